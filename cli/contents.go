@@ -1,0 +1,54 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) contents() *cobra.Command {
+	return &cobra.Command{
+		Use:     "contents",
+		Short:   "The crate at a glance",
+		Long:    "Contents lists the libraries of the crate: version, licence, files, the pages they are on, and\nwhether what is on disk is what was sealed.",
+		Example: "  merry contents",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			c, err := p.Contents()
+			if err != nil {
+				return err
+			}
+			return a.answer(c, func() { a.printContents(c) })
+		},
+	}
+}
+
+func (a *app) printContents(c *crate.Contents) {
+	if len(c.Libraries) == 0 {
+		a.printf("the crate is empty\n")
+		a.next("merry peek DOWNLOAD, then merry take DOWNLOAD")
+		return
+	}
+	t := &table{right: map[int]bool{3: true, 4: true, 5: true}}
+	t.add("library", "version", "licence", "files", "size", "pages", "state", "needs")
+	for _, l := range c.Libraries {
+		t.add(clean(l.Name), clean(l.Version), clean(l.Licence), plain(l.Files), bytesText(l.Size), plain(l.Pages), l.State, strings.Join(l.Needs, ", "))
+	}
+	t.print(a, "")
+	said := false
+	for _, l := range c.Libraries {
+		if l.Because != "" {
+			if !said {
+				a.printf("\n")
+				said = true
+			}
+			a.printf("%s %s: %s\n", clean(l.Name), clean(l.Version), clean(l.Because))
+		}
+	}
+}

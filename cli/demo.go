@@ -1,0 +1,100 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/demo"
+)
+
+func (a *app) demo() *cobra.Command {
+	var to string
+	var bare bool
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "A whole example, offline",
+		Long: `Demo writes the site of the Gull Point Rowing Club and a few downloaded libraries into a folder,
+plays the whole job on it, command by command, and leaves the folder to try things in.`,
+		Example: "  merry demo\n  merry demo --to /tmp/club --bare",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			dir := to
+			if dir == "" {
+				made, err := os.MkdirTemp("", "merry-demo-")
+				if err != nil {
+					return err
+				}
+				dir = made
+			}
+			return a.play(dir, bare)
+		},
+	}
+	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty")
+	c.Flags().BoolVar(&bare, "bare", false, "only write the site and the downloads, and play nothing")
+	return c
+}
+
+// step is one command of the demo, with what it is for. Its folder is the site.
+type step struct {
+	say    string
+	args   []string
+	status int // what it is expected to end with
+}
+
+var demoSteps = []step{
+	{"The club's site is five years old. Merry learns how it keeps its files.", []string{"start"}, 0},
+	{"A stylesheet with its fonts and script came as a download. What is in it?", []string{"peek", "../downloads/brinework-1.2.0.zip"}, 0},
+	{"It needs a page helper. That one first, and on every page.", []string{"take", "../downloads/oarlock-2.0.3.zip", "--because", "the menu and brinework are built on it", "--page", "**"}, 0},
+	{"Then the stylesheet, but first: what would that change?", []string{"take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "tides.html", "--dry-run"}, 0},
+	{"Good. On all pages, then.", []string{"take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**"}, 0},
+	{"What is in the crate now?", []string{"contents"}, 0},
+	{"And does a browser have anything to complain about?", []string{"check"}, 0},
+	{"A colleague takes a library off a page that another one there needs …", []string{"omit", "oarlock", "--page", "tides.html"}, 0},
+	{"… and check says so before a visitor sees it.", []string{"check"}, 1},
+	{"Undo takes that back.", []string{"undo"}, 0},
+	{"An integrity string, for use anywhere:", []string{"seal", "js/oarlock.min.js"}, 0},
+}
+
+func (a *app) play(dir string, bare bool) error {
+	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
+		return usageError{fmt.Errorf("--to %s: the folder is not empty", dir)}
+	}
+	site := filepath.Join(dir, "site")
+	if err := demo.WriteSite(site); err != nil {
+		return err
+	}
+	if err := demo.WriteDownloads(filepath.Join(dir, "downloads")); err != nil {
+		return err
+	}
+	if bare {
+		a.printf("%s\n%s\n", site, filepath.Join(dir, "downloads"))
+		return nil
+	}
+	for _, s := range demoSteps {
+		a.printf("%s\n", a.paint.dim("# "+s.say))
+		a.printf("%s\n", a.paint.bold("$ merry "+shellWords(s.args)))
+		if status := Run(append([]string{"--in", site}, s.args...), a.in, a.out, a.out); status != s.status {
+			return fmt.Errorf("the demo went wrong at merry %s: status %d, expected %d", shellWords(s.args), status, s.status)
+		}
+		a.printf("\n")
+	}
+	a.printf("The site is in %s, the downloads beside it.\n", site)
+	a.next("cd %s, and try things", site)
+	return nil
+}
+
+// shellWords writes arguments as one would type them.
+func shellWords(args []string) string {
+	words := make([]string, len(args))
+	for i, w := range args {
+		words[i] = w
+		if strings.ContainsAny(w, " *?[]{}$&;|<>()!\"'") {
+			words[i] = "'" + strings.ReplaceAll(w, "'", `'\''`) + "'"
+		}
+	}
+	return strings.Join(words, " ")
+}

@@ -1,0 +1,127 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) include() *cobra.Command {
+	var req crate.IncludeRequest
+	var minified, readable bool
+	c := &cobra.Command{
+		Use:   "include LIB|FILE…",
+		Short: "Put libraries or own files on pages, in the right place",
+		Long: `Include puts a library's tags, or those of own scripts and stylesheets, on pages: stylesheets in the
+head behind those they need and before the site's own, scripts where the page keeps its scripts,
+behind what they need and before the page's own. Nothing else on the page changes by a byte. What
+is there already is not put there twice.`,
+		Example: "  merry include brinework --page '**'\n  merry include oarlock brinework --page crews/index.html --readable\n  merry include 'js/*.js' --page index.html",
+		Args:    cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			req.Names, req.Dir = args, a.dir
+			var err error
+			if req.Build, err = buildFlag(minified, readable); err != nil {
+				return err
+			}
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			in, err := p.Include(req)
+			if err != nil {
+				return err
+			}
+			return a.answer(in, func() { a.printIncluded(in) })
+		},
+	}
+	f := c.Flags()
+	f.StringSliceVar(&req.Pages, "page", nil, "the pages, by name or `GLOB`; a site's only page needs no naming (repeatable)")
+	f.BoolVar(&minified, "minified", false, "use the minified build on these pages")
+	f.BoolVar(&readable, "readable", false, "use the readable build on these pages")
+	f.BoolVar(&req.Fragments, "fragments", false, "put tags on parts of pages too")
+	return a.changes(c)
+}
+
+func (a *app) omit() *cobra.Command {
+	var req crate.IncludeRequest
+	c := &cobra.Command{
+		Use:     "omit LIB|FILE…",
+		Short:   "Take libraries or own files off pages",
+		Long:    "Omit takes the tags of libraries, or of own scripts and stylesheets, off pages: off all of them\nwhere none is named. The files stay.",
+		Example: "  merry omit brinework --page index.html\n  merry omit oarlock",
+		Args:    cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			req.Names, req.Dir = args, a.dir
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			out, err := p.Omit(req)
+			if err != nil {
+				return err
+			}
+			return a.answer(out, func() { a.printIncluded(out) })
+		},
+	}
+	c.Flags().StringSliceVar(&req.Pages, "page", nil, "only the pages that match `GLOB` (repeatable)")
+	return a.changes(c)
+}
+
+func (a *app) printIncluded(in *crate.Included) {
+	if in.DryRun {
+		a.touched(in.Outcome)
+		return
+	}
+	a.printPages(in.Pages)
+	if len(in.Files) == 0 {
+		a.printf("nothing changed\n")
+	}
+	for _, n := range in.Notes {
+		a.printf("%s %s\n", a.paint.yellow("note:"), n)
+	}
+	if len(in.Files) > 0 {
+		a.next("merry check; merry undo takes this back")
+	}
+}
+
+// printPages lists what was done to pages, many pages of one kind as a number.
+func (a *app) printPages(pages []crate.IncludedPage) {
+	const most = 12
+	shown, changed, same := 0, 0, 0
+	t := &table{}
+	t.add("page", "", "")
+	for _, p := range pages {
+		if len(p.Added)+len(p.Removed) > 0 {
+			changed++
+		} else if p.Note == "" {
+			same++
+		}
+		if shown == most {
+			continue
+		}
+		row := func(word string, files []string) {
+			if len(files) > 0 {
+				shown++
+				t.add(clean(p.Page), word, clean(strings.Join(files, ", ")))
+			}
+		}
+		row("added", p.Added)
+		row("taken off", p.Removed)
+		row("there already", p.Already)
+		if p.Note != "" {
+			row(p.Note, []string{""})
+		}
+	}
+	if len(t.rows) > 1 {
+		t.rows = t.rows[1:]
+		plain := *a
+		plain.paint = false
+		t.print(&plain, "  ")
+	}
+	if len(pages) > most {
+		a.printf("  … %s changed, %d not\n", plural(changed, "page", "pages"), same)
+	}
+}

@@ -1,0 +1,102 @@
+package cli
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/delivery"
+)
+
+func (a *app) peek() *cobra.Command {
+	var all bool
+	c := &cobra.Command{
+		Use:   "peek SOURCE",
+		Short: "Look inside a library and take nothing",
+		Long: `Peek opens an archive, a folder or a single file and says what is in it: which files are for a
+page and in which build, which belong together, what is set apart, and the set that take would
+bring in, each file with its reason.`,
+		Example: "  merry peek ../downloads/brinework-1.2.0.zip\n  merry peek ../downloads/oarlock-2.0.3.tgz --all",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := crate.Peek(args[0], a.dir, all)
+			if err != nil {
+				return err
+			}
+			return a.answer(p, func() { a.printPeek(p, args[0]) })
+		},
+	}
+	c.Flags().BoolVar(&all, "all", false, "list the files set apart too")
+	return c
+}
+
+func (a *app) printPeek(p *crate.Peeked, arg string) {
+	a.printf("%s\n", a.paint.bold(strings.TrimSpace(clean(p.Name)+" "+clean(p.Version))))
+	t := &table{}
+	known := func(word, value, from string) {
+		if value != "" {
+			t.rows = append(t.rows, []string{word, clean(value), "from " + clean(from)})
+		} else {
+			t.rows = append(t.rows, []string{word, "not told", ""})
+		}
+	}
+	known("name", p.Name, p.NameFrom)
+	known("version", p.Version, p.VersionFrom)
+	known("licence", p.Licence, p.LicenceFrom)
+	plain := *a
+	plain.paint = false
+	t.print(&plain, "  ")
+
+	if len(p.Files) > 0 {
+		a.printf("\n")
+		t = &table{right: map[int]bool{3: true, 4: true}}
+		t.add("file", "kind", "build", "size", "packed", "")
+		for _, f := range p.Files {
+			wire := ""
+			if f.Wire > 0 {
+				wire = bytesText(f.Wire)
+			}
+			t.add(clean(f.Path), string(f.Kind), string(f.Build), bytesText(f.Size), wire, remark(f))
+		}
+		t.print(a, "  ")
+	}
+	if len(p.Aside) > 0 {
+		a.printf("\n%s\n", a.paint.dim("set apart"))
+		t = &table{right: map[int]bool{2: true}}
+		for _, g := range p.Aside {
+			some := strings.Join(g.Some, ", ")
+			if g.Files > len(g.Some) {
+				some += ", …"
+			}
+			t.rows = append(t.rows, []string{g.Why, plural(g.Files, "file", "files"), bytesText(g.Size), clean(some)})
+		}
+		t.print(&plain, "  ")
+	}
+	a.printf("\n%s\n", a.paint.bold("it would take"))
+	t = &table{}
+	for _, c := range p.Suggested {
+		t.rows = append(t.rows, []string{clean(c.Path), clean(c.Reason)})
+	}
+	t.print(&plain, "  ")
+	for _, n := range p.Notes {
+		a.printf("  %s %s\n", a.paint.yellow("note:"), clean(n))
+	}
+	if len(p.Suggested) > 0 {
+		a.next("merry take %s", arg)
+	}
+}
+
+func remark(f crate.PeekedFile) string {
+	switch {
+	case f.Aside != "":
+		return f.Aside
+	case f.Kind == delivery.Map && f.MapOf != "":
+		return "maps " + path.Base(f.MapOf)
+	case f.Pair != "" && f.Build == delivery.Minified:
+		return fmt.Sprintf("minified from %s", path.Base(f.Pair))
+	}
+	return ""
+}

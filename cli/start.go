@@ -1,0 +1,61 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) start() *cobra.Command {
+	var req crate.StartRequest
+	c := &cobra.Command{
+		Use:   "start",
+		Short: "Make the packing list for a site, new or long grown",
+		Long: `Start learns where the site keeps its scripts, styles, fonts and pictures, and which of its
+files are pages, and writes that into crate.yaml, where it can be corrected by hand. In an empty
+folder it makes a first page with an own stylesheet and script. Run again, it changes nothing.`,
+		Example: "  merry start\n  merry start --page index.html\n  merry start --site public",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			req.Dir = a.dir
+			s, err := crate.Start(req, a.options())
+			if err != nil {
+				return err
+			}
+			a.putRight(s.PutRight)
+			return a.answer(s, func() { a.printStart(s) })
+		},
+	}
+	c.Flags().StringVar(&req.Page, "page", "", "make this `PAGE` where it is not there")
+	c.Flags().StringVar(&req.Site, "site", "", "the `FOLDER` that is served at \"/\", where it is not this one")
+	return a.changes(c)
+}
+
+func (a *app) printStart(s *crate.Started) {
+	if s.Already && len(s.Files) == 0 {
+		a.printf("crate.yaml is there already; nothing changed\n")
+		a.next("merry check")
+		return
+	}
+	if !s.Already {
+		a.printf("%s\n", plural(s.Pages, "page", "pages"))
+		t := &table{}
+		t.add("folder for", "is", "because")
+		for _, row := range []struct{ word, dir string }{{"scripts", s.Folders.Scripts}, {"styles", s.Folders.Styles}, {"fonts", s.Folders.Fonts}, {"images", s.Folders.Images}, {"together", s.Folders.Together}} {
+			t.add(row.word, row.dir, s.Learned[row.word])
+		}
+		t.print(a, "  ")
+	}
+	if s.DryRun {
+		a.touched(s.Outcome)
+		return
+	}
+	for _, f := range s.Files {
+		word := "wrote"
+		if f.Do == "change" {
+			word = "added to"
+		}
+		a.printf("%s %s\n", word, f.Path)
+	}
+	a.next("merry peek DOWNLOAD, to look inside a library; correct crate.yaml by hand where it is wrong")
+}

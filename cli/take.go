@@ -1,0 +1,116 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) take() *cobra.Command {
+	var req crate.TakeRequest
+	var rename []string
+	var minified, readable bool
+	c := &cobra.Command{
+		Use:   "take SOURCE",
+		Short: "Bring a library in: chosen files, placed and sealed",
+		Long: `Take brings a library's files into the site's own folders, records them in crate.yaml and seals
+them with hashes in crate.seal.json. Without --files it takes the set that peek shows. A
+stylesheet brings along what it refers to, placed so that every reference stays true.`,
+		Example: `  merry take ../downloads/oarlock-2.0.3.zip --page '**'
+  merry take ../downloads/brinework-1.2.0.zip --needs oarlock --because "the look of the 2019 site"
+  merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			req.Source, req.Dir = args[0], a.dir
+			var err error
+			if req.Build, err = buildFlag(minified, readable); err != nil {
+				return err
+			}
+			if req.Rename, err = renames(rename); err != nil {
+				return err
+			}
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			t, err := p.Take(req)
+			if err != nil {
+				return err
+			}
+			return a.answer(t, func() { a.printTake(t) })
+		},
+	}
+	f := c.Flags()
+	f.StringSliceVar(&req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
+	f.StringVar(&req.As, "as", "", "call the library `NAME` in the crate")
+	f.StringSliceVar(&rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
+	f.BoolVar(&req.Together, "together", false, "keep the set as one folder")
+	f.BoolVar(&minified, "minified", false, "pages use the minified build (the default)")
+	f.BoolVar(&readable, "readable", false, "pages use the readable build")
+	f.BoolVar(&req.OneBuild, "one-build", false, "keep only the build that pages use")
+	f.StringVar(&req.Because, "because", "", "why this library, or this version: kept in crate.yaml")
+	f.StringSliceVar(&req.Pages, "page", nil, "include it on the pages that match `GLOB` at once (repeatable)")
+	f.StringSliceVar(&req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
+	f.BoolVar(&req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
+	return a.changes(c)
+}
+
+func buildFlag(minified, readable bool) (string, error) {
+	switch {
+	case minified && readable:
+		return "", usageError{fmt.Errorf("--minified and --readable exclude each other: pages use one build")}
+	case minified:
+		return "minified", nil
+	case readable:
+		return "readable", nil
+	}
+	return "", nil
+}
+
+func renames(list []string) (map[string]string, error) {
+	if len(list) == 0 {
+		return nil, nil
+	}
+	m := map[string]string{}
+	for _, r := range list {
+		old, new, ok := strings.Cut(r, "=")
+		if !ok || old == "" || new == "" {
+			return nil, usageError{fmt.Errorf("--rename %s: write it as OLD=NEW", r)}
+		}
+		m[old] = new
+	}
+	return m, nil
+}
+
+func (a *app) printTake(t *crate.Taken) {
+	if t.DryRun {
+		a.printf("would take %s\n\n", strings.TrimSpace(t.Library+" "+t.Version))
+		a.touched(t.Outcome)
+		return
+	}
+	a.printf("took %s\n", a.paint.bold(strings.TrimSpace(clean(t.Library)+" "+clean(t.Version))))
+	rows := &table{right: map[int]bool{1: true}}
+	rows.add("file", "size", "because")
+	for _, c := range t.Choices {
+		rows.add(clean(c.At), bytesText(c.Size), clean(c.Reason))
+	}
+	rows.print(a, "  ")
+	if t.Why != "" {
+		a.printf("kept together: %s\n", clean(t.Why))
+	}
+	if t.Digest != "" {
+		a.printf("first seen: %s\n", t.Digest)
+	}
+	for _, n := range t.Notes {
+		a.printf("%s %s\n", a.paint.yellow("note:"), clean(n))
+	}
+	a.printPages(t.Pages)
+	if len(t.Pages) > 0 {
+		a.next("merry check")
+	} else {
+		a.next("merry include %s --page PAGE", t.Library)
+	}
+}

@@ -1,0 +1,137 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/dustin/go-humanize"
+	"golang.org/x/term"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/source"
+)
+
+// paint colours text where it goes to a terminal that wants colour.
+type paint bool
+
+func paintFor(out io.Writer) paint {
+	f, ok := out.(*os.File)
+	_, no := os.LookupEnv("NO_COLOR")
+	return paint(ok && !no && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd())))
+}
+
+func (p paint) code(code, s string) string {
+	if !p || s == "" {
+		return s
+	}
+	return "\x1b[" + code + "m" + s + "\x1b[0m"
+}
+
+func (p paint) bold(s string) string   { return p.code("1", s) }
+func (p paint) dim(s string) string    { return p.code("2", s) }
+func (p paint) red(s string) string    { return p.code("31", s) }
+func (p paint) green(s string) string  { return p.code("32", s) }
+func (p paint) yellow(s string) string { return p.code("33", s) }
+
+// table prints rows in aligned columns. A header in the first row is dim; columns named in right are
+// aligned right.
+type table struct {
+	rows  [][]string
+	right map[int]bool
+}
+
+func (t *table) add(cells ...string) { t.rows = append(t.rows, cells) }
+
+func (t *table) print(a *app, indent string) {
+	widths := map[int]int{}
+	for _, r := range t.rows {
+		for i, c := range r {
+			widths[i] = max(widths[i], utf8.RuneCountInString(c))
+		}
+	}
+	for n, r := range t.rows {
+		var line strings.Builder
+		line.WriteString(indent)
+		for i, c := range r {
+			pad := strings.Repeat(" ", widths[i]-utf8.RuneCountInString(c))
+			switch {
+			case t.right[i]:
+				line.WriteString(pad + c)
+			case i < len(r)-1:
+				line.WriteString(c + pad)
+			default:
+				line.WriteString(c)
+			}
+			if i < len(r)-1 {
+				line.WriteString("  ")
+			}
+		}
+		text := strings.TrimRight(line.String(), " ")
+		if n == 0 {
+			text = a.paint.dim(text)
+		}
+		a.printf("%s\n", text)
+	}
+}
+
+func bytesText(n int64) string {
+	if n < 0 {
+		return ""
+	}
+	return humanize.Bytes(uint64(n))
+}
+
+func clean(s string) string { return source.Printable(s) }
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// touched prints the files of a change, and their diffs on a dry run.
+func (a *app) touched(o crate.Outcome) {
+	if o.DryRun {
+		for _, f := range o.Files {
+			mark := map[string]string{"add": "+", "change": "~", "remove": "-"}[f.Do]
+			a.printf("%s %s  %s\n", mark, clean(f.Path), a.paint.dim(bytesText(f.Size)))
+		}
+		for _, f := range o.Files {
+			if f.Diff != "" && (f.Do == "change" || f.Path == "crate.yaml" || f.Path == ".gitignore") {
+				a.printf("\n%s", a.diff(f.Diff))
+			}
+		}
+		if len(o.Files) == 0 {
+			a.printf("nothing would change\n")
+			return
+		}
+		a.next("the same command without --dry-run does it")
+	}
+}
+
+func (a *app) diff(text string) string {
+	if !a.paint {
+		return text
+	}
+	var out strings.Builder
+	for line := range strings.Lines(text) {
+		body := strings.TrimRight(line, "\r\n")
+		switch {
+		case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
+			out.WriteString(a.paint.bold(body) + "\n")
+		case strings.HasPrefix(line, "+"):
+			out.WriteString(a.paint.green(body) + "\n")
+		case strings.HasPrefix(line, "-"):
+			out.WriteString(a.paint.red(body) + "\n")
+		case strings.HasPrefix(line, "@@"):
+			out.WriteString(a.paint.dim(body) + "\n")
+		default:
+			out.WriteString(body + "\n")
+		}
+	}
+	return out.String()
+}

@@ -1,0 +1,313 @@
+package crate
+
+import (
+	"bytes"
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/agext/levenshtein"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/style"
+)
+
+// Checked is what check found.
+type Checked struct {
+	Pages    int             `json:"pages"`
+	Findings []check.Finding `json:"findings"`
+}
+
+// Check looks at the crate's files and at the pages that the patterns name, all where there are none.
+func (p *Project) Check(patterns []string, dir string) (*Checked, error) {
+	site, err := p.Walk()
+	if err != nil {
+		return nil, err
+	}
+	pages := site.Pages
+	if len(patterns) > 0 {
+		if pages, err = p.Select(site, patterns, dir); err != nil {
+			return nil, err
+		}
+	}
+	c := newChecker(p, site)
+	found, err := c.sealed()
+	if err != nil {
+		return nil, err
+	}
+	perPage, err := forEach(pages, c.page)
+	if err != nil {
+		return nil, err
+	}
+	for _, list := range perPage {
+		found = append(found, list...)
+	}
+	check.Sort(found)
+	return &Checked{Pages: len(pages), Findings: found}, nil
+}
+
+// checker answers what the checks ask about the project. It remembers, since ten thousand pages ask
+// the same.
+type checker struct {
+	p     *Project
+	site  *Site
+	wants map[string]check.Wants
+
+	once   sync.Once
+	folded map[string]string   // lower case to the name on disk
+	byBase map[string][]string // folded base name to paths
+	needs  map[string][]string
+
+	buffers sync.Pool
+	mu      sync.Mutex
+	targets map[targetKey]Target
+}
+
+type targetKey struct{ dir, base, ref string }
+
+func newChecker(p *Project, site *Site) *checker {
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}}
+	for _, l := range p.List.Libraries {
+		c.needs[l.Name] = l.Needs
+	}
+	return c
+}
+
+func (c *checker) Has(name string) bool { _, ok := c.site.Files[name]; return ok }
+
+func (c *checker) Near(name string) (string, bool) {
+	c.once.Do(func() {
+		c.folded, c.byBase = map[string]string{}, map[string][]string{}
+		for f := range c.site.Files {
+			c.folded[strings.ToLower(f)] = f
+			b := strings.ToLower(path.Base(f))
+			c.byBase[b] = append(c.byBase[b], f)
+		}
+	})
+	if f, ok := c.folded[strings.ToLower(name)]; ok {
+		return f, true
+	}
+	if same := c.byBase[strings.ToLower(path.Base(name))]; len(same) > 0 {
+		return slices.MinFunc(same, func(a, b string) int {
+			if d := levenshtein.Distance(a, name, nil) - levenshtein.Distance(b, name, nil); d != 0 {
+				return d
+			}
+			return strings.Compare(a, b)
+		}), false
+	}
+	// The same library under another version or build is the likeliest slip.
+	kind := delivery.KindOf(name)
+	best, score := "", 0.72
+	for f := range c.site.Files {
+		if delivery.KindOf(f) != kind {
+			continue
+		}
+		s := levenshtein.Similarity(path.Base(f), path.Base(name), nil)
+		if path.Dir(f) == path.Dir(name) {
+			s += 0.05
+		}
+		if s > score || s == score && f < best {
+			best, score = f, s
+		}
+	}
+	return best, false
+}
+
+func (c *checker) Needs(library string) []string    { return c.needs[library] }
+func (c *checker) Wants(library string) check.Wants { return c.wants[library] }
+func (c *checker) Ref(p *check.Page, name string) string {
+	ref, _ := refTo(p.Page, p.File, name)
+	return ref
+}
+
+// target resolves a reference. Pages of one folder share most of theirs, so each is resolved once.
+func (c *checker) target(pagePath, base, ref string) Target {
+	key := targetKey{path.Dir(pagePath), base, ref}
+	c.mu.Lock()
+	t, ok := c.targets[key]
+	c.mu.Unlock()
+	if !ok {
+		t = targetOf(pagePath, base, ref)
+		c.mu.Lock()
+		c.targets[key] = t
+		c.mu.Unlock()
+	}
+	return t
+}
+
+// page checks one page. Buffers are used again, so memory does not grow with the number of pages.
+func (c *checker) page(name string) ([]check.Finding, error) {
+	buf, _ := c.buffers.Get().(*[]byte)
+	if buf == nil {
+		buf = new([]byte)
+	}
+	defer c.buffers.Put(buf)
+	var err error
+	*buf, err = readInto(filepath.Join(c.p.Root, filepath.FromSlash(c.p.inProject(name))), *buf)
+	if err != nil {
+		return nil, err
+	}
+	pg, err := page.Read(*buf)
+	if errors.Is(err, page.ErrUTF16) {
+		return []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: c.p.inProject(name), Message: "the page is in UTF-16",
+			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	cp := &check.Page{Page: pg, File: c.p.inProject(name), Includes: make([]check.Include, len(pg.Includes))}
+	for i := range pg.Includes {
+		in := &pg.Includes[i]
+		k := in.Kind
+		if in.RefAttr.End == 0 || in.Templated() || k == page.Hint && in.Rel != "preload" && in.Rel != "modulepreload" {
+			continue
+		}
+		out := &cp.Includes[i]
+		out.Path = c.target(name, pg.Base, in.Ref).Path
+		if out.Path == "" {
+			continue
+		}
+		out.Loads = in.Inert == "" && (k == page.Script || k == page.Stylesheet)
+		out.Library = c.p.byPlace[c.p.inProject(out.Path)].Library
+	}
+	return check.OnPage(cp, c), nil
+}
+
+func readInto(name string, buf []byte) ([]byte, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return buf, err
+	}
+	defer f.Close()
+	buf = buf[:cap(buf)]
+	n := 0
+	for {
+		if n == len(buf) {
+			buf = append(buf, make([]byte, max(16<<10, len(buf)))...)
+		}
+		m, err := f.Read(buf[n:])
+		n += m
+		if m == 0 || err != nil {
+			if err != nil && err.Error() != "EOF" {
+				return buf[:n], err
+			}
+			return buf[:n], nil
+		}
+	}
+}
+
+// sealed holds the crate's files against the seal, and learns what the libraries want of pages.
+func (c *checker) sealed() ([]check.Finding, error) {
+	var places []string
+	for at := range c.p.byPlace {
+		places = append(places, at)
+	}
+	slices.Sort(places)
+	type result struct {
+		found []check.Finding
+		wants check.Wants
+	}
+	results, err := forEach(places, func(at string) (result, error) {
+		of := c.p.byPlace[at]
+		var r result
+		b, err := os.ReadFile(filepath.Join(c.p.Root, filepath.FromSlash(at)))
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			r.found = append(r.found, check.Finding{Name: check.SealedGone, Severity: check.Error, File: at, Message: "the seal has this file of " + of.Library + ", and it is not there",
+				Why: "pages that refer to it will get \"not found\"", Next: "put it back from version control, or merry take " + of.Library + "'s source again"})
+			return r, nil
+		case err != nil:
+			return r, err
+		}
+		if now := integrity.Of(b); now != of.File.Integrity {
+			r.found = append(r.found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at, Message: "this file of " + of.Library + " is not as it was sealed",
+				Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own, and take " + of.Library + " again with --overwrite"})
+		}
+		switch delivery.KindOf(at) {
+		case delivery.Stylesheet:
+			r.wants.Doctype = true
+			r.wants.Viewport = bytes.Contains(b, []byte("@media")) && bytes.Contains(b, []byte("-width"))
+			r.found = append(r.found, c.assets(at, b)...)
+			fallthrough
+		case delivery.Script:
+			r.wants.Charset = beyondASCII(b)
+		}
+		return r, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	var found []check.Finding
+	for i, r := range results {
+		found = append(found, r.found...)
+		lib := c.p.byPlace[places[i]].Library
+		w := c.wants[lib]
+		c.wants[lib] = check.Wants{Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset || r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
+	}
+	own, err := c.ownStyles()
+	return append(found, own...), err
+}
+
+func beyondASCII(b []byte) bool {
+	return slices.ContainsFunc(b, func(c byte) bool { return c >= 0x80 })
+}
+
+// assets finds what a stylesheet asks for and does not get.
+func (c *checker) assets(at string, b []byte) []check.Finding {
+	name, ok := c.p.inSite(at)
+	if !ok {
+		return nil
+	}
+	var found []check.Finding
+	said := map[string]bool{}
+	for _, r := range style.References(b) {
+		t := targetOf(name, "", r.URL)
+		if t.Path == "" || c.Has(t.Path) || said[t.Path] {
+			continue
+		}
+		said[t.Path] = true
+		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at, Message: "it asks for " + t.Path + ", which is not there",
+			Why: "its fonts or pictures will not show"}
+		f.Line, f.Column = page.Position(b, r.Offset)
+		if of, sealed := c.p.byPlace[at]; sealed {
+			f.Next = "take " + of.Library + " again: merry keeps a stylesheet and what it asks for in step"
+		} else {
+			f.Next = "put the file there, or correct the url()"
+		}
+		if near, caseOnly := c.Near(t.Path); caseOnly {
+			f.Next = "on disk it is written " + near + ": write it so"
+		} else if near != "" {
+			f.Next = "the nearest file is " + near + "; " + f.Next
+		}
+		found = append(found, f)
+	}
+	return found
+}
+
+// ownStyles looks at what the site's own stylesheets ask for.
+func (c *checker) ownStyles() ([]check.Finding, error) {
+	var names []string
+	for name := range c.site.Files {
+		if _, sealed := c.p.byPlace[c.p.inProject(name)]; !sealed && delivery.KindOf(name) == delivery.Stylesheet {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	lists, err := forEach(names, func(name string) ([]check.Finding, error) {
+		at := c.p.inProject(name)
+		b, err := os.ReadFile(filepath.Join(c.p.Root, filepath.FromSlash(at)))
+		if err != nil {
+			return nil, err
+		}
+		return c.assets(at, b), nil
+	})
+	return slices.Concat(lists...), err
+}

@@ -1,0 +1,91 @@
+// Package check finds what a browser, a server or a colleague would trip over. It is given what a
+// page refers to and what the crate holds, and returns findings; it reads no files itself.
+package check
+
+import (
+	"cmp"
+	"slices"
+
+	"merrycrate.example/merry/crate/page"
+)
+
+// Severity sorts findings by what they do to a site.
+type Severity string
+
+// The severities.
+const (
+	Error   Severity = "error"   // something does not load or does not work
+	Warning Severity = "warning" // it works by luck, or not everywhere
+	Note    Severity = "note"    // worth knowing
+)
+
+// A Finding is one thing that is wrong, with a stable name.
+type Finding struct {
+	Name     string   `json:"name"`
+	Severity Severity `json:"severity"`
+	File     string   `json:"file"`           // from the project's root
+	Line     int      `json:"line,omitempty"` // from 1; 0 where it is the whole file
+	Column   int      `json:"column,omitempty"`
+	Message  string   `json:"message"`
+	Why      string   `json:"why"`
+	Next     string   `json:"next"` // what to type or do
+}
+
+// Sort orders findings by file, place and name.
+func Sort(list []Finding) {
+	slices.SortFunc(list, func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Message, b.Message))
+	})
+}
+
+// The findings' names. Scripts rely on them: a name is never given a new meaning.
+const (
+	FileMissing   = "file-missing"
+	CaseDiffers   = "case-differs"
+	SealedChanged = "sealed-changed"
+	SealedGone    = "sealed-gone"
+	NeedAbsent    = "need-absent"
+	NeedLater     = "need-later"
+	IncludedTwice = "included-twice"
+	OwnStyleFirst = "own-style-first"
+	AssetMissing  = "asset-missing"
+	NoDoctype     = "no-doctype"
+	NoCharset     = "no-charset"
+	NoViewport    = "no-viewport"
+	Unreadable    = "page-unreadable"
+)
+
+// A Page is a page with what its includes lead to.
+type Page struct {
+	*page.Page
+	File     string    // from the project's root
+	Includes []Include // as the page's own, one for one
+}
+
+// An Include is what one of a page's includes leads to.
+type Include struct {
+	Path    string // in the site, "" where it leads elsewhere or can't be told
+	Library string // "" where it is of none
+	Loads   bool   // a script or stylesheet that the browser heeds
+}
+
+// Crate is what the checks ask of the project.
+type Crate interface {
+	// Has tells whether the site has a file, in exactly this case.
+	Has(path string) bool
+	// Near returns the file that was probably meant, and whether only the case differs.
+	Near(path string) (near string, caseOnly bool)
+	// Needs lists the libraries that one needs before it.
+	Needs(library string) []string
+	// Wants tells what a library wants of a page that it is on.
+	Wants(library string) Wants
+	// Ref writes the reference from a page to a file of the site.
+	Ref(p *Page, path string) string
+}
+
+// Wants are the things about a page that a library counts on.
+type Wants struct {
+	Doctype  bool // its styles are written for standards mode
+	Charset  bool // its files have characters beyond ASCII
+	Viewport bool // its styles ask how wide the window is
+}

@@ -1,0 +1,201 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+
+	"merrycrate.example/merry/crate/page"
+)
+
+// OnPage returns a page's findings.
+func OnPage(p *Page, c Crate) []Finding {
+	k := &pageCheck{p: p, c: c}
+	k.references()
+	k.twice()
+	k.needs()
+	k.ownStyles()
+	k.head()
+	return k.found
+}
+
+type pageCheck struct {
+	p     *Page
+	c     Crate
+	found []Finding
+}
+
+func (k *pageCheck) add(name string, s Severity, offset int, message, why, next string) {
+	f := Finding{Name: name, Severity: s, File: k.p.File, Message: message, Why: why, Next: next}
+	if offset >= 0 {
+		f.Line, f.Column = page.Position(k.p.Bytes, offset)
+	}
+	k.found = append(k.found, f)
+}
+
+func (k *pageCheck) references() {
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		if in.Path == "" || raw.Inert != "" || raw.RefAttr.End == 0 || k.c.Has(in.Path) {
+			continue
+		}
+		at := raw.RefAttr.ValueStart
+		near, caseOnly := k.c.Near(in.Path)
+		switch {
+		case caseOnly:
+			k.add(CaseDiffers, Error, at, fmt.Sprintf("%s is written %s on disk", raw.Ref, near),
+				"it may work on this machine, and fails on a server that tells upper from lower case",
+				fmt.Sprintf("write %s", k.c.Ref(k.p, near)))
+		case near != "":
+			k.add(FileMissing, Error, at, fmt.Sprintf("there is no file %s", in.Path),
+				fmt.Sprintf("the browser will get \"not found\" for this %s, and what needs it will fail", raw.Kind),
+				fmt.Sprintf("the nearest file is %s: write %s", near, k.c.Ref(k.p, near)))
+		default:
+			k.add(FileMissing, Error, at, fmt.Sprintf("there is no file %s", in.Path),
+				fmt.Sprintf("the browser will get \"not found\" for this %s, and what needs it will fail", raw.Kind),
+				"put the file there, or take the tag off the page")
+		}
+	}
+}
+
+func (k *pageCheck) twice() {
+	seen := map[string]int{}
+	for i := range k.p.Includes {
+		in := &k.p.Includes[i]
+		if !in.Loads || in.Path == "" {
+			continue
+		}
+		first, ok := seen[in.Path]
+		if !ok {
+			seen[in.Path] = i
+			continue
+		}
+		line, _ := page.Position(k.p.Bytes, k.p.Page.Includes[first].Start)
+		raw := &k.p.Page.Includes[i]
+		why := "a script that runs twice sets itself up twice, and may throw away what was done in between"
+		if raw.Kind == page.Stylesheet {
+			why = "the second one undoes the order of the styles between the two"
+		}
+		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path, line), why,
+			fmt.Sprintf("remove one of the two tags, or all by merry omit %s --page %s and include it again", orPath(in), k.p.File))
+	}
+}
+
+func orPath(in *Include) string {
+	if in.Library != "" {
+		return in.Library
+	}
+	return in.Path
+}
+
+// needs holds the order of a page's scripts and styles against what the libraries need.
+func (k *pageCheck) needs() {
+	first := map[string]int{} // library to its first script, or stylesheet where it has none
+	var order []string
+	for i := range k.p.Includes {
+		in := &k.p.Includes[i]
+		if !in.Loads || in.Library == "" {
+			continue
+		}
+		old, ok := first[in.Library]
+		if !ok {
+			order = append(order, in.Library)
+		}
+		if !ok || k.p.Page.Includes[old].Kind == page.Stylesheet && k.p.Page.Includes[i].Kind == page.Script {
+			first[in.Library] = i
+		}
+	}
+	for _, lib := range order {
+		i := first[lib]
+		raw := &k.p.Page.Includes[i]
+		for _, need := range k.c.Needs(lib) {
+			j, ok := first[need]
+			switch {
+			case !ok:
+				k.add(NeedAbsent, Error, raw.Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
+					fmt.Sprintf("%s will stop with an error when it loads", lib),
+					fmt.Sprintf("merry include %s --page %s", need, k.p.File))
+			case runsBefore(raw, i, &k.p.Page.Includes[j], j):
+				k.add(NeedLater, Error, raw.Start, fmt.Sprintf("%s needs %s, which comes %s later", lib, need, tags(k.between(i, j))),
+					fmt.Sprintf("when %s runs, %s is not there yet", lib, need),
+					fmt.Sprintf("merry omit %s --page %s, then merry include %s --page %s", lib, k.p.File, lib, k.p.File))
+			}
+		}
+	}
+}
+
+func tags(n int) string {
+	if n == 1 {
+		return "one tag"
+	}
+	return fmt.Sprintf("%d tags", n)
+}
+
+// between counts the includes from i to j that load something.
+func (k *pageCheck) between(i, j int) int {
+	n := 0
+	for m := min(i, j) + 1; m <= max(i, j); m++ {
+		if k.p.Includes[m].Loads {
+			n++
+		}
+	}
+	return max(1, n)
+}
+
+// runsBefore tells whether a, at index i, takes effect before b at j.
+func runsBefore(a *page.Include, i int, b *page.Include, j int) bool {
+	if a.Kind == page.Script && b.Kind == page.Script && a.When != b.When && a.When != page.Async && b.When != page.Async {
+		return a.When == page.Blocking
+	}
+	return i < j
+}
+
+// ownStyles finds the project's own stylesheets that stand before a library's.
+func (k *pageCheck) ownStyles() {
+	last := -1
+	for i := range k.p.Includes {
+		if in := &k.p.Includes[i]; in.Loads && in.Library != "" && k.p.Page.Includes[i].Kind == page.Stylesheet {
+			last = i
+		}
+	}
+	for i := range k.p.Includes[:max(0, last)] {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		if in.Loads && in.Library == "" && in.Path != "" && raw.Kind == page.Stylesheet {
+			lib := k.p.Includes[last].Library
+			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s stands above the stylesheet of %s", in.Path, lib),
+				"of equal rules the later one wins, so the library's win over the site's",
+				fmt.Sprintf("merry omit %s --page %s, then merry include %s --page %s", in.Path, k.p.File, in.Path, k.p.File))
+		}
+	}
+}
+
+// head checks what libraries in use want of the page itself. A fragment has its head elsewhere.
+func (k *pageCheck) head() {
+	if k.p.Fragment {
+		return
+	}
+	var libs []string
+	for i := range k.p.Includes {
+		if l := k.p.Includes[i].Library; l != "" && k.p.Includes[i].Loads && !slices.Contains(libs, l) {
+			libs = append(libs, l)
+		}
+	}
+	for _, want := range []struct {
+		name, message, why, next string
+		missing                  bool
+		wants                    func(Wants) bool
+	}{
+		{NoDoctype, "the page has no doctype", "%s is written for standards mode; without a doctype browsers imitate those of the nineties", "write <!doctype html> as the page's first line", !k.p.Doctype, func(w Wants) bool { return w.Doctype }},
+		{NoCharset, "the page does not say its encoding", "%s has characters beyond ASCII, which then may come out wrong", `write <meta charset="utf-8"> first in the head`, !k.p.Charset, func(w Wants) bool { return w.Charset }},
+		{NoViewport, "the page has no viewport", "%s fits itself to the window's width; without this a phone lays the page out as wide as a desk's", `write <meta name="viewport" content="width=device-width, initial-scale=1"> in the head`, !k.p.Viewport, func(w Wants) bool { return w.Viewport }},
+	} {
+		if !want.missing {
+			continue
+		}
+		for _, l := range libs {
+			if want.wants(k.c.Wants(l)) {
+				k.add(want.name, Warning, 0, want.message, fmt.Sprintf(want.why, l), want.next)
+				break
+			}
+		}
+	}
+}

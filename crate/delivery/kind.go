@@ -1,0 +1,122 @@
+package delivery
+
+import (
+	"path"
+	"strings"
+)
+
+// A Kind says what a file is.
+type Kind string
+
+// The kinds of file.
+const (
+	Script     Kind = "script"
+	Stylesheet Kind = "stylesheet"
+	Map        Kind = "source map"
+	Font       Kind = "font"
+	Image      Kind = "image"
+	Document   Kind = "document"
+	Licence    Kind = "licence"
+	Manifest   Kind = "manifest"
+	Source     Kind = "source"
+	Types      Kind = "types"
+	Data       Kind = "data"
+	Other      Kind = "other"
+)
+
+// KindOf tells a file's kind by its name.
+func KindOf(name string) Kind {
+	base := strings.ToLower(path.Base(name))
+	switch {
+	case strings.HasPrefix(base, "license"), strings.HasPrefix(base, "licence"), strings.HasPrefix(base, "copying"), base == "notice", base == "notice.txt", base == "ofl.txt":
+		if ext := path.Ext(base); ext != ".js" && ext != ".css" {
+			return Licence
+		}
+	case base == "package.json", base == "bower.json", base == "component.json", base == "composer.json":
+		return Manifest
+	case strings.HasSuffix(base, ".d.ts"), strings.HasSuffix(base, ".d.mts"), strings.HasSuffix(base, ".d.cts"), strings.HasSuffix(base, ".flow"):
+		return Types
+	}
+	switch path.Ext(base) {
+	case ".js", ".mjs", ".cjs":
+		return Script
+	case ".css":
+		return Stylesheet
+	case ".map":
+		return Map
+	case ".woff", ".woff2", ".ttf", ".otf", ".eot":
+		return Font
+	case ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".cur":
+		return Image
+	case ".md", ".markdown", ".txt", ".html", ".htm", ".rst", ".pdf":
+		return Document
+	case ".ts", ".tsx", ".jsx", ".mts", ".cts", ".scss", ".sass", ".less", ".styl", ".coffee", ".vue":
+		return Source
+	case ".json", ".xml", ".yml", ".yaml", ".wasm", ".csv":
+		return Data
+	case "":
+		switch strings.TrimSuffix(base, path.Ext(base)) {
+		case "readme", "changelog", "changes", "history", "authors", "contributors", "contributing":
+			return Document
+		}
+	}
+	return Other
+}
+
+// asideFolders are folders whose files are for the library's makers or readers, not for a page.
+var asideFolders = map[string]string{
+	"src": "sources", "source": "sources", "sources": "sources", "scss": "sources", "sass": "sources", "less": "sources",
+	"test": "tests", "tests": "tests", "spec": "tests", "specs": "tests", "__tests__": "tests", "fixtures": "tests",
+	"benchmark": "tests", "benchmarks": "tests", "perf": "tests",
+	"doc": "documentation", "docs": "documentation", "documentation": "documentation", "site": "documentation", "website": "documentation",
+	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples", "samples": "examples",
+	"node_modules": "other packages", "bower_components": "other packages", "vendor": "other packages", "jspm_packages": "other packages",
+	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools", "grunt": "tools",
+	"typings": "types", "types": "types", "flow-typed": "types",
+	".github": "tools", ".circleci": "tools", "media": "documentation",
+}
+
+// asideFiles are scripts by name that build, test or configure a library.
+func asideFile(base string) string {
+	base = strings.ToLower(base)
+	stem := strings.TrimSuffix(base, path.Ext(base))
+	switch {
+	case strings.HasPrefix(base, "."):
+		return "tools"
+	case strings.HasSuffix(stem, ".config"), strings.HasSuffix(stem, ".conf"):
+		return "tools"
+	case strings.HasSuffix(stem, ".test"), strings.HasSuffix(stem, ".spec"), strings.HasSuffix(stem, "_test"):
+		return "tests"
+	}
+	switch stem {
+	case "gruntfile", "gulpfile", "webpack", "rollup", "karma", "makefile", "jakefile", "cakefile", "server", "build":
+		return "tools"
+	}
+	return ""
+}
+
+// asideOf says why a file is set apart, "" where it is not. The files of a delivery that has scripts
+// nowhere but in one of these folders are not set apart by it; that is for the caller to see.
+func asideOf(name string) string {
+	dir, base := path.Split(name)
+	for _, part := range strings.Split(strings.TrimSuffix(dir, "/"), "/") {
+		if why := asideFolders[strings.ToLower(part)]; why != "" {
+			return why
+		}
+	}
+	switch KindOf(name) {
+	case Script, Stylesheet:
+		return asideFile(base)
+	case Document:
+		return "documentation"
+	case Source:
+		return "sources"
+	case Types:
+		return "types"
+	case Other:
+		if strings.HasPrefix(base, ".") {
+			return "tools"
+		}
+	}
+	return ""
+}

@@ -1,0 +1,212 @@
+package delivery
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+)
+
+// A Choice is one file of a selection, and why it is in it.
+type Choice struct {
+	Path   string
+	Reason string
+	Page   bool // goes on pages, as a tag of its own
+}
+
+// A Selection is a set of files to take.
+type Selection struct {
+	Choices []Choice // sorted by path
+	Notes   []string // what the choosing person should know
+}
+
+// Paths lists the selection's files.
+func (s *Selection) Paths() []string {
+	var list []string
+	for _, c := range s.Choices {
+		list = append(list, c.Path)
+	}
+	return list
+}
+
+// Has tells whether a file is in the selection.
+func (s *Selection) Has(name string) bool {
+	return slices.ContainsFunc(s.Choices, func(c Choice) bool { return c.Path == name })
+}
+
+func (s *Selection) add(name, reason string, page bool) {
+	for i := range s.Choices {
+		if s.Choices[i].Path == name {
+			s.Choices[i].Page = s.Choices[i].Page || page
+			return
+		}
+	}
+	s.Choices = append(s.Choices, Choice{name, reason, page})
+}
+
+// Complete adds to chosen files what must come along: what stylesheets ask for, source maps.
+func (d *Delivery) complete(s *Selection, maps bool) {
+	for i := 0; i < len(s.Choices); i++ { // it grows on the way
+		f := d.File(s.Choices[i].Path)
+		if f == nil {
+			continue
+		}
+		for _, r := range f.Refs {
+			switch {
+			case r.There:
+				s.add(r.Path, fmt.Sprintf("%s asks for it", path.Base(f.Path)), false)
+			case r.Path != "":
+				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, which is not in the delivery", f.Path, r.URL))
+			}
+		}
+		if maps && f.Map != "" && d.File(f.Map) != nil {
+			s.add(f.Map, "source map of "+path.Base(f.Path), false)
+		}
+	}
+	slices.SortFunc(s.Choices, func(a, b Choice) int { return strings.Compare(a.Path, b.Path) })
+}
+
+// Suggest picks what a page would want.
+func (d *Delivery) Suggest() *Selection {
+	s := &Selection{}
+	for _, kind := range []Kind{Script, Stylesheet} {
+		if f, why := d.main(kind); f != nil {
+			d.addWithPair(s, f, why)
+		}
+	}
+	if len(s.Choices) == 0 {
+		s.Notes = append(s.Notes, "no script or stylesheet for a page was found; name files with --files")
+	}
+	d.complete(s, true)
+	return s
+}
+
+func (d *Delivery) addWithPair(s *Selection, f *File, why string) {
+	s.add(f.Path, why, true)
+	if f.Pair != "" {
+		other := d.File(f.Pair)
+		s.add(f.Pair, fmt.Sprintf("the %s build of %s", other.Build, path.Base(f.Path)), true)
+	}
+}
+
+// Choose selects the files that the patterns name, and what must come along.
+func (d *Delivery) Choose(match func(name string) (pattern string, ok bool)) *Selection {
+	s := &Selection{}
+	for _, f := range d.Files {
+		if pattern, ok := match(f.Path); ok {
+			page := f.Kind == Script || f.Kind == Stylesheet
+			s.add(f.Path, "named by "+pattern, page)
+		}
+	}
+	// What another chosen stylesheet imports needs no tag of its own.
+	for i := range s.Choices {
+		for _, f := range d.Files {
+			if s.Has(f.Path) && slices.ContainsFunc(f.Refs, func(r Ref) bool { return r.Path == s.Choices[i].Path }) {
+				s.Choices[i].Page = false
+			}
+		}
+	}
+	d.complete(s, false)
+	return s
+}
+
+// main finds the one script, or stylesheet, that is the library.
+func (d *Delivery) main(kind Kind) (*File, string) {
+	var best *File
+	var why string
+	bestScore := 0
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != kind || f.Aside != "" || f.Build == NoBuild {
+			continue
+		}
+		score, reason := d.score(f)
+		if score > bestScore || score == bestScore && best != nil && better(f, best) {
+			best, why, bestScore = f, reason, score
+		}
+	}
+	if best == nil {
+		return nil, ""
+	}
+	if best.Build == Minified && best.Pair != "" {
+		best = d.File(best.Pair)
+	}
+	return best, why
+}
+
+// better breaks ties: the shallower, then the readable, then the shorter name.
+func better(a, b *File) bool {
+	if x, y := strings.Count(a.Path, "/"), strings.Count(b.Path, "/"); x != y {
+		return x < y
+	}
+	if a.Build != b.Build {
+		return a.Build == Readable
+	}
+	return len(a.Path) < len(b.Path)
+}
+
+func (d *Delivery) score(f *File) (int, string) {
+	name := nameKey(d.Name)
+	stem := stemKey(f.Path)
+	score, reason := 1, "the largest "+string(f.Kind)+" at hand"
+	switch {
+	case stem == name:
+		score, reason = 100, "it has the library's name"
+	case strings.HasPrefix(stem, name) && name != "":
+		score, reason = 40, "its name begins with the library's"
+	case f.Banner.Name != "" && nameKey(f.Banner.Name) == name:
+		score, reason = 60, "its banner has the library's name"
+	case len(d.ofKind(f.Kind)) <= 2:
+		score, reason = 30, "there is no other "+string(f.Kind)
+	}
+	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}} {
+		if hint.value != "" && path.Clean(hint.value) == f.Path {
+			score += 15
+			if score < 60 {
+				reason = fmt.Sprintf("package.json calls it %q", hint.key)
+			}
+		}
+	}
+	switch dir := path.Base(path.Dir(f.Path)); strings.ToLower(dir) {
+	case "dist", "umd", "build", "js", "css", ".", "release":
+		score += 5
+	case "esm", "es", "es6", "cjs", "commonjs", "amd", "module", "modules", "lib":
+		score -= 5
+	}
+	return score, reason
+}
+
+func (d *Delivery) ofKind(kind Kind) []*File {
+	var list []*File
+	for i := range d.Files {
+		if f := &d.Files[i]; f.Kind == kind && f.Aside == "" {
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+// nameKey folds a library's name for comparison: scope, ".js" and marks between words go.
+func nameKey(name string) string {
+	name = strings.ToLower(name)
+	if i := strings.LastIndexByte(name, '/'); i >= 0 {
+		name = name[i+1:]
+	}
+	for _, tail := range []string{".js", "-js", "js", ".css", "-css"} {
+		if s, ok := strings.CutSuffix(name, tail); ok && len(s) > 1 {
+			name = s
+			break
+		}
+	}
+	return strings.NewReplacer("-", "", "_", "", ".", "").Replace(name)
+}
+
+// stemKey folds a file's name likewise; version and marks of form go too.
+func stemKey(name string) string {
+	base, _ := NameVersion(path.Base(name))
+	base = strings.ToLower(base)
+	for _, mark := range []string{".umd", ".global", ".browser", ".iife", ".umd.min"} {
+		base = strings.TrimSuffix(base, mark)
+	}
+	return nameKey(base)
+}

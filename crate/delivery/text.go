@@ -1,0 +1,197 @@
+package delivery
+
+import (
+	"bytes"
+	"path"
+	"regexp"
+	"strings"
+)
+
+// A Build tells in which form a script or a stylesheet is written.
+type Build string
+
+// The builds.
+const (
+	NoBuild  Build = ""
+	Minified Build = "minified"
+	Readable Build = "readable"
+)
+
+// BuildOf tells the build of a script or stylesheet from its text. What counts is white space: a
+// readable file has lines of moderate length, indented; a minified one has next to none beyond what
+// the grammar demands. Comments that were kept for their licence are left out of the account.
+func BuildOf(b []byte) Build {
+	if len(b) > 1<<18 {
+		b = b[:1<<18] // the rest of a file is written like its first quarter of a megabyte
+	}
+	var lines, indented, spaces, size, long int
+	kept := false // inside a comment that a minifier keeps
+	for line := range bytes.Lines(b) {
+		text := bytes.TrimRight(line, "\r\n")
+		body := bytes.TrimLeft(text, " \t")
+		switch {
+		case kept:
+			kept = !bytes.Contains(text, []byte("*/"))
+			continue
+		case bytes.HasPrefix(body, []byte("/*")) && !bytes.Contains(body, []byte("*/")):
+			kept = true
+			continue
+		case len(body) == 0, bytes.HasPrefix(body, []byte("//")), bytes.HasPrefix(body, []byte("/*")) && bytes.HasSuffix(body, []byte("*/")):
+			continue
+		}
+		lines++
+		size += len(text)
+		spaces += len(text) - len(body) + bytes.Count(body, []byte(" "))
+		if len(body) < len(text) {
+			indented++
+		}
+		if len(text) > 300 {
+			long += len(text)
+		}
+	}
+	if size == 0 {
+		return Readable
+	}
+	switch share := float64(spaces) / float64(size); {
+	case 2*long > size && indented*4 < lines*3:
+		return Minified
+	case lines <= 2 && share < 0.13:
+		return Minified
+	case indented == 0 && share < 0.11 && size/lines > 60:
+		return Minified
+	case share < 0.05 && 3*indented < lines:
+		return Minified
+	}
+	return Readable
+}
+
+// A Banner is what a comment at a file's beginning says of it.
+type Banner struct {
+	Name, Version, Licence string
+}
+
+var (
+	versionWord = regexp.MustCompile(`(?i)\bv(?:ersion)?[ :]*(\d+(?:\.\d+)+(?:-[0-9A-Za-z.-]+)?)\b|@version\s+v?(\d[0-9A-Za-z.+-]*)|^\W*[\w.@/ -]*?\s(\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?)\b`)
+	nameWord    = regexp.MustCompile(`^[\s*!/]*(?:@(?:name|preserve|license|licence)\s+)?([A-Za-z][\w.-]*(?:\.js)?)`)
+	licenceWord = regexp.MustCompile(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
+	sourceMap   = regexp.MustCompile(`(?m)(?://|/\*)[#@]\s*sourceMappingURL=([^\s*'"]+)`)
+)
+
+// BannerOf reads the comment that a script or stylesheet begins with.
+func BannerOf(b []byte) Banner {
+	var banner Banner
+	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
+	b = bytes.TrimLeft(b, " \t\r\n;")
+	b = bytes.TrimLeft(bytes.TrimPrefix(b, []byte(`@charset "utf-8";`)), " \t\r\n")
+	var comment []byte
+	switch {
+	case bytes.HasPrefix(b, []byte("/*")):
+		end := bytes.Index(b, []byte("*/"))
+		if end < 0 {
+			return banner
+		}
+		comment = b[2:end]
+	case bytes.HasPrefix(b, []byte("//")):
+		for line := range bytes.Lines(b) {
+			if !bytes.HasPrefix(bytes.TrimSpace(line), []byte("//")) {
+				break
+			}
+			comment = append(comment, line...)
+		}
+	default:
+		return banner
+	}
+	if len(comment) > 8192 {
+		comment = comment[:8192]
+	}
+	n := 0
+	for line := range strings.Lines(string(comment)) {
+		text := strings.Trim(line, " \t\r\n*!/")
+		if text == "" {
+			continue
+		}
+		if n++; n > 4 {
+			break
+		}
+		if m := versionWord.FindStringSubmatch(text); m != nil && banner.Version == "" {
+			banner.Version = m[1] + m[2] + m[3]
+			if name := nameWord.FindStringSubmatch(text); name != nil && !strings.EqualFold(name[1], "version") && !strings.EqualFold(name[1], "copyright") {
+				banner.Name = strings.TrimSuffix(strings.ToLower(name[1]), ".js")
+			}
+		}
+	}
+	if m := licenceWord.FindString(string(comment)); m != "" {
+		banner.Licence = m
+	}
+	return banner
+}
+
+// SourceMapOf returns what a script or stylesheet names as its source map, "" where it names none or
+// carries it inside itself.
+func SourceMapOf(b []byte) string {
+	tail := b[max(0, len(b)-4096):]
+	all := sourceMap.FindAllSubmatch(tail, -1)
+	if len(all) == 0 {
+		return ""
+	}
+	url := string(all[len(all)-1][1])
+	if strings.HasPrefix(url, "data:") {
+		return ""
+	}
+	return url
+}
+
+// LicenceOf tells a licence from the text of a licence file.
+func LicenceOf(text string) string {
+	folded := strings.Join(strings.Fields(text), " ")
+	for _, l := range []struct{ mark, id string }{
+		{"Permission is hereby granted, free of charge, to any person obtaining a copy", "MIT"},
+		{"Permission to use, copy, modify, and/or distribute this software for any purpose with or without fee", "ISC"},
+		{"Apache License Version 2.0", "Apache-2.0"},
+		{"Mozilla Public License Version 2.0", "MPL-2.0"}, {"Mozilla Public License, version 2.0", "MPL-2.0"},
+		{"Neither the name of", "BSD-3-Clause"},
+		{"Redistribution and use in source and binary forms", "BSD-2-Clause"},
+		{"GNU LESSER GENERAL PUBLIC LICENSE", "LGPL"}, {"GNU AFFERO GENERAL PUBLIC LICENSE", "AGPL"}, {"GNU GENERAL PUBLIC LICENSE", "GPL"},
+		{"SIL OPEN FONT LICENSE", "OFL-1.1"}, {"This is free and unencumbered software", "Unlicense"},
+		{"CC0 1.0 Universal", "CC0-1.0"},
+	} {
+		if strings.Contains(folded, l.mark) {
+			return l.id
+		}
+	}
+	return licenceWord.FindString(folded)
+}
+
+// fileName is "name-1.2.3.zip", "name.v1.2.js" and their like.
+var fileName = regexp.MustCompile(`^(.+?)[-_.@]v?(\d+(?:\.\d+)+(?:-(?:alpha|beta|rc|next|pre)[0-9A-Za-z.-]*)?)$`)
+
+// NameVersion reads a name and a version off a file's name, without its ending. Either may be "".
+func NameVersion(base string) (name, version string) {
+	for {
+		ext := strings.ToLower(path.Ext(base))
+		switch ext {
+		case ".zip", ".tar", ".tgz", ".gz", ".xz", ".bz2", ".zst", ".txz", ".tbz2", ".js", ".mjs", ".cjs", ".css":
+			base = base[:len(base)-len(ext)]
+			continue
+		}
+		break
+	}
+	base = trimBuild(base)
+	for _, tail := range []string{"-dist", "-release", "-master", "-main"} {
+		base = strings.TrimSuffix(base, tail)
+	}
+	if m := fileName.FindStringSubmatch(base); m != nil {
+		return m[1], m[2]
+	}
+	return base, ""
+}
+
+// trimBuild takes the marks of builds off a name without its ending: oarlock.min, oarlock-src.
+func trimBuild(stem string) string {
+	for _, mark := range []string{".min", "-min", "_min", ".slim.min", ".debug", "-debug", "-src", ".src", ".dev", ".development", ".production.min", ".production", ".prod"} {
+		if s, ok := strings.CutSuffix(stem, mark); ok && s != "" {
+			return s
+		}
+	}
+	return stem
+}

@@ -1,0 +1,106 @@
+// Package integrity makes and checks integrity strings as Subresource Integrity has them
+// (sections 3.2 and 3.3): an algorithm's name, a hyphen, and the digest in base64.
+//
+// It hashes bytes that it is given; where they come from is not its concern.
+package integrity
+
+import (
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
+	"fmt"
+	"hash"
+	"slices"
+	"strings"
+)
+
+// Algorithms are the names that Subresource Integrity knows, weakest first.
+var Algorithms = []string{"sha256", "sha384", "sha512"}
+
+// New returns a hash for one of the Algorithms, or nil.
+func New(algorithm string) hash.Hash {
+	switch algorithm {
+	case "sha256":
+		return sha256.New()
+	case "sha384":
+		return sha512.New384()
+	case "sha512":
+		return sha512.New()
+	}
+	return nil
+}
+
+// Of returns the sha384 integrity string of b: the one that the seal records.
+func Of(b []byte) string {
+	sum := sha512.Sum384(b)
+	return "sha384-" + base64.StdEncoding.EncodeToString(sum[:])
+}
+
+// Sum returns the integrity string of b by one of the Algorithms.
+func Sum(algorithm string, b []byte) string {
+	h := New(algorithm)
+	h.Write(b)
+	return Text(algorithm, h)
+}
+
+// Text writes the integrity string of what h has hashed.
+func Text(algorithm string, h hash.Hash) string {
+	return algorithm + "-" + base64.StdEncoding.EncodeToString(h.Sum(nil))
+}
+
+// Metadata is what an integrity attribute holds: one or several strings.
+type Metadata []string
+
+// Parse reads an integrity attribute's value. Options behind "?" are dropped, as the standard has
+// it. It returns an error where no string in it is of a known algorithm and form; a browser would
+// take such a value for none at all and check nothing.
+func Parse(value string) (Metadata, error) {
+	var m Metadata
+	for _, word := range strings.Fields(value) {
+		word, _, _ = strings.Cut(word, "?")
+		alg, digest, ok := strings.Cut(word, "-")
+		alg = strings.ToLower(alg)
+		h := New(alg)
+		if !ok || h == nil {
+			continue
+		}
+		b, err := base64.StdEncoding.DecodeString(digest)
+		if err != nil {
+			b, err = base64.URLEncoding.DecodeString(digest)
+		}
+		if err != nil || len(b) != h.Size() {
+			continue
+		}
+		m = append(m, alg+"-"+base64.StdEncoding.EncodeToString(b))
+	}
+	if len(m) == 0 {
+		return nil, fmt.Errorf("%q is no integrity value; it looks like sha384- and 64 letters and digits", value)
+	}
+	return m, nil
+}
+
+// Strongest returns the strings of the strongest algorithm, the only ones that a browser heeds.
+func (m Metadata) Strongest() Metadata {
+	for _, alg := range slices.Backward(Algorithms) {
+		var s Metadata
+		for _, word := range m {
+			if strings.HasPrefix(word, alg+"-") {
+				s = append(s, word)
+			}
+		}
+		if s != nil {
+			return s
+		}
+	}
+	return nil
+}
+
+// Match tells whether b is what m allows: one of the strongest strings must be b's.
+func (m Metadata) Match(b []byte) bool {
+	s := m.Strongest()
+	if len(s) == 0 {
+		return true
+	}
+	alg, _, _ := strings.Cut(s[0], "-")
+	return slices.Contains(s, Sum(alg, b))
+}

@@ -1,0 +1,474 @@
+package page
+
+import "bytes"
+
+// A Token is one tag of a page, by the place it takes up in the page's bytes.
+type Token struct {
+	Name        string // lower case
+	Start, End  int    // from '<' to just after '>'
+	Closing     bool   // </name>
+	SelfClosing bool   // <name/>
+	attrs       span   // what stands between the name and the '>'
+	raw         span   // for a raw-text element's start tag: the text up to its end tag
+}
+
+type span struct{ start, end int }
+
+// An Attr is one attribute of a start tag. The value's span leaves out its quotes.
+type Attr struct {
+	Name       string // lower case
+	NameStart  int
+	ValueStart int
+	ValueEnd   int
+	End        int  // just after the value and its quote
+	Quote      byte // '"', '\'', or 0 where there is none
+	HasValue   bool
+}
+
+// Scanner leaps from tag to tag over a page's bytes as the tokenizer of the HTML Standard
+// (section 13.2.5) does: comments, doctypes, CDATA in foreign content and raw-text elements hide
+// what looks like a tag inside them. It reads attributes only when asked, which is what makes it
+// fast: most of a page's tags are of no interest here.
+type Scanner struct {
+	b   []byte
+	pos int
+
+	// OnGap, where set, is called with what the scanner passes over between two tags. It is told
+	// whether that was text, a comment or a doctype.
+	OnGap func(kind Gap, start, end int)
+
+	// foreign is the stack of svg and math elements, and of the places inside them that hold HTML
+	// again. Raw text is an affair of HTML elements alone.
+	foreign []string
+	flat    bool // leave foreign content out of account, as a bare tokenizer must
+}
+
+// A Gap says what stands between two tags.
+type Gap int
+
+// The kinds of gap.
+const (
+	Text Gap = iota
+	Comment
+	Doctype
+)
+
+// NewScanner reads b, which it neither changes nor copies.
+func NewScanner(b []byte) *Scanner { return &Scanner{b: b} }
+
+// Foreign tells whether the scanner stands inside svg or math content.
+func (s *Scanner) Foreign() bool {
+	n := len(s.foreign)
+	return n > 0 && !htmlInside(s.foreign[n-1])
+}
+
+// Next returns the next tag, or false at the end. An unfinished tag at the end of the page is no
+// tag, as the standard has it (eof-in-tag).
+func (s *Scanner) Next() (Token, bool) {
+	b := s.b
+	for s.pos < len(b) {
+		i := bytes.IndexByte(b[s.pos:], '<')
+		if i < 0 {
+			s.gap(Text, s.pos, len(b))
+			s.pos = len(b)
+			break
+		}
+		at := s.pos + i
+		if at+1 >= len(b) {
+			s.gap(Text, s.pos, len(b))
+			s.pos = len(b)
+			break
+		}
+		switch c := b[at+1]; {
+		case isLetter(c):
+			s.gap(Text, s.pos, at)
+			t, ok := s.tag(at, at+1)
+			if !ok {
+				s.pos = len(b)
+				return Token{}, false
+			}
+			s.pos = t.End
+			s.enter(&t)
+			return t, true
+		case c == '/' && at+2 < len(b) && isLetter(b[at+2]):
+			s.gap(Text, s.pos, at)
+			t, ok := s.tag(at, at+2)
+			if !ok {
+				s.pos = len(b)
+				return Token{}, false
+			}
+			t.Closing = true
+			s.pos = t.End
+			s.leave(t.Name)
+			return t, true
+		case c == '!' || c == '?' || c == '/' && at+2 < len(b):
+			s.gap(Text, s.pos, at)
+			kind, end := s.declaration(at)
+			s.gap(kind, at, end)
+			s.pos = end
+		default:
+			s.gap(Text, s.pos, at+1)
+			s.pos = at + 1
+		}
+	}
+	return Token{}, false
+}
+
+func (s *Scanner) gap(kind Gap, start, end int) {
+	if s.OnGap != nil && end > start {
+		s.OnGap(kind, start, end)
+	}
+}
+
+// tag reads the tag that begins at start, with its name at name.
+func (s *Scanner) tag(start, name int) (Token, bool) {
+	b := s.b
+	i := name
+	for i < len(b) && !isSpace(b[i]) && b[i] != '/' && b[i] != '>' {
+		i++
+	}
+	t := Token{Start: start, Name: tagName(b[name:i]), attrs: span{start: i}}
+	var a Attr
+	for {
+		var more bool
+		i, more = nextAttr(b, i, &a, false)
+		if i >= len(b) {
+			return t, false
+		}
+		if !more {
+			break
+		}
+	}
+	t.attrs.end = i
+	t.End = i + 1
+	t.SelfClosing = i > name && b[i-1] == '/' && a.End < i
+	return t, true
+}
+
+// nextAttr reads the attribute that follows i, sections 13.2.5.32 to 13.2.5.39 of the standard. It
+// returns where it stopped, at a '>' where there was none left, at len(b) where the page ends first.
+func nextAttr(b []byte, i int, a *Attr, named bool) (int, bool) {
+	for i < len(b) && (isSpace(b[i]) || b[i] == '/') {
+		i++
+	}
+	if i >= len(b) || b[i] == '>' {
+		return i, false
+	}
+	*a = Attr{NameStart: i}
+	i++ // an '=' that stands first is part of the name
+	for i < len(b) && !isSpace(b[i]) && b[i] != '/' && b[i] != '>' && b[i] != '=' {
+		i++
+	}
+	if named {
+		a.Name = lower(b[a.NameStart:i])
+	}
+	a.End, a.ValueStart, a.ValueEnd = i, i, i
+	j := i
+	for j < len(b) && isSpace(b[j]) {
+		j++
+	}
+	if j >= len(b) {
+		return j, true
+	}
+	if b[j] != '=' {
+		return i, true
+	}
+	j++
+	for j < len(b) && isSpace(b[j]) {
+		j++
+	}
+	if j >= len(b) {
+		return j, true
+	}
+	a.HasValue = true
+	switch c := b[j]; c {
+	case '>':
+		a.ValueStart, a.ValueEnd, a.End = j, j, j
+		return j, true
+	case '"', '\'':
+		a.Quote = c
+		a.ValueStart = j + 1
+		k := bytes.IndexByte(b[j+1:], c)
+		if k < 0 {
+			return len(b), true
+		}
+		a.ValueEnd = j + 1 + k
+		a.End = a.ValueEnd + 1
+		return a.End, true
+	default:
+		k := j
+		for k < len(b) && !isSpace(b[k]) && b[k] != '>' {
+			k++
+		}
+		a.ValueStart, a.ValueEnd, a.End = j, k, k
+		return k, true
+	}
+}
+
+// Attrs reads t's attributes in order. Of several with one name only the first counts (section
+// 13.2.5.33), so only that is returned.
+func (s *Scanner) Attrs(t Token) []Attr {
+	var attrs []Attr
+	i := t.attrs.start
+	for {
+		var a Attr
+		var more bool
+		i, more = nextAttr(s.b[:t.End], i, &a, true)
+		if !more {
+			return attrs
+		}
+		if !has(attrs, a.Name) {
+			attrs = append(attrs, a)
+		}
+	}
+}
+
+func has(attrs []Attr, name string) bool {
+	for i := range attrs {
+		if attrs[i].Name == name {
+			return true
+		}
+	}
+	return false
+}
+
+// declaration finds the end of a comment, doctype, bogus comment or CDATA section at i.
+func (s *Scanner) declaration(i int) (Gap, int) {
+	b := s.b
+	rest := b[i:]
+	switch {
+	case bytes.HasPrefix(rest, []byte("<!--")):
+		return Comment, commentEnd(b, i+4)
+	case len(rest) >= 9 && bytes.EqualFold(rest[2:9], []byte("doctype")) && rest[1] == '!':
+		return Doctype, after(b, i, ">")
+	case bytes.HasPrefix(rest, []byte("<![CDATA[")) && s.Foreign():
+		return Text, after(b, i+9, "]]>")
+	case !s.flat && (bytes.HasPrefix(rest, []byte("<?php")) || bytes.HasPrefix(rest, []byte("<?="))):
+		// A server's template speaks here. The server takes it out, up to "?>", before any
+		// browser reads on.
+		return Comment, after(b, i, "?>")
+	}
+	return Comment, after(b, i+2, ">")
+}
+
+func after(b []byte, i int, mark string) int {
+	if j := bytes.Index(b[min(i, len(b)):], []byte(mark)); j >= 0 {
+		return i + j + len(mark)
+	}
+	return len(b)
+}
+
+// commentEnd finds the end of a comment whose text begins at i: "-->", "--!>", or at once ">" or
+// "->" (sections 13.2.5.43 to 13.2.5.51).
+func commentEnd(b []byte, i int) int {
+	if i < len(b) && b[i] == '>' {
+		return i + 1
+	}
+	if i+1 < len(b) && b[i] == '-' && b[i+1] == '>' {
+		return i + 2
+	}
+	for i < len(b) {
+		j := bytes.Index(b[i:], []byte("--"))
+		if j < 0 {
+			return len(b)
+		}
+		i += j + 2
+		if i < len(b) && b[i] == '>' {
+			return i + 1
+		}
+		if i+1 < len(b) && b[i] == '!' && b[i+1] == '>' {
+			return i + 2
+		}
+		i-- // the second hyphen may be the first of the next pair
+	}
+	return len(b)
+}
+
+// enter takes note of a start tag: the raw text that follows it, and foreign content.
+func (s *Scanner) enter(t *Token) {
+	if !s.flat {
+		if s.Foreign() {
+			switch {
+			case breaksOut(t.Name) || t.Name == "font" && s.breakingFont(*t):
+				s.foreign = nil
+			case !t.SelfClosing && (htmlInside(t.Name) || t.Name == "svg" || t.Name == "math"):
+				s.foreign = append(s.foreign, t.Name)
+				return
+			default:
+				return
+			}
+		} else if t.Name == "svg" || t.Name == "math" {
+			if !t.SelfClosing {
+				s.foreign = append(s.foreign, t.Name)
+			}
+			return
+		}
+	}
+	switch t.Name {
+	case "script", "style", "title", "textarea", "xmp", "iframe", "noembed", "noframes", "noscript":
+		end := s.rawEnd(t.Name, t.End)
+		t.raw = span{t.End, end}
+		s.pos = end
+	case "plaintext":
+		t.raw = span{t.End, len(s.b)}
+		s.pos = len(s.b)
+	}
+}
+
+func (s *Scanner) breakingFont(t Token) bool {
+	for _, a := range s.Attrs(t) {
+		if a.Name == "color" || a.Name == "face" || a.Name == "size" {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *Scanner) leave(name string) {
+	for i := len(s.foreign) - 1; i >= 0; i-- {
+		if s.foreign[i] == name {
+			s.foreign = s.foreign[:i]
+			return
+		}
+	}
+	if s.Foreign() && (name == "p" || name == "br") {
+		s.foreign = nil
+	}
+}
+
+// htmlInside tells the foreign elements that hold HTML again: the integration points of section
+// 13.2.6 (annotation-xml, which is one only under conditions, is left out).
+func htmlInside(name string) bool {
+	switch name {
+	case "foreignobject", "desc", "title", "mi", "mo", "mn", "ms", "mtext":
+		return true
+	}
+	return false
+}
+
+// breaksOut tells the start tags that end foreign content, section 13.2.6.5.
+func breaksOut(name string) bool {
+	switch name {
+	case "b", "big", "blockquote", "body", "br", "center", "code", "dd", "div", "dl", "dt", "em",
+		"embed", "h1", "h2", "h3", "h4", "h5", "h6", "head", "hr", "i", "img", "li", "listing",
+		"menu", "meta", "nobr", "ol", "p", "pre", "ruby", "s", "small", "span", "strong",
+		"strike", "sub", "sup", "table", "tt", "u", "ul", "var":
+		return true
+	}
+	return false
+}
+
+// rawEnd finds where the raw text that begins at i ends: at its end tag, or at the end of the page.
+func (s *Scanner) rawEnd(name string, i int) int {
+	if name == "script" {
+		return s.scriptEnd(i)
+	}
+	for {
+		j := bytes.Index(s.b[min(i, len(s.b)):], []byte("</"))
+		if j < 0 {
+			return len(s.b)
+		}
+		i += j
+		if s.names(i+2, name) {
+			return i
+		}
+		i += 2
+	}
+}
+
+// names tells whether name stands at i and ends there.
+func (s *Scanner) names(i int, name string) bool {
+	b := s.b
+	end := i + len(name)
+	return end < len(b) && bytes.EqualFold(b[i:end], []byte(name)) &&
+		(isSpace(b[end]) || b[end] == '/' || b[end] == '>')
+}
+
+// scriptEnd knows the escaped states of script data, sections 13.2.5.15 to 13.2.5.31: inside
+// "<!-- <script" an end tag only closes that inner one.
+func (s *Scanner) scriptEnd(i int) int {
+	const (
+		plain = iota
+		escaped
+		doubly
+	)
+	b := s.b
+	state := plain
+	for i < len(b) {
+		if state == plain {
+			j := bytes.IndexByte(b[i:], '<')
+			if j < 0 {
+				return len(b)
+			}
+			i += j
+		}
+		switch {
+		case b[i] == '-' && state != plain:
+			if bytes.HasPrefix(b[i:], []byte("-->")) {
+				state = plain
+				i += 3
+			} else {
+				i++
+			}
+		case b[i] != '<':
+			i++
+		case state == plain && bytes.HasPrefix(b[i:], []byte("<!--")):
+			state = escaped
+			i += 2 // its hyphens may be those of "-->"
+		case i+1 < len(b) && b[i+1] == '/' && s.names(i+2, "script"):
+			if state != doubly {
+				return i
+			}
+			state = escaped
+			i += len("</script")
+		case state == escaped && s.names(i+1, "script"):
+			state = doubly
+			i += len("<script")
+		default:
+			i++
+		}
+	}
+	return len(b)
+}
+
+func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
+
+func isSpace(c byte) bool {
+	return c == ' ' || c == '\n' || c == '\t' || c == '\r' || c == '\f'
+}
+
+// commonNames keeps tagName from making a string for nearly every tag of a page.
+var commonNames = func() map[string]string {
+	m := map[string]string{}
+	for _, n := range []string{"a", "b", "body", "br", "button", "code", "dd", "div", "dl", "dt", "em",
+		"footer", "form", "h1", "h2", "h3", "h4", "head", "header", "hr", "html", "i", "img", "input",
+		"label", "li", "link", "main", "meta", "nav", "ol", "option", "p", "path", "pre", "script",
+		"section", "small", "span", "strong", "style", "svg", "table", "tbody", "td", "template",
+		"th", "thead", "title", "tr", "ul"} {
+		m[n] = n
+	}
+	return m
+}()
+
+func tagName(b []byte) string {
+	if n, ok := commonNames[string(b)]; ok {
+		return n
+	}
+	return lower(b)
+}
+
+// lower folds ASCII letters only, as the standard does for names.
+func lower(b []byte) string {
+	for i, c := range b {
+		if 'A' <= c && c <= 'Z' {
+			l := bytes.Clone(b)
+			for ; i < len(l); i++ {
+				if 'A' <= l[i] && l[i] <= 'Z' {
+					l[i] += 'a' - 'A'
+				}
+			}
+			return string(l)
+		}
+	}
+	return string(b)
+}

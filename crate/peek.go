@@ -1,0 +1,105 @@
+package crate
+
+import (
+	"merrycrate.example/merry/crate/delivery"
+)
+
+// Peeked is what is inside a source.
+type Peeked struct {
+	Source      string         `json:"source"`
+	Format      string         `json:"format"`
+	Digest      string         `json:"digest,omitempty"`
+	Name        string         `json:"name"`
+	NameFrom    string         `json:"name_from"`
+	Version     string         `json:"version,omitempty"`
+	VersionFrom string         `json:"version_from,omitempty"`
+	Licence     string         `json:"licence,omitempty"`
+	LicenceFrom string         `json:"licence_from,omitempty"`
+	Files       []PeekedFile   `json:"files"`
+	Aside       []AsideGroup   `json:"aside,omitempty"`
+	Suggested   []PeekedChoice `json:"suggested"`
+	Notes       []string       `json:"notes,omitempty"`
+}
+
+// PeekedFile is one file that could be for a page.
+type PeekedFile struct {
+	Path  string         `json:"path"`
+	Kind  delivery.Kind  `json:"kind"`
+	Build delivery.Build `json:"build,omitempty"`
+	Size  int64          `json:"size"`
+	Wire  int64          `json:"wire,omitempty"` // as packed for the network
+	Pair  string         `json:"pair,omitempty"`
+	Map   string         `json:"map,omitempty"`
+	MapOf string         `json:"map_of,omitempty"`
+	Aside string         `json:"aside,omitempty"`
+}
+
+// AsideGroup sums up files that are not for a page.
+type AsideGroup struct {
+	Why   string   `json:"why"`
+	Files int      `json:"files"`
+	Size  int64    `json:"size"`
+	Some  []string `json:"some"`
+}
+
+// PeekedChoice is one file of the set that take would bring in.
+type PeekedChoice struct {
+	Path   string `json:"path"`
+	Reason string `json:"reason"`
+}
+
+// Peek looks inside a source. With all set, the files set apart are listed too.
+func Peek(name, dir string, all bool) (*Peeked, error) {
+	o, err := openSource(name, dir)
+	if err != nil {
+		return nil, err
+	}
+	defer o.close()
+	out := &Peeked{Source: o.tree.Name, Format: o.tree.Format, Name: o.Name, NameFrom: o.NameFrom, Version: o.Version,
+		VersionFrom: o.VersionFrom, Licence: o.Licence, LicenceFrom: o.LicenceFrom}
+	if out.Digest, err = o.tree.Digest(); err != nil {
+		return nil, err
+	}
+	aside := map[string]*AsideGroup{}
+	for i := range o.Files {
+		f := &o.Files[i]
+		why := f.Aside
+		if f.Kind == delivery.Licence || f.Kind == delivery.Manifest {
+			why = "about the library"
+		}
+		if why != "" && !all {
+			g := aside[why]
+			if g == nil {
+				g = &AsideGroup{Why: why}
+				aside[why] = g
+			}
+			g.Files++
+			g.Size += f.Size
+			if len(g.Some) < 3 {
+				g.Some = append(g.Some, f.Path)
+			}
+			continue
+		}
+		pf := PeekedFile{Path: f.Path, Kind: f.Kind, Build: f.Build, Size: f.Size, Wire: f.Packed, Pair: f.Pair, Map: f.Map, MapOf: f.MapOf, Aside: why}
+		if pf.Wire == 0 && f.Size < 4<<20 {
+			switch f.Kind {
+			case delivery.Script, delivery.Stylesheet, delivery.Data, delivery.Map:
+				if b, err := o.tree.ReadFile(f.Path); err == nil {
+					pf.Wire = wireSize(b)
+				}
+			}
+		}
+		out.Files = append(out.Files, pf)
+	}
+	for _, why := range []string{"about the library", "documentation", "examples", "sources", "tests", "tools", "types", "other packages"} {
+		if g := aside[why]; g != nil {
+			out.Aside = append(out.Aside, *g)
+		}
+	}
+	s := o.Suggest()
+	for _, c := range s.Choices {
+		out.Suggested = append(out.Suggested, PeekedChoice{c.Path, c.Reason})
+	}
+	out.Notes = s.Notes
+	return out, nil
+}

@@ -1,0 +1,346 @@
+package crate
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/record"
+)
+
+// A Project is a site with its two records, as they are on disk.
+type Project struct {
+	Root string // absolute
+	List *record.List
+	Seal *record.Seal
+	// PutRight says what an earlier, interrupted command left and Open finished.
+	PutRight []string
+
+	list      []byte
+	listStamp change.Stamp
+	sealStamp change.Stamp
+	sealBytes []byte
+	opt       change.Options
+	byPlace   map[string]Placed // from a file's place in the project
+}
+
+// Placed names a sealed file.
+type Placed struct {
+	Library string
+	File    *record.File
+}
+
+// Open opens the project that dir lies in. An earlier command that was stopped in the middle is
+// brought to its end first.
+func Open(dir string, opt change.Options) (*Project, error) {
+	root, err := findRoot(dir)
+	if err != nil {
+		return nil, err
+	}
+	p := &Project{Root: root, opt: opt}
+	if p.PutRight, err = change.Recover(root); err != nil {
+		return nil, err
+	}
+	if p.list, p.listStamp, err = change.Read(root, record.ListFile); err != nil {
+		return nil, err
+	}
+	if p.List, err = record.ReadList(p.list); err != nil {
+		return nil, &Problem{Class: Refused, What: err.Error(), Err: err}
+	}
+	p.Seal = record.NewSeal()
+	p.sealBytes, p.sealStamp, err = change.Read(root, record.SealFile)
+	if err == nil {
+		p.Seal, err = record.ReadSeal(p.sealBytes)
+	} else if errors.Is(err, fs.ErrNotExist) {
+		err = nil
+	}
+	if err != nil {
+		return nil, &Problem{Class: Refused, What: err.Error(), Err: err}
+	}
+	if !fs.ValidPath(p.site()) {
+		return nil, refused("write site: . or the name of a folder below "+record.ListFile, "%s: site: %s leads out of the project", record.ListFile, p.List.Site)
+	}
+	p.indexPlaces()
+	return p, nil
+}
+
+func (p *Project) indexPlaces() {
+	p.byPlace = map[string]Placed{}
+	for name, lib := range p.Seal.Libraries {
+		for i := range lib.Files {
+			if at := lib.Files[i].At; at != "" {
+				p.byPlace[at] = Placed{name, &lib.Files[i]}
+			}
+		}
+	}
+}
+
+func findRoot(dir string) (string, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	for at := dir; ; at = filepath.Dir(at) {
+		if _, err := os.Stat(filepath.Join(at, record.ListFile)); err == nil {
+			return at, nil
+		}
+		if at == filepath.Dir(at) {
+			return "", refused("merry start", "there is no %s in %s or in any folder above it; the site has not been started", record.ListFile, dir)
+		}
+	}
+}
+
+// site is the served folder, slash-separated from the root.
+func (p *Project) site() string {
+	if p.List.Site == "" {
+		return "."
+	}
+	return path.Clean(filepath.ToSlash(p.List.Site))
+}
+
+// inProject turns a path in the site into one in the project, and inSite does the reverse.
+func (p *Project) inProject(name string) string { return path.Join(p.site(), name) }
+
+func (p *Project) inSite(name string) (string, bool) {
+	if s := p.site(); s != "." {
+		return strings.CutPrefix(name, s+"/")
+	}
+	return name, true
+}
+
+// habits are the site's ways with files: what the packing list says, and the trade's usual folders
+// where it says nothing.
+func (p *Project) habits() delivery.Habits { return habitsOf(p.List) }
+
+func habitsOf(l *record.List) delivery.Habits {
+	or := func(value, usual string) string {
+		if value == "" {
+			return usual
+		}
+		return path.Clean(strings.Trim(value, "/"))
+	}
+	f := l.Folders
+	return delivery.Habits{Scripts: or(f.Scripts, "js"), Styles: or(f.Styles, "css"), Fonts: or(f.Fonts, "fonts"),
+		Images: or(f.Images, "img"), Together: or(f.Together, "lib"), Names: l.Names}
+}
+
+// skipped are folders that hold no pages of the site.
+func skipped(name string) bool {
+	return name == change.Folder || name == ".git" || name == "node_modules" || name == ".hg" || name == ".svn"
+}
+
+// Site is the list of a site's files.
+type Site struct {
+	Files map[string]int64 // path in the site to size
+	Pages []string         // sorted
+}
+
+// Walk lists the site's files and tells which are pages.
+func (p *Project) Walk() (*Site, error) {
+	patterns := p.List.Pages
+	if len(patterns) == 0 {
+		patterns = []string{"**/*.html"}
+	}
+	for _, pat := range patterns {
+		if !doublestar.ValidatePattern(strings.TrimPrefix(pat, "!")) {
+			return nil, refused("", "%s: %q in pages: is no pattern", record.ListFile, pat)
+		}
+	}
+	return walk(filepath.Join(p.Root, filepath.FromSlash(p.site())), func(name string) bool {
+		if _, sealed := p.byPlace[p.inProject(name)]; sealed {
+			return false
+		}
+		in := false
+		for _, pat := range patterns {
+			if not, ok := strings.CutPrefix(pat, "!"); ok {
+				in = in && !doublestar.MatchUnvalidated(not, name)
+			} else {
+				in = in || doublestar.MatchUnvalidated(pat, name)
+			}
+		}
+		return in
+	})
+}
+
+func walk(dir string, isPage func(name string) bool) (*Site, error) {
+	s := &Site{Files: map[string]int64{}}
+	err := filepath.WalkDir(dir, func(name string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if name == dir {
+			return nil
+		}
+		if e.IsDir() {
+			if skipped(e.Name()) {
+				return fs.SkipDir
+			}
+			return nil
+		}
+		rel := filepath.ToSlash(name[len(dir)+1:])
+		size := int64(-1)
+		page := isPage(rel)
+		if !page {
+			if e.Type()&fs.ModeSymlink != 0 {
+				info, err := os.Stat(name)
+				if err != nil || info.IsDir() {
+					return nil
+				}
+				size = info.Size()
+			} else if info, err := e.Info(); err == nil {
+				size = info.Size()
+			}
+		}
+		s.Files[rel] = size
+		if page {
+			s.Pages = append(s.Pages, rel)
+		}
+		return nil
+	})
+	slices.Sort(s.Pages)
+	return s, err
+}
+
+// Select picks the pages that patterns name, from the site's folder or from the folder that the
+// command was given in. Without patterns it is the site's only page, or an error that lists them.
+func (p *Project) Select(site *Site, patterns []string, from string) ([]string, error) {
+	if len(patterns) == 0 {
+		if len(site.Pages) == 1 {
+			return site.Pages, nil
+		}
+		if len(site.Pages) == 0 {
+			return nil, refused("merry start --page index.html", "the site has no pages: nothing in %s matches %s", p.site(), strings.Join(p.List.Pages, ", "))
+		}
+		return nil, usage(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]), "the site has %d pages; say which: %s", len(site.Pages), abbreviate(site.Pages, 6))
+	}
+	var chosen []string
+	for _, pat := range patterns {
+		n := len(chosen)
+		pat = filepath.ToSlash(pat)
+		if abs, err := filepath.Abs(from); err == nil && !strings.HasPrefix(pat, "/") {
+			if rel, err := filepath.Rel(filepath.Join(p.Root, filepath.FromSlash(p.site())), abs); err == nil && filepath.IsLocal(rel) {
+				chosen = append(chosen, matching(site.Pages, path.Join(filepath.ToSlash(rel), pat))...)
+			}
+		}
+		if n == len(chosen) {
+			chosen = append(chosen, matching(site.Pages, strings.TrimPrefix(pat, "/"))...)
+		}
+		if n == len(chosen) {
+			next := ""
+			if len(site.Pages) > 0 {
+				next = "the site's pages: " + abbreviate(site.Pages, 6)
+			}
+			return nil, refused(next, "no page matches %s", pat)
+		}
+	}
+	slices.Sort(chosen)
+	return slices.Compact(chosen), nil
+}
+
+func matching(names []string, pattern string) []string {
+	var list []string
+	for _, n := range names {
+		if ok, err := doublestar.Match(pattern, n); n == pattern || ok && err == nil {
+			list = append(list, n)
+		}
+	}
+	return list
+}
+
+func abbreviate(list []string, most int) string {
+	if len(list) > most {
+		return strings.Join(list[:most], ", ") + fmt.Sprintf(" and %d more", len(list)-most)
+	}
+	return strings.Join(list, ", ")
+}
+
+// workers is how many files are worked on at once.
+func workers() int { return max(2, runtime.GOMAXPROCS(0)) }
+
+// forEach runs work on every item with as many goroutines as are useful. The results keep the order
+// of the items; the first error in that order is returned.
+func forEach[T, R any](items []T, work func(T) (R, error)) ([]R, error) {
+	results := make([]R, len(items))
+	errs := make([]error, len(items))
+	next := make(chan int)
+	done := make(chan struct{})
+	n := min(workers(), max(1, len(items)))
+	for range n {
+		go func() {
+			for i := range next {
+				results[i], errs[i] = work(items[i])
+			}
+			done <- struct{}{}
+		}()
+	}
+	for i := range items {
+		next <- i
+	}
+	close(next)
+	for range n {
+		<-done
+	}
+	for _, err := range errs {
+		if err != nil {
+			return results, err
+		}
+	}
+	return results, nil
+}
+
+// commit writes the records that changed into the set and carries it out.
+func (p *Project) commit(set *change.Set, list []byte) (*Outcome, error) {
+	if string(list) != string(p.list) {
+		if err := set.Write(record.ListFile, list, p.listStamp); err != nil {
+			return nil, err
+		}
+	}
+	if b := p.Seal.Bytes(); string(b) != string(p.sealBytes) && (len(p.Seal.Libraries) > 0 || p.sealBytes != nil) {
+		if err := set.Write(record.SealFile, b, p.sealStamp); err != nil {
+			return nil, err
+		}
+	}
+	if err := set.Commit(); err != nil {
+		return nil, err
+	}
+	return &Outcome{DryRun: set.Dry(), Files: touched(set.Entries())}, nil
+}
+
+// An Outcome lists what a change did, or on a dry run would do.
+type Outcome struct {
+	DryRun bool      `json:"dry_run,omitempty"`
+	Files  []Touched `json:"files"`
+}
+
+// Touched is one file of a change.
+type Touched struct {
+	Path string `json:"path"`
+	Do   string `json:"do"` // add, change, remove
+	Size int64  `json:"size"`
+	Diff string `json:"diff,omitempty"` // unified, on a dry run
+}
+
+func touched(entries []change.Entry) []Touched {
+	var list []Touched
+	for _, e := range entries {
+		t := Touched{Path: e.Path, Do: "change", Size: e.Size, Diff: e.Diff}
+		switch {
+		case e.Remove:
+			t.Do = "remove"
+		case e.Create:
+			t.Do = "add"
+		}
+		list = append(list, t)
+	}
+	return list
+}

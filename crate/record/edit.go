@@ -1,0 +1,318 @@
+package record
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// SetLibrary writes an entry into the text of a packing list. Of an entry that is there already,
+// only the keys that differ are touched.
+func SetLibrary(src []byte, lib Library) ([]byte, error) {
+	list, err := ReadList(src)
+	if err != nil {
+		return nil, err
+	}
+	wanted, err := nodeOf(lib)
+	if err != nil {
+		return nil, err
+	}
+	path := []string{"libraries", lib.Name}
+	out := src
+	if old := list.Library(lib.Name); old == nil {
+		out, err = set(out, path, wanted)
+	} else {
+		var had *yaml.Node
+		if had, err = nodeOf(*old); err != nil {
+			return nil, err
+		}
+		for i := 0; i < len(had.Content) && err == nil; i += 2 {
+			if key := had.Content[i].Value; child(wanted, key) == nil {
+				out, err = remove(out, append(path, key))
+			}
+		}
+		for i := 0; i < len(wanted.Content) && err == nil; i += 2 {
+			key, value := wanted.Content[i].Value, wanted.Content[i+1]
+			if same(child(had, key), value) {
+				continue
+			}
+			out, err = set(out, append(path, key), value)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return out, verify(src, out, "libraries", lib.Name)
+}
+
+// RemoveLibrary takes an entry out of the text of a packing list.
+func RemoveLibrary(src []byte, name string) ([]byte, error) {
+	out, err := remove(src, []string{"libraries", name})
+	if err != nil {
+		return nil, err
+	}
+	return out, verify(src, out, "libraries", name)
+}
+
+// SetText writes a text under a path of keys, such as cdns, harbour.
+func SetText(src []byte, value string, path ...string) ([]byte, error) {
+	out, err := set(src, path, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: value})
+	if err != nil {
+		return nil, err
+	}
+	return out, verify(src, out, path...)
+}
+
+// verify makes sure that an edit of the text has changed nothing but what lies at path.
+func verify(before, after []byte, path ...string) error {
+	a, err := without(before, path)
+	if err != nil {
+		return err
+	}
+	b, err := without(after, path)
+	if err != nil {
+		return fmt.Errorf("%s can't be edited safely here (%w); edit its entry %s by hand", ListFile, err, strings.Join(path, "."))
+	}
+	if !reflect.DeepEqual(a, b) {
+		return fmt.Errorf("%s can't be edited safely here; edit its entry %s by hand", ListFile, strings.Join(path, "."))
+	}
+	return nil
+}
+
+func without(src []byte, path []string) (any, error) {
+	var m map[string]any
+	if err := yaml.Unmarshal(src, &m); err != nil {
+		return nil, err
+	}
+	at := m
+	for _, key := range path[:len(path)-1] {
+		next, _ := at[key].(map[string]any)
+		if next == nil {
+			delete(at, key)
+			return m, nil
+		}
+		if len(next) == 1 && next[path[len(path)-1]] != nil {
+			delete(at, key)
+			return m, nil
+		}
+		if len(next) == 0 {
+			delete(at, key)
+		}
+		at = next
+	}
+	delete(at, path[len(path)-1])
+	return m, nil
+}
+
+func nodeOf(v any) (*yaml.Node, error) {
+	b, err := yaml.Marshal(v)
+	if err != nil {
+		return nil, err
+	}
+	var doc yaml.Node
+	if err := yaml.Unmarshal(b, &doc); err != nil {
+		return nil, err
+	}
+	return doc.Content[0], nil
+}
+
+func same(a, b *yaml.Node) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	if a.Kind != b.Kind || a.Value != b.Value || len(a.Content) != len(b.Content) {
+		return false
+	}
+	for i := range a.Content {
+		if !same(a.Content[i], b.Content[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// text is a packing list as lines, with what the parser says of it.
+type text struct {
+	lines   []string // without their endings
+	newline string
+	root    *yaml.Node
+}
+
+func parse(src []byte) (*text, error) {
+	t := &text{newline: "\n"}
+	if bytes.Contains(src, []byte("\r\n")) {
+		t.newline = "\r\n"
+	}
+	s := strings.TrimSuffix(strings.ReplaceAll(string(src), "\r\n", "\n"), "\n")
+	t.lines = strings.Split(s, "\n")
+	var doc yaml.Node
+	if err := yaml.Unmarshal(src, &doc); err != nil {
+		return nil, syntaxError(src, err)
+	}
+	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode || doc.Content[0].Style&yaml.FlowStyle != 0 {
+		return nil, errors.New("the packing list is not a mapping in block style; it can't be edited safely")
+	}
+	t.root = doc.Content[0]
+	return t, nil
+}
+
+func (t *text) bytes() []byte { return []byte(strings.Join(t.lines, t.newline) + t.newline) }
+
+// find follows a path of keys as far as block mappings go. It returns the last mapping, the index
+// of the key in it (-1 where it is not there) and how many keys of the path lead to that mapping.
+func (t *text) find(path []string) (m *yaml.Node, index, depth int) {
+	m = t.root
+	for depth = range path {
+		index = -1
+		for i := 0; i+1 < len(m.Content); i += 2 {
+			if m.Content[i].Value == path[depth] {
+				index = i
+			}
+		}
+		if index < 0 {
+			return m, -1, depth
+		}
+		v := m.Content[index+1]
+		if depth == len(path)-1 || v.Kind != yaml.MappingNode || v.Style&yaml.FlowStyle != 0 {
+			return m, index, depth
+		}
+		m = v
+	}
+	return m, index, depth
+}
+
+// set writes a value under a path of keys. Mappings on the way that are not there are made; one in
+// flow style is written out anew in block style, since its text can't be edited by lines.
+func set(src []byte, path []string, value *yaml.Node) ([]byte, error) {
+	t, err := parse(src)
+	if err != nil {
+		return nil, err
+	}
+	m, index, depth := t.find(path)
+	if index < 0 {
+		at := t.end(m)
+		indent := strings.Repeat(" ", m.Content[0].Column-1)
+		t.lines = slices.Insert(t.lines, at, render(path[depth], nest(path[depth+1:], value), indent, "")...)
+		return t.bytes(), nil
+	}
+	key, old := m.Content[index], m.Content[index+1]
+	if depth < len(path)-1 {
+		value = merge(old, path[depth+1:], value)
+	}
+	start, end := key.Line-1, t.entryEnd(key)
+	comment := old.LineComment
+	if comment == "" {
+		comment = key.LineComment
+	}
+	indent := strings.Repeat(" ", key.Column-1)
+	t.lines = slices.Replace(t.lines, start, end, render(path[depth], value, indent, comment)...)
+	return t.bytes(), nil
+}
+
+// remove deletes what lies under a path of keys.
+func remove(src []byte, path []string) ([]byte, error) {
+	t, err := parse(src)
+	if err != nil {
+		return nil, err
+	}
+	m, index, depth := t.find(path)
+	if index < 0 {
+		return src, nil
+	}
+	key := m.Content[index]
+	if depth == len(path)-1 {
+		if len(m.Content) == 2 && depth > 0 {
+			return remove(src, path[:depth]) // an empty mapping is no use to a reader
+		}
+		start, end := key.Line-1, t.entryEnd(key)
+		if key.HeadComment == "" && start > 0 && strings.TrimSpace(t.lines[start-1]) == "" && end < len(t.lines) && strings.TrimSpace(t.lines[end]) == "" {
+			end++ // of the blank lines before and after, one is enough
+		}
+		t.lines = slices.Delete(t.lines, start, end)
+		return t.bytes(), nil
+	}
+	value := merge(m.Content[index+1], path[depth+1:], nil)
+	indent := strings.Repeat(" ", key.Column-1)
+	t.lines = slices.Replace(t.lines, key.Line-1, t.entryEnd(key), render(path[depth], value, indent, "")...)
+	return t.bytes(), nil
+}
+
+// merge returns a block-style copy of a mapping with the value at path set, or removed where it is
+// nil.
+func merge(n *yaml.Node, path []string, value *yaml.Node) *yaml.Node {
+	out := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map"}
+	if n != nil && n.Kind == yaml.MappingNode {
+		out.Content = slices.Clone(n.Content)
+	}
+	for i := 0; i+1 < len(out.Content); i += 2 {
+		if out.Content[i].Value != path[0] {
+			continue
+		}
+		if len(path) > 1 {
+			out.Content[i+1] = merge(out.Content[i+1], path[1:], value)
+		} else if value == nil {
+			out.Content = slices.Delete(out.Content, i, i+2)
+		} else {
+			out.Content[i+1] = value
+		}
+		return out
+	}
+	if value != nil {
+		out.Content = append(out.Content, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: path[0]}, nest(path[1:], value))
+	}
+	return out
+}
+
+func nest(path []string, value *yaml.Node) *yaml.Node {
+	for _, key := range slices.Backward(path) {
+		value = &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Content: []*yaml.Node{{Kind: yaml.ScalarNode, Tag: "!!str", Value: key}, value}}
+	}
+	return value
+}
+
+// render writes "key: value" as lines.
+func render(key string, value *yaml.Node, indent, comment string) []string {
+	var b bytes.Buffer
+	enc := yaml.NewEncoder(&b)
+	enc.SetIndent(2)
+	enc.Encode(nest([]string{key}, value))
+	enc.Close()
+	lines := strings.Split(strings.TrimSuffix(b.String(), "\n"), "\n")
+	if comment != "" && !strings.Contains(lines[0], comment) {
+		lines[0] += "  " + comment
+	}
+	for i := range lines {
+		if lines[i] != "" {
+			lines[i] = indent + lines[i]
+		}
+	}
+	return lines
+}
+
+// end returns the index of the line behind a block mapping's last entry.
+func (t *text) end(m *yaml.Node) int { return t.entryEnd(m.Content[len(m.Content)-2]) }
+
+// entryEnd returns the index of the line behind the entry of key: behind the last line that is
+// indented deeper than the key, or that continues a list at the key's own depth.
+func (t *text) entryEnd(key *yaml.Node) int {
+	end := key.Line
+scan:
+	for i := key.Line; i < len(t.lines); i++ {
+		line := t.lines[i]
+		body := strings.TrimLeft(line, " ")
+		depth := len(line) - len(body)
+		switch {
+		case body == "":
+		case depth >= key.Column, depth == key.Column-1 && (strings.HasPrefix(body, "- ") || strings.HasPrefix(body, "]") || strings.HasPrefix(body, "}")):
+			end = i + 1
+		default:
+			break scan
+		}
+	}
+	return end
+}

@@ -1,0 +1,301 @@
+package record
+
+import (
+	"errors"
+	"fmt"
+	"reflect"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/agext/levenshtein"
+	"go.yaml.in/yaml/v3"
+)
+
+// ListFile and SealFile are the records' names, at the project's root.
+const (
+	ListFile = "crate.yaml"
+	SealFile = "crate.seal.json"
+)
+
+// Format is the number of the format that this package reads and writes.
+const Format = 1
+
+// A List is a packing list: what the project wants.
+type List struct {
+	Format    int                `yaml:"format"`
+	Site      string             `yaml:"site,omitempty"`
+	Pages     []string           `yaml:"pages,flow,omitempty"`
+	Folders   Folders            `yaml:"folders,flow,omitempty"`
+	Names     string             `yaml:"names,omitempty"` // shipped, plain or versioned
+	Browsers  string             `yaml:"browsers,omitempty"`
+	Libraries Libraries          `yaml:"libraries,omitempty"`
+	Own       Own                `yaml:"own,omitempty"`
+	CDNs      map[string]string  `yaml:"cdns,omitempty"`
+	Profiles  map[string]Profile `yaml:"profiles,omitempty"`
+}
+
+// Folders says where files of each kind go, from the site's folder.
+type Folders struct {
+	Scripts  string `yaml:"scripts,omitempty"`
+	Styles   string `yaml:"styles,omitempty"`
+	Fonts    string `yaml:"fonts,omitempty"`
+	Images   string `yaml:"images,omitempty"`
+	Together string `yaml:"together,omitempty"`
+}
+
+// Own tells what is known of the project's own files.
+type Own struct {
+	Order []string `yaml:"order,flow,omitempty"`
+}
+
+// A Profile is a named way to serve the libraries.
+type Profile struct {
+	Serve    string `yaml:"serve,omitempty"`
+	Build    string `yaml:"build,omitempty"`
+	CDN      string `yaml:"cdn,omitempty"`
+	Fallback bool   `yaml:"fallback,omitempty"`
+}
+
+// A Library is one entry of the crate. Its Name is the entry's key.
+type Library struct {
+	Name      string            `yaml:"-"`
+	Line      int               `yaml:"-"` // where its entry begins
+	Version   string            `yaml:"version,omitempty"`
+	From      string            `yaml:"from,omitempty"`
+	Take      []string          `yaml:"take,flow,omitempty"`
+	Arrange   string            `yaml:"arrange,omitempty"` // kind or together
+	Names     string            `yaml:"names,omitempty"`   // shipped, plain or versioned
+	Rename    map[string]string `yaml:"rename,flow,omitempty"`
+	Serve     string            `yaml:"serve,omitempty"`
+	Build     string            `yaml:"build,omitempty"`
+	Needs     []string          `yaml:"needs,flow,omitempty"`
+	Only      string            `yaml:"only,omitempty"` // desk: not to be shipped
+	Integrity bool              `yaml:"integrity,omitempty"`
+	Hold      *Hold             `yaml:"hold,flow,omitempty"`
+	Because   string            `yaml:"because,omitempty"`
+}
+
+// A Hold keeps a library at a version, or below one.
+type Hold struct {
+	At      string `yaml:"at,omitempty"`
+	Below   string `yaml:"below,omitempty"`
+	Because string `yaml:"because,omitempty"`
+}
+
+// Libraries keeps the entries in the order of the file.
+type Libraries []Library
+
+// UnmarshalYAML reads the mapping of names to entries.
+func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
+	if n.Kind == yaml.ScalarNode && n.Tag == "!!null" {
+		return nil
+	}
+	if n.Kind != yaml.MappingNode {
+		return &ListError{Line: n.Line, Column: n.Column, Problem: "libraries must be a mapping of names to entries"}
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		var lib Library
+		if err := decode(n.Content[i+1], &lib, "libraries."+n.Content[i].Value); err != nil {
+			return err
+		}
+		lib.Name, lib.Line = n.Content[i].Value, n.Content[i].Line
+		*l = append(*l, lib)
+	}
+	return nil
+}
+
+// Library returns the entry of that name, or nil.
+func (l *List) Library(name string) *Library {
+	for i := range l.Libraries {
+		if l.Libraries[i].Name == name {
+			return &l.Libraries[i]
+		}
+	}
+	return nil
+}
+
+// A ListError says what is wrong with a packing list, and where.
+type ListError struct {
+	Line, Column int
+	Problem      string
+	Next         string // what to do about it
+}
+
+func (e *ListError) Error() string {
+	s := fmt.Sprintf("%s:%d:%d: %s", ListFile, e.Line, e.Column, e.Problem)
+	if e.Next != "" {
+		s += "; " + e.Next
+	}
+	return s
+}
+
+var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)
+
+// ReadList reads a packing list. Its errors are *ListError, with line and column.
+func ReadList(src []byte) (*List, error) {
+	var doc yaml.Node
+	if err := yaml.Unmarshal(src, &doc); err != nil {
+		return nil, syntaxError(src, err)
+	}
+	if len(doc.Content) == 0 {
+		return nil, &ListError{Line: 1, Column: 1, Problem: "the packing list is empty", Next: "begin it with \"format: 1\", or remove it and run merry start"}
+	}
+	root := doc.Content[0]
+	if f := child(root, "format"); f != nil {
+		if n, err := strconv.Atoi(f.Value); err == nil && n > Format {
+			return nil, &ListError{Line: f.Line, Column: f.Column,
+				Problem: fmt.Sprintf("format %d is newer than this program, which knows format %d", n, Format),
+				Next:    "use the newer program that wrote it"}
+		}
+	}
+	var list List
+	if err := decode(root, &list, ""); err != nil {
+		return nil, err
+	}
+	if list.Format != Format {
+		return nil, &ListError{Line: root.Line, Column: root.Column, Problem: "the packing list says no format", Next: "write \"format: 1\" as its first line"}
+	}
+	return &list, list.validate(root)
+}
+
+func (l *List) validate(root *yaml.Node) error {
+	oneOf := func(value, path string, allowed ...string) error {
+		if value == "" || slices.Contains(allowed, value) {
+			return nil
+		}
+		at := root
+		for _, key := range strings.Split(path, "/") {
+			if c := child(at, key); c != nil {
+				at = c
+			}
+		}
+		return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("%q is not a value for %s", value, strings.ReplaceAll(path, "/", ".")),
+			Next: "write " + strings.Join(allowed, " or ")}
+	}
+	names := []string{"shipped", "plain", "versioned"}
+	errs := []error{oneOf(l.Names, "names", names...)}
+	for _, lib := range l.Libraries {
+		at := "libraries/" + lib.Name + "/"
+		errs = append(errs, oneOf(lib.Names, at+"names", names...), oneOf(lib.Arrange, at+"arrange", "kind", "together"),
+			oneOf(lib.Serve, at+"serve", "local", "cdn"), oneOf(lib.Build, at+"build", "minified", "readable"),
+			oneOf(lib.Only, at+"only", "desk"))
+	}
+	for name, p := range l.Profiles {
+		errs = append(errs, oneOf(p.Serve, "profiles/"+name+"/serve", "local", "cdn"), oneOf(p.Build, "profiles/"+name+"/build", "minified", "readable"))
+	}
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func syntaxError(src []byte, err error) error {
+	var own *ListError
+	if errors.As(err, &own) {
+		return own
+	}
+	e := &ListError{Line: 1, Column: 1, Problem: strings.TrimPrefix(err.Error(), "yaml: ")}
+	if m := yamlLine.FindStringSubmatch(err.Error()); m != nil {
+		e.Line, _ = strconv.Atoi(m[1])
+		e.Problem = m[2]
+	}
+	if lines := strings.Split(string(src), "\n"); e.Line <= len(lines) {
+		line := lines[e.Line-1]
+		e.Column = 1 + len(line) - len(strings.TrimLeft(line, " \t"))
+		if strings.Contains(line, "\t") && strings.TrimLeft(line, " ") != "" && strings.TrimLeft(line, " ")[0] == '\t' {
+			e.Next = "YAML does not allow tabs for indentation; use spaces"
+		}
+	}
+	return e
+}
+
+func child(n *yaml.Node, key string) *yaml.Node {
+	if n.Kind == yaml.MappingNode {
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			if n.Content[i].Value == key {
+				return n.Content[i+1]
+			}
+		}
+	}
+	return nil
+}
+
+// decode fills a struct from a mapping and refuses keys that the struct does not have: a misspelt
+// key that is passed over in silence is the worst kind of mistake.
+func decode(n *yaml.Node, into any, at string) error {
+	if n.Kind == yaml.AliasNode {
+		n = n.Alias
+	}
+	if n.Kind != yaml.MappingNode {
+		what := "the packing list"
+		if at != "" {
+			what = at
+		}
+		return &ListError{Line: n.Line, Column: n.Column, Problem: what + " must be a mapping of keys to values"}
+	}
+	v := reflect.ValueOf(into).Elem()
+	known := map[string]int{}
+	var keys []string
+	for i := range v.NumField() {
+		if key, _, _ := strings.Cut(v.Type().Field(i).Tag.Get("yaml"), ","); key != "-" {
+			known[key] = i
+			keys = append(keys, key)
+		}
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, value := n.Content[i], n.Content[i+1]
+		f, ok := known[key.Value]
+		if !ok {
+			return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("there is no key %q%s", key.Value, inside(at)), Next: nearestKey(key.Value, keys)}
+		}
+		if value.Kind == yaml.ScalarNode && value.Tag == "!!null" {
+			continue
+		}
+		if err := value.Decode(v.Field(f).Addr().Interface()); err != nil {
+			var own *ListError
+			if errors.As(err, &own) {
+				return own
+			}
+			return &ListError{Line: value.Line, Column: value.Column, Problem: fmt.Sprintf("%s%s has a value of the wrong kind: %s", key.Value, inside(at), shape(v.Field(f)))}
+		}
+	}
+	return nil
+}
+
+func inside(at string) string {
+	if at == "" {
+		return ""
+	}
+	return " in " + at
+}
+
+func shape(v reflect.Value) string {
+	switch v.Kind() {
+	case reflect.Int:
+		return "it wants a number"
+	case reflect.Bool:
+		return "it wants true or false"
+	case reflect.Slice:
+		return "it wants a list, such as [a, b]"
+	case reflect.Map, reflect.Struct, reflect.Pointer:
+		return "it wants keys with values, such as {a: b}"
+	}
+	return "it wants a text"
+}
+
+func nearestKey(key string, keys []string) string {
+	best, score := "", 0.0
+	for _, k := range keys {
+		if s := levenshtein.Similarity(key, k, nil); s > score {
+			best, score = k, s
+		}
+	}
+	if score >= 0.5 {
+		return fmt.Sprintf("did you mean %q?", best)
+	}
+	return "it knows " + strings.Join(keys, ", ")
+}

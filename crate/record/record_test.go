@@ -1,0 +1,150 @@
+package record
+
+import (
+	"errors"
+	"reflect"
+	"strings"
+	"testing"
+)
+
+const clubList = `# The rowing club's crate.
+format: 1
+site: .
+
+pages: ["**/*.html"]   # all of them
+folders: {scripts: js, styles: css}
+
+libraries:
+  # The kiosk in the boathouse holds this one back.
+  oarlock:
+    version: 1.4.2   # not 2
+    from: downloads/oarlock-1.4.2.zip
+    take:
+      - dist/oarlock.js
+    because: "kiosk"
+
+  tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart
+
+# The club's own files.
+own: {order: [js/club.js]}
+`
+
+func TestEditsKeepWhatPeopleWrote(t *testing.T) {
+	list, err := ReadList([]byte(clubList))
+	if err != nil {
+		t.Fatal(err)
+	}
+	oarlock := *list.Library("oarlock")
+	oarlock.Version, oarlock.Take, oarlock.Because = "2.0.3", []string{"dist/oarlock.js", "dist/oarlock.min.js"}, ""
+	tests := []struct {
+		name string
+		edit func([]byte) ([]byte, error)
+		want *strings.Replacer
+	}{
+		{"change", func(b []byte) ([]byte, error) { return SetLibrary(b, oarlock) }, strings.NewReplacer(
+			"version: 1.4.2   # not 2", "version: 2.0.3  # not 2",
+			"    take:\n      - dist/oarlock.js\n", "    take: [dist/oarlock.js, dist/oarlock.min.js]\n",
+			"    because: \"kiosk\"\n", "")},
+		{"same", func(b []byte) ([]byte, error) { return SetLibrary(b, *list.Library("tidechart")) }, strings.NewReplacer()},
+		{"add", func(b []byte) ([]byte, error) {
+			return SetLibrary(b, Library{Name: "brinework", Version: "1.2.0", Needs: []string{"oarlock"}})
+		}, strings.NewReplacer("  # the chart\n", "  # the chart\n  brinework:\n    version: 1.2.0\n    needs: [oarlock]\n")},
+		{"flow", func(b []byte) ([]byte, error) {
+			return SetLibrary(b, Library{Name: "tidechart", Version: "3.2.0", Needs: []string{"oarlock"}})
+		}, strings.NewReplacer("tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart", "tidechart:  # the chart\n    version: 3.2.0\n    needs: [oarlock]")},
+		{"remove", func(b []byte) ([]byte, error) { return RemoveLibrary(b, "tidechart") }, strings.NewReplacer("  tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart\n\n", "")},
+		{"text", func(b []byte) ([]byte, error) {
+			return SetText(b, "https://cdn.harbour.example/{name}", "cdns", "harbour")
+		}, strings.NewReplacer("[js/club.js]}\n", "[js/club.js]}\ncdns:\n  harbour: https://cdn.harbour.example/{name}\n")},
+	}
+	for _, tt := range tests {
+		for _, newline := range []string{"\n", "\r\n"} {
+			src := strings.ReplaceAll(clubList, "\n", newline)
+			got, err := tt.edit([]byte(src))
+			if err != nil {
+				t.Errorf("%s: %v", tt.name, err)
+				continue
+			}
+			if want := strings.ReplaceAll(tt.want.Replace(clubList), "\n", newline); string(got) != want {
+				t.Errorf("%s: got\n%s\nwant\n%s", tt.name, got, want)
+			}
+		}
+	}
+}
+
+func TestFirstLibraryGoesIntoAnEmptyList(t *testing.T) {
+	for _, src := range []string{"format: 1\n", "format: 1\nlibraries:\n", "format: 1\nlibraries: {}\nsite: .\n"} {
+		got, err := SetLibrary([]byte(src), Library{Name: "oarlock", Version: "2.0.3", Because: "yes: no # maybe"})
+		if err != nil {
+			t.Errorf("%q: %v", src, err)
+			continue
+		}
+		list, err := ReadList(got)
+		if err != nil || list.Library("oarlock") == nil || list.Library("oarlock").Because != "yes: no # maybe" {
+			t.Errorf("%q became %q: %v", src, got, err)
+		}
+		back, err := RemoveLibrary(got, "oarlock")
+		if err != nil || strings.Contains(string(back), "oarlock") {
+			t.Errorf("%q: removal gave %q, %v", got, back, err)
+		}
+	}
+}
+
+func TestBrokenListsSayWhere(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{"", "crate.yaml:1:1: the packing list is empty"},
+		{"format: 2\n", "crate.yaml:1:9: format 2 is newer"},
+		{"site: .\n", "says no format"},
+		{"format: 1\nlibrarys: {}\n", `crate.yaml:2:1: there is no key "librarys"; did you mean "libraries"?`},
+		{"format: 1\nlibraries:\n  a:\n    verson: 1\n", `crate.yaml:4:5: there is no key "verson" in libraries.a; did you mean "version"?`},
+		{"format: 1\nlibraries:\n  a:\n    build: tiny\n", `crate.yaml:4:12: "tiny" is not a value for libraries.a.build; write minified or readable`},
+		{"format: 1\npages: {a: b}\n", "crate.yaml:2:8: pages has a value of the wrong kind: it wants a list"},
+		{"format: 1\n\tsite: .\n", "crate.yaml:2:"},
+		{"- a\n", "crate.yaml:1:1: the packing list must be a mapping"},
+	}
+	for _, tt := range tests {
+		_, err := ReadList([]byte(tt.src))
+		var le *ListError
+		if !errors.As(err, &le) || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%q: got %v, want %q", tt.src, err, tt.want)
+		}
+	}
+}
+
+func TestSealIsSortedAndReadBack(t *testing.T) {
+	s := NewSeal()
+	s.Libraries["b"] = &Sealed{Version: "1", Files: []File{{Path: "z.js", At: "js/z.js", Size: 3, Integrity: "sha384-x"}, {Path: "a.js", Size: 2}}}
+	s.Libraries["a"] = &Sealed{Version: "2", Origin: "a.zip", Digest: "sha384-y", Licence: "MIT"}
+	b := s.Bytes()
+	back, err := ReadSeal(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if string(back.Bytes()) != string(b) || back.Libraries["b"].Files[0].Path != "a.js" || !reflect.DeepEqual(back.Names(), []string{"a", "b"}) {
+		t.Errorf("read back as\n%s", back.Bytes())
+	}
+	for _, bad := range []string{`{`, `{"format": 7}`, `{}`} {
+		if _, err := ReadSeal([]byte(bad)); err == nil || !strings.Contains(err.Error(), SealFile) {
+			t.Errorf("%s: %v", bad, err)
+		}
+	}
+}
+
+func FuzzList(f *testing.F) {
+	f.Add([]byte(clubList))
+	f.Add([]byte("format: 1\nlibraries: {a: {version: 1}}\n"))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if _, err := ReadList(b); err != nil {
+			return
+		}
+		lib := Library{Name: "added", Version: "1.0.0"}
+		out, err := SetLibrary(b, lib)
+		if err != nil {
+			return // refused, which loses nothing
+		}
+		list, err := ReadList(out)
+		if err != nil || list.Library("added") == nil {
+			t.Fatalf("%q became %q: %v", b, out, err)
+		}
+	})
+}

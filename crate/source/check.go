@@ -1,0 +1,182 @@
+package source
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/text/cases"
+	"golang.org/x/text/unicode/norm"
+)
+
+// checker holds a tree's entries to the limits and to the rules for names, one after the other.
+type checker struct {
+	source string
+	limits Limits
+	seen   map[string]string // folded name to name
+	total  int64
+	packed int64
+}
+
+func newChecker(source string, l Limits) checker {
+	return checker{source: source, limits: l, seen: map[string]string{}}
+}
+
+var fold = cases.Fold()
+
+// take checks one file and counts it.
+func (c *checker) take(name string, size, packed int64) (Entry, error) {
+	no := func(format string, args ...any) (Entry, error) {
+		return Entry{}, refuse(c.source, name, fmt.Sprintf(format, args...))
+	}
+	if why := c.badName(name); why != "" {
+		return no("%s", why)
+	}
+	if len(c.seen) >= c.limits.Entries {
+		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files; no library has", c.limits.Entries))
+	}
+	key := name
+	if !plainLower(name) {
+		key = fold.String(norm.NFC.String(name))
+	}
+	switch other, ok := c.seen[key]; {
+	case ok && other == name:
+		return no("the name stands in the archive twice, and it can't be told which of the two is meant")
+	case ok:
+		return no("the name differs from that of %s only by case or by Unicode form; on many systems one would overwrite the other", other)
+	}
+	c.seen[key] = name
+	switch {
+	case size < 0 || size > c.limits.File:
+		return no("it would unpack to %d bytes; the most allowed for one file is %d", size, c.limits.File)
+	case c.total+size > c.limits.Total:
+		return Entry{}, refuse(c.source, "", fmt.Sprintf("it would unpack to more than %d bytes", c.limits.Total))
+	}
+	c.total += size
+	c.packed += packed
+	if packed > 0 && c.total > c.limits.From && c.total/c.packed > c.limits.Ratio {
+		return no("the archive so far would unpack to %d times its size, as only an archive made to do harm does", c.total/c.packed)
+	}
+	return Entry{Path: name, Size: size, Packed: packed}, nil
+}
+
+func plainLower(s string) bool {
+	for i := range len(s) {
+		if c := s[i]; c >= 0x80 || 'A' <= c && c <= 'Z' {
+			return false
+		}
+	}
+	return true
+}
+
+// badName says what is wrong with an entry's name, "" where nothing is.
+func (c *checker) badName(name string) string {
+	switch {
+	case name == "":
+		return "it has no name"
+	case len(name) > c.limits.NameSize:
+		return fmt.Sprintf("its name is longer than %d bytes", c.limits.NameSize)
+	case !utf8.ValidString(name):
+		return "its name is not in UTF-8"
+	case name[0] == '/':
+		return "its name is an absolute path, which would be written outside the project"
+	case strings.Contains(name, `\`):
+		return "its name has a backslash, which is a folder's mark on some systems and a letter on others"
+	case len(name) >= 2 && name[1] == ':':
+		return "its name begins with a drive letter, which would be written outside the project"
+	case strings.ContainsFunc(name, unprintable):
+		return "its name has control characters"
+	}
+	parts := strings.Split(name, "/")
+	if len(parts) > c.limits.Depth {
+		return fmt.Sprintf("it lies more than %d folders deep", c.limits.Depth)
+	}
+	for _, p := range parts {
+		switch {
+		case p == "..":
+			return "its name climbs out of the folder with \"..\""
+		case p == "" || p == ".":
+			return "its name has an empty part"
+		case strings.ContainsAny(p, `<>:"|?*`):
+			return "its name has a character that Windows does not allow in names"
+		case strings.HasSuffix(p, ".") || strings.HasSuffix(p, " "):
+			return "a part of its name ends in a dot or a space, which Windows takes away"
+		case deviceName(p):
+			return "its name is that of a device on Windows"
+		}
+	}
+	return ""
+}
+
+func deviceName(part string) bool {
+	base, _, _ := strings.Cut(strings.ToLower(part), ".")
+	switch strings.TrimRight(base, " ") {
+	case "con", "prn", "aux", "nul", "conin$", "conout$":
+		return true
+	}
+	return len(base) == 4 && (strings.HasPrefix(base, "com") || strings.HasPrefix(base, "lpt")) && base[3] >= '0' && base[3] <= '9'
+}
+
+// sniff tells the format of a file by its first bytes; only a single script, stylesheet or the like
+// is told by its name.
+func sniff(name string, r io.ReaderAt, size int64) (string, error) {
+	head := make([]byte, 512)
+	n, err := r.ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return "", err
+	}
+	head = head[:n]
+	if n == 0 {
+		return "", refuse(name, "", "the file is empty")
+	}
+	format := ""
+	for _, f := range []struct{ magic, format string }{
+		{"PK\x03\x04", "zip"}, {"PK\x05\x06", "zip"}, {"\x1f\x8b", "gzip"}, {"\xfd7zXZ\x00", "xz"}, {"BZh", "bzip2"}, {"\x28\xb5\x2f\xfd", "zstd"},
+	} {
+		if bytes.HasPrefix(head, []byte(f.magic)) {
+			format = f.format
+		}
+	}
+	switch {
+	case len(head) >= 262 && string(head[257:262]) == "ustar":
+		format = "tar"
+	case bytes.HasPrefix(head, []byte("Rar!")):
+		return "", refuse(name, "", "it is a RAR archive, which merry does not open; unpack it and name the folder instead")
+	case bytes.HasPrefix(head, []byte("7z\xbc\xaf\x27\x1c")):
+		return "", refuse(name, "", "it is a 7z archive, which merry does not open; unpack it and name the folder instead")
+	}
+	ext := strings.ToLower(path.Ext(name))
+	if format == "" {
+		switch ext {
+		case ".js", ".mjs", ".cjs", ".css":
+			return "file", nil
+		case ".zip":
+			return "", refuse(name, "", "it does not begin as a zip archive does; it may be a page that a server sent in its place, or a download that was cut off")
+		case ".tgz", ".gz", ".tar", ".xz", ".bz2", ".zst":
+			return "", refuse(name, "", "it does not begin as a "+ext+" archive does; it may be a page that a server sent in its place, or a download that was cut off")
+		}
+		return "", refuse(name, "", "it is no archive, and no .js or .css file")
+	}
+	if format != "zip" && endsAsZip(r, size) {
+		return "", refuse(name, "", "it is two archives at once, one of "+format+" from its beginning and one of zip from its end; programs would not agree on what is in it")
+	}
+	return format, nil
+}
+
+// endsAsZip looks for a zip archive's last record (APPNOTE, section 4.3.16) that ends with the file.
+func endsAsZip(r io.ReaderAt, size int64) bool {
+	n := min(size, 22+65535)
+	b := make([]byte, n)
+	if _, err := r.ReadAt(b, size-n); err != nil && err != io.EOF {
+		return false
+	}
+	for i := bytes.LastIndex(b, []byte("PK\x05\x06")); i >= 0; i = bytes.LastIndex(b[:i], []byte("PK\x05\x06")) {
+		if i+22 <= len(b) && i+22+int(b[i+20])+int(b[i+21])<<8 == len(b) {
+			return true
+		}
+	}
+	return false
+}

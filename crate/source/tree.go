@@ -1,0 +1,291 @@
+package source
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/integrity"
+)
+
+// An Entry is one file of a tree.
+type Entry struct {
+	Path   string // slash-separated, without a single top folder
+	Size   int64
+	Packed int64 // as compressed in its archive, 0 where that is not known
+}
+
+// A Tree is an opened source. Its methods may be called from several goroutines.
+type Tree struct {
+	// Name is the source's own base name, such as oarlock-2.0.3.zip.
+	Name string
+	// Top is the name of the single folder that held everything, "" where there was none.
+	Top string
+	// Format says what was opened: zip, tar, folder, file.
+	Format  string
+	Entries []Entry // sorted by path
+
+	index  map[string]int
+	open   func(i int) (io.ReadCloser, error)
+	close  func() error
+	digest func() (string, error)
+}
+
+// Open returns a file's content as a stream. The error of a file that is not there is fs.ErrNotExist.
+func (t *Tree) Open(name string) (io.ReadCloser, error) {
+	i, ok := t.index[name]
+	if !ok {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}
+	}
+	return t.open(i)
+}
+
+// ReadFile returns a file's content. It holds the size in the archive's directory to be true: a file
+// that is longer or shorter is refused.
+func (t *Tree) ReadFile(name string) ([]byte, error) {
+	r, err := t.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	size := t.Entries[t.index[name]].Size
+	b := make([]byte, size)
+	if _, err := io.ReadFull(r, b); err != nil {
+		if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+			err = errors.New("it is shorter than its directory says")
+		}
+		return nil, refuse(t.Name, name, err.Error())
+	}
+	var more [1]byte
+	if n, err := r.Read(more[:]); n > 0 {
+		return nil, refuse(t.Name, name, "it is longer than its directory says")
+	} else if err != nil && err != io.EOF {
+		return nil, refuse(t.Name, name, err.Error())
+	}
+	return b, nil
+}
+
+// Has tells whether the tree has a file of that name.
+func (t *Tree) Has(name string) bool { _, ok := t.index[name]; return ok }
+
+// Digest returns the sha384 integrity string of the source's own bytes, "" for a folder.
+func (t *Tree) Digest() (string, error) { return t.digest() }
+
+// Close frees what the tree holds.
+func (t *Tree) Close() error { return t.close() }
+
+// A Refusal says why a source was not opened.
+type Refusal struct {
+	Source string
+	Entry  string // the entry at fault, "" where it is the whole
+	Reason string
+}
+
+func (r *Refusal) Error() string {
+	if r.Entry != "" {
+		return fmt.Sprintf("%s is refused: its entry %s: %s", Printable(r.Source), Printable(r.Entry), Printable(r.Reason))
+	}
+	return fmt.Sprintf("%s is refused: %s", Printable(r.Source), Printable(r.Reason))
+}
+
+func refuse(source, entry, reason string) error {
+	return &Refusal{Source: source, Entry: entry, Reason: reason}
+}
+
+// Printable makes a text from outside safe to print: control characters, terminal escapes among
+// them, and marks that reorder text are written as their code.
+func Printable(s string) string {
+	if !strings.ContainsFunc(s, unprintable) && len(s) <= 400 {
+		return s
+	}
+	var out strings.Builder
+	for i, r := range s {
+		if i > 400 {
+			out.WriteString("…")
+			break
+		}
+		if unprintable(r) {
+			fmt.Fprintf(&out, `\u%04x`, r)
+		} else {
+			out.WriteRune(r)
+		}
+	}
+	return out.String()
+}
+
+func unprintable(r rune) bool {
+	return r < 0x20 || r >= 0x7f && r < 0xa0 || r == 0x200e || r == 0x200f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == '\ufffd'
+}
+
+// Limits bound what an archive may ask of this machine.
+type Limits struct {
+	Entries  int
+	Total    int64 // all files unpacked
+	File     int64 // one file unpacked
+	Ratio    int64 // unpacked to packed, where the whole is over RatioFrom
+	From     int64
+	NameSize int
+	Depth    int
+}
+
+// DefaultLimits are far above any library and far below what would hurt.
+var DefaultLimits = Limits{Entries: 100_000, Total: 4 << 30, File: 1 << 30, Ratio: 200, From: 64 << 20, NameSize: 1024, Depth: 40}
+
+// OpenPath opens an archive, a folder or a single file on disk.
+func OpenPath(name string) (*Tree, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	if info.IsDir() {
+		return openFolder(name)
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	t, err := openFile(filepath.Base(name), f, info.Size())
+	if err != nil {
+		f.Close()
+	}
+	return t, err
+}
+
+// OpenReader opens an archive or a file that is not on disk under its own name, such as a blob of
+// the cache. It takes f over.
+func OpenReader(name string, f *os.File) (*Tree, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	return openFile(name, f, info.Size())
+}
+
+func openFile(name string, f *os.File, size int64) (*Tree, error) {
+	t := &Tree{Name: name, close: f.Close}
+	t.digest = sync.OnceValues(func() (string, error) {
+		h := integrity.New("sha384")
+		if _, err := io.Copy(h, io.NewSectionReader(f, 0, size)); err != nil {
+			return "", err
+		}
+		return integrity.Text("sha384", h), nil
+	})
+	format, err := sniff(name, f, size)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case format == "zip":
+		err = t.openZip(f, size)
+	case format == "file":
+		t.Format = "file"
+		t.Entries = []Entry{{Path: name, Size: size}}
+		t.open = func(int) (io.ReadCloser, error) { return io.NopCloser(io.NewSectionReader(f, 0, size)), nil }
+		t.setIndex()
+	default:
+		err = t.openTar(format, f, size)
+	}
+	if err != nil {
+		t.close()
+		return nil, err
+	}
+	return t, nil
+}
+
+func openFolder(name string) (*Tree, error) {
+	abs, err := filepath.Abs(name)
+	if err != nil {
+		return nil, err
+	}
+	t := &Tree{Name: filepath.Base(abs), Format: "folder", close: func() error { return nil }}
+	t.digest = func() (string, error) { return "", nil }
+	c := newChecker(t.Name, DefaultLimits)
+	err = filepath.WalkDir(abs, func(p string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(abs, p)
+		if err != nil {
+			return err
+		}
+		rel = filepath.ToSlash(rel)
+		if d.IsDir() {
+			if base := d.Name(); rel != "." && (base == ".git" || base == "node_modules" || base == ".merry") {
+				return fs.SkipDir
+			}
+			return nil
+		}
+		if d.Type()&fs.ModeSymlink != 0 {
+			return nil // a link in one's own folder is no attack, but what it leads to is not part of the folder
+		}
+		if !d.Type().IsRegular() {
+			return refuse(t.Name, rel, "it is no regular file")
+		}
+		info, err := d.Info()
+		if err != nil {
+			return err
+		}
+		e, err := c.take(rel, info.Size(), 0)
+		if err != nil {
+			return err
+		}
+		t.Entries = append(t.Entries, e)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if len(t.Entries) == 0 {
+		return nil, refuse(t.Name, "", "the folder is empty")
+	}
+	t.sortEntries(nil)
+	t.open = func(i int) (io.ReadCloser, error) {
+		return os.Open(filepath.Join(abs, filepath.FromSlash(t.Top), filepath.FromSlash(t.Entries[i].Path)))
+	}
+	t.setIndex()
+	return t, nil
+}
+
+// sortEntries sorts by path; swap, where given, moves what belongs to an entry along.
+func (t *Tree) sortEntries(along []int64) {
+	if along == nil {
+		slices.SortFunc(t.Entries, func(a, b Entry) int { return strings.Compare(a.Path, b.Path) })
+		return
+	}
+	order := make([]int, len(t.Entries))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return strings.Compare(t.Entries[a].Path, t.Entries[b].Path) })
+	entries, moved := slices.Clone(t.Entries), slices.Clone(along)
+	for i, o := range order {
+		t.Entries[i], along[i] = entries[o], moved[o]
+	}
+}
+
+// setIndex takes off a single top folder and makes the index. An archive that holds one folder, as
+// most do, is meant to be that folder.
+func (t *Tree) setIndex() {
+	if top, _, ok := strings.Cut(t.Entries[0].Path, "/"); ok && t.Format != "folder" {
+		all := true
+		for _, e := range t.Entries {
+			all = all && strings.HasPrefix(e.Path, top+"/")
+		}
+		if all {
+			t.Top = top
+			for i := range t.Entries {
+				t.Entries[i].Path = t.Entries[i].Path[len(top)+1:]
+			}
+		}
+	}
+	t.index = make(map[string]int, len(t.Entries))
+	for i, e := range t.Entries {
+		t.index[e.Path] = i
+	}
+}

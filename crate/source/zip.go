@@ -1,0 +1,114 @@
+package source
+
+import (
+	"archive/zip"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/klauspost/compress/flate"
+)
+
+func (t *Tree) openZip(r io.ReaderAt, size int64) error {
+	t.Format = "zip"
+	z, err := zip.NewReader(r, size)
+	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
+		return refuse(t.Name, "", zipTrouble(err))
+	}
+	z.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(r) })
+	c := newChecker(t.Name, DefaultLimits)
+	if len(z.File) > 2*c.limits.Entries {
+		return refuse(t.Name, "", fmt.Sprintf("it has %d entries; no library has", len(z.File)))
+	}
+	var files []*zip.File
+	var place []int64
+	for _, f := range z.File {
+		switch mode := f.Mode(); {
+		case f.Flags&1 != 0:
+			return refuse(t.Name, f.Name, "it is encrypted; unpack the archive with its password and name the folder instead")
+		case strings.HasSuffix(f.Name, "/"):
+			if why := c.badName(strings.TrimRight(f.Name, "/")); why != "" {
+				return refuse(t.Name, f.Name, why)
+			}
+			continue
+		case mode.Type() != 0:
+			return refuse(t.Name, f.Name, "it is a link or another special file; a library has only plain files")
+		case f.Method != zip.Store && f.Method != zip.Deflate:
+			return refuse(t.Name, f.Name, fmt.Sprintf("it is packed by method %d, which merry does not know", f.Method))
+		}
+		if f.UncompressedSize64 > 1<<62 || f.CompressedSize64 > uint64(size) {
+			return refuse(t.Name, f.Name, "its size in the directory can't be true")
+		}
+		e, err := c.take(f.Name, int64(f.UncompressedSize64), int64(f.CompressedSize64))
+		if err != nil {
+			return err
+		}
+		if c.packed > size {
+			return refuse(t.Name, f.Name, "its packed bytes overlap those of other entries, as only an archive made to do harm does")
+		}
+		if err := sameLocalHeader(r, f); err != nil {
+			return refuse(t.Name, f.Name, err.Error())
+		}
+		t.Entries = append(t.Entries, e)
+		place = append(place, int64(len(files)))
+		files = append(files, f)
+	}
+	if len(files) == 0 {
+		return refuse(t.Name, "", "the archive has no files in it")
+	}
+	t.sortEntries(place)
+	t.setIndex()
+	t.open = func(i int) (io.ReadCloser, error) {
+		r, err := files[place[i]].Open()
+		if err != nil {
+			return nil, refuse(t.Name, t.Entries[i].Path, zipTrouble(err))
+		}
+		return r, nil
+	}
+	return nil
+}
+
+// sameLocalHeader holds an entry's own header (APPNOTE, section 4.3.7) against the directory: a
+// program that reads the archive from its beginning must see the same names and sizes.
+func sameLocalHeader(r io.ReaderAt, f *zip.File) error {
+	data, err := f.DataOffset()
+	if err != nil {
+		return errors.New("its own header can't be read: " + zipTrouble(err))
+	}
+	const fixed = 30
+	window := min(data, fixed+int64(len(f.Name))+1024)
+	b := make([]byte, window)
+	if _, err := r.ReadAt(b, data-window); err != nil {
+		return errors.New("its own header can't be read: " + zipTrouble(err))
+	}
+	le := binary.LittleEndian
+	for at := len(b) - fixed - len(f.Name); at >= 0; at-- {
+		if le.Uint32(b[at:]) != 0x04034b50 {
+			continue
+		}
+		nameSize, extraSize := int(le.Uint16(b[at+26:])), int(le.Uint16(b[at+28:]))
+		if at+fixed+nameSize+extraSize != len(b) {
+			continue
+		}
+		if name := string(b[at+fixed : at+fixed+nameSize]); name != f.Name {
+			return fmt.Errorf("its own header calls it %s; programs would not agree on what is in the archive", name)
+		}
+		if packed := le.Uint32(b[at+18:]); le.Uint16(b[at+6:])&8 == 0 && packed != 0xffffffff && uint64(packed) != f.CompressedSize64 {
+			return errors.New("its own header and the directory give different sizes")
+		}
+		return nil
+	}
+	return errors.New("its own header does not agree with the directory; programs would not agree on what is in the archive")
+}
+
+func zipTrouble(err error) string {
+	switch {
+	case errors.Is(err, zip.ErrFormat), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
+		return "its directory can't be read; the download may have been cut off: fetch it again"
+	case errors.Is(err, zip.ErrChecksum):
+		return "its bytes do not have the checksum that the archive gives"
+	}
+	return err.Error()
+}

@@ -1,0 +1,368 @@
+package crate
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/record"
+)
+
+// TakeRequest asks for a library to be brought in.
+type TakeRequest struct {
+	Source    string
+	Dir       string            // where the command was given
+	Files     []string          // patterns; none takes the suggestion
+	As        string            // the library's name in the crate
+	Rename    map[string]string // file names, old to new
+	Together  bool
+	Build     string // what pages use: minified or readable
+	OneBuild  bool   // keep only that build
+	Because   string
+	Needs     []string
+	Pages     []string // include at once
+	Overwrite bool
+}
+
+// Taken says what take did.
+type Taken struct {
+	Outcome
+	Library  string         `json:"library"`
+	Version  string         `json:"version"`
+	Licence  string         `json:"licence,omitempty"`
+	Digest   string         `json:"digest,omitempty"`
+	Together bool           `json:"together,omitempty"`
+	Why      string         `json:"why_together,omitempty"`
+	Choices  []TakenFile    `json:"choices"`
+	Pages    []IncludedPage `json:"pages,omitempty"`
+	Notes    []string       `json:"notes,omitempty"`
+	Build    string         `json:"build"`
+}
+
+// TakenFile is one file of the set, and where it went.
+type TakenFile struct {
+	Path   string `json:"path"`
+	At     string `json:"at"`
+	Size   int64  `json:"size"`
+	Reason string `json:"reason"`
+}
+
+// Take brings a library into the project.
+func (p *Project) Take(req TakeRequest) (*Taken, error) {
+	o, err := openSource(req.Source, req.Dir)
+	if err != nil {
+		return nil, err
+	}
+	defer o.close()
+
+	lib := record.Library{Name: strings.ToLower(o.Name), Version: o.Version, From: originFor(p.Root, o.from), Build: req.Build, Because: req.Because, Needs: req.Needs}
+	if req.As != "" {
+		lib.Name = req.As
+	}
+	if err := validName(lib.Name); err != nil {
+		return nil, err
+	}
+	old := p.List.Library(lib.Name)
+	if old != nil {
+		if old.Version != lib.Version {
+			return nil, refused(fmt.Sprintf("merry take %s --as NAME, to have both", req.Source),
+				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, orWord(lib.Version, "of no known version"))
+		}
+		lib = keepChoices(lib, *old)
+	}
+	if err := p.knownNeeds(lib); err != nil {
+		return nil, err
+	}
+	if lib.Build == "" {
+		lib.Build = string(delivery.Minified)
+	}
+	sel, err := selectFiles(o, req.Files)
+	if err != nil {
+		return nil, err
+	}
+	if req.OneBuild {
+		sel = oneBuild(o.Delivery, sel, delivery.Build(lib.Build))
+	}
+	lib.Take = takeList(o.Delivery, sel)
+	together := req.Together || lib.Arrange == "together"
+	habits := p.habits()
+	if lib.Names != "" {
+		habits.Names = lib.Names
+	}
+	rename := req.Rename
+	if rename == nil {
+		rename = lib.Rename
+	}
+	lib.Rename = rename
+	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, rename)
+	if err != nil {
+		return nil, &Problem{Class: Refused, What: err.Error(), Err: err}
+	}
+	if place.Together {
+		lib.Arrange = "together"
+	}
+
+	set, err := change.Begin(p.Root, "take "+lib.Name+" "+lib.Version, p.opt)
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	sealed, err := p.placeFiles(set, o, sel, place, lib.Name, req.Overwrite)
+	if err != nil {
+		return nil, err
+	}
+	sealed.Version, sealed.Origin, sealed.Licence = lib.Version, lib.From, o.Licence
+	if sealed.Digest, err = o.tree.Digest(); err != nil {
+		return nil, err
+	}
+	p.Seal.Libraries[lib.Name] = sealed
+	p.indexPlaces()
+	list, err := record.SetLibrary(p.list, lib)
+	if err != nil {
+		return nil, err
+	}
+	if p.List, err = record.ReadList(list); err != nil {
+		return nil, err
+	}
+	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
+		Why: place.Why, Notes: sel.Notes, Build: lib.Build}
+	if len(req.Pages) > 0 {
+		site, err := p.Walk()
+		if err != nil {
+			return nil, err
+		}
+		pages, err := p.Select(site, req.Pages, req.Dir)
+		if err != nil {
+			return nil, err
+		}
+		if out.Pages, err = p.includeOn(set, pages, p.pageFiles(lib.Name, ""), false); err != nil {
+			return nil, err
+		}
+	}
+	for _, c := range sel.Choices {
+		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: o.File(c.Path).Size, Reason: c.Reason})
+	}
+	oc, err := p.commit(set, list)
+	if err != nil {
+		return nil, err
+	}
+	out.Outcome = *oc
+	return out, nil
+}
+
+// keepChoices fills a second take of the same library with what the first one said.
+func keepChoices(lib, old record.Library) record.Library {
+	out := old
+	out.From = lib.From
+	if lib.Build != "" {
+		out.Build = lib.Build
+	}
+	if lib.Because != "" {
+		out.Because = lib.Because
+	}
+	if lib.Needs != nil {
+		out.Needs = lib.Needs
+	}
+	return out
+}
+
+func orWord(s, word string) string {
+	if s == "" {
+		return word
+	}
+	return s
+}
+
+func validName(name string) error {
+	plain := strings.TrimPrefix(name, "@")
+	if plain == "" || strings.ContainsFunc(plain, func(r rune) bool {
+		return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_./", r))
+	}) || strings.Contains(plain, "..") || strings.HasPrefix(plain, "/") || strings.HasSuffix(plain, "/") {
+		return usage("give one with --as NAME", "%q is no name for a library; use letters, digits, and - _ .", name)
+	}
+	return nil
+}
+
+func (p *Project) knownNeeds(lib record.Library) error {
+	for _, n := range lib.Needs {
+		if n == lib.Name {
+			return usage("", "%s can't need itself", n)
+		}
+		if p.List.Library(n) == nil {
+			return refused("merry take "+n+" first", "%s is to need %s, which is not in the crate", lib.Name, n)
+		}
+	}
+	return nil
+}
+
+func selectFiles(o *opened, patterns []string) (*delivery.Selection, error) {
+	if len(patterns) == 0 {
+		sel := o.Suggest()
+		if len(sel.Choices) == 0 {
+			return nil, refused("merry peek "+o.tree.Name+" --all, then merry take with --files", "%s has no script or stylesheet for a page that could be told by itself", o.tree.Name)
+		}
+		return sel, nil
+	}
+	for _, pat := range patterns {
+		found := false
+		for i := range o.Files {
+			ok, err := doublestar.Match(pat, o.Files[i].Path)
+			if err != nil {
+				return nil, usage("", "--files %s is no pattern", pat)
+			}
+			found = found || ok
+		}
+		if !found {
+			return nil, refused("merry peek "+o.tree.Name+" --all lists what is there", "--files %s matches nothing in %s", pat, o.tree.Name)
+		}
+	}
+	return o.Choose(func(name string) (string, bool) {
+		for _, pat := range patterns {
+			if doublestar.MatchUnvalidated(pat, name) {
+				return pat, true
+			}
+		}
+		return "", false
+	}), nil
+}
+
+// oneBuild drops the files of the other build where both are chosen.
+func oneBuild(d *delivery.Delivery, s *delivery.Selection, build delivery.Build) *delivery.Selection {
+	out := &delivery.Selection{Notes: s.Notes}
+	for _, c := range s.Choices {
+		f := d.File(c.Path)
+		if f.Kind == delivery.Map {
+			f = d.File(f.MapOf)
+		}
+		if f != nil && f.Pair != "" && s.Has(f.Pair) && f.Build != build {
+			continue
+		}
+		out.Choices = append(out.Choices, c)
+	}
+	return out
+}
+
+// takeList is what the packing list says of a selection: all of it, so that it can be repeated.
+func takeList(d *delivery.Delivery, s *delivery.Selection) []string {
+	var list []string
+	brought := map[string]bool{}
+	for _, c := range s.Choices {
+		f := d.File(c.Path)
+		for _, r := range f.Refs {
+			brought[r.Path] = true
+		}
+		if f.Map != "" {
+			brought[f.Map] = true
+		}
+	}
+	for _, c := range s.Choices {
+		if !brought[c.Path] || c.Page {
+			list = append(list, c.Path)
+		}
+	}
+	return list
+}
+
+// placeFiles drafts the files of a selection and seals them.
+func (p *Project) placeFiles(set *change.Set, o *opened, sel *delivery.Selection, place *delivery.Placement, library string, overwrite bool) (*record.Sealed, error) {
+	files, err := forEach(sel.Choices, func(c delivery.Choice) (record.File, error) {
+		b, err := o.tree.ReadFile(c.Path)
+		if err != nil {
+			return record.File{}, err
+		}
+		f := o.File(c.Path)
+		at := p.inProject(place.At[c.Path])
+		sealed := record.File{Path: c.Path, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page}
+		if f.Pair != "" && sel.Has(f.Pair) {
+			sealed.Pair = f.Pair
+		}
+		return sealed, p.putFile(set, library, at, b, overwrite)
+	})
+	if err != nil {
+		return nil, err
+	}
+	return &record.Sealed{Files: files}, nil
+}
+
+// putFile drafts one file of a library, never over other bytes without being told to.
+func (p *Project) putFile(set *change.Set, library, at string, b []byte, overwrite bool) error {
+	old, stamp, err := change.Read(p.Root, at)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		stamp = change.Stamp{}
+	case err != nil:
+		return err
+	case string(old) == string(b):
+		return nil
+	case !overwrite:
+		whose := "it is not the crate's"
+		if of, ok := p.byPlace[at]; ok {
+			whose = "it is " + of.Library + "'s"
+		}
+		return refused("move it away, choose another name with --rename "+path.Base(at)+"=NAME, or say --overwrite",
+			"%s is there already with other bytes, and %s; it was not touched", at, whose)
+	}
+	return set.Write(at, b, stamp)
+}
+
+// pageFiles lists the files of a library that go on pages, in the build that is asked for or, where
+// that is "", in the one that the packing list names. Stylesheets come first, then the library's
+// core before its parts.
+func (p *Project) pageFiles(library, build string) []wanted {
+	lib, entry := p.Seal.Libraries[library], p.List.Library(library)
+	if lib == nil {
+		return nil
+	}
+	if build == "" && entry != nil {
+		build = entry.Build
+	}
+	if build == "" {
+		build = string(delivery.Minified)
+	}
+	var list []wanted
+	for i := range lib.Files {
+		f := &lib.Files[i]
+		if !f.Page || f.At == "" || f.Pair != "" && f.Build != build {
+			continue
+		}
+		if at, ok := p.inSite(f.At); ok {
+			list = append(list, wanted{library: library, at: at, style: delivery.KindOf(f.Path) == delivery.Stylesheet, pair: p.placeOf(lib, f.Pair)})
+		}
+	}
+	core := strings.ToLower(path.Base(library))
+	slices.SortStableFunc(list, func(a, b wanted) int {
+		if a.style != b.style {
+			if a.style {
+				return -1
+			}
+			return 1
+		}
+		ac, bc := strings.HasPrefix(strings.ToLower(path.Base(a.at)), core), strings.HasPrefix(strings.ToLower(path.Base(b.at)), core)
+		switch {
+		case ac != bc && ac:
+			return -1
+		case ac != bc:
+			return 1
+		}
+		return len(path.Base(a.at)) - len(path.Base(b.at))
+	})
+	return list
+}
+
+func (p *Project) placeOf(lib *record.Sealed, deliveryPath string) string {
+	for _, f := range lib.Files {
+		if deliveryPath != "" && f.Path == deliveryPath {
+			at, _ := p.inSite(f.At)
+			return at
+		}
+	}
+	return ""
+}

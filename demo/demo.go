@@ -1,0 +1,109 @@
+// Package demo holds the Gull Point Rowing Club's site and its made-up libraries: small, but real code
+// that runs in a browser. The libraries' archives are made from their readable sources, and are the
+// same bytes each time.
+package demo
+
+import (
+	"embed"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+//go:embed all:site all:libraries
+var files embed.FS
+
+// WriteSite writes the club's site, as it is before any library, into a folder.
+func WriteSite(dir string) error {
+	return fs.WalkDir(files, "site", func(name string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		to := filepath.Join(dir, filepath.FromSlash(strings.TrimPrefix(name, "site")))
+		if e.IsDir() {
+			return os.MkdirAll(to, 0o755)
+		}
+		b, err := files.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(to, b, 0o644)
+	})
+}
+
+// Versions lists the versions of a made-up library, as its folders are called.
+func Versions(library string) []string {
+	entries, err := files.ReadDir(path.Join("libraries", library))
+	if err != nil {
+		return nil
+	}
+	var list []string
+	for _, e := range entries {
+		list = append(list, e.Name())
+	}
+	return list
+}
+
+// Library returns the files of one version of a library, with the builds that its makers publish:
+// minified scripts and styles with their source maps, and fonts.
+func Library(name, version string) (map[string][]byte, error) {
+	root := path.Join("libraries", name, version)
+	out := map[string][]byte{}
+	err := fs.WalkDir(files, root, func(at string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
+			return err
+		}
+		b, err := files.ReadFile(at)
+		if err != nil {
+			return err
+		}
+		out[strings.TrimPrefix(at, root+"/")] = b
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, file := range slices.Sorted(mapKeys(out)) {
+		if err := addBuilds(out, file); err != nil {
+			return nil, err
+		}
+	}
+	if name == "brinework" {
+		font := iconFont("Brinework Icons")
+		out["fonts/brinework.ttf"] = font
+		out["fonts/brinework.woff"] = woff(font)
+	}
+	return out, nil
+}
+
+// WriteDownloads writes an archive of each library's versions into a folder, as a person would have
+// downloaded them.
+func WriteDownloads(dir string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	libraries, err := files.ReadDir("libraries")
+	if err != nil {
+		return err
+	}
+	for _, l := range libraries {
+		for _, v := range Versions(l.Name()) {
+			content, err := Library(l.Name(), v)
+			if err != nil {
+				return err
+			}
+			base := l.Name() + "-" + v
+			b, err := Zip(base, content)
+			if err != nil {
+				return err
+			}
+			if err := os.WriteFile(filepath.Join(dir, base+".zip"), b, 0o644); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
