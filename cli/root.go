@@ -110,6 +110,7 @@ A first tour:   merry demo`,
 			return nil
 		},
 	}
+	root.SuggestionsMinimumDistance = 2
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "print the answer as JSON")
 	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project of `DIR` instead of this folder's")

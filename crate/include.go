@@ -463,6 +463,9 @@ type Undone struct {
 
 // Undo takes back the project's last change.
 func Undo(dir string, opt change.Options) (*Undone, error) {
+	if _, err := recoverAbove(dir); err != nil {
+		return nil, err
+	}
 	root, err := findRoot(dir)
 	if err != nil {
 		// The last change may have been the start itself.

@@ -43,14 +43,15 @@ type Placed struct {
 // Open opens the project that dir lies in. An earlier command that was stopped in the middle is
 // brought to its end first.
 func Open(dir string, opt change.Options) (*Project, error) {
+	putRight, err := recoverAbove(dir)
+	if err != nil {
+		return nil, err
+	}
 	root, err := findRoot(dir)
 	if err != nil {
 		return nil, err
 	}
-	p := &Project{Root: root, opt: opt}
-	if p.PutRight, err = change.Recover(root); err != nil {
-		return nil, err
-	}
+	p := &Project{Root: root, PutRight: putRight, opt: opt}
 	if p.list, p.listStamp, err = change.Read(root, record.ListFile); err != nil {
 		return nil, err
 	}
@@ -81,6 +82,23 @@ func (p *Project) indexPlaces() {
 			if at := lib.Files[i].At; at != "" {
 				p.byPlace[at] = Placed{name, &lib.Files[i]}
 			}
+		}
+	}
+}
+
+// recoverAbove finishes an interrupted change of the project that dir lies in. It goes by merry's own
+// folder, since the change may be the very one that writes the packing list.
+func recoverAbove(dir string) ([]string, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	for at := dir; ; at = filepath.Dir(at) {
+		if _, err := os.Stat(filepath.Join(at, change.Folder)); err == nil {
+			return change.Recover(at)
+		}
+		if at == filepath.Dir(at) {
+			return nil, nil
 		}
 	}
 }

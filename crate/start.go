@@ -46,16 +46,20 @@ func Start(req StartRequest, opt change.Options) (*Started, error) {
 	if info, err := os.Stat(root); err != nil || !info.IsDir() {
 		return nil, refused("make the folder first", "%s is no folder", req.Dir)
 	}
+	putRight, err := recoverAbove(root)
+	if err != nil {
+		return nil, err
+	}
 	if above, err := findRoot(root); err == nil && above != root {
 		return nil, refused("work from there, or remove that file", "%s lies inside a project already: %s is in %s", root, record.ListFile, above)
 	}
-	out := &Started{Root: root, Learned: map[string]string{}}
+	out := &Started{Root: root, Learned: map[string]string{}, PutRight: putRight}
 	list := &record.List{Format: record.Format, Site: ".", Pages: []string{"**/*.html"}}
 	if req.Site != "" {
 		list.Site = filepath.ToSlash(req.Site)
 	}
 	if p, err := Open(root, opt); err == nil {
-		out.Already, out.PutRight, list = true, p.PutRight, p.List
+		out.Already, list = true, p.List
 	} else if _, serr := os.Stat(filepath.Join(root, record.ListFile)); serr == nil {
 		return nil, err
 	}

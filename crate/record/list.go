@@ -255,7 +255,7 @@ func decode(n *yaml.Node, into any, at string) error {
 		if value.Kind == yaml.ScalarNode && value.Tag == "!!null" {
 			continue
 		}
-		if err := value.Decode(v.Field(f).Addr().Interface()); err != nil {
+		if err := decodeField(value, v.Field(f), strings.TrimPrefix(at+"."+key.Value, ".")); err != nil {
 			var own *ListError
 			if errors.As(err, &own) {
 				return own
@@ -264,6 +264,28 @@ func decode(n *yaml.Node, into any, at string) error {
 		}
 	}
 	return nil
+}
+
+// decodeField decodes what is a mapping of known keys by the same rules, and all else as YAML does.
+func decodeField(n *yaml.Node, v reflect.Value, at string) error {
+	switch t := v.Type(); {
+	case t.Kind() == reflect.Struct:
+		return decode(n, v.Addr().Interface(), at)
+	case t.Kind() == reflect.Pointer && t.Elem().Kind() == reflect.Struct:
+		v.Set(reflect.New(t.Elem()))
+		return decode(n, v.Interface(), at)
+	case t.Kind() == reflect.Map && t.Elem().Kind() == reflect.Struct && n.Kind == yaml.MappingNode:
+		v.Set(reflect.MakeMap(t))
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			item := reflect.New(t.Elem())
+			if err := decode(n.Content[i+1], item.Interface(), at+"."+n.Content[i].Value); err != nil {
+				return err
+			}
+			v.SetMapIndex(reflect.ValueOf(n.Content[i].Value), item.Elem())
+		}
+		return nil
+	}
+	return n.Decode(v.Addr().Interface())
 }
 
 func inside(at string) string {

@@ -1,0 +1,317 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// started is the club's site with both libraries on every page.
+func started(t *testing.T) *merrytest.Site {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
+	return s
+}
+
+func TestStart(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Write(".gitignore", "*.log")
+	s.Run("start")
+	list := s.Read("crate.yaml")
+	for _, want := range []string{"scripts: js", "styles: css", "images: img"} {
+		if !strings.Contains(list, want) {
+			t.Errorf("crate.yaml lacks %q:\n%s", want, list)
+		}
+	}
+	if got := s.Read(".gitignore"); got != "*.log\n.merry/\n" {
+		t.Errorf(".gitignore is %q", got)
+	}
+	once := s.State()
+	s.Run("start")
+	if s.State() != once {
+		t.Error("a second start changed something")
+	}
+
+	e := merrytest.Empty(t)
+	e.Run("start")
+	page := e.Read("index.html")
+	for _, want := range []string{"<!doctype html>", `lang="en"`, "charset", "viewport", "<title>site</title>", `href="css/style.css"`, `src="js/main.js"`} {
+		if !strings.Contains(page, want) {
+			t.Errorf("the first page lacks %s", want)
+		}
+	}
+	if e.Read("css/style.css")+e.Read("js/main.js") != "" {
+		t.Error("the own files are not empty")
+	}
+	e.Run("check")
+	e.Run("start", "--page", "crews/eight.html")
+	if got := e.Read("crews/eight.html"); !strings.Contains(got, `href="../css/style.css"`) {
+		t.Errorf("the page in a subfolder has wrong paths:\n%s", got)
+	}
+}
+
+// TestPagesStayTheirs: only the new lines differ, with the page's own indentation and line endings.
+func TestPagesStayTheirs(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	before := map[string]string{}
+	pages := []string{"index.html", "tides.html", "crews/index.html"}
+	for _, p := range pages {
+		before[p] = s.Read(p)
+	}
+	s.Run("take", "../downloads/oarlock-2.0.3.zip")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock")
+	s.Run("include", "brinework", "oarlock", "--page", "**")
+	crews := s.Read("crews/index.html")
+	style := "\t<link rel=\"stylesheet\" href=\"../css/brinework.min.css\">\r\n"
+	scripts := "\t<script src=\"../js/oarlock.min.js\"></script>\r\n\t<script src=\"../js/brinework.min.js\"></script>\r\n"
+	want := strings.Replace(before["crews/index.html"], "\t<LINK rel='stylesheet'", style+"\t<LINK rel='stylesheet'", 1)
+	want = strings.Replace(want, "\t<SCRIPT src='../js/config.js'", scripts+"\t<SCRIPT src='../js/config.js'", 1)
+	if crews != want {
+		t.Errorf("crews/index.html is\n%q\nwant\n%q", crews, want)
+	}
+	with := s.State()
+	s.Run("include", "oarlock", "brinework", "--page", "**")
+	if s.State() != with {
+		t.Error("including twice changed something")
+	}
+	s.Run("check")
+	s.Run("omit", "oarlock", "brinework")
+	for _, p := range pages {
+		if s.Read(p) != before[p] {
+			t.Errorf("%s did not come back as it was", p)
+		}
+	}
+}
+
+func TestOwnFilesAreIncludedByGlob(t *testing.T) {
+	s := merrytest.Empty(t)
+	s.Run("start")
+	s.Write("js/a.js", "")
+	s.Write("js/b.js", "")
+	s.Run("include", "js/[ab].js")
+	if got := s.Read("index.html"); !strings.Contains(got, "main.js\"></script>\n  <script src=\"js/a.js\"></script>\n  <script src=\"js/b.js\"></script>\n</body>") {
+		t.Errorf("got\n%s", got)
+	}
+}
+
+func TestTakeOptions(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--as", "oarlock-old", "--rename", "oarlock.js=kiosk.js", "--readable", "--because", "the kiosk", "--one-build")
+	if _, err := os.Stat(filepath.Join(s.Dir, "js/oarlock.min.js")); err == nil {
+		t.Error("--one-build kept the other build")
+	}
+	if s.Read("js/kiosk.js") == "" || !strings.Contains(s.Read("crate.yaml"), "because: the kiosk") {
+		t.Error("the readable build or the reason is missing")
+	}
+	s.Run("undo")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--together")
+	if got := s.Read("lib/brinework/css/brinework.css"); !strings.Contains(got, "../fonts/") {
+		t.Error("the set is not together")
+	}
+	s.Run("check")
+	s.Run("undo")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--files", "css/*.min.css", "--as", "brine-look", "--dry-run")
+	if _, err := os.Stat(filepath.Join(s.Dir, "css/brinework.min.css")); err == nil {
+		t.Error("a dry run wrote")
+	}
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--files", "css/*.min.css", "--as", "brine-look")
+	s.Read("fonts/brinework.woff")
+
+	// A site whose fonts are not where the stylesheet would look for them.
+	s.Run("undo")
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "fonts: fonts", "fonts: assets/type", 1))
+	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "kept together:") {
+		t.Errorf("it does not say why the set was kept together:\n%s", out)
+	}
+	s.Read("lib/brinework/fonts/brinework.woff")
+	s.Run("check")
+}
+
+func TestFindings(t *testing.T) {
+	tests := []struct {
+		name  string
+		spoil func(s *merrytest.Site)
+		want  []string
+	}{
+		{"file-missing", func(s *merrytest.Site) { replace(s, "index.html", "js/oarlock.min.js", "js/oarlock-2.0.3.min.js") }, []string{"index.html:", "nearest file is js/oarlock.min.js"}},
+		{"case-differs", func(s *merrytest.Site) { replace(s, "index.html", "js/oarlock.min.js", "js/Oarlock.min.js") }, []string{"write js/oarlock.min.js"}},
+		{"sealed-changed", func(s *merrytest.Site) { s.Write("js/oarlock.js", "changed") }, []string{"js/oarlock.js"}},
+		{"sealed-gone", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "js/oarlock.js")) }, []string{"js/oarlock.js"}},
+		{"need-absent", func(s *merrytest.Site) { s.Run("omit", "oarlock", "--page", "tides.html") }, []string{"tides.html:24:5", "merry include oarlock --page tides.html"}},
+		{"need-later", func(s *merrytest.Site) {
+			replace(s, "index.html", "js/oarlock.min.js", "js/x.js")
+			replace(s, "index.html", "js/brinework.min.js", "js/oarlock.min.js")
+			replace(s, "index.html", "js/x.js", "js/brinework.min.js")
+		}, []string{"comes one tag later"}},
+		{"included-twice", func(s *merrytest.Site) {
+			replace(s, "index.html", "</body>", "<script src='./js/oarlock.min.js'></script></body>")
+		}, []string{"first in line"}},
+		{"own-style-first", func(s *merrytest.Site) {
+			replace(s, "index.html", "<link rel=\"icon\"", "<link rel=stylesheet href=css/club.css><link rel=\"icon\"")
+		}, []string{"css/club.css"}},
+		{"asset-missing", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "fonts/brinework.woff")) }, []string{"css/brinework.css:8:", "fonts/brinework.woff"}},
+		{"no-doctype", func(s *merrytest.Site) { replace(s, "index.html", "<!doctype html>\n", "") }, []string{"nineties"}},
+		{"no-viewport", func(s *merrytest.Site) { replace(s, "index.html", "viewport", "viewpoint") }, []string{"phone"}},
+		{"page-unreadable", func(s *merrytest.Site) { s.Write("odd.html", "\xff\xfe<\x00p\x00>\x00") }, []string{"UTF-16"}},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			s := started(t)
+			s.Run("check")
+			tt.spoil(s)
+			s.Fail(1, append(tt.want, tt.name, "next:", "why:"), "check")
+			r := s.Try("check", "--json")
+			var c struct {
+				Findings []struct{ Name, File, Next string }
+			}
+			if err := json.Unmarshal([]byte(r.Out), &c); err != nil || len(c.Findings) == 0 || c.Findings[0].Next == "" {
+				t.Errorf("--json gave %v\n%s", err, r.Out)
+			}
+		})
+	}
+}
+
+func replace(s *merrytest.Site, name, old, new string) {
+	s.T.Helper()
+	b := s.Read(name)
+	if !strings.Contains(b, old) {
+		s.T.Fatalf("%s does not hold %q:\n%s", name, old, b)
+	}
+	s.Write(name, strings.ReplaceAll(b, old, new))
+}
+
+// TestBadInput: each gets a clear error with its status, and nothing changes.
+func TestBadInput(t *testing.T) {
+	s := started(t)
+	s.Write("notes.txt", "hello")
+	s.Write("parts/menu.html", "<nav>menu</nav>\n")
+	s.Write("wide.html", "\xff\xfe<\x00")
+	zip, _ := os.ReadFile(filepath.Join(s.Dir, "../downloads/oarlock-1.4.2.zip"))
+	s.Write("cut.zip", string(zip[:len(zip)/2]))
+	s.Write("empty.zip", "")
+	s.Write("page.zip", "<!doctype html>not found")
+	s.Write("js/mine.js", "mine")
+	s.Write("mine/mine.js", "/*! mine v1.0.0 */\nvar mine = 1;\n")
+	before := s.State()
+	tests := []struct {
+		status int
+		words  []string
+		args   []string
+	}{
+		{2, []string{"pages; say which"}, []string{"include", "oarlock"}},
+		{1, []string{"no page matches nothing*.html", "the site's pages"}, []string{"include", "oarlock", "--page", "nothing*.html"}},
+		{1, []string{"neither a library of the crate", "oarlock, brinework"}, []string{"include", "oarlok", "--page", "index.html"}},
+		{1, []string{"fragment", "--fragments"}, []string{"include", "oarlock", "--page", "parts/menu.html"}},
+		{1, []string{"UTF-16", "save it as UTF-8"}, []string{"include", "oarlock", "--page", "wide.html"}},
+		{1, []string{"no file or folder"}, []string{"take", "nowhere.zip"}},
+		{1, []string{"no archive"}, []string{"take", "notes.txt"}},
+		{1, []string{"cut off", "fetch it again"}, []string{"take", "cut.zip"}},
+		{1, []string{"empty"}, []string{"peek", "empty.zip"}},
+		{1, []string{"does not begin as a zip"}, []string{"peek", "page.zip"}},
+		{1, []string{"2.0.3 is in the crate already"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
+		{1, []string{"matches nothing"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
+		{1, []string{"js/mine.js is there already with other bytes", "--overwrite"}, []string{"take", "mine"}},
+		{1, []string{"not in the crate", "merry take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
+		{2, []string{"is no name"}, []string{"take", "mine", "--as", "../x"}},
+		{2, []string{"exclude each other"}, []string{"take", "mine", "--minified", "--readable"}},
+		{2, []string{"there is no command", "did you mean merry check"}, []string{"chek"}},
+		{2, []string{"unknown flag", "merry check --help"}, []string{"check", "--hard"}},
+		{2, []string{"accepts 1 arg"}, []string{"peek"}},
+		{2, []string{"sha384"}, []string{"seal", "js/mine.js", "--algorithm", "md5"}},
+	}
+	for _, tt := range tests {
+		s.Fail(tt.status, tt.words, tt.args...)
+		if s.State() != before {
+			t.Fatalf("merry %s changed something", strings.Join(tt.args, " "))
+		}
+	}
+}
+
+func TestReadOnlyIsLeftAlone(t *testing.T) {
+	s := started(t)
+	s.Run("omit", "brinework")
+	page, dir := filepath.Join(s.Dir, "index.html"), filepath.Join(s.Dir, "crews")
+	os.Chmod(page, 0o444)
+	before := s.State()
+	s.Fail(1, []string{"index.html is read-only"}, "include", "brinework", "--page", "**")
+	os.Chmod(page, 0o644)
+	os.Chmod(dir, 0o555)
+	s.Fail(1, []string{"folder crews is read-only"}, "include", "brinework", "--page", "**")
+	os.Chmod(dir, 0o755)
+	if s.State() != before {
+		t.Error("something changed")
+	}
+	// A link that leads out of the project is not followed.
+	outside := filepath.Join(s.Home, "out.html")
+	os.WriteFile(outside, []byte("<!doctype html><body></body>"), 0o644)
+	if err := os.Symlink(outside, filepath.Join(s.Dir, "linked.html")); err != nil {
+		t.Skip("no symbolic links here: ", err)
+	}
+	s.Fail(1, []string{"outside the project"}, "include", "brinework", "--page", "linked.html")
+	if b, _ := os.ReadFile(outside); len(b) != len("<!doctype html><body></body>") {
+		t.Error("the page outside was changed")
+	}
+}
+
+func TestBrokenRecords(t *testing.T) {
+	s := merrytest.Empty(t)
+	s.Fail(1, []string{"there is no crate.yaml", "merry start"}, "check")
+	for src, want := range map[string]string{
+		"format: 9\n":                        "crate.yaml:1:9: format 9 is newer",
+		"format: 1\nfolders: {script: js}\n": `crate.yaml:2:11: there is no key "script" in folders`,
+		"format: 1\nlibraries: [a\n":         "crate.yaml:",
+		"format: 1\nsite: ../else\n":         "leads out of the project",
+	} {
+		s.Write("crate.yaml", src)
+		s.Fail(1, []string{want}, "check")
+		if s.Read("crate.yaml") != src {
+			t.Errorf("%q was changed", src)
+		}
+	}
+	s.Write("crate.yaml", "format: 1\n")
+	s.Write("crate.seal.json", `{"format": 3}`)
+	s.Fail(1, []string{"format 3, newer"}, "check")
+}
+
+func TestSealAndContents(t *testing.T) {
+	s := started(t)
+	if got := s.TryWith("", "seal", "-", "--algorithm", "sha256").Out; got != "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=  -\n" {
+		t.Errorf("seal - of nothing printed %q", got)
+	}
+	one := s.Run("seal", "js/oarlock.min.js")
+	integrity, _, _ := strings.Cut(one, " ")
+	if !strings.Contains(s.Read("crate.seal.json"), integrity) {
+		t.Error("seal and the project's seal differ")
+	}
+	if got := s.Run("seal", "js", "css"); strings.Count(got, "sha384-") != 12 || !strings.Contains(got, one) {
+		t.Errorf("seal of folders printed\n%s", got)
+	}
+	if got := s.Run("contents"); !strings.Contains(got, "brinework  1.2.0    MIT          8") {
+		t.Errorf("contents printed\n%s", got)
+	}
+	if got := s.Run("undo", "--list"); !strings.Contains(got, "1  take brinework 1.2.0") {
+		t.Errorf("undo --list printed\n%s", got)
+	}
+}
+
+// TestSameInputSameBytes: the records have no times in them and no order of chance.
+func TestSameInputSameBytes(t *testing.T) {
+	a, b := started(t), started(t)
+	if a.State() != b.State() {
+		t.Error("two sites that were treated alike differ")
+	}
+	for _, f := range []string{"oarlock-2.0.3.zip", "brinework-1.2.0.zip"} {
+		x, y := a.Read("../downloads/"+f), b.Read("../downloads/"+f)
+		if x != y {
+			t.Errorf("%s differs", f)
+		}
+	}
+}

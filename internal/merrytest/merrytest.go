@@ -1,0 +1,193 @@
+// Package merrytest drives the built program in tests: it builds merry once, and runs it on files in
+// temporary folders.
+package merrytest
+
+import (
+	"bytes"
+	"errors"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"sort"
+	"strings"
+	"sync"
+	"testing"
+
+	"merrycrate.example/merry/demo"
+)
+
+var build = sync.OnceValues(func() (string, error) {
+	dir, err := os.MkdirTemp("", "merry-test-")
+	if err != nil {
+		return "", err
+	}
+	name := filepath.Join(dir, "merry")
+	if runtime.GOOS == "windows" {
+		name += ".exe"
+	}
+	cmd := exec.Command("go", "build", "-o", name, "merrycrate.example/merry/cmd/merry")
+	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return "", errors.New(string(out))
+	}
+	return name, nil
+})
+
+// Program returns the path of the built program.
+func Program(t testing.TB) string {
+	t.Helper()
+	name, err := build()
+	if err != nil {
+		t.Fatalf("building merry: %v", err)
+	}
+	return name
+}
+
+// A Site is a folder with a site in it, and a home of its own for the cache and the settings.
+type Site struct {
+	T    testing.TB
+	Dir  string // the site
+	Home string
+	Env  []string // more of the environment
+}
+
+// Empty makes an empty site.
+func Empty(t testing.TB) *Site {
+	t.Helper()
+	base := t.TempDir()
+	s := &Site{T: t, Dir: filepath.Join(base, "site"), Home: filepath.Join(base, "home")}
+	for _, d := range []string{s.Dir, s.Home} {
+		if err := os.MkdirAll(d, 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return s
+}
+
+// Club makes the rowing club's site, with the demo's downloads in ../downloads.
+func Club(t testing.TB) *Site {
+	t.Helper()
+	s := Empty(t)
+	if err := demo.WriteSite(s.Dir); err != nil {
+		t.Fatal(err)
+	}
+	if err := demo.WriteDownloads(filepath.Join(s.Dir, "../downloads")); err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+// Result is what a run of the program left behind.
+type Result struct {
+	Status   int
+	Out, Err string
+}
+
+// Command prepares a run of the program in the site's folder.
+func (s *Site) Command(args ...string) *exec.Cmd {
+	cmd := exec.Command(Program(s.T), args...)
+	cmd.Dir = s.Dir
+	cmd.Env = append(os.Environ(), "HOME="+s.Home, "XDG_CACHE_HOME="+s.Home+"/.cache", "XDG_CONFIG_HOME="+s.Home+"/.config", "LocalAppData="+s.Home, "AppData="+s.Home, "NO_COLOR=1")
+	cmd.Env = append(cmd.Env, s.Env...)
+	return cmd
+}
+
+// Try runs the program and returns how it ended.
+func (s *Site) Try(args ...string) Result {
+	s.T.Helper()
+	return s.TryWith("", args...)
+}
+
+// TryWith runs the program with a text on its standard input.
+func (s *Site) TryWith(input string, args ...string) Result {
+	s.T.Helper()
+	cmd := s.Command(args...)
+	var out, errOut bytes.Buffer
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = strings.NewReader(input), &out, &errOut
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		s.T.Fatal(err)
+	}
+	return Result{cmd.ProcessState.ExitCode(), out.String(), errOut.String()}
+}
+
+// Run runs the program, which must succeed, and returns what it printed.
+func (s *Site) Run(args ...string) string {
+	s.T.Helper()
+	r := s.Try(args...)
+	if r.Status != 0 {
+		s.T.Fatalf("merry %s: status %d\n%s%s", strings.Join(args, " "), r.Status, r.Out, r.Err)
+	}
+	return r.Out
+}
+
+// Fail runs the program, which must end with status and say every one of the words.
+func (s *Site) Fail(status int, words []string, args ...string) Result {
+	s.T.Helper()
+	r := s.Try(args...)
+	if r.Status != status {
+		s.T.Errorf("merry %s: status %d, want %d\n%s%s", strings.Join(args, " "), r.Status, status, r.Out, r.Err)
+	}
+	for _, w := range words {
+		if !strings.Contains(r.Out+r.Err, w) {
+			s.T.Errorf("merry %s does not say %q:\n%s%s", strings.Join(args, " "), w, r.Out, r.Err)
+		}
+	}
+	if strings.Contains(r.Err, "goroutine ") {
+		s.T.Errorf("merry %s shows a stack trace:\n%s", strings.Join(args, " "), r.Err)
+	}
+	return r
+}
+
+// Write writes a file of the site.
+func (s *Site) Write(name, content string) {
+	s.T.Helper()
+	full := filepath.Join(s.Dir, filepath.FromSlash(name))
+	if err := os.MkdirAll(filepath.Dir(full), 0o755); err != nil {
+		s.T.Fatal(err)
+	}
+	if err := os.WriteFile(full, []byte(content), 0o644); err != nil {
+		s.T.Fatal(err)
+	}
+}
+
+// Read reads a file of the site.
+func (s *Site) Read(name string) string {
+	s.T.Helper()
+	b, err := os.ReadFile(filepath.Join(s.Dir, filepath.FromSlash(name)))
+	if err != nil {
+		s.T.Fatal(err)
+	}
+	return string(b)
+}
+
+// State writes down every file of the site but merry's own folder: two states are the same if and
+// only if their texts are.
+func (s *Site) State() string {
+	s.T.Helper()
+	var lines []string
+	err := filepath.WalkDir(s.Dir, func(name string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, _ := filepath.Rel(s.Dir, name)
+		if e.IsDir() {
+			if e.Name() == ".merry" {
+				return fs.SkipDir
+			}
+			lines = append(lines, filepath.ToSlash(rel)+"/")
+			return nil
+		}
+		b, err := os.ReadFile(name)
+		lines = append(lines, filepath.ToSlash(rel)+"\x00"+string(b))
+		return err
+	})
+	if err != nil {
+		s.T.Fatal(err)
+	}
+	sort.Strings(lines)
+	return strings.Join(lines, "\n")
+}
