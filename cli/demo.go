@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -77,6 +78,9 @@ func (a *app) play(dir string, bare bool) error {
 	for _, s := range demoSteps {
 		a.printf("%s\n", a.paint.dim("# "+s.say))
 		a.printf("%s\n", a.paint.bold("$ merry "+shellWords(s.args)))
+		if out, ok := a.out.(*bufio.Writer); ok {
+			out.Flush()
+		}
 		if status := Run(append([]string{"--in", site}, s.args...), a.in, a.out, a.out); status != s.status {
 			return fmt.Errorf("the demo went wrong at merry %s: status %d, expected %d", shellWords(s.args), status, s.status)
 		}

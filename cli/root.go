@@ -3,11 +3,13 @@
 package cli
 
 import (
+	"bufio"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -33,7 +35,10 @@ const faultVariable = "MERRY_FAULT"
 // Run runs the program and returns its exit status: 0 fine, 1 findings or a refusal, 2 wrong usage,
 // 3 a fault outside.
 func Run(args []string, in io.Reader, out, errOut io.Writer) int {
-	a := &app{in: in, out: out, err: errOut, paint: paintFor(out)}
+	debug.SetGCPercent(400) // runs are short and small: collecting less often costs little memory
+	buffered := bufio.NewWriterSize(out, 64<<10)
+	defer buffered.Flush()
+	a := &app{in: in, out: buffered, err: flushFirst{buffered, errOut}, paint: paintFor(out)}
 	var err error
 	if a.fault, err = change.ParseFault(os.Getenv(faultVariable)); err != nil {
 		fmt.Fprintln(errOut, "merry:", err)
@@ -42,8 +47,8 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(in)
-	root.SetOut(out)
-	root.SetErr(errOut)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
 	err = root.Execute()
 	if err == nil {
 		return 0
@@ -53,6 +58,17 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 		return int(quiet)
 	}
 	return a.report(err)
+}
+
+// flushFirst keeps what goes to the two outputs in the order in which it was written.
+type flushFirst struct {
+	out *bufio.Writer
+	err io.Writer
+}
+
+func (f flushFirst) Write(b []byte) (int, error) {
+	f.out.Flush()
+	return f.err.Write(b)
 }
 
 // quietStatus ends the program with a status whose reason has been printed.

@@ -65,6 +65,8 @@ type checker struct {
 	folded map[string]string   // lower case to the name on disk
 	byBase map[string][]string // folded base name to paths
 	needs  map[string][]string
+	nearMu sync.Mutex
+	near   map[string]nearest
 
 	buffers sync.Pool
 	mu      sync.Mutex
@@ -74,7 +76,7 @@ type checker struct {
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
@@ -83,7 +85,24 @@ func newChecker(p *Project, site *Site) *checker {
 
 func (c *checker) Has(name string) bool { _, ok := c.site.Files[name]; return ok }
 
+// Near is asked for the same name by page after page, so each answer is found once.
 func (c *checker) Near(name string) (string, bool) {
+	c.nearMu.Lock()
+	defer c.nearMu.Unlock()
+	n, ok := c.near[name]
+	if !ok {
+		n.name, n.caseOnly = c.findNear(name)
+		c.near[name] = n
+	}
+	return n.name, n.caseOnly
+}
+
+type nearest struct {
+	name     string
+	caseOnly bool
+}
+
+func (c *checker) findNear(name string) (string, bool) {
 	c.once.Do(func() {
 		c.folded, c.byBase = map[string]string{}, map[string][]string{}
 		for f := range c.site.Files {
@@ -128,9 +147,16 @@ func (c *checker) Ref(p *check.Page, name string) string {
 	return ref
 }
 
+func (c *checker) library(name string) string {
+	if c.p.site() != "." {
+		name = c.p.inProject(name)
+	}
+	return c.p.byPlace[name].Library
+}
+
 // target resolves a reference. Pages of one folder share most of theirs, so each is resolved once.
 func (c *checker) target(pagePath, base, ref string) Target {
-	key := targetKey{path.Dir(pagePath), base, ref}
+	key := targetKey{pagePath[:strings.LastIndexByte(pagePath, '/')+1], base, ref}
 	c.mu.Lock()
 	t, ok := c.targets[key]
 	c.mu.Unlock()
@@ -176,32 +202,9 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 			continue
 		}
 		out.Loads = in.Inert == "" && (k == page.Script || k == page.Stylesheet)
-		out.Library = c.p.byPlace[c.p.inProject(out.Path)].Library
+		out.Library = c.library(out.Path)
 	}
 	return check.OnPage(cp, c), nil
-}
-
-func readInto(name string, buf []byte) ([]byte, error) {
-	f, err := os.Open(name)
-	if err != nil {
-		return buf, err
-	}
-	defer f.Close()
-	buf = buf[:cap(buf)]
-	n := 0
-	for {
-		if n == len(buf) {
-			buf = append(buf, make([]byte, max(16<<10, len(buf)))...)
-		}
-		m, err := f.Read(buf[n:])
-		n += m
-		if m == 0 || err != nil {
-			if err != nil && err.Error() != "EOF" {
-				return buf[:n], err
-			}
-			return buf[:n], nil
-		}
-	}
 }
 
 // sealed holds the crate's files against the seal, and learns what the libraries want of pages.

@@ -34,6 +34,7 @@ func openSource(name, dir string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
+	go tree.Digest() // it is asked for in the end, and takes as long as the rest
 	items := make([]delivery.Item, len(tree.Entries))
 	for i, e := range tree.Entries {
 		items[i] = delivery.Item(e)

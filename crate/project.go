@@ -10,6 +10,8 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"github.com/bmatcuk/doublestar/v4"
 
@@ -120,14 +122,19 @@ func findRoot(dir string) (string, error) {
 
 // site is the served folder, slash-separated from the root.
 func (p *Project) site() string {
-	if p.List.Site == "" {
+	if p.List.Site == "" || p.List.Site == "." {
 		return "."
 	}
 	return path.Clean(filepath.ToSlash(p.List.Site))
 }
 
 // inProject turns a path in the site into one in the project, and inSite does the reverse.
-func (p *Project) inProject(name string) string { return path.Join(p.site(), name) }
+func (p *Project) inProject(name string) string {
+	if s := p.site(); s != "." {
+		return path.Join(s, name)
+	}
+	return name
+}
 
 func (p *Project) inSite(name string) (string, bool) {
 	if s := p.site(); s != "." {
@@ -290,24 +297,16 @@ func workers() int { return max(2, runtime.GOMAXPROCS(0)) }
 func forEach[T, R any](items []T, work func(T) (R, error)) ([]R, error) {
 	results := make([]R, len(items))
 	errs := make([]error, len(items))
-	next := make(chan int)
-	done := make(chan struct{})
-	n := min(workers(), max(1, len(items)))
-	for range n {
-		go func() {
-			for i := range next {
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range min(workers(), len(items)) {
+		wg.Go(func() {
+			for i := next.Add(1) - 1; i < int64(len(items)); i = next.Add(1) - 1 {
 				results[i], errs[i] = work(items[i])
 			}
-			done <- struct{}{}
-		}()
+		})
 	}
-	for i := range items {
-		next <- i
-	}
-	close(next)
-	for range n {
-		<-done
-	}
+	wg.Wait()
 	for _, err := range errs {
 		if err != nil {
 			return results, err

@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/bmatcuk/doublestar/v4"
 
@@ -236,18 +237,13 @@ func selectFiles(o *opened, patterns []string) (*delivery.Selection, error) {
 
 // oneBuild drops the files of the other build where both are chosen.
 func oneBuild(d *delivery.Delivery, s *delivery.Selection, build delivery.Build) *delivery.Selection {
-	out := &delivery.Selection{Notes: s.Notes}
-	for _, c := range s.Choices {
-		f := d.File(c.Path)
+	return s.Without(func(name string) bool {
+		f := d.File(name)
 		if f.Kind == delivery.Map {
 			f = d.File(f.MapOf)
 		}
-		if f != nil && f.Pair != "" && s.Has(f.Pair) && f.Build != build {
-			continue
-		}
-		out.Choices = append(out.Choices, c)
-	}
-	return out
+		return f != nil && f.Pair != "" && s.Has(f.Pair) && f.Build != build
+	})
 }
 
 // takeList is what the packing list says of a selection: all of it, so that it can be repeated.
@@ -273,11 +269,14 @@ func takeList(d *delivery.Delivery, s *delivery.Selection) []string {
 
 // placeFiles drafts the files of a selection and seals them.
 func (p *Project) placeFiles(set *change.Set, o *opened, sel *delivery.Selection, place *delivery.Placement, library string, overwrite bool) (*record.Sealed, error) {
+	var buffers sync.Pool
 	files, err := forEach(sel.Choices, func(c delivery.Choice) (record.File, error) {
-		b, err := o.tree.ReadFile(c.Path)
+		buf, _ := buffers.Get().([]byte)
+		b, err := o.tree.ReadInto(c.Path, buf)
 		if err != nil {
 			return record.File{}, err
 		}
+		defer buffers.Put(b)
 		f := o.File(c.Path)
 		at := p.inProject(place.At[c.Path])
 		sealed := record.File{Path: c.Path, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page}

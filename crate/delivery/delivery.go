@@ -16,6 +16,8 @@ const analysed = 16 << 20
 // A Tree is what a delivery is read from: package source has one.
 type Tree interface {
 	ReadFile(name string) ([]byte, error)
+	// ReadInto is ReadFile into a buffer where that is large enough.
+	ReadInto(name string, buf []byte) ([]byte, error)
 }
 
 // An Item is one file's name and size, as a tree lists it.
@@ -90,8 +92,10 @@ func Describe(name string, items []Item, tree Tree, workers int) (*Delivery, err
 	next := make(chan int)
 	for range max(1, workers) {
 		wg.Go(func() {
+			var buf []byte
 			for i := range next {
-				if err := d.read(&d.Files[i], tree); err != nil {
+				var err error
+				if buf, err = d.read(&d.Files[i], tree, buf); err != nil {
 					mu.Lock()
 					if failed == nil {
 						failed = err
@@ -132,10 +136,11 @@ func (d *Delivery) spareTheOnlyOnes() {
 	}
 }
 
-func (d *Delivery) read(f *File, tree Tree) error {
-	b, err := tree.ReadFile(f.Path)
+// read learns what it can from a file's text. It returns the buffer, for the next one.
+func (d *Delivery) read(f *File, tree Tree, buf []byte) ([]byte, error) {
+	b, err := tree.ReadInto(f.Path, buf)
 	if err != nil {
-		return err
+		return buf, err
 	}
 	f.Build = BuildOf(b)
 	f.Banner = BannerOf(b)
@@ -154,7 +159,7 @@ func (d *Delivery) read(f *File, tree Tree) error {
 			f.Refs = append(f.Refs, ref)
 		}
 	}
-	return nil
+	return b, nil
 }
 
 // resolve finds the file in the tree that a relative address means; what has a scheme, a host or a

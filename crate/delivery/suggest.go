@@ -18,6 +18,8 @@ type Choice struct {
 type Selection struct {
 	Choices []Choice // sorted by path
 	Notes   []string // what the choosing person should know
+
+	has map[string]bool
 }
 
 // Paths lists the selection's files.
@@ -30,17 +32,32 @@ func (s *Selection) Paths() []string {
 }
 
 // Has tells whether a file is in the selection.
-func (s *Selection) Has(name string) bool {
-	return slices.ContainsFunc(s.Choices, func(c Choice) bool { return c.Path == name })
+func (s *Selection) Has(name string) bool { return s.has[name] }
+
+// Without returns the selection less the files that drop names.
+func (s *Selection) Without(drop func(name string) bool) *Selection {
+	out := &Selection{Notes: s.Notes}
+	for _, c := range s.Choices {
+		if !drop(c.Path) {
+			out.add(c.Path, c.Reason, c.Page)
+		}
+	}
+	return out
 }
 
 func (s *Selection) add(name, reason string, page bool) {
-	for i := range s.Choices {
-		if s.Choices[i].Path == name {
-			s.Choices[i].Page = s.Choices[i].Page || page
-			return
+	if s.has[name] {
+		for i := range s.Choices {
+			if page && s.Choices[i].Path == name {
+				s.Choices[i].Page = true
+			}
 		}
+		return
 	}
+	if s.has == nil {
+		s.has = map[string]bool{}
+	}
+	s.has[name] = true
 	s.Choices = append(s.Choices, Choice{name, reason, page})
 }
 
@@ -99,12 +116,14 @@ func (d *Delivery) Choose(match func(name string) (pattern string, ok bool)) *Se
 		}
 	}
 	// What another chosen stylesheet imports needs no tag of its own.
-	for i := range s.Choices {
-		for _, f := range d.Files {
-			if s.Has(f.Path) && slices.ContainsFunc(f.Refs, func(r Ref) bool { return r.Path == s.Choices[i].Path }) {
-				s.Choices[i].Page = false
-			}
+	imported := map[string]bool{}
+	for _, c := range s.Choices {
+		for _, r := range d.File(c.Path).Refs {
+			imported[r.Path] = true
 		}
+	}
+	for i := range s.Choices {
+		s.Choices[i].Page = s.Choices[i].Page && !imported[s.Choices[i].Path]
 	}
 	d.complete(s, false)
 	return s

@@ -3,6 +3,7 @@ package page
 import (
 	"bytes"
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 
@@ -169,6 +170,38 @@ func FuzzIncludeThenOmit(f *testing.F) {
 			if back := omitAll(full, "merry-"); !bytes.Equal(back, b) {
 				t.Fatalf("%q came back as %q from %q", b, back, full)
 			}
+		}
+	})
+}
+
+// FuzzSkimming: passing over the tags that do not matter must not change what is found.
+func FuzzSkimming(f *testing.F) {
+	f.Add([]byte(clubPage))
+	for _, s := range scanSamples {
+		f.Add([]byte("<body><p a='<script src=x>'>" + s + "<script src=y></script>"))
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		p, err := Read(b)
+		if err != nil {
+			return
+		}
+		var got, want []int
+		for i := range p.Includes {
+			if k := p.Includes[i].Kind; k != InlineStyle && k != Other && k != Hint && k != Stylesheet {
+				got = append(got, p.Includes[i].Start)
+			}
+		}
+		for s := NewScanner(b); ; {
+			tok := s.Next()
+			if tok == nil {
+				break
+			}
+			if tok.Name == "script" && !tok.Closing {
+				want = append(want, tok.Start)
+			}
+		}
+		if !slices.Equal(got, want) {
+			t.Fatalf("%q: scripts at %v, want %v", b, got, want)
 		}
 	})
 }

@@ -97,7 +97,7 @@ func Read(b []byte) (*Page, error) {
 		bytes.HasPrefix(b, []byte("<\x00")) || bytes.HasPrefix(b, []byte("\x00<")) {
 		return nil, ErrUTF16
 	}
-	p := &Page{Bytes: b, firstBody: -1}
+	p := &Page{Bytes: b, firstBody: -1, Includes: make([]Include, 0, 8)}
 	r := reader{p: p, s: NewScanner(b)}
 	if bytes.HasPrefix(b, []byte("\xef\xbb\xbf")) {
 		p.Charset = true
@@ -117,10 +117,15 @@ type reader struct {
 
 func (r *reader) read() {
 	p, s := r.p, r.s
-	s.OnGap = r.gap
 	for {
-		t, ok := s.Next()
-		if !ok {
+		// Between the first content of the body and its end only few tags matter.
+		s.skim = p.firstBody >= 0 && !p.bodyEnd.there() && r.templates == 0
+		if s.OnGap = r.gap; s.skim {
+			s.OnGap = nil
+		}
+		t := s.Next()
+		p.LastContent = max(p.LastContent, s.skimmed)
+		if t == nil {
 			break
 		}
 		if t.Closing {
@@ -199,7 +204,7 @@ func (r *reader) content(at int) {
 	}
 }
 
-func (r *reader) once(m *mark, t Token) {
+func (r *reader) once(m *mark, t *Token) {
 	if m.there() {
 		r.trouble = true
 		return
@@ -207,7 +212,7 @@ func (r *reader) once(m *mark, t Token) {
 	*m = mark{t.Start, t.End}
 }
 
-func (r *reader) end(t Token) {
+func (r *reader) end(t *Token) {
 	p := r.p
 	switch t.Name {
 	case "head":
@@ -237,7 +242,7 @@ func (r *reader) inert() string {
 }
 
 // elementEnd finds the end of a raw-text element, its end tag with it.
-func (r *reader) elementEnd(t Token) int {
+func (r *reader) elementEnd(t *Token) int {
 	b := r.p.Bytes
 	if t.raw.end == 0 && t.raw.start == 0 {
 		return t.End
@@ -248,7 +253,7 @@ func (r *reader) elementEnd(t Token) int {
 	return len(b)
 }
 
-func (r *reader) attr(t Token, name string) (string, bool) {
+func (r *reader) attr(t *Token, name string) (string, bool) {
 	for _, a := range r.s.Attrs(t) {
 		if a.Name == name {
 			return decode(string(r.p.Bytes[a.ValueStart:a.ValueEnd])), true
@@ -257,7 +262,7 @@ func (r *reader) attr(t Token, name string) (string, bool) {
 	return "", false
 }
 
-func (r *reader) script(t Token) {
+func (r *reader) script(t *Token) {
 	p := r.p
 	in := Include{Kind: InlineScript, Start: t.Start, End: r.elementEnd(t), Attrs: r.s.Attrs(t),
 		Text: t.raw, InHead: p.firstBody < 0, Inert: r.inert()}
@@ -314,7 +319,7 @@ func isScriptType(t string) bool {
 	return false
 }
 
-func (r *reader) link(t Token) {
+func (r *reader) link(t *Token) {
 	p := r.p
 	in := Include{Kind: Other, Start: t.Start, End: t.End, Attrs: r.s.Attrs(t), InHead: p.firstBody < 0, Inert: r.inert()}
 	for _, a := range in.Attrs {
@@ -339,7 +344,7 @@ func (r *reader) link(t Token) {
 	p.Includes = append(p.Includes, in)
 }
 
-func (r *reader) meta(t Token) {
+func (r *reader) meta(t *Token) {
 	name, content, equiv := "", "", ""
 	for _, a := range r.s.Attrs(t) {
 		switch a.Name {

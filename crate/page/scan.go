@@ -37,6 +37,13 @@ type Scanner struct {
 	// whether that was text, a comment or a doctype.
 	OnGap func(kind Gap, start, end int)
 
+	// skim makes Next pass over tags that neither bring anything onto the page nor change how the rest
+	// is read; skimmed is where the last of these start tags stands.
+	skim    bool
+	skimmed int
+
+	token Token
+
 	// foreign is the stack of svg and math elements, and of the places inside them that hold HTML
 	// again. Raw text is an affair of HTML elements alone.
 	foreign []string
@@ -62,9 +69,9 @@ func (s *Scanner) Foreign() bool {
 	return n > 0 && !htmlInside(s.foreign[n-1])
 }
 
-// Next returns the next tag, or false at the end. An unfinished tag at the end of the page is no
-// tag, as the standard has it (eof-in-tag).
-func (s *Scanner) Next() (Token, bool) {
+// Next returns the next tag, or nil at the end. The token is good until the next call. An unfinished
+// tag at the end of the page is no tag, as the standard has it (eof-in-tag).
+func (s *Scanner) Next() *Token {
 	b := s.b
 	for s.pos < len(b) {
 		i := bytes.IndexByte(b[s.pos:], '<')
@@ -79,28 +86,15 @@ func (s *Scanner) Next() (Token, bool) {
 			s.pos = len(b)
 			break
 		}
-		switch c := b[at+1]; {
+		c := b[at+1]
+		if s.skim && len(s.foreign) == 0 && s.pass(at, c) {
+			continue
+		}
+		switch {
 		case isLetter(c):
-			s.gap(Text, s.pos, at)
-			t, ok := s.tag(at, at+1)
-			if !ok {
-				s.pos = len(b)
-				return Token{}, false
-			}
-			s.pos = t.End
-			s.enter(&t)
-			return t, true
+			return s.startTag(at)
 		case c == '/' && at+2 < len(b) && isLetter(b[at+2]):
-			s.gap(Text, s.pos, at)
-			t, ok := s.tag(at, at+2)
-			if !ok {
-				s.pos = len(b)
-				return Token{}, false
-			}
-			t.Closing = true
-			s.pos = t.End
-			s.leave(t.Name)
-			return t, true
+			return s.endTag(at)
 		case c == '!' || c == '?' || c == '/' && at+2 < len(b):
 			s.gap(Text, s.pos, at)
 			kind, end := s.declaration(at)
@@ -111,7 +105,72 @@ func (s *Scanner) Next() (Token, bool) {
 			s.pos = at + 1
 		}
 	}
-	return Token{}, false
+	return nil
+}
+
+// pass passes over the tag at offset at where it is one of the many that do not matter here.
+func (s *Scanner) pass(at int, c byte) bool {
+	b := s.b
+	name := at + 1
+	if c == '/' {
+		name++
+	}
+	j := name
+	for j < len(b) && b[j] >= 'a' && b[j] <= 'z' || j < len(b) && j > name && b[j] >= '0' && b[j] <= '9' {
+		j++
+	}
+	if j == name || j >= len(b) || matters(b[name:j]) {
+		return false
+	}
+	if class[b[j]] == 0 || b[j] == '=' {
+		return false // an unusual name, for the slower way to read
+	}
+	for b[j] != '>' {
+		if j, _ = nextAttr(b, j, nil); j >= len(b) {
+			return false
+		}
+	}
+	s.pos = j + 1
+	if c != '/' {
+		s.skimmed = at
+	}
+	return true
+}
+
+// matters tells the names that pass must not pass over.
+func matters(name []byte) bool {
+	if len(name) < 3 {
+		return false
+	}
+	switch string(name) {
+	case "svg", "xmp", "base", "body", "head", "html", "link", "math", "meta", "style", "title", "iframe", "script",
+		"noembed", "frameset", "noframes", "noscript", "template", "textarea", "plaintext":
+		return true
+	}
+	return false
+}
+
+func (s *Scanner) startTag(at int) *Token {
+	s.gap(Text, s.pos, at)
+	if !s.tag(at, at+1) {
+		s.pos = len(s.b)
+		return nil
+	}
+	s.pos = s.token.End
+	s.enter(&s.token)
+	return &s.token
+}
+
+func (s *Scanner) endTag(at int) *Token {
+	s.gap(Text, s.pos, at)
+	if !s.tag(at, at+2) {
+		s.pos = len(s.b)
+		return nil
+	}
+	s.token.Closing = true
+	s.pos = s.token.End
+	s.leave(s.token.Name)
+	return &s.token
 }
 
 func (s *Scanner) gap(kind Gap, start, end int) {
@@ -120,51 +179,55 @@ func (s *Scanner) gap(kind Gap, start, end int) {
 	}
 }
 
-// tag reads the tag that begins at start, with its name at name.
-func (s *Scanner) tag(start, name int) (Token, bool) {
+// tag reads the tag that begins at start, with its name at name, into s.token.
+func (s *Scanner) tag(start, name int) bool {
 	b := s.b
 	i := name
-	for i < len(b) && !isSpace(b[i]) && b[i] != '/' && b[i] != '>' {
+	for i < len(b) && (class[b[i]] == 0 || b[i] == '=') {
 		i++
 	}
-	t := Token{Start: start, Name: tagName(b[name:i]), attrs: span{start: i}}
-	var a Attr
+	s.token = Token{Start: start, Name: tagName(b[name:i]), attrs: span{start: i}}
+	valueEnd := i
 	for {
-		var more bool
-		i, more = nextAttr(b, i, &a, false)
-		if i >= len(b) {
-			return t, false
+		at, more := nextAttr(b, i, nil)
+		if at >= len(b) {
+			return false
 		}
+		i = at
 		if !more {
 			break
 		}
+		valueEnd = i
 	}
-	t.attrs.end = i
-	t.End = i + 1
-	t.SelfClosing = i > name && b[i-1] == '/' && a.End < i
-	return t, true
+	s.token.attrs.end = i
+	s.token.End = i + 1
+	s.token.SelfClosing = valueEnd < i && b[i-1] == '/'
+	return true
 }
 
-// nextAttr reads the attribute that follows i, sections 13.2.5.32 to 13.2.5.39 of the standard. It
-// returns where it stopped, at a '>' where there was none left, at len(b) where the page ends first.
-func nextAttr(b []byte, i int, a *Attr, named bool) (int, bool) {
-	for i < len(b) && (isSpace(b[i]) || b[i] == '/') {
+// class sorts the bytes that end an attribute's name: 1 is white space, 2 the other marks.
+var class = [256]byte{' ': 1, '\n': 1, '\t': 1, '\r': 1, '\f': 1, '/': 2, '>': 2, '=': 2}
+
+// nextAttr reads the attribute that follows i, sections 13.2.5.32 to 13.2.5.39 of the standard, into
+// a where that is not nil. It returns where it stopped, at a '>' where there was none left, at len(b)
+// where the page ends first.
+func nextAttr(b []byte, i int, a *Attr) (int, bool) {
+	for i < len(b) && (class[b[i]] == 1 || b[i] == '/') {
 		i++
 	}
 	if i >= len(b) || b[i] == '>' {
 		return i, false
 	}
-	*a = Attr{NameStart: i}
+	start := i
 	i++ // an '=' that stands first is part of the name
-	for i < len(b) && !isSpace(b[i]) && b[i] != '/' && b[i] != '>' && b[i] != '=' {
+	for i < len(b) && class[b[i]] == 0 {
 		i++
 	}
-	if named {
-		a.Name = lower(b[a.NameStart:i])
+	if a != nil {
+		*a = Attr{Name: lower(b[start:i]), NameStart: start, End: i, ValueStart: i, ValueEnd: i}
 	}
-	a.End, a.ValueStart, a.ValueEnd = i, i, i
 	j := i
-	for j < len(b) && isSpace(b[j]) {
+	for j < len(b) && class[b[j]] == 1 {
 		j++
 	}
 	if j >= len(b) {
@@ -174,46 +237,47 @@ func nextAttr(b []byte, i int, a *Attr, named bool) (int, bool) {
 		return i, true
 	}
 	j++
-	for j < len(b) && isSpace(b[j]) {
+	for j < len(b) && class[b[j]] == 1 {
 		j++
 	}
 	if j >= len(b) {
 		return j, true
 	}
-	a.HasValue = true
+	value, end, quote := j, j, byte(0)
 	switch c := b[j]; c {
 	case '>':
-		a.ValueStart, a.ValueEnd, a.End = j, j, j
-		return j, true
 	case '"', '\'':
-		a.Quote = c
-		a.ValueStart = j + 1
 		k := bytes.IndexByte(b[j+1:], c)
 		if k < 0 {
 			return len(b), true
 		}
-		a.ValueEnd = j + 1 + k
-		a.End = a.ValueEnd + 1
-		return a.End, true
+		quote = c
+		value, end = j+1, j+1+k
+		j = end + 1
 	default:
-		k := j
-		for k < len(b) && !isSpace(b[k]) && b[k] != '>' {
-			k++
+		for j < len(b) && class[b[j]] != 1 && b[j] != '>' {
+			j++
 		}
-		a.ValueStart, a.ValueEnd, a.End = j, k, k
-		return k, true
+		end = j
 	}
+	if a != nil {
+		a.HasValue, a.Quote, a.ValueStart, a.ValueEnd, a.End = true, quote, value, end, j
+	}
+	return j, true
 }
 
 // Attrs reads t's attributes in order. Of several with one name only the first counts (section
 // 13.2.5.33), so only that is returned.
-func (s *Scanner) Attrs(t Token) []Attr {
-	var attrs []Attr
+func (s *Scanner) Attrs(t *Token) []Attr {
+	if t.attrs.end-t.attrs.start < 2 {
+		return nil
+	}
+	attrs := make([]Attr, 0, 4)
 	i := t.attrs.start
 	for {
 		var a Attr
 		var more bool
-		i, more = nextAttr(s.b[:t.End], i, &a, true)
+		i, more = nextAttr(s.b[:t.End], i, &a)
 		if !more {
 			return attrs
 		}
@@ -289,7 +353,7 @@ func (s *Scanner) enter(t *Token) {
 	if !s.flat {
 		if s.Foreign() {
 			switch {
-			case breaksOut(t.Name) || t.Name == "font" && s.breakingFont(*t):
+			case breaksOut(t.Name) || t.Name == "font" && s.breakingFont(t):
 				s.foreign = nil
 			case !t.SelfClosing && (htmlInside(t.Name) || t.Name == "svg" || t.Name == "math"):
 				s.foreign = append(s.foreign, t.Name)
@@ -315,7 +379,7 @@ func (s *Scanner) enter(t *Token) {
 	}
 }
 
-func (s *Scanner) breakingFont(t Token) bool {
+func (s *Scanner) breakingFont(t *Token) bool {
 	for _, a := range s.Attrs(t) {
 		if a.Name == "color" || a.Name == "face" || a.Name == "size" {
 			return true
@@ -437,22 +501,37 @@ func isSpace(c byte) bool {
 	return c == ' ' || c == '\n' || c == '\t' || c == '\r' || c == '\f'
 }
 
-// commonNames keeps tagName from making a string for nearly every tag of a page.
-var commonNames = func() map[string]string {
-	m := map[string]string{}
-	for _, n := range []string{"a", "b", "body", "br", "button", "code", "dd", "div", "dl", "dt", "em",
-		"footer", "form", "h1", "h2", "h3", "h4", "head", "header", "hr", "html", "i", "img", "input",
-		"label", "li", "link", "main", "meta", "nav", "ol", "option", "p", "path", "pre", "script",
-		"section", "small", "span", "strong", "style", "svg", "table", "tbody", "td", "template",
-		"th", "thead", "title", "tr", "ul"} {
-		m[n] = n
-	}
-	return m
-}()
-
+// tagName returns a tag's name without making a string for the names that pages are full of.
 func tagName(b []byte) string {
-	if n, ok := commonNames[string(b)]; ok {
-		return n
+	switch string(b) {
+	case "a":
+		return "a"
+	case "p":
+		return "p"
+	case "li":
+		return "li"
+	case "td":
+		return "td"
+	case "tr":
+		return "tr"
+	case "div":
+		return "div"
+	case "span":
+		return "span"
+	case "link":
+		return "link"
+	case "meta":
+		return "meta"
+	case "head":
+		return "head"
+	case "html":
+		return "html"
+	case "body":
+		return "body"
+	case "title":
+		return "title"
+	case "script":
+		return "script"
 	}
 	return lower(b)
 }

@@ -15,8 +15,8 @@ func tagsByScanner(b []byte) []string {
 	s := &Scanner{b: b, flat: true}
 	var out []string
 	for {
-		t, ok := s.Next()
-		if !ok {
+		t := s.Next()
+		if t == nil {
 			return out
 		}
 		if t.Closing {
@@ -117,8 +117,8 @@ func TestForeignContentHasNoRawText(t *testing.T) {
 		s := NewScanner([]byte(doc))
 		var got []string
 		for {
-			tok, ok := s.Next()
-			if !ok {
+			tok := s.Next()
+			if tok == nil {
 				break
 			}
 			name := tok.Name

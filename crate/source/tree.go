@@ -48,14 +48,20 @@ func (t *Tree) Open(name string) (io.ReadCloser, error) {
 
 // ReadFile returns a file's content. It holds the size in the archive's directory to be true: a file
 // that is longer or shorter is refused.
-func (t *Tree) ReadFile(name string) ([]byte, error) {
+func (t *Tree) ReadFile(name string) ([]byte, error) { return t.ReadInto(name, nil) }
+
+// ReadInto is ReadFile into buf where that is large enough.
+func (t *Tree) ReadInto(name string, buf []byte) ([]byte, error) {
 	r, err := t.Open(name)
 	if err != nil {
 		return nil, err
 	}
 	defer r.Close()
 	size := t.Entries[t.index[name]].Size
-	b := make([]byte, size)
+	if int64(cap(buf)) < size {
+		buf = make([]byte, size, size+size/4)
+	}
+	b := buf[:size]
 	if _, err := io.ReadFull(r, b); err != nil {
 		if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
 			err = errors.New("it is shorter than its directory says")

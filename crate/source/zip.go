@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 
 	"github.com/klauspost/compress/flate"
 )
@@ -17,7 +18,7 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
 		return refuse(t.Name, "", zipTrouble(err))
 	}
-	z.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(r) })
+	z.RegisterDecompressor(zip.Deflate, inflate)
 	c := newChecker(t.Name, DefaultLimits)
 	if len(z.File) > 2*c.limits.Entries {
 		return refuse(t.Name, "", fmt.Sprintf("it has %d entries; no library has", len(z.File)))
@@ -68,6 +69,26 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		return r, nil
 	}
 	return nil
+}
+
+// inflaters are used again: making one costs more than inflating a small file.
+var inflaters sync.Pool
+
+type inflater struct{ io.ReadCloser }
+
+func inflate(r io.Reader) io.ReadCloser {
+	f, ok := inflaters.Get().(*inflater)
+	if !ok {
+		return &inflater{flate.NewReader(r)}
+	}
+	f.ReadCloser.(flate.Resetter).Reset(r, nil)
+	return f
+}
+
+func (f *inflater) Close() error {
+	err := f.ReadCloser.Close()
+	inflaters.Put(f)
+	return err
 }
 
 // sameLocalHeader holds an entry's own header (APPNOTE, section 4.3.7) against the directory: a

@@ -1,0 +1,141 @@
+package main
+
+import (
+	"archive/zip"
+	"bufio"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"merrycrate.example/merry/crate/integrity"
+)
+
+var words = strings.Fields("oar tide slip crew bow stern cox blade row current harbour lamp rope wave salt gull anchor knot sail keel drift moor ebb flood spray")
+
+func prose(r *rand.Rand, n int) string {
+	var s strings.Builder
+	for s.Len() < n {
+		s.WriteString(words[r.IntN(len(words))])
+		s.WriteByte(' ')
+	}
+	return s.String()
+}
+
+func makeData(dir string) error {
+	if err := makePages(filepath.Join(dir, "pages")); err != nil {
+		return err
+	}
+	if err := makeArchive(filepath.Join(dir, "big.zip")); err != nil {
+		return err
+	}
+	return makeTree(filepath.Join(dir, "tree"))
+}
+
+// makePages writes 10,000 pages, 90 MB, in ten folders, with a packing list and one library.
+func makePages(dir string) error {
+	if err := os.RemoveAll(dir); err != nil {
+		return err
+	}
+	r := rand.New(rand.NewPCG(1, 2))
+	for _, d := range []string{"js", "css"} {
+		if err := os.MkdirAll(filepath.Join(dir, d), 0o755); err != nil {
+			return err
+		}
+	}
+	beacon := "(function(){window.beacon=function(){return 1}})();\n"
+	files := map[string]string{
+		"js/club.js": "var club = 1;\n", "js/beacon.min.js": beacon, "css/club.css": "body { margin: 0 }\n",
+		"crate.yaml": "format: 1\nlibraries:\n  beacon:\n    version: 1.0.0\n    from: beacon.zip\n    take: [beacon.min.js]\n",
+		"crate.seal.json": fmt.Sprintf(`{"format":1,"libraries":{"beacon":{"version":"1.0.0","origin":"beacon.zip","files":[{"path":"beacon.min.js","at":"js/beacon.min.js","size":%d,"integrity":%q,"build":"minified","page":true}]}}}`,
+			len(beacon), integrity.Of([]byte(beacon))),
+	}
+	for name, text := range files {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+			return err
+		}
+	}
+	for i := range 10_000 {
+		folder := filepath.Join(dir, fmt.Sprintf("p%d", i/1000))
+		if i%1000 == 0 {
+			if err := os.MkdirAll(folder, 0o755); err != nil {
+				return err
+			}
+		}
+		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("page%d.html", i)), []byte(pageText(r, i)), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func pageText(r *rand.Rand, i int) string {
+	var s strings.Builder
+	fmt.Fprintf(&s, "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <meta name=\"viewport\" content=\"width=device-width\">\n  <title>Page %d of gullpoint</title>\n  <link rel=\"stylesheet\" href=\"../css/club.css\">\n</head>\n<body>\n", i)
+	for s.Len() < 8800 {
+		fmt.Fprintf(&s, "  <div class=\"%s %s\" id=\"x%d\"><p title=\"%s\">%s <a href=\"page%d.html\">%s</a> %s</p></div>\n", words[r.IntN(len(words))], words[r.IntN(len(words))],
+			r.IntN(9999), words[r.IntN(len(words))], prose(r, 120), r.IntN(10000), words[r.IntN(len(words))], prose(r, 60))
+	}
+	s.WriteString("  <script src=\"../js/club.js\"></script>\n</body>\n</html>\n")
+	return s.String()
+}
+
+// makeArchive writes an archive of 1,500 files, 100 MB: scripts, styles and pictures that do not pack.
+func makeArchive(name string) error {
+	f, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	buffered := bufio.NewWriter(f)
+	z := zip.NewWriter(buffered)
+	r := rand.New(rand.NewPCG(3, 4))
+	for i := range 1500 {
+		kind, size := []string{"js", "css", "png"}[i%3], 20_000+r.IntN(94_000)
+		w, err := z.Create(fmt.Sprintf("big-1.0.0/%s/part%d.%s", kind, i, kind))
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(content(r, kind, size)); err != nil {
+			return err
+		}
+	}
+	if err := z.Close(); err != nil {
+		return err
+	}
+	return buffered.Flush()
+}
+
+func content(r *rand.Rand, kind string, size int) []byte {
+	if kind == "png" {
+		b := make([]byte, size)
+		for i := range b {
+			b[i] = byte(r.Uint32())
+		}
+		return b
+	}
+	var s strings.Builder
+	for s.Len() < size {
+		if kind == "js" {
+			fmt.Fprintf(&s, "function %s%d(%s) {\n  return %s.%s(%d, \"%s\");\n}\n", words[r.IntN(len(words))], r.IntN(999), words[r.IntN(len(words))], words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(99999), prose(r, 30))
+		} else {
+			fmt.Fprintf(&s, ".%s-%s { width: %dpx; color: #%06x; }\n", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(999), r.IntN(1<<24))
+		}
+	}
+	return []byte(s.String())
+}
+
+func makeTree(dir string) error {
+	r := rand.New(rand.NewPCG(5, 6))
+	for i := range 400 {
+		sub := filepath.Join(dir, fmt.Sprintf("d%d", i%20))
+		if err := os.MkdirAll(sub, 0o755); err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(sub, fmt.Sprintf("f%d.bin", i)), content(r, "png", 100_000+r.IntN(300_000)), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,200 @@
+// Bench measures merry against public tools that do the nearest simple thing, in one run, in turn,
+// several times, and prints medians and ratios beside the marks. It makes its own data.
+//
+//	go run ./bench [-runs 5] [-only check]
+package main
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+)
+
+// A race times merry against another command on the same data.
+type race struct {
+	name   string
+	merry  func() *exec.Cmd
+	other  func() *exec.Cmd
+	says   string // what the other one is
+	mark   float64
+	before func() error // puts the data back before each run of either
+}
+
+type bench struct {
+	dir, merry string
+	runs       int
+}
+
+func main() {
+	runs := flag.Int("runs", 5, "how often each command is timed")
+	only := flag.String("only", "", "run the races whose name holds this")
+	keep := flag.String("dir", "", "make the data in this folder, and leave it there")
+	flag.Parse()
+	if err := run(*runs, *only, *keep); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+func run(runs int, only, dir string) error {
+	if dir == "" {
+		made, err := os.MkdirTemp("", "merry-bench-")
+		if err != nil {
+			return err
+		}
+		dir = made
+		defer os.RemoveAll(dir)
+	}
+	b := &bench{dir: dir, merry: filepath.Join(dir, "merry"), runs: runs}
+	build := exec.Command("go", "build", "-o", b.merry, "./cmd/merry")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		return fmt.Errorf("%s%w", out, err)
+	}
+	if err := makeData(dir); err != nil {
+		return err
+	}
+	fmt.Printf("%d cores, %d runs each, medians in seconds\n\n", runtime.NumCPU(), runs)
+	fmt.Printf("%-34s %8s  %-34s %8s  %6s  %6s\n", "merry", "median", "against", "median", "ratio", "mark")
+	for _, r := range b.races() {
+		if strings.Contains(r.name, only) {
+			if err := b.race(r); err != nil {
+				return err
+			}
+		}
+	}
+	return b.growth(only)
+}
+
+func (b *bench) command(dir, name string, args ...string) *exec.Cmd {
+	c := exec.Command(name, args...)
+	c.Dir = dir
+	c.Env = append(os.Environ(), "HOME="+b.dir, "XDG_CACHE_HOME="+filepath.Join(b.dir, "cache"), "XDG_CONFIG_HOME="+filepath.Join(b.dir, "config"))
+	return c
+}
+
+func (b *bench) tool(dir string, args ...string) func() *exec.Cmd {
+	return func() *exec.Cmd { return b.command(dir, b.merry, args...) }
+}
+
+func (b *bench) shell(dir, script string) func() *exec.Cmd {
+	return func() *exec.Cmd { return b.command(dir, "sh", "-c", script) }
+}
+
+func (b *bench) races() []race {
+	pages := filepath.Join(b.dir, "pages")
+	out := filepath.Join(b.dir, "out")
+	cores := fmt.Sprint(runtime.NumCPU())
+	fresh := func() error {
+		if err := os.RemoveAll(out); err != nil {
+			return err
+		}
+		if err := os.MkdirAll(out, 0o755); err != nil {
+			return err
+		}
+		return os.WriteFile(filepath.Join(out, "crate.yaml"), []byte("format: 1\nfolders: {together: lib}\n"), 0o644)
+	}
+	sed := "find . -name '*.html' -print0 | xargs -0 -P" + cores + " -n 500 sed -i 's|js/club.js|js/klub.js|'"
+	return []race{
+		{name: "check 10,000 pages", merry: b.tool(pages, "check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
+		{name: "include over 10,000 pages", merry: b.tool(pages, "include", "beacon", "--page", "**"), other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 1.2,
+			before: func() error { return makePages(pages) }},
+		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
+		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
+		{name: "seal a tree of 100 MB", merry: b.tool(b.dir, "seal", "tree"), other: b.shell(b.dir, "find tree -type f -print0 | xargs -0 openssl dgst -sha384 >/dev/null"), says: "openssl dgst -sha384", mark: 0.85},
+	}
+}
+
+// race runs both in turn and prints the medians. A command that ends with status 1 has found
+// something, which is no failure here.
+func (b *bench) race(r race) error {
+	var mine, theirs, ratios []float64
+	for i := range b.runs + 1 {
+		var pair [2]float64
+		for j, make := range []func() *exec.Cmd{r.merry, r.other} {
+			if r.before != nil {
+				if err := r.before(); err != nil {
+					return err
+				}
+			}
+			exec.Command("sync").Run() // nobody pays for what another left to be written
+			cmd := make()
+			var output strings.Builder
+			cmd.Stderr = &output
+			from := time.Now()
+			if err := cmd.Run(); err != nil && cmd.ProcessState.ExitCode() != 1 {
+				return fmt.Errorf("%s: %s: %w", r.name, output.String(), err)
+			}
+			pair[j] = time.Since(from).Seconds()
+		}
+		if i > 0 { // the first round warms the page cache
+			mine, theirs, ratios = append(mine, pair[0]), append(theirs, pair[1]), append(ratios, pair[0]/pair[1])
+		}
+	}
+	verdict := ""
+	if median(ratios) > r.mark {
+		verdict = "  over"
+	}
+	fmt.Printf("%-34s %8.3f  %-34s %8.3f  %6.2f  %6.2f%s\n", r.name, median(mine), r.says, median(theirs), median(ratios), r.mark, verdict)
+	return nil
+}
+
+func median(list []float64) float64 {
+	list = slices.Sorted(slices.Values(list))
+	return list[len(list)/2]
+}
+
+// growth times check on ten times the pages, and prints start-up and memory of a small command.
+func (b *bench) growth(only string) error {
+	if !strings.Contains("growth small", only) && only != "" {
+		return nil
+	}
+	small := filepath.Join(b.dir, "pages", "p0")
+	one := func(dir string, args ...string) (float64, int64, error) {
+		var times []float64
+		var peak int64
+		for range b.runs + 1 {
+			cmd := b.command(dir, b.merry, args...)
+			from := time.Now()
+			if err := cmd.Run(); err != nil && cmd.ProcessState.ExitCode() != 1 {
+				return 0, 0, err
+			}
+			times = append(times, time.Since(from).Seconds())
+			peak = max(peak, maxRSS(cmd))
+		}
+		return median(times), peak, nil
+	}
+	list := []byte("format: 1\n")
+	if err := os.WriteFile(filepath.Join(small, "crate.yaml"), list, 0o644); err != nil {
+		return err
+	}
+	tenth, tenthPeak, err := one(small, "check")
+	if err != nil {
+		return err
+	}
+	os.Remove(filepath.Join(small, "crate.yaml"))
+	all, allPeak, err := one(filepath.Join(b.dir, "pages"), "check")
+	if err != nil {
+		return err
+	}
+	fmt.Printf("\ncheck of 1,000 pages %.3f s, %d MB; of 10,000 %.3f s, %d MB: %.1f times the time (mark 11)\n", tenth, tenthPeak>>20, all, allPeak>>20, all/tenth)
+	club := filepath.Join(b.dir, "club")
+	os.RemoveAll(club)
+	if out, err := b.command(b.dir, b.merry, "demo", "--to", club).CombinedOutput(); err != nil {
+		return fmt.Errorf("%s%w", out, err)
+	}
+	for _, args := range [][]string{{"check"}, {"contents"}, {"include", "oarlock", "--page", "**"}} {
+		t, peak, err := one(filepath.Join(club, "site"), args...)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%-20s on the demo's site: %3.0f ms, %d MB (mark 20 ms, 40 MB)\n", strings.Join(args[:1], " "), t*1000, peak>>20)
+	}
+	return nil
+}

@@ -1,0 +1,5 @@
+package main
+
+import "os/exec"
+
+func maxRSS(*exec.Cmd) int64 { return 0 }
