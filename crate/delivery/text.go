@@ -188,7 +188,7 @@ func NameVersion(base string) (name, version string) {
 
 // trimBuild takes the marks of builds off a name without its ending: oarlock.min, oarlock-src.
 func trimBuild(stem string) string {
-	for _, mark := range []string{".min", "-min", "_min", ".slim.min", ".debug", "-debug", "-src", ".src", ".dev", ".development", ".production.min", ".production", ".prod"} {
+	for _, mark := range []string{".production.min", ".prod.min", ".min", "-min", "_min", ".debug", "-debug", "-src", ".src", ".dev", ".development", ".production", ".prod"} {
 		if s, ok := strings.CutSuffix(stem, mark); ok && s != "" {
 			return s
 		}
