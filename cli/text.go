@@ -11,6 +11,7 @@ import (
 	"golang.org/x/term"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -101,7 +102,9 @@ func (a *app) touched(o crate.Outcome) {
 			a.printf("%s %s  %s\n", mark, clean(f.Path), a.paint.dim(bytesText(f.Size)))
 		}
 		for _, f := range o.Files {
-			if f.Diff != "" && (f.Do == "change" || f.Path == "crate.yaml" || f.Path == ".gitignore") {
+			// The seal's lines say nothing to a reader that the list above does not; nor do the texts of
+			// new files, which are the library's.
+			if f.Diff != "" && f.Path != record.SealFile && (f.Do == "change" || f.Path == record.ListFile) {
 				a.printf("\n%s", a.diff(f.Diff))
 			}
 		}

@@ -1,0 +1,51 @@
+#!/usr/bin/env bash
+# Makes the pictures in this folder from the demo data. Needs xvfb, xterm, imagemagick and chromium.
+#   docs/screenshots/make.sh [NAME…]
+set -euo pipefail
+cd "$(dirname "$0")/../.."
+here=$PWD/docs/screenshots
+work=$(mktemp -d)
+trap 'kill $(jobs -p) 2>/dev/null; rm -rf "$work"' EXIT
+CGO_ENABLED=0 go build -o "$work/bin/merry" ./cmd/merry
+export PATH=$work/bin:$PATH HOME=$work/home XDG_CACHE_HOME=$work/home/.cache XDG_CONFIG_HOME=$work/home/.config
+mkdir -p "$HOME"
+export DISPLAY=:97
+Xvfb :97 -screen 0 1280x800x24 >/dev/null 2>&1 &
+sleep 1
+
+wanted() { [ ${#names[@]} -eq 0 ] || [[ " ${names[*]} " == *" $1 "* ]]; }
+names=("$@")
+
+# shot NAME 'COMMANDS': what a terminal shows after the commands were typed in the club's site.
+shot() {
+  wanted "$1" || return 0
+  printf '%s\n' "cd '$work/demo/site'; PS1='$ '; clear" "$2" 'touch "$DONE"; sleep 20' >"$work/run.sh"
+  rm -f "$work/done"
+  DONE=$work/done xterm -geometry 159x50 -fa 'DejaVu Sans Mono' -fs 10 -bg '#fbfaf7' -fg '#22303a' -e bash "$work/run.sh" &
+  local pid=$!
+  for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.1; done
+  sleep 0.6
+  import -window root "$here/$1.png"
+  kill $pid; wait $pid 2>/dev/null || true
+}
+say() { printf 'echo "$ %s"; %s' "$1" "$1"; }
+try() { printf '%s; echo; ' "$(say "$1")"; }
+
+merry demo --to "$work/demo" --bare >/dev/null
+cd "$work/demo/site"
+shot start "$(try 'merry start')"
+[ -e crate.yaml ] || merry start >/dev/null
+shot peek "$(try 'merry peek ../downloads/brinework-1.2.0.zip')"
+merry take ../downloads/oarlock-2.0.3.zip --because 'the menu and brinework are built on it' --page '**' >/dev/null
+shot take "$(try 'merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page tides.html --dry-run')"
+merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page '**' >/dev/null
+shot contents "$(try 'merry contents')$(try 'merry undo --list')"
+merry omit oarlock --page tides.html >/dev/null
+sed -i 's|js/club.js|js/Club.js|' index.html
+shot check "$(try 'merry check')"
+sed -i 's|js/Club.js|js/club.js|' index.html
+merry undo >/dev/null 2>&1 || true
+if wanted page; then
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
+    --allow-file-access-from-files --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$here/page.png" "file://$PWD/index.html" >/dev/null 2>&1
+fi
