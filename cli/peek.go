@@ -3,12 +3,14 @@ package cli
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/script"
 )
 
 func (a *app) peek() *cobra.Command {
@@ -81,6 +83,19 @@ func (a *app) printPeek(p *crate.Peeked, arg string) {
 		t.rows = append(t.rows, []string{clean(c.Path), clean(c.Reason)})
 	}
 	t.print(&plain, "  ")
+	if len(p.Options) > 0 {
+		a.printf("\n%s\n", a.paint.bold("or, by --part NAME"))
+		t = &table{right: map[int]bool{2: true}}
+		const most = 12
+		for i, o := range p.Options {
+			if i == most && len(p.Options) > most+2 {
+				t.rows = append(t.rows, []string{fmt.Sprintf("… and %d more", len(p.Options)-most), "", "", "--json lists them"})
+				break
+			}
+			t.rows = append(t.rows, []string{clean(o.Name), o.Sort, bytesText(o.Size), clean(o.Tells)})
+		}
+		t.print(&plain, "  ")
+	}
 	for _, n := range p.Notes {
 		a.printf("  %s %s\n", a.paint.yellow("note:"), clean(n))
 	}
@@ -96,7 +111,47 @@ func remark(f crate.PeekedFile) string {
 	case f.Kind == delivery.Map && f.MapOf != "":
 		return "maps " + path.Base(f.MapOf)
 	case f.Pair != "" && f.Build == delivery.Minified:
-		return fmt.Sprintf("minified from %s", path.Base(f.Pair))
+		return join(scriptWords(f), fmt.Sprintf("minified from %s", path.Base(f.Pair)))
 	}
-	return ""
+	return scriptWords(f)
+}
+
+func join(parts ...string) string {
+	return strings.Join(slices.DeleteFunc(parts, func(s string) bool { return s == "" }), "; ")
+}
+
+// scriptWords says what matters of a script: its form, its syntax, what it defines and needs.
+func scriptWords(f crate.PeekedFile) string {
+	if f.Form == "" {
+		return ""
+	}
+	words := string(f.Form)
+	switch f.Form {
+	case script.Broken, script.Server, script.AMD:
+		return words
+	}
+	if f.Syntax > 2009 {
+		words += fmt.Sprintf(", %d", f.Syntax)
+	} else {
+		words += ", ES5"
+	}
+	var defines, needs []string
+	for _, g := range f.Defines {
+		defines = append(defines, clean(g.Name))
+	}
+	for _, n := range f.Needs {
+		if n.Strength == script.Hard {
+			needs = append(needs, clean(strings.Join(append([]string{n.Name}, n.Or...), " or ")))
+		}
+	}
+	if len(defines) > 3 {
+		defines = append(defines[:3], "…")
+	}
+	if len(defines) > 0 {
+		words += ", defines " + strings.Join(defines, " ")
+	}
+	if len(needs) > 0 {
+		words += ", needs " + strings.Join(needs, " ")
+	}
+	return words
 }

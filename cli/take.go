@@ -45,6 +45,7 @@ stylesheet brings along what it refers to, placed so that every reference stays 
 	}
 	f := c.Flags()
 	f.StringSliceVar(&req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
+	f.StringSliceVar(&req.Parts, "part", nil, "take a part, theme or variant that peek lists by `NAME` (repeatable)")
 	f.StringVar(&req.As, "as", "", "call the library `NAME` in the crate")
 	f.StringSliceVar(&rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
 	f.BoolVar(&req.Together, "together", false, "keep the set as one folder")

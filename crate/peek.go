@@ -2,6 +2,7 @@ package crate
 
 import (
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/script"
 )
 
 // Peeked is what is inside a source.
@@ -18,6 +19,7 @@ type Peeked struct {
 	Files       []PeekedFile   `json:"files"`
 	Aside       []AsideGroup   `json:"aside,omitempty"`
 	Suggested   []PeekedChoice `json:"suggested"`
+	Options     []PeekedOption `json:"options,omitempty"`
 	Notes       []string       `json:"notes,omitempty"`
 }
 
@@ -32,6 +34,20 @@ type PeekedFile struct {
 	Map   string         `json:"map,omitempty"`
 	MapOf string         `json:"map_of,omitempty"`
 	Aside string         `json:"aside,omitempty"`
+	// Of a script that was looked into:
+	Form    script.Form     `json:"form,omitempty"`
+	Syntax  int             `json:"syntax,omitempty"`
+	Defines []script.Global `json:"defines,omitempty"`
+	Needs   []script.Need   `json:"needs,omitempty"`
+}
+
+// PeekedOption is a sensible choice beside the suggested set.
+type PeekedOption struct {
+	Name  string   `json:"name"`
+	Sort  string   `json:"sort"`
+	Files []string `json:"files"`
+	Size  int64    `json:"size"`
+	Tells string   `json:"tells"`
 }
 
 // AsideGroup sums up files that are not for a page.
@@ -81,6 +97,9 @@ func Peek(name, dir string, all bool) (*Peeked, error) {
 			continue
 		}
 		pf := PeekedFile{Path: f.Path, Kind: f.Kind, Build: f.Build, Size: f.Size, Wire: f.Packed, Pair: f.Pair, Map: f.Map, MapOf: f.MapOf, Aside: why}
+		if r := f.Script; r != nil {
+			pf.Form, pf.Syntax, pf.Defines, pf.Needs = r.Form, r.Syntax, r.Defines, r.Needs
+		}
 		if pf.Wire == 0 && f.Size < 4<<20 {
 			switch f.Kind {
 			case delivery.Script, delivery.Stylesheet, delivery.Data, delivery.Map:
@@ -99,6 +118,9 @@ func Peek(name, dir string, all bool) (*Peeked, error) {
 	s := o.Suggest()
 	for _, c := range s.Choices {
 		out.Suggested = append(out.Suggested, PeekedChoice{c.Path, c.Reason})
+	}
+	for _, op := range o.Options() {
+		out.Options = append(out.Options, PeekedOption{op.Name, string(op.Sort), op.Files, op.Size, op.Tells})
 	}
 	out.Notes = s.Notes
 	return out, nil

@@ -22,6 +22,7 @@ type TakeRequest struct {
 	Source    string
 	Dir       string            // where the command was given
 	Files     []string          // patterns; none takes the suggestion
+	Parts     []string          // options beside the suggestion, by name
 	As        string            // the library's name in the crate
 	Rename    map[string]string // file names, old to new
 	Together  bool
@@ -85,7 +86,7 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	if lib.Build == "" {
 		lib.Build = string(delivery.Minified)
 	}
-	sel, err := selectFiles(o, req.Files)
+	sel, err := selectFiles(o, req.Files, req.Parts)
 	if err != nil {
 		return nil, err
 	}
@@ -204,11 +205,27 @@ func (p *Project) knownNeeds(lib record.Library) error {
 	return nil
 }
 
-func selectFiles(o *opened, patterns []string) (*delivery.Selection, error) {
+func selectFiles(o *opened, patterns, parts []string) (*delivery.Selection, error) {
 	if len(patterns) == 0 {
-		sel := o.Suggest()
+		var options []delivery.Option
+		for _, name := range parts {
+			op, ok := o.Option(name)
+			if !ok {
+				var known []string
+				for _, k := range o.Options() {
+					known = append(known, k.Name)
+				}
+				next := "it has none"
+				if len(known) > 0 {
+					next = "it has " + strings.Join(known, ", ")
+				}
+				return nil, refused(next, "--part %s: %s has no such part", name, o.tree.Name)
+			}
+			options = append(options, op)
+		}
+		sel := o.SuggestWith(options)
 		if len(sel.Choices) == 0 {
-			return nil, refused("merry peek "+o.tree.Name+" --all, then merry take with --files", "%s has no script or stylesheet for a page that could be told by itself", o.tree.Name)
+			return nil, refused("merry peek "+o.tree.Name+" --all, then merry take with --files", "%s: %s", o.tree.Name, strings.Join(sel.Notes, "; "))
 		}
 		return sel, nil
 	}

@@ -7,11 +7,19 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 )
 
 // analysed is the largest file whose text is read to tell what it is.
 const analysed = 16 << 20
+
+// parsedMost is the largest script that is parsed, parsedAll how much of scripts is parsed without
+// regard to names.
+const (
+	parsedMost = 6 << 20
+	parsedAll  = 8 << 20
+)
 
 // A Tree is what a delivery is read from: package source has one.
 type Tree interface {
@@ -38,7 +46,8 @@ type File struct {
 	Map    string // its source map
 	MapOf  string // of a source map: the file it belongs to
 	Banner Banner
-	Refs   []Ref // of a stylesheet: what it asks for
+	Refs   []Ref          // of a stylesheet: what it asks for
+	Script *script.Report // of a script that was looked into
 }
 
 // A Ref is one reference of a stylesheet to another file.
@@ -89,13 +98,24 @@ func Describe(name string, items []Item, tree Tree, workers int) (*Delivery, err
 	var wg sync.WaitGroup
 	var mu sync.Mutex
 	var failed error
+	// Parsing is slow beside all else, so of a very large delivery only likely scripts are parsed.
+	var scripts int64
+	for _, f := range d.Files {
+		if f.Kind == Script && f.Aside == "" {
+			scripts += f.Size
+		}
+	}
+	key := nameKey(d.likelyName(name))
+	parsed := func(f *File) bool {
+		return f.Size <= parsedMost && (scripts <= parsedAll || strings.HasPrefix(stemKey(f.Path), key))
+	}
 	next := make(chan int)
 	for range max(1, workers) {
 		wg.Go(func() {
 			var buf []byte
 			for i := range next {
 				var err error
-				if buf, err = d.read(&d.Files[i], tree, buf); err != nil {
+				if buf, err = d.read(&d.Files[i], tree, buf, parsed(&d.Files[i])); err != nil {
 					mu.Lock()
 					if failed == nil {
 						failed = err
@@ -121,6 +141,12 @@ func Describe(name string, items []Item, tree Tree, workers int) (*Delivery, err
 	return d, nil
 }
 
+// likelyName is the library's name as far as it is known before any file was read.
+func (d *Delivery) likelyName(source string) string {
+	name, _ := NameVersion(source)
+	return name
+}
+
 // spareTheOnlyOnes takes back the setting apart of folders where nothing else would be left: a
 // library that keeps its one script in src/ means that one.
 func (d *Delivery) spareTheOnlyOnes() {
@@ -137,7 +163,7 @@ func (d *Delivery) spareTheOnlyOnes() {
 }
 
 // read learns what it can from a file's text. It returns the buffer, for the next one.
-func (d *Delivery) read(f *File, tree Tree, buf []byte) ([]byte, error) {
+func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, error) {
 	b, err := tree.ReadInto(f.Path, buf)
 	if err != nil {
 		return buf, err
@@ -148,6 +174,9 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte) ([]byte, error) {
 		if p, ok := resolve(f.Path, url); ok {
 			f.Map = p
 		}
+	}
+	if f.Kind == Script && parse {
+		f.Script = script.Analyze(b)
 	}
 	if f.Kind == Stylesheet {
 		for _, r := range style.References(b) {

@@ -5,6 +5,8 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/script"
 )
 
 // A Choice is one file of a selection, and why it is in it.
@@ -84,18 +86,53 @@ func (d *Delivery) complete(s *Selection, maps bool) {
 }
 
 // Suggest picks what a page would want.
-func (d *Delivery) Suggest() *Selection {
+func (d *Delivery) Suggest() *Selection { return d.SuggestWith(nil) }
+
+// SuggestWith picks what a page would want, with the named options: a variant stands in for the script
+// or stylesheet that it is a variant of, a part is added.
+func (d *Delivery) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
 	for _, kind := range []Kind{Script, Stylesheet} {
-		if f, why := d.main(kind); f != nil {
+		f, why := d.main(kind)
+		for _, o := range options {
+			if o.Sort == Variant && d.File(o.Files[0]).Kind == kind {
+				f, why = d.File(o.Files[0]), "named by --part "+o.Name
+			}
+		}
+		if f != nil {
 			d.addWithPair(s, f, why)
+			if f.Script != nil && f.Script.Form == script.Module {
+				s.Notes = append(s.Notes, f.Path+" is an ES module: it wants <script type=\"module\">, or an import in a script of yours")
+			}
+		}
+	}
+	for _, o := range options {
+		if o.Sort != Variant {
+			d.addWithPair(s, d.File(o.Files[0]), "named by --part "+o.Name)
 		}
 	}
 	if len(s.Choices) == 0 {
-		s.Notes = append(s.Notes, "no script or stylesheet for a page was found; name files with --files")
+		s.Notes = append(s.Notes, d.whyNothing())
 	}
 	d.complete(s, true)
 	return s
+}
+
+// whyNothing says why no script or stylesheet suits a page.
+func (d *Delivery) whyNothing() string {
+	forms := map[script.Form]int{}
+	for _, f := range d.ofKind(Script) {
+		if f.Script != nil {
+			forms[f.Script.Form]++
+		}
+	}
+	switch {
+	case forms[script.Server] > 0:
+		return "its scripts are for a server or a bundler (they use require and module.exports); a page can't use them as they are"
+	case forms[script.AMD] > 0:
+		return "its scripts are for an AMD loader; name files with --files if the site has one"
+	}
+	return "no script or stylesheet for a page was found; name files with --files"
 }
 
 func (d *Delivery) addWithPair(s *Selection, f *File, why string) {
@@ -140,6 +177,9 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 			continue
 		}
 		score, reason := d.score(f)
+		if score == 0 {
+			continue
+		}
 		if score > bestScore || score == bestScore && best != nil && better(f, best) {
 			best, why, bestScore = f, reason, score
 		}
@@ -164,7 +204,42 @@ func better(a, b *File) bool {
 	return len(a.Path) < len(b.Path)
 }
 
+// score rates a file as the one that the library is, with the reason. What can't run on a page rates 0.
 func (d *Delivery) score(f *File) (int, string) {
+	ready := 0
+	if f.Script != nil {
+		switch f.Script.Form {
+		case script.Server, script.AMD, script.Broken:
+			return 0, ""
+		case script.Module:
+			if d.hasPlainScript() {
+				return 0, ""
+			}
+		case script.Universal:
+			ready = 4
+		}
+		for _, g := range f.Script.Defines {
+			if nameKey(g.Name) == nameKey(d.Name) {
+				ready += 25
+				break
+			}
+		}
+	}
+	score, reason := d.scoreName(f)
+	return score + ready, reason
+}
+
+// hasPlainScript tells whether there is a script that a plain tag can load.
+func (d *Delivery) hasPlainScript() bool {
+	for _, f := range d.ofKind(Script) {
+		if f.Script != nil && (f.Script.Form == script.Universal || f.Script.Form == script.Classic && len(f.Script.Defines)+len(f.Script.Needs) > 0) {
+			return true
+		}
+	}
+	return false
+}
+
+func (d *Delivery) scoreName(f *File) (int, string) {
 	name := nameKey(d.Name)
 	stem := stemKey(f.Path)
 	score, reason := 1, "the largest "+string(f.Kind)+" at hand"
@@ -175,6 +250,8 @@ func (d *Delivery) score(f *File) (int, string) {
 		score, reason = 40, "its name begins with the library's"
 	case f.Banner.Name != "" && nameKey(f.Banner.Name) == name:
 		score, reason = 60, "its banner has the library's name"
+	case stem == "all" || stem == "bundle":
+		score, reason = 50, "it has everything"
 	case len(d.ofKind(f.Kind)) <= 2:
 		score, reason = 30, "there is no other "+string(f.Kind)
 	}

@@ -24,19 +24,29 @@ func BuildOf(b []byte) Build {
 	if len(b) > 1<<18 {
 		b = b[:1<<18] // the rest of a file is written like its first quarter of a megabyte
 	}
+	b = afterCharset(b)
 	var lines, indented, spaces, size, long int
 	kept := false // inside a comment that a minifier keeps
 	for line := range bytes.Lines(b) {
 		text := bytes.TrimRight(line, "\r\n")
+		if kept {
+			_, rest, ended := bytes.Cut(text, []byte("*/"))
+			if !ended {
+				continue
+			}
+			kept, text = false, rest
+		}
 		body := bytes.TrimLeft(text, " \t")
+		for bytes.HasPrefix(body, []byte("/*")) && !kept {
+			_, rest, ended := bytes.Cut(body, []byte("*/"))
+			kept = !ended
+			text = rest
+			body = bytes.TrimLeft(rest, " \t")
+		}
 		switch {
 		case kept:
-			kept = !bytes.Contains(text, []byte("*/"))
 			continue
-		case bytes.HasPrefix(body, []byte("/*")) && !bytes.Contains(body, []byte("*/")):
-			kept = true
-			continue
-		case len(body) == 0, bytes.HasPrefix(body, []byte("//")), bytes.HasPrefix(body, []byte("/*")) && bytes.HasSuffix(body, []byte("*/")):
+		case len(body) == 0, bytes.HasPrefix(body, []byte("//")):
 			continue
 		}
 		lines++
@@ -65,6 +75,18 @@ func BuildOf(b []byte) Build {
 	return Readable
 }
 
+// afterCharset drops what may stand before a file's first comment: a byte order mark, white space, and
+// a stylesheet's @charset.
+func afterCharset(b []byte) []byte {
+	b = bytes.TrimLeft(bytes.TrimPrefix(b, []byte("\xef\xbb\xbf")), " \t\r\n;")
+	if len(b) > 9 && bytes.EqualFold(b[:9], []byte("@charset ")) {
+		if i := bytes.IndexByte(b, ';'); i >= 0 && i < 40 {
+			b = bytes.TrimLeft(b[i+1:], " \t\r\n")
+		}
+	}
+	return b
+}
+
 // A Banner is what a comment at a file's beginning says of it.
 type Banner struct {
 	Name, Version, Licence string
@@ -80,9 +102,7 @@ var (
 // BannerOf reads the comment that a script or stylesheet begins with.
 func BannerOf(b []byte) Banner {
 	var banner Banner
-	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
-	b = bytes.TrimLeft(b, " \t\r\n;")
-	b = bytes.TrimLeft(bytes.TrimPrefix(b, []byte(`@charset "utf-8";`)), " \t\r\n")
+	b = afterCharset(b)
 	var comment []byte
 	switch {
 	case bytes.HasPrefix(b, []byte("/*")):

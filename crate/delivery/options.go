@@ -1,0 +1,183 @@
+package delivery
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/script"
+)
+
+// A Sort says what an option is to the suggested set.
+type Sort string
+
+// The sorts of option.
+const (
+	Variant Sort = "instead" // another build of the same thing: slim, bundle, legacy
+	Part    Sort = "with it" // something that works on top of the core
+	Theme   Sort = "theme"   // another look
+)
+
+// An Option is a sensible choice beside the suggested set, with what tells it apart.
+type Option struct {
+	Name  string
+	Sort  Sort
+	Files []string // the one for pages first, then its pair
+	Size  int64
+	Tells string
+}
+
+// Options finds the sensible choices beside the suggested set.
+func (d *Delivery) Options() []Option {
+	core, _ := d.main(Script)
+	look, _ := d.main(Stylesheet)
+	var list []Option
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Aside != "" || f.Build == NoBuild || f == core || f == look || f.Build == Minified && f.Pair != "" {
+			continue
+		}
+		if core != nil && f.Path == core.Pair || look != nil && f.Path == look.Pair {
+			continue
+		}
+		var o Option
+		var ok bool
+		switch {
+		case f.Kind == Script && core != nil:
+			o, ok = d.scriptOption(f, core)
+		case f.Kind == Stylesheet && !d.imported(f):
+			o, ok = d.styleOption(f, look)
+		}
+		if !ok {
+			continue
+		}
+		o.Files, o.Size = []string{f.Path}, f.Size
+		if f.Pair != "" {
+			o.Files = append(o.Files, f.Pair)
+			o.Size = d.File(f.Pair).Size
+		}
+		list = append(list, o)
+	}
+	uniqueNames(list)
+	return list
+}
+
+func uniqueNames(list []Option) {
+	count := map[string]int{}
+	for _, o := range list {
+		count[o.Name]++
+	}
+	for i, o := range list {
+		if count[o.Name] > 1 {
+			list[i].Name = strings.TrimSuffix(o.Files[0], path.Ext(o.Files[0]))
+		}
+	}
+}
+
+// Option finds an option by its name.
+func (d *Delivery) Option(name string) (Option, bool) {
+	for _, o := range d.Options() {
+		if o.Name == name || slices.Contains(o.Files, name) {
+			return o, true
+		}
+	}
+	return Option{}, false
+}
+
+func (d *Delivery) imported(f *File) bool {
+	return slices.ContainsFunc(d.Files, func(g File) bool {
+		return slices.ContainsFunc(g.Refs, func(r Ref) bool { return r.Path == f.Path })
+	})
+}
+
+func defined(r *script.Report) map[string]bool {
+	m := map[string]bool{}
+	for _, g := range r.Defines {
+		m[g.Name] = true
+	}
+	return m
+}
+
+func (d *Delivery) scriptOption(f, core *File) (Option, bool) {
+	if f.Script == nil || core.Script == nil {
+		return Option{}, false
+	}
+	switch f.Script.Form {
+	case script.Server, script.AMD, script.Broken, script.Module:
+		return Option{}, false
+	}
+	ours := defined(core.Script)
+	for _, n := range f.Script.Needs {
+		if ours[n.Name] && n.Strength != script.Later {
+			return Option{Name: optionName(f, d.Name), Sort: Part, Tells: fmt.Sprintf("works on %s: it needs %s, which %s defines", path.Base(core.Path), n.Name, path.Base(core.Path))}, true
+		}
+	}
+	for _, g := range f.Script.Defines {
+		if ours[g.Name] {
+			return Option{Name: optionName(f, d.Name), Sort: Variant, Tells: d.difference(f, core)}, true
+		}
+	}
+	return Option{}, false
+}
+
+// difference says how a variant differs from the core.
+func (d *Delivery) difference(f, core *File) string {
+	var tells []string
+	has := func(r *script.Report, name string) bool {
+		return slices.ContainsFunc(r.Hard(), func(n script.Need) bool { return n.Name == name })
+	}
+	for _, n := range core.Script.Hard() {
+		if !has(f.Script, n.Name) {
+			tells = append(tells, "includes "+n.Name)
+		}
+	}
+	for _, n := range f.Script.Hard() {
+		if !has(core.Script, n.Name) {
+			tells = append(tells, "needs "+n.Name)
+		}
+	}
+	if a, b := f.Script.Syntax, core.Script.Syntax; a != b {
+		tells = append(tells, fmt.Sprintf("syntax of %d, not %d", a, b))
+	}
+	switch r := float64(f.Size) / float64(max(1, core.Size)); {
+	case f.Build != core.Build && f.Pair == "":
+		tells = append(tells, string(f.Build))
+	case r < 0.9:
+		tells = append(tells, fmt.Sprintf("%.0f%% of the size", r*100))
+	case r > 1.1:
+		tells = append(tells, fmt.Sprintf("%.1f times the size", r))
+	}
+	if len(tells) == 0 {
+		return "defines the same"
+	}
+	return strings.Join(tells, ", ")
+}
+
+func (d *Delivery) styleOption(f, look *File) (Option, bool) {
+	dir := strings.ToLower(path.Base(path.Dir(f.Path)))
+	stem := strings.ToLower(path.Base(f.Path))
+	o := Option{Name: optionName(f, d.Name), Sort: Part, Tells: "another stylesheet of the delivery"}
+	switch {
+	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") || strings.Contains(stem, "skin"):
+		o.Sort, o.Tells = Theme, "a look of its own"
+	case look != nil && strings.HasPrefix(stemKey(f.Path), stemKey(look.Path)):
+		o.Sort, o.Tells = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
+	}
+	return o, true
+}
+
+// optionName is a file's name without the library's, which it need not repeat.
+func optionName(f *File, library string) string {
+	stem, _ := NameVersion(path.Base(f.Path))
+	short := strings.ToLower(stem)
+	base := strings.ToLower(path.Base(library))
+	for _, name := range []string{base, strings.TrimSuffix(strings.TrimSuffix(base, "js"), ".")} {
+		if rest, ok := strings.CutPrefix(short, name); ok && name != "" {
+			if rest = strings.Trim(rest, ".-_"); rest != "" {
+				return rest
+			}
+		}
+	}
+	return short
+}

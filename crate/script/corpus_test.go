@@ -1,0 +1,238 @@
+package script
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/tdewolff/minify/v2"
+	minjs "github.com/tdewolff/minify/v2/js"
+)
+
+// A sample is a made-up script in one of the ways that libraries are wrapped, with what is to be told
+// of it. Optional and later needs are written with "?" and "~".
+type sample struct {
+	name, src string
+	form      Form
+	defines   string
+	needs     string
+	year      int
+}
+
+const body = `
+  function turn(n) {
+    return n * 2;
+  }
+`
+
+var corpus = []sample{
+	{"plain var", `var winch = { turn: function (n) { return n * 2; } };`, Classic, "winch", "", 2009},
+	{"plain function", `function winch(n) { return n; }`, Classic, "winch", "", 2009},
+	{"lexical", `const winch = (n) => n * 2; let crank = 1;`, Classic, "crank winch", "", 2015},
+	{"IIFE to window", `(function () {` + body + `window.winch = turn; })();`, Classic, "winch", "", 2009},
+	{"IIFE with parameters", `(function (window, document, undefined) {` + body + `window.winch = turn; })(window, document);`, Classic, "winch", "", 2009},
+	{"IIFE on this", `(function () {` + body + `this.winch = turn; }).call(this);`, Classic, "winch", "", 2009},
+	{"bang function", `!function (w) {` + body + `w.winch = turn; }(window);`, Classic, "winch", "", 2009},
+	{"unary plus", `+function ($) {` + body + `$.fn.turn = turn; }(oarlock);`, Classic, "", "oarlock", 2009},
+	{"assigned IIFE", `var winch = (function () {` + body + `return { turn: turn }; })();`, Classic, "winch", "", 2009},
+	{"implicit global", `(function () {` + body + `winch = turn; })();`, Classic, "winch", "", 2009},
+	{"globalThis", `(function () {` + body + `globalThis.winch = turn; })();`, Classic, "winch", "", 2009},
+	{"Function this", `(function (root) {` + body + `root.winch = turn; })(Function("return this")());`, Classic, "winch", "", 2009},
+	{"computed name", `(function (root) { var name = "winch"; root[name] = function () {}; })(self);`, Classic, "winch", "", 2009},
+	{"defineProperty", `Object.defineProperty(window, "winch", { value: 1 });`, Classic, "winch", "", 2009},
+	{"Object.assign", `Object.assign(window, { winch: 1, crank: 2 });`, Classic, "crank winch", "", 2009},
+	{"namespace", `var Boat = Boat || {}; Boat.winch = function () {};`, Classic, "Boat", "", 2009},
+	{"window namespace", `window.Boat = window.Boat || {}; Boat.winch = function () {};`, Classic, "Boat", "", 2009},
+	{"noConflict", `(function (w) { var old = w.winch; function winch() {} winch.noConflict = function () { w.winch = old; return winch; }; w.winch = winch; })(window);`, Classic, "winch", "", 2009},
+
+	{"UMD, all branches", `(function (root, factory) {
+  if (typeof define === "function" && define.amd) { define([], factory); }
+  else if (typeof module === "object" && module.exports) { module.exports = factory(); }
+  else { root.winch = factory(); }
+})(this, function () {` + body + `return turn; });`, Universal, "winch", "", 2009},
+	{"UMD with a need", `(function (root, factory) {
+  if (typeof define === "function" && define.amd) { define(["oarlock"], factory); }
+  else if (typeof exports === "object") { module.exports = factory(require("oarlock")); }
+  else { root.winch = factory(root.oarlock); }
+}(typeof self !== "undefined" ? self : this, function (oarlock) {` + body + `oarlock.fn.turn = turn; return turn; }));`, Universal, "winch", "oarlock", 2009},
+	{"UMD, need kept for later", `(function (root, factory) {
+  if (typeof define === "function" && define.amd) { define(["oarlock"], factory); } else { root.winch = factory(root.oarlock); }
+}(this, function (oarlock) { return { turn: function () { return oarlock("a"); } }; }));`, Universal, "winch", "oarlock", 2009},
+	{"UMD by conditional", `!function (e, t) { "object" == typeof exports && "undefined" != typeof module ? t(exports) : "function" == typeof define && define.amd ? define(["exports"], t) : t((e = "undefined" != typeof globalThis ? globalThis : e || self).winch = {}); }(this, function (e) { e.turn = function () {}; });`, Universal, "winch", "", 2009},
+	{"UMD by conditional, with a need", `(function (global, factory) {
+  typeof exports === "object" && typeof module !== "undefined" ? module.exports = factory(require("oarlock")) :
+  typeof define === "function" && define.amd ? define(["oarlock"], factory) :
+  (global = global || self, global.winch = factory(global.oarlock));
+})(this, function (oarlock) { "use strict"; oarlock = oarlock && oarlock.hasOwnProperty("default") ? oarlock["default"] : oarlock; return oarlock.make(); });`, Universal, "winch", "oarlock", 2009},
+	{"bundler's UMD", `(function webpackUniversal(root, factory) {
+  if (typeof exports === "object" && typeof module === "object") module.exports = factory();
+  else if (typeof define === "function" && define.amd) define([], factory);
+  else if (typeof exports === "object") exports["winch"] = factory();
+  else root["winch"] = factory();
+})(window, function () { return (function (modules) {
+  function load(id) { var m = { exports: {} }; modules[id].call(m.exports, m, m.exports, load); return m.exports; }
+  return load(0);
+})([function (module, exports, load) { module.exports = load(1); }, function (module, exports) { module.exports = function () {}; }]); });`, Universal, "winch", "", 2009},
+	{"bundle with a need inside", `(function (modules) {
+  function load(id) { var m = { exports: {} }; modules[id](m, m.exports, load); return m.exports; }
+  load(0);
+})([function (module, exports, load) { var o = load(1); window.winch = o; }, function (module, exports) { module.exports = oarlock.make("div"); }]);`, Classic, "winch", "oarlock", 2009},
+	{"standalone by browser bundle", `(function (f) { if (typeof exports === "object" && typeof module !== "undefined") { module.exports = f(); } else if (typeof define === "function" && define.amd) { define([], f); } else { var g; if (typeof window !== "undefined") { g = window; } else if (typeof global !== "undefined") { g = global; } else if (typeof self !== "undefined") { g = self; } else { g = this; } g.winch = f(); } })(function () { return {}; });`, Universal, "winch", "", 2009},
+	{"global first, then loaders", `(function () { var winch = function () {}; window.winch = winch; if (typeof define === "function" && define.amd) { define("winch", [], function () { return winch; }); } })();`, Universal, "winch", "", 2009},
+	{"exports or window", `(function (exports) { exports.winch = function () {}; })(typeof exports === "undefined" ? this : exports);`, Universal, "winch", "", 2009},
+	{"plugin by loader or global", `(function (factory) { if (typeof define === "function" && define.amd) { define(["oarlock"], factory); } else if (typeof module === "object" && module.exports) { module.exports = factory; } else { factory(oarlock); } }(function ($) { $.fn.turn = function () { return this; }; }));`, Universal, "", "oarlock", 2009},
+
+	{"AMD only", `define(["oarlock"], function (oarlock) { return { turn: oarlock }; });`, AMD, "", "", 2009},
+	{"named AMD", `define("winch", ["require", "exports"], function (require, exports) { exports.turn = 1; });`, AMD, "", "", 2009},
+	{"CommonJS", `var oarlock = require("oarlock"); module.exports = function () { return oarlock; };`, Server, "", "", 2009},
+	{"CommonJS exports", `"use strict"; Object.defineProperty(exports, "__esModule", { value: true }); exports.turn = function () {};`, Server, "", "", 2009},
+	{"server with process", `if (process.env.NODE_ENV === "production") { module.exports = require("./a.min.js"); } else { module.exports = require("./a.js"); }`, Server, "", "", 2009},
+	{"ES module", `import { oarlock } from "./oarlock.js"; export function winch() { return oarlock; }`, Module, "", "", 2015},
+	{"ES module default", `const winch = () => 1; export default winch;`, Module, "", "", 2015},
+	{"ES module with global", `export const a = 1; window.winch = a;`, Module, "winch", "", 2015},
+
+	{"hard need, free name", `oarlock(function () { oarlock("a"); });`, Classic, "", "oarlock", 2009},
+	{"hard need, window", `window.oarlock.fn.turn = function () {};`, Classic, "", "oarlock", 2009},
+	{"throws without", `(function ($) { if (!$) { throw new Error("no"); } window.winch = 1; })(window.oarlock);`, Classic, "winch", "oarlock", 2009},
+	{"typeof throws without", `if (typeof oarlock === "undefined") { throw new Error("no"); } var winch = 1;`, Classic, "winch", "oarlock", 2009},
+	{"optional need", `(function () { if (window.oarlock) { oarlock.fn.turn = 1; } window.winch = 1; })();`, Classic, "winch", "oarlock?", 2009},
+	{"optional by typeof", `if (typeof oarlock !== "undefined") { oarlock.fn.turn = 1; } var winch = 1;`, Classic, "winch", "oarlock?", 2009},
+	{"optional by and", `window.oarlock && (oarlock.fn.turn = 1);`, Classic, "", "oarlock?", 2009},
+	{"alternatives", `(function ($) { $.fn.turn = 1; })(window.oarlock || window.rowlock);`, Classic, "", "oarlock|rowlock", 2009},
+	{"used later", `document.addEventListener("click", function () { oarlock("a"); });`, Classic, "", "oarlock~", 2009},
+	{"used later by own function", `function go() { oarlock("a"); }`, Classic, "go", "oarlock~", 2009},
+	{"subclass", `class Winch extends Capstan { turn() { return 1; } }`, Classic, "Winch", "Capstan", 2015},
+	{"part of a core", `tidechart.addTheme("dark", { ink: "#000" });`, Classic, "", "tidechart", 2009},
+	{"part of a core, guarded", `(function () { if (!window.tidechart) { return; } tidechart.addTheme("dark"); })();`, Classic, "", "tidechart?", 2009},
+	{"own name inside", `(function () { var oarlock = {}; oarlock.fn = 1; window.winch = oarlock; })();`, Classic, "winch", "", 2009},
+	{"browser's names", `var a = new XMLHttpRequest(), b = document.body, c = Math.max(1, 2), d = window.innerWidth, e = onload, f = HTMLElement;`, Classic, "a b c d e f", "", 2009},
+	{"try", `try { oarlock.fn.turn = 1; } catch (e) { }`, Classic, "", "oarlock?", 2009},
+	{"forEach at once", `["a"].forEach(function (n) { window[n] = oarlock; oarlock(n); });`, Classic, "", "oarlock", 2009},
+
+	{"2016", `var a = 2 ** 3;`, Classic, "a", "", 2016},
+	{"2017", `async function a() { await 1; }`, Classic, "a", "", 2017},
+	{"2018", `var a = { ...{} };`, Classic, "a", "", 2018},
+	{"2019", `try { a(); } catch { } function a() { }`, Classic, "a", "", 2019},
+	{"2020", `var a = window?.b ?? 1;`, Classic, "a", "b?", 2020},
+	{"2020 BigInt", `var a = 10n;`, Classic, "a", "", 2020},
+	{"2021", `var a; a ??= 1_000;`, Classic, "a", "", 2021},
+	{"2022", `class A { #b = 1; c() { return this.#b; } }`, Classic, "A", "", 2022},
+	{"broken", `function ( {`, Broken, "", "", 0},
+}
+
+func needsText(r *Report) string {
+	var list []string
+	for _, n := range r.Needs {
+		s := n.Name
+		for _, or := range n.Or {
+			s += "|" + or
+		}
+		list = append(list, s+map[Strength]string{Optional: "?", Later: "~"}[n.Strength])
+	}
+	return strings.Join(list, " ")
+}
+
+func definesText(r *Report) string {
+	var list []string
+	for _, g := range r.Defines {
+		list = append(list, g.Name)
+	}
+	return strings.Join(list, " ")
+}
+
+// TestCorpus is the measure of what is told right: every sample as written and minified. Minifying
+// keeps top-level names and may rewrite what a year's syntax is told by, so years are held on the
+// readable form.
+func TestCorpus(t *testing.T) {
+	m := minify.New()
+	minifier := &minjs.Minifier{KeepVarNames: false, Version: 2009}
+	total, right := 0, 0
+	var tp, fp, fn int
+	for _, s := range corpus {
+		short, err := m.String("", s.src)
+		_ = err
+		var b strings.Builder
+		if err := minifier.Minify(m, &b, strings.NewReader(s.src), nil); err == nil {
+			short = b.String()
+		}
+		for i, src := range []string{s.src, short} {
+			if i == 1 && (s.form == Broken || short == "") {
+				continue
+			}
+			total++
+			r := Analyze([]byte(src))
+			ok := r.Form == s.form && definesText(r) == s.defines && needsText(r) == s.needs && (i == 1 || r.Syntax == s.year)
+			count(r, s, &tp, &fp, &fn)
+			if ok {
+				right++
+				continue
+			}
+			t.Errorf("%s (%s):\n got %s, defines %q, needs %q, %d\nwant %s, defines %q, needs %q, %d\n%s", s.name, []string{"readable", "minified"}[i],
+				r.Form, definesText(r), needsText(r), r.Syntax, s.form, s.defines, s.needs, s.year, src)
+		}
+	}
+	t.Logf("%d of %d scripts told right; needs and definitions: precision %.3f, recall %.3f", right, total, float64(tp)/float64(tp+fp), float64(tp)/float64(tp+fn))
+}
+
+func count(r *Report, s sample, tp, fp, fn *int) {
+	got := append(strings.Fields(definesText(r)), strings.Fields(needsText(r))...)
+	want := append(strings.Fields(s.defines), strings.Fields(s.needs)...)
+	have := map[string]bool{}
+	for _, w := range want {
+		have[w] = true
+	}
+	hits := 0
+	for _, g := range got {
+		if have[g] {
+			hits++
+		} else {
+			*fp++
+		}
+	}
+	*tp += hits
+	*fn += len(want) - hits
+}
+
+func TestEvidenceHasAPlace(t *testing.T) {
+	r := Analyze([]byte("\ufeffvar a = 1;\n  (function () {\n    oarlock.fn.turn = a;\n  })();\n"))
+	if len(r.Needs) != 1 || r.Needs[0].Line != 3 || r.Needs[0].Column != 5 || !r.Needs[0].Extends {
+		t.Errorf("needs are %+v", r.Needs)
+	}
+	r = Analyze([]byte("var a = 1;\nvar b = ;\n"))
+	if r.Form != Broken || r.FaultLine != 2 || r.Fault == "" {
+		t.Errorf("a broken script is told as %+v", r)
+	}
+}
+
+// TestHostileScripts: code made to exhaust the reader ends in time.
+func TestHostileScripts(t *testing.T) {
+	for name, src := range map[string]string{
+		"nested groups":    strings.Repeat("(", 1<<20),
+		"nested blocks":    strings.Repeat("{", 1<<20),
+		"nested functions": strings.Repeat("function a(){", 1<<18),
+		"long sum":         "a=1" + strings.Repeat("+1", 1<<20),
+		"nested calls":     strings.Repeat("a(", 1<<18) + strings.Repeat(")", 1<<18),
+		"members":          "a" + strings.Repeat(".b", 1<<19),
+		"recursion":        "function f(g){ return f(f(f(g)))}; f(f)",
+		"NULs":             strings.Repeat("\x00", 1000),
+	} {
+		if r := Analyze([]byte(src)); r == nil {
+			t.Error(name)
+		}
+	}
+}
+
+func FuzzAnalyze(f *testing.F) {
+	for _, s := range corpus {
+		f.Add([]byte(s.src))
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		r := Analyze(b)
+		for _, n := range r.Needs {
+			for _, d := range r.Defines {
+				if n.Name == d.Name {
+					t.Fatalf("%q: %s is needed and defined", b, n.Name)
+				}
+			}
+		}
+	})
+}

@@ -1,0 +1,656 @@
+package script
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/tdewolff/parse/v2/js"
+)
+
+// A value is what is known of the result of an expression.
+type value struct {
+	kind kind
+	text string   // of a text
+	fn   *closure // of a function
+	has  []value  // of a container: values in it that may be called
+	need *Need    // of a global that is not the script's own: what would be noted on its use
+	prop map[string]value
+}
+
+type kind int
+
+const (
+	unknown kind = iota
+	undefined
+	global  // the global object
+	browser // something that the browser has
+	text
+	truth // known to be true
+	falsehood
+	function
+	container
+	foreign // a global of somebody else's, not there or not to be relied on
+)
+
+type closure struct {
+	params *js.Params
+	body   *js.BlockStmt
+	arrow  bool
+	this   value // of an arrow function
+	node   js.INode
+}
+
+// follower runs a script over values of which little is known.
+type follower struct {
+	src      []byte
+	globals  map[string]value // what the script has assigned to globals
+	vars     map[*js.Var]value
+	needs    map[string]*Need
+	defines  map[string]Global
+	declared map[string]bool // at the top level, by a declaration
+	called   map[js.INode]int
+	pending  []*closure // functions that have not been called while loading
+	strength Strength   // of a need that is found now
+	// Of each global: whether it was counted on while loading, only kept for later, or asked for first.
+	firm, kept, tested map[string]bool
+	guarded            int      // inside of a test, or of a try that catches
+	present            []string // globals that the test around here found present
+	depth              int
+
+	isModule, sawAMD, sawServer         bool
+	callsDefine, usesModule, usesExport bool
+	imports                             []string
+	imported                            map[string]bool // names that import statements bind
+}
+
+func (f *follower) script(ast *js.AST) {
+	f.declared = map[string]bool{}
+	f.strength = Hard
+	for _, s := range ast.List {
+		switch s := s.(type) {
+		case *js.ImportStmt:
+			f.isModule = true
+			f.imports = append(f.imports, strings.Trim(string(s.Module), `"'`))
+			f.imported[string(s.Default)] = true
+			for _, a := range s.List {
+				f.imported[string(a.Binding)] = true
+			}
+		case *js.ExportStmt:
+			f.isModule = true
+			if len(s.Module) > 0 {
+				f.imports = append(f.imports, strings.Trim(string(s.Module), `"'`))
+			}
+		}
+	}
+	for _, v := range ast.Scope.Declared {
+		name := string(v.Data)
+		f.declared[name] = true
+		if !f.isModule {
+			f.defines[name] = f.place(name, v.Data)
+		}
+	}
+	top := value{kind: global}
+	if f.isModule {
+		top = value{kind: undefined}
+	}
+	f.block(ast.List, top)
+	// What was not called while loading may be called later.
+	f.strength = Later
+	for i := 0; i < len(f.pending) && i < 20000; i++ {
+		if c := f.pending[i]; f.called[c.node] == 0 {
+			f.call(c, nil, value{})
+		}
+	}
+}
+
+func (f *follower) form() Form {
+	switch {
+	case f.isModule:
+		return Module
+	case f.usesModule || f.usesExport:
+		return Server
+	case f.callsDefine && len(f.defines) == 0:
+		return AMD
+	case f.sawAMD || f.sawServer:
+		return Universal
+	}
+	return Classic
+}
+
+// note records that a global is needed. What is read under a guard is optional.
+func (f *follower) note(n *Need, extends bool) {
+	if n == nil || n.Name == "" {
+		return
+	}
+	s := f.strength
+	if s == Later && n.loaded && f.guarded == 0 && !slices.Contains(f.present, n.Name) {
+		s = Hard
+		f.kept[n.Name] = true
+	} else if s == Hard && f.guarded == 0 && !slices.Contains(f.present, n.Name) {
+		f.firm[n.Name] = true
+	}
+	if s == Hard && (f.guarded > 0 || slices.Contains(f.present, n.Name)) {
+		s = Optional
+		f.tested[n.Name] = true
+	}
+	f.noteAs(n, s, extends)
+}
+
+func (f *follower) noteAs(n *Need, s Strength, extends bool) {
+	old := f.needs[n.Name]
+	if old == nil {
+		c := *n
+		c.Strength, c.Extends = s, extends
+		f.needs[n.Name] = &c
+		return
+	}
+	if rank(s) > rank(old.Strength) {
+		old.Strength, old.Global = s, n.Global
+	}
+	old.Extends = old.Extends || extends
+	if len(n.Or) > 0 && old.Or == nil {
+		old.Or = n.Or
+	}
+}
+
+func rank(s Strength) int { return map[Strength]int{Later: 0, Optional: 1, Hard: 2}[s] }
+
+// hoist makes the functions that a block declares known before its first statement.
+func (f *follower) hoist(list []js.IStmt, this value) {
+	for _, s := range list {
+		if d, ok := s.(*js.FuncDecl); ok && d.Name != nil {
+			f.set(d.Name, f.closureOf(d, &d.Params, &d.Body, false, this))
+		}
+		if e, ok := s.(*js.ExportStmt); ok {
+			if d, ok := e.Decl.(*js.FuncDecl); ok && d.Name != nil {
+				f.set(d.Name, f.closureOf(d, &d.Params, &d.Body, false, this))
+			}
+		}
+	}
+}
+
+func (f *follower) closureOf(n js.INode, p *js.Params, body *js.BlockStmt, arrow bool, this value) value {
+	c := &closure{params: p, body: body, arrow: arrow, this: this, node: n}
+	f.pending = append(f.pending, c)
+	return value{kind: function, fn: c}
+}
+
+// block runs statements; it returns what a return statement gave, and whether the end can't be reached.
+func (f *follower) block(list []js.IStmt, this value) (result value, ended bool) {
+	f.hoist(list, this)
+	mark := len(f.present)
+	defer func() { f.present = f.present[:min(mark, len(f.present))] }()
+	for _, s := range list {
+		r, end := f.statement(s, this)
+		if r.kind != unknown && result.kind == unknown {
+			result = r
+		}
+		if end {
+			return result, true
+		}
+	}
+	return result, false
+}
+
+func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) {
+	if f.depth > 400 {
+		return value{}, false
+	}
+	f.depth++
+	defer func() { f.depth-- }()
+	switch s := s.(type) {
+	case *js.BlockStmt:
+		return f.block(s.List, this)
+	case *js.ExprStmt:
+		f.eval(s.Value, this)
+	case *js.VarDecl:
+		f.declare(s, this)
+	case *js.FuncDecl:
+	case *js.ClassDecl:
+		f.class(s, this)
+	case *js.ReturnStmt:
+		if s.Value != nil {
+			return f.eval(s.Value, this), true
+		}
+		return value{kind: undefined}, true
+	case *js.ThrowStmt:
+		f.eval(s.Value, this)
+		return value{}, true
+	case *js.IfStmt:
+		return f.ifElse(s, this)
+	case *js.ForStmt:
+		if s.Init != nil {
+			f.evalAny(s.Init, this)
+		}
+		if s.Cond != nil {
+			f.eval(s.Cond, this)
+		}
+		result, _ = f.block(s.Body.List, this)
+		if s.Post != nil {
+			f.eval(s.Post, this)
+		}
+	case *js.ForInStmt:
+		f.eval(s.Value, this)
+		f.evalAny(s.Init, this)
+		result, _ = f.block(s.Body.List, this)
+	case *js.ForOfStmt:
+		f.eval(s.Value, this)
+		f.evalAny(s.Init, this)
+		result, _ = f.block(s.Body.List, this)
+	case *js.WhileStmt:
+		f.eval(s.Cond, this)
+		result, _ = f.statement(s.Body, this)
+	case *js.DoWhileStmt:
+		result, _ = f.statement(s.Body, this)
+		f.eval(s.Cond, this)
+	case *js.SwitchStmt:
+		f.eval(s.Init, this)
+		for _, c := range s.List {
+			if c.Cond != nil {
+				f.eval(c.Cond, this)
+			}
+			if r, _ := f.block(c.List, this); r.kind != unknown {
+				result = r
+			}
+		}
+	case *js.LabelledStmt:
+		return f.statement(s.Value, this)
+	case *js.WithStmt:
+		f.eval(s.Cond, this)
+		return f.statement(s.Body, this)
+	case *js.BranchStmt:
+		return value{}, true
+	case *js.TryStmt:
+		if s.Catch != nil {
+			f.guarded++
+		}
+		result, _ = f.block(s.Body.List, this)
+		if s.Catch != nil {
+			f.guarded--
+			if r, _ := f.block(s.Catch.List, this); result.kind == unknown {
+				result = r
+			}
+		}
+		if s.Finally != nil {
+			f.block(s.Finally.List, this)
+		}
+	case *js.ExportStmt:
+		if s.Decl != nil {
+			f.evalAny(s.Decl, this)
+		}
+	}
+	return result, false
+}
+
+// ifElse runs the branch that a browser takes where that is known, else both, each knowing what the
+// test says of the globals that it looks at.
+func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
+	cond, yes, no := f.test(s.Cond, this)
+	switch cond.kind {
+	case truth:
+		return f.statement(s.Body, this)
+	case falsehood, undefined:
+		if s.Else != nil {
+			return f.statement(s.Else, this)
+		}
+		return value{}, false
+	}
+	mark := len(f.present)
+	f.present = append(f.present, names(yes)...)
+	a, aEnds := f.statement(s.Body, this)
+	f.present = f.present[:mark]
+	var b value
+	bEnds := false
+	if s.Else != nil {
+		f.present = append(f.present, names(no)...)
+		b, bEnds = f.statement(s.Else, this)
+		f.present = f.present[:mark]
+	}
+	switch {
+	case throws(s.Body) && f.guarded == 0:
+		// "if (!x) throw": what comes behind is for x alone.
+		for _, n := range no {
+			f.noteAs(n, f.strength, false)
+		}
+	case aEnds && s.Else == nil:
+		// "if (!x) return": what comes behind in this block knows that x is there.
+		f.present = append(f.present, names(no)...)
+	}
+	if a.kind == unknown {
+		a = b
+	}
+	return a, aEnds && bEnds
+}
+
+func names(needs []*Need) []string {
+	var list []string
+	for _, n := range needs {
+		list = append(append(list, n.Name), n.Or...)
+	}
+	return list
+}
+
+func throws(s js.IStmt) bool {
+	switch s := s.(type) {
+	case *js.ThrowStmt:
+		return true
+	case *js.BlockStmt:
+		return len(s.List) > 0 && throws(s.List[len(s.List)-1])
+	}
+	return false
+}
+
+// test evaluates a condition. It also returns the globals that are surely there where it is true, and
+// where it is false.
+func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
+	f.guarded++
+	defer func() { f.guarded-- }()
+	switch x := e.(type) {
+	case *js.GroupExpr:
+		return f.test(x.X, this)
+	case *js.UnaryExpr:
+		if x.Op == js.NotToken {
+			c, y, n := f.test(x.X, this)
+			return opposite(c), n, y
+		}
+	case *js.BinaryExpr:
+		switch x.Op {
+		case js.AndToken:
+			a, ay, _ := f.test(x.X, this)
+			if a.kind == falsehood || a.kind == undefined {
+				return value{kind: falsehood}, nil, nil
+			}
+			mark := len(f.present)
+			f.present = append(f.present, names(ay)...)
+			b, by, bn := f.test(x.Y, this)
+			f.present = f.present[:mark]
+			if a.kind == truth {
+				return b, append(ay, by...), bn
+			}
+			if b.kind == falsehood || b.kind == undefined {
+				return value{kind: falsehood}, nil, nil
+			}
+			return value{}, append(ay, by...), nil
+		case js.OrToken:
+			a, _, an := f.test(x.X, this)
+			if a.kind == truth || a.kind == browser || a.kind == function || a.kind == global {
+				return value{kind: truth}, nil, nil
+			}
+			b, _, bn := f.test(x.Y, this)
+			if a.kind == falsehood || a.kind == undefined {
+				return b, nil, bn
+			}
+			if b.kind == truth {
+				return b, nil, nil
+			}
+			return value{}, nil, append(an, bn...)
+		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
+			return f.compare(x, this)
+		}
+	}
+	_, isCall := e.(*js.CallExpr)
+	if isCall {
+		f.guarded-- // what a call does inside is not part of the question
+	}
+	v := f.eval(e, this)
+	if isCall {
+		f.guarded++
+	}
+	switch v.kind {
+	case foreign:
+		f.use(v)
+		return value{}, []*Need{v.need}, nil
+	case function, browser, global, container, truth:
+		return value{kind: truth}, nil, nil
+	case text:
+		if v.text != "" {
+			return value{kind: truth}, nil, nil
+		}
+		return value{kind: falsehood}, nil, nil
+	case undefined, falsehood:
+		return value{kind: falsehood}, nil, nil
+	}
+	return value{}, nil, nil
+}
+
+func opposite(v value) value {
+	switch v.kind {
+	case truth:
+		return value{kind: falsehood}
+	case falsehood, undefined:
+		return value{kind: truth}
+	}
+	return value{}
+}
+
+// compare knows the comparisons by which scripts find out where they are.
+func (f *follower) compare(x *js.BinaryExpr, this value) (cond value, yes, no []*Need) {
+	negated := x.Op == js.NotEqToken || x.Op == js.NotEqEqToken
+	a, b := f.eval(x.X, this), f.eval(x.Y, this)
+	if a.kind == text && b.kind != text || b.kind == foreign {
+		a, b = b, a
+	}
+	same := value{}
+	var there bool // the comparison is true where the global is there
+	switch {
+	case a.kind == text && b.kind == text:
+		same = value{kind: falsehood}
+		if a.text == b.text {
+			same = value{kind: truth}
+		}
+	case a.kind == undefined && b.kind == undefined:
+		same = value{kind: truth}
+	case (a.kind == undefined || b.kind == undefined) && known(a) && known(b):
+		same = value{kind: falsehood}
+	case a.kind == foreign && (b.kind == text || b.kind == undefined || b.kind == falsehood):
+		// typeof X gives the foreign value itself: "undefined" or the like on the other side.
+		there = !(b.kind == undefined || b.text == "undefined" || b.kind == falsehood)
+		f.use(a)
+		if there != negated {
+			return value{}, []*Need{a.need}, nil
+		}
+		return value{}, nil, []*Need{a.need}
+	case a.kind == global && b.kind == global:
+		same = value{kind: truth}
+	}
+	if negated {
+		same = opposite(same)
+	}
+	return same, nil, nil
+}
+
+func known(v value) bool { return v.kind != unknown && v.kind != foreign }
+
+// evalAny evaluates what stands in an expression's place but may be a declaration.
+func (f *follower) evalAny(n js.INode, this value) value {
+	switch n := n.(type) {
+	case *js.VarDecl:
+		f.declare(n, this)
+		return value{}
+	case js.IExpr:
+		return f.eval(n, this)
+	}
+	return value{}
+}
+
+func (f *follower) declare(d *js.VarDecl, this value) {
+	for _, b := range d.List {
+		v := value{kind: undefined}
+		if b.Default != nil {
+			v = f.eval(b.Default, this)
+		} else if d.InForInOf {
+			v = value{}
+		}
+		if b.Default == nil && d.TokenType == js.VarToken {
+			// "var a;" leaves a as it is.
+			if x, ok := b.Binding.(*js.Var); ok {
+				if _, set := f.vars[root(x)]; set {
+					continue
+				}
+			}
+		}
+		f.bind(b.Binding, v)
+	}
+}
+
+func (f *follower) bind(b js.IBinding, v value) {
+	switch b := b.(type) {
+	case *js.Var:
+		f.set(b, v)
+	case *js.BindingObject:
+		for _, item := range b.List {
+			if item.Key != nil && item.Key.Computed == nil {
+				f.bind(item.Value.Binding, f.member(v, strings.Trim(string(item.Key.Literal.Data), `"'`), item.Key.Literal.Data))
+			} else if x, ok := item.Value.Binding.(*js.Var); ok {
+				f.bind(x, f.member(v, string(x.Data), x.Data))
+			}
+		}
+	case *js.BindingArray:
+		f.use(v)
+		for _, e := range b.List {
+			if e.Binding != nil {
+				f.bind(e.Binding, value{})
+			}
+		}
+	}
+}
+
+func root(v *js.Var) *js.Var {
+	for v.Link != nil {
+		v = v.Link
+	}
+	return v
+}
+
+func (f *follower) set(x *js.Var, v value) {
+	r := root(x)
+	if r.Decl == js.NoDecl {
+		f.define(string(r.Data), x.Data, v)
+		return
+	}
+	f.vars[r] = v
+	if name := string(r.Data); f.declared[name] && !f.isModule {
+		if _, ok := f.defines[name]; ok && r.Decl != js.ArgumentDecl {
+			f.globals[name] = v
+		}
+	}
+}
+
+func (f *follower) define(name string, at []byte, v value) {
+	if f.strength == Later {
+		return // what is defined only later is of no use to those who load next
+	}
+	if absent[name] {
+		if name == "module" || name == "exports" {
+			f.usesExport = true
+		}
+		return
+	}
+	if _, builtIn := browserNames[name]; builtIn || strings.HasPrefix(name, "on") && name == strings.ToLower(name) {
+		return
+	}
+	f.globals[name] = v
+	if _, ok := f.defines[name]; !ok {
+		f.defines[name] = f.place(name, at)
+	}
+}
+
+// read returns the value of a name. Free names are globals.
+func (f *follower) read(x *js.Var) value {
+	r := root(x)
+	if r.Decl != js.NoDecl {
+		if v, ok := f.vars[r]; ok {
+			return v
+		}
+		return value{}
+	}
+	return f.readGlobal(string(r.Data), x.Data, true)
+}
+
+// readGlobal reads a global, as a free name or as a property of the global object. A free name that is
+// not there is an error in a browser; a property is undefined.
+func (f *follower) readGlobal(name string, at []byte, free bool) value {
+	if v, ok := f.globals[name]; ok {
+		return v
+	}
+	if alias[name] {
+		return value{kind: global}
+	}
+	if absent[name] {
+		f.sawAMD = f.sawAMD || name == "define"
+		f.sawServer = f.sawServer || name != "define"
+		if free && f.guarded == 0 && f.strength == Hard {
+			switch name {
+			case "define":
+				f.callsDefine = true
+			case "module", "exports", "require", "__dirname", "process":
+				f.usesModule = f.usesModule || name != "process"
+			}
+		}
+		return value{kind: undefined}
+	}
+	if _, ok := browserNames[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
+		return value{kind: browser, text: name}
+	}
+	if f.imported[name] {
+		return value{kind: container}
+	}
+	if name == "undefined" || name == "NaN" {
+		return value{kind: undefined}
+	}
+	n := &Need{Global: f.place(name, at), loaded: f.strength == Hard && f.guarded == 0 && !slices.Contains(f.present, name)}
+	if free {
+		f.note(n, false)
+	} else if f.guarded > 0 || f.strength == Later {
+		f.note(n, false)
+	}
+	return value{kind: foreign, need: n}
+}
+
+// use notes that a value's being there is counted on.
+func (f *follower) use(v value) {
+	if v.kind == foreign {
+		f.note(v.need, false)
+	}
+}
+
+func (f *follower) member(v value, name string, at []byte) value {
+	switch v.kind {
+	case global:
+		return f.readGlobal(name, at, false)
+	case foreign:
+		f.use(v)
+		return value{kind: unknown, need: v.need}
+	case browser:
+		if v.text == "Function" || v.text == "document" && name == "defaultView" {
+			return value{kind: global}
+		}
+		return value{kind: browser}
+	case container:
+		if p, ok := v.prop[name]; ok {
+			return p
+		}
+	case function:
+		if p, ok := v.prop[name]; ok {
+			return p
+		}
+		return value{}
+	case unknown:
+		return value{kind: unknown, need: v.need}
+	}
+	return value{}
+}
+
+func textOf(l *js.LiteralExpr) (string, bool) {
+	if l.TokenType != js.StringToken || len(l.Data) < 2 {
+		return "", false
+	}
+	s := string(l.Data[1 : len(l.Data)-1])
+	if strings.Contains(s, `\`) {
+		if u, err := strconv.Unquote(`"` + strings.ReplaceAll(strings.ReplaceAll(s, `\'`, `'`), `"`, `\"`) + `"`); err == nil {
+			return u, true
+		}
+	}
+	return s, true
+}

@@ -1,0 +1,145 @@
+// Package script tells what a script is to a page: which kind of script, the newest syntax it uses, the
+// globals that it defines while it loads, and those that it needs.
+//
+// It reads the syntax tree and follows the script as a browser would run it: the wrappers that libraries
+// come in are not matched as patterns but evaluated, with what a browser has (window, document) and
+// what it has not (require, module, define). It is pure, and runs nothing.
+package script
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+	"unsafe"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/js"
+)
+
+// Form tells how a script wants to be loaded.
+type Form string
+
+// The forms of script.
+const (
+	Classic   Form = "classic"     // assigns globals, or only does something
+	Universal Form = "universal"   // takes a browser, an AMD loader and a server each by its own branch
+	Module    Form = "module"      // an ES module: import and export
+	AMD       Form = "amd"         // for a define() that somebody else must bring
+	Server    Form = "server-side" // for require() and module.exports
+	Broken    Form = "unparsable"
+)
+
+// Strength tells how much a script depends on a global.
+type Strength string
+
+// The strengths of a need.
+const (
+	Hard     Strength = "hard"     // loading fails, or the script is of no use, without it
+	Optional Strength = "optional" // it is used where it is there
+	Later    Strength = "later"    // it is used only after loading
+)
+
+// A Global is one name, with the place that tells of it.
+type Global struct {
+	Name   string `json:"name"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+}
+
+// A Need is a global that a script uses and does not define.
+type Need struct {
+	Global
+	Strength Strength `json:"strength"`
+	// Or lists other globals that would serve instead.
+	Or []string `json:"or,omitempty"`
+	// Extends says that the script adds to the global's own object, as plugins do.
+	Extends bool `json:"extends,omitempty"`
+
+	// loaded says that its value was read while loading, under no guard: who uses it later counts on
+	// what was there then.
+	loaded bool
+}
+
+// A Report is what was learned of a script.
+type Report struct {
+	Form    Form     `json:"form"`
+	Syntax  int      `json:"syntax"` // the year of the ECMAScript edition that it demands; 2009 is ES5
+	Defines []Global `json:"defines,omitempty"`
+	Needs   []Need   `json:"needs,omitempty"`
+	// Fault says why the script could not be parsed, with its place.
+	Fault        string   `json:"fault,omitempty"`
+	FaultLine    int      `json:"fault_line,omitempty"`
+	FaultColumn  int      `json:"fault_column,omitempty"`
+	ModuleImport []string `json:"imports,omitempty"` // of a module: what it imports
+}
+
+// Hard lists the needs without which the script does not work.
+func (r *Report) Hard() []Need {
+	var list []Need
+	for _, n := range r.Needs {
+		if n.Strength == Hard {
+			list = append(list, n)
+		}
+	}
+	return list
+}
+
+// Analyze reads a script. It never fails: what can't be parsed is reported as Broken.
+func Analyze(src []byte) (report *Report) {
+	defer func() {
+		// A mistake of this package on some unheard-of script must not end a command: the script is then
+		// one of which nothing is known.
+		if p := recover(); p != nil {
+			report = &Report{Form: Classic, Fault: fmt.Sprint("merry could not follow it: ", p)}
+		}
+	}()
+	src = bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))
+	// The parser puts a NUL behind its input; a copy keeps the caller's bytes as they are.
+	buf := append(make([]byte, 0, len(src)+1), src...)
+	ast, err := js.Parse(parse.NewInputBytes(buf), js.Options{})
+	if err != nil {
+		r := &Report{Form: Broken, Fault: err.Error()}
+		if pe, ok := err.(*parse.Error); ok {
+			r.Fault, r.FaultLine, r.FaultColumn = pe.Message, pe.Line, pe.Column
+		}
+		return r
+	}
+	f := &follower{src: buf, globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
+	f.script(ast)
+	r := &Report{Syntax: newestSyntax(ast, src), Form: f.form(), ModuleImport: f.imports}
+	for _, g := range f.defines {
+		r.Defines = append(r.Defines, g)
+	}
+	for name, n := range f.needs {
+		if _, own := f.defines[name]; !own {
+			if n.Strength == Hard && f.kept[name] && !f.firm[name] && f.tested[name] {
+				n.Strength = Optional // it is kept for later, by a script that can do without
+			}
+			r.Needs = append(r.Needs, *n)
+		}
+	}
+	if r.Form == Server {
+		r.Defines, r.Needs = nil, nil // on a page it does neither
+	}
+	if r.Form == Module {
+		r.Defines = slices.DeleteFunc(r.Defines, func(g Global) bool { return f.declared[g.Name] })
+	}
+	slices.SortFunc(r.Defines, func(a, b Global) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(r.Needs, func(a, b Need) int { return strings.Compare(a.Name, b.Name) })
+	return r
+}
+
+// place turns a slice of the source into the global of that name at that place.
+func (f *follower) place(name string, at []byte) Global {
+	g := Global{Name: name}
+	if len(at) > 0 && len(f.src) > 0 {
+		offset := int(uintptr(unsafe.Pointer(unsafe.SliceData(at))) - uintptr(unsafe.Pointer(unsafe.SliceData(f.src))))
+		if offset >= 0 && offset < len(f.src) {
+			g.Line = 1 + bytes.Count(f.src[:offset], []byte("\n"))
+			g.Column = offset - bytes.LastIndexByte(f.src[:offset], '\n')
+		}
+	}
+	return g
+}
