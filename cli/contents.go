@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -35,12 +36,26 @@ func (a *app) printContents(c *crate.Contents) {
 		a.next("merry peek DOWNLOAD, then merry take DOWNLOAD")
 		return
 	}
-	t := &table{right: map[int]bool{3: true, 4: true, 5: true}}
-	t.add("library", "version", "licence", "files", "size", "pages", "state", "needs")
+	t := &table{right: map[int]bool{3: true, 4: true, 5: true, 6: true}}
+	t.add("library", "version", "licence", "files", "size", "on the wire", "pages", "state", "needs")
 	for _, l := range c.Libraries {
-		t.add(clean(l.Name), clean(l.Version), clean(l.Licence), plain(l.Files), bytesText(l.Size), plain(l.Pages), l.State, strings.Join(l.Needs, ", "))
+		t.add(clean(l.Name), clean(l.Version), clean(l.Licence), plain(l.Files), bytesText(l.Size), bytesText(l.Wire), plain(l.Pages), l.State, strings.Join(l.Needs, ", "))
 	}
 	t.print(a, "")
+	if len(c.Pages) > 0 {
+		const most = 10
+		a.printf("\n")
+		t = &table{right: map[int]bool{1: true, 2: true, 3: true}}
+		t.add("page", "scripts and styles", "size", "on the wire")
+		for i, p := range c.Pages {
+			if i == most && len(c.Pages) > most+1 {
+				t.add(fmt.Sprintf("… and %d more", len(c.Pages)-most), "", "", "")
+				break
+			}
+			t.add(clean(p.Page), plain(p.Files), bytesText(p.Size), bytesText(p.Wire))
+		}
+		t.print(a, "")
+	}
 	said := false
 	for _, l := range c.Libraries {
 		if l.Because != "" {

@@ -3,9 +3,11 @@ package cli
 import (
 	"fmt"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
+	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -14,17 +16,39 @@ import (
 )
 
 func (a *app) peek() *cobra.Command {
-	var all bool
+	var all, notes, start bool
+	var src sourceFlags
 	c := &cobra.Command{
-		Use:   "peek SOURCE",
+		Use:   "peek [SOURCE]",
 		Short: "Look inside a library and take nothing",
-		Long: `Peek opens an archive, a folder or a single file and says what is in it: which files are for a
-page and in which build, which belong together, what is set apart, and the set that take would
-bring in, each file with its reason.`,
-		Example: "  merry peek ../downloads/brinework-1.2.0.zip\n  merry peek ../downloads/oarlock-2.0.3.tgz --all",
-		Args:    cobra.ExactArgs(1),
+		Long: `Peek opens an archive, a folder, a single file or an https address, and says what is in it: which
+files are for a page and in which build, which belong together, what is set apart, and the set that take
+would bring in, each file with its reason. Without a source it lists the newest libraries in your download
+folder; their numbers serve as sources.`,
+		Example: `  merry peek ../downloads/brinework-1.2.0.zip
+  merry peek ../downloads/oarlock-2.0.3.zip --notes
+  merry peek --downloads ../downloads`,
+		Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := crate.Peek(args[0], a.dir, all)
+			if len(args) == 0 {
+				return a.listDownloads(src)
+			}
+			name, err := a.numbered(args[0], src)
+			if err != nil {
+				return err
+			}
+			reach, err := a.reach(src)
+			if err != nil {
+				return err
+			}
+			if notes || start {
+				list, err := crate.Notes(reach, name, a.dir, src.integrity, start)
+				if err != nil {
+					return err
+				}
+				return a.answer(list, func() { a.printNotes(list, start) })
+			}
+			p, err := crate.Peek(reach, name, a.dir, src.integrity, all)
 			if err != nil {
 				return err
 			}
@@ -32,7 +56,53 @@ bring in, each file with its reason.`,
 		},
 	}
 	c.Flags().BoolVar(&all, "all", false, "list the files set apart too")
+	c.Flags().BoolVar(&notes, "notes", false, "print the library's own readme, change notes and licence")
+	c.Flags().BoolVar(&start, "start", false, "print the examples for a page that its readme shows")
+	src.add(c)
 	return c
+}
+
+func (a *app) printNotes(list []crate.Note, start bool) {
+	for i, n := range list {
+		if i > 0 {
+			a.printf("\n")
+		}
+		a.printf("%s\n", a.paint.bold(clean(n.Path)))
+		a.printf("%s\n", strings.TrimRight(n.Text, "\n"))
+	}
+	if start {
+		a.next("the tags name files as the readme has them; merry include writes them as they are in your site")
+	}
+}
+
+func (a *app) listDownloads(src sourceFlags) error {
+	dir, err := downloadFolder(src.downloads)
+	if err != nil {
+		return err
+	}
+	if !filepath.IsAbs(dir) {
+		dir = filepath.Join(a.dir, dir)
+	}
+	list, err := crate.Downloads(dir)
+	if err != nil {
+		return err
+	}
+	if list == nil {
+		list = []crate.Download{}
+	}
+	return a.answer(list, func() {
+		if len(list) == 0 {
+			a.printf("no archive in %s looks like a library\n", dir)
+			return
+		}
+		t := &table{right: map[int]bool{0: true, 4: true}}
+		t.add("", "file", "name", "version", "size", "from")
+		for _, d := range list {
+			t.add(plain(d.Number), clean(filepath.Base(d.File)), clean(d.Name), clean(d.Version), bytesText(d.Size), humanize.Time(d.Time))
+		}
+		t.print(a, "")
+		a.next("merry peek 1, or merry take 1")
+	})
 }
 
 func (a *app) printPeek(p *crate.Peeked, arg string) {

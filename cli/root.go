@@ -26,6 +26,7 @@ type app struct {
 	dir      string // where the command was given, or what --in says
 	json     bool
 	dry      bool
+	offline  bool
 	fault    *change.Fault
 }
 
@@ -129,11 +130,12 @@ A first tour:   merry demo`,
 	root.SuggestionsMinimumDistance = 2
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "print the answer as JSON")
+	root.PersistentFlags().BoolVar(&a.offline, "offline", false, "never open a connection")
 	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project of `DIR` instead of this folder's")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return usageError{fmt.Errorf("%w\nnext:  %s --help", err, c.CommandPath())}
 	})
-	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.demo())
+	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.cache(), a.demo())
 	for _, c := range root.Commands() {
 		if c.Args != nil {
 			check := c.Args
@@ -168,8 +170,14 @@ func (a *app) changes(c *cobra.Command) *cobra.Command {
 func (a *app) options() change.Options { return change.Options{Dry: a.dry, Fault: a.fault} }
 
 // open opens the project and says what it had to put right.
-func (a *app) open() (*crate.Project, error) {
-	p, err := crate.Open(a.dir, a.options())
+func (a *app) open() (*crate.Project, error) { return a.openWith(sourceFlags{}) }
+
+func (a *app) openWith(s sourceFlags) (*crate.Project, error) {
+	reach, err := a.reach(s)
+	if err != nil {
+		return nil, err
+	}
+	p, err := crate.Open(a.dir, reach, a.options())
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"io"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -12,29 +14,54 @@ import (
 func (a *app) take() *cobra.Command {
 	var req crate.TakeRequest
 	var rename []string
-	var minified, readable bool
+	var minified, readable, suggested bool
+	var src sourceFlags
 	c := &cobra.Command{
 		Use:   "take SOURCE",
 		Short: "Bring a library in: chosen files, placed and sealed",
 		Long: `Take brings a library's files into the site's own folders, records them in crate.yaml and seals
-them with hashes in crate.seal.json. Without --files it takes the set that peek shows. A
-stylesheet brings along what it refers to, placed so that every reference stays true.`,
+them with hashes in crate.seal.json. On a terminal, without --files, it lets you pick; elsewhere it
+takes the set that peek shows. A stylesheet brings along what it refers to, placed so that every
+reference stays true.`,
 		Example: `  merry take ../downloads/oarlock-2.0.3.zip --page '**'
   merry take ../downloads/brinework-1.2.0.zip --needs oarlock --because "the look of the 2019 site"
   merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			req.Source, req.Dir = args[0], a.dir
+			req.Dir, req.Integrity = a.dir, src.integrity
 			var err error
+			if req.Source, err = a.numbered(args[0], src); err != nil {
+				return err
+			}
 			if req.Build, err = buildFlag(minified, readable); err != nil {
 				return err
 			}
 			if req.Rename, err = renames(rename); err != nil {
 				return err
 			}
-			p, err := a.open()
+			p, err := a.openWith(src)
 			if err != nil {
 				return err
+			}
+			choosing := len(req.Files)+len(req.Parts) == 0 && !suggested
+			if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
+				reach, err := a.reach(src)
+				if err != nil {
+					return err
+				}
+				look, err := crate.Peek(reach, req.Source, a.dir, src.integrity, true)
+				if err != nil {
+					return err
+				}
+				files, ok, err := a.pick(look, args[0])
+				if err != nil {
+					return err
+				}
+				if !ok {
+					a.printf("nothing taken\n")
+					return nil
+				}
+				req.Files = files
 			}
 			t, err := p.Take(req)
 			if err != nil {
@@ -45,6 +72,8 @@ stylesheet brings along what it refers to, placed so that every reference stays 
 	}
 	f := c.Flags()
 	f.StringSliceVar(&req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
+	src.add(c)
+	f.BoolVar(&suggested, "suggested", false, "take the suggested set without asking")
 	f.StringSliceVar(&req.Parts, "part", nil, "take a part, theme or variant that peek lists by `NAME` (repeatable)")
 	f.StringVar(&req.As, "as", "", "call the library `NAME` in the crate")
 	f.StringSliceVar(&rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
@@ -57,6 +86,11 @@ stylesheet brings along what it refers to, placed so that every reference stays 
 	f.StringSliceVar(&req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
 	f.BoolVar(&req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
 	return a.changes(c)
+}
+
+// paintable tells whether what is printed goes to a terminal.
+func paintable(out io.Writer) bool {
+	return out != nil && isTerminal(os.Stdout)
 }
 
 func buildFlag(minified, readable bool) (string, error) {
@@ -102,8 +136,8 @@ func (a *app) printTake(t *crate.Taken) {
 	if t.Why != "" {
 		a.printf("kept together: %s\n", clean(t.Why))
 	}
-	if t.Digest != "" {
-		a.printf("first seen: %s\n", t.Digest)
+	if t.Digest != "" && t.FirstSeen {
+		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)
 	}
 	for _, n := range t.Notes {
 		a.printf("%s %s\n", a.paint.yellow("note:"), clean(n))

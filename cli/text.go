@@ -138,3 +138,9 @@ func (a *app) diff(text string) string {
 	}
 	return out.String()
 }
+
+// parseBytes reads a size such as 500MB.
+func parseBytes(s string) (int64, error) {
+	n, err := humanize.ParseBytes(s)
+	return int64(n), err
+}

@@ -225,14 +225,14 @@ func (c *checker) sealed() ([]check.Finding, error) {
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			r.found = append(r.found, check.Finding{Name: check.SealedGone, Severity: check.Error, File: at, Message: "the seal has this file of " + of.Library + ", and it is not there",
-				Why: "pages that refer to it will get \"not found\"", Next: "put it back from version control, or merry take " + of.Library + "'s source again"})
+				Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library})
 			return r, nil
 		case err != nil:
 			return r, err
 		}
 		if now := integrity.Of(b); now != of.File.Integrity {
 			r.found = append(r.found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at, Message: "this file of " + of.Library + " is not as it was sealed",
-				Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own, and take " + of.Library + " again with --overwrite"})
+				Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own, then merry refill " + of.Library + " --overwrite"})
 		}
 		switch delivery.KindOf(at) {
 		case delivery.Stylesheet:
@@ -281,7 +281,7 @@ func (c *checker) assets(at string, b []byte) []check.Finding {
 			Why: "its fonts or pictures will not show"}
 		f.Line, f.Column = page.Position(b, r.Offset)
 		if of, sealed := c.p.byPlace[at]; sealed {
-			f.Next = "take " + of.Library + " again: merry keeps a stylesheet and what it asks for in step"
+			f.Next = "merry refill " + of.Library
 		} else {
 			f.Next = "put the file there, or correct the url()"
 		}

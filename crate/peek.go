@@ -65,8 +65,8 @@ type PeekedChoice struct {
 }
 
 // Peek looks inside a source. With all set, the files set apart are listed too.
-func Peek(name, dir string, all bool) (*Peeked, error) {
-	o, err := openSource(name, dir)
+func Peek(reach *Reach, name, dir, wanted string, all bool) (*Peeked, error) {
+	o, err := reach.open(name, dir, wanted)
 	if err != nil {
 		return nil, err
 	}

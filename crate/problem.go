@@ -50,11 +50,14 @@ func ClassOf(err error) Class {
 	var le *os.LinkError
 	var refusal *source.Refusal
 	var errno syscall.Errno
+	var fetch *source.FetchError
 	switch {
 	case errors.As(err, &p):
 		return p.Class
 	case errors.As(err, &refusal):
 		return Refused
+	case errors.As(err, &fetch):
+		return Outside
 	case errors.Is(err, fs.ErrNotExist):
 		return Refused
 	case errors.As(err, &pe), errors.As(err, &le), errors.As(err, &errno):

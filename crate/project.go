@@ -33,6 +33,7 @@ type Project struct {
 	sealStamp change.Stamp
 	sealBytes []byte
 	opt       change.Options
+	reach     *Reach
 	byPlace   map[string]Placed // from a file's place in the project
 }
 
@@ -44,7 +45,7 @@ type Placed struct {
 
 // Open opens the project that dir lies in. An earlier command that was stopped in the middle is
 // brought to its end first.
-func Open(dir string, opt change.Options) (*Project, error) {
+func Open(dir string, reach *Reach, opt change.Options) (*Project, error) {
 	putRight, err := recoverAbove(dir)
 	if err != nil {
 		return nil, err
@@ -53,7 +54,7 @@ func Open(dir string, opt change.Options) (*Project, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Project{Root: root, PutRight: putRight, opt: opt}
+	p := &Project{Root: root, PutRight: putRight, opt: opt, reach: reach}
 	if p.list, p.listStamp, err = change.Read(root, record.ListFile); err != nil {
 		return nil, err
 	}

@@ -58,7 +58,7 @@ func Start(req StartRequest, opt change.Options) (*Started, error) {
 	if req.Site != "" {
 		list.Site = filepath.ToSlash(req.Site)
 	}
-	if p, err := Open(root, opt); err == nil {
+	if p, err := Open(root, nil, opt); err == nil {
 		out.Already, list = true, p.List
 	} else if _, serr := os.Stat(filepath.Join(root, record.ListFile)); serr == nil {
 		return nil, err

@@ -32,6 +32,7 @@ type TakeRequest struct {
 	Needs     []string
 	Pages     []string // include at once
 	Overwrite bool
+	Integrity string // what the source's own bytes must have
 }
 
 // Taken says what take did.
@@ -47,6 +48,8 @@ type Taken struct {
 	Pages    []IncludedPage `json:"pages,omitempty"`
 	Notes    []string       `json:"notes,omitempty"`
 	Build    string         `json:"build"`
+	// FirstSeen says that nothing was known of the source's bytes before.
+	FirstSeen bool `json:"first_seen,omitempty"`
 }
 
 // TakenFile is one file of the set, and where it went.
@@ -59,13 +62,13 @@ type TakenFile struct {
 
 // Take brings a library into the project.
 func (p *Project) Take(req TakeRequest) (*Taken, error) {
-	o, err := openSource(req.Source, req.Dir)
+	o, err := p.reach.open(req.Source, req.Dir, req.Integrity)
 	if err != nil {
 		return nil, err
 	}
 	defer o.close()
 
-	lib := record.Library{Name: strings.ToLower(o.Name), Version: o.Version, From: originFor(p.Root, o.from), Build: req.Build, Because: req.Because, Needs: req.Needs}
+	lib := record.Library{Name: strings.ToLower(o.Name), Version: o.Version, From: originFor(p.Root, o), Build: req.Build, Because: req.Because, Needs: req.Needs}
 	if req.As != "" {
 		lib.Name = req.As
 	}
@@ -135,7 +138,7 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 		return nil, err
 	}
 	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
-		Why: place.Why, Notes: sel.Notes, Build: lib.Build}
+		Why: place.Why, Notes: sel.Notes, Build: lib.Build, FirstSeen: o.firstSeen}
 	if len(req.Pages) > 0 {
 		site, err := p.Walk()
 		if err != nil {
@@ -151,6 +154,11 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	}
 	for _, c := range sel.Choices {
 		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: o.File(c.Path).Size, Reason: c.Reason})
+	}
+	if !set.Dry() {
+		if err := p.reach.keep(o, sealed); err != nil {
+			return nil, err
+		}
 	}
 	oc, err := p.commit(set, list)
 	if err != nil {

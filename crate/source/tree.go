@@ -30,7 +30,9 @@ type Tree struct {
 	// Format says what was opened: zip, tar, folder, file.
 	Format  string
 	Entries []Entry // sorted by path
+	Size    int64   // of the source's own file, 0 for a folder
 
+	file   *os.File
 	index  map[string]int
 	open   func(i int) (io.ReadCloser, error)
 	close  func() error
@@ -82,6 +84,9 @@ func (t *Tree) Has(name string) bool { _, ok := t.index[name]; return ok }
 
 // Digest returns the sha384 integrity string of the source's own bytes, "" for a folder.
 func (t *Tree) Digest() (string, error) { return t.digest() }
+
+// File returns the source's own file, and whether it is one.
+func (t *Tree) File() (io.ReaderAt, bool) { return t.file, t.file != nil }
 
 // Close frees what the tree holds.
 func (t *Tree) Close() error { return t.close() }
@@ -174,7 +179,7 @@ func OpenReader(name string, f *os.File) (*Tree, error) {
 }
 
 func openFile(name string, f *os.File, size int64) (*Tree, error) {
-	t := &Tree{Name: name, close: f.Close}
+	t := &Tree{Name: name, Size: size, file: f, close: f.Close}
 	t.digest = sync.OnceValues(func() (string, error) {
 		h := integrity.New("sha384")
 		if _, err := io.Copy(h, io.NewSectionReader(f, 0, size)); err != nil {

@@ -1,0 +1,116 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) refill() *cobra.Command {
+	var overwrite bool
+	c := &cobra.Command{
+		Use:   "refill [LIB…]",
+		Short: "Put the local copies back, verified against the seal",
+		Long: `Refill puts back the files that the seal has and the folder has not, on a fresh checkout for instance:
+from the cache, from the source where it lies in the project, or from its address. What is there is
+verified; a file with other bytes is left alone and told. Its exit status is 1 where not all is whole.`,
+		Example: "  merry refill\n  merry refill oarlock --overwrite",
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			r, err := p.Refill(args, overwrite)
+			if err != nil {
+				return err
+			}
+			if err := a.answer(r, func() { a.printRefill(r) }); err != nil {
+				return err
+			}
+			if len(r.Changed)+len(r.Missing) > 0 {
+				return quietStatus(crate.Refused)
+			}
+			return nil
+		},
+	}
+	c.Flags().BoolVar(&overwrite, "overwrite", false, "put back what was changed, too")
+	return a.changes(c)
+}
+
+func (a *app) printRefill(r *crate.Refilled) {
+	const most = 12
+	list := func(word string, files []string) {
+		for i, f := range files {
+			if i == most {
+				a.printf("  … and %d more\n", len(files)-most)
+				break
+			}
+			a.printf("  %s %s\n", word, clean(f))
+		}
+	}
+	for _, f := range r.Fetched {
+		a.printf("fetched %s\n", clean(f))
+	}
+	word := "restored"
+	if r.DryRun {
+		word = "would restore"
+	}
+	list(word, r.Restored)
+	list("changed, left alone:", r.Changed)
+	list("missing:", r.Missing)
+	a.printf("%s as sealed, %d restored", plural(r.Whole, "file", "files"), len(r.Restored))
+	if len(r.Changed) > 0 {
+		a.printf(", %d changed", len(r.Changed))
+	}
+	if len(r.Missing) > 0 {
+		a.printf(", %d missing", len(r.Missing))
+	}
+	a.printf("\n")
+	switch {
+	case len(r.Missing) > 0:
+		a.next("merry take the missing library's source again, or fetch it where it is recorded by address")
+	case len(r.Changed) > 0:
+		a.next("merry refill --overwrite puts the sealed bytes back; put your own change into a file of your own first")
+	}
+}
+
+func (a *app) drop() *cobra.Command {
+	var even bool
+	c := &cobra.Command{
+		Use:   "drop LIB",
+		Short: "Take a library out, includes and all",
+		Long: `Drop takes a library's tags off all pages, removes those of its files that no other library shares and
+nobody changed, and takes it out of both records, all in one change. It refuses while another library needs it.`,
+		Example: "  merry drop brinework\n  merry drop oarlock --even-if-needed --dry-run",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			d, err := p.Drop(args[0], even)
+			if err != nil {
+				return err
+			}
+			return a.answer(d, func() {
+				if d.DryRun {
+					a.touched(d.Outcome)
+					return
+				}
+				a.printf("dropped %s\n", a.paint.bold(clean(d.Library)))
+				a.printPages(d.Pages)
+				for _, f := range d.Files {
+					if f.Do == "remove" {
+						a.printf("  removed %s\n", clean(f.Path))
+					}
+				}
+				for _, k := range d.Kept {
+					a.printf("  kept %s\n", clean(k))
+				}
+				a.next("merry check; merry undo takes this back")
+			})
+		},
+	}
+	c.Flags().BoolVar(&even, "even-if-needed", false, "drop it even where another library needs it")
+	return a.changes(c)
+}

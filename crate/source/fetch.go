@@ -1,0 +1,314 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/hashicorp/go-retryablehttp"
+)
+
+// A Client fetches over HTTP (RFC 9110), with the patience and the suspicion that a download needs.
+type Client struct {
+	// Progress, where set, is told how far a fetch is. Total is -1 where the server does not say.
+	Progress func(name string, done, total int64)
+	// AllowPlain allows addresses without TLS that are not on this machine.
+	AllowPlain bool
+	// Most is the largest body that is taken, 0 for DefaultMost.
+	Most int64
+	// Stall is how long a body may send nothing, 0 for half a minute.
+	Stall time.Duration
+	// Wait is the first pause before a retry, 0 for half a second. It doubles from one to the next.
+	Wait time.Duration
+
+	http *retryablehttp.Client
+}
+
+// DefaultMost is the largest download.
+const DefaultMost = 1 << 30
+
+const attempts = 4
+
+// ErrOffline is returned where a fetch would be needed and is not allowed.
+var ErrOffline = errors.New("offline")
+
+func (c *Client) client() *retryablehttp.Client {
+	if c.http != nil {
+		return c.http
+	}
+	h := retryablehttp.NewClient()
+	h.Logger = nil
+	h.RetryMax = attempts - 1
+	h.RetryWaitMin = c.wait()
+	h.RetryWaitMax = 20 * time.Second
+	h.HTTPClient = &http.Client{
+		Transport: &http.Transport{
+			Proxy:                 http.ProxyFromEnvironment,
+			DialContext:           (&net.Dialer{Timeout: 15 * time.Second}).DialContext,
+			TLSHandshakeTimeout:   15 * time.Second,
+			ResponseHeaderTimeout: c.stall(),
+			MaxIdleConnsPerHost:   16,
+			DisableCompression:    true, // what is hashed is what was sent
+		},
+		CheckRedirect: func(req *http.Request, via []*http.Request) error {
+			if len(via) >= 10 {
+				return errors.New("it redirects in a circle: ten redirects, and no end")
+			}
+			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
+				return fmt.Errorf("it redirects from TLS to a plain address, %s", req.URL.Redacted())
+			}
+			return c.allowed(req.URL)
+		},
+	}
+	h.ErrorHandler = retryablehttp.PassthroughErrorHandler
+	retry := h.CheckRetry
+	h.CheckRetry = func(ctx context.Context, resp *http.Response, err error) (bool, error) {
+		var ue *url.Error
+		if errors.As(err, &ue) && !ue.Timeout() && strings.Contains(ue.Err.Error(), "redirects") {
+			return false, err // asking again would give the same
+		}
+		return retry(ctx, resp, err)
+	}
+	c.http = h
+	return h
+}
+
+func (c *Client) wait() time.Duration {
+	if c.Wait > 0 {
+		return c.Wait
+	}
+	return 500 * time.Millisecond
+}
+
+func (c *Client) stall() time.Duration {
+	if c.Stall > 0 {
+		return c.Stall
+	}
+	return 30 * time.Second
+}
+
+// IsAddress tells whether a source is an address rather than a path or a name.
+func IsAddress(s string) bool {
+	return strings.HasPrefix(s, "https://") || strings.HasPrefix(s, "http://")
+}
+
+// allowed refuses addresses that anybody on the way could answer.
+func (c *Client) allowed(u *url.URL) error {
+	switch u.Scheme {
+	case "https":
+		return nil
+	case "http":
+		if c.AllowPlain || loopback(u.Hostname()) {
+			return nil
+		}
+		return &Refusal{Source: u.Redacted(), Reason: "the address has no TLS, so anybody on the way could answer in the server's place; use https, or say --plain if the site has no other"}
+	}
+	return &Refusal{Source: u.Redacted(), Reason: "merry fetches from https addresses only"}
+}
+
+func loopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+// Fetched is a download on disk.
+type Fetched struct {
+	File *os.File // the caller closes and removes it
+	Size int64
+	Name string // as the server or the address calls it
+}
+
+// Fetch downloads an address into a temporary file of dir. A body that is cut off is asked for again
+// from where it ended, where the server can do that.
+func (c *Client) Fetch(ctx context.Context, address, dir string) (*Fetched, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		return nil, &Refusal{Source: address, Reason: "it is no address that could be fetched"}
+	}
+	if err := c.allowed(u); err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	f, err := os.CreateTemp(dir, ".fetch-")
+	if err != nil {
+		return nil, err
+	}
+	got := &Fetched{File: f, Name: baseName(u.Path)}
+	if err := c.fill(ctx, u, got); err != nil {
+		f.Close()
+		os.Remove(f.Name())
+		return nil, err
+	}
+	return got, nil
+}
+
+func (c *Client) fill(ctx context.Context, u *url.URL, got *Fetched) error {
+	most := c.Most
+	if most == 0 {
+		most = DefaultMost
+	}
+	validator := ""
+	var last error
+	for attempt := range attempts {
+		if attempt > 0 {
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(c.wait() << (attempt - 1)):
+			}
+		}
+		done, err := c.part(ctx, u, got, &validator, most)
+		if done || err != nil && !retryable(err) {
+			return err
+		}
+		last = err
+	}
+	return &FetchError{URL: u.Redacted(), Reason: fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last)}
+}
+
+// A FetchError is a fault outside: a server or the network.
+type FetchError struct {
+	URL    string
+	Status int
+	Reason string
+}
+
+func (e *FetchError) Error() string {
+	return fmt.Sprintf("%s: %s", Printable(e.URL), Printable(e.Reason))
+}
+
+type cutOff struct{ error }
+
+func retryable(err error) bool {
+	var c cutOff
+	return errors.As(err, &c)
+}
+
+// part asks once, for the whole or for what is missing, and says whether the file is complete.
+func (c *Client) part(ctx context.Context, u *url.URL, got *Fetched, validator *string, most int64) (bool, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
+	if err != nil {
+		return false, err
+	}
+	req.Header.Set("User-Agent", "merry")
+	if got.Size > 0 && *validator != "" {
+		req.Header.Set("Range", fmt.Sprintf("bytes=%d-", got.Size))
+		req.Header.Set("If-Range", *validator) // RFC 9110, section 13.1.5
+	}
+	resp, err := c.client().Do(req)
+	if err != nil {
+		return false, fetchError(u, err)
+	}
+	defer resp.Body.Close()
+	switch {
+	case resp.StatusCode == http.StatusPartialContent && got.Size > 0 &&
+		strings.HasPrefix(resp.Header.Get("Content-Range"), fmt.Sprintf("bytes %d-", got.Size)):
+	case resp.StatusCode == http.StatusOK:
+		if err := got.File.Truncate(0); err != nil {
+			return false, err
+		}
+		got.Size = 0
+	default:
+		return false, &FetchError{URL: u.Redacted(), Status: resp.StatusCode, Reason: statusWords(resp.StatusCode)}
+	}
+	if v := resp.Header.Get("ETag"); strings.HasPrefix(v, `"`) {
+		*validator = v
+	} else {
+		*validator = resp.Header.Get("Last-Modified")
+	}
+	if name := dispositionName(resp.Header.Get("Content-Disposition")); name != "" {
+		got.Name = name
+	} else if final := baseName(resp.Request.URL.Path); final != "" && path.Ext(got.Name) == "" {
+		got.Name = final
+	}
+	total := int64(-1)
+	if resp.ContentLength >= 0 {
+		total = got.Size + resp.ContentLength
+	}
+	if total > most {
+		return false, &Refusal{Source: u.Redacted(), Reason: fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most)}
+	}
+	// A server that falls silent is given up on.
+	timer := time.AfterFunc(c.stall(), cancel)
+	defer timer.Stop()
+	buf := make([]byte, 128<<10)
+	for {
+		n, err := resp.Body.Read(buf)
+		timer.Reset(c.stall())
+		if n > 0 {
+			if got.Size+int64(n) > most {
+				return false, &Refusal{Source: u.Redacted(), Reason: fmt.Sprintf("it goes on after %d bytes, the most that is taken", most)}
+			}
+			if _, err := got.File.WriteAt(buf[:n], got.Size); err != nil {
+				return false, err
+			}
+			got.Size += int64(n)
+			if c.Progress != nil {
+				c.Progress(got.Name, got.Size, total)
+			}
+		}
+		switch {
+		case err == io.EOF && (total < 0 || got.Size == total):
+			return true, nil
+		case err == io.EOF:
+			return false, cutOff{io.ErrUnexpectedEOF}
+		case err != nil:
+			return false, cutOff{err}
+		}
+	}
+}
+
+func fetchError(u *url.URL, err error) error {
+	var r *Refusal
+	if errors.As(err, &r) {
+		return r
+	}
+	var ue *url.Error
+	if errors.As(err, &ue) {
+		err = ue.Err
+	}
+	return &FetchError{URL: u.Redacted(), Reason: err.Error()}
+}
+
+func statusWords(code int) string {
+	switch code {
+	case http.StatusNotFound:
+		return "there is nothing at this address (404)"
+	case http.StatusUnauthorized, http.StatusForbidden:
+		return "the server does not let this be fetched (" + strconv.Itoa(code) + ")"
+	case http.StatusTooManyRequests:
+		return "the server asks to come back later (429)"
+	}
+	return fmt.Sprintf("the server answered %d %s", code, http.StatusText(code))
+}
+
+// dispositionName reads a file name off a Content-Disposition field (RFC 6266), without any path.
+func dispositionName(field string) string {
+	_, params, err := mime.ParseMediaType(field)
+	if err != nil {
+		return ""
+	}
+	return baseName(strings.ReplaceAll(params["filename"], `\`, "/"))
+}
+
+func baseName(p string) string {
+	b := path.Base(p)
+	if b == "." || b == "/" || strings.ContainsFunc(b, unprintable) {
+		return ""
+	}
+	return b
+}
