@@ -83,28 +83,11 @@ func pageText(r *rand.Rand, i int) string {
 
 // makeArchive writes an archive of 1,500 files, 100 MB: scripts, styles and pictures that do not pack.
 func makeArchive(name string) error {
-	f, err := os.Create(name)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	buffered := bufio.NewWriter(f)
-	z := zip.NewWriter(buffered)
 	r := rand.New(rand.NewPCG(3, 4))
-	for i := range 1500 {
+	return writeZip(name, zip.Deflate, 1500, func(i int) (string, []byte) {
 		kind, size := []string{"js", "css", "png"}[i%3], 20_000+r.IntN(94_000)
-		w, err := z.Create(fmt.Sprintf("big-1.0.0/%s/part%d.%s", kind, i, kind))
-		if err != nil {
-			return err
-		}
-		if _, err := w.Write(content(r, kind, size)); err != nil {
-			return err
-		}
-	}
-	if err := z.Close(); err != nil {
-		return err
-	}
-	return buffered.Flush()
+		return fmt.Sprintf("%s/part%d.%s", kind, i, kind), content(r, kind, size)
+	})
 }
 
 func content(r *rand.Rand, kind string, size int) []byte {
@@ -138,4 +121,49 @@ func makeTree(dir string) error {
 		}
 	}
 	return nil
+}
+
+// makeLibrary writes an archive of 20 files, about 600 kB.
+func makeLibrary(name string, seed uint64) error {
+	return writeZip(name, zip.Deflate, 20, func(i int) (string, []byte) {
+		r := rand.New(rand.NewPCG(seed, uint64(i)))
+		kind := []string{"js", "css", "png"}[i%3]
+		return fmt.Sprintf("%s/part%d.%s", kind, i, kind), content(r, kind, 10_000+r.IntN(50_000))
+	})
+}
+
+// makeHuge writes an archive of 1 GB: mostly pictures and films, and a few scripts.
+func makeHuge(name string) error {
+	r := rand.New(rand.NewPCG(7, 8))
+	block := content(r, "png", 32<<20)
+	return writeZip(name, zip.Store, 36, func(i int) (string, []byte) {
+		if i >= 32 {
+			return fmt.Sprintf("js/part%d.js", i), content(r, "js", 100_000)
+		}
+		return fmt.Sprintf("film/part%d.webm", i), block
+	})
+}
+
+func writeZip(name string, method uint16, files int, file func(i int) (string, []byte)) error {
+	f, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	buffered := bufio.NewWriter(f)
+	z := zip.NewWriter(buffered)
+	for i := range files {
+		path, b := file(i)
+		w, err := z.CreateHeader(&zip.FileHeader{Name: "big-1.0.0/" + path, Method: method})
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(b); err != nil {
+			return err
+		}
+	}
+	if err := z.Close(); err != nil {
+		return err
+	}
+	return buffered.Flush()
 }

@@ -33,16 +33,17 @@ type bench struct {
 
 func main() {
 	runs := flag.Int("runs", 5, "how often each command is timed")
+	huge := flag.Bool("huge", false, "also make an archive of 1 GB, and print what peeking and taking from it costs")
 	only := flag.String("only", "", "run the races whose name holds this")
 	keep := flag.String("dir", "", "make the data in this folder, and leave it there")
 	flag.Parse()
-	if err := run(*runs, *only, *keep); err != nil {
+	if err := run(*runs, *only, *keep, *huge); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(runs int, only, dir string) error {
+func run(runs int, only, dir string, huge bool) error {
 	if dir == "" {
 		made, err := os.MkdirTemp("", "merry-bench-")
 		if err != nil {
@@ -60,6 +61,11 @@ func run(runs int, only, dir string) error {
 	if err := makeData(dir); err != nil {
 		return err
 	}
+	if strings.Contains("refill of 30 libraries", only) {
+		if err := b.makeLibraries(); err != nil {
+			return err
+		}
+	}
 	fmt.Printf("%d cores, %d runs each, medians in seconds\n\n", runtime.NumCPU(), runs)
 	fmt.Printf("%-34s %8s  %-34s %8s  %6s  %6s\n", "merry", "median", "against", "median", "ratio", "mark")
 	for _, r := range b.races() {
@@ -69,7 +75,56 @@ func run(runs int, only, dir string) error {
 			}
 		}
 	}
+	if huge {
+		if err := b.huge(); err != nil {
+			return err
+		}
+	}
 	return b.growth(only)
+}
+
+// makeLibraries takes 30 libraries into a project, and keeps a copy of what they put there.
+func (b *bench) makeLibraries() error {
+	site := filepath.Join(b.dir, "libs")
+	if err := os.MkdirAll(site, 0o755); err != nil {
+		return err
+	}
+	if err := os.WriteFile(filepath.Join(site, "crate.yaml"), []byte("format: 1\narrange: together\n"), 0o644); err != nil {
+		return err
+	}
+	for i := range 30 {
+		name := fmt.Sprintf("lib%d.zip", i)
+		if err := makeLibrary(filepath.Join(b.dir, name), uint64(i)); err != nil {
+			return err
+		}
+		if out, err := b.command(site, b.merry, "take", "../"+name, "--files", "**").CombinedOutput(); err != nil {
+			return fmt.Errorf("%s%w", out, err)
+		}
+	}
+	return exec.Command("cp", "-r", filepath.Join(site, "lib"), filepath.Join(b.dir, "libs-whole")).Run()
+}
+
+// huge prints time and memory of an archive of 1 GB.
+func (b *bench) huge() error {
+	if err := makeHuge(filepath.Join(b.dir, "huge.zip")); err != nil {
+		return err
+	}
+	site := filepath.Join(b.dir, "huge")
+	if err := os.MkdirAll(site, 0o755); err != nil {
+		return err
+	}
+	if err := os.WriteFile(filepath.Join(site, "crate.yaml"), []byte("format: 1\n"), 0o644); err != nil {
+		return err
+	}
+	for _, args := range [][]string{{"peek", "../huge.zip"}, {"take", "../huge.zip", "--files", "js/*"}} {
+		cmd := b.command(site, b.merry, args...)
+		from := time.Now()
+		if out, err := cmd.CombinedOutput(); err != nil {
+			return fmt.Errorf("%s%w", out, err)
+		}
+		fmt.Printf("%s of an archive of 1 GB: %.2f s, %d MB (mark 200 MB)\n", args[0], time.Since(from).Seconds(), maxRSS(cmd)>>20)
+	}
+	return nil
 }
 
 func (b *bench) command(dir, name string, args ...string) *exec.Cmd {
@@ -100,6 +155,11 @@ func (b *bench) races() []race {
 		}
 		return os.WriteFile(filepath.Join(out, "crate.yaml"), []byte("format: 1\nfolders: {together: lib}\n"), 0o644)
 	}
+	libs := filepath.Join(b.dir, "libs")
+	empty := func() error {
+		os.RemoveAll(filepath.Join(b.dir, "copy"))
+		return os.RemoveAll(filepath.Join(libs, "lib"))
+	}
 	sed := "find . -name '*.html' -print0 | xargs -0 -P" + cores + " -n 500 sed -i 's|js/club.js|js/klub.js|'"
 	return []race{
 		{name: "check 10,000 pages", merry: b.tool(pages, "check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
@@ -107,6 +167,7 @@ func (b *bench) races() []race {
 			before: func() error { return makePages(pages) }},
 		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
 		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
+		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"), says: "cp -r", mark: 1.5, before: empty},
 		{name: "seal a tree of 100 MB", merry: b.tool(b.dir, "seal", "tree"), other: b.shell(b.dir, "find tree -type f -print0 | xargs -0 openssl dgst -sha384 >/dev/null"), says: "openssl dgst -sha384", mark: 0.85},
 	}
 }

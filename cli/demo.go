@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,7 +14,7 @@ import (
 )
 
 func (a *app) demo() *cobra.Command {
-	var to string
+	var to, habit string
 	var bare bool
 	c := &cobra.Command{
 		Use:   "demo",
@@ -31,10 +32,11 @@ plays the whole job on it, command by command, and leaves the folder to try thin
 				}
 				dir = made
 			}
-			return a.play(dir, bare)
+			return a.play(dir, habit, bare)
 		},
 	}
 	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty")
+	c.Flags().StringVar(&habit, "habit", "kind", "how the site keeps its files: "+strings.Join(demo.Habits, ", "))
 	c.Flags().BoolVar(&bare, "bare", false, "only write the site and the downloads, and play nothing")
 	return c
 }
@@ -60,12 +62,15 @@ var demoSteps = []step{
 	{"An integrity string, for use anywhere:", []string{"seal", "js/oarlock.min.js"}, 0},
 }
 
-func (a *app) play(dir string, bare bool) error {
+func (a *app) play(dir, habit string, bare bool) error {
+	if !slices.Contains(demo.Habits, habit) {
+		return usageError{fmt.Errorf("--habit %s: there is %s", habit, strings.Join(demo.Habits, ", "))}
+	}
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
 		return usageError{fmt.Errorf("--to %s: the folder is not empty", dir)}
 	}
 	site := filepath.Join(dir, "site")
-	if err := demo.WriteSite(site); err != nil {
+	if err := demo.WriteSiteOf(site, habit); err != nil {
 		return err
 	}
 	if err := demo.WriteDownloads(filepath.Join(dir, "downloads")); err != nil {
@@ -76,6 +81,9 @@ func (a *app) play(dir string, bare bool) error {
 		return nil
 	}
 	for _, s := range demoSteps {
+		if habit != "kind" && s.args[0] == "seal" {
+			continue // the file has another name there
+		}
 		a.printf("%s\n", a.paint.dim("# "+s.say))
 		a.printf("%s\n", a.paint.bold("$ merry "+shellWords(s.args)))
 		if out, ok := a.out.(*bufio.Writer); ok {

@@ -36,6 +36,14 @@ reference stays true.`,
 			if req.Build, err = buildFlag(minified, readable); err != nil {
 				return err
 			}
+			switch req.Names {
+			case "", "shipped", "plain", "versioned":
+			default:
+				return usageError{fmt.Errorf("--names %s: write shipped, plain or versioned", req.Names)}
+			}
+			if req.Together && req.ByKind {
+				return usageError{fmt.Errorf("--together and --by-kind exclude each other")}
+			}
 			if req.Rename, err = renames(rename); err != nil {
 				return err
 			}
@@ -78,6 +86,8 @@ reference stays true.`,
 	f.StringVar(&req.As, "as", "", "call the library `NAME` in the crate")
 	f.StringSliceVar(&rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
 	f.BoolVar(&req.Together, "together", false, "keep the set as one folder")
+	f.BoolVar(&req.ByKind, "by-kind", false, "put the files into the site's folders by kind, where its habit is another")
+	f.StringVar(&req.Names, "names", "", "file names shipped, plain (without version) or versioned, where that differs from the site's habit")
 	f.BoolVar(&minified, "minified", false, "pages use the minified build (the default)")
 	f.BoolVar(&readable, "readable", false, "pages use the readable build")
 	f.BoolVar(&req.OneBuild, "one-build", false, "keep only the build that pages use")

@@ -26,6 +26,8 @@ type TakeRequest struct {
 	As        string            // the library's name in the crate
 	Rename    map[string]string // file names, old to new
 	Together  bool
+	ByKind    bool   // in the site's folders by kind, where the site's habit is another
+	Names     string // shipped, plain or versioned, where that differs from the site's habit
 	Build     string // what pages use: minified or readable
 	OneBuild  bool   // keep only that build
 	Because   string
@@ -97,7 +99,16 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 		sel = oneBuild(o.Delivery, sel, delivery.Build(lib.Build))
 	}
 	lib.Take = takeList(o.Delivery, sel)
-	together := req.Together || lib.Arrange == "together"
+	switch {
+	case req.Together:
+		lib.Arrange = "together"
+	case req.ByKind:
+		lib.Arrange = "kind"
+	}
+	if req.Names != "" {
+		lib.Names = req.Names
+	}
+	together := lib.Arrange == "together" || lib.Arrange == "" && p.List.Arrange == "together"
 	habits := p.habits()
 	if lib.Names != "" {
 		habits.Names = lib.Names
@@ -111,7 +122,7 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	if err != nil {
 		return nil, &Problem{Class: Refused, What: err.Error(), Err: err}
 	}
-	if place.Together {
+	if place.Together && p.List.Arrange != "together" {
 		lib.Arrange = "together"
 	}
 

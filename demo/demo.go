@@ -34,6 +34,44 @@ func WriteSite(dir string) error {
 	})
 }
 
+// Habits are the ways in which the club's site can keep its files.
+var Habits = []string{"kind", "together", "versioned"}
+
+// WriteSiteOf writes the club's site with another habit: "kind" has a folder for each kind of file,
+// "together" a folder for each library, "versioned" other names for the folders, and the version in
+// each file's name.
+func WriteSiteOf(dir, habit string) error {
+	if err := WriteSite(dir); err != nil {
+		return err
+	}
+	var list string
+	switch habit {
+	case "kind":
+		return nil
+	case "together":
+		list = "format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: js, styles: css, images: img, together: lib}\narrange: together   # a folder for each library\n"
+	case "versioned":
+		list = "format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: scripts, styles: styles, fonts: fonts, images: img}\nnames: versioned   # the version in each file's name\n"
+		for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
+			name := filepath.Join(dir, filepath.FromSlash(page))
+			b, err := os.ReadFile(name)
+			if err != nil {
+				return err
+			}
+			text := strings.NewReplacer("js/c", "scripts/c", "css/c", "styles/c").Replace(string(b))
+			if err := os.WriteFile(name, []byte(text), 0o644); err != nil {
+				return err
+			}
+		}
+		for old, new := range map[string]string{"js": "scripts", "css": "styles"} {
+			if err := os.Rename(filepath.Join(dir, old), filepath.Join(dir, new)); err != nil {
+				return err
+			}
+		}
+	}
+	return os.WriteFile(filepath.Join(dir, "crate.yaml"), []byte(list), 0o644)
+}
+
 // Versions lists the versions of a made-up library, as its folders are called.
 func Versions(library string) []string {
 	entries, err := files.ReadDir(path.Join("libraries", library))

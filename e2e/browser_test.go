@@ -14,6 +14,9 @@ import (
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+
+	"merrycrate.example/merry/demo"
+	"merrycrate.example/merry/internal/merrytest"
 )
 
 // browser starts a headless browser, or skips the test where the machine has none.
@@ -86,10 +89,12 @@ func visit(t *testing.T, ctx context.Context, url, expression string) (console, 
 // reads off the pages that styles, font and scripts are at work.
 func TestPagesAreCleanInABrowser(t *testing.T) {
 	ctx := browser(t)
-	s := started(t)
-	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
-	defer server.Close()
-	const state = `({
+	for _, habit := range demo.Habits {
+		cleanInBrowser(t, ctx, habitual(t, habit), "("+state+")")
+	}
+}
+
+const state = `{
 		version: oarlock.version,
 		brinework: document.documentElement.dataset.brinework,
 		club: document.documentElement.dataset.club,
@@ -97,7 +102,15 @@ func TestPagesAreCleanInABrowser(t *testing.T) {
 		own: getComputedStyle(document.querySelector(".bw-bar")).backgroundColor,
 		font: [...document.fonts].map(f => f.family + " " + f.status).join(),
 		opened: (document.querySelector("#menu-button").click(), document.querySelector("#menu").className)
-	})`
+	}`
+
+func cleanInBrowser(t *testing.T, ctx context.Context, s *merrytest.Site, state string) {
+	t.Helper()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
+		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
+	}))
+	defer server.Close()
 	for _, page := range []string{"/index.html", "/tides.html", "/crews/index.html"} {
 		console, failed, value := visit(t, ctx, server.URL+page, state)
 		if len(console)+len(failed) > 0 {

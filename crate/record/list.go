@@ -28,7 +28,8 @@ type List struct {
 	Site      string             `yaml:"site,omitempty"`
 	Pages     []string           `yaml:"pages,flow,omitempty"`
 	Folders   Folders            `yaml:"folders,flow,omitempty"`
-	Names     string             `yaml:"names,omitempty"` // shipped, plain or versioned
+	Arrange   string             `yaml:"arrange,omitempty"` // kind or together
+	Names     string             `yaml:"names,omitempty"`   // shipped, plain or versioned
 	Browsers  string             `yaml:"browsers,omitempty"`
 	Libraries Libraries          `yaml:"libraries,omitempty"`
 	Own       Own                `yaml:"own,omitempty"`
@@ -175,7 +176,7 @@ func (l *List) validate(root *yaml.Node) error {
 			Next: "write " + strings.Join(allowed, " or ")}
 	}
 	names := []string{"shipped", "plain", "versioned"}
-	errs := []error{oneOf(l.Names, "names", names...)}
+	errs := []error{oneOf(l.Names, "names", names...), oneOf(l.Arrange, "arrange", "kind", "together")}
 	for _, lib := range l.Libraries {
 		at := "libraries/" + lib.Name + "/"
 		errs = append(errs, oneOf(lib.Names, at+"names", names...), oneOf(lib.Arrange, at+"arrange", "kind", "together"),

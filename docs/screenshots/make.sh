@@ -36,6 +36,7 @@ cd "$work/demo/site"
 shot start "$(try 'merry start')"
 [ -e crate.yaml ] || merry start >/dev/null
 shot peek "$(try 'merry peek ../downloads/brinework-1.2.0.zip')"
+shot pick '(sleep 1; touch "$DONE") & merry take ../downloads/brinework-1.2.0.zip'
 merry take ../downloads/oarlock-2.0.3.zip --because 'the menu and brinework are built on it' --page '**' >/dev/null
 shot take "$(try 'merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page tides.html --dry-run')"
 merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page '**' >/dev/null

@@ -1,0 +1,334 @@
+package e2e
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"merrycrate.example/merry/demo"
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// site of a habit, with both libraries on every page.
+func habitual(t *testing.T, habit string) *merrytest.Site {
+	s := merrytest.Empty(t)
+	if err := demo.WriteSiteOf(s.Dir, habit); err != nil {
+		t.Fatal(err)
+	}
+	if err := demo.WriteDownloads(filepath.Join(s.Dir, "../downloads")); err != nil {
+		t.Fatal(err)
+	}
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
+	return s
+}
+
+func TestHabits(t *testing.T) {
+	for habit, file := range map[string]string{"kind": "js/oarlock.min.js", "together": "lib/oarlock/oarlock.min.js", "versioned": "scripts/oarlock-2.0.3.min.js"} {
+		s := habitual(t, habit)
+		if !strings.Contains(s.Read("index.html"), `src="`+file+`"`) {
+			t.Errorf("%s: the page does not refer to %s", habit, file)
+		}
+		s.Run("check")
+		s.Run("drop", "brinework")
+		s.Run("drop", "oarlock")
+		fresh := merrytest.Empty(t)
+		demo.WriteSiteOf(fresh.Dir, habit)
+		for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
+			if s.Read(page) != fresh.Read(page) {
+				t.Errorf("%s: %s did not come back", habit, page)
+			}
+		}
+	}
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--names", "versioned")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--together")
+	s.Read("js/oarlock-2.0.3.min.js")
+	s.Read("lib/brinework/css/brinework.css")
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "names: versioned") || !strings.Contains(list, "arrange: together") {
+		t.Errorf("the packing list does not remember:\n%s", list)
+	}
+}
+
+func TestRefillFromTheCacheAlone(t *testing.T) {
+	s := started(t)
+	whole := s.State()
+	os.RemoveAll(filepath.Join(s.Dir, "../downloads"))
+	for _, dir := range []string{"fonts"} {
+		os.RemoveAll(filepath.Join(s.Dir, dir))
+	}
+	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
+	if out := s.Run("refill", "--offline"); !strings.Contains(out, "8 files as sealed, 3 restored") {
+		t.Errorf("refill printed\n%s", out)
+	}
+	if s.State() != whole {
+		t.Error("refill did not give back the state")
+	}
+	s.Write("js/oarlock.js", "mine")
+	s.Fail(1, []string{"changed, left alone: js/oarlock.js", "--overwrite"}, "refill")
+	if s.Read("js/oarlock.js") != "mine" {
+		t.Error("refill wrote over a changed file")
+	}
+	s.Run("refill", "--overwrite")
+	if s.State() != whole {
+		t.Error("refill --overwrite did not give back the state")
+	}
+	// A damaged cache is no cache: the file is missing, never wrong.
+	filepath.Walk(filepath.Join(s.Home, ".cache"), func(name string, info os.FileInfo, err error) error {
+		if err == nil && info.Mode().IsRegular() {
+			b, _ := os.ReadFile(name)
+			os.WriteFile(name, b[:len(b)/2], 0o644)
+		}
+		return nil
+	})
+	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
+	s.Fail(1, []string{"missing: oarlock: js/oarlock.js"}, "refill")
+	// The source, put into the project, is as good.
+	zip, err := demo.Library("oarlock", "2.0.3")
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, _ := demo.Zip("oarlock-2.0.3", zip)
+	s.Write("oarlock-2.0.3.zip", string(b))
+	s.Run("refill")
+	os.Remove(filepath.Join(s.Dir, "oarlock-2.0.3.zip"))
+	if s.State() != whole {
+		t.Error("refill from the source did not give back the state")
+	}
+}
+
+func TestCacheUnderManyProcesses(t *testing.T) {
+	first := merrytest.Club(t)
+	first.Run("start")
+	var wg sync.WaitGroup
+	for i := range 6 {
+		wg.Go(func() {
+			s := merrytest.Club(t)
+			s.Home = first.Home
+			s.Run("start")
+			s.Run("take", "../downloads/brinework-1.2.0.zip")
+			if i%2 == 0 {
+				s.Run("cache", "--trim", "5kB")
+			}
+			os.RemoveAll(filepath.Join(s.Dir, "fonts"))
+			if r := s.Try("refill"); r.Status == 0 && !strings.Contains(r.Out, "2 restored") {
+				t.Errorf("refill said\n%s", r.Out)
+			}
+		})
+	}
+	wg.Wait()
+	if out := first.Run("cache", "--trim", "0"); !strings.Contains(out, "0 entries, 0 B") {
+		t.Errorf("the cache was not emptied:\n%s", out)
+	}
+}
+
+func TestDropSparesWhatIsNeededSharedOrChanged(t *testing.T) {
+	s := started(t)
+	before := s.State()
+	s.Fail(1, []string{"brinework needs oarlock", "--even-if-needed"}, "drop", "oarlock")
+	if s.State() != before {
+		t.Error("a refused drop changed something")
+	}
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--files", "css/brinework.min.css", "--as", "brine-look")
+	s.Write("js/brinework.js", "mine")
+	out := s.Run("drop", "brinework")
+	if !strings.Contains(out, "brine-look has it too") || !strings.Contains(out, "js/brinework.js: it was changed") {
+		t.Errorf("drop printed\n%s", out)
+	}
+	s.Read("fonts/brinework.woff")
+	if s.Read("js/brinework.js") != "mine" || strings.Contains(s.Read("index.html"), "brinework.min.js") {
+		t.Error("drop took too much or too little")
+	}
+	s.Run("drop", "oarlock", "--even-if-needed")
+	s.Run("undo")
+	s.Run("undo")
+}
+
+// downloads is a download site with ways of its own.
+func downloads(t *testing.T) (*httptest.Server, *atomic.Int64) {
+	lib, err := demo.Library("oarlock", "2.0.3")
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := demo.Zip("oarlock-2.0.3", lib)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var asked atomic.Int64
+	mux := http.NewServeMux()
+	var srv *httptest.Server
+	mux.HandleFunc("/oarlock-2.0.3.zip", func(w http.ResponseWriter, r *http.Request) { w.Write(b) })
+	mux.HandleFunc("/get", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Disposition", `attachment; filename="../../oarlock-2.0.3.zip"`)
+		w.Write(b)
+	})
+	mux.HandleFunc("/latest", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/oarlock-2.0.3.zip", 302) })
+	mux.HandleFunc("/circle", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/circle", 302) })
+	mux.HandleFunc("/plain", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, "http://downloads.example/x.zip", 302)
+	})
+	mux.HandleFunc("/busy/oarlock-2.0.3.zip", func(w http.ResponseWriter, r *http.Request) {
+		if asked.Load()%3 != 0 {
+			w.Header().Set("Retry-After", "0")
+			w.WriteHeader(503)
+			return
+		}
+		w.Write(b)
+	})
+	mux.HandleFunc("/cut/oarlock-2.0.3.zip", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("ETag", `"one"`)
+		if from := r.Header.Get("Range"); from != "" && r.Header.Get("If-Range") == `"one"` {
+			var n int
+			fmt.Sscanf(from, "bytes=%d-", &n)
+			w.Header().Set("Content-Range", fmt.Sprintf("bytes %d-%d/%d", n, len(b)-1, len(b)))
+			w.WriteHeader(206)
+			w.Write(b[n:])
+			return
+		}
+		w.Header().Set("Content-Length", fmt.Sprint(len(b)))
+		w.Write(b[:1000])
+		w.(http.Flusher).Flush()
+		panic(http.ErrAbortHandler)
+	})
+	mux.HandleFunc("/page.zip", func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "<!doctype html>log in") })
+	srv = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		mux.ServeHTTP(w, r)
+	}))
+	t.Cleanup(srv.Close)
+	return srv, &asked
+}
+
+func TestAddresses(t *testing.T) {
+	srv, asked := downloads(t)
+	for _, path := range []string{"/oarlock-2.0.3.zip", "/get", "/latest", "/cut/oarlock-2.0.3.zip"} {
+		s := merrytest.Club(t)
+		s.Run("start")
+		out := s.Run("take", srv.URL+path)
+		if !strings.Contains(out, "took oarlock 2.0.3") || !strings.Contains(out, "first seen") {
+			t.Errorf("%s printed\n%s", path, out)
+		}
+		n := asked.Load()
+		os.RemoveAll(filepath.Join(s.Dir, "js", "oarlock.js"))
+		s.Run("refill", "--offline")
+		s.Run("peek", srv.URL+path, "--offline")
+		if asked.Load() != n {
+			t.Errorf("%s: what was seen was asked for again", path)
+		}
+		integrity := out[strings.Index(out, "--integrity ")+12:]
+		integrity = integrity[:strings.IndexByte(integrity, '\n')]
+		s2 := merrytest.Club(t)
+		s2.Run("start")
+		if out := s2.Run("take", srv.URL+path, "--integrity", integrity); strings.Contains(out, "first seen") {
+			t.Errorf("%s is called first seen, with its integrity given:\n%s", path, out)
+		}
+		s2.Fail(1, []string{"not what was asked for", "wanted:", "it is:"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
+	}
+	s := merrytest.Club(t)
+	s.Run("start")
+	before := s.State()
+	for _, tt := range []struct {
+		status int
+		words  []string
+		args   []string
+	}{
+		{3, []string{"circle"}, []string{"take", srv.URL + "/circle"}},
+		{1, []string{"no TLS", "--plain"}, []string{"take", srv.URL + "/plain"}},
+		{1, []string{"no TLS"}, []string{"take", "http://downloads.example/oarlock.zip"}},
+		{3, []string{"nothing at this address (404)"}, []string{"take", srv.URL + "/nowhere.zip"}},
+		{1, []string{"does not begin as a zip"}, []string{"take", srv.URL + "/page.zip"}},
+		{3, []string{"--offline"}, []string{"take", srv.URL + "/oarlock-2.0.3.zip", "--offline"}},
+		{2, []string{"no integrity value"}, []string{"take", srv.URL + "/get", "--integrity", "md5-x"}},
+	} {
+		s.Fail(tt.status, tt.words, tt.args...)
+		if s.State() != before {
+			t.Fatalf("%v changed something", tt.args)
+		}
+	}
+	asked.Store(0)
+	s.Run("take", srv.URL+"/busy/oarlock-2.0.3.zip")
+}
+
+func TestNotesAreSafeToPrint(t *testing.T) {
+	s := merrytest.Club(t)
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for name, text := range map[string]string{"x.js": "var x = 1;\n", "README.md": "# x\x1b[2J\n\n```html\n<script src=\"x.js\"></script>\n```\n", "LICENSE": "MIT\x07\n"} {
+		f, _ := w.Create("x-1.0.0/" + name)
+		f.Write([]byte(text))
+	}
+	w.Close()
+	s.Write("x-1.0.0.zip", b.String())
+	out := s.Run("peek", "x-1.0.0.zip", "--notes")
+	if strings.ContainsAny(out, "\x1b\x07") || !strings.Contains(out, `\u001b[2J`) || !strings.Contains(out, "LICENSE") {
+		t.Errorf("notes printed %q", out)
+	}
+	if out := s.Run("peek", "x-1.0.0.zip", "--start"); !strings.Contains(out, `<script src="x.js">`) || strings.Contains(out, "# x") {
+		t.Errorf("start printed %q", out)
+	}
+	s.Fail(1, []string{"no readme"}, "peek", "js/club.js", "--notes")
+}
+
+func TestDownloadsByNumber(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Write("../downloads/holiday.zip", "not a library")
+	out := s.Run("peek", "--downloads", "../downloads")
+	if !strings.Contains(out, "oarlock-2.0.3.zip") || strings.Contains(out, "holiday") {
+		t.Errorf("peek listed\n%s", out)
+	}
+	var number string
+	for line := range strings.Lines(out) {
+		if f := strings.Fields(line); len(f) > 1 && f[1] == "brinework-1.2.0.zip" {
+			number = f[0]
+		}
+	}
+	s.Env = []string{"XDG_DOWNLOAD_DIR=" + filepath.Join(s.Dir, "../downloads")}
+	if out := s.Run("take", number); !strings.Contains(out, "took brinework 1.2.0") {
+		t.Errorf("take %s printed\n%s", number, out)
+	}
+	s.Fail(2, []string{"no download 9"}, "take", "9")
+}
+
+// TestOptions: a core with parts and a slim build beside it.
+func TestOptions(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	core := "(function () {\n  window.chart = {\n    draw: function () {\n      return 1;\n    }\n  };\n})();\n"
+	for name, text := range map[string]string{
+		"dist/chart.js":        strings.Repeat("// drawing\n", 30) + core + strings.Repeat("var a = 1;\n", 30),
+		"dist/chart.slim.js":   core,
+		"dist/chart-legend.js": "chart.legend = function () {\n  return 2;\n};\n",
+		"dist/chart.cjs.js":    "module.exports = require('./x');\n",
+		"dist/chart.esm.js":    "export const chart = 1;\n",
+		"dist/chart.css":       ".chart {\n  color: red;\n}\n",
+		"dist/themes/dark.css": ".chart {\n  color: black;\n}\n",
+		"src/chart.js":         "export const x = 1;\n",
+		"test/chart.test.js":   "chart.draw();\n",
+		"package.json":         `{"name":"chart","version":"1.0.0","main":"dist/chart.cjs.js"}`,
+	} {
+		s.Write("chart/"+name, text)
+	}
+	out := s.Run("peek", "chart")
+	for _, want := range []string{"slim    instead", "legend  with it", "dark    theme", "works on chart.js: it needs chart"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("peek does not say %q:\n%s", want, out)
+		}
+	}
+	s.Run("take", "chart", "--part", "legend", "--part", "slim", "--page", "index.html")
+	page := s.Read("index.html")
+	if !strings.Contains(page, "js/chart.slim.js\"></script>\n  <script src=\"js/chart-legend.js") || strings.Contains(page, "chart.js\"") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Fail(1, []string{"no such part", "legend, slim, dark"}, "take", "chart", "--part", "nothing")
+}
