@@ -3,6 +3,7 @@ module merrycrate.example/merry
 go 1.26.8
 
 require (
+	github.com/Masterminds/semver/v3 v3.5.0
 	github.com/agext/levenshtein v1.2.3
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/bmatcuk/doublestar/v4 v4.10.4
@@ -12,6 +13,7 @@ require (
 	github.com/chromedp/chromedp v0.14.2
 	github.com/dustin/go-humanize v1.1.0
 	github.com/gofrs/flock v0.13.1
+	github.com/google/renameio/v2 v2.0.2
 	github.com/hashicorp/go-retryablehttp v0.7.8
 	github.com/klauspost/compress v1.20.3
 	github.com/spf13/cobra v1.10.2

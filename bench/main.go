@@ -97,7 +97,7 @@ func (b *bench) makeLibraries() error {
 		if err := makeLibrary(filepath.Join(b.dir, name), uint64(i)); err != nil {
 			return err
 		}
-		if out, err := b.command(site, b.merry, "take", "../"+name, "--files", "**").CombinedOutput(); err != nil {
+		if out, err := b.command(site, b.merry, "take", "../"+name, "--files", "**", "--as", fmt.Sprintf("lib%d", i)).CombinedOutput(); err != nil {
 			return fmt.Errorf("%s%w", out, err)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/record"
 )
 
 func (a *app) contents() *cobra.Command {
@@ -58,12 +59,29 @@ func (a *app) printContents(c *crate.Contents) {
 	}
 	said := false
 	for _, l := range c.Libraries {
-		if l.Because != "" {
+		for _, note := range []string{l.Because, heldNote(l.Hold), deskNote(l.Only)} {
+			if note == "" {
+				continue
+			}
 			if !said {
 				a.printf("\n")
 				said = true
 			}
-			a.printf("%s %s: %s\n", clean(l.Name), clean(l.Version), clean(l.Because))
+			a.printf("%s %s: %s\n", clean(l.Name), clean(l.Version), clean(note))
 		}
 	}
+}
+
+func heldNote(h *record.Hold) string {
+	if h == nil {
+		return ""
+	}
+	return "held " + holdText(h) + ": " + h.Because
+}
+
+func deskNote(only string) string {
+	if only != "desk" {
+		return ""
+	}
+	return "for the desk only; it must not ship"
 }

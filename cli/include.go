@@ -79,9 +79,7 @@ func (a *app) printIncluded(in *crate.Included) {
 	if len(in.Files) == 0 {
 		a.printf("nothing changed\n")
 	}
-	for _, n := range in.Notes {
-		a.printf("%s %s\n", a.paint.yellow("note:"), n)
-	}
+	a.remarks(in.Notes)
 	if len(in.Files) > 0 {
 		a.next("merry check; merry undo takes this back")
 	}

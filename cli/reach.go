@@ -1,9 +1,7 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -14,7 +12,6 @@ import (
 	"golang.org/x/term"
 
 	"merrycrate.example/merry/crate"
-	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -35,16 +32,42 @@ func (s *sourceFlags) add(c *cobra.Command) {
 
 // reach is what a command may get at: the user's cache and the network.
 func (a *app) reach(s sourceFlags) (*crate.Reach, error) {
-	base, err := os.UserCacheDir()
+	base, err := homeFolder(os.UserCacheDir)
 	if err != nil {
 		return nil, fmt.Errorf("there is no folder for the cache: %w", err)
 	}
+	own, err := settings()
+	if err != nil {
+		return nil, err
+	}
+	stall := time.Duration(0)
+	if p := os.Getenv(patienceVariable); p != "" {
+		if stall, err = time.ParseDuration(p); err != nil {
+			return nil, usageError{fmt.Errorf("%s: write a time such as 30s", patienceVariable)}
+		}
+	}
 	return &crate.Reach{
-		Cache:   source.NewCache(filepath.Join(base, "merry-crate")),
-		Client:  &source.Client{AllowPlain: s.plain, Progress: a.progress()},
-		Offline: a.offline,
-		Fresh:   s.fresh,
+		Cache:      source.NewCache(filepath.Join(base, "cache")),
+		Client:     &source.Client{AllowPlain: s.plain, Progress: a.progress(), Certificates: own.Certificates, Stall: stall, Wait: min(stall, 500*time.Millisecond)},
+		Registries: registries(own),
+		Offline:    a.offline,
+		Fresh:      s.fresh,
 	}, nil
+}
+
+// homeVariable names the environment variable that puts cache and settings into one folder, instead of
+// where the platform keeps such things.
+const homeVariable = "MERRY_HOME"
+
+// patienceVariable names the environment variable that says how long a silent server is waited for.
+const patienceVariable = "MERRY_PATIENCE"
+
+func homeFolder(platform func() (string, error)) (string, error) {
+	if dir := os.Getenv(homeVariable); dir != "" {
+		return dir, nil
+	}
+	dir, err := platform()
+	return filepath.Join(dir, "merry-crate"), err
 }
 
 // progress shows how far a fetch is, on a terminal and only once the wait is long enough to notice.
@@ -76,27 +99,6 @@ func (a *app) progress() func(name string, done, total int64) {
 func isTerminal(v any) bool {
 	f, ok := v.(*os.File)
 	return ok && term.IsTerminal(int(f.Fd()))
-}
-
-// settings reads the user's settings; without a file they are empty.
-func settings() (*record.Settings, error) {
-	base, err := os.UserConfigDir()
-	if err != nil {
-		return &record.Settings{}, nil
-	}
-	name := filepath.Join(base, "merry-crate", "settings.yaml")
-	b, err := os.ReadFile(name)
-	if errors.Is(err, fs.ErrNotExist) {
-		return &record.Settings{}, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	s, err := record.ReadSettings(b)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
-	}
-	return s, nil
 }
 
 // downloadFolder is where downloads arrive: what a flag or the settings say, else the platform's folder.

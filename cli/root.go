@@ -36,7 +36,9 @@ const faultVariable = "MERRY_FAULT"
 // Run runs the program and returns its exit status: 0 fine, 1 findings or a refusal, 2 wrong usage,
 // 3 a fault outside.
 func Run(args []string, in io.Reader, out, errOut io.Writer) int {
-	debug.SetGCPercent(400) // runs are short and small: collecting less often costs little memory
+	// Runs are short and small: collecting less often costs little memory, up to a limit.
+	debug.SetGCPercent(400)
+	debug.SetMemoryLimit(64 << 20)
 	buffered := bufio.NewWriterSize(out, 64<<10)
 	defer buffered.Flush()
 	a := &app{in: in, out: buffered, err: flushFirst{buffered, errOut}, paint: paintFor(out)}
@@ -135,18 +137,9 @@ A first tour:   merry demo`,
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return usageError{fmt.Errorf("%w\nnext:  %s --help", err, c.CommandPath())}
 	})
-	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.cache(), a.demo())
-	for _, c := range root.Commands() {
-		if c.Args != nil {
-			check := c.Args
-			c.Args = func(c *cobra.Command, args []string) error {
-				if err := check(c, args); err != nil {
-					return usageError{fmt.Errorf("%s: %w\nnext:  %s --help", c.Name(), err, c.CommandPath())}
-				}
-				return nil
-			}
-		}
-	}
+	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.cache(), a.sources(),
+		a.versions(), a.hold(), a.repin(), a.demo())
+	explainArguments(root)
 	root.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {
 			next := "merry help lists the commands"
@@ -159,6 +152,21 @@ A first tour:   merry demo`,
 	}
 	root.RunE = func(c *cobra.Command, args []string) error { return c.Help() }
 	return root
+}
+
+// explainArguments makes mistakes in arguments say what to type next, in all commands below c.
+func explainArguments(c *cobra.Command) {
+	for _, c := range c.Commands() {
+		if check := c.Args; check != nil {
+			c.Args = func(c *cobra.Command, args []string) error {
+				if err := check(c, args); err != nil {
+					return usageError{fmt.Errorf("%s: %w\nnext:  %s --help", c.Name(), err, c.CommandPath())}
+				}
+				return nil
+			}
+		}
+		explainArguments(c)
+	}
 }
 
 // changes gives a command the flag for a dry run.

@@ -22,9 +22,13 @@ func (a *app) take() *cobra.Command {
 		Long: `Take brings a library's files into the site's own folders, records them in crate.yaml and seals
 them with hashes in crate.seal.json. On a terminal, without --files, it lets you pick; elsewhere it
 takes the set that peek shows. A stylesheet brings along what it refers to, placed so that every
-reference stays true.`,
+reference stays true.
+
+A source is an archive, a folder or a file; an https address of one; or NAME, NAME@VERSION, NAME@RANGE or
+NAME@TAG in the package registry that you have set.`,
 		Example: `  merry take ../downloads/oarlock-2.0.3.zip --page '**'
   merry take ../downloads/brinework-1.2.0.zip --needs oarlock --because "the look of the 2019 site"
+  merry take 'tidechart@^3.0' --with-needs --page tides.html
   merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -94,8 +98,28 @@ reference stays true.`,
 	f.StringVar(&req.Because, "because", "", "why this library, or this version: kept in crate.yaml")
 	f.StringSliceVar(&req.Pages, "page", nil, "include it on the pages that match `GLOB` at once (repeatable)")
 	f.StringSliceVar(&req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
+	f.BoolVar(&req.WithNeeds, "with-needs", false, "take from the registry what it needs on a page, too")
+	f.BoolVar(&req.OnlyDesk, "only-desk", false, "it is for the developer alone and must not ship")
 	f.BoolVar(&req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
 	return a.changes(c)
+}
+
+// printNeeds says what the library needs on a page, and what supplies it.
+func (a *app) printNeeds(t *crate.Taken) {
+	for _, w := range t.With {
+		a.printf("with it: %s\n", clean(w))
+	}
+	for _, n := range t.Needs {
+		global := strings.Join(append([]string{n.Global}, n.Or...), " or ")
+		switch {
+		case n.Library != "":
+			a.printf("needs %s on the page before it (%s): %s of the crate has it\n", clean(global), clean(n.At), clean(n.Library))
+		case n.Package != "":
+			a.printf("needs %s on the page before it (%s): merry take '%s@%s' would supply it, or --with-needs\n", clean(global), clean(n.At), clean(n.Package), clean(n.Range))
+		default:
+			a.printf("needs %s on the page before it (%s), and nothing in the crate defines that\n", clean(global), clean(n.At))
+		}
+	}
 }
 
 // paintable tells whether what is printed goes to a terminal.
@@ -132,7 +156,10 @@ func renames(list []string) (map[string]string, error) {
 
 func (a *app) printTake(t *crate.Taken) {
 	if t.DryRun {
-		a.printf("would take %s\n\n", strings.TrimSpace(t.Library+" "+t.Version))
+		a.printf("would take %s\n", strings.TrimSpace(t.Library+" "+t.Version))
+		a.printNeeds(t)
+		a.remarks(t.Notes)
+		a.printf("\n")
 		a.touched(t.Outcome)
 		return
 	}
@@ -149,9 +176,8 @@ func (a *app) printTake(t *crate.Taken) {
 	if t.Digest != "" && t.FirstSeen {
 		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)
 	}
-	for _, n := range t.Notes {
-		a.printf("%s %s\n", a.paint.yellow("note:"), clean(n))
-	}
+	a.printNeeds(t)
+	a.remarks(t.Notes)
 	a.printPages(t.Pages)
 	if len(t.Pages) > 0 {
 		a.next("merry check")

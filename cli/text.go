@@ -144,3 +144,10 @@ func parseBytes(s string) (int64, error) {
 	n, err := humanize.ParseBytes(s)
 	return int64(n), err
 }
+
+// remarks prints what a person should know beside the answer.
+func (a *app) remarks(notes []string) {
+	for _, n := range notes {
+		a.printf("%s %s\n", a.paint.yellow("note:"), clean(n))
+	}
+}

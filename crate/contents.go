@@ -7,6 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/record"
 )
 
 // Contents is the crate at a glance.
@@ -18,18 +19,20 @@ type Contents struct {
 
 // ContentsLine is one library of the crate.
 type ContentsLine struct {
-	Name    string   `json:"name"`
-	Version string   `json:"version"`
-	Licence string   `json:"licence,omitempty"`
-	From    string   `json:"from"`
-	Build   string   `json:"build,omitempty"`
-	Files   int      `json:"files"`
-	Size    int64    `json:"size"`
-	Wire    int64    `json:"wire"` // what pages load of it, as packed for the network by gzip
-	Pages   int      `json:"pages"`
-	State   string   `json:"state"` // whole, or what is wrong
-	Needs   []string `json:"needs,omitempty"`
-	Because string   `json:"because,omitempty"`
+	Name    string       `json:"name"`
+	Version string       `json:"version"`
+	Licence string       `json:"licence,omitempty"`
+	From    string       `json:"from"`
+	Build   string       `json:"build,omitempty"`
+	Files   int          `json:"files"`
+	Size    int64        `json:"size"`
+	Wire    int64        `json:"wire"` // what pages load of it, as packed for the network by gzip
+	Pages   int          `json:"pages"`
+	State   string       `json:"state"` // whole, or what is wrong
+	Needs   []string     `json:"needs,omitempty"`
+	Because string       `json:"because,omitempty"`
+	Only    string       `json:"only,omitempty"` // desk: not to be shipped
+	Hold    *record.Hold `json:"hold,omitempty"`
 }
 
 // PageLoad is what a page's own scripts and stylesheets and those of libraries come to.
@@ -55,7 +58,7 @@ func (p *Project) Contents() (*Contents, error) {
 	}
 	out := &Contents{Root: p.Root, Pages: loads}
 	for _, l := range p.List.Libraries {
-		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: used[l.Name], Needs: l.Needs, Because: l.Because, State: "whole"}
+		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: used[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
 		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {
 			line.State = "not taken yet"
 		} else {

@@ -10,7 +10,7 @@ import (
 // inside, else its name alone, since a path of one machine means nothing on another.
 func originFor(root string, o *opened) string {
 	full := o.from
-	if o.address {
+	if o.address || o.registry {
 		return full
 	}
 	if rel, err := filepath.Rel(root, full); err == nil && filepath.IsLocal(rel) {

@@ -144,6 +144,9 @@ func (p *Project) inSite(name string) (string, bool) {
 	return name, true
 }
 
+// path turns a path in the project into one on this machine.
+func (p *Project) path(name string) string { return filepath.Join(p.Root, filepath.FromSlash(name)) }
+
 // habits are the site's ways with files: what the packing list says, and the trade's usual folders
 // where it says nothing.
 func (p *Project) habits() delivery.Habits { return habitsOf(p.List) }

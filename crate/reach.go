@@ -7,6 +7,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/delivery"
@@ -18,13 +19,16 @@ import (
 // Reach is what a command can get at outside of the project: the user's cache and, where it is allowed,
 // the network.
 type Reach struct {
-	Cache   *source.Cache
-	Client  *source.Client
-	Offline bool
-	Fresh   bool // fetch again what was seen before
+	Cache  *source.Cache
+	Client *source.Client
+	// Registries are the package registries that the user has set; there is none by itself.
+	Registries []source.Registry
+	Offline    bool
+	Fresh      bool // fetch again what was seen before
 
-	mu    sync.Mutex
-	trees map[string]*source.Tree // deliveries opened from the cache, by digest
+	mu       sync.Mutex
+	packages map[string]*source.Package
+	trees    map[string]*source.Tree // deliveries opened from the cache, by digest
 }
 
 // opened is a source with what was learned about it.
@@ -33,7 +37,10 @@ type opened struct {
 	*delivery.Delivery
 	from      string // a path, or an address
 	address   bool
-	firstSeen bool // nothing was known of these bytes before
+	registry  bool
+	version   *source.Version // of a package
+	remarks   []string        // what the taking person should know of the source
+	firstSeen bool            // nothing was known of these bytes before
 }
 
 func (o *opened) close() { o.tree.Close() }
@@ -41,6 +48,10 @@ func (o *opened) close() { o.tree.Close() }
 // open opens what a person named. Relative paths begin at dir. Where wanted is not empty, the source's
 // own bytes must have that integrity before any of it is looked at.
 func (r *Reach) open(name, dir, wanted string) (*opened, error) {
+	return r.openAllowed(name, dir, wanted, nil)
+}
+
+func (r *Reach) openAllowed(name, dir, wanted string, allowed func(version string) bool) (*opened, error) {
 	var meta integrity.Metadata
 	if wanted != "" {
 		var err error
@@ -50,6 +61,13 @@ func (r *Reach) open(name, dir, wanted string) (*opened, error) {
 	}
 	o := &opened{from: name}
 	var err error
+	if pkg, ok := strings.CutPrefix(name, fromRegistry); ok || !source.IsAddress(name) && !there(dir, name) && looksLikePackage(name) {
+		if wanted != "" {
+			return nil, usage("", "--integrity is of a download; a registry gives the digest of a package itself")
+		}
+		pkg, wish := splitPackage(pkg)
+		return r.openPackage(pkg, wish, allowed)
+	}
 	if source.IsAddress(name) {
 		o.address = true
 		o.tree, o.firstSeen, err = r.openAddress(name, meta)
@@ -64,6 +82,19 @@ func (r *Reach) open(name, dir, wanted string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
+	return describe(o)
+}
+
+func there(dir, name string) bool {
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(dir, name)
+	}
+	_, err := os.Stat(name)
+	return err == nil
+}
+
+// describe learns what is in an opened tree.
+func describe(o *opened) (*opened, error) {
 	go o.tree.Digest() // it is asked for in the end, and takes as long as the rest
 	items := make([]delivery.Item, len(o.tree.Entries))
 	for i, e := range o.tree.Entries {
@@ -75,6 +106,7 @@ func (r *Reach) open(name, dir, wanted string) (*opened, error) {
 			hint = o.tree.Top
 		}
 	}
+	var err error
 	if o.Delivery, err = delivery.Describe(hint, items, o.tree, workers()); err != nil {
 		o.tree.Close()
 		return nil, err

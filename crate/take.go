@@ -35,6 +35,8 @@ type TakeRequest struct {
 	Pages     []string // include at once
 	Overwrite bool
 	Integrity string // what the source's own bytes must have
+	WithNeeds bool   // take from the registry what it needs on a page, too
+	OnlyDesk  bool   // it is for the developer alone and must not ship
 }
 
 // Taken says what take did.
@@ -51,7 +53,9 @@ type Taken struct {
 	Notes    []string       `json:"notes,omitempty"`
 	Build    string         `json:"build"`
 	// FirstSeen says that nothing was known of the source's bytes before.
-	FirstSeen bool `json:"first_seen,omitempty"`
+	FirstSeen bool     `json:"first_seen,omitempty"`
+	Needs     []Supply `json:"needs,omitempty"`
+	With      []string `json:"with,omitempty"` // libraries that were taken along
 }
 
 // TakenFile is one file of the set, and where it went.
@@ -62,14 +66,73 @@ type TakenFile struct {
 	Reason string `json:"reason"`
 }
 
-// Take brings a library into the project.
+// Take brings a library into the project, and with it, where that is asked for, what it needs on a page.
 func (p *Project) Take(req TakeRequest) (*Taken, error) {
-	o, err := p.reach.open(req.Source, req.Dir, req.Integrity)
+	o, err := p.reach.openAllowed(req.Source, req.Dir, req.Integrity, p.heldFor(req))
 	if err != nil {
 		return nil, err
 	}
 	defer o.close()
+	set, err := change.Begin(p.Root, strings.TrimSpace("take "+orWord(req.As, strings.ToLower(o.Name))+" "+o.Version), p.opt)
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	t := &taking{p: p, set: set, list: p.list}
+	out, err := t.one(o, req, 0)
+	if err != nil {
+		return nil, err
+	}
+	if len(req.Pages) > 0 {
+		site, err := p.Walk()
+		if err != nil {
+			return nil, err
+		}
+		pages, err := p.Select(site, req.Pages, req.Dir)
+		if err != nil {
+			return nil, err
+		}
+		var files []wanted
+		for _, lib := range t.taken {
+			files = append(files, p.pageFiles(lib, "")...)
+		}
+		if out.Pages, err = p.includeOn(set, pages, files, false); err != nil {
+			return nil, err
+		}
+	}
+	oc, err := p.commit(set, t.list)
+	if err != nil {
+		return nil, err
+	}
+	out.Outcome = *oc
+	return out, nil
+}
 
+// heldFor is what the hold of a library that is in the crate already allows.
+func (p *Project) heldFor(req TakeRequest) func(string) bool {
+	name, _ := splitPackage(req.Source)
+	if req.As != "" {
+		name = req.As
+	}
+	if lib := p.List.Library(name); lib != nil {
+		return allowedBy(lib.Hold)
+	}
+	return nil
+}
+
+// taking is one change in which one or several libraries are taken.
+type taking struct {
+	p     *Project
+	set   *change.Set
+	list  []byte   // the packing list as it will be
+	taken []string // in the order in which pages need them
+}
+
+// mostDepth is how far needs of needs are followed.
+const mostDepth = 10
+
+func (t *taking) one(o *opened, req TakeRequest, depth int) (*Taken, error) {
+	p := t.p
 	lib := record.Library{Name: strings.ToLower(o.Name), Version: o.Version, From: originFor(p.Root, o), Build: req.Build, Because: req.Because, Needs: req.Needs}
 	if req.As != "" {
 		lib.Name = req.As
@@ -77,13 +140,15 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	if err := validName(lib.Name); err != nil {
 		return nil, err
 	}
-	old := p.List.Library(lib.Name)
-	if old != nil {
+	if old := p.List.Library(lib.Name); old != nil {
 		if old.Version != lib.Version {
-			return nil, refused(fmt.Sprintf("merry take %s --as NAME, to have both", req.Source),
+			return nil, refused(fmt.Sprintf("merry repin %s@%s to move it, or merry take %s --as NAME to have both", lib.Name, orWord(lib.Version, "VERSION"), req.Source),
 				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, orWord(lib.Version, "of no known version"))
 		}
 		lib = keepChoices(lib, *old)
+	}
+	if req.OnlyDesk {
+		lib.Only = "desk"
 	}
 	if err := p.knownNeeds(lib); err != nil {
 		return nil, err
@@ -108,75 +173,90 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	if req.Names != "" {
 		lib.Names = req.Names
 	}
+	if req.Rename != nil {
+		lib.Rename = req.Rename
+	}
+	needs, err := t.needs(o, sel, &lib, req, depth)
+	if err != nil {
+		return nil, err
+	}
+	place, sealed, err := t.place(o, sel, &lib, req.Overwrite)
+	if err != nil {
+		return nil, err
+	}
+	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
+		Why: place.Why, Notes: append(o.remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.firstSeen, Needs: needs, With: t.taken[:len(t.taken)-1]}
+	for _, c := range sel.Choices {
+		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: o.File(c.Path).Size, Reason: c.Reason})
+	}
+	return out, nil
+}
+
+// place finds a place for every chosen file, drafts the files, and writes both records.
+func (t *taking) place(o *opened, sel *delivery.Selection, lib *record.Library, overwrite bool) (*delivery.Placement, *record.Sealed, error) {
+	p := t.p
 	together := lib.Arrange == "together" || lib.Arrange == "" && p.List.Arrange == "together"
 	habits := p.habits()
 	if lib.Names != "" {
 		habits.Names = lib.Names
 	}
-	rename := req.Rename
-	if rename == nil {
-		rename = lib.Rename
-	}
-	lib.Rename = rename
-	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, rename)
+	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, lib.Rename)
 	if err != nil {
-		return nil, &Problem{Class: Refused, What: err.Error(), Err: err}
+		return nil, nil, &Problem{Class: Refused, What: err.Error(), Err: err}
 	}
 	if place.Together && p.List.Arrange != "together" {
 		lib.Arrange = "together"
 	}
-
-	set, err := change.Begin(p.Root, "take "+lib.Name+" "+lib.Version, p.opt)
+	sealed, err := p.placeFiles(t.set, o, sel, place, lib.Name, overwrite)
 	if err != nil {
-		return nil, err
-	}
-	defer set.Close()
-	sealed, err := p.placeFiles(set, o, sel, place, lib.Name, req.Overwrite)
-	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	sealed.Version, sealed.Origin, sealed.Licence = lib.Version, lib.From, o.Licence
 	if sealed.Digest, err = o.tree.Digest(); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	p.Seal.Libraries[lib.Name] = sealed
 	p.indexPlaces()
-	list, err := record.SetLibrary(p.list, lib)
-	if err != nil {
-		return nil, err
+	if t.list, err = record.SetLibrary(t.list, *lib); err != nil {
+		return nil, nil, err
 	}
-	if p.List, err = record.ReadList(list); err != nil {
-		return nil, err
+	if p.List, err = record.ReadList(t.list); err != nil {
+		return nil, nil, err
 	}
-	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
-		Why: place.Why, Notes: sel.Notes, Build: lib.Build, FirstSeen: o.firstSeen}
-	if len(req.Pages) > 0 {
-		site, err := p.Walk()
-		if err != nil {
-			return nil, err
+	t.taken = append(t.taken, lib.Name)
+	if !t.set.Dry() {
+		err = p.reach.keep(o, sealed)
+	}
+	return place, sealed, err
+}
+
+// needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
+// recorded as a need; what a package would supply is taken first, where that is asked for.
+func (t *taking) needs(o *opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]Supply, error) {
+	p := t.p
+	needs := p.supply(o, needsOf(o, sel))
+	for i := range needs {
+		n := &needs[i]
+		if n.Library == "" && n.Package != "" && req.WithNeeds && depth < mostDepth {
+			name := strings.ToLower(n.Package)
+			if p.List.Library(name) == nil {
+				dep, err := p.reach.openPackage(n.Package, n.Range, nil)
+				if err != nil {
+					return nil, err
+				}
+				_, err = t.one(dep, TakeRequest{Source: fromRegistry + n.Package, Dir: req.Dir, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+				dep.close()
+				if err != nil {
+					return nil, fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
+				}
+			}
+			n.Library = name
 		}
-		pages, err := p.Select(site, req.Pages, req.Dir)
-		if err != nil {
-			return nil, err
-		}
-		if out.Pages, err = p.includeOn(set, pages, p.pageFiles(lib.Name, ""), false); err != nil {
-			return nil, err
+		if n.Library != "" && n.Library != lib.Name && !slices.Contains(lib.Needs, n.Library) {
+			lib.Needs = append(lib.Needs, n.Library)
 		}
 	}
-	for _, c := range sel.Choices {
-		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: o.File(c.Path).Size, Reason: c.Reason})
-	}
-	if !set.Dry() {
-		if err := p.reach.keep(o, sealed); err != nil {
-			return nil, err
-		}
-	}
-	oc, err := p.commit(set, list)
-	if err != nil {
-		return nil, err
-	}
-	out.Outcome = *oc
-	return out, nil
+	return needs, nil
 }
 
 // keepChoices fills a second take of the same library with what the first one said.

@@ -4,8 +4,10 @@
 package demo
 
 import (
+	"bytes"
 	"embed"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -85,9 +87,47 @@ func Versions(library string) []string {
 	return list
 }
 
+// earlier are versions that differ from the one named by their number alone.
+var earlier = map[string]map[string]string{
+	"oarlock":   {"1.0.0": "1.4.2", "1.3.0": "1.4.2", "1.4.0": "1.4.2", "2.0.0": "2.0.3", "3.0.0-beta.1": "2.1.0"},
+	"tidechart": {"3.0.0": "3.1.0"},
+}
+
+// PackageName is what a library is called in a registry.
+func PackageName(library string) string {
+	if library == "pennants" {
+		return "@gull/pennants"
+	}
+	return library
+}
+
+// Published lists every library that the registry has, with all its versions.
+func Published() map[string][]string {
+	all := map[string][]string{}
+	libraries, err := files.ReadDir("libraries")
+	if err != nil {
+		return nil
+	}
+	for _, l := range libraries {
+		all[l.Name()] = Versions(l.Name())
+		for v := range earlier[l.Name()] {
+			all[l.Name()] = append(all[l.Name()], v)
+		}
+		slices.Sort(all[l.Name()])
+	}
+	return all
+}
+
 // Library returns the files of one version of a library, with the builds that its makers publish:
 // minified scripts and styles with their source maps, and fonts.
 func Library(name, version string) (map[string][]byte, error) {
+	if of := earlier[name][version]; of != "" {
+		out, err := Library(name, of)
+		for file, b := range out {
+			out[file] = bytes.ReplaceAll(b, []byte(of), []byte(version))
+		}
+		return out, err
+	}
 	root := path.Join("libraries", name, version)
 	out := map[string][]byte{}
 	err := fs.WalkDir(files, root, func(at string, e fs.DirEntry, err error) error {
@@ -109,31 +149,32 @@ func Library(name, version string) (map[string][]byte, error) {
 			return nil, err
 		}
 	}
-	if name == "brinework" {
+	switch name {
+	case "brinework":
 		font := iconFont("Brinework Icons")
 		out["fonts/brinework.ttf"] = font
 		out["fonts/brinework.woff"] = woff(font)
+	case "pennants":
+		out["fonts/pennants.woff"] = woff(iconFont("Pennants"))
 	}
 	return out, nil
 }
 
-// WriteDownloads writes an archive of each library's versions into a folder, as a person would have
-// downloaded them.
+// downloaded are the archives that a person has downloaded.
+var downloaded = map[string][]string{"brinework": {"1.2.0"}, "oarlock": {"1.4.2", "2.0.3"}}
+
+// WriteDownloads writes archives of libraries into a folder, as a person would have downloaded them.
 func WriteDownloads(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	libraries, err := files.ReadDir("libraries")
-	if err != nil {
-		return err
-	}
-	for _, l := range libraries {
-		for _, v := range Versions(l.Name()) {
-			content, err := Library(l.Name(), v)
+	for _, name := range slices.Sorted(maps.Keys(downloaded)) {
+		for _, v := range downloaded[name] {
+			content, err := Library(name, v)
 			if err != nil {
 				return err
 			}
-			base := l.Name() + "-" + v
+			base := name + "-" + v
 			b, err := Zip(base, content)
 			if err != nil {
 				return err

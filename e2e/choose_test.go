@@ -84,7 +84,7 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 		t.Error("refill --overwrite did not give back the state")
 	}
 	// A damaged cache is no cache: the file is missing, never wrong.
-	filepath.Walk(filepath.Join(s.Home, ".cache"), func(name string, info os.FileInfo, err error) error {
+	filepath.Walk(filepath.Join(s.Home, ".merry"), func(name string, info os.FileInfo, err error) error {
 		if err == nil && info.Mode().IsRegular() {
 			b, _ := os.ReadFile(name)
 			os.WriteFile(name, b[:len(b)/2], 0o644)

@@ -47,6 +47,9 @@ func (s *Selection) Without(drop func(name string) bool) *Selection {
 	return out
 }
 
+// Add puts one more file into the selection.
+func (s *Selection) Add(c Choice) { s.add(c.Path, c.Reason, c.Page) }
+
 func (s *Selection) add(name, reason string, page bool) {
 	if s.has[name] {
 		for i := range s.Choices {
@@ -193,13 +196,16 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 	return best, why
 }
 
-// better breaks ties: the shallower, then the readable, then the shorter name.
+// better breaks ties: the shallower, then the readable, then the larger.
 func better(a, b *File) bool {
 	if x, y := strings.Count(a.Path, "/"), strings.Count(b.Path, "/"); x != y {
 		return x < y
 	}
 	if a.Build != b.Build {
 		return a.Build == Readable
+	}
+	if a.Size != b.Size {
+		return a.Size > b.Size
 	}
 	return len(a.Path) < len(b.Path)
 }
@@ -261,6 +267,9 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 			if score < 60 {
 				reason = fmt.Sprintf("package.json calls it %q", hint.key)
 			}
+		} else if hint.value != "" && score < 40 && stem == stemKey(hint.value) && stem != "index" {
+			score += 12
+			reason = fmt.Sprintf("it has the name of what package.json calls %q", hint.key)
 		}
 	}
 	switch dir := path.Base(path.Dir(f.Path)); strings.ToLower(dir) {
@@ -296,6 +305,9 @@ func nameKey(name string) string {
 	}
 	return strings.NewReplacer("-", "", "_", "", ".", "").Replace(name)
 }
+
+// NameKey folds a library's or a global's name for comparison.
+func NameKey(name string) string { return nameKey(name) }
 
 // stemKey folds a file's name likewise; version and marks of form go too.
 func stemKey(name string) string {

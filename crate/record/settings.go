@@ -1,22 +1,54 @@
 package record
 
-import "go.yaml.in/yaml/v3"
+import (
+	"go.yaml.in/yaml/v3"
+)
 
-// Settings are a user's own, for all projects.
+// Settings are a user's own, for all projects. Credentials are never in them: a registry's token is
+// named by the environment variable that holds it.
 type Settings struct {
-	Format    int    `yaml:"format"`
-	Downloads string `yaml:"downloads,omitempty"` // the folder where downloads arrive
+	Format       int        `yaml:"format"`
+	Downloads    string     `yaml:"downloads,omitempty"`    // the folder where downloads arrive
+	Certificates string     `yaml:"certificates,omitempty"` // a file of more authorities to trust, in PEM
+	Registries   []Registry `yaml:"registries,omitempty"`
 }
 
-// ReadSettings reads a user's settings.
+// A Registry is the address of a package registry, for all packages or for those of one scope.
+type Registry struct {
+	URL       string `yaml:"url" json:"url"`
+	Scope     string `yaml:"scope,omitempty" json:"scope,omitempty"`
+	TokenFrom string `yaml:"token-from,omitempty" json:"token_from,omitempty"` // an environment variable
+}
+
+// ReadSettings reads a user's settings; no bytes are empty settings.
 func ReadSettings(src []byte) (*Settings, error) {
+	s := &Settings{Format: Format}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(src, &doc); err != nil {
 		return nil, syntaxError(src, err)
 	}
-	s := &Settings{}
 	if len(doc.Content) == 0 {
 		return s, nil
 	}
-	return s, decode(doc.Content[0], s, "")
+	if err := decode(doc.Content[0], s, ""); err != nil {
+		return nil, err
+	}
+	if s.Format > Format {
+		return nil, &ListError{Line: 1, Column: 1, Problem: "the settings' format is newer than this program", Next: "use the newer program that wrote them"}
+	}
+	return s, nil
 }
+
+// SetRegistry writes a registry into the settings, in the place of the one for the same scope.
+func (s *Settings) SetRegistry(r Registry) {
+	for i := range s.Registries {
+		if s.Registries[i].Scope == r.Scope {
+			s.Registries[i] = r
+			return
+		}
+	}
+	s.Registries = append(s.Registries, r)
+}
+
+// Bytes writes the settings.
+func (s *Settings) Bytes() ([]byte, error) { return yaml.Marshal(s) }

@@ -155,19 +155,7 @@ func (c *Cache) Remember(s Seen) error {
 	if err != nil {
 		return err
 	}
-	name := c.seenFile(s.URL)
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		return err
-	}
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".new-")
-	if err != nil {
-		return err
-	}
-	_, err = tmp.Write(b)
-	if err = errors.Join(err, tmp.Close()); err == nil {
-		err = os.Rename(tmp.Name(), name)
-	}
-	return err
+	return writeWhole(c.seenFile(s.URL), b)
 }
 
 // Recall returns what an address gave, and whether it is still there.

@@ -2,6 +2,8 @@ package source
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"io"
@@ -13,6 +15,7 @@ import (
 	"path"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -28,10 +31,14 @@ type Client struct {
 	Most int64
 	// Stall is how long a body may send nothing, 0 for half a minute.
 	Stall time.Duration
+	// Certificates is a file of more certificate authorities to trust, in PEM.
+	Certificates string
 	// Wait is the first pause before a retry, 0 for half a second. It doubles from one to the next.
 	Wait time.Duration
 
-	http *retryablehttp.Client
+	once    sync.Once
+	http    *retryablehttp.Client
+	httpErr error
 }
 
 // DefaultMost is the largest download.
@@ -42,9 +49,26 @@ const attempts = 4
 // ErrOffline is returned where a fetch would be needed and is not allowed.
 var ErrOffline = errors.New("offline")
 
-func (c *Client) client() *retryablehttp.Client {
-	if c.http != nil {
-		return c.http
+func (c *Client) client() (*retryablehttp.Client, error) {
+	c.once.Do(func() { c.http, c.httpErr = c.newClient() })
+	return c.http, c.httpErr
+}
+
+func (c *Client) newClient() (*retryablehttp.Client, error) {
+	var tlsConfig *tls.Config
+	if c.Certificates != "" {
+		pem, err := os.ReadFile(c.Certificates)
+		if err != nil {
+			return nil, fmt.Errorf("the certificates of your settings can't be read: %w", err)
+		}
+		pool, err := x509.SystemCertPool()
+		if err != nil {
+			pool = x509.NewCertPool()
+		}
+		if !pool.AppendCertsFromPEM(pem) {
+			return nil, fmt.Errorf("%s has no certificate in PEM form", c.Certificates)
+		}
+		tlsConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
 	}
 	h := retryablehttp.NewClient()
 	h.Logger = nil
@@ -59,6 +83,7 @@ func (c *Client) client() *retryablehttp.Client {
 			ResponseHeaderTimeout: c.stall(),
 			MaxIdleConnsPerHost:   16,
 			DisableCompression:    true, // what is hashed is what was sent
+			TLSClientConfig:       tlsConfig,
 		},
 		CheckRedirect: func(req *http.Request, via []*http.Request) error {
 			if len(via) >= 10 {
@@ -66,6 +91,9 @@ func (c *Client) client() *retryablehttp.Client {
 			}
 			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
 				return fmt.Errorf("it redirects from TLS to a plain address, %s", req.URL.Redacted())
+			}
+			if req.URL.Host != via[0].URL.Host {
+				req.Header.Del("Authorization") // credentials are for the host they were given for
 			}
 			return c.allowed(req.URL)
 		},
@@ -79,8 +107,7 @@ func (c *Client) client() *retryablehttp.Client {
 		}
 		return retry(ctx, resp, err)
 	}
-	c.http = h
-	return h
+	return h, nil
 }
 
 func (c *Client) wait() time.Duration {
@@ -131,6 +158,10 @@ type Fetched struct {
 // Fetch downloads an address into a temporary file of dir. A body that is cut off is asked for again
 // from where it ended, where the server can do that.
 func (c *Client) Fetch(ctx context.Context, address, dir string) (*Fetched, error) {
+	return c.fetch(ctx, address, "", dir)
+}
+
+func (c *Client) fetch(ctx context.Context, address, token, dir string) (*Fetched, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		return nil, &Refusal{Source: address, Reason: "it is no address that could be fetched"}
@@ -146,7 +177,7 @@ func (c *Client) Fetch(ctx context.Context, address, dir string) (*Fetched, erro
 		return nil, err
 	}
 	got := &Fetched{File: f, Name: baseName(u.Path)}
-	if err := c.fill(ctx, u, got); err != nil {
+	if err := c.fill(ctx, u, token, got); err != nil {
 		f.Close()
 		os.Remove(f.Name())
 		return nil, err
@@ -154,7 +185,7 @@ func (c *Client) Fetch(ctx context.Context, address, dir string) (*Fetched, erro
 	return got, nil
 }
 
-func (c *Client) fill(ctx context.Context, u *url.URL, got *Fetched) error {
+func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetched) error {
 	most := c.Most
 	if most == 0 {
 		most = DefaultMost
@@ -169,7 +200,7 @@ func (c *Client) fill(ctx context.Context, u *url.URL, got *Fetched) error {
 			case <-time.After(c.wait() << (attempt - 1)):
 			}
 		}
-		done, err := c.part(ctx, u, got, &validator, most)
+		done, err := c.part(ctx, u, token, got, &validator, most)
 		if done || err != nil && !retryable(err) {
 			return err
 		}
@@ -197,7 +228,7 @@ func retryable(err error) bool {
 }
 
 // part asks once, for the whole or for what is missing, and says whether the file is complete.
-func (c *Client) part(ctx context.Context, u *url.URL, got *Fetched, validator *string, most int64) (bool, error) {
+func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetched, validator *string, most int64) (bool, error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
@@ -209,7 +240,14 @@ func (c *Client) part(ctx context.Context, u *url.URL, got *Fetched, validator *
 		req.Header.Set("Range", fmt.Sprintf("bytes=%d-", got.Size))
 		req.Header.Set("If-Range", *validator) // RFC 9110, section 13.1.5
 	}
-	resp, err := c.client().Do(req)
+	if token != "" {
+		req.Header.Set("Authorization", "Bearer "+token)
+	}
+	h, err := c.client()
+	if err != nil {
+		return false, err
+	}
+	resp, err := h.Do(req)
 	if err != nil {
 		return false, fetchError(u, err)
 	}

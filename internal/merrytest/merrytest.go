@@ -89,7 +89,7 @@ type Result struct {
 func (s *Site) Command(args ...string) *exec.Cmd {
 	cmd := exec.Command(Program(s.T), args...)
 	cmd.Dir = s.Dir
-	cmd.Env = append(os.Environ(), "HOME="+s.Home, "XDG_CACHE_HOME="+s.Home+"/.cache", "XDG_CONFIG_HOME="+s.Home+"/.config", "LocalAppData="+s.Home, "AppData="+s.Home, "NO_COLOR=1")
+	cmd.Env = append(os.Environ(), "HOME="+s.Home, "MERRY_HOME="+filepath.Join(s.Home, ".merry"), "NO_COLOR=1")
 	cmd.Env = append(cmd.Env, s.Env...)
 	return cmd
 }

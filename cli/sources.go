@@ -1,0 +1,191 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/google/renameio/v2/maybe"
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+)
+
+// settingsFile is where the user's settings are.
+func settingsFile() (string, error) {
+	dir, err := homeFolder(os.UserConfigDir)
+	if err != nil {
+		return "", fmt.Errorf("there is no folder for settings: %w", err)
+	}
+	return filepath.Join(dir, "settings.yaml"), nil
+}
+
+// settings reads the user's settings; without a file they are empty.
+func settings() (*record.Settings, error) {
+	name, err := settingsFile()
+	if err != nil {
+		return nil, err
+	}
+	b, err := os.ReadFile(name)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, err
+	}
+	s, err := record.ReadSettings(b)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %s", name, strings.TrimPrefix(err.Error(), record.ListFile+":"))
+	}
+	return s, nil
+}
+
+func saveSettings(s *record.Settings) error {
+	name, err := settingsFile()
+	if err != nil {
+		return err
+	}
+	b, err := s.Bytes()
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+		return err
+	}
+	return maybe.WriteFile(name, b, 0o600)
+}
+
+// registries are the user's registries, with their tokens read from the environment.
+func registries(s *record.Settings) []source.Registry {
+	var list []source.Registry
+	for _, r := range s.Registries {
+		reg := source.Registry{URL: r.URL, Scope: r.Scope}
+		if r.TokenFrom != "" {
+			reg.Token = os.Getenv(r.TokenFrom)
+		}
+		list = append(list, reg)
+	}
+	return list
+}
+
+func (a *app) sources() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "sources",
+		Short: "The registries in use, listed and tried",
+		Long: `Sources lists the package registries of your settings and asks each whether it answers. No address is
+built in: set one with sources set registry.`,
+		Example: "  merry sources\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			s, err := settings()
+			if err != nil {
+				return err
+			}
+			reach, err := a.reach(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			list := crate.TrySources(reach, s.Registries, func(name string) bool { return os.Getenv(name) != "" })
+			return a.answer(list, func() {
+				if len(list) == 0 {
+					a.printf("no registry is set\n")
+					a.next("merry sources set registry URL")
+					return
+				}
+				t := &table{}
+				t.add("registry", "for", "token from", "state")
+				for _, r := range list {
+					t.add(clean(r.URL), orWord(r.Scope, "all packages"), r.TokenFrom, clean(r.State))
+				}
+				t.print(a, "")
+			})
+		},
+	}
+	c.AddCommand(a.sourcesSet())
+	return c
+}
+
+func orWord(s, word string) string {
+	if s == "" {
+		return word
+	}
+	return s
+}
+
+func (a *app) sourcesSet() *cobra.Command {
+	set := &cobra.Command{
+		Use:   "set",
+		Short: "Set a registry, the download folder, or certificates",
+		Args:  cobra.NoArgs,
+		RunE:  func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	var r record.Registry
+	registry := &cobra.Command{
+		Use:   "registry URL",
+		Short: "Set the package registry, for all packages or for one scope",
+		Long: `The address goes into your settings, for all projects. A token is never written anywhere: --token-from
+names the environment variable that holds it. It goes to the registry's own host alone, over TLS.`,
+		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			u, err := url.Parse(args[0])
+			if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
+				return usageError{fmt.Errorf("%s is no address of a registry: it begins with https://", args[0])}
+			}
+			if u.User != nil {
+				return usageError{fmt.Errorf("the address has a name or a password in it, which would stand in a file; use --token-from ENVVAR instead")}
+			}
+			if r.Scope != "" && (!strings.HasPrefix(r.Scope, "@") || strings.Contains(r.Scope, "/")) {
+				return usageError{fmt.Errorf("--scope %s: a scope looks like @gull", r.Scope)}
+			}
+			if strings.ContainsAny(r.TokenFrom, " =$") {
+				return usageError{fmt.Errorf("--token-from takes the name of an environment variable, not a token")}
+			}
+			s, err := settings()
+			if err != nil {
+				return err
+			}
+			r.URL = strings.TrimSuffix(args[0], "/")
+			s.SetRegistry(r)
+			if err := saveSettings(s); err != nil {
+				return err
+			}
+			return a.answer(r, func() {
+				a.printf("set the registry for %s: %s\n", orWord(r.Scope, "all packages"), r.URL)
+				a.next("merry sources asks it; merry take NAME takes from it")
+			})
+		},
+	}
+	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `@SCOPE` alone")
+	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
+	set.AddCommand(registry, a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
+		a.setText("certificates FILE", "Set a file of more certificate authorities to trust, in PEM", func(s *record.Settings, v string) { s.Certificates = v }))
+	return set
+}
+
+func (a *app) setText(use, short string, put func(*record.Settings, string)) *cobra.Command {
+	return &cobra.Command{
+		Use: use, Short: short, Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			full := args[0]
+			if !filepath.IsAbs(full) {
+				full = filepath.Join(a.dir, full)
+			}
+			if _, err := os.Stat(full); err != nil {
+				return usageError{fmt.Errorf("there is no %s", args[0])}
+			}
+			s, err := settings()
+			if err != nil {
+				return err
+			}
+			put(s, full)
+			if err := saveSettings(s); err != nil {
+				return err
+			}
+			return a.answer(map[string]string{"set": full}, func() { a.printf("set %s\n", full) })
+		},
+	}
+}
