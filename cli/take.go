@@ -17,7 +17,7 @@ func (a *app) take() *cobra.Command {
 	var minified, readable, suggested bool
 	var src sourceFlags
 	c := &cobra.Command{
-		Use:   "take SOURCE",
+		Use:   "take SOURCE…",
 		Short: "Bring a library in: chosen files, placed and sealed",
 		Long: `Take brings a library's files into the site's own folders, records them in crate.yaml and seals
 them with hashes in crate.seal.json. On a terminal, without --files, it lets you pick; elsewhere it
@@ -30,8 +30,12 @@ NAME@TAG in the package registry that you have set.`,
   merry take ../downloads/brinework-1.2.0.zip --needs oarlock --because "the look of the 2019 site"
   merry take 'tidechart@^3.0' --with-needs --page tides.html
   merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css`,
-		Args: cobra.ExactArgs(1),
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) > 1 && (req.As != "" || len(req.Files)+len(req.Parts)+len(rename) > 0 || src.integrity != "") {
+				return usageError{fmt.Errorf("--as, --files, --part, --rename and --integrity are of one source; take the others by themselves")}
+			}
+			req.More = args[1:]
 			req.Dir, req.Integrity = a.dir, src.integrity
 			var err error
 			if req.Source, err = a.numbered(args[0], src); err != nil {
@@ -55,7 +59,7 @@ NAME@TAG in the package registry that you have set.`,
 			if err != nil {
 				return err
 			}
-			choosing := len(req.Files)+len(req.Parts) == 0 && !suggested
+			choosing := len(req.Files)+len(req.Parts) == 0 && !suggested && len(args) == 1
 			if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
 				reach, err := a.reach(src)
 				if err != nil {
@@ -79,7 +83,27 @@ NAME@TAG in the package registry that you have set.`,
 			if err != nil {
 				return err
 			}
-			return a.answer(t, func() { a.printTake(t) })
+			return a.answer(t, func() {
+				pages, outcome := t.Pages, t.Outcome
+				t.Pages, t.DryRun = nil, false
+				for i, one := range append([]crate.Taken{*t}, t.Others...) {
+					if i > 0 {
+						a.printf("\n")
+					}
+					a.printTaken(&one, outcome.DryRun)
+				}
+				if outcome.DryRun {
+					a.printf("\n")
+					a.touched(outcome)
+					return
+				}
+				a.printPages(pages)
+				if len(pages) > 0 {
+					a.next("merry check")
+				} else {
+					a.next("merry include %s --page PAGE", t.Library)
+				}
+			})
 		},
 	}
 	f := c.Flags()
@@ -154,34 +178,26 @@ func renames(list []string) (map[string]string, error) {
 	return m, nil
 }
 
-func (a *app) printTake(t *crate.Taken) {
-	if t.DryRun {
-		a.printf("would take %s\n", strings.TrimSpace(t.Library+" "+t.Version))
-		a.printNeeds(t)
-		a.remarks(t.Notes)
-		a.printf("\n")
-		a.touched(t.Outcome)
-		return
+func (a *app) printTaken(t *crate.Taken, dry bool) {
+	word := "took"
+	if dry {
+		word = "would take"
 	}
-	a.printf("took %s\n", a.paint.bold(strings.TrimSpace(clean(t.Library)+" "+clean(t.Version))))
-	rows := &table{right: map[int]bool{1: true}}
-	rows.add("file", "size", "because")
-	for _, c := range t.Choices {
-		rows.add(clean(c.At), bytesText(c.Size), clean(c.Reason))
+	a.printf("%s %s\n", word, a.paint.bold(strings.TrimSpace(clean(t.Library)+" "+clean(t.Version))))
+	if !dry {
+		rows := &table{right: map[int]bool{1: true}}
+		rows.add("file", "size", "because")
+		for _, c := range t.Choices {
+			rows.add(clean(c.At), bytesText(c.Size), clean(c.Reason))
+		}
+		rows.print(a, "  ")
 	}
-	rows.print(a, "  ")
 	if t.Why != "" {
 		a.printf("kept together: %s\n", clean(t.Why))
 	}
-	if t.Digest != "" && t.FirstSeen {
+	if t.Digest != "" && t.FirstSeen && !dry {
 		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)
 	}
 	a.printNeeds(t)
 	a.remarks(t.Notes)
-	a.printPages(t.Pages)
-	if len(t.Pages) > 0 {
-		a.next("merry check")
-	} else {
-		a.next("merry include %s --page PAGE", t.Library)
-	}
 }

@@ -66,14 +66,17 @@ func (r *Reach) metadata(name string, full bool) (*source.Package, source.Regist
 	if err != nil {
 		return nil, reg, err
 	}
-	key := fmt.Sprint(name, full)
+	key := fmt.Sprint(name, " ", full)
 	r.mu.Lock()
 	p, ok := r.packages[key]
 	r.mu.Unlock()
 	if ok {
 		return p, reg, nil
 	}
-	p, err = r.Client.Metadata(context.Background(), reg, name, full, r.Offline, r.Cache)
+	got, err, _ := r.flights.Do(key, func() (any, error) {
+		return r.Client.Metadata(context.Background(), reg, name, full, r.Offline, r.Cache)
+	})
+	p, _ = got.(*source.Package)
 	if errors.Is(err, source.ErrOffline) {
 		return nil, reg, &Problem{Class: Outside, What: fmt.Sprintf("the registry was never asked about %s, and --offline allows no network", name), Next: []string{"the same command without --offline"}}
 	}
@@ -99,6 +102,14 @@ func (r *Reach) openPackage(name, wish string, allowed func(string) bool) (*open
 	if err != nil {
 		return nil, err
 	}
+	// Whoever asks for the same tarball at the same time waits for the first one, and finds it in the cache.
+	r.flights.Do(v.Dist.Tarball, func() (any, error) {
+		t, _, err := r.Client.Tarball(context.Background(), reg, v, name, r.Offline, r.Cache)
+		if err == nil {
+			t.Close()
+		}
+		return nil, nil
+	})
 	t, weak, err := r.Client.Tarball(context.Background(), reg, v, name, r.Offline, r.Cache)
 	if errors.Is(err, source.ErrOffline) {
 		return nil, &Problem{Class: Outside, What: fmt.Sprintf("%s %s was never fetched, and --offline allows no network", name, v.Version), Next: []string{"the same command without --offline"}}
@@ -212,6 +223,27 @@ func (p *Project) supply(o *opened, needs []Supply) []Supply {
 		}
 	}
 	return needs
+}
+
+// prefetch brings into the cache what a package's needs would ask for, needs of needs too, so that taking
+// them one after the other waits for nothing.
+func (p *Project) prefetch(o *opened, depth int) {
+	if !o.registry || depth >= mostDepth {
+		return
+	}
+	var wg sync.WaitGroup
+	for _, n := range p.supply(o, needsOf(o, o.Suggest())) {
+		if n.Package == "" {
+			continue
+		}
+		wg.Go(func() {
+			if dep, err := p.reach.openPackage(n.Package, n.Range, nil); err == nil {
+				defer dep.close()
+				p.prefetch(dep, depth+1)
+			}
+		})
+	}
+	wg.Wait()
 }
 
 // packageFor finds the dependency that defines one of the globals. Names that agree are tried first;

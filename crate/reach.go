@@ -10,6 +10,8 @@ import (
 	"strings"
 	"sync"
 
+	"golang.org/x/sync/singleflight"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/record"
@@ -26,6 +28,7 @@ type Reach struct {
 	Offline    bool
 	Fresh      bool // fetch again what was seen before
 
+	flights  singleflight.Group
 	mu       sync.Mutex
 	packages map[string]*source.Package
 	trees    map[string]*source.Tree // deliveries opened from the cache, by digest

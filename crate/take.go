@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/delivery"
@@ -20,6 +21,7 @@ import (
 // TakeRequest asks for a library to be brought in.
 type TakeRequest struct {
 	Source    string
+	More      []string          // other sources, taken in the same change
 	Dir       string            // where the command was given
 	Files     []string          // patterns; none takes the suggestion
 	Parts     []string          // options beside the suggestion, by name
@@ -55,7 +57,8 @@ type Taken struct {
 	// FirstSeen says that nothing was known of the source's bytes before.
 	FirstSeen bool     `json:"first_seen,omitempty"`
 	Needs     []Supply `json:"needs,omitempty"`
-	With      []string `json:"with,omitempty"` // libraries that were taken along
+	With      []string `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken  `json:"others,omitempty"` // of several sources, all but the first
 }
 
 // TakenFile is one file of the set, and where it went.
@@ -68,20 +71,44 @@ type TakenFile struct {
 
 // Take brings a library into the project, and with it, where that is asked for, what it needs on a page.
 func (p *Project) Take(req TakeRequest) (*Taken, error) {
-	o, err := p.reach.openAllowed(req.Source, req.Dir, req.Integrity, p.heldFor(req))
+	sources := append([]string{req.Source}, req.More...)
+	opens, err := p.openAll(sources, req)
+	defer func() {
+		for _, o := range opens {
+			if o != nil {
+				o.close()
+			}
+		}
+	}()
 	if err != nil {
 		return nil, err
 	}
-	defer o.close()
-	set, err := change.Begin(p.Root, strings.TrimSpace("take "+orWord(req.As, strings.ToLower(o.Name))+" "+o.Version), p.opt)
+	title := "take"
+	for _, o := range opens {
+		title += " " + strings.TrimSpace(orWord(req.As, strings.ToLower(o.Name))+" "+o.Version)
+	}
+	set, err := change.Begin(p.Root, title, p.opt)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
 	t := &taking{p: p, set: set, list: p.list}
-	out, err := t.one(o, req, 0)
-	if err != nil {
-		return nil, err
+	var out *Taken
+	for i, o := range opens {
+		one := req
+		one.Source = sources[i]
+		if i > 0 && slices.Contains(t.taken, strings.ToLower(o.Name)) {
+			continue // it came along with an earlier one
+		}
+		taken, err := t.one(o, one, 0)
+		if err != nil {
+			return nil, err
+		}
+		if out == nil {
+			out = taken
+		} else {
+			out.Others = append(out.Others, *taken)
+		}
 	}
 	if len(req.Pages) > 0 {
 		site, err := p.Walk()
@@ -106,6 +133,29 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	}
 	out.Outcome = *oc
 	return out, nil
+}
+
+// openAll opens several sources at once, and with them what they need where that is to be taken too.
+func (p *Project) openAll(sources []string, req TakeRequest) ([]*opened, error) {
+	opens := make([]*opened, len(sources))
+	var g errgroup.Group
+	g.SetLimit(16) // of connections at once
+	for i, s := range sources {
+		g.Go(func() error {
+			one := req
+			one.Source = s
+			o, err := p.reach.openAllowed(s, req.Dir, req.Integrity, p.heldFor(one))
+			if err != nil {
+				return err
+			}
+			opens[i] = o
+			if req.WithNeeds {
+				p.prefetch(o, 0)
+			}
+			return nil
+		})
+	}
+	return opens, g.Wait()
 }
 
 // heldFor is what the hold of a library that is in the crate already allows.
@@ -176,6 +226,7 @@ func (t *taking) one(o *opened, req TakeRequest, depth int) (*Taken, error) {
 	if req.Rename != nil {
 		lib.Rename = req.Rename
 	}
+	before := len(t.taken)
 	needs, err := t.needs(o, sel, &lib, req, depth)
 	if err != nil {
 		return nil, err
@@ -185,7 +236,7 @@ func (t *taking) one(o *opened, req TakeRequest, depth int) (*Taken, error) {
 		return nil, err
 	}
 	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
-		Why: place.Why, Notes: append(o.remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.firstSeen, Needs: needs, With: t.taken[:len(t.taken)-1]}
+		Why: place.Why, Notes: append(o.remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.firstSeen, Needs: needs, With: slices.Clone(t.taken[before : len(t.taken)-1])}
 	for _, c := range sel.Choices {
 		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: o.File(c.Path).Size, Reason: c.Reason})
 	}

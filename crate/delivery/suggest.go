@@ -196,7 +196,8 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 	return best, why
 }
 
-// better breaks ties: the shallower, then the readable, then the larger.
+// better breaks ties: the shallower, then the readable, then the larger of
+// scripts: of themes the plainest name is likeliest the one without a theme.
 func better(a, b *File) bool {
 	if x, y := strings.Count(a.Path, "/"), strings.Count(b.Path, "/"); x != y {
 		return x < y
@@ -204,7 +205,7 @@ func better(a, b *File) bool {
 	if a.Build != b.Build {
 		return a.Build == Readable
 	}
-	if a.Size != b.Size {
+	if a.Kind == Script && a.Size != b.Size {
 		return a.Size > b.Size
 	}
 	return len(a.Path) < len(b.Path)

@@ -124,6 +124,9 @@ func (f *follower) note(n *Need, extends bool) {
 		return
 	}
 	s := f.strength
+	if f.guarded > 0 {
+		f.tested[n.Name] = true
+	}
 	if s == Later && n.loaded && f.guarded == 0 && !slices.Contains(f.present, n.Name) {
 		s = Hard
 		f.kept[n.Name] = true
@@ -132,7 +135,7 @@ func (f *follower) note(n *Need, extends bool) {
 	}
 	if s == Hard && (f.guarded > 0 || slices.Contains(f.present, n.Name)) {
 		s = Optional
-		f.tested[n.Name] = true
+		f.tested[n.Name] = true // it is used where a test found it
 	}
 	f.noteAs(n, s, extends)
 }
