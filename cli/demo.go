@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/demo"
+	"merrycrate.example/merry/standin"
 )
 
 func (a *app) demo() *cobra.Command {
@@ -59,6 +60,15 @@ var demoSteps = []step{
 	{"A colleague takes a library off a page that another one there needs …", []string{"omit", "oarlock", "--page", "tides.html"}, 0},
 	{"… and check says so before a visitor sees it.", []string{"check"}, 1},
 	{"Undo takes that back.", []string{"undo"}, 0},
+	{"A chart comes from a package registry; a stand-in for one runs on this machine.", []string{"sources", "set", "registry", "REGISTRY"}, 0},
+	{"What it needs on a page is read from its code, and the crate has that already.", []string{"take", "tidechart", "--page", "tides.html"}, 0},
+	{"The kiosk in the boathouse has an old browser. Nobody will have to remember why:", []string{"hold", "oarlock", "--below", "2.1.0", "--because", "2.1 uses class syntax; the boathouse kiosk's browser has none"}, 0},
+	{"What is there of it?", []string{"versions", "oarlock"}, 0},
+	{"The chart back one version, files and references and all …", []string{"repin", "tidechart@3.0.0"}, 0},
+	{"… and on again, offline: everything seen once is in the cache.", []string{"undo"}, 0},
+	{"A colleague's fresh checkout has the records, and not yet the files.", []string{"refill", "--offline"}, 0},
+	{"The whole crate:", []string{"contents"}, 0},
+	{"", []string{"check"}, 0},
 	{"An integrity string, for use anywhere:", []string{"seal", "js/oarlock.min.js"}, 0},
 }
 
@@ -80,11 +90,33 @@ func (a *app) play(dir, habit string, bare bool) error {
 		a.printf("%s\n%s\n", site, filepath.Join(dir, "downloads"))
 		return nil
 	}
+	registry, err := standin.NewRegistry()
+	if err != nil {
+		return err
+	}
+	defer registry.Close()
+	// The demo has a cache and settings of its own, and leaves the user's alone.
+	if err := os.Setenv(homeVariable, filepath.Join(dir, "home")); err != nil {
+		return err
+	}
 	for _, s := range demoSteps {
+		for i, arg := range s.args {
+			if arg == "REGISTRY" {
+				s.args = slices.Clone(s.args)
+				s.args[i] = registry.URL
+			}
+		}
+		if s.args[0] == "refill" {
+			for _, gone := range []string{"js/tidechart.js", "lib/tidechart", "scripts/tidechart-3.1.0.js"} {
+				os.RemoveAll(filepath.Join(site, filepath.FromSlash(gone)))
+			}
+		}
 		if habit != "kind" && s.args[0] == "seal" {
 			continue // the file has another name there
 		}
-		a.printf("%s\n", a.paint.dim("# "+s.say))
+		if s.say != "" {
+			a.printf("%s\n", a.paint.dim("# "+s.say))
+		}
 		a.printf("%s\n", a.paint.bold("$ merry "+shellWords(s.args)))
 		if out, ok := a.out.(*bufio.Writer); ok {
 			out.Flush()

@@ -79,6 +79,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		t.add(clean(l.Version), when, clean(strings.Join(l.Tags, " ")), size, clean(l.Licence), syntax, strings.Join(words, "; "))
 	}
 	t.print(a, "  ")
+	a.remarks(v.Notes)
 	if v.Stale {
 		a.printf("%s as it was when the registry was last asked: offline\n", a.paint.yellow("note:"))
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -14,6 +15,7 @@ import (
 	"sync/atomic"
 
 	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/delivery"
@@ -201,41 +203,54 @@ func (p *Project) Walk() (*Site, error) {
 	})
 }
 
+// walk lists the files of a folder, several folders at once.
 func walk(dir string, isPage func(name string) bool) (*Site, error) {
 	s := &Site{Files: map[string]int64{}}
-	err := filepath.WalkDir(dir, func(name string, e fs.DirEntry, err error) error {
+	var mu sync.Mutex
+	var g errgroup.Group
+	g.SetLimit(workers())
+	var visit func(rel string) error
+	visit = func(rel string) error {
+		entries, err := os.ReadDir(filepath.Join(dir, filepath.FromSlash(rel)))
 		if err != nil {
 			return err
 		}
-		if name == dir {
-			return nil
-		}
-		if e.IsDir() {
-			if skipped(e.Name()) {
-				return fs.SkipDir
-			}
-			return nil
-		}
-		rel := filepath.ToSlash(name[len(dir)+1:])
-		size := int64(-1)
-		page := isPage(rel)
-		if !page {
-			if e.Type()&fs.ModeSymlink != 0 {
-				info, err := os.Stat(name)
-				if err != nil || info.IsDir() {
-					return nil
+		files := make(map[string]int64, len(entries))
+		var pages []string
+		for _, e := range entries {
+			name := path.Join(rel, e.Name())
+			if e.IsDir() {
+				// Where all are busy the folder is visited right here: waiting for each other would end nowhere.
+				if !skipped(e.Name()) && !g.TryGo(func() error { return visit(name) }) {
+					if err := visit(name); err != nil {
+						return err
+					}
 				}
-				size = info.Size()
-			} else if info, err := e.Info(); err == nil {
-				size = info.Size()
+				continue
+			}
+			if isPage(name) {
+				files[name] = -1
+				pages = append(pages, name)
+				continue
+			}
+			info, err := e.Info()
+			if err == nil && e.Type()&fs.ModeSymlink != 0 {
+				if info, err = os.Stat(filepath.Join(dir, filepath.FromSlash(name))); err == nil && info.IsDir() {
+					continue
+				}
+			}
+			if err == nil {
+				files[name] = info.Size()
 			}
 		}
-		s.Files[rel] = size
-		if page {
-			s.Pages = append(s.Pages, rel)
-		}
+		mu.Lock()
+		defer mu.Unlock()
+		maps.Copy(s.Files, files)
+		s.Pages = append(s.Pages, pages...)
 		return nil
-	})
+	}
+	g.Go(func() error { return visit("") })
+	err := g.Wait()
 	slices.Sort(s.Pages)
 	return s, err
 }

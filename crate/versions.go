@@ -1,6 +1,7 @@
 package crate
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -30,6 +31,7 @@ type Versions struct {
 	Package string        `json:"package"`
 	Pinned  string        `json:"pinned,omitempty"`
 	Hold    *record.Hold  `json:"hold,omitempty"`
+	Notes   []string      `json:"notes,omitempty"`
 	Stale   bool          `json:"stale,omitempty"` // offline: as it was when the registry was last asked
 	Lines   []VersionLine `json:"versions"`        // the newest first
 }
@@ -40,10 +42,11 @@ func (p *Project) Versions(name string) (*Versions, error) {
 	if lib := p.List.Library(name); lib != nil {
 		out.Pinned, out.Hold = lib.Version, lib.Hold
 		pkg, ok := strings.CutPrefix(lib.From, fromRegistry)
-		if !ok {
-			return nil, refused("merry peek another download of it", "%s came from %s, not from a registry that could be asked for its versions", name, lib.From)
+		if ok {
+			out.Package = pkg
+		} else {
+			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; these are the registry's versions of that name", name, lib.From))
 		}
-		out.Package = pkg
 	} else if !source.ValidPackage(name) {
 		return nil, usage("", "%s is neither a library of the crate nor a package's name", name)
 	}

@@ -19,7 +19,7 @@ names=("$@")
 # shot NAME 'COMMANDS': what a terminal shows after the commands were typed in the club's site.
 shot() {
   wanted "$1" || return 0
-  printf '%s\n' "cd '$work/demo/site'; PS1='$ '; clear" "$2" 'touch "$DONE"; sleep 20' >"$work/run.sh"
+  printf '%s\n' "cd '${in:-$work/demo/site}'; PS1='$ '; clear" "$2" 'touch "$DONE"; sleep 20' >"$work/run.sh"
   rm -f "$work/done"
   DONE=$work/done xterm -geometry 159x50 -fa 'DejaVu Sans Mono' -fs 10 -bg '#fbfaf7' -fg '#22303a' -e bash "$work/run.sh" &
   local pid=$!
@@ -46,6 +46,8 @@ sed -i 's|js/club.js|js/Club.js|' index.html
 shot check "$(try 'merry check')"
 sed -i 's|js/Club.js|js/club.js|' index.html
 merry undo >/dev/null 2>&1 || true
+merry demo --to "$work/played" >/dev/null
+MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')$(try 'merry repin tidechart@3.0.0 --offline --dry-run')"
 if wanted page; then
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
     --allow-file-access-from-files --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$here/page.png" "file://$PWD/index.html" >/dev/null 2>&1
