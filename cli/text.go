@@ -102,9 +102,9 @@ func (a *app) touched(o crate.Outcome) {
 			a.printf("%s %s  %s\n", mark, clean(f.Path), a.paint.dim(bytesText(f.Size)))
 		}
 		for _, f := range o.Files {
-			// The seal's lines say nothing to a reader that the list above does not; nor do the texts of
-			// new files, which are the library's.
-			if f.Diff != "" && f.Path != record.SealFile && (f.Do == "change" || f.Path == record.ListFile) {
+			// The seal's lines say nothing to a reader that the list above does not; and the texts of a
+			// library's files are its makers' affair.
+			if f.Diff != "" && f.Path != record.SealFile && f.Library == "" {
 				a.printf("\n%s", a.diff(f.Diff))
 			}
 		}

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -183,15 +182,8 @@ func (p *Project) needsFirst(libs []string) []string {
 
 // ownFiles finds the scripts and stylesheets of the site that a name or pattern means.
 func (p *Project) ownFiles(site *Site, pattern, dir string) ([]string, error) {
-	pattern = filepath.ToSlash(pattern)
-	rel := ""
-	if abs, err := filepath.Abs(dir); err == nil {
-		if r, err := filepath.Rel(filepath.Join(p.Root, filepath.FromSlash(p.site())), abs); err == nil && filepath.IsLocal(r) {
-			rel = filepath.ToSlash(r)
-		}
-	}
 	var files []string
-	for _, pat := range []string{path.Join(rel, pattern), path.Clean(strings.TrimPrefix(pattern, "/"))} {
+	for _, pat := range p.meant(pattern, dir) {
 		for name := range site.Files {
 			kind := delivery.KindOf(name)
 			if kind != delivery.Script && kind != delivery.Stylesheet {

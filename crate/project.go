@@ -270,14 +270,10 @@ func (p *Project) Select(site *Site, patterns []string, from string) ([]string, 
 	var chosen []string
 	for _, pat := range patterns {
 		n := len(chosen)
-		pat = filepath.ToSlash(pat)
-		if abs, err := filepath.Abs(from); err == nil && !strings.HasPrefix(pat, "/") {
-			if rel, err := filepath.Rel(filepath.Join(p.Root, filepath.FromSlash(p.site())), abs); err == nil && filepath.IsLocal(rel) {
-				chosen = append(chosen, matching(site.Pages, path.Join(filepath.ToSlash(rel), pat))...)
+		for _, name := range p.meant(pat, from) {
+			if n == len(chosen) {
+				chosen = append(chosen, matching(site.Pages, name)...)
 			}
-		}
-		if n == len(chosen) {
-			chosen = append(chosen, matching(site.Pages, strings.TrimPrefix(pat, "/"))...)
 		}
 		if n == len(chosen) {
 			next := ""
@@ -289,6 +285,25 @@ func (p *Project) Select(site *Site, patterns []string, from string) ([]string, 
 	}
 	slices.Sort(chosen)
 	return slices.Compact(chosen), nil
+}
+
+// meant lists what a path or pattern may mean, as paths in the site: from the folder that the command was
+// given in, then from the site's folder, then from the project's, as findings write them.
+func (p *Project) meant(pattern, from string) []string {
+	pattern = filepath.ToSlash(pattern)
+	var list []string
+	if abs, err := filepath.Abs(from); err == nil && !strings.HasPrefix(pattern, "/") {
+		if rel, err := filepath.Rel(p.Root, abs); err == nil {
+			if name, ok := p.inSite(path.Join(filepath.ToSlash(rel), pattern)); ok && fs.ValidPath(name) {
+				list = append(list, name)
+			}
+		}
+	}
+	list = append(list, path.Clean(strings.TrimPrefix(pattern, "/")))
+	if name, ok := p.inSite(path.Clean(pattern)); ok {
+		list = append(list, name)
+	}
+	return list
 }
 
 func matching(names []string, pattern string) []string {
@@ -349,7 +364,17 @@ func (p *Project) commit(set *change.Set, list []byte) (*Outcome, error) {
 	if err := set.Commit(); err != nil {
 		return nil, err
 	}
-	return &Outcome{DryRun: set.Dry(), Files: touched(set.Entries())}, nil
+	out := &Outcome{DryRun: set.Dry(), Files: touched(set.Entries())}
+	before := p.byPlace
+	p.indexPlaces()
+	for i := range out.Files {
+		f := &out.Files[i]
+		f.Library = p.byPlace[f.Path].Library
+		if f.Library == "" {
+			f.Library = before[f.Path].Library
+		}
+	}
+	return out, nil
 }
 
 // An Outcome lists what a change did, or on a dry run would do.
@@ -363,7 +388,9 @@ type Touched struct {
 	Path string `json:"path"`
 	Do   string `json:"do"` // add, change, remove
 	Size int64  `json:"size"`
-	Diff string `json:"diff,omitempty"` // unified, on a dry run
+	// Library is the one whose file it is, "" for pages, records and own files.
+	Library string `json:"library,omitempty"`
+	Diff    string `json:"diff,omitempty"` // unified, on a dry run
 }
 
 func touched(entries []change.Entry) []Touched {

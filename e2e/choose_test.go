@@ -3,6 +3,7 @@ package e2e
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/pem"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -257,6 +258,23 @@ func TestAddresses(t *testing.T) {
 	}
 	asked.Store(0)
 	s.Run("take", srv.URL+"/busy/oarlock-2.0.3.zip")
+}
+
+// TestOwnCertificates: a server whose certificate nobody here knows is refused, until its authority is in
+// the user's settings.
+func TestOwnCertificates(t *testing.T) {
+	plain, _ := downloads(t)
+	srv := httptest.NewTLSServer(plain.Config.Handler)
+	defer srv.Close()
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Env = []string{"MERRY_PATIENCE=1s"}
+	s.Fail(3, []string{"certificate"}, "take", srv.URL+"/oarlock-2.0.3.zip")
+	var b bytes.Buffer
+	pem.Encode(&b, &pem.Block{Type: "CERTIFICATE", Bytes: srv.Certificate().Raw})
+	s.Write("harbour.pem", b.String())
+	s.Run("sources", "set", "certificates", "harbour.pem")
+	s.Run("take", srv.URL+"/oarlock-2.0.3.zip")
 }
 
 func TestNotesAreSafeToPrint(t *testing.T) {

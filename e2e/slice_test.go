@@ -101,6 +101,36 @@ func TestOwnFilesAreIncludedByGlob(t *testing.T) {
 	}
 }
 
+// TestSiteInASubfolder: pages are named from the site, from the project, or from where one stands.
+func TestSiteInASubfolder(t *testing.T) {
+	s := merrytest.Club(t)
+	before := s.State()
+	os.MkdirAll(filepath.Join(s.Dir, "../project"), 0o755)
+	if err := os.Rename(s.Dir, filepath.Join(s.Dir, "../project/public")); err != nil {
+		t.Fatal(err)
+	}
+	s.Dir = filepath.Join(s.Dir, "../project")
+	s.Run("start", "--site", "public")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip")
+	s.Read("public/js/oarlock.min.js")
+	for _, page := range []string{"public/crews/index.html", "crews/index.html", "/crews/index.html", "./public/crews/*.html"} {
+		if out := s.Run("include", "oarlock", "--page", page); !strings.Contains(out, "crews/index.html  added") {
+			t.Errorf("%s: %s", page, out)
+		}
+		s.Run("undo")
+	}
+	if out := s.Run("include", "oarlock", "--in", filepath.Join(s.Dir, "public/crews"), "--page", "index.html"); !strings.Contains(out, "crews/index.html  added") {
+		t.Errorf("from the page's own folder: %s", out)
+	}
+	s.Run("undo")
+	s.Run("undo")
+	s.Run("undo")
+	s.Dir = filepath.Join(s.Dir, "public")
+	if s.State() != before {
+		t.Error("the site is not as it was")
+	}
+}
+
 func TestTakeOptions(t *testing.T) {
 	s := merrytest.Club(t)
 	s.Run("start")

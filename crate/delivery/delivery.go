@@ -73,6 +73,7 @@ type Delivery struct {
 type Package struct {
 	Name, Version, Licence string
 	Main, Browser, Style   string
+	Module, Exports        string // Exports is what the package's own name stands for
 	Dependencies           map[string]string
 	Peers                  map[string]string
 }
@@ -352,6 +353,26 @@ func (d *Delivery) identify(source string, tree Tree) {
 	}
 }
 
+// exported finds the file that a manifest's exports name for the package itself, on a page if they tell.
+func exported(raw json.RawMessage) string {
+	var file string
+	if json.Unmarshal(raw, &file) == nil {
+		return file
+	}
+	var by map[string]json.RawMessage
+	if json.Unmarshal(raw, &by) != nil {
+		return ""
+	}
+	for _, key := range []string{".", "browser", "script", "default", "import"} {
+		if sub, ok := by[key]; ok {
+			if file := exported(sub); file != "" {
+				return file
+			}
+		}
+	}
+	return ""
+}
+
 func (d *Delivery) readManifest(tree Tree) {
 	for _, name := range []string{"package.json", "bower.json", "component.json"} {
 		f := d.File(name)
@@ -378,7 +399,7 @@ func (d *Delivery) readManifest(tree Tree) {
 			return m
 		}
 		d.Manifest = Package{Name: text("name"), Version: text("version"), Licence: text("license"), Main: text("main"),
-			Browser: text("browser"), Style: text("style"), Dependencies: words("dependencies"), Peers: words("peerDependencies")}
+			Browser: text("browser"), Style: text("style"), Module: text("module"), Exports: exported(raw["exports"]), Dependencies: words("dependencies"), Peers: words("peerDependencies")}
 		if d.Manifest.Licence == "" {
 			var old struct{ Type string }
 			json.Unmarshal(raw["license"], &old)

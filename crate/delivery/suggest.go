@@ -262,7 +262,7 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 	case len(d.ofKind(f.Kind)) <= 2:
 		score, reason = 30, "there is no other "+string(f.Kind)
 	}
-	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}} {
+	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
 		if hint.value != "" && path.Clean(hint.value) == f.Path {
 			score += 15
 			if score < 60 {

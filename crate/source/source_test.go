@@ -5,6 +5,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"encoding/base64"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -89,10 +90,17 @@ func open(t testing.TB, name string, b []byte) (*Tree, error) {
 	return OpenPath(full)
 }
 
+// bzipped is the same archive by bzip2, which the standard library reads and does not write.
+const bzipped = "QlpoOTFBWSZTWfAQlaIAAJd/gMmAAAhAA+2IAAIQAHg0HwoIiCAAdBKT1U9J6jGibUwAmaQSUgAZDIAAPtysIi9gAeSpIQ5/A8qCEHFhSIQwBihmUjxZq10hwNeHoQMY5eBj2+OIrsJFAnQKIeVF4ZR4Odx87lyLfupsOndExEyrXuQzB/F3JFOFCQ8BCVog"
+
 func TestFormats(t *testing.T) {
 	files := []entry{{"lib-1.0.0/a.js", "var a;", 0}, {"lib-1.0.0/css/b.css", "b{}", 0}}
 	plain := tarOf(files...)
-	for name, b := range map[string][]byte{"l.zip": zipOf(files...), "l.tar": plain, "l.tgz": gz(plain), "l.tar.gz": gz(plain), "l.tar.xz": xzOf(plain), "l.tar.zst": zstdOf(plain), "misnamed.zip": gz(plain)} {
+	bz, err := base64.StdEncoding.DecodeString(bzipped)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, b := range map[string][]byte{"l.tar.bz2": bz, "l.zip": zipOf(files...), "l.tar": plain, "l.tgz": gz(plain), "l.tar.gz": gz(plain), "l.tar.xz": xzOf(plain), "l.tar.zst": zstdOf(plain), "misnamed.zip": gz(plain)} {
 		tree, err := open(t, name, b)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)

@@ -47,7 +47,7 @@ shot check "$(try 'merry check')"
 sed -i 's|js/Club.js|js/club.js|' index.html
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
-MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')$(try 'merry repin tidechart@3.0.0 --offline --dry-run')"
+MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')"
 if wanted page; then
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
     --allow-file-access-from-files --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$here/page.png" "file://$PWD/index.html" >/dev/null 2>&1
