@@ -7,6 +7,8 @@ package main
 import (
 	"flag"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -14,6 +16,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"merrycrate.example/merry/standin"
 )
 
 // A race times merry against another command on the same data.
@@ -77,6 +81,11 @@ func run(runs int, only, dir string, huge bool) error {
 	}
 	if huge {
 		if err := b.huge(); err != nil {
+			return err
+		}
+	}
+	if strings.Contains("registry", only) {
+		if err := b.registry(); err != nil {
 			return err
 		}
 	}
@@ -209,6 +218,89 @@ func (b *bench) race(r race) error {
 func median(list []float64) float64 {
 	list = slices.Sorted(slices.Values(list))
 	return list[len(list)/2]
+}
+
+// registry times the taking of 30 libraries, each with a need, from a stand-in that answers after 5 ms,
+// against the slowest chain of requests that this takes: document and tarball of one, document and
+// tarball of what it needs, by one client one after the other.
+func (b *bench) registry() error {
+	r, err := standin.NewRegistry()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	site := filepath.Join(b.dir, "registry")
+	args := []string{"take", "--with-needs"}
+	for i := range 30 {
+		name := fmt.Sprintf("float%d", i)
+		args = append(args, name)
+		files := map[string][]byte{"dist/" + name + ".js": []byte("oarlock.fn." + name + " = function () {\n  return 1;\n};\n"), "package.json": []byte(`{"dependencies":{"oarlock":"^2.0.0"}}`)}
+		if err := r.Publish(name, "1.0.0", files); err != nil {
+			return err
+		}
+	}
+	r.Delay = 5 * time.Millisecond
+	var cold, chains, warm []float64
+	var before, asked, bodies int64
+	for range b.runs {
+		home := filepath.Join(b.dir, "registry-home")
+		run := func(args ...string) (float64, error) {
+			cmd := b.command(site, b.merry, args...)
+			cmd.Env = append(cmd.Env, "MERRY_HOME="+home)
+			from := time.Now()
+			if out, err := cmd.CombinedOutput(); err != nil {
+				return 0, fmt.Errorf("%s%w", out, err)
+			}
+			return time.Since(from).Seconds(), nil
+		}
+		fresh := func() error {
+			os.RemoveAll(site)
+			os.MkdirAll(site, 0o755)
+			return os.WriteFile(filepath.Join(site, "crate.yaml"), []byte("format: 1\n"), 0o644)
+		}
+		os.RemoveAll(home)
+		if err := fresh(); err != nil {
+			return err
+		}
+		if _, err := run("sources", "set", "registry", r.URL); err != nil {
+			return err
+		}
+		t, err := run(args...)
+		if err != nil {
+			return err
+		}
+		cold = append(cold, t)
+		from := time.Now()
+		for _, path := range []string{"/float0", "/-/float0/1.0.0.tgz", "/oarlock", "/-/oarlock/2.1.0.tgz"} {
+			resp, err := http.Get(r.URL + path)
+			if err != nil {
+				return err
+			}
+			io.Copy(io.Discard, resp.Body)
+			resp.Body.Close()
+		}
+		chains = append(chains, time.Since(from).Seconds())
+		if err := fresh(); err != nil {
+			return err
+		}
+		before, bodies = r.Requests(), r.Bodies()
+		if t, err = run(args...); err != nil {
+			return err
+		}
+		warm = append(warm, t)
+		asked, bodies = r.Requests()-before, r.Bodies()-bodies
+		if err := fresh(); err != nil {
+			return err
+		}
+		before = r.Requests()
+		if _, err := run(append(args, "--offline")...); err != nil {
+			return err
+		}
+		before = r.Requests() - before
+	}
+	fmt.Printf("\ntaking 30 libraries with a need from a registry 5 ms away: %.3f s, the slowest chain of requests %.3f s: %.2f (mark 1.3)\n", median(cold), median(chains), median(cold)/median(chains))
+	fmt.Printf("warm %.3f s: %d requests, %d of them answered with a body; offline: %d requests\n", median(warm), asked, bodies, before)
+	return nil
 }
 
 // growth times check on ten times the pages, and prints start-up and memory of a small command.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -92,7 +93,8 @@ func (r *Reach) metadata(name string, full bool) (*source.Package, source.Regist
 	return p, reg, nil
 }
 
-// openPackage opens a version of a package.
+// openPackage opens a version of a package. One that was opened in this run is the same again: many
+// libraries need the same few.
 func (r *Reach) openPackage(name, wish string, allowed func(string) bool) (*opened, error) {
 	p, reg, err := r.metadata(name, false)
 	if err != nil {
@@ -102,14 +104,32 @@ func (r *Reach) openPackage(name, wish string, allowed func(string) bool) (*open
 	if err != nil {
 		return nil, err
 	}
-	// Whoever asks for the same tarball at the same time waits for the first one, and finds it in the cache.
-	r.flights.Do(v.Dist.Tarball, func() (any, error) {
-		t, _, err := r.Client.Tarball(context.Background(), reg, v, name, r.Offline, r.Cache)
+	key := name + "@" + v.Version
+	r.mu.Lock()
+	o, ok := r.opens[key]
+	r.mu.Unlock()
+	if ok {
+		return o, nil
+	}
+	got, err, _ := r.flights.Do(key, func() (any, error) {
+		o, err := r.openVersion(name, v, reg)
 		if err == nil {
-			t.Close()
+			r.mu.Lock()
+			if r.opens == nil {
+				r.opens = map[string]*opened{}
+			}
+			r.opens[key] = o
+			r.mu.Unlock()
 		}
-		return nil, nil
+		return o, err
 	})
+	if err != nil {
+		return nil, err
+	}
+	return got.(*opened), nil
+}
+
+func (r *Reach) openVersion(name string, v *source.Version, reg source.Registry) (*opened, error) {
 	t, weak, err := r.Client.Tarball(context.Background(), reg, v, name, r.Offline, r.Cache)
 	if errors.Is(err, source.ErrOffline) {
 		return nil, &Problem{Class: Outside, What: fmt.Sprintf("%s %s was never fetched, and --offline allows no network", name, v.Version), Next: []string{"the same command without --offline"}}
@@ -117,12 +137,12 @@ func (r *Reach) openPackage(name, wish string, allowed func(string) bool) (*open
 	if err != nil {
 		return nil, err
 	}
-	o, err := describe(&opened{tree: t, from: fromRegistry + name, registry: true})
+	o, err := describe(&opened{tree: t, from: fromRegistry + name, registry: true, shared: true})
 	if err != nil {
 		return nil, err
 	}
 	if o.Manifest.Version != "" && o.Manifest.Version != v.Version || o.Manifest.Name != "" && o.Manifest.Name != name {
-		o.close()
+		t.Close()
 		return nil, refused("ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, source.Printable(o.Manifest.Name), source.Printable(o.Manifest.Version))
 	}
 	o.Name, o.NameFrom, o.Version, o.VersionFrom = name, "the registry", v.Version, "the registry"
@@ -183,6 +203,29 @@ func needsOf(o *opened, sel *delivery.Selection) []Supply {
 
 // globals tells which library of the crate defines each global, by its scripts for pages.
 func (p *Project) globals() map[string]string {
+	p.defining.Lock()
+	defer p.defining.Unlock()
+	if p.defines == nil {
+		p.defines = p.findGlobals()
+	}
+	return maps.Clone(p.defines)
+}
+
+// addGlobals takes note of what a library defines that is being taken.
+func (p *Project) addGlobals(library string, o *opened, sel *delivery.Selection) {
+	p.globals()
+	p.defining.Lock()
+	defer p.defining.Unlock()
+	for _, c := range sel.Choices {
+		if f := o.File(c.Path); c.Page && f.Script != nil {
+			for _, g := range f.Script.Defines {
+				p.defines[g.Name] = library
+			}
+		}
+	}
+}
+
+func (p *Project) findGlobals() map[string]string {
 	defines := map[string]string{}
 	for _, name := range p.Seal.Names() {
 		for _, w := range p.pageFiles(name, "") {

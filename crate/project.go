@@ -36,6 +36,8 @@ type Project struct {
 	sealBytes []byte
 	opt       change.Options
 	reach     *Reach
+	defining  sync.Mutex
+	defines   map[string]string // global to the library that defines it; nil until it is asked for
 	byPlace   map[string]Placed // from a file's place in the project
 }
 

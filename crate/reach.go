@@ -31,6 +31,7 @@ type Reach struct {
 	flights  singleflight.Group
 	mu       sync.Mutex
 	packages map[string]*source.Package
+	opens    map[string]*opened      // packages, by name and version
 	trees    map[string]*source.Tree // deliveries opened from the cache, by digest
 }
 
@@ -41,12 +42,17 @@ type opened struct {
 	from      string // a path, or an address
 	address   bool
 	registry  bool
+	shared    bool            // others may have it open; it ends with the run
 	version   *source.Version // of a package
 	remarks   []string        // what the taking person should know of the source
 	firstSeen bool            // nothing was known of these bytes before
 }
 
-func (o *opened) close() { o.tree.Close() }
+func (o *opened) close() {
+	if !o.shared {
+		o.tree.Close()
+	}
+}
 
 // open opens what a person named. Relative paths begin at dir. Where wanted is not empty, the source's
 // own bytes must have that integrity before any of it is looked at.

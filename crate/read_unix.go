@@ -20,17 +20,18 @@ func readInto(name string, buf []byte) ([]byte, error) {
 	n := 0
 	for {
 		if n == len(buf) {
-			buf = append(buf, make([]byte, max(16<<10, len(buf)))...)
+			buf = append(buf, make([]byte, max(32<<10, len(buf)))...)
 		}
 		m, err := unix.Read(fd, buf[n:])
 		switch {
 		case err == unix.EINTR:
 		case err != nil:
 			return buf[:n], &fs.PathError{Op: "read", Path: name, Err: err}
-		case m == 0:
-			return buf[:n], nil
 		default:
 			n += m
+			if n < len(buf) {
+				return buf[:n], nil // less than was asked for is a regular file's end
+			}
 		}
 	}
 }

@@ -92,7 +92,7 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 		return nil, err
 	}
 	defer set.Close()
-	t := &taking{p: p, set: set, list: p.list}
+	t := &taking{p: p, set: set}
 	var out *Taken
 	for i, o := range opens {
 		one := req
@@ -127,7 +127,11 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 			return nil, err
 		}
 	}
-	oc, err := p.commit(set, t.list)
+	list, err := record.SetLibraries(p.list, t.libraries)
+	if err != nil {
+		return nil, err
+	}
+	oc, err := p.commit(set, list)
 	if err != nil {
 		return nil, err
 	}
@@ -135,11 +139,14 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	return out, nil
 }
 
+// connections is how many sources are asked for at once.
+const connections = 32
+
 // openAll opens several sources at once, and with them what they need where that is to be taken too.
 func (p *Project) openAll(sources []string, req TakeRequest) ([]*opened, error) {
 	opens := make([]*opened, len(sources))
 	var g errgroup.Group
-	g.SetLimit(16) // of connections at once
+	g.SetLimit(connections)
 	for i, s := range sources {
 		g.Go(func() error {
 			one := req
@@ -174,8 +181,9 @@ func (p *Project) heldFor(req TakeRequest) func(string) bool {
 type taking struct {
 	p     *Project
 	set   *change.Set
-	list  []byte   // the packing list as it will be
 	taken []string // in the order in which pages need them
+	// libraries are the entries of the packing list as they will be.
+	libraries []record.Library
 }
 
 // mostDepth is how far needs of needs are followed.
@@ -268,11 +276,12 @@ func (t *taking) place(o *opened, sel *delivery.Selection, lib *record.Library, 
 	}
 	p.Seal.Libraries[lib.Name] = sealed
 	p.indexPlaces()
-	if t.list, err = record.SetLibrary(t.list, *lib); err != nil {
-		return nil, nil, err
-	}
-	if p.List, err = record.ReadList(t.list); err != nil {
-		return nil, nil, err
+	p.addGlobals(lib.Name, o, sel)
+	t.libraries = append(t.libraries, *lib)
+	if old := p.List.Library(lib.Name); old != nil {
+		*old = *lib
+	} else {
+		p.List.Libraries = append(p.List.Libraries, *lib)
 	}
 	t.taken = append(t.taken, lib.Name)
 	if !t.set.Dry() {

@@ -13,41 +13,51 @@ import (
 
 // SetLibrary writes an entry into the text of a packing list. Of an entry that is there already,
 // only the keys that differ are touched.
-func SetLibrary(src []byte, lib Library) ([]byte, error) {
+func SetLibrary(src []byte, lib Library) ([]byte, error) { return SetLibraries(src, []Library{lib}) }
+
+// SetLibraries is SetLibrary for several entries.
+func SetLibraries(src []byte, libs []Library) ([]byte, error) {
 	list, err := ReadList(src)
 	if err != nil {
 		return nil, err
 	}
+	out := src
+	var paths [][]string
+	for _, lib := range libs {
+		if out, err = setLibrary(out, list.Library(lib.Name), lib); err != nil {
+			return nil, err
+		}
+		paths = append(paths, []string{"libraries", lib.Name})
+	}
+	return out, verify(src, out, paths...)
+}
+
+func setLibrary(out []byte, old *Library, lib Library) ([]byte, error) {
 	wanted, err := nodeOf(lib)
 	if err != nil {
 		return nil, err
 	}
 	path := []string{"libraries", lib.Name}
-	out := src
-	if old := list.Library(lib.Name); old == nil {
-		out, err = set(out, path, wanted)
-	} else {
-		var had *yaml.Node
-		if had, err = nodeOf(*old); err != nil {
-			return nil, err
-		}
-		for i := 0; i < len(had.Content) && err == nil; i += 2 {
-			if key := had.Content[i].Value; child(wanted, key) == nil {
-				out, err = remove(out, append(path, key))
-			}
-		}
-		for i := 0; i < len(wanted.Content) && err == nil; i += 2 {
-			key, value := wanted.Content[i].Value, wanted.Content[i+1]
-			if same(child(had, key), value) {
-				continue
-			}
-			out, err = set(out, append(path, key), value)
-		}
+	if old == nil {
+		return set(out, path, wanted)
 	}
+	had, err := nodeOf(*old)
 	if err != nil {
 		return nil, err
 	}
-	return out, verify(src, out, "libraries", lib.Name)
+	for i := 0; i < len(had.Content) && err == nil; i += 2 {
+		if key := had.Content[i].Value; child(wanted, key) == nil {
+			out, err = remove(out, append(path, key))
+		}
+	}
+	for i := 0; i < len(wanted.Content) && err == nil; i += 2 {
+		key, value := wanted.Content[i].Value, wanted.Content[i+1]
+		if same(child(had, key), value) {
+			continue
+		}
+		out, err = set(out, append(path, key), value)
+	}
+	return out, err
 }
 
 // RemoveLibrary takes an entry out of the text of a packing list.
@@ -56,7 +66,7 @@ func RemoveLibrary(src []byte, name string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return out, verify(src, out, "libraries", name)
+	return out, verify(src, out, []string{"libraries", name})
 }
 
 // SetText writes a text under a path of keys, such as cdns, harbour.
@@ -65,48 +75,49 @@ func SetText(src []byte, value string, path ...string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return out, verify(src, out, path...)
+	return out, verify(src, out, path)
 }
 
-// verify makes sure that an edit of the text has changed nothing but what lies at path.
-func verify(before, after []byte, path ...string) error {
-	a, err := without(before, path)
+// verify makes sure that an edit of the text has changed nothing but what lies at the paths.
+func verify(before, after []byte, paths ...[]string) error {
+	a, err := without(before, paths)
 	if err != nil {
 		return err
 	}
-	b, err := without(after, path)
+	where := make([]string, len(paths))
+	for i, p := range paths {
+		where[i] = strings.Join(p, ".")
+	}
+	b, err := without(after, paths)
 	if err != nil {
-		return fmt.Errorf("%s can't be edited safely here (%w); edit its entry %s by hand", ListFile, err, strings.Join(path, "."))
+		return fmt.Errorf("%s can't be edited safely here (%w); edit %s by hand", ListFile, err, strings.Join(where, ", "))
 	}
 	if !reflect.DeepEqual(a, b) {
-		return fmt.Errorf("%s can't be edited safely here; edit its entry %s by hand", ListFile, strings.Join(path, "."))
+		return fmt.Errorf("%s can't be edited safely here; edit %s by hand", ListFile, strings.Join(where, ", "))
 	}
 	return nil
 }
 
-func without(src []byte, path []string) (any, error) {
+// without is a packing list's content less what lies at the paths, and less mappings that hold nothing.
+func without(src []byte, paths [][]string) (any, error) {
 	var m map[string]any
 	if err := yaml.Unmarshal(src, &m); err != nil {
 		return nil, err
 	}
-	at := m
-	for _, key := range path[:len(path)-1] {
-		next, _ := at[key].(map[string]any)
-		if next == nil {
-			delete(at, key)
-			return m, nil
-		}
-		if len(next) == 1 && next[path[len(path)-1]] != nil {
-			delete(at, key)
-			return m, nil
-		}
-		if len(next) == 0 {
-			delete(at, key)
-		}
-		at = next
+	for _, path := range paths {
+		prune(m, path)
 	}
-	delete(at, path[len(path)-1])
 	return m, nil
+}
+
+func prune(m map[string]any, path []string) {
+	next, _ := m[path[0]].(map[string]any)
+	if len(path) > 1 && next != nil {
+		prune(next, path[1:])
+	}
+	if len(path) == 1 || len(next) == 0 {
+		delete(m, path[0])
+	}
 }
 
 func nodeOf(v any) (*yaml.Node, error) {

@@ -81,7 +81,7 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 			DialContext:           (&net.Dialer{Timeout: 15 * time.Second}).DialContext,
 			TLSHandshakeTimeout:   15 * time.Second,
 			ResponseHeaderTimeout: c.stall(),
-			MaxIdleConnsPerHost:   16,
+			MaxIdleConnsPerHost:   32,
 			DisableCompression:    true, // what is hashed is what was sent
 			TLSClientConfig:       tlsConfig,
 		},
