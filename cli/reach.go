@@ -48,7 +48,7 @@ func (a *app) reach(s sourceFlags) (*crate.Reach, error) {
 	}
 	return &crate.Reach{
 		Cache:      source.NewCache(filepath.Join(base, "cache")),
-		Client:     &source.Client{AllowPlain: s.plain, Progress: a.progress(), Certificates: own.Certificates, Stall: stall, Wait: min(stall, 500*time.Millisecond)},
+		Client:     &source.Client{AllowPlain: s.plain, Progress: a.progress(), Certificates: own.Certificates, Hosts: own.Hosts, Stall: stall, Wait: min(stall, 500*time.Millisecond)},
 		Registries: registries(own),
 		Offline:    a.offline,
 		Fresh:      s.fresh,

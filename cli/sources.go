@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -161,9 +162,65 @@ names the environment variable that holds it. It goes to the registry's own host
 	}
 	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `@SCOPE` alone")
 	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
-	set.AddCommand(registry, a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
+	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
 		a.setText("certificates FILE", "Set a file of more certificate authorities to trust, in PEM", func(s *record.Settings, v string) { s.Certificates = v }))
 	return set
+}
+
+func (a *app) sourcesSetCDN() *cobra.Command {
+	return a.changes(&cobra.Command{
+		Use:   "cdn NAME PATTERN",
+		Short: "Say how a CDN's addresses are made, in the packing list",
+		Long: `A pattern is an address with these words in it: {name} of the library, {version}, and {path} of the file in
+its delivery, {short} (that path without its first folder) or {file} (its name alone).`,
+		Example: "  merry sources set cdn harbour 'https://cdn.harbour.example/lib/{name}/{version}/{path}'",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			out, err := p.SetCDN(args[0], args[1])
+			if err != nil {
+				return err
+			}
+			return a.answer(out, func() {
+				if out.DryRun {
+					a.touched(*out)
+					return
+				}
+				a.printf("set the CDN %s: %s\n", clean(args[0]), clean(args[1]))
+				a.next("merry switch --cdn=%s --dry-run", args[0])
+			})
+		},
+	})
+}
+
+func (a *app) sourcesSetHost() *cobra.Command {
+	return &cobra.Command{
+		Use:     "host NAME ADDRESS",
+		Short:   "Say where a host is, past the machine's own resolver",
+		Long:    "The address, with its port, goes into your settings. It is for trials: a stand-in on this machine under\na name of its own. Nothing of the machine is changed.",
+		Example: "  merry sources set host cdn.harbour.example 127.0.0.1:8080",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if _, _, err := net.SplitHostPort(args[1]); err != nil {
+				return usageError{fmt.Errorf("%s is no address with a port, such as 127.0.0.1:8080", args[1])}
+			}
+			s, err := settings()
+			if err != nil {
+				return err
+			}
+			if s.Hosts == nil {
+				s.Hosts = map[string]string{}
+			}
+			s.Hosts[args[0]] = args[1]
+			if err := saveSettings(s); err != nil {
+				return err
+			}
+			return a.answer(s.Hosts, func() { a.printf("%s is at %s\n", clean(args[0]), clean(args[1])) })
+		},
+	}
 }
 
 func (a *app) setText(use, short string, put func(*record.Settings, string)) *cobra.Command {

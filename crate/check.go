@@ -197,12 +197,18 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 			continue
 		}
 		out := &cp.Includes[i]
-		out.Path = c.target(name, pg.Base, in.Ref).Path
-		if out.Path == "" {
-			continue
-		}
+		t := c.target(name, pg.Base, in.Ref)
+		out.Path, out.URL = t.Path, t.URL
 		out.Loads = in.Inert == "" && (k == page.Script || k == page.Stylesheet)
-		out.Library = c.library(out.Path)
+		if t.Path != "" {
+			out.Library = c.library(t.Path)
+		} else if t.URL != "" {
+			of := c.p.placed(t)
+			out.Library = of.Library
+			if of.File != nil {
+				out.Integrity = of.File.Integrity
+			}
+		}
 	}
 	return check.OnPage(cp, c), nil
 }

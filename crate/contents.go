@@ -122,13 +122,16 @@ func (p *Project) usage(site *Site) (map[string]int, []PageLoad, error) {
 				continue
 			}
 			t := targetOf(name, pg.Base, in.Ref)
-			if t.Path == "" {
-				continue
+			of := p.placed(t)
+			if of.Library != "" {
+				r.on[of.Library] = true
 			}
-			if l := p.byPlace[p.inProject(t.Path)].Library; l != "" {
-				r.on[l] = true
+			if t.Path == "" && of.File != nil {
+				t.Path, _ = p.inSite(of.File.At) // the same bytes, from elsewhere
 			}
-			r.files = append(r.files, t.Path)
+			if t.Path != "" {
+				r.files = append(r.files, t.Path)
+			}
 		}
 		return r, nil
 	})

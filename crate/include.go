@@ -251,9 +251,7 @@ func (p *Project) view(name string, b []byte) (*view, error) {
 			continue
 		}
 		v.targets[i] = targetOf(name, pg.Base, in.Ref)
-		if t := v.targets[i].Path; t != "" {
-			v.library[i] = p.byPlace[p.inProject(t)].Library
-		}
+		v.library[i] = p.placed(v.targets[i]).Library
 	}
 	return v, nil
 }
@@ -310,8 +308,8 @@ func (p *Project) includeOn(set *change.Set, pages []string, files []wanted, fra
 			return v.Bytes, done, nil
 		}
 		for _, f := range files {
-			if at := v.find(f); at >= 0 {
-				done.Already = append(done.Already, v.targets[at].Path)
+			if at := p.find(v, f); at >= 0 {
+				done.Already = append(done.Already, v.Includes[at].Ref)
 				continue
 			}
 			b, err := p.includeOne(v, f)
@@ -331,10 +329,17 @@ func (p *Project) includeOn(set *change.Set, pages []string, files []wanted, fra
 	return out, err
 }
 
-// find returns the include that brings a file, in either build, or -1.
-func (v *view) find(f wanted) int {
+// find returns the include that brings a file, in either build and from wherever, or -1.
+func (p *Project) find(v *view, f wanted) int {
 	for i := range v.Includes {
-		if v.runs(i) && v.targets[i].Path != "" && (v.targets[i].Path == f.at || v.targets[i].Path == f.pair) {
+		if !v.runs(i) {
+			continue
+		}
+		at := v.targets[i].Path
+		if of := p.placed(v.targets[i]); of.File != nil && at == "" {
+			at, _ = p.inSite(of.File.At)
+		}
+		if at != "" && (at == f.at || at == f.pair) {
 			return i
 		}
 	}
@@ -347,10 +352,21 @@ func (p *Project) includeOne(v *view, f wanted) ([]byte, error) {
 		return nil, refused("take the base element away, or write the tag by hand", "%s: its base element leads to another site, from where no local file can be reached", v.path)
 	}
 	spot, deferred := p.spotFor(v, f)
+	values := map[string]string{}
+	if lib := p.List.Library(f.library); lib != nil && lib.Serve == "cdn" && len(p.List.CDNs) > 0 {
+		// The library is served from a CDN everywhere else; the address was compared when it was switched.
+		of := p.byPlace[p.inProject(f.at)].File
+		ref = cdnAddress(p.List.CDNs[p.cdnNames()[0]], lib, p.Seal.Libraries[f.library].Version, of)
+		if err := p.reach.sameThere(ref, of); err != nil {
+			return nil, err
+		}
+		values = linkValues(of)
+	}
 	tag := page.StyleTag(ref)
 	if !f.style {
 		tag = page.ScriptTag(ref, deferred)
 	}
+	tag = page.With(tag, linkAttributes, values)
 	e, err := v.Insert(spot, []string{tag})
 	if err != nil {
 		return nil, refused("write the tag by hand", "%s: %v", v.path, err)
@@ -438,9 +454,13 @@ func (p *Project) omitFrom(set *change.Set, pages []string, places map[string]bo
 		var done IncludedPage
 		var out []int
 		for i := range v.Includes {
-			if v.runs(i) && places[v.targets[i].Path] {
+			at := v.targets[i].Path
+			if of := p.placed(v.targets[i]); of.File != nil && at == "" {
+				at, _ = p.inSite(of.File.At)
+			}
+			if v.runs(i) && places[at] {
 				out = append(out, i)
-				done.Removed = append(done.Removed, v.targets[i].Path)
+				done.Removed = append(done.Removed, v.Includes[i].Ref)
 			}
 		}
 		return page.Apply(v.Bytes, v.Remove(out...)), done, nil

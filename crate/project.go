@@ -39,6 +39,7 @@ type Project struct {
 	defining  sync.Mutex
 	defines   map[string]string // global to the library that defines it; nil until it is asked for
 	byPlace   map[string]Placed // from a file's place in the project
+	byAddress map[string]Placed // from a file's address at one of the project's CDNs
 }
 
 // Placed names a sealed file.
@@ -91,6 +92,7 @@ func (p *Project) indexPlaces() {
 			}
 		}
 	}
+	p.indexAddresses()
 }
 
 // recoverAbove finishes an interrupted change of the project that dir lies in. It goes by merry's own

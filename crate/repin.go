@@ -291,8 +291,12 @@ func (p *Project) moveReferences(set *change.Set, moved map[string]string, gone 
 		var edits []page.Edit
 		for i := range v.Includes {
 			t := v.targets[i].Path
-			if t == "" || v.library[i] != lib.Name {
+			if v.library[i] != lib.Name {
 				continue
+			}
+			if t == "" {
+				line, col := page.Position(v.Bytes, v.Includes[i].Start)
+				return nil, done, refused("merry switch "+lib.Name+" --local first, then repin, then merry switch "+lib.Name+" --cdn", "%s:%d:%d has a CDN link to the version that is to be left", v.path, line, col)
 			}
 			if gone[t] {
 				line, col := page.Position(v.Bytes, v.Includes[i].Start)

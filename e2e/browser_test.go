@@ -19,8 +19,8 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// browser starts a headless browser, or skips the test where the machine has none.
-func browser(t *testing.T) context.Context {
+// browser starts a headless browser, with rules for where hosts are, or skips the test where the machine has none.
+func browser(t *testing.T, hosts ...string) context.Context {
 	t.Helper()
 	name := ""
 	for _, n := range []string{"chromium", "chromium-browser", "google-chrome"} {
@@ -35,6 +35,9 @@ func browser(t *testing.T) context.Context {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		chromedp.WSURLReadTimeout(60*time.Second))
+	for _, rule := range hosts {
+		opts = append(opts, chromedp.Flag("host-resolver-rules", rule))
+	}
 	alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
 	t.Cleanup(stop)
 	ctx, stop2 := chromedp.NewContext(alloc)

@@ -53,6 +53,10 @@ const (
 	NoCharset     = "no-charset"
 	NoViewport    = "no-viewport"
 	Unreadable    = "page-unreadable"
+	LinkUnsealed  = "link-unsealed"
+	LinkStale     = "link-stale"
+	LinkPlain     = "link-plain"
+	LinkNoOrigin  = "link-no-crossorigin"
 )
 
 // A Page is a page with what its includes lead to.
@@ -65,8 +69,11 @@ type Page struct {
 // An Include is what one of a page's includes leads to.
 type Include struct {
 	Path    string // in the site, "" where it leads elsewhere or can't be told
+	URL     string // elsewhere, "" for what is in the site
 	Library string // "" where it is of none
-	Loads   bool   // a script or stylesheet that the browser heeds
+	// Integrity is what the seal says of a library's file that is linked from elsewhere.
+	Integrity string
+	Loads     bool // a script or stylesheet that the browser heeds
 }
 
 // Crate is what the checks ask of the project.

@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/page"
 )
@@ -11,6 +12,7 @@ import (
 func OnPage(p *Page, c Crate) []Finding {
 	k := &pageCheck{p: p, c: c}
 	k.references()
+	k.links()
 	k.twice()
 	k.needs()
 	k.ownStyles()
@@ -57,16 +59,47 @@ func (k *pageCheck) references() {
 	}
 }
 
+// links looks at the scripts and stylesheets that come from elsewhere.
+func (k *pageCheck) links() {
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		if !in.Loads || in.URL == "" {
+			continue
+		}
+		value, has := k.p.Attr(raw, "integrity")
+		_, origin := k.p.Attr(raw, "crossorigin")
+		next := "merry switch --cdn writes the link as it should be"
+		if in.Library != "" {
+			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.p.File)
+		}
+		if strings.HasPrefix(in.URL, "http://") {
+			k.add(LinkPlain, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("%s is fetched without TLS", in.URL),
+				"anybody on the way can change it, and a page served over https will not load it at all", "write https://")
+		}
+		switch {
+		case !has:
+			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
+				"whoever can change that server's files can change this page", next)
+		case in.Integrity != "" && !strings.Contains(value, in.Integrity):
+			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the link to %s demands other bytes than were sealed", in.URL),
+				"a browser will refuse the file", next)
+		case !origin:
+			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity and no crossorigin", in.URL),
+				"a browser may not look at the bytes of another site to check them, and blocks the file", next)
+		}
+	}
+}
+
 func (k *pageCheck) twice() {
 	seen := map[string]int{}
 	for i := range k.p.Includes {
 		in := &k.p.Includes[i]
-		if !in.Loads || in.Path == "" {
+		if !in.Loads || in.Path+in.URL == "" {
 			continue
 		}
-		first, ok := seen[in.Path]
+		first, ok := seen[in.Path+in.URL]
 		if !ok {
-			seen[in.Path] = i
+			seen[in.Path+in.URL] = i
 			continue
 		}
 		line, _ := page.Position(k.p.Bytes, k.p.Page.Includes[first].Start)
@@ -75,7 +108,7 @@ func (k *pageCheck) twice() {
 		if raw.Kind == page.Stylesheet {
 			why = "the second one undoes the order of the styles between the two"
 		}
-		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path, line), why,
+		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL, line), why,
 			fmt.Sprintf("remove one of the two tags, or all by merry omit %s --page %s and include it again", orPath(in), k.p.File))
 	}
 }
@@ -84,7 +117,7 @@ func orPath(in *Include) string {
 	if in.Library != "" {
 		return in.Library
 	}
-	return in.Path
+	return in.Path + in.URL
 }
 
 // needs holds the order of a page's scripts and styles against what the libraries need.

@@ -346,3 +346,43 @@ func blank(b []byte) bool {
 	}
 	return true
 }
+
+// ReferTo returns the edits that make an include refer to ref and set attributes of its tag: one with a
+// value is written behind the reference, or in its old place where the tag has it; one with "" is taken
+// off. All else of the tag stays.
+func (p *Page) ReferTo(index int, ref string, names []string, values map[string]string) []Edit {
+	in := &p.Includes[index]
+	edits := []Edit{p.Refer(index, ref)}
+	added := ""
+	for _, name := range names {
+		value := values[name]
+		at := slices.IndexFunc(in.Attrs, func(a Attr) bool { return a.Name == name })
+		switch {
+		case at >= 0 && value == "":
+			start := in.Attrs[at].NameStart
+			for start > 0 && isSpace(p.Bytes[start-1]) {
+				start--
+			}
+			edits = append(edits, Edit{Start: start, End: in.Attrs[at].End})
+		case at >= 0 && in.Attrs[at].Quote != 0:
+			edits = append(edits, Edit{Start: in.Attrs[at].ValueStart, End: in.Attrs[at].ValueEnd, Text: encode(value, in.Attrs[at].Quote)})
+		case at >= 0:
+			edits = append(edits, Edit{Start: in.Attrs[at].NameStart, End: in.Attrs[at].End, Text: name + `="` + encode(value, '"') + `"`})
+		case value != "":
+			added += " " + name + `="` + encode(value, '"') + `"`
+		}
+	}
+	if added != "" {
+		edits = append(edits, Edit{Start: in.RefAttr.End, End: in.RefAttr.End, Text: added})
+	}
+	return edits
+}
+
+// With writes attributes into a tag that ScriptTag or StyleTag made.
+func With(tag string, names []string, values map[string]string) string {
+	p, err := Read([]byte(tag))
+	if err != nil || len(p.Includes) != 1 {
+		return tag
+	}
+	return string(Apply(p.Bytes, p.ReferTo(0, p.Includes[0].Ref, names, values)))
+}

@@ -11,6 +11,8 @@ type Settings struct {
 	Downloads    string     `yaml:"downloads,omitempty"`    // the folder where downloads arrive
 	Certificates string     `yaml:"certificates,omitempty"` // a file of more authorities to trust, in PEM
 	Registries   []Registry `yaml:"registries,omitempty"`
+	// Hosts says where hosts are, past the machine's own resolver: a name to an address with its port.
+	Hosts map[string]string `yaml:"hosts,omitempty"`
 }
 
 // A Registry is the address of a package registry, for all packages or for those of one scope.

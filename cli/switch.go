@@ -1,0 +1,96 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) switchCommand() *cobra.Command {
+	var req crate.SwitchRequest
+	var cdn string
+	var local, minified, readable bool
+	var src sourceFlags
+	c := &cobra.Command{
+		Use:   "switch [LIB…]",
+		Short: "Change references: local copy or CDN link, minified or readable",
+		Long: `Switch makes pages refer to a CDN instead of the local copies, or back, and to the other build. A link
+gets the sealed file's integrity and crossorigin; a local reference loses them; all else of a tag stays. Before
+pages refer to an address, its bytes are fetched once and must equal the sealed ones; otherwise nothing is done.
+Without libraries it is all of them, without --page all pages.`,
+		Example: `  merry switch --cdn --dry-run
+  merry switch oarlock --cdn=harbour --page index.html
+  merry switch --local --readable
+  merry switch --profile live`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			req.Libraries, req.Dir = args, a.dir
+			if cmd.Flags().Changed("cdn") {
+				if local {
+					return usageError{fmt.Errorf("--cdn and --local exclude each other")}
+				}
+				req.Serve = "cdn"
+				if cdn != anyCDN {
+					req.CDN = cdn
+				}
+			}
+			if local {
+				req.Serve = "local"
+			}
+			var err error
+			if req.Build, err = buildFlag(minified, readable); err != nil {
+				return err
+			}
+			p, err := a.openWith(src)
+			if err != nil {
+				return err
+			}
+			s, err := p.Switch(req)
+			if err != nil {
+				return err
+			}
+			return a.answer(s, func() { a.printSwitch(s) })
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&cdn, "cdn", "", "refer to a CDN: the only one, or --cdn=`NAME`")
+	f.Lookup("cdn").NoOptDefVal = anyCDN
+	f.BoolVar(&local, "local", false, "refer to the local copies")
+	f.BoolVar(&minified, "minified", false, "use the minified build")
+	f.BoolVar(&readable, "readable", false, "use the readable build")
+	f.StringVar(&req.Profile, "profile", "", "do what the packing list says under this `NAME`")
+	f.StringSliceVar(&req.Pages, "page", nil, "only on the pages that match `GLOB` (repeatable)")
+	f.BoolVar(&src.fresh, "fresh", false, "compare with the CDN again what was compared before")
+	return a.changes(c)
+}
+
+// anyCDN is what --cdn without a name says: the only one.
+const anyCDN = "the only one"
+
+func (a *app) printSwitch(s *crate.Switched) {
+	a.remarks(s.Notes)
+	if s.DryRun {
+		a.touched(s.Outcome)
+		return
+	}
+	for _, f := range s.Added {
+		a.printf("put there for it: %s\n", clean(f))
+	}
+	if len(s.Pages) == 0 {
+		a.printf("no page had anything to switch\n")
+		return
+	}
+	const most = 8
+	for i, p := range s.Pages {
+		if i == most {
+			a.printf("  … and %s more\n", plural(len(s.Pages)-most, "page", "pages"))
+			break
+		}
+		a.printf("%s\n", a.paint.bold(clean(p.Page)))
+		for j := range p.Added {
+			a.printf("  %s\n    → %s\n", clean(p.Removed[j]), clean(p.Added[j]))
+		}
+	}
+	a.next("merry check; merry undo takes this back")
+}

@@ -1,0 +1,202 @@
+package crate
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+)
+
+// A CDN's pattern is an address with these words in it, each replaced by what it says of a file.
+//
+//	{name}     the library's name in its registry, or else in the crate
+//	{version}  its exact version
+//	{path}     the file's path in the delivery
+//	{short}    that path without its first folder
+//	{file}     the file's name alone
+var cdnWords = []string{"{name}", "{version}", "{path}", "{short}", "{file}"}
+
+// validPattern says what is wrong with a CDN's pattern, "" where nothing is.
+func validPattern(pattern string) string {
+	switch {
+	case !source.IsAddress(pattern):
+		return "it is no address: it begins with https://"
+	case !strings.Contains(pattern, "{version}"):
+		return "it has no {version}: a link without one gives other bytes tomorrow"
+	case !strings.Contains(pattern, "{path}") && !strings.Contains(pattern, "{short}") && !strings.Contains(pattern, "{file}"):
+		return "it has none of {path}, {short} and {file}, so all files would have one address"
+	}
+	rest := pattern
+	for _, w := range cdnWords {
+		rest = strings.ReplaceAll(rest, w, "")
+	}
+	if strings.ContainsAny(rest, "{}") {
+		return "it has a word that is none of " + strings.Join(cdnWords, " ")
+	}
+	return ""
+}
+
+// cdnAddress is where a CDN has a file of a library.
+func cdnAddress(pattern string, lib *record.Library, version string, f *record.File) string {
+	name := lib.Name
+	if pkg, ok := strings.CutPrefix(lib.From, fromRegistry); ok {
+		name = pkg
+	}
+	short := f.Path
+	if _, rest, ok := strings.Cut(f.Path, "/"); ok {
+		short = rest
+	}
+	return strings.NewReplacer("{name}", name, "{version}", version, "{path}", f.Path, "{short}", short, "{file}", path.Base(f.Path)).Replace(pattern)
+}
+
+// cdnNames lists the project's CDNs, sorted.
+func (p *Project) cdnNames() []string {
+	var names []string
+	for n := range p.List.CDNs {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// indexAddresses tells which sealed file every address of the project's CDNs means.
+func (p *Project) indexAddresses() {
+	p.byAddress = map[string]Placed{}
+	for name, sealed := range p.Seal.Libraries {
+		lib := p.List.Library(name)
+		if lib == nil {
+			continue
+		}
+		for _, cdn := range p.List.CDNs {
+			for i := range sealed.Files {
+				f := &sealed.Files[i]
+				p.byAddress[cdnAddress(cdn, lib, sealed.Version, f)] = Placed{name, f}
+			}
+		}
+	}
+}
+
+// placed tells which sealed file a target is.
+func (p *Project) placed(t Target) Placed {
+	if t.Path != "" {
+		return p.byPlace[p.inProject(t.Path)]
+	}
+	if of, ok := p.byAddress[t.URL]; ok {
+		return of
+	}
+	if rest, ok := strings.CutPrefix(t.URL, "http://"); ok {
+		return p.byAddress["https://"+rest]
+	}
+	return Placed{}
+}
+
+// linkAttributes are what a CDN link has beside its address: the hash that a browser demands, and the
+// mode without which it could not look at the bytes to check (Subresource Integrity, section 3.5).
+var linkAttributes = []string{"integrity", "crossorigin"}
+
+func linkValues(f *record.File) map[string]string {
+	return map[string]string{"integrity": f.Integrity, "crossorigin": "anonymous"}
+}
+
+// sameThere makes sure that an address gives a sealed file's very bytes. What was seen there once is
+// known; a fresh run asks again.
+func (r *Reach) sameThere(address string, f *record.File) error {
+	if seen, ok := r.Cache.Recall(address); ok && !r.Fresh && seen.Integrity == f.Integrity {
+		return nil
+	}
+	if r.Offline {
+		return &Problem{Class: Outside, What: address + " was never compared with the sealed file, and --offline allows no network", Next: []string{"the same command without --offline"}}
+	}
+	got, err := r.Client.Fetch(context.Background(), address, r.Cache.Dir())
+	if err != nil {
+		return err
+	}
+	defer os.Remove(got.File.Name())
+	defer got.File.Close()
+	b := make([]byte, got.Size)
+	if _, err := got.File.ReadAt(b, 0); err != nil && err != io.EOF {
+		return err
+	}
+	if now := integrity.Of(b); now != f.Integrity {
+		where := ""
+		if own, err := r.Cache.Get(f.Integrity); err == nil {
+			n := 0
+			for n < len(own) && n < len(b) && own[n] == b[n] {
+				n++
+			}
+			where = fmt.Sprintf("\n  they first differ at byte %d", n+1)
+		}
+		return refused("keep it local, or use another CDN", "%s gives other bytes than were sealed, so it can't stand for the local copy\n  sealed: %s\n  there:  %s%s", address, f.Integrity, now, where)
+	}
+	if err := r.Cache.Put(f.Integrity, b); err != nil {
+		return err
+	}
+	return r.Cache.Remember(source.Seen{URL: address, Integrity: f.Integrity, Name: path.Base(f.Path)})
+}
+
+// inBuild returns a library's file in a build: the file itself, its pair, or, where there is no such
+// pair, the file itself.
+func inBuild(sealed *record.Sealed, f *record.File, build string) *record.File {
+	if build == "" || f.Pair == "" || f.Build == build {
+		return f
+	}
+	for i := range sealed.Files {
+		if sealed.Files[i].Path == f.Pair {
+			return &sealed.Files[i]
+		}
+	}
+	return f
+}
+
+// supplyBuild adds to a library the other build of its files for pages, from the delivery in the cache,
+// where only one build was taken. It says what it added.
+func (p *Project) supplyBuild(name, build string, put func(at string, b []byte) error) ([]string, error) {
+	sealed := p.Seal.Libraries[name]
+	missing := slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Page && f.Pair == "" && f.Build != "" && f.Build != build })
+	if build == "" || !missing || sealed.Digest == "" {
+		return nil, nil
+	}
+	t, err := p.reach.Cache.OpenTree(sealed.Digest, path.Base(sealed.Origin))
+	if err != nil {
+		return nil, nil // the cache does not have it; the pages keep the build that there is
+	}
+	o, err := describe(&opened{tree: t})
+	if err != nil {
+		return nil, err
+	}
+	defer o.close()
+	var added []string
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		d := o.File(f.Path)
+		if !f.Page || f.Pair != "" || f.Build == build || d == nil || d.Pair == "" || o.File(d.Pair).Build != delivery.Build(build) {
+			continue
+		}
+		b, err := o.tree.ReadFile(d.Pair)
+		if err != nil {
+			return nil, err
+		}
+		at := path.Join(path.Dir(f.At), path.Base(d.Pair))
+		if err := put(at, b); err != nil {
+			return nil, err
+		}
+		if err := p.reach.Cache.Put(integrity.Of(b), b); err != nil {
+			return nil, err
+		}
+		f.Pair = d.Pair
+		sealed.Files = append(sealed.Files, record.File{Path: d.Pair, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: build, Pair: f.Path, Page: true})
+		added = append(added, at)
+	}
+	if added != nil {
+		p.indexPlaces()
+	}
+	return added, nil
+}

@@ -1,0 +1,294 @@
+package crate
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/record"
+)
+
+// SwitchRequest asks for references to be changed: served from elsewhere, or in the other build.
+type SwitchRequest struct {
+	Libraries []string // all where there is none
+	Pages     []string // all where there is none
+	Serve     string   // local, cdn, or "" to leave that
+	CDN       string   // which one, where there are several
+	Build     string   // minified, readable, or "" to leave that
+	Profile   string   // what the packing list says under this name
+	Dir       string
+}
+
+// Switched says what switch did.
+type Switched struct {
+	Outcome
+	Pages []IncludedPage `json:"pages"` // Removed and Added: the references before and after
+	Added []string       `json:"added,omitempty"`
+	Notes []string       `json:"notes,omitempty"`
+}
+
+// Switch changes references between local copies and CDN links, and between builds. The bytes are the same,
+// or it is refused.
+func (p *Project) Switch(req SwitchRequest) (*Switched, error) {
+	if err := p.fillProfile(&req); err != nil {
+		return nil, err
+	}
+	pattern, err := p.patternFor(req)
+	if err != nil {
+		return nil, err
+	}
+	libs := req.Libraries
+	if len(libs) == 0 {
+		libs = p.Seal.Names()
+	}
+	for _, l := range libs {
+		if p.Seal.Libraries[l] == nil || p.List.Library(l) == nil {
+			return nil, refused("merry contents lists the crate", "%s is not in the crate", l)
+		}
+	}
+	set, err := change.Begin(p.Root, strings.TrimSpace("switch "+strings.Join(req.Libraries, " ")+" "+switchWords(req)), p.opt)
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	site, err := p.Walk()
+	if err != nil {
+		return nil, err
+	}
+	pages := site.Pages
+	if len(req.Pages) > 0 {
+		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {
+			return nil, err
+		}
+	}
+	out := &Switched{}
+	for _, l := range libs {
+		added, err := p.supplyBuild(l, req.Build, func(at string, b []byte) error { return p.putFile(set, l, at, b, false) })
+		if err != nil {
+			return nil, err
+		}
+		out.Added = append(out.Added, added...)
+	}
+	s := &switching{p: p, req: req, pattern: pattern, libs: libs}
+	if req.Serve == "cdn" {
+		if err := s.compare(pages); err != nil {
+			return nil, err
+		}
+	}
+	if out.Pages, err = p.editPages(set, pages, s.page); err != nil {
+		return nil, err
+	}
+	out.Pages = slices.DeleteFunc(out.Pages, func(pg IncludedPage) bool { return len(pg.Added) == 0 })
+	list := p.list
+	if len(req.Pages) == 0 {
+		// All pages changed, so it is what the project wants from now on.
+		var changed []record.Library
+		for _, l := range libs {
+			lib := *p.List.Library(l)
+			if req.Serve != "" {
+				lib.Serve = req.Serve
+			}
+			if req.Build != "" {
+				lib.Build = req.Build
+			}
+			changed = append(changed, lib)
+		}
+		if list, err = record.SetLibraries(p.list, changed); err != nil {
+			return nil, err
+		}
+	}
+	oc, err := p.commit(set, list)
+	if err != nil {
+		return nil, err
+	}
+	out.Outcome = *oc
+	return out, nil
+}
+
+func switchWords(req SwitchRequest) string {
+	var words []string
+	for _, w := range []string{req.Serve, req.CDN, req.Build} {
+		if w != "" {
+			words = append(words, w)
+		}
+	}
+	return "to " + strings.Join(words, " ")
+}
+
+func (p *Project) fillProfile(req *SwitchRequest) error {
+	if req.Profile != "" {
+		prof, ok := p.List.Profiles[req.Profile]
+		if !ok {
+			var names []string
+			for n := range p.List.Profiles {
+				names = append(names, n)
+			}
+			slices.Sort(names)
+			next := "the packing list has no profiles: write profiles: {" + req.Profile + ": {serve: cdn, build: minified}}"
+			if len(names) > 0 {
+				next = "it has " + strings.Join(names, ", ")
+			}
+			return refused(next, "%s has no profile %s", record.ListFile, req.Profile)
+		}
+		if req.Serve == "" {
+			req.Serve = prof.Serve
+		}
+		if req.Build == "" {
+			req.Build = prof.Build
+		}
+		if req.CDN == "" {
+			req.CDN = prof.CDN
+		}
+	}
+	if req.Serve == "" && req.Build == "" {
+		return usage("merry switch --cdn, --local, --minified, --readable or --profile NAME", "say what to switch to")
+	}
+	return nil
+}
+
+// patternFor finds the pattern of the CDN that is meant.
+func (p *Project) patternFor(req SwitchRequest) (string, error) {
+	if req.Serve != "cdn" {
+		return "", nil
+	}
+	names := p.cdnNames()
+	switch {
+	case len(names) == 0:
+		return "", refused("merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
+	case req.CDN == "" && len(names) == 1:
+		return p.List.CDNs[names[0]], nil
+	case req.CDN == "":
+		return "", usage("--cdn="+names[0], "the packing list has several CDNs; say which: %s", strings.Join(names, ", "))
+	}
+	pattern, ok := p.List.CDNs[req.CDN]
+	if !ok {
+		return "", refused("it has "+strings.Join(names, ", "), "%s has no CDN %s", record.ListFile, req.CDN)
+	}
+	return pattern, nil
+}
+
+// switching is one switch over many pages.
+type switching struct {
+	p       *Project
+	req     SwitchRequest
+	pattern string
+	libs    []string
+}
+
+// target is what an include will bring, or nil where it is to stay as it is.
+func (s *switching) target(v *view, i int) (*record.Library, *record.Sealed, *record.File) {
+	if !v.runs(i) || !slices.Contains(s.libs, v.library[i]) {
+		return nil, nil, nil
+	}
+	lib, sealed := s.p.List.Library(v.library[i]), s.p.Seal.Libraries[v.library[i]]
+	return lib, sealed, inBuild(sealed, s.p.placed(v.targets[i]).File, s.req.Build)
+}
+
+// compare fetches every address that the pages are to refer to, once, and holds its bytes against the
+// sealed ones.
+func (s *switching) compare(pages []string) error {
+	lists, err := forEach(pages, func(name string) (map[string]*record.File, error) {
+		b, err := readInto(s.p.path(s.p.inProject(name)), nil)
+		if err != nil {
+			return nil, err
+		}
+		v, err := s.p.view(name, b)
+		if err != nil {
+			return nil, err
+		}
+		found := map[string]*record.File{}
+		for i := range v.Includes {
+			if lib, sealed, f := s.target(v, i); f != nil {
+				found[cdnAddress(s.pattern, lib, sealed.Version, f)] = f
+			}
+		}
+		return found, nil
+	})
+	if err != nil {
+		return err
+	}
+	all := map[string]*record.File{}
+	for _, l := range lists {
+		for address, f := range l {
+			all[address] = f
+		}
+	}
+	var g errgroup.Group
+	g.SetLimit(connections)
+	for address, f := range all {
+		g.Go(func() error { return s.p.reach.sameThere(address, f) })
+	}
+	return g.Wait()
+}
+
+func (s *switching) page(v *view) ([]byte, IncludedPage, error) {
+	var done IncludedPage
+	var edits []page.Edit
+	for i := range v.Includes {
+		lib, sealed, f := s.target(v, i)
+		if f == nil {
+			continue
+		}
+		remote := v.targets[i].Path == ""
+		ref := v.Includes[i].Ref
+		values := map[string]string{}
+		switch {
+		case s.req.Serve == "cdn":
+			ref, values = cdnAddress(s.pattern, lib, sealed.Version, f), linkValues(f)
+		case s.req.Serve == "" && remote:
+			// Only the build changes: the link keeps its CDN.
+			old := s.p.placed(v.targets[i]).File
+			for _, pattern := range s.p.List.CDNs {
+				if cdnAddress(pattern, lib, sealed.Version, old) == v.targets[i].URL {
+					ref, values = cdnAddress(pattern, lib, sealed.Version, f), linkValues(f)
+				}
+			}
+		default:
+			at, inSite := s.p.inSite(f.At)
+			local, ok := refTo(v.Page, v.path, at)
+			if !inSite || f.At == "" {
+				return nil, done, refused("merry take "+lib.Name+" again", "%s of %s has no local copy", f.Path, lib.Name)
+			}
+			if !ok {
+				return nil, done, refused("", "%s: its base element leads to another site, from where no local file can be reached", v.path)
+			}
+			if !remote && v.targets[i].Path == at {
+				continue
+			}
+			ref = local
+			if lib.Integrity {
+				values = map[string]string{"integrity": f.Integrity}
+			}
+		}
+		if ref == v.Includes[i].Ref {
+			continue
+		}
+		edits = append(edits, v.ReferTo(i, ref, linkAttributes, values)...)
+		done.Removed, done.Added = append(done.Removed, v.Includes[i].Ref), append(done.Added, ref)
+	}
+	return page.Apply(v.Bytes, edits), done, nil
+}
+
+// SetCDN writes a CDN's address pattern into the packing list.
+func (p *Project) SetCDN(name, pattern string) (*Outcome, error) {
+	if why := validPattern(pattern); why != "" {
+		return nil, usage("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %s", pattern, why)
+	}
+	if strings.ContainsAny(name, " :{}[]#") || name == "" {
+		return nil, usage("", "%q is no name for a CDN", name)
+	}
+	set, err := change.Begin(p.Root, fmt.Sprintf("set cdn %s", name), p.opt)
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	list, err := record.SetText(p.list, pattern, "cdns", name)
+	if err != nil {
+		return nil, err
+	}
+	return p.commit(set, list)
+}

@@ -1,0 +1,177 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/standin"
+)
+
+// linked is the club's site with both libraries on every page, and a stand-in CDN set.
+func linked(t *testing.T) (*merrytest.Site, *standin.CDN) {
+	t.Helper()
+	c, err := standin.NewCDN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(c.Close)
+	s := started(t)
+	for _, h := range standin.Hosts {
+		s.Run("sources", "set", "host", h, c.Addr)
+	}
+	s.Run("sources", "set", "cdn", "harbour", "http://cdn.harbour.example/lib/{name}/{version}/{path}")
+	return s, c
+}
+
+func pagesOf(s *merrytest.Site) string {
+	return s.Read("index.html") + s.Read("tides.html") + s.Read("crews/index.html")
+}
+
+func TestSwitchThereAndBack(t *testing.T) {
+	s, _ := linked(t)
+	local := pagesOf(s)
+	out := s.Run("switch", "--cdn")
+	crews := s.Read("crews/index.html")
+	integrity, _, _ := strings.Cut(s.Run("seal", "js/oarlock.min.js"), " ")
+	want := "\t<script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js\" integrity=\"" + integrity + "\" crossorigin=\"anonymous\"></script>\r\n"
+	if !strings.Contains(crews, want) || !strings.Contains(out, "→ http://cdn.harbour.example") {
+		t.Errorf("the page is\n%s\nand switch said\n%s", crews, out)
+	}
+	if strings.Count(crews, "cdn.harbour.example") != 3 || !strings.Contains(crews, "href='../css/club.css'") {
+		t.Errorf("more or less than the libraries was switched:\n%s", crews)
+	}
+	if !strings.Contains(s.Read("crate.yaml"), "serve: cdn") {
+		t.Error("the packing list does not remember")
+	}
+	linkedPages := pagesOf(s)
+	s.Run("include", "oarlock", "brinework", "--page", "**")
+	if pagesOf(s) != linkedPages {
+		t.Error("what is there by a link was included again")
+	}
+	s.Run("switch", "--cdn", "--readable")
+	if page := s.Read("index.html"); !strings.Contains(page, "dist/oarlock.js\"") {
+		t.Errorf("the readable build is not linked:\n%s", page)
+	}
+	s.Run("switch", "--minified")
+	if pagesOf(s) != linkedPages {
+		t.Error("readable and back is not the same")
+	}
+	s.Run("switch", "--local")
+	if got := pagesOf(s); got != local {
+		t.Errorf("there and back is not the same:\n%s", got)
+	}
+	s.Run("check", "crews/index.html")
+	// One library, one page: mixed pages are normal.
+	s.Run("switch", "oarlock", "--cdn", "--page", "index.html")
+	if page := s.Read("index.html"); strings.Count(page, "cdn.harbour.example") != 1 || strings.Contains(s.Read("tides.html"), "cdn.harbour") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("omit", "oarlock", "--page", "index.html")
+	if strings.Contains(s.Read("index.html"), "oarlock.min.js") {
+		t.Error("a linked library was not taken off")
+	}
+}
+
+func TestSwitchOnlyForTheSameBytes(t *testing.T) {
+	s, c := linked(t)
+	before := s.State()
+	for host, words := range map[string][]string{
+		"rewrites.harbour.example": {"gives other bytes than were sealed", "sealed: sha384-", "there:  sha384-", "first differ at byte 3"},
+		"other.harbour.example":    {"gives other bytes", "first differ at byte"},
+	} {
+		s.Run("sources", "set", "cdn", "harbour", "http://"+host+"/lib/{name}/{version}/{path}")
+		now := s.State()
+		s.Fail(1, words, "switch", "--cdn")
+		if s.State() != now {
+			t.Errorf("%s: a refused switch changed something", host)
+		}
+		s.Run("undo")
+	}
+	if s.State() != before {
+		t.Error("the site is not as before")
+	}
+	s.Run("sources", "set", "cdn", "shortened", "http://short.harbour.example/{name}@{version}/{file}")
+	s.Fail(2, []string{"several CDNs", "harbour, shortened"}, "switch", "--cdn")
+	s.Run("switch", "--cdn=shortened")
+	if page := s.Read("index.html"); !strings.Contains(page, "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("switch", "--cdn=harbour")
+	s.Run("switch", "--local")
+	c.Down()
+	s.Run("switch", "--cdn=harbour") // compared before, so it is known
+	s.Run("switch", "--local")
+	s.Fail(3, []string{"cdn.harbour.example"}, "switch", "--cdn=harbour", "--fresh")
+	s.Fail(1, []string{"no CDN lighthouse", "harbour, shortened"}, "switch", "--cdn=lighthouse")
+	s.Fail(2, []string{"say what to switch to"}, "switch")
+	s.Fail(2, []string{"has no {version}"}, "sources", "set", "cdn", "x", "https://cdn.example/{path}")
+	s.Fail(1, []string{"no profile live"}, "switch", "--profile", "live")
+}
+
+func TestReadableBuildFromTheCache(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--one-build", "--page", "index.html")
+	os.RemoveAll(filepath.Join(s.Dir, "../downloads"))
+	if out := s.Run("switch", "--readable", "--offline"); !strings.Contains(out, "put there for it: js/oarlock.js") {
+		t.Errorf("switch printed\n%s", out)
+	}
+	if page := s.Read("index.html"); !strings.Contains(page, `src="js/oarlock.js"`) {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("check")
+	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {build: minified}\n")
+	s.Run("switch", "--profile", "live")
+	if page := s.Read("index.html"); !strings.Contains(page, `src="js/oarlock.min.js"`) {
+		t.Errorf("the page is\n%s", page)
+	}
+}
+
+func TestLinkFindings(t *testing.T) {
+	for name, edit := range map[string][2]string{
+		"link-unsealed":       {` integrity="`, ` data-was="`},
+		"link-stale":          {`integrity="sha384-`, `integrity="sha384-A`},
+		"link-no-crossorigin": {` crossorigin="anonymous"`, ``},
+	} {
+		s, _ := linked(t)
+		s.Run("switch", "--cdn")
+		replace(s, "index.html", edit[0], edit[1])
+		s.Fail(1, []string{name, "index.html:", "merry switch oarlock --cdn --page index.html"}, "check", "index.html")
+		s.Run("switch", "--local")
+		s.Run("check")
+	}
+	s, _ := linked(t)
+	s.Run("switch", "--cdn")
+	s.Fail(1, []string{"link-plain", "without TLS"}, "check")
+}
+
+// TestFourCombinationsInABrowser: local and linked, readable and minified, all run clean, with the
+// integrity enforced: after one byte is changed at the CDN, the browser blocks the file.
+func TestFourCombinationsInABrowser(t *testing.T) {
+	s, c := linked(t)
+	_, port, _ := strings.Cut(c.Addr, ":")
+	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
+		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
+	}))
+	defer server.Close()
+	for _, args := range [][]string{{"--local", "--minified"}, {"--local", "--readable"}, {"--cdn", "--readable"}, {"--cdn", "--minified"}} {
+		s.Run(append([]string{"switch"}, args...)...)
+		console, failed, value := visit(t, ctx, server.URL+"/index.html", state)
+		if len(console)+len(failed) > 0 || !strings.Contains(fmt.Sprint(value), "display:flex") || !strings.Contains(fmt.Sprint(value), "version:2.0.3") {
+			t.Errorf("%v: console %q, failed %q, state %v", args, console, failed, value)
+		}
+	}
+	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
+	console, _, _ := visit(t, ctx, server.URL+"/index.html", "1")
+	if !strings.Contains(strings.Join(console, " "), "integrity") {
+		t.Errorf("the browser takes other bytes: %q", console)
+	}
+}
