@@ -10,19 +10,21 @@ import (
 )
 
 func (a *app) check() *cobra.Command {
+	var req crate.CheckRequest
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
 		Short: "Find what a browser, a server or a colleague would trip over",
 		Long: `Check holds the crate's files against the seal, and the pages against what a browser will do with
 them: references that lead nowhere, files whose case differs, libraries that come before what they
 need, includes that stand there twice. Its exit status is 1 where it found something.`,
-		Example: "  merry check\n  merry check 'crews/*.html' --json",
+		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --profile live --online",
 		RunE: func(_ *cobra.Command, args []string) error {
 			p, err := a.open()
 			if err != nil {
 				return err
 			}
-			found, err := p.Check(args, a.dir)
+			req.Pages, req.Dir = args, a.dir
+			found, err := p.Check(req)
 			if err != nil {
 				return err
 			}
@@ -40,6 +42,8 @@ need, includes that stand there twice. Its exit status is 1 where it found somet
 			return nil
 		},
 	}
+	c.Flags().StringVar(&req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
+	c.Flags().BoolVar(&req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
 	return c
 }
 

@@ -105,8 +105,44 @@ built in: set one with sources set registry.`,
 			})
 		},
 	}
-	c.AddCommand(a.sourcesSet())
+	c.AddCommand(a.sourcesSet(), a.sourcesLearn())
 	return c
+}
+
+func (a *app) sourcesLearn() *cobra.Command {
+	var name string
+	c := &cobra.Command{
+		Use:   "learn URL",
+		Short: "Work out a CDN's address pattern from one link",
+		Long: `Learn fetches a link to a file of the crate, works out how its address is made, makes sure of it with a
+second file of the same library, byte for byte, and keeps the pattern in the packing list.`,
+		Example: "  merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			l, err := p.LearnCDN(args[0], name)
+			if err != nil {
+				return err
+			}
+			return a.answer(l, func() {
+				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", clean(l.File), clean(l.Library), clean(l.Name), clean(l.Pattern))
+				if l.Checked != "" {
+					a.printf("made sure of by %s\n", clean(l.Checked))
+				}
+				a.remarks(l.Notes)
+				if l.DryRun {
+					a.touched(l.Outcome)
+					return
+				}
+				a.next("merry switch --cdn=%s --dry-run", l.Name)
+			})
+		},
+	}
+	c.Flags().StringVar(&name, "name", "", "call the CDN `NAME`")
+	return a.changes(c)
 }
 
 func orWord(s, word string) string {

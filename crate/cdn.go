@@ -1,10 +1,7 @@
 package crate
 
 import (
-	"context"
 	"fmt"
-	"io"
-	"os"
 	"path"
 	"slices"
 	"strings"
@@ -112,17 +109,8 @@ func (r *Reach) sameThere(address string, f *record.File) error {
 	if seen, ok := r.Cache.Recall(address); ok && !r.Fresh && seen.Integrity == f.Integrity {
 		return nil
 	}
-	if r.Offline {
-		return &Problem{Class: Outside, What: address + " was never compared with the sealed file, and --offline allows no network", Next: []string{"the same command without --offline"}}
-	}
-	got, err := r.Client.Fetch(context.Background(), address, r.Cache.Dir())
+	b, err := r.bytesAt(address)
 	if err != nil {
-		return err
-	}
-	defer os.Remove(got.File.Name())
-	defer got.File.Close()
-	b := make([]byte, got.Size)
-	if _, err := got.File.ReadAt(b, 0); err != nil && err != io.EOF {
 		return err
 	}
 	if now := integrity.Of(b); now != f.Integrity {

@@ -26,8 +26,17 @@ type Checked struct {
 	Findings []check.Finding `json:"findings"`
 }
 
-// Check looks at the crate's files and at the pages that the patterns name, all where there are none.
-func (p *Project) Check(patterns []string, dir string) (*Checked, error) {
+// CheckRequest says what to check.
+type CheckRequest struct {
+	Pages   []string // patterns; none is all
+	Dir     string
+	Profile string // hold the pages against this profile of the packing list, too
+	Online  bool   // fetch every CDN link of the crate, and compare
+}
+
+// Check looks at the crate's files and at pages.
+func (p *Project) Check(req CheckRequest) (*Checked, error) {
+	patterns, dir := req.Pages, req.Dir
 	site, err := p.Walk()
 	if err != nil {
 		return nil, err
@@ -39,6 +48,13 @@ func (p *Project) Check(patterns []string, dir string) (*Checked, error) {
 		}
 	}
 	c := newChecker(p, site)
+	if req.Profile != "" {
+		prof, ok := p.List.Profiles[req.Profile]
+		if !ok {
+			return nil, p.noProfile(req.Profile)
+		}
+		c.profile = &check.Profile{Name: req.Profile, Serve: prof.Serve, Build: prof.Build}
+	}
 	found, err := c.sealed()
 	if err != nil {
 		return nil, err
@@ -48,6 +64,13 @@ func (p *Project) Check(patterns []string, dir string) (*Checked, error) {
 		return nil, err
 	}
 	for _, list := range perPage {
+		found = append(found, list...)
+	}
+	if req.Online {
+		list, err := c.online()
+		if err != nil {
+			return nil, err
+		}
 		found = append(found, list...)
 	}
 	check.Sort(found)
@@ -68,15 +91,46 @@ type checker struct {
 	nearMu sync.Mutex
 	near   map[string]nearest
 
+	profile *check.Profile
+	// linked are the addresses that pages have of files of the crate: where first, and, for the time
+	// being in Next, the integrity that they must have.
+	linked map[string]check.Finding
+
 	buffers sync.Pool
 	mu      sync.Mutex
 	targets map[targetKey]Target
 }
 
+// online fetches every CDN link that a page has to a file of the crate, once, and compares.
+func (c *checker) online() ([]check.Finding, error) {
+	var addresses []string
+	for a := range c.linked {
+		addresses = append(addresses, a)
+	}
+	slices.Sort(addresses)
+	lists, err := forEach(addresses, func(a string) ([]check.Finding, error) {
+		b, err := c.p.reach.bytesAt(a)
+		f := c.linked[a]
+		switch {
+		case err != nil && ClassOf(err) == Outside && !c.p.reach.Offline:
+			f.Name, f.Message, f.Why, f.Next = check.LinkUnreachable, a+" does not answer: "+err.Error(), "pages that link to it will miss the file", "merry switch --local"
+		case err != nil:
+			return nil, err
+		case integrity.Of(b) != f.Next:
+			f.Name, f.Why, f.Next = check.LinkDiffers, "sealed: "+f.Next+", there: "+integrity.Of(b), "merry switch --local; then ask the CDN's keeper"
+			f.Message = a + " gives other bytes than were sealed"
+		default:
+			return nil, nil
+		}
+		return []check.Finding{f}, nil
+	})
+	return slices.Concat(lists...), err
+}
+
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, linked: map[string]check.Finding{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
@@ -139,6 +193,9 @@ func (c *checker) findNear(name string) (string, bool) {
 	}
 	return best, false
 }
+
+// Profile is what pages are held against, nil where nothing was named.
+func (c *checker) Profile() *check.Profile { return c.profile }
 
 func (c *checker) Needs(library string) []string    { return c.needs[library] }
 func (c *checker) Wants(library string) check.Wants { return c.wants[library] }
@@ -207,6 +264,20 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 			out.Library = of.Library
 			if of.File != nil {
 				out.Integrity = of.File.Integrity
+				f := check.Finding{Severity: check.Error, File: cp.File, Next: of.File.Integrity}
+				f.Line, f.Column = page.Position(pg.Bytes, in.RefAttr.ValueStart)
+				c.mu.Lock()
+				if old, ok := c.linked[t.URL]; !ok || f.File < old.File {
+					c.linked[t.URL] = f
+				}
+				c.mu.Unlock()
+			}
+		}
+		if c.profile != nil && out.Library != "" {
+			of := c.p.placed(t)
+			out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
+			if lib := c.p.List.Library(out.Library); lib != nil {
+				out.DeskOnly = lib.Only == "desk"
 			}
 		}
 	}

@@ -123,16 +123,7 @@ func (p *Project) fillProfile(req *SwitchRequest) error {
 	if req.Profile != "" {
 		prof, ok := p.List.Profiles[req.Profile]
 		if !ok {
-			var names []string
-			for n := range p.List.Profiles {
-				names = append(names, n)
-			}
-			slices.Sort(names)
-			next := "the packing list has no profiles: write profiles: {" + req.Profile + ": {serve: cdn, build: minified}}"
-			if len(names) > 0 {
-				next = "it has " + strings.Join(names, ", ")
-			}
-			return refused(next, "%s has no profile %s", record.ListFile, req.Profile)
+			return p.noProfile(req.Profile)
 		}
 		if req.Serve == "" {
 			req.Serve = prof.Serve
@@ -148,6 +139,19 @@ func (p *Project) fillProfile(req *SwitchRequest) error {
 		return usage("merry switch --cdn, --local, --minified, --readable or --profile NAME", "say what to switch to")
 	}
 	return nil
+}
+
+func (p *Project) noProfile(name string) error {
+	var names []string
+	for n := range p.List.Profiles {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	next := "the packing list has no profiles: write profiles: {" + name + ": {serve: cdn, build: minified}}"
+	if len(names) > 0 {
+		next = "it has " + strings.Join(names, ", ")
+	}
+	return refused(next, "%s has no profile %s", record.ListFile, name)
 }
 
 // patternFor finds the pattern of the CDN that is meant.

@@ -151,6 +151,59 @@ func TestLinkFindings(t *testing.T) {
 	s.Fail(1, []string{"link-plain", "without TLS"}, "check")
 }
 
+func TestLearnAPattern(t *testing.T) {
+	c, err := standin.NewCDN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	s := started(t)
+	for _, h := range standin.Hosts {
+		s.Run("sources", "set", "host", h, c.Addr)
+	}
+	for link, want := range map[string]string{
+		"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js": "harbour: http://cdn.harbour.example/lib/{name}/{version}/{path}",
+		"http://short.harbour.example/oarlock@2.0.3/oarlock.js":            "harbour: http://short.harbour.example/{name}@{version}/{short}",
+	} {
+		out := s.Run("sources", "learn", link)
+		if !strings.Contains(s.Read("crate.yaml"), want) || !strings.Contains(out, "made sure of by") {
+			t.Errorf("%s: learned\n%s\n%s", link, out, s.Read("crate.yaml"))
+		}
+		s.Run("switch", "--cdn")
+		s.Run("switch", "--local")
+	}
+	before := s.State()
+	s.Fail(1, []string{"no file of the crate has the bytes"}, "sources", "learn", "http://other.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js")
+	if s.State() != before {
+		t.Error("something changed")
+	}
+}
+
+func TestCheckAgainstProfileAndOnline(t *testing.T) {
+	s, c := linked(t)
+	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: minified}\n  desk: {serve: local, build: readable}\n")
+	s.Fail(1, []string{"not-as-profile", "oarlock is not served as the profile live says: cdn", "merry switch oarlock --profile live"}, "check", "--profile", "live")
+	s.Run("switch", "--profile", "desk")
+	s.Run("check", "--profile", "desk")
+	s.Run("switch", "--profile", "live")
+	if r := s.Try("check", "--profile", "live"); strings.Contains(r.Out, "not-as-profile") {
+		t.Errorf("after the switch check says\n%s", r.Out)
+	}
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "    needs: [oarlock]\n", "    needs: [oarlock]\n    only: desk\n", 1))
+	s.Fail(1, []string{"desk-only-shipped", "brinework is for the desk only"}, "check", "--profile", "live")
+	if r := s.Try("check", "--online"); strings.Contains(r.Out, "link-differs") {
+		t.Errorf("--online finds fault with the same bytes:\n%s", r.Out)
+	}
+	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
+	s.Fail(1, []string{"link-differs", "sealed: sha384-", "crews/index.html:"}, "check", "--online")
+	c.Down()
+	s.Env = []string{"MERRY_PATIENCE=1s"}
+	s.Fail(1, []string{"link-unreachable"}, "check", "--online")
+	s.Fail(1, []string{"no profile holiday", "desk, live"}, "check", "--profile", "holiday")
+	replace(s, "index.html", "</body>", "<script src=\"https://cdn.harbour.example/latest/oarlock.js\"></script></body>")
+	s.Fail(1, []string{"link-unversioned"}, "check", "index.html")
+}
+
 // TestFourCombinationsInABrowser: local and linked, readable and minified, all run clean, with the
 // integrity enforced: after one byte is changed at the CDN, the browser blocks the file.
 func TestFourCombinationsInABrowser(t *testing.T) {

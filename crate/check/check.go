@@ -40,23 +40,28 @@ func Sort(list []Finding) {
 
 // The findings' names. Scripts rely on them: a name is never given a new meaning.
 const (
-	FileMissing   = "file-missing"
-	CaseDiffers   = "case-differs"
-	SealedChanged = "sealed-changed"
-	SealedGone    = "sealed-gone"
-	NeedAbsent    = "need-absent"
-	NeedLater     = "need-later"
-	IncludedTwice = "included-twice"
-	OwnStyleFirst = "own-style-first"
-	AssetMissing  = "asset-missing"
-	NoDoctype     = "no-doctype"
-	NoCharset     = "no-charset"
-	NoViewport    = "no-viewport"
-	Unreadable    = "page-unreadable"
-	LinkUnsealed  = "link-unsealed"
-	LinkStale     = "link-stale"
-	LinkPlain     = "link-plain"
-	LinkNoOrigin  = "link-no-crossorigin"
+	FileMissing     = "file-missing"
+	CaseDiffers     = "case-differs"
+	SealedChanged   = "sealed-changed"
+	SealedGone      = "sealed-gone"
+	NeedAbsent      = "need-absent"
+	NeedLater       = "need-later"
+	IncludedTwice   = "included-twice"
+	OwnStyleFirst   = "own-style-first"
+	AssetMissing    = "asset-missing"
+	NoDoctype       = "no-doctype"
+	NoCharset       = "no-charset"
+	NoViewport      = "no-viewport"
+	Unreadable      = "page-unreadable"
+	LinkUnsealed    = "link-unsealed"
+	LinkStale       = "link-stale"
+	LinkPlain       = "link-plain"
+	LinkNoOrigin    = "link-no-crossorigin"
+	LinkUnversioned = "link-unversioned"
+	LinkDiffers     = "link-differs"
+	LinkUnreachable = "link-unreachable"
+	NotAsProfile    = "not-as-profile"
+	DeskOnlyShipped = "desk-only-shipped"
 )
 
 // A Page is a page with what its includes lead to.
@@ -74,6 +79,16 @@ type Include struct {
 	// Integrity is what the seal says of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds
+	// Where a profile is checked: the file's build, whether there is the other one, and whether the
+	// library must not ship.
+	Build    string
+	HasPair  bool
+	DeskOnly bool
+}
+
+// A Profile is how the packing list wants libraries served.
+type Profile struct {
+	Name, Serve, Build string
 }
 
 // Crate is what the checks ask of the project.
@@ -86,6 +101,8 @@ type Crate interface {
 	Needs(library string) []string
 	// Wants tells what a library wants of a page that it is on.
 	Wants(library string) Wants
+	// Profile is what pages are held against, nil where there is none.
+	Profile() *Profile
 	// Ref writes the reference from a page to a file of the site.
 	Ref(p *Page, path string) string
 }

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -13,6 +14,7 @@ func OnPage(p *Page, c Crate) []Finding {
 	k := &pageCheck{p: p, c: c}
 	k.references()
 	k.links()
+	k.profile()
 	k.twice()
 	k.needs()
 	k.ownStyles()
@@ -76,6 +78,10 @@ func (k *pageCheck) links() {
 			k.add(LinkPlain, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("%s is fetched without TLS", in.URL),
 				"anybody on the way can change it, and a page served over https will not load it at all", "write https://")
 		}
+		if in.Library == "" && !versioned.MatchString(in.URL) {
+			k.add(LinkUnversioned, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("the link to %s has no version", in.URL),
+				"it gives other bytes whenever its makers publish, and no integrity can be kept for it", "link to one version, or take the library and link to that")
+		}
 		switch {
 		case !has:
 			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
@@ -86,6 +92,34 @@ func (k *pageCheck) links() {
 		case !origin:
 			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity and no crossorigin", in.URL),
 				"a browser may not look at the bytes of another site to check them, and blocks the file", next)
+		}
+	}
+}
+
+var versioned = regexp.MustCompile(`\d+\.\d+`)
+
+// profile holds a page against how the packing list wants libraries served.
+func (k *pageCheck) profile() {
+	want := k.c.Profile()
+	if want == nil {
+		return
+	}
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		if !in.Loads || in.Library == "" {
+			continue
+		}
+		next := fmt.Sprintf("merry switch %s --profile %s", in.Library, want.Name)
+		switch {
+		case in.DeskOnly:
+			k.add(DeskOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
+				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.p.File))
+		case want.Serve == "cdn" && in.URL == "", want.Serve == "local" && in.URL != "":
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s", in.Library, want.Name, want.Serve),
+				"the page would go out otherwise than it was meant to", next)
+		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasPair:
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build; the profile %s says %s", in.Library, in.Build, want.Name, want.Build),
+				"the page would go out otherwise than it was meant to", next)
 		}
 	}
 }
