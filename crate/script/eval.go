@@ -162,9 +162,16 @@ func join(a, b value) value {
 func (f *follower) unary(x *js.UnaryExpr, this value) value {
 	switch x.Op {
 	case js.TypeofToken:
+		_, name := x.X.(*js.Var)
+		if name {
+			f.safe++
+		}
 		f.guarded++
 		v := f.eval(x.X, this)
 		f.guarded--
+		if name {
+			f.safe--
+		}
 		switch v.kind {
 		case undefined:
 			return value{kind: text, text: "undefined"}
@@ -241,6 +248,7 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 	case js.OrToken, js.NullishToken:
 		f.guarded++
 		a := f.eval(x.X, this)
+		f.use(a)
 		f.guarded--
 		switch a.kind {
 		case function, container, global, browser, truth:
@@ -658,11 +666,11 @@ func (f *follower) call(c *closure, args []value, this value) value {
 		f.bind(c.params.Rest, value{kind: container, has: args})
 	}
 	// The guards around a call are not guards inside of a function that is called later.
-	guarded, present := f.guarded, f.present
+	guarded, safe, present := f.guarded, f.safe, f.present
 	if f.strength == Later {
-		f.guarded, f.present = 0, nil
+		f.guarded, f.safe, f.present = 0, 0, nil
 	}
 	v, _ := f.block(c.body.List, this)
-	f.guarded, f.present = guarded, present
+	f.guarded, f.safe, f.present = guarded, safe, present
 	return v
 }

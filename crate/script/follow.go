@@ -54,6 +54,7 @@ type follower struct {
 	strength Strength   // of a need that is found now
 	// Of each global: whether it was counted on while loading, only kept for later, or asked for first.
 	firm, kept, tested map[string]bool
+	safe               int      // inside of a typeof, or of a try that catches: a free name that is not there does no harm
 	guarded            int      // inside of a test, or of a try that catches
 	present            []string // globals that the test around here found present
 	depth              int
@@ -138,6 +139,15 @@ func (f *follower) note(n *Need, extends bool) {
 		f.tested[n.Name] = true // it is used where a test found it
 	}
 	f.noteAs(n, s, extends)
+}
+
+// noteFree records the reading of a free name. That ends in an error where it is not there, inside of a
+// test too; only another test, for a property or by typeof, makes it safe.
+func (f *follower) noteFree(n *Need) {
+	guarded := f.guarded
+	f.guarded = 0
+	f.note(n, false)
+	f.guarded = guarded
 }
 
 func (f *follower) noteAs(n *Need, s Strength, extends bool) {
@@ -267,10 +277,12 @@ func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) 
 	case *js.TryStmt:
 		if s.Catch != nil {
 			f.guarded++
+			f.safe++
 		}
 		result, _ = f.block(s.Body.List, this)
 		if s.Catch != nil {
 			f.guarded--
+			f.safe--
 			if r, _ := f.block(s.Catch.List, this); result.kind == unknown {
 				result = r
 			}
@@ -603,7 +615,9 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 		return value{kind: undefined}
 	}
 	n := &Need{Global: f.place(name, at), loaded: f.strength == Hard && f.guarded == 0 && !slices.Contains(f.present, name)}
-	if free {
+	if free && f.safe == 0 {
+		f.noteFree(n)
+	} else if free {
 		f.note(n, false)
 	} else if f.guarded > 0 || f.strength == Later {
 		f.note(n, false)

@@ -108,7 +108,7 @@ func Analyze(src []byte) (report *Report) {
 	f := &follower{src: buf, globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	f.script(ast)
-	r := &Report{Syntax: newestSyntax(ast, src), Form: f.form(), ModuleImport: f.imports}
+	r := &Report{Syntax: newestSyntax(ast, buf), Form: f.form(), ModuleImport: f.imports}
 	for _, g := range f.defines {
 		r.Defines = append(r.Defines, g)
 	}
@@ -134,12 +134,22 @@ func Analyze(src []byte) (report *Report) {
 // place turns a slice of the source into the global of that name at that place.
 func (f *follower) place(name string, at []byte) Global {
 	g := Global{Name: name}
-	if len(at) > 0 && len(f.src) > 0 {
-		offset := int(uintptr(unsafe.Pointer(unsafe.SliceData(at))) - uintptr(unsafe.Pointer(unsafe.SliceData(f.src))))
-		if offset >= 0 && offset < len(f.src) {
-			g.Line = 1 + bytes.Count(f.src[:offset], []byte("\n"))
-			g.Column = offset - bytes.LastIndexByte(f.src[:offset], '\n')
-		}
+	if offset := offsetIn(f.src, at); offset >= 0 {
+		g.Line = 1 + bytes.Count(f.src[:offset], []byte("\n"))
+		g.Column = offset - bytes.LastIndexByte(f.src[:offset], '\n')
 	}
 	return g
+}
+
+// offsetIn finds where in src a slice of it begins, -1 where it is none: the syntax tree has the names'
+// bytes and not their places.
+func offsetIn(src, part []byte) int {
+	if len(part) == 0 || len(src) == 0 {
+		return -1
+	}
+	offset := int(uintptr(unsafe.Pointer(unsafe.SliceData(part))) - uintptr(unsafe.Pointer(unsafe.SliceData(src))))
+	if offset < 0 || offset >= len(src) {
+		return -1
+	}
+	return offset
 }

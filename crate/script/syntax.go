@@ -8,7 +8,7 @@ import (
 
 // newestSyntax finds the year of the newest ECMAScript edition whose syntax a script uses.
 func newestSyntax(ast *js.AST, src []byte) int {
-	v := &syntaxVisitor{year: 2009}
+	v := &syntaxVisitor{year: 2009, src: src}
 	if bytes.HasPrefix(src, []byte("#!")) {
 		v.atLeast(2023)
 	}
@@ -17,6 +17,7 @@ func newestSyntax(ast *js.AST, src []byte) int {
 }
 
 type syntaxVisitor struct {
+	src         []byte
 	year, depth int
 	inFunction  int
 }
@@ -91,8 +92,8 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 			v.atLeast(2018)
 		case n.Name != nil && n.Name.Computed != nil:
 			v.atLeast(2015)
-		case n.Name == nil:
-			v.atLeast(2015) // {a}
+		case v.shorthand(n):
+			v.atLeast(2015)
 		}
 	case *js.ArrayExpr:
 		for _, e := range n.List {
@@ -149,6 +150,19 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 		v.literal(n)
 	}
 	return v
+}
+
+// shorthand tells {a} from {a: a}, by what stands behind the name.
+func (v *syntaxVisitor) shorthand(p *js.Property) bool {
+	if _, ok := p.Value.(*js.Var); !ok || p.Name == nil {
+		return ok
+	}
+	at := offsetIn(v.src, p.Name.Literal.Data)
+	if at < 0 {
+		return false
+	}
+	rest := bytes.TrimLeft(v.src[at+len(p.Name.Literal.Data):], " \t\r\n\"'")
+	return len(rest) > 0 && (rest[0] == ',' || rest[0] == '}' || rest[0] == '=')
 }
 
 func (v *syntaxVisitor) function(async, generator bool, p js.Params) {

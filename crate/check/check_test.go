@@ -1,0 +1,158 @@
+package check
+
+import (
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/crate/page"
+)
+
+// crateOf is a project of two libraries and a few own files.
+type crateOf struct{ profile *Profile }
+
+var siteFiles = map[string]string{"js/oarlock.js": "oarlock", "js/brinework.js": "brinework", "css/brinework.css": "brinework", "js/club.js": "", "css/club.css": "", "js/Mixed.js": ""}
+
+func (crateOf) Has(path string) bool { _, ok := siteFiles[path]; return ok }
+
+func (crateOf) Near(path string) (string, bool) {
+	for f := range siteFiles {
+		if strings.EqualFold(f, path) {
+			return f, true
+		}
+	}
+	if strings.Contains(path, "oarlock") {
+		return "js/oarlock.js", false
+	}
+	return "", false
+}
+
+func (crateOf) Needs(library string) []string {
+	if library == "brinework" {
+		return []string{"oarlock"}
+	}
+	return nil
+}
+
+func (crateOf) Wants(library string) Wants {
+	return Wants{Doctype: library == "brinework", Charset: library == "oarlock", Viewport: library == "brinework"}
+}
+
+func (crateOf) Ref(_ *Page, path string) string { return path }
+func (c crateOf) Profile() *Profile             { return c.profile }
+
+const cdn = "https://cdn.harbour.example/"
+
+// findings reads a page whose references are paths in the site, or addresses of a CDN that has the same.
+func findings(t *testing.T, text string, c crateOf) []Finding {
+	t.Helper()
+	pg, err := page.Read([]byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := &Page{Page: pg, File: "page.html", Includes: make([]Include, len(pg.Includes))}
+	for i := range pg.Includes {
+		raw, in := &pg.Includes[i], &p.Includes[i]
+		if raw.RefAttr.End == 0 {
+			continue
+		}
+		in.Loads = raw.Inert == "" && (raw.Kind == page.Script || raw.Kind == page.Stylesheet)
+		if name, ok := strings.CutPrefix(raw.Ref, cdn); ok || strings.Contains(raw.Ref, "://") {
+			in.URL, in.Library = raw.Ref, siteFiles[name]
+			if in.Library != "" {
+				in.Integrity = "sha384-right"
+			}
+		} else {
+			in.Path, in.Library = raw.Ref, siteFiles[raw.Ref]
+		}
+		in.Build, in.HasPair = "minified", true
+	}
+	return OnPage(p, c)
+}
+
+const (
+	top     = "<!doctype html><meta charset=utf-8><meta name=viewport content=x>"
+	oarlock = "<script src=js/oarlock.js></script>"
+	brine   = "<script src=js/brinework.js></script>"
+	style   = "<link rel=stylesheet href=css/brinework.css>"
+	own     = "<link rel=stylesheet href=css/club.css>"
+)
+
+func TestOnPage(t *testing.T) {
+	tests := []struct{ name, page, want string }{
+		{"sound", top + style + own + oarlock + brine + "<script src=js/club.js></script>", ""},
+		{"empty", "", ""},
+		{"missing", top + "<script src=js/none.js></script>", "file-missing"},
+		{"missing, with a near one", top + "<script src=js/oarlock-2.js></script>", "file-missing"},
+		{"case", top + "<script src=js/mixed.js></script>", "case-differs"},
+		{"missing icon", top + "<link rel=icon href=icon.png>", "file-missing"},
+		{"inert is not missed", top + "<template><script src=js/none.js></script></template>", ""},
+		{"twice", top + oarlock + oarlock, "included-twice"},
+		{"twice, the second one inert", top + oarlock + "<template>" + oarlock + "</template>", ""},
+		{"need absent", top + brine, "need-absent"},
+		{"need later", top + brine + oarlock, "need-later"},
+		{"need in time, by defer", top + "<script defer src=js/brinework.js></script>" + oarlock, ""},
+		{"need too late, by defer", top + "<script defer src=js/oarlock.js></script>" + brine, "need-later"},
+		{"a stylesheet alone needs its script's need too", top + style, "need-absent"},
+		{"own style first", top + own + style + oarlock + brine, "own-style-first"},
+		{"no doctype", "<meta charset=utf-8><meta name=viewport content=x><html>" + style + oarlock + brine, "no-doctype"},
+		{"no charset", "<!doctype html>" + oarlock, "no-charset"},
+		{"no viewport", "<!doctype html><meta charset=utf-8>" + oarlock + brine, "no-viewport"},
+		{"a fragment has its head elsewhere", oarlock + brine, ""},
+		{"link without integrity", top + "<script src=" + cdn + "js/oarlock.js></script>", "link-unsealed"},
+		{"link with other integrity", top + "<script integrity=sha384-wrong crossorigin src=" + cdn + "js/oarlock.js></script>", "link-stale"},
+		{"link without crossorigin", top + "<script integrity=sha384-right src=" + cdn + "js/oarlock.js></script>", "link-no-crossorigin"},
+		{"sound link", top + "<script integrity=sha384-right crossorigin src=" + cdn + "js/oarlock.js></script>" + brine, ""},
+		{"plain link without version", top + "<script integrity=sha384-x crossorigin src=http://else.example/x.js></script>", "link-plain link-unversioned"},
+		{"unknown link with version", top + "<script integrity=sha384-x crossorigin src=https://else.example/x-1.2.js></script>", ""},
+		{"linked twice", top + strings.Repeat("<script integrity=sha384-x crossorigin src=https://else.example/x-1.2.js></script>", 2), "included-twice"},
+	}
+	for _, tt := range tests {
+		var got []string
+		list := findings(t, tt.page, crateOf{})
+		for _, f := range list {
+			got = append(got, f.Name)
+			if f.Line < 1 || f.Column < 1 || f.Why == "" || f.Next == "" || f.Message == "" || f.File != "page.html" {
+				t.Errorf("%s: %+v lacks something", tt.name, f)
+			}
+		}
+		if strings.Join(got, " ") != tt.want {
+			t.Errorf("%s: found %q, want %q", tt.name, got, tt.want)
+		}
+	}
+}
+
+func TestProfile(t *testing.T) {
+	live, desk := &Profile{Name: "live", Serve: "cdn", Build: "minified"}, &Profile{Name: "desk", Serve: "local", Build: "readable"}
+	link := top + "<script integrity=sha384-right crossorigin src=" + cdn + "js/oarlock.js></script>"
+	for _, tt := range []struct {
+		name, page string
+		profile    *Profile
+		want       string
+	}{
+		{"local where a link is wanted", top + oarlock, live, "not served as the profile live says: cdn"},
+		{"link as wanted", link, live, ""},
+		{"link where a local copy is wanted", link, desk, "not served as the profile desk says: local"},
+		{"the other build", top + oarlock, desk, "minified build; the profile desk says readable"},
+		{"own files are nobody's", top + own, live, ""},
+	} {
+		list := findings(t, tt.page, crateOf{tt.profile})
+		switch {
+		case tt.want == "" && len(list) > 0:
+			t.Errorf("%s: %+v", tt.name, list)
+		case tt.want != "" && (len(list) != 1 || list[0].Name != NotAsProfile || !strings.Contains(list[0].Message, tt.want)):
+			t.Errorf("%s: %+v", tt.name, list)
+		}
+	}
+}
+
+func TestSort(t *testing.T) {
+	list := []Finding{{Name: "b", File: "b.html", Line: 1}, {Name: "z", File: "a.html", Line: 9}, {Name: "a", File: "a.html", Line: 9}, {Name: "x", File: "a.html", Line: 2, Column: 5}, {Name: "y", File: "a.html", Line: 2, Column: 1}}
+	Sort(list)
+	var got string
+	for _, f := range list {
+		got += f.Name
+	}
+	if got != "yxazb" {
+		t.Errorf("sorted as %s", got)
+	}
+}
