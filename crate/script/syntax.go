@@ -152,17 +152,10 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 	return v
 }
 
-// shorthand tells {a} from {a: a}, by what stands behind the name.
+// shorthand tells {a} from {a: a}: the parser makes up a name for the first, which is not in the source.
 func (v *syntaxVisitor) shorthand(p *js.Property) bool {
-	if _, ok := p.Value.(*js.Var); !ok || p.Name == nil {
-		return ok
-	}
-	at := offsetIn(v.src, p.Name.Literal.Data)
-	if at < 0 {
-		return false
-	}
-	rest := bytes.TrimLeft(v.src[at+len(p.Name.Literal.Data):], " \t\r\n\"'")
-	return len(rest) > 0 && (rest[0] == ',' || rest[0] == '}' || rest[0] == '=')
+	_, ok := p.Value.(*js.Var)
+	return ok && (p.Name == nil || offsetIn(v.src, p.Name.Literal.Data) < 0)
 }
 
 func (v *syntaxVisitor) function(async, generator bool, p js.Params) {
