@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/spf13/cobra"
+)
+
+func TestTableAligns(t *testing.T) {
+	var out bytes.Buffer
+	a := &app{out: &out}
+	rows := &table{right: map[int]bool{1: true}}
+	rows.add("name", "size", "note")
+	rows.add("ü", "1 B", "")
+	rows.add("longer", "12 kB", "x")
+	rows.print(a, "  ")
+	want := "  name     size  note\n  ü         1 B\n  longer  12 kB  x\n"
+	if out.String() != want {
+		t.Errorf("printed\n%s, want\n%s", out.String(), want)
+	}
+}
+
+func TestShellWords(t *testing.T) {
+	for want, args := range map[string][]string{"merry take a.zip": {"merry", "take", "a.zip"}, "'**/*.html'": {"**/*.html"}, `'it'\''s'`: {"it's"}, "'a b' c": {"a b", "c"}} {
+		if got := shellWords(args); got != want {
+			t.Errorf("%q: %s, want %s", args, got, want)
+		}
+	}
+}
+
+func TestColourOnlyWhereItIsWanted(t *testing.T) {
+	if paintFor(&bytes.Buffer{}) {
+		t.Error("colour goes into a file")
+	}
+	if got := paint(false).red("x"); got != "x" {
+		t.Errorf("without colour: %q", got)
+	}
+	if got := paint(true).red("x"); got != "\x1b[31mx\x1b[0m" {
+		t.Errorf("with colour: %q", got)
+	}
+	a := &app{paint: true}
+	if got := a.diff("--- a\n+++ b\n@@ x\n-1\n+2\n 3\n"); strings.Count(got, "\x1b[0m") != 5 {
+		t.Errorf("a diff is painted %q", got)
+	}
+}
+
+func TestRenames(t *testing.T) {
+	if m, err := renames([]string{"a.js=b.js"}); err != nil || m["a.js"] != "b.js" {
+		t.Errorf("%v, %v", m, err)
+	}
+	for _, bad := range []string{"a.js", "=b", "a="} {
+		if _, err := renames([]string{bad}); err == nil {
+			t.Errorf("%q was taken", bad)
+		}
+	}
+}
+
+// TestEveryCommandHelps: each has a line, a text and an example, and changing ones have a dry run.
+func TestEveryCommandHelps(t *testing.T) {
+	a := &app{out: &bytes.Buffer{}, err: &bytes.Buffer{}}
+	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch"}
+	var visit func(c *cobra.Command, deep bool)
+	visit = func(c *cobra.Command, deep bool) {
+		for _, sub := range c.Commands() {
+			if sub.Name() == "help" || sub.Name() == "completion" {
+				continue
+			}
+			if sub.Short == "" || strings.HasSuffix(sub.Short, ".") || len(sub.Short) > 90 {
+				t.Errorf("%s: its line is %q", sub.CommandPath(), sub.Short)
+			}
+			if !deep && (sub.Long == "" || !strings.Contains(sub.Example, "merry "+sub.Name())) {
+				t.Errorf("%s has no text or no example", sub.CommandPath())
+			}
+			visit(sub, true)
+		}
+	}
+	root := a.root()
+	visit(root, false)
+	for _, name := range changing {
+		c, _, err := root.Find([]string{name})
+		if err != nil || c.Flags().Lookup("dry-run") == nil {
+			t.Errorf("%s has no --dry-run", name)
+		}
+	}
+}

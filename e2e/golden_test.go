@@ -1,0 +1,47 @@
+package e2e
+
+import (
+	"flag"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/demo"
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+var update = flag.Bool("update", false, "write the golden files anew")
+
+var (
+	port   = regexp.MustCompile(`127\.0\.0\.1:\d+`)
+	folder = regexp.MustCompile(`(/[^\s,]+)/(site|downloads)\b`)
+)
+
+// TestGoldenDemo holds every line that the demo prints, for each of the site's habits. Run it with
+// -update, and read the difference, when an output changes.
+func TestGoldenDemo(t *testing.T) {
+	for _, habit := range demo.Habits {
+		s := merrytest.Empty(t)
+		got := s.Run("demo", "--habit", habit, "--to", s.Dir+"/demo")
+		got = folder.ReplaceAllString(port.ReplaceAllString(got, "127.0.0.1:PORT"), "/…/$2")
+		file := "testdata/demo-" + habit + ".golden"
+		if *update {
+			if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
+				t.Fatal(err)
+			}
+			continue
+		}
+		b, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := strings.Split(string(b), "\n")
+		for i, line := range strings.Split(got, "\n") {
+			if i >= len(want) || line != want[i] {
+				t.Errorf("%s: line %d is\n%s\nwant\n%s", habit, i+1, line, append(want, "(nothing)")[min(i, len(want))])
+				break
+			}
+		}
+	}
+}
