@@ -21,6 +21,10 @@ var changing = []struct {
 	{"take", [][]string{{"start"}}, []string{"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}},
 	{"include", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip"}}, []string{"include", "brinework", "--page", "**"}},
 	{"omit", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"omit", "brinework"}},
+	{"drop", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"drop", "brinework"}},
+	{"repin", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**"}}, []string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip"}},
+	{"switch", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}}, []string{"switch", "--readable"}},
+	{"hold", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip"}}, []string{"hold", "oarlock", "--because", "the kiosk"}},
 	{"undo", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"undo"}},
 }
 

@@ -124,7 +124,7 @@ func (p *Page) at(pl place, tags []string) Edit {
 	start, end := lineStart(b, pl.offset), lineEnd(b, pl.offset)
 	switch {
 	case pl.inline:
-	case pl.after && blank(b[pl.offset:end]) && end < len(b) && p.startsLine(pl.offset):
+	case pl.after && blank(b[pl.offset:end]) && end > pl.offset && (b[end-1] == '\n' || b[end-1] == '\r') && p.startsLine(pl.offset):
 		return Edit{Start: end, End: end, Text: lines(tags, pl.indent, p.newline(end))}
 	case !pl.after && blank(b[start:pl.offset]) && (start < pl.offset || start == 0 && pl.offset == 0 && len(b) > 0 || start > 0):
 		if pl.offset == len(b) && start == pl.offset && start == 0 {
