@@ -48,6 +48,15 @@ sed -i 's|js/Club.js|js/club.js|' index.html
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
 MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')"
+# A CDN is needed for this one; any server that gives the library's files serves.
+if wanted switch; then
+  mkdir -p "$work/cdn/lib/oarlock" && (cd "$work/cdn/lib/oarlock" && mkdir -p 2.0.3/dist && cp "$work"/played/site/js/oarlock*.js 2.0.3/dist/)
+  (cd "$work/cdn" && exec python3 -m http.server 8917 --bind 127.0.0.1 >/dev/null 2>&1) &
+  sleep 1
+  export MERRY_HOME=$work/played/home
+  merry sources set host cdn.harbour.example 127.0.0.1:8917 >/dev/null
+  in=$work/played/site shot switch "$(try 'merry sources learn http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js')$(try 'merry switch oarlock --cdn --page index.html --dry-run')"
+fi
 if wanted page; then
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
     --allow-file-access-from-files --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$here/page.png" "file://$PWD/index.html" >/dev/null 2>&1
