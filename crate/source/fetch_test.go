@@ -1,0 +1,174 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+)
+
+// fetched fetches and returns the body, the name, and the error; nothing may be left behind.
+func fetched(t *testing.T, c *Client, address string) (body, name string, err error) {
+	t.Helper()
+	dir := t.TempDir()
+	got, err := c.Fetch(context.Background(), address, dir)
+	if err != nil {
+		if left, _ := os.ReadDir(dir); len(left) > 0 {
+			t.Errorf("%s: a failed fetch left %v", address, left)
+		}
+		return "", "", err
+	}
+	defer got.File.Close()
+	b := make([]byte, got.Size)
+	got.File.ReadAt(b, 0)
+	return string(b), got.Name, nil
+}
+
+func quick() *Client { return &Client{Stall: 300 * time.Millisecond, Wait: time.Millisecond} }
+
+func TestFetch(t *testing.T) {
+	body := strings.Repeat("oarlock ", 1000)
+	var asked atomic.Int64
+	mux := http.NewServeMux()
+	mux.HandleFunc("/a.zip", func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, body) })
+	mux.HandleFunc("/moved", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/a.zip", 301) })
+	mux.HandleFunc("/named", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Disposition", `attachment; filename="b.zip"`)
+		fmt.Fprint(w, body)
+	})
+	mux.HandleFunc("/busy", func(w http.ResponseWriter, r *http.Request) {
+		if asked.Add(1) < 3 {
+			w.Header().Set("Retry-After", "0")
+			w.WriteHeader(429)
+			return
+		}
+		fmt.Fprint(w, body)
+	})
+	// The file changed between the two parts: the whole is asked for, not a mixture.
+	var parts atomic.Int64
+	mux.HandleFunc("/changing", func(w http.ResponseWriter, r *http.Request) {
+		if parts.Add(1) == 1 {
+			w.Header().Set("ETag", `"old"`)
+			w.Header().Set("Content-Length", fmt.Sprint(len(body)))
+			fmt.Fprint(w, strings.Repeat("x", 100))
+			w.(http.Flusher).Flush()
+			panic(http.ErrAbortHandler)
+		}
+		w.Header().Set("ETag", `"new"`)
+		fmt.Fprint(w, body)
+	})
+	srv := httptest.NewServer(mux)
+	defer srv.Close()
+	for path, name := range map[string]string{"/a.zip": "a.zip", "/moved": "a.zip", "/named": "b.zip", "/busy": "busy", "/changing": "changing"} {
+		got, gotName, err := fetched(t, quick(), srv.URL+path)
+		if err != nil || got != body || gotName != name {
+			t.Errorf("%s: %d bytes called %s, %v", path, len(got), gotName, err)
+		}
+	}
+}
+
+func TestFetchFaults(t *testing.T) {
+	mux := http.NewServeMux()
+	mux.HandleFunc("/circle", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/circle", 302) })
+	mux.HandleFunc("/silent", func(w http.ResponseWriter, r *http.Request) {
+		fmt.Fprint(w, "a")
+		w.(http.Flusher).Flush()
+		<-r.Context().Done()
+	})
+	mux.HandleFunc("/cut", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Length", "1000")
+		fmt.Fprint(w, "a")
+		w.(http.Flusher).Flush()
+		panic(http.ErrAbortHandler)
+	})
+	mux.HandleFunc("/large", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Length", "5000")
+		fmt.Fprint(w, strings.Repeat("a", 5000))
+	})
+	mux.HandleFunc("/endless", func(w http.ResponseWriter, r *http.Request) {
+		for r.Context().Err() == nil {
+			if _, err := w.Write(make([]byte, 4096)); err != nil {
+				return
+			}
+		}
+	})
+	mux.HandleFunc("/broken", func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(500) })
+	mux.HandleFunc("/secret", func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(403) })
+	mux.HandleFunc("/away", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "http://else.example/", 302) })
+	mux.HandleFunc("/ftp", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "ftp://else.example/", 302) })
+	srv := httptest.NewServer(mux)
+	defer srv.Close()
+	for path, want := range map[string]string{
+		"/circle": "redirects in a circle", "/silent": "cut off 4 times", "/cut": "cut off 4 times", "/large": "it has 5000 bytes", "/endless": "goes on after", "/broken": "answered 500",
+		"/secret": "does not let this be fetched (403)", "/nothing": "nothing at this address (404)", "/away": "no TLS", "/ftp": "https addresses only",
+	} {
+		c := quick()
+		c.Most = 4096
+		from := time.Now()
+		_, _, err := fetched(t, c, srv.URL+path)
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %q", path, err, want)
+		}
+		if took := time.Since(from); took > 10*time.Second {
+			t.Errorf("%s took %v", path, took)
+		}
+	}
+	for address, want := range map[string]string{"https://": "no address", "http://else.example/x": "no TLS", "gopher://x.example/": "https addresses only", "%zz": "no address"} {
+		var r *Refusal
+		if _, _, err := fetched(t, quick(), address); !errors.As(err, &r) || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %q", address, err, want)
+		}
+	}
+}
+
+// TestTLSIsNotGivenUp: a redirect from https to a plain address is refused, loopback or not.
+func TestTLSIsNotGivenUp(t *testing.T) {
+	plain := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "x") }))
+	defer plain.Close()
+	secure := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, plain.URL, 302) }))
+	defer secure.Close()
+	c := quick()
+	h, err := c.client()
+	if err != nil {
+		t.Fatal(err)
+	}
+	h.HTTPClient.Transport = secure.Client().Transport
+	if _, _, err := fetched(t, c, secure.URL); err == nil || !strings.Contains(err.Error(), "from TLS to a plain address") {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestHostsOfTheSettings(t *testing.T) {
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.Host) }))
+	defer srv.Close()
+	c := quick()
+	c.Hosts = map[string]string{"cdn.harbour.example": srv.Listener.Addr().String()}
+	if got, _, err := fetched(t, c, "http://cdn.harbour.example/x"); got != "cdn.harbour.example" || err != nil {
+		t.Errorf("%q, %v", got, err)
+	}
+}
+
+func TestProgressIsTold(t *testing.T) {
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Length", "300000")
+		w.Write(make([]byte, 300000))
+	}))
+	defer srv.Close()
+	c := quick()
+	var last, of int64
+	c.Progress = func(name string, done, total int64) {
+		if done <= last || name != "x.zip" {
+			t.Errorf("%s: %d after %d", name, done, last)
+		}
+		last, of = done, total
+	}
+	if _, _, err := fetched(t, c, srv.URL+"/x.zip"); err != nil || last != 300000 || of != 300000 {
+		t.Errorf("%d of %d, %v", last, of, err)
+	}
+}
