@@ -1,0 +1,159 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// TestPromises walks the design's promises on one site, in the words of a session that a person could
+// have: nothing that merry does leaves a trace it should not.
+func TestPromises(t *testing.T) {
+	s, _ := registered(t)
+	pristine := pagesOf(s)
+
+	// A page keeps all but the asked-for tags, whatever was done in between.
+	s.Run("take", "oarlock@1.4.0", "--page", "**")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--page", "**")
+	s.Run("repin", "oarlock@2.0.3")
+	s.Run("switch", "--readable")
+	s.Run("switch", "--minified")
+	s.Run("drop", "brinework")
+	s.Run("drop", "oarlock")
+	if pagesOf(s) != pristine {
+		t.Errorf("after all the pages are\n%s", pagesOf(s))
+	}
+	for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
+		if strings.Contains(s.Read(page), "merry") {
+			t.Errorf("%s carries a mark", page)
+		}
+	}
+
+	// A library's bytes are those of its delivery.
+	s.Run("take", "tidechart")
+	one := s.Run("seal", "js/tidechart.min.js")
+	s.Run("take", "tidechart", "--as", "again", "--together")
+	two := s.Run("seal", "lib/again/tidechart.min.js")
+	if a, b, c := strings.Fields(one)[0], strings.Fields(two)[0], s.Read("crate.seal.json"); a != b || strings.Count(c, a) != 2 {
+		t.Errorf("one file has two hashes: %s %s", a, b)
+	}
+
+	// The records have no time and no path of this machine in them.
+	for _, record := range []string{"crate.yaml", "crate.seal.json"} {
+		if text := s.Read(record); strings.Contains(text, s.Dir) || strings.Contains(text, "202") && strings.Contains(text, "T0") {
+			t.Errorf("%s has a time or a path in it:\n%s", record, text)
+		}
+	}
+
+	// Undo leads back to the first day.
+	for range 20 {
+		if r := s.Try("undo"); r.Status != 0 {
+			break
+		}
+	}
+	if pagesOf(s) != pristine {
+		t.Error("undo did not lead back")
+	}
+}
+
+func TestErrorsSayWhatToTypeNext(t *testing.T) {
+	s, _ := registered(t)
+	s.Run("take", "oarlock@2.0.3", "--page", "**")
+	s.Run("take", "../downloads/brinework-1.2.0.zip")
+	for _, args := range [][]string{
+		{"take", "oarlock@1.4.2"}, {"take", "nothing.zip", "--as", "é"}, {"take", "oarlock@99"}, {"take", "no-such-package"}, {"take", "../downloads/oarlock-1.4.2.zip", "--files", "nothing/*"},
+		{"include", "oarlok", "--page", "index.html"}, {"include", "oarlock"}, {"include", "oarlock", "--page", "nowhere*"}, {"drop", "oarlock"}, {"drop", "nothing"}, {"repin", "nothing@1"}, {"repin", "brinework@2"},
+		{"hold", "nothing", "--because", "x"}, {"hold", "oarlock", "--at", "9.9.9", "--because", "x"}, {"switch", "--cdn"}, {"switch", "--profile", "x"}, {"switch", "nothing", "--local"}, {"refill", "nothing"},
+		{"peek", "index.html", "--notes"}, {"sources", "learn", "nothing"}, {"check", "nowhere/*"}, {"seal", "nowhere"}, {"cache", "--trim", "much"},
+	} {
+		r := s.Try(args...)
+		if r.Status == 0 {
+			t.Errorf("merry %s succeeds", strings.Join(args, " "))
+		}
+		if !strings.HasPrefix(r.Err, "merry: ") || strings.Contains(r.Err, "goroutine") || strings.Contains(r.Err, "%!") || len(r.Err) > 1200 {
+			t.Errorf("merry %s says\n%s", strings.Join(args, " "), r.Err)
+		}
+	}
+}
+
+func TestFileConflicts(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Write("js/oarlock.js", "my own oarlock")
+	before := s.State()
+	s.Fail(1, []string{"js/oarlock.js is there already with other bytes", "it is not the crate's", "--rename oarlock.js=NAME"}, "take", "../downloads/oarlock-2.0.3.zip")
+	if s.State() != before {
+		t.Error("a refused take changed something")
+	}
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--rename", "oarlock.js=oarlock-readable.js")
+	if s.Read("js/oarlock.js") != "my own oarlock" || !strings.Contains(s.Read("js/oarlock-readable.js"), "@") && s.Read("js/oarlock-readable.js") == "" {
+		t.Error("the own file was touched, or the library's is not there")
+	}
+	s.Run("undo")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--overwrite")
+	if !strings.Contains(s.Read("js/oarlock.js"), "oarlock v2.0.3") {
+		t.Error("--overwrite did not")
+	}
+	s.Run("undo")
+	if s.Read("js/oarlock.js") != "my own oarlock" {
+		t.Error("what was overwritten is lost")
+	}
+	// The same bytes are no conflict.
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--overwrite")
+	lib := s.Read("js/oarlock.js")
+	s.Run("undo")
+	s.Write("js/oarlock.js", lib)
+	s.Run("take", "../downloads/oarlock-2.0.3.zip")
+	s.Fail(1, []string{"it is oarlock's"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "oarlock-old")
+}
+
+func TestIncludeFromACDN(t *testing.T) {
+	s, _ := linked(t)
+	s.Run("switch", "oarlock", "--cdn")
+	s.Write("new.html", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>x</p>\n</body>\n</html>\n")
+	s.Run("include", "oarlock", "brinework", "--page", "new.html")
+	page := s.Read("new.html")
+	if !strings.Contains(page, "  <script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js\" integrity=\"sha384-") || !strings.Contains(page, "  <script src=\"js/brinework.min.js\"></script>") {
+		t.Errorf("the page is\n%s", page)
+	}
+	if r := s.Try("check", "new.html"); strings.Contains(r.Out, "need-") {
+		t.Errorf("a need that a link meets is not seen:\n%s", r.Out)
+	}
+	s.Fail(1, []string{"CDN link", "merry switch oarlock --local"}, "repin", "oarlock", "--from", "../downloads/oarlock-1.4.2.zip")
+	if out := s.Run("contents"); !strings.Contains(out, "oarlock    2.0.3    MIT          3  3.4 kB        596 B      4") {
+		t.Errorf("contents does not count links:\n%s", out)
+	}
+	s.Run("drop", "oarlock", "--even-if-needed")
+	if strings.Contains(s.Read("new.html"), "oarlock.min.js") {
+		t.Error("a link stayed behind")
+	}
+}
+
+func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
+	s, _ := linked(t)
+	s.Run("switch", "--cdn")
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "  oarlock:\n", "  oarlock:\n    integrity: true\n", 1))
+	s.Run("switch", "--local")
+	page := s.Read("index.html")
+	if !strings.Contains(page, `<script src="js/oarlock.min.js" integrity="sha384-`) || strings.Contains(page, "crossorigin") || !strings.Contains(page, `<script src="js/brinework.min.js"></script>`) {
+		t.Errorf("the page is\n%s", page)
+	}
+}
+
+func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
+	// A folder of the site that is a link out of the project takes no files.
+	s := merrytest.Club(t)
+	s.Run("start")
+	outside := filepath.Join(s.Home, "outside")
+	os.MkdirAll(outside, 0o755)
+	if err := os.Symlink(outside, filepath.Join(s.Dir, "lib")); err != nil {
+		t.Skip("no symbolic links here: ", err)
+	}
+	s.Fail(1, []string{"outside the project"}, "take", "../downloads/oarlock-2.0.3.zip", "--together")
+	if left, _ := os.ReadDir(outside); len(left) > 0 {
+		t.Errorf("%v was written outside", left)
+	}
+}
