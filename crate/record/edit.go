@@ -23,25 +23,68 @@ func SetLibraries(src []byte, libs []Library) ([]byte, error) {
 	}
 	out := src
 	var paths [][]string
+	var fresh []Library
 	for _, lib := range libs {
-		if out, err = setLibrary(out, list.Library(lib.Name), lib); err != nil {
+		paths = append(paths, []string{"libraries", lib.Name})
+		old := list.Library(lib.Name)
+		if old == nil {
+			fresh = append(fresh, lib)
+			continue
+		}
+		if out, err = setLibrary(out, *old, lib); err != nil {
 			return nil, err
 		}
-		paths = append(paths, []string{"libraries", lib.Name})
+	}
+	if out, err = addLibraries(out, fresh); err != nil {
+		return nil, err
 	}
 	return out, verify(src, out, paths...)
 }
 
-func setLibrary(out []byte, old *Library, lib Library) ([]byte, error) {
+// addLibraries writes entries that are not there yet behind the last one, all in one edit: the text is
+// parsed for each edit, and that is what takes the time.
+func addLibraries(out []byte, libs []Library) ([]byte, error) {
+	for len(libs) > 0 {
+		// The first one makes the mapping where there is none; the others can then join it.
+		t, err := parse(out)
+		if err != nil {
+			return nil, err
+		}
+		m := child(t.root, "libraries")
+		if m == nil || m.Kind != yaml.MappingNode || m.Style&yaml.FlowStyle != 0 || len(m.Content) == 0 {
+			wanted, err := nodeOf(libs[0])
+			if err != nil {
+				return nil, err
+			}
+			if out, err = set(out, []string{"libraries", libs[0].Name}, wanted); err != nil {
+				return nil, err
+			}
+			libs = libs[1:]
+			continue
+		}
+		indent := strings.Repeat(" ", m.Content[0].Column-1)
+		var lines []string
+		for _, lib := range libs {
+			wanted, err := nodeOf(lib)
+			if err != nil {
+				return nil, err
+			}
+			lines = append(lines, render(lib.Name, wanted, indent, "")...)
+		}
+		t.lines = slices.Insert(t.lines, t.end(m), lines...)
+		return t.bytes(), nil
+	}
+	return out, nil
+}
+
+// setLibrary changes the keys of an entry that differ.
+func setLibrary(out []byte, old, lib Library) ([]byte, error) {
 	wanted, err := nodeOf(lib)
 	if err != nil {
 		return nil, err
 	}
 	path := []string{"libraries", lib.Name}
-	if old == nil {
-		return set(out, path, wanted)
-	}
-	had, err := nodeOf(*old)
+	had, err := nodeOf(old)
 	if err != nil {
 		return nil, err
 	}

@@ -90,6 +90,53 @@ func TestFirstLibraryGoesIntoAnEmptyList(t *testing.T) {
 	}
 }
 
+// TestSeveralAtOnce: entries that come together are what they would be one after the other.
+func TestSeveralAtOnce(t *testing.T) {
+	libs := []Library{{Name: "a", Version: "1.0.0"}, {Name: "tidechart", Version: "3.2.0"}, {Name: "b", Version: "2.0.0", Needs: []string{"a"}}, {Name: "c", Version: "3.0.0"}}
+	for _, src := range []string{clubList, "format: 1\n", "format: 1\nlibraries: {}\n", "format: 1\nlibraries:\n", "format: 1\nlibraries: {z: {version: 1}}\n", "format: 1\nlibraries:\n      z: {version: 1}\nsite: .\n"} {
+		together, err := SetLibraries([]byte(src), libs)
+		if err != nil {
+			t.Errorf("%q: %v", src, err)
+			continue
+		}
+		single := []byte(src)
+		for _, lib := range libs {
+			if single, err = SetLibrary(single, lib); err != nil {
+				t.Fatal(err)
+			}
+		}
+		a, errA := ReadList(together)
+		b, errB := ReadList(single)
+		if errA != nil || errB != nil || len(a.Libraries) != len(b.Libraries) || a.Library("b").Needs[0] != "a" || a.Library("tidechart").Version != "3.2.0" {
+			t.Errorf("%q became\n%s\nand one after the other\n%s\n%v %v", src, together, single, errA, errB)
+		}
+	}
+}
+
+func TestSettings(t *testing.T) {
+	s, err := ReadSettings(nil)
+	if err != nil || s.Format != Format {
+		t.Fatalf("no settings: %+v, %v", s, err)
+	}
+	s.SetRegistry(Registry{URL: "https://registry.harbour.example"})
+	s.SetRegistry(Registry{URL: "https://own.harbour.example", Scope: "@gull", TokenFrom: "GULL_TOKEN"})
+	s.SetRegistry(Registry{URL: "https://other.harbour.example"})
+	s.Hosts = map[string]string{"cdn.harbour.example": "127.0.0.1:80"}
+	b, err := s.Bytes()
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, err := ReadSettings(b)
+	if err != nil || len(back.Registries) != 2 || back.Registries[0].URL != "https://other.harbour.example" || back.Registries[1].TokenFrom != "GULL_TOKEN" || back.Hosts["cdn.harbour.example"] == "" {
+		t.Errorf("read back as %+v, %v", back, err)
+	}
+	for bad, want := range map[string]string{"format: 9\n": "newer", "tokens: x\n": `no key "tokens"`, "- a\n": "must be a mapping", "a: [\n": "did not find"} {
+		if _, err := ReadSettings([]byte(bad)); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: %v, want %q", bad, err, want)
+		}
+	}
+}
+
 func TestBrokenListsSayWhere(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"", "crate.yaml:1:1: the packing list is empty"},
