@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"path/filepath"
+	"sync"
 )
 
 // originFor writes a source's path for the packing list: from the project's root where it lies
@@ -19,10 +20,15 @@ func originFor(root string, o *opened) string {
 	return filepath.Base(full)
 }
 
+// packers are used again: making one costs more than packing a small file.
+var packers = sync.Pool{New: func() any { w, _ := gzip.NewWriterLevel(nil, 6); return w }}
+
 // wireSize is a text's size as a server sends it, packed by gzip.
 func wireSize(b []byte) int64 {
 	var out bytes.Buffer
-	w, _ := gzip.NewWriterLevel(&out, 6)
+	w := packers.Get().(*gzip.Writer)
+	defer packers.Put(w)
+	w.Reset(&out)
 	w.Write(b)
 	w.Close()
 	return int64(out.Len())
