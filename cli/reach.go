@@ -32,10 +32,6 @@ func (s *sourceFlags) add(c *cobra.Command) {
 
 // reach is what a command may get at: the user's cache and the network.
 func (a *app) reach(s sourceFlags) (*crate.Reach, error) {
-	base, err := homeFolder(os.UserCacheDir)
-	if err != nil {
-		return nil, fmt.Errorf("there is no folder for the cache: %w", err)
-	}
 	own, err := settings()
 	if err != nil {
 		return nil, err
@@ -47,7 +43,7 @@ func (a *app) reach(s sourceFlags) (*crate.Reach, error) {
 		}
 	}
 	return &crate.Reach{
-		Cache:      source.NewCache(filepath.Join(base, "cache")),
+		Cache:      source.NewCache(filepath.Join(homeFolder(os.UserCacheDir), "cache")),
 		Client:     &source.Client{AllowPlain: s.plain, Progress: a.progress(), Certificates: own.Certificates, Hosts: own.Hosts, Stall: stall, Wait: min(stall, 500*time.Millisecond)},
 		Registries: registries(own),
 		Offline:    a.offline,
@@ -62,12 +58,16 @@ const homeVariable = "MERRY_HOME"
 // patienceVariable names the environment variable that says how long a silent server is waited for.
 const patienceVariable = "MERRY_PATIENCE"
 
-func homeFolder(platform func() (string, error)) (string, error) {
+func homeFolder(platform func() (string, error)) string {
 	if dir := os.Getenv(homeVariable); dir != "" {
-		return dir, nil
+		return dir
 	}
 	dir, err := platform()
-	return filepath.Join(dir, "merry-crate"), err
+	if err != nil {
+		// A machine's own user, without a home, can still check a site: what is kept then is kept for a while.
+		dir = os.TempDir()
+	}
+	return filepath.Join(dir, "merry-crate")
 }
 
 // progress shows how far a fetch is, on a terminal and only once the wait is long enough to notice.

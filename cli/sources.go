@@ -19,20 +19,11 @@ import (
 )
 
 // settingsFile is where the user's settings are.
-func settingsFile() (string, error) {
-	dir, err := homeFolder(os.UserConfigDir)
-	if err != nil {
-		return "", fmt.Errorf("there is no folder for settings: %w", err)
-	}
-	return filepath.Join(dir, "settings.yaml"), nil
-}
+func settingsFile() string { return filepath.Join(homeFolder(os.UserConfigDir), "settings.yaml") }
 
 // settings reads the user's settings; without a file they are empty.
 func settings() (*record.Settings, error) {
-	name, err := settingsFile()
-	if err != nil {
-		return nil, err
-	}
+	name := settingsFile()
 	b, err := os.ReadFile(name)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, err
@@ -45,10 +36,7 @@ func settings() (*record.Settings, error) {
 }
 
 func saveSettings(s *record.Settings) error {
-	name, err := settingsFile()
-	if err != nil {
-		return err
-	}
+	name := settingsFile()
 	b, err := s.Bytes()
 	if err != nil {
 		return err

@@ -157,3 +157,13 @@ func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
 		t.Errorf("%v was written outside", left)
 	}
 }
+
+// TestWithoutAHome: a machine's own user, who has no home, can check a site.
+func TestWithoutAHome(t *testing.T) {
+	s := started(t)
+	cmd := s.Command("check")
+	cmd.Env = []string{"TMPDIR=" + t.TempDir()}
+	if out, err := cmd.CombinedOutput(); err != nil || !strings.Contains(string(out), "nothing to find fault with") {
+		t.Errorf("%v: %s", err, out)
+	}
+}
