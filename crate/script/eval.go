@@ -125,6 +125,8 @@ func (f *follower) conditional(x *js.CondExpr, this value) value {
 	case falsehood, undefined:
 		return f.eval(x.Y, this)
 	}
+	f.unsure++
+	defer func() { f.unsure-- }()
 	mark := len(f.present)
 	f.present = append(f.present, names(yes)...)
 	a := f.eval(x.X, this)
@@ -236,6 +238,10 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 		}
 		mark := len(f.present)
 		f.present = append(f.present, names(yes)...)
+		if cond.kind != truth {
+			f.unsure++
+			defer func() { f.unsure-- }()
+		}
 		v := f.eval(x.Y, this)
 		f.present = f.present[:mark]
 		if cond.kind == truth || v.kind == global {

@@ -54,6 +54,7 @@ type follower struct {
 	strength Strength   // of a need that is found now
 	// Of each global: whether it was counted on while loading, only kept for later, or asked for first.
 	firm, kept, tested map[string]bool
+	unsure             int      // inside of a branch that may not be taken
 	safe               int      // inside of a typeof, or of a try that catches: a free name that is not there does no harm
 	guarded            int      // inside of a test, or of a try that catches
 	present            []string // globals that the test around here found present
@@ -132,7 +133,11 @@ func (f *follower) note(n *Need, extends bool) {
 		s = Hard
 		f.kept[n.Name] = true
 	} else if s == Hard && f.guarded == 0 && !slices.Contains(f.present, n.Name) {
-		f.firm[n.Name] = true
+		if f.unsure > 0 {
+			f.kept[n.Name] = true // a test elsewhere may be what leads here
+		} else {
+			f.firm[n.Name] = true
+		}
 	}
 	if s == Hard && (f.guarded > 0 || slices.Contains(f.present, n.Name)) {
 		s = Optional
@@ -311,6 +316,8 @@ func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
 		}
 		return value{}, false
 	}
+	f.unsure++
+	defer func() { f.unsure-- }()
 	mark := len(f.present)
 	f.present = append(f.present, names(yes)...)
 	a, aEnds := f.statement(s.Body, this)

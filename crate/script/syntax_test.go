@@ -115,6 +115,8 @@ func TestReadings(t *testing.T) {
 		{`class A { m() { a(); } }`, "A", "a~"},
 		{"tag`x`;", "", "tag"},
 		{"var x = `${a()}`;", "x", "a"},
+		{`(function () { var j = window.a, v = (function () { return j && j.b ? 1 : 0; })(); if (v > 0) { j.b.c = 1; } })();`, "", "a?"},
+		{`(function () { if (Math.random() > 2) { a.b(); } })();`, "", "a"},
 		{`delete window.a;`, "", "a?"},
 		{`var { a } = window; a();`, "a", ""},
 		{`(function ({ a }) { a.b(); })(window);`, "", "a"},
