@@ -43,15 +43,24 @@ func validPattern(pattern string) string {
 
 // cdnAddress is where a CDN has a file of a library.
 func cdnAddress(pattern string, lib *record.Library, version string, f *record.File) string {
-	name := lib.Name
-	if pkg, ok := strings.CutPrefix(lib.From, fromRegistry); ok {
-		name = pkg
-	}
-	short := f.Path
-	if _, rest, ok := strings.Cut(f.Path, "/"); ok {
-		short = rest
-	}
+	name, short := cdnName(lib), shortPath(f.Path)
 	return strings.NewReplacer("{name}", name, "{version}", version, "{path}", f.Path, "{short}", short, "{file}", path.Base(f.Path)).Replace(pattern)
+}
+
+// cdnName is what a CDN calls a library: its name in its registry, or else in the crate.
+func cdnName(lib *record.Library) string {
+	if pkg, ok := strings.CutPrefix(lib.From, fromRegistry); ok {
+		return pkg
+	}
+	return lib.Name
+}
+
+// shortPath is a path without its first folder.
+func shortPath(name string) string {
+	if _, rest, ok := strings.Cut(name, "/"); ok {
+		return rest
+	}
+	return name
 }
 
 // cdnNames lists the project's CDNs, sorted.

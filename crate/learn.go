@@ -110,14 +110,7 @@ func patternsOf(address string, lib *record.Library, version string, f *record.F
 	scheme, rest, _ := strings.Cut(address, "://")
 	host, where, _ := strings.Cut(rest, "/")
 	where = "/" + where
-	name := lib.Name
-	if pkg, ok := strings.CutPrefix(lib.From, fromRegistry); ok {
-		name = pkg
-	}
-	short := f.Path
-	if _, after, ok := strings.Cut(f.Path, "/"); ok {
-		short = after
-	}
+	name, short := cdnName(lib), shortPath(f.Path)
 	var list []string
 	for _, way := range []struct{ text, word string }{{f.Path, "{path}"}, {short, "{short}"}, {path.Base(f.Path), "{file}"}} {
 		head, ok := strings.CutSuffix(where, way.text)

@@ -157,6 +157,16 @@ func (p *Project) path(name string) string { return filepath.Join(p.Root, filepa
 // where it says nothing.
 func (p *Project) habits() delivery.Habits { return habitsOf(p.List) }
 
+// habitsFor are the site's ways as far as a library has none of its own, and whether its files stay
+// together.
+func (p *Project) habitsFor(lib *record.Library) (h delivery.Habits, together bool) {
+	h = p.habits()
+	if lib.Names != "" {
+		h.Names = lib.Names
+	}
+	return h, lib.Arrange == "together" || lib.Arrange == "" && p.List.Arrange == "together"
+}
+
 func habitsOf(l *record.List) delivery.Habits {
 	or := func(value, usual string) string {
 		if value == "" {

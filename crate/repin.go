@@ -43,8 +43,10 @@ func (p *Project) Repin(req RepinRequest) (*Repinned, error) {
 	if lib == nil || sealed == nil {
 		return nil, refused("merry contents lists the crate", "%s is not in the crate", req.Library)
 	}
-	if h := lib.Hold; h != nil && req.Wish != "" && source.CompareVersions(req.Wish, req.Wish) == 0 && !allowedBy(h)(req.Wish) {
-		return nil, refused(fmt.Sprintf("merry hold %s --off, if the reason is gone", lib.Name), "%s is held %s: %s", lib.Name, holdWords(h), orWord(h.Because, "no reason was given"))
+	if source.IsVersion(req.Wish) {
+		if err := heldBack(lib, req.Wish); err != nil {
+			return nil, err
+		}
 	}
 	from := req.Source
 	if from == "" {
@@ -62,8 +64,8 @@ func (p *Project) Repin(req RepinRequest) (*Repinned, error) {
 		return nil, err
 	}
 	defer o.close()
-	if h := lib.Hold; h != nil && !allowedBy(h)(o.Version) {
-		return nil, refused(fmt.Sprintf("merry hold %s --off, if the reason is gone", lib.Name), "%s is held %s, and this is %s: %s", lib.Name, holdWords(h), o.Version, orWord(h.Because, "no reason was given"))
+	if err := heldBack(lib, o.Version); err != nil {
+		return nil, err
 	}
 	out := &Repinned{Library: lib.Name, Old: lib.Version, New: o.Version, Notes: o.remarks}
 	if o.Version == lib.Version {
@@ -89,11 +91,7 @@ func (p *Project) Repin(req RepinRequest) (*Repinned, error) {
 }
 
 func (p *Project) repinInto(set *change.Set, o *opened, sel *delivery.Selection, lib *record.Library, old *record.Sealed, out *Repinned) error {
-	together := lib.Arrange == "together" || lib.Arrange == "" && p.List.Arrange == "together"
-	habits := p.habits()
-	if lib.Names != "" {
-		habits.Names = lib.Names
-	}
+	habits, together := p.habitsFor(lib)
 	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, knownRenames(o.Delivery, sel, lib.Rename))
 	if err != nil {
 		return &Problem{Class: Refused, What: err.Error(), Err: err}
@@ -183,6 +181,15 @@ func (p *Project) repinInto(set *change.Set, o *opened, sel *delivery.Selection,
 	}
 	out.Outcome = *oc
 	return nil
+}
+
+// heldBack refuses a version that a library's hold does not allow.
+func heldBack(lib *record.Library, version string) error {
+	h := lib.Hold
+	if h == nil || allowedBy(h)(version) {
+		return nil
+	}
+	return refused(fmt.Sprintf("merry hold %s --off, if the reason is gone", lib.Name), "%s is held %s, and this is %s: %s", lib.Name, holdWords(h), version, orWord(h.Because, "no reason was given"))
 }
 
 func holdWords(h *record.Hold) string {

@@ -254,11 +254,7 @@ func (t *taking) one(o *opened, req TakeRequest, depth int) (*Taken, error) {
 // place finds a place for every chosen file, drafts the files, and writes both records.
 func (t *taking) place(o *opened, sel *delivery.Selection, lib *record.Library, overwrite bool) (*delivery.Placement, *record.Sealed, error) {
 	p := t.p
-	together := lib.Arrange == "together" || lib.Arrange == "" && p.List.Arrange == "together"
-	habits := p.habits()
-	if lib.Names != "" {
-		habits.Names = lib.Names
-	}
+	habits, together := p.habitsFor(lib)
 	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, lib.Rename)
 	if err != nil {
 		return nil, nil, &Problem{Class: Refused, What: err.Error(), Err: err}

@@ -89,7 +89,7 @@ func TestFileConflicts(t *testing.T) {
 		t.Error("a refused take changed something")
 	}
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--rename", "oarlock.js=oarlock-readable.js")
-	if s.Read("js/oarlock.js") != "my own oarlock" || !strings.Contains(s.Read("js/oarlock-readable.js"), "@") && s.Read("js/oarlock-readable.js") == "" {
+	if s.Read("js/oarlock.js") != "my own oarlock" || !strings.Contains(s.Read("js/oarlock-readable.js"), "oarlock v2.0.3") {
 		t.Error("the own file was touched, or the library's is not there")
 	}
 	s.Run("undo")

@@ -118,6 +118,7 @@ func TestHoldVersionsRepin(t *testing.T) {
 	}
 	before := s.State()
 	s.Fail(1, []string{"held below 2.0.0", "merry hold oarlock --off"}, "repin", "oarlock@2.0.3")
+	s.Fail(1, []string{"held below 2.0.0, and this is 2.0.3"}, "repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip")
 	if out := s.Run("repin", "oarlock@^1.0", "--dry-run"); !strings.Contains(out, "+    <script src=\"js/oarlock-1.4.2.min.js\"></script>") {
 		t.Errorf("the dry run shows no diff:\n%s", out)
 	}

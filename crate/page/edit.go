@@ -126,10 +126,7 @@ func (p *Page) at(pl place, tags []string) Edit {
 	case pl.inline:
 	case pl.after && blank(b[pl.offset:end]) && end > pl.offset && (b[end-1] == '\n' || b[end-1] == '\r') && p.startsLine(pl.offset):
 		return Edit{Start: end, End: end, Text: lines(tags, pl.indent, p.newline(end))}
-	case !pl.after && blank(b[start:pl.offset]) && (start < pl.offset || start == 0 && pl.offset == 0 && len(b) > 0 || start > 0):
-		if pl.offset == len(b) && start == pl.offset && start == 0 {
-			break
-		}
+	case !pl.after && len(b) > 0 && blank(b[start:pl.offset]):
 		return Edit{Start: start, End: start, Text: lines(tags, pl.indent, p.newline(start))}
 	}
 	return Edit{Start: pl.offset, End: pl.offset, Text: strings.Join(tags, "")}

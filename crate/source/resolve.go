@@ -138,6 +138,12 @@ func (r *Range) Has(version string) bool {
 	return false
 }
 
+// IsVersion tells an exact version from a range or a tag.
+func IsVersion(s string) bool {
+	_, err := semver.StrictNewVersion(s)
+	return err == nil
+}
+
 // CompareVersions orders two versions; what is no semantic version comes first.
 func CompareVersions(a, b string) int {
 	x, errA := semver.NewVersion(a)
