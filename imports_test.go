@@ -27,7 +27,7 @@ var allowed = map[string][]string{
 	"crate/change":       {},
 	"crate/delivery":     {"crate/script", "crate/style"},
 	"crate/source":       {"crate/integrity"},
-	"crate/check":        {"crate/page", "crate/order", "crate/script"},
+	"crate/check":        {"crate/page", "crate/order", "crate/script", "crate/integrity"},
 	"standin":            {"demo", "standin"},
 	"demo":               {},
 	"bench":              {"crate/integrity", "demo", "standin"},

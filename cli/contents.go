@@ -67,7 +67,7 @@ func (a *app) printContents(c *crate.Contents) {
 				a.printf("\n")
 				said = true
 			}
-			a.printf("%s %s: %s\n", clean(l.Name), clean(l.Version), clean(note))
+			a.printf("%s: %s\n", strings.TrimSpace(clean(l.Name)+" "+clean(l.Version)), clean(note))
 		}
 	}
 }

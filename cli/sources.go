@@ -4,10 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"net"
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/google/renameio/v2/maybe"
@@ -63,9 +65,9 @@ func registries(s *record.Settings) []source.Registry {
 func (a *app) sources() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "sources",
-		Short: "The registries in use, listed and tried",
-		Long: `Sources lists the package registries of your settings and asks each whether it answers. No address is
-built in: set one with sources set registry.`,
+		Short: "The registries and CDNs in use",
+		Long: `Sources lists the package registries of your settings, asking each whether it answers, and the CDNs of
+this project's packing list. No address is built in: set one with sources set.`,
 		Example: "  merry sources\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
@@ -79,6 +81,7 @@ built in: set one with sources set registry.`,
 			}
 			list := crate.TrySources(reach, s.Registries, func(name string) bool { return os.Getenv(name) != "" })
 			return a.answer(list, func() {
+				defer a.printCDNs()
 				if len(list) == 0 {
 					a.printf("no registry is set\n")
 					a.next("merry sources set registry URL")
@@ -95,6 +98,21 @@ built in: set one with sources set registry.`,
 	}
 	c.AddCommand(a.sourcesSet(), a.sourcesLearn())
 	return c
+}
+
+// printCDNs lists the CDNs of the project that the command was given in, if there is one.
+func (a *app) printCDNs() {
+	p, err := crate.Open(a.dir, nil, a.options())
+	if err != nil || len(p.List.CDNs) == 0 {
+		return
+	}
+	t := &table{}
+	t.add("CDN", "pattern")
+	for _, name := range slices.Sorted(maps.Keys(p.List.CDNs)) {
+		t.add(clean(name), clean(p.List.CDNs[name]))
+	}
+	a.printf("\n")
+	t.print(a, "")
 }
 
 func (a *app) sourcesLearn() *cobra.Command {

@@ -59,6 +59,8 @@ Without libraries it is all of them, without --page all pages.`,
 	f.BoolVar(&local, "local", false, "refer to the local copies")
 	f.BoolVar(&minified, "minified", false, "use the minified build")
 	f.BoolVar(&readable, "readable", false, "use the readable build")
+	f.BoolVar(&req.Fallback, "fallback", false, "behind each CDN script, load the local copy if the CDN does not answer")
+	f.BoolVar(&req.Hints, "hints", false, "put preconnect and preload into the head")
 	f.StringVar(&req.Profile, "profile", "", "do what the packing list says under this `NAME`")
 	f.StringSliceVar(&req.Pages, "page", nil, "only on the pages that match `GLOB` (repeatable)")
 	f.BoolVar(&src.fresh, "fresh", false, "compare with the CDN again what was compared before")

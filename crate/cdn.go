@@ -19,7 +19,9 @@ import (
 //	{path}     the file's path in the delivery
 //	{short}    that path without its first folder
 //	{file}     the file's name alone
-var cdnWords = []string{"{name}", "{version}", "{path}", "{short}", "{file}"}
+//	{stem}     the file's name up to its ending
+//	{ending}   the rest of it: .js, .min.js, .css, .min.css
+var cdnWords = []string{"{name}", "{version}", "{path}", "{short}", "{file}", "{stem}", "{ending}"}
 
 // validPattern says what is wrong with a CDN's pattern, "" where nothing is.
 func validPattern(pattern string) string {
@@ -28,8 +30,8 @@ func validPattern(pattern string) string {
 		return "it is no address: it begins with https://"
 	case !strings.Contains(pattern, "{version}"):
 		return "it has no {version}: a link without one gives other bytes tomorrow"
-	case !strings.Contains(pattern, "{path}") && !strings.Contains(pattern, "{short}") && !strings.Contains(pattern, "{file}"):
-		return "it has none of {path}, {short} and {file}, so all files would have one address"
+	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(pattern, w) }):
+		return "it has none of {path}, {short}, {file} and {ending}, so all files would have one address"
 	}
 	rest := pattern
 	for _, w := range cdnWords {
@@ -43,8 +45,19 @@ func validPattern(pattern string) string {
 
 // cdnAddress is where a CDN has a file of a library.
 func cdnAddress(pattern string, lib *record.Library, version string, f *record.File) string {
-	name, short := cdnName(lib), shortPath(f.Path)
-	return strings.NewReplacer("{name}", name, "{version}", version, "{path}", f.Path, "{short}", short, "{file}", path.Base(f.Path)).Replace(pattern)
+	stem, ending := stemOf(path.Base(f.Path))
+	return strings.NewReplacer("{name}", cdnName(lib), "{version}", version, "{path}", f.Path, "{short}", shortPath(f.Path),
+		"{file}", path.Base(f.Path), "{stem}", stem, "{ending}", ending).Replace(pattern)
+}
+
+// stemOf splits a file's name before its ending, of which the build's mark is a part.
+func stemOf(base string) (stem, ending string) {
+	ending = path.Ext(base)
+	stem = strings.TrimSuffix(base, ending)
+	if m := path.Ext(stem); m == ".min" || m == ".slim" || m == ".bundle" {
+		return strings.TrimSuffix(stem, m), m + ending
+	}
+	return stem, ending
 }
 
 // cdnName is what a CDN calls a library: its name in its registry, or else in the crate.
@@ -76,15 +89,23 @@ func (p *Project) cdnNames() []string {
 // indexAddresses tells which sealed file every address of the project's CDNs means.
 func (p *Project) indexAddresses() {
 	p.byAddress = map[string]Placed{}
+	for _, lib := range p.List.Libraries {
+		if p.Seal.Libraries[lib.Name] == nil && lib.Serve == "cdn" && source.IsAddress(lib.From) {
+			p.byAddress[lib.From] = Placed{Library: lib.Name} // a link that can't be sealed
+		}
+	}
 	for name, sealed := range p.Seal.Libraries {
 		lib := p.List.Library(name)
 		if lib == nil {
 			continue
 		}
-		for _, cdn := range p.List.CDNs {
-			for i := range sealed.Files {
-				f := &sealed.Files[i]
+		for i := range sealed.Files {
+			f := &sealed.Files[i]
+			for _, cdn := range p.List.CDNs {
 				p.byAddress[cdnAddress(cdn, lib, sealed.Version, f)] = Placed{name, f}
+			}
+			if f.URL != "" {
+				p.byAddress[f.URL] = Placed{name, f}
 			}
 		}
 	}
@@ -95,11 +116,14 @@ func (p *Project) placed(t Target) Placed {
 	if t.Path != "" {
 		return p.byPlace[p.inProject(t.Path)]
 	}
-	if of, ok := p.byAddress[t.URL]; ok {
-		return of
-	}
-	if rest, ok := strings.CutPrefix(t.URL, "http://"); ok {
-		return p.byAddress["https://"+rest]
+	plain, _, _ := strings.Cut(t.URL, "?")
+	for _, address := range []string{t.URL, plain} {
+		if of, ok := p.byAddress[address]; ok {
+			return of
+		}
+		if rest, ok := strings.CutPrefix(address, "http://"); ok && p.byAddress["https://"+rest].Library != "" {
+			return p.byAddress["https://"+rest]
+		}
 	}
 	return Placed{}
 }
@@ -154,23 +178,22 @@ func inBuild(sealed *record.Sealed, f *record.File, build string) *record.File {
 }
 
 // supplyBuild adds to a library the other build of its files for pages, from the delivery in the cache,
-// where only one build was taken. It says what it added.
-func (p *Project) supplyBuild(name, build string, put func(at string, b []byte) error) ([]string, error) {
+// where only one build was taken.
+func (p *Project) supplyBuild(name, build string, put func(at string, b []byte) error) error {
 	sealed := p.Seal.Libraries[name]
 	missing := slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Page && f.Pair == "" && f.Build != "" && f.Build != build })
 	if build == "" || !missing || sealed.Digest == "" {
-		return nil, nil
+		return nil
 	}
 	t, err := p.reach.Cache.OpenTree(sealed.Digest, path.Base(sealed.Origin))
 	if err != nil {
-		return nil, nil // the cache does not have it; the pages keep the build that there is
+		return nil // the cache does not have it; the pages keep the build that there is
 	}
 	o, err := describe(&opened{tree: t})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer o.close()
-	var added []string
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
 		d := o.File(f.Path)
@@ -179,21 +202,40 @@ func (p *Project) supplyBuild(name, build string, put func(at string, b []byte) 
 		}
 		b, err := o.tree.ReadFile(d.Pair)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		at := path.Join(path.Dir(f.At), path.Base(d.Pair))
-		if err := put(at, b); err != nil {
-			return nil, err
+		if !sealed.Linked {
+			if err := put(at, b); err != nil {
+				return err
+			}
 		}
 		if err := p.reach.Cache.Put(integrity.Of(b), b); err != nil {
-			return nil, err
+			return err
 		}
 		f.Pair = d.Pair
 		sealed.Files = append(sealed.Files, record.File{Path: d.Pair, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: build, Pair: f.Path, Page: true})
-		added = append(added, at)
 	}
-	if added != nil {
-		p.indexPlaces()
+	p.indexPlaces()
+	return nil
+}
+
+// putLocal puts the local copies of a library into their places that pages only had links to so far.
+func (p *Project) putLocal(name string, put func(at string, b []byte) error) error {
+	sealed := p.Seal.Libraries[name]
+	if !sealed.Linked {
+		return nil
 	}
-	return added, nil
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		b, err := p.bytesOf(name, sealed, f)
+		if err != nil {
+			return fmt.Errorf("the local copy of %s of %s: %w", f.Path, name, err)
+		}
+		if err := put(f.At, b); err != nil {
+			return err
+		}
+	}
+	sealed.Linked = false
+	return nil
 }

@@ -53,7 +53,7 @@ func (p *Project) Check(req CheckRequest) (*Checked, error) {
 		if !ok {
 			return nil, p.noProfile(req.Profile)
 		}
-		c.profile = &check.Profile{Name: req.Profile, Serve: prof.Serve, Build: prof.Build}
+		c.profile = &check.Profile{Name: req.Profile, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}
 	}
 	found, err := c.sealed()
 	if err != nil {
@@ -95,6 +95,8 @@ type checker struct {
 	// linked are the addresses that pages have of files of the crate: where first, and, for the time
 	// being in Next, the integrity that they must have.
 	linked map[string]check.Finding
+	// standIn are those of them of which every page has a fallback.
+	standIn map[string]bool
 
 	buffers sync.Pool
 	mu      sync.Mutex
@@ -113,7 +115,10 @@ func (c *checker) online() ([]check.Finding, error) {
 		f := c.linked[a]
 		switch {
 		case err != nil && ClassOf(err) == Outside && !c.p.reach.Offline:
-			f.Name, f.Message, f.Why, f.Next = check.LinkUnreachable, a+" does not answer: "+err.Error(), "pages that link to it will miss the file", "merry switch --local"
+			f.Name, f.Message, f.Why, f.Next = check.LinkUnreachable, a+" does not answer: "+strings.TrimPrefix(err.Error(), a+": "), "pages that link to it will miss the file", "merry switch --local"
+			if c.standIn[a] {
+				f.Severity, f.Why = check.Warning, "the pages that link to it fall back on their local copy; visitors wait until the attempt fails"
+			}
 		case err != nil:
 			return nil, err
 		case integrity.Of(b) != f.Next:
@@ -130,14 +135,34 @@ func (c *checker) online() ([]check.Finding, error) {
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, linked: map[string]check.Finding{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
 	return c
 }
 
-func (c *checker) Has(name string) bool { _, ok := c.site.Files[name]; return ok }
+func (c *checker) Has(name string) bool {
+	if _, ok := c.site.Files[name]; ok {
+		return true
+	}
+	if slices.ContainsFunc(strings.Split(name, "/"), skipped) {
+		// Folders that hold no pages are not walked; pages may refer into them all the same.
+		_, err := os.Stat(c.p.path(c.p.inProject(name)))
+		return err == nil
+	}
+	return false
+}
+
+// Matches tells whether a file of the site has the bytes that an integrity attribute asks for.
+func (c *checker) Matches(name, value string) bool {
+	meta, err := integrity.Parse(value)
+	if err != nil {
+		return true
+	}
+	b, err := os.ReadFile(c.p.path(c.p.inProject(name)))
+	return err != nil || meta.Match(b)
+}
 
 // Near is asked for the same name by page after page, so each answer is found once.
 func (c *checker) Near(name string) (string, bool) {
@@ -246,6 +271,7 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 	if err != nil {
 		return nil, err
 	}
+	v := &view{Page: pg, path: name}
 	cp := &check.Page{Page: pg, File: c.p.inProject(name), Includes: make([]check.Include, len(pg.Includes))}
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
@@ -261,21 +287,29 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 			out.Library = c.library(t.Path)
 		} else if t.URL != "" {
 			of := c.p.placed(t)
-			out.Library = of.Library
+			out.Library, out.Loose = of.Library, of.Library != "" && of.File == nil
 			if of.File != nil {
 				out.Integrity = of.File.Integrity
 				f := check.Finding{Severity: check.Error, File: cp.File, Next: of.File.Integrity}
 				f.Line, f.Column = page.Position(pg.Bytes, in.RefAttr.ValueStart)
 				c.mu.Lock()
-				if old, ok := c.linked[t.URL]; !ok || f.File < old.File {
+				old, ok := c.linked[t.URL]
+				if !ok || f.File < old.File {
 					c.linked[t.URL] = f
 				}
+				at, _ := v.fallbackOf(i)
+				c.standIn[t.URL] = at >= 0 && (!ok || c.standIn[t.URL])
 				c.mu.Unlock()
 			}
 		}
 		if c.profile != nil && out.Library != "" {
-			of := c.p.placed(t)
-			out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
+			if of := c.p.placed(t); of.File != nil {
+				out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
+				at, local := v.fallbackOf(i)
+				out.Fallback = at >= 0 && c.Has(local.Path)
+				out.CanFallBack = in.Kind == page.Script && in.When != page.Async && !in.Module && c.profile.Fallback &&
+					c.p.globalOf(of.Library, c.p.Seal.Libraries[of.Library], of.File) != ""
+			}
 			if lib := c.p.List.Library(out.Library); lib != nil {
 				out.DeskOnly = lib.Only == "desk"
 			}
@@ -300,6 +334,8 @@ func (c *checker) sealed() ([]check.Finding, error) {
 		var r result
 		b, err := os.ReadFile(filepath.Join(c.p.Root, filepath.FromSlash(at)))
 		switch {
+		case errors.Is(err, fs.ErrNotExist) && c.p.Seal.Libraries[of.Library].Linked:
+			return r, nil // pages have nothing but links to it
 		case errors.Is(err, fs.ErrNotExist):
 			r.found = append(r.found, check.Finding{Name: check.SealedGone, Severity: check.Error, File: at, Message: "the seal has this file of " + of.Library + ", and it is not there",
 				Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library})

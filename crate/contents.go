@@ -61,12 +61,18 @@ func (p *Project) Contents() (*Contents, error) {
 		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: used[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
 		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {
 			line.State = "not taken yet"
+			if l.Only == "desk" && l.Serve == "cdn" {
+				line.State = "a link, not sealed"
+			}
 		} else {
 			line.Licence, line.Files = sealed.Licence, len(sealed.Files)
 			gone := 0
+			if sealed.Linked {
+				line.State = "linked"
+			}
 			for _, f := range sealed.Files {
 				line.Size += f.Size
-				if f.At == "" {
+				if f.At == "" || sealed.Linked {
 					continue
 				}
 				if info, err := os.Stat(filepath.Join(p.Root, filepath.FromSlash(f.At))); err != nil || info.Size() != f.Size {
@@ -89,7 +95,10 @@ func (p *Project) Contents() (*Contents, error) {
 // sizes returns a file's size as it is and as packed for the network. What is packed already, pictures
 // and fonts, is not packed again by servers.
 func (p *Project) sizes(at string) (size, wire int64) {
-	b, err := os.ReadFile(filepath.Join(p.Root, filepath.FromSlash(p.inProject(at))))
+	b, err := os.ReadFile(p.path(p.inProject(at)))
+	if of := p.byPlace[p.inProject(at)]; err != nil && of.File != nil {
+		b, err = p.reach.file(p.Seal.Libraries[of.Library], of.File) // pages have a link to it
+	}
 	if err != nil {
 		return 0, 0
 	}

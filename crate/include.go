@@ -3,6 +3,7 @@ package crate
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -14,6 +15,7 @@ import (
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/source"
 )
 
 // wanted is one file that is to be on a page. An own file has no library.
@@ -71,12 +73,8 @@ func (p *Project) Omit(req IncludeRequest) (*Included, error) {
 	return p.edit("omit", req, func(set *change.Set, site *Site, pages []string) (*Included, error) {
 		places := map[string]bool{}
 		for _, name := range req.Names {
-			if lib := p.Seal.Libraries[name]; lib != nil {
-				for _, f := range lib.Files {
-					if at, ok := p.inSite(f.At); ok {
-						places[at] = true
-					}
-				}
+			if p.List.Library(name) != nil || p.Seal.Libraries[name] != nil {
+				maps.Copy(places, p.placesOf(name))
 				continue
 			}
 			files, err := p.ownFiles(site, name, req.Dir)
@@ -92,6 +90,21 @@ func (p *Project) Omit(req IncludeRequest) (*Included, error) {
 		out.Pages, err = p.omitFrom(set, pages, places)
 		return out, err
 	})
+}
+
+// placesOf lists where a library's files are: paths in the site, and the address of one that can't be sealed.
+func (p *Project) placesOf(name string) map[string]bool {
+	places := map[string]bool{}
+	if lib := p.Seal.Libraries[name]; lib != nil {
+		for _, f := range lib.Files {
+			if at, ok := p.inSite(f.At); ok && f.At != "" {
+				places[at] = true
+			}
+		}
+	} else if lib := p.List.Library(name); lib != nil && source.IsAddress(lib.From) {
+		places[lib.From] = true
+	}
+	return places
 }
 
 func (p *Project) edit(verb string, req IncludeRequest, work func(*change.Set, *Site, []string) (*Included, error)) (*Included, error) {
@@ -353,20 +366,31 @@ func (p *Project) includeOne(v *view, f wanted) ([]byte, error) {
 	}
 	spot, deferred := p.spotFor(v, f)
 	values := map[string]string{}
-	if lib := p.List.Library(f.library); lib != nil && lib.Serve == "cdn" && len(p.List.CDNs) > 0 {
+	if lib := p.List.Library(f.library); lib != nil && lib.Serve == "cdn" {
 		// The library is served from a CDN everywhere else; the address was compared when it was switched.
 		of := p.byPlace[p.inProject(f.at)].File
-		ref = cdnAddress(p.List.CDNs[p.cdnNames()[0]], lib, p.Seal.Libraries[f.library].Version, of)
-		if err := p.reach.sameThere(ref, of); err != nil {
-			return nil, err
+		if list := p.addressesOf(f.library, p.Seal.Libraries[f.library], of); len(list) > 0 {
+			ref, values = list[0], linkValues(of)
+			if err := p.reach.sameThere(ref, of); err != nil {
+				return nil, err
+			}
 		}
-		values = linkValues(of)
 	}
 	tag := page.StyleTag(ref)
 	if !f.style {
 		tag = page.ScriptTag(ref, deferred)
 	}
 	tag = page.With(tag, linkAttributes, values)
+	return v.put(spot, tag)
+}
+
+// put puts a tag on the page: never between a script and its fallback.
+func (v *view) put(spot page.Spot, tag string) ([]byte, error) {
+	if spot.After && spot.Index >= 0 {
+		if at, _ := v.fallbackOf(spot.Index); at >= 0 {
+			spot.Index = at
+		}
+	}
 	e, err := v.Insert(spot, []string{tag})
 	if err != nil {
 		return nil, refused("write the tag by hand", "%s: %v", v.path, err)
@@ -458,8 +482,11 @@ func (p *Project) omitFrom(set *change.Set, pages []string, places map[string]bo
 			if of := p.placed(v.targets[i]); of.File != nil && at == "" {
 				at, _ = p.inSite(of.File.At)
 			}
-			if v.runs(i) && places[at] {
+			if v.runs(i) && (places[at] || places[v.targets[i].URL]) {
 				out = append(out, i)
+				if at, _ := v.fallbackOf(i); at >= 0 {
+					out = append(out, at)
+				}
 				done.Removed = append(done.Removed, v.Includes[i].Ref)
 			}
 		}

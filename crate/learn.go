@@ -109,19 +109,25 @@ func (p *Project) withBytes(integ, urlPath string) (*record.Library, *record.Sea
 func patternsOf(address string, lib *record.Library, version string, f *record.File) []string {
 	scheme, rest, _ := strings.Cut(address, "://")
 	host, where, _ := strings.Cut(rest, "/")
-	where = "/" + where
-	name, short := cdnName(lib), shortPath(f.Path)
+	where, query, _ := strings.Cut("/"+where, "?")
+	if query != "" {
+		query = "?" + strings.ReplaceAll(query, version, "{version}")
+	}
+	stem, ending := stemOf(path.Base(f.Path))
 	var list []string
-	for _, way := range []struct{ text, word string }{{f.Path, "{path}"}, {short, "{short}"}, {path.Base(f.Path), "{file}"}} {
+	for _, way := range []struct{ text, words string }{
+		{f.Path, "{path}"}, {shortPath(f.Path), "{short}"}, {path.Base(f.Path), "{file}"},
+		{stem + "-" + version + ending, "{stem}-{version}{ending}"}, {stem + "." + version + ending, "{stem}.{version}{ending}"},
+	} {
 		head, ok := strings.CutSuffix(where, way.text)
-		if !ok {
+		if !ok || version == "" {
 			continue
 		}
 		head = strings.ReplaceAll(head, version, "{version}")
-		if i := strings.LastIndex(head, name); i >= 0 {
-			head = head[:i] + "{name}" + head[i+len(name):]
+		if i := strings.LastIndex(head, cdnName(lib)); i >= 0 {
+			head = head[:i] + "{name}" + head[i+len(cdnName(lib)):]
 		}
-		if pattern := scheme + "://" + host + head + way.word; validPattern(pattern) == "" && !slices.Contains(list, pattern) {
+		if pattern := scheme + "://" + host + head + way.words + query; validPattern(pattern) == "" && !slices.Contains(list, pattern) {
 			list = append(list, pattern)
 		}
 	}

@@ -232,7 +232,7 @@ func (p *Project) findGlobals() map[string]string {
 			if w.style {
 				continue
 			}
-			b, err := readInto(p.path(p.inProject(w.at)), nil)
+			b, err := p.bytesOf(name, p.Seal.Libraries[name], p.byPlace[p.inProject(w.at)].File)
 			if err != nil {
 				continue
 			}

@@ -37,12 +37,14 @@ type Project struct {
 	opt       change.Options
 	reach     *Reach
 	defining  sync.Mutex
-	defines   map[string]string // global to the library that defines it; nil until it is asked for
-	byPlace   map[string]Placed // from a file's place in the project
-	byAddress map[string]Placed // from a file's address at one of the project's CDNs
+	defines   map[string]string   // global to the library that defines it; nil until it is asked for
+	telling   map[string]string   // of a script by its integrity: the global by which it shows that it has run
+	fonts     map[string][]string // of a stylesheet by its integrity: what it refers to as fonts
+	byPlace   map[string]Placed   // from a file's place in the project
+	byAddress map[string]Placed   // from a file's address at one of the project's CDNs
 }
 
-// Placed names a sealed file.
+// Placed names a sealed file. Of a link that can't be sealed there is the library alone.
 type Placed struct {
 	Library string
 	File    *record.File

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/integrity"
@@ -41,7 +42,7 @@ func (p *Project) Refill(names []string, overwrite bool) (*Refilled, error) {
 			return nil, refused("merry contents lists the crate", "%s is not in the crate", n)
 		}
 		for i := range lib.Files {
-			if lib.Files[i].At != "" {
+			if lib.Files[i].At != "" && !lib.Linked {
 				all = append(all, one{n, &lib.Files[i]})
 			}
 		}
@@ -120,20 +121,43 @@ func (p *Project) fetchForRefill(names []string, out *Refilled) error {
 		if !needed || lib.Digest != "" && p.reach.Cache.Has(lib.Digest) {
 			continue
 		}
+		if lib.Linked {
+			continue
+		}
 		where := lib.Origin
-		if !source.IsAddress(where) {
+		_, packaged := strings.CutPrefix(where, fromRegistry)
+		switch {
+		case packaged, source.IsAddress(where):
+			if p.reach.Offline {
+				continue
+			}
+			if packaged {
+				where += "@" + lib.Version
+			}
+			out.Fetched = append(out.Fetched, where)
+		default:
 			where = filepath.Join(p.Root, filepath.FromSlash(lib.Origin))
 			if _, err := os.Stat(where); err != nil {
 				continue // it is told as missing
 			}
-		} else if p.reach.Offline {
-			continue
-		} else {
-			out.Fetched = append(out.Fetched, where)
 		}
-		o, err := p.reach.open(where, p.Root, lib.Digest)
+		wanted := lib.Digest
+		if packaged {
+			wanted = "" // the registry's own digest is held against the seal's below
+		}
+		o, err := p.reach.open(where, p.Root, wanted)
 		if err != nil {
 			return fmt.Errorf("%s: %w", n, err)
+		}
+		if packaged && lib.Digest != "" {
+			now, err := o.tree.Digest()
+			if err == nil && now != lib.Digest {
+				err = refused("ask the registry's keeper", "%s: the registry gives other bytes for %s than were sealed\n  sealed: %s\n  there:  %s", n, lib.Version, lib.Digest, now)
+			}
+			if err != nil {
+				o.close()
+				return err
+			}
 		}
 		err = p.reach.keep(o, lib)
 		o.close()
@@ -173,22 +197,16 @@ func (p *Project) Drop(name string, even bool) (*Dropped, error) {
 	if err != nil {
 		return nil, err
 	}
+	pages, err := p.omitFrom(set, site.Pages, p.placesOf(name))
+	if err != nil {
+		return nil, err
+	}
+	for _, pg := range pages {
+		if len(pg.Removed) > 0 {
+			out.Pages = append(out.Pages, pg)
+		}
+	}
 	if lib != nil {
-		places := map[string]bool{}
-		for _, f := range lib.Files {
-			if at, ok := p.inSite(f.At); ok {
-				places[at] = true
-			}
-		}
-		pages, err := p.omitFrom(set, site.Pages, places)
-		if err != nil {
-			return nil, err
-		}
-		for _, pg := range pages {
-			if len(pg.Removed) > 0 {
-				out.Pages = append(out.Pages, pg)
-			}
-		}
 		if err := p.dropFiles(set, name, lib, out); err != nil {
 			return nil, err
 		}

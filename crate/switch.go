@@ -2,8 +2,11 @@ package crate
 
 import (
 	"fmt"
+	"maps"
+	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -20,6 +23,8 @@ type SwitchRequest struct {
 	CDN       string   // which one, where there are several
 	Build     string   // minified, readable, or "" to leave that
 	Profile   string   // what the packing list says under this name
+	Fallback  bool     // behind each CDN script, a local copy that stands in for it
+	Hints     bool     // preconnect and preload in the head
 	Dir       string
 }
 
@@ -46,6 +51,9 @@ func (p *Project) Switch(req SwitchRequest) (*Switched, error) {
 		libs = p.Seal.Names()
 	}
 	for _, l := range libs {
+		if lib := p.List.Library(l); lib != nil && p.Seal.Libraries[l] == nil && lib.Only == "desk" {
+			return nil, refused("link to one version of it, and merry adopt that", "%s is a link without a version, of which nothing is sealed", l)
+		}
 		if p.Seal.Libraries[l] == nil || p.List.Library(l) == nil {
 			return nil, refused("merry contents lists the crate", "%s is not in the crate", l)
 		}
@@ -67,13 +75,22 @@ func (p *Project) Switch(req SwitchRequest) (*Switched, error) {
 	}
 	out := &Switched{}
 	for _, l := range libs {
-		added, err := p.supplyBuild(l, req.Build, func(at string, b []byte) error { return p.putFile(set, l, at, b, false) })
-		if err != nil {
+		put := func(at string, b []byte) error {
+			out.Added = append(out.Added, at)
+			return p.putFile(set, l, at, b, false)
+		}
+		if req.Serve == "local" || req.Fallback {
+			if err := p.putLocal(l, put); err != nil {
+				return nil, err
+			}
+		}
+		if err := p.supplyBuild(l, req.Build, put); err != nil {
 			return nil, err
 		}
-		out.Added = append(out.Added, added...)
 	}
-	s := &switching{p: p, req: req, pattern: pattern, libs: libs}
+	slices.Sort(out.Added)
+	s := &switching{p: p, req: req, pattern: pattern, libs: libs, without: map[string]bool{}}
+	s.tags.known = p.Seal.Tags
 	if req.Serve == "cdn" {
 		if err := s.compare(pages); err != nil {
 			return nil, err
@@ -81,6 +98,10 @@ func (p *Project) Switch(req SwitchRequest) (*Switched, error) {
 	}
 	if out.Pages, err = p.editPages(set, pages, s.page); err != nil {
 		return nil, err
+	}
+	p.Seal.Tags = s.tags.merged(len(req.Pages) == 0)
+	for _, name := range slices.Sorted(maps.Keys(s.without)) {
+		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows")
 	}
 	out.Pages = slices.DeleteFunc(out.Pages, func(pg IncludedPage) bool { return len(pg.Added) == 0 })
 	list := p.list
@@ -116,6 +137,12 @@ func switchWords(req SwitchRequest) string {
 			words = append(words, w)
 		}
 	}
+	if req.Fallback {
+		words = append(words, "with fallback")
+	}
+	if req.Hints {
+		words = append(words, "with hints")
+	}
 	return "to " + strings.Join(words, " ")
 }
 
@@ -134,8 +161,12 @@ func (p *Project) fillProfile(req *SwitchRequest) error {
 		if req.CDN == "" {
 			req.CDN = prof.CDN
 		}
+		req.Fallback, req.Hints = req.Fallback || prof.Fallback, req.Hints || prof.Hints
 	}
-	if req.Serve == "" && req.Build == "" {
+	if req.Fallback && req.Serve == "local" {
+		return usage("merry switch --cdn --fallback", "a fallback is for CDN links; local copies need none")
+	}
+	if req.Serve == "" && req.Build == "" && !req.Fallback && !req.Hints {
 		return usage("merry switch --cdn, --local, --minified, --readable or --profile NAME", "say what to switch to")
 	}
 	return nil
@@ -161,6 +192,8 @@ func (p *Project) patternFor(req SwitchRequest) (string, error) {
 	}
 	names := p.cdnNames()
 	switch {
+	case len(names) == 0 && p.allLinked(req.Libraries):
+		return "", nil // each has an address of its own
 	case len(names) == 0:
 		return "", refused("merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
 	case req.CDN == "" && len(names) == 1:
@@ -175,17 +208,46 @@ func (p *Project) patternFor(req SwitchRequest) (string, error) {
 	return pattern, nil
 }
 
+// allLinked tells whether all libraries, or those named, have addresses that no pattern makes.
+func (p *Project) allLinked(libs []string) bool {
+	if len(libs) == 0 {
+		libs = p.Seal.Names()
+	}
+	for _, l := range libs {
+		sealed := p.Seal.Libraries[l]
+		if sealed == nil || slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Page && f.URL == "" }) {
+			return false
+		}
+	}
+	return len(libs) > 0
+}
+
 // switching is one switch over many pages.
 type switching struct {
 	p       *Project
 	req     SwitchRequest
 	pattern string
 	libs    []string
+	tags    tagMemory
+
+	mu      sync.Mutex
+	without map[string]bool // references that could get no fallback
+}
+
+// address is where a file will be linked from.
+func (s *switching) address(lib *record.Library, sealed *record.Sealed, f *record.File) (string, error) {
+	if f.URL != "" && (s.req.CDN == "" || s.pattern == "") {
+		return f.URL, nil
+	}
+	if s.pattern == "" {
+		return "", refused("merry sources set cdn NAME PATTERN", "no CDN is known to have %s of %s", f.Path, lib.Name)
+	}
+	return cdnAddress(s.pattern, lib, sealed.Version, f), nil
 }
 
 // target is what an include will bring, or nil where it is to stay as it is.
 func (s *switching) target(v *view, i int) (*record.Library, *record.Sealed, *record.File) {
-	if !v.runs(i) || !slices.Contains(s.libs, v.library[i]) {
+	if !v.runs(i) || !slices.Contains(s.libs, v.library[i]) || s.p.Seal.Libraries[v.library[i]] == nil {
 		return nil, nil, nil
 	}
 	lib, sealed := s.p.List.Library(v.library[i]), s.p.Seal.Libraries[v.library[i]]
@@ -207,7 +269,11 @@ func (s *switching) compare(pages []string) error {
 		found := map[string]*record.File{}
 		for i := range v.Includes {
 			if lib, sealed, f := s.target(v, i); f != nil {
-				found[cdnAddress(s.pattern, lib, sealed.Version, f)] = f
+				address, err := s.address(lib, sealed, f)
+				if err != nil {
+					return nil, err
+				}
+				found[address] = f
 			}
 		}
 		return found, nil
@@ -237,44 +303,103 @@ func (s *switching) page(v *view) ([]byte, IncludedPage, error) {
 		if f == nil {
 			continue
 		}
-		remote := v.targets[i].Path == ""
-		ref := v.Includes[i].Ref
-		values := map[string]string{}
-		switch {
-		case s.req.Serve == "cdn":
-			ref, values = cdnAddress(s.pattern, lib, sealed.Version, f), linkValues(f)
-		case s.req.Serve == "" && remote:
-			// Only the build changes: the link keeps its CDN.
-			old := s.p.placed(v.targets[i]).File
-			for _, pattern := range s.p.List.CDNs {
-				if cdnAddress(pattern, lib, sealed.Version, old) == v.targets[i].URL {
-					ref, values = cdnAddress(pattern, lib, sealed.Version, f), linkValues(f)
-				}
-			}
-		default:
-			at, inSite := s.p.inSite(f.At)
-			local, ok := refTo(v.Page, v.path, at)
-			if !inSite || f.At == "" {
-				return nil, done, refused("merry take "+lib.Name+" again", "%s of %s has no local copy", f.Path, lib.Name)
-			}
-			if !ok {
-				return nil, done, refused("", "%s: its base element leads to another site, from where no local file can be reached", v.path)
-			}
-			if !remote && v.targets[i].Path == at {
-				continue
-			}
-			ref = local
-			if lib.Integrity {
-				values = map[string]string{"integrity": f.Integrity}
-			}
+		ref, values, err := s.reference(v, i, lib, sealed, f)
+		if err != nil {
+			return nil, done, err
 		}
+		linked := strings.Contains(ref, "://")
+		tag, err := s.fallback(v, i, lib, sealed, f, linked)
+		if err != nil {
+			return nil, done, err
+		}
+		edits = append(edits, tag...)
 		if ref == v.Includes[i].Ref {
 			continue
 		}
-		edits = append(edits, v.ReferTo(i, ref, linkAttributes, values)...)
+		edits = append(edits, s.tags.refer(v, i, ref, values)...)
 		done.Removed, done.Added = append(done.Removed, v.Includes[i].Ref), append(done.Added, ref)
 	}
-	return page.Apply(v.Bytes, edits), done, nil
+	b := page.Apply(v.Bytes, edits)
+	if len(edits) == 0 && !s.req.Hints && len(s.p.ownHints(v)) == 0 {
+		return b, done, nil
+	}
+	v, err := s.p.view(v.path, b)
+	if err != nil {
+		return nil, done, err
+	}
+	b, err = s.p.hint(v, s.req.Hints)
+	return b, done, err
+}
+
+// reference is what an include will refer to, with the values of the link attributes.
+func (s *switching) reference(v *view, i int, lib *record.Library, sealed *record.Sealed, f *record.File) (ref string, values map[string]string, err error) {
+	remote := v.targets[i].Path == ""
+	switch {
+	case s.req.Serve == "cdn":
+		ref, err = s.address(lib, sealed, f)
+		return ref, linkValues(f), err
+	case s.req.Serve == "" && remote:
+		// Only the build changes: the link keeps its CDN.
+		old := s.p.placed(v.targets[i]).File
+		if old == f {
+			return v.Includes[i].Ref, nil, nil
+		}
+		for _, name := range s.p.cdnNames() {
+			if pattern := s.p.List.CDNs[name]; cdnAddress(pattern, lib, sealed.Version, old) == v.targets[i].URL {
+				address := cdnAddress(pattern, lib, sealed.Version, f)
+				return address, linkValues(f), s.p.reach.sameThere(address, f)
+			}
+		}
+		return v.Includes[i].Ref, nil, nil
+	}
+	at, inSite := s.p.inSite(f.At)
+	if !inSite || f.At == "" {
+		return "", nil, refused("merry take "+lib.Name+" again", "%s of %s has no local copy", f.Path, lib.Name)
+	}
+	local, ok := refTo(v.Page, v.path, at)
+	if !ok {
+		return "", nil, refused("", "%s: its base element leads to another site, from where no local file can be reached", v.path)
+	}
+	if !remote && v.targets[i].Path == at {
+		return v.Includes[i].Ref, nil, nil
+	}
+	if lib.Integrity {
+		values = map[string]string{"integrity": f.Integrity}
+	}
+	return local, values, nil
+}
+
+// fallback puts the fallback of an include right: there where it is asked for and can be, gone with the link, else as
+// it was.
+func (s *switching) fallback(v *view, i int, lib *record.Library, sealed *record.Sealed, f *record.File, linked bool) ([]page.Edit, error) {
+	old, _ := v.fallbackOf(i)
+	tag := ""
+	if linked && (s.req.Fallback || s.req.Serve == "" && old >= 0) && !v.isStyle(i) {
+		at, _ := s.p.inSite(f.At)
+		ref, ok := refTo(v.Page, v.path, at)
+		if ok {
+			tag = fallbackTag(&v.Includes[i], s.p.globalOf(lib.Name, sealed, f), ref)
+		}
+		if tag == "" {
+			s.mu.Lock()
+			s.without[path.Base(f.Path)] = true
+			s.mu.Unlock()
+		}
+	}
+	switch {
+	case old < 0 && tag == "":
+		return nil, nil
+	case old >= 0 && tag == "":
+		return v.Remove(old), nil
+	case old >= 0:
+		in := &v.Includes[old]
+		return []page.Edit{{Start: in.Start, End: in.End, Text: tag}}, nil
+	}
+	e, err := v.Insert(page.Spot{Index: i, After: true}, []string{tag})
+	if err != nil {
+		return nil, refused("switch without a fallback", "%s: %v", v.path, err)
+	}
+	return []page.Edit{e}, nil
 }
 
 // SetCDN writes a CDN's address pattern into the packing list.

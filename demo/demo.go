@@ -36,6 +36,59 @@ func WriteSite(dir string) error {
 	})
 }
 
+// Documented is a page as one makes it from tags of libraries' documentation.
+const Documented = `<!doctype html>
+<html lang="en">
+<head>
+  <meta charset="utf-8">
+  <meta name="viewport" content="width=device-width, initial-scale=1">
+  <title>Regatta · Gull Point Rowing Club</title>
+  <link rel="icon" href="img/gull.svg">
+  <link rel="stylesheet" href="https://cdn.harbour.example/lib/@gull/pennants/1.1.0/css/pennants.css">
+  <link rel="stylesheet" href="css/club.css">
+</head>
+<body>
+  <header class="bw-bar">
+    <h1>Regatta</h1>
+    <button class="bw-button" id="menu-button">Menu</button>
+    <nav class="bw-menu" id="menu"><a href="index.html">Home</a></nav>
+  </header>
+  <main class="bw-page"><p>Eights and fours, from the lighthouse to the slipway.</p></main>
+  <script src="https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js" crossorigin="anonymous"></script>
+  <script src="https://cdn.harbour.example/latest/quickbrine.js"></script>
+  <script src="js/config.js"></script>
+  <script src="js/club.js"></script>
+</body>
+</html>
+`
+
+// Pasted is a tag as documentation shows it, to be copied.
+const Pasted = `<script src="https://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.js" crossorigin="anonymous"></script>
+`
+
+// WriteDocumented writes the documented page into a site of one of the habits.
+func WriteDocumented(dir, habit string) error {
+	page := Documented
+	if habit == "versioned" {
+		page = otherFolders.Replace(page)
+	}
+	return os.WriteFile(filepath.Join(dir, "regatta.html"), []byte(page), 0o644)
+}
+
+// otherFolders gives the site's own references the folders of the habit "versioned".
+var otherFolders = strings.NewReplacer(`"js/c`, `"scripts/c`, `"css/c`, `"styles/c`)
+
+// AddProfiles writes two profiles into a site's packing list, as a person would.
+func AddProfiles(dir string) error {
+	f, err := os.OpenFile(filepath.Join(dir, "crate.yaml"), os.O_APPEND|os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	_, err = f.WriteString("profiles:\n  desk: {serve: local, build: readable}\n  live: {serve: cdn, build: minified, fallback: true, without: [quickbrine]}\n")
+	return err
+}
+
 // Habits are the ways in which the club's site can keep its files.
 var Habits = []string{"kind", "together", "versioned"}
 
@@ -92,6 +145,18 @@ var earlier = map[string]map[string]string{
 	"oarlock":   {"1.0.0": "1.4.2", "1.3.0": "1.4.2", "1.4.0": "1.4.2", "2.0.0": "2.0.3", "3.0.0-beta.1": "2.1.0"},
 	"tidechart": {"3.0.0": "3.1.0"},
 }
+
+// Loose are scripts that only a CDN has, under no version: quickbrine writes styles while one tries things out,
+// and its makers say that it is not for production.
+var Loose = map[string][]byte{"quickbrine.js": []byte(`/* quickbrine: styles from class names, while you try things out. Not for production. */
+(function (root) {
+  function apply() {
+    document.querySelectorAll("[class*='qb-']").forEach(function (e) { e.style.padding = "1rem"; });
+  }
+  root.quickbrine = { apply: apply };
+  document.addEventListener("DOMContentLoaded", apply);
+})(window);
+`)}
 
 // PackageName is what a library is called in a registry.
 func PackageName(library string) string {

@@ -136,7 +136,7 @@ func TestReadableBuildFromTheCache(t *testing.T) {
 func TestLinkFindings(t *testing.T) {
 	for name, edit := range map[string][2]string{
 		"link-unsealed":       {` integrity="`, ` data-was="`},
-		"link-stale":          {`integrity="sha384-`, `integrity="sha384-A`},
+		"link-stale":          {`integrity="sha384-Y`, `integrity="sha384-Z`},
 		"link-no-crossorigin": {` crossorigin="anonymous"`, ``},
 	} {
 		s, _ := linked(t)

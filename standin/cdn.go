@@ -1,11 +1,21 @@
 package standin
 
 import (
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
+	"fmt"
+	"math/big"
 	"net/http"
 	"net/http/httptest"
 	"path"
 	"strings"
 	"sync"
+	"time"
 
 	"merrycrate.example/merry/demo"
 )
@@ -17,18 +27,26 @@ import (
 //	bare.harbour.example   as the first, without CORS headers
 //	rewrites.harbour.example  as the first, with a comment added to every file
 //	other.harbour.example  as the first, with one byte changed
+//	named.harbour.example  /STEM-VERSION.ENDING, and /NAME/FILE?v=VERSION
+//	down.harbour.example   answers nothing
+//
+// The first also has /latest/NAME.js, of which every answer differs.
 type CDN struct {
-	Addr string // its address on loopback, with the port
+	Addr        string // its address on loopback, with the port
+	Secure      string // the same over TLS
+	Certificate []byte // of the authority behind that, in PEM
 
 	server *httptest.Server
+	secure *httptest.Server
 	mu     sync.Mutex
 	files  map[string][]byte // NAME/VERSION/PATH
 	spoilt map[string]bool
 	down   bool
+	asked  int // how often something without a version was asked for
 }
 
 // Hosts are the names under which a CDN answers.
-var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbour.example", "rewrites.harbour.example", "other.harbour.example"}
+var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbour.example", "rewrites.harbour.example", "other.harbour.example", "named.harbour.example", "down.harbour.example"}
 
 // NewCDN starts a CDN with the made-up libraries on a loopback port.
 func NewCDN() (*CDN, error) {
@@ -46,11 +64,39 @@ func NewCDN() (*CDN, error) {
 	}
 	c.server = httptest.NewServer(c)
 	c.Addr = c.server.Listener.Addr().String()
+	pair, authority, err := certificate("harbour.example", "*.harbour.example")
+	if err != nil {
+		c.server.Close()
+		return nil, err
+	}
+	c.secure = httptest.NewUnstartedServer(c)
+	c.secure.TLS = &tls.Config{Certificates: []tls.Certificate{pair}}
+	c.secure.StartTLS()
+	c.Secure, c.Certificate = c.secure.Listener.Addr().String(), authority
 	return c, nil
 }
 
+// certificate makes a certificate for hosts that is its own authority, also in PEM.
+func certificate(hosts ...string) (tls.Certificate, []byte, error) {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		return tls.Certificate{}, nil, err
+	}
+	form := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: hosts[0]}, DNSNames: hosts,
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour),
+		IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature}
+	der, err := x509.CreateCertificate(rand.Reader, form, form, &key.PublicKey, key)
+	if err != nil {
+		return tls.Certificate{}, nil, err
+	}
+	return tls.Certificate{Certificate: [][]byte{der}, PrivateKey: key}, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), nil
+}
+
 // Close ends the CDN.
-func (c *CDN) Close() { c.server.Close() }
+func (c *CDN) Close() {
+	c.server.Close()
+	c.secure.Close()
+}
 
 // Spoil makes a file have another byte from now on: NAME/VERSION/PATH.
 func (c *CDN) Spoil(file string) {
@@ -71,10 +117,19 @@ func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimPrefix(r.URL.Path, "/lib/")
 	c.mu.Lock()
 	down := c.down
-	if host == "short.harbour.example" {
+	switch host {
+	case "short.harbour.example":
 		name = c.short(strings.TrimPrefix(r.URL.Path, "/"))
+	case "named.harbour.example":
+		name = c.named(strings.TrimPrefix(r.URL.Path, "/"), r.URL.Query().Get("v"))
+	case "down.harbour.example":
+		down = true
 	}
 	b, ok := c.files[name]
+	if of, is := strings.CutPrefix(r.URL.Path, "/latest/"); is && demo.Loose[of] != nil {
+		c.asked++
+		b, ok = fmt.Appendf(nil, "%s\n// build %d\n", demo.Loose[of], c.asked), true
+	}
 	spoilt := c.spoilt[name]
 	c.mu.Unlock()
 	if down {
@@ -105,6 +160,19 @@ func (c *CDN) short(name string) string {
 	lib = strings.Replace(lib, "@", "/", 1)
 	for known := range c.files {
 		if strings.HasPrefix(known, lib+"/") && path.Base(known) == file {
+			return known
+		}
+	}
+	return name
+}
+
+// named finds the file that a name with a version in it means, or a name with the version beside it.
+func (c *CDN) named(name, version string) string {
+	for known := range c.files {
+		lib, rest, _ := strings.Cut(known, "/")
+		v, file, _ := strings.Cut(rest, "/")
+		stem, ending, _ := strings.Cut(path.Base(file), ".")
+		if name == stem+"-"+v+"."+ending || version == v && name == lib+"/"+path.Base(file) {
 			return known
 		}
 	}

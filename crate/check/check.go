@@ -58,6 +58,7 @@ const (
 	LinkPlain       = "link-plain"
 	LinkNoOrigin    = "link-no-crossorigin"
 	LinkUnversioned = "link-unversioned"
+	LocalIntegrity  = "local-integrity"
 	LinkDiffers     = "link-differs"
 	LinkUnreachable = "link-unreachable"
 	NotAsProfile    = "not-as-profile"
@@ -84,11 +85,17 @@ type Include struct {
 	Build    string
 	HasPair  bool
 	DeskOnly bool
+	// Fallback says that a local copy stands in where this script's CDN does not answer; CanFallBack, that one could.
+	Fallback, CanFallBack bool
+	// Loose says that it is a link without a version that the packing list knows and keeps to the desk.
+	Loose bool
 }
 
 // A Profile is how the packing list wants libraries served.
 type Profile struct {
 	Name, Serve, Build string
+	Fallback           bool
+	Without            []string // libraries, and addresses in which * stands for anything, that must not be there
 }
 
 // Crate is what the checks ask of the project.
@@ -103,6 +110,8 @@ type Crate interface {
 	Wants(library string) Wants
 	// Profile is what pages are held against, nil where there is none.
 	Profile() *Profile
+	// Matches tells whether a file of the site has the bytes that an integrity attribute asks for.
+	Matches(path, integrity string) bool
 	// Ref writes the reference from a page to a file of the site.
 	Ref(p *Page, path string) string
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -37,8 +38,12 @@ func (crateOf) Wants(library string) Wants {
 	return Wants{Doctype: library == "brinework", Charset: library == "oarlock", Viewport: library == "brinework"}
 }
 
-func (crateOf) Ref(_ *Page, path string) string { return path }
-func (c crateOf) Profile() *Profile             { return c.profile }
+func (crateOf) Ref(_ *Page, path string) string  { return path }
+func (crateOf) Matches(_, integrity string) bool { return integrity == right }
+func (c crateOf) Profile() *Profile              { return c.profile }
+
+// The integrity strings of the sealed bytes and of others.
+var right, wrong = integrity.Of([]byte("right")), integrity.Of([]byte("wrong"))
 
 const cdn = "https://cdn.harbour.example/"
 
@@ -59,7 +64,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 		if name, ok := strings.CutPrefix(raw.Ref, cdn); ok || strings.Contains(raw.Ref, "://") {
 			in.URL, in.Library = raw.Ref, siteFiles[name]
 			if in.Library != "" {
-				in.Integrity = "sha384-right"
+				in.Integrity = right
 			}
 		} else {
 			in.Path, in.Library = raw.Ref, siteFiles[raw.Ref]
@@ -99,12 +104,16 @@ func TestOnPage(t *testing.T) {
 		{"no viewport", "<!doctype html><meta charset=utf-8>" + oarlock + brine, "no-viewport"},
 		{"a fragment has its head elsewhere", oarlock + brine, ""},
 		{"link without integrity", top + "<script src=" + cdn + "js/oarlock.js></script>", "link-unsealed"},
-		{"link with other integrity", top + "<script integrity=sha384-wrong crossorigin src=" + cdn + "js/oarlock.js></script>", "link-stale"},
-		{"link without crossorigin", top + "<script integrity=sha384-right src=" + cdn + "js/oarlock.js></script>", "link-no-crossorigin"},
-		{"sound link", top + "<script integrity=sha384-right crossorigin src=" + cdn + "js/oarlock.js></script>" + brine, ""},
-		{"plain link without version", top + "<script integrity=sha384-x crossorigin src=http://else.example/x.js></script>", "link-plain link-unversioned"},
-		{"unknown link with version", top + "<script integrity=sha384-x crossorigin src=https://else.example/x-1.2.js></script>", ""},
-		{"linked twice", top + strings.Repeat("<script integrity=sha384-x crossorigin src=https://else.example/x-1.2.js></script>", 2), "included-twice"},
+		{"link with other integrity", top + "<script integrity=" + wrong + " crossorigin src=" + cdn + "js/oarlock.js></script>", "link-stale"},
+		{"link without crossorigin", top + "<script integrity=" + right + " src=" + cdn + "js/oarlock.js></script>", "link-no-crossorigin"},
+		{"several hashes, the strongest one right", top + "<script integrity='sha256-" + right[7:] + " " + right + "' crossorigin src=" + cdn + "js/oarlock.js></script>", ""},
+		{"no hash in it", top + "<script integrity=nonsense crossorigin src=" + cdn + "js/oarlock.js></script>", "link-unsealed"},
+		{"a link made local by hand", top + "<script integrity=" + wrong + " crossorigin src=js/oarlock.js></script>", "link-stale"},
+		{"a local file with its hash", top + "<script integrity=" + right + " src=js/oarlock.js></script>", "local-integrity"},
+		{"sound link", top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>" + brine, ""},
+		{"plain link without version", top + "<script integrity=" + wrong + " crossorigin src=http://else.example/x.js></script>", "link-plain link-unversioned"},
+		{"unknown link with version", top + "<script integrity=" + wrong + " crossorigin src=https://else.example/x-1.2.js></script>", ""},
+		{"linked twice", top + strings.Repeat("<script integrity="+wrong+" crossorigin src=https://else.example/x-1.2.js></script>", 2), "included-twice"},
 	}
 	for _, tt := range tests {
 		var got []string
@@ -123,7 +132,7 @@ func TestOnPage(t *testing.T) {
 
 func TestProfile(t *testing.T) {
 	live, desk := &Profile{Name: "live", Serve: "cdn", Build: "minified"}, &Profile{Name: "desk", Serve: "local", Build: "readable"}
-	link := top + "<script integrity=sha384-right crossorigin src=" + cdn + "js/oarlock.js></script>"
+	link := top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>"
 	for _, tt := range []struct {
 		name, page string
 		profile    *Profile

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -65,10 +66,13 @@ func (k *pageCheck) references() {
 func (k *pageCheck) links() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		value, has := k.p.Attr(raw, "integrity")
+		if in.Loads && in.Path != "" && has && !nothing(value) && k.c.Has(in.Path) {
+			k.localIntegrity(in, raw, value)
+		}
 		if !in.Loads || in.URL == "" {
 			continue
 		}
-		value, has := k.p.Attr(raw, "integrity")
 		_, origin := k.p.Attr(raw, "crossorigin")
 		next := "merry switch --cdn writes the link as it should be"
 		if in.Library != "" {
@@ -78,15 +82,20 @@ func (k *pageCheck) links() {
 			k.add(LinkPlain, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("%s is fetched without TLS", in.URL),
 				"anybody on the way can change it, and a page served over https will not load it at all", "write https://")
 		}
+		if in.Loose {
+			k.add(LinkUnversioned, Note, raw.RefAttr.ValueStart, fmt.Sprintf("%s is a link without a version, and for the desk only", in.Library),
+				"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s before the page goes out", in.Library, k.p.File))
+			continue
+		}
 		if in.Library == "" && !versioned.MatchString(in.URL) {
 			k.add(LinkUnversioned, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("the link to %s has no version", in.URL),
 				"it gives other bytes whenever its makers publish, and no integrity can be kept for it", "link to one version, or take the library and link to that")
 		}
 		switch {
-		case !has:
+		case !has || nothing(value):
 			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
 				"whoever can change that server's files can change this page", next)
-		case in.Integrity != "" && !strings.Contains(value, in.Integrity):
+		case in.Integrity != "" && stale(value, in.Integrity):
 			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the link to %s demands other bytes than were sealed", in.URL),
 				"a browser will refuse the file", next)
 		case !origin:
@@ -94,6 +103,33 @@ func (k *pageCheck) links() {
 				"a browser may not look at the bytes of another site to check them, and blocks the file", next)
 		}
 	}
+}
+
+// localIntegrity looks at a local file whose tag demands a hash, as one does that was a link before.
+func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string) {
+	if !k.c.Matches(in.Path, value) {
+		k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the tag demands other bytes than %s has", in.Path),
+			"a browser will refuse the file", "take integrity and crossorigin off the tag; local files need none")
+		return
+	}
+	k.add(LocalIntegrity, Note, raw.Start, fmt.Sprintf("the tag of the local %s has an integrity", in.Path),
+		"where the page is opened from disk, some browsers block the file: they may not look at its bytes", "take integrity and crossorigin off the tag, unless the page is only ever served")
+}
+
+// nothing tells whether an integrity attribute holds no hash at all, which a browser takes for none.
+func nothing(value string) bool {
+	_, err := integrity.Parse(value)
+	return err != nil
+}
+
+// stale tells whether an integrity attribute refuses the sealed bytes: a browser heeds the hashes of the strongest
+// algorithm alone, and one of them must be right (Subresource Integrity, section 3.3.4). Hashes stronger than the
+// sealed one can't be told without the bytes; they are held against them when a link is adopted or switched.
+func stale(value, sealed string) bool {
+	meta, _ := integrity.Parse(value)
+	strongest := meta.Strongest()
+	algorithm, _, _ := strings.Cut(sealed, "-")
+	return strings.HasPrefix(strongest[0], algorithm+"-") && !slices.Contains(strongest, sealed)
 }
 
 var versioned = regexp.MustCompile(`\d+\.\d+`)
@@ -106,12 +142,20 @@ func (k *pageCheck) profile() {
 	}
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
-		if !in.Loads || in.Library == "" {
+		if !in.Loads {
+			continue
+		}
+		if w := unwanted(want.Without, in); w != "" {
+			k.add(NotAsProfile, Error, raw.Start, fmt.Sprintf("%s is on this page; the profile %s is to be without %s", orPath(in), want.Name, w),
+				"the packing list says that it must not be there", fmt.Sprintf("merry omit %s --page %s", orPath(in), k.p.File))
+			continue
+		}
+		if in.Library == "" {
 			continue
 		}
 		next := fmt.Sprintf("merry switch %s --profile %s", in.Library, want.Name)
 		switch {
-		case in.DeskOnly:
+		case in.DeskOnly && want.Name != "desk":
 			k.add(DeskOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
 				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.p.File))
 		case want.Serve == "cdn" && in.URL == "", want.Serve == "local" && in.URL != "":
@@ -120,8 +164,30 @@ func (k *pageCheck) profile() {
 		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasPair:
 			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build; the profile %s says %s", in.Library, in.Build, want.Name, want.Build),
 				"the page would go out otherwise than it was meant to", next)
+		case want.Fallback && in.URL != "" && in.CanFallBack && !in.Fallback:
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("the link to %s has no fallback; the profile %s asks for one", in.Library, want.Name),
+				"where the CDN does not answer, the page stays without the script", next)
 		}
 	}
+}
+
+// unwanted returns what of a list names an include, "" where nothing does.
+func unwanted(list []string, in *Include) string {
+	for _, w := range list {
+		rest, target := in.Path+in.URL, true
+		for n, part := range strings.Split(w, "*") {
+			i := strings.Index(rest, part)
+			if i < 0 || n == 0 && i > 0 {
+				target = false
+				break
+			}
+			rest = rest[i+len(part):]
+		}
+		if w == in.Library || target && (rest == "" || strings.HasSuffix(w, "*")) {
+			return w
+		}
+	}
+	return ""
 }
 
 func (k *pageCheck) twice() {

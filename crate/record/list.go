@@ -56,7 +56,10 @@ type Profile struct {
 	Serve    string `yaml:"serve,omitempty"`
 	Build    string `yaml:"build,omitempty"`
 	CDN      string `yaml:"cdn,omitempty"`
-	Fallback bool   `yaml:"fallback,omitempty"`
+	Fallback bool   `yaml:"fallback,omitempty"` // a local copy stands in where the CDN does not answer
+	Hints    bool   `yaml:"hints,omitempty"`    // preconnect and preload
+	// Without lists what must not be on a page: libraries, and addresses in which * stands for anything.
+	Without []string `yaml:"without,flow,omitempty"`
 }
 
 // A Library is one entry of the crate. Its Name is the entry's key.

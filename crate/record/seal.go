@@ -12,6 +12,14 @@ import (
 type Seal struct {
 	Format    int                `json:"format"`
 	Libraries map[string]*Sealed `json:"libraries"`
+	Tags      []Tag              `json:"tags,omitempty"`
+}
+
+// A Tag remembers how a tag was written, where switching back could not tell from what it says now.
+type Tag struct {
+	Page string `json:"page,omitempty"` // the only page that this is true of, "" for all
+	Now  string `json:"now"`
+	Was  string `json:"was"`
 }
 
 // Sealed is what was taken of one library.
@@ -20,7 +28,9 @@ type Sealed struct {
 	Origin  string `json:"origin"`           // as in the packing list's from
 	Digest  string `json:"digest,omitempty"` // integrity string of the origin's own bytes
 	Licence string `json:"licence,omitempty"`
-	Files   []File `json:"files"`
+	// Linked says that pages have nothing but links to it so far: its files' places are kept for them.
+	Linked bool   `json:"linked,omitempty"`
+	Files  []File `json:"files"`
 }
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
@@ -32,6 +42,7 @@ type File struct {
 	Build     string `json:"build,omitempty"`
 	Pair      string `json:"pair,omitempty"` // the path of the same thing in the other build
 	Page      bool   `json:"page,omitempty"` // goes on pages; what it refers to comes along by itself
+	URL       string `json:"url,omitempty"`  // where it was found, if no CDN's pattern leads there
 }
 
 // ReadSeal reads a seal.
@@ -78,6 +89,9 @@ func (s *Seal) Bytes() []byte {
 		if lib.Licence != "" {
 			fmt.Fprintf(&b, " \"licence\": %s,\n", quote(lib.Licence))
 		}
+		if lib.Linked {
+			b.WriteString(" \"linked\": true,\n")
+		}
 		b.WriteString(" \"files\": [")
 		files := slices.Clone(lib.Files)
 		slices.SortFunc(files, func(x, y File) int {
@@ -87,19 +101,28 @@ func (s *Seal) Bytes() []byte {
 			if j > 0 {
 				b.WriteString(",")
 			}
-			line, _ := json.Marshal(f)
-			b.WriteString("\n  ")
-			b.Write(line)
+			b.WriteString("\n  " + quote(f))
 		}
 		b.WriteString("\n ]\n}")
 	}
-	b.WriteString("\n}\n}\n")
+	b.WriteString("\n}")
+	slices.SortFunc(s.Tags, func(x, y Tag) int { return strings.Compare(x.Now+"\x00"+x.Page, y.Now+"\x00"+y.Page) })
+	for i, t := range s.Tags {
+		b.WriteString([]string{",\n\"tags\": [\n  ", ",\n  "}[min(i, 1)] + quote(t))
+	}
+	if len(s.Tags) > 0 {
+		b.WriteString("\n]")
+	}
+	b.WriteString("\n}\n")
 	return b.Bytes()
 }
 
-func quote(s string) string {
-	b, _ := json.Marshal(s)
-	return string(b)
+func quote(v any) string {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	enc.Encode(v)
+	return strings.TrimSuffix(b.String(), "\n")
 }
 
 // Names lists the libraries, sorted.

@@ -1,0 +1,151 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) adopt() *cobra.Command {
+	var req crate.AdoptRequest
+	var all bool
+	var src sourceFlags
+	c := &cobra.Command{
+		Use:   "adopt PAGE… | --all | - --page PAGE",
+		Short: "Take tags under record that nobody recorded",
+		Long: `Adopt looks at scripts and stylesheets that pages refer to and nobody recorded, or at tags that were copied
+from documentation and are pasted on standard input. It reads or fetches each file once, makes out which library
+and version it is, says how sure it is and why, and records it. Tags stay as they are, where they are; pasted
+ones are put where their library belongs. What it can't name it asks for.`,
+		Example: `  merry adopt index.html
+  merry adopt --all --dry-run
+  merry adopt - --page index.html < tag.txt
+  merry adopt tides.html --tag chart.js --as tidechart@3.1.0`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			req.Dir = a.dir
+			onto := req.Pages
+			switch {
+			case slices.Contains(args, "-"):
+				if len(args) > 1 || all {
+					return usageError{fmt.Errorf("- stands for pasted tags alone; name the pages that they go on with --page")}
+				}
+				b, err := io.ReadAll(io.LimitReader(a.in, 1<<20))
+				if err != nil {
+					return err
+				}
+				if req.Pasted = strings.TrimSpace(string(b)); req.Pasted == "" {
+					return usageError{fmt.Errorf("nothing was pasted on standard input\nnext:  merry adopt - --page index.html < tag.txt")}
+				}
+			case len(onto) > 0:
+				return usageError{fmt.Errorf("--page is for pasted tags: merry adopt - --page %s\nnext:  merry adopt %s adopts what is on that page", onto[0], onto[0])}
+			case all && len(args) > 0:
+				return usageError{fmt.Errorf("--all is all pages; name some or say --all")}
+			case all:
+				req.Pages = []string{"**"}
+			case len(args) == 0:
+				return usageError{fmt.Errorf("say which pages, or --all\nnext:  merry adopt --all --dry-run")}
+			default:
+				req.Pages = args
+			}
+			p, err := a.openWith(src)
+			if err != nil {
+				return err
+			}
+			got, err := p.Adopt(req)
+			if err != nil {
+				return err
+			}
+			if err := a.answer(got, func() { a.printAdopted(got) }); err != nil {
+				return err
+			}
+			for _, t := range got.Tags {
+				if t.State == crate.StateAsked || t.State == crate.StateLeft {
+					return quietStatus(crate.Refused)
+				}
+			}
+			return nil
+		},
+	}
+	f := c.Flags()
+	f.BoolVar(&all, "all", false, "look at all pages")
+	f.StringSliceVar(&req.Pages, "page", nil, "put pasted tags on the pages that match `GLOB` (repeatable)")
+	f.StringVar(&req.Tag, "tag", "", "only tags whose reference contains `TEXT`")
+	f.StringVar(&req.As, "as", "", "say what it is: `NAME[@VERSION]`")
+	f.StringVar(&req.From, "from", "", "look for the bytes in this `SOURCE`")
+	f.BoolVar(&src.plain, "plain", false, "allow addresses without TLS")
+	f.BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")
+	return a.changes(c)
+}
+
+func (a *app) printAdopted(got *crate.Adopted) {
+	if len(got.Tags) == 0 && len(got.Pages) == 0 {
+		a.printf("everything that the pages load is recorded, or the site's own\n")
+		return
+	}
+	for _, t := range got.Tags {
+		what := strings.TrimSpace(t.Library + " " + t.Version)
+		switch t.State {
+		case crate.StateOwn:
+			continue
+		case crate.StateAdopted:
+			what = a.paint.green(clean(what)) + "  " + clean(t.File) + ", " + string(t.Sure)
+		case crate.StateDesk:
+			what = a.paint.yellow(clean(what)) + "  for the desk only"
+		default:
+			what = a.paint.red("not adopted") + a.paint.dim(strings.TrimRight("  "+clean(what), " "))
+		}
+		a.printf("%s  %s\n  %s\n", a.paint.bold(clean(t.Ref)), a.paint.dim(clean(t.At)+onPages(t.Pages)), what)
+		if t.Why != "" {
+			a.printf("  why:  %s\n", strings.ReplaceAll(t.Why, "\n", "\n      "))
+		}
+		for _, b := range t.Because {
+			a.printf("  %s\n", clean(b))
+		}
+		if t.Next != "" {
+			a.printf("  next: %s\n", clean(t.Next))
+		}
+	}
+	own := 0
+	for _, t := range got.Tags {
+		if t.State == crate.StateOwn {
+			own++
+			if own == 1 {
+				a.printf("counted as the site's own, since nothing tells that they are libraries:\n")
+			}
+			a.printf("  %s\n", clean(t.Ref))
+		}
+	}
+	for _, p := range got.Pages {
+		for _, ref := range p.Added {
+			a.printf("put on %s: %s\n", clean(p.Page), clean(ref))
+		}
+		for _, ref := range p.Already {
+			a.printf("on %s already: %s\n", clean(p.Page), clean(ref))
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(got.CDNs)) {
+		a.printf("a CDN for the packing list: %s  %s\n", clean(name), clean(got.CDNs[name]))
+	}
+	a.remarks(got.Notes)
+	if got.DryRun {
+		a.printf("\n")
+		a.touched(got.Outcome)
+		return
+	}
+	if len(got.Files) > 0 {
+		a.next("merry contents; merry check; merry undo takes this back")
+	}
+}
+
+func onPages(n int) string {
+	if n < 2 {
+		return ""
+	}
+	return fmt.Sprintf(" and %s more", plural(n-1, "page", "pages"))
+}
