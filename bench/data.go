@@ -44,12 +44,12 @@ func makePages(dir string) error {
 			return err
 		}
 	}
-	beacon := "(function(){window.beacon=function(){return 1}})();\n"
+	beacon, readable := "(function(){window.beacon=function(){return 1}})();\n", "(function () {\n  window.beacon = function () {\n    return 1;\n  };\n})();\n"
 	files := map[string]string{
-		"js/club.js": "var club = 1;\n", "js/beacon.min.js": beacon, "css/club.css": "body { margin: 0 }\n",
-		"crate.yaml": "format: 1\nlibraries:\n  beacon:\n    version: 1.0.0\n    from: beacon.zip\n    take: [beacon.min.js]\n",
-		"crate.seal.json": fmt.Sprintf(`{"format":1,"libraries":{"beacon":{"version":"1.0.0","origin":"beacon.zip","files":[{"path":"beacon.min.js","at":"js/beacon.min.js","size":%d,"integrity":%q,"build":"minified","page":true}]}}}`,
-			len(beacon), integrity.Of([]byte(beacon))),
+		"js/club.js": "var club = 1;\n", "js/beacon.min.js": beacon, "js/beacon.js": readable, "css/club.css": "body { margin: 0 }\n",
+		"crate.yaml": "format: 1\nlibraries:\n  beacon:\n    version: 1.0.0\n    from: beacon.zip\n    take: [beacon.js, beacon.min.js]\n",
+		"crate.seal.json": fmt.Sprintf(`{"format":1,"libraries":{"beacon":{"version":"1.0.0","origin":"beacon.zip","files":[{"path":"beacon.min.js","at":"js/beacon.min.js","size":%d,"integrity":%q,"build":"minified","pair":"beacon.js","page":true},{"path":"beacon.js","at":"js/beacon.js","size":%d,"integrity":%q,"build":"readable","pair":"beacon.min.js","page":true}]}}}`,
+			len(beacon), integrity.Of([]byte(beacon)), len(readable), integrity.Of([]byte(readable))),
 	}
 	for name, text := range files {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {

@@ -187,6 +187,13 @@ func (b *bench) races() []race {
 		{name: "check 10,000 pages", merry: b.tool(pages, "check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
 		{name: "include over 10,000 pages", merry: b.tool(pages, "include", "beacon", "--page", "**"), other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 1.2,
 			before: func() error { return makePages(pages) }},
+		{name: "switch over 10,000 pages", merry: b.tool(pages, "switch", "--readable"), other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 1.2,
+			before: func() error {
+				if err := makePages(pages); err != nil {
+					return err
+				}
+				return b.command(pages, b.merry, "include", "beacon", "--page", "**").Run()
+			}},
 		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
 		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
 		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"), says: "cp -r", mark: 1.5, before: empty},

@@ -104,8 +104,8 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		if t.Why != "" {
 			a.printf("  why:  %s\n", strings.ReplaceAll(t.Why, "\n", "\n      "))
 		}
-		for _, b := range t.Because {
-			a.printf("  %s\n", clean(b))
+		if len(t.Because) > 0 {
+			a.printf("  told by: %s\n", clean(strings.Join(t.Because, "; ")))
 		}
 		if t.Next != "" {
 			a.printf("  next: %s\n", clean(t.Next))

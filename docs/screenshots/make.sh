@@ -48,14 +48,21 @@ sed -i 's|js/Club.js|js/club.js|' index.html
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
 MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')"
-# A CDN is needed for this one; any server that gives the library's files serves.
-if wanted switch; then
-  mkdir -p "$work/cdn/lib/oarlock" && (cd "$work/cdn/lib/oarlock" && mkdir -p 2.0.3/dist && cp "$work"/played/site/js/oarlock*.js 2.0.3/dist/)
-  (cd "$work/cdn" && exec python3 -m http.server 8917 --bind 127.0.0.1 >/dev/null 2>&1) &
-  sleep 1
+# The stand-ins answer while these are made, and end with this script.
+if wanted switch || wanted adopt || wanted sources; then
+  (cd "$here" && go build -o "$work/bin/standins" ./standins)
   export MERRY_HOME=$work/played/home
-  merry sources set host cdn.harbour.example 127.0.0.1:8917 >/dev/null
-  in=$work/played/site shot switch "$(try 'merry sources learn http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js')$(try 'merry switch oarlock --cdn --page index.html --dry-run')"
+  mkfifo "$work/answers"; standins "$work/certificate.pem" >"$work/answers" &
+  read -r registry cdn <"$work/answers"
+  merry sources set registry "$registry" >/dev/null
+  merry sources set certificates "$work/certificate.pem" >/dev/null
+  merry sources set host cdn.harbour.example "$cdn" >/dev/null
+  live=$work/played/site
+  in=$live shot switch "$(try 'merry switch oarlock --cdn --page index.html --fallback --dry-run')"
+  merry demo --to "$work/documented" --bare >/dev/null
+  (cd "$work/documented/site" && merry start >/dev/null && standins --page >regatta.html)
+  in=$work/documented/site shot adopt "$(try 'merry adopt regatta.html')"
+  in=$work/documented/site shot sources "$(try 'merry sources')$(try 'merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js')"
 fi
 if wanted page; then
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
