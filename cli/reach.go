@@ -46,6 +46,7 @@ func (a *app) reach(s sourceFlags) (*crate.Reach, error) {
 		Cache:      source.NewCache(filepath.Join(homeFolder(os.UserCacheDir), "cache")),
 		Client:     &source.Client{AllowPlain: s.plain, Progress: a.progress(), Certificates: own.Certificates, Hosts: own.Hosts, Stall: stall, Wait: min(stall, 500*time.Millisecond)},
 		Registries: registries(own),
+		Room:       openRoom,
 		Offline:    a.offline,
 		Fresh:      s.fresh,
 	}, nil

@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/style"
 )
@@ -98,6 +99,10 @@ type checker struct {
 	// standIn are those of them of which every page has a fallback.
 	standIn map[string]bool
 
+	scripts *scripts
+	provide providers
+	ownNeed sync.Map // of own scripts that nothing on their page supplies: whether a rehearsal confirms it
+
 	buffers sync.Pool
 	mu      sync.Mutex
 	targets map[targetKey]Target
@@ -135,7 +140,7 @@ func (c *checker) online() ([]check.Finding, error) {
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), linked: map[string]check.Finding{}, standIn: map[string]bool{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
@@ -222,7 +227,20 @@ func (c *checker) findNear(name string) (string, bool) {
 // Profile is what pages are held against, nil where nothing was named.
 func (c *checker) Profile() *check.Profile { return c.profile }
 
-func (c *checker) Needs(library string) []string    { return c.needs[library] }
+func (c *checker) Needs(library string) []string { return c.needs[library] }
+
+// Provider tells who defines a global: a library of the crate, or an own script, as a path in the site.
+func (c *checker) Provider(global string) (library, own string) { return c.provider(global) }
+
+// OwnOrder is the order that the packing list gives the site's own files.
+func (c *checker) OwnOrder() []string { return c.p.List.Own.Order }
+
+// Confirms makes sure of a need that reading a script found, before anybody is told of it.
+func (c *checker) Confirms(item *order.Item, global string) bool {
+	text, ok := item.Text.([]byte)
+	return !ok || c.scripts.confirms(text, global)
+}
+
 func (c *checker) Wants(library string) check.Wants { return c.wants[library] }
 func (c *checker) Ref(p *check.Page, name string) string {
 	ref, _ := refTo(p.Page, p.File, name)
@@ -271,7 +289,7 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := &view{Page: pg, path: name}
+	v := &view{Page: pg, path: name, targets: make([]Target, len(pg.Includes)), library: make([]string, len(pg.Includes))}
 	cp := &check.Page{Page: pg, File: c.p.inProject(name), Includes: make([]check.Include, len(pg.Includes))}
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
@@ -281,6 +299,7 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 		}
 		out := &cp.Includes[i]
 		t := c.target(name, pg.Base, in.Ref)
+		v.targets[i] = t
 		out.Path, out.URL = t.Path, t.URL
 		out.Loads = in.Inert == "" && (k == page.Script || k == page.Stylesheet)
 		if t.Path != "" {
@@ -315,6 +334,10 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 			}
 		}
 	}
+	for i := range cp.Includes {
+		v.library[i] = cp.Includes[i].Library
+	}
+	cp.Items = c.items(v)
 	return check.OnPage(cp, c), nil
 }
 
@@ -408,16 +431,21 @@ func (c *checker) assets(at string, b []byte) []check.Finding {
 	return found
 }
 
-// ownStyles looks at what the site's own stylesheets ask for.
-func (c *checker) ownStyles() ([]check.Finding, error) {
+// ownFiles lists the site's own scripts or stylesheets, sorted.
+func (c *checker) ownFiles(kind delivery.Kind) []string {
 	var names []string
 	for name := range c.site.Files {
-		if _, sealed := c.p.byPlace[c.p.inProject(name)]; !sealed && delivery.KindOf(name) == delivery.Stylesheet {
+		if _, sealed := c.p.byPlace[c.p.inProject(name)]; !sealed && delivery.KindOf(name) == kind {
 			names = append(names, name)
 		}
 	}
 	slices.Sort(names)
-	lists, err := forEach(names, func(name string) ([]check.Finding, error) {
+	return names
+}
+
+// ownStyles looks at what the site's own stylesheets ask for.
+func (c *checker) ownStyles() ([]check.Finding, error) {
+	lists, err := forEach(c.ownFiles(delivery.Stylesheet), func(name string) ([]check.Finding, error) {
 		at := c.p.inProject(name)
 		b, err := os.ReadFile(filepath.Join(c.p.Root, filepath.FromSlash(at)))
 		if err != nil {

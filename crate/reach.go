@@ -25,6 +25,7 @@ type Reach struct {
 	Client *source.Client
 	// Registries are the package registries that the user has set; there is none by itself.
 	Registries []source.Registry
+	Room       Room // for rehearsals; without one there are none
 	Offline    bool
 	Fresh      bool // fetch again what was seen before
 

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"slices"
 
+	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -46,6 +47,8 @@ const (
 	SealedGone      = "sealed-gone"
 	NeedAbsent      = "need-absent"
 	NeedLater       = "need-later"
+	NeedRace        = "need-race"
+	NeedCircle      = "need-circle"
 	IncludedTwice   = "included-twice"
 	OwnStyleFirst   = "own-style-first"
 	AssetMissing    = "asset-missing"
@@ -68,8 +71,9 @@ const (
 // A Page is a page with what its includes lead to.
 type Page struct {
 	*page.Page
-	File     string    // from the project's root
-	Includes []Include // as the page's own, one for one
+	File     string       // from the project's root
+	Includes []Include    // as the page's own, one for one
+	Items    []order.Item // what matters of them for their order, one for one
 }
 
 // An Include is what one of a page's includes leads to.
@@ -106,6 +110,12 @@ type Crate interface {
 	Near(path string) (near string, caseOnly bool)
 	// Needs lists the libraries that one needs before it.
 	Needs(library string) []string
+	// Provider tells who defines a global: a library of the crate, or an own script, as a path in the site.
+	Provider(global string) (library, own string)
+	// OwnOrder is the order that the packing list gives the site's own files.
+	OwnOrder() []string
+	// Confirms makes sure of a need that reading a script found.
+	Confirms(item *order.Item, global string) bool
 	// Wants tells what a library wants of a page that it is on.
 	Wants(library string) Wants
 	// Profile is what pages are held against, nil where there is none.

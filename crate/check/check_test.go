@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -40,7 +41,12 @@ func (crateOf) Wants(library string) Wants {
 
 func (crateOf) Ref(_ *Page, path string) string  { return path }
 func (crateOf) Matches(_, integrity string) bool { return integrity == right }
-func (c crateOf) Profile() *Profile              { return c.profile }
+func (crateOf) OwnOrder() []string               { return nil }
+func (crateOf) Provider(global string) (library, own string) {
+	return map[string]string{"Oarlock": "oarlock"}[global], map[string]string{"CLUB": "js/config.js"}[global]
+}
+func (crateOf) Confirms(_ *order.Item, global string) bool { return global != "Dream" }
+func (c crateOf) Profile() *Profile                        { return c.profile }
 
 // The integrity strings of the sealed bytes and of others.
 var right, wrong = integrity.Of([]byte("right")), integrity.Of([]byte("wrong"))
@@ -71,6 +77,23 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 		}
 		in.Build, in.HasPair = "minified", true
 	}
+	for i := range pg.Includes {
+		raw, in := &pg.Includes[i], &p.Includes[i]
+		it := order.Item{Name: in.Path + in.URL, Library: in.Library, When: order.When(raw.When), Style: raw.Kind == page.Stylesheet, Inline: raw.Kind == page.InlineScript,
+			Inert: raw.Inert != "" || raw.Kind == page.Hint || raw.Kind == page.Other}
+		if it.Library == "oarlock" {
+			it.Defines = []string{"Oarlock"}
+		}
+		// An inline script of the tests lists the globals that it reads.
+		if it.Inline {
+			it.Name = "inline"
+			for _, g := range strings.Fields(string(pg.InlineText(raw))) {
+				it.Needs = append(it.Needs, order.Need{Global: g, Where: "page.html:1:1"})
+			}
+		}
+		it.Unknown = in.URL != "" && in.Library == "" && !it.Style
+		p.Items = append(p.Items, it)
+	}
 	return OnPage(p, c)
 }
 
@@ -97,6 +120,15 @@ func TestOnPage(t *testing.T) {
 		{"need later", top + brine + oarlock, "need-later"},
 		{"need in time, by defer", top + "<script defer src=js/brinework.js></script>" + oarlock, ""},
 		{"need too late, by defer", top + "<script defer src=js/oarlock.js></script>" + brine, "need-later"},
+		{"read too early", top + "<script>Oarlock</script>" + oarlock, "need-later"},
+		{"read in time", top + oarlock + "<script>Oarlock</script>", ""},
+		{"read and not there", top + "<script>Oarlock CLUB Nobody</script>", "need-absent need-absent need-absent"},
+		{"not confirmed", top + "<script>Dream</script>", ""},
+		{"the id of an element", top + "<p id=Nobody><script>Nobody</script>", ""},
+		{"anything may come from elsewhere", top + "<script src=https://else.example/x-1.2.js integrity=" + wrong + " crossorigin></script><script>Nobody</script>", ""},
+		{"a race", top + "<script async src=js/oarlock.js></script><script>Oarlock</script>", "need-race"},
+		{"a race of the other", top + oarlock + "<script async src=js/brinework.js></script>", ""},
+		{"deferred and inline", top + "<script defer src=js/oarlock.js></script><script>Oarlock</script>", "need-later"},
 		{"a stylesheet alone needs its script's need too", top + style, "need-absent"},
 		{"own style first", top + own + style + oarlock + brine, "own-style-first"},
 		{"no doctype", "<meta charset=utf-8><meta name=viewport content=x><html>" + style + oarlock + brine, "no-doctype"},

@@ -1,12 +1,14 @@
 package check
 
 import (
+	"bytes"
 	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -220,39 +222,136 @@ func orPath(in *Include) string {
 	return in.Path + in.URL
 }
 
-// needs holds the order of a page's scripts and styles against what the libraries need.
+// needs holds the order of a page's scripts and styles against what they need: by the packing list, and by what
+// their code reads.
 func (k *pageCheck) needs() {
-	first := map[string]int{} // library to its first script, or stylesheet where it has none
-	var order []string
+	items := k.p.Items
+	on := map[string]int{} // library to its first script, or stylesheet where it has none
+	var libraries []string
 	for i := range k.p.Includes {
 		in := &k.p.Includes[i]
 		if !in.Loads || in.Library == "" {
 			continue
 		}
-		old, ok := first[in.Library]
+		old, ok := on[in.Library]
 		if !ok {
-			order = append(order, in.Library)
+			libraries = append(libraries, in.Library)
 		}
 		if !ok || k.p.Page.Includes[old].Kind == page.Stylesheet && k.p.Page.Includes[i].Kind == page.Script {
-			first[in.Library] = i
+			on[in.Library] = i
 		}
 	}
-	for _, lib := range order {
-		i := first[lib]
-		raw := &k.p.Page.Includes[i]
+	absentLibrary := map[string]bool{}
+	for _, lib := range libraries {
 		for _, need := range k.c.Needs(lib) {
-			j, ok := first[need]
-			switch {
-			case !ok:
-				k.add(NeedAbsent, Error, raw.Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
+			if _, ok := on[need]; !ok {
+				absentLibrary[need] = true
+				k.add(NeedAbsent, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
 					fmt.Sprintf("%s will stop with an error when it loads", lib),
 					fmt.Sprintf("merry include %s --page %s", need, k.p.File))
-			case runsBefore(raw, i, &k.p.Page.Includes[j], j):
-				k.add(NeedLater, Error, raw.Start, fmt.Sprintf("%s needs %s, which comes %s later", lib, need, tags(k.between(i, j))),
-					fmt.Sprintf("when %s runs, %s is not there yet", lib, need),
-					fmt.Sprintf("merry omit %s --page %s, then merry include %s --page %s", lib, k.p.File, lib, k.p.File))
 			}
 		}
+	}
+	constraints, absent := order.Find(items, order.Rules{Needs: k.c.Needs, Own: k.c.OwnOrder()})
+	said := map[string]bool{} // pairs of libraries of which one line is enough
+	for _, c := range constraints {
+		state := order.StateOf(items, c)
+		if state == order.Kept || c.Kind == order.Styles || items[c.Before].Style && items[c.After].Style && c.Kind == order.Declared {
+			continue // styles have a finding of their own
+		}
+		pair := items[c.Before].Library + "\x00" + items[c.After].Library
+		if items[c.Before].Library != "" && items[c.After].Library != "" && said[pair] {
+			continue
+		}
+		said[pair] = true
+		k.outOfOrder(c, state)
+	}
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return it.Unknown && !it.Inert })
+	told := map[string]bool{}
+	for _, a := range absent {
+		library, own := k.c.Provider(a.Need.Global)
+		for _, g := range a.Need.Or {
+			if library == "" && own == "" {
+				library, own = k.c.Provider(g)
+			}
+		}
+		key := fmt.Sprint(a.Item, library, own)
+		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) || library+own != "" && told[key] ||
+			unknown && library == "" && own == "" || k.named(a.Need.Global) || !k.c.Confirms(&items[a.Item], a.Need.Global) {
+			continue
+		}
+		told[key] = true
+		it := &items[a.Item]
+		message := fmt.Sprintf("%s reads %s, which nothing on this page defines", it.Name, a.Need.Global)
+		why := fmt.Sprintf("%s: it is not there when the script runs", a.Need.Where)
+		next := fmt.Sprintf("merry take the library that defines %s, or take the tag off this page", a.Need.Global)
+		switch {
+		case library != "":
+			message = fmt.Sprintf("%s reads %s, and %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
+			next = fmt.Sprintf("merry include %s --page %s", library, k.p.File)
+		case own != "":
+			message = fmt.Sprintf("%s reads %s, and %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
+			next = fmt.Sprintf("merry include %s --page %s", own, k.p.File)
+		}
+		k.add(NeedAbsent, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
+	}
+}
+
+// named tells whether an element of the page has a name as its id, which makes it a global (HTML Standard, section
+// 7.2.2.3).
+func (k *pageCheck) named(global string) bool {
+	for _, quote := range []string{`"`, "'", ""} {
+		if bytes.Contains(k.p.Bytes, []byte("id="+quote+global+quote)) {
+			return true
+		}
+	}
+	return false
+}
+
+// outOfOrder reports a constraint that the page does not keep.
+func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
+	items := k.p.Items
+	before, after := &items[c.Before], &items[c.After]
+	if c.Kind == order.Reads && !k.c.Confirms(after, c.Global) {
+		return
+	}
+	at := k.p.Page.Includes[c.After].Start
+	next := fmt.Sprintf("merry order %s --fix", k.p.File)
+	if state == order.Race {
+		async, other := before, after
+		if after.When == order.AnyTime && before.When != order.AnyTime {
+			async, other = after, before
+		}
+		k.add(NeedRace, Warning, at, fmt.Sprintf("%s is async, and whether it runs in time for %s depends on the network", async.Name, other.Name),
+			c.Reason(items), "take async off the tag, or write defer on both")
+		if async == after {
+			k.found[len(k.found)-1].Message = fmt.Sprintf("%s is async, and may run before %s has", async.Name, other.Name)
+		}
+		return
+	}
+	if before.When == order.Deferred && after.When == order.InPlace {
+		next = fmt.Sprintf("write defer on %s too, or take it off %s", after.Name, before.Name)
+		if after.Inline {
+			next = fmt.Sprintf("take defer off %s, or let the inline script wait for DOMContentLoaded", before.Name)
+		}
+	}
+	distance := tags(k.between(c.After, c.Before)) + " later"
+	if c.Before < c.After {
+		distance = "before it, and runs after it"
+	}
+	switch c.Kind {
+	case order.Declared:
+		k.add(NeedLater, Error, at, fmt.Sprintf("%s needs %s, which comes %s", after.Library, before.Library, distance),
+			fmt.Sprintf("when %s runs, %s is not there yet", after.Library, before.Library), next)
+	case order.OwnOrder:
+		k.add(NeedLater, Warning, at, fmt.Sprintf("the packing list has %s before %s, which comes %s", before.Name, after.Name, distance),
+			"own: order: in the packing list says so", next)
+	default:
+		who := fmt.Sprintf("%s reads %s, and %s, which defines it,", after.Name, c.Global, before.Name)
+		if after.Library != "" && before.Library != "" {
+			who = fmt.Sprintf("%s needs %s, which", after.Library, before.Library)
+		}
+		k.add(NeedLater, Error, at, fmt.Sprintf("%s comes %s", who, distance), fmt.Sprintf("when it runs, %s is not there yet (%s)", c.Global, c.Where), next)
 	}
 }
 
@@ -272,14 +371,6 @@ func (k *pageCheck) between(i, j int) int {
 		}
 	}
 	return max(1, n)
-}
-
-// runsBefore tells whether a, at index i, takes effect before b at j.
-func runsBefore(a *page.Include, i int, b *page.Include, j int) bool {
-	if a.Kind == page.Script && b.Kind == page.Script && a.When != b.When && a.When != page.Async && b.When != page.Async {
-		return a.When == page.Blocking
-	}
-	return i < j
 }
 
 // ownStyles finds the project's own stylesheets that stand before a library's.

@@ -53,6 +53,9 @@ type Include struct {
 	Inert string
 }
 
+// TextStart is where the text of an inline script or style begins.
+func (in *Include) TextStart() int { return in.Text.start }
+
 // Templated tells whether the reference holds an expression that a server fills in, so that what
 // it will say can't be known.
 func (in *Include) Templated() bool {

@@ -1,6 +1,13 @@
 package script
 
-import "strings"
+import (
+	"maps"
+	"slices"
+	"strings"
+)
+
+// BrowserNames lists the names that a browser gives to every script, sorted.
+func BrowserNames() []string { return slices.Sorted(maps.Keys(browserNames)) }
 
 // alias are the names of the global object in a browser (HTML Standard, section 7.2.2; ECMA-262,
 // section 19.1).

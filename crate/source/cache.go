@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"crypto/sha512"
 	"encoding/base64"
+	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
@@ -15,6 +16,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/cespare/xxhash/v2"
 
 	"merrycrate.example/merry/crate/integrity"
 )
@@ -168,6 +171,30 @@ func (c *Cache) Recall(url string) (Seen, bool) {
 	return s, c.Has(s.Integrity)
 }
 
+// worked is the place of something that was worked out: its kind, and what it was worked out of.
+func (c *Cache) worked(kind, of string) string {
+	sum := sha512.Sum384([]byte(kind + "\x00" + of))
+	name := hex.EncodeToString(sum[:20])
+	return filepath.Join(c.dir, "findings", name[:2], name[2:])
+}
+
+// Keep keeps what was worked out of something, such as what a script defines. Its kind says what it is, with the
+// number of the way in which it was worked out; of is what it was worked out of, or its hash.
+func (c *Cache) Keep(kind, of string, b []byte) error {
+	return writeWhole(c.worked(kind, of), binary.BigEndian.AppendUint64(slices.Clip(b), xxhash.Sum64(b)))
+}
+
+// Kept returns what was worked out of something before.
+func (c *Cache) Kept(kind, of string) ([]byte, bool) {
+	name := c.worked(kind, of)
+	b, err := os.ReadFile(name)
+	if err != nil || len(b) < 8 {
+		return nil, false
+	}
+	b, sum := b[:len(b)-8], b[len(b)-8:]
+	return b, binary.BigEndian.Uint64(sum) == xxhash.Sum64(b)
+}
+
 // Use counts the cache's entries and their size in bytes.
 func (c *Cache) Use() (entries int, size int64, err error) {
 	list, err := c.list()
@@ -185,19 +212,24 @@ type cacheEntry struct {
 
 func (c *Cache) list() ([]cacheEntry, error) {
 	var list []cacheEntry
-	err := filepath.WalkDir(filepath.Join(c.dir, "blobs"), func(name string, e fs.DirEntry, err error) error {
-		if err != nil || e.IsDir() {
-			if errors.Is(err, fs.ErrNotExist) {
-				return nil
+	for _, part := range []string{"blobs", "findings"} {
+		err := filepath.WalkDir(filepath.Join(c.dir, part), func(name string, e fs.DirEntry, err error) error {
+			if err != nil || e.IsDir() {
+				if errors.Is(err, fs.ErrNotExist) {
+					return nil
+				}
+				return err
 			}
-			return err
+			if info, err := e.Info(); err == nil {
+				list = append(list, cacheEntry{name, info.Size(), info.ModTime()})
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
 		}
-		if info, err := e.Info(); err == nil {
-			list = append(list, cacheEntry{name, info.Size(), info.ModTime()})
-		}
-		return nil
-	})
-	return list, err
+	}
+	return list, nil
 }
 
 // Trim removes the entries that were not used for longest until the rest has at most size bytes. It

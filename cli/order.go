@@ -1,0 +1,194 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/draw"
+	"merrycrate.example/merry/crate/order"
+)
+
+func (a *app) order() *cobra.Command {
+	var fix bool
+	var graph string
+	c := &cobra.Command{
+		Use:   "order [PAGE…]",
+		Short: "Show in which order a page's includes run, and why; or repair it",
+		Long: `Order shows when each script and stylesheet of a page takes effect, what it defines and needs, and whether that is
+there in time, with the reason for every constraint. With --fix it repairs the order with the fewest moves; each tag
+keeps its bytes.`,
+		Example: "  merry order index.html\n  merry order index.html --fix --dry-run\n  merry order tides.html --graph svg > tides.svg",
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := a.open()
+			if err != nil {
+				return err
+			}
+			if fix {
+				if graph != "" {
+					return usageError{fmt.Errorf("--graph draws the page as it is; --fix changes it")}
+				}
+				if len(args) == 0 {
+					args = []string{"**"}
+				}
+				fixed, err := p.FixOrder(args, a.dir)
+				if err != nil {
+					return err
+				}
+				return a.printFixed(fixed)
+			}
+			pages, err := p.Order(args, a.dir)
+			if err != nil {
+				return err
+			}
+			if graph != "" {
+				if len(pages) != 1 {
+					return usageError{fmt.Errorf("--graph draws one page; there are %d", len(pages))}
+				}
+				text, err := draw.Order(graph, drawing(&pages[0]))
+				if err != nil {
+					return usageError{err}
+				}
+				a.printf("%s", text)
+				return nil
+			}
+			return a.answer(pages, func() {
+				for i := range pages {
+					if i > 0 {
+						a.printf("\n")
+					}
+					a.printOrder(&pages[i])
+				}
+			})
+		},
+	}
+	c.Flags().BoolVar(&fix, "fix", false, "repair the order with the fewest moves")
+	c.Flags().StringVar(&graph, "graph", "", "draw it, as `FORM`: svg, dot or mermaid")
+	return a.changes(c)
+}
+
+func (a *app) printOrder(o *crate.Ordered) {
+	a.printf("%s\n", a.paint.bold(clean(o.Page)))
+	if len(o.Steps) == 0 {
+		a.printf("  it has no scripts or stylesheets\n")
+		return
+	}
+	t := &table{right: map[int]bool{0: true, 2: true}}
+	t.add("step", "what", "line", "when", "defines", "needs", "verdict")
+	for i, s := range o.Steps {
+		verdict := s.Verdict
+		switch {
+		case verdict == "fine":
+		case strings.HasPrefix(verdict, "unknown"), verdict == "a race":
+			verdict = a.paint.yellow(verdict)
+		default:
+			verdict = a.paint.red(verdict)
+		}
+		t.add(plain(i+1), clean(short(s.Name, 44)), plain(s.Line), strings.TrimSuffix(s.When, "; scripts behind it wait"), clean(some(s.Defines)), clean(some(s.Needs)), verdict)
+	}
+	t.print(a, "  ")
+	if len(o.Constraints) > 0 {
+		a.printf("\n")
+	}
+	for _, c := range o.Constraints {
+		mark := a.paint.dim("kept   ")
+		switch c.State {
+		case order.Broken:
+			mark = a.paint.red("broken ")
+		case order.Race:
+			mark = a.paint.yellow("a race ")
+		}
+		a.printf("  %s %d before %d: %s\n", mark, c.Before+1, c.After+1, clean(c.Reason))
+	}
+	a.printCan(o.Cycle, o.Stuck)
+	for _, c := range o.Constraints {
+		if c.State == order.Broken && o.Cycle == nil {
+			a.next("merry order %s --fix --dry-run", clean(o.Page))
+			return
+		}
+	}
+}
+
+// printCan prints what no order can mend.
+func (a *app) printCan(cycle, stuck []string) {
+	if len(cycle) > 0 {
+		a.printf("\n  %s\n", a.paint.red("no order keeps all of these; they go round in a circle:"))
+		for _, r := range cycle {
+			a.printf("    %s\n", clean(r))
+		}
+	}
+	for _, r := range stuck {
+		a.printf("  %s %s\n", a.paint.yellow("no move mends this:"), clean(r))
+	}
+}
+
+func (a *app) printFixed(f *crate.OrderFixed) error {
+	left := false
+	if err := a.answer(f, func() {
+		moved := 0
+		for _, p := range f.Pages {
+			if len(p.Moves)+len(p.Cycle)+len(p.Stuck) == 0 {
+				continue
+			}
+			a.printf("%s\n", a.paint.bold(clean(p.Page)))
+			for _, m := range p.Moves {
+				moved++
+				a.printf("  %s\n", clean(m))
+			}
+			for _, w := range p.Why {
+				a.printf("    %s\n", a.paint.dim(clean(w)))
+			}
+			a.printCan(p.Cycle, p.Stuck)
+		}
+		switch {
+		case f.DryRun && moved > 0:
+			a.printf("\n")
+			a.touched(f.Outcome)
+		case moved > 0:
+			a.next("merry check; merry undo takes this back")
+		default:
+			a.printf("%s: no tag had to be moved\n", plural(len(f.Pages), "page", "pages"))
+		}
+	}); err != nil {
+		return err
+	}
+	for _, p := range f.Pages {
+		left = left || len(p.Cycle)+len(p.Stuck) > 0
+	}
+	if left {
+		return quietStatus(crate.Refused)
+	}
+	return nil
+}
+
+// drawing turns a page's order into what package draw draws.
+func drawing(o *crate.Ordered) draw.Page {
+	d := draw.Page{Title: o.Page}
+	for _, s := range o.Steps {
+		d.Steps = append(d.Steps, draw.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"), Library: s.Library, Verdict: s.Verdict, From: s.From, Wire: s.Wire})
+	}
+	for _, c := range o.Constraints {
+		d.Arrows = append(d.Arrows, draw.Arrow{From: c.Before, To: c.After, Label: c.Global, State: string(c.State)})
+	}
+	return d
+}
+
+// some abbreviates a list of names.
+func some(list []string) string {
+	const most = 3
+	if len(list) > most {
+		return strings.Join(list[:most], " ") + fmt.Sprintf(" +%d", len(list)-most)
+	}
+	return strings.Join(list, " ")
+}
+
+// short cuts a long name in its middle, where addresses say least.
+func short(s string, most int) string {
+	r := []rune(s)
+	if len(r) <= most {
+		return s
+	}
+	return string(r[:most/3]) + "…" + string(r[len(r)-(most-most/3-1):])
+}

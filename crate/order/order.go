@@ -1,0 +1,230 @@
+// Package order tells in which order a page's scripts and stylesheets take effect, which of them must come
+// before which others and why, and how to put them right with the fewest moves.
+//
+// It is given what each one is, defines and needs. It knows no bytes and no files: tags are moved by
+// package page, and which library a file is of is told by its caller.
+package order
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
+
+// When tells when an item takes effect (HTML Standard, section 4.12.1).
+type When int
+
+// The times at which an item takes effect.
+const (
+	InPlace  When = iota // where it stands: a stylesheet, a blocking or an inline script
+	Deferred             // after parsing, in the order of the page: defer, and modules
+	AnyTime              // async: whenever it has come
+)
+
+// A Need is a global that an item must find when it runs.
+type Need struct {
+	Global string
+	Or     []string // others that would serve
+	Where  string   // file:line:column of the evidence
+}
+
+// An Item is one script or stylesheet of a page.
+type Item struct {
+	Name    string // as a reader would call it
+	Library string // "" where it is of none
+	Style   bool
+	Inline  bool
+	Own     bool // the site's own
+	When    When
+	Defines []string
+	Needs   []Need
+	// Unknown says that what it defines could not be read: a link to elsewhere, or a reference that a server
+	// fills in.
+	Unknown bool
+	// Inert says that the browser passes over it.
+	Inert bool
+	// Text is whatever the caller wants to find with the item again.
+	Text any
+}
+
+// A Kind says where a constraint comes from.
+type Kind string
+
+// The kinds of constraint.
+const (
+	Reads    Kind = "reads"    // one script reads what the other defines
+	Declared Kind = "declared" // the packing list says that one library needs the other
+	Styles   Kind = "styles"   // of equal rules the later one wins
+	OwnOrder Kind = "own"      // the packing list gives the site's own files an order
+)
+
+// A Constraint says that one item must take effect before another, and why.
+type Constraint struct {
+	Before, After int
+	Kind          Kind
+	Global        string // that is read
+	Where         string // the evidence, where there is any
+}
+
+// Reason says why, in words that name both.
+func (c Constraint) Reason(items []Item) string {
+	a, b := items[c.Before].Name, items[c.After].Name
+	switch c.Kind {
+	case Reads:
+		return fmt.Sprintf("%s reads %s (%s), which %s defines", b, c.Global, c.Where, a)
+	case Declared:
+		return fmt.Sprintf("%s needs %s, as the packing list says", items[c.After].Library, items[c.Before].Library)
+	case Styles:
+		return fmt.Sprintf("of equal rules the later one wins: %s before %s", a, b)
+	}
+	return fmt.Sprintf("the packing list has %s before %s", a, b)
+}
+
+// An Absent is a need that nothing on the page meets.
+type Absent struct {
+	Item int
+	Need Need
+}
+
+// Rules are what a project knows of its libraries and files beside what their code says.
+type Rules struct {
+	Needs func(library string) []string // libraries that one needs before it
+	Own   []string                      // own files in order, by their names
+}
+
+// Find returns the constraints of a page, and the needs that nothing on it meets. Who defines a global that several
+// define is the first that runs.
+func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
+	defines := map[string]int{}
+	for _, i := range Sequence(items) {
+		for _, g := range items[i].Defines {
+			if old, ok := defines[g]; !ok || items[old].When == AnyTime && items[i].When != AnyTime {
+				defines[g] = i
+			}
+		}
+	}
+	seen := map[[2]int]bool{}
+	add := func(c Constraint) {
+		if c.Before != c.After && !seen[[2]int{c.Before, c.After}] {
+			seen[[2]int{c.Before, c.After}] = true
+			list = append(list, c)
+		}
+	}
+	for i := range items {
+		if items[i].Inert {
+			continue
+		}
+		for _, n := range items[i].Needs {
+			by := -1
+			for _, g := range append([]string{n.Global}, n.Or...) {
+				if j, ok := defines[g]; ok && (by < 0 || before(items, j, i)) {
+					by = j
+				}
+			}
+			if by < 0 {
+				absent = append(absent, Absent{i, n})
+			} else {
+				add(Constraint{Before: by, After: i, Kind: Reads, Global: n.Global, Where: n.Where})
+			}
+		}
+	}
+	declared(items, rules, add)
+	styles(items, add)
+	last := -1
+	for _, name := range rules.Own {
+		if i := slices.IndexFunc(items, func(it Item) bool { return it.Name == name && !it.Inert }); i >= 0 {
+			if last >= 0 && items[last].Style == items[i].Style {
+				add(Constraint{Before: last, After: i, Kind: OwnOrder})
+			}
+			last = i
+		}
+	}
+	return list, absent
+}
+
+// declared adds what the packing list says of libraries: scripts before scripts, styles before styles.
+func declared(items []Item, rules Rules, add func(Constraint)) {
+	if rules.Needs == nil {
+		return
+	}
+	for i := range items {
+		if items[i].Inert || items[i].Library == "" {
+			continue
+		}
+		for _, need := range rules.Needs(items[i].Library) {
+			for j := range items {
+				if items[j].Library == need && items[j].Style == items[i].Style && !items[j].Inert {
+					add(Constraint{Before: j, After: i, Kind: Declared})
+				}
+			}
+		}
+	}
+}
+
+// styles adds that the site's own stylesheets come after the libraries'.
+func styles(items []Item, add func(Constraint)) {
+	for i := range items {
+		if !items[i].Style || items[i].Library == "" || items[i].Inert {
+			continue
+		}
+		for j := range items {
+			if items[j].Style && items[j].Own && !items[j].Inert && !items[j].Inline {
+				add(Constraint{Before: i, After: j, Kind: Styles})
+			}
+		}
+	}
+}
+
+// Sequence lists the items in the order in which they take effect. Async ones stand where they could at the
+// earliest.
+func Sequence(items []Item) []int {
+	var list []int
+	for i := range items {
+		if !items[i].Inert {
+			list = append(list, i)
+		}
+	}
+	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(phase(items[a]), phase(items[b])) })
+	return list
+}
+
+func phase(it Item) int {
+	if it.When == Deferred {
+		return 1
+	}
+	return 0
+}
+
+// before tells whether a surely takes effect before b.
+func before(items []Item, a, b int) bool {
+	if items[a].When == AnyTime || items[b].When == AnyTime && items[a].When == Deferred {
+		return false
+	}
+	if pa, pb := phase(items[a]), phase(items[b]); pa != pb {
+		return pa < pb
+	}
+	return a < b
+}
+
+// A State says how a constraint stands on the page as it is.
+type State string
+
+// The states of a constraint.
+const (
+	Kept   State = "kept"
+	Broken State = "broken"
+	Race   State = "race" // one of the two is async: it depends on the network
+)
+
+// StateOf tells how a constraint stands.
+func StateOf(items []Item, c Constraint) State {
+	switch {
+	case items[c.Before].When == AnyTime:
+		return Race
+	case before(items, c.Before, c.After):
+		return Kept
+	case items[c.After].When == AnyTime:
+		return Race
+	}
+	return Broken
+}

@@ -1,0 +1,212 @@
+package order
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// page reads a page written in short: one word an item, NAME>defined,defined<needed,needed with d: for deferred, a: for
+// async, s: for a library's stylesheet and o: for an own one.
+func page(text string) []Item {
+	var items []Item
+	for _, w := range strings.Fields(text) {
+		it := Item{}
+		for len(w) > 1 && w[1] == ':' {
+			switch w[0] {
+			case 'd':
+				it.When = Deferred
+			case 'a':
+				it.When = AnyTime
+			case 's':
+				it.Style, it.Library = true, w[2:]
+			case 'o':
+				it.Style, it.Own = true, true
+			case 'i':
+				it.Inline = true
+			}
+			w = w[2:]
+		}
+		w, needs, _ := strings.Cut(w, "<")
+		it.Name, w, _ = strings.Cut(w, ">")
+		it.Defines = strings.FieldsFunc(w, func(r rune) bool { return r == ',' })
+		for _, n := range strings.FieldsFunc(needs, func(r rune) bool { return r == ',' }) {
+			it.Needs = append(it.Needs, Need{Global: n, Where: it.Name + ":1:1"})
+		}
+		items = append(items, it)
+	}
+	return items
+}
+
+func names(items []Item, order []int) string {
+	var list []string
+	for _, i := range order {
+		list = append(list, items[i].Name)
+	}
+	return strings.Join(list, " ")
+}
+
+// applied carries out a plan's moves on the items' order.
+func applied(items []Item, plan Plan) []int {
+	list := make([]int, len(items))
+	for i := range items {
+		list[i] = i
+	}
+	for _, m := range plan.Moves {
+		list = slices.DeleteFunc(list, func(i int) bool { return i == m.Item })
+		at := slices.Index(list, m.Anchor)
+		if m.After {
+			at++
+		}
+		list = slices.Insert(list, at, m.Item)
+	}
+	return list
+}
+
+func TestRepair(t *testing.T) {
+	for _, tt := range []struct{ name, page, want, moved string }{
+		{"in order", "a>A b<A c", "a b c", ""},
+		{"two the wrong way round", "b<A a>A", "a b", "b"},
+		{"the needed one last of many", "b<A c<A d<A a>A", "a b c d", "a"},
+		{"the needing one first of many", "b<A,C,D a>A c>C d>D", "a c d b", "b"},
+		{"what is not concerned stays", "x b<A y a>A z", "x y a b z", "b"},
+		{"a chain turned round", "c<B b>B<A a>A", "a b c", "b c"},
+		{"deferred runs later by itself", "d:b<A a>A", "b a", ""},
+		{"an own style above the library's", "o:own s:lib x", "lib own x", "own"},
+		{"inline scripts stay where tags can move", "i:b<A a>A", "a b", "a"},
+	} {
+		items := page(tt.page)
+		constraints, _ := Find(items, Rules{})
+		plan := Repair(items, constraints)
+		var moved []string
+		for _, m := range plan.Moves {
+			moved = append(moved, items[m.Item].Name)
+			if len(m.Why) == 0 && tt.moved == "" {
+				t.Errorf("%s: a move without a reason", tt.name)
+			}
+		}
+		slices.Sort(moved)
+		if got := names(items, applied(items, plan)); got != tt.want || strings.Join(moved, " ") != tt.moved {
+			t.Errorf("%s: %s by moving %s, want %s by moving %s", tt.name, got, moved, tt.want, tt.moved)
+		}
+	}
+}
+
+func TestRepairCanNot(t *testing.T) {
+	items := page("a>A<B b>B<C c>C<A d<A")
+	constraints, _ := Find(items, Rules{})
+	plan := Repair(items, constraints)
+	if len(plan.Cycle) != 3 || len(plan.Moves) > 0 {
+		t.Fatalf("a circle of three: %+v", plan)
+	}
+	for i, c := range plan.Cycle {
+		if c.After != plan.Cycle[(i+1)%3].Before {
+			t.Errorf("the circle is none: %+v", plan.Cycle)
+		}
+	}
+	if r := plan.Cycle[0].Reason(items); !strings.Contains(r, " reads ") || !strings.Contains(r, ":1:1") {
+		t.Errorf("the reason is %q", r)
+	}
+	for _, text := range []string{"b<A d:a>A", "b<A a:a>A", "a>A a:a>A b<A"} {
+		items := page(text)
+		constraints, _ := Find(items, Rules{})
+		plan := Repair(items, constraints)
+		if len(plan.Moves) > 0 || (len(plan.Stuck) == 1) != (text[0] == 'b') {
+			t.Errorf("%s: %+v", text, plan)
+		}
+	}
+}
+
+func TestFind(t *testing.T) {
+	items := page("s:base o:club x<None a>A,B b<B,A")
+	items = append(items, Item{Name: "one.js", Library: "one"}, Item{Name: "two.js", Library: "two"}, Item{Name: "inert.js", Inert: true, Needs: []Need{{Global: "Nothing"}}})
+	list, absent := Find(items, Rules{Needs: func(l string) []string { return map[string][]string{"one": {"two"}}[l] }, Own: []string{"b", "x"}})
+	var got []string
+	for _, c := range list {
+		got = append(got, fmt.Sprint(items[c.Before].Name, "<", items[c.After].Name, " ", c.Kind, " ", StateOf(items, c)))
+		if c.Reason(items) == "" {
+			t.Errorf("%+v has no reason", c)
+		}
+	}
+	want := "a<b reads kept; two.js<one.js declared broken; base<club styles kept; b<x own broken"
+	if strings.Join(got, "; ") != want {
+		t.Errorf("constraints %s, want %s", strings.Join(got, "; "), want)
+	}
+	if len(absent) != 1 || absent[0].Need.Global != "None" {
+		t.Errorf("absent: %+v", absent)
+	}
+	if got := names(items, Sequence(page("d:late now a:any later"))); got == "" {
+		t.Error("no sequence")
+	}
+	mixed := page("d:late now a:any d:last later")
+	if got := names(mixed, Sequence(mixed)); got != "now any later late last" {
+		t.Errorf("they take effect as %s", got)
+	}
+}
+
+// TestRepairIsMinimal holds the moves against the smallest number that trying everything finds, on random pages.
+func TestRepairIsMinimal(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	for round := range 400 {
+		n := 3 + r.IntN(4)
+		perm := r.Perm(n)
+		items := make([]Item, n)
+		for i := range items {
+			items[i] = Item{Name: fmt.Sprint("f", i), Defines: []string{fmt.Sprint("G", i)}}
+		}
+		for range 1 + r.IntN(n+2) {
+			a, b := r.IntN(n), r.IntN(n)
+			if perm[a] < perm[b] { // some order keeps all
+				items[b].Needs = append(items[b].Needs, Need{Global: fmt.Sprint("G", a)})
+			}
+		}
+		constraints, _ := Find(items, Rules{})
+		plan := Repair(items, constraints)
+		list := applied(items, plan)
+		for _, c := range constraints {
+			if slices.Index(list, c.Before) > slices.Index(list, c.After) {
+				t.Fatalf("round %d: %s is not kept in %v", round, c.Reason(items), names(items, list))
+			}
+		}
+		if best := fewestByTrying(n, constraints); len(plan.Moves) != best {
+			t.Fatalf("round %d: %d moves, and %d would do", round, len(plan.Moves), best)
+		}
+	}
+}
+
+// fewestByTrying is n less the longest part of the page's order that some order of all keeps.
+func fewestByTrying(n int, constraints []Constraint) int {
+	best := n
+	var visit func(list []int, used int)
+	visit = func(list []int, used int) {
+		if len(list) == n {
+			best = min(best, n-longestRising(list))
+			return
+		}
+		for i := range n {
+			if used&(1<<i) != 0 || slices.ContainsFunc(constraints, func(c Constraint) bool { return c.After == i && used&(1<<c.Before) == 0 }) {
+				continue
+			}
+			visit(append(slices.Clone(list), i), used|1<<i)
+		}
+	}
+	visit(nil, 0)
+	return best
+}
+
+func longestRising(list []int) int {
+	length := make([]int, len(list))
+	best := 0
+	for i := range list {
+		length[i] = 1
+		for j := range i {
+			if list[j] < list[i] {
+				length[i] = max(length[i], length[j]+1)
+			}
+		}
+		best = max(best, length[i])
+	}
+	return best
+}

@@ -1,0 +1,267 @@
+package rehearse
+
+import (
+	"errors"
+	"fmt"
+	"net/url"
+	"strings"
+
+	"github.com/dop251/goja"
+	"golang.org/x/net/html"
+)
+
+// mostTime is how far the simulated clock goes, in milliseconds.
+const mostTime = 2000
+
+// play builds the page piece by piece, as a parser does, and runs each script where it stands: it finds what stands
+// before it, and nothing else. Then come the deferred scripts, the events that tell that the page is ready and
+// loaded, and timers up to a bound (HTML Standard, section 13.2.7).
+func (s *stage) play() error {
+	root, err := html.Parse(strings.NewReader(s.req.HTML))
+	if err != nil {
+		return err
+	}
+	if n := countScripts(root); n != len(s.req.Scripts) {
+		return fmt.Errorf("the page's scripts can't be told apart: %d elements, %d includes", n, len(s.req.Scripts))
+	}
+	quirks := true
+	for c := root.FirstChild; c != nil; c = c.NextSibling {
+		quirks = quirks && c.Type != html.DoctypeNode
+	}
+	s.room.Set("quirks", quirks)
+	s.elems = map[int]*goja.Object{}
+	next := 0
+	doc := s.room.Get("document").ToObject(s.vm)
+	s.grow(doc, root, &next)
+	s.ready(doc, "interactive")
+	for _, when := range []When{Deferred, AnyTime} {
+		for i := range s.req.Scripts {
+			if s.req.Scripts[i].When == when {
+				s.script(i)
+			}
+		}
+	}
+	s.when = "ready"
+	s.event(doc, "DOMContentLoaded", true)
+	s.when = "load"
+	s.ready(doc, "complete")
+	s.event(s.vm.GlobalObject(), "load", false)
+	s.when = "later"
+	s.current = -1
+	step, _ := goja.AssertFunction(s.room.Get("step"))
+	most := s.req.Steps
+	if most == 0 {
+		most = 200
+	}
+	for range most {
+		more, err := step(s.room, s.vm.ToValue(mostTime))
+		if err != nil {
+			s.fault(err)
+			continue
+		}
+		if !more.ToBoolean() {
+			break
+		}
+	}
+	return nil
+}
+
+func countScripts(n *html.Node) int {
+	count := 0
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type != html.ElementNode || c.Data == "template" && c.Namespace == "" {
+			continue
+		}
+		if c.Data == "script" {
+			count++
+		}
+		count += countScripts(c)
+	}
+	return count
+}
+
+// grow adds the children of a parsed node to an element of the room, and runs the scripts among them.
+func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
+	build, _ := goja.AssertFunction(s.room.Get("build"))
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type == html.ElementNode && (c.Data == "script" || countScripts(c) > 0) && !(c.Data == "template" && c.Namespace == "") {
+			s.must(build(s.room, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}), goja.Null()))
+			made := parent.Get("lastChild").ToObject(s.vm)
+			s.grow(made, c, next)
+			if c.Data == "script" {
+				i := *next
+				*next++
+				s.elems[i] = made
+				if s.req.Scripts[i].When == InPlace {
+					s.script(i)
+				}
+			}
+			continue
+		}
+		if v := markup(c); v != nil {
+			s.must(build(s.room, parent, s.vm.ToValue([]any{v}), goja.Null()))
+		}
+	}
+}
+
+func (s *stage) must(_ goja.Value, err error) {
+	if err != nil {
+		panic(err)
+	}
+}
+
+func (s *stage) ready(doc *goja.Object, state string) {
+	doc.Set("readyState", state)
+	s.event(doc, "readystatechange", false)
+}
+
+func (s *stage) event(target *goja.Object, name string, bubbles bool) {
+	s.current = -1
+	fire, _ := goja.AssertFunction(s.room.Get("fire"))
+	ctor := s.room.Get("Event")
+	event, err := s.vm.New(ctor, s.vm.ToValue(name), s.vm.ToValue(map[string]any{"bubbles": bubbles}))
+	if err == nil {
+		_, err = fire(s.room, target, event)
+	}
+	if err != nil {
+		s.fault(err)
+	}
+}
+
+// script runs one of the page's scripts.
+func (s *stage) script(i int) {
+	sc := &s.req.Scripts[i]
+	if sc.Skip != "" {
+		s.doubt = s.doubt || sc.Unknown
+		for _, g := range sc.Defines {
+			s.stand(g)
+		}
+		return
+	}
+	old := s.current
+	s.current = i
+	defer func() { s.current = old }()
+	doc := s.room.Get("document").ToObject(s.vm)
+	doc.Set("currentScript", s.elems[i])
+	defer doc.Set("currentScript", goja.Null())
+	s.out.Ran[i] = s.text(fmt.Sprintf("script %d", i), sc.Text)
+	if !s.out.Ran[i] {
+		// What it would have defined may be there in part.
+		return
+	}
+}
+
+// stand lets something that takes anything stand in for a global.
+func (s *stage) stand(name string) {
+	f, _ := goja.AssertFunction(s.room.Get("anything"))
+	if v, err := f(goja.Undefined()); err == nil && s.vm.GlobalObject().Get(name) == nil {
+		s.vm.GlobalObject().Set(name, v)
+	}
+}
+
+// text runs a text. It tells whether that came to its end.
+func (s *stage) text(name, text string) bool {
+	program, err := goja.Compile(name, text, false)
+	var wrong *goja.CompilerSyntaxError
+	if err != nil {
+		// The engine may lack what browsers have; callers who parsed it know better.
+		errors.As(err, &wrong)
+		s.touched[s.current] = true
+		s.doubt = true
+		if s.current >= 0 {
+			for _, g := range s.req.Scripts[s.current].Defines {
+				s.stand(g)
+			}
+			s.doubt = s.req.Scripts[s.current].Unknown
+		}
+		return false
+	}
+	if _, err := s.vm.RunProgram(program); err != nil {
+		s.fault(err)
+		return false
+	}
+	return true
+}
+
+// write is document.write: what it writes stands behind the script that wrote it, and scripts in it run at once.
+func (s *stage) write(text string) {
+	if s.current < 0 || s.elems[s.current] == nil || s.depth > 10 {
+		s.touched[-1] = true
+		return
+	}
+	s.depth++
+	defer func() { s.depth-- }()
+	at := s.elems[s.current]
+	holder, err := s.vm.New(s.vm.Get("DocumentFragment"))
+	if err != nil {
+		return
+	}
+	build, _ := goja.AssertFunction(s.room.Get("build"))
+	s.must(build(s.room, holder, s.vm.ToValue(s.parse(text, "body")), goja.Null()))
+	scripts := s.call(holder, "querySelectorAll", "script")
+	s.call(at, "after", holder)
+	if list := scripts.ToObject(s.vm); list != nil {
+		for i := range int(list.Get("length").ToInteger()) {
+			s.load(list.Get(fmt.Sprint(i)).ToObject(s.vm))
+		}
+	}
+}
+
+func (s *stage) call(o *goja.Object, method string, args ...any) goja.Value {
+	f, ok := goja.AssertFunction(o.Get(method))
+	if !ok {
+		return goja.Undefined()
+	}
+	values := make([]goja.Value, len(args))
+	for i, a := range args {
+		values[i] = s.vm.ToValue(a)
+	}
+	v, err := f(o, values...)
+	if err != nil {
+		return goja.Undefined()
+	}
+	return v
+}
+
+// inserted is called for a script element that a script puts into the page.
+func (s *stage) inserted(e *goja.Object) {
+	if s.depth > 10 {
+		return
+	}
+	s.depth++
+	defer func() { s.depth-- }()
+	if src := s.call(e, "getAttribute", "src"); !goja.IsNull(src) && !goja.IsUndefined(src) {
+		if _, known := s.req.Texts[s.resolve(src.String())]; !known {
+			s.touched[-1] = true // it will load something that nobody knows
+			return
+		}
+	}
+	s.load(e)
+}
+
+// load runs a script element that did not come with the page.
+func (s *stage) load(e *goja.Object) {
+	src := s.call(e, "getAttribute", "src")
+	if goja.IsNull(src) || goja.IsUndefined(src) {
+		s.text("written", s.call(e, "cloneNode", true).ToObject(s.vm).Get("textContent").String())
+		return
+	}
+	text, known := s.req.Texts[s.resolve(src.String())]
+	if !known {
+		s.touched[-1] = true
+		return
+	}
+	s.text("loaded "+src.String(), text)
+}
+
+func (s *stage) resolve(ref string) string {
+	base, err := url.Parse(s.req.Address)
+	if err != nil {
+		return ref
+	}
+	u, err := base.Parse(ref)
+	if err != nil {
+		return ref
+	}
+	return u.String()
+}

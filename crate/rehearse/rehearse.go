@@ -1,0 +1,363 @@
+// Package rehearse runs a page's scripts, in their order, in a closed room: a JavaScript engine with a stand-in
+// for the browser's document and window, and nothing else. There is no way out of it: no network, no disk, no
+// clock but a simulated one. It reports the first fault of each script as a browser's console would, and the
+// globals that scripts read before anything defined them.
+//
+// What the room does not simulate is answered by something that takes anything; a fault that may come of that is
+// said to be unsure. Run is pure but for the memory and the time that a script can waste: callers who do not
+// trust the scripts run it in a process of its own.
+package rehearse
+
+import (
+	_ "embed"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/dop251/goja"
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+)
+
+// When tells when a script runs.
+type When string
+
+// The times at which a script runs.
+const (
+	InPlace  When = "in place"
+	Deferred When = "deferred"
+	AnyTime  When = "any time"
+)
+
+// A Script is one script element of the page, in the order of the page.
+type Script struct {
+	Name string `json:"name"` // as findings call it
+	Text string `json:"text"`
+	When When   `json:"when"`
+	// Line and Column are where the text begins on its file or page, from 1.
+	Line, Column int
+	// Skip says why it is not run: it is data, a module, of an unknown text. Of one that is known, Defines are the
+	// globals that reading it found; Unknown says that it may define anything.
+	Skip    string   `json:"skip,omitempty"`
+	Defines []string `json:"defines,omitempty"`
+	Unknown bool     `json:"unknown,omitempty"`
+}
+
+// A Request is a page to rehearse.
+type Request struct {
+	HTML    string            `json:"html"`
+	Address string            `json:"address"` // an absolute address of the page
+	Scripts []Script          `json:"scripts"`
+	Texts   map[string]string `json:"texts,omitempty"` // of scripts that others may load, by address
+	Browser []string          `json:"browser"`         // names that a browser gives to scripts
+	Steps   int               `json:"steps,omitempty"` // how many timers are run, 0 for 200
+}
+
+// A Fault is what a browser's console would say of a script.
+type Fault struct {
+	Script  int    `json:"script"` // in the request; -1 where it can't be told
+	Line    int    `json:"line"`
+	Column  int    `json:"column"`
+	Message string `json:"message"`
+	Global  string `json:"global,omitempty"` // that was not there, where that is the reason
+	When    string `json:"when"`             // loading, ready, load, later
+	Sure    bool   `json:"sure"`
+	Console string `json:"console,omitempty"` // error or warn: the script said it itself
+}
+
+// A Read is a global that a script read before anything had defined it.
+type Read struct {
+	Script int    `json:"script"`
+	Global string `json:"global"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+	When   string `json:"when"`
+}
+
+// A Report is what the rehearsal showed.
+type Report struct {
+	Faults  []Fault  `json:"faults,omitempty"`
+	Reads   []Read   `json:"reads,omitempty"`
+	Ran     []bool   `json:"ran"`               // of each script, whether it was run to its end
+	Stopped string   `json:"stopped,omitempty"` // why the rehearsal ended early
+	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
+}
+
+//go:embed room.js
+var roomSource string
+
+var roomProgram = goja.MustCompile("room", roomSource, false)
+
+// stage is one rehearsal.
+type stage struct {
+	req     *Request
+	vm      *goja.Runtime
+	room    *goja.Object
+	out     *Report
+	when    string
+	current int // the script that runs, -1 between scripts
+	touched map[int]bool
+	doubt   bool // something that could not be run may have defined anything
+	elems   map[int]*goja.Object
+	node    *html.Node
+	depth   int
+}
+
+// Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
+func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
+	s := &stage{req: req, vm: goja.New(), out: &Report{Ran: make([]bool, len(req.Scripts))}, current: -1, when: "loading", touched: map[int]bool{}}
+	done := make(chan struct{})
+	defer close(done)
+	go func() {
+		select {
+		case <-interrupt:
+			s.vm.Interrupt("it took too long")
+		case <-done:
+		}
+	}()
+	defer func() {
+		// An engine that trips over a script must not end the command that asked.
+		if p := recover(); p != nil {
+			s.out.Stopped = fmt.Sprint("the engine gave up: ", p)
+			out = s.out
+		}
+	}()
+	s.vm.SetMaxCallStackSize(2000)
+	if err := s.open(); err != nil {
+		s.out.Stopped = err.Error()
+		return s.out
+	}
+	before := keys(s.vm)
+	if err := s.play(); err != nil {
+		s.out.Stopped = err.Error()
+	}
+	for _, k := range keys(s.vm) {
+		if !slices.Contains(before, k) {
+			s.out.Defined = append(s.out.Defined, k)
+		}
+	}
+	return s.out
+}
+
+func keys(vm *goja.Runtime) []string { return vm.GlobalObject().Keys() }
+
+// open builds the room.
+func (s *stage) open() error {
+	vm := s.vm
+	f, err := vm.RunProgram(roomProgram)
+	if err != nil {
+		return err
+	}
+	enter, _ := goja.AssertFunction(f)
+	host := vm.NewObject()
+	host.Set("touch", func() { s.touched[s.current] = true })
+	host.Set("now", func() int { return 0 })
+	host.Set("browser", func() []string { return s.req.Browser })
+	host.Set("parse", s.parse)
+	host.Set("base64", func(text string, encode bool) (string, error) {
+		if encode {
+			return base64.StdEncoding.EncodeToString([]byte(text)), nil
+		}
+		b, err := base64.StdEncoding.DecodeString(text)
+		return string(b), err
+	})
+	host.Set("report", func(kind string, message string) {
+		if kind == "exception" {
+			kind = ""
+		}
+		s.out.Faults = append(s.out.Faults, Fault{Script: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
+	})
+	host.Set("run", func(call goja.FunctionCall) goja.Value {
+		f, ok := goja.AssertFunction(call.Argument(0))
+		if !ok {
+			return goja.Undefined()
+		}
+		if _, err := f(goja.Undefined()); err != nil {
+			s.fault(err)
+		}
+		return goja.Undefined()
+	})
+	v, err := enter(goja.Undefined(), host)
+	if err != nil {
+		return err
+	}
+	s.room = v.ToObject(vm)
+	s.room.Set("href", s.req.Address)
+	s.room.Set("write", s.write)
+	s.room.Set("inserted", s.inserted)
+	s.watch()
+	return nil
+}
+
+// watch notes every read of a global that is not there: a proxy stands behind the global object, which the engine
+// asks last, for free names and for window.x alike.
+func (s *stage) watch() {
+	vm := s.vm
+	proto := vm.GlobalObject().Prototype()
+	note := func(name string) {
+		if s.current < 0 && s.when == "loading" || strings.HasPrefix(name, "on") {
+			return
+		}
+		r := Read{Script: s.current, Global: name, When: s.when}
+		r.Script, r.Line, r.Column = s.place(s.vm.CaptureCallStack(0, nil))
+		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool { return o.Script == r.Script && o.Global == r.Global }) && len(s.out.Reads) < 2000 {
+			s.out.Reads = append(s.out.Reads, r)
+		}
+	}
+	behind := vm.NewProxy(proto, &goja.ProxyTrapConfig{
+		Has: func(target *goja.Object, name string) bool {
+			if target.Get(name) != nil || s.byID(name) != nil {
+				return true
+			}
+			note(name)
+			return false
+		},
+		Get: func(target *goja.Object, name string, receiver goja.Value) goja.Value {
+			if v := target.Get(name); v != nil {
+				return v
+			}
+			if e := s.byID(name); e != nil {
+				return e
+			}
+			note(name)
+			return nil // not there, rather than there and undefined: a free name is a ReferenceError then
+		},
+	})
+	vm.GlobalObject().SetPrototype(vm.ToValue(behind).ToObject(vm))
+}
+
+// byID is the element that a name of the global object stands for: an id is a name there (HTML Standard, section
+// 7.2.2.3).
+func (s *stage) byID(name string) goja.Value {
+	if !idNames.MatchString(name) || !strings.Contains(s.req.HTML, name) || s.room == nil {
+		return nil
+	}
+	doc := s.room.Get("document").ToObject(s.vm)
+	f, _ := goja.AssertFunction(doc.Get("getElementById"))
+	v, err := f(doc, s.vm.ToValue(name))
+	if err != nil || goja.IsNull(v) {
+		return nil
+	}
+	return v
+}
+
+var idNames = regexp.MustCompile(`^[A-Za-z_][\w-]*$`)
+
+func (s *stage) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
+
+// place finds the script and the place in it that a call stack speaks of.
+func (s *stage) place(stack []goja.StackFrame) (script, line, column int) {
+	for _, f := range stack {
+		at := f.Position()
+		var n int
+		if _, err := fmt.Sscanf(f.SrcName(), "script %d", &n); err != nil || at.Line == 0 {
+			continue
+		}
+		line, column = at.Line, at.Column
+		if sc := s.req.Scripts[n]; sc.Line > 0 {
+			if line == 1 {
+				column += max(0, sc.Column-1)
+			}
+			line += sc.Line - 1
+		}
+		return n, line, column
+	}
+	return s.current, 0, 0
+}
+
+var notDefined = regexp.MustCompile(`^ReferenceError: (\S+) is not defined`)
+
+// fault records an exception that nobody caught.
+func (s *stage) fault(err error) {
+	var interrupted *goja.InterruptedError
+	if errors.As(err, &interrupted) {
+		panic(fmt.Sprint(interrupted.Value()))
+	}
+	var ex *goja.Exception
+	f := Fault{Script: s.current, When: s.when, Sure: s.sure()}
+	if !errors.As(err, &ex) {
+		f.Message = err.Error()
+		var stack *goja.StackOverflowError
+		f.Sure = f.Sure && errors.As(err, &stack)
+		s.out.Faults = append(s.out.Faults, f)
+		return
+	}
+	f.Script, f.Line, f.Column = s.place(ex.Stack())
+	f.Message = ex.Value().String()
+	if f.Script >= 0 && s.touched[f.Script] {
+		f.Sure = false
+	}
+	if m := notDefined.FindStringSubmatch(f.Message); m != nil {
+		f.Global = m[1]
+		f.Sure = !s.doubt // what is not there is not there, whatever was touched on the way
+	} else if strings.HasPrefix(f.Message, "TypeError") {
+		// Something undefined was used; if the script has read a global that was not there, it is most likely that.
+		for _, r := range s.out.Reads {
+			if r.Script == f.Script {
+				f.Global = r.Global
+			}
+		}
+	}
+	s.out.Faults = append(s.out.Faults, f)
+}
+
+// parse reads markup for the room: a text, or [tag, attributes, children, namespace].
+func (s *stage) parse(text, context string) []any {
+	ctx := &html.Node{Type: html.ElementNode, Data: "body", DataAtom: atom.Body}
+	if a := atom.Lookup([]byte(context)); a != 0 {
+		ctx.Data, ctx.DataAtom = context, a
+	}
+	nodes, err := html.ParseFragment(strings.NewReader(text), ctx)
+	if err != nil {
+		return nil
+	}
+	var list []any
+	for _, n := range nodes {
+		if v := markup(n); v != nil {
+			list = append(list, v)
+		}
+	}
+	return list
+}
+
+func markup(n *html.Node) any {
+	switch n.Type {
+	case html.TextNode:
+		return n.Data
+	case html.CommentNode:
+		return []any{"!", n.Data}
+	case html.ElementNode:
+		var children []any
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			if v := markup(c); v != nil {
+				children = append(children, v)
+			}
+		}
+		if children == nil {
+			children = []any{}
+		}
+		return []any{n.Data, attributes(n), children, namespace(n)}
+	}
+	return nil
+}
+
+func attributes(n *html.Node) map[string]any {
+	m := map[string]any{}
+	for _, a := range n.Attr {
+		m[a.Key] = a.Val
+	}
+	return m
+}
+
+func namespace(n *html.Node) string {
+	switch n.Namespace {
+	case "svg":
+		return "http://www.w3.org/2000/svg"
+	case "math":
+		return "http://www.w3.org/1998/Math/MathML"
+	}
+	return ""
+}
