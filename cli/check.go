@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -11,17 +12,45 @@ import (
 
 func (a *app) check() *cobra.Command {
 	var req crate.CheckRequest
+	var fix, sarif, rehearse, noRehearse bool
+	var explain, report string
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
 		Short: "Find what a browser, a server or a colleague would trip over",
 		Long: `Check holds the crate's files against the seal, and the pages against what a browser will do with
-them: references that lead nowhere, files whose case differs, libraries that come before what they
-need, includes that stand there twice. Its exit status is 1 where it found something.`,
-		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --profile live --online",
-		RunE: func(_ *cobra.Command, args []string) error {
+them: references that lead nowhere, files whose case differs, scripts that run before what they need,
+includes that stand there twice, builds that no plain tag can load. Pages are rehearsed, too, where
+they are few or --rehearse asks for it: their scripts run in their order in a closed room. The exit
+status is 1 where something was found. --explain NAME says what a finding means.`,
+		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --explain need-later",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if cmd.Flags().Changed("explain") {
+				return a.explain(explain)
+			}
+			switch {
+			case rehearse && noRehearse:
+				return usageError{fmt.Errorf("--rehearse and --no-rehearse exclude each other")}
+			case rehearse:
+				req.Rehearse = "yes"
+			case noRehearse:
+				req.Rehearse = "no"
+			}
 			p, err := a.open()
 			if err != nil {
 				return err
+			}
+			if fix {
+				mended, err := p.Mend(args, a.dir)
+				if err != nil {
+					return err
+				}
+				if a.dry || a.json {
+					return a.answer(mended, func() { a.printMended(mended) })
+				}
+				a.printMended(mended)
+				if p, err = a.open(); err != nil {
+					return err
+				}
 			}
 			req.Pages, req.Dir = args, a.dir
 			found, err := p.Check(req)
@@ -31,7 +60,18 @@ need, includes that stand there twice. Its exit status is 1 where it found somet
 			if found.Findings == nil {
 				found.Findings = []check.Finding{}
 			}
-			if err := a.answer(found, func() { a.printFindings(found) }); err != nil {
+			if report != "" {
+				if err := a.writeReport(p, report, args, found); err != nil {
+					return err
+				}
+			}
+			switch {
+			case sarif:
+				err = a.printJSON(sarifOf(found))
+			default:
+				err = a.answer(found, func() { a.printFindings(found) })
+			}
+			if err != nil {
 				return err
 			}
 			for _, f := range found.Findings {
@@ -42,14 +82,65 @@ need, includes that stand there twice. Its exit status is 1 where it found somet
 			return nil
 		},
 	}
-	c.Flags().StringVar(&req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
-	c.Flags().BoolVar(&req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
-	return c
+	f := c.Flags()
+	f.StringVar(&req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
+	f.BoolVar(&req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
+	f.StringVar(&req.Since, "changed-since", "", "only pages that changed since this git `REVISION`")
+	f.BoolVar(&rehearse, "rehearse", false, "rehearse the pages, however many they are")
+	f.BoolVar(&noRehearse, "no-rehearse", false, "do not rehearse the pages")
+	f.BoolVar(&fix, "fix", false, "mend what is safe, then check")
+	f.BoolVar(&sarif, "sarif", false, "print the findings as SARIF 2.1.0")
+	f.StringVar(&report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
+	f.StringVar(&explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
+	f.Lookup("explain").NoOptDefVal = allFindings
+	return a.changes(c)
 }
 
+// allFindings is what --explain without a name says.
+const allFindings = "all"
+
+func (a *app) explain(name string) error {
+	if name == allFindings || name == "" {
+		return a.answer(check.Names(), func() {
+			for _, n := range check.Names() {
+				a.printf("%s\n", n)
+			}
+			a.next("merry check --explain=NAME")
+		})
+	}
+	text := check.Explain(name)
+	if text == "" {
+		near := ""
+		for _, n := range check.Names() {
+			if strings.Contains(n, name) || strings.Contains(name, n) {
+				near += " " + n
+			}
+		}
+		return usageError{fmt.Errorf("there is no finding %q\nnext:  merry check --explain lists them%s", name, near)}
+	}
+	return a.answer(map[string]string{"name": name, "text": text}, func() { a.printf("%s", text) })
+}
+
+func (a *app) printMended(m *crate.Mended) {
+	if len(m.Pages) == 0 {
+		a.printf("nothing that --fix could mend\n\n")
+		return
+	}
+	for _, p := range m.Pages {
+		a.printf("%s\n", a.paint.bold(clean(p.Page)))
+		for _, d := range p.Did {
+			a.printf("  %s\n", clean(d))
+		}
+	}
+	a.printf("\n")
+	a.touched(m.Outcome)
+}
+
+// printFindings prints the findings by file, the name of each beside its place.
 func (a *app) printFindings(c *crate.Checked) {
+	defer a.printUnsure(c)
 	if len(c.Findings) == 0 {
-		a.printf("%s: nothing to find fault with\n", plural(c.Pages, "page", "pages"))
+		a.printf("%s: nothing to find fault with%s\n", plural(c.Pages, "page", "pages"), rehearsed(c))
 		return
 	}
 	counts := map[check.Severity]int{}
@@ -78,5 +169,27 @@ func (a *app) printFindings(c *crate.Checked) {
 	if n := counts[check.Note]; n > 0 {
 		a.printf(", %s", plural(n, "note", "notes"))
 	}
-	a.printf("\n")
+	a.printf("%s\n", rehearsed(c))
+}
+
+func rehearsed(c *crate.Checked) string {
+	switch c.Rehearsed {
+	case 0:
+		return ""
+	case c.Pages:
+		return "; rehearsed"
+	}
+	return fmt.Sprintf("; %d rehearsed", c.Rehearsed)
+}
+
+// printUnsure prints what rehearsals showed and can't be sure of.
+func (a *app) printUnsure(c *crate.Checked) {
+	const most = 5
+	for i, u := range c.Unsure {
+		if i == most {
+			a.printf("%s\n", a.paint.dim(fmt.Sprintf("not sure: … and %d more; --json has them", len(c.Unsure)-most)))
+			return
+		}
+		a.printf("%s\n", a.paint.dim("not sure: "+clean(u)))
+	}
 }

@@ -200,21 +200,33 @@ func (p *Project) supplyBuild(name, build string, put func(at string, b []byte) 
 		if !f.Page || f.Pair != "" || f.Build == build || d == nil || d.Pair == "" || o.File(d.Pair).Build != delivery.Build(build) {
 			continue
 		}
-		b, err := o.tree.ReadFile(d.Pair)
-		if err != nil {
-			return err
+		f.Pair = d.Pair
+		other := f.Path
+		names := []string{d.Pair}
+		if m := o.File(d.Pair).Map; m != "" && !slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Path == m }) {
+			names = append(names, m)
 		}
-		at := path.Join(path.Dir(f.At), path.Base(d.Pair))
-		if !sealed.Linked {
-			if err := put(at, b); err != nil {
+		dir := path.Dir(f.At)
+		for _, name := range names {
+			b, err := o.tree.ReadFile(name)
+			if err != nil {
 				return err
 			}
+			at := path.Join(dir, path.Base(name))
+			if !sealed.Linked {
+				if err := put(at, b); err != nil {
+					return err
+				}
+			}
+			if err := p.reach.Cache.Put(integrity.Of(b), b); err != nil {
+				return err
+			}
+			added := record.File{Path: name, At: at, Size: int64(len(b)), Integrity: integrity.Of(b)}
+			if name == d.Pair {
+				added.Build, added.Pair, added.Page = build, other, true
+			}
+			sealed.Files = append(sealed.Files, added)
 		}
-		if err := p.reach.Cache.Put(integrity.Of(b), b); err != nil {
-			return err
-		}
-		f.Pair = d.Pair
-		sealed.Files = append(sealed.Files, record.File{Path: d.Pair, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: build, Pair: f.Path, Page: true})
 	}
 	p.indexPlaces()
 	return nil

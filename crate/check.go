@@ -25,15 +25,24 @@ import (
 type Checked struct {
 	Pages    int             `json:"pages"`
 	Findings []check.Finding `json:"findings"`
+	// Rehearsed is how many pages were rehearsed, and Unsure what those rehearsals showed and can't be sure of.
+	Rehearsed int      `json:"rehearsed"`
+	Unsure    []string `json:"unsure,omitempty"`
 }
 
 // CheckRequest says what to check.
 type CheckRequest struct {
 	Pages   []string // patterns; none is all
 	Dir     string
+	Since   string // only pages that changed since this revision
 	Profile string // hold the pages against this profile of the packing list, too
 	Online  bool   // fetch every CDN link of the crate, and compare
+	// Rehearse says whether the pages are rehearsed: yes, no, or, where it is empty, if they are few.
+	Rehearse string
 }
+
+// fewPages is how many pages are rehearsed without being asked to.
+const fewPages = 25
 
 // Check looks at the crate's files and at pages.
 func (p *Project) Check(req CheckRequest) (*Checked, error) {
@@ -47,6 +56,13 @@ func (p *Project) Check(req CheckRequest) (*Checked, error) {
 		if pages, err = p.Select(site, patterns, dir); err != nil {
 			return nil, err
 		}
+	}
+	all := len(patterns) == 0
+	if req.Since != "" {
+		if pages, err = p.changedSince(req.Since, pages); err != nil {
+			return nil, err
+		}
+		all = false
 	}
 	c := newChecker(p, site)
 	if req.Profile != "" {
@@ -74,8 +90,24 @@ func (p *Project) Check(req CheckRequest) (*Checked, error) {
 		}
 		found = append(found, list...)
 	}
+	if all {
+		list, err := c.wholeSite()
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, list...)
+	}
+	out := &Checked{Pages: len(pages)}
+	if req.Rehearse == "yes" || req.Rehearse == "" && len(pages) <= fewPages {
+		list, err := c.rehearsals(pages, found, out)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, list...)
+	}
 	check.Sort(found)
-	return &Checked{Pages: len(pages), Findings: found}, nil
+	out.Findings = found
+	return out, nil
 }
 
 // checker answers what the checks ask about the project. It remembers, since ten thousand pages ask
@@ -92,7 +124,12 @@ type checker struct {
 	nearMu sync.Mutex
 	near   map[string]nearest
 
-	profile *check.Profile
+	profile   *check.Profile
+	usedMu    sync.Mutex
+	usedLibs  map[string]bool
+	usedFiles map[string]bool // of the site, by pages
+
+	identities sync.Map // of a target, what its file says that it is
 	// linked are the addresses that pages have of files of the crate: where first, and, for the time
 	// being in Next, the integrity that they must have.
 	linked map[string]check.Finding
@@ -140,7 +177,7 @@ func (c *checker) online() ([]check.Finding, error) {
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), linked: map[string]check.Finding{}, standIn: map[string]bool{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), usedLibs: map[string]bool{}, usedFiles: map[string]bool{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
@@ -336,8 +373,10 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 	}
 	for i := range cp.Includes {
 		v.library[i] = cp.Includes[i].Library
+		c.identify(v, i, &cp.Includes[i])
 	}
 	cp.Items = c.items(v)
+	c.onPages(v)
 	return check.OnPage(cp, c), nil
 }
 
@@ -409,6 +448,11 @@ func (c *checker) assets(at string, b []byte) []check.Finding {
 	said := map[string]bool{}
 	for _, r := range style.References(b) {
 		t := targetOf(name, "", r.URL)
+		if strings.HasPrefix(t.URL, "http://") {
+			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at, Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, or warns of it", Next: "write https://, or keep the file on the site"}
+			f.Line, f.Column = page.Position(b, r.Offset)
+			found = append(found, f)
+		}
 		if t.Path == "" || c.Has(t.Path) || said[t.Path] {
 			continue
 		}

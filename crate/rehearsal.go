@@ -19,7 +19,7 @@ import (
 type Room func(ctx context.Context, request []byte) ([]byte, error)
 
 // rehearsalNumber goes up when package rehearse learns to see more.
-const rehearsalNumber = "rehearsal-1"
+const rehearsalNumber = "rehearsal-2"
 
 // mostRehearsal is how long a rehearsal may take.
 const mostRehearsal = 5 * time.Second
@@ -94,6 +94,9 @@ func (s *scripts) rehearsal(v *view) *rehearse.Request {
 			sc.Skip = "it is not there"
 		case known == nil:
 			sc.Skip, sc.Unknown = "its text is not known", true
+		case in.Module && known.Form != script.Module && len(known.ModuleImport) == 0:
+			// A plain script in a module tag: strict, with no this, and its names stay inside.
+			sc.Text = `(function(){"use strict";` + string(known.text) + "\n}).call(undefined)"
 		case in.Module:
 			sc.Skip = "a module"
 			for _, g := range known.Defines {

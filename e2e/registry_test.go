@@ -47,7 +47,7 @@ func TestTakeFromRegistry(t *testing.T) {
 			t.Errorf("crate.yaml lacks %q:\n%s", want, list)
 		}
 	}
-	s.Run("check")
+	s.Run("check", "tides.html")
 	// One change set: one undo takes back both.
 	s.Run("undo")
 	if strings.Contains(s.Read("crate.yaml"), "oarlock") {

@@ -125,7 +125,7 @@ func TestReadableBuildFromTheCache(t *testing.T) {
 	if page := s.Read("index.html"); !strings.Contains(page, `src="js/oarlock.js"`) {
 		t.Errorf("the page is\n%s", page)
 	}
-	s.Run("check")
+	s.Run("check", "index.html")
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {build: minified}\n")
 	s.Run("switch", "--profile", "live")
 	if page := s.Read("index.html"); !strings.Contains(page, `src="js/oarlock.min.js"`) {

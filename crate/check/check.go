@@ -8,6 +8,7 @@ import (
 
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/script"
 )
 
 // Severity sorts findings by what they do to a site.
@@ -66,6 +67,20 @@ const (
 	LinkUnreachable = "link-unreachable"
 	NotAsProfile    = "not-as-profile"
 	DeskOnlyShipped = "desk-only-shipped"
+
+	ModuleAsClassic = "module-as-classic"
+	ClassicAsModule = "classic-as-module"
+	WrongBuild      = "wrong-build"
+	SyntaxError     = "syntax-error"
+	SyntaxNewer     = "syntax-newer"
+	TwoVersions     = "two-versions"
+	Unrecorded      = "unrecorded-library"
+	Unused          = "unused-library"
+	MapMissing      = "map-missing"
+	OldPath         = "old-path"
+	MixedContent    = "mixed-content"
+	OnNoPage        = "on-no-page"
+	ScriptFails     = "script-fails"
 )
 
 // A Page is a page with what its includes lead to.
@@ -84,6 +99,10 @@ type Include struct {
 	// Integrity is what the seal says of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds
+	// Script is what is known of a script, nil where that is nothing.
+	Script *script.Report
+	// Name and Version are what the file or its address says that it is, recorded or not.
+	Name, Version string
 	// Where a profile is checked: the file's build, whether there is the other one, and whether the
 	// library must not ship.
 	Build    string
@@ -116,6 +135,8 @@ type Crate interface {
 	OwnOrder() []string
 	// Confirms makes sure of a need that reading a script found.
 	Confirms(item *order.Item, global string) bool
+	// Newest is the year of the newest ECMAScript edition that the site's browsers know, 0 where that is not said.
+	Newest() int
 	// Wants tells what a library wants of a page that it is on.
 	Wants(library string) Wants
 	// Profile is what pages are held against, nil where there is none.

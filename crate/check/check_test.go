@@ -1,16 +1,22 @@
 package check
 
 import (
+	"os"
+	"regexp"
 	"strings"
 	"testing"
 
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/script"
 )
 
 // crateOf is a project of two libraries and a few own files.
-type crateOf struct{ profile *Profile }
+type crateOf struct {
+	profile *Profile
+	newest  int
+}
 
 var siteFiles = map[string]string{"js/oarlock.js": "oarlock", "js/brinework.js": "brinework", "css/brinework.css": "brinework", "js/club.js": "", "css/club.css": "", "js/Mixed.js": ""}
 
@@ -41,6 +47,7 @@ func (crateOf) Wants(library string) Wants {
 
 func (crateOf) Ref(_ *Page, path string) string  { return path }
 func (crateOf) Matches(_, integrity string) bool { return integrity == right }
+func (c crateOf) Newest() int                    { return c.newest }
 func (crateOf) OwnOrder() []string               { return nil }
 func (crateOf) Provider(global string) (library, own string) {
 	return map[string]string{"Oarlock": "oarlock"}[global], map[string]string{"CLUB": "js/config.js"}[global]
@@ -129,6 +136,7 @@ func TestOnPage(t *testing.T) {
 		{"a race", top + "<script async src=js/oarlock.js></script><script>Oarlock</script>", "need-race"},
 		{"a race of the other", top + oarlock + "<script async src=js/brinework.js></script>", ""},
 		{"deferred and inline", top + "<script defer src=js/oarlock.js></script><script>Oarlock</script>", "need-later"},
+		{"a picture without TLS", top + "<img src='http://else.example/x.png'>", "mixed-content"},
 		{"a stylesheet alone needs its script's need too", top + style, "need-absent"},
 		{"own style first", top + own + style + oarlock + brine, "own-style-first"},
 		{"no doctype", "<meta charset=utf-8><meta name=viewport content=x><html>" + style + oarlock + brine, "no-doctype"},
@@ -162,6 +170,65 @@ func TestOnPage(t *testing.T) {
 	}
 }
 
+func TestForms(t *testing.T) {
+	plain, module := "<script src=js/club.js></script>", "<script type=module src=js/club.js></script>"
+	for _, tt := range []struct{ text, tag, want string }{
+		{"var a = 1;", plain, ""},
+		{"export const a = 1;", plain, "module-as-classic"},
+		{"export const a = 1;", module, ""},
+		{"window.a = 1;", module, "classic-as-module"},
+		{"(function (r, f) { typeof define === 'function' && define.amd ? define(f) : r.x = f() })(this, function () { return 1 })", module, "classic-as-module"},
+		{"module.exports = require('x');", plain, "wrong-build"},
+		{"define(['x'], function () {});", plain, "wrong-build"},
+		{"define(['x'], function () {});", "<script>define = 1</script>" + plain, ""},
+		{"var = 1", plain, "syntax-error"},
+		{"const f = () => 1;", plain, "syntax-newer"},
+	} {
+		pg, err := page.Read([]byte(top + tt.tag))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := &Page{Page: pg, File: "page.html", Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item, len(pg.Includes))}
+		for i := range pg.Includes {
+			switch pg.Includes[i].Kind {
+			case page.Script:
+				p.Includes[i] = Include{Path: "js/club.js", Loads: true, Script: script.Analyze([]byte(tt.text))}
+			case page.InlineScript:
+				p.Items[i].Defines = []string{"define"}
+			}
+		}
+		newest := 0
+		if strings.Contains(tt.text, "=>") {
+			newest = 2009
+		}
+		var got []string
+		for _, f := range OnPage(p, crateOf{newest: newest}) {
+			got = append(got, f.Name)
+		}
+		if strings.Join(got, " ") != tt.want {
+			t.Errorf("%s in %s: %q, want %q", tt.text, tt.tag, got, tt.want)
+		}
+	}
+}
+
+// TestEveryFindingIsExplained holds the pages of documentation against the names in the source.
+func TestEveryFindingIsExplained(t *testing.T) {
+	source, err := os.ReadFile("check.go")
+	if err != nil {
+		t.Fatal(err)
+	}
+	names := 0
+	for _, m := range regexp.MustCompile(`= "([a-z]+(?:-[a-z]+)+)"`).FindAllStringSubmatch(string(source), -1) {
+		names++
+		if text := Explain(m[1]); !strings.Contains(text, "\n\n") || len(text) < 200 {
+			t.Errorf("%s is explained by %q", m[1], text)
+		}
+	}
+	if names < 30 || len(Names()) != names {
+		t.Errorf("%d names in the source, %d explained", names, len(Names()))
+	}
+}
+
 func TestProfile(t *testing.T) {
 	live, desk := &Profile{Name: "live", Serve: "cdn", Build: "minified"}, &Profile{Name: "desk", Serve: "local", Build: "readable"}
 	link := top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>"
@@ -176,7 +243,7 @@ func TestProfile(t *testing.T) {
 		{"the other build", top + oarlock, desk, "minified build; the profile desk says readable"},
 		{"own files are nobody's", top + own, live, ""},
 	} {
-		list := findings(t, tt.page, crateOf{tt.profile})
+		list := findings(t, tt.page, crateOf{profile: tt.profile})
 		switch {
 		case tt.want == "" && len(list) > 0:
 			t.Errorf("%s: %+v", tt.name, list)

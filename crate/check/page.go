@@ -19,6 +19,9 @@ func OnPage(p *Page, c Crate) []Finding {
 	k.links()
 	k.profile()
 	k.twice()
+	k.forms()
+	k.versions()
+	k.mixed()
 	k.needs()
 	k.ownStyles()
 	k.head()
@@ -266,6 +269,7 @@ func (k *pageCheck) needs() {
 		said[pair] = true
 		k.outOfOrder(c, state)
 	}
+	k.circle(constraints)
 	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return it.Unknown && !it.Inert })
 	told := map[string]bool{}
 	for _, a := range absent {
@@ -287,14 +291,32 @@ func (k *pageCheck) needs() {
 		next := fmt.Sprintf("merry take the library that defines %s, or take the tag off this page", a.Need.Global)
 		switch {
 		case library != "":
-			message = fmt.Sprintf("%s reads %s, and %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
+			message = fmt.Sprintf("%s reads %s; the library %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
 			next = fmt.Sprintf("merry include %s --page %s", library, k.p.File)
 		case own != "":
-			message = fmt.Sprintf("%s reads %s, and %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
+			message = fmt.Sprintf("%s reads %s; %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
 			next = fmt.Sprintf("merry include %s --page %s", own, k.p.File)
 		}
 		k.add(NeedAbsent, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
 	}
+}
+
+// circle reports constraints that no order can keep.
+func (k *pageCheck) circle(constraints []order.Constraint) {
+	items := k.p.Items
+	if !slices.ContainsFunc(constraints, func(c order.Constraint) bool { return order.StateOf(items, c) == order.Broken }) {
+		return // what stands in order goes round in no circle
+	}
+	cycle := order.Repair(items, constraints).Cycle
+	if cycle == nil {
+		return
+	}
+	var reasons []string
+	for _, c := range cycle {
+		reasons = append(reasons, c.Reason(items))
+	}
+	k.add(NeedCircle, Error, k.p.Page.Includes[cycle[0].After].Start, fmt.Sprintf("%d scripts need each other in a circle, so no order is right", len(cycle)),
+		strings.Join(reasons, "; "), "make one of them wait, with an event or a function that the other calls")
 }
 
 // named tells whether an element of the page has a name as its id, which makes it a global (HTML Standard, section

@@ -34,18 +34,18 @@ func (s *stage) play() error {
 	doc := s.room.Get("document").ToObject(s.vm)
 	s.grow(doc, root, &next)
 	s.ready(doc, "interactive")
-	for _, when := range []When{Deferred, AnyTime} {
-		for i := range s.req.Scripts {
-			if s.req.Scripts[i].When == when {
-				s.script(i)
-			}
-		}
+	s.scripts(Deferred)
+	if !s.req.Late {
+		s.scripts(AnyTime)
 	}
 	s.when = "ready"
 	s.event(doc, "DOMContentLoaded", true)
 	s.when = "load"
 	s.ready(doc, "complete")
 	s.event(s.vm.GlobalObject(), "load", false)
+	if s.req.Late {
+		s.scripts(AnyTime)
+	}
 	s.when = "later"
 	s.current = -1
 	step, _ := goja.AssertFunction(s.room.Get("step"))
@@ -64,6 +64,15 @@ func (s *stage) play() error {
 		}
 	}
 	return nil
+}
+
+// scripts runs the page's scripts of one kind, in the order of the page.
+func (s *stage) scripts(when When) {
+	for i := range s.req.Scripts {
+		if s.req.Scripts[i].When == when {
+			s.script(i)
+		}
+	}
 }
 
 func countScripts(n *html.Node) int {

@@ -54,6 +54,7 @@ type Request struct {
 	Texts   map[string]string `json:"texts,omitempty"` // of scripts that others may load, by address
 	Browser []string          `json:"browser"`         // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"` // how many timers are run, 0 for 200
+	Late    bool              `json:"late,omitempty"`  // scripts that run at any time come last, after the page has loaded
 }
 
 // A Fault is what a browser's console would say of a script.

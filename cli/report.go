@@ -1,0 +1,121 @@
+package cli
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"net/url"
+	"path/filepath"
+	"strings"
+
+	"github.com/google/renameio/v2/maybe"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/draw"
+)
+
+//go:embed report.html
+var reportText string
+
+var reportPage = template.Must(template.New("report").Funcs(template.FuncMap{
+	"plural": plural, "bytes": bytesText,
+	"place": func(f check.Finding) string {
+		if f.Line == 0 {
+			return ""
+		}
+		return fmt.Sprintf("line %d", f.Line)
+	},
+}).Parse(reportText))
+
+// mostDrawn is how many pages a report draws; those with findings come first.
+const mostDrawn = 40
+
+type reportData struct {
+	Title                   string
+	Pages                   int
+	Errors, Warnings, Notes int
+	Groups                  []reportGroup
+	Drawn                   []reportDrawing
+	Left                    int
+	Unsure                  []string
+}
+
+type reportGroup struct {
+	File     string
+	Findings []check.Finding
+}
+
+type reportDrawing struct {
+	Page      string
+	SVG       template.HTML
+	Files     int
+	Size      int64
+	Wire      int64
+	Libraries string
+}
+
+// writeReport writes the report page: self-contained, and readable without scripts.
+func (a *app) writeReport(p *crate.Project, name string, patterns []string, c *crate.Checked) error {
+	d := reportData{Title: filepath.Base(p.Root), Pages: c.Pages, Unsure: c.Unsure}
+	with := map[string]bool{}
+	for _, f := range c.Findings {
+		switch f.Severity {
+		case check.Error:
+			d.Errors++
+		case check.Warning:
+			d.Warnings++
+		default:
+			d.Notes++
+		}
+		if n := len(d.Groups); n == 0 || d.Groups[n-1].File != f.File {
+			d.Groups = append(d.Groups, reportGroup{File: f.File})
+		}
+		g := &d.Groups[len(d.Groups)-1]
+		g.Findings = append(g.Findings, f)
+		with[f.File] = true
+	}
+	if len(patterns) == 0 {
+		patterns = []string{"**"}
+	}
+	pages, err := p.Order(patterns, a.dir)
+	if err != nil {
+		return err
+	}
+	for _, faulty := range []bool{true, false} {
+		for i := range pages {
+			o := &pages[i]
+			if with[o.Page] != faulty || len(o.Steps) == 0 {
+				continue
+			}
+			if len(d.Drawn) == mostDrawn {
+				d.Left++
+				continue
+			}
+			// The drawing escapes what it is handed.
+			r := reportDrawing{Page: o.Page, SVG: template.HTML(draw.SVG(drawing(o))), Files: len(o.Steps)}
+			var libraries []string
+			for _, s := range o.Steps {
+				r.Size += s.Size
+				r.Wire += s.Wire
+				if s.Library != "" && !strings.Contains(" "+strings.Join(libraries, " ")+" ", " "+s.Library+" ") {
+					libraries = append(libraries, s.Library)
+				}
+			}
+			r.Libraries = strings.Join(libraries, " ")
+			d.Drawn = append(d.Drawn, r)
+		}
+	}
+	var b bytes.Buffer
+	if err := reportPage.Execute(&b, d); err != nil {
+		return err
+	}
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.dir, name)
+	}
+	return maybe.WriteFile(name, b.Bytes(), 0o644)
+}
+
+// uriPath writes a path as the path of an address.
+func uriPath(name string) string { return (&url.URL{Path: name}).EscapedPath() }

@@ -1,0 +1,95 @@
+package cli
+
+import (
+	"runtime/debug"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/check"
+)
+
+// The parts of a SARIF log that are written (SARIF 2.1.0, section 3). Columns count bytes here, which SARIF can't say;
+// on lines beyond ASCII a viewer's column may be off by a few.
+type (
+	sarifLog struct {
+		Schema  string     `json:"$schema"`
+		Version string     `json:"version"`
+		Runs    []sarifRun `json:"runs"`
+	}
+	sarifRun struct {
+		Tool    sarifTool            `json:"tool"`
+		Results []sarifResult        `json:"results"`
+		Bases   map[string]sarifBase `json:"originalUriBaseIds"`
+	}
+	sarifBase struct {
+		Description sarifText `json:"description"`
+	}
+	sarifTool struct {
+		Driver sarifDriver `json:"driver"`
+	}
+	sarifDriver struct {
+		Name    string      `json:"name"`
+		Version string      `json:"version,omitempty"`
+		Rules   []sarifRule `json:"rules"`
+	}
+	sarifRule struct {
+		ID      string       `json:"id"`
+		Help    sarifText    `json:"help"`
+		Default sarifDefault `json:"defaultConfiguration"`
+	}
+	sarifDefault struct {
+		Level string `json:"level"`
+	}
+	sarifText struct {
+		Text string `json:"text"`
+	}
+	sarifResult struct {
+		RuleID    string          `json:"ruleId"`
+		RuleIndex int             `json:"ruleIndex"`
+		Level     string          `json:"level"`
+		Message   sarifText       `json:"message"`
+		Locations []sarifLocation `json:"locations"`
+	}
+	sarifLocation struct {
+		Physical sarifPhysical `json:"physicalLocation"`
+	}
+	sarifPhysical struct {
+		Artifact sarifArtifact `json:"artifactLocation"`
+		Region   *sarifRegion  `json:"region,omitempty"`
+	}
+	sarifArtifact struct {
+		URI    string `json:"uri"`
+		BaseID string `json:"uriBaseId"`
+	}
+	sarifRegion struct {
+		StartLine   int `json:"startLine"`
+		StartColumn int `json:"startColumn"`
+	}
+)
+
+// sarifOf writes findings as a SARIF log.
+func sarifOf(c *crate.Checked) sarifLog {
+	driver := sarifDriver{Name: "merry"}
+	if info, ok := debug.ReadBuildInfo(); ok {
+		driver.Version = info.Main.Version
+	}
+	index := map[string]int{}
+	results := []sarifResult{}
+	for _, f := range c.Findings {
+		level := string(f.Severity)
+		if _, ok := index[f.Name]; !ok {
+			index[f.Name] = len(driver.Rules)
+			driver.Rules = append(driver.Rules, sarifRule{ID: f.Name, Help: sarifText{check.Explain(f.Name)}, Default: sarifDefault{level}})
+		}
+		at := sarifPhysical{Artifact: sarifArtifact{URI: uriPath(f.File), BaseID: "PROJECT"}}
+		if f.Line > 0 {
+			at.Region = &sarifRegion{f.Line, f.Column}
+		}
+		results = append(results, sarifResult{RuleID: f.Name, RuleIndex: index[f.Name], Level: level,
+			Message: sarifText{f.Message + ". Why: " + f.Why + ". Next: " + f.Next}, Locations: []sarifLocation{{at}}})
+	}
+	if driver.Rules == nil {
+		driver.Rules = []sarifRule{}
+	}
+	return sarifLog{Schema: "https://json.schemastore.org/sarif-2.1.0.json", Version: "2.1.0", Runs: []sarifRun{{Tool: sarifTool{driver}, Results: results,
+		Bases: map[string]sarifBase{"PROJECT": {sarifText{"the folder of the packing list"}}}}}}
+}

@@ -1,0 +1,115 @@
+package check
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"strings"
+
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/script"
+)
+
+// forms holds what each script is against the tag that it stands in.
+func (k *pageCheck) forms() {
+	newest := k.c.Newest()
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		r := in.Script
+		if r == nil || raw.Inert != "" || raw.Kind != page.Script && raw.Kind != page.InlineScript {
+			continue
+		}
+		name := cmp.Or(in.Path, in.URL, "this script")
+		switch {
+		case r.Form == script.Broken:
+			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.Fault, r.FaultLine),
+				"a browser will run nothing of it", "mend it; for a library, merry refill puts the sealed bytes back")
+		case r.Form == script.Module && !raw.Module:
+			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module, in a tag for plain scripts", name),
+				"import and export are errors there, and nothing of it will run", `write type="module" on the tag, or take a build for plain tags: merry peek shows which there are`)
+		case raw.Module && r.Form == script.Universal, raw.Module && r.Form == script.Classic && len(r.Defines) > 0 && raw.Kind == page.Script:
+			k.add(ClassicAsModule, Warning, raw.Start, fmt.Sprintf("%s is a plain script, in a module tag", name),
+				"in a module the top-level this is undefined and top-level names stay inside, so others will not find what it defines", `take type="module" off the tag`)
+		case r.Form == script.Server || r.Form == script.AMD && !k.loader(i):
+			k.add(WrongBuild, Error, raw.Start, fmt.Sprintf("%s is %s build, for no plain tag", name, map[script.Form]string{script.Server: "a server-side", script.AMD: "an AMD"}[r.Form]),
+				"it asks for require, module or define, which a browser does not have", "merry peek shows the builds that there are; take one for plain tags")
+		}
+		if newest > 0 && r.Syntax > newest && r.Form != script.Broken {
+			k.add(SyntaxNewer, Error, raw.Start, fmt.Sprintf("%s uses syntax of ECMAScript %d; the packing list's browsers know %d", name, r.Syntax, newest),
+				"an older browser stops at the first word that it does not know, and runs nothing of the file", "take an older version or another build: merry peek tells what each demands")
+		}
+	}
+}
+
+// loader tells whether something before an include defines define.
+func (k *pageCheck) loader(i int) bool {
+	for j := range i {
+		for _, g := range k.p.Items[j].Defines {
+			if g == "define" {
+				return true
+			}
+		}
+		if k.p.Items[j].Unknown {
+			return true
+		}
+	}
+	return false
+}
+
+// versions looks for one library in two versions, and for libraries that nobody recorded.
+func (k *pageCheck) versions() {
+	first := map[string]int{}
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		if !in.Loads || in.Name == "" {
+			continue
+		}
+		if in.Library == "" && in.Version != "" {
+			k.add(Unrecorded, Note, raw.Start, fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version),
+				"nobody will be told when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.p.File))
+		}
+		key := fmt.Sprint(in.Name, raw.Kind)
+		j, ok := first[key]
+		if !ok {
+			first[key] = i
+			continue
+		}
+		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" {
+			line, _ := page.Position(k.p.Bytes, k.p.Page.Includes[j].Start)
+			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s in line %d", in.Name, in.Version, other.Version, line),
+				"the second one takes the place of the first, and of what was added to it in between", fmt.Sprintf("take one of the two tags off, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.p.File))
+		}
+	}
+}
+
+// mixed looks for what a page served over TLS will not load, or only with a warning.
+func (k *pageCheck) mixed() {
+	if !bytes.Contains(k.p.Bytes, []byte("http://")) {
+		return
+	}
+	for _, mark := range []string{`src="http://`, `src='http://`} {
+		for at := 0; ; {
+			i := bytes.Index(k.p.Bytes[at:], []byte(mark))
+			if i < 0 {
+				break
+			}
+			at += i + len(mark)
+			if k.include(at) {
+				continue // it has a finding of its own
+			}
+			url, _, _ := strings.Cut(string(k.p.Bytes[at-7:min(len(k.p.Bytes), at+200)]), mark[4:5])
+			k.add(MixedContent, Warning, at-7, fmt.Sprintf("%s is fetched without TLS", url),
+				"a page served over https will not load it, or warns of it", "write https://, or keep the file on the site")
+		}
+	}
+}
+
+// include tells whether an offset lies in the tag of a script or a stylesheet.
+func (k *pageCheck) include(at int) bool {
+	for i := range k.p.Page.Includes {
+		if in := &k.p.Page.Includes[i]; at > in.Start && at < in.End {
+			return true
+		}
+	}
+	return false
+}
