@@ -76,12 +76,22 @@ func (p *Project) Check(req CheckRequest) (*Checked, error) {
 	if err != nil {
 		return nil, err
 	}
-	perPage, err := forEach(pages, c.page)
+	memory := p.remember(site, req)
+	results, err := forEach(pages, func(name string) (pageResult, error) {
+		if r, ok := memory.page(name); ok {
+			return r, nil
+		}
+		return c.page(name, memory)
+	})
 	if err != nil {
 		return nil, err
 	}
-	for _, list := range perPage {
-		found = append(found, list...)
+	for _, r := range results {
+		found = append(found, r.found...)
+		c.used(r.uses)
+	}
+	if !req.Online {
+		memory.keep(pages, results)
 	}
 	if req.Online {
 		list, err := c.online()
@@ -125,7 +135,10 @@ type checker struct {
 	near   map[string]nearest
 
 	profile   *check.Profile
-	usedMu    sync.Mutex
+	usesMu    sync.Mutex
+	allUses   map[string]*uses
+	noUses    *uses
+	lastUses  *uses
 	usedLibs  map[string]bool
 	usedFiles map[string]bool // of the site, by pages
 
@@ -177,7 +190,7 @@ func (c *checker) online() ([]check.Finding, error) {
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), usedLibs: map[string]bool{}, usedFiles: map[string]bool{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), allUses: map[string]*uses{}, noUses: &uses{}, usedLibs: map[string]bool{}, usedFiles: map[string]bool{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
@@ -307,24 +320,26 @@ func (c *checker) target(pagePath, base, ref string) Target {
 }
 
 // page checks one page. Buffers are used again, so memory does not grow with the number of pages.
-func (c *checker) page(name string) ([]check.Finding, error) {
+func (c *checker) page(name string, m *memory) (r pageResult, err error) {
 	buf, _ := c.buffers.Get().(*[]byte)
 	if buf == nil {
 		buf = new([]byte)
 	}
 	defer c.buffers.Put(buf)
-	var err error
-	*buf, err = readInto(filepath.Join(c.p.Root, filepath.FromSlash(c.p.inProject(name))), *buf)
+	var modified int64
+	*buf, modified, err = readStamped(filepath.Join(c.p.Root, filepath.FromSlash(c.p.inProject(name))), *buf, true)
 	if err != nil {
-		return nil, err
+		return r, err
 	}
+	r = pageResult{uses: c.noUses, stamp: m.stampFor(name, int64(len(*buf)), modified)}
 	pg, err := page.Read(*buf)
 	if errors.Is(err, page.ErrUTF16) {
-		return []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: c.p.inProject(name), Message: "the page is in UTF-16",
-			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}, nil
+		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: c.p.inProject(name), Message: "the page is in UTF-16",
+			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}
+		return r, nil
 	}
 	if err != nil {
-		return nil, err
+		return r, err
 	}
 	v := &view{Page: pg, path: name, targets: make([]Target, len(pg.Includes)), library: make([]string, len(pg.Includes))}
 	cp := &check.Page{Page: pg, File: c.p.inProject(name), Includes: make([]check.Include, len(pg.Includes))}
@@ -376,8 +391,8 @@ func (c *checker) page(name string) ([]check.Finding, error) {
 		c.identify(v, i, &cp.Includes[i])
 	}
 	cp.Items = c.items(v)
-	c.onPages(v)
-	return check.OnPage(cp, c), nil
+	r.found, r.uses = check.OnPage(cp, c), c.usesOf(v)
+	return r, nil
 }
 
 // sealed holds the crate's files against the seal, and learns what the libraries want of pages.
@@ -478,8 +493,11 @@ func (c *checker) assets(at string, b []byte) []check.Finding {
 // ownFiles lists the site's own scripts or stylesheets, sorted.
 func (c *checker) ownFiles(kind delivery.Kind) []string {
 	var names []string
-	for name := range c.site.Files {
-		if _, sealed := c.p.byPlace[c.p.inProject(name)]; !sealed && delivery.KindOf(name) == kind {
+	for name, size := range c.site.Files {
+		if size < 0 || delivery.KindOf(name) != kind {
+			continue // a page, or another kind of file
+		}
+		if _, sealed := c.p.byPlace[c.p.inProject(name)]; !sealed {
 			names = append(names, name)
 		}
 	}

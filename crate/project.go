@@ -153,7 +153,9 @@ func (p *Project) inSite(name string) (string, bool) {
 }
 
 // path turns a path in the project into one on this machine.
-func (p *Project) path(name string) string { return filepath.Join(p.Root, filepath.FromSlash(name)) }
+func (p *Project) path(name string) string {
+	return p.Root + string(filepath.Separator) + filepath.FromSlash(name)
+}
 
 // habits are the site's ways with files: what the packing list says, and the trade's usual folders
 // where it says nothing.
@@ -190,6 +192,8 @@ func skipped(name string) bool {
 type Site struct {
 	Files map[string]int64 // path in the site to size
 	Pages []string         // sorted
+	// Stamp tells one state of all files that are no pages from another: it sums up names, sizes and times.
+	Stamp uint64
 }
 
 // Walk lists the site's files and tells which are pages.
@@ -212,7 +216,13 @@ func (p *Project) Walk() (*Site, error) {
 			if not, ok := strings.CutPrefix(pat, "!"); ok {
 				in = in && !doublestar.MatchUnvalidated(not, name)
 			} else {
-				in = in || doublestar.MatchUnvalidated(pat, name)
+				// The usual pattern needs no matcher, which ten thousand names notice.
+				ending, usual := strings.CutPrefix(pat, "**/*.")
+				if usual = usual && !strings.ContainsAny(ending, "*?[{\\/"); usual {
+					in = in || strings.HasSuffix(name, "."+ending)
+				} else {
+					in = in || doublestar.MatchUnvalidated(pat, name)
+				}
 			}
 		}
 		return in
@@ -233,6 +243,7 @@ func walk(dir string, isPage func(name string) bool) (*Site, error) {
 		}
 		files := make(map[string]int64, len(entries))
 		var pages []string
+		var stamp uint64
 		for _, e := range entries {
 			name := path.Join(rel, e.Name())
 			if e.IsDir() {
@@ -257,11 +268,13 @@ func walk(dir string, isPage func(name string) bool) (*Site, error) {
 			}
 			if err == nil {
 				files[name] = info.Size()
+				stamp += stampOf(name, info.Size(), info.ModTime().UnixNano())
 			}
 		}
 		mu.Lock()
 		defer mu.Unlock()
 		maps.Copy(s.Files, files)
+		s.Stamp += stamp
 		s.Pages = append(s.Pages, pages...)
 		return nil
 	}

@@ -61,20 +61,41 @@ func (c *checker) identify(v *view, i int, in *check.Include) {
 	in.Name, in.Version = id.name, id.version
 }
 
-// onPages remembers what pages use.
-func (c *checker) onPages(v *view) {
-	c.usedMu.Lock()
-	defer c.usedMu.Unlock()
+// usesOf tells what a page uses.
+func (c *checker) usesOf(v *view) *uses {
+	u := &uses{}
 	for i := range v.Includes {
-		if v.library[i] != "" && v.Includes[i].Inert == "" {
-			c.usedLibs[v.library[i]] = true
+		if v.library[i] != "" && v.Includes[i].Inert == "" && !slices.Contains(u.libraries, v.library[i]) {
+			u.libraries = append(u.libraries, v.library[i])
 		}
 		if t := v.targets[i].Path; t != "" {
-			c.usedFiles[t] = true
+			u.files = append(u.files, t)
 		}
 		if at, local := v.fallbackOf(i); at >= 0 {
-			c.usedFiles[local.Path] = true
+			u.files = append(u.files, local.Path)
 		}
+	}
+	key := strings.Join(u.libraries, "\n") + "\x00" + strings.Join(u.files, "\n")
+	c.usesMu.Lock()
+	defer c.usesMu.Unlock()
+	if same := c.allUses[key]; same != nil {
+		return same
+	}
+	c.allUses[key] = u
+	return u
+}
+
+// used remembers what pages use.
+func (c *checker) used(u *uses) {
+	if u == nil || u == c.lastUses {
+		return
+	}
+	c.lastUses = u
+	for _, l := range u.libraries {
+		c.usedLibs[l] = true
+	}
+	for _, f := range u.files {
+		c.usedFiles[f] = true
 	}
 }
 

@@ -84,7 +84,7 @@ func (k *pageCheck) versions() {
 
 // mixed looks for what a page served over TLS will not load, or only with a warning.
 func (k *pageCheck) mixed() {
-	if !bytes.Contains(k.p.Bytes, []byte("http://")) {
+	if !plainAddress(k.p.Bytes) {
 		return
 	}
 	for _, mark := range []string{`src="http://`, `src='http://`} {
@@ -100,6 +100,20 @@ func (k *pageCheck) mixed() {
 			url, _, _ := strings.Cut(string(k.p.Bytes[at-7:min(len(k.p.Bytes), at+200)]), mark[4:5])
 			k.add(MixedContent, Warning, at-7, fmt.Sprintf("%s is fetched without TLS", url),
 				"a page served over https will not load it, or warns of it", "write https://, or keep the file on the site")
+		}
+	}
+}
+
+// plainAddress tells whether http:// stands somewhere. A colon is a rarer letter than an h.
+func plainAddress(b []byte) bool {
+	for at := 0; ; at++ {
+		i := bytes.IndexByte(b[at:], ':')
+		if i < 0 {
+			return false
+		}
+		at += i
+		if at >= 4 && bytes.HasPrefix(b[at:], []byte("://")) && string(b[at-4:at]) == "http" {
+			return true
 		}
 	}
 }
