@@ -127,7 +127,8 @@ func (c *checker) tagsRight(v *view, did *[]string) []page.Edit {
 			edits = append(edits, v.ReferTo(i, in.Ref, linkAttributes, linkValues(of.File))...)
 			*did = append(*did, fmt.Sprintf("%s has the sealed file's integrity again", in.Ref))
 		case v.targets[i].URL != "" && !origin:
-			edits = append(edits, v.ReferTo(i, in.Ref, linkAttributes, map[string]string{"integrity": value, "crossorigin": "anonymous"})...)
+			at := in.Attrs[slices.IndexFunc(in.Attrs, func(a page.Attr) bool { return a.Name == "integrity" })].End
+			edits = append(edits, page.Edit{Start: at, End: at, Text: ` crossorigin="anonymous"`})
 			*did = append(*did, fmt.Sprintf("%s has a crossorigin now, without which its integrity can't be checked", in.Ref))
 		}
 	}

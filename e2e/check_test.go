@@ -1,0 +1,270 @@
+package e2e
+
+import (
+	"bytes"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// valid holds a JSON text against a schema in testdata.
+func valid(t *testing.T, schema, text string, more ...string) {
+	t.Helper()
+	c := jsonschema.NewCompiler()
+	for _, name := range append(more, schema) {
+		f, err := os.Open(filepath.Join("testdata", name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		doc, err := jsonschema.UnmarshalJSON(f)
+		f.Close()
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, at := range []string{name, "http://cyclonedx.org/schema/" + name} {
+			if err := c.AddResource(at, doc); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	s, err := c.Compile(schema)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := jsonschema.UnmarshalJSON(strings.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Validate(v); err != nil {
+		t.Errorf("not valid against %s: %v\n%s", schema, err, text)
+	}
+}
+
+// TestFindingsOfEveryKind breaks the club's site in one way after the other and reads what check says.
+func TestFindingsOfEveryKind(t *testing.T) {
+	script := `<script src="js/club.js"></script>`
+	for _, tt := range []struct {
+		name  string
+		broke func(s *merrytest.Site)
+		words []string
+	}{
+		{"need-later", func(s *merrytest.Site) {
+			replace(s, "index.html", "<!-- our own -->", "<script>oarlock('#menu')</script>")
+		}, []string{"index.html:26:3", "reads oarlock", "merry order index.html --fix"}},
+		{"need-absent", func(s *merrytest.Site) { replace(s, "index.html", script, "<script>pennants()</script>") }, []string{"pennants", "nothing on this page defines"}},
+		{"need-race", func(s *merrytest.Site) {
+			replace(s, "index.html", `<script src="js/oarlock.min.js">`, `<script async src="js/oarlock.min.js">`)
+		}, []string{"is async"}},
+		{"need-circle", func(s *merrytest.Site) {
+			s.Write("js/a.js", "window.A = window.B.x;")
+			s.Write("js/b.js", "window.B = window.A.x;")
+			replace(s, "index.html", script, script+`<script src="js/a.js"></script><script src="js/b.js"></script>`)
+		}, []string{"2 scripts need each other in a circle", "js/a.js reads B"}},
+		{"module-as-classic", func(s *merrytest.Site) {
+			s.Write("js/m.js", "export default 1;")
+			replace(s, "index.html", script, script+`<script src="js/m.js"></script>`)
+		}, []string{"js/m.js is an ES module"}},
+		{"syntax-error", func(s *merrytest.Site) { s.Write("js/config.js", "var CLUB = {;\n") }, []string{"can't be parsed"}},
+		{"syntax-newer", func(s *merrytest.Site) {
+			s.Write("crate.yaml", s.Read("crate.yaml")+"browsers: es5\n")
+			s.Write("js/config.js", "const CLUB = {name: `Gull`, menu: '#menu-button'};\n")
+		}, []string{"ECMAScript 2015", "know 2009"}},
+		{"two-versions", func(s *merrytest.Site) {
+			s.Write("js/oarlock-1.4.2.js", "window.oarlock = window.oarlock || 1;")
+			replace(s, "index.html", script, script+`<script src="js/oarlock-1.4.2.js"></script>`)
+		}, []string{"oarlock is on the page in two versions: 1.4.2 here, and 2.0.3 in line"}},
+		{"unrecorded-library", func(s *merrytest.Site) {
+			s.Write("js/gauge.js", "/*! gauge v0.9.1 */\nwindow.gauge = 1;")
+			replace(s, "index.html", script, script+`<script src="js/gauge.js"></script>`)
+		}, []string{"looks like gauge 0.9.1", "merry adopt index.html"}},
+		{"unused-library", func(s *merrytest.Site) { s.Run("omit", "brinework") }, []string{"brinework is in the crate and on no page", "merry drop brinework"}},
+		{"map-missing", func(s *merrytest.Site) {
+			s.Write("js/config.js", s.Read("js/config.js")+"//# sourceMappingURL=config.js.map\n")
+		}, []string{"js/config.js:", "config.js.map, which is not there"}},
+		{"old-path", func(s *merrytest.Site) {
+			s.Write("js/config.js", s.Read("js/config.js")+"var icon = 'fonts/brinework-1.0.woff';\n")
+		}, []string{"js/config.js:", "leads into a folder of brinework"}},
+		{"mixed-content", func(s *merrytest.Site) {
+			s.Write("css/club.css", "body { background: url(http://else.example/x.png) }\n")
+		}, []string{"css/club.css:1:", "http://else.example/x.png"}},
+		{"on-no-page", func(s *merrytest.Site) { s.Write("js/forgotten.js", "1;\n") }, []string{"js/forgotten.js"}},
+		{"script-fails", func(s *merrytest.Site) {
+			s.Write("js/club.js", "document.getElementById('nowhere').className = 'x';\n")
+		}, []string{"js/club.js stops: TypeError", "js/club.js:1:"}},
+		{"script-fails", func(s *merrytest.Site) {
+			replace(s, "index.html", `<script src="js/config.js"></script>`, "")
+		}, []string{"js/club.js stops when the page is ready: ReferenceError: CLUB is not defined", "js/config.js, which is not on this page"}},
+	} {
+		s := started(t)
+		s.Run("check")
+		tt.broke(s)
+		r := s.Try("check")
+		for _, w := range append(tt.words, tt.name) {
+			if !strings.Contains(r.Out, w) {
+				t.Errorf("%s: check does not say %q:\n%s", tt.name, w, r.Out)
+			}
+		}
+		again := s.Try("check")
+		if again.Out != r.Out || again.Status != r.Status {
+			t.Errorf("%s: the second check says something else:\n%s\n%s", tt.name, r.Out, again.Out)
+		}
+	}
+}
+
+// TestRemembered: what check remembers of pages never hides a change.
+func TestRemembered(t *testing.T) {
+	s := started(t)
+	s.Run("check", "--no-rehearse")
+	s.Run("check", "--no-rehearse")
+	before := s.Read("js/club.js")
+	s.Write("js/club.js", "window.Brinework.menu = pennants;\n")
+	s.Fail(1, []string{"pennants"}, "check", "--no-rehearse")
+	s.Write("js/club.js", before)
+	s.Run("check", "--no-rehearse")
+	page := s.Read("tides.html")
+	s.Write("tides.html", strings.Replace(page, "js/club.js", "js/Club.js", 1))
+	s.Fail(1, []string{"case-differs"}, "check", "--no-rehearse")
+	s.Write("tides.html", page)
+	s.Run("check", "--no-rehearse")
+	os.Remove(filepath.Join(s.Dir, "js/config.js"))
+	s.Fail(1, []string{"file-missing"}, "check", "--no-rehearse")
+}
+
+func TestMend(t *testing.T) {
+	s, _ := linked(t)
+	s.Run("switch", "oarlock", "--cdn", "--page", "crews/index.html")
+	sound := pagesOf(s)
+	replace(s, "index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="old/oarlock.min.js" integrity="sha384-`+strings.Repeat("A", 64)+`"></script>`)
+	replace(s, "tides.html", `css/club.css`, `CSS/club.css`)
+	replace(s, "tides.html", `    <script src="js/config.js"></script>`+"\n", `    <script src="js/config.js"></script>`+"\n"+`    <script src="js/config.js"></script>`+"\n")
+	crews := s.Read("crews/index.html")
+	replace(s, "crews/index.html", ` crossorigin="anonymous"`, "")
+	broken := s.State()
+	out := s.Run("check", "--fix", "--dry-run")
+	if s.State() != broken || !strings.Contains(out, "was there twice") || !strings.Contains(out, "+++ b/tides.html") {
+		t.Errorf("a dry run changed something, or says\n%s", out)
+	}
+	s.Try("check", "--fix")
+	if pagesOf(s) != sound || s.Read("crews/index.html") != crews {
+		t.Errorf("mended:\n%s", pagesOf(s))
+	}
+	// An order is mended with the fewest moves.
+	replace(s, "index.html", `<script src="js/club.js"></script>`, "")
+	replace(s, "index.html", "<!-- our own -->", "<!-- our own -->\n  <script src=\"js/club.js\"></script>")
+	out = s.Try("check", "index.html", "--fix").Out
+	if !strings.Contains(out, "js/club.js goes behind js/oarlock.min.js") {
+		t.Errorf("check --fix says\n%s", out)
+	}
+	s.Run("check", "index.html")
+	s.Run("undo")
+	s.Fail(1, []string{"need-later"}, "check", "index.html")
+	s.Run("order", "index.html", "--fix")
+	s.Run("check", "index.html")
+}
+
+func TestOrderOutput(t *testing.T) {
+	s := started(t)
+	out := s.Run("order", "crews/index.html")
+	for _, want := range []string{"step  what", "js/brinework.min.js", "oarlock", "before", "of equal rules the later one wins", "kept"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("order does not say %q:\n%s", want, out)
+		}
+	}
+	if out := s.Run("order", "index.html", "--graph", "svg"); !strings.HasPrefix(out, "<svg") || strings.Contains(out, "<script") {
+		t.Errorf("the picture is\n%s", out)
+	}
+	if out := s.Run("order", "index.html", "--graph", "mermaid"); !strings.HasPrefix(out, "flowchart TB\n") || !strings.Contains(out, `-->|"oarlock"|`) {
+		t.Errorf("the picture is\n%s", out)
+	}
+	if out := s.Run("order", "index.html", "--graph", "dot"); !strings.HasPrefix(out, "digraph") {
+		t.Errorf("the picture is\n%s", out)
+	}
+	s.Fail(2, []string{"there is svg, dot and mermaid"}, "order", "index.html", "--graph", "jpeg")
+	s.Fail(2, []string{"--graph draws one page"}, "order", "**", "--graph", "svg")
+	// Deferred before blocking can't be mended by moving.
+	replace(s, "index.html", `<script src="js/oarlock.min.js">`, `<script defer src="js/oarlock.min.js">`)
+	before := s.State()
+	s.Fail(1, []string{"no move mends this", "is deferred"}, "order", "index.html", "--fix")
+	if s.State() != before {
+		t.Error("it was changed all the same")
+	}
+	// Stylesheets are ordered by the same means, across head and body.
+	replace(s, "index.html", `<script defer src="js/oarlock.min.js">`, `<script src="js/oarlock.min.js">`)
+	page := s.Read("tides.html")
+	replace(s, "tides.html", "    <link rel=\"stylesheet\" href=\"css/brinework.min.css\">\n", "")
+	replace(s, "tides.html", "<main class=\"bw-page\">", "<main class=\"bw-page\">\n<link rel=\"stylesheet\" href=\"css/brinework.min.css\">")
+	s.Fail(1, []string{"own-style-first"}, "check", "tides.html")
+	s.Run("order", "tides.html", "--fix")
+	s.Run("check", "tides.html")
+	if strings.Count(s.Read("tides.html"), "brinework.min.css") != strings.Count(page, "brinework.min.css") {
+		t.Error("a tag was lost")
+	}
+}
+
+func TestReports(t *testing.T) {
+	s := started(t)
+	s.Write("js/forgotten.js", "1;\n")
+	replace(s, "index.html", "js/club.js", "js/Club.js")
+	replace(s, "tides.html", "<script src=\"js/oarlock.min.js\"></script>", "")
+	for _, args := range [][]string{{"check", "--sarif"}, {"check", "crews/index.html", "--sarif"}} {
+		valid(t, "sarif-2.1.0.schema.json", s.Try(args...).Out)
+	}
+	s.Try("check", "--report", "report.html")
+	report := s.Read("report.html")
+	os.Remove(filepath.Join(s.Dir, "report.html"))
+	for _, want := range []string{"case-differs", "need-absent", "<svg", "on the wire", "brinework"} {
+		if !strings.Contains(report, want) {
+			t.Errorf("the report lacks %q", want)
+		}
+	}
+	for _, never := range []string{"<script", "http-equiv", "src=\"", "<link"} {
+		if strings.Contains(report, never) {
+			t.Errorf("the report is not self-contained: %s", never)
+		}
+	}
+	if out := s.Run("check", "--explain=need-later"); !strings.HasPrefix(out, "need-later\n\nError.") {
+		t.Errorf("explained as\n%s", out)
+	}
+	if out := s.Run("check", "--explain"); strings.Count(out, "\n") < 30 {
+		t.Errorf("the findings are\n%s", out)
+	}
+	s.Fail(2, []string{"there is no finding", "need-later"}, "check", "--explain=need")
+	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=Cox", "-c", "user.email=cox@club.example", "commit", "-qm", "site"}} {
+		cmd := exec.Command("git", args...)
+		cmd.Dir = s.Dir
+		if out, err := cmd.CombinedOutput(); err != nil {
+			t.Skipf("no git here: %v\n%s", err, bytes.TrimSpace(out))
+		}
+	}
+	if out := s.Run("check", "--changed-since", "HEAD"); !strings.HasPrefix(out, "0 pages") {
+		t.Errorf("nothing changed, and check says\n%s", out)
+	}
+	replace(s, "crews/index.html", "../js/club.js", "../js/Club.js")
+	out := s.Fail(1, []string{"crews/index.html", "1 page: 1 error"}, "check", "--changed-since", "HEAD").Out
+	if strings.Contains(out, "tides.html") {
+		t.Errorf("pages that did not change are checked:\n%s", out)
+	}
+	s.Fail(1, []string{"git says", "nowhere"}, "check", "--changed-since", "nowhere")
+}
+
+// TestHostileScripts: a rehearsal is ended by its limits, and the page by nothing.
+func TestHostileScripts(t *testing.T) {
+	s := started(t)
+	for name, script := range map[string]string{
+		"endless": "for (;;) {}",
+		"greedy":  "var a = []; for (;;) a.push(new Array(1000000).join('x') + a.length);",
+		"deep":    "function f() { f(); f(); } f();",
+	} {
+		s.Write("js/config.js", "var CLUB = {};\n"+script+"\n")
+		r := s.Try("check", "index.html")
+		if r.Status > 1 || strings.Contains(r.Err, "goroutine") || name != "deep" && !strings.Contains(r.Out, "the rehearsal stopped") {
+			t.Errorf("%s: %+v", name, r)
+		}
+	}
+}
