@@ -60,11 +60,11 @@ func TestRenames(t *testing.T) {
 // TestEveryCommandHelps: each has a line, a text and an example, and changing ones have a dry run.
 func TestEveryCommandHelps(t *testing.T) {
 	a := &app{out: &bytes.Buffer{}, err: &bytes.Buffer{}}
-	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch"}
+	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch", "adopt", "order", "check"}
 	var visit func(c *cobra.Command, deep bool)
 	visit = func(c *cobra.Command, deep bool) {
 		for _, sub := range c.Commands() {
-			if sub.Name() == "help" || sub.Name() == "completion" {
+			if sub.Name() == "help" || sub.Name() == "completion" || sub.Hidden {
 				continue
 			}
 			if sub.Short == "" || strings.HasSuffix(sub.Short, ".") || len(sub.Short) > 90 {

@@ -396,7 +396,7 @@ func (a *adopting) library(name string, list []*candidate) error {
 		if err != nil {
 			return err
 		}
-		rf := record.File{Path: choice.Path, At: p.inProject(at[choice.Path]), Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: choice.Page}
+		rf := record.File{Path: choice.Path, At: p.inProject(at[choice.Path]), Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: choice.Page, Module: isModule(f)}
 		if f.Pair != "" && sel.Has(f.Pair) {
 			rf.Pair = f.Pair
 		}

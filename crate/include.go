@@ -376,11 +376,14 @@ func (p *Project) includeOne(v *view, f wanted) ([]byte, error) {
 			}
 		}
 	}
-	tag := page.StyleTag(ref)
-	if !f.style {
+	tag, names := page.StyleTag(ref), linkAttributes
+	if of := p.byPlace[p.inProject(f.at)].File; of != nil && of.Module && !f.style {
+		tag, names = page.ScriptTag(ref, false), append([]string{"type"}, linkAttributes...)
+		values["type"] = "module" // which runs after parsing by itself
+	} else if !f.style {
 		tag = page.ScriptTag(ref, deferred)
 	}
-	tag = page.With(tag, linkAttributes, values)
+	tag = page.With(tag, names, values)
 	return v.put(spot, tag)
 }
 

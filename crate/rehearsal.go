@@ -22,7 +22,7 @@ type Room func(ctx context.Context, request []byte) ([]byte, error)
 const rehearsalNumber = "rehearsal-2"
 
 // mostRehearsal is how long a rehearsal may take.
-const mostRehearsal = 5 * time.Second
+const mostRehearsal = 3 * time.Second
 
 // rehearse rehearses a page, or recalls what the same rehearsal showed before.
 func (r *Reach) rehearse(req *rehearse.Request) (*rehearse.Report, error) {

@@ -90,7 +90,7 @@ func (c *checker) faults(v *view, report *rehearse.Report, found []check.Finding
 			continue
 		}
 		said[f.Script] = true
-		if f.Global != "" && slices.ContainsFunc(found, func(o check.Finding) bool {
+		if slices.ContainsFunc(found, func(o check.Finding) bool {
 			return o.File == at && strings.HasPrefix(o.Name, "need-") && o.Line == line && o.Column == column
 		}) {
 			continue // what it needs and why that is not there has been said

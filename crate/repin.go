@@ -110,7 +110,7 @@ func (p *Project) repinInto(set *change.Set, o *opened, sel *delivery.Selection,
 			return record.File{}, err
 		}
 		f := o.File(c.Path)
-		nf := record.File{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page}
+		nf := record.File{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page, Module: isModule(f)}
 		if f.Pair != "" && sel.Has(f.Pair) {
 			nf.Pair = f.Pair
 		}

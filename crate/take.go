@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 )
 
 // TakeRequest asks for a library to be brought in.
@@ -451,7 +452,7 @@ func (p *Project) placeFiles(set *change.Set, o *opened, sel *delivery.Selection
 		defer buffers.Put(b)
 		f := o.File(c.Path)
 		at := p.inProject(place.At[c.Path])
-		sealed := record.File{Path: c.Path, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page}
+		sealed := record.File{Path: c.Path, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page, Module: isModule(f)}
 		if f.Pair != "" && sel.Has(f.Pair) {
 			sealed.Pair = f.Pair
 		}
@@ -462,6 +463,9 @@ func (p *Project) placeFiles(set *change.Set, o *opened, sel *delivery.Selection
 	}
 	return &record.Sealed{Files: files}, nil
 }
+
+// isModule tells an ES module from other files.
+func isModule(f *delivery.File) bool { return f.Script != nil && f.Script.Form == script.Module }
 
 // putFile drafts one file of a library, never over other bytes without being told to.
 func (p *Project) putFile(set *change.Set, library, at string, b []byte, overwrite bool) error {

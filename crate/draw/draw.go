@@ -102,7 +102,6 @@ const (
 	boxLeft   = 56
 	boxWidth  = 430
 	top       = 64
-	lane      = 34
 	letter    = 7.1 // the width of a letter at 12 px
 )
 
@@ -131,6 +130,7 @@ func SVG(p Page) string {
 	for _, a := range arrows {
 		labels = max(labels, len([]rune(a.Label)))
 	}
+	lane := max(34, int(float64(labels)*letter)+14)
 	right := boxLeft + boxWidth
 	width := right + (most+1)*lane + 24 + int(float64(labels)*letter)
 	height := top + len(p.Steps)*rowHeight + 20
@@ -171,7 +171,8 @@ func SVG(p Page) string {
 		}
 		b.WriteString("\n")
 	}
-	ends := map[int]int{} // how many arrows touch a step, so that they do not lie on each other
+	var words strings.Builder // over all lines
+	ends := map[int]int{}     // how many arrows touch a step, so that they do not lie on each other
 	for i, a := range arrows {
 		x := right + (lanes[i]+1)*lane - 10
 		y1, y2 := top+a.From*rowHeight+boxHeight/2+4, top+a.To*rowHeight+boxHeight/2-4
@@ -184,11 +185,11 @@ func SVG(p Page) string {
 		fmt.Fprintf(&b, `<path d="M%d %dH%dQ%d %d %d %dV%dQ%d %d %d %dH%d" fill="none" stroke="%s" stroke-width="1.4"%s marker-end="url(#tip)"/>`,
 			right, y1, x-6, x, y1, x, y1+sign(y2-y1)*6, y2-sign(y2-y1)*6, x, y2, x-6, y2, right+2, colour, dash)
 		if a.Label != "" {
-			fmt.Fprintf(&b, `<text x="%d" y="%d" fill="%s" paint-order="stroke" stroke="#fbfaf7" stroke-width="4">%s</text>`, x+5, (y1+y2)/2+4, colour, html.EscapeString(a.Label))
+			fmt.Fprintf(&words, `<text x="%d" y="%d" fill="%s" paint-order="stroke" stroke="#fbfaf7" stroke-width="4">%s</text>`, x+5, (y1+y2)/2+4, colour, html.EscapeString(a.Label))
 		}
 		b.WriteString("\n")
 	}
-	b.WriteString("</svg>\n")
+	b.WriteString(words.String() + "</svg>\n")
 	return b.String()
 }
 

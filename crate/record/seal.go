@@ -40,9 +40,10 @@ type File struct {
 	Size      int64  `json:"size"`
 	Integrity string `json:"integrity"` // sha384, as in Subresource Integrity
 	Build     string `json:"build,omitempty"`
-	Pair      string `json:"pair,omitempty"` // the path of the same thing in the other build
-	Page      bool   `json:"page,omitempty"` // goes on pages; what it refers to comes along by itself
-	URL       string `json:"url,omitempty"`  // where it was found, if no CDN's pattern leads there
+	Pair      string `json:"pair,omitempty"`   // the path of the same thing in the other build
+	Page      bool   `json:"page,omitempty"`   // goes on pages; what it refers to comes along by itself
+	Module    bool   `json:"module,omitempty"` // an ES module, for tags of type module
+	URL       string `json:"url,omitempty"`    // where it was found, if no CDN's pattern leads there
 }
 
 // ReadSeal reads a seal.

@@ -28,6 +28,12 @@ shot() {
   import -window root "$here/$1.png"
   kill $pid; wait $pid 2>/dev/null || true
 }
+# browse NAME ADDRESS: what a browser shows.
+browse() {
+  wanted "$1" || return 0
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
+    --allow-file-access-from-files --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$here/$1.png" "$2" >/dev/null 2>&1
+}
 say() { printf 'echo "$ %s"; %s' "$1" "$1"; }
 try() { printf '%s; echo; ' "$(say "$1")"; }
 
@@ -64,7 +70,14 @@ if wanted switch || wanted adopt || wanted sources; then
   in=$work/documented/site shot adopt "$(try 'merry adopt regatta.html')"
   in=$work/documented/site shot sources "$(try 'merry sources')$(try 'merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js')"
 fi
-if wanted page; then
-  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
-    --allow-file-access-from-files --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$here/page.png" "file://$PWD/index.html" >/dev/null 2>&1
+# A page with its scripts in the wrong order, drawn and reported.
+if wanted order || wanted graph || wanted report; then
+  cp -r "$work/played/site" "$work/muddled"
+  export MERRY_HOME=$work/played/home
+  (cd "$work/muddled" && sed -i '/js\/club.js/d; s|.*js/oarlock.min.js.*|    <script src="js/club.js"></script>\n&|' tides.html && sed -i 's|js/config.js|js/Config.js|' crews/index.html && sed -i '/js\/brinework.min.js/s/<script /<script async /' index.html)
+  in=$work/muddled shot order "$(try 'merry order tides.html')"
+  (cd "$work/muddled" && merry order tides.html --graph svg >"$work/order.svg"; merry check --report "$work/report.html" >/dev/null || true)
+  browse graph "file://$work/order.svg"
+  browse report "file://$work/report.html"
 fi
+browse page "file://$work/demo/site/index.html"
