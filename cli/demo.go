@@ -85,6 +85,12 @@ var demoSteps = []step{
 	{"The CDN goes down. The pages work all the same, by their fallbacks; check says what visitors meet.", []string{"check", "regatta.html", "--online"}, 1, "down"},
 	{"Back to local copies: the pages are as they were.", []string{"switch", "--local"}, 0, ""},
 	{"", []string{"check"}, 0, ""},
+	{"A year later. What is behind?", []string{"versions", "--newer"}, 0, ""},
+	{"What would the new major version do to these pages?", []string{"compare", "brinework", "2.0.0"}, 0, ""},
+	{"Up, with the renames that are sure.", []string{"repin", "brinework@2.0.0", "--rename-sure"}, 0, ""},
+	{"The club's own stylesheet is the club's to edit; now it says what the new version says.", []string{"check"}, 0, "own"},
+	{"The chart wants a newer page helper, and that is held for the kiosk:", []string{"repin", "tidechart@4.0.0"}, 1, ""},
+	{"What the site ships from others:", []string{"bill"}, 0, ""},
 }
 
 func (a *app) play(dir, habit string, bare bool) error {
@@ -145,6 +151,8 @@ func (a *app) play(dir, habit string, bare bool) error {
 			input = strings.NewReader(demo.Pasted)
 		case "profiles":
 			err = demo.AddProfiles(site)
+		case "own":
+			err = demo.EditOwnStyles(site)
 		case "down":
 			cdn.Down()
 			err = os.Setenv(patienceVariable, "1s")

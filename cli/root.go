@@ -138,7 +138,7 @@ A first tour:   merry demo`,
 		return usageError{fmt.Errorf("%w\nnext:  %s --help", err, c.CommandPath())}
 	})
 	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.cache(), a.sources(),
-		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.room(), a.demo())
+		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.bill(), a.room(), a.demo())
 	explainArguments(root)
 	root.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {

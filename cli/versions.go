@@ -11,19 +11,30 @@ import (
 )
 
 func (a *app) versions() *cobra.Command {
-	var all bool
+	var all, newer bool
 	c := &cobra.Command{
-		Use:   "versions LIB",
+		Use:   "versions LIB | --newer",
 		Short: "What there is of a library, and what the pin and the hold allow",
 		Long: `Versions asks the registry for all versions of a library of the crate, or of any package: when each came
 out, its tags, its size unpacked and its licence, whether it is deprecated, and which syntax it demands, as
-far as the cache has it.`,
-		Example: "  merry versions oarlock\n  merry versions tidechart --all",
-		Args:    cobra.ExactArgs(1),
+far as the cache has it. With --newer it lists what is behind in the whole crate, by how much, what is held and why,
+and what moving on would do to these pages, in a word.`,
+		Example: "  merry versions oarlock\n  merry versions tidechart --all\n  merry versions --newer",
+		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if newer != (len(args) == 0) {
+				return usageError{fmt.Errorf("name a library, or say --newer for the whole crate")}
+			}
 			p, err := a.open()
 			if err != nil {
 				return err
+			}
+			if newer {
+				list, err := p.Newer()
+				if err != nil {
+					return err
+				}
+				return a.answer(list, func() { a.printNewer(list) })
 			}
 			v, err := p.Versions(args[0])
 			if err != nil {
@@ -33,7 +44,32 @@ far as the cache has it.`,
 		},
 	}
 	c.Flags().BoolVar(&all, "all", false, "list more than the newest twenty")
+	c.Flags().BoolVar(&newer, "newer", false, "list what is behind in the whole crate")
 	return c
+}
+
+func (a *app) printNewer(list []crate.NewerLine) {
+	if len(list) == 0 {
+		a.printf("the crate is empty\n")
+		return
+	}
+	t := &table{}
+	t.add("library", "here", "allowed", "newest", "behind", "moving on", "held")
+	behind := ""
+	for _, l := range list {
+		held := ""
+		if l.Hold != nil {
+			held = holdText(l.Hold) + ": " + l.Hold.Because
+		}
+		t.add(clean(l.Library), clean(l.Here), clean(l.Allowed), clean(l.Newest), orWord(l.Behind, "-"), clean(orWord(l.Word, "-")), clean(held))
+		if behind == "" && l.Allowed != "" && l.Allowed != l.Here {
+			behind = l.Library + " " + l.Allowed
+		}
+	}
+	t.print(a, "")
+	if behind != "" {
+		a.next("merry compare %s; merry repin --newest-allowed --dry-run", clean(behind))
+	}
 }
 
 func (a *app) printVersions(v *crate.Versions, all bool) {
@@ -141,18 +177,39 @@ func (a *app) hold() *cobra.Command {
 
 func (a *app) repin() *cobra.Command {
 	var req crate.RepinRequest
+	var from string
+	var renames []string
 	c := &cobra.Command{
-		Use:   "repin LIB@VERSION",
-		Short: "Move a library to another version, references and all",
-		Long: `Repin replaces a library's files by those of another version, follows versions in file names and the
-references on all pages, and writes both records, in one change. A hold is respected. A file that somebody
-changed is never written over.`,
-		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin oarlock@^1.4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip",
-		Args:    cobra.ExactArgs(1),
+		Use:   "repin LIB@VERSION… | --newest-allowed",
+		Short: "Move libraries to other versions, references and all",
+		Long: `Repin replaces libraries' files by those of other versions, follows versions in file names, the references, links and
+fallbacks on all pages, and writes both records, in one change. Holds are respected, and what needs what is checked
+against the new versions first. A file that somebody changed is never written over. Classes that are called otherwise
+now are renamed on pages where --rename says so, or, with --rename-sure, where comparing leaves no doubt.`,
+		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
-			req.Library, req.Wish = args[0], ""
-			if i := strings.LastIndexByte(args[0], '@'); i > 0 {
-				req.Library, req.Wish = args[0][:i], args[0][i+1:]
+			switch {
+			case req.Newest && (len(args) > 0 || from != ""):
+				return usageError{fmt.Errorf("--newest-allowed is for the whole crate; name libraries, or say that")}
+			case !req.Newest && len(args) == 0:
+				return usageError{fmt.Errorf("say which libraries, or --newest-allowed\nnext:  merry versions --newer lists what is behind")}
+			case from != "" && len(args) > 1:
+				return usageError{fmt.Errorf("--from is the source of one library; there are %d", len(args))}
+			}
+			for _, arg := range args {
+				m := crate.Move{Library: arg, Source: from}
+				if i := strings.LastIndexByte(arg, '@'); i > 0 {
+					m.Library, m.Wish = arg[:i], arg[i+1:]
+				}
+				req.Moves = append(req.Moves, m)
+			}
+			req.Renames = map[string]string{}
+			for _, r := range renames {
+				old, new, ok := strings.Cut(r, "=")
+				if !ok || old == "" || new == "" || strings.ContainsAny(r, " \t\"'<>&") {
+					return usageError{fmt.Errorf("--rename %s: write --rename old=new, with the names of classes", r)}
+				}
+				req.Renames[old] = new
 			}
 			req.Dir = a.dir
 			p, err := a.open()
@@ -166,16 +223,36 @@ changed is never written over.`,
 			return a.answer(out, func() { a.printRepin(out) })
 		},
 	}
-	c.Flags().StringVar(&req.Source, "from", "", "the `SOURCE` of the other version, where it is not the registry")
+	f := c.Flags()
+	f.StringVar(&from, "from", "", "the `SOURCE` of the other version, where it is not the registry")
+	f.BoolVar(&req.Newest, "newest-allowed", false, "move all that came from a registry to the newest that their holds allow")
+	f.StringSliceVar(&renames, "rename", nil, "rename a class on pages, `OLD=NEW` (repeatable)")
+	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes of which comparing is sure")
 	return a.changes(c)
 }
 
 func (a *app) printRepin(r *crate.Repinned) {
+	verb := "moved"
 	if r.DryRun {
-		a.printf("would move %s from %s to %s\n\n", clean(r.Library), clean(r.Old), clean(r.New))
+		verb = "would move"
+	}
+	moved := 0
+	for _, l := range r.Libraries {
+		if l.Old != l.New {
+			moved++
+			a.printf("%s %s from %s to %s\n", verb, a.paint.bold(clean(l.Library)), clean(l.Old), clean(l.New))
+		}
+	}
+	if moved == 0 && len(r.Notes) == 0 {
+		a.printf("all are at the newest version that is allowed\n")
+	}
+	for _, n := range r.Renames {
+		a.printf("  class %s is %s now, in %s\n", clean(n.Old), clean(n.New), plural(n.Places, "place", "places"))
+	}
+	if r.DryRun {
+		a.printf("\n")
 		a.touched(r.Outcome)
-	} else if len(r.Files) > 0 {
-		a.printf("moved %s from %s to %s\n", a.paint.bold(clean(r.Library)), clean(r.Old), clean(r.New))
+	} else {
 		for _, f := range r.Files {
 			a.printf("  %s %s\n", map[string]string{"add": "added  ", "change": "changed", "remove": "removed"}[f.Do], clean(f.Path))
 		}

@@ -3,7 +3,6 @@ package crate
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -19,7 +18,7 @@ import (
 type Room func(ctx context.Context, request []byte) ([]byte, error)
 
 // rehearsalNumber goes up when package rehearse learns to see more.
-const rehearsalNumber = "rehearsal-2"
+const rehearsalNumber = "rehearsal-3"
 
 // mostRehearsal is how long a rehearsal may take.
 const mostRehearsal = 3 * time.Second
@@ -135,8 +134,6 @@ func (s *scripts) ofInclude(v *view, i int) *knownScript {
 	}
 	return s.of(v.targets[i])
 }
-
-var errNoRoom = errors.New("the room for rehearsals can't be opened")
 
 // scriptsOf maps the scripts of a request back to the includes of the page.
 func scriptsOf(v *view) []int {

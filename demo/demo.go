@@ -78,6 +78,21 @@ func WriteDocumented(dir, habit string) error {
 // otherFolders gives the site's own references the folders of the habit "versioned".
 var otherFolders = strings.NewReplacer(`"js/c`, `"scripts/c`, `"css/c`, `"styles/c`)
 
+// EditOwnStyles writes the classes of brinework 2 into the site's own stylesheet, as a person would.
+func EditOwnStyles(dir string) error {
+	for _, name := range []string{"css/club.css", "styles/club.css"} {
+		at := filepath.Join(dir, filepath.FromSlash(name))
+		b, err := os.ReadFile(at)
+		if err != nil {
+			continue
+		}
+		if err := os.WriteFile(at, bytes.ReplaceAll(b, []byte(".bw-bar"), []byte(".bw-header")), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // AddProfiles writes two profiles into a site's packing list, as a person would.
 func AddProfiles(dir string) error {
 	f, err := os.OpenFile(filepath.Join(dir, "crate.yaml"), os.O_APPEND|os.O_WRONLY, 0)

@@ -75,7 +75,7 @@ type document struct {
 
 // published are the dates of the demo's versions; what is not here came out in between.
 var published = map[string]string{"1.0.0": "2014-05-03", "1.3.0": "2016-02-11", "1.4.0": "2018-08-20", "1.4.2": "2019-05-04", "2.0.0": "2021-03-15", "2.0.3": "2022-06-21",
-	"2.1.0": "2024-01-30", "3.0.0": "2023-04-12", "3.1.0": "2024-09-09", "1.2.0": "2020-10-10", "1.1.0": "2021-07-07", "3.0.0-beta.1": "2025-02-02"}
+	"2.1.0": "2024-01-30", "3.0.0": "2023-04-12", "3.1.0": "2024-09-09", "1.2.0": "2020-10-10", "1.1.0": "2021-07-07", "3.0.0-beta.1": "2025-02-02", "4.0.0": "2025-06-01"}
 
 // NewRegistry starts a registry with the made-up libraries on a loopback port.
 func NewRegistry() (*Registry, error) {
@@ -93,7 +93,8 @@ func NewRegistry() (*Registry, error) {
 			}
 		}
 	}
-	for name, tags := range map[string]map[string]string{"oarlock": {"latest": "2.1.0", "next": "3.0.0-beta.1", "old": "1.4.2"}} {
+	for name, tags := range map[string]map[string]string{"oarlock": {"latest": "2.1.0", "next": "3.0.0-beta.1", "old": "1.4.2"},
+		"brinework": {"latest": "1.2.0", "next": "2.0.0"}, "tidechart": {"latest": "3.1.0", "next": "4.0.0"}} {
 		for tag, v := range tags {
 			r.packages[name].tags[tag] = v
 		}

@@ -51,10 +51,11 @@ type Request struct {
 	HTML    string            `json:"html"`
 	Address string            `json:"address"` // an absolute address of the page
 	Scripts []Script          `json:"scripts"`
-	Texts   map[string]string `json:"texts,omitempty"` // of scripts that others may load, by address
-	Browser []string          `json:"browser"`         // names that a browser gives to scripts
-	Steps   int               `json:"steps,omitempty"` // how many timers are run, 0 for 200
-	Late    bool              `json:"late,omitempty"`  // scripts that run at any time come last, after the page has loaded
+	Texts   map[string]string `json:"texts,omitempty"`   // of scripts that others may load, by address
+	Browser []string          `json:"browser"`           // names that a browser gives to scripts
+	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
+	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
+	Late    bool              `json:"late,omitempty"`    // scripts that run at any time come last, after the page has loaded
 }
 
 // A Fault is what a browser's console would say of a script.
@@ -85,6 +86,8 @@ type Report struct {
 	Ran     []bool   `json:"ran"`               // of each script, whether it was run to its end
 	Stopped string   `json:"stopped,omitempty"` // why the rehearsal ended early
 	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
+	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
+	Members map[string][]string `json:"members,omitempty"`
 }
 
 //go:embed room.js
@@ -140,7 +143,33 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 			s.out.Defined = append(s.out.Defined, k)
 		}
 	}
+	if req.Members {
+		s.members()
+	}
 	return s.out
+}
+
+// members lists the members of what the scripts made: own ones, and those that plugins and instances get.
+func (s *stage) members() {
+	s.out.Members = map[string][]string{}
+	for _, g := range s.out.Defined {
+		o, ok := s.vm.GlobalObject().Get(g).(*goja.Object)
+		if !ok {
+			continue
+		}
+		for prefix, of := range map[string]goja.Value{"": o, "fn.": o.Get("fn"), "prototype.": o.Get("prototype")} {
+			inner, ok := of.(*goja.Object)
+			if !ok || prefix == "fn." && of == o.Get("prototype") {
+				continue
+			}
+			for _, k := range inner.GetOwnPropertyNames() {
+				if !slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor", "fn"}, k) && !strings.HasPrefix(k, "_") {
+					s.out.Members[g] = append(s.out.Members[g], prefix+k)
+				}
+			}
+		}
+		slices.Sort(s.out.Members[g])
+	}
 }
 
 func keys(vm *goja.Runtime) []string { return vm.GlobalObject().Keys() }

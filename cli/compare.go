@@ -1,0 +1,191 @@
+package cli
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"path/filepath"
+	"strings"
+
+	"github.com/google/renameio/v2/maybe"
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) compare() *cobra.Command {
+	var report string
+	var all bool
+	var src sourceFlags
+	c := &cobra.Command{
+		Use:   "compare LIB [OLD] NEW | compare SOURCE SOURCE",
+		Short: "What another version would change for these pages",
+		Long: `Compare holds another version of a library against the one in use, or any two against each other: files, size
+on the wire, syntax, licence, needs, globals and their members, and every class, id, attribute, custom property,
+keyframes and font family that is gone, with each place where these pages, stylesheets and scripts use it, and what it
+is probably called now. Nothing is changed. OLD and NEW are versions, ranges or sources.`,
+		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip --report brinework.html\n  merry compare oarlock 1.4.2 2.0.3",
+		Args:    cobra.RangeArgs(2, 3),
+		RunE: func(_ *cobra.Command, args []string) error {
+			p, err := a.openWith(src)
+			if err != nil {
+				return err
+			}
+			req := crate.CompareRequest{Dir: a.dir, Library: args[0], New: args[len(args)-1]}
+			switch {
+			case len(args) == 3:
+				req.Old = args[1]
+			case p.List.Library(args[0]) == nil:
+				req.Library, req.Old = "", args[0]
+			}
+			got, err := p.Compare(req)
+			if err != nil {
+				return err
+			}
+			if report != "" {
+				if err := a.writeCompared(report, got); err != nil {
+					return err
+				}
+			}
+			return a.answer(got, func() { a.printCompared(got, all) })
+		},
+	}
+	c.Flags().StringVar(&report, "report", "", "write it as a page to `FILE.html`")
+	c.Flags().BoolVar(&all, "all", false, "list what is gone and not used, too")
+	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")
+	return c
+}
+
+func edition(year int) string {
+	switch {
+	case year == 0:
+		return "none"
+	case year == 2009:
+		return "ES5"
+	}
+	return fmt.Sprintf("ES%d", year)
+}
+
+func fromTo(old, new string) string {
+	if old == new {
+		return orWord(old, "unknown") + ", as before"
+	}
+	return orWord(old, "unknown") + " → " + orWord(new, "unknown")
+}
+
+func (a *app) printCompared(c *crate.Compared, all bool) {
+	a.printf("%s  %s → %s\n", a.paint.bold(clean(c.Library)), clean(c.Old), clean(c.New))
+	t := &table{}
+	t.add("", "")
+	row := func(what, how string) { t.add(what, clean(how)) }
+	row("on the wire", fromTo(bytesText(c.Wire[0]), bytesText(c.Wire[1])))
+	row("syntax", fromTo(edition(c.Syntax[0]), edition(c.Syntax[1])))
+	row("licence", fromTo(c.Licence[0], c.Licence[1]))
+	for _, d := range []struct {
+		what string
+		d    crate.Difference
+	}{{"needs", c.Needs}, {"globals", c.Defines}} {
+		if len(d.d.Come)+len(d.d.Gone) > 0 {
+			row(d.what, signed(d.d))
+		}
+	}
+	row("files", filesText(c))
+	for _, r := range t.rows[1:] {
+		a.printf("  %-12s %s\n", a.paint.dim(r[0]), r[1])
+	}
+	used, unused := 0, 0
+	for _, l := range c.Lost {
+		if len(l.Uses) == 0 {
+			unused++
+			continue
+		}
+		if used++; used == 1 {
+			a.printf("\n  gone, and used here:\n")
+		}
+		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.red(clean(l.Name)), plural(len(l.Uses), "use", "uses"), a.renameText(l))
+		const most = 6
+		for i, u := range l.Uses {
+			if i == most && !all {
+				a.printf("      … and %d more; --all lists them\n", len(l.Uses)-most)
+				break
+			}
+			a.printf("      %s  %s\n", clean(u.At), a.paint.dim(string(u.How)))
+		}
+	}
+	switch {
+	case len(c.Lost) == 0:
+		a.printf("\n  nothing that it offers is gone\n")
+	case used == 0:
+		a.printf("\n  nothing that is gone is used here\n")
+	}
+	if unused > 0 {
+		a.printf("\n  gone, and not used here: %s\n", plural(unused, "name", "names"))
+		for _, l := range c.Lost {
+			if all && len(l.Uses) == 0 {
+				a.printf("    %s %s%s\n", l.Kind, clean(l.Name), a.renameText(l))
+			}
+		}
+	}
+	a.remarks(c.Notes)
+	if used > 0 {
+		a.next("merry repin %s@%s --rename-sure --dry-run", clean(c.Library), clean(c.New))
+	}
+}
+
+func signed(d crate.Difference) string {
+	var words []string
+	for _, n := range d.Come {
+		words = append(words, "+"+n)
+	}
+	for _, n := range d.Gone {
+		words = append(words, "-"+n)
+	}
+	return strings.Join(words, " ")
+}
+
+func filesText(c *crate.Compared) string {
+	if len(c.Come)+len(c.Gone) == 0 {
+		return "the same"
+	}
+	var words []string
+	for _, f := range c.Come {
+		words = append(words, "+"+f.Path)
+	}
+	for _, f := range c.Gone {
+		words = append(words, "-"+f.Path)
+	}
+	const most = 6
+	if len(words) > most {
+		return strings.Join(words[:most], " ") + fmt.Sprintf(" and %d more", len(words)-most)
+	}
+	return strings.Join(words, " ")
+}
+
+func (a *app) renameText(l crate.LostName) string {
+	if l.Rename == nil {
+		return ""
+	}
+	how := "probably"
+	if l.Rename.Sure {
+		how = "surely"
+	}
+	return fmt.Sprintf("; %s %s now (%.2f): %s", how, a.paint.green(clean(l.Rename.New)), l.Rename.Score, clean(strings.Join(l.Rename.Because, ", ")))
+}
+
+//go:embed compare.html
+var comparedText string
+
+var comparedPage = template.Must(template.New("compare").Funcs(template.FuncMap{"plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText))
+
+// writeCompared writes the comparison as a page: self-contained, and readable without scripts.
+func (a *app) writeCompared(name string, c *crate.Compared) error {
+	var b bytes.Buffer
+	if err := comparedPage.Execute(&b, c); err != nil {
+		return err
+	}
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.dir, name)
+	}
+	return maybe.WriteFile(name, b.Bytes(), 0o644)
+}

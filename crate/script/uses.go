@@ -1,0 +1,123 @@
+package script
+
+import (
+	"bytes"
+	"regexp"
+)
+
+// Certainty says how sure it is that a word in a script means a class, an id or a global.
+type Certainty string
+
+// The certainties.
+const (
+	Sure     Certainty = "sure"
+	Likely   Certainty = "likely"
+	Possible Certainty = "possible"
+)
+
+// A Use is a word in a script's text that may name something of a library.
+type Use struct {
+	Word   string
+	Offset int
+	How    Certainty
+	// Selector is '.' or '#' where it stands in a selector, 0 elsewhere.
+	Selector byte
+	// Of is the global of which it is a member, "" where it is none.
+	Of string
+	// Global says that it stands where a global would.
+	Global bool
+}
+
+var (
+	classCall = regexp.MustCompile(`(?:classList\s*\.\s*\w+\s*\([^()]*|className\s*\+?=\s*|(?:add|remove|toggle|has)Class\s*\(\s*|getElementsByClassName\s*\(\s*)["'` + "`" + `][^"'` + "`" + `\n]*$`)
+	idCall    = regexp.MustCompile(`getElementById\s*\(\s*["'` + "`" + `]$`)
+)
+
+// Uses finds the words of a script that are among those wanted, with what surrounds them: in texts, where classes and ids are,
+// and outside of them, where globals and their members are. It goes by the text alone, so it works for what can't be
+// parsed, too; comments are passed over.
+func Uses(src []byte, wanted func(word string) bool) []Use {
+	var list []Use
+	var quote byte
+	for i := 0; i < len(src); {
+		c := src[i]
+		switch {
+		case quote == 0 && c == '/' && i+1 < len(src) && src[i+1] == '/':
+			i = endOf(src, i, "\n")
+			continue
+		case quote == 0 && c == '/' && i+1 < len(src) && src[i+1] == '*':
+			i = endOf(src, i+2, "*/")
+			continue
+		case quote == 0 && (c == '"' || c == '\'' || c == '`'):
+			quote = c
+		case quote != 0 && c == '\\':
+			i += 2
+			continue
+		case quote != 0 && (c == quote || c == '\n' && quote != '`'):
+			quote = 0
+		case wordByte(c):
+			from := i
+			for i < len(src) && (wordByte(src[i]) || quote != 0 && src[i] == '-') {
+				i++
+			}
+			word := string(src[from:i])
+			if wanted(word) {
+				if u, ok := useAt(src, from, word, quote); ok {
+					list = append(list, u)
+				}
+			}
+			continue
+		}
+		i++
+	}
+	return list
+}
+
+func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
+	u := Use{Word: word, Offset: from, How: Possible}
+	var before byte
+	if from > 0 {
+		before = src[from-1]
+	}
+	if quote == 0 {
+		if before == '.' {
+			u.Of = memberOf(src, from-1)
+			u.How = Likely
+			return u, true
+		}
+		u.Global, u.How = true, Likely
+		return u, true
+	}
+	line := src[max(0, bytes.LastIndexByte(src[:from], '\n')):from]
+	switch {
+	case classCall.Match(line) && before != '.' && before != '#', idCall.Match(line):
+		u.How = Sure
+	case before == '.' || before == '#':
+		u.How, u.Selector = Likely, before
+	}
+	return u, true
+}
+
+// memberOf returns the name before a dot, "" where there is none.
+func memberOf(src []byte, dot int) string {
+	end := dot
+	for end > 0 && (src[end-1] == ' ' || src[end-1] == '\n' || src[end-1] == '\t') {
+		end--
+	}
+	start := end
+	for start > 0 && wordByte(src[start-1]) {
+		start--
+	}
+	return string(src[start:end])
+}
+
+func wordByte(c byte) bool {
+	return c == '_' || c == '$' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80
+}
+
+func endOf(src []byte, from int, mark string) int {
+	if i := bytes.Index(src[min(from, len(src)):], []byte(mark)); i >= 0 {
+		return from + i + len(mark)
+	}
+	return len(src)
+}

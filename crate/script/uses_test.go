@@ -1,0 +1,51 @@
+package script
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+)
+
+func TestUses(t *testing.T) {
+	const text = `// bw-note in a comment
+element.classList.add("bw-note", 'x');
+box.className += " bw-note is-open";
+oarlock(".bw-note > p, #menu").on("click", go); /* bw-note */
+var s = "some bw-note words", t = bw_note;
+document.getElementById('menu').x = oarlock.version;
+window.oarlock.fn.bwNote("bw-noted");
+`
+	wanted := []string{"bw-note", "menu", "oarlock", "version", "fn"}
+	var got []string
+	for _, u := range Uses([]byte(text), func(w string) bool { return slices.Contains(wanted, w) }) {
+		line := 1 + strings.Count(text[:u.Offset], "\n")
+		s := fmt.Sprint(line, " ", u.Word, " ", u.How)
+		if u.Selector != 0 {
+			s += " " + string(u.Selector)
+		}
+		if u.Of != "" {
+			s += " of " + u.Of
+		}
+		got = append(got, s)
+		if !strings.HasPrefix(text[u.Offset:], u.Word) {
+			t.Errorf("%+v is not there", u)
+		}
+	}
+	want := "2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note possible; 6 menu sure; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of oarlock"
+	if s := strings.Join(got, "; "); s != want {
+		t.Errorf("uses\n%s, want\n%s", s, want)
+	}
+}
+
+func FuzzUses(f *testing.F) {
+	f.Add("'a\\", "a")
+	f.Add("/* x", "x")
+	f.Fuzz(func(t *testing.T, text, word string) {
+		for _, u := range Uses([]byte(text), func(w string) bool { return w == word }) {
+			if text[u.Offset:u.Offset+len(word)] != word {
+				t.Fatalf("%+v", u)
+			}
+		}
+	})
+}

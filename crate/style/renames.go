@@ -1,0 +1,204 @@
+package style
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/agext/levenshtein"
+)
+
+// A Rename is a class of an old stylesheet that a new one probably calls otherwise.
+type Rename struct {
+	Old   string  `json:"old"`
+	New   string  `json:"new"`
+	Score float64 `json:"score"` // 0 to 1
+	// Sure says that the evidence is strong and points to no other.
+	Sure    bool     `json:"sure"`
+	Because []string `json:"because"`
+}
+
+// A Note is a line of a library's own change notes.
+type Note struct {
+	Text, Where string
+}
+
+// The weights of the evidence, and how much a score must be to be told of, and to be sure.
+const (
+	tellFrom = 0.5
+	sureFrom = 0.8
+	margin   = 0.15
+)
+
+// Renames finds the likely renames from old to new, the best for each old class: by equal or similar declarations, by
+// similar names, and by what the change notes say.
+func Renames(old, new *Sheet, notes []Note) []Rename {
+	gone, come := missing(old, new), missing(new, old)
+	by := map[string][]string{} // a declaration to the new classes that have it
+	for _, c := range come {
+		for d := range new.rules[c] {
+			by[d] = append(by[d], c)
+		}
+	}
+	words := map[string][]string{} // a part of a name to the new classes that have it
+	for _, c := range come {
+		for _, w := range parts(c) {
+			words[w] = append(words[w], c)
+		}
+	}
+	said := fromNotes(gone, come, notes)
+	var all []Rename
+	for _, o := range gone {
+		candidates := map[string]bool{}
+		for d := range old.rules[o] {
+			if len(by[d]) <= 40 { // what everybody has tells nothing
+				for _, c := range by[d] {
+					candidates[c] = true
+				}
+			}
+		}
+		for _, w := range parts(o) {
+			if len(words[w]) <= 60 {
+				for _, c := range words[w] {
+					candidates[c] = true
+				}
+			}
+		}
+		for c := range said[o] {
+			candidates[c] = true
+		}
+		for c := range candidates {
+			all = append(all, rate(old, new, o, c, said[o][c]))
+		}
+	}
+	return best(all)
+}
+
+// missing lists the classes that one sheet makes and the other does not.
+func missing(a, b *Sheet) []string {
+	has := map[string]bool{}
+	for _, m := range b.Mentions {
+		if m.Kind == Class && m.Makes {
+			has[m.Name] = true
+		}
+	}
+	var list []string
+	for _, m := range a.Makes() {
+		if m.Kind == Class && !has[m.Name] {
+			list = append(list, m.Name)
+		}
+	}
+	return list
+}
+
+func parts(name string) []string {
+	return strings.FieldsFunc(name, func(r rune) bool { return r == '-' || r == '_' })
+}
+
+// rate weighs the evidence for one rename.
+func rate(old, new *Sheet, o, n, note string) Rename {
+	r := Rename{Old: o, New: n}
+	a, b := old.rules[o], new.rules[n]
+	same := 0
+	for d := range a {
+		if b[d] {
+			same++
+		}
+	}
+	rules := 0.0
+	if len(a)+len(b) > 0 {
+		rules = float64(same) / float64(len(a)+len(b)-same)
+	}
+	names := levenshtein.Similarity(o, n, nil)
+	last := parts(o)[len(parts(o))-1] == parts(n)[len(parts(n))-1]
+	switch {
+	case same == len(a) && same == len(b) && same > 1:
+		r.Because = append(r.Because, fmt.Sprintf("the same %d declarations", same))
+	case same > 0:
+		r.Because = append(r.Because, fmt.Sprintf("%d of %d declarations", same, max(len(a), len(b))))
+	}
+	// One declaration in common is little: many classes have it.
+	trust := min(1, float64(same)/3)
+	r.Score = 0.62*rules*(0.55+0.45*trust) + 0.33*names
+	if last {
+		r.Score += 0.05
+	}
+	if rules == 1 && same >= 3 {
+		r.Score = max(r.Score, 0.85+0.1*names) // three rules that are the same by chance are rare
+	}
+	if names > 0.6 {
+		r.Because = append(r.Because, fmt.Sprintf("the names are %d %% alike", int(100*names)))
+	}
+	if note != "" {
+		r.Score = 0.9 + 0.1*r.Score
+		r.Because = append(r.Because, note)
+	}
+	return r
+}
+
+// best keeps the best candidate for each old class, and says which are sure: those that stand well before the next, from
+// both sides.
+func best(all []Rename) []Rename {
+	slices.SortFunc(all, func(a, b Rename) int {
+		return cmp.Or(cmp.Compare(b.Score, a.Score), cmp.Compare(a.Old, b.Old), cmp.Compare(a.New, b.New))
+	})
+	first, firstOfNew := map[string]int{}, map[string]int{}
+	next, nextOfNew := map[string]float64{}, map[string]float64{}
+	for i, r := range all {
+		if _, ok := first[r.Old]; !ok {
+			first[r.Old] = i
+		} else {
+			next[r.Old] = max(next[r.Old], r.Score)
+		}
+		if _, ok := firstOfNew[r.New]; !ok {
+			firstOfNew[r.New] = i
+		} else {
+			nextOfNew[r.New] = max(nextOfNew[r.New], r.Score)
+		}
+	}
+	var list []Rename
+	for old, i := range first {
+		r := all[i]
+		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom {
+			continue
+		}
+		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2
+		list = append(list, r)
+	}
+	slices.SortFunc(list, func(a, b Rename) int { return cmp.Compare(a.Old, b.Old) })
+	return list
+}
+
+// fromNotes finds lines of change notes that name an old and a new class, in this order, and not many others.
+func fromNotes(gone, come []string, notes []Note) map[string]map[string]string {
+	old, new := map[string]bool{}, map[string]bool{}
+	for _, g := range gone {
+		old[g] = true
+	}
+	for _, c := range come {
+		new[c] = true
+	}
+	said := map[string]map[string]string{}
+	for _, n := range notes {
+		var left, right []string
+		for _, w := range strings.FieldsFunc(n.Text, func(r rune) bool {
+			return !(r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z')
+		}) {
+			switch {
+			case old[w] && len(right) == 0:
+				left = append(left, w)
+			case new[w] && len(left) > 0:
+				right = append(right, w)
+			}
+		}
+		if len(left) != 1 || len(right) != 1 {
+			continue
+		}
+		if said[left[0]] == nil {
+			said[left[0]] = map[string]string{}
+		}
+		said[left[0]][right[0]] = "the change notes say so (" + n.Where + ")"
+	}
+	return said
+}
