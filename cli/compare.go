@@ -92,7 +92,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 	}
 	row("files", filesText(c))
 	for _, r := range t.rows[1:] {
-		a.printf("  %-12s %s\n", a.paint.dim(r[0]), r[1])
+		a.printf("  %s %s\n", a.paint.dim(fmt.Sprintf("%-12s", r[0])), r[1])
 	}
 	used, unused := 0, 0
 	for _, l := range c.Lost {

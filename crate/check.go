@@ -134,7 +134,9 @@ type checker struct {
 	nearMu sync.Mutex
 	near   map[string]nearest
 
-	profile   *check.Profile
+	profile *check.Profile
+	gone    map[string]bool // sealed files that are not there
+
 	usesMu    sync.Mutex
 	allUses   map[string]*uses
 	noUses    *uses
@@ -190,7 +192,7 @@ func (c *checker) online() ([]check.Finding, error) {
 type targetKey struct{ dir, base, ref string }
 
 func newChecker(p *Project, site *Site) *checker {
-	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), allUses: map[string]*uses{}, noUses: &uses{}, usedLibs: map[string]bool{}, usedFiles: map[string]bool{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
+	c := &checker{p: p, site: site, wants: map[string]check.Wants{}, needs: map[string][]string{}, targets: map[targetKey]Target{}, near: map[string]nearest{}, scripts: newScripts(p), allUses: map[string]*uses{}, noUses: &uses{}, gone: map[string]bool{}, usedLibs: map[string]bool{}, usedFiles: map[string]bool{}, linked: map[string]check.Finding{}, standIn: map[string]bool{}}
 	for _, l := range p.List.Libraries {
 		c.needs[l.Name] = l.Needs
 	}
@@ -356,6 +358,7 @@ func (c *checker) page(name string, m *memory) (r pageResult, err error) {
 		out.Loads = in.Inert == "" && (k == page.Script || k == page.Stylesheet)
 		if t.Path != "" {
 			out.Library = c.library(t.Path)
+			out.Gone = c.gone[c.p.inProject(t.Path)]
 		} else if t.URL != "" {
 			of := c.p.placed(t)
 			out.Library, out.Loose = of.Library, of.Library != "" && of.File == nil
@@ -440,6 +443,11 @@ func (c *checker) sealed() ([]check.Finding, error) {
 	}
 	var found []check.Finding
 	for i, r := range results {
+		if len(r.found) > 0 && r.found[0].Name == check.SealedGone {
+			c.gone[places[i]] = true
+		}
+	}
+	for i, r := range results {
 		found = append(found, r.found...)
 		lib := c.p.byPlace[places[i]].Library
 		w := c.wants[lib]
@@ -472,6 +480,9 @@ func (c *checker) assets(at string, b []byte) []check.Finding {
 			continue
 		}
 		said[t.Path] = true
+		if of := c.p.byPlace[c.p.inProject(t.Path)]; of.File != nil && !c.p.Seal.Libraries[of.Library].Linked {
+			continue // that is told once, for the file
+		}
 		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at, Message: "it asks for " + t.Path + ", which is not there",
 			Why: "its fonts or pictures will not show"}
 		f.Line, f.Column = page.Position(b, r.Offset)

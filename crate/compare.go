@@ -191,7 +191,8 @@ func (p *Project) versionSource(lib *record.Library, wish, dir string) string {
 	return fromRegistry + cdnName(lib) + "@" + wish
 }
 
-// openSealed opens a library of the crate as it was delivered, or, where nobody has that any more, as far as it was taken.
+// openSealed opens a library of the crate as it was delivered: from the cache, from where it came, or from a registry that
+// has the same bytes.
 func (p *Project) openSealed(name string) (*opened, error) {
 	sealed := p.Seal.Libraries[name]
 	if sealed.Digest != "" {
@@ -206,6 +207,8 @@ func (p *Project) openSealed(name string) (*opened, error) {
 	from := cmp.Or(sealed.Origin, name)
 	if pkg, ok := strings.CutPrefix(sealed.Origin, fromRegistry); ok {
 		from = fromRegistry + pkg + "@" + sealed.Version
+	} else if lib := p.List.Library(name); lib != nil && p.registryHas(lib, sealed) {
+		from = fromRegistry + name + "@" + sealed.Version
 	}
 	o, err := p.reach.open(from, p.Root, "")
 	if err != nil {

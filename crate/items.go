@@ -51,7 +51,7 @@ func (s *scripts) items(v *view) []order.Item {
 		known := s.ofInclude(v, i)
 		if known == nil {
 			it.Name = s.p.includeName(v, i)
-			it.Unknown = v.targets[i].Path == ""
+			it.Unknown = v.targets[i].Path == "" || v.library[i] != ""
 			continue
 		}
 		it.Text = known.text

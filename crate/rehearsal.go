@@ -89,7 +89,7 @@ func (s *scripts) rehearsal(v *view) *rehearse.Request {
 		switch known := s.ofInclude(v, i); {
 		case in.Inert != "":
 			sc.Skip = in.Inert
-		case known == nil && in.Kind == page.Script && v.targets[i].Path != "":
+		case known == nil && in.Kind == page.Script && v.targets[i].Path != "" && v.library[i] == "":
 			sc.Skip = "it is not there"
 		case known == nil:
 			sc.Skip, sc.Unknown = "its text is not known", true

@@ -264,6 +264,9 @@ func (p *Project) needsKept(list []*repinning) error {
 				if err != nil || allowed.Has(version[pkg]) {
 					continue
 				}
+				if p.unmetBefore(lib, need, pkg) {
+					continue // it was so before, and somebody may have a reason
+				}
 				return p.misfit(lib, moving, need, wish, version[pkg])
 			}
 		}
@@ -284,6 +287,18 @@ func (p *Project) needsKept(list []*repinning) error {
 		}
 	}
 	return nil
+}
+
+// unmetBefore tells whether what a library says of a package that it needs is not met even now.
+func (p *Project) unmetBefore(lib record.Library, need, pkg string) bool {
+	o, err := p.openSealedQuietly(lib.Name)
+	if err != nil {
+		return false
+	}
+	defer o.close()
+	wish := cmp.Or(o.Manifest.Peers[pkg], o.Manifest.Dependencies[pkg])
+	allowed, err := source.ParseRange(wish)
+	return wish != "" && err == nil && !allowed.Has(p.List.Library(need).Version)
 }
 
 // misfit says which need stands in the way, and what can be done.

@@ -2,6 +2,8 @@ package crate
 
 import (
 	"encoding/json"
+	"errors"
+	"io/fs"
 	"strconv"
 	"sync"
 
@@ -77,6 +79,10 @@ func (s *scripts) of(t Target) *knownScript {
 	if of := s.p.placed(t); t.Path != "" {
 		known.name = s.p.inProject(t.Path)
 		known.text, err = readInto(s.p.path(known.name), nil)
+		if errors.Is(err, fs.ErrNotExist) && of.File != nil && s.p.reach != nil {
+			// There is a finding for a sealed file that is gone; all else is told as if it were back.
+			known.text, err = s.p.reach.file(s.p.Seal.Libraries[of.Library], of.File)
+		}
 	} else if of.File != nil {
 		known.name = s.p.linkedName(of)
 		known.text, err = s.p.localBytes(of)

@@ -99,6 +99,8 @@ type Include struct {
 	// Integrity is what the seal says of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds
+	// Gone says that it is a sealed file that is not there, which is told once, for the file.
+	Gone bool
 	// Script is what is known of a script, nil where that is nothing.
 	Script *script.Report
 	// Name and Version are what the file or its address says that it is, recorded or not.

@@ -45,7 +45,7 @@ func (k *pageCheck) add(name string, s Severity, offset int, message, why, next 
 func (k *pageCheck) references() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
-		if in.Path == "" || raw.Inert != "" || raw.RefAttr.End == 0 || k.c.Has(in.Path) {
+		if in.Path == "" || in.Gone || raw.Inert != "" || raw.RefAttr.End == 0 || k.c.Has(in.Path) {
 			continue
 		}
 		at := raw.RefAttr.ValueStart

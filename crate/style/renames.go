@@ -3,6 +3,7 @@ package style
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -48,6 +49,7 @@ func Renames(old, new *Sheet, notes []Note) []Rename {
 		}
 	}
 	said := fromNotes(gone, come, notes)
+	one := alone{prints(old), prints(new)}
 	var all []Rename
 	for _, o := range gone {
 		candidates := map[string]bool{}
@@ -69,10 +71,25 @@ func Renames(old, new *Sheet, notes []Note) []Rename {
 			candidates[c] = true
 		}
 		for c := range candidates {
-			all = append(all, rate(old, new, o, c, said[o][c]))
+			all = append(all, rate(old, new, o, c, said[o][c], one))
 		}
 	}
 	return best(all)
+}
+
+// alone counts, for each sheet, the classes that have just the same declarations.
+type alone struct{ old, new map[string]int }
+
+func fingerprint(rules map[string]bool) string {
+	return strings.Join(slices.Sorted(maps.Keys(rules)), "\x00")
+}
+
+func prints(s *Sheet) map[string]int {
+	m := map[string]int{}
+	for _, rules := range s.rules {
+		m[fingerprint(rules)]++
+	}
+	return m
 }
 
 // missing lists the classes that one sheet makes and the other does not.
@@ -97,7 +114,7 @@ func parts(name string) []string {
 }
 
 // rate weighs the evidence for one rename.
-func rate(old, new *Sheet, o, n, note string) Rename {
+func rate(old, new *Sheet, o, n, note string, one alone) Rename {
 	r := Rename{Old: o, New: n}
 	a, b := old.rules[o], new.rules[n]
 	same := 0
@@ -126,6 +143,9 @@ func rate(old, new *Sheet, o, n, note string) Rename {
 	}
 	if rules == 1 && same >= 3 {
 		r.Score = max(r.Score, 0.85+0.1*names) // three rules that are the same by chance are rare
+	} else if p := fingerprint(a); rules == 1 && names >= 0.6 && one.old[p] == 1 && one.new[p] == 1 {
+		r.Score = max(r.Score, 0.78+0.15*names)
+		r.Because = append(r.Because, "no other class has just these")
 	}
 	if names > 0.6 {
 		r.Because = append(r.Because, fmt.Sprintf("the names are %d %% alike", int(100*names)))

@@ -54,12 +54,25 @@ sed -i 's|js/Club.js|js/club.js|' index.html
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
 MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')"
-# The stand-ins answer while these are made, and end with this script.
-if wanted switch || wanted adopt || wanted sources; then
+# stand starts the stand-in registry and CDN, once; they answer while pictures are made, and end with this script.
+stand() {
+  [ -e "$work/answers" ] && return 0
   (cd "$here" && go build -o "$work/bin/standins" ./standins)
-  export MERRY_HOME=$work/played/home
   mkfifo "$work/answers"; standins "$work/certificate.pem" >"$work/answers" &
   read -r registry cdn <"$work/answers"
+}
+if wanted compare || wanted newer || wanted bill; then
+  stand
+  cp -r "$work/demo" "$work/old"; export MERRY_HOME=$work/old-home
+  (cd "$work/old/site" && merry sources set registry "$registry" && merry refill && merry take tidechart --page tides.html && merry hold oarlock --below 2.1.0 --because "the kiosk's browser has no classes") >/dev/null
+  in=$work/old/site shot newer "$(try 'merry versions --newer')$(try 'merry bill')"
+  in=$work/old/site shot compare "$(try 'merry compare brinework 2.0.0')"
+  (cd "$work/old/site" && merry compare brinework 2.0.0 --report "$work/compare.html" >/dev/null)
+  browse compared "file://$work/compare.html"
+fi
+if wanted switch || wanted adopt || wanted sources; then
+  stand
+  export MERRY_HOME=$work/played/home
   merry sources set registry "$registry" >/dev/null
   merry sources set certificates "$work/certificate.pem" >/dev/null
   merry sources set host cdn.harbour.example "$cdn" >/dev/null
