@@ -167,3 +167,47 @@ func writeZip(name string, method uint16, files int, file func(i int) (string, [
 	}
 	return buffered.Flush()
 }
+
+// makeSheets writes an archive of a library's version: a stylesheet of 250 KB, of which the second version calls each tenth
+// class otherwise, and a script of 500 KB.
+func makeSheets(name string, version int) error {
+	r := rand.New(rand.NewPCG(9, 10))
+	var css, js strings.Builder
+	for i := 0; css.Len() < 250_000; i++ {
+		class := fmt.Sprintf("sheet-%s-%d", words[i%len(words)], i)
+		if version == 2 && i%10 == 0 {
+			class = fmt.Sprintf("sheet-%s-no%d", words[i%len(words)], i)
+		}
+		fmt.Fprintf(&css, ".%s {\n  width: %dpx;\n  color: #%06x;\n  margin: 0 %dpx;\n}\n", class, r.IntN(9999), r.IntN(1<<24), i)
+	}
+	js.WriteString("window.sheet = {};\n")
+	for i := 0; js.Len() < 500_000; i++ {
+		fmt.Fprintf(&js, "window.sheet.%s%d = function (%s) {\n  return %s + %d;\n};\n", words[i%len(words)], i, words[0], words[0], r.IntN(99999))
+	}
+	files := []string{"sheet.css", "sheet.js"}
+	texts := []string{css.String(), js.String()}
+	return writeZip(name, zip.Deflate, 2, func(i int) (string, []byte) {
+		return files[i], []byte(fmt.Sprintf("/*! sheet v%d.0.0 */\n%s", version, texts[i]))
+	})
+}
+
+// makeSheetPages writes 1,000 pages that use some of the library's classes.
+func makeSheetPages(dir string) error {
+	r := rand.New(rand.NewPCG(11, 12))
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	for i := range 1000 {
+		text := strings.ReplaceAll(pageText(r, i), "class=\"", fmt.Sprintf("class=\"sheet-%s-%d ", words[i%len(words)], i))
+		text = strings.NewReplacer("../css/club.css", "club.css", "../js/club.js", "club.js").Replace(text)
+		if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("page%d.html", i)), []byte(text), 0o644); err != nil {
+			return err
+		}
+	}
+	for _, name := range []string{"club.css", "club.js"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte("\n"), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -83,6 +83,11 @@ func run(runs int, only, dir string, huge bool) error {
 			return err
 		}
 	}
+	if strings.Contains("compare over 1,000 pages", only) {
+		if err := b.makeUpgrade(); err != nil {
+			return err
+		}
+	}
 	fmt.Printf("%d cores, %d runs each, medians in seconds\n\n", runtime.NumCPU(), runs)
 	fmt.Printf("%-34s %8s  %-34s %8s  %6s  %6s\n", "merry", "median", "against", "median", "ratio", "mark")
 	for _, r := range b.races() {
@@ -124,6 +129,26 @@ func (b *bench) makeLibraries() error {
 		}
 	}
 	return exec.Command("cp", "-r", filepath.Join(site, "lib"), filepath.Join(b.dir, "libs-whole")).Run()
+}
+
+// makeUpgrade makes 1,000 pages with a library on them, and two versions of that library: stylesheets of 250 KB and scripts
+// of 500 KB.
+func (b *bench) makeUpgrade() error {
+	site := filepath.Join(b.dir, "upgrade")
+	for v, name := range []string{"sheet-1.zip", "sheet-2.zip"} {
+		if err := makeSheets(filepath.Join(b.dir, name), v+1); err != nil {
+			return err
+		}
+	}
+	if err := makeSheetPages(site); err != nil {
+		return err
+	}
+	for _, args := range [][]string{{"start"}, {"take", "../sheet-1.zip", "--as", "sheet", "--page", "**"}} {
+		if out, err := b.command(site, b.merry, args...).CombinedOutput(); err != nil {
+			return fmt.Errorf("%s%w", out, err)
+		}
+	}
+	return nil
 }
 
 // huge prints time and memory of an archive of 1 GB.
@@ -195,6 +220,8 @@ func (b *bench) races() []race {
 				}
 				return b.command(pages, b.merry, "include", "beacon", "--page", "**").Run()
 			}},
+		{name: "compare over 1,000 pages", merry: b.tool(filepath.Join(b.dir, "upgrade"), "compare", "sheet", "../sheet-2.zip"),
+			other: b.shell(filepath.Join(b.dir, "upgrade"), "rg -c sheet-tide . >/dev/null; "+b.merry+" peek ../sheet-1.zip >/dev/null; "+b.merry+" peek ../sheet-2.zip >/dev/null"), says: "rg -c, and peek at both", mark: 3},
 		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
 		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
 		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"), says: "cp -r", mark: 1.5, before: empty},

@@ -102,6 +102,22 @@ func (a *app) printOrder(o *crate.Ordered) {
 		}
 		a.printf("  %s %d before %d: %s\n", mark, c.Before+1, c.After+1, clean(c.Reason))
 	}
+	for i, s := range o.Steps {
+		var here, not []string
+		for _, l := range s.Looks {
+			if l.Here {
+				here = append(here, l.Selector)
+			} else {
+				not = append(not, l.Selector)
+			}
+		}
+		if len(here) > 0 {
+			a.printf("  %s looks up %s\n", a.paint.dim(fmt.Sprintf("%d", i+1)), clean(strings.Join(here, " ")))
+		}
+		if len(not) > 0 {
+			a.printf("  %s looks up %s, which this page does not have as it stands\n", a.paint.dim(fmt.Sprintf("%d", i+1)), clean(strings.Join(not, " ")))
+		}
+	}
 	a.printCan(o.Cycle, o.Stuck)
 	for _, c := range o.Constraints {
 		if c.State == order.Broken && o.Cycle == nil {

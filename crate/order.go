@@ -7,6 +7,7 @@ import (
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/script"
 )
 
 // Ordered is how a page's scripts and stylesheets take effect.
@@ -34,6 +35,14 @@ type Step struct {
 	Wire    int64  `json:"wire"`
 	From    string `json:"from,omitempty"` // local, or the host of a link
 	Item    int    `json:"item"`
+	Looks   []Look `json:"looks,omitempty"` // of own scripts
+}
+
+// Look is an id or a class that an own script looks up.
+type Look struct {
+	Selector string `json:"selector"`
+	At       string `json:"at"`
+	Here     bool   `json:"here"` // the page has such an element
 }
 
 // OrderConstraint is one reason why something must come before something else.
@@ -92,6 +101,15 @@ func (c *checker) constraints(v *view) ([]order.Item, []order.Constraint, []orde
 func (c *checker) ordered(v *view) Ordered {
 	items, constraints, absent := c.constraints(v)
 	out := Ordered{Page: v.path}
+	has := map[string]bool{}
+	page.Names(v.Bytes, func(n page.Name) {
+		switch n.Kind {
+		case page.ClassName:
+			has["."+n.Text] = true
+		case page.IDName:
+			has["#"+n.Text] = true
+		}
+	})
 	at := make([]int, len(items)) // of each item, its step
 	for n, i := range order.Sequence(items) {
 		at[i] = n
@@ -112,6 +130,16 @@ func (c *checker) ordered(v *view) Ordered {
 			s.From = originOf(u)
 		} else if !items[i].Inline {
 			s.From = "local"
+		}
+		if text, ok := items[i].Text.([]byte); ok && items[i].Own {
+			for _, l := range script.Looks(text) {
+				whole, offset, name := text, l.Offset, c.p.inProject(items[i].Name)
+				if items[i].Inline {
+					whole, offset, name = v.Bytes, in.TextStart()+l.Offset, c.p.inProject(v.path)
+				}
+				line, column := page.Position(whole, offset)
+				s.Looks = append(s.Looks, Look{l.Selector, fmt.Sprintf("%s:%d:%d", name, line, column), has[l.Selector]})
+			}
 		}
 		for _, n := range items[i].Needs {
 			s.Needs = append(s.Needs, n.Global)

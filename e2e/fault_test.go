@@ -25,7 +25,30 @@ var changing = []struct {
 	{"repin", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**"}}, []string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip"}},
 	{"switch", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}}, []string{"switch", "--readable"}},
 	{"hold", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip"}}, []string{"hold", "oarlock", "--because", "the kiosk"}},
+	{"adopt", [][]string{{"start"}}, []string{"adopt", "index.html", "--tag", "js/club.js", "--as", "clubhouse@1.0.0"}},
+	{"order --fix", ordered, []string{"order", "**", "--fix"}},
+	{"check --fix", ordered, []string{"check", "--fix", "--no-rehearse"}},
+	{"repin with renames", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}}, []string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip", "--rename", "bw-bar=bw-header"}},
 	{"undo", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"undo"}},
+}
+
+// ordered is what was done before an order is repaired; prepared muddles it.
+var ordered = [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}}
+
+// prepared is the club's site as a command finds it.
+func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
+	s := merrytest.Club(t)
+	for _, args := range before {
+		s.Run(args...)
+	}
+	if strings.HasSuffix(name, "--fix") {
+		for _, page := range []string{"index.html", "tides.html"} {
+			text := s.Read(page)
+			first := strings.Index(text, "<script")
+			s.Write(page, text[:first]+`<script src="js/club.js"></script>`+strings.Replace(text[first:], `<script src="js/club.js"></script>`, "", 1))
+		}
+	}
+	return s
 }
 
 // TestStoppedAtEveryWrite stops each command at every one of its writes. The next command must find
@@ -34,13 +57,7 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 	for _, c := range changing {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
-			prepare := func() *merrytest.Site {
-				s := merrytest.Club(t)
-				for _, args := range c.before {
-					s.Run(args...)
-				}
-				return s
-			}
+			prepare := func() *merrytest.Site { return prepared(t, c.name, c.before) }
 			s := prepare()
 			old := s.State()
 			s.Run(c.args...)
@@ -96,10 +113,7 @@ func TestFullDisk(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
 			for n := 1; ; n++ {
-				s := merrytest.Club(t)
-				for _, args := range c.before {
-					s.Run(args...)
-				}
+				s := prepared(t, c.name, c.before)
 				old := s.State()
 				s.Env = []string{fmt.Sprintf("MERRY_FAULT=full@%d", n)}
 				r := s.Try(c.args...)
@@ -113,10 +127,7 @@ func TestFullDisk(t *testing.T) {
 				if strings.Contains(r.Err, "the next command will finish it") {
 					s.Run("contents")
 					now := s.State()
-					s2 := merrytest.Club(t)
-					for _, args := range c.before {
-						s2.Run(args...)
-					}
+					s2 := prepared(t, c.name, c.before)
 					s2.Run(c.args...)
 					if now != s2.State() {
 						t.Fatalf("write %d: the next command did not finish the work", n)

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"golang.org/x/sync/errgroup"
+
 	"merrycrate.example/merry/internal/merrytest"
 	"merrycrate.example/merry/standin"
 )
@@ -141,9 +143,20 @@ func TestMatrix(t *testing.T) {
 	}
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
+	type seen struct{ console, failed []string }
+	saw := make([]seen, len(list))
+	var tabs errgroup.Group
+	tabs.SetLimit(4)
+	for i := range list {
+		tabs.Go(func() error {
+			saw[i].console, saw[i].failed, _ = visit(t, ctx, server.URL+"/"+files[i], "1")
+			return nil
+		})
+	}
+	tabs.Wait()
 	agree, race := 0, 0
 	for i, v := range list {
-		console, failed, _ := visit(t, ctx, server.URL+"/"+files[i], "1")
+		console, failed := saw[i].console, saw[i].failed
 		broken := len(console)+len(failed) > 0
 		switch {
 		case broken == errors[files[i]]:

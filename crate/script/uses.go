@@ -98,6 +98,51 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	return u, true
 }
 
+// A Look is a place where a script looks up elements of the page by an id or a class.
+type Look struct {
+	Selector string // #id or .class
+	Offset   int
+}
+
+var (
+	lookCall  = regexp.MustCompile(`(getElementById|getElementsByClassName|querySelector|querySelectorAll|closest|matches|[\w$]+)\s*\(\s*(?:"([^"\n]{1,200})"|'([^'\n]{1,200})')`)
+	lookNames = regexp.MustCompile(`[#.][A-Za-z_][\w-]*`)
+	idOnly    = regexp.MustCompile(`^[\w-]+$`)
+)
+
+// Looks lists the ids and classes that a script looks up by a text that it is given: by the methods of a document, and by
+// calls of whatever takes a selector, each once.
+func Looks(src []byte) []Look {
+	var list []Look
+	seen := map[string]bool{}
+	add := func(selector string, offset int) {
+		if !seen[selector] {
+			seen[selector] = true
+			list = append(list, Look{selector, offset})
+		}
+	}
+	for _, m := range lookCall.FindAllSubmatchIndex(src, -1) {
+		start, end := m[4], m[5]
+		if start < 0 {
+			start, end = m[6], m[7]
+		}
+		text := string(src[start:end])
+		switch name := string(src[m[2]:m[3]]); {
+		case name == "getElementById" && idOnly.MatchString(text):
+			add("#"+text, start)
+		case name == "getElementsByClassName" && idOnly.MatchString(text):
+			add("."+text, start)
+		case text[0] == '#' || text[0] == '.' || name == "querySelector" || name == "querySelectorAll":
+			for _, n := range lookNames.FindAllStringIndex(text, -1) {
+				if n[0] == 0 || text[n[0]] == '#' || text[n[0]-1] != '.' {
+					add(text[n[0]:n[1]], start+n[0])
+				}
+			}
+		}
+	}
+	return list
+}
+
 // memberOf returns the name before a dot, "" where there is none.
 func memberOf(src []byte, dot int) string {
 	end := dot

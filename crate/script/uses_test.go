@@ -38,6 +38,16 @@ window.oarlock.fn.bwNote("bw-noted");
 	}
 }
 
+func TestLooks(t *testing.T) {
+	var got []string
+	for _, l := range Looks([]byte("document.getElementById('menu'); oarlock(\"#menu .item.is-open\").on('click.x', f); q.querySelectorAll('p > .bw-note'); say('hello. there'); getElementsByClassName(\"a\"); t('.5')")) {
+		got = append(got, l.Selector)
+	}
+	if s := strings.Join(got, " "); s != "#menu .item .is-open .bw-note .a" {
+		t.Errorf("looks up %s", s)
+	}
+}
+
 func FuzzUses(f *testing.F) {
 	f.Add("'a\\", "a")
 	f.Add("/* x", "x")
