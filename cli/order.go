@@ -30,9 +30,6 @@ keeps its bytes.`,
 				if graph != "" {
 					return usageError{fmt.Errorf("--graph draws the page as it is; --fix changes it")}
 				}
-				if len(args) == 0 {
-					args = []string{"**"}
-				}
 				fixed, err := p.FixOrder(args, a.dir)
 				if err != nil {
 					return err

@@ -74,19 +74,11 @@ type candidate struct {
 
 // Adopt takes tags under record that are on pages, or that were copied from somewhere.
 func (p *Project) Adopt(req AdoptRequest) (*Adopted, error) {
-	set, err := change.Begin(p.Root, "adopt "+strings.Join(req.Pages, " "), p.opt)
+	set, site, pages, err := p.begin("adopt "+strings.Join(req.Pages, " "), req.Pages, req.Dir, false)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	site, err := p.Walk()
-	if err != nil {
-		return nil, err
-	}
-	pages, err := p.Select(site, req.Pages, req.Dir)
-	if err != nil {
-		return nil, err
-	}
 	var list []*candidate
 	var pasted *view
 	if req.Pasted != "" {

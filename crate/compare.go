@@ -471,7 +471,7 @@ func (f *finder) inScript(b []byte, start int, whole []byte, at string) map[int]
 		case u.Global:
 			i, ok := f.find("global", u.Word)
 			add(i, ok, u, u.How)
-		case u.Of != "":
+		case u.Member:
 			if i, ok := f.find("member", u.Of+"."+u.Word); ok {
 				add(i, true, u, script.Likely)
 				continue

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/page"
 )
@@ -26,21 +25,11 @@ type MendedPage struct {
 // Mend mends what is safe: a reference of which exactly one file can be meant, a name in other case, an integrity that is not
 // the sealed one's, a missing crossorigin, an include that stands there twice, and the order. All else is left for people.
 func (p *Project) Mend(patterns []string, dir string) (*Mended, error) {
-	set, err := change.Begin(p.Root, "check --fix", p.opt)
+	set, site, pages, err := p.begin("check --fix", patterns, dir, true)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	site, err := p.Walk()
-	if err != nil {
-		return nil, err
-	}
-	pages := site.Pages
-	if len(patterns) > 0 {
-		if pages, err = p.Select(site, patterns, dir); err != nil {
-			return nil, err
-		}
-	}
 	c := newChecker(p, site)
 	did := make([][]string, len(pages))
 	if _, err := p.editPages(set, pages, func(v *view) ([]byte, IncludedPage, error) {

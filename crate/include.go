@@ -108,19 +108,11 @@ func (p *Project) placesOf(name string) map[string]bool {
 }
 
 func (p *Project) edit(verb string, req IncludeRequest, work func(*change.Set, *Site, []string) (*Included, error)) (*Included, error) {
-	set, err := change.Begin(p.Root, verb+" "+strings.Join(req.Names, " "), p.opt)
+	set, site, pages, err := p.begin(verb+" "+strings.Join(req.Names, " "), req.Pages, req.Dir, false)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	site, err := p.Walk()
-	if err != nil {
-		return nil, err
-	}
-	pages, err := p.Select(site, req.Pages, req.Dir)
-	if err != nil {
-		return nil, err
-	}
 	out, err := work(set, site, pages)
 	if err != nil {
 		return nil, err

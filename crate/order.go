@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 
-	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/script"
@@ -229,19 +228,11 @@ type OrderedPage struct {
 
 // FixOrder repairs the order of pages with the fewest moves.
 func (p *Project) FixOrder(patterns []string, dir string) (*OrderFixed, error) {
-	set, err := change.Begin(p.Root, "order --fix", p.opt)
+	set, site, pages, err := p.begin("order --fix", patterns, dir, true)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	site, err := p.Walk()
-	if err != nil {
-		return nil, err
-	}
-	pages, err := p.Select(site, patterns, dir)
-	if err != nil {
-		return nil, err
-	}
 	c := newChecker(p, site)
 	out := &OrderFixed{Pages: make([]OrderedPage, len(pages))}
 	if _, err := p.editPages(set, pages, func(v *view) ([]byte, IncludedPage, error) {

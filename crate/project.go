@@ -316,6 +316,28 @@ func (p *Project) Select(site *Site, patterns []string, from string) ([]string, 
 	return slices.Compact(chosen), nil
 }
 
+// begin begins a change on pages: those that patterns name, or, where there is none and all is set, all of them. The caller
+// closes the set.
+func (p *Project) begin(title string, patterns []string, dir string, all bool) (*change.Set, *Site, []string, error) {
+	set, err := change.Begin(p.Root, title, p.opt)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	site, err := p.Walk()
+	if err != nil {
+		set.Close()
+		return nil, nil, nil, err
+	}
+	if all && len(patterns) == 0 {
+		return set, site, site.Pages, nil
+	}
+	pages, err := p.Select(site, patterns, dir)
+	if err != nil {
+		set.Close()
+	}
+	return set, site, pages, err
+}
+
 // meant lists what a path or pattern may mean, as paths in the site: from the folder that the command was
 // given in, then from the site's folder, then from the project's, as findings write them.
 func (p *Project) meant(pattern, from string) []string {

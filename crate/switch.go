@@ -58,21 +58,11 @@ func (p *Project) Switch(req SwitchRequest) (*Switched, error) {
 			return nil, refused("merry contents lists the crate", "%s is not in the crate", l)
 		}
 	}
-	set, err := change.Begin(p.Root, strings.TrimSpace("switch "+strings.Join(req.Libraries, " ")+" "+switchWords(req)), p.opt)
+	set, _, pages, err := p.begin(strings.TrimSpace("switch "+strings.Join(req.Libraries, " ")+" "+switchWords(req)), req.Pages, req.Dir, true)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	site, err := p.Walk()
-	if err != nil {
-		return nil, err
-	}
-	pages := site.Pages
-	if len(req.Pages) > 0 {
-		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {
-			return nil, err
-		}
-	}
 	out := &Switched{}
 	for _, l := range libs {
 		put := func(at string, b []byte) error {

@@ -22,8 +22,9 @@ type Use struct {
 	How    Certainty
 	// Selector is '.' or '#' where it stands in a selector, 0 elsewhere.
 	Selector byte
-	// Of is the global of which it is a member, "" where it is none.
-	Of string
+	// Member says that it is a member, and Of, of what, where that is a name.
+	Member bool
+	Of     string
 	// Global says that it stands where a global would.
 	Global bool
 }
@@ -81,7 +82,7 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	}
 	if quote == 0 {
 		if before == '.' {
-			u.Of = memberOf(src, from-1)
+			u.Member, u.Of = true, memberOf(src, from-1)
 			u.How = Likely
 			return u, true
 		}
