@@ -55,26 +55,18 @@ func (s *scripts) items(v *view) []order.Item {
 			continue
 		}
 		it.Text = known.text
-		needs := known.Needs
-		defines := known.Defines
-		switch {
-		case in.Module || known.Form == script.Classic || known.Form == script.Universal:
-		default:
-			needs, defines = nil, nil // a browser does not run it in such a tag, or it does nothing there
-		}
-		if len(needs) == 0 && len(defines) == 0 {
-			it.Name = s.p.includeName(v, i)
-			continue
-		}
 		it.Name = s.p.includeName(v, i)
-		for _, g := range defines {
+		if !in.Module && known.Form != script.Classic && known.Form != script.Universal {
+			continue // a browser does not run it in such a tag, or it does nothing there
+		}
+		for _, g := range known.Defines {
 			it.Defines = append(it.Defines, g.Name)
 		}
-		for _, n := range needs {
-			if n.Strength != script.Hard {
-				continue
-			}
-			line, column := n.Line, n.Column
+		for _, g := range known.Parts {
+			it.Parts = append(it.Parts, g.Name)
+		}
+		where := func(g script.Global) string {
+			line, column := g.Line, g.Column
 			if it.Inline {
 				first, at := page.Position(v.Bytes, in.TextStart())
 				if line == 1 {
@@ -82,7 +74,15 @@ func (s *scripts) items(v *view) []order.Item {
 				}
 				line += first - 1
 			}
-			it.Needs = append(it.Needs, order.Need{Global: n.Name, Or: n.Or, Where: fmt.Sprintf("%s:%d:%d", known.name, line, column)})
+			return fmt.Sprintf("%s:%d:%d", known.name, line, column)
+		}
+		for _, n := range known.Needs {
+			if n.Strength == script.Hard {
+				it.Needs = append(it.Needs, order.Need{Global: n.Name, Or: n.Or, Where: where(n.Global)})
+			}
+		}
+		for _, g := range known.PartNeeds {
+			it.PartNeeds = append(it.PartNeeds, order.Need{Global: g.Name, Where: where(g)})
 		}
 	}
 	return items

@@ -1,6 +1,7 @@
 package crate
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -17,6 +18,7 @@ type tagMemory struct {
 	known []record.Tag
 
 	mu    sync.Mutex
+	plain map[string]bool // what tags say now that need no memory
 	new   []record.Tag
 	given []record.Tag // entries that were used
 }
@@ -27,7 +29,7 @@ func (m *tagMemory) refer(v *view, i int, ref string, values map[string]string) 
 	old := string(v.Bytes[in.Start:in.End])
 	edits := v.ReferTo(i, ref, linkAttributes, values)
 	now := within(v.Bytes[in.Start:in.End], edits, in.Start)
-	if t := m.recall(v.path, old); t != nil && sameMeaning(t.Was, now) {
+	if t := m.recall(v.path, old); t != nil && sameMeaning(v, t.Was, now) {
 		m.mu.Lock()
 		m.given = append(m.given, *t)
 		m.mu.Unlock()
@@ -42,12 +44,30 @@ func (m *tagMemory) refer(v *view, i int, ref string, values map[string]string) 
 	if v.targets[i].URL != "" && back["integrity"] == "" {
 		return edits // back it will have the integrity that it lacks
 	}
-	if with(now, in.Ref, back) != old {
+	if with(now, in.Ref, back) != old || v.targets[i].Path != "" && in.Ref != relativeTo(v, v.targets[i].Path) {
 		m.mu.Lock()
 		m.new = append(m.new, record.Tag{Page: v.path, Now: now, Was: old})
 		m.mu.Unlock()
+		return edits
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if t := m.recall("", now); t != nil {
+		m.new = append(m.new, record.Tag{Page: v.path, Now: now, Was: old}) // what is remembered of all pages is not true of this one
+	} else if m.plain == nil {
+		m.plain = map[string]bool{now: true}
+	} else {
+		m.plain[now] = true
 	}
 	return edits
+}
+
+// relativeTo is the reference that switching back would write if it knew nothing of how the page's references were written.
+func relativeTo(v *view, name string) string {
+	bare := *v.Page
+	bare.Includes = nil
+	ref, _ := refTo(&bare, v.path, name)
+	return ref
 }
 
 // within carries out edits of a page on a part of it that begins at start and holds them all.
@@ -70,10 +90,10 @@ func with(tag, ref string, values map[string]string) string {
 }
 
 // sameMeaning tells whether two tags refer to the same, and demand no other bytes of it.
-func sameMeaning(was, now string) bool {
+func sameMeaning(v *view, was, now string) bool {
 	a, err := page.Read([]byte(was))
 	b, err2 := page.Read([]byte(now))
-	if err != nil || err2 != nil || len(a.Includes) == 0 || len(b.Includes) == 0 || a.Includes[0].Ref != b.Includes[0].Ref {
+	if err != nil || err2 != nil || len(a.Includes) == 0 || len(b.Includes) == 0 || targetOf(v.path, v.Base, a.Includes[0].Ref) != targetOf(v.path, v.Base, b.Includes[0].Ref) {
 		return false
 	}
 	x, _ := a.Attr(&a.Includes[0], "integrity")
@@ -104,7 +124,10 @@ func (m *tagMemory) merged(all bool) []record.Tag {
 	}
 	// What is the same on every page is said once.
 	was := map[string]string{}
-	several := map[string]bool{}
+	several := maps.Clone(m.plain)
+	if several == nil {
+		several = map[string]bool{}
+	}
 	for _, t := range append(slices.Clone(list), m.new...) {
 		if old, ok := was[t.Now]; ok && old != t.Was {
 			several[t.Now] = true

@@ -21,6 +21,7 @@ var (
 // TestGoldenDemo holds every line that the demo prints, for each of the site's habits. Run it with
 // -update, and read the difference, when an output changes.
 func TestGoldenDemo(t *testing.T) {
+	t.Parallel()
 	for _, habit := range demo.Habits {
 		s := merrytest.Empty(t)
 		got := s.Run("demo", "--habit", habit, "--to", s.Dir+"/demo")

@@ -105,6 +105,7 @@ func matrixSite(t *testing.T) *merrytest.Site {
 // TestMatrix holds what check says of a few hundred broken and sound pages against what a browser's console says of them.
 // Run with -v it prints the agreement and every difference.
 func TestMatrix(t *testing.T) {
+	t.Parallel()
 	ctx := browser(t)
 	s := matrixSite(t)
 	var list []variant

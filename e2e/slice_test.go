@@ -191,7 +191,7 @@ func TestFindings(t *testing.T) {
 		{"own-style-first", func(s *merrytest.Site) {
 			replace(s, "index.html", "<link rel=\"icon\"", "<link rel=stylesheet href=css/club.css><link rel=\"icon\"")
 		}, []string{"css/club.css"}},
-		{"asset-missing", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "fonts/brinework.woff")) }, []string{"css/brinework.css:8:", "fonts/brinework.woff"}},
+		{"asset-missing", func(s *merrytest.Site) { s.Write("css/club.css", "\n\nbody { background: url(../img/none.png) }\n") }, []string{"css/club.css:3:", "img/none.png"}},
 		{"no-doctype", func(s *merrytest.Site) { replace(s, "index.html", "<!doctype html>\n", "") }, []string{"nineties"}},
 		{"no-viewport", func(s *merrytest.Site) { replace(s, "index.html", "viewport", "viewpoint") }, []string{"phone"}},
 		{"page-unreadable", func(s *merrytest.Site) { s.Write("odd.html", "\xff\xfe<\x00p\x00>\x00") }, []string{"UTF-16"}},

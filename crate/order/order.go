@@ -38,6 +38,10 @@ type Item struct {
 	When    When
 	Defines []string
 	Needs   []Need
+	// Parts are members that it gives to others' globals, and PartNeeds those that it uses; they matter only where both
+	// are on the page.
+	Parts     []string
+	PartNeeds []Need
 	// Unknown says that what it defines could not be read: a link to elsewhere, or a reference that a server
 	// fills in.
 	Unknown bool
@@ -128,6 +132,7 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 			}
 		}
 	}
+	parts(items, add)
 	declared(items, rules, add)
 	styles(items, add)
 	last := -1
@@ -140,6 +145,28 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 		}
 	}
 	return list, absent
+}
+
+// parts adds that a member of a shared global is given before it is used.
+func parts(items []Item, add func(Constraint)) {
+	gives := map[string]int{}
+	for _, i := range Sequence(items) {
+		for _, p := range items[i].Parts {
+			if _, ok := gives[p]; !ok {
+				gives[p] = i
+			}
+		}
+	}
+	for i := range items {
+		if items[i].Inert {
+			continue
+		}
+		for _, n := range items[i].PartNeeds {
+			if by, ok := gives[n.Global]; ok && !slices.Contains(items[i].Parts, n.Global) {
+				add(Constraint{Before: by, After: i, Kind: Reads, Global: n.Global, Where: n.Where})
+			}
+		}
+	}
 }
 
 // declared adds what the packing list says of libraries: scripts before scripts, styles before styles.

@@ -146,6 +146,18 @@ func TestFind(t *testing.T) {
 	}
 }
 
+// TestParts: members of a shared global are given before they are used, if both are on the page, and are nobody's affair if not.
+func TestParts(t *testing.T) {
+	items := []Item{{Name: "use", PartNeeds: []Need{{Global: "Race.Boat"}, {Global: "Race.Nobody"}}}, {Name: "give", Parts: []string{"Race.Boat"}}, {Name: "both", Parts: []string{"Race.Boat"}, PartNeeds: []Need{{Global: "Race.Boat"}}}}
+	list, absent := Find(items, Rules{})
+	if len(list) != 1 || list[0].Before != 1 || list[0].After != 0 || len(absent) > 0 {
+		t.Errorf("%+v %+v", list, absent)
+	}
+	if got := names(items, applied(items, Repair(items, list))); got != "give use both" {
+		t.Errorf("repaired to %s", got)
+	}
+}
+
 // TestRepairIsMinimal holds the moves against the smallest number that trying everything finds, on random pages.
 func TestRepairIsMinimal(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))

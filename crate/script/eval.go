@@ -363,9 +363,12 @@ func (f *follower) assignMember(on value, name string, at []byte, v value, onExp
 		f.define(name, at, v)
 	case foreign:
 		f.note(on.need, true)
+		f.definePart(partOf(on, name), at)
 	case unknown:
 		if on.need != nil {
 			f.note(on.need, true) // oarlock.fn.x = …
+			f.use(on)
+			f.definePart(partOf(on, name), at)
 		}
 	case undefined:
 		if x, ok := onExpr.(*js.Var); ok && root(x).Decl == js.NoDecl && (string(x.Data) == "module" || string(x.Data) == "exports") {

@@ -15,6 +15,8 @@ type value struct {
 	fn   *closure // of a function
 	has  []value  // of a container: values in it that may be called
 	need *Need    // of a global that is not the script's own: what would be noted on its use
+	part string   // of a member of such a global: its name with dots
+	at   []byte   // where that was read
 	prop map[string]value
 }
 
@@ -43,15 +45,17 @@ type closure struct {
 
 // follower runs a script over values of which little is known.
 type follower struct {
-	src      []byte
-	globals  map[string]value // what the script has assigned to globals
-	vars     map[*js.Var]value
-	needs    map[string]*Need
-	defines  map[string]Global
-	declared map[string]bool // at the top level, by a declaration
-	called   map[js.INode]int
-	pending  []*closure // functions that have not been called while loading
-	strength Strength   // of a need that is found now
+	src     []byte
+	globals map[string]value // what the script has assigned to globals
+	vars    map[*js.Var]value
+	needs   map[string]*Need
+	defines map[string]Global
+	// parts are members given to others' globals, and partNeeds members of such that are used while loading.
+	parts, partNeeds map[string]Global
+	declared         map[string]bool // at the top level, by a declaration
+	called           map[js.INode]int
+	pending          []*closure // functions that have not been called while loading
+	strength         Strength   // of a need that is found now
 	// Of each global: whether it was counted on while loading, only kept for later, or asked for first.
 	firm, kept, tested map[string]bool
 	unsure             int      // inside of a branch that may not be taken
@@ -637,6 +641,14 @@ func (f *follower) use(v value) {
 	if v.kind == foreign {
 		f.note(v.need, false)
 	}
+	// A member that is used must be there; who gives it to the global may be another script.
+	if v.part != "" && f.strength == Hard && f.guarded == 0 && f.unsure == 0 && !slices.Contains(f.present, v.need.Name) {
+		if _, own := f.parts[v.part]; !own {
+			if _, said := f.partNeeds[v.part]; !said {
+				f.partNeeds[v.part] = f.place(v.part, v.at)
+			}
+		}
+	}
 }
 
 func (f *follower) member(v value, name string, at []byte) value {
@@ -645,7 +657,7 @@ func (f *follower) member(v value, name string, at []byte) value {
 		return f.readGlobal(name, at, false)
 	case foreign:
 		f.use(v)
-		return value{kind: unknown, need: v.need}
+		return value{kind: unknown, need: v.need, part: partOf(v, name), at: at}
 	case browser:
 		if v.text == "Function" || v.text == "document" && name == "defaultView" {
 			return value{kind: global}
@@ -661,9 +673,28 @@ func (f *follower) member(v value, name string, at []byte) value {
 		}
 		return value{}
 	case unknown:
-		return value{kind: unknown, need: v.need}
+		f.use(v)
+		return value{kind: unknown, need: v.need, part: partOf(v, name), at: at}
 	}
 	return value{}
+}
+
+// partOf names a member of somebody else's global: Race.Boat. Deeper than three dots nobody looks.
+func partOf(v value, name string) string {
+	switch {
+	case v.kind == foreign && v.need != nil && name != "":
+		return v.need.Name + "." + name
+	case v.part != "" && name != "" && strings.Count(v.part, ".") < 3:
+		return v.part + "." + name
+	}
+	return ""
+}
+
+// definePart notes a member that the script gives to somebody else's global.
+func (f *follower) definePart(part string, at []byte) {
+	if _, ok := f.parts[part]; !ok && part != "" && f.strength != Later {
+		f.parts[part] = f.place(part, at)
+	}
 }
 
 func textOf(l *js.LiteralExpr) (string, bool) {

@@ -9,6 +9,7 @@ package script
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"unsafe"
@@ -67,6 +68,10 @@ type Report struct {
 	Syntax  int      `json:"syntax"` // the year of the ECMAScript edition that it demands; 2009 is ES5
 	Defines []Global `json:"defines,omitempty"`
 	Needs   []Need   `json:"needs,omitempty"`
+	// Parts are members that it gives to others' globals while it loads, such as Race.Boat, and PartNeeds those that it
+	// uses then: somebody must have given them before.
+	Parts     []Global `json:"parts,omitempty"`
+	PartNeeds []Global `json:"part_needs,omitempty"`
 	// Fault says why the script could not be parsed, with its place.
 	Fault        string   `json:"fault,omitempty"`
 	FaultLine    int      `json:"fault_line,omitempty"`
@@ -105,7 +110,7 @@ func Analyze(src []byte) (report *Report) {
 		}
 		return r
 	}
-	f := &follower{src: buf, globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	f.script(ast)
 	r := &Report{Syntax: newestSyntax(ast, buf), Form: f.form(), ModuleImport: f.imports}
@@ -120,6 +125,7 @@ func Analyze(src []byte) (report *Report) {
 			r.Needs = append(r.Needs, *n)
 		}
 	}
+	r.Parts, r.PartNeeds = sortedGlobals(f.parts), sortedGlobals(f.partNeeds)
 	if r.Form == Server {
 		r.Defines, r.Needs = nil, nil // on a page it does neither
 	}
@@ -129,6 +135,14 @@ func Analyze(src []byte) (report *Report) {
 	slices.SortFunc(r.Defines, func(a, b Global) int { return strings.Compare(a.Name, b.Name) })
 	slices.SortFunc(r.Needs, func(a, b Need) int { return strings.Compare(a.Name, b.Name) })
 	return r
+}
+
+func sortedGlobals(m map[string]Global) []Global {
+	var list []Global
+	for _, name := range slices.Sorted(maps.Keys(m)) {
+		list = append(list, m[name])
+	}
+	return list
 }
 
 // place turns a slice of the source into the global of that name at that place.

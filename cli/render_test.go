@@ -1,0 +1,140 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/style"
+)
+
+func printed(work func(a *app)) string {
+	var b bytes.Buffer
+	work(&app{out: &b, err: &b})
+	return b.String()
+}
+
+// TestNothingFromOutsideReachesTheTerminal: names and texts with terminal escapes are printed harmless.
+func TestNothingFromOutsideReachesTheTerminal(t *testing.T) {
+	const evil = "\x1b]0;x\x07\x1b[2Jname\u202e"
+	finding := check.Finding{Name: "need-later", Severity: check.Error, File: evil, Line: 1, Column: 1, Message: evil, Why: evil, Next: evil}
+	rename := &style.Rename{Old: evil, New: evil, Because: []string{evil}}
+	for name, text := range map[string]string{
+		"findings": printed(func(a *app) {
+			a.printFindings(&crate.Checked{Pages: 1, Findings: []check.Finding{finding}, Unsure: []string{evil}})
+		}),
+		"adopted": printed(func(a *app) {
+			a.printAdopted(&crate.Adopted{Tags: []crate.AdoptedTag{{Ref: evil, At: evil, Library: evil, Version: evil, File: evil, Because: []string{evil}, State: crate.StateAdopted, Next: evil}, {Ref: evil, State: crate.StateOwn}},
+				CDNs: map[string]string{evil: evil}, Notes: []string{evil}})
+		}),
+		"order": printed(func(a *app) {
+			a.printOrder(&crate.Ordered{Page: evil, Steps: []crate.Step{{Name: evil, Defines: []string{evil}, Needs: []string{evil}, Verdict: "fine", Looks: []crate.Look{{Selector: evil}}}},
+				Constraints: []crate.OrderConstraint{{Reason: evil, State: order.Broken}}, Cycle: []string{evil}, Stuck: []string{evil}})
+		}),
+		"compare": printed(func(a *app) {
+			a.printCompared(&crate.Compared{Library: evil, Old: evil, New: evil, Licence: [2]string{evil, "x"}, Lost: []crate.LostName{{Kind: "class", Name: evil, Uses: []crate.NameUse{{At: evil}}, Rename: rename}}, Come: []crate.FileSize{{Path: evil}}}, true)
+		}),
+		"bill": printed(func(a *app) {
+			a.printBill(&crate.Bill{Libraries: []crate.BillLine{{Name: evil, Version: evil, Licence: evil, Origin: evil, Needs: []string{evil}}}, Advisories: 1, Warnings: []crate.Warning{{ID: evil, Library: evil, Summary: evil, Fixed: []string{evil}}}, Notes: []string{evil}})
+		}),
+		"newer": printed(func(a *app) {
+			a.printNewer([]crate.NewerLine{{Library: evil, Here: evil, Allowed: evil, Newest: evil, Word: evil, Hold: &record.Hold{Below: evil, Because: evil}}})
+		}),
+		"repin": printed(func(a *app) {
+			a.printRepin(&crate.Repinned{Libraries: []crate.RepinnedLibrary{{Library: evil, Old: evil, New: "x"}}, Renames: []crate.DoneRename{{Old: evil, New: evil}}, Notes: []string{evil}})
+		}),
+		"mended": printed(func(a *app) {
+			a.printMended(&crate.Mended{Pages: []crate.MendedPage{{Page: evil, Did: []string{evil}}}})
+		}),
+	} {
+		if strings.ContainsAny(text, "\x1b\x07\u202e") || !strings.Contains(text, "name") {
+			t.Errorf("%s prints %q", name, text)
+		}
+	}
+}
+
+func TestWords(t *testing.T) {
+	if got := short("https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js", 30); len([]rune(got)) != 30 || !strings.HasSuffix(got, "oarlock.min.js") || !strings.HasPrefix(got, "https") {
+		t.Errorf("cut to %q", got)
+	}
+	if got := some([]string{"a", "b", "c", "d", "e"}); got != "a b c +2" {
+		t.Errorf("%q", got)
+	}
+	for year, want := range map[int]string{0: "none", 2009: "ES5", 2015: "ES2015"} {
+		if got := edition(year); got != want {
+			t.Errorf("%d is %s", year, got)
+		}
+	}
+	for pair, want := range map[[2]string]string{{"MIT", "MIT"}: "MIT, as before", {"MIT", ""}: "MIT → unknown", {"", "MIT"}: "unknown → MIT"} {
+		if got := fromTo(pair[0], pair[1]); got != want {
+			t.Errorf("%v: %q", pair, got)
+		}
+	}
+	if got := signed(crate.Difference{Come: []string{"a"}, Gone: []string{"b"}}); got != "+a -b" {
+		t.Errorf("%q", got)
+	}
+	if got := rehearsed(&crate.Checked{Pages: 3, Rehearsed: 2}); got != "; 2 rehearsed" {
+		t.Errorf("%q", got)
+	}
+}
+
+// TestSarifOf: every finding has its rule, its level and its place.
+func TestSarifOf(t *testing.T) {
+	c := &crate.Checked{Findings: []check.Finding{
+		{Name: "need-later", Severity: check.Error, File: "crews/a b.html", Line: 3, Column: 7, Message: "m", Why: "w", Next: "n"},
+		{Name: "on-no-page", Severity: check.Note, File: "js/x.js"},
+		{Name: "need-later", Severity: check.Error, File: "index.html", Line: 1, Column: 1},
+	}}
+	b, err := json.Marshal(sarifOf(c))
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := string(b)
+	for _, want := range []string{`"uri":"crews/a%20b.html"`, `"region":{"startLine":3,"startColumn":7}`, `"level":"note"`, `"ruleIndex":1`, `"text":"m. Why: w. Next: n"`} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the log lacks %s:\n%s", want, text)
+		}
+	}
+	if strings.Count(text, `"id":"need-later"`) != 1 {
+		t.Error("a rule stands there twice")
+	}
+	if b, _ := json.Marshal(sarifOf(&crate.Checked{})); !strings.Contains(string(b), `"results":[]`) || !strings.Contains(string(b), `"rules":[]`) {
+		t.Errorf("nothing found is %s", b)
+	}
+}
+
+func TestBomIsTheSameEachTime(t *testing.T) {
+	b := &crate.Bill{Libraries: []crate.BillLine{{Name: "oarlock", Version: "2.0.3", Licence: "MIT", Digest: "sha384-AAAA", Needs: []string{"brinework", "nobody"}}, {Name: "brinework", Version: "1.2.0", Licence: "the sea's own"}}}
+	one, err := json.Marshal(bom("site", b))
+	if err != nil {
+		t.Fatal(err)
+	}
+	two, _ := json.Marshal(bom("site", b))
+	if string(one) != string(two) || strings.Contains(string(one), "timestamp") || strings.Contains(string(one), "serialNumber") {
+		t.Errorf("the bill changes by itself:\n%s\n%s", one, two)
+	}
+	for _, want := range []string{`"content":"000000"`, `{"license":{"id":"MIT"}}`, `{"license":{"name":"the sea's own"}}`, `"dependsOn":["brinework@1.2.0"]`, `"dependsOn":["oarlock@2.0.3","brinework@1.2.0"]`} {
+		if !strings.Contains(string(one), want) {
+			t.Errorf("the bill lacks %s:\n%s", want, one)
+		}
+	}
+}
+
+// TestRoomLimits: the room's own process has its limits set before it reads anything.
+func TestRoomLimits(t *testing.T) {
+	if memoryInUse() == 0 || memoryInUse() > roomMemory {
+		t.Errorf("%d bytes in use", memoryInUse())
+	}
+	if _, err := crate.RunRehearsal([]byte("no request")); err == nil {
+		t.Error("nonsense was rehearsed")
+	}
+	b, err := crate.RunRehearsal([]byte(`{"html":"<script></script>","address":"https://x.example/","scripts":[{"text":"nothing()","when":"in place"}]}`))
+	if err != nil || !strings.Contains(string(b), "nothing is not defined") {
+		t.Errorf("%v: %s", err, b)
+	}
+}
