@@ -17,7 +17,7 @@ import (
 
 // readingNumber goes up when package script learns to read scripts otherwise: what older programs kept is then of
 // no use any more.
-const readingNumber = "script-4"
+const readingNumber = "script-5"
 
 // keptFrom is how large a script must be for what was read of it to be kept: a small one is quicker read again than
 // looked up.

@@ -534,7 +534,7 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 		return f.callValue(callee, args, value{})
 	case global:
 		return callee // Function("return this")()
-	case foreign:
+	case foreign, unknown:
 		f.use(callee)
 	case browser:
 		if callee.text == "Function" || callee.text == "eval" {
