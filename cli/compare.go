@@ -5,10 +5,8 @@ import (
 	_ "embed"
 	"fmt"
 	"html/template"
-	"path/filepath"
 	"strings"
 
-	"github.com/google/renameio/v2/maybe"
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -184,8 +182,5 @@ func (a *app) writeCompared(name string, c *crate.Compared) error {
 	if err := comparedPage.Execute(&b, c); err != nil {
 		return err
 	}
-	if !filepath.IsAbs(name) {
-		name = filepath.Join(a.dir, name)
-	}
-	return maybe.WriteFile(name, b.Bytes(), 0o644)
+	return a.writeOut(name, b.Bytes())
 }

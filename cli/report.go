@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/url"
+	"os"
 	"path/filepath"
 	"strings"
 
@@ -111,10 +112,19 @@ func (a *app) writeReport(p *crate.Project, name string, patterns []string, c *c
 	if err := reportPage.Execute(&b, d); err != nil {
 		return err
 	}
-	if !filepath.IsAbs(name) {
-		name = filepath.Join(a.dir, name)
+	return a.writeOut(name, b.Bytes())
+}
+
+// writeOut writes a file that the user asked for, whole or not at all.
+func (a *app) writeOut(name string, b []byte) error {
+	full := name
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(a.dir, full)
 	}
-	return maybe.WriteFile(name, b.Bytes(), 0o644)
+	if info, err := os.Stat(filepath.Dir(full)); err != nil || !info.IsDir() {
+		return usageError{fmt.Errorf("%s: there is no folder %s\nnext:  make the folder first", name, filepath.Dir(name))}
+	}
+	return maybe.WriteFile(full, b, 0o644)
 }
 
 // uriPath writes a path as the path of an address.

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os/exec"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -17,6 +18,7 @@ import (
 
 	"merrycrate.example/merry/demo"
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/standin"
 )
 
 // browser starts a headless browser, with rules for where hosts are, or skips the test where the machine has none.
@@ -134,5 +136,123 @@ func cleanInBrowser(t *testing.T, ctx context.Context, s *merrytest.Site, state 
 	console, _, _ := visit(t, ctx, server.URL+"/index.html", "1")
 	if len(console) == 0 {
 		t.Error("a page without the library that another needs is clean")
+	}
+}
+
+// served serves a site, nothing of which a browser may keep.
+func served(t *testing.T, s *merrytest.Site) string {
+	t.Helper()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
+		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
+	}))
+	t.Cleanup(server.Close)
+	return server.URL
+}
+
+// TestModulesInABrowser: a library of ES modules gets a tag that a browser runs it by.
+func TestModulesInABrowser(t *testing.T) {
+	ctx := browser(t)
+	s := started(t)
+	r, err := standin.NewRegistry()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	s.Run("sources", "set", "registry", r.URL)
+	s.Run("take", "foghorn", "--page", "index.html")
+	page := s.Read("index.html")
+	if !strings.Contains(page, `type="module"`) {
+		t.Fatalf("the page is\n%s", page)
+	}
+	console, failed, _ := visit(t, ctx, served(t, s)+"/index.html", "1")
+	if len(console)+len(failed) > 0 {
+		t.Errorf("console %q, failed %q", console, failed)
+	}
+	s.Run("check", "index.html")
+	replace(s, "index.html", ` type="module"`, "")
+	console, _, _ = visit(t, ctx, served(t, s)+"/index.html", "1")
+	if r := s.Try("check", "index.html"); len(console) == 0 || !strings.Contains(r.Out, "module-as-classic") {
+		t.Errorf("as a plain script: console %q, and check says\n%s", console, r.Out)
+	}
+}
+
+// TestMendedInABrowser: pages that a browser complains about, mended by check --fix, and clean.
+func TestMendedInABrowser(t *testing.T) {
+	ctx := browser(t)
+	s := started(t)
+	address := served(t, s)
+	for name, edit := range map[string]func(){
+		"case":     func() { replace(s, "index.html", "js/club.js", "js/Club.js") },
+		"moved":    func() { replace(s, "index.html", "js/oarlock.min.js", "vendor/oarlock.min.js") },
+		"muddled":  func() { muddle(s, "index.html", "js/club.js") },
+		"reversed": func() { muddle(s, "index.html", "js/brinework.min.js") },
+		"stale": func() {
+			replace(s, "index.html", `src="js/config.js"`, `src="js/config.js" integrity="sha384-`+strings.Repeat("A", 64)+`"`)
+		},
+	} {
+		sound := s.Read("index.html")
+		edit()
+		console, failed, _ := visit(t, ctx, address+"/index.html", "1")
+		if len(console)+len(failed) == 0 {
+			t.Errorf("%s: the browser finds nothing wrong", name)
+		}
+		s.Run("check", "--fix")
+		console, failed, value := visit(t, ctx, address+"/index.html", state)
+		if len(console)+len(failed) > 0 || !strings.Contains(fmt.Sprint(value), "club:Gull Point Rowing Club") {
+			t.Errorf("%s: mended, console %q, failed %q, state %v\n%s", name, console, failed, value, s.Read("index.html"))
+		}
+		s.Write("index.html", sound)
+	}
+}
+
+// muddle puts a script's tag before all others.
+func muddle(s *merrytest.Site, page, src string) {
+	text := s.Read(page)
+	tag := `<script src="` + src + `"></script>`
+	first := strings.Index(text, "<script")
+	s.Write(page, text[:first]+tag+strings.Replace(text[first:], tag, "", 1))
+}
+
+// TestHintsInABrowser: a preloaded font is the one that the stylesheet asks for, or the browser would say that it was fetched for
+// nothing; and it is fetched once.
+func TestHintsInABrowser(t *testing.T) {
+	s, c := linked(t)
+	_, port, _ := strings.Cut(c.Addr, ":")
+	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	address := served(t, s)
+	for _, args := range [][]string{{"switch", "--cdn", "--hints"}, {"switch", "--local", "--hints"}} {
+		s.Run(args...)
+		console, failed, value := visit(t, ctx, address+"/index.html", `performance.getEntriesByType("resource").filter(e => /woff/.test(e.name)).length + " " + [...document.fonts].filter(f => f.status === "loaded").length`)
+		if len(console)+len(failed) > 0 || value != "1 1" {
+			t.Errorf("%v: console %q, failed %q, fonts fetched and loaded: %v", args, console, failed, value)
+		}
+	}
+	if page := s.Read("index.html"); !strings.Contains(page, `rel="preload" href="fonts/brinework.woff?v=1.2.0"`) || strings.Contains(page, "preconnect") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("switch", "--local", "--readable")
+	if page := s.Read("index.html"); strings.Contains(page, "preload") {
+		t.Errorf("a hint is left behind:\n%s", page)
+	}
+}
+
+// TestReportsInABrowser: the pages that check and compare write are whole by themselves.
+func TestReportsInABrowser(t *testing.T) {
+	ctx := browser(t)
+	s, _ := upgradable(t)
+	muddle(s, "index.html", "js/club.js")
+	s.Fail(2, []string{"there is no folder ../nowhere"}, "check", "--report", "../nowhere/report.html")
+	s.Write("../out/x", "")
+	s.Try("check", "--report", "../out/report.html")
+	s.Run("compare", "brinework", "2.0.0", "--report", "../out/compare.html")
+	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir + "/../out")))
+	defer server.Close()
+	for page, want := range map[string]string{"report.html": "need-later", "compare.html": "bw-callout"} {
+		console, failed, value := visit(t, ctx, server.URL+"/"+page, `[document.body.innerText.includes("`+want+`"), performance.getEntriesByType("resource").length, document.compatMode, document.querySelectorAll("svg").length].join()`)
+		got := fmt.Sprint(value)
+		if len(failed) > 1 || !strings.HasPrefix(got, "true,0,CSS1Compat") && !strings.HasPrefix(got, "true,1,CSS1Compat") {
+			t.Errorf("%s: console %q, failed %q, %s", page, console, failed, got)
+		}
 	}
 }

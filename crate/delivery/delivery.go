@@ -46,7 +46,7 @@ type File struct {
 	Map    string // its source map
 	MapOf  string // of a source map: the file it belongs to
 	Banner Banner
-	Refs   []Ref          // of a stylesheet: what it asks for
+	Refs   []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
 	Script *script.Report // of a script that was looked into
 }
 
@@ -178,6 +178,13 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 	}
 	if f.Kind == Script && parse {
 		f.Script = script.Analyze(b)
+		for _, from := range f.Script.ModuleImport {
+			// A module's own parts come along as a stylesheet's files do; names of packages are somebody else's.
+			if p, ok := resolve(f.Path, from); ok && strings.HasPrefix(from, ".") {
+				_, there := d.index[p]
+				f.Refs = append(f.Refs, Ref{URL: from, Path: p, There: there})
+			}
+		}
 	}
 	if f.Kind == Stylesheet {
 		for _, r := range style.References(b) {
