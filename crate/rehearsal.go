@@ -18,7 +18,7 @@ import (
 type Room func(ctx context.Context, request []byte) ([]byte, error)
 
 // rehearsalNumber goes up when package rehearse learns to see more.
-const rehearsalNumber = "rehearsal-3"
+const rehearsalNumber = "rehearsal-4"
 
 // mostRehearsal is how long a rehearsal may take.
 const mostRehearsal = 3 * time.Second

@@ -296,7 +296,14 @@
     }
     get attributes() {
       var l = new NodeList();
-      this.map.forEach(function (v, k) { l.push({ name: k, nodeName: k, localName: k, value: v, nodeValue: v, specified: true }); });
+      var e = this;
+      this.map.forEach(function (v, k) {
+        var a = { name: k, nodeName: k, localName: k, value: v, nodeValue: v, specified: true, nodeType: 2, ownerElement: e };
+        l.push(a);
+        if (!(k in l)) defineHidden(l, k, a);
+      });
+      defineHidden(l, "getNamedItem", function (k) { return e.hasAttribute(k) ? l.filter(function (a) { return a.name === k; })[0] : null; });
+      defineHidden(l, "removeNamedItem", function (k) { e.removeAttribute(k); });
       return l;
     }
     getAttribute(k) { k = String(k).toLowerCase(); return this.map.has(k) ? this.map.get(k) : null; }
@@ -746,7 +753,8 @@
   location.assign = location.replace = location.reload = noop;
   ["window", "self", "frames", "parent", "top"].forEach(function (k) { defineHidden(root, k, root); });
   host.browser().forEach(function (k) { if (!(k in root)) defineHidden(root, k, anything()); });
-  ["onload", "onerror", "onresize", "onscroll", "onhashchange", "onpopstate", "onbeforeunload", "onunload", "onmessage", "ontouchstart"].forEach(function (k) { if (k !== "ontouchstart") defineHidden(root, k, null); });
+  ["onclick", "onsubmit", "onchange", "oninput", "onfocus", "onblur", "onkeydown", "onkeyup", "onkeypress", "onmousedown", "onmouseup", "onmouseover", "onmouseout", "onmousemove", "onmouseenter", "onmouseleave", "onwheel", "onselect", "oncontextmenu", "ondblclick", "ondragstart", "ondrop", "onpointerdown", "onpointerup", "onpointermove", "onanimationstart", "onanimationend", "ontransitionend", "onstorage", "onoffline", "ononline", "onpagehide", "onpageshow", "onrejectionhandled", "onunhandledrejection",
+   "onload", "onerror", "onresize", "onscroll", "onhashchange", "onpopstate", "onbeforeunload", "onunload", "onmessage", "ontouchstart"].forEach(function (k) { if (k !== "ontouchstart") defineHidden(root, k, null); });
   ["onclick", "onload", "onerror", "onchange", "oninput", "onsubmit", "onkeydown", "onkeyup", "onmousedown", "onmouseup", "onfocus", "onblur", "onwheel", "onscroll", "onanimationend", "ontransitionend", "onpointerdown"].forEach(function (k) {
     Object.defineProperty(Element.prototype, k, { value: null, writable: true, configurable: true });
     if (!(k in Document.prototype)) Object.defineProperty(Document.prototype, k, { value: null, writable: true, configurable: true });

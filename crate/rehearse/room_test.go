@@ -104,6 +104,13 @@ window.nowhere → undefined
 atob(btoa("low water")) → low water
 matchMedia("(min-width: 1px)").matches → false
 getComputedStyle(document.body).display → 
+document.querySelector("#l3").attributes.id.value → l3
+document.querySelector("#l3").attributes.getNamedItem("data-tide-height").value → 3
+document.querySelector("#l3").attributes.nowhere → undefined
+document.querySelector("#l3").attributes.length → 2
+"onsubmit" in window → true
+"onfocusin" in window → false
+"onclick" in document.createElement("p") → true
 document.readyState → loading
 document.currentScript.tagName → SCRIPT
 document.contains(document.body) → true
