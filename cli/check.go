@@ -25,6 +25,9 @@ status is 1 where something was found. --explain NAME says what a finding means.
 		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --explain need-later",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("explain") {
+				if explain == allFindings && len(args) == 1 {
+					explain = args[0] // --explain NAME, with a space
+				}
 				return a.explain(explain)
 			}
 			switch {

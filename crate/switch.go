@@ -42,6 +42,9 @@ func (p *Project) Switch(req SwitchRequest) (*Switched, error) {
 	if err := p.fillProfile(&req); err != nil {
 		return nil, err
 	}
+	if req.Serve == "cdn" && req.CDN == "" && len(req.Libraries) > 0 && p.List.Library(req.Libraries[0]) == nil && p.List.CDNs[req.Libraries[0]] != "" {
+		req.CDN, req.Libraries = req.Libraries[0], req.Libraries[1:] // --cdn NAME, with a space
+	}
 	pattern, err := p.patternFor(req)
 	if err != nil {
 		return nil, err

@@ -234,6 +234,9 @@ func TestReports(t *testing.T) {
 	if out := s.Run("check", "--explain"); strings.Count(out, "\n") < 30 {
 		t.Errorf("the findings are\n%s", out)
 	}
+	if out := s.Run("check", "--explain", "need-later"); !strings.HasPrefix(out, "need-later\n\nError.") {
+		t.Errorf("with a space it is explained as\n%s", out)
+	}
 	s.Fail(2, []string{"there is no finding", "need-later"}, "check", "--explain=need")
 	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=Cox", "-c", "user.email=cox@club.example", "commit", "-qm", "site"}} {
 		cmd := exec.Command("git", args...)

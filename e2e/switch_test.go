@@ -102,7 +102,10 @@ func TestSwitchOnlyForTheSameBytes(t *testing.T) {
 	if page := s.Read("index.html"); !strings.Contains(page, "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js") {
 		t.Errorf("the page is\n%s", page)
 	}
-	s.Run("switch", "--cdn=harbour")
+	s.Run("switch", "--cdn", "harbour")
+	if page := s.Read("index.html"); !strings.Contains(page, "http://cdn.harbour.example") && !strings.Contains(page, "harbour.example/lib/") {
+		t.Errorf("--cdn harbour with a space: the page is\n%s", page)
+	}
 	s.Run("switch", "--local")
 	c.Down()
 	s.Run("switch", "--cdn=harbour") // compared before, so it is known

@@ -253,6 +253,48 @@ func TestProfile(t *testing.T) {
 	}
 }
 
+// TestWhatAProfileIsWithout: libraries by name, addresses and paths by patterns.
+func TestWhatAProfileIsWithout(t *testing.T) {
+	for _, tt := range []struct {
+		without string
+		in      Include
+		want    bool
+	}{
+		{"quickbrine", Include{Library: "quickbrine", URL: "https://x.example/q.js"}, true},
+		{"quickbrine", Include{Library: "quickbrine2", URL: "https://x.example/quickbrine"}, false},
+		{"https://*.else.example/*", Include{URL: "https://cdn.else.example/a/b.js"}, true},
+		{"https://*.else.example/*", Include{URL: "https://else.example.org/b.js"}, false},
+		{"js/debug*", Include{Path: "js/debug-panel.js"}, true},
+		{"js/debug*", Include{Path: "old/js/debug.js"}, false},
+		{"*.dev.js", Include{Path: "js/club.dev.js"}, true},
+		{"*.dev.js", Include{Path: "js/club.dev.json"}, false},
+		{"js/club.js", Include{Path: "js/club.js"}, true},
+	} {
+		if got := unwanted([]string{"nothing", tt.without}, &tt.in) != ""; got != tt.want {
+			t.Errorf("%s, %s%s: %v", tt.without, tt.in.Path, tt.in.URL, got)
+		}
+	}
+}
+
+func TestFallbackOfAProfile(t *testing.T) {
+	live := &Profile{Name: "live", Serve: "cdn", Fallback: true}
+	for _, tt := range []struct {
+		has, can bool
+		want     int
+	}{{true, true, 0}, {false, true, 1}, {false, false, 0}} {
+		pg, err := page.Read([]byte(top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := &Page{Page: pg, Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item, len(pg.Includes))}
+		last := len(pg.Includes) - 1
+		p.Includes[last] = Include{URL: cdn + "js/oarlock.js", Library: "oarlock", Integrity: right, Loads: true, Fallback: tt.has, CanFallBack: tt.can}
+		if list := OnPage(p, crateOf{profile: live}); len(list) != tt.want {
+			t.Errorf("%+v: %+v", tt, list)
+		}
+	}
+}
+
 func TestSort(t *testing.T) {
 	list := []Finding{{Name: "b", File: "b.html", Line: 1}, {Name: "z", File: "a.html", Line: 9}, {Name: "a", File: "a.html", Line: 9}, {Name: "x", File: "a.html", Line: 2, Column: 5}, {Name: "y", File: "a.html", Line: 2, Column: 1}}
 	Sort(list)

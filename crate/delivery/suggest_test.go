@@ -1,6 +1,7 @@
 package delivery
 
 import (
+	"path"
 	"strings"
 	"testing"
 )
@@ -153,6 +154,38 @@ func TestPlacementsThatCantBe(t *testing.T) {
 		pl, err := d.Place(s, "x", "1", h, false, nil)
 		if err != nil || name != "out of the site" && (!pl.Together || pl.Why == "") {
 			t.Errorf("%s: %+v, %v", name, pl, err)
+		}
+	}
+}
+
+// TestModulesBringTheirParts: what a module imports from beside it comes along, and what that imports too; packages do not.
+func TestModulesBringTheirParts(t *testing.T) {
+	files := mapTree{
+		"dist/horn.js":       `import { tone } from "./tone.js"; import x from "oarlock"; export { tone };`,
+		"dist/tone.js":       `import "./deep/low.js"; export const tone = 1;`,
+		"dist/deep/low.js":   `import up from "../up.js"; export const low = 2;`,
+		"dist/up.js":         `export default 3;`,
+		"dist/unrelated.js":  `export default 4;`,
+		"package.json":       `{"name": "horn", "version": "1.0.0", "module": "dist/horn.js"}`,
+		"dist/deep/other.js": `export default 5;`,
+	}
+	d := describe(t, "horn-1.0.0.tgz", files)
+	s := d.Choose(func(name string) (string, bool) { return name, name == "dist/horn.js" })
+	if got := strings.Join(s.Paths(), " "); got != "dist/deep/low.js dist/horn.js dist/tone.js dist/up.js" {
+		t.Errorf("chosen: %s", got)
+	}
+	for _, c := range s.Choices {
+		if c.Page != (c.Path == "dist/horn.js") {
+			t.Errorf("%s goes on pages: %v", c.Path, c.Page)
+		}
+	}
+	p, err := d.Place(s, "horn", "1.0.0", Habits{Scripts: "js", Styles: "css", Together: "lib"}, false, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for from, to := range map[string]string{"dist/horn.js": "dist/tone.js", "dist/tone.js": "dist/deep/low.js", "dist/deep/low.js": "dist/up.js"} {
+		if Relative(path.Dir(p.At[from]), p.At[to]) != Relative(path.Dir(from), to) {
+			t.Errorf("%s is at %s and finds %s no more at %s", from, p.At[from], to, p.At[to])
 		}
 	}
 }

@@ -222,3 +222,41 @@ func longestRising(list []int) int {
 	}
 	return best
 }
+
+func TestStateOf(t *testing.T) {
+	for text, want := range map[string]State{
+		"a>A b<A": Kept, "b<A a>A": Broken, "d:b<A a>A": Kept, "d:a>A b<A": Broken, "d:a>A d:b<A": Kept, "d:b<A d:a>A": Broken,
+		"a:a>A b<A": Race, "a>A a:b<A": Kept, "a:b<A a>A": Race, "d:a>A a:b<A": Race,
+	} {
+		items := page(text)
+		list, _ := Find(items, Rules{})
+		if len(list) != 1 || StateOf(items, list[0]) != want {
+			t.Errorf("%s: %+v is %s, want %s", text, list, StateOf(items, list[0]), want)
+		}
+	}
+}
+
+// TestManyItems: a page of many scripts in the worst order is repaired, in a time that nobody notices.
+func TestManyItems(t *testing.T) {
+	var words []string
+	const n = 60
+	for i := n - 1; i >= 0; i-- {
+		w := fmt.Sprintf("f%d>G%d", i, i)
+		if i > 0 {
+			w += fmt.Sprintf("<G%d", i-1)
+		}
+		words = append(words, w)
+	}
+	items := page(strings.Join(words, " "))
+	list, _ := Find(items, Rules{})
+	plan := Repair(items, list)
+	sequence := applied(items, plan)
+	for _, c := range list {
+		if slices.Index(sequence, c.Before) > slices.Index(sequence, c.After) {
+			t.Fatalf("%s is not kept", c.Reason(items))
+		}
+	}
+	if len(plan.Moves) != n-1 {
+		t.Errorf("%d moves", len(plan.Moves))
+	}
+}
