@@ -229,7 +229,10 @@ func (p *Project) makeOut(c *candidate, site *Site, req AdoptRequest) error {
 	}
 	c.Library, c.Version, c.File, c.Sure, c.Because = strings.ToLower(w.name), w.version, w.path, w.sure, w.because
 	switch {
-	case w.floating != "" && w.name != "":
+	case w.known != nil && c.target.Path != "" && p.inProject(c.target.Path) != w.known.At:
+		at, _ := p.inSite(w.known.At)
+		leave("it is a second copy of "+at+" of "+w.name, fmt.Sprintf("refer to %s instead, and remove this file", at))
+	case w.floating != "" && w.name != "" && w.known == nil:
 		c.State, c.Version = StateDesk, ""
 		c.Why = w.floating + ": it can't be sealed, and is for the desk only"
 		c.Next = "link to one version before it ships"

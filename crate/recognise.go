@@ -11,6 +11,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -33,7 +34,8 @@ type recognised struct {
 	source        *opened // that has the very bytes, at path
 	floating      string  // why its link gives other bytes at another time
 	bytes         []byte
-	named         bool // by the user, who may have reasons
+	known         *record.File // of the crate, that has the very bytes
+	named         bool         // by the user, who may have reasons
 }
 
 // evidence is what one thing says of a library's name and version.
@@ -136,6 +138,11 @@ func (p *Project) inSources(r *recognised, list []evidence, from, dir string) er
 			return err
 		}
 		r.settle(o, "the bytes are in "+o.tree.Name)
+		return nil
+	}
+	if lib, sealed, f := p.withBytes(integrity.Of(r.bytes), r.path); f != nil && !r.named {
+		r.name, r.version, r.path, r.sure, r.known = lib.Name, sealed.Version, f.Path, Sure, f
+		r.because = append([]string{"the crate has the same bytes"}, r.because...)
 		return nil
 	}
 	if r.version == "" || len(p.reach.Registries) == 0 {

@@ -71,3 +71,49 @@ func TestNotice(t *testing.T) {
 		t.Errorf("the notice is\n%s", text)
 	}
 }
+
+// FuzzInAddress: whatever an address looks like, what is read off it can be told and used.
+func FuzzInAddress(f *testing.F) {
+	for _, s := range []string{"https://x.example/a@1/b.js", "https://x.example/@a/b/1.2.3/c", "https://x.example", "https://x.example//@/", "https://x.example/?v=1.2", "://", "https://x.example/%zz"} {
+		f.Add(s)
+	}
+	lib := &record.Library{Name: "oarlock", From: "registry:oarlock"}
+	f.Fuzz(func(t *testing.T, address string) {
+		e := inAddress(address)
+		for _, pattern := range patternsOf(address, lib, e.version, &record.File{Path: e.path}) {
+			if validPattern(pattern) != "" {
+				t.Fatalf("%q is explained by %q, which is no pattern", address, pattern)
+			}
+		}
+	})
+}
+
+// FuzzFallback: a tag that was written for a fallback is known again, whatever the reference.
+func FuzzFallback(f *testing.F) {
+	for _, s := range []string{"js/a.js", "../x'y\".js", "a b.js", "%27.js", "</script>", "\\"} {
+		f.Add(s, "oarlock")
+	}
+	f.Fuzz(func(t *testing.T, ref, global string) {
+		if ref == "" || global == "" || strings.ContainsAny(global, "<>'\"\n ") || strings.ContainsAny(ref, "\n\r\t\x00") {
+			return
+		}
+		p := &Project{List: &record.List{}, Seal: record.NewSeal()}
+		p.indexPlaces()
+		for _, tag := range []string{"<script src=a.js></script>", "<script defer src=a.js></script>"} {
+			v, err := p.view("index.html", []byte(tag))
+			if err != nil {
+				return
+			}
+			both, err := p.view("index.html", []byte(tag+fallbackTag(&v.Includes[0], global, ref)))
+			if err != nil {
+				return
+			}
+			if len(both.Includes) != 2 {
+				t.Fatalf("%q ends its own script: %d includes", ref, len(both.Includes))
+			}
+			if at, _ := both.fallbackOf(0); at != 1 && !strings.ContainsAny(ref, "<>'\"\\") {
+				t.Fatalf("%q is not known again", ref)
+			}
+		}
+	})
+}

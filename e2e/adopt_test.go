@@ -265,6 +265,25 @@ func TestAdoptLocalFiles(t *testing.T) {
 	}
 }
 
+// TestAdoptWhatTheCrateHas: bytes that the crate has are known without a registry; a second copy is said to be one.
+func TestAdoptWhatTheCrateHas(t *testing.T) {
+	s, _ := linked(t)
+	s.Write("js/old/page-helper.js", s.Read("js/oarlock.min.js"))
+	replace(s, "index.html", "</body>", "<script src=js/old/page-helper.js></script></body>")
+	replace(s, "tides.html", `src="js/oarlock.min.js"`, `src="http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"`)
+	r := s.Fail(1, []string{"a second copy of js/oarlock.min.js of oarlock", "refer to js/oarlock.min.js instead", "the crate has the same bytes", "oarlock 2.0.3  dist/oarlock.min.js, sure"}, "adopt", "--all")
+	if !strings.Contains(s.Read("crate.yaml"), "harbour2: http://short.harbour.example/{name}@{version}/{short}") {
+		t.Errorf("the pattern was not learned:\n%s\n%s", r.Out, s.Read("crate.yaml"))
+	}
+	s.Run("switch", "--local")
+	if !strings.Contains(s.Read("tides.html"), `src="js/oarlock.min.js"`) {
+		t.Errorf("the page is\n%s", s.Read("tides.html"))
+	}
+	if !strings.Contains(s.Read("crate.seal.json"), `"path":"dist/oarlock.min.js","at":"js/oarlock.min.js"`) {
+		t.Errorf("the seal is\n%s", s.Read("crate.seal.json"))
+	}
+}
+
 // TestFallbackInABrowser: the CDN answers nothing, and the pages work all the same, with blocking scripts and with
 // deferred ones.
 func TestFallbackInABrowser(t *testing.T) {

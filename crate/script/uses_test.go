@@ -59,3 +59,15 @@ func FuzzUses(f *testing.F) {
 		}
 	})
 }
+
+func FuzzLooks(f *testing.F) {
+	f.Add("a('#b .c'); getElementById(\"d\")")
+	f.Add("querySelector('")
+	f.Fuzz(func(t *testing.T, text string) {
+		for _, l := range Looks([]byte(text)) {
+			if l.Offset < 0 || l.Offset >= len(text) || len(l.Selector) < 2 {
+				t.Fatalf("%+v", l)
+			}
+		}
+	})
+}
