@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -174,12 +175,14 @@ func (a *app) renameText(l crate.LostName) string {
 //go:embed compare.html
 var comparedText string
 
-var comparedPage = template.Must(template.New("compare").Funcs(template.FuncMap{"plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText))
+var comparedPage = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("compare").Funcs(template.FuncMap{"plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText))
+})
 
 // writeCompared writes the comparison as a page: self-contained, and readable without scripts.
 func (a *app) writeCompared(name string, c *crate.Compared) error {
 	var b bytes.Buffer
-	if err := comparedPage.Execute(&b, c); err != nil {
+	if err := comparedPage().Execute(&b, c); err != nil {
 		return err
 	}
 	return a.writeOut(name, b.Bytes())

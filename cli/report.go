@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"github.com/google/renameio/v2/maybe"
 
@@ -20,15 +21,17 @@ import (
 //go:embed report.html
 var reportText string
 
-var reportPage = template.Must(template.New("report").Funcs(template.FuncMap{
-	"plural": plural, "bytes": bytesText,
-	"place": func(f check.Finding) string {
-		if f.Line == 0 {
-			return ""
-		}
-		return fmt.Sprintf("line %d", f.Line)
-	},
-}).Parse(reportText))
+var reportPage = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("report").Funcs(template.FuncMap{
+		"plural": plural, "bytes": bytesText,
+		"place": func(f check.Finding) string {
+			if f.Line == 0 {
+				return ""
+			}
+			return fmt.Sprintf("line %d", f.Line)
+		},
+	}).Parse(reportText))
+})
 
 // mostDrawn is how many pages a report draws; those with findings come first.
 const mostDrawn = 40
@@ -109,7 +112,7 @@ func (a *app) writeReport(p *crate.Project, name string, patterns []string, c *c
 		}
 	}
 	var b bytes.Buffer
-	if err := reportPage.Execute(&b, d); err != nil {
+	if err := reportPage().Execute(&b, d); err != nil {
 		return err
 	}
 	return a.writeOut(name, b.Bytes())

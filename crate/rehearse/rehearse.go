@@ -16,6 +16,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/dop251/goja"
 	"golang.org/x/net/html"
@@ -93,7 +94,8 @@ type Report struct {
 //go:embed room.js
 var roomSource string
 
-var roomProgram = goja.MustCompile("room", roomSource, false)
+// roomProgram is compiled when it is first needed: most commands never are in the room.
+var roomProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("room", roomSource, false) })
 
 // stage is one rehearsal.
 type stage struct {
@@ -177,7 +179,7 @@ func keys(vm *goja.Runtime) []string { return vm.GlobalObject().Keys() }
 // open builds the room.
 func (s *stage) open() error {
 	vm := s.vm
-	f, err := vm.RunProgram(roomProgram)
+	f, err := vm.RunProgram(roomProgram())
 	if err != nil {
 		return err
 	}
