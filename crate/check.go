@@ -153,7 +153,6 @@ type checker struct {
 
 	scripts *scripts
 	provide providers
-	ownNeed sync.Map // of own scripts that nothing on their page supplies: whether a rehearsal confirms it
 
 	buffers sync.Pool
 	mu      sync.Mutex
