@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/source"
 )
 
 func (a *app) compare() *cobra.Command {
@@ -35,6 +36,8 @@ is probably called now. Nothing is changed. OLD and NEW are versions, ranges or 
 			switch {
 			case len(args) == 3:
 				req.Old = args[1]
+			case p.List.Library(args[0]) == nil && source.IsVersion(args[1]):
+				return usageError{fmt.Errorf("%s is not in the crate, so there is nothing to compare %s with\nnext:  merry contents lists the crate; two sources are compared with merry compare SOURCE SOURCE", args[0], args[1])}
 			case p.List.Library(args[0]) == nil:
 				req.Library, req.Old = "", args[0]
 			}

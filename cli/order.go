@@ -36,13 +36,16 @@ keeps its bytes.`,
 				}
 				return a.printFixed(fixed)
 			}
+			if len(args) == 0 {
+				args = []string{"**"}
+			}
 			pages, err := p.Order(args, a.dir)
 			if err != nil {
 				return err
 			}
 			if graph != "" {
 				if len(pages) != 1 {
-					return usageError{fmt.Errorf("--graph draws one page; there are %d", len(pages))}
+					return usageError{fmt.Errorf("--graph draws one page, and there are %d\nnext:  merry order %s --graph %s", len(pages), pages[0].Page, graph)}
 				}
 				text, err := draw.Order(graph, drawing(&pages[0]))
 				if err != nil {

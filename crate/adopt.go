@@ -93,6 +93,9 @@ func (p *Project) Adopt(req AdoptRequest) (*Adopted, error) {
 		return nil, err
 	}
 	list = slices.DeleteFunc(list, func(c *candidate) bool { return !strings.Contains(c.Ref, req.Tag) })
+	if req.Tag != "" && len(list) == 0 {
+		return nil, refused("merry adopt PAGE --dry-run lists what nobody recorded", "no tag that nobody recorded refers to something with %s in it", req.Tag)
+	}
 	if req.As != "" && len(list) > 1 {
 		return nil, usage("--tag TEXT picks those whose reference contains it", "--as names one library, and there are %d tags that nobody recorded", len(list))
 	}

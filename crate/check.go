@@ -354,6 +354,9 @@ func (c *checker) page(name string, m *memory) (r pageResult, err error) {
 		t := c.target(name, pg.Base, in.Ref)
 		v.targets[i] = t
 		out.Path, out.URL = t.Path, t.URL
+		if slices.ContainsFunc(strings.Split(t.Path, "/"), skipped) {
+			r.stamp = 0 // what it refers to is not walked, so a change of that would not be noticed
+		}
 		out.Loads = in.Inert == "" && (k == page.Script || k == page.Stylesheet)
 		if t.Path != "" {
 			out.Library = c.library(t.Path)

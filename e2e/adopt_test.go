@@ -254,6 +254,7 @@ func TestAdoptLocalFiles(t *testing.T) {
 	if !strings.Contains(s.Read("crate.yaml"), "tidetable:\n    version: 1.0.0") {
 		t.Errorf("the user's word was not taken:\n%s", s.Read("crate.yaml"))
 	}
+	s.Fail(1, []string{"no tag that nobody recorded refers to something with nowhere"}, "adopt", "index.html", "--tag", "nowhere")
 	s.Fail(2, []string{"--as names one library"}, "adopt", "index.html", "tides.html", "--as", "x@1")
 	s.Fail(1, []string{"the crate has oarlock 1.4.2, and this is 2.0.3"}, "adopt", "regatta.html")
 	s.Run("adopt", "regatta.html", "--tag", "oarlock", "--as", "oarlock-two@2.0.3")

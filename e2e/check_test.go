@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
@@ -132,8 +133,20 @@ func TestRemembered(t *testing.T) {
 	s.Fail(1, []string{"case-differs"}, "check", "--no-rehearse")
 	s.Write("tides.html", page)
 	s.Run("check", "--no-rehearse")
+	// A folder of installed packages is not walked, and is looked into all the same.
+	s.Write("node_modules/winch/winch.js", "window.winch = 1;\n")
+	replace(s, "tides.html", "</body>", "<script src=node_modules/winch/winch.js></script></body>")
+	long := time.Now().Add(-time.Hour)
+	os.Chtimes(filepath.Join(s.Dir, "tides.html"), long, long)
+	for range 2 {
+		if r := s.Try("check", "--no-rehearse"); strings.Contains(r.Out, "file-missing") {
+			t.Errorf("check says\n%s", r.Out)
+		}
+	}
+	os.Remove(filepath.Join(s.Dir, "node_modules/winch/winch.js"))
+	s.Fail(1, []string{"file-missing", "node_modules/winch/winch.js"}, "check", "--no-rehearse")
 	os.Remove(filepath.Join(s.Dir, "js/config.js"))
-	s.Fail(1, []string{"file-missing"}, "check", "--no-rehearse")
+	s.Fail(1, []string{"file-missing", "js/config.js"}, "check", "--no-rehearse")
 }
 
 func TestMend(t *testing.T) {

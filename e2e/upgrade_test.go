@@ -84,6 +84,7 @@ func TestCompare(t *testing.T) {
 		t.Error("the report is not self-contained")
 	}
 	s.Fail(1, []string{"no version", "9.9.9"}, "compare", "brinework", "9.9.9")
+	s.Fail(2, []string{"nothing is not in the crate", "merry contents"}, "compare", "nothing", "2.0.0")
 	s.Fail(2, []string{"accepts between 2 and 3"}, "compare", "brinework")
 }
 
