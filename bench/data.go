@@ -30,6 +30,9 @@ func makeData(dir string) error {
 	if err := makeArchive(filepath.Join(dir, "big.zip")); err != nil {
 		return err
 	}
+	if err := makePackage(filepath.Join(dir, "halyard-4.2.0.zip")); err != nil {
+		return err
+	}
 	return makeTree(filepath.Join(dir, "tree"))
 }
 
@@ -107,6 +110,44 @@ func content(r *rand.Rand, kind string, size int) []byte {
 		}
 	}
 	return []byte(s.String())
+}
+
+// makePackage writes an archive in the shape of a large package: twelve builds of one script, of 1 to 3 MB each, the minified
+// ones on long lines; a thousand small modules; languages; source maps. It has 1,239 files and 53 MB.
+func makePackage(name string) error {
+	r := rand.New(rand.NewPCG(7, 8))
+	builds := []string{"", ".min", ".basic", ".basic.min", ".slim", ".slim.min", ".geo", ".geo.min", ".strict", ".strict.min", ".full", ".full.min"}
+	return writeZip(name, zip.Deflate, 1239, func(i int) (string, []byte) {
+		switch {
+		case i < len(builds):
+			min := strings.HasSuffix(builds[i], ".min")
+			return "halyard/dist/halyard" + builds[i] + ".js", build(r, 1_000_000+i*180_000, min)
+		case i < 2*len(builds):
+			return "halyard/dist/halyard" + builds[i-len(builds)] + ".js.map", []byte(`{"version":3,"mappings":"` + strings.Repeat("AACA,EAAE;", 180_000) + `"}`)
+		case i == 24:
+			return "halyard/package.json", []byte(`{"name":"halyard","version":"4.2.0","main":"dist/halyard.js"}`)
+		case i < 225:
+			return fmt.Sprintf("halyard/lang/%d.js", i), []byte(fmt.Sprintf("halyard.lang(%d, %q);\n", i, prose(r, 400)))
+		}
+		return fmt.Sprintf("halyard/src/parts/part%d.js", i), []byte(fmt.Sprintf("import { part%d } from './part%d.js';\n\nexport function part%d(x) {\n  return part%d(x) + %q;\n}\n", i-1, i-1, i, i-1, prose(r, 60)))
+	})
+}
+
+// build is a universal script of about a size.
+func build(r *rand.Rand, size int, min bool) []byte {
+	var s strings.Builder
+	s.WriteString("(function (root, factory) {\n  if (typeof define === 'function' && define.amd) { define([], factory); }\n  else if (typeof module === 'object' && module.exports) { module.exports = factory(); }\n  else { root.halyard = factory(); }\n})(this, function () {\n  var lib = {};\n")
+	for i := 0; s.Len() < size; i++ {
+		fmt.Fprintf(&s, "  lib.%s%d = function (a, b) {\n    var c = a ? a.%s : b, d = [%d, c];\n    for (var e = 0; e < d.length; e++) {\n      if (d[e] === %q) { return lib.%s(d, e); }\n    }\n    return { left: c, right: d };\n  };\n", words[r.IntN(len(words))], i, words[r.IntN(len(words))], r.IntN(9999), words[r.IntN(len(words))], words[r.IntN(len(words))])
+	}
+	s.WriteString("  return lib;\n});\n")
+	text := s.String()
+	if min {
+		for _, pair := range [][2]string{{"\n", ""}, {"  ", ""}, {" = ", "="}, {", ", ","}, {" {", "{"}, {" }", "}"}, {"{ ", "{"}, {" === ", "==="}, {" ? ", "?"}, {" : ", ":"}, {": ", ":"}, {"; ", ";"}, {" < ", "<"}, {" (", "("}} {
+			text = strings.ReplaceAll(text, pair[0], pair[1])
+		}
+	}
+	return []byte(text)
 }
 
 func makeTree(dir string) error {

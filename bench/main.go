@@ -223,6 +223,8 @@ func (b *bench) races() []race {
 		{name: "compare over 1,000 pages", merry: b.tool(filepath.Join(b.dir, "upgrade"), "compare", "sheet", "../sheet-2.zip"),
 			other: b.shell(filepath.Join(b.dir, "upgrade"), "rg -c sheet-tide . >/dev/null; "+b.merry+" peek ../sheet-1.zip >/dev/null; "+b.merry+" peek ../sheet-2.zip >/dev/null"), says: "rg -c, and peek at both", mark: 3},
 		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
+		{name: "peek a large package, never seen", merry: b.shell(b.dir, "rm -rf cache/merry-crate/cache/findings; "+b.merry+" peek halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 2},
+		{name: "peek a large package again", merry: b.tool(b.dir, "peek", "halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 1},
 		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
 		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"), says: "cp -r", mark: 1.5, before: empty},
 		{name: "seal a tree of 100 MB", merry: b.tool(b.dir, "seal", "tree"), other: b.shell(b.dir, "find tree -type f -print0 | xargs -0 openssl dgst -sha384 >/dev/null"), says: "openssl dgst -sha384", mark: 0.85},
@@ -287,7 +289,7 @@ func (b *bench) registry() error {
 			return err
 		}
 	}
-	r.Delay = 5 * time.Millisecond
+	r.Delay(5 * time.Millisecond)
 	var cold, chains, warm []float64
 	var before, asked, bodies int64
 	for range b.runs {

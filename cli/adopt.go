@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/problem"
+
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -28,36 +30,36 @@ ones are put where their library belongs. What it can't name it asks for.`,
   merry adopt - --page index.html < tag.txt
   merry adopt tides.html --tag chart.js --as tidechart@3.1.0`,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			req.Dir = a.dir
 			onto := req.Pages
 			switch {
 			case slices.Contains(args, "-"):
 				if len(args) > 1 || all {
-					return usageError{fmt.Errorf("- stands for pasted tags alone; name the pages that they go on with --page")}
+					return misuse("- stands for pasted tags alone; name the pages that they go on with --page")
 				}
 				b, err := io.ReadAll(io.LimitReader(a.in, 1<<20))
 				if err != nil {
 					return err
 				}
 				if req.Pasted = strings.TrimSpace(string(b)); req.Pasted == "" {
-					return usageError{fmt.Errorf("nothing was pasted on standard input\nnext:  merry adopt - --page index.html < tag.txt")}
+					return problem.Misuse("merry adopt - --page index.html < tag.txt", "nothing was pasted on standard input")
 				}
 			case len(onto) > 0:
-				return usageError{fmt.Errorf("--page is for pasted tags: merry adopt - --page %s\nnext:  merry adopt %s adopts what is on that page", onto[0], onto[0])}
+				return problem.Misuse(fmt.Sprintf("merry adopt %s adopts what is on that page", onto[0]), "--page is for pasted tags: merry adopt - --page %s", onto[0])
 			case all && len(args) > 0:
-				return usageError{fmt.Errorf("--all is all pages; name some or say --all")}
+				return misuse("--all is all pages; name some or say --all")
 			case all:
 				req.Pages = []string{"**"}
 			case len(args) == 0:
-				return usageError{fmt.Errorf("say which pages, or --all\nnext:  merry adopt --all --dry-run")}
+				return problem.Misuse("merry adopt --all --dry-run", "say which pages, or --all")
 			default:
 				req.Pages = args
 			}
-			p, err := a.openWith(src)
+			door, err := a.open(src)
 			if err != nil {
 				return err
 			}
-			got, err := p.Adopt(req)
+			defer door.Close()
+			got, err := door.Adopt(cmd.Context(), req)
 			if err != nil {
 				return err
 			}
@@ -66,7 +68,7 @@ ones are put where their library belongs. What it can't name it asks for.`,
 			}
 			for _, t := range got.Tags {
 				if t.State == crate.StateAsked || t.State == crate.StateLeft {
-					return quietStatus(crate.Refused)
+					return quietStatus(problem.Refused)
 				}
 			}
 			return nil
@@ -130,7 +132,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(got.CDNs)) {
-		a.printf("a CDN for the packing list: %s  %s\n", clean(name), clean(got.CDNs[name]))
+		a.printf("a CDN for the packing list: %s  %s\n", clean(name), clean(string(got.CDNs[name])))
 	}
 	a.remarks(got.Notes)
 	if got.DryRun {

@@ -4,9 +4,10 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
+
+	"merrycrate.example/merry/crate/problem"
 
 	cdx "github.com/CycloneDX/cyclonedx-go"
 	"github.com/spf13/cobra"
@@ -24,15 +25,16 @@ texts. Advisories in the OSV format, from a folder or an archive that you point 
 of any network. The exit status is 1 where one of them concerns the crate.`,
 		Example: "  merry bill\n  merry bill --form cyclonedx > bill.json\n  merry bill --form notice > NOTICE.txt\n  merry bill --advisories ../advisories.zip",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
+			defer door.Close()
 			if advisories != "" && !filepath.IsAbs(advisories) {
 				advisories = filepath.Join(a.dir, advisories)
 			}
-			b, err := p.Bill(advisories)
+			b, err := door.Bill(cmd.Context(), advisories)
 			if err != nil {
 				return err
 			}
@@ -40,17 +42,17 @@ of any network. The exit status is 1 where one of them concerns the crate.`,
 			case "table":
 				err = a.answer(b, func() { a.printBill(b) })
 			case "cyclonedx":
-				err = cdx.NewBOMEncoder(a.out, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(bom(filepath.Base(p.Root), b), cdx.SpecVersion1_6)
+				err = cdx.NewBOMEncoder(a.out, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(bom(b.Site, b), cdx.SpecVersion1_6)
 			case "notice":
 				a.printf("%s", b.NoticeText())
 				for _, n := range b.Notes {
-					fmt.Fprintln(os.Stderr, "note:", clean(n))
+					fmt.Fprintln(a.err, "note:", clean(n))
 				}
 			default:
-				return usageError{fmt.Errorf("--form %s: there is table, cyclonedx and notice", form)}
+				return misuse("--form %s: there is table, cyclonedx and notice", form)
 			}
 			if err == nil && len(b.Warnings) > 0 {
-				err = quietStatus(crate.Refused)
+				err = quietStatus(problem.Refused)
 			}
 			return err
 		},
@@ -110,7 +112,7 @@ func bom(site string, b *crate.Bill) *cdx.BOM {
 		}
 		var files []cdx.Component
 		for _, f := range l.Files {
-			files = append(files, cdx.Component{BOMRef: ref + "/" + f.Path, Type: cdx.ComponentTypeFile, Name: f.At, Hashes: hashes(f.Integrity)})
+			files = append(files, cdx.Component{BOMRef: ref + "/" + f.Path, Type: cdx.ComponentTypeFile, Name: f.At.String(), Hashes: hashes(f.Integrity)})
 		}
 		if files != nil {
 			c.Components = &files

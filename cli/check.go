@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"merrycrate.example/merry/crate/problem"
+
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -25,25 +27,23 @@ status is 1 where something was found. --explain NAME says what a finding means.
 		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --explain need-later",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("explain") {
-				if explain == allFindings && len(args) == 1 {
-					explain = args[0] // --explain NAME, with a space
-				}
-				return a.explain(explain)
+				return a.explain(explain, args)
 			}
 			switch {
 			case rehearse && noRehearse:
-				return usageError{fmt.Errorf("--rehearse and --no-rehearse exclude each other")}
+				return misuse("--rehearse and --no-rehearse exclude each other")
 			case rehearse:
-				req.Rehearse = "yes"
+				req.Rehearse = crate.Always
 			case noRehearse:
-				req.Rehearse = "no"
+				req.Rehearse = crate.Never
 			}
-			p, err := a.open()
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
+			defer door.Close()
 			if fix {
-				mended, err := p.Mend(args, a.dir)
+				mended, err := door.Mend(cmd.Context(), args)
 				if err != nil {
 					return err
 				}
@@ -51,12 +51,9 @@ status is 1 where something was found. --explain NAME says what a finding means.
 					return a.answer(mended, func() { a.printMended(mended) })
 				}
 				a.printMended(mended)
-				if p, err = a.open(); err != nil {
-					return err
-				}
 			}
-			req.Pages, req.Dir = args, a.dir
-			found, err := p.Check(req)
+			req.Pages = args
+			found, err := door.Check(cmd.Context(), req)
 			if err != nil {
 				return err
 			}
@@ -64,7 +61,7 @@ status is 1 where something was found. --explain NAME says what a finding means.
 				found.Findings = []check.Finding{}
 			}
 			if report != "" {
-				if err := a.writeReport(p, report, args, found); err != nil {
+				if err := a.writeReport(cmd.Context(), door, report, args, found); err != nil {
 					return err
 				}
 			}
@@ -77,17 +74,13 @@ status is 1 where something was found. --explain NAME says what a finding means.
 			if err != nil {
 				return err
 			}
-			for _, f := range found.Findings {
-				if f.Severity != check.Note {
-					return quietStatus(crate.Refused)
-				}
-			}
-			return nil
+			return statusOf(found)
 		},
 	}
 	f := c.Flags()
 	f.StringVar(&req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
 	f.BoolVar(&req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
+	f.BoolVar(&req.Fresh, "fresh", false, "read and check every page anew, whatever is remembered of it")
 	f.StringVar(&req.Since, "changed-since", "", "only pages that changed since this git `REVISION`")
 	f.BoolVar(&rehearse, "rehearse", false, "rehearse the pages, however many they are")
 	f.BoolVar(&noRehearse, "no-rehearse", false, "do not rehearse the pages")
@@ -99,10 +92,23 @@ status is 1 where something was found. --explain NAME says what a finding means.
 	return a.changes(c)
 }
 
+// statusOf is the exit status for findings: notes are none.
+func statusOf(c *crate.Checked) error {
+	for _, f := range c.Findings {
+		if f.Severity != check.Note {
+			return quietStatus(problem.Refused)
+		}
+	}
+	return nil
+}
+
 // allFindings is what --explain without a name says.
 const allFindings = "all"
 
-func (a *app) explain(name string) error {
+func (a *app) explain(name string, args []string) error {
+	if name == allFindings && len(args) == 1 {
+		name = args[0] // --explain NAME, with a space
+	}
 	if name == allFindings || name == "" {
 		return a.answer(check.Names(), func() {
 			for _, n := range check.Names() {
@@ -119,7 +125,7 @@ func (a *app) explain(name string) error {
 				near += " " + n
 			}
 		}
-		return usageError{fmt.Errorf("there is no finding %q\nnext:  merry check --explain lists them%s", name, near)}
+		return problem.Misuse(fmt.Sprintf("merry check --explain lists them%s", near), "there is no finding %q", name)
 	}
 	return a.answer(map[string]string{"name": name, "text": text}, func() { a.printf("%s", text) })
 }

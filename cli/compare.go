@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
-	"merrycrate.example/merry/crate/source"
 )
 
 func (a *app) compare() *cobra.Command {
@@ -27,21 +26,17 @@ keyframes and font family that is gone, with each place where these pages, style
 is probably called now. Nothing is changed. OLD and NEW are versions, ranges or sources.`,
 		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip --report brinework.html\n  merry compare oarlock 1.4.2 2.0.3",
 		Args:    cobra.RangeArgs(2, 3),
-		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.openWith(src)
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(src)
 			if err != nil {
 				return err
 			}
-			req := crate.CompareRequest{Dir: a.dir, Library: args[0], New: args[len(args)-1]}
-			switch {
-			case len(args) == 3:
-				req.Old = args[1]
-			case p.List.Library(args[0]) == nil && source.IsVersion(args[1]):
-				return usageError{fmt.Errorf("%s is not in the crate, so there is nothing to compare %s with\nnext:  merry contents lists the crate; two sources are compared with merry compare SOURCE SOURCE", args[0], args[1])}
-			case p.List.Library(args[0]) == nil:
-				req.Library, req.Old = "", args[0]
+			defer door.Close()
+			req := crate.CompareRequest{Library: args[0], New: args[len(args)-1]}
+			if len(args) == 3 {
+				req.First = args[1]
 			}
-			got, err := p.Compare(req)
+			got, err := door.Compare(cmd.Context(), req)
 			if err != nil {
 				return err
 			}

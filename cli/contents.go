@@ -17,12 +17,13 @@ func (a *app) contents() *cobra.Command {
 		Long:    "Contents lists the libraries of the crate: version, licence, files, the pages they are on, and\nwhether what is on disk is what was sealed.",
 		Example: "  merry contents",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			c, err := p.Contents()
+			defer door.Close()
+			c, err := door.Contents(cmd.Context())
 			if err != nil {
 				return err
 			}
@@ -76,11 +77,11 @@ func heldNote(h *record.Hold) string {
 	if h == nil {
 		return ""
 	}
-	return "held " + holdText(h) + ": " + h.Because
+	return "held " + h.Words() + ": " + h.Because
 }
 
-func deskNote(only string) string {
-	if only != "desk" {
+func deskNote(only record.Only) string {
+	if only != record.Desk {
 		return ""
 	}
 	return "for the desk only; it must not ship"

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -25,7 +26,7 @@ func (a *app) demo() *cobra.Command {
 plays the whole job on it, command by command, and leaves the folder to try things in.`,
 		Example: "  merry demo\n  merry demo --to /tmp/club --bare",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(cmd *cobra.Command, _ []string) error {
 			dir := to
 			if dir == "" {
 				made, err := os.MkdirTemp("", "merry-demo-")
@@ -34,7 +35,7 @@ plays the whole job on it, command by command, and leaves the folder to try thin
 				}
 				dir = made
 			}
-			return a.play(dir, habit, bare)
+			return a.play(cmd.Context(), dir, habit, bare)
 		},
 	}
 	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty")
@@ -93,12 +94,12 @@ var demoSteps = []step{
 	{"What the site ships from others:", []string{"bill"}, 0, ""},
 }
 
-func (a *app) play(dir, habit string, bare bool) error {
+func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 	if !slices.Contains(demo.Habits, habit) {
-		return usageError{fmt.Errorf("--habit %s: there is %s", habit, strings.Join(demo.Habits, ", "))}
+		return misuse("--habit %s: there is %s", habit, strings.Join(demo.Habits, ", "))
 	}
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return usageError{fmt.Errorf("--to %s: the folder is not empty", dir)}
+		return misuse("--to %s: the folder is not empty", dir)
 	}
 	site := filepath.Join(dir, "site")
 	if err := demo.WriteSiteOf(site, habit); err != nil {
@@ -111,33 +112,12 @@ func (a *app) play(dir, habit string, bare bool) error {
 		a.printf("%s\n%s\n", site, filepath.Join(dir, "downloads"))
 		return nil
 	}
-	registry, err := standin.NewRegistry()
+	registry, cdn, err := a.standIns(ctx, dir)
 	if err != nil {
 		return err
 	}
 	defer registry.Close()
-	// The demo has a cache and settings of its own, and leaves the user's alone.
-	if err := os.Setenv(homeVariable, filepath.Join(dir, "home")); err != nil {
-		return err
-	}
-	cdn, err := standin.NewCDN()
-	if err != nil {
-		return err
-	}
 	defer cdn.Close()
-	certificates := filepath.Join(dir, "home", "harbour.pem")
-	if err := os.MkdirAll(filepath.Dir(certificates), 0o755); err != nil {
-		return err
-	}
-	if err := os.WriteFile(certificates, cdn.Certificate, 0o644); err != nil {
-		return err
-	}
-	// A name under .example is nowhere; the settings say where it is today.
-	for _, set := range [][]string{{"sources", "set", "certificates", certificates}, {"sources", "set", "host", "cdn.harbour.example", cdn.Secure}} {
-		if status := Run(set, a.in, io.Discard, a.out); status != 0 {
-			return fmt.Errorf("the demo's stand-in for a CDN could not be set")
-		}
-	}
 	input := a.in
 	for _, s := range demoSteps {
 		switch s.first {
@@ -176,7 +156,7 @@ func (a *app) play(dir, habit string, bare bool) error {
 		if out, ok := a.out.(*bufio.Writer); ok {
 			out.Flush()
 		}
-		if status := Run(append([]string{"--in", site}, s.args...), input, a.out, a.out); status != s.status {
+		if status := Run(ctx, append([]string{"--in", site}, s.args...), input, a.out, a.out); status != s.status {
 			return fmt.Errorf("the demo went wrong at merry %s: status %d, expected %d", shellWords(s.args), status, s.status)
 		}
 		a.printf("\n")
@@ -184,6 +164,36 @@ func (a *app) play(dir, habit string, bare bool) error {
 	a.printf("The site is in %s, the downloads beside it.\n", site)
 	a.next("cd %s, and try things", site)
 	return nil
+}
+
+// standIns starts the demo's registry and CDN, and settings that know them. The caller closes both.
+func (a *app) standIns(ctx context.Context, dir string) (*standin.Registry, *standin.CDN, error) {
+	registry, err := standin.NewRegistry()
+	if err != nil {
+		return nil, nil, err
+	}
+	// The demo has a cache and settings of its own, and leaves the user's alone.
+	if err := os.Setenv(homeVariable, filepath.Join(dir, "home")); err != nil {
+		return nil, nil, err
+	}
+	cdn, err := standin.NewCDN()
+	if err != nil {
+		return nil, nil, err
+	}
+	certificates := filepath.Join(dir, "home", "harbour.pem")
+	if err := os.MkdirAll(filepath.Dir(certificates), 0o755); err != nil {
+		return nil, nil, err
+	}
+	if err := os.WriteFile(certificates, cdn.Certificate, 0o644); err != nil {
+		return nil, nil, err
+	}
+	// A name under .example is nowhere; the settings say where it is today.
+	for _, set := range [][]string{{"sources", "set", "certificates", certificates}, {"sources", "set", "host", "cdn.harbour.example", cdn.Secure}} {
+		if status := Run(ctx, set, a.in, io.Discard, a.out); status != 0 {
+			return nil, nil, fmt.Errorf("the demo's stand-in for a CDN could not be set")
+		}
+	}
+	return registry, cdn, nil
 }
 
 // shellWords writes arguments as one would type them.

@@ -20,17 +20,18 @@ behind what they need and before the page's own. Nothing else on the page change
 is there already is not put there twice.`,
 		Example: "  merry include brinework --page '**'\n  merry include oarlock brinework --page crews/index.html --readable\n  merry include 'js/*.js' --page index.html",
 		Args:    cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			req.Names, req.Dir = args, a.dir
+		RunE: func(cmd *cobra.Command, args []string) error {
+			req.Names = args
 			var err error
 			if req.Build, err = buildFlag(minified, readable); err != nil {
 				return err
 			}
-			p, err := a.open()
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			in, err := p.Include(req)
+			defer door.Close()
+			in, err := door.Include(cmd.Context(), req)
 			if err != nil {
 				return err
 			}
@@ -53,13 +54,14 @@ func (a *app) omit() *cobra.Command {
 		Long:    "Omit takes the tags of libraries, or of own scripts and stylesheets, off pages: off all of them\nwhere none is named. The files stay.",
 		Example: "  merry omit brinework --page index.html\n  merry omit oarlock",
 		Args:    cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			req.Names, req.Dir = args, a.dir
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, args []string) error {
+			req.Names = args
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			out, err := p.Omit(req)
+			defer door.Close()
+			out, err := door.Omit(cmd.Context(), req)
 			if err != nil {
 				return err
 			}
@@ -86,7 +88,7 @@ func (a *app) printIncluded(in *crate.Included) {
 }
 
 // printPages lists what was done to pages, many pages of one kind as a number.
-func (a *app) printPages(pages []crate.IncludedPage) {
+func (a *app) printPages(pages []crate.PageChange) {
 	const most = 12
 	shown, changed, same := 0, 0, 0
 	t := &table{}

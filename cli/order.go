@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"strings"
 
+	"merrycrate.example/merry/crate/problem"
+
+	"github.com/charmbracelet/x/ansi"
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -21,16 +24,17 @@ func (a *app) order() *cobra.Command {
 there in time, with the reason for every constraint. With --fix it repairs the order with the fewest moves; each tag
 keeps its bytes.`,
 		Example: "  merry order index.html\n  merry order index.html --fix --dry-run\n  merry order tides.html --graph svg > tides.svg",
-		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
+			defer door.Close()
 			if fix {
 				if graph != "" {
-					return usageError{fmt.Errorf("--graph draws the page as it is; --fix changes it")}
+					return misuse("--graph draws the page as it is; --fix changes it")
 				}
-				fixed, err := p.FixOrder(args, a.dir)
+				fixed, err := door.FixOrder(cmd.Context(), args)
 				if err != nil {
 					return err
 				}
@@ -39,17 +43,17 @@ keeps its bytes.`,
 			if len(args) == 0 {
 				args = []string{"**"}
 			}
-			pages, err := p.Order(args, a.dir)
+			pages, err := door.Order(cmd.Context(), args)
 			if err != nil {
 				return err
 			}
 			if graph != "" {
 				if len(pages) != 1 {
-					return usageError{fmt.Errorf("--graph draws one page, and there are %d\nnext:  merry order %s --graph %s", len(pages), pages[0].Page, graph)}
+					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", pages[0].Page, graph), "--graph draws one page, and there are %d", len(pages))
 				}
 				text, err := draw.Order(graph, drawing(&pages[0]))
 				if err != nil {
-					return usageError{err}
+					return misuse("%w", err)
 				}
 				a.printf("%s", text)
 				return nil
@@ -78,10 +82,10 @@ func (a *app) printOrder(o *crate.Ordered) {
 	t := &table{right: map[int]bool{0: true, 2: true}}
 	t.add("step", "what", "line", "when", "defines", "needs", "verdict")
 	for i, s := range o.Steps {
-		verdict := s.Verdict
+		verdict := string(s.Verdict)
 		switch {
-		case verdict == "fine":
-		case strings.HasPrefix(verdict, "unknown"), verdict == "a race":
+		case s.Verdict == crate.Fine:
+		case strings.HasPrefix(verdict, string(crate.Unknown)), s.Verdict == crate.Racing:
 			verdict = a.paint.yellow(verdict)
 		default:
 			verdict = a.paint.red(verdict)
@@ -174,7 +178,7 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 		left = left || len(p.Cycle)+len(p.Stuck) > 0
 	}
 	if left {
-		return quietStatus(crate.Refused)
+		return quietStatus(problem.Refused)
 	}
 	return nil
 }
@@ -183,7 +187,7 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 func drawing(o *crate.Ordered) draw.Page {
 	d := draw.Page{Title: o.Page}
 	for _, s := range o.Steps {
-		d.Steps = append(d.Steps, draw.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"), Library: s.Library, Verdict: s.Verdict, From: s.From, Wire: s.Wire})
+		d.Steps = append(d.Steps, draw.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"), Library: s.Library, Verdict: string(s.Verdict), From: s.From, Wire: s.Wire})
 	}
 	for _, c := range o.Constraints {
 		d.Arrows = append(d.Arrows, draw.Arrow{From: c.Before, To: c.After, Label: c.Global, State: string(c.State)})
@@ -202,9 +206,9 @@ func some(list []string) string {
 
 // short cuts a long name in its middle, where addresses say least.
 func short(s string, most int) string {
-	r := []rune(s)
-	if len(r) <= most {
+	width := ansi.StringWidth(s)
+	if width <= most {
 		return s
 	}
-	return string(r[:most/3]) + "…" + string(r[len(r)-(most-most/3-1):])
+	return ansi.Truncate(s, most/3, "") + "…" + ansi.TruncateLeft(s, width-(most-most/3-1), "")
 }

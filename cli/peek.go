@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/record"
+
 	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
@@ -29,7 +31,7 @@ folder; their numbers serve as sources.`,
   merry peek ../downloads/oarlock-2.0.3.zip --notes
   merry peek --downloads ../downloads`,
 		Args: cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return a.listDownloads(src)
 			}
@@ -37,18 +39,19 @@ folder; their numbers serve as sources.`,
 			if err != nil {
 				return err
 			}
-			reach, err := a.reach(src)
+			door, err := a.open(src)
 			if err != nil {
 				return err
 			}
+			defer door.Close()
 			if notes || start {
-				list, err := crate.Notes(reach, name, a.dir, src.integrity, start)
+				list, err := door.Texts(cmd.Context(), name, src.integrity, start)
 				if err != nil {
 					return err
 				}
 				return a.answer(list, func() { a.printNotes(list, start) })
 			}
-			p, err := crate.Peek(reach, name, a.dir, src.integrity, all)
+			p, err := door.Peek(cmd.Context(), name, src.integrity, all)
 			if err != nil {
 				return err
 			}
@@ -62,7 +65,7 @@ folder; their numbers serve as sources.`,
 	return c
 }
 
-func (a *app) printNotes(list []crate.Note, start bool) {
+func (a *app) printNotes(list []crate.LibraryText, start bool) {
 	for i, n := range list {
 		if i > 0 {
 			a.printf("\n")
@@ -162,7 +165,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string) {
 				t.rows = append(t.rows, []string{fmt.Sprintf("… and %d more", len(p.Options)-most), "", "", "--json lists them"})
 				break
 			}
-			t.rows = append(t.rows, []string{clean(o.Name), o.Sort, bytesText(o.Size), clean(o.Tells)})
+			t.rows = append(t.rows, []string{clean(o.Name), string(o.Kind), bytesText(o.Size), clean(o.Difference)})
 		}
 		t.print(&plain, "  ")
 	}
@@ -180,7 +183,7 @@ func remark(f crate.PeekedFile) string {
 		return f.Aside
 	case f.Kind == delivery.Map && f.MapOf != "":
 		return "maps " + path.Base(f.MapOf)
-	case f.Pair != "" && f.Build == delivery.Minified:
+	case f.Pair != "" && f.Build == record.Minified:
 		return join(scriptWords(f), fmt.Sprintf("minified from %s", path.Base(f.Pair)))
 	}
 	return scriptWords(f)

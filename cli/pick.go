@@ -1,13 +1,18 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"io"
 	"os"
 	"path"
 	"slices"
 	"strings"
 
-	tea "github.com/charmbracelet/bubbletea"
+	"charm.land/bubbles/v2/list"
+	"charm.land/bubbles/v2/textinput"
+	tea "charm.land/bubbletea/v2"
+	"github.com/charmbracelet/x/ansi"
 
 	"merrycrate.example/merry/crate"
 )
@@ -19,16 +24,16 @@ type picker struct {
 	source string
 	rows   []pickRow
 	ticked map[string]bool
-	filter string
-	typing bool // what is typed goes to the filter
-	cursor int  // among the visible rows
-	top    int
+	asIs   map[string]bool // the suggested set
+	filter textinput.Model // what is typed goes to it while it has the focus
+	list   list.Model
 	width  int
-	height int
 	done   bool // accepted
 	paint  paint
-	asIs   map[string]bool // the suggested set
 }
+
+// around is how many lines the picker has beside its rows.
+const around = 6
 
 type pickRow struct {
 	path   string
@@ -37,8 +42,29 @@ type pickRow struct {
 	file   crate.PeekedFile
 }
 
+// FilterValue is what the list would filter by; the picker filters by itself, to keep the folders above a match.
+func (r pickRow) FilterValue() string { return r.path }
+
+// drawRow draws a picker's rows for the list.
+type drawRow struct{ m *picker }
+
+// Height is that of a row, in lines.
+func (drawRow) Height() int { return 1 }
+
+// Spacing is the space between rows, in lines.
+func (drawRow) Spacing() int { return 0 }
+
+// Update does nothing: the picker heeds the keys.
+func (drawRow) Update(tea.Msg, *list.Model) tea.Cmd { return nil }
+
+// Render writes a row.
+func (d drawRow) Render(w io.Writer, l list.Model, index int, it list.Item) {
+	io.WriteString(w, d.m.row(it.(pickRow), index == l.Index()))
+}
+
 func newPicker(p *crate.Peeked, arg string, color paint) *picker {
-	m := &picker{title: strings.TrimSpace(p.Name + " " + p.Version), source: arg, ticked: map[string]bool{}, asIs: map[string]bool{}, width: 100, height: 30, paint: color}
+	m := &picker{title: strings.TrimSpace(p.Name + " " + p.Version), source: arg, ticked: map[string]bool{}, asIs: map[string]bool{}, width: 100, paint: color, filter: textinput.New()}
+	m.filter.Prompt = "filter: "
 	for _, s := range p.Suggested {
 		m.ticked[s.Path], m.asIs[s.Path] = true, true
 	}
@@ -54,26 +80,45 @@ func newPicker(p *crate.Peeked, arg string, color paint) *picker {
 		}
 		m.rows = append(m.rows, pickRow{path: f.Path, depth: len(parts) - 1, file: f})
 	}
+	m.list = list.New(nil, drawRow{m}, m.width, 30-around)
+	m.list.SetShowTitle(false)
+	m.list.SetShowStatusBar(false)
+	m.list.SetShowHelp(false)
+	m.list.SetShowPagination(false)
+	m.list.SetShowFilter(false)
+	m.list.SetFilteringEnabled(false)
+	m.list.DisableQuitKeybindings()
+	m.show()
 	for i, r := range m.visible() {
 		if m.ticked[r.path] {
-			m.cursor = i
+			m.list.Select(i)
 			break
 		}
 	}
 	return m
 }
 
+// Init begins nothing.
 func (m *picker) Init() tea.Cmd { return nil }
+
+// show hands the visible rows to the list.
+func (m *picker) show() {
+	var items []list.Item
+	for _, r := range m.visible() {
+		items = append(items, r)
+	}
+	m.list.SetItems(items)
+}
 
 // visible are the rows that the filter lets through: files that match, and the folders above them.
 func (m *picker) visible() []pickRow {
-	if m.filter == "" {
+	if m.filter.Value() == "" {
 		return m.rows
 	}
 	keep := map[string]bool{}
 	for _, r := range m.rows {
 		text := strings.ToLower(r.path + " " + string(r.file.Kind) + " " + string(r.file.Build))
-		if !r.folder && strings.Contains(text, strings.ToLower(m.filter)) {
+		if !r.folder && strings.Contains(text, strings.ToLower(m.filter.Value())) {
 			keep[r.path] = true
 			for dir := path.Dir(r.path); dir != "."; dir = path.Dir(dir) {
 				keep[dir] = true
@@ -97,72 +142,59 @@ func (m *picker) under(r pickRow) []string {
 	return list
 }
 
+// Update heeds a key, or the window's size.
 func (m *picker) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	switch msg := msg.(type) {
 	case tea.WindowSizeMsg:
-		m.width, m.height = msg.Width, msg.Height
-	case tea.KeyMsg:
+		m.width = msg.Width
+		m.list.SetSize(msg.Width, max(3, msg.Height-around))
+	case tea.KeyPressMsg:
 		return m.key(msg)
 	}
 	return m, nil
 }
 
-func (m *picker) key(msg tea.KeyMsg) (tea.Model, tea.Cmd) {
-	if m.typing {
-		switch msg.Type {
-		case tea.KeyEnter, tea.KeyEsc, tea.KeyDown:
-			m.typing = false
-		case tea.KeyBackspace:
-			if r := []rune(m.filter); len(r) > 0 {
-				m.filter = string(r[:len(r)-1])
-			}
-		case tea.KeyRunes, tea.KeySpace:
-			m.filter += string(msg.Runes)
-		case tea.KeyCtrlC:
+func (m *picker) key(msg tea.KeyPressMsg) (tea.Model, tea.Cmd) {
+	if m.filter.Focused() {
+		switch msg.String() {
+		case "enter", "esc", "down":
+			m.filter.Blur()
+			return m, nil
+		case "ctrl+c":
 			return m, tea.Quit
 		}
-		m.cursor = 0
-		return m, nil
+		var cmd tea.Cmd
+		m.filter, cmd = m.filter.Update(msg)
+		m.show()
+		m.list.Select(0)
+		return m, cmd
 	}
-	rows := m.visible()
 	switch msg.String() {
 	case "ctrl+c", "q", "esc":
 		return m, tea.Quit
 	case "enter":
 		m.done = true
 		return m, tea.Quit
-	case "up", "k":
-		m.cursor--
-	case "down", "j":
-		m.cursor++
-	case "pgup":
-		m.cursor -= m.height - 8
-	case "pgdown":
-		m.cursor += m.height - 8
-	case "home":
-		m.cursor = 0
-	case "end":
-		m.cursor = len(rows) - 1
 	case "/":
-		m.typing = true
+		return m, m.filter.Focus()
 	case "r":
 		m.ticked = map[string]bool{}
 		for p := range m.asIs {
 			m.ticked[p] = true
 		}
-	case " ", "x":
-		if m.cursor < len(rows) {
-			files := m.under(rows[m.cursor])
-			all := true
-			for _, f := range files {
-				all = all && m.ticked[f]
-			}
+	case "space", "x":
+		if r, ok := m.list.SelectedItem().(pickRow); ok {
+			files := m.under(r)
+			all := !slices.ContainsFunc(files, func(f string) bool { return !m.ticked[f] })
 			for _, f := range files {
 				m.ticked[f] = !all
 			}
 		}
+	default:
+		var cmd tea.Cmd
+		m.list, cmd = m.list.Update(msg)
+		return m, cmd
 	}
-	m.cursor = max(0, min(m.cursor, len(rows)-1))
 	return m, nil
 }
 
@@ -189,32 +221,19 @@ func (m *picker) command() string {
 	return shellWords([]string{"merry", "take", m.source, "--files", strings.Join(m.chosen(), ",")})
 }
 
-func (m *picker) View() string {
+// View draws the picker.
+func (m *picker) View() tea.View { return tea.NewView(m.text()) }
+
+func (m *picker) text() string {
 	if m.done {
 		return ""
 	}
 	var s strings.Builder
 	fmt.Fprintf(&s, "%s   %s\n", m.paint.bold(clean(m.title)), m.paint.dim("space ticks · / filters · r the suggested set · enter takes · q leaves"))
-	switch {
-	case m.typing:
-		fmt.Fprintf(&s, "filter: %s_\n", m.filter)
-	case m.filter != "":
-		fmt.Fprintf(&s, "filter: %s\n", m.filter)
-	default:
-		s.WriteString("\n")
+	if m.filter.Focused() || m.filter.Value() != "" {
+		s.WriteString(m.filter.View())
 	}
-	rows := m.visible()
-	room := max(3, m.height-6)
-	if m.cursor < m.top {
-		m.top = m.cursor
-	}
-	if m.cursor >= m.top+room {
-		m.top = m.cursor - room + 1
-	}
-	m.top = max(0, min(m.top, len(rows)-room))
-	for i := m.top; i < min(len(rows), m.top+room); i++ {
-		s.WriteString(m.row(rows[i], i == m.cursor) + "\n")
-	}
+	s.WriteString("\n" + strings.TrimRight(m.list.View(), "\n ") + "\n")
 	var size, wire int64
 	n := 0
 	for _, r := range m.rows {
@@ -224,12 +243,11 @@ func (m *picker) View() string {
 			wire += max(r.file.Wire, 0)
 		}
 	}
-	fmt.Fprintf(&s, "\n%s, %s, %s packed\n", plural(n, "file", "files"), bytesText(size), bytesText(wire))
-	command := m.command()
-	if len(command) > m.width-1 {
-		command = command[:max(0, m.width-2)] + "…"
+	fmt.Fprintf(&s, "\n%s, %s, %s packed", plural(n, "file", "files"), bytesText(size), bytesText(wire))
+	if pages := m.list.Paginator.TotalPages; pages > 1 {
+		fmt.Fprintf(&s, "   %s", m.paint.dim(fmt.Sprintf("page %d of %d", m.list.Paginator.Page+1, pages)))
 	}
-	s.WriteString(m.paint.dim(command))
+	s.WriteString("\n" + m.paint.dim(ansi.Truncate(m.command(), max(1, m.width-1), "…")))
 	return s.String()
 }
 
@@ -261,14 +279,13 @@ func (m *picker) row(r pickRow, here bool) string {
 		return line
 	}
 	width := max(20, min(48, m.width-52))
-	if len(name) > width {
-		name = name[:width-1] + "…"
-	}
+	name = ansi.Truncate(name, width, "…")
+	name += strings.Repeat(" ", width-ansi.StringWidth(name))
 	wire := ""
 	if r.file.Wire > 0 {
 		wire = bytesText(r.file.Wire)
 	}
-	line := fmt.Sprintf("%s%s %-*s  %-10s  %-8s  %8s  %8s", mark, tick, width, name, r.file.Kind, r.file.Build, bytesText(r.file.Size), wire)
+	line := fmt.Sprintf("%s%s %s  %-10s  %-8s  %8s  %8s", mark, tick, name, r.file.Kind, r.file.Build, bytesText(r.file.Size), wire)
 	switch {
 	case here:
 		line = m.paint.bold(line)
@@ -280,9 +297,9 @@ func (m *picker) row(r pickRow, here bool) string {
 
 // pick shows the picker. It returns the patterns to take, none for the suggested set, and whether
 // anything is to be taken at all.
-func (a *app) pick(p *crate.Peeked, arg string) (files []string, ok bool, err error) {
+func (a *app) pick(ctx context.Context, p *crate.Peeked, arg string) (files []string, ok bool, err error) {
 	m := newPicker(p, arg, paintFor(os.Stdout))
-	if _, err := tea.NewProgram(m, tea.WithInput(a.in), tea.WithOutput(os.Stdout)).Run(); err != nil {
+	if _, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(a.in), tea.WithOutput(os.Stdout)).Run(); err != nil {
 		return nil, false, err
 	}
 	if !m.done || len(m.chosen()) == 0 {

@@ -4,21 +4,19 @@ import (
 	"strings"
 	"testing"
 
-	tea "github.com/charmbracelet/bubbletea"
+	tea "charm.land/bubbletea/v2"
 
 	"merrycrate.example/merry/crate"
 )
 
 func press(m *picker, keys ...string) {
 	for _, k := range keys {
-		msg := tea.KeyMsg{Type: tea.KeyRunes, Runes: []rune(k)}
+		msg := tea.KeyPressMsg{Text: k, Code: []rune(k)[0]}
 		switch k {
 		case "enter":
-			msg = tea.KeyMsg{Type: tea.KeyEnter}
+			msg = tea.KeyPressMsg{Code: tea.KeyEnter}
 		case "down":
-			msg = tea.KeyMsg{Type: tea.KeyDown}
-		case " ":
-			msg = tea.KeyMsg{Type: tea.KeySpace, Runes: []rune(" ")}
+			msg = tea.KeyPressMsg{Code: tea.KeyDown}
 		}
 		m.Update(msg)
 	}
@@ -35,7 +33,7 @@ func TestPicker(t *testing.T) {
 	if got := m.command(); got != "merry take winch.zip --suggested" {
 		t.Errorf("at first the command is %s", got)
 	}
-	view := m.View()
+	view := m.text()
 	for _, want := range []string{"[-] dist/", "> [x]   winch.js", "[ ] README.md", "2 files, 1.5 kB, 700 B packed"} {
 		if !strings.Contains(view, want) {
 			t.Errorf("the view lacks %q:\n%s", want, view)
@@ -51,14 +49,15 @@ func TestPicker(t *testing.T) {
 	if got := m.command(); got != "merry take winch.zip --files dist/winch.min.js" {
 		t.Errorf("the command is %s", got)
 	}
-	m.filter = ""
-	m.cursor = 1 // the folder
+	m.filter.SetValue("")
+	m.show()
+	m.list.Select(1) // the folder
 	press(m, " ")
 	if got := strings.Join(m.chosen(), " "); got != "dist/a.css dist/winch.js dist/winch.min.js" {
 		t.Errorf("a folder ticked %s", got)
 	}
 	press(m, "r", "enter")
-	if !m.done || strings.Join(m.chosen(), " ") != "dist/winch.js dist/winch.min.js" || m.View() != "" {
+	if !m.done || strings.Join(m.chosen(), " ") != "dist/winch.js dist/winch.min.js" || m.text() != "" {
 		t.Errorf("accepted %v %v", m.done, m.chosen())
 	}
 }

@@ -3,6 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/crate/problem"
+
 	"merrycrate.example/merry/crate"
 )
 
@@ -15,12 +17,13 @@ func (a *app) refill() *cobra.Command {
 from the cache, from the source where it lies in the project, or from its address. What is there is
 verified; a file with other bytes is left alone and told. Its exit status is 1 where not all is whole.`,
 		Example: "  merry refill\n  merry refill oarlock --overwrite",
-		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			r, err := p.Refill(args, overwrite)
+			defer door.Close()
+			r, err := door.Refill(cmd.Context(), args, overwrite)
 			if err != nil {
 				return err
 			}
@@ -28,7 +31,7 @@ verified; a file with other bytes is left alone and told. Its exit status is 1 w
 				return err
 			}
 			if len(r.Changed)+len(r.Missing) > 0 {
-				return quietStatus(crate.Refused)
+				return quietStatus(problem.Refused)
 			}
 			return nil
 		},
@@ -83,12 +86,13 @@ func (a *app) drop() *cobra.Command {
 nobody changed, and takes it out of both records, all in one change. It refuses while another library needs it.`,
 		Example: "  merry drop brinework\n  merry drop oarlock --even-if-needed --dry-run",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			d, err := p.Drop(args[0], even)
+			defer door.Close()
+			d, err := door.Drop(cmd.Context(), args[0], even)
 			if err != nil {
 				return err
 			}
@@ -100,7 +104,7 @@ nobody changed, and takes it out of both records, all in one change. It refuses 
 				a.printf("dropped %s\n", a.paint.bold(clean(d.Library)))
 				a.printPages(d.Pages)
 				for _, f := range d.Files {
-					if f.Do == "remove" {
+					if f.Do == crate.Removed {
 						a.printf("  removed %s\n", clean(f.Path))
 					}
 				}

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/record"
@@ -30,7 +31,7 @@ func TestNothingFromOutsideReachesTheTerminal(t *testing.T) {
 		}),
 		"adopted": printed(func(a *app) {
 			a.printAdopted(&crate.Adopted{Tags: []crate.AdoptedTag{{Ref: evil, At: evil, Library: evil, Version: evil, File: evil, Because: []string{evil}, State: crate.StateAdopted, Next: evil}, {Ref: evil, State: crate.StateOwn}},
-				CDNs: map[string]string{evil: evil}, Notes: []string{evil}})
+				CDNs: map[string]cdn.Pattern{evil: evil}, Notes: []string{evil}})
 		}),
 		"order": printed(func(a *app) {
 			a.printOrder(&crate.Ordered{Page: evil, Steps: []crate.Step{{Name: evil, Defines: []string{evil}, Needs: []string{evil}, Verdict: "fine", Looks: []crate.Look{{Selector: evil}}}},
@@ -43,7 +44,7 @@ func TestNothingFromOutsideReachesTheTerminal(t *testing.T) {
 			a.printBill(&crate.Bill{Libraries: []crate.BillLine{{Name: evil, Version: evil, Licence: evil, Origin: evil, Needs: []string{evil}}}, Advisories: 1, Warnings: []crate.Warning{{ID: evil, Library: evil, Summary: evil, Fixed: []string{evil}}}, Notes: []string{evil}})
 		}),
 		"newer": printed(func(a *app) {
-			a.printNewer([]crate.NewerLine{{Library: evil, Here: evil, Allowed: evil, Newest: evil, Word: evil, Hold: &record.Hold{Below: evil, Because: evil}}})
+			a.printNewer([]crate.NewerLine{{Library: evil, Here: evil, Allowed: evil, Newest: evil, Effect: evil, Hold: &record.Hold{Below: evil, Because: evil}}})
 		}),
 		"repin": printed(func(a *app) {
 			a.printRepin(&crate.Repinned{Libraries: []crate.RepinnedLibrary{{Library: evil, Old: evil, New: "x"}}, Renames: []crate.DoneRename{{Old: evil, New: evil}}, Notes: []string{evil}})
@@ -125,15 +126,15 @@ func TestBomIsTheSameEachTime(t *testing.T) {
 	}
 }
 
-// TestRoomLimits: the room's own process has its limits set before it reads anything.
-func TestRoomLimits(t *testing.T) {
-	if memoryInUse() == 0 || memoryInUse() > roomMemory {
+// TestSandboxLimits: the room's own process has its limits set before it reads anything.
+func TestSandboxLimits(t *testing.T) {
+	if memoryInUse() == 0 || memoryInUse() > sandboxMemory {
 		t.Errorf("%d bytes in use", memoryInUse())
 	}
-	if _, err := crate.RunRehearsal([]byte("no request")); err == nil {
+	if _, err := crate.ServeSandbox([]byte("no request")); err == nil {
 		t.Error("nonsense was rehearsed")
 	}
-	b, err := crate.RunRehearsal([]byte(`{"html":"<script></script>","address":"https://x.example/","scripts":[{"text":"nothing()","when":"in place"}]}`))
+	b, err := crate.ServeSandbox([]byte(`{"html":"<script></script>","address":"https://x.example/","scripts":[{"text":"nothing()","when":"in place"}]}`))
 	if err != nil || !strings.Contains(string(b), "nothing is not defined") {
 		t.Errorf("%v: %s", err, b)
 	}

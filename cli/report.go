@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	_ "embed"
 	"fmt"
 	"html/template"
@@ -10,6 +11,8 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+
+	"merrycrate.example/merry/crate/problem"
 
 	"github.com/google/renameio/v2/maybe"
 
@@ -61,8 +64,8 @@ type reportDrawing struct {
 }
 
 // writeReport writes the report page: self-contained, and readable without scripts.
-func (a *app) writeReport(p *crate.Project, name string, patterns []string, c *crate.Checked) error {
-	d := reportData{Title: filepath.Base(p.Root), Pages: c.Pages, Unsure: c.Unsure}
+func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, patterns []string, c *crate.Checked) error {
+	d := reportData{Title: filepath.Base(door.Root()), Pages: c.Pages, Unsure: c.Unsure}
 	with := map[string]bool{}
 	for _, f := range c.Findings {
 		switch f.Severity {
@@ -83,7 +86,7 @@ func (a *app) writeReport(p *crate.Project, name string, patterns []string, c *c
 	if len(patterns) == 0 {
 		patterns = []string{"**"}
 	}
-	pages, err := p.Order(patterns, a.dir)
+	pages, err := door.Order(ctx, patterns)
 	if err != nil {
 		return err
 	}
@@ -125,7 +128,7 @@ func (a *app) writeOut(name string, b []byte) error {
 		full = filepath.Join(a.dir, full)
 	}
 	if info, err := os.Stat(filepath.Dir(full)); err != nil || !info.IsDir() {
-		return usageError{fmt.Errorf("%s: there is no folder %s\nnext:  make the folder first", name, filepath.Dir(name))}
+		return problem.Misuse("make the folder first", "%s: there is no folder %s", name, filepath.Dir(name))
 	}
 	return maybe.WriteFile(full, b, 0o644)
 }

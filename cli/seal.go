@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -22,10 +21,15 @@ func (a *app) seal() *cobra.Command {
 		Long:    "Seal prints the integrity string of each file, as an integrity attribute takes it. A folder means\nall the files in it, and - standard input.",
 		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n  merry seal - < js/club.js",
 		Args:    cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(integrity.Algorithms, algorithm) {
-				return usageError{fmt.Errorf("--algorithm %s: Subresource Integrity knows %s", algorithm, strings.Join(integrity.Algorithms, ", "))}
+				return misuse("--algorithm %s: Subresource Integrity knows %s", algorithm, strings.Join(integrity.Algorithms, ", "))
 			}
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
 			var lines []crate.SealLine
 			if i := slices.Index(args, "-"); i >= 0 {
 				line, err := crate.SealReader("-", a.in, algorithm)
@@ -35,7 +39,7 @@ func (a *app) seal() *cobra.Command {
 				lines = append(lines, line)
 				args = slices.Delete(args, i, i+1)
 			}
-			more, err := crate.SealFiles(args, a.dir, algorithm)
+			more, err := door.SealFiles(cmd.Context(), args, algorithm)
 			if err != nil {
 				return err
 			}

@@ -1,9 +1,6 @@
 package cli
 
 import (
-	"errors"
-	"fmt"
-	"io/fs"
 	"maps"
 	"net"
 	"net/url"
@@ -15,30 +12,40 @@ import (
 	"github.com/google/renameio/v2/maybe"
 	"github.com/spf13/cobra"
 
-	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/source"
 )
 
 // settingsFile is where the user's settings are.
-func settingsFile() string { return filepath.Join(homeFolder(os.UserConfigDir), "settings.yaml") }
+func settingsFile() (string, error) {
+	dir, err := homeFolder(os.UserConfigDir)
+	return filepath.Join(dir, "settings.yaml"), err
+}
 
 // settings reads the user's settings; without a file they are empty.
 func settings() (*record.Settings, error) {
-	name := settingsFile()
-	b, err := os.ReadFile(name)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+	name, err := settingsFile()
+	if err != nil {
+		return nil, err
+	}
+	b, err := disk.ReadOwn(name)
+	if err != nil {
 		return nil, err
 	}
 	s, err := record.ReadSettings(b)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %s", name, strings.TrimPrefix(err.Error(), record.ListFile+":"))
+		return nil, problem.Refuse(problem.SettingsBad, "correct that file", "%s: %s", name, strings.TrimPrefix(err.Error(), record.ListFile+":"))
 	}
 	return s, nil
 }
 
 func saveSettings(s *record.Settings) error {
-	name := settingsFile()
+	name, err := settingsFile()
+	if err != nil {
+		return err
+	}
 	b, err := s.Bytes()
 	if err != nil {
 		return err
@@ -49,19 +56,6 @@ func saveSettings(s *record.Settings) error {
 	return maybe.WriteFile(name, b, 0o600)
 }
 
-// registries are the user's registries, with their tokens read from the environment.
-func registries(s *record.Settings) []source.Registry {
-	var list []source.Registry
-	for _, r := range s.Registries {
-		reg := source.Registry{URL: r.URL, Scope: r.Scope}
-		if r.TokenFrom != "" {
-			reg.Token = os.Getenv(r.TokenFrom)
-		}
-		list = append(list, reg)
-	}
-	return list
-}
-
 func (a *app) sources() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "sources",
@@ -70,18 +64,23 @@ func (a *app) sources() *cobra.Command {
 this project's packing list. No address is built in: set one with sources set.`,
 		Example: "  merry sources\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(cmd *cobra.Command, _ []string) error {
 			s, err := settings()
 			if err != nil {
 				return err
 			}
-			reach, err := a.reach(sourceFlags{})
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			list := crate.TrySources(reach, s.Registries, func(name string) bool { return os.Getenv(name) != "" })
+			defer door.Close()
+			list, err := door.TrySources(cmd.Context(), s.Registries, func(name string) bool { return os.Getenv(name) != "" })
+			if err != nil {
+				return err
+			}
+			patterns := door.CDNs(cmd.Context())
 			return a.answer(list, func() {
-				defer a.printCDNs()
+				defer a.printCDNs(patterns)
 				if len(list) == 0 {
 					a.printf("no registry is set\n")
 					a.next("merry sources set registry URL")
@@ -101,15 +100,14 @@ this project's packing list. No address is built in: set one with sources set.`,
 }
 
 // printCDNs lists the CDNs of the project that the command was given in, if there is one.
-func (a *app) printCDNs() {
-	p, err := crate.Open(a.dir, nil, a.options())
-	if err != nil || len(p.List.CDNs) == 0 {
+func (a *app) printCDNs(patterns map[string]cdn.Pattern) {
+	if len(patterns) == 0 {
 		return
 	}
 	t := &table{}
 	t.add("CDN", "pattern")
-	for _, name := range slices.Sorted(maps.Keys(p.List.CDNs)) {
-		t.add(clean(name), clean(p.List.CDNs[name]))
+	for _, name := range slices.Sorted(maps.Keys(patterns)) {
+		t.add(clean(name), clean(string(patterns[name])))
 	}
 	a.printf("\n")
 	t.print(a, "")
@@ -124,17 +122,18 @@ func (a *app) sourcesLearn() *cobra.Command {
 second file of the same library, byte for byte, and keeps the pattern in the packing list.`,
 		Example: "  merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			l, err := p.LearnCDN(args[0], name)
+			defer door.Close()
+			l, err := door.LearnCDN(cmd.Context(), args[0], name)
 			if err != nil {
 				return err
 			}
 			return a.answer(l, func() {
-				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", clean(l.File), clean(l.Library), clean(l.Name), clean(l.Pattern))
+				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", clean(l.File), clean(l.Library), clean(l.Name), clean(string(l.Pattern)))
 				if l.Checked != "" {
 					a.printf("made sure of by %s\n", clean(l.Checked))
 				}
@@ -173,19 +172,19 @@ func (a *app) sourcesSet() *cobra.Command {
 names the environment variable that holds it. It goes to the registry's own host alone, over TLS.`,
 		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			u, err := url.Parse(args[0])
 			if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
-				return usageError{fmt.Errorf("%s is no address of a registry: it begins with https://", args[0])}
+				return misuse("%s is no address of a registry: it begins with https://", args[0])
 			}
 			if u.User != nil {
-				return usageError{fmt.Errorf("the address has a name or a password in it, which would stand in a file; use --token-from ENVVAR instead")}
+				return misuse("the address has a name or a password in it, which would stand in a file; use --token-from ENVVAR instead")
 			}
 			if r.Scope != "" && (!strings.HasPrefix(r.Scope, "@") || strings.Contains(r.Scope, "/")) {
-				return usageError{fmt.Errorf("--scope %s: a scope looks like @gull", r.Scope)}
+				return misuse("--scope %s: a scope looks like @gull", r.Scope)
 			}
 			if strings.ContainsAny(r.TokenFrom, " =$") {
-				return usageError{fmt.Errorf("--token-from takes the name of an environment variable, not a token")}
+				return misuse("--token-from takes the name of an environment variable, not a token")
 			}
 			s, err := settings()
 			if err != nil {
@@ -202,6 +201,7 @@ names the environment variable that holds it. It goes to the registry's own host
 			})
 		},
 	}
+	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "a `HOST`, beside the registry's own, where its archives may lie")
 	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `@SCOPE` alone")
 	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
 	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
@@ -217,12 +217,13 @@ func (a *app) sourcesSetCDN() *cobra.Command {
 its delivery, {short} (that path without its first folder) or {file} (its name alone).`,
 		Example: "  merry sources set cdn harbour 'https://cdn.harbour.example/lib/{name}/{version}/{path}'",
 		Args:    cobra.ExactArgs(2),
-		RunE: func(_ *cobra.Command, args []string) error {
-			p, err := a.open()
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			out, err := p.SetCDN(args[0], args[1])
+			defer door.Close()
+			out, err := door.SetCDN(cmd.Context(), args[0], args[1])
 			if err != nil {
 				return err
 			}
@@ -245,9 +246,9 @@ func (a *app) sourcesSetHost() *cobra.Command {
 		Long:    "The address, with its port, goes into your settings. It is for trials: a stand-in on this machine under\na name of its own. Nothing of the machine is changed.",
 		Example: "  merry sources set host cdn.harbour.example 127.0.0.1:8080",
 		Args:    cobra.ExactArgs(2),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if _, _, err := net.SplitHostPort(args[1]); err != nil {
-				return usageError{fmt.Errorf("%s is no address with a port, such as 127.0.0.1:8080", args[1])}
+				return misuse("%s is no address with a port, such as 127.0.0.1:8080", args[1])
 			}
 			s, err := settings()
 			if err != nil {
@@ -268,13 +269,13 @@ func (a *app) sourcesSetHost() *cobra.Command {
 func (a *app) setText(use, short string, put func(*record.Settings, string)) *cobra.Command {
 	return &cobra.Command{
 		Use: use, Short: short, Args: cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			full := args[0]
 			if !filepath.IsAbs(full) {
 				full = filepath.Join(a.dir, full)
 			}
 			if _, err := os.Stat(full); err != nil {
-				return usageError{fmt.Errorf("there is no %s", args[0])}
+				return misuse("there is no %s", args[0])
 			}
 			s, err := settings()
 			if err != nil {

@@ -16,13 +16,16 @@ files are pages, and writes that into crate.yaml, where it can be corrected by h
 folder it makes a first page with an own stylesheet and script. Run again, it changes nothing.`,
 		Example: "  merry start\n  merry start --page index.html\n  merry start --site public",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			req.Dir = a.dir
-			s, err := crate.Start(req, a.options())
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			a.putRight(s.PutRight)
+			defer door.Close()
+			s, err := door.Start(cmd.Context(), req)
+			if err != nil {
+				return err
+			}
 			return a.answer(s, func() { a.printStart(s) })
 		},
 	}
@@ -52,7 +55,7 @@ func (a *app) printStart(s *crate.Started) {
 	}
 	for _, f := range s.Files {
 		word := "wrote"
-		if f.Do == "change" {
+		if f.Do == crate.Changed {
 			word = "added to"
 		}
 		a.printf("%s %s\n", word, f.Path)

@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"fmt"
+	"merrycrate.example/merry/crate/record"
 
 	"github.com/spf13/cobra"
 
@@ -25,28 +25,29 @@ Without libraries it is all of them, without --page all pages.`,
   merry switch --local --readable
   merry switch --profile live`,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			req.Libraries, req.Dir = args, a.dir
+			req.Libraries = args
 			if cmd.Flags().Changed("cdn") {
 				if local {
-					return usageError{fmt.Errorf("--cdn and --local exclude each other")}
+					return misuse("--cdn and --local exclude each other")
 				}
-				req.Serve = "cdn"
+				req.Serve = record.CDN
 				if cdn != anyCDN {
 					req.CDN = cdn
 				}
 			}
 			if local {
-				req.Serve = "local"
+				req.Serve = record.Local
 			}
 			var err error
 			if req.Build, err = buildFlag(minified, readable); err != nil {
 				return err
 			}
-			p, err := a.openWith(src)
+			door, err := a.open(src)
 			if err != nil {
 				return err
 			}
-			s, err := p.Switch(req)
+			defer door.Close()
+			s, err := door.Switch(cmd.Context(), req)
 			if err != nil {
 				return err
 			}

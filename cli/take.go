@@ -1,10 +1,12 @@
 package cli
 
 import (
-	"fmt"
+	"context"
 	"io"
 	"os"
 	"strings"
+
+	"merrycrate.example/merry/crate/record"
 
 	"github.com/spf13/cobra"
 
@@ -12,10 +14,7 @@ import (
 )
 
 func (a *app) take() *cobra.Command {
-	var req crate.TakeRequest
-	var rename []string
-	var minified, readable, suggested bool
-	var src sourceFlags
+	var f takeFlags
 	c := &cobra.Command{
 		Use:   "take SOURCE…",
 		Short: "Bring a library in: chosen files, placed and sealed",
@@ -31,101 +30,129 @@ NAME@TAG in the package registry that you have set.`,
   merry take 'tidechart@^3.0' --with-needs --page tides.html
   merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css`,
 		Args: cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			if len(args) > 1 && (req.As != "" || len(req.Files)+len(req.Parts)+len(rename) > 0 || src.integrity != "") {
-				return usageError{fmt.Errorf("--as, --files, --part, --rename and --integrity are of one source; take the others by themselves")}
-			}
-			req.More = args[1:]
-			req.Dir, req.Integrity = a.dir, src.integrity
-			var err error
-			if req.Source, err = a.numbered(args[0], src); err != nil {
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := f.fill(a, args); err != nil {
 				return err
 			}
-			if req.Build, err = buildFlag(minified, readable); err != nil {
-				return err
-			}
-			switch req.Names {
-			case "", "shipped", "plain", "versioned":
-			default:
-				return usageError{fmt.Errorf("--names %s: write shipped, plain or versioned", req.Names)}
-			}
-			if req.Together && req.ByKind {
-				return usageError{fmt.Errorf("--together and --by-kind exclude each other")}
-			}
-			if req.Rename, err = renames(rename); err != nil {
-				return err
-			}
-			p, err := a.openWith(src)
-			if err != nil {
-				return err
-			}
-			choosing := len(req.Files)+len(req.Parts) == 0 && !suggested && len(args) == 1
-			if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
-				reach, err := a.reach(src)
-				if err != nil {
-					return err
-				}
-				look, err := crate.Peek(reach, req.Source, a.dir, src.integrity, true)
-				if err != nil {
-					return err
-				}
-				files, ok, err := a.pick(look, args[0])
-				if err != nil {
-					return err
-				}
-				if !ok {
-					a.printf("nothing taken\n")
-					return nil
-				}
-				req.Files = files
-			}
-			t, err := p.Take(req)
-			if err != nil {
-				return err
-			}
-			return a.answer(t, func() {
-				pages, outcome := t.Pages, t.Outcome
-				t.Pages, t.DryRun = nil, false
-				for i, one := range append([]crate.Taken{*t}, t.Others...) {
-					if i > 0 {
-						a.printf("\n")
-					}
-					a.printTaken(&one, outcome.DryRun)
-				}
-				if outcome.DryRun {
-					a.printf("\n")
-					a.touched(outcome)
-					return
-				}
-				a.printPages(pages)
-				if len(pages) > 0 {
-					a.next("merry check")
-				} else {
-					a.next("merry include %s --page PAGE", t.Library)
-				}
-			})
+			return a.runTake(cmd.Context(), &f, args)
 		},
 	}
-	f := c.Flags()
-	f.StringSliceVar(&req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
-	src.add(c)
-	f.BoolVar(&suggested, "suggested", false, "take the suggested set without asking")
-	f.StringSliceVar(&req.Parts, "part", nil, "take a part, theme or variant that peek lists by `NAME` (repeatable)")
-	f.StringVar(&req.As, "as", "", "call the library `NAME` in the crate")
-	f.StringSliceVar(&rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
-	f.BoolVar(&req.Together, "together", false, "keep the set as one folder")
-	f.BoolVar(&req.ByKind, "by-kind", false, "put the files into the site's folders by kind, where its habit is another")
-	f.StringVar(&req.Names, "names", "", "file names shipped, plain (without version) or versioned, where that differs from the site's habit")
-	f.BoolVar(&minified, "minified", false, "pages use the minified build (the default)")
-	f.BoolVar(&readable, "readable", false, "pages use the readable build")
-	f.BoolVar(&req.OneBuild, "one-build", false, "keep only the build that pages use")
-	f.StringVar(&req.Because, "because", "", "why this library, or this version: kept in crate.yaml")
-	f.StringSliceVar(&req.Pages, "page", nil, "include it on the pages that match `GLOB` at once (repeatable)")
-	f.StringSliceVar(&req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
-	f.BoolVar(&req.WithNeeds, "with-needs", false, "take from the registry what it needs on a page, too")
-	f.BoolVar(&req.OnlyDesk, "only-desk", false, "it is for the developer alone and must not ship")
-	f.BoolVar(&req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
+	f.add(c)
 	return a.changes(c)
+}
+
+// takeFlags are what take's flags say.
+type takeFlags struct {
+	req                           crate.TakeRequest
+	src                           sourceFlags
+	rename                        []string
+	minified, readable, suggested bool
+	together, byKind              bool
+}
+
+// add adds the flags to a command.
+func (f *takeFlags) add(c *cobra.Command) {
+	flags := c.Flags()
+	flags.StringSliceVar(&f.req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
+	f.src.add(c)
+	flags.BoolVar(&f.suggested, "suggested", false, "take the suggested set without asking")
+	flags.StringSliceVar(&f.req.Parts, "part", nil, "take a part, theme or variant that peek lists by `NAME` (repeatable)")
+	flags.StringVar(&f.req.As, "as", "", "call the library `NAME` in the crate")
+	flags.StringSliceVar(&f.rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
+	flags.BoolVar(&f.together, "together", false, "keep the set as one folder")
+	flags.BoolVar(&f.byKind, "by-kind", false, "put the files into the site's folders by kind, where its habit is another")
+	flags.StringVar((*string)(&f.req.Names), "names", "", "file names shipped, plain (without version) or versioned, where that differs from the site's habit")
+	flags.BoolVar(&f.minified, "minified", false, "pages use the minified build (the default)")
+	flags.BoolVar(&f.readable, "readable", false, "pages use the readable build")
+	flags.BoolVar(&f.req.OneBuild, "one-build", false, "keep only the build that pages use")
+	flags.StringVar(&f.req.Because, "because", "", "why this library, or this version: kept in crate.yaml")
+	flags.StringSliceVar(&f.req.Pages, "page", nil, "include it on the pages that match `GLOB` at once (repeatable)")
+	flags.StringSliceVar(&f.req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
+	flags.BoolVar(&f.req.WithNeeds, "with-needs", false, "take from the registry what it needs on a page, too")
+	flags.BoolVar(&f.req.OnlyDesk, "only-desk", false, "it is for the developer alone and must not ship")
+	flags.BoolVar(&f.req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
+}
+
+// fill works out the request from the flags and arguments.
+func (f *takeFlags) fill(a *app, args []string) error {
+	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename) > 0 || f.src.integrity != "") {
+		return misuse("--as, --files, --part, --rename and --integrity are of one source; take the others by themselves")
+	}
+	f.req.More = args[1:]
+	f.req.Integrity = f.src.integrity
+	var err error
+	if f.req.Source, err = a.numbered(args[0], f.src); err != nil {
+		return err
+	}
+	if f.req.Build, err = buildFlag(f.minified, f.readable); err != nil {
+		return err
+	}
+	switch f.req.Names {
+	case "", record.Shipped, record.Plain, record.Versioned:
+	default:
+		return misuse("--names %s: write shipped, plain or versioned", f.req.Names)
+	}
+	switch {
+	case f.together && f.byKind:
+		return misuse("--together and --by-kind exclude each other")
+	case f.together:
+		f.req.Arrange = record.Together
+	case f.byKind:
+		f.req.Arrange = record.ByKind
+	}
+	if f.req.Rename, err = renames(f.rename); err != nil {
+		return err
+	}
+	return nil
+}
+
+func (a *app) runTake(ctx context.Context, f *takeFlags, args []string) error {
+	door, err := a.open(f.src)
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	choosing := len(f.req.Files)+len(f.req.Parts) == 0 && !f.suggested && len(args) == 1
+	if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
+		look, err := door.Peek(ctx, f.req.Source, f.src.integrity, true)
+		if err != nil {
+			return err
+		}
+		files, ok, err := a.pick(ctx, look, args[0])
+		if err != nil {
+			return err
+		}
+		if !ok {
+			a.printf("nothing taken\n")
+			return nil
+		}
+		f.req.Files = files
+	}
+	t, err := door.Take(ctx, f.req)
+	if err != nil {
+		return err
+	}
+	return a.answer(t, func() {
+		pages, outcome := t.Pages, t.Outcome
+		t.Pages, t.DryRun = nil, false
+		for i, one := range append([]crate.Taken{*t}, t.Others...) {
+			if i > 0 {
+				a.printf("\n")
+			}
+			a.printTaken(&one, outcome.DryRun)
+		}
+		if outcome.DryRun {
+			a.printf("\n")
+			a.touched(outcome)
+			return
+		}
+		a.printPages(pages)
+		if len(pages) > 0 {
+			a.next("merry check")
+		} else {
+			a.next("merry include %s --page PAGE", t.Library)
+		}
+	})
 }
 
 // printNeeds says what the library needs on a page, and what supplies it.
@@ -138,10 +165,19 @@ func (a *app) printNeeds(t *crate.Taken) {
 		switch {
 		case n.Library != "":
 			a.printf("needs %s on the page before it (%s): %s of the crate has it\n", clean(global), clean(n.At), clean(n.Library))
+			if n.Why != "" {
+				a.printf("  %s\n", clean(n.Why))
+			}
 		case n.Package != "":
 			a.printf("needs %s on the page before it (%s): merry take '%s@%s' would supply it, or --with-needs\n", clean(global), clean(n.At), clean(n.Package), clean(n.Range))
+			if n.Why != "" {
+				a.printf("  %s\n", clean(n.Why))
+			}
 		default:
 			a.printf("needs %s on the page before it (%s), and nothing in the crate defines that\n", clean(global), clean(n.At))
+			if n.Why != "" {
+				a.printf("  %s\n", clean(n.Why))
+			}
 		}
 	}
 }
@@ -151,14 +187,14 @@ func paintable(out io.Writer) bool {
 	return out != nil && isTerminal(os.Stdout)
 }
 
-func buildFlag(minified, readable bool) (string, error) {
+func buildFlag(minified, readable bool) (record.Build, error) {
 	switch {
 	case minified && readable:
-		return "", usageError{fmt.Errorf("--minified and --readable exclude each other: pages use one build")}
+		return "", misuse("--minified and --readable exclude each other: pages use one build")
 	case minified:
-		return "minified", nil
+		return record.Minified, nil
 	case readable:
-		return "readable", nil
+		return record.Readable, nil
 	}
 	return "", nil
 }
@@ -171,7 +207,7 @@ func renames(list []string) (map[string]string, error) {
 	for _, r := range list {
 		old, new, ok := strings.Cut(r, "=")
 		if !ok || old == "" || new == "" {
-			return nil, usageError{fmt.Errorf("--rename %s: write it as OLD=NEW", r)}
+			return nil, misuse("--rename %s: write it as OLD=NEW", r)
 		}
 		m[old] = new
 	}

@@ -5,14 +5,14 @@ import (
 	"io"
 	"os"
 	"strings"
-	"unicode/utf8"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/dustin/go-humanize"
 	"golang.org/x/term"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/source"
 )
 
 // paint colours text where it goes to a terminal that wants colour.
@@ -50,14 +50,14 @@ func (t *table) print(a *app, indent string) {
 	widths := map[int]int{}
 	for _, r := range t.rows {
 		for i, c := range r {
-			widths[i] = max(widths[i], utf8.RuneCountInString(c))
+			widths[i] = max(widths[i], ansi.StringWidth(c))
 		}
 	}
 	for n, r := range t.rows {
 		var line strings.Builder
 		line.WriteString(indent)
 		for i, c := range r {
-			pad := strings.Repeat(" ", widths[i]-utf8.RuneCountInString(c))
+			pad := strings.Repeat(" ", widths[i]-ansi.StringWidth(c))
 			switch {
 			case t.right[i]:
 				line.WriteString(pad + c)
@@ -85,7 +85,16 @@ func bytesText(n int64) string {
 	return humanize.Bytes(uint64(n))
 }
 
-func clean(s string) string { return source.Printable(s) }
+func clean(s string) string { return printable.Text(s) }
+
+// cleanLines is clean for a text of several lines.
+func cleanLines(s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		lines[i] = clean(l)
+	}
+	return strings.Join(lines, "\n")
+}
 
 func plural(n int, one, many string) string {
 	if n == 1 {
@@ -98,7 +107,7 @@ func plural(n int, one, many string) string {
 func (a *app) touched(o crate.Outcome) {
 	if o.DryRun {
 		for _, f := range o.Files {
-			mark := map[string]string{"add": "+", "change": "~", "remove": "-"}[f.Do]
+			mark := map[crate.Deed]string{crate.Added: "+", crate.Changed: "~", crate.Removed: "-"}[f.Do]
 			a.printf("%s %s  %s\n", mark, clean(f.Path), a.paint.dim(bytesText(f.Size)))
 		}
 		for _, f := range o.Files {

@@ -1,24 +1,34 @@
 package cli
 
 import (
-	"github.com/spf13/cobra"
+	"context"
 
-	"merrycrate.example/merry/crate"
+	"github.com/spf13/cobra"
 )
 
 func (a *app) undo() *cobra.Command {
-	var list bool
+	var list, finish, abandon bool
 	c := &cobra.Command{
 		Use:     "undo",
 		Short:   "Take back the last change",
-		Long:    "Undo puts every file that the last command changed back as it was. Where one was changed since,\nnothing is done, so that nothing is lost.",
-		Example: "  merry undo --list\n  merry undo",
+		Long:    "Undo puts every file that the last command changed back as it was. Where one was changed since,\nnothing is done, so that nothing is lost. A change that was stopped in the middle can be finished or\ngiven up; the next command that changes something finishes it, too.",
+		Example: "  merry undo --list\n  merry undo\n  merry undo --finish",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			if list {
-				return a.undoList()
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			switch {
+			case list:
+				return a.undoList(cmd.Context())
+			case finish:
+				return a.undoFinish(cmd.Context())
+			case abandon:
+				return a.undoAbandon(cmd.Context())
 			}
-			u, err := crate.Undo(a.dir, a.options())
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			u, err := door.Undo(cmd.Context())
 			if err != nil {
 				return err
 			}
@@ -33,25 +43,79 @@ func (a *app) undo() *cobra.Command {
 		},
 	}
 	c.Flags().BoolVar(&list, "list", false, "list the changes that can be undone, the last one first")
+	c.Flags().BoolVar(&finish, "finish", false, "finish a change that was stopped in the middle")
+	c.Flags().BoolVar(&abandon, "abandon", false, "give a change up that was stopped in the middle: take back what was done of it")
+	c.MarkFlagsMutuallyExclusive("list", "finish", "abandon")
 	return a.changes(c)
 }
 
-func (a *app) undoList() error {
-	history, err := crate.History(a.dir)
+func (a *app) undoFinish(ctx context.Context) error {
+	door, err := a.open(sourceFlags{})
 	if err != nil {
 		return err
 	}
-	type line struct {
-		Title string   `json:"title"`
-		Files []string `json:"files"`
+	defer door.Close()
+	said, err := door.Finish(ctx)
+	if err != nil {
+		return err
 	}
-	lines := []line{}
-	for _, h := range history {
-		l := line{Title: h.Title}
-		for _, e := range h.Entries {
-			l.Files = append(l.Files, e.Path)
+	return a.answer(map[string]any{"done": orNone(said)}, func() {
+		if len(said) == 0 {
+			a.printf("there is no unfinished change here\n")
 		}
-		lines = append(lines, l)
+		for _, s := range said {
+			a.printf("%s\n", clean(s))
+		}
+	})
+}
+
+func (a *app) undoAbandon(ctx context.Context) error {
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	list, err := door.Abandon(ctx)
+	if err != nil {
+		return err
+	}
+	return a.answer(orNone(list), func() {
+		if len(list) == 0 {
+			a.printf("there is no unfinished change here\n")
+		}
+		for _, e := range list {
+			if e.Title == "" {
+				a.printf("set aside, unread and without touching a file of the project: %s\n", clean(e.Kept))
+				continue
+			}
+			a.printf("taken back: %s\n", clean(e.Title))
+			for _, name := range e.Left {
+				a.printf("  %s was changed by another program after the stop, and was left as it is\n", clean(name))
+			}
+			if e.Kept != "" {
+				a.printf("  what those files were before is in %s\n", clean(e.Kept))
+			}
+		}
+	})
+}
+
+// orNone makes a list that is written as a list where it is empty.
+func orNone[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+func (a *app) undoList(ctx context.Context) error {
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	lines, err := door.History(ctx)
+	if err != nil {
+		return err
 	}
 	return a.answer(lines, func() {
 		if len(lines) == 0 {

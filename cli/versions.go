@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"merrycrate.example/merry/crate/problem"
+
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -21,22 +23,23 @@ far as the cache has it. With --newer it lists what is behind in the whole crate
 and what moving on would do to these pages, in a word.`,
 		Example: "  merry versions oarlock\n  merry versions tidechart --all\n  merry versions --newer",
 		Args:    cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if newer != (len(args) == 0) {
-				return usageError{fmt.Errorf("name a library, or say --newer for the whole crate")}
+				return misuse("name a library, or say --newer for the whole crate")
 			}
-			p, err := a.open()
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
+			defer door.Close()
 			if newer {
-				list, err := p.Newer()
+				list, err := door.Newer(cmd.Context())
 				if err != nil {
 					return err
 				}
 				return a.answer(list, func() { a.printNewer(list) })
 			}
-			v, err := p.Versions(args[0])
+			v, err := door.Versions(cmd.Context(), args[0])
 			if err != nil {
 				return err
 			}
@@ -59,9 +62,9 @@ func (a *app) printNewer(list []crate.NewerLine) {
 	for _, l := range list {
 		held := ""
 		if l.Hold != nil {
-			held = holdText(l.Hold) + ": " + l.Hold.Because
+			held = l.Hold.Words() + ": " + l.Hold.Because
 		}
-		t.add(clean(l.Library), clean(l.Here), clean(l.Allowed), clean(l.Newest), orWord(l.Behind, "-"), clean(orWord(l.Word, "-")), clean(held))
+		t.add(clean(l.Library), clean(l.Here), clean(l.Allowed), clean(l.Newest), orWord(l.Behind, "-"), clean(orWord(l.Effect, "-")), clean(held))
 		if behind == "" && l.Allowed != "" && l.Allowed != l.Here {
 			behind = l.Library + " " + l.Allowed
 		}
@@ -79,7 +82,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		a.printf("  pinned at %s", clean(v.Pinned))
 	}
 	if v.Hold != nil {
-		a.printf("  held %s: %s", clean(holdText(v.Hold)), clean(orWord(v.Hold.Because, "no reason was given")))
+		a.printf("  held %s: %s", clean(v.Hold.Words()), clean(orWord(v.Hold.Because, "no reason was given")))
 	}
 	a.printf("\n")
 	t := &table{right: map[int]bool{3: true}}
@@ -121,13 +124,6 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 	}
 }
 
-func holdText(h *record.Hold) string {
-	if h.At != "" {
-		return "at " + h.At
-	}
-	return "below " + h.Below
-}
-
 func (a *app) hold() *cobra.Command {
 	var h record.Hold
 	var off bool
@@ -137,22 +133,23 @@ func (a *app) hold() *cobra.Command {
 		Long:    "Hold records why a library must not move on. repin and versions respect it, contents shows it. Without\n--at or --below it holds the version that is in the crate.",
 		Example: "  merry hold oarlock --below 2.0.0 --because \"the boathouse kiosk's browser has no classes\"\n  merry hold oarlock --off",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if h.At != "" && h.Below != "" {
-				return usageError{fmt.Errorf("--at and --below exclude each other")}
+				return misuse("--at and --below exclude each other")
 			}
 			if !off && h.Because == "" {
-				return usageError{fmt.Errorf("say why: --because TEXT; in a year nobody will remember")}
+				return misuse("say why: --because TEXT; in a year nobody will remember")
 			}
 			hold := &h
 			if off {
 				hold = nil
 			}
-			p, err := a.open()
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			out, err := p.Hold(args[0], hold)
+			defer door.Close()
+			out, err := door.Hold(cmd.Context(), args[0], hold)
 			if err != nil {
 				return err
 			}
@@ -163,7 +160,7 @@ func (a *app) hold() *cobra.Command {
 				case out.Hold == nil:
 					a.printf("%s is not held any more\n", clean(out.Library))
 				default:
-					a.printf("%s is held %s: %s\n", clean(out.Library), clean(holdText(out.Hold)), clean(out.Hold.Because))
+					a.printf("%s is held %s: %s\n", clean(out.Library), clean(out.Hold.Words()), clean(out.Hold.Because))
 				}
 			})
 		},
@@ -187,14 +184,14 @@ fallbacks on all pages, and writes both records, in one change. Holds are respec
 against the new versions first. A file that somebody changed is never written over. Classes that are called otherwise
 now are renamed on pages where --rename says so, or, with --rename-sure, where comparing leaves no doubt.`,
 		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case req.Newest && (len(args) > 0 || from != ""):
-				return usageError{fmt.Errorf("--newest-allowed is for the whole crate; name libraries, or say that")}
+				return misuse("--newest-allowed is for the whole crate; name libraries, or say that")
 			case !req.Newest && len(args) == 0:
-				return usageError{fmt.Errorf("say which libraries, or --newest-allowed\nnext:  merry versions --newer lists what is behind")}
+				return problem.Misuse("merry versions --newer lists what is behind", "say which libraries, or --newest-allowed")
 			case from != "" && len(args) > 1:
-				return usageError{fmt.Errorf("--from is the source of one library; there are %d", len(args))}
+				return misuse("--from is the source of one library; there are %d", len(args))
 			}
 			for _, arg := range args {
 				m := crate.Move{Library: arg, Source: from}
@@ -207,16 +204,16 @@ now are renamed on pages where --rename says so, or, with --rename-sure, where c
 			for _, r := range renames {
 				old, new, ok := strings.Cut(r, "=")
 				if !ok || old == "" || new == "" || strings.ContainsAny(r, " \t\"'<>&") {
-					return usageError{fmt.Errorf("--rename %s: write --rename old=new, with the names of classes", r)}
+					return misuse("--rename %s: write --rename old=new, with the names of classes", r)
 				}
 				req.Renames[old] = new
 			}
-			req.Dir = a.dir
-			p, err := a.open()
+			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
-			out, err := p.Repin(req)
+			defer door.Close()
+			out, err := door.Repin(cmd.Context(), req)
 			if err != nil {
 				return err
 			}
@@ -254,7 +251,7 @@ func (a *app) printRepin(r *crate.Repinned) {
 		a.touched(r.Outcome)
 	} else {
 		for _, f := range r.Files {
-			a.printf("  %s %s\n", map[string]string{"add": "added  ", "change": "changed", "remove": "removed"}[f.Do], clean(f.Path))
+			a.printf("  %s %s\n", map[crate.Deed]string{crate.Added: "added  ", crate.Changed: "changed", crate.Removed: "removed"}[f.Do], clean(f.Path))
 		}
 	}
 	a.remarks(r.Notes)

@@ -1,4 +1,4 @@
-// Package crate is the core's front door: it opens a project, plans what a command is asked for, and
-// applies the plan. It joins its parts, which know nothing of each other's business, and it knows no
-// screen: what it finds is returned as values, and rendered by package cli.
+// Package crate is the front door: one short file a verb, each saying what is wanted and calling what is below it. A verb
+// that writes takes the project's lock, reads the project, makes a draft, and has it carried out; one that reads returns an
+// answer. It knows no screen: how an answer looks is for package cli.
 package crate

@@ -1,7 +1,10 @@
 package crate
 
 import (
+	"context"
+
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -25,15 +28,15 @@ type Peeked struct {
 
 // PeekedFile is one file that could be for a page.
 type PeekedFile struct {
-	Path  string         `json:"path"`
-	Kind  delivery.Kind  `json:"kind"`
-	Build delivery.Build `json:"build,omitempty"`
-	Size  int64          `json:"size"`
-	Wire  int64          `json:"wire,omitempty"` // as packed for the network
-	Pair  string         `json:"pair,omitempty"`
-	Map   string         `json:"map,omitempty"`
-	MapOf string         `json:"map_of,omitempty"`
-	Aside string         `json:"aside,omitempty"`
+	Path  string        `json:"path"`
+	Kind  delivery.Kind `json:"kind"`
+	Build record.Build  `json:"build,omitempty"`
+	Size  int64         `json:"size"`
+	Wire  int64         `json:"wire,omitempty"` // as packed for the network
+	Pair  string        `json:"pair,omitempty"`
+	Map   string        `json:"map,omitempty"`
+	MapOf string        `json:"map_of,omitempty"`
+	Aside string        `json:"aside,omitempty"`
 	// Of a script that was looked into:
 	Form    script.Form     `json:"form,omitempty"`
 	Syntax  int             `json:"syntax,omitempty"`
@@ -43,11 +46,11 @@ type PeekedFile struct {
 
 // PeekedOption is a sensible choice beside the suggested set.
 type PeekedOption struct {
-	Name  string   `json:"name"`
-	Sort  string   `json:"sort"`
-	Files []string `json:"files"`
-	Size  int64    `json:"size"`
-	Tells string   `json:"tells"`
+	Name       string              `json:"name"`
+	Kind       delivery.OptionKind `json:"sort"`
+	Files      []string            `json:"files"`
+	Size       int64               `json:"size"`
+	Difference string              `json:"tells"`
 }
 
 // AsideGroup sums up files that are not for a page.
@@ -65,22 +68,26 @@ type PeekedChoice struct {
 }
 
 // Peek looks inside a source. With all set, the files set apart are listed too.
-func Peek(reach *Reach, name, dir, wanted string, all bool) (*Peeked, error) {
-	o, err := reach.open(name, dir, wanted)
+func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeked, error) {
+	o, err := c.open(ctx, name, wanted)
 	if err != nil {
 		return nil, err
 	}
-	defer o.close()
-	out := &Peeked{Source: o.tree.Name, Format: o.tree.Format, Name: o.Name, NameFrom: o.NameFrom, Version: o.Version,
+	defer o.Close()
+	out := &Peeked{Source: o.Tree.Name, Format: o.Tree.Format, Name: o.Name, NameFrom: o.NameFrom, Version: o.Version,
 		VersionFrom: o.VersionFrom, Licence: o.Licence, LicenceFrom: o.LicenceFrom}
-	if out.Digest, err = o.tree.Digest(); err != nil {
+	if out.Digest, err = o.Tree.Digest(); err != nil {
 		return nil, err
 	}
 	aside := map[string]*AsideGroup{}
+	wire, err := c.Origin.WireSizes(o)
+	if err != nil {
+		return nil, err
+	}
 	for i := range o.Files {
 		f := &o.Files[i]
 		why := f.Aside
-		if f.Kind == delivery.Licence || f.Kind == delivery.Manifest {
+		if f.Kind == delivery.Licence || f.Kind == delivery.About {
 			why = "about the library"
 		}
 		if why != "" && !all {
@@ -100,13 +107,8 @@ func Peek(reach *Reach, name, dir, wanted string, all bool) (*Peeked, error) {
 		if r := f.Script; r != nil {
 			pf.Form, pf.Syntax, pf.Defines, pf.Needs = r.Form, r.Syntax, r.Defines, r.Needs
 		}
-		if pf.Wire == 0 && f.Size < 4<<20 {
-			switch f.Kind {
-			case delivery.Script, delivery.Stylesheet, delivery.Data, delivery.Map:
-				if b, err := o.tree.ReadFile(f.Path); err == nil {
-					pf.Wire = wireSize(b)
-				}
-			}
+		if pf.Wire == 0 {
+			pf.Wire = wire[f.Path]
 		}
 		out.Files = append(out.Files, pf)
 	}
@@ -116,11 +118,11 @@ func Peek(reach *Reach, name, dir, wanted string, all bool) (*Peeked, error) {
 		}
 	}
 	s := o.Suggest()
-	for _, c := range s.Choices {
-		out.Suggested = append(out.Suggested, PeekedChoice{c.Path, c.Reason})
+	for _, ch := range s.Choices {
+		out.Suggested = append(out.Suggested, PeekedChoice{ch.Path, ch.Reason})
 	}
 	for _, op := range o.Options() {
-		out.Options = append(out.Options, PeekedOption{op.Name, string(op.Sort), op.Files, op.Size, op.Tells})
+		out.Options = append(out.Options, PeekedOption{op.Name, op.Kind, op.Files, op.Size, op.Difference})
 	}
 	out.Notes = s.Notes
 	return out, nil

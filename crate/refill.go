@@ -1,16 +1,20 @@
 package crate
 
 import (
+	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/change"
-	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 )
@@ -27,243 +31,131 @@ type Refilled struct {
 
 // Refill puts the sealed files of libraries back, all libraries where none is named. What is there with
 // other bytes is left alone unless overwrite says otherwise.
-func (p *Project) Refill(names []string, overwrite bool) (*Refilled, error) {
-	if len(names) == 0 {
-		names = p.Seal.Names()
-	}
-	type one struct {
-		library string
-		file    *record.File
-	}
-	var all []one
-	for _, n := range names {
-		lib := p.Seal.Libraries[n]
-		if lib == nil {
-			return nil, refused("merry contents lists the crate", "%s is not in the crate", n)
-		}
-		for i := range lib.Files {
-			if lib.Files[i].At != "" && !lib.Linked {
-				all = append(all, one{n, &lib.Files[i]})
-			}
-		}
-	}
-	set, err := change.Begin(p.Root, "refill", p.opt)
+func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool) (*Refilled, error) {
+	d, set, err := c.draft(ctx, "refill")
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	const (
-		whole = iota
-		restored
-		changed
-		missing
-	)
+	if len(names) == 0 {
+		names = d.Seal.Names()
+	}
+	var all []project.Sealed
+	for _, n := range names {
+		sealed := d.Seal.Libraries[n]
+		if sealed == nil {
+			return nil, project.NotInCrate(n)
+		}
+		for i := range sealed.Files {
+			if f := &sealed.Files[i]; !f.At.IsZero() && paths.Hidden(f.At.String()) && !d.Before.Exists(f.At) {
+				c.tell(f.At.String() + " was not put back: its name begins with a dot; such files are written only if take --files names them")
+			} else if !f.At.IsZero() && !sealed.Linked {
+				all = append(all, project.Sealed{Library: n, File: &sealed.Files[i]})
+			}
+		}
+	}
 	out := &Refilled{}
-	if err := p.fetchForRefill(names, out); err != nil {
+	if err := fetchMissing(ctx, d, names, out); err != nil {
 		return nil, err
 	}
-	states, err := forEach(all, func(o one) (int, error) {
-		f := o.file
-		b, stamp, err := change.Read(p.Root, f.At)
-		switch {
-		case err == nil && integrity.Of(b) == f.Integrity:
-			return whole, nil
-		case err == nil && !overwrite:
-			return changed, nil
-		case err != nil && !errors.Is(err, fs.ErrNotExist):
-			return 0, err
+	policy := reconcile.Leave
+	if overwrite {
+		policy = reconcile.Overwrite
+	}
+	const missing = reconcile.LeftAlone + 1
+	states, err := parallel.Map(ctx, all, func(_ context.Context, of project.Sealed) (reconcile.State, error) {
+		if whole(d, of) {
+			return reconcile.Whole, nil
 		}
-		b, err = p.reach.file(p.Seal.Libraries[o.library], f)
+		b, err := d.Before.Origin.Kept(d.Seal.Libraries[of.Library], of.File)
 		if errors.Is(err, fs.ErrNotExist) {
+			if _, err := d.Before.Disk.Stat(of.File.At.String()); err == nil && !overwrite {
+				return reconcile.LeftAlone, nil
+			}
 			return missing, nil
 		}
 		if err != nil {
 			return 0, err
 		}
-		return restored, set.Write(f.At, b, stamp)
+		return d.Put(of.Library, of.File.At, b, policy)
 	})
 	if err != nil {
 		return nil, err
 	}
 	for i, s := range states {
-		at := all[i].file.At
+		at := all[i].File.At.String()
 		switch s {
-		case whole:
+		case reconcile.Whole:
 			out.Whole++
-		case restored:
+		case reconcile.Put:
 			out.Restored = append(out.Restored, at)
-		case changed:
+		case reconcile.LeftAlone:
 			out.Changed = append(out.Changed, at)
 		case missing:
-			out.Missing = append(out.Missing, all[i].library+": "+at)
+			out.Missing = append(out.Missing, all[i].Library+": "+at)
 		}
 	}
-	oc, err := p.commit(set, p.list)
-	if err != nil {
-		return nil, err
-	}
-	out.Outcome = *oc
-	return out, nil
+	return out, finish(ctx, d, &out.Outcome, nil, nil)
 }
 
-// fetchForRefill brings into the cache what it has not: a source that lies in the project, or an
-// address. Whatever comes must have the digest that the seal has.
-func (p *Project) fetchForRefill(names []string, out *Refilled) error {
+// whole tells whether a file is there as it was sealed.
+func whole(d *reconcile.Draft, of project.Sealed) bool {
+	b, err := d.Before.ReadFile(of.File.At)
+	return err == nil && of.File.Is(bytes.NewReader(b))
+}
+
+// fetchMissing brings into the cache what it has not: a source that lies in the project, or an address. Whatever comes must
+// have the digest that the seal has.
+func fetchMissing(ctx context.Context, d *reconcile.Draft, names []string, out *Refilled) error {
+	opener := d.Before.Origin
 	for _, n := range names {
-		lib := p.Seal.Libraries[n]
+		lib := d.Seal.Libraries[n]
 		needed := slices.ContainsFunc(lib.Files, func(f record.File) bool {
-			if f.At == "" || p.reach.Cache.Has(f.Integrity) {
+			if f.At.IsZero() || opener.Cache.Has(f.Integrity) {
 				return false
 			}
-			_, err := os.Stat(filepath.Join(p.Root, filepath.FromSlash(f.At)))
-			return err != nil
+			return !d.Before.Exists(f.At)
 		})
-		if !needed || lib.Digest != "" && p.reach.Cache.Has(lib.Digest) {
+		if !needed || lib.Linked || lib.Digest != "" && opener.Cache.Has(lib.Digest) {
 			continue
 		}
-		if lib.Linked {
-			continue
-		}
-		where := lib.Origin
-		_, packaged := strings.CutPrefix(where, fromRegistry)
+		req := origin.Request{Name: lib.Origin, Dir: string(d.Before.Root), Integrity: lib.Digest, Recorded: true}
+		packaged := strings.HasPrefix(lib.Origin, record.FromRegistry)
 		switch {
-		case packaged, source.IsAddress(where):
-			if p.reach.Offline {
+		case packaged, source.IsAddress(lib.Origin):
+			if opener.Offline {
 				continue
 			}
 			if packaged {
-				where += "@" + lib.Version
+				req.Name, req.Integrity = lib.Origin+"@"+lib.Version, "" // the registry's own digest is held against the seal's below
 			}
-			out.Fetched = append(out.Fetched, where)
+			out.Fetched = append(out.Fetched, req.Name)
 		default:
-			where = filepath.Join(p.Root, filepath.FromSlash(lib.Origin))
-			if _, err := os.Stat(where); err != nil {
+			if _, err := d.Before.Disk.Stat(lib.Origin); err != nil {
 				continue // it is told as missing
 			}
 		}
-		wanted := lib.Digest
-		if packaged {
-			wanted = "" // the registry's own digest is held against the seal's below
-		}
-		o, err := p.reach.open(where, p.Root, wanted)
-		if err != nil {
-			return fmt.Errorf("%s: %w", n, err)
-		}
-		if packaged && lib.Digest != "" {
-			now, err := o.tree.Digest()
-			if err == nil && now != lib.Digest {
-				err = refused("ask the registry's keeper", "%s: the registry gives other bytes for %s than were sealed\n  sealed: %s\n  there:  %s", n, lib.Version, lib.Digest, now)
-			}
-			if err != nil {
-				o.close()
-				return err
-			}
-		}
-		err = p.reach.keep(o, lib)
-		o.close()
-		if err != nil {
+		if err := fetchOne(ctx, opener, n, lib, req, packaged); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Dropped says what drop took away.
-type Dropped struct {
-	Outcome
-	Library string         `json:"library"`
-	Pages   []IncludedPage `json:"pages,omitempty"`
-	Kept    []string       `json:"kept,omitempty"` // files that stay, with the reason
-}
-
-// Drop takes a library out: its includes, the files that no other library shares, and its records.
-func (p *Project) Drop(name string, even bool) (*Dropped, error) {
-	lib := p.Seal.Libraries[name]
-	if p.List.Library(name) == nil && lib == nil {
-		return nil, refused("merry contents lists the crate", "%s is not in the crate", name)
-	}
-	for _, other := range p.List.Libraries {
-		if slices.Contains(other.Needs, name) && !even {
-			return nil, refused("merry drop "+other.Name+" first, or say --even-if-needed", "%s needs %s", other.Name, name)
-		}
-	}
-	set, err := change.Begin(p.Root, "drop "+name, p.opt)
+func fetchOne(ctx context.Context, opener *origin.Opener, name string, lib *record.Sealed, req origin.Request, packaged bool) error {
+	o, err := opener.Open(ctx, req)
 	if err != nil {
-		return nil, err
+		return fmt.Errorf("%s: %w", name, err)
 	}
-	defer set.Close()
-	out := &Dropped{Library: name}
-	site, err := p.Walk()
-	if err != nil {
-		return nil, err
-	}
-	pages, err := p.omitFrom(set, site.Pages, p.placesOf(name))
-	if err != nil {
-		return nil, err
-	}
-	for _, pg := range pages {
-		if len(pg.Removed) > 0 {
-			out.Pages = append(out.Pages, pg)
-		}
-	}
-	if lib != nil {
-		if err := p.dropFiles(set, name, lib, out); err != nil {
-			return nil, err
-		}
-	}
-	delete(p.Seal.Libraries, name)
-	list, err := record.RemoveLibrary(p.list, name)
-	if err != nil {
-		return nil, err
-	}
-	for _, other := range p.List.Libraries {
-		if i := slices.Index(other.Needs, name); i >= 0 && other.Name != name {
-			other.Needs = slices.Delete(slices.Clone(other.Needs), i, i+1)
-			if list, err = record.SetLibrary(list, other); err != nil {
-				return nil, err
-			}
-		}
-	}
-	oc, err := p.commit(set, list)
-	if err != nil {
-		return nil, err
-	}
-	out.Outcome = *oc
-	return out, nil
-}
-
-func (p *Project) dropFiles(set *change.Set, name string, lib *record.Sealed, out *Dropped) error {
-	shared := map[string]string{}
-	for other, o := range p.Seal.Libraries {
-		for _, f := range o.Files {
-			if other != name {
-				shared[f.At] = other
-			}
-		}
-	}
-	done := map[string]bool{}
-	for _, f := range lib.Files {
-		if f.At == "" || done[f.At] {
-			continue
-		}
-		done[f.At] = true
-		if other := shared[f.At]; other != "" {
-			out.Kept = append(out.Kept, f.At+": "+other+" has it too")
-			continue
-		}
-		b, stamp, err := change.Read(p.Root, f.At)
-		switch {
-		case errors.Is(err, fs.ErrNotExist):
-			continue
-		case err != nil:
-			return err
-		case integrity.Of(b) != f.Integrity:
-			out.Kept = append(out.Kept, f.At+": it was changed since it was taken")
-			continue
-		}
-		if err := set.Remove(f.At, stamp); err != nil {
+	defer o.Close()
+	if packaged && lib.Digest != "" {
+		now, err := o.Tree.Digest()
+		if err != nil {
 			return err
 		}
+		if now != lib.Digest {
+			return problem.Refuse(problem.NotTheBytes, "ask the registry's keeper", "%s: the registry gives other bytes for %s than were sealed\n  sealed: %s\n  there:  %s", name, lib.Version, lib.Digest, now)
+		}
 	}
-	return nil
+	return opener.Store(ctx, o, lib)
 }

@@ -1,6 +1,7 @@
 package crate
 
 import (
+	"context"
 	"io"
 	"io/fs"
 	"os"
@@ -8,6 +9,8 @@ import (
 	"slices"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/problem"
 )
 
 // SealLine is one file's integrity string.
@@ -18,51 +21,50 @@ type SealLine struct {
 }
 
 // SealFiles hashes files, and the files of folders, with all cores.
-func SealFiles(names []string, dir, algorithm string) ([]SealLine, error) {
-	var files []string
-	for _, name := range names {
-		full := name
-		if !filepath.IsAbs(name) {
-			full = filepath.Join(dir, name)
+func (c *Crate) SealFiles(ctx context.Context, names []string, algorithm string) ([]SealLine, error) {
+	full := func(name string) string {
+		if filepath.IsAbs(name) {
+			return name
 		}
-		info, err := os.Stat(full)
+		return filepath.Join(c.Dir, name)
+	}
+	var files []string
+	sizes := map[string]int64{}
+	for _, name := range names {
+		at := full(name)
+		info, err := os.Stat(at)
 		if err != nil {
-			return nil, refused("", "there is no file or folder %s", name)
+			return nil, problem.Refuse(problem.FileUnknown, "name files or folders, or - for standard input", "there is no file or folder %s", name)
+		}
+		if !info.IsDir() && !info.Mode().IsRegular() {
+			return nil, problem.Refuse(problem.FileUnknown, "merry seal - reads what is piped into it", "%s is no plain file", name)
 		}
 		if !info.IsDir() {
 			files = append(files, name)
+			sizes[name] = info.Size()
 			continue
 		}
-		err = filepath.WalkDir(full, func(at string, e fs.DirEntry, err error) error {
-			if err == nil && e.Type().IsRegular() {
-				rel, _ := filepath.Rel(full, at)
-				files = append(files, filepath.Join(name, rel))
+		err = filepath.WalkDir(at, func(file string, e fs.DirEntry, err error) error {
+			if err != nil || !e.Type().IsRegular() {
+				return err
 			}
-			return err
+			rel, _ := filepath.Rel(at, file)
+			rel = filepath.Join(name, rel)
+			files = append(files, rel)
+			if info, err := e.Info(); err == nil {
+				sizes[rel] = info.Size()
+			}
+			return ctx.Err()
 		})
 		if err != nil {
 			return nil, err
 		}
 	}
 	// The largest first, so that no core is left with a large one at the end.
-	sizes := map[string]int64{}
 	order := slices.Clone(files)
-	for _, f := range files {
-		full := f
-		if !filepath.IsAbs(f) {
-			full = filepath.Join(dir, f)
-		}
-		if info, err := os.Stat(full); err == nil {
-			sizes[f] = info.Size()
-		}
-	}
 	slices.SortStableFunc(order, func(a, b string) int { return int(sizes[b] - sizes[a]) })
-	lines, err := forEach(order, func(name string) (SealLine, error) {
-		full := name
-		if !filepath.IsAbs(name) {
-			full = filepath.Join(dir, name)
-		}
-		f, err := os.Open(full)
+	lines, err := parallel.Map(ctx, order, func(_ context.Context, name string) (SealLine, error) {
+		f, err := os.Open(full(name))
 		if err != nil {
 			return SealLine{}, err
 		}

@@ -3,8 +3,15 @@ package crate
 import (
 	"context"
 	"errors"
-	"sync"
+	"net/url"
+	"path"
+	"strings"
 
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 )
@@ -16,29 +23,130 @@ type SourceState struct {
 }
 
 // TrySources asks every registry whether it answers. Set tells whether an environment variable is.
-func TrySources(reach *Reach, list []record.Registry, set func(name string) bool) []SourceState {
-	out := make([]SourceState, len(list))
-	var wg sync.WaitGroup
-	for i, r := range list {
-		out[i] = SourceState{Registry: r}
-		wg.Go(func() {
-			switch {
-			case r.TokenFrom != "" && !set(r.TokenFrom):
-				out[i].State = "its token is missing: the environment has no " + r.TokenFrom
-			case reach.Offline:
-				out[i].State = "not asked: offline"
-			default:
-				out[i].State = "answers"
-				if err := reach.Client.Ping(context.Background(), source.Registry{URL: r.URL, Scope: r.Scope}); err != nil {
-					out[i].State = err.Error()
-					var f *source.FetchError
-					if errors.As(err, &f) {
-						out[i].State = f.Reason
-					}
+func (c *Crate) TrySources(ctx context.Context, list []record.Registry, set func(name string) bool) ([]SourceState, error) {
+	return parallel.MapWide(ctx, parallel.Connections, list, func(ctx context.Context, r record.Registry) (SourceState, error) {
+		out := SourceState{Registry: r, State: "answers"}
+		switch {
+		case r.TokenFrom != "" && !set(r.TokenFrom):
+			out.State = "its token is missing: the environment has no " + r.TokenFrom
+		case c.Origin.Offline:
+			out.State = "not asked: offline"
+		default:
+			if err := c.Origin.Client.Ping(ctx, source.Registry{URL: r.URL, Scope: r.Scope}); err != nil {
+				var f *source.FetchError
+				if out.State = err.Error(); errors.As(err, &f) {
+					out.State = f.Reason
 				}
 			}
-		})
+		}
+		return out, ctx.Err()
+	})
+}
+
+// CDNs lists the patterns of the project's CDNs by their names; outside of a project there are none.
+func (c *Crate) CDNs(ctx context.Context) map[string]cdn.Pattern {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil
 	}
-	wg.Wait()
-	return out
+	return p.List.CDNs
+}
+
+// SetCDN writes a CDN's address pattern into the packing list.
+func (c *Crate) SetCDN(ctx context.Context, name, pattern string) (*Outcome, error) {
+	d, set, err := c.draft(ctx, reconcile.Titled("set cdn", name))
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	out := &Outcome{}
+	if err := putCDN(d, name, cdn.Pattern(pattern)); err != nil {
+		return nil, err
+	}
+	return out, finish(ctx, d, out, nil, nil)
+}
+
+func putCDN(d *reconcile.Draft, name string, p cdn.Pattern) error {
+	if why := p.Fault(); why != "" {
+		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %s", p, why)
+	}
+	if strings.ContainsAny(name, " :{}[]#") || name == "" {
+		return problem.Misuse("use letters and digits, such as harbour", "%q is no name for a CDN", name)
+	}
+	if d.List.CDNs == nil {
+		d.List.CDNs = map[string]cdn.Pattern{}
+	}
+	d.List.CDNs[name] = p
+	return nil
+}
+
+// Learned is a CDN's pattern that was worked out from one link.
+type Learned struct {
+	Outcome
+	Name    string      `json:"name"`
+	Pattern cdn.Pattern `json:"pattern"`
+	Library string      `json:"library"`
+	File    string      `json:"file"`              // that the link has
+	Checked string      `json:"checked,omitempty"` // the address of a second file that was compared
+	Notes   []string    `json:"notes,omitempty"`
+}
+
+// LearnCDN works out how a CDN's addresses are made from one link to a file of the crate, and makes sure of
+// it with a second file.
+func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is no address", address)
+	}
+	b, err := c.Origin.Fetch(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	d, set, err := c.draft(ctx, "learn a CDN")
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	integ := integrity.Of(b)
+	lib, sealed, f := d.Before.WithBytes(integ, path.Base(u.Path))
+	if f == nil {
+		return nil, problem.Refuse(problem.CDNUnclear, "merry take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
+	}
+	out := &Learned{Name: orWord(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
+	for _, pattern := range cdn.Explain(address, cdn.File{Name: lib.CDNName(), Version: sealed.Version, Path: f.Path}) {
+		second := secondFile(lib, sealed, f, pattern)
+		if second == nil {
+			out.Pattern = pattern
+			out.Notes = append(out.Notes, "the library has no second file that could make sure of it")
+			break
+		}
+		at := lib.Address(pattern, sealed.Version, second)
+		if got, err := c.Origin.Fetch(ctx, at); err == nil && integrity.Of(got) == second.Integrity {
+			out.Pattern, out.Checked = pattern, at
+			break
+		}
+	}
+	if out.Pattern == "" {
+		return nil, problem.Refuse(problem.CDNUnclear, "say it outright: merry sources set cdn NAME PATTERN", "no pattern that explains %s also gives a second file of %s", address, lib.Name)
+	}
+	d.Title("set cdn " + out.Name)
+	if err := putCDN(d, out.Name, out.Pattern); err != nil {
+		return nil, err
+	}
+	return out, finish(ctx, d, &out.Outcome, nil, nil)
+}
+
+// secondFile is another file of the library, best one in another folder, whose address differs.
+func secondFile(lib *record.Library, sealed *record.Sealed, f *record.File, pattern cdn.Pattern) *record.File {
+	var best *record.File
+	for i := range sealed.Files {
+		g := &sealed.Files[i]
+		if g.Path == f.Path || lib.Address(pattern, sealed.Version, g) == lib.Address(pattern, sealed.Version, f) {
+			continue
+		}
+		if best == nil || g.Role == record.Tagged && path.Dir(g.Path) != path.Dir(f.Path) && path.Dir(best.Path) == path.Dir(f.Path) {
+			best = g
+		}
+	}
+	return best
 }

@@ -2,6 +2,7 @@ package crate
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -13,58 +14,69 @@ import (
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/inspect"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 )
 
-// StartRequest asks for a packing list for the site in Dir.
+// StartRequest asks for a packing list for the site in the folder that the command was given in.
 type StartRequest struct {
-	Dir  string
 	Page string // make this page where it is not there
-	Site string // the served folder, from Dir
+	Site string // the served folder, from that one
 }
 
 // Started says what start learned and did.
 type Started struct {
 	Outcome
-	Root     string            `json:"root"`
-	Already  bool              `json:"already,omitempty"` // there was a packing list
-	Pages    int               `json:"pages"`
-	Page     string            `json:"page,omitempty"` // an example of a page
-	Folders  record.Folders    `json:"folders"`
-	Learned  map[string]string `json:"learned"` // kind of folder to why it was chosen
-	NewPage  string            `json:"new_page,omitempty"`
-	PutRight []string          `json:"put_right,omitempty"`
+	Root    string            `json:"root"`
+	Already bool              `json:"already,omitempty"` // there was a packing list
+	Pages   int               `json:"pages"`
+	Page    string            `json:"page,omitempty"` // an example of a page
+	Folders record.Folders    `json:"folders"`
+	Learned map[string]string `json:"learned"` // kind of folder to why it was chosen
+	NewPage string            `json:"new_page,omitempty"`
 }
 
 // Start learns a site's folders and pages and writes its packing list.
-func Start(req StartRequest, opt change.Options) (*Started, error) {
-	root, err := filepath.Abs(req.Dir)
+func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
+	abs, err := filepath.Abs(c.Dir)
 	if err != nil {
 		return nil, err
 	}
-	if info, err := os.Stat(root); err != nil || !info.IsDir() {
-		return nil, refused("make the folder first", "%s is no folder", req.Dir)
+	root := paths.OnDisk(abs)
+	if info, err := os.Stat(abs); err != nil || !info.IsDir() {
+		return nil, problem.Refuse(problem.FileUnknown, "make the folder first", "%s is no folder", c.Dir)
 	}
-	putRight, err := recoverAbove(root)
+	if above, err := c.bounds.Find(abs); err == nil && above != root {
+		return nil, problem.Refuse(problem.InsideAnother, "work from there, or remove that file", "%s lies inside a project already: %s is in %s", root, record.ListFile, above)
+	}
+	on, err := c.disk(root)
 	if err != nil {
 		return nil, err
 	}
-	if above, err := findRoot(root); err == nil && above != root {
-		return nil, refused("work from there, or remove that file", "%s lies inside a project already: %s is in %s", root, record.ListFile, above)
+	set, err := c.begin(ctx, on, "start")
+	if err != nil {
+		return nil, err
 	}
-	out := &Started{Root: root, Learned: map[string]string{}, PutRight: putRight}
+	defer set.Close()
+	out := &Started{Root: abs, Learned: map[string]string{}}
 	list := &record.List{Format: record.Format, Site: ".", Pages: []string{"**/*.html"}}
 	if req.Site != "" {
-		list.Site = filepath.ToSlash(req.Site)
+		list.Site = path.Clean(filepath.ToSlash(req.Site))
+		if list.Site != "." && paths.Fault(list.Site) != "" {
+			return nil, problem.Misuse("name a folder below this one", "--site %s leads out of the project", req.Site)
+		}
 	}
-	if p, err := Open(root, nil, opt); err == nil {
+	if p, err := project.Read(on, c.Origin, c.Facts); err == nil {
 		out.Already, list = true, p.List
-	} else if _, serr := os.Stat(filepath.Join(root, record.ListFile)); serr == nil {
+	} else if _, gone := on.Stat(record.ListFile); !errors.Is(gone, fs.ErrNotExist) {
 		return nil, err
 	}
-	siteDir := filepath.Join(root, filepath.FromSlash(list.Site))
-	site, err := walk(siteDir, func(name string) bool {
+	site, err := project.WalkFolder(ctx, on, list.Site, func(name string) bool {
 		ext := strings.ToLower(path.Ext(name))
 		return ext == ".html" || ext == ".htm"
 	})
@@ -72,48 +84,42 @@ func Start(req StartRequest, opt change.Options) (*Started, error) {
 		return nil, err
 	}
 	if !out.Already {
-		list.Folders, out.Learned = learnFolders(site, siteDir)
-		if slices.ContainsFunc(site.Pages, func(n string) bool { return strings.HasSuffix(n, ".htm") }) {
+		list.Folders, out.Learned = inspect.LearnFolders(site, on, list.Site)
+		if slices.ContainsFunc(site.Pages, func(n paths.InSite) bool { return strings.HasSuffix(n.String(), ".htm") }) {
 			list.Pages = append(list.Pages, "**/*.htm")
 		}
 	}
 	out.Folders = list.Folders
-
-	set, err := change.Begin(root, "start", opt)
-	if err != nil {
-		return nil, err
-	}
-	defer set.Close()
 	newPage := req.Page
 	if newPage == "" && len(site.Pages) == 0 && !out.Already {
 		newPage = "index.html"
 	}
 	if newPage != "" {
-		if newPage, err = firstPage(set, list, site, filepath.ToSlash(newPage), filepath.Base(root)); err != nil {
+		if newPage, err = firstPage(set, list, site, filepath.ToSlash(newPage), filepath.Base(abs)); err != nil {
 			return nil, err
 		}
 		out.NewPage = newPage
 	}
 	if !out.Already {
-		if err := set.Write(record.ListFile, firstList(list), change.Stamp{}); err != nil {
+		if err := set.Write(project.ListPath, firstList(list), disk.Stamp{}); err != nil {
 			return nil, err
 		}
 	}
-	if err := ignore(set, root); err != nil {
+	if err := ignore(set, on); err != nil {
 		return nil, err
 	}
-	if err := set.Commit(); err != nil {
+	if err := set.Commit(ctx); err != nil {
 		return nil, err
 	}
 	out.Pages = len(site.Pages)
 	if len(site.Pages) > 0 {
-		out.Page = site.Pages[0]
+		out.Page = site.Pages[0].String()
 	}
 	if newPage != "" {
 		out.Pages++
 		out.Page = newPage
 	}
-	out.Outcome = Outcome{DryRun: set.Dry(), Files: touched(set.Entries())}
+	out.Outcome = *reconcile.OutcomeOf(set)
 	return out, nil
 }
 
@@ -125,95 +131,6 @@ func firstList(l *record.List) []byte {
 	f := l.Folders
 	fmt.Fprintf(&b, "folders: {scripts: %s, styles: %s, fonts: %s, images: %s, together: %s}\n", f.Scripts, f.Styles, f.Fonts, f.Images, f.Together)
 	return []byte(b.String())
-}
-
-// learnFolders finds out which of a site's folders hold what. The pages' own references count most:
-// a folder that pages refer to is in use.
-func learnFolders(site *Site, siteDir string) (record.Folders, map[string]string) {
-	counts := map[delivery.Kind]map[string]int{}
-	count := func(kind delivery.Kind, dir string, n int) {
-		if counts[kind] == nil {
-			counts[kind] = map[string]int{}
-		}
-		counts[kind][dir] += n
-	}
-	for name := range site.Files {
-		if kind := delivery.KindOf(name); kind == delivery.Script || kind == delivery.Stylesheet || kind == delivery.Font || kind == delivery.Image {
-			count(kind, path.Dir(name), 1)
-		}
-	}
-	for _, name := range site.Pages[:min(len(site.Pages), 50)] {
-		b, err := os.ReadFile(filepath.Join(siteDir, filepath.FromSlash(name)))
-		if err != nil {
-			continue
-		}
-		pg, err := page.Read(b)
-		if err != nil {
-			continue
-		}
-		for i := range pg.Includes {
-			in := &pg.Includes[i]
-			if t := targetOf(name, pg.Base, in.Ref); t.Path != "" {
-				switch in.Kind {
-				case page.Script:
-					count(delivery.Script, path.Dir(t.Path), 10)
-				case page.Stylesheet:
-					count(delivery.Stylesheet, path.Dir(t.Path), 10)
-				}
-			}
-		}
-	}
-	usual := map[delivery.Kind][]string{
-		delivery.Script: {"js", "scripts", "script", "javascript", "assets/js", "static/js"}, delivery.Stylesheet: {"css", "styles", "style", "stylesheets", "assets/css", "static/css"},
-		delivery.Font: {"fonts", "font", "assets/fonts", "static/fonts"}, delivery.Image: {"img", "images", "pictures", "assets/img", "assets/images", "static/img"},
-	}
-	learned := map[string]string{}
-	pick := func(kind delivery.Kind, word string) string {
-		best, most := "", 0
-		for dir, n := range counts[kind] {
-			if dir != "." && (n > most || n == most && dir < best) {
-				best, most = dir, n
-			}
-		}
-		if best != "" {
-			learned[word] = fmt.Sprintf("the site keeps its %s there", word)
-			return best
-		}
-		for _, dir := range usual[kind] {
-			if hasFolder(siteDir, dir) {
-				learned[word] = "the folder is there"
-				return dir
-			}
-		}
-		return ""
-	}
-	f := record.Folders{Scripts: pick(delivery.Script, "scripts"), Styles: pick(delivery.Stylesheet, "styles"),
-		Fonts: pick(delivery.Font, "fonts"), Images: pick(delivery.Image, "images")}
-	// What the site does not have yet goes beside what it has.
-	beside := ""
-	for _, dir := range []string{f.Scripts, f.Styles} {
-		if d := path.Dir(dir); dir != "" && d != "." {
-			beside = d
-		}
-	}
-	for _, x := range []struct {
-		to         *string
-		word, name string
-	}{{&f.Scripts, "scripts", "js"}, {&f.Styles, "styles", "css"}, {&f.Fonts, "fonts", "fonts"}, {&f.Images, "images", "img"}, {&f.Together, "together", "lib"}} {
-		if *x.to == "" {
-			*x.to = path.Join(beside, x.name)
-			learned[x.word] = "usual; the site has none yet"
-			if hasFolder(siteDir, *x.to) {
-				learned[x.word] = "the folder is there"
-			}
-		}
-	}
-	return f, learned
-}
-
-func hasFolder(siteDir, dir string) bool {
-	info, err := os.Stat(filepath.Join(siteDir, filepath.FromSlash(dir)))
-	return err == nil && info.IsDir()
 }
 
 const pageTemplate = `<!doctype html>
@@ -232,27 +149,33 @@ const pageTemplate = `<!doctype html>
 `
 
 // firstPage makes a page as the trade starts one, with an own stylesheet and an own script.
-func firstPage(set *change.Set, list *record.List, site *Site, name, title string) (string, error) {
-	if !fs.ValidPath(name) {
-		return "", usage("", "--page %s leads out of the site", name)
+func firstPage(set *change.Set, list *record.List, site *project.Site, name, title string) (string, error) {
+	at, err := paths.Site(name)
+	if err != nil {
+		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or can't be a file's name: %s", name, paths.Fault(name))
 	}
 	if ext := path.Ext(name); ext != ".html" && ext != ".htm" {
-		return "", usage("merry start --page "+name+".html", "--page %s: a page's name ends in .html", name)
+		return "", problem.Misuse("merry start --page "+name+".html", "--page %s: a page's name ends in .html", name)
 	}
-	if _, there := site.Files[name]; there {
+	if _, there := site.Files[at]; there {
 		return "", nil
 	}
-	h := habitsOf(list)
+	h := project.Habits(list)
 	style, script := path.Join(h.Styles, "style.css"), path.Join(h.Scripts, "main.js")
-	dir := path.Dir(name)
-	text := fmt.Sprintf(pageTemplate, htmlText(title), delivery.Relative(dir, style), delivery.Relative(dir, script))
-	at := func(n string) string { return path.Join(path.Clean(list.Site), n) }
-	if err := set.Write(at(name), []byte(text), change.Stamp{}); err != nil {
+	text := fmt.Sprintf(pageTemplate, htmlText(title), delivery.Relative(at.Dir(), style), delivery.Relative(at.Dir(), script))
+	write := func(name string, text []byte) error {
+		at, err := paths.Site(name)
+		if err != nil {
+			return problem.Refuse(problem.NameBad, "correct folders: in "+record.ListFile, "%w", err)
+		}
+		return set.Write(at.In(path.Clean(list.Site)), text, disk.Stamp{})
+	}
+	if err := write(name, []byte(text)); err != nil {
 		return "", err
 	}
 	for _, own := range []string{style, script} {
-		if _, there := site.Files[own]; !there {
-			if err := set.Write(at(own), nil, change.Stamp{}); err != nil {
+		if _, there := site.Files[paths.Found(own)]; !there {
+			if err := write(own, nil); err != nil {
 				return "", err
 			}
 		}
@@ -265,11 +188,11 @@ func htmlText(s string) string {
 }
 
 // ignore sees to it that version control leaves the product's own folder alone.
-func ignore(set *change.Set, root string) error {
-	const name = ".gitignore"
-	b, stamp, err := change.Read(root, name)
+func ignore(set *change.Set, on *disk.Folder) error {
+	name := paths.FoundInProject(".gitignore")
+	b, stamp, err := on.Read(name.String(), disk.MostRecord, nil)
 	if errors.Is(err, fs.ErrNotExist) {
-		if _, err := os.Stat(filepath.Join(root, ".git")); err != nil {
+		if _, err := on.Stat(".git"); err != nil {
 			return nil
 		}
 	} else if err != nil {

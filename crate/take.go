@@ -1,20 +1,19 @@
 package crate
 
 import (
-	"errors"
+	"context"
 	"fmt"
-	"io/fs"
+	"maps"
 	"path"
 	"slices"
 	"strings"
-	"sync"
 
-	"github.com/bmatcuk/doublestar/v4"
-	"golang.org/x/sync/errgroup"
-
-	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -23,16 +22,14 @@ import (
 type TakeRequest struct {
 	Source    string
 	More      []string          // other sources, taken in the same change
-	Dir       string            // where the command was given
 	Files     []string          // patterns; none takes the suggestion
 	Parts     []string          // options beside the suggestion, by name
 	As        string            // the library's name in the crate
 	Rename    map[string]string // file names, old to new
-	Together  bool
-	ByKind    bool   // in the site's folders by kind, where the site's habit is another
-	Names     string // shipped, plain or versioned, where that differs from the site's habit
-	Build     string // what pages use: minified or readable
-	OneBuild  bool   // keep only that build
+	Arrange   record.Arrange    // where that differs from the site's habit
+	Names     record.Names      // where that differs from the site's habit
+	Build     record.Build      // what pages use
+	OneBuild  bool              // keep only that build
 	Because   string
 	Needs     []string
 	Pages     []string // include at once
@@ -45,21 +42,21 @@ type TakeRequest struct {
 // Taken says what take did.
 type Taken struct {
 	Outcome
-	Library  string         `json:"library"`
-	Version  string         `json:"version"`
-	Licence  string         `json:"licence,omitempty"`
-	Digest   string         `json:"digest,omitempty"`
-	Together bool           `json:"together,omitempty"`
-	Why      string         `json:"why_together,omitempty"`
-	Choices  []TakenFile    `json:"choices"`
-	Pages    []IncludedPage `json:"pages,omitempty"`
-	Notes    []string       `json:"notes,omitempty"`
-	Build    string         `json:"build"`
+	Library  string       `json:"library"`
+	Version  string       `json:"version"`
+	Licence  string       `json:"licence,omitempty"`
+	Digest   string       `json:"digest,omitempty"`
+	Together bool         `json:"together,omitempty"`
+	Why      string       `json:"why_together,omitempty"`
+	Choices  []TakenFile  `json:"choices"`
+	Pages    []PageChange `json:"pages,omitempty"`
+	Notes    []string     `json:"notes,omitempty"`
+	Build    record.Build `json:"build"`
 	// FirstSeen says that nothing was known of the source's bytes before.
-	FirstSeen bool     `json:"first_seen,omitempty"`
-	Needs     []Supply `json:"needs,omitempty"`
-	With      []string `json:"with,omitempty"`   // libraries that were taken along
-	Others    []Taken  `json:"others,omitempty"` // of several sources, all but the first
+	FirstSeen bool            `json:"first_seen,omitempty"`
+	Needs     []origin.Supply `json:"needs,omitempty"`
+	With      []string        `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken         `json:"others,omitempty"` // of several sources, all but the first
 }
 
 // TakenFile is one file of the set, and where it went.
@@ -71,16 +68,19 @@ type TakenFile struct {
 }
 
 // Take brings a library into the project, and with it, where that is asked for, what it needs on a page.
-func (p *Project) Take(req TakeRequest) (*Taken, error) {
+func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 	sources := append([]string{req.Source}, req.More...)
-	opens, err := p.openAll(sources, req)
-	defer func() {
-		for _, o := range opens {
-			if o != nil {
-				o.close()
-			}
+	// What must be fetched is fetched before the project is locked: a slow server keeps nobody waiting.
+	before, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	opens, err := c.openAll(ctx, before, sources, req)
+	for _, o := range opens {
+		if o != nil {
+			defer o.Close()
 		}
-	}()
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -88,12 +88,12 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 	for _, o := range opens {
 		title += " " + strings.TrimSpace(orWord(req.As, strings.ToLower(o.Name))+" "+o.Version)
 	}
-	set, err := change.Begin(p.Root, title, p.opt)
+	d, set, err := c.draft(ctx, title)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	t := &taking{p: p, set: set}
+	t := &taking{c: c, d: d}
 	var out *Taken
 	for i, o := range opens {
 		one := req
@@ -101,7 +101,7 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 		if i > 0 && slices.Contains(t.taken, strings.ToLower(o.Name)) {
 			continue // it came along with an earlier one
 		}
-		taken, err := t.one(o, one, 0)
+		taken, err := t.one(ctx, o, one, 0)
 		if err != nil {
 			return nil, err
 		}
@@ -112,122 +112,82 @@ func (p *Project) Take(req TakeRequest) (*Taken, error) {
 		}
 	}
 	if len(req.Pages) > 0 {
-		site, err := p.Walk()
+		pages, err := d.Pages(ctx, req.Pages, c.Dir, false)
 		if err != nil {
 			return nil, err
 		}
-		pages, err := p.Select(site, req.Pages, req.Dir)
-		if err != nil {
-			return nil, err
-		}
-		var files []wanted
+		in := &reconcile.Include{}
+		after := d.Before.With(d.List, d.Seal)
 		for _, lib := range t.taken {
-			files = append(files, p.pageFiles(lib, "")...)
+			in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)
 		}
-		if out.Pages, err = p.includeOn(set, pages, files, false); err != nil {
-			return nil, err
-		}
+		d.OnPages(pages, in.Page)
+		return out, finish(ctx, d, &out.Outcome, &out.Pages, in.Passed)
 	}
-	list, err := record.SetLibraries(p.list, t.libraries)
-	if err != nil {
-		return nil, err
-	}
-	oc, err := p.commit(set, list)
-	if err != nil {
-		return nil, err
-	}
-	out.Outcome = *oc
-	return out, nil
+	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)
+	out.Pages = changed(out.Pages) // those whose references followed files
+	return out, err
 }
-
-// connections is how many sources are asked for at once.
-const connections = 32
 
 // openAll opens several sources at once, and with them what they need where that is to be taken too.
-func (p *Project) openAll(sources []string, req TakeRequest) ([]*opened, error) {
-	opens := make([]*opened, len(sources))
-	var g errgroup.Group
-	g.SetLimit(connections)
-	for i, s := range sources {
-		g.Go(func() error {
-			one := req
-			one.Source = s
-			o, err := p.reach.openAllowed(s, req.Dir, req.Integrity, p.heldFor(one))
-			if err != nil {
-				return err
-			}
-			opens[i] = o
-			if req.WithNeeds {
-				p.prefetch(o, 0)
-			}
-			return nil
-		})
-	}
-	return opens, g.Wait()
-}
-
-// heldFor is what the hold of a library that is in the crate already allows.
-func (p *Project) heldFor(req TakeRequest) func(string) bool {
-	name, _ := splitPackage(req.Source)
-	if req.As != "" {
-		name = req.As
-	}
-	if lib := p.List.Library(name); lib != nil {
-		return allowedBy(lib.Hold)
-	}
-	return nil
+func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []string, req TakeRequest) ([]*origin.Opened, error) {
+	return parallel.MapWide(ctx, parallel.Connections, sources, func(ctx context.Context, s string) (*origin.Opened, error) {
+		name, _ := origin.SplitPackage(s)
+		if req.As != "" {
+			name = req.As
+		}
+		open := origin.Request{Name: s, Dir: c.Dir, Integrity: req.Integrity}
+		if lib := p.List.Library(name); lib != nil {
+			open.Allowed = project.AllowedBy(lib.Hold) // of what is in the crate already
+		}
+		o, err := c.Origin.Open(ctx, open)
+		if err == nil && req.WithNeeds {
+			c.Origin.Prefetch(ctx, o, p.Globals())
+		}
+		return o, err
+	})
 }
 
 // taking is one change in which one or several libraries are taken.
 type taking struct {
-	p     *Project
-	set   *change.Set
-	taken []string // in the order in which pages need them
-	// libraries are the entries of the packing list as they will be.
-	libraries []record.Library
+	c       *Crate
+	d       *reconcile.Draft
+	taken   []string          // in the order in which pages need them
+	defines map[string]string // a global to the library that defines it, those that are being taken too
 }
 
-// mostDepth is how far needs of needs are followed.
-const mostDepth = 10
-
-func (t *taking) one(o *opened, req TakeRequest, depth int) (*Taken, error) {
-	p := t.p
-	lib := record.Library{Name: strings.ToLower(o.Name), Version: o.Version, From: originFor(p.Root, o), Build: req.Build, Because: req.Because, Needs: req.Needs}
-	if req.As != "" {
-		lib.Name = req.As
-	}
-	if err := validName(lib.Name); err != nil {
+func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
+	d := t.d
+	lib := record.Library{Name: orWord(req.As, strings.ToLower(o.Name)), Version: o.Version, From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
+	if err := record.ValidName(lib.Name); err != nil {
 		return nil, err
 	}
-	if old := p.List.Library(lib.Name); old != nil {
+	if old := d.List.Library(lib.Name); old != nil {
 		if old.Version != lib.Version {
-			return nil, refused(fmt.Sprintf("merry repin %s@%s to move it, or merry take %s --as NAME to have both", lib.Name, orWord(lib.Version, "VERSION"), req.Source),
+			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s to move it, or merry take %s --as NAME to have both", lib.Name, orWord(lib.Version, "VERSION"), req.Source),
 				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, orWord(lib.Version, "of no known version"))
 		}
 		lib = keepChoices(lib, *old)
 	}
 	if req.OnlyDesk {
-		lib.Only = "desk"
+		lib.Only = record.Desk
 	}
-	if err := p.knownNeeds(lib); err != nil {
+	if err := knownNeeds(d.List, lib); err != nil {
 		return nil, err
 	}
-	if lib.Build == "" {
-		lib.Build = string(delivery.Minified)
+	if lib.Build == record.NoBuild {
+		lib.Build = record.Minified
 	}
 	sel, err := selectFiles(o, req.Files, req.Parts)
 	if err != nil {
 		return nil, err
 	}
 	if req.OneBuild {
-		sel = oneBuild(o.Delivery, sel, delivery.Build(lib.Build))
+		sel = o.OneBuild(sel, lib.Build)
 	}
-	lib.Take = takeList(o.Delivery, sel)
-	switch {
-	case req.Together:
-		lib.Arrange = "together"
-	case req.ByKind:
-		lib.Arrange = "kind"
+	lib.Take = o.Named(sel)
+	if req.Arrange != "" {
+		lib.Arrange = req.Arrange
 	}
 	if req.Names != "" {
 		lib.Names = req.Names
@@ -236,73 +196,115 @@ func (t *taking) one(o *opened, req TakeRequest, depth int) (*Taken, error) {
 		lib.Rename = req.Rename
 	}
 	before := len(t.taken)
-	needs, err := t.needs(o, sel, &lib, req, depth)
+	needs, err := t.needs(ctx, o, sel, &lib, req, depth)
 	if err != nil {
 		return nil, err
 	}
-	place, sealed, err := t.place(o, sel, &lib, req.Overwrite)
+	place, sealed, err := t.place(ctx, o, sel, &lib, req.Overwrite)
 	if err != nil {
 		return nil, err
 	}
+	known := d.Before.Seal.Libraries[lib.Name]
 	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
-		Why: place.Why, Notes: append(o.remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.firstSeen, Needs: needs, With: slices.Clone(t.taken[before : len(t.taken)-1])}
+		Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != sealed.Digest), Needs: needs, With: slices.Clone(t.taken[before : len(t.taken)-1])}
 	for _, c := range sel.Choices {
-		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: p.inProject(place.At[c.Path]), Size: o.File(c.Path).Size, Reason: c.Reason})
+		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason})
 	}
 	return out, nil
 }
 
-// place finds a place for every chosen file, drafts the files, and writes both records.
-func (t *taking) place(o *opened, sel *delivery.Selection, lib *record.Library, overwrite bool) (*delivery.Placement, *record.Sealed, error) {
-	p := t.p
-	habits, together := p.habitsFor(lib)
+// place finds a place for every chosen file, drafts the files, and drafts both records.
+func (t *taking) place(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, overwrite bool) (*delivery.Placement, *record.Sealed, error) {
+	d := t.d
+	habits, together := project.HabitsFor(d.List, lib)
 	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, lib.Rename)
 	if err != nil {
-		return nil, nil, &Problem{Class: Refused, What: err.Error(), Err: err}
-	}
-	if place.Together && p.List.Arrange != "together" {
-		lib.Arrange = "together"
-	}
-	sealed, err := p.placeFiles(t.set, o, sel, place, lib.Name, overwrite)
-	if err != nil {
 		return nil, nil, err
 	}
-	sealed.Version, sealed.Origin, sealed.Licence = lib.Version, lib.From, o.Licence
-	if sealed.Digest, err = o.tree.Digest(); err != nil {
+	if aside := d.Spoken(o.Tree, sel.Paths(), place.At); len(aside) > 0 {
+		// A file of the site's own has the name; the library's is called after the library then.
+		lib.Rename = maps.Clone(lib.Rename)
+		for _, base := range aside {
+			if lib.Rename == nil {
+				lib.Rename = map[string]string{}
+			}
+			lib.Rename[base] = path.Base(lib.Name) + "-" + base
+		}
+		if place, err = o.Place(sel, lib.Name, lib.Version, habits, together, lib.Rename); err != nil {
+			return nil, nil, err
+		}
+	}
+	if place.Together && d.List.Arrange != record.Together {
+		lib.Arrange = record.Together
+	}
+	policy := reconcile.Refuse
+	if overwrite {
+		policy = reconcile.Overwrite
+	}
+	sealed := &record.Sealed{Version: lib.Version, Origin: lib.From, Licence: o.Licence}
+	if sealed.Files, err = d.Take(ctx, lib.Name, o.Tree, o.Delivery, sel, place.At, false, policy); err != nil {
 		return nil, nil, err
 	}
-	p.Seal.Libraries[lib.Name] = sealed
-	p.indexPlaces()
-	p.addGlobals(lib.Name, o, sel)
-	t.libraries = append(t.libraries, *lib)
-	if old := p.List.Library(lib.Name); old != nil {
-		*old = *lib
-	} else {
-		p.List.Libraries = append(p.List.Libraries, *lib)
+	if sealed.Digest, err = o.Tree.Digest(); err != nil {
+		return nil, nil, err
+	}
+	d.Seal.Libraries[lib.Name] = sealed
+	d.List.Put(*lib)
+	for _, c := range sel.Choices {
+		if f := o.File(c.Path); c.Page && f.Script != nil {
+			for _, g := range f.Script.Defines {
+				t.globals()[g.Name] = lib.Name
+			}
+		}
 	}
 	t.taken = append(t.taken, lib.Name)
-	if !t.set.Dry() {
-		err = p.reach.keep(o, sealed)
+	if !d.Dry() {
+		err = t.c.Origin.Store(ctx, o, sealed)
 	}
 	return place, sealed, err
 }
 
+// globals tells who defines what, with what is being taken.
+func (t *taking) globals() map[string]string {
+	if t.defines == nil {
+		t.defines = map[string]string{}
+		for g, lib := range t.d.Before.Globals() {
+			t.defines[g] = lib
+		}
+	}
+	return t.defines
+}
+
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, where that is asked for.
-func (t *taking) needs(o *opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]Supply, error) {
-	p := t.p
-	needs := p.supply(o, needsOf(o, sel))
+func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]origin.Supply, error) {
+	found := origin.NeedsOf(o, sel, req.WithNeeds)
+	more, err := origin.Tried(ctx, t.c.Facts, o, sel, found)
+	if err != nil {
+		return nil, err
+	}
+	needs, err := t.c.Origin.Supply(ctx, o, append(found, more...), t.globals())
+	if err != nil {
+		return nil, err
+	}
+	if needs, err = t.c.Origin.Confirm(ctx, t.c.Facts, o, needs); err != nil {
+		return nil, err
+	}
 	for i := range needs {
 		n := &needs[i]
-		if n.Library == "" && n.Package != "" && req.WithNeeds && depth < mostDepth {
+		if n.Library == "" && n.Package != "" && req.WithNeeds && depth < origin.MostDepth {
 			name := strings.ToLower(n.Package)
-			if p.List.Library(name) == nil {
-				dep, err := p.reach.openPackage(n.Package, n.Range, nil)
+			if t.d.List.Library(name) == nil {
+				dep, err := t.c.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
 				if err != nil {
 					return nil, err
 				}
-				_, err = t.one(dep, TakeRequest{Source: fromRegistry + n.Package, Dir: req.Dir, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
-				dep.close()
+				_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+				if err != nil && problem.Of(err).Code == problem.NothingThere {
+					n.Why = "its package " + n.Package + " has nothing for a page"
+					n.Package, n.Range = "", ""
+					continue
+				}
 				if err != nil {
 					return nil, fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
 				}
@@ -313,14 +315,16 @@ func (t *taking) needs(o *opened, sel *delivery.Selection, lib *record.Library, 
 			lib.Needs = append(lib.Needs, n.Library)
 		}
 	}
-	return needs, nil
+	return slices.DeleteFunc(needs, func(n origin.Supply) bool {
+		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
+	}), nil
 }
 
 // keepChoices fills a second take of the same library with what the first one said.
 func keepChoices(lib, old record.Library) record.Library {
 	out := old
 	out.From = lib.From
-	if lib.Build != "" {
+	if lib.Build != record.NoBuild {
 		out.Build = lib.Build
 	}
 	if lib.Because != "" {
@@ -332,212 +336,14 @@ func keepChoices(lib, old record.Library) record.Library {
 	return out
 }
 
-func orWord(s, word string) string {
-	if s == "" {
-		return word
-	}
-	return s
-}
-
-func validName(name string) error {
-	plain := strings.TrimPrefix(name, "@")
-	if plain == "" || strings.ContainsFunc(plain, func(r rune) bool {
-		return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_./", r))
-	}) || strings.Contains(plain, "..") || strings.HasPrefix(plain, "/") || strings.HasSuffix(plain, "/") {
-		return usage("give one with --as NAME", "%q is no name for a library; use letters, digits, and - _ .", name)
-	}
-	return nil
-}
-
-func (p *Project) knownNeeds(lib record.Library) error {
+func knownNeeds(list *record.List, lib record.Library) error {
 	for _, n := range lib.Needs {
 		if n == lib.Name {
-			return usage("", "%s can't need itself", n)
+			return problem.Misuse("leave it out of --needs", "%s can't need itself", n)
 		}
-		if p.List.Library(n) == nil {
-			return refused("merry take "+n+" first", "%s is to need %s, which is not in the crate", lib.Name, n)
+		if list.Library(n) == nil {
+			return problem.Refuse(problem.NeedUnmet, "merry take "+n+" first", "%s is to need %s, which is not in the crate", lib.Name, n)
 		}
 	}
 	return nil
-}
-
-func selectFiles(o *opened, patterns, parts []string) (*delivery.Selection, error) {
-	if len(patterns) == 0 {
-		var options []delivery.Option
-		for _, name := range parts {
-			op, ok := o.Option(name)
-			if !ok {
-				var known []string
-				for _, k := range o.Options() {
-					known = append(known, k.Name)
-				}
-				next := "it has none"
-				if len(known) > 0 {
-					next = "it has " + strings.Join(known, ", ")
-				}
-				return nil, refused(next, "--part %s: %s has no such part", name, o.tree.Name)
-			}
-			options = append(options, op)
-		}
-		sel := o.SuggestWith(options)
-		if len(sel.Choices) == 0 {
-			return nil, refused("merry peek "+o.tree.Name+" --all, then merry take with --files", "%s: %s", o.tree.Name, strings.Join(sel.Notes, "; "))
-		}
-		return sel, nil
-	}
-	for _, pat := range patterns {
-		found := false
-		for i := range o.Files {
-			ok, err := doublestar.Match(pat, o.Files[i].Path)
-			if err != nil {
-				return nil, usage("", "--files %s is no pattern", pat)
-			}
-			found = found || ok
-		}
-		if !found {
-			return nil, refused("merry peek "+o.tree.Name+" --all lists what is there", "--files %s matches nothing in %s", pat, o.tree.Name)
-		}
-	}
-	return o.Choose(func(name string) (string, bool) {
-		for _, pat := range patterns {
-			if doublestar.MatchUnvalidated(pat, name) {
-				return pat, true
-			}
-		}
-		return "", false
-	}), nil
-}
-
-// oneBuild drops the files of the other build where both are chosen.
-func oneBuild(d *delivery.Delivery, s *delivery.Selection, build delivery.Build) *delivery.Selection {
-	return s.Without(func(name string) bool {
-		f := d.File(name)
-		if f.Kind == delivery.Map {
-			f = d.File(f.MapOf)
-		}
-		return f != nil && f.Pair != "" && s.Has(f.Pair) && f.Build != build
-	})
-}
-
-// takeList is what the packing list says of a selection: all of it, so that it can be repeated.
-func takeList(d *delivery.Delivery, s *delivery.Selection) []string {
-	var list []string
-	brought := map[string]bool{}
-	for _, c := range s.Choices {
-		f := d.File(c.Path)
-		for _, r := range f.Refs {
-			brought[r.Path] = true
-		}
-		if f.Map != "" {
-			brought[f.Map] = true
-		}
-	}
-	for _, c := range s.Choices {
-		if !brought[c.Path] || c.Page {
-			list = append(list, c.Path)
-		}
-	}
-	return list
-}
-
-// placeFiles drafts the files of a selection and seals them.
-func (p *Project) placeFiles(set *change.Set, o *opened, sel *delivery.Selection, place *delivery.Placement, library string, overwrite bool) (*record.Sealed, error) {
-	var buffers sync.Pool
-	files, err := forEach(sel.Choices, func(c delivery.Choice) (record.File, error) {
-		buf, _ := buffers.Get().([]byte)
-		b, err := o.tree.ReadInto(c.Path, buf)
-		if err != nil {
-			return record.File{}, err
-		}
-		defer buffers.Put(b)
-		f := o.File(c.Path)
-		at := p.inProject(place.At[c.Path])
-		sealed := record.File{Path: c.Path, At: at, Size: int64(len(b)), Integrity: integrity.Of(b), Build: string(f.Build), Page: c.Page, Module: isModule(f)}
-		if f.Pair != "" && sel.Has(f.Pair) {
-			sealed.Pair = f.Pair
-		}
-		return sealed, p.putFile(set, library, at, b, overwrite)
-	})
-	if err != nil {
-		return nil, err
-	}
-	return &record.Sealed{Files: files}, nil
-}
-
-// isModule tells an ES module from other files.
-func isModule(f *delivery.File) bool { return f.Script != nil && f.Script.Form == script.Module }
-
-// putFile drafts one file of a library, never over other bytes without being told to.
-func (p *Project) putFile(set *change.Set, library, at string, b []byte, overwrite bool) error {
-	old, stamp, err := change.Read(p.Root, at)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		stamp = change.Stamp{}
-	case err != nil:
-		return err
-	case string(old) == string(b):
-		return nil
-	case !overwrite:
-		whose := "it is not the crate's"
-		if of, ok := p.byPlace[at]; ok {
-			whose = "it is " + of.Library + "'s"
-		}
-		return refused("move it away, choose another name with --rename "+path.Base(at)+"=NAME, or say --overwrite",
-			"%s is there already with other bytes, and %s; it was not touched", at, whose)
-	}
-	return set.Write(at, b, stamp)
-}
-
-// pageFiles lists the files of a library that go on pages, in the build that is asked for or, where
-// that is "", in the one that the packing list names. Stylesheets come first, then the library's
-// core before its parts.
-func (p *Project) pageFiles(library, build string) []wanted {
-	lib, entry := p.Seal.Libraries[library], p.List.Library(library)
-	if lib == nil {
-		return nil
-	}
-	if build == "" && entry != nil {
-		build = entry.Build
-	}
-	if build == "" {
-		build = string(delivery.Minified)
-	}
-	var list []wanted
-	for i := range lib.Files {
-		f := &lib.Files[i]
-		if !f.Page || f.At == "" || f.Pair != "" && f.Build != build {
-			continue
-		}
-		if at, ok := p.inSite(f.At); ok {
-			list = append(list, wanted{library: library, at: at, style: delivery.KindOf(f.Path) == delivery.Stylesheet, pair: p.placeOf(lib, f.Pair)})
-		}
-	}
-	core := strings.ToLower(path.Base(library))
-	slices.SortStableFunc(list, func(a, b wanted) int {
-		if a.style != b.style {
-			if a.style {
-				return -1
-			}
-			return 1
-		}
-		ac, bc := strings.HasPrefix(strings.ToLower(path.Base(a.at)), core), strings.HasPrefix(strings.ToLower(path.Base(b.at)), core)
-		switch {
-		case ac != bc && ac:
-			return -1
-		case ac != bc:
-			return 1
-		}
-		return len(path.Base(a.at)) - len(path.Base(b.at))
-	})
-	return list
-}
-
-func (p *Project) placeOf(lib *record.Sealed, deliveryPath string) string {
-	for _, f := range lib.Files {
-		if deliveryPath != "" && f.Path == deliveryPath {
-			at, _ := p.inSite(f.At)
-			return at
-		}
-	}
-	return ""
 }

@@ -1,23 +1,69 @@
 package crate
 
 import (
+	"cmp"
+	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
-	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/semantic"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/upgrade"
 )
+
+// What an upgrade would do.
+type (
+	Compared   = upgrade.Compared
+	Difference = upgrade.Difference
+	LostName   = upgrade.LostName
+	NewerLine  = upgrade.NewerLine
+	NameUse    = upgrade.NameUse
+	FileSize   = upgrade.FileSize
+)
+
+// CompareRequest asks what a version would change. First and New are versions or sources: with a library of the crate, First
+// is the version to compare with, "" for the one in use; without, they are two sources.
+type CompareRequest struct {
+	Library, First, New string
+}
+
+// Compare tells what another version of a library would change for the project's pages, before anything changes.
+func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	in := upgrade.Request{Library: req.Library, Old: req.First, New: req.New, Dir: c.Dir}
+	if req.First == "" && p.List.Library(req.Library) == nil {
+		if semantic.IsVersion(req.New) {
+			return nil, problem.Misuse("merry contents lists the crate; two sources are compared with merry compare SOURCE SOURCE", "%s is not in the crate, so there is nothing to compare %s with", req.Library, req.New)
+		}
+		in.Library, in.Old = "", req.Library
+	}
+	return upgrade.Compare(ctx, p, in)
+}
+
+// Newer lists what is behind in the whole crate.
+func (c *Crate) Newer(ctx context.Context) ([]NewerLine, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return upgrade.Newer(ctx, p)
+}
 
 // VersionLine is one version of a library.
 type VersionLine struct {
 	Version    string     `json:"version"`
 	Time       *time.Time `json:"time,omitempty"`
 	Tags       []string   `json:"tags,omitempty"`
-	Size       int64      `json:"size,omitempty"` // unpacked
+	Size       int64      `json:"size,omitempty"` // unpacked, in bytes
 	Licence    string     `json:"licence,omitempty"`
 	Deprecated string     `json:"deprecated,omitempty"`
 	Pinned     bool       `json:"pinned,omitempty"`
@@ -37,28 +83,31 @@ type Versions struct {
 }
 
 // Versions lists what a registry has of a library of the crate, or of any package.
-func (p *Project) Versions(name string) (*Versions, error) {
+func (c *Crate) Versions(ctx context.Context, name string) (*Versions, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
 	out := &Versions{Library: name, Package: name}
 	if lib := p.List.Library(name); lib != nil {
 		out.Pinned, out.Hold = lib.Version, lib.Hold
-		pkg, ok := strings.CutPrefix(lib.From, fromRegistry)
-		if ok {
+		if pkg, ok := lib.Package(); ok {
 			out.Package = pkg
 		} else {
 			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; these are the registry's versions of that name", name, lib.From))
 		}
 	} else if !source.ValidPackage(name) {
-		return nil, usage("", "%s is neither a library of the crate nor a package's name", name)
+		return nil, problem.Misuse("merry contents lists the crate", "%s is neither a library of the crate nor a package's name", name)
 	}
-	pkg, _, err := p.reach.metadata(out.Package, true)
+	pkg, err := c.Origin.Document(ctx, out.Package, true)
 	if err != nil {
 		return nil, err
 	}
 	out.Stale = pkg.Stale
-	allowed := allowedBy(out.Hold)
+	allowed := project.AllowedBy(out.Hold)
 	for _, v := range slices.Backward(pkg.Sorted()) {
 		line := VersionLine{Version: v.Version, Size: v.Dist.Unpacked, Licence: string(v.Licence), Deprecated: string(v.Deprecated),
-			Pinned: v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version), Syntax: p.syntaxOf(v)}
+			Pinned: v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version), Syntax: c.syntaxOf(ctx, v)}
 		if t, ok := pkg.Times[v.Version]; ok {
 			line.Time = &t
 		}
@@ -74,64 +123,26 @@ func (p *Project) Versions(name string) (*Versions, error) {
 }
 
 // syntaxOf is the syntax that a version's scripts for pages demand, 0 where the cache does not have it.
-func (p *Project) syntaxOf(v *source.Version) int {
-	seen, ok := p.reach.Cache.Recall(v.Dist.Tarball)
+func (c *Crate) syntaxOf(ctx context.Context, v *source.Version) int {
+	seen, ok := c.Origin.Cache.Seen(v.Dist.Tarball)
 	if !ok {
 		return 0
 	}
-	t, err := p.reach.Cache.OpenTree(seen.Integrity, seen.Name)
+	o, err := c.Origin.OpenKept(ctx, seen.Integrity, seen.Name)
 	if err != nil {
 		return 0
 	}
-	o, err := describe(&opened{tree: t})
-	if err != nil {
-		return 0
-	}
-	defer o.close()
+	defer o.Close()
 	newest := 0
-	for _, c := range o.Suggest().Choices {
-		if f := o.File(c.Path); c.Page && f.Script != nil && f.Script.Form != script.Broken {
+	for _, ch := range o.Suggest().Choices {
+		if f := o.File(ch.Path); ch.Page && f.Script != nil && f.Script.Form != script.Broken {
 			newest = max(newest, f.Script.Syntax)
 		}
 	}
 	return newest
 }
 
-// Held says what hold did.
-type Held struct {
-	Outcome
-	Library string       `json:"library"`
-	Hold    *record.Hold `json:"hold"` // nil where it was taken off
-}
-
-// Hold keeps a library at a version, or below one; a nil hold lets it go.
-func (p *Project) Hold(name string, hold *record.Hold) (*Held, error) {
-	lib := p.List.Library(name)
-	if lib == nil {
-		return nil, refused("merry contents lists the crate", "%s is not in the crate", name)
-	}
-	if hold != nil {
-		if hold.At == "" && hold.Below == "" {
-			hold.At = lib.Version
-		}
-		if !allowedBy(hold)(lib.Version) {
-			return nil, refused("merry repin "+name+" to a version that the hold allows first", "%s is at %s, which this hold would not allow", name, lib.Version)
-		}
-	}
-	set, err := change.Begin(p.Root, "hold "+name, p.opt)
-	if err != nil {
-		return nil, err
-	}
-	defer set.Close()
-	changed := *lib
-	changed.Hold = hold
-	list, err := record.SetLibrary(p.list, changed)
-	if err != nil {
-		return nil, err
-	}
-	oc, err := p.commit(set, list)
-	if err != nil {
-		return nil, err
-	}
-	return &Held{Outcome: *oc, Library: name, Hold: hold}, nil
+// open opens a source that a person named.
+func (c *Crate) open(ctx context.Context, name, wanted string) (*origin.Opened, error) {
+	return c.Origin.Open(ctx, origin.Request{Name: name, Dir: cmp.Or(c.Dir, "."), Integrity: wanted})
 }

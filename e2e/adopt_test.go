@@ -216,19 +216,19 @@ func TestAdoptLocalFiles(t *testing.T) {
 	}
 	s.Write("js/vendor/oarlock-1.4.2.min.js", string(old["dist/oarlock.min.js"]))
 	for name, b := range brine {
-		s.Write("node_modules/brinework/"+name, string(b))
+		s.Write("parcels/brinework/"+name, string(b))
 	}
-	s.Write("node_modules/brinework/package.json", `{"name": "brinework", "version": "1.2.0"}`)
+	s.Write("parcels/brinework/about.json", `{"name": "brinework", "version": "1.2.0"}`)
 	s.Write("js/chart.js", "/* Chart of the tides */ window.tideTable = 1;")
 	s.Write("js/gauge.js", "/*! gauge v0.9.1 | (c) the harbour */ window.gauge = function () {};")
 	replace(s, "index.html", "</body>", "<script src='js/vendor/oarlock-1.4.2.min.js'></script><script src=js/chart.js></script><script src=js/gauge.js></script></body>")
-	replace(s, "index.html", "<link rel=\"stylesheet\" href=\"css/club.css\">", "<link rel=stylesheet href=/node_modules/brinework/css/brinework.min.css><link rel=\"stylesheet\" href=\"css/club.css\">")
+	replace(s, "index.html", "<link rel=\"stylesheet\" href=\"css/club.css\">", "<link rel=stylesheet href=/parcels/brinework/css/brinework.min.css><link rel=\"stylesheet\" href=\"css/club.css\">")
 	before := s.Read("index.html")
 	if r := s.Try("check", "index.html"); strings.Contains(r.Out, "file-missing") {
 		t.Errorf("check says\n%s", r.Out)
 	} // a folder of installed packages is there
 	out := s.Run("adopt", "index.html")
-	for _, want := range []string{"oarlock 1.4.2  dist/oarlock.min.js, sure", "brinework 1.2.0  css/brinework.min.css, sure", "the manifest in node_modules/brinework: brinework 1.2.0",
+	for _, want := range []string{"oarlock 1.4.2  dist/oarlock.min.js, sure", "brinework 1.2.0  css/brinework.min.css, sure", "the manifest in parcels/brinework: brinework 1.2.0",
 		"gauge 0.9.1  gauge.js, likely", "its banner: gauge 0.9.1", "  js/chart.js\n"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("adopt does not say %q:\n%s", want, out)

@@ -24,6 +24,12 @@ import (
 // browser starts a headless browser, with rules for where hosts are, or skips the test where the machine has none.
 func browser(t *testing.T, hosts ...string) context.Context {
 	t.Helper()
+	return browserFor(t, 2*time.Minute, hosts...)
+}
+
+// browserFor is browser for a time.
+func browserFor(t *testing.T, most time.Duration, hosts ...string) context.Context {
+	t.Helper()
 	name := ""
 	for _, n := range []string{"chromium", "chromium-browser", "google-chrome"} {
 		if p, err := exec.LookPath(n); err == nil {
@@ -44,7 +50,7 @@ func browser(t *testing.T, hosts ...string) context.Context {
 	t.Cleanup(stop)
 	ctx, stop2 := chromedp.NewContext(alloc)
 	t.Cleanup(stop2)
-	ctx, stop3 := context.WithTimeout(ctx, 2*time.Minute)
+	ctx, stop3 := context.WithTimeout(ctx, most)
 	t.Cleanup(stop3)
 	if err := chromedp.Run(ctx); err != nil {
 		t.Fatalf("the browser does not start: %v", err)

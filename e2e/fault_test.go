@@ -5,10 +5,14 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
+	"time"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/standin"
 )
 
 // changing are the commands that write, each with what must have been done before.
@@ -29,8 +33,20 @@ var changing = []struct {
 	{"order --fix", ordered, []string{"order", "**", "--fix"}},
 	{"check --fix", ordered, []string{"check", "--fix", "--no-rehearse"}},
 	{"repin with renames", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}}, []string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip", "--rename", "bw-bar=bw-header"}},
+	{"refill", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"refill"}},
+	{"sources set", [][]string{{"start"}}, []string{"sources", "set", "cdn", "harbour", harbourPattern}},
+	{"sources learn", linkable, []string{"sources", "learn", "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"}},
+	{"switch --cdn", append(linkable[:len(linkable):len(linkable)], []string{"sources", "set", "cdn", "harbour", harbourPattern}), []string{"switch", "--cdn", "--fallback"}},
 	{"undo", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"undo"}},
 }
+
+const harbourPattern = "http://cdn.harbour.example/lib/{name}/{version}/{path}"
+
+// linkable is what was done before pages can link to the stand-in CDN; CDN stands for its address.
+var linkable = [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}, {"sources", "set", "host", "cdn.harbour.example", "CDN"}}
+
+// sharedCDN is one stand-in for all tests that only read from it.
+var sharedCDN = sync.OnceValues(standin.NewCDN)
 
 // ordered is what was done before an order is repaired; prepared muddles it.
 var ordered = [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}}
@@ -39,7 +55,21 @@ var ordered = [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "
 func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 	s := merrytest.Club(t)
 	for _, args := range before {
+		if i := slices.Index(args, "CDN"); i >= 0 {
+			c, err := sharedCDN()
+			if err != nil {
+				t.Fatal(err)
+			}
+			args = slices.Replace(slices.Clone(args), i, i+1, c.Addr)
+		}
 		s.Run(args...)
+	}
+	if name == "refill" {
+		for _, gone := range []string{"fonts/brinework.woff", "css/brinework.css"} {
+			if err := os.Remove(filepath.Join(s.Dir, gone)); err != nil {
+				t.Fatal(err)
+			}
+		}
 	}
 	if strings.HasSuffix(name, "--fix") {
 		for _, page := range []string{"index.html", "tides.html"} {
@@ -51,17 +81,30 @@ func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 	return s
 }
 
-// TestStoppedAtEveryWrite stops each command at every one of its writes. The next command must find
-// the old state or the new one, and say what it put right.
+// leftovers lists what a change that is over must not leave in merry's own folder.
+func leftovers(s *merrytest.Site) []string {
+	all, _ := filepath.Glob(filepath.Join(s.Dir, ".merry/changes/*"))
+	return slices.DeleteFunc(all, func(name string) bool { return strings.HasSuffix(name, ".done") })
+}
+
+// TestStoppedAtEveryWrite stops each command at every one of its writes and removals. Reading afterwards changes nothing
+// and sees the old state or the new one, whole; finishing leads to that state, and giving up to the old one.
 func TestStoppedAtEveryWrite(t *testing.T) {
 	for _, c := range changing {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
-			prepare := func() *merrytest.Site { return prepared(t, c.name, c.before) }
+			first := prepared(t, c.name, c.before)
+			prepare := func() *merrytest.Site { return first.Copy() }
+			contents := func(s *merrytest.Site) (seen string, r merrytest.Result) {
+				r = s.Try("contents", "--json")
+				return strings.ReplaceAll(r.Out, s.Dir, "SITE"), r
+			}
 			s := prepare()
 			old := s.State()
+			oldSeen, _ := contents(s)
 			s.Run(c.args...)
 			done := s.State()
+			doneSeen, _ := contents(s)
 			if old == done {
 				t.Fatal("the command changes nothing")
 			}
@@ -78,88 +121,102 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 					t.Fatalf("write %d: status %d\n%s%s", n, r.Status, r.Out, r.Err)
 				}
 				s.Env = nil
-				// Before it is put right there may be anything; afterwards only the two.
-				r := s.Try("contents")
-				if strings.Contains(r.Err, "put right:") {
+				stopped := s.State()
+				seen, r := contents(s)
+				if s.State() != stopped {
+					t.Fatalf("stopped at write %d, reading changed the site", n)
+				}
+				unfinished := strings.Contains(r.Err, "stopped in the middle")
+				if unfinished {
 					said++
+				}
+				if seen != oldSeen && seen != doneSeen {
+					t.Fatalf("stopped at write %d, the project is read neither as before nor as after:\n%s%s", n, r.Out, r.Err)
+				}
+				end := []string{"--finish", "--abandon"}[n%2]
+				if r := s.Try("undo", end); r.Status != 0 && !(c.name == "start" && strings.Contains(r.Err, "no change to undo")) {
+					t.Fatalf("stopped at write %d, undo %s says\n%s%s", n, end, r.Out, r.Err)
 				}
 				switch s.State() {
 				case old:
 					olds++
+					if unfinished && end == "--finish" {
+						t.Errorf("stopped at write %d, past the commit point: finishing it led back", n)
+					}
 				case done:
 					news++
-				default:
-					t.Fatalf("stopped at write %d, the site is neither as before nor as after:\n%s", n, r.Err)
-				}
-				if drafts, _ := filepath.Glob(filepath.Join(s.Dir, ".merry/changes/*.[dg][ro]*")); c.name != "start" {
-					for _, d := range drafts {
-						if !strings.HasSuffix(d, ".done") {
-							t.Errorf("stopped at write %d, %s is left", n, filepath.Base(d))
-						}
+					if unfinished && end == "--abandon" {
+						t.Errorf("stopped at write %d: giving it up led on", n)
 					}
+				default:
+					t.Fatalf("stopped at write %d, after undo %s the site is neither as before nor as after:\n%s", n, end, r.Err)
+				}
+				if end == "--finish" || unfinished {
+					continue
+				}
+				// What is left of a draft, or of a change that is over, goes with the next change.
+				s.Try("undo", "--finish")
+				if left := leftovers(s); c.name != "start" && len(left) > 0 {
+					t.Errorf("stopped at write %d, %v is left", n, left)
 				}
 			}
 			if olds == 0 || news == 0 || said == 0 {
-				t.Errorf("%d old states, %d new ones, %d times said what was put right: the test did not reach both sides", olds, news, said)
+				t.Errorf("%d old states, %d new ones, %d times unfinished: the test did not reach both sides", olds, news, said)
 			}
 		})
 	}
 }
 
-// TestFullDisk fails every write from a certain one on. Either nothing has changed, or, past the
-// commit point, the next command finishes the work.
-func TestFullDisk(t *testing.T) {
-	for _, c := range changing[1:] {
-		t.Run(c.name, func(t *testing.T) {
-			t.Parallel()
-			for n := 1; ; n++ {
-				s := prepared(t, c.name, c.before)
-				old := s.State()
-				s.Env = []string{fmt.Sprintf("MERRY_FAULT=full@%d", n)}
-				r := s.Try(c.args...)
-				if r.Status == 0 {
-					return
-				}
-				if r.Status != 3 || !strings.Contains(r.Err, "no space") {
-					t.Fatalf("write %d: status %d: %s", n, r.Status, r.Err)
-				}
-				s.Env = nil
-				if strings.Contains(r.Err, "the next command will finish it") {
-					s.Run("contents")
-					now := s.State()
-					s2 := prepared(t, c.name, c.before)
-					s2.Run(c.args...)
-					if now != s2.State() {
-						t.Fatalf("write %d: the next command did not finish the work", n)
+// files leaves the lines of folders out of a state.
+func files(state string) string {
+	return strings.Join(slices.DeleteFunc(strings.Split(state, "\n"), func(line string) bool { return strings.HasSuffix(line, "/") }), "\n")
+}
+
+// TestWritesFail fails one write, or, as a full disk does, every one from a certain one on. Nothing has changed then, or,
+// where it could not be taken back either, the change can be finished, and given up.
+func TestWritesFail(t *testing.T) {
+	for kind, words := range map[string]string{"full": "no space", "fail": "input/output error"} {
+		for _, c := range changing[1:] {
+			if !long && !slices.Contains([]string{"take", "drop", "undo", "switch --cdn"}, c.name) {
+				continue
+			}
+			t.Run(kind+" "+c.name, func(t *testing.T) {
+				t.Parallel()
+				first := prepared(t, c.name, c.before)
+				old := first.State()
+				s := first.Copy()
+				s.Run(c.args...)
+				done := s.State()
+				for n := 1; ; n++ {
+					s := first.Copy()
+					s.Env = []string{fmt.Sprintf("MERRY_FAULT=%s@%d", kind, n)}
+					r := s.Try(c.args...)
+					s.Env = nil
+					if r.Status == 0 {
+						if files(s.State()) != files(done) { // an empty folder may be left
+							t.Fatalf("write %d failed, and the command did not say so", n)
+						}
+						if kind == "full" || n > 200 || leftovers(s) == nil && n > 5 {
+							return
+						}
+						continue // it was a removal of what is over, which the next command does
 					}
-				} else if s.State() != old {
-					t.Fatalf("write %d: the disk was full, and the site changed", n)
+					if r.Status != 3 || !strings.Contains(r.Err, words) {
+						t.Fatalf("write %d: status %d: %s", n, r.Status, r.Err)
+					}
+					if strings.Contains(r.Err, "could not be taken back") {
+						end, want := "--finish", done
+						if n%2 == 0 {
+							end, want = "--abandon", old
+						}
+						if s.Run("undo", end); s.State() != want {
+							t.Fatalf("write %d: undo %s did not do its work", n, end)
+						}
+					} else if s.State() != old {
+						t.Fatalf("write %d failed, and the site changed:\n%s", n, r.Err)
+					}
 				}
-			}
-		})
-	}
-}
-
-func TestTwoCommandsAtOnce(t *testing.T) {
-	s := merrytest.Club(t)
-	s.Run("start")
-	s.Run("take", "../downloads/oarlock-2.0.3.zip")
-	s.Run("take", "../downloads/brinework-1.2.0.zip")
-	first, second := s.Command("include", "oarlock", "--page", "**"), s.Command("include", "brinework", "--page", "**")
-	for _, c := range []interface{ Start() error }{first, second} {
-		if err := c.Start(); err != nil {
-			t.Fatal(err)
-		}
-	}
-	e1, e2 := first.Wait(), second.Wait()
-	if e1 != nil || e2 != nil {
-		t.Fatalf("%v, %v", e1, e2)
-	}
-	for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
-		for _, want := range []string{"oarlock.min.js", "brinework.min.js", "brinework.min.css"} {
-			if n := strings.Count(s.Read(page), want); n != 1 {
-				t.Errorf("%s has %s %d times", page, want, n)
-			}
+			})
 		}
 	}
 }
@@ -180,9 +237,56 @@ func TestUndoKeepsWhatWasChangedSince(t *testing.T) {
 	if s.State() != before {
 		t.Error("undo did not give back the state before")
 	}
+	s.Run("take", "../downloads/brinework-1.2.0.zip")
+	if err := os.RemoveAll(filepath.Join(s.Dir, "fonts")); err != nil {
+		t.Fatal(err)
+	}
+	s.Run("undo") // a file that is already as it was before stands in no one's way
+	if s.State() != before {
+		t.Error("undo did not give back the state before a take whose files are gone")
+	}
 	s.Run("undo") // the start itself
 	if _, err := os.Stat(filepath.Join(s.Dir, "crate.yaml")); err == nil {
 		t.Error("crate.yaml is still there")
 	}
 	s.Fail(1, []string{"no change to undo"}, "undo")
+}
+
+// TestKilledAtRandom ends commands wherever they happen to be, as a power cut does. Afterwards the project is as before or
+// as after, one way to the end leads there, and the next command works.
+func TestKilledAtRandom(t *testing.T) {
+	runs := 6
+	if long {
+		runs = 60
+	}
+	for _, c := range changing[1:] {
+		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			first := prepared(t, c.name, c.before)
+			s := first.Copy()
+			from := time.Now()
+			s.Run(c.args...)
+			took, done, old := time.Since(from), s.State(), first.State()
+			for i := range runs {
+				s := first.Copy()
+				s.Env = append(s.Env, "MERRY_FAULT=slow@2")
+				cmd := s.Command(c.args...)
+				if err := cmd.Start(); err != nil {
+					t.Fatal(err)
+				}
+				time.Sleep(time.Duration(i+1) * (took + 60*time.Millisecond) / time.Duration(runs+1))
+				cmd.Process.Kill()
+				cmd.Wait()
+				s.Env = nil
+				s.Run("undo", []string{"--finish", "--abandon"}[i%2])
+				if now := s.State(); now != old && now != done {
+					t.Fatalf("killed, the project is neither as before nor as after")
+				}
+				s.Run("undo", "--finish")
+				if left := leftovers(s); len(left) > 0 {
+					t.Errorf("%v is left", left)
+				}
+			}
+		})
+	}
 }

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"strings"
@@ -68,10 +69,23 @@ func TestErrorsSayWhatToTypeNext(t *testing.T) {
 		{"include", "oarlok", "--page", "index.html"}, {"include", "oarlock"}, {"include", "oarlock", "--page", "nowhere*"}, {"drop", "oarlock"}, {"drop", "nothing"}, {"repin", "nothing@1"}, {"repin", "brinework@9"},
 		{"hold", "nothing", "--because", "x"}, {"hold", "oarlock", "--at", "9.9.9", "--because", "x"}, {"switch", "--cdn"}, {"switch", "--profile", "x"}, {"switch", "nothing", "--local"}, {"refill", "nothing"},
 		{"peek", "index.html", "--notes"}, {"sources", "learn", "nothing"}, {"check", "nowhere/*"}, {"seal", "nowhere"}, {"cache", "--trim", "much"},
+		{"take"}, {"nothing"}, {"take", "oarlock", "--nothing"}, {"undo", "more"}, {"start", "--site", "../out"}, {"start", "--page", "../x.html"}, {"compare", "nothing", "1.0.0"}, {"compare", "nothing.zip", "other.zip"}, {"order", "nowhere"}, {"order", "index.html", "--graph", "oil"},
+		{"adopt", "index.html", "--tag", "nothing"}, {"adopt"}, {"bill", "--advisories", "nowhere"}, {"bill", "--form", "oil"}, {"versions", "no-such-package"}, {"versions", "../x"}, {"check", "--explain=nothing"}, {"check", "--changed-since", "nowhere"}, {"check", "--profile", "x"},
+		{"sources", "set", "cdn", "x", "nothing"}, {"sources", "set", "cdn", "a b", "https://x.example/{version}/{path}"}, {"sources", "set", "registry", "nothing"}, {"sources", "set", "downloads", "nowhere"}, {"peek", "../downloads/oarlock-1.4.2.zip", "--integrity", "x"}, {"take", "http://plain.example/a.zip"},
 	} {
 		r := s.Try(args...)
 		if r.Status == 0 {
 			t.Errorf("merry %s succeeds", strings.Join(args, " "))
+		}
+		if !strings.Contains(r.Err, "\nnext:  ") || strings.Contains(r.Err, "\nnext:  \n") {
+			t.Errorf("merry %s says no next step:\n%s", strings.Join(args, " "), r.Err)
+		}
+		var answer struct {
+			Error, Code, Class string
+			Next               []string
+		}
+		if j := s.Try(append([]string{"--json"}, args...)...); json.Unmarshal([]byte(j.Out), &answer) != nil || answer.Error == "" || answer.Code == "" || answer.Code == "bug" || answer.Class == "internal" || len(answer.Next) == 0 || j.Status != r.Status {
+			t.Errorf("merry --json %s: status %d\n%s", strings.Join(args, " "), j.Status, j.Out)
 		}
 		if !strings.HasPrefix(r.Err, "merry: ") || strings.Contains(r.Err, "goroutine") || strings.Contains(r.Err, "%!") || len(r.Err) > 1200 {
 			t.Errorf("merry %s says\n%s", strings.Join(args, " "), r.Err)
@@ -151,6 +165,36 @@ func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
 	}
 }
 
+// TestTakenAgainOtherwise: pages follow the files of a library that is taken again under other names or as another build, and
+// a take after which nothing would stand for a file on a page is refused.
+func TestTakenAgainOtherwise(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	before := s.State()
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--names", "versioned")
+	for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
+		if text := s.Read(page); strings.Count(text, "js/oarlock-2.0.3.min.js") != 1 || strings.Contains(text, "oarlock.min.js") {
+			t.Errorf("%s does not follow:\n%s", page, text)
+		}
+	}
+	s.Run("check", "--no-rehearse")
+	s.Run("undo")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--one-build", "--readable")
+	if text := s.Read("crews/index.html"); strings.Count(text, "js/oarlock.js") != 1 || strings.Contains(text, "oarlock.min.js") {
+		t.Errorf("the page does not follow to the other build:\n%s", text)
+	}
+	s.Run("check", "--no-rehearse")
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("undo does not lead back")
+	}
+	s.Fail(1, []string{"index.html:", "refers to dist/oarlock.min.js, and no file of the library would stand for it", "merry omit"}, "take", "../downloads/oarlock-2.0.3.zip", "--files", "dist/oarlock.js")
+	if s.State() != before {
+		t.Error("a refused take changed something")
+	}
+}
+
 func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
 	// A folder of the site that is a link out of the project takes no files.
 	s := merrytest.Club(t)
@@ -166,11 +210,16 @@ func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
 	}
 }
 
-// TestWithoutAHome: a machine's own user, who has no home, can check a site.
+// TestWithoutAHome: where there is no home, a folder of temporary files, which is everybody's, does not stand in.
 func TestWithoutAHome(t *testing.T) {
 	s := started(t)
 	cmd := s.Command("check")
 	cmd.Env = []string{"TMPDIR=" + t.TempDir()}
+	if out, err := cmd.CombinedOutput(); err == nil || !strings.Contains(string(out), "set MERRY_HOME") {
+		t.Errorf("%v: %s", err, out)
+	}
+	cmd = s.Command("check")
+	cmd.Env = []string{"MERRY_HOME=" + t.TempDir()}
 	if out, err := cmd.CombinedOutput(); err != nil || !strings.Contains(string(out), "nothing to find fault with") {
 		t.Errorf("%v: %s", err, out)
 	}

@@ -6,6 +6,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -148,7 +149,7 @@ func TestHoldVersionsRepin(t *testing.T) {
 
 func TestScopedRegistryAndToken(t *testing.T) {
 	s, r := registered(t)
-	r.Token = "sea-secret-42"
+	r.Demand("sea-secret-42")
 	s.Fail(3, []string{"does not let this be fetched (401)"}, "take", "@gull/pennants")
 	s.Run("sources", "set", "registry", r.URL, "--scope", "@gull", "--token-from", "GULL_TOKEN")
 	if out := s.Run("sources"); !strings.Contains(out, "the environment has no GULL_TOKEN") {
@@ -184,7 +185,8 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 		w.WriteHeader(404)
 	}))
 	defer other.Close()
-	r.Token, r.Elsewhere = "sea-secret-42", other.URL
+	r.Demand("sea-secret-42")
+	r.Redirect(other.URL)
 	r.Fail("@gull/pennants", standin.Elsewhere)
 	s.Run("sources", "set", "registry", r.URL, "--scope", "@gull", "--token-from", "GULL_TOKEN")
 	s.Env = []string{"GULL_TOKEN=sea-secret-42"}
@@ -196,7 +198,7 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 
 func TestRegistryFaults(t *testing.T) {
 	s, r := registered(t)
-	s.Env = []string{"MERRY_PATIENCE=1s"}
+	s.Env = []string{"MERRY_PATIENCE=3s"}
 	before := s.State()
 	for fault, tt := range map[standin.Fault]struct {
 		status int
@@ -244,10 +246,11 @@ func TestManyAtOnce(t *testing.T) {
 		r.Publish(name, "1.0.0", map[string][]byte{"dist/" + name + ".js": []byte("oarlock.fn." + name + " = function () {\n  return 1;\n};\n"), "package.json": []byte(`{"dependencies":{"oarlock":"^2.0.0"}}`)})
 		args = append(args, name)
 	}
-	r.Delay = 100 * time.Millisecond
+	const delay = 100 * time.Millisecond
+	r.Delay(delay)
 	from := time.Now()
 	s.Run(args...)
-	if took := time.Since(from); took > 62*r.Delay/2 {
+	if took := time.Since(from); took > 62*delay/2 {
 		t.Errorf("it took %v, half of what the requests one after the other would take", took)
 	}
 	if n := strings.Count(s.Read("crate.yaml"), "needs: [oarlock]"); n != 30 {
@@ -278,8 +281,8 @@ func TestMetadataOf20MB(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Fatal(err)
 	}
-	if kb := <-peak; kb > 150<<10 {
-		t.Errorf("metadata of 20 MB took %d MB of memory", kb>>10)
+	if kb := <-peak; kb == 0 && runtime.GOOS == "linux" || kb > 150<<10 {
+		t.Errorf("metadata of 20 MB took %d kB of memory", kb)
 	}
 }
 
@@ -297,4 +300,57 @@ func peakMemory(pid int) (peak int) {
 		peak = max(peak, kb)
 		time.Sleep(time.Millisecond)
 	}
+}
+
+// TestUndeclaredNeeds: a base that no dependency names is found by the global that it defines; what defines nothing is not
+// believed; what a script asks for before it uses it is no need.
+func TestUndeclaredNeeds(t *testing.T) {
+	s, r := registered(t)
+	publish := func(name, version, manifest string, files map[string]string) {
+		t.Helper()
+		all := map[string][]byte{"package.json": []byte(fmt.Sprintf(`{"name": %q, "version": %q%s}`, name, version, manifest))}
+		for file, text := range files {
+			all[file] = []byte(text)
+		}
+		if err := r.Publish(name, version, all); err != nil {
+			t.Fatal(err)
+		}
+	}
+	publish("rope-walk", "1.0.0", "", map[string]string{"rope-walk.js": "window.RopeWalk = { fn: {} };\n"})
+	publish("rope-walk", "2.0.0", "", map[string]string{"rope-walk.js": "window.RopeWalk = { fn: {} };\n"})
+	publish("sheet", "1.0.0", "", map[string]string{"sheet.js": "window.Other = 1;\n"})
+	publish("rope-walk-knots", "1.0.0", `, "devDependencies": {"rope-walk": "^1.0.0"}`, map[string]string{"rope-walk-knots.js": "RopeWalk.fn.knot = function () { return 1; };\n"})
+	publish("sheet-bend", "1.0.0", "", map[string]string{"sheet-bend.js": "Sheet.bend = 1;\n"})
+	publish("careful", "1.0.0", "", map[string]string{"careful.js": "(function (root, factory) { if (typeof define === 'function' && define.amd) { define(['lead'], factory); } else { root.Careful = factory(root.Lead); } })(this, function (lead) { var has = typeof lead === 'function'; return { sound: function () { return has ? lead() : 0; } }; });\n"})
+	out := s.Fail(0, []string{"needs RopeWalk", "rope-walk@1.0.0", "its makers built it with ^1.0.0"}, "take", "rope-walk-knots", "--dry-run").Out
+	if strings.Contains(out, "2.0.0") {
+		t.Errorf("the makers' own range was not kept:\n%s", out)
+	}
+	s.Write("knots.html", "<!doctype html>\n<html lang=\"en\">\n<head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>Knots</title></head>\n<body>\n</body>\n</html>\n")
+	s.Run("take", "rope-walk-knots", "--with-needs", "--page", "knots.html")
+	if page := s.Read("knots.html"); !strings.Contains(page, "rope-walk.js") || strings.Index(page, "rope-walk.js") > strings.Index(page, "rope-walk-knots.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Fail(0, []string{"needs Sheet", "nothing in the crate defines that"}, "take", "sheet-bend", "--with-needs")
+	if out := s.Run("take", "careful", "--with-needs", "--page", "knots.html"); strings.Contains(out, "needs") {
+		t.Errorf("what it asks for is told as a need:\n%s", out)
+	}
+	s.Run("check", "knots.html")
+}
+
+// TestNamesThatSayNothing: a library's main.js and style.css give way to the site's own, and are called after the library.
+func TestNamesThatSayNothing(t *testing.T) {
+	s, r := registered(t)
+	if err := r.Publish("bollard", "1.0.0", map[string][]byte{"package.json": []byte(`{"name": "bollard", "version": "1.0.0", "main": "dist/main.js", "style": "dist/style.css"}`), "dist/main.js": []byte("window.bollard = 1;\n"), "dist/style.css": []byte("b {\n  margin: 0;\n}\n")}); err != nil {
+		t.Fatal(err)
+	}
+	s.Write("js/main.js", "var own = 1;\n")
+	s.Write("css/style.css", "a { color: red }\n")
+	s.Run("take", "bollard", "--page", "tides.html")
+	page := s.Read("tides.html")
+	if s.Read("js/main.js") != "var own = 1;\n" || s.Read("css/style.css") != "a { color: red }\n" || !strings.Contains(page, "js/bollard-main.js") || !strings.Contains(page, "css/bollard-style.css") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("refill")
+	s.Run("undo")
 }

@@ -258,7 +258,7 @@ func TestBadInput(t *testing.T) {
 		{2, []string{"exclude each other"}, []string{"take", "mine", "--minified", "--readable"}},
 		{2, []string{"there is no command", "did you mean merry check"}, []string{"chek"}},
 		{2, []string{"unknown flag", "merry check --help"}, []string{"check", "--hard"}},
-		{2, []string{"accepts at most 1 arg", "merry peek --help"}, []string{"peek", "a", "b"}},
+		{2, []string{"the arguments don't fit", "merry peek --help"}, []string{"peek", "a", "b"}},
 		{2, []string{"sha384"}, []string{"seal", "js/mine.js", "--algorithm", "md5"}},
 	}
 	for _, tt := range tests {

@@ -78,6 +78,18 @@ func TestSwitchThereAndBack(t *testing.T) {
 	}
 }
 
+// TestSwitchBackPutsBack: pages don't refer to local copies that are not there; switch puts those back.
+func TestSwitchBackPutsBack(t *testing.T) {
+	s, _ := linked(t)
+	before := pagesOf(s) + s.Read("js/oarlock.min.js")
+	s.Run("switch", "--cdn")
+	removed(t, s, "js/oarlock.min.js")
+	s.Run("switch", "--local")
+	if pagesOf(s)+s.Read("js/oarlock.min.js") != before {
+		t.Error("pages or the copy are not as before")
+	}
+}
+
 func TestSwitchOnlyForTheSameBytes(t *testing.T) {
 	s, c := linked(t)
 	before := s.State()

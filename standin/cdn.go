@@ -10,11 +10,13 @@ import (
 	"encoding/pem"
 	"fmt"
 	"math/big"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"path"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"merrycrate.example/merry/demo"
@@ -38,6 +40,7 @@ type CDN struct {
 
 	server *httptest.Server
 	secure *httptest.Server
+	opened atomic.Int64
 	mu     sync.Mutex
 	files  map[string][]byte // NAME/VERSION/PATH
 	spoilt map[string]bool
@@ -62,7 +65,9 @@ func NewCDN() (*CDN, error) {
 			}
 		}
 	}
-	c.server = httptest.NewServer(c)
+	c.server = httptest.NewUnstartedServer(c)
+	c.server.Config.ConnState = c.count
+	c.server.Start()
 	c.Addr = c.server.Listener.Addr().String()
 	pair, authority, err := certificate("harbour.example", "*.harbour.example")
 	if err != nil {
@@ -70,6 +75,7 @@ func NewCDN() (*CDN, error) {
 		return nil, err
 	}
 	c.secure = httptest.NewUnstartedServer(c)
+	c.secure.Config.ConnState = c.count
 	c.secure.TLS = &tls.Config{Certificates: []tls.Certificate{pair}}
 	c.secure.StartTLS()
 	c.Secure, c.Certificate = c.secure.Listener.Addr().String(), authority
@@ -98,6 +104,15 @@ func (c *CDN) Close() {
 	c.secure.Close()
 }
 
+// Connections is how many connections were opened to it so far.
+func (c *CDN) Connections() int64 { return c.opened.Load() }
+
+func (c *CDN) count(_ net.Conn, state http.ConnState) {
+	if state == http.StateNew {
+		c.opened.Add(1)
+	}
+}
+
 // Spoil makes a file have another byte from now on: NAME/VERSION/PATH.
 func (c *CDN) Spoil(file string) {
 	c.mu.Lock()
@@ -112,6 +127,7 @@ func (c *CDN) Down() {
 	c.down = true
 }
 
+// ServeHTTP answers a request.
 func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	host, _, _ := strings.Cut(r.Host, ":")
 	name := strings.TrimPrefix(r.URL.Path, "/lib/")

@@ -10,6 +10,8 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -46,23 +48,20 @@ const (
 
 // Registry is a simulated package registry.
 type Registry struct {
-	// Token is demanded for scoped packages.
-	Token string
-	// Delay is what every answer takes.
-	Delay time.Duration
-	// Elsewhere is the address that a tarball is redirected to.
-	Elsewhere string
+	URL string
 
-	URL      string
+	server   *httptest.Server
 	requests atomic.Int64
 	bodies   atomic.Int64
+	opened   atomic.Int64
 
-	mu     sync.Mutex
-	faults map[string]Fault
-	asked  map[string]int
-	server *httptest.Server
-
-	packages map[string]*document
+	mu        sync.Mutex // for what is below, and for the maps of documents
+	token     string
+	delay     time.Duration
+	elsewhere string
+	faults    map[string]Fault
+	asked     map[string]int
+	packages  map[string]*document
 }
 
 type document struct {
@@ -73,6 +72,14 @@ type document struct {
 	tarballs map[string][]byte
 }
 
+// copy returns a document that Publish doesn't change any more: nil for nil. What its maps lead to never changes.
+func (d *document) copy() *document {
+	if d == nil {
+		return nil
+	}
+	return &document{name: d.name, tags: maps.Clone(d.tags), versions: maps.Clone(d.versions), times: maps.Clone(d.times), tarballs: maps.Clone(d.tarballs)}
+}
+
 // published are the dates of the demo's versions; what is not here came out in between.
 var published = map[string]string{"1.0.0": "2014-05-03", "1.3.0": "2016-02-11", "1.4.0": "2018-08-20", "1.4.2": "2019-05-04", "2.0.0": "2021-03-15", "2.0.3": "2022-06-21",
 	"2.1.0": "2024-01-30", "3.0.0": "2023-04-12", "3.1.0": "2024-09-09", "1.2.0": "2020-10-10", "1.1.0": "2021-07-07", "3.0.0-beta.1": "2025-02-02", "4.0.0": "2025-06-01"}
@@ -80,8 +87,12 @@ var published = map[string]string{"1.0.0": "2014-05-03", "1.3.0": "2016-02-11", 
 // NewRegistry starts a registry with the made-up libraries on a loopback port.
 func NewRegistry() (*Registry, error) {
 	r := &Registry{faults: map[string]Fault{}, asked: map[string]int{}, packages: map[string]*document{}}
-	r.server = httptest.NewServer(r)
+	r.server = httptest.NewUnstartedServer(r)
+	r.server.Config.ConnState = r.count
+	r.server.Start()
 	r.URL = r.server.URL
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	for library, versions := range demo.Published() {
 		for _, v := range versions {
 			files, err := demo.Library(library, v)
@@ -101,6 +112,15 @@ func NewRegistry() (*Registry, error) {
 	}
 	r.packages["oarlock"].versions["1.3.0"]["deprecated"] = "it forgets listeners; use 1.4.2"
 	return r, nil
+}
+
+// Connections is how many connections were opened to it so far.
+func (r *Registry) Connections() int64 { return r.opened.Load() }
+
+func (r *Registry) count(_ net.Conn, state http.ConnState) {
+	if state == http.StateNew {
+		r.opened.Add(1)
+	}
 }
 
 // Close ends the registry.
@@ -149,6 +169,27 @@ func (r *Registry) publish(name, version string, files map[string][]byte) error 
 	return nil
 }
 
+// Demand makes the registry want a token for scoped packages.
+func (r *Registry) Demand(token string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.token = token
+}
+
+// Delay makes every answer take so long.
+func (r *Registry) Delay(d time.Duration) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.delay = d
+}
+
+// Redirect says to which address the tarballs of a package with the fault Elsewhere are redirected.
+func (r *Registry) Redirect(address string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.elsewhere = address
+}
+
 // Fail makes a package fail from now on; no fault makes it well again.
 func (r *Registry) Fail(name string, f Fault) {
 	r.mu.Lock()
@@ -162,9 +203,9 @@ func (r *Registry) Requests() int64 { return r.requests.Load() }
 // Bodies counts the answers that had a body.
 func (r *Registry) Bodies() int64 { return r.bodies.Load() }
 
+// ServeHTTP answers a request.
 func (r *Registry) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	r.requests.Add(1)
-	time.Sleep(r.Delay)
 	path := strings.TrimPrefix(req.URL.EscapedPath(), "/")
 	if path == "" {
 		return
@@ -177,16 +218,17 @@ func (r *Registry) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	}
 	name, err := url.PathUnescape(name)
 	r.mu.Lock()
-	d := r.packages[name]
-	fault := r.faults[name]
+	d := r.packages[name].copy()
+	fault, token, delay, elsewhere := r.faults[name], r.token, r.delay, r.elsewhere
 	r.asked[path]++
 	times := r.asked[path]
 	r.mu.Unlock()
+	time.Sleep(delay)
 	switch {
 	case err != nil || d == nil || fault == Missing || tarball && d.tarballs[version] == nil:
 		http.Error(w, `{"error":"not found"}`, http.StatusNotFound)
 		return
-	case strings.HasPrefix(name, "@") && r.Token != "" && req.Header.Get("Authorization") != "Bearer "+r.Token:
+	case strings.HasPrefix(name, "@") && token != "" && req.Header.Get("Authorization") != "Bearer "+token:
 		http.Error(w, `{"error":"no token"}`, http.StatusUnauthorized)
 		return
 	case fault == Failing:
@@ -200,7 +242,11 @@ func (r *Registry) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 		http.Redirect(w, req, req.URL.Path, http.StatusFound)
 		return
 	case tarball:
-		r.tarball(w, req, d, version, fault)
+		if fault == Elsewhere {
+			http.Redirect(w, req, elsewhere+req.URL.Path, http.StatusFound)
+			return
+		}
+		r.tarball(w, d.tarballs[version], fault)
 		return
 	}
 	r.metadata(w, req, d, fault)
@@ -277,9 +323,8 @@ func (r *Registry) metadata(w http.ResponseWriter, req *http.Request, d *documen
 	}
 }
 
-func (r *Registry) tarball(w http.ResponseWriter, req *http.Request, d *document, version string, fault Fault) {
+func (r *Registry) tarball(w http.ResponseWriter, b []byte, fault Fault) {
 	r.bodies.Add(1)
-	b := d.tarballs[version]
 	switch fault {
 	case Truncated:
 		w.Header().Set("Content-Length", fmt.Sprint(len(b)))
@@ -288,9 +333,6 @@ func (r *Registry) tarball(w http.ResponseWriter, req *http.Request, d *document
 		panic(http.ErrAbortHandler)
 	case WrongDigest:
 		b = append(append([]byte{}, b...), 0)
-	case Elsewhere:
-		http.Redirect(w, req, r.Elsewhere+req.URL.Path, http.StatusFound)
-		return
 	}
 	w.Write(b)
 }

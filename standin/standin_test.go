@@ -71,7 +71,7 @@ func TestRegistryKeepsItsWord(t *testing.T) {
 	if resp, _ := get(t, r.URL+"/nothing", "", nil); resp.StatusCode != 404 {
 		t.Errorf("a package that there is not: %d", resp.StatusCode)
 	}
-	r.Token = "x"
+	r.Demand("x")
 	if resp, _ := get(t, r.URL+"/@gull%2fpennants", "", nil); resp.StatusCode != 401 {
 		t.Errorf("without the token: %d", resp.StatusCode)
 	}

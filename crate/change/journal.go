@@ -1,46 +1,146 @@
 package change
 
 import (
+	"crypto/hmac"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
 
-	"github.com/cespare/xxhash/v2"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
 )
 
-// keep is how many changes can be undone; older ones are forgotten.
-const keep = 20
+const journalFormat = 2
 
-// sets lists the set folders whose name ends in state, oldest first.
-func sets(root, state string) ([]string, error) {
-	entries, err := os.ReadDir(filepath.Join(root, Folder, "changes"))
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+// mostUndone is how many changes can be undone; older ones are forgotten.
+const mostUndone = 20
+
+// The ends of a set folder's name say how far the set is. A set that has come to its end is gone by one rename, and its
+// files are removed afterwards: a stop in between leaves a folder that nobody reads.
+const (
+	drafted = ".draft"
+	going   = ".going"
+	done    = ".done"
+	gone    = ".gone"
+	aside   = ".aside" // given up by the user's wish, and kept
+)
+
+const journalFile = "journal.json"
+
+type journal struct {
+	Title   string   `json:"title"`
+	Undoes  string   `json:"undoes,omitempty"`
+	Folders []string `json:"folders,omitempty"` // the ones that the set makes, outermost first
+	Entries []Entry  `json:"entries"`
+}
+
+// signed is a journal as it is written.
+type signed struct {
+	Format int             `json:"format"`
+	Proof  string          `json:"proof"` // that this user wrote the change on this machine
+	Change json.RawMessage `json:"change"`
+}
+
+// text writes a journal down.
+func (j *journal) text(key Key) ([]byte, error) {
+	k, err := key()
+	if err != nil {
 		return nil, err
 	}
+	b, err := json.Marshal(j)
+	if err != nil {
+		return nil, err
+	}
+	return json.Marshal(signed{journalFormat, proof(k, b), b})
+}
+
+// errForeign is the error of a journal that this user did not write on this machine.
+var errForeign = errors.New("it was not written by you on this machine")
+
+// readJournal reads the journal of a set. Nothing in a foreign one is believed.
+func readJournal(on *disk.Folder, set string, key Key) (*journal, error) {
+	p, err := on.Enter(changes + "/" + set)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	b, _, err := p.Read(journalFile, disk.MostRecord)
+	if err != nil {
+		return nil, err
+	}
+	var s signed
+	if json.Unmarshal(b, &s) != nil {
+		return nil, errForeign
+	}
+	if s.Format > journalFormat {
+		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, and this program knows %d", changes+"/"+set, s.Format, journalFormat)
+	}
+	k, err := key()
+	if err != nil {
+		return nil, err
+	}
+	if s.Format < journalFormat || !hmac.Equal([]byte(s.Proof), []byte(proof(k, s.Change))) {
+		return nil, errForeign
+	}
+	var j journal
+	if json.Unmarshal(s.Change, &j) != nil || !j.local() {
+		return nil, errForeign
+	}
+	return &j, nil
+}
+
+// local tells whether a journal speaks of files of the project alone, and makes their paths.
+func (j *journal) local() bool {
+	digits := func(s string) bool { return strings.Trim(s, "0123456789") == "" }
+	for i := range j.Entries {
+		e := &j.Entries[i]
+		e.at = paths.FoundInProject(e.Path)
+		if e.at.IsZero() || paths.Reserved(e.Path) || e.Draft == "" || !digits(e.Draft) {
+			return false
+		}
+	}
+	for _, f := range j.Folders {
+		if paths.FoundInProject(f).IsZero() || paths.Reserved(f) {
+			return false
+		}
+	}
+	return digits(j.Undoes)
+}
+
+// sets lists the set folders whose name ends in state, oldest first.
+func sets(on *disk.Folder, state string) ([]string, error) {
+	p, err := on.Enter(changes)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	entries, err := p.List()
 	var list []string
 	for _, e := range entries {
-		if strings.HasSuffix(e.Name(), state) {
-			list = append(list, filepath.Join(root, Folder, "changes", e.Name()))
+		if e.IsDir() && strings.HasSuffix(e.Name(), state) {
+			list = append(list, e.Name())
 		}
 	}
 	slices.Sort(list)
-	return list, nil
+	return list, err
 }
 
-func nextID(root string) (string, error) {
-	all, err := sets(root, "")
+func nextID(on *disk.Folder) (string, error) {
+	all, err := sets(on, "")
 	if err != nil {
 		return "", err
 	}
 	highest := 0
 	for _, name := range all {
-		id, _, _ := strings.Cut(filepath.Base(name), ".")
+		id, _, _ := strings.Cut(name, ".")
 		if n, err := strconv.Atoi(id); err == nil {
 			highest = max(highest, n)
 		}
@@ -48,167 +148,21 @@ func nextID(root string) (string, error) {
 	return fmt.Sprintf("%06d", highest+1), nil
 }
 
-func readJournal(folder string) (*journal, error) {
-	b, err := os.ReadFile(filepath.Join(folder, "journal.json"))
-	if err != nil {
-		return nil, err
-	}
-	var j journal
-	if err := json.Unmarshal(b, &j); err != nil {
-		return nil, fmt.Errorf("%s: %w", folder, err)
-	}
-	if j.Format != journalFormat {
-		return nil, fmt.Errorf("%s has format %d, and this program knows %d; use the newer program that wrote it", folder, j.Format, journalFormat)
-	}
-	return &j, nil
-}
-
-// Recover finishes what a crash interrupted and says what it put right, one line each. It does
-// nothing, and takes no lock, where there is nothing to put right.
-func Recover(root string) ([]string, error) {
-	for _, state := range []string{".going", ".draft"} {
-		if left, err := sets(root, state); err != nil {
-			return nil, err
-		} else if len(left) > 0 {
-			l, said, err := lockAndRecover(root)
-			if l != nil {
-				l.Unlock()
+// forget removes a set: it is gone by one rename, whatever comes after.
+func forget(all *disk.Place, set string) error {
+	id, _, _ := strings.Cut(set, ".")
+	left := set
+	if !strings.HasSuffix(set, gone) {
+		left = id + gone
+		for n := 2; ; n++ {
+			if _, err := all.Stat(left); errors.Is(err, fs.ErrNotExist) {
+				break
 			}
-			return said, err
+			left = fmt.Sprintf("%s-%d%s", id, n, gone)
 		}
-	}
-	return nil, nil
-}
-
-func recoverLocked(root string) (said []string, err error) {
-	drafts, err := sets(root, ".draft")
-	if err != nil {
-		return nil, err
-	}
-	for _, d := range drafts {
-		if err := os.RemoveAll(d); err != nil {
-			return said, err
-		}
-		said = append(said, "a command was stopped before its change began; its draft was cleared away, and no file of yours was touched")
-	}
-	going, err := sets(root, ".going")
-	if err != nil {
-		return said, err
-	}
-	for _, g := range going {
-		j, err := readJournal(g)
-		if err != nil {
-			return said, err
-		}
-		left, err := carryOut(root, g, j, disk{}, true)
-		if err != nil {
-			return said, err
-		}
-		said = append(said, fmt.Sprintf("a command was stopped in the middle of its change (%s); the change is finished now", j.Title))
-		for _, name := range left {
-			said = append(said, name+" was changed by another program after the stop, and was left as it is")
-		}
-	}
-	return said, nil
-}
-
-// carryOut exchanges every file of a committed set for its draft and marks the set done. It can be
-// repeated after a stop at any point. With again set it first looks what is done already, and
-// returns the files that somebody else changed since, which it leaves alone.
-func carryOut(root, folder string, j *journal, d disk, again bool) (left []string, err error) {
-	for _, dir := range j.Folders {
-		if err := d.mkdir(filepath.Join(root, filepath.FromSlash(dir))); err != nil {
-			return nil, err
-		}
-	}
-	for _, e := range j.Entries {
-		target := filepath.Join(root, filepath.FromSlash(e.Path))
-		draft := filepath.Join(folder, e.Draft)
-		if again {
-			done, changed, err := stateOf(target, draft, e)
-			if err != nil {
-				return nil, err
-			}
-			if changed {
-				left = append(left, e.Path)
-			}
-			if done || changed {
-				continue
-			}
-		}
-		switch {
-		case e.Remove:
-			err = d.rename(target, draft)
-		case e.Create:
-			err = d.rename(draft, target)
-		default:
-			err = d.exchange(draft, target)
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-	if err := d.barrier(folder); err != nil {
-		return nil, err
-	}
-	done := strings.TrimSuffix(folder, ".going") + ".done"
-	if j.Undoes != "" {
-		// An undone change and its undoing are both over: neither can be undone.
-		if err := d.removeAll(filepath.Join(filepath.Dir(folder), j.Undoes+".done")); err != nil {
-			return nil, err
-		}
-		for i := len(j.Folders) - 1; i >= 0; i-- {
-			os.Remove(filepath.Join(root, filepath.FromSlash(j.Folders[i])))
-		}
-		return left, d.removeAll(folder)
-	}
-	if err := d.rename(folder, done); err != nil {
-		return nil, err
-	}
-	return left, forget(root, d)
-}
-
-// stateOf tells whether an entry was carried out already, and whether its file is neither the old
-// one nor the new.
-func stateOf(target, draft string, e Entry) (done, changed bool, err error) {
-	info, err := os.Lstat(target)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return e.Remove, !e.Remove && !e.Create, nil
-	case err != nil:
-		return false, false, err
-	case e.Remove:
-		return false, StampOf(info) != e.Seen, nil
-	}
-	hash, err := hashFile(target)
-	if err != nil {
-		return false, false, err
-	}
-	if hash == e.Hash && info.Size() == e.Size {
-		// Without an atomic exchange the old content may still wait under its second name.
-		if _, err := os.Lstat(draft + ".old"); err == nil {
-			return true, false, os.Rename(draft+".old", draft)
-		}
-		return true, false, nil
-	}
-	return false, StampOf(info) != e.Seen, nil
-}
-
-func hashFile(name string) (uint64, error) {
-	b, err := os.ReadFile(name)
-	return xxhash.Sum64(b), err
-}
-
-func forget(root string, d disk) error {
-	done, err := sets(root, ".done")
-	if err != nil {
-		return err
-	}
-	for len(done) > keep {
-		if err := d.removeAll(done[0]); err != nil {
+		if err := all.Move(set, all, left); err != nil {
 			return err
 		}
-		done = done[1:]
 	}
-	return nil
+	return all.RemoveAll(left)
 }

@@ -2,76 +2,35 @@ package change
 
 import (
 	"cmp"
-	"encoding/json"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/aymanbagabas/go-udiff"
 	"github.com/cespare/xxhash/v2"
 	"github.com/gofrs/flock"
+
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
 )
 
 // Folder is the name of the product's own folder in a project.
 const Folder = ".merry"
 
-const journalFormat = 1
+// changes is the folder of the change sets.
+const changes = Folder + "/changes"
 
-// A Stamp is what a file looked like when it was read, so that a change made by somebody else in
-// the meantime is noticed. The zero Stamp stands for a file that is not there.
-type Stamp struct {
-	Size    int64
-	ModTime int64 // nanoseconds since 1970
-}
-
-// StampOf makes the stamp of a file that was read.
-func StampOf(info fs.FileInfo) Stamp {
-	return Stamp{Size: info.Size(), ModTime: info.ModTime().UnixNano()}
-}
-
-// Read reads a file of the project with its stamp. The name is slash-separated, from the root.
-func Read(root, name string) ([]byte, Stamp, error) {
-	f, err := os.Open(filepath.Join(root, filepath.FromSlash(name)))
-	if err != nil {
-		return nil, Stamp{}, err
-	}
-	defer f.Close()
-	info, err := f.Stat()
-	if err != nil {
-		return nil, Stamp{}, err
-	}
-	if info.IsDir() {
-		return nil, Stamp{}, fmt.Errorf("%s is a folder", name)
-	}
-	b := make([]byte, info.Size())
-	n, err := readFull(f, b)
-	if err != nil {
-		return nil, Stamp{}, err
-	}
-	if int64(n) != info.Size() {
-		return nil, Stamp{}, fmt.Errorf("%s was changed while it was read", name)
-	}
-	return b, StampOf(info), nil
-}
-
-func readFull(f *os.File, b []byte) (int, error) {
-	n := 0
-	for n < len(b) {
-		m, err := f.Read(b[n:])
-		n += m
-		if m == 0 || err != nil {
-			return n, err
-		}
-	}
-	return n, nil
-}
+// again is what to do when somebody else was at a file at the same time.
+const again = "the same command again"
 
 // An Entry is one file of a set.
 type Entry struct {
@@ -82,64 +41,64 @@ type Entry struct {
 	Hash   uint64      `json:"hash"` // xxhash of the new content; it tells states apart, it proves nothing
 	Size   int64       `json:"size"`
 	Mode   fs.FileMode `json:"mode,omitempty"`
-	Seen   Stamp       `json:"seen"`
+	Seen   disk.Stamp  `json:"seen"`
+
+	at paths.InProject
 
 	// Diff is the unified diff of a dry run's entry, "" where the file is no text.
 	Diff string `json:"-"`
-}
-
-type journal struct {
-	Format  int      `json:"format"`
-	Title   string   `json:"title"`
-	Undoes  string   `json:"undoes,omitempty"`
-	Folders []string `json:"folders,omitempty"` // the ones that the set makes, outermost first
-	Entries []Entry  `json:"entries"`
 }
 
 // Options say how a set is drafted.
 type Options struct {
 	// Dry makes a set that writes nothing at all and keeps the diffs instead.
 	Dry bool
-	// Fault stops the process or fails at a chosen write, for tests.
-	Fault *Fault
+	// Key returns the user's own key on this machine, which proves that a journal is the user's.
+	Key Key
+	// Tell, where set, is told what a person should know meanwhile: that a command waits for another.
+	Tell func(note string)
 }
 
 // A Set is a change being drafted. Write and Remove may be called from several goroutines.
 type Set struct {
-	root   string
-	real   string // root without symbolic links
-	opt    Options
-	disk   disk
-	lock   *flock.Flock
-	folder string // the draft's folder, "" until something is written
+	// PutRight says what an earlier, interrupted command had left and Begin finished, a line each.
+	PutRight []string
+
+	on    *disk.Folder
+	opt   Options
+	lock  *flock.Flock
+	draft string      // the name of the draft's folder, "" until something is written
+	into  *disk.Place // the same
 
 	mu      sync.Mutex
 	journal journal
 	drafts  int
 	paths   map[string]bool
+	above   map[string]bool  // folders that drafted files lie in
 	checked map[string]error // folders that were looked at
 }
 
-// Begin starts a set on the project at root. It takes the project's lock, waiting a while for
-// another command to end, and rolls a change forward that a crash interrupted. Close must be called.
-func Begin(root, title string, opt Options) (*Set, error) {
-	real, err := filepath.EvalSymlinks(root)
-	if err != nil {
-		return nil, err
-	}
-	s := &Set{root: root, real: real, opt: opt, disk: disk{opt.Fault}, journal: journal{Format: journalFormat, Title: title},
-		paths: map[string]bool{}, checked: map[string]error{}}
+// Begin starts a set on the project in a folder. It takes the project's lock, waiting a while for another command to end,
+// and rolls a change forward that a crash interrupted: what is read of the project from now on stays true until Close, which
+// must be called. A dry set takes no lock.
+func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Set, error) {
+	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{}, checked: map[string]error{}}
 	if opt.Dry {
 		return s, nil
 	}
-	if s.lock, err = lockProject(root); err != nil {
+	var err error
+	if s.lock, err = lockProject(ctx, on, opt.Tell); err != nil {
+		return nil, err
+	}
+	if s.PutRight, err = recoverLocked(on, opt.Key); err != nil {
+		s.Close()
 		return nil, err
 	}
 	return s, nil
 }
 
-// Root is the project's folder.
-func (s *Set) Root() string { return s.root }
+// Title says what the change is, as undo lists it.
+func (s *Set) Title(title string) { s.journal.Title = title }
 
 // Dry tells whether the set only shows what it would do.
 func (s *Set) Dry() bool { return s.opt.Dry }
@@ -156,8 +115,15 @@ func (s *Set) Entries() []Entry {
 
 // Close gives up what was not committed and frees the lock.
 func (s *Set) Close() {
-	if s.folder != "" {
-		os.RemoveAll(s.folder)
+	if s.into != nil {
+		s.into.Close()
+		s.into = nil
+	}
+	if s.draft != "" {
+		if all, err := s.on.Enter(changes); err == nil {
+			all.RemoveAll(s.draft)
+			all.Close()
+		}
 	}
 	if s.lock != nil {
 		s.lock.Unlock()
@@ -167,24 +133,24 @@ func (s *Set) Close() {
 
 // Write drafts a file's new content. Seen is the stamp of the old content, zero for a file that is
 // to be made. The path may lead through symbolic links that stay inside the project.
-func (s *Set) Write(name string, content []byte, seen Stamp) error {
+func (s *Set) Write(name paths.InProject, content []byte, seen disk.Stamp) error {
 	return s.write(name, content, seen, 0o644)
 }
 
 // write is Write with the permissions of a file that is to be made.
-func (s *Set) write(name string, content []byte, seen Stamp, mode fs.FileMode) error {
+func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode fs.FileMode) error {
 	e, err := s.entry(name, seen)
 	if err != nil {
 		return err
 	}
-	if e.Create = seen == (Stamp{}); e.Create {
+	if e.Create = seen == (disk.Stamp{}); e.Create {
 		e.Mode = mode
 	}
 	e.Hash, e.Size = xxhash.Sum64(content), int64(len(content))
 	if s.opt.Dry {
 		old := []byte(nil)
 		if !e.Create {
-			if old, _, err = Read(s.root, e.Path); err != nil {
+			if old, _, err = s.on.Read(e.Path, disk.MostFile, nil); err != nil {
 				return err
 			}
 		}
@@ -192,12 +158,11 @@ func (s *Set) write(name string, content []byte, seen Stamp, mode fs.FileMode) e
 		s.add(e)
 		return nil
 	}
-	draft, name, err := s.draft()
-	if err != nil {
+	var into *disk.Place
+	if into, e.Draft, err = s.next(); err != nil {
 		return err
 	}
-	e.Draft = name
-	if err := s.disk.write(draft, content, e.Mode); err != nil {
+	if err := into.Create(e.Draft, content, e.Mode); err != nil {
 		return err
 	}
 	s.add(e)
@@ -205,22 +170,22 @@ func (s *Set) write(name string, content []byte, seen Stamp, mode fs.FileMode) e
 }
 
 // Remove drafts the removal of a file.
-func (s *Set) Remove(name string, seen Stamp) error {
+func (s *Set) Remove(name paths.InProject, seen disk.Stamp) error {
 	e, err := s.entry(name, seen)
 	if err != nil {
 		return err
 	}
 	e.Remove = true
 	if s.opt.Dry {
-		old, _, err := Read(s.root, e.Path)
+		info, err := s.on.Stat(e.Path)
 		if err != nil {
 			return err
 		}
-		e.Size = int64(len(old))
+		e.Size = info.Size()
 		s.add(e)
 		return nil
 	}
-	if _, e.Draft, err = s.draft(); err != nil {
+	if _, e.Draft, err = s.next(); err != nil {
 		return err
 	}
 	s.add(e)
@@ -247,176 +212,287 @@ func (s *Set) add(e Entry) {
 	s.journal.Entries = append(s.journal.Entries, e)
 }
 
-// draft returns a new file's place in the set's folder.
-func (s *Set) draft() (path, name string, err error) {
+// next returns the set's folder and a name in it that nothing has yet.
+func (s *Set) next() (into *disk.Place, name string, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.folder == "" {
-		id, err := nextID(s.root)
-		if err != nil {
-			return "", "", err
-		}
-		s.folder = filepath.Join(s.root, Folder, "changes", id+".draft")
-		if err := s.disk.mkdir(s.folder); err != nil {
-			return "", "", err
+	if s.into == nil {
+		if err := s.makeFolder(); err != nil {
+			return nil, "", err
 		}
 	}
 	s.drafts++
-	name = fmt.Sprintf("%06d", s.drafts)
-	return filepath.Join(s.folder, name), name, nil
+	return s.into, fmt.Sprintf("%06d", s.drafts), nil
 }
 
-// entry checks that a path may be written to, before anything is.
-func (s *Set) entry(name string, seen Stamp) (Entry, error) {
-	if !fs.ValidPath(name) || name == "." {
-		return Entry{}, fmt.Errorf("%q leads out of the project", name)
-	}
-	e := Entry{Path: name, Seen: seen, Mode: 0o644}
-	full := filepath.Join(s.root, filepath.FromSlash(name))
-	info, err := os.Lstat(full)
-	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		// A linked page is changed where it is; the link stays.
-		target, err := filepath.EvalSymlinks(full)
-		if err != nil {
-			return Entry{}, fmt.Errorf("%s is a link that leads nowhere: %w", name, err)
-		}
-		rel, err := filepath.Rel(s.real, target)
-		if err != nil || !filepath.IsLocal(rel) {
-			return Entry{}, fmt.Errorf("%s is a link to %s, which is outside the project; nothing outside is changed", name, target)
-		}
-		e.Path = filepath.ToSlash(rel)
-		info, err = os.Lstat(target)
-		if err != nil {
-			return Entry{}, err
-		}
-	}
-	switch {
-	case errors.Is(err, fs.ErrNotExist) && seen == Stamp{}:
-	case err != nil:
-		return Entry{}, err
-	case info.IsDir():
-		return Entry{}, fmt.Errorf("%s is a folder", name)
-	case StampOf(info) != seen:
-		return Entry{}, fmt.Errorf("%s was changed by another program in the meantime; run the command again", name)
-	case info.Mode().Perm()&0o200 == 0:
-		return Entry{}, fmt.Errorf("%s is read-only; make it writable and run the command again", name)
-	default:
-		e.Mode = info.Mode().Perm()
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.paths[e.Path] {
-		return Entry{}, fmt.Errorf("%s would be changed twice in one go", e.Path)
-	}
-	s.paths[e.Path] = true
-	return e, s.folderTakes(path.Dir(e.Path))
-}
-
-// folderTakes checks that a folder, or the nearest one above that is there, lies in the project and
-// can be written to. The caller holds mu.
-func (s *Set) folderTakes(dir string) error {
-	if err, ok := s.checked[dir]; ok {
+func (s *Set) makeFolder() error {
+	own, err := s.on.Enter(Folder)
+	if err != nil {
 		return err
 	}
-	full := filepath.Join(s.root, filepath.FromSlash(dir))
-	info, err := os.Stat(full)
-	switch {
-	case errors.Is(err, fs.ErrNotExist) && dir != ".":
-		if err = s.folderTakes(path.Dir(dir)); err == nil {
-			s.journal.Folders = append(s.journal.Folders, dir)
-		}
-	case err != nil:
-	case !info.IsDir():
-		err = fmt.Errorf("%s is a file, and a folder of that name is needed", dir)
-	case info.Mode().Perm()&0o200 == 0:
-		err = fmt.Errorf("the folder %s is read-only; make it writable and run the command again", dir)
-	default:
-		var target string
-		if target, err = filepath.EvalSymlinks(full); err == nil {
-			if rel, rerr := filepath.Rel(s.real, target); rerr != nil || !filepath.IsLocal(rel) {
-				err = fmt.Errorf("the folder %s is a link to %s, which is outside the project; nothing outside is changed", dir, target)
-			}
-		}
+	defer own.Close()
+	if err := own.MakeFolder(path.Base(changes)); err != nil {
+		return err
 	}
-	s.checked[dir] = err
+	id, err := nextID(s.on)
+	if err != nil {
+		return err
+	}
+	all, err := s.on.Enter(changes)
+	if err != nil {
+		return err
+	}
+	defer all.Close()
+	s.draft = id + drafted
+	if err := all.MakeFolder(s.draft); err != nil {
+		return err
+	}
+	s.into, err = s.on.Enter(changes + "/" + s.draft)
 	return err
 }
 
-// Commit makes the draft durable and carries it out. After an error nothing has changed, unless the
-// error says that the next command will finish the work.
-func (s *Set) Commit() error {
-	if s.opt.Dry || s.Empty() {
+// entry checks that a path may be written to, before anything is.
+func (s *Set) entry(name paths.InProject, seen disk.Stamp) (Entry, error) {
+	if name.IsZero() {
+		return Entry{}, fmt.Errorf("a change has an entry whose path leads out of the project")
+	}
+	e := Entry{Path: name.String(), Seen: seen, Mode: 0o644}
+	dir, err := s.inside(name.Dir())
+	if err != nil {
+		return Entry{}, err
+	}
+	e.Path = path.Join(dir, name.Base())
+	info, err := s.lookAt(e.Path)
+	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
+		// A linked page is changed where it is; the link stays.
+		if e.Path, err = s.on.Inside(e.Path); err != nil {
+			return Entry{}, linked(name, err)
+		}
+		info, err = s.lookAt(e.Path)
+	}
+	if paths.Reserved(e.Path) {
+		return Entry{}, problem.Refuse(problem.FileInTheWay, "choose another folder", "%s lies in a folder of version control or of merry's own; nothing is written there", e.Path)
+	}
+	switch {
+	case errors.Is(err, fs.ErrNotExist) && seen == disk.Stamp{}:
+	case err != nil:
+		return Entry{}, err
+	case info.IsDir():
+		return Entry{}, problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name", "%s is a folder", name)
+	case disk.StampOf(info) != seen:
+		return Entry{}, problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime", name)
+	case info.Mode().Perm()&0o200 == 0:
+		return Entry{}, problem.Refuse(problem.NoPermission, "make it writable, then the same command again", "%s is read-only", name)
+	default:
+		e.Mode = info.Mode().Perm()
+	}
+	e.at = paths.FoundInProject(e.Path)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.paths[e.Path] {
+		return Entry{}, problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be changed twice in one go", e.Path)
+	}
+	if err := s.roomFor(e.Path); err != nil {
+		return Entry{}, err
+	}
+	s.paths[e.Path] = true
+	return e, s.folderTakes(path.Dir(e.Path), path.Base(e.Path))
+}
+
+// lookAt returns what has a name, a link as a link.
+func (s *Set) lookAt(name string) (fs.FileInfo, error) {
+	p, err := s.on.Enter(path.Dir(name))
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	return p.Stat(path.Base(name))
+}
+
+// inside is a folder's path without links, as far as it is there.
+func (s *Set) inside(dir string) (string, error) {
+	if dir == "." {
+		return dir, nil
+	}
+	at, err := s.on.Inside(dir)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
+		var above string
+		if above, err = s.inside(path.Dir(dir)); err == nil {
+			return path.Join(above, path.Base(dir)), nil
+		}
+	}
+	return at, err
+}
+
+func linked(name paths.InProject, err error) error {
+	if errors.Is(err, fs.ErrNotExist) {
+		return problem.Refuse(problem.FileInTheWay, "make it a file of its own, or change the file where it is", "%s is a link that leads nowhere: %w", name, err)
+	}
+	return err
+}
+
+// roomFor refuses a file whose folder, or what would be below it, another file of the set has as its name. The caller holds
+// mu.
+func (s *Set) roomFor(name string) error {
+	clash := ""
+	if s.above[name] {
+		clash = name
+	}
+	for dir := path.Dir(name); dir != "."; dir = path.Dir(dir) {
+		if s.paths[dir] {
+			clash = dir
+		}
+		s.above[dir] = true
+	}
+	if clash == "" {
 		return nil
 	}
-	s.journal.Entries = s.Entries()
-	slices.Sort(s.journal.Folders)
-	b, err := json.MarshalIndent(s.journal, "", " ")
+	return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be a file and a folder in one go", clash)
+}
+
+// folderTakes checks that a folder, or the nearest one above that is there, lies in the project and can be written to, and
+// that a file in it can be. The caller holds mu.
+func (s *Set) folderTakes(dir, base string) error {
+	if err, ok := s.checked[dir]; ok && err != nil {
+		return err
+	}
+	p, err := s.on.Enter(dir)
+	if errors.Is(err, fs.ErrNotExist) && dir != "." {
+		if err = s.folderTakes(path.Dir(dir), path.Base(dir)); err == nil && !slices.Contains(s.journal.Folders, dir) {
+			s.journal.Folders = append(s.journal.Folders, dir)
+		}
+		s.checked[dir] = err
+		return err
+	}
 	if err != nil {
+		s.checked[dir] = err
 		return err
 	}
-	if err := s.disk.write(filepath.Join(s.folder, "journal.json"), b, 0o644); err != nil {
+	defer p.Close()
+	if info, ierr := p.Info(); ierr == nil && info.Mode().Perm()&0o200 == 0 {
+		return problem.Refuse(problem.NoPermission, "make it writable, then the same command again", "the folder %s is read-only", dir)
+	}
+	return p.MayChange(base)
+}
+
+// Commit makes the draft durable and carries it out. A context that is cancelled before the commit point leaves everything
+// as it was. After an error nothing has changed, unless the error says that the change is unfinished.
+func (s *Set) Commit(ctx context.Context) error {
+	if err := ctx.Err(); err != nil || s.opt.Dry || s.Empty() && s.journal.Undoes == "" {
 		return err
 	}
-	if err := s.disk.barrier(s.folder); err != nil {
-		return err
-	}
-	for _, e := range s.journal.Entries {
-		if err := unchanged(s.root, e); err != nil {
+	if s.into == nil {
+		if err := s.makeFolder(); err != nil {
 			return err
 		}
 	}
-	going := strings.TrimSuffix(s.folder, ".draft") + ".going"
-	if err := s.disk.rename(s.folder, going); err != nil {
-		return err
-	}
-	s.folder = ""
-	if _, err := carryOut(s.root, going, &s.journal, s.disk, false); err != nil {
-		return fmt.Errorf("%w\nthe change is recorded whole, and the next command will finish it", err)
-	}
-	return nil
-}
-
-func unchanged(root string, e Entry) error {
-	info, err := os.Lstat(filepath.Join(root, filepath.FromSlash(e.Path)))
-	if errors.Is(err, fs.ErrNotExist) && e.Create {
-		return nil
-	}
+	s.journal.Entries = s.Entries()
+	slices.Sort(s.journal.Folders)
+	b, err := s.journal.text(s.opt.Key)
 	if err != nil {
 		return err
 	}
-	if StampOf(info) != e.Seen {
-		return fmt.Errorf("%s was changed by another program in the meantime; nothing was done, run the command again", e.Path)
+	if err := s.into.Create(journalFile, b, 0o644); err != nil {
+		return err
+	}
+	if err := s.into.Sync(); err != nil {
+		return err
+	}
+	for _, e := range s.journal.Entries {
+		if err := s.unchanged(e); err != nil {
+			return err
+		}
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	all, err := s.on.Enter(changes)
+	if err != nil {
+		return err
+	}
+	defer all.Close()
+	id := strings.TrimSuffix(s.draft, drafted)
+	if err := all.Move(s.draft, all, id+going); err != nil {
+		return err
+	}
+	s.draft = ""
+	c := carrier{on: s.on, all: all, id: id, j: &s.journal}
+	defer c.close()
+	if err := c.carryOut(); err != nil {
+		return c.rollBack(err)
 	}
 	return nil
 }
 
-// lockProject takes the project's lock, and puts right what a crash left.
-func lockProject(root string) (*flock.Flock, error) {
-	l, _, err := lockAndRecover(root)
-	if err != nil && l != nil {
-		l.Unlock()
-		return nil, err
+func (s *Set) unchanged(e Entry) error {
+	info, err := s.lookAt(e.Path)
+	if errors.Is(err, fs.ErrNotExist) && e.Create {
+		return nil
 	}
-	return l, err
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if err != nil || disk.StampOf(info) != e.Seen {
+		return inTheMeantime(e.Path)
+	}
+	return nil
 }
 
-func lockOnly(root string) (*flock.Flock, error) {
-	dir := filepath.Join(root, Folder)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+func inTheMeantime(name string) error {
+	return problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime; nothing was done", name)
+}
+
+// patience is how long a command waits for another one to end.
+const patience = 10 * time.Second
+
+// lockProject takes the project's lock. Who waits for longer than a moment is told.
+func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*flock.Flock, error) {
+	if err := makeOwnFolder(on); err != nil {
 		return nil, err
 	}
-	l := flock.New(filepath.Join(dir, "lock"))
-	for wait := 0; ; wait++ {
+	name := string(on.Path().Join(Folder, "lock"))
+	l := flock.New(name, flock.SetFlag(os.O_CREATE|os.O_RDONLY|noFollow))
+	const moment, pause = 500 * time.Millisecond, 10 * time.Millisecond
+	for begun, told := time.Now(), false; ; {
 		ok, err := l.TryLock()
-		if ok {
+		waited := time.Since(begun)
+		switch {
+		case ok:
 			return l, nil
+		case err != nil:
+			return nil, problem.Fault(problem.Locked, "see whether "+name+" is a plain file that can be written to", "can't lock the project: %w", err)
+		case waited > patience:
+			return nil, problem.Refuse(problem.Locked, "wait for it to end, then the same command again", "another command has been changing this project for %d seconds", int(patience.Seconds()))
+		case waited > moment && !told && tell != nil:
+			tell("another command is changing this project; waiting for it to end")
+			told = true
 		}
-		if err != nil {
-			return nil, fmt.Errorf("can't lock the project: %w", err)
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(pause):
 		}
-		if wait == 1500 {
-			return nil, errors.New("another command has been changing this project for 30 seconds; wait for it to end, then run this one again")
-		}
-		time.Sleep(20 * time.Millisecond)
 	}
+}
+
+// makeOwnFolder makes merry's own folder, or sees that the one which is there is a folder and nobody else's.
+func makeOwnFolder(on *disk.Folder) error {
+	top, err := on.Enter(".")
+	if err != nil {
+		return err
+	}
+	defer top.Close()
+	if err := top.MakeFolder(Folder); err != nil {
+		return problem.Fault(problem.Locked, "see whether "+string(on.Path())+" can be written to", "can't lock the project: %w", err)
+	}
+	own, err := on.Enter(Folder)
+	if err != nil {
+		return err
+	}
+	defer own.Close()
+	lock, err := own.Stat("lock")
+	if err == nil && !lock.Mode().IsRegular() {
+		return problem.Refuse(problem.FileInTheWay, "remove it", "%s/lock is no plain file", Folder)
+	}
+	return nil
 }

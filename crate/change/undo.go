@@ -1,38 +1,42 @@
 package change
 
 import (
+	"bytes"
 	"errors"
-	"fmt"
 	"io/fs"
-	"os"
-	"path/filepath"
+	"path"
 	"slices"
 	"strings"
 
 	"github.com/cespare/xxhash/v2"
-	"github.com/gofrs/flock"
+
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/problem"
 )
 
-// A Done is a change that can be undone.
+// A Done is a past change that can be undone.
 type Done struct {
 	ID      string
 	Title   string
 	Entries []Entry
 }
 
-// History lists the changes that can be undone, the last one first.
-func History(root string) ([]Done, error) {
-	folders, err := sets(root, ".done")
+// History lists the changes that can be undone, the last first: the user's own, back to the first that is not.
+func History(on *disk.Folder, key Key) ([]Done, error) {
+	folders, err := sets(on, done)
 	if err != nil {
 		return nil, err
 	}
 	var list []Done
-	for _, f := range slices.Backward(folders) {
-		j, err := readJournal(f)
+	for _, set := range slices.Backward(folders) {
+		j, err := readJournal(on, set, key)
+		if errors.Is(err, errForeign) || errors.Is(err, fs.ErrNotExist) {
+			break
+		}
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, Done{ID: strings.TrimSuffix(filepath.Base(f), ".done"), Title: j.Title, Entries: j.Entries})
+		list = append(list, Done{ID: strings.TrimSuffix(set, done), Title: j.Title, Entries: j.Entries})
 	}
 	return list, nil
 }
@@ -40,6 +44,7 @@ func History(root string) ([]Done, error) {
 // A ChangedError says which files were changed since the change that is to be undone.
 type ChangedError struct{ Paths []string }
 
+// Error lists the files.
 func (e *ChangedError) Error() string {
 	return "changed since: " + strings.Join(e.Paths, ", ")
 }
@@ -47,23 +52,10 @@ func (e *ChangedError) Error() string {
 // ErrNothing is returned where there is no change to undo.
 var ErrNothing = errors.New("there is no change to undo")
 
-// Undo drafts the taking back of the last change into a set; the caller commits it. It returns a
+// Undo drafts the taking back of the last change into a set that is empty so far; the caller commits it. It returns a
 // *ChangedError where files are no longer as that change left them.
-func Undo(root string, opt Options) (*Set, Done, error) {
-	s, err := Begin(root, "", opt)
-	if err != nil {
-		return nil, Done{}, err
-	}
-	done, err := s.undo()
-	if err != nil {
-		s.Close()
-		return nil, done, err
-	}
-	return s, done, nil
-}
-
-func (s *Set) undo() (Done, error) {
-	history, err := History(s.root)
+func (s *Set) Undo() (Done, error) {
+	history, err := History(s.on, s.opt.Key)
 	if err != nil {
 		return Done{}, err
 	}
@@ -71,25 +63,31 @@ func (s *Set) undo() (Done, error) {
 		return Done{}, ErrNothing
 	}
 	last := history[0]
-	folder := filepath.Join(s.root, Folder, "changes", last.ID+".done")
-	j, err := readJournal(folder)
+	j, err := readJournal(s.on, last.ID+done, s.opt.Key)
 	if err != nil {
 		return last, err
 	}
+	kept, err := s.on.Enter(changes + "/" + last.ID + done)
+	if err != nil {
+		return last, err
+	}
+	defer kept.Close()
 	s.journal.Title = "undo: " + last.Title
 	s.journal.Undoes = last.ID
 	var changed ChangedError
-	for _, e := range last.Entries {
-		now, stamp, err := Read(s.root, e.Path)
+	for _, e := range j.Entries {
+		now, stamp, err := s.readPlain(e.Path)
 		switch {
 		case errors.Is(err, fs.ErrNotExist) && e.Remove:
 		case errors.Is(err, fs.ErrNotExist), err == nil && (e.Remove || xxhash.Sum64(now) != e.Hash):
-			changed.Paths = append(changed.Paths, e.Path)
+			if !wasSo(e, kept, now, err == nil) {
+				changed.Paths = append(changed.Paths, e.Path)
+			}
 			continue
 		case err != nil:
 			return last, err
 		}
-		if err := s.takeBack(e, filepath.Join(folder, e.Draft), stamp); err != nil {
+		if err := s.takeBack(e, kept, stamp); err != nil {
 			return last, err
 		}
 	}
@@ -100,22 +98,33 @@ func (s *Set) undo() (Done, error) {
 	return last, nil
 }
 
-func (s *Set) takeBack(e Entry, old string, stamp Stamp) error {
-	if e.Create {
-		return s.Remove(e.Path, stamp)
-	}
-	b, err := os.ReadFile(old)
+// readPlain reads a file without following a link.
+func (s *Set) readPlain(name string) ([]byte, disk.Stamp, error) {
+	p, err := s.on.Enter(path.Dir(name))
 	if err != nil {
-		return fmt.Errorf("what undo needs is gone: %w", err)
+		return nil, disk.Stamp{}, err
 	}
-	return s.write(e.Path, b, stamp, e.Mode)
+	defer p.Close()
+	return p.Read(path.Base(name), disk.MostFile)
 }
 
-func lockAndRecover(root string) (*flock.Flock, []string, error) {
-	l, err := lockOnly(root)
-	if err != nil {
-		return nil, nil, err
+// wasSo reports whether a file is already as it was before a change: there is nothing to take back then, and nothing to
+// lose.
+func wasSo(e Entry, kept *disk.Place, now []byte, there bool) bool {
+	if e.Create || !there {
+		return e.Create && !there
 	}
-	said, err := recoverLocked(root)
-	return l, said, err
+	b, _, err := kept.Read(e.Draft, disk.MostFile)
+	return err == nil && bytes.Equal(b, now)
+}
+
+func (s *Set) takeBack(e Entry, kept *disk.Place, stamp disk.Stamp) error {
+	if e.Create {
+		return s.Remove(e.at, stamp)
+	}
+	b, _, err := kept.Read(e.Draft, disk.MostFile)
+	if err != nil {
+		return problem.Refuse(problem.NothingThere, "take the change back by hand", "what undo needs is gone: %w", err)
+	}
+	return s.write(e.at, b, stamp, e.Mode)
 }

@@ -8,6 +8,7 @@ import (
 
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -30,7 +31,8 @@ type Finding struct {
 	Column   int      `json:"column,omitempty"`
 	Message  string   `json:"message"`
 	Why      string   `json:"why"`
-	Next     string   `json:"next"` // what to type or do
+	Next     string   `json:"next"`             // what to type or do
+	Global   string   `json:"global,omitempty"` // that is missing, of a finding of code
 }
 
 // Sort orders findings by file, place and name.
@@ -50,6 +52,7 @@ const (
 	NeedLater       = "need-later"
 	NeedRace        = "need-race"
 	NeedCircle      = "need-circle"
+	RehearsalEnded  = "rehearsal-stopped"
 	IncludedTwice   = "included-twice"
 	OwnStyleFirst   = "own-style-first"
 	AssetMissing    = "asset-missing"
@@ -107,7 +110,7 @@ type Include struct {
 	Name, Version string
 	// Where a profile is checked: the file's build, whether there is the other one, and whether the
 	// library must not ship.
-	Build    string
+	Build    record.Build
 	HasPair  bool
 	DeskOnly bool
 	// Fallback says that a local copy stands in where this script's CDN does not answer; CanFallBack, that one could.
@@ -118,9 +121,11 @@ type Include struct {
 
 // A Profile is how the packing list wants libraries served.
 type Profile struct {
-	Name, Serve, Build string
-	Fallback           bool
-	Without            []string // libraries, and addresses in which * stands for anything, that must not be there
+	Name     string
+	Serve    record.Serve
+	Build    record.Build
+	Fallback bool
+	Without  []string // libraries, and addresses in which * stands for anything, that must not be there
 }
 
 // Crate is what the checks ask of the project.
@@ -135,6 +140,8 @@ type Crate interface {
 	Provider(global string) (library, own string)
 	// OwnOrder is the order that the packing list gives the site's own files.
 	OwnOrder() []string
+	// Fails makes sure that a script stops where nothing on its page defines a global.
+	Fails(item *order.Item, global string) bool
 	// Confirms makes sure of a need that reading a script found.
 	Confirms(item *order.Item, global string) bool
 	// Newest is the year of the newest ECMAScript edition that the site's browsers know, 0 where that is not said.

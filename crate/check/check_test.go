@@ -52,6 +52,7 @@ func (crateOf) OwnOrder() []string               { return nil }
 func (crateOf) Provider(global string) (library, own string) {
 	return map[string]string{"Oarlock": "oarlock"}[global], map[string]string{"CLUB": "js/config.js"}[global]
 }
+func (crateOf) Fails(_ *order.Item, global string) bool    { return global != "Dream" }
 func (crateOf) Confirms(_ *order.Item, global string) bool { return global != "Dream" }
 func (c crateOf) Profile() *Profile                        { return c.profile }
 
@@ -86,7 +87,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 	}
 	for i := range pg.Includes {
 		raw, in := &pg.Includes[i], &p.Includes[i]
-		it := order.Item{Name: in.Path + in.URL, Library: in.Library, When: order.When(raw.When), Style: raw.Kind == page.Stylesheet, Inline: raw.Kind == page.InlineScript,
+		it := order.Item{Name: in.Path + in.URL, Library: in.Library, Phase: order.Phase(raw.When), Style: raw.Kind == page.Stylesheet, Inline: raw.Kind == page.InlineScript,
 			Inert: raw.Inert != "" || raw.Kind == page.Hint || raw.Kind == page.Other}
 		if it.Library == "oarlock" {
 			it.Defines = []string{"Oarlock"}

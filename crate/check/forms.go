@@ -75,7 +75,7 @@ func (k *pageCheck) versions() {
 			continue
 		}
 		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" {
-			line, _ := page.Position(k.p.Bytes, k.p.Page.Includes[j].Start)
+			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
 			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s in line %d", in.Name, in.Version, other.Version, line),
 				"the second one takes the place of the first, and of what was added to it in between", fmt.Sprintf("take one of the two tags off, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.p.File))
 		}

@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/record"
 )
 
 // OnPage returns a page's findings.
@@ -37,7 +38,7 @@ type pageCheck struct {
 func (k *pageCheck) add(name string, s Severity, offset int, message, why, next string) {
 	f := Finding{Name: name, Severity: s, File: k.p.File, Message: message, Why: why, Next: next}
 	if offset >= 0 {
-		f.Line, f.Column = page.Position(k.p.Bytes, offset)
+		f.Line, f.Column = k.p.Page.Position(offset)
 	}
 	k.found = append(k.found, f)
 }
@@ -163,7 +164,7 @@ func (k *pageCheck) profile() {
 		case in.DeskOnly && want.Name != "desk":
 			k.add(DeskOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
 				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.p.File))
-		case want.Serve == "cdn" && in.URL == "", want.Serve == "local" && in.URL != "":
+		case want.Serve == record.CDN && in.URL == "", want.Serve == record.Local && in.URL != "":
 			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s", in.Library, want.Name, want.Serve),
 				"the page would go out otherwise than it was meant to", next)
 		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasPair:
@@ -207,7 +208,7 @@ func (k *pageCheck) twice() {
 			seen[in.Path+in.URL] = i
 			continue
 		}
-		line, _ := page.Position(k.p.Bytes, k.p.Page.Includes[first].Start)
+		line, _ := k.p.Page.Position(k.p.Page.Includes[first].Start)
 		raw := &k.p.Page.Includes[i]
 		why := "a script that runs twice sets itself up twice, and may throw away what was done in between"
 		if raw.Kind == page.Stylesheet {
@@ -281,7 +282,7 @@ func (k *pageCheck) needs() {
 		}
 		key := fmt.Sprint(a.Item, library, own)
 		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) || library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.named(a.Need.Global) || !k.c.Confirms(&items[a.Item], a.Need.Global) {
+			unknown && library == "" && own == "" || k.named(a.Need.Global) || !k.c.Fails(&items[a.Item], a.Need.Global) {
 			continue
 		}
 		told[key] = true
@@ -298,6 +299,7 @@ func (k *pageCheck) needs() {
 			next = fmt.Sprintf("merry include %s --page %s", own, k.p.File)
 		}
 		k.add(NeedAbsent, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
+		k.found[len(k.found)-1].Global = a.Need.Global
 	}
 }
 
@@ -341,7 +343,7 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 	next := fmt.Sprintf("merry order %s --fix", k.p.File)
 	if state == order.Race {
 		async, other := before, after
-		if after.When == order.AnyTime && before.When != order.AnyTime {
+		if after.Phase == order.AnyTime && before.Phase != order.AnyTime {
 			async, other = after, before
 		}
 		k.add(NeedRace, Warning, at, fmt.Sprintf("%s is async, and whether it runs in time for %s depends on the network", async.Name, other.Name),
@@ -351,7 +353,7 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 		}
 		return
 	}
-	if before.When == order.Deferred && after.When == order.InPlace {
+	if before.Phase == order.Deferred && after.Phase == order.InPlace {
 		next = fmt.Sprintf("write defer on %s too, or take it off %s", after.Name, before.Name)
 		if after.Inline {
 			next = fmt.Sprintf("take defer off %s, or let the inline script wait for DOMContentLoaded", before.Name)

@@ -1,12 +1,16 @@
 package delivery
 
 import (
-	"encoding/json"
+	"cmp"
+	"context"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 )
@@ -14,8 +18,8 @@ import (
 // analysed is the largest file whose text is read to tell what it is.
 const analysed = 16 << 20
 
-// parsedMost is the largest script that is parsed, parsedAll how much of scripts is parsed without
-// regard to names.
+// parsedMost is the largest script that is parsed to tell what it is, parsedAll how much of scripts is parsed without regard
+// to names; what would be suggested is parsed in any case.
 const (
 	parsedMost = 6 << 20
 	parsedAll  = 8 << 20
@@ -28,8 +32,8 @@ type Tree interface {
 	ReadInto(name string, buf []byte) ([]byte, error)
 }
 
-// An Item is one file's name and size, as a tree lists it.
-type Item struct {
+// A Listed is one file's name and size, as a tree lists it.
+type Listed struct {
 	Path         string
 	Size, Packed int64
 }
@@ -38,16 +42,21 @@ type Item struct {
 type File struct {
 	Path   string
 	Size   int64
-	Packed int64  // size as packed in the archive, 0 where unknown
-	Kind   Kind   //
-	Build  Build  // of scripts and stylesheets
-	Aside  string // why it is not for a page: sources, tests, documentation, …
-	Pair   string // the same thing in the other build
-	Map    string // its source map
-	MapOf  string // of a source map: the file it belongs to
+	Packed int64        // size as packed in the archive, 0 where unknown
+	Kind   Kind         //
+	Build  record.Build // of scripts and stylesheets
+	Aside  string       // why it is not for a page: sources, tests, documentation, …
+	Pair   string       // the same thing in the other build
+	Map    string       // its source map
+	MapOf  string       // of a source map: the file it belongs to
 	Banner Banner
 	Refs   []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
 	Script *script.Report // of a script that was looked into
+	// Fetches are files of the delivery that a script fetches while it runs.
+	Fetches []string
+
+	names       []string // of files that its text may mean
+	findsItself bool     // it asks where it was loaded from
 }
 
 // A Ref is one reference of a stylesheet to another file.
@@ -56,6 +65,7 @@ type Ref struct {
 	Path   string // in the delivery, "" where the reference leads out of it
 	There  bool
 	Offset int
+	By     string // a script that fetches it while it runs, where that is why it comes along
 }
 
 // A Delivery is what was learned about a library from its files.
@@ -64,18 +74,14 @@ type Delivery struct {
 	Version, VersionFrom string
 	Licence, LicenceFrom string
 	Files                []File // sorted by path
-	Manifest             Package
+	Manifest             Manifest
+	Manifests            []Manifest      // all of the first folder; Manifest says most
+	Shown                map[string]bool // names of files that the readme's examples show, less the marks of builds
 
-	index map[string]int
-}
-
-// Package is what a package manifest inside the delivery says. It hints; the files decide.
-type Package struct {
-	Name, Version, Licence string
-	Main, Browser, Style   string
-	Module, Exports        string // Exports is what the package's own name stands for
-	Dependencies           map[string]string
-	Peers                  map[string]string
+	index   map[string]int
+	byName  map[string][]string // paths by their last part, while it is described
+	tree    Tree                // while it is described
+	scripts ScriptReader
 }
 
 // File returns the file of that path, or nil.
@@ -86,59 +92,84 @@ func (d *Delivery) File(name string) *File {
 	return nil
 }
 
-// Describe learns what it can about a delivery. Name is the source's own file name. The workers
-// bound how many files are read at once.
-func Describe(name string, items []Item, tree Tree, workers int) (*Delivery, error) {
-	d := &Delivery{index: map[string]int{}}
+// Recalled makes a delivery whole that was written down and read again.
+func (d *Delivery) Recalled() *Delivery {
+	d.index = make(map[string]int, len(d.Files))
+	for i, f := range d.Files {
+		d.index[f.Path] = i
+	}
+	return d
+}
+
+// A ScriptReader reads scripts; who has read one before may remember.
+type ScriptReader interface {
+	Script(text []byte) *script.Report
+}
+
+// plainReader reads each script anew.
+type plainReader struct{}
+
+// Script reads a script.
+func (plainReader) Script(text []byte) *script.Report { return script.Analyze(text) }
+
+// Describe learns what it can about a delivery. Name is the source's own file name; scripts, where not nil, reads scripts.
+// The error is the context's, or that of a file that can't be read.
+func Describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Delivery, error) {
+	if scripts == nil {
+		scripts = plainReader{}
+	}
+	d := &Delivery{index: map[string]int{}, tree: tree, scripts: scripts}
 	for i, it := range items {
 		f := File{Path: it.Path, Size: it.Size, Packed: it.Packed, Kind: KindOf(it.Path), Aside: asideOf(it.Path)}
 		d.Files = append(d.Files, f)
 		d.index[it.Path] = i
 	}
+	d.indexNames()
+	d.installed(tree)
+	d.readManifest(tree)
+	d.spareTheNamed(name)
 	d.spareTheOnlyOnes()
-	var wg sync.WaitGroup
-	var mu sync.Mutex
-	var failed error
 	// Parsing is slow beside all else, so of a very large delivery only likely scripts are parsed.
-	var scripts int64
+	var all int64
 	for _, f := range d.Files {
 		if f.Kind == Script && f.Aside == "" {
-			scripts += f.Size
+			all += f.Size
 		}
 	}
-	key := nameKey(d.likelyName(name))
-	parsed := func(f *File) bool {
-		return f.Size <= parsedMost && (scripts <= parsedAll || strings.HasPrefix(stemKey(f.Path), key))
-	}
-	next := make(chan int)
-	for range max(1, workers) {
-		wg.Go(func() {
-			var buf []byte
-			for i := range next {
-				var err error
-				if buf, err = d.read(&d.Files[i], tree, buf, parsed(&d.Files[i])); err != nil {
-					mu.Lock()
-					if failed == nil {
-						failed = err
-					}
-					mu.Unlock()
-				}
-			}
-		})
-	}
+	var read []int
 	for i := range d.Files {
 		if f := &d.Files[i]; f.Size <= analysed && f.Aside == "" && (f.Kind == Script || f.Kind == Stylesheet) {
-			next <- i
+			read = append(read, i)
 		}
 	}
-	close(next)
-	wg.Wait()
-	if failed != nil {
-		return nil, failed
+	var buffers sync.Pool
+	err := parallel.Each(ctx, read, func(_ context.Context, i int) error {
+		buf, _ := buffers.Get().(*[]byte)
+		if buf == nil {
+			buf = new([]byte)
+		}
+		defer buffers.Put(buf)
+		var err error
+		*buf, err = d.read(&d.Files[i], tree, *buf, all <= parsedAll)
+		return err
+	})
+	if err != nil {
+		return nil, err
 	}
 	d.pair()
 	d.tieMaps()
 	d.identify(name, tree)
+	d.readExamples()
+	if all > parsedAll {
+		if err := d.lookAtLikely(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if err := d.settle(ctx); err != nil {
+		return nil, err
+	}
+	d.tieFetched()
+	d.tree, d.scripts = nil, nil
 	return d, nil
 }
 
@@ -146,6 +177,35 @@ func Describe(name string, items []Item, tree Tree, workers int) (*Delivery, err
 func (d *Delivery) likelyName(source string) string {
 	name, _ := NameVersion(source)
 	return name
+}
+
+// spareTheNamed takes back the setting apart of scripts and stylesheets that the manifest names, or that have the library's
+// own name: what a folder is called weighs less.
+func (d *Delivery) spareTheNamed(source string) {
+	named := map[string]bool{}
+	m := d.Manifest
+	for _, name := range []string{m.Main, m.Browser, m.Style, m.Module, m.Exports} {
+		named[path.Clean(name)] = true
+	}
+	for _, name := range m.Named {
+		named[path.Clean(name)] = true
+	}
+	name := nameKey(cmp.Or(m.Name, d.likelyName(source)))
+	elsewhere := map[Kind]bool{} // kinds of which another file has the library's name
+	own := func(f *File) bool { return name != "" && stemKey(f.Path) == name }
+	for i := range d.Files {
+		f := &d.Files[i]
+		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && own(f)
+	}
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != Script && f.Kind != Stylesheet || f.Aside == "" || f.Aside == "tests" || f.Aside == "other packages" || f.Aside == "sources" || asideFile(path.Base(f.Path)) != "" {
+			continue
+		}
+		if named[f.Path] || own(f) && !elsewhere[f.Kind] {
+			f.Aside = ""
+		}
+	}
 }
 
 // spareTheOnlyOnes takes back the setting apart of folders where nothing else would be left: a
@@ -157,10 +217,16 @@ func (d *Delivery) spareTheOnlyOnes() {
 		}
 	}
 	for i := range d.Files {
-		if f := &d.Files[i]; (f.Kind == Script || f.Kind == Stylesheet) && (f.Aside == "sources" || f.Aside == "tools") && asideFile(path.Base(f.Path)) == "" {
+		if f := &d.Files[i]; (f.Kind == Script || f.Kind == Stylesheet) && (f.Aside == "sources" || f.Aside == "tools" || f.Aside == "documentation" && inMedia(f.Path)) && asideFile(path.Base(f.Path)) == "" {
 			f.Aside = ""
 		}
 	}
+}
+
+// inMedia tells a file below a folder called media, which some use for what pages load, and others for pictures of their
+// documentation.
+func inMedia(name string) bool {
+	return strings.HasPrefix(name, "media/") || strings.Contains(name, "/media/")
 }
 
 // read learns what it can from a file's text. It returns the buffer, for the next one.
@@ -177,14 +243,7 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 		}
 	}
 	if f.Kind == Script && parse {
-		f.Script = script.Analyze(b)
-		for _, from := range f.Script.ModuleImport {
-			// A module's own parts come along as a stylesheet's files do; names of packages are somebody else's.
-			if p, ok := resolve(f.Path, from); ok && strings.HasPrefix(from, ".") {
-				_, there := d.index[p]
-				f.Refs = append(f.Refs, Ref{URL: from, Path: p, There: there})
-			}
-		}
+		d.look(f, b)
 	}
 	if f.Kind == Stylesheet {
 		for _, r := range style.References(b) {
@@ -197,6 +256,122 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 		}
 	}
 	return b, nil
+}
+
+// look reads a script in full.
+func (d *Delivery) look(f *File, b []byte) {
+	f.Script = d.scripts.Script(b)
+	f.names, f.findsItself = namesIn(b), findsItself(b)
+	if runsBuild(f, b) {
+		f.Aside = "tools"
+	}
+	for _, from := range f.Script.ModuleImport {
+		// A module's own parts come along as a stylesheet's files do; names of packages are somebody else's.
+		if p, ok := resolve(f.Path, from); ok && strings.HasPrefix(from, ".") {
+			_, there := d.index[p]
+			f.Refs = append(f.Refs, Ref{URL: from, Path: p, There: there})
+		}
+	}
+}
+
+var shownFile = regexp.MustCompile(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
+
+// readExamples finds the files that the readme's examples of a page show.
+func (d *Delivery) readExamples() {
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != Document || f.Size > 1<<20 || !strings.HasPrefix(strings.ToLower(f.Path), "readme") {
+			continue
+		}
+		b, err := d.tree.ReadFile(f.Path)
+		if err != nil {
+			continue
+		}
+		for _, m := range shownFile.FindAllStringSubmatch(StartExamples(string(b)), -1) {
+			if d.Shown == nil {
+				d.Shown = map[string]bool{}
+			}
+			d.Shown[stemOf(m[1])+path.Ext(m[1])] = true
+		}
+	}
+}
+
+// lookAtLikely reads in full the scripts of a very large delivery that are likely to be what a page wants: those for which
+// most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
+func (d *Delivery) lookAtLikely(ctx context.Context) error {
+	type likely struct {
+		f     *File
+		score int
+	}
+	var list []likely
+	for _, f := range d.ofKind(Script) {
+		if f.Build == NoBuild || f.Size > parsedMost || f.Build == Minified && f.Pair != "" {
+			continue
+		}
+		if score, _ := d.scoreName(f); score >= 30 {
+			list = append(list, likely{f, score})
+		}
+	}
+	slices.SortFunc(list, func(a, b likely) int {
+		return cmp.Or(b.score-a.score, cmp.Compare(a.f.Size, b.f.Size), strings.Compare(a.f.Path, b.f.Path))
+	})
+	total := int64(0)
+	n := 0
+	for n < len(list) && (n == 0 || total+list[n].f.Size <= parsedAll) {
+		total += list[n].f.Size
+		n++
+	}
+	return parallel.Each(ctx, list[:n], func(_ context.Context, l likely) error {
+		b, err := d.tree.ReadFile(l.f.Path)
+		if err == nil {
+			d.look(l.f, b)
+		}
+		return err
+	})
+}
+
+// mostLooks is how many scripts of a very large delivery are read in full because they would be suggested.
+const mostLooks = 60
+
+// settle reads in full what would be suggested, until that has been: of a very large delivery only likely scripts were
+// read before. The modules that a suggested one brings along are read, too.
+func (d *Delivery) settle(ctx context.Context) error {
+	for range mostLooks {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		best, _ := d.main(Script)
+		f := d.unread(best, map[*File]bool{})
+		if f == nil {
+			return nil
+		}
+		b, err := d.tree.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		d.look(f, b)
+	}
+	return nil
+}
+
+// unread finds a script that was not read in full yet: one itself, its other build, or a module that it brings along.
+func (d *Delivery) unread(f *File, seen map[*File]bool) *File {
+	if f == nil || seen[f] || f.Kind != Script {
+		return nil
+	}
+	seen[f] = true
+	if f.Script == nil && f.Size <= analysed {
+		return f
+	}
+	for _, r := range f.Refs {
+		if u := d.unread(d.File(r.Path), seen); u != nil {
+			return u
+		}
+	}
+	if f.Pair != "" {
+		return d.unread(d.File(f.Pair), seen)
+	}
+	return nil
 }
 
 // resolve finds the file in the tree that a relative address means; what has a scheme, a host or a
@@ -231,108 +406,18 @@ func unescapePath(s string) string {
 
 const hexDigits = "0123456789abcdef"
 
-// stemOf is a file's name without ending and without the marks of builds, in lower case.
-func stemOf(name string) string {
-	base := path.Base(name)
-	return strings.ToLower(trimBuild(strings.TrimSuffix(base, path.Ext(base))))
-}
-
-// pair finds the files that are the same thing in the two builds. Names bring two files together;
-// which is which is told by their content.
-func (d *Delivery) pair() {
-	groups := map[string][]int{}
-	for i, f := range d.Files {
-		if f.Build != NoBuild {
-			key := path.Dir(f.Path) + "/" + stemOf(f.Path) + path.Ext(f.Path)
-			groups[key] = append(groups[key], i)
-		}
-	}
-	for _, g := range groups {
-		d.pairGroup(g)
-	}
-	// Some keep the two builds in folders of their own: min/x.js beside x.js, or debug/x.js.
-	loose := map[string][]int{}
-	for i, f := range d.Files {
-		if f.Build == NoBuild || f.Pair != "" {
-			continue
-		}
-		dir, base := path.Split(f.Path)
-		var parts []string
-		for _, p := range strings.Split(strings.Trim(dir, "/"), "/") {
-			switch strings.ToLower(p) {
-			case "min", "minified", "debug", "uncompressed", "compressed", "prod", "production", "dev", "development", "readable":
-			default:
-				parts = append(parts, p)
-			}
-		}
-		key := strings.Join(parts, "/") + "/" + stemOf(base) + path.Ext(base)
-		loose[key] = append(loose[key], i)
-	}
-	for _, g := range loose {
-		d.pairGroup(g)
-	}
-}
-
-func (d *Delivery) pairGroup(g []int) {
-	var min, readable []int
-	for _, i := range g {
-		if d.Files[i].Build == Minified {
-			min = append(min, i)
-		} else {
-			readable = append(readable, i)
-		}
-	}
-	if len(min) == 0 && len(readable) == 2 {
-		// Both look readable: then the smaller one that says so by its name is what the makers call
-		// minified; its content says otherwise and stays the word that counts.
-		return
-	}
-	if len(min) == 0 || len(readable) == 0 {
-		return
-	}
-	slices.SortFunc(min, func(a, b int) int { return len(d.Files[a].Path) - len(d.Files[b].Path) })
-	slices.SortFunc(readable, func(a, b int) int { return len(d.Files[a].Path) - len(d.Files[b].Path) })
-	a, b := &d.Files[min[0]], &d.Files[readable[0]]
-	a.Pair, b.Pair = b.Path, a.Path
-}
-
-// tieMaps ties each source map to its file: by what the file names, else by the map's own name.
-func (d *Delivery) tieMaps() {
-	for i := range d.Files {
-		f := &d.Files[i]
-		if f.Map != "" {
-			if m := d.File(f.Map); m != nil {
-				m.MapOf = f.Path
-			}
-		}
-	}
-	for i := range d.Files {
-		m := &d.Files[i]
-		if m.Kind != Map || m.MapOf != "" {
-			continue
-		}
-		if f := d.File(strings.TrimSuffix(m.Path, ".map")); f != nil {
-			m.MapOf = f.Path
-			if f.Map == "" {
-				f.Map = m.Path
-			}
-		}
-	}
-}
-
 // identify finds name, version and licence: from a manifest, else from the source's file name, else
 // from a banner.
 func (d *Delivery) identify(source string, tree Tree) {
-	d.readManifest(tree)
 	say := func(value, from string, to, toFrom *string) {
 		if *to == "" && value != "" {
 			*to, *toFrom = value, from
 		}
 	}
 	m := d.Manifest
-	say(m.Name, "package.json", &d.Name, &d.NameFrom)
-	say(m.Version, "package.json", &d.Version, &d.VersionFrom)
-	say(m.Licence, "package.json", &d.Licence, &d.LicenceFrom)
+	say(m.Name, m.File, &d.Name, &d.NameFrom)
+	say(m.Version, m.File, &d.Version, &d.VersionFrom)
+	say(m.Licence, m.File, &d.Licence, &d.LicenceFrom)
 	name, version := NameVersion(source)
 	say(version, "the file name", &d.Version, &d.VersionFrom)
 	if version != "" {
@@ -352,66 +437,10 @@ func (d *Delivery) identify(source string, tree Tree) {
 	}
 	say(strings.ToLower(name), "the file name", &d.Name, &d.NameFrom)
 	for _, f := range d.Files {
-		if f.Kind == Licence && f.Size < 1<<20 && !strings.Contains(f.Path, "/") {
+		if d.Licence == "" && f.Kind == Licence && f.Size < 1<<20 && !strings.Contains(f.Path, "/") {
 			if b, err := tree.ReadFile(f.Path); err == nil {
 				say(LicenceOf(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
 			}
 		}
-	}
-}
-
-// exported finds the file that a manifest's exports name for the package itself, on a page if they tell.
-func exported(raw json.RawMessage) string {
-	var file string
-	if json.Unmarshal(raw, &file) == nil {
-		return file
-	}
-	var by map[string]json.RawMessage
-	if json.Unmarshal(raw, &by) != nil {
-		return ""
-	}
-	for _, key := range []string{".", "browser", "script", "default", "import"} {
-		if sub, ok := by[key]; ok {
-			if file := exported(sub); file != "" {
-				return file
-			}
-		}
-	}
-	return ""
-}
-
-func (d *Delivery) readManifest(tree Tree) {
-	for _, name := range []string{"package.json", "bower.json", "component.json"} {
-		f := d.File(name)
-		if f == nil || f.Size > 4<<20 {
-			continue
-		}
-		b, err := tree.ReadFile(name)
-		if err != nil {
-			continue
-		}
-		// Each field on its own: hand-written manifests have all kinds of values in them.
-		var raw map[string]json.RawMessage
-		if json.Unmarshal(b, &raw) != nil {
-			continue
-		}
-		text := func(key string) string {
-			var s string
-			json.Unmarshal(raw[key], &s)
-			return s
-		}
-		words := func(key string) map[string]string {
-			var m map[string]string
-			json.Unmarshal(raw[key], &m)
-			return m
-		}
-		d.Manifest = Package{Name: text("name"), Version: text("version"), Licence: text("license"), Main: text("main"),
-			Browser: text("browser"), Style: text("style"), Module: text("module"), Exports: exported(raw["exports"]), Dependencies: words("dependencies"), Peers: words("peerDependencies")}
-		if d.Manifest.Licence == "" {
-			var old struct{ Type string }
-			json.Unmarshal(raw["license"], &old)
-			d.Manifest.Licence = old.Type
-		}
-		return
 	}
 }

@@ -1,11 +1,14 @@
 package delivery
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"slices"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/crate/record"
 )
 
 type mapTree map[string]string
@@ -22,12 +25,12 @@ func (m mapTree) ReadInto(name string, _ []byte) ([]byte, error) { return m.Read
 
 func describe(t *testing.T, source string, files mapTree) *Delivery {
 	t.Helper()
-	var items []Item
+	var items []Listed
 	for name, text := range files {
-		items = append(items, Item{Path: name, Size: int64(len(text))})
+		items = append(items, Listed{Path: name, Size: int64(len(text))})
 	}
-	slices.SortFunc(items, func(a, b Item) int { return strings.Compare(a.Path, b.Path) })
-	d, err := Describe(source, items, files, 2)
+	slices.SortFunc(items, func(a, b Listed) int { return strings.Compare(a.Path, b.Path) })
+	d, err := Describe(context.Background(), source, items, files, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -113,11 +116,11 @@ func TestStylesheetBringsItsClosure(t *testing.T) {
 	}
 	h := Habits{Scripts: "js", Styles: "css", Fonts: "fonts", Images: "img", Together: "lib"}
 	pl, err := d.Place(s, "deck", "1.0.0", h, false, nil)
-	if err != nil || pl.Together || pl.At["fonts/deck.woff"] != "fonts/deck.woff" || pl.At["css/base.css"] != "css/base.css" {
+	if err != nil || pl.Together || pl.At["fonts/deck.woff"].String() != "fonts/deck.woff" || pl.At["css/base.css"].String() != "css/base.css" {
 		t.Errorf("%+v, %v", pl, err)
 	}
 	h.Fonts = "assets/fonts"
-	if pl, err = d.Place(s, "deck", "1.0.0", h, false, nil); err != nil || !pl.Together || pl.Why == "" || pl.At["img/sea.png"] != "lib/deck/img/sea.png" {
+	if pl, err = d.Place(s, "deck", "1.0.0", h, false, nil); err != nil || !pl.Together || pl.Why == "" || pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
 		t.Errorf("%+v, %v", pl, err)
 	}
 	if _, err = d.Place(s, "deck", "1.0.0", h, true, map[string]string{"base.css": "other.css"}); err == nil {
@@ -131,7 +134,7 @@ func TestHabitNames(t *testing.T) {
 		{"winch-1.2.3.js", "1.2.3", "versioned", "winch-1.2.3.js"}, {"winch-1.2.3.js", "1.2.3", "shipped", "winch-1.2.3.js"},
 		{"winch-debug.js", "1.2.3", "versioned", "winch-1.2.3-debug.js"},
 	} {
-		if got := habitName(tt.base, tt.version, tt.habit); got != tt.want {
+		if got := habitName(tt.base, tt.version, record.Names(tt.habit)); got != tt.want {
 			t.Errorf("%+v: got %s", tt, got)
 		}
 	}

@@ -2,7 +2,10 @@ package delivery
 
 import (
 	"path"
+	"regexp"
 	"strings"
+
+	"merrycrate.example/merry/crate/script"
 )
 
 // A Kind says what a file is.
@@ -17,7 +20,7 @@ const (
 	Image      Kind = "image"
 	Document   Kind = "document"
 	Licence    Kind = "licence"
-	Manifest   Kind = "manifest"
+	About      Kind = "manifest"
 	Source     Kind = "source"
 	Types      Kind = "types"
 	Data       Kind = "data"
@@ -32,8 +35,6 @@ func KindOf(name string) Kind {
 		if ext := path.Ext(base); ext != ".js" && ext != ".css" {
 			return Licence
 		}
-	case base == "package.json", base == "bower.json", base == "component.json", base == "composer.json":
-		return Manifest
 	case strings.HasSuffix(base, ".d.ts"), strings.HasSuffix(base, ".d.mts"), strings.HasSuffix(base, ".d.cts"), strings.HasSuffix(base, ".flow"):
 		return Types
 	}
@@ -70,13 +71,12 @@ var asideFolders = map[string]string{
 	"benchmark": "tests", "benchmarks": "tests", "perf": "tests",
 	"doc": "documentation", "docs": "documentation", "documentation": "documentation", "site": "documentation", "website": "documentation",
 	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples", "samples": "examples",
-	"node_modules": "other packages", "bower_components": "other packages", "vendor": "other packages", "jspm_packages": "other packages",
-	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools", "grunt": "tools",
-	"typings": "types", "types": "types", "flow-typed": "types",
-	".github": "tools", ".circleci": "tools", "media": "documentation",
+	"vendor":      "other packages",
+	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools",
+	"types": "types", "media": "documentation",
 }
 
-// asideFiles are scripts by name that build, test or configure a library.
+// asideFile says why a script is set apart by its own name alone.
 func asideFile(base string) string {
 	base = strings.ToLower(base)
 	stem := strings.TrimSuffix(base, path.Ext(base))
@@ -89,10 +89,21 @@ func asideFile(base string) string {
 		return "tests"
 	}
 	switch stem {
-	case "gruntfile", "gulpfile", "webpack", "rollup", "karma", "makefile", "jakefile", "cakefile", "server", "build":
+	case "makefile", "server", "build":
 		return "tools"
 	}
 	return ""
+}
+
+// platform is how a script asks for what only a program on a developer's machine has: files, processes, paths.
+var platform = regexp.MustCompile(`(?:require\(\s*|from\s*)["'](?:node:[a-z_/]+|fs|path|child_process|os|process)["']|\b__dirname\b|\bprocess\.(?:argv|cwd)\b`)
+
+// taskList is how a script of build steps describes them: a list of names that a runner is handed.
+var taskList = regexp.MustCompile(`(?m)\.\s*(?:registerTask|loadTasks|task)\(\s*["']|module\.exports\s*=\s*(?:async\s+)?(?:function\s*\w*\s*\(\w+\)|\(?\w+\)?\s*=>)\s*\{?\s*\w+\.\w+\(\s*\{`)
+
+// runsBuild tells a script that configures or runs a build, or a server, by what it requires and calls.
+func runsBuild(f *File, b []byte) bool {
+	return !strings.Contains(f.Path, "/") && f.Script != nil && (f.Script.Form == script.Server || f.Script.Form == script.Module) && (platform.Match(b) || taskList.Match(b))
 }
 
 // asideOf says why a file is set apart, "" where it is not. The files of a delivery that has scripts
@@ -102,6 +113,14 @@ func asideOf(name string) string {
 	for _, part := range strings.Split(strings.TrimSuffix(dir, "/"), "/") {
 		if why := asideFolders[strings.ToLower(part)]; why != "" {
 			return why
+		}
+		if strings.HasPrefix(part, ".") {
+			return "tools"
+		}
+		for word := range strings.FieldsFuncSeq(strings.ToLower(part), func(r rune) bool { return r == '-' || r == '_' || r == '.' || r == ' ' }) {
+			if why := asideFolders[word]; why == "examples" || why == "documentation" && word != "media" && word != "site" || why == "tests" {
+				return why // demo-resources, docs_old
+			}
 		}
 	}
 	switch KindOf(name) {

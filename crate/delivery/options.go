@@ -9,23 +9,23 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Sort says what an option is to the suggested set.
-type Sort string
+// An OptionKind says what an option is to the suggested set.
+type OptionKind string
 
-// The sorts of option.
+// The kinds of option.
 const (
-	Variant Sort = "instead" // another build of the same thing: slim, bundle, legacy
-	Part    Sort = "with it" // something that works on top of the core
-	Theme   Sort = "theme"   // another look
+	Variant OptionKind = "instead" // another build of the same thing: slim, bundle, legacy
+	Part    OptionKind = "with it" // something that works on top of the core
+	Theme   OptionKind = "theme"   // another look
 )
 
 // An Option is a sensible choice beside the suggested set, with what tells it apart.
 type Option struct {
-	Name  string
-	Sort  Sort
-	Files []string // the one for pages first, then its pair
-	Size  int64
-	Tells string
+	Name       string
+	Kind       OptionKind
+	Files      []string // the one for pages first, then its pair
+	Size       int64
+	Difference string
 }
 
 // Options finds the sensible choices beside the suggested set.
@@ -110,12 +110,12 @@ func (d *Delivery) scriptOption(f, core *File) (Option, bool) {
 	ours := defined(core.Script)
 	for _, n := range f.Script.Needs {
 		if ours[n.Name] && n.Strength != script.Later {
-			return Option{Name: optionName(f, d.Name), Sort: Part, Tells: fmt.Sprintf("works on %s: it needs %s, which %s defines", path.Base(core.Path), n.Name, path.Base(core.Path))}, true
+			return Option{Name: optionName(f, d.Name), Kind: Part, Difference: fmt.Sprintf("works on %s: it needs %s, which %s defines", path.Base(core.Path), n.Name, path.Base(core.Path))}, true
 		}
 	}
 	for _, g := range f.Script.Defines {
 		if ours[g.Name] {
-			return Option{Name: optionName(f, d.Name), Sort: Variant, Tells: d.difference(f, core)}, true
+			return Option{Name: optionName(f, d.Name), Kind: Variant, Difference: d.difference(f, core)}, true
 		}
 	}
 	return Option{}, false
@@ -157,12 +157,12 @@ func (d *Delivery) difference(f, core *File) string {
 func (d *Delivery) styleOption(f, look *File) (Option, bool) {
 	dir := strings.ToLower(path.Base(path.Dir(f.Path)))
 	stem := strings.ToLower(path.Base(f.Path))
-	o := Option{Name: optionName(f, d.Name), Sort: Part, Tells: "another stylesheet of the delivery"}
+	o := Option{Name: optionName(f, d.Name), Kind: Part, Difference: "another stylesheet of the delivery"}
 	switch {
 	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") || strings.Contains(stem, "skin"):
-		o.Sort, o.Tells = Theme, "a look of its own"
+		o.Kind, o.Difference = Theme, "a look of its own"
 	case look != nil && strings.HasPrefix(stemKey(f.Path), stemKey(look.Path)):
-		o.Sort, o.Tells = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
+		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
 	}
 	return o, true
 }

@@ -5,13 +5,17 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
 )
 
 // Habits are a site's ways with files: its folders by kind, and the folder for sets that stay
 // together. Paths are slash-separated, from the site's folder.
 type Habits struct {
 	Scripts, Styles, Fonts, Images, Together string
-	Names                                    string // shipped, plain or versioned
+	Names                                    record.Names
 }
 
 func (h Habits) folder(kind Kind) string {
@@ -30,7 +34,7 @@ func (h Habits) folder(kind Kind) string {
 
 // A Placement says where in the site each file of a selection goes.
 type Placement struct {
-	At map[string]string // path in the delivery to path in the site
+	At map[string]paths.InSite // of each file, by its path in the delivery
 	// Together says that the set was kept in one folder, and Why, where that was not asked for.
 	Together bool
 	Why      string
@@ -41,17 +45,17 @@ type Placement struct {
 func (d *Delivery) Place(s *Selection, name, version string, h Habits, together bool, rename map[string]string) (*Placement, error) {
 	for old := range rename {
 		if _, ok := d.renamed(s, old); !ok {
-			return nil, fmt.Errorf("--rename %s=%s: no chosen file is called %s", old, rename[old], old)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek lists the files", "--rename %s=%s: no chosen file is called %s", old, rename[old], old)
 		}
 	}
 	fixed := d.referred(s)
 	for old, new := range rename {
 		p, _ := d.renamed(s, old)
 		if by := fixed[p]; by != "" {
-			return nil, fmt.Errorf("--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)
+			return nil, problem.Refuse(problem.NameBad, "leave that file's name as it is", "--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)
 		}
 		if strings.ContainsAny(new, `/\`) || new == "" || new == "." || new == ".." {
-			return nil, fmt.Errorf("--rename %s=%s: the new name must be a plain file name; where files go is said by folders in the packing list", old, new)
+			return nil, problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+"=NAME; where files go is said by folders in the packing list", "--rename %s=%s: the new name must be a plain file name", old, new)
 		}
 	}
 	base := func(p string) string {
@@ -67,16 +71,22 @@ func (d *Delivery) Place(s *Selection, name, version string, h Habits, together 
 		}
 		return b
 	}
+	var at map[string]string
+	pl := &Placement{Together: together, At: map[string]paths.InSite{}}
 	if !together {
-		at, why := d.placeByKind(s, h, base)
-		if why == "" {
-			return &Placement{At: at}, nil
-		}
-		pl := d.placeTogether(s, name, h, base)
-		pl.Why = why
-		return pl, nil
+		at, pl.Why = d.placeByKind(s, h, base)
+		pl.Together = pl.Why != ""
 	}
-	return d.placeTogether(s, name, h, base), nil
+	if pl.Together {
+		at = d.placeTogether(s, name, h, base)
+	}
+	for p, place := range at {
+		var err error
+		if pl.At[p], err = paths.Site(place); err != nil {
+			return nil, problem.Refuse(problem.NameBad, "give the file another name with --rename "+path.Base(p)+"=NAME, or choose other folders in the packing list", "%w", err)
+		}
+	}
+	return pl, nil
 }
 
 // renamed finds the chosen file that a person means by a path or a base name.
@@ -182,7 +192,7 @@ func (d *Delivery) placeByKind(s *Selection, h Habits, base func(string) string)
 	return at, ""
 }
 
-func (d *Delivery) placeTogether(s *Selection, name string, h Habits, base func(string) string) *Placement {
+func (d *Delivery) placeTogether(s *Selection, name string, h Habits, base func(string) string) map[string]string {
 	paths := s.Paths()
 	prefix := path.Dir(paths[0])
 	for _, p := range paths {
@@ -190,16 +200,16 @@ func (d *Delivery) placeTogether(s *Selection, name string, h Habits, base func(
 			prefix = path.Dir(prefix)
 		}
 	}
-	pl := &Placement{At: map[string]string{}, Together: true}
+	at := map[string]string{}
 	folder := path.Join(h.Together, strings.NewReplacer("@", "", "/", "-").Replace(name))
 	for _, p := range paths {
 		rel := p
 		if prefix != "." {
 			rel = p[len(prefix)+1:]
 		}
-		pl.At[p] = path.Join(folder, path.Dir(rel), base(p))
+		at[p] = path.Join(folder, path.Dir(rel), base(p))
 	}
-	return pl
+	return at
 }
 
 // relative returns the way from a folder to a file.
@@ -220,8 +230,8 @@ func Relative(dir, file string) string { return relative(path.Clean(dir), file) 
 
 // habitName gives a file the name that the site's habit wants: as shipped, without its version, or
 // with it.
-func habitName(base, version, habit string) string {
-	if habit != "plain" && habit != "versioned" {
+func habitName(base, version string, habit record.Names) string {
+	if habit != record.Plain && habit != record.Versioned {
 		return base
 	}
 	ext := path.Ext(base)
@@ -236,7 +246,7 @@ func habitName(base, version, habit string) string {
 	if n, v := NameVersion(core); v != "" {
 		core = n
 	}
-	if habit == "versioned" && version != "" {
+	if habit == record.Versioned && version != "" {
 		core += "-" + version
 	}
 	return core + mark + ext

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -75,6 +76,10 @@ func (d *Delivery) complete(s *Selection, maps bool) {
 		}
 		for _, r := range f.Refs {
 			switch {
+			case r.There && paths.Hidden(r.Path):
+				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, whose name begins with a dot; such files are taken only if --files names them", f.Path, r.URL))
+			case r.There && r.By != "":
+				s.add(r.Path, path.Base(r.By)+" fetches it while it runs", false)
 			case r.There:
 				s.add(r.Path, fmt.Sprintf("%s asks for it", path.Base(f.Path)), false)
 			case r.Path != "":
@@ -98,7 +103,7 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
 		for _, o := range options {
-			if o.Sort == Variant && d.File(o.Files[0]).Kind == kind {
+			if o.Kind == Variant && d.File(o.Files[0]).Kind == kind {
 				f, why = d.File(o.Files[0]), "named by --part "+o.Name
 			}
 		}
@@ -110,7 +115,7 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 		}
 	}
 	for _, o := range options {
-		if o.Sort != Variant {
+		if o.Kind != Variant {
 			d.addWithPair(s, d.File(o.Files[0]), "named by --part "+o.Name)
 		}
 	}
@@ -130,6 +135,8 @@ func (d *Delivery) whyNothing() string {
 		}
 	}
 	switch {
+	case forms[script.Module] > 0:
+		return "its modules import packages by their bare names, which a page finds by an import map alone, or what only a server reads; name files with --files if the site has such a map"
 	case forms[script.Server] > 0:
 		return "its scripts are for a server or a bundler (they use require and module.exports); a page can't use them as they are"
 	case forms[script.AMD] > 0:
@@ -169,32 +176,88 @@ func (d *Delivery) Choose(match func(name string) (pattern string, ok bool)) *Se
 	return s
 }
 
-// main finds the one script, or stylesheet, that is the library.
+// A rated is a file with what speaks for it.
+type rated struct {
+	f     *File
+	score int
+	why   string
+}
+
+// rate keeps the better of two.
+func (r *rated) rate(f *File, score int, why string) {
+	switch {
+	case score == 0, r.f != nil && score < r.score:
+	case r.f == nil || score > r.score || score > nothing && better(f, r.f) || score <= nothing && f.Size > r.f.Size:
+		*r = rated{f, score, why}
+	}
+}
+
+// main finds the one script, or stylesheet, that is the library. A script that a plain tag can load comes before a module,
+// unless next to nothing speaks for it and the module is what the makers mean.
 func (d *Delivery) main(kind Kind) (*File, string) {
-	var best *File
-	var why string
-	bestScore := 0
+	var plain, module rated
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != kind || f.Aside != "" || f.Build == NoBuild {
+		if f.Kind != kind || f.Aside != "" || f.Build == NoBuild || f.Size == 0 {
 			continue
 		}
-		score, reason := d.score(f)
-		if score == 0 {
-			continue
-		}
-		if score > bestScore || score == bestScore && best != nil && better(f, best) {
-			best, why, bestScore = f, reason, score
+		score, why := d.score(f)
+		if f.Script != nil && f.Script.Form == script.Module {
+			module.rate(f, score, why)
+		} else {
+			plain.rate(f, score, why)
 		}
 	}
-	if best == nil {
+	const meant = 30
+	chosen := plain
+	if plain.f == nil || plain.score < meant && module.score >= meant {
+		chosen = module
+	}
+	if chosen.f == nil {
 		return nil, ""
+	}
+	best, why := chosen.f, chosen.why
+	if whole, includes := d.whole(best); whole != nil {
+		best, why = whole, "it works by itself: it includes "+includes
 	}
 	if best.Build == Minified && best.Pair != "" {
 		best = d.File(best.Pair)
 	}
 	return best, why
 }
+
+// whole finds the script that defines all that another one defines, and what that one needs, too: one tag that needs
+// nothing is better than parts. Of several it is the smallest of the readable.
+func (d *Delivery) whole(f *File) (*File, string) {
+	if f.Script == nil || len(f.Script.Hard()) == 0 || len(f.Script.Defines) == 0 {
+		return nil, ""
+	}
+	var found *File
+	includes := ""
+	for _, g := range d.ofKind(Script) {
+		if g == f || g.Script == nil || g.Script.Form != script.Universal && g.Script.Form != script.Classic || len(g.Script.Hard()) >= len(f.Script.Hard()) {
+			continue
+		}
+		has := defined(g.Script)
+		if slices.ContainsFunc(f.Script.Defines, func(n script.Global) bool { return !has[n.Name] }) {
+			continue
+		}
+		var met []string
+		for _, n := range f.Script.Hard() {
+			if has[n.Name] {
+				met = append(met, n.Name)
+			}
+		}
+		if len(met) == 0 || found != nil && (g.Build == found.Build && g.Size >= found.Size || found.Build == Readable && g.Build == Minified) {
+			continue
+		}
+		found, includes = g, strings.Join(met[:min(3, len(met))], ", ")
+	}
+	return found, includes
+}
+
+// nothing is the most that a file is rated for which nothing speaks but its folder: of such the largest is chosen.
+const nothing = 6
 
 // better breaks ties: the shallower, then the readable, then the larger of
 // scripts: of themes the plainest name is likeliest the one without a theme.
@@ -219,7 +282,7 @@ func (d *Delivery) score(f *File) (int, string) {
 		case script.Server, script.AMD, script.Broken:
 			return 0, ""
 		case script.Module:
-			if d.hasPlainScript() {
+			if d.bringsServer(f, map[string]bool{}) {
 				return 0, ""
 			}
 		case script.Universal:
@@ -233,17 +296,44 @@ func (d *Delivery) score(f *File) (int, string) {
 		}
 	}
 	score, reason := d.scoreName(f)
+	if score <= nothing && f.Script != nil && len(f.Script.Defines)+len(f.Script.Parts) == 0 && f.Script.Form != script.Module {
+		return 0, "" // nothing speaks for it, and a page would get nothing from it
+	}
 	return score + ready, reason
 }
 
-// hasPlainScript tells whether there is a script that a plain tag can load.
-func (d *Delivery) hasPlainScript() bool {
-	for _, f := range d.ofKind(Script) {
-		if f.Script != nil && (f.Script.Form == script.Universal || f.Script.Form == script.Classic && len(f.Script.Defines)+len(f.Script.Needs) > 0) {
+// bare tells a specifier that names a package: a page finds it by an import map alone (HTML Standard, section 8.1.6).
+func bare(specifier string) bool {
+	return !strings.HasPrefix(specifier, ".") && !strings.HasPrefix(specifier, "/") && !strings.HasPrefix(specifier, "https:") && !strings.HasPrefix(specifier, "http:") && !strings.HasPrefix(specifier, "data:")
+}
+
+// bringsServer tells a module that imports what only a server or a bundler can find or read: a server's form, or a package by
+// its bare name.
+func (d *Delivery) bringsServer(f *File, seen map[string]bool) bool {
+	if seen[f.Path] {
+		return false
+	}
+	seen[f.Path] = true
+	if f.Script != nil && slices.ContainsFunc(f.Script.ModuleImport, bare) {
+		return true
+	}
+	for _, r := range f.Refs {
+		g := d.File(r.Path)
+		if g != nil && g.Script != nil && (g.Script.Form == script.Server || d.bringsServer(g, seen)) {
 			return true
 		}
 	}
 	return false
+}
+
+// alone tells whether there is no other file of a kind but its other build.
+func (d *Delivery) alone(f *File) bool {
+	for i := range d.Files {
+		if g := &d.Files[i]; g.Kind == f.Kind && g.Aside == "" && g.Size > 0 && g != f && g.Path != f.Pair {
+			return false
+		}
+	}
+	return true
 }
 
 func (d *Delivery) scoreName(f *File) (int, string) {
@@ -259,18 +349,35 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 		score, reason = 60, "its banner has the library's name"
 	case stem == "all" || stem == "bundle":
 		score, reason = 50, "it has everything"
-	case len(d.ofKind(f.Kind)) <= 2:
+	case stem == "browser" || stem == "standalone" || stem == "global" || stem == "cdn" || stem == "umd" || stem == "iife":
+		score, reason = 45, "its name says that it is for a page"
+	case d.alone(f):
 		score, reason = 30, "there is no other "+string(f.Kind)
 	}
 	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
 		if hint.value != "" && path.Clean(hint.value) == f.Path {
 			score += 15
 			if score < 60 {
-				reason = fmt.Sprintf("package.json calls it %q", hint.key)
+				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, hint.key)
 			}
 		} else if hint.value != "" && score < 40 && stem == stemKey(hint.value) && stem != "index" {
 			score += 12
-			reason = fmt.Sprintf("it has the name of what package.json calls %q", hint.key)
+			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
+		}
+	}
+	for key, value := range d.Manifest.Named {
+		if path.Clean(value) == f.Path || f.Pair != "" && path.Clean(value) == f.Pair {
+			score += 30
+			if score < 60 {
+				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, key)
+			}
+			break
+		}
+	}
+	if d.Shown[stemOf(f.Path)+path.Ext(f.Path)] {
+		score += 12
+		if score < 30 {
+			reason = "its readme shows it"
 		}
 	}
 	switch dir := path.Base(path.Dir(f.Path)); strings.ToLower(dir) {

@@ -4,6 +4,8 @@ import (
 	"path"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/crate/record"
 )
 
 const (
@@ -39,6 +41,15 @@ func TestSuggestions(t *testing.T) {
 		{"tests and tools are nothing", "winch-1.0.0.zip", mapTree{"gulpfile.js": cjs, "test/a.js": umd}, ""},
 		{"version in the name", "winch.zip", mapTree{"winch-2.1.0.js": readable, "winch-2.1.0.min.js": minified}, "winch-2.1.0.js winch-2.1.0.min.js"},
 		{"everything in one", "badge-1.0.0.tgz", mapTree{"css/all.css": css, "css/part1.css": css, "css/part2.css": css, "css/part3.css": css}, "css/all.css"},
+		{"the whole before its parts", "x.tgz", mapTree{"package.json": `{"name":"winch","main":"js/winch.js"}`, "js/winch.js": "window.winch = { turn: rope.turn };\n", "js/rope.js": "window.rope = { turn: 1 };\n", "dist/winch.pkgd.js": "window.rope = { turn: 1 };\nwindow.winch = { turn: rope.turn };\n"}, "dist/winch.pkgd.js"},
+		{"what another key of the manifest names", "x.tgz", mapTree{"package.json": `{"name":"winch","main":"index.cjs","hosted":"./for/pages.js"}`, "index.cjs": cjs, "for/pages.js": readable, "for/others.js": readable}, "for/pages.js"},
+		{"what the readme shows", "winch-1.0.0.zip", mapTree{"README.md": "```html\n<script src=\"somewhere/rope.js\"></script>\n```\n", "lib/rope.js": "var rope = 1;\n", "lib/anchor.js": "var anchor = 1; var larger = 2;\n", "lib/chain.js": "var chain = 1;\n"}, "lib/rope.js"},
+		{"the only builds among the tools", "winch-1.0.0.zip", mapTree{"scripts/winch.js": readable, "README.md": ""}, "scripts/winch.js"},
+		{"the only builds among the media", "winch-1.0.0.zip", mapTree{"media/js/rope.js": readable, "README.md": ""}, "media/js/rope.js"},
+		{"the style of a demo", "winch-1.0.0.zip", mapTree{"winch.js": readable, "demo-resources/style.css": css}, "winch.js"},
+		{"a module that needs a map of imports", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import { rope } from 'rope';\nexport const winch = rope;\n"}, ""},
+		{"a module beside a classic script of no account", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "export const winch = 1;\n", "shim.js": "if (!window.Rope) { window.Rope = 1; }\n"}, "winch.js"},
+		{"a module that imports a server's file", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import x from './x.cjs';\nexport default x;\n", "x.cjs": cjs}, ""},
 		{"broken script", "winch-1.0.0.zip", mapTree{"winch.js": "function ( {", "other.js": readable}, "other.js"},
 	}
 	for _, tt := range tests {
@@ -62,13 +73,38 @@ func TestSuggestions(t *testing.T) {
 	}
 }
 
+// TestFetched: what a script fetches while it runs comes along, and keeps its place beside a stylesheet's pictures.
+func TestFetched(t *testing.T) {
+	d := describe(t, "winch-1.0.0.zip", mapTree{
+		"dist/winch.js":  "window.winch = { icon: 'marker.png', big: 'images/marker-2x.png', other: 'elsewhere.png' };\n",
+		"dist/winch.css": "a { background: url(images/layer.png) }\n", "dist/images/layer.png": "x", "dist/images/marker.png": "x", "dist/images/marker-2x.png": "x", "dist/images/spare.png": "x", "elsewhere.png": "x",
+		"dist/lone.js": "var at = document.currentScript.src; new Worker('lone-worker.js');\n", "dist/lone-worker.js": "self.onmessage = null;\n",
+	})
+	s := d.Suggest()
+	for name, want := range map[string]bool{"dist/images/layer.png": true, "dist/images/marker.png": true, "dist/images/marker-2x.png": true, "dist/images/spare.png": false, "elsewhere.png": false} {
+		if s.Has(name) != want {
+			t.Errorf("%s is in the selection: %v", name, s.Has(name))
+		}
+	}
+	for _, c := range s.Choices {
+		if c.Path == "dist/images/marker.png" && c.Reason != "winch.js fetches it while it runs" {
+			t.Errorf("the reason is %q", c.Reason)
+		}
+	}
+	if s := d.Choose(func(name string) (string, bool) { return name, name == "dist/lone.js" }); !s.Has("dist/lone-worker.js") {
+		t.Error("a worker was left behind")
+	}
+}
+
 func TestBuildOf(t *testing.T) {
 	long := strings.Repeat("a.b=function(c){return c.d(e,1)};", 60)
-	for text, want := range map[string]Build{
+	for text, want := range map[string]record.Build{
 		readable: Readable, minified: Minified, "": Readable, "var a = 1;\n": Readable, long: Minified,
-		"/*!\n * kept\n * for its licence\n */" + long:                                           Minified,
-		"/*! a */\n/*! b\n c */\n" + long + "\n//# sourceMappingURL=x.map\n":                     Minified,
-		"@charset \"UTF-8\";/*!\n * x\n */body{margin:0}a{color:red;padding:1px}p{margin:0 1px}": Minified,
+		"/*!\n * kept\n * for its licence\n */" + long:                                                                  Minified,
+		"/*! a */\n/*! b\n c */\n" + long + "\n//# sourceMappingURL=x.map\n":                                            Minified,
+		"@charset \"UTF-8\";/*!\n * x\n */body{margin:0}a{color:red;padding:1px}p{margin:0 1px}":                        Minified,
+		strings.Repeat("a.b=function(c){return c.d(e,1)};", 5000) + "x=`" + strings.Repeat("\n      <li>", 40) + "`;":   Minified, // lines of a text
+		strings.Repeat(".winch-rope-long-name,.winch-anchor-long-name{margin:0;padding:0;border:0;font:inherit}\n", 30): Readable, // a rule a line
 		"body{margin:0}\n": Minified, css: Readable,
 		"// comment\n" + strings.Repeat("  indented();\n", 30):            Readable,
 		strings.Repeat("  x = \""+strings.Repeat("data", 20)+"\";\n", 30): Readable,
@@ -85,9 +121,9 @@ func TestKindsAndWhatIsSetApart(t *testing.T) {
 		aside string
 	}{
 		"dist/a.js": {Script, ""}, "a.mjs": {Script, ""}, "a.css": {Stylesheet, ""}, "a.js.map": {Map, ""}, "fonts/a.woff2": {Font, ""}, "a.svg": {Image, ""},
-		"README.md": {Document, "documentation"}, "LICENSE": {Licence, ""}, "LICENSE.txt": {Licence, ""}, "license.js": {Script, ""}, "package.json": {Manifest, ""}, "a.d.ts": {Types, "types"},
+		"README.md": {Document, "documentation"}, "LICENSE": {Licence, ""}, "LICENSE.txt": {Licence, ""}, "license.js": {Script, ""}, "package.json": {Data, ""}, "a.d.ts": {Types, "types"},
 		"src/a.js": {Script, "sources"}, "a.scss": {Source, "sources"}, "test/a.js": {Script, "tests"}, "a.test.js": {Script, "tests"}, "docs/a.js": {Script, "documentation"},
-		"examples/a.css": {Stylesheet, "examples"}, "webpack.config.js": {Script, "tools"}, ".eslintrc.js": {Script, "tools"}, "Gruntfile.js": {Script, "tools"}, "a/node_modules/b/c.js": {Script, "other packages"},
+		"examples/a.css": {Stylesheet, "examples"}, "winch.config.js": {Script, "tools"}, ".lint.js": {Script, "tools"},
 		"data.json": {Data, ""}, "CHANGELOG": {Document, "documentation"}, "strange.bin": {Other, ""},
 	} {
 		if got := KindOf(name); got != want.kind {
@@ -110,11 +146,35 @@ func TestNameVersion(t *testing.T) {
 	}
 }
 
+const (
+	mitText = `Copyright (c) 2024 the crew of Gull Point
+
+Permission is hereby granted, free of charge, to any person obtaining a copy of this software and associated documentation
+files (the "Software"), to deal in the Software without restriction, including without limitation the rights to use, copy,
+modify, merge, publish, distribute, sublicense, and/or sell copies of the Software, and to permit persons to whom the Software
+is furnished to do so, subject to the following conditions:
+
+The above copyright notice and this permission notice shall be included in all copies or substantial portions of the Software.
+
+THE SOFTWARE IS PROVIDED "AS IS", WITHOUT WARRANTY OF ANY KIND, EXPRESS OR IMPLIED, INCLUDING BUT NOT LIMITED TO THE WARRANTIES
+OF MERCHANTABILITY, FITNESS FOR A PARTICULAR PURPOSE AND NONINFRINGEMENT. IN NO EVENT SHALL THE AUTHORS OR COPYRIGHT HOLDERS BE
+LIABLE FOR ANY CLAIM, DAMAGES OR OTHER LIABILITY, WHETHER IN AN ACTION OF CONTRACT, TORT OR OTHERWISE, ARISING FROM, OUT OF OR IN
+CONNECTION WITH THE SOFTWARE OR THE USE OR OTHER DEALINGS IN THE SOFTWARE.`
+	iscText = `Copyright 2024 the crew
+
+Permission to use, copy, modify, and/or distribute this software for any purpose with or without fee is hereby granted, provided
+that the above copyright notice and this permission notice appear in all copies.
+
+THE SOFTWARE IS PROVIDED "AS IS" AND THE AUTHOR DISCLAIMS ALL WARRANTIES WITH REGARD TO THIS SOFTWARE INCLUDING ALL IMPLIED
+WARRANTIES OF MERCHANTABILITY AND FITNESS. IN NO EVENT SHALL THE AUTHOR BE LIABLE FOR ANY SPECIAL, DIRECT, INDIRECT, OR
+CONSEQUENTIAL DAMAGES OR ANY DAMAGES WHATSOEVER RESULTING FROM LOSS OF USE, DATA OR PROFITS, WHETHER IN AN ACTION OF CONTRACT,
+NEGLIGENCE OR OTHER TORTIOUS ACTION, ARISING OUT OF OR IN CONNECTION WITH THE USE OR PERFORMANCE OF THIS SOFTWARE.`
+)
+
 func TestLicences(t *testing.T) {
 	for text, want := range map[string]string{
-		"Permission is hereby granted, free of charge,\n to any person obtaining a copy": "MIT", "Apache License\n  Version 2.0, January 2004": "Apache-2.0",
-		"Redistribution and use in source and binary forms … Neither the name of the club": "BSD-3-Clause", "Redistribution and use in source and binary forms": "BSD-2-Clause",
-		"SIL OPEN FONT LICENSE Version 1.1": "OFL-1.1", "This is free and unencumbered software": "Unlicense", "GNU LESSER GENERAL PUBLIC LICENSE": "LGPL", "Licensed under the ISC licence": "ISC", "all rights reserved": "",
+		mitText: "MIT", iscText: "ISC", strings.ReplaceAll(mitText, "\n", " "): "MIT", strings.ToUpper(mitText): "MIT",
+		"Licensed under the ISC licence": "ISC", "MIT, see the site": "MIT", "all rights reserved": "",
 	} {
 		if got := LicenceOf(text); got != want {
 			t.Errorf("%.40q: %q, want %q", text, got, want)
@@ -136,7 +196,7 @@ func TestMapsAreTied(t *testing.T) {
 		t.Errorf("maps are tied to %q, %q, %q", d.File("dist/maps/w.map").MapOf, d.File("dist/winch.js.map").MapOf, d.File("dist/lost.map").MapOf)
 	}
 	pl, err := d.Place(d.Suggest(), "winch", "1.0.0", Habits{Scripts: "js", Styles: "css", Together: "lib"}, false, nil)
-	if err != nil || pl.At["dist/maps/w.map"] != "js/maps/w.map" {
+	if err != nil || pl.At["dist/maps/w.map"].String() != "js/maps/w.map" {
 		t.Errorf("placed as %+v, %v", pl, err)
 	}
 }
@@ -184,8 +244,34 @@ func TestModulesBringTheirParts(t *testing.T) {
 		t.Fatal(err)
 	}
 	for from, to := range map[string]string{"dist/horn.js": "dist/tone.js", "dist/tone.js": "dist/deep/low.js", "dist/deep/low.js": "dist/up.js"} {
-		if Relative(path.Dir(p.At[from]), p.At[to]) != Relative(path.Dir(from), to) {
+		if Relative(p.At[from].Dir(), p.At[to].String()) != Relative(path.Dir(from), to) {
 			t.Errorf("%s is at %s and finds %s no more at %s", from, p.At[from], to, p.At[to])
+		}
+	}
+}
+
+// TestToldByContent: a manifest, a folder of installed packages and a file that runs a build are told by what they say,
+// whatever they are called.
+func TestToldByContent(t *testing.T) {
+	const manifest = `{"name": "%s", "version": "1.0.0", "main": "index.js"}`
+	d := describe(t, "winch-1.0.0.zip", map[string]string{
+		"about.json":                strings.Replace(manifest, "%s", "winch", 1),
+		"strings.json":              `{"name": "Winch", "hello": "world"}`,
+		"winch.js":                  "window.winch = {};",
+		"steps.js":                  "const fs = require('fs');\nmodule.exports = function () { return fs.readFileSync(__dirname + '/x'); };",
+		"others/rope/about.json":    strings.Replace(manifest, "%s", "rope", 1),
+		"others/rope/rope.js":       "window.rope = {};",
+		"others/@gull/oar/any.json": strings.Replace(manifest, "%s", "@gull/oar", 1),
+		"others/@gull/oar/oar.js":   "window.oar = {};",
+		"parts/mast/mast.js":        "window.mast = {};",
+		"parts/mast/colours.json":   `{"name": "blue"}`,
+	})
+	if d.Name != "winch" || d.NameFrom != "about.json" || d.Version != "1.0.0" || d.File("about.json").Kind != About || d.File("strings.json").Kind != Data {
+		t.Errorf("%s (%s) %s, %s, %s", d.Name, d.NameFrom, d.Version, d.File("about.json").Kind, d.File("strings.json").Kind)
+	}
+	for name, want := range map[string]string{"steps.js": "tools", "others/rope/rope.js": "other packages", "others/@gull/oar/oar.js": "other packages", "parts/mast/mast.js": "", "winch.js": ""} {
+		if got := d.File(name).Aside; got != want {
+			t.Errorf("%s is set apart as %q, want %q", name, got, want)
 		}
 	}
 }

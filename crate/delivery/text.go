@@ -5,22 +5,21 @@ import (
 	"path"
 	"regexp"
 	"strings"
+
+	"merrycrate.example/merry/crate/record"
 )
 
-// A Build tells in which form a script or a stylesheet is written.
-type Build string
-
-// The builds.
+// The builds, as records have them.
 const (
-	NoBuild  Build = ""
-	Minified Build = "minified"
-	Readable Build = "readable"
+	NoBuild  = record.NoBuild
+	Minified = record.Minified
+	Readable = record.Readable
 )
 
 // BuildOf tells the build of a script or stylesheet from its text. What counts is white space: a
 // readable file has lines of moderate length, indented; a minified one has next to none beyond what
 // the grammar demands. Comments that were kept for their licence are left out of the account.
-func BuildOf(b []byte) Build {
+func BuildOf(b []byte) record.Build {
 	if len(b) > 1<<18 {
 		b = b[:1<<18] // the rest of a file is written like its first quarter of a megabyte
 	}
@@ -63,13 +62,15 @@ func BuildOf(b []byte) Build {
 		return Readable
 	}
 	switch share := float64(spaces) / float64(size); {
+	case size/lines > 1000: // nobody writes so; what breaks its lines is in texts
+		return Minified
 	case 2*long > size && indented*4 < lines*3:
 		return Minified
 	case lines <= 2 && share < 0.13:
 		return Minified
-	case indented == 0 && share < 0.11 && size/lines > 60:
+	case indented == 0 && share < 0.11 && size/lines > 200:
 		return Minified
-	case share < 0.05 && 3*indented < lines:
+	case share < 0.05 && 3*indented < lines && (lines <= 10 || size/lines > 200):
 		return Minified
 	}
 	return Readable
@@ -159,27 +160,6 @@ func SourceMapOf(b []byte) string {
 		return ""
 	}
 	return url
-}
-
-// LicenceOf tells a licence from the text of a licence file.
-func LicenceOf(text string) string {
-	folded := strings.Join(strings.Fields(text), " ")
-	for _, l := range []struct{ mark, id string }{
-		{"Permission is hereby granted, free of charge, to any person obtaining a copy", "MIT"},
-		{"Permission to use, copy, modify, and/or distribute this software for any purpose with or without fee", "ISC"},
-		{"Apache License Version 2.0", "Apache-2.0"},
-		{"Mozilla Public License Version 2.0", "MPL-2.0"}, {"Mozilla Public License, version 2.0", "MPL-2.0"},
-		{"Neither the name of", "BSD-3-Clause"},
-		{"Redistribution and use in source and binary forms", "BSD-2-Clause"},
-		{"GNU LESSER GENERAL PUBLIC LICENSE", "LGPL"}, {"GNU AFFERO GENERAL PUBLIC LICENSE", "AGPL"}, {"GNU GENERAL PUBLIC LICENSE", "GPL"},
-		{"SIL OPEN FONT LICENSE", "OFL-1.1"}, {"This is free and unencumbered software", "Unlicense"},
-		{"CC0 1.0 Universal", "CC0-1.0"},
-	} {
-		if strings.Contains(folded, l.mark) {
-			return l.id
-		}
-	}
-	return licenceWord.FindString(folded)
 }
 
 // fileName is "name-1.2.3.zip", "name.v1.2.js" and their like.

@@ -107,6 +107,8 @@ const (
 
 // SVG draws the steps one below the other, as time goes, and the arrows at their right: each leads from what defines
 // something down to what reads it. An arrow that leads up, red and dashed, is a need that comes too early.
+//
+// It is longer than others since it is one picture, from its head to its foot.
 func SVG(p Page) string {
 	arrows := slices.Clone(p.Arrows)
 	slices.SortStableFunc(arrows, func(a, b Arrow) int { return span(a) - span(b) })

@@ -10,6 +10,7 @@ import (
 	"encoding/base64"
 	"fmt"
 	"hash"
+	"io"
 	"slices"
 	"strings"
 )
@@ -104,3 +105,36 @@ func (m Metadata) Match(b []byte) bool {
 	alg, _, _ := strings.Cut(s[0], "-")
 	return slices.Contains(s, Sum(alg, b))
 }
+
+// OfReader returns the integrity strings of what a reader yields by the given algorithms, read once.
+func OfReader(r io.Reader, algorithms ...string) (map[string]string, error) {
+	hashes := map[string]hash.Hash{}
+	var to []io.Writer
+	for _, alg := range algorithms {
+		if hashes[alg] == nil {
+			hashes[alg] = New(alg)
+			to = append(to, hashes[alg])
+		}
+	}
+	if _, err := io.Copy(io.MultiWriter(to...), r); err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for alg, h := range hashes {
+		out[alg] = Text(alg, h)
+	}
+	return out, nil
+}
+
+// Algorithm returns the algorithm of the strongest strings, "" where there are none.
+func (m Metadata) Algorithm() string {
+	s := m.Strongest()
+	if len(s) == 0 {
+		return ""
+	}
+	alg, _, _ := strings.Cut(s[0], "-")
+	return alg
+}
+
+// Allows tells whether bytes of that integrity string, by the strongest algorithm, are what m allows.
+func (m Metadata) Allows(integ string) bool { return slices.Contains(m.Strongest(), integ) }

@@ -11,14 +11,14 @@ import (
 	"slices"
 )
 
-// When tells when an item takes effect (HTML Standard, section 4.12.1).
-type When int
+// A Phase tells when an item takes effect (HTML Standard, section 4.12.1).
+type Phase int
 
 // The times at which an item takes effect.
 const (
-	InPlace  When = iota // where it stands: a stylesheet, a blocking or an inline script
-	Deferred             // after parsing, in the order of the page: defer, and modules
-	AnyTime              // async: whenever it has come
+	InPlace  Phase = iota // where it stands: a stylesheet, a blocking or an inline script
+	Deferred              // after parsing, in the order of the page: defer, and modules
+	AnyTime               // async: whenever it has come
 )
 
 // A Need is a global that an item must find when it runs.
@@ -35,7 +35,7 @@ type Item struct {
 	Style   bool
 	Inline  bool
 	Own     bool // the site's own
-	When    When
+	Phase   Phase
 	Defines []string
 	Needs   []Need
 	// Parts are members that it gives to others' globals, and PartNeeds those that it uses; they matter only where both
@@ -60,6 +60,7 @@ const (
 	Declared Kind = "declared" // the packing list says that one library needs the other
 	Styles   Kind = "styles"   // of equal rules the later one wins
 	OwnOrder Kind = "own"      // the packing list gives the site's own files an order
+	Habit    Kind = "habit"    // pages usually have it so; nothing breaks where they do not
 )
 
 // A Constraint says that one item must take effect before another, and why.
@@ -102,7 +103,7 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 	defines := map[string]int{}
 	for _, i := range Sequence(items) {
 		for _, g := range items[i].Defines {
-			if old, ok := defines[g]; !ok || items[old].When == AnyTime && items[i].When != AnyTime {
+			if old, ok := defines[g]; !ok || items[old].Phase == AnyTime && items[i].Phase != AnyTime {
 				defines[g] = i
 			}
 		}
@@ -216,7 +217,7 @@ func Sequence(items []Item) []int {
 }
 
 func phase(it Item) int {
-	if it.When == Deferred {
+	if it.Phase == Deferred {
 		return 1
 	}
 	return 0
@@ -224,7 +225,7 @@ func phase(it Item) int {
 
 // before tells whether a surely takes effect before b.
 func before(items []Item, a, b int) bool {
-	if items[a].When == AnyTime || items[b].When == AnyTime && items[a].When == Deferred {
+	if items[a].Phase == AnyTime || items[b].Phase == AnyTime && items[a].Phase == Deferred {
 		return false
 	}
 	if pa, pb := phase(items[a]), phase(items[b]); pa != pb {
@@ -246,11 +247,11 @@ const (
 // StateOf tells how a constraint stands.
 func StateOf(items []Item, c Constraint) State {
 	switch {
-	case items[c.Before].When == AnyTime:
+	case items[c.Before].Phase == AnyTime:
 		return Race
 	case before(items, c.Before, c.After):
 		return Kept
-	case items[c.After].When == AnyTime:
+	case items[c.After].Phase == AnyTime:
 		return Race
 	}
 	return Broken

@@ -17,9 +17,9 @@ func page(text string) []Item {
 		for len(w) > 1 && w[1] == ':' {
 			switch w[0] {
 			case 'd':
-				it.When = Deferred
+				it.Phase = Deferred
 			case 'a':
-				it.When = AnyTime
+				it.Phase = AnyTime
 			case 's':
 				it.Style, it.Library = true, w[2:]
 			case 'o':

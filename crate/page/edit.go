@@ -2,6 +2,7 @@ package page
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"slices"
 	"strings"
@@ -19,7 +20,8 @@ type Edit struct {
 // Apply carries out the edits on a copy of b. Edits at one place keep their order.
 func Apply(b []byte, edits []Edit) []byte {
 	edits = slices.Clone(edits)
-	slices.SortStableFunc(edits, func(x, y Edit) int { return x.Start - y.Start })
+	// What goes in at a place comes before what is taken out from there on.
+	slices.SortStableFunc(edits, func(x, y Edit) int { return cmp.Or(x.Start-y.Start, min(1, x.End-x.Start)-min(1, y.End-y.Start)) })
 	size := len(b)
 	for _, e := range edits {
 		size += len(e.Text) - (e.End - e.Start)
@@ -51,6 +53,9 @@ var (
 	EndOfHead = Spot{Index: -1}
 	EndOfBody = Spot{Index: -1, Body: true}
 )
+
+// Plain tells whether the page is of the usual shape, where a tag goes in without harm to the rest.
+func (p *Page) Plain() bool { return p.plain }
 
 // Insert returns the edit that puts tags at the spot: a line for each with the page's own
 // indentation and line ending where the spot is at the edge of a line, else right there. On a page
@@ -125,9 +130,9 @@ func (p *Page) at(pl place, tags []string) Edit {
 	switch {
 	case pl.inline:
 	case pl.after && blank(b[pl.offset:end]) && end > pl.offset && (b[end-1] == '\n' || b[end-1] == '\r') && p.startsLine(pl.offset):
-		return Edit{Start: end, End: end, Text: lines(tags, pl.indent, p.newline(end))}
+		return Edit{Start: end, End: end, Text: asLines(tags, pl.indent, p.newline(end))}
 	case !pl.after && len(b) > 0 && blank(b[start:pl.offset]):
-		return Edit{Start: start, End: start, Text: lines(tags, pl.indent, p.newline(start))}
+		return Edit{Start: start, End: start, Text: asLines(tags, pl.indent, p.newline(start))}
 	}
 	return Edit{Start: pl.offset, End: pl.offset, Text: strings.Join(tags, "")}
 }
@@ -142,7 +147,7 @@ func (p *Page) startsLine(offset int) bool {
 	return true
 }
 
-func lines(tags []string, indent, newline string) string {
+func asLines(tags []string, indent, newline string) string {
 	var s strings.Builder
 	for _, t := range tags {
 		s.WriteString(indent + t + newline)

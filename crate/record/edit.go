@@ -2,13 +2,14 @@ package record
 
 import (
 	"bytes"
-	"errors"
-	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
+
+	"merrycrate.example/merry/crate/problem"
 )
 
 // SetLibrary writes an entry into the text of a packing list. Of an entry that is there already,
@@ -112,6 +113,46 @@ func RemoveLibrary(src []byte, name string) ([]byte, error) {
 	return out, verify(src, out, []string{"libraries", name})
 }
 
+// Rewrite edits the text of a packing list so that it says what after says where before said otherwise: entries of
+// libraries, and CDNs. All else of the text stays.
+func Rewrite(src []byte, before, after *List) ([]byte, error) {
+	var changed []Library
+	for _, lib := range after.Libraries {
+		old := before.Library(lib.Name)
+		if old == nil || !reflect.DeepEqual(entry(*old), entry(lib)) {
+			changed = append(changed, lib)
+		}
+	}
+	out := src
+	var err error
+	if len(changed) > 0 {
+		if out, err = SetLibraries(out, changed); err != nil {
+			return nil, err
+		}
+	}
+	for _, lib := range before.Libraries {
+		if after.Library(lib.Name) == nil {
+			if out, err = RemoveLibrary(out, lib.Name); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(after.CDNs)) {
+		if before.CDNs[name] != after.CDNs[name] {
+			if out, err = SetText(out, string(after.CDNs[name]), "cdns", name); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return out, nil
+}
+
+// entry is what an entry says, wherever it stands.
+func entry(lib Library) Library {
+	lib.Line = 0
+	return lib
+}
+
 // SetText writes a text under a path of keys, such as cdns, harbour.
 func SetText(src []byte, value string, path ...string) ([]byte, error) {
 	out, err := set(src, path, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: value})
@@ -133,10 +174,10 @@ func verify(before, after []byte, paths ...[]string) error {
 	}
 	b, err := without(after, paths)
 	if err != nil {
-		return fmt.Errorf("%s can't be edited safely here (%w); edit %s by hand", ListFile, err, strings.Join(where, ", "))
+		return problem.Refuse(problem.RecordUneasy, "edit "+strings.Join(where, ", ")+" by hand", "%s can't be edited safely here (%w)", ListFile, err)
 	}
 	if !reflect.DeepEqual(a, b) {
-		return fmt.Errorf("%s can't be edited safely here; edit %s by hand", ListFile, strings.Join(where, ", "))
+		return problem.Refuse(problem.RecordUneasy, "edit "+strings.Join(where, ", ")+" by hand", "%s can't be edited safely here", ListFile)
 	}
 	return nil
 }
@@ -209,7 +250,7 @@ func parse(src []byte) (*text, error) {
 		return nil, syntaxError(src, err)
 	}
 	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode || doc.Content[0].Style&yaml.FlowStyle != 0 {
-		return nil, errors.New("the packing list is not a mapping in block style; it can't be edited safely")
+		return nil, problem.Refuse(problem.RecordUneasy, "write it with a key on each line", "the packing list is not a mapping in block style; it can't be edited safely")
 	}
 	t.root = doc.Content[0]
 	return t, nil

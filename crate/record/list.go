@@ -3,6 +3,7 @@ package record
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"reflect"
 	"regexp"
 	"slices"
@@ -11,6 +12,9 @@ import (
 
 	"github.com/agext/levenshtein"
 	"go.yaml.in/yaml/v3"
+
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/paths"
 )
 
 // ListFile and SealFile are the records' names, at the project's root.
@@ -24,17 +28,17 @@ const Format = 1
 
 // A List is a packing list: what the project wants.
 type List struct {
-	Format    int                `yaml:"format"`
-	Site      string             `yaml:"site,omitempty"`
-	Pages     []string           `yaml:"pages,flow,omitempty"`
-	Folders   Folders            `yaml:"folders,flow,omitempty"`
-	Arrange   string             `yaml:"arrange,omitempty"` // kind or together
-	Names     string             `yaml:"names,omitempty"`   // shipped, plain or versioned
-	Browsers  string             `yaml:"browsers,omitempty"`
-	Libraries Libraries          `yaml:"libraries,omitempty"`
-	Own       Own                `yaml:"own,omitempty"`
-	CDNs      map[string]string  `yaml:"cdns,omitempty"`
-	Profiles  map[string]Profile `yaml:"profiles,omitempty"`
+	Format    int                    `yaml:"format"`
+	Site      string                 `yaml:"site,omitempty"`
+	Pages     []string               `yaml:"pages,flow,omitempty"`
+	Folders   Folders                `yaml:"folders,flow,omitempty"`
+	Arrange   Arrange                `yaml:"arrange,omitempty"`
+	Names     Names                  `yaml:"names,omitempty"`
+	Browsers  string                 `yaml:"browsers,omitempty"`
+	Libraries Libraries              `yaml:"libraries,omitempty"`
+	Own       Own                    `yaml:"own,omitempty"`
+	CDNs      map[string]cdn.Pattern `yaml:"cdns,omitempty"`
+	Profiles  map[string]Profile     `yaml:"profiles,omitempty"`
 }
 
 // Folders says where files of each kind go, from the site's folder.
@@ -53,8 +57,8 @@ type Own struct {
 
 // A Profile is a named way to serve the libraries.
 type Profile struct {
-	Serve    string `yaml:"serve,omitempty"`
-	Build    string `yaml:"build,omitempty"`
+	Serve    Serve  `yaml:"serve,omitempty"`
+	Build    Build  `yaml:"build,omitempty"`
 	CDN      string `yaml:"cdn,omitempty"`
 	Fallback bool   `yaml:"fallback,omitempty"` // a local copy stands in where the CDN does not answer
 	Hints    bool   `yaml:"hints,omitempty"`    // preconnect and preload
@@ -69,13 +73,13 @@ type Library struct {
 	Version   string            `yaml:"version,omitempty"`
 	From      string            `yaml:"from,omitempty"`
 	Take      []string          `yaml:"take,flow,omitempty"`
-	Arrange   string            `yaml:"arrange,omitempty"` // kind or together
-	Names     string            `yaml:"names,omitempty"`   // shipped, plain or versioned
+	Arrange   Arrange           `yaml:"arrange,omitempty"`
+	Names     Names             `yaml:"names,omitempty"`
 	Rename    map[string]string `yaml:"rename,flow,omitempty"`
-	Serve     string            `yaml:"serve,omitempty"`
-	Build     string            `yaml:"build,omitempty"`
+	Serve     Serve             `yaml:"serve,omitempty"`
+	Build     Build             `yaml:"build,omitempty"`
 	Needs     []string          `yaml:"needs,flow,omitempty"`
-	Only      string            `yaml:"only,omitempty"` // desk: not to be shipped
+	Only      Only              `yaml:"only,omitempty"`
 	Integrity bool              `yaml:"integrity,omitempty"`
 	Hold      *Hold             `yaml:"hold,flow,omitempty"`
 	Because   string            `yaml:"because,omitempty"`
@@ -120,19 +124,37 @@ func (l *List) Library(name string) *Library {
 	return nil
 }
 
+// ErrNewer is what the error of a record comes of that a newer program wrote.
+var ErrNewer = errors.New("the format is newer than this program")
+
 // A ListError says what is wrong with a packing list, and where.
 type ListError struct {
 	Line, Column int
 	Problem      string
 	Next         string // what to do about it
+	newer        bool
 }
 
+// Unwrap returns ErrNewer for a format that this program does not know.
+func (e *ListError) Unwrap() error {
+	if e.newer {
+		return ErrNewer
+	}
+	return nil
+}
+
+// Error says what is wrong, where, and what to do about it.
 func (e *ListError) Error() string {
-	s := fmt.Sprintf("%s:%d:%d: %s", ListFile, e.Line, e.Column, e.Problem)
+	s := e.Where()
 	if e.Next != "" {
 		s += "; " + e.Next
 	}
 	return s
+}
+
+// Where says what is wrong and where, without what to do about it.
+func (e *ListError) Where() string {
+	return fmt.Sprintf("%s:%d:%d: %s", ListFile, e.Line, e.Column, e.Problem)
 }
 
 var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)
@@ -151,7 +173,7 @@ func ReadList(src []byte) (*List, error) {
 		if n, err := strconv.Atoi(f.Value); err == nil && n > Format {
 			return nil, &ListError{Line: f.Line, Column: f.Column,
 				Problem: fmt.Sprintf("format %d is newer than this program, which knows format %d", n, Format),
-				Next:    "use the newer program that wrote it"}
+				Next:    "use the newer program that wrote it", newer: true}
 		}
 	}
 	var list List
@@ -178,16 +200,18 @@ func (l *List) validate(root *yaml.Node) error {
 		return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("%q is not a value for %s", value, strings.ReplaceAll(path, "/", ".")),
 			Next: "write " + strings.Join(allowed, " or ")}
 	}
-	names := []string{"shipped", "plain", "versioned"}
-	errs := []error{oneOf(l.Names, "names", names...), oneOf(l.Arrange, "arrange", "kind", "together")}
+	errs := []error{oneOf(string(l.Names), "names", namesWords...), oneOf(string(l.Arrange), "arrange", arrangeWords...)}
 	for _, lib := range l.Libraries {
 		at := "libraries/" + lib.Name + "/"
-		errs = append(errs, oneOf(lib.Names, at+"names", names...), oneOf(lib.Arrange, at+"arrange", "kind", "together"),
-			oneOf(lib.Serve, at+"serve", "local", "cdn"), oneOf(lib.Build, at+"build", "minified", "readable"),
-			oneOf(lib.Only, at+"only", "desk"))
+		errs = append(errs, oneOf(string(lib.Names), at+"names", namesWords...), oneOf(string(lib.Arrange), at+"arrange", arrangeWords...),
+			oneOf(string(lib.Serve), at+"serve", serveWords...), oneOf(string(lib.Build), at+"build", buildWords...),
+			oneOf(string(lib.Only), at+"only", string(Desk)))
+		if lib.Version != "" && !paths.IsVersion(lib.Version) {
+			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
+		}
 	}
 	for name, p := range l.Profiles {
-		errs = append(errs, oneOf(p.Serve, "profiles/"+name+"/serve", "local", "cdn"), oneOf(p.Build, "profiles/"+name+"/build", "minified", "readable"))
+		errs = append(errs, oneOf(string(p.Serve), "profiles/"+name+"/serve", serveWords...), oneOf(string(p.Build), "profiles/"+name+"/build", buildWords...))
 	}
 	for _, err := range errs {
 		if err != nil {
@@ -324,4 +348,65 @@ func nearestKey(key string, keys []string) string {
 		return fmt.Sprintf("did you mean %q?", best)
 	}
 	return "it knows " + strings.Join(keys, ", ")
+}
+
+// FromRegistry begins the origin of a library that a registry delivered.
+const FromRegistry = "registry:"
+
+// Package returns the name of the library's package, and whether it came from a registry.
+func (l *Library) Package() (string, bool) { return strings.CutPrefix(l.From, FromRegistry) }
+
+// CDNName is what a CDN calls a library: its name in its registry, or else in the crate.
+func (l *Library) CDNName() string {
+	if pkg, ok := l.Package(); ok {
+		return pkg
+	}
+	return l.Name
+}
+
+// Address is where a CDN of a pattern has a file of the library in a version.
+func (l *Library) Address(p cdn.Pattern, version string, f *File) string {
+	return p.Address(cdn.File{Name: l.CDNName(), Version: version, Path: f.Path})
+}
+
+// Clone returns a deep copy, which can be drafted on.
+func (l *List) Clone() *List {
+	out := *l
+	out.Libraries = make(Libraries, len(l.Libraries))
+	for i, lib := range l.Libraries {
+		lib.Take, lib.Needs, lib.Rename = slices.Clone(lib.Take), slices.Clone(lib.Needs), maps.Clone(lib.Rename)
+		if lib.Hold != nil {
+			hold := *lib.Hold
+			lib.Hold = &hold
+		}
+		out.Libraries[i] = lib
+	}
+	out.CDNs = maps.Clone(l.CDNs)
+	return &out
+}
+
+// Put writes an entry in the place of the one of its name, or behind the last.
+func (l *List) Put(lib Library) *Library {
+	if old := l.Library(lib.Name); old != nil {
+		*old = lib
+		return old
+	}
+	l.Libraries = append(l.Libraries, lib)
+	return &l.Libraries[len(l.Libraries)-1]
+}
+
+// Remove takes an entry out.
+func (l *List) Remove(name string) {
+	l.Libraries = slices.DeleteFunc(l.Libraries, func(lib Library) bool { return lib.Name == name })
+}
+
+// CDNNames lists the names of the CDNs, sorted.
+func (l *List) CDNNames() []string { return slices.Sorted(maps.Keys(l.CDNs)) }
+
+// Words says the hold in words: "at 2.0.3" or "below 3.0.0".
+func (h *Hold) Words() string {
+	if h.At != "" {
+		return "at " + h.At
+	}
+	return "below " + h.Below
 }

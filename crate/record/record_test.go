@@ -5,6 +5,8 @@ import (
 	"reflect"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/crate/paths"
 )
 
 const clubList = `# The rowing club's crate.
@@ -160,7 +162,7 @@ func TestBrokenListsSayWhere(t *testing.T) {
 
 func TestSealIsSortedAndReadBack(t *testing.T) {
 	s := NewSeal()
-	s.Libraries["b"] = &Sealed{Version: "1", Files: []File{{Path: "z.js", At: "js/z.js", Size: 3, Integrity: "sha384-x"}, {Path: "a.js", Size: 2}}}
+	s.Libraries["b"] = &Sealed{Version: "1", Files: []File{{Path: "z.js", At: paths.FoundInProject("js/z.js"), Size: 3, Integrity: "sha384-x"}, {Path: "a.js", Size: 2}}}
 	s.Libraries["a"] = &Sealed{Version: "2", Origin: "a.zip", Digest: "sha384-y", Licence: "MIT"}
 	b := s.Bytes()
 	back, err := ReadSeal(b)

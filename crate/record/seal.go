@@ -4,8 +4,13 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
 )
 
 // A Seal says what was taken, file by file.
@@ -35,15 +40,15 @@ type Sealed struct {
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
 type File struct {
-	Path      string `json:"path"`         // in the delivery
-	At        string `json:"at,omitempty"` // in the project, from its root
-	Size      int64  `json:"size"`
-	Integrity string `json:"integrity"` // sha384, as in Subresource Integrity
-	Build     string `json:"build,omitempty"`
-	Pair      string `json:"pair,omitempty"`   // the path of the same thing in the other build
-	Page      bool   `json:"page,omitempty"`   // goes on pages; what it refers to comes along by itself
-	Module    bool   `json:"module,omitempty"` // an ES module, for tags of type module
-	URL       string `json:"url,omitempty"`    // where it was found, if no CDN's pattern leads there
+	Path      string          `json:"path"`        // in the delivery
+	At        paths.InProject `json:"at,omitzero"` // zero for what only links lead to
+	Size      int64           `json:"size"`
+	Integrity string          `json:"integrity"` // sha384, as in Subresource Integrity
+	Build     Build           `json:"build,omitempty"`
+	Pair      string          `json:"pair,omitempty"`   // the path of the same thing in the other build
+	Role      Role            `json:"page,omitempty"`   // true for what goes on pages
+	Module    bool            `json:"module,omitempty"` // an ES module, for tags of type module
+	URL       string          `json:"url,omitempty"`    // where it was found, if no CDN's pattern leads there
 }
 
 // ReadSeal reads a seal.
@@ -51,13 +56,21 @@ func ReadSeal(b []byte) (*Seal, error) {
 	var s Seal
 	dec := json.NewDecoder(bytes.NewReader(b))
 	if err := dec.Decode(&s); err != nil {
-		return nil, fmt.Errorf("%s:%s: %w; only merry writes this file: take it from version control again, or remove it and run merry adopt --all", SealFile, position(b, dec.InputOffset()), err)
+		return nil, problem.Refuse(problem.RecordBroken, "take it from version control again, or remove it and run merry adopt --all", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
 	}
 	if s.Format > Format {
-		return nil, fmt.Errorf("%s has format %d, newer than this program, which knows format %d; use the newer program that wrote it", SealFile, s.Format, Format)
+		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, newer than this program, which knows format %d", SealFile, s.Format, Format)
 	}
 	if s.Format != Format {
-		return nil, fmt.Errorf("%s says no format; take it from version control again", SealFile)
+		return nil, problem.Refuse(problem.RecordBroken, "take it from version control again", "%s says no format", SealFile)
+	}
+	for name, lib := range s.Libraries {
+		if lib == nil {
+			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again", "%s: the library %q has no value", SealFile, name)
+		}
+		if lib.Version != "" && !paths.IsVersion(lib.Version) {
+			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again", "%s: %q, of the library %q, can't be a version", SealFile, lib.Version, name)
+		}
 	}
 	if s.Libraries == nil {
 		s.Libraries = map[string]*Sealed{}
@@ -96,7 +109,7 @@ func (s *Seal) Bytes() []byte {
 		b.WriteString(" \"files\": [")
 		files := slices.Clone(lib.Files)
 		slices.SortFunc(files, func(x, y File) int {
-			return strings.Compare(x.Path+"\x00"+x.At, y.Path+"\x00"+y.At)
+			return strings.Compare(x.Path+"\x00"+x.At.String(), y.Path+"\x00"+y.At.String())
 		})
 		for j, f := range files {
 			if j > 0 {
@@ -134,4 +147,42 @@ func (s *Seal) Names() []string {
 	}
 	slices.Sort(names)
 	return names
+}
+
+// Clone returns a deep copy, which can be drafted on.
+func (s *Seal) Clone() *Seal {
+	out := &Seal{Format: s.Format, Libraries: make(map[string]*Sealed, len(s.Libraries)), Tags: slices.Clone(s.Tags)}
+	for name, lib := range s.Libraries {
+		copied := *lib
+		copied.Files = slices.Clone(lib.Files)
+		out.Libraries[name] = &copied
+	}
+	return out
+}
+
+// File returns the library's file of that path in the delivery, or nil.
+func (l *Sealed) File(path string) *File {
+	for i := range l.Files {
+		if path != "" && l.Files[i].Path == path {
+			return &l.Files[i]
+		}
+	}
+	return nil
+}
+
+// InBuild returns a file in a build: the file itself, its pair, or, where there is no such pair, the file itself.
+func (l *Sealed) InBuild(f *File, build Build) *File {
+	if build == NoBuild || f.Pair == "" || f.Build == build {
+		return f
+	}
+	if pair := l.File(f.Pair); pair != nil {
+		return pair
+	}
+	return f
+}
+
+// Is tells whether what a reader yields is the file, byte for byte.
+func (f *File) Is(r io.Reader) bool {
+	sums, err := integrity.OfReader(r, "sha384")
+	return err == nil && sums["sha384"] == f.Integrity
 }

@@ -11,6 +11,7 @@ type Settings struct {
 	Downloads    string     `yaml:"downloads,omitempty"`    // the folder where downloads arrive
 	Certificates string     `yaml:"certificates,omitempty"` // a file of more authorities to trust, in PEM
 	Registries   []Registry `yaml:"registries,omitempty"`
+	Trust        []string   `yaml:"trust,omitempty"` // folders whose projects are worked with whoever owns them
 	// Hosts says where hosts are, past the machine's own resolver: a name to an address with its port.
 	Hosts map[string]string `yaml:"hosts,omitempty"`
 }
@@ -20,6 +21,8 @@ type Registry struct {
 	URL       string `yaml:"url" json:"url"`
 	Scope     string `yaml:"scope,omitempty" json:"scope,omitempty"`
 	TokenFrom string `yaml:"token-from,omitempty" json:"token_from,omitempty"` // an environment variable
+	// ArchivesOn are hosts, beside the registry's own, where the archives of its packages may lie.
+	ArchivesOn []string `yaml:"archives-on,omitempty" json:"archives_on,omitempty"`
 }
 
 // ReadSettings reads a user's settings; no bytes are empty settings.

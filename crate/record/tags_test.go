@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/crate/paths"
 )
 
 // TestSealKeepsEverything: what is written is read again, in an order that does not depend on how it was made.
@@ -11,8 +13,8 @@ func TestSealKeepsEverything(t *testing.T) {
 	make := func(turned bool) *Seal {
 		s := NewSeal()
 		s.Libraries["oarlock"] = &Sealed{Version: "2.0.3", Origin: "registry:oarlock", Digest: "sha384-x", Licence: "MIT", Linked: true, Files: []File{
-			{Path: "b.js", At: "js/b.js", Size: 1, Integrity: "sha384-b", Build: "minified", Pair: "a.js", Page: true, Module: true, URL: "https://x.example/?a=1&b=<2>"},
-			{Path: "a.js", At: "js/a.js", Size: 2, Integrity: "sha384-a"},
+			{Path: "b.js", At: paths.FoundInProject("js/b.js"), Size: 1, Integrity: "sha384-b", Build: "minified", Pair: "a.js", Role: Tagged, Module: true, URL: "https://x.example/?a=1&b=<2>"},
+			{Path: "a.js", At: paths.FoundInProject("js/a.js"), Size: 2, Integrity: "sha384-a"},
 		}}
 		s.Libraries["brinework"] = &Sealed{Version: "1.2.0", Origin: "brinework.zip", Files: []File{}}
 		s.Tags = []Tag{{Now: "<script src=\"a\"></script>", Was: "<script  src='a'></script>"}, {Page: "b.html", Now: "<x>", Was: "<y>"}, {Page: "a.html", Now: "<x>", Was: "<z>"}}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"github.com/dop251/goja"
+	"github.com/dop251/goja/parser"
 	"golang.org/x/net/html"
 )
 
@@ -67,7 +68,7 @@ func (s *stage) play() error {
 }
 
 // scripts runs the page's scripts of one kind, in the order of the page.
-func (s *stage) scripts(when When) {
+func (s *stage) scripts(when Turn) {
 	for i := range s.req.Scripts {
 		if s.req.Scripts[i].When == when {
 			s.script(i)
@@ -168,9 +169,18 @@ func (s *stage) stand(name string) {
 	}
 }
 
+// compile reads a script. The engine would open the file that a source map's comment names, so it is told not to.
+func compile(name, text string) (*goja.Program, error) {
+	tree, err := goja.Parse(name, text, parser.WithDisableSourceMaps)
+	if err != nil {
+		return nil, err
+	}
+	return goja.CompileAST(tree, false)
+}
+
 // text runs a text. It tells whether that came to its end.
 func (s *stage) text(name, text string) bool {
-	program, err := goja.Compile(name, text, false)
+	program, err := compile(name, text)
 	var wrong *goja.CompilerSyntaxError
 	if err != nil {
 		// The engine may lack what browsers have; callers who parsed it know better.

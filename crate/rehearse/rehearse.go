@@ -19,25 +19,26 @@ import (
 	"sync"
 
 	"github.com/dop251/goja"
+	"github.com/dop251/goja/parser"
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 )
 
-// When tells when a script runs.
-type When string
+// A Turn tells when a script runs.
+type Turn string
 
 // The times at which a script runs.
 const (
-	InPlace  When = "in place"
-	Deferred When = "deferred"
-	AnyTime  When = "any time"
+	InPlace  Turn = "in place"
+	Deferred Turn = "deferred"
+	AnyTime  Turn = "any time"
 )
 
 // A Script is one script element of the page, in the order of the page.
 type Script struct {
 	Name string `json:"name"` // as findings call it
 	Text string `json:"text"`
-	When When   `json:"when"`
+	When Turn   `json:"when"`
 	// Line and Column are where the text begins on its file or page, from 1.
 	Line, Column int
 	// Skip says why it is not run: it is data, a module, of an unknown text. Of one that is known, Defines are the
@@ -108,7 +109,6 @@ type stage struct {
 	touched map[int]bool
 	doubt   bool // something that could not be run may have defined anything
 	elems   map[int]*goja.Object
-	node    *html.Node
 	depth   int
 }
 
@@ -132,6 +132,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 		}
 	}()
 	s.vm.SetMaxCallStackSize(2000)
+	s.vm.SetParserOptions(parser.WithDisableSourceMaps) // what eval and new Function read, too
 	if err := s.open(); err != nil {
 		s.out.Stopped = err.Error()
 		return s.out
@@ -140,8 +141,12 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	if err := s.play(); err != nil {
 		s.out.Stopped = err.Error()
 	}
+	known := map[string]bool{}
+	for _, k := range before {
+		known[k] = true
+	}
 	for _, k := range keys(s.vm) {
-		if !slices.Contains(before, k) {
+		if !known[k] && len(k) <= mostText && len(s.out.Defined) < mostNames {
 			s.out.Defined = append(s.out.Defined, k)
 		}
 	}
@@ -165,7 +170,7 @@ func (s *stage) members() {
 				continue
 			}
 			for _, k := range inner.GetOwnPropertyNames() {
-				if !slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor", "fn"}, k) && !strings.HasPrefix(k, "_") {
+				if len(k) <= mostText && len(s.out.Members[g]) < mostNames && !slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor", "fn"}, k) && !strings.HasPrefix(k, "_") {
 					s.out.Members[g] = append(s.out.Members[g], prefix+k)
 				}
 			}
@@ -200,7 +205,7 @@ func (s *stage) open() error {
 		if kind == "exception" {
 			kind = ""
 		}
-		s.out.Faults = append(s.out.Faults, Fault{Script: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
+		s.report(Fault{Script: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
 	})
 	host.Set("run", func(call goja.FunctionCall) goja.Value {
 		f, ok := goja.AssertFunction(call.Argument(0))
@@ -235,7 +240,7 @@ func (s *stage) watch() {
 		}
 		r := Read{Script: s.current, Global: name, When: s.when}
 		r.Script, r.Line, r.Column = s.place(s.vm.CaptureCallStack(0, nil))
-		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool { return o.Script == r.Script && o.Global == r.Global }) && len(s.out.Reads) < 2000 {
+		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool { return o.Script == r.Script && o.Global == r.Global }) && len(s.out.Reads) < 2000 && len(name) <= mostText {
 			s.out.Reads = append(s.out.Reads, r)
 		}
 	}
@@ -300,6 +305,9 @@ func (s *stage) place(stack []goja.StackFrame) (script, line, column int) {
 	return s.current, 0, 0
 }
 
+// elsewhere are names that servers and loaders have and browsers have not.
+var elsewhere = map[string]bool{"define": true, "module": true, "exports": true, "require": true, "process": true, "global": true, "Buffer": true, "importScripts": true}
+
 var notDefined = regexp.MustCompile(`^ReferenceError: (\S+) is not defined`)
 
 // fault records an exception that nobody caught.
@@ -314,7 +322,7 @@ func (s *stage) fault(err error) {
 		f.Message = err.Error()
 		var stack *goja.StackOverflowError
 		f.Sure = f.Sure && errors.As(err, &stack)
-		s.out.Faults = append(s.out.Faults, f)
+		s.report(f)
 		return
 	}
 	f.Script, f.Line, f.Column = s.place(ex.Stack())
@@ -326,14 +334,36 @@ func (s *stage) fault(err error) {
 		f.Global = m[1]
 		f.Sure = !s.doubt // what is not there is not there, whatever was touched on the way
 	} else if strings.HasPrefix(f.Message, "TypeError") {
-		// Something undefined was used; if the script has read a global that was not there, it is most likely that.
+		// Something undefined was used; if the script has read a global that was not there, it is most likely that, unless
+		// it only asked where it is.
 		for _, r := range s.out.Reads {
-			if r.Script == f.Script {
+			if r.Script == f.Script && !elsewhere[r.Global] {
 				f.Global = r.Global
 			}
 		}
 	}
-	s.out.Faults = append(s.out.Faults, f)
+	s.report(f)
+}
+
+// What a report holds at most. A script can make as many globals and faults as it likes.
+const (
+	mostFaults = 500
+	mostNames  = 20_000
+	mostText   = 1000 // bytes, of a message or a name
+)
+
+func (s *stage) report(f Fault) {
+	if len(s.out.Faults) < mostFaults {
+		f.Message, f.Global = shorten(f.Message), shorten(f.Global)
+		s.out.Faults = append(s.out.Faults, f)
+	}
+}
+
+func shorten(text string) string {
+	if len(text) > mostText {
+		return strings.ToValidUTF8(text[:mostText], "") + "…"
+	}
+	return text
 }
 
 // parse reads markup for the room: a text, or [tag, attributes, children, namespace].

@@ -135,6 +135,9 @@ func FuzzRun(f *testing.F) {
 		stop := make(chan struct{})
 		timer := time.AfterFunc(time.Second, func() { close(stop) })
 		defer timer.Stop()
-		Run(&Request{HTML: page, Address: "https://x.example/", Scripts: []Script{{Text: script, When: InPlace}}}, stop)
+		r := Run(&Request{HTML: page, Address: "https://x.example/", Scripts: []Script{{Text: script, When: InPlace}}}, stop)
+		if strings.HasPrefix(r.Stopped, "the engine gave up") {
+			t.Fatalf("%q on %q: %s", script, page, r.Stopped)
+		}
 	})
 }

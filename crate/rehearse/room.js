@@ -176,10 +176,10 @@
     get nodeValue() { return null; }
     set nodeValue(v) {}
     // Of documents, fragments and elements alike.
-    get children() { return listOf(this.childNodes.filter(isElement)); }
-    get firstElementChild() { return this.childNodes.filter(isElement)[0] || null; }
-    get lastElementChild() { return this.childNodes.filter(isElement).pop() || null; }
-    get childElementCount() { return this.childNodes.filter(isElement).length; }
+    get children() { return listOf((this.childNodes || []).filter(isElement)); }
+    get firstElementChild() { return (this.childNodes || []).filter(isElement)[0] || null; }
+    get lastElementChild() { return (this.childNodes || []).filter(isElement).pop() || null; }
+    get childElementCount() { return (this.childNodes || []).filter(isElement).length; }
     querySelector(s) { return select(this, s, true)[0] || null; }
     querySelectorAll(s) { return listOf(select(this, s, false)); }
     getElementsByTagName(name) {

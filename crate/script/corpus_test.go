@@ -3,6 +3,7 @@ package script
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/tdewolff/minify/v2"
 	minjs "github.com/tdewolff/minify/v2/js"
@@ -63,7 +64,7 @@ var corpus = []sample{
   typeof define === "function" && define.amd ? define(["oarlock"], factory) :
   (global = global || self, global.winch = factory(global.oarlock));
 })(this, function (oarlock) { "use strict"; oarlock = oarlock && oarlock.hasOwnProperty("default") ? oarlock["default"] : oarlock; return oarlock.make(); });`, Universal, "winch", "oarlock", 2009},
-	{"bundler's UMD", `(function webpackUniversal(root, factory) {
+	{"bundler's UMD", `(function packUniversal(root, factory) {
   if (typeof exports === "object" && typeof module === "object") module.exports = factory();
   else if (typeof define === "function" && define.amd) define([], factory);
   else if (typeof exports === "object") exports["winch"] = factory();
@@ -93,6 +94,11 @@ var corpus = []sample{
 	{"hard need, free name", `oarlock(function () { oarlock("a"); });`, Classic, "", "oarlock", 2009},
 	{"hard need, window", `window.oarlock.fn.turn = function () {};`, Classic, "", "oarlock", 2009},
 	{"throws without", `(function ($) { if (!$) { throw new Error("no"); } window.winch = 1; })(window.oarlock);`, Classic, "winch", "oarlock", 2009},
+	{"power of a step down", "var winch = { a: t => --t ** 3 + 1, b: t => { return ++t ** 2 } };", Classic, "winch", "", 2015},
+	{"short question for a loader", `var need = (e => typeof require < "u" ? require : e)(function () { if (typeof require < "u") return require.apply(this, arguments); }); var winch = 1;`, Universal, "need winch", "", 2015},
+	{"taken away on demand", `window.winch = { gone: function () { delete window.winch; } };`, Classic, "winch", "", 2009},
+	{"a module of its own", "var winch = 1;\n" + strings.Repeat("winch = 2;\n", 50) + "var module = window.module = window.module || {}; module.rope = 1;", Universal, "module winch", "", 2009},
+	{"given and taken away", `window.winch = 1; window.rope = 2; delete window.rope;`, Classic, "winch", "", 2009},
 	{"typeof throws without", `if (typeof oarlock === "undefined") { throw new Error("no"); } var winch = 1;`, Classic, "winch", "oarlock", 2009},
 	{"optional need", `(function () { if (window.oarlock) { oarlock.fn.turn = 1; } window.winch = 1; })();`, Classic, "winch", "oarlock?", 2009},
 	{"optional by typeof", `if (typeof oarlock !== "undefined") { oarlock.fn.turn = 1; } var winch = 1;`, Classic, "winch", "oarlock?", 2009},
@@ -213,10 +219,39 @@ func TestHostileScripts(t *testing.T) {
 		"nested calls":     strings.Repeat("a(", 1<<18) + strings.Repeat(")", 1<<18),
 		"members":          "a" + strings.Repeat(".b", 1<<19),
 		"recursion":        "function f(g){ return f(f(f(g)))}; f(f)",
+		"nested bindings":  "var " + strings.Repeat("[", 3<<20),
 		"NULs":             strings.Repeat("\x00", 1000),
 	} {
-		if r := Analyze([]byte(src)); r == nil {
-			t.Error(name)
+		from := time.Now()
+		r := analyze([]byte(src))
+		if took := time.Since(from); took > 10*time.Second {
+			t.Errorf("%s took %v", name, took)
+		}
+		if nested := strings.HasPrefix(name, "nested") && name != "nested calls"; nested && r.Form != Broken || len(r.Defines) > 1 || r.Fault == "" && r.Form == Broken {
+			t.Errorf("%s is told as %s, defines %v: %s", name, r.Form, r.Defines, r.Fault)
+		}
+	}
+}
+
+// TestNestedOnce: whatever nests in what, each piece is followed once, or a script of a hundred levels would never end.
+func TestNestedOnce(t *testing.T) {
+	for _, form := range []string{"f.call(a, X)", "X.call(a)", "X.apply(a, b)", "X.bind(a)", "(a + X.call(b)).c(d)", "(s = X) != null ? s : h", "((s = X.call(a)) ? s : '') + b", "X && a", "a && X", "X || a", "X ? a : b", "a ? X : b", "a ? b : X", "!X", "typeof X", "typeof X < 'u'",
+		"void X", "delete X.a", "a = X", "[X]", "{ a: X }", "new (X)(a)", "new A(X)", "X.a", "X[a]", "a[X]", "(X, a)", "(function () { return X })()", "(() => X)()", "(function (p) { return p })(X)", "X == a", "X === undefined", "X < a", "X in a", "'b' in X", "X instanceof a",
+		"X?.a", "a?.(X)", "`${X}`", "Object.assign(a, X)", "Object.defineProperty(window, 'a', { value: X })", "define(['a'], X)", "X.forEach(a)", "a.forEach(function () { X })", "window[X]", "(X)()", "X ?? a", "a ||= X", "[...X]", "f(...X)", "await X", "yield X", "class extends X {}"} {
+		text := "a"
+		for range 120 {
+			piece := "(" + strings.Replace(form, "X", text, 1) + ")"
+			if strings.HasPrefix(form, "await") {
+				piece = "(async () => " + piece + ")"
+			}
+			text = piece
+		}
+		done := make(chan *Report, 1)
+		go func() { done <- analyze([]byte("var w = " + text + ";")) }()
+		select {
+		case <-done:
+		case <-time.After(20 * time.Second):
+			t.Fatalf("%s does not come to an end", form)
 		}
 	}
 }
@@ -226,7 +261,7 @@ func FuzzAnalyze(f *testing.F) {
 		f.Add([]byte(s.src))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
-		r := Analyze(b)
+		r := analyze(b)
 		for _, n := range r.Needs {
 			for _, d := range r.Defines {
 				if n.Name == d.Name {

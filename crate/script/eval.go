@@ -6,6 +6,7 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 )
 
+// It is longer than others since it has one case for each kind of expression.
 func (f *follower) eval(e js.IExpr, this value) value {
 	if e == nil || f.depth > 400 {
 		return value{}
@@ -202,6 +203,11 @@ func (f *follower) unary(x *js.UnaryExpr, this value) value {
 	case js.DeleteToken:
 		f.guarded++
 		f.eval(x.X, this)
+		if d, ok := x.X.(*js.DotExpr); ok && f.strength == Hard && f.guarded == 1 && f.quiet(d.X, this).kind == global {
+			name, _ := dotName(d)
+			delete(f.defines, name)
+			delete(f.globals, name)
+		}
 		f.guarded--
 		return value{}
 	}
@@ -209,6 +215,7 @@ func (f *follower) unary(x *js.UnaryExpr, this value) value {
 	return value{}
 }
 
+// It is longer than others since it has one case for each operator.
 func (f *follower) binary(x *js.BinaryExpr, this value) value {
 	switch x.Op {
 	case js.EqToken:
@@ -272,6 +279,13 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 			return value{kind: b.kind, fn: b.fn, text: b.text, has: b.has, prop: b.prop}
 		}
 		return join(a, b)
+	case js.LtToken, js.GtToken:
+		if long := spelledOut(x); long != nil {
+			f.guarded++
+			defer func() { f.guarded-- }()
+			c, _, _ := f.compare(long, this)
+			return c
+		}
 	case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
 		f.guarded++
 		defer func() { f.guarded-- }()
@@ -360,6 +374,10 @@ func dotName(x *js.DotExpr) (string, []byte) {
 func (f *follower) assignMember(on value, name string, at []byte, v value, onExpr js.IExpr) {
 	switch on.kind {
 	case global:
+		if absent[name] {
+			f.globals[name] = v // window.module is no server's, and from here on it is there
+			return
+		}
 		f.define(name, at, v)
 	case foreign:
 		f.note(on.need, true)
@@ -470,216 +488,5 @@ func (f *follower) class(x *js.ClassDecl, this value) value {
 			}
 		}
 	}
-	return v
-}
-
-func (f *follower) args(a *js.Args, this value) []value {
-	var list []value
-	for _, arg := range a.List {
-		list = append(list, f.eval(arg.Value, this))
-	}
-	return list
-}
-
-// runsItsFunctions are methods that call the functions they are given at once.
-var runsItsFunctions = map[string]bool{"forEach": true, "map": true, "filter": true, "some": true, "every": true, "reduce": true,
-	"reduceRight": true, "sort": true, "find": true, "findIndex": true, "flatMap": true, "replace": true, "from": true, "call": true, "apply": true}
-
-func (f *follower) callExpr(x *js.CallExpr, this value) value {
-	// f.call(this, …) and f.apply(this, …)
-	if d, ok := x.X.(*js.DotExpr); ok {
-		name, _ := dotName(d)
-		if name == "call" || name == "apply" || name == "bind" {
-			on := f.eval(d.X, this)
-			if on.kind == function || on.kind == container {
-				args := f.args(&x.Args, this)
-				self := value{}
-				if len(args) > 0 {
-					self = args[0]
-					args = args[1:]
-				}
-				if name == "apply" && len(args) > 0 {
-					args = args[0].has
-				}
-				if name == "bind" {
-					return on
-				}
-				return f.callValue(on, args, self)
-			}
-		}
-		if v, ok := f.knownCall(d, name, x, this); ok {
-			return v
-		}
-	}
-	if v, ok := x.X.(*js.Var); ok && root(v).Decl == js.NoDecl && string(v.Data) == "define" && f.strength == Hard {
-		// A loader's define, not asked for first: the script is for that loader.
-		if _, own := f.globals["define"]; !own {
-			f.sawAMD = true
-			f.callsDefine = f.callsDefine || f.guarded == 0
-			f.args(&x.Args, this)
-			return value{}
-		}
-	}
-	callee := f.eval(x.X, this)
-	args := f.args(&x.Args, this)
-	switch callee.kind {
-	case function:
-		f.handedOver(x.X, args)
-		self := value{kind: global} // a plain call, in sloppy code
-		if d, ok := x.X.(*js.DotExpr); ok {
-			self = f.quiet(d.X, this)
-		}
-		return f.callValue(callee, args, self)
-	case container:
-		return f.callValue(callee, args, value{})
-	case global:
-		return callee // Function("return this")()
-	case foreign, unknown:
-		f.use(callee)
-	case browser:
-		if callee.text == "Function" || callee.text == "eval" {
-			return value{kind: global}
-		}
-		return value{}
-	}
-	for _, a := range args {
-		f.use(a) // given away, so it is counted on
-	}
-	if d, ok := x.X.(*js.DotExpr); ok {
-		if name, _ := dotName(d); runsItsFunctions[name] {
-			for _, a := range args {
-				f.callValue(a, nil, value{})
-			}
-		}
-	}
-	return value{}
-}
-
-// handedOver notes what a universal wrapper gives to its factory: those globals are the dependencies that
-// its other branches require by name.
-func (f *follower) handedOver(callee js.IExpr, args []value) {
-	x, ok := callee.(*js.Var)
-	if !ok || root(x).Decl != js.ArgumentDecl || !f.sawAMD && !f.sawServer {
-		return
-	}
-	for _, a := range args {
-		if a.kind == foreign && a.need.loaded {
-			f.note(a.need, false)
-		}
-	}
-}
-
-// quiet evaluates an expression a second time, without noting anything.
-func (f *follower) quiet(e js.IExpr, this value) value {
-	switch x := e.(type) {
-	case *js.Var:
-		r := root(x)
-		if r.Decl != js.NoDecl {
-			return f.vars[r]
-		}
-		if alias[string(r.Data)] {
-			return value{kind: global}
-		}
-		return f.globals[string(r.Data)]
-	case *js.LiteralExpr:
-		if x.TokenType == js.ThisToken {
-			return this
-		}
-	}
-	return value{}
-}
-
-// knownCall knows the calls by which globals are made without an assignment, and Function's.
-func (f *follower) knownCall(d *js.DotExpr, name string, x *js.CallExpr, this value) (value, bool) {
-	on, ok := d.X.(*js.Var)
-	if !ok || root(on).Decl != js.NoDecl || string(on.Data) != "Object" && string(on.Data) != "Reflect" {
-		return value{}, false
-	}
-	switch name {
-	case "defineProperty":
-		args := f.args(&x.Args, this)
-		if len(args) >= 3 && args[0].kind == global && args[1].kind == text {
-			v := args[2].prop["value"]
-			f.define(args[1].text, data(x.Args.List[1].Value), v)
-		} else if len(args) > 0 {
-			f.use(args[0])
-		}
-		return value{}, true
-	case "assign":
-		args := f.args(&x.Args, this)
-		if len(args) > 1 && args[0].kind == global {
-			for key, v := range args[1].prop {
-				f.define(key, nil, v)
-			}
-		} else if len(args) > 0 {
-			f.use(args[0])
-		}
-		if len(args) > 0 {
-			return args[0], true
-		}
-	case "freeze", "seal", "create":
-		args := f.args(&x.Args, this)
-		if len(args) > 0 {
-			f.use(args[0])
-			return args[0], true
-		}
-	}
-	return value{}, false
-}
-
-// callValue calls a function, or every function that a container holds: a bundle's modules are called
-// by number, in an order that only running it would tell.
-func (f *follower) callValue(v value, args []value, this value) value {
-	switch v.kind {
-	case function:
-		return f.call(v.fn, args, this)
-	case container:
-		for _, h := range v.has {
-			if h.kind == function && f.called[h.fn.node] == 0 {
-				f.call(h.fn, args, this)
-			}
-		}
-	}
-	return value{}
-}
-
-// mostCalls is how often one function is followed; the third time rarely tells anything new.
-const mostCalls = 3
-
-func (f *follower) call(c *closure, args []value, this value) value {
-	if f.called[c.node] >= mostCalls || f.depth > 300 {
-		return value{}
-	}
-	f.called[c.node]++
-	if c.arrow {
-		this = c.this
-	} else if this.kind == undefined {
-		this = value{kind: global} // sloppy code gets the global object
-	}
-	for i, p := range c.params.List {
-		v := value{}
-		if args != nil {
-			v = value{kind: undefined}
-		}
-		if i < len(args) {
-			v = args[i]
-		}
-		if p.Default != nil && (v.kind == undefined || v.kind == unknown) {
-			v = f.eval(p.Default, this)
-		}
-		if p.Binding != nil {
-			f.bind(p.Binding, v)
-		}
-	}
-	if c.params.Rest != nil {
-		f.bind(c.params.Rest, value{kind: container, has: args})
-	}
-	// The guards around a call are not guards inside of a function that is called later.
-	guarded, safe, present := f.guarded, f.safe, f.present
-	if f.strength == Later {
-		f.guarded, f.safe, f.present = 0, 0, nil
-	}
-	v, _ := f.block(c.body.List, this)
-	f.guarded, f.safe, f.present = guarded, safe, present
 	return v
 }

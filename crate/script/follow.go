@@ -2,10 +2,11 @@ package script
 
 import (
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/tdewolff/parse/v2/js"
+
+	"merrycrate.example/merry/crate/lines"
 )
 
 // A value is what is known of the result of an expression.
@@ -46,6 +47,7 @@ type closure struct {
 // follower runs a script over values of which little is known.
 type follower struct {
 	src     []byte
+	lines   *lines.Index     // of src
 	globals map[string]value // what the script has assigned to globals
 	vars    map[*js.Var]value
 	needs   map[string]*Need
@@ -215,6 +217,7 @@ func (f *follower) block(list []js.IStmt, this value) (result value, ended bool)
 	return result, false
 }
 
+// It is longer than others since it has one case for each kind of statement.
 func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) {
 	if f.depth > 400 {
 		return value{}, false
@@ -307,187 +310,6 @@ func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) 
 	return result, false
 }
 
-// ifElse runs the branch that a browser takes where that is known, else both, each knowing what the
-// test says of the globals that it looks at.
-func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
-	cond, yes, no := f.test(s.Cond, this)
-	switch cond.kind {
-	case truth:
-		return f.statement(s.Body, this)
-	case falsehood, undefined:
-		if s.Else != nil {
-			return f.statement(s.Else, this)
-		}
-		return value{}, false
-	}
-	f.unsure++
-	defer func() { f.unsure-- }()
-	mark := len(f.present)
-	f.present = append(f.present, names(yes)...)
-	a, aEnds := f.statement(s.Body, this)
-	f.present = f.present[:mark]
-	var b value
-	bEnds := false
-	if s.Else != nil {
-		f.present = append(f.present, names(no)...)
-		b, bEnds = f.statement(s.Else, this)
-		f.present = f.present[:mark]
-	}
-	switch {
-	case throws(s.Body) && f.guarded == 0:
-		// "if (!x) throw": what comes behind is for x alone.
-		for _, n := range no {
-			f.noteAs(n, f.strength, false)
-		}
-	case aEnds && s.Else == nil:
-		// "if (!x) return": what comes behind in this block knows that x is there.
-		f.present = append(f.present, names(no)...)
-	}
-	if a.kind == unknown {
-		a = b
-	}
-	return a, aEnds && bEnds
-}
-
-func names(needs []*Need) []string {
-	var list []string
-	for _, n := range needs {
-		list = append(append(list, n.Name), n.Or...)
-	}
-	return list
-}
-
-func throws(s js.IStmt) bool {
-	switch s := s.(type) {
-	case *js.ThrowStmt:
-		return true
-	case *js.BlockStmt:
-		return len(s.List) > 0 && throws(s.List[len(s.List)-1])
-	}
-	return false
-}
-
-// test evaluates a condition. It also returns the globals that are surely there where it is true, and
-// where it is false.
-func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
-	f.guarded++
-	defer func() { f.guarded-- }()
-	switch x := e.(type) {
-	case *js.GroupExpr:
-		return f.test(x.X, this)
-	case *js.UnaryExpr:
-		if x.Op == js.NotToken {
-			c, y, n := f.test(x.X, this)
-			return opposite(c), n, y
-		}
-	case *js.BinaryExpr:
-		switch x.Op {
-		case js.AndToken:
-			a, ay, _ := f.test(x.X, this)
-			if a.kind == falsehood || a.kind == undefined {
-				return value{kind: falsehood}, nil, nil
-			}
-			mark := len(f.present)
-			f.present = append(f.present, names(ay)...)
-			b, by, bn := f.test(x.Y, this)
-			f.present = f.present[:mark]
-			if a.kind == truth {
-				return b, append(ay, by...), bn
-			}
-			if b.kind == falsehood || b.kind == undefined {
-				return value{kind: falsehood}, nil, nil
-			}
-			return value{}, append(ay, by...), nil
-		case js.OrToken:
-			a, _, an := f.test(x.X, this)
-			if a.kind == truth || a.kind == browser || a.kind == function || a.kind == global {
-				return value{kind: truth}, nil, nil
-			}
-			b, _, bn := f.test(x.Y, this)
-			if a.kind == falsehood || a.kind == undefined {
-				return b, nil, bn
-			}
-			if b.kind == truth {
-				return b, nil, nil
-			}
-			return value{}, nil, append(an, bn...)
-		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
-			return f.compare(x, this)
-		}
-	}
-	_, isCall := e.(*js.CallExpr)
-	if isCall {
-		f.guarded-- // what a call does inside is not part of the question
-	}
-	v := f.eval(e, this)
-	if isCall {
-		f.guarded++
-	}
-	switch v.kind {
-	case foreign:
-		f.use(v)
-		return value{}, []*Need{v.need}, nil
-	case function, browser, global, container, truth:
-		return value{kind: truth}, nil, nil
-	case text:
-		if v.text != "" {
-			return value{kind: truth}, nil, nil
-		}
-		return value{kind: falsehood}, nil, nil
-	case undefined, falsehood:
-		return value{kind: falsehood}, nil, nil
-	}
-	return value{}, nil, nil
-}
-
-func opposite(v value) value {
-	switch v.kind {
-	case truth:
-		return value{kind: falsehood}
-	case falsehood, undefined:
-		return value{kind: truth}
-	}
-	return value{}
-}
-
-// compare knows the comparisons by which scripts find out where they are.
-func (f *follower) compare(x *js.BinaryExpr, this value) (cond value, yes, no []*Need) {
-	negated := x.Op == js.NotEqToken || x.Op == js.NotEqEqToken
-	a, b := f.eval(x.X, this), f.eval(x.Y, this)
-	if a.kind == text && b.kind != text || b.kind == foreign {
-		a, b = b, a
-	}
-	same := value{}
-	var there bool // the comparison is true where the global is there
-	switch {
-	case a.kind == text && b.kind == text:
-		same = value{kind: falsehood}
-		if a.text == b.text {
-			same = value{kind: truth}
-		}
-	case a.kind == undefined && b.kind == undefined:
-		same = value{kind: truth}
-	case (a.kind == undefined || b.kind == undefined) && known(a) && known(b):
-		same = value{kind: falsehood}
-	case a.kind == foreign && (b.kind == text || b.kind == undefined || b.kind == falsehood):
-		// typeof X gives the foreign value itself: "undefined" or the like on the other side.
-		there = !(b.kind == undefined || b.text == "undefined" || b.kind == falsehood)
-		f.use(a)
-		if there != negated {
-			return value{}, []*Need{a.need}, nil
-		}
-		return value{}, nil, []*Need{a.need}
-	case a.kind == global && b.kind == global:
-		same = value{kind: truth}
-	}
-	if negated {
-		same = opposite(same)
-	}
-	return same, nil, nil
-}
-
-func known(v value) bool { return v.kind != unknown && v.kind != foreign }
-
 // evalAny evaluates what stands in an expression's place but may be a declaration.
 func (f *follower) evalAny(n js.INode, this value) value {
 	switch n := n.(type) {
@@ -561,151 +383,4 @@ func (f *follower) set(x *js.Var, v value) {
 			f.globals[name] = v
 		}
 	}
-}
-
-func (f *follower) define(name string, at []byte, v value) {
-	if f.strength == Later {
-		return // what is defined only later is of no use to those who load next
-	}
-	if absent[name] {
-		if name == "module" || name == "exports" {
-			f.usesExport = true
-		}
-		return
-	}
-	if _, builtIn := browserNames[name]; builtIn || strings.HasPrefix(name, "on") && name == strings.ToLower(name) {
-		return
-	}
-	f.globals[name] = v
-	if _, ok := f.defines[name]; !ok {
-		f.defines[name] = f.place(name, at)
-	}
-}
-
-// read returns the value of a name. Free names are globals.
-func (f *follower) read(x *js.Var) value {
-	r := root(x)
-	if r.Decl != js.NoDecl {
-		if v, ok := f.vars[r]; ok {
-			return v
-		}
-		return value{}
-	}
-	return f.readGlobal(string(r.Data), x.Data, true)
-}
-
-// readGlobal reads a global, as a free name or as a property of the global object. A free name that is
-// not there is an error in a browser; a property is undefined.
-func (f *follower) readGlobal(name string, at []byte, free bool) value {
-	if v, ok := f.globals[name]; ok {
-		return v
-	}
-	if alias[name] {
-		return value{kind: global}
-	}
-	if absent[name] {
-		f.sawAMD = f.sawAMD || name == "define"
-		f.sawServer = f.sawServer || name != "define"
-		if free && f.guarded == 0 && f.strength == Hard {
-			switch name {
-			case "define":
-				f.callsDefine = true
-			case "module", "exports", "require", "__dirname", "process":
-				f.usesModule = f.usesModule || name != "process"
-			}
-		}
-		return value{kind: undefined}
-	}
-	if _, ok := browserNames[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
-		return value{kind: browser, text: name}
-	}
-	if f.imported[name] {
-		return value{kind: container}
-	}
-	if name == "undefined" || name == "NaN" {
-		return value{kind: undefined}
-	}
-	n := &Need{Global: f.place(name, at), loaded: f.strength == Hard && f.guarded == 0 && !slices.Contains(f.present, name)}
-	if free && f.safe == 0 {
-		f.noteFree(n)
-	} else if free {
-		f.note(n, false)
-	} else if f.guarded > 0 || f.strength == Later {
-		f.note(n, false)
-	}
-	return value{kind: foreign, need: n}
-}
-
-// use notes that a value's being there is counted on.
-func (f *follower) use(v value) {
-	if v.kind == foreign {
-		f.note(v.need, false)
-	}
-	// A member that is used must be there; who gives it to the global may be another script.
-	if v.part != "" && f.strength == Hard && f.guarded == 0 && f.unsure == 0 && !slices.Contains(f.present, v.need.Name) {
-		if _, own := f.parts[v.part]; !own {
-			if _, said := f.partNeeds[v.part]; !said {
-				f.partNeeds[v.part] = f.place(v.part, v.at)
-			}
-		}
-	}
-}
-
-func (f *follower) member(v value, name string, at []byte) value {
-	switch v.kind {
-	case global:
-		return f.readGlobal(name, at, false)
-	case foreign:
-		f.use(v)
-		return value{kind: unknown, need: v.need, part: partOf(v, name), at: at}
-	case browser:
-		if v.text == "Function" || v.text == "document" && name == "defaultView" {
-			return value{kind: global}
-		}
-		return value{kind: browser}
-	case container:
-		if p, ok := v.prop[name]; ok {
-			return p
-		}
-	case function:
-		if p, ok := v.prop[name]; ok {
-			return p
-		}
-		return value{}
-	case unknown:
-		f.use(v)
-		return value{kind: unknown, need: v.need, part: partOf(v, name), at: at}
-	}
-	return value{}
-}
-
-// partOf names a member of somebody else's global: Race.Boat. Deeper than three dots nobody looks.
-func partOf(v value, name string) string {
-	switch {
-	case v.kind == foreign && v.need != nil && name != "":
-		return v.need.Name + "." + name
-	case v.part != "" && name != "" && strings.Count(v.part, ".") < 3:
-		return v.part + "." + name
-	}
-	return ""
-}
-
-// definePart notes a member that the script gives to somebody else's global.
-func (f *follower) definePart(part string, at []byte) {
-	if _, ok := f.parts[part]; !ok && part != "" && f.strength != Later {
-		f.parts[part] = f.place(part, at)
-	}
-}
-
-func textOf(l *js.LiteralExpr) (string, bool) {
-	if l.TokenType != js.StringToken || len(l.Data) < 2 {
-		return "", false
-	}
-	s := string(l.Data[1 : len(l.Data)-1])
-	if strings.Contains(s, `\`) {
-		if u, err := strconv.Unquote(`"` + strings.ReplaceAll(strings.ReplaceAll(s, `\'`, `'`), `"`, `\"`) + `"`); err == nil {
-			return u, true
-		}
-	}
-	return s, true
 }

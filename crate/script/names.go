@@ -1,6 +1,7 @@
 package script
 
 import (
+	_ "embed"
 	"maps"
 	"slices"
 	"strings"
@@ -54,8 +55,13 @@ DOMRect DOMRectReadOnly DOMPoint DOMPointReadOnly DOMMatrix DOMMatrixReadOnly DO
 Animation KeyframeEffect AnimationTimeline DocumentTimeline XPathEvaluator XPathExpression XPathResult XSLTProcessor SpeechSynthesisUtterance SpeechRecognition
 IDBDatabase IDBFactory IDBKeyRange IDBObjectStore IDBRequest IDBTransaction IDBCursor Crypto CryptoKey SubtleCrypto Gamepad DataTransfer DataTransferItem
 ElementInternals CustomElementRegistry CustomStateSet ValidityState RadioNodeList PerformanceEntry PerformanceMark PerformanceMeasure Performance
-TrustedHTML ViewTransition VisualViewport Lock LockManager Plugin PluginArray MimeType MimeTypeArray GeolocationPosition Cache CacheStorage`) {
+TrustedHTML ViewTransition VisualViewport Lock LockManager Plugin PluginArray MimeType MimeTypeArray GeolocationPosition Cache CacheStorage` + " " + interfaces) {
 		m[n] = struct{}{}
 	}
 	return m
 }()
+
+// interfaces are the names of more of the web platform's interfaces, as browsers of the day have them.
+//
+//go:embed interfaces.txt
+var interfaces string

@@ -16,6 +16,8 @@ import (
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
+
+	"merrycrate.example/merry/crate/lines"
 )
 
 // Form tells how a script wants to be loaded.
@@ -56,6 +58,8 @@ type Need struct {
 	Or []string `json:"or,omitempty"`
 	// Extends says that the script adds to the global's own object, as plugins do.
 	Extends bool `json:"extends,omitempty"`
+	// Tested says that the script asks somewhere whether it is there: it may do without.
+	Tested bool `json:"tested,omitempty"`
 
 	// loaded says that its value was read while loading, under no guard: who uses it later counts on
 	// what was there then.
@@ -99,10 +103,54 @@ func Analyze(src []byte) (report *Report) {
 			report = &Report{Form: Classic, Fault: fmt.Sprint("merry could not follow it: ", p)}
 		}
 	}()
+	return analyze(src)
+}
+
+// What is parsed and followed level by level needs stack for each, and a stack without end can't be caught. No script that
+// people write comes near these bounds.
+const (
+	mostNested = 100_000 // brackets of any kind that are open at once
+	mostChain  = 4 << 20 // bytes of one expression, whose operators may nest as well
+)
+
+// tooDeep tells a script that is nested beyond the bounds, nil for all others. It counts brackets and goes by what ends an
+// expression, wherever they stand: what is in a text or a comment makes no difference at this scale.
+func tooDeep(src []byte) *Report {
+	open, begun := 0, 0
+	for i, c := range src {
+		switch c {
+		case '(', '[':
+			open++
+		case ')', ']':
+			open = max(0, open-1)
+		case '{':
+			open++
+			begun = i
+		case '}':
+			open = max(0, open-1)
+			begun = i
+		case ';':
+			begun = i
+		}
+		if open > mostNested {
+			return &Report{Form: Broken, Fault: fmt.Sprintf("its brackets are nested more than %d deep", mostNested)}
+		}
+		if i-begun > mostChain {
+			return &Report{Form: Classic, Fault: fmt.Sprintf("it has an expression of more than %d bytes, which is not followed", mostChain)}
+		}
+	}
+	return nil
+}
+
+// analyze is Analyze without a net: a mistake of this package shows.
+func analyze(src []byte) *Report {
 	src = bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))
+	if r := tooDeep(src); r != nil {
+		return r
+	}
 	// The parser puts a NUL behind its input; a copy keeps the caller's bytes as they are.
 	buf := append(make([]byte, 0, len(src)+1), src...)
-	ast, err := js.Parse(parse.NewInputBytes(buf), js.Options{})
+	ast, err := parsed(buf)
 	if err != nil {
 		r := &Report{Form: Broken, Fault: err.Error()}
 		if pe, ok := err.(*parse.Error); ok {
@@ -110,7 +158,7 @@ func Analyze(src []byte) (report *Report) {
 		}
 		return r
 	}
-	f := &follower{src: buf, globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, lines: lines.Of(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	f.script(ast)
 	r := &Report{Syntax: newestSyntax(ast, buf), Form: f.form(), ModuleImport: f.imports}
@@ -122,6 +170,7 @@ func Analyze(src []byte) (report *Report) {
 			if n.Strength == Hard && f.kept[name] && !f.firm[name] && f.tested[name] {
 				n.Strength = Optional // it is kept for later, by a script that can do without
 			}
+			n.Tested = f.tested[name]
 			r.Needs = append(r.Needs, *n)
 		}
 	}
@@ -137,6 +186,30 @@ func Analyze(src []byte) (report *Report) {
 	return r
 }
 
+// parsed parses a script. The parser takes --x ** 2 for a mistake, which it is for other signs alone (ECMA-262, section
+// 13.6): the power is made a product then, at the same places, which makes no difference to what is read here.
+func parsed(buf []byte) (*js.AST, error) {
+	const most = 100
+	for n := 0; ; n++ {
+		ast, err := js.Parse(parse.NewInputBytes(buf), js.Options{})
+		pe, ok := err.(*parse.Error)
+		if !ok || n == most || !strings.HasPrefix(pe.Message, "unexpected ** in expression") {
+			return ast, err
+		}
+		at := 0
+		for range pe.Line - 1 {
+			at += bytes.IndexByte(buf[at:], '\n') + 1
+		}
+		at = max(0, min(at+pe.Column-4, len(buf)))
+		power := bytes.Index(buf[at:], []byte("**"))
+		before := bytes.TrimRight(buf[:max(0, at+power)], "\t )]}_$0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ.")
+		if power < 0 || power > 8 || !bytes.HasSuffix(before, []byte("--")) && !bytes.HasSuffix(before, []byte("++")) {
+			return ast, err
+		}
+		copy(buf[at+power:], "* ")
+	}
+}
+
 func sortedGlobals(m map[string]Global) []Global {
 	var list []Global
 	for _, name := range slices.Sorted(maps.Keys(m)) {
@@ -149,8 +222,7 @@ func sortedGlobals(m map[string]Global) []Global {
 func (f *follower) place(name string, at []byte) Global {
 	g := Global{Name: name}
 	if offset := offsetIn(f.src, at); offset >= 0 {
-		g.Line = 1 + bytes.Count(f.src[:offset], []byte("\n"))
-		g.Column = offset - bytes.LastIndexByte(f.src[:offset], '\n')
+		g.Line, g.Column = f.lines.At(offset)
 	}
 	return g
 }

@@ -28,6 +28,7 @@ func (v *syntaxVisitor) atLeast(year int) { v.year = max(v.year, year) }
 // never so deep, and code made to exhaust the stack is cut off.
 const deepest = 5000
 
+// Exit leaves a node.
 func (v *syntaxVisitor) Exit(n js.INode) {
 	v.depth--
 	switch n.(type) {
@@ -36,6 +37,7 @@ func (v *syntaxVisitor) Exit(n js.INode) {
 	}
 }
 
+// Enter notes which edition a node demands. It is longer than others since it has one case for each kind of node.
 func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 	if v.depth > deepest {
 		return nil

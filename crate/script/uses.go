@@ -5,21 +5,21 @@ import (
 	"regexp"
 )
 
-// Certainty says how sure it is that a word in a script means a class, an id or a global.
-type Certainty string
+// Likelihood says how sure it is that a word in a script means a class, an id or a global.
+type Likelihood string
 
 // The certainties.
 const (
-	Sure     Certainty = "sure"
-	Likely   Certainty = "likely"
-	Possible Certainty = "possible"
+	Sure     Likelihood = "sure"
+	Likely   Likelihood = "likely"
+	Possible Likelihood = "possible"
 )
 
 // A Use is a word in a script's text that may name something of a library.
 type Use struct {
 	Word   string
 	Offset int
-	How    Certainty
+	How    Likelihood
 	// Selector is '.' or '#' where it stands in a selector, 0 elsewhere.
 	Selector byte
 	// Member says that it is a member, and Of, of what, where that is a name.

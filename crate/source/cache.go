@@ -2,6 +2,7 @@ package source
 
 import (
 	"cmp"
+	"crypto/rand"
 	"crypto/sha512"
 	"encoding/base64"
 	"encoding/binary"
@@ -12,14 +13,17 @@ import (
 	"io"
 	"io/fs"
 	"os"
-	"path/filepath"
+	"path"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/cespare/xxhash/v2"
 
+	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/problem"
 )
 
 // A Cache keeps every delivery and file that was ever seen, addressed by its sha384, for all projects
@@ -28,13 +32,115 @@ import (
 // An entry is written under a name of its own and renamed when it is whole; a rename is atomic, so
 // many processes can share the cache without a lock. Nothing is synced: what a power cut tears is
 // told by its hash, which is checked whenever an entry is read, and then is no entry.
-type Cache struct{ dir string }
+type Cache struct {
+	dir  string
+	root func() (*os.Root, error)
+}
 
-// NewCache uses a folder, which is made when something is put into it.
-func NewCache(dir string) *Cache { return &Cache{dir} }
+// NewCache uses a folder, which is made when something is put into it. All in it is read and written without leaving it,
+// whatever links are put there.
+func NewCache(dir string) *Cache {
+	return &Cache{dir: dir, root: sync.OnceValues(func() (*os.Root, error) {
+		if err := os.MkdirAll(dir, 0o755); err != nil {
+			return nil, err
+		}
+		root, err := os.OpenRoot(dir)
+		if err != nil {
+			return nil, err
+		}
+		info, err := root.Stat(".")
+		if err == nil && (!disk.Mine(info) || disk.OthersMayWrite(info)) {
+			err = problem.Refuse(problem.SettingsBad, "chmod go-w "+dir+", or set MERRY_HOME to a folder of your own", "the cache in %s belongs to another user, or others may write to it", dir)
+		}
+		if err != nil {
+			return nil, err
+		}
+		clearOld(root)
+		return root, nil
+	})}
+}
 
 // Dir is the cache's folder.
 func (c *Cache) Dir() string { return c.dir }
+
+// unfinished is the folder of the files that are being written. A rename puts each into its place.
+const unfinished = "new"
+
+// clearOld removes what killed commands left unfinished, a day ago or longer.
+func clearOld(root *os.Root) {
+	list, err := fs.ReadDir(root.FS(), unfinished)
+	for _, e := range list {
+		if info, ierr := e.Info(); err == nil && ierr == nil && time.Since(info.ModTime()) > 24*time.Hour {
+			root.Remove(path.Join(unfinished, e.Name()))
+		}
+	}
+}
+
+// newFile makes a file to be filled and renamed.
+func (c *Cache) newFile() (f *os.File, name string, err error) {
+	root, err := c.root()
+	if err != nil {
+		return nil, "", err
+	}
+	if err := root.MkdirAll(unfinished, 0o755); err != nil {
+		return nil, "", err
+	}
+	name = path.Join(unfinished, rand.Text())
+	f, err = root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o644)
+	return f, name, err
+}
+
+// shelve gives a file that newFile made its name; one that can't be closed whole goes.
+func (c *Cache) shelve(f *os.File, from, name string, err error) error {
+	root, rerr := c.root()
+	if rerr != nil {
+		return rerr
+	}
+	err = errors.Join(err, f.Close())
+	if err == nil {
+		err = root.MkdirAll(path.Dir(name), 0o755)
+	}
+	if err == nil {
+		err = root.Rename(from, name)
+	}
+	if err != nil {
+		root.Remove(from)
+	}
+	return err
+}
+
+// open opens an entry.
+func (c *Cache) open(name string) (*os.File, error) {
+	root, err := c.root()
+	if err != nil {
+		return nil, err
+	}
+	return root.Open(name)
+}
+
+func (c *Cache) readFile(name string) ([]byte, error) {
+	root, err := c.root()
+	if err != nil {
+		return nil, err
+	}
+	return root.ReadFile(name)
+}
+
+// touch says that an entry is in use: what is not goes first. It tells whether there is one.
+func (c *Cache) touch(name string) bool {
+	root, err := c.root()
+	if err != nil {
+		return false
+	}
+	now := time.Now()
+	return root.Chtimes(name, now, now) == nil
+}
+
+func (c *Cache) remove(name string) {
+	if root, err := c.root(); err == nil {
+		root.Remove(name)
+	}
+}
 
 // blob is the place of an entry: the digest in hexadecimal, since file names have no room for base64.
 func (c *Cache) blob(integ string) (string, error) {
@@ -43,7 +149,7 @@ func (c *Cache) blob(integ string) (string, error) {
 		return "", fmt.Errorf("%q is no sha384 integrity string", integ)
 	}
 	name := hex.EncodeToString(sum)
-	return filepath.Join(c.dir, "blobs", name[:2], name[2:]), nil
+	return path.Join("blobs", name[:2], name[2:]), nil
 }
 
 // Put keeps bytes whose integrity string the caller has just computed.
@@ -64,26 +170,14 @@ func (c *Cache) put(integ string, write func(io.Writer) error) error {
 	if err != nil {
 		return err
 	}
-	if _, err := os.Stat(name); err == nil {
-		now := time.Now()
-		os.Chtimes(name, now, now)
+	if c.touch(name) {
 		return nil
 	}
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		return err
-	}
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".new-")
+	f, from, err := c.newFile()
 	if err != nil {
 		return err
 	}
-	err = errors.Join(write(tmp), tmp.Close())
-	if err == nil {
-		err = os.Rename(tmp.Name(), name)
-	}
-	if err != nil {
-		os.Remove(tmp.Name())
-	}
-	return err
+	return c.shelve(f, from, name, write(f))
 }
 
 // Get returns an entry, or fs.ErrNotExist. A damaged entry is removed and is not there.
@@ -92,16 +186,15 @@ func (c *Cache) Get(integ string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	b, err := os.ReadFile(name)
+	b, err := c.readFile(name)
 	if err != nil {
 		return nil, err
 	}
 	if integrity.Of(b) != integ {
-		os.Remove(name)
+		c.remove(name)
 		return nil, &fs.PathError{Op: "read", Path: name, Err: fs.ErrNotExist}
 	}
-	now := time.Now()
-	os.Chtimes(name, now, now) // what is in use is trimmed last
+	c.touch(name)
 	return b, nil
 }
 
@@ -111,7 +204,11 @@ func (c *Cache) Has(integ string) bool {
 	if err != nil {
 		return false
 	}
-	_, err = os.Stat(name)
+	root, err := c.root()
+	if err != nil {
+		return false
+	}
+	_, err = root.Stat(name)
 	return err == nil
 }
 
@@ -121,22 +218,45 @@ func (c *Cache) OpenTree(integ, name string) (*Tree, error) {
 	if err != nil {
 		return nil, err
 	}
-	f, err := os.Open(full)
+	f, err := c.open(full)
 	if err != nil {
 		return nil, err
 	}
-	h := integrity.New("sha384")
-	if _, err := io.Copy(h, f); err != nil || integrity.Text("sha384", h) != integ {
+	sums, err := integrity.OfReader(f, "sha384")
+	if err != nil || sums["sha384"] != integ {
 		f.Close()
-		os.Remove(full)
+		c.remove(full)
 		return nil, &fs.PathError{Op: "open", Path: full, Err: fs.ErrNotExist}
 	}
-	t, err := OpenReader(name, f)
+	return c.openKnown(name, f, integ)
+}
+
+// TakeOver moves a download into the cache and opens it. The caller has just made sure of its integrity.
+func (c *Cache) TakeOver(got *Fetched, integ, name string) (*Tree, error) {
+	full, err := c.blob(integ)
 	if err != nil {
-		f.Close()
 		return nil, err
 	}
-	t.digest = func() (string, error) { return integ, nil }
+	// Only what can be opened is kept.
+	f, err := c.open(got.name)
+	if err != nil {
+		return nil, err
+	}
+	t, err := c.openKnown(name, f, integ)
+	if err != nil {
+		return nil, err
+	}
+	root, err := c.root()
+	if err == nil {
+		err = root.MkdirAll(path.Dir(full), 0o755)
+	}
+	if err == nil && root.Rename(got.name, full) != nil {
+		err = c.PutFile(integ, got.File, got.Size) // some systems do not move a file that is open
+	}
+	if err != nil {
+		t.Close()
+		return nil, err
+	}
 	return t, nil
 }
 
@@ -149,22 +269,19 @@ type Seen struct {
 
 func (c *Cache) seenFile(url string) string {
 	sum := sha512.Sum384([]byte(url))
-	return filepath.Join(c.dir, "addresses", hex.EncodeToString(sum[:20]))
+	return path.Join("addresses", hex.EncodeToString(sum[:20]))
 }
 
-// Remember keeps what an address gave.
-func (c *Cache) Remember(s Seen) error {
-	b, err := json.Marshal(s)
-	if err != nil {
-		return err
-	}
-	return writeWhole(c.seenFile(s.URL), b)
+// PutSeen keeps what an address gave.
+func (c *Cache) PutSeen(s Seen) error {
+	b, _ := json.Marshal(s) // of texts alone
+	return c.writeWhole(c.seenFile(s.URL), b)
 }
 
-// Recall returns what an address gave, and whether it is still there.
-func (c *Cache) Recall(url string) (Seen, bool) {
+// Seen returns what an address gave before, and whether that is still in the cache.
+func (c *Cache) Seen(url string) (Seen, bool) {
 	var s Seen
-	b, err := os.ReadFile(c.seenFile(url))
+	b, err := c.readFile(c.seenFile(url))
 	if err != nil || json.Unmarshal(b, &s) != nil || s.URL != url {
 		return Seen{}, false
 	}
@@ -175,19 +292,19 @@ func (c *Cache) Recall(url string) (Seen, bool) {
 func (c *Cache) worked(kind, of string) string {
 	sum := sha512.Sum384([]byte(kind + "\x00" + of))
 	name := hex.EncodeToString(sum[:20])
-	return filepath.Join(c.dir, "findings", name[:2], name[2:])
+	return path.Join("findings", name[:2], name[2:])
 }
 
-// Keep keeps what was worked out of something, such as what a script defines. Its kind says what it is, with the
+// PutResult keeps what was worked out of something, such as what a script defines. Its kind says what it is, with the
 // number of the way in which it was worked out; of is what it was worked out of, or its hash.
-func (c *Cache) Keep(kind, of string, b []byte) error {
-	return writeWhole(c.worked(kind, of), binary.BigEndian.AppendUint64(slices.Clip(b), xxhash.Sum64(b)))
+func (c *Cache) PutResult(kind, of string, b []byte) error {
+	return c.writeWhole(c.worked(kind, of), binary.BigEndian.AppendUint64(slices.Clip(b), xxhash.Sum64(b)))
 }
 
-// Kept returns what was worked out of something before.
-func (c *Cache) Kept(kind, of string) ([]byte, bool) {
+// Result returns what was worked out of something before.
+func (c *Cache) Result(kind, of string) ([]byte, bool) {
 	name := c.worked(kind, of)
-	b, err := os.ReadFile(name)
+	b, err := c.readFile(name)
 	if err != nil || len(b) < 8 {
 		return nil, false
 	}
@@ -211,9 +328,13 @@ type cacheEntry struct {
 }
 
 func (c *Cache) list() ([]cacheEntry, error) {
+	root, err := c.root()
+	if err != nil {
+		return nil, err
+	}
 	var list []cacheEntry
 	for _, part := range []string{"blobs", "findings"} {
-		err := filepath.WalkDir(filepath.Join(c.dir, part), func(name string, e fs.DirEntry, err error) error {
+		err := fs.WalkDir(root.FS(), part, func(name string, e fs.DirEntry, err error) error {
 			if err != nil || e.IsDir() {
 				if errors.Is(err, fs.ErrNotExist) {
 					return nil
@@ -239,6 +360,7 @@ func (c *Cache) Trim(size int64) (entries int, freed int64, err error) {
 	if err != nil {
 		return 0, 0, err
 	}
+	root, _ := c.root() // list has had it
 	slices.SortFunc(list, func(a, b cacheEntry) int { return cmp.Or(a.used.Compare(b.used), cmp.Compare(a.name, b.name)) })
 	var total int64
 	for _, e := range list {
@@ -248,7 +370,7 @@ func (c *Cache) Trim(size int64) (entries int, freed int64, err error) {
 		if total <= size {
 			break
 		}
-		if err := os.Remove(e.name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		if err := root.Remove(e.name); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return entries, freed, err
 		}
 		total -= e.size

@@ -6,14 +6,15 @@ import (
 	"io"
 	"path"
 	"strings"
-	"unicode/utf8"
 
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
+
+	"merrycrate.example/merry/crate/paths"
 )
 
-// checker holds a tree's entries to the limits and to the rules for names, one after the other.
-type checker struct {
+// entryRules holds a tree's entries to the limits and to the rules for names, one after the other.
+type entryRules struct {
 	source string
 	limits Limits
 	seen   map[string]string // folded name to name
@@ -21,27 +22,29 @@ type checker struct {
 	packed int64
 }
 
-func newChecker(source string, l Limits) checker {
-	return checker{source: source, limits: l, seen: map[string]string{}}
+func newEntryRules(source string, l Limits) entryRules {
+	return entryRules{source: source, limits: l, seen: map[string]string{}}
+}
+
+// withoutDots takes parts out of a name that mean the folder itself, as some archivers write them.
+func withoutDots(name string) string {
+	return strings.ReplaceAll(strings.TrimPrefix(name, "./"), "/./", "/")
 }
 
 var fold = cases.Fold()
 
 // take checks one file and counts it.
-func (c *checker) take(name string, size, packed int64) (Entry, error) {
+func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 	no := func(format string, args ...any) (Entry, error) {
 		return Entry{}, refuse(c.source, name, fmt.Sprintf(format, args...))
 	}
-	if why := c.badName(name); why != "" {
+	if why := paths.Fault(name); why != "" {
 		return no("%s", why)
 	}
 	if len(c.seen) >= c.limits.Entries {
 		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files; no library has", c.limits.Entries))
 	}
-	key := name
-	if !plainLower(name) {
-		key = fold.String(norm.NFC.String(name))
-	}
+	key := key(name)
 	switch other, ok := c.seen[key]; {
 	case ok && other == name:
 		return no("the name stands in the archive twice, and it can't be told which of the two is meant")
@@ -63,6 +66,14 @@ func (c *checker) take(name string, size, packed int64) (Entry, error) {
 	return Entry{Path: name, Size: size, Packed: packed}, nil
 }
 
+// key is the same for names that are one on some system.
+func key(name string) string {
+	if plainLower(name) {
+		return name
+	}
+	return fold.String(norm.NFC.String(name))
+}
+
 func plainLower(s string) bool {
 	for i := range len(s) {
 		if c := s[i]; c >= 0x80 || 'A' <= c && c <= 'Z' {
@@ -70,54 +81,6 @@ func plainLower(s string) bool {
 		}
 	}
 	return true
-}
-
-// badName says what is wrong with an entry's name, "" where nothing is.
-func (c *checker) badName(name string) string {
-	switch {
-	case name == "":
-		return "it has no name"
-	case len(name) > c.limits.NameSize:
-		return fmt.Sprintf("its name is longer than %d bytes", c.limits.NameSize)
-	case !utf8.ValidString(name):
-		return "its name is not in UTF-8"
-	case name[0] == '/':
-		return "its name is an absolute path, which would be written outside the project"
-	case strings.Contains(name, `\`):
-		return "its name has a backslash, which is a folder's mark on some systems and a letter on others"
-	case len(name) >= 2 && name[1] == ':':
-		return "its name begins with a drive letter, which would be written outside the project"
-	case strings.ContainsFunc(name, unprintable):
-		return "its name has control characters"
-	}
-	parts := strings.Split(name, "/")
-	if len(parts) > c.limits.Depth {
-		return fmt.Sprintf("it lies more than %d folders deep", c.limits.Depth)
-	}
-	for _, p := range parts {
-		switch {
-		case p == "..":
-			return "its name climbs out of the folder with \"..\""
-		case p == "" || p == ".":
-			return "its name has an empty part"
-		case strings.ContainsAny(p, `<>:"|?*`):
-			return "its name has a character that Windows does not allow in names"
-		case strings.HasSuffix(p, ".") || strings.HasSuffix(p, " "):
-			return "a part of its name ends in a dot or a space, which Windows takes away"
-		case deviceName(p):
-			return "its name is that of a device on Windows"
-		}
-	}
-	return ""
-}
-
-func deviceName(part string) bool {
-	base, _, _ := strings.Cut(strings.ToLower(part), ".")
-	switch strings.TrimRight(base, " ") {
-	case "con", "prn", "aux", "nul", "conin$", "conout$":
-		return true
-	}
-	return len(base) == 4 && (strings.HasPrefix(base, "com") || strings.HasPrefix(base, "lpt")) && base[3] >= '0' && base[3] <= '9'
 }
 
 // sniff tells the format of a file by its first bytes; only a single script, stylesheet or the like

@@ -16,9 +16,14 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
+
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/problem"
 )
 
 // A Client fetches over HTTP (RFC 9110), with the patience and the suspicion that a download needs.
@@ -38,10 +43,14 @@ type Client struct {
 	// Wait is the first pause before a retry, 0 for half a second. It doubles from one to the next.
 	Wait time.Duration
 
+	inside  sync.Map // of hosts and ports: those in this network that the user asked
 	once    sync.Once
 	http    *retryablehttp.Client
 	httpErr error
 }
+
+// tooLarge is what to do about a download over the limit.
+const tooLarge = "download it yourself, and name the file"
 
 // DefaultMost is the largest download.
 const DefaultMost = 1 << 30
@@ -61,14 +70,14 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	if c.Certificates != "" {
 		pem, err := os.ReadFile(c.Certificates)
 		if err != nil {
-			return nil, fmt.Errorf("the certificates of your settings can't be read: %w", err)
+			return nil, problem.Refuse(problem.SettingsBad, "merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 		pool, err := x509.SystemCertPool()
 		if err != nil {
 			pool = x509.NewCertPool()
 		}
 		if !pool.AppendCertsFromPEM(pem) {
-			return nil, fmt.Errorf("%s has no certificate in PEM form", c.Certificates)
+			return nil, problem.Refuse(problem.SettingsBad, "merry sources set certificates FILE", "%s has no certificate in PEM form", c.Certificates)
 		}
 		tlsConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
 	}
@@ -76,7 +85,8 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	h.Logger = nil
 	h.RetryMax = attempts - 1
 	h.RetryWaitMin = c.wait()
-	h.RetryWaitMax = 20 * time.Second
+	h.RetryWaitMax = min(20*time.Second, c.stall())
+	h.Backoff = c.patient
 	h.HTTPClient = &http.Client{
 		Transport: &http.Transport{
 			Proxy:                 http.ProxyFromEnvironment,
@@ -107,17 +117,12 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 		if errors.As(err, &ue) && !ue.Timeout() && strings.Contains(ue.Err.Error(), "redirects") {
 			return false, err // asking again would give the same
 		}
+		if resp != nil && retryAfter(resp) > h.RetryWaitMax {
+			return false, nil // it is told what the server asks for
+		}
 		return retry(ctx, resp, err)
 	}
 	return h, nil
-}
-
-func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, error) {
-	if host, _, err := net.SplitHostPort(address); err == nil && c.Hosts[host] != "" {
-		address = c.Hosts[host]
-	}
-	d := net.Dialer{Timeout: 15 * time.Second}
-	return d.DialContext(ctx, network, address)
 }
 
 func (c *Client) wait() time.Duration {
@@ -151,9 +156,9 @@ func (c *Client) allowed(u *url.URL) error {
 		if c.AllowPlain || loopback(u.Hostname()) {
 			return nil
 		}
-		return &Refusal{Source: u.Redacted(), Reason: "the address has no TLS, so anybody on the way could answer in the server's place; use https, or say --plain if the site has no other"}
+		return refuseAddress(u.Redacted(), "the address has no TLS, so anybody on the way could answer in the server's place", "use https, or say --plain if the site has no other")
 	}
-	return &Refusal{Source: u.Redacted(), Reason: "merry fetches from https addresses only"}
+	return refuseAddress(u.Redacted(), "merry fetches from https addresses only", "download it yourself, and name the file")
 }
 
 func loopback(host string) bool {
@@ -161,38 +166,61 @@ func loopback(host string) bool {
 	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
-// Fetched is a download on disk.
+// Fetched is a download on disk. Its owner ends it with Close.
 type Fetched struct {
-	File *os.File // the caller closes and removes it
+	File *os.File
 	Size int64
 	Name string // as the server or the address calls it
+
+	cache *Cache
+	name  string // of the file in the cache
 }
 
-// Fetch downloads an address into a temporary file of dir. A body that is cut off is asked for again
+// Close removes the download, unless the cache took it over.
+func (f *Fetched) Close() {
+	f.File.Close()
+	f.cache.remove(f.name)
+}
+
+// Hash returns the download's integrity strings by the given algorithms, in one reading.
+func (f *Fetched) Hash(algorithms ...string) (map[string]string, error) {
+	return integrity.OfReader(io.NewSectionReader(f.File, 0, f.Size), algorithms...)
+}
+
+// Bytes returns the download's content.
+func (f *Fetched) Bytes() ([]byte, error) {
+	b := make([]byte, f.Size)
+	if _, err := f.File.ReadAt(b, 0); err != nil && err != io.EOF {
+		return nil, err
+	}
+	return b, nil
+}
+
+// Fetch downloads an address into a temporary file of the cache. A body that is cut off is asked for again
 // from where it ended, where the server can do that.
-func (c *Client) Fetch(ctx context.Context, address, dir string) (*Fetched, error) {
-	return c.fetch(ctx, address, "", dir)
+func (c *Client) Fetch(ctx context.Context, address string, from Whence, cache *Cache) (*Fetched, error) {
+	return c.fetch(ctx, address, from, "", cache)
 }
 
-func (c *Client) fetch(ctx context.Context, address, token, dir string) (*Fetched, error) {
+func (c *Client) fetch(ctx context.Context, address string, from Whence, token string, cache *Cache) (*Fetched, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
-		return nil, &Refusal{Source: address, Reason: "it is no address that could be fetched"}
+		return nil, refuseAddress(address, "it is no address that could be fetched", "write it as https://HOST/PATH")
 	}
 	if err := c.allowed(u); err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := from.check(c, u); err != nil {
 		return nil, err
 	}
-	f, err := os.CreateTemp(dir, ".fetch-")
+	ctx = c.guarded(ctx, from, u)
+	f, name, err := cache.newFile()
 	if err != nil {
 		return nil, err
 	}
-	got := &Fetched{File: f, Name: baseName(u.Path)}
+	got := &Fetched{File: f, Name: baseName(u.Path), cache: cache, name: name}
 	if err := c.fill(ctx, u, token, got); err != nil {
-		f.Close()
-		os.Remove(f.Name())
+		got.Close()
 		return nil, err
 	}
 	return got, nil
@@ -219,7 +247,7 @@ func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetche
 		}
 		last = err
 	}
-	return &FetchError{URL: u.Redacted(), Reason: fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last)}
+	return unanswered(u.Redacted(), 0, fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last))
 }
 
 // A FetchError is a fault outside: a server or the network.
@@ -229,8 +257,18 @@ type FetchError struct {
 	Reason string
 }
 
+// Error says what went wrong, and where.
 func (e *FetchError) Error() string {
-	return fmt.Sprintf("%s: %s", Printable(e.URL), Printable(e.Reason))
+	return fmt.Sprintf("%s: %s", printable.Text(e.URL), printable.Text(e.Reason))
+}
+
+// unanswered makes the error of a server that did not give what it was asked for.
+func unanswered(address string, status int, reason string) error {
+	next := "see whether the address is right and the network is there, then the same command again"
+	if status >= 500 || status == http.StatusTooManyRequests {
+		next = "the same command again, a little later"
+	}
+	return problem.Fault(problem.Unanswered, next, "%w", &FetchError{URL: address, Status: status, Reason: reason})
 }
 
 type cutOff struct{ error }
@@ -242,6 +280,7 @@ func retryable(err error) bool {
 
 // part asks once, for the whole or for what is missing, and says whether the file is complete.
 func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetched, validator *string, most int64) (bool, error) {
+	asked := ctx
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
@@ -262,7 +301,7 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 	}
 	resp, err := h.Do(req)
 	if err != nil {
-		return false, fetchError(u, err)
+		return false, fetchError(asked, u, err)
 	}
 	defer resp.Body.Close()
 	switch {
@@ -274,7 +313,7 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 		}
 		got.Size = 0
 	default:
-		return false, &FetchError{URL: u.Redacted(), Status: resp.StatusCode, Reason: statusWords(resp.StatusCode)}
+		return false, unanswered(u.Redacted(), resp.StatusCode, statusWords(resp.StatusCode))
 	}
 	if v := resp.Header.Get("ETag"); strings.HasPrefix(v, `"`) {
 		*validator = v
@@ -291,23 +330,31 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 		total = got.Size + resp.ContentLength
 	}
 	if total > most {
-		return false, &Refusal{Source: u.Redacted(), Reason: fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most)}
+		return false, refuseAddress(u.Redacted(), fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most), tooLarge)
 	}
-	// A server that falls silent is given up on.
+	return c.body(asked, cancel, resp.Body, u, got, total, most)
+}
+
+// body takes an answer's body, and says whether the file is complete with it. A server that falls silent is given up on, by
+// cancel; asked is the context that the user can cancel.
+func (c *Client) body(asked context.Context, cancel func(), in io.Reader, u *url.URL, got *Fetched, total, most int64) (bool, error) {
 	timer := time.AfterFunc(c.stall(), cancel)
 	defer timer.Stop()
+	var come atomic.Int64
+	defer c.untilTooSlow(come.Load, cancel)()
 	buf := make([]byte, 128<<10)
 	for {
-		n, err := resp.Body.Read(buf)
+		n, err := in.Read(buf)
 		timer.Reset(c.stall())
 		if n > 0 {
 			if got.Size+int64(n) > most {
-				return false, &Refusal{Source: u.Redacted(), Reason: fmt.Sprintf("it goes on after %d bytes, the most that is taken", most)}
+				return false, refuseAddress(u.Redacted(), fmt.Sprintf("it goes on after %d bytes, the most that is taken", most), tooLarge)
 			}
 			if _, err := got.File.WriteAt(buf[:n], got.Size); err != nil {
 				return false, err
 			}
 			got.Size += int64(n)
+			come.Add(int64(n))
 			if c.Progress != nil {
 				c.Progress(got.Name, got.Size, total)
 			}
@@ -317,22 +364,28 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 			return true, nil
 		case err == io.EOF:
 			return false, cutOff{io.ErrUnexpectedEOF}
+		case asked.Err() != nil:
+			return false, asked.Err()
 		case err != nil:
 			return false, cutOff{err}
 		}
 	}
 }
 
-func fetchError(u *url.URL, err error) error {
-	var r *Refusal
-	if errors.As(err, &r) {
-		return r
+// fetchError tells what went wrong with a request: a refusal stays one, and so does a cancelled context.
+func fetchError(ctx context.Context, u *url.URL, err error) error {
+	var p *problem.Problem
+	if errors.As(err, &p) {
+		return p
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
 	}
 	var ue *url.Error
 	if errors.As(err, &ue) {
 		err = ue.Err
 	}
-	return &FetchError{URL: u.Redacted(), Reason: err.Error()}
+	return unanswered(u.Redacted(), 0, err.Error())
 }
 
 func statusWords(code int) string {
@@ -358,7 +411,7 @@ func dispositionName(field string) string {
 
 func baseName(p string) string {
 	b := path.Base(p)
-	if b == "." || b == "/" || strings.ContainsFunc(b, unprintable) {
+	if b == "." || b == "/" || strings.ContainsFunc(b, printable.Not) {
 		return ""
 	}
 	return b

@@ -6,20 +6,25 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
+	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"merrycrate.example/merry/crate/problem"
 )
 
 // fetched fetches and returns the body, the name, and the error; nothing may be left behind.
 func fetched(t *testing.T, c *Client, address string) (body, name string, err error) {
 	t.Helper()
 	dir := t.TempDir()
-	got, err := c.Fetch(context.Background(), address, dir)
+	got, err := c.Fetch(context.Background(), address, Typed, NewCache(dir))
 	if err != nil {
-		if left, _ := os.ReadDir(dir); len(left) > 0 {
+		if left, _ := os.ReadDir(filepath.Join(dir, unfinished)); len(left) > 0 {
 			t.Errorf("%s: a failed fetch left %v", address, left)
 		}
 		return "", "", err
@@ -37,7 +42,9 @@ func TestFetch(t *testing.T) {
 	var asked atomic.Int64
 	mux := http.NewServeMux()
 	mux.HandleFunc("/a.zip", func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, body) })
-	mux.HandleFunc("/moved", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/a.zip", 301) })
+	mux.HandleFunc("/moved", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, "/a.zip", http.StatusMovedPermanently)
+	})
 	mux.HandleFunc("/named", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Disposition", `attachment; filename="b.zip"`)
 		fmt.Fprint(w, body)
@@ -75,7 +82,7 @@ func TestFetch(t *testing.T) {
 
 func TestFetchFaults(t *testing.T) {
 	mux := http.NewServeMux()
-	mux.HandleFunc("/circle", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/circle", 302) })
+	mux.HandleFunc("/circle", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/circle", http.StatusFound) })
 	mux.HandleFunc("/silent", func(w http.ResponseWriter, r *http.Request) {
 		fmt.Fprint(w, "a")
 		w.(http.Flusher).Flush()
@@ -100,8 +107,12 @@ func TestFetchFaults(t *testing.T) {
 	})
 	mux.HandleFunc("/broken", func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(500) })
 	mux.HandleFunc("/secret", func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(403) })
-	mux.HandleFunc("/away", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "http://else.example/", 302) })
-	mux.HandleFunc("/ftp", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "ftp://else.example/", 302) })
+	mux.HandleFunc("/away", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, "http://else.example/", http.StatusFound)
+	})
+	mux.HandleFunc("/ftp", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, "ftp://else.example/", http.StatusFound)
+	})
 	srv := httptest.NewServer(mux)
 	defer srv.Close()
 	for path, want := range map[string]string{
@@ -120,7 +131,7 @@ func TestFetchFaults(t *testing.T) {
 		}
 	}
 	for address, want := range map[string]string{"https://": "no address", "http://else.example/x": "no TLS", "gopher://x.example/": "https addresses only", "%zz": "no address"} {
-		var r *Refusal
+		var r *problem.Problem
 		if _, _, err := fetched(t, quick(), address); !errors.As(err, &r) || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", address, err, want)
 		}
@@ -131,7 +142,7 @@ func TestFetchFaults(t *testing.T) {
 func TestTLSIsNotGivenUp(t *testing.T) {
 	plain := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "x") }))
 	defer plain.Close()
-	secure := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, plain.URL, 302) }))
+	secure := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, plain.URL, http.StatusFound) }))
 	defer secure.Close()
 	c := quick()
 	h, err := c.client()
@@ -170,5 +181,59 @@ func TestProgressIsTold(t *testing.T) {
 	}
 	if _, _, err := fetched(t, c, srv.URL+"/x.zip"); err != nil || last != 300000 || of != 300000 {
 		t.Errorf("%d of %d, %v", last, of, err)
+	}
+}
+
+// TestWhence: an address out of an answer is of the server's own host, and by TLS if it was asked so; what began outside this
+// network ends outside it.
+func TestWhence(t *testing.T) {
+	c := &Client{Hosts: map[string]string{"set.example": "127.0.0.1:1"}}
+	for _, tt := range []struct {
+		by, address string
+		also        []string
+		fine        bool
+	}{
+		{"https://registry.harbour.example", "https://registry.harbour.example/x.tgz", nil, true},
+		{"https://registry.harbour.example", "http://registry.harbour.example/x.tgz", nil, false},
+		{"https://registry.harbour.example", "https://other.harbour.example/x.tgz", nil, false},
+		{"https://registry.harbour.example", "https://other.harbour.example/x.tgz", []string{"other.harbour.example"}, true},
+		{"https://registry.harbour.example", "https://set.example/x.tgz", nil, true},
+		{"https://registry.harbour.example", "https://127.0.0.1/x.tgz", nil, false},
+		{"http://127.0.0.1:8080", "http://127.0.0.1:8080/x.tgz", nil, true},
+		{"http://127.0.0.1:8080", "http://127.0.0.1:9090/x.tgz", nil, false},
+	} {
+		by, _ := url.Parse(tt.by)
+		to, _ := url.Parse(tt.address)
+		if err := answered(by, tt.also).check(c, to); (err == nil) != tt.fine {
+			t.Errorf("%s gives %s: %v", tt.by, tt.address, err)
+		}
+	}
+	for _, tt := range []struct {
+		recorded       bool
+		begun          string // what the first connection was made to
+		asked, reached string
+		fine           bool
+	}{
+		{false, "", "first:443", "127.0.0.1:443", true}, // the user asked for it
+		{true, "", "first:443", "127.0.0.1:443", false},
+		{true, "", "first:443", "10.0.0.7:443", false},
+		{true, "", "first:443", "169.254.169.254:443", false},
+		{true, "", "first:443", "[::1]:443", false},
+		{true, "", "first:443", "[fe80::1]:443", false},
+		{true, "", "first:443", "[::ffff:192.168.1.1]:443", false},
+		{true, "", "first:443", "203.0.113.5:443", true},
+		{false, "203.0.113.5:443", "other:443", "127.0.0.1:443", false}, // a redirect
+		{false, "203.0.113.5:443", "other:443", "203.0.113.6:443", true},
+		{false, "10.0.0.7:443", "other:443", "10.0.0.8:443", true},
+	} {
+		g := &guard{recorded: tt.recorded, first: "first:443", inside: &sync.Map{}}
+		if tt.begun != "" {
+			if err := g.allow("first:443", tt.begun); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := g.allow(tt.asked, tt.reached); (err == nil) != tt.fine {
+			t.Errorf("%+v: %v", tt, err)
+		}
 	}
 }

@@ -4,24 +4,26 @@ import (
 	"compress/gzip"
 	"context"
 	"crypto/sha1"
-	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"hash"
 	"io"
 	"net/http"
 	"net/url"
-	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync/atomic"
 	"time"
 
+	"github.com/Masterminds/semver/v3"
 	"github.com/hashicorp/go-retryablehttp"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/streamed"
 )
 
 // A Registry is a package registry that speaks the common JavaScript registry protocol: a metadata
@@ -30,6 +32,8 @@ type Registry struct {
 	URL   string
 	Scope string // "@x", or "" for all packages without a registry of their own
 	Token string // a bearer token, never written anywhere
+	// ArchivesOn are hosts, beside the registry's own, where the archives of its packages may lie.
+	ArchivesOn []string
 }
 
 // mostMetadata is the largest metadata document, unpacked, that is read.
@@ -103,7 +107,7 @@ const abbreviated = "application/vnd.npm.install-v1+json; q=1.0, application/jso
 func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, offline bool, cache *Cache) (*Package, error) {
 	base, err := url.Parse(reg.URL)
 	if err != nil || base.Host == "" {
-		return nil, &Refusal{Source: reg.URL, Reason: "it is no address of a registry"}
+		return nil, refuseAddress(reg.URL, "it is no address of a registry", "merry sources set registry URL")
 	}
 	if err := c.allowed(base); err != nil {
 		return nil, err
@@ -115,23 +119,11 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 	}
 	kept, etag := cache.document(key)
 	if offline {
-		for _, other := range []string{" full", " short"} {
-			if kept == "" {
-				kept, _ = cache.document(address + other)
-			}
-		}
-		if kept == "" {
-			return nil, ErrOffline
-		}
-		p, err := readPackage(kept, name)
-		if p != nil {
-			p.Stale = true
-		}
-		return p, err
+		return cache.staleDocument(address, kept, name)
 	}
-	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	req, err := retryablehttp.NewRequestWithContext(c.guarded(ctx, Typed, base), http.MethodGet, address, nil)
 	if err != nil {
-		return nil, &Refusal{Source: name, Reason: "its name makes no address"}
+		return nil, refuseAddress(name, "its name makes no address", "write the package's name as its registry has it")
 	}
 	req.Header.Set("User-Agent", "merry")
 	req.Header.Set("Accept-Encoding", "gzip")
@@ -150,41 +142,63 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 	}
 	resp, err := h.Do(req)
 	if err != nil {
-		return nil, fetchError(req.URL, err)
+		return nil, fetchError(ctx, req.URL, err)
 	}
 	defer resp.Body.Close()
 	switch resp.StatusCode {
 	case http.StatusNotModified:
-		p, err := readPackage(kept, name)
+		p, err := cache.readPackage(kept, name)
 		if p != nil {
 			p.Revalidated = true
 		}
 		return p, err
 	case http.StatusOK:
 	case http.StatusNotFound:
-		return nil, &FetchError{URL: base.Redacted(), Status: 404, Reason: fmt.Sprintf("the registry has no package %s", name)}
+		return nil, unanswered(base.Redacted(), http.StatusNotFound, fmt.Sprintf("the registry has no package %s", name))
 	default:
-		return nil, &FetchError{URL: base.Redacted(), Status: resp.StatusCode, Reason: statusWords(resp.StatusCode)}
+		return nil, unanswered(base.Redacted(), resp.StatusCode, statusWords(resp.StatusCode))
 	}
 	doc, err := cache.newDocument(key)
 	if err != nil {
 		return nil, err
 	}
 	defer doc.abandon()
-	if err := copyDocument(doc, resp, c.stall()); err != nil {
-		return nil, &FetchError{URL: base.Redacted(), Reason: fmt.Sprintf("the metadata of %s: %v", name, err)}
+	if err := c.copyDocument(doc, resp); err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, unanswered(base.Redacted(), 0, fmt.Sprintf("the metadata of %s: %v", name, err))
 	}
-	p, err := readPackage(doc.file.Name(), name)
+	p, err := cache.readPackage(doc.unfinished, name)
 	if err != nil {
 		return nil, err
 	}
 	return p, doc.keep(resp.Header.Get("ETag"))
 }
 
+// staleDocument reads the document that the cache has of an address, in the wanted form or in the other one.
+func (c *Cache) staleDocument(address, kept, name string) (*Package, error) {
+	for _, other := range []string{" full", " short"} {
+		if kept == "" {
+			kept, _ = c.document(address + other)
+		}
+	}
+	if kept == "" {
+		return nil, ErrOffline
+	}
+	p, err := c.readPackage(kept, name)
+	if p != nil {
+		p.Stale = true
+	}
+	return p, err
+}
+
 // copyDocument takes an answer's body, unpacked, up to the limit.
-func copyDocument(to io.Writer, resp *http.Response, stall time.Duration) error {
-	timer := time.AfterFunc(stall, func() { resp.Body.Close() })
+func (c *Client) copyDocument(to io.Writer, resp *http.Response) error {
+	timer := time.AfterFunc(c.stall(), func() { resp.Body.Close() })
 	defer timer.Stop()
+	var come atomic.Int64
+	defer c.untilTooSlow(come.Load, func() { resp.Body.Close() })()
 	var in io.Reader = resp.Body
 	if resp.Header.Get("Content-Encoding") == "gzip" {
 		z, err := gzip.NewReader(in)
@@ -196,7 +210,8 @@ func copyDocument(to io.Writer, resp *http.Response, stall time.Duration) error 
 	buf := make([]byte, 64<<10)
 	for size := 0; ; {
 		n, err := in.Read(buf)
-		timer.Reset(stall)
+		timer.Reset(c.stall())
+		come.Add(int64(n))
 		if size += n; size > mostMetadata {
 			return fmt.Errorf("it goes on after %d bytes, the most that is read", mostMetadata)
 		}
@@ -212,8 +227,8 @@ func copyDocument(to io.Writer, resp *http.Response, stall time.Duration) error 
 	}
 }
 
-func readPackage(file, name string) (*Package, error) {
-	f, err := os.Open(file)
+func (c *Cache) readPackage(document, name string) (*Package, error) {
+	f, err := c.open(document)
 	if err != nil {
 		return nil, err
 	}
@@ -225,7 +240,7 @@ func readPackage(file, name string) (*Package, error) {
 // in memory.
 func parsePackage(r io.Reader, name string) (*Package, error) {
 	broken := func(err error) error {
-		return &FetchError{URL: name, Reason: "the registry's document can't be read: " + err.Error()}
+		return unanswered(name, 0, "the registry's document can't be read: "+err.Error())
 	}
 	p := &Package{Tags: map[string]string{}, Versions: map[string]*Version{}, Times: map[string]time.Time{}}
 	dec := json.NewDecoder(r)
@@ -243,18 +258,18 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 		case "dist-tags":
 			err = dec.Decode(&p.Tags)
 		case "versions":
-			err = eachMember(dec, func(v string) error {
+			err = streamed.EachMember(dec, func(v string) error {
 				d := &Version{}
 				if err := dec.Decode(d); err != nil {
 					return err
 				}
-				if d.Version == v && Printable(v) == v {
+				if _, err := semver.StrictNewVersion(v); err == nil && d.Version == v {
 					p.Versions[v] = d
 				}
 				return nil
 			})
 		case "time":
-			err = eachMember(dec, func(v string) error {
+			err = streamed.EachMember(dec, func(v string) error {
 				var text json.RawMessage
 				if err := dec.Decode(&text); err != nil {
 					return err
@@ -266,7 +281,7 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 				return nil
 			})
 		default:
-			err = skipValue(dec)
+			err = streamed.Skip(dec)
 		}
 		if err != nil {
 			return nil, broken(err)
@@ -274,212 +289,112 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 	}
 	switch {
 	case p.Name != name:
-		return nil, broken(fmt.Errorf("it is about %q, not %q", Printable(p.Name), name))
+		return nil, broken(fmt.Errorf("it is about %q, not %q", printable.Text(p.Name), name))
 	case len(p.Versions) == 0:
 		return nil, broken(errors.New("it has no versions"))
 	}
 	return p, nil
 }
 
-// eachMember calls value for each member of an object, with the decoder in front of its value.
-func eachMember(dec *json.Decoder, value func(key string) error) error {
-	if t, err := dec.Token(); err != nil || t != json.Delim('{') {
-		return errors.Join(err, errors.New("an object was expected"))
-	}
-	for dec.More() {
-		key, err := dec.Token()
-		if err != nil {
-			return err
-		}
-		if err := value(fmt.Sprint(key)); err != nil {
-			return err
-		}
-	}
-	_, err := dec.Token()
-	return err
-}
-
-func skipValue(dec *json.Decoder) error {
-	for depth := 0; ; {
-		t, err := dec.Token()
-		if err != nil {
-			return err
-		}
-		switch t {
-		case json.Delim('{'), json.Delim('['):
-			depth++
-		case json.Delim('}'), json.Delim(']'):
-			depth--
-		}
-		if depth == 0 {
-			return nil
-		}
-	}
-}
-
 // Tarball brings a version's tarball into the cache, from the network where it is not there, and opens
 // it. Its bytes must have the registry's integrity or, failing that, its shasum; weak says that there was
 // only the latter.
 func (c *Client) Tarball(ctx context.Context, reg Registry, v *Version, name string, offline bool, cache *Cache) (t *Tree, weak bool, err error) {
-	meta, err := integrity.Parse(v.Dist.Integrity)
-	weak = err != nil
-	if weak && len(v.Dist.Shasum) != 2*sha1.Size {
-		return nil, false, &Refusal{Source: name + " " + v.Version, Reason: "the registry gives no digest for its tarball, so what comes could not be checked"}
-	}
-	check := func(b []byte) error {
-		if !weak && !meta.Match(b) {
-			return &Refusal{Source: name + " " + v.Version, Reason: fmt.Sprintf("its tarball does not have the digest that the registry gives, and nothing of it was opened; wanted %s, it is %s", meta.Strongest()[0], integrity.Sum(algorithmOf(meta), b))}
-		}
-		if weak {
-			if sum := sha1.Sum(b); hex.EncodeToString(sum[:]) != strings.ToLower(v.Dist.Shasum) {
-				return &Refusal{Source: name + " " + v.Version, Reason: fmt.Sprintf("its tarball does not have the shasum that the registry gives, and nothing of it was opened; wanted %s, it is %x", v.Dist.Shasum, sum)}
-			}
-		}
-		return nil
+	wanted, err := wantedOf(v, name)
+	if err != nil {
+		return nil, false, err
 	}
 	base := filepath.Base(strings.ReplaceAll(name, "/", "-")) + "-" + v.Version + ".tgz"
-	if seen, ok := cache.Recall(v.Dist.Tarball); ok {
-		if b, err := cache.Get(seen.Integrity); err == nil && check(b) == nil {
-			t, err := cache.OpenTree(seen.Integrity, base)
-			return t, weak, err
+	if seen, ok := cache.Seen(v.Dist.Tarball); ok {
+		if t, err := cache.OpenTree(seen.Integrity, base); err == nil {
+			f, _ := t.File()
+			if wanted.check(io.NewSectionReader(f, 0, t.Size), seen.Integrity) == nil {
+				return t, wanted.meta == nil, nil
+			}
+			t.Close()
 		}
 	}
 	if offline {
-		return nil, weak, ErrOffline
+		return nil, wanted.meta == nil, ErrOffline
+	}
+	by, err := url.Parse(reg.URL)
+	if err != nil {
+		return nil, wanted.meta == nil, err
 	}
 	token := ""
-	if from, err := url.Parse(v.Dist.Tarball); err == nil {
-		if to, err := url.Parse(reg.URL); err == nil && from.Host == to.Host && from.Scheme == to.Scheme {
-			token = reg.Token
+	if from, err := url.Parse(v.Dist.Tarball); err == nil && from.Host == by.Host && from.Scheme == by.Scheme {
+		token = reg.Token
+	}
+	got, err := c.fetch(ctx, v.Dist.Tarball, answered(by, reg.ArchivesOn), token, cache)
+	if err != nil {
+		return nil, wanted.meta == nil, err
+	}
+	defer got.Close()
+	sums, err := got.Hash("sha384")
+	if err != nil {
+		return nil, wanted.meta == nil, err
+	}
+	integ := sums["sha384"]
+	if err := wanted.check(io.NewSectionReader(got.File, 0, got.Size), integ); err != nil {
+		return nil, wanted.meta == nil, err
+	}
+	if t, err = cache.TakeOver(got, integ, base); err != nil {
+		return nil, wanted.meta == nil, err
+	}
+	return t, wanted.meta == nil, cache.PutSeen(Seen{URL: v.Dist.Tarball, Integrity: integ, Name: base})
+}
+
+// wanted is what a registry says of a tarball's bytes: an integrity, or nothing but a shasum.
+type wanted struct {
+	what   string // the package and its version
+	meta   integrity.Metadata
+	shasum string
+}
+
+func wantedOf(v *Version, name string) (*wanted, error) {
+	w := &wanted{what: name + " " + v.Version}
+	var err error
+	if w.meta, err = integrity.Parse(v.Dist.Integrity); err == nil {
+		return w, nil
+	}
+	w.meta = nil
+	if w.shasum = strings.ToLower(v.Dist.Shasum); len(w.shasum) != 2*sha1.Size {
+		return nil, refuseAddress(w.what, "the registry gives no digest for its tarball, so what comes could not be checked", "ask the registry's keeper, or take the library as a download")
+	}
+	return w, nil
+}
+
+// check holds a tarball against what is wanted. Its sha384 integrity is known already.
+func (w *wanted) check(r io.Reader, integ string) error {
+	const next = "the same command again; if it stays, ask the registry's keeper"
+	if w.meta == nil {
+		h := sha1.New()
+		if _, err := io.Copy(h, r); err != nil {
+			return err
 		}
-	}
-	got, err := c.fetch(ctx, v.Dist.Tarball, token, cache.Dir())
-	if err != nil {
-		return nil, weak, err
-	}
-	defer os.Remove(got.File.Name())
-	defer got.File.Close()
-	b := make([]byte, got.Size)
-	if _, err := got.File.ReadAt(b, 0); err != nil && err != io.EOF {
-		return nil, weak, err
-	}
-	if err := check(b); err != nil {
-		return nil, weak, err
-	}
-	integ := integrity.Of(b)
-	if err := cache.Put(integ, b); err != nil {
-		return nil, weak, err
-	}
-	if t, err = cache.OpenTree(integ, base); err != nil {
-		return nil, weak, err
-	}
-	return t, weak, cache.Remember(Seen{URL: v.Dist.Tarball, Integrity: integ, Name: base})
-}
-
-func algorithmOf(m integrity.Metadata) string {
-	alg, _, _ := strings.Cut(m.Strongest()[0], "-")
-	return alg
-}
-
-// document returns the file of a kept document, and its ETag. A document that was torn is told by its
-// checksum, and is not there.
-func (c *Cache) document(key string) (file, etag string) {
-	name := c.documentFile(key)
-	b, err := os.ReadFile(name + ".head")
-	if err != nil {
-		return "", ""
-	}
-	var head documentHead
-	if json.Unmarshal(b, &head) != nil || head.Key != key {
-		return "", ""
-	}
-	f, err := os.Open(name)
-	if err != nil {
-		return "", ""
-	}
-	defer f.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, f); err != nil || hex.EncodeToString(h.Sum(nil)) != head.Sum {
-		return "", ""
-	}
-	return name, head.ETag
-}
-
-type documentHead struct{ Key, ETag, Sum string }
-
-func (c *Cache) documentFile(key string) string {
-	sum := sha256.Sum256([]byte(key))
-	return filepath.Join(c.dir, "documents", hex.EncodeToString(sum[:20]))
-}
-
-// newDocument is a document being written.
-type newDocument struct {
-	key, name string
-	file      *os.File
-	hash      hash.Hash
-}
-
-func (c *Cache) newDocument(key string) (*newDocument, error) {
-	name := c.documentFile(key)
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		return nil, err
-	}
-	f, err := os.CreateTemp(filepath.Dir(name), ".new-")
-	if err != nil {
-		return nil, err
-	}
-	return &newDocument{key, name, f, sha256.New()}, nil
-}
-
-func (d *newDocument) Write(b []byte) (int, error) {
-	d.hash.Write(b)
-	return d.file.Write(b)
-}
-
-func (d *newDocument) abandon() {
-	d.file.Close()
-	os.Remove(d.file.Name())
-}
-
-func (d *newDocument) keep(etag string) error {
-	head, err := json.Marshal(documentHead{d.key, etag, hex.EncodeToString(d.hash.Sum(nil))})
-	if err != nil {
-		return err
-	}
-	if err := errors.Join(d.file.Close(), os.Rename(d.file.Name(), d.name)); err != nil {
-		return err
-	}
-	return writeWhole(d.name+".head", head)
-}
-
-// writeWhole writes a file under another name and renames it, so that nobody ever reads half of it.
-func writeWhole(name string, parts ...[]byte) error {
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		return err
-	}
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".new-")
-	if err != nil {
-		return err
-	}
-	for _, p := range parts {
-		if err == nil {
-			_, err = tmp.Write(p)
+		if sum := hex.EncodeToString(h.Sum(nil)); sum != w.shasum {
+			return problem.Refuse(problem.NotTheBytes, next, "%s is refused: its tarball does not have the shasum that the registry gives, and nothing of it was opened; wanted %s, it is %s", w.what, w.shasum, sum)
 		}
+		return nil
 	}
-	if err = errors.Join(err, tmp.Close()); err == nil {
-		err = os.Rename(tmp.Name(), name)
+	if alg := w.meta.Algorithm(); alg != "sha384" {
+		sums, err := integrity.OfReader(r, alg)
+		if err != nil {
+			return err
+		}
+		integ = sums[alg]
 	}
-	if err != nil {
-		os.Remove(tmp.Name())
+	if !w.meta.Allows(integ) {
+		return problem.Refuse(problem.NotTheBytes, next, "%s is refused: its tarball does not have the digest that the registry gives, and nothing of it was opened; wanted %s, it is %s", w.what, w.meta.Strongest()[0], integ)
 	}
-	return err
+	return nil
 }
 
 // Ping asks whether a registry answers at all.
 func (c *Client) Ping(ctx context.Context, reg Registry) error {
 	u, err := url.Parse(reg.URL)
 	if err != nil || u.Host == "" {
-		return &Refusal{Source: reg.URL, Reason: "it is no address of a registry"}
+		return refuseAddress(reg.URL, "it is no address of a registry", "merry sources set registry URL")
 	}
 	if err := c.allowed(u); err != nil {
 		return err
@@ -497,11 +412,11 @@ func (c *Client) Ping(ctx context.Context, reg Registry) error {
 	}
 	resp, err := h.HTTPClient.Do(req)
 	if err != nil {
-		return fetchError(u, err)
+		return fetchError(ctx, u, err)
 	}
 	resp.Body.Close()
 	if resp.StatusCode >= 500 {
-		return &FetchError{URL: u.Redacted(), Status: resp.StatusCode, Reason: statusWords(resp.StatusCode)}
+		return unanswered(u.Redacted(), resp.StatusCode, statusWords(resp.StatusCode))
 	}
 	return nil
 }

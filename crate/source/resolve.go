@@ -2,12 +2,15 @@ package source
 
 import (
 	"cmp"
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/Masterminds/semver/v3"
+
+	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/semantic"
 )
 
 // Resolve picks the version of a package that a wish means: an exact version, a tag, or a range as
@@ -27,9 +30,9 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 		}
 		wish = "*"
 	}
-	r, err := ParseRange(wish)
+	r, err := semantic.ParseRange(wish)
 	if err != nil {
-		return nil, fmt.Errorf("%s has no version and no tag %q, and that is no range either; its tags are %s", p.Name, Printable(wish), strings.Join(p.tagNames(), ", "))
+		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+" lists what there is", "%s has no version and no tag %q, and that is no range either; its tags are %s", p.Name, printable.Text(wish), strings.Join(p.tagNames(), ", "))
 	}
 	var best *Version
 	for _, v := range p.Sorted() {
@@ -40,8 +43,14 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 			best = v // versions come in order, so a later one is higher
 		}
 	}
+	if best == nil && strings.Contains(wish, ",") {
+		// Some write alternatives with commas, which mean that all must hold; what nothing meets can't be meant.
+		if v, err := p.Resolve(strings.ReplaceAll(wish, ",", " || "), allowed); err == nil {
+			return v, nil
+		}
+	}
 	if best == nil {
-		return nil, fmt.Errorf("no version of %s is in %s; the nearest are %s", p.Name, Printable(wish), strings.Join(p.nearest(wish), ", "))
+		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+" lists what there is", "no version of %s is in %s; the nearest are %s", p.Name, printable.Text(wish), strings.Join(p.nearest(wish), ", "))
 	}
 	return best, nil
 }
@@ -49,7 +58,7 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 func (p *Package) tagNames() []string {
 	var names []string
 	for t := range p.Tags {
-		names = append(names, Printable(t))
+		names = append(names, printable.Text(t))
 	}
 	slices.Sort(names)
 	return names
@@ -97,64 +106,4 @@ func (p *Package) nearest(wish string) []string {
 		names = append(names, v.Version)
 	}
 	return names
-}
-
-// A Range is a set of versions.
-type Range struct {
-	constraints *semver.Constraints
-	text        string
-}
-
-// ParseRange reads a range: caret, tilde, hyphen, x, comparisons, and || between alternatives.
-func ParseRange(s string) (*Range, error) {
-	if strings.TrimSpace(s) == "" {
-		s = "*"
-	}
-	c, err := semver.NewConstraint(s)
-	if err != nil {
-		return nil, err
-	}
-	c.IncludePrerelease = true // the rule for prereleases is stricter than the package's; see Has
-	return &Range{c, s}, nil
-}
-
-var withPrerelease = regexp.MustCompile(`(\d+)\.(\d+)\.(\d+)-[0-9A-Za-z.-]+`)
-
-// Has tells whether a version is in the range. A prerelease is only where the range itself names a
-// prerelease of the same major, minor and patch numbers: nobody gets one without asking.
-func (r *Range) Has(version string) bool {
-	v, err := semver.StrictNewVersion(version)
-	if err != nil || !r.constraints.Check(v) {
-		return false
-	}
-	if v.Prerelease() == "" {
-		return true
-	}
-	for _, m := range withPrerelease.FindAllStringSubmatch(r.text, -1) {
-		if fmt.Sprintf("%s.%s.%s", m[1], m[2], m[3]) == fmt.Sprintf("%d.%d.%d", v.Major(), v.Minor(), v.Patch()) {
-			return true
-		}
-	}
-	return false
-}
-
-// IsVersion tells an exact version from a range or a tag.
-func IsVersion(s string) bool {
-	_, err := semver.StrictNewVersion(s)
-	return err == nil
-}
-
-// CompareVersions orders two versions; what is no semantic version comes first.
-func CompareVersions(a, b string) int {
-	x, errA := semver.NewVersion(a)
-	y, errB := semver.NewVersion(b)
-	switch {
-	case errA != nil && errB != nil:
-		return cmp.Compare(a, b)
-	case errA != nil:
-		return -1
-	case errB != nil:
-		return 1
-	}
-	return x.Compare(y)
 }

@@ -20,6 +20,9 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
+
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/internal/merrytest"
 )
 
 type entry struct {
@@ -188,6 +191,9 @@ func many(n int) []byte {
 }
 
 // TestHostileArchives: each class is refused with its reason, in bounded time and memory.
+// local is a zip archive less its directory.
+func local(b []byte) []byte { return b[:bytes.Index(b, []byte("PK\x01\x02"))] }
+
 func TestHostileArchives(t *testing.T) {
 	ok := entry{"a.js", "var a;", 0}
 	tests := []struct {
@@ -219,6 +225,7 @@ func TestHostileArchives(t *testing.T) {
 		{"empty tar", "x.tar.gz", "no tar archive", gz(make([]byte, 1024))},
 		{"overlapping", "x.zip", "would not agree", overlapping()},
 		{"two names", "x.zip", "would not agree", patched(zipOf(ok), "a.js", "b.js")},
+		{"hidden entry", "x.zip", "directory does not list", append(local(zipOf(entry{"b.js", "hidden", 0})), zipOf(ok)...)},
 		{"two archives at once", "x.tgz", "two archives at once", append(gz(tarOf(ok)), zipOf(ok)...)},
 		{"bomb, tar", "x.tgz", "times its size", gz(tarOf(entry{"a.js", strings.Repeat("\x00", 70<<20), 0}))},
 		{"bomb, zip", "x.zip", "times its size", zipOf(entry{"a.js", strings.Repeat("\x00", 70<<20), 0})},
@@ -240,7 +247,7 @@ func TestHostileArchives(t *testing.T) {
 			if err == nil {
 				tree.Close()
 			}
-			var r *Refusal
+			var r *problem.Problem
 			if !errors.As(err, &r) || !strings.Contains(err.Error(), tt.want) {
 				t.Errorf("got %v, want %q", err, tt.want)
 			}
@@ -248,7 +255,8 @@ func TestHostileArchives(t *testing.T) {
 				t.Errorf("the error carries a terminal escape: %q", err)
 			}
 			runtime.ReadMemStats(&after)
-			if used := after.TotalAlloc - before.TotalAlloc; used > 200<<20 {
+			// The race detector makes sync.Pool forget a quarter of what it is given, so figures mean nothing there.
+			if used := after.TotalAlloc - before.TotalAlloc; used > 200<<20 && !merrytest.RaceDetector {
 				t.Errorf("it took %d MB", used>>20)
 			}
 			if took := time.Since(from); took > 20*time.Second {
@@ -265,7 +273,7 @@ func TestLyingContent(t *testing.T) {
 		if err == nil {
 			_, err = tree.ReadFile("a.js")
 		}
-		var r *Refusal
+		var r *problem.Problem
 		if !errors.As(err, &r) {
 			t.Errorf("%s: %v", name, err)
 		}

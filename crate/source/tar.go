@@ -8,17 +8,21 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
+
+	"merrycrate.example/merry/crate/paths"
 )
 
 // inMemory is how much of an unpacked tar archive is kept in memory; the rest goes to a temporary
 // file.
 const inMemory = 32 << 20
 
+// It is longer than others since each kind of entry has its own word.
 func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 	t.Format = "tar"
 	plain, plainSize := r, size
@@ -30,22 +34,13 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 		closeFile := t.close
 		t.close = func() error { return errors.Join(s.close(), closeFile()) }
 		plain, plainSize = s, s.size
-		head := make([]byte, 512)
-		n, _ := s.ReadAt(head, 0)
-		switch {
-		case n < 262 || string(head[257:262]) != "ustar" && !oldTar(head[:n]):
-			inner := "something else"
-			for magic, name := range map[string]string{"\x1f\x8b": "another gzip file", "PK\x03\x04": "a zip archive", "BZh": "a bzip2 file", "\xfd7zXZ": "an xz file"} {
-				if bytes.HasPrefix(head[:n], []byte(magic)) {
-					inner = name
-				}
-			}
-			return refuse(t.Name, "", "packed inside it is no tar archive but "+inner)
+		if err := holdsTar(t.Name, s); err != nil {
+			return err
 		}
 	}
 	section := io.NewSectionReader(plain, 0, plainSize)
 	tr := tar.NewReader(section)
-	c := newChecker(t.Name, DefaultLimits)
+	c := newEntryRules(t.Name, DefaultLimits)
 	var offsets []int64
 	for entries := 0; ; entries++ {
 		h, err := tr.Next()
@@ -58,13 +53,16 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 		if entries > 2*c.limits.Entries {
 			return refuse(t.Name, "", fmt.Sprintf("it has more than %d entries; no library has", 2*c.limits.Entries))
 		}
-		name := strings.TrimPrefix(h.Name, "./")
+		name := withoutDots(h.Name)
+		if paths.Reserved(name) {
+			continue // version control's, or a system's own: no part of a library
+		}
 		switch h.Typeflag {
 		case tar.TypeXGlobalHeader:
 			continue
 		case tar.TypeDir:
 			if dir := strings.TrimRight(name, "/"); dir != "" && dir != "." {
-				if why := c.badName(dir); why != "" {
+				if why := paths.Fault(dir); why != "" {
 					return refuse(t.Name, h.Name, why)
 				}
 			}
@@ -75,11 +73,14 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 		default:
 			return refuse(t.Name, h.Name, "it is a device or another special file; a library has only plain files")
 		}
-		e, err := c.take(name, h.Size, 0)
+		at, err := section.Seek(0, io.SeekCurrent)
 		if err != nil {
 			return err
 		}
-		at, err := section.Seek(0, io.SeekCurrent)
+		if c.seen[key(name)] == name && t.same(plain, offsets, name, at, h.Size) {
+			continue // some archivers write a file twice; it can be told which is meant, since both are the same
+		}
+		e, err := c.take(name, h.Size, 0)
 		if err != nil {
 			return err
 		}
@@ -97,10 +98,41 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 	}
 	t.sortEntries(offsets)
 	t.setIndex()
+	if format != "tar" {
+		t.offsets = offsets
+	}
 	t.open = func(i int) (io.ReadCloser, error) {
 		return io.NopCloser(io.NewSectionReader(plain, offsets[i], t.Entries[i].Size)), nil
 	}
 	return nil
+}
+
+// same tells whether an entry of the archive so far has the bytes of one that comes again.
+func (t *Tree) same(r io.ReaderAt, offsets []int64, name string, at, size int64) bool {
+	i := slices.IndexFunc(t.Entries, func(e Entry) bool { return e.Path == name && e.Size == size })
+	if i < 0 || size > inMemory {
+		return false
+	}
+	a, b := make([]byte, size), make([]byte, size)
+	_, aerr := r.ReadAt(a, offsets[i])
+	_, berr := r.ReadAt(b, at)
+	return (aerr == nil || aerr == io.EOF) && (berr == nil || berr == io.EOF) && bytes.Equal(a, b)
+}
+
+// holdsTar refuses what was packed and is no tar archive inside.
+func holdsTar(name string, r io.ReaderAt) error {
+	head := make([]byte, 512)
+	n, _ := r.ReadAt(head, 0)
+	if n >= 262 && (string(head[257:262]) == "ustar" || oldTar(head[:n])) {
+		return nil
+	}
+	inner := "something else"
+	for magic, what := range map[string]string{"\x1f\x8b": "another gzip file", "PK\x03\x04": "a zip archive", "BZh": "a bzip2 file", "\xfd7zXZ": "an xz file"} {
+		if bytes.HasPrefix(head[:n], []byte(magic)) {
+			inner = what
+		}
+	}
+	return refuse(name, "", "packed inside it is no tar archive but "+inner)
 }
 
 // oldTar tells a tar archive of the oldest form, which has no mark, by its header's checksum.
@@ -144,7 +176,9 @@ func (s *spool) close() error {
 	if s.file == nil {
 		return nil
 	}
-	return errors.Join(s.file.Close(), os.Remove(s.file.Name()))
+	err := s.file.Close()
+	os.Remove(s.file.Name())
+	return err
 }
 
 func unpack(name, format string, r io.Reader, packed int64) (*spool, error) {
@@ -178,6 +212,7 @@ func unpack(name, format string, r io.Reader, packed int64) (*spool, error) {
 		if s.file, err = os.CreateTemp("", "merry-unpacked-"); err != nil {
 			return nil, err
 		}
+		os.Remove(s.file.Name()) // where the system allows it, so that a killed command leaves nothing
 		if _, err = s.file.Write(s.mem); err == nil {
 			n, err = io.Copy(s.file, io.LimitReader(in, most+1-inMemory))
 			s.size += n

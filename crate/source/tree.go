@@ -1,17 +1,21 @@
 package source
 
 import (
+	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/problem"
 )
 
 // An Entry is one file of a tree.
@@ -32,11 +36,12 @@ type Tree struct {
 	Entries []Entry // sorted by path
 	Size    int64   // of the source's own file, 0 for a folder
 
-	file   *os.File
-	index  map[string]int
-	open   func(i int) (io.ReadCloser, error)
-	close  func() error
-	digest func() (string, error)
+	file    *os.File
+	index   map[string]int
+	offsets []int64 // of a packed tar archive's entries, unpacked
+	open    func(i int) (io.ReadCloser, error)
+	close   func() error
+	digest  func() (string, error)
 }
 
 // Open returns a file's content as a stream. The error of a file that is not there is fs.ErrNotExist.
@@ -91,62 +96,31 @@ func (t *Tree) File() (io.ReaderAt, bool) { return t.file, t.file != nil }
 // Close frees what the tree holds.
 func (t *Tree) Close() error { return t.close() }
 
-// A Refusal says why a source was not opened.
-type Refusal struct {
-	Source string
-	Entry  string // the entry at fault, "" where it is the whole
-	Reason string
-}
-
-func (r *Refusal) Error() string {
-	if r.Entry != "" {
-		return fmt.Sprintf("%s is refused: its entry %s: %s", Printable(r.Source), Printable(r.Entry), Printable(r.Reason))
-	}
-	return fmt.Sprintf("%s is refused: %s", Printable(r.Source), Printable(r.Reason))
-}
-
+// refuse makes the error of a source, or of one of its entries, that is not opened.
 func refuse(source, entry, reason string) error {
-	return &Refusal{Source: source, Entry: entry, Reason: reason}
+	const next = "fetch it again from its makers, or unpack it and name the folder instead"
+	if entry != "" {
+		return problem.Refuse(problem.SourceRefused, next, "%s is refused: its entry %s: %s", printable.Text(source), printable.Text(entry), printable.Text(reason))
+	}
+	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", printable.Text(source), printable.Text(reason))
 }
 
-// Printable makes a text from outside safe to print: control characters, terminal escapes among
-// them, and marks that reorder text are written as their code.
-func Printable(s string) string {
-	if !strings.ContainsFunc(s, unprintable) && len(s) <= 400 {
-		return s
-	}
-	var out strings.Builder
-	for i, r := range s {
-		if i > 400 {
-			out.WriteString("…")
-			break
-		}
-		if unprintable(r) {
-			fmt.Fprintf(&out, `\u%04x`, r)
-		} else {
-			out.WriteRune(r)
-		}
-	}
-	return out.String()
-}
-
-func unprintable(r rune) bool {
-	return r < 0x20 || r >= 0x7f && r < 0xa0 || r == 0x200e || r == 0x200f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == '\ufffd'
+// refuseAddress makes the error of an address that is not fetched, or whose answer is not taken.
+func refuseAddress(address, reason, next string) error {
+	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", printable.Text(address), printable.Text(reason))
 }
 
 // Limits bound what an archive may ask of this machine.
 type Limits struct {
-	Entries  int
-	Total    int64 // all files unpacked
-	File     int64 // one file unpacked
-	Ratio    int64 // unpacked to packed, where the whole is over RatioFrom
-	From     int64
-	NameSize int
-	Depth    int
+	Entries int
+	Total   int64 // all files unpacked
+	File    int64 // one file unpacked
+	Ratio   int64 // unpacked to packed, where the whole is over RatioFrom
+	From    int64
 }
 
 // DefaultLimits are far above any library and far below what would hurt.
-var DefaultLimits = Limits{Entries: 100_000, Total: 4 << 30, File: 1 << 30, Ratio: 200, From: 64 << 20, NameSize: 1024, Depth: 40}
+var DefaultLimits = Limits{Entries: 100_000, Total: 4 << 30, File: 1 << 30, Ratio: 200, From: 64 << 20}
 
 // OpenPath opens an archive, a folder or a single file on disk.
 func OpenPath(name string) (*Tree, error) {
@@ -157,6 +131,9 @@ func OpenPath(name string) (*Tree, error) {
 	if info.IsDir() {
 		return openFolder(name)
 	}
+	if !info.Mode().IsRegular() {
+		return nil, refuse(filepath.Base(name), "", "it is no plain file")
+	}
 	f, err := os.Open(name)
 	if err != nil {
 		return nil, err
@@ -166,6 +143,78 @@ func OpenPath(name string) (*Tree, error) {
 		f.Close()
 	}
 	return t, err
+}
+
+// openKnown opens a file whose integrity the caller has just made sure of. It takes f over. What is in a packed archive is
+// remembered by its integrity: it need not be unpacked only to be listed.
+func (c *Cache) openKnown(name string, f *os.File, integ string) (*Tree, error) {
+	t, err := c.openListed(name, f, integ)
+	if err != nil || t != nil {
+		return t, err
+	}
+	if t, err = OpenReader(name, f); err != nil {
+		return nil, err
+	}
+	t.digest = func() (string, error) { return integ, nil }
+	if t.offsets != nil {
+		if b, err := json.Marshal(listing{t.Top, t.Entries, t.offsets}); err == nil {
+			c.PutResult(listingResult, integ, b)
+		}
+	}
+	return t, nil
+}
+
+// listingResult names what is kept of a packed archive's content.
+const listingResult = "listing-1"
+
+// A listing is what a packed tar archive holds, and where, unpacked.
+type listing struct {
+	Top     string
+	Entries []Entry
+	Offsets []int64
+}
+
+// openListed opens a packed tar archive whose content is known; it is unpacked when the first file is read. It returns nil
+// where nothing is known.
+func (c *Cache) openListed(name string, f *os.File, integ string) (*Tree, error) {
+	b, ok := c.Result(listingResult, integ)
+	var l listing
+	if !ok || json.Unmarshal(b, &l) != nil || len(l.Entries) == 0 || len(l.Entries) != len(l.Offsets) {
+		return nil, nil
+	}
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	format, err := sniff(name, f, info.Size())
+	if err != nil {
+		return nil, nil // opening it in full says what is wrong
+	}
+	t := &Tree{Name: name, Top: l.Top, Format: "tar", Entries: l.Entries, Size: info.Size(), file: f, offsets: l.Offsets, digest: func() (string, error) { return integ, nil }}
+	var made atomic.Pointer[spool]
+	unpacked := sync.OnceValues(func() (*spool, error) {
+		s, err := unpack(name, format, io.NewSectionReader(f, 0, t.Size), t.Size)
+		made.Store(s)
+		return s, err
+	})
+	t.open = func(i int) (io.ReadCloser, error) {
+		s, err := unpacked()
+		if err != nil {
+			return nil, err
+		}
+		return io.NopCloser(io.NewSectionReader(s, l.Offsets[i], l.Entries[i].Size)), nil
+	}
+	t.close = func() error {
+		if s := made.Load(); s != nil {
+			s.close()
+		}
+		return f.Close()
+	}
+	t.index = make(map[string]int, len(t.Entries))
+	for i, e := range t.Entries {
+		t.index[e.Path] = i
+	}
+	return t, nil
 }
 
 // OpenReader opens an archive or a file that is not on disk under its own name, such as a blob of
@@ -214,9 +263,13 @@ func openFolder(name string) (*Tree, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &Tree{Name: filepath.Base(abs), Format: "folder", close: func() error { return nil }}
+	root, err := os.OpenRoot(abs) // what is in it by a link is not part of it, whenever the link was put there
+	if err != nil {
+		return nil, err
+	}
+	t := &Tree{Name: filepath.Base(abs), Format: "folder", close: root.Close}
 	t.digest = func() (string, error) { return "", nil }
-	c := newChecker(t.Name, DefaultLimits)
+	c := newEntryRules(t.Name, DefaultLimits)
 	err = filepath.WalkDir(abs, func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
@@ -227,8 +280,8 @@ func openFolder(name string) (*Tree, error) {
 		}
 		rel = filepath.ToSlash(rel)
 		if d.IsDir() {
-			if base := d.Name(); rel != "." && (base == ".git" || base == "node_modules" || base == ".merry") {
-				return fs.SkipDir
+			if rel != "." && strings.HasPrefix(d.Name(), ".") {
+				return fs.SkipDir // version control, and other tools' own
 			}
 			return nil
 		}
@@ -249,15 +302,16 @@ func openFolder(name string) (*Tree, error) {
 		t.Entries = append(t.Entries, e)
 		return nil
 	})
-	if err != nil {
-		return nil, err
+	if err == nil && len(t.Entries) == 0 {
+		err = refuse(t.Name, "", "the folder is empty")
 	}
-	if len(t.Entries) == 0 {
-		return nil, refuse(t.Name, "", "the folder is empty")
+	if err != nil {
+		root.Close()
+		return nil, err
 	}
 	t.sortEntries(nil)
 	t.open = func(i int) (io.ReadCloser, error) {
-		return os.Open(filepath.Join(abs, filepath.FromSlash(t.Top), filepath.FromSlash(t.Entries[i].Path)))
+		return root.Open(path.Join(t.Top, t.Entries[i].Path))
 	}
 	t.setIndex()
 	return t, nil

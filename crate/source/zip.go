@@ -2,14 +2,18 @@ package source
 
 import (
 	"archive/zip"
+	"cmp"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 
 	"github.com/klauspost/compress/flate"
+
+	"merrycrate.example/merry/crate/paths"
 )
 
 func (t *Tree) openZip(r io.ReaderAt, size int64) error {
@@ -19,18 +23,24 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		return refuse(t.Name, "", zipTrouble(err))
 	}
 	z.RegisterDecompressor(zip.Deflate, inflate)
-	c := newChecker(t.Name, DefaultLimits)
+	c := newEntryRules(t.Name, DefaultLimits)
 	if len(z.File) > 2*c.limits.Entries {
 		return refuse(t.Name, "", fmt.Sprintf("it has %d entries; no library has", len(z.File)))
 	}
 	var files []*zip.File
 	var place []int64
+	if err := noHidden(r, z.File); err != nil {
+		return refuse(t.Name, "", err.Error())
+	}
 	for _, f := range z.File {
+		if paths.Reserved(f.Name) {
+			continue // version control's, or a system's own: no part of a library
+		}
 		switch mode := f.Mode(); {
 		case f.Flags&1 != 0:
 			return refuse(t.Name, f.Name, "it is encrypted; unpack the archive with its password and name the folder instead")
 		case strings.HasSuffix(f.Name, "/"):
-			if why := c.badName(strings.TrimRight(f.Name, "/")); why != "" {
+			if why := paths.Fault(strings.TrimRight(f.Name, "/")); why != "" {
 				return refuse(t.Name, f.Name, why)
 			}
 			continue
@@ -49,7 +59,7 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		if c.packed > size {
 			return refuse(t.Name, f.Name, "its packed bytes overlap those of other entries, as only an archive made to do harm does")
 		}
-		if err := sameLocalHeader(r, f); err != nil {
+		if _, err := sameLocalHeader(r, f); err != nil {
 			return refuse(t.Name, f.Name, err.Error())
 		}
 		t.Entries = append(t.Entries, e)
@@ -92,17 +102,17 @@ func (f *inflater) Close() error {
 }
 
 // sameLocalHeader holds an entry's own header (APPNOTE, section 4.3.7) against the directory: a
-// program that reads the archive from its beginning must see the same names and sizes.
-func sameLocalHeader(r io.ReaderAt, f *zip.File) error {
+// program that reads the archive from its beginning must see the same names and sizes. It returns where that header begins.
+func sameLocalHeader(r io.ReaderAt, f *zip.File) (int64, error) {
 	data, err := f.DataOffset()
 	if err != nil {
-		return errors.New("its own header can't be read: " + zipTrouble(err))
+		return 0, errors.New("its own header can't be read: " + zipTrouble(err))
 	}
 	const fixed = 30
 	window := min(data, fixed+int64(len(f.Name))+1024)
 	b := make([]byte, window)
 	if _, err := r.ReadAt(b, data-window); err != nil {
-		return errors.New("its own header can't be read: " + zipTrouble(err))
+		return 0, errors.New("its own header can't be read: " + zipTrouble(err))
 	}
 	le := binary.LittleEndian
 	for at := len(b) - fixed - len(f.Name); at >= 0; at-- {
@@ -114,14 +124,42 @@ func sameLocalHeader(r io.ReaderAt, f *zip.File) error {
 			continue
 		}
 		if name := string(b[at+fixed : at+fixed+nameSize]); name != f.Name {
-			return fmt.Errorf("its own header calls it %s; programs would not agree on what is in the archive", name)
+			return 0, fmt.Errorf("its own header calls it %s; programs would not agree on what is in the archive", name)
 		}
 		if packed := le.Uint32(b[at+18:]); le.Uint16(b[at+6:])&8 == 0 && packed != 0xffffffff && uint64(packed) != f.CompressedSize64 {
-			return errors.New("its own header and the directory give different sizes")
+			return 0, errors.New("its own header and the directory give different sizes")
 		}
-		return nil
+		return data - window + int64(at), nil
 	}
-	return errors.New("its own header does not agree with the directory; programs would not agree on what is in the archive")
+	return 0, errors.New("its own header does not agree with the directory; programs would not agree on what is in the archive")
+}
+
+// noHidden refuses entries that the directory does not list: a program that reads the archive from its beginning would find
+// them. One shows by its header, where the bytes of another entry end.
+func noHidden(r io.ReaderAt, files []*zip.File) error {
+	type span struct{ from, to int64 }
+	var spans []span
+	for _, f := range files {
+		from, err := sameLocalHeader(r, f)
+		data, derr := f.DataOffset()
+		if err != nil || derr != nil {
+			continue // it is refused by its own name
+		}
+		spans = append(spans, span{from, data + int64(min(f.CompressedSize64, 1<<62))})
+	}
+	slices.SortFunc(spans, func(a, b span) int { return cmp.Compare(a.from, b.from) })
+	at := int64(0)
+	for _, s := range spans {
+		// Sizes that follow the bytes of an entry (APPNOTE, section 4.3.9) take 12 to 24 bytes.
+		for _, behind := range []int64{0, 12, 16, 20, 24} {
+			var mark [4]byte
+			if _, err := r.ReadAt(mark[:], at+behind); err == nil && at+behind < s.from && string(mark[:]) == "PK\x03\x04" {
+				return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would not agree on what is in it", at+behind)
+			}
+		}
+		at = max(at, s.to)
+	}
+	return nil
 }
 
 func zipTrouble(err error) string {

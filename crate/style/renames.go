@@ -20,8 +20,8 @@ type Rename struct {
 	Because []string `json:"because"`
 }
 
-// A Note is a line of a library's own change notes.
-type Note struct {
+// A ChangeNote is a line of a library's own change notes.
+type ChangeNote struct {
 	Text, Where string
 }
 
@@ -34,7 +34,7 @@ const (
 
 // Renames finds the likely renames from old to new, the best for each old class: by equal or similar declarations, by
 // similar names, and by what the change notes say.
-func Renames(old, new *Sheet, notes []Note) []Rename {
+func Renames(old, new *Sheet, notes []ChangeNote) []Rename {
 	gone, come := missing(old, new), missing(new, old)
 	by := map[string][]string{} // a declaration to the new classes that have it
 	for _, c := range come {
@@ -191,7 +191,7 @@ func best(all []Rename) []Rename {
 }
 
 // fromNotes finds lines of change notes that name an old and a new class, in this order, and not many others.
-func fromNotes(gone, come []string, notes []Note) map[string]map[string]string {
+func fromNotes(gone, come []string, notes []ChangeNote) map[string]map[string]string {
 	old, new := map[string]bool{}, map[string]bool{}
 	for _, g := range gone {
 		old[g] = true

@@ -18,17 +18,37 @@ import (
 	"merrycrate.example/merry/demo"
 )
 
+// built is the folder of the built program, "" before it is built.
+var built string
+
+// Main runs a package's tests and removes what they built.
+func Main(m *testing.M) {
+	status := m.Run()
+	if built != "" {
+		os.RemoveAll(built)
+	}
+	os.Exit(status)
+}
+
+// Tags names the environment variable with the build tags of the tested program, such as portable: the disk's other
+// implementation.
+const Tags = "MERRY_TEST_TAGS"
+
 var build = sync.OnceValues(func() (string, error) {
 	dir, err := os.MkdirTemp("", "merry-test-")
 	if err != nil {
 		return "", err
 	}
+	built = dir
 	name := filepath.Join(dir, "merry")
 	if runtime.GOOS == "windows" {
 		name += ".exe"
 	}
-	cmd := exec.Command("go", "build", "-o", name, "merrycrate.example/merry/cmd/merry")
+	cmd := exec.Command("go", "build", "-tags", "faults,"+os.Getenv(Tags), "-o", name, "merrycrate.example/merry/cmd/merry")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if RaceDetector {
+		cmd = exec.Command("go", "build", "-race", "-tags", "faults,"+os.Getenv(Tags), "-o", name, "merrycrate.example/merry/cmd/merry")
+	}
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return "", errors.New(string(out))
 	}
@@ -77,6 +97,19 @@ func Club(t testing.TB) *Site {
 		t.Fatal(err)
 	}
 	return s
+}
+
+// Copy makes another site in the state of this one, with a home of its own.
+func (s *Site) Copy() *Site {
+	s.T.Helper()
+	base := s.T.TempDir()
+	c := &Site{T: s.T, Dir: filepath.Join(base, "site"), Home: filepath.Join(base, "home"), Env: s.Env}
+	for from, to := range map[string]string{s.Dir: c.Dir, s.Home: c.Home, filepath.Join(s.Dir, "../downloads"): filepath.Join(base, "downloads")} {
+		if err := os.CopyFS(to, os.DirFS(from)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			s.T.Fatal(err)
+		}
+	}
+	return c
 }
 
 // Result is what a run of the program left behind.

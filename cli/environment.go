@@ -1,0 +1,177 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+)
+
+// sourceFlags are the flags of commands that open a source.
+type sourceFlags struct {
+	integrity string
+	plain     bool
+	fresh     bool
+	downloads string
+}
+
+func (s *sourceFlags) add(c *cobra.Command) {
+	c.Flags().StringVar(&s.integrity, "integrity", "", "the source's bytes must have this integrity `VALUE` before anything is opened")
+	c.Flags().BoolVar(&s.plain, "plain", false, "allow an address without TLS")
+	c.Flags().BoolVar(&s.fresh, "fresh", false, "fetch an address again that was fetched before")
+	c.Flags().StringVar(&s.downloads, "downloads", "", "the `DIR` where downloads arrive")
+}
+
+// open makes the front door for a command. The caller closes it.
+func (a *app) open(s sourceFlags) (*crate.Crate, error) {
+	own, err := settings()
+	if err != nil {
+		return nil, err
+	}
+	patience := time.Duration(0)
+	if p := os.Getenv(patienceVariable); p != "" {
+		if patience, err = time.ParseDuration(p); err != nil {
+			return nil, problem.Misuse("set it to a time such as 30s, or to nothing", "%s=%s is no time", patienceVariable, p)
+		}
+	}
+	cache, err := homeFolder(os.UserCacheDir)
+	if err != nil {
+		return nil, err
+	}
+	state, err := homeFolder(stateHome)
+	if err != nil {
+		return nil, err
+	}
+	return crate.Open(crate.Environment{
+		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
+		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: sandbox,
+		Tell: func(note string) { fmt.Fprintln(a.err, cleanLines(note)) },
+	}), nil
+}
+
+// homeVariable names the environment variable that puts cache and settings into one folder, instead of
+// where the platform keeps such things.
+const homeVariable = "MERRY_HOME"
+
+// patienceVariable names the environment variable that says how long a silent server is waited for.
+const patienceVariable = "MERRY_PATIENCE"
+
+func homeFolder(platform func() (string, error)) (string, error) {
+	if dir := os.Getenv(homeVariable); dir != "" {
+		return dir, nil
+	}
+	dir, err := platform()
+	if err != nil || !filepath.IsAbs(dir) {
+		// A folder of temporary files is everybody's, so it can't stand in.
+		return "", problem.Refuse(problem.SettingsBad, "set "+homeVariable+" to a folder of your own, such as the project's cache in a continuous integration", "there is no home folder to keep settings and cache in")
+	}
+	return filepath.Join(dir, "merry-crate"), nil
+}
+
+// stateHome is where the platform keeps what programs remember of a user (XDG Base Directory Specification).
+func stateHome() (string, error) {
+	_, err := os.UserHomeDir()
+	return xdg.StateHome, err
+}
+
+// bounds say where a project is looked for, and whose it may be.
+func (a *app) bounds(s *record.Settings) crate.Bounds {
+	home, err := os.UserHomeDir()
+	if err != nil {
+		home = ""
+	}
+	file, err := settingsFile()
+	if err != nil {
+		file = "your settings"
+	}
+	return crate.Bounds{Home: filepath.Clean(home), Trusted: s.Trust, Named: a.named, Settings: file}
+}
+
+func isTerminal(v any) bool {
+	f, ok := v.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// downloadFolder is where downloads arrive: what a flag or the settings say, else the platform's folder.
+func downloadFolder(flag string) (string, error) {
+	if flag != "" {
+		return flag, nil
+	}
+	s, err := settings()
+	if err != nil {
+		return "", err
+	}
+	if s.Downloads != "" {
+		return s.Downloads, nil
+	}
+	return xdg.UserDirs.Download, nil
+}
+
+// numbered turns a number of the download list into the file that it stands for.
+func (a *app) numbered(arg string, s sourceFlags) (string, error) {
+	n, err := strconv.Atoi(arg)
+	if err != nil || n < 1 {
+		return arg, nil
+	}
+	if _, err := os.Stat(filepath.Join(a.dir, arg)); err == nil {
+		return arg, nil
+	}
+	dir, err := downloadFolder(s.downloads)
+	if err != nil {
+		return "", err
+	}
+	list, err := crate.Downloads(dir)
+	if err != nil {
+		return "", err
+	}
+	if n > len(list) {
+		return "", misuse("there is no download %d; merry peek lists %d of them", n, len(list))
+	}
+	return list[n-1].File, nil
+}
+
+func (a *app) cache() *cobra.Command {
+	var trim string
+	c := &cobra.Command{
+		Use:   "cache",
+		Short: "Show the cache of everything seen, or trim it",
+		Long: `The cache keeps every delivery and file that was taken, for all projects of this user, so that nothing
+has to be fetched twice. Trimming removes what was not used for longest.`,
+		Example: "  merry cache\n  merry cache --trim 500MB\n  merry cache --trim 0",
+		Args:    cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			most := int64(-1)
+			if trim != "" {
+				if most, err = parseBytes(trim); err != nil {
+					return misuse("--trim %s: write a size such as 500MB, or 0 for all", trim)
+				}
+			}
+			out, err := door.Cache(cmd.Context(), most)
+			if err != nil {
+				return err
+			}
+			return a.answer(out, func() {
+				if trim != "" {
+					a.printf("removed %s, %s\n", plural(out.Gone, "entry", "entries"), bytesText(out.Freed))
+				}
+				a.printf("%s: %s, %s\n", out.Dir, plural(out.Entries, "entry", "entries"), bytesText(out.Size))
+			})
+		},
+	}
+	c.Flags().StringVar(&trim, "trim", "", "keep at most this `SIZE`")
+	return c
+}

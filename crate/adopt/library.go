@@ -1,0 +1,343 @@
+package adopt
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/style"
+)
+
+// all records the candidates that were recognised, library by library.
+func (a *adopting) all(ctx context.Context, list []*candidate) error {
+	groups := map[string][]*candidate{}
+	var order []string
+	for _, c := range list {
+		switch c.State {
+		case StateDesk:
+			a.desk(c)
+		case StateAdopted:
+			if old := a.d.List.Library(c.Library); old != nil && old.Version != c.Version {
+				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would run it twice", c.Library, old.Version, c.Version)
+				c.Next = fmt.Sprintf("take this tag off; or merry adopt %s --tag %s --as OTHERNAME@%s to have both", pageOf(c.At), c.Ref, c.Version)
+				continue
+			}
+			if first := groups[c.Library]; first != nil && first[0].Version != c.Version {
+				c.State, c.Why = StateLeft, fmt.Sprintf("pages have %s %s (%s) and %s: two versions of one library", c.Library, first[0].Version, first[0].Ref, c.Version)
+				c.Next = "make them one version first"
+				continue
+			}
+			if groups[c.Library] == nil {
+				order = append(order, c.Library)
+			}
+			groups[c.Library] = append(groups[c.Library], c)
+		}
+	}
+	for _, name := range order {
+		if err := a.library(ctx, name, groups[name]); err != nil {
+			return err
+		}
+	}
+	after := a.d.Before.With(a.d.List, a.d.Seal)
+	defined := after.Globals()
+	for _, name := range order {
+		for _, c := range groups[name] {
+			if k := a.d.Before.Facts.Script(c.what.bytes); !c.style {
+				for _, g := range k.Defines {
+					if defined[g.Name] == "" {
+						defined[g.Name] = name // its bytes are not in their place yet
+					}
+				}
+			}
+		}
+	}
+	for _, name := range order {
+		lib := a.d.List.Library(name)
+		for _, c := range groups[name] {
+			if !c.style {
+				needsBy(lib, a.d.Before.Facts.Script(c.what.bytes), defined)
+			}
+		}
+	}
+	return nil
+}
+
+// desk records a link whose bytes may change: by its address alone, and not to be shipped.
+func (a *adopting) desk(c *candidate) {
+	if old := a.d.List.Library(c.Library); old != nil {
+		c.State, c.Why = StateLeft, c.Why+"; and the crate has "+c.Library+" "+old.Version
+		c.Next = fmt.Sprintf("take this tag off, and merry include %s --page %s", c.Library, pageOf(c.At))
+		return
+	}
+	a.d.List.Put(record.Library{Name: c.Library, From: c.target.URL, Serve: record.CDN, Only: record.Desk})
+}
+
+// library records the files of one library.
+func (a *adopting) library(ctx context.Context, name string, list []*candidate) error {
+	if err := record.ValidName(name); err != nil {
+		return err
+	}
+	files, d, sel, err := a.gather(ctx, list)
+	if err != nil {
+		return err
+	}
+	lib := record.Library{Name: name, Version: list[0].Version, Serve: record.CDN}
+	sealed := &record.Sealed{Version: lib.Version, Linked: true}
+	old := a.d.List.Library(name)
+	if old != nil {
+		lib = *old
+		if s := a.d.Seal.Libraries[name]; s != nil {
+			sealed = s
+		}
+	}
+	local := map[string]bool{}
+	for _, c := range list {
+		if !c.target.Path.IsZero() {
+			lib.Serve, sealed.Linked = record.Local, false
+			local[c.File] = true
+		}
+	}
+	switch o := files.source; {
+	case old != nil:
+	case o != nil:
+		lib.From = o.For(string(a.d.Before.Root))
+		if sealed.Digest, err = o.Tree.Digest(); err != nil {
+			return err
+		}
+		sealed.Licence = o.Licence
+	default:
+		lib.From = cmp.Or(list[0].target.URL, a.d.Before.InProject(list[0].target.Path).String())
+		sealed.Licence = d.Licence
+	}
+	sealed.Origin = lib.From
+	at, err := a.places(&lib, list, d, sel)
+	if err != nil {
+		return err
+	}
+	// What is in the crate stays where it is.
+	pairs := map[string]string{}
+	for _, choice := range sel.Choices {
+		if f := sealed.File(choice.Path); f != nil && !local[choice.Path] {
+			at[choice.Path], _ = a.d.Before.InSite(f.At)
+			pairs[choice.Path] = f.Pair
+		}
+	}
+	taken, err := a.d.Take(ctx, name, files, d, sel, at, sealed.Linked, reconcile.Refuse)
+	if err != nil {
+		return err
+	}
+	for _, f := range taken {
+		if pair, ok := pairs[f.Path]; ok {
+			f.Pair = pair
+		}
+		sealed.Files = slices.DeleteFunc(sealed.Files, func(old record.File) bool { return old.Path == f.Path })
+		sealed.Files = append(sealed.Files, f)
+	}
+	if err := a.store(ctx, files, taken, sealed); err != nil {
+		return err
+	}
+	lib.Take = unite(lib.Take, d.Named(sel))
+	a.d.Seal.Libraries[name] = sealed
+	a.addresses(&lib, sealed, list)
+	a.d.List.Put(lib)
+	return nil
+}
+
+// store keeps in the cache what was adopted, so that it can be had again.
+func (a *adopting) store(ctx context.Context, files *gathered, taken []record.File, sealed *record.Sealed) error {
+	if a.d.Dry() {
+		return nil
+	}
+	for _, f := range taken {
+		b, err := files.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		if err := a.d.Before.Origin.Cache.Put(f.Integrity, b); err != nil {
+			return err
+		}
+	}
+	if files.source != nil {
+		return a.d.Before.Origin.Store(ctx, files.source, &record.Sealed{Digest: sealed.Digest, Files: taken})
+	}
+	return nil
+}
+
+// unite returns the texts of both lists, each once.
+func unite(a, b []string) []string {
+	out := slices.Clone(a)
+	for _, x := range b {
+		if !slices.Contains(out, x) {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// gathered are the files of a library that is adopted, by path: in the source that has them, or as they were
+// found.
+type gathered struct {
+	source *origin.Opened
+	files  map[string][]byte
+}
+
+// ReadFile returns a file's content.
+func (g *gathered) ReadFile(name string) ([]byte, error) {
+	if g.source != nil {
+		return g.source.Tree.ReadFile(name)
+	}
+	if b, ok := g.files[name]; ok {
+		return b, nil
+	}
+	return nil, fs.ErrNotExist
+}
+
+// ReadInto returns a file's content, in buf where that is large enough.
+func (g *gathered) ReadInto(name string, buf []byte) ([]byte, error) {
+	b, err := g.ReadFile(name)
+	return append(buf[:0], b...), err
+}
+
+// gather brings together what the tags of a library refer to, and what that refers to in its turn.
+func (a *adopting) gather(ctx context.Context, list []*candidate) (*gathered, *delivery.Delivery, *delivery.Selection, error) {
+	g := &gathered{source: list[0].what.source, files: map[string][]byte{}}
+	wanted := map[string]bool{}
+	for _, c := range list {
+		wanted[c.File] = true
+		if c.what.source != g.source {
+			g.source = nil // not all of it is from there, so it is taken as it was found
+		}
+	}
+	choose := func(name string) (string, bool) { return "adopted", wanted[name] }
+	if g.source != nil {
+		return g, g.source.Delivery, g.source.Choose(choose), nil
+	}
+	for _, c := range list {
+		g.files[c.File] = c.what.bytes
+		if c.style {
+			if err := a.closure(ctx, c, g.files); err != nil {
+				return nil, nil, nil, err
+			}
+		}
+	}
+	var items []delivery.Listed
+	for name, b := range g.files {
+		items = append(items, delivery.Listed{Path: name, Size: int64(len(b))})
+	}
+	slices.SortFunc(items, func(x, y delivery.Listed) int { return strings.Compare(x.Path, y.Path) })
+	d, err := delivery.Describe(ctx, list[0].Library, items, g, a.d.Before.Facts)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	return g, d, d.Choose(choose), nil
+}
+
+// closure brings what a stylesheet refers to. What is not there is not brought; check tells of it.
+func (a *adopting) closure(ctx context.Context, c *candidate, files map[string][]byte) error {
+	for _, r := range style.References(c.what.bytes) {
+		u, err := url.Parse(r.URL)
+		if err != nil || u.Host != "" || u.Scheme != "" || strings.HasPrefix(u.Path, "/") {
+			continue
+		}
+		name := path.Join(path.Dir(c.File), u.Path)
+		if !fs.ValidPath(name) {
+			continue
+		}
+		var b []byte
+		if !c.target.Path.IsZero() {
+			b, err = a.d.Before.ReadInSite(paths.Found(path.Join(c.target.Path.Dir(), u.Path)))
+		} else if base, perr := url.Parse(c.target.URL); perr == nil {
+			full := base.ResolveReference(&url.URL{Path: u.Path})
+			full.RawQuery = ""
+			b, err = a.d.Before.Origin.FetchOnce(ctx, full.String())
+		}
+		if err == nil {
+			files[name] = b
+		}
+	}
+	return nil
+}
+
+// places says where in the site each file is, or would be: what is there stays there, with what it refers to
+// beside it; links get the places that take would give them.
+func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.Delivery, sel *delivery.Selection) (map[string]paths.InSite, error) {
+	habits, together := project.HabitsFor(a.d.List, lib)
+	place, err := d.Place(sel, lib.Name, lib.Version, habits, together, nil)
+	if err != nil {
+		return nil, err
+	}
+	if place.Together && a.d.List.Arrange != record.Together {
+		lib.Arrange = record.Together
+	}
+	at := place.At
+	for _, c := range list {
+		if c.target.Path.IsZero() {
+			continue
+		}
+		at[c.File] = c.target.Path
+		f := d.File(c.File)
+		if f == nil {
+			continue
+		}
+		for _, r := range f.Refs {
+			if _, chosen := at[r.Path]; chosen {
+				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), delivery.Relative(path.Dir(c.File), r.Path)))
+			}
+		}
+	}
+	return at, nil
+}
+
+// addresses makes the links of a library known: by a CDN's pattern where one explains them, else each by itself.
+func (a *adopting) addresses(lib *record.Library, sealed *record.Sealed, list []*candidate) {
+	for _, c := range list {
+		f := sealed.File(c.File)
+		if c.target.URL == "" || f == nil {
+			continue
+		}
+		known := false
+		for _, pattern := range a.d.List.CDNs {
+			known = known || lib.Address(pattern, lib.Version, f) == c.target.URL
+		}
+		if known {
+			continue
+		}
+		patterns := cdn.Explain(c.target.URL, cdn.File{Name: lib.CDNName(), Version: lib.Version, Path: f.Path})
+		if len(patterns) == 0 || !strings.Contains(string(patterns[0]), "{name}") {
+			f.URL = c.target.URL
+			continue
+		}
+		name := cdn.NameFor(c.target.URL)
+		for n := 2; a.d.List.CDNs[name] != ""; n++ {
+			name = fmt.Sprintf("%s%d", cdn.NameFor(c.target.URL), n)
+		}
+		if a.d.List.CDNs == nil {
+			a.d.List.CDNs = map[string]cdn.Pattern{}
+		}
+		a.d.List.CDNs[name], a.out.CDNs[name] = patterns[0], patterns[0]
+	}
+}
+
+// needsBy records what a library's script needs on a page, as far as the crate has it.
+func needsBy(lib *record.Library, r *script.Report, defined map[string]string) {
+	for _, n := range r.Hard() {
+		for _, g := range append([]string{n.Name}, n.Or...) {
+			if by := defined[g]; by != "" && by != lib.Name && !slices.Contains(lib.Needs, by) {
+				lib.Needs = append(lib.Needs, by)
+			}
+		}
+	}
+}

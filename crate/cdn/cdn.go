@@ -1,0 +1,99 @@
+// Package cdn knows how CDNs make their addresses: from a pattern to the address of a file, and from an address back to
+// the pattern that explains it, and to the library and version that it names. It fetches nothing.
+package cdn
+
+import (
+	"path"
+	"slices"
+	"strings"
+)
+
+// A Pattern is an address with these words in it, each replaced by what it says of a file.
+//
+//	{name}     the library's name in its registry, or else in the crate
+//	{version}  its exact version
+//	{path}     the file's path in the delivery
+//	{short}    that path without its first folder
+//	{file}     the file's name alone
+//	{stem}     the file's name up to its ending
+//	{ending}   the rest of it: .js, .min.js, .css, .min.css
+type Pattern string
+
+var words = []string{"{name}", "{version}", "{path}", "{short}", "{file}", "{stem}", "{ending}"}
+
+// Fault says what is wrong with a pattern, "" where nothing is.
+func (p Pattern) Fault() string {
+	text := string(p)
+	switch {
+	case !strings.HasPrefix(text, "https://") && !strings.HasPrefix(text, "http://"):
+		return "it is no address: it begins with https://"
+	case !strings.Contains(text, "{version}"):
+		return "it has no {version}: a link without one gives other bytes tomorrow"
+	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(text, w) }):
+		return "it has none of {path}, {short}, {file} and {ending}, so all files would have one address"
+	}
+	for _, w := range words {
+		text = strings.ReplaceAll(text, w, "")
+	}
+	if strings.ContainsAny(text, "{}") {
+		return "it has a word that is none of " + strings.Join(words, " ")
+	}
+	return ""
+}
+
+// A File is what an address says of a file: its library's name at a CDN, the version, and its path in the delivery.
+type File struct{ Name, Version, Path string }
+
+// Address is where a CDN of this pattern has a file.
+func (p Pattern) Address(f File) string {
+	stem, ending := Stem(path.Base(f.Path))
+	return strings.NewReplacer("{name}", f.Name, "{version}", f.Version, "{path}", f.Path, "{short}", short(f.Path),
+		"{file}", path.Base(f.Path), "{stem}", stem, "{ending}", ending).Replace(string(p))
+}
+
+// Stem splits a file's name before its ending, of which the build's mark is a part.
+func Stem(base string) (stem, ending string) {
+	ending = path.Ext(base)
+	stem = strings.TrimSuffix(base, ending)
+	if m := path.Ext(stem); m == ".min" || m == ".slim" || m == ".bundle" {
+		return strings.TrimSuffix(stem, m), m + ending
+	}
+	return stem, ending
+}
+
+// short is a path without its first folder.
+func short(name string) string {
+	if _, rest, ok := strings.Cut(name, "/"); ok {
+		return rest
+	}
+	return name
+}
+
+// Explain lists the patterns that make an address of a file, the most telling first.
+func Explain(address string, f File) []Pattern {
+	scheme, rest, _ := strings.Cut(address, "://")
+	host, where, _ := strings.Cut(rest, "/")
+	where, query, _ := strings.Cut("/"+where, "?")
+	if query != "" {
+		query = "?" + strings.ReplaceAll(query, f.Version, "{version}")
+	}
+	stem, ending := Stem(path.Base(f.Path))
+	var list []Pattern
+	for _, way := range []struct{ text, words string }{
+		{f.Path, "{path}"}, {short(f.Path), "{short}"}, {path.Base(f.Path), "{file}"},
+		{stem + "-" + f.Version + ending, "{stem}-{version}{ending}"}, {stem + "." + f.Version + ending, "{stem}.{version}{ending}"},
+	} {
+		head, ok := strings.CutSuffix(where, way.text)
+		if !ok || f.Version == "" {
+			continue
+		}
+		head = strings.ReplaceAll(head, f.Version, "{version}")
+		if i := strings.LastIndex(head, f.Name); i >= 0 {
+			head = head[:i] + "{name}" + head[i+len(f.Name):]
+		}
+		if p := Pattern(scheme + "://" + host + head + way.words + query); p.Fault() == "" && !slices.Contains(list, p) {
+			list = append(list, p)
+		}
+	}
+	return list
+}

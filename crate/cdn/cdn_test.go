@@ -1,0 +1,76 @@
+package cdn
+
+import (
+	"strings"
+	"testing"
+)
+
+// TestPatternsExplain: a pattern that is read off an address makes that address again.
+func TestPatternsExplain(t *testing.T) {
+	f := File{"oarlock", "2.0.3", "dist/oarlock.min.js"}
+	for address, words := range map[string]string{
+		"https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js": "{name}/{version}/{path}",
+		"https://cdn.harbour.example/oarlock@2.0.3/oarlock.min.js":          "{name}@{version}/{short}",
+		"https://cdn.harbour.example/oarlock-2.0.3.min.js":                  "{stem}-{version}{ending}",
+		"https://cdn.harbour.example/oarlock.2.0.3.min.js":                  "{stem}.{version}{ending}",
+		"https://cdn.harbour.example/oarlock/oarlock.min.js?v=2.0.3":        "{name}/{short}?v={version}",
+	} {
+		list := Explain(address, f)
+		if len(list) == 0 || !strings.HasSuffix(string(list[0]), words) {
+			t.Errorf("%s: %v, want …%s", address, list, words)
+		}
+		for _, pattern := range list {
+			if got := pattern.Address(f); got != address {
+				t.Errorf("%s makes %s", pattern, got)
+			}
+		}
+	}
+	for _, address := range []string{"https://cdn.harbour.example/oarlock.min.js", "https://cdn.harbour.example/oarlock/2.0.3/other.js"} {
+		if list := Explain(address, f); list != nil {
+			t.Errorf("%s is explained by %v", address, list)
+		}
+	}
+	for pattern, why := range map[string]string{"cdn/{version}/{path}": "no address", "https://x.example/{path}": "no {version}", "https://x.example/{version}": "one address", "https://x.example/{version}/{path}/{branch}": "none of"} {
+		if got := Pattern(pattern).Fault(); !strings.Contains(got, why) {
+			t.Errorf("%s: %q", pattern, got)
+		}
+	}
+}
+
+func TestStemOf(t *testing.T) {
+	for base, want := range map[string]string{"oarlock.min.js": "oarlock .min.js", "oarlock.js": "oarlock .js", "oarlock.slim.css": "oarlock .slim.css", "a.b.js": "a.b .js", "x": "x "} {
+		if stem, ending := Stem(base); stem+" "+ending != want {
+			t.Errorf("%s is %s and %s", base, stem, ending)
+		}
+	}
+}
+
+func TestCDNPatterns(t *testing.T) {
+	f := File{"@gull/pennants", "1.1.0", "dist/css/pennants.min.css"}
+	for pattern, want := range map[string]string{
+		"https://a.example/{name}@{version}/{path}": "https://a.example/@gull/pennants@1.1.0/dist/css/pennants.min.css",
+		"https://a.example/{version}/{short}":       "https://a.example/1.1.0/css/pennants.min.css",
+		"https://a.example/{version}/{file}":        "https://a.example/1.1.0/pennants.min.css",
+	} {
+		if why := Pattern(pattern).Fault(); why != "" {
+			t.Errorf("%s: %s", pattern, why)
+		}
+		if got := Pattern(pattern).Address(f); got != want {
+			t.Errorf("%s: %s", pattern, got)
+		}
+	}
+	for _, bad := range []string{"a.example/{version}/{path}", "https://a.example/{path}", "https://a.example/{version}", "https://a.example/{version}/{path}/{what}", "https://a.example/{version}/{path"} {
+		if Pattern(bad).Fault() == "" {
+			t.Errorf("%s is called a pattern", bad)
+		}
+	}
+	for _, address := range []string{"https://a.example/x/@gull/pennants/1.1.0/dist/css/pennants.min.css", "https://a.example/1.1.0/css/pennants.min.css", "https://a.example/v1.1.0/pennants.min.css"} {
+		found := false
+		for _, pattern := range Explain(address, f) {
+			found = found || pattern.Address(f) == address
+		}
+		if !found {
+			t.Errorf("no pattern explains %s", address)
+		}
+	}
+}

@@ -1,0 +1,330 @@
+package change
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+
+	"github.com/cespare/xxhash/v2"
+
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// A carrier carries a committed set out, or takes it back. Either can be repeated after a stop at any point.
+type carrier struct {
+	on  *disk.Folder
+	all *disk.Place // the folder of all sets
+	id  string
+	j   *journal
+
+	set *disk.Place
+	dir *disk.Place // the folder of the last entry: they come sorted
+}
+
+func (c *carrier) close() {
+	for _, p := range []*disk.Place{c.set, c.dir} {
+		if p != nil {
+			p.Close()
+		}
+	}
+}
+
+// at enters the set's folder and that of an entry.
+func (c *carrier) at(e Entry) (set, dir *disk.Place, base string, err error) {
+	if c.set == nil {
+		if c.set, err = c.on.Enter(changes + "/" + c.id + going); err != nil {
+			return nil, nil, "", err
+		}
+	}
+	name, base := path.Dir(e.Path), path.Base(e.Path)
+	if c.dir == nil || c.dir.Name() != name {
+		if c.dir != nil {
+			c.dir.Close()
+			c.dir = nil
+		}
+		if c.dir, err = c.on.Enter(name); err != nil {
+			return nil, nil, "", err
+		}
+	}
+	return c.set, c.dir, base, nil
+}
+
+// carryOut exchanges every file of the set for its draft and marks the set done. What came back in exchange must be what
+// was seen when the change was drafted.
+func (c *carrier) carryOut() error {
+	if err := c.makeFolders(); err != nil {
+		return err
+	}
+	for _, e := range c.j.Entries {
+		set, dir, base, err := c.at(e)
+		if err != nil {
+			return err
+		}
+		switch {
+		case e.Remove:
+			err = dir.Move(base, set, e.Draft)
+		case e.Create:
+			err = set.Move(e.Draft, dir, base)
+			if errors.Is(err, fs.ErrExist) {
+				err = inTheMeantime(e.Path)
+			}
+		default:
+			err = set.Exchange(e.Draft, dir, base)
+		}
+		if err == nil && !e.Create {
+			var old fs.FileInfo
+			if old, err = set.Stat(e.Draft); err == nil && !disk.StampOf(old).Like(e.Seen) {
+				err = inTheMeantime(e.Path)
+			}
+		}
+		if errors.Is(err, fs.ErrNotExist) && !e.Create {
+			err = inTheMeantime(e.Path)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return c.conclude()
+}
+
+func (c *carrier) makeFolders() error {
+	for _, name := range c.j.Folders {
+		above, err := c.on.Enter(path.Dir(name))
+		if err != nil {
+			return err
+		}
+		err = above.MakeFolder(path.Base(name))
+		above.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// conclude marks a set done whose files all are in their places.
+func (c *carrier) conclude() error {
+	if c.set == nil {
+		var err error
+		if c.set, err = c.on.Enter(changes + "/" + c.id + going); err != nil {
+			return err
+		}
+	}
+	if err := c.set.Sync(); err != nil {
+		return err
+	}
+	if c.j.Undoes == "" {
+		if err := c.all.Move(c.id+going, c.all, c.id+done); err != nil {
+			return err
+		}
+		c.trim()
+		return nil
+	}
+	// An undone change and its undoing are both over: neither can be undone.
+	if err := forget(c.all, c.j.Undoes+done); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	c.removeFolders()
+	forget(c.all, c.id+going)
+	return nil
+}
+
+// trim forgets the changes that are too old to be undone. It is no reason to fail that it can't be: the next one does.
+func (c *carrier) trim() {
+	old, err := sets(c.on, done)
+	for err == nil && len(old) > mostUndone {
+		err = forget(c.all, old[0])
+		old = old[1:]
+	}
+}
+
+// removeFolders removes the folders that a set had made, unless something is in them.
+func (c *carrier) removeFolders() {
+	for _, name := range slices.Backward(c.j.Folders) {
+		if above, err := c.on.Enter(path.Dir(name)); err == nil {
+			above.Remove(path.Base(name))
+			above.Close()
+		}
+	}
+}
+
+// finish carries out what a stop left of a set. It returns the files that somebody else changed since, which it leaves
+// alone.
+func (c *carrier) finish() (left []string, err error) {
+	if err := c.makeFolders(); err != nil {
+		return nil, err
+	}
+	for _, e := range c.j.Entries {
+		set, dir, base, err := c.at(e)
+		if err != nil {
+			return nil, err
+		}
+		now, err := c.stateOf(e, set, dir, base)
+		switch {
+		case err != nil:
+		case now == asAfter:
+			err = c.keepOld(set, e)
+		case now == otherwise:
+			left = append(left, e.Path)
+		case e.Remove:
+			err = dir.Move(base, set, e.Draft)
+		case e.Create:
+			err = set.Move(e.Draft, dir, base)
+		default:
+			err = set.Exchange(e.Draft, dir, base)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return left, c.conclude()
+}
+
+// keepOld puts the old content in its place where a stop left it under its second name.
+func (c *carrier) keepOld(set *disk.Place, e Entry) error {
+	if _, err := set.Stat(e.Draft + disk.Keepsake); err != nil {
+		return nil
+	}
+	return set.Replace(e.Draft+disk.Keepsake, set, e.Draft)
+}
+
+// state is what a file is, held against an entry.
+type state int
+
+const (
+	asBefore state = iota
+	asAfter
+	otherwise // somebody else changed it
+)
+
+// stateOf tells whether an entry was carried out.
+func (c *carrier) stateOf(e Entry, set, dir *disk.Place, base string) (state, error) {
+	info, err := dir.Stat(base)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		switch {
+		case e.Remove:
+			return asAfter, nil
+		case e.Create:
+			return asBefore, nil
+		}
+		return otherwise, nil
+	case err != nil:
+		return 0, err
+	case !info.Mode().IsRegular():
+		return otherwise, nil
+	case !e.Remove && info.Size() == e.Size:
+		b, _, err := dir.Read(base, disk.MostFile)
+		if err != nil {
+			return 0, err
+		}
+		if xxhash.Sum64(b) == e.Hash {
+			return asAfter, nil
+		}
+	}
+	if e.Create || !disk.StampOf(info).Like(e.Seen) {
+		return otherwise, nil
+	}
+	return asBefore, nil
+}
+
+// takeBack puts everything back that was carried out of a set, and gives the set up. It returns the files that somebody
+// else changed since, which it leaves alone, and the folder in which their old content is kept then.
+func (c *carrier) takeBack() (left []string, kept string, err error) {
+	for _, e := range slices.Backward(c.j.Entries) {
+		set, dir, base, err := c.at(e)
+		if err != nil && c.set != nil {
+			// Its folder was not made yet, or something else is there now.
+			if c.carried(e) {
+				left = append(left, e.Path)
+			}
+			continue
+		}
+		var now state
+		if err == nil {
+			now, err = c.stateOf(e, set, dir, base)
+		}
+		if err == nil && now == asAfter {
+			err = c.keepOld(set, e)
+		}
+		var old fs.FileInfo
+		if err == nil {
+			old, err = set.Stat(e.Draft)
+		}
+		carried := !errors.Is(err, fs.ErrNotExist) // its old content, or its draft, is there
+		if !carried {
+			err = nil
+		}
+		switch {
+		case err != nil:
+		case e.Create:
+			switch {
+			case now == asAfter && !carried:
+				err = dir.Move(base, set, e.Draft)
+			case now == otherwise && !carried:
+				left = append(left, e.Path)
+			}
+		case e.Remove && !carried: // it was not removed yet
+		case e.Remove && now == asAfter:
+			err = set.Move(e.Draft, dir, base)
+		case e.Remove:
+			left = append(left, e.Path)
+		case now == asAfter && (c.isDraft(e, set, old)):
+			// Its draft had the same content as the file: nothing to take back.
+		case now == asAfter:
+			err = set.Exchange(e.Draft, dir, base)
+		case now == otherwise && !c.isDraft(e, set, old):
+			left = append(left, e.Path)
+		}
+		if err != nil {
+			return nil, "", err
+		}
+	}
+	c.removeFolders()
+	if len(left) > 0 {
+		kept = changes + "/" + c.id + aside
+		return left, kept, c.all.Move(c.id+going, c.all, c.id+aside)
+	}
+	return nil, "", forget(c.all, c.id+going)
+}
+
+// carried tells whether an entry was carried out, as far as the set's own folder shows.
+func (c *carrier) carried(e Entry) bool {
+	info, err := c.set.Stat(e.Draft)
+	switch {
+	case e.Create:
+		return err != nil
+	case e.Remove:
+		return err == nil
+	}
+	return err == nil && !c.isDraft(e, c.set, info)
+}
+
+// isDraft tells whether the file in the set's folder is still the draft of an entry, rather than the old content that came
+// back in exchange for it.
+func (c *carrier) isDraft(e Entry, set *disk.Place, info fs.FileInfo) bool {
+	if info.Size() != e.Size || disk.StampOf(info).Like(e.Seen) {
+		return false
+	}
+	b, _, err := set.Read(e.Draft, disk.MostFile)
+	return err == nil && xxhash.Sum64(b) == e.Hash
+}
+
+// rollBack takes a set back that could not be carried out, because of a reason. Its error says what has become of it.
+func (c *carrier) rollBack(reason error) error {
+	left, kept, err := c.takeBack()
+	switch {
+	case err != nil:
+		const way = "see to what is wrong there, then merry undo --finish, or merry undo --abandon to give the change up"
+		return problem.Fault(problem.Unfinished, way, "%w\nthe change is recorded whole, and could not be taken back either (%v)", reason, err)
+	case len(left) > 0:
+		p := problem.Of(reason)
+		return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next,
+			What: fmt.Sprintf("%s\nwhat was done is taken back, but for files that another program changed meanwhile: %v; their old content is in %s", p.What, left, kept)}
+	}
+	p := problem.Of(reason)
+	return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next, What: p.What + "\nwhat was done is taken back, and nothing has changed"}
+}

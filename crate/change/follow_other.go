@@ -1,0 +1,5 @@
+//go:build !unix
+
+package change
+
+const noFollow = 0

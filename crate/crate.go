@@ -1,0 +1,172 @@
+package crate
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"slices"
+
+	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+)
+
+// A Crate is the front door to the project that a folder lies in. Its methods are the verbs.
+type Crate struct {
+	Dir    string // where the command was given, absolute
+	Origin *origin.Opener
+	Facts  *facts.Reader
+	Dry    bool // show what would change, and change nothing
+	// Tell is told what a person should know beside the answer: what an interrupted command had left, that another is
+	// waited for.
+	Tell func(note string)
+
+	bounds project.Bounds
+	key    change.Key
+	opened []*disk.Folder
+	told   []string
+}
+
+// An Outcome lists what a change did, or on a dry run would do.
+type Outcome = reconcile.Outcome
+
+// A PageChange says what was done to one page.
+type PageChange = reconcile.PageChange
+
+func (c *Crate) options() change.Options {
+	return change.Options{Dry: c.Dry, Key: c.key, Tell: c.Tell}
+}
+
+// tell tells each note once: a command may read the project twice.
+func (c *Crate) tell(note string) {
+	if c.Tell != nil && note != "" && !slices.Contains(c.told, note) {
+		c.told = append(c.told, note)
+		c.Tell(note)
+	}
+}
+
+// disk opens a project's folder; Close closes it.
+func (c *Crate) disk(root paths.OnDisk) (*disk.Folder, error) {
+	on, err := disk.Open(root)
+	if err == nil {
+		c.opened = append(c.opened, on)
+	}
+	return on, err
+}
+
+// find opens the folder of the project that the command was given in. Of a project whose very start was stopped in the
+// middle there is no packing list yet.
+func (c *Crate) find() (*disk.Folder, error) {
+	root, err := c.bounds.Find(c.Dir)
+	if err != nil && problem.Of(err).Code == problem.NotStarted {
+		if begun, berr := c.bounds.FindChanged(c.Dir); berr == nil && begun != "" {
+			return c.disk(begun)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return c.disk(root)
+}
+
+// read reads the project. Of a change that was stopped in the middle it reads the outcome, and says so.
+func (c *Crate) read(ctx context.Context) (*project.Project, error) {
+	on, err := c.find()
+	if err != nil {
+		return nil, err
+	}
+	on, note, err := change.View(ctx, on, c.key, c.Tell)
+	if err != nil {
+		return nil, err
+	}
+	c.tell(note)
+	return c.project(on)
+}
+
+func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
+	p, err := project.Read(on, c.Origin, c.Facts)
+	if errors.Is(err, fs.ErrNotExist) {
+		if _, ferr := c.bounds.Find(c.Dir); ferr != nil {
+			return nil, ferr // it says that the site has not been started
+		}
+		err = problem.Refuse(problem.RecordBroken, "remove it, and take the file from version control, or merry start", "%s is a link that leads nowhere", record.ListFile)
+	}
+	if err != nil {
+		return nil, err
+	}
+	p.Tell = c.tell
+	return p, nil
+}
+
+// draft takes the project's lock, reads the project, and begins a draft. The caller closes the set.
+func (c *Crate) draft(ctx context.Context, title string) (*reconcile.Draft, *change.Set, error) {
+	on, err := c.find()
+	if err != nil {
+		return nil, nil, err
+	}
+	set, err := c.begin(ctx, on, title)
+	if err != nil {
+		return nil, nil, err
+	}
+	if c.Dry {
+		var note string
+		if on, note, err = change.View(ctx, on, c.key, c.Tell); err != nil {
+			return nil, nil, err
+		}
+		c.tell(note)
+	}
+	p, err := c.project(on)
+	if err != nil {
+		set.Close()
+		return nil, nil, err
+	}
+	return reconcile.New(p, set), set, nil
+}
+
+// begin begins a change. An earlier one that was stopped in the middle is brought to its end first.
+func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*change.Set, error) {
+	set, err := change.Begin(ctx, on, title, c.options())
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range set.PutRight {
+		c.tell("put right: " + n)
+	}
+	return set, nil
+}
+
+// changed keeps the pages on which something was done.
+func changed(pages []PageChange) []PageChange {
+	var list []PageChange
+	for _, p := range pages {
+		if len(p.Added)+len(p.Removed) > 0 {
+			list = append(list, p)
+		}
+	}
+	return list
+}
+
+// A Deed is what a change does to a file.
+type Deed = reconcile.Deed
+
+// The deeds.
+const (
+	Added   = reconcile.Add
+	Changed = reconcile.Change
+	Removed = reconcile.Remove
+)
+
+// Root is the root of the project that the command was given in, "" where there is none.
+func (c *Crate) Root() string {
+	root, err := c.bounds.Find(c.Dir)
+	if err != nil {
+		return ""
+	}
+	return string(root)
+}

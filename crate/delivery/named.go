@@ -1,0 +1,35 @@
+package delivery
+
+import "merrycrate.example/merry/crate/record"
+
+// OneBuild drops the files of the other build where both are chosen.
+func (d *Delivery) OneBuild(s *Selection, build record.Build) *Selection {
+	return s.Without(func(name string) bool {
+		f := d.File(name)
+		if f.Kind == Map {
+			f = d.File(f.MapOf)
+		}
+		return f != nil && f.Pair != "" && s.Has(f.Pair) && f.Build != build
+	})
+}
+
+// Named is what the packing list says of a selection: all of it, so that it can be repeated.
+func (d *Delivery) Named(s *Selection) []string {
+	var list []string
+	brought := map[string]bool{}
+	for _, c := range s.Choices {
+		f := d.File(c.Path)
+		for _, r := range f.Refs {
+			brought[r.Path] = true
+		}
+		if f.Map != "" {
+			brought[f.Map] = true
+		}
+	}
+	for _, c := range s.Choices {
+		if !brought[c.Path] || c.Page {
+			list = append(list, c.Path)
+		}
+	}
+	return list
+}

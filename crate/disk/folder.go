@@ -1,0 +1,283 @@
+// Package disk reads and writes files below a folder and never outside it, whatever links lie in the way or are put there
+// meanwhile. Only regular files are read, up to a limit, so that no pipe, device or endless file holds a command up.
+//
+// Folder is for reading: it follows links that stay inside. Place is for writing: one folder below, entered without
+// following any link, in which files are made, moved, exchanged and removed by their own names.
+package disk
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// The most bytes that are read of a file, by what it is. They are far above any file of a site.
+const (
+	MostRecord = 64 << 20 // packing list, seal, journal
+	MostPage   = 32 << 20
+	MostFile   = 1 << 30 // a library's file, a script, a stylesheet
+)
+
+// A Stamp is what a file looked like when it was read, so that a change made by somebody else in the meantime is noticed.
+// The zero Stamp stands for a file that is not there.
+type Stamp struct {
+	Size       int64
+	ModTime    int64  // nanoseconds since 1970
+	ChangeTime int64  `json:",omitzero"` // the same, of the last change of any kind; no program can set it. 0 where the system has none
+	Inode      uint64 `json:",omitzero"` // 0 where the system has none
+}
+
+// Like tells whether two stamps have the same size and time: the file may have been moved or linked in between.
+func (s Stamp) Like(o Stamp) bool { return s.Size == o.Size && s.ModTime == o.ModTime }
+
+// Time is when the content was last changed.
+func (s Stamp) Time() time.Time { return time.Unix(0, s.ModTime) }
+
+// A Folder is a folder below which files are read. Its methods may be called from several goroutines.
+type Folder struct {
+	path paths.OnDisk
+	root *os.Root
+	real func() (string, error) // the path without links
+	// view has the files of a change that is not finished yet: where their content lies, "" for one that is removed.
+	view map[string]string
+	handle
+}
+
+// Open opens a folder. The caller closes it.
+func Open(at paths.OnDisk) (*Folder, error) {
+	root, err := os.OpenRoot(string(at))
+	if err != nil {
+		return nil, err
+	}
+	f := &Folder{path: at, root: root, real: sync.OnceValues(func() (string, error) { return filepath.EvalSymlinks(string(at)) })}
+	if err := f.handle.open(root); err != nil {
+		root.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// Close frees the folder.
+func (f *Folder) Close() error { return errors.Join(f.handle.close(), f.root.Close()) }
+
+// Path is the folder's own path.
+func (f *Folder) Path() paths.OnDisk { return f.path }
+
+// Through returns the folder as an unfinished change leaves it: view says where the content of a file lies, "" for a file
+// that the change removes. All names are slash-separated, from the folder. It shares what f holds, and is not closed.
+func (f *Folder) Through(view map[string]string) *Folder {
+	g := *f
+	g.view = view
+	return &g
+}
+
+// Read reads a regular file of at most a number of bytes, into buf where that is large enough. The error of a file that is
+// not there is fs.ErrNotExist; that of a link which leads out of the folder, of a special file and of one that is too large
+// is a *problem.Problem.
+func (f *Folder) Read(name string, most int64, buf []byte) ([]byte, Stamp, error) {
+	at, err := f.seen(name)
+	if err != nil {
+		return buf[:0], Stamp{}, err
+	}
+	b, stamp, err := f.read(at, most, buf)
+	if escapes(err) {
+		if name, err = f.inside(name); err == nil {
+			b, stamp, err = f.read(name, most, buf)
+		}
+	}
+	return b, stamp, circle(name, err)
+}
+
+// Stat returns what is at a name, links followed that stay inside. Its errors are those of Read.
+func (f *Folder) Stat(name string) (fs.FileInfo, error) {
+	at, err := f.seen(name)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.stat(at)
+	if escapes(err) {
+		if name, err = f.inside(name); err == nil {
+			info, err = f.stat(name)
+		}
+	}
+	return info, circle(name, err)
+}
+
+// Stamp returns a regular file's stamp. Its errors are those of Read.
+func (f *Folder) Stamp(name string) (Stamp, error) {
+	info, err := f.Stat(name)
+	if err != nil {
+		return Stamp{}, err
+	}
+	if !info.Mode().IsRegular() {
+		return Stamp{}, special(name, info)
+	}
+	return StampOf(info), nil
+}
+
+// seen is where the content of a file lies. The error of one that an unfinished change removes is fs.ErrNotExist.
+func (f *Folder) seen(name string) (string, error) {
+	at, changed := f.view[name]
+	switch {
+	case !changed:
+		return name, nil
+	case at == "":
+		return "", f.fault("open", name, fs.ErrNotExist)
+	}
+	return at, nil
+}
+
+// inside finds what a name leads to by links that name whole paths, and refuses what is outside.
+func (f *Folder) inside(name string) (string, error) {
+	target, err := filepath.EvalSymlinks(f.full(name))
+	if err != nil {
+		return "", err
+	}
+	real, err := f.real()
+	if err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(real, target)
+	if err != nil || !filepath.IsLocal(rel) {
+		return "", Outside(name, target)
+	}
+	return filepath.ToSlash(rel), nil
+}
+
+// Inside returns the name, without any link in it, of a file or folder that is there. The error of one that lies outside
+// is a *problem.Problem.
+func (f *Folder) Inside(name string) (string, error) { return f.inside(name) }
+
+// Outside makes the error of a name that leads out of the folder.
+func Outside(name, target string) error {
+	return problem.Refuse(problem.FileInTheWay, "make it a file or folder of its own", "%s is a link to %s, which is outside the project; nothing outside is read or changed", name, target)
+}
+
+// circle explains the error of a link that leads back to itself.
+func circle(name string, err error) error {
+	if errors.Is(err, syscall.ELOOP) {
+		return problem.Refuse(problem.FileInTheWay, "remove it, or make it a file of its own", "%s is a link that leads in a circle", name)
+	}
+	return err
+}
+
+func special(name string, info fs.FileInfo) error {
+	what := "a special file"
+	switch m := info.Mode(); {
+	case m.IsDir():
+		return problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name", "%s is a folder", name)
+	case m&fs.ModeNamedPipe != 0:
+		what = "a pipe"
+	case m&fs.ModeSocket != 0:
+		what = "a socket"
+	case m&fs.ModeDevice != 0:
+		what = "a device"
+	}
+	return problem.Refuse(problem.FileInTheWay, "move it away; only plain files are read", "%s is %s", name, what)
+}
+
+func tooLarge(name string, size, most int64) error {
+	return problem.Refuse(problem.FileInTheWay, "move it away, or take it out of the site", "%s has %d bytes; of such a file at most %d are read", name, size, most)
+}
+
+func grew(name string) error {
+	return problem.Refuse(problem.FileChanged, "the same command again", "%s was changed while it was read", name)
+}
+
+// List lists a folder, "." for the folder itself, sorted by name.
+func (f *Folder) List(dir string) ([]fs.DirEntry, error) {
+	list, err := f.list(dir)
+	if escapes(err) {
+		var at string
+		if at, err = f.inside(dir); err == nil {
+			list, err = f.list(at)
+		}
+	}
+	if f.view != nil {
+		return f.listView(dir, list, err)
+	}
+	return list, err
+}
+
+// listView is what a folder will have when an unfinished change is finished.
+func (f *Folder) listView(dir string, list []fs.DirEntry, err error) ([]fs.DirEntry, error) {
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return list, err
+	}
+	list = slices.DeleteFunc(list, func(e fs.DirEntry) bool {
+		at, changed := f.view[path.Join(dir, e.Name())]
+		return changed && at == ""
+	})
+	for name, at := range f.view {
+		rest := name
+		if dir != "." {
+			var below bool
+			if rest, below = strings.CutPrefix(name, dir+"/"); !below {
+				continue
+			}
+		}
+		base, _, deeper := strings.Cut(rest, "/")
+		if at == "" || slices.ContainsFunc(list, func(e fs.DirEntry) bool { return e.Name() == base }) {
+			continue
+		}
+		info, serr := f.stat(at)
+		if serr != nil {
+			return list, serr
+		}
+		list, err = append(list, viewed{info, base, deeper}), nil
+	}
+	slices.SortFunc(list, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
+	return list, err
+}
+
+// viewed is an entry that is not there yet.
+type viewed struct {
+	fs.FileInfo
+	name   string
+	folder bool
+}
+
+// Name is the entry's own name.
+func (v viewed) Name() string { return v.name }
+
+// IsDir tells whether it will be a folder.
+func (v viewed) IsDir() bool { return v.folder }
+
+// Type is that of a folder or of a regular file.
+func (v viewed) Type() fs.FileMode {
+	if v.folder {
+		return fs.ModeDir
+	}
+	return 0
+}
+
+// Info is that of the file whose content it will have.
+func (v viewed) Info() (fs.FileInfo, error) { return v.FileInfo, nil }
+
+// full is a name's whole path.
+func (f *Folder) full(name string) string {
+	return filepath.Join(string(f.path), filepath.FromSlash(name))
+}
+
+func (f *Folder) fault(op, name string, err error) error {
+	return &fs.PathError{Op: op, Path: f.full(name), Err: err}
+}
+
+// escapes tells the error of a name that leads out of a folder, or that follows a link which names a whole path.
+func escapes(err error) bool {
+	if err == nil {
+		return false
+	}
+	var pe *fs.PathError
+	return errors.As(err, &pe) && (isEscape(pe.Err) || pe.Err != nil && pe.Err.Error() == "path escapes from parent")
+}

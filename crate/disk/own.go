@@ -1,0 +1,35 @@
+package disk
+
+import (
+	"errors"
+	"io/fs"
+	"path/filepath"
+
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// ReadOwn reads a file of the user's own settings, nothing where there is none. One that belongs to somebody else, or that
+// others may write to, is refused: it says which servers are believed.
+func ReadOwn(name string) ([]byte, error) {
+	on, err := Open(paths.OnDisk(filepath.Dir(name)))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer on.Close()
+	info, err := on.Stat(filepath.Base(name))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if !Mine(info) || OthersMayWrite(info) {
+		return nil, problem.Refuse(problem.SettingsBad, "chmod go-w "+name+", once you have read it", "%s belongs to another user, or others may write to it", name)
+	}
+	b, _, err := on.Read(filepath.Base(name), MostRecord, nil)
+	return b, err
+}

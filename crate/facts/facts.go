@@ -1,0 +1,181 @@
+// Package facts reads files for what matters of them, and remembers it by their hash: in this run, and in the user's
+// cache for the next ones. What reading alone can't tell, a rehearsal in a closed room confirms.
+//
+// Where the bytes come from is for others to say.
+package facts
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"time"
+
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/memo"
+
+	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/source"
+)
+
+// The numbers of what is kept in the cache. Each goes up when its package learns to see more: what older programs kept is
+// then of no use any more.
+const (
+	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
+	ScriptResult    = "script-13"
+	rehearsalResult = "rehearsal-5"
+)
+
+// keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than
+// looked up.
+const keptFrom = 4 << 10
+
+// A Sandbox runs rehearsals in a process of their own: it is handed a request and returns the report, both as JSON. The
+// process has hard limits of time and memory, and nothing but its two ends.
+type Sandbox func(ctx context.Context, request []byte) ([]byte, error)
+
+// A Reader reads files. Its methods may be called from several goroutines.
+type Reader struct {
+	Cache   *source.Cache // nil remembers for this run alone
+	Sandbox Sandbox       // nil rehearses nothing
+
+	scripts memo.Memo[string, *script.Report]
+	alone   memo.Memo[string, *rehearse.Report]
+}
+
+// Script reads a script.
+func (r *Reader) Script(b []byte) *script.Report {
+	return r.ScriptOf(integrity.Of(b), b)
+}
+
+// ScriptOf reads a script whose integrity is known already.
+func (r *Reader) ScriptOf(integ string, b []byte) *script.Report {
+	return r.scripts.Of(integ, func() *script.Report {
+		if r.Cache == nil || len(b) < keptFrom {
+			return script.Analyze(b)
+		}
+		if kept, ok := r.Cache.Result(ScriptResult, integ); ok {
+			var report script.Report
+			if json.Unmarshal(kept, &report) == nil {
+				return &report
+			}
+		}
+		report := script.Analyze(b)
+		if kept, err := json.Marshal(report); err == nil {
+			r.Cache.PutResult(ScriptResult, integ, kept) // a cache that can't be written to is no reason to fail
+		}
+		return report
+	})
+}
+
+// mostRehearsal is how long a rehearsal may take.
+const mostRehearsal = 3 * time.Second
+
+// Rehearse rehearses a page. A rehearsal that did not come to its end says why in the report; the error is the
+// context's, or that of a report that can't be read.
+func (r *Reader) Rehearse(ctx context.Context, req *rehearse.Request) (*rehearse.Report, error) {
+	request, err := json.Marshal(req)
+	if err != nil {
+		return nil, err
+	}
+	of := integrity.Of(request)
+	answer, kept := []byte(nil), false
+	if r.Cache != nil {
+		answer, kept = r.Cache.Result(rehearsalResult, of)
+	}
+	if !kept {
+		if r.Sandbox == nil {
+			return &rehearse.Report{Stopped: "this program has no room for rehearsals"}, nil
+		}
+		limited, cancel := context.WithTimeout(ctx, mostRehearsal+2*time.Second)
+		defer cancel()
+		if answer, err = r.Sandbox(limited, request); err != nil {
+			switch {
+			case ctx.Err() != nil:
+				return nil, ctx.Err()
+			case limited.Err() != nil:
+				return &rehearse.Report{Stopped: "it took too long"}, nil
+			}
+			return &rehearse.Report{Stopped: err.Error()}, nil
+		}
+	}
+	var report rehearse.Report
+	if err := json.Unmarshal(answer, &report); err != nil {
+		return nil, fmt.Errorf("a rehearsal's report can't be read: %w", err)
+	}
+	if !kept && report.Stopped == "" && r.Cache != nil {
+		r.Cache.PutResult(rehearsalResult, of, answer)
+	}
+	return &report, nil
+}
+
+// Serve is what the sandbox's process does with a request.
+func Serve(request []byte) ([]byte, error) {
+	var req rehearse.Request
+	if err := json.Unmarshal(request, &req); err != nil {
+		return nil, err
+	}
+	stop := make(chan struct{})
+	timer := time.AfterFunc(mostRehearsal, func() { close(stop) })
+	defer timer.Stop()
+	return json.Marshal(rehearse.Run(&req, stop))
+}
+
+// Alone rehearses one script on an empty page. With members set, the members of the globals that it makes are listed.
+func (r *Reader) Alone(ctx context.Context, name string, text []byte, members bool) (*rehearse.Report, error) {
+	return r.Rehearse(ctx, &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: members,
+		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}})
+}
+
+// FailsWithout makes sure that a script needs a global, before anybody is told so: one that asks whether it is there, runs to
+// its end alone, and has nothing to complain of then, can do without. Where that can't be tried the need counts.
+func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) bool {
+	tested := slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool { return n.Name == global && n.Tested })
+	if !tested {
+		return r.AsksFor(ctx, text, global)
+	}
+	report, ok := r.aloneToItsEnd(ctx, text)
+	return !ok || slices.ContainsFunc(report.Faults, func(f rehearse.Fault) bool {
+		return f.Console == "" && (f.Global == global || f.Global == "" && f.Sure)
+	})
+}
+
+// StopsFor lists the globals for want of which a script stops when it runs alone, each with the place.
+func (r *Reader) StopsFor(ctx context.Context, text []byte) []script.Global {
+	report, _ := r.aloneToItsEnd(ctx, text)
+	if report == nil {
+		return nil
+	}
+	var list []script.Global
+	for _, f := range report.Faults {
+		if f.Global != "" && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
+			list = append(list, script.Global{Name: f.Global, Line: f.Line, Column: f.Column})
+		}
+	}
+	return list
+}
+
+// aloneToItsEnd is what running a script alone shows, if it came to its end.
+func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Report, bool) {
+	if r.Sandbox == nil {
+		return nil, false
+	}
+	report, err := r.alone.Get(integrity.Of(text), func() (*rehearse.Report, error) { return r.Alone(ctx, "it", text, false) })
+	return report, err == nil && report.Stopped == "" && len(report.Ran) == 1 && report.Ran[0]
+}
+
+// AsksFor makes sure of a need that reading a script found, before anybody is told of it: a script that runs to its end
+// alone without ever asking for the global does not need it. Where that can't be tried the need counts.
+func (r *Reader) AsksFor(ctx context.Context, text []byte, global string) bool {
+	report, ok := r.aloneToItsEnd(ctx, text)
+	if !ok {
+		return true // it may not have come to ask
+	}
+	for _, read := range report.Reads {
+		if read.Global == global {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,41 @@
+package crate
+
+import (
+	"context"
+
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+)
+
+// Held says what hold did.
+type Held struct {
+	Outcome
+	Library string       `json:"library"`
+	Hold    *record.Hold `json:"hold"` // nil where it was taken off
+}
+
+// Hold keeps a library at a version, or below one; a nil hold lets it go.
+func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held, error) {
+	d, set, err := c.draft(ctx, reconcile.Titled("hold", name))
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	lib := d.List.Library(name)
+	if lib == nil {
+		return nil, project.NotInCrate(name)
+	}
+	if hold != nil {
+		if hold.At == "" && hold.Below == "" {
+			hold.At = lib.Version
+		}
+		if !project.AllowedBy(hold)(lib.Version) {
+			return nil, problem.Refuse(problem.Held, "merry repin "+name+" to a version that the hold allows first", "%s is at %s, which this hold would not allow", name, lib.Version)
+		}
+	}
+	lib.Hold = hold
+	out := &Held{Library: name, Hold: hold}
+	return out, finish(ctx, d, &out.Outcome, nil, nil)
+}

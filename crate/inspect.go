@@ -1,0 +1,147 @@
+package crate
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/inspect"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// What reading verbs are asked and answer.
+type (
+	CheckRequest = inspect.CheckRequest
+	Checked      = inspect.Checked
+	Ordered      = inspect.Ordered
+	OrderedPage  = inspect.OrderedPage
+	Contents     = inspect.Contents
+	Bill         = inspect.Bill
+)
+
+// Check looks at the crate's files and at pages.
+func (c *Crate) Check(ctx context.Context, req CheckRequest) (*Checked, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	req.Dir = c.Dir
+	return inspect.Check(ctx, p, req)
+}
+
+// Order tells how pages' scripts and stylesheets take effect.
+func (c *Crate) Order(ctx context.Context, patterns []string) ([]Ordered, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return inspect.Order(ctx, p, patterns, c.Dir)
+}
+
+// Contents sums the crate up.
+func (c *Crate) Contents(ctx context.Context) (*Contents, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return inspect.ContentsOf(ctx, p)
+}
+
+// Bill lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
+func (c *Crate) Bill(ctx context.Context, advisories string) (*Bill, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return inspect.BillOf(ctx, p, advisories)
+}
+
+// OrderFixed says what order --fix did.
+type OrderFixed struct {
+	Outcome
+	Pages []OrderedPage `json:"pages"`
+}
+
+// FixOrder repairs the order of pages with the fewest moves.
+func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, error) {
+	out := &OrderFixed{}
+	err := c.repair(ctx, "order --fix", patterns, &out.Outcome, func(pages []paths.InSite) {
+		out.Pages = make([]OrderedPage, len(pages))
+	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) { out.Pages[n] = r.Order(ctx, e) })
+	return out, err
+}
+
+// Mended says what check --fix mended.
+type Mended struct {
+	Outcome
+	Pages []MendedPage `json:"pages"`
+}
+
+// MendedPage is one page with what was mended on it.
+type MendedPage struct {
+	Page string   `json:"page"`
+	Did  []string `json:"did"`
+}
+
+// Mend mends what is safe: references of which exactly one file can be meant, names in other case, link attributes,
+// includes that stand there twice, and the order. All else is left for people.
+func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
+	out := &Mended{}
+	err := c.repair(ctx, "check --fix", patterns, &out.Outcome, func(pages []paths.InSite) {
+		out.Pages = make([]MendedPage, len(pages))
+	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) {
+		out.Pages[n] = MendedPage{e.Path.String(), r.Mend(ctx, e)}
+	})
+	out.Pages = slices.DeleteFunc(out.Pages, func(p MendedPage) bool { return len(p.Did) == 0 })
+	return out, err
+}
+
+// repair does work on pages, each of which is told its number among them.
+func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Outcome, begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int)) error {
+	d, set, err := c.draft(ctx, title)
+	if err != nil {
+		return err
+	}
+	defer set.Close()
+	pages, err := d.Pages(ctx, patterns, c.Dir, true)
+	if err != nil {
+		return err
+	}
+	site, err := d.Site(ctx)
+	if err != nil {
+		return err
+	}
+	begin(pages)
+	r := inspect.NewRepairer(d.Before, site)
+	d.OnPages(pages, func(ctx context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
+		n, _ := slices.BinarySearchFunc(pages, e.Path, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+		work(ctx, r, e, n)
+		return nil
+	})
+	return finish(ctx, d, out, nil, nil)
+}
+
+// Which pages check rehearses.
+const (
+	IfFew  = inspect.IfFew
+	Always = inspect.Always
+	Never  = inspect.Never
+)
+
+// The verdicts on a step of a page's order.
+const (
+	Fine    = inspect.Fine
+	Racing  = inspect.Racing
+	Unknown = inspect.Unknown
+)
+
+// What answers are made of.
+type (
+	Step            = inspect.Step
+	Look            = inspect.Look
+	OrderConstraint = inspect.OrderConstraint
+	BillLine        = inspect.BillLine
+	Warning         = inspect.Warning
+)

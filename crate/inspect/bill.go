@@ -1,0 +1,274 @@
+package inspect
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/package-url/packageurl-go"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
+)
+
+// Bill is what the site ships from others.
+type Bill struct {
+	Site       string     `json:"-"` // the name of the project's folder
+	Libraries  []BillLine `json:"libraries"`
+	Advisories int        `json:"advisories,omitempty"` // how many were read
+	Warnings   []Warning  `json:"warnings,omitempty"`
+	Notes      []string   `json:"notes,omitempty"`
+}
+
+// BillLine is one library.
+type BillLine struct {
+	Name       string        `json:"name"`
+	Version    string        `json:"version"`
+	Licence    string        `json:"licence,omitempty"`
+	PURL       string        `json:"purl,omitempty"`
+	Origin     string        `json:"origin"`
+	Digest     string        `json:"digest,omitempty"`
+	Needs      []string      `json:"needs,omitempty"`
+	Files      []record.File `json:"files"`
+	Pages      int           `json:"pages"`
+	Only       record.Only   `json:"only,omitempty"`
+	Texts      []LicenceText `json:"texts,omitempty"` // of the licence, as the library ships them
+	registered bool
+}
+
+// LicenceText is a licence as a library ships it.
+type LicenceText struct {
+	Path string `json:"path"`
+	Text string `json:"text"`
+}
+
+// Warning is an advisory that concerns a library of the crate.
+type Warning struct {
+	Library string   `json:"library"`
+	Version string   `json:"version"`
+	ID      string   `json:"id"`
+	Aliases []string `json:"aliases,omitempty"`
+	Summary string   `json:"summary"`
+	Fixed   []string `json:"fixed,omitempty"` // versions that are mended
+	From    string   `json:"from"`            // the advisory's file
+}
+
+// BillOf lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
+func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, error) {
+	used, _, err := loadsOf(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	out := &Bill{Site: filepath.Base(string(p.Root))}
+	for _, lib := range p.List.Libraries {
+		line := BillLine{Name: lib.Name, Version: lib.Version, Origin: lib.From, Needs: lib.Needs, Pages: used[lib.Name], Only: lib.Only}
+		if pkg, ok := lib.Package(); ok {
+			line.registered = true
+			line.PURL = purlOf(pkg, lib.Version)
+		}
+		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
+			line.Licence, line.Digest, line.Files = sealed.Licence, sealed.Digest, sealed.Files
+			if o, err := p.OpenKept(ctx, lib.Name); err == nil {
+				line.Texts = licenceTexts(o)
+				o.Close()
+			}
+		}
+		if len(line.Texts) == 0 && lib.Only == "" {
+			out.Notes = append(out.Notes, fmt.Sprintf("%s %s: no licence text is at hand; its delivery has none, or is not in the cache", lib.Name, lib.Version))
+		}
+		out.Libraries = append(out.Libraries, line)
+	}
+	if advisories != "" {
+		if err := out.advise(advisories); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// purlOf is a package's URL (Package URL specification).
+func purlOf(pkg, version string) string {
+	space, name := "", pkg
+	if strings.HasPrefix(pkg, "@") {
+		space, name, _ = strings.Cut(pkg, "/")
+	}
+	return packageurl.NewPackageURL(packageurl.TypeNPM, space, name, version, nil, "").ToString()
+}
+
+func licenceTexts(o *origin.Opened) []LicenceText {
+	var list []LicenceText
+	for i := range o.Files {
+		f := &o.Files[i]
+		if f.Kind == delivery.Licence && f.Size < 256<<10 && !strings.Contains(path.Dir(f.Path), "/") {
+			if b, err := o.Tree.ReadFile(f.Path); err == nil {
+				list = append(list, LicenceText{f.Path, string(b)})
+			}
+		}
+	}
+	return list
+}
+
+// An advisory in the OSV format, as far as it is read (OSV Schema 1.7).
+type advisory struct {
+	ID        string   `json:"id"`
+	Summary   string   `json:"summary"`
+	Details   string   `json:"details"`
+	Aliases   []string `json:"aliases"`
+	Withdrawn string   `json:"withdrawn"`
+	Affected  []struct {
+		Package struct {
+			Ecosystem string `json:"ecosystem"`
+			Name      string `json:"name"`
+			PURL      string `json:"purl"`
+		} `json:"package"`
+		Versions []string `json:"versions"`
+		Ranges   []struct {
+			Type   string              `json:"type"`
+			Events []map[string]string `json:"events"`
+		} `json:"ranges"`
+	} `json:"affected"`
+}
+
+// mostAdvisory is how large one advisory may be.
+const mostAdvisory = 4 << 20
+
+func (b *Bill) advise(name string) error {
+	t, err := source.OpenPath(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return problem.Refuse(problem.FileUnknown, "name a folder, an archive or a file of advisories", "there is no file or folder %s", name)
+	}
+	if err != nil {
+		return err
+	}
+	defer t.Close()
+	for _, e := range t.Entries {
+		if path.Ext(e.Path) != ".json" || e.Size > mostAdvisory {
+			continue
+		}
+		text, err := t.ReadFile(e.Path)
+		if err != nil {
+			return err
+		}
+		var list []advisory
+		var one advisory
+		if json.Unmarshal(text, &one) == nil {
+			list = []advisory{one}
+		} else if json.Unmarshal(text, &list) != nil {
+			b.Notes = append(b.Notes, e.Path+" is no advisory in the OSV format; it was passed over")
+			continue
+		}
+		for _, adv := range list {
+			if adv.ID == "" || adv.Affected == nil {
+				b.Notes = append(b.Notes, e.Path+" is no advisory in the OSV format; it was passed over")
+				continue
+			}
+			b.Advisories++
+			if adv.Withdrawn == "" {
+				b.match(&adv, e.Path)
+			}
+		}
+	}
+	if b.Advisories == 0 {
+		return problem.Refuse(problem.NothingThere, "name a folder or an archive of advisories in the OSV format, one JSON file each", "%s has no advisories", name)
+	}
+	slices.SortStableFunc(b.Warnings, func(x, y Warning) int { return strings.Compare(x.Library+x.ID, y.Library+y.ID) })
+	return nil
+}
+
+// match holds an advisory against the bill. A package of the registry is known by its package URL; what came as a download,
+// only by its name.
+func (b *Bill) match(adv *advisory, from string) {
+	for i := range b.Libraries {
+		l := &b.Libraries[i]
+		for _, a := range adv.Affected {
+			name := strings.TrimPrefix(l.Origin, record.FromRegistry)
+			if !l.registered {
+				name = l.Name
+			}
+			if a.Package.Name != name || !strings.EqualFold(a.Package.Ecosystem, packageurl.TypeNPM) {
+				continue
+			}
+			hit, fixed := slices.Contains(a.Versions, l.Version), []string(nil)
+			for _, r := range a.Ranges {
+				if r.Type == "SEMVER" || r.Type == "ECOSYSTEM" {
+					in, mended := inEvents(l.Version, r.Events)
+					hit = hit || in
+					fixed = append(fixed, mended...)
+				}
+			}
+			if hit {
+				summary := adv.Summary
+				if summary == "" {
+					summary, _, _ = strings.Cut(adv.Details, "\n")
+				}
+				b.Warnings = append(b.Warnings, Warning{l.Name, l.Version, adv.ID, adv.Aliases, summary, fixed, from})
+				break
+			}
+		}
+	}
+}
+
+// inEvents tells whether a version lies in what a range's events span (OSV Schema, section on affected[].ranges[].events):
+// events are sorted by version, and each introduced opens what the next fixed, or last_affected, closes.
+func inEvents(version string, events []map[string]string) (in bool, fixed []string) {
+	type event struct{ kind, version string }
+	var list []event
+	for _, e := range events {
+		for kind, v := range e {
+			list = append(list, event{kind, v})
+			if kind == "fixed" {
+				fixed = append(fixed, v)
+			}
+		}
+	}
+	order := func(v string) string {
+		if v == "0" {
+			return "0.0.0-0" // before all
+		}
+		return v
+	}
+	slices.SortStableFunc(list, func(a, b event) int { return semantic.CompareVersions(order(a.version), order(b.version)) })
+	for _, e := range list {
+		c := semantic.CompareVersions(version, order(e.version))
+		switch {
+		case e.kind == "introduced" && c >= 0:
+			in = true
+		case e.kind == "fixed" && c >= 0, e.kind == "last_affected" && c > 0:
+			in = false
+		}
+	}
+	return in, fixed
+}
+
+// NoticeText is the text that a site shows for what it ships of others.
+func (b *Bill) NoticeText() string {
+	var s strings.Builder
+	s.WriteString("This site ships software of others, under their licences.\n")
+	for _, l := range b.Libraries {
+		if l.Only != "" {
+			continue
+		}
+		fmt.Fprintf(&s, "\n%s\n%s %s\n", strings.Repeat("-", 72), l.Name, l.Version)
+		if l.Licence != "" {
+			fmt.Fprintf(&s, "Licence: %s\n", l.Licence)
+		}
+		if l.PURL != "" {
+			fmt.Fprintf(&s, "%s\n", l.PURL)
+		}
+		for _, t := range l.Texts {
+			fmt.Fprintf(&s, "\n%s\n", strings.TrimSpace(strings.ReplaceAll(t.Text, "\r\n", "\n")))
+		}
+	}
+	return s.String()
+}

@@ -1,0 +1,145 @@
+// Package inspect says what is wrong with a project, and what runs when on its pages: check, order, rehearsals, and the crate
+// at a glance. It reads a project and returns answers, and the work that would mend pages.
+//
+// It changes nothing itself.
+package inspect
+
+import (
+	"context"
+	"slices"
+	"sync"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// Checked is what check found.
+type Checked struct {
+	Pages    int             `json:"pages"`
+	Findings []check.Finding `json:"findings"`
+	// Rehearsed is how many pages were rehearsed, and Unsure what those rehearsals showed and can't be sure of.
+	Rehearsed int      `json:"rehearsed"`
+	Unsure    []string `json:"unsure,omitempty"`
+}
+
+// A CheckRequest says what to check.
+type CheckRequest struct {
+	Pages   []string // patterns; none is all
+	Dir     string   // where patterns begin
+	Since   string   // only pages that changed since this revision
+	Profile string   // hold the pages against this profile of the packing list, too
+	Online  bool     // fetch every CDN link of the crate, and compare
+	Fresh   bool     // read and check all pages, whatever is remembered of them
+	// Rehearse says whether the pages are rehearsed.
+	Rehearse Rehearsing
+}
+
+// Rehearsing says which pages are rehearsed.
+type Rehearsing int
+
+// The choices.
+const (
+	IfFew  Rehearsing = iota // all, where they are few
+	Always                   // all
+	Never                    // none
+)
+
+// fewPages is how many pages are rehearsed without being asked to.
+const fewPages = 25
+
+// An inspection answers what the checks ask about the project. It remembers, since ten thousand pages ask the same.
+type inspection struct {
+	p       *project.Project
+	site    *project.Site
+	scripts *tags.Scripts
+	near    *nearness
+	profile *check.Profile
+	sealed  sealedFiles
+
+	targets    memo.Memo[reference, tags.Target]
+	identities memo.Memo[string, identity]
+	providers  memo.Memo[string, map[string]string] // a global to the own script that defines it
+	shared     memo.Memo[string, *uses]
+	links      links
+	buffers    sync.Pool
+}
+
+// A reference is what a page says, and from where: pages of one folder share most of theirs.
+type reference struct{ dir, base, ref string }
+
+func newInspection(p *project.Project, site *project.Site) *inspection {
+	return &inspection{p: p, site: site, scripts: tags.NewScripts(p), near: newNearness(site), links: links{of: map[string]*link{}}}
+}
+
+// Check looks at the crate's files and at pages.
+func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked, error) {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return nil, err
+	}
+	pages, all := site.Pages, len(req.Pages) == 0 && req.Since == ""
+	if len(req.Pages) > 0 {
+		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {
+			return nil, err
+		}
+	}
+	if req.Since != "" {
+		if pages, err = changedSince(ctx, p, req.Since, pages); err != nil {
+			return nil, err
+		}
+	}
+	c := newInspection(p, site)
+	if req.Profile != "" {
+		prof, ok := p.List.Profiles[req.Profile]
+		if !ok {
+			return nil, project.NoProfile(p.List, req.Profile)
+		}
+		c.profile = &check.Profile{Name: req.Profile, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}
+	}
+	found, err := c.files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	last := remember(p, site, req)
+	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
+		if r, ok := last.page(name); ok {
+			return r, nil
+		}
+		return c.page(ctx, name, last)
+	})
+	if err != nil {
+		return nil, err
+	}
+	used := newUsage()
+	for _, r := range results {
+		found = append(found, r.found...)
+		used.add(r.uses)
+	}
+	if req.Online {
+		list, err := c.online(ctx)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, list...)
+	} else {
+		last.store(pages, results)
+	}
+	if all {
+		found = append(found, c.wholeSite(used)...)
+	}
+	out := &Checked{Pages: len(pages)}
+	if req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages {
+		list, fine, err := c.rehearsals(ctx, pages, found, out)
+		if err != nil {
+			return nil, err
+		}
+		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
+	}
+	check.Sort(found)
+	out.Findings = found
+	return out, nil
+}

@@ -1,0 +1,150 @@
+package inspect
+
+import (
+	"context"
+	"fmt"
+
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// Contents is the crate at a glance.
+type Contents struct {
+	Root      string         `json:"root"`
+	Libraries []ContentsLine `json:"libraries"`
+	Pages     []PageLoad     `json:"pages"`
+}
+
+// ContentsLine is one library of the crate.
+type ContentsLine struct {
+	Name    string       `json:"name"`
+	Version string       `json:"version"`
+	Licence string       `json:"licence,omitempty"`
+	From    string       `json:"from"`
+	Build   record.Build `json:"build,omitempty"`
+	Files   int          `json:"files"`
+	Size    int64        `json:"size"`
+	Wire    int64        `json:"wire"` // what pages load of it, as packed for the network by gzip
+	Pages   int          `json:"pages"`
+	State   string       `json:"state"` // whole, or what is wrong
+	Needs   []string     `json:"needs,omitempty"`
+	Because string       `json:"because,omitempty"`
+	Only    record.Only  `json:"only,omitempty"`
+	Hold    *record.Hold `json:"hold,omitempty"`
+}
+
+// PageLoad is what a page's own scripts and stylesheets and those of libraries come to.
+type PageLoad struct {
+	Page  string `json:"page"`
+	Files int    `json:"files"`
+	Size  int64  `json:"size"`
+	Wire  int64  `json:"wire"`
+}
+
+// mostPageLoads is how many pages are summed up; of a larger site the first ones stand for the rest.
+const mostPageLoads = 200
+
+// ContentsOf sums the crate up.
+func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
+	used, loads, err := loadsOf(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	out := &Contents{Root: string(p.Root), Pages: loads}
+	for _, l := range p.List.Libraries {
+		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: used[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
+		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {
+			line.State = "not taken yet"
+			if l.Only == record.Desk && l.Serve == record.CDN {
+				line.State = "a link, not sealed"
+			}
+		} else {
+			line.Licence, line.Files = sealed.Licence, len(sealed.Files)
+			gone := 0
+			if sealed.Linked {
+				line.State = "linked"
+			}
+			for _, f := range sealed.Files {
+				line.Size += f.Size
+				if f.At.IsZero() || sealed.Linked {
+					continue
+				}
+				if info, err := p.Disk.Stat(f.At.String()); err != nil || info.Size() != f.Size {
+					gone++
+				}
+			}
+			if gone > 0 {
+				line.State = fmt.Sprintf("%d of %d files gone or changed", gone, len(sealed.Files))
+			}
+			for _, t := range p.TaggedFiles(l.Name, record.NoBuild) {
+				_, wire := p.Sizes(t.At)
+				line.Wire += wire
+			}
+		}
+		out.Libraries = append(out.Libraries, line)
+	}
+	return out, nil
+}
+
+// loadsOf counts the pages that each library is on, and what the pages load.
+func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, loads []PageLoad, err error) {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	type result struct {
+		on    map[string]bool
+		files []paths.InSite
+	}
+	results, err := parallel.Map(ctx, site.Pages, func(_ context.Context, name paths.InSite) (result, error) {
+		r := result{on: map[string]bool{}}
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return r, err
+		}
+		v, err := tags.Read(p, name, b)
+		if err != nil {
+			return r, nil // check tells of it
+		}
+		for i := range v.Includes {
+			if !v.Runs(i) {
+				continue
+			}
+			if l := v.Library(i); l != "" {
+				r.on[l] = true
+			}
+			if at := v.Place(p, i); !at.IsZero() {
+				r.files = append(r.files, at)
+			}
+		}
+		return r, nil
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	used = map[string]int{}
+	known := map[paths.InSite][2]int64{}
+	for i, r := range results {
+		for l := range r.on {
+			used[l]++
+		}
+		if i >= mostPageLoads {
+			continue
+		}
+		load := PageLoad{Page: site.Pages[i].String(), Files: len(r.files)}
+		for _, f := range r.files {
+			s, ok := known[f]
+			if !ok {
+				s[0], s[1] = p.Sizes(f)
+				known[f] = s
+			}
+			load.Size += s[0]
+			load.Wire += s[1]
+		}
+		loads = append(loads, load)
+	}
+	return used, loads, nil
+}

@@ -1,0 +1,139 @@
+package inspect
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io/fs"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// sealedFiles is what was learned of the crate's files before any page is looked at.
+type sealedFiles struct {
+	gone  map[paths.InProject]bool // those that are not there
+	wants map[string]check.Wants   // what each library wants of a page
+}
+
+// files holds the crate's files against the seal, learns what the libraries want of pages, and looks at what stylesheets ask
+// for.
+func (c *inspection) files(ctx context.Context) ([]check.Finding, error) {
+	places := make([]paths.InProject, 0, len(c.p.Places()))
+	for at := range c.p.Places() {
+		places = append(places, at)
+	}
+	slices.SortFunc(places, func(a, b paths.InProject) int { return strings.Compare(a.String(), b.String()) })
+	type result struct {
+		found []check.Finding
+		wants check.Wants
+		gone  bool
+	}
+	results, err := parallel.Map(ctx, places, func(_ context.Context, at paths.InProject) (r result, err error) {
+		r.found, r.wants, r.gone, err = c.sealedFile(at)
+		return r, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	c.sealed = sealedFiles{gone: map[paths.InProject]bool{}, wants: map[string]check.Wants{}}
+	var found []check.Finding
+	for i, r := range results {
+		found = append(found, r.found...)
+		if r.gone {
+			c.sealed.gone[places[i]] = true
+		}
+		lib := c.p.At(places[i]).Library
+		w := c.sealed.wants[lib]
+		c.sealed.wants[lib] = check.Wants{Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset || r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
+	}
+	own, err := parallel.Map(ctx, c.p.OwnFiles(c.site, delivery.Stylesheet), func(_ context.Context, name paths.InSite) ([]check.Finding, error) {
+		b, err := c.p.ReadInSite(name)
+		if err != nil {
+			return nil, err
+		}
+		return c.assets(c.p.InProject(name), b), nil
+	})
+	return append(found, slices.Concat(own...)...), err
+}
+
+// sealedFile looks at one file of the crate.
+func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, wants check.Wants, gone bool, err error) {
+	of := c.p.At(at)
+	b, err := c.p.ReadFile(at)
+	switch {
+	case errors.Is(err, fs.ErrNotExist) && c.p.Seal.Libraries[of.Library].Linked:
+		return nil, wants, false, nil // pages have nothing but links to it
+	case errors.Is(err, fs.ErrNotExist):
+		return []check.Finding{{Name: check.SealedGone, Severity: check.Error, File: at.String(), Message: "the seal has this file of " + of.Library + ", and it is not there",
+			Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library}}, wants, true, nil
+	case err != nil:
+		return nil, wants, false, err
+	}
+	if now := integrity.Of(b); now != of.File.Integrity {
+		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not as it was sealed",
+			Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own, then merry refill " + of.Library + " --overwrite"})
+	}
+	switch delivery.KindOf(at.String()) {
+	case delivery.Stylesheet:
+		wants.Doctype = true
+		wants.Viewport = bytes.Contains(b, []byte("@media")) && bytes.Contains(b, []byte("-width"))
+		found = append(found, c.assets(at, b)...)
+		wants.Charset = beyondASCII(b)
+	case delivery.Script:
+		wants.Charset = beyondASCII(b)
+	}
+	return found, wants, false, nil
+}
+
+func beyondASCII(b []byte) bool {
+	return slices.ContainsFunc(b, func(c byte) bool { return c >= 0x80 })
+}
+
+// assets finds what a stylesheet asks for and does not get.
+func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
+	name, ok := c.p.InSite(at)
+	if !ok {
+		return nil
+	}
+	var found []check.Finding
+	said := map[paths.InSite]bool{}
+	for _, r := range style.References(b) {
+		t := tags.Resolve(name, "", r.URL)
+		if strings.HasPrefix(t.URL, "http://") {
+			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at.String(), Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, or warns of it", Next: "write https://, or keep the file on the site"}
+			f.Line, f.Column = page.Position(b, r.Offset)
+			found = append(found, f)
+		}
+		if t.Path.IsZero() || c.has(t.Path) || said[t.Path] {
+			continue
+		}
+		said[t.Path] = true
+		if of := c.p.At(c.p.InProject(t.Path)); of.File != nil && !c.p.Seal.Libraries[of.Library].Linked {
+			continue // that is told once, for the file
+		}
+		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " + t.Path.String() + ", which is not there",
+			Why: "its fonts or pictures will not show"}
+		f.Line, f.Column = page.Position(b, r.Offset)
+		if of := c.p.At(at); of.Library != "" {
+			f.Next = "merry refill " + of.Library
+		} else {
+			f.Next = "put the file there, or correct the url()"
+		}
+		if near, caseOnly := c.near.find(t.Path); caseOnly {
+			f.Next = "on disk it is written " + near.String() + ": write it so"
+		} else if !near.IsZero() {
+			f.Next = "the nearest file is " + near.String() + "; " + f.Next
+		}
+		found = append(found, f)
+	}
+	return found
+}

@@ -1,0 +1,190 @@
+package inspect
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/internal/cratetest"
+)
+
+func read(t testing.TB, p *project.Project, name, text string) *tags.Page {
+	t.Helper()
+	v, err := tags.Read(p, paths.Found(name), []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+func TestPURLs(t *testing.T) {
+	for pkg, want := range map[string]string{"oarlock": "pkg:npm/oarlock@2.0.3", "@gull/pennants": "pkg:npm/%40gull/pennants@2.0.3"} {
+		if got := purlOf(pkg, "2.0.3"); got != want {
+			t.Errorf("%s is %s", pkg, got)
+		}
+	}
+}
+
+func TestNotice(t *testing.T) {
+	b := &Bill{Libraries: []BillLine{{Name: "oarlock", Version: "2.0.3", Licence: "MIT", Texts: []LicenceText{{"LICENSE", "Copyright\r\nthe crew\r\n"}}}, {Name: "quickbrine", Only: "desk"}}}
+	text := b.NoticeText()
+	if !strings.Contains(text, "oarlock 2.0.3\nLicence: MIT\n\nCopyright\nthe crew\n") || strings.Contains(text, "quickbrine") || strings.Contains(text, "\r") {
+		t.Errorf("the notice is\n%s", text)
+	}
+}
+
+func TestInEvents(t *testing.T) {
+	events := func(words string) []map[string]string {
+		var list []map[string]string
+		for _, w := range strings.Fields(words) {
+			kind, version, _ := strings.Cut(w, "=")
+			list = append(list, map[string]string{kind: version})
+		}
+		return list
+	}
+	for _, tt := range []struct {
+		version, events string
+		want            bool
+	}{
+		{"1.0.0", "introduced=0", true},
+		{"1.0.0", "introduced=0 fixed=1.0.0", false},
+		{"0.9.9", "introduced=0 fixed=1.0.0", true},
+		{"1.0.0", "fixed=1.0.1 introduced=1.0.0", true},
+		{"2.0.0", "introduced=0 fixed=1.0.0 introduced=2.0.0 fixed=2.0.1", true},
+		{"1.5.0", "introduced=0 fixed=1.0.0 introduced=2.0.0 fixed=2.0.1", false},
+		{"1.2.3", "introduced=1.0.0 last_affected=1.2.3", true},
+		{"1.2.4", "introduced=1.0.0 last_affected=1.2.3", false},
+		{"1.0.0-rc.1", "introduced=1.0.0", false},
+	} {
+		if got, _ := inEvents(tt.version, events(tt.events)); got != tt.want {
+			t.Errorf("%s in %s: %v", tt.version, tt.events, got)
+		}
+	}
+}
+
+func TestEditionOf(t *testing.T) {
+	for text, want := range map[string]int{"es5": 2009, "ES6": 2015, "es2017": 2017, "2020": 2020, " es2015 ": 2015, "": 0, "old ones": 0} {
+		if got := editionOf(text); got != want {
+			t.Errorf("%q is %d, want %d", text, got, want)
+		}
+	}
+}
+
+// TestMemoryReadsWhatItKept, and nothing else: damaged bytes are no memory.
+func TestMemoryReadsWhatItKept(t *testing.T) {
+	p := cratetest.WithOarlock(t, cratetest.Harbour)
+	m := &memory{p: p, of: string(p.Root), state: 7}
+	same := &uses{libraries: []string{"oarlock"}, files: []string{"js/oarlock.js", "js/club.js"}}
+	m.store([]paths.InSite{paths.Found("a.html"), paths.Found("b.html"), paths.Found("c.html")}, []pageResult{{uses: same, stamp: 1}, {uses: same, stamp: 2}, {uses: &uses{}, stamp: 0}})
+	b, ok := p.Origin.Cache.Result(checkedResult, string(p.Root))
+	if !ok {
+		t.Fatal("nothing was kept")
+	}
+	kept := &memory{p: p, state: 7}
+	kept.read(b)
+	if len(kept.known) != 2 || kept.known[paths.Found("b.html")].stamp != 2 || len(kept.uses) != 1 || strings.Join(kept.uses[0].files, " ") != "js/oarlock.js js/club.js" {
+		t.Errorf("read %+v", kept)
+	}
+	other := &memory{p: p, state: 8}
+	if other.read(b); other.known != nil {
+		t.Error("what held in other surroundings is believed")
+	}
+	for n := range len(b) {
+		(&memory{p: p, state: 7}).read(b[:n])
+		bad := slices.Clone(b)
+		bad[n] ^= 0xff
+		(&memory{p: p, state: 7}).read(bad)
+	}
+}
+
+func FuzzMemory(f *testing.F) {
+	f.Add([]byte("\x07\x00\x00\x00\x00\x00\x00\x00\x01\x02ab\x00\x01x12345678\x00\x00"))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		(&memory{state: 7}).read(b)
+	})
+}
+
+// TestMend mends one page in each of the safe ways, and leaves what is not safe.
+func TestMend(t *testing.T) {
+	p := cratetest.WithOarlock(t, cratetest.Harbour)
+	for _, tt := range []struct{ name, page, want string }{
+		{"one file of that name", `<script src="old/club.js"></script>`, `<script src="js/club.js"></script>`},
+		{"two files of that name", `<script src="old/twin.js"></script>`, ""},
+		{"another name", `<script src="js/clubs.js"></script>`, ""},
+		{"case", `<script src='JS/club.js'></script>`, `<script src='js/club.js'></script>`},
+		{"twice", "<script src=js/club.js></script>\n<p>x</p>\n<script src=js/club.js></script>\n", "<script src=js/club.js></script>\n<p>x</p>\n"},
+		{"nothing", `<script src="js/club.js"></script>`, ""},
+		{"a crossorigin that lacks", `<script src="https://else.example/x-1.2.0.js" integrity="sha384-` + strings.Repeat("A", 64) + `"></script>`,
+			`<script src="https://else.example/x-1.2.0.js" integrity="sha384-` + strings.Repeat("A", 64) + `" crossorigin="anonymous"></script>`},
+	} {
+		site := &project.Site{Files: map[paths.InSite]int64{}, Pages: []paths.InSite{paths.Found("index.html")}}
+		for _, name := range []string{"js/club.js", "a/twin.js", "b/twin.js", "index.html"} {
+			site.Files[paths.Found(name)] = 1
+		}
+		e := tags.NewEditor(p, tags.NewScripts(p), read(t, p, "index.html", "<!doctype html>\n"+tt.page))
+		did := NewRepairer(p, site).Mend(context.Background(), e)
+		b, err := e.Bytes()
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := tt.want
+		if want == "" {
+			want = tt.page
+		}
+		if got := strings.TrimPrefix(string(b), "<!doctype html>\n"); got != want || (len(did) == 0) != (tt.want == "") {
+			t.Errorf("%s: %q (%v), want %q", tt.name, got, did, want)
+		}
+	}
+}
+
+// TestReorderKeepsBytes: whatever the page looks like, tags that move keep their bytes, and the rest of the page too.
+func TestReorderKeepsBytes(t *testing.T) {
+	p := cratetest.WithOarlock(t, cratetest.Harbour)
+	site := &project.Site{Files: map[paths.InSite]int64{}, Pages: []paths.InSite{paths.Found("index.html")}}
+	const oarlock, own = "<SCRIPT  SRC='js/oarlock.js' data-x=1></SCRIPT >", "<script>oarlock.go()</script>"
+	for _, pageText := range []string{
+		"<!doctype html>\r\n<html>\r\n<head>\r\n\t" + own + "\r\n</head>\r\n<body>\r\n\t<p>x</p>\r\n\t" + oarlock + "\r\n</body>\r\n</html>\r\n",
+		own + oarlock,
+		"<p>" + own + " and " + oarlock + " more",
+		"<!doctype html><body>\n  " + own + "\n  <!-- between -->\n  " + oarlock + "\n",
+	} {
+		r := NewRepairer(p, site)
+		const text = "window.oarlock = {};"
+		r.c.scripts.Learn(tags.Target{Path: paths.Found("js/oarlock.js")}, &tags.Script{Report: script.Analyze([]byte(text)), Text: []byte(text), Name: "js/oarlock.js"})
+		e := tags.NewEditor(p, r.c.scripts, read(t, p, "index.html", pageText))
+		done := r.Order(context.Background(), e)
+		b, err := e.Bytes()
+		if err != nil {
+			t.Errorf("%q: %v", pageText, err)
+			continue
+		}
+		if len(done.Moves) != 1 || strings.Index(string(b), oarlock) > strings.Index(string(b), own) || strings.Count(string(b), oarlock) != 1 || strings.Count(string(b), own) != 1 {
+			t.Errorf("%q became %q by %v", pageText, b, done.Moves)
+		}
+		strip := func(s string) string {
+			return strings.NewReplacer(oarlock, "", own, "", " ", "", "\t", "", "\r", "", "\n", "").Replace(s)
+		}
+		if strip(string(b)) != strip(pageText) {
+			t.Errorf("the rest of the page changed: %q became %q", pageText, b)
+		}
+	}
+}
+
+// TestFreshRemembersNothing: what the last check found is recalled, and with fresh set it is not.
+func TestFreshRemembersNothing(t *testing.T) {
+	p := cratetest.WithOarlock(t, "")
+	site := &project.Site{Stamp: 1}
+	pages := []paths.InSite{paths.Found("index.html")}
+	remember(p, site, CheckRequest{}).store(pages, []pageResult{{uses: noUses, stamp: 7}})
+	if m := remember(p, site, CheckRequest{}); len(m.known) != 1 {
+		t.Errorf("%d pages are recalled", len(m.known))
+	}
+	if m := remember(p, site, CheckRequest{Fresh: true}); len(m.known) != 0 {
+		t.Errorf("%d pages are recalled that were to be read anew", len(m.known))
+	}
+}

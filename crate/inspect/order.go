@@ -1,0 +1,258 @@
+package inspect
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// Ordered is how a page's scripts and stylesheets take effect.
+type Ordered struct {
+	Page        string            `json:"page"`
+	Steps       []Step            `json:"steps"`
+	Constraints []OrderConstraint `json:"constraints,omitempty"`
+	Cycle       []string          `json:"cycle,omitempty"` // the reasons round it
+	Stuck       []string          `json:"stuck,omitempty"` // what no move can mend
+	Notes       []string          `json:"notes,omitempty"`
+}
+
+// Step is one script or stylesheet, in the order in which they take effect.
+type Step struct {
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind"`
+	When    string   `json:"when"`
+	Line    int      `json:"line"`
+	Library string   `json:"library,omitempty"`
+	Defines []string `json:"defines,omitempty"`
+	Needs   []string `json:"needs,omitempty"`
+	Verdict Verdict  `json:"verdict"`
+	Size    int64    `json:"size"`
+	Wire    int64    `json:"wire"`
+	From    string   `json:"from,omitempty"` // local, or the host of a link
+	Item    int      `json:"item"`
+	Looks   []Look   `json:"looks,omitempty"` // of own scripts
+}
+
+// A Verdict is what the browser will say of a step, with a reason behind a colon in some.
+type Verdict string
+
+// The verdicts.
+const (
+	Fine     Verdict = "fine"
+	TooEarly Verdict = "too early"
+	Racing   Verdict = "a race"
+	Unknown  Verdict = "unknown"
+	NotThere Verdict = "not there"
+)
+
+// Look is an id or a class that an own script looks up.
+type Look struct {
+	Selector string `json:"selector"`
+	At       string `json:"at"`
+	Here     bool   `json:"here"` // the page has such an element
+}
+
+// OrderConstraint is one reason why something must come before something else.
+type OrderConstraint struct {
+	Before int         `json:"before"` // indices of steps
+	After  int         `json:"after"`
+	Reason string      `json:"reason"`
+	State  order.State `json:"state"`
+	Global string      `json:"global,omitempty"`
+}
+
+// Order tells how pages' scripts and stylesheets take effect, with the reason for every constraint.
+func Order(ctx context.Context, p *project.Project, patterns []string, dir string) ([]Ordered, error) {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return nil, err
+	}
+	pages, err := p.Select(site, patterns, dir)
+	if err != nil {
+		return nil, err
+	}
+	c := newInspection(p, site)
+	return parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (Ordered, error) {
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return Ordered{}, err
+		}
+		v, err := tags.Read(p, name, b)
+		if err != nil {
+			return Ordered{}, err
+		}
+		return c.ordered(ctx, v), nil
+	})
+}
+
+func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
+	items := c.scripts.Items(v)
+	constraints, absent := c.scripts.Constraints(ctx, items)
+	out := Ordered{Page: v.Path.String()}
+	has := selectors(v)
+	at := make([]int, len(items)) // of each item, its step
+	for n, i := range order.Sequence(items) {
+		at[i] = n
+		out.Steps = append(out.Steps, c.step(v, i, &items[i], has))
+	}
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return it.Unknown && !it.Inert })
+	for _, a := range absent {
+		if unknown || !c.scripts.Fails(ctx, &items[a.Item], a.Need.Global) {
+			continue
+		}
+		s := &out.Steps[at[a.Item]]
+		if s.Verdict == Fine {
+			s.Verdict = Verdict(a.Need.Global + " is nowhere")
+		}
+	}
+	for _, k := range constraints {
+		state := order.StateOf(items, k)
+		out.Constraints = append(out.Constraints, OrderConstraint{Before: at[k.Before], After: at[k.After], Reason: k.Reason(items), State: state, Global: k.Global})
+		if s := &out.Steps[at[k.After]]; s.Verdict == Fine && state != order.Kept {
+			s.Verdict = map[order.State]Verdict{order.Broken: TooEarly, order.Race: Racing}[state]
+			if items[k.After].Style {
+				s.Verdict = TooEarly + Verdict(": "+items[k.Before].Name+" will win")
+			}
+		}
+	}
+	plan := order.Repair(items, constraints)
+	for _, k := range plan.Cycle {
+		out.Cycle = append(out.Cycle, k.Reason(items))
+	}
+	for _, k := range plan.Stuck {
+		out.Stuck = append(out.Stuck, k.Reason(items)+stuckWords(items, k))
+	}
+	return out
+}
+
+// selectors lists the ids and classes that a page has, as selectors.
+func selectors(v *tags.Page) map[string]bool {
+	has := map[string]bool{}
+	page.Names(v.Bytes, func(n page.Name) {
+		switch n.Kind {
+		case page.ClassName:
+			has["."+n.Text] = true
+		case page.IDName:
+			has["#"+n.Text] = true
+		}
+	})
+	return has
+}
+
+// step says what is known of one include.
+func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bool) Step {
+	in := &v.Includes[i]
+	line, _ := v.Position(in.Start)
+	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines, Verdict: Fine, Item: i, When: whenWords(in)}
+	if it.Inline {
+		s.Size = int64(len(v.InlineText(in)))
+		s.Wire = s.Size
+	} else {
+		s.Size, s.Wire = c.p.Sizes(v.Place(c.p, i))
+		s.From = cmp.Or(cdn.Origin(v.Targets[i].URL), "local")
+	}
+	if text, ok := it.Text.([]byte); ok && it.Own {
+		for _, l := range script.Looks(text) {
+			whole, offset, name := text, l.Offset, c.p.InProject(paths.Found(it.Name)).String()
+			if it.Inline {
+				whole, offset, name = v.Bytes, in.TextStart()+l.Offset, c.p.InProject(v.Path).String()
+			}
+			line, column := page.Position(whole, offset)
+			s.Looks = append(s.Looks, Look{l.Selector, fmt.Sprintf("%s:%d:%d", name, line, column), has[l.Selector]})
+		}
+	}
+	for _, n := range it.Needs {
+		s.Needs = append(s.Needs, n.Global)
+	}
+	if it.Unknown {
+		s.Verdict = Unknown
+		if v.Targets[i].Odd != "" {
+			s.Verdict += Verdict(": " + v.Targets[i].Odd)
+		}
+	} else if t := v.Targets[i].Path; !t.IsZero() && !c.has(t) {
+		s.Verdict = NotThere
+	}
+	return s
+}
+
+// stuckWords say why a constraint can't be mended by moving tags.
+func stuckWords(items []order.Item, k order.Constraint) string {
+	a, b := &items[k.Before], &items[k.After]
+	switch {
+	case a.Phase == order.AnyTime:
+		return "; " + a.Name + " is async: a race. Take async off it"
+	case b.Phase == order.AnyTime:
+		return "; " + b.Name + " is async: a race. Take async off it"
+	}
+	return "; but " + a.Name + " is deferred, and " + b.Name + " runs where it stands. Take defer off the first, or write it on both"
+}
+
+func whenWords(in *page.Include) string {
+	switch {
+	case in.Kind == page.Stylesheet || in.Kind == page.InlineStyle:
+		return "applies; scripts behind it wait"
+	case in.Module && in.When == page.Async:
+		return "module, at any time"
+	case in.When == page.Async:
+		return "at any time"
+	case in.Module:
+		return "module, after parsing"
+	case in.When == page.Deferred:
+		return "after parsing"
+	}
+	return "in place"
+}
+
+// OrderedPage is one page whose tags were moved, or could not be.
+type OrderedPage struct {
+	Page  string   `json:"page"`
+	Moves []string `json:"moves,omitempty"`
+	Why   []string `json:"why,omitempty"`
+	Cycle []string `json:"cycle,omitempty"`
+	Stuck []string `json:"stuck,omitempty"`
+}
+
+// A Repairer puts pages in order.
+type Repairer struct{ c *inspection }
+
+// NewRepairer makes a repairer of pages of a project.
+func NewRepairer(p *project.Project, site *project.Site) *Repairer {
+	return &Repairer{newInspection(p, site)}
+}
+
+// Order moves a page's tags into an order that keeps the constraints, with the fewest moves, and says what it did and what no
+// move can mend.
+func (r *Repairer) Order(ctx context.Context, e *tags.Editor) OrderedPage {
+	done := OrderedPage{Page: e.Path.String()}
+	items := r.c.scripts.Items(e.Page)
+	for i := range items {
+		items[i].Inert = items[i].Inert || e.Removed(i)
+	}
+	constraints, _ := r.c.scripts.Constraints(ctx, items)
+	plan := order.Repair(items, constraints)
+	for _, k := range plan.Cycle {
+		done.Cycle = append(done.Cycle, k.Reason(items))
+	}
+	for _, k := range plan.Stuck {
+		done.Stuck = append(done.Stuck, k.Reason(items)+stuckWords(items, k))
+	}
+	done.Moves = e.Reorder(items, plan)
+	for _, m := range plan.Moves {
+		for _, k := range m.Why {
+			done.Why = append(done.Why, k.Reason(items))
+		}
+	}
+	slices.Sort(done.Why)
+	done.Why = slices.Compact(done.Why)
+	return done
+}

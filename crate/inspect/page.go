@@ -1,0 +1,200 @@
+package inspect
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// page checks one page. Buffers are used again, so memory does not grow with the number of pages.
+func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) (r pageResult, err error) {
+	buf, _ := c.buffers.Get().(*[]byte)
+	if buf == nil {
+		buf = new([]byte)
+	}
+	defer c.buffers.Put(buf)
+	var stamp disk.Stamp
+	*buf, stamp, err = c.p.Disk.Read(c.p.InProject(name).String(), disk.MostPage, *buf)
+	if err != nil {
+		return r, err
+	}
+	r = pageResult{uses: noUses, stamp: last.stampFor(name, stamp)}
+	at := c.p.InProject(name).String()
+	pg, err := page.Read(*buf)
+	if errors.Is(err, page.ErrUTF16) {
+		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in UTF-16",
+			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}
+		return r, nil
+	}
+	if err != nil {
+		return r, err
+	}
+	v := tags.New(name, pg)
+	cp := &check.Page{Page: pg, File: at, Includes: make([]check.Include, len(pg.Includes))}
+	for i := range pg.Includes {
+		in := &pg.Includes[i]
+		if in.RefAttr.End == 0 || in.Templated() || in.Kind == page.Hint && in.Rel != "preload" && in.Rel != "modulepreload" {
+			continue
+		}
+		v.Lead(c.p, i, c.target(name, pg.Base, in.Ref))
+		if c.site.Skips(v.Targets[i].Path) {
+			r.stamp = 0 // what it refers to is not walked, so a change of that would not be noticed
+		}
+		c.describe(v, i, cp)
+	}
+	for i := range cp.Includes {
+		c.identify(v, i, &cp.Includes[i])
+	}
+	cp.Items = c.scripts.Items(v)
+	r.found, r.uses = check.OnPage(cp, &crate{c, ctx}), c.usesOf(v)
+	return r, nil
+}
+
+// target resolves a reference, each once.
+func (c *inspection) target(name paths.InSite, base, ref string) tags.Target {
+	whole := name.String()
+	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref}, func() tags.Target { return tags.Resolve(name, base, ref) })
+}
+
+// describe fills in what an include leads to.
+func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
+	in, out, t, of := &v.Includes[i], &cp.Includes[i], v.Targets[i], v.Of[i]
+	out.Path, out.URL, out.Library = t.Path.String(), t.URL, of.Library
+	out.Loads = in.Inert == "" && (in.Kind == page.Script || in.Kind == page.Stylesheet)
+	if !t.Path.IsZero() {
+		out.Gone = c.sealed.gone[c.p.InProject(t.Path)]
+	} else if of.Library != "" {
+		out.Loose = of.File == nil
+		if of.File != nil {
+			out.Integrity = of.File.Integrity
+			at, _ := v.FallbackOf(i)
+			line, column := v.Position(in.RefAttr.ValueStart)
+			c.links.add(t.URL, of.File.Integrity, place{cp.File, line, column}, at >= 0)
+		}
+	}
+	if c.profile == nil || of.Library == "" {
+		return
+	}
+	if of.File != nil {
+		out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
+		at, local := v.FallbackOf(i)
+		out.Fallback = at >= 0 && c.has(local.Path)
+		out.CanFallBack = in.Kind == page.Script && in.When != page.Async && !in.Module && c.profile.Fallback && c.p.GlobalOf(of) != ""
+	}
+	if lib := c.p.List.Library(of.Library); lib != nil {
+		out.DeskOnly = lib.Only == record.Desk
+	}
+}
+
+// has tells whether the site has a file, in exactly this case.
+func (c *inspection) has(name paths.InSite) bool {
+	if _, ok := c.site.Files[name]; ok {
+		return true
+	}
+	return c.site.Skips(name) && c.p.Exists(c.p.InProject(name))
+}
+
+// A crate is the project as the checks of one page ask about it.
+type crate struct {
+	*inspection
+	ctx context.Context // of the check of this page
+}
+
+// Has tells whether the site has a file.
+func (c *crate) Has(name string) bool { return c.has(paths.Found(name)) }
+
+// Near returns the file that was probably meant.
+func (c *crate) Near(name string) (string, bool) {
+	near, caseOnly := c.near.find(paths.Found(name))
+	return near.String(), caseOnly
+}
+
+// Matches tells whether a file of the site has the bytes that an integrity attribute asks for.
+func (c *crate) Matches(name, value string) bool { return c.matches(paths.Found(name), value) }
+
+func (c *inspection) matches(name paths.InSite, value string) bool {
+	meta, err := integrity.Parse(value)
+	if err != nil {
+		return true
+	}
+	b, err := c.p.ReadInSite(name)
+	return err != nil || meta.Match(b)
+}
+
+// Profile is what pages are held against.
+func (c *crate) Profile() *check.Profile { return c.profile }
+
+// Needs lists the libraries that one needs before it.
+func (c *crate) Needs(library string) []string { return tags.Rules(c.p).Needs(library) }
+
+// OwnOrder is the order that the packing list gives the site's own files.
+func (c *crate) OwnOrder() []string { return c.p.List.Own.Order }
+
+// Fails makes sure that a script stops where nothing on its page defines a global, before anybody is told of it.
+func (c *crate) Fails(it *order.Item, global string) bool {
+	return c.scripts.Fails(c.ctx, it, global)
+}
+
+// Confirms makes sure of a need that reading a script found, before anybody is told of it.
+func (c *crate) Confirms(it *order.Item, global string) bool {
+	return c.scripts.Confirms(c.ctx, it, global)
+}
+
+// Wants tells what a library wants of a page that it is on.
+func (c *crate) Wants(library string) check.Wants { return c.sealed.wants[library] }
+
+// Ref writes the reference from a page to a file of the site.
+func (c *crate) Ref(p *check.Page, name string) string {
+	ref, _ := tags.Reference(p.Page, paths.Found(p.File), paths.Found(name))
+	return ref
+}
+
+// Newest is the year of the newest ECMAScript edition that the site's browsers know.
+func (c *crate) Newest() int { return editionOf(c.p.List.Browsers) }
+
+// Provider tells who defines a global: a library of the crate, or an own script.
+func (c *inspection) Provider(global string) (library, own string) {
+	owns := c.providers.Of("", func() map[string]string {
+		defines := map[string]string{}
+		for _, name := range c.p.OwnFiles(c.site, delivery.Script) {
+			if k := c.scripts.Of(tags.Target{Path: name}); k != nil && k.Form != script.Module {
+				for _, g := range k.Defines {
+					if _, ok := defines[g.Name]; !ok {
+						defines[g.Name] = name.String()
+					}
+				}
+			}
+		}
+		return defines
+	})
+	return c.p.Globals()[global], owns[global]
+}
+
+// usesOf tells what a page uses.
+func (c *inspection) usesOf(v *tags.Page) *uses {
+	u := &uses{}
+	for i := range v.Includes {
+		if l := v.Library(i); l != "" && v.Includes[i].Inert == "" && !slices.Contains(u.libraries, l) {
+			u.libraries = append(u.libraries, l)
+		}
+		if t := v.Targets[i].Path; !t.IsZero() {
+			u.files = append(u.files, t.String())
+		}
+		if at, local := v.FallbackOf(i); at >= 0 {
+			u.files = append(u.files, local.Path.String())
+		}
+	}
+	return c.shared.Of(strings.Join(u.libraries, "\n")+"\x00"+strings.Join(u.files, "\n"), func() *uses { return u })
+}

@@ -1,0 +1,250 @@
+package inspect
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// rehearsals rehearses pages and reports the first fault of each script, if nothing that was found already says it. Fine are
+// those of the findings that a rehearsal refutes.
+func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found []check.Finding, out *Checked) (list, fine []check.Finding, err error) {
+	type result struct {
+		found  []check.Finding
+		fine   []check.Finding
+		unsure []string
+		done   bool
+	}
+	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (result, error) {
+		var r result
+		b, err := c.p.ReadInSite(name)
+		if err != nil {
+			return r, err
+		}
+		v, err := tags.Read(c.p, name, b)
+		if err != nil {
+			return r, nil // there is a finding of its own
+		}
+		req := c.request(v)
+		if !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
+			return r, nil
+		}
+		report, err := c.p.Facts.Rehearse(ctx, req)
+		if err != nil {
+			return r, err
+		}
+		if report.Stopped != "" {
+			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning, File: c.p.InProject(name).String(), Line: 1, Column: 1,
+				Message: "the rehearsal was stopped: " + report.Stopped, Why: "what its scripts would have done after that is not known",
+				Next: "open the page in a browser and look at its console, or merry check --no-rehearse"})
+		}
+		r.done = true
+		c.faults(v, report, found, &r.found, &r.unsure)
+		r.fine = c.refuted(v, report, found)
+		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.When == rehearse.AnyTime && s.Skip == "" }) {
+			req.Late = true
+			late, err := c.p.Facts.Rehearse(ctx, req)
+			if err != nil {
+				return r, err
+			}
+			c.races(v, report, late, found, &r.found)
+		}
+		return r, nil
+	})
+	for _, r := range results {
+		list = append(list, r.found...)
+		fine = append(fine, r.fine...)
+		out.Unsure = append(out.Unsure, r.unsure...)
+		if r.done {
+			out.Rehearsed++
+		}
+	}
+	return list, fine, err
+}
+
+// refuted lists the findings of an absent global whose script asks whether it is there, and came to its end on this very
+// page with nothing to complain of.
+func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) []check.Finding {
+	var list []check.Finding
+	for n, i := range scriptsOf(v) {
+		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || slices.ContainsFunc(report.Faults, func(f rehearse.Fault) bool { return f.Script == n && f.Console == "" }) {
+			continue
+		}
+		k := c.scripts.OfInclude(v, i)
+		line, column := v.Position(v.Includes[i].Start)
+		for _, f := range found {
+			if k != nil && f.Name == check.NeedAbsent && f.Global != "" && f.File == c.p.InProject(v.Path).String() && f.Line == line && f.Column == column &&
+				slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested }) {
+				list = append(list, f)
+			}
+		}
+	}
+	return list
+}
+
+// faults turns what a rehearsal showed into findings, in the page's terms.
+func (c *inspection) faults(v *tags.Page, report *rehearse.Report, found []check.Finding, list *[]check.Finding, unsure *[]string) {
+	includes := scriptsOf(v)
+	items := c.scripts.Items(v)
+	at := c.p.InProject(v.Path).String()
+	said := map[int]bool{}
+	for _, f := range report.Faults {
+		if f.Script < 0 || f.Script >= len(includes) || f.Console != "" || said[f.Script] {
+			continue
+		}
+		i := includes[f.Script]
+		line, column := v.Position(v.Includes[i].Start)
+		name := v.Name(i)
+		where := ""
+		if f.Line > 0 {
+			file := at
+			if k := c.scripts.OfInclude(v, i); k != nil {
+				file = k.Name
+			}
+			where = fmt.Sprintf("%s:%d:%d", file, f.Line, f.Column)
+		}
+		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded", "later": " a moment later"}[f.When]
+		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
+		if !f.Sure {
+			*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s (%s)", at, line, column, message, where))
+			continue
+		}
+		said[f.Script] = true
+		if slices.ContainsFunc(found, func(o check.Finding) bool {
+			return o.File == at && strings.HasPrefix(o.Name, "need-") && o.Line == line && o.Column == column
+		}) {
+			continue // what it needs and why that is not there has been said
+		}
+		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+at+" shows what runs when"
+		if f.Global != "" {
+			why = c.whence(items, i, f.Global)
+		}
+		if where != "" {
+			why = "at " + where + "; " + why
+		}
+		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line, Column: column, Message: message, Why: why, Next: next})
+	}
+}
+
+// races reports scripts that stop only where an async script comes late: whether they do depends on the network.
+func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []check.Finding, list *[]check.Finding) {
+	includes, items := scriptsOf(v), c.scripts.Items(v)
+	at := c.p.InProject(v.Path).String()
+	for _, f := range late.Faults {
+		j := slices.IndexFunc(items, func(it order.Item) bool { return it.Phase == order.AnyTime && slices.Contains(it.Defines, f.Global) })
+		if f.Script < 0 || f.Script >= len(includes) || !f.Sure || f.Global == "" || j < 0 ||
+			slices.ContainsFunc(early.Faults, func(e rehearse.Fault) bool { return e.Script == f.Script && e.Sure }) {
+			continue
+		}
+		line, column := v.Position(v.Includes[includes[f.Script]].Start)
+		if slices.ContainsFunc(found, func(o check.Finding) bool { return o.File == at && o.Name == check.NeedRace && o.Line == line }) {
+			continue
+		}
+		*list = append(*list, check.Finding{Name: check.NeedRace, Severity: check.Warning, File: at, Line: line, Column: column,
+			Message: fmt.Sprintf("%s is async, and whether it runs in time for %s depends on the network", items[j].Name, items[includes[f.Script]].Name),
+			Why:     fmt.Sprintf("where it comes late, %s stops: %s", items[includes[f.Script]].Name, f.Message), Next: "take async off the tag, or write defer on both"})
+		return
+	}
+}
+
+// whence says where a global that was missing comes from.
+func (c *inspection) whence(items []order.Item, i int, global string) string {
+	for j := range items {
+		if !slices.Contains(items[j].Defines, global) {
+			continue
+		}
+		between := 0
+		for n := min(i, j) + 1; n <= max(i, j); n++ {
+			if !items[n].Inert && !items[n].Style {
+				between++
+			}
+		}
+		switch {
+		case j == i:
+			return global + " is its own, and was not defined yet"
+		case j < i:
+			return fmt.Sprintf("%s would come from %s, which stopped before", global, items[j].Name)
+		case between == 1:
+			return fmt.Sprintf("%s comes from %s, one script later", global, items[j].Name)
+		}
+		return fmt.Sprintf("%s comes from %s, %d scripts later", global, items[j].Name, between)
+	}
+	library, own := c.Provider(global)
+	if library+own != "" {
+		return fmt.Sprintf("%s would come from %s, which is not on this page", global, library+own)
+	}
+	return "nothing on this page defines " + global
+}
+
+// request makes the request for a page.
+func (c *inspection) request(v *tags.Page) *rehearse.Request {
+	req := &rehearse.Request{HTML: string(v.Bytes), Address: "https://site.invalid/" + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		if in.Kind != page.Script && in.Kind != page.InlineScript || strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math" {
+			continue // the parser of a browser sees no element there either
+		}
+		sc := rehearse.Script{Name: v.Name(i), When: rehearse.InPlace}
+		switch in.When {
+		case page.Deferred:
+			sc.When = rehearse.Deferred
+		case page.Async:
+			sc.When = rehearse.AnyTime
+		}
+		switch known := c.scripts.OfInclude(v, i); {
+		case in.Inert != "":
+			sc.Skip = in.Inert
+		case known == nil && in.Kind == page.Script && !v.Targets[i].Path.IsZero() && v.Library(i) == "":
+			sc.Skip = "it is not there"
+		case known == nil:
+			sc.Skip, sc.Unknown = "its text is not known", true
+		case in.Module && known.Form != script.Module && len(known.ModuleImport) == 0:
+			// A plain script in a module tag: strict, with no this, and its names stay inside.
+			sc.Text = `(function(){"use strict";` + string(known.Text) + "\n}).call(undefined)"
+		case in.Module:
+			sc.Skip = "a module"
+			for _, g := range known.Defines {
+				sc.Defines = append(sc.Defines, g.Name)
+			}
+		case known.Form == script.Module:
+			sc.Skip = "a module in a tag for plain scripts"
+		default:
+			sc.Text = string(known.Text)
+			for _, g := range known.Defines {
+				sc.Defines = append(sc.Defines, g.Name)
+			}
+			if in.Kind == page.InlineScript {
+				sc.Line, sc.Column = v.Position(in.TextStart())
+			}
+		}
+		req.Scripts = append(req.Scripts, sc)
+		if at, local := v.FallbackOf(i); at >= 0 {
+			if k := c.scripts.Of(local); k != nil {
+				req.Texts["https://site.invalid/"+local.Path.String()] = string(k.Text)
+			}
+		}
+	}
+	return req
+}
+
+// scriptsOf maps the scripts of a request back to the includes of the page.
+func scriptsOf(v *tags.Page) []int {
+	var list []int
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		if (in.Kind == page.Script || in.Kind == page.InlineScript) && !(strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math") {
+			list = append(list, i)
+		}
+	}
+	return slices.Clip(list)
+}

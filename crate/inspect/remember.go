@@ -1,0 +1,224 @@
+package inspect
+
+import (
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/cespare/xxhash/v2"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+)
+
+// checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older programs remember is then of no use.
+const checkedResult = "checked-2"
+
+// pageResult is what the check of one page gave: its findings, and what it uses.
+type pageResult struct {
+	found []check.Finding
+	uses  *uses
+	stamp uint64 // of the page when it was checked, 0 where that is not to be remembered
+}
+
+// uses are the libraries and files that pages use. Many pages use the same, and share one.
+type uses struct {
+	libraries, files []string
+}
+
+var noUses = &uses{}
+
+// memory is what the last check of this project found, page by page. It holds as long as nothing else of the project
+// has changed: both records, the list of its files with their sizes and times, and the question.
+type memory struct {
+	p     *project.Project
+	of    string
+	state uint64
+	begun time.Time
+	known map[paths.InSite]remembered
+	uses  []*uses
+}
+
+type remembered struct {
+	stamp uint64
+	uses  int
+	found string // JSON, "" for none
+}
+
+// remember recalls the last check, for the same question in the same surroundings.
+func remember(p *project.Project, site *project.Site, req CheckRequest) *memory {
+	m := &memory{p: p, of: string(p.Root), begun: time.Now()}
+	h := xxhash.New()
+	fmt.Fprintln(h, program(), site.Stamp, len(site.Files), req.Profile)
+	h.Write(p.ListText)
+	h.Write(p.SealText)
+	m.state = h.Sum64()
+	if req.Online || req.Fresh {
+		return m
+	}
+	if b, ok := p.Origin.Cache.Result(checkedResult, m.of); ok {
+		m.read(b)
+	}
+	return m
+}
+
+// program tells one build of this program from another.
+var program = sync.OnceValue(func() string {
+	self, err := os.Executable()
+	if err != nil {
+		return ""
+	}
+	info, err := os.Stat(self)
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprint(info.Size(), info.ModTime().UnixNano())
+})
+
+// page returns what is remembered of a page that has not changed since.
+func (m *memory) page(name paths.InSite) (pageResult, bool) {
+	old, ok := m.known[name]
+	if !ok {
+		return pageResult{}, false
+	}
+	stamp, ok := m.stamp(name)
+	if !ok || stamp != old.stamp {
+		return pageResult{}, false
+	}
+	r := pageResult{uses: m.uses[old.uses], stamp: stamp}
+	if old.found != "" && json.Unmarshal([]byte(old.found), &r.found) != nil {
+		return pageResult{}, false
+	}
+	return r, true
+}
+
+// stamp looks at a page on disk.
+func (m *memory) stamp(name paths.InSite) (uint64, bool) {
+	of, err := m.p.Disk.Stamp(m.p.InProject(name).String())
+	if err != nil {
+		return 0, false
+	}
+	stamp := m.stampFor(name, of)
+	return stamp, stamp != 0
+}
+
+// stampFor is 0 for a page that changed so lately that it could change again within the same tick of the file system's
+// clock: that is not to be remembered.
+func (m *memory) stampFor(name paths.InSite, of disk.Stamp) uint64 {
+	if max(of.ModTime, of.ChangeTime) > m.begun.Add(-2*time.Second).UnixNano() {
+		return 0
+	}
+	return project.StampOf(name.String(), of)
+}
+
+// store remembers results. It is no reason to fail if that can't be.
+func (m *memory) store(pages []paths.InSite, results []pageResult) {
+	changed := len(m.known) != len(pages)
+	for i, name := range pages {
+		changed = changed || m.known[name].stamp != results[i].stamp
+	}
+	if !changed {
+		return
+	}
+	b := binary.LittleEndian.AppendUint64(nil, m.state)
+	index := map[*uses]int{}
+	var list []*uses
+	for i := range results {
+		if u := results[i].uses; results[i].stamp != 0 {
+			if _, ok := index[u]; !ok {
+				index[u] = len(list)
+				list = append(list, u)
+			}
+		}
+	}
+	b = binary.AppendUvarint(b, uint64(len(list)))
+	for _, u := range list {
+		b = appendText(b, strings.Join(u.libraries, "\n"))
+		b = appendText(b, strings.Join(u.files, "\n"))
+	}
+	for i, name := range pages {
+		if results[i].stamp == 0 {
+			continue
+		}
+		found := ""
+		if len(results[i].found) > 0 {
+			text, err := json.Marshal(results[i].found)
+			if err != nil {
+				return
+			}
+			found = string(text)
+		}
+		b = appendText(b, name.String())
+		b = binary.LittleEndian.AppendUint64(b, results[i].stamp)
+		b = binary.AppendUvarint(b, uint64(index[results[i].uses]))
+		b = appendText(b, found)
+	}
+	m.p.Origin.Cache.PutResult(checkedResult, m.of, b)
+}
+
+func appendText(b []byte, s string) []byte {
+	return append(binary.AppendUvarint(b, uint64(len(s))), s...)
+}
+
+// read reads what keep wrote. Anything unexpected means that nothing is remembered.
+func (m *memory) read(b []byte) {
+	whole := string(b)
+	at := 0
+	ok := true
+	number := func() uint64 {
+		n, size := binary.Uvarint(b[min(at, len(b)):])
+		if size <= 0 {
+			ok = false
+			return 0
+		}
+		at += size
+		return n
+	}
+	fixed := func() uint64 {
+		if at+8 > len(b) {
+			ok = false
+			return 0
+		}
+		at += 8
+		return binary.LittleEndian.Uint64(b[at-8:])
+	}
+	text := func() string {
+		n := number()
+		if !ok || n > uint64(len(b)-at) {
+			ok = false
+			return ""
+		}
+		at += int(n)
+		return whole[at-int(n) : at]
+	}
+	if fixed() != m.state || !ok {
+		return
+	}
+	for range number() {
+		u := &uses{libraries: lines(text()), files: lines(text())}
+		if !ok {
+			return
+		}
+		m.uses = append(m.uses, u)
+	}
+	m.known = make(map[paths.InSite]remembered, len(b)/48)
+	for ok && at < len(b) {
+		name, r := text(), remembered{stamp: fixed(), uses: int(number()), found: text()}
+		if ok && r.uses < len(m.uses) {
+			m.known[paths.Found(name)] = r
+		}
+	}
+}
+
+func lines(s string) []string {
+	if s == "" {
+		return nil
+	}
+	return strings.Split(s, "\n")
+}

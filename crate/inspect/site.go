@@ -1,0 +1,239 @@
+package inspect
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"os/exec"
+	"path"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// usage is what pages use, taken together.
+type usage struct {
+	libraries, files map[string]bool
+	last             *uses
+}
+
+func newUsage() *usage { return &usage{libraries: map[string]bool{}, files: map[string]bool{}} }
+
+// add adds what one page uses. Pages that use the same share one value, so the last one is not added again.
+func (u *usage) add(of *uses) {
+	if of == nil || of == u.last {
+		return
+	}
+	u.last = of
+	for _, l := range of.libraries {
+		u.libraries[l] = true
+	}
+	for _, f := range of.files {
+		u.files[f] = true
+	}
+}
+
+// identity is what a file or its address says that it is.
+type identity struct{ name, version string }
+
+// identify fills in what is known of the file that an include leads to.
+func (c *inspection) identify(v *tags.Page, i int, in *check.Include) {
+	if !in.Loads {
+		if v.Includes[i].Kind == page.InlineScript && v.Includes[i].Inert == "" {
+			in.Script = c.p.Facts.Script(v.InlineText(&v.Includes[i]))
+		}
+		return
+	}
+	t := v.Targets[i]
+	if v.Includes[i].Kind == page.Script {
+		if k := c.scripts.Of(t); k != nil {
+			in.Script = k.Report
+		}
+	}
+	id := c.identities.Of(t.String(), func() identity { return c.identityOf(t, in.Library) })
+	in.Name, in.Version = id.name, id.version
+}
+
+func (c *inspection) identityOf(t tags.Target, library string) identity {
+	switch {
+	case library != "":
+		if lib := c.p.List.Library(library); lib != nil {
+			return identity{delivery.NameKey(path.Base(lib.CDNName())), lib.Version}
+		}
+	case t.URL != "":
+		e := origin.ReadAddress(t.URL)
+		return identity{delivery.NameKey(path.Base(e.Name)), e.Version}
+	case !t.Path.IsZero():
+		if name, version := delivery.NameVersion(t.Path.Base()); version != "" {
+			return identity{delivery.NameKey(name), version}
+		}
+		if k := c.scripts.Of(t); k != nil {
+			b := delivery.BannerOf(k.Text)
+			return identity{delivery.NameKey(b.Name), b.Version}
+		}
+	}
+	return identity{}
+}
+
+// wholeSite finds what only all pages together show.
+func (c *inspection) wholeSite(used *usage) []check.Finding {
+	var found []check.Finding
+	for _, l := range c.p.List.Libraries {
+		needed := slices.ContainsFunc(c.p.List.Libraries, func(o record.Library) bool { return used.libraries[o.Name] && slices.Contains(o.Needs, l.Name) })
+		if sealed := c.p.Seal.Libraries[l.Name]; sealed != nil && !used.libraries[l.Name] && !needed && len(c.site.Pages) > 0 {
+			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml", Line: l.Line, Column: 3, Message: l.Name + " is in the crate and on no page",
+				Why: "its versions are looked after, and it is in the bill, for nothing", Next: "merry drop " + l.Name})
+		}
+	}
+	return append(found, c.ownScripts(used)...)
+}
+
+// pathWord is a text in a script that may be a path: it has a slash and the ending of a file for the web.
+var pathWord = regexp.MustCompile("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
+
+// ownScripts reads the site's own scripts and stylesheets for paths that lead nowhere, for source maps that are not
+// there, and for files that nothing refers to.
+func (c *inspection) ownScripts(used *usage) []check.Finding {
+	var found []check.Finding
+	mentioned := map[string]bool{}
+	folders := c.libraryFolders()
+	scripts, styles := c.p.OwnFiles(c.site, delivery.Script), c.p.OwnFiles(c.site, delivery.Stylesheet)
+	for _, name := range scripts {
+		if b, err := c.p.ReadInSite(name); err == nil {
+			found = append(found, c.pathsIn(name, b, folders, mentioned)...)
+		}
+	}
+	for _, name := range styles {
+		if b, err := c.p.ReadInSite(name); err == nil {
+			for _, r := range style.References(b) {
+				mentioned[path.Base(tags.WithoutQuery(r.URL))] = true
+			}
+		}
+	}
+	for _, name := range slices.Concat(scripts, styles) {
+		if !used.files[name.String()] && !mentioned[name.Base()] && len(c.site.Pages) > 0 {
+			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file names it",
+				Why: "it may be a leftover", Next: "remove it, or leave it"})
+		}
+	}
+	for name := range used.files {
+		found = append(found, c.sourceMap(paths.Found(name))...)
+	}
+	return found
+}
+
+// pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
+func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
+	var found []check.Finding
+	for _, m := range pathWord.FindAllSubmatchIndex(b, -1) {
+		ref := string(b[m[2]:m[3]])
+		mentioned[path.Base(ref)] = true
+		clean := paths.Found(strings.TrimLeft(path.Clean(strings.TrimLeft(ref, "./")), "/"))
+		if !folders[clean.Dir()] || c.has(clean) || c.has(paths.Found(path.Join(name.Dir(), ref))) {
+			continue
+		}
+		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, and there is no such file", ref, c.libraryIn(clean.Dir())),
+			Why: "the library's files are called otherwise now; what asks for this will get \"not found\"", Next: "correct the path by hand"}
+		f.Line, f.Column = page.Position(b, m[2])
+		if near, _ := c.near.find(clean); !near.IsZero() {
+			f.Next = "the nearest file is " + near.String() + "; " + f.Next
+		}
+		found = append(found, f)
+	}
+	return found
+}
+
+// libraryFolders lists the folders that hold files of libraries and none of the site's own.
+func (c *inspection) libraryFolders() map[string]bool {
+	folders := map[string]bool{}
+	for at := range c.p.Places() {
+		if name, ok := c.p.InSite(at); ok {
+			folders[name.Dir()] = true
+		}
+	}
+	return folders
+}
+
+// libraryIn names the library that has files in a folder, the first by the alphabet of several.
+func (c *inspection) libraryIn(dir string) string {
+	first := ""
+	for at, of := range c.p.Places() {
+		if name, ok := c.p.InSite(at); ok && name.Dir() == dir && (first == "" || of.Library < first) {
+			first = of.Library
+		}
+	}
+	return cmp.Or(first, "a library")
+}
+
+// sourceMap finds a map that a file names and that is not there.
+func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
+	if kind := delivery.KindOf(name.String()); kind != delivery.Script && kind != delivery.Stylesheet {
+		return nil
+	}
+	at := c.p.InProject(name)
+	b, err := c.p.ReadFile(at)
+	if err != nil {
+		return nil
+	}
+	ref := delivery.SourceMapOf(b)
+	t := tags.Resolve(name, "", ref)
+	if ref == "" || t.Path.IsZero() || c.has(t.Path) {
+		return nil
+	}
+	f := check.Finding{Name: check.MapMissing, Severity: check.Note, File: at.String(), Message: fmt.Sprintf("it names the source map %s, which is not there", ref),
+		Why: "a browser's tools ask for it, and say that they did not get it", Next: "do without, or put the map there"}
+	f.Line, f.Column = page.Position(b, max(0, strings.LastIndex(string(b), ref)))
+	if of := c.p.At(at); of.Library != "" {
+		f.Next = fmt.Sprintf("merry take %s again, with its map, or do without", of.Library)
+	}
+	return []check.Finding{f}
+}
+
+// editionOf reads the newest edition of ECMAScript that browsers know: es2015, es5, or a year. What is none is 0.
+func editionOf(browsers string) int {
+	word := strings.TrimPrefix(strings.ToLower(strings.TrimSpace(browsers)), "es")
+	n, err := strconv.Atoi(word)
+	switch {
+	case err != nil:
+		return 0
+	case n == 5:
+		return 2009
+	case n >= 6 && n < 100:
+		return 2009 + n
+	}
+	return n
+}
+
+// changedSince keeps the pages that a version control's working tree changed since a revision.
+func changedSince(ctx context.Context, p *project.Project, revision string, pages []paths.InSite) ([]paths.InSite, error) {
+	if strings.HasPrefix(revision, "-") {
+		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is no revision", revision)
+	}
+	var names []string
+	for _, args := range [][]string{{"diff", "--name-only", "-z", "--relative", revision, "--"}, {"ls-files", "-z", "--others", "--exclude-standard"}} {
+		cmd := exec.CommandContext(ctx, "git", args...)
+		cmd.Dir = string(p.Root)
+		out, err := cmd.Output()
+		if err != nil {
+			why := err.Error()
+			if exit, ok := err.(*exec.ExitError); ok {
+				why, _, _ = strings.Cut(strings.TrimSpace(string(exit.Stderr)), "\n")
+			}
+			return nil, problem.Refuse(problem.RevisionBad, "name a revision of the repository that the project is in", "--changed-since %s: git says: %s", revision, cmp.Or(why, "nothing"))
+		}
+		names = append(names, strings.Split(strings.TrimRight(string(out), "\x00"), "\x00")...)
+	}
+	return slices.DeleteFunc(slices.Clone(pages), func(pg paths.InSite) bool { return !slices.Contains(names, p.InProject(pg).String()) }), nil
+}

@@ -1,0 +1,35 @@
+// Package lines tells lines and columns of places in a text, many of the same text at little cost.
+package lines
+
+import (
+	"bytes"
+	"sort"
+	"sync"
+)
+
+// An Index knows where the lines of a text begin. It is made when the first place is asked for; it may be asked from
+// several goroutines.
+type Index struct {
+	text   []byte
+	once   sync.Once
+	starts []int
+}
+
+// Of makes the index of a text, which is not changed as long as the index is in use.
+func Of(text []byte) *Index { return &Index{text: text} }
+
+// At returns the line and the column, both from 1 and the column in bytes, of an offset in bytes. What is beyond the text
+// is at its end.
+func (x *Index) At(offset int) (line, column int) {
+	x.once.Do(func() {
+		x.starts = make([]int, 1, 1+bytes.Count(x.text, []byte("\n")))
+		for i, c := range x.text {
+			if c == '\n' {
+				x.starts = append(x.starts, i+1)
+			}
+		}
+	})
+	offset = min(offset, len(x.text))
+	line = sort.SearchInts(x.starts, offset+1)
+	return line, offset - x.starts[line-1] + 1
+}

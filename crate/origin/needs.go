@@ -1,0 +1,271 @@
+package origin
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/source"
+)
+
+// A Supply says what would supply a global that a library needs on a page.
+type Supply struct {
+	Global   string   `json:"global"`
+	Or       []string `json:"or,omitempty"`
+	Strength string   `json:"strength"`
+	At       string   `json:"at"`                // file:line:column of the evidence
+	Library  string   `json:"library,omitempty"` // of the crate, that defines it
+	Package  string   `json:"package,omitempty"` // that would define it
+	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
+	// Why says how a package was found that the library's own manifest does not depend on.
+	Why string `json:"why,omitempty"`
+}
+
+// File is the script of the delivery that needs it.
+func (s *Supply) File() string {
+	file, _, _ := strings.Cut(s.At, ":")
+	return file
+}
+
+// NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
+// also what they use where it is there.
+func NeedsOf(o *Opened, sel *delivery.Selection, optional bool) []Supply {
+	own := map[string]bool{}
+	for _, c := range sel.Choices {
+		if f := o.File(c.Path); c.Page && f.Script != nil {
+			for _, g := range f.Script.Defines {
+				own[g.Name] = true
+			}
+		}
+	}
+	var list []Supply
+	for _, c := range sel.Choices {
+		f := o.File(c.Path)
+		if !c.Page || f.Script == nil {
+			continue
+		}
+		for _, n := range f.Script.Needs {
+			if n.Strength != script.Hard && !(optional && n.Strength == script.Optional) || own[n.Name] {
+				continue
+			}
+			found := Supply{Global: n.Name, Or: n.Or, Strength: string(n.Strength), At: fmt.Sprintf("%s:%d:%d", f.Path, n.Line, n.Column)}
+			i := slices.IndexFunc(list, func(s Supply) bool {
+				return s.Global == n.Name || slices.Contains(s.Or, n.Name) || slices.Contains(n.Or, s.Global)
+			})
+			switch {
+			case i < 0:
+				list = append(list, found)
+			case n.Strength == script.Hard && list[i].Strength != string(script.Hard):
+				list[i] = found
+			}
+		}
+	}
+	return list
+}
+
+// Supply finds what meets needs: a library of the crate first, by the global that it defines and whatever it is called;
+// else a package that the library's own manifest depends on. Defined tells which library of the crate defines a global.
+func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined map[string]string) ([]Supply, error) {
+	for i := range needs {
+		n := &needs[i]
+		globals := append([]string{n.Global}, n.Or...)
+		for _, g := range globals {
+			if n.Library = defined[g]; n.Library != "" {
+				break
+			}
+		}
+		if n.Library == "" && o.Kind == Package {
+			var err error
+			if n.Package, n.Range, err = r.packageFor(ctx, o, globals, n.Strength == string(script.Optional)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return needs, nil
+}
+
+// Undeclared finds a package for a need that no dependency of the library meets: one that has the global's name, or that the
+// library's own name begins with. What counts is that its script defines the global. Of its versions it is the newest that
+// there was when the library's version came out, since later ones nobody can have meant.
+func (r *Opener) Undeclared(ctx context.Context, o *Opened, n *Supply) error {
+	if len(r.Registries) == 0 || r.Offline {
+		return nil
+	}
+	var then time.Time
+	if o.Kind == Package {
+		if doc, err := r.Document(ctx, o.Name, true); err == nil {
+			then = doc.Times[o.Version]
+		}
+	}
+	globals := append([]string{n.Global}, n.Or...)
+	for _, name := range namesFor(o.Name, globals) {
+		doc, err := r.Document(ctx, name, true)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil {
+			continue // there is no such package
+		}
+		version, why := newestBy(doc, then), ""
+		if rng := o.Manifest.Dev[name]; rng != "" {
+			if v, err := doc.Resolve(rng, nil); err == nil {
+				version, why = v.Version, ", and its makers built it with "+rng
+			}
+		} else if !then.IsZero() {
+			why = fmt.Sprintf(", the newest when %s %s came out", o.Name, o.Version)
+		}
+		if version == "" {
+			continue
+		}
+		p, err := r.OpenPackage(ctx, name, version, nil)
+		if err != nil || !suppliesOne(p, globals) {
+			continue
+		}
+		n.Package, n.Range = name, version
+		n.Why = fmt.Sprintf("no dependency names it, and %s %s defines it%s", name, version, why)
+		return nil
+	}
+	return nil
+}
+
+// namesFor lists the names that a package with one of the globals may have: the global's own, in lower case, with dashes
+// between its words, with and without .js; and what the name of a plug-in begins with.
+func namesFor(plugin string, globals []string) []string {
+	var list []string
+	add := func(name string) {
+		if len(name) > 1 && source.ValidPackage(name) && name != plugin && !slices.Contains(list, name) {
+			list = append(list, name)
+		}
+	}
+	for _, g := range globals {
+		lower := strings.ToLower(g)
+		for _, name := range []string{lower, strings.ToLower(words.ReplaceAllString(g, "$1-$2")), lower + ".js", lower + "js", lower + "-js"} {
+			add(name)
+		}
+	}
+	if !strings.HasPrefix(plugin, "@") {
+		parts := strings.FieldsFunc(plugin, func(c rune) bool { return c == '-' || c == '.' || c == '_' })
+		for i := len(parts) - 1; i > 0; i-- {
+			add(strings.ToLower(plugin[:strings.Index(plugin, parts[i-1])+len(parts[i-1])]))
+		}
+	}
+	return list[:min(len(list), 12)]
+}
+
+var words = regexp.MustCompile(`([a-z0-9])([A-Z])`)
+
+// newestBy is the newest version, no prerelease, that there was at a time, with a month's grace; the first of all where there
+// was none yet, and the newest of all where the time is not known.
+func newestBy(p *source.Package, then time.Time) string {
+	best, first := "", ""
+	for _, v := range p.Sorted() {
+		at, known := p.Times[v.Version]
+		if strings.ContainsAny(v.Version, "-") || v.Deprecated != "" {
+			continue
+		}
+		if first == "" {
+			first = v.Version
+		}
+		if !then.IsZero() && (!known || at.After(then.AddDate(0, 1, 0))) {
+			continue
+		}
+		best = v.Version // they come in order
+	}
+	return cmp.Or(best, first)
+}
+
+// suppliesOne tells whether what a package would put on a page defines one of the globals.
+func suppliesOne(p *Opened, globals []string) bool {
+	return slices.ContainsFunc(p.Suggest().Choices, func(c delivery.Choice) bool {
+		f := p.File(c.Path)
+		return c.Page && f.Script != nil && slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return slices.Contains(globals, g.Name) })
+	})
+}
+
+// MostDepth is how far needs of needs are followed.
+const MostDepth = 10
+
+// Prefetch opens what a package's needs would ask for, needs of needs too, so that taking them one after the other waits
+// for nothing. What can't be had is told when it is taken.
+func (r *Opener) Prefetch(ctx context.Context, o *Opened, defined map[string]string) {
+	r.prefetch(ctx, o, defined, 0)
+}
+
+func (r *Opener) prefetch(ctx context.Context, o *Opened, defined map[string]string, depth int) {
+	if o.Kind != Package || depth >= MostDepth {
+		return
+	}
+	needs, err := r.Supply(ctx, o, NeedsOf(o, o.Suggest(), true), defined)
+	if err != nil {
+		return
+	}
+	parallel.EachWide(ctx, parallel.Connections, needs, func(ctx context.Context, n Supply) error {
+		if n.Package == "" {
+			return nil
+		}
+		if dep, err := r.OpenPackage(ctx, n.Package, n.Range, nil); err == nil {
+			r.prefetch(ctx, dep, defined, depth+1)
+		}
+		return nil
+	})
+}
+
+// packageFor finds the dependency that defines one of the globals. Names that agree are tried first;
+// what counts is that the package's own script defines the global.
+func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, onlyNear bool) (name, rng string, err error) {
+	type candidate struct{ name, rng string }
+	var list []candidate
+	for _, deps := range []map[string]string{o.Dist.Peers, o.Dist.Dependencies} {
+		for n, r := range deps {
+			list = append(list, candidate{n, r})
+		}
+	}
+	near := func(c candidate) bool {
+		return slices.ContainsFunc(globals, func(g string) bool {
+			a, b := delivery.NameKey(c.name), delivery.NameKey(g)
+			return a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a)
+		})
+	}
+	slices.SortFunc(list, func(a, b candidate) int {
+		switch x, y := near(a), near(b); {
+		case x && !y:
+			return -1
+		case y && !x:
+			return 1
+		}
+		return strings.Compare(a.name, b.name)
+	})
+	if onlyNear { // what is used where it is there need not come along, unless its name says that it is meant
+		list = slices.DeleteFunc(list, func(c candidate) bool { return !near(c) })
+	}
+	const most = 8
+	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context, c candidate) (bool, error) {
+		dep, err := r.OpenPackage(ctx, c.name, c.rng, nil)
+		if err != nil {
+			return false, ctx.Err() // a dependency that can't be had supplies nothing
+		}
+		return suppliesOne(dep, globals), nil
+	})
+	if err != nil {
+		return "", "", err
+	}
+	for i, ok := range found {
+		if ok {
+			return list[i].name, list[i].rng, nil
+		}
+	}
+	exact := func(c candidate) bool {
+		return slices.ContainsFunc(globals, func(g string) bool { return delivery.NameKey(c.name) == delivery.NameKey(g) })
+	}
+	if len(list) > 0 && exact(list[0]) && !onlyNear {
+		return list[0].name, list[0].rng, nil
+	}
+	return "", "", nil
+}

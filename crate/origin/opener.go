@@ -1,0 +1,449 @@
+// Package origin opens what a person names as a source: a path, an address, or a package of a registry, through the
+// user's cache. It also says what a library's scripts need on a page, and which package would supply that.
+//
+// What is inside a source is told by package delivery; which of it is wanted is for others to say.
+package origin
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+)
+
+// An Opener is what a command can get at outside of the project: the user's cache and, where it is allowed, the network.
+// Its methods may be called from several goroutines. Close ends what it opened.
+type Opener struct {
+	Cache  *source.Cache
+	Client *source.Client
+	// Registries are the package registries that the user has set; there is none by itself.
+	Registries []source.Registry
+	// Scripts reads scripts, and remembers; nil reads each anew.
+	Scripts delivery.ScriptReader
+	Offline bool
+	Fresh   bool // fetch again what was seen before
+
+	documents memo.Memo[documentKey, *source.Package]
+	packages  memo.Memo[string, *Opened]      // by name and version
+	trees     memo.Memo[string, *source.Tree] // deliveries opened from the cache, by digest
+	same      memo.Memo[string, bool]         // addresses with the integrity that they were found to have
+}
+
+// Close closes the packages and deliveries that were opened for the whole run.
+func (r *Opener) Close() {
+	r.packages.Each(func(_ string, o *Opened) { o.Tree.Close() })
+	r.trees.Each(func(_ string, t *source.Tree) { t.Close() })
+}
+
+// An Opened is a source with what was learned about it.
+type Opened struct {
+	*delivery.Delivery
+	Tree *source.Tree
+	// From is what was opened: a path on disk, an address, or a package as the packing list names it.
+	From      string
+	Kind      Kind
+	Dist      *source.Version // of a package: what the registry says of it
+	Remarks   []string        // what the taking person should know of the source
+	FirstSeen bool            // nothing was known of these bytes before
+	runs      bool            // it ends with the run
+}
+
+// A Kind says what kind of source was opened.
+type Kind int
+
+// The kinds of source.
+const (
+	Path    Kind = iota // an archive, a folder or a file on disk
+	Address             // a download, by its address
+	Package             // a package of a registry
+)
+
+// Close ends the source, unless others may have it open: then it ends with the run.
+func (o *Opened) Close() {
+	if !o.runs {
+		o.Tree.Close()
+	}
+}
+
+// For writes where a source is for the packing list: its path from the project's root where it lies inside, else its name
+// alone, since a path of one machine means nothing on another.
+func (o *Opened) For(root string) string {
+	if o.Kind != Path {
+		return o.From
+	}
+	if rel, err := filepath.Rel(root, o.From); err == nil && filepath.IsLocal(rel) {
+		return filepath.ToSlash(rel)
+	}
+	return filepath.Base(o.From)
+}
+
+// A Request names a source.
+type Request struct {
+	Name string // a path, an address, or a package
+	Dir  string // where relative paths begin
+	// Integrity is what the source's own bytes must have before any of it is looked at, "" for anything.
+	Integrity string
+	// Recorded says that the name comes from a record of the project rather than from the user.
+	Recorded bool
+	// Allowed narrows the choice of a package's versions, nil for all.
+	Allowed func(version string) bool
+}
+
+// Open opens a source.
+func (r *Opener) Open(ctx context.Context, req Request) (*Opened, error) {
+	var meta integrity.Metadata
+	if req.Integrity != "" {
+		var err error
+		if meta, err = integrity.Parse(req.Integrity); err != nil {
+			return nil, problem.Misuse("merry seal FILE prints the integrity of a file that you trust", "--integrity: %w", err)
+		}
+	}
+	pkg, said := strings.CutPrefix(req.Name, record.FromRegistry)
+	if said || !source.IsAddress(req.Name) && !There(req.Dir, req.Name) && LooksLikePackage(req.Name) {
+		if meta != nil {
+			return nil, problem.Misuse("leave --integrity out", "--integrity is of a download; a registry gives the digest of a package itself")
+		}
+		name, wish := SplitPackage(pkg)
+		return r.OpenPackage(ctx, name, wish, req.Allowed)
+	}
+	o := &Opened{From: req.Name, Kind: Address}
+	var err error
+	if source.IsAddress(req.Name) {
+		o.Tree, o.FirstSeen, err = r.openAddress(ctx, req.Name, req.Recorded, meta)
+	} else {
+		o.Kind = Path
+		if !filepath.IsAbs(o.From) {
+			o.From = filepath.Join(req.Dir, o.From)
+		}
+		o.FirstSeen = meta == nil
+		o.Tree, err = openPath(o.From, req.Name, meta)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if o, err = r.Describe(ctx, o); err == nil && o.Kind == Address {
+		o.nameByAddress(req.Name)
+	}
+	return o, err
+}
+
+// nameByAddress names a library by the address that it was opened from, where its own files say less: one script alone has
+// a name such as index.global, and its address the package's and the version.
+func (o *Opened) nameByAddress(address string) {
+	said := ReadAddress(address)
+	if said.Version == "" || o.Version != "" && o.VersionFrom != "the file name" && o.Version != said.Version {
+		return
+	}
+	if o.Manifest.Name == "" && source.ValidPackage(said.Name) {
+		o.Name, o.NameFrom = said.Name, "the address"
+	}
+	if o.Version == "" {
+		o.Version, o.VersionFrom = said.Version, "the address"
+	}
+}
+
+// There tells whether a name is that of a file or folder, seen from dir.
+func There(dir, name string) bool {
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(dir, name)
+	}
+	_, err := os.Stat(name)
+	return err == nil
+}
+
+// Describe learns what is in an opened tree. The tree is hashed meanwhile: its digest is asked for in the end, and takes
+// as long as the rest.
+func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
+	items := make([]delivery.Listed, len(o.Tree.Entries))
+	for i, e := range o.Tree.Entries {
+		items[i] = delivery.Listed(e)
+	}
+	hint := o.Tree.Name
+	if n, v := delivery.NameVersion(hint); v == "" && n != "" && o.Tree.Top != "" {
+		if _, topVersion := delivery.NameVersion(o.Tree.Top); topVersion != "" {
+			hint = o.Tree.Top
+		}
+	}
+	// What was learned of the same bytes before is true still.
+	remembered := ""
+	if _, ok := o.Tree.File(); ok && r.Cache != nil && o.Tree.Size >= rememberFrom {
+		if digest, err := o.Tree.Digest(); err == nil {
+			remembered = digest + " " + hint
+			if b, ok := r.Cache.Result(deliveryResult, remembered); ok {
+				var d delivery.Delivery
+				if json.Unmarshal(b, &d) == nil {
+					o.Delivery = d.Recalled()
+					return o, nil
+				}
+			}
+		}
+	}
+	g, inner := errgroup.WithContext(ctx)
+	g.Go(func() error {
+		_, err := o.Tree.Digest()
+		return err
+	})
+	g.Go(func() (err error) {
+		o.Delivery, err = delivery.Describe(inner, hint, items, o.Tree, r.Scripts)
+		return err
+	})
+	if err := g.Wait(); err != nil {
+		o.Tree.Close()
+		return nil, err
+	}
+	if remembered != "" {
+		if b, err := json.Marshal(o.Delivery); err == nil && len(b) <= mostRemembered {
+			r.Cache.PutResult(deliveryResult, remembered, b) // a cache that can't be written to is no reason to fail
+		}
+	}
+	return o, nil
+}
+
+// deliveryResult names what is kept of a delivery; its number goes up when package delivery learns to see more, and that of
+// scripts counts with it.
+const deliveryResult = "delivery-12 " + facts.ScriptResult
+
+// Of a small delivery nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
+// bytes.
+const (
+	rememberFrom   = 100 << 10
+	mostRemembered = 16 << 20
+)
+
+// OpenKept opens the delivery of a library as the cache has it. The error of one that is not there is fs.ErrNotExist.
+func (r *Opener) OpenKept(ctx context.Context, digest, origin string) (*Opened, error) {
+	if digest == "" {
+		return nil, fs.ErrNotExist
+	}
+	t, err := r.Cache.OpenTree(digest, path.Base(origin))
+	if err != nil {
+		return nil, err
+	}
+	return r.Describe(ctx, &Opened{Tree: t, From: origin})
+}
+
+func openPath(full, said string, meta integrity.Metadata) (*source.Tree, error) {
+	info, err := os.Stat(full)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, problem.Refuse(problem.FileUnknown, "name an archive, a folder, a file, an address, or NAME@VERSION of a registry", "there is no file or folder %s", said)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if !info.IsDir() && !info.Mode().IsRegular() {
+		return nil, problem.Refuse(problem.SourceRefused, "name an archive, a folder or a file", "%s is refused: it is no plain file", said)
+	}
+	if meta != nil {
+		if info.IsDir() {
+			return nil, problem.Misuse("leave --integrity out", "--integrity is of one file; %s is a folder", said)
+		}
+		f, err := os.Open(full)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		if err := demand(meta, f, said); err != nil {
+			return nil, err
+		}
+	}
+	return source.OpenPath(full)
+}
+
+// demand refuses bytes that are not what was asked for.
+func demand(meta integrity.Metadata, r io.Reader, what string) error {
+	sums, err := integrity.OfReader(r, "sha384", meta.Algorithm())
+	if err != nil || meta.Allows(sums[meta.Algorithm()]) {
+		return err
+	}
+	return problem.Refuse(problem.NotTheBytes, "fetch it again, or ask whoever gave you the integrity", "%s is not what was asked for, and nothing of it was opened\n  wanted: %s\n  it is:  %s", what, meta.Strongest()[0], sums["sha384"])
+}
+
+// openAddress takes an address from the cache where it was seen before, else from the network.
+func (r *Opener) openAddress(ctx context.Context, address string, recorded bool, meta integrity.Metadata) (*source.Tree, bool, error) {
+	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh {
+		if t, err := r.Cache.OpenTree(seen.Integrity, seen.Name); err == nil {
+			if meta != nil {
+				f, _ := t.File()
+				if err := demand(meta, io.NewSectionReader(f, 0, t.Size), address); err != nil {
+					t.Close()
+					return nil, false, err
+				}
+			}
+			return t, false, nil
+		} else if !errors.Is(err, fs.ErrNotExist) {
+			return nil, false, err
+		}
+	}
+	got, integ, err := r.fetch(ctx, address, recorded, meta)
+	if err != nil {
+		return nil, false, err
+	}
+	defer got.Close()
+	known, before := r.Cache.Seen(address)
+	if before && known.Integrity != integ {
+		return nil, false, problem.Refuse(problem.NotTheBytes, "if that is right, say --integrity "+integ, "%s gives other bytes than it gave before\n  before: %s\n  now:    %s", address, known.Integrity, integ)
+	}
+	t, err := r.Cache.TakeOver(got, integ, got.Name)
+	if err != nil {
+		return nil, false, err
+	}
+	return t, meta == nil && !before, r.Cache.PutSeen(source.Seen{URL: address, Integrity: integ, Name: got.Name})
+}
+
+// fetch downloads an address and tells its integrity, which must be what meta allows.
+func (r *Opener) fetch(ctx context.Context, address string, recorded bool, meta integrity.Metadata) (*source.Fetched, string, error) {
+	if r.Offline {
+		return nil, "", problem.Fault(problem.Offline, "the same command without --offline", "%s would have to be fetched, and --offline allows no network", address)
+	}
+	from := source.Typed
+	if _, known := r.Cache.Seen(address); recorded && !known {
+		from = source.Recorded
+	}
+	got, err := r.Client.Fetch(ctx, address, from, r.Cache)
+	if err != nil {
+		return nil, "", err
+	}
+	if meta != nil {
+		if err := demand(meta, io.NewSectionReader(got.File, 0, got.Size), address); err != nil {
+			got.Close()
+			return nil, "", err
+		}
+	}
+	sums, err := got.Hash("sha384")
+	if err != nil {
+		got.Close()
+	}
+	return got, sums["sha384"], err
+}
+
+// Fetch downloads an address that a page or a record has, and returns its bytes.
+func (r *Opener) Fetch(ctx context.Context, address string) ([]byte, error) {
+	got, _, err := r.fetch(ctx, address, true, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer got.Close()
+	return got.Bytes()
+}
+
+// FetchOnce is Fetch, or what the address gave before.
+func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) {
+	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh {
+		if b, err := r.Cache.Get(seen.Integrity); err == nil {
+			return b, nil
+		}
+	}
+	b, err := r.Fetch(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	integ := integrity.Of(b)
+	if err := r.Cache.Put(integ, b); err != nil {
+		return nil, err
+	}
+	return b, r.Cache.PutSeen(source.Seen{URL: address, Integrity: integ, Name: path.Base(address)})
+}
+
+// keptFileByFile is how large a taken set may be, in bytes, to be kept in the cache file by file, beside the delivery that
+// it came from: for refill that is quicker than unpacking.
+const keptFileByFile = 24 << 20
+
+// Store puts what was taken into the cache, so that it never has to be fetched or found again.
+func (r *Opener) Store(ctx context.Context, o *Opened, sealed *record.Sealed) error {
+	if f, ok := o.Tree.File(); ok && sealed.Digest != "" {
+		if err := r.Cache.PutFile(sealed.Digest, f, o.Tree.Size); err != nil {
+			return err
+		}
+	}
+	var total int64
+	for _, f := range sealed.Files {
+		total += f.Size
+	}
+	if sealed.Digest != "" && total > keptFileByFile {
+		return nil
+	}
+	return parallel.Each(ctx, sealed.Files, func(_ context.Context, f record.File) error {
+		if r.Cache.Has(f.Integrity) {
+			return nil
+		}
+		b, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		return r.Cache.Put(f.Integrity, b)
+	})
+}
+
+// Kept returns the bytes of a sealed file from the cache: kept as they are, or inside the delivery that they came from.
+// The error of a file that is in neither is fs.ErrNotExist.
+func (r *Opener) Kept(sealed *record.Sealed, f *record.File) ([]byte, error) {
+	b, err := r.Cache.Get(f.Integrity)
+	if err == nil || sealed.Digest == "" {
+		return b, err
+	}
+	t, err := r.trees.Get(sealed.Digest, func() (*source.Tree, error) { return r.Cache.OpenTree(sealed.Digest, path.Base(sealed.Origin)) })
+	if err != nil {
+		return nil, err
+	}
+	if b, err = t.ReadFile(f.Path); err != nil {
+		return nil, err
+	}
+	if integrity.Of(b) != f.Integrity {
+		return nil, fs.ErrNotExist
+	}
+	return b, nil
+}
+
+// HasSame makes sure that an address gives a sealed file's very bytes. What was seen there once is known; a fresh run
+// asks again.
+func (r *Opener) HasSame(ctx context.Context, address string, f *record.File) error {
+	_, err := r.same.Get(address+" "+f.Integrity, func() (bool, error) { return true, r.hasSame(ctx, address, f) })
+	return err
+}
+
+func (r *Opener) hasSame(ctx context.Context, address string, f *record.File) error {
+	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh && seen.Integrity == f.Integrity {
+		return nil
+	}
+	b, err := r.Fetch(ctx, address)
+	if err != nil {
+		return err
+	}
+	if now := integrity.Of(b); now != f.Integrity {
+		where := ""
+		if own, err := r.Cache.Get(f.Integrity); err == nil {
+			where = differFrom(own, b)
+		}
+		return problem.Refuse(problem.NotTheBytes, "keep it local, or use another CDN", "%s gives other bytes than were sealed, so it can't stand for the local copy\n  sealed: %s\n  there:  %s%s", address, f.Integrity, now, where)
+	}
+	if err := r.Cache.Put(f.Integrity, b); err != nil {
+		return err
+	}
+	return r.Cache.PutSeen(source.Seen{URL: address, Integrity: f.Integrity, Name: path.Base(f.Path)})
+}
+
+// differFrom says where two texts first differ.
+func differFrom(a, b []byte) string {
+	n := 0
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
+	}
+	return fmt.Sprintf("\n  they first differ at byte %d", n+1)
+}

@@ -1,0 +1,130 @@
+package origin
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+)
+
+// SplitPackage splits NAME[@WISH], where a name may begin with a scope's @.
+func SplitPackage(s string) (name, wish string) {
+	if i := strings.LastIndexByte(s, '@'); i > 0 {
+		return s[:i], s[i+1:]
+	}
+	return s, ""
+}
+
+// LooksLikePackage tells a package's name from a path that is not there.
+func LooksLikePackage(s string) bool {
+	name, _ := SplitPackage(s)
+	if !source.ValidPackage(name) || strings.HasPrefix(s, ".") {
+		return false
+	}
+	if strings.Contains(strings.TrimPrefix(name, "@"), "/") && !strings.HasPrefix(name, "@") {
+		return false
+	}
+	switch path.Ext(name) {
+	case ".zip", ".tgz", ".gz", ".tar", ".xz", ".bz2", ".zst":
+		return false
+	}
+	return true
+}
+
+// registryFor finds the registry that serves a package: its scope's, else the one for all.
+func (r *Opener) registryFor(name string) (source.Registry, error) {
+	scope := ""
+	if strings.HasPrefix(name, "@") {
+		scope, _, _ = strings.Cut(name, "/")
+	}
+	var found *source.Registry
+	for i := range r.Registries {
+		if s := r.Registries[i].Scope; s == scope || s == "" && found == nil {
+			found = &r.Registries[i]
+		}
+	}
+	if found == nil {
+		return source.Registry{}, problem.Refuse(problem.SourceUnset, "merry sources set registry URL", "%s would come from a package registry, and none is set", name)
+	}
+	return *found, nil
+}
+
+// documentKey names a package's document, the full one or the short one.
+type documentKey struct {
+	name string
+	full bool
+}
+
+// Document reads what a registry says of a package, once in a run. The full document has the times of the versions.
+func (r *Opener) Document(ctx context.Context, name string, full bool) (*source.Package, error) {
+	reg, err := r.registryFor(name)
+	if err != nil {
+		return nil, err
+	}
+	return r.documents.Get(documentKey{name, full}, func() (*source.Package, error) {
+		p, err := r.Client.Metadata(ctx, reg, name, full, r.Offline, r.Cache)
+		if errors.Is(err, source.ErrOffline) {
+			return nil, problem.Fault(problem.Offline, "the same command without --offline", "the registry was never asked about %s, and --offline allows no network", name)
+		}
+		return p, err
+	})
+}
+
+// OpenPackage opens a version of a package: an exact one, a tag, or the newest of a range. One that was opened in this run
+// is the same again: many libraries need the same few.
+func (r *Opener) OpenPackage(ctx context.Context, name, wish string, allowed func(string) bool) (*Opened, error) {
+	p, err := r.Document(ctx, name, false)
+	if err != nil {
+		return nil, err
+	}
+	v, err := p.Resolve(wish, allowed)
+	if err != nil {
+		return nil, err
+	}
+	return r.packages.Get(name+"@"+v.Version, func() (*Opened, error) { return r.openVersion(ctx, name, v) })
+}
+
+func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version) (*Opened, error) {
+	reg, err := r.registryFor(name)
+	if err != nil {
+		return nil, err
+	}
+	t, weak, err := r.Client.Tarball(ctx, reg, v, name, r.Offline, r.Cache)
+	if errors.Is(err, source.ErrOffline) {
+		return nil, problem.Fault(problem.Offline, "the same command without --offline", "%s %s was never fetched, and --offline allows no network", name, v.Version)
+	}
+	if err != nil {
+		return nil, err
+	}
+	o, err := r.Describe(ctx, &Opened{Tree: t, From: record.FromRegistry + name, Kind: Package, Dist: v, runs: true})
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range o.Manifests {
+		if m.Name == name && m.Version == v.Version {
+			o.Manifest = m // others were written for other hands
+		}
+	}
+	if o.Manifest.Version != "" && o.Manifest.Version != v.Version || o.Manifest.Name != "" && delivery.NameKey(o.Manifest.Name) != delivery.NameKey(name) {
+		t.Close()
+		return nil, problem.Refuse(problem.SourceRefused, "ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, printable.Text(o.Manifest.Name), printable.Text(o.Manifest.Version))
+	}
+	o.Name, o.NameFrom, o.Version, o.VersionFrom = name, "the registry", v.Version, "the registry"
+	if o.Licence == "" {
+		o.Licence, o.LicenceFrom = string(v.Licence), "the registry"
+	}
+	if weak {
+		o.Remarks = append(o.Remarks, "the registry gives only a SHA-1 shasum for this tarball; it matches, and is weak")
+	}
+	if v.Deprecated != "" {
+		o.Remarks = append(o.Remarks, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, printable.Text(string(v.Deprecated))))
+	}
+	return o, nil
+}

@@ -1,0 +1,56 @@
+package origin
+
+import (
+	"encoding/json"
+
+	"merrycrate.example/merry/crate/delivery"
+)
+
+// wireResult names what is kept of how large a delivery's files are as packed for the network.
+const wireResult = "wire-1"
+
+// mostPacked is how much is packed to tell sizes on the wire, in bytes, beyond what would be taken: of the rest of a very
+// large delivery nobody asks for it.
+const mostPacked = 4 << 20
+
+// WireSizes says how large files are as packed for the network: those that would be taken or are offered, then the others
+// in their order, up to a limit. An archive that packs file by file tells it itself.
+func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
+	digest, err := o.Tree.Digest()
+	if err != nil {
+		return nil, err
+	}
+	sizes := map[string]int64{}
+	if kept, ok := r.Cache.Result(wireResult, digest); ok && digest != "" && json.Unmarshal(kept, &sizes) == nil {
+		return sizes, nil
+	}
+	wanted := o.Suggest().Paths()
+	for _, op := range o.Options() {
+		wanted = append(wanted, op.Files...)
+	}
+	total := int64(0)
+	for _, f := range o.Files {
+		switch f.Kind {
+		case delivery.Script, delivery.Stylesheet, delivery.Data, delivery.Map:
+			if f.Aside == "" && total+f.Size <= mostPacked {
+				total += f.Size
+				wanted = append(wanted, f.Path)
+			}
+		}
+	}
+	for _, name := range wanted {
+		f := o.File(name)
+		if _, done := sizes[name]; done || f.Packed > 0 || f.Kind == delivery.Font || f.Kind == delivery.Image {
+			continue
+		}
+		b, err := o.Tree.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		sizes[name] = delivery.WireSize(b)
+	}
+	if b, err := json.Marshal(sizes); err == nil && digest != "" {
+		r.Cache.PutResult(wireResult, digest, b)
+	}
+	return sizes, nil
+}

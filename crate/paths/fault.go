@@ -1,0 +1,116 @@
+package paths
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"merrycrate.example/merry/crate/printable"
+)
+
+// The limits for names, in bytes and folders. They are far above any library's, and what the systems in use can hold.
+const (
+	MostBytes     = 1024 // of a whole path
+	MostComponent = 255  // of one part of it
+	MostDepth     = 40   // parts
+)
+
+// Fault says what is wrong with a name that came from outside, "" where nothing is: it must stay below the folder that it
+// is put into, and mean the same file on every system.
+func Fault(name string) string {
+	switch {
+	case name == "":
+		return "it has no name"
+	case len(name) > MostBytes:
+		return fmt.Sprintf("its name is longer than %d bytes", MostBytes)
+	case !utf8.ValidString(name):
+		return "its name is not in UTF-8"
+	case name[0] == '/':
+		return "its name is an absolute path, which would be written outside the project"
+	case strings.Contains(name, `\`):
+		return "its name has a backslash, which is a folder's mark on some systems and a letter on others"
+	case len(name) >= 2 && name[1] == ':':
+		return "its name begins with a drive letter, which would be written outside the project"
+	case strings.ContainsFunc(name, printable.Not):
+		return "its name has control characters"
+	}
+	if Reserved(name) {
+		return "it lies in a folder of version control, of merry or of the system"
+	}
+	parts := strings.Split(name, "/")
+	if len(parts) > MostDepth {
+		return fmt.Sprintf("it lies more than %d folders deep", MostDepth)
+	}
+	for _, p := range parts {
+		switch {
+		case p == "..":
+			return "its name climbs out of the folder with \"..\""
+		case p == "" || p == ".":
+			return "its name has an empty part"
+		case len(p) > MostComponent:
+			return fmt.Sprintf("a part of its name is longer than %d bytes", MostComponent)
+		case strings.ContainsAny(p, `<>:"|?*`):
+			return "its name has a character that Windows does not allow in names"
+		case strings.HasSuffix(p, ".") || strings.HasSuffix(p, " "):
+			return "a part of its name ends in a dot or a space, which Windows takes away"
+		case device(p):
+			return "its name is that of a device on Windows"
+		}
+	}
+	return ""
+}
+
+// Reserved tells whether a path lies in, or is, a folder that belongs to version control, to this program or to the
+// system. What is put there is not read as a file of the site, but carried out: nothing is ever written below one.
+func Reserved(name string) bool {
+	for part := range strings.SplitSeq(name, "/") {
+		switch lower := strings.ToLower(strings.TrimRight(part, ". ")); lower {
+		case ".git", ".hg", ".svn", ".bzr", ".cvs", "cvs", "_darcs", ".jj", ".merry", "$recycle.bin", "system volume information", ".trash", ".trashes", "lost+found", ".fseventsd", ".ssh":
+			return true
+		default:
+			// The short name that Windows gives to the folder, too.
+			if short, ok := strings.CutPrefix(lower, "git~"); ok && strings.Trim(short, "0123456789") == "" && short != "" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Hidden tells whether a path has a part that begins with a dot. Such files set up servers, editors and other programs; a
+// page needs none of them.
+func Hidden(name string) bool { return strings.HasPrefix(name, ".") || strings.Contains(name, "/.") }
+
+// IsVersion tells whether a text can be a library's version. It is wider than SemVer 2.0.0, since archives number their
+// libraries as they like (r128, 3.1, 2024.05.01), and has nothing in it that means something in a path or an address.
+func IsVersion(v string) bool {
+	if v == "" || len(v) > 100 || strings.Contains(v, "..") {
+		return false
+	}
+	for i := range len(v) {
+		c := v[i]
+		letter := 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9'
+		if !letter && (i == 0 || !strings.ContainsRune(".+-_~", rune(c))) {
+			return false
+		}
+	}
+	return true
+}
+
+// device tells a name that Windows keeps for a device, whatever its ending. The superscript digits count as digits there.
+func device(part string) bool {
+	base, _, _ := strings.Cut(strings.ToLower(part), ".")
+	switch base = strings.TrimRight(base, " "); base {
+	case "con", "prn", "aux", "nul", "conin$", "conout$":
+		return true
+	}
+	for _, port := range []string{"com", "lpt"} {
+		if digit, ok := strings.CutPrefix(base, port); ok {
+			switch digit {
+			case "0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "¹", "²", "³":
+				return true
+			}
+		}
+	}
+	return false
+}

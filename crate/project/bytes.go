@@ -1,0 +1,218 @@
+package project
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+)
+
+// LocalBytes returns a sealed file's bytes, asking no network: the local copy where it is as sealed, else what the cache
+// has. The error of a file that is in neither is fs.ErrNotExist.
+func (p *Project) LocalBytes(of Sealed) ([]byte, error) {
+	if !of.File.At.IsZero() {
+		if b, err := p.ReadFile(of.File.At); err == nil && integrity.Of(b) == of.File.Integrity {
+			return b, nil
+		}
+	}
+	return p.Origin.Kept(p.Seal.Libraries[of.Library], of.File)
+}
+
+// Bytes is LocalBytes, or what the file's address gives.
+func (p *Project) Bytes(ctx context.Context, of Sealed) ([]byte, error) {
+	b, err := p.LocalBytes(of)
+	lib, sealed := p.List.Library(of.Library), p.Seal.Libraries[of.Library]
+	if err == nil || lib == nil {
+		return b, err
+	}
+	for _, address := range p.AddressesOf(lib, sealed, of.File) {
+		b, ferr := p.Origin.Fetch(ctx, address)
+		if ferr != nil {
+			err = ferr
+			continue
+		}
+		if integrity.Of(b) != of.File.Integrity {
+			err = problem.Refuse(problem.NotTheBytes, "ask the CDN's keeper", "%s gives other bytes than were sealed", address)
+			continue
+		}
+		return b, p.Origin.Cache.Put(of.File.Integrity, b)
+	}
+	return nil, err
+}
+
+// OpenSealed opens a library of the crate as it was delivered: from the cache, from where it came, or from a registry that
+// has the same bytes.
+func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, error) {
+	if o, err := p.OpenKept(ctx, name); err == nil {
+		return o, nil
+	}
+	sealed := p.Seal.Libraries[name]
+	from := cmp.Or(sealed.Origin, name)
+	if pkg, ok := strings.CutPrefix(sealed.Origin, record.FromRegistry); ok {
+		from = record.FromRegistry + pkg + "@" + sealed.Version
+	} else if lib := p.List.Library(name); lib != nil && p.RegistryHas(ctx, lib, sealed) {
+		from = record.FromRegistry + name + "@" + sealed.Version
+	}
+	o, err := p.Origin.Open(ctx, origin.Request{Name: from, Dir: string(p.Root), Recorded: true})
+	if err != nil {
+		cause := problem.Of(err)
+		return nil, &problem.Problem{Code: cause.Code, Class: cause.Class, Err: err, Next: []string{"merry compare " + name + " OLD NEW, with OLD the archive that it came from"},
+			What: fmt.Sprintf("the delivery of %s %s is not in the cache, and can't be had again: %v", name, sealed.Version, err)}
+	}
+	return o, nil
+}
+
+// OpenKept opens a library's delivery if the cache has it. The error of one that is not there is fs.ErrNotExist.
+func (p *Project) OpenKept(ctx context.Context, name string) (*origin.Opened, error) {
+	sealed := p.Seal.Libraries[name]
+	if sealed == nil {
+		return nil, NotInCrate(name)
+	}
+	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
+	if err != nil {
+		return nil, err
+	}
+	o.Name, o.Version = name, sealed.Version
+	return o, nil
+}
+
+// RegistryHas tells whether a registry's package of the same name and version has a library's very bytes, so that its other
+// versions are those of the same library.
+func (p *Project) RegistryHas(ctx context.Context, lib *record.Library, sealed *record.Sealed) bool {
+	if len(p.Origin.Registries) == 0 || !origin.LooksLikePackage(lib.Name) {
+		return false
+	}
+	o, err := p.Origin.OpenPackage(ctx, lib.Name, sealed.Version, nil)
+	if err != nil {
+		return false
+	}
+	defer o.Close()
+	return !slices.ContainsFunc(sealed.Files, func(f record.File) bool {
+		if f.Role != record.Tagged {
+			return false
+		}
+		b, err := o.Tree.ReadFile(f.Path)
+		return err != nil || integrity.Of(b) != f.Integrity
+	})
+}
+
+// Globals tells which library of the crate defines each global, by its scripts for pages. A script whose bytes are at no
+// hand defines nothing that is known.
+func (p *Project) Globals() map[string]string {
+	return p.globals.Of("", func() map[string]string {
+		defines := map[string]string{}
+		for _, name := range p.Seal.Names() {
+			for _, t := range p.TaggedFiles(name, record.NoBuild) {
+				if t.Style {
+					continue
+				}
+				b, err := p.LocalBytes(Sealed{name, t.File})
+				if err != nil {
+					continue
+				}
+				for _, g := range p.Facts.ScriptOf(t.File.Integrity, b).Defines {
+					if _, ok := defines[g.Name]; !ok {
+						defines[g.Name] = name
+					}
+				}
+			}
+		}
+		return defines
+	})
+}
+
+// GlobalOf is the global by which it shows that a library's script has run: the one that is called like the library, else
+// the first that it defines, "" where that can't be told without a network.
+func (p *Project) GlobalOf(of Sealed) string {
+	return p.telling.Of(of.Library+" "+of.File.Integrity, func() string {
+		b, err := p.LocalBytes(of)
+		if err != nil {
+			return ""
+		}
+		global := ""
+		for _, g := range p.Facts.ScriptOf(of.File.Integrity, b).Defines {
+			if global == "" || strings.EqualFold(g.Name, of.Library) {
+				global = g.Name
+			}
+		}
+		return global
+	})
+}
+
+// A TaggedFile is a file of a library that goes on pages.
+type TaggedFile struct {
+	Library string
+	File    *record.File
+	At      paths.InSite
+	Pair    paths.InSite // the same thing in the other build, zero where there is none
+	Style   bool
+}
+
+// TaggedFiles lists the files of a library that go on pages, in a build or, where that is NoBuild, in the one that the
+// packing list names. Stylesheets come first, then the library's core before its parts.
+func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
+	sealed, entry := p.Seal.Libraries[library], p.List.Library(library)
+	if sealed == nil {
+		return nil
+	}
+	if build == record.NoBuild && entry != nil {
+		build = entry.Build
+	}
+	build = cmp.Or(build, record.Minified)
+	var list []TaggedFile
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		at, ok := p.InSite(f.At)
+		if f.Role != record.Tagged || !ok || f.Pair != "" && f.Build != build {
+			continue
+		}
+		t := TaggedFile{Library: library, File: f, At: at, Style: delivery.KindOf(f.Path) == delivery.Stylesheet}
+		if pair := sealed.File(f.Pair); pair != nil {
+			t.Pair, _ = p.InSite(pair.At)
+		}
+		list = append(list, t)
+	}
+	core := strings.ToLower(path.Base(library))
+	rank := func(t TaggedFile) int {
+		switch {
+		case t.Style && strings.HasPrefix(strings.ToLower(t.At.Base()), core):
+			return 0
+		case t.Style:
+			return 1
+		case strings.HasPrefix(strings.ToLower(t.At.Base()), core):
+			return 2
+		}
+		return 3
+	}
+	slices.SortStableFunc(list, func(a, b TaggedFile) int {
+		return cmp.Or(rank(a)-rank(b), len(a.At.Base())-len(b.At.Base()))
+	})
+	return list
+}
+
+// Sizes returns the size in bytes of a file of the site as it is, and as packed for the network. What is packed already,
+// pictures and fonts, is not packed again by servers. A file that is not there has none.
+func (p *Project) Sizes(at paths.InSite) (size, wire int64) {
+	place := p.InProject(at)
+	b, err := p.ReadFile(place)
+	if of := p.At(place); err != nil && of.File != nil {
+		b, err = p.Origin.Kept(p.Seal.Libraries[of.Library], of.File) // pages have a link to it
+	}
+	if err != nil {
+		return 0, 0
+	}
+	switch delivery.KindOf(at.String()) {
+	case delivery.Font, delivery.Image:
+		return int64(len(b)), int64(len(b))
+	}
+	return int64(len(b)), delivery.WireSize(b)
+}

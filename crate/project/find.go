@@ -1,0 +1,84 @@
+package project
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+)
+
+// Bounds say how far a project is looked for above the folder that a command was given in, and whose it may be.
+type Bounds struct {
+	// Home is the user's own folder, above which nothing is looked for, "" where there is none.
+	Home string
+	// Trusted are folders whose projects are worked with whoever owns them.
+	Trusted []string
+	// Named tells that the user named the folder on the command line, which says the same of that one.
+	Named bool
+	// Settings is the file that Trusted comes from, for advice.
+	Settings string
+}
+
+// Find finds the root of the project that a folder lies in: the nearest above with a packing list. The search ends at the
+// user's home, at the border of a file system, and at a folder of somebody else's; a project that is somebody else's is
+// refused.
+func (b Bounds) Find(dir string) (paths.OnDisk, error) {
+	at, err := b.upward(dir, record.ListFile)
+	if err == nil && at == "" {
+		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder above it; the site has not been started", record.ListFile, dir)
+	}
+	return at, err
+}
+
+// FindChanged is Find for the folder in which a change of this program was begun, "" where there is none. It goes by
+// merry's own folder, since the change may be the very one that writes the packing list.
+func (b Bounds) FindChanged(dir string) (paths.OnDisk, error) { return b.upward(dir, change.Folder) }
+
+func (b Bounds) upward(dir, what string) (paths.OnDisk, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	first, err := os.Stat(dir)
+	if err != nil {
+		return "", err
+	}
+	for at := dir; ; at = filepath.Dir(at) {
+		here, err := os.Stat(at)
+		if err != nil || !disk.SameDevice(first, here) {
+			return "", nil
+		}
+		if _, err := os.Lstat(filepath.Join(at, what)); err == nil {
+			return paths.OnDisk(at), b.mine(at)
+		} else if !errors.Is(err, fs.ErrNotExist) && at == dir {
+			return "", err
+		}
+		if at != dir && !disk.Mine(here) || at == b.Home || at == filepath.Dir(at) {
+			return "", nil
+		}
+	}
+}
+
+// mine refuses a project that is somebody else's: whoever wrote its records would decide what is written where, by whom.
+func (b Bounds) mine(root string) error {
+	if b.Named || slices.ContainsFunc(b.Trusted, func(t string) bool { return filepath.Clean(t) == root }) {
+		return nil
+	}
+	for _, name := range []string{".", record.ListFile, record.SealFile, change.Folder} {
+		full := filepath.Join(root, name)
+		info, err := os.Lstat(full)
+		if err != nil || disk.Mine(info) {
+			continue
+		}
+		return &problem.Problem{Code: problem.NotYours, Class: problem.Refused, What: full + " belongs to another user of this machine; merry does not work by what somebody else wrote unless you say so",
+			Next: []string{"the same command with --in " + root + ", for this once", "add " + root + " to trust: in " + b.Settings + ", for good"}}
+	}
+	return nil
+}

@@ -1,0 +1,87 @@
+package project
+
+import (
+	"context"
+	"os"
+	"testing"
+
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+)
+
+func read(t *testing.T, list string, seal *record.Seal) *Project {
+	t.Helper()
+	root := paths.OnDisk(t.TempDir())
+	for name, b := range map[string][]byte{record.ListFile: []byte("format: 1\n" + list), record.SealFile: seal.Bytes()} {
+		if err := os.WriteFile(string(root.Join(name)), b, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	cache := source.NewCache(t.TempDir())
+	on, err := disk.Open(root)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { on.Close() })
+	p, err := Read(on, &origin.Opener{Cache: cache}, &facts.Reader{Cache: cache})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// TestWhoOwnsAnAddress: of a package that was taken under two names, the first by the alphabet owns the CDN's address, every
+// time.
+func TestWhoOwnsAnAddress(t *testing.T) {
+	seal := record.NewSeal()
+	for _, name := range []string{"oarlock", "a-second-one", "zweites"} {
+		seal.Libraries[name] = &record.Sealed{Version: "2.0.3", Files: []record.File{{Path: "dist/oarlock.js", At: paths.FoundInProject("js/" + name + ".js"), Role: record.Tagged}}}
+	}
+	p := read(t, `libraries: {oarlock: {version: 2.0.3, from: "registry:oarlock"}, zweites: {version: 2.0.3, from: "registry:oarlock"}, a-second-one: {version: 2.0.3, from: "registry:oarlock"}}
+cdns: {harbour: "https://cdn.harbour.example/{name}/{version}/{path}"}
+`, seal)
+	for range 50 {
+		if of := p.With(p.List, p.Seal).AtAddress("https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.js"); of.Library != "a-second-one" {
+			t.Fatalf("the address is %s's", of.Library)
+		}
+	}
+}
+
+// TestASnapshotStaysAsItWas: what is drafted on clones does not show in the snapshot.
+func TestASnapshotStaysAsItWas(t *testing.T) {
+	seal := record.NewSeal()
+	seal.Libraries["oarlock"] = &record.Sealed{Version: "2.0.3", Files: []record.File{{Path: "a.js", At: paths.FoundInProject("js/a.js")}}}
+	p := read(t, "libraries: {oarlock: {version: 2.0.3, needs: [x], take: [a.js]}}\n", seal)
+	list, drafted := p.List.Clone(), p.Seal.Clone()
+	list.Library("oarlock").Version, list.Library("oarlock").Needs[0] = "3.0.0", "y"
+	drafted.Libraries["oarlock"].Files[0].Path = "b.js"
+	list.Put(record.Library{Name: "brinework"})
+	if p.List.Library("oarlock").Version != "2.0.3" || p.List.Library("oarlock").Needs[0] != "x" || p.Seal.Libraries["oarlock"].Files[0].Path != "a.js" || p.List.Library("brinework") != nil {
+		t.Error("the snapshot changed with the draft")
+	}
+}
+
+func TestWalkSetsPackagesApart(t *testing.T) {
+	p := read(t, "site: .\n", record.NewSeal())
+	for name, text := range map[string]string{
+		"index.html": "x", "js/club.js": "1", ".git/config": "x", "parcels/oar/about.json": `{"name":"oar","version":"1.0.0"}`, "parcels/oar/page.html": "x",
+		"parcels/@gull/rope/m.json": `{"name":"@gull/rope","main":"x.js"}`, "crews/2024/index.html": "x",
+	} {
+		full := p.Root.Join(name)
+		os.MkdirAll(string(full.Join("..")), 0o755)
+		if err := os.WriteFile(string(full), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	site, err := p.Walk(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(site.Pages) != 2 || !site.Skips(paths.Found("parcels/oar/page.html")) || !site.Skips(paths.Found(".git/config")) || site.Skips(paths.Found("crews/2024/index.html")) {
+		t.Errorf("pages %v, apart %v", site.Pages, site.Apart)
+	}
+}

@@ -1,0 +1,374 @@
+package project
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/cespare/xxhash/v2"
+	"golang.org/x/sync/errgroup"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+)
+
+// A Site is the list of a site's files.
+type Site struct {
+	Files map[paths.InSite]int64 // to their size in bytes; -1 for a page, whose size nobody asked for
+	Pages []paths.InSite         // sorted
+	// Stamp tells one state of all files that are no pages from another: it sums up names, sizes and times.
+	Stamp uint64
+	// Apart are folders that are not walked: those of version control, and those of installed packages.
+	Apart map[string]bool
+	// PassedOver are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
+	PassedOver []string
+}
+
+// Skips tells whether a file lies in a folder that is not walked. Pages may refer to it all the same.
+func (s *Site) Skips(name paths.InSite) bool {
+	if len(s.Apart) == 0 {
+		return false
+	}
+	for dir := name.Dir(); dir != "." && dir != "/"; dir = path.Dir(dir) {
+		if s.Apart[dir] {
+			return true
+		}
+	}
+	return false
+}
+
+// Walk lists the site's files and tells which are pages.
+func (p *Project) Walk(ctx context.Context) (*Site, error) {
+	patterns := p.List.Pages
+	if len(patterns) == 0 {
+		patterns = []string{"**/*.html"}
+	}
+	for _, pat := range patterns {
+		if !doublestar.ValidatePattern(strings.TrimPrefix(pat, "!")) {
+			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is no pattern", record.ListFile, pat)
+		}
+	}
+	site, err := WalkFolder(ctx, p.Disk, p.site, func(name string) bool {
+		if p.site == "." || len(p.byPlace) > 0 {
+			if _, sealed := p.byPlace[paths.Found(name).In(p.site)]; sealed {
+				return false
+			}
+		}
+		in := false
+		for _, pat := range patterns {
+			if not, ok := strings.CutPrefix(pat, "!"); ok {
+				in = in && !doublestar.MatchUnvalidated(not, name)
+			} else if ending, usual := strings.CutPrefix(pat, "**/*."); usual && !strings.ContainsAny(ending, "*?[{\\/") {
+				// The usual pattern needs no matcher, which ten thousand names notice.
+				in = in || strings.HasSuffix(name, "."+ending)
+			} else {
+				in = in || doublestar.MatchUnvalidated(pat, name)
+			}
+		}
+		return in
+	})
+	if err == nil && len(site.PassedOver) > 0 && p.Tell != nil {
+		p.Tell("passed over: " + Abbreviate(site.PassedOver, 6))
+	}
+	return site, err
+}
+
+// WalkFolder lists the files of a folder below another, several folders at once.
+func WalkFolder(ctx context.Context, on *disk.Folder, dir string, isPage func(name string) bool) (*Site, error) {
+	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, site: &Site{Files: map[paths.InSite]int64{}, Apart: map[string]bool{}}}
+	w.group, w.ctx = errgroup.WithContext(ctx)
+	w.group.SetLimit(parallel.Width())
+	w.group.Go(func() error { return w.visit("") })
+	err := w.group.Wait()
+	slices.SortFunc(w.site.Pages, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	slices.Sort(w.site.PassedOver)
+	return w.site, err
+}
+
+type walker struct {
+	on     *disk.Folder
+	dir    string // slash-separated, below on
+	isPage func(name string) bool
+	ctx    context.Context
+	group  *errgroup.Group
+	mu     sync.Mutex
+	site   *Site
+}
+
+func (w *walker) visit(rel string) error {
+	if err := w.ctx.Err(); err != nil {
+		return err
+	}
+	entries, err := w.on.List(path.Join(w.dir, rel))
+	if err != nil {
+		return err
+	}
+	if rel != "" && w.packages(rel, entries) {
+		w.apart(rel)
+		return nil
+	}
+	files := make(map[paths.InSite]int64, len(entries))
+	var pages []paths.InSite
+	var stamp uint64
+	var passedOver []string
+	for _, e := range entries {
+		name := path.Join(rel, e.Name())
+		if e.IsDir() {
+			if paths.Reserved(e.Name()) {
+				w.apart(name)
+			} else if !w.group.TryGo(func() error { return w.visit(name) }) {
+				// Where all are busy the folder is visited right here: waiting for each other would end nowhere.
+				if err := w.visit(name); err != nil {
+					return err
+				}
+			}
+			continue
+		}
+		at := paths.Found(name)
+		isPage := w.isPage(name)
+		info, why := w.look(e, name, isPage)
+		switch {
+		case why != "" && !isPage && delivery.KindOf(name) != delivery.Script && delivery.KindOf(name) != delivery.Stylesheet:
+		case why != "":
+			passedOver = append(passedOver, name+" "+why)
+		case isPage:
+			files[at] = -1
+			pages = append(pages, at)
+		case info != nil:
+			files[at] = info.Size()
+			stamp += StampOf(name, disk.StampOf(info))
+		}
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	maps.Copy(w.site.Files, files)
+	w.site.Stamp += stamp
+	w.site.Pages = append(w.site.Pages, pages...)
+	w.site.PassedOver = append(w.site.PassedOver, passedOver...)
+	return nil
+}
+
+// look looks at an entry that is no folder. It says why one is no file of the site: what it leads to is not there or
+// outside, or it is no plain file. Of a page and of a link to a folder nothing more is asked.
+func (w *walker) look(e fs.DirEntry, name string, isPage bool) (info fs.FileInfo, why string) {
+	var err error
+	switch {
+	case e.Type().IsRegular() && isPage:
+		return nil, ""
+	case e.Type()&fs.ModeSymlink != 0:
+		info, err = w.on.Stat(path.Join(w.dir, name))
+	default:
+		info, err = e.Info()
+	}
+	switch {
+	case err == nil && info.IsDir():
+		return nil, ""
+	case err == nil && info.Mode().IsRegular():
+		return info, ""
+	case e.Type()&fs.ModeSymlink == 0 && errors.Is(err, fs.ErrNotExist):
+		return nil, "" // it was removed meanwhile
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, "is a link that leads nowhere"
+	case err != nil && e.Type()&fs.ModeSymlink != 0:
+		return nil, "is a link that leads outside the project, or in a circle"
+	case err != nil:
+		return nil, "can't be looked at: " + err.Error()
+	}
+	return nil, "is no plain file"
+}
+
+func (w *walker) apart(dir string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.site.Apart[dir] = true
+}
+
+// packages tells a folder of installed packages: it has no files of its own, and its subfolders each have a package's
+// manifest that names them. The first few tell for all.
+func (w *walker) packages(rel string, entries []fs.DirEntry) bool {
+	looked := 0
+	for _, e := range entries {
+		switch {
+		case strings.HasPrefix(e.Name(), "."):
+			continue
+		case !e.IsDir():
+			return false
+		}
+		name := path.Join(rel, e.Name())
+		if m, ok := ManifestIn(w.on, path.Join(w.dir, name)); !ok || path.Base(m.Name) != e.Name() {
+			inner, err := w.on.List(path.Join(w.dir, name))
+			if !strings.HasPrefix(e.Name(), "@") || err != nil || !w.packages(name, inner) {
+				return false
+			}
+		}
+		if looked++; looked == 3 {
+			return true
+		}
+	}
+	return looked > 0
+}
+
+// ManifestIn reads the package's manifest that lies in a folder: of its JSON files the first that is one.
+func ManifestIn(on *disk.Folder, dir string) (delivery.Manifest, bool) {
+	list, err := on.List(dir)
+	if err != nil {
+		return delivery.Manifest{}, false
+	}
+	slices.SortFunc(list, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
+	for _, e := range list {
+		if !strings.HasSuffix(e.Name(), ".json") {
+			continue
+		}
+		if b, _, err := on.Read(path.Join(dir, e.Name()), 1<<20, nil); err == nil {
+			if m, ok := delivery.ReadManifest(b); ok {
+				return m, true
+			}
+		}
+	}
+	return delivery.Manifest{}, false
+}
+
+// StampOf tells one state of a file from another, by its name and by what can't be equal by chance.
+func StampOf(name string, of disk.Stamp) uint64 {
+	b := append(make([]byte, 0, 160), name...)
+	for _, n := range []uint64{uint64(of.Size), uint64(of.ModTime), uint64(of.ChangeTime), of.Inode} {
+		b = binary.LittleEndian.AppendUint64(b, n)
+	}
+	return xxhash.Sum64(b)
+}
+
+// Select picks the pages that patterns name, from the site's folder or from the folder that the
+// command was given in. Without patterns it is the site's only page, or an error that lists them.
+func (p *Project) Select(site *Site, patterns []string, from string) ([]paths.InSite, error) {
+	if len(patterns) == 0 {
+		if len(site.Pages) == 1 {
+			return site.Pages, nil
+		}
+		if len(site.Pages) == 0 {
+			return nil, problem.Refuse(problem.PageUnknown, "merry start --page index.html", "the site has no pages: nothing in %s matches %s", p.site, strings.Join(p.List.Pages, ", "))
+		}
+		return nil, problem.Misuse(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]), "the site has %d pages; say which: %s", len(site.Pages), Abbreviate(Texts(site.Pages), 6))
+	}
+	var chosen []paths.InSite
+	for _, pat := range patterns {
+		n := len(chosen)
+		for _, name := range p.Meant(pat, from) {
+			if n == len(chosen) {
+				chosen = append(chosen, matching(site.Pages, name)...)
+			}
+		}
+		if n == len(chosen) {
+			next := "merry start --page index.html makes a first page"
+			if len(site.Pages) > 0 {
+				next = "the site's pages: " + Abbreviate(Texts(site.Pages), 6)
+			}
+			return nil, problem.Refuse(problem.PageUnknown, next, "no page matches %s", pat)
+		}
+	}
+	slices.SortFunc(chosen, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	return slices.Compact(chosen), nil
+}
+
+// Meant lists what a path or pattern may mean, as paths in the site: from the folder that the command was
+// given in, then from the site's folder, then from the project's, as findings write them.
+func (p *Project) Meant(pattern, from string) []string {
+	pattern = filepath.ToSlash(pattern)
+	var list []string
+	if abs, err := filepath.Abs(from); err == nil && !strings.HasPrefix(pattern, "/") {
+		if rel, err := filepath.Rel(string(p.Root), abs); err == nil {
+			if name, ok := paths.FoundInProject(path.Join(filepath.ToSlash(rel), pattern)).Below(p.site); ok {
+				list = append(list, name.String())
+			}
+		}
+	}
+	list = append(list, path.Clean(strings.TrimPrefix(pattern, "/")))
+	if name, ok := paths.FoundInProject(path.Clean(pattern)).Below(p.site); ok {
+		list = append(list, name.String())
+	}
+	return list
+}
+
+func matching(names []paths.InSite, pattern string) []paths.InSite {
+	var list []paths.InSite
+	for _, n := range names {
+		if ok, err := doublestar.Match(pattern, n.String()); n.String() == pattern || ok && err == nil {
+			list = append(list, n)
+		}
+	}
+	return list
+}
+
+// OwnFiles lists the site's own scripts or stylesheets, sorted.
+func (p *Project) OwnFiles(site *Site, kind delivery.Kind) []paths.InSite {
+	var names []paths.InSite
+	for name, size := range site.Files {
+		if size < 0 || delivery.KindOf(name.String()) != kind {
+			continue // a page, or another kind of file
+		}
+		if _, sealed := p.byPlace[p.InProject(name)]; !sealed {
+			names = append(names, name)
+		}
+	}
+	slices.SortFunc(names, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	return names
+}
+
+// FindFiles finds the scripts and stylesheets of the site that a name or pattern means, sorted. The error lists what
+// there is.
+func (p *Project) FindFiles(site *Site, pattern, dir string) ([]paths.InSite, error) {
+	var files []paths.InSite
+	for _, pat := range p.Meant(pattern, dir) {
+		for name := range site.Files {
+			kind := delivery.KindOf(name.String())
+			if kind != delivery.Script && kind != delivery.Stylesheet {
+				continue
+			}
+			if name.String() == pat || doublestar.MatchUnvalidated(pat, name.String()) {
+				files = append(files, name)
+			}
+		}
+		if files != nil {
+			slices.SortFunc(files, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+			return files, nil
+		}
+	}
+	var known []string
+	for _, l := range p.List.Libraries {
+		known = append(known, l.Name)
+	}
+	next := "the crate is empty; merry take SOURCE brings a library in"
+	if len(known) > 0 {
+		next = "the crate has " + strings.Join(known, ", ")
+	}
+	return nil, problem.Refuse(problem.LibraryUnknown, next, "%s is neither a library of the crate nor a script or stylesheet of the site", pattern)
+}
+
+// Texts writes paths as texts.
+func Texts(list []paths.InSite) []string {
+	out := make([]string, len(list))
+	for i, p := range list {
+		out[i] = p.String()
+	}
+	return out
+}
+
+// Abbreviate joins a list, of a long one its beginning.
+func Abbreviate(list []string, most int) string {
+	if len(list) > most {
+		return strings.Join(list[:most], ", ") + fmt.Sprintf(" and %d more", len(list)-most)
+	}
+	return strings.Join(list, ", ")
+}

@@ -1,0 +1,416 @@
+// Package reconcile is the one mechanism that changes a project. A verb makes a draft: what the records are to say, which
+// files are to be put where, and what is to be done to pages. From that and the snapshot the reconciler computes what
+// follows (files to put and to remove, references that follow files, the text of the records), and carries it out through
+// one change set.
+package reconcile
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"slices"
+	"sync"
+
+	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// A Draft is what a verb wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
+// by methods. Apply carries it out; without that nothing has happened.
+type Draft struct {
+	Before *project.Project // the snapshot, which nobody changes
+	List   *record.List
+	Seal   *record.Seal
+	// Kept are files that were to be removed and stay, with the reason.
+	Kept []string
+
+	set    *change.Set
+	site   *project.Site
+	work   []pageWork
+	mu     sync.Mutex
+	script map[string][]byte // scripts that are put, by their integrity
+}
+
+// New begins a draft on a snapshot that was read under the lock of the set.
+func New(p *project.Project, set *change.Set) *Draft {
+	return &Draft{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{}}
+}
+
+// Dry tells whether the draft is only to be shown.
+func (d *Draft) Dry() bool { return d.set.Dry() }
+
+// Title says what the change is, as undo lists it.
+func (d *Draft) Title(title string) { d.set.Title(title) }
+
+// Site lists the site's files as they are before the change; they are walked once.
+func (d *Draft) Site(ctx context.Context) (*project.Site, error) {
+	if d.site != nil {
+		return d.site, nil
+	}
+	var err error
+	d.site, err = d.Before.Walk(ctx)
+	return d.site, err
+}
+
+// Pages picks the pages that patterns name, or, where there is none and all is set, all of them.
+func (d *Draft) Pages(ctx context.Context, patterns []string, dir string, all bool) ([]paths.InSite, error) {
+	site, err := d.Site(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if all && len(patterns) == 0 {
+		return site.Pages, nil
+	}
+	return d.Before.Select(site, patterns, dir)
+}
+
+// A Policy says what becomes of a file with other bytes that stands where one is to be put.
+type Policy int
+
+// The policies.
+const (
+	Refuse    Policy = iota // stop, and say so
+	Overwrite               // write over it
+	Leave                   // leave it alone
+)
+
+// A State says what became of a file that was to be put.
+type State int
+
+// The states.
+const (
+	Whole     State = iota // it was there with these bytes
+	Put                    // it was not there, or its older bytes were
+	LeftAlone              // other bytes are there
+)
+
+// Put drafts one file of a library. Its own older bytes, unchanged since they were taken, give way; what else is there is
+// treated by the policy.
+func (d *Draft) Put(library string, at paths.InProject, b []byte, policy Policy) (State, error) {
+	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MostFile, nil)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		stamp = disk.Stamp{}
+	case err != nil:
+		return Whole, err
+	case string(old) == string(b):
+		return Whole, nil
+	case policy == Leave:
+		return LeftAlone, nil
+	case policy == Refuse:
+		if err := d.mayReplace(library, at, old); err != nil {
+			return Whole, err
+		}
+	}
+	return Put, d.set.Write(at, b, stamp)
+}
+
+// mayReplace refuses to write over what is not the library's own, or was changed since.
+func (d *Draft) mayReplace(library string, at paths.InProject, old []byte) error {
+	of := d.Before.At(at)
+	sealed := d.Before.Seal.Libraries[library]
+	next := "move it away, choose another name with --rename " + at.Base() + "=NAME, or say --overwrite"
+	switch {
+	case of.Library == "":
+		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is not the crate's; it was not touched", at)
+	case of.Library != library:
+		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
+	case integrity.Of(old) != of.File.Integrity:
+		return problem.Refuse(problem.FileChanged, "put the change into a file of your own, then merry refill "+library+" --overwrite", "%s was changed since it was taken; moving on would lose that", at)
+	case sealed != nil && d.Seal.Libraries[library] != nil && sealed.Version == d.Seal.Libraries[library].Version:
+		// The same version can't have other bytes: it is another source.
+		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
+	}
+	return nil
+}
+
+// A Source is where the files of a selection are read from.
+type Source interface {
+	ReadInto(name string, buf []byte) ([]byte, error)
+}
+
+// Take makes the seal's lines for a selection of a delivery, and drafts the files in their places; those of a library that
+// pages only link to are kept in the cache instead. The reading is shared out over the processors; each file is read once.
+func (d *Draft) Take(ctx context.Context, library string, from Source, of *delivery.Delivery, sel *delivery.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
+	var buffers sync.Pool
+	return parallel.Map(ctx, sel.Choices, func(_ context.Context, c delivery.Choice) (record.File, error) {
+		buf, _ := buffers.Get().(*[]byte)
+		if buf == nil {
+			buf = new([]byte)
+		}
+		defer buffers.Put(buf)
+		b, err := from.ReadInto(c.Path, *buf)
+		if err != nil {
+			return record.File{}, err
+		}
+		*buf = b
+		f := d.file(of.File(c.Path), c, b, at[c.Path])
+		if f.Pair != "" && !sel.Has(f.Pair) {
+			f.Pair = ""
+		}
+		if linked {
+			return f, d.Before.Origin.Cache.Put(f.Integrity, b)
+		}
+		_, err = d.Put(library, f.At, b, policy)
+		return f, err
+	})
+}
+
+// file makes the seal's line for a file.
+func (d *Draft) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InSite) record.File {
+	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b), Build: f.Build, Pair: f.Pair,
+		Role: record.Role(c.Page), Module: f.Script != nil && f.Script.Form == script.Module}
+	if c.Page && f.Kind == delivery.Script {
+		d.mu.Lock()
+		d.script[out.Integrity] = slices.Clone(b)
+		d.mu.Unlock()
+	}
+	return out
+}
+
+// AddBuild adds to a library the other build of its files for pages, from the delivery in the cache, where only one build
+// was taken. It returns the places of the files that were put. What the cache does not have stays in the build that there is.
+func (d *Draft) AddBuild(ctx context.Context, name string, build record.Build) ([]string, error) {
+	sealed := d.Seal.Libraries[name]
+	missing := func(f record.File) bool {
+		return f.Role == record.Tagged && f.Pair == "" && f.Build != record.NoBuild && f.Build != build
+	}
+	if build == record.NoBuild || !slices.ContainsFunc(sealed.Files, missing) {
+		return nil, nil
+	}
+	o, err := d.Before.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer o.Close()
+	sel := &delivery.Selection{}
+	at := map[string]paths.InSite{}
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		of := o.File(f.Path)
+		if !missing(*f) || of == nil || of.Pair == "" || o.File(of.Pair).Build != build {
+			continue
+		}
+		f.Pair = of.Pair
+		names := []string{of.Pair}
+		if m := o.File(of.Pair).Map; m != "" && sealed.File(m) == nil {
+			names = append(names, m)
+		}
+		for n, other := range names {
+			place, err := f.At.Beside(paths.FoundInProject(other).Base())
+			if err != nil {
+				return nil, problem.Refuse(problem.NameBad, "merry take "+name+" again, with --rename", "%w", err)
+			}
+			at[other], _ = d.Before.InSite(place)
+			sel.Add(delivery.Choice{Path: other, Page: n == 0})
+		}
+	}
+	files, err := d.Take(ctx, name, o.Tree, o.Delivery, sel, at, sealed.Linked, Refuse)
+	if err != nil {
+		return nil, err
+	}
+	var put []string
+	for _, f := range files {
+		for i := range sealed.Files {
+			if sealed.Files[i].Pair == f.Path {
+				f.Pair = sealed.Files[i].Path
+			}
+		}
+		sealed.Files = append(sealed.Files, f)
+		if !sealed.Linked {
+			put = append(put, f.At.String())
+		}
+	}
+	return put, nil
+}
+
+// Localise puts the copies of a library into their places that are not there: since pages only had links to them so far, or on a
+// fresh checkout. It returns the places.
+func (d *Draft) Localise(ctx context.Context, name string) ([]string, error) {
+	sealed := d.Seal.Libraries[name]
+	sealed.Linked = false
+	var missing []record.File
+	for _, f := range sealed.Files {
+		if !f.At.IsZero() && !d.Before.Exists(f.At) {
+			missing = append(missing, f)
+		}
+	}
+	return parallel.Map(ctx, missing, func(ctx context.Context, f record.File) (string, error) {
+		b, err := d.Before.Bytes(ctx, project.Sealed{Library: name, File: &f})
+		if err != nil {
+			cause := problem.Of(err)
+			return "", &problem.Problem{Code: cause.Code, Class: cause.Class, Next: cause.Next, Err: err, What: "the local copy of " + f.Path + " of " + name + ": " + err.Error()}
+		}
+		_, err = d.Put(name, f.At, b, Refuse)
+		return f.At.String(), err
+	})
+}
+
+// draftedScript returns the text of a script that is about to be put.
+func (d *Draft) draftedScript(of project.Sealed) ([]byte, bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	b, ok := d.script[of.File.Integrity]
+	return b, ok
+}
+
+// remove drafts the removal of the files that libraries had and no library has any more. A file that was changed since it
+// was taken stays.
+func (d *Draft) remove() error {
+	has := map[paths.InProject]string{}
+	for _, name := range d.Seal.Names() {
+		for _, f := range d.Seal.Libraries[name].Files {
+			has[f.At] = name
+		}
+	}
+	for _, name := range d.Before.Seal.Names() {
+		old, new := d.Before.Seal.Libraries[name], d.Seal.Libraries[name]
+		done := map[paths.InProject]bool{}
+		for _, f := range old.Files {
+			other, stays := has[f.At]
+			if f.At.IsZero() || done[f.At] || stays && other == name {
+				continue
+			}
+			done[f.At] = true
+			if stays {
+				if new == nil {
+					d.Kept = append(d.Kept, f.At.String()+": "+other+" has it too")
+				}
+				continue
+			}
+			b, stamp, err := d.Before.Disk.Read(f.At.String(), disk.MostFile, nil)
+			switch {
+			case errors.Is(err, fs.ErrNotExist):
+			case err != nil:
+				return err
+			case integrity.Of(b) != f.Integrity:
+				d.Kept = append(d.Kept, f.At.String()+": it was changed since it was taken")
+			default:
+				if err := d.set.Remove(f.At, stamp); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// Write drafts a file of the project that is no library's: a page's first version, a list of what to ignore.
+func (d *Draft) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
+	return d.set.Write(at, b, seen)
+}
+
+// records drafts the two records where they say something else than before.
+func (d *Draft) records() error {
+	list, err := record.Rewrite(d.Before.ListText, d.Before.List, d.List)
+	if err != nil {
+		return err
+	}
+	if string(list) != string(d.Before.ListText) {
+		if err := d.set.Write(project.ListPath, list, d.Before.ListStamp); err != nil {
+			return err
+		}
+	}
+	if b := d.Seal.Bytes(); string(b) != string(d.Before.SealText) && (len(d.Seal.Libraries) > 0 || d.Before.SealText != nil) {
+		return d.set.Write(project.SealPath, b, d.Before.SealStamp)
+	}
+	return nil
+}
+
+// Apply carries the draft out, whole or not at all, and says what changed, by file and by page.
+func (d *Draft) Apply(ctx context.Context) (*Outcome, []PageChange, error) {
+	return d.ApplyUnless(ctx, nil)
+}
+
+// ApplyUnless is Apply, unless objects, asked when everything is drafted, returns an error.
+func (d *Draft) ApplyUnless(ctx context.Context, objects func() error) (*Outcome, []PageChange, error) {
+	after := d.Before.With(d.List, d.Seal)
+	if err := d.remove(); err != nil {
+		return nil, nil, err
+	}
+	pages, err := d.pages(ctx, after)
+	if err != nil {
+		return nil, nil, err
+	}
+	if objects != nil {
+		if err := objects(); err != nil {
+			return nil, nil, err
+		}
+	}
+	if err := d.records(); err != nil {
+		return nil, nil, err
+	}
+	if err := d.set.Commit(ctx); err != nil {
+		return nil, nil, err
+	}
+	out := OutcomeOf(d.set)
+	for i := range out.Files {
+		f := &out.Files[i]
+		at := paths.FoundInProject(f.Path)
+		if f.Library = after.At(at).Library; f.Library == "" {
+			f.Library = d.Before.At(at).Library
+		}
+	}
+	return out, pages, nil
+}
+
+// An Outcome lists what a change did, or on a dry run would do.
+type Outcome struct {
+	DryRun bool         `json:"dry_run,omitempty"`
+	Files  []FileChange `json:"files"`
+}
+
+// A FileChange is one file of a change.
+type FileChange struct {
+	Path string `json:"path"`
+	Do   Deed   `json:"do"`
+	Size int64  `json:"size"` // in bytes
+	// Library is the one whose file it is, "" for pages, records and own files.
+	Library string `json:"library,omitempty"`
+	Diff    string `json:"diff,omitempty"` // unified, on a dry run
+}
+
+// A Deed is what is done to a file.
+type Deed string
+
+// The deeds.
+const (
+	Add    Deed = "add"
+	Change Deed = "change"
+	Remove Deed = "remove"
+)
+
+// OutcomeOf lists what a set does.
+func OutcomeOf(set *change.Set) *Outcome {
+	out := &Outcome{DryRun: set.Dry()}
+	for _, e := range set.Entries() {
+		f := FileChange{Path: e.Path, Do: Change, Size: e.Size, Diff: e.Diff}
+		switch {
+		case e.Remove:
+			f.Do = Remove
+		case e.Create:
+			f.Do = Add
+		}
+		out.Files = append(out.Files, f)
+	}
+	return out
+}
+
+// scriptsAfter knows the scripts of the project as it will be.
+func (d *Draft) scriptsAfter(after *project.Project) *tags.Scripts {
+	s := tags.NewScripts(after)
+	s.Draft = d.draftedScript
+	return s
+}

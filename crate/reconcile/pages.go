@@ -1,0 +1,341 @@
+package reconcile
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// A PageChange says what was done to one page: the references of tags, as they are on the page.
+type PageChange struct {
+	Page    string   `json:"page"`
+	Added   []string `json:"added,omitempty"`
+	Removed []string `json:"removed,omitempty"`
+	Already []string `json:"already,omitempty"`
+	Note    string   `json:"note,omitempty"`
+}
+
+// PageWork is what is to be done to a page. The editor knows the project as its records will be. It may run for several
+// pages at once.
+type PageWork func(ctx context.Context, e *tags.Editor, done *PageChange) error
+
+type pageWork struct {
+	pages []paths.InSite
+	do    PageWork
+}
+
+// OnPages asks for work on pages. Each page is read and parsed once, whatever is asked for, and written once.
+func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
+	d.work = append(d.work, pageWork{pages, do})
+}
+
+// pages does the work on pages, references that follow first.
+func (d *Draft) pages(ctx context.Context, after *project.Project) ([]PageChange, error) {
+	follow := newFollower(d, after)
+	if len(follow.moved) > 0 {
+		site, err := d.Site(ctx)
+		if err != nil {
+			return nil, err
+		}
+		d.work = slices.Insert(d.work, 0, pageWork{site.Pages, follow.page})
+	}
+	byPage := map[paths.InSite][]PageWork{}
+	for _, w := range d.work {
+		for _, p := range w.pages {
+			byPage[p] = append(byPage[p], w.do)
+		}
+	}
+	var list []paths.InSite
+	for p := range byPage {
+		list = append(list, p)
+	}
+	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	scripts := d.scriptsAfter(after)
+	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
+		done := PageChange{Page: name.String()}
+		at := d.Before.InProject(name)
+		b, stamp, err := d.Before.Disk.Read(at.String(), disk.MostPage, nil)
+		if err != nil {
+			return done, err
+		}
+		v, err := tags.Read(after, name, b)
+		if err != nil {
+			return done, err
+		}
+		for i, t := range v.Targets {
+			if v.Of[i].Library == "" && !t.IsZero() {
+				v.Of[i] = tags.FileOf(d.Before, t) // of a library that goes, or of a place that it leaves
+			}
+		}
+		e := tags.NewEditor(after, scripts, v)
+		for _, do := range byPage[name] {
+			if err := do(ctx, e, &done); err != nil {
+				return done, err
+			}
+		}
+		edited, err := e.Bytes()
+		if err == nil && string(edited) != string(b) {
+			err = d.set.Write(at, edited, stamp)
+		}
+		return done, err
+	})
+	if err == nil {
+		err = follow.missed()
+	}
+	return changes, err
+}
+
+// A follower makes references on all pages follow the files of libraries to their new places, names and versions. A page that
+// refers to what is gone stops the change.
+type follower struct {
+	d     *Draft
+	after *project.Project
+	moved map[*record.File]*record.File // of the libraries that are in both records: files to which a reference would differ
+
+	mu   sync.Mutex
+	gone []string
+}
+
+func newFollower(d *Draft, after *project.Project) *follower {
+	f := &follower{d: d, after: after, moved: map[*record.File]*record.File{}}
+	for name, old := range d.Before.Seal.Libraries {
+		new := d.Seal.Libraries[name]
+		if new == nil {
+			continue
+		}
+		for o, n := range Successors(old, new) {
+			if n == nil && o.Pair != "" {
+				if other := new.File(o.Pair); other != nil && other.Build == d.List.Library(name).Build {
+					n = other // the build that pages are to use from now on
+				}
+			}
+			if n == nil || n.At != o.At || n.Path != o.Path || n.Integrity != o.Integrity || new.Version != old.Version {
+				f.moved[o] = n
+			}
+		}
+	}
+	return f
+}
+
+// Successors tells which new file stands for each old one, nil where the new version has none: by its path, else by its
+// part in the library.
+func Successors(old, new *record.Sealed) map[*record.File]*record.File {
+	byPath, byPart := map[string]*record.File{}, map[string]*record.File{}
+	for i := range new.Files {
+		f := &new.Files[i]
+		byPath[f.Path], byPart[Part(f.Path, f.Build)] = f, f
+	}
+	moved := map[*record.File]*record.File{}
+	for i := range old.Files {
+		f := &old.Files[i]
+		moved[f] = cmp.Or(byPath[f.Path], byPart[Part(f.Path, f.Build)])
+	}
+	return moved
+}
+
+// Part is a file's part in its library, whatever its version: its name without version, and its build.
+func Part(name string, build record.Build) string {
+	stem, _ := delivery.NameVersion(path.Base(name))
+	return strings.ToLower(stem) + " " + string(build) + " " + path.Ext(name)
+}
+
+func (f *follower) page(ctx context.Context, e *tags.Editor, done *PageChange) error {
+	for i := range e.Includes {
+		old := tags.FileOf(f.d.Before, e.Targets[i])
+		new, moves := f.moved[old.File]
+		if old.File == nil || !moves {
+			continue
+		}
+		if new == nil {
+			if of := tags.FileOf(f.after, e.Targets[i]).Library; of != "" && of != old.Library {
+				continue // another library has it, too
+			}
+			f.mu.Lock()
+			f.gone = append(f.gone, e.At(i)+" refers to "+old.File.Path)
+			f.mu.Unlock()
+			continue
+		}
+		if err := f.follow(ctx, e, i, old, new, done); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// follow makes one include refer to a library's new file, its fallback with it.
+func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old project.Sealed, new *record.File, done *PageChange) error {
+	at, _ := f.after.InSite(new.At)
+	local, err := e.Reach(at)
+	if err != nil {
+		return err
+	}
+	was := e.Includes[i].Ref
+	address := e.Targets[i].URL
+	if address == "" {
+		if e.Targets[i].Path != at {
+			e.Refer(i, local, nil, nil)
+			done.Removed, done.Added = append(done.Removed, was), append(done.Added, local)
+		}
+		return nil
+	}
+	lib, before := f.after.List.Library(old.Library), f.d.Before.List.Library(old.Library)
+	versions := [2]string{f.d.Before.Seal.Libraries[old.Library].Version, f.after.Seal.Libraries[old.Library].Version}
+	ref := ""
+	if versions[0] == versions[1] && old.File.Path == new.Path {
+		ref = address
+	}
+	for _, name := range f.d.Before.List.CDNNames() {
+		if p := f.d.Before.List.CDNs[name]; before.Address(p, versions[0], old.File) == address {
+			ref = lib.Address(p, versions[1], new)
+		}
+	}
+	if ref == "" {
+		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local first, then repin", "%s has a link whose CDN's pattern is not known, so where the new version is can't be told", e.At(i))
+	}
+	same := ref == address && old.File.Integrity == new.Integrity
+	if !same {
+		if err := f.d.Before.Origin.HasSame(ctx, ref, new); err != nil {
+			return err
+		}
+	}
+	if n, _ := e.FallbackOf(i); n >= 0 {
+		if tag := tags.FallbackTag(&e.Includes[i], e.FallbackGlobal(n), local); tag != "" {
+			e.SetFallback(i, tag)
+			if same && new.At != old.File.At {
+				done.Removed, done.Added = append(done.Removed, old.File.At.String()), append(done.Added, local)
+			}
+		}
+	}
+	if !same {
+		e.Refer(i, ref, tags.LinkAttributes, tags.LinkValues(new))
+		done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
+	}
+	return nil
+}
+
+// missed refuses the change where pages refer to files that nothing stands for any more, with all such places.
+func (f *follower) missed() error {
+	if len(f.gone) == 0 {
+		return nil
+	}
+	slices.Sort(f.gone)
+	return problem.Refuse(problem.FileUnknown, "merry omit it from those pages; or merry take another of its files, which merry peek lists, and include that",
+		"%s, and no file of the library would stand for it", project.Abbreviate(f.gone, 5))
+}
+
+// Include is the work that puts files on pages. A fragment is the part of some page that has its tags elsewhere, so it is
+// passed over unless fragments are meant; where nothing else was named, that is an error, which Passed makes.
+type Include struct {
+	Files     []project.TaggedFile
+	Fragments bool
+
+	mu     sync.Mutex
+	passed []string
+	others int
+}
+
+// Page puts the files on one page.
+func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) error {
+	p := e.Project()
+	in.mu.Lock()
+	if e.Fragment && !in.Fragments {
+		in.passed = append(in.passed, e.Path.String())
+		in.mu.Unlock()
+		done.Note = "left alone: a fragment, with no doctype, html, head or body tag; --fragments puts the tags there all the same"
+		return nil
+	}
+	in.others++
+	in.mu.Unlock()
+	for _, f := range in.Files {
+		if ref := e.Find(f); ref != "" {
+			done.Already = append(done.Already, ref)
+			continue
+		}
+		address := ""
+		if lib := p.List.Library(f.Library); lib != nil && lib.Serve == record.CDN {
+			// The library is served from a CDN everywhere else; the address was compared when it was switched.
+			if list := p.AddressesOf(lib, p.Seal.Libraries[f.Library], f.File); len(list) > 0 {
+				address = list[0]
+				if err := p.Origin.HasSame(ctx, address, f.File); err != nil {
+					return err
+				}
+			}
+		}
+		if err := e.Include(f, address); err != nil {
+			return err
+		}
+		done.Added = append(done.Added, f.At.String())
+	}
+	return nil
+}
+
+// Passed refuses an include that met nothing but fragments.
+func (in *Include) Passed() error {
+	if len(in.passed) == 0 || in.others > 0 {
+		return nil
+	}
+	slices.Sort(in.passed)
+	return problem.Refuse(problem.PageRefused, "include it on the whole page, or say --fragments", "%s: a fragment, with no doctype, html, head or body tag; its scripts and styles belong on the page that it is put into", project.Abbreviate(in.passed, 3))
+}
+
+// Omit is the work that takes tags off pages: those of files in places, and of addresses.
+func Omit(places map[string]bool) PageWork {
+	return func(_ context.Context, e *tags.Editor, done *PageChange) error {
+		for i := range e.Includes {
+			at := e.Targets[i].Path.String()
+			if of := e.Of[i]; of.File != nil && at == "" {
+				at = of.File.At.String()
+			} else if at != "" {
+				at = e.PlaceInProject(i)
+			}
+			if e.Runs(i) && (places[at] || places[e.Targets[i].URL]) {
+				e.Remove(i)
+				if n, _ := e.FallbackOf(i); n >= 0 {
+					e.Remove(n)
+				}
+				done.Removed = append(done.Removed, e.Includes[i].Ref)
+			}
+		}
+		return nil
+	}
+}
+
+// Rename is the work that renames classes on pages that have one of the libraries, and on fragments. Count is told each
+// place.
+func Rename(classes map[string]string, libraries map[string]bool, count func(class string)) PageWork {
+	return func(_ context.Context, e *tags.Editor, _ *PageChange) error {
+		concerned := e.Fragment
+		for i := range e.Includes {
+			concerned = concerned || libraries[e.Library(i)]
+		}
+		if !concerned {
+			return nil
+		}
+		page.Names(e.Page.Page.Bytes, func(n page.Name) {
+			if to, ok := classes[n.Text]; ok && n.Kind == page.ClassName {
+				e.Edit(page.Edit{Start: n.Start, End: n.End, Text: to})
+				count(n.Text)
+			}
+		})
+		return nil
+	}
+}
+
+// Titled joins a verb and what it is about for a title.
+func Titled(verb string, about ...string) string {
+	return strings.TrimSpace(fmt.Sprintf("%s %s", verb, strings.Join(slices.DeleteFunc(about, func(s string) bool { return s == "" }), " ")))
+}

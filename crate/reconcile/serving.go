@@ -1,0 +1,123 @@
+package reconcile
+
+import (
+	"context"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// Serving is how libraries are to be served, as work on pages.
+type Serving struct {
+	Libraries []string
+	Serve     record.Serve // "" leaves that
+	Pattern   cdn.Pattern  // of the CDN, "" where each file has an address of its own
+	Chosen    bool         // the CDN was named, so it counts more than addresses that files have of their own
+	Build     record.Build // NoBuild leaves that
+	Fallback  bool         // behind each CDN script, a local copy that stands in for it
+	Hints     bool         // preconnect and preload in the head
+	Memory    *tags.Memory
+	// Without are the names of files that could get no fallback.
+	Without map[string]bool
+
+	mu sync.Mutex
+}
+
+// Page changes the references of one page.
+func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) error {
+	for i := range e.Includes {
+		of := e.Of[i]
+		if !e.Runs(i) || of.File == nil || !slices.Contains(s.Libraries, of.Library) {
+			continue
+		}
+		sealed := e.Project().Seal.Libraries[of.Library]
+		to := project.Sealed{Library: of.Library, File: sealed.InBuild(of.File, s.Build)}
+		was := e.Includes[i].Ref
+		ref, values, err := s.reference(ctx, e, i, of.File, to)
+		if err != nil {
+			return err
+		}
+		if err := s.fallback(e, i, to, strings.Contains(ref, "://")); err != nil {
+			return err
+		}
+		if ref != was {
+			s.Memory.Refer(e, i, ref, values)
+			done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
+		}
+	}
+	if e.Edits() || s.Hints || len(e.OwnHints(e.Project())) > 0 {
+		e.Hint(s.Hints)
+	}
+	return nil
+}
+
+// reference is what an include will refer to, with the values of the link attributes. Before a page refers to an address,
+// its bytes are held against the sealed ones, once for all pages.
+func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *record.File, to project.Sealed) (string, map[string]string, error) {
+	p, was := e.Project(), e.Includes[i].Ref
+	lib, sealed, f := p.List.Library(to.Library), p.Seal.Libraries[to.Library], to.File
+	remote := e.Targets[i].Path.IsZero()
+	switch {
+	case s.Serve == record.CDN:
+		ref := f.URL
+		switch {
+		case f.URL != "" && (!s.Chosen || s.Pattern == ""):
+		case s.Pattern == "":
+			return "", nil, problem.Refuse(problem.CDNUnclear, "merry sources set cdn NAME PATTERN", "no CDN is known to have %s of %s", f.Path, lib.Name)
+		default:
+			ref = lib.Address(s.Pattern, sealed.Version, f)
+		}
+		return ref, tags.LinkValues(f), p.Origin.HasSame(ctx, ref, f)
+	case s.Serve == "" && remote:
+		// Only the build changes: the link keeps its CDN.
+		if old == f {
+			return was, nil, nil
+		}
+		for _, name := range p.List.CDNNames() {
+			if pattern := p.List.CDNs[name]; lib.Address(pattern, sealed.Version, old) == e.Targets[i].URL {
+				ref := lib.Address(pattern, sealed.Version, f)
+				return ref, tags.LinkValues(f), p.Origin.HasSame(ctx, ref, f)
+			}
+		}
+		return was, nil, nil
+	}
+	at, inSite := p.InSite(f.At)
+	if !inSite {
+		return "", nil, problem.Refuse(problem.FileUnknown, "merry take "+lib.Name+" again", "%s of %s has no local copy", f.Path, lib.Name)
+	}
+	local, err := e.Reach(at)
+	if err != nil || !remote && e.Targets[i].Path == at {
+		return was, nil, err
+	}
+	if lib.Integrity {
+		return local, map[string]string{"integrity": f.Integrity}, nil
+	}
+	return local, nil, nil
+}
+
+// fallback puts the fallback of an include right: there where it is asked for and can be, gone with the link, else as
+// it was.
+func (s *Serving) fallback(e *tags.Editor, i int, to project.Sealed, linked bool) error {
+	old, _ := e.FallbackOf(i)
+	tag := ""
+	if linked && (s.Fallback || s.Serve == "" && old >= 0) && !e.IsStyle(i) {
+		at, _ := e.Project().InSite(to.File.At)
+		if ref, ok := tags.Reference(e.Page.Page, e.Path, at); ok {
+			tag = tags.FallbackTag(&e.Includes[i], e.Project().GlobalOf(to), ref)
+		}
+		if tag == "" {
+			s.mu.Lock()
+			s.Without[path.Base(to.File.Path)] = true
+			s.mu.Unlock()
+		}
+	}
+	e.SetFallback(i, tag)
+	return nil
+}

@@ -1,0 +1,214 @@
+package script
+
+import "github.com/tdewolff/parse/v2/js"
+
+// ifElse runs the branch that a browser takes where that is known, else both, each knowing what the
+// test says of the globals that it looks at.
+func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
+	cond, yes, no := f.test(s.Cond, this)
+	switch cond.kind {
+	case truth:
+		return f.statement(s.Body, this)
+	case falsehood, undefined:
+		if s.Else != nil {
+			return f.statement(s.Else, this)
+		}
+		return value{}, false
+	}
+	f.unsure++
+	defer func() { f.unsure-- }()
+	mark := len(f.present)
+	f.present = append(f.present, names(yes)...)
+	a, aEnds := f.statement(s.Body, this)
+	f.present = f.present[:mark]
+	var b value
+	bEnds := false
+	if s.Else != nil {
+		f.present = append(f.present, names(no)...)
+		b, bEnds = f.statement(s.Else, this)
+		f.present = f.present[:mark]
+	}
+	switch {
+	case throws(s.Body) && f.guarded == 0:
+		// "if (!x) throw": what comes behind is for x alone.
+		for _, n := range no {
+			f.noteAs(n, f.strength, false)
+		}
+	case aEnds && s.Else == nil:
+		// "if (!x) return": what comes behind in this block knows that x is there.
+		f.present = append(f.present, names(no)...)
+	}
+	if a.kind == unknown {
+		a = b
+	}
+	return a, aEnds && bEnds
+}
+
+func names(needs []*Need) []string {
+	var list []string
+	for _, n := range needs {
+		list = append(append(list, n.Name), n.Or...)
+	}
+	return list
+}
+
+func throws(s js.IStmt) bool {
+	switch s := s.(type) {
+	case *js.ThrowStmt:
+		return true
+	case *js.BlockStmt:
+		return len(s.List) > 0 && throws(s.List[len(s.List)-1])
+	}
+	return false
+}
+
+// test evaluates a condition. It also returns the globals that are surely there where it is true, and
+// where it is false.
+func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
+	f.guarded++
+	defer func() { f.guarded-- }()
+	switch x := e.(type) {
+	case *js.GroupExpr:
+		return f.test(x.X, this)
+	case *js.UnaryExpr:
+		if x.Op == js.NotToken {
+			c, y, n := f.test(x.X, this)
+			return opposite(c), n, y
+		}
+	case *js.BinaryExpr:
+		switch x.Op {
+		case js.AndToken:
+			a, ay, _ := f.test(x.X, this)
+			if a.kind == falsehood || a.kind == undefined {
+				return value{kind: falsehood}, nil, nil
+			}
+			mark := len(f.present)
+			f.present = append(f.present, names(ay)...)
+			b, by, bn := f.test(x.Y, this)
+			f.present = f.present[:mark]
+			if a.kind == truth {
+				return b, append(ay, by...), bn
+			}
+			if b.kind == falsehood || b.kind == undefined {
+				return value{kind: falsehood}, nil, nil
+			}
+			return value{}, append(ay, by...), nil
+		case js.OrToken:
+			a, _, an := f.test(x.X, this)
+			if a.kind == truth || a.kind == browser || a.kind == function || a.kind == global {
+				return value{kind: truth}, nil, nil
+			}
+			b, _, bn := f.test(x.Y, this)
+			if a.kind == falsehood || a.kind == undefined {
+				return b, nil, bn
+			}
+			if b.kind == truth {
+				return b, nil, nil
+			}
+			return value{}, nil, append(an, bn...)
+		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
+			return f.compare(x, this)
+		case js.LtToken, js.GtToken:
+			if long := spelledOut(x); long != nil {
+				return f.compare(long, this)
+			}
+		}
+	}
+	_, isCall := e.(*js.CallExpr)
+	if isCall {
+		f.guarded-- // what a call does inside is not part of the question
+	}
+	v := f.eval(e, this)
+	if isCall {
+		f.guarded++
+	}
+	switch v.kind {
+	case foreign:
+		f.use(v)
+		return value{}, []*Need{v.need}, nil
+	case function, browser, global, container, truth:
+		return value{kind: truth}, nil, nil
+	case text:
+		if v.text != "" {
+			return value{kind: truth}, nil, nil
+		}
+		return value{kind: falsehood}, nil, nil
+	case undefined, falsehood:
+		return value{kind: falsehood}, nil, nil
+	}
+	return value{}, nil, nil
+}
+
+func opposite(v value) value {
+	switch v.kind {
+	case truth:
+		return value{kind: falsehood}
+	case falsehood, undefined:
+		return value{kind: truth}
+	}
+	return value{}
+}
+
+// spelledOut writes out how minifiers ask whether something is there: typeof x<"u" and "u">typeof x are true but for
+// "undefined", which alone of all answers comes behind "u" by the alphabet. It returns nil for other comparisons.
+func spelledOut(x *js.BinaryExpr) *js.BinaryExpr {
+	isU := func(e js.IExpr) bool {
+		l, ok := e.(*js.LiteralExpr)
+		if !ok {
+			return false
+		}
+		s, ok := textOf(l)
+		return ok && s == "u"
+	}
+	isTypeof := func(e js.IExpr) bool {
+		u, ok := e.(*js.UnaryExpr)
+		return ok && u.Op == js.TypeofToken
+	}
+	undefined := &js.LiteralExpr{TokenType: js.StringToken, Data: []byte(`"undefined"`)}
+	there := map[bool]js.TokenType{true: js.NotEqEqToken, false: js.EqEqEqToken}
+	switch {
+	case isTypeof(x.X) && isU(x.Y):
+		return &js.BinaryExpr{Op: there[x.Op == js.LtToken], X: x.X, Y: undefined}
+	case isU(x.X) && isTypeof(x.Y):
+		return &js.BinaryExpr{Op: there[x.Op == js.GtToken], X: x.Y, Y: undefined}
+	}
+	return nil
+}
+
+// compare knows the comparisons by which scripts find out where they are.
+func (f *follower) compare(x *js.BinaryExpr, this value) (cond value, yes, no []*Need) {
+	negated := x.Op == js.NotEqToken || x.Op == js.NotEqEqToken
+	a, b := f.eval(x.X, this), f.eval(x.Y, this)
+	if a.kind == text && b.kind != text || b.kind == foreign {
+		a, b = b, a
+	}
+	same := value{}
+	var there bool // the comparison is true where the global is there
+	switch {
+	case a.kind == text && b.kind == text:
+		same = value{kind: falsehood}
+		if a.text == b.text {
+			same = value{kind: truth}
+		}
+	case a.kind == undefined && b.kind == undefined:
+		same = value{kind: truth}
+	case (a.kind == undefined || b.kind == undefined) && known(a) && known(b):
+		same = value{kind: falsehood}
+	case a.kind == foreign && (b.kind == text || b.kind == undefined || b.kind == falsehood):
+		// typeof X gives the foreign value itself: "undefined" or the like on the other side.
+		there = !(b.kind == undefined || b.text == "undefined" || b.kind == falsehood)
+		f.use(a)
+		if there != negated {
+			return value{}, []*Need{a.need}, nil
+		}
+		return value{}, nil, []*Need{a.need}
+	case a.kind == global && b.kind == global:
+		same = value{kind: truth}
+	}
+	if negated {
+		same = opposite(same)
+	}
+	return same, nil, nil
+}
+
+func known(v value) bool { return v.kind != unknown && v.kind != foreign }

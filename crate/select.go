@@ -1,0 +1,60 @@
+package crate
+
+import (
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// selectFiles picks the files to take: those that patterns name, else the suggested set with the named parts.
+func selectFiles(o *origin.Opened, patterns, parts []string) (*delivery.Selection, error) {
+	if len(patterns) == 0 {
+		var options []delivery.Option
+		for _, name := range parts {
+			op, ok := o.Option(name)
+			if !ok {
+				var known []string
+				for _, k := range o.Options() {
+					known = append(known, k.Name)
+				}
+				next := "it has none"
+				if len(known) > 0 {
+					next = "it has " + strings.Join(known, ", ")
+				}
+				return nil, problem.Refuse(problem.NothingThere, next, "--part %s: %s has no such part", name, o.Tree.Name)
+			}
+			options = append(options, op)
+		}
+		sel := o.SuggestWith(options)
+		if len(sel.Choices) == 0 {
+			return nil, problem.Refuse(problem.NothingThere, "merry peek "+o.Tree.Name+" --all, then merry take with --files", "%s: %s", o.Tree.Name, strings.Join(sel.Notes, "; "))
+		}
+		return sel, nil
+	}
+	for _, pat := range patterns {
+		found := false
+		for i := range o.Files {
+			ok, err := doublestar.Match(pat, o.Files[i].Path)
+			if err != nil {
+				return nil, problem.Misuse("write a pattern such as 'dist/*.js'", "--files %s is no pattern", pat)
+			}
+			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
+		}
+		if !found {
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+o.Tree.Name+" --all lists what is there", "--files %s matches nothing in %s", pat, o.Tree.Name)
+		}
+	}
+	return o.Choose(func(name string) (string, bool) {
+		for _, pat := range patterns {
+			if pat == name || !paths.Hidden(name) && doublestar.MatchUnvalidated(pat, name) {
+				return pat, true
+			}
+		}
+		return "", false
+	}), nil
+}

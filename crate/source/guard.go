@@ -1,0 +1,155 @@
+package source
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"slices"
+	"sync"
+	"syscall"
+	"time"
+
+	"merrycrate.example/merry/crate/problem"
+)
+
+// A Whence says who an address comes from: the user, a record that may be somebody else's, or the answer of a server.
+type Whence struct {
+	asked    *url.URL // the server that gave it
+	recorded bool
+	also     []string // hosts that the user set beside the server's
+}
+
+// Typed is the whence of an address that the user typed, or set.
+var Typed = Whence{}
+
+// Recorded is the whence of an address that a record of the project has, and that this user never fetched: it must lead
+// to no machine of this network.
+var Recorded = Whence{recorded: true}
+
+// answered is the whence of an address in a server's answer. It must be of the same host, or of one that the user set.
+func answered(by *url.URL, also []string) Whence { return Whence{asked: by, also: also} }
+
+// check refuses an address that its whence does not allow.
+func (w Whence) check(c *Client, u *url.URL) error {
+	if w.asked == nil {
+		return nil
+	}
+	switch {
+	case w.asked.Scheme == "https" && u.Scheme != "https":
+		return refuseAddress(u.Redacted(), fmt.Sprintf("%s names it, and was asked by TLS; this address has none", w.asked.Host), "ask the registry's keeper")
+	case u.Host != w.asked.Host && !slices.Contains(w.also, u.Hostname()) && c.Hosts[u.Hostname()] == "":
+		return refuseAddress(u.Redacted(), fmt.Sprintf("%s names it, and it is on another host", w.asked.Host),
+			fmt.Sprintf("if archives of that registry lie there, merry sources set registry %s://%s --archives-on %s", w.asked.Scheme, w.asked.Host, u.Hostname()))
+	}
+	return nil
+}
+
+// guard follows one request through its redirects: what began outside this network may not end inside it.
+type guard struct {
+	recorded bool
+	first    string    // host and port that were asked first
+	inside   *sync.Map // of hosts and ports that connections were made to: whether they are in this network
+}
+
+type guardKey struct{}
+
+func (c *Client) guarded(ctx context.Context, w Whence, u *url.URL) context.Context {
+	return context.WithValue(ctx, guardKey{}, &guard{recorded: w.recorded, first: hostPort(u), inside: &c.inside})
+}
+
+func hostPort(u *url.URL) string {
+	port := u.Port()
+	if port == "" {
+		port = map[string]string{"http": "80", "https": "443"}[u.Scheme]
+	}
+	return net.JoinHostPort(u.Hostname(), port)
+}
+
+// dial connects to an address; the user's settings may say where a host is.
+func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, error) {
+	d := net.Dialer{Timeout: 15 * time.Second}
+	if host, _, err := net.SplitHostPort(address); err == nil && c.Hosts[host] != "" {
+		return d.DialContext(ctx, network, c.Hosts[host])
+	}
+	g, _ := ctx.Value(guardKey{}).(*guard)
+	if g != nil {
+		d.Control = func(_, to string, _ syscall.RawConn) error { return g.allow(address, to) }
+	}
+	return d.DialContext(ctx, network, address)
+}
+
+// allow is asked when a host's name was looked up, before the connection is made.
+func (g *guard) allow(asked, to string) error {
+	at, err := netip.ParseAddrPort(to)
+	if err != nil {
+		return nil
+	}
+	ip := at.Addr().Unmap()
+	inside := ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast()
+	_, firstInside := g.inside.Load(g.first)
+	switch {
+	case !inside:
+		return nil
+	case asked == g.first && !g.recorded:
+		g.inside.Store(asked, true)
+		return nil
+	case firstInside && asked != g.first:
+		return nil // what began in this network, as the user wanted, may go on in it
+	case asked == g.first:
+		return problem.Refuse(problem.SourceRefused, "if you know it, fetch it once yourself: merry peek ADDRESS", "%s is refused: a record of the project names it, and it leads to a machine of this network (%s), which you never asked", asked, ip)
+	}
+	return problem.Refuse(problem.SourceRefused, "ask that server's keeper", "%s is refused: %s leads there, and it is a machine of this network (%s)", asked, g.first, ip)
+}
+
+// A server may be slow, but not without end: beyond ten times the patience for silence, it must have sent so many bytes a
+// second on average.
+const slowest = 10_000
+
+// untilTooSlow stops what reads an answer when it has taken too long for what has come. Got is asked for the bytes so far.
+func (c *Client) untilTooSlow(got func() int64, stop func()) (end func()) {
+	begun, done := time.Now(), make(chan struct{})
+	var once sync.Once
+	go func() {
+		tick := time.NewTicker(max(c.stall()/2, 10*time.Millisecond))
+		defer tick.Stop()
+		for {
+			select {
+			case <-done:
+				return
+			case <-tick.C:
+				if spent := time.Since(begun) - 10*c.stall(); spent > 0 && float64(got()) < spent.Seconds()*slowest {
+					stop()
+					return
+				}
+			}
+		}
+	}()
+	return func() { once.Do(func() { close(done) }) }
+}
+
+// patient is the pause before a server is asked again: what it asks for, if that is no more than a little.
+func (c *Client) patient(low, high time.Duration, attempt int, resp *http.Response) time.Duration {
+	pause := min(low<<attempt, high)
+	if resp != nil {
+		pause = max(pause, min(retryAfter(resp), high))
+	}
+	return pause
+}
+
+// retryAfter reads a server's wish (RFC 9110, section 10.2.3), 0 where it has none.
+func retryAfter(resp *http.Response) time.Duration {
+	field := resp.Header.Get("Retry-After")
+	if n, err := time.ParseDuration(field + "s"); err == nil && n > 0 {
+		return n
+	}
+	if at, err := http.ParseTime(field); err == nil {
+		return time.Until(at)
+	}
+	if field != "" && len(field) > 9 {
+		return 1<<63 - 1 // digits without end
+	}
+	return 0
+}

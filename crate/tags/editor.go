@@ -1,0 +1,224 @@
+package tags
+
+import (
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+)
+
+// An Editor collects what is to be done to a page's tags, which is parsed once. Each step sees what those before it did:
+// the page's targets follow its references, and tags that are to come have their place among those that are there.
+type Editor struct {
+	*Page
+	p       *project.Project // as the records will be
+	scripts *Scripts
+	texts   map[int]string // of includes that are written otherwise
+	refs    map[int]string // what they refer to then
+	raw     []page.Edit    // in the page's text beside its tags
+	list    []slot         // the includes, and those to come, in their order
+}
+
+// A slot is an include that is there, or a tag that is to come.
+type slot struct {
+	index    int // of the include, -1 for a tag to come
+	removed  bool
+	tag      string
+	spot     page.Spot
+	deferred bool
+	what     item // of a tag to come
+}
+
+// NewEditor begins the editing of a page, for a project as its records will be.
+func NewEditor(p *project.Project, scripts *Scripts, v *Page) *Editor {
+	e := &Editor{Page: v, p: p, scripts: scripts, texts: map[int]string{}, refs: map[int]string{}, list: make([]slot, len(v.Includes))}
+	for i := range e.list {
+		e.list[i].index = i
+	}
+	return e
+}
+
+// Project is the project as its records will be.
+func (e *Editor) Project() *project.Project { return e.p }
+
+// Edits tells whether anything is to be done.
+func (e *Editor) Edits() bool {
+	return len(e.texts)+len(e.raw) > 0 || slices.ContainsFunc(e.list, func(s slot) bool { return s.removed || s.index < 0 })
+}
+
+// Tag is an include as it will be written.
+func (e *Editor) Tag(i int) string {
+	if text, ok := e.texts[i]; ok {
+		return text
+	}
+	return e.Text(i)
+}
+
+// Reference is what an include refers to as it will be written.
+func (e *Editor) Reference(i int) string {
+	if ref, ok := e.refs[i]; ok {
+		return ref
+	}
+	return e.Includes[i].Ref
+}
+
+// Refer makes an include refer to something else, and sets or takes off attributes: those of names that values lack.
+func (e *Editor) Refer(i int, ref string, names []string, values map[string]string) {
+	e.Replace(i, retag(e.Tag(i), ref, names, values), ref)
+}
+
+// Replace writes an include otherwise, which then refers to ref.
+func (e *Editor) Replace(i int, text, ref string) {
+	e.texts[i], e.refs[i] = text, ref
+	e.Lead(e.p, i, Resolve(e.Path, e.Base, ref))
+}
+
+// Rewrite writes an include otherwise that refers to nothing, such as an inline script.
+func (e *Editor) Rewrite(i int, text string) { e.texts[i] = text }
+
+// Edit changes the page's text. An edit inside an include's tag joins what else is done to the tag.
+func (e *Editor) Edit(edits ...page.Edit) {
+	for _, edit := range edits {
+		i := slices.IndexFunc(e.Includes, func(in page.Include) bool { return in.Start <= edit.Start && edit.End <= in.End })
+		if i < 0 {
+			e.raw = append(e.raw, edit)
+			continue
+		}
+		in := &e.Includes[i]
+		if _, edited := e.texts[i]; !edited {
+			e.texts[i] = string(page.Apply(e.Page.Bytes[in.Start:in.End], []page.Edit{{Start: edit.Start - in.Start, End: edit.End - in.Start, Text: edit.Text}}))
+			continue
+		}
+		// What stands before the edit may have changed its length: it is found by what it replaces.
+		e.texts[i] = strings.Replace(e.texts[i], string(e.Page.Bytes[edit.Start:edit.End]), edit.Text, 1)
+	}
+}
+
+// Remove takes includes off the page.
+func (e *Editor) Remove(indices ...int) {
+	for i := range e.list {
+		if slices.Contains(indices, e.list[i].index) && e.list[i].index >= 0 {
+			e.list[i].removed = true
+		}
+	}
+}
+
+// Removed tells whether an include was taken off.
+func (e *Editor) Removed(i int) bool { return e.list[e.position(i)].removed }
+
+// position is where in the list an include is.
+func (e *Editor) position(index int) int {
+	return slices.IndexFunc(e.list, func(s slot) bool { return s.index == index })
+}
+
+// insertAt puts a tag to come before the slot at a position of the list.
+func (e *Editor) insertAt(at int, s slot) {
+	s.index = -1
+	e.list = slices.Insert(e.list, at, s)
+}
+
+// Bytes returns the page as it will be.
+func (e *Editor) Bytes() ([]byte, error) {
+	if !e.Edits() {
+		return e.Page.Bytes, nil
+	}
+	edits := slices.Clone(e.raw)
+	var removed []int
+	for _, s := range e.list {
+		switch text, ok := e.texts[s.index]; {
+		case s.index < 0:
+		case s.removed:
+			removed = append(removed, s.index)
+		case ok:
+			in := &e.Includes[s.index]
+			edits = append(edits, page.Edit{Start: in.Start, End: in.End, Text: text})
+		}
+	}
+	groups := e.groups()
+	if len(groups) == 0 || e.Plain() {
+		for _, g := range groups {
+			edit, err := e.Insert(g.spot, g.tags)
+			if err != nil {
+				return nil, e.noPlace(err)
+			}
+			edits = append(edits, edit)
+		}
+		return page.Apply(e.Page.Bytes, append(edits, e.Page.Remove(removed...)...)), nil
+	}
+	return e.doubtful(append(edits, e.Page.Remove(removed...)...), removed, groups)
+}
+
+func (e *Editor) noPlace(err error) error {
+	return problem.Refuse(problem.PageRefused, "write the tag by hand", "%s: %w", e.Path, err)
+}
+
+// A group is tags that go in at one spot.
+type group struct {
+	spot page.Spot
+	tags []string
+}
+
+// groups lists the tags to come, those that stand together in one.
+func (e *Editor) groups() []group {
+	var list []group
+	joined := false
+	for _, s := range e.list {
+		switch {
+		case s.index >= 0:
+			joined = joined && s.removed
+		case joined && list[len(list)-1].spot == s.spot:
+			list[len(list)-1].tags = append(list[len(list)-1].tags, s.tag)
+		default:
+			list, joined = append(list, group{s.spot, []string{s.tag}}), true
+		}
+	}
+	return list
+}
+
+// doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is held against a
+// full parser, and together they must be found again.
+func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]byte, error) {
+	b := page.Apply(e.Page.Bytes, edits)
+	pg, err := page.Read(b)
+	if err != nil {
+		return nil, err
+	}
+	var in []page.Edit
+	n := len(pg.Includes)
+	for _, g := range groups {
+		spot := g.spot
+		for _, r := range removed {
+			if r < g.spot.Index {
+				spot.Index--
+			}
+		}
+		if spot.Index >= len(pg.Includes) {
+			return nil, e.noPlace(page.ErrNoPlace)
+		}
+		edit, err := pg.Insert(spot, g.tags)
+		if err != nil {
+			return nil, e.noPlace(err)
+		}
+		in = append(in, edit)
+		n += len(g.tags)
+	}
+	b = page.Apply(b, in)
+	if after, err := page.Read(b); err != nil || len(after.Includes) != n {
+		return nil, e.noPlace(page.ErrNoPlace)
+	}
+	return b, nil
+}
+
+// retag makes a tag refer to something else, with other attributes.
+func retag(tag, ref string, names []string, values map[string]string) string {
+	pg, err := page.Read([]byte(tag))
+	if err != nil || len(pg.Includes) == 0 || pg.Includes[0].RefAttr.End == 0 {
+		return tag
+	}
+	return string(page.Apply(pg.Bytes, pg.ReferTo(0, ref, names, values)))
+}
+
+// PlaceInProject is where the file of an include is in the project, "" for one that leads elsewhere.
+func (e *Editor) PlaceInProject(i int) string { return e.p.InProject(e.Targets[i].Path).String() }

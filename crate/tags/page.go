@@ -1,0 +1,121 @@
+package tags
+
+import (
+	"errors"
+	"fmt"
+
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+)
+
+// A Page is a page with what each of its includes leads to.
+type Page struct {
+	*page.Page
+	Path    paths.InSite
+	Targets []Target
+	// Of are the crate's files that the includes lead to, by what the records say.
+	Of []project.Sealed
+}
+
+// Read reads a page of the project. The error of one that can't be edited is a refusal.
+func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
+	pg, err := page.Read(b)
+	if errors.Is(err, page.ErrUTF16) {
+		return nil, problem.Refuse(problem.PageRefused, "save it as UTF-8", "%s is in UTF-16, which merry does not edit; it was not touched", name)
+	}
+	if err != nil {
+		return nil, err
+	}
+	v := New(name, pg)
+	for i := range pg.Includes {
+		in := &pg.Includes[i]
+		switch {
+		case in.RefAttr.End == 0:
+		case in.Templated():
+			v.Targets[i].Odd = "a server fills it in"
+		default:
+			v.Lead(p, i, Resolve(name, pg.Base, in.Ref))
+		}
+	}
+	return v, nil
+}
+
+// New makes a page whose includes lead nowhere yet.
+func New(name paths.InSite, pg *page.Page) *Page {
+	return &Page{Page: pg, Path: name, Targets: make([]Target, len(pg.Includes)), Of: make([]project.Sealed, len(pg.Includes))}
+}
+
+// Lead says what an include leads to.
+func (v *Page) Lead(p *project.Project, i int, t Target) {
+	v.Targets[i], v.Of[i] = t, FileOf(p, t)
+}
+
+// FileOf returns the crate's file that a target is.
+func FileOf(p *project.Project, t Target) project.Sealed {
+	switch {
+	case !t.Path.IsZero():
+		return p.At(p.InProject(t.Path))
+	case t.URL != "":
+		return p.AtAddress(t.URL)
+	}
+	return project.Sealed{}
+}
+
+// Library is the library that an include is of, "" where it is of none.
+func (v *Page) Library(i int) string { return v.Of[i].Library }
+
+// Runs tells whether an include is a script or stylesheet that the browser heeds.
+func (v *Page) Runs(i int) bool {
+	k := v.Includes[i].Kind
+	return v.Includes[i].Inert == "" && (k == page.Script || k == page.Stylesheet)
+}
+
+// IsStyle tells whether an include is a stylesheet of its own file.
+func (v *Page) IsStyle(i int) bool { return v.Includes[i].Kind == page.Stylesheet }
+
+// Place is where the file of an include is, or would be, in the site: a link's is that of the same bytes.
+func (v *Page) Place(p *project.Project, i int) paths.InSite {
+	if of := v.Of[i]; v.Targets[i].Path.IsZero() && of.File != nil {
+		at, _ := p.InSite(of.File.At)
+		return at
+	}
+	return v.Targets[i].Path
+}
+
+// Text is an include as it is written.
+func (v *Page) Text(i int) string { return string(v.Bytes[v.Includes[i].Start:v.Includes[i].End]) }
+
+// At is where an include stands, as page:line:column.
+func (v *Page) At(i int) string {
+	line, column := v.Position(v.Includes[i].Start)
+	return fmt.Sprintf("%s:%d:%d", v.Path, line, column)
+}
+
+// Name is what findings and tables call an include.
+func (v *Page) Name(i int) string {
+	in := &v.Includes[i]
+	switch {
+	case in.Kind == page.InlineScript || in.Kind == page.InlineStyle:
+		line, _ := v.Position(in.Start)
+		return fmt.Sprintf("the %s in line %d", in.Kind, line)
+	case !v.Targets[i].IsZero():
+		return v.Targets[i].String()
+	}
+	return in.Ref
+}
+
+// unreachable is the error of a page from where no local file can be reached.
+func (v *Page) unreachable() error {
+	return problem.Refuse(problem.PageReaches, "take the base element away, or write the tag by hand", "%s: its base element leads to another site, from where no local file can be reached", v.Path)
+}
+
+// Reach writes the reference from the page to a file of the site.
+func (v *Page) Reach(file paths.InSite) (string, error) {
+	ref, ok := Reference(v.Page, v.Path, file)
+	if !ok {
+		return "", v.unreachable()
+	}
+	return ref, nil
+}

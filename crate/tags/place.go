@@ -1,0 +1,263 @@
+package tags
+
+import (
+	"cmp"
+	"fmt"
+
+	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+)
+
+// LinkAttributes are what a CDN link has beside its address: the hash that a browser demands, and the
+// mode without which it could not look at the bytes to check (Subresource Integrity, section 3.5).
+var LinkAttributes = []string{"integrity", "crossorigin"}
+
+// LinkValues are the values of a link's attributes.
+func LinkValues(f *record.File) map[string]string {
+	return map[string]string{"integrity": f.Integrity, "crossorigin": "anonymous"}
+}
+
+// An item is what an include or a tag to come is for the order of things, and where on the page it stands.
+type item struct {
+	order.Item
+	at     paths.InSite // of a tag to come
+	inHead bool
+	module bool
+	tail   bool // an inline script behind all content of the page
+}
+
+// items lists the page's includes and the tags to come, in their order, less what was taken off.
+func (e *Editor) items() (items []item, positions []int) {
+	known := e.scripts.Items(e.Page)
+	for at, s := range e.list {
+		switch {
+		case s.index < 0:
+			items = append(items, s.what)
+		case s.removed:
+			continue
+		default:
+			in := &e.Includes[s.index]
+			items = append(items, item{Item: known[s.index], inHead: in.InHead, module: in.Module,
+				tail: in.Kind == page.InlineScript && !in.InHead && in.Start > e.LastContent})
+		}
+		positions = append(positions, at)
+	}
+	return items, positions
+}
+
+// Find returns the reference of the tag that brings a file to the page, in either build and from wherever, "" where none
+// does.
+func (e *Editor) Find(f project.TaggedFile) string {
+	for _, s := range e.list {
+		if s.index < 0 {
+			if at := s.what.at; at == f.At || !at.IsZero() && at == f.Pair {
+				return at.String()
+			}
+			continue
+		}
+		if s.removed || !e.Runs(s.index) {
+			continue
+		}
+		if at := e.Place(e.p, s.index); !at.IsZero() && (at == f.At || at == f.Pair) {
+			return e.Includes[s.index].Ref
+		}
+	}
+	return ""
+}
+
+// Include puts a file's tag on the page, in the place where the constraints of the page's order want it. Address is where it
+// is served from, "" for the copy in the site.
+func (e *Editor) Include(f project.TaggedFile, address string) error {
+	ref, err := e.Reach(f.At)
+	if err != nil {
+		return err
+	}
+	values := map[string]string{}
+	if address != "" {
+		ref, values = address, LinkValues(f.File)
+	}
+	tag, names := page.StyleTag(ref), LinkAttributes
+	module := f.File != nil && f.File.Module && !f.Style
+	if !f.Style {
+		tag = page.ScriptTag(ref, false)
+	}
+	if module {
+		values["type"] = "module" // which runs after parsing by itself
+		names = append([]string{"type"}, LinkAttributes...)
+	}
+	s := e.spotFor(f, module)
+	if s.deferred && !f.Style && !module {
+		tag = page.ScriptTag(ref, true)
+	}
+	s.tag = page.With(tag, names, values)
+	e.insertAt(s.at, s.slot)
+	return nil
+}
+
+// Paste puts a tag on the page as it is written, in the place of a library's file.
+func (e *Editor) Paste(f project.TaggedFile, tag string) {
+	s := e.spotFor(f, false)
+	s.tag = tag
+	e.insertAt(s.at, s.slot)
+}
+
+// A placed slot is a tag to come with its position in the list.
+type placedSlot struct {
+	slot
+	at int
+}
+
+// spotFor decides where on the page a file goes: where the constraints want it, and where nothing binds it, at the end of the
+// head or where the page keeps its scripts.
+func (e *Editor) spotFor(f project.TaggedFile, module bool) placedSlot {
+	items, positions := e.items()
+	new := e.itemOf(f, module)
+	plain := make([]order.Item, len(items))
+	for i := range items {
+		plain[i] = items[i].Item
+	}
+	index, after := order.Place(plain, new.Item, Rules(e.p), habits(items, new))
+	if index >= 0 {
+		return e.beside(positions[index], after, new, items[index])
+	}
+	inHead, inBody, allDeferred, behindHead := 0, 0, true, 0
+	for i, it := range items {
+		if it.inHead {
+			behindHead = positions[i] + 1
+		}
+		if it.Inert || it.Style || it.Inline || it.Phase == order.AnyTime {
+			continue
+		}
+		if it.inHead {
+			inHead++
+			allDeferred = allDeferred && it.Phase == order.Deferred
+		} else {
+			inBody++
+		}
+	}
+	if f.Style || inBody == 0 && inHead > 0 {
+		new.inHead = true
+		return placedSlot{slot{spot: page.EndOfHead, deferred: allDeferred, what: deferIf(new, allDeferred)}, behindHead}
+	}
+	return placedSlot{slot{spot: page.EndOfBody, what: new}, len(e.list)}
+}
+
+// beside puts a tag to come right before or behind the slot at a position: never between a script and its fallback.
+func (e *Editor) beside(at int, after bool, new, anchor item) placedSlot {
+	s := placedSlot{slot: slot{deferred: anchor.Phase == order.Deferred && !anchor.module}, at: at}
+	new.inHead = anchor.inHead
+	s.what = deferIf(new, s.deferred)
+	if to := e.list[at]; to.index < 0 {
+		s.spot = to.spot // one that is to come, too
+	} else {
+		s.spot = page.Spot{Index: to.index, After: after}
+		if n, _ := e.FallbackOf(to.index); after && n >= 0 {
+			s.spot.Index, s.at = n, e.position(n)
+		}
+	}
+	if after {
+		s.at++
+	}
+	return s
+}
+
+func deferIf(it item, deferred bool) item {
+	if deferred && !it.Style {
+		it.Phase = order.Deferred
+	}
+	return it
+}
+
+// itemOf tells what a file will be on the page.
+func (e *Editor) itemOf(f project.TaggedFile, module bool) item {
+	it := item{at: f.At, module: module}
+	it.Name, it.Library, it.Style, it.Own = f.At.String(), f.Library, f.Style, f.Library == ""
+	if module {
+		it.Phase = order.Deferred
+	}
+	if !f.Style {
+		if k := e.scripts.Of(Target{Path: f.At}); k != nil {
+			k.fill(&it.Item, module, 1, 1)
+		}
+	}
+	return it
+}
+
+// habits are where pages usually have a thing, beside what binds it: libraries before the site's own, a library's files in
+// the order in which they come, own scripts last.
+func habits(items []item, new item) []order.Constraint {
+	var list []order.Constraint
+	n := len(items)
+	for i, it := range items {
+		if it.Inert || it.Style != new.Style {
+			continue
+		}
+		behind, before := false, false
+		switch {
+		case new.Own:
+			behind = !it.Inline && (!new.Style || it.Library != "")
+		case it.Library == new.Library:
+			behind = !it.Inline
+		case new.Style:
+			before = it.Own
+		default:
+			before = it.Own && (!it.Inline || it.tail)
+		}
+		if behind {
+			list = append(list, order.Constraint{Before: i, After: n, Kind: order.Habit})
+		}
+		if before {
+			list = append(list, order.Constraint{Before: n, After: i, Kind: order.Habit})
+		}
+	}
+	return list
+}
+
+// Reorder moves the page's tags into an order that keeps the constraints. Each tag keeps its bytes, and a fallback stays
+// with its script. It returns what was moved where, in words.
+func (e *Editor) Reorder(items []order.Item, plan order.Plan) []string {
+	var said []string
+	for _, m := range plan.Moves {
+		tags := []int{m.Item}
+		if at, _ := e.FallbackOf(m.Item); at >= 0 {
+			tags = append(tags, at)
+		}
+		anchor := e.slotOf(m.Anchor)
+		to := e.list[anchor]
+		spot := to.spot
+		if to.index >= 0 {
+			spot = page.Spot{Index: to.index, After: m.After}
+			if at, _ := e.FallbackOf(to.index); m.After && at >= 0 {
+				spot.Index, anchor = at, e.position(at)
+			}
+		} else if at, _ := e.FallbackOf(m.Anchor); m.After && at >= 0 {
+			anchor++ // its fallback moved with it
+		}
+		if m.After {
+			anchor++
+		}
+		e.Remove(tags...)
+		for k, t := range tags {
+			e.insertAt(anchor+k, slot{tag: e.Tag(t), spot: spot, what: item{Item: order.Item{Inert: true, Name: moved(t)}}})
+		}
+		where := cmp.Or(map[bool]string{true: "behind"}[m.After], "before")
+		said = append(said, fmt.Sprintf("%s goes %s %s", items[m.Item].Name, where, items[m.Anchor].Name))
+	}
+	return said
+}
+
+// moved names the slot of an include that was moved.
+func moved(index int) string { return fmt.Sprintf("moved %d", index) }
+
+// slotOf is where an include is by now: where it stands, or where it was moved to.
+func (e *Editor) slotOf(index int) int {
+	for at, s := range e.list {
+		if s.index < 0 && s.what.Name == moved(index) {
+			return at
+		}
+	}
+	return e.position(index)
+}

@@ -1,0 +1,188 @@
+package tags
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
+)
+
+// Scripts knows the scripts that pages refer to: ten thousand pages have the same few.
+type Scripts struct {
+	p *project.Project
+	// Draft, where set, has the bytes of files that are about to be put into the project.
+	Draft func(of project.Sealed) ([]byte, bool)
+
+	known memo.Memo[string, *Script]  // by path in the site, or by address
+	fonts memo.Memo[string, []string] // that a stylesheet names, by its integrity
+}
+
+// A Script is a script that could be read.
+type Script struct {
+	*script.Report
+	Text []byte
+	Name string // in the project, or what evidence calls a file that pages have by a link
+}
+
+// NewScripts knows the scripts of a project, as its records will be.
+func NewScripts(p *project.Project) *Scripts { return &Scripts{p: p} }
+
+// Learn says what the script at a target is, for tests.
+func (s *Scripts) Learn(t Target, k *Script) { s.known.Put(t.String(), k) }
+
+// Of returns the script that a target leads to, nil where it can't be read without a network.
+func (s *Scripts) Of(t Target) *Script {
+	if t.IsZero() {
+		return nil
+	}
+	return s.known.Of(t.String(), func() *Script { return s.read(t) })
+}
+
+func (s *Scripts) read(t Target) *Script {
+	k := &Script{Name: t.URL}
+	of := FileOf(s.p, t)
+	if of.File != nil && s.Draft != nil {
+		if b, ok := s.Draft(of); ok {
+			k.Text, k.Name = b, of.File.At.String()
+			k.Report = s.p.Facts.ScriptOf(of.File.Integrity, b)
+			return k
+		}
+	}
+	var err error
+	if !t.Path.IsZero() {
+		place := s.p.InProject(t.Path)
+		k.Name = place.String()
+		k.Text, err = s.p.ReadFile(place)
+		if errors.Is(err, fs.ErrNotExist) && of.File != nil {
+			// There is a finding for a sealed file that is gone; all else is told as if it were back.
+			k.Text, err = s.p.Origin.Kept(s.p.Seal.Libraries[of.Library], of.File)
+		}
+	} else if of.File != nil {
+		k.Name = of.Library + ": " + of.File.Path
+		k.Text, err = s.p.LocalBytes(of)
+	}
+	if err != nil || k.Text == nil {
+		return nil
+	}
+	k.Report = s.p.Facts.Script(k.Text)
+	return k
+}
+
+// OfInclude returns the script of an include, nil where it is none that can be read.
+func (s *Scripts) OfInclude(v *Page, i int) *Script {
+	in := &v.Includes[i]
+	switch in.Kind {
+	case page.InlineScript:
+		text := v.InlineText(in)
+		return &Script{Report: s.p.Facts.Script(text), Text: text, Name: s.p.InProject(v.Path).String()}
+	case page.Script:
+		return s.Of(v.Targets[i])
+	}
+	return nil
+}
+
+// Items tells of each include of a page what matters for its order.
+func (s *Scripts) Items(v *Page) []order.Item {
+	items := make([]order.Item, len(v.Includes))
+	for i := range v.Includes {
+		in, it := &v.Includes[i], &items[i]
+		it.Style = in.Kind == page.Stylesheet || in.Kind == page.InlineStyle
+		it.Inline = in.Kind == page.InlineScript || in.Kind == page.InlineStyle
+		it.Library = v.Library(i)
+		it.Own = it.Library == "" && (it.Inline || !v.Targets[i].Path.IsZero())
+		it.Inert = in.Inert != "" || in.Kind == page.Hint || in.Kind == page.Other
+		if it.Inert {
+			continue
+		}
+		switch in.When {
+		case page.Deferred:
+			it.Phase = order.Deferred
+		case page.Async:
+			it.Phase = order.AnyTime
+		}
+		it.Name = v.Name(i)
+		if it.Style {
+			continue
+		}
+		known := s.OfInclude(v, i)
+		if known == nil {
+			it.Unknown = v.Targets[i].Path.IsZero() || v.Library(i) != ""
+			continue
+		}
+		line, column := 1, 1
+		if it.Inline {
+			line, column = v.Position(in.TextStart())
+		}
+		known.fill(it, in.Module, line, column)
+	}
+	return items
+}
+
+// fill says of an item what its script does. Line and column are where the script's text begins on its file.
+func (k *Script) fill(it *order.Item, module bool, firstLine, firstColumn int) {
+	it.Text = k.Text
+	if !module && k.Form != script.Classic && k.Form != script.Universal {
+		return // a browser does not run it in such a tag, or it does nothing there
+	}
+	for _, g := range k.Defines {
+		it.Defines = append(it.Defines, g.Name)
+	}
+	for _, g := range k.Parts {
+		it.Parts = append(it.Parts, g.Name)
+	}
+	where := func(g script.Global) string {
+		line, column := g.Line, g.Column
+		if line == 1 {
+			column += firstColumn - 1
+		}
+		return fmt.Sprintf("%s:%d:%d", k.Name, line+firstLine-1, column)
+	}
+	for _, n := range k.Needs {
+		if n.Strength == script.Hard {
+			it.Needs = append(it.Needs, order.Need{Global: n.Name, Or: n.Or, Where: where(n.Global)})
+		}
+	}
+	for _, g := range k.PartNeeds {
+		it.PartNeeds = append(it.PartNeeds, order.Need{Global: g.Name, Where: where(g)})
+	}
+}
+
+// Rules are what the packing list knows of the order of things.
+func Rules(p *project.Project) order.Rules {
+	return order.Rules{Needs: func(l string) []string {
+		if lib := p.List.Library(l); lib != nil {
+			return lib.Needs
+		}
+		return nil
+	}, Own: p.List.Own.Order}
+}
+
+// Constraints finds a page's constraints, less the needs that a rehearsal does not confirm, and what nothing on it meets.
+func (s *Scripts) Constraints(ctx context.Context, items []order.Item) ([]order.Constraint, []order.Absent) {
+	all, absent := order.Find(items, Rules(s.p))
+	kept := all[:0]
+	for _, k := range all {
+		if k.Kind != order.Reads || order.StateOf(items, k) != order.Broken || s.Confirms(ctx, &items[k.After], k.Global) {
+			kept = append(kept, k)
+		}
+	}
+	return kept, absent
+}
+
+// Fails makes sure that a script stops where nothing on its page defines a global.
+func (s *Scripts) Fails(ctx context.Context, it *order.Item, global string) bool {
+	text, ok := it.Text.([]byte)
+	return !ok || s.p.Facts.FailsWithout(ctx, text, global)
+}
+
+// Confirms makes sure of a need that reading a script found.
+func (s *Scripts) Confirms(ctx context.Context, it *order.Item, global string) bool {
+	text, ok := it.Text.([]byte)
+	return !ok || s.p.Facts.AsksFor(ctx, text, global)
+}

@@ -1,0 +1,117 @@
+// Package tags reads and writes the tags of a project's pages: which file a tag refers to, how a reference to a file is
+// written, where on a page a new tag belongs, and the tags that stand beside others, fallbacks and hints.
+//
+// It makes the edits of one page; which pages are edited, and why, is for its callers.
+package tags
+
+import (
+	"net/url"
+	"path"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+)
+
+// nowhere stands for the site's own origin while references are resolved.
+var nowhere = url.URL{Scheme: "https", Host: "site.invalid", Path: "/"}
+
+// A Target is what a reference on a page leads to. The zero value is nothing.
+type Target struct {
+	Path paths.InSite // for a local file
+	URL  string       // elsewhere
+	Odd  string       // why it leads to neither: templated, empty, not a usable address
+}
+
+// IsZero tells whether the target is nothing that could be loaded.
+func (t Target) IsZero() bool { return t.Path.IsZero() && t.URL == "" }
+
+// String returns the path or the address.
+func (t Target) String() string { return t.Path.String() + t.URL }
+
+// Resolve resolves a reference of a page, or of another file of the site, as a browser does (HTML Standard, section 2.4;
+// RFC 3986, section 5), with the page's base element, "" where there is none.
+func Resolve(from paths.InSite, base, ref string) Target {
+	if ref == "" {
+		return Target{Odd: "the reference is empty"}
+	}
+	u, err := url.Parse(strings.Map(func(r rune) rune {
+		switch r {
+		case '\t', '\n', '\r':
+			return -1
+		case '\\':
+			return '/'
+		}
+		return r
+	}, ref))
+	if err != nil {
+		return Target{Odd: "the reference is no address"}
+	}
+	to := baseOf(from, base).ResolveReference(u)
+	if to.Host != nowhere.Host {
+		switch to.Scheme {
+		case "data", "blob", "about", "javascript":
+			return Target{Odd: "the reference carries its content in itself"}
+		case "file":
+			return Target{Odd: "the reference leads to a file of one machine"}
+		}
+		return Target{URL: to.String()}
+	}
+	return Target{Path: paths.Found(strings.TrimPrefix(path.Clean("/"+to.Path), "/"))}
+}
+
+func baseOf(from paths.InSite, base string) *url.URL {
+	at := nowhere
+	at.Path = "/" + from.String()
+	if base != "" {
+		if b, err := url.Parse(base); err == nil {
+			return at.ResolveReference(b)
+		}
+	}
+	return &at
+}
+
+// Reference writes the reference by which a page reaches a file of the site: relative, or from the root where the page's
+// other references are. It tells whether the file can be reached: a base element may lead elsewhere.
+func Reference(pg *page.Page, from, file paths.InSite) (string, bool) {
+	at := baseOf(from, pg.Base)
+	if at.Host != nowhere.Host {
+		return "", false
+	}
+	if rooted(pg) {
+		return (&url.URL{Path: "/" + file.String()}).EscapedPath(), true
+	}
+	dir := strings.TrimPrefix(path.Dir(at.Path+"x"), "/")
+	if dir == "" {
+		dir = "."
+	}
+	ref := (&url.URL{Path: delivery.Relative(dir, file.String())}).EscapedPath()
+	if first, _, _ := strings.Cut(ref, "/"); strings.Contains(first, ":") {
+		ref = "./" + ref
+	}
+	return ref, true
+}
+
+// rooted tells whether a page's local references all begin at the site's root.
+func rooted(pg *page.Page) bool {
+	n := 0
+	for i := range pg.Includes {
+		in := &pg.Includes[i]
+		if in.Kind != page.Script && in.Kind != page.Stylesheet || in.Templated() || strings.HasPrefix(in.Ref, "//") || strings.Contains(in.Ref, "://") {
+			continue
+		}
+		if !strings.HasPrefix(in.Ref, "/") {
+			return false
+		}
+		n++
+	}
+	return n > 0
+}
+
+// WithoutQuery is a reference up to its query and fragment.
+func WithoutQuery(ref string) string {
+	ref, _, _ = strings.Cut(ref, "?")
+	ref, _, _ = strings.Cut(ref, "#")
+	return ref
+}

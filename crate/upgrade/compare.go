@@ -1,0 +1,324 @@
+// Package upgrade holds two versions of a library against each other, and against the pages, styles and scripts that use
+// them: which names are gone, where they are used, and what they are called now.
+//
+// It changes nothing; moving to another version is for the front door.
+package upgrade
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/style"
+)
+
+// A Request asks what a version would change.
+type Request struct {
+	Library string // of the crate, "" to compare two sources
+	Old     string // a version or a source; "" is what is in use
+	New     string // a version, a range, a tag, or a source
+	Dir     string // where relative paths of sources begin
+}
+
+// Compared is what another version would change for these pages.
+type Compared struct {
+	Library string         `json:"library"`
+	Old     string         `json:"old"`
+	New     string         `json:"new"`
+	Come    []FileSize     `json:"files_come,omitempty"`
+	Gone    []FileSize     `json:"files_gone,omitempty"`
+	Wire    [2]int64       `json:"wire"`   // what pages load, packed: old and new
+	Syntax  [2]int         `json:"syntax"` // the newest edition that the scripts demand
+	Licence [2]string      `json:"licence"`
+	Needs   Difference     `json:"needs"`
+	Defines Difference     `json:"defines"`
+	Lost    []LostName     `json:"lost,omitempty"` // names that the old version offers and the new one lacks
+	Renames []style.Rename `json:"renames,omitempty"`
+	Pages   int            `json:"pages"` // that the library is on
+	Notes   []string       `json:"notes,omitempty"`
+}
+
+// FileSize is a file of a delivery.
+type FileSize struct {
+	Path string `json:"path"`
+	Size int64  `json:"size"`
+}
+
+// Difference is what came and what went.
+type Difference struct {
+	Come []string `json:"come,omitempty"`
+	Gone []string `json:"gone,omitempty"`
+}
+
+// LostName is something that the old version offers and the new one does not, with where it is used.
+type LostName struct {
+	Kind   string        `json:"kind"` // class, id, …, global, member
+	Name   string        `json:"name"`
+	Uses   []NameUse     `json:"uses,omitempty"`
+	Rename *style.Rename `json:"rename,omitempty"`
+}
+
+// NameUse is one place where a name is used.
+type NameUse struct {
+	At  string            `json:"at"` // file:line:column
+	How script.Likelihood `json:"how"`
+}
+
+// side is one of the two versions.
+type side struct {
+	*origin.Opened
+	sel     *delivery.Selection
+	sheet   *style.Sheet
+	defines map[string]bool
+	members map[string]map[string]bool
+	needs   []origin.Supply
+	syntax  int
+	wire    int64
+}
+
+// Compare tells what another version of a library would change for the project's pages, before anything changes.
+func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, error) {
+	old, new, lib, err := sides(ctx, p, req)
+	if err != nil {
+		return nil, err
+	}
+	defer old.Close()
+	defer new.Close()
+	out := &Compared{Library: cmp.Or(req.Library, old.Name), Old: cmp.Or(old.Version, old.Tree.Name), New: cmp.Or(new.Version, new.Tree.Name)}
+	build := record.Minified
+	if lib != nil && lib.Build != record.NoBuild {
+		build = lib.Build
+	}
+	if err := parallel.Each(ctx, []*side{old, new}, func(ctx context.Context, s *side) error { return s.study(ctx, p, build) }); err != nil {
+		return nil, err
+	}
+	out.files(old, new)
+	out.Wire, out.Syntax, out.Licence = [2]int64{old.wire, new.wire}, [2]int{old.syntax, new.syntax}, [2]string{old.Licence, new.Licence}
+	global := func(list []origin.Supply) []string {
+		var names []string
+		for _, n := range list {
+			names = append(names, n.Global)
+		}
+		return names
+	}
+	out.Needs = difference(global(old.needs), global(new.needs))
+	out.Defines = difference(keysOf(old.defines), keysOf(new.defines))
+	out.Renames = style.Renames(old.sheet, new.sheet, changeNotes(new))
+	out.lost(old, new)
+	if lib != nil {
+		if err := out.findUses(ctx, p, req.Library); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func keysOf(m map[string]bool) []string {
+	var list []string
+	for k := range m {
+		list = append(list, k)
+	}
+	slices.Sort(list)
+	return list
+}
+
+func difference(old, new []string) Difference {
+	var d Difference
+	for _, n := range new {
+		if !slices.Contains(old, n) {
+			d.Come = append(d.Come, n)
+		}
+	}
+	for _, o := range old {
+		if !slices.Contains(new, o) {
+			d.Gone = append(d.Gone, o)
+		}
+	}
+	return d
+}
+
+// sides opens both versions, with the same choice of files where the library is in the crate.
+func sides(ctx context.Context, p *project.Project, req Request) (old, new *side, lib *record.Library, err error) {
+	open := func(wish string) (*side, error) {
+		o, err := p.Origin.Open(ctx, origin.Request{Name: wish, Dir: req.Dir})
+		if err != nil {
+			return nil, err
+		}
+		return &side{Opened: o}, nil
+	}
+	if req.Library == "" {
+		if old, err = open(req.Old); err != nil {
+			return nil, nil, nil, err
+		}
+		if new, err = open(req.New); err != nil {
+			old.Close()
+			return nil, nil, nil, err
+		}
+		old.sel, new.sel = old.Suggest(), new.Suggest()
+		return old, new, nil, nil
+	}
+	if lib = p.List.Library(req.Library); lib == nil || p.Seal.Libraries[req.Library] == nil {
+		return nil, nil, nil, problem.Refuse(problem.LibraryUnknown, "merry contents lists the crate; two sources are compared with merry compare SOURCE SOURCE", "%s is not in the crate", req.Library)
+	}
+	if req.Old == "" {
+		o, err := p.OpenSealed(ctx, req.Library)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		old = &side{Opened: o}
+	} else if old, err = open(versionSource(lib, req.Old, req.Dir)); err != nil {
+		return nil, nil, nil, err
+	}
+	if new, err = open(versionSource(lib, req.New, req.Dir)); err != nil {
+		old.Close()
+		return nil, nil, nil, err
+	}
+	old.sel, _ = SameChoice(old.Opened, *lib)
+	new.sel, _ = SameChoice(new.Opened, *lib)
+	return old, new, lib, nil
+}
+
+// versionSource turns a version of a library into the source that has it; what is a source already stays one.
+func versionSource(lib *record.Library, wish, dir string) string {
+	if source.IsAddress(wish) || origin.There(dir, wish) || strings.HasPrefix(wish, record.FromRegistry) {
+		return wish
+	}
+	return record.FromRegistry + lib.CDNName() + "@" + wish
+}
+
+// study reads what a side's chosen files offer and demand.
+func (s *side) study(ctx context.Context, p *project.Project, build record.Build) error {
+	s.defines, s.members = map[string]bool{}, map[string]map[string]bool{}
+	var sheets []*style.Sheet
+	for _, c := range s.sel.Choices {
+		f := s.File(c.Path)
+		if !c.Page && f.Kind != delivery.Stylesheet || f.Kind != delivery.Stylesheet && f.Kind != delivery.Script {
+			continue
+		}
+		if f.Pair != "" && s.sel.Has(f.Pair) && f.Build != build {
+			continue // the same in the other build
+		}
+		b, err := s.Tree.ReadFile(c.Path)
+		if err != nil {
+			return err
+		}
+		if c.Page {
+			s.wire += delivery.WireSize(b)
+		}
+		if f.Kind == delivery.Stylesheet {
+			sheets = append(sheets, style.Read(b))
+			continue
+		}
+		if f.Script == nil {
+			continue
+		}
+		s.syntax = max(s.syntax, f.Script.Syntax)
+		for _, g := range f.Script.Defines {
+			s.defines[g.Name] = true
+		}
+		report, err := p.Facts.Alone(ctx, c.Path, b, true)
+		if err == nil && report.Stopped == "" {
+			for g, list := range report.Members {
+				if s.members[g] == nil {
+					s.members[g] = map[string]bool{}
+				}
+				for _, m := range list {
+					s.members[g][m] = true
+				}
+			}
+		}
+	}
+	s.sheet = style.Merge(sheets...)
+	s.needs = origin.NeedsOf(s.Opened, s.sel, false)
+	return nil
+}
+
+func (c *Compared) files(old, new *side) {
+	for i := range new.Files {
+		if f := &new.Files[i]; f.Aside == "" && old.File(f.Path) == nil && onPageKind(f.Kind) {
+			c.Come = append(c.Come, FileSize{f.Path, f.Size})
+		}
+	}
+	for i := range old.Files {
+		if f := &old.Files[i]; f.Aside == "" && new.File(f.Path) == nil && onPageKind(f.Kind) {
+			c.Gone = append(c.Gone, FileSize{f.Path, f.Size})
+		}
+	}
+}
+
+func onPageKind(k delivery.Kind) bool {
+	switch k {
+	case delivery.Script, delivery.Stylesheet, delivery.Font, delivery.Image:
+		return true
+	}
+	return false
+}
+
+var noteFile = regexp.MustCompile(`(?i)chang|histor|migrat|upgrad|release|readme|news`)
+
+// changeNotes are the lines of a delivery's own notes on changes.
+func changeNotes(s *side) []style.ChangeNote {
+	var notes []style.ChangeNote
+	for i := range s.Files {
+		f := &s.Files[i]
+		if f.Kind != delivery.Document || !noteFile.MatchString(path.Base(f.Path)) || f.Size > 2<<20 {
+			continue
+		}
+		b, err := s.Tree.ReadFile(f.Path)
+		if err != nil {
+			continue
+		}
+		n := 0
+		for line := range strings.Lines(string(b)) {
+			n++
+			if strings.TrimSpace(line) != "" && len(line) < 500 {
+				notes = append(notes, style.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
+			}
+		}
+	}
+	return notes
+}
+
+// lost lists what the old version offers and the new one lacks.
+func (c *Compared) lost(old, new *side) {
+	has := map[string]bool{}
+	for _, m := range new.sheet.Makes() {
+		has[string(m.Kind)+" "+m.Name] = true
+	}
+	for _, m := range old.sheet.Makes() {
+		if has[string(m.Kind)+" "+m.Name] {
+			continue
+		}
+		l := LostName{Kind: string(m.Kind), Name: m.Name}
+		if i := slices.IndexFunc(c.Renames, func(r style.Rename) bool { return m.Kind == style.Class && r.Old == m.Name }); i >= 0 {
+			l.Rename = &c.Renames[i]
+		}
+		c.Lost = append(c.Lost, l)
+	}
+	for _, g := range c.Defines.Gone {
+		c.Lost = append(c.Lost, LostName{Kind: "global", Name: g})
+	}
+	for _, g := range keysOf(old.defines) {
+		if !new.defines[g] || len(new.members[g]) == 0 {
+			continue // nothing is known of what it has now
+		}
+		for _, m := range slices.Sorted(maps.Keys(old.members[g])) {
+			if !new.members[g][m] {
+				c.Lost = append(c.Lost, LostName{Kind: "member", Name: g + "." + m})
+			}
+		}
+	}
+}

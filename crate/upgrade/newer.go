@@ -1,0 +1,103 @@
+package upgrade
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"strings"
+
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/semantic"
+)
+
+// NewerLine is one library of the crate, and how far it is behind.
+type NewerLine struct {
+	Library string       `json:"library"`
+	Here    string       `json:"here"`
+	Allowed string       `json:"allowed,omitempty"` // the newest that the hold allows
+	Newest  string       `json:"newest,omitempty"`
+	Behind  string       `json:"behind,omitempty"` // major, minor, patch
+	Hold    *record.Hold `json:"hold,omitempty"`
+	Effect  string       `json:"word,omitempty"` // what moving to the allowed one would do to these pages
+}
+
+// Newer lists what is behind in the whole crate.
+func Newer(ctx context.Context, p *project.Project) ([]NewerLine, error) {
+	return parallel.Map(ctx, p.List.Libraries, func(ctx context.Context, lib record.Library) (NewerLine, error) {
+		line := NewerLine{Library: lib.Name, Here: lib.Version, Hold: lib.Hold}
+		pkg, ok := lib.Package()
+		if sealed := p.Seal.Libraries[lib.Name]; !ok && sealed != nil && p.RegistryHas(ctx, &lib, sealed) {
+			pkg, ok = lib.Name, true
+		}
+		if !ok {
+			line.Effect = "came from " + cmp.Or(lib.From, "a place unknown")
+			return line, nil
+		}
+		doc, err := p.Origin.Document(ctx, pkg, false)
+		if err != nil {
+			return line, err
+		}
+		for _, v := range doc.Sorted() {
+			if strings.Contains(v.Version, "-") || v.Deprecated != "" {
+				continue // nobody gets a prerelease without asking
+			}
+			line.Newest = v.Version
+			if allowed := project.AllowedBy(lib.Hold); allowed == nil || allowed(v.Version) {
+				line.Allowed = v.Version
+			}
+		}
+		line.Behind = behind(lib.Version, line.Newest)
+		if line.Allowed == "" || semantic.CompareVersions(line.Allowed, lib.Version) <= 0 || p.Seal.Libraries[lib.Name] == nil {
+			line.Allowed = lib.Version
+			return line, nil
+		}
+		c, err := Compare(ctx, p, Request{Library: lib.Name, New: line.Allowed, Dir: string(p.Root)})
+		if err != nil {
+			line.Effect = err.Error()
+			return line, nil
+		}
+		line.Effect = c.effect()
+		return line, nil
+	})
+}
+
+// behind says by how much a version is behind another (Semantic Versioning 2.0.0, section 2).
+func behind(here, newest string) string {
+	if newest == "" || semantic.CompareVersions(here, newest) >= 0 {
+		return ""
+	}
+	a, b := strings.Split(here, "."), strings.Split(newest, ".")
+	for i, word := range []string{"major", "minor"} {
+		if i < len(a) && i < len(b) && a[i] != b[i] {
+			return word
+		}
+	}
+	return "patch"
+}
+
+// effect says in a few words what a version would do to these pages.
+func (c *Compared) effect() string {
+	names, uses, sure := 0, 0, 0
+	for _, l := range c.Lost {
+		if len(l.Uses) > 0 {
+			names++
+			uses += len(l.Uses)
+			if l.Rename != nil && l.Rename.Sure {
+				sure++
+			}
+		}
+	}
+	switch {
+	case names == 0 && c.Syntax[1] > c.Syntax[0]:
+		return fmt.Sprintf("nothing used is gone; demands syntax of %d", c.Syntax[1])
+	case names == 0:
+		return "nothing used is gone"
+	}
+	word := fmt.Sprintf("%d names gone, used in %d places", names, uses)
+	if sure > 0 {
+		word += fmt.Sprintf("; %d surely renamed", sure)
+	}
+	return word
+}

@@ -1,0 +1,295 @@
+package upgrade
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/semantic"
+)
+
+// A RepinRequest asks for libraries to be moved to other versions, in one change.
+type RepinRequest struct {
+	Moves   []Move
+	Dir     string            // where sources are looked for
+	Newest  bool              // all libraries of the crate that came from a registry, to the newest that their holds allow
+	Renames map[string]string // classes on pages, old to new
+	// RenameSure carries out the renames that comparing the two versions is sure of.
+	RenameSure bool
+}
+
+// Move is one library and where it is to go.
+type Move struct {
+	Library string
+	Wish    string // a version, a range or a tag; "" for the newest
+	Source  string // where the other version is, if not where the library came from
+}
+
+// Repinned says what repin did.
+type Repinned struct {
+	reconcile.Outcome
+	Libraries []RepinnedLibrary      `json:"libraries"`
+	Pages     []reconcile.PageChange `json:"pages,omitempty"` // Removed and Added: the references before and after
+	Renames   []DoneRename           `json:"renames,omitempty"`
+	Notes     []string               `json:"notes,omitempty"`
+}
+
+// RepinnedLibrary is one library that was moved, or was where it should be.
+type RepinnedLibrary struct {
+	Library string `json:"library"`
+	Old     string `json:"old"`
+	New     string `json:"new"`
+}
+
+// DoneRename is a class that was renamed on pages.
+type DoneRename struct {
+	Old    string `json:"old"`
+	New    string `json:"new"`
+	Places int    `json:"places"`
+}
+
+// repinning is one library on its way.
+type repinning struct {
+	lib  *record.Library // as it is
+	o    *origin.Opened
+	sel  *delivery.Selection
+	next record.Library
+}
+
+// Prefetch opens the versions that a request is about, before the project is locked: a slow server keeps nobody waiting.
+func Prefetch(ctx context.Context, p *project.Project, req RepinRequest) error {
+	list, err := openMoves(ctx, p, req, &Repinned{})
+	closeMoves(list)
+	return err
+}
+
+// Repin drafts moving libraries to other versions: their files, the versions in their names, the references on all pages, and
+// both records. Needs are checked against the new versions first. It tells whether there is anything to carry out; Done says
+// afterwards what became of the classes that were renamed.
+func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repinned, done func(), err error) {
+	out = &Repinned{}
+	list, err := openMoves(ctx, d.Before, req, out)
+	defer func() { closeMoves(list) }()
+	if err != nil {
+		return nil, nil, err
+	}
+	moving := slices.DeleteFunc(slices.Clone(list), func(r *repinning) bool { return r.sel == nil })
+	if len(moving) == 0 {
+		return out, nil, nil
+	}
+	if err := needsKept(ctx, d.Before, moving); err != nil {
+		return nil, nil, err
+	}
+	renames := maps.Clone(req.Renames)
+	if renames == nil {
+		renames = map[string]string{}
+	}
+	if req.RenameSure {
+		if err := sureRenames(ctx, d.Before, moving, req, renames, out); err != nil {
+			return nil, nil, err
+		}
+	}
+	title := "repin"
+	concerned := map[string]bool{}
+	for _, r := range moving {
+		title += fmt.Sprintf(" %s %s to %s", r.lib.Name, r.lib.Version, r.o.Version)
+		concerned[r.lib.Name] = true
+		if err := placeMove(ctx, d, r); err != nil {
+			return nil, nil, err
+		}
+	}
+	d.Title(title)
+	counted, err := renameOn(ctx, d, renames, concerned)
+	if err != nil {
+		return nil, nil, err
+	}
+	return out, func() {
+		for _, old := range slices.Sorted(maps.Keys(renames)) {
+			out.Renames = append(out.Renames, DoneRename{old, renames[old], counted[old]})
+		}
+		for _, k := range d.Kept {
+			out.Notes = append(out.Notes, strings.Replace(k, ": ", " stays: ", 1))
+		}
+	}, nil
+}
+
+// renameOn asks for classes to be renamed on all pages, and counts the places.
+func renameOn(ctx context.Context, d *reconcile.Draft, renames map[string]string, libraries map[string]bool) (map[string]int, error) {
+	counted := map[string]int{}
+	if len(renames) == 0 {
+		return counted, nil
+	}
+	pages, err := d.Pages(ctx, nil, "", true)
+	if err != nil {
+		return nil, err
+	}
+	var mu sync.Mutex
+	d.OnPages(pages, reconcile.Rename(renames, libraries, func(class string) {
+		mu.Lock()
+		defer mu.Unlock()
+		counted[class]++
+	}))
+	return counted, nil
+}
+
+func closeMoves(list []*repinning) {
+	for _, r := range list {
+		r.o.Close()
+	}
+}
+
+// openMoves opens the versions that libraries are to go to. Of a library that is there already, nothing is selected. What was
+// opened is returned with an error, too.
+func openMoves(ctx context.Context, p *project.Project, req RepinRequest, out *Repinned) ([]*repinning, error) {
+	moves := slices.Clone(req.Moves)
+	if req.Newest {
+		for _, lib := range p.List.Libraries {
+			if _, ok := lib.Package(); ok && p.Seal.Libraries[lib.Name] != nil {
+				moves = append(moves, Move{Library: lib.Name})
+			}
+		}
+	}
+	var list []*repinning
+	for _, m := range moves {
+		r, err := openMove(ctx, p, m, req, out)
+		if err != nil {
+			return list, err
+		}
+		list = append(list, r)
+		out.Libraries = append(out.Libraries, RepinnedLibrary{r.lib.Name, r.lib.Version, r.o.Version})
+		if r.sel == nil && !req.Newest {
+			out.Notes = append(out.Notes, r.lib.Name+" is at this version already")
+		}
+	}
+	return list, nil
+}
+
+// openMove opens the version that a library is to go to.
+func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest, out *Repinned) (*repinning, error) {
+	lib, sealed, err := p.Sealed(m.Library)
+	if err != nil {
+		return nil, err
+	}
+	if semantic.IsVersion(m.Wish) {
+		if err := heldBack(lib, m.Wish); err != nil {
+			return nil, err
+		}
+	}
+	from := m.Source
+	if from == "" {
+		pkg, ok := lib.Package()
+		if !ok && m.Wish != "" && p.RegistryHas(ctx, lib, sealed) {
+			pkg, ok = lib.Name, true
+			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that name, and the new version is its", lib.Name, lib.From))
+		}
+		if !ok {
+			return nil, problem.Misuse(fmt.Sprintf("merry repin %s --from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s; say where the other version is", lib.Name, lib.From)
+		}
+		from = record.FromRegistry + pkg
+		wish := m.Wish
+		if wish == "" && (req.Newest || lib.Hold != nil) {
+			wish = "*" // the newest that the hold allows, rather than the one that is tagged
+		}
+		if wish != "" {
+			from += "@" + wish
+		}
+	}
+	o, err := p.Origin.Open(ctx, origin.Request{Name: from, Dir: req.Dir, Allowed: project.AllowedBy(lib.Hold)})
+	if err != nil {
+		return nil, err
+	}
+	r := &repinning{lib: lib, o: o}
+	if err := heldBack(lib, o.Version); err != nil {
+		o.Close()
+		return nil, err
+	}
+	out.Notes = append(out.Notes, o.Remarks...)
+	if o.Version == lib.Version {
+		return r, nil
+	}
+	sel, notes := SameChoice(o, *lib)
+	out.Notes = append(out.Notes, notes...)
+	if len(sel.Choices) == 0 {
+		o.Close()
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+from, "%s %s has none of the files that were taken of %s", lib.Name, o.Version, lib.Version)
+	}
+	r.sel, r.next = sel, *lib
+	r.next.Needs = slices.Clone(lib.Needs)
+	r.next.Version, r.next.From, r.next.Take = o.Version, o.For(string(p.Root)), o.Named(sel)
+	return r, nil
+}
+
+// placeMove drafts a library's new version.
+func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
+	habits, together := project.HabitsFor(d.List, &r.next)
+	place, err := r.o.Place(r.sel, r.lib.Name, r.o.Version, habits, together, knownRenames(r.o.Delivery, r.sel, r.lib.Rename))
+	if err != nil {
+		return err
+	}
+	new := &record.Sealed{Version: r.o.Version, Origin: r.next.From, Licence: r.o.Licence, Linked: d.Seal.Libraries[r.lib.Name].Linked}
+	if new.Digest, err = r.o.Tree.Digest(); err != nil {
+		return err
+	}
+	d.Seal.Libraries[r.lib.Name].Version = r.o.Version // so that its older files may be written over
+	if new.Files, err = d.Take(ctx, r.lib.Name, r.o.Tree, r.o.Delivery, r.sel, place.At, new.Linked, reconcile.Refuse); err != nil {
+		return err
+	}
+	d.Seal.Libraries[r.lib.Name] = new
+	d.List.Put(r.next)
+	if d.Dry() {
+		return nil
+	}
+	return d.Before.Origin.Store(ctx, r.o, new)
+}
+
+// sureRenames adds the renames that comparing old and new is sure of, and notes those that are only likely.
+func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames map[string]string, out *Repinned) error {
+	for _, r := range list {
+		from := ""
+		for _, m := range req.Moves {
+			if m.Library == r.lib.Name {
+				from = cmp.Or(m.Source, r.o.Version)
+			}
+		}
+		got, err := Compare(ctx, p, Request{Library: r.lib.Name, New: cmp.Or(from, r.o.Version), Dir: req.Dir})
+		if err != nil {
+			return err
+		}
+		for _, l := range got.Lost {
+			switch {
+			case l.Kind != "class" || len(l.Uses) == 0:
+			case l.Rename != nil && l.Rename.Sure:
+				if _, said := renames[l.Name]; !said {
+					renames[l.Name] = l.Rename.New
+				}
+			case l.Rename != nil:
+				out.Notes = append(out.Notes, fmt.Sprintf("the class %s is probably %s now; if so: --rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
+			default:
+				var places []string
+				for _, u := range l.Uses {
+					places = append(places, u.At)
+				}
+				out.Notes = append(out.Notes, fmt.Sprintf("the class %s is gone, and used in %s", l.Name, project.Abbreviate(places, 3)))
+			}
+		}
+	}
+	return nil
+}
+
+// heldBack refuses a version that a library's hold does not allow.
+func heldBack(lib *record.Library, version string) error {
+	if lib.Hold == nil || project.AllowedBy(lib.Hold)(version) {
+		return nil
+	}
+	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off, if the reason is gone", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Words(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
+}

@@ -1,0 +1,181 @@
+package upgrade
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// findUses finds where the project uses what is lost: markup, own stylesheets, own scripts, those on the pages too.
+func (c *Compared) findUses(ctx context.Context, p *project.Project, library string) error {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return err
+	}
+	f := newFinder(c.Lost)
+	on := 0
+	type result struct {
+		uses map[int][]NameUse
+		on   bool
+	}
+	results, err := parallel.Map(ctx, site.Pages, func(_ context.Context, name paths.InSite) (result, error) {
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return result{}, err
+		}
+		v, err := tags.Read(p, name, b)
+		if err != nil {
+			return result{}, nil // check tells of it
+		}
+		on := slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == library })
+		if !v.Fragment && !on {
+			return result{}, nil
+		}
+		return result{f.onPage(v, p.InProject(name).String()), on}, nil
+	})
+	if err != nil {
+		return err
+	}
+	own := append(p.OwnFiles(site, delivery.Stylesheet), p.OwnFiles(site, delivery.Script)...)
+	more, err := parallel.Map(ctx, own, func(_ context.Context, name paths.InSite) (result, error) {
+		at := p.InProject(name).String()
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return result{}, err
+		}
+		if delivery.KindOf(name.String()) == delivery.Stylesheet {
+			return result{uses: f.inStyle(b, 0, b, at)}, nil
+		}
+		return result{uses: f.inScript(b, 0, b, at)}, nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, r := range append(results, more...) {
+		if r.on {
+			on++
+		}
+		for i, list := range r.uses {
+			c.Lost[i].Uses = append(c.Lost[i].Uses, list...)
+		}
+	}
+	c.Pages = on
+	slices.SortStableFunc(c.Lost, func(a, b LostName) int {
+		return cmp.Or(cmp.Compare(min(1, len(b.Uses)), min(1, len(a.Uses))), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
+	})
+	return nil
+}
+
+// finder looks for names that are lost.
+type finder struct {
+	byName map[string]map[string]int // kind to name to index
+	words  map[string]bool           // all of them, and the last part of members
+}
+
+func newFinder(lost []LostName) *finder {
+	f := &finder{byName: map[string]map[string]int{}, words: map[string]bool{}}
+	for i, l := range lost {
+		if f.byName[l.Kind] == nil {
+			f.byName[l.Kind] = map[string]int{}
+		}
+		f.byName[l.Kind][l.Name] = i
+		f.words[l.Name[strings.LastIndexByte(l.Name, '.')+1:]] = true
+	}
+	return f
+}
+
+func (f *finder) find(kind, name string) (int, bool) {
+	i, ok := f.byName[kind][name]
+	return i, ok
+}
+
+func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
+	uses := map[int][]NameUse{}
+	page.Names(v.Bytes, func(n page.Name) {
+		if i, ok := f.find(string(n.Kind), n.Text); ok {
+			uses[i] = append(uses[i], useOf(v.Bytes, n.Start, at, script.Sure))
+		}
+	})
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		var more map[int][]NameUse
+		switch in.Kind {
+		case page.InlineScript:
+			more = f.inScript(v.InlineText(in), in.TextStart(), v.Bytes, at)
+		case page.InlineStyle:
+			more = f.inStyle(v.InlineText(in), in.TextStart(), v.Bytes, at)
+		}
+		for k, list := range more {
+			uses[k] = append(uses[k], list...)
+		}
+	}
+	return uses
+}
+
+func useOf(whole []byte, offset int, at string, how script.Likelihood) NameUse {
+	line, column := page.Position(whole, offset)
+	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how}
+}
+
+func (f *finder) inStyle(b []byte, start int, whole []byte, at string) map[int][]NameUse {
+	uses := map[int][]NameUse{}
+	for _, m := range style.Read(b).Mentions {
+		if i, ok := f.find(string(m.Kind), m.Name); ok {
+			uses[i] = append(uses[i], useOf(whole, start+m.Offset, at, script.Sure))
+		}
+	}
+	return uses
+}
+
+func (f *finder) inScript(b []byte, start int, whole []byte, at string) map[int][]NameUse {
+	uses := map[int][]NameUse{}
+	add := func(i int, ok bool, u script.Use, how script.Likelihood) {
+		if ok {
+			uses[i] = append(uses[i], useOf(whole, start+u.Offset, at, how))
+		}
+	}
+	for _, u := range script.Uses(b, func(w string) bool { return f.words[w] }) {
+		switch {
+		case u.Global:
+			i, ok := f.find("global", u.Word)
+			add(i, ok, u, u.How)
+		case u.Member:
+			if i, ok := f.find("member", u.Of+"."+u.Word); ok {
+				add(i, true, u, script.Likely)
+				continue
+			}
+			// Of what else has a member of that name, only the name is known.
+			for name, i := range f.byName["member"] {
+				if strings.HasSuffix(name, "fn."+u.Word) || strings.HasSuffix(name, "prototype."+u.Word) {
+					add(i, true, u, script.Possible)
+				}
+			}
+		default:
+			kind := "class"
+			if u.Selector == '#' {
+				kind = "id"
+			}
+			i, ok := f.find(kind, u.Word)
+			add(i, ok, u, u.How)
+			if kind == "class" && u.Selector == 0 {
+				for _, other := range []string{"id", "attribute", "custom property"} {
+					if i, ok := f.find(other, u.Word); ok {
+						add(i, true, u, script.Possible)
+					}
+				}
+			}
+		}
+	}
+	return uses
+}

@@ -1,0 +1,107 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand"
+	"slices"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/standin"
+)
+
+// actions are what people do to a crate, in no order; PAGE and LIB stand for some.
+var actions = []string{
+	"take oarlock@1.4.2 --page PAGE", "take oarlock@2.0.3 --page **", "take tidechart@3.1.0 --with-needs --page PAGE", "take brinework@1.2.0 --with-needs --page PAGE", "take pennants --as flags --page PAGE",
+	"take logbook --page PAGE", "include LIB --page PAGE", "include LIB --page **", "include LIB --page PAGE --readable", "omit LIB --page PAGE", "omit LIB", "drop LIB", "switch --readable", "switch --minified", "switch LIB --cdn=harbour --page PAGE",
+	"switch --cdn=harbour --fallback", "switch --cdn=harbour --hints", "switch --local", "repin oarlock@2.0.3", "repin oarlock@1.4.2", "repin tidechart@3.0.0", "repin brinework@2.0.0 --rename-sure", "hold LIB --because x", "hold LIB --off",
+	"take oarlock@2.0.3 --names versioned --page PAGE", "take oarlock@1.4.2 --as oldlock --page PAGE", "take pennants --as flags --together --page PAGE",
+	"take oarlock@2.0.3 --one-build --page **", "adopt PAGE", "repin oarlock@2.1.0 tidechart@4.0.0", "repin --newest-allowed", "take oarlock@2.1.0 --one-build --readable --names versioned --page PAGE",
+	"switch oarlock --cdn=harbour --readable --fallback", "include oldlock --page PAGE", "repin oldlock@2.0.3",
+	"refill", "check --fix", "order ** --fix", "undo", "include js/club.js --page PAGE", "omit js/club.js --page PAGE",
+}
+
+// harmless are findings that a sequence may well lead to: what somebody asked for by leaving something out.
+var harmless = []string{"need-absent", "unused-library", "on-no-page", "map-missing", "unrecorded-library", "syntax-newer", "script-fails", "link-plain", "two-versions"}
+
+// TestRandomSequences: whatever came before, each command that succeeds leaves records, disk and pages in agreement, and the
+// order of the pages right; and undo leads back to the beginning.
+func TestRandomSequences(t *testing.T) {
+	for seed := range int64(12) {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			t.Parallel()
+			r := rand.New(rand.NewSource(seed))
+			s, _ := linked(t)
+			registry, err := standin.NewRegistry()
+			if err != nil {
+				t.Fatal(err)
+			}
+			t.Cleanup(registry.Close)
+			s.Run("sources", "set", "registry", registry.URL)
+			s.Run("drop", "brinework")
+			s.Run("drop", "oarlock")
+			before := s.State()
+			var done []string
+			changes := 0
+			for range 12 {
+				command := actions[r.Intn(len(actions))]
+				command = strings.ReplaceAll(command, "PAGE", []string{"index.html", "tides.html", "crews/index.html"}[r.Intn(3)])
+				command = strings.ReplaceAll(command, "LIB", []string{"oarlock", "brinework", "tidechart", "flags", "logbook"}[r.Intn(5)])
+				if command == "undo" && changes == 0 {
+					continue
+				}
+				was := s.State()
+				result := s.Try(strings.Fields(command)...)
+				done = append(done, fmt.Sprintf("%s (%d)", command, result.Status))
+				if strings.Contains(result.Err, "fault of merry itself") || result.Status > 3 {
+					t.Fatalf("%s\n%s", strings.Join(done, "\n"), result.Err)
+				}
+				switch now := s.State(); {
+				case command == "undo":
+					changes--
+				case now != was:
+					changes++
+				}
+				agrees(t, s, done)
+			}
+			for range changes {
+				s.Run("undo")
+			}
+			if s.State() != before {
+				t.Errorf("undo does not lead back after\n%s", strings.Join(done, "\n"))
+			}
+		})
+	}
+}
+
+// agrees holds records, disk and pages against each other.
+func agrees(t *testing.T, s *merrytest.Site, done []string) {
+	t.Helper()
+	var checked struct {
+		Findings []struct{ Name, File, Message string }
+	}
+	if err := json.Unmarshal([]byte(s.Try("check", "--json", "--no-rehearse").Out), &checked); err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range checked.Findings {
+		if !slices.Contains(harmless, f.Name) {
+			t.Fatalf("after\n%s\ncheck says %s: %s: %s", strings.Join(done, "\n"), f.Name, f.File, f.Message)
+		}
+	}
+	var pages []struct {
+		Page        string
+		Constraints []struct{ State, Reason string }
+	}
+	if err := json.Unmarshal([]byte(s.Run("order", "**", "--json")), &pages); err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range pages {
+		for _, c := range p.Constraints {
+			if c.State != "kept" {
+				t.Fatalf("after\n%s\n%s: %s: %s", strings.Join(done, "\n"), p.Page, c.State, c.Reason)
+			}
+		}
+	}
+}
