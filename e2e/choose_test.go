@@ -3,6 +3,7 @@ package e2e
 import (
 	"archive/zip"
 	"bytes"
+	"crypto/sha256"
 	"encoding/pem"
 	"fmt"
 	"net/http"
@@ -398,13 +399,17 @@ func archive(t *testing.T, s *merrytest.Site, name string, files map[string]stri
 // reasons, the options, and what take brings.
 func TestRememberedIsTheSame(t *testing.T) {
 	s, r := registered(t)
-	long := strings.Repeat("// a line of a long comment, to make the file worth remembering\n", 2500)
+	var long strings.Builder // what does not compress, to make the archive worth remembering
+	for i := range 6000 {
+		sum := sha256.Sum256([]byte{byte(i), byte(i >> 8)})
+		fmt.Fprintf(&long, "// %x\n", sum)
+	}
 	files := map[string][]byte{
 		"package.json": []byte(`{"name": "bollard", "version": "1.0.0", "license": "MIT", "devDependencies": {"oarlock": "^2.0.0"}}`),
 		"README.md":    []byte("# bollard\n\n```html\n<link href=\"dist/harbour.css\">\n<script src=\"dist/quay.js\"></script>\n```\n"),
 		"dist/quay.js": []byte("window.quay = { icon: 'pin.png' };\n"), "dist/jetty.js": []byte("window.jetty = 1;\nwindow.larger = 'than the other by far';\n"), "dist/quay.min.js": []byte("window.quay={icon:'pin.png'};"),
 		"dist/harbour.css": []byte("a {\n  background: url(images/layer.png);\n}\n"), "dist/wharf.css": []byte("a {\n  color: red;\n}\n\nb {\n  color: blue;\n}\n"), "dist/images/layer.png": []byte("x"), "dist/images/pin.png": []byte("x"),
-		"dist/quay.js.map": []byte(`{"version":3}`), "src/parts.js": []byte(long), "dist/plugin.js": []byte("quay.fn = { turn: 1 };\n"), "dist/module.mjs": []byte("export const quay = 1;\n"),
+		"dist/quay.js.map": []byte(`{"version":3}`), "src/parts.js": []byte(long.String()), "dist/plugin.js": []byte("quay.fn = { turn: 1 };\n"), "dist/module.mjs": []byte("export const quay = 1;\n"),
 	}
 	if err := r.Publish("bollard", "1.0.0", files); err != nil {
 		t.Fatal(err)
@@ -427,5 +432,18 @@ func TestRememberedIsTheSame(t *testing.T) {
 		if out := s.Run("peek", source); !strings.Contains(out, "dist/images/pin.png") || !strings.Contains(out, "its readme shows it") {
 			t.Errorf("peek %s says\n%s", source, out)
 		}
+	}
+}
+
+// TestLargeDeliveries: of a delivery of many megabytes not every script is read, but what is suggested always is.
+func TestLargeDeliveries(t *testing.T) {
+	s := merrytest.Club(t)
+	files := map[string]string{}
+	for _, name := range []string{"bow", "mid", "tail"} {
+		files["hull/parts/"+name+".js"] = strings.Repeat("// a line of a long comment\n", 130_000) + "window." + name + " = 1;\n"
+	}
+	out := s.Run("peek", archive(t, s, "hull-1.0.0.zip", files))
+	if !strings.Contains(out, "defines") {
+		t.Errorf("what is suggested was not read:\n%s", out)
 	}
 }

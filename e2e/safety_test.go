@@ -339,7 +339,9 @@ func TestHostileServers(t *testing.T) {
 	within := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { inside++; w.Write([]byte("var Secret = 1;")) }))
 	defer within.Close()
 	mux := http.NewServeMux()
+	later := 0
 	mux.HandleFunc("/later/", func(w http.ResponseWriter, _ *http.Request) {
+		later++
 		w.Header().Set("Retry-After", "999999999")
 		w.WriteHeader(http.StatusServiceUnavailable)
 	})
@@ -360,6 +362,9 @@ func TestHostileServers(t *testing.T) {
 		if took := time.Since(from); took > 60*time.Second {
 			t.Errorf("%s took %v", path, took)
 		}
+	}
+	if later != 1 {
+		t.Errorf("a server that wants to be left alone for years was asked %d times", later)
 	}
 	// An address that a record has, and that this user never fetched, leads to no machine of this network.
 	s.Write("crate.yaml", s.Read("crate.yaml")+"cdns: {sly: \""+within.URL+"/{name}/{version}/{path}\"}\n")

@@ -54,6 +54,8 @@ type Registry struct {
 	requests atomic.Int64
 	bodies   atomic.Int64
 	opened   atomic.Int64
+	waiting  atomic.Int64 // requests that are being answered, and the most that were at once
+	peak     atomic.Int64
 
 	mu        sync.Mutex // for what is below, and for the maps of documents
 	token     string
@@ -203,9 +205,16 @@ func (r *Registry) Requests() int64 { return r.requests.Load() }
 // Bodies counts the answers that had a body.
 func (r *Registry) Bodies() int64 { return r.bodies.Load() }
 
+// AtOnce is the largest number of requests that waited for their answers at one time so far.
+func (r *Registry) AtOnce() int64 { return r.peak.Load() }
+
 // ServeHTTP answers a request.
 func (r *Registry) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	r.requests.Add(1)
+	now := r.waiting.Add(1)
+	defer r.waiting.Add(-1)
+	for most := r.peak.Load(); now > most && !r.peak.CompareAndSwap(most, now); most = r.peak.Load() {
+	}
 	path := strings.TrimPrefix(req.URL.EscapedPath(), "/")
 	if path == "" {
 		return
