@@ -418,25 +418,29 @@ func TestRoomEndsWithItsParent(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	rooms := func() int {
-		n := 0
+	rooms := func() []string {
+		var found []string
 		names, _ := filepath.Glob("/proc/[0-9]*/cmdline")
 		for _, name := range names {
 			if b, _ := os.ReadFile(name); bytes.HasPrefix(b, []byte(merrytest.Program(t)+"\x00rehearsal-room")) {
-				n++
+				found = append(found, filepath.Dir(name))
 			}
 		}
-		return n
+		return found
 	}
-	for from := time.Now(); rooms() == 0 && time.Since(from) < 2*time.Second; {
-		time.Sleep(5 * time.Millisecond)
-	}
-	if rooms() == 0 {
-		t.Fatal("there is no rehearsal to be seen")
+	// Its system calls are taken from it before it reads what to run.
+	for from, closed := time.Now(), false; !closed; time.Sleep(5 * time.Millisecond) {
+		for _, room := range rooms() {
+			b, _ := os.ReadFile(filepath.Join(room, "status"))
+			closed = closed || strings.Contains(string(b), "Seccomp:\t2\n")
+		}
+		if time.Since(from) > 20*time.Second {
+			t.Fatalf("no rehearsal without system calls is to be seen: %v", rooms())
+		}
 	}
 	cmd.Process.Kill()
 	cmd.Wait()
-	for from := time.Now(); rooms() > 0; time.Sleep(10 * time.Millisecond) {
+	for from := time.Now(); len(rooms()) > 0; time.Sleep(10 * time.Millisecond) {
 		if time.Since(from) > 1500*time.Millisecond {
 			t.Fatal("the rehearsal goes on alone")
 		}
