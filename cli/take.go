@@ -229,7 +229,7 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 		rows.print(a, "  ")
 	}
 	if t.Why != "" {
-		a.printf("kept together: %s\n", clean(t.Why))
+		a.printf("kept in one folder: %d of %s, since %s\n", len(t.Kept), plural(len(t.Choices), "file", "files"), clean(t.Why))
 	}
 	if t.Digest != "" && t.FirstSeen && !dry {
 		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)

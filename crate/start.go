@@ -13,7 +13,6 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/change"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/paths"
@@ -162,7 +161,7 @@ func firstPage(set *change.Set, list *record.List, site *project.Site, name, tit
 	}
 	h := project.Habits(list)
 	style, script := path.Join(h.Styles, "style.css"), path.Join(h.Scripts, "main.js")
-	text := fmt.Sprintf(pageTemplate, htmlText(title), delivery.Relative(at.Dir(), style), delivery.Relative(at.Dir(), script))
+	text := fmt.Sprintf(pageTemplate, htmlText(title), paths.Relative(at.Dir(), style), paths.Relative(at.Dir(), script))
 	write := func(name string, text []byte) error {
 		at, err := paths.Site(name)
 		if err != nil {

@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -47,6 +48,7 @@ type Taken struct {
 	Licence  string       `json:"licence,omitempty"`
 	Digest   string       `json:"digest,omitempty"`
 	Together bool         `json:"together,omitempty"`
+	Kept     []string     `json:"kept_together,omitempty"` // files that had to stay together where the others went by their kinds
 	Why      string       `json:"why_together,omitempty"`
 	Choices  []TakenFile  `json:"choices"`
 	Pages    []PageChange `json:"pages,omitempty"`
@@ -167,7 +169,7 @@ func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s to move it, or merry take %s --as NAME to have both", lib.Name, orWord(lib.Version, "VERSION"), req.Source),
 				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, orWord(lib.Version, "of no known version"))
 		}
-		lib = keepChoices(lib, *old)
+		lib = old.TakenAgain(lib)
 	}
 	if req.OnlyDesk {
 		lib.Only = record.Desk
@@ -178,7 +180,7 @@ func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 	if lib.Build == record.NoBuild {
 		lib.Build = record.Minified
 	}
-	sel, err := selectFiles(o, req.Files, req.Parts)
+	sel, err := origin.Select(o, req.Files, req.Parts)
 	if err != nil {
 		return nil, err
 	}
@@ -206,7 +208,7 @@ func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 	}
 	known := d.Before.Seal.Libraries[lib.Name]
 	out := &Taken{Library: lib.Name, Version: lib.Version, Licence: o.Licence, Digest: sealed.Digest, Together: place.Together,
-		Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != sealed.Digest), Needs: needs, With: slices.Clone(t.taken[before : len(t.taken)-1])}
+		Kept: place.Kept, Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != sealed.Digest), Needs: needs, With: slices.Clone(t.taken[before : len(t.taken)-1])}
 	for _, c := range sel.Choices {
 		out.Choices = append(out.Choices, TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason})
 	}
@@ -214,10 +216,10 @@ func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 }
 
 // place finds a place for every chosen file, drafts the files, and drafts both records.
-func (t *taking) place(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, overwrite bool) (*delivery.Placement, *record.Sealed, error) {
+func (t *taking) place(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, overwrite bool) (*placement.Placement, *record.Sealed, error) {
 	d := t.d
-	habits, together := project.HabitsFor(d.List, lib)
-	place, err := o.Place(sel, lib.Name, lib.Version, habits, together, lib.Rename)
+	habits, arrange := project.HabitsFor(d.List, lib)
+	place, err := placement.Place(o.Delivery, sel, lib.Name, lib.Version, habits, arrange, lib.Rename)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -230,12 +232,9 @@ func (t *taking) place(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 			}
 			lib.Rename[base] = path.Base(lib.Name) + "-" + base
 		}
-		if place, err = o.Place(sel, lib.Name, lib.Version, habits, together, lib.Rename); err != nil {
+		if place, err = placement.Place(o.Delivery, sel, lib.Name, lib.Version, habits, arrange, lib.Rename); err != nil {
 			return nil, nil, err
 		}
-	}
-	if place.Together && d.List.Arrange != record.Together {
-		lib.Arrange = record.Together
 	}
 	policy := reconcile.Refuse
 	if overwrite {
@@ -252,7 +251,7 @@ func (t *taking) place(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 	d.List.Put(*lib)
 	for _, c := range sel.Choices {
 		if f := o.File(c.Path); c.Page && f.Script != nil {
-			for _, g := range f.Script.Defines {
+			for _, g := range slices.Concat(f.Script.Defines, f.Script.Parts) {
 				t.globals()[g.Name] = lib.Name
 			}
 		}
@@ -291,28 +290,25 @@ func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 		return nil, err
 	}
 	for i := range needs {
-		n := &needs[i]
-		if n.Library == "" && n.Package != "" && req.WithNeeds && depth < origin.MostDepth {
-			name := strings.ToLower(n.Package)
-			if t.d.List.Library(name) == nil {
-				dep, err := t.c.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
-				if err != nil {
-					return nil, err
-				}
-				_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
-				if err != nil && problem.Of(err).Code == problem.NothingThere {
-					n.Why = "its package " + n.Package + " has nothing for a page"
-					n.Package, n.Range = "", ""
-					continue
-				}
-				if err != nil {
-					return nil, fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
-				}
-			}
-			n.Library = name
+		if err := t.meet(ctx, &needs[i], lib, req, depth); err != nil {
+			return nil, err
 		}
-		if n.Library != "" && n.Library != lib.Name && !slices.Contains(lib.Needs, n.Library) {
-			lib.Needs = append(lib.Needs, n.Library)
+	}
+	// What the library uses of those is known only when they are: an add-on of an add-on needs both.
+	for range mostMembers {
+		n, err := t.c.Origin.Member(ctx, t.c.Facts, o, sel, needs, t.globals(), t.d.Texts)
+		if err != nil {
+			return nil, err
+		}
+		if n == nil {
+			break
+		}
+		if err := t.meet(ctx, n, lib, req, depth); err != nil {
+			return nil, err
+		}
+		needs = append(needs, *n)
+		if n.Library == "" && n.Package == "" {
+			break
 		}
 	}
 	return slices.DeleteFunc(needs, func(n origin.Supply) bool {
@@ -320,20 +316,34 @@ func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 	}), nil
 }
 
-// keepChoices fills a second take of the same library with what the first one said.
-func keepChoices(lib, old record.Library) record.Library {
-	out := old
-	out.From = lib.From
-	if lib.Build != record.NoBuild {
-		out.Build = lib.Build
+// mostMembers is how many needs of members a library may have.
+const mostMembers = 6
+
+// meet takes what supplies a need, where that is asked for, and records what the crate has.
+func (t *taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library, req TakeRequest, depth int) error {
+	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < origin.MostDepth {
+		name := strings.ToLower(n.Package)
+		if t.d.List.Library(name) == nil {
+			dep, err := t.c.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
+			if err != nil {
+				return err
+			}
+			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+			if err != nil && problem.Of(err).Code == problem.NothingThere {
+				n.Why = "its package " + n.Package + " has nothing for a page"
+				n.Package, n.Range = "", ""
+				return nil
+			}
+			if err != nil {
+				return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
+			}
+		}
+		n.Library = name
 	}
-	if lib.Because != "" {
-		out.Because = lib.Because
+	if n.Library != "" && n.Library != lib.Name && !slices.Contains(lib.Needs, n.Library) {
+		lib.Needs = append(lib.Needs, n.Library)
 	}
-	if lib.Needs != nil {
-		out.Needs = lib.Needs
-	}
-	return out
+	return nil
 }
 
 func knownNeeds(list *record.List, lib record.Library) error {

@@ -447,3 +447,50 @@ func TestLargeDeliveries(t *testing.T) {
 		t.Errorf("what is suggested was not read:\n%s", out)
 	}
 }
+
+// TestCatalogues: a folder of a dozen languages and more is one choice. Taken whole its files are kept, from the script as
+// the makers have them, and without tags; one of them is taken with its tag.
+func TestCatalogues(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Write("log.html", plainPage)
+	build := func(version string) string {
+		files := map[string]string{"logline/dist/logline.js": "var logline = {\n  tongues: {},\n  version: '" + version + "'\n};\n", "logline/dist/logline-extra.js": "logline.extra = 1;\n", "logline/dist/tongues/deep/ex.js": "logline.tongues.ex = {};\n"}
+		for i := range 20 {
+			files[fmt.Sprintf("logline/dist/tongues/t%02d.js", i)] = fmt.Sprintf("logline.tongues.t%d = {yes: 'y%d'};\n", i, i)
+		}
+		return archive(t, s, "logline-"+version+".zip", files)
+	}
+	source := build("1.0.0")
+	out := s.Run("peek", source)
+	_, offered, _ := strings.Cut(out, "or, by --part NAME")
+	if strings.Count(offered, "t0") > 2 || !strings.Contains(offered, "tongues") || !strings.Contains(offered, "21 files for logline.js") || !strings.Contains(offered, "extra") {
+		t.Errorf("peek says\n%s", out)
+	}
+	before := s.State()
+	s.Run("take", source, "--part", "tongues", "--page", "log.html")
+	s.Read("js/tongues/t07.js")
+	s.Read("js/tongues/deep/ex.js")
+	if page := s.Read("log.html"); strings.Contains(page, "tongues") || !strings.Contains(page, "js/logline.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "dist/tongues/**") || strings.Contains(list, "t07") {
+		t.Errorf("the packing list is\n%s", list)
+	}
+	s.Run("check", "log.html")
+	s.Run("repin", "logline", "--from", build("1.0.1"))
+	if page := s.Read("log.html"); strings.Contains(page, "tongues") || !strings.Contains(s.Read("js/logline.js"), "1.0.1") {
+		t.Errorf("after repin the page is\n%s", page)
+	}
+	s.Read("js/tongues/t19.js")
+	s.Run("undo")
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("undo does not lead back")
+	}
+	s.Run("take", source, "--part", "dist/tongues/t03", "--page", "log.html")
+	if page := s.Read("log.html"); !strings.Contains(page, "t03.js") || strings.Contains(page, "t04") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("check", "log.html")
+}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -325,7 +326,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 	if strings.Contains(out, "2.0.0") {
 		t.Errorf("the makers' own range was not kept:\n%s", out)
 	}
-	s.Write("knots.html", "<!doctype html>\n<html lang=\"en\">\n<head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>Knots</title></head>\n<body>\n</body>\n</html>\n")
+	s.Write("knots.html", plainPage)
 	s.Run("take", "rope-walk-knots", "--with-needs", "--page", "knots.html")
 	if page := s.Read("knots.html"); !strings.Contains(page, "rope-walk.js") || strings.Index(page, "rope-walk.js") > strings.Index(page, "rope-walk-knots.js") {
 		t.Errorf("the page is\n%s", page)
@@ -336,6 +337,48 @@ func TestUndeclaredNeeds(t *testing.T) {
 		t.Errorf("what it asks for is told as a need:\n%s", out)
 	}
 	s.Run("check", "knots.html")
+}
+
+// TestNeedsOfMembers: an add-on that uses what another add-on gives to the base needs both, however that is given; one that
+// asks for it first needs the base alone. What nobody gives is told.
+func TestNeedsOfMembers(t *testing.T) {
+	s, r := registered(t)
+	publish := func(name, dependencies, text string) {
+		t.Helper()
+		if err := r.Publish(name, "1.0.0", map[string][]byte{"package.json": []byte(fmt.Sprintf(`{"name": %q, "version": "1.0.0", "dependencies": {%s}}`, name, dependencies)), name + ".js": []byte(text)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	publish("rowlock", "", "window.rowlock = window.rl = function () { return {}; };\nrowlock.fn = rowlock.prototype;\nrowlock.each = function (o, f) { for (var k in o) { f(k, o[k]); } };\n")
+	publish("rowlock-stage", `"rowlock": "^1.0.0"`, "(function ($) {\n  $.stage = function (name, parts) { $.fn[name] = function () { return parts; }; $.dock = $.dock || {}; $.dock[name] = parts; };\n})(rl);\n")
+	publish("rowlock-tools", `"rowlock": "^1.0.0"`, "(function ($) {\n  $.each({wind: function () {}, tide: {now: 1}}, function (k, v) { $[k] = v; });\n})(rowlock);\n")
+	publish("rowlock-lamp", `"rowlock": "^1.0.0", "rowlock-stage": "^1.0.0", "tidechart": "*"`, "(function ($) {\n  'use strict';\n  $.stage('lamp', {oil: 1});\n  $.dock.lamp.wick = 2;\n})(rowlock);\n")
+	publish("rowlock-vane", `"rowlock": "^1.0.0", "rowlock-stage": "^1.0.0", "rowlock-tools": "^1.0.0"`, "(function ($) {\n  $.wind();\n  $.stage('vane', {at: $.tide.now});\n})(rowlock);\n")
+	publish("rowlock-calm", `"rowlock": "^1.0.0", "rowlock-stage": "^1.0.0"`, "(function ($) {\n  if ($.stage) { $.stage('calm', {}); }\n  $.fn.calm = function () {};\n})(rowlock);\n")
+	publish("rowlock-lost", `"rowlock": "^1.0.0"`, "(function ($) {\n  $.compass.north('lost');\n})(rowlock);\n")
+	for name, want := range map[string]string{"rowlock-lamp": "rowlock, rowlock-stage", "rowlock-vane": "rowlock, rowlock-stage, rowlock-tools", "rowlock-calm": "rowlock"} {
+		s.Write("lamp.html", plainPage)
+		before := s.State()
+		if out := s.Run("take", name, "--dry-run"); strings.Contains(out, "tidechart") || strings.Count(out, "would supply it") != strings.Count(want, ",")+1 {
+			t.Errorf("without --with-needs it says of %s\n%s", name, out)
+		}
+		s.Run("take", name, "--with-needs", "--page", "lamp.html")
+		entry := s.Read("crate.yaml")
+		entry = entry[strings.Index(entry, "\n  "+name+":"):]
+		entry, _, _ = strings.Cut(entry[strings.Index(entry, "needs: [")+8:], "]")
+		got := strings.Split(entry, ", ")
+		slices.Sort(got)
+		if strings.Join(got, ", ") != want {
+			t.Errorf("%s needs %v, want %s", name, got, want)
+		}
+		s.Run("check", "lamp.html")
+		s.Run("order", "lamp.html")
+		s.Run("undo")
+		if s.State() != before {
+			t.Errorf("undo of %s does not lead back", name)
+		}
+	}
+	s.Fail(0, []string{"needs rowlock.compass", "nothing in the crate defines that"}, "take", "rowlock-lost", "--with-needs")
 }
 
 // TestNamesThatSayNothing: a library's main.js and style.css give way to the site's own, and are called after the library.

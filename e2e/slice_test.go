@@ -10,6 +10,15 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
+// plainPage is a page that nothing is wrong with and that loads nothing.
+const plainPage = `<!doctype html>
+<html lang="en">
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Log</title></head>
+<body>
+</body>
+</html>
+`
+
 // started is the club's site with both libraries on every page.
 func started(t *testing.T) *merrytest.Site {
 	s := merrytest.Club(t)
@@ -160,7 +169,7 @@ func TestTakeOptions(t *testing.T) {
 	// A site whose fonts are not where the stylesheet would look for them.
 	s.Run("undo")
 	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "fonts: fonts", "fonts: assets/type", 1))
-	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "kept together:") {
+	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "kept in one folder:") {
 		t.Errorf("it does not say why the set was kept together:\n%s", out)
 	}
 	s.Read("lib/brinework/fonts/brinework.woff")

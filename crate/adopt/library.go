@@ -14,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
@@ -274,13 +275,10 @@ func (a *adopting) closure(ctx context.Context, c *candidate, files map[string][
 // places says where in the site each file is, or would be: what is there stays there, with what it refers to
 // beside it; links get the places that take would give them.
 func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.Delivery, sel *delivery.Selection) (map[string]paths.InSite, error) {
-	habits, together := project.HabitsFor(a.d.List, lib)
-	place, err := d.Place(sel, lib.Name, lib.Version, habits, together, nil)
+	habits, arrange := project.HabitsFor(a.d.List, lib)
+	place, err := placement.Place(d, sel, lib.Name, lib.Version, habits, arrange, nil)
 	if err != nil {
 		return nil, err
-	}
-	if place.Together && a.d.List.Arrange != record.Together {
-		lib.Arrange = record.Together
 	}
 	at := place.At
 	for _, c := range list {
@@ -294,7 +292,7 @@ func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.De
 		}
 		for _, r := range f.Refs {
 			if _, chosen := at[r.Path]; chosen {
-				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), delivery.Relative(path.Dir(c.File), r.Path)))
+				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), paths.Relative(path.Dir(c.File), r.Path)))
 			}
 		}
 	}

@@ -65,6 +65,7 @@ type Ref struct {
 	Path   string // in the delivery, "" where the reference leads out of it
 	There  bool
 	Offset int
+	Font   bool   // it is a font's face, whatever the file's name says
 	By     string // a script that fetches it while it runs, where that is why it comes along
 }
 
@@ -75,7 +76,9 @@ type Delivery struct {
 	Licence, LicenceFrom string
 	Files                []File // sorted by path
 	Manifest             Manifest
-	Manifests            []Manifest      // all of the first folder; Manifest says most
+	Manifests            []Manifest // all of the first folder; Manifest says most
+	Catalogues           []Catalogue
+	Told                 map[string]bool // paths of stylesheets that the script names as a look
 	Shown                map[string]bool // names of files that the readme's examples show, less the marks of builds
 
 	index   map[string]int
@@ -156,6 +159,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	if err != nil {
 		return nil, err
 	}
+	d.recogniseFonts()
 	d.pair()
 	d.tieMaps()
 	d.identify(name, tree)
@@ -169,6 +173,10 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 		return nil, err
 	}
 	d.tieFetched()
+	if err := d.readLooks(); err != nil {
+		return nil, err
+	}
+	d.Catalogues = d.catalogues()
 	d.tree, d.scripts = nil, nil
 	return d, nil
 }
@@ -247,7 +255,7 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 	}
 	if f.Kind == Stylesheet {
 		for _, r := range style.References(b) {
-			ref := Ref{URL: r.URL, Offset: r.Offset}
+			ref := Ref{URL: r.URL, Offset: r.Offset, Font: r.Font}
 			if p, ok := resolve(f.Path, r.URL); ok {
 				ref.Path = p
 				_, ref.There = d.index[p]
@@ -256,6 +264,17 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 		}
 	}
 	return b, nil
+}
+
+// recogniseFonts makes fonts of the drawings (.svg) that stylesheets ask for as a font's face.
+func (d *Delivery) recogniseFonts() {
+	for i := range d.Files {
+		for _, r := range d.Files[i].Refs {
+			if f := d.File(r.Path); r.Font && f != nil && f.Kind == Image {
+				f.Kind = Font
+			}
+		}
+	}
 }
 
 // look reads a script in full.

@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-
-	"merrycrate.example/merry/crate/record"
 )
 
 type mapTree map[string]string
@@ -112,30 +110,6 @@ func TestStylesheetBringsItsClosure(t *testing.T) {
 	for _, c := range s.Choices {
 		if c.Page != (c.Path == "css/deck.css") || c.Reason == "" {
 			t.Errorf("%+v", c)
-		}
-	}
-	h := Habits{Scripts: "js", Styles: "css", Fonts: "fonts", Images: "img", Together: "lib"}
-	pl, err := d.Place(s, "deck", "1.0.0", h, false, nil)
-	if err != nil || pl.Together || pl.At["fonts/deck.woff"].String() != "fonts/deck.woff" || pl.At["css/base.css"].String() != "css/base.css" {
-		t.Errorf("%+v, %v", pl, err)
-	}
-	h.Fonts = "assets/fonts"
-	if pl, err = d.Place(s, "deck", "1.0.0", h, false, nil); err != nil || !pl.Together || pl.Why == "" || pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
-		t.Errorf("%+v, %v", pl, err)
-	}
-	if _, err = d.Place(s, "deck", "1.0.0", h, true, map[string]string{"base.css": "other.css"}); err == nil {
-		t.Error("a renaming that breaks a reference was allowed")
-	}
-}
-
-func TestHabitNames(t *testing.T) {
-	for _, tt := range []struct{ base, version, habit, want string }{
-		{"winch-1.2.3.min.js", "1.2.3", "plain", "winch.min.js"}, {"winch.min.js", "1.2.3", "versioned", "winch-1.2.3.min.js"},
-		{"winch-1.2.3.js", "1.2.3", "versioned", "winch-1.2.3.js"}, {"winch-1.2.3.js", "1.2.3", "shipped", "winch-1.2.3.js"},
-		{"winch-debug.js", "1.2.3", "versioned", "winch-1.2.3-debug.js"},
-	} {
-		if got := habitName(tt.base, tt.version, record.Names(tt.habit)); got != tt.want {
-			t.Errorf("%+v: got %s", tt, got)
 		}
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/paths"
 )
 
 // mostFetched is how many files a script may name that it fetches while it runs; one that names more is a catalogue.
@@ -113,7 +115,7 @@ func (d *Delivery) tieFetched() {
 				from = g
 			}
 			if !refersTo(from, at) {
-				from.Refs = append(from.Refs, Ref{URL: relative(path.Dir(from.Path), at), Path: at, There: true, By: f.Path})
+				from.Refs = append(from.Refs, Ref{URL: paths.Relative(path.Dir(from.Path), at), Path: at, There: true, By: f.Path})
 			}
 		}
 	}

@@ -24,6 +24,7 @@ const (
 	Source     Kind = "source"
 	Types      Kind = "types"
 	Data       Kind = "data"
+	Archive    Kind = "archive"
 	Other      Kind = "other"
 )
 
@@ -35,6 +36,8 @@ func KindOf(name string) Kind {
 		if ext := path.Ext(base); ext != ".js" && ext != ".css" {
 			return Licence
 		}
+	case strings.HasSuffix(base, ".zip"), strings.HasSuffix(base, ".tgz"), strings.HasSuffix(base, ".tar"), strings.Contains(base, ".tar."):
+		return Archive
 	case strings.HasSuffix(base, ".d.ts"), strings.HasSuffix(base, ".d.mts"), strings.HasSuffix(base, ".d.cts"), strings.HasSuffix(base, ".flow"):
 		return Types
 	}

@@ -1,6 +1,10 @@
 package delivery
 
-import "merrycrate.example/merry/crate/record"
+import (
+	"slices"
+
+	"merrycrate.example/merry/crate/record"
+)
 
 // OneBuild drops the files of the other build where both are chosen.
 func (d *Delivery) OneBuild(s *Selection, build record.Build) *Selection {
@@ -26,7 +30,18 @@ func (d *Delivery) Named(s *Selection) []string {
 			brought[f.Map] = true
 		}
 	}
+	whole := map[string]bool{} // globs of the catalogues that are chosen whole
+	for i := range d.Catalogues {
+		c := &d.Catalogues[i]
+		whole[c.Glob] = !slices.ContainsFunc(c.Files, func(name string) bool { return !s.Has(name) || s.Tagged(name) })
+		if whole[c.Glob] {
+			list = append(list, c.Glob)
+		}
+	}
 	for _, c := range s.Choices {
+		if from := d.inCatalogue(c.Path); from != nil && whole[from.Glob] && !c.Page {
+			continue
+		}
 		if !brought[c.Path] || c.Page {
 			list = append(list, c.Path)
 		}

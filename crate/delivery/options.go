@@ -17,6 +17,7 @@ const (
 	Variant OptionKind = "instead" // another build of the same thing: slim, bundle, legacy
 	Part    OptionKind = "with it" // something that works on top of the core
 	Theme   OptionKind = "theme"   // another look
+	Many    OptionKind = "many"    // a catalogue of files of which a page wants few
 )
 
 // An Option is a sensible choice beside the suggested set, with what tells it apart.
@@ -28,8 +29,18 @@ type Option struct {
 	Difference string
 }
 
-// Options finds the sensible choices beside the suggested set.
+// Options finds the sensible choices beside the suggested set; a catalogue is one.
 func (d *Delivery) Options() []Option {
+	list := slices.DeleteFunc(d.single(), func(o Option) bool { return d.inCatalogue(o.Files[0]) != nil })
+	for _, c := range d.Catalogues {
+		list = append(list, d.offers(c))
+	}
+	uniqueNames(list)
+	return list
+}
+
+// single finds the choices file by file.
+func (d *Delivery) single() []Option {
 	core, _ := d.main(Script)
 	look, _ := d.main(Stylesheet)
 	var list []Option
@@ -59,7 +70,6 @@ func (d *Delivery) Options() []Option {
 		}
 		list = append(list, o)
 	}
-	uniqueNames(list)
 	return list
 }
 
@@ -75,11 +85,19 @@ func uniqueNames(list []Option) {
 	}
 }
 
-// Option finds an option by its name.
+// Option finds an option by its name, or by a file's, whose ending may be left out.
 func (d *Delivery) Option(name string) (Option, bool) {
 	for _, o := range d.Options() {
-		if o.Name == name || slices.Contains(o.Files, name) {
+		if o.Name == name || o.Kind != Many && slices.Contains(o.Files, name) {
 			return o, true
+		}
+	}
+	for _, c := range d.Catalogues {
+		for _, file := range c.Files {
+			if f := d.File(file); file == name || strings.TrimSuffix(file, path.Ext(file)) == name {
+				o := Option{Name: name, Kind: Part, Files: []string{file}, Size: f.Size}
+				return o, true
+			}
 		}
 	}
 	return Option{}, false

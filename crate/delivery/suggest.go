@@ -37,6 +37,11 @@ func (s *Selection) Paths() []string {
 // Has tells whether a file is in the selection.
 func (s *Selection) Has(name string) bool { return s.has[name] }
 
+// Tagged tells whether a file of the selection goes on pages.
+func (s *Selection) Tagged(name string) bool {
+	return slices.ContainsFunc(s.Choices, func(c Choice) bool { return c.Path == name && c.Page })
+}
+
 // Without returns the selection less the files that drop names.
 func (s *Selection) Without(drop func(name string) bool) *Selection {
 	out := &Selection{Notes: s.Notes}
@@ -115,7 +120,13 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 		}
 	}
 	for _, o := range options {
-		if o.Kind != Variant {
+		switch o.Kind {
+		case Variant:
+		case Many:
+			for _, name := range o.Files {
+				s.add(name, "of the catalogue "+o.Name, false)
+			}
+		default:
 			d.addWithPair(s, d.File(o.Files[0]), "named by --part "+o.Name)
 		}
 	}
@@ -128,6 +139,16 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 
 // whyNothing says why no script or stylesheet suits a page.
 func (d *Delivery) whyNothing() string {
+	if inside := d.ofKind(Archive); len(inside) > 0 {
+		var names []string
+		for _, f := range inside[:min(6, len(inside))] {
+			names = append(names, f.Path)
+		}
+		if more := len(inside) - len(names); more > 0 {
+			names = append(names, fmt.Sprintf("%d more", more))
+		}
+		return "what it holds are archives: " + strings.Join(names, ", ") + "; one of them is to be named"
+	}
 	forms := map[script.Form]int{}
 	for _, f := range d.ofKind(Script) {
 		if f.Script != nil {
@@ -172,6 +193,7 @@ func (d *Delivery) Choose(match func(name string) (pattern string, ok bool)) *Se
 	for i := range s.Choices {
 		s.Choices[i].Page = s.Choices[i].Page && !imported[s.Choices[i].Path]
 	}
+	d.keepMany(s)
 	d.complete(s, false)
 	return s
 }
@@ -378,6 +400,12 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 		score += 12
 		if score < 30 {
 			reason = "its readme shows it"
+		}
+	}
+	if d.Told[f.Path] {
+		score += 8
+		if score < 30 {
+			reason = "the script names it"
 		}
 	}
 	switch dir := path.Base(path.Dir(f.Path)); strings.ToLower(dir) {

@@ -1,7 +1,6 @@
 package delivery
 
 import (
-	"path"
 	"strings"
 	"testing"
 
@@ -182,39 +181,22 @@ func TestLicences(t *testing.T) {
 	}
 }
 
-func TestRelative(t *testing.T) {
-	for in, want := range map[[2]string]string{{".", "a.js"}: "a.js", {"a", "a/b.js"}: "b.js", {"a/b", "c.js"}: "../../c.js", {"a/b", "a/c/d.js"}: "../c/d.js", {"a", "a"}: "../a"} {
-		if got := Relative(in[0], in[1]); got != want {
-			t.Errorf("from %s to %s: %s, want %s", in[0], in[1], got, want)
-		}
-	}
-}
-
 func TestMapsAreTied(t *testing.T) {
 	d := describe(t, "winch.zip", mapTree{"dist/winch.js": readable, "dist/winch.min.js": strings.Replace(minified, "winch.min.js.map", "maps/w.map", 1), "dist/maps/w.map": "{}", "dist/winch.js.map": "{}", "dist/lost.map": "{}"})
 	if d.File("dist/maps/w.map").MapOf != "dist/winch.min.js" || d.File("dist/winch.js.map").MapOf != "dist/winch.js" || d.File("dist/lost.map").MapOf != "" {
 		t.Errorf("maps are tied to %q, %q, %q", d.File("dist/maps/w.map").MapOf, d.File("dist/winch.js.map").MapOf, d.File("dist/lost.map").MapOf)
 	}
-	pl, err := d.Place(d.Suggest(), "winch", "1.0.0", Habits{Scripts: "js", Styles: "css", Together: "lib"}, false, nil)
-	if err != nil || pl.At["dist/maps/w.map"].String() != "js/maps/w.map" {
-		t.Errorf("placed as %+v, %v", pl, err)
-	}
 }
 
-func TestPlacementsThatCantBe(t *testing.T) {
-	h := Habits{Scripts: "js", Styles: "css", Fonts: "fonts", Images: "img", Together: "lib"}
-	for name, files := range map[string]mapTree{
-		"two files of one name":      {"a/x.js": readable, "b/x.js": readable + "\n"},
-		"out of the site":            {"css/x.css": "a {\n  background: url(../../y.png);\n}\n", "y.png": ""},
-		"no folder for it":           {"x.css": "a {\n  background: url(data.json);\n}\n", "data.json": "{}"},
-		"asked for from two folders": {"a/x.css": "@import '../c/z.css';\n", "b/d/y.css": "@import '../../c/z.css';\n", "c/z.css": css},
-	} {
-		d := describe(t, "x.zip", files)
-		s := d.Choose(func(string) (string, bool) { return "**", true })
-		pl, err := d.Place(s, "x", "1", h, false, nil)
-		if err != nil || name != "out of the site" && (!pl.Together || pl.Why == "") {
-			t.Errorf("%s: %+v, %v", name, pl, err)
-		}
+// TestDefaultLook: of several looks it is the one that the readme shows, else the one that the script names.
+func TestDefaultLook(t *testing.T) {
+	files := mapTree{"dist/gull.js": "var gull = {\n  defaults: {look: 'sand'}\n};\n", "looks/ash.css": css, "looks/sand.css": css + css, "looks/reef.css": css}
+	if f, why := describe(t, "gull-1.0.0.zip", files).main(Stylesheet); f == nil || f.Path != "looks/sand.css" || why != "the script names it" {
+		t.Errorf("%+v: %s", f, why)
+	}
+	files["README.md"] = "# gull\n\n```html\n<link href=\"looks/reef.css\">\n<script src=\"dist/gull.js\"></script>\n```\n"
+	if f, why := describe(t, "gull-1.0.0.zip", files).main(Stylesheet); f == nil || f.Path != "looks/reef.css" || why != "its readme shows it" {
+		t.Errorf("%+v: %s", f, why)
 	}
 }
 
@@ -237,15 +219,6 @@ func TestModulesBringTheirParts(t *testing.T) {
 	for _, c := range s.Choices {
 		if c.Page != (c.Path == "dist/horn.js") {
 			t.Errorf("%s goes on pages: %v", c.Path, c.Page)
-		}
-	}
-	p, err := d.Place(s, "horn", "1.0.0", Habits{Scripts: "js", Styles: "css", Together: "lib"}, false, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for from, to := range map[string]string{"dist/horn.js": "dist/tone.js", "dist/tone.js": "dist/deep/low.js", "dist/deep/low.js": "dist/up.js"} {
-		if Relative(p.At[from].Dir(), p.At[to].String()) != Relative(path.Dir(from), to) {
-			t.Errorf("%s is at %s and finds %s no more at %s", from, p.At[from], to, p.At[to])
 		}
 	}
 }

@@ -176,7 +176,7 @@ func NameVersion(base string) (name, version string) {
 		}
 		break
 	}
-	base = trimBuild(base)
+	base = WithoutBuild(base)
 	for _, tail := range []string{"-dist", "-release", "-master", "-main"} {
 		base = strings.TrimSuffix(base, tail)
 	}
@@ -186,8 +186,8 @@ func NameVersion(base string) (name, version string) {
 	return base, ""
 }
 
-// trimBuild takes the marks of builds off a name without its ending: oarlock.min, oarlock-src.
-func trimBuild(stem string) string {
+// WithoutBuild takes the marks of builds off a name without its ending: oarlock.min, oarlock-src.
+func WithoutBuild(stem string) string {
 	for _, mark := range []string{".production.min", ".prod.min", ".min", "-min", "_min", ".debug", "-debug", "-src", ".src", ".dev", ".development", ".production", ".prod"} {
 		if s, ok := strings.CutSuffix(stem, mark); ok && s != "" {
 			return s

@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"merrycrate.example/merry/crate/integrity"
@@ -163,6 +164,24 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 	}
 	report, err := r.alone.Get(integrity.Of(text), func() (*rehearse.Report, error) { return r.Alone(ctx, "it", text, false) })
 	return report, err == nil && report.Stopped == "" && len(report.Ran) == 1 && report.Ran[0]
+}
+
+// Lacks runs scripts in order on an empty page and tells whether the last one stops for want of something, and which of
+// the members were not there when it began. Nothing is known where that can't be tried, or an earlier one stops.
+func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, members []string) (missing []string, stops, known bool) {
+	if r.Sandbox == nil {
+		return nil, false, false
+	}
+	req := &rehearse.Request{HTML: "<!doctype html><body>" + strings.Repeat("<script></script>", len(before)+1), Address: "https://site.invalid/", Browser: script.BrowserNames()}
+	for _, b := range before {
+		req.Scripts = append(req.Scripts, rehearse.Script{Name: "base", Text: string(b), When: rehearse.InPlace})
+	}
+	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace, Ask: members})
+	report, err := r.Rehearse(ctx, req)
+	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) || slices.Contains(report.Ran[:len(before)], false) {
+		return nil, false, false
+	}
+	return report.Missing, !report.Ran[len(before)], true
 }
 
 // AsksFor makes sure of a need that reading a script found, before anybody is told of it: a script that runs to its end

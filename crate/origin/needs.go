@@ -181,11 +181,11 @@ func newestBy(p *source.Package, then time.Time) string {
 	return cmp.Or(best, first)
 }
 
-// suppliesOne tells whether what a package would put on a page defines one of the globals.
+// suppliesOne tells whether what a package would put on a page defines one of the globals, or gives one of the members.
 func suppliesOne(p *Opened, globals []string) bool {
 	return slices.ContainsFunc(p.Suggest().Choices, func(c delivery.Choice) bool {
 		f := p.File(c.Path)
-		return c.Page && f.Script != nil && slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return slices.Contains(globals, g.Name) })
+		return c.Page && f.Script != nil && slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return slices.Contains(globals, g.Name) })
 	})
 }
 
@@ -217,36 +217,49 @@ func (r *Opener) prefetch(ctx context.Context, o *Opened, defined map[string]str
 	})
 }
 
+// A dependency is a package that another one's makers say it goes with, and the range of versions.
+type dependency struct{ name, rng string }
+
+// dependencies lists those of a package, by their names.
+func dependencies(o *Opened) []dependency {
+	var list []dependency
+	for _, deps := range []map[string]string{o.Dist.Peers, o.Dist.Dependencies} {
+		for n, r := range deps {
+			if d := (dependency{n, r}); !slices.Contains(list, d) {
+				list = append(list, d)
+			}
+		}
+	}
+	slices.SortFunc(list, func(a, b dependency) int {
+		return cmp.Or(strings.Compare(a.name, b.name), strings.Compare(a.rng, b.rng))
+	})
+	return list
+}
+
 // packageFor finds the dependency that defines one of the globals. Names that agree are tried first;
 // what counts is that the package's own script defines the global.
 func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, onlyNear bool) (name, rng string, err error) {
-	type candidate struct{ name, rng string }
-	var list []candidate
-	for _, deps := range []map[string]string{o.Dist.Peers, o.Dist.Dependencies} {
-		for n, r := range deps {
-			list = append(list, candidate{n, r})
-		}
-	}
-	near := func(c candidate) bool {
+	list := dependencies(o)
+	near := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool {
 			a, b := delivery.NameKey(c.name), delivery.NameKey(g)
 			return a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a)
 		})
 	}
-	slices.SortFunc(list, func(a, b candidate) int {
+	slices.SortStableFunc(list, func(a, b dependency) int {
 		switch x, y := near(a), near(b); {
 		case x && !y:
 			return -1
 		case y && !x:
 			return 1
 		}
-		return strings.Compare(a.name, b.name)
+		return 0
 	})
 	if onlyNear { // what is used where it is there need not come along, unless its name says that it is meant
-		list = slices.DeleteFunc(list, func(c candidate) bool { return !near(c) })
+		list = slices.DeleteFunc(list, func(c dependency) bool { return !near(c) })
 	}
 	const most = 8
-	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context, c candidate) (bool, error) {
+	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context, c dependency) (bool, error) {
 		dep, err := r.OpenPackage(ctx, c.name, c.rng, nil)
 		if err != nil {
 			return false, ctx.Err() // a dependency that can't be had supplies nothing
@@ -261,7 +274,7 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 			return list[i].name, list[i].rng, nil
 		}
 	}
-	exact := func(c candidate) bool {
+	exact := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool { return delivery.NameKey(c.name) == delivery.NameKey(g) })
 	}
 	if len(list) > 0 && exact(list[0]) && !onlyNear {

@@ -58,6 +58,7 @@ type Opened struct {
 	Tree *source.Tree
 	// From is what was opened: a path on disk, an address, or a package as the packing list names it.
 	From      string
+	Said      string // the source as it was named, for the next command
 	Kind      Kind
 	Dist      *source.Version // of a package: what the registry says of it
 	Remarks   []string        // what the taking person should know of the source
@@ -141,6 +142,9 @@ func (r *Opener) Open(ctx context.Context, req Request) (*Opened, error) {
 	if o, err = r.Describe(ctx, o); err == nil && o.Kind == Address {
 		o.nameByAddress(req.Name)
 	}
+	if err == nil {
+		o.Said = req.Name
+	}
 	return o, err
 }
 
@@ -218,7 +222,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 
 // deliveryResult names what is kept of a delivery; its number goes up when package delivery learns to see more, and that of
 // scripts counts with it.
-const deliveryResult = "delivery-12 " + facts.ScriptResult
+const deliveryResult = "delivery-13 " + facts.ScriptResult
 
 // Of a small delivery nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
 // bytes.

@@ -26,6 +26,9 @@ func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	}
 	wanted := o.Suggest().Paths()
 	for _, op := range o.Options() {
+		if op.Kind == delivery.Many {
+			continue
+		}
 		wanted = append(wanted, op.Files...)
 	}
 	total := int64(0)

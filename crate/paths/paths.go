@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 )
 
@@ -136,4 +137,18 @@ func (p *InProject) UnmarshalText(b []byte) (err error) {
 // Join returns a path below this one on disk.
 func (p OnDisk) Join(parts ...string) OnDisk {
 	return OnDisk(filepath.Join(append([]string{string(p)}, parts...)...))
+}
+
+// Relative returns the way from a folder to a file, both slash-separated from one root.
+func Relative(dir, file string) string {
+	dir = path.Clean(dir)
+	a, b := strings.Split(dir, "/"), strings.Split(file, "/")
+	if dir == "." {
+		a = nil
+	}
+	n := 0
+	for n < len(a) && n < len(b)-1 && a[n] == b[n] {
+		n++
+	}
+	return strings.Join(append(slices.Repeat([]string{".."}, len(a)-n), b[n:]...), "/")
 }

@@ -79,3 +79,11 @@ func FuzzSite(f *testing.F) {
 		}
 	})
 }
+
+func TestRelative(t *testing.T) {
+	for in, want := range map[[2]string]string{{".", "a.js"}: "a.js", {"a", "a/b.js"}: "b.js", {"a/b", "c.js"}: "../../c.js", {"a/b", "a/c/d.js"}: "../c/d.js", {"a", "a"}: "../a"} {
+		if got := Relative(in[0], in[1]); got != want {
+			t.Errorf("from %s to %s: %s, want %s", in[0], in[1], got, want)
+		}
+	}
+}

@@ -105,8 +105,8 @@ func (p *Project) RegistryHas(ctx context.Context, lib *record.Library, sealed *
 	})
 }
 
-// Globals tells which library of the crate defines each global, by its scripts for pages. A script whose bytes are at no
-// hand defines nothing that is known.
+// Globals tells which library of the crate defines each global, and gives each member to another's global (race.fn.boat),
+// by its scripts for pages. A script whose bytes are at no hand defines nothing that is known.
 func (p *Project) Globals() map[string]string {
 	return p.globals.Of("", func() map[string]string {
 		defines := map[string]string{}
@@ -119,7 +119,8 @@ func (p *Project) Globals() map[string]string {
 				if err != nil {
 					continue
 				}
-				for _, g := range p.Facts.ScriptOf(t.File.Integrity, b).Defines {
+				report := p.Facts.ScriptOf(t.File.Integrity, b)
+				for _, g := range slices.Concat(report.Defines, report.Parts) {
 					if _, ok := defines[g.Name]; !ok {
 						defines[g.Name] = name
 					}

@@ -11,12 +11,12 @@ import (
 	"path/filepath"
 	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/semantic"
@@ -244,7 +244,7 @@ func (p *Project) WithBytes(integ, base string) (*record.Library, *record.Sealed
 }
 
 // Habits are the site's ways with files: what the packing list says, and the trade's usual folders where it says nothing.
-func Habits(l *record.List) delivery.Habits {
+func Habits(l *record.List) placement.Habits {
 	or := func(value, usual string) string {
 		if value == "" {
 			return usual
@@ -252,17 +252,21 @@ func Habits(l *record.List) delivery.Habits {
 		return path.Clean(strings.Trim(value, "/"))
 	}
 	f := l.Folders
-	return delivery.Habits{Scripts: or(f.Scripts, "js"), Styles: or(f.Styles, "css"), Fonts: or(f.Fonts, "fonts"),
+	return placement.Habits{Scripts: or(f.Scripts, "js"), Styles: or(f.Styles, "css"), Fonts: or(f.Fonts, "fonts"),
 		Images: or(f.Images, "img"), Together: or(f.Together, "lib"), Names: l.Names}
 }
 
-// HabitsFor are the site's ways as far as a library has none of its own, and whether its files stay together.
-func HabitsFor(l *record.List, lib *record.Library) (h delivery.Habits, together bool) {
-	h = Habits(l)
+// HabitsFor are the site's ways as far as a library has none of its own, and how its files are arranged: Together, ByKind
+// where the library itself asks for it, "" where kinds are no more than a habit.
+func HabitsFor(l *record.List, lib *record.Library) (placement.Habits, record.Arrange) {
+	h := Habits(l)
 	if lib.Names != "" {
 		h.Names = lib.Names
 	}
-	return h, lib.Arrange == record.Together || lib.Arrange == "" && l.Arrange == record.Together
+	if lib.Arrange == "" && l.Arrange == record.Together {
+		return h, record.Together
+	}
+	return h, lib.Arrange
 }
 
 // AllowedBy is what a hold allows, nil for everything.

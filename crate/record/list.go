@@ -124,6 +124,22 @@ func (l *List) Library(name string) *Library {
 	return nil
 }
 
+// TakenAgain is the entry after the library was taken once more: what is said anew counts, the rest stays as it was.
+func (old Library) TakenAgain(lib Library) Library {
+	out := old
+	out.From = lib.From
+	if lib.Build != NoBuild {
+		out.Build = lib.Build
+	}
+	if lib.Because != "" {
+		out.Because = lib.Because
+	}
+	if lib.Needs != nil {
+		out.Needs = lib.Needs
+	}
+	return out
+}
+
 // ErrNewer is what the error of a record comes of that a newer program wrote.
 var ErrNewer = errors.New("the format is newer than this program")
 

@@ -148,6 +148,7 @@ func (s *stage) script(i int) {
 		}
 		return
 	}
+	s.ask(sc.Ask)
 	old := s.current
 	s.current = i
 	defer func() { s.current = old }()

@@ -46,6 +46,8 @@ type Script struct {
 	Skip    string   `json:"skip,omitempty"`
 	Defines []string `json:"defines,omitempty"`
 	Unknown bool     `json:"unknown,omitempty"`
+	// Ask are members of globals, such as race.fn.boat, that are looked up before it runs.
+	Ask []string `json:"ask,omitempty"`
 }
 
 // A Request is a page to rehearse.
@@ -88,6 +90,8 @@ type Report struct {
 	Ran     []bool   `json:"ran"`               // of each script, whether it was run to its end
 	Stopped string   `json:"stopped,omitempty"` // why the rehearsal ended early
 	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
+	// Missing are the members that were asked for and were not there.
+	Missing []string `json:"missing,omitempty"`
 	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
 	Members map[string][]string `json:"members,omitempty"`
 }
@@ -178,6 +182,26 @@ func (s *stage) members() {
 		slices.Sort(s.out.Members[g])
 	}
 }
+
+// ask looks up members of globals, each along its path.
+func (s *stage) ask(members []string) {
+	for _, member := range members {
+		at := s.vm.GlobalObject()
+		for i, name := range strings.Split(member, ".") {
+			v := at.Get(name)
+			if v == nil || goja.IsUndefined(v) || goja.IsNull(v) {
+				s.out.Missing = append(s.out.Missing, member)
+				break
+			}
+			if at = v.ToObject(s.vm); i > mostPath {
+				break
+			}
+		}
+	}
+}
+
+// mostPath is how many steps along a member's path are taken.
+const mostPath = 16
 
 func keys(vm *goja.Runtime) []string { return vm.GlobalObject().Keys() }
 

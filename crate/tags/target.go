@@ -9,7 +9,6 @@ import (
 	"path"
 	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 )
@@ -86,7 +85,7 @@ func Reference(pg *page.Page, from, file paths.InSite) (string, bool) {
 	if dir == "" {
 		dir = "."
 	}
-	ref := (&url.URL{Path: delivery.Relative(dir, file.String())}).EscapedPath()
+	ref := (&url.URL{Path: paths.Relative(dir, file.String())}).EscapedPath()
 	if first, _, _ := strings.Cut(ref, "/"); strings.Contains(first, ":") {
 		ref = "./" + ref
 	}

@@ -3,6 +3,7 @@ package upgrade
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -24,6 +25,10 @@ func SameChoice(o *origin.Opened, lib record.Library) (*delivery.Selection, []st
 			continue
 		}
 		want := strings.ReplaceAll(t, lib.Version, o.Version)
+		if slices.ContainsFunc(o.Files, func(f delivery.File) bool { ok, _ := doublestar.Match(want, f.Path); return ok }) {
+			patterns = append(patterns, want) // a catalogue
+			continue
+		}
 		found := ""
 		for i := range o.Files {
 			f := &o.Files[i]

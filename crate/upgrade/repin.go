@@ -11,6 +11,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -231,8 +232,8 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 
 // placeMove drafts a library's new version.
 func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
-	habits, together := project.HabitsFor(d.List, &r.next)
-	place, err := r.o.Place(r.sel, r.lib.Name, r.o.Version, habits, together, knownRenames(r.o.Delivery, r.sel, r.lib.Rename))
+	habits, arrange := project.HabitsFor(d.List, &r.next)
+	place, err := placement.Place(r.o.Delivery, r.sel, r.lib.Name, r.o.Version, habits, arrange, knownRenames(r.o.Delivery, r.sel, r.lib.Rename))
 	if err != nil {
 		return err
 	}

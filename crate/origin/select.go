@@ -1,18 +1,19 @@
-package crate
+package origin
 
 import (
+	"cmp"
+	"path"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 )
 
-// selectFiles picks the files to take: those that patterns name, else the suggested set with the named parts.
-func selectFiles(o *origin.Opened, patterns, parts []string) (*delivery.Selection, error) {
+// Select picks the files to take: those that patterns name, else the suggested set with the named parts.
+func Select(o *Opened, patterns, parts []string) (*delivery.Selection, error) {
 	if len(patterns) == 0 {
 		var options []delivery.Option
 		for _, name := range parts {
@@ -32,7 +33,17 @@ func selectFiles(o *origin.Opened, patterns, parts []string) (*delivery.Selectio
 		}
 		sel := o.SuggestWith(options)
 		if len(sel.Choices) == 0 {
-			return nil, problem.Refuse(problem.NothingThere, "merry peek "+o.Tree.Name+" --all, then merry take with --files", "%s: %s", o.Tree.Name, strings.Join(sel.Notes, "; "))
+			next := "merry peek " + cmp.Or(o.Said, o.Tree.Name) + " --all, then merry take with --files"
+			for i := range o.Files {
+				if f := &o.Files[i]; f.Kind == delivery.Archive && f.Aside == "" {
+					next = "unpack it, then merry peek " + f.Path
+					if o.Tree.Format == "folder" {
+						next = "merry peek " + path.Join(o.Said, f.Path)
+					}
+					break
+				}
+			}
+			return nil, problem.Refuse(problem.NothingThere, next, "%s: %s", o.Tree.Name, strings.Join(sel.Notes, "; "))
 		}
 		return sel, nil
 	}
@@ -46,7 +57,7 @@ func selectFiles(o *origin.Opened, patterns, parts []string) (*delivery.Selectio
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+o.Tree.Name+" --all lists what is there", "--files %s matches nothing in %s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+cmp.Or(o.Said, o.Tree.Name)+" --all lists what is there", "--files %s matches nothing in %s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

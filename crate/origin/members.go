@@ -1,0 +1,213 @@
+package origin
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
+// although what its needs name is there. Needs are those known so far; defined tells which library of the crate defines a
+// global or gives a member; texts are the scripts that a library of the crate puts on a page. It returns nil where the
+// scripts run, or where that can't be tried.
+func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, defined map[string]string, texts func(library string) [][]byte) (*Supply, error) {
+	files := onPage(o, sel)
+	if !slices.ContainsFunc(files, func(f *delivery.File) bool { return len(f.Script.PartNeeds) > 0 }) {
+		return nil, nil
+	}
+	base, err := r.bases(ctx, needs, texts)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range files {
+		text, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return nil, err
+		}
+		wants := members(f.Script, needs)
+		missing, stops, known := trial.Lacks(ctx, base.texts, text, names(wants))
+		base.texts = append(base.texts, text)
+		// The first in the text is what it stops at: what is built from it comes later.
+		i := slices.IndexFunc(wants, func(g script.Global) bool { return slices.Contains(missing, g.Name) })
+		if !known || !stops || i < 0 {
+			continue
+		}
+		n := &Supply{Global: wants[i].Name, Or: base.alike(wants[i].Name), Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, wants[i].Line, wants[i].Column)}
+		met, err := r.Supply(ctx, o, []Supply{*n}, defined)
+		if err != nil {
+			return nil, err
+		}
+		*n = met[0]
+		if n.Library == "" && n.Package == "" && o.Kind == Package {
+			err = r.givenBy(ctx, trial, o, n, base.texts[:len(base.texts)-1], needs)
+		}
+		return n, err
+	}
+	return nil, nil
+}
+
+// onPage lists the scripts of a selection that a page would load by plain tags, one build of each.
+func onPage(o *Opened, sel *delivery.Selection) []*delivery.File {
+	var list []*delivery.File
+	for _, c := range sel.Choices {
+		f := o.File(c.Path)
+		if c.Page && f.Script != nil && f.Script.Form != script.Module && (f.Build != record.Readable || f.Pair == "" || !sel.Has(f.Pair)) {
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+// members lists what a script uses of globals that it needs, by their places in it. What it gives itself is none.
+func members(report *script.Report, needs []Supply) []script.Global {
+	var list []script.Global
+	for _, g := range report.PartNeeds {
+		global, _, _ := strings.Cut(g.Name, ".")
+		if slices.ContainsFunc(needs, func(s Supply) bool { return s.Global == global || slices.Contains(s.Or, global) }) {
+			list = append(list, g)
+		}
+	}
+	slices.SortStableFunc(list, func(a, b script.Global) int {
+		if a.Line != b.Line {
+			return a.Line - b.Line
+		}
+		return a.Column - b.Column
+	})
+	return list
+}
+
+func names(list []script.Global) []string {
+	out := make([]string, len(list))
+	for i, g := range list {
+		out[i] = g.Name
+	}
+	return out
+}
+
+// A standing is what stands on a page before a library's own scripts.
+type standing struct {
+	texts   [][]byte
+	defines [][]string // the globals that each script defines: names for one thing, often
+}
+
+// alike lists other names that a member may have, by other names of its global.
+func (s *standing) alike(member string) []string {
+	global, rest, _ := strings.Cut(member, ".")
+	var list []string
+	for _, defines := range s.defines {
+		if !slices.Contains(defines, global) {
+			continue
+		}
+		for _, g := range defines {
+			if other := g + "." + rest; g != global && !slices.Contains(list, other) {
+				list = append(list, other)
+			}
+		}
+	}
+	return list
+}
+
+// bases are the scripts that supply needs: those of the crate's libraries, or of packages that would be taken.
+func (r *Opener) bases(ctx context.Context, needs []Supply, texts func(library string) [][]byte) (*standing, error) {
+	s := &standing{}
+	add := func(b []byte) {
+		if !slices.ContainsFunc(s.texts, func(t []byte) bool { return string(t) == string(b) }) {
+			s.texts = append(s.texts, b)
+			s.defines = append(s.defines, names(r.Scripts.Script(b).Defines))
+		}
+	}
+	for _, n := range needs {
+		switch {
+		case n.Library != "":
+			for _, b := range texts(n.Library) {
+				add(b)
+			}
+		case n.Package != "":
+			list, err := r.packageTexts(ctx, n.Package, n.Range, 0)
+			if err != nil {
+				return nil, err
+			}
+			for _, b := range list {
+				add(b)
+			}
+		}
+	}
+	return s, nil
+}
+
+// packageTexts are the scripts that a package would put on a page, after those of its own needs. A package that can't be
+// had has none.
+func (r *Opener) packageTexts(ctx context.Context, name, rng string, depth int) ([][]byte, error) {
+	p, err := r.OpenPackage(ctx, name, rng, nil)
+	if err != nil {
+		return nil, ctx.Err()
+	}
+	sel := p.Suggest()
+	var list [][]byte
+	if depth < MostDepth {
+		needs, err := r.Supply(ctx, p, NeedsOf(p, sel, false), nil)
+		if err != nil {
+			return nil, err
+		}
+		for _, n := range needs {
+			if n.Package != "" {
+				more, err := r.packageTexts(ctx, n.Package, n.Range, depth+1)
+				if err != nil {
+					return nil, err
+				}
+				list = append(list, more...)
+			}
+		}
+	}
+	for _, f := range onPage(p, sel) {
+		b, err := p.Tree.ReadFile(f.Path)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, b)
+	}
+	return list, nil
+}
+
+// mostCandidates is how many dependencies are tried for a member that reading does not find.
+const mostCandidates = 8
+
+// givenBy looks for a dependency that gives a member when it runs after what is there, however it does that.
+func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply, before [][]byte, needs []Supply) error {
+	var list []dependency
+	for _, c := range dependencies(o) {
+		if !slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) }) {
+			list = append(list, c)
+		}
+	}
+	list = list[:min(len(list), mostCandidates)]
+	gives, err := parallel.Map(ctx, list, func(ctx context.Context, c dependency) (bool, error) {
+		texts, err := r.packageTexts(ctx, c.name, c.rng, 0)
+		if err != nil || len(texts) == 0 {
+			return false, err
+		}
+		all := slices.Clone(before)
+		for _, b := range texts {
+			if !slices.ContainsFunc(all, func(t []byte) bool { return string(t) == string(b) }) {
+				all = append(all, b)
+			}
+		}
+		// An empty script that comes last is asked whether the member is there then.
+		missing, _, known := trial.Lacks(ctx, all, nil, []string{n.Global})
+		return known && len(missing) == 0, nil
+	})
+	if err != nil {
+		return err
+	}
+	if i := slices.Index(gives, true); i >= 0 {
+		n.Package, n.Range = list[i].name, list[i].rng
+	}
+	return nil
+}

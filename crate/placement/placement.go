@@ -1,0 +1,329 @@
+// Package placement finds a place in a site for every file of a selection, such that each still finds the others.
+package placement
+
+import (
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+)
+
+// Habits are a site's ways with files: its folders by kind, and the folder for sets that stay
+// together. Paths are slash-separated, from the site's folder.
+type Habits struct {
+	Scripts, Styles, Fonts, Images, Together string
+	Names                                    record.Names
+}
+
+func (h Habits) folder(kind delivery.Kind) string {
+	switch kind {
+	case delivery.Script:
+		return h.Scripts
+	case delivery.Stylesheet:
+		return h.Styles
+	case delivery.Font:
+		return h.Fonts
+	case delivery.Image:
+		return h.Images
+	}
+	return ""
+}
+
+// A Placement says where in the site each file of a selection goes.
+type Placement struct {
+	At map[string]paths.InSite // of each file, by its path in the delivery
+	// Together says that all was put into one folder, as asked. Kept are files that had to stay together in one, and Why.
+	Together bool
+	Kept     []string
+	Why      string
+}
+
+// Place finds a place for every file of a selection, such that every reference from one to another
+// stays true without a byte being changed: by kind, where files refer to each other those together that can't be placed so,
+// or all in one folder. Where arrange asks for ByKind, what is referred to goes where the references lead. It returns an
+// error where that can't be, or where a renaming would break a reference.
+func Place(d *delivery.Delivery, s *delivery.Selection, name, version string, h Habits, arrange record.Arrange, rename map[string]string) (*Placement, error) {
+	for old := range rename {
+		if _, ok := renamed(d, s, old); !ok {
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek lists the files", "--rename %s=%s: no chosen file is called %s", old, rename[old], old)
+		}
+	}
+	fixed := referred(d, s)
+	for old, new := range rename {
+		p, _ := renamed(d, s, old)
+		if by := fixed[p]; by != "" {
+			return nil, problem.Refuse(problem.NameBad, "leave that file's name as it is", "--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)
+		}
+		if strings.ContainsAny(new, `/\`) || new == "" || new == "." || new == ".." {
+			return nil, problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+"=NAME; where files go is said by folders in the packing list", "--rename %s=%s: the new name must be a plain file name", old, new)
+		}
+	}
+	base := func(p string) string {
+		for old, new := range rename {
+			if q, _ := renamed(d, s, old); q == p {
+				return new
+			}
+		}
+		b := path.Base(p)
+		f := d.File(p)
+		if fixed[p] == "" && f != nil && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet) {
+			b = habitName(b, version, h.Names)
+		}
+		return b
+	}
+	pl := &Placement{Together: arrange == record.Together, At: map[string]paths.InSite{}}
+	at, kept := map[string]string{}, s.Paths()
+	if !pl.Together {
+		at, kept, pl.Why = placeByKind(d, s, h, base, arrange == record.ByKind)
+		pl.Kept = kept
+	}
+	if arrange == record.ByKind && len(kept) > 0 {
+		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind can't be: %s", pl.Why)
+	}
+	if len(kept) > 0 {
+		maps.Copy(at, placeTogether(kept, name, h, base))
+	}
+	for p, place := range at {
+		var err error
+		if pl.At[p], err = paths.Site(place); err != nil {
+			return nil, problem.Refuse(problem.NameBad, "give the file another name with --rename "+path.Base(p)+"=NAME, or choose other folders in the packing list", "%w", err)
+		}
+	}
+	return pl, nil
+}
+
+// renamed finds the chosen file that a person means by a path or a base name.
+func renamed(d *delivery.Delivery, s *delivery.Selection, old string) (string, bool) {
+	for _, c := range s.Choices {
+		if c.Path == old || path.Base(c.Path) == old {
+			return c.Path, true
+		}
+	}
+	return "", false
+}
+
+// referred tells which chosen files another chosen file asks for by name.
+func referred(d *delivery.Delivery, s *delivery.Selection) map[string]string {
+	by := map[string]string{}
+	for _, c := range s.Choices {
+		for _, target := range refersTo(d, s, c.Path) {
+			if s.Has(target) {
+				by[target] = c.Path
+			}
+		}
+	}
+	return by
+}
+
+// sets parts a selection into files that refer to each other, each sorted by path.
+func sets(d *delivery.Delivery, s *delivery.Selection) [][]string {
+	first := map[string]string{} // of each file one of the same set, itself in the end
+	find := func(p string) string {
+		for first[p] != "" {
+			p = first[p]
+		}
+		return p
+	}
+	for _, c := range s.Choices {
+		for _, target := range refersTo(d, s, c.Path) {
+			if a, b := find(c.Path), find(target); a != b && s.Has(target) {
+				first[b] = a
+			}
+		}
+	}
+	at := map[string]int{}
+	var sets [][]string
+	for _, c := range s.Choices {
+		i, known := at[find(c.Path)]
+		if !known {
+			i = len(sets)
+			at[find(c.Path)] = i
+			sets = append(sets, nil)
+		}
+		sets[i] = append(sets[i], c.Path)
+	}
+	return sets
+}
+
+// refersTo lists the files that a file finds by their places from its own; of a catalogue those that have no tags.
+func refersTo(d *delivery.Delivery, s *delivery.Selection, name string) []string {
+	f := d.File(name)
+	if f == nil {
+		return nil
+	}
+	var list []string
+	for _, r := range f.Refs {
+		list = append(list, r.Path)
+	}
+	if f.Map != "" {
+		list = append(list, f.Map)
+	}
+	for _, c := range d.Catalogues {
+		if c.Of != name && c.Of != f.Pair {
+			continue
+		}
+		for _, other := range c.Files {
+			if s.Has(other) && !s.Tagged(other) {
+				list = append(list, other)
+			}
+		}
+	}
+	return list
+}
+
+// placeByKind puts each set of files into the folders for their kinds. It returns the files that can't be placed so, with
+// the first reason. Where it is wanted in any case, a file that another refers to may lie in any folder.
+func placeByKind(d *delivery.Delivery, s *delivery.Selection, h Habits, base func(string) string, wanted bool) (at map[string]string, kept []string, why string) {
+	at = map[string]string{}
+	keep := func(set []string, reason string) {
+		kept = append(kept, set...)
+		if why == "" {
+			why = reason
+		}
+	}
+	fixed := referred(d, s)
+	sets := sets(d, s)
+	places := make([]map[string]string, len(sets))
+	owner := map[string]int{} // of each place the set that has it
+	clash := make([]string, len(sets))
+	for i, set := range sets {
+		var reason string
+		if places[i], reason = placeSet(d, s, set, fixed, h, base, wanted); reason != "" {
+			keep(set, reason)
+			continue
+		}
+		for _, p := range set {
+			place := strings.ToLower(places[i][p])
+			if j, taken := owner[place]; taken {
+				clash[i] = fmt.Sprintf("two files would both become %s", places[i][p])
+				clash[j] = clash[i]
+			}
+			owner[place] = i
+		}
+	}
+	for i, set := range sets {
+		switch {
+		case clash[i] != "":
+			keep(set, clash[i])
+		default:
+			maps.Copy(at, places[i])
+		}
+	}
+	slices.Sort(kept)
+	return at, kept, why
+}
+
+// placeSet puts files that refer to each other into the folders for their kinds. It returns nil and the reason where that
+// can't be.
+func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed map[string]string, h Habits, base func(string) string, wanted bool) (map[string]string, string) {
+	at := map[string]string{}
+	taken := map[string]string{}
+	put := func(p, place string) string {
+		if old, ok := at[p]; ok && old != place {
+			return fmt.Sprintf("two files ask for %s from different folders", p)
+		}
+		if other, ok := taken[strings.ToLower(place)]; ok && other != p {
+			return fmt.Sprintf("%s and %s would both become %s", other, p, place)
+		}
+		at[p], taken[strings.ToLower(place)] = place, p
+		return ""
+	}
+	var queue []string
+	for _, p := range set {
+		if fixed[p] != "" {
+			continue
+		}
+		kind := d.File(p).Kind
+		folder := h.folder(kind)
+		if folder == "" {
+			return nil, fmt.Sprintf("the site has no folder for a %s such as %s", kind, p)
+		}
+		if why := put(p, path.Join(folder, base(p))); why != "" {
+			return nil, why
+		}
+		queue = append(queue, p)
+	}
+	for len(queue) > 0 {
+		p := queue[0]
+		queue = queue[1:]
+		for _, target := range refersTo(d, s, p) {
+			if !slices.Contains(set, target) {
+				continue
+			}
+			place := path.Join(path.Dir(at[p]), paths.Relative(path.Dir(p), target))
+			kind := d.File(target).Kind
+			home := h.folder(kind)
+			if kind == delivery.Map {
+				home = path.Dir(at[p])
+			}
+			if place == ".." || strings.HasPrefix(place, "../") {
+				return nil, fmt.Sprintf("%s asks for %s, which from %s would lie outside the site", p, paths.Relative(path.Dir(p), target), path.Dir(at[p]))
+			}
+			if !wanted && (home == "" || place != path.Join(home, path.Base(place)) && !strings.HasPrefix(place, path.Clean(home)+"/")) {
+				return nil, fmt.Sprintf("%s asks for %s, which from %s is not the site's folder for a %s", p, paths.Relative(path.Dir(p), target), path.Dir(at[p]), kind)
+			}
+			if _, done := at[target]; !done {
+				queue = append(queue, target)
+			}
+			if why := put(target, place); why != "" {
+				return nil, why
+			}
+		}
+	}
+	for _, p := range set {
+		if at[p] == "" {
+			return nil, fmt.Sprintf("%s is asked for in a circle", p)
+		}
+	}
+	return at, ""
+}
+
+// placeTogether puts files into one folder, as they stand to each other.
+func placeTogether(files []string, name string, h Habits, base func(string) string) map[string]string {
+	prefix := path.Dir(files[0])
+	for _, p := range files {
+		for prefix != "." && !strings.HasPrefix(p, prefix+"/") {
+			prefix = path.Dir(prefix)
+		}
+	}
+	at := map[string]string{}
+	folder := path.Join(h.Together, strings.NewReplacer("@", "", "/", "-").Replace(name))
+	for _, p := range files {
+		rel := p
+		if prefix != "." {
+			rel = p[len(prefix)+1:]
+		}
+		at[p] = path.Join(folder, path.Dir(rel), base(p))
+	}
+	return at
+}
+
+// habitName gives a file the name that the site's habit wants: as shipped, without its version, or
+// with it.
+func habitName(base, version string, habit record.Names) string {
+	if habit != record.Plain && habit != record.Versioned {
+		return base
+	}
+	ext := path.Ext(base)
+	stem := strings.TrimSuffix(base, ext)
+	core := delivery.WithoutBuild(stem)
+	mark := stem[len(core):]
+	if version != "" {
+		for _, sep := range []string{"-", ".", "_", "@", "-v"} {
+			core = strings.TrimSuffix(core, sep+version)
+		}
+	}
+	if n, v := delivery.NameVersion(core); v != "" {
+		core = n
+	}
+	if habit == record.Versioned && version != "" {
+		core += "-" + version
+	}
+	return core + mark + ext
+}

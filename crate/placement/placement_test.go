@@ -1,0 +1,159 @@
+package placement
+
+import (
+	"context"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/record"
+)
+
+type tree map[string]string
+
+// ReadFile reads one file.
+func (m tree) ReadFile(name string) ([]byte, error) {
+	text, ok := m[name]
+	if !ok {
+		return nil, fs.ErrNotExist
+	}
+	return []byte(text), nil
+}
+
+// ReadInto reads one file.
+func (m tree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
+
+func describe(t *testing.T, source string, files tree) *delivery.Delivery {
+	t.Helper()
+	var items []delivery.Listed
+	for name, text := range files {
+		items = append(items, delivery.Listed{Path: name, Size: int64(len(text))})
+	}
+	slices.SortFunc(items, func(a, b delivery.Listed) int { return strings.Compare(a.Path, b.Path) })
+	d, err := delivery.Describe(context.Background(), source, items, files, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+const (
+	readable = "(function () {\n  var turns = 0;\n\n  window.winch = function (n) {\n    turns += n;\n    return turns;\n  };\n})();\n"
+	minified = "(function(){var t=0;window.winch=function(n){return t+=n}})();\n//# sourceMappingURL=maps/w.map\n"
+	css      = "a {\n  color: red;\n}\n"
+)
+
+var habits = Habits{Scripts: "js", Styles: "css", Fonts: "fonts", Images: "img", Together: "lib"}
+
+// TestClosure: what a stylesheet asks for stands where it looks, by kind or together; a name that it asks for stays.
+func TestClosure(t *testing.T) {
+	d := describe(t, "deck-1.0.0.zip", tree{
+		"css/deck.css": "@import 'base.css';\n\nbody {\n  background: url(../img/sea.png?x#y);\n}\n",
+		"css/base.css": "@font-face {\n  src: url('../fonts/deck.woff');\n}\n", "fonts/deck.woff": "w", "img/sea.png": "p",
+	})
+	s := d.Suggest()
+	h := habits
+	pl, err := Place(d, s, "deck", "1.0.0", h, "", nil)
+	if err != nil || pl.Together || pl.At["fonts/deck.woff"].String() != "fonts/deck.woff" || pl.At["css/base.css"].String() != "css/base.css" {
+		t.Errorf("%+v, %v", pl, err)
+	}
+	h.Fonts = "assets/fonts"
+	if pl, err = Place(d, s, "deck", "1.0.0", h, "", nil); err != nil || len(pl.Kept) == 0 || pl.Why == "" || pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
+		t.Errorf("%+v, %v", pl, err)
+	}
+	if _, err = Place(d, s, "deck", "1.0.0", h, record.Together, map[string]string{"base.css": "other.css"}); err == nil {
+		t.Error("a renaming that breaks a reference was allowed")
+	}
+}
+
+// TestMaps: a source map stands where its script says.
+func TestMaps(t *testing.T) {
+	d := describe(t, "winch.zip", tree{"dist/winch.js": readable, "dist/winch.min.js": minified, "dist/maps/w.map": "{}", "dist/winch.js.map": "{}"})
+	pl, err := Place(d, d.Suggest(), "winch", "1.0.0", habits, "", nil)
+	if err != nil || pl.At["dist/maps/w.map"].String() != "js/maps/w.map" {
+		t.Errorf("placed as %+v, %v", pl, err)
+	}
+}
+
+// TestModules: what modules import from beside them they find again.
+func TestModules(t *testing.T) {
+	d := describe(t, "horn-1.0.0.tgz", tree{
+		"dist/horn.js":     `import { tone } from "./tone.js"; export { tone };`,
+		"dist/tone.js":     `import "./deep/low.js"; export const tone = 1;`,
+		"dist/deep/low.js": `import up from "../up.js"; export const low = 2;`,
+		"dist/up.js":       `export default 3;`,
+	})
+	s := d.Choose(func(name string) (string, bool) { return name, name == "dist/horn.js" })
+	p, err := Place(d, s, "horn", "1.0.0", habits, "", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for from, to := range map[string]string{"dist/horn.js": "dist/tone.js", "dist/tone.js": "dist/deep/low.js", "dist/deep/low.js": "dist/up.js"} {
+		if paths.Relative(p.At[from].Dir(), p.At[to].String()) != paths.Relative(path.Dir(from), to) {
+			t.Errorf("%s is at %s and finds %s no more at %s", from, p.At[from], to, p.At[to])
+		}
+	}
+}
+
+func TestPlacementsThatCantBe(t *testing.T) {
+	h := habits
+	for name, files := range map[string]tree{
+		"two files of one name":      {"a/x.js": readable, "b/x.js": readable + "\n"},
+		"out of the site":            {"css/x.css": "a {\n  background: url(../../y.png);\n}\n", "y.png": ""},
+		"no folder for it":           {"x.css": "a {\n  background: url(data.json);\n}\n", "data.json": "{}"},
+		"asked for from two folders": {"a/x.css": "@import '../c/z.css';\n", "b/d/y.css": "@import '../../c/z.css';\n", "c/z.css": css},
+	} {
+		d := describe(t, "x.zip", files)
+		s := d.Choose(func(string) (string, bool) { return "**", true })
+		pl, err := Place(d, s, "x", "1", h, "", nil)
+		if err != nil || name != "out of the site" && (len(pl.Kept) == 0 || pl.Why == "") {
+			t.Errorf("%s: %+v, %v", name, pl, err)
+		}
+	}
+}
+
+// TestOnlySetsStayTogether: what refers to each other and can't go by kinds stays together; the rest goes where the site has
+// such files. Fonts drawn as SVG are fonts. Who asks for kinds gets them, with what is referred to where the references lead.
+func TestOnlySetsStayTogether(t *testing.T) {
+	h := habits
+	d := describe(t, "keel-1.0.0.zip", tree{
+		"dist/keel.js": readable, "dist/keel.css": "@font-face {\n  src: url(../fonts/keel.svg#keel);\n}\na {\n  background: url(images/sail.png);\n}\n",
+		"fonts/keel.svg": "<svg/>", "dist/images/sail.png": "p",
+	})
+	if kind := d.File("fonts/keel.svg").Kind; kind != delivery.Font {
+		t.Errorf("a font is told to be of kind %s", kind)
+	}
+	pl, err := Place(d, d.Suggest(), "keel", "1.0.0", h, "", nil)
+	if err != nil || pl.At["dist/keel.js"].String() != "js/keel.js" || pl.At["dist/keel.css"].String() != "lib/keel/dist/keel.css" || len(pl.Kept) != 3 || pl.Together {
+		t.Errorf("%+v, %v", pl, err)
+	}
+	pl, err = Place(d, d.Suggest(), "keel", "1.0.0", h, record.ByKind, nil)
+	if err != nil || pl.At["dist/keel.css"].String() != "css/keel.css" || pl.At["dist/images/sail.png"].String() != "css/images/sail.png" || pl.At["fonts/keel.svg"].String() != "fonts/keel.svg" || len(pl.Kept) > 0 {
+		t.Errorf("%+v, %v", pl, err)
+	}
+	d = describe(t, "keel-1.0.0.zip", tree{"a/x.js": readable, "b/x.js": readable + "\n", "c/y.js": readable})
+	all := d.Choose(func(string) (string, bool) { return "**", true })
+	if _, err := Place(d, all, "keel", "1.0.0", h, record.ByKind, nil); err == nil {
+		t.Error("two files got one place")
+	}
+	pl, err = Place(d, all, "keel", "1.0.0", h, "", nil)
+	if err != nil || pl.At["a/x.js"].String() != "lib/keel/a/x.js" || pl.At["b/x.js"].String() != "lib/keel/b/x.js" || pl.At["c/y.js"].String() != "js/y.js" {
+		t.Errorf("%+v, %v", pl, err)
+	}
+}
+
+func TestHabitNames(t *testing.T) {
+	for _, tt := range []struct{ base, version, habit, want string }{
+		{"winch-1.2.3.min.js", "1.2.3", "plain", "winch.min.js"}, {"winch.min.js", "1.2.3", "versioned", "winch-1.2.3.min.js"},
+		{"winch-1.2.3.js", "1.2.3", "versioned", "winch-1.2.3.js"}, {"winch-1.2.3.js", "1.2.3", "shipped", "winch-1.2.3.js"},
+		{"winch-debug.js", "1.2.3", "versioned", "winch-1.2.3-debug.js"},
+	} {
+		if got := habitName(tt.base, tt.version, record.Names(tt.habit)); got != tt.want {
+			t.Errorf("%+v: got %s", tt, got)
+		}
+	}
+}
