@@ -221,8 +221,8 @@ func TestAdoptLocalFiles(t *testing.T) {
 	s.Write("parcels/brinework/about.json", `{"name": "brinework", "version": "1.2.0"}`)
 	s.Write("js/chart.js", "/* Chart of the tides */ window.tideTable = 1;")
 	s.Write("js/gauge.js", "/*! gauge v0.9.1 | (c) the harbour */ window.gauge = function () {};")
-	replace(s, "index.html", "</body>", "<script src='js/vendor/oarlock-1.4.2.min.js'></script><script src=js/chart.js></script><script src=js/gauge.js></script></body>")
-	replace(s, "index.html", "<link rel=\"stylesheet\" href=\"css/club.css\">", "<link rel=stylesheet href=/parcels/brinework/css/brinework.min.css><link rel=\"stylesheet\" href=\"css/club.css\">")
+	s.Replace("index.html", "</body>", "<script src='js/vendor/oarlock-1.4.2.min.js'></script><script src=js/chart.js></script><script src=js/gauge.js></script></body>")
+	s.Replace("index.html", "<link rel=\"stylesheet\" href=\"css/club.css\">", "<link rel=stylesheet href=/parcels/brinework/css/brinework.min.css><link rel=\"stylesheet\" href=\"css/club.css\">")
 	before := s.Read("index.html")
 	if r := s.Try("check", "index.html"); strings.Contains(r.Out, "file-missing") {
 		t.Errorf("check says\n%s", r.Out)
@@ -260,7 +260,7 @@ func TestAdoptLocalFiles(t *testing.T) {
 	s.Run("adopt", "regatta.html", "--tag", "oarlock", "--as", "oarlock-two@2.0.3")
 	// Other bytes than the registry has are said to be so, and still recorded as they are.
 	s.Write("js/pennants.js", "/*! tidechart v3.1.0 */ window.tidechart = {changed: true};")
-	replace(s, "tides.html", "</body>", "<script src=js/pennants.js></script></body>")
+	s.Replace("tides.html", "</body>", "<script src=js/pennants.js></script></body>")
 	if out := s.Run("adopt", "tides.html"); !strings.Contains(out, "the registry's tidechart 3.1.0 has other bytes") {
 		t.Errorf("adopt says\n%s", out)
 	}
@@ -270,8 +270,8 @@ func TestAdoptLocalFiles(t *testing.T) {
 func TestAdoptWhatTheCrateHas(t *testing.T) {
 	s, _ := linked(t)
 	s.Write("js/old/page-helper.js", s.Read("js/oarlock.min.js"))
-	replace(s, "index.html", "</body>", "<script src=js/old/page-helper.js></script></body>")
-	replace(s, "tides.html", `src="js/oarlock.min.js"`, `src="http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"`)
+	s.Replace("index.html", "</body>", "<script src=js/old/page-helper.js></script></body>")
+	s.Replace("tides.html", `src="js/oarlock.min.js"`, `src="http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"`)
 	r := s.Fail(1, []string{"a second copy of js/oarlock.min.js of oarlock", "refer to js/oarlock.min.js instead", "the crate has the same bytes", "oarlock 2.0.3  dist/oarlock.min.js, sure"}, "adopt", "--all")
 	if !strings.Contains(s.Read("crate.yaml"), "harbour2: http://short.harbour.example/{name}@{version}/{short}") {
 		t.Errorf("the pattern was not learned:\n%s\n%s", r.Out, s.Read("crate.yaml"))

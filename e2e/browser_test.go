@@ -159,7 +159,7 @@ func served(t *testing.T, s *merrytest.Site) string {
 // TestModulesInABrowser: a library of ES modules gets a tag that a browser runs it by.
 func TestModulesInABrowser(t *testing.T) {
 	ctx := browser(t)
-	s := started(t)
+	s := merrytest.Started(t)
 	r, err := standin.NewRegistry()
 	if err != nil {
 		t.Fatal(err)
@@ -176,7 +176,7 @@ func TestModulesInABrowser(t *testing.T) {
 		t.Errorf("console %q, failed %q", console, failed)
 	}
 	s.Run("check", "index.html")
-	replace(s, "index.html", ` type="module"`, "")
+	s.Replace("index.html", ` type="module"`, "")
 	console, _, _ = visit(t, ctx, served(t, s)+"/index.html", "1")
 	if r := s.Try("check", "index.html"); len(console) == 0 || !strings.Contains(r.Out, "module-as-classic") {
 		t.Errorf("as a plain script: console %q, and check says\n%s", console, r.Out)
@@ -186,15 +186,15 @@ func TestModulesInABrowser(t *testing.T) {
 // TestMendedInABrowser: pages that a browser complains about, mended by check --fix, and clean.
 func TestMendedInABrowser(t *testing.T) {
 	ctx := browser(t)
-	s := started(t)
+	s := merrytest.Started(t)
 	address := served(t, s)
 	for name, edit := range map[string]func(){
-		"case":     func() { replace(s, "index.html", "js/club.js", "js/Club.js") },
-		"moved":    func() { replace(s, "index.html", "js/oarlock.min.js", "vendor/oarlock.min.js") },
+		"case":     func() { s.Replace("index.html", "js/club.js", "js/Club.js") },
+		"moved":    func() { s.Replace("index.html", "js/oarlock.min.js", "vendor/oarlock.min.js") },
 		"muddled":  func() { muddle(s, "index.html", "js/club.js") },
 		"reversed": func() { muddle(s, "index.html", "js/brinework.min.js") },
 		"stale": func() {
-			replace(s, "index.html", `src="js/config.js"`, `src="js/config.js" integrity="sha384-`+strings.Repeat("A", 64)+`"`)
+			s.Replace("index.html", `src="js/config.js"`, `src="js/config.js" integrity="sha384-`+strings.Repeat("A", 64)+`"`)
 		},
 	} {
 		sound := s.Read("index.html")

@@ -56,20 +56,20 @@ func TestFindingsOfEveryKind(t *testing.T) {
 		words []string
 	}{
 		{"need-later", func(s *merrytest.Site) {
-			replace(s, "index.html", "<!-- our own -->", "<script>oarlock('#menu')</script>")
+			s.Replace("index.html", "<!-- our own -->", "<script>oarlock('#menu')</script>")
 		}, []string{"index.html:26:3", "reads oarlock", "merry order index.html --fix"}},
-		{"need-absent", func(s *merrytest.Site) { replace(s, "index.html", script, "<script>pennants()</script>") }, []string{"pennants", "nothing on this page defines"}},
+		{"need-absent", func(s *merrytest.Site) { s.Replace("index.html", script, "<script>pennants()</script>") }, []string{"pennants", "nothing on this page defines"}},
 		{"need-race", func(s *merrytest.Site) {
-			replace(s, "index.html", `<script src="js/oarlock.min.js">`, `<script async src="js/oarlock.min.js">`)
+			s.Replace("index.html", `<script src="js/oarlock.min.js">`, `<script async src="js/oarlock.min.js">`)
 		}, []string{"is async"}},
 		{"need-circle", func(s *merrytest.Site) {
 			s.Write("js/a.js", "window.A = window.B.x;")
 			s.Write("js/b.js", "window.B = window.A.x;")
-			replace(s, "index.html", script, script+`<script src="js/a.js"></script><script src="js/b.js"></script>`)
+			s.Replace("index.html", script, script+`<script src="js/a.js"></script><script src="js/b.js"></script>`)
 		}, []string{"2 scripts need each other in a circle", "js/a.js reads B"}},
 		{"module-as-classic", func(s *merrytest.Site) {
 			s.Write("js/m.js", "export default 1;")
-			replace(s, "index.html", script, script+`<script src="js/m.js"></script>`)
+			s.Replace("index.html", script, script+`<script src="js/m.js"></script>`)
 		}, []string{"js/m.js is an ES module"}},
 		{"syntax-error", func(s *merrytest.Site) { s.Write("js/config.js", "var CLUB = {;\n") }, []string{"can't be parsed"}},
 		{"syntax-newer", func(s *merrytest.Site) {
@@ -78,11 +78,11 @@ func TestFindingsOfEveryKind(t *testing.T) {
 		}, []string{"ECMAScript 2015", "know 2009"}},
 		{"two-versions", func(s *merrytest.Site) {
 			s.Write("js/oarlock-1.4.2.js", "window.oarlock = window.oarlock || 1;")
-			replace(s, "index.html", script, script+`<script src="js/oarlock-1.4.2.js"></script>`)
+			s.Replace("index.html", script, script+`<script src="js/oarlock-1.4.2.js"></script>`)
 		}, []string{"oarlock is on the page in two versions: 1.4.2 here, and 2.0.3 in line"}},
 		{"unrecorded-library", func(s *merrytest.Site) {
 			s.Write("js/gauge.js", "/*! gauge v0.9.1 */\nwindow.gauge = 1;")
-			replace(s, "index.html", script, script+`<script src="js/gauge.js"></script>`)
+			s.Replace("index.html", script, script+`<script src="js/gauge.js"></script>`)
 		}, []string{"looks like gauge 0.9.1", "merry adopt index.html"}},
 		{"unused-library", func(s *merrytest.Site) { s.Run("omit", "brinework") }, []string{"brinework is in the crate and on no page", "merry drop brinework"}},
 		{"map-missing", func(s *merrytest.Site) {
@@ -99,10 +99,10 @@ func TestFindingsOfEveryKind(t *testing.T) {
 			s.Write("js/club.js", "document.getElementById('nowhere').className = 'x';\n")
 		}, []string{"js/club.js stops: TypeError", "js/club.js:1:"}},
 		{"script-fails", func(s *merrytest.Site) {
-			replace(s, "index.html", `<script src="js/config.js"></script>`, "")
+			s.Replace("index.html", `<script src="js/config.js"></script>`, "")
 		}, []string{"js/club.js stops when the page is ready: ReferenceError: CLUB is not defined", "js/config.js, which is not on this page"}},
 	} {
-		s := started(t)
+		s := merrytest.Started(t)
 		s.Run("check")
 		tt.broke(s)
 		r := s.Try("check")
@@ -120,7 +120,7 @@ func TestFindingsOfEveryKind(t *testing.T) {
 
 // TestRemembered: what check remembers of pages never hides a change.
 func TestRemembered(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Run("check", "--no-rehearse")
 	s.Run("check", "--no-rehearse")
 	before := s.Read("js/club.js")
@@ -136,7 +136,7 @@ func TestRemembered(t *testing.T) {
 	// A folder of installed packages is not walked, and is looked into all the same.
 	s.Write("parcels/winch/about.json", `{"name": "winch", "version": "1.0.0"}`)
 	s.Write("parcels/winch/winch.js", "window.winch = 1;\n")
-	replace(s, "tides.html", "</body>", "<script src=parcels/winch/winch.js></script></body>")
+	s.Replace("tides.html", "</body>", "<script src=parcels/winch/winch.js></script></body>")
 	long := time.Now().Add(-time.Hour)
 	os.Chtimes(filepath.Join(s.Dir, "tides.html"), long, long)
 	for range 2 {
@@ -154,11 +154,11 @@ func TestMend(t *testing.T) {
 	s, _ := linked(t)
 	s.Run("switch", "oarlock", "--cdn", "--page", "crews/index.html")
 	sound := pagesOf(s)
-	replace(s, "index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="old/oarlock.min.js" integrity="sha384-`+strings.Repeat("A", 64)+`"></script>`)
-	replace(s, "tides.html", `css/club.css`, `CSS/club.css`)
-	replace(s, "tides.html", `    <script src="js/config.js"></script>`+"\n", `    <script src="js/config.js"></script>`+"\n"+`    <script src="js/config.js"></script>`+"\n")
+	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="old/oarlock.min.js" integrity="sha384-`+strings.Repeat("A", 64)+`"></script>`)
+	s.Replace("tides.html", `css/club.css`, `CSS/club.css`)
+	s.Replace("tides.html", `    <script src="js/config.js"></script>`+"\n", `    <script src="js/config.js"></script>`+"\n"+`    <script src="js/config.js"></script>`+"\n")
 	crews := s.Read("crews/index.html")
-	replace(s, "crews/index.html", ` crossorigin="anonymous"`, "")
+	s.Replace("crews/index.html", ` crossorigin="anonymous"`, "")
 	broken := s.State()
 	out := s.Run("check", "--fix", "--dry-run")
 	if s.State() != broken || !strings.Contains(out, "was there twice") || !strings.Contains(out, "+++ b/tides.html") {
@@ -169,8 +169,8 @@ func TestMend(t *testing.T) {
 		t.Errorf("mended:\n%s", pagesOf(s))
 	}
 	// An order is mended with the fewest moves.
-	replace(s, "index.html", `<script src="js/club.js"></script>`, "")
-	replace(s, "index.html", "<!-- our own -->", "<!-- our own -->\n  <script src=\"js/club.js\"></script>")
+	s.Replace("index.html", `<script src="js/club.js"></script>`, "")
+	s.Replace("index.html", "<!-- our own -->", "<!-- our own -->\n  <script src=\"js/club.js\"></script>")
 	out = s.Try("check", "index.html", "--fix").Out
 	if !strings.Contains(out, "js/club.js goes behind js/oarlock.min.js") {
 		t.Errorf("check --fix says\n%s", out)
@@ -183,7 +183,7 @@ func TestMend(t *testing.T) {
 }
 
 func TestOrderOutput(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	out := s.Run("order", "crews/index.html")
 	for _, want := range []string{"step  what", "js/brinework.min.js", "oarlock", "before", "of equal rules the later one wins", "kept"} {
 		if !strings.Contains(out, want) {
@@ -202,17 +202,17 @@ func TestOrderOutput(t *testing.T) {
 	s.Fail(2, []string{"there is svg, dot and mermaid"}, "order", "index.html", "--graph", "jpeg")
 	s.Fail(2, []string{"--graph draws one page"}, "order", "**", "--graph", "svg")
 	// Deferred before blocking can't be mended by moving.
-	replace(s, "index.html", `<script src="js/oarlock.min.js">`, `<script defer src="js/oarlock.min.js">`)
+	s.Replace("index.html", `<script src="js/oarlock.min.js">`, `<script defer src="js/oarlock.min.js">`)
 	before := s.State()
 	s.Fail(1, []string{"no move mends this", "is deferred"}, "order", "index.html", "--fix")
 	if s.State() != before {
 		t.Error("it was changed all the same")
 	}
 	// Stylesheets are ordered by the same means, across head and body.
-	replace(s, "index.html", `<script defer src="js/oarlock.min.js">`, `<script src="js/oarlock.min.js">`)
+	s.Replace("index.html", `<script defer src="js/oarlock.min.js">`, `<script src="js/oarlock.min.js">`)
 	page := s.Read("tides.html")
-	replace(s, "tides.html", "    <link rel=\"stylesheet\" href=\"css/brinework.min.css\">\n", "")
-	replace(s, "tides.html", "<main class=\"bw-page\">", "<main class=\"bw-page\">\n<link rel=\"stylesheet\" href=\"css/brinework.min.css\">")
+	s.Replace("tides.html", "    <link rel=\"stylesheet\" href=\"css/brinework.min.css\">\n", "")
+	s.Replace("tides.html", "<main class=\"bw-page\">", "<main class=\"bw-page\">\n<link rel=\"stylesheet\" href=\"css/brinework.min.css\">")
 	s.Fail(1, []string{"own-style-first"}, "check", "tides.html")
 	s.Run("order", "tides.html", "--fix")
 	s.Run("check", "tides.html")
@@ -222,10 +222,10 @@ func TestOrderOutput(t *testing.T) {
 }
 
 func TestReports(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Write("js/forgotten.js", "1;\n")
-	replace(s, "index.html", "js/club.js", "js/Club.js")
-	replace(s, "tides.html", "<script src=\"js/oarlock.min.js\"></script>", "")
+	s.Replace("index.html", "js/club.js", "js/Club.js")
+	s.Replace("tides.html", "<script src=\"js/oarlock.min.js\"></script>", "")
 	for _, args := range [][]string{{"check", "--sarif"}, {"check", "crews/index.html", "--sarif"}} {
 		valid(t, "sarif-2.1.0.schema.json", s.Try(args...).Out)
 	}
@@ -262,7 +262,7 @@ func TestReports(t *testing.T) {
 	if out := s.Run("check", "--changed-since", "HEAD"); !strings.HasPrefix(out, "0 pages") {
 		t.Errorf("nothing changed, and check says\n%s", out)
 	}
-	replace(s, "crews/index.html", "../js/club.js", "../js/Club.js")
+	s.Replace("crews/index.html", "../js/club.js", "../js/Club.js")
 	out := s.Fail(1, []string{"crews/index.html", "1 page: 1 error"}, "check", "--changed-since", "HEAD").Out
 	if strings.Contains(out, "tides.html") {
 		t.Errorf("pages that did not change are checked:\n%s", out)
@@ -272,7 +272,7 @@ func TestReports(t *testing.T) {
 
 // TestHostileScripts: a rehearsal is ended by its limits, and the page by nothing.
 func TestHostileScripts(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	for name, script := range map[string]string{
 		"endless": "for (;;) {}",
 		"greedy":  "var a = []; for (;;) a.push(new Array(1000000).join('x') + a.length);",

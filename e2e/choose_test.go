@@ -63,7 +63,7 @@ func TestHabits(t *testing.T) {
 }
 
 func TestRefillFromTheCacheAlone(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	whole := s.State()
 	os.RemoveAll(filepath.Join(s.Dir, "../downloads"))
 	for _, dir := range []string{"fonts"} {
@@ -157,7 +157,7 @@ func TestCacheUnderManyProcesses(t *testing.T) {
 }
 
 func TestDropSparesWhatIsNeededSharedOrChanged(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	before := s.State()
 	s.Fail(1, []string{"brinework needs oarlock", "--even-if-needed"}, "drop", "oarlock")
 	if s.State() != before {
@@ -376,29 +376,10 @@ func TestOptions(t *testing.T) {
 	s.Fail(1, []string{"no such part", "legend, slim, dark"}, "take", "chart", "--part", "nothing")
 }
 
-// archive writes an archive beside the site, and returns its name as a command takes it.
-func archive(t *testing.T, s *merrytest.Site, name string, files map[string]string) string {
-	t.Helper()
-	var b bytes.Buffer
-	z := zip.NewWriter(&b)
-	for file, text := range files {
-		w, err := z.Create(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		w.Write([]byte(text))
-	}
-	if err := z.Close(); err != nil {
-		t.Fatal(err)
-	}
-	s.Write("../downloads/"+name, b.String())
-	return "../downloads/" + name
-}
-
 // TestRememberedIsTheSame: what is remembered of an archive says the same as looking into it: all rows, the suggestion, the
 // reasons, the options, and what take brings.
 func TestRememberedIsTheSame(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	var long strings.Builder // what does not compress, to make the archive worth remembering
 	for i := range 6000 {
 		sum := sha256.Sum256([]byte{byte(i), byte(i >> 8)})
@@ -418,7 +399,7 @@ func TestRememberedIsTheSame(t *testing.T) {
 	for name, b := range files {
 		zipped["bollard/"+name] = string(b)
 	}
-	sources := []string{"bollard", archive(t, s, "bollard-1.0.0.zip", zipped)}
+	sources := []string{"bollard", s.Archive("bollard-1.0.0.zip", zipped)}
 	for _, source := range sources {
 		for _, command := range [][]string{{"peek", source, "--json"}, {"peek", source, "--all"}, {"take", source, "--dry-run", "--json", "--page", "tides.html"}} {
 			os.RemoveAll(filepath.Join(s.Home, ".merry/cache"))
@@ -442,7 +423,7 @@ func TestLargeDeliveries(t *testing.T) {
 	for _, name := range []string{"bow", "mid", "tail"} {
 		files["hull/parts/"+name+".js"] = strings.Repeat("// a line of a long comment\n", 130_000) + "window." + name + " = 1;\n"
 	}
-	out := s.Run("peek", archive(t, s, "hull-1.0.0.zip", files))
+	out := s.Run("peek", s.Archive("hull-1.0.0.zip", files))
 	if !strings.Contains(out, "defines") {
 		t.Errorf("what is suggested was not read:\n%s", out)
 	}
@@ -453,13 +434,13 @@ func TestLargeDeliveries(t *testing.T) {
 func TestCatalogues(t *testing.T) {
 	s := merrytest.Club(t)
 	s.Run("start")
-	s.Write("log.html", plainPage)
+	s.Write("log.html", merrytest.PlainPage)
 	build := func(version string) string {
 		files := map[string]string{"logline/dist/logline.js": "var logline = {\n  tongues: {},\n  version: '" + version + "'\n};\n", "logline/dist/logline-extra.js": "logline.extra = 1;\n", "logline/dist/tongues/deep/ex.js": "logline.tongues.ex = {};\n"}
 		for i := range 20 {
 			files[fmt.Sprintf("logline/dist/tongues/t%02d.js", i)] = fmt.Sprintf("logline.tongues.t%d = {yes: 'y%d'};\n", i, i)
 		}
-		return archive(t, s, "logline-"+version+".zip", files)
+		return s.Archive("logline-"+version+".zip", files)
 	}
 	source := build("1.0.0")
 	out := s.Run("peek", source)

@@ -5,6 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
 )
 
 // TestAnotherMachine: a fresh checkout with an empty cache gets every file back, byte for byte, from the registry and from the
@@ -51,7 +53,7 @@ func TestAnotherMachine(t *testing.T) {
 
 // TestBuildsComeWithTheirMaps: the other build that a switch brings has its source map beside it.
 func TestBuildsComeWithTheirMaps(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Run("drop", "brinework")
 	s.Run("take", "../downloads/brinework-1.2.0.zip", "--one-build", "--readable", "--page", "**")
 	if _, err := os.Stat(filepath.Join(s.Dir, "css/brinework.min.css")); err == nil {

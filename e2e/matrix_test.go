@@ -92,11 +92,11 @@ func matrixSite(t *testing.T) *merrytest.Site {
 		t.Fatal(err)
 	}
 	t.Cleanup(r.Close)
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Run("sources", "set", "registry", r.URL)
 	s.Run("take", "tidechart", "--page", "tides.html")
 	s.Write("js/chart.js", "// Draws the tide of today.\nvar today = tidechart('#tide-curve', [1, 3, 5, 4, 2, 1]);\n")
-	replace(s, "tides.html", "<script src=\"js/club.js\"></script>", "<script src=\"js/club.js\"></script>\n    <script src=\"js/chart.js\"></script>")
+	s.Replace("tides.html", "<script src=\"js/club.js\"></script>", "<script src=\"js/club.js\"></script>\n    <script src=\"js/chart.js\"></script>")
 	s.Write("js/foghorn.js", "export function foghorn() {\n  return 'low';\n}\nexport default foghorn;\n")
 	s.Write("js/server.js", "var fs = require('fs');\nmodule.exports = function () {\n  return fs;\n};\n")
 	return s

@@ -13,7 +13,7 @@ import (
 // TestPromises walks the design's promises on one site, in the words of a session that a person could
 // have: nothing that merry does leaves a trace it should not.
 func TestPromises(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	pristine := pagesOf(s)
 
 	// A page keeps all but the asked-for tags, whatever was done in between.
@@ -61,7 +61,7 @@ func TestPromises(t *testing.T) {
 }
 
 func TestErrorsSayWhatToTypeNext(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
 	s.Run("take", "../downloads/brinework-1.2.0.zip")
 	for _, args := range [][]string{
@@ -212,7 +212,7 @@ func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
 
 // TestWithoutAHome: where there is no home, a folder of temporary files, which is everybody's, does not stand in.
 func TestWithoutAHome(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	cmd := s.Command("check")
 	cmd.Env = []string{"TMPDIR=" + t.TempDir()}
 	if out, err := cmd.CombinedOutput(); err == nil || !strings.Contains(string(out), "set MERRY_HOME") {

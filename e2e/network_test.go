@@ -75,7 +75,7 @@ func TestConnections(t *testing.T) {
 
 // TestInterrupted: Ctrl-C during a wait for a server ends the command, says that nothing was changed, and leaves nothing.
 func TestInterrupted(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	r.Fail("tidechart", standin.Slow)
 	before := s.State()
 	cmd := s.Command("take", "tidechart", "--page", "tides.html")
@@ -112,7 +112,7 @@ func TestMuteTerminal(t *testing.T) {
 	if err != nil {
 		t.Skip("there is no script command to make a terminal with")
 	}
-	s := started(t)
+	s := merrytest.Started(t)
 	for _, args := range []string{"--help", "--json contents", "check --no-rehearse", "take --help"} {
 		cmd := s.Command()
 		cmd = exec.Command(script, "-qec", cmd.Path+" "+args, "/dev/null")

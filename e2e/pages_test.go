@@ -98,7 +98,7 @@ func TestStartLearnsHabits(t *testing.T) {
 
 // TestJSONOfEveryCommand: --json prints one JSON value and nothing else, errors too.
 func TestJSONOfEveryCommand(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	for _, args := range [][]string{
 		{"start"}, {"peek", "../downloads/oarlock-2.0.3.zip"}, {"peek", "../downloads/oarlock-2.0.3.zip", "--notes"}, {"peek", "--downloads", "../downloads"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"},
 		{"take", "../downloads/brinework-1.2.0.zip", "--dry-run"}, {"take", "../downloads/brinework-1.2.0.zip"}, {"include", "brinework", "--page", "**"}, {"omit", "brinework"}, {"check"}, {"contents"}, {"seal", "js"},
@@ -120,7 +120,7 @@ func TestJSONOfEveryCommand(t *testing.T) {
 // TestDryRunsChangeNothing: every changing command, on --dry-run, leaves the folder as it is and says what
 // it would do.
 func TestDryRunsChangeNothing(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**")
 	s.Run("take", "tidechart", "--page", "tides.html")
 	os.Remove(filepath.Join(s.Dir, "js/oarlock-1.4.2.js"))
@@ -150,7 +150,7 @@ func TestDryRunsChangeNothing(t *testing.T) {
 
 // TestHandWrittenListIsKept: whatever commands do, what people wrote in the packing list stays.
 func TestHandWrittenListIsKept(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	s.Write("crate.yaml", `# The club's crate. Ask Ada before you change versions.
 format: 1
 site: .        # here
@@ -184,7 +184,7 @@ own: {order: [js/config.js, js/club.js]}
 }
 
 func TestContentsTellsTheState(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
 	s.Write("crate.yaml", s.Read("crate.yaml")+"  pennants: {version: 1.1.0, only: desk}\n")
 	out := s.Run("contents")

@@ -17,22 +17,8 @@ import (
 	"merrycrate.example/merry/standin"
 )
 
-// registered is the club's site with a stand-in registry set.
-func registered(t *testing.T) (*merrytest.Site, *standin.Registry) {
-	t.Helper()
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(r.Close)
-	s := merrytest.Club(t)
-	s.Run("start")
-	s.Run("sources", "set", "registry", r.URL)
-	return s, r
-}
-
 func TestTakeFromRegistry(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	out := s.Run("take", "tidechart", "--with-needs", "--page", "tides.html")
 	for _, want := range []string{"took tidechart 3.1.0", "with it: oarlock", "needs oarlock on the page before it (dist/tidechart.js:"} {
 		if !strings.Contains(out, want) {
@@ -73,7 +59,7 @@ func TestTakeFromRegistry(t *testing.T) {
 }
 
 func TestNeedsAreRecognisedWhateverTheyAreCalled(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--as", "page-helper")
 	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "page-helper of the crate has it") {
 		t.Errorf("take printed\n%s", out)
@@ -86,7 +72,7 @@ func TestNeedsAreRecognisedWhateverTheyAreCalled(t *testing.T) {
 }
 
 func TestResolution(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	for wish, want := range map[string]string{"": "2.1.0", "@2.0.3": "2.0.3", "@^1.0": "1.4.2", "@~1.4.0": "1.4.2", "@1.x": "1.4.2", "@1.0 - 1.4.0": "1.4.0", "@old": "1.4.2", "@next": "3.0.0-beta.1",
 		"@^1.3 || ^2.0": "2.1.0", "@>=2 <2.1": "2.0.3", "@>=3": "", "@^3.0.0-beta.0": "3.0.0-beta.1", "@*": "2.1.0", "@1.3.0": "1.3.0", "@<=1.3.0": "1.0.0"} {
 		r := s.Try("take", "oarlock"+wish, "--dry-run")
@@ -105,7 +91,7 @@ func TestResolution(t *testing.T) {
 }
 
 func TestHoldVersionsRepin(t *testing.T) {
-	s, _ := registered(t)
+	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@1.4.0", "--names", "versioned", "--page", "**")
 	s.Fail(2, []string{"say why"}, "hold", "oarlock")
 	s.Run("hold", "oarlock", "--below", "2.0.0", "--because", "the kiosk has no classes")
@@ -149,7 +135,7 @@ func TestHoldVersionsRepin(t *testing.T) {
 }
 
 func TestScopedRegistryAndToken(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	r.Demand("sea-secret-42")
 	s.Fail(3, []string{"does not let this be fetched (401)"}, "take", "@gull/pennants")
 	s.Run("sources", "set", "registry", r.URL, "--scope", "@gull", "--token-from", "GULL_TOKEN")
@@ -179,7 +165,7 @@ func TestScopedRegistryAndToken(t *testing.T) {
 
 // TestTokenStaysWithItsHost: a redirect to another host must not carry the credentials along.
 func TestTokenStaysWithItsHost(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	var got atomic.Value
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, req *http.Request) {
 		got.Store(req.Header.Get("Authorization") + ".")
@@ -198,7 +184,7 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 }
 
 func TestRegistryFaults(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	s.Env = []string{"MERRY_PATIENCE=3s"}
 	before := s.State()
 	for fault, tt := range map[standin.Fault]struct {
@@ -240,7 +226,7 @@ func TestRegistryFaults(t *testing.T) {
 // TestManyAtOnce: thirty libraries and what they need come in one change, asked for side by side, and
 // nothing twice.
 func TestManyAtOnce(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	args := []string{"take", "--with-needs"}
 	for i := range 30 {
 		name := fmt.Sprintf("float%d", i)
@@ -266,7 +252,7 @@ func TestManyAtOnce(t *testing.T) {
 
 // TestMetadataOf20MB: a large document is read in little memory.
 func TestMetadataOf20MB(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	for i := range 40 {
 		r.Publish("ballast", fmt.Sprintf("1.%d.0", i), map[string][]byte{"ballast.js": []byte("var ballast = 1;\n"),
 			"package.json": []byte(`{"license":"MIT","stones":"` + strings.Repeat("a", 500_000) + `"}`)})
@@ -304,7 +290,7 @@ func peakMemory(pid int) (peak int) {
 // TestUndeclaredNeeds: a base that no dependency names is found by the global that it defines; what defines nothing is not
 // believed; what a script asks for before it uses it is no need.
 func TestUndeclaredNeeds(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	publish := func(name, version, manifest string, files map[string]string) {
 		t.Helper()
 		all := map[string][]byte{"package.json": []byte(fmt.Sprintf(`{"name": %q, "version": %q%s}`, name, version, manifest))}
@@ -326,7 +312,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 	if strings.Contains(out, "2.0.0") {
 		t.Errorf("the makers' own range was not kept:\n%s", out)
 	}
-	s.Write("knots.html", plainPage)
+	s.Write("knots.html", merrytest.PlainPage)
 	s.Run("take", "rope-walk-knots", "--with-needs", "--page", "knots.html")
 	if page := s.Read("knots.html"); !strings.Contains(page, "rope-walk.js") || strings.Index(page, "rope-walk.js") > strings.Index(page, "rope-walk-knots.js") {
 		t.Errorf("the page is\n%s", page)
@@ -342,7 +328,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 // TestNeedsOfMembers: an add-on that uses what another add-on gives to the base needs both, however that is given; one that
 // asks for it first needs the base alone. What nobody gives is told.
 func TestNeedsOfMembers(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	publish := func(name, dependencies, text string) {
 		t.Helper()
 		if err := r.Publish(name, "1.0.0", map[string][]byte{"package.json": []byte(fmt.Sprintf(`{"name": %q, "version": "1.0.0", "dependencies": {%s}}`, name, dependencies)), name + ".js": []byte(text)}); err != nil {
@@ -357,7 +343,7 @@ func TestNeedsOfMembers(t *testing.T) {
 	publish("rowlock-calm", `"rowlock": "^1.0.0", "rowlock-stage": "^1.0.0"`, "(function ($) {\n  if ($.stage) { $.stage('calm', {}); }\n  $.fn.calm = function () {};\n})(rowlock);\n")
 	publish("rowlock-lost", `"rowlock": "^1.0.0"`, "(function ($) {\n  $.compass.north('lost');\n})(rowlock);\n")
 	for name, want := range map[string]string{"rowlock-lamp": "rowlock, rowlock-stage", "rowlock-vane": "rowlock, rowlock-stage, rowlock-tools", "rowlock-calm": "rowlock"} {
-		s.Write("lamp.html", plainPage)
+		s.Write("lamp.html", merrytest.PlainPage)
 		before := s.State()
 		if out := s.Run("take", name, "--dry-run"); strings.Contains(out, "tidechart") || strings.Count(out, "would supply it") != strings.Count(want, ",")+1 {
 			t.Errorf("without --with-needs it says of %s\n%s", name, out)
@@ -383,7 +369,7 @@ func TestNeedsOfMembers(t *testing.T) {
 
 // TestNamesThatSayNothing: a library's main.js and style.css give way to the site's own, and are called after the library.
 func TestNamesThatSayNothing(t *testing.T) {
-	s, r := registered(t)
+	s, r := merrytest.Registered(t)
 	if err := r.Publish("bollard", "1.0.0", map[string][]byte{"package.json": []byte(`{"name": "bollard", "version": "1.0.0", "main": "dist/main.js", "style": "dist/style.css"}`), "dist/main.js": []byte("window.bollard = 1;\n"), "dist/style.css": []byte("b {\n  margin: 0;\n}\n")}); err != nil {
 		t.Fatal(err)
 	}

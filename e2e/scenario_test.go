@@ -60,7 +60,7 @@ func TestAppOfManyParts(t *testing.T) {
 // TestRehearsalsAreAskedFor: few pages are rehearsed by themselves, many only where that is asked for, and what a rehearsal
 // showed is remembered.
 func TestRehearsalsAreAskedFor(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Write("js/club.js", "document.querySelector('#nowhere').id = 1;\n")
 	if r := s.Try("check", "--no-rehearse"); strings.Contains(r.Out, "script-fails") || strings.Contains(r.Out, "rehearsed") {
 		t.Errorf("it was rehearsed all the same:\n%s", r.Out)
@@ -84,8 +84,8 @@ func TestRehearsalsAreAskedFor(t *testing.T) {
 
 // TestConfirmedBeforeTold: a script that reads as if it needed a global, and never asks for it when it runs, is not accused.
 func TestConfirmedBeforeTold(t *testing.T) {
-	s := started(t)
-	replace(s, "index.html", `<script src="js/club.js"></script>`, `<script src="js/club.js"></script><script src="js/quiet.js"></script>`)
+	s := merrytest.Started(t)
+	s.Replace("index.html", `<script src="js/club.js"></script>`, `<script src="js/club.js"></script><script src="js/quiet.js"></script>`)
 	for text, needs := range map[string]bool{
 		"var list = []; list.forEach(function () { pennants.raise(); });\n":                                 false,
 		"['a'].forEach(function () { pennants.raise(); });\n":                                               true,
@@ -112,7 +112,7 @@ func TestAdoptWithoutARegistry(t *testing.T) {
 	for _, h := range standin.Hosts {
 		s.Run("sources", "set", "host", h, c.Addr)
 	}
-	replace(s, "index.html", "</head>", "  <link rel=\"stylesheet\" href=\"http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css\">\n</head>")
+	s.Replace("index.html", "</head>", "  <link rel=\"stylesheet\" href=\"http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css\">\n</head>")
 	out := s.Run("adopt", "index.html")
 	if !strings.Contains(out, "brinework 1.2.0  css/brinework.css, likely") {
 		t.Errorf("adopt says\n%s", out)
@@ -260,7 +260,7 @@ func TestJSONForScripts(t *testing.T) {
 
 // TestManyAtOnce: checks and changes of one project at the same time, sharing a cache; each finds a whole state.
 func TestChecksAndSwitchesAtOnce(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	before := s.State()
 	var wg sync.WaitGroup
 	for i := range 6 {
@@ -292,7 +292,7 @@ func TestHostileCDN(t *testing.T) {
 	s.Env = []string{"MERRY_PATIENCE=1s"}
 	before := s.State()
 	for _, host := range []string{"down.harbour.example", "other.harbour.example", "rewrites.harbour.example"} {
-		replace(s, "tides.html", "</body>", "<script src='http://"+host+"/lib/pennants/1.1.0/none.js'></script></body>")
+		s.Replace("tides.html", "</body>", "<script src='http://"+host+"/lib/pennants/1.1.0/none.js'></script></body>")
 		if r := s.Try("adopt", "tides.html"); r.Status == 0 {
 			t.Errorf("%s: adopted\n%s", host, r.Out)
 		}
@@ -311,7 +311,7 @@ func TestHostileCDN(t *testing.T) {
 // TestLogbookStaysTogether: a library whose script finds its pictures beside it is kept in one folder, by its own word or by
 // the site's.
 func TestLogbookStaysTogether(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	files, err := demo.Library("logbook", "1.0.0")
 	if err != nil {
 		t.Fatal(err)

@@ -10,24 +10,6 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// plainPage is a page that nothing is wrong with and that loads nothing.
-const plainPage = `<!doctype html>
-<html lang="en">
-<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Log</title></head>
-<body>
-</body>
-</html>
-`
-
-// started is the club's site with both libraries on every page.
-func started(t *testing.T) *merrytest.Site {
-	s := merrytest.Club(t)
-	s.Run("start")
-	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
-	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
-	return s
-}
-
 func TestStart(t *testing.T) {
 	s := merrytest.Club(t)
 	s.Write(".gitignore", "*.log")
@@ -184,30 +166,30 @@ func TestFindings(t *testing.T) {
 		spoil func(s *merrytest.Site)
 		want  []string
 	}{
-		{"file-missing", func(s *merrytest.Site) { replace(s, "index.html", "js/oarlock.min.js", "js/oarlock-2.0.3.min.js") }, []string{"index.html:", "nearest file is js/oarlock.min.js"}},
-		{"case-differs", func(s *merrytest.Site) { replace(s, "index.html", "js/oarlock.min.js", "js/Oarlock.min.js") }, []string{"write js/oarlock.min.js"}},
+		{"file-missing", func(s *merrytest.Site) { s.Replace("index.html", "js/oarlock.min.js", "js/oarlock-2.0.3.min.js") }, []string{"index.html:", "nearest file is js/oarlock.min.js"}},
+		{"case-differs", func(s *merrytest.Site) { s.Replace("index.html", "js/oarlock.min.js", "js/Oarlock.min.js") }, []string{"write js/oarlock.min.js"}},
 		{"sealed-changed", func(s *merrytest.Site) { s.Write("js/oarlock.js", "changed") }, []string{"js/oarlock.js"}},
 		{"sealed-gone", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "js/oarlock.js")) }, []string{"js/oarlock.js"}},
 		{"need-absent", func(s *merrytest.Site) { s.Run("omit", "oarlock", "--page", "tides.html") }, []string{"tides.html:24:5", "merry include oarlock --page tides.html"}},
 		{"need-later", func(s *merrytest.Site) {
-			replace(s, "index.html", "js/oarlock.min.js", "js/x.js")
-			replace(s, "index.html", "js/brinework.min.js", "js/oarlock.min.js")
-			replace(s, "index.html", "js/x.js", "js/brinework.min.js")
+			s.Replace("index.html", "js/oarlock.min.js", "js/x.js")
+			s.Replace("index.html", "js/brinework.min.js", "js/oarlock.min.js")
+			s.Replace("index.html", "js/x.js", "js/brinework.min.js")
 		}, []string{"comes one tag later"}},
 		{"included-twice", func(s *merrytest.Site) {
-			replace(s, "index.html", "</body>", "<script src='./js/oarlock.min.js'></script></body>")
+			s.Replace("index.html", "</body>", "<script src='./js/oarlock.min.js'></script></body>")
 		}, []string{"first in line"}},
 		{"own-style-first", func(s *merrytest.Site) {
-			replace(s, "index.html", "<link rel=\"icon\"", "<link rel=stylesheet href=css/club.css><link rel=\"icon\"")
+			s.Replace("index.html", "<link rel=\"icon\"", "<link rel=stylesheet href=css/club.css><link rel=\"icon\"")
 		}, []string{"css/club.css"}},
 		{"asset-missing", func(s *merrytest.Site) { s.Write("css/club.css", "\n\nbody { background: url(../img/none.png) }\n") }, []string{"css/club.css:3:", "img/none.png"}},
-		{"no-doctype", func(s *merrytest.Site) { replace(s, "index.html", "<!doctype html>\n", "") }, []string{"nineties"}},
-		{"no-viewport", func(s *merrytest.Site) { replace(s, "index.html", "viewport", "viewpoint") }, []string{"phone"}},
+		{"no-doctype", func(s *merrytest.Site) { s.Replace("index.html", "<!doctype html>\n", "") }, []string{"nineties"}},
+		{"no-viewport", func(s *merrytest.Site) { s.Replace("index.html", "viewport", "viewpoint") }, []string{"phone"}},
 		{"page-unreadable", func(s *merrytest.Site) { s.Write("odd.html", "\xff\xfe<\x00p\x00>\x00") }, []string{"UTF-16"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			s := started(t)
+			s := merrytest.Started(t)
 			s.Run("check")
 			tt.spoil(s)
 			s.Fail(1, append(tt.want, tt.name, "next:", "why:"), "check")
@@ -222,18 +204,9 @@ func TestFindings(t *testing.T) {
 	}
 }
 
-func replace(s *merrytest.Site, name, old, new string) {
-	s.T.Helper()
-	b := s.Read(name)
-	if !strings.Contains(b, old) {
-		s.T.Fatalf("%s does not hold %q:\n%s", name, old, b)
-	}
-	s.Write(name, strings.ReplaceAll(b, old, new))
-}
-
 // TestBadInput: each gets a clear error with its status, and nothing changes.
 func TestBadInput(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Write("notes.txt", "hello")
 	s.Write("parts/menu.html", "<nav>menu</nav>\n")
 	s.Write("wide.html", "\xff\xfe<\x00")
@@ -279,7 +252,7 @@ func TestBadInput(t *testing.T) {
 }
 
 func TestReadOnlyIsLeftAlone(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Run("omit", "brinework")
 	page, dir := filepath.Join(s.Dir, "index.html"), filepath.Join(s.Dir, "crews")
 	os.Chmod(page, 0o444)
@@ -325,7 +298,7 @@ func TestBrokenRecords(t *testing.T) {
 }
 
 func TestSealAndContents(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	if got := s.TryWith("", "seal", "-", "--algorithm", "sha256").Out; got != "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=  -\n" {
 		t.Errorf("seal - of nothing printed %q", got)
 	}
@@ -347,7 +320,7 @@ func TestSealAndContents(t *testing.T) {
 
 // TestSameInputSameBytes: the records have no times in them and no order of chance.
 func TestSameInputSameBytes(t *testing.T) {
-	a, b := started(t), started(t)
+	a, b := merrytest.Started(t), merrytest.Started(t)
 	if a.State() != b.State() {
 		t.Error("two sites that were treated alike differ")
 	}

@@ -21,7 +21,7 @@ func linked(t *testing.T) (*merrytest.Site, *standin.CDN) {
 		t.Fatal(err)
 	}
 	t.Cleanup(c.Close)
-	s := started(t)
+	s := merrytest.Started(t)
 	for _, h := range standin.Hosts {
 		s.Run("sources", "set", "host", h, c.Addr)
 	}
@@ -83,7 +83,7 @@ func TestSwitchBackPutsBack(t *testing.T) {
 	s, _ := linked(t)
 	before := pagesOf(s) + s.Read("js/oarlock.min.js")
 	s.Run("switch", "--cdn")
-	removed(t, s, "js/oarlock.min.js")
+	s.Remove("js/oarlock.min.js")
 	s.Run("switch", "--local")
 	if pagesOf(s)+s.Read("js/oarlock.min.js") != before {
 		t.Error("pages or the copy are not as before")
@@ -156,7 +156,7 @@ func TestLinkFindings(t *testing.T) {
 	} {
 		s, _ := linked(t)
 		s.Run("switch", "--cdn")
-		replace(s, "index.html", edit[0], edit[1])
+		s.Replace("index.html", edit[0], edit[1])
 		s.Fail(1, []string{name, "index.html:", "merry switch oarlock --cdn --page index.html"}, "check", "index.html")
 		s.Run("switch", "--local")
 		s.Run("check")
@@ -172,7 +172,7 @@ func TestLearnAPattern(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	s := started(t)
+	s := merrytest.Started(t)
 	for _, h := range standin.Hosts {
 		s.Run("sources", "set", "host", h, c.Addr)
 	}
@@ -215,7 +215,7 @@ func TestCheckAgainstProfileAndOnline(t *testing.T) {
 	s.Env = []string{"MERRY_PATIENCE=1s"}
 	s.Fail(1, []string{"link-unreachable"}, "check", "--online")
 	s.Fail(1, []string{"no profile holiday", "desk, live"}, "check", "--profile", "holiday")
-	replace(s, "index.html", "</body>", "<script src=\"https://cdn.harbour.example/latest/oarlock.js\"></script></body>")
+	s.Replace("index.html", "</body>", "<script src=\"https://cdn.harbour.example/latest/oarlock.js\"></script></body>")
 	s.Fail(1, []string{"link-unversioned"}, "check", "index.html")
 }
 

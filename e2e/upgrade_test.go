@@ -103,7 +103,7 @@ func atoi(t *testing.T, s string) int {
 // TestRepinWithRenames: class tokens change on pages, byte for byte, in the same change as the library, and nothing else.
 func TestRepinWithRenames(t *testing.T) {
 	s, _ := upgradable(t)
-	replace(s, "tides.html", `<table class="bw-table">`, "<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>")
+	s.Replace("tides.html", `<table class="bw-table">`, "<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>")
 	before := s.State()
 	tides := s.Read("tides.html")
 	dry := s.Run("repin", "brinework@2.0.0", "--rename-sure", "--dry-run")

@@ -178,6 +178,9 @@ func spelledOut(x *js.BinaryExpr) *js.BinaryExpr {
 // compare knows the comparisons by which scripts find out where they are.
 func (f *follower) compare(x *js.BinaryExpr, this value) (cond value, yes, no []*Need) {
 	negated := x.Op == js.NotEqToken || x.Op == js.NotEqEqToken
+	if f.asksForMaker(x.X, x.Y, this) || f.asksForMaker(x.Y, x.X, this) {
+		return map[bool]value{true: {kind: truth}, false: {kind: falsehood}}[negated], nil, nil
+	}
 	a, b := f.eval(x.X, this), f.eval(x.Y, this)
 	if a.kind == text && b.kind != text || b.kind == foreign {
 		a, b = b, a
@@ -209,6 +212,36 @@ func (f *follower) compare(x *js.BinaryExpr, this value) (cond value, yes, no []
 		same = opposite(same)
 	}
 	return same, nil, nil
+}
+
+// asksForMaker tells a question whether the window was made by a script's own function, which it never was: by its
+// constructor or its prototype, as functions ask that may be called without "new".
+func (f *follower) asksForMaker(maker, own js.IExpr, this value) bool {
+	var of js.IExpr
+	switch m := maker.(type) {
+	case *js.DotExpr:
+		if name, _ := dotName(m); name != "constructor" && name != "__proto__" {
+			return false
+		}
+		of = m.X
+	case *js.CallExpr:
+		dot, ok := m.X.(*js.DotExpr)
+		if !ok || len(m.Args.List) != 1 {
+			return false
+		}
+		if name, _ := dotName(dot); name != "getPrototypeOf" {
+			return false
+		}
+		of = m.Args.List[0].Value
+	default:
+		return false
+	}
+	if dot, ok := own.(*js.DotExpr); ok {
+		if name, _ := dotName(dot); name == "prototype" {
+			own = dot.X
+		}
+	}
+	return f.quiet(of, this).kind == global && f.quiet(own, this).kind == function
 }
 
 func known(v value) bool { return v.kind != unknown && v.kind != foreign }

@@ -122,6 +122,20 @@ var corpus = []sample{
 	{"2020 BigInt", `var a = 10n;`, Classic, "a", "", 2020},
 	{"2021", `var a; a ??= 1_000;`, Classic, "a", "", 2021},
 	{"2022", `class A { #b = 1; c() { return this.#b; } }`, Classic, "A", "", 2022},
+	{"called without new", `(function (g) { function Winch(o) { if (!(this instanceof Winch)) { return new Winch(o); } this.turns = 1; } Winch(); g.Winch = Winch; })(window);`, Classic, "Winch", "", 2009},
+	{"called without new, by prototype", `(function (g, f) { g.Winch = f(); })(this, function () { function Winch(o) { var plain = typeof this === "undefined" || Object.getPrototypeOf(this) !== Winch.prototype; if (plain) { return new Winch(o); } this.turns = 1; Object.defineProperty(this, "rope", { get: function () { return 1; } }); } Winch(); return Winch; });`, Classic, "Winch", "", 2009},
+	{"called without new, by constructor", `(function (g) { function Winch(o) { return this.constructor === Winch ? (this.turns = 1, this) : new Winch(o); } Winch(); g.Winch = Winch; })(window);`, Classic, "Winch", "", 2009},
+	{"helper where it is there", `(function () { var $ = window.oarlock || window.rowlock, has = typeof $ === "function" ? $ : null; window.winch = { find: function (n) { return has ? has(n) : document.querySelectorAll(n); }, clean: function (n) { if ($) { $.clean([n]); } } }; })();`, Classic, "winch", "oarlock|rowlock?", 2009},
+	{"helper for later", `(function (root) { var Winch = function (o) { this.paint = o.paint || root.brine; if (this.paint) { this.paint.set({}); } }; Winch.prototype.show = function (t) { return window.brine.show(t); }; root.Winch = Winch; })(this);`, Classic, "Winch", "brine~", 2009},
+	{"registers where it may", `(function (f) { if (typeof oarlock !== "undefined") { f(oarlock); } if (typeof module !== "undefined") { module.exports = f; } })(function (o) { o.use("knots", function () {}); }); typeof tidechart !== "undefined" && tidechart.register({ id: "knots" });`, Universal, "", "oarlock? tidechart?", 2009},
+	{"add-on of an add-on", `(function (factory) { if (typeof define === "function" && define.amd) { define(["oarlock", "oarlock-stage"], factory); } else { factory(oarlock); } })(function ($) { $.fn.stage.defaults.knot = 1; $.extend($.fn.stage.methods, { tie: function () {} }); });`, Universal, "", "oarlock", 2009},
+	{"class on a namespace", `(function () { var k = "undefined" != typeof globalThis ? globalThis : self; k.Winch = class extends k.Rope.Base {}; })();`, Classic, "Winch", "Rope", 2015},
+	{"packed with what calls for it", `var Winch = (() => { var need = (r => typeof require !== "undefined" ? require : r)(function (r) { if (typeof require !== "undefined") return require.apply(this, arguments); throw Error(r); }); var lazy = (f, m) => () => (m || f((m = { exports: {} }).exports, m), m.exports); var rope = lazy((e, m) => { m.exports = { a: 1 }; }); return rope(); })();`, Universal, "Winch", "", 2015},
+	{"two needs by one wrapper", `(function (root, factory) { if (typeof exports === "object") { module.exports = factory(require("rope"), require("knots")); } else if (typeof define === "function" && define.amd) { define(["rope", "knots"], factory); } else { root.Winch = factory(root.Rope, root.Knots.core); } })(self, function (rope, knots) { return { tie: rope.tie(knots) }; });`, Universal, "Winch", "Knots Rope", 2009},
+	{"namespace of several levels", `var Boat = Boat || {}; Boat.deck = Boat.deck || {}; Boat.deck.winch = (function (self) { self.turn = 1; return self; })(Boat.deck.winch || {});`, Classic, "Boat", "", 2009},
+	{"locale for a core", `(function (global, factory) { typeof exports === "object" && typeof module !== "undefined" ? factory(require("../tidechart")) : typeof define === "function" && define.amd ? define(["../tidechart"], factory) : factory(global.tidechart); }(this, function (tidechart) { "use strict"; tidechart.addTongue("nl", { high: "hoog" }); }));`, Universal, "", "tidechart", 2009},
+	{"loader that is given back", `var old = window.winch; window.winch = { give: function () { window.winch = old; } };`, Classic, "old winch", "", 2009},
+
 	{"broken", `function ( {`, Broken, "", "", 0},
 }
 

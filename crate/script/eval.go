@@ -302,8 +302,11 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 		f.use(b)
 		return value{}
 	case js.InstanceofToken:
-		f.eval(x.X, this)
-		f.use(f.eval(x.Y, this))
+		a, b := f.eval(x.X, this), f.eval(x.Y, this)
+		if a.kind == global && b.kind == function {
+			return value{kind: falsehood} // the window was made by no script's function
+		}
+		f.use(b)
 		return value{}
 	}
 	a := f.eval(x.X, this)

@@ -187,6 +187,24 @@ func (s *Site) Write(name, content string) {
 	}
 }
 
+// Replace replaces all of one text in a file of the site, which must have it.
+func (s *Site) Replace(name, old, new string) {
+	s.T.Helper()
+	b := s.Read(name)
+	if !strings.Contains(b, old) {
+		s.T.Fatalf("%s does not hold %q:\n%s", name, old, b)
+	}
+	s.Write(name, strings.ReplaceAll(b, old, new))
+}
+
+// Remove removes a file of the site.
+func (s *Site) Remove(name string) {
+	s.T.Helper()
+	if err := os.Remove(filepath.Join(s.Dir, filepath.FromSlash(name))); err != nil {
+		s.T.Fatal(err)
+	}
+}
+
 // Read reads a file of the site.
 func (s *Site) Read(name string) string {
 	s.T.Helper()

@@ -1,6 +1,6 @@
 //go:build unix
 
-package e2e
+package faults
 
 import (
 	"bytes"
@@ -27,7 +27,7 @@ var everyCommand = []string{"contents", "check", "check --rehearse", "check --fi
 // that change something are refused, and there is a way out.
 func TestForeignChange(t *testing.T) {
 	for _, path := range []string{"../../home/stolen", ".git/hooks/post-checkout", ".merry/lock", "index.html", "/etc/x"} {
-		base := started(t)
+		base := merrytest.Started(t)
 		plant := func(s *merrytest.Site) string {
 			s.Write(".merry/changes/000009.going/000001", "#!/bin/sh\n")
 			s.Write(".merry/changes/000009.going/journal.json", fmt.Sprintf(`{"format": 1, "title": "x", "entries": [{"path": %q, "draft": "000001", "create": true, "hash": 1, "size": 10, "seen": {"Size": 0, "ModTime": 0}}]}`, path))
@@ -66,7 +66,7 @@ func TestForeignChange(t *testing.T) {
 // TestOwnFolderIsNoLink: merry's own folder, and its lock, lead nowhere else.
 func TestOwnFolderIsNoLink(t *testing.T) {
 	for _, link := range []string{".merry", ".merry/lock", ".merry/changes"} {
-		s := started(t)
+		s := merrytest.Started(t)
 		outside := filepath.Join(s.Home, "outside")
 		os.MkdirAll(outside, 0o755)
 		os.RemoveAll(filepath.Join(s.Dir, link))
@@ -91,7 +91,7 @@ func TestSomebodyElses(t *testing.T) {
 		t.Skip("only the system's own user can give a file to somebody else")
 	}
 	for _, theirs := range []string{".", "crate.yaml", "crate.seal.json", ".merry"} {
-		s := started(t)
+		s := merrytest.Started(t)
 		if err := os.Chown(filepath.Join(s.Dir, theirs), 12345, 12345); err != nil {
 			t.Skip("files can't be given away here: ", err)
 		}
@@ -105,7 +105,7 @@ func TestSomebodyElses(t *testing.T) {
 		s.Fail(1, []string{"others may write to it"}, "contents")
 	}
 	// Above a folder that is somebody else's nothing is looked for, nor above home.
-	s := started(t)
+	s := merrytest.Started(t)
 	below := filepath.Join(s.Dir, "theirs/mine")
 	os.MkdirAll(below, 0o755)
 	if err := os.Chown(filepath.Dir(below), 12345, 12345); err != nil {
@@ -127,8 +127,8 @@ func TestSomebodyElses(t *testing.T) {
 // TestNothingBelowVersionControl: whatever an archive, a record or a list says, nothing is written where another program
 // would carry it out.
 func TestNothingBelowVersionControl(t *testing.T) {
-	s := started(t)
-	source := archive(t, s, "sly-1.0.0.zip", map[string]string{
+	s := merrytest.Started(t)
+	source := s.Archive("sly-1.0.0.zip", map[string]string{
 		"sly/dist/sly.js": "var Sly = {};", "sly/dist/sly.css": "a { background: url(.git/config) } b { background: url(../.htaccess) } c { background: url(../x/.git/hooks/post-checkout) }",
 		"sly/dist/.git/config": "[core]\n fsmonitor = true\n", "sly/.htaccess": "Options +Indexes", "sly/x/.git/hooks/post-checkout": "#!/bin/sh\n", "sly/.GIT/config": "x", "sly/.merry/changes/000001.going/journal.json": "{}", "sly/git~1/config": "x",
 	})
@@ -173,7 +173,7 @@ func TestNothingBelowVersionControl(t *testing.T) {
 
 // TestSpecialFiles: no pipe, device, socket, dangling link or editor's lock holds a command up or makes it fail.
 func TestSpecialFiles(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	make := map[string]func(name string) error{
 		"pipe":   func(name string) error { return syscall.Mkfifo(name, 0o644) },
 		"device": func(name string) error { return os.Symlink("/dev/zero", name) },
@@ -195,7 +195,7 @@ func TestSpecialFiles(t *testing.T) {
 				t.Skip(kind, ": ", err)
 			}
 		}
-		replace(c, "index.html", "</body>", `<script src="js/own.js"></script></body>`)
+		c.Replace("index.html", "</body>", `<script src="js/own.js"></script></body>`)
 		for _, command := range everyCommand {
 			if kind == "large" && strings.HasPrefix(command, "adopt") {
 				continue
@@ -253,13 +253,13 @@ func TestCantBeCarriedOut(t *testing.T) {
 		}
 		s.Run("contents")
 	}
-	s := started(t)
-	clash := archive(t, s, "clash-1.0.0.zip", map[string]string{"clash/dist/clash.js": "var Clash = {};", "clash/dist/clash.css": "a { background: url(a.png) } b { background: url(a.png/b.png) }", "clash/dist/a.png": "x", "clash/x.txt": ""})
+	s := merrytest.Started(t)
+	clash := s.Archive("clash-1.0.0.zip", map[string]string{"clash/dist/clash.js": "var Clash = {};", "clash/dist/clash.css": "a { background: url(a.png) } b { background: url(a.png/b.png) }", "clash/dist/a.png": "x", "clash/x.txt": ""})
 	s.Write("css/a", "")
 	if r := s.Try("take", clash, "--together"); r.Status > 1 {
 		t.Errorf("%+v", r)
 	}
-	long := archive(t, s, "long-1.0.0.zip", map[string]string{"long/dist/long.js": "var Long = {};", "long/dist/long.css": "a { background: url(" + strings.Repeat("n", 251) + ".png) }", "long/dist/" + strings.Repeat("n", 251) + ".png": "x"})
+	long := s.Archive("long-1.0.0.zip", map[string]string{"long/dist/long.js": "var Long = {};", "long/dist/long.css": "a { background: url(" + strings.Repeat("n", 251) + ".png) }", "long/dist/" + strings.Repeat("n", 251) + ".png": "x"})
 	if r := s.Copy().Try("take", long, "--names", "versioned"); r.Status > 1 {
 		t.Errorf("%+v", r)
 	}
@@ -287,12 +287,12 @@ func TestCantBeCarriedOut(t *testing.T) {
 // reaches a terminal, a pipe or an answer in JSON.
 func TestHiddenText(t *testing.T) {
 	const evil = "\x1b[31mred\x1b]0;title\x07\u202egnp\u200b\u0085\x9b"
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Write("index.html", strings.Replace(s.Read("index.html"), "</body>", "<script src=\"js/"+evil+".js\"></script><script src=\"http://"+evil+".example/x.js\"></script><link rel=stylesheet href='"+evil+"'><script>throw new Error('"+evil+"')</script></body>", 1))
 	s.Write("p"+strings.Trim(evil, "\x00")+".html", s.Read("index.html"))
 	s.Write("js/o"+evil+".js", "var O = {}; document.title = '"+evil+"'; "+evil)
 	s.Write("css/o.css", "a { background: url('"+evil+"') }")
-	source := archive(t, s, "evil-1.0.0.zip", map[string]string{"evil/dist/evil.js": "/*! " + evil + " v1 | " + evil + " */\nvar Evil = {};", "evil/package.json": `{"name": "evil", "version": "1.0.0", "license": "` + "\u202e\u200b" + `", "description": "\u001b[31m"}`, "evil/README.md": evil + "\n```html\n<script src=\"" + evil + "\"></script>\n```\n", "evil/LICENSE": evil})
+	source := s.Archive("evil-1.0.0.zip", map[string]string{"evil/dist/evil.js": "/*! " + evil + " v1 | " + evil + " */\nvar Evil = {};", "evil/package.json": `{"name": "evil", "version": "1.0.0", "license": "` + "\u202e\u200b" + `", "description": "\u001b[31m"}`, "evil/README.md": evil + "\n```html\n<script src=\"" + evil + "\"></script>\n```\n", "evil/LICENSE": evil})
 	list := s.Read("crate.yaml")
 	runs := []string{"check", "check --rehearse", "contents", "order **", "bill", "bill --form cyclonedx", "undo --list", "take " + source + " --dry-run", "take " + source, "peek " + source, "peek " + source + " --all", "peek evil --text", "peek evil --start", "include evil --page ** --dry-run", "include evil --page **",
 		"adopt --all", "switch --readable --dry-run", "check --form sarif", "refill", "versions evil", "drop evil --dry-run", "undo", "check " + evil, "take " + evil, "repin " + evil, evil, "check --" + evil, "--in " + evil + " check", "sources set cdn " + evil + " https://" + evil, "seal js"}
@@ -354,7 +354,7 @@ func TestHostileServers(t *testing.T) {
 	})
 	server := httptest.NewServer(mux)
 	defer server.Close()
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Env = []string{"MERRY_PATIENCE=200ms"}
 	for path, words := range map[string]string{"/later/x.js": "503", "/drip/x.js": "x.js"} {
 		from := time.Now()
@@ -384,7 +384,7 @@ func TestHostileServers(t *testing.T) {
 
 // TestSameTimeAndSize: a page, a script or a library's file with other content of the same size and the same time is seen.
 func TestSameTimeAndSize(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	old := time.Now().Add(-time.Hour)
 	age := func() {
 		filepath.Walk(s.Dir, func(name string, info os.FileInfo, err error) error { return os.Chtimes(name, old, old) })
@@ -412,7 +412,7 @@ func TestRoomEndsWithItsParent(t *testing.T) {
 	if runtime.GOOS != "linux" {
 		t.Skip("goes by what Linux says of processes")
 	}
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Write("js/club.js", "for (;;) {}\n")
 	cmd := s.Command("check", "--rehearse")
 	if err := cmd.Start(); err != nil {
@@ -469,10 +469,10 @@ func TestGrowth(t *testing.T) {
 			for i := range n {
 				files[fmt.Sprintf("tiny/lib/f%d.js", i)] = fmt.Sprintf("var t%d = {};", i)
 			}
-			return []string{"peek", archive(t, s, "tiny-1.0.0.zip", files)}
+			return []string{"peek", s.Archive("tiny-1.0.0.zip", files)}
 		}},
 		"globals": {10000, func(s *merrytest.Site, n int) []string {
-			return []string{"peek", archive(t, s, "globs-1.0.0.zip", map[string]string{"globs/globs.js": repeat(n, func(i int) string { return fmt.Sprintf("window.g%d = %d;\n", i, i) })})}
+			return []string{"peek", s.Archive("globs-1.0.0.zip", map[string]string{"globs/globs.js": repeat(n, func(i int) string { return fmt.Sprintf("window.g%d = %d;\n", i, i) })})}
 		}},
 		"attributes": {20000, func(s *merrytest.Site, n int) []string {
 			s.Write("index.html", page("<div "+repeat(n, func(i int) string { return fmt.Sprintf(" a%d=\"%d\"", i, i) })+"></div>"))
@@ -486,7 +486,7 @@ func TestGrowth(t *testing.T) {
 			return []string{"order", "index.html"}
 		}},
 		"rules": {20000, func(s *merrytest.Site, n int) []string {
-			return []string{"peek", archive(t, s, "rules-1.0.0.zip", map[string]string{"rules/rules.css": repeat(n, func(i int) string { return fmt.Sprintf(".c%d { margin: %dpx }\n", i, i) })})}
+			return []string{"peek", s.Archive("rules-1.0.0.zip", map[string]string{"rules/rules.css": repeat(n, func(i int) string { return fmt.Sprintf(".c%d { margin: %dpx }\n", i, i) })})}
 		}},
 		"findings": {1000, func(s *merrytest.Site, n int) []string {
 			s.Write("index.html", page(repeat(n, func(i int) string { return fmt.Sprintf("<script src=\"no/i%d.js\"></script>\n", i) })))

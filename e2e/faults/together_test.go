@@ -1,8 +1,7 @@
-package e2e
+package faults
 
 import (
 	"fmt"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -30,9 +29,9 @@ var sideBySide = [][]string{
 
 // crowded is the site before them: brinework is off one page, and a file of it is gone.
 func crowded(t *testing.T) *merrytest.Site {
-	s := started(t)
+	s := merrytest.Started(t)
 	s.Run("omit", "brinework", "--page", "tides.html")
-	removed(t, s, "fonts/brinework.woff")
+	s.Remove("fonts/brinework.woff")
 	return s
 }
 
@@ -87,7 +86,7 @@ func TestTwoCommandsAtOnce(t *testing.T) {
 
 // TestEightCommandsAtOnce: many commands side by side leave nothing dangling, and undo leads back step by step.
 func TestEightCommandsAtOnce(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	before := s.State()
 	said := atOnce(t, s, []string{"drop", "brinework"}, []string{"include", "brinework", "--page", "**"}, []string{"omit", "oarlock", "--page", "index.html"},
 		[]string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "oldlock", "--together", "--page", "tides.html"}, []string{"switch", "--readable"}, []string{"hold", "oarlock", "--because", "x"},
@@ -106,18 +105,11 @@ func TestEightCommandsAtOnce(t *testing.T) {
 
 // TestWaitingIsTold: a command that waits for another says so, and gives up in the end.
 func TestWaitingIsTold(t *testing.T) {
-	s := started(t)
+	s := merrytest.Started(t)
 	lock := flock.New(filepath.Join(s.Dir, ".merry", "lock"))
 	if err := lock.Lock(); err != nil {
 		t.Fatal(err)
 	}
 	defer lock.Unlock()
 	s.Fail(1, []string{"another command is changing this project; waiting", "for 10 seconds", "next:"}, "hold", "oarlock", "--because", "x")
-}
-
-func removed(t *testing.T, s *merrytest.Site, name string) {
-	t.Helper()
-	if out, err := exec.Command("rm", filepath.Join(s.Dir, filepath.FromSlash(name))).CombinedOutput(); err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
 }

@@ -1,5 +1,5 @@
 // Package e2e tests the built program as a person runs it: on files in a temporary folder.
-package e2e
+package faults
 
 import (
 	"fmt"

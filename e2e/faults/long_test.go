@@ -1,6 +1,6 @@
 //go:build long
 
-package e2e
+package faults
 
 // long says that tests which take minutes are to run whole.
 const long = true

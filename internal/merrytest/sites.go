@@ -1,0 +1,61 @@
+package merrytest
+
+import (
+	"archive/zip"
+	"bytes"
+	"testing"
+
+	"merrycrate.example/merry/standin"
+)
+
+// PlainPage is a page that nothing is wrong with and that loads nothing.
+const PlainPage = `<!doctype html>
+<html lang="en">
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Log</title></head>
+<body>
+</body>
+</html>
+`
+
+// Started is the club's site with both libraries on every page.
+func Started(t testing.TB) *Site {
+	t.Helper()
+	s := Club(t)
+	s.Run("start")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
+	return s
+}
+
+// Registered is the club's site, started, with a registry that it may ask.
+func Registered(t testing.TB) (*Site, *standin.Registry) {
+	t.Helper()
+	r, err := standin.NewRegistry()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(r.Close)
+	s := Club(t)
+	s.Run("start")
+	s.Run("sources", "set", "registry", r.URL)
+	return s, r
+}
+
+// Archive writes a zip archive beside the site, and returns its name as a command takes it.
+func (s *Site) Archive(name string, files map[string]string) string {
+	s.T.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for file, text := range files {
+		w, err := z.Create(file)
+		if err != nil {
+			s.T.Fatal(err)
+		}
+		w.Write([]byte(text))
+	}
+	if err := z.Close(); err != nil {
+		s.T.Fatal(err)
+	}
+	s.Write("../downloads/"+name, b.String())
+	return "../downloads/" + name
+}
