@@ -187,7 +187,6 @@ func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 	if req.OneBuild {
 		sel = o.OneBuild(sel, lib.Build)
 	}
-	lib.Take = o.Named(sel)
 	if req.Arrange != "" {
 		lib.Arrange = req.Arrange
 	}
@@ -202,6 +201,7 @@ func (t *taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 	if err != nil {
 		return nil, err
 	}
+	lib.Take = o.Named(sel)
 	place, sealed, err := t.place(ctx, o, sel, &lib, req.Overwrite)
 	if err != nil {
 		return nil, err
@@ -223,7 +223,7 @@ func (t *taking) place(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 	if err != nil {
 		return nil, nil, err
 	}
-	if aside := d.Spoken(o.Tree, sel.Paths(), place.At); len(aside) > 0 {
+	if aside := d.Spoken(lib.Name, o.Tree, sel.Paths(), place.At); len(aside) > 0 {
 		// A file of the site's own has the name; the library's is called after the library then.
 		lib.Rename = maps.Clone(lib.Rename)
 		for _, base := range aside {
@@ -290,6 +290,9 @@ func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 		return nil, err
 	}
 	for i := range needs {
+		if t.own(o, sel, &needs[i]) {
+			return t.needs(ctx, o, sel, lib, req, depth) // which may need something itself
+		}
 		if err := t.meet(ctx, &needs[i], lib, req, depth); err != nil {
 			return nil, err
 		}
@@ -303,6 +306,9 @@ func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 		if n == nil {
 			break
 		}
+		if t.own(o, sel, n) {
+			return t.needs(ctx, o, sel, lib, req, depth)
+		}
 		if err := t.meet(ctx, n, lib, req, depth); err != nil {
 			return nil, err
 		}
@@ -314,6 +320,15 @@ func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 	return slices.DeleteFunc(needs, func(n origin.Supply) bool {
 		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
 	}), nil
+}
+
+// own adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
+func (t *taking) own(o *origin.Opened, sel *delivery.Selection, n *origin.Supply) bool {
+	if n.Own == "" || sel.Has(n.Own) {
+		return false
+	}
+	o.Bring(sel, n.Own, n.Global+" is from it")
+	return true
 }
 
 // mostMembers is how many needs of members a library may have.

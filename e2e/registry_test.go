@@ -364,6 +364,44 @@ func TestNeedsOfMembers(t *testing.T) {
 			t.Errorf("undo of %s does not lead back", name)
 		}
 	}
+	// What the delivery has itself comes along: a core in a file of its own, a copy of what is given.
+	files := func(name, dependencies string, more map[string]string) {
+		t.Helper()
+		all := map[string][]byte{"package.json": []byte(fmt.Sprintf(`{"name": %q, "version": "1.0.0", "dependencies": {%s}}`, name, dependencies))}
+		for file, text := range more {
+			all[file] = []byte(text)
+		}
+		if err := r.Publish(name, "1.0.0", all); err != nil {
+			t.Fatal(err)
+		}
+	}
+	files("heron", "", map[string]string{"heron.grid.js": "(function () {\n  var base = HeronBase.Cell;\n  window.Heron = function () { return base; };\n})();\n", "heron.core.js": "window.HeronBase = { Cell: 1 };\n", "heron.extra.js": "Heron.Extra = 1;\n"})
+	files("rowlock-buoy", `"rowlock": "^1.0.0"`, map[string]string{"js/rowlock-buoy.js": "(function ($) {\n  $.float('buoy', {});\n})(rowlock);\n", "js/vendor/rowlock.float.js": "(function ($) {\n  $.float = function (n, o) { $.fn[n] = o; };\n})(rowlock);\n"})
+	files("rowlock-mast", `"rowlock": "^1.0.0"`, map[string]string{"rowlock-mast.js": "(function ($) {\n  $.sail.hoist('mast');\n})(rowlock);\n"})
+	files("rowlock-sail", `"rowlock": "^1.0.0"`, map[string]string{"rowlock-sail.js": "(function ($) {\n  $.sail = { hoist: function () {} };\n})(rowlock);\n"})
+	files("rowlock-packed", `"rowlock": "^1.0.0"`, map[string]string{"rowlock-packed.js": "(function (load) {\n  var $ = window.rowlock || load('rowlock');\n  $.fn.packed = 1;\n})(function (name) { throw new Error('no ' + name); });\n"})
+	files("index-one", "", map[string]string{"index.js": "window.IndexOne = 1;\n"})
+	files("index-two", `"index-one": "1"`, map[string]string{"index.js": "window.IndexTwo = IndexOne + 1;\n"})
+	for name, want := range map[string][]string{"heron": {"heron.core.js", "heron.grid.js"}, "rowlock-buoy": {"rowlock.js", "rowlock.float.js", "rowlock-buoy.js"}, "rowlock-mast": {"rowlock.js", "rowlock-sail.js", "rowlock-mast.js"},
+		"rowlock-packed": {"rowlock.js", "rowlock-packed.js"}, "index-two": {"js/index.js", "js/index-two-index.js"}} {
+		s.Write("lamp.html", merrytest.PlainPage)
+		s.Run("take", name, "--with-needs", "--page", "lamp.html")
+		page, at := s.Read("lamp.html"), 0
+		for _, file := range want {
+			i := strings.Index(page[at:], file)
+			if i < 0 {
+				t.Errorf("%s: %s is not in its place on\n%s", name, file, page)
+				break
+			}
+			at += i
+		}
+		if strings.Count(page, "<script") != len(want) {
+			t.Errorf("%s: the page is\n%s", name, page)
+		}
+		s.Run("check", "lamp.html")
+		s.Run("order", "lamp.html")
+		s.Run("undo")
+	}
 	s.Fail(0, []string{"needs rowlock.compass", "nothing in the crate defines that"}, "take", "rowlock-lost", "--with-needs")
 }
 

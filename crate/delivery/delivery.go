@@ -207,7 +207,7 @@ func (d *Delivery) spareTheNamed(source string) {
 	}
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.Aside == "" || f.Aside == "tests" || f.Aside == "other packages" || f.Aside == "sources" || asideFile(path.Base(f.Path)) != "" {
+		if f.Kind != Script && f.Kind != Stylesheet || f.Aside == "" || f.Aside == "tests" || f.Aside == otherPackages || f.Aside == "sources" || asideFile(path.Base(f.Path)) != "" {
 			continue
 		}
 		if named[f.Path] || own(f) && !elsewhere[f.Kind] {

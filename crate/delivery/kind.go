@@ -67,6 +67,9 @@ func KindOf(name string) Kind {
 	return Other
 }
 
+// otherPackages is why files are set apart that are copies of other libraries.
+const otherPackages = "other packages"
+
 // asideFolders are folders whose files are for the library's makers or readers, not for a page.
 var asideFolders = map[string]string{
 	"src": "sources", "source": "sources", "sources": "sources", "scss": "sources", "sass": "sources", "less": "sources",
@@ -74,7 +77,7 @@ var asideFolders = map[string]string{
 	"benchmark": "tests", "benchmarks": "tests", "perf": "tests",
 	"doc": "documentation", "docs": "documentation", "documentation": "documentation", "site": "documentation", "website": "documentation",
 	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples", "samples": "examples",
-	"vendor":      "other packages",
+	"vendor":      otherPackages,
 	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools",
 	"types": "types", "media": "documentation",
 }

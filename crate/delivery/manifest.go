@@ -161,7 +161,7 @@ func (d *Delivery) installed(tree Tree) {
 		}
 		for i := range d.Files {
 			if strings.HasPrefix(d.Files[i].Path, dir+"/") {
-				d.Files[i].Aside = "other packages"
+				d.Files[i].Aside = otherPackages
 			}
 		}
 	}

@@ -119,6 +119,7 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 			}
 		}
 	}
+	d.addOwn(s)
 	for _, o := range options {
 		switch o.Kind {
 		case Variant:
@@ -157,7 +158,7 @@ func (d *Delivery) whyNothing() string {
 	}
 	switch {
 	case forms[script.Module] > 0:
-		return "its modules import packages by their bare names, which a page finds by an import map alone, or what only a server reads; name files with --files if the site has such a map"
+		return "its modules import packages by their bare names, which a page finds by an import map alone, or what only a server or a bundler finds; name files with --files if the site has such a map"
 	case forms[script.Server] > 0:
 		return "its scripts are for a server or a bundler (they use require and module.exports); a page can't use them as they are"
 	case forms[script.AMD] > 0:
@@ -251,7 +252,7 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 // whole finds the script that defines all that another one defines, and what that one needs, too: one tag that needs
 // nothing is better than parts. Of several it is the smallest of the readable.
 func (d *Delivery) whole(f *File) (*File, string) {
-	if f.Script == nil || len(f.Script.Hard()) == 0 || len(f.Script.Defines) == 0 {
+	if f.Script == nil || len(f.Script.Hard()) == 0 || len(f.Script.Defines)+len(f.Script.Parts) == 0 {
 		return nil, ""
 	}
 	var found *File
@@ -261,7 +262,7 @@ func (d *Delivery) whole(f *File) (*File, string) {
 			continue
 		}
 		has := defined(g.Script)
-		if slices.ContainsFunc(f.Script.Defines, func(n script.Global) bool { return !has[n.Name] }) {
+		if slices.ContainsFunc(f.Script.Defines, func(n script.Global) bool { return !has[n.Name] }) || slices.ContainsFunc(f.Script.Parts, func(n script.Global) bool { return !gives(g.Script, has, n.Name) }) {
 			continue
 		}
 		var met []string
@@ -276,6 +277,12 @@ func (d *Delivery) whole(f *File) (*File, string) {
 		found, includes = g, strings.Join(met[:min(3, len(met))], ", ")
 	}
 	return found, includes
+}
+
+// gives tells whether a script gives a member to another's global, or makes the global itself.
+func gives(r *script.Report, defines map[string]bool, member string) bool {
+	global, _, _ := strings.Cut(member, ".")
+	return defines[global] || slices.ContainsFunc(r.Parts, func(p script.Global) bool { return p.Name == member })
 }
 
 // nothing is the most that a file is rated for which nothing speaks but its folder: of such the largest is chosen.
@@ -304,7 +311,7 @@ func (d *Delivery) score(f *File) (int, string) {
 		case script.Server, script.AMD, script.Broken:
 			return 0, ""
 		case script.Module:
-			if d.bringsServer(f, map[string]bool{}) {
+			if d.cannotImport(f, map[string]bool{}) {
 				return 0, ""
 			}
 		case script.Universal:
@@ -329,9 +336,9 @@ func bare(specifier string) bool {
 	return !strings.HasPrefix(specifier, ".") && !strings.HasPrefix(specifier, "/") && !strings.HasPrefix(specifier, "https:") && !strings.HasPrefix(specifier, "http:") && !strings.HasPrefix(specifier, "data:")
 }
 
-// bringsServer tells a module that imports what only a server or a bundler can find or read: a server's form, or a package by
-// its bare name.
-func (d *Delivery) bringsServer(f *File, seen map[string]bool) bool {
+// cannotImport tells a module that imports what a browser can't find or read: a server's form, a package by its bare name, a
+// file without its ending, which only a bundler would try.
+func (d *Delivery) cannotImport(f *File, seen map[string]bool) bool {
 	if seen[f.Path] {
 		return false
 	}
@@ -341,7 +348,7 @@ func (d *Delivery) bringsServer(f *File, seen map[string]bool) bool {
 	}
 	for _, r := range f.Refs {
 		g := d.File(r.Path)
-		if g != nil && g.Script != nil && (g.Script.Form == script.Server || d.bringsServer(g, seen)) {
+		if g == nil && f.Script != nil || g != nil && g.Script != nil && (g.Script.Form == script.Server || d.cannotImport(g, seen)) {
 			return true
 		}
 	}

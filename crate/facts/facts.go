@@ -142,19 +142,25 @@ func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) b
 	})
 }
 
-// StopsFor lists the globals for want of which a script stops when it runs alone, each with the place.
-func (r *Reader) StopsFor(ctx context.Context, text []byte) []script.Global {
-	report, _ := r.aloneToItsEnd(ctx, text)
+// StopsFor lists the globals for want of which a script stops when it runs alone, each with the place. Where it stops with
+// an error of its own, it lists what the script asked for before, and is not sure.
+func (r *Reader) StopsFor(ctx context.Context, text []byte) (list []script.Global, sure bool) {
+	report, ended := r.aloneToItsEnd(ctx, text)
 	if report == nil {
-		return nil
+		return nil, true
 	}
-	var list []script.Global
 	for _, f := range report.Faults {
 		if f.Global != "" && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
 			list = append(list, script.Global{Name: f.Global, Line: f.Line, Column: f.Column})
 		}
 	}
-	return list
+	if len(list) > 0 || ended || report.Stopped != "" {
+		return list, true
+	}
+	for _, read := range report.Reads {
+		list = append(list, script.Global{Name: read.Global, Line: read.Line, Column: read.Column})
+	}
+	return list, false
 }
 
 // aloneToItsEnd is what running a script alone shows, if it came to its end.

@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/source"
 )
 
 // Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
@@ -18,7 +19,7 @@ import (
 // global or gives a member; texts are the scripts that a library of the crate puts on a page. It returns nil where the
 // scripts run, or where that can't be tried.
 func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, defined map[string]string, texts func(library string) [][]byte) (*Supply, error) {
-	files := onPage(o, sel)
+	files := inOrder(onPage(o, sel))
 	if !slices.ContainsFunc(files, func(f *delivery.File) bool { return len(f.Script.PartNeeds) > 0 }) {
 		return nil, nil
 	}
@@ -31,7 +32,7 @@ func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel
 		if err != nil {
 			return nil, err
 		}
-		wants := members(f.Script, needs)
+		wants := members(f.Script)
 		missing, stops, known := trial.Lacks(ctx, base.texts, text, names(wants))
 		base.texts = append(base.texts, text)
 		// The first in the text is what it stops at: what is built from it comes later.
@@ -45,10 +46,13 @@ func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel
 			return nil, err
 		}
 		*n = met[0]
-		if n.Library == "" && n.Package == "" && o.Kind == Package {
-			err = r.givenBy(ctx, trial, o, n, base.texts[:len(base.texts)-1], needs)
+		if n.Library != "" || n.Package != "" {
+			return n, nil
 		}
-		return n, err
+		if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil || n.Own != "" || o.Kind != Package {
+			return n, err
+		}
+		return n, r.givenBy(ctx, trial, o, n, base.texts[:len(base.texts)-1], needs)
 	}
 	return nil, nil
 }
@@ -65,12 +69,38 @@ func onPage(o *Opened, sel *delivery.Selection) []*delivery.File {
 	return list
 }
 
-// members lists what a script uses of globals that it needs, by their places in it. What it gives itself is none.
-func members(report *script.Report, needs []Supply) []script.Global {
+// inOrder puts scripts that give others what they use before those.
+func inOrder(files []*delivery.File) []*delivery.File {
+	uses := func(f, g *delivery.File) bool {
+		for _, has := range slices.Concat(g.Script.Defines, g.Script.Parts) {
+			if slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == has.Name }) || slices.ContainsFunc(f.Script.PartNeeds, func(n script.Global) bool { return n.Name == has.Name }) {
+				return true
+			}
+		}
+		return false
+	}
+	var list []*delivery.File
+	rest := slices.Clone(files)
+	for len(rest) > 0 {
+		i := slices.IndexFunc(rest, func(f *delivery.File) bool {
+			return !slices.ContainsFunc(rest, func(g *delivery.File) bool { return g != f && uses(f, g) })
+		})
+		i = max(i, 0) // those in a circle come as they are
+		list = append(list, rest[i])
+		rest = slices.Delete(rest, i, i+1)
+	}
+	return list
+}
+
+// members lists what a script uses of globals, by its places in it, less what it gives itself.
+func members(report *script.Report) []script.Global {
 	var list []script.Global
+	made := map[string]bool{}
+	for _, g := range report.Parts {
+		made[g.Name] = true
+	}
 	for _, g := range report.PartNeeds {
-		global, _, _ := strings.Cut(g.Name, ".")
-		if slices.ContainsFunc(needs, func(s Supply) bool { return s.Global == global || slices.Contains(s.Or, global) }) {
+		if !made[g.Name] {
 			list = append(list, g)
 		}
 	}
@@ -188,8 +218,8 @@ func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n 
 		}
 	}
 	list = list[:min(len(list), mostCandidates)]
-	gives, err := parallel.Map(ctx, list, func(ctx context.Context, c dependency) (bool, error) {
-		texts, err := r.packageTexts(ctx, c.name, c.rng, 0)
+	gives := func(ctx context.Context, name, rng string) (bool, error) {
+		texts, err := r.packageTexts(ctx, name, rng, 0)
 		if err != nil || len(texts) == 0 {
 			return false, err
 		}
@@ -202,12 +232,32 @@ func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n 
 		// An empty script that comes last is asked whether the member is there then.
 		missing, _, known := trial.Lacks(ctx, all, nil, []string{n.Global})
 		return known && len(missing) == 0, nil
-	})
+	}
+	found, err := parallel.Map(ctx, list, func(ctx context.Context, c dependency) (bool, error) { return gives(ctx, c.name, c.rng) })
 	if err != nil {
 		return err
 	}
-	if i := slices.Index(gives, true); i >= 0 {
+	if i := slices.Index(found, true); i >= 0 {
 		n.Package, n.Range = list[i].name, list[i].rng
+		return nil
 	}
-	return nil
+	if len(r.Registries) == 0 || r.Offline {
+		return nil
+	}
+	return r.byNames(ctx, o, n, namesOfMember(n.Global), r.published(ctx, o), func(ctx context.Context, p *Opened) (bool, error) { return gives(ctx, p.Name, p.Version) })
+}
+
+// namesOfMember lists the names that a package may have which gives a member: both names with a mark between.
+func namesOfMember(member string) []string {
+	parts := strings.Split(strings.ToLower(member), ".")
+	if len(parts) > 2 && parts[1] == "fn" {
+		parts = append(parts[:1], parts[2:]...)
+	}
+	var list []string
+	for _, mark := range []string{"-", ".", ""} {
+		if name := parts[0] + mark + parts[1]; source.ValidPackage(name) {
+			list = append(list, name)
+		}
+	}
+	return list
 }

@@ -24,8 +24,11 @@ type Supply struct {
 	Library  string   `json:"library,omitempty"` // of the crate, that defines it
 	Package  string   `json:"package,omitempty"` // that would define it
 	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
+	Own      string   `json:"own,omitempty"`     // a file of the delivery itself that has it
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
+
+	guess bool // the script asked for it and then stopped, which may have another reason
 }
 
 // File is the script of the delivery that needs it.
@@ -98,14 +101,15 @@ func (r *Opener) Undeclared(ctx context.Context, o *Opened, n *Supply) error {
 	if len(r.Registries) == 0 || r.Offline {
 		return nil
 	}
-	var then time.Time
-	if o.Kind == Package {
-		if doc, err := r.Document(ctx, o.Name, true); err == nil {
-			then = doc.Times[o.Version]
-		}
-	}
+	then := r.published(ctx, o)
 	globals := append([]string{n.Global}, n.Or...)
-	for _, name := range namesFor(o.Name, globals) {
+	supplies := func(_ context.Context, p *Opened) (bool, error) { return suppliesOne(p, globals), nil }
+	return r.byNames(ctx, o, n, namesFor(o.Name, globals), then, supplies)
+}
+
+// byNames finds a package for a need among names that it may have; supplies tells whether one has what is needed.
+func (r *Opener) byNames(ctx context.Context, o *Opened, n *Supply, names []string, then time.Time, supplies func(context.Context, *Opened) (bool, error)) error {
+	for _, name := range names {
 		doc, err := r.Document(ctx, name, true)
 		if ctx.Err() != nil {
 			return ctx.Err()
@@ -125,7 +129,12 @@ func (r *Opener) Undeclared(ctx context.Context, o *Opened, n *Supply) error {
 			continue
 		}
 		p, err := r.OpenPackage(ctx, name, version, nil)
-		if err != nil || !suppliesOne(p, globals) {
+		if err != nil {
+			continue
+		}
+		if ok, err := supplies(ctx, p); err != nil {
+			return err
+		} else if !ok {
 			continue
 		}
 		n.Package, n.Range = name, version
@@ -133,6 +142,16 @@ func (r *Opener) Undeclared(ctx context.Context, o *Opened, n *Supply) error {
 		return nil
 	}
 	return nil
+}
+
+// published is when a package's version came out, zero where that is not known.
+func (r *Opener) published(ctx context.Context, o *Opened) (then time.Time) {
+	if o.Kind == Package {
+		if doc, err := r.Document(ctx, o.Name, true); err == nil {
+			then = doc.Times[o.Version]
+		}
+	}
+	return then
 }
 
 // namesFor lists the names that a package with one of the globals may have: the global's own, in lower case, with dashes

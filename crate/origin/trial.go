@@ -11,7 +11,8 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find.
+// Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find. Where one stops
+// with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
 func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, found []Supply) ([]Supply, error) {
 	var list []Supply
 	for _, c := range sel.Choices {
@@ -23,9 +24,13 @@ func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Se
 		if err != nil {
 			return nil, err
 		}
-		for _, g := range trial.StopsFor(ctx, text) {
+		stops, sure := trial.StopsFor(ctx, text)
+		for _, g := range stops {
+			if !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == g.Name }) {
+				continue
+			}
 			if !slices.ContainsFunc(slices.Concat(found, list), func(s Supply) bool { return s.Global == g.Name || slices.Contains(s.Or, g.Name) }) {
-				list = append(list, Supply{Global: g.Name, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", c.Path, g.Line, g.Column)})
+				list = append(list, Supply{Global: g.Name, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", c.Path, g.Line, g.Column), guess: !sure})
 			}
 		}
 	}
@@ -38,7 +43,7 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 	var kept []Supply
 	for _, n := range needs {
 		if n.Library == "" && n.Package == "" {
-			if n.Strength != string(script.Hard) {
+			if n.Strength != string(script.Hard) || n.guess {
 				continue
 			}
 			text, err := o.Tree.ReadFile(n.File())
@@ -53,8 +58,43 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 					return nil, err
 				}
 			}
+			if n.Package == "" {
+				if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil {
+					return nil, err
+				}
+			}
 		}
 		kept = append(kept, n)
 	}
 	return kept, nil
+}
+
+// mostCopies is how many scripts of other packages' folders are read for what they may have, in files and bytes each.
+const (
+	mostCopies = 60
+	mostCopy   = 1 << 20
+)
+
+// ownFile finds a script of the delivery itself that has one of the globals or members; copies of other libraries count,
+// since their makers ship them for that.
+func (r *Opener) ownFile(o *Opened, globals []string) (string, error) {
+	read := 0
+	for i := range o.Files {
+		f := &o.Files[i]
+		if f.Kind != delivery.Script || f.Script != nil || !f.Copy() || f.Size > mostCopy || read == mostCopies {
+			continue
+		}
+		read++
+		b, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return "", err
+		}
+		f.Script = r.Scripts.Script(b)
+	}
+	for _, g := range globals {
+		if f := o.Definer(g, true); f != nil {
+			return f.Path, nil
+		}
+	}
+	return "", nil
 }

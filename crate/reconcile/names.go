@@ -10,24 +10,38 @@ import (
 )
 
 // sayNothing are stems of names that say nothing of the library they are from.
-var sayNothing = []string{"main", "index", "style", "styles", "script", "scripts", "app", "all", "bundle", "core", "custom", "theme", "site", "default", "common", "base"}
+var sayNothing = []string{"main", "index", "style", "styles", "script", "scripts", "app", "all", "bundle", "core", "custom", "theme", "site", "default", "common", "base",
+	"global", "browser", "umd", "iife", "cdn", "dist", "lib", "module", "plugin", "locales"}
 
-// Spoken lists the names, of files that are to be put from a source, that say nothing of their library and that a file of
-// the site's own has already where they would go.
-func (d *Draft) Spoken(from Source, files []string, at map[string]paths.InSite) []string {
+// Spoken lists the names, of a library's files that are to be put from a source, that say nothing of the library and that
+// another file has already where they would go: the site's own, or another library's, in this change, too.
+func (d *Draft) Spoken(library string, from Source, files []string, at map[string]paths.InSite) []string {
+	others := map[paths.InProject]bool{}
+	for name, sealed := range d.Seal.Libraries {
+		for _, f := range sealed.Files {
+			others[f.At] = others[f.At] || name != library
+		}
+	}
 	var list []string
 	for _, name := range files {
 		place := at[name].In(d.Before.Site())
 		base := path.Base(name)
 		stem, _, _ := strings.Cut(strings.ToLower(base), ".")
-		if !slices.Contains(sayNothing, stem) || place.Base() != base || d.Before.At(place).Library != "" {
+		if !slices.Contains(sayNothing, stem) || place.Base() != base || slices.Contains(list, base) {
+			continue
+		}
+		if others[place] {
+			list = append(list, base)
+			continue
+		}
+		if d.Before.At(place).Library != "" {
 			continue
 		}
 		there, err := d.Before.ReadFile(place)
 		if err != nil {
 			continue
 		}
-		if b, err := from.ReadInto(name, nil); err == nil && !bytes.Equal(b, there) && !slices.Contains(list, base) {
+		if b, err := from.ReadInto(name, nil); err == nil && !bytes.Equal(b, there) {
 			list = append(list, base)
 		}
 	}

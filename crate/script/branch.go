@@ -15,19 +15,13 @@ func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
 		}
 		return value{}, false
 	}
-	f.unsure++
-	defer func() { f.unsure-- }()
-	mark := len(f.present)
-	f.present = append(f.present, names(yes)...)
-	a, aEnds := f.statement(s.Body, this)
-	f.present = f.present[:mark]
-	var b value
-	bEnds := false
-	if s.Else != nil {
-		f.present = append(f.present, names(no)...)
-		b, bEnds = f.statement(s.Else, this)
-		f.present = f.present[:mark]
-	}
+	var a, b value
+	var aEnds, bEnds bool
+	f.either(yes, no, func() { a, aEnds = f.statement(s.Body, this) }, func() {
+		if s.Else != nil {
+			b, bEnds = f.statement(s.Else, this)
+		}
+	})
 	switch {
 	case throws(s.Body) && f.guarded == 0:
 		// "if (!x) throw": what comes behind is for x alone.
@@ -42,6 +36,24 @@ func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
 		a = b
 	}
 	return a, aEnds && bEnds
+}
+
+// either follows two branches of which one is taken, each with what is surely there in it. What both give to a loader of
+// modules is given whichever it is.
+func (f *follower) either(yes, no []*Need, then, otherwise func()) {
+	f.unsure++
+	mark, before := len(f.present), f.mayExport
+	f.mayExport = false
+	f.present = append(f.present, names(yes)...)
+	then()
+	one := f.mayExport
+	f.mayExport = false
+	f.present = append(f.present[:mark], names(no)...)
+	otherwise()
+	f.present = f.present[:mark]
+	f.unsure--
+	f.usesExport = f.usesExport || one && f.mayExport && f.unsure == 0
+	f.mayExport = before || one || f.mayExport
 }
 
 func names(needs []*Need) []string {

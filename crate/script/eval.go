@@ -126,14 +126,8 @@ func (f *follower) conditional(x *js.CondExpr, this value) value {
 	case falsehood, undefined:
 		return f.eval(x.Y, this)
 	}
-	f.unsure++
-	defer func() { f.unsure-- }()
-	mark := len(f.present)
-	f.present = append(f.present, names(yes)...)
-	a := f.eval(x.X, this)
-	f.present = append(f.present[:mark], names(no)...)
-	b := f.eval(x.Y, this)
-	f.present = f.present[:mark]
+	var a, b value
+	f.either(yes, no, func() { a = f.eval(x.X, this) }, func() { b = f.eval(x.Y, this) })
 	return join(a, b)
 }
 
@@ -393,7 +387,7 @@ func (f *follower) assignMember(on value, name string, at []byte, v value, onExp
 		}
 	case undefined:
 		if x, ok := onExpr.(*js.Var); ok && root(x).Decl == js.NoDecl && (string(x.Data) == "module" || string(x.Data) == "exports") {
-			f.usesExport = f.usesExport || f.guarded == 0 && f.strength == Hard
+			f.exports()
 		}
 	case container, function:
 		if on.prop != nil {

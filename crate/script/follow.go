@@ -68,6 +68,7 @@ type follower struct {
 
 	isModule, sawAMD, sawServer         bool
 	callsDefine, usesModule, usesExport bool
+	mayExport                           bool // in a branch that may not be a browser's
 	imports                             []string
 	imported                            map[string]bool // names that import statements bind
 }
@@ -124,6 +125,14 @@ func (f *follower) form() Form {
 		return Universal
 	}
 	return Classic
+}
+
+// exports notes that something is given to a loader of modules: by a browser, too, unless what leads here is in question.
+func (f *follower) exports() {
+	if f.guarded == 0 && f.strength == Hard {
+		f.usesExport = f.usesExport || f.unsure == 0
+		f.mayExport = true
+	}
 }
 
 // note records that a global is needed. What is read under a guard is optional.

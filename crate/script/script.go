@@ -186,30 +186,6 @@ func analyze(src []byte) *Report {
 	return r
 }
 
-// parsed parses a script. The parser takes --x ** 2 for a mistake, which it is for other signs alone (ECMA-262, section
-// 13.6): the power is made a product then, at the same places, which makes no difference to what is read here.
-func parsed(buf []byte) (*js.AST, error) {
-	const most = 100
-	for n := 0; ; n++ {
-		ast, err := js.Parse(parse.NewInputBytes(buf), js.Options{})
-		pe, ok := err.(*parse.Error)
-		if !ok || n == most || !strings.HasPrefix(pe.Message, "unexpected ** in expression") {
-			return ast, err
-		}
-		at := 0
-		for range pe.Line - 1 {
-			at += bytes.IndexByte(buf[at:], '\n') + 1
-		}
-		at = max(0, min(at+pe.Column-4, len(buf)))
-		power := bytes.Index(buf[at:], []byte("**"))
-		before := bytes.TrimRight(buf[:max(0, at+power)], "\t )]}_$0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ.")
-		if power < 0 || power > 8 || !bytes.HasSuffix(before, []byte("--")) && !bytes.HasSuffix(before, []byte("++")) {
-			return ast, err
-		}
-		copy(buf[at+power:], "* ")
-	}
-}
-
 func sortedGlobals(m map[string]Global) []Global {
 	var list []Global
 	for _, name := range slices.Sorted(maps.Keys(m)) {

@@ -1,0 +1,87 @@
+package delivery
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// addOwn adds what chosen scripts need and other scripts of the delivery itself define: a library may come in several files.
+func (d *Delivery) addOwn(s *Selection) {
+	for i := 0; i < len(s.Choices); i++ { // it grows on the way
+		f := d.File(s.Choices[i].Path)
+		if f.Script == nil || f.Script.Form == script.Module || f.Build == record.Minified && f.Pair != "" && s.Has(f.Pair) {
+			continue
+		}
+		for _, n := range f.Script.Hard() {
+			if d.chosenDefines(s, n) || d.Foreign(n.Name) {
+				continue
+			}
+			if g := d.Definer(n.Name, false); g != nil && !s.Has(g.Path) {
+				d.addWithPair(s, g, fmt.Sprintf("it defines %s, which %s needs", n.Name, stemOf(f.Path)))
+			}
+		}
+	}
+}
+
+func (d *Delivery) chosenDefines(s *Selection, n script.Need) bool {
+	return slices.ContainsFunc(s.Choices, func(c Choice) bool {
+		f := d.File(c.Path)
+		return f.Script != nil && slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return g.Name == n.Name || slices.Contains(n.Or, g.Name) })
+	})
+}
+
+// Foreign tells a global that is another library's by all that names tell: one of the dependencies is called like it, or the
+// library is called as an add-on of it.
+func (d *Delivery) Foreign(global string) bool {
+	key := nameKey(global)
+	for _, deps := range []map[string]string{d.Manifest.Peers, d.Manifest.Dependencies, d.Manifest.Dev} {
+		for name := range deps {
+			if nameKey(name) == key {
+				return true
+			}
+		}
+	}
+	rest, ok := strings.CutPrefix(strings.ToLower(d.Name), strings.ToLower(global))
+	return ok && rest != "" && strings.ContainsRune("-._", rune(rest[0]))
+}
+
+// Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come
+// along.
+func (d *Delivery) Bring(s *Selection, name, why string) {
+	both := slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Pair != "" && s.Has(d.File(c.Path).Pair) })
+	if f := d.File(name); both {
+		d.addWithPair(s, f, why)
+	} else {
+		s.add(f.Path, why, true)
+	}
+	d.complete(s, true)
+}
+
+// Copy tells a file that is set apart as a copy of another library.
+func (f *File) Copy() bool { return f.Aside == otherPackages }
+
+// Definer finds the script of the delivery that defines a global, or gives a member: the one that needs least, of those the
+// one that speaks most for itself. With aside set, scripts that are set apart as other packages' count, too.
+func (d *Delivery) Definer(name string, aside bool) *File {
+	var best *File
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Script == nil || f.Aside != "" && !(aside && f.Copy()) || f.Script.Form != script.Classic && f.Script.Form != script.Universal {
+			continue
+		}
+		if !slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return g.Name == name }) {
+			continue
+		}
+		if best == nil || len(f.Script.Hard()) < len(best.Script.Hard()) || len(f.Script.Hard()) == len(best.Script.Hard()) && better(f, best) {
+			best = f
+		}
+	}
+	if best != nil && best.Build == record.Minified && best.Pair != "" {
+		best = d.File(best.Pair)
+	}
+	return best
+}
