@@ -277,62 +277,19 @@ func (t *taking) globals() map[string]string {
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, where that is asked for.
 func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]origin.Supply, error) {
-	found := origin.NeedsOf(o, sel, req.WithNeeds)
-	more, err := origin.Tried(ctx, t.c.Facts, o, sel, found)
+	needs, err := t.c.Origin.Needs(ctx, t.c.Facts, o, sel, req.WithNeeds, t.globals(), t.d.Texts)
 	if err != nil {
-		return nil, err
-	}
-	needs, err := t.c.Origin.Supply(ctx, o, append(found, more...), t.globals())
-	if err != nil {
-		return nil, err
-	}
-	if needs, err = t.c.Origin.Confirm(ctx, t.c.Facts, o, needs); err != nil {
 		return nil, err
 	}
 	for i := range needs {
-		if t.own(o, sel, &needs[i]) {
-			return t.needs(ctx, o, sel, lib, req, depth) // which may need something itself
-		}
 		if err := t.meet(ctx, &needs[i], lib, req, depth); err != nil {
 			return nil, err
-		}
-	}
-	// What the library uses of those is known only when they are: an add-on of an add-on needs both.
-	for range mostMembers {
-		n, err := t.c.Origin.Member(ctx, t.c.Facts, o, sel, needs, t.globals(), t.d.Texts)
-		if err != nil {
-			return nil, err
-		}
-		if n == nil {
-			break
-		}
-		if t.own(o, sel, n) {
-			return t.needs(ctx, o, sel, lib, req, depth)
-		}
-		if err := t.meet(ctx, n, lib, req, depth); err != nil {
-			return nil, err
-		}
-		needs = append(needs, *n)
-		if n.Library == "" && n.Package == "" {
-			break
 		}
 	}
 	return slices.DeleteFunc(needs, func(n origin.Supply) bool {
 		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
 	}), nil
 }
-
-// own adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
-func (t *taking) own(o *origin.Opened, sel *delivery.Selection, n *origin.Supply) bool {
-	if n.Own == "" || sel.Has(n.Own) {
-		return false
-	}
-	o.Bring(sel, n.Own, n.Global+" is from it")
-	return true
-}
-
-// mostMembers is how many needs of members a library may have.
-const mostMembers = 6
 
 // meet takes what supplies a need, where that is asked for, and records what the crate has.
 func (t *taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library, req TakeRequest, depth int) error {

@@ -402,6 +402,17 @@ func TestNeedsOfMembers(t *testing.T) {
 		s.Run("order", "lamp.html")
 		s.Run("undo")
 	}
+	// The newest of what it needs has lost what it uses: the last that had it is taken.
+	for version, text := range map[string]string{"1.9.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "2.0.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "3.0.0": "window.Davit = { lift: function () {} };\n"} {
+		if err := r.Publish("davit", version, map[string][]byte{"davit.js": []byte(text)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	files("davit-boom", `"davit": ">=1.0.0"`, map[string]string{"davit-boom.js": "(function (d) {\n  var ask = function (o, name) { return o[name](); };\n  ask(d, 'is' + 'Hook');\n  d.boom = 1;\n})(Davit);\n"})
+	if out := s.Run("take", "davit-boom", "--with-needs"); !strings.Contains(out, "with 3.0.0 it stops, with 2.0.0 it runs") || !strings.Contains(s.Read("crate.yaml"), "2.0.0") {
+		t.Errorf("of what it needs another version is taken:\n%s", out)
+	}
+	s.Run("undo")
 	s.Fail(0, []string{"needs rowlock.compass", "nothing in the crate defines that"}, "take", "rowlock-lost", "--with-needs")
 }
 

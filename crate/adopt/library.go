@@ -292,7 +292,7 @@ func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.De
 		}
 		for _, r := range f.Refs {
 			if _, chosen := at[r.Path]; chosen {
-				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), paths.Relative(path.Dir(c.File), r.Path)))
+				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), delivery.PathOf(r.URL)))
 			}
 		}
 	}

@@ -396,13 +396,19 @@ func (d *Delivery) unread(f *File, seen map[*File]bool) *File {
 // resolve finds the file in the tree that a relative address means; what has a scheme, a host or a
 // leading slash means none.
 func resolve(from, url string) (string, bool) {
-	url, _, _ = strings.Cut(url, "#")
-	url, _, _ = strings.Cut(url, "?")
-	if url == "" || url[0] == '/' || strings.Contains(strings.SplitN(url, "/", 2)[0], ":") {
+	way := PathOf(url)
+	if way == "" || way[0] == '/' || strings.Contains(strings.SplitN(url, "/", 2)[0], ":") {
 		return "", false
 	}
-	p := path.Join(path.Dir(from), unescapePath(url))
+	p := path.Join(path.Dir(from), way)
 	return p, p != ".." && !strings.HasPrefix(p, "../")
+}
+
+// PathOf is the path of a relative address, less its query and its fragment, as it is on disk.
+func PathOf(url string) string {
+	url, _, _ = strings.Cut(url, "#")
+	url, _, _ = strings.Cut(url, "?")
+	return unescapePath(url)
 }
 
 func unescapePath(s string) string {

@@ -52,13 +52,33 @@ func (d *Delivery) Foreign(global string) bool {
 // Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come
 // along.
 func (d *Delivery) Bring(s *Selection, name, why string) {
+	f := d.File(name)
 	both := slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Pair != "" && s.Has(d.File(c.Path).Pair) })
-	if f := d.File(name); both {
+	d.replace(s, f)
+	if both {
 		d.addWithPair(s, f, why)
 	} else {
 		s.add(f.Path, why, true)
 	}
 	d.complete(s, true)
+}
+
+// replace takes from a selection the scripts that another one has all of: on a page with both they would run twice.
+func (d *Delivery) replace(s *Selection, by *File) {
+	covered := func(c Choice) bool {
+		f := d.File(c.Path)
+		if f.Kind == Map && f.MapOf != "" {
+			f = d.File(f.MapOf)
+		}
+		return f != nil && f.Script != nil && f != by && len(f.Script.Defines)+len(f.Script.Parts) > 0 && hasAll(by.Script, f.Script)
+	}
+	s.Choices = slices.DeleteFunc(s.Choices, func(c Choice) bool {
+		if covered(c) {
+			delete(s.has, c.Path)
+			return true
+		}
+		return false
+	})
 }
 
 // Copy tells a file that is set apart as a copy of another library.

@@ -262,7 +262,7 @@ func (d *Delivery) whole(f *File) (*File, string) {
 			continue
 		}
 		has := defined(g.Script)
-		if slices.ContainsFunc(f.Script.Defines, func(n script.Global) bool { return !has[n.Name] }) || slices.ContainsFunc(f.Script.Parts, func(n script.Global) bool { return !gives(g.Script, has, n.Name) }) {
+		if !hasAll(g.Script, f.Script) {
 			continue
 		}
 		var met []string
@@ -279,10 +279,14 @@ func (d *Delivery) whole(f *File) (*File, string) {
 	return found, includes
 }
 
-// gives tells whether a script gives a member to another's global, or makes the global itself.
-func gives(r *script.Report, defines map[string]bool, member string) bool {
-	global, _, _ := strings.Cut(member, ".")
-	return defines[global] || slices.ContainsFunc(r.Parts, func(p script.Global) bool { return p.Name == member })
+// hasAll tells whether a script defines and gives all that another one does.
+func hasAll(r, of *script.Report) bool {
+	lacks := func(list []script.Global) func(script.Global) bool {
+		return func(g script.Global) bool {
+			return !slices.ContainsFunc(list, func(h script.Global) bool { return h.Name == g.Name })
+		}
+	}
+	return !slices.ContainsFunc(of.Defines, lacks(r.Defines)) && !slices.ContainsFunc(of.Parts, lacks(r.Parts))
 }
 
 // nothing is the most that a file is rated for which nothing speaks but its folder: of such the largest is chosen.

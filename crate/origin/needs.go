@@ -37,9 +37,8 @@ func (s *Supply) File() string {
 	return file
 }
 
-// NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
-// also what they use where it is there.
-func NeedsOf(o *Opened, sel *delivery.Selection, optional bool) []Supply {
+// ownGlobals are those that chosen scripts define themselves.
+func ownGlobals(o *Opened, sel *delivery.Selection) map[string]bool {
 	own := map[string]bool{}
 	for _, c := range sel.Choices {
 		if f := o.File(c.Path); c.Page && f.Script != nil {
@@ -48,6 +47,13 @@ func NeedsOf(o *Opened, sel *delivery.Selection, optional bool) []Supply {
 			}
 		}
 	}
+	return own
+}
+
+// NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
+// also what they use where it is there.
+func NeedsOf(o *Opened, sel *delivery.Selection, optional bool) []Supply {
+	own := ownGlobals(o, sel)
 	var list []Supply
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
@@ -296,8 +302,20 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 	exact := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool { return delivery.NameKey(c.name) == delivery.NameKey(g) })
 	}
-	if len(list) > 0 && exact(list[0]) && !onlyNear {
-		return list[0].name, list[0].rng, nil
+	if len(list) == 0 || !exact(list[0]) || onlyNear {
+		return "", "", nil
 	}
-	return "", "", nil
+	// It is the one that is meant; the newest version that has something for a page is taken.
+	if newest, err := r.OpenPackage(ctx, list[0].name, list[0].rng, nil); err == nil {
+		earlier, err := r.earlierMajors(ctx, list[0].name, list[0].rng, newest.Version)
+		if err != nil {
+			return "", "", err
+		}
+		for _, version := range earlier {
+			if dep, err := r.OpenPackage(ctx, list[0].name, version, nil); err == nil && suppliesOne(dep, globals) {
+				return list[0].name, version, nil
+			}
+		}
+	}
+	return list[0].name, list[0].rng, ctx.Err()
 }

@@ -15,6 +15,7 @@ import (
 // with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
 func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, found []Supply) ([]Supply, error) {
 	var list []Supply
+	own := ownGlobals(o, sel)
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
 		if !c.Page || f.Script == nil || f.Script.Form == script.Module || f.Build == record.Readable && f.Pair != "" && sel.Has(f.Pair) {
@@ -26,7 +27,7 @@ func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Se
 		}
 		stops, sure := trial.StopsFor(ctx, text)
 		for _, g := range stops {
-			if !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == g.Name }) {
+			if own[g.Name] || !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == g.Name }) {
 				continue
 			}
 			if !slices.ContainsFunc(slices.Concat(found, list), func(s Supply) bool { return s.Global == g.Name || slices.Contains(s.Or, g.Name) }) {

@@ -87,7 +87,7 @@ func Place(d *delivery.Delivery, s *delivery.Selection, name, version string, h 
 		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind can't be: %s", pl.Why)
 	}
 	if len(kept) > 0 {
-		maps.Copy(at, placeTogether(kept, name, h, base))
+		maps.Copy(at, placeTogether(d, s, kept, name, h, base))
 	}
 	for p, place := range at {
 		var err error
@@ -112,10 +112,8 @@ func renamed(d *delivery.Delivery, s *delivery.Selection, old string) (string, b
 func referred(d *delivery.Delivery, s *delivery.Selection) map[string]string {
 	by := map[string]string{}
 	for _, c := range s.Choices {
-		for _, target := range refersTo(d, s, c.Path) {
-			if s.Has(target) {
-				by[target] = c.Path
-			}
+		for _, w := range ways(d, s, c.Path) {
+			by[w.to] = c.Path
 		}
 	}
 	return by
@@ -131,8 +129,8 @@ func sets(d *delivery.Delivery, s *delivery.Selection) [][]string {
 		return p
 	}
 	for _, c := range s.Choices {
-		for _, target := range refersTo(d, s, c.Path) {
-			if a, b := find(c.Path), find(target); a != b && s.Has(target) {
+		for _, w := range ways(d, s, c.Path) {
+			if a, b := find(c.Path), find(w.to); a != b {
 				first[b] = a
 			}
 		}
@@ -151,18 +149,27 @@ func sets(d *delivery.Delivery, s *delivery.Selection) [][]string {
 	return sets
 }
 
-// refersTo lists the files that a file finds by their places from its own; of a catalogue those that have no tags.
-func refersTo(d *delivery.Delivery, s *delivery.Selection, name string) []string {
+// A way leads from one file to another, by what stands in the first: "../fonts/deck.woff". It is kept as it is written, since
+// one that climbs and comes back again, "../deck/sea.png", holds in a folder of that name alone.
+type way struct{ to, by string }
+
+// ways lists how a file finds others of a selection by their places from its own; of a catalogue those that have no tags.
+func ways(d *delivery.Delivery, s *delivery.Selection, name string) []way {
 	f := d.File(name)
 	if f == nil {
 		return nil
 	}
-	var list []string
+	var list []way
+	add := func(to, by string) {
+		if s.Has(to) {
+			list = append(list, way{to, by})
+		}
+	}
 	for _, r := range f.Refs {
-		list = append(list, r.Path)
+		add(r.Path, delivery.PathOf(r.URL))
 	}
 	if f.Map != "" {
-		list = append(list, f.Map)
+		add(f.Map, paths.Relative(path.Dir(name), f.Map))
 	}
 	for _, c := range d.Catalogues {
 		if c.Of != name && c.Of != f.Pair {
@@ -170,11 +177,25 @@ func refersTo(d *delivery.Delivery, s *delivery.Selection, name string) []string
 		}
 		for _, other := range c.Files {
 			if s.Has(other) && !s.Tagged(other) {
-				list = append(list, other)
+				add(other, paths.Relative(path.Dir(name), other))
 			}
 		}
 	}
 	return list
+}
+
+// top is the topmost folder that a way from a folder passes through.
+func top(dir, by string) string {
+	for part := range strings.SplitSeq(by, "/") {
+		switch part {
+		case "..":
+			dir = path.Dir(dir)
+		case ".", "":
+		default:
+			return dir
+		}
+	}
+	return dir
 }
 
 // placeByKind puts each set of files into the folders for their kinds. It returns the files that can't be placed so, with
@@ -252,21 +273,19 @@ func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed m
 	for len(queue) > 0 {
 		p := queue[0]
 		queue = queue[1:]
-		for _, target := range refersTo(d, s, p) {
-			if !slices.Contains(set, target) {
-				continue
-			}
-			place := path.Join(path.Dir(at[p]), paths.Relative(path.Dir(p), target))
+		for _, w := range ways(d, s, p) {
+			target := w.to
+			place := path.Join(path.Dir(at[p]), w.by)
 			kind := d.File(target).Kind
 			home := h.folder(kind)
 			if kind == delivery.Map {
 				home = path.Dir(at[p])
 			}
 			if place == ".." || strings.HasPrefix(place, "../") {
-				return nil, fmt.Sprintf("%s asks for %s, which from %s would lie outside the site", p, paths.Relative(path.Dir(p), target), path.Dir(at[p]))
+				return nil, fmt.Sprintf("%s asks for %s, which from %s would lie outside the site", p, w.by, path.Dir(at[p]))
 			}
 			if !wanted && (home == "" || place != path.Join(home, path.Base(place)) && !strings.HasPrefix(place, path.Clean(home)+"/")) {
-				return nil, fmt.Sprintf("%s asks for %s, which from %s is not the site's folder for a %s", p, paths.Relative(path.Dir(p), target), path.Dir(at[p]), kind)
+				return nil, fmt.Sprintf("%s asks for %s, which from %s is not the site's folder for a %s", p, w.by, path.Dir(at[p]), kind)
 			}
 			if _, done := at[target]; !done {
 				queue = append(queue, target)
@@ -285,11 +304,16 @@ func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed m
 }
 
 // placeTogether puts files into one folder, as they stand to each other.
-func placeTogether(files []string, name string, h Habits, base func(string) string) map[string]string {
+func placeTogether(d *delivery.Delivery, s *delivery.Selection, files []string, name string, h Habits, base func(string) string) map[string]string {
 	prefix := path.Dir(files[0])
 	for _, p := range files {
 		for prefix != "." && !strings.HasPrefix(p, prefix+"/") {
 			prefix = path.Dir(prefix)
+		}
+		for _, w := range ways(d, s, p) {
+			for up := top(path.Dir(p), w.by); prefix != "." && up != prefix && !strings.HasPrefix(up, prefix+"/"); {
+				prefix = path.Dir(prefix)
+			}
 		}
 	}
 	at := map[string]string{}

@@ -2,7 +2,10 @@ package placement
 
 import (
 	"context"
+	"fmt"
 	"io/fs"
+	"maps"
+	"math/rand/v2"
 	"path"
 	"slices"
 	"strings"
@@ -76,6 +79,63 @@ func TestMaps(t *testing.T) {
 	pl, err := Place(d, d.Suggest(), "winch", "1.0.0", habits, "", nil)
 	if err != nil || pl.At["dist/maps/w.map"].String() != "js/maps/w.map" {
 		t.Errorf("placed as %+v, %v", pl, err)
+	}
+}
+
+// TestWaysHold: whatever refers to what and however, after placing each file still finds the others by what stands in it.
+func TestWaysHold(t *testing.T) {
+	random := rand.New(rand.NewPCG(1, 2))
+	folders := []string{"", "a/", "a/b/", "a/b/c/", "img/", "css/", "a/css/", "a/img/"}
+	for range 3000 {
+		files, refs := tree{}, map[string][]string{}
+		for i := range 2 + random.IntN(5) {
+			files[fmt.Sprintf("%sf%d.%s", folders[random.IntN(len(folders))], i, []string{"css", "png", "svg", "js", "woff"}[random.IntN(5)])] = "x"
+		}
+		all := slices.Sorted(maps.Keys(files))
+		for _, name := range all {
+			if path.Ext(name) != ".css" {
+				continue
+			}
+			text := ""
+			for range random.IntN(4) {
+				to := all[random.IntN(len(all))]
+				dir := path.Dir(name)
+				way := paths.Relative(dir, to)
+				if dir != "." && random.IntN(2) == 0 { // up and back again
+					up := dir
+					for range random.IntN(3) {
+						up = path.Dir(up)
+					}
+					way = strings.Repeat("../", strings.Count(dir, "/")-strings.Count(path.Dir(up), "/")+1) + to
+					if path.Dir(up) != "." {
+						way = paths.Relative(dir, up+"/x")
+						way = path.Dir(way) + "/../" + paths.Relative(path.Dir(up), to)
+					}
+				}
+				if path.Join(dir, way) != to {
+					continue
+				}
+				refs[name] = append(refs[name], way)
+				text += "a {\n  background: url(" + way + ");\n}\n"
+			}
+			files[name] = text + "b {\n  margin: 0;\n}\n"
+		}
+		d := describe(t, "hull-1.0.0.zip", files)
+		s := d.Choose(func(string) (string, bool) { return "**", true })
+		for _, arrange := range []record.Arrange{"", record.Together, record.ByKind} {
+			pl, err := Place(d, s, "hull", "1.0.0", habits, arrange, nil)
+			if err != nil {
+				continue // refused, since it can't be
+			}
+			for from, list := range refs {
+				for _, way := range list {
+					to := path.Join(path.Dir(from), way)
+					if got := path.Join(pl.At[from].Dir(), way); got != pl.At[to].String() {
+						t.Fatalf("%s: %s is at %s and finds %s by %q at %s, where it is at %s\n%v", arrange, from, pl.At[from], to, way, got, pl.At[to], files)
+					}
+				}
+			}
+		}
 	}
 }
 

@@ -1,0 +1,208 @@
+package origin
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/semantic"
+)
+
+// mostMembers is how many needs of members a library may have.
+const mostMembers = 6
+
+// Needs finds out what the chosen scripts of a delivery need on a page, with optional set also what they use where it is
+// there, and what supplies each: a library of the crate (defined tells which one defines a global or gives a member, texts
+// are its scripts), a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
+// package is none that the scripts run with, an older one is named.
+func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, optional bool, defined map[string]string, texts func(library string) [][]byte) ([]Supply, error) {
+	for {
+		found := NeedsOf(o, sel, optional)
+		more, err := Tried(ctx, trial, o, sel, found)
+		if err != nil {
+			return nil, err
+		}
+		needs, err := r.Supply(ctx, o, append(found, more...), defined)
+		if err != nil {
+			return nil, err
+		}
+		if needs, err = r.Confirm(ctx, trial, o, needs); err != nil {
+			return nil, err
+		}
+		brought := false
+		for i := range needs {
+			brought = bring(o, sel, &needs[i]) || brought
+		}
+		// What the library uses of those is known only when they are: an add-on of an add-on needs both.
+		for n := 0; n < mostMembers && !brought; n++ {
+			member, err := r.Member(ctx, trial, o, sel, needs, defined, texts)
+			if err != nil {
+				return nil, err
+			}
+			if member == nil {
+				break
+			}
+			brought = bring(o, sel, member)
+			needs = append(needs, *member)
+			if member.Library == "" && member.Package == "" {
+				break
+			}
+		}
+		if brought { // what was may need something itself
+			continue
+		}
+		runs, err := r.fit(ctx, trial, o, sel, needs, texts)
+		if err != nil || runs {
+			return needs, err
+		}
+		return r.companions(ctx, trial, o, sel, needs, texts)
+	}
+}
+
+// bring adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
+func bring(o *Opened, sel *delivery.Selection, n *Supply) bool {
+	if n.Own == "" || sel.Has(n.Own) {
+		return false
+	}
+	o.Bring(sel, n.Own, n.Global+" is from it")
+	return true
+}
+
+// mostMajors is how many earlier major versions of what a library needs are tried.
+const mostMajors = 3
+
+// fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
+// their end with that. It tells whether they run then; where that can't be tried they count as running.
+func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, texts func(library string) [][]byte) (bool, error) {
+	if o.Kind != Package {
+		return true, nil
+	}
+	if runs, known, err := r.run(ctx, trial, o, sel, needs, texts); err != nil || runs || !known {
+		return true, err
+	}
+	for i := range needs {
+		n := &needs[i]
+		if n.Package == "" || n.Library != "" {
+			continue
+		}
+		newest, err := r.OpenPackage(ctx, n.Package, n.Range, nil)
+		if err != nil {
+			return true, ctx.Err()
+		}
+		earlier, err := r.earlierMajors(ctx, n.Package, n.Range, newest.Version)
+		if err != nil {
+			return true, err
+		}
+		was := *n
+		for _, version := range earlier {
+			n.Range = version
+			runs, known, err := r.run(ctx, trial, o, sel, needs, texts)
+			if err != nil {
+				return true, err
+			}
+			if runs && known {
+				n.Why = strings.TrimPrefix(was.Why+"; ", "; ") + fmt.Sprintf("with %s it stops, with %s it runs", newest.Version, version)
+				return true, nil
+			}
+		}
+		*n = was
+	}
+	return false, nil
+}
+
+// companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its makers
+// list a library runs, and what can be left out again is none.
+func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, texts func(library string) [][]byte) ([]Supply, error) {
+	pages := onPage(o, sel)
+	if len(pages) == 0 {
+		return needs, nil
+	}
+	all := slices.Clone(needs)
+	for _, c := range dependencies(o) {
+		if len(all)-len(needs) == mostCandidates || slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) }) {
+			continue
+		}
+		p, err := r.OpenPackage(ctx, c.name, c.rng, nil)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if err != nil || len(onPage(p, p.Suggest())) == 0 {
+			continue
+		}
+		n := Supply{Global: c.name, Strength: string(script.Hard), At: pages[0].Path, Package: c.name, Range: c.rng, Why: "it stops without it"}
+		for _, f := range onPage(p, p.Suggest()) {
+			if len(f.Script.Defines) > 0 {
+				n.Global = f.Script.Defines[0].Name
+				break
+			}
+		}
+		all = append(all, n)
+	}
+	runs := func(list []Supply) (bool, error) {
+		runs, known, err := r.run(ctx, trial, o, sel, list, texts)
+		return runs && known, err
+	}
+	if ok, err := runs(all); len(all) == len(needs) || !ok || err != nil {
+		return needs, err
+	}
+	for i := len(all) - 1; i >= len(needs); i-- {
+		less := slices.Delete(slices.Clone(all), i, i+1)
+		ok, err := runs(less)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			all = less
+		}
+	}
+	return all, nil
+}
+
+// earlierMajors lists the newest version of each major of a package before a version's that a range allows; where the range
+// is that version alone, nobody declared one.
+func (r *Opener) earlierMajors(ctx context.Context, name, wish, version string) ([]string, error) {
+	doc, err := r.Document(ctx, name, false)
+	if err != nil {
+		return nil, ctx.Err()
+	}
+	rng, err := semantic.ParseRange(wish)
+	if err != nil || wish == version {
+		rng = nil
+	}
+	major := func(v string) string { m, _, _ := strings.Cut(v, "."); return m }
+	var list []string
+	last := major(version)
+	sorted := doc.Sorted()
+	for i := len(sorted) - 1; i >= 0 && len(list) < mostMajors; i-- {
+		v := sorted[i].Version
+		if strings.Contains(v, "-") || semantic.CompareVersions(v, version) >= 0 || major(v) == last || rng != nil && !rng.Has(v) {
+			continue
+		}
+		last = major(v)
+		list = append(list, v)
+	}
+	return list, nil
+}
+
+// run runs the chosen scripts after what supplies their needs, and tells whether all come to their end.
+func (r *Opener) run(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, texts func(library string) [][]byte) (runs, known bool, err error) {
+	base, err := r.bases(ctx, needs, texts)
+	if err != nil {
+		return false, false, err
+	}
+	runs, known = true, true
+	for _, f := range inOrder(onPage(o, sel)) {
+		text, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return false, false, err
+		}
+		_, stops, tried := trial.Lacks(ctx, base.texts, text, nil)
+		runs, known = runs && !stops, known && tried
+		base.texts = append(base.texts, text)
+	}
+	return runs, known, nil
+}
