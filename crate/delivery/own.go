@@ -70,7 +70,13 @@ func (d *Delivery) replace(s *Selection, by *File) {
 		if f.Kind == Map && f.MapOf != "" {
 			f = d.File(f.MapOf)
 		}
-		return f != nil && f.Script != nil && f != by && len(f.Script.Defines)+len(f.Script.Parts) > 0 && hasAll(by.Script, f.Script)
+		if f == nil || f.Script == nil || f == by {
+			return false
+		}
+		if len(f.Script.Defines)+len(f.Script.Parts) == 0 { // reading does not tell, so names do: x and x-all
+			return strings.HasPrefix(stemOf(by.Path), stemOf(f.Path))
+		}
+		return hasAll(by.Script, f.Script)
 	}
 	s.Choices = slices.DeleteFunc(s.Choices, func(c Choice) bool {
 		if covered(c) {

@@ -302,20 +302,22 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 	exact := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool { return delivery.NameKey(c.name) == delivery.NameKey(g) })
 	}
-	if len(list) == 0 || !exact(list[0]) || onlyNear {
+	i := slices.IndexFunc(list, exact)
+	if i < 0 || onlyNear {
 		return "", "", nil
 	}
+	meant := list[i]
 	// It is the one that is meant; the newest version that has something for a page is taken.
-	if newest, err := r.OpenPackage(ctx, list[0].name, list[0].rng, nil); err == nil {
-		earlier, err := r.earlierMajors(ctx, list[0].name, list[0].rng, newest.Version)
+	if newest, err := r.OpenPackage(ctx, meant.name, meant.rng, nil); err == nil {
+		earlier, err := r.earlierMajors(ctx, meant.name, meant.rng, newest.Version)
 		if err != nil {
 			return "", "", err
 		}
 		for _, version := range earlier {
-			if dep, err := r.OpenPackage(ctx, list[0].name, version, nil); err == nil && suppliesOne(dep, globals) {
-				return list[0].name, version, nil
+			if dep, err := r.OpenPackage(ctx, meant.name, version, nil); err == nil && suppliesOne(dep, globals) {
+				return meant.name, version, nil
 			}
 		}
 	}
-	return list[0].name, list[0].rng, ctx.Err()
+	return meant.name, meant.rng, ctx.Err()
 }

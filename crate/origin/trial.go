@@ -44,7 +44,7 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 	var kept []Supply
 	for _, n := range needs {
 		if n.Library == "" && n.Package == "" {
-			if n.Strength != string(script.Hard) || n.guess {
+			if n.Strength != string(script.Hard) {
 				continue
 			}
 			text, err := o.Tree.ReadFile(n.File())
@@ -59,15 +59,39 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 					return nil, err
 				}
 			}
-			if n.Package == "" {
+			if n.Package == "" && !n.guess {
 				if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil {
 					return nil, err
 				}
 			}
 		}
+		if n.guess {
+			if right, err := r.guessedRight(ctx, trial, o, &n); err != nil {
+				return nil, err
+			} else if !right {
+				continue
+			}
+		}
 		kept = append(kept, n)
 	}
 	return kept, nil
+}
+
+// guessedRight tells whether a script that stops alone runs to its end after what a guess found for it.
+func (r *Opener) guessedRight(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply) (bool, error) {
+	if n.Library != "" || n.Package == "" {
+		return n.Library != "", nil
+	}
+	before, err := r.packageTexts(ctx, n.Package, n.Range, 0)
+	if err != nil {
+		return false, err
+	}
+	text, err := o.Tree.ReadFile(n.File())
+	if err != nil {
+		return false, err
+	}
+	_, stops, known := trial.Lacks(ctx, before, text, nil)
+	return known && !stops, nil
 }
 
 // mostCopies is how many scripts of other packages' folders are read for what they may have, in files and bytes each.

@@ -82,6 +82,14 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 	switch x := e.(type) {
 	case *js.GroupExpr:
 		return f.test(x.X, this)
+	case *js.CommaExpr:
+		last := len(x.List) - 1
+		f.guarded-- // only the last is the question
+		for _, before := range x.List[:last] {
+			f.eval(before, this)
+		}
+		f.guarded++
+		return f.test(x.List[last], this)
 	case *js.UnaryExpr:
 		if x.Op == js.NotToken {
 			c, y, n := f.test(x.X, this)
