@@ -130,6 +130,9 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	d.indexNames()
 	d.installed(tree)
 	d.readManifest(tree)
+	if err := d.followMain(); err != nil {
+		return nil, err
+	}
 	d.spareTheNamed(name)
 	d.spareTheOnlyOnes()
 	// Parsing is slow beside all else, so of a very large delivery only likely scripts are parsed.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -21,6 +22,35 @@ type Manifest struct {
 	Dependencies map[string]string
 	Peers        map[string]string
 	Dev          map[string]string // what its makers built and tested it with
+}
+
+// mostPassing is how long a script may be, in bytes, that does nothing but hand on another file.
+const mostPassing = 2 << 10
+
+var handsOn = regexp.MustCompile(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
+
+// followMain takes for the manifest's main file the one that this hands on: module.exports = require('./dist/winch').
+func (d *Delivery) followMain() error {
+	f := d.File(path.Clean(d.Manifest.Main))
+	if f == nil || f.Kind != Script || f.Size > mostPassing {
+		return nil
+	}
+	b, err := d.tree.ReadFile(f.Path)
+	if err != nil {
+		return err
+	}
+	found := handsOn.FindAllSubmatch(b, -1)
+	if len(found) != 1 {
+		return nil
+	}
+	to, ok := resolve(f.Path, string(found[0][1]))
+	for _, name := range []string{to, to + ".js", to + "/index.js"} {
+		if g := d.File(name); ok && g != nil && g != f && g.Kind == Script {
+			d.Manifest.Main = g.Path
+			break
+		}
+	}
+	return nil
 }
 
 // mostManifest is the largest manifest that is read, in bytes.

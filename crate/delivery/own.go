@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -47,6 +48,15 @@ func (d *Delivery) Foreign(global string) bool {
 	}
 	rest, ok := strings.CutPrefix(strings.ToLower(d.Name), strings.ToLower(global))
 	return ok && rest != "" && strings.ContainsRune("-._", rune(rest[0]))
+}
+
+// ofAnother tells a copy of another library by the version that its name or its banner says.
+func (d *Delivery) ofAnother(f *File) bool {
+	name, version := NameVersion(path.Base(f.Path))
+	if version == "" {
+		name, version = f.Banner.Name, f.Banner.Version
+	}
+	return version != "" && d.Version != "" && version != d.Version && nameKey(name) != nameKey(d.Name)
 }
 
 // Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come
@@ -100,6 +110,9 @@ func (d *Delivery) Definer(name string, aside bool) *File {
 			continue
 		}
 		if !slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return g.Name == name }) {
+			continue
+		}
+		if !aside && d.ofAnother(f) {
 			continue
 		}
 		if best == nil || len(f.Script.Hard()) < len(best.Script.Hard()) || len(f.Script.Hard()) == len(best.Script.Hard()) && better(f, best) {

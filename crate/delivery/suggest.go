@@ -231,7 +231,10 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 			plain.rate(f, score, why)
 		}
 	}
-	const meant = 30
+	const hinted, meant = 12, 30
+	if plain.score < hinted && module.score < hinted && d.meansImports() {
+		return nil, "" // what is left over is not the library
+	}
 	chosen := plain
 	if plain.f == nil || plain.score < meant && module.score >= meant {
 		chosen = module
@@ -247,6 +250,16 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 		best = d.File(best.Pair)
 	}
 	return best, why
+}
+
+// meansImports tells a library whose manifest names a module that a browser can't import.
+func (d *Delivery) meansImports() bool {
+	for _, name := range []string{d.Manifest.Exports, d.Manifest.Module} {
+		if f := d.File(path.Clean(name)); name != "" && f != nil && f.Script != nil && f.Script.Form == script.Module {
+			return d.cannotImport(f, map[string]bool{})
+		}
+	}
+	return false
 }
 
 // whole finds the script that defines all that another one defines, and what that one needs, too: one tag that needs
@@ -329,7 +342,7 @@ func (d *Delivery) score(f *File) (int, string) {
 		}
 	}
 	score, reason := d.scoreName(f)
-	if score <= nothing && f.Script != nil && len(f.Script.Defines)+len(f.Script.Parts) == 0 && f.Script.Form != script.Module {
+	if score <= nothing && f.Script != nil && len(f.Script.Defines)+len(f.Script.Parts)+len(f.Script.Hard()) == 0 && f.Script.Form != script.Module {
 		return 0, "" // nothing speaks for it, and a page would get nothing from it
 	}
 	return score + ready, reason

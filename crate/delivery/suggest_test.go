@@ -1,6 +1,7 @@
 package delivery
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -185,6 +186,28 @@ func TestMapsAreTied(t *testing.T) {
 	d := describe(t, "winch.zip", mapTree{"dist/winch.js": readable, "dist/winch.min.js": strings.Replace(minified, "winch.min.js.map", "maps/w.map", 1), "dist/maps/w.map": "{}", "dist/winch.js.map": "{}", "dist/lost.map": "{}"})
 	if d.File("dist/maps/w.map").MapOf != "dist/winch.min.js" || d.File("dist/winch.js.map").MapOf != "dist/winch.js" || d.File("dist/lost.map").MapOf != "" {
 		t.Errorf("maps are tied to %q, %q, %q", d.File("dist/maps/w.map").MapOf, d.File("dist/winch.js.map").MapOf, d.File("dist/lost.map").MapOf)
+	}
+}
+
+// TestWhatIsLeftOver: beside modules that a page can't import a leftover is not the library, and a build that the manifest
+// names is; a main file that only hands on another means that; a copy of another library is no part.
+func TestWhatIsLeftOver(t *testing.T) {
+	manifest := `{"name": "capstan-turn", "version": "2.0.0", "module": "dist/capstan.mjs", "main": "%s"}`
+	modules := "import { wind } from 'oarlock';\nexport const turn = () => wind();\n"
+	for name, tt := range map[string]struct {
+		main  string
+		files mapTree
+		want  string
+	}{
+		"a leftover":  {"dist/cjs.js", mapTree{"dist/cjs.js": "module.exports = require('./a'); exports.b = require('./b');\n", "dist/stub.mjs": "export const none = 1;\n"}, ""},
+		"a build":     {"dist/index.js", mapTree{"dist/index.js": "(function (g, f) {\n  typeof exports === 'object' ? module.exports = f() : g.turn = f();\n})(this, function () {\n  return 1;\n});\n"}, "dist/index.js"},
+		"handed on":   {"index.js", mapTree{"index.js": "require('./dist/ct-parts');\nmodule.exports = 'x';\n", "dist/ct-parts.js": "oarlock.part('turn', function () {\n  return 1;\n});\n"}, "dist/ct-parts.js"},
+		"with a copy": {"dist/capstan-turn.js", mapTree{"dist/capstan-turn.js": "window.turn = sheave(1);\n", "dist/sheave-4.1.0.js": "window.sheave = function (n) {\n  return n;\n};\n"}, "dist/capstan-turn.js"},
+	} {
+		tt.files["package.json"], tt.files["dist/capstan.mjs"] = fmt.Sprintf(manifest, tt.main), modules
+		if got := strings.Join(describe(t, "capstan-turn-2.0.0.tgz", tt.files).Suggest().Paths(), " "); got != tt.want {
+			t.Errorf("%s: suggested %q, want %q", name, got, tt.want)
+		}
 	}
 }
 

@@ -1,6 +1,7 @@
 package origin
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 )
 
 // mostMembers is how many needs of members a library may have.
@@ -31,6 +33,9 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 			return nil, err
 		}
 		if needs, err = r.Confirm(ctx, trial, o, needs); err != nil {
+			return nil, err
+		}
+		if needs, err = r.listed(ctx, o, sel, needs, defined); err != nil {
 			return nil, err
 		}
 		brought := false
@@ -61,6 +66,67 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 		}
 		return r.companions(ctx, trial, o, sel, needs, texts)
 	}
+}
+
+// listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script reads
+// where it is there, or that share one namespace with it.
+func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection, needs []Supply, defined map[string]string) ([]Supply, error) {
+	if o.Kind != Package {
+		return needs, nil
+	}
+	declared := map[string]string{}
+	for _, d := range dependencies(o) {
+		declared[d.name] = d.rng
+	}
+	for _, f := range onPage(o, sel) {
+		of := map[string]bool{}
+		for _, g := range f.Script.Defines {
+			of[g.Name] = true
+		}
+		for _, n := range f.Script.Needs {
+			of[n.Name] = true
+		}
+		shared := func(p *Opened) string {
+			for _, g := range onPage(p, p.Suggest()) {
+				for _, d := range g.Script.Defines {
+					if of[d.Name] {
+						return d.Name
+					}
+				}
+			}
+			return ""
+		}
+		for _, name := range f.Script.Asks {
+			key := delivery.NameKey(name)
+			met := func(s Supply) bool {
+				return delivery.NameKey(s.Package) == key || delivery.NameKey(s.Library) == key || delivery.NameKey(s.Global) == key
+			}
+			if !source.ValidPackage(name) || key == delivery.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
+				continue
+			}
+			n := Supply{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
+			for global, library := range defined {
+				if of[global] && (delivery.NameKey(library) == key || delivery.NameKey(library) == delivery.NameKey(global)) {
+					n.Global, n.Library = global, library
+				}
+			}
+			if n.Library == "" {
+				p, err := r.OpenPackage(ctx, name, n.Range, nil)
+				if ctx.Err() != nil {
+					return nil, ctx.Err()
+				}
+				if err != nil || n.Range == "" && len(r.Registries) == 0 {
+					continue
+				}
+				if n.Global = shared(p); n.Global == "" {
+					continue
+				}
+				n.Package, n.Range = name, cmp.Or(n.Range, p.Version)
+			}
+			needs = append(needs, n)
+		}
+	}
+	return needs, nil
 }
 
 // bring adds to the selection the delivery's own file that supplies a need, and tells whether there is one.

@@ -83,13 +83,7 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 	case *js.GroupExpr:
 		return f.test(x.X, this)
 	case *js.CommaExpr:
-		last := len(x.List) - 1
-		f.guarded-- // only the last is the question
-		for _, before := range x.List[:last] {
-			f.eval(before, this)
-		}
-		f.guarded++
-		return f.test(x.List[last], this)
+		return f.test(f.lastOf(x, this), this)
 	case *js.UnaryExpr:
 		if x.Op == js.NotToken {
 			c, y, n := f.test(x.X, this)
@@ -157,6 +151,38 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 		return value{kind: falsehood}, nil, nil
 	}
 	return value{}, nil, nil
+}
+
+// lastOf evaluates all of a row but the last, which alone is the question, and returns that.
+func (f *follower) lastOf(x *js.CommaExpr, this value) js.IExpr {
+	last := len(x.List) - 1
+	f.guarded--
+	for _, before := range x.List[:last] {
+		f.eval(before, this)
+	}
+	f.guarded++
+	return x.List[last]
+}
+
+// orElse evaluates what something else stands in for: a.b.c in a.b.c || d asks for c alone, so that b must be there.
+func (f *follower) orElse(x js.IExpr, this value) value {
+	member, ok := x.(*js.DotExpr)
+	var on value
+	if ok = ok && !member.Optional; ok {
+		on = f.eval(member.X, this)
+		f.use(on)
+	}
+	f.guarded++
+	defer func() { f.guarded-- }()
+	var v value
+	if ok {
+		name, at := dotName(member)
+		v = f.member(on, name, at)
+	} else {
+		v = f.eval(x, this)
+	}
+	f.use(v)
+	return v
 }
 
 func opposite(v value) value {

@@ -253,22 +253,7 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 		}
 		return value{}
 	case js.OrToken, js.NullishToken:
-		var on value
-		member, isMember := x.X.(*js.DotExpr)
-		if isMember = isMember && !member.Optional; isMember {
-			on = f.eval(member.X, this)
-			f.use(on) // a.b.c || d asks for c alone: b must be there
-		}
-		f.guarded++
-		var a value
-		if isMember {
-			name, at := dotName(member)
-			a = f.member(on, name, at)
-		} else {
-			a = f.eval(x.X, this)
-		}
-		f.use(a)
-		f.guarded--
+		a := f.orElse(x.X, this)
 		switch a.kind {
 		case function, container, global, browser, truth:
 			return a

@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"unsafe"
@@ -76,6 +77,8 @@ type Report struct {
 	// uses then: somebody must have given them before.
 	Parts     []Global `json:"parts,omitempty"`
 	PartNeeds []Global `json:"part_needs,omitempty"`
+	// Asks are the modules that it would have from a loader of AMD modules (define): packages' names mostly.
+	Asks []string `json:"asks,omitempty"`
 	// Fault says why the script could not be parsed, with its place.
 	Fault        string   `json:"fault,omitempty"`
 	FaultLine    int      `json:"fault_line,omitempty"`
@@ -175,6 +178,9 @@ func analyze(src []byte) *Report {
 		}
 	}
 	r.Parts, r.PartNeeds = sortedGlobals(f.parts), sortedGlobals(f.partNeeds)
+	if r.Form == Universal {
+		r.Asks = asks(buf)
+	}
 	if r.Form == Server {
 		r.Defines, r.Needs = nil, nil // on a page it does neither
 	}
@@ -184,6 +190,28 @@ func analyze(src []byte) *Report {
 	slices.SortFunc(r.Defines, func(a, b Global) int { return strings.Compare(a.Name, b.Name) })
 	slices.SortFunc(r.Needs, func(a, b Need) int { return strings.Compare(a.Name, b.Name) })
 	return r
+}
+
+var (
+	loaderList = regexp.MustCompile(`\bdefine\(\s*(?:["'][^"']*["']\s*,\s*)?\[([^\]]*)\]`)
+	quotedName = regexp.MustCompile(`["']([^"']+)["']`)
+)
+
+// asks lists what a script's call of define names: its first, since those behind are parts that were packed into it.
+func asks(src []byte) []string {
+	var list []string
+	found := loaderList.FindSubmatch(src)
+	if found == nil {
+		return nil
+	}
+	for _, name := range quotedName.FindAllSubmatch(found[1], -1) {
+		switch s := string(name[1]); {
+		case s == "exports", s == "require", s == "module", strings.HasPrefix(s, "."), slices.Contains(list, s):
+		default:
+			list = append(list, s)
+		}
+	}
+	return list
 }
 
 func sortedGlobals(m map[string]Global) []Global {
