@@ -402,6 +402,17 @@ func TestNeedsOfMembers(t *testing.T) {
 		s.Run("order", "lamp.html")
 		s.Run("undo")
 	}
+	// One namespace in several packages: its list for loaders tells which.
+	wrap := func(list, text string) string {
+		return "(function (g, f) {\n  typeof define === 'function' && define.amd ? define([" + list + "], f) : (g.reed = g.reed || {}, f(g.reed, g.reed));\n})(this, function (out, more) {\n  " + text + "\n});\n"
+	}
+	files("reed-time", "", map[string]string{"reed-time.js": wrap("'exports'", "out.hour = 1;")})
+	files("reed-scale", `"reed-time": "1"`, map[string]string{"reed-scale.js": wrap("'exports', 'reed-time'", "out.scale = function () { return more.hour; };")})
+	s.Run("take", "reed-scale", "--with-needs")
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "needs: [reed-time]") {
+		t.Errorf("the list is\n%s", list)
+	}
+	s.Run("undo")
 	// The newest of what it needs has lost what it uses: the last that had it is taken.
 	for version, text := range map[string]string{"1.9.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "2.0.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "3.0.0": "window.Davit = { lift: function () {} };\n"} {
 		if err := r.Publish("davit", version, map[string][]byte{"davit.js": []byte(text)}); err != nil {
