@@ -18,7 +18,7 @@ var house = []string{
 	"crate/adopt", "crate/inspect", "crate/upgrade", "crate/reconcile", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/delivery", "crate/source", "crate/change", "crate/check", "crate/rehearse", "crate/draw",
 	"crate/script", "crate/style", "crate/page", "crate/order",
-	"crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/cdn", "crate/integrity", "crate/paths", "crate/problem", "crate/printable", "crate/memo", "crate/parallel",
+	"crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/cdn", "crate/integrity", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",
 }
 
 // values are the packages of which the command line sees the types: what answers and requests are made of.

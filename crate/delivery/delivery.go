@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/licence"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -78,6 +79,7 @@ type Delivery struct {
 	Manifest             Manifest
 	Manifests            []Manifest // all of the first folder; Manifest says most
 	Catalogues           []Catalogue
+	Unstyled             map[string]bool // paths of stylesheets of which the script makes no use
 	Told                 map[string]bool // paths of stylesheets that the script names as a look
 	Shown                map[string]bool // names of files that the readme's examples show, less the marks of builds
 
@@ -162,6 +164,11 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	if err != nil {
 		return nil, err
 	}
+	if d.nothingLeft() {
+		if err := d.readSpared(ctx); err != nil {
+			return nil, err
+		}
+	}
 	d.recogniseFonts()
 	d.pair()
 	d.tieMaps()
@@ -173,6 +180,9 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 		}
 	}
 	if err := d.settle(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.readStyled(); err != nil {
 		return nil, err
 	}
 	d.tieFetched()
@@ -467,7 +477,7 @@ func (d *Delivery) identify(source string, tree Tree) {
 	for _, f := range d.Files {
 		if d.Licence == "" && f.Kind == Licence && f.Size < 1<<20 && !strings.Contains(f.Path, "/") {
 			if b, err := tree.ReadFile(f.Path); err == nil {
-				say(LicenceOf(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
+				say(licence.Of(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
 			}
 		}
 	}

@@ -2,9 +2,11 @@ package delivery
 
 import (
 	"bytes"
+	"context"
 	"path"
 
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/style"
 )
 
 // fewLooks is how many stylesheets a folder must have for one of them to be a look among others.
@@ -43,6 +45,71 @@ func (d *Delivery) readLooks() error {
 				d.Told[f.Path] = true
 				break
 			}
+		}
+	}
+	return nil
+}
+
+// readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: none of the
+// classes that they have rules for stands in its text. They are for the pages of its makers.
+func (d *Delivery) readStyled() error {
+	core, _ := d.main(Script)
+	if core == nil {
+		return nil
+	}
+	var text []byte
+	for _, f := range d.ofKind(Stylesheet) {
+		if score, _ := d.score(f); score > nothing || f.Build == NoBuild || f.Size > mostStyled {
+			continue
+		}
+		if text == nil {
+			var err error
+			if text, err = d.tree.ReadFile(core.Path); err != nil {
+				return err
+			}
+		}
+		b, err := d.tree.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		used, classes := false, 0
+		for _, m := range style.Read(b).Makes() {
+			if m.Kind == style.Class {
+				classes++
+				used = used || bytes.Contains(text, []byte(m.Name))
+			}
+		}
+		if classes > 0 && !used {
+			if d.Unstyled == nil {
+				d.Unstyled = map[string]bool{}
+			}
+			d.Unstyled[f.Path] = true
+		}
+	}
+	return nil
+}
+
+// mostStyled is the largest stylesheet that is read for its classes, in bytes.
+const mostStyled = 1 << 20
+
+// styled tells a stylesheet that the library's script may make use of.
+func (d *Delivery) styled(f *File) bool { return !d.Unstyled[f.Path] }
+
+// nothingLeft tells a delivery of which reading has set apart the last script and the last stylesheet.
+func (d *Delivery) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
+
+// readSpared takes sources back where nothing else is left, and reads them.
+func (d *Delivery) readSpared(ctx context.Context) error {
+	d.spareTheOnlyOnes()
+	for _, f := range append(d.ofKind(Script), d.ofKind(Stylesheet)...) {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if f.Size > parsedMost {
+			continue
+		}
+		if _, err := d.read(f, d.tree, nil, true); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -225,6 +225,9 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 			continue
 		}
 		score, why := d.score(f)
+		if kind == Stylesheet && (d.ofAnother(f) || score <= nothing && !d.styled(f)) {
+			continue
+		}
 		if f.Script != nil && f.Script.Form == script.Module {
 			module.rate(f, score, why)
 		} else {
@@ -292,14 +295,24 @@ func (d *Delivery) whole(f *File) (*File, string) {
 	return found, includes
 }
 
-// hasAll tells whether a script defines and gives all that another one does.
+// hasAll tells whether a script defines and gives all that another one does. What that gives to a global which the one
+// defines counts as given, unless it does nothing but give: such a part is there for itself.
 func hasAll(r, of *script.Report) bool {
-	lacks := func(list []script.Global) func(script.Global) bool {
-		return func(g script.Global) bool {
-			return !slices.ContainsFunc(list, func(h script.Global) bool { return h.Name == g.Name })
+	has := func(list []script.Global, name string) bool {
+		return slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == name })
+	}
+	for _, g := range of.Defines {
+		if !has(r.Defines, g.Name) {
+			return false
 		}
 	}
-	return !slices.ContainsFunc(of.Defines, lacks(r.Defines)) && !slices.ContainsFunc(of.Parts, lacks(r.Parts))
+	for _, g := range of.Parts {
+		global, _, _ := strings.Cut(g.Name, ".")
+		if !has(r.Parts, g.Name) && !(len(of.Defines) > 0 && has(r.Defines, global)) {
+			return false
+		}
+	}
+	return true
 }
 
 // nothing is the most that a file is rated for which nothing speaks but its folder: of such the largest is chosen.

@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"strings"
 
+	"merrycrate.example/merry/crate/licence"
 	"merrycrate.example/merry/crate/record"
 )
 
@@ -96,7 +97,6 @@ type Banner struct {
 var (
 	versionWord = regexp.MustCompile(`(?i)\bv(?:ersion)?[ :]*(\d+(?:\.\d+)+(?:-[0-9A-Za-z.-]+)?)\b|@version\s+v?(\d[0-9A-Za-z.+-]*)|^\W*[\w.@/ -]*?\s(\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?)\b`)
 	nameWord    = regexp.MustCompile(`^[\s*!/]*(?:@(?:name|preserve|license|licence)\s+)?([A-Za-z][\w.-]*(?:\.js)?)`)
-	licenceWord = regexp.MustCompile(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
 	sourceMap   = regexp.MustCompile(`(?m)(?://|/\*)[#@]\s*sourceMappingURL=([^\s*'"]+)`)
 )
 
@@ -141,7 +141,7 @@ func BannerOf(b []byte) Banner {
 			}
 		}
 	}
-	if m := licenceWord.FindString(string(comment)); m != "" {
+	if m := licence.Named(string(comment)); m != "" {
 		banner.Licence = m
 	}
 	return banner

@@ -100,7 +100,11 @@ func members(report *script.Report) []script.Global {
 		made[g.Name] = true
 	}
 	for _, g := range report.PartNeeds {
-		if !made[g.Name] {
+		own := false
+		for name := g.Name; strings.Contains(name, ".") && !own; name = name[:strings.LastIndexByte(name, '.')] {
+			own = made[name]
+		}
+		if !own {
 			list = append(list, g)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
@@ -103,13 +104,24 @@ func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined 
 // Undeclared finds a package for a need that no dependency of the library meets: one that has the global's name, or that the
 // library's own name begins with. What counts is that its script defines the global. Of its versions it is the newest that
 // there was when the library's version came out, since later ones nobody can have meant.
-func (r *Opener) Undeclared(ctx context.Context, o *Opened, n *Supply) error {
+func (r *Opener) Undeclared(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply) error {
 	if len(r.Registries) == 0 || r.Offline {
 		return nil
 	}
 	then := r.published(ctx, o)
 	globals := append([]string{n.Global}, n.Or...)
-	supplies := func(_ context.Context, p *Opened) (bool, error) { return suppliesOne(p, globals), nil }
+	supplies := func(ctx context.Context, p *Opened) (bool, error) {
+		if suppliesOne(p, globals) {
+			return true, nil
+		}
+		// Reading does not find all that running does.
+		texts, err := r.packageTexts(ctx, p.Name, p.Version, 0)
+		if err != nil || len(texts) == 0 {
+			return false, err
+		}
+		missing, _, known := trial.Lacks(ctx, texts, nil, globals)
+		return known && len(missing) < len(globals), nil
+	}
 	return r.byNames(ctx, o, n, namesFor(o.Name, globals), then, supplies)
 }
 

@@ -112,7 +112,7 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 			o.Manifest = m // others were written for other hands
 		}
 	}
-	if o.Manifest.Version != "" && o.Manifest.Version != v.Version || o.Manifest.Name != "" && delivery.NameKey(o.Manifest.Name) != delivery.NameKey(name) {
+	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" && delivery.NameKey(o.Manifest.Name) != delivery.NameKey(name) {
 		t.Close()
 		return nil, problem.Refuse(problem.SourceRefused, "ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, printable.Text(o.Manifest.Name), printable.Text(o.Manifest.Version))
 	}

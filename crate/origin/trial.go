@@ -55,7 +55,7 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 				continue
 			}
 			if o.Kind == Package {
-				if err := r.Undeclared(ctx, o, &n); err != nil {
+				if err := r.Undeclared(ctx, trial, o, &n); err != nil {
 					return nil, err
 				}
 			}

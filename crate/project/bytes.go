@@ -215,5 +215,5 @@ func (p *Project) Sizes(at paths.InSite) (size, wire int64) {
 	case delivery.Font, delivery.Image:
 		return int64(len(b)), int64(len(b))
 	}
-	return int64(len(b)), delivery.WireSize(b)
+	return int64(len(b)), origin.WireSize(b)
 }

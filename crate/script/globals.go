@@ -56,7 +56,7 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 			case "define":
 				f.callsDefine = true
 			case "module", "exports", "require", "__dirname", "process":
-				f.usesModule = f.usesModule || name != "process" && f.unsure == 0 // what an unknown question leads to proves nothing
+				f.usesModule = f.usesModule || f.unsure == 0 // what an unknown question leads to proves nothing
 			}
 		}
 		return value{kind: undefined}

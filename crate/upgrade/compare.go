@@ -216,7 +216,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 			return err
 		}
 		if c.Page {
-			s.wire += delivery.WireSize(b)
+			s.wire += origin.WireSize(b)
 		}
 		if f.Kind == delivery.Stylesheet {
 			sheets = append(sheets, style.Read(b))

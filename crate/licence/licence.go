@@ -1,6 +1,8 @@
-package delivery
+// Package licence tells licences from texts, by their SPDX identifiers.
+package licence
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -31,9 +33,9 @@ func scannerFor(ids []string) *licensecheck.Scanner {
 	return scanner
 }
 
-// LicenceOf tells a licence from the text of a licence file, as an SPDX identifier: of several texts in it, the one that covers
+// Of tells a licence from the text of a licence file, as an SPDX identifier: of several texts in it, the one that covers
 // most. Where no text is known, a licence's name in it tells.
-func LicenceOf(text string) string {
+func Of(text string) string {
 	for _, scanner := range licenceScanners {
 		best, most := "", 0
 		if s := scanner(); s != nil {
@@ -47,5 +49,10 @@ func LicenceOf(text string) string {
 			return best
 		}
 	}
-	return licenceWord.FindString(strings.Join(strings.Fields(text), " "))
+	return Named(strings.Join(strings.Fields(text), " "))
 }
+
+var word = regexp.MustCompile(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
+
+// Named is the first licence whose name stands in a text, as it stands there; "" where there is none.
+func Named(text string) string { return word.FindString(text) }
