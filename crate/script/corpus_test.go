@@ -125,6 +125,7 @@ var corpus = []sample{
 	{"2022", `class A { #b = 1; c() { return this.#b; } }`, Classic, "A", "", 2022},
 	{"a default for a member", `(function (w) { var a = w.oarlock.fn || {}; a.turn = 1; })(window);`, Classic, "", "oarlock", 2009},
 	{"a question at the end of a row", `(function ($) { if ($.fn.turn = oarlock.turn, !$.fn.turn.version) { $.fn.turn.version = 1; } })(window.rowlock);`, Classic, "", "oarlock rowlock", 2009},
+	{"kept among defaults", `(function () { function Winch() {} Winch.DEFAULTS = { paint: window.brine, turns: 1 }; window.Winch = Winch; })();`, Classic, "Winch", "brine~", 2009},
 	{"asks for what nobody has", `(function (root, factory) { if (typeof define === "function" && define.amd) { define(["oarlock"], factory); } else if (typeof modules === "object" && module.exports) { module.exports = factory(require("oarlock")); } else { factory(oarlock); } }(this, function (o) { o.turn = 1; return o; }));`, Universal, "", "modules? oarlock", 2009},
 	{"called without new", `(function (g) { function Winch(o) { if (!(this instanceof Winch)) { return new Winch(o); } this.turns = 1; } Winch(); g.Winch = Winch; })(window);`, Classic, "Winch", "", 2009},
 	{"called without new, by prototype", `(function (g, f) { g.Winch = f(); })(this, function () { function Winch(o) { var plain = typeof this === "undefined" || Object.getPrototypeOf(this) !== Winch.prototype; if (plain) { return new Winch(o); } this.turns = 1; Object.defineProperty(this, "rope", { get: function () { return 1; } }); } Winch(); return Winch; });`, Classic, "Winch", "", 2009},

@@ -447,7 +447,7 @@ func (f *follower) object(x *js.ObjectExpr, this value) value {
 		default:
 			pv = f.eval(p.Value, this)
 		}
-		f.use(pv) // kept for later, so it is counted on
+		f.keep(pv)
 		v.has = append(v.has, pv)
 		if p.Name != nil {
 			if p.Name.Computed != nil {

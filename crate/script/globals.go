@@ -81,6 +81,17 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 	return value{kind: foreign, need: n}
 }
 
+// keep notes that a value is kept in an object: what is not there is kept as undefined, and missed only later.
+func (f *follower) keep(v value) {
+	if v.kind == foreign {
+		s := f.strength
+		if s == Hard {
+			s = Later
+		}
+		f.noteAs(v.need, s, false)
+	}
+}
+
 // use notes that a value's being there is counted on.
 func (f *follower) use(v value) {
 	if v.kind == foreign {
