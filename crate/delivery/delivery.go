@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/licence"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -85,7 +86,8 @@ type Delivery struct {
 
 	index   map[string]int
 	byName  map[string][]string // paths by their last part, while it is described
-	tree    Tree                // while it is described
+	tree    Tree                // while it is described, nil afterwards
+	mains   memo.Memo[Kind, meant]
 	scripts ScriptReader
 }
 

@@ -10,68 +10,6 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Choice is one file of a selection, and why it is in it.
-type Choice struct {
-	Path   string
-	Reason string
-	Page   bool // goes on pages, as a tag of its own
-}
-
-// A Selection is a set of files to take.
-type Selection struct {
-	Choices []Choice // sorted by path
-	Notes   []string // what the choosing person should know
-
-	has map[string]bool
-}
-
-// Paths lists the selection's files.
-func (s *Selection) Paths() []string {
-	var list []string
-	for _, c := range s.Choices {
-		list = append(list, c.Path)
-	}
-	return list
-}
-
-// Has tells whether a file is in the selection.
-func (s *Selection) Has(name string) bool { return s.has[name] }
-
-// Tagged tells whether a file of the selection goes on pages.
-func (s *Selection) Tagged(name string) bool {
-	return slices.ContainsFunc(s.Choices, func(c Choice) bool { return c.Path == name && c.Page })
-}
-
-// Without returns the selection less the files that drop names.
-func (s *Selection) Without(drop func(name string) bool) *Selection {
-	out := &Selection{Notes: s.Notes}
-	for _, c := range s.Choices {
-		if !drop(c.Path) {
-			out.add(c.Path, c.Reason, c.Page)
-		}
-	}
-	return out
-}
-
-// Add puts one more file into the selection.
-func (s *Selection) Add(c Choice) { s.add(c.Path, c.Reason, c.Page) }
-
-func (s *Selection) add(name, reason string, page bool) {
-	if s.has[name] {
-		for i := range s.Choices {
-			if page && s.Choices[i].Path == name {
-				s.Choices[i].Page = true
-			}
-		}
-		return
-	}
-	if s.has == nil {
-		s.has = map[string]bool{}
-	}
-	s.has[name] = true
-	s.Choices = append(s.Choices, Choice{name, reason, page})
-}
-
 // Complete adds to chosen files what must come along: what stylesheets ask for, source maps.
 func (d *Delivery) complete(s *Selection, maps bool) {
 	for i := 0; i < len(s.Choices); i++ { // it grows on the way
@@ -215,9 +153,24 @@ func (r *rated) rate(f *File, score int, why string) {
 	}
 }
 
-// main finds the one script, or stylesheet, that is the library. A script that a plain tag can load comes before a module,
-// unless next to nothing speaks for it and the module is what the makers mean.
+// A meant is the file that is the library, nil for none, and why.
+type meant struct {
+	f   *File
+	why string
+}
+
+// main finds the one script, or stylesheet, that is the library, and remembers it once the delivery is described.
 func (d *Delivery) main(kind Kind) (*File, string) {
+	if d.tree != nil {
+		return d.findMain(kind)
+	}
+	m := d.mains.Of(kind, func() (m meant) { m.f, m.why = d.findMain(kind); return m })
+	return m.f, m.why
+}
+
+// findMain finds the library's own script or stylesheet. A script that a plain tag can load comes before a module, unless
+// next to nothing speaks for it and the module is what the makers mean.
+func (d *Delivery) findMain(kind Kind) (*File, string) {
 	var plain, module rated
 	for i := range d.Files {
 		f := &d.Files[i]
@@ -234,12 +187,12 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 			plain.rate(f, score, why)
 		}
 	}
-	const hinted, meant = 12, 30
+	const hinted, likely = 12, 30
 	if plain.score < hinted && module.score < hinted && d.meansImports() {
 		return nil, "" // what is left over is not the library
 	}
 	chosen := plain
-	if plain.f == nil || plain.score < meant && module.score >= meant {
+	if plain.f == nil || plain.score < likely && module.score >= likely {
 		chosen = module
 	}
 	if chosen.f == nil {

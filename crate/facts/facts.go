@@ -26,6 +26,7 @@ const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-19"
 	rehearsalResult = "rehearsal-5"
+	stoppedResult   = "stopped-1"
 )
 
 // keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than
@@ -111,6 +112,25 @@ func (r *Reader) Rehearse(ctx context.Context, req *rehearse.Request) (*rehearse
 	return &report, nil
 }
 
+// try is Rehearse for a question that may stay open: one that did not come to its end before is not tried again.
+func (r *Reader) try(ctx context.Context, req *rehearse.Request) (*rehearse.Report, error) {
+	request, err := json.Marshal(req)
+	if err != nil {
+		return nil, err
+	}
+	of := integrity.Of(request)
+	if r.Cache != nil {
+		if why, ok := r.Cache.Result(stoppedResult, of); ok {
+			return &rehearse.Report{Stopped: string(why)}, nil
+		}
+	}
+	report, err := r.Rehearse(ctx, req)
+	if err == nil && report.Stopped != "" && r.Cache != nil && r.Sandbox != nil {
+		r.Cache.PutResult(stoppedResult, of, []byte(report.Stopped))
+	}
+	return report, err
+}
+
 // Serve is what the sandbox's process does with a request.
 func Serve(request []byte) ([]byte, error) {
 	var req rehearse.Request
@@ -125,7 +145,7 @@ func Serve(request []byte) ([]byte, error) {
 
 // Alone rehearses one script on an empty page. With members set, the members of the globals that it makes are listed.
 func (r *Reader) Alone(ctx context.Context, name string, text []byte, members bool) (*rehearse.Report, error) {
-	return r.Rehearse(ctx, &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: members,
+	return r.try(ctx, &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: members,
 		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}})
 }
 
@@ -183,7 +203,7 @@ func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, member
 		req.Scripts = append(req.Scripts, rehearse.Script{Name: "base", Text: string(b), When: rehearse.InPlace})
 	}
 	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace, Ask: members})
-	report, err := r.Rehearse(ctx, req)
+	report, err := r.try(ctx, req)
 	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) || slices.Contains(report.Ran[:len(before)], false) {
 		return nil, false, false
 	}

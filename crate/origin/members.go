@@ -183,6 +183,10 @@ func (r *Opener) packageTexts(ctx context.Context, name, rng string, depth int) 
 	if err != nil {
 		return nil, ctx.Err()
 	}
+	return r.texts.Get(fmt.Sprint(name, "@", p.Version, " ", depth), func() ([][]byte, error) { return r.readTexts(ctx, p, depth) })
+}
+
+func (r *Opener) readTexts(ctx context.Context, p *Opened, depth int) ([][]byte, error) {
 	sel := p.Suggest()
 	var list [][]byte
 	if depth < MostDepth {

@@ -21,6 +21,7 @@ import (
 	"github.com/hashicorp/go-retryablehttp"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/streamed"
@@ -48,6 +49,8 @@ type Package struct {
 	// Revalidated says that the document came from the cache and the registry confirmed it; Stale, that
 	// the registry was not asked.
 	Revalidated, Stale bool
+
+	sorted memo.Memo[int, []*Version] // by how many versions there were
 }
 
 // A Version is what a registry says of one version.

@@ -66,24 +66,19 @@ func (p *Package) tagNames() []string {
 
 // Sorted lists the versions, the lowest first. What is no semantic version is left out.
 func (p *Package) Sorted() []*Version {
-	type parsed struct {
-		v *Version
-		s *semver.Version
-	}
-	var list []parsed
-	for _, v := range p.Versions {
-		if s, err := semver.StrictNewVersion(v.Version); err == nil {
-			list = append(list, parsed{v, s})
+	return p.sorted.Of(len(p.Versions), func() []*Version {
+		var list []*Version
+		parsed := map[*Version]*semver.Version{}
+		for _, v := range p.Versions {
+			if s, err := semver.StrictNewVersion(v.Version); err == nil {
+				list, parsed[v] = append(list, v), s
+			}
 		}
-	}
-	slices.SortFunc(list, func(a, b parsed) int {
-		return cmp.Or(a.s.Compare(b.s), cmp.Compare(a.v.Version, b.v.Version))
+		slices.SortFunc(list, func(a, b *Version) int {
+			return cmp.Or(parsed[a].Compare(parsed[b]), cmp.Compare(a.Version, b.Version))
+		})
+		return list
 	})
-	out := make([]*Version, len(list))
-	for i, l := range list {
-		out[i] = l.v
-	}
-	return out
 }
 
 var firstNumber = regexp.MustCompile(`\d+(\.\d+)*`)
