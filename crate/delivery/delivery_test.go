@@ -113,3 +113,21 @@ func TestStylesheetBringsItsClosure(t *testing.T) {
 		}
 	}
 }
+
+// FuzzTexts: whatever a file holds, telling what it is comes to an end and takes nothing from it.
+func FuzzTexts(f *testing.F) {
+	for _, text := range []string{readable, minified, "/*/", "/*", "//", "/**/", "/*!*/x", "@charset \"utf-8\"; /*! winch v1.2.3 */", "//# sourceMappingURL=", "/*# sourceMappingURL=a */"} {
+		f.Add([]byte(text))
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		before := string(b)
+		BannerOf(b)
+		BuildOf(b)
+		SourceMapOf(b)
+		namesIn(b)
+		findsItself(b)
+		if string(b) != before {
+			t.Error("a file's bytes were changed")
+		}
+	})
+}

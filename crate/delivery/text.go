@@ -107,11 +107,11 @@ func BannerOf(b []byte) Banner {
 	var comment []byte
 	switch {
 	case bytes.HasPrefix(b, []byte("/*")):
-		end := bytes.Index(b, []byte("*/"))
-		if end < 0 {
+		inner, _, closed := bytes.Cut(b[2:], []byte("*/"))
+		if !closed {
 			return banner
 		}
-		comment = b[2:end]
+		comment = inner
 	case bytes.HasPrefix(b, []byte("//")):
 		for line := range bytes.Lines(b) {
 			if !bytes.HasPrefix(bytes.TrimSpace(line), []byte("//")) {

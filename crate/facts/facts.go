@@ -24,7 +24,7 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-19"
+	ScriptResult    = "script-20"
 	rehearsalResult = "rehearsal-5"
 	stoppedResult   = "stopped-1"
 )
@@ -170,7 +170,7 @@ func (r *Reader) StopsFor(ctx context.Context, text []byte) (list []script.Globa
 		return nil, true
 	}
 	for _, f := range report.Faults {
-		if f.Global != "" && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
+		if f.Global != "" && !script.IsLoader(f.Global) && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
 			list = append(list, script.Global{Name: f.Global, Line: f.Line, Column: f.Column})
 		}
 	}

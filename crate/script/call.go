@@ -78,7 +78,11 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 		return value{}
 	}
 	for _, a := range args {
-		f.use(a) // given away, so it is counted on
+		if callee.need != nil {
+			f.keep(a) // another library's function may take it or leave it
+		} else {
+			f.use(a) // given away, so it is counted on
+		}
 	}
 	if d, ok := x.X.(*js.DotExpr); ok {
 		if name, _ := dotName(d); runsItsFunctions[name] {

@@ -7,6 +7,9 @@ import (
 	"strings"
 )
 
+// IsLoader tells the names that loaders of modules and servers give to scripts, and no browser: require, module and the like.
+func IsLoader(name string) bool { return absent[name] }
+
 // BrowserNames lists the names that a browser gives to every script, sorted.
 func BrowserNames() []string { return slices.Sorted(maps.Keys(browserNames)) }
 
