@@ -18,7 +18,6 @@ import (
 
 	"merrycrate.example/merry/demo"
 	"merrycrate.example/merry/internal/merrytest"
-	"merrycrate.example/merry/standin"
 )
 
 // browser starts a headless browser, with rules for where hosts are, or skips the test where the machine has none.
@@ -160,12 +159,7 @@ func served(t *testing.T, s *merrytest.Site) string {
 func TestModulesInABrowser(t *testing.T) {
 	ctx := browser(t)
 	s := merrytest.Started(t)
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Close()
-	s.Run("sources", "set", "registry", r.URL)
+	s.Register()
 	s.Run("take", "foghorn", "--page", "index.html")
 	page := s.Read("index.html")
 	if !strings.Contains(page, `type="module"`) {

@@ -12,7 +12,6 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/internal/merrytest"
-	"merrycrate.example/merry/standin"
 )
 
 // variant is one of the demo's pages with one thing done to one of its tags.
@@ -87,13 +86,8 @@ func variants(name, text string) []variant {
 // matrixSite is the club's site with three libraries on its pages, and builds beside them that no plain tag can load.
 func matrixSite(t *testing.T) *merrytest.Site {
 	t.Helper()
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(r.Close)
 	s := merrytest.Started(t)
-	s.Run("sources", "set", "registry", r.URL)
+	s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	s.Write("js/chart.js", "// Draws the tide of today.\nvar today = tidechart('#tide-curve', [1, 3, 5, 4, 2, 1]);\n")
 	s.Replace("tides.html", "<script src=\"js/club.js\"></script>", "<script src=\"js/club.js\"></script>\n    <script src=\"js/chart.js\"></script>")

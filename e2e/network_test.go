@@ -18,12 +18,7 @@ import (
 func connected(t *testing.T) (*merrytest.Site, func() int64) {
 	t.Helper()
 	s, c := linked(t)
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(r.Close)
-	s.Run("sources", "set", "registry", r.URL)
+	r := s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	s.Run("switch", "--cdn", "brinework", "oarlock")
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles: {live: {serve: cdn, fallback: true}}\n")

@@ -9,7 +9,6 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
-	"merrycrate.example/merry/standin"
 )
 
 // actions are what people do to a crate, in no order; PAGE and LIB stand for some.
@@ -34,12 +33,7 @@ func TestRandomSequences(t *testing.T) {
 			t.Parallel()
 			r := rand.New(rand.NewSource(seed))
 			s, _ := linked(t)
-			registry, err := standin.NewRegistry()
-			if err != nil {
-				t.Fatal(err)
-			}
-			t.Cleanup(registry.Close)
-			s.Run("sources", "set", "registry", registry.URL)
+			s.Register()
 			s.Run("drop", "brinework")
 			s.Run("drop", "oarlock")
 			before := s.State()

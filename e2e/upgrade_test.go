@@ -17,12 +17,7 @@ import (
 func upgradable(t *testing.T) (*merrytest.Site, *standin.Registry) {
 	t.Helper()
 	s, _ := linked(t)
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(r.Close)
-	s.Run("sources", "set", "registry", r.URL)
+	r := s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	return s, r
 }

@@ -30,15 +30,21 @@ func Started(t testing.TB) *Site {
 // Registered is the club's site, started, with a registry that it may ask.
 func Registered(t testing.TB) (*Site, *standin.Registry) {
 	t.Helper()
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(r.Close)
 	s := Club(t)
 	s.Run("start")
+	return s, s.Register()
+}
+
+// Register starts a registry, for as long as the test lasts, and sets it as the one that the site's user asks.
+func (s *Site) Register() *standin.Registry {
+	s.T.Helper()
+	r, err := standin.NewRegistry()
+	if err != nil {
+		s.T.Fatal(err)
+	}
+	s.T.Cleanup(r.Close)
 	s.Run("sources", "set", "registry", r.URL)
-	return s, r
+	return r
 }
 
 // Archive writes a zip archive beside the site, and returns its name as a command takes it.
