@@ -228,7 +228,7 @@ func (c *Cache) OpenTree(integ, name string) (*Tree, error) {
 		c.remove(full)
 		return nil, &fs.PathError{Op: "open", Path: full, Err: fs.ErrNotExist}
 	}
-	return c.openKnown(name, f, integ)
+	return c.OpenKnown(name, f, integ)
 }
 
 // TakeOver moves a download into the cache and opens it. The caller has just made sure of its integrity.
@@ -242,7 +242,7 @@ func (c *Cache) TakeOver(got *Fetched, integ, name string) (*Tree, error) {
 	if err != nil {
 		return nil, err
 	}
-	t, err := c.openKnown(name, f, integ)
+	t, err := c.OpenKnown(name, f, integ)
 	if err != nil {
 		return nil, err
 	}

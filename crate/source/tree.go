@@ -145,9 +145,9 @@ func OpenPath(name string) (*Tree, error) {
 	return t, err
 }
 
-// openKnown opens a file whose integrity the caller has just made sure of. It takes f over. What is in a packed archive is
+// OpenKnown opens a file whose integrity the caller has just made sure of. It takes f over. What is in a packed archive is
 // remembered by its integrity: it need not be unpacked only to be listed.
-func (c *Cache) openKnown(name string, f *os.File, integ string) (*Tree, error) {
+func (c *Cache) OpenKnown(name string, f *os.File, integ string) (*Tree, error) {
 	t, err := c.openListed(name, f, integ)
 	if err != nil || t != nil {
 		return t, err
