@@ -55,10 +55,10 @@ folder; their numbers serve as sources.`,
 			if err != nil {
 				return err
 			}
-			return a.answer(p, func() { a.printPeek(p, args[0]) })
+			return a.answer(p, func() { a.printPeek(p, args[0], all) })
 		},
 	}
-	c.Flags().BoolVar(&all, "all", false, "list the files set apart too")
+	c.Flags().BoolVar(&all, "all", false, "list the files set apart, and those of catalogues, one by one")
 	c.Flags().BoolVar(&notes, "notes", false, "print the library's own readme, change notes and licence")
 	c.Flags().BoolVar(&start, "start", false, "print the examples for a page that its readme shows")
 	src.add(c)
@@ -108,7 +108,20 @@ func (a *app) listDownloads(src sourceFlags) error {
 	})
 }
 
-func (a *app) printPeek(p *crate.Peeked, arg string) {
+// catalogues tells which files are of a catalogue: they have one row together.
+func catalogues(p *crate.Peeked) map[string]*crate.PeekedOption {
+	of := map[string]*crate.PeekedOption{}
+	for i := range p.Options {
+		if o := &p.Options[i]; o.Kind == delivery.Many {
+			for _, name := range o.Files {
+				of[name] = o
+			}
+		}
+	}
+	return of
+}
+
+func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 	a.printf("%s\n", a.paint.bold(strings.TrimSpace(clean(p.Name)+" "+clean(p.Version))))
 	t := &table{}
 	known := func(word, value, from string) {
@@ -129,7 +142,14 @@ func (a *app) printPeek(p *crate.Peeked, arg string) {
 		a.printf("\n")
 		t = &table{right: map[int]bool{3: true, 4: true}}
 		t.add("file", "kind", "build", "size", "packed", "")
+		row := catalogues(p)
 		for _, f := range p.Files {
+			if o := row[f.Path]; o != nil && !all {
+				if o.Files[0] == f.Path {
+					t.add(fmt.Sprintf("%s and %d more", clean(f.Path), len(o.Files)-1), string(f.Kind), "", bytesText(o.Size), "", "--part "+clean(o.Name))
+				}
+				continue
+			}
 			wire := ""
 			if f.Wire > 0 {
 				wire = bytesText(f.Wire)

@@ -448,6 +448,9 @@ func TestCatalogues(t *testing.T) {
 	if strings.Count(offered, "t0") > 2 || !strings.Contains(offered, "tongues") || !strings.Contains(offered, "21 files for logline.js") || !strings.Contains(offered, "extra") {
 		t.Errorf("peek says\n%s", out)
 	}
+	if strings.Contains(out, "t07.js") || !strings.Contains(out, "and 20 more") || !strings.Contains(s.Run("peek", source, "--all"), "t07.js") || !strings.Contains(s.Run("peek", source, "--json"), "t07.js") {
+		t.Errorf("the rows of a catalogue are\n%s", out)
+	}
 	before := s.State()
 	s.Run("take", source, "--part", "tongues", "--page", "log.html")
 	s.Read("js/tongues/t07.js")
@@ -469,7 +472,7 @@ func TestCatalogues(t *testing.T) {
 	if s.State() != before {
 		t.Error("undo does not lead back")
 	}
-	s.Run("take", source, "--part", "dist/tongues/t03", "--page", "log.html")
+	s.Run("take", source, "--part", "tongues/t03", "--page", "log.html")
 	if page := s.Read("log.html"); !strings.Contains(page, "t03.js") || strings.Contains(page, "t04") {
 		t.Errorf("the page is\n%s", page)
 	}

@@ -85,22 +85,30 @@ func uniqueNames(list []Option) {
 	}
 }
 
-// Option finds an option by its name, or by a file's, whose ending may be left out.
+// Option finds an option by its name, or one file of a catalogue by its own, from whichever folder on, whose ending may be
+// left out.
 func (d *Delivery) Option(name string) (Option, bool) {
 	for _, o := range d.Options() {
 		if o.Name == name || o.Kind != Many && slices.Contains(o.Files, name) {
 			return o, true
 		}
 	}
+	var found []Option
 	for _, c := range d.Catalogues {
 		for _, file := range c.Files {
-			if f := d.File(file); file == name || strings.TrimSuffix(file, path.Ext(file)) == name {
-				o := Option{Name: name, Kind: Part, Files: []string{file}, Size: f.Size}
+			o := Option{Name: name, Kind: Part, Files: []string{file}, Size: d.File(file).Size}
+			if file == name {
 				return o, true
+			}
+			if stem := strings.TrimSuffix(file, path.Ext(file)); stem == name || strings.HasSuffix(stem, "/"+name) {
+				found = append(found, o)
 			}
 		}
 	}
-	return Option{}, false
+	if len(found) != 1 {
+		return Option{}, false
+	}
+	return found[0], true
 }
 
 func (d *Delivery) imported(f *File) bool {
