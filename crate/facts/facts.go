@@ -25,8 +25,8 @@ import (
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-20"
-	rehearsalResult = "rehearsal-5"
-	stoppedResult   = "stopped-1"
+	rehearsalResult = "rehearsal-6"
+	stoppedResult   = "stopped-2"
 )
 
 // keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than

@@ -176,6 +176,9 @@ func compile(name, text string) (*goja.Program, error) {
 	if err != nil {
 		return nil, err
 	}
+	if strings.Contains(text, "arguments") {
+		clearSurplus(tree)
+	}
 	return goja.CompileAST(tree, false)
 }
 

@@ -115,6 +115,23 @@ func TestReads(t *testing.T) {
 	}
 }
 
+// TestSurplusArguments: variables begin undefined, whatever was passed beyond the parameters.
+func TestSurplusArguments(t *testing.T) {
+	r := run(t, `<!doctype html><script>
+var told = [];
+function plain(a) { "use strict"; var g, b, c = 1, inner; g = arguments.length; told.push((function () { return this === undefined && g + "/" + b + "/" + c; })(), typeof inner); function inner() { return g; } }
+plain(1, true, 2, 3, 4);
+var of = { m: function () { var one, two; arguments; return function () { return [one, two]; }; } };
+told.push(of.m(5, 6)().join());
+(function (a, b) { var b, k; arguments; told.push((function () { return b + "/" + k; })()); })(1, 2, 3);
+(() => { (function () { for (var i = 0, later; i < 1; i++) { var deep; } told.push([arguments.length, later, deep, (function () { return [i, later, deep]; })()].join()); })(7, 8, 9); })();
+if (told.join(" ") !== "5/undefined/1 function , 2/undefined 3,,,1,,") { throw new Error(told.join(" ")); }
+</script>`, nil)
+	if len(r.Faults) > 0 || !r.Ran[0] {
+		t.Errorf("%+v", r.Faults)
+	}
+}
+
 // TestWasteful: a script that never ends is ended.
 func TestWasteful(t *testing.T) {
 	for _, script := range []string{"for (;;) {}", "(function f() { f() })()", "var s = 'x'; try { for (;;) f() } catch (e) { for (;;) { s = s + 1; s = 'y' } }"} {
