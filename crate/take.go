@@ -143,8 +143,11 @@ func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []strin
 			open.Allowed = project.AllowedBy(lib.Hold) // of what is in the crate already
 		}
 		o, err := c.Origin.Open(ctx, open)
-		if err == nil && req.WithNeeds {
-			c.Origin.Prefetch(ctx, o, p.Globals())
+		if err == nil && o.Kind == origin.Package {
+			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {
+				page := origin.Page{Defined: p.Globals(), Texts: func(library string) [][]byte { return p.Texts(library, nil) }}
+				c.Origin.Prefetch(ctx, c.Facts, o, sel, page, req.WithNeeds)
+			}
 		}
 		return o, err
 	})
@@ -277,7 +280,7 @@ func (t *taking) globals() map[string]string {
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, where that is asked for.
 func (t *taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]origin.Supply, error) {
-	needs, err := t.c.Origin.Needs(ctx, t.c.Facts, o, sel, req.WithNeeds, t.globals(), t.d.Texts)
+	needs, err := t.c.Origin.Needs(ctx, t.c.Facts, o, sel, req.WithNeeds, origin.Page{Defined: t.globals(), Texts: t.d.Texts})
 	if err != nil {
 		return nil, err
 	}

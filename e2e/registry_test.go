@@ -413,6 +413,24 @@ func TestNeedsOfMembers(t *testing.T) {
 		t.Errorf("the list is\n%s", list)
 	}
 	s.Run("undo")
+	// What a script is handed without a test, and nobody names: the dependency without which it stops, and none but that.
+	files("thwart-kit", "", map[string]string{"thwart-kit.js": "window.thwart = window.thwart || {};\nthwart.kit = { saw: function () { return 1; } };\n"})
+	files("thwart-bag", "", map[string]string{"thwart-bag.js": "window.ThwartBag = 1;\n"})
+	files("thwart-plank", `"thwart-kit": "^1.0.0", "thwart-bag": "^1.0.0"`, map[string]string{"thwart-plank.js": "(function (root, f) {\n  root.thwart = root.thwart || {};\n  root.thwart.plank = f(root.thwart && root.thwart['k' + 'it']);\n})(window, function (kit) {\n  return kit.saw();\n});\n"})
+	s.Fail(0, []string{"it stops without it", "thwart-kit"}, "take", "thwart-plank", "--dry-run")
+	s.Run("take", "thwart-plank", "--with-needs")
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "needs: [thwart-kit]") || strings.Contains(list, "thwart-bag:") {
+		t.Errorf("the list is\n%s", list)
+	}
+	s.Run("undo")
+	// Of what it means by name the newest has nothing for a page: the last that had is taken.
+	for version, text := range map[string]string{"17.0.1": "window.Transom = { make: function () {} };\n", "18.0.0": "module.exports = require('./parts');\n"} {
+		if err := r.Publish("transom", version, map[string][]byte{"package.json": []byte(`{"main": "transom.js"}`), "transom.js": []byte(text)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	files("hatch", `"transom": ">=16"`, map[string]string{"hatch.js": "(function (g) {\n  g.hatch = Transom.make('hatch');\n})(window);\n"})
+	s.Fail(0, []string{"transom@17.0.1"}, "take", "hatch", "--dry-run")
 	// The newest of what it needs has lost what it uses: the last that had it is taken.
 	for version, text := range map[string]string{"1.9.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "2.0.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "3.0.0": "window.Davit = { lift: function () {} };\n"} {
 		if err := r.Publish("davit", version, map[string][]byte{"davit.js": []byte(text)}); err != nil {

@@ -106,7 +106,7 @@ func (d *Delivery) Definer(name string, aside bool) *File {
 	var best *File
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Script == nil || f.Aside != "" && !(aside && f.Copy()) || f.Script.Form != script.Classic && f.Script.Form != script.Universal {
+		if f.Aside != "" && !(aside && f.Copy()) || f.Script == nil || f.Script.Form != script.Classic && f.Script.Form != script.Universal {
 			continue
 		}
 		if !slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return g.Name == name }) {

@@ -175,6 +175,29 @@ func TestWhatIsLeftOver(t *testing.T) {
 	}
 }
 
+// TestStylesOfPages: a stylesheet of which the script makes no use is its makers' own, as is another library's; one whose
+// classes the script gives to elements is not.
+func TestStylesOfPages(t *testing.T) {
+	script := "window.buoy = function (e) {\n  e.className = 'buoy-light';\n};\n"
+	for name, tt := range map[string]struct{ css, want string }{
+		"of a page":          {".masthead {\n  color: red;\n}\n", "buoy.js"},
+		"of another library": {"/*! tern v3.3.7 */\n.buoy-light {\n  color: red;\n}\n", "buoy.js"},
+		"its own":            {".buoy-light {\n  color: red;\n}\n", "buoy.js css/look.css"},
+	} {
+		if got := strings.Join(describe(t, "buoy-1.0.0.zip", mapTree{"buoy.js": script, "css/look.css": tt.css, "css/two.css": tt.css}).Suggest().Paths(), " "); got != tt.want {
+			t.Errorf("%s: suggested %q, want %q", name, got, tt.want)
+		}
+	}
+}
+
+// TestSourcesAreAllThereIs: where reading sets apart the only scripts that names had left, the sources are the library.
+func TestSourcesAreAllThereIs(t *testing.T) {
+	d := describe(t, "dinghy-1.0.0.zip", mapTree{"gruntwork.js": "module.exports = function (crew) {\n  crew.loadTasks('tasks');\n};\n", "src/dinghy.js": "window.dinghy = 1;\n"})
+	if got := strings.Join(d.Suggest().Paths(), " "); got != "src/dinghy.js" {
+		t.Errorf("suggested %q", got)
+	}
+}
+
 // TestDefaultLook: of several looks it is the one that the readme shows, else the one that the script names.
 func TestDefaultLook(t *testing.T) {
 	files := mapTree{"dist/gull.js": "var gull = {\n  defaults: {look: 'sand'}\n};\n", "looks/ash.css": css, "looks/sand.css": css + css, "looks/reef.css": css}

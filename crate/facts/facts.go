@@ -77,58 +77,58 @@ const mostRehearsal = 3 * time.Second
 // Rehearse rehearses a page. A rehearsal that did not come to its end says why in the report; the error is the
 // context's, or that of a report that can't be read.
 func (r *Reader) Rehearse(ctx context.Context, req *rehearse.Request) (*rehearse.Report, error) {
+	return r.rehearse(ctx, req, false)
+}
+
+// rehearse rehearses a page. With once set the question may stay open: a rehearsal that did not come to its end before is
+// not tried again.
+func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool) (*rehearse.Report, error) {
 	request, err := json.Marshal(req)
 	if err != nil {
 		return nil, err
 	}
 	of := integrity.Of(request)
-	answer, kept := []byte(nil), false
 	if r.Cache != nil {
-		answer, kept = r.Cache.Result(rehearsalResult, of)
-	}
-	if !kept {
-		if r.Sandbox == nil {
-			return &rehearse.Report{Stopped: "this program has no room for rehearsals"}, nil
+		if answer, kept := r.Cache.Result(rehearsalResult, of); kept {
+			return readReport(answer)
 		}
-		limited, cancel := context.WithTimeout(ctx, mostRehearsal+2*time.Second)
-		defer cancel()
-		if answer, err = r.Sandbox(limited, request); err != nil {
-			switch {
-			case ctx.Err() != nil:
-				return nil, ctx.Err()
-			case limited.Err() != nil:
-				return &rehearse.Report{Stopped: "it took too long"}, nil
-			}
-			return &rehearse.Report{Stopped: err.Error()}, nil
+		if why, kept := r.Cache.Result(stoppedResult, of); kept && once {
+			return &rehearse.Report{Stopped: string(why)}, nil
 		}
 	}
+	if r.Sandbox == nil {
+		return &rehearse.Report{Stopped: "this program has no room for rehearsals"}, nil
+	}
+	limited, cancel := context.WithTimeout(ctx, mostRehearsal+2*time.Second)
+	defer cancel()
+	report := &rehearse.Report{}
+	answer, err := r.Sandbox(limited, request)
+	switch {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case err != nil && limited.Err() != nil:
+		report.Stopped = "it took too long"
+	case err != nil:
+		report.Stopped = err.Error()
+	default:
+		if report, err = readReport(answer); err != nil {
+			return nil, err
+		}
+	}
+	if r.Cache != nil && report.Stopped == "" {
+		r.Cache.PutResult(rehearsalResult, of, answer)
+	} else if r.Cache != nil {
+		r.Cache.PutResult(stoppedResult, of, []byte(report.Stopped))
+	}
+	return report, nil
+}
+
+func readReport(answer []byte) (*rehearse.Report, error) {
 	var report rehearse.Report
 	if err := json.Unmarshal(answer, &report); err != nil {
 		return nil, fmt.Errorf("a rehearsal's report can't be read: %w", err)
 	}
-	if !kept && report.Stopped == "" && r.Cache != nil {
-		r.Cache.PutResult(rehearsalResult, of, answer)
-	}
 	return &report, nil
-}
-
-// try is Rehearse for a question that may stay open: one that did not come to its end before is not tried again.
-func (r *Reader) try(ctx context.Context, req *rehearse.Request) (*rehearse.Report, error) {
-	request, err := json.Marshal(req)
-	if err != nil {
-		return nil, err
-	}
-	of := integrity.Of(request)
-	if r.Cache != nil {
-		if why, ok := r.Cache.Result(stoppedResult, of); ok {
-			return &rehearse.Report{Stopped: string(why)}, nil
-		}
-	}
-	report, err := r.Rehearse(ctx, req)
-	if err == nil && report.Stopped != "" && r.Cache != nil && r.Sandbox != nil {
-		r.Cache.PutResult(stoppedResult, of, []byte(report.Stopped))
-	}
-	return report, err
 }
 
 // Serve is what the sandbox's process does with a request.
@@ -145,8 +145,8 @@ func Serve(request []byte) ([]byte, error) {
 
 // Alone rehearses one script on an empty page. With members set, the members of the globals that it makes are listed.
 func (r *Reader) Alone(ctx context.Context, name string, text []byte, members bool) (*rehearse.Report, error) {
-	return r.try(ctx, &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: members,
-		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}})
+	return r.rehearse(ctx, &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: members,
+		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}}, true)
 }
 
 // FailsWithout makes sure that a script needs a global, before anybody is told so: one that asks whether it is there, runs to
@@ -203,7 +203,7 @@ func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, member
 		req.Scripts = append(req.Scripts, rehearse.Script{Name: "base", Text: string(b), When: rehearse.InPlace})
 	}
 	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace, Ask: members})
-	report, err := r.try(ctx, req)
+	report, err := r.rehearse(ctx, req, true)
 	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) || slices.Contains(report.Ran[:len(before)], false) {
 		return nil, false, false
 	}

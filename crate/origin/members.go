@@ -1,6 +1,7 @@
 package origin
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -15,15 +16,14 @@ import (
 )
 
 // Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
-// although what its needs name is there. Needs are those known so far; defined tells which library of the crate defines a
-// global or gives a member; texts are the scripts that a library of the crate puts on a page. It returns nil where the
-// scripts run, or where that can't be tried.
-func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, defined map[string]string, texts func(library string) [][]byte) (*Supply, error) {
+// although what its needs name is there. Needs are those known so far. It returns nil where the scripts run, or where that
+// can't be tried.
+func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) (*Supply, error) {
 	files := inOrder(onPage(o, sel))
 	if !slices.ContainsFunc(files, func(f *delivery.File) bool { return len(f.Script.PartNeeds) > 0 }) {
 		return nil, nil
 	}
-	base, err := r.bases(ctx, needs, texts)
+	base, err := r.bases(ctx, needs, page)
 	if err != nil {
 		return nil, err
 	}
@@ -41,7 +41,7 @@ func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel
 			continue
 		}
 		n := &Supply{Global: wants[i].Name, Or: base.alike(wants[i].Name), Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, wants[i].Line, wants[i].Column)}
-		met, err := r.Supply(ctx, o, []Supply{*n}, defined)
+		met, err := r.Supply(ctx, o, []Supply{*n}, page.Defined)
 		if err != nil {
 			return nil, err
 		}
@@ -149,10 +149,10 @@ func (s *standing) alike(member string) []string {
 }
 
 // bases are the scripts that supply needs: those of the crate's libraries, or of packages that would be taken.
-func (r *Opener) bases(ctx context.Context, needs []Supply, texts func(library string) [][]byte) (*standing, error) {
+func (r *Opener) bases(ctx context.Context, needs []Supply, page Page) (*standing, error) {
 	s := &standing{}
 	add := func(b []byte) {
-		if !slices.ContainsFunc(s.texts, func(t []byte) bool { return string(t) == string(b) }) {
+		if !hasText(s.texts, b) {
 			s.texts = append(s.texts, b)
 			s.defines = append(s.defines, names(r.Scripts.Script(b).Defines))
 		}
@@ -160,7 +160,7 @@ func (r *Opener) bases(ctx context.Context, needs []Supply, texts func(library s
 	for _, n := range needs {
 		switch {
 		case n.Library != "":
-			for _, b := range texts(n.Library) {
+			for _, b := range page.Texts(n.Library) {
 				add(b)
 			}
 		case n.Package != "":
@@ -214,17 +214,23 @@ func (r *Opener) readTexts(ctx context.Context, p *Opened, depth int) ([][]byte,
 	return list, nil
 }
 
+func hasText(list [][]byte, text []byte) bool {
+	return slices.ContainsFunc(list, func(b []byte) bool { return bytes.Equal(b, text) })
+}
+
+// unused lists the dependencies of a package that meet none of its needs.
+func unused(o *Opened, needs []Supply) []dependency {
+	return slices.DeleteFunc(dependencies(o), func(c dependency) bool {
+		return slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) })
+	})
+}
+
 // mostCandidates is how many dependencies are tried for a member that reading does not find.
 const mostCandidates = 8
 
 // givenBy looks for a dependency that gives a member when it runs after what is there, however it does that.
 func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply, before [][]byte, needs []Supply) error {
-	var list []dependency
-	for _, c := range dependencies(o) {
-		if !slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) }) {
-			list = append(list, c)
-		}
-	}
+	list := unused(o, needs)
 	list = list[:min(len(list), mostCandidates)]
 	gives := func(ctx context.Context, name, rng string) (bool, error) {
 		texts, err := r.packageTexts(ctx, name, rng, 0)
@@ -233,7 +239,7 @@ func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n 
 		}
 		all := slices.Clone(before)
 		for _, b := range texts {
-			if !slices.ContainsFunc(all, func(t []byte) bool { return string(t) == string(b) }) {
+			if !hasText(all, b) {
 				all = append(all, b)
 			}
 		}
@@ -249,10 +255,7 @@ func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n 
 		n.Package, n.Range = list[i].name, list[i].rng
 		return nil
 	}
-	if len(r.Registries) == 0 || r.Offline {
-		return nil
-	}
-	return r.byNames(ctx, o, n, namesOfMember(n.Global), r.published(ctx, o), func(ctx context.Context, p *Opened) (bool, error) { return gives(ctx, p.Name, p.Version) })
+	return r.byNames(ctx, o, n, namesOfMember(n.Global), func(ctx context.Context, p *Opened) (bool, error) { return gives(ctx, p.Name, p.Version) })
 }
 
 // namesOfMember lists the names that a package may have which gives a member: both names with a mark between.

@@ -105,10 +105,6 @@ func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined 
 // library's own name begins with. What counts is that its script defines the global. Of its versions it is the newest that
 // there was when the library's version came out, since later ones nobody can have meant.
 func (r *Opener) Undeclared(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply) error {
-	if len(r.Registries) == 0 || r.Offline {
-		return nil
-	}
-	then := r.published(ctx, o)
 	globals := append([]string{n.Global}, n.Or...)
 	supplies := func(ctx context.Context, p *Opened) (bool, error) {
 		if suppliesOne(p, globals) {
@@ -122,11 +118,16 @@ func (r *Opener) Undeclared(ctx context.Context, trial *facts.Reader, o *Opened,
 		missing, _, known := trial.Lacks(ctx, texts, nil, globals)
 		return known && len(missing) < len(globals), nil
 	}
-	return r.byNames(ctx, o, n, namesFor(o.Name, globals), then, supplies)
+	return r.byNames(ctx, o, n, namesFor(o.Name, globals), supplies)
 }
 
-// byNames finds a package for a need among names that it may have; supplies tells whether one has what is needed.
-func (r *Opener) byNames(ctx context.Context, o *Opened, n *Supply, names []string, then time.Time, supplies func(context.Context, *Opened) (bool, error)) error {
+// byNames finds a package for a need among names that it may have; supplies tells whether one has what is needed. Where no
+// registry may be asked there is none.
+func (r *Opener) byNames(ctx context.Context, o *Opened, n *Supply, names []string, supplies func(context.Context, *Opened) (bool, error)) error {
+	if len(r.Registries) == 0 || r.Offline {
+		return nil
+	}
+	then := r.published(ctx, o)
 	for _, name := range names {
 		doc, err := r.Document(ctx, name, true)
 		if ctx.Err() != nil {
@@ -223,34 +224,6 @@ func suppliesOne(p *Opened, globals []string) bool {
 	return slices.ContainsFunc(p.Suggest().Choices, func(c delivery.Choice) bool {
 		f := p.File(c.Path)
 		return c.Page && f.Script != nil && slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return slices.Contains(globals, g.Name) })
-	})
-}
-
-// MostDepth is how far needs of needs are followed.
-const MostDepth = 10
-
-// Prefetch opens what a package's needs would ask for, needs of needs too, so that taking them one after the other waits
-// for nothing. What can't be had is told when it is taken.
-func (r *Opener) Prefetch(ctx context.Context, o *Opened, defined map[string]string) {
-	r.prefetch(ctx, o, defined, 0)
-}
-
-func (r *Opener) prefetch(ctx context.Context, o *Opened, defined map[string]string, depth int) {
-	if o.Kind != Package || depth >= MostDepth {
-		return
-	}
-	needs, err := r.Supply(ctx, o, NeedsOf(o, o.Suggest(), true), defined)
-	if err != nil {
-		return
-	}
-	parallel.EachWide(ctx, parallel.Connections, needs, func(ctx context.Context, n Supply) error {
-		if n.Package == "" {
-			return nil
-		}
-		if dep, err := r.OpenPackage(ctx, n.Package, n.Range, nil); err == nil {
-			r.prefetch(ctx, dep, defined, depth+1)
-		}
-		return nil
 	})
 }
 

@@ -43,6 +43,7 @@ type Opener struct {
 	documents memo.Memo[documentKey, *source.Package]
 	packages  memo.Memo[string, *Opened]      // by name and version
 	texts     memo.Memo[string, [][]byte]     // scripts of packages for a page, by name, version and depth: needs may go in circles
+	copies    memo.Memo[*Opened, bool]        // deliveries whose copies of other libraries were read
 	trees     memo.Memo[string, *source.Tree] // deliveries opened from the cache, by digest
 	same      memo.Memo[string, bool]         // addresses with the integrity that they were found to have
 }

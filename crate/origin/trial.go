@@ -103,18 +103,8 @@ const (
 // ownFile finds a script of the delivery itself that has one of the globals or members; copies of other libraries count,
 // since their makers ship them for that.
 func (r *Opener) ownFile(o *Opened, globals []string) (string, error) {
-	read := 0
-	for i := range o.Files {
-		f := &o.Files[i]
-		if f.Kind != delivery.Script || f.Script != nil || !f.Copy() || f.Size > mostCopy || read == mostCopies {
-			continue
-		}
-		read++
-		b, err := o.Tree.ReadFile(f.Path)
-		if err != nil {
-			return "", err
-		}
-		f.Script = r.Scripts.Script(b)
+	if _, err := r.copies.Get(o, func() (bool, error) { return true, r.readCopies(o) }); err != nil {
+		return "", err
 	}
 	for _, g := range globals {
 		if f := o.Definer(g, true); f != nil {
@@ -122,4 +112,21 @@ func (r *Opener) ownFile(o *Opened, globals []string) (string, error) {
 		}
 	}
 	return "", nil
+}
+
+func (r *Opener) readCopies(o *Opened) error {
+	read := 0
+	for i := range o.Files {
+		f := &o.Files[i]
+		if f.Kind != delivery.Script || !f.Copy() || f.Size > mostCopy || read == mostCopies {
+			continue
+		}
+		read++
+		b, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		f.Script = r.Scripts.Script(b)
+	}
+	return nil
 }

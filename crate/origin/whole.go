@@ -1,7 +1,6 @@
 package origin
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -9,33 +8,36 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/semantic"
 	"merrycrate.example/merry/crate/source"
 )
 
-// mostMembers is how many needs of members a library may have.
-const mostMembers = 6
+// mostMembers is how many needs of members a library may have, mostFiles how many files of its own they may bring.
+const (
+	mostMembers = 6
+	mostFiles   = 12
+)
 
 // Needs finds out what the chosen scripts of a delivery need on a page, with optional set also what they use where it is
-// there, and what supplies each: a library of the crate (defined tells which one defines a global or gives a member, texts
-// are its scripts), a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
+// there, and what supplies each: a library of the crate, a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
 // package is none that the scripts run with, an older one is named.
-func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, optional bool, defined map[string]string, texts func(library string) [][]byte) ([]Supply, error) {
-	for {
+func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, optional bool, page Page) ([]Supply, error) {
+	for round := 0; ; round++ {
 		found := NeedsOf(o, sel, optional)
 		more, err := Tried(ctx, trial, o, sel, found)
 		if err != nil {
 			return nil, err
 		}
-		needs, err := r.Supply(ctx, o, append(found, more...), defined)
+		needs, err := r.Supply(ctx, o, append(found, more...), page.Defined)
 		if err != nil {
 			return nil, err
 		}
 		if needs, err = r.Confirm(ctx, trial, o, needs); err != nil {
 			return nil, err
 		}
-		if needs, err = r.listed(ctx, o, sel, needs, defined); err != nil {
+		if needs, err = r.listed(ctx, o, sel, needs, page.Defined); err != nil {
 			return nil, err
 		}
 		brought := false
@@ -44,7 +46,7 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 		}
 		// What the library uses of those is known only when they are: an add-on of an add-on needs both.
 		for n := 0; n < mostMembers && !brought; n++ {
-			member, err := r.Member(ctx, trial, o, sel, needs, defined, texts)
+			member, err := r.Member(ctx, trial, o, sel, needs, page)
 			if err != nil {
 				return nil, err
 			}
@@ -57,15 +59,49 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 				break
 			}
 		}
-		if brought { // what was may need something itself
+		if brought && round < mostFiles { // what was may need something itself
 			continue
 		}
-		runs, err := r.fit(ctx, trial, o, sel, needs, texts)
+		runs, err := r.fit(ctx, trial, o, sel, needs, page)
 		if err != nil || runs {
 			return needs, err
 		}
-		return r.companions(ctx, trial, o, sel, needs, texts)
+		return r.companions(ctx, trial, o, sel, needs, page)
 	}
+}
+
+// MostDepth is how far needs of needs are followed.
+const MostDepth = 10
+
+// A Page is what Needs asks the crate about: who defines what, and which scripts a library puts on a page.
+type Page struct {
+	Defined map[string]string // a global, or a member of one, to the library of the crate that has it
+	Texts   func(library string) [][]byte
+}
+
+// Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for when it
+// is asked in earnest, with the project locked. What can't be had is told then.
+func (r *Opener) Prefetch(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, page Page, deep bool) {
+	r.prefetch(ctx, trial, o, sel, page, deep, 0)
+}
+
+func (r *Opener) prefetch(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, page Page, deep bool, depth int) {
+	if o.Kind != Package || depth >= MostDepth {
+		return
+	}
+	needs, err := r.Needs(ctx, trial, o, sel, deep, page)
+	if err != nil || !deep {
+		return
+	}
+	parallel.EachWide(ctx, parallel.Connections, needs, func(ctx context.Context, n Supply) error {
+		if n.Package == "" {
+			return nil
+		}
+		if dep, err := r.OpenPackage(ctx, n.Package, n.Range, nil); err == nil {
+			r.prefetch(ctx, trial, dep, dep.Suggest(), page, deep, depth+1)
+		}
+		return nil
+	})
 }
 
 // listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script reads
@@ -110,20 +146,27 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 					n.Global, n.Library = global, library
 				}
 			}
-			if n.Library == "" {
-				p, err := r.OpenPackage(ctx, name, n.Range, nil)
-				if ctx.Err() != nil {
-					return nil, ctx.Err()
+			switch {
+			case n.Library != "":
+			case n.Range != "":
+				if p, err := r.OpenPackage(ctx, name, n.Range, nil); err == nil {
+					n.Package, n.Global = name, shared(p)
 				}
-				if err != nil || n.Range == "" && len(r.Registries) == 0 {
-					continue
+			default:
+				err := r.byNames(ctx, o, &n, []string{name}, func(_ context.Context, p *Opened) (bool, error) {
+					n.Global = shared(p)
+					return n.Global != "", nil
+				})
+				if err != nil {
+					return nil, err
 				}
-				if n.Global = shared(p); n.Global == "" {
-					continue
-				}
-				n.Package, n.Range = name, cmp.Or(n.Range, p.Version)
 			}
-			needs = append(needs, n)
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			if n.Global != "" {
+				needs = append(needs, n)
+			}
 		}
 	}
 	return needs, nil
@@ -143,11 +186,11 @@ const mostMajors = 3
 
 // fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
 // their end with that. It tells whether they run then; where that can't be tried they count as running.
-func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, texts func(library string) [][]byte) (bool, error) {
+func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) (bool, error) {
 	if o.Kind != Package {
 		return true, nil
 	}
-	if runs, known, err := r.run(ctx, trial, o, sel, needs, texts); err != nil || runs || !known {
+	if runs, known, err := r.run(ctx, trial, o, sel, needs, page); err != nil || runs || !known {
 		return true, err
 	}
 	for i := range needs {
@@ -166,7 +209,7 @@ func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *d
 		was := *n
 		for _, version := range earlier {
 			n.Range = version
-			runs, known, err := r.run(ctx, trial, o, sel, needs, texts)
+			runs, known, err := r.run(ctx, trial, o, sel, needs, page)
 			if err != nil {
 				return true, err
 			}
@@ -182,15 +225,15 @@ func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *d
 
 // companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its makers
 // list a library runs, and what can be left out again is none.
-func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, texts func(library string) [][]byte) ([]Supply, error) {
+func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
 	pages := onPage(o, sel)
 	if len(pages) == 0 {
 		return needs, nil
 	}
 	all := slices.Clone(needs)
-	for _, c := range dependencies(o) {
-		if len(all)-len(needs) == mostCandidates || slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) }) {
-			continue
+	for _, c := range unused(o, needs) {
+		if len(all)-len(needs) == mostCandidates {
+			break
 		}
 		p, err := r.OpenPackage(ctx, c.name, c.rng, nil)
 		if ctx.Err() != nil {
@@ -209,7 +252,7 @@ func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened,
 		all = append(all, n)
 	}
 	runs := func(list []Supply) (bool, error) {
-		runs, known, err := r.run(ctx, trial, o, sel, list, texts)
+		runs, known, err := r.run(ctx, trial, o, sel, list, page)
 		return runs && known, err
 	}
 	if ok, err := runs(all); len(all) == len(needs) || !ok || err != nil {
@@ -255,8 +298,8 @@ func (r *Opener) earlierMajors(ctx context.Context, name, wish, version string) 
 }
 
 // run runs the chosen scripts after what supplies their needs, and tells whether all come to their end.
-func (r *Opener) run(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, texts func(library string) [][]byte) (runs, known bool, err error) {
-	base, err := r.bases(ctx, needs, texts)
+func (r *Opener) run(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) (runs, known bool, err error) {
+	base, err := r.bases(ctx, needs, page)
 	if err != nil {
 		return false, false, err
 	}

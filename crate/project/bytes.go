@@ -200,6 +200,41 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 	return list
 }
 
+// Texts are the scripts that a library puts on a page, after those of the libraries that it needs. Drafted, where not nil,
+// has those that are about to be put. A script whose bytes are at no hand is left out.
+func (p *Project) Texts(library string, drafted func(of Sealed) ([]byte, bool)) [][]byte {
+	var list [][]byte
+	done := map[string]bool{}
+	var add func(name string)
+	add = func(name string) {
+		lib := p.List.Library(name)
+		if lib == nil || done[name] {
+			return
+		}
+		done[name] = true
+		for _, need := range lib.Needs {
+			add(need)
+		}
+		for _, f := range p.TaggedFiles(name, record.NoBuild) {
+			of := Sealed{Library: name, File: f.File}
+			if f.Style {
+				continue
+			}
+			if drafted != nil {
+				if b, ok := drafted(of); ok {
+					list = append(list, b)
+					continue
+				}
+			}
+			if b, err := p.LocalBytes(of); err == nil {
+				list = append(list, b)
+			}
+		}
+	}
+	add(library)
+	return list
+}
+
 // Sizes returns the size in bytes of a file of the site as it is, and as packed for the network. What is packed already,
 // pictures and fonts, is not packed again by servers. A file that is not there has none.
 func (p *Project) Sizes(at paths.InSite) (size, wire int64) {

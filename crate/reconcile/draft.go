@@ -268,36 +268,7 @@ func (d *Draft) draftedScript(of project.Sealed) ([]byte, bool) {
 
 // Texts are the scripts that a library will put on a page after this change, after those of the libraries that it needs.
 func (d *Draft) Texts(library string) [][]byte {
-	after := d.Before.With(d.List, d.Seal)
-	var list [][]byte
-	done := map[string]bool{}
-	var add func(name string)
-	add = func(name string) {
-		lib := d.List.Library(name)
-		if lib == nil || done[name] {
-			return
-		}
-		done[name] = true
-		for _, need := range lib.Needs {
-			add(need)
-		}
-		for _, f := range after.TaggedFiles(name, record.NoBuild) {
-			of := project.Sealed{Library: name, File: f.File}
-			if f.Style {
-				continue
-			}
-			b, ok := d.draftedScript(of)
-			if !ok {
-				var err error
-				if b, err = after.LocalBytes(of); err != nil {
-					continue
-				}
-			}
-			list = append(list, b)
-		}
-	}
-	add(library)
-	return list
+	return d.Before.With(d.List, d.Seal).Texts(library, d.draftedScript)
 }
 
 // remove drafts the removal of the files that libraries had and no library has any more. A file that was changed since it
