@@ -423,14 +423,16 @@ func TestNeedsOfMembers(t *testing.T) {
 		t.Errorf("the list is\n%s", list)
 	}
 	s.Run("undo")
-	// Of what it means by name the newest has nothing for a page: the last that had is taken.
-	for version, text := range map[string]string{"17.0.1": "window.Transom = { make: function () {} };\n", "18.0.0": "module.exports = require('./parts');\n"} {
-		if err := r.Publish("transom", version, map[string][]byte{"package.json": []byte(`{"main": "transom.js"}`), "transom.js": []byte(text)}); err != nil {
-			t.Fatal(err)
+	// Of what it means by name the newest has nothing for a page: the last that had is taken, of both.
+	for _, name := range []string{"transom", "keelson"} {
+		for version, text := range map[string]string{"17.0.1": "window." + name + " = { make: function () {} };\n", "18.0.0": "module.exports = require('./parts');\n"} {
+			if err := r.Publish(name, version, map[string][]byte{"package.json": []byte(`{"main": "index.js"}`), "index.js": []byte(text)}); err != nil {
+				t.Fatal(err)
+			}
 		}
 	}
-	files("hatch", `"transom": ">=16"`, map[string]string{"hatch.js": "(function (g) {\n  g.hatch = Transom.make('hatch');\n})(window);\n"})
-	s.Fail(0, []string{"transom@17.0.1"}, "take", "hatch", "--dry-run")
+	files("hatch", `"transom": ">=16", "keelson": ">=16"`, map[string]string{"hatch.js": "(function (g) {\n  g.hatch = transom.make('hatch', keelson.make());\n})(window);\n"})
+	s.Fail(0, []string{"transom@17.0.1", "keelson@17.0.1"}, "take", "hatch", "--dry-run")
 	// The newest of what it needs has lost what it uses: the last that had it is taken.
 	for version, text := range map[string]string{"1.9.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "2.0.0": "window.Davit = { lift: function () {}, isHook: function () {} };\n", "3.0.0": "window.Davit = { lift: function () {} };\n"} {
 		if err := r.Publish("davit", version, map[string][]byte{"davit.js": []byte(text)}); err != nil {
