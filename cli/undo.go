@@ -16,6 +16,8 @@ func (a *app) undo() *cobra.Command {
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			switch {
+			case list && finish, list && abandon, finish && abandon:
+				return misuse("--list, --finish and --abandon exclude each other")
 			case list:
 				return a.undoList(cmd.Context())
 			case finish:
@@ -45,7 +47,6 @@ func (a *app) undo() *cobra.Command {
 	c.Flags().BoolVar(&list, "list", false, "list the changes that can be undone, the last one first")
 	c.Flags().BoolVar(&finish, "finish", false, "finish a change that was stopped in the middle")
 	c.Flags().BoolVar(&abandon, "abandon", false, "give a change up that was stopped in the middle: take back what was done of it")
-	c.MarkFlagsMutuallyExclusive("list", "finish", "abandon")
 	return a.changes(c)
 }
 

@@ -423,7 +423,15 @@ func TestLargeDeliveries(t *testing.T) {
 	for _, name := range []string{"bow", "mid", "tail"} {
 		files["hull/parts/"+name+".js"] = strings.Repeat("// a line of a long comment\n", 130_000) + "window." + name + " = 1;\n"
 	}
+	for i := range 20 {
+		files[fmt.Sprintf("hull/es/m%02d.js", i)] = "export const m = 1;\n"
+		files[fmt.Sprintf("hull/lib/m%02d.js", i)] = "exports.m = require('./x');\n"
+		files[fmt.Sprintf("hull/tongues/m%02d.js", i)] = "window.bow = 1; window.m = 1;\n"
+	}
 	out := s.Run("peek", s.Archive("hull-1.0.0.zip", files))
+	if _, offered, _ := strings.Cut(out, "--part NAME"); !strings.Contains(offered, "tongues") || strings.Count(offered, " many ") != 1 {
+		t.Errorf("it offers\n%s", offered)
+	}
 	if !strings.Contains(out, "defines") {
 		t.Errorf("what is suggested was not read:\n%s", out)
 	}

@@ -237,6 +237,7 @@ func TestBadInput(t *testing.T) {
 		{1, []string{"js/mine.js is there already with other bytes", "--overwrite"}, []string{"take", "mine"}},
 		{1, []string{"not in the crate", "merry take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
 		{2, []string{"is no name"}, []string{"take", "mine", "--as", "../x"}},
+		{2, []string{"exclude each other", "merry undo --help"}, []string{"undo", "--finish", "--abandon"}},
 		{2, []string{"exclude each other"}, []string{"take", "mine", "--minified", "--readable"}},
 		{2, []string{"there is no command", "did you mean merry check"}, []string{"chek"}},
 		{2, []string{"unknown flag", "merry check --help"}, []string{"check", "--hard"}},

@@ -1,8 +1,10 @@
 package delivery
 
 import (
+	"bytes"
 	"fmt"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -67,7 +69,7 @@ func (d *Delivery) oneOfMany(f, core *File) bool {
 	case f.Kind != Script:
 		return false
 	case f.Script == nil:
-		return f.Size <= parsedMost
+		return f.Size <= parsedMost && !f.forLoader
 	}
 	switch f.Script.Form {
 	case script.Classic, script.Universal:
@@ -79,6 +81,14 @@ func (d *Delivery) oneOfMany(f, core *File) bool {
 	}
 	ours := defined(core.Script)
 	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return ours[g.Name] })
+}
+
+var moduleWord = regexp.MustCompile(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
+
+// forLoader skims a script that is not read in full: modules, and what asks for a server's names without asking whether it has
+// them, are of no use to a plain tag.
+func forLoader(b []byte) bool {
+	return moduleWord.Match(b) && !bytes.Contains(b, []byte("define.amd")) && !bytes.Contains(b, []byte("typeof exports"))
 }
 
 // globFor is the pattern of the files that one file may be a row with: all below the topmost folder that the library's

@@ -57,6 +57,7 @@ type File struct {
 	// Fetches are files of the delivery that a script fetches while it runs.
 	Fetches []string
 
+	forLoader   bool     // its text is a module's, or a server's, as far as skimming tells
 	names       []string // of files that its text may mean
 	findsItself bool     // it asks where it was loaded from
 }
@@ -267,6 +268,8 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 	}
 	if f.Kind == Script && parse {
 		d.look(f, b)
+	} else if f.Kind == Script {
+		f.forLoader = forLoader(b)
 	}
 	if f.Kind == Stylesheet {
 		for _, r := range style.References(b) {

@@ -23,7 +23,7 @@ func Select(o *Opened, patterns, parts []string) (*delivery.Selection, error) {
 				for _, k := range o.Options() {
 					known = append(known, k.Name)
 				}
-				next := "it has none"
+				next := "leave --part out: it has none"
 				if len(known) > 0 {
 					next = "it has " + strings.Join(known, ", ")
 				}
