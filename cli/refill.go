@@ -79,12 +79,14 @@ func (a *app) printRefill(r *crate.Refilled) {
 
 func (a *app) drop() *cobra.Command {
 	var even bool
+	var files, parts []string
 	c := &cobra.Command{
 		Use:   "drop LIB",
-		Short: "Take a library out, includes and all",
+		Short: "Take a library out, or a part of it, includes and all",
 		Long: `Drop takes a library's tags off all pages, removes those of its files that no other library shares and
-nobody changed, and takes it out of both records, all in one change. It refuses while another library needs it.`,
-		Example: "  merry drop brinework\n  merry drop oarlock --even-if-needed --dry-run",
+nobody changed, and takes it out of both records, all in one change. It refuses while another library needs it.
+With --part or --files only that much is taken out, and what belongs to nothing else of the library.`,
+		Example: "  merry drop brinework\n  merry drop tidechart --part grid\n  merry drop oarlock --even-if-needed --dry-run",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
@@ -92,7 +94,12 @@ nobody changed, and takes it out of both records, all in one change. It refuses 
 				return err
 			}
 			defer door.Close()
-			d, err := door.Drop(cmd.Context(), args[0], even)
+			var d *crate.Dropped
+			if len(files)+len(parts) > 0 {
+				d, err = door.DropPart(cmd.Context(), args[0], files, parts)
+			} else {
+				d, err = door.Drop(cmd.Context(), args[0], even)
+			}
 			if err != nil {
 				return err
 			}
@@ -101,7 +108,11 @@ nobody changed, and takes it out of both records, all in one change. It refuses 
 					a.touched(d.Outcome)
 					return
 				}
-				a.printf("dropped %s\n", a.paint.bold(clean(d.Library)))
+				word := "dropped"
+				if d.Part {
+					word = "dropped a part of"
+				}
+				a.printf("%s %s\n", word, a.paint.bold(clean(d.Library)))
 				a.printPages(d.Pages)
 				for _, f := range d.Files {
 					if f.Do == crate.Removed {
@@ -115,6 +126,8 @@ nobody changed, and takes it out of both records, all in one change. It refuses 
 			})
 		},
 	}
+	c.Flags().StringSliceVar(&files, "files", nil, "take out only the files that match `GLOB`, by their paths in the source or on the site (repeatable)")
+	c.Flags().StringSliceVar(&parts, "part", nil, "take out only the part `NAME` (repeatable)")
 	c.Flags().BoolVar(&even, "even-if-needed", false, "drop it even where another library needs it")
 	return a.changes(c)
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"io"
 	"os"
@@ -24,11 +25,16 @@ takes the set that peek shows. A stylesheet brings along what it refers to, plac
 reference stays true.
 
 A source is an archive, a folder or a file; an https address of one; or NAME, NAME@VERSION, NAME@RANGE or
-NAME@TAG in the package registry that you have set.`,
+NAME@TAG in the package registry that you have set.
+
+Of a library that is there already, what is asked for is added to what was taken; --together, --by-kind,
+--into and --place move it. Another version is for repin.`,
 		Example: `  merry take ../downloads/oarlock-2.0.3.zip --page '**'
   merry take ../downloads/brinework-1.2.0.zip --needs oarlock --because "the look of the 2019 site"
   merry take 'tidechart@^3.0' --with-needs --page tides.html
-  merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css`,
+  merry take ../downloads/brinework-1.2.0.zip --files 'css/*' --together --as brinework-css
+  merry take ../downloads/logbook-1.0.0.zip --whole --into gallery/logbook
+  merry take tidechart --part grid --page tides.html`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := f.fill(a, args); err != nil {
@@ -45,7 +51,7 @@ NAME@TAG in the package registry that you have set.`,
 type takeFlags struct {
 	req                           crate.TakeRequest
 	src                           sourceFlags
-	rename                        []string
+	rename, places                []string
 	minified, readable, suggested bool
 	together, byKind              bool
 }
@@ -59,6 +65,10 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.StringSliceVar(&f.req.Parts, "part", nil, "take a part, theme or variant that peek lists by `NAME` (repeatable)")
 	flags.StringVar(&f.req.As, "as", "", "call the library `NAME` in the crate")
 	flags.StringSliceVar(&f.rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
+	flags.StringSliceVar(&f.req.Keep, "keep", nil, "take the files that match `GLOB` too, to lie beside without tags (repeatable)")
+	flags.BoolVar(&f.req.Whole, "whole", false, "take all that it has for a page and keep it whole, in later versions too")
+	flags.StringVar(&f.req.Into, "into", "", "keep the set as one folder, at this `FOLDER` of the site")
+	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a place of its own: `FILE=PLACE` (repeatable)")
 	flags.BoolVar(&f.together, "together", false, "keep the set as one folder")
 	flags.BoolVar(&f.byKind, "by-kind", false, "put the files into the site's folders by kind, where its habit is another")
 	flags.StringVar((*string)(&f.req.Names), "names", "", "file names shipped, plain (without version) or versioned, where that differs from the site's habit")
@@ -75,8 +85,8 @@ func (f *takeFlags) add(c *cobra.Command) {
 
 // fill works out the request from the flags and arguments.
 func (f *takeFlags) fill(a *app, args []string) error {
-	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename) > 0 || f.src.integrity != "") {
-		return misuse("--as, --files, --part, --rename and --integrity are of one source; take the others by themselves")
+	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename)+len(f.req.Keep)+len(f.places) > 0 || f.req.Into != "" || f.src.integrity != "") {
+		return misuse("--as, --files, --part, --keep, --into, --place, --rename and --integrity are of one source; take the others by themselves")
 	}
 	f.req.More = args[1:]
 	f.req.Integrity = f.src.integrity
@@ -100,10 +110,14 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	case f.byKind:
 		f.req.Arrange = record.ByKind
 	}
-	if f.req.Rename, err = renames(f.rename); err != nil {
+	if f.req.Into != "" && (f.together || f.byKind) {
+		return misuse("--into names the one folder of the set; --together and --by-kind say otherwise")
+	}
+	if f.req.Rename, err = renames("--rename", f.rename); err != nil {
 		return err
 	}
-	return nil
+	f.req.Places, err = renames("--place", f.places)
+	return err
 }
 
 func (a *app) runTake(ctx context.Context, f *takeFlags, args []string) error {
@@ -112,7 +126,7 @@ func (a *app) runTake(ctx context.Context, f *takeFlags, args []string) error {
 		return err
 	}
 	defer door.Close()
-	choosing := len(f.req.Files)+len(f.req.Parts) == 0 && !f.suggested && len(args) == 1
+	choosing := len(f.req.Files)+len(f.req.Parts)+len(f.req.Keep) == 0 && !f.req.Whole && !f.suggested && len(args) == 1
 	if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
 		look, err := door.Peek(ctx, f.req.Source, f.src.integrity, true)
 		if err != nil {
@@ -199,7 +213,8 @@ func buildFlag(minified, readable bool) (record.Build, error) {
 	return "", nil
 }
 
-func renames(list []string) (map[string]string, error) {
+// renames reads OLD=NEW, as a flag has it.
+func renames(flag string, list []string) (map[string]string, error) {
 	if len(list) == 0 {
 		return nil, nil
 	}
@@ -207,7 +222,7 @@ func renames(list []string) (map[string]string, error) {
 	for _, r := range list {
 		old, new, ok := strings.Cut(r, "=")
 		if !ok || old == "" || new == "" {
-			return nil, misuse("--rename %s: write it as OLD=NEW", r)
+			return nil, misuse("%s %s: write it as OLD=NEW", flag, r)
 		}
 		m[old] = new
 	}
@@ -216,17 +231,28 @@ func renames(list []string) (map[string]string, error) {
 
 func (a *app) printTaken(t *crate.Taken, dry bool) {
 	word := "took"
-	if dry {
-		word = "would take"
-	}
-	a.printf("%s %s\n", word, a.paint.bold(strings.TrimSpace(clean(t.Library)+" "+clean(t.Version))))
-	if !dry {
-		rows := &table{right: map[int]bool{1: true}}
-		rows.add("file", "size", "because")
-		for _, c := range t.Choices {
-			rows.add(clean(c.At), bytesText(c.Size), clean(c.Reason))
+	added, moved := 0, 0
+	for _, c := range t.Choices {
+		switch c.State {
+		case crate.StateAdded:
+			added++
+		case crate.StateMoved:
+			moved++
 		}
-		rows.print(a, "  ")
+	}
+	switch {
+	case !t.Again:
+	case added == 0 && moved == 0:
+		word = "already there:"
+	default:
+		word = "added to"
+	}
+	if dry {
+		word = map[string]string{"took": "would take", "added to": "would add to"}[word]
+	}
+	a.printf("%s %s\n", cmp.Or(word, "already there:"), a.paint.bold(strings.TrimSpace(clean(t.Library)+" "+clean(t.Version))))
+	if !dry {
+		a.printTakenFiles(t)
 	}
 	if t.Why != "" {
 		a.printf("kept in one folder: %d of %s, since %s\n", len(t.Kept), plural(len(t.Choices), "file", "files"), clean(t.Why))
@@ -236,4 +262,38 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 	}
 	a.printNeeds(t)
 	a.remarks(t.Notes)
+}
+
+// mostTakenRows is how many rows of files are printed; of a library that is kept whole the first stand for the rest.
+const mostTakenRows = 40
+
+// printTakenFiles lists the files, those of a library that was there as far as something was done to them.
+func (a *app) printTakenFiles(t *crate.Taken) {
+	rows := &table{right: map[int]bool{1: true}}
+	rows.add("file", "size", "because")
+	there, more := 0, 0
+	for _, c := range t.Choices {
+		reason := c.Reason
+		switch {
+		case c.State == crate.StateThere:
+			there++
+			continue
+		case c.State == crate.StateMoved:
+			reason = "moved from " + c.Was
+		}
+		if len(rows.rows) > mostTakenRows {
+			more++
+			continue
+		}
+		rows.add(clean(c.At), bytesText(c.Size), clean(reason))
+	}
+	if len(rows.rows) > 1 {
+		rows.print(a, "  ")
+	}
+	if more > 0 {
+		a.printf("  … and %s\n", plural(more, "file more", "files more"))
+	}
+	if there > 0 {
+		a.printf("  %s as before\n", plural(there, "file stays", "files stay"))
+	}
 }

@@ -2,11 +2,13 @@ package crate
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/settle"
 )
 
 // Dropped says what drop took away.
@@ -15,6 +17,23 @@ type Dropped struct {
 	Library string       `json:"library"`
 	Pages   []PageChange `json:"pages,omitempty"`
 	Kept    []string     `json:"kept,omitempty"` // files that stay, with the reason
+	Part    bool         `json:"part,omitempty"` // only a part was taken out
+}
+
+// DropPart takes files out of a library that stays otherwise: those that patterns match, and those of parts by name.
+func (c *Crate) DropPart(ctx context.Context, name string, patterns, parts []string) (*Dropped, error) {
+	d, set, err := c.draft(ctx, reconcile.Titled("drop", append(append([]string{name}, parts...), patterns...)...))
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	if err := settle.DropPart(ctx, d, name, patterns, parts); err != nil {
+		return nil, err
+	}
+	out := &Dropped{Library: name, Part: true}
+	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)
+	out.Pages, out.Kept = changed(out.Pages), d.Kept
+	return out, err
 }
 
 // Drop takes a library out: its includes, the files that no other library shares, and its records.
@@ -37,13 +56,11 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 		}
 		other.Needs = slices.DeleteFunc(other.Needs, func(n string) bool { return n == name })
 	}
-	pages, err := d.Pages(ctx, nil, c.Dir, true)
-	if err != nil {
-		return nil, err
-	}
 	places := map[string]bool{}
 	placesOf(d, name, places)
-	d.OnPages(pages, reconcile.Omit(places))
+	if err := d.Omit(ctx, slices.Collect(maps.Keys(places))); err != nil {
+		return nil, err
+	}
 	d.List.Remove(name)
 	delete(d.Seal.Libraries, name)
 	out := &Dropped{Library: name}

@@ -77,7 +77,7 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool) (*Re
 		if err != nil {
 			return 0, err
 		}
-		return d.Put(of.Library, of.File.At, b, policy)
+		return d.Put(of.Library, of.File.Path, of.File.At, b, policy)
 	})
 	if err != nil {
 		return nil, err

@@ -276,7 +276,7 @@ func (a *adopting) closure(ctx context.Context, c *candidate, files map[string][
 // beside it; links get the places that take would give them.
 func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.Delivery, sel *delivery.Selection) (map[string]paths.InSite, error) {
 	habits, arrange := project.HabitsFor(a.d.List, lib)
-	place, err := placement.Place(d, sel, lib.Name, lib.Version, habits, arrange, nil)
+	place, err := placement.Place(d, sel, placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into})
 	if err != nil {
 		return nil, err
 	}

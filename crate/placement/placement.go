@@ -21,7 +21,8 @@ type Habits struct {
 	Names                                    record.Names
 }
 
-func (h Habits) folder(kind delivery.Kind) string {
+// Folder is where files of a kind go, "" where the site has no folder for them.
+func (h Habits) Folder(kind delivery.Kind) string {
 	switch kind {
 	case delivery.Script:
 		return h.Scripts
@@ -44,28 +45,29 @@ type Placement struct {
 	Why      string
 }
 
+// A Wish says how a library's files are to be placed.
+type Wish struct {
+	Library, Version string
+	Habits           Habits
+	Arrange          record.Arrange    // ByKind where the library asks for it, "" where kinds are no more than a habit
+	Into             string            // one folder for all, from the site's
+	Places           map[string]string // own places of files and folders, by their paths in the delivery
+	Rename           map[string]string // own names of files, old to new
+	// There is where files are already: they stay, and what goes with them goes where they find it.
+	There map[string]paths.InSite
+}
+
 // Place finds a place for every file of a selection, such that every reference from one to another
 // stays true without a byte being changed: by kind, where files refer to each other those together that can't be placed so,
-// or all in one folder. Where arrange asks for ByKind, what is referred to goes where the references lead. It returns an
-// error where that can't be, or where a renaming would break a reference.
-func Place(d *delivery.Delivery, s *delivery.Selection, name, version string, h Habits, arrange record.Arrange, rename map[string]string) (*Placement, error) {
-	for old := range rename {
-		if _, ok := renamed(d, s, old); !ok {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek lists the files", "--rename %s=%s: no chosen file is called %s", old, rename[old], old)
-		}
-	}
+// or all in one folder. Where it asks for ByKind, what is referred to goes where the references lead. It returns an
+// error where that can't be, or where a renaming or a place of its own would break a reference.
+func Place(d *delivery.Delivery, s *delivery.Selection, w Wish) (*Placement, error) {
 	fixed := referred(d, s)
-	for old, new := range rename {
-		p, _ := renamed(d, s, old)
-		if by := fixed[p]; by != "" {
-			return nil, problem.Refuse(problem.NameBad, "leave that file's name as it is", "--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)
-		}
-		if strings.ContainsAny(new, `/\`) || new == "" || new == "." || new == ".." {
-			return nil, problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+"=NAME; where files go is said by folders in the packing list", "--rename %s=%s: the new name must be a plain file name", old, new)
-		}
+	if err := w.renamable(d, s, fixed); err != nil {
+		return nil, err
 	}
 	base := func(p string) string {
-		for old, new := range rename {
+		for old, new := range w.Rename {
 			if q, _ := renamed(d, s, old); q == p {
 				return new
 			}
@@ -73,21 +75,36 @@ func Place(d *delivery.Delivery, s *delivery.Selection, name, version string, h 
 		b := path.Base(p)
 		f := d.File(p)
 		if fixed[p] == "" && f != nil && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet) {
-			b = habitName(b, version, h.Names)
+			b = habitName(b, w.Version, w.Habits.Names)
 		}
 		return b
 	}
-	pl := &Placement{Together: arrange == record.Together, At: map[string]paths.InSite{}}
+	pl := &Placement{Together: w.Arrange == record.Together || w.Into != "", At: map[string]paths.InSite{}}
 	at, kept := map[string]string{}, s.Paths()
 	if !pl.Together {
-		at, kept, pl.Why = placeByKind(d, s, h, base, arrange == record.ByKind)
-		pl.Kept = kept
+		at, kept, pl.Why = placeByKind(d, s, w.Habits, base, w.Arrange == record.ByKind)
 	}
-	if arrange == record.ByKind && len(kept) > 0 {
+	if w.Arrange == record.ByKind && len(kept) > 0 {
 		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind can't be: %s", pl.Why)
 	}
 	if len(kept) > 0 {
-		maps.Copy(at, placeTogether(d, s, kept, name, h, base))
+		maps.Copy(at, placeTogether(d, s, kept, w.folder(), base))
+	}
+	own, err := w.own(d, s, at)
+	if err != nil {
+		return nil, err
+	}
+	habitual := maps.Clone(at)
+	if err := around(d, s, at, own, w.There); err != nil {
+		return nil, err
+	}
+	for _, p := range kept {
+		if !pl.Together && at[p] == habitual[p] {
+			pl.Kept = append(pl.Kept, p)
+		}
+	}
+	if len(pl.Kept) == 0 {
+		pl.Why = ""
 	}
 	for p, place := range at {
 		var err error
@@ -96,6 +113,31 @@ func Place(d *delivery.Delivery, s *delivery.Selection, name, version string, h 
 		}
 	}
 	return pl, nil
+}
+
+// folder is where the library's files go that stay together.
+func (w *Wish) folder() string {
+	if w.Into != "" {
+		return path.Clean(w.Into)
+	}
+	return path.Join(w.Habits.Together, strings.NewReplacer("@", "", "/", "-").Replace(w.Library))
+}
+
+// renamable refuses names that files can't have.
+func (w *Wish) renamable(d *delivery.Delivery, s *delivery.Selection, fixed map[string]string) error {
+	for old, new := range w.Rename {
+		p, ok := renamed(d, s, old)
+		if !ok {
+			return problem.Refuse(problem.FileUnknown, "merry peek lists the files", "--rename %s=%s: no chosen file is called %s", old, new, old)
+		}
+		if by := fixed[p]; by != "" {
+			return problem.Refuse(problem.NameBad, "leave that file's name as it is", "--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)
+		}
+		if strings.ContainsAny(new, `/\`) || new == "" || new == "." || new == ".." {
+			return problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+"=NAME; --place says where a file goes", "--rename %s=%s: the new name must be a plain file name", old, new)
+		}
+	}
+	return nil
 }
 
 // renamed finds the chosen file that a person means by a path or a base name.
@@ -261,7 +303,7 @@ func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed m
 			continue
 		}
 		kind := d.File(p).Kind
-		folder := h.folder(kind)
+		folder := h.Folder(kind)
 		if folder == "" {
 			return nil, fmt.Sprintf("the site has no folder for a %s such as %s", kind, p)
 		}
@@ -277,7 +319,7 @@ func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed m
 			target := w.to
 			place := path.Join(path.Dir(at[p]), w.by)
 			kind := d.File(target).Kind
-			home := h.folder(kind)
+			home := h.Folder(kind)
 			if kind == delivery.Map {
 				home = path.Dir(at[p])
 			}
@@ -304,7 +346,7 @@ func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed m
 }
 
 // placeTogether puts files into one folder, as they stand to each other.
-func placeTogether(d *delivery.Delivery, s *delivery.Selection, files []string, name string, h Habits, base func(string) string) map[string]string {
+func placeTogether(d *delivery.Delivery, s *delivery.Selection, files []string, folder string, base func(string) string) map[string]string {
 	prefix := path.Dir(files[0])
 	for _, p := range files {
 		for prefix != "." && !strings.HasPrefix(p, prefix+"/") {
@@ -317,7 +359,6 @@ func placeTogether(d *delivery.Delivery, s *delivery.Selection, files []string, 
 		}
 	}
 	at := map[string]string{}
-	folder := path.Join(h.Together, strings.NewReplacer("@", "", "/", "-").Replace(name))
 	for _, p := range files {
 		rel := p
 		if prefix != "." {

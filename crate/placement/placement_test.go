@@ -60,15 +60,15 @@ func TestClosure(t *testing.T) {
 	})
 	s := d.Suggest()
 	h := habits
-	pl, err := Place(d, s, "deck", "1.0.0", h, "", nil)
+	pl, err := Place(d, s, Wish{Library: "deck", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil})
 	if err != nil || pl.Together || pl.At["fonts/deck.woff"].String() != "fonts/deck.woff" || pl.At["css/base.css"].String() != "css/base.css" {
 		t.Errorf("%+v, %v", pl, err)
 	}
 	h.Fonts = "assets/fonts"
-	if pl, err = Place(d, s, "deck", "1.0.0", h, "", nil); err != nil || len(pl.Kept) == 0 || pl.Why == "" || pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
+	if pl, err = Place(d, s, Wish{Library: "deck", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil}); err != nil || len(pl.Kept) == 0 || pl.Why == "" || pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
 		t.Errorf("%+v, %v", pl, err)
 	}
-	if _, err = Place(d, s, "deck", "1.0.0", h, record.Together, map[string]string{"base.css": "other.css"}); err == nil {
+	if _, err = Place(d, s, Wish{Library: "deck", Version: "1.0.0", Habits: h, Arrange: record.Together, Rename: map[string]string{"base.css": "other.css"}}); err == nil {
 		t.Error("a renaming that breaks a reference was allowed")
 	}
 }
@@ -76,7 +76,7 @@ func TestClosure(t *testing.T) {
 // TestMaps: a source map stands where its script says.
 func TestMaps(t *testing.T) {
 	d := describe(t, "winch.zip", tree{"dist/winch.js": readable, "dist/winch.min.js": minified, "dist/maps/w.map": "{}", "dist/winch.js.map": "{}"})
-	pl, err := Place(d, d.Suggest(), "winch", "1.0.0", habits, "", nil)
+	pl, err := Place(d, d.Suggest(), Wish{Library: "winch", Version: "1.0.0", Habits: habits, Arrange: "", Rename: nil})
 	if err != nil || pl.At["dist/maps/w.map"].String() != "js/maps/w.map" {
 		t.Errorf("placed as %+v, %v", pl, err)
 	}
@@ -123,7 +123,7 @@ func TestWaysHold(t *testing.T) {
 		d := describe(t, "hull-1.0.0.zip", files)
 		s := d.Choose(func(string) (string, bool) { return "**", true })
 		for _, arrange := range []record.Arrange{"", record.Together, record.ByKind} {
-			pl, err := Place(d, s, "hull", "1.0.0", habits, arrange, nil)
+			pl, err := Place(d, s, Wish{Library: "hull", Version: "1.0.0", Habits: habits, Arrange: arrange, Rename: nil})
 			if err != nil {
 				continue // refused, since it can't be
 			}
@@ -148,7 +148,7 @@ func TestModules(t *testing.T) {
 		"dist/up.js":       `export default 3;`,
 	})
 	s := d.Choose(func(name string) (string, bool) { return name, name == "dist/horn.js" })
-	p, err := Place(d, s, "horn", "1.0.0", habits, "", nil)
+	p, err := Place(d, s, Wish{Library: "horn", Version: "1.0.0", Habits: habits, Arrange: "", Rename: nil})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -169,7 +169,7 @@ func TestPlacementsThatCantBe(t *testing.T) {
 	} {
 		d := describe(t, "x.zip", files)
 		s := d.Choose(func(string) (string, bool) { return "**", true })
-		pl, err := Place(d, s, "x", "1", h, "", nil)
+		pl, err := Place(d, s, Wish{Library: "x", Version: "1", Habits: h, Arrange: "", Rename: nil})
 		if err != nil || name != "out of the site" && (len(pl.Kept) == 0 || pl.Why == "") {
 			t.Errorf("%s: %+v, %v", name, pl, err)
 		}
@@ -187,20 +187,20 @@ func TestOnlySetsStayTogether(t *testing.T) {
 	if kind := d.File("fonts/keel.svg").Kind; kind != delivery.Font {
 		t.Errorf("a font is told to be of kind %s", kind)
 	}
-	pl, err := Place(d, d.Suggest(), "keel", "1.0.0", h, "", nil)
+	pl, err := Place(d, d.Suggest(), Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil})
 	if err != nil || pl.At["dist/keel.js"].String() != "js/keel.js" || pl.At["dist/keel.css"].String() != "lib/keel/dist/keel.css" || len(pl.Kept) != 3 || pl.Together {
 		t.Errorf("%+v, %v", pl, err)
 	}
-	pl, err = Place(d, d.Suggest(), "keel", "1.0.0", h, record.ByKind, nil)
+	pl, err = Place(d, d.Suggest(), Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: record.ByKind, Rename: nil})
 	if err != nil || pl.At["dist/keel.css"].String() != "css/keel.css" || pl.At["dist/images/sail.png"].String() != "css/images/sail.png" || pl.At["fonts/keel.svg"].String() != "fonts/keel.svg" || len(pl.Kept) > 0 {
 		t.Errorf("%+v, %v", pl, err)
 	}
 	d = describe(t, "keel-1.0.0.zip", tree{"a/x.js": readable, "b/x.js": readable + "\n", "c/y.js": readable})
 	all := d.Choose(func(string) (string, bool) { return "**", true })
-	if _, err := Place(d, all, "keel", "1.0.0", h, record.ByKind, nil); err == nil {
+	if _, err := Place(d, all, Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: record.ByKind, Rename: nil}); err == nil {
 		t.Error("two files got one place")
 	}
-	pl, err = Place(d, all, "keel", "1.0.0", h, "", nil)
+	pl, err = Place(d, all, Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil})
 	if err != nil || pl.At["a/x.js"].String() != "lib/keel/a/x.js" || pl.At["b/x.js"].String() != "lib/keel/b/x.js" || pl.At["c/y.js"].String() != "js/y.js" {
 		t.Errorf("%+v, %v", pl, err)
 	}

@@ -38,6 +38,7 @@ type Draft struct {
 	work   []pageWork
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
+	off    map[string]bool   // places in the project, and addresses, of which tags are taken off all pages
 }
 
 // New begins a draft on a snapshot that was read under the lock of the set.
@@ -93,9 +94,9 @@ const (
 	LeftAlone              // other bytes are there
 )
 
-// Put drafts one file of a library. Its own older bytes, unchanged since they were taken, give way; what else is there is
+// Put drafts one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way; what else is there is
 // treated by the policy.
-func (d *Draft) Put(library string, at paths.InProject, b []byte, policy Policy) (State, error) {
+func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
 	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MostFile, nil)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -107,7 +108,7 @@ func (d *Draft) Put(library string, at paths.InProject, b []byte, policy Policy)
 	case policy == Leave:
 		return LeftAlone, nil
 	case policy == Refuse:
-		if err := d.mayReplace(library, at, old); err != nil {
+		if err := d.mayReplace(library, name, at, old); err != nil {
 			return Whole, err
 		}
 	}
@@ -115,7 +116,7 @@ func (d *Draft) Put(library string, at paths.InProject, b []byte, policy Policy)
 }
 
 // mayReplace refuses to write over what is not the library's own, or was changed since.
-func (d *Draft) mayReplace(library string, at paths.InProject, old []byte) error {
+func (d *Draft) mayReplace(library, name string, at paths.InProject, old []byte) error {
 	of := d.Before.At(at)
 	sealed := d.Before.Seal.Libraries[library]
 	next := "move it away, choose another name with --rename " + at.Base() + "=NAME, or say --overwrite"
@@ -126,7 +127,7 @@ func (d *Draft) mayReplace(library string, at paths.InProject, old []byte) error
 		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
 	case integrity.Of(old) != of.File.Integrity:
 		return problem.Refuse(problem.FileChanged, "put the change into a file of your own, then merry refill "+library+" --overwrite", "%s was changed since it was taken; moving on would lose that", at)
-	case sealed != nil && d.Seal.Libraries[library] != nil && sealed.Version == d.Seal.Libraries[library].Version:
+	case of.File.Path == name && sealed != nil && d.Seal.Libraries[library] != nil && sealed.Version == d.Seal.Libraries[library].Version:
 		// The same version can't have other bytes: it is another source.
 		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
 	}
@@ -160,7 +161,7 @@ func (d *Draft) Take(ctx context.Context, library string, from Source, of *deliv
 		if linked {
 			return f, d.Before.Origin.Cache.Put(f.Integrity, b)
 		}
-		_, err = d.Put(library, f.At, b, policy)
+		_, err = d.Put(library, f.Path, f.At, b, policy)
 		return f, err
 	})
 }
@@ -253,7 +254,7 @@ func (d *Draft) Localise(ctx context.Context, name string) ([]string, error) {
 			cause := problem.Of(err)
 			return "", &problem.Problem{Code: cause.Code, Class: cause.Class, Next: cause.Next, Err: err, What: "the local copy of " + f.Path + " of " + name + ": " + err.Error()}
 		}
-		_, err = d.Put(name, f.At, b, Refuse)
+		_, err = d.Put(name, f.Path, f.At, b, Refuse)
 		return f.At.String(), err
 	})
 }

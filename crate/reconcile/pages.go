@@ -157,7 +157,7 @@ func (f *follower) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 	for i := range e.Includes {
 		old := tags.FileOf(f.d.Before, e.Targets[i])
 		new, moves := f.moved[old.File]
-		if old.File == nil || !moves {
+		if old.File == nil || !moves || f.d.off[old.File.At.String()] {
 			continue
 		}
 		if new == nil {
@@ -290,6 +290,22 @@ func (in *Include) Passed() error {
 	}
 	slices.Sort(in.passed)
 	return problem.Refuse(problem.PageRefused, "include it on the whole page, or say --fragments", "%s: a fragment, with no doctype, html, head or body tag; its scripts and styles belong on the page that it is put into", project.Abbreviate(in.passed, 3))
+}
+
+// Omit takes the tags of files in places, and of addresses, off all pages.
+func (d *Draft) Omit(ctx context.Context, places []string) error {
+	site, err := d.Site(ctx)
+	if err != nil {
+		return err
+	}
+	if d.off == nil {
+		d.off = map[string]bool{}
+	}
+	for _, at := range places {
+		d.off[at] = true
+	}
+	d.OnPages(site.Pages, Omit(d.off))
+	return nil
 }
 
 // Omit is the work that takes tags off pages: those of files in places, and of addresses.

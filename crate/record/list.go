@@ -73,6 +73,10 @@ type Library struct {
 	Version   string            `yaml:"version,omitempty"`
 	From      string            `yaml:"from,omitempty"`
 	Take      []string          `yaml:"take,flow,omitempty"`
+	Keep      []string          `yaml:"keep,flow,omitempty"`   // files beside, never tagged
+	Whole     bool              `yaml:"whole,omitempty"`       // all that the source has for a page
+	Into      string            `yaml:"into,omitempty"`        // its own folder, from the site's
+	Places    map[string]string `yaml:"places,flow,omitempty"` // a file's or folder's own place in the site, by its path in the source
 	Arrange   Arrange           `yaml:"arrange,omitempty"`
 	Names     Names             `yaml:"names,omitempty"`
 	Rename    map[string]string `yaml:"rename,flow,omitempty"`
@@ -224,6 +228,11 @@ func (l *List) validate(root *yaml.Node) error {
 			oneOf(string(lib.Only), at+"only", string(Desk)))
 		if lib.Version != "" && !paths.IsVersion(lib.Version) {
 			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
+		}
+		for _, place := range append(slices.Sorted(maps.Values(lib.Places)), lib.Into) {
+			if fault := paths.Fault(strings.TrimSuffix(place, "/")); place != "" && fault != "" {
+				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a place in the site: %s", place, lib.Name, fault), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
+			}
 		}
 	}
 	for name, p := range l.Profiles {
@@ -391,6 +400,7 @@ func (l *List) Clone() *List {
 	out.Libraries = make(Libraries, len(l.Libraries))
 	for i, lib := range l.Libraries {
 		lib.Take, lib.Needs, lib.Rename = slices.Clone(lib.Take), slices.Clone(lib.Needs), maps.Clone(lib.Rename)
+		lib.Keep, lib.Places = slices.Clone(lib.Keep), maps.Clone(lib.Places)
 		if lib.Hold != nil {
 			hold := *lib.Hold
 			lib.Hold = &hold

@@ -170,6 +170,16 @@ func (l *Sealed) File(path string) *File {
 	return nil
 }
 
+// At returns the library's file of that place in the project, or nil.
+func (l *Sealed) At(place string) *File {
+	for i := range l.Files {
+		if l.Files[i].At.String() == place {
+			return &l.Files[i]
+		}
+	}
+	return nil
+}
+
 // InBuild returns a file in a build: the file itself, its pair, or, where there is no such pair, the file itself.
 func (l *Sealed) InBuild(f *File, build Build) *File {
 	if build == NoBuild || f.Pair == "" || f.Build == build {

@@ -21,6 +21,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
 )
@@ -186,8 +187,8 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 		old.Close()
 		return nil, nil, nil, err
 	}
-	old.sel, _ = SameChoice(old.Opened, *lib)
-	new.sel, _ = SameChoice(new.Opened, *lib)
+	old.sel, _ = settle.Choose(old.Delivery, old.Version, *lib)
+	new.sel, _ = settle.Choose(new.Delivery, new.Version, *lib)
 	return old, new, lib, nil
 }
 

@@ -11,12 +11,12 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
-	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/settle"
 )
 
 // A RepinRequest asks for libraries to be moved to other versions, in one change.
@@ -218,7 +218,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	if o.Version == lib.Version {
 		return r, nil
 	}
-	sel, notes := SameChoice(o, *lib)
+	sel, notes := settle.Choose(o.Delivery, o.Version, *lib)
 	out.Notes = append(out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		o.Close()
@@ -226,31 +226,32 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	}
 	r.sel, r.next = sel, *lib
 	r.next.Needs = slices.Clone(lib.Needs)
-	r.next.Version, r.next.From, r.next.Take = o.Version, o.For(string(p.Root)), o.Named(sel)
+	r.next.Version, r.next.From = o.Version, o.For(string(p.Root))
+	settle.Name(o.Delivery, sel, &r.next)
 	return r, nil
 }
 
-// placeMove drafts a library's new version.
+// placeMove drafts a library's new version. A library stays where it is.
 func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
-	habits, arrange := project.HabitsFor(d.List, &r.next)
-	place, err := placement.Place(r.o.Delivery, r.sel, r.lib.Name, r.o.Version, habits, arrange, knownRenames(r.o.Delivery, r.sel, r.lib.Rename))
+	old := d.Seal.Libraries[r.lib.Name]
+	next := r.next
+	next.Rename = knownRenames(r.o.Delivery, r.sel, r.lib.Rename)
+	next.Places = settle.Follow(r.o.Delivery, r.sel, r.lib, r.o.Version)
+	l, err := settle.Of(r.o, next, r.sel)
 	if err != nil {
 		return err
 	}
-	new := &record.Sealed{Version: r.o.Version, Origin: r.next.From, Licence: r.o.Licence, Linked: d.Seal.Libraries[r.lib.Name].Linked}
-	if new.Digest, err = r.o.Tree.Digest(); err != nil {
+	l.Linked, l.There = old.Linked, settle.Displaced(d.Before, r.lib, r.o.Delivery, r.sel, r.o.Version)
+	old.Version = r.o.Version // so that its older files may be written over
+	if _, err := l.Draft(ctx, d); err != nil {
 		return err
 	}
-	d.Seal.Libraries[r.lib.Name].Version = r.o.Version // so that its older files may be written over
-	if new.Files, err = d.Take(ctx, r.lib.Name, r.o.Tree, r.o.Delivery, r.sel, place.At, new.Linked, reconcile.Refuse); err != nil {
-		return err
-	}
-	d.Seal.Libraries[r.lib.Name] = new
-	d.List.Put(r.next)
+	entry := d.List.Library(r.lib.Name)
+	entry.Rename = r.lib.Rename
 	if d.Dry() {
 		return nil
 	}
-	return d.Before.Origin.Store(ctx, r.o, new)
+	return d.Before.Origin.Store(ctx, r.o, d.Seal.Libraries[r.lib.Name])
 }
 
 // sureRenames adds the renames that comparing old and new is sure of, and notes those that are only likely.

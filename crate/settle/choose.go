@@ -1,0 +1,205 @@
+package settle
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// Choose selects in a delivery of some version what an entry says, with notes on what is not there any more: by the same
+// paths, else by the same names with another version in them, else what is suggested.
+func Choose(d *delivery.Delivery, version string, lib record.Library) (*delivery.Selection, []string) {
+	var notes []string
+	take, gone := known(d, version, lib, lib.Take)
+	keep, goneToo := known(d, version, lib, lib.Keep)
+	for _, name := range append(gone, goneToo...) {
+		notes = append(notes, fmt.Sprintf("%s is not in %s any more", name, version))
+	}
+	if lib.Whole {
+		return whole(d, take), notes
+	}
+	if len(take)+len(keep) == 0 {
+		return d.Suggest(), append(notes, "its files have other names now; the suggested set is taken")
+	}
+	sel := d.Choose(func(name string) (string, bool) { return "the earlier choice", matches(append(take, keep...), name) })
+	tagNamed(d, sel, take)
+	Keep(sel, keep, take)
+	// Source maps came along with the suggestion; they do so again.
+	for _, c := range d.Suggest().Choices {
+		if f := d.File(c.Path); f.Kind == delivery.Map && sel.Has(f.MapOf) && !sel.Has(c.Path) {
+			sel.Add(c)
+		}
+	}
+	return sel, notes
+}
+
+// known turns what an entry names into what a delivery has, and lists what it does not have any more.
+func known(d *delivery.Delivery, version string, lib record.Library, names []string) (patterns, gone []string) {
+	for _, t := range names {
+		if d.File(t) != nil {
+			patterns = append(patterns, t)
+			continue
+		}
+		want := t
+		if lib.Version != "" {
+			want = strings.ReplaceAll(t, lib.Version, version)
+		}
+		if slices.ContainsFunc(d.Files, func(f delivery.File) bool { ok, _ := doublestar.Match(want, f.Path); return ok }) {
+			patterns = append(patterns, want) // a catalogue, or a glob of a person
+			continue
+		}
+		found := Successor(d, version, lib.Version, t)
+		if found == "" {
+			gone = append(gone, t)
+			continue
+		}
+		patterns = append(patterns, found)
+	}
+	return patterns, gone
+}
+
+// Successor finds the file of another version's delivery that has a file's name, but for the version in it, and its
+// folder; "" where there is none.
+func Successor(d *delivery.Delivery, version, oldVersion, name string) string {
+	want := name
+	if oldVersion != "" {
+		want = strings.ReplaceAll(name, oldVersion, version)
+	}
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Path == want || f.Aside == "" && reconcile.Part(f.Path, record.NoBuild) == reconcile.Part(name, record.NoBuild) && path.Dir(f.Path) == path.Dir(name) {
+			return f.Path
+		}
+	}
+	return ""
+}
+
+func matches(patterns []string, name string) bool {
+	return slices.ContainsFunc(patterns, func(pat string) bool {
+		ok, _ := doublestar.Match(pat, name)
+		return ok || pat == name
+	})
+}
+
+// whole selects all that a delivery has for a page; tags are for what is suggested and for what is named.
+func whole(d *delivery.Delivery, named []string) *delivery.Selection {
+	sel := d.Suggest()
+	for i := range d.Files {
+		if f := &d.Files[i]; f.Aside == "" && f.Size > 0 && !paths.Hidden(f.Path) && f.Kind != delivery.Archive {
+			sel.Add(delivery.Choice{Path: f.Path, Reason: "the library is kept whole"})
+		}
+	}
+	if len(named) > 0 {
+		for i := range sel.Choices {
+			sel.Choices[i].Page = slices.Contains(named, sel.Choices[i].Path)
+		}
+	}
+	slices.SortFunc(sel.Choices, func(a, b delivery.Choice) int { return strings.Compare(a.Path, b.Path) })
+	return sel
+}
+
+// Keep takes the tags from files that patterns name, unless they are named by their own paths.
+func Keep(sel *delivery.Selection, keep, named []string) {
+	for i, c := range sel.Choices {
+		if c.Page && matches(keep, c.Path) && !slices.Contains(named, c.Path) {
+			sel.Choices[i].Page = false
+		}
+	}
+}
+
+// tagNamed gives tags to what is named by its own path, whatever pattern has it too.
+func tagNamed(d *delivery.Delivery, sel *delivery.Selection, named []string) {
+	brought := broughtBy(d, sel)
+	for i, c := range sel.Choices {
+		if f := d.File(c.Path); slices.Contains(named, c.Path) && !brought[c.Path] && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet) {
+			sel.Choices[i].Page = true
+		}
+	}
+}
+
+// broughtBy tells what chosen files ask for themselves.
+func broughtBy(d *delivery.Delivery, sel *delivery.Selection) map[string]bool {
+	brought := map[string]bool{}
+	for _, c := range sel.Choices {
+		for _, r := range d.File(c.Path).Refs {
+			brought[r.Path] = true
+		}
+	}
+	return brought
+}
+
+// Roles decides which of the files that patterns name get tags. What is named by its own path gets one. Of what a pattern with
+// wildcards brings along, no tag is for what a plain tag can't load or a script loads itself, for what is beside the page's
+// business, and for another build of what is suggested; and where a pattern goes through folders and has the suggested files,
+// tags are for those alone.
+func Roles(d *delivery.Delivery, sel *delivery.Selection, patterns []string) {
+	suggested := d.Suggest()
+	var globs, deep []string
+	for _, pat := range patterns {
+		if d.File(pat) == nil {
+			globs = append(globs, pat)
+			if strings.Contains(pat, "**") {
+				deep = append(deep, pat)
+			}
+		}
+	}
+	wide := slices.ContainsFunc(suggested.Choices, func(c delivery.Choice) bool { return c.Page && matches(deep, c.Path) })
+	defined, modules := map[string]bool{}, false
+	for _, c := range suggested.Choices {
+		if f := d.File(c.Path); c.Page && sel.Has(c.Path) && f.Script != nil {
+			for _, g := range f.Script.Defines {
+				defined[g.Name] = true
+			}
+			modules = modules || f.Script.Form == script.Module
+		}
+	}
+	plain := slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return d.File(c.Path).Aside == "" })
+	brought := broughtBy(d, sel)
+	for i, c := range sel.Choices {
+		f := d.File(c.Path)
+		if !c.Page || slices.Contains(patterns, c.Path) || suggested.Tagged(c.Path) {
+			continue
+		}
+		if wide && matches(deep, c.Path) || plain && f.Aside != "" || brought[c.Path] || !taggable(f, defined, modules) {
+			sel.Choices[i].Page = false
+		}
+	}
+}
+
+// taggable tells whether a tag beside those of the suggested files makes sense.
+func taggable(f *delivery.File, defined map[string]bool, modules bool) bool {
+	if f.Script == nil {
+		return true
+	}
+	switch f.Script.Form {
+	case script.Server, script.AMD, script.Broken:
+		return false
+	case script.Module:
+		return modules
+	}
+	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return defined[g.Name] })
+}
+
+// Name writes a selection into an entry, so that it can be repeated.
+func Name(d *delivery.Delivery, sel *delivery.Selection, lib *record.Library) {
+	lib.Take, lib.Keep = nil, nil
+	for _, name := range d.Named(sel) {
+		f := d.File(name)
+		switch {
+		case lib.Whole && !sel.Tagged(name):
+		case f != nil && !sel.Tagged(name) && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet):
+			lib.Keep = append(lib.Keep, name)
+		default:
+			lib.Take = append(lib.Take, name)
+		}
+	}
+}

@@ -1,0 +1,194 @@
+package settle
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/placement"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+)
+
+// A Library is one on its way into the project: what its entry will say, and where its files come from.
+type Library struct {
+	Entry     record.Library
+	Delivery  *delivery.Delivery
+	From      reconcile.Source
+	Selection *delivery.Selection
+	Digest    string // of the source's own bytes
+	Licence   string
+	Linked    bool // pages have nothing but links to it
+	// There is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
+	There  map[string]paths.InSite
+	Firm   bool
+	Policy reconcile.Policy
+}
+
+// Of makes a library of an opened source.
+func Of(o *origin.Opened, entry record.Library, sel *delivery.Selection) (*Library, error) {
+	digest, err := o.Tree.Digest()
+	return &Library{Entry: entry, Delivery: o.Delivery, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence}, err
+}
+
+// Draft finds a place for every chosen file, drafts the files, and drafts both records.
+func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Placement, error) {
+	lib := &l.Entry
+	place, err := l.place(d)
+	if err != nil {
+		return nil, err
+	}
+	sealed := &record.Sealed{Version: lib.Version, Origin: lib.From, Digest: l.Digest, Licence: l.Licence, Linked: l.Linked}
+	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Delivery, l.Selection, place.At, l.Linked, l.Policy); err != nil {
+		return nil, err
+	}
+	if old := d.Seal.Libraries[lib.Name]; old != nil {
+		for i := range sealed.Files {
+			if f := &sealed.Files[i]; old.File(f.Path) != nil && old.File(f.Path).Integrity == f.Integrity {
+				f.URL = old.File(f.Path).URL
+			}
+		}
+	}
+	d.Seal.Libraries[lib.Name] = sealed
+	d.List.Put(*lib)
+	return place, nil
+}
+
+// place finds the places. Where what is there can't stay without a reference being broken, all is placed anew.
+func (l *Library) place(d *reconcile.Draft) (*placement.Placement, error) {
+	lib := &l.Entry
+	habits, arrange := project.HabitsFor(d.List, lib)
+	wish := placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into, Places: lib.Places, Rename: lib.Rename, There: l.There}
+	find := func() (*placement.Placement, error) {
+		place, err := placement.Place(l.Delivery, l.Selection, wish)
+		if err != nil && len(wish.There) > 0 && !l.Firm && problem.Of(err).Code == problem.NameBad {
+			wish.There = nil
+			place, err = placement.Place(l.Delivery, l.Selection, wish)
+		}
+		return place, err
+	}
+	place, err := find()
+	if err != nil {
+		return nil, err
+	}
+	aside := d.Spoken(lib.Name, l.From, l.Selection.Paths(), place.At)
+	if len(aside) == 0 {
+		return place, nil
+	}
+	// A file of the site's own has the name; the library's is called after the library then.
+	if lib.Rename = maps.Clone(lib.Rename); lib.Rename == nil {
+		lib.Rename = map[string]string{}
+	}
+	for _, base := range aside {
+		lib.Rename[base] = path.Base(lib.Name) + "-" + base
+	}
+	wish.Rename = lib.Rename
+	return find()
+}
+
+// PlacesOf tells where a library's files are in the site, by their paths in the source.
+func PlacesOf(p *project.Project, name string) map[string]paths.InSite {
+	sealed := p.Seal.Libraries[name]
+	if sealed == nil {
+		return nil
+	}
+	at := map[string]paths.InSite{}
+	for _, f := range sealed.Files {
+		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			at[f.Path] = place
+		}
+	}
+	return at
+}
+
+// Open opens a library of the crate for another drafting: as its source has it or, where that is not in the cache, as far as it
+// was taken. Its selection is what was taken, with the same roles. The caller calls the function that is returned when it is
+// done.
+func Open(ctx context.Context, d *reconcile.Draft, name string) (*Library, func(), error) {
+	p := d.Before
+	entry, sealed, err := p.Sealed(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	l := &Library{Entry: *entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, There: PlacesOf(p, name)}
+	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
+	done := func() {}
+	o, err := p.OpenKept(ctx, name)
+	switch {
+	case err == nil:
+		l.Delivery, l.From, done = o.Delivery, o.Tree, o.Close
+		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
+			o.Close() // some of it was adopted from elsewhere
+			err = fs.ErrNotExist
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return nil, nil, err
+	}
+	if err != nil {
+		taken, terr := openTaken(ctx, p, name, sealed)
+		if terr != nil {
+			return nil, nil, terr
+		}
+		l.Delivery, l.From, done = taken.Delivery, taken, func() {}
+	}
+	l.Selection = Sealed(l.Delivery, sealed)
+	return l, done, nil
+}
+
+// Sealed selects what was taken of a library, as far as a delivery has it, with the roles that the files have.
+func Sealed(d *delivery.Delivery, sealed *record.Sealed) *delivery.Selection {
+	sel := &delivery.Selection{}
+	for _, f := range sealed.Files {
+		if d.File(f.Path) != nil {
+			sel.Add(delivery.Choice{Path: f.Path, Reason: "it was there", Page: f.Role == record.Tagged})
+		}
+	}
+	return sel
+}
+
+// taken is a library as far as it was taken, read from the local copies and the cache.
+type taken struct {
+	*delivery.Delivery
+	files map[string][]byte // by path in the source
+}
+
+// ReadFile returns a file's content.
+func (t *taken) ReadFile(name string) ([]byte, error) {
+	if b, ok := t.files[name]; ok {
+		return b, nil
+	}
+	return nil, fs.ErrNotExist
+}
+
+// ReadInto returns a file's content, in buf where that is large enough.
+func (t *taken) ReadInto(name string, buf []byte) ([]byte, error) {
+	b, err := t.ReadFile(name)
+	return append(buf[:0], b...), err
+}
+
+func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*taken, error) {
+	t := &taken{files: map[string][]byte{}}
+	var items []delivery.Listed
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		b, err := p.Bytes(ctx, project.Sealed{Library: name, File: f})
+		if err != nil {
+			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+", or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
+		}
+		t.files[f.Path] = b
+		items = append(items, delivery.Listed{Path: f.Path, Size: int64(len(b))})
+	}
+	slices.SortFunc(items, func(a, b delivery.Listed) int { return strings.Compare(a.Path, b.Path) })
+	var err error
+	t.Delivery, err = delivery.Describe(ctx, name, items, t, p.Facts)
+	return t, err
+}

@@ -1,0 +1,350 @@
+package settle
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// TakeRequest asks for a library to be brought in.
+type TakeRequest struct {
+	Source    string
+	More      []string          // other sources, taken in the same change
+	Files     []string          // patterns; none takes the suggestion
+	Parts     []string          // options beside the suggestion, by name
+	Keep      []string          // patterns of files that lie beside, without tags
+	Whole     bool              // all that the source has for a page
+	Into      string            // one folder for all, from the site's
+	Places    map[string]string // own places of files and folders, by their paths in the source
+	As        string            // the library's name in the crate
+	Rename    map[string]string // file names, old to new
+	Arrange   record.Arrange    // where that differs from the site's habit
+	Names     record.Names      // where that differs from the site's habit
+	Build     record.Build      // what pages use
+	OneBuild  bool              // keep only that build
+	Because   string
+	Needs     []string
+	Pages     []string // include at once
+	Overwrite bool
+	Integrity string // what the source's own bytes must have
+	WithNeeds bool   // take from the registry what it needs on a page, too
+	OnlyDesk  bool   // it is for the developer alone and must not ship
+}
+
+// Taken says what take did.
+type Taken struct {
+	reconcile.Outcome
+	Library  string                 `json:"library"`
+	Again    bool                   `json:"again,omitempty"` // it was in the crate already
+	Version  string                 `json:"version"`
+	Licence  string                 `json:"licence,omitempty"`
+	Digest   string                 `json:"digest,omitempty"`
+	Together bool                   `json:"together,omitempty"`
+	Kept     []string               `json:"kept_together,omitempty"` // files that had to stay together where the others went by their kinds
+	Why      string                 `json:"why_together,omitempty"`
+	Choices  []TakenFile            `json:"choices"`
+	Pages    []reconcile.PageChange `json:"pages,omitempty"`
+	Notes    []string               `json:"notes,omitempty"`
+	Build    record.Build           `json:"build"`
+	// FirstSeen says that nothing was known of the source's bytes before.
+	FirstSeen bool            `json:"first_seen,omitempty"`
+	Needs     []origin.Supply `json:"needs,omitempty"`
+	With      []string        `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken         `json:"others,omitempty"` // of several sources, all but the first
+}
+
+// TakenFile is one file of the set, and where it went.
+type TakenFile struct {
+	Path   string `json:"path"`
+	At     string `json:"at"`
+	Size   int64  `json:"size"`
+	Reason string `json:"reason"`
+	// State says what became of it: "added", "there", or "moved" from Was.
+	State string `json:"state"`
+	Was   string `json:"was,omitempty"`
+}
+
+// The states of a file that was taken.
+const (
+	StateAdded = "added"
+	StateThere = "there"
+	StateMoved = "moved"
+)
+
+// A Taking is one change in which one or several libraries are taken.
+type Taking struct {
+	Draft *reconcile.Draft
+	Taken []string // in the order in which pages need them
+
+	defines map[string]string // a global to the library that defines it, those that are being taken too
+}
+
+// One takes one library from its opened source, and what it needs where that is asked for.
+func (t *Taking) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
+	return t.one(ctx, o, req, 0)
+}
+
+func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
+	d := t.Draft
+	lib := record.Library{Name: cmp.Or(req.As, strings.ToLower(o.Name)), Version: o.Version, From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
+	if err := record.ValidName(lib.Name); err != nil {
+		return nil, err
+	}
+	old := d.List.Library(lib.Name)
+	if old != nil {
+		if old.Version != lib.Version {
+			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s to move it, or merry take %s --as NAME to have both", lib.Name, cmp.Or(lib.Version, "VERSION"), req.Source),
+				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, cmp.Or(lib.Version, "of no known version"))
+		}
+		lib = old.TakenAgain(lib)
+	}
+	if req.OnlyDesk {
+		lib.Only = record.Desk
+	}
+	if err := knownNeeds(d.List, lib); err != nil {
+		return nil, err
+	}
+	if lib.Build == record.NoBuild {
+		lib.Build = record.Minified
+	}
+	known := d.Seal.Libraries[lib.Name]
+	there := PlacesOf(d.Before, lib.Name)
+	sel, err := req.choose(o, &lib, known)
+	if err != nil {
+		return nil, err
+	}
+	if req.OneBuild {
+		sel = o.OneBuild(sel, lib.Build)
+	}
+	req.arrange(&lib)
+	before := len(t.Taken)
+	needs, err := t.needs(ctx, o, sel, &lib, req, depth)
+	if err != nil {
+		return nil, err
+	}
+	Name(o.Delivery, sel, &lib)
+	l, err := Of(o, lib, sel)
+	if err != nil {
+		return nil, err
+	}
+	if req.Overwrite {
+		l.Policy = reconcile.Overwrite
+	}
+	if !req.rearranges() {
+		l.There = there
+	}
+	place, err := l.Draft(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	t.note(o, sel, lib.Name)
+	if !d.Dry() {
+		if err := d.Before.Origin.Store(ctx, o, d.Seal.Libraries[lib.Name]); err != nil {
+			return nil, err
+		}
+	}
+	out := &Taken{Library: lib.Name, Again: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest, Together: place.Together,
+		Kept: place.Kept, Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, With: slices.Clone(t.Taken[before : len(t.Taken)-1])}
+	for _, c := range sel.Choices {
+		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason, State: StateAdded}
+		switch was, before := there[c.Path]; {
+		case before && was == place.At[c.Path]:
+			f.State = StateThere
+		case before:
+			f.State, f.Was = StateMoved, was.In(d.Before.Site()).String()
+		}
+		out.Choices = append(out.Choices, f)
+	}
+	return out, nil
+}
+
+// choose selects the files: those that are asked for, beside those that are there.
+func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*delivery.Selection, error) {
+	lib.Whole = lib.Whole || req.Whole
+	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole
+	if known == nil && lib.Take != nil && !asked {
+		sel, notes := Choose(o.Delivery, o.Version, *lib) // it is in the list, and was not taken yet
+		sel.Notes = append(sel.Notes, notes...)
+		return sel, nil
+	}
+	there := &delivery.Selection{}
+	if known != nil {
+		there = Sealed(o.Delivery, known)
+		if !asked {
+			return there, nil
+		}
+	}
+	var sel *delivery.Selection
+	var err error
+	switch {
+	case req.Whole:
+		sel = whole(o.Delivery, nil)
+	default:
+		// Where nothing is there yet, what is kept lies beside what is suggested.
+		wanted := req.Files
+		if len(req.Files) > 0 || known != nil && len(req.Parts) == 0 {
+			wanted = slices.Concat(req.Files, req.Keep)
+		}
+		if sel, err = origin.Select(o, wanted, req.Parts); err == nil && len(wanted) > 0 {
+			Roles(o.Delivery, sel, req.Files)
+		}
+		if err == nil && len(wanted) == 0 && len(req.Keep) > 0 {
+			var beside *delivery.Selection
+			if beside, err = origin.Select(o, req.Keep, nil); err == nil {
+				for _, c := range beside.Choices {
+					c.Page = false
+					sel.Add(c)
+				}
+			}
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	Keep(sel, req.Keep, req.Files)
+	if known != nil {
+		sel = unite(o.Delivery, there, sel, req)
+	}
+	slices.SortFunc(sel.Choices, func(a, b delivery.Choice) int { return strings.Compare(a.Path, b.Path) })
+	return sel, nil
+}
+
+// unite adds what is asked for to what is there. Of a part only what it brings is added, and a variant stands in for what
+// it is a variant of. What is there keeps its role unless it is named by its own path.
+func unite(d *delivery.Delivery, there, sel *delivery.Selection, req *TakeRequest) *delivery.Selection {
+	if len(req.Parts) > 0 && len(req.Files) == 0 && !req.Whole {
+		usual := d.Suggest()
+		there = there.Without(func(name string) bool { return usual.Tagged(name) && !sel.Has(name) })
+		sel = sel.Without(usual.Has)
+	}
+	out := there.Without(func(string) bool { return false })
+	for _, c := range sel.Choices {
+		named := slices.Contains(req.Files, c.Path) || len(req.Parts) > 0
+		c.Page = c.Page && (named || !there.Has(c.Path))
+		out.Add(c)
+	}
+	Keep(out, req.Keep, req.Files)
+	return out
+}
+
+// rearranges tells whether files that are there are to be placed anew.
+func (req *TakeRequest) rearranges() bool {
+	return req.Arrange != "" || req.Into != "" || req.Names != "" || req.Rename != nil
+}
+
+// arrange writes into an entry how its files are to lie.
+func (req *TakeRequest) arrange(lib *record.Library) {
+	if req.Arrange != "" {
+		lib.Arrange, lib.Into = req.Arrange, ""
+	}
+	if req.Into != "" {
+		lib.Into, lib.Arrange = path.Clean(req.Into), ""
+	}
+	if req.Names != "" {
+		lib.Names = req.Names
+	}
+	if req.Rename != nil {
+		lib.Rename = maps.Clone(lib.Rename)
+		if lib.Rename == nil {
+			lib.Rename = map[string]string{}
+		}
+		maps.Copy(lib.Rename, req.Rename)
+	}
+	if req.Places != nil {
+		lib.Places = maps.Clone(lib.Places)
+		if lib.Places == nil {
+			lib.Places = map[string]string{}
+		}
+		maps.Copy(lib.Places, req.Places)
+	}
+}
+
+// note remembers who defines what.
+func (t *Taking) note(o *origin.Opened, sel *delivery.Selection, name string) {
+	for _, c := range sel.Choices {
+		if f := o.File(c.Path); c.Page && f.Script != nil {
+			for _, g := range slices.Concat(f.Script.Defines, f.Script.Parts) {
+				t.globals()[g.Name] = name
+			}
+		}
+	}
+	t.Taken = append(t.Taken, name)
+}
+
+// globals tells who defines what, with what is being taken.
+func (t *Taking) globals() map[string]string {
+	if t.defines == nil {
+		t.defines = map[string]string{}
+		for g, lib := range t.Draft.Before.Globals() {
+			t.defines[g] = lib
+		}
+	}
+	return t.defines
+}
+
+// needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
+// recorded as a need; what a package would supply is taken first, where that is asked for.
+func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]origin.Supply, error) {
+	needs, err := t.Draft.Before.Origin.Needs(ctx, t.Draft.Before.Facts, o, sel, req.WithNeeds, origin.Page{Defined: t.globals(), Texts: t.Draft.Texts})
+	if err != nil {
+		return nil, err
+	}
+	for i := range needs {
+		if err := t.meet(ctx, &needs[i], lib, req, depth); err != nil {
+			return nil, err
+		}
+	}
+	return slices.DeleteFunc(needs, func(n origin.Supply) bool {
+		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
+	}), nil
+}
+
+// meet takes what supplies a need, where that is asked for, and records what the crate has.
+func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library, req TakeRequest, depth int) error {
+	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < origin.MostDepth {
+		name := strings.ToLower(n.Package)
+		if t.Draft.List.Library(name) == nil {
+			dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
+			if err != nil {
+				return err
+			}
+			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+			if err != nil && problem.Of(err).Code == problem.NothingThere {
+				n.Why = "its package " + n.Package + " has nothing for a page"
+				n.Package, n.Range = "", ""
+				return nil
+			}
+			if err != nil {
+				return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
+			}
+		}
+		n.Library = name
+	}
+	if n.Library != "" && n.Library != lib.Name && !slices.Contains(lib.Needs, n.Library) {
+		lib.Needs = append(lib.Needs, n.Library)
+	}
+	return nil
+}
+
+func knownNeeds(list *record.List, lib record.Library) error {
+	for _, n := range lib.Needs {
+		if n == lib.Name {
+			return problem.Misuse("leave it out of --needs", "%s can't need itself", n)
+		}
+		if list.Library(n) == nil {
+			return problem.Refuse(problem.NeedUnmet, "merry take "+n+" first", "%s is to need %s, which is not in the crate", lib.Name, n)
+		}
+	}
+	return nil
+}
