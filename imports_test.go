@@ -15,9 +15,9 @@ const module = "merrycrate.example/merry"
 // above.
 var house = []string{
 	"cmd/merry", "cli", "crate",
-	"crate/adopt", "crate/inspect", "crate/upgrade", "crate/settle", "crate/reconcile", "crate/tags", "crate/project", "crate/origin", "crate/facts",
+	"crate/adopt", "crate/inspect", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/delivery", "crate/source", "crate/change", "crate/check", "crate/rehearse", "crate/draw",
-	"crate/script", "crate/style", "crate/page", "crate/order",
+	"crate/script", "crate/page", "crate/style", "crate/order",
 	"crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/cdn", "crate/integrity", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",
 }
 
@@ -26,7 +26,7 @@ var values = []string{"crate", "crate/cdn", "crate/change", "crate/check", "crat
 	"crate/problem", "crate/record", "crate/script", "crate/style", "demo", "standin"}
 
 // pure are the packages that compute: bytes and values in, values out.
-var pure = []string{"crate/rehearse", "crate/draw", "crate/placement", "crate/delivery", "crate/script", "crate/style", "crate/page", "crate/order", "crate/integrity", "crate/check", "crate/cdn", "crate/printable", "crate/lines"}
+var pure = []string{"crate/rehearse", "crate/draw", "crate/placement", "crate/delivery", "crate/script", "crate/page", "crate/style", "crate/order", "crate/integrity", "crate/check", "crate/cdn", "crate/printable", "crate/lines"}
 
 var impure = []string{"os", "net", "net/http", "time", "os/exec", "syscall", "math/rand", "math/rand/v2"}
 

@@ -40,6 +40,7 @@ is there already is not put there twice.`,
 	}
 	f := c.Flags()
 	f.StringSliceVar(&req.Pages, "page", nil, "the pages, by name or `GLOB`; a site's only page needs no naming (repeatable)")
+	f.StringSliceVar(&req.Only, "only", nil, "of the library only this `FILE`, which gets a tag where it lay beside so far (repeatable)")
 	f.BoolVar(&minified, "minified", false, "use the minified build on these pages")
 	f.BoolVar(&readable, "readable", false, "use the readable build on these pages")
 	f.BoolVar(&req.Fragments, "fragments", false, "put tags on parts of pages too")
@@ -68,6 +69,7 @@ func (a *app) omit() *cobra.Command {
 			return a.answer(out, func() { a.printIncluded(out) })
 		},
 	}
+	c.Flags().StringSliceVar(&req.Only, "only", nil, "of the library only this `FILE` (repeatable)")
 	c.Flags().StringSliceVar(&req.Pages, "page", nil, "only the pages that match `GLOB` (repeatable)")
 	return a.changes(c)
 }

@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -19,6 +20,8 @@ type IncludeRequest struct {
 	Names []string // libraries of the crate, or patterns of own files
 	Pages []string
 	Build record.Build
+	// Only are files of the libraries, where not all that they have for pages is meant.
+	Only []string
 	// Fragments allows tags on parts of pages, which otherwise are left alone.
 	Fragments bool
 }
@@ -82,7 +85,12 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 	places := map[string]bool{}
 	for _, name := range req.Names {
 		if d.List.Library(name) != nil || d.Seal.Libraries[name] != nil {
-			placesOf(d, name, places)
+			of := map[string]bool{}
+			placesOf(d, name, of)
+			for at := range of {
+				f := d.Before.Seal.Libraries[name].At(at)
+				places[at] = len(req.Only) == 0 || f != nil && (slices.Contains(req.Only, f.Path) || slices.Contains(req.Only, at) || slices.Contains(req.Only, f.At.Base()))
+			}
 			continue
 		}
 		files, err := d.Before.FindFiles(site, name, c.Dir)
@@ -136,6 +144,11 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Draft, req Include
 	var files []project.TaggedFile
 	for _, lib := range needsFirst(d.List, libs) {
 		of := d.Before.TaggedFiles(lib, req.Build)
+		if len(req.Only) > 0 {
+			if of, err = settle.Tag(ctx, d, lib, req.Only, req.Build); err != nil {
+				return nil, err
+			}
+		}
 		if len(of) == 0 {
 			return nil, problem.Refuse(problem.NothingThere, "merry take it again, with --files", "%s has no script or stylesheet in the project that could go on a page", lib)
 		}

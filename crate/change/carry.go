@@ -55,7 +55,7 @@ func (c *carrier) at(e Entry) (set, dir *disk.Place, base string, err error) {
 // carryOut exchanges every file of the set for its draft and marks the set done. What came back in exchange must be what
 // was seen when the change was drafted.
 func (c *carrier) carryOut() error {
-	if err := c.makeFolders(); err != nil {
+	if err := c.makeFolders(c.j.Folders); err != nil {
 		return err
 	}
 	for _, e := range c.j.Entries {
@@ -90,8 +90,8 @@ func (c *carrier) carryOut() error {
 	return c.conclude()
 }
 
-func (c *carrier) makeFolders() error {
-	for _, name := range c.j.Folders {
+func (c *carrier) makeFolders(list []string) error {
+	for _, name := range list {
 		above, err := c.on.Enter(path.Dir(name))
 		if err != nil {
 			return err
@@ -113,6 +113,7 @@ func (c *carrier) conclude() error {
 			return err
 		}
 	}
+	c.removeFolders(c.j.Emptied)
 	if err := c.set.Sync(); err != nil {
 		return err
 	}
@@ -127,7 +128,6 @@ func (c *carrier) conclude() error {
 	if err := forget(c.all, c.j.Undoes+done); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	c.removeFolders()
 	forget(c.all, c.id+going)
 	return nil
 }
@@ -141,9 +141,13 @@ func (c *carrier) trim() {
 	}
 }
 
-// removeFolders removes the folders that a set had made, unless something is in them.
-func (c *carrier) removeFolders() {
-	for _, name := range slices.Backward(c.j.Folders) {
+// removeFolders removes folders, unless something is in them.
+func (c *carrier) removeFolders(list []string) {
+	if len(list) > 0 && c.dir != nil {
+		c.dir.Close() // an open folder can't be removed everywhere
+		c.dir = nil
+	}
+	for _, name := range slices.Backward(list) {
 		if above, err := c.on.Enter(path.Dir(name)); err == nil {
 			above.Remove(path.Base(name))
 			above.Close()
@@ -154,11 +158,14 @@ func (c *carrier) removeFolders() {
 // finish carries out what a stop left of a set. It returns the files that somebody else changed since, which it leaves
 // alone.
 func (c *carrier) finish() (left []string, err error) {
-	if err := c.makeFolders(); err != nil {
+	if err := c.makeFolders(c.j.Folders); err != nil {
 		return nil, err
 	}
 	for _, e := range c.j.Entries {
 		set, dir, base, err := c.at(e)
+		if e.Remove && c.set != nil && errors.Is(err, fs.ErrNotExist) {
+			continue // it is gone, and its folder after it
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -234,6 +241,7 @@ func (c *carrier) stateOf(e Entry, set, dir *disk.Place, base string) (state, er
 // takeBack puts everything back that was carried out of a set, and gives the set up. It returns the files that somebody
 // else changed since, which it leaves alone, and the folder in which their old content is kept then.
 func (c *carrier) takeBack() (left []string, kept string, err error) {
+	c.makeFolders(c.j.Emptied) // where something else is there now, that is told below, file by file
 	for _, e := range slices.Backward(c.j.Entries) {
 		set, dir, base, err := c.at(e)
 		if err != nil && c.set != nil {
@@ -283,7 +291,7 @@ func (c *carrier) takeBack() (left []string, kept string, err error) {
 			return nil, "", err
 		}
 	}
-	c.removeFolders()
+	c.removeFolders(c.j.Folders)
 	if len(left) > 0 {
 		kept = changes + "/" + c.id + aside
 		return left, kept, c.all.Move(c.id+going, c.all, c.id+aside)

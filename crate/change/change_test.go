@@ -417,7 +417,7 @@ func TestAbandonTakesBack(t *testing.T) {
 	defer all.Close()
 	c := carrier{on: f, all: all, id: "000001", j: j}
 	j.Entries = j.Entries[:2] // the stop came after these two
-	c.makeFolders()
+	c.makeFolders(c.j.Folders)
 	for _, e := range j.Entries {
 		set, dir, base, err := c.at(e)
 		if err != nil {

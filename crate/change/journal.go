@@ -36,6 +36,7 @@ type journal struct {
 	Title   string   `json:"title"`
 	Undoes  string   `json:"undoes,omitempty"`
 	Folders []string `json:"folders,omitempty"` // the ones that the set makes, outermost first
+	Emptied []string `json:"emptied,omitempty"` // the ones that go where the set leaves them empty, outermost first
 	Entries []Entry  `json:"entries"`
 }
 
@@ -104,7 +105,7 @@ func (j *journal) local() bool {
 			return false
 		}
 	}
-	for _, f := range j.Folders {
+	for _, f := range slices.Concat(j.Folders, j.Emptied) {
 		if paths.FoundInProject(f).IsZero() || paths.Reserved(f) {
 			return false
 		}

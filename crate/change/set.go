@@ -388,6 +388,7 @@ func (s *Set) Commit(ctx context.Context) error {
 	}
 	s.journal.Entries = s.Entries()
 	slices.Sort(s.journal.Folders)
+	s.journal.empties()
 	b, err := s.journal.text(s.opt.Key)
 	if err != nil {
 		return err
@@ -422,6 +423,27 @@ func (s *Set) Commit(ctx context.Context) error {
 		return c.rollBack(err)
 	}
 	return nil
+}
+
+// empties notes the folders that removing files may leave empty: they go with their last file. What undoing leaves empty is
+// known by what the change had made.
+func (j *journal) empties() {
+	if j.Undoes != "" {
+		return
+	}
+	stays := map[string]bool{".": true}
+	for _, e := range j.Entries {
+		for dir := path.Dir(e.Path); !e.Remove && !stays[dir]; dir = path.Dir(dir) {
+			stays[dir] = true
+		}
+	}
+	for _, e := range j.Entries {
+		for dir := path.Dir(e.Path); e.Remove && !stays[dir]; dir = path.Dir(dir) {
+			stays[dir] = true
+			j.Emptied = append(j.Emptied, dir)
+		}
+	}
+	slices.Sort(j.Emptied)
 }
 
 func (s *Set) unchanged(e Entry) error {

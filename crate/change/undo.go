@@ -94,7 +94,7 @@ func (s *Set) Undo() (Done, error) {
 	if len(changed.Paths) > 0 {
 		return last, &changed
 	}
-	s.journal.Folders = j.Folders // carried out backwards: the ones left empty go
+	s.journal.Emptied = j.Folders // what the change made goes again
 	return last, nil
 }
 

@@ -61,13 +61,15 @@ func (in *Include) TextStart() int { return in.Text.start }
 
 // Templated tells whether the reference holds an expression that a server fills in, so that what
 // it will say can't be known.
-func (in *Include) Templated() bool {
+func (in *Include) Templated() bool { return templated(in.Ref) }
+
+func templated(ref string) bool {
 	for _, mark := range []string{"{{", "{%", "<%", "<?", "${", "#{", "@(", "@{", "[["} {
-		if strings.Contains(in.Ref, mark) {
+		if strings.Contains(ref, mark) {
 			return true
 		}
 	}
-	return strings.HasPrefix(in.Ref, "~/") || strings.HasPrefix(in.Ref, "@")
+	return strings.HasPrefix(ref, "~/") || strings.HasPrefix(ref, "@")
 }
 
 // A Page is what was read off a page's bytes.

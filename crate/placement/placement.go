@@ -88,7 +88,7 @@ func Place(d *delivery.Delivery, s *delivery.Selection, w Wish) (*Placement, err
 		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind can't be: %s", pl.Why)
 	}
 	if len(kept) > 0 {
-		maps.Copy(at, placeTogether(d, s, kept, w.folder(), base))
+		maps.Copy(at, placeTogether(d, s, kept, w.Folder(), w.siblings(d), base))
 	}
 	own, err := w.own(d, s, at)
 	if err != nil {
@@ -115,8 +115,8 @@ func Place(d *delivery.Delivery, s *delivery.Selection, w Wish) (*Placement, err
 	return pl, nil
 }
 
-// folder is where the library's files go that stay together.
-func (w *Wish) folder() string {
+// Folder is where the library's files go that stay together.
+func (w *Wish) Folder() string {
 	if w.Into != "" {
 		return path.Clean(w.Into)
 	}
@@ -345,10 +345,24 @@ func placeSet(d *delivery.Delivery, s *delivery.Selection, set []string, fixed m
 	return at, ""
 }
 
-// placeTogether puts files into one folder, as they stand to each other.
-func placeTogether(d *delivery.Delivery, s *delivery.Selection, files []string, folder string, base func(string) string) map[string]string {
+// siblings are the parts and looks that may join a library in a folder of its own: what is taken first stands such that they
+// find their places beside it.
+func (w *Wish) siblings(d *delivery.Delivery) []string {
+	var list []string
+	if w.Into != "" {
+		for _, o := range d.Options() {
+			if o.Kind != delivery.Variant {
+				list = append(list, o.Files...)
+			}
+		}
+	}
+	return list
+}
+
+// placeTogether puts files into one folder, as they stand to each other and to those that may join them.
+func placeTogether(d *delivery.Delivery, s *delivery.Selection, files []string, folder string, siblings []string, base func(string) string) map[string]string {
 	prefix := path.Dir(files[0])
-	for _, p := range files {
+	for _, p := range slices.Concat(files, siblings) {
 		for prefix != "." && !strings.HasPrefix(p, prefix+"/") {
 			prefix = path.Dir(prefix)
 		}

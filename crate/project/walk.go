@@ -50,6 +50,9 @@ func (s *Site) Skips(name paths.InSite) bool {
 	return false
 }
 
+// Reserved tells whether a path is, or lies in, a folder that is not walked.
+func (s *Site) Reserved(name string) bool { return s.Apart[name] || s.Skips(paths.Found(name)) }
+
 // Walk lists the site's files and tells which are pages.
 func (p *Project) Walk(ctx context.Context) (*Site, error) {
 	patterns := p.List.Pages

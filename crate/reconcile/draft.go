@@ -38,7 +38,11 @@ type Draft struct {
 	work   []pageWork
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
-	off    map[string]bool   // places in the project, and addresses, of which tags are taken off all pages
+
+	moving    map[paths.InSite]paths.InSite // the site's own files that move
+	inScripts bool                          // texts in scripts follow them, too
+	mentions  []Mention
+	off       map[string]bool // places in the project, and addresses, of which tags are taken off all pages
 }
 
 // New begins a draft on a snapshot that was read under the lock of the set.
@@ -346,9 +350,18 @@ func (d *Draft) ApplyUnless(ctx context.Context, objects func() error) (*Outcome
 	if err := d.remove(); err != nil {
 		return nil, nil, err
 	}
-	pages, err := d.pages(ctx, after)
+	relink, err := d.relink(ctx, after)
 	if err != nil {
 		return nil, nil, err
+	}
+	pages, err := d.pages(ctx, after, relink)
+	if err != nil {
+		return nil, nil, err
+	}
+	if relink != nil {
+		if err := relink.files(ctx); err != nil {
+			return nil, nil, err
+		}
 	}
 	if objects != nil {
 		if err := objects(); err != nil {

@@ -29,6 +29,9 @@ type PageChange struct {
 	Note    string   `json:"note,omitempty"`
 }
 
+// place is where something stands, as file:line:column.
+func place(file string, line, column int) string { return fmt.Sprintf("%s:%d:%d", file, line, column) }
+
 // PageWork is what is to be done to a page. The editor knows the project as its records will be. It may run for several
 // pages at once.
 type PageWork func(ctx context.Context, e *tags.Editor, done *PageChange) error
@@ -44,14 +47,19 @@ func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
 }
 
 // pages does the work on pages, references that follow first.
-func (d *Draft) pages(ctx context.Context, after *project.Project) ([]PageChange, error) {
+func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)
-	if len(follow.moved) > 0 {
+	if len(follow.moved) > 0 || relink != nil {
 		site, err := d.Site(ctx)
 		if err != nil {
 			return nil, err
 		}
-		d.work = slices.Insert(d.work, 0, pageWork{site.Pages, follow.page})
+		if len(follow.moved) > 0 {
+			d.work = slices.Insert(d.work, 0, pageWork{site.Pages, follow.page})
+		}
+		if relink != nil {
+			d.work = slices.Insert(d.work, 0, pageWork{site.Pages, relink.page})
+		}
 	}
 	byPage := map[paths.InSite][]PageWork{}
 	for _, w := range d.work {
@@ -88,7 +96,12 @@ func (d *Draft) pages(ctx context.Context, after *project.Project) ([]PageChange
 			}
 		}
 		edited, err := e.Bytes()
-		if err == nil && string(edited) != string(b) {
+		if to, moves := d.moving[name]; err == nil && moves {
+			if err = d.set.Remove(at, stamp); err == nil {
+				err = d.set.Write(after.InProject(to), edited, disk.Stamp{})
+			}
+			done.Note = "moved to " + to.String()
+		} else if err == nil && string(edited) != string(b) {
 			err = d.set.Write(at, edited, stamp)
 		}
 		return done, err
@@ -179,6 +192,9 @@ func (f *follower) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 // follow makes one include refer to a library's new file, its fallback with it.
 func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old project.Sealed, new *record.File, done *PageChange) error {
 	at, _ := f.after.InSite(new.At)
+	if e.Targets[i].Path == at {
+		return nil
+	}
 	local, err := e.Reach(at)
 	if err != nil {
 		return err

@@ -114,7 +114,7 @@ func RemoveLibrary(src []byte, name string) ([]byte, error) {
 }
 
 // Rewrite edits the text of a packing list so that it says what after says where before said otherwise: entries of
-// libraries, and CDNs. All else of the text stays.
+// libraries, CDNs, and the order of own files. All else of the text stays.
 func Rewrite(src []byte, before, after *List) ([]byte, error) {
 	var changed []Library
 	for _, lib := range after.Libraries {
@@ -143,6 +143,18 @@ func Rewrite(src []byte, before, after *List) ([]byte, error) {
 				return nil, err
 			}
 		}
+	}
+	if !slices.Equal(before.Own.Order, after.Own.Order) {
+		order, err := nodeOf(after.Own)
+		if err != nil {
+			return nil, err
+		}
+		path := []string{"own", "order"}
+		edited, err := set(out, path, child(order, "order"))
+		if err != nil {
+			return nil, err
+		}
+		return edited, verify(out, edited, path)
 	}
 	return out, nil
 }

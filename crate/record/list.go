@@ -407,7 +407,7 @@ func (l *List) Clone() *List {
 		}
 		out.Libraries[i] = lib
 	}
-	out.CDNs = maps.Clone(l.CDNs)
+	out.CDNs, out.Own.Order = maps.Clone(l.CDNs), slices.Clone(l.Own.Order)
 	return &out
 }
 

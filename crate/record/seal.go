@@ -172,6 +172,9 @@ func (l *Sealed) File(path string) *File {
 
 // At returns the library's file of that place in the project, or nil.
 func (l *Sealed) At(place string) *File {
+	if l == nil {
+		return nil
+	}
 	for i := range l.Files {
 		if l.Files[i].At.String() == place {
 			return &l.Files[i]

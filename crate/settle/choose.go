@@ -94,7 +94,7 @@ func matches(patterns []string, name string) bool {
 func whole(d *delivery.Delivery, named []string) *delivery.Selection {
 	sel := d.Suggest()
 	for i := range d.Files {
-		if f := &d.Files[i]; f.Aside == "" && f.Size > 0 && !paths.Hidden(f.Path) && f.Kind != delivery.Archive {
+		if f := &d.Files[i]; f.Aside == "" && f.Size > 0 && !paths.Hidden(f.Path) && f.Path != d.Manifest.File && forPages(f) {
 			sel.Add(delivery.Choice{Path: f.Path, Reason: "the library is kept whole"})
 		}
 	}
@@ -105,6 +105,17 @@ func whole(d *delivery.Delivery, named []string) *delivery.Selection {
 	}
 	slices.SortFunc(sel.Choices, func(a, b delivery.Choice) int { return strings.Compare(a.Path, b.Path) })
 	return sel
+}
+
+// forPages tells the kinds of file that a page may ask for, and the licence, which goes with them.
+func forPages(f *delivery.File) bool {
+	switch f.Kind {
+	case delivery.Archive, delivery.Types, delivery.Source, delivery.About:
+		return false
+	case delivery.Document:
+		return strings.HasPrefix(path.Ext(f.Path), ".htm")
+	}
+	return true
 }
 
 // Keep takes the tags from files that patterns name, unless they are named by their own paths.

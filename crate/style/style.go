@@ -16,6 +16,8 @@ import (
 type Reference struct {
 	URL    string
 	Offset int  // of the token, in bytes
+	Start  int  // of the address itself, as it is written
+	End    int  //
 	Import bool // another stylesheet
 	Font   bool // inside @font-face
 }
@@ -44,7 +46,8 @@ func References(b []byte) []Reference {
 			if url == "" || url[0] == '#' || hasPrefixFold(url, "data:") || hasPrefixFold(url, "about:") {
 				return
 			}
-			refs = append(refs, Reference{URL: url, Offset: at, Import: atRule == "@import", Font: atRule == "@font-face"})
+			start, end := inside(data)
+			refs = append(refs, Reference{URL: url, Offset: at, Start: at + start, End: at + end, Import: atRule == "@import", Font: atRule == "@font-face"})
 		}
 		switch tt {
 		case css.AtKeywordToken:
@@ -109,6 +112,28 @@ func urlOf(token string) string {
 	s := token[len("url("):]
 	s = strings.TrimSuffix(s, ")")
 	return unquote(strings.TrimSpace(s))
+}
+
+// inside is where in a url() or string token the address stands.
+func inside(token []byte) (start, end int) {
+	start, end = 0, len(token)
+	if hasPrefixFold(string(token[:min(4, len(token))]), "url(") {
+		start = 4
+		if token[end-1] == ')' {
+			end--
+		}
+	}
+	space := func(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\r' || c == '\f' }
+	for start < end && space(token[start]) {
+		start++
+	}
+	for end > start && space(token[end-1]) {
+		end--
+	}
+	if end-start >= 2 && (token[start] == '"' || token[start] == '\'') && token[end-1] == token[start] {
+		start, end = start+1, end-1
+	}
+	return start, end
 }
 
 func unquote(s string) string {

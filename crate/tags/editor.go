@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 )
@@ -67,6 +68,12 @@ func (e *Editor) Reference(i int) string {
 // Refer makes an include refer to something else, and sets or takes off attributes: those of names that values lack.
 func (e *Editor) Refer(i int, ref string, names []string, values map[string]string) {
 	e.Replace(i, retag(e.Tag(i), ref, names, values), ref)
+}
+
+// Follow makes an include refer to where its file will be, as seen from where the page will be.
+func (e *Editor) Follow(i int, ref string, to paths.InSite) {
+	e.texts[i], e.refs[i] = retag(e.Tag(i), ref, nil, nil), ref
+	e.Lead(e.p, i, Target{Path: to})
 }
 
 // Replace writes an include otherwise, which then refers to ref.

@@ -1,0 +1,82 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+)
+
+func (a *app) move() *cobra.Command {
+	var req crate.MoveRequest
+	c := &cobra.Command{
+		Use:   "move LIB|LIB:FILE|FILE… TO",
+		Short: "Move a library, one of its files, or own files; references follow",
+		Long: `Move moves a library into a folder of its own, one file of a library to another place or name, or the
+site's own scripts, styles, pages and pictures. All that refers to them follows: tags, links, pictures and
+import maps on pages, in conditional comments too, url() and @import in own stylesheets, imports in own
+modules, and both records. Paths in the texts of own scripts are told, and changed with --in-scripts.
+
+TO is a file's new name, or a folder where it ends in a slash, is there, or several things are moved. For a
+library it is the folder that its files will lie in. Nothing is written over; one undo takes it back.`,
+		Example: "  merry move logbook gallery\n  merry move oarlock:dist/oarlock.min.js js/vendor/\n  merry move js/tides.js js/crews.js js/scenes/\n  merry move crews/index.html teams/index.html",
+		Args:    cobra.MinimumNArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			req.What, req.To = args[:len(args)-1], args[len(args)-1]
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			m, err := door.Move(cmd.Context(), req)
+			if err != nil {
+				return err
+			}
+			return a.answer(m, func() { a.printMoved(m) })
+		},
+	}
+	c.Flags().BoolVar(&req.InScripts, "in-scripts", false, "change paths in the texts of own scripts, too")
+	return a.changes(c)
+}
+
+// mostMoves is how many moved files are listed.
+const mostMoves = 20
+
+func (a *app) printMoved(m *crate.Moved) {
+	if m.DryRun {
+		a.touched(m.Outcome)
+		return
+	}
+	if len(m.Moves) == 0 {
+		a.printf("nothing to move: all is there already\n")
+		return
+	}
+	t := &table{}
+	t.add("moved", "to")
+	for _, f := range m.Moves[:min(mostMoves, len(m.Moves))] {
+		t.add(clean(f.From), clean(f.To))
+	}
+	t.print(a, "")
+	if more := len(m.Moves) - mostMoves; more > 0 {
+		a.printf("… and %s\n", plural(more, "file more", "files more"))
+	}
+	a.printPages(m.Pages)
+	a.printMentions(m.Mentions)
+	a.remarks(m.Notes)
+	a.next("merry check; merry undo takes this back")
+}
+
+// printMentions lists texts in scripts that are paths of what moved.
+func (a *app) printMentions(list []crate.Mention) {
+	left := 0
+	for _, m := range list {
+		if m.Changed {
+			a.printf("%s  %q is %q now\n", clean(m.At), clean(m.Text), clean(m.To))
+			continue
+		}
+		left++
+		a.printf("%s  %q may be its path, and was left: it would be %q\n", clean(m.At), clean(m.Text), clean(m.To))
+	}
+	if left > 0 {
+		a.printf("merry undo, and the same with --in-scripts, changes %s too\n", map[bool]string{true: "it", false: "them"}[left == 1])
+	}
+}

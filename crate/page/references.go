@@ -1,0 +1,213 @@
+package page
+
+import (
+	"bytes"
+	"regexp"
+	"strings"
+
+	"merrycrate.example/merry/crate/style"
+)
+
+// A Reference is one place of a page, beside its text for people, that leads to a file: an attribute, one picture of a set, a
+// part of a stylesheet or of a script.
+type Reference struct {
+	Ref        string // as a browser reads it
+	Start, End int    // what stands for it in the page's bytes
+	In         ReferenceKind
+	Element    string // the name of the element
+	Attribute  string // "" for what stands in an element's text
+	Branch     string // the condition of the comment that it stands in, "" for none
+	quote      byte
+}
+
+// A ReferenceKind says how a reference is written.
+type ReferenceKind int
+
+// The kinds of reference.
+const (
+	InAttribute ReferenceKind = iota
+	InStyle                   // in a style element or attribute
+	InImport                  // an import of a module, or an address in an import map
+	InText                    // a text in a script that may be a path
+)
+
+// Edit is the edit that makes the reference lead elsewhere, in the way that it is written.
+func (r *Reference) Edit(ref string) Edit {
+	if r.In != InAttribute {
+		ref = strings.NewReplacer("'", "%27", "(", "%28", ")", "%29").Replace(ref)
+	}
+	if r.Attribute != "" {
+		ref = encode(ref, r.quote)
+	}
+	return Edit{Start: r.Start, End: r.End, Text: ref}
+}
+
+// carriers are attributes whose value is one address (HTML Standard, section 3.2; SVG 2, section 16.1), each for all the
+// elements that may have it.
+var carriers = map[string]bool{"href": true, "src": true, "poster": true, "action": true, "formaction": true, "background": true, "xlink:href": true,
+	"longdesc": true, "manifest": true}
+
+// sets are attributes whose value is a list of addresses with descriptors (HTML Standard, section 4.8.4.2.1).
+var sets = map[string]bool{"srcset": true, "imagesrcset": true, "data-srcset": true}
+
+var (
+	condition = regexp.MustCompile(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
+	imported  = regexp.MustCompile("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
+	ownURL    = regexp.MustCompile(`^\s*,\s*import\.meta\.url`)
+	quoted    = regexp.MustCompile("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
+)
+
+// References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What a
+// server fills in is left out, and what leads to a place of the page itself.
+func References(b []byte, visit func(Reference)) { references(b, 0, "", visit) }
+
+func references(b []byte, from int, branch string, visit func(Reference)) {
+	s := NewScanner(b)
+	s.OnGap = func(kind Gap, start, end int) {
+		if kind != Comment {
+			return
+		}
+		if m := condition.FindSubmatchIndex(b[start:end]); m != nil && branch == "" {
+			inner := b[start+m[1] : end]
+			if stop := bytes.Index(inner, []byte("<![endif]")); stop >= 0 {
+				inner = inner[:stop]
+			}
+			references(inner, from+start+m[1], string(b[start+m[2]:start+m[3]]), visit)
+		}
+	}
+	tell := func(r Reference) {
+		r.Ref = strings.TrimSpace(r.Ref)
+		if r.Ref == "" || r.Ref[0] == '#' || r.Ref[0] == '?' || templated(r.Ref) {
+			return
+		}
+		r.Start, r.End, r.Branch = r.Start+from, r.End+from, branch
+		visit(r)
+	}
+	for t := s.Next(); t != nil; t = s.Next() {
+		if t.Closing {
+			continue
+		}
+		name := t.Name
+		for _, a := range s.Attrs(t) {
+			attribute(b, name, a, tell)
+		}
+		if t.raw.end <= t.raw.start {
+			continue
+		}
+		switch text := b[t.raw.start:t.raw.end]; name {
+		case "style":
+			inStyle(text, t.raw.start, Reference{Element: name}, tell)
+		case "script":
+			typ := ""
+			for _, a := range s.Attrs(t) {
+				if a.Name == "type" {
+					typ = strings.ToLower(strings.TrimSpace(string(b[a.ValueStart:a.ValueEnd])))
+				}
+			}
+			inScript(text, t.raw.start, typ, tell)
+		}
+	}
+}
+
+// attribute tells the references that an attribute holds.
+func attribute(b []byte, element string, a Attr, tell func(Reference)) {
+	raw := b[a.ValueStart:a.ValueEnd]
+	r := Reference{Element: element, Attribute: a.Name, quote: a.Quote}
+	switch {
+	case !a.HasValue || element == "base":
+	case sets[a.Name]:
+		candidates(raw, func(start, end int) {
+			c := r
+			c.Ref, c.Start, c.End = decode(string(raw[start:end])), a.ValueStart+start, a.ValueStart+end
+			tell(c)
+		})
+	case carriers[a.Name] || a.Name == "data" && element == "object" || strings.HasPrefix(a.Name, "data-") && mayBePath(raw):
+		start, end := a.ValueStart, a.ValueEnd
+		for start < end && isSpace(b[start]) {
+			start++
+		}
+		for end > start && isSpace(b[end-1]) {
+			end--
+		}
+		r.Ref, r.Start, r.End = decode(string(b[start:end])), start, end
+		tell(r)
+	case a.Name == "style" && bytes.IndexByte(raw, '&') < 0:
+		inStyle(raw, a.ValueStart, r, tell)
+	}
+}
+
+// mayBePath tells whether a value of an attribute of the page's own may be a file's path: it has an ending, and no spaces.
+func mayBePath(value []byte) bool {
+	dot := bytes.LastIndexByte(value, '.')
+	return dot > 0 && len(value)-dot <= 6 && len(value) < 300 && bytes.IndexFunc(value, func(r rune) bool { return r <= ' ' || strings.ContainsRune(`{}<>"'`, r) }) < 0
+}
+
+// candidates tells the addresses of a set of images.
+func candidates(raw []byte, visit func(start, end int)) {
+	for i := 0; i < len(raw); {
+		for i < len(raw) && (isSpace(raw[i]) || raw[i] == ',') {
+			i++
+		}
+		start := i
+		for i < len(raw) && !isSpace(raw[i]) {
+			i++
+		}
+		end := i
+		for end > start && raw[end-1] == ',' {
+			end--
+		}
+		if end > start {
+			visit(start, end)
+		}
+		if end == i { // a descriptor follows
+			for i < len(raw) && raw[i] != ',' {
+				i++
+			}
+		}
+	}
+}
+
+// inStyle tells the references of a piece of style.
+func inStyle(text []byte, at int, r Reference, tell func(Reference)) {
+	for _, ref := range style.References(text) {
+		if ref.End > ref.Start {
+			r.Ref, r.Start, r.End, r.In = ref.URL, at+ref.Start, at+ref.End, InStyle
+			tell(r)
+		}
+	}
+}
+
+// inScript tells the references of a script's text: imports of a module, addresses of an import map, texts that may be paths.
+func inScript(text []byte, at int, typ string, tell func(Reference)) {
+	switch {
+	case typ == "importmap" || typ == "speculationrules":
+		for _, m := range quoted.FindAllSubmatchIndex(text, -1) {
+			tell(Reference{Ref: string(text[m[2]:m[3]]), Start: at + m[2], End: at + m[3], In: InImport, Element: "script"})
+		}
+	case typ == "module" || typ == "" || isScriptType(typ):
+		ScriptReferences(text, func(r Reference) {
+			r.Start, r.End, r.Element = r.Start+at, r.End+at, "script"
+			tell(r)
+		})
+	}
+}
+
+// ScriptReferences calls visit for the places of a script's text that lead to files: imports of modules, which are sure, and
+// quoted texts that may be paths.
+func ScriptReferences(text []byte, visit func(Reference)) {
+	sure := map[int]bool{}
+	for _, m := range imported.FindAllSubmatchIndex(text, -1) {
+		if bytes.HasPrefix(text[m[0]:], []byte("new")) && !ownURL.Match(text[m[1]:]) {
+			continue
+		}
+		sure[m[2]] = true
+		if ref := string(text[m[2]:m[3]]); strings.HasPrefix(ref, ".") || strings.HasPrefix(ref, "/") || bytes.HasPrefix(text[m[0]:], []byte("new")) {
+			visit(Reference{Ref: ref, Start: m[2], End: m[3], In: InImport})
+		}
+	}
+	for _, m := range quoted.FindAllSubmatchIndex(text, -1) {
+		if value := text[m[2]:m[3]]; !sure[m[2]] && mayBePath(value) {
+			visit(Reference{Ref: string(value), Start: m[2], End: m[3], In: InText})
+		}
+	}
+}
