@@ -67,7 +67,7 @@ status is 1 where something was found. --explain NAME says what a finding means.
 			}
 			switch {
 			case sarif:
-				err = a.printJSON(sarifOf(found))
+				err = a.printJSON(check.SARIF(found.Findings, program()))
 			default:
 				err = a.answer(found, func() { a.printFindings(found) })
 			}

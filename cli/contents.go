@@ -41,7 +41,7 @@ func (a *app) printContents(c *crate.Contents) {
 	t := &table{right: map[int]bool{3: true, 4: true, 5: true, 6: true}}
 	t.add("library", "version", "licence", "files", "size", "on the wire", "pages", "state", "needs")
 	for _, l := range c.Libraries {
-		t.add(clean(l.Name), clean(l.Version), clean(l.Licence), plain(l.Files), bytesText(l.Size), bytesText(l.Wire), plain(l.Pages), l.State, strings.Join(l.Needs, ", "))
+		t.add(clean(l.Name), clean(l.Version), clean(l.Licence), plain(l.Files), bytesText(l.Size), bytesText(l.Wire), plain(l.Pages), clean(l.State), strings.Join(l.Needs, ", "))
 	}
 	t.print(a, "")
 	if len(c.Pages) > 0 {

@@ -116,6 +116,15 @@ func downloadFolder(flag string) (string, error) {
 	return xdg.UserDirs.Download, nil
 }
 
+// downloadFolder is the download folder as a list, empty where none can be told.
+func (a *app) downloadFolder() []string {
+	dir, err := downloadFolder("")
+	if err != nil || dir == "" {
+		return nil
+	}
+	return []string{dir}
+}
+
 // numbered turns a number of the download list into the file that it stands for.
 func (a *app) numbered(arg string, s sourceFlags) (string, error) {
 	n, err := strconv.Atoi(arg)

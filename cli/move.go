@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -8,6 +10,7 @@ import (
 
 func (a *app) move() *cobra.Command {
 	var req crate.MoveRequest
+	var found bool
 	c := &cobra.Command{
 		Use:   "move LIB|LIB:FILE|FILE… TO",
 		Short: "Move a library, one of its files, or own files; references follow",
@@ -17,10 +20,21 @@ import maps on pages, in conditional comments too, url() and @import in own styl
 modules, and both records. Paths in the texts of own scripts are told, and changed with --in-scripts.
 
 TO is a file's new name, or a folder where it ends in a slash, is there, or several things are moved. For a
-library it is the folder that its files will lie in. Nothing is written over; one undo takes it back.`,
-		Example: "  merry move logbook gallery\n  merry move oarlock:dist/oarlock.min.js js/vendor/\n  merry move js/tides.js js/crews.js js/scenes/\n  merry move crews/index.html teams/index.html",
-		Args:    cobra.MinimumNArgs(2),
+library it is the folder that its files will lie in. Nothing is written over; one undo takes it back.
+
+With --found the records and pages follow what somebody moved by hand: files of libraries are known by
+their bytes.`,
+		Example: "  merry move logbook gallery\n  merry move oarlock:dist/oarlock.min.js js/vendor/\n  merry move js/tides.js js/crews.js js/scenes/\n  merry move crews/index.html teams/index.html\n  merry move --found",
+		Args: func(cmd *cobra.Command, args []string) error {
+			if found {
+				return cobra.NoArgs(cmd, args)
+			}
+			return cobra.MinimumNArgs(2)(cmd, args)
+		},
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if found {
+				return a.followMoved(cmd.Context())
+			}
 			req.What, req.To = args[:len(args)-1], args[len(args)-1]
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -34,8 +48,28 @@ library it is the folder that its files will lie in. Nothing is written over; on
 			return a.answer(m, func() { a.printMoved(m) })
 		},
 	}
+	c.Flags().BoolVar(&found, "found", false, "follow what was moved by hand")
 	c.Flags().BoolVar(&req.InScripts, "in-scripts", false, "change paths in the texts of own scripts, too")
 	return a.changes(c)
+}
+
+func (a *app) followMoved(ctx context.Context) error {
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	m, err := door.FollowMoved(ctx)
+	if err != nil {
+		return err
+	}
+	return a.answer(m, func() {
+		if len(m.Moves) == 0 {
+			a.printf("nothing was moved by hand: the files of libraries are in their places, or lie nowhere else\n")
+			return
+		}
+		a.printMoved(m)
+	})
 }
 
 // mostMoves is how many moved files are listed.

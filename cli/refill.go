@@ -10,20 +10,22 @@ import (
 
 func (a *app) refill() *cobra.Command {
 	var overwrite bool
+	var from []string
 	c := &cobra.Command{
 		Use:   "refill [LIB…]",
 		Short: "Put the local copies back, verified against the seal",
 		Long: `Refill puts back the files that the seal has and the folder has not, on a fresh checkout for instance:
-from the cache, from the source where it lies in the project, or from its address. What is there is
+from the cache, from archives in --from or in the download folder, from the source where it lies in the
+project, or from its address. Each byte is held against the seal, wherever it comes from. What is there is
 verified; a file with other bytes is left alone and told. Its exit status is 1 where not all is whole.`,
-		Example: "  merry refill\n  merry refill oarlock --overwrite",
+		Example: "  merry refill\n  merry refill oarlock --overwrite\n  merry refill --from ../downloads",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
 			}
 			defer door.Close()
-			r, err := door.Refill(cmd.Context(), args, overwrite)
+			r, err := door.Refill(cmd.Context(), args, overwrite, append(from, a.downloadFolder()...))
 			if err != nil {
 				return err
 			}
@@ -36,6 +38,7 @@ verified; a file with other bytes is left alone and told. Its exit status is 1 w
 			return nil
 		},
 	}
+	c.Flags().StringSliceVar(&from, "from", nil, "look in this `ARCHIVE`, or in a folder of archives (repeatable)")
 	c.Flags().BoolVar(&overwrite, "overwrite", false, "put back what was changed, too")
 	return a.changes(c)
 }
@@ -61,6 +64,7 @@ func (a *app) printRefill(r *crate.Refilled) {
 	list(word, r.Restored)
 	list("changed, left alone:", r.Changed)
 	list("missing:", r.Missing)
+	list("moved by hand:", r.Moved)
 	a.printf("%s as sealed, %d restored", plural(r.Whole, "file", "files"), len(r.Restored))
 	if len(r.Changed) > 0 {
 		a.printf(", %d changed", len(r.Changed))
@@ -70,6 +74,8 @@ func (a *app) printRefill(r *crate.Refilled) {
 	}
 	a.printf("\n")
 	switch {
+	case len(r.Moved) > 0:
+		a.next("merry move --found, and the records follow")
 	case len(r.Missing) > 0:
 		a.next("merry take the missing library's source again, or fetch it where it is recorded by address")
 	case len(r.Changed) > 0:

@@ -91,7 +91,7 @@ func TestSarifOf(t *testing.T) {
 		{Name: "on-no-page", Severity: check.Note, File: "js/x.js"},
 		{Name: "need-later", Severity: check.Error, File: "index.html", Line: 1, Column: 1},
 	}}
-	b, err := json.Marshal(sarifOf(c))
+	b, err := json.Marshal(check.SARIF(c.Findings, ""))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -104,7 +104,7 @@ func TestSarifOf(t *testing.T) {
 	if strings.Count(text, `"id":"need-later"`) != 1 {
 		t.Error("a rule stands there twice")
 	}
-	if b, _ := json.Marshal(sarifOf(&crate.Checked{})); !strings.Contains(string(b), `"results":[]`) || !strings.Contains(string(b), `"rules":[]`) {
+	if b, _ := json.Marshal(check.SARIF(nil, "")); !strings.Contains(string(b), `"results":[]`) || !strings.Contains(string(b), `"rules":[]`) {
 		t.Errorf("nothing found is %s", b)
 	}
 }

@@ -6,7 +6,6 @@ import (
 	_ "embed"
 	"fmt"
 	"html/template"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -132,6 +131,3 @@ func (a *app) writeOut(name string, b []byte) error {
 	}
 	return maybe.WriteFile(full, b, 0o644)
 }
-
-// uriPath writes a path as the path of an address.
-func uriPath(name string) string { return (&url.URL{Path: name}).EscapedPath() }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"runtime/debug"
 	"unicode/utf16"
 	"unicode/utf8"
 
@@ -80,4 +81,12 @@ func plainASCII(b []byte) bool {
 		}
 	}
 	return true
+}
+
+// program is this program's version, "" where it was not built from one.
+func program() string {
+	if info, ok := debug.ReadBuildInfo(); ok {
+		return info.Main.Version
+	}
+	return ""
 }

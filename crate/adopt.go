@@ -5,6 +5,7 @@ import (
 
 	"merrycrate.example/merry/crate/adopt"
 	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/relocate"
 )
 
 // What adopt is asked and answers.
@@ -31,6 +32,9 @@ func (c *Crate) Adopt(ctx context.Context, req AdoptRequest) (*Adopted, error) {
 	}
 	defer set.Close()
 	req.Dir = c.Dir
+	if _, err := relocate.Found(ctx, d); err != nil {
+		return nil, err
+	}
 	out, err := adopt.Draft(ctx, d, req)
 	if err != nil {
 		return nil, err

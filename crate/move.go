@@ -34,3 +34,22 @@ func (c *Crate) Move(ctx context.Context, req MoveRequest) (*Moved, error) {
 	relocate.Report(d, out)
 	return out, nil
 }
+
+// FollowMoved lets records and pages follow what somebody moved by hand.
+func (c *Crate) FollowMoved(ctx context.Context) (*Moved, error) {
+	d, set, err := c.draft(ctx, "move --found")
+	if err != nil {
+		return nil, err
+	}
+	defer set.Close()
+	if _, err := relocate.Found(ctx, d); err != nil {
+		return nil, err
+	}
+	out := &Moved{}
+	if err := finish(ctx, d, &out.Outcome, &out.Pages, nil); err != nil {
+		return nil, err
+	}
+	out.Pages = changed(out.Pages)
+	relocate.Report(d, out)
+	return out, nil
+}

@@ -26,12 +26,14 @@ type Refilled struct {
 	Restored []string `json:"restored,omitempty"`
 	Changed  []string `json:"changed,omitempty"` // there with other bytes, left alone
 	Missing  []string `json:"missing,omitempty"` // to be had from nowhere
+	Moved    []string `json:"moved,omitempty"`   // moved by hand, and left where they are
 	Fetched  []string `json:"fetched,omitempty"` // addresses that were asked
 }
 
 // Refill puts the sealed files of libraries back, all libraries where none is named. What is there with
-// other bytes is left alone unless overwrite says otherwise.
-func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool) (*Refilled, error) {
+// other bytes is left alone unless overwrite says otherwise. Sources are archives, or folders of them, that may have what is
+// nowhere else; each byte is held against the seal.
+func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool, sources []string) (*Refilled, error) {
 	d, set, err := c.draft(ctx, "refill")
 	if err != nil {
 		return nil, err
@@ -40,6 +42,15 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool) (*Re
 	if len(names) == 0 {
 		names = d.Seal.Names()
 	}
+	site, err := d.Site(ctx)
+	if err != nil {
+		return nil, err
+	}
+	strayed, err := d.Before.Strayed(ctx, site)
+	if err != nil {
+		return nil, err
+	}
+	out := &Refilled{}
 	var all []project.Sealed
 	for _, n := range names {
 		sealed := d.Seal.Libraries[n]
@@ -49,12 +60,18 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool) (*Re
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; !f.At.IsZero() && paths.Hidden(f.At.String()) && !d.Before.Exists(f.At) {
 				c.tell(f.At.String() + " was not put back: its name begins with a dot; such files are written only if take --files names them")
+			} else if to, moved := strayed[f.At]; moved {
+				out.Moved = append(out.Moved, f.At.String()+" lies at "+to.String())
 			} else if !f.At.IsZero() && !sealed.Linked {
 				all = append(all, project.Sealed{Library: n, File: &sealed.Files[i]})
 			}
 		}
 	}
-	out := &Refilled{}
+	for _, n := range names {
+		if err := c.fillFrom(ctx, d, n, sources); err != nil {
+			return nil, err
+		}
+	}
 	if err := fetchMissing(ctx, d, names, out); err != nil {
 		return nil, err
 	}
@@ -82,20 +99,25 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool) (*Re
 	if err != nil {
 		return nil, err
 	}
+	out.tell(all, states, missing)
+	return out, finish(ctx, d, &out.Outcome, nil, nil)
+}
+
+// tell says what became of each file.
+func (r *Refilled) tell(all []project.Sealed, states []reconcile.State, missing reconcile.State) {
 	for i, s := range states {
 		at := all[i].File.At.String()
 		switch s {
 		case reconcile.Whole:
-			out.Whole++
+			r.Whole++
 		case reconcile.Put:
-			out.Restored = append(out.Restored, at)
+			r.Restored = append(r.Restored, at)
 		case reconcile.LeftAlone:
-			out.Changed = append(out.Changed, at)
+			r.Changed = append(r.Changed, at)
 		case missing:
-			out.Missing = append(out.Missing, all[i].Library+": "+at)
+			r.Missing = append(r.Missing, all[i].Library+": "+at)
 		}
 	}
-	return out, finish(ctx, d, &out.Outcome, nil, nil)
 }
 
 // whole tells whether a file is there as it was sealed.
@@ -136,6 +158,29 @@ func fetchMissing(ctx context.Context, d *reconcile.Draft, names []string, out *
 			}
 		}
 		if err := fetchOne(ctx, opener, n, lib, req, packaged); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// fillFrom brings into the cache what it has not of a library, from archives and folders that a person has.
+func (c *Crate) fillFrom(ctx context.Context, d *reconcile.Draft, name string, sources []string) error {
+	sealed, opener := d.Seal.Libraries[name], d.Before.Origin
+	missing := func(f record.File) bool {
+		return !f.At.IsZero() && !d.Before.Exists(f.At) && !opener.Cache.Has(f.Integrity)
+	}
+	if sealed.Linked || !slices.ContainsFunc(sealed.Files, missing) || sealed.Digest != "" && opener.Cache.Has(sealed.Digest) {
+		return nil
+	}
+	for _, full := range origin.Candidates(c.Dir, sources, name, sealed) {
+		o, err := opener.Open(ctx, origin.Request{Name: full, Dir: c.Dir})
+		if err != nil {
+			continue // it is no such archive
+		}
+		err = opener.Fill(o, sealed, missing)
+		o.Close()
+		if err != nil || !slices.ContainsFunc(sealed.Files, missing) {
 			return err
 		}
 	}

@@ -42,29 +42,49 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 		return nil, err
 	}
 	defer set.Close()
-	s := &switching{d: d, req: req}
-	if err := s.settle(); err != nil {
-		return nil, err
-	}
-	d.Title(s.title())
-	pages, err := d.Pages(ctx, s.req.Pages, c.Dir, true)
+	out := &Switched{}
+	work, added, err := c.drafts(ctx, d, req, tags.NewMemory(d.Seal.Tags))
 	if err != nil {
 		return nil, err
 	}
-	out := &Switched{}
+	out.Added = added
+	err = finish(ctx, d, &out.Outcome, &out.Pages, func() error {
+		d.Seal.Tags = work.Memory.Tags(len(req.Pages) == 0)
+		return nil
+	})
+	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
+		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows")
+	}
+	out.Pages = changed(out.Pages)
+	return out, err
+}
+
+// drafts drafts a switch: the copies that are missing, and the work on pages. It returns the places of what was put.
+func (c *Crate) drafts(ctx context.Context, d *reconcile.Draft, req SwitchRequest, memory *tags.Memory) (work *reconcile.Serving, added []string, err error) {
+	s := &switching{d: d, req: req}
+	if err := s.settle(); err != nil {
+		return nil, nil, err
+	}
+	if d.Untitled() {
+		d.Title(s.title())
+	}
+	pages, err := d.Pages(ctx, s.req.Pages, c.Dir, true)
+	if err != nil {
+		return nil, nil, err
+	}
 	for _, l := range s.libs {
 		if s.req.Serve == record.Local || s.req.Fallback {
 			put, err := d.Localise(ctx, l)
 			if err != nil {
-				return nil, err
+				return nil, nil, err
 			}
-			out.Added = append(out.Added, put...)
+			added = append(added, put...)
 		}
 		put, err := d.AddBuild(ctx, l, s.req.Build)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
-		out.Added = append(out.Added, put...)
+		added = append(added, put...)
 		if len(s.req.Pages) == 0 {
 			// All pages change, so it is what the project wants from now on.
 			lib := d.List.Library(l)
@@ -76,19 +96,11 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 			}
 		}
 	}
-	slices.Sort(out.Added)
-	work := &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "", Build: s.req.Build, Fallback: s.req.Fallback,
-		Hints: s.req.Hints, Memory: tags.NewMemory(d.Seal.Tags), Without: map[string]bool{}}
+	slices.Sort(added)
+	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "", Build: s.req.Build, Fallback: s.req.Fallback,
+		Hints: s.req.Hints, Memory: memory, Without: map[string]bool{}}
 	d.OnPages(pages, work.Page)
-	err = finish(ctx, d, &out.Outcome, &out.Pages, func() error {
-		d.Seal.Tags = work.Memory.Tags(len(s.req.Pages) == 0)
-		return nil
-	})
-	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
-		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows")
-	}
-	out.Pages = changed(out.Pages)
-	return out, err
+	return work, added, nil
 }
 
 // switching is a switch that is being worked out.
@@ -117,8 +129,8 @@ func (s *switching) settle() error {
 		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.Desk {
 			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and merry adopt that", "%s is a link without a version, of which nothing is sealed", l)
 		}
-		if _, _, err := s.d.Before.Sealed(l); err != nil {
-			return err
+		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {
+			return project.NotInCrate(l)
 		}
 	}
 	var err error

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io/fs"
+	"maps"
 	"net/url"
 	"path"
 	"slices"
@@ -19,6 +20,7 @@ import (
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -280,12 +282,15 @@ func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.De
 	if err != nil {
 		return nil, err
 	}
-	at := place.At
+	at, own := maps.Clone(place.At), map[string]string{}
+	defer func() { lib.Places = settle.Own(sel, at, lib.Places, own) }()
 	for _, c := range list {
 		if c.target.Path.IsZero() {
 			continue
 		}
-		at[c.File] = c.target.Path
+		if at[c.File] = c.target.Path; at[c.File] != place.At[c.File] {
+			own[c.File] = c.target.Path.String()
+		}
 		f := d.File(c.File)
 		if f == nil {
 			continue

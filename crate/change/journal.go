@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -39,6 +40,9 @@ type journal struct {
 	Emptied []string `json:"emptied,omitempty"` // the ones that go where the set leaves them empty, outermost first
 	Entries []Entry  `json:"entries"`
 }
+
+// Untitled tells whether nothing was said of what the change is.
+func (s *Set) Untitled() bool { return s.journal.Title == "" }
 
 // signed is a journal as it is written.
 type signed struct {
@@ -111,6 +115,27 @@ func (j *journal) local() bool {
 		}
 	}
 	return digits(j.Undoes)
+}
+
+// empties notes the folders that removing files may leave empty: they go with their last file. What undoing leaves empty is
+// known by what the change had made.
+func (j *journal) empties() {
+	if j.Undoes != "" {
+		return
+	}
+	stays := map[string]bool{".": true}
+	for _, e := range j.Entries {
+		for dir := path.Dir(e.Path); !e.Remove && !stays[dir]; dir = path.Dir(dir) {
+			stays[dir] = true
+		}
+	}
+	for _, e := range j.Entries {
+		for dir := path.Dir(e.Path); e.Remove && !stays[dir]; dir = path.Dir(dir) {
+			stays[dir] = true
+			j.Emptied = append(j.Emptied, dir)
+		}
+	}
+	slices.Sort(j.Emptied)
 }
 
 // sets lists the set folders whose name ends in state, oldest first.

@@ -425,27 +425,6 @@ func (s *Set) Commit(ctx context.Context) error {
 	return nil
 }
 
-// empties notes the folders that removing files may leave empty: they go with their last file. What undoing leaves empty is
-// known by what the change had made.
-func (j *journal) empties() {
-	if j.Undoes != "" {
-		return
-	}
-	stays := map[string]bool{".": true}
-	for _, e := range j.Entries {
-		for dir := path.Dir(e.Path); !e.Remove && !stays[dir]; dir = path.Dir(dir) {
-			stays[dir] = true
-		}
-	}
-	for _, e := range j.Entries {
-		for dir := path.Dir(e.Path); e.Remove && !stays[dir]; dir = path.Dir(dir) {
-			stays[dir] = true
-			j.Emptied = append(j.Emptied, dir)
-		}
-	}
-	slices.Sort(j.Emptied)
-}
-
 func (s *Set) unchanged(e Entry) error {
 	info, err := s.lookAt(e.Path)
 	if errors.Is(err, fs.ErrNotExist) && e.Create {

@@ -48,6 +48,8 @@ const (
 	CaseDiffers     = "case-differs"
 	SealedChanged   = "sealed-changed"
 	SealedGone      = "sealed-gone"
+	SealedMoved     = "sealed-moved"
+	ListDiffers     = "list-differs"
 	NeedAbsent      = "need-absent"
 	NeedLater       = "need-later"
 	NeedRace        = "need-race"

@@ -66,12 +66,19 @@ type Warning struct {
 
 // BillOf lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
 func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, error) {
-	used, _, err := loadsOf(ctx, p)
+	used, _, strayed, err := loadsOf(ctx, p)
 	if err != nil {
 		return nil, err
 	}
+	p = p.Found(strayed)
 	out := &Bill{Site: filepath.Base(string(p.Root))}
+	for _, d := range p.Differences() {
+		out.Notes = append(out.Notes, d.Library+": "+d.What+"; merry settle puts that right")
+	}
 	for _, lib := range p.List.Libraries {
+		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
+			lib.Version, lib.From = sealed.Version, sealed.Origin // what is shipped is what was taken
+		}
 		line := BillLine{Name: lib.Name, Version: lib.Version, Origin: lib.From, Needs: lib.Needs, Pages: used[lib.Name], Only: lib.Only}
 		if pkg, ok := lib.Package(); ok {
 			line.registered = true

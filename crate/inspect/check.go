@@ -92,6 +92,12 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 			return nil, err
 		}
 	}
+	strayed, err := p.Strayed(ctx, site)
+	if err != nil {
+		return nil, err
+	}
+	found := append(movedByHand(p, strayed), listDiffers(p)...)
+	p = p.Found(strayed) // all else is told as if the records had followed
 	c := newInspection(p, site)
 	if req.Profile != "" {
 		prof, ok := p.List.Profiles[req.Profile]
@@ -100,10 +106,11 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		}
 		c.profile = &check.Profile{Name: req.Profile, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}
 	}
-	found, err := c.files(ctx)
+	of, err := c.files(ctx)
 	if err != nil {
 		return nil, err
 	}
+	found = append(found, of...)
 	last := remember(p, site, req)
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		if r, ok := last.page(name); ok {

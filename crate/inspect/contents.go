@@ -1,6 +1,7 @@
 package inspect
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 
@@ -49,10 +50,19 @@ const mostPageLoads = 200
 
 // ContentsOf sums the crate up.
 func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
-	used, loads, err := loadsOf(ctx, p)
+	used, loads, strayed, err := loadsOf(ctx, p)
 	if err != nil {
 		return nil, err
 	}
+	differs := map[string]string{}
+	for _, d := range p.Differences() {
+		differs[d.Library] = cmp.Or(differs[d.Library], d.What)
+	}
+	moved := map[string]bool{}
+	for from := range strayed {
+		moved[p.At(from).Library] = true
+	}
+	p = p.Found(strayed)
 	out := &Contents{Root: string(p.Root), Pages: loads}
 	for _, l := range p.List.Libraries {
 		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: used[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
@@ -62,7 +72,7 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 				line.State = "a link, not sealed"
 			}
 		} else {
-			line.Licence, line.Files = sealed.Licence, len(sealed.Files)
+			line.Version, line.Licence, line.Files = sealed.Version, sealed.Licence, len(sealed.Files)
 			gone := 0
 			if sealed.Linked {
 				line.State = "linked"
@@ -79,6 +89,12 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 			if gone > 0 {
 				line.State = fmt.Sprintf("%d of %d files gone or changed", gone, len(sealed.Files))
 			}
+			switch {
+			case differs[l.Name] != "":
+				line.State = differs[l.Name]
+			case moved[l.Name]:
+				line.State = "moved by hand"
+			}
 			for _, t := range p.TaggedFiles(l.Name, record.NoBuild) {
 				_, wire := p.Sizes(t.At)
 				line.Wire += wire
@@ -86,15 +102,24 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 		}
 		out.Libraries = append(out.Libraries, line)
 	}
+	for _, name := range p.Seal.Names() {
+		if sealed := p.Seal.Libraries[name]; p.List.Library(name) == nil {
+			out.Libraries = append(out.Libraries, ContentsLine{Name: name, Version: sealed.Version, From: sealed.Origin, Licence: sealed.Licence, Files: len(sealed.Files), Pages: used[name], State: differs[name]})
+		}
+	}
 	return out, nil
 }
 
 // loadsOf counts the pages that each library is on, and what the pages load.
-func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, loads []PageLoad, err error) {
+func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, loads []PageLoad, strayed map[paths.InProject]paths.InProject, err error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
+	if strayed, err = p.Strayed(ctx, site); err != nil {
+		return nil, nil, nil, err
+	}
+	p = p.Found(strayed)
 	type result struct {
 		on    map[string]bool
 		files []paths.InSite
@@ -123,7 +148,7 @@ func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, load
 		return r, nil
 	})
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	used = map[string]int{}
 	known := map[paths.InSite][2]int64{}
@@ -146,5 +171,5 @@ func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, load
 		}
 		loads = append(loads, load)
 	}
-	return used, loads, nil
+	return used, loads, strayed, nil
 }

@@ -3,13 +3,16 @@ package origin
 import (
 	"cmp"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -63,4 +66,51 @@ func Downloads(dir string) ([]Download, error) {
 		}
 	}
 	return list, nil
+}
+
+// Candidates lists the archives and folders among sources, or in them, that may be a library's source: what is named itself,
+// of a folder the archives that are called like the source that was taken, or like the library in its version, and a folder that
+// has the files themselves.
+func Candidates(dir string, sources []string, name string, sealed *record.Sealed) []string {
+	var list []string
+	for _, src := range sources {
+		full := src
+		if !filepath.IsAbs(full) {
+			full = filepath.Join(dir, full)
+		}
+		entries, err := os.ReadDir(full)
+		if err != nil {
+			list = append(list, full) // a file, or nothing
+			continue
+		}
+		for _, e := range entries {
+			n, v := delivery.NameVersion(e.Name())
+			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && delivery.NameKey(n) == delivery.NameKey(name) {
+				list = append(list, filepath.Join(full, e.Name()))
+			}
+		}
+		if len(sealed.Files) > 0 && There(full, filepath.FromSlash(sealed.Files[0].Path)) {
+			list = append(list, full) // it is unpacked there
+		}
+	}
+	return list
+}
+
+// Fill puts into the cache what a source has of a library's missing files: the very bytes that were sealed.
+func (r *Opener) Fill(o *Opened, sealed *record.Sealed, missing func(record.File) bool) error {
+	for _, f := range sealed.Files {
+		if !missing(f) || !o.Tree.Has(f.Path) {
+			continue
+		}
+		b, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		if integrity.Of(b) == f.Integrity {
+			if err := r.Cache.Put(f.Integrity, b); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

@@ -5,6 +5,7 @@
 package reconcile
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io/fs"
@@ -39,6 +40,7 @@ type Draft struct {
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
 
+	renamed   map[string]string             // libraries that have another name from now on
 	moving    map[paths.InSite]paths.InSite // the site's own files that move
 	inScripts bool                          // texts in scripts follow them, too
 	mentions  []Mention
@@ -55,6 +57,9 @@ func (d *Draft) Dry() bool { return d.set.Dry() }
 
 // Title says what the change is, as undo lists it.
 func (d *Draft) Title(title string) { d.set.Title(title) }
+
+// Untitled tells whether nothing was said of what the change is.
+func (d *Draft) Untitled() bool { return d.set.Untitled() }
 
 // Site lists the site's files as they are before the change; they are walked once.
 func (d *Draft) Site(ctx context.Context) (*project.Site, error) {
@@ -98,6 +103,19 @@ const (
 	LeftAlone              // other bytes are there
 )
 
+// Rename gives a library another name in the seal; the packing list has it already.
+func (d *Draft) Rename(old, new string) {
+	if d.renamed == nil {
+		d.renamed = map[string]string{}
+	}
+	d.renamed[old] = new
+	d.Seal.Libraries[new] = d.Seal.Libraries[old]
+	delete(d.Seal.Libraries, old)
+}
+
+// now is what a library that had a name before is called.
+func (d *Draft) now(name string) string { return cmp.Or(d.renamed[name], name) }
+
 // Put drafts one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way; what else is there is
 // treated by the policy.
 func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
@@ -122,7 +140,8 @@ func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy P
 // mayReplace refuses to write over what is not the library's own, or was changed since.
 func (d *Draft) mayReplace(library, name string, at paths.InProject, old []byte) error {
 	of := d.Before.At(at)
-	sealed := d.Before.Seal.Libraries[library]
+	sealed := d.Before.Seal.Libraries[of.Library]
+	of.Library = d.now(of.Library)
 	next := "move it away, choose another name with --rename " + at.Base() + "=NAME, or say --overwrite"
 	switch {
 	case of.Library == "":
@@ -227,7 +246,11 @@ func (d *Draft) AddBuild(ctx context.Context, name string, build record.Build) (
 		return nil, err
 	}
 	var put []string
+	lib := d.List.Library(name)
 	for _, f := range files {
+		if f.Role == record.Tagged {
+			lib.Take = append(lib.Take, f.Path)
+		}
 		for i := range sealed.Files {
 			if sealed.Files[i].Pair == f.Path {
 				f.Pair = sealed.Files[i].Path
@@ -285,8 +308,9 @@ func (d *Draft) remove() error {
 			has[f.At] = name
 		}
 	}
-	for _, name := range d.Before.Seal.Names() {
-		old, new := d.Before.Seal.Libraries[name], d.Seal.Libraries[name]
+	for _, was := range d.Before.Seal.Names() {
+		name := d.now(was)
+		old, new := d.Before.Seal.Libraries[was], d.Seal.Libraries[name]
 		done := map[paths.InProject]bool{}
 		for _, f := range old.Files {
 			other, stays := has[f.At]

@@ -46,6 +46,21 @@ func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
 	d.work = append(d.work, pageWork{pages, do})
 }
 
+// Look shows pages as they are, with what their includes lead to by the records as they are. It may show several at once.
+func (d *Draft) Look(ctx context.Context, pages []paths.InSite, show func(v *tags.Page)) error {
+	return parallel.Each(ctx, pages, func(_ context.Context, name paths.InSite) error {
+		b, err := d.Before.ReadInSite(name)
+		if err != nil {
+			return err
+		}
+		v, err := tags.Read(d.Before, name, b)
+		if err == nil {
+			show(v)
+		}
+		return nil
+	})
+}
+
 // pages does the work on pages, references that follow first.
 func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)
@@ -126,13 +141,13 @@ type follower struct {
 func newFollower(d *Draft, after *project.Project) *follower {
 	f := &follower{d: d, after: after, moved: map[*record.File]*record.File{}}
 	for name, old := range d.Before.Seal.Libraries {
-		new := d.Seal.Libraries[name]
+		new := d.Seal.Libraries[d.now(name)]
 		if new == nil {
 			continue
 		}
 		for o, n := range Successors(old, new) {
 			if n == nil && o.Pair != "" {
-				if other := new.File(o.Pair); other != nil && other.Build == d.List.Library(name).Build {
+				if other := new.File(o.Pair); other != nil && other.Build == d.List.Library(d.now(name)).Build {
 					n = other // the build that pages are to use from now on
 				}
 			}
@@ -208,8 +223,11 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 		}
 		return nil
 	}
-	lib, before := f.after.List.Library(old.Library), f.d.Before.List.Library(old.Library)
-	versions := [2]string{f.d.Before.Seal.Libraries[old.Library].Version, f.after.Seal.Libraries[old.Library].Version}
+	lib, before := f.after.List.Library(f.d.now(old.Library)), f.d.Before.List.Library(old.Library)
+	if before == nil {
+		before = lib // it was called otherwise
+	}
+	versions := [2]string{f.d.Before.Seal.Libraries[old.Library].Version, f.after.Seal.Libraries[f.d.now(old.Library)].Version}
 	ref := ""
 	if versions[0] == versions[1] && old.File.Path == new.Path {
 		ref = address

@@ -61,7 +61,7 @@ func (d *Draft) Mentions() []Mention { return d.mentions }
 func (d *Draft) relink(ctx context.Context, after *project.Project) (*relinker, error) {
 	r := &relinker{d: d, after: after, moved: map[paths.InSite]paths.InSite{}, own: d.moving}
 	for name, old := range d.Before.Seal.Libraries {
-		new := d.Seal.Libraries[name]
+		new := d.Seal.Libraries[d.now(name)]
 		if new == nil {
 			continue
 		}

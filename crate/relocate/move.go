@@ -55,14 +55,15 @@ type moving struct {
 	into bool   // to is a folder that things go into
 	own  map[paths.InSite]paths.InSite
 	// files are single files of libraries, by path in the source, to their new places.
-	files map[string]map[string]string
-	whole map[string]string // libraries to their new folders
-	keep  map[string]bool   // of those, the ones whose files keep their places to each other
+	files   map[string]map[string]string
+	folders map[string]map[string]string // likewise, folders in the source of which all files move
+	whole   map[string]string            // libraries to their new folders
+	keep    map[string]bool              // of those, the ones whose files keep their places to each other
 }
 
 // Draft drafts a move.
 func Draft(ctx context.Context, d *reconcile.Draft, req Request) error {
-	m := &moving{d: d, req: req, own: map[paths.InSite]paths.InSite{}, files: map[string]map[string]string{}, whole: map[string]string{}, keep: map[string]bool{}}
+	m := &moving{d: d, req: req, own: map[paths.InSite]paths.InSite{}, files: map[string]map[string]string{}, folders: map[string]map[string]string{}, whole: map[string]string{}, keep: map[string]bool{}}
 	var err error
 	if m.site, err = d.Site(ctx); err != nil {
 		return err
@@ -261,6 +262,9 @@ func (m *moving) meantFile(library, file string) error {
 		}
 		n++
 		m.file(library, f.Path, path.Join(m.to, rest))
+		if f.Path != file && at.String() != file && at.Base() != file {
+			m.folders[library] = map[string]string{strings.TrimSuffix(file, "/"): m.to}
+		}
 	}
 	if n == 0 {
 		return settle.NoFile(library, sealed, file)
@@ -371,14 +375,22 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 		l.Entry.Places = map[string]string{}
 	}
 	for p, to := range m.files[name] {
-		delete(l.Entry.Rename, p)
-		delete(l.Entry.Rename, path.Base(p))
-		l.Entry.Places[p] = to
+		delete(l.Entry.Places, p)
+		inFolder := false
+		for folder := range m.folders[name] {
+			inFolder = inFolder || strings.HasPrefix(p, folder+"/")
+		}
+		if !inFolder {
+			delete(l.Entry.Rename, p)
+			delete(l.Entry.Rename, path.Base(p))
+			l.Entry.Places[p] = to
+		}
 		delete(l.There, p)
 		if f := l.Delivery.File(p); f != nil && f.Map != "" {
 			delete(l.There, f.Map) // it goes with its script
 		}
 	}
+	maps.Copy(l.Entry.Places, m.folders[name])
 	l.Firm = true
 	_, err = l.Draft(ctx, m.d)
 	var broken *placement.BrokenError
@@ -387,10 +399,19 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 		if m.files[name][also] != "" {
 			also = broken.From
 		}
-		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s:%s %s", name, path.Dir(also), m.req.To),
+		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s:%s %s", name, commonDir(broken.From, broken.To), strings.TrimSuffix(m.req.To, "/")),
 			"%w; %s must come along", err, also)
 	}
 	return err
+}
+
+// commonDir is the lowest folder that has both paths below it.
+func commonDir(a, b string) string {
+	dir := path.Dir(a)
+	for dir != "." && !strings.HasPrefix(b, dir+"/") {
+		dir = path.Dir(dir)
+	}
+	return dir
 }
 
 // Report completes what a move did once it was applied.

@@ -2,7 +2,6 @@ package settle
 
 import (
 	"context"
-	"errors"
 	"io/fs"
 	"maps"
 	"path"
@@ -29,9 +28,11 @@ type Library struct {
 	Licence   string
 	Linked    bool // pages have nothing but links to it
 	// There is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
-	There  map[string]paths.InSite
-	Firm   bool
-	Policy reconcile.Policy
+	There map[string]paths.InSite
+	Firm  bool
+	// partial says that the source is not at hand, and what was taken stands for it.
+	partial bool
+	Policy  reconcile.Policy
 }
 
 // Of makes a library of an opened source.
@@ -80,6 +81,11 @@ func (l *Library) place(d *reconcile.Draft) (*placement.Placement, error) {
 	if err != nil {
 		return nil, err
 	}
+	defer func() {
+		if err == nil {
+			l.own(place, wish)
+		}
+	}()
 	aside := d.Spoken(lib.Name, l.From, l.Selection.Paths(), place.At)
 	if len(aside) == 0 {
 		return place, nil
@@ -92,7 +98,8 @@ func (l *Library) place(d *reconcile.Draft) (*placement.Placement, error) {
 		lib.Rename[base] = path.Base(lib.Name) + "-" + base
 	}
 	wish.Rename = lib.Rename
-	return find()
+	place, err = find()
+	return place, err
 }
 
 // PlacesOf tells where a library's files are in the site, by their paths in the source.
@@ -114,34 +121,11 @@ func PlacesOf(p *project.Project, name string) map[string]paths.InSite {
 // was taken. Its selection is what was taken, with the same roles. The caller calls the function that is returned when it is
 // done.
 func Open(ctx context.Context, d *reconcile.Draft, name string) (*Library, func(), error) {
-	p := d.Before
-	entry, sealed, err := p.Sealed(name)
+	entry, sealed, err := d.Before.Sealed(name)
 	if err != nil {
 		return nil, nil, err
 	}
-	l := &Library{Entry: *entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, There: PlacesOf(p, name)}
-	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
-	done := func() {}
-	o, err := p.OpenKept(ctx, name)
-	switch {
-	case err == nil:
-		l.Delivery, l.From, done = o.Delivery, o.Tree, o.Close
-		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
-			o.Close() // some of it was adopted from elsewhere
-			err = fs.ErrNotExist
-		}
-	case !errors.Is(err, fs.ErrNotExist):
-		return nil, nil, err
-	}
-	if err != nil {
-		taken, terr := openTaken(ctx, p, name, sealed)
-		if terr != nil {
-			return nil, nil, terr
-		}
-		l.Delivery, l.From, done = taken.Delivery, taken, func() {}
-	}
-	l.Selection = Sealed(l.Delivery, sealed)
-	return l, done, nil
+	return openSealed(ctx, d.Before, *entry, sealed)
 }
 
 // Sealed selects what was taken of a library, as far as a delivery has it, with the roles that the files have.
@@ -177,7 +161,6 @@ func (t *taken) ReadInto(name string, buf []byte) ([]byte, error) {
 
 func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*taken, error) {
 	t := &taken{files: map[string][]byte{}}
-	var items []delivery.Listed
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
 		b, err := p.Bytes(ctx, project.Sealed{Library: name, File: f})
@@ -185,10 +168,18 @@ func openTaken(ctx context.Context, p *project.Project, name string, sealed *rec
 			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+", or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
 		}
 		t.files[f.Path] = b
-		items = append(items, delivery.Listed{Path: f.Path, Size: int64(len(b))})
+	}
+	var err error
+	t.Delivery, err = t.describe(ctx, name, p)
+	return t, err
+}
+
+// describe learns what the files are.
+func (t *taken) describe(ctx context.Context, name string, p *project.Project) (*delivery.Delivery, error) {
+	var items []delivery.Listed
+	for path, b := range t.files {
+		items = append(items, delivery.Listed{Path: path, Size: int64(len(b))})
 	}
 	slices.SortFunc(items, func(a, b delivery.Listed) int { return strings.Compare(a.Path, b.Path) })
-	var err error
-	t.Delivery, err = delivery.Describe(ctx, name, items, t, p.Facts)
-	return t, err
+	return delivery.Describe(ctx, name, items, t, p.Facts)
 }

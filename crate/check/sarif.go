@@ -1,10 +1,7 @@
-package cli
+package check
 
 import (
-	"runtime/debug"
-
-	"merrycrate.example/merry/crate"
-	"merrycrate.example/merry/crate/check"
+	"net/url"
 )
 
 // The parts of a SARIF log that are written (SARIF 2.1.0, section 3). Columns count bytes here, which SARIF can't say;
@@ -66,29 +63,24 @@ type (
 	}
 )
 
-// sarifOf writes findings as a SARIF log.
-func sarifOf(c *crate.Checked) sarifLog {
-	driver := sarifDriver{Name: "merry"}
-	if info, ok := debug.ReadBuildInfo(); ok {
-		driver.Version = info.Main.Version
-	}
+// SARIF writes findings as a log in that format (SARIF 2.1.0), which this version of the program made. It returns what is to
+// be written as JSON.
+func SARIF(findings []Finding, version string) any {
+	driver := sarifDriver{Name: "merry", Version: version, Rules: []sarifRule{}}
 	index := map[string]int{}
 	results := []sarifResult{}
-	for _, f := range c.Findings {
+	for _, f := range findings {
 		level := string(f.Severity)
 		if _, ok := index[f.Name]; !ok {
 			index[f.Name] = len(driver.Rules)
-			driver.Rules = append(driver.Rules, sarifRule{ID: f.Name, Help: sarifText{check.Explain(f.Name)}, Default: sarifDefault{level}})
+			driver.Rules = append(driver.Rules, sarifRule{ID: f.Name, Help: sarifText{Explain(f.Name)}, Default: sarifDefault{level}})
 		}
-		at := sarifPhysical{Artifact: sarifArtifact{URI: uriPath(f.File), BaseID: "PROJECT"}}
+		at := sarifPhysical{Artifact: sarifArtifact{URI: (&url.URL{Path: f.File}).EscapedPath(), BaseID: "PROJECT"}}
 		if f.Line > 0 {
 			at.Region = &sarifRegion{f.Line, f.Column}
 		}
 		results = append(results, sarifResult{RuleID: f.Name, RuleIndex: index[f.Name], Level: level,
 			Message: sarifText{f.Message + ". Why: " + f.Why + ". Next: " + f.Next}, Locations: []sarifLocation{{at}}})
-	}
-	if driver.Rules == nil {
-		driver.Rules = []sarifRule{}
 	}
 	return sarifLog{Schema: "https://json.schemastore.org/sarif-2.1.0.json", Version: "2.1.0", Runs: []sarifRun{{Tool: sarifTool{driver}, Results: results,
 		Bases: map[string]sarifBase{"PROJECT": {sarifText{"the folder of the packing list"}}}}}}

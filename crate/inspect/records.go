@@ -1,0 +1,43 @@
+package inspect
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+)
+
+// movedByHand tells of libraries of which files lie elsewhere than the seal has them, once for each.
+func movedByHand(p *project.Project, strayed map[paths.InProject]paths.InProject) []check.Finding {
+	moved := map[string][]string{}
+	for from, to := range strayed {
+		library := p.At(from).Library
+		moved[library] = append(moved[library], from.String()+" to "+to.String())
+	}
+	var found []check.Finding
+	for library, list := range moved {
+		slices.Sort(list)
+		from, _, _ := strings.Cut(list[0], " to ")
+		found = append(found, check.Finding{Name: check.SealedMoved, Severity: check.Error, File: from, Message: fmt.Sprintf("%s was moved by hand: %s", library, project.Abbreviate(list, 3)),
+			Why: "the records and tags that have the old places lead nowhere", Next: "merry move --found, and records and pages follow; or put them back"})
+	}
+	return found
+}
+
+// listDiffers tells where the packing list and the seal say different things.
+func listDiffers(p *project.Project) []check.Finding {
+	var found []check.Finding
+	for _, d := range p.Differences() {
+		f := check.Finding{Name: check.ListDiffers, Severity: check.Error, File: record.ListFile, Line: d.Line, Column: 3, Message: d.Library + ": " + d.What,
+			Why: "what is on the pages is not what the packing list says", Next: "merry settle --dry-run shows what would carry it out; or correct the packing list"}
+		if d.Line == 0 {
+			f.File, f.Column = record.SealFile, 0
+		}
+		found = append(found, f)
+	}
+	return found
+}

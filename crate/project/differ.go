@@ -1,0 +1,116 @@
+package project
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"merrycrate.example/merry/crate/record"
+)
+
+// A Difference is one point in which the packing list, which is the wish, and the seal, which is the fact, say different
+// things of a library.
+type Difference struct {
+	Library string
+	Line    int // of the entry in the packing list, 0 where there is none
+	What    string
+}
+
+// Differences holds the packing list against the seal, in the order of the list, as far as no source must be opened for it.
+func (p *Project) Differences() []Difference {
+	var list []Difference
+	for i := range p.List.Libraries {
+		lib := &p.List.Libraries[i]
+		sealed := p.Seal.Libraries[lib.Name]
+		if sealed == nil && lib.Only == record.Desk && lib.Serve == record.CDN {
+			continue // a link that can't be sealed
+		}
+		for _, what := range p.differ(lib, sealed) {
+			list = append(list, Difference{lib.Name, lib.Line, what})
+		}
+	}
+	for _, name := range p.Seal.Names() {
+		if p.List.Library(name) == nil {
+			list = append(list, Difference{Library: name, What: "the seal has it, and the packing list does not"})
+		}
+	}
+	return list
+}
+
+// differ says where an entry and what was taken differ.
+func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
+	if sealed == nil {
+		return []string{"the packing list has it, and nothing of it is in the seal"}
+	}
+	var list []string
+	if lib.Version != sealed.Version {
+		list = append(list, fmt.Sprintf("the packing list says %s, and %s was taken", orNone(lib.Version), orNone(sealed.Version)))
+	} else if lib.From != sealed.Origin {
+		list = append(list, fmt.Sprintf("the packing list says from %s, and it was taken from %s", orNone(lib.From), orNone(sealed.Origin)))
+	}
+	if lib.Version != sealed.Version {
+		return list // other names may be meant for it
+	}
+	has := func(pattern string) bool {
+		return slices.ContainsFunc(sealed.Files, func(f record.File) bool {
+			return f.Path == pattern || doublestar.MatchUnvalidated(pattern, f.Path)
+		})
+	}
+	for _, t := range slices.Concat(lib.Take, lib.Keep) {
+		if !has(t) {
+			list = append(list, t+" is in the packing list, and was not taken")
+		}
+	}
+	for _, f := range sealed.Files {
+		named := slices.ContainsFunc(lib.Take, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
+		kept := slices.ContainsFunc(lib.Keep, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
+		switch {
+		case f.Role == record.Tagged && !named && len(lib.Take)+len(lib.Keep) > 0 && !lib.Whole:
+			list = append(list, f.Path+" was taken, and the packing list does not name it")
+		case f.Role == record.Tagged && kept && !slices.Contains(lib.Take, f.Path):
+			list = append(list, f.Path+" is to be kept without a tag, and was taken for tags")
+		}
+		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			if want, to := misplaced(lib, f.Path, at.String()); want {
+				list = append(list, fmt.Sprintf("%s is to be at %s, and is at %s", f.Path, to, at))
+			}
+		}
+	}
+	return list
+}
+
+// misplaced tells a file that does not lie where an entry says in so many words.
+func misplaced(lib *record.Library, name, at string) (bool, string) {
+	best, to := "", ""
+	for key, place := range lib.Places {
+		rest, below := strings.CutPrefix(name, strings.TrimSuffix(key, "/")+"/")
+		switch {
+		case len(key) < len(best):
+		case key == name || key == path.Base(name):
+			best, to = key, place
+			if strings.HasSuffix(place, "/") {
+				to = path.Join(place, path.Base(at))
+			}
+		case below:
+			best, to = key, path.Join(place, path.Dir(rest), path.Base(at))
+		}
+	}
+	if best != "" {
+		return path.Clean(to) != at, to
+	}
+	if lib.Into != "" {
+		into := path.Clean(lib.Into)
+		return !strings.HasPrefix(at, into+"/"), into + "/"
+	}
+	return false, ""
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return "nothing"
+	}
+	return s
+}

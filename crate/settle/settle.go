@@ -1,0 +1,439 @@
+package settle
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"path"
+	"slices"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/placement"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+)
+
+// Settled says what settling did.
+type Settled struct {
+	reconcile.Outcome
+	Done  []Done                 `json:"done"`
+	Pages []reconcile.PageChange `json:"pages,omitempty"`
+	Notes []string               `json:"notes,omitempty"`
+}
+
+// Done is one thing that was carried out for a library.
+type Done struct {
+	Library string `json:"library"`
+	What    string `json:"what"`
+}
+
+// A Settling carries out what the packing list says.
+type Settling struct {
+	Draft   *reconcile.Draft
+	Dir     string   // where paths begin
+	Sources []string // folders in which archives are looked for that are not where they were
+	Out     *Settled
+}
+
+func (s *Settling) did(library, format string, args ...any) {
+	s.Out.Done = append(s.Out.Done, Done{library, fmt.Sprintf(format, args...)})
+}
+
+// Libraries drafts that the files and the seal of each library are what the packing list says.
+func (s *Settling) Libraries(ctx context.Context) error {
+	d := s.Draft
+	s.renamed()
+	for _, name := range d.Seal.Names() {
+		if d.List.Library(name) == nil {
+			if err := s.drop(ctx, name); err != nil {
+				return err
+			}
+		}
+	}
+	for i := range d.List.Libraries {
+		lib := d.List.Libraries[i]
+		if err := knownNeeds(d.List, lib); err != nil {
+			return err
+		}
+		if err := s.library(ctx, lib); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// renamed finds entries that somebody gave another name: the seal has the same files under one that the list has no more.
+func (s *Settling) renamed() {
+	d := s.Draft
+	for _, lib := range d.List.Libraries {
+		if d.Seal.Libraries[lib.Name] != nil {
+			continue
+		}
+		for _, old := range d.Seal.Names() {
+			sealed := d.Seal.Libraries[old]
+			if d.List.Library(old) != nil || sealed.Origin != lib.From || sealed.Version != lib.Version {
+				continue
+			}
+			d.Rename(old, lib.Name)
+			s.did(lib.Name, "%s is called %s now", old, lib.Name)
+			for i := range d.List.Libraries {
+				for n, need := range d.List.Libraries[i].Needs {
+					if need == old {
+						d.List.Libraries[i].Needs[n] = lib.Name
+					}
+				}
+			}
+			break
+		}
+	}
+}
+
+// drop takes out what the list has no more.
+func (s *Settling) drop(ctx context.Context, name string) error {
+	d := s.Draft
+	for _, lib := range d.List.Libraries {
+		if slices.Contains(lib.Needs, name) {
+			return problem.Refuse(problem.Needed, "put the entry back, or take "+name+" out of the needs of "+lib.Name, "%s needs %s, which the packing list has no more", lib.Name, name)
+		}
+	}
+	var places []string
+	for _, f := range d.Seal.Libraries[name].Files {
+		if !f.At.IsZero() {
+			places = append(places, f.At.String())
+		}
+	}
+	delete(d.Seal.Libraries, name)
+	s.did(name, "taken out, with its tags: the packing list has it no more")
+	return d.Omit(ctx, places)
+}
+
+// library settles one entry.
+func (s *Settling) library(ctx context.Context, lib record.Library) error {
+	d := s.Draft
+	sealed := d.Seal.Libraries[lib.Name]
+	if sealed == nil && lib.Only == record.Desk && lib.Serve == record.CDN && source.IsAddress(lib.From) {
+		return nil // a link that can't be sealed
+	}
+	if lib.Hold != nil && lib.Version != "" && !project.AllowedBy(lib.Hold)(lib.Version) {
+		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off, if the reason is gone; or write another version", "%s is held %s, and the packing list says %s: %s", lib.Name, lib.Hold.Words(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
+	}
+	if sealed == nil || sealed.Version != lib.Version || sealed.Origin != lib.From {
+		return s.bring(ctx, lib, sealed)
+	}
+	l, done, err := s.open(ctx, lib, sealed)
+	if err != nil {
+		return err
+	}
+	defer done()
+	place, err := l.find(d)
+	if err != nil {
+		return err
+	}
+	added, moved, gone := l.against(d, sealed, place)
+	if added+moved+gone == 0 {
+		return nil
+	}
+	if _, err = l.Draft(ctx, d); err != nil {
+		return err
+	}
+	for _, part := range []struct {
+		n    int
+		what string
+	}{{added, "added"}, {moved, "moved, or of another role"}, {gone, "taken out"}} {
+		if part.n > 0 {
+			s.did(lib.Name, "%s %s", files(part.n), part.what)
+		}
+	}
+	return nil
+}
+
+func files(n int) string {
+	if n == 1 {
+		return "1 file"
+	}
+	return fmt.Sprintf("%d files", n)
+}
+
+// open opens a library whose version and source are as they were, with the selection that its entry says.
+func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.Sealed) (*Library, func(), error) {
+	d := s.Draft
+	l, done, err := openSealed(ctx, d.Before, lib, sealed)
+	if err != nil {
+		return nil, nil, err
+	}
+	l.There = nil
+	same := l.Entry
+	Name(l.Delivery, l.Selection, &same)
+	if !lib.Whole && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) {
+		return l, done, nil
+	}
+	if l.partial {
+		done()
+		o, err := s.source(ctx, lib)
+		if err != nil {
+			return nil, nil, err
+		}
+		linked := l.Linked
+		if l, err = Of(o, lib, nil); err != nil {
+			return nil, nil, err
+		}
+		l.Linked, done = linked, o.Close
+		if l.Digest != sealed.Digest && sealed.Digest != "" {
+			done()
+			return nil, nil, problem.Refuse(problem.NotTheBytes, "merry settle --from with the source that was taken", "%s: %s has other bytes than were sealed", lib.Name, lib.From)
+		}
+	}
+	for _, names := range [][]string{lib.Take, lib.Keep} {
+		if _, gone := known(l.Delivery, lib.Version, lib, names); len(gone) > 0 {
+			done()
+			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
+		}
+	}
+	l.Selection, _ = Choose(l.Delivery, lib.Version, lib)
+	return l, done, nil
+}
+
+func sameSet(a, b []string) bool {
+	x, y := slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b))
+	return slices.Equal(x, y)
+}
+
+// find is where the files would go.
+func (l *Library) find(d *reconcile.Draft) (*placement.Placement, error) {
+	again := *l
+	return again.place(d)
+}
+
+// against counts what would be other than it was sealed.
+func (l *Library) against(d *reconcile.Draft, sealed *record.Sealed, place *placement.Placement) (added, moved, gone int) {
+	for _, c := range l.Selection.Choices {
+		f := sealed.File(c.Path)
+		switch {
+		case f == nil:
+			added++
+		case place.At[c.Path].In(d.Before.Site()) != f.At || c.Page != (f.Role == record.Tagged):
+			moved++
+		}
+	}
+	for _, f := range sealed.Files {
+		if !l.Selection.Has(f.Path) {
+			gone++
+		}
+	}
+	return added, moved, gone
+}
+
+// bring takes a library that was not taken so far, or comes from another source or in another version now.
+func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record.Sealed) error {
+	d := s.Draft
+	o, err := s.source(ctx, lib)
+	if err != nil && sealed == nil {
+		found, ferr := s.onDisk(ctx, lib)
+		if ferr == nil && found {
+			s.Out.Notes = append(s.Out.Notes, fmt.Sprintf("%s: its source is not to be had (%v)", lib.Name, err))
+			return nil
+		}
+		if ferr != nil {
+			err = ferr
+		}
+	}
+	if err != nil {
+		return err
+	}
+	defer o.Close()
+	if lib.Version != "" && o.Version != lib.Version {
+		return problem.Refuse(problem.NotTheBytes, "correct its version, or its from", "the packing list says %s %s, and %s has %s", lib.Name, lib.Version, lib.From, cmp.Or(o.Version, "no version"))
+	}
+	as := lib
+	if sealed != nil {
+		as.Version = sealed.Version
+	}
+	sel, notes := Choose(o.Delivery, o.Version, as)
+	s.Out.Notes = append(s.Out.Notes, notes...)
+	if len(sel.Choices) == 0 {
+		return problem.Refuse(problem.NothingThere, "merry peek "+lib.From, "%s has none of the files that the packing list names of %s", lib.From, lib.Name)
+	}
+	next := lib
+	next.Version, next.Build = o.Version, cmp.Or(lib.Build, record.Minified)
+	next.Places = Follow(o.Delivery, sel, &as, o.Version)
+	Name(o.Delivery, sel, &next)
+	l, err := Of(o, next, sel)
+	if err != nil {
+		return err
+	}
+	if sealed != nil {
+		l.Linked = sealed.Linked
+		d.Seal.Libraries[lib.Name].Version = o.Version // so that its older files may be written over
+	} else {
+		l.Linked = lib.Serve == record.CDN
+		l.There = l.lie(d)
+	}
+	if _, err := l.Draft(ctx, d); err != nil {
+		return err
+	}
+	switch {
+	case sealed != nil && sealed.Version != o.Version:
+		s.did(lib.Name, "moved from %s to %s", cmp.Or(sealed.Version, "no version"), cmp.Or(o.Version, "no version"))
+	case sealed != nil:
+		s.did(lib.Name, "from %s now", lib.From)
+	case len(l.There) > 0:
+		s.did(lib.Name, "sealed again, sure of %s: the source has the same bytes", files(len(l.There)))
+	default:
+		s.did(lib.Name, "taken from %s", lib.From)
+	}
+	if d.Dry() {
+		return nil
+	}
+	return d.Before.Origin.Store(ctx, o, d.Seal.Libraries[lib.Name])
+}
+
+// lie tells which chosen files lie on the site already: the very bytes, under the same name, in one place alone.
+func (l *Library) lie(d *reconcile.Draft) map[string]paths.InSite {
+	at := map[string]paths.InSite{}
+	site, err := d.Site(context.Background())
+	if err != nil {
+		return nil
+	}
+	byName := map[string][]paths.InSite{}
+	for name := range site.Files {
+		byName[name.Base()] = append(byName[name.Base()], name)
+	}
+	for _, c := range l.Selection.Choices {
+		names := []string{path.Base(c.Path)}
+		for key, place := range l.Entry.Places {
+			if key == c.Path {
+				names = append(names, path.Base(place))
+			}
+		}
+		want, err := l.From.ReadInto(c.Path, nil)
+		if err != nil {
+			continue
+		}
+		var same []paths.InSite
+		for _, n := range names {
+			for _, place := range byName[n] {
+				if d.Before.At(d.Before.InProject(place)).Library != "" {
+					continue
+				}
+				if b, err := d.Before.ReadInSite(place); err == nil && string(b) == string(want) {
+					same = append(same, place)
+				}
+			}
+		}
+		if len(same) == 1 {
+			at[c.Path] = same[0]
+		}
+	}
+	return at
+}
+
+// source opens what an entry comes from, in the entry's version, or an archive of that name that lies elsewhere.
+func (s *Settling) source(ctx context.Context, lib record.Library) (*origin.Opened, error) {
+	p := s.Draft.Before
+	req := origin.Request{Name: lib.From, Dir: string(p.Root), Recorded: true}
+	if pkg, ok := lib.Package(); ok {
+		req.Name = record.FromRegistry + pkg
+		if lib.Version != "" {
+			req.Name += "@" + lib.Version
+		}
+		return p.Origin.Open(ctx, req)
+	}
+	if lib.From == "" {
+		return nil, problem.Refuse(problem.SourceUnset, "write from: registry:"+lib.Name+", or where else it comes from", "the packing list does not say where %s comes from", lib.Name)
+	}
+	if source.IsAddress(lib.From) || origin.There(req.Dir, lib.From) {
+		return p.Origin.Open(ctx, req)
+	}
+	for _, dir := range s.Sources {
+		full := dir
+		if path.Base(dir) != path.Base(lib.From) {
+			full = path.Join(dir, path.Base(lib.From))
+		}
+		if origin.There(s.Dir, full) {
+			return p.Origin.Open(ctx, origin.Request{Name: full, Dir: s.Dir})
+		}
+	}
+	return nil, problem.Refuse(problem.FileUnknown, "merry settle --from FOLDER, with the folder that it lies in", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
+}
+
+// onDisk seals a library from what lies on the site, where nothing else has it. It tells whether anything was found.
+func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error) {
+	d := s.Draft
+	site, err := d.Site(ctx)
+	if err != nil {
+		return false, err
+	}
+	habits, _ := project.HabitsFor(d.List, &lib)
+	wish := placement.Wish{Library: lib.Name, Habits: habits, Into: lib.Into}
+	t := &taken{files: map[string][]byte{}}
+	there := map[string]paths.InSite{}
+	for _, name := range slices.Concat(lib.Take, lib.Keep) {
+		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)), path.Join(habits.Folder(delivery.KindOf(name)), path.Base(name))}
+		for _, try := range tries {
+			at := paths.Found(try)
+			if _, ok := site.Files[at]; !ok || try == "" || d.Before.At(d.Before.InProject(at)).Library != "" {
+				continue
+			}
+			b, err := d.Before.ReadInSite(at)
+			if err != nil {
+				return false, err
+			}
+			t.files[name], there[name] = b, at
+			break
+		}
+	}
+	if len(t.files) == 0 {
+		return false, nil
+	}
+	if t.Delivery, err = t.describe(ctx, lib.Name, d.Before); err != nil {
+		return false, err
+	}
+	sel, _ := Choose(t.Delivery, lib.Version, lib)
+	l := &Library{Entry: lib, Delivery: t.Delivery, From: t, Selection: sel, There: there, Licence: t.Licence}
+	if _, err := l.Draft(ctx, d); err != nil {
+		return false, err
+	}
+	s.did(lib.Name, "sealed from what lies on the site, %s: nothing else vouches for its bytes", files(len(t.files)))
+	return true, nil
+}
+
+// openSealed opens a library that was taken, by an entry which may say other things of it than before.
+func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(), error) {
+	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, There: map[string]paths.InSite{}}
+	for _, f := range sealed.Files {
+		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			l.There[f.Path] = place
+		}
+	}
+	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
+	done := func() {}
+	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
+	switch {
+	case err == nil:
+		l.Delivery, l.From, done = o.Delivery, o.Tree, o.Close
+		l.Delivery.Name = entry.Name
+		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
+			o.Close() // some of it was adopted from elsewhere
+			err = fs.ErrNotExist
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return nil, nil, err
+	}
+	if err != nil {
+		taken, terr := openTaken(ctx, p, entry.Name, sealed)
+		if terr != nil {
+			return nil, nil, terr
+		}
+		l.Delivery, l.From, l.partial, done = taken.Delivery, taken, true, func() {}
+	}
+	l.Selection = Sealed(l.Delivery, sealed)
+	return l, done, nil
+}
