@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate/problem"
@@ -127,6 +129,9 @@ With --part or --files only that much is taken out, and what belongs to nothing 
 				}
 				for _, k := range d.Kept {
 					a.printf("  kept %s\n", clean(k))
+				}
+				if len(d.Used) > 0 {
+					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", clean(strings.Join(d.Used[:min(6, len(d.Used))], ", ")))
 				}
 				a.next("merry check; merry undo takes this back")
 			})

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -17,6 +18,7 @@ type Dropped struct {
 	Library string       `json:"library"`
 	Pages   []PageChange `json:"pages,omitempty"`
 	Kept    []string     `json:"kept,omitempty"` // files that stay, with the reason
+	Used    []string     `json:"used,omitempty"` // places that lead to its files otherwise than by tags
 	Part    bool         `json:"part,omitempty"` // only a part was taken out
 }
 
@@ -56,6 +58,18 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 		}
 		other.Needs = slices.DeleteFunc(other.Needs, func(n string) bool { return n == name })
 	}
+	site, err := d.Site(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := &Dropped{Library: name}
+	if d.Seal.Libraries[name] != nil {
+		mentions, err := inspect.MentionsOf(ctx, d.Before, site)
+		if err != nil {
+			return nil, err
+		}
+		out.Used = mentions.OfLibrary(d.Before, name)
+	}
 	places := map[string]bool{}
 	placesOf(d, name, places)
 	if err := d.Omit(ctx, slices.Collect(maps.Keys(places))); err != nil {
@@ -63,7 +77,6 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	}
 	d.List.Remove(name)
 	delete(d.Seal.Libraries, name)
-	out := &Dropped{Library: name}
 	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)
 	out.Pages, out.Kept = changed(out.Pages), d.Kept
 	return out, err

@@ -59,6 +59,7 @@ type inspection struct {
 	near    *nearness
 	profile *check.Profile
 	sealed  sealedFiles
+	moved   map[paths.InSite]paths.InSite // by hand: references to old places are told as if they had followed
 
 	targets    memo.Memo[reference, tags.Target]
 	identities memo.Memo[string, identity]
@@ -99,6 +100,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	found := append(movedByHand(p, strayed), listDiffers(p)...)
 	p = p.Found(strayed) // all else is told as if the records had followed
 	c := newInspection(p, site)
+	c.follow(strayed)
 	if req.Profile != "" {
 		prof, ok := p.List.Profiles[req.Profile]
 		if !ok {
@@ -136,7 +138,11 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		last.store(pages, results)
 	}
 	if all {
-		found = append(found, c.wholeSite(used)...)
+		whole, err := c.wholeSite(ctx, used)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, whole...)
 	}
 	out := &Checked{Pages: len(pages)}
 	if req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages {

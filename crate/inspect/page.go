@@ -65,7 +65,13 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 // target resolves a reference, each once.
 func (c *inspection) target(name paths.InSite, base, ref string) tags.Target {
 	whole := name.String()
-	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref}, func() tags.Target { return tags.Resolve(name, base, ref) })
+	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref}, func() tags.Target {
+		t := tags.Resolve(name, base, ref)
+		if to, moved := c.moved[t.Path]; moved {
+			t.Path = to
+		}
+		return t
+	})
 }
 
 // describe fills in what an include leads to.

@@ -41,3 +41,15 @@ func listDiffers(p *project.Project) []check.Finding {
 	}
 	return found
 }
+
+// follow remembers what was moved by hand.
+func (c *inspection) follow(strayed map[paths.InProject]paths.InProject) {
+	c.moved = map[paths.InSite]paths.InSite{}
+	for from, to := range strayed {
+		was, ok := c.p.InSite(from)
+		is, ok2 := c.p.InSite(to)
+		if ok && ok2 {
+			c.moved[was] = is
+		}
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
@@ -87,17 +88,35 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 	return identity{}
 }
 
-// wholeSite finds what only all pages together show.
-func (c *inspection) wholeSite(used *usage) []check.Finding {
+// wholeSite finds what only all pages together show. What seems to be used nowhere is looked for in all that may lead to it,
+// which takes longer than reading tags.
+func (c *inspection) wholeSite(ctx context.Context, used *usage) ([]check.Finding, error) {
 	var found []check.Finding
+	if len(c.site.Pages) == 0 {
+		return c.ownScripts(used, func(paths.InSite) bool { return true })
+	}
+	all := sync.OnceValues(func() (Mentions, error) { return MentionsOf(ctx, c.p, c.site) })
 	for _, l := range c.p.List.Libraries {
 		needed := slices.ContainsFunc(c.p.List.Libraries, func(o record.Library) bool { return used.libraries[o.Name] && slices.Contains(o.Needs, l.Name) })
-		if sealed := c.p.Seal.Libraries[l.Name]; sealed != nil && !used.libraries[l.Name] && !needed && len(c.site.Pages) > 0 {
+		if c.p.Seal.Libraries[l.Name] == nil || used.libraries[l.Name] || needed {
+			continue
+		}
+		m, err := all()
+		if err != nil {
+			return nil, err
+		}
+		if len(m.OfLibrary(c.p, l.Name)) == 0 {
 			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml", Line: l.Line, Column: 3, Message: l.Name + " is in the crate and on no page",
 				Why: "its versions are looked after, and it is in the bill, for nothing", Next: "merry drop " + l.Name})
 		}
 	}
-	return append(found, c.ownScripts(used)...)
+	var failed error
+	own, err := c.ownScripts(used, func(name paths.InSite) bool {
+		m, err := all()
+		failed = err
+		return err == nil && len(m.Of(name)) > 0
+	})
+	return append(found, own...), cmp.Or(err, failed)
 }
 
 // pathWord is a text in a script that may be a path: it has a slash and the ending of a file for the web.
@@ -105,7 +124,7 @@ var pathWord = regexp.MustCompile("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+
 
 // ownScripts reads the site's own scripts and stylesheets for paths that lead nowhere, for source maps that are not
 // there, and for files that nothing refers to.
-func (c *inspection) ownScripts(used *usage) []check.Finding {
+func (c *inspection) ownScripts(used *usage, reached func(paths.InSite) bool) ([]check.Finding, error) {
 	var found []check.Finding
 	mentioned := map[string]bool{}
 	folders := c.libraryFolders()
@@ -123,7 +142,7 @@ func (c *inspection) ownScripts(used *usage) []check.Finding {
 		}
 	}
 	for _, name := range slices.Concat(scripts, styles) {
-		if !used.files[name.String()] && !mentioned[name.Base()] && len(c.site.Pages) > 0 {
+		if !used.files[name.String()] && !mentioned[name.Base()] && !reached(name) {
 			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file names it",
 				Why: "it may be a leftover", Next: "remove it, or leave it"})
 		}
@@ -131,7 +150,7 @@ func (c *inspection) ownScripts(used *usage) []check.Finding {
 	for name := range used.files {
 		found = append(found, c.sourceMap(paths.Found(name))...)
 	}
-	return found
+	return found, nil
 }
 
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.

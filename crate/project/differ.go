@@ -11,15 +11,15 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// A Difference is one point in which the packing list, which is the wish, and the seal, which is the fact, say different
-// things of a library.
+// A Difference is that the packing list, which is the wish, and the seal, which is the fact, say different things
+// of a library.
 type Difference struct {
 	Library string
 	Line    int // of the entry in the packing list, 0 where there is none
 	What    string
 }
 
-// Differences holds the packing list against the seal, in the order of the list, as far as no source must be opened for it.
+// Differences holds the packing list against the seal, library by library in the order of the list, as far as no source must be opened for it.
 func (p *Project) Differences() []Difference {
 	var list []Difference
 	for i := range p.List.Libraries {
@@ -28,8 +28,8 @@ func (p *Project) Differences() []Difference {
 		if sealed == nil && lib.Only == record.Desk && lib.Serve == record.CDN {
 			continue // a link that can't be sealed
 		}
-		for _, what := range p.differ(lib, sealed) {
-			list = append(list, Difference{lib.Name, lib.Line, what})
+		if what := p.differ(lib, sealed); len(what) > 0 {
+			list = append(list, Difference{lib.Name, lib.Line, Abbreviate(what, 2)})
 		}
 	}
 	for _, name := range p.Seal.Names() {

@@ -19,6 +19,7 @@ import (
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/style"
 )
 
 // Settled says what settling did.
@@ -390,6 +391,7 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 			break
 		}
 	}
+	s.closure(site, t, there)
 	if len(t.files) == 0 {
 		return false, nil
 	}
@@ -401,8 +403,43 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 	if _, err := l.Draft(ctx, d); err != nil {
 		return false, err
 	}
-	s.did(lib.Name, "sealed from what lies on the site, %s: nothing else vouches for its bytes", files(len(t.files)))
+	known := 0
+	for _, f := range d.Seal.Libraries[lib.Name].Files {
+		if d.Before.Origin.Cache.Has(f.Integrity) {
+			known++
+		}
+	}
+	switch vouched := "nothing else vouches for its bytes"; {
+	case known == len(t.files):
+		vouched = "the cache has seen the very bytes before"
+		fallthrough
+	default:
+		s.did(lib.Name, "sealed from what lies on the site, %s: %s", files(len(t.files)), vouched)
+	}
 	return true, nil
+}
+
+// closure adds what found stylesheets ask for, as far as it lies where they look.
+func (s *Settling) closure(site *project.Site, t *taken, there map[string]paths.InSite) {
+	p := s.Draft.Before
+	queue := slices.Sorted(maps.Keys(t.files))
+	for ; len(queue) > 0; queue = queue[1:] {
+		name := queue[0]
+		if delivery.KindOf(name) != delivery.Stylesheet {
+			continue
+		}
+		for _, r := range style.References(t.files[name]) {
+			by := delivery.PathOf(r.URL)
+			to, at := path.Join(path.Dir(name), by), paths.Found(path.Join(there[name].Dir(), by))
+			if _, ok := site.Files[at]; !ok || by == "" || t.files[to] != nil || !fs.ValidPath(to) || p.At(p.InProject(at)).Library != "" {
+				continue
+			}
+			if b, err := p.ReadInSite(at); err == nil {
+				t.files[to], there[to] = b, at
+				queue = append(queue, to)
+			}
+		}
+	}
 }
 
 // openSealed opens a library that was taken, by an entry which may say other things of it than before.

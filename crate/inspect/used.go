@@ -1,0 +1,102 @@
+package inspect
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// Mentions are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that run: pictures,
+// fonts, imports, import maps, conditional comments, templates. A folder that an import map names ends in a slash.
+type Mentions map[string][]string
+
+// MentionsOf reads every page, own stylesheet and own script of a site.
+func MentionsOf(ctx context.Context, p *project.Project, site *project.Site) (Mentions, error) {
+	m := Mentions{}
+	var mu sync.Mutex
+	note := func(from paths.InSite, base, ref string, b []byte, offset int) {
+		t := tags.Resolve(from, base, ref)
+		if t.Path.IsZero() {
+			return
+		}
+		to := t.Path.String()
+		if strings.HasSuffix(ref, "/") {
+			to += "/"
+		}
+		line, column := page.Position(b, offset)
+		mu.Lock()
+		defer mu.Unlock()
+		m[to] = append(m[to], fmt.Sprintf("%s:%d:%d", p.InProject(from), line, column))
+	}
+	files := slices.Concat(site.Pages, p.OwnFiles(site, delivery.Stylesheet), p.OwnFiles(site, delivery.Script))
+	err := parallel.Each(ctx, files, func(_ context.Context, name paths.InSite) error {
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return nil // that is told elsewhere
+		}
+		switch delivery.KindOf(name.String()) {
+		case delivery.Stylesheet:
+			for _, r := range style.References(b) {
+				note(name, "", r.URL, b, r.Offset)
+			}
+		case delivery.Script:
+			page.ScriptReferences(b, func(r page.Reference) {
+				note(name, "", r.Ref, b, r.Start)
+				if r.In == page.InText {
+					note(paths.Found("index.html"), "", r.Ref, b, r.Start) // from a page of the root
+				}
+			})
+		default:
+			pg, err := page.Read(b)
+			if err != nil {
+				return nil
+			}
+			runs := map[int]bool{} // where the references of tags stand that run
+			for i := range pg.Includes {
+				if in := &pg.Includes[i]; in.Inert == "" && in.Kind != page.Other {
+					runs[in.RefAttr.ValueStart] = true
+				}
+			}
+			page.References(b, func(r page.Reference) {
+				if r.Attribute == "" || !runs[r.Start] {
+					note(name, pg.Base, r.Ref, b, r.Start)
+				}
+			})
+		}
+		return nil
+	})
+	return m, err
+}
+
+// Of lists the places that lead to a file, the first few of many.
+func (m Mentions) Of(name paths.InSite) []string {
+	list := slices.Clone(m[name.String()])
+	for dir := name.Dir(); dir != "."; dir = path.Dir(dir) {
+		list = append(list, m[dir+"/"]...)
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// OfLibrary lists the places that lead to files of a library.
+func (m Mentions) OfLibrary(p *project.Project, library string) []string {
+	var list []string
+	for _, f := range p.Seal.Libraries[library].Files {
+		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			list = append(list, m.Of(at)...)
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
