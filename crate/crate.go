@@ -126,7 +126,9 @@ func (c *Crate) draft(ctx context.Context, title string) (*reconcile.Draft, *cha
 		set.Close()
 		return nil, nil, err
 	}
-	return reconcile.New(p, set), set, nil
+	d := reconcile.New(p, set)
+	d.Repository = c.bounds.InRepository(string(p.Root))
+	return d, set, nil
 }
 
 // begin begins a change. An earlier one that was stopped in the middle is brought to its end first.

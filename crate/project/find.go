@@ -41,6 +41,18 @@ func (b Bounds) Find(dir string) (paths.OnDisk, error) {
 // merry's own folder, since the change may be the very one that writes the packing list.
 func (b Bounds) FindChanged(dir string) (paths.OnDisk, error) { return b.upward(dir, change.Folder) }
 
+// InRepository tells whether a folder lies in a repository of git.
+func (b Bounds) InRepository(dir string) bool {
+	for at := dir; ; at = filepath.Dir(at) {
+		if _, err := os.Lstat(filepath.Join(at, ".git")); err == nil {
+			return true
+		}
+		if at == b.Home || at == filepath.Dir(at) {
+			return false
+		}
+	}
+}
+
 func (b Bounds) upward(dir, what string) (paths.OnDisk, error) {
 	dir, err := filepath.Abs(dir)
 	if err != nil {

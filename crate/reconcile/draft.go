@@ -31,6 +31,8 @@ type Draft struct {
 	Before *project.Project // the snapshot, which nobody changes
 	List   *record.List
 	Seal   *record.Seal
+	// Repository tells that the project lies in a repository of git, which is told how the records merge.
+	Repository bool
 	// Kept are files that were to be removed and stay, with the reason.
 	Kept []string
 
@@ -348,6 +350,9 @@ func (d *Draft) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
 
 // records drafts the two records where they say something else than before.
 func (d *Draft) records() error {
+	if err := d.attributes(); err != nil {
+		return err
+	}
 	list, err := record.Rewrite(d.Before.ListText, d.Before.List, d.List)
 	if err != nil {
 		return err
@@ -359,6 +364,21 @@ func (d *Draft) records() error {
 	}
 	if b := d.Seal.Bytes(); string(b) != string(d.Before.SealText) && (len(d.Seal.Libraries) > 0 || d.Before.SealText != nil) {
 		return d.set.Write(project.SealPath, b, d.Before.SealStamp)
+	}
+	return nil
+}
+
+// attributes tells git how the records merge, once something is in them.
+func (d *Draft) attributes() error {
+	if !d.Repository || len(d.Seal.Libraries) == 0 {
+		return nil
+	}
+	b, stamp, err := d.Before.Disk.Read(record.AttributesFile, disk.MostRecord, nil)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil // somebody has something else there
+	}
+	if out := record.Attributes(b); string(out) != string(b) {
+		return d.set.Write(paths.FoundInProject(record.AttributesFile), out, stamp)
 	}
 	return nil
 }

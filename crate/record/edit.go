@@ -99,9 +99,25 @@ func setLibrary(out []byte, old, lib Library) ([]byte, error) {
 		if same(child(had, key), value) {
 			continue
 		}
-		out, err = set(out, append(path, key), value)
+		// In its usual place: the last line of an entry then stays, and what two people add to one and behind it does not meet.
+		out, err = set(out, append(path, key), value, behind(key)...)
 	}
 	return out, err
+}
+
+// behind lists the keys of an entry that stand behind one.
+func behind(key string) []string {
+	var later []string
+	t := reflect.TypeFor[Library]()
+	found := false
+	for i := range t.NumField() {
+		name, _, _ := strings.Cut(t.Field(i).Tag.Get("yaml"), ",")
+		if found {
+			later = append(later, name)
+		}
+		found = found || name == key
+	}
+	return later
 }
 
 // RemoveLibrary takes an entry out of the text of a packing list.
@@ -294,8 +310,9 @@ func (t *text) find(path []string) (m *yaml.Node, index, depth int) {
 }
 
 // set writes a value under a path of keys. Mappings on the way that are not there are made; one in
-// flow style is written out anew in block style, since its text can't be edited by lines.
-func set(src []byte, path []string, value *yaml.Node) ([]byte, error) {
+// flow style is written out anew in block style, since its text can't be edited by lines. A new key goes before the first of
+// those that are to stand behind it, else to the end.
+func set(src []byte, path []string, value *yaml.Node, later ...string) ([]byte, error) {
 	t, err := parse(src)
 	if err != nil {
 		return nil, err
@@ -303,6 +320,15 @@ func set(src []byte, path []string, value *yaml.Node) ([]byte, error) {
 	m, index, depth := t.find(path)
 	if index < 0 {
 		at := t.end(m)
+		for i := 0; i < len(m.Content) && depth == len(path)-1; i += 2 {
+			if key := m.Content[i]; slices.Contains(later, key.Value) {
+				at = key.Line - 1
+				if key.HeadComment != "" {
+					at -= strings.Count(key.HeadComment, "\n") + 1
+				}
+				break
+			}
+		}
 		indent := strings.Repeat(" ", m.Content[0].Column-1)
 		t.lines = slices.Insert(t.lines, at, render(path[depth], nest(path[depth+1:], value), indent, "")...)
 		return t.bytes(), nil

@@ -72,21 +72,22 @@ type Library struct {
 	Line      int               `yaml:"-"` // where its entry begins
 	Version   string            `yaml:"version,omitempty"`
 	From      string            `yaml:"from,omitempty"`
-	Take      []string          `yaml:"take,flow,omitempty"`
-	Keep      []string          `yaml:"keep,flow,omitempty"`   // files beside, never tagged
-	Whole     bool              `yaml:"whole,omitempty"`       // all that the source has for a page
-	Into      string            `yaml:"into,omitempty"`        // its own folder, from the site's
-	Places    map[string]string `yaml:"places,flow,omitempty"` // a file's or folder's own place in the site, by its path in the source
+	Build     Build             `yaml:"build,omitempty"`
+	Serve     Serve             `yaml:"serve,omitempty"`
+	Whole     bool              `yaml:"whole,omitempty"` // all that the source has for a page
+	Into      string            `yaml:"into,omitempty"`  // its own folder, from the site's
 	Arrange   Arrange           `yaml:"arrange,omitempty"`
 	Names     Names             `yaml:"names,omitempty"`
-	Rename    map[string]string `yaml:"rename,flow,omitempty"`
-	Serve     Serve             `yaml:"serve,omitempty"`
-	Build     Build             `yaml:"build,omitempty"`
 	Needs     []string          `yaml:"needs,flow,omitempty"`
 	Only      Only              `yaml:"only,omitempty"`
 	Integrity bool              `yaml:"integrity,omitempty"`
 	Hold      *Hold             `yaml:"hold,flow,omitempty"`
 	Because   string            `yaml:"because,omitempty"`
+	Rename    map[string]string `yaml:"rename,flow,omitempty"`
+	Places    map[string]string `yaml:"places,flow,omitempty"` // a file's or folder's own place in the site, by its path in the source
+	Keep      []string          `yaml:"keep,flow,omitempty"`   // files beside, never tagged
+	// Take comes last, since no two libraries have it alike: two people's new entries then merge whole.
+	Take []string `yaml:"take,flow,omitempty"`
 }
 
 // A Hold keeps a library at a version, or below one.
@@ -113,6 +114,9 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 			return err
 		}
 		lib.Name, lib.Line = n.Content[i].Value, n.Content[i].Line
+		if slices.ContainsFunc(*l, func(other Library) bool { return other.Name == lib.Name }) {
+			return twice(n.Content[i], "the library "+lib.Name+" is there")
+		}
 		*l = append(*l, lib)
 	}
 	return nil
@@ -181,6 +185,9 @@ var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)
 
 // ReadList reads a packing list. Its errors are *ListError, with line and column.
 func ReadList(src []byte) (*List, error) {
+	if line := conflict(src); line > 0 {
+		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two people's changes did not go together", Next: "make it say what both want, without the marks, then merry settle"}
+	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(src, &doc); err != nil {
 		return nil, syntaxError(src, err)
@@ -246,6 +253,23 @@ func (l *List) validate(root *yaml.Node) error {
 	return nil
 }
 
+// twice is the error of what a merge left twice.
+func twice(n *yaml.Node, what string) error {
+	return &ListError{Line: n.Line, Column: n.Column, Problem: what + " twice; two people's changes met here", Next: "keep one of them, then merry settle"}
+}
+
+// conflict finds the first mark that git leaves where two changes did not go together, 0 where there is none.
+func conflict(src []byte) int {
+	line := 0
+	for text := range strings.Lines(string(src)) {
+		line++
+		if strings.HasPrefix(text, "<<<<<<< ") || strings.HasPrefix(text, ">>>>>>> ") || strings.TrimRight(text, "\r\n") == "=======" {
+			return line
+		}
+	}
+	return 0
+}
+
 func syntaxError(src []byte, err error) error {
 	var own *ListError
 	if errors.As(err, &own) {
@@ -299,8 +323,13 @@ func decode(n *yaml.Node, into any, at string) error {
 			keys = append(keys, key)
 		}
 	}
+	said := map[string]bool{}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
+		if said[key.Value] {
+			return twice(key, fmt.Sprintf("%q%s is said", key.Value, inside(at)))
+		}
+		said[key.Value] = true
 		f, ok := known[key.Value]
 		if !ok {
 			return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("there is no key %q%s", key.Value, inside(at)), Next: nearestKey(key.Value, keys)}

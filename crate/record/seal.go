@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -51,12 +52,19 @@ type File struct {
 	URL       string          `json:"url,omitempty"`    // where it was found, if no CDN's pattern leads there
 }
 
-// ReadSeal reads a seal.
+// ReadSeal reads a seal, one that two people's changes were merged into line by line, too.
 func ReadSeal(b []byte) (*Seal, error) {
+	if line := conflict(b); line > 0 {
+		return nil, problem.Refuse(problem.RecordBroken, "take either side of it, such as git checkout --ours "+SealFile+", then merry settle", "%s:%d: git's conflict marks stand here: two people's changes did not go together", SealFile, line)
+	}
 	var s Seal
 	dec := json.NewDecoder(bytes.NewReader(b))
 	if err := dec.Decode(&s); err != nil {
-		return nil, problem.Refuse(problem.RecordBroken, "take it from version control again, or remove it and run merry adopt --all", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
+		merged := mergedSeal(b)
+		if merged == nil {
+			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again; or remove it, and merry settle makes it anew", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
+		}
+		s = *merged
 	}
 	if s.Format > Format {
 		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, newer than this program, which knows format %d", SealFile, s.Format, Format)
@@ -75,7 +83,69 @@ func ReadSeal(b []byte) (*Seal, error) {
 	if s.Libraries == nil {
 		s.Libraries = map[string]*Sealed{}
 	}
+	for _, lib := range s.Libraries {
+		lib.once()
+	}
 	return &s, nil
+}
+
+// once keeps each file of a library once: a merge may have left one as each side had it.
+func (l *Sealed) once() {
+	seen := make(map[string]bool, len(l.Files))
+	l.Files = slices.DeleteFunc(l.Files, func(f File) bool {
+		was := seen[f.Path]
+		seen[f.Path] = true
+		return was
+	})
+}
+
+var libraryLine = regexp.MustCompile(`^("(?:[^"\\]|\\.)*"): \{$`)
+
+// mergedSeal reads a seal line by line, as Bytes writes it, where brackets and commas no longer fit since lines of two sides
+// stand together. It returns nil for what is no seal.
+func mergedSeal(b []byte) *Seal {
+	s := NewSeal()
+	var lib *Sealed
+	for line := range strings.Lines(string(b)) {
+		line = strings.TrimSuffix(strings.TrimSpace(line), ",")
+		switch m := libraryLine.FindStringSubmatch(line); {
+		case m != nil && m[1] == `"libraries"`:
+		case m != nil:
+			name := ""
+			if json.Unmarshal([]byte(m[1]), &name) != nil {
+				return nil
+			}
+			if lib = s.Libraries[name]; lib == nil {
+				lib = &Sealed{}
+				s.Libraries[name] = lib
+			}
+		case strings.HasPrefix(line, `{"path":`):
+			var f File
+			if lib == nil || json.Unmarshal([]byte(line), &f) != nil {
+				return nil
+			}
+			lib.Files = append(lib.Files, f)
+		case strings.HasPrefix(line, `{"now":`) || strings.HasPrefix(line, `{"page":`):
+			var t Tag
+			if json.Unmarshal([]byte(line), &t) != nil {
+				return nil
+			}
+			s.Tags = append(s.Tags, t)
+		case strings.Trim(line, "{}[] ") == "" || line == `"files": [` || line == `"tags": [`:
+		case strings.HasPrefix(line, `"format":`):
+			if json.Unmarshal([]byte("{"+line+"}"), s) != nil {
+				return nil
+			}
+		default:
+			if lib == nil || json.Unmarshal([]byte("{"+line+"}"), lib) != nil {
+				return nil
+			}
+		}
+	}
+	if len(s.Libraries) == 0 {
+		return nil
+	}
+	return s
 }
 
 func position(b []byte, offset int64) string {
