@@ -8,6 +8,7 @@ import (
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/relocate"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -89,7 +90,7 @@ type MendedPage struct {
 // includes that stand there twice, and the order. All else is left for people.
 func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 	out := &Mended{}
-	err := c.repair(ctx, "check --fix", patterns, &out.Outcome, func(pages []paths.InSite) {
+	err := c.repair(ctx, mending, patterns, &out.Outcome, func(pages []paths.InSite) {
 		out.Pages = make([]MendedPage, len(pages))
 	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) {
 		out.Pages[n] = MendedPage{e.Path.String(), r.Mend(ctx, e)}
@@ -97,6 +98,9 @@ func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 	out.Pages = slices.DeleteFunc(out.Pages, func(p MendedPage) bool { return len(p.Did) == 0 })
 	return out, err
 }
+
+// mending is the title of the change that mends what is safe; records follow what was moved by hand in it, too.
+const mending = "check --fix"
 
 // repair does work on pages, each of which is told its number among them.
 func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Outcome, begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int)) error {
@@ -114,6 +118,11 @@ func (c *Crate) repair(ctx context.Context, title string, patterns []string, out
 		return err
 	}
 	begin(pages)
+	if title == mending {
+		if _, err := relocate.Found(ctx, d); err != nil {
+			return err
+		}
+	}
 	r := inspect.NewRepairer(d.Before, site)
 	d.OnPages(pages, func(ctx context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
 		n, _ := slices.BinarySearchFunc(pages, e.Path, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })

@@ -9,6 +9,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/tags"
 )
 
 // movedByHand tells of libraries of which files lie elsewhere than the seal has them, once for each.
@@ -50,6 +51,15 @@ func (c *inspection) follow(strayed map[paths.InProject]paths.InProject) {
 		is, ok2 := c.p.InSite(to)
 		if ok && ok2 {
 			c.moved[was] = is
+		}
+	}
+}
+
+// leadMoved lets the tags of a page lead to files that were moved by hand.
+func (c *inspection) leadMoved(v *tags.Page) {
+	for i, t := range v.Targets {
+		if to, moved := c.moved[t.Path]; moved {
+			v.Lead(c.p, i, tags.Target{Path: to})
 		}
 	}
 }

@@ -32,6 +32,9 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			return r, err
 		}
 		v, err := tags.Read(c.p, name, b)
+		if err == nil {
+			c.leadMoved(v)
+		}
 		if err != nil {
 			return r, nil // there is a finding of its own
 		}

@@ -46,6 +46,8 @@ type Spot struct {
 	Index int
 	After bool
 	Body  bool
+	// Outside says that the tags go before or behind the condition or loop of a server's template that the include stands in.
+	Outside bool
 }
 
 // EndOfHead and EndOfBody are the spots beside no other include.
@@ -97,7 +99,16 @@ func (p *Page) places(spot Spot) []place {
 		if spot.After {
 			pl.offset, pl.after = in.End, true
 		}
+		if r := p.guard(in.Start); r != nil && spot.Outside {
+			pl = place{offset: r.Start, indent: p.indentAt(r.Start)}
+			if spot.After {
+				pl.offset, pl.after = r.End, true
+			}
+		}
 		list = append(list, pl)
+	}
+	if ends := p.blockEnds(spot.Body); len(ends) > 0 && !(spot.Body && p.bodyEnd.there()) && !(!spot.Body && p.headEnd.there()) {
+		return append(list, ends...)
 	}
 	if spot.Body {
 		if p.bodyEnd.there() {
@@ -120,6 +131,20 @@ func (p *Page) places(spot Spot) []place {
 		}
 	}
 	list = append(list, place{offset: p.headInsertable, after: p.headInsertable > 0}, place{offset: 0}, place{offset: len(p.Bytes)})
+	return p.unguarded(list, spot)
+}
+
+// unguarded moves places at the end of the head or the body out of conditions and loops that a server's template closes
+// only behind them.
+func (p *Page) unguarded(list []place, spot Spot) []place {
+	if spot.Index >= 0 || len(p.regions()) == 0 {
+		return list
+	}
+	for i := range list {
+		if r := p.guard(list[i].offset); r != nil {
+			list[i] = place{offset: r.Start, indent: p.indentAt(r.Start)}
+		}
+	}
 	return list
 }
 

@@ -92,6 +92,8 @@ type Page struct {
 	plain                                       bool // head and body as everybody writes them
 	headInsertable                              int  // behind the doctype
 	lines                                       *lines.Index
+	served                                      []Region // once they were looked for
+	looked                                      bool
 }
 
 // Position returns the line and the column of an offset, as the function Position does, at less cost for many.

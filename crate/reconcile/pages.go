@@ -314,6 +314,9 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		}
 		done.Added = append(done.Added, f.At.String())
 	}
+	if len(e.Guarded) > 0 {
+		done.Note = "note: " + strings.Join(e.Guarded, "; ")
+	}
 	return nil
 }
 

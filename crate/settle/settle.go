@@ -138,8 +138,8 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 	if err != nil {
 		return err
 	}
-	added, moved, gone := l.against(d, sealed, place)
-	if added+moved+gone == 0 {
+	added, moved, turned, gone := l.against(d, sealed, place)
+	if added+moved+turned+gone == 0 {
 		return nil
 	}
 	if _, err = l.Draft(ctx, d); err != nil {
@@ -148,7 +148,7 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 	for _, part := range []struct {
 		n    int
 		what string
-	}{{added, "added"}, {moved, "moved, or of another role"}, {gone, "taken out"}} {
+	}{{added, "added"}, {moved, "moved"}, {turned, "with another role"}, {gone, "taken out"}} {
 		if part.n > 0 {
 			s.did(lib.Name, "%s %s", files(part.n), part.what)
 		}
@@ -214,14 +214,16 @@ func (l *Library) find(d *reconcile.Draft) (*placement.Placement, error) {
 }
 
 // against counts what would be other than it was sealed.
-func (l *Library) against(d *reconcile.Draft, sealed *record.Sealed, place *placement.Placement) (added, moved, gone int) {
+func (l *Library) against(d *reconcile.Draft, sealed *record.Sealed, place *placement.Placement) (added, moved, turned, gone int) {
 	for _, c := range l.Selection.Choices {
 		f := sealed.File(c.Path)
 		switch {
 		case f == nil:
 			added++
-		case place.At[c.Path].In(d.Before.Site()) != f.At || c.Page != (f.Role == record.Tagged):
+		case place.At[c.Path].In(d.Before.Site()) != f.At:
 			moved++
+		case c.Page != (f.Role == record.Tagged):
+			turned++
 		}
 	}
 	for _, f := range sealed.Files {
@@ -229,7 +231,7 @@ func (l *Library) against(d *reconcile.Draft, sealed *record.Sealed, place *plac
 			gone++
 		}
 	}
-	return added, moved, gone
+	return added, moved, turned, gone
 }
 
 // bring takes a library that was not taken so far, or comes from another source or in another version now.

@@ -14,6 +14,9 @@ import (
 // the page's targets follow its references, and tags that are to come have their place among those that are there.
 type Editor struct {
 	*Page
+	// Guarded says of tags to come that they stand in a condition or loop of a server's template.
+	Guarded []string
+
 	p       *project.Project // as the records will be
 	scripts *Scripts
 	texts   map[int]string // of includes that are written otherwise

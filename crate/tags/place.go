@@ -3,6 +3,7 @@ package tags
 import (
 	"cmp"
 	"fmt"
+	"slices"
 
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
@@ -154,6 +155,12 @@ func (e *Editor) beside(at int, after bool, new, anchor item) placedSlot {
 		s.spot = to.spot // one that is to come, too
 	} else {
 		s.spot = page.Spot{Index: to.index, After: after}
+		if guard := e.Guard(to.index); guard != "" {
+			// What belongs to the neighbour stands where that stands; all else stands outside of the condition.
+			if s.spot.Outside = !bound(anchor, new, Rules(e.p)); !s.spot.Outside {
+				e.Guarded = append(e.Guarded, new.Name+" stands inside "+guard+", beside "+anchor.Name)
+			}
+		}
 		if n, _ := e.FallbackOf(to.index); after && n >= 0 {
 			s.spot.Index, s.at = n, e.position(n)
 		}
@@ -162,6 +169,15 @@ func (e *Editor) beside(at int, after bool, new, anchor item) placedSlot {
 		s.at++
 	}
 	return s
+}
+
+// bound tells whether one of two belongs to the other: they are of one library, or one needs the other.
+func bound(a, b item, rules order.Rules) bool {
+	if a.Library != "" && a.Library == b.Library {
+		return true
+	}
+	list, _ := order.Find([]order.Item{a.Item, b.Item}, rules)
+	return slices.ContainsFunc(list, func(c order.Constraint) bool { return c.Kind == order.Reads || c.Kind == order.Declared })
 }
 
 func deferIf(it item, deferred bool) item {

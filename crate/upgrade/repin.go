@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 	"sync"
@@ -214,6 +215,12 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 		o.Close()
 		return nil, err
 	}
+	if m.Source != "" {
+		if err := asAsked(lib, m, o); err != nil {
+			o.Close()
+			return nil, err
+		}
+	}
 	out.Notes = append(out.Notes, o.Remarks...)
 	if o.Version == lib.Version {
 		return r, nil
@@ -229,6 +236,24 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	r.next.Version, r.next.From = o.Version, o.For(string(p.Root))
 	settle.Name(o.Delivery, sel, &r.next)
 	return r, nil
+}
+
+// asAsked holds a source that was named against the library and the version that were asked for.
+func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
+	called, _ := delivery.NameVersion(path.Base(lib.From))
+	known := slices.ContainsFunc([]string{lib.Name, lib.CDNName(), called}, func(name string) bool {
+		return delivery.NameKey(name) == delivery.NameKey(o.Name)
+	})
+	if !known && o.Manifest.Name != "" {
+		return problem.Refuse(problem.NotTheBytes, "merry peek "+m.Source+"; or merry take "+m.Source, "%s is %s %s by its own word, and not %s", m.Source, o.Name, o.Version, lib.Name)
+	}
+	if m.Wish == "" || m.Wish == o.Version {
+		return nil
+	}
+	if allowed, err := semantic.ParseRange(m.Wish); err == nil && !semantic.IsVersion(m.Wish) && allowed.Has(o.Version) {
+		return nil
+	}
+	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s, if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), m.Source), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
 }
 
 // placeMove drafts a library's new version. A library stays where it is.
