@@ -2,7 +2,6 @@ package crate
 
 import (
 	"context"
-	"sync"
 
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
@@ -54,62 +53,36 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	return out, err
 }
 
-// settleServing drafts that pages refer to libraries as the packing list says: from where, and in which build. A page that
-// differs by somebody's wish is left alone; where no page is as the list says, the list was edited, and all follow.
+// settleServing drafts that pages refer to libraries as the packing list says, from where and in which build, where it says
+// something else than when it was last carried out. What somebody switched on some pages alone stays.
 func (c *Crate) settleServing(ctx context.Context, d *reconcile.Draft, out *Settled) (*tags.Memory, error) {
-	pages, err := d.Pages(ctx, nil, c.Dir, true)
-	if err != nil {
-		return nil, err
-	}
-	type served struct{ serve, otherServe, build, otherBuild bool }
-	var mu sync.Mutex
-	is := map[string]served{}
-	err = d.Look(ctx, pages, func(v *tags.Page) {
-		mu.Lock()
-		defer mu.Unlock()
-		for i := range v.Includes {
-			of := v.Of[i]
-			lib := d.List.Library(of.Library)
-			if !v.Runs(i) || of.File == nil || lib == nil {
-				continue
-			}
-			s := is[lib.Name]
-			if remote := v.Targets[i].Path.IsZero(); remote == (lib.Serve == record.CDN) {
-				s.serve = true
-			} else {
-				s.otherServe = true
-			}
-			if of.File.Build == lib.Build || of.File.Pair == "" {
-				s.build = s.build || of.File.Pair != ""
-			} else {
-				s.otherBuild = true
-			}
-			is[lib.Name] = s
-		}
-	})
-	if err != nil {
-		return nil, err
-	}
 	memory := tags.NewMemory(d.Seal.Tags)
 	for i := range d.List.Libraries {
 		lib := &d.List.Libraries[i]
-		s := is[lib.Name]
-		req := SwitchRequest{Libraries: []string{lib.Name}}
-		if s.otherServe && !s.serve {
-			if req.Serve = lib.Serve; req.Serve == "" {
-				req.Serve = record.Local
-			}
+		was := d.Before.Seal.Libraries[lib.Name]
+		if was == nil || d.Seal.Libraries[lib.Name] == nil {
+			continue
 		}
-		if s.otherBuild && !s.build {
-			req.Build = lib.Build
+		req := SwitchRequest{Libraries: []string{lib.Name}}
+		serve, build := lib.Ways()
+		if was.Serve != "" && was.Serve != serve {
+			req.Serve = serve
+		}
+		if was.Build != record.NoBuild && was.Build != build {
+			req.Build = build
 		}
 		if req.Serve == "" && req.Build == record.NoBuild {
 			continue
 		}
+		explicit := *lib
 		if _, _, err := c.drafts(ctx, d, req, memory); err != nil {
 			return nil, err
 		}
+		if entry := d.List.Library(lib.Name); explicit.Serve == "" && entry.Serve == record.Local {
+			entry.Serve = "" // as it is written
+		}
 		out.Done = append(out.Done, SettledDone{Library: lib.Name, What: reconcile.Titled("pages use it", string(req.Serve), string(req.Build))})
 	}
+	d.Settled = true
 	return memory, nil
 }

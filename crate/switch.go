@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -80,7 +81,7 @@ func (c *Crate) drafts(ctx context.Context, d *reconcile.Draft, req SwitchReques
 			}
 			added = append(added, put...)
 		}
-		put, err := d.AddBuild(ctx, l, s.req.Build)
+		put, err := settle.AddBuild(ctx, d, l, s.req.Build)
 		if err != nil {
 			return nil, nil, err
 		}

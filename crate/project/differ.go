@@ -54,6 +54,11 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	if lib.Version != sealed.Version {
 		return list // other names may be meant for it
 	}
+	if serve, build := lib.Ways(); sealed.Serve != "" && serve != sealed.Serve {
+		list = append(list, fmt.Sprintf("the packing list says serve: %s, and pages were switched to %s", serve, sealed.Serve))
+	} else if sealed.Build != record.NoBuild && build != sealed.Build {
+		list = append(list, fmt.Sprintf("the packing list says build: %s, and pages were switched to %s", build, sealed.Build))
+	}
 	has := func(pattern string) bool {
 		return slices.ContainsFunc(sealed.Files, func(f record.File) bool {
 			return f.Path == pattern || doublestar.MatchUnvalidated(pattern, f.Path)
@@ -74,7 +79,7 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 			list = append(list, f.Path+" is to be kept without a tag, and was taken for tags")
 		}
 		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
-			if want, to := misplaced(lib, f.Path, at.String()); want {
+			if want, to := misplaced(lib, f.Path, at.String()); want && f.Role == record.Tagged {
 				list = append(list, fmt.Sprintf("%s is to be at %s, and is at %s", f.Path, to, at))
 			}
 		}

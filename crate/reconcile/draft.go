@@ -33,6 +33,8 @@ type Draft struct {
 	Seal   *record.Seal
 	// Repository tells that the project lies in a repository of git, which is told how the records merge.
 	Repository bool
+	// Settled says that all that the packing list says was carried out.
+	Settled bool
 	// Kept are files that were to be removed and stay, with the reason.
 	Kept []string
 
@@ -203,69 +205,6 @@ func (d *Draft) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InS
 	return out
 }
 
-// AddBuild adds to a library the other build of its files for pages, from the delivery in the cache, where only one build
-// was taken. It returns the places of the files that were put. What the cache does not have stays in the build that there is.
-func (d *Draft) AddBuild(ctx context.Context, name string, build record.Build) ([]string, error) {
-	sealed := d.Seal.Libraries[name]
-	missing := func(f record.File) bool {
-		return f.Role == record.Tagged && f.Pair == "" && f.Build != record.NoBuild && f.Build != build
-	}
-	if build == record.NoBuild || !slices.ContainsFunc(sealed.Files, missing) {
-		return nil, nil
-	}
-	o, err := d.Before.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	defer o.Close()
-	sel := &delivery.Selection{}
-	at := map[string]paths.InSite{}
-	for i := range sealed.Files {
-		f := &sealed.Files[i]
-		of := o.File(f.Path)
-		if !missing(*f) || of == nil || of.Pair == "" || o.File(of.Pair).Build != build {
-			continue
-		}
-		f.Pair = of.Pair
-		names := []string{of.Pair}
-		if m := o.File(of.Pair).Map; m != "" && sealed.File(m) == nil {
-			names = append(names, m)
-		}
-		for n, other := range names {
-			place, err := f.At.Beside(paths.FoundInProject(other).Base())
-			if err != nil {
-				return nil, problem.Refuse(problem.NameBad, "merry take "+name+" again, with --rename", "%w", err)
-			}
-			at[other], _ = d.Before.InSite(place)
-			sel.Add(delivery.Choice{Path: other, Page: n == 0})
-		}
-	}
-	files, err := d.Take(ctx, name, o.Tree, o.Delivery, sel, at, sealed.Linked, Refuse)
-	if err != nil {
-		return nil, err
-	}
-	var put []string
-	lib := d.List.Library(name)
-	for _, f := range files {
-		if f.Role == record.Tagged {
-			lib.Take = append(lib.Take, f.Path)
-		}
-		for i := range sealed.Files {
-			if sealed.Files[i].Pair == f.Path {
-				f.Pair = sealed.Files[i].Path
-			}
-		}
-		sealed.Files = append(sealed.Files, f)
-		if !sealed.Linked {
-			put = append(put, f.At.String())
-		}
-	}
-	return put, nil
-}
-
 // Localise puts the copies of a library into their places that are not there: since pages only had links to them so far, or on a
 // fresh checkout. It returns the places.
 func (d *Draft) Localise(ctx context.Context, name string) ([]string, error) {
@@ -353,6 +292,7 @@ func (d *Draft) records() error {
 	if err := d.attributes(); err != nil {
 		return err
 	}
+	d.ways()
 	list, err := record.Rewrite(d.Before.ListText, d.Before.List, d.List)
 	if err != nil {
 		return err
@@ -366,6 +306,31 @@ func (d *Draft) records() error {
 		return d.set.Write(project.SealPath, b, d.Before.SealStamp)
 	}
 	return nil
+}
+
+// ways notes in the seal how pages use libraries. What somebody wrote into the packing list by hand, and nothing has carried
+// out yet, is not noted.
+func (d *Draft) ways() {
+	for name, sealed := range d.Seal.Libraries {
+		lib := d.List.Library(name)
+		if lib == nil {
+			continue
+		}
+		serve, build := lib.Ways()
+		old := d.Before.List.Library(name)
+		carried := func(is bool) bool { return old == nil || d.Before.Seal.Libraries[name] == nil || !is || d.Settled }
+		var was record.Serve
+		var wasBuild record.Build
+		if old != nil {
+			was, wasBuild = old.Ways()
+		}
+		if sealed.Serve == "" || carried(serve == was) {
+			sealed.Serve = serve
+		}
+		if sealed.Build == record.NoBuild || carried(build == wasBuild) {
+			sealed.Build = build
+		}
+	}
 }
 
 // attributes tells git how the records merge, once something is in them.

@@ -46,21 +46,6 @@ func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
 	d.work = append(d.work, pageWork{pages, do})
 }
 
-// Look shows pages as they are, with what their includes lead to by the records as they are. It may show several at once.
-func (d *Draft) Look(ctx context.Context, pages []paths.InSite, show func(v *tags.Page)) error {
-	return parallel.Each(ctx, pages, func(_ context.Context, name paths.InSite) error {
-		b, err := d.Before.ReadInSite(name)
-		if err != nil {
-			return err
-		}
-		v, err := tags.Read(d.Before, name, b)
-		if err == nil {
-			show(v)
-		}
-		return nil
-	})
-}
-
 // pages does the work on pages, references that follow first.
 func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)

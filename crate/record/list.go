@@ -1,6 +1,7 @@
 package record
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -409,6 +410,11 @@ const FromRegistry = "registry:"
 
 // Package returns the name of the library's package, and whether it came from a registry.
 func (l *Library) Package() (string, bool) { return strings.CutPrefix(l.From, FromRegistry) }
+
+// Ways are how pages are to use a library: from where, and in which build, in so many words.
+func (l *Library) Ways() (Serve, Build) {
+	return cmp.Or(l.Serve, Local), cmp.Or(l.Build, Minified)
+}
 
 // CDNName is what a CDN calls a library: its name in its registry, or else in the crate.
 func (l *Library) CDNName() string {

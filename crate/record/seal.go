@@ -34,6 +34,9 @@ type Sealed struct {
 	Origin  string `json:"origin"`           // as in the packing list's from
 	Digest  string `json:"digest,omitempty"` // integrity string of the origin's own bytes
 	Licence string `json:"licence,omitempty"`
+	// Serve and Build are what the packing list said when it was last carried out, so that an edit of it shows.
+	Serve Serve `json:"serve,omitempty"`
+	Build Build `json:"build,omitempty"`
 	// Linked says that pages have nothing but links to it so far: its files' places are kept for them.
 	Linked bool   `json:"linked,omitempty"`
 	Files  []File `json:"files"`
@@ -172,6 +175,12 @@ func (s *Seal) Bytes() []byte {
 		}
 		if lib.Licence != "" {
 			fmt.Fprintf(&b, " \"licence\": %s,\n", quote(lib.Licence))
+		}
+		if lib.Serve != "" {
+			fmt.Fprintf(&b, " \"serve\": %s,\n", quote(lib.Serve))
+		}
+		if lib.Build != NoBuild {
+			fmt.Fprintf(&b, " \"build\": %s,\n", quote(lib.Build))
 		}
 		if lib.Linked {
 			b.WriteString(" \"linked\": true,\n")
