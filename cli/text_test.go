@@ -60,7 +60,7 @@ func TestRenames(t *testing.T) {
 // TestEveryCommandHelps: each has a line, a text and an example, and changing ones have a dry run.
 func TestEveryCommandHelps(t *testing.T) {
 	a := &app{out: &bytes.Buffer{}, err: &bytes.Buffer{}}
-	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch", "adopt", "order", "check"}
+	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch", "adopt", "order", "check", "move", "settle"}
 	var visit func(c *cobra.Command, deep bool)
 	visit = func(c *cobra.Command, deep bool) {
 		for _, sub := range c.Commands() {

@@ -45,6 +45,9 @@ func Found(ctx context.Context, d *reconcile.Draft) (bool, error) {
 		d.Seal.Libraries[name] = new
 		if entry := d.List.Library(name); entry != nil {
 			folder(d.Before, entry, old, new, own)
+			if err := settle.Pin(ctx, d, name); err != nil {
+				return false, err
+			}
 		}
 	}
 	return true, nil

@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"context"
 	"maps"
 	"path"
 	"slices"
@@ -9,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
+	"merrycrate.example/merry/crate/reconcile"
 )
 
 // own writes into the entry the places that its files have for no other reason than that they were there: the packing list
@@ -29,6 +31,21 @@ func (l *Library) own(place *placement.Placement, wish placement.Wish) {
 		}
 	}
 	l.Entry.Places = Own(l.Selection, place.At, l.Entry.Places, own)
+}
+
+// Pin writes into a library's entry what it takes to put its files where the seal has them.
+func Pin(ctx context.Context, d *reconcile.Draft, name string) error {
+	l, done, err := openSealed(ctx, d.Before, *d.List.Library(name), d.Seal.Libraries[name])
+	if err != nil {
+		return err
+	}
+	defer done()
+	l.Firm = true
+	if _, err := l.place(d); err != nil {
+		return err
+	}
+	d.List.Put(l.Entry)
+	return nil
 }
 
 // Own adds places of files to those that an entry has, whole folders as one.

@@ -68,6 +68,9 @@ func DropPart(ctx context.Context, d *reconcile.Draft, name string, patterns, pa
 		delete(entry.Rename, path.Base(p))
 	}
 	d.List.Put(entry)
+	if err := Pin(ctx, d, name); err != nil {
+		return err
+	}
 	return d.Omit(ctx, places)
 }
 

@@ -142,6 +142,9 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 	if added+moved+turned+gone == 0 {
 		return nil
 	}
+	if err := s.omit(ctx, l, sealed); err != nil {
+		return err
+	}
 	if _, err = l.Draft(ctx, d); err != nil {
 		return err
 	}
@@ -154,6 +157,20 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 		}
 	}
 	return nil
+}
+
+// omit takes the tags of files off that the list names no more, unless their other build stays.
+func (s *Settling) omit(ctx context.Context, l *Library, sealed *record.Sealed) error {
+	var places []string
+	for _, f := range sealed.Files {
+		if f.Role == record.Tagged && !l.Selection.Has(f.Path) && !(f.Pair != "" && l.Selection.Has(f.Pair)) && !f.At.IsZero() {
+			places = append(places, f.At.String())
+		}
+	}
+	if len(places) == 0 {
+		return nil
+	}
+	return s.Draft.Omit(ctx, places)
 }
 
 func files(n int) string {

@@ -37,6 +37,12 @@ var changing = []struct {
 	{"sources set", [][]string{{"start"}}, []string{"sources", "set", "cdn", "harbour", harbourPattern}},
 	{"sources learn", linkable, []string{"sources", "learn", "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"}},
 	{"switch --cdn", append(linkable[:len(linkable):len(linkable)], []string{"sources", "set", "cdn", "harbour", harbourPattern}), []string{"switch", "--cdn", "--fallback"}},
+	{"take again", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"take", "../downloads/brinework-1.2.0.zip", "--into", "vendor/brinework"}},
+	{"drop a part", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"drop", "brinework", "--files", "js/*.js"}},
+	{"move a library", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"move", "brinework", "vendor/brinework"}},
+	{"move own files", [][]string{{"start"}}, []string{"move", "js", "crews/index.html", "css/club.css", "own/"}},
+	{"move --found", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"move", "--found"}},
+	{"settle", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"settle"}},
 	{"undo", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"undo"}},
 }
 
@@ -70,6 +76,13 @@ func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 				t.Fatal(err)
 			}
 		}
+	}
+	if name == "move --found" {
+		s.Write("scripts/brinework.min.js", s.Read("js/brinework.min.js"))
+		s.Remove("js/brinework.min.js")
+	}
+	if name == "settle" {
+		s.Replace("crate.yaml", "    build: minified", "    build: readable\n    into: vendor/brinework")
 	}
 	if strings.HasSuffix(name, "--fix") {
 		for _, page := range []string{"index.html", "tides.html"} {

@@ -24,6 +24,8 @@ var sideBySide = [][]string{
 	{"hold", "oarlock", "--because", "the kiosk"},
 	{"undo"},
 	{"refill"},
+	{"move", "brinework", "vendor/brinework"},
+	{"settle"},
 	{"order", "**", "--fix"},
 }
 
