@@ -2,21 +2,17 @@ package crate
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io/fs"
-	"maps"
 	"os"
 	"path"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/change"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/paths"
@@ -87,9 +83,7 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 		return nil, err
 	}
 	if !out.Already {
-		if err := learnPages(on, list, site); err != nil {
-			return nil, err
-		}
+		list.Pages = append(list.Pages, project.LearnPages(on, list.Site, site)...)
 		list.Folders, out.Learned = inspect.LearnFolders(site, on, list.Site)
 		if slices.ContainsFunc(site.Pages, func(n paths.InSite) bool { return strings.HasSuffix(n.String(), ".htm") }) {
 			list.Pages = append(list.Pages, "**/*.htm")
@@ -117,6 +111,13 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 	if err := set.Commit(ctx); err != nil {
 		return nil, err
 	}
+	out.count(site, newPage)
+	out.Outcome = *reconcile.OutcomeOf(set)
+	return out, nil
+}
+
+// count says how many pages there are, with an example.
+func (out *Started) count(site *project.Site, newPage string) {
 	out.Pages = len(site.Pages)
 	if len(site.Pages) > 0 {
 		out.Page = site.Pages[0].String()
@@ -125,64 +126,6 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 		out.Pages++
 		out.Page = newPage
 	}
-	out.Outcome = *reconcile.OutcomeOf(set)
-	return out, nil
-}
-
-// wholePage finds what tells a page, whatever it is made by.
-var wholePage = regexp.MustCompile(`(?i)<!doctype\s+html|<html[\s>]|<head[\s>]|<body[\s>]`)
-
-// part and template find what a part of a page has, and what a server fills in.
-var (
-	template = regexp.MustCompile(`<\?|<%|\{\{|\{%|@section|@\{|<!--#`)
-	part     = regexp.MustCompile(`(?i)<script[\s>][^<]*</script>|<link\s[^>]*rel=["']?stylesheet`)
-)
-
-// sampled is how many files with one ending are read to tell whether they are pages, of at most so many bytes each.
-const sampled, sampledMost = 30, 2 << 20
-
-// learnPages finds the templates of servers among a site's files, by what is in them: files of an ending of which at least one
-// is a whole page, or a part of one with tags for scripts or stylesheets.
-func learnPages(on *disk.Folder, list *record.List, site *project.Site) error {
-	byEnding := map[string][]paths.InSite{}
-	for name, size := range site.Files {
-		switch delivery.KindOf(name.String()) {
-		case delivery.Other, delivery.Document:
-		default:
-			continue
-		}
-		ending := path.Ext(name.String())
-		if size < 0 || size > sampledMost || ending == "" || ending == ".md" || ending == ".markdown" || ending == ".txt" || strings.HasPrefix(name.Base(), ".") {
-			continue
-		}
-		byEnding[ending] = append(byEnding[ending], name)
-	}
-	for _, ending := range slices.Sorted(maps.Keys(byEnding)) {
-		names := byEnding[ending]
-		slices.SortFunc(names, func(a, b paths.InSite) int {
-			return cmp.Or(strings.Count(a.String(), "/")-strings.Count(b.String(), "/"), strings.Compare(a.String(), b.String()))
-		})
-		whole, parts := 0, 0
-		for _, name := range names[:min(sampled, len(names))] {
-			b, _, err := on.Read(path.Join(list.Site, name.String()), sampledMost, nil)
-			switch {
-			case err != nil || bytes.IndexByte(b, 0) >= 0:
-			case wholePage.Match(b):
-				whole++
-			case part.Match(b) && template.Match(b):
-				parts++
-			}
-		}
-		if whole+parts > 0 {
-			list.Pages = append(list.Pages, "**/*"+ending)
-			for _, name := range names {
-				site.Files[name] = -1
-				site.Pages = append(site.Pages, name)
-			}
-		}
-	}
-	slices.SortFunc(site.Pages, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	return nil
 }
 
 func firstList(l *record.List) []byte {

@@ -154,13 +154,10 @@ func broughtBy(d *delivery.Delivery, sel *delivery.Selection) map[string]bool {
 // tags are for those alone.
 func Roles(d *delivery.Delivery, sel *delivery.Selection, patterns []string) {
 	suggested := d.Suggest()
-	var globs, deep []string
+	var deep []string
 	for _, pat := range patterns {
-		if d.File(pat) == nil {
-			globs = append(globs, pat)
-			if strings.Contains(pat, "**") {
-				deep = append(deep, pat)
-			}
+		if d.File(pat) == nil && strings.Contains(pat, "**") {
+			deep = append(deep, pat)
 		}
 	}
 	wide := slices.ContainsFunc(suggested.Choices, func(c delivery.Choice) bool { return c.Page && matches(deep, c.Path) })

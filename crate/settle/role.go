@@ -14,11 +14,10 @@ import (
 // Tag gives files of a library tags of their own, by their paths in the source or in the project, where they lay beside so
 // far, and returns what is to go on pages, in a build.
 func Tag(ctx context.Context, d *reconcile.Draft, name string, only []string, build record.Build) ([]project.TaggedFile, error) {
-	_, sealed, err := d.Before.Sealed(name)
-	if err != nil {
+	if _, _, err := d.Before.Sealed(name); err != nil {
 		return nil, err
 	}
-	sealed = d.Seal.Libraries[name]
+	sealed := d.Seal.Libraries[name]
 	wanted, changed := map[string]bool{}, false
 	for _, said := range only {
 		n := len(wanted)
