@@ -110,6 +110,9 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	case f.byKind:
 		f.req.Arrange = record.ByKind
 	}
+	if f.req.Whole && f.byKind {
+		return misuse("--whole keeps the set as one folder; --by-kind says otherwise")
+	}
 	if f.req.Into != "" && (f.together || f.byKind) {
 		return misuse("--into names the one folder of the set; --together and --by-kind say otherwise")
 	}

@@ -108,7 +108,8 @@ func around(d *delivery.Delivery, s *delivery.Selection, at, own map[string]stri
 	return consistent(d, s, at)
 }
 
-// consistent refuses places from where a file does not find another one, and two files in one place.
+// consistent refuses places from where a file does not find another one, and two files in one place. A source map that its
+// script does not find harms no page.
 func consistent(d *delivery.Delivery, s *delivery.Selection, at map[string]string) error {
 	has := map[string]string{}
 	for _, p := range slices.Sorted(maps.Keys(at)) {
@@ -120,7 +121,7 @@ func consistent(d *delivery.Delivery, s *delivery.Selection, at map[string]strin
 	}
 	for _, c := range s.Choices {
 		for _, w := range ways(d, s, c.Path) {
-			if want := path.Join(path.Dir(at[c.Path]), w.by); want != at[w.to] {
+			if want := path.Join(path.Dir(at[c.Path]), w.by); want != at[w.to] && d.File(w.to).Kind != delivery.Map {
 				return problem.Refuse(problem.NameBad, "give both a place, or their whole folder", "%w", &BrokenError{From: c.Path, To: w.to, By: w.by, At: want})
 			}
 		}

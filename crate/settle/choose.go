@@ -67,18 +67,35 @@ func known(d *delivery.Delivery, version string, lib record.Library, names []str
 	return patterns, gone
 }
 
-// Successor finds the file of another version's delivery that has a file's name, but for the version in it, and its
-// folder; "" where there is none.
+// Successor finds the file of another version's delivery that stands for a file: of the same name, but for the version in it,
+// in the same folder, else the only one of that name and build; "" where there is none.
 func Successor(d *delivery.Delivery, version, oldVersion, name string) string {
 	want := name
 	if oldVersion != "" {
 		want = strings.ReplaceAll(name, oldVersion, version)
 	}
+	if d.File(want) != nil {
+		return want
+	}
+	part := reconcile.Part(name, record.NoBuild)
+	var called, alike []string // elsewhere
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Path == want || f.Aside == "" && reconcile.Part(f.Path, record.NoBuild) == reconcile.Part(name, record.NoBuild) && path.Dir(f.Path) == path.Dir(name) {
+		switch {
+		case f.Aside != "" || reconcile.Part(f.Path, record.NoBuild) != part:
+		case path.Dir(f.Path) == path.Dir(name):
 			return f.Path
+		case path.Base(f.Path) == path.Base(want):
+			called = append(called, f.Path)
+		default:
+			alike = append(alike, f.Path)
 		}
+	}
+	switch {
+	case len(called) == 1:
+		return called[0]
+	case len(called) == 0 && len(alike) == 1:
+		return alike[0]
 	}
 	return ""
 }
@@ -94,7 +111,7 @@ func matches(patterns []string, name string) bool {
 func whole(d *delivery.Delivery, named []string) *delivery.Selection {
 	sel := d.Suggest()
 	for i := range d.Files {
-		if f := &d.Files[i]; f.Aside == "" && f.Size > 0 && !paths.Hidden(f.Path) && f.Path != d.Manifest.File && forPages(f) {
+		if f := &d.Files[i]; slices.Contains(named, f.Path) || f.Aside == "" && f.Size > 0 && !paths.Hidden(f.Path) && f.Path != d.Manifest.File && forPages(f) {
 			sel.Add(delivery.Choice{Path: f.Path, Reason: "the library is kept whole"})
 		}
 	}

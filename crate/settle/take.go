@@ -240,7 +240,7 @@ func unite(d *delivery.Delivery, there, sel *delivery.Selection, req *TakeReques
 
 // rearranges tells whether files that are there are to be placed anew.
 func (req *TakeRequest) rearranges() bool {
-	return req.Arrange != "" || req.Into != "" || req.Names != "" || req.Rename != nil
+	return req.Arrange != "" || req.Into != "" || req.Whole || req.Names != "" || req.Rename != nil
 }
 
 // arrange writes into an entry how its files are to lie.
@@ -250,6 +250,9 @@ func (req *TakeRequest) arrange(lib *record.Library) {
 	}
 	if req.Into != "" {
 		lib.Into, lib.Arrange = path.Clean(req.Into), ""
+	}
+	if req.Whole && lib.Into == "" {
+		lib.Arrange = record.Together
 	}
 	if req.Names != "" {
 		lib.Names = req.Names
