@@ -93,10 +93,31 @@ func (a *app) printMoved(m *crate.Moved) {
 	if more := len(m.Moves) - mostMoves; more > 0 {
 		a.printf("… and %s\n", plural(more, "file more", "files more"))
 	}
-	a.printPages(m.Pages)
+	a.printFollowed(m.Pages)
 	a.printMentions(m.Mentions)
 	a.remarks(m.Notes)
 	a.next("merry check; merry undo takes this back")
+}
+
+// printFollowed lists the references that followed, page by page, of many pages the first.
+func (a *app) printFollowed(pages []crate.PageChange) {
+	const most = 12
+	t := &table{}
+	for _, p := range pages[:min(most, len(pages))] {
+		for i, now := range p.Added {
+			if i < len(p.Removed) {
+				t.add(clean(p.Page), clean(p.Removed[i]), "is now", clean(now))
+			}
+		}
+	}
+	if len(t.rows) > 0 {
+		plain := *a
+		plain.paint = false // there is no head to set off
+		t.print(&plain, "  ")
+	}
+	if more := len(pages) - most; more > 0 {
+		a.printf("  … and %s\n", plural(more, "page more", "pages more"))
+	}
 }
 
 // printMentions lists texts in scripts that are paths of what moved.

@@ -277,7 +277,7 @@ func TestSettle(t *testing.T) {
 		there    string // in the state afterwards
 	}{
 		{"version", "version: 1.0.0\n    from: ../downloads/wall-1.0.0.zip", "version: 1.1.0\n    from: wall-1.1.0.zip", "the packing list says 1.1.0, and 1.0.0 was taken", "lib/wall/wall.css\x00"},
-		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js", "is to be at vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
+		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js", "files are to be in vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
 		{"folders", "scripts: js", "scripts: scripts", "", "scripts/regatta.min.js\x00"},
 		{"names", "    take: [dist/regatta.js", "    names: versioned\n    take: [dist/regatta.js", "", "js/regatta-1.2.0.min.js\x00"},
 		{"take", ", dist/regatta.min.js, themes/harbour/regatta.css", ", dist/regatta.min.js", "themes/harbour/regatta.css was taken, and the packing list does not name it", "js/regatta.min.js\x00"},

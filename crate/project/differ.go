@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -69,6 +70,7 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 			list = append(list, t+" is in the packing list, and was not taken")
 		}
 	}
+	elsewhere := map[string][]string{} // where files are to be, to those that are not
 	for _, f := range sealed.Files {
 		named := slices.ContainsFunc(lib.Take, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
 		kept := slices.ContainsFunc(lib.Keep, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
@@ -80,8 +82,15 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 		}
 		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
 			if want, to := misplaced(lib, f.Path, at.String()); want && f.Role == record.Tagged {
-				list = append(list, fmt.Sprintf("%s is to be at %s, and is at %s", f.Path, to, at))
+				elsewhere[to] = append(elsewhere[to], fmt.Sprintf("%s is to be at %s, and is at %s", f.Path, to, at))
 			}
+		}
+	}
+	for _, to := range slices.Sorted(maps.Keys(elsewhere)) {
+		if many := elsewhere[to]; len(many) > 1 {
+			list = append(list, fmt.Sprintf("%d files are to be in %s, and are elsewhere", len(many), to))
+		} else {
+			list = append(list, many[0])
 		}
 	}
 	return list

@@ -47,6 +47,11 @@ merry take ../downloads/oarlock-2.0.3.zip --because 'the menu and brinework are 
 shot take "$(try 'merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page tides.html --dry-run')"
 merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page '**' >/dev/null
 shot contents "$(try 'merry contents')$(try 'merry undo --list')"
+if wanted settle; then
+  cp -r "$work/demo" "$work/moved"
+  (cd "$work/moved/site" && sed -i 's/^  brinework:/&\n    into: vendor\/brinework/' crate.yaml)
+  in=$work/moved/site shot settle "$(try 'merry move js/club.js js/own/')$(try 'merry check --no-rehearse')$(try 'merry settle')"
+fi
 merry omit oarlock --page tides.html >/dev/null
 sed -i 's|js/club.js|js/Club.js|' index.html
 shot check "$(try 'merry check')"
