@@ -92,7 +92,7 @@ fi
 if wanted order || wanted graph || wanted report; then
   cp -r "$work/played/site" "$work/muddled"
   export MERRY_HOME=$work/played/home
-  (cd "$work/muddled" && sed -i '/js\/club.js/d; s|.*js/oarlock.min.js.*|    <script src="js/club.js"></script>\n&|' tides.html && sed -i 's|js/config.js|js/Config.js|' crews/index.html && sed -i '/js\/brinework.min.js/s/<script /<script async /' index.html)
+  (cd "$work/muddled" && sed -i '/own\/club.js/d; s|.*js/oarlock.min.js.*|    <script src="own/club.js"></script>\n&|' tides.html && sed -i 's|own/config.js|own/Config.js|' crews/index.html && sed -i '/js\/brinework.min.js/s/<script /<script async /' index.html)
   in=$work/muddled shot order "$(try 'merry order tides.html')"
   (cd "$work/muddled" && merry order tides.html --graph svg >"$work/order.svg"; merry check --report "$work/report.html" >/dev/null || true)
   browse graph "file://$work/order.svg"
