@@ -485,3 +485,41 @@ func TestUsedOtherwise(t *testing.T) {
 		}
 	}
 }
+
+// TestMovedAndSwitched: a file under a name of the site's own is linked from a CDN, and comes back under that name.
+func TestMovedAndSwitched(t *testing.T) {
+	s, _ := linked(t)
+	s.Run("move", "oarlock:dist/oarlock.min.js", "js/rowing.js")
+	page := s.Read("index.html")
+	if !strings.Contains(page, `src="js/rowing.js"`) {
+		t.Fatalf("the page does not follow:\n%s", page)
+	}
+	s.Run("switch", "oarlock", "--cdn=harbour")
+	if text := s.Read("index.html"); !strings.Contains(text, "cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js") {
+		t.Errorf("the page has no link:\n%s", text)
+	}
+	s.Run("switch", "oarlock", "--local")
+	if text := s.Read("index.html"); text != page {
+		t.Errorf("there and back, the page is\n%s\nand was\n%s", text, page)
+	}
+}
+
+// TestOneBuildOfFive: of an editor in five builds one folder is taken, kept together, and moved into a subfolder.
+func TestOneBuildOfFive(t *testing.T) {
+	s := yard(t)
+	files := map[string]string{"package.json": `{"name": "scribe", "version": "2.0.0"}`}
+	for _, build := range []string{"classic", "inline", "balloon", "document", "super"} {
+		files["build-"+build+"/scribe.js"] = strings.ReplaceAll(readableUI, "regatta", "Scribe")
+		files["build-"+build+"/lang/de.js"] = "Scribe.de = {\n  bold: \"fett\"\n};\n"
+		files["build-"+build+"/scribe.css"] = ".scribe {\n  background: url(icons/pen.png);\n}\n"
+		files["build-"+build+"/icons/pen.png"] = dot
+	}
+	s.Archive("scribe-2.0.0.zip", files)
+	s.Run("take", "../downloads/scribe-2.0.0.zip", "--files", "build-inline/**", "--together", "--page", "index.html")
+	s.Run("move", "scribe", "plugin/editor/scribe")
+	page := s.Read("index.html")
+	if !strings.Contains(page, `src="plugin/editor/scribe/scribe.js"`) || strings.Contains(page, "lang/") || strings.Contains(names(s.State()), "balloon") {
+		t.Errorf("the page is\n%s\n%s", page, names(s.State()))
+	}
+	clean(t, s, "moved")
+}

@@ -179,14 +179,24 @@ func Roles(d *delivery.Delivery, sel *delivery.Selection, patterns []string) {
 	}
 	wide := slices.ContainsFunc(suggested.Choices, func(c delivery.Choice) bool { return c.Page && matches(deep, c.Path) })
 	defined, modules := map[string]bool{}, false
+	same := map[string]bool{} // files that are what is suggested once more: another build of the script, another stylesheet of that name
 	for _, c := range suggested.Choices {
-		if f := d.File(c.Path); c.Page && sel.Has(c.Path) && f.Script != nil {
+		f := d.File(c.Path)
+		if !c.Page {
+			continue
+		}
+		for _, other := range sel.Choices {
+			g := d.File(other.Path)
+			same[other.Path] = same[other.Path] || f.Kind == g.Kind && (path.Base(f.Path) == path.Base(g.Path) || bothDefine(f, g))
+		}
+		if f.Script != nil && sel.Has(c.Path) {
 			for _, g := range f.Script.Defines {
 				defined[g.Name] = true
 			}
 			modules = modules || f.Script.Form == script.Module
 		}
 	}
+	again := slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return c.Page && same[c.Path] && matches(deep, c.Path) })
 	plain := slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return d.File(c.Path).Aside == "" })
 	brought := broughtBy(d, sel)
 	for i, c := range sel.Choices {
@@ -194,10 +204,17 @@ func Roles(d *delivery.Delivery, sel *delivery.Selection, patterns []string) {
 		if !c.Page || slices.Contains(patterns, c.Path) || suggested.Tagged(c.Path) {
 			continue
 		}
-		if wide && matches(deep, c.Path) || plain && f.Aside != "" || brought[c.Path] || !taggable(f, defined, modules) {
+		if matches(deep, c.Path) && (wide || again && !same[c.Path]) || plain && f.Aside != "" || brought[c.Path] || !taggable(f, defined, modules) {
 			sel.Choices[i].Page = false
 		}
 	}
+}
+
+// bothDefine tells whether two scripts define one global.
+func bothDefine(a, b *delivery.File) bool {
+	return a.Script != nil && b.Script != nil && slices.ContainsFunc(a.Script.Defines, func(g script.Global) bool {
+		return slices.ContainsFunc(b.Script.Defines, func(h script.Global) bool { return g.Name == h.Name })
+	})
 }
 
 // taggable tells whether a tag beside those of the suggested files makes sense.
