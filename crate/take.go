@@ -71,6 +71,7 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 			out.Others = append(out.Others, *taken)
 		}
 	}
+	t.Together()
 	if len(req.Pages) > 0 {
 		pages, err := d.Pages(ctx, req.Pages, c.Dir, false)
 		if err != nil {

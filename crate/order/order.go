@@ -170,10 +170,17 @@ func parts(items []Item, add func(Constraint)) {
 	}
 }
 
-// declared adds what the packing list says of libraries: scripts before scripts, styles before styles.
+// declared adds what the packing list says of libraries: scripts before scripts, and styles before styles, but where both have
+// scripts on the page: those are what need each other then.
 func declared(items []Item, rules Rules, add func(Constraint)) {
 	if rules.Needs == nil {
 		return
+	}
+	scripted := map[string]bool{}
+	for _, it := range items {
+		if !it.Style && !it.Inert {
+			scripted[it.Library] = true
+		}
 	}
 	for i := range items {
 		if items[i].Inert || items[i].Library == "" {
@@ -181,6 +188,9 @@ func declared(items []Item, rules Rules, add func(Constraint)) {
 		}
 		for _, need := range rules.Needs(items[i].Library) {
 			for j := range items {
+				if items[i].Style && scripted[need] && scripted[items[i].Library] {
+					continue
+				}
 				if items[j].Library == need && items[j].Style == items[i].Style && !items[j].Inert {
 					add(Constraint{Before: j, After: i, Kind: Declared})
 				}

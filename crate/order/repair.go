@@ -1,6 +1,7 @@
 package order
 
 import (
+	"maps"
 	"slices"
 )
 
@@ -25,6 +26,12 @@ type Plan struct {
 // Repair finds the fewest moves after which all constraints are kept that moves can mend. What breaks none keeps its
 // place.
 func Repair(items []Item, constraints []Constraint) Plan {
+	none := func(int) bool { return false }
+	return RepairAround(items, constraints, none, none)
+}
+
+// RepairAround is Repair where some items are free, since they are about to come and may go anywhere, and others are fixed.
+func RepairAround(items []Item, constraints []Constraint, free, fixed func(item int) bool) Plan {
 	var plan Plan
 	n := len(items)
 	var edges []Constraint
@@ -49,9 +56,26 @@ func Repair(items []Item, constraints []Constraint) Plan {
 	if !broken {
 		return plan
 	}
-	moved := fewest(items, edges)
+	loose := map[int]bool{}
+	for i := range n {
+		if free(i) {
+			loose[i] = true
+		}
+	}
+	moved := fewest(items, edges, loose, fixed)
+	if moved == nil {
+		return plan
+	}
 	sequence := arrange(n, edges, moved)
-	plan.Moves = movesTo(sequence, moved, edges)
+	going := map[int]bool{}
+	for _, m := range movesTo(sequence, moved, edges) {
+		at := slices.Index(sequence, m.Item)
+		stays := loose[m.Item] && (at == 0 && m.Item == 0 || at > 0 && sequence[at-1] == m.Item-1 && !going[m.Item-1])
+		if !stays {
+			going[m.Item] = true
+			plan.Moves = append(plan.Moves, m)
+		}
+	}
 	return plan
 }
 
@@ -98,14 +122,14 @@ func findCycle(n int, edges []Constraint) []Constraint {
 // the constraints, with the page's order among the rest added, have no circle. Only items on such a circle are of
 // interest, and pages are small: sets are tried by size; beyond four, the item with the most broken constraints goes
 // until none is left.
-func fewest(items []Item, edges []Constraint) map[int]bool {
+func fewest(items []Item, edges []Constraint, free map[int]bool, fixed func(item int) bool) map[int]bool {
 	n := len(items)
-	candidates := tangled(n, edges, nil)
-	for size := 1; size <= min(4, len(candidates)); size++ {
+	candidates := slices.DeleteFunc(tangled(n, edges, free), fixed)
+	for size := 0; size <= min(4, len(candidates)); size++ {
 		var best map[int]bool
 		var bestCost int
 		choose(candidates, size, func(set []int) {
-			moved := map[int]bool{}
+			moved := maps.Clone(free)
 			cost := 0
 			for _, i := range set {
 				moved[i] = true
@@ -119,23 +143,26 @@ func fewest(items []Item, edges []Constraint) map[int]bool {
 			return best
 		}
 	}
-	moved := map[int]bool{}
+	moved := maps.Clone(free)
 	for {
-		rest := tangled(n, edges, moved)
-		if len(rest) == 0 {
+		tangle := tangled(n, edges, moved)
+		if len(tangle) == 0 {
 			return moved
 		}
 		worst, most := -1, -1
-		for _, i := range rest {
+		for _, i := range tangle {
 			count := 0
 			for _, e := range edges {
 				if !moved[e.Before] && !moved[e.After] && e.Before > e.After && (e.Before == i || e.After == i) {
 					count++
 				}
 			}
-			if count > most {
+			if count > most && !fixed(i) {
 				worst, most = i, count
 			}
+		}
+		if worst < 0 {
+			return nil // what is fixed stands in the way
 		}
 		moved[worst] = true
 	}
@@ -317,8 +344,16 @@ func movesTo(list []int, moved map[int]bool, edges []Constraint) []Move {
 			m.Anchor, m.After = list[at-1], true
 		default:
 			m.Anchor = list[at+1]
-			if moved[m.Anchor] { // not there yet
-				m.Anchor, m.After = list[max(0, at-1)], true
+			switch {
+			case !moved[m.Anchor]:
+			case at > 0: // what comes next is not there yet
+				m.Anchor, m.After = list[at-1], true
+			default:
+				for _, next := range list[1:] {
+					if m.Anchor = next; !moved[next] {
+						break
+					}
+				}
 			}
 		}
 		moves = append(moves, m)

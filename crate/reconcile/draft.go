@@ -48,7 +48,8 @@ type Draft struct {
 	moving    map[paths.InSite]paths.InSite // the site's own files that move
 	inScripts bool                          // texts in scripts follow them, too
 	mentions  []Mention
-	off       map[string]bool // places in the project, and addresses, of which tags are taken off all pages
+	drafted   map[paths.InProject]string // what was drafted already, by its integrity
+	off       map[string]bool            // places in the project, and addresses, of which tags are taken off all pages
 }
 
 // New begins a draft on a snapshot that was read under the lock of the set.
@@ -137,6 +138,19 @@ func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy P
 		if err := d.mayReplace(library, name, at, old); err != nil {
 			return Whole, err
 		}
+	}
+	d.mu.Lock()
+	integ, done := d.drafted[at]
+	again := done && integ == integrity.Of(b)
+	if d.drafted == nil {
+		d.drafted = map[paths.InProject]string{}
+	}
+	if !done {
+		d.drafted[at] = integrity.Of(b)
+	}
+	d.mu.Unlock()
+	if again {
+		return Put, nil // one step of the change put it there for another
 	}
 	return Put, d.set.Write(at, b, stamp)
 }

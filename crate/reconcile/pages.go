@@ -95,6 +95,9 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 				return done, err
 			}
 		}
+		if e.Settle(ctx); len(e.Said) > 0 {
+			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Said, "; "), "; ")
+		}
 		edited, err := e.Bytes()
 		if to, moves := d.moving[name]; err == nil && moves {
 			if err = d.set.Remove(at, stamp); err == nil {
@@ -199,6 +202,9 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 	if err != nil {
 		return err
 	}
+	if new.Integrity != old.File.Integrity {
+		e.Concern(i)
+	}
 	was := e.Includes[i].Ref
 	address := e.Targets[i].URL
 	if address == "" {
@@ -282,6 +288,7 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 	for _, f := range in.Files {
 		if ref := e.Find(f); ref != "" {
 			done.Already = append(done.Already, ref)
+			e.ConcernLibrary(f.Library)
 			continue
 		}
 		address := ""

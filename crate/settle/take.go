@@ -87,7 +87,8 @@ type Taking struct {
 	Draft *reconcile.Draft
 	Taken []string // in the order in which pages need them
 
-	defines map[string]string // a global to the library that defines it, those that are being taken too
+	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
+	defines map[string]string        // a global to the library that defines it, those that are being taken too
 }
 
 // One takes one library from its opened source, and what it needs where that is asked for.
@@ -155,7 +156,7 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 		}
 	}
 	out := &Taken{Library: lib.Name, Again: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest, Together: place.Together,
-		Kept: place.Kept, Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, With: slices.Clone(t.Taken[before : len(t.Taken)-1])}
+		Kept: place.Kept, Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, With: t.along(before, lib.Name)}
 	for _, c := range sel.Choices {
 		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason, State: StateAdded}
 		switch was, before := there[c.Path]; {
@@ -273,6 +274,11 @@ func (req *TakeRequest) arrange(lib *record.Library) {
 	}
 }
 
+// along are the libraries that came along since a place in the list, but for the one that they came with.
+func (t *Taking) along(since int, name string) []string {
+	return slices.DeleteFunc(slices.Clone(t.Taken[since:]), func(n string) bool { return n == name })
+}
+
 // note remembers who defines what.
 func (t *Taking) note(o *origin.Opened, sel *delivery.Selection, name string) {
 	for _, c := range sel.Choices {
@@ -280,9 +286,74 @@ func (t *Taking) note(o *origin.Opened, sel *delivery.Selection, name string) {
 			for _, g := range slices.Concat(f.Script.Defines, f.Script.Parts) {
 				t.globals()[g.Name] = name
 			}
+			if t.scripts == nil {
+				t.scripts = map[string][]script.Need{}
+			}
+			t.scripts[name] = append(t.scripts[name], f.Script.Hard()...)
 		}
 	}
-	t.Taken = append(t.Taken, name)
+	if !slices.Contains(t.Taken, name) {
+		t.Taken = append(t.Taken, name)
+	}
+}
+
+// Together records the needs that libraries of one change meet among themselves, in whichever sequence they were named, and puts
+// what is needed before what needs it.
+func (t *Taking) Together() {
+	for _, name := range t.Taken {
+		lib := t.Draft.List.Library(name)
+		own := map[string]bool{}
+		for g, by := range t.globals() {
+			own[g] = by == name
+		}
+		for _, n := range t.scripts[name] {
+			for _, g := range append([]string{n.Name}, n.Or...) {
+				by := t.globals()[g]
+				if own[g] || by == "" || by == name || slices.Contains(lib.Needs, by) || t.needed(by, name) {
+					continue
+				}
+				if n.Or == nil || !slices.ContainsFunc(n.Or, func(o string) bool { return t.globals()[o] == name }) {
+					lib.Needs = append(lib.Needs, by)
+				}
+			}
+		}
+	}
+	var sorted []string
+	for _, name := range t.Taken {
+		t.needsFirst(name, &sorted, map[string]bool{})
+	}
+	t.Taken = sorted
+}
+
+// needed tells whether a library needs another one, over others too: two can't need each other.
+func (t *Taking) needed(library, other string) bool {
+	seen := map[string]bool{}
+	var visit func(name string) bool
+	visit = func(name string) bool {
+		lib := t.Draft.List.Library(name)
+		if lib == nil || seen[name] {
+			return false
+		}
+		seen[name] = true
+		return slices.ContainsFunc(lib.Needs, func(n string) bool { return n == other || visit(n) })
+	}
+	return visit(library)
+}
+
+// needsFirst adds a taken library behind those that it needs.
+func (t *Taking) needsFirst(name string, sorted *[]string, on map[string]bool) {
+	if on[name] || slices.Contains(*sorted, name) {
+		return
+	}
+	on[name] = true
+	if lib := t.Draft.List.Library(name); lib != nil {
+		for _, n := range lib.Needs {
+			if slices.Contains(t.Taken, n) {
+				t.needsFirst(n, sorted, on)
+			}
+		}
+	}
+	*sorted = append(*sorted, name)
 }
 
 // globals tells who defines what, with what is being taken.

@@ -14,6 +14,8 @@ import (
 // the page's targets follow its references, and tags that are to come have their place among those that are there.
 type Editor struct {
 	*Page
+	// Said says what else was done to the page, and why.
+	Said []string
 	// Guarded says of tags to come that they stand in a condition or loop of a server's template.
 	Guarded []string
 
@@ -23,6 +25,9 @@ type Editor struct {
 	refs    map[int]string // what they refer to then
 	raw     []page.Edit    // in the page's text beside its tags
 	list    []slot         // the includes, and those to come, in their order
+	// concerned are includes of which something else is known now than when the page was written: of another version, or with
+	// needs that were recorded meanwhile.
+	concerned map[int]bool
 }
 
 // A slot is an include that is there, or a tag that is to come.
@@ -33,11 +38,12 @@ type slot struct {
 	spot     page.Spot
 	deferred bool
 	what     item // of a tag to come
+	moved    bool // it is an include that was moved
 }
 
 // NewEditor begins the editing of a page, for a project as its records will be.
 func NewEditor(p *project.Project, scripts *Scripts, v *Page) *Editor {
-	e := &Editor{Page: v, p: p, scripts: scripts, texts: map[int]string{}, refs: map[int]string{}, list: make([]slot, len(v.Includes))}
+	e := &Editor{Page: v, p: p, scripts: scripts, texts: map[int]string{}, refs: map[int]string{}, concerned: map[int]bool{}, list: make([]slot, len(v.Includes))}
 	for i := range e.list {
 		e.list[i].index = i
 	}

@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"strings"
 
+	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -79,6 +80,6 @@ func (e *Editor) SetFallback(i int, tag string) {
 	case old >= 0:
 		e.Rewrite(old, tag)
 	default:
-		e.insertAt(e.position(i)+1, slot{tag: tag, spot: page.Spot{Index: i, After: true}, what: item{}})
+		e.insertAt(e.position(i)+1, slot{tag: tag, spot: page.Spot{Index: i, After: true}, moved: true, what: item{Item: order.Item{Inert: true}}})
 	}
 }

@@ -120,7 +120,7 @@ func (e *Editor) spotFor(f project.TaggedFile, module bool) placedSlot {
 	for i := range items {
 		plain[i] = items[i].Item
 	}
-	index, after := order.Place(plain, new.Item, Rules(e.p), habits(items, new))
+	index, after := order.Place(plain, new.Item, Rules(e.p), habits(items, new, Rules(e.p).Needs))
 	if index >= 0 {
 		return e.beside(positions[index], after, new, items[index])
 	}
@@ -204,7 +204,7 @@ func (e *Editor) itemOf(f project.TaggedFile, module bool) item {
 
 // habits are where pages usually have a thing, beside what binds it: libraries before the site's own, a library's files in
 // the order in which they come, own scripts last.
-func habits(items []item, new item) []order.Constraint {
+func habits(items []item, new item, needs func(library string) []string) []order.Constraint {
 	var list []order.Constraint
 	n := len(items)
 	for i, it := range items {
@@ -217,6 +217,10 @@ func habits(items []item, new item) []order.Constraint {
 			behind = !it.Inline && (!new.Style || it.Library != "")
 		case it.Library == new.Library:
 			behind = !it.Inline
+		case new.Style && slices.Contains(needs(new.Library), it.Library):
+			behind = true
+		case new.Style && slices.Contains(needs(it.Library), new.Library):
+			before = true
 		case new.Style:
 			before = it.Own
 		default:
@@ -257,7 +261,7 @@ func (e *Editor) Reorder(items []order.Item, plan order.Plan) []string {
 		}
 		e.Remove(tags...)
 		for k, t := range tags {
-			e.insertAt(anchor+k, slot{tag: e.Tag(t), spot: spot, what: item{Item: order.Item{Inert: true, Name: moved(t)}}})
+			e.insertAt(anchor+k, slot{tag: e.Tag(t), spot: spot, moved: true, what: item{Item: order.Item{Inert: true, Name: moved(t)}}})
 		}
 		where := cmp.Or(map[bool]string{true: "behind"}[m.After], "before")
 		said = append(said, fmt.Sprintf("%s goes %s %s", items[m.Item].Name, where, items[m.Anchor].Name))
