@@ -78,7 +78,7 @@ func pageText(r *rand.Rand, i int) string {
 	fmt.Fprintf(&s, "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <meta name=\"viewport\" content=\"width=device-width\">\n  <title>Page %d of gullpoint</title>\n  <link rel=\"stylesheet\" href=\"../css/club.css\">\n</head>\n<body>\n", i)
 	for s.Len() < 8800 {
 		fmt.Fprintf(&s, "  <div class=\"%s %s\" id=\"x%d\"><p title=\"%s\">%s <a href=\"page%d.html\">%s</a> %s</p></div>\n", words[r.IntN(len(words))], words[r.IntN(len(words))],
-			r.IntN(9999), words[r.IntN(len(words))], prose(r, 120), r.IntN(10000), words[r.IntN(len(words))], prose(r, 60))
+			r.IntN(9999), words[r.IntN(len(words))], prose(r, 120), i/1000*1000+r.IntN(1000), words[r.IntN(len(words))], prose(r, 60))
 	}
 	s.WriteString("  <script src=\"../js/club.js\"></script>\n</body>\n</html>\n")
 	return s.String()

@@ -5,11 +5,11 @@ import (
 	"maps"
 	"slices"
 
-	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/settle"
+	"merrycrate.example/merry/crate/tags"
 )
 
 // Dropped says what drop took away.
@@ -64,7 +64,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	}
 	out := &Dropped{Library: name}
 	if d.Seal.Libraries[name] != nil {
-		mentions, err := inspect.MentionsOf(ctx, d.Before, site)
+		mentions, err := tags.MentionsOf(ctx, d.Before, site)
 		if err != nil {
 			return nil, err
 		}

@@ -138,7 +138,11 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Draft, req Include
 			return nil, err
 		}
 		for _, f := range files {
-			own = append(own, project.TaggedFile{At: f, Style: delivery.KindOf(f.String()) == delivery.Stylesheet})
+			t := project.TaggedFile{At: f, Style: delivery.KindOf(f.String()) == delivery.Stylesheet}
+			if of := d.Before.At(d.Before.InProject(f)); of.File != nil {
+				t.Library, t.File = of.Library, of.File // a library's file, by its path
+			}
+			own = append(own, t)
 		}
 	}
 	var files []project.TaggedFile

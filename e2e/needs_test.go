@@ -78,7 +78,7 @@ func (f *fleet) command() []string {
 	pick := func(list []string) string { return list[f.r.Intn(len(list))] }
 	archive := func(lib string) string { return "../downloads/" + lib + "-1.0.0.zip" }
 	page := pick(f.pages)
-	switch f.r.Intn(9) {
+	switch f.r.Intn(11) {
 	case 0, 1:
 		return []string{"take", archive(pick(f.libs)), "--page", page}
 	case 2:
@@ -89,6 +89,10 @@ func (f *fleet) command() []string {
 		return []string{"include", pick(f.libs), pick(f.libs), pick(f.own), "--page", page}
 	case 5, 6:
 		return []string{"include", pick(f.own), "--page", page}
+	case 8:
+		return []string{"include", "js/" + pick(f.libs) + ".js", "--page", page}
+	case 9:
+		return []string{"move", pick([]string{"js", "vendor", "js/own1.js", "vendor/js/own1.js"}), pick([]string{"vendor", "js"})}
 	case 7:
 		return []string{"omit", pick(append(f.own, f.libs...)), "--page", page}
 	}

@@ -46,6 +46,7 @@ func Sort(list []Finding) {
 const (
 	FileMissing     = "file-missing"
 	CaseDiffers     = "case-differs"
+	LeadsNowhere    = "leads-nowhere"
 	SealedChanged   = "sealed-changed"
 	SealedGone      = "sealed-gone"
 	SealedMoved     = "sealed-moved"

@@ -153,6 +153,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
 	}
 	check.Sort(found)
-	out.Findings = found
+	out.Findings = once(found)
 	return out, nil
 }

@@ -67,14 +67,6 @@ func TestInEvents(t *testing.T) {
 	}
 }
 
-func TestEditionOf(t *testing.T) {
-	for text, want := range map[string]int{"es5": 2009, "ES6": 2015, "es2017": 2017, "2020": 2020, " es2015 ": 2015, "": 0, "old ones": 0} {
-		if got := editionOf(text); got != want {
-			t.Errorf("%q is %d, want %d", text, got, want)
-		}
-	}
-}
-
 // TestMemoryReadsWhatItKept, and nothing else: damaged bytes are no memory.
 func TestMemoryReadsWhatItKept(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)

@@ -58,7 +58,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		c.identify(v, i, &cp.Includes[i])
 	}
 	cp.Items = c.scripts.Items(v)
-	r.found, r.uses = check.OnPage(cp, &crate{c, ctx}), c.usesOf(v)
+	r.found, r.uses = append(check.OnPage(cp, &crate{c, ctx}), c.leads(v, at)...), c.usesOf(v)
 	return r, nil
 }
 
@@ -168,7 +168,10 @@ func (c *crate) Ref(p *check.Page, name string) string {
 }
 
 // Newest is the year of the newest ECMAScript edition that the site's browsers know.
-func (c *crate) Newest() int { return editionOf(c.p.List.Browsers) }
+func (c *crate) Newest() int {
+	year, _ := record.Edition(c.p.List.Browsers) // a list with others was not read
+	return year
+}
 
 // Provider tells who defines a global: a library of the crate, or an own script.
 func (c *inspection) Provider(global string) (library, own string) {

@@ -8,7 +8,6 @@ import (
 	"path"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 
@@ -95,7 +94,7 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage) ([]check.Findin
 	if len(c.site.Pages) == 0 {
 		return c.ownScripts(used, func(paths.InSite) bool { return true })
 	}
-	all := sync.OnceValues(func() (Mentions, error) { return MentionsOf(ctx, c.p, c.site) })
+	all := sync.OnceValues(func() (tags.Mentions, error) { return tags.MentionsOf(ctx, c.p, c.site) })
 	for _, l := range c.p.List.Libraries {
 		needed := slices.ContainsFunc(c.p.List.Libraries, func(o record.Library) bool { return used.libraries[o.Name] && slices.Contains(o.Needs, l.Name) })
 		if c.p.Seal.Libraries[l.Name] == nil || used.libraries[l.Name] || needed {
@@ -218,21 +217,6 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 		f.Next = fmt.Sprintf("merry take %s again, with its map, or do without", of.Library)
 	}
 	return []check.Finding{f}
-}
-
-// editionOf reads the newest edition of ECMAScript that browsers know: es2015, es5, or a year. What is none is 0.
-func editionOf(browsers string) int {
-	word := strings.TrimPrefix(strings.ToLower(strings.TrimSpace(browsers)), "es")
-	n, err := strconv.Atoi(word)
-	switch {
-	case err != nil:
-		return 0
-	case n == 5:
-		return 2009
-	case n >= 6 && n < 100:
-		return 2009 + n
-	}
-	return n
 }
 
 // changedSince keeps the pages that a version control's working tree changed since a revision.

@@ -17,6 +17,7 @@ type Reference struct {
 	Element    string // the name of the element
 	Attribute  string // "" for what stands in an element's text
 	Branch     string // the condition of the comment that it stands in, "" for none
+	Inert      bool   // it stands in a template, or where browsers with scripts do not look
 	quote      byte
 }
 
@@ -75,21 +76,31 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 			references(inner, from+start+m[1], string(b[start+m[2]:start+m[3]]), visit)
 		}
 	}
+	inert := 0
 	tell := func(r Reference) {
 		r.Ref = strings.TrimSpace(r.Ref)
 		if r.Ref == "" || r.Ref[0] == '#' || r.Ref[0] == '?' || templated(r.Ref) {
 			return
 		}
-		r.Start, r.End, r.Branch = r.Start+from, r.End+from, branch
+		r.Start, r.End, r.Branch, r.Inert = r.Start+from, r.End+from, branch, inert > 0
 		visit(r)
 	}
 	for t := s.Next(); t != nil; t = s.Next() {
+		if t.Name == "template" || t.Name == "noscript" {
+			if t.Closing {
+				inert = max(0, inert-1)
+			} else {
+				inert++
+			}
+		}
 		if t.Closing {
 			continue
 		}
 		name := t.Name
-		for _, a := range s.Attrs(t) {
-			attribute(b, name, a, tell)
+		if mayCarry(name, b[t.Start:t.End]) {
+			for _, a := range s.Attrs(t) {
+				attribute(b, name, a, tell)
+			}
 		}
 		if t.raw.end <= t.raw.start {
 			continue
@@ -108,6 +119,26 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 		}
 	}
 }
+
+// mayCarry tells, much faster than reading its attributes would, whether a tag may hold a reference.
+func mayCarry(name string, tag []byte) bool {
+	switch name {
+	case "a", "img", "link", "script", "source", "use", "image":
+		return true
+	}
+	if bytes.IndexByte(tag, '=') < 0 {
+		return false
+	}
+	for _, word := range carrying {
+		if bytes.Contains(tag, word) {
+			return true
+		}
+	}
+	return bytes.IndexFunc(tag, func(r rune) bool { return 'A' <= r && r <= 'Z' }) >= 0 // it may be one in capitals
+}
+
+// carrying are parts of the names of all attributes that may hold a reference.
+var carrying = [][]byte{[]byte("style"), []byte("data"), []byte("href"), []byte("src"), []byte("poster"), []byte("action"), []byte("background"), []byte("longdesc"), []byte("manifest")}
 
 // attribute tells the references that an attribute holds.
 func attribute(b []byte, element string, a Attr, tell func(Reference)) {

@@ -243,6 +243,10 @@ func (l *List) validate(root *yaml.Node) error {
 			}
 		}
 	}
+	if _, err := Edition(l.Browsers); err != nil {
+		at := child(root, "browsers")
+		return &ListError{Line: at.Line, Column: at.Column, Problem: "browsers: " + err.Error()}
+	}
 	for name, p := range l.Profiles {
 		errs = append(errs, oneOf(string(p.Serve), "profiles/"+name+"/serve", serveWords...), oneOf(string(p.Build), "profiles/"+name+"/build", buildWords...))
 	}

@@ -1,4 +1,4 @@
-package inspect
+package tags
 
 import (
 	"context"
@@ -14,7 +14,6 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
-	"merrycrate.example/merry/crate/tags"
 )
 
 // Mentions are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that run: pictures,
@@ -26,7 +25,7 @@ func MentionsOf(ctx context.Context, p *project.Project, site *project.Site) (Me
 	m := Mentions{}
 	var mu sync.Mutex
 	note := func(from paths.InSite, base, ref string, b []byte, offset int) {
-		t := tags.Resolve(from, base, ref)
+		t := Resolve(from, base, ref)
 		if t.Path.IsZero() {
 			return
 		}
