@@ -64,11 +64,12 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	}
 	out := &Dropped{Library: name}
 	if d.Seal.Libraries[name] != nil {
-		mentions, err := tags.MentionsOf(ctx, d.Before, site)
+		files := tags.FilesOf(d.Before, name)
+		mentions, err := tags.MentionsOf(ctx, d.Before, site, files)
 		if err != nil {
 			return nil, err
 		}
-		out.Used = mentions.OfLibrary(d.Before, name)
+		out.Used = mentions.OfAny(files)
 	}
 	places := map[string]bool{}
 	placesOf(d, name, places)

@@ -69,6 +69,18 @@ type inspection struct {
 	buffers    sync.Pool
 }
 
+// stateOf tells one state of all pages from another, 0 where one of them is not to be remembered.
+func stateOf(results []pageResult) uint64 {
+	var state uint64
+	for _, r := range results {
+		if r.stamp == 0 {
+			return 0
+		}
+		state = state*31 + r.stamp
+	}
+	return state
+}
+
 // A reference is what a page says, and from where: pages of one folder share most of theirs.
 type reference struct{ dir, base, ref string }
 
@@ -138,7 +150,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		last.store(pages, results)
 	}
 	if all {
-		whole, err := c.wholeSite(ctx, used)
+		whole, err := c.wholeSite(ctx, used, stateOf(results))
 		if err != nil {
 			return nil, err
 		}
@@ -153,6 +165,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
 	}
 	check.Sort(found)
-	out.Findings = once(found)
+	out.Findings = check.Once(found)
 	return out, nil
 }

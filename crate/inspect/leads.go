@@ -1,7 +1,6 @@
 package inspect
 
 import (
-	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -9,7 +8,6 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -28,14 +26,11 @@ func (c *inspection) leads(v *tags.Page, file string) []check.Finding {
 		includes[v.Includes[i].RefAttr.ValueStart] = true
 	}
 	var found []check.Finding
-	page.References(v.Bytes, func(r page.Reference) {
+	v.References(func(r page.Reference) {
 		if r.In == page.InText || r.Inert || r.Attribute != "" && includes[r.Start] || strings.HasPrefix(r.Attribute, "data-") {
 			return
 		}
-		t := tags.Target{Path: plainPath(v.Path, v.Base, r.Ref)}
-		if t.IsZero() {
-			t = tags.Resolve(v.Path, v.Base, r.Ref)
-		}
+		t := tags.ResolveOnce(v.Path, v.Base, r.Ref)
 		if to, moved := c.moved[t.Path]; moved {
 			t.Path = to
 		}
@@ -63,50 +58,7 @@ func (c *inspection) leads(v *tags.Page, file string) []check.Finding {
 	return found
 }
 
-// plainPath resolves a reference that has nothing but letters, digits and marks of paths, as most have; the zero value stands for
-// all others. Links are many, and each is resolved once: remembering them would cost more than it saves.
-func plainPath(from paths.InSite, base, ref string) paths.InSite {
-	if base != "" || strings.HasPrefix(ref, "/") {
-		return paths.InSite{}
-	}
-	for i := range len(ref) {
-		switch c := ref[i]; {
-		case 'a' <= c && c <= 'z', 'A' <= c && c <= 'Z', '0' <= c && c <= '9', c == '/', c == '.', c == '-', c == '_':
-		default:
-			return paths.InSite{}
-		}
-	}
-	return paths.Found(strings.TrimPrefix(path.Join("/", from.Dir(), ref), "/"))
-}
-
 // made tells a site whose pages a server makes, so that an address need not be a file's.
 func (c *inspection) made() bool {
 	return slices.ContainsFunc(c.site.Pages, func(p paths.InSite) bool { return !strings.HasPrefix(strings.ToLower(path.Ext(p.String())), ".htm") })
-}
-
-// once tells of a file that is not there once, with the places that lead to it.
-func once(found []check.Finding) []check.Finding {
-	first := map[string]int{}
-	places := map[string][]string{}
-	out := found[:0]
-	for _, f := range found {
-		if f.Name != check.LeadsNowhere {
-			out = append(out, f)
-			continue
-		}
-		key := string(f.Severity) + f.Message
-		if _, told := first[key]; !told {
-			first[key] = len(out)
-			out = append(out, f)
-		} else {
-			places[key] = append(places[key], fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column))
-		}
-	}
-	for key, at := range first {
-		if also := places[key]; len(also) > 0 {
-			slices.Sort(also)
-			out[at].Message += ", asked for here and at " + project.Abbreviate(also, 4)
-		}
-	}
-	return out
 }

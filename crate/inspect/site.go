@@ -3,13 +3,13 @@ package inspect
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"os/exec"
 	"path"
 	"regexp"
 	"slices"
 	"strings"
-	"sync"
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
@@ -88,43 +88,75 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 }
 
 // wholeSite finds what only all pages together show. What seems to be used nowhere is looked for in all that may lead to it,
-// which takes longer than reading tags.
-func (c *inspection) wholeSite(ctx context.Context, used *usage) ([]check.Finding, error) {
-	var found []check.Finding
-	if len(c.site.Pages) == 0 {
-		return c.ownScripts(used, func(paths.InSite) bool { return true })
-	}
-	all := sync.OnceValues(func() (tags.Mentions, error) { return tags.MentionsOf(ctx, c.p, c.site) })
-	for _, l := range c.p.List.Libraries {
+// which takes longer than reading tags. State tells one state of the pages from another, 0 where that is not known.
+func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) ([]check.Finding, error) {
+	var idle []*record.Library // on no page, as far as tags go
+	var wanted []paths.InSite
+	for i := range c.p.List.Libraries {
+		l := &c.p.List.Libraries[i]
 		needed := slices.ContainsFunc(c.p.List.Libraries, func(o record.Library) bool { return used.libraries[o.Name] && slices.Contains(o.Needs, l.Name) })
-		if c.p.Seal.Libraries[l.Name] == nil || used.libraries[l.Name] || needed {
-			continue
+		if c.p.Seal.Libraries[l.Name] != nil && !used.libraries[l.Name] && !needed && len(c.site.Pages) > 0 {
+			idle = append(idle, l)
+			wanted = append(wanted, tags.FilesOf(c.p, l.Name)...)
 		}
-		m, err := all()
-		if err != nil {
-			return nil, err
-		}
-		if len(m.OfLibrary(c.p, l.Name)) == 0 {
+	}
+	found, leftovers := c.ownScripts(used)
+	if len(c.site.Pages) == 0 {
+		leftovers = nil
+	}
+	reached, err := c.reached(ctx, append(wanted, leftovers...), state)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range idle {
+		if !slices.ContainsFunc(tags.FilesOf(c.p, l.Name), func(at paths.InSite) bool { return reached[at.String()] }) {
 			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml", Line: l.Line, Column: 3, Message: l.Name + " is in the crate and on no page",
 				Why: "its versions are looked after, and it is in the bill, for nothing", Next: "merry drop " + l.Name})
 		}
 	}
-	var failed error
-	own, err := c.ownScripts(used, func(name paths.InSite) bool {
-		m, err := all()
-		failed = err
-		return err == nil && len(m.Of(name)) > 0
-	})
-	return append(found, own...), cmp.Or(err, failed)
+	for _, name := range leftovers {
+		if !reached[name.String()] {
+			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file names it",
+				Why: "it may be a leftover", Next: "remove it, or leave it"})
+		}
+	}
+	return found, nil
+}
+
+// reachedResult names what is kept of a search for what leads to files.
+const reachedResult = "reached-1"
+
+// reached tells which of some files something else than a tag leads to. The answer for one state of the site is remembered.
+func (c *inspection) reached(ctx context.Context, wanted []paths.InSite, state uint64) (map[string]bool, error) {
+	list := map[string]bool{}
+	if len(wanted) == 0 {
+		return list, nil
+	}
+	key, cache := fmt.Sprint(c.p.Root, state, c.site.Stamp, project.Texts(wanted)), c.p.Origin.Cache
+	if b, ok := cache.Result(reachedResult, key); ok && state != 0 && json.Unmarshal(b, &list) == nil {
+		return list, nil
+	}
+	m, err := tags.MentionsOf(ctx, c.p, c.site, wanted)
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range wanted {
+		if len(m.Of(name)) > 0 {
+			list[name.String()] = true
+		}
+	}
+	if b, err := json.Marshal(list); err == nil && state != 0 {
+		cache.PutResult(reachedResult, key, b) // a cache that can't be written to is no reason to fail
+	}
+	return list, nil
 }
 
 // pathWord is a text in a script that may be a path: it has a slash and the ending of a file for the web.
 var pathWord = regexp.MustCompile("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
 
 // ownScripts reads the site's own scripts and stylesheets for paths that lead nowhere, for source maps that are not
-// there, and for files that nothing refers to.
-func (c *inspection) ownScripts(used *usage, reached func(paths.InSite) bool) ([]check.Finding, error) {
-	var found []check.Finding
+// there, and for files that no tag and no other own file refers to.
+func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers []paths.InSite) {
 	mentioned := map[string]bool{}
 	folders := c.libraryFolders()
 	scripts, styles := c.p.OwnFiles(c.site, delivery.Script), c.p.OwnFiles(c.site, delivery.Stylesheet)
@@ -141,15 +173,14 @@ func (c *inspection) ownScripts(used *usage, reached func(paths.InSite) bool) ([
 		}
 	}
 	for _, name := range slices.Concat(scripts, styles) {
-		if !used.files[name.String()] && !mentioned[name.Base()] && !reached(name) {
-			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file names it",
-				Why: "it may be a leftover", Next: "remove it, or leave it"})
+		if !used.files[name.String()] && !mentioned[name.Base()] {
+			leftovers = append(leftovers, name)
 		}
 	}
 	for name := range used.files {
 		found = append(found, c.sourceMap(paths.Found(name))...)
 	}
-	return found, nil
+	return found, leftovers
 }
 
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.

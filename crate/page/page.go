@@ -92,6 +92,8 @@ type Page struct {
 	plain                                       bool // head and body as everybody writes them
 	headInsertable                              int  // behind the doctype
 	lines                                       *lines.Index
+	carriers                                    []span   // start tags that may hold a reference
+	scattered                                   bool     // references stand where these do not tell, too
 	served                                      []Region // once they were looked for
 	looked                                      bool
 }
@@ -113,6 +115,7 @@ func Read(b []byte) (*Page, error) {
 	}
 	p := &Page{Bytes: b, lines: lines.Of(b), firstBody: -1, Includes: make([]Include, 0, 8)}
 	r := reader{p: p, s: NewScanner(b)}
+	r.s.keep = true
 	if bytes.HasPrefix(b, []byte("\xef\xbb\xbf")) {
 		p.Charset = true
 		p.headInsertable = 3
@@ -146,6 +149,9 @@ func (r *reader) read() {
 			r.end(t)
 			continue
 		}
+		if carries([]byte(t.Name), p.Bytes[t.Start:t.End]) {
+			s.carriers = append(s.carriers, span{t.Start, t.End})
+		}
 		switch t.Name {
 		case "script":
 			r.script(t)
@@ -172,7 +178,10 @@ func (r *reader) read() {
 			r.content(t.Start)
 		case "template":
 			r.templates++
-		case "title", "noscript", "bgsound", "basefont":
+			p.scattered = true
+		case "noscript":
+			p.scattered = true
+		case "title", "bgsound", "basefont":
 		case "frameset", "plaintext":
 			r.trouble = true
 			r.content(t.Start)
@@ -183,6 +192,8 @@ func (r *reader) read() {
 			}
 		}
 	}
+	p.carriers = s.carriers
+	p.scattered = p.scattered || s.Foreign() || bytes.Contains(p.Bytes, []byte("[if "))
 	p.Fragment = !p.Doctype && !p.html.there() && !p.head.there() && !p.body.there()
 	p.plain = !r.trouble && r.templates == 0 && !s.Foreign() && p.head.there() && p.headEnd.there() &&
 		p.body.there() && p.bodyEnd.there() && p.head.start < p.headEnd.start &&

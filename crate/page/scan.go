@@ -41,6 +41,9 @@ type Scanner struct {
 	// is read; skimmed is where the last of these start tags stands.
 	skim    bool
 	skimmed int
+	// carriers are the start tags that were passed over and may hold a reference, where keep is set.
+	keep     bool
+	carriers []span
 
 	token Token
 
@@ -122,6 +125,7 @@ func (s *Scanner) pass(at int, c byte) bool {
 	if j == name || j >= len(b) || matters(b[name:j]) {
 		return false
 	}
+	end := j
 	if class[b[j]] == 0 || b[j] == '=' {
 		return false // an unusual name, for the slower way to read
 	}
@@ -133,6 +137,9 @@ func (s *Scanner) pass(at int, c byte) bool {
 	s.pos = j + 1
 	if c != '/' {
 		s.skimmed = at
+		if s.keep && carries(b[name:end], b[end:j]) {
+			s.carriers = append(s.carriers, span{at, j + 1})
+		}
 	}
 	return true
 }

@@ -1,6 +1,7 @@
 package tags
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"path"
@@ -20,9 +21,18 @@ import (
 // fonts, imports, import maps, conditional comments, templates. A folder that an import map names ends in a slash.
 type Mentions map[string][]string
 
-// MentionsOf reads every page, own stylesheet and own script of a site.
-func MentionsOf(ctx context.Context, p *project.Project, site *project.Site) (Mentions, error) {
+// MentionsOf reads the pages, own stylesheets and own scripts of a site for what leads to some of its files.
+func MentionsOf(ctx context.Context, p *project.Project, site *project.Site, wanted []paths.InSite) (Mentions, error) {
 	m := Mentions{}
+	of := map[string]bool{} // files, and folders with a slash
+	words := [][]byte{[]byte("importmap")}
+	for _, name := range wanted {
+		of[name.String()] = true
+		words = append(words, []byte(name.Base()))
+		for dir := name.Dir(); dir != "."; dir = path.Dir(dir) {
+			of[dir+"/"] = true
+		}
+	}
 	var mu sync.Mutex
 	note := func(from paths.InSite, base, ref string, b []byte, offset int) {
 		t := Resolve(from, base, ref)
@@ -32,6 +42,9 @@ func MentionsOf(ctx context.Context, p *project.Project, site *project.Site) (Me
 		to := t.Path.String()
 		if strings.HasSuffix(ref, "/") {
 			to += "/"
+		}
+		if !of[to] {
+			return
 		}
 		line, column := page.Position(b, offset)
 		mu.Lock()
@@ -43,6 +56,9 @@ func MentionsOf(ctx context.Context, p *project.Project, site *project.Site) (Me
 		b, err := p.ReadInSite(name)
 		if err != nil {
 			return nil // that is told elsewhere
+		}
+		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
+			return nil // most say nothing of them, which takes less to see than to read
 		}
 		switch delivery.KindOf(name.String()) {
 		case delivery.Stylesheet:
@@ -88,13 +104,22 @@ func (m Mentions) Of(name paths.InSite) []string {
 	return slices.Compact(list)
 }
 
-// OfLibrary lists the places that lead to files of a library.
-func (m Mentions) OfLibrary(p *project.Project, library string) []string {
-	var list []string
+// FilesOf lists where the files of a library are in the site.
+func FilesOf(p *project.Project, library string) []paths.InSite {
+	var list []paths.InSite
 	for _, f := range p.Seal.Libraries[library].Files {
 		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
-			list = append(list, m.Of(at)...)
+			list = append(list, at)
 		}
+	}
+	return list
+}
+
+// OfAny lists the places that lead to any of some files.
+func (m Mentions) OfAny(files []paths.InSite) []string {
+	var list []string
+	for _, at := range files {
+		list = append(list, m.Of(at)...)
 	}
 	slices.Sort(list)
 	return slices.Compact(list)
