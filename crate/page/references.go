@@ -256,7 +256,7 @@ func inScript(text []byte, at int, typ string, tell func(Reference)) {
 	switch {
 	case typ == "importmap" || typ == "speculationrules":
 		for _, m := range quoted.FindAllSubmatchIndex(text, -1) {
-			tell(Reference{Ref: string(text[m[2]:m[3]]), Start: at + m[2], End: at + m[3], In: InImport, Element: "script"})
+			tell(Reference{Ref: string(text[m[2]:m[3]]), Start: at + m[2], End: at + m[3], In: InImport, Element: typ})
 		}
 	case typ == "module" || typ == "" || isScriptType(typ):
 		ScriptReferences(text, func(r Reference) {
