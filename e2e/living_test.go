@@ -191,7 +191,7 @@ func TestTenOwnScripts(t *testing.T) {
 	}
 	s.Run("undo")
 	s.Run("move", "index.html", "pages/home.html")
-	if got := s.Read("pages/home.html"); !strings.Contains(got, "src='../js/scene4.js?v=4'") || !strings.Contains(got, `import "../js/tide.mjs"`) || !strings.Contains(got, `"../img/gull.svg 1x, ../img/gull.svg?2 2x"`) || !strings.Contains(got, `<script src="../js/old.js">`) {
+	if got := s.Read("pages/home.html"); !strings.Contains(got, "src='../js/scene4.js?v=4'") || !strings.Contains(got, `import "../js/tide.mjs"`) || !strings.Contains(got, `"../img/gull.svg 1x, ../img/gull.svg?2 2x"`) || !strings.Contains(got, `<script src="../js/old.js">`) || !strings.Contains(got, `{"imports": {"tide": "../js/tide.mjs"}}`) {
 		t.Errorf("the moved page is\n%s", got)
 	}
 	s.Run("undo")

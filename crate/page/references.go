@@ -256,6 +256,9 @@ func inScript(text []byte, at int, typ string, tell func(Reference)) {
 	switch {
 	case typ == "importmap" || typ == "speculationrules":
 		for _, m := range quoted.FindAllSubmatchIndex(text, -1) {
+			if c := text[m[2]]; c != '.' && c != '/' {
+				continue // a package's name (HTML Standard, section 8.1.6.2): addresses begin so
+			}
 			tell(Reference{Ref: string(text[m[2]:m[3]]), Start: at + m[2], End: at + m[3], In: InImport, Element: typ})
 		}
 	case typ == "module" || typ == "" || isScriptType(typ):
