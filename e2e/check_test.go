@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -282,6 +283,52 @@ func TestHostileScripts(t *testing.T) {
 		r := s.Try("check", "index.html")
 		if r.Status > 1 || strings.Contains(r.Err, "goroutine") || name != "deep" && (r.Status != 1 || !strings.Contains(r.Out, "rehearsal-stopped")) {
 			t.Errorf("%s: %+v", name, r)
+		}
+	}
+}
+
+// TestOneThingTwice: a script in two builds is told, and a plug-in whose banner begins with its base's name is no second version.
+func TestOneThingTwice(t *testing.T) {
+	s := merrytest.Empty(t)
+	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script src=\"js/winch.js\"></script>\n<script src=\"js/OTHER.js\"></script>\n</body>\n</html>\n"
+	base := "/*! Winch v2.0.0 */\n(function () {\n  window.Winch = {\n    turn: function () {\n      return 1;\n    }\n  };\n})();\n"
+	s.Write("js/winch.js", base)
+	s.Write("js/winch.min.js", "/*! Winch v2.0.0 */\n(function(){window.Winch={turn:function(){return 1}}})();\n")
+	s.Write("js/old.js", strings.Replace(base, "2.0.0", "1.0.0", 1))
+	s.Write("index.html", strings.Replace(page, "OTHER", "winch.min", 1))
+	s.Run("start")
+	s.Fail(1, []string{"included-twice", "js/winch.min.js is the same as js/winch.js in line 8, in another build"}, "check")
+	s.Write("index.html", strings.Replace(page, "OTHER", "old", 1))
+	s.Fail(1, []string{"two-versions", "1.0.0 here, and 2.0.0 in line 8"}, "check")
+	for i, banner := range []string{"/*! Winch Lamp - v1.1.0 */", "/*! Winch v1.1.0 lamp plugin */", "/* Winch: lamp plugin, version 1.1.0 */"} {
+		name := fmt.Sprintf("lamp%d", i)
+		s.Write("js/"+name+".js", banner+"\n(function () {\n  Winch.lamp = {\n    on: 1\n  };\n})();\n")
+		s.Write("index.html", strings.Replace(page, "OTHER", name, 1))
+		if out := s.Try("check").Out; strings.Contains(out, "two-versions") || strings.Contains(out, "included-twice") {
+			t.Errorf("%s: check says\n%s", banner, out)
+		}
+	}
+}
+
+// TestLeadsNowhere: what a page asks for and is not there is told once, with its places; what waits for a click is a warning.
+func TestLeadsNowhere(t *testing.T) {
+	s := merrytest.Empty(t)
+	body := "<img src=\"no.png\" srcset=\"no.png 1x, Gull.svg 2x\" alt=\"\">\n<a href=\"gone.html\">x</a> <a href=\"/route\">r</a> <a href=\"#top\">t</a> <a href=\"other.html#x\">o</a>\n<template><img src=\"t.png\"></template>\n<p style=\"background: url(no.png)\">\n<script type=\"module\">import \"./no.mjs\";</script>\n<!--[if IE]><script src=\"ie.js\"></script><![endif]-->\n"
+	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n" + body + "</body>\n</html>\n"
+	s.Write("index.html", page)
+	s.Write("other.html", page)
+	s.Write("gull.svg", "<svg></svg>")
+	s.Run("start")
+	out := s.Try("check", "--no-rehearse").Out
+	for _, want := range []string{"there is no file no.png, asked for here and at index.html:8:27, index.html:11:27, other.html:8:11, other.html:8:27 and 1 more", "there is no file Gull.svg; on disk it is written gull.svg", "there is no file gone.html, asked for here and at other.html:9:10",
+		"who follows the link", "there is no file no.mjs", `browsers for which [if IE] is true`, "2 pages: 3 errors, 2 warnings"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("check does not say %q:\n%s", want, out)
+		}
+	}
+	for _, not := range []string{"t.png", "route", "other.html#x"} {
+		if strings.Contains(out, not) {
+			t.Errorf("check speaks of %q:\n%s", not, out)
 		}
 	}
 }

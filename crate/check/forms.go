@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/page"
@@ -56,6 +57,20 @@ func (k *pageCheck) loader(i int) bool {
 	return false
 }
 
+// mayBeOne tells whether two scripts that are called alike may be one library: the banner of a plug-in may begin with the name of
+// its base, but the base is defined once.
+func mayBeOne(a, b *script.Report) bool {
+	if a == nil || b == nil {
+		return true
+	}
+	for _, g := range a.Defines {
+		if slices.ContainsFunc(b.Defines, func(h script.Global) bool { return g.Name == h.Name }) {
+			return true
+		}
+	}
+	return len(a.Defines) == 0 && len(b.Defines) == 0 && len(a.Parts)+len(b.Parts) == 0
+}
+
 // versions looks for one library in two versions, and for libraries that nobody recorded.
 func (k *pageCheck) versions() {
 	first := map[string]int{}
@@ -74,7 +89,7 @@ func (k *pageCheck) versions() {
 			first[key] = i
 			continue
 		}
-		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" {
+		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" && mayBeOne(other.Script, in.Script) {
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
 			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s in line %d", in.Name, in.Version, other.Version, line),
 				"the second one takes the place of the first, and of what was added to it in between", fmt.Sprintf("take one of the two tags off, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.p.File))

@@ -2,7 +2,6 @@ package check
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 )
 
@@ -30,7 +29,6 @@ func Once(found []Finding) []Finding {
 	}
 	for key, at := range first {
 		if also := places[key]; len(also) > 0 {
-			slices.Sort(also)
 			more := ""
 			if n := len(also) - mostPlaces; n > 0 {
 				also, more = also[:mostPlaces], fmt.Sprintf(" and %d more", n)

@@ -3,6 +3,7 @@ package check
 import (
 	"bytes"
 	"fmt"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -11,6 +12,7 @@ import (
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 )
 
 // OnPage returns a page's findings.
@@ -22,6 +24,7 @@ func OnPage(p *Page, c Crate) []Finding {
 	k.twice()
 	k.forms()
 	k.versions()
+	k.builds()
 	k.mixed()
 	k.needs()
 	k.ownStyles()
@@ -217,6 +220,49 @@ func (k *pageCheck) twice() {
 		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL, line), why,
 			fmt.Sprintf("remove one of the two tags, or all by merry omit %s --page %s and include it again", orPath(in), k.p.File))
 	}
+}
+
+// builds finds a script that is there in two builds: they define the same globals, and are called alike but for the marks of
+// builds, or are of one library.
+func (k *pageCheck) builds() {
+	for i := range k.p.Includes {
+		for j := range i {
+			a, b := &k.p.Includes[j], &k.p.Includes[i]
+			if !a.Loads || !b.Loads || a.Script == nil || b.Script == nil || a.Path+a.URL == b.Path+b.URL || k.p.Page.Includes[i].Kind != page.Script || k.p.Page.Includes[j].Kind != page.Script {
+				continue
+			}
+			if !sameGlobals(a.Script, b.Script) || plainStem(a.Path+a.URL) != plainStem(b.Path+b.URL) && (a.Library == "" || a.Library != b.Library) || a.Version != b.Version {
+				continue
+			}
+			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
+			k.add(IncludedTwice, Warning, k.p.Page.Includes[i].Start, fmt.Sprintf("%s is the same as %s in line %d, in another build", b.Path+b.URL, a.Path+a.URL, line),
+				"a script that runs twice sets itself up twice, and may throw away what was done in between", "remove one of the two tags")
+			return
+		}
+	}
+}
+
+// sameGlobals tells whether two scripts define the same globals, at least one.
+func sameGlobals(a, b *script.Report) bool {
+	if len(a.Defines) == 0 || len(a.Defines) != len(b.Defines) {
+		return false
+	}
+	for i := range a.Defines {
+		if a.Defines[i].Name != b.Defines[i].Name {
+			return false
+		}
+	}
+	return true
+}
+
+// plainStem is a file's name without its ending and the marks of builds.
+func plainStem(name string) string {
+	base := strings.ToLower(path.Base(name))
+	base = strings.TrimSuffix(base, path.Ext(base))
+	for _, mark := range []string{".min", "-min", ".debug", "-debug", "-src", ".src", ".dev", ".prod", ".slim"} {
+		base = strings.TrimSuffix(base, mark)
+	}
+	return base
 }
 
 func orPath(in *Include) string {
