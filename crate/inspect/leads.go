@@ -34,8 +34,11 @@ func (c *inspection) leads(v *tags.Page, file string) []check.Finding {
 		if to, moved := c.moved[t.Path]; moved {
 			t.Path = to
 		}
+		if t.Path.IsZero() || c.has(t.Path) {
+			return
+		}
 		ending := strings.ToLower(path.Ext(t.Path.String()))
-		if t.Path.IsZero() || c.has(t.Path) || !slices.Contains(static, ending) || strings.HasPrefix(ending, ".htm") && c.made() || c.p.At(c.p.InProject(t.Path)).File != nil {
+		if !slices.Contains(static, ending) || strings.HasPrefix(ending, ".htm") && c.made() || c.p.At(c.p.InProject(t.Path)).File != nil {
 			return
 		}
 		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: file, Message: "there is no file " + t.Path.String(),

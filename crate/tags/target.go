@@ -82,6 +82,12 @@ func plainPath(from paths.InSite, base, ref string) paths.InSite {
 			return paths.InSite{}
 		}
 	}
+	if dir := from.Dir(); !strings.Contains(ref, "./") && !strings.Contains(ref, "//") && !strings.HasSuffix(ref, "/") && !strings.HasSuffix(ref, ".") {
+		if dir == "." {
+			return paths.Found(ref)
+		}
+		return paths.Found(dir + "/" + ref)
+	}
 	return paths.Found(strings.TrimPrefix(path.Join("/", from.Dir(), ref), "/"))
 }
 
