@@ -17,32 +17,27 @@ type (
 
 // Move moves libraries, single files of libraries, or own files; all references follow.
 func (c *Crate) Move(ctx context.Context, req MoveRequest) (*Moved, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("move", append(append([]string{}, req.What...), "to", req.To)...))
-	if err != nil {
-		return nil, err
-	}
-	defer set.Close()
 	req.Dir = c.Dir
-	if err := relocate.Draft(ctx, d, req); err != nil {
-		return nil, err
-	}
-	out := &Moved{}
-	if err := finish(ctx, d, &out.Outcome, &out.Pages, nil); err != nil {
-		return nil, err
-	}
-	out.Pages = changed(out.Pages)
-	relocate.Report(d, out)
-	return out, nil
+	title := reconcile.Titled("move", append(append([]string{}, req.What...), "to", req.To)...)
+	return c.moving(ctx, title, func(d *reconcile.Draft) error { return relocate.Draft(ctx, d, req) })
 }
 
 // FollowMoved lets records and pages follow what somebody moved by hand.
 func (c *Crate) FollowMoved(ctx context.Context) (*Moved, error) {
-	d, set, err := c.draft(ctx, "move --found")
+	return c.moving(ctx, "move --found", func(d *reconcile.Draft) error {
+		_, err := relocate.Found(ctx, d)
+		return err
+	})
+}
+
+// moving carries out what is drafted, and says what moved.
+func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcile.Draft) error) (*Moved, error) {
+	d, set, err := c.draft(ctx, title)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	if _, err := relocate.Found(ctx, d); err != nil {
+	if err := draft(d); err != nil {
 		return nil, err
 	}
 	out := &Moved{}

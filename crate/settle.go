@@ -24,6 +24,11 @@ type SettleRequest struct {
 // Settle makes files, seal and pages what the packing list says, in one change: after somebody edited it, after two people's
 // work was merged, or when the seal was lost.
 func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error) {
+	before, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	settle.Prefetch(ctx, before)
 	d, set, err := c.draft(ctx, "settle")
 	if err != nil {
 		return nil, err

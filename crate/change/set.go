@@ -138,6 +138,11 @@ func (s *Set) Write(name paths.InProject, content []byte, seen disk.Stamp) error
 	return s.write(name, content, seen, 0o644)
 }
 
+// Create drafts a file that is not there, with its permissions.
+func (s *Set) Create(name paths.InProject, content []byte, mode fs.FileMode) error {
+	return s.write(name, content, disk.Stamp{}, mode.Perm())
+}
+
 // write is Write with the permissions of a file that is to be made.
 func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode fs.FileMode) error {
 	e, err := s.entry(name, seen)

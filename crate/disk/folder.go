@@ -113,6 +113,17 @@ func (f *Folder) Stat(name string) (fs.FileInfo, error) {
 	return info, circle(name, err)
 }
 
+// IsLink tells whether a name is that of a link, wherever it leads.
+func (f *Folder) IsLink(name string) (bool, error) {
+	p, err := f.Enter(path.Dir(name))
+	if err != nil {
+		return false, err
+	}
+	defer p.Close()
+	info, err := p.Stat(path.Base(name))
+	return err == nil && info.Mode()&fs.ModeSymlink != 0, err
+}
+
 // Stamp returns a regular file's stamp. Its errors are those of Read.
 func (f *Folder) Stamp(name string) (Stamp, error) {
 	info, err := f.Stat(name)

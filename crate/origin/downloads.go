@@ -36,9 +36,7 @@ func Downloads(dir string) ([]Download, error) {
 	}
 	var files []os.FileInfo
 	for _, e := range entries {
-		name := strings.ToLower(e.Name())
-		archive := slices.ContainsFunc([]string{".zip", ".tgz", ".tar.gz", ".tar", ".tar.xz", ".tar.bz2", ".tar.zst", ".js", ".css"}, func(ext string) bool { return strings.HasSuffix(name, ext) })
-		if info, err := e.Info(); err == nil && archive && info.Mode().IsRegular() {
+		if info, err := e.Info(); err == nil && mayHold(e.Name()) && info.Mode().IsRegular() {
 			files = append(files, info)
 		}
 	}
@@ -66,6 +64,32 @@ func Downloads(dir string) ([]Download, error) {
 		}
 	}
 	return list, nil
+}
+
+// mayHold tells the names of files that a library may come in.
+func mayHold(name string) bool {
+	name = strings.ToLower(name)
+	return slices.ContainsFunc([]string{".zip", ".tgz", ".tar.gz", ".tar", ".tar.xz", ".tar.bz2", ".tar.zst", ".js", ".css"}, func(ext string) bool { return strings.HasSuffix(name, ext) })
+}
+
+// ArchiveIn finds, by the last part of a recorded path, a file that a library may come in: one of the sources itself, or one that
+// lies right in one of them. It returns "" where there is none; whatever else the record's path says is not followed.
+func ArchiveIn(dir string, sources []string, from string) string {
+	base := path.Base(from)
+	if !mayHold(base) {
+		return ""
+	}
+	for _, src := range sources {
+		if !filepath.IsAbs(src) {
+			src = filepath.Join(dir, src)
+		}
+		for _, full := range []string{src, filepath.Join(src, base)} {
+			if info, err := os.Lstat(full); err == nil && info.Mode().IsRegular() && filepath.Base(full) == base {
+				return full
+			}
+		}
+	}
+	return ""
 }
 
 // Candidates lists the archives and folders among sources, or in them, that may be a library's source: what is named itself,

@@ -107,6 +107,9 @@ func Place(d *delivery.Delivery, s *delivery.Selection, w Wish) (*Placement, err
 		pl.Why = ""
 	}
 	for p, place := range at {
+		if paths.Hidden(place) && !paths.Hidden(p) {
+			return nil, problem.Refuse(problem.NameBad, "choose a place without a name that begins with a dot", "%s can't go to %s: what lies there sets up servers, editors and other programs", p, place)
+		}
 		var err error
 		if pl.At[p], err = paths.Site(place); err != nil {
 			return nil, problem.Refuse(problem.NameBad, "give the file another name with --rename "+path.Base(p)+"=NAME, or choose other folders in the packing list", "%w", err)

@@ -121,8 +121,8 @@ func (d *Draft) Rename(old, new string) {
 // now is what a library that had a name before is called.
 func (d *Draft) now(name string) string { return cmp.Or(d.renamed[name], name) }
 
-// Put drafts one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way; what else is there is
-// treated by the policy.
+// Put drafts one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way;
+// what else is there is treated by the policy.
 func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
 	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MostFile, nil)
 	switch {

@@ -100,9 +100,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		}
 		edited, err := e.Bytes()
 		if to, moves := d.moving[name]; err == nil && moves {
-			if err = d.set.Remove(at, stamp); err == nil {
-				err = d.set.Write(after.InProject(to), edited, disk.Stamp{})
-			}
+			err = d.carry(at, after.InProject(to), edited, stamp)
 			done.Note = "moved to " + to.String()
 		} else if err == nil && string(edited) != string(b) {
 			err = d.set.Write(at, edited, stamp)

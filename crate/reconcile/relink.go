@@ -229,10 +229,7 @@ func (r *relinker) files(ctx context.Context) error {
 		}
 		edited := r.edited(name, b)
 		if to, moves := r.own[name]; moves {
-			if err := r.d.set.Remove(at, stamp); err != nil {
-				return err
-			}
-			return r.d.set.Write(r.after.InProject(to), edited, disk.Stamp{})
+			return r.d.carry(at, r.after.InProject(to), edited, stamp)
 		}
 		if string(edited) == string(b) {
 			return nil
@@ -242,6 +239,18 @@ func (r *relinker) files(ctx context.Context) error {
 	slices.SortFunc(r.mentions, func(a, b Mention) int { return strings.Compare(a.At, b.At) })
 	r.d.mentions = r.mentions
 	return err
+}
+
+// carry drafts a file's text in another place, with the permissions that it has.
+func (d *Draft) carry(from, to paths.InProject, text []byte, seen disk.Stamp) error {
+	info, err := d.Before.Disk.Stat(from.String())
+	if err != nil {
+		return err
+	}
+	if err := d.set.Remove(from, seen); err != nil {
+		return err
+	}
+	return d.set.Create(to, text, info.Mode())
 }
 
 // edited is a stylesheet or script with its references as they will be.

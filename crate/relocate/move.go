@@ -4,6 +4,7 @@
 package relocate
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -195,9 +196,13 @@ func (m *moving) one(from paths.InSite, to string) error {
 		m.file(of.Library, of.File.Path, to)
 		return nil
 	}
-	if place != from {
-		m.own[from] = place
+	if place == from {
+		return nil
 	}
+	if link, err := p.Disk.IsLink(at.String()); err != nil || link {
+		return cmp.Or(err, problem.Refuse(problem.FileInTheWay, "move what it leads to, and make the link anew", "%s is a link", at))
+	}
+	m.own[from] = place
 	return nil
 }
 

@@ -5,8 +5,6 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 )
 
@@ -36,33 +34,4 @@ func Follow(d *delivery.Delivery, sel *delivery.Selection, lib *record.Library, 
 		places[to] = place
 	}
 	return places
-}
-
-// Displaced tells where the files of another version go that stand for files which lie elsewhere than the site's habits
-// would have them, as adopted ones do: into the folders where those are.
-func Displaced(p *project.Project, lib *record.Library, d *delivery.Delivery, sel *delivery.Selection, version string) map[string]paths.InSite {
-	habits, _ := project.HabitsFor(p.List, lib)
-	at := map[string]paths.InSite{}
-	for _, f := range p.Seal.Libraries[lib.Name].Files {
-		place, ok := p.InSite(f.At)
-		if !ok || f.Role != record.Tagged || lib.Into != "" || lib.Places[f.Path] != "" || place.Dir() == habits.Folder(delivery.KindOf(f.Path)) ||
-			strings.HasPrefix(place.String(), habits.Together+"/") {
-			continue
-		}
-		to := f.Path
-		if !sel.Has(to) {
-			to = Successor(d, version, lib.Version, to)
-		}
-		if to == "" || !sel.Has(to) {
-			continue
-		}
-		base := path.Base(to)
-		if place.Base() != path.Base(f.Path) && lib.Version != "" {
-			base = strings.ReplaceAll(place.Base(), lib.Version, version)
-		}
-		if moved, err := paths.Site(path.Join(place.Dir(), base)); err == nil {
-			at[to] = moved
-		}
-	}
-	return at
 }

@@ -2,6 +2,7 @@ package settle
 
 import (
 	"context"
+	"errors"
 	"io/fs"
 	"maps"
 	"path"
@@ -163,7 +164,7 @@ func openTaken(ctx context.Context, p *project.Project, name string, sealed *rec
 	t := &taken{files: map[string][]byte{}}
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
-		b, err := p.Bytes(ctx, project.Sealed{Library: name, File: f})
+		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
 		if err != nil {
 			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+", or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
 		}
@@ -182,4 +183,37 @@ func (t *taken) describe(ctx context.Context, name string, p *project.Project) (
 	}
 	slices.SortFunc(items, func(a, b delivery.Listed) int { return strings.Compare(a.Path, b.Path) })
 	return delivery.Describe(ctx, name, items, t, p.Facts)
+}
+
+// openSealed opens a library that was taken, by an entry which may say other things of it than before.
+func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(), error) {
+	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, There: map[string]paths.InSite{}}
+	for _, f := range sealed.Files {
+		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			l.There[f.Path] = place
+		}
+	}
+	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
+	done := func() {}
+	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
+	switch {
+	case err == nil:
+		l.Delivery, l.From, done = o.Delivery, o.Tree, o.Close
+		l.Delivery.Name = entry.Name
+		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
+			o.Close() // some of it was adopted from elsewhere
+			err = fs.ErrNotExist
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return nil, nil, err
+	}
+	if err != nil {
+		taken, terr := openTaken(ctx, p, entry.Name, sealed)
+		if terr != nil {
+			return nil, nil, terr
+		}
+		l.Delivery, l.From, l.partial, done = taken.Delivery, taken, true, func() {}
+	}
+	l.Selection = Sealed(l.Delivery, sealed)
+	return l, done, nil
 }

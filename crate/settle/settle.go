@@ -3,15 +3,10 @@ package settle
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
-	"io/fs"
-	"maps"
 	"path"
 	"slices"
 
-	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
@@ -19,7 +14,6 @@ import (
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
-	"merrycrate.example/merry/crate/style"
 )
 
 // Settled says what settling did.
@@ -46,6 +40,20 @@ type Settling struct {
 
 func (s *Settling) did(library, format string, args ...any) {
 	s.Out.Done = append(s.Out.Done, Done{library, fmt.Sprintf(format, args...)})
+}
+
+// Prefetch opens what must be brought before the project is locked: a slow server keeps nobody waiting. What can't be had is
+// told when the change is drafted.
+func Prefetch(ctx context.Context, p *project.Project) {
+	s := &Settling{Draft: &reconcile.Draft{Before: p}}
+	for _, lib := range p.List.Libraries {
+		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil && sealed.Version == lib.Version && sealed.Origin == lib.From {
+			continue
+		}
+		if o, err := s.source(ctx, lib); err == nil {
+			o.Close()
+		}
+	}
 }
 
 // Libraries drafts that the files and the seal of each library are what the packing list says.
@@ -294,7 +302,9 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 		d.Seal.Libraries[lib.Name].Version = o.Version // so that its older files may be written over
 	} else {
 		l.Linked = lib.Serve == record.CDN
-		l.There = l.lie(d)
+		if l.There, err = l.lie(ctx, d); err != nil {
+			return err
+		}
 	}
 	if _, err := l.Draft(ctx, d); err != nil {
 		return err
@@ -316,11 +326,11 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 }
 
 // lie tells which chosen files lie on the site already: the very bytes, under the same name, in one place alone.
-func (l *Library) lie(d *reconcile.Draft) map[string]paths.InSite {
+func (l *Library) lie(ctx context.Context, d *reconcile.Draft) (map[string]paths.InSite, error) {
 	at := map[string]paths.InSite{}
-	site, err := d.Site(context.Background())
+	site, err := d.Site(ctx)
 	if err != nil {
-		return nil
+		return nil, err
 	}
 	byName := map[string][]paths.InSite{}
 	for name := range site.Files {
@@ -352,144 +362,5 @@ func (l *Library) lie(d *reconcile.Draft) map[string]paths.InSite {
 			at[c.Path] = same[0]
 		}
 	}
-	return at
-}
-
-// source opens what an entry comes from, in the entry's version, or an archive of that name that lies elsewhere.
-func (s *Settling) source(ctx context.Context, lib record.Library) (*origin.Opened, error) {
-	p := s.Draft.Before
-	req := origin.Request{Name: lib.From, Dir: string(p.Root), Recorded: true}
-	if pkg, ok := lib.Package(); ok {
-		req.Name = record.FromRegistry + pkg
-		if lib.Version != "" {
-			req.Name += "@" + lib.Version
-		}
-		return p.Origin.Open(ctx, req)
-	}
-	if lib.From == "" {
-		return nil, problem.Refuse(problem.SourceUnset, "write from: registry:"+lib.Name+", or where else it comes from", "the packing list does not say where %s comes from", lib.Name)
-	}
-	if source.IsAddress(lib.From) || origin.There(req.Dir, lib.From) {
-		return p.Origin.Open(ctx, req)
-	}
-	for _, dir := range s.Sources {
-		full := dir
-		if path.Base(dir) != path.Base(lib.From) {
-			full = path.Join(dir, path.Base(lib.From))
-		}
-		if origin.There(s.Dir, full) {
-			return p.Origin.Open(ctx, origin.Request{Name: full, Dir: s.Dir})
-		}
-	}
-	return nil, problem.Refuse(problem.FileUnknown, "merry settle --from FOLDER, with the folder that it lies in", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
-}
-
-// onDisk seals a library from what lies on the site, where nothing else has it. It tells whether anything was found.
-func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error) {
-	d := s.Draft
-	site, err := d.Site(ctx)
-	if err != nil {
-		return false, err
-	}
-	habits, _ := project.HabitsFor(d.List, &lib)
-	wish := placement.Wish{Library: lib.Name, Habits: habits, Into: lib.Into}
-	t := &taken{files: map[string][]byte{}}
-	there := map[string]paths.InSite{}
-	for _, name := range slices.Concat(lib.Take, lib.Keep) {
-		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)), path.Join(habits.Folder(delivery.KindOf(name)), path.Base(name))}
-		for _, try := range tries {
-			at := paths.Found(try)
-			if _, ok := site.Files[at]; !ok || try == "" || d.Before.At(d.Before.InProject(at)).Library != "" {
-				continue
-			}
-			b, err := d.Before.ReadInSite(at)
-			if err != nil {
-				return false, err
-			}
-			t.files[name], there[name] = b, at
-			break
-		}
-	}
-	s.closure(site, t, there)
-	if len(t.files) == 0 {
-		return false, nil
-	}
-	if t.Delivery, err = t.describe(ctx, lib.Name, d.Before); err != nil {
-		return false, err
-	}
-	sel, _ := Choose(t.Delivery, lib.Version, lib)
-	l := &Library{Entry: lib, Delivery: t.Delivery, From: t, Selection: sel, There: there, Licence: t.Licence}
-	if _, err := l.Draft(ctx, d); err != nil {
-		return false, err
-	}
-	known := 0
-	for _, f := range d.Seal.Libraries[lib.Name].Files {
-		if d.Before.Origin.Cache.Has(f.Integrity) {
-			known++
-		}
-	}
-	switch vouched := "nothing else vouches for its bytes"; {
-	case known == len(t.files):
-		vouched = "the cache has seen the very bytes before"
-		fallthrough
-	default:
-		s.did(lib.Name, "sealed from what lies on the site, %s: %s", files(len(t.files)), vouched)
-	}
-	return true, nil
-}
-
-// closure adds what found stylesheets ask for, as far as it lies where they look.
-func (s *Settling) closure(site *project.Site, t *taken, there map[string]paths.InSite) {
-	p := s.Draft.Before
-	queue := slices.Sorted(maps.Keys(t.files))
-	for ; len(queue) > 0; queue = queue[1:] {
-		name := queue[0]
-		if delivery.KindOf(name) != delivery.Stylesheet {
-			continue
-		}
-		for _, r := range style.References(t.files[name]) {
-			by := delivery.PathOf(r.URL)
-			to, at := path.Join(path.Dir(name), by), paths.Found(path.Join(there[name].Dir(), by))
-			if _, ok := site.Files[at]; !ok || by == "" || t.files[to] != nil || !fs.ValidPath(to) || p.At(p.InProject(at)).Library != "" {
-				continue
-			}
-			if b, err := p.ReadInSite(at); err == nil {
-				t.files[to], there[to] = b, at
-				queue = append(queue, to)
-			}
-		}
-	}
-}
-
-// openSealed opens a library that was taken, by an entry which may say other things of it than before.
-func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(), error) {
-	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, There: map[string]paths.InSite{}}
-	for _, f := range sealed.Files {
-		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
-			l.There[f.Path] = place
-		}
-	}
-	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
-	done := func() {}
-	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
-	switch {
-	case err == nil:
-		l.Delivery, l.From, done = o.Delivery, o.Tree, o.Close
-		l.Delivery.Name = entry.Name
-		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
-			o.Close() // some of it was adopted from elsewhere
-			err = fs.ErrNotExist
-		}
-	case !errors.Is(err, fs.ErrNotExist):
-		return nil, nil, err
-	}
-	if err != nil {
-		taken, terr := openTaken(ctx, p, entry.Name, sealed)
-		if terr != nil {
-			return nil, nil, terr
-		}
-		l.Delivery, l.From, l.partial, done = taken.Delivery, taken, true, func() {}
-	}
-	l.Selection = Sealed(l.Delivery, sealed)
-	return l, done, nil
+	return at, nil
 }

@@ -256,7 +256,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s, if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), m.Source), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
 }
 
-// placeMove drafts a library's new version. A library stays where it is.
+// placeMove drafts a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
 func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
 	old := d.Seal.Libraries[r.lib.Name]
 	next := r.next
@@ -266,7 +266,7 @@ func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
 	if err != nil {
 		return err
 	}
-	l.Linked, l.There = old.Linked, settle.Displaced(d.Before, r.lib, r.o.Delivery, r.sel, r.o.Version)
+	l.Linked = old.Linked
 	old.Version = r.o.Version // so that its older files may be written over
 	if _, err := l.Draft(ctx, d); err != nil {
 		return err
