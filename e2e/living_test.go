@@ -84,6 +84,7 @@ func TestLivesOfLibraries(t *testing.T) {
 			[]string{"js/regatta.min.js", `src="js/regatta.min.js"`}, nil},
 		{"a version dropped from a name", []string{"take ../downloads/regatta-1.2.0.zip --names versioned --page index.html", "move regatta:dist/regatta.min.js js/regatta.js"},
 			[]string{"js/regatta.js", "js/regatta-1.2.0.js", `src="js/regatta.js"`}, []string{"js/regatta-1.2.0.min.js"}},
+		{"the core alone", []string{"take ../downloads/quillpad-3.0.0.zip --into plugin/quillpad --page index.html"}, []string{"plugin/quillpad/lib/quillpad.js"}, []string{"plugin/quillpad/mode"}},
 		{"all named, few tagged", []string{"take ../downloads/quillpad-3.0.0.zip --files ** --into quill --page index.html"}, []string{"quill/mode/list/list.js", `src="quill/lib/quillpad.js"`}, []string{`mode/list/list.js"`}},
 		{"a part in and out", []string{"take ../downloads/quillpad-3.0.0.zip --part log --together --page index.html", "drop quillpad --part log"}, []string{"lib/quillpad/lib/quillpad.js"}, []string{"lib/quillpad/mode", "log.js"}},
 		{"kept beside, then tagged", []string{"take ../downloads/quillpad-3.0.0.zip --keep mode/** --page index.html", "include quillpad --only mode/log/log.js --page index.html"}, []string{"log.js\"></script>"}, []string{"list.js\"></script>"}},
@@ -115,6 +116,11 @@ func TestLivesOfLibraries(t *testing.T) {
 			}
 			clean(t, s, tt.name)
 			shown(t, s, tt.name)
+			// A colleague has the records and the files, and nothing in the cache; the downloads are somebody else's.
+			if err := os.RemoveAll(filepath.Join(s.Home, ".merry", "cache")); err != nil {
+				t.Fatal(err)
+			}
+			clean(t, s, tt.name+", at a colleague's")
 			for range tt.commands {
 				s.Run("undo")
 			}

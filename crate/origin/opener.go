@@ -233,6 +233,11 @@ const (
 	mostRemembered = 16 << 20
 )
 
+// Has tells whether the cache has the delivery of a library.
+func (r *Opener) Has(sealed *record.Sealed) bool {
+	return sealed.Digest != "" && r.Cache.Has(sealed.Digest)
+}
+
 // OpenKept opens the delivery of a library as the cache has it. The error of one that is not there is fs.ErrNotExist.
 func (r *Opener) OpenKept(ctx context.Context, digest, origin string) (*Opened, error) {
 	if digest == "" {

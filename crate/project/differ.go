@@ -41,6 +41,12 @@ func (p *Project) Differences() []Difference {
 	return list
 }
 
+// Differs tells whether list and seal say different things of a library.
+func (p *Project) Differs(library string) bool {
+	lib := p.List.Library(library)
+	return lib == nil || len(p.differ(lib, p.Seal.Libraries[library])) > 0
+}
+
 // differ says where an entry and what was taken differ.
 func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	if sealed == nil {

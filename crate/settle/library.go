@@ -205,12 +205,12 @@ func openSealed(ctx context.Context, p *project.Project, entry record.Library, s
 			err = fs.ErrNotExist
 		}
 	case !errors.Is(err, fs.ErrNotExist):
-		return nil, nil, err
+		return nil, func() {}, err
 	}
 	if err != nil {
 		taken, terr := openTaken(ctx, p, entry.Name, sealed)
 		if terr != nil {
-			return nil, nil, terr
+			return nil, func() {}, terr
 		}
 		l.Delivery, l.From, l.partial, done = taken.Delivery, taken, true, func() {}
 	}

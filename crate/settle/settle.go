@@ -137,6 +137,11 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 	if sealed == nil || sealed.Version != lib.Version || sealed.Origin != lib.From {
 		return s.bring(ctx, lib, sealed)
 	}
+	if !d.Before.Differs(lib.Name) && !d.Before.Origin.Has(sealed) {
+		// What was taken alone does not tell where the rest of a source would have its files stand.
+		s.Out.Notes = append(s.Out.Notes, lib.Name+": its source is not in the cache; list and seal agree, and whether folders and names were edited was not looked at")
+		return nil
+	}
 	l, done, err := s.open(ctx, lib, sealed)
 	if err != nil {
 		return err
@@ -192,30 +197,27 @@ func files(n int) string {
 func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.Sealed) (*Library, func(), error) {
 	d := s.Draft
 	l, done, err := openSealed(ctx, d.Before, lib, sealed)
-	if err != nil {
-		return nil, nil, err
+	if err != nil || l.partial {
+		if o, serr := s.source(ctx, lib); serr == nil {
+			done()
+			if l, err = Of(o, lib, Sealed(o.Delivery, sealed)); err != nil {
+				o.Close()
+				return nil, nil, err
+			}
+			l.Linked, done = sealed.Linked, o.Close
+			if l.Digest != sealed.Digest && sealed.Digest != "" {
+				done()
+				return nil, nil, problem.Refuse(problem.NotTheBytes, "merry settle --from with the source that was taken", "%s: %s has other bytes than were sealed", lib.Name, lib.From)
+			}
+		} else if err != nil {
+			return nil, nil, err
+		}
 	}
 	l.There = nil
 	same := l.Entry
 	Name(l.Delivery, l.Selection, &same)
-	if !lib.Whole && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) {
+	if (!lib.Whole || l.partial) && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) {
 		return l, done, nil
-	}
-	if l.partial {
-		done()
-		o, err := s.source(ctx, lib)
-		if err != nil {
-			return nil, nil, err
-		}
-		linked := l.Linked
-		if l, err = Of(o, lib, nil); err != nil {
-			return nil, nil, err
-		}
-		l.Linked, done = linked, o.Close
-		if l.Digest != sealed.Digest && sealed.Digest != "" {
-			done()
-			return nil, nil, problem.Refuse(problem.NotTheBytes, "merry settle --from with the source that was taken", "%s: %s has other bytes than were sealed", lib.Name, lib.From)
-		}
 	}
 	for _, names := range [][]string{lib.Take, lib.Keep} {
 		if _, gone := known(l.Delivery, lib.Version, lib, names); len(gone) > 0 {

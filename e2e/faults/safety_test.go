@@ -516,3 +516,29 @@ func TestGrowth(t *testing.T) {
 		}
 	}
 }
+
+// TestStrangersList: a packing list that came with a clone opens nothing outside of its project, and writes nothing that sets up
+// servers or editors.
+func TestStrangersList(t *testing.T) {
+	s := merrytest.Club(t)
+	s.Write("../secret/key.js", "var key = 1;\n")
+	for _, tt := range []struct{ from, places, word string }{
+		{"../secret", "", "neither in the project nor in the download folder"},
+		{filepath.Join(filepath.Dir(s.Dir), "secret"), "", "neither in the project nor in the download folder"},
+		{"..", "", "neither in the project nor in the download folder"},
+		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: .vscode/tasks.json}\n", "can't go to .vscode/tasks.json"},
+		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: ../out.js}\n", "can't be a place in the site"},
+		{"../downloads/oarlock-2.0.3.zip", "    into: .git/hooks\n", "can't be a place in the site"},
+	} {
+		take := "key.js"
+		if tt.places != "" || strings.HasSuffix(tt.from, ".zip") {
+			take = "dist/oarlock.js"
+		}
+		s.Write("crate.yaml", "format: 1\nlibraries:\n  x:\n    from: "+tt.from+"\n"+tt.places+"    take: ["+take+"]\n")
+		before := s.State()
+		s.Fail(1, []string{tt.word, "next:"}, "settle", "--from", "../downloads")
+		if s.State() != before {
+			t.Fatalf("%s %s: something was written", tt.from, tt.places)
+		}
+	}
+}
