@@ -260,3 +260,37 @@ func TestManyItems(t *testing.T) {
 		t.Errorf("%d moves", len(plan.Moves))
 	}
 }
+
+// TestRepairAround: what is about to come goes anywhere, what is fixed stays, and as little as can be of the rest moves.
+func TestRepairAround(t *testing.T) {
+	items := page("a<x b new>x<y c>y")
+	all, _ := Find(items, Rules{})
+	free := func(i int) bool { return i == 2 }
+	none := func(int) bool { return false }
+	plan := RepairAround(items, all, free, none)
+	if got := applied(items, plan); !kept(items, all, got) {
+		t.Errorf("repaired to %v by %+v", got, plan.Moves)
+	}
+	moved := 0
+	for _, m := range plan.Moves {
+		if m.Item != 2 {
+			moved++
+		}
+	}
+	if moved != 1 {
+		t.Errorf("%d of what is there move: %+v", moved, plan.Moves)
+	}
+	if plan := RepairAround(items, all, free, func(i int) bool { return i == 0 || i == 3 }); len(plan.Moves) != 0 {
+		t.Errorf("with both ends fixed there are moves: %+v", plan.Moves)
+	}
+}
+
+// kept tells whether a sequence of items keeps all constraints.
+func kept(items []Item, all []Constraint, sequence []int) bool {
+	for _, c := range all {
+		if slices.Index(sequence, c.Before) > slices.Index(sequence, c.After) {
+			return false
+		}
+	}
+	return len(sequence) == len(items)
+}

@@ -157,7 +157,7 @@ func fewest(items []Item, edges []Constraint, free map[int]bool, fixed func(item
 					count++
 				}
 			}
-			if count > most && !fixed(i) {
+			if count > most && !fixed(i) && !moved[i] {
 				worst, most = i, count
 			}
 		}

@@ -61,10 +61,12 @@ func Own(sel *delivery.Selection, at map[string]paths.InSite, places, own map[st
 		folder, to := "", ""
 		for dir := path.Dir(p); dir != "."; dir = path.Dir(dir) {
 			t, ok := strings.CutSuffix(at[p].String(), "/"+strings.TrimPrefix(p, dir+"/"))
-			if !ok || !all(sel, at, own, dir, t) {
+			if !ok {
 				break
 			}
-			folder, to = dir, t
+			if all(sel, at, own, dir, t) {
+				folder, to = dir, t
+			}
 		}
 		if folder == "" {
 			places[p] = own[p]
