@@ -116,13 +116,21 @@ func downloadFolder(flag string) (string, error) {
 	return xdg.UserDirs.Download, nil
 }
 
-// downloadFolder is the download folder as a list, empty where none can be told.
-func (a *app) downloadFolder() []string {
-	dir, err := downloadFolder("")
-	if err != nil || dir == "" {
-		return nil
+// places are the files and folders that --from names, which must be there, and the download folder where it is.
+func (a *app) places(from []string) ([]string, error) {
+	for _, name := range from {
+		full := name
+		if !filepath.IsAbs(full) {
+			full = filepath.Join(a.dir, full)
+		}
+		if _, err := os.Stat(full); err != nil {
+			return nil, problem.Refuse(problem.FileUnknown, "name an archive, or a folder of archives", "--from %s: there is no such file or folder", name)
+		}
 	}
-	return []string{dir}
+	if dir, err := downloadFolder(""); err == nil && dir != "" {
+		from = append(from, dir)
+	}
+	return from, nil
 }
 
 // numbered turns a number of the download list into the file that it stands for.

@@ -27,7 +27,10 @@ verified; a file with other bytes is left alone and told. Its exit status is 1 w
 				return err
 			}
 			defer door.Close()
-			r, err := door.Refill(cmd.Context(), args, overwrite, append(from, a.downloadFolder()...))
+			if from, err = a.places(from); err != nil {
+				return err
+			}
+			r, err := door.Refill(cmd.Context(), args, overwrite, from)
 			if err != nil {
 				return err
 			}

@@ -25,7 +25,9 @@ It is one change, whole or not at all; look at it first with --dry-run.`,
 				return err
 			}
 			defer door.Close()
-			req.Sources = append(req.Sources, a.downloadFolder()...)
+			if req.Sources, err = a.places(req.Sources); err != nil {
+				return err
+			}
 			s, err := door.Settle(cmd.Context(), req)
 			if err != nil {
 				return err

@@ -116,10 +116,10 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	if f.req.Into != "" && (f.together || f.byKind) {
 		return misuse("--into names the one folder of the set; --together and --by-kind say otherwise")
 	}
-	if f.req.Rename, err = renames("--rename", f.rename); err != nil {
+	if f.req.Rename, err = pairs("--rename", "OLD=NEW", f.rename); err != nil {
 		return err
 	}
-	f.req.Places, err = renames("--place", f.places)
+	f.req.Places, err = pairs("--place", "FILE=PLACE", f.places)
 	return err
 }
 
@@ -216,8 +216,8 @@ func buildFlag(minified, readable bool) (record.Build, error) {
 	return "", nil
 }
 
-// renames reads OLD=NEW, as a flag has it.
-func renames(flag string, list []string) (map[string]string, error) {
+// pairs reads what a flag has as one text, such as OLD=NEW.
+func pairs(flag, form string, list []string) (map[string]string, error) {
 	if len(list) == 0 {
 		return nil, nil
 	}
@@ -225,7 +225,7 @@ func renames(flag string, list []string) (map[string]string, error) {
 	for _, r := range list {
 		old, new, ok := strings.Cut(r, "=")
 		if !ok || old == "" || new == "" {
-			return nil, misuse("%s %s: write it as OLD=NEW", flag, r)
+			return nil, misuse("%s %s: write it as %s", flag, r, form)
 		}
 		m[old] = new
 	}

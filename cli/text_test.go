@@ -47,11 +47,11 @@ func TestColourOnlyWhereItIsWanted(t *testing.T) {
 }
 
 func TestRenames(t *testing.T) {
-	if m, err := renames("--rename", []string{"a.js=b.js"}); err != nil || m["a.js"] != "b.js" {
+	if m, err := pairs("--rename", "OLD=NEW", []string{"a.js=b.js"}); err != nil || m["a.js"] != "b.js" {
 		t.Errorf("%v, %v", m, err)
 	}
 	for _, bad := range []string{"a.js", "=b", "a="} {
-		if _, err := renames("--rename", []string{bad}); err == nil {
+		if _, err := pairs("--rename", "OLD=NEW", []string{bad}); err == nil {
 			t.Errorf("%q was taken", bad)
 		}
 	}

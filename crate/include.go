@@ -85,11 +85,16 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 	places := map[string]bool{}
 	for _, name := range req.Names {
 		if d.List.Library(name) != nil || d.Seal.Libraries[name] != nil {
+			for _, said := range req.Only {
+				if sealed := d.Before.Seal.Libraries[name]; sealed != nil && !slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Called(said) }) {
+					return nil, settle.NoFile(name, sealed, said)
+				}
+			}
 			of := map[string]bool{}
 			placesOf(d, name, of)
 			for at := range of {
 				f := d.Before.Seal.Libraries[name].At(at)
-				places[at] = len(req.Only) == 0 || f != nil && (slices.Contains(req.Only, f.Path) || slices.Contains(req.Only, at) || slices.Contains(req.Only, f.At.Base()))
+				places[at] = len(req.Only) == 0 || f != nil && slices.ContainsFunc(req.Only, f.Called)
 			}
 			continue
 		}

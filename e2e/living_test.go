@@ -216,6 +216,7 @@ func TestTenOwnScripts(t *testing.T) {
 func TestMoveRefuses(t *testing.T) {
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
+	s.Archive("regatta-2.0.0.zip", map[string]string{"package.json": `{"name": "regatta", "version": "2.0.0"}`, "dist/regatta.js": readableUI})
 	s.Write("js/own.js", "var own = 1;\n")
 	s.Write("css/own.js", "var own = 1;\n")
 	before := s.State()
@@ -231,12 +232,22 @@ func TestMoveRefuses(t *testing.T) {
 		{[]string{"is there already"}, "move js/own.js css/own.js"},
 		{[]string{"device on Windows"}, "move js/own.js js/aux.js"},
 		{[]string{"neither a library of the crate nor a file"}, "move nobody x"},
-		{[]string{"has no file nothing.js"}, "move regatta:nothing.js x/"},
+		{[]string{"has no file or part nothing.js"}, "move regatta:nothing.js x/"},
 		{[]string{"must come along", "merry move regatta:themes/harbour"}, "move regatta:themes/harbour/regatta.css styles/"},
 		{[]string{"version control"}, "move js/own.js .git/own.js"},
 		{[]string{"merry's own record"}, "move crate.yaml x/"},
 		{[]string{"no such part"}, "take ../downloads/regatta-1.2.0.zip --part nothing"},
 		{[]string{"can't go to"}, "take ../downloads/regatta-1.2.0.zip --place dist/regatta.js=../x.js"},
+		{[]string{"has no file or part nothing"}, "drop regatta --part nothing"},
+		{[]string{"has no file or part nothing.js"}, "omit regatta --only nothing.js"},
+		{[]string{"is neither a script nor a stylesheet"}, "include regatta --only themes/harbour/images/wave.png --page index.html"},
+		{[]string{"nothing in regatta-1.2.0.zip matches nope/**"}, "take ../downloads/regatta-1.2.0.zip --keep nope/**"},
+		{[]string{"no chosen file or folder is called so"}, "take ../downloads/regatta-1.2.0.zip --place nope.js=js/x.js"},
+		{[]string{"there is no such file or folder"}, "refill --from ../nowhere"},
+		{[]string{"there is no such file or folder"}, "settle --from ../nowhere"},
+		{[]string{"is quillpad 3.0.0, and not regatta"}, "repin regatta --from ../downloads/quillpad-3.0.0.zip"},
+		{[]string{"has version 1.2.0, and 9.9.9 was asked for"}, "repin regatta@9.9.9 --from ../downloads/regatta-1.2.0.zip"},
+		{[]string{"two versions under one name"}, "take ../downloads/regatta-2.0.0.zip"},
 		{[]string{"nothing of regatta would be left"}, "drop regatta --files **"},
 		{[]string{"asks for"}, "drop regatta --files **/wave.png"},
 	} {

@@ -233,7 +233,7 @@ func TestBadInput(t *testing.T) {
 		{1, []string{"empty"}, []string{"peek", "empty.zip"}},
 		{1, []string{"does not begin as a zip"}, []string{"peek", "page.zip"}},
 		{1, []string{"2.0.3 is in the crate already"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
-		{1, []string{"matches nothing"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
+		{1, []string{"matches lib/*.js"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
 		{1, []string{"js/mine.js is there already with other bytes", "--overwrite"}, []string{"take", "mine"}},
 		{1, []string{"not in the crate", "merry take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
 		{2, []string{"is no name"}, []string{"take", "mine", "--as", "../x"}},

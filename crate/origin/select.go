@@ -52,12 +52,12 @@ func Select(o *Opened, patterns, parts []string) (*delivery.Selection, error) {
 		for i := range o.Files {
 			ok, err := doublestar.Match(pat, o.Files[i].Path)
 			if err != nil {
-				return nil, problem.Misuse("write a pattern such as 'dist/*.js'", "--files %s is no pattern", pat)
+				return nil, problem.Misuse("write a pattern such as 'dist/*.js'", "%s is no pattern", pat)
 			}
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+cmp.Or(o.Said, o.Tree.Name)+" --all lists what is there", "--files %s matches nothing in %s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+cmp.Or(o.Said, o.Tree.Name)+" --all lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

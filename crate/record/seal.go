@@ -273,6 +273,11 @@ func (l *Sealed) InBuild(f *File, build Build) *File {
 	return f
 }
 
+// Called tells whether a person means the file by a name: its path in the delivery or in the project, or its own name there.
+func (f *File) Called(name string) bool {
+	return f.Path == name || !f.At.IsZero() && (f.At.String() == name || f.At.Base() == name)
+}
+
 // Is tells whether what a reader yields is the file, byte for byte.
 func (f *File) Is(r io.Reader) bool {
 	sums, err := integrity.OfReader(r, "sha384")

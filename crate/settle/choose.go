@@ -42,6 +42,12 @@ func Choose(d *delivery.Delivery, version string, lib record.Library) (*delivery
 	return sel, notes
 }
 
+// Names tells whether a delivery has anything that an entry names.
+func Names(d *delivery.Delivery, version string, lib record.Library) bool {
+	patterns, _ := known(d, version, lib, lib.Take)
+	return len(patterns) > 0
+}
+
 // known turns what an entry names into what a delivery has, and lists what it does not have any more.
 func known(d *delivery.Delivery, version string, lib record.Library, names []string) (patterns, gone []string) {
 	for _, t := range names {

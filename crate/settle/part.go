@@ -97,7 +97,7 @@ func meant(l *Library, sealed *record.Sealed, patterns, parts []string) (map[str
 			}
 		}
 		if len(gone) == n {
-			return nil, problem.Refuse(problem.NothingThere, "--files GLOB names files", "nothing was taken of %s that is a part called %s", l.Entry.Name, part)
+			return nil, NoFile(l.Entry.Name, sealed, part)
 		}
 	}
 	return gone, nil
@@ -110,7 +110,7 @@ func NoFile(library string, sealed *record.Sealed, name string) error {
 		has = append(has, f.Path)
 	}
 	slices.Sort(has)
-	return problem.Refuse(problem.FileUnknown, "it has "+project.Abbreviate(has, 8), "%s has no file %s in the crate", library, name)
+	return problem.Refuse(problem.FileUnknown, "it has "+project.Abbreviate(has, 8), "%s has no file or part %s in the crate", library, name)
 }
 
 // follow adds what belongs to files that go and to nothing that stays: source maps, what only they ask for.

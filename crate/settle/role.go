@@ -23,7 +23,7 @@ func Tag(ctx context.Context, d *reconcile.Draft, name string, only []string, bu
 		n := len(wanted)
 		for i := range sealed.Files {
 			f := &sealed.Files[i]
-			if f.Path != said && f.At.String() != said && f.At.Base() != said {
+			if !f.Called(said) {
 				continue
 			}
 			if kind := delivery.KindOf(f.Path); kind != delivery.Script && kind != delivery.Stylesheet {

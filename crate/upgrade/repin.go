@@ -244,8 +244,8 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	known := slices.ContainsFunc([]string{lib.Name, lib.CDNName(), called}, func(name string) bool {
 		return delivery.NameKey(name) == delivery.NameKey(o.Name)
 	})
-	if !known && o.Manifest.Name != "" {
-		return problem.Refuse(problem.NotTheBytes, "merry peek "+m.Source+"; or merry take "+m.Source, "%s is %s %s by its own word, and not %s", m.Source, o.Name, o.Version, lib.Name)
+	if !known && (o.Manifest.Name != "" || !settle.Names(o.Delivery, o.Version, *lib)) {
+		return problem.Refuse(problem.NotTheBytes, "merry peek "+m.Source+"; or merry take "+m.Source, "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
 	}
 	if m.Wish == "" || m.Wish == o.Version {
 		return nil
