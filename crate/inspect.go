@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/inspect"
+	"merrycrate.example/merry/crate/inventory"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/relocate"
@@ -18,8 +19,8 @@ type (
 	Checked      = inspect.Checked
 	Ordered      = inspect.Ordered
 	OrderedPage  = inspect.OrderedPage
-	Contents     = inspect.Contents
-	Bill         = inspect.Bill
+	Contents     = inventory.Contents
+	Bill         = inventory.Bill
 )
 
 // Check looks at the crate's files and at pages.
@@ -47,7 +48,7 @@ func (c *Crate) Contents(ctx context.Context) (*Contents, error) {
 	if err != nil {
 		return nil, err
 	}
-	return inspect.ContentsOf(ctx, p)
+	return inventory.ContentsOf(ctx, p)
 }
 
 // Bill lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
@@ -56,7 +57,7 @@ func (c *Crate) Bill(ctx context.Context, advisories string) (*Bill, error) {
 	if err != nil {
 		return nil, err
 	}
-	return inspect.BillOf(ctx, p, advisories)
+	return inventory.BillOf(ctx, p, advisories)
 }
 
 // OrderFixed says what order --fix did.
@@ -151,6 +152,6 @@ type (
 	Step            = inspect.Step
 	Look            = inspect.Look
 	OrderConstraint = inspect.OrderConstraint
-	BillLine        = inspect.BillLine
-	Warning         = inspect.Warning
+	BillLine        = inventory.BillLine
+	Warning         = inventory.Warning
 )

@@ -1,5 +1,5 @@
-// Package inspect says what is wrong with a project, and what runs when on its pages: check, order, rehearsals, and the crate
-// at a glance. It reads a project and returns answers, and the work that would mend pages.
+// Package inspect says what is wrong with a project, and what runs when on its pages: check, order, rehearsals and policies. It
+// reads a project and returns answers, and the work that would mend pages.
 //
 // It changes nothing itself.
 package inspect

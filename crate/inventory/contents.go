@@ -1,4 +1,7 @@
-package inspect
+// Package inventory says what the crate holds: its libraries at a glance, and what the site ships from others, with licences and advisories.
+//
+// It changes nothing.
+package inventory
 
 import (
 	"cmp"
