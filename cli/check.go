@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"strings"
 
@@ -14,7 +15,7 @@ import (
 
 func (a *app) check() *cobra.Command {
 	var req crate.CheckRequest
-	var fix, sarif, rehearse, noRehearse bool
+	var fix, sarif, rehearse, noRehearse, policy bool
 	var explain, report string
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
@@ -42,6 +43,9 @@ status is 1 where something was found. --explain NAME says what a finding means.
 				return err
 			}
 			defer door.Close()
+			if policy {
+				return a.policies(cmd.Context(), door, args)
+			}
 			if fix {
 				mended, err := door.Mend(cmd.Context(), args)
 				if err != nil {
@@ -65,16 +69,7 @@ status is 1 where something was found. --explain NAME says what a finding means.
 					return err
 				}
 			}
-			switch {
-			case sarif:
-				err = a.printJSON(check.SARIF(found.Findings, program()))
-			default:
-				err = a.answer(found, func() { a.printFindings(found) })
-			}
-			if err != nil {
-				return err
-			}
-			return statusOf(found)
+			return a.tellFindings(found, sarif)
 		},
 	}
 	f := c.Flags()
@@ -86,10 +81,45 @@ status is 1 where something was found. --explain NAME says what a finding means.
 	f.BoolVar(&noRehearse, "no-rehearse", false, "do not rehearse the pages")
 	f.BoolVar(&fix, "fix", false, "mend what is safe, then check")
 	f.BoolVar(&sarif, "sarif", false, "print the findings as SARIF 2.1.0")
+	f.BoolVar(&policy, "policy", false, "print the smallest content security policy with which the pages work")
 	f.StringVar(&report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
 	f.StringVar(&explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
 	f.Lookup("explain").NoOptDefVal = allFindings
 	return a.changes(c)
+}
+
+// policies prints the smallest policies of pages.
+func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) error {
+	list, err := door.Policies(ctx, pages)
+	if err != nil {
+		return err
+	}
+	return a.answer(list, func() {
+		for i, p := range list {
+			if i > 0 {
+				a.printf("\n")
+			}
+			a.printf("%s\n  Content-Security-Policy: %s\n", a.paint.bold(clean(some(p.Pages))), clean(p.Policy))
+			for _, n := range p.Notes {
+				a.printf("  %s\n", a.paint.dim(clean(n)))
+			}
+		}
+		a.printf("\nWhat scripts do later than a rehearsal shows is not counted: send it as Content-Security-Policy-Report-Only first.\n")
+		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers], and merry check holds the pages against it")
+	})
+}
+
+// tellFindings prints findings, and returns the exit status for them.
+func (a *app) tellFindings(found *crate.Checked, sarif bool) (err error) {
+	if sarif {
+		err = a.printJSON(check.SARIF(found.Findings, program()))
+	} else {
+		err = a.answer(found, func() { a.printFindings(found) })
+	}
+	if err != nil {
+		return err
+	}
+	return statusOf(found)
 }
 
 // statusOf is the exit status for findings: notes are none.

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"merrycrate.example/merry/cli/room"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -53,7 +54,7 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	}
 	return crate.Open(crate.Environment{
 		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
-		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: sandbox,
+		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: room.Ask,
 		Tell: func(note string) { fmt.Fprintln(a.err, cleanLines(note)) },
 	}), nil
 }

@@ -114,7 +114,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 		row("taken off", p.Removed)
 		row("there already", p.Already)
 		if p.Note != "" {
-			row(p.Note, []string{""})
+			row("note", []string{strings.TrimPrefix(p.Note, "note: ")})
 		}
 	}
 	if len(t.rows) > 1 {

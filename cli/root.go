@@ -16,6 +16,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/room"
+	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 )
 
@@ -202,4 +204,11 @@ func (a *app) answer(v any, text func()) error {
 
 func (a *app) next(format string, args ...any) {
 	a.printf("\n%s %s\n", a.paint.dim("next:"), fmt.Sprintf(format, args...))
+}
+
+// sandbox is the hidden command that a rehearsal's own process runs.
+func (a *app) sandbox() *cobra.Command {
+	return &cobra.Command{Use: room.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		return room.Serve(a.in, a.out, crate.ServeSandbox)
+	}}
 }

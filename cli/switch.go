@@ -94,6 +94,9 @@ func (a *app) printSwitch(s *crate.Switched) {
 		for j := range p.Added {
 			a.printf("  %s\n    → %s\n", clean(p.Removed[j]), clean(p.Added[j]))
 		}
+		if p.Note != "" {
+			a.printf("  note: %s\n", clean(p.Note))
+		}
 	}
 	a.next("merry check; merry undo takes this back")
 }

@@ -17,6 +17,7 @@ import (
 type (
 	CheckRequest = inspect.CheckRequest
 	Checked      = inspect.Checked
+	PagePolicy   = inspect.PagePolicy
 	Ordered      = inspect.Ordered
 	OrderedPage  = inspect.OrderedPage
 	Contents     = inventory.Contents
@@ -31,6 +32,15 @@ func (c *Crate) Check(ctx context.Context, req CheckRequest) (*Checked, error) {
 	}
 	req.Dir = c.Dir
 	return inspect.Check(ctx, p, req)
+}
+
+// Policies works out the smallest content security policy with which each page works.
+func (c *Crate) Policies(ctx context.Context, patterns []string) ([]PagePolicy, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return inspect.PoliciesOf(ctx, p, patterns, c.Dir)
 }
 
 // Order tells how pages' scripts and stylesheets take effect.

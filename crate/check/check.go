@@ -87,6 +87,8 @@ const (
 	MixedContent    = "mixed-content"
 	OnNoPage        = "on-no-page"
 	ScriptFails     = "script-fails"
+	PolicyForbids   = "policy-forbids"
+	PolicyUnheeded  = "policy-unheeded"
 )
 
 // A Page is a page with what its includes lead to.

@@ -13,6 +13,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/tags"
 )
@@ -65,6 +66,7 @@ type inspection struct {
 	identities memo.Memo[string, identity]
 	providers  memo.Memo[string, map[string]string] // a global to the own script that defines it
 	shared     memo.Memo[string, *uses]
+	guard      *policies.Guard
 	links      links
 	buffers    sync.Pool
 }
@@ -85,7 +87,7 @@ func stateOf(results []pageResult) uint64 {
 type reference struct{ dir, base, ref string }
 
 func newInspection(p *project.Project, site *project.Site) *inspection {
-	return &inspection{p: p, site: site, scripts: tags.NewScripts(p), near: newNearness(site), links: links{of: map[string]*link{}}}
+	return &inspection{p: p, site: site, scripts: tags.NewScripts(p), near: newNearness(site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
 }
 
 // Check looks at the crate's files and at pages.
@@ -125,7 +127,8 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		return nil, err
 	}
 	found = append(found, of...)
-	last := remember(p, site, req)
+	found = append(found, c.guard.Found...)
+	last := remember(p, site, req, c.guard.Texts)
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		if r, ok := last.page(name); ok {
 			return r, nil

@@ -126,11 +126,11 @@ func TestFreshRemembersNothing(t *testing.T) {
 	p := cratetest.WithOarlock(t, "")
 	site := &project.Site{Stamp: 1}
 	pages := []paths.InSite{paths.Found("index.html")}
-	remember(p, site, CheckRequest{}).store(pages, []pageResult{{uses: noUses, stamp: 7}})
-	if m := remember(p, site, CheckRequest{}); len(m.known) != 1 {
+	remember(p, site, CheckRequest{}, nil).store(pages, []pageResult{{uses: noUses, stamp: 7}})
+	if m := remember(p, site, CheckRequest{}, nil); len(m.known) != 1 {
 		t.Errorf("%d pages are recalled", len(m.known))
 	}
-	if m := remember(p, site, CheckRequest{Fresh: true}); len(m.known) != 0 {
+	if m := remember(p, site, CheckRequest{Fresh: true}, nil); len(m.known) != 0 {
 		t.Errorf("%d pages are recalled that were to be read anew", len(m.known))
 	}
 }

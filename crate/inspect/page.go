@@ -58,7 +58,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		c.identify(v, i, &cp.Includes[i])
 	}
 	cp.Items = c.scripts.Items(v)
-	r.found, r.uses = append(check.OnPage(cp, &crate{c, ctx}), c.leads(v, at)...), c.usesOf(v)
+	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads(v, at), c.guard.Findings(v, at)), c.usesOf(v)
 	return r, nil
 }
 

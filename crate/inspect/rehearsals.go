@@ -192,6 +192,8 @@ func (c *inspection) whence(items []order.Item, i int, global string) string {
 // request makes the request for a page.
 func (c *inspection) request(v *tags.Page) *rehearse.Request {
 	req := &rehearse.Request{HTML: string(v.Bytes), Address: "https://site.invalid/" + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
+	var stopped map[int]bool
+	stopped, req.Eval = c.guard.Stopped(v)
 	for i := range v.Includes {
 		in := &v.Includes[i]
 		if in.Kind != page.Script && in.Kind != page.InlineScript || strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math" {
@@ -207,6 +209,8 @@ func (c *inspection) request(v *tags.Page) *rehearse.Request {
 		switch known := c.scripts.OfInclude(v, i); {
 		case in.Inert != "":
 			sc.Skip = in.Inert
+		case stopped[i]:
+			sc.Skip = "the page's policy forbids it"
 		case known == nil && in.Kind == page.Script && !v.Targets[i].Path.IsZero() && v.Library(i) == "":
 			sc.Skip = "it is not there"
 		case known == nil:

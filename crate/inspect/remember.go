@@ -18,7 +18,7 @@ import (
 )
 
 // checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older programs remember is then of no use.
-const checkedResult = "checked-3"
+const checkedResult = "checked-4"
 
 // pageResult is what the check of one page gave: its findings, and what it uses.
 type pageResult struct {
@@ -52,12 +52,13 @@ type remembered struct {
 }
 
 // remember recalls the last check, for the same question in the same surroundings.
-func remember(p *project.Project, site *project.Site, req CheckRequest) *memory {
+func remember(p *project.Project, site *project.Site, req CheckRequest, headers []byte) *memory {
 	m := &memory{p: p, of: string(p.Root), begun: time.Now()}
 	h := xxhash.New()
 	fmt.Fprintln(h, program(), site.Stamp, len(site.Files), req.Profile)
 	h.Write(p.ListText)
 	h.Write(p.SealText)
+	h.Write(headers)
 	m.state = h.Sum64()
 	if req.Online || req.Fresh {
 		return m

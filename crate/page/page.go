@@ -83,6 +83,7 @@ type Page struct {
 	// Fragment says that the page has neither doctype nor html, head or body tags: a part that
 	// something else puts into a whole.
 	Fragment bool
+	Policies []Policy // in its meta elements, in their order
 	// LastContent is where the last tag stands that is no script, style or template: what comes
 	// behind it is the tail of scripts that many pages end in.
 	LastContent int
@@ -158,7 +159,7 @@ func (r *reader) read() {
 		case "link":
 			r.link(t)
 		case "style":
-			p.Includes = append(p.Includes, Include{Kind: InlineStyle, Start: t.Start, End: r.elementEnd(t),
+			p.Includes = append(p.Includes, Include{Kind: InlineStyle, Start: t.Start, End: r.elementEnd(t), Attrs: r.s.Attrs(t),
 				Text: t.raw, InHead: p.firstBody < 0, Inert: r.inert()})
 		case "meta":
 			r.meta(t)
@@ -386,6 +387,8 @@ func (r *reader) meta(t *Token) {
 	switch {
 	case strings.EqualFold(name, "viewport"):
 		r.p.Viewport = true
+	case r.templates == 0 && content != "" && (strings.EqualFold(equiv, "content-security-policy") || strings.EqualFold(equiv, "content-security-policy-report-only")):
+		r.p.Policies = append(r.p.Policies, Policy{content, t.Start, r.p.firstBody < 0, len(equiv) > len("content-security-policy")})
 	case strings.EqualFold(equiv, "content-type") && strings.Contains(strings.ToLower(content), "charset="):
 		r.p.Charset = true
 	}

@@ -14,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -72,7 +73,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		list = append(list, p)
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	scripts := d.scriptsAfter(after)
+	scripts, guard := d.scriptsAfter(after), policies.New(after)
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
 		at := d.Before.InProject(name)
@@ -99,6 +100,9 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Said, "; "), "; ")
 		}
 		edited, err := e.Bytes()
+		if err == nil && string(edited) != string(b) {
+			d.note(guard, v, edited, &done)
+		}
 		if to, moves := d.moving[name]; err == nil && moves {
 			err = d.carry(at, after.InProject(to), edited, stamp)
 			done.Note = "moved to " + to.String()
@@ -111,6 +115,28 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		err = follow.missed()
 	}
 	return changes, err
+}
+
+// note says of an edited page what its policies forbid now and did not before.
+func (d *Draft) note(guard *policies.Guard, v *tags.Page, edited []byte, done *PageChange) {
+	after, err := tags.Read(guard.Project(), v.Path, edited)
+	if err != nil {
+		return
+	}
+	var new []string
+	before := guard.Forbidden(v)
+	for what, words := range guard.Forbidden(after) {
+		if before[what] == "" {
+			new = append(new, words)
+		}
+	}
+	if slices.Sort(new); len(new) > 0 {
+		more := ""
+		if len(new) > 1 {
+			more = fmt.Sprintf(", and %d more", len(new)-1)
+		}
+		done.Note = strings.Trim(done.Note+"; "+new[0]+more+"; merry check "+v.Path.String()+" says more", "; ")
+	}
 }
 
 // A follower makes references on all pages follow the files of libraries to their new places, names and versions. A page that

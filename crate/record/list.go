@@ -36,6 +36,7 @@ type List struct {
 	Arrange   Arrange                `yaml:"arrange,omitempty"`
 	Names     Names                  `yaml:"names,omitempty"`
 	Browsers  string                 `yaml:"browsers,omitempty"`
+	Headers   []string               `yaml:"headers,flow,omitempty"` // files, from the project's root, in which the server's headers are written
 	Libraries Libraries              `yaml:"libraries,omitempty"`
 	Own       Own                    `yaml:"own,omitempty"`
 	CDNs      map[string]cdn.Pattern `yaml:"cdns,omitempty"`
@@ -241,6 +242,12 @@ func (l *List) validate(root *yaml.Node) error {
 			if fault := paths.Fault(strings.TrimSuffix(place, "/")); place != "" && fault != "" {
 				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a place in the site: %s", place, lib.Name, fault), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
 			}
+		}
+	}
+	for _, name := range l.Headers {
+		if fault := paths.Fault(name); fault != "" {
+			at := child(root, "headers")
+			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of the project: %s", name, fault), Next: "write a path from the project's root, such as public/_headers"}
 		}
 	}
 	if _, err := Edition(l.Browsers); err != nil {

@@ -60,7 +60,17 @@ type Request struct {
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
 	Late    bool              `json:"late,omitempty"`    // scripts that run at any time come last, after the page has loaded
+	Eval    Eval              `json:"eval,omitempty"`    // what becomes of texts that scripts would run as code
 }
+
+// Eval says what becomes of texts that scripts would run as code, by eval and new Function.
+type Eval string
+
+// The choices; the zero value runs them and says nothing of it.
+const (
+	EvalNoted     Eval = "noted"     // they run, and the report says so
+	EvalForbidden Eval = "forbidden" // an EvalError, as under a page's policy (Content Security Policy Level 3, section 4.5)
+)
 
 // A Fault is what a browser's console would say of a script.
 type Fault struct {
@@ -94,6 +104,7 @@ type Report struct {
 	Missing []string `json:"missing,omitempty"`
 	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
 	Members map[string][]string `json:"members,omitempty"`
+	Evals   bool                `json:"evals,omitempty"` // a script ran a text as code, where that was to be noted
 }
 
 //go:embed room.js
@@ -250,7 +261,32 @@ func (s *stage) open() error {
 	s.room.Set("write", s.write)
 	s.room.Set("inserted", s.inserted)
 	s.watch()
-	return nil
+	return s.evals()
+}
+
+// evals puts a watch on what runs texts as code.
+func (s *stage) evals() error {
+	if s.req.Eval == "" {
+		return nil
+	}
+	v, err := s.vm.RunString(`(function (note, forbidden) {
+		function guard(f) {
+			return new Proxy(f, {
+				apply: function (f, self, args) { note(); if (forbidden) throw new EvalError("Evaluating a string as JavaScript violates the page's policy"); return Reflect.apply(f, self, args); },
+				construct: function (f, args) { note(); if (forbidden) throw new EvalError("Evaluating a string as JavaScript violates the page's policy"); return Reflect.construct(f, args); }
+			});
+		}
+		var real = Function;
+		Function = guard(real);
+		real.prototype.constructor = Function;
+		eval = guard(eval);
+	})`)
+	if err != nil {
+		return err
+	}
+	install, _ := goja.AssertFunction(v)
+	_, err = install(goja.Undefined(), s.vm.ToValue(func() { s.out.Evals = true }), s.vm.ToValue(s.req.Eval == EvalForbidden))
+	return err
 }
 
 // watch notes every read of a global that is not there: a proxy stands behind the global object, which the engine

@@ -1,6 +1,6 @@
 //go:build unix
 
-package cli
+package room
 
 import "golang.org/x/sys/unix"
 

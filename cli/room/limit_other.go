@@ -1,6 +1,6 @@
 //go:build !unix
 
-package cli
+package room
 
 // limitMemory does nothing here; the process watches its own memory all the same.
 func limitMemory(uint64) {}

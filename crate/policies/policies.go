@@ -1,0 +1,493 @@
+// Package policies tells what the policies under which a page stands, in its head or in the server's headers, forbid of it.
+//
+// What a policy is and says is the affair of package policy.
+package policies
+
+import (
+	"fmt"
+	"maps"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/policy"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// A header is one that a file of headers, which the packing list names, gives to pages.
+type header struct {
+	policy.Header
+	file  string // from the project's root
+	below string // the addresses for which the file counts begin so
+}
+
+// A Guard knows the headers of a project's server, and judges its pages. It may be asked from several goroutines.
+type Guard struct {
+	p       *project.Project
+	headers []header
+	sheets  memo.Memo[string, []string] // what a stylesheet asks for
+	// Texts are those of the files of headers, for whoever wants to know whether they changed.
+	Texts []byte
+	// Found are the flaws of the files themselves.
+	Found []check.Finding
+}
+
+// New reads the files of headers that the packing list names.
+func New(p *project.Project) *Guard {
+	g := &Guard{p: p}
+	for _, name := range p.List.Headers {
+		g.read(name)
+	}
+	return g
+}
+
+// read reads one file of headers.
+func (g *Guard) read(name string) {
+	p := g.p
+	at, below := paths.FoundInProject(name), "/"
+	b, err := p.ReadFile(at)
+	if err != nil {
+		g.Found = append(g.Found, check.Finding{Name: check.FileMissing, Severity: check.Error, File: record.ListFile, Line: 1, Column: 1, Message: "headers: names " + name + ", which can't be read",
+			Why: "what the server's headers forbid can't be told then", Next: "put the file there, or take it off the list"})
+		return
+	}
+	if site, ok := p.InSite(at); ok && strings.HasPrefix(site.Base(), ".") {
+		below = strings.TrimSuffix("/"+site.Dir(), "/.") + "/" // a server reads such a file for its folder
+	}
+	g.Texts = append(append(g.Texts, name...), b...)
+	for _, h := range policy.ReadHeaders(b) {
+		g.headers = append(g.headers, header{h, name, below})
+		var flaws []policy.Flaw
+		switch h.Name {
+		case "content-security-policy":
+			for _, of := range policy.ParseHeader(h.Value) {
+				flaws = append(flaws, of.Ignored(false)...)
+			}
+		case "integrity-policy":
+			_, unheeded := policy.Demands(h.Value)
+			for _, d := range unheeded {
+				flaws = append(flaws, policy.Flaw{Part: "the destination " + d, Reason: "browsers know the destination script alone"})
+			}
+		}
+		for _, f := range flaws {
+			g.Found = append(g.Found, check.Finding{Name: check.PolicyUnheeded, Severity: check.Warning, File: name, Line: h.Line, Column: 1, Message: fmt.Sprintf("the policy has %s, which browsers do not heed", f.Part), Why: f.Reason, Next: "correct it, or take it out"})
+		}
+	}
+}
+
+// Project is the project whose pages are judged.
+func (g *Guard) Project() *project.Project { return g.p }
+
+// A standing policy is one under which a page stands, with its place.
+type standing struct {
+	*policy.Policy
+	where string
+	from  int // behind which offset of the page it counts; -1 for all
+	meta  bool
+}
+
+// policiesOf lists the policies that a page stands under, and the destinations that a policy of integrity blocks.
+func (g *Guard) policiesOf(v *tags.Page) (list []standing, demands []string) {
+	for _, m := range v.Policies {
+		if line, _ := v.Position(m.Start); m.InHead && !m.ReportOnly {
+			list = append(list, standing{policy.Parse(m.Text).Heeded(), fmt.Sprintf("line %d", line), m.Start, true})
+		}
+	}
+	address := "/" + v.Path.String()
+	for _, h := range g.headers {
+		if !strings.HasPrefix(address, h.below) || !h.Applies(address) {
+			continue
+		}
+		switch h.Name {
+		case "content-security-policy":
+			for _, p := range policy.ParseHeader(h.Value) {
+				list = append(list, standing{p, fmt.Sprintf("%s:%d", h.file, h.Line), -1, false})
+			}
+		case "integrity-policy":
+			list, _ := policy.Demands(h.Value)
+			demands = append(demands, list...)
+		}
+	}
+	return list, demands
+}
+
+// A Used thing is what a page asks for or holds, as a policy sees it.
+type Used struct {
+	policy.Use
+	At   int // in the page's bytes
+	what string
+	next string  // how else it could be done, "" for what is usual
+	Many Several // of several of its kind, which are told once
+}
+
+// Uses lists all of a page on which a policy has a say.
+func (g *Guard) Uses(v *tags.Page) []Used {
+	foreign := map[string]bool{}
+	for i := range v.Includes {
+		if at, err := url.Parse(v.Targets[i].URL); err == nil && at.Hostname() != "" {
+			foreign[strings.ToLower(at.Hostname())] = true
+		}
+	}
+	isForeign := func(host string) bool { return foreign[host] || g.p.HasCDN("https://"+host) }
+	fallbacks := map[int]bool{}
+	for i := range v.Includes {
+		if at, _ := v.FallbackOf(i); at >= 0 {
+			fallbacks[at] = true
+		}
+	}
+	var list []Used
+	add := func(directive string, t tags.Target, at int, what string) *Used {
+		u := Used{Use: policy.Use{Directive: directive, URL: t.URL, Foreign: isForeign}, At: at, what: what}
+		if !t.Path.IsZero() {
+			u.Path = "/" + t.Path.String()
+		}
+		list = append(list, u)
+		return &list[len(list)-1]
+	}
+	for i := range v.Includes {
+		in, t := &v.Includes[i], v.Targets[i]
+		if in.Inert != "" || in.RefAttr.End != 0 && t.IsZero() {
+			continue // a server says what it leads to
+		}
+		nonce, _ := v.Attr(in, "nonce")
+		value, _ := v.Attr(in, "integrity")
+		switch in.Kind {
+		case page.Script, page.InlineScript:
+			u := add("script-src-elem", t, in.Start, v.Name(i))
+			if fallbacks[i] {
+				u.what = "the fallback in line" + strings.TrimPrefix(u.what, "the inline script in line")
+			}
+			u.Nonce, u.Inline = nonce, in.Kind == page.InlineScript
+			u.Text = page.Normal(string(v.InlineText(in)))
+			if meta, err := integrity.Parse(value); err == nil {
+				u.Integrity = meta.Strongest()
+			}
+		case page.Stylesheet, page.InlineStyle:
+			u := add("style-src-elem", t, in.Start, v.Name(i))
+			u.Nonce, u.Inline = nonce, in.Kind == page.InlineStyle
+			u.Text = page.Normal(string(v.InlineText(in)))
+			if in.Kind == page.Stylesheet {
+				g.usesOfSheet(v, t, in.Start, add)
+			}
+		case page.Hint:
+			as, _ := v.Attr(in, "as")
+			if in.Rel == "modulepreload" {
+				as = "script"
+			}
+			if directive := destinations[as]; directive != "" && (in.Rel == "modulepreload" || strings.Contains(in.Rel, "preload")) {
+				add(directive, t, in.Start, "the hint of "+v.Name(i)).Nonce = nonce
+			}
+		case page.Other:
+			if rels := strings.Fields(in.Rel); slices.Contains(rels, "icon") || slices.Contains(rels, "manifest") {
+				add(map[bool]string{true: "manifest-src", false: "img-src"}[slices.Contains(rels, "manifest")], t, in.Start, v.Name(i))
+			}
+		}
+	}
+	g.shownBy(v, add)
+	v.Pieces(func(x page.Piece) {
+		u := Used{Use: policy.Use{Directive: "script-src-attr", Inline: true, Text: x.Text}, At: x.Start}
+		switch x.Kind {
+		case page.Handler:
+			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers, "let a script add the handler (addEventListener)"
+		case page.StyleValue:
+			u.what, u.Many, u.next, u.Directive = "this style attribute", Styles, "give the element a class, and the class a rule", "style-src-attr"
+		case page.ScriptLink:
+			u.what, u.Many, u.next, u.Directive = "this link to javascript:", Links, "let a script handle the click", "script-src-elem"
+		}
+		list = append(list, u)
+	})
+	return list
+}
+
+// shownBy adds the pictures, media and frames of a page.
+func (g *Guard) shownBy(v *tags.Page, add adder) {
+	v.References(func(r page.Reference) {
+		directive := ofElement[r.Element]
+		if r.In == page.InStyle {
+			directive = OfFile(r.Ref)
+		}
+		if r.Inert || r.Branch != "" || directive == "" || r.In != page.InStyle && !shows[r.Attribute] {
+			return
+		}
+		t := tags.ResolveOnce(v.Path, v.Base, r.Ref)
+		if t.IsZero() && strings.HasPrefix(r.Ref, "data:") {
+			t.URL = r.Ref
+		}
+		if !t.IsZero() {
+			add(directive, t, r.Start, r.Ref)
+		}
+	})
+}
+
+// An adder adds a use.
+type adder func(directive string, t tags.Target, at int, what string) *Used
+
+// Several is what to call several things of a kind.
+type Several string
+
+// The kinds of which each page is told once.
+const (
+	Handlers Several = "handlers in attributes"
+	Styles   Several = "style attributes"
+	Links    Several = "links to javascript:"
+)
+
+// destinations are the directives for what a hint preloads (Fetch Standard, section 3.2).
+var destinations = map[string]string{"script": "script-src-elem", "style": "style-src-elem", "font": "font-src", "image": "img-src", "fetch": "connect-src", "track": "media-src",
+	"audio": "media-src", "video": "media-src", "worker": "worker-src", "document": "frame-src"}
+
+// ofElement are the directives for what elements show.
+var ofElement = map[string]string{"img": "img-src", "image": "img-src", "input": "img-src", "source": "img-src", "video": "media-src", "audio": "media-src", "track": "media-src", "iframe": "frame-src",
+	"frame": "frame-src", "embed": "object-src", "object": "object-src", "body": "img-src"}
+
+// shows are the attributes by which elements load at once.
+var shows = map[string]bool{"src": true, "srcset": true, "data": true, "poster": true, "href": true, "xlink:href": true, "background": true}
+
+// OfFile is the directive for what a stylesheet asks for, by its ending.
+func OfFile(ref string) string {
+	switch delivery.KindOf(tags.WithoutQuery(ref)) {
+	case delivery.Font:
+		return "font-src"
+	case delivery.Stylesheet:
+		return "style-src-elem"
+	}
+	if strings.HasPrefix(ref, "data:") && strings.Contains(ref[:min(len(ref), 40)], "font") {
+		return "font-src"
+	}
+	return "img-src"
+}
+
+// usesOfSheet adds what a stylesheet asks for, which the page's policy governs, too.
+func (g *Guard) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
+	for _, ref := range g.sheets.Of(t.String(), func() []string { return g.sheetRefs(t) }) {
+		to := tags.Resolve(t.Path, "", ref)
+		if t.Path.IsZero() {
+			if base, err := url.Parse(t.URL); err == nil {
+				if abs, err := base.Parse(ref); err == nil {
+					to = tags.Target{URL: abs.String()}
+				}
+			}
+		}
+		if strings.HasPrefix(ref, "data:") {
+			to = tags.Target{URL: ref}
+		}
+		if !to.IsZero() {
+			add(OfFile(ref), to, at, fmt.Sprintf("%s, for which %s asks,", path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
+		}
+	}
+}
+
+// sheetRefs are the references of a stylesheet, none where its text is at no hand.
+func (g *Guard) sheetRefs(t tags.Target) []string {
+	var b []byte
+	var err error
+	if of := tags.FileOf(g.p, t); of.File != nil {
+		b, err = g.p.LocalBytes(of)
+	} else if !t.Path.IsZero() {
+		b, err = g.p.ReadInSite(t.Path)
+	}
+	if err != nil {
+		return nil
+	}
+	var list []string
+	for _, r := range style.References(b) {
+		if !slices.Contains(list, r.URL) && !strings.HasPrefix(r.URL, "#") {
+			list = append(list, r.URL)
+		}
+	}
+	return list
+}
+
+// Stopped tells which of a page's scripts its policies keep from running, by the index of their includes, and whether texts may
+// not be run as code.
+func (g *Guard) Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval) {
+	list, _ := g.policiesOf(v)
+	if len(list) == 0 {
+		return nil, ""
+	}
+	scripts = map[int]bool{}
+	at := map[int]int{}
+	for i := range v.Includes {
+		at[v.Includes[i].Start] = i
+	}
+	for _, p := range list {
+		if !p.Evals() {
+			eval = rehearse.EvalForbidden
+		}
+		for _, u := range g.Uses(v) {
+			if verdict, _ := p.Judge(u.Use); verdict == policy.Forbidden && u.Directive == "script-src-elem" && p.from <= u.At {
+				if i, ok := at[u.At]; ok {
+					scripts[i] = true
+				}
+			}
+		}
+	}
+	return scripts, eval
+}
+
+// Findings finds what the policies of a page forbid of it.
+func (g *Guard) Findings(v *tags.Page, file string) []check.Finding {
+	list, demands := g.policiesOf(v)
+	k := &policyFindings{v: v, file: file}
+	k.unheeded()
+	if len(list) == 0 && len(demands) == 0 {
+		return k.found
+	}
+	uses := g.Uses(v)
+	for _, p := range list {
+		for _, u := range uses {
+			if p.from <= u.At {
+				k.judge(p, u)
+			}
+		}
+	}
+	k.several()
+	k.demanded(demands)
+	return k.found
+}
+
+// Forbidden lists what the policies of a page forbid of it, each with how it is told.
+func (g *Guard) Forbidden(v *tags.Page) map[Forbidding]string {
+	list, demands := g.policiesOf(v)
+	out := map[Forbidding]string{}
+	if len(list) == 0 && len(demands) == 0 {
+		return out
+	}
+	for _, u := range g.Uses(v) {
+		for _, p := range list {
+			if verdict, by := p.Judge(u.Use); verdict == policy.Forbidden && p.from <= u.At {
+				out[Forbidding{u.Directive, u.URL + u.Path + u.Text}] = fmt.Sprintf("its policy (%s) forbids %s: %s", p.where, u.what, shown(p, by))
+			}
+		}
+	}
+	return out
+}
+
+// A Forbidding is one thing that a policy forbids, wherever on the page it stands.
+type Forbidding struct{ directive, what string }
+
+// policyFindings collects what policies forbid on one page.
+type policyFindings struct {
+	v     *tags.Page
+	file  string
+	found []check.Finding
+	many  map[string][]Used // forbidden uses that are told once, by what is told of them
+	first map[string]standing
+	said  map[int]bool // places that were told already
+}
+
+func (k *policyFindings) add(name string, s check.Severity, at int, message, why, next string) {
+	f := check.Finding{Name: name, Severity: s, File: k.file, Message: message, Why: why, Next: next}
+	f.Line, f.Column = k.v.Position(at)
+	k.found = append(k.found, f)
+}
+
+// unheeded tells of policies and directives that a browser passes over.
+func (k *policyFindings) unheeded() {
+	for _, m := range k.v.Policies {
+		switch {
+		case m.ReportOnly:
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "a policy that only reports stands in a meta element", "browsers heed it in a header alone", "let the server send it")
+			continue
+		case !m.InHead:
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "the page's policy stands outside of its head", "browsers do not heed it there", "move the meta element into the head, before what it is to govern")
+			continue
+		}
+		for _, f := range policy.Parse(m.Text).Ignored(true) {
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers do not heed here", f.Part), f.Reason, "correct it, let the server send it, or take it out")
+		}
+	}
+}
+
+func (k *policyFindings) judge(p standing, u Used) {
+	verdict, by := p.Judge(u.Use)
+	if verdict != policy.Forbidden || k.said[u.At] {
+		return
+	}
+	if k.said == nil {
+		k.said, k.many, k.first = map[int]bool{}, map[string][]Used{}, map[string]standing{}
+	}
+	k.said[u.At] = true
+	if u.Many != "" {
+		key := string(u.Many) + "\x00" + by
+		k.many[key] = append(k.many[key], u)
+		if len(k.many[key]) == 1 {
+			k.first[key] = p
+		}
+		return
+	}
+	k.add(check.PolicyForbids, check.Error, u.At, fmt.Sprintf("the policy of %s forbids %s: %s", p.where, u.what, shown(p, by)), "a browser will neither load nor run it", next(u, by))
+}
+
+// several tells of what stands in many elements once.
+func (k *policyFindings) several() {
+	for _, key := range slices.Sorted(maps.Keys(k.many)) {
+		list, p := k.many[key], k.first[key]
+		many, by, _ := strings.Cut(key, "\x00")
+		message := fmt.Sprintf("the policy of %s forbids %s: %s", p.where, list[0].what, shown(p, by))
+		if len(list) > 1 {
+			message = fmt.Sprintf("the policy of %s forbids %d %s, the first one here: %s", p.where, len(list), many, shown(p, by))
+		}
+		why := "a browser passes over it"
+		severity := check.Error
+		if many == string(Links) {
+			severity, why = check.Warning, "nothing happens when somebody follows the link"
+		}
+		k.add(check.PolicyForbids, severity, list[0].At, message, why, list[0].next+", or allow it: merry check --policy shows how")
+	}
+}
+
+func shown(p standing, by string) string {
+	return strings.TrimSpace(by + " " + strings.Join(p.Value(by), " "))
+}
+
+// next says how a use could be allowed.
+func next(u Used, by string) string {
+	switch {
+	case u.Inline && by != "sandbox":
+		return fmt.Sprintf("put it into a file of the site, or add %s to %s", policy.HashOf(u.Text), by)
+	case by == "sandbox":
+		return "add allow-scripts to sandbox"
+	case u.Path != "":
+		return "add 'self' to " + by
+	case strings.HasPrefix(u.URL, "data:"):
+		return "add data: to " + by
+	}
+	at, err := url.Parse(u.URL)
+	if err != nil {
+		return "allow its address"
+	}
+	return fmt.Sprintf("add %s://%s to %s, or keep the file on the site", at.Scheme, at.Host, by)
+}
+
+// demanded tells of tags without the integrity that a policy of integrity demands (Subresource Integrity, section 3.8).
+func (k *policyFindings) demanded(demands []string) {
+	for i := range k.v.Includes {
+		in := &k.v.Includes[i]
+		destination := map[page.Kind]string{page.Script: "script", page.Stylesheet: "style"}[in.Kind]
+		if in.Inert != "" || destination == "" || !slices.Contains(demands, destination) || k.v.Targets[i].IsZero() {
+			continue
+		}
+		value, _ := k.v.Attr(in, "integrity")
+		_, cors := k.v.Attr(in, "crossorigin")
+		switch meta, err := integrity.Parse(value); {
+		case err != nil || len(meta.Strongest()) == 0:
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity of each %s, and the tag of %s has none", destination, k.v.Name(i)),
+				"a browser will not load it", "merry seal FILE prints the integrity; write it on the tag, with crossorigin")
+		case !cors && !in.Module:
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
+				"without it a browser does not count the integrity, and will not load the file", `write crossorigin="anonymous" on the tag`)
+		}
+	}
+}
