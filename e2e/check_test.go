@@ -332,3 +332,24 @@ func TestLeadsNowhere(t *testing.T) {
 		}
 	}
 }
+
+// TestFeatures: what a site's browsers have not got is told where scripts and styles use it without asking, and not behind a script
+// that gives it.
+func TestFeatures(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "format: 1\n", "format: 1\nbrowsers: safari 12, firefox esr\n", 1))
+	s.Write("js/tide.js", "// Reads the tide.\nnew ResizeObserver(draw);\nfunction draw() {\n  fetch('tide.json');\n  tides.replaceAll('a', 'b');\n}\n")
+	s.Write("css/tide.css", "p:has(b) { inset: 0; }\n@supports (inset: 0) { p { inset: 0; } }\n")
+	s.Replace("tides.html", "</head>", "<link rel=\"stylesheet\" href=\"css/tide.css\"><style>q:is(b, i) { color: red }</style></head>")
+	s.Replace("tides.html", "</body>", "<script src=\"js/tide.js\"></script></body>")
+	r := s.Fail(1, []string{"feature-newer", "js/tide.js uses ResizeObserver (js/tide.js:2:5), replaceAll (js/tide.js:5:9), which safari 12 has not got",
+		"css/tide.css uses :has() (css/tide.css:1:2), inset (css/tide.css:1:12), which safari 12 has not got", "this inline style uses :is() (tides.html:"}, "check", "tides.html", "--no-rehearse")
+	if strings.Contains(r.Out+r.Err, "fetch") {
+		t.Errorf("safari 12 has fetch:\n%s", r.Out)
+	}
+	s.Write("js/gives.js", "if (!window.ResizeObserver) window.ResizeObserver = function () {};\nString.prototype.replaceAll = String.prototype.replaceAll || function () {};\n")
+	s.Replace("tides.html", "<script src=\"js/tide.js\">", "<script src=\"js/gives.js\"></script><script src=\"js/tide.js\">")
+	if r := s.Try("check", "tides.html", "--no-rehearse"); strings.Contains(r.Out, "js/tide.js uses") {
+		t.Errorf("what a script before gives is told all the same:\n%s", r.Out)
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/support"
 )
 
 // Severity sorts findings by what they do to a site.
@@ -79,6 +80,7 @@ const (
 	WrongBuild      = "wrong-build"
 	SyntaxError     = "syntax-error"
 	SyntaxNewer     = "syntax-newer"
+	FeatureNewer    = "feature-newer"
 	TwoVersions     = "two-versions"
 	Unrecorded      = "unrecorded-library"
 	Unused          = "unused-library"
@@ -111,6 +113,8 @@ type Include struct {
 	Gone bool
 	// Script is what is known of a script, nil where that is nothing.
 	Script *script.Report
+	// Lacks are the features that it uses and that browsers of the packing list have not got.
+	Lacks []Lack
 	// Name and Version are what the file or its address says that it is, recorded or not.
 	Name, Version string
 	// Where a profile is checked: the file's build, whether there is the other one, and whether the
@@ -122,6 +126,13 @@ type Include struct {
 	Fallback, CanFallBack bool
 	// Loose says that it is a link without a version that the packing list knows and keeps to the desk.
 	Loose bool
+}
+
+// A Lack is a feature that a file uses and that some browser for which the site is made has not got.
+type Lack struct {
+	*support.Feature
+	Who   string // the browsers
+	Where string // file:line:column
 }
 
 // A Profile is how the packing list wants libraries served.

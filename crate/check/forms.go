@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/support"
 )
 
 // forms holds what each script is against the tag that it stands in.
@@ -40,6 +41,57 @@ func (k *pageCheck) forms() {
 				"an older browser stops at the first word that it does not know, and runs nothing of the file", "take an older version or another build: merry peek tells what each demands")
 		}
 	}
+}
+
+// mostLacks is how many features one finding names.
+const mostLacks = 4
+
+// lacks finds what scripts call and stylesheets say that browsers of the packing list have not got, less what a script before gives.
+func (k *pageCheck) lacks() {
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		list := slices.DeleteFunc(slices.Clone(in.Lacks), func(l Lack) bool { return k.given(i, l.Feature) })
+		if raw.Inert != "" || len(list) == 0 {
+			continue
+		}
+		var words []string
+		for n, l := range list {
+			if n == mostLacks {
+				words = append(words, fmt.Sprintf("%d more", len(list)-n))
+				break
+			}
+			words = append(words, fmt.Sprintf("%s (%s)", l.Name, l.Where))
+		}
+		name := cmp.Or(in.Path, in.URL, "this "+raw.Kind.String())
+		why, next := "such a browser stops at that place with an error", "ask for it first (typeof, in), give it by a script before this one, or take a build for older browsers"
+		verb := "uses"
+		if raw.Kind == page.Stylesheet || raw.Kind == page.InlineStyle {
+			why, next = "such a browser passes over the rule or the declaration", "write what older browsers know before it, or put it into @supports"
+		}
+		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s has not got", name, verb, strings.Join(words, ", "), list[0].Who), why, next)
+	}
+}
+
+// given tells whether a script before an include gives a feature to browsers that have not got it.
+func (k *pageCheck) given(i int, f *support.Feature) bool {
+	_, member, _ := strings.Cut(f.Name, ".")
+	if f.Kind == support.Method {
+		member = f.Name
+	}
+	for j := range i {
+		text, ok := k.p.Items[j].Text.([]byte)
+		if !ok {
+			continue
+		}
+		switch {
+		case slices.Contains(k.p.Items[j].Defines, f.Name),
+			f.Kind == support.Method && bytes.Contains(text, []byte("prototype."+f.Name)),
+			f.Kind == support.Static && bytes.Contains(text, []byte(f.Name)) && bytes.Contains(text, []byte("!"+f.Name)),
+			member != "" && (bytes.Contains(text, []byte(`"`+member+`"`)) || bytes.Contains(text, []byte(`'`+member+`'`))) && bytes.Contains(text, []byte("defineProperty")):
+			return true
+		}
+	}
+	return false
 }
 
 // loader tells whether something before an include defines define.

@@ -23,6 +23,7 @@ func OnPage(p *Page, c Crate) []Finding {
 	k.profile()
 	k.twice()
 	k.forms()
+	k.lacks()
 	k.versions()
 	k.builds()
 	k.mixed()

@@ -15,6 +15,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -66,6 +67,8 @@ type inspection struct {
 	identities memo.Memo[string, identity]
 	providers  memo.Memo[string, map[string]string] // a global to the own script that defines it
 	shared     memo.Memo[string, *uses]
+	lacked     memo.Memo[string, []check.Lack]
+	browsers   *support.Browsers
 	guard      *policies.Guard
 	links      links
 	buffers    sync.Pool
@@ -87,7 +90,11 @@ func stateOf(results []pageResult) uint64 {
 type reference struct{ dir, base, ref string }
 
 func newInspection(p *project.Project, site *project.Site) *inspection {
-	return &inspection{p: p, site: site, scripts: tags.NewScripts(p), near: newNearness(site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
+	browsers, err := support.Parse(p.List.Browsers)
+	if err != nil {
+		browsers = &support.Browsers{} // a list with others was not read
+	}
+	return &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), near: newNearness(site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
 }
 
 // Check looks at the crate's files and at pages.

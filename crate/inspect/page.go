@@ -56,6 +56,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 	}
 	for i := range cp.Includes {
 		c.identify(v, i, &cp.Includes[i])
+		cp.Includes[i].Lacks = c.lacks(v, i)
 	}
 	cp.Items = c.scripts.Items(v)
 	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads(v, at), c.guard.Findings(v, at)), c.usesOf(v)
@@ -169,8 +170,7 @@ func (c *crate) Ref(p *check.Page, name string) string {
 
 // Newest is the year of the newest ECMAScript edition that the site's browsers know.
 func (c *crate) Newest() int {
-	year, _ := record.Edition(c.p.List.Browsers) // a list with others was not read
-	return year
+	return c.browsers.Edition()
 }
 
 // Provider tells who defines a global: a library of the crate, or an own script.

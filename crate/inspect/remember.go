@@ -202,7 +202,7 @@ func (m *memory) read(b []byte) {
 		return
 	}
 	for range number() {
-		u := &uses{libraries: lines(text()), files: lines(text())}
+		u := &uses{libraries: split(text()), files: split(text())}
 		if !ok {
 			return
 		}
@@ -217,7 +217,7 @@ func (m *memory) read(b []byte) {
 	}
 }
 
-func lines(s string) []string {
+func split(s string) []string {
 	if s == "" {
 		return nil
 	}

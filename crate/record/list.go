@@ -16,6 +16,7 @@ import (
 
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/support"
 )
 
 // ListFile and SealFile are the records' names, at the project's root.
@@ -250,7 +251,7 @@ func (l *List) validate(root *yaml.Node) error {
 			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of the project: %s", name, fault), Next: "write a path from the project's root, such as public/_headers"}
 		}
 	}
-	if _, err := Edition(l.Browsers); err != nil {
+	if _, err := support.Parse(l.Browsers); err != nil {
 		at := child(root, "browsers")
 		return &ListError{Line: at.Line, Column: at.Column, Problem: "browsers: " + err.Error()}
 	}

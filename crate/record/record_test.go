@@ -197,3 +197,12 @@ func FuzzList(f *testing.F) {
 		}
 	})
 }
+
+// TestBrowsersAreKnown: what the packing list says of browsers is read when the list is.
+func TestBrowsersAreKnown(t *testing.T) {
+	_, err := ReadList([]byte("format: 1\nbrowsers: \"> 1%\"\n"))
+	var le *ListError
+	if !errors.As(err, &le) || le.Line != 2 || !strings.Contains(err.Error(), "is no edition, year or browser") {
+		t.Errorf("the list is read with %v", err)
+	}
+}

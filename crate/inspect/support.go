@@ -1,0 +1,53 @@
+package inspect
+
+import (
+	"fmt"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/support"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// lacks lists the features that an include uses and that some browser of the packing list has not got.
+func (c *inspection) lacks(v *tags.Page, i int) []check.Lack {
+	if c.p.List.Browsers == "" || v.Includes[i].Inert != "" {
+		return nil
+	}
+	switch in := &v.Includes[i]; in.Kind {
+	case page.InlineScript, page.InlineStyle:
+		line, _ := v.Position(in.TextStart())
+		return c.lacking(v.InlineText(in), c.p.InProject(v.Path).String(), line-1, in.Kind == page.InlineScript)
+	case page.Script, page.Stylesheet:
+		t := v.Targets[i]
+		return c.lacked.Of(t.String(), func() []check.Lack {
+			if in.Kind == page.Script {
+				if k := c.scripts.Of(t); k != nil {
+					return c.lacking(k.Text, k.Name, 0, true)
+				}
+				return nil
+			}
+			b, name := c.guard.Sheet(t)
+			return c.lacking(b, name, 0, false)
+		})
+	}
+	return nil
+}
+
+// lacking finds the features in a text whose first line is one of a file's, counted from 0.
+func (c *inspection) lacking(text []byte, file string, firstLine int, isScript bool) []check.Lack {
+	found := support.InStyle
+	if isScript {
+		found = support.InScript
+	}
+	var list []check.Lack
+	at := lines.Of(text)
+	for _, f := range found(text) {
+		if who := c.browsers.Lacking(f.Feature); who != "" {
+			line, column := at.At(f.Offset)
+			list = append(list, check.Lack{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file, line+firstLine, column)})
+		}
+	}
+	return list
+}
