@@ -84,11 +84,28 @@ func (k *pageCheck) given(i int, f *support.Feature) bool {
 			continue
 		}
 		switch {
-		case slices.Contains(k.p.Items[j].Defines, f.Name),
+		case slices.Contains(k.p.Items[j].Defines, f.Name), f.Kind == support.Global && gives(text, f.Name),
 			f.Kind == support.Method && bytes.Contains(text, []byte("prototype."+f.Name)),
 			f.Kind == support.Static && bytes.Contains(text, []byte(f.Name)) && bytes.Contains(text, []byte("!"+f.Name)),
 			member != "" && (bytes.Contains(text, []byte(`"`+member+`"`)) || bytes.Contains(text, []byte(`'`+member+`'`))) && bytes.Contains(text, []byte("defineProperty")):
 			return true
+		}
+	}
+	return false
+}
+
+// gives tells whether a script writes to a global of a name.
+func gives(text []byte, name string) bool {
+	for _, of := range []string{"window.", "self.", "globalThis.", "global.", "this."} {
+		for at := 0; ; {
+			i := bytes.Index(text[at:], []byte(of+name))
+			if i < 0 {
+				break
+			}
+			at += i + len(of+name)
+			if rest := bytes.TrimLeft(text[at:], " \t"); bytes.HasPrefix(rest, []byte("=")) && !bytes.HasPrefix(rest, []byte("==")) {
+				return true
+			}
 		}
 	}
 	return false

@@ -17,26 +17,26 @@ func (c *inspection) lacks(v *tags.Page, i int) []check.Lack {
 	}
 	switch in := &v.Includes[i]; in.Kind {
 	case page.InlineScript, page.InlineStyle:
-		line, _ := v.Position(in.TextStart())
-		return c.lacking(v.InlineText(in), c.p.InProject(v.Path).String(), line-1, in.Kind == page.InlineScript)
+		line, column := v.Position(in.TextStart())
+		return c.lacking(v.InlineText(in), c.p.InProject(v.Path).String(), line, column, in.Kind == page.InlineScript)
 	case page.Script, page.Stylesheet:
 		t := v.Targets[i]
 		return c.lacked.Of(t.String(), func() []check.Lack {
 			if in.Kind == page.Script {
 				if k := c.scripts.Of(t); k != nil {
-					return c.lacking(k.Text, k.Name, 0, true)
+					return c.lacking(k.Text, k.Name, 1, 1, true)
 				}
 				return nil
 			}
 			b, name := c.guard.Sheet(t)
-			return c.lacking(b, name, 0, false)
+			return c.lacking(b, name, 1, 1, false)
 		})
 	}
 	return nil
 }
 
-// lacking finds the features in a text whose first line is one of a file's, counted from 0.
-func (c *inspection) lacking(text []byte, file string, firstLine int, isScript bool) []check.Lack {
+// lacking finds the features in a text that begins at a place of a file.
+func (c *inspection) lacking(text []byte, file string, firstLine, firstColumn int, isScript bool) []check.Lack {
 	found := support.InStyle
 	if isScript {
 		found = support.InScript
@@ -46,7 +46,10 @@ func (c *inspection) lacking(text []byte, file string, firstLine int, isScript b
 	for _, f := range found(text) {
 		if who := c.browsers.Lacking(f.Feature); who != "" {
 			line, column := at.At(f.Offset)
-			list = append(list, check.Lack{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file, line+firstLine, column)})
+			if line == 1 {
+				column += firstColumn - 1
+			}
+			list = append(list, check.Lack{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file, line+firstLine-1, column)})
 		}
 	}
 	return list
