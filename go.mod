@@ -17,6 +17,7 @@ require (
 	github.com/chromedp/chromedp v0.14.2
 	github.com/dop251/goja v0.0.0-20260917113740-793a2a65c13b
 	github.com/dustin/go-humanize v1.1.0
+	github.com/fsnotify/fsnotify v1.10.1
 	github.com/gofrs/flock v0.13.1
 	github.com/google/licensecheck v0.3.1
 	github.com/google/renameio/v2 v2.0.2

@@ -18,7 +18,7 @@ var house = []string{
 	"crate/adopt", "crate/inspect", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/policies", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/delivery", "crate/source", "crate/change", "crate/check", "crate/rehearse", "crate/draw",
 	"crate/script", "crate/page", "crate/style", "crate/order",
-	"crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",
+	"crate/watch", "crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",
 }
 
 // values are the packages of which the command line sees the types: what answers and requests are made of.

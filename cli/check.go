@@ -15,7 +15,7 @@ import (
 
 func (a *app) check() *cobra.Command {
 	var req crate.CheckRequest
-	var fix, sarif, rehearse, noRehearse, policy bool
+	var fix, sarif, rehearse, noRehearse, policy, watch, byPage bool
 	var explain, report string
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
@@ -30,13 +30,16 @@ status is 1 where something was found. --explain NAME says what a finding means.
 			if cmd.Flags().Changed("explain") {
 				return a.explain(explain, args)
 			}
-			switch {
-			case rehearse && noRehearse:
+			if rehearse && noRehearse {
 				return misuse("--rehearse and --no-rehearse exclude each other")
-			case rehearse:
-				req.Rehearse = crate.Always
-			case noRehearse:
-				req.Rehearse = crate.Never
+			}
+			req.Rehearse = rehearsing(rehearse, noRehearse)
+			req.Pages = args
+			if watch {
+				if fix || policy || sarif || report != "" {
+					return misuse("--watch checks and tells; it goes with no --fix, --policy, --sarif or --report")
+				}
+				return a.watch(cmd.Context(), req)
 			}
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -56,7 +59,6 @@ status is 1 where something was found. --explain NAME says what a finding means.
 				}
 				a.printMended(mended)
 			}
-			req.Pages = args
 			found, err := door.Check(cmd.Context(), req)
 			if err != nil {
 				return err
@@ -69,16 +71,18 @@ status is 1 where something was found. --explain NAME says what a finding means.
 					return err
 				}
 			}
-			return a.tellFindings(found, sarif)
+			return a.tellFindings(found, sarif, byPage)
 		},
 	}
 	f := c.Flags()
 	f.StringVar(&req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
 	f.BoolVar(&req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
 	f.BoolVar(&req.Fresh, "fresh", false, "read and check every page anew, whatever is remembered of it")
-	f.StringVar(&req.Since, "changed-since", "", "only pages that changed since this git `REVISION`")
+	f.StringVar(&req.Since, "changed-since", "", "only pages that changed since this git `REVISION`, or ask for a file that did")
 	f.BoolVar(&rehearse, "rehearse", false, "rehearse the pages, however many they are")
 	f.BoolVar(&noRehearse, "no-rehearse", false, "do not rehearse the pages")
+	f.BoolVar(&byPage, "pages", false, "list the findings page by page, rather than each cause once")
+	f.BoolVar(&watch, "watch", false, "check again whenever a file changes, and print what came and what went")
 	f.BoolVar(&fix, "fix", false, "mend what is safe, then check")
 	f.BoolVar(&sarif, "sarif", false, "print the findings as SARIF 2.1.0")
 	f.BoolVar(&policy, "policy", false, "print the smallest content security policy with which the pages work")
@@ -86,6 +90,17 @@ status is 1 where something was found. --explain NAME says what a finding means.
 	f.StringVar(&explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
 	f.Lookup("explain").NoOptDefVal = allFindings
 	return a.changes(c)
+}
+
+// rehearsing is which pages two flags want rehearsed.
+func rehearsing(always, never bool) crate.Rehearsing {
+	switch {
+	case always:
+		return crate.Always
+	case never:
+		return crate.Never
+	}
+	return crate.IfFew
 }
 
 // policies prints the smallest policies of pages.
@@ -110,11 +125,15 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 }
 
 // tellFindings prints findings, and returns the exit status for them.
-func (a *app) tellFindings(found *crate.Checked, sarif bool) (err error) {
+func (a *app) tellFindings(found *crate.Checked, sarif, byPage bool) (err error) {
+	print := a.printFindings
+	if byPage {
+		print = a.printByPage
+	}
 	if sarif {
 		err = a.printJSON(check.SARIF(found.Findings, program()))
 	} else {
-		err = a.answer(found, func() { a.printFindings(found) })
+		err = a.answer(found, func() { print(found) })
 	}
 	if err != nil {
 		return err
@@ -175,40 +194,81 @@ func (a *app) printMended(m *crate.Mended) {
 	a.touched(m.Outcome)
 }
 
-// printFindings prints the findings by file, the name of each beside its place.
+// printFindings prints each cause once, with its places.
 func (a *app) printFindings(c *crate.Checked) {
 	defer a.printUnsure(c)
 	if len(c.Findings) == 0 {
 		a.printf("%s: nothing to find fault with%s\n", plural(c.Pages, "page", "pages"), rehearsed(c))
 		return
 	}
-	counts := map[check.Severity]int{}
-	for i, f := range c.Findings {
-		counts[f.Severity]++
+	causes := check.Causes(c.Findings)
+	for i, f := range causes {
 		if i > 0 {
 			a.printf("\n")
 		}
-		place := f.File
-		if f.Line > 0 {
-			place = fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column)
+		a.printf("%s  %s\n  %s\n", a.paint.bold(clean(f.Place())), a.severely(f.Finding), clean(f.Message))
+		if len(f.Places) > 0 {
+			a.printf("  also: %s\n", clean(placesOf(f.Places)))
 		}
-		name := f.Name
-		switch f.Severity {
-		case check.Error:
-			name = a.paint.red(name)
-		case check.Warning:
-			name = a.paint.yellow(name)
-		}
-		a.printf("%s  %s\n", a.paint.bold(clean(place)), name)
-		a.printf("  %s\n", clean(f.Message))
-		a.printf("  why:  %s\n", clean(f.Why))
-		a.printf("  next: %s\n", clean(f.Next))
+		a.printf("  why:  %s\n  next: %s\n", clean(f.Why), clean(f.Next))
 	}
-	a.printf("\n%s: %s, %s", plural(c.Pages, "page", "pages"), plural(counts[check.Error], "error", "errors"), plural(counts[check.Warning], "warning", "warnings"))
+	a.printf("\n%s\n", total(c, len(causes)))
+}
+
+// printByPage prints the findings file by file, a line each.
+func (a *app) printByPage(c *crate.Checked) {
+	defer a.printUnsure(c)
+	file := ""
+	for _, f := range c.Findings {
+		if f.File != file {
+			if file != "" {
+				a.printf("\n")
+			}
+			file = f.File
+			a.printf("%s\n", a.paint.bold(clean(file)))
+		}
+		a.printf("  %s  %s: %s\n", strings.TrimPrefix(strings.TrimPrefix(f.Place(), f.File), ":"), a.severely(f), clean(f.Message))
+	}
+	if file != "" {
+		a.printf("\n")
+	}
+	a.printf("%s\n", total(c, len(check.Causes(c.Findings))))
+}
+
+// severely is a finding's name in the colour of its severity.
+func (a *app) severely(f check.Finding) string {
+	switch f.Severity {
+	case check.Error:
+		return a.paint.red(f.Name)
+	case check.Warning:
+		return a.paint.yellow(f.Name)
+	}
+	return f.Name
+}
+
+// placesOf lists places, the first six of many.
+func placesOf(list []string) string {
+	const most = 6
+	if len(list) > most {
+		return strings.Join(list[:most], ", ") + fmt.Sprintf(" and %d more", len(list)-most)
+	}
+	return strings.Join(list, ", ")
+}
+
+// total sums a check up.
+func total(c *crate.Checked, causes int) string {
+	counts := map[check.Severity]int{}
+	for _, f := range c.Findings {
+		counts[f.Severity]++
+	}
+	text := fmt.Sprintf("%s: %s, %s", plural(c.Pages, "page", "pages"), plural(counts[check.Error], "error", "errors"), plural(counts[check.Warning], "warning", "warnings"))
 	if n := counts[check.Note]; n > 0 {
-		a.printf(", %s", plural(n, "note", "notes"))
+		text += ", " + plural(n, "note", "notes")
 	}
-	a.printf("%s\n", rehearsed(c))
+	if causes < len(c.Findings) {
+		text += ", of " + plural(causes, "cause", "causes") + "; --pages lists them page by page"
+	}
+	return text + rehearsed(c)
 }
 
 func rehearsed(c *crate.Checked) string {

@@ -82,6 +82,9 @@ func (f flushFirst) Write(b []byte) (int, error) {
 	return f.err.Write(b)
 }
 
+// flush prints what was written so far, for commands that go on.
+func (a *app) flush() { a.err.Write(nil) }
+
 // quietStatus ends the program with a status whose reason has been printed.
 type quietStatus int
 

@@ -143,7 +143,10 @@ func (c *Crate) repair(ctx context.Context, title string, patterns []string, out
 	return finish(ctx, d, out, nil, nil)
 }
 
-// Which pages check rehearses.
+// Rehearsing says which pages check rehearses.
+type Rehearsing = inspect.Rehearsing
+
+// The choices.
 const (
 	IfFew  = inspect.IfFew
 	Always = inspect.Always

@@ -2,20 +2,12 @@ package crate
 
 import (
 	"context"
-	"path/filepath"
-	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
-	"merrycrate.example/merry/crate/printable"
-	"merrycrate.example/merry/crate/problem"
 )
 
 // A LibraryText is a text from inside a delivery, for people.
-type LibraryText struct {
-	Path string `json:"path"`
-	Text string `json:"text"` // without terminal escapes
-}
+type LibraryText = origin.LibraryText
 
 // Texts returns a library's own readme, change notes and licence, or, with start set, only the examples
 // for a page that its readme shows.
@@ -25,61 +17,7 @@ func (c *Crate) Texts(ctx context.Context, name, wanted string, start bool) ([]L
 		return nil, err
 	}
 	defer o.Close()
-	var notes []LibraryText
-	for _, want := range []string{"readme", "change", "history", "release", "licen", "copying"} {
-		for _, f := range o.Files {
-			base := strings.ToLower(filepath.Base(f.Path))
-			if strings.Contains(f.Path, "/") || !strings.HasPrefix(base, want) || f.Size > 1<<20 || f.Kind == delivery.Script {
-				continue
-			}
-			b, err := o.Tree.ReadFile(f.Path)
-			if err != nil {
-				return nil, err
-			}
-			n := LibraryText{Path: f.Path, Text: printableText(string(b))}
-			if start {
-				if want != "readme" {
-					continue
-				}
-				n.Text = delivery.StartExamples(n.Text)
-			}
-			if n.Text != "" {
-				notes = append(notes, n)
-			}
-		}
-	}
-	if len(notes) == 0 {
-		what := "readme, change notes or licence file"
-		if start {
-			what = "start-up example in its readme"
-		}
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+name+" --all", "%s has no %s", o.Tree.Name, what)
-	}
-	return notes, nil
-}
-
-// printableText takes terminal escapes and other control characters out of a text, line by line.
-func printableText(s string) string {
-	var out strings.Builder
-	for line := range strings.Lines(s) {
-		body := strings.TrimRight(line, "\r\n")
-		for i, part := range strings.Split(body, "\t") {
-			if i > 0 {
-				out.WriteString("    ")
-			}
-			for len(part) > 300 { // Text shortens what is too long for a name
-				cut := strings.LastIndexByte(part[:300], ' ') + 1
-				if cut == 0 {
-					cut = 300
-				}
-				out.WriteString(printable.Text(part[:cut]))
-				part = part[cut:]
-			}
-			out.WriteString(printable.Text(part))
-		}
-		out.WriteByte('\n')
-	}
-	return out.String()
+	return o.Texts(name, start)
 }
 
 // A Download is an archive of the user's download folder that looks like a library.

@@ -1,11 +1,13 @@
 package e2e
 
 import (
+	"bufio"
 	"bytes"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -320,11 +322,15 @@ func TestLeadsNowhere(t *testing.T) {
 	s.Write("gull.svg", "<svg></svg>")
 	s.Run("start")
 	out := s.Try("check", "--no-rehearse").Out
-	for _, want := range []string{"there is no file no.png, asked for here and at index.html:8:27, index.html:11:27, other.html:8:11, other.html:8:27 and 1 more", "there is no file Gull.svg; on disk it is written gull.svg", "there is no file gone.html, asked for here and at other.html:9:10",
-		"who follows the link", "there is no file no.mjs", `browsers for which [if IE] is true`, "2 pages: 3 errors, 2 warnings"} {
+	for _, want := range []string{"there is no file no.png\n  also: index.html:8:27, index.html:11:27, other.html:8:11, other.html:8:27, other.html:11:27\n", "there is no file Gull.svg; on disk it is written gull.svg", "there is no file gone.html\n  also: other.html:9:10\n",
+		"who follows the link", "there is no file no.mjs", `browsers for which [if IE] is true`, "of 5 causes; --pages lists them page by page"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("check does not say %q:\n%s", want, out)
 		}
+	}
+	byPage := s.Try("check", "--no-rehearse", "--pages").Out
+	if !strings.Contains(byPage, "other.html\n  8:11  leads-nowhere: there is no file no.png\n  8:27  leads-nowhere: there is no file no.png\n") {
+		t.Errorf("page by page, check says\n%s", byPage)
 	}
 	for _, not := range []string{"t.png", "route", "other.html#x"} {
 		if strings.Contains(out, not) {
@@ -351,5 +357,90 @@ func TestFeatures(t *testing.T) {
 	s.Replace("tides.html", "<script src=\"js/tide.js\">", "<script src=\"js/gives.js\"></script><script src=\"js/tide.js\">")
 	if r := s.Try("check", "tides.html", "--no-rehearse"); strings.Contains(r.Out, "js/tide.js uses") {
 		t.Errorf("what a script before gives is told all the same:\n%s", r.Out)
+	}
+}
+
+// TestWatch: whenever a file changes, check --watch prints what came and what went, and ends well when it is interrupted.
+func TestWatch(t *testing.T) {
+	t.Parallel()
+	if runtime.GOOS == "windows" {
+		t.Skip("there are no interrupts to send")
+	}
+	s := merrytest.Started(t)
+	s.Fail(2, []string{"--watch checks and tells"}, "check", "--watch", "--fix")
+	cmd := s.Command("check", "--watch", "--no-rehearse")
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	lines := make(chan string)
+	go func() {
+		for r := bufio.NewScanner(out); r.Scan(); {
+			lines <- r.Text()
+		}
+		close(lines)
+	}()
+	wait := func(want string) {
+		t.Helper()
+		var seen []string
+		for {
+			select {
+			case l, ok := <-lines:
+				seen = append(seen, l)
+				if strings.Contains(l, want) {
+					return
+				}
+				if !ok {
+					t.Fatalf("it ended with\n%s", strings.Join(seen, "\n"))
+				}
+			case <-time.After(30 * time.Second):
+				t.Fatalf("nothing says %q; there was\n%s", want, strings.Join(seen, "\n"))
+			}
+		}
+	}
+	wait("; watching")
+	time.Sleep(300 * time.Millisecond) // the watch begins behind the first check
+	page := s.Read("tides.html")
+	s.Replace("tides.html", "</body>", "<img src=\"img/gone.png\" alt=\"\"></body>")
+	wait("leads-nowhere: there is no file img/gone.png")
+	wait("1 error")
+	s.Write("img/new/deep.png", "png") // in a folder that was not there
+	s.Replace("tides.html", "img/gone.png", "img/new/shallow.png")
+	wait("gone  tides.html  leads-nowhere")
+	wait("new   tides.html")
+	s.Write("tides.html", page)
+	wait("gone  tides.html  leads-nowhere: there is no file img/new/shallow.png")
+	wait("0 errors")
+	cmd.Process.Signal(os.Interrupt)
+	for range lines {
+	}
+	if err := cmd.Wait(); err != nil {
+		t.Errorf("it ends with %v", err)
+	}
+}
+
+// TestChangedSinceFollowsFiles: a page that asks for a changed script, or for a stylesheet that imports a changed one, is checked.
+func TestChangedSinceFollowsFiles(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Write("css/parts/boats.css", "p { color: navy; }\n")
+	s.Write("css/tides.css", "@import 'parts/boats.css';\n")
+	s.Replace("tides.html", "</head>", "<link rel=\"stylesheet\" href=\"css/tides.css\"></head>")
+	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=x", "-c", "user.email=x@club.example", "commit", "-qm", "x"}} {
+		cmd := exec.Command("git", args...)
+		cmd.Dir = s.Dir
+		if out, err := cmd.CombinedOutput(); err != nil {
+			t.Skipf("git: %v %s", err, out)
+		}
+	}
+	s.Write("css/parts/boats.css", "p { color: teal; }\n")
+	if out := s.Run("check", "--changed-since", "HEAD", "--no-rehearse"); !strings.HasPrefix(out, "1 page:") {
+		t.Errorf("check says\n%s", out)
+	}
+	s.Write("js/club.js", "var club = 1;\n")
+	if out := s.Run("check", "--changed-since", "HEAD", "--no-rehearse"); !strings.HasPrefix(out, "3 pages:") {
+		t.Errorf("check says\n%s", out)
 	}
 }

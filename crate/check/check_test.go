@@ -307,3 +307,35 @@ func TestSort(t *testing.T) {
 		t.Errorf("sorted as %s", got)
 	}
 }
+
+// TestCauses: what several places have in common is told once, with what to type for all of their pages.
+func TestCauses(t *testing.T) {
+	list := Causes([]Finding{
+		{Name: NeedLater, Severity: Error, File: "a.html", Line: 3, Column: 1, Message: "m", Next: "merry order a.html --fix"},
+		{Name: FileMissing, Severity: Error, File: "a.html", Line: 9, Column: 2, Message: "gone", Next: "put it there"},
+		{Name: NeedLater, Severity: Error, File: "b.html", Line: 4, Column: 1, Message: "m", Next: "merry order b.html --fix"},
+		{Name: NeedLater, Severity: Warning, File: "b.html", Line: 5, Column: 1, Message: "m"},
+	})
+	if len(list) != 3 || len(list[0].Places) != 1 || list[0].Places[0] != "b.html:4:1" || list[0].Next != "merry order a.html b.html --fix" || list[1].Next != "put it there" {
+		t.Errorf("the causes are %+v", list)
+	}
+	if next := forAll("merry switch x --cdn --page a.html", []string{"a.html", "b.html"}); next != "merry switch x --cdn --page a.html,b.html" {
+		t.Errorf("next is %q", next)
+	}
+}
+
+// TestChanges: a finding that only stands in another line neither came nor went.
+func TestChanges(t *testing.T) {
+	of := func(lines ...int) (list []Finding) {
+		for _, l := range lines {
+			list = append(list, Finding{Name: FileMissing, File: "a.html", Line: l, Message: "gone"})
+		}
+		return list
+	}
+	if came, went := Changes(of(1, 2), of(3)); len(came) != 0 || len(went) != 1 {
+		t.Errorf("%v came, %v went", came, went)
+	}
+	if came, went := Changes(of(1), append(of(1, 2), Finding{Name: NeedLater, File: "b.html"})); len(came) != 2 || len(went) != 0 {
+		t.Errorf("%v came, %v went", came, went)
+	}
+}

@@ -2,39 +2,86 @@ package check
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
-// mostPlaces is how many further places of one cause are listed.
-const mostPlaces = 4
+// A Cause is what findings of several places have in common: it is told once.
+type Cause struct {
+	Finding          // the first of them
+	Places  []string // the others, as file:line:column
+}
 
-// Once tells of each file to which nothing leads once, with the places that lead to it; all other findings stay as they are. It
-// works in place, on sorted findings.
-func Once(found []Finding) []Finding {
-	first := map[string]int{}
-	places := map[string][]string{}
-	out := found[:0]
+// Causes brings findings that say the same of several places together, in the order of the first ones. What to do next is said for all
+// their pages.
+func Causes(found []Finding) []Cause {
+	type key struct {
+		name, message string
+		severity      Severity
+	}
+	at := map[key]int{}
+	files := map[key][]string{}
+	var list []Cause
 	for _, f := range found {
-		if f.Name != LeadsNowhere {
-			out = append(out, f)
-			continue
-		}
-		key := string(f.Severity) + f.Message
-		if _, told := first[key]; !told {
-			first[key] = len(out)
-			out = append(out, f)
+		k := key{f.Name, f.Message, f.Severity}
+		if n, told := at[k]; told {
+			list[n].Places = append(list[n].Places, f.Place())
 		} else {
-			places[key] = append(places[key], fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column))
+			at[k] = len(list)
+			list = append(list, Cause{Finding: f})
+		}
+		if !slices.Contains(files[k], f.File) {
+			files[k] = append(files[k], f.File)
 		}
 	}
-	for key, at := range first {
-		if also := places[key]; len(also) > 0 {
-			more := ""
-			if n := len(also) - mostPlaces; n > 0 {
-				also, more = also[:mostPlaces], fmt.Sprintf(" and %d more", n)
-			}
-			out[at].Message += ", asked for here and at " + strings.Join(also, ", ") + more
+	for k, n := range at {
+		list[n].Next = forAll(list[n].Next, files[k])
+	}
+	return list
+}
+
+// Place is where a finding is, as file:line:column, or the file where it is the whole of it.
+func (f *Finding) Place() string {
+	if f.Line == 0 {
+		return f.File
+	}
+	return fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column)
+}
+
+// mostNamed is how many pages a command is told for by their names.
+const mostNamed = 6
+
+// forAll makes a command for one page one for several.
+func forAll(next string, files []string) string {
+	if len(files) < 2 || !strings.Contains(next, files[0]) {
+		return next
+	}
+	if len(files) > mostNamed {
+		return next + "; likewise for the others"
+	}
+	next = strings.ReplaceAll(next, "--page "+files[0], "--page "+strings.Join(files, ","))
+	return strings.ReplaceAll(next, " "+files[0]+" ", " "+strings.Join(files, " ")+" ")
+}
+
+// Changes tells two checks apart: the findings that came, and those that went. Those that only stand in another line are neither.
+func Changes(before, after []Finding) (came, went []Finding) {
+	type key struct{ name, file, message string }
+	count := map[key]int{}
+	for _, f := range before {
+		count[key{f.Name, f.File, f.Message}]++
+	}
+	for _, f := range after {
+		if k := (key{f.Name, f.File, f.Message}); count[k] > 0 {
+			count[k]--
+		} else {
+			came = append(came, f)
 		}
 	}
-	return out
+	for _, f := range before {
+		if k := (key{f.Name, f.File, f.Message}); count[k] > 0 {
+			count[k]--
+			went = append(went, f)
+		}
+	}
+	return came, went
 }

@@ -110,7 +110,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		}
 	}
 	if req.Since != "" {
-		if pages, err = changedSince(ctx, p, req.Since, pages); err != nil {
+		if pages, err = changedSince(ctx, p, site, req.Since, pages); err != nil {
 			return nil, err
 		}
 	}
@@ -175,6 +175,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
 	}
 	check.Sort(found)
-	out.Findings = check.Once(found)
+	out.Findings = found
 	return out, nil
 }

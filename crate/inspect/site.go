@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"os/exec"
 	"path"
 	"regexp"
 	"slices"
@@ -16,7 +15,6 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
@@ -248,26 +246,4 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 		f.Next = fmt.Sprintf("merry take %s again, with its map, or do without", of.Library)
 	}
 	return []check.Finding{f}
-}
-
-// changedSince keeps the pages that a version control's working tree changed since a revision.
-func changedSince(ctx context.Context, p *project.Project, revision string, pages []paths.InSite) ([]paths.InSite, error) {
-	if strings.HasPrefix(revision, "-") {
-		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is no revision", revision)
-	}
-	var names []string
-	for _, args := range [][]string{{"diff", "--name-only", "-z", "--relative", revision, "--"}, {"ls-files", "-z", "--others", "--exclude-standard"}} {
-		cmd := exec.CommandContext(ctx, "git", args...)
-		cmd.Dir = string(p.Root)
-		out, err := cmd.Output()
-		if err != nil {
-			why := err.Error()
-			if exit, ok := err.(*exec.ExitError); ok {
-				why, _, _ = strings.Cut(strings.TrimSpace(string(exit.Stderr)), "\n")
-			}
-			return nil, problem.Refuse(problem.RevisionBad, "name a revision of the repository that the project is in", "--changed-since %s: git says: %s", revision, cmp.Or(why, "nothing"))
-		}
-		names = append(names, strings.Split(strings.TrimRight(string(out), "\x00"), "\x00")...)
-	}
-	return slices.DeleteFunc(slices.Clone(pages), func(pg paths.InSite) bool { return !slices.Contains(names, p.InProject(pg).String()) }), nil
 }

@@ -43,4 +43,5 @@ const (
 	CDNUnclear     Code = "cdn-unclear"     // no pattern explains an address
 	RevisionBad    Code = "revision-bad"    // version control does not know it
 	SettingsBad    Code = "settings-bad"    // the user's settings can't be used
+	WatchFailed    Code = "watch-failed"    // the system does not tell of changes to files
 )

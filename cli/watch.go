@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// watch checks, and checks again whenever files change, until it is interrupted. It prints what came and what went, with --json a line for
+// each check. Each check opens the project anew, since anything may have changed.
+func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
+	var last *crate.Checked
+	look := func(ctx context.Context) error {
+		door, err := a.open(sourceFlags{})
+		if err != nil {
+			return err
+		}
+		defer door.Close()
+		found, err := door.Check(ctx, req)
+		if err != nil {
+			return err
+		}
+		a.tellChanges(last, found)
+		a.flush()
+		last = found
+		return nil
+	}
+	if err := look(ctx); err != nil {
+		return err
+	}
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	err = door.Watch(ctx, func() {
+		if err := look(ctx); err != nil && ctx.Err() == nil {
+			fmt.Fprintf(a.err, "merry: %s\n", cleanLines(problem.Of(err).What)) // a file that is half written: the next change tells more
+		}
+	})
+	if ctx.Err() != nil {
+		return statusOf(last)
+	}
+	return err
+}
+
+// tellChanges prints what a check found that the one before did not, and the other way round.
+func (a *app) tellChanges(before, now *crate.Checked) {
+	was := &crate.Checked{}
+	if before != nil {
+		was = before
+	}
+	came, went := check.Changes(was.Findings, now.Findings)
+	if a.json {
+		line, err := json.Marshal(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": filled(came), "went": filled(went)})
+		if err == nil {
+			a.printf("%s\n", line)
+		}
+		return
+	}
+	if before != nil && len(came)+len(went) == 0 {
+		return
+	}
+	for _, f := range went {
+		a.printf("gone  %s  %s: %s\n", clean(f.File), f.Name, clean(f.Message))
+	}
+	for _, f := range check.Causes(came) {
+		a.printf("new   %s  %s: %s\n", a.paint.bold(clean(f.Place())), a.severely(f.Finding), clean(f.Message))
+		if len(f.Places) > 0 {
+			a.printf("      also: %s\n", clean(placesOf(f.Places)))
+		}
+		a.printf("      next: %s\n", clean(f.Next))
+	}
+	a.printf("%s; watching\n", total(now, len(now.Findings)))
+}
+
+// filled is a list that JSON writes as one, empty or not.
+func filled(list []check.Finding) []check.Finding {
+	if list == nil {
+		return []check.Finding{}
+	}
+	return list
+}
