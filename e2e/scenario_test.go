@@ -76,7 +76,10 @@ func TestRehearsalsAreAskedFor(t *testing.T) {
 	if r := s.Try("check"); strings.Contains(r.Out, "script-fails") {
 		t.Errorf("33 pages are rehearsed unasked:\n%s", r.Out)
 	}
-	if r := s.Try("check", "--rehearse"); strings.Count(r.Out, "script-fails") != 33 || !strings.Contains(r.Out, "rehearsed") {
+	if r := s.Try("check", "--rehearse"); strings.Count(r.Out, "script-fails") != 1 || !strings.Contains(r.Out, "33 errors, 0 warnings, of 1 cause") {
+		t.Errorf("33 pages fail of one cause, and check says\n%s", r.Out)
+	}
+	if r := s.Try("check", "--rehearse", "--pages"); strings.Count(r.Out, "script-fails") != 33 || !strings.Contains(r.Out, "rehearsed") {
 		t.Errorf("%d of 33 pages fail:\n%s", strings.Count(r.Out, "script-fails"), r.Out[len(r.Out)-200:])
 	}
 	s.Fail(2, []string{"exclude each other"}, "check", "--rehearse", "--no-rehearse")

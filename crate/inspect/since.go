@@ -116,6 +116,10 @@ func asksFor(p *project.Project, name paths.InSite, files map[paths.InSite]bool)
 		}
 	}
 	asks := false
-	v.References(func(r page.Reference) { asks = asks || files[tags.ResolveOnce(name, v.Base, r.Ref).Path] })
+	v.References(func(r page.Reference) {
+		if r.Element != "a" && r.Element != "area" && r.Element != "form" { // those lead on, and show nothing here
+			asks = asks || files[tags.ResolveOnce(name, v.Base, r.Ref).Path]
+		}
+	})
 	return asks
 }
