@@ -413,3 +413,13 @@ func With(tag string, names []string, values map[string]string) string {
 	}
 	return string(Apply(p.Bytes, p.ReferTo(0, p.Includes[0].Ref, names, values)))
 }
+
+// Defer writes defer into a plain script's tag; any other tag, and one that says already when it runs, stays as it is.
+func Defer(tag string) string {
+	p, err := Read([]byte(tag))
+	if err != nil || len(p.Includes) != 1 || p.Includes[0].Kind != Script || p.Includes[0].When != Blocking || p.Includes[0].Module {
+		return tag
+	}
+	at := p.Includes[0].RefAttr.End
+	return tag[:at] + " defer" + tag[at:]
+}

@@ -98,10 +98,15 @@ func (e *Editor) Include(f project.TaggedFile, address string) error {
 	return nil
 }
 
-// Paste puts a tag on the page as it is written, in the place of a library's file.
+// Paste puts a tag on the page as it is written, in the place of a library's file; with defer where what stands beside it has that,
+// since it would run before all of those without.
 func (e *Editor) Paste(f project.TaggedFile, tag string) {
 	s := e.spotFor(f, false)
-	s.tag = tag
+	if s.tag = tag; s.deferred && !f.Style {
+		if s.tag = page.Defer(tag); s.tag != tag {
+			e.Said = append(e.Said, "the tag of "+f.At.Base()+" is written with defer, as the scripts beside it are")
+		}
+	}
 	e.insertAt(s.at, s.slot)
 }
 
