@@ -199,3 +199,40 @@ func TestContentsTellsTheState(t *testing.T) {
 		t.Errorf("contents of an empty crate:\n%s", out)
 	}
 }
+
+// TestPartsAndTheWhole: a library's files come onto a page in their order, whichever is put there first: the core before a part that
+// reads nothing of it, styles as somebody ordered them in the packing list.
+func TestPartsAndTheWhole(t *testing.T) {
+	s := merrytest.Empty(t)
+	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n")
+	s.Run("start")
+	s.Archive("winch-1.0.0.zip", map[string]string{"package.json": `{"name": "winch", "version": "1.0.0"}`, "dist/winch.js": "var Winch = {\n  turn: 1\n};\n",
+		"dist/lang/nl.js": "(function (root) {\n  root.winchWords = root.winchWords || {};\n  root.winchWords.nl = {\n    turn: 'draai'\n  };\n})(window);\n",
+		"dist/winch.css":  ".winch {\n  color: red;\n}\n", "dist/base.css": "p {\n  margin: 0;\n}\n"})
+	s.Run("take", "../downloads/winch-1.0.0.zip", "--files", "dist/winch.js,dist/lang/nl.js,dist/winch.css,dist/base.css")
+	order := func(want ...string) {
+		t.Helper()
+		page, at := s.Read("index.html"), -1
+		for _, w := range want {
+			i := strings.Index(page, w)
+			if i < at {
+				t.Fatalf("%s does not stand behind what comes before it:\n%s", w, page)
+			}
+			at = i
+		}
+	}
+	s.Run("include", "winch", "--only", "dist/lang/nl.js", "--page", "index.html")
+	s.Run("include", "winch", "--only", "dist/base.css", "--page", "index.html")
+	s.Run("include", "winch", "--page", "index.html")
+	order("winch.css", "base.css", "winch.js", "nl.js")
+	s.Run("omit", "winch")
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "dist/base.css, ", "", 1))
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "take: [", "take: [dist/winch.js, dist/base.css, ", 1))
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), ", dist/winch.js]", "]", 1))
+	s.Run("include", "winch", "--only", "dist/winch.css", "--page", "index.html")
+	s.Run("include", "winch", "--page", "index.html")
+	order("base.css", "winch.css", "winch.js")
+	if out := s.Run("settle", "--dry-run"); !strings.Contains(out, "settled") {
+		t.Errorf("there is something to settle:\n%s\n%s", s.Read("crate.yaml"), out)
+	}
+}

@@ -159,7 +159,8 @@ type TaggedFile struct {
 }
 
 // TaggedFiles lists the files of a library that go on pages, in a build or, where that is NoBuild, in the one that the
-// packing list names. Stylesheets come first, then the library's core before its parts.
+// packing list names. Stylesheets come first, and the library's core before its parts, unless somebody brought the files that the list
+// takes into an order of their own: the tool writes them sorted.
 func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 	sealed, entry := p.Seal.Libraries[library], p.List.Library(library)
 	if sealed == nil {
@@ -182,6 +183,15 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 		}
 		list = append(list, t)
 	}
+	wish := func(t TaggedFile) int { return 0 }
+	if entry != nil && !slices.IsSorted(entry.Take) {
+		wish = func(t TaggedFile) int {
+			if i := slices.Index(entry.Take, t.File.Path); i >= 0 {
+				return i
+			}
+			return slices.Index(entry.Take, t.File.Pair) // -1 for what a pattern takes, which comes first
+		}
+	}
 	core := strings.ToLower(path.Base(library))
 	rank := func(t TaggedFile) int {
 		switch {
@@ -195,6 +205,9 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 		return 3
 	}
 	slices.SortStableFunc(list, func(a, b TaggedFile) int {
+		if a.Style == b.Style && wish(a) != wish(b) {
+			return wish(a) - wish(b)
+		}
 		return cmp.Or(rank(a)-rank(b), len(a.At.Base())-len(b.At.Base()))
 	})
 	return list

@@ -25,6 +25,7 @@ func LinkValues(f *record.File) map[string]string {
 type item struct {
 	order.Item
 	at     paths.InSite // of a tag to come
+	file   *record.File // of a library's
 	inHead bool
 	module bool
 	tail   bool // an inline script behind all content of the page
@@ -41,7 +42,7 @@ func (e *Editor) items() (items []item, positions []int) {
 			continue
 		default:
 			in := &e.Includes[s.index]
-			items = append(items, item{Item: known[s.index], inHead: in.InHead, module: in.Module,
+			items = append(items, item{Item: known[s.index], file: e.Of[s.index].File, inHead: in.InHead, module: in.Module,
 				tail: in.Kind == page.InlineScript && !in.InHead && in.Start > e.LastContent})
 		}
 		positions = append(positions, at)
@@ -125,7 +126,7 @@ func (e *Editor) spotFor(f project.TaggedFile, module bool) placedSlot {
 	for i := range items {
 		plain[i] = items[i].Item
 	}
-	index, after := order.Place(plain, new.Item, Rules(e.p), habits(items, new, Rules(e.p).Needs))
+	index, after := order.Place(plain, new.Item, Rules(e.p), habits(items, new, Rules(e.p).Needs, e.ranks(new)))
 	if index >= 0 {
 		return e.beside(positions[index], after, new, items[index])
 	}
@@ -194,7 +195,7 @@ func deferIf(it item, deferred bool) item {
 
 // itemOf tells what a file will be on the page.
 func (e *Editor) itemOf(f project.TaggedFile, module bool) item {
-	it := item{at: f.At, module: module}
+	it := item{at: f.At, file: f.File, module: module}
 	it.Name, it.Library, it.Style, it.Own = f.At.String(), f.Library, f.Style, f.Library == ""
 	if module {
 		it.Phase = order.Deferred
@@ -207,9 +208,21 @@ func (e *Editor) itemOf(f project.TaggedFile, module bool) item {
 	return it
 }
 
-// habits are where pages usually have a thing, beside what binds it: libraries before the site's own, a library's files in
-// the order in which they come, own scripts last.
-func habits(items []item, new item, needs func(library string) []string) []order.Constraint {
+// ranks tells of files of a new item's library which comes when among them.
+func (e *Editor) ranks(new item) map[string]int {
+	list := map[string]int{}
+	for n, f := range e.p.TaggedFiles(new.Library, record.NoBuild) {
+		list[f.File.Path] = n
+		if f.File.Pair != "" {
+			list[f.File.Pair] = n
+		}
+	}
+	return list
+}
+
+// habits are where pages usually have a thing, beside what binds it: libraries before the site's own, a library's files by
+// their ranks among each other, own scripts last.
+func habits(items []item, new item, needs func(library string) []string, ranks map[string]int) []order.Constraint {
 	var list []order.Constraint
 	n := len(items)
 	for i, it := range items {
@@ -220,6 +233,8 @@ func habits(items []item, new item, needs func(library string) []string) []order
 		switch {
 		case new.Own:
 			behind = !it.Inline && (!new.Style || it.Library != "")
+		case it.Library == new.Library && it.file != nil && new.file != nil && ranks[it.file.Path] > ranks[new.file.Path]:
+			before = true
 		case it.Library == new.Library:
 			behind = !it.Inline
 		case new.Style && slices.Contains(needs(new.Library), it.Library):
