@@ -11,8 +11,8 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -207,7 +207,7 @@ func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
 		}
 	} else if b, err = p.ReadInSite(c.target.Path); errors.Is(err, fs.ErrNotExist) {
 		next := "put the file there, or merry take the library"
-		if near, _ := inspect.Near(a.site, c.target.Path); !near.IsZero() {
+		if near, _ := leads.Meant(a.site, c.target.Path); !near.IsZero() {
 			next = "the nearest file is " + near.String() + "; write that in the tag"
 		}
 		leave("there is no file "+c.target.Path.String(), next)

@@ -48,6 +48,7 @@ const (
 	FileMissing     = "file-missing"
 	CaseDiffers     = "case-differs"
 	LeadsNowhere    = "leads-nowhere"
+	ImportUnmapped  = "import-unmapped"
 	SealedChanged   = "sealed-changed"
 	SealedGone      = "sealed-gone"
 	SealedMoved     = "sealed-moved"

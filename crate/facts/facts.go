@@ -25,7 +25,7 @@ import (
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-20"
-	rehearsalResult = "rehearsal-6"
+	rehearsalResult = "rehearsal-7"
 	stoppedResult   = "stopped-2"
 )
 

@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -58,10 +59,9 @@ type inspection struct {
 	p       *project.Project
 	site    *project.Site
 	scripts *tags.Scripts
-	near    *nearness
+	leads   *leads.Guide
 	profile *check.Profile
 	sealed  sealedFiles
-	moved   map[paths.InSite]paths.InSite // by hand: references to old places are told as if they had followed
 
 	targets    memo.Memo[reference, tags.Target]
 	identities memo.Memo[string, identity]
@@ -94,7 +94,7 @@ func newInspection(p *project.Project, site *project.Site) *inspection {
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
 	}
-	return &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), near: newNearness(site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
+	return &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
 }
 
 // Check looks at the crate's files and at pages.
@@ -175,6 +175,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
 	}
 	check.Sort(found)
-	out.Findings = found
+	out.Findings = slices.Compact(found) // what is told of a stylesheet is the same for all its pages
 	return out, nil
 }

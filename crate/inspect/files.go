@@ -113,7 +113,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 			f.Line, f.Column = page.Position(b, r.Offset)
 			found = append(found, f)
 		}
-		if t.Path.IsZero() || c.has(t.Path) || said[t.Path] {
+		if t.Path.IsZero() || c.leads.Has(t.Path) || said[t.Path] {
 			continue
 		}
 		said[t.Path] = true
@@ -128,7 +128,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 		} else {
 			f.Next = "put the file there, or correct the url()"
 		}
-		if near, caseOnly := c.near.find(t.Path); caseOnly {
+		if near, caseOnly := c.leads.Near(t.Path); caseOnly {
 			f.Next = "on disk it is written " + near.String() + ": write it so"
 		} else if !near.IsZero() {
 			f.Next = "the nearest file is " + near.String() + "; " + f.Next

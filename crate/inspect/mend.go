@@ -26,11 +26,11 @@ func (r *Repairer) Mend(ctx context.Context, e *tags.Editor) []string {
 func (c *inspection) mendReferences(e *tags.Editor, did *[]string) {
 	for i := range e.Includes {
 		in, t := &e.Includes[i], e.Targets[i].Path
-		if t.IsZero() || in.Inert != "" || c.has(t) {
+		if t.IsZero() || in.Inert != "" || c.leads.Has(t) {
 			continue
 		}
-		near, caseOnly := c.near.find(t)
-		if !caseOnly && (near.IsZero() || !strings.EqualFold(near.Base(), t.Base()) || len(c.near.called(t)) != 1) {
+		near, caseOnly := c.leads.Near(t)
+		if !caseOnly && (near.IsZero() || !strings.EqualFold(near.Base(), t.Base()) || len(c.leads.Called(t)) != 1) {
 			continue
 		}
 		if ref, err := e.Reach(near); err == nil {

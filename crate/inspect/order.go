@@ -179,7 +179,7 @@ func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bo
 		if v.Targets[i].Odd != "" {
 			s.Verdict += Verdict(": " + v.Targets[i].Odd)
 		}
-	} else if t := v.Targets[i].Path; !t.IsZero() && !c.has(t) {
+	} else if t := v.Targets[i].Path; !t.IsZero() && !c.leads.Has(t) {
 		s.Verdict = NotThere
 	}
 	return s

@@ -48,7 +48,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		if in.RefAttr.End == 0 || in.Templated() || in.Kind == page.Hint && in.Rel != "preload" && in.Rel != "modulepreload" {
 			continue
 		}
-		v.Lead(c.p, i, c.target(name, pg.Base, in.Ref))
+		v.Lead(c.p, i, c.target(name, pg.BaseAt(in.Start), in.Ref))
 		if c.site.Skips(v.Targets[i].Path) {
 			r.stamp = 0 // what it refers to is not walked, so a change of that would not be noticed
 		}
@@ -59,7 +59,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		cp.Includes[i].Lacks = c.lacks(v, i)
 	}
 	cp.Items = c.scripts.Items(v)
-	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads(v, at), c.guard.Findings(v, at)), c.usesOf(v)
+	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads.Page(v, at), c.leads.Sheets(v), c.leads.Modules(v, at), c.guard.Findings(v, at)), c.usesOf(v)
 	return r, nil
 }
 
@@ -68,7 +68,7 @@ func (c *inspection) target(name paths.InSite, base, ref string) tags.Target {
 	whole := name.String()
 	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref}, func() tags.Target {
 		t := tags.Resolve(name, base, ref)
-		if to, moved := c.moved[t.Path]; moved {
+		if to, moved := c.leads.Moved[t.Path]; moved {
 			t.Path = to
 		}
 		return t
@@ -97,20 +97,12 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 	if of.File != nil {
 		out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
 		at, local := v.FallbackOf(i)
-		out.Fallback = at >= 0 && c.has(local.Path)
+		out.Fallback = at >= 0 && c.leads.Has(local.Path)
 		out.CanFallBack = in.Kind == page.Script && in.When != page.Async && !in.Module && c.profile.Fallback && c.p.GlobalOf(of) != ""
 	}
 	if lib := c.p.List.Library(of.Library); lib != nil {
 		out.DeskOnly = lib.Only == record.Desk
 	}
-}
-
-// has tells whether the site has a file, in exactly this case.
-func (c *inspection) has(name paths.InSite) bool {
-	if _, ok := c.site.Files[name]; ok {
-		return true
-	}
-	return c.site.Skips(name) && c.p.Exists(c.p.InProject(name))
 }
 
 // A crate is the project as the checks of one page ask about it.
@@ -120,11 +112,11 @@ type crate struct {
 }
 
 // Has tells whether the site has a file.
-func (c *crate) Has(name string) bool { return c.has(paths.Found(name)) }
+func (c *crate) Has(name string) bool { return c.leads.Has(paths.Found(name)) }
 
 // Near returns the file that was probably meant.
 func (c *crate) Near(name string) (string, bool) {
-	near, caseOnly := c.near.find(paths.Found(name))
+	near, caseOnly := c.leads.Near(paths.Found(name))
 	return near.String(), caseOnly
 }
 

@@ -45,12 +45,12 @@ func listDiffers(p *project.Project) []check.Finding {
 
 // follow remembers what was moved by hand.
 func (c *inspection) follow(strayed map[paths.InProject]paths.InProject) {
-	c.moved = map[paths.InSite]paths.InSite{}
+	c.leads.Moved = map[paths.InSite]paths.InSite{}
 	for from, to := range strayed {
 		was, ok := c.p.InSite(from)
 		is, ok2 := c.p.InSite(to)
 		if ok && ok2 {
-			c.moved[was] = is
+			c.leads.Moved[was] = is
 		}
 	}
 }
@@ -58,7 +58,7 @@ func (c *inspection) follow(strayed map[paths.InProject]paths.InProject) {
 // leadMoved lets the tags of a page lead to files that were moved by hand.
 func (c *inspection) leadMoved(v *tags.Page) {
 	for i, t := range v.Targets {
-		if to, moved := c.moved[t.Path]; moved {
+		if to, moved := c.leads.Moved[t.Path]; moved {
 			v.Lead(c.p, i, tags.Target{Path: to})
 		}
 	}

@@ -54,6 +54,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		r.done = true
 		c.faults(v, report, found, &r.found, &r.unsure)
 		r.fine = c.refuted(v, report, found)
+		r.found = append(r.found, c.asked(v, report)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.When == rehearse.AnyTime && s.Skip == "" }) {
 			req.Late = true
 			late, err := c.p.Facts.Rehearse(ctx, req)
@@ -191,7 +192,7 @@ func (c *inspection) whence(items []order.Item, i int, global string) string {
 
 // request makes the request for a page.
 func (c *inspection) request(v *tags.Page) *rehearse.Request {
-	req := &rehearse.Request{HTML: string(v.Bytes), Address: "https://site.invalid/" + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
+	req := &rehearse.Request{HTML: string(v.Bytes), Address: rehearsalSite + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
 	var stopped map[int]bool
 	stopped, req.Eval = c.guard.Stopped(v)
 	for i := range v.Includes {
@@ -237,7 +238,7 @@ func (c *inspection) request(v *tags.Page) *rehearse.Request {
 		req.Scripts = append(req.Scripts, sc)
 		if at, local := v.FallbackOf(i); at >= 0 {
 			if k := c.scripts.Of(local); k != nil {
-				req.Texts["https://site.invalid/"+local.Path.String()] = string(k.Text)
+				req.Texts[rehearsalSite+local.Path.String()] = string(k.Text)
 			}
 		}
 	}

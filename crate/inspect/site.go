@@ -188,13 +188,13 @@ func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]boo
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true
 		clean := paths.Found(strings.TrimLeft(path.Clean(strings.TrimLeft(ref, "./")), "/"))
-		if !folders[clean.Dir()] || c.has(clean) || c.has(paths.Found(path.Join(name.Dir(), ref))) {
+		if !folders[clean.Dir()] || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) {
 			continue
 		}
 		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, and there is no such file", ref, c.libraryIn(clean.Dir())),
 			Why: "the library's files are called otherwise now; what asks for this will get \"not found\"", Next: "correct the path by hand"}
 		f.Line, f.Column = page.Position(b, m[2])
-		if near, _ := c.near.find(clean); !near.IsZero() {
+		if near, _ := c.leads.Near(clean); !near.IsZero() {
 			f.Next = "the nearest file is " + near.String() + "; " + f.Next
 		}
 		found = append(found, f)
@@ -236,7 +236,7 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 	}
 	ref := delivery.SourceMapOf(b)
 	t := tags.Resolve(name, "", ref)
-	if ref == "" || t.Path.IsZero() || c.has(t.Path) {
+	if ref == "" || t.Path.IsZero() || c.leads.Has(t.Path) {
 		return nil
 	}
 	f := check.Finding{Name: check.MapMissing, Severity: check.Note, File: at.String(), Message: fmt.Sprintf("it names the source map %s, which is not there", ref),

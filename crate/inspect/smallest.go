@@ -208,7 +208,7 @@ func (c *inspection) fetchedLater(v *tags.Page, allowed sources) {
 		}
 		page.ScriptReferences(k.Text, func(r page.Reference) {
 			for _, from := range []paths.InSite{v.Path, v.Targets[i].Path} {
-				if t := tags.Resolve(from, v.Base, r.Ref); !from.IsZero() && !t.Path.IsZero() && c.has(t.Path) {
+				if t := tags.Resolve(from, v.Base, r.Ref); !from.IsZero() && !t.Path.IsZero() && c.leads.Has(t.Path) {
 					if directive := whenFetched(r.Ref); directive != "" {
 						allowed.allow(directive, "'self'")
 					}

@@ -77,6 +77,7 @@ type Page struct {
 	Bytes    []byte
 	Includes []Include
 	Base     string // the first <base href>
+	baseAt   int    // behind which it counts for what is fetched while the page is read
 	Doctype  bool
 	Charset  bool // declared, by a meta element or a byte order mark
 	Viewport bool
@@ -97,6 +98,15 @@ type Page struct {
 	scattered                                   bool     // references stand where these do not tell, too
 	served                                      []Region // once they were looked for
 	looked                                      bool
+}
+
+// BaseAt is the base for what is fetched from a place of the page: an element before the base element is read, and its address
+// resolved, before that is there (HTML Standard, section 4.2.3).
+func (p *Page) BaseAt(offset int) string {
+	if offset < p.baseAt {
+		return ""
+	}
+	return p.Base
 }
 
 // Position returns the line and the column of an offset, as the function Position does, at less cost for many.
@@ -165,7 +175,7 @@ func (r *reader) read() {
 			r.meta(t)
 		case "base":
 			if v, ok := r.attr(t, "href"); ok && p.Base == "" && r.templates == 0 {
-				p.Base = strings.TrimSpace(v)
+				p.Base, p.baseAt = strings.TrimSpace(v), t.Start
 			}
 		case "html":
 			r.once(&p.html, t)

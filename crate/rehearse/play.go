@@ -255,6 +255,7 @@ func (s *stage) inserted(e *goja.Object) {
 	defer func() { s.depth-- }()
 	if src := s.call(e, "getAttribute", "src"); !goja.IsNull(src) && !goja.IsUndefined(src) {
 		if _, known := s.req.Texts[s.resolve(src.String())]; !known {
+			s.asks(s.resolve(src.String()), "script")
 			s.touched[-1] = true // it will load something that nobody knows
 			return
 		}

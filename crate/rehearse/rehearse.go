@@ -105,6 +105,18 @@ type Report struct {
 	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
 	Members map[string][]string `json:"members,omitempty"`
 	Evals   bool                `json:"evals,omitempty"` // a script ran a text as code, where that was to be noted
+	// Asked are the addresses that scripts asked for: pictures, styles, scripts, data, workers.
+	Asked []Asked `json:"asked,omitempty"`
+}
+
+// Asked is an address that a script asked for.
+type Asked struct {
+	Script  int    `json:"script"`
+	Address string `json:"address"`
+	By      string `json:"by"` // the element, or fetch, or worker
+	Line    int    `json:"line"`
+	Column  int    `json:"column"`
+	Sure    bool   `json:"sure"`
 }
 
 //go:embed room.js
@@ -125,6 +137,8 @@ type stage struct {
 	doubt   bool // something that could not be run may have defined anything
 	elems   map[int]*goja.Object
 	depth   int
+
+	rejected []rejection
 }
 
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
@@ -156,6 +170,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	if err := s.play(); err != nil {
 		s.out.Stopped = err.Error()
 	}
+	s.unhandled()
 	known := map[string]bool{}
 	for _, k := range before {
 		known[k] = true
@@ -170,49 +185,6 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	}
 	return s.out
 }
-
-// members lists the members of what the scripts made: own ones, and those that plugins and instances get.
-func (s *stage) members() {
-	s.out.Members = map[string][]string{}
-	for _, g := range s.out.Defined {
-		o, ok := s.vm.GlobalObject().Get(g).(*goja.Object)
-		if !ok {
-			continue
-		}
-		for prefix, of := range map[string]goja.Value{"": o, "fn.": o.Get("fn"), "prototype.": o.Get("prototype")} {
-			inner, ok := of.(*goja.Object)
-			if !ok || prefix == "fn." && of == o.Get("prototype") {
-				continue
-			}
-			for _, k := range inner.GetOwnPropertyNames() {
-				if len(k) <= mostText && len(s.out.Members[g]) < mostNames && !slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor", "fn"}, k) && !strings.HasPrefix(k, "_") {
-					s.out.Members[g] = append(s.out.Members[g], prefix+k)
-				}
-			}
-		}
-		slices.Sort(s.out.Members[g])
-	}
-}
-
-// ask looks up members of globals, each along its path.
-func (s *stage) ask(members []string) {
-	for _, member := range members {
-		at := s.vm.GlobalObject()
-		for i, name := range strings.Split(member, ".") {
-			v := at.Get(name)
-			if v == nil || goja.IsUndefined(v) || goja.IsNull(v) {
-				s.out.Missing = append(s.out.Missing, member)
-				break
-			}
-			if at = v.ToObject(s.vm); i > mostPath {
-				break
-			}
-		}
-	}
-}
-
-// mostPath is how many steps along a member's path are taken.
-const mostPath = 16
 
 func keys(vm *goja.Runtime) []string { return vm.GlobalObject().Keys() }
 
@@ -242,6 +214,7 @@ func (s *stage) open() error {
 		}
 		s.report(Fault{Script: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
 	})
+	host.Set("asks", s.asks)
 	host.Set("run", func(call goja.FunctionCall) goja.Value {
 		f, ok := goja.AssertFunction(call.Argument(0))
 		if !ok {
@@ -261,32 +234,8 @@ func (s *stage) open() error {
 	s.room.Set("write", s.write)
 	s.room.Set("inserted", s.inserted)
 	s.watch()
+	s.rejections()
 	return s.evals()
-}
-
-// evals puts a watch on what runs texts as code.
-func (s *stage) evals() error {
-	if s.req.Eval == "" {
-		return nil
-	}
-	v, err := s.vm.RunString(`(function (note, forbidden) {
-		function guard(f) {
-			return new Proxy(f, {
-				apply: function (f, self, args) { note(); if (forbidden) throw new EvalError("Evaluating a string as JavaScript violates the page's policy"); return Reflect.apply(f, self, args); },
-				construct: function (f, args) { note(); if (forbidden) throw new EvalError("Evaluating a string as JavaScript violates the page's policy"); return Reflect.construct(f, args); }
-			});
-		}
-		var real = Function;
-		Function = guard(real);
-		real.prototype.constructor = Function;
-		eval = guard(eval);
-	})`)
-	if err != nil {
-		return err
-	}
-	install, _ := goja.AssertFunction(v)
-	_, err = install(goja.Undefined(), s.vm.ToValue(func() { s.out.Evals = true }), s.vm.ToValue(s.req.Eval == EvalForbidden))
-	return err
 }
 
 // watch notes every read of a global that is not there: a proxy stands behind the global object, which the engine

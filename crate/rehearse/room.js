@@ -144,6 +144,7 @@
       if (at < 0) throw new DOMException("The node before which the new node is to be inserted is not a child of this node.", "NotFoundError");
       this.childNodes.splice(at, 0, n);
       n.parentNode = this;
+      if (n.nodeType === 1 && n.isConnected) arrive(n);
       if (n.nodeType === 1 && n.localName === "script" && n.isConnected) inserted(n);
       return n;
     }
@@ -285,6 +286,7 @@
 
   var reflected = ["id", "title", "lang", "dir", "name", "type", "rel", "alt", "media", "target", "placeholder", "href", "src", "htmlFor", "integrity", "crossOrigin", "method", "action"];
   var styles = new WeakMap();
+  var loads = { img: "src", audio: "src", video: "src", link: "href", script: "src", iframe: "src", embed: "src", object: "data" };
   class Element extends Node {
     constructor(name, ns) {
       super(1, ns && ns !== html ? name : name.toUpperCase());
@@ -307,7 +309,7 @@
       return l;
     }
     getAttribute(k) { k = String(k).toLowerCase(); return this.map.has(k) ? this.map.get(k) : null; }
-    setAttribute(k, v) { this.map.set(String(k).toLowerCase(), String(v)); }
+    setAttribute(k, v) { k = String(k).toLowerCase(); this.map.set(k, String(v)); if (loads[this.localName] === k && (this.isConnected || this.localName === "img" || this.localName === "audio")) asks(this); }
     removeAttribute(k) { this.map.delete(String(k).toLowerCase()); }
     hasAttribute(k) { return this.map.has(String(k).toLowerCase()); }
     hasAttributes() { return this.map.size > 0; }
@@ -695,6 +697,17 @@
   }
   function inserted(e) { room.inserted(e); }
 
+  // What elements ask for when they come onto the page, or when their attribute is set there (HTML Standard, each element's section).
+  function asks(e) {
+    var ref = e.getAttribute(loads[e.localName]);
+    if (!ref || e.localName === "link" && !/(?:^|\s)(?:stylesheet|preload|modulepreload|icon|manifest)(?:\s|$)/i.test(e.getAttribute("rel") || "")) return;
+    host.asks(resolve(ref), e.localName);
+  }
+  function arrive(n) {
+    walk(n, function (e) { if (isElement(e) && e.localName !== "img" && e.localName !== "audio" && e.localName !== "script" && loads[e.localName]) asks(e); });
+    if (loads[n.localName] && n.localName !== "img" && n.localName !== "audio") asks(n);
+  }
+
   var room = {
     window: root, document: document, href: "https://site.invalid/", quirks: false, build: build, Event: Event, fire: fire,
     write: noop, inserted: noop,
@@ -730,11 +743,12 @@
     localStorage: storage(), sessionStorage: storage(), performance: { now: function () { return clock; }, mark: noop, measure: noop, getEntriesByType: function () { return []; }, getEntriesByName: function () { return []; }, timing: { navigationStart: 0 }, timeOrigin: 0, clearMarks: noop, clearMeasures: noop, navigation: { type: 0 } },
     MutationObserver: observer(), IntersectionObserver: observer(), ResizeObserver: observer(), PerformanceObserver: observer(), ReportingObserver: observer(), WebKitMutationObserver: undefined,
     customElements: { define: function (n, c) { defined[n] = c; host.touch(); }, get: function (n) { return defined[n]; }, whenDefined: function () { return new Promise(noop); }, upgrade: noop },
-    fetch: function () { return new Promise(noop); }, structuredClone: function (v) { return JSON.parse(JSON.stringify(v)); },
+    fetch: function (to, how) { if (!how || !how.method || /^get$/i.test(how.method)) host.asks(resolve(to && to.url || to), "fetch"); return new Promise(noop); }, structuredClone: function (v) { return JSON.parse(JSON.stringify(v)); },
     atob: function (s) { return host.base64(String(s), false); }, btoa: function (s) { return host.base64(String(s), true); },
-    Image: function (w, h) { return create("img"); }, Audio: function () { return create("audio"); }, Option: function (t, v) { var o = create("option"); if (t !== undefined) o.textContent = t; if (v !== undefined) o.setAttribute("value", v); return o; },
+    Image: function (w, h) { return create("img"); }, Audio: function (src) { var a = create("audio"); if (src !== undefined) a.src = src; return a; }, Option: function (t, v) { var o = create("option"); if (t !== undefined) o.textContent = t; if (v !== undefined) o.setAttribute("value", v); return o; },
+    Worker: class extends EventTarget { constructor(to) { super(); host.asks(resolve(to), "worker"); } postMessage() {} terminate() {} },
     CSS: { supports: function () { return true; }, escape: function (s) { return String(s).replace(/[^\w\u0080-\uffff-]/g, "\\$&"); } },
-    XMLHttpRequest: class extends EventTarget { constructor() { super(); this.readyState = 0; this.status = 0; this.responseText = ""; this.withCredentials = false; } open() { this.readyState = 1; } send() {} abort() {} setRequestHeader() {} getResponseHeader() { return null; } getAllResponseHeaders() { return ""; } overrideMimeType() {} },
+    XMLHttpRequest: class extends EventTarget { constructor() { super(); this.readyState = 0; this.status = 0; this.responseText = ""; this.withCredentials = false; } open(how, to) { this.readyState = 1; this.to = /^get$/i.test(how) ? resolve(to) : ""; } send() { if (this.to) host.asks(this.to, "fetch"); } abort() {} setRequestHeader() {} getResponseHeader() { return null; } getAllResponseHeaders() { return ""; } overrideMimeType() {} },
     AbortController: class { constructor() { this.signal = new EventTarget(); this.signal.aborted = false; } abort() { this.signal.aborted = true; } },
     DOMParser: class { parseFromString(s) { var d = new Document(); build(d, [["html", {}, [["head", {}, []], ["body", {}, host.parse(String(s), "body")]]]], null); return d; } },
     XMLSerializer: class { serializeToString(n) { return n.nodeType === 9 ? text(n.documentElement) : text(n); } },

@@ -1,4 +1,6 @@
-package inspect
+// Package leads tells where the references of a site's pages, stylesheets and modules lead: to files that are there, to files that were
+// probably meant, or nowhere.
+package leads
 
 import (
 	"cmp"
@@ -9,18 +11,23 @@ import (
 
 	"github.com/agext/levenshtein"
 
+	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 )
 
-// A nearness finds the file that was probably meant by a name that leads nowhere. The same name is asked for by page after
-// page, so each answer is found once.
-type nearness struct {
-	site    *project.Site
-	answers memo.Memo[paths.InSite, nearest]
-	names   func() *foldedNames
+// A Guide knows the files of a site. Pages ask for the same ones again and again, so each answer is found once.
+type Guide struct {
+	p    *project.Project
+	site *project.Site
+	// Moved are files that somebody moved by hand: references to their old places are told as if they had followed.
+	Moved map[paths.InSite]paths.InSite
+
+	answers  memo.Memo[paths.InSite, nearest]
+	imported memo.Memo[string, []check.Finding] // what a stylesheet asks for in vain
+	names    func() *foldedNames
 }
 
 type nearest struct {
@@ -53,8 +60,9 @@ func byOwnName(a, b paths.InSite) int {
 	return cmp.Or(strings.Compare(a.Base(), b.Base()), strings.Compare(a.String(), b.String()))
 }
 
-func newNearness(site *project.Site) *nearness {
-	n := &nearness{site: site}
+// New makes a guide to a project's site.
+func New(p *project.Project, site *project.Site) *Guide {
+	n := &Guide{p: p, site: site}
 	n.names = sync.OnceValue(func() *foldedNames {
 		f := &foldedNames{map[string]paths.InSite{}, map[string][]paths.InSite{}, map[delivery.Kind][]paths.InSite{}}
 		for name := range site.Files {
@@ -72,27 +80,27 @@ func newNearness(site *project.Site) *nearness {
 	return n
 }
 
-// Near returns the file of a site that was probably meant by a name, the zero value where none comes near.
-func Near(site *project.Site, name paths.InSite) (paths.InSite, bool) {
-	return newNearness(site).find(name)
+// Meant returns the file of a site that was probably meant by a name, the zero value where none comes near.
+func Meant(site *project.Site, name paths.InSite) (paths.InSite, bool) {
+	return New(nil, site).Near(name)
 }
 
-// find returns the file that was probably meant, and whether only the case differs.
-func (n *nearness) find(name paths.InSite) (paths.InSite, bool) {
+// Near returns the file that was probably meant, and whether only the case differs.
+func (n *Guide) Near(name paths.InSite) (paths.InSite, bool) {
 	a := n.answers.Of(name, func() nearest { return n.search(name) })
 	return a.name, a.caseOnly
 }
 
-// called lists the files with a file's own name, whatever its case.
-func (n *nearness) called(name paths.InSite) []paths.InSite {
+// Called lists the files with a file's own name, whatever its case.
+func (n *Guide) Called(name paths.InSite) []paths.InSite {
 	return n.names().base[strings.ToLower(name.Base())]
 }
 
-func (n *nearness) search(name paths.InSite) nearest {
+func (n *Guide) search(name paths.InSite) nearest {
 	if f, ok := n.names().whole[strings.ToLower(name.String())]; ok {
 		return nearest{f, true}
 	}
-	if same := n.called(name); len(same) > 0 {
+	if same := n.Called(name); len(same) > 0 {
 		return nearest{name: slices.MinFunc(same, func(a, b paths.InSite) int {
 			return cmp.Or(levenshtein.Distance(a.String(), name.String(), nil)-levenshtein.Distance(b.String(), name.String(), nil), strings.Compare(a.String(), b.String()))
 		})}
@@ -111,4 +119,12 @@ func (n *nearness) search(name paths.InSite) nearest {
 		}
 	}
 	return nearest{name: best}
+}
+
+// Has tells whether the site has a file, in exactly this case.
+func (n *Guide) Has(name paths.InSite) bool {
+	if _, ok := n.site.Files[name]; ok {
+		return true
+	}
+	return n.site.Skips(name) && n.p.Exists(n.p.InProject(name))
 }

@@ -1,0 +1,61 @@
+package inspect
+
+import (
+	"cmp"
+	"fmt"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/leads"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// asked reports what scripts ask for while the page loads, and that is not there.
+func (c *inspection) asked(v *tags.Page, report *rehearse.Report) []check.Finding {
+	if v.Base != "" {
+		return nil // the room does not know it
+	}
+	var list []check.Finding
+	includes := scriptsOf(v)
+	told := map[string]bool{}
+	for _, a := range report.Asked {
+		rest, here := strings.CutPrefix(a.Address, rehearsalSite)
+		rest, err := url.PathUnescape(tags.WithoutQuery(rest))
+		if !here || err != nil || !a.Sure || a.Script < 0 || a.Script >= len(includes) || told[rest] || strings.ContainsAny(rest, "[]{}<>|\\ ") {
+			continue // elsewhere, or made of what the room can't know
+		}
+		at := paths.Found(strings.TrimPrefix(path.Clean("/"+rest), "/"))
+		if !slices.Contains(leads.Static, strings.ToLower(path.Ext(rest))) || c.leads.Has(at) || c.p.At(c.p.InProject(at)).File != nil {
+			continue
+		}
+		told[rest] = true
+		i := includes[a.Script]
+		name, where := v.Name(i), ""
+		if a.Line > 0 {
+			file := c.p.InProject(v.Path).String()
+			if k := c.scripts.OfInclude(v, i); k != nil {
+				file = k.Name
+			}
+			where = fmt.Sprintf(" (%s:%d:%d)", file, a.Line, a.Column)
+		}
+		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(), Message: fmt.Sprintf("%s asks for %s, which is not there%s", name, at, where),
+			Why: "the browser gets \"not found\" for it, and says so on its console", Next: "put the file there, or let the script ask for another"}
+		if near, caseOnly := c.leads.Near(at); !near.IsZero() {
+			f.Next = cmp.Or(map[bool]string{true: "on disk it is written " + near.String()}[caseOnly], "the nearest file is "+near.String()+"; "+f.Next)
+		}
+		if l := v.Library(i); l != "" {
+			f.Next = "merry take " + l + " again with that file kept beside (--keep), or say where it lies as the library's guide has it"
+		}
+		f.Line, f.Column = v.Position(v.Includes[i].Start)
+		list = append(list, f)
+	}
+	return list
+}
+
+// rehearsalSite is what addresses of the site begin with in a rehearsal.
+const rehearsalSite = "https://site.invalid/"

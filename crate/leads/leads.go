@@ -1,0 +1,119 @@
+package leads
+
+import (
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// loads are elements whose files a browser fetches while it shows the page; others wait for a click.
+var loads = map[string]bool{"img": true, "source": true, "video": true, "audio": true, "track": true, "embed": true, "object": true, "input": true, "image": true,
+	"iframe": true, "frame": true, "body": true, "table": true, "td": true, "style": true}
+
+// Static are the endings of files that a server sends as they lie there.
+var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".cur", ".woff", ".woff2", ".ttf",
+	".mp4", ".webm", ".ogg", ".mp3", ".wav", ".vtt", ".pdf", ".zip", ".txt", ".webmanifest"}
+
+// Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site.
+func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
+	includes := map[int]bool{}
+	for i := range v.Includes {
+		includes[v.Includes[i].RefAttr.ValueStart] = true
+	}
+	var found []check.Finding
+	v.References(func(r page.Reference) {
+		if r.In == page.InText || r.Inert || r.Attribute != "" && includes[r.Start] || strings.HasPrefix(r.Attribute, "data-") {
+			return
+		}
+		base := v.Base
+		if loads[r.Element] || r.In != page.InAttribute {
+			base = v.BaseAt(r.Start)
+		}
+		t := tags.ResolveOnce(v.Path, base, r.Ref)
+		if to, moved := g.Moved[t.Path]; moved {
+			t.Path = to
+		}
+		if t.Path.IsZero() || g.Has(t.Path) {
+			return
+		}
+		ending := strings.ToLower(path.Ext(t.Path.String()))
+		if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() || g.p.At(g.p.InProject(t.Path)).File != nil {
+			return
+		}
+		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: file, Message: "there is no file " + t.Path.String(),
+			Why: "what asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
+		if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" && r.Element == "script") {
+			f.Severity, f.Why = check.Warning, "who follows the link gets \"not found\""
+		}
+		if r.Branch != "" {
+			f.Severity, f.Why = check.Warning, "browsers for which [if "+r.Branch+"] is true get \"not found\""
+		}
+		g.Advise(&f, t.Path)
+		f.Line, f.Column = v.Position(r.Start)
+		found = append(found, f)
+	})
+	return found
+}
+
+// Advise adds to a finding what was probably meant by the name of a file that is not there.
+func (g *Guide) Advise(f *check.Finding, at paths.InSite) {
+	if near, ok := g.names().whole[strings.ToLower(at.String())]; ok {
+		f.Message += "; on disk it is written " + near.String()
+		f.Next = "write it so"
+	} else if called := g.Called(at); len(called) == 1 {
+		f.Next = "the only file of that name is " + called[0].String() + "; " + f.Next
+	}
+}
+
+// Sheets finds references of the own stylesheets on a page that lead to no file. They are told of the stylesheet, for all its pages.
+func (g *Guide) Sheets(v *tags.Page) []check.Finding {
+	var list []check.Finding
+	for i := range v.Includes {
+		if at := v.Targets[i].Path; v.Includes[i].Kind == page.Stylesheet && v.Includes[i].Inert == "" && !at.IsZero() && v.Of[i].File == nil {
+			list = append(list, g.imported.Of(at.String(), func() []check.Finding { return g.sheet(at, map[string]bool{}) })...)
+		}
+	}
+	return list
+}
+
+// sheet finds what an own stylesheet asks for in vain, and those that it imports.
+func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
+	if seen[at.String()] {
+		return nil
+	}
+	seen[at.String()] = true
+	b, err := g.p.ReadInSite(at)
+	if err != nil {
+		return nil // there is a finding of its own
+	}
+	var list []check.Finding
+	for _, r := range style.References(b) {
+		t := tags.ResolveOnce(at, "", r.URL)
+		switch {
+		case t.Path.IsZero() || strings.HasPrefix(r.URL, "#") || g.p.At(g.p.InProject(t.Path)).File != nil:
+		case g.Has(t.Path):
+			if delivery.KindOf(t.Path.String()) == delivery.Stylesheet {
+				list = append(list, g.sheet(t.Path, seen)...)
+			}
+		case slices.Contains(Static, strings.ToLower(path.Ext(t.Path.String()))):
+			f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: g.p.InProject(at).String(), Message: "there is no file " + t.Path.String(),
+				Why: "pages with this stylesheet get \"not found\" for it", Next: "put the file there, or correct the reference"}
+			g.Advise(&f, t.Path)
+			f.Line, f.Column = page.Position(b, r.Offset)
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+// made tells a site whose pages a server makes, so that an address need not be a file's.
+func (g *Guide) made() bool {
+	return slices.ContainsFunc(g.site.Pages, func(p paths.InSite) bool { return !strings.HasPrefix(strings.ToLower(path.Ext(p.String())), ".htm") })
+}

@@ -1,0 +1,118 @@
+package rehearse
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/dop251/goja"
+)
+
+// members lists the members of what the scripts made: own ones, and those that plugins and instances get.
+func (s *stage) members() {
+	s.out.Members = map[string][]string{}
+	for _, g := range s.out.Defined {
+		o, ok := s.vm.GlobalObject().Get(g).(*goja.Object)
+		if !ok {
+			continue
+		}
+		for prefix, of := range map[string]goja.Value{"": o, "fn.": o.Get("fn"), "prototype.": o.Get("prototype")} {
+			inner, ok := of.(*goja.Object)
+			if !ok || prefix == "fn." && of == o.Get("prototype") {
+				continue
+			}
+			for _, k := range inner.GetOwnPropertyNames() {
+				if len(k) <= mostText && len(s.out.Members[g]) < mostNames && !slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor", "fn"}, k) && !strings.HasPrefix(k, "_") {
+					s.out.Members[g] = append(s.out.Members[g], prefix+k)
+				}
+			}
+		}
+		slices.Sort(s.out.Members[g])
+	}
+}
+
+// ask looks up members of globals, each along its path.
+func (s *stage) ask(members []string) {
+	for _, member := range members {
+		at := s.vm.GlobalObject()
+		for i, name := range strings.Split(member, ".") {
+			v := at.Get(name)
+			if v == nil || goja.IsUndefined(v) || goja.IsNull(v) {
+				s.out.Missing = append(s.out.Missing, member)
+				break
+			}
+			if at = v.ToObject(s.vm); i > mostPath {
+				break
+			}
+		}
+	}
+}
+
+// mostPath is how many steps along a member's path are taken.
+const mostPath = 16
+
+// evals puts a watch on what runs texts as code.
+func (s *stage) evals() error {
+	if s.req.Eval == "" {
+		return nil
+	}
+	v, err := s.vm.RunString(`(function (note, forbidden) {
+		function guard(f) {
+			return new Proxy(f, {
+				apply: function (f, self, args) { note(); if (forbidden) throw new EvalError("Evaluating a string as JavaScript violates the page's policy"); return Reflect.apply(f, self, args); },
+				construct: function (f, args) { note(); if (forbidden) throw new EvalError("Evaluating a string as JavaScript violates the page's policy"); return Reflect.construct(f, args); }
+			});
+		}
+		var real = Function;
+		Function = guard(real);
+		real.prototype.constructor = Function;
+		eval = guard(eval);
+	})`)
+	if err != nil {
+		return err
+	}
+	install, _ := goja.AssertFunction(v)
+	_, err = install(goja.Undefined(), s.vm.ToValue(func() { s.out.Evals = true }), s.vm.ToValue(s.req.Eval == EvalForbidden))
+	return err
+}
+
+// asks notes that the script which runs asks for an address.
+func (s *stage) asks(address, by string) {
+	a := Asked{Address: address, By: by, Sure: s.sure()}
+	a.Script, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
+	if len(address) <= mostText && len(s.out.Asked) < mostFaults && !slices.ContainsFunc(s.out.Asked, func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
+		s.out.Asked = append(s.out.Asked, a)
+	}
+}
+
+// rejections notes the promises that are rejected, and forgets those that somebody handles in time: the console tells of the rest
+// (HTML Standard, section 8.1.6.5).
+func (s *stage) rejections() {
+	s.vm.SetPromiseRejectionTracker(func(p *goja.Promise, did goja.PromiseRejectionOperation) {
+		if did == goja.PromiseRejectionHandle {
+			s.rejected = slices.DeleteFunc(s.rejected, func(r rejection) bool { return r.promise == p })
+			return
+		}
+		r := rejection{promise: p, fault: Fault{When: s.when, Sure: s.sure()}}
+		r.fault.Script, r.fault.Line, r.fault.Column = s.place(s.vm.CaptureCallStack(0, nil))
+		s.rejected = append(s.rejected, r)
+	})
+}
+
+// A rejection is a promise that was rejected and that nobody handled so far.
+type rejection struct {
+	promise *goja.Promise
+	fault   Fault
+}
+
+// unhandled reports the rejections that nobody handled.
+func (s *stage) unhandled() {
+	for _, r := range s.rejected {
+		r.fault.Message = fmt.Sprintf("%v, in a promise that nobody handles", r.promise.Result())
+		if m := notDefined.FindStringSubmatch(r.fault.Message); m != nil {
+			r.fault.Global = m[1]
+		}
+		s.report(r.fault)
+	}
+	s.rejected = nil
+}
