@@ -49,6 +49,7 @@ const (
 	CaseDiffers     = "case-differs"
 	LeadsNowhere    = "leads-nowhere"
 	ImportUnmapped  = "import-unmapped"
+	ImportLacking   = "import-lacking"
 	SealedChanged   = "sealed-changed"
 	SealedGone      = "sealed-gone"
 	SealedMoved     = "sealed-moved"

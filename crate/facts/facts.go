@@ -24,7 +24,7 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-20"
+	ScriptResult    = "script-21"
 	rehearsalResult = "rehearsal-7"
 	stoppedResult   = "stopped-2"
 )

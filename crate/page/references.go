@@ -54,10 +54,8 @@ var sets = map[string]bool{"srcset": true, "imagesrcset": true, "data-srcset": t
 var (
 	condition = regexp.MustCompile(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
 	imported  = regexp.MustCompile("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
-	// A statement begins a line, or stands behind one that ended: a text that only speaks of imports mostly does neither.
-	staticImport = regexp.MustCompile("(?:^|[;}\\n])\\s*(?:import|export)\\s*(?:[\\w$*{][^;\"'`()=]*?\\bfrom\\s*|[\\w$*{][^;\"'`()=]*?\\}\\s*from\\s*)?[\"']([^\"'`\\n]+)[\"']")
-	ownURL       = regexp.MustCompile(`^\s*,\s*import\.meta\.url`)
-	quoted       = regexp.MustCompile("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
+	ownURL    = regexp.MustCompile(`^\s*,\s*import\.meta\.url`)
+	quoted    = regexp.MustCompile("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
 )
 
 // References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What a
@@ -268,13 +266,6 @@ func inScript(text []byte, at int, typ string, tell func(Reference)) {
 			r.Start, r.End, r.Element = r.Start+at, r.End+at, "script"
 			tell(r)
 		})
-	}
-}
-
-// ModuleImports calls visit for the static imports of a module's text, by file or by name. Offsets are those of the text.
-func ModuleImports(text []byte, visit func(Reference)) {
-	for _, m := range staticImport.FindAllSubmatchIndex(text, -1) {
-		visit(Reference{Ref: string(text[m[2]:m[3]]), Start: m[2], End: m[3], In: InImport})
 	}
 }
 

@@ -84,6 +84,10 @@ type Report struct {
 	FaultLine    int      `json:"fault_line,omitempty"`
 	FaultColumn  int      `json:"fault_column,omitempty"`
 	ModuleImport []string `json:"imports,omitempty"` // of a module: what it imports
+	// Of a module: its imports with the names that they ask for, what it exports, and the modules of which it exports all.
+	Imports []Import `json:"import_list,omitempty"`
+	Exports []string `json:"exports,omitempty"`
+	Stars   []string `json:"stars,omitempty"`
 }
 
 // Hard lists the needs without which the script does not work.
@@ -165,6 +169,9 @@ func analyze(src []byte) *Report {
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	f.script(ast)
 	r := &Report{Syntax: newestSyntax(ast, buf), Form: f.form(), ModuleImport: f.imports}
+	if r.Form == Module {
+		r.Imports, r.Exports, r.Stars = f.modules(ast)
+	}
 	for _, g := range f.defines {
 		r.Defines = append(r.Defines, g)
 	}

@@ -20,10 +20,10 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/words"
 )
 
 // A Request asks what a version would change.
@@ -74,8 +74,8 @@ type LostName struct {
 
 // NameUse is one place where a name is used.
 type NameUse struct {
-	At  string            `json:"at"` // file:line:column
-	How script.Likelihood `json:"how"`
+	At  string           `json:"at"` // file:line:column
+	How words.Likelihood `json:"how"`
 }
 
 // side is one of the two versions.

@@ -12,9 +12,9 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/words"
 )
 
 // findUses finds where the project uses what is lost: markup, own stylesheets, own scripts, those on the pages too.
@@ -104,7 +104,7 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
 	page.Names(v.Bytes, func(n page.Name) {
 		if i, ok := f.find(string(n.Kind), n.Text); ok {
-			uses[i] = append(uses[i], useOf(v.Bytes, n.Start, at, script.Sure))
+			uses[i] = append(uses[i], useOf(v.Bytes, n.Start, at, words.Sure))
 		}
 	})
 	for i := range v.Includes {
@@ -123,7 +123,7 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	return uses
 }
 
-func useOf(whole []byte, offset int, at string, how script.Likelihood) NameUse {
+func useOf(whole []byte, offset int, at string, how words.Likelihood) NameUse {
 	line, column := page.Position(whole, offset)
 	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how}
 }
@@ -132,7 +132,7 @@ func (f *finder) inStyle(b []byte, start int, whole []byte, at string) map[int][
 	uses := map[int][]NameUse{}
 	for _, m := range style.Read(b).Mentions {
 		if i, ok := f.find(string(m.Kind), m.Name); ok {
-			uses[i] = append(uses[i], useOf(whole, start+m.Offset, at, script.Sure))
+			uses[i] = append(uses[i], useOf(whole, start+m.Offset, at, words.Sure))
 		}
 	}
 	return uses
@@ -140,25 +140,25 @@ func (f *finder) inStyle(b []byte, start int, whole []byte, at string) map[int][
 
 func (f *finder) inScript(b []byte, start int, whole []byte, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
-	add := func(i int, ok bool, u script.Use, how script.Likelihood) {
+	add := func(i int, ok bool, u words.Use, how words.Likelihood) {
 		if ok {
 			uses[i] = append(uses[i], useOf(whole, start+u.Offset, at, how))
 		}
 	}
-	for _, u := range script.Uses(b, func(w string) bool { return f.words[w] }) {
+	for _, u := range words.Uses(b, func(w string) bool { return f.words[w] }) {
 		switch {
 		case u.Global:
 			i, ok := f.find("global", u.Word)
 			add(i, ok, u, u.How)
 		case u.Member:
 			if i, ok := f.find("member", u.Of+"."+u.Word); ok {
-				add(i, true, u, script.Likely)
+				add(i, true, u, words.Likely)
 				continue
 			}
 			// Of what else has a member of that name, only the name is known.
 			for name, i := range f.byName["member"] {
 				if strings.HasSuffix(name, "fn."+u.Word) || strings.HasSuffix(name, "prototype."+u.Word) {
-					add(i, true, u, script.Possible)
+					add(i, true, u, words.Possible)
 				}
 			}
 		default:
@@ -171,7 +171,7 @@ func (f *finder) inScript(b []byte, start int, whole []byte, at string) map[int]
 			if kind == "class" && u.Selector == 0 {
 				for _, other := range []string{"id", "attribute", "custom property"} {
 					if i, ok := f.find(other, u.Word); ok {
-						add(i, true, u, script.Possible)
+						add(i, true, u, words.Possible)
 					}
 				}
 			}

@@ -1,4 +1,6 @@
-package script
+// Package words finds the words of a script that may name something of a library: classes and ids in texts, globals and members outside of
+// them. It goes by the text alone.
+package words
 
 import (
 	"bytes"
