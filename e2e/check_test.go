@@ -444,3 +444,15 @@ func TestChangedSinceFollowsFiles(t *testing.T) {
 		t.Errorf("check says\n%s", out)
 	}
 }
+
+// TestOldPathInline: a path inside an inline script that leads into a library's folder and nowhere is told.
+func TestOldPathInline(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Register()
+	s.Run("take", "logbook", "--page", "tides.html")
+	s.Replace("tides.html", "</body>", "<script>var viewer = '/vendor/logbook-0.9/logbook.js';\nvar other = 'pictures/none.css';</script></body>")
+	out := s.Try("check", "tides.html", "--no-rehearse").Out
+	if !strings.Contains(out, "/vendor/logbook-0.9/logbook.js\" is called like a file of logbook, and there is no such file") || strings.Contains(out, "none.css") {
+		t.Errorf("check says\n%s", out)
+	}
+}

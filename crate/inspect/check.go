@@ -67,6 +67,8 @@ type inspection struct {
 	identities memo.Memo[string, identity]
 	providers  memo.Memo[string, map[string]string] // a global to the own script that defines it
 	shared     memo.Memo[string, *uses]
+	folders    memo.Memo[string, map[string]bool] // of libraries
+	bases      memo.Memo[string, map[string]string]
 	lacked     memo.Memo[string, []check.Lack]
 	browsers   *support.Browsers
 	guard      *policies.Guard

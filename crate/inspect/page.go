@@ -59,7 +59,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		cp.Includes[i].Lacks = c.lacks(v, i)
 	}
 	cp.Items = c.scripts.Items(v)
-	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads.Page(v, at), c.leads.Sheets(v), c.leads.Modules(v, at), c.guard.Findings(v, at)), c.usesOf(v)
+	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads.Page(v, at), c.leads.Sheets(v), c.leads.Modules(v, at), c.pathsInline(v), c.guard.Findings(v, at)), c.usesOf(v)
 	return r, nil
 }
 

@@ -156,7 +156,7 @@ var pathWord = regexp.MustCompile("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+
 // there, and for files that no tag and no other own file refers to.
 func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers []paths.InSite) {
 	mentioned := map[string]bool{}
-	folders := c.libraryFolders()
+	folders := c.folders.Of("", c.libraryFolders)
 	scripts, styles := c.p.OwnFiles(c.site, delivery.Script), c.p.OwnFiles(c.site, delivery.Stylesheet)
 	for _, name := range scripts {
 		if b, err := c.p.ReadInSite(name); err == nil {
@@ -188,16 +188,42 @@ func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]boo
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true
 		clean := paths.Found(strings.TrimLeft(path.Clean(strings.TrimLeft(ref, "./")), "/"))
-		if !folders[clean.Dir()] || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) {
+		_, called := c.bases.Of("", c.libraryBases)[clean.Base()]
+		if !folders[clean.Dir()] && !called || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) {
 			continue
 		}
 		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, and there is no such file", ref, c.libraryIn(clean.Dir())),
 			Why: "the library's files are called otherwise now; what asks for this will get \"not found\"", Next: "correct the path by hand"}
+		if !folders[clean.Dir()] {
+			f.Message = fmt.Sprintf("%q is called like a file of %s, and there is no such file", ref, c.bases.Of("", c.libraryBases)[clean.Base()])
+			f.Why = "the library's files lie elsewhere now; what asks for this will get \"not found\""
+		}
 		f.Line, f.Column = page.Position(b, m[2])
 		if near, _ := c.leads.Near(clean); !near.IsZero() {
 			f.Next = "the nearest file is " + near.String() + "; " + f.Next
 		}
 		found = append(found, f)
+	}
+	return found
+}
+
+// pathsInline finds such paths in the inline scripts of a page.
+func (c *inspection) pathsInline(v *tags.Page) []check.Finding {
+	var found []check.Finding
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		if in.Kind != page.InlineScript || in.Inert != "" {
+			continue
+		}
+		folders := c.folders.Of("", c.libraryFolders)
+		line, column := v.Position(in.TextStart())
+		for _, f := range c.pathsIn(v.Path, v.InlineText(in), folders, map[string]bool{}) {
+			if f.Line == 1 {
+				f.Column += column - 1
+			}
+			f.Line += line - 1
+			found = append(found, f)
+		}
 	}
 	return found
 }
@@ -211,6 +237,17 @@ func (c *inspection) libraryFolders() map[string]bool {
 		}
 	}
 	return folders
+}
+
+// libraryBases are the own names of the libraries' files, each with the library, the first by the alphabet of several.
+func (c *inspection) libraryBases() map[string]string {
+	bases := map[string]string{}
+	for at, of := range c.p.Places() {
+		if b := at.Base(); bases[b] == "" || of.Library < bases[b] {
+			bases[b] = of.Library
+		}
+	}
+	return bases
 }
 
 // libraryIn names the library that has files in a folder, the first by the alphabet of several.

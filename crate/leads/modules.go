@@ -16,6 +16,9 @@ import (
 // Modules finds imports of a page's modules that lead nowhere: of files that are not there, by names that no import map has, of names that
 // the other module does not export (HTML Standard, section 8.1.6; ECMA-262, section 16.2). It follows the site's own files.
 func (g *Guide) Modules(v *tags.Page, file string) []check.Finding {
+	if !slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.Module && in.Inert == "" }) {
+		return nil
+	}
 	m := &graph{g: g, v: v, seen: map[paths.InSite]bool{}}
 	for i := range v.Includes {
 		in := &v.Includes[i]
