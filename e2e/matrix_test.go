@@ -42,6 +42,9 @@ func variants(name, text string) []variant {
 		replace := func(old, new string) func([]string) []string {
 			return func(l []string) []string {
 				i := strings.Index(strings.ToLower(l[at]), old)
+				if i < 0 {
+					return l // a tag of another make
+				}
 				l[at] = l[at][:i] + new + l[at][i+len(old):]
 				return l
 			}
@@ -73,7 +76,10 @@ func variants(name, text string) []variant {
 		add("module", at, replace("<script ", "<script type=module "))
 		for _, build := range []string{"foghorn.js", "server.js"} {
 			add("wrong build "+build, at, func(l []string) []string {
-				from := strings.Index(l[at], "js/") + 3
+				from := strings.LastIndex(l[at], "js/") + 3
+				if from < 3 {
+					return l
+				}
 				to := from + strings.IndexAny(l[at][from:], "'\"")
 				l[at] = l[at][:from] + build + l[at][to:]
 				return l

@@ -34,6 +34,8 @@ type Finding struct {
 	Why      string   `json:"why"`
 	Next     string   `json:"next"`             // what to type or do
 	Global   string   `json:"global,omitempty"` // that is missing, of a finding of code
+	// Declared says that it is of a need which the packing list names, and no code that was read.
+	Declared bool `json:"declared,omitempty"`
 }
 
 // Sort orders findings by file, place and name.

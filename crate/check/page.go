@@ -300,6 +300,7 @@ func (k *pageCheck) needs() {
 				k.add(NeedAbsent, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
 					fmt.Sprintf("%s will stop with an error when it loads", lib),
 					fmt.Sprintf("merry include %s --page %s", need, k.p.File))
+				k.found[len(k.found)-1].Declared = true
 			}
 		}
 	}
@@ -414,6 +415,7 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 	case order.Declared:
 		k.add(NeedLater, Error, at, fmt.Sprintf("%s needs %s, which comes %s", after.Library, before.Library, distance),
 			fmt.Sprintf("when %s runs, %s is not there yet", after.Library, before.Library), next)
+		k.found[len(k.found)-1].Declared = true
 	case order.OwnOrder:
 		k.add(NeedLater, Warning, at, fmt.Sprintf("the packing list has %s before %s, which comes %s", before.Name, after.Name, distance),
 			"own: order: in the packing list says so", next)

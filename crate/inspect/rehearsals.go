@@ -54,6 +54,11 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		r.done = true
 		c.faults(v, report, found, &r.found, &r.unsure)
 		r.fine = c.refuted(v, report, found)
+		for _, f := range r.fine {
+			if f.Global == "" {
+				r.found = append(r.found, milder(f))
+			}
+		}
 		r.found = append(r.found, c.asked(v, report)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.When == rehearse.AnyTime && s.Skip == "" }) {
 			req.Late = true
@@ -76,8 +81,8 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 	return list, fine, err
 }
 
-// refuted lists the findings of an absent global whose script asks whether it is there, and came to its end on this very
-// page with nothing to complain of.
+// refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of: those of a global that
+// it asks for, and those that the packing list alone knows of.
 func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) []check.Finding {
 	var list []check.Finding
 	for n, i := range scriptsOf(v) {
@@ -87,13 +92,22 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 		k := c.scripts.OfInclude(v, i)
 		line, column := v.Position(v.Includes[i].Start)
 		for _, f := range found {
-			if k != nil && f.Name == check.NeedAbsent && f.Global != "" && f.File == c.p.InProject(v.Path).String() && f.Line == line && f.Column == column &&
-				slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested }) {
+			if k == nil || f.File != c.p.InProject(v.Path).String() || f.Line != line || f.Column != column || f.Severity != check.Error {
+				continue
+			}
+			asks := f.Name == check.NeedAbsent && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
+			if asks || f.Declared {
 				list = append(list, f)
 			}
 		}
 	}
 	return list
+}
+
+// milder is a finding of a declared need whose script loads without it: it may fail later.
+func milder(f check.Finding) check.Finding {
+	f.Severity, f.Why = check.Warning, "it loads all the same; what it does with that later will fail"
+	return f
 }
 
 // faults turns what a rehearsal showed into findings, in the page's terms.
