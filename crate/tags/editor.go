@@ -174,23 +174,42 @@ func (e *Editor) noPlace(err error) error {
 type group struct {
 	spot page.Spot
 	tags []string
+	at   int // of its first tag in the editor's list
 }
 
 // groups lists the tags to come, those that stand together in one.
 func (e *Editor) groups() []group {
 	var list []group
 	joined := false
-	for _, s := range e.list {
+	for at, s := range e.list {
 		switch {
 		case s.index >= 0:
 			joined = joined && s.removed
 		case joined && list[len(list)-1].spot == s.spot:
 			list[len(list)-1].tags = append(list[len(list)-1].tags, s.tag)
 		default:
-			list, joined = append(list, group{s.spot, []string{s.tag}}), true
+			list, joined = append(list, group{s.spot, []string{s.tag}, at}), true
 		}
 	}
 	return list
+}
+
+// kept is the spot of a group beside a tag that stays: the one for it may be taken off by now.
+func (e *Editor) kept(g group) page.Spot {
+	if g.spot == page.EndOfHead || g.spot == page.EndOfBody || !e.Removed(g.spot.Index) {
+		return g.spot
+	}
+	for at := g.at - 1; at >= 0; at-- {
+		if s := e.list[at]; s.index >= 0 && !s.removed {
+			return page.Spot{Index: s.index, After: true, Outside: g.spot.Outside}
+		}
+	}
+	for _, s := range e.list[g.at:] {
+		if s.index >= 0 && !s.removed {
+			return page.Spot{Index: s.index, Outside: g.spot.Outside}
+		}
+	}
+	return page.EndOfBody
 }
 
 // doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is held against a
@@ -204,9 +223,10 @@ func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]b
 	var in []page.Edit
 	n := len(pg.Includes)
 	for _, g := range groups {
-		spot := g.spot
+		spot := e.kept(g)
+		was := spot.Index
 		for _, r := range removed {
-			if r < g.spot.Index {
+			if r < was {
 				spot.Index--
 			}
 		}
