@@ -6,6 +6,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -241,5 +242,64 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 	console, _, _ := visit(t, ctx, server.URL+"/index.html", "1")
 	if !strings.Contains(strings.Join(console, " "), "integrity") {
 		t.Errorf("the browser takes other bytes: %q", console)
+	}
+}
+
+// TestFactsInTheSeal: on a machine with no cache, no local copies and no network, pages whose libraries are linked are checked in full:
+// nothing is said to be absent that is there, what comes too early is told, and nobody calls out. An old seal is completed by the next
+// command that writes.
+func TestFactsInTheSeal(t *testing.T) {
+	s, c := linked(t)
+	s.Run("switch", "--cdn")
+	sealed := s.Read("crate.seal.json")
+	if !strings.Contains(sealed, `"facts":{"form":`) || !strings.Contains(sealed, `"defines":["oarlock"]`) {
+		t.Fatalf("the seal keeps no facts:\n%s", sealed)
+	}
+	before := s.Try("check").Out
+	clone := s.Copy()
+	clone.Home = t.TempDir()
+	for _, name := range []string{"js/oarlock.min.js", "js/oarlock.js", "js/brinework.min.js", "js/brinework.js"} {
+		os.Remove(filepath.Join(clone.Dir, name))
+	}
+	for _, f := range strings.Split(sealed, "\n") {
+		if _, rest, ok := strings.Cut(f, `"at":"`); ok {
+			at, _, _ := strings.Cut(rest, `"`)
+			os.Remove(filepath.Join(clone.Dir, at))
+		}
+	}
+	c.Down()
+	asked := c.Connections()
+	out := clone.Try("check").Out
+	if c.Connections() != asked {
+		t.Error("check calls out")
+	}
+	for _, word := range []string{"need-absent", "need-later", "is not on this page", "stops"} {
+		if strings.Contains(out, word) && !strings.Contains(before, word) {
+			t.Errorf("without the bytes check says\n%s", out)
+		}
+	}
+	page := clone.Read("index.html")
+	lines := strings.SplitAfter(page, "\n")
+	var at []int
+	for i, l := range lines {
+		if strings.Contains(l, "oarlock.min.js") || strings.Contains(l, "js/club.js") {
+			at = append(at, i)
+		}
+	}
+	lines[at[0]], lines[at[len(at)-1]] = lines[at[len(at)-1]], lines[at[0]]
+	clone.Write("index.html", strings.Join(lines, ""))
+	if out := clone.Try("check", "index.html").Out; !strings.Contains(out, "need-later") {
+		t.Errorf("what comes too early is not told:\n%s", out)
+	}
+	clone.Run("order", "index.html", "--fix")
+	if clone.Read("index.html") == strings.Join(lines, "") {
+		t.Error("the order was not mended")
+	}
+	// An old seal.
+	old := regexp.MustCompile(`,"facts":\{[^}]*\}`).ReplaceAllString(s.Read("crate.seal.json"), "")
+	s.Write("crate.seal.json", old)
+	s.Run("omit", "js/club.js", "--page", "index.html")
+	if strings.Contains(s.Read("crate.seal.json"), `"facts"`) == false {
+		t.Errorf("the old seal was not completed:\n%s", s.Read("crate.seal.json"))
 	}
 }

@@ -230,6 +230,11 @@ func (c *inspection) request(v *tags.Page) *rehearse.Request {
 			sc.Skip = "it is not there"
 		case known == nil:
 			sc.Skip, sc.Unknown = "its text is not known", true
+		case known.Text == nil:
+			sc.Skip = "its text is not at hand"
+			for _, g := range known.Defines {
+				sc.Defines = append(sc.Defines, g.Name)
+			}
 		case in.Module && known.Form != script.Module && len(known.ModuleImport) == 0:
 			// A plain script in a module tag: strict, with no this, and its names stay inside.
 			sc.Text = `(function(){"use strict";` + string(known.Text) + "\n}).call(undefined)"

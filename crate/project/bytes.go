@@ -115,11 +115,10 @@ func (p *Project) Globals() map[string]string {
 				if t.Style {
 					continue
 				}
-				b, err := p.LocalBytes(Sealed{name, t.File})
-				if err != nil {
+				report := p.ScriptOf(Sealed{name, t.File})
+				if report == nil {
 					continue
 				}
-				report := p.Facts.ScriptOf(t.File.Integrity, b)
 				for _, g := range slices.Concat(report.Defines, report.Parts) {
 					if _, ok := defines[g.Name]; !ok {
 						defines[g.Name] = name
@@ -135,12 +134,11 @@ func (p *Project) Globals() map[string]string {
 // the first that it defines, "" where that can't be told without a network.
 func (p *Project) GlobalOf(of Sealed) string {
 	return p.telling.Of(of.Library+" "+of.File.Integrity, func() string {
-		b, err := p.LocalBytes(of)
-		if err != nil {
+		report, global := p.ScriptOf(of), ""
+		if report == nil {
 			return ""
 		}
-		global := ""
-		for _, g := range p.Facts.ScriptOf(of.File.Integrity, b).Defines {
+		for _, g := range report.Defines {
 			if global == "" || strings.EqualFold(g.Name, of.Library) {
 				global = g.Name
 			}

@@ -302,11 +302,12 @@ func (d *Draft) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
 }
 
 // records drafts the two records where they say something else than before.
-func (d *Draft) records() error {
+func (d *Draft) records(ctx context.Context) error {
 	if err := d.attributes(); err != nil {
 		return err
 	}
 	d.ways()
+	d.facts(ctx)
 	list, err := record.Rewrite(d.Before.ListText, d.Before.List, d.List)
 	if err != nil {
 		return err
@@ -320,6 +321,31 @@ func (d *Draft) records() error {
 		return d.set.Write(project.SealPath, b, d.Before.SealStamp)
 	}
 	return nil
+}
+
+// facts notes in the seal what the scripts for pages are, where it does not say so yet and their bytes are at hand.
+func (d *Draft) facts(ctx context.Context) {
+	for name, sealed := range d.Seal.Libraries {
+		for i := range sealed.Files {
+			f := &sealed.Files[i]
+			if f.Role != record.Tagged || f.Facts != nil || delivery.KindOf(f.Path) != delivery.Script {
+				continue
+			}
+			of := project.Sealed{Library: name, File: f}
+			b, ok := d.draftedScript(of)
+			if !ok {
+				var err error
+				if b, err = d.Before.LocalBytes(of); err != nil {
+					continue
+				}
+			}
+			report := *d.Before.Facts.ScriptOf(f.Integrity, b)
+			report.Needs = slices.DeleteFunc(slices.Clone(report.Needs), func(n script.Need) bool {
+				return n.Strength == script.Hard && !d.Before.Facts.AsksFor(ctx, b, n.Name) // who reads the seal can't make sure of it
+			})
+			f.Facts = project.FactsOf(&report)
+		}
+	}
 }
 
 // ways notes in the seal how pages use libraries. What somebody wrote into the packing list by hand, and nothing has carried
@@ -391,7 +417,7 @@ func (d *Draft) ApplyUnless(ctx context.Context, objects func() error) (*Outcome
 			return nil, nil, err
 		}
 	}
-	if err := d.records(); err != nil {
+	if err := d.records(ctx); err != nil {
 		return nil, nil, err
 	}
 	if err := d.set.Commit(ctx); err != nil {

@@ -53,6 +53,17 @@ type File struct {
 	Role      Role            `json:"page,omitempty"`   // true for what goes on pages
 	Module    bool            `json:"module,omitempty"` // an ES module, for tags of type module
 	URL       string          `json:"url,omitempty"`    // where it was found, if no CDN's pattern leads there
+	Facts     *Facts          `json:"facts,omitempty"`  // of a script for pages, so that it is known where its bytes are at no hand
+}
+
+// Facts are what reading a script told, in short: all that its order on a page and the checks of others go by.
+type Facts struct {
+	Form    string   `json:"form"`
+	Syntax  int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
+	Defines []string `json:"defines,omitempty"` // globals
+	Needs   []string `json:"needs,omitempty"`   // globals without which it stops, alternatives with a bar between them
+	Parts   []string `json:"parts,omitempty"`   // members that it gives to others' globals
+	Uses    []string `json:"uses,omitempty"`    // members of others' globals that it must find
 }
 
 // ReadSeal reads a seal, one that two people's changes were merged into line by line, too.

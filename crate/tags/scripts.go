@@ -68,7 +68,11 @@ func (s *Scripts) read(t Target) *Script {
 		k.Text, err = s.p.LocalBytes(of)
 	}
 	if err != nil || k.Text == nil {
-		return nil
+		if k.Report = project.ReportOf(of.File); k.Report == nil {
+			return nil
+		}
+		k.Text = nil
+		return k // as far as the seal knows it
 	}
 	k.Report = s.p.Facts.Script(k.Text)
 	return k
@@ -126,7 +130,9 @@ func (s *Scripts) Items(v *Page) []order.Item {
 
 // fill says of an item what its script does. Line and column are where the script's text begins on its file.
 func (k *Script) fill(it *order.Item, module bool, firstLine, firstColumn int) {
-	it.Text = k.Text
+	if k.Text != nil {
+		it.Text = k.Text
+	}
 	if !module && k.Form != script.Classic && k.Form != script.Universal {
 		return // a browser does not run it in such a tag, or it does nothing there
 	}
@@ -137,6 +143,9 @@ func (k *Script) fill(it *order.Item, module bool, firstLine, firstColumn int) {
 		it.Parts = append(it.Parts, g.Name)
 	}
 	where := func(g script.Global) string {
+		if g.Line == 0 {
+			return k.Name // the seal keeps no places
+		}
 		line, column := g.Line, g.Column
 		if line == 1 {
 			column += firstColumn - 1

@@ -1,0 +1,62 @@
+package project
+
+import (
+	"strings"
+
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// mostFacts is how many names of a kind the seal keeps of a script. One that gives more is a catalogue, and of no use to the order of others.
+const mostFacts = 80
+
+// FactsOf is a script's report in short, as the seal keeps it.
+func FactsOf(r *script.Report) *record.Facts {
+	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(r.Defines), Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds)}
+	for _, n := range r.Hard() {
+		if len(f.Needs) < mostFacts {
+			f.Needs = append(f.Needs, strings.Join(append([]string{n.Name}, n.Or...), "|"))
+		}
+	}
+	return f
+}
+
+func namesOf(list []script.Global) []string {
+	var names []string
+	for _, g := range list {
+		if len(names) < mostFacts {
+			names = append(names, g.Name)
+		}
+	}
+	return names
+}
+
+// ReportOf is a report as far as the seal keeps it, nil where it keeps none.
+func ReportOf(f *record.File) *script.Report {
+	if f == nil || f.Facts == nil {
+		return nil
+	}
+	r := &script.Report{Form: script.Form(f.Facts.Form), Syntax: f.Facts.Syntax, Defines: globals(f.Facts.Defines), Parts: globals(f.Facts.Parts), PartNeeds: globals(f.Facts.Uses)}
+	for _, n := range f.Facts.Needs {
+		names := strings.Split(n, "|")
+		r.Needs = append(r.Needs, script.Need{Global: script.Global{Name: names[0]}, Or: names[1:], Strength: script.Hard})
+	}
+	return r
+}
+
+func globals(names []string) []script.Global {
+	var list []script.Global
+	for _, n := range names {
+		list = append(list, script.Global{Name: n})
+	}
+	return list
+}
+
+// ScriptOf is what is known of a sealed script without a network: by its bytes, or by what the seal keeps of them; nil where neither is
+// at hand.
+func (p *Project) ScriptOf(of Sealed) *script.Report {
+	if b, err := p.LocalBytes(of); err == nil {
+		return p.Facts.ScriptOf(of.File.Integrity, b)
+	}
+	return ReportOf(of.File)
+}
