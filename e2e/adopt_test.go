@@ -322,3 +322,75 @@ func TestFallbackInABrowser(t *testing.T) {
 		}
 	}
 }
+
+// TestBranches: a link to a branch is told, is never given an integrity, and becomes the exact one when its library is switched, there
+// and back; once adopted, the advice works.
+func TestBranches(t *testing.T) {
+	s, _ := linked(t)
+	page := s.Read("tides.html")
+	local := `<script src="js/oarlock.min.js"></script>`
+	for _, branch := range []string{"@2.0", "@latest", "@2"} {
+		address := "http://branch.harbour.example/oarlock" + branch + "/dist/oarlock.min.js"
+		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`"></script>`, 1))
+		out := s.Try("check", "tides.html", "--no-rehearse").Out
+		if !strings.Contains(out, "link-branch") || strings.Contains(out, "link-unsealed") {
+			t.Errorf("%s: check says\n%s", branch, out)
+		}
+		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC" crossorigin></script>`, 1))
+		if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "a browser will block the file") {
+			t.Errorf("%s, with an integrity: check says\n%s", branch, out)
+		}
+		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`"></script>`, 1))
+		if branch != "@2.0" {
+			s.Fail(1, []string{"the address names "}, "adopt", "tides.html", "--plain") // of another version today
+			continue
+		}
+		before := s.State()
+		if out := s.Run("adopt", "tides.html", "--plain"); !strings.Contains(out, "merry switch oarlock --cdn writes the exact address") || !strings.Contains(out, "branch") {
+			t.Errorf("%s: adopt says\n%s", branch, out)
+		}
+		s.Run("switch", "oarlock", "--cdn=harbour", "--page", "tides.html")
+		if now := s.Read("tides.html"); !strings.Contains(now, `oarlock/2.0.3/dist/oarlock.min.js" integrity="sha384-`) || strings.Contains(now, "branch.harbour") {
+			t.Errorf("%s: the page is\n%s", branch, now)
+		}
+		s.Run("switch", "oarlock", "--local", "--page", "tides.html")
+		if now := s.Read("tides.html"); now != page {
+			t.Errorf("%s: local again, the page is\n%s", branch, now)
+		}
+		for s.State() != before {
+			s.Run("undo")
+		}
+	}
+	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: local}\n")
+	s.Write("tides.html", strings.Replace(page, local, `<script src="//branch.harbour.example/oarlock.js?utm_source=x"></script>`, 1))
+	r := s.Fail(1, []string{"link-schemeless", "link-tracking", "link-unversioned", "5 errors"}, "check", "tides.html", "--no-rehearse", "--profile", "live")
+	if !strings.Contains(r.Out, "write https://branch.harbour.example/oarlock.js") {
+		t.Errorf("check says\n%s", r.Out)
+	}
+}
+
+// TestAdoptedLinksAreSealed: what adopt and check advise of a link without integrity works: switch --cdn gives it one, and nothing else on
+// the page changes.
+func TestAdoptedLinksAreSealed(t *testing.T) {
+	s, _ := linked(t)
+	page := s.Read("tides.html")
+	link := `<script src="http://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.min.js"></script>`
+	s.Write("tides.html", strings.Replace(page, "</body>", link+"</body>", 1))
+	s.Run("adopt", "tides.html", "--plain")
+	if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "next: merry switch tidechart --cdn --page tides.html") {
+		t.Errorf("check says\n%s", out)
+	}
+	if out := s.Run("switch", "tidechart", "--cdn", "--page", "tides.html"); strings.Contains(out, "nothing") || strings.Contains(out, "no page had") {
+		t.Errorf("switch says\n%s", out)
+	}
+	now := s.Read("tides.html")
+	if !strings.Contains(now, link[:len(link)-len("></script>")]+` integrity="sha384-`) || !strings.Contains(now, `crossorigin="anonymous"></script></body>`) {
+		t.Errorf("the page is\n%s", now)
+	}
+	if out := s.Try("check", "tides.html", "--no-rehearse").Out; strings.Contains(out, "link-unsealed") {
+		t.Errorf("check still says\n%s", out)
+	}
+	if out := s.Run("switch", "tidechart", "--cdn", "--page", "tides.html"); !strings.Contains(out, "no page had anything to switch") {
+		t.Errorf("the second time switch says\n%s", out)
+	}
+}

@@ -30,6 +30,7 @@ import (
 //	rewrites.harbour.example  as the first, with a comment added to every file
 //	other.harbour.example  as the first, with one byte changed
 //	named.harbour.example  /STEM-VERSION.ENDING, and /NAME/FILE?v=VERSION
+//	branch.harbour.example /NAME@BRANCH/PATH, with latest, 2, or 2.0 for the newest version of it
 //	down.harbour.example   answers nothing
 //
 // The first also has /latest/NAME.js, of which every answer differs.
@@ -49,7 +50,7 @@ type CDN struct {
 }
 
 // Hosts are the names under which a CDN answers.
-var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbour.example", "rewrites.harbour.example", "other.harbour.example", "named.harbour.example", "down.harbour.example"}
+var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbour.example", "rewrites.harbour.example", "other.harbour.example", "named.harbour.example", "branch.harbour.example", "down.harbour.example"}
 
 // NewCDN starts a CDN with the made-up libraries on a loopback port.
 func NewCDN() (*CDN, error) {
@@ -138,6 +139,8 @@ func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		name = c.short(strings.TrimPrefix(r.URL.Path, "/"))
 	case "named.harbour.example":
 		name = c.named(strings.TrimPrefix(r.URL.Path, "/"), r.URL.Query().Get("v"))
+	case "branch.harbour.example":
+		name = c.branch(strings.TrimPrefix(r.URL.Path, "/"))
 	case "down.harbour.example":
 		down = true
 	}
@@ -180,6 +183,21 @@ func (c *CDN) short(name string) string {
 		}
 	}
 	return name
+}
+
+// branch finds the file that NAME@BRANCH/PATH means, of the newest version of the branch.
+func (c *CDN) branch(name string) string {
+	lib, file, _ := strings.Cut(name, "/")
+	lib, branch, _ := strings.Cut(lib, "@")
+	best := name
+	for known := range c.files {
+		of, rest, _ := strings.Cut(known, "/")
+		v, path, _ := strings.Cut(rest, "/")
+		if of == lib && path == file && (branch == "latest" || v == branch || strings.HasPrefix(v, branch+".")) && (best == name || known > best) {
+			best = known
+		}
+	}
+	return best
 }
 
 // named finds the file that a name with a version in it means, or a name with the version beside it.

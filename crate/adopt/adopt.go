@@ -241,12 +241,15 @@ func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
 	case w.known != nil && !c.target.Path.IsZero() && p.InProject(c.target.Path) != w.known.At:
 		at, _ := p.InSite(w.known.At)
 		leave("it is a second copy of "+at.String()+" of "+w.name, fmt.Sprintf("refer to %s instead, and remove this file", at))
-	case w.floating != "" && w.name != "" && w.known == nil:
+	case w.floating != "" && w.name != "" && w.known == nil && w.source == nil:
 		c.State, c.Version = StateDesk, ""
 		c.Why = w.floating + ": it can't be sealed, and is for the desk only"
 		c.Next = "link to one version before it ships"
 	case w.sure != Unsure:
-		c.State = StateAdopted
+		if c.State = StateAdopted; w.floating != "" {
+			c.Why = w.floating
+			c.Next = fmt.Sprintf("merry switch %s --cdn writes the exact address", c.Library)
+		}
 	case c.target.URL == "" && len(w.because) == 0:
 		c.State, c.Why = StateOwn, "nothing tells that it is a library; it counts as the site's own"
 		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), c.Ref)

@@ -3,6 +3,8 @@ package cdn
 import (
 	"net/url"
 	"path"
+	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -31,4 +33,68 @@ func Base(address string) string {
 		return path.Base(u.Path)
 	}
 	return path.Base(address)
+}
+
+var (
+	branchWords = []string{"latest", "current", "stable", "next", "main", "master"}
+	exact       = regexp.MustCompile(`\d+\.\d+\.\d+`)
+	fewNumbers  = regexp.MustCompile(`^[~^]?v?\d{1,3}(?:\.(?:\d{1,3}|x))?(?:\.x)?$`)
+	fewInPath   = regexp.MustCompile(`^v?\d{1,2}$`)
+)
+
+// Branch is the part of an address that names a branch of a library's versions rather than one of them: latest, @1, @1.12, /1/. The
+// next release changes what such an address gives. It is "" for an address that names one version, or none.
+func Branch(address string) string {
+	u, err := url.Parse(address)
+	if err != nil || exact.MatchString(u.Path) {
+		return ""
+	}
+	parts := strings.Split(strings.Trim(u.Path, "/"), "/")
+	for i, part := range parts[:len(parts)-1] {
+		if at := strings.LastIndexByte(part, '@'); at > 0 && (slices.Contains(branchWords, part[at+1:]) || fewNumbers.MatchString(part[at+1:])) {
+			return part[at+1:]
+		}
+		if i > 0 && (slices.Contains(branchWords, part) || fewInPath.MatchString(part)) {
+			return part
+		}
+	}
+	// A bare package, as some hosts have it: /NAME@1.
+	if last := parts[len(parts)-1]; len(parts) > 0 {
+		if at := strings.LastIndexByte(last, '@'); at > 0 && (slices.Contains(branchWords, last[at+1:]) || fewNumbers.MatchString(last[at+1:])) {
+			return last[at+1:]
+		}
+	}
+	return ""
+}
+
+// Exact is an address of a branch with one version in its place.
+func Exact(address, version string) string {
+	branch := Branch(address)
+	if branch == "" || version == "" {
+		return address
+	}
+	if i := strings.Index(address, "@"+branch); i >= 0 {
+		return address[:i+1] + version + address[i+1+len(branch):]
+	}
+	if i := strings.Index(address, "/"+branch+"/"); i >= 0 {
+		return address[:i+1] + version + address[i+1+len(branch):]
+	}
+	return address
+}
+
+// followed are parameters that tell who follows a link, and change nothing of what it gives.
+var followed = regexp.MustCompile(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
+
+// Tracking is the parameter of an address that tells who asks, "" where it has none.
+func Tracking(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	for key := range u.Query() {
+		if followed.MatchString(key) {
+			return key
+		}
+	}
+	return ""
 }

@@ -74,3 +74,28 @@ func TestCDNPatterns(t *testing.T) {
 		}
 	}
 }
+
+func TestBranch(t *testing.T) {
+	for address, want := range map[string][2]string{
+		"https://cdn.harbour.example/oarlock@1.12/dist/oarlock.js":   {"1.12", "https://cdn.harbour.example/oarlock@1.12.4/dist/oarlock.js"},
+		"https://cdn.harbour.example/oarlock@latest/oarlock.js":      {"latest", "https://cdn.harbour.example/oarlock@1.12.4/oarlock.js"},
+		"https://cdn.harbour.example/@gull/oarlock@^1/oarlock.js":    {"^1", "https://cdn.harbour.example/@gull/oarlock@1.12.4/oarlock.js"},
+		"https://cdn.harbour.example/oarlock@1":                      {"1", "https://cdn.harbour.example/oarlock@1.12.4"},
+		"https://cdn.harbour.example/lib/oarlock/1/oarlock.js":       {"1", "https://cdn.harbour.example/lib/oarlock/1.12.4/oarlock.js"},
+		"https://cdn.harbour.example/latest/oarlock.js":              {"", ""},
+		"https://cdn.harbour.example/lib/latest/oarlock.js":          {"latest", "https://cdn.harbour.example/lib/1.12.4/oarlock.js"},
+		"https://cdn.harbour.example/oarlock@1.12.4/dist/oarlock.js": {"", ""},
+		"https://cdn.harbour.example/3/oarlock/1.12.4/oarlock.js":    {"", ""},
+		"https://cdn.harbour.example/oarlock/1.12/oarlock.js":        {"", ""},
+		"https://cdn.harbour.example/oarlock.js":                     {"", ""},
+	} {
+		if got := Branch(address); got != want[0] {
+			t.Errorf("%s names the branch %q, want %q", address, got, want[0])
+		} else if got != "" && Exact(address, "1.12.4") != want[1] {
+			t.Errorf("%s is exactly %s", address, Exact(address, "1.12.4"))
+		}
+	}
+	if Tracking("https://cdn.harbour.example/a.js?v=1.0.0&utm_source=x") != "utm_source" || Tracking("https://cdn.harbour.example/a.js?v=1.0.0") != "" {
+		t.Error("tracking is told wrongly")
+	}
+}

@@ -73,6 +73,9 @@ const (
 	LinkPlain       = "link-plain"
 	LinkNoOrigin    = "link-no-crossorigin"
 	LinkUnversioned = "link-unversioned"
+	LinkBranch      = "link-branch"
+	LinkSchemeless  = "link-schemeless"
+	LinkTracking    = "link-tracking"
 	LocalIntegrity  = "local-integrity"
 	LinkDiffers     = "link-differs"
 	LinkUnreachable = "link-unreachable"
@@ -119,6 +122,8 @@ type Include struct {
 	Script *script.Report
 	// Lacks are the features that it uses and that browsers of the packing list have not got.
 	Lacks []Lack
+	// Sealed is the version of the library that the link is of, "" where it is of none.
+	Sealed string
 	// Name and Version are what the file or its address says that it is, recorded or not.
 	Name, Version string
 	// Where a profile is checked: the file's build, whether there is the other one, and whether the

@@ -59,7 +59,7 @@ func (c crateOf) Profile() *Profile                        { return c.profile }
 // The integrity strings of the sealed bytes and of others.
 var right, wrong = integrity.Of([]byte("right")), integrity.Of([]byte("wrong"))
 
-const cdn = "https://cdn.harbour.example/"
+const harbour = "https://cdn.harbour.example/"
 
 // findings reads a page whose references are paths in the site, or addresses of a CDN that has the same.
 func findings(t *testing.T, text string, c crateOf) []Finding {
@@ -75,7 +75,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 			continue
 		}
 		in.Loads = raw.Inert == "" && (raw.Kind == page.Script || raw.Kind == page.Stylesheet)
-		if name, ok := strings.CutPrefix(raw.Ref, cdn); ok || strings.Contains(raw.Ref, "://") {
+		if name, ok := strings.CutPrefix(raw.Ref, harbour); ok || strings.Contains(raw.Ref, "://") {
 			in.URL, in.Library = raw.Ref, siteFiles[name]
 			if in.Library != "" {
 				in.Integrity = right
@@ -144,14 +144,14 @@ func TestOnPage(t *testing.T) {
 		{"no charset", "<!doctype html>" + oarlock, "no-charset"},
 		{"no viewport", "<!doctype html><meta charset=utf-8>" + oarlock + brine, "no-viewport"},
 		{"a fragment has its head elsewhere", oarlock + brine, ""},
-		{"link without integrity", top + "<script src=" + cdn + "js/oarlock.js></script>", "link-unsealed"},
-		{"link with other integrity", top + "<script integrity=" + wrong + " crossorigin src=" + cdn + "js/oarlock.js></script>", "link-stale"},
-		{"link without crossorigin", top + "<script integrity=" + right + " src=" + cdn + "js/oarlock.js></script>", "link-no-crossorigin"},
-		{"several hashes, the strongest one right", top + "<script integrity='sha256-" + right[7:] + " " + right + "' crossorigin src=" + cdn + "js/oarlock.js></script>", ""},
-		{"no hash in it", top + "<script integrity=nonsense crossorigin src=" + cdn + "js/oarlock.js></script>", "link-unsealed"},
+		{"link without integrity", top + "<script src=" + harbour + "js/oarlock.js></script>", "link-unsealed"},
+		{"link with other integrity", top + "<script integrity=" + wrong + " crossorigin src=" + harbour + "js/oarlock.js></script>", "link-stale"},
+		{"link without crossorigin", top + "<script integrity=" + right + " src=" + harbour + "js/oarlock.js></script>", "link-no-crossorigin"},
+		{"several hashes, the strongest one right", top + "<script integrity='sha256-" + right[7:] + " " + right + "' crossorigin src=" + harbour + "js/oarlock.js></script>", ""},
+		{"no hash in it", top + "<script integrity=nonsense crossorigin src=" + harbour + "js/oarlock.js></script>", "link-unsealed"},
 		{"a link made local by hand", top + "<script integrity=" + wrong + " crossorigin src=js/oarlock.js></script>", "link-stale"},
 		{"a local file with its hash", top + "<script integrity=" + right + " src=js/oarlock.js></script>", "local-integrity"},
-		{"sound link", top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>" + brine, ""},
+		{"sound link", top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>" + brine, ""},
 		{"plain link without version", top + "<script integrity=" + wrong + " crossorigin src=http://else.example/x.js></script>", "link-plain link-unversioned"},
 		{"unknown link with version", top + "<script integrity=" + wrong + " crossorigin src=https://else.example/x-1.2.js></script>", ""},
 		{"linked twice", top + strings.Repeat("<script integrity="+wrong+" crossorigin src=https://else.example/x-1.2.js></script>", 2), "included-twice"},
@@ -232,7 +232,7 @@ func TestEveryFindingIsExplained(t *testing.T) {
 
 func TestProfile(t *testing.T) {
 	live, desk := &Profile{Name: "live", Serve: "cdn", Build: "minified"}, &Profile{Name: "desk", Serve: "local", Build: "readable"}
-	link := top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>"
+	link := top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>"
 	for _, tt := range []struct {
 		name, page string
 		profile    *Profile
@@ -283,13 +283,13 @@ func TestFallbackOfAProfile(t *testing.T) {
 		has, can bool
 		want     int
 	}{{true, true, 0}, {false, true, 1}, {false, false, 0}} {
-		pg, err := page.Read([]byte(top + "<script integrity=" + right + " crossorigin src=" + cdn + "js/oarlock.js></script>"))
+		pg, err := page.Read([]byte(top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		p := &Page{Page: pg, Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item, len(pg.Includes))}
 		last := len(pg.Includes) - 1
-		p.Includes[last] = Include{URL: cdn + "js/oarlock.js", Library: "oarlock", Integrity: right, Loads: true, Fallback: tt.has, CanFallBack: tt.can}
+		p.Includes[last] = Include{URL: harbour + "js/oarlock.js", Library: "oarlock", Integrity: right, Loads: true, Fallback: tt.has, CanFallBack: tt.can}
 		if list := OnPage(p, crateOf{profile: live}); len(list) != tt.want {
 			t.Errorf("%+v: %+v", tt, list)
 		}

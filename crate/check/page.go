@@ -4,11 +4,9 @@ import (
 	"bytes"
 	"fmt"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/record"
@@ -71,78 +69,6 @@ func (k *pageCheck) references() {
 		}
 	}
 }
-
-// links looks at the scripts and stylesheets that come from elsewhere.
-func (k *pageCheck) links() {
-	for i := range k.p.Includes {
-		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
-		value, has := k.p.Attr(raw, "integrity")
-		if in.Loads && in.Path != "" && has && !nothing(value) && k.c.Has(in.Path) {
-			k.localIntegrity(in, raw, value)
-		}
-		if !in.Loads || in.URL == "" {
-			continue
-		}
-		_, origin := k.p.Attr(raw, "crossorigin")
-		next := "merry switch --cdn writes the link as it should be"
-		if in.Library != "" {
-			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.p.File)
-		}
-		if strings.HasPrefix(in.URL, "http://") {
-			k.add(LinkPlain, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("%s is fetched without TLS", in.URL),
-				"anybody on the way can change it, and a page served over https will not load it at all", "write https://")
-		}
-		if in.Loose {
-			k.add(LinkUnversioned, Note, raw.RefAttr.ValueStart, fmt.Sprintf("%s is a link without a version, and for the desk only", in.Library),
-				"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s before the page goes out", in.Library, k.p.File))
-			continue
-		}
-		if in.Library == "" && !versioned.MatchString(in.URL) {
-			k.add(LinkUnversioned, Warning, raw.RefAttr.ValueStart, fmt.Sprintf("the link to %s has no version", in.URL),
-				"it gives other bytes whenever its makers publish, and no integrity can be kept for it", "link to one version, or take the library and link to that")
-		}
-		switch {
-		case !has || nothing(value):
-			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
-				"whoever can change that server's files can change this page", next)
-		case in.Integrity != "" && stale(value, in.Integrity):
-			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the link to %s demands other bytes than were sealed", in.URL),
-				"a browser will refuse the file", next)
-		case !origin:
-			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity and no crossorigin", in.URL),
-				"a browser may not look at the bytes of another site to check them, and blocks the file", next)
-		}
-	}
-}
-
-// localIntegrity looks at a local file whose tag demands a hash, as one does that was a link before.
-func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string) {
-	if !k.c.Matches(in.Path, value) {
-		k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the tag demands other bytes than %s has", in.Path),
-			"a browser will refuse the file", "take integrity and crossorigin off the tag; local files need none")
-		return
-	}
-	k.add(LocalIntegrity, Note, raw.Start, fmt.Sprintf("the tag of the local %s has an integrity", in.Path),
-		"where the page is opened from disk, some browsers block the file: they may not look at its bytes", "take integrity and crossorigin off the tag, unless the page is only ever served")
-}
-
-// nothing tells whether an integrity attribute holds no hash at all, which a browser takes for none.
-func nothing(value string) bool {
-	_, err := integrity.Parse(value)
-	return err != nil
-}
-
-// stale tells whether an integrity attribute refuses the sealed bytes: a browser heeds the hashes of the strongest
-// algorithm alone, and one of them must be right (Subresource Integrity, section 3.3.4). Hashes stronger than the
-// sealed one can't be told without the bytes; they are held against them when a link is adopted or switched.
-func stale(value, sealed string) bool {
-	meta, _ := integrity.Parse(value)
-	strongest := meta.Strongest()
-	algorithm, _, _ := strings.Cut(sealed, "-")
-	return strings.HasPrefix(strongest[0], algorithm+"-") && !slices.Contains(strongest, sealed)
-}
-
-var versioned = regexp.MustCompile(`\d+\.\d+`)
 
 // profile holds a page against how the packing list wants libraries served.
 func (k *pageCheck) profile() {

@@ -84,6 +84,9 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 		out.Gone = c.sealed.gone[c.p.InProject(t.Path)]
 	} else if of.Library != "" {
 		out.Loose = of.File == nil
+		if sealed := c.p.Seal.Libraries[of.Library]; sealed != nil {
+			out.Sealed = sealed.Version
+		}
 		if of.File != nil {
 			out.Integrity = of.File.Integrity
 			at, _ := v.FallbackOf(i)

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/memo"
@@ -130,7 +131,11 @@ func (p *Project) index() {
 			if lib == nil {
 				continue
 			}
-			for _, address := range p.AddressesOf(lib, sealed, f) {
+			addresses := p.AddressesOf(lib, sealed, f)
+			if f.URL != "" && cdn.Branch(f.URL) != "" {
+				addresses = append(addresses, f.URL) // as a page may still have it
+			}
+			for _, address := range addresses {
 				if _, taken := p.byAddress[address]; !taken {
 					p.byAddress[address] = Sealed{name, f}
 				}
@@ -205,7 +210,7 @@ func (p *Project) HasCDN(origin string) bool {
 func (p *Project) AddressesOf(lib *record.Library, sealed *record.Sealed, f *record.File) []string {
 	var list []string
 	if f.URL != "" {
-		list = append(list, f.URL)
+		list = append(list, cdn.Exact(f.URL, sealed.Version))
 	}
 	for _, name := range p.List.CDNNames() {
 		list = append(list, lib.Address(p.List.CDNs[name], sealed.Version, f))

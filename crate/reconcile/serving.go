@@ -47,7 +47,7 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 		if err := s.fallback(e, i, to, strings.Contains(ref, "://")); err != nil {
 			return err
 		}
-		if ref != was {
+		if ref != was || s.Serve == record.CDN && !e.Carries(i, values) {
 			s.Memory.Refer(e, i, ref, values)
 			done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
 		}
@@ -66,7 +66,7 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 	remote := e.Targets[i].Path.IsZero()
 	switch {
 	case s.Serve == record.CDN:
-		ref := f.URL
+		ref := cdn.Exact(f.URL, sealed.Version) // never that of a branch
 		switch {
 		case f.URL != "" && (!s.Chosen || s.Pattern == ""):
 		case s.Pattern == "":

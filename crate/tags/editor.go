@@ -79,6 +79,21 @@ func (e *Editor) Refer(i int, ref string, names []string, values map[string]stri
 	e.Replace(i, retag(e.Tag(i), ref, names, values), ref)
 }
 
+// Carries tells whether an include has attributes with the values that a link is to have: the hash among those that it demands, whatever
+// else it says.
+func (e *Editor) Carries(i int, values map[string]string) bool {
+	for name, want := range values {
+		got, has := e.Attr(&e.Includes[i], name)
+		switch {
+		case !has:
+			return false
+		case name == "integrity" && !slices.Contains(strings.Fields(got), want):
+			return false
+		}
+	}
+	return true
+}
+
 // Follow makes an include refer to where its file will be, as seen from where the page will be.
 func (e *Editor) Follow(i int, ref string, to paths.InSite) {
 	e.texts[i], e.refs[i] = retag(e.Tag(i), ref, nil, nil), ref

@@ -1,0 +1,119 @@
+package check
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/page"
+)
+
+// links looks at the scripts and stylesheets that come from elsewhere.
+func (k *pageCheck) links() {
+	for i := range k.p.Includes {
+		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+		value, has := k.p.Attr(raw, "integrity")
+		if in.Loads && in.Path != "" && has && !nothing(value) && k.c.Has(in.Path) {
+			k.localIntegrity(in, raw, value)
+		}
+		if !in.Loads || in.URL == "" {
+			continue
+		}
+		_, origin := k.p.Attr(raw, "crossorigin")
+		next := "merry switch --cdn writes the link as it should be"
+		if in.Library != "" {
+			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.p.File)
+		}
+		k.address(in, raw, has && !nothing(value))
+		if in.Loose {
+			continue
+		}
+		switch {
+		case (!has || nothing(value)) && cdn.Branch(in.URL) != "":
+			// It can have none.
+		case !has || nothing(value):
+			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
+				"whoever can change that server's files can change this page", next)
+		case in.Integrity != "" && stale(value, in.Integrity):
+			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the link to %s demands other bytes than were sealed", in.URL),
+				"a browser will refuse the file", next)
+		case !origin:
+			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity and no crossorigin", in.URL),
+				"a browser may not look at the bytes of another site to check them, and blocks the file", next)
+		}
+	}
+}
+
+// address looks at what a link says of where it leads, and to which version.
+func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
+	at := raw.RefAttr.ValueStart
+	worse := func(s Severity) Severity {
+		if p := k.c.Profile(); p != nil && p.Name != "desk" {
+			return Error // it must not ship so
+		}
+		return s
+	}
+	if strings.HasPrefix(in.URL, "http://") {
+		k.add(LinkPlain, worse(Warning), at, fmt.Sprintf("%s is fetched without TLS", in.URL),
+			"anybody on the way can change it, and a page served over https will not load it at all", "write https://")
+	}
+	if strings.HasPrefix(raw.Ref, "//") {
+		k.add(LinkSchemeless, worse(Warning), at, fmt.Sprintf("%s takes the scheme of the page that it stands on", raw.Ref),
+			"on a page served over http anybody on the way can change it, and on one opened from disk it leads nowhere", "write https:"+raw.Ref)
+	}
+	if key := cdn.Tracking(in.URL); key != "" {
+		k.add(LinkTracking, worse(Warning), at, fmt.Sprintf("the link to %s tells who asks: %s", in.URL, key),
+			"the host learns which campaign or partner brought the visitor, and caches keep a copy for each", "take "+key+" out of the address")
+	}
+	if in.Loose {
+		k.add(LinkUnversioned, worse(Note), at, fmt.Sprintf("%s is a link without a version, and for the desk only", in.Library),
+			"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s before the page goes out", in.Library, k.p.File))
+		return
+	}
+	if branch := cdn.Branch(in.URL); branch != "" {
+		severity, why := worse(Warning), "the next release changes what it gives, so no integrity can be kept for it"
+		if hashed {
+			severity, why = Error, "the next release has other bytes than the integrity demands, and a browser will block the file"
+		}
+		next := "link to one version, or take the library and link to that"
+		if in.Sealed != "" {
+			next = fmt.Sprintf("merry switch %s --cdn --page %s writes %s", in.Library, k.p.File, cdn.Exact(in.URL, in.Sealed))
+		}
+		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names a branch, %s, and no version", in.URL, branch), why, next)
+	} else if in.Library == "" && !versioned.MatchString(in.URL) {
+		k.add(LinkUnversioned, worse(Warning), at, fmt.Sprintf("the link to %s has no version", in.URL),
+			"it gives other bytes whenever its makers publish, and no integrity can be kept for it", "link to one version, or take the library and link to that")
+	}
+}
+
+// localIntegrity looks at a local file whose tag demands a hash, as one does that was a link before.
+func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string) {
+	if !k.c.Matches(in.Path, value) {
+		k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the tag demands other bytes than %s has", in.Path),
+			"a browser will refuse the file", "take integrity and crossorigin off the tag; local files need none")
+		return
+	}
+	k.add(LocalIntegrity, Note, raw.Start, fmt.Sprintf("the tag of the local %s has an integrity", in.Path),
+		"where the page is opened from disk, some browsers block the file: they may not look at its bytes", "take integrity and crossorigin off the tag, unless the page is only ever served")
+}
+
+// nothing tells whether an integrity attribute holds no hash at all, which a browser takes for none.
+func nothing(value string) bool {
+	_, err := integrity.Parse(value)
+	return err != nil
+}
+
+// stale tells whether an integrity attribute refuses the sealed bytes: a browser heeds the hashes of the strongest
+// algorithm alone, and one of them must be right (Subresource Integrity, section 3.3.4). Hashes stronger than the
+// sealed one can't be told without the bytes; they are held against them when a link is adopted or switched.
+func stale(value, sealed string) bool {
+	meta, _ := integrity.Parse(value)
+	strongest := meta.Strongest()
+	algorithm, _, _ := strings.Cut(sealed, "-")
+	return strings.HasPrefix(strongest[0], algorithm+"-") && !slices.Contains(strongest, sealed)
+}
+
+var versioned = regexp.MustCompile(`\d+\.\d+`)
