@@ -351,6 +351,7 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 			who = fmt.Sprintf("%s needs %s, which", after.Library, before.Library)
 		}
 		k.add(NeedLater, Error, at, fmt.Sprintf("%s comes %s", who, distance), fmt.Sprintf("when it runs, %s is not there yet (%s)", c.Global, c.Where), next)
+		k.found[len(k.found)-1].Global = c.Global
 	}
 }
 

@@ -55,7 +55,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		c.faults(v, report, found, &r.found, &r.unsure)
 		r.fine = c.refuted(v, report, found)
 		for _, f := range r.fine {
-			if f.Global == "" {
+			if f.Declared || f.Name == check.NeedLater {
 				r.found = append(r.found, milder(f))
 			}
 		}
@@ -82,7 +82,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 }
 
 // refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of: those of a global that
-// it asks for, and those that the packing list alone knows of.
+// it asks for, of one that comes later, and those that the packing list alone knows of.
 func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) []check.Finding {
 	var list []check.Finding
 	for n, i := range scriptsOf(v) {
@@ -96,7 +96,7 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 				continue
 			}
 			asks := f.Name == check.NeedAbsent && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
-			if asks || f.Declared {
+			if asks || f.Declared || f.Name == check.NeedLater && f.Global != "" {
 				list = append(list, f)
 			}
 		}
@@ -104,7 +104,7 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 	return list
 }
 
-// milder is a finding of a declared need whose script loads without it: it may fail later.
+// milder is a finding of a need whose script loads without it: it may fail later.
 func milder(f check.Finding) check.Finding {
 	f.Severity, f.Why = check.Warning, "it loads all the same; what it does with that later will fail"
 	return f
