@@ -1,6 +1,9 @@
 package cli
 
 import (
+	"io"
+	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -9,30 +12,40 @@ import (
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/problem"
 )
 
 func plain(n int) string { return strconv.Itoa(n) }
 
 func (a *app) seal() *cobra.Command {
 	var algorithm string
+	var html, look, plainHTTP bool
 	c := &cobra.Command{
-		Use:     "seal FILE…",
-		Short:   "Print integrity strings, for use anywhere",
-		Long:    "Seal prints the integrity string of each file, as an integrity attribute takes it. A folder means\nall the files in it, and - standard input.",
-		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n  merry seal - < js/club.js",
+		Use:   "seal FILE|URL…",
+		Short: "Print integrity strings, for use anywhere",
+		Long: `Seal prints the integrity string of each file, as an integrity attribute takes it. A folder means all the files in it,
+an address what it gives, and - standard input. --html prints ready tags. --check looks at a page instead, any page: which of
+its tags demand bytes that the files have not, or demand none of what another site gives. The exit status is 1 then.`,
+		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n  merry seal - < js/club.js\n  merry seal --html js/oarlock.min.js\n  merry seal --check index.html\n  merry seal --check - < index.html",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(integrity.Algorithms, algorithm) {
 				return misuse("--algorithm %s: Subresource Integrity knows %s", algorithm, strings.Join(integrity.Algorithms, ", "))
 			}
-			door, err := a.open(sourceFlags{})
+			if html && look {
+				return misuse("--html writes tags and --check looks at them; say one")
+			}
+			door, err := a.open(sourceFlags{plain: plainHTTP})
 			if err != nil {
 				return err
 			}
 			defer door.Close()
+			if look {
+				return a.sealedPages(cmd, door, args)
+			}
 			var lines []crate.SealLine
 			if i := slices.Index(args, "-"); i >= 0 {
-				line, err := crate.SealReader("-", a.in, algorithm)
+				line, err := crate.SealRead("-", a.in, algorithm)
 				if err != nil {
 					return err
 				}
@@ -44,6 +57,9 @@ func (a *app) seal() *cobra.Command {
 				return err
 			}
 			lines = append(lines, more...)
+			if html {
+				return a.sealedTags(cmd, door, lines)
+			}
 			return a.answer(lines, func() {
 				for _, l := range lines {
 					a.printf("%s  %s\n", l.Integrity, clean(l.File))
@@ -52,5 +68,77 @@ func (a *app) seal() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&algorithm, "algorithm", "sha384", "sha256, sha384 or sha512")
+	c.Flags().BoolVar(&html, "html", false, "print ready tags")
+	c.Flags().BoolVar(&look, "check", false, "look at pages: which tags have a wrong integrity, or none")
+	c.Flags().BoolVar(&plainHTTP, "plain", false, "allow addresses without TLS")
 	return c
+}
+
+// sealedTags prints a tag for each file.
+func (a *app) sealedTags(cmd *cobra.Command, door *crate.Crate, lines []crate.SealLine) error {
+	tags := make([]string, len(lines))
+	for i, l := range lines {
+		text, err := door.SealText(cmd.Context(), l.File)
+		if err != nil {
+			return err
+		}
+		tags[i] = crate.SealTag(l, text)
+	}
+	return a.answer(tags, func() {
+		for _, t := range tags {
+			a.printf("%s\n", clean(t))
+		}
+	})
+}
+
+// sealedPages looks at what pages demand.
+func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string) error {
+	all := map[string][]crate.SealDemand{}
+	bad := 0
+	for _, name := range pages {
+		var b []byte
+		var err error
+		if name == "-" {
+			b, err = io.ReadAll(io.LimitReader(a.in, 64<<20))
+		} else if b, err = os.ReadFile(filepath.Join(a.dir, name)); err != nil {
+			err = problem.Refuse(problem.FileUnknown, "name pages, or - for standard input", "there is no file %s", name)
+		}
+		if err != nil {
+			return err
+		}
+		list, err := door.SealPage(cmd.Context(), b, name)
+		if err != nil {
+			return err
+		}
+		all[name] = list
+		for _, d := range list {
+			if d.State != crate.SealRight && d.State != crate.SealLocal {
+				bad++
+			}
+		}
+	}
+	err := a.answer(all, func() {
+		for _, name := range pages {
+			for _, d := range all[name] {
+				a.printf("%s:%d:%d  %s  %s\n", clean(name), d.Line, d.Column, a.paint.bold(string(d.State)), clean(d.Ref))
+				if d.State == crate.SealRight || d.State == crate.SealLocal {
+					continue
+				}
+				if d.Says != "" {
+					a.printf("  says: %s\n", clean(d.Says))
+				}
+				if d.Is != "" {
+					a.printf("  is:   %s\n", d.Is)
+				}
+				if d.Fault != "" {
+					a.printf("  why:  %s\n", clean(d.Fault))
+				}
+			}
+		}
+		a.printf("%s to put right\n", plural(bad, "tag", "tags"))
+	})
+	if err == nil && bad > 0 {
+		return quietStatus(problem.Refused)
+	}
+	return err
 }

@@ -2,89 +2,41 @@ package crate
 
 import (
 	"context"
-	"io"
-	"io/fs"
-	"os"
 	"path/filepath"
-	"slices"
 
-	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/parallel"
-	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/sealing"
 )
 
-// SealLine is one file's integrity string.
-type SealLine struct {
-	File      string `json:"file"`
-	Integrity string `json:"integrity"`
-	Size      int64  `json:"size"`
-}
+// What sealing is asked and answers.
+type (
+	SealLine   = sealing.Line
+	SealDemand = sealing.Demand
+)
 
-// SealFiles hashes files, and the files of folders, with all cores.
+// SealRead hashes what a reader yields.
+var SealRead = sealing.Read
+
+// SealTag writes the tag for a file whose text that is.
+var SealTag = sealing.Tag
+
+// The states of what a page demands.
+const (
+	SealRight = sealing.Right
+	SealLocal = sealing.Local
+)
+
+// SealFiles hashes files, the files of folders, and what addresses give.
 func (c *Crate) SealFiles(ctx context.Context, names []string, algorithm string) ([]SealLine, error) {
-	full := func(name string) string {
-		if filepath.IsAbs(name) {
-			return name
-		}
-		return filepath.Join(c.Dir, name)
-	}
-	var files []string
-	sizes := map[string]int64{}
-	for _, name := range names {
-		at := full(name)
-		info, err := os.Stat(at)
-		if err != nil {
-			return nil, problem.Refuse(problem.FileUnknown, "name files or folders, or - for standard input", "there is no file or folder %s", name)
-		}
-		if !info.IsDir() && !info.Mode().IsRegular() {
-			return nil, problem.Refuse(problem.FileUnknown, "merry seal - reads what is piped into it", "%s is no plain file", name)
-		}
-		if !info.IsDir() {
-			files = append(files, name)
-			sizes[name] = info.Size()
-			continue
-		}
-		err = filepath.WalkDir(at, func(file string, e fs.DirEntry, err error) error {
-			if err != nil || !e.Type().IsRegular() {
-				return err
-			}
-			rel, _ := filepath.Rel(at, file)
-			rel = filepath.Join(name, rel)
-			files = append(files, rel)
-			if info, err := e.Info(); err == nil {
-				sizes[rel] = info.Size()
-			}
-			return ctx.Err()
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	// The largest first, so that no core is left with a large one at the end.
-	order := slices.Clone(files)
-	slices.SortStableFunc(order, func(a, b string) int { return int(sizes[b] - sizes[a]) })
-	lines, err := parallel.Map(ctx, order, func(_ context.Context, name string) (SealLine, error) {
-		f, err := os.Open(full(name))
-		if err != nil {
-			return SealLine{}, err
-		}
-		defer f.Close()
-		return SealReader(filepath.ToSlash(name), f, algorithm)
-	})
-	if err != nil {
-		return nil, err
-	}
-	place := map[string]int{}
-	for i, f := range files {
-		place[filepath.ToSlash(f)] = i
-	}
-	slices.SortStableFunc(lines, func(a, b SealLine) int { return place[a.File] - place[b.File] })
-	return lines, nil
+	return sealing.Files(ctx, c.Dir, names, algorithm, c.Origin.Fetch)
 }
 
-// SealReader hashes what a reader yields.
-func SealReader(name string, r io.Reader, algorithm string) (SealLine, error) {
-	h := integrity.New(algorithm)
-	n, err := io.Copy(h, r)
-	return SealLine{File: name, Integrity: integrity.Text(algorithm, h), Size: n}, err
+// SealPage looks at what a page demands of the files that it asks for. Local ones are looked for from the folder that the page is in,
+// one of the folder that the command was given in.
+func (c *Crate) SealPage(ctx context.Context, b []byte, at string) ([]SealDemand, error) {
+	return sealing.Page(ctx, b, filepath.Join(c.Dir, filepath.Dir(at)), c.Origin.Fetch)
+}
+
+// SealText reads a file or an address whose tag is to be written.
+func (c *Crate) SealText(ctx context.Context, name string) ([]byte, error) {
+	return sealing.Text(ctx, c.Dir, name, c.Origin.Fetch)
 }

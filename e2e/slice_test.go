@@ -332,3 +332,41 @@ func TestSameInputSameBytes(t *testing.T) {
 		}
 	}
 }
+
+// TestSealAnywhere: tags ready to paste, and a look at pages that are no part of a project: what they demand of links, modules, hints and
+// import maps.
+func TestSealAnywhere(t *testing.T) {
+	s, _ := linked(t)
+	address := "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"
+	hash := strings.Fields(s.Run("seal", "js/oarlock.min.js"))[0]
+	if out := s.Run("seal", "--plain", address); out != hash+"  "+address+"\n" {
+		t.Errorf("an address is sealed as %s", out)
+	}
+	s.Write("js/foghorn.mjs", "export const low = 1;\n")
+	out := s.Run("seal", "--plain", "--html", "js/club.js", "js/foghorn.mjs", "css/club.css", address)
+	for _, want := range []string{`<script src="js/club.js" integrity="sha384-`, `<script src="js/foghorn.mjs" type="module" integrity="sha384-`, `<link rel="stylesheet" href="css/club.css" integrity="sha384-`, `<script src="` + address + `" integrity="` + hash + `" crossorigin="anonymous"></script>`} {
+		if !strings.Contains(out, want) {
+			t.Errorf("--html lacks %s:\n%s", want, out)
+		}
+	}
+	module := strings.Fields(s.Run("seal", "js/foghorn.mjs"))[0]
+	page := "<script src='" + address + "' integrity='" + hash + "' crossorigin></script>\n<script src='" + address + "'></script>\n<script src='" + address + "' integrity='" + module + "' crossorigin></script>\n<script src='" + address + "' integrity='" + hash + "'></script>\n" +
+		"<script src='js/club.js'></script>\n<script type=module src='js/foghorn.mjs' integrity='" + hash + " " + module + "'></script>\n<link rel=preload as=script href='" + address + "' integrity='" + hash + "' crossorigin>\n" +
+		"<script type=importmap>{\"imports\": {}, \"integrity\": {\"./js/foghorn.mjs\": \"" + hash + "\"}}</script>\n<script src='http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js' integrity='" + hash + "' crossorigin></script>\n"
+	r := s.TryWith(page, "seal", "--plain", "--check", "-")
+	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ", "-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  not there  ", "5 tags to put right", "  is:   " + hash} {
+		if !strings.Contains(r.Out, want) {
+			t.Errorf("--check does not say %q:\n%s\n%s", want, r.Out, r.Err)
+		}
+	}
+	if r.Status != 1 {
+		t.Errorf("the status is %d", r.Status)
+	}
+	s.Write("fine.html", "<script src='js/club.js'></script>")
+	if out := s.Run("seal", "--check", "fine.html"); !strings.Contains(out, "0 tags to put right") {
+		t.Errorf("--check says\n%s", out)
+	}
+	s.Fail(1, []string{"there is no file nowhere.html"}, "seal", "--check", "nowhere.html")
+	s.Fail(2, []string{"say one"}, "seal", "--check", "--html", "fine.html")
+	s.Fail(3, []string{"gone.js"}, "seal", "--plain", "http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js")
+}
