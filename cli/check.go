@@ -63,9 +63,6 @@ status is 1 where something was found. --explain NAME says what a finding means.
 			if err != nil {
 				return err
 			}
-			if found.Findings == nil {
-				found.Findings = []check.Finding{}
-			}
 			if report != "" {
 				if err := a.writeReport(cmd.Context(), door, report, args, found); err != nil {
 					return err

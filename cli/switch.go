@@ -1,6 +1,10 @@
 package cli
 
 import (
+	"cmp"
+	"fmt"
+	"strings"
+
 	"merrycrate.example/merry/crate/record"
 
 	"github.com/spf13/cobra"
@@ -94,9 +98,24 @@ func (a *app) printSwitch(s *crate.Switched) {
 		for j := range p.Added {
 			a.printf("  %s\n    → %s\n", clean(p.Removed[j]), clean(p.Added[j]))
 		}
+		if p.Before != nil && p.After != nil {
+			a.printf("  %s\n", a.paint.dim(clean(costs(p.Before, p.After))))
+		}
 		if p.Note != "" {
 			a.printf("  note: %s\n", clean(p.Note))
 		}
 	}
 	a.next("merry check; merry undo takes this back")
+}
+
+// costs says what a page costs whoever opens it for the first time, before and after.
+func costs(before, after *crate.Cost) string {
+	pair := func(b, n string) string {
+		if b == n {
+			return n + " as before"
+		}
+		return b + " → " + n
+	}
+	hosts := cmp.Or(strings.Join(after.Hosts, ", "), "none")
+	return fmt.Sprintf("own server %s, others %s; hosts to connect to: %s; requests that hold up rendering: %s", pair(bytesText(before.Own), bytesText(after.Own)), pair(bytesText(before.Others), bytesText(after.Others)), hosts, pair(plain(before.Blocking), plain(after.Blocking)))
 }

@@ -56,7 +56,7 @@ func (a *app) tellChanges(before, now *crate.Checked) {
 	}
 	came, went := check.Changes(was.Findings, now.Findings)
 	if a.json {
-		line, err := json.Marshal(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": filled(came), "went": filled(went)})
+		line, err := json.Marshal(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": came, "went": went})
 		if err == nil {
 			a.printf("%s\n", line)
 		}
@@ -76,12 +76,4 @@ func (a *app) tellChanges(before, now *crate.Checked) {
 		a.printf("      next: %s\n", clean(f.Next))
 	}
 	a.printf("%s; watching\n", total(now, len(now.Findings)))
-}
-
-// filled is a list that JSON writes as one, empty or not.
-func filled(list []check.Finding) []check.Finding {
-	if list == nil {
-		return []check.Finding{}
-	}
-	return list
 }

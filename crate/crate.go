@@ -154,6 +154,9 @@ func changed(pages []PageChange) []PageChange {
 	return list
 }
 
+// Cost is what a page costs whoever opens it for the first time.
+type Cost = reconcile.Cost
+
 // A Deed is what a change does to a file.
 type Deed = reconcile.Deed
 

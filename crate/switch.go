@@ -43,6 +43,7 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 		return nil, err
 	}
 	defer set.Close()
+	d.Weigh = true
 	out := &Switched{}
 	work, added, err := c.drafts(ctx, d, req, tags.NewMemory(d.Seal.Tags))
 	if err != nil {

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -301,5 +302,29 @@ func TestFactsInTheSeal(t *testing.T) {
 	s.Run("omit", "js/club.js", "--page", "index.html")
 	if strings.Contains(s.Read("crate.seal.json"), `"facts"`) == false {
 		t.Errorf("the old seal was not completed:\n%s", s.Read("crate.seal.json"))
+	}
+}
+
+// TestSwitchSaysWhatItCosts: bytes from the own server and from others, hosts, and what holds up rendering, before and after.
+func TestSwitchSaysWhatItCosts(t *testing.T) {
+	s, _ := linked(t)
+	out := s.Run("switch", "--cdn", "--page", "index.html")
+	if !strings.Contains(out, "others 0 B → ") || !strings.Contains(out, "hosts to connect to: cdn.harbour.example; requests that hold up rendering: ") || !strings.Contains(out, " as before") {
+		t.Errorf("switch says\n%s", out)
+	}
+	var answer struct {
+		Pages []struct {
+			Before, After struct {
+				Own, Others int64
+				Hosts       []string
+				Blocking    int
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(s.Run("switch", "--local", "--page", "index.html", "--json")), &answer); err != nil || len(answer.Pages) != 1 {
+		t.Fatal(err)
+	}
+	if p := answer.Pages[0]; p.Before.Others == 0 || p.After.Others != 0 || p.Before.Own+p.Before.Others != p.After.Own || len(p.After.Hosts) != 0 || p.After.Blocking != p.Before.Blocking || p.After.Blocking == 0 {
+		t.Errorf("the costs are %+v", p)
 	}
 }

@@ -63,9 +63,10 @@ func forAll(next string, files []string) string {
 	return strings.ReplaceAll(next, " "+files[0]+" ", " "+strings.Join(files, " ")+" ")
 }
 
-// Changes tells two checks apart: the findings that came, and those that went. Those that only stand in another line are neither.
+// Changes tells two checks apart: the findings that came, and those that went, neither list nil. Those that only stand in another line are neither.
 func Changes(before, after []Finding) (came, went []Finding) {
 	type key struct{ name, file, message string }
+	came, went = []Finding{}, []Finding{}
 	count := map[key]int{}
 	for _, f := range before {
 		count[key{f.Name, f.File, f.Message}]++

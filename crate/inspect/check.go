@@ -177,6 +177,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
 	}
 	check.Sort(found)
-	out.Findings = slices.Compact(found) // what is told of a stylesheet is the same for all its pages
+	out.Findings = append([]check.Finding{}, slices.Compact(found)...) // never null in JSON; what is told of a stylesheet is the same for all its pages
 	return out, nil
 }

@@ -35,6 +35,8 @@ type Draft struct {
 	Repository bool
 	// Settled says that all that the packing list says was carried out.
 	Settled bool
+	// Weigh asks what the pages that change cost before and after.
+	Weigh bool
 	// Kept are files that were to be removed and stay, with the reason.
 	Kept []string
 

@@ -28,6 +28,9 @@ type PageChange struct {
 	Removed []string `json:"removed,omitempty"`
 	Already []string `json:"already,omitempty"`
 	Note    string   `json:"note,omitempty"`
+	// Before and After are what the page costs, where that was asked for.
+	Before *Cost `json:"before,omitempty"`
+	After  *Cost `json:"after,omitempty"`
 }
 
 // place is where something stands, as file:line:column.
@@ -73,7 +76,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		list = append(list, p)
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	scripts, guard := d.scriptsAfter(after), policies.New(after)
+	scripts, guard, weights := d.scriptsAfter(after), policies.New(after), &scale{p: after}
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
 		at := d.Before.InProject(name)
@@ -101,7 +104,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		}
 		edited, err := e.Bytes()
 		if err == nil && string(edited) != string(b) {
-			d.note(guard, v, edited, &done)
+			d.note(guard, weights, v, edited, &done)
 		}
 		if to, moves := d.moving[name]; err == nil && moves {
 			err = d.carry(at, after.InProject(to), edited, stamp)
@@ -117,11 +120,17 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 	return changes, err
 }
 
-// note says of an edited page what its policies forbid now and did not before.
-func (d *Draft) note(guard *policies.Guard, v *tags.Page, edited []byte, done *PageChange) {
+// note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.
+func (d *Draft) note(guard *policies.Guard, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
 	after, err := tags.Read(guard.Project(), v.Path, edited)
 	if err != nil {
 		return
+	}
+	if d.Weigh {
+		// The targets that were read may have been rewritten meanwhile.
+		if was, err := tags.Read(d.Before, v.Path, v.Bytes); err == nil {
+			done.Before, done.After = weights.weigh(was), weights.weigh(after)
+		}
 	}
 	var new []string
 	before := guard.Forbidden(v)
