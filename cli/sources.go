@@ -12,6 +12,7 @@ import (
 	"github.com/google/renameio/v2/maybe"
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/problem"
@@ -95,7 +96,7 @@ this project's packing list. No address is built in: set one with sources set.`,
 			})
 		},
 	}
-	c.AddCommand(a.sourcesSet(), a.sourcesLearn())
+	c.AddCommand(a.sourcesSet(), a.sourcesLearn(), a.sourcesTry())
 	return c
 }
 
@@ -142,12 +143,44 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 					a.touched(l.Outcome)
 					return
 				}
-				a.next("merry switch --cdn=%s --dry-run", l.Name)
+				a.next("merry sources try %s asks it for all files; merry switch --cdn=%s --dry-run", l.Name, l.Name)
 			})
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "call the CDN `NAME`")
 	return a.changes(c)
+}
+
+func (a *app) sourcesTry() *cobra.Command {
+	return &cobra.Command{
+		Use:     "try [CDN…]",
+		Short:   "Ask CDNs for every file of the crate, and compare",
+		Long:    "Try fetches each file that goes on pages from the CDNs of the packing list, and says which has the very\nbytes that were sealed. The exit status is 1 where one has not.",
+		Example: "  merry sources try\n  merry sources try harbour",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			list, err := door.TryCDNs(cmd.Context(), args)
+			if err != nil {
+				return err
+			}
+			err = a.answer(list, func() {
+				t := &table{}
+				t.add("CDN", "library", "file", "state")
+				for _, f := range list {
+					t.add(clean(f.CDN), clean(f.Library), clean(f.File), clean(f.State))
+				}
+				t.print(a, "")
+			})
+			if err == nil && slices.ContainsFunc(list, func(f crate.CDNFile) bool { return f.State != "same" }) {
+				return quietStatus(problem.Refused)
+			}
+			return err
+		},
+	}
 }
 
 func orWord(s, word string) string {
@@ -214,7 +247,8 @@ func (a *app) sourcesSetCDN() *cobra.Command {
 		Use:   "cdn NAME PATTERN",
 		Short: "Say how a CDN's addresses are made, in the packing list",
 		Long: `A pattern is an address with these words in it: {name} of the library, {version}, and {path} of the file in
-its delivery, {short} (that path without its first folder) or {file} (its name alone).`,
+its delivery, {short} (that path without its first folder) or {file} (its name alone); also {plain} (the name without
+its scope), {brief} (the version without .0 at its end), {stem} and {ending} (of the file's name).`,
 		Example: "  merry sources set cdn harbour 'https://cdn.harbour.example/lib/{name}/{version}/{path}'",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -27,7 +27,7 @@ const (
 
 // SealFiles hashes files, the files of folders, and what addresses give.
 func (c *Crate) SealFiles(ctx context.Context, names []string, algorithm string) ([]SealLine, error) {
-	return sealing.Files(ctx, c.Dir, names, algorithm, c.Origin.Fetch)
+	return sealing.Files(ctx, c.Dir, names, algorithm, c.Origin.FetchAsked)
 }
 
 // SealPage looks at what a page demands of the files that it asks for. Local ones are looked for from the folder that the page is in,
@@ -38,5 +38,5 @@ func (c *Crate) SealPage(ctx context.Context, b []byte, at string) ([]SealDemand
 
 // SealText reads a file or an address whose tag is to be written.
 func (c *Crate) SealText(ctx context.Context, name string) ([]byte, error) {
-	return sealing.Text(ctx, c.Dir, name, c.Origin.Fetch)
+	return sealing.Text(ctx, c.Dir, name, c.Origin.FetchAsked)
 }

@@ -98,7 +98,7 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	if err != nil || u.Host == "" {
 		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is no address", address)
 	}
-	b, err := c.Origin.Fetch(ctx, address)
+	b, err := c.Origin.FetchAsked(ctx, address)
 	if err != nil {
 		return nil, err
 	}
@@ -113,27 +113,91 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 		return nil, problem.Refuse(problem.CDNUnclear, "merry take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
 	}
 	out := &Learned{Name: orWord(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
-	for _, pattern := range cdn.Explain(address, cdn.File{Name: lib.CDNName(), Version: sealed.Version, Path: f.Path}) {
+	patterns := cdn.Explain(address, cdn.File{Name: lib.CDNName(), Version: sealed.Version, Path: f.Path})
+	unsure := ""
+	for _, pattern := range patterns {
 		second := secondFile(lib, sealed, f, pattern)
 		if second == nil {
-			out.Pattern = pattern
-			out.Notes = append(out.Notes, "the library has no second file that could make sure of it")
+			out.Pattern, unsure = pattern, "the library has no second file that could make sure of it"
 			break
 		}
 		at := lib.Address(pattern, sealed.Version, second)
-		if got, err := c.Origin.Fetch(ctx, at); err == nil && integrity.Of(got) == second.Integrity {
-			out.Pattern, out.Checked = pattern, at
+		got, err := c.Origin.Fetch(ctx, at)
+		if err == nil && integrity.Of(got) == second.Integrity {
+			out.Pattern, out.Checked, unsure = pattern, at, ""
 			break
 		}
+		if err != nil && unsure == "" {
+			unsure = at + " could not be had"
+		}
+	}
+	if out.Pattern == "" && unsure != "" && len(patterns) > 0 {
+		out.Pattern = patterns[0] // the most telling
+	}
+	if unsure != "" && out.Pattern != "" {
+		out.Notes = append(out.Notes, "proved by one file alone: "+unsure+"; each file is compared when it is first linked")
 	}
 	if out.Pattern == "" {
-		return nil, problem.Refuse(problem.CDNUnclear, "say it outright: merry sources set cdn NAME PATTERN", "no pattern that explains %s also gives a second file of %s", address, lib.Name)
+		return nil, problem.Refuse(problem.CDNUnclear, "say it outright: merry sources set cdn NAME PATTERN", "no pattern explains %s by the name, version and files of %s", address, lib.Name)
 	}
 	d.Title("set cdn " + out.Name)
 	if err := putCDN(d, out.Name, out.Pattern); err != nil {
 		return nil, err
 	}
 	return out, finish(ctx, d, &out.Outcome, nil, nil)
+}
+
+// CDNFile is one file of the crate as a CDN has it.
+type CDNFile struct {
+	CDN     string `json:"cdn"`
+	Library string `json:"library"`
+	File    string `json:"file"`
+	Address string `json:"address"`
+	State   string `json:"state"` // same, other bytes, or why it could not be had
+}
+
+// TryCDNs asks CDNs of the packing list, all where none is named, for every file of the crate that goes on pages.
+func (c *Crate) TryCDNs(ctx context.Context, names []string) ([]CDNFile, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		names = p.List.CDNNames()
+	}
+	var list []CDNFile
+	files := map[string]*record.File{}
+	for _, name := range names {
+		pattern, ok := p.List.CDNs[name]
+		if !ok {
+			return nil, problem.Refuse(problem.SourceUnset, "it has "+strings.Join(p.List.CDNNames(), ", "), "%s has no CDN %s", record.ListFile, name)
+		}
+		for _, library := range p.Seal.Names() {
+			lib, sealed := p.List.Library(library), p.Seal.Libraries[library]
+			for i := range sealed.Files {
+				if f := &sealed.Files[i]; lib != nil && f.Role == record.Tagged {
+					at := lib.Address(pattern, sealed.Version, f)
+					list, files[at] = append(list, CDNFile{CDN: name, Library: library, File: f.Path, Address: at}), f
+				}
+			}
+		}
+	}
+	return parallel.MapWide(ctx, parallel.Connections, list, func(ctx context.Context, f CDNFile) (CDNFile, error) {
+		b, err := c.Origin.Fetch(ctx, f.Address)
+		switch {
+		case err != nil:
+			f.State = "not there"
+			var fault *source.FetchError
+			if errors.As(err, &fault) {
+				f.State = fault.Reason
+			}
+		case integrity.Of(b) != files[f.Address].Integrity:
+			f.State = "other bytes"
+		default:
+			f.State = "same"
+		}
+		return f, ctx.Err()
+	})
 }
 
 // secondFile is another file of the library, best one in another folder, whose address differs.

@@ -328,3 +328,47 @@ func TestSwitchSaysWhatItCosts(t *testing.T) {
 		t.Errorf("the costs are %+v", p)
 	}
 }
+
+// TestLearnedByOneFile: where the second file can't be asked, the pattern is kept as proved by one, and what is learned can be tried on all
+// files of the crate.
+func TestLearnedByOneFile(t *testing.T) {
+	s, _ := linked(t)
+	out := s.Run("sources", "learn", "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js", "--name", "short")
+	if !strings.Contains(out, "http://short.harbour.example/{name}@{version}/{short}") || !strings.Contains(out, "merry sources try short") {
+		t.Errorf("learn says\n%s", out)
+	}
+	r := s.Try("sources", "try", "harbour")
+	if r.Status != 0 || strings.Count(r.Out, "same") < 3 {
+		t.Errorf("try says\n%s%s", r.Out, r.Err)
+	}
+	s.Run("sources", "set", "cdn", "wrong", "http://other.harbour.example/lib/{name}/{version}/{path}")
+	s.Run("sources", "set", "cdn", "gone", "http://cdn.harbour.example/elsewhere/{name}/{version}/{path}")
+	if r := s.Try("sources", "try", "wrong"); r.Status != 1 || !strings.Contains(r.Out, "other bytes") {
+		t.Errorf("try says\n%s%s", r.Out, r.Err)
+	}
+	if r := s.Try("sources", "try", "gone"); r.Status != 1 || strings.Contains(r.Out, "same") {
+		t.Errorf("try says\n%s%s", r.Out, r.Err)
+	}
+	s.Fail(1, []string{"no CDN nowhere", "gone, harbour, short, wrong"}, "sources", "try", "nowhere")
+	one := merrytest.Empty(t)
+	one.Write("index.html", "<!doctype html><title>x</title>")
+	one.Run("start")
+	one.Write("../one.js", "/*! one 1.2.0 */\nwindow.one = {\n  at: 1\n};\n")
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/x/one-1.2.min.js" {
+			http.NotFound(w, r)
+			return
+		}
+		fmt.Fprint(w, "/*! one 1.2.0 */\nwindow.one = {\n  at: 1\n};\n")
+	}))
+	defer server.Close()
+	one.Archive("one-1.2.0.zip", map[string]string{"package.json": `{"name": "one", "version": "1.2.0"}`, "one.min.js": "/*! one 1.2.0 */\nwindow.one = {\n  at: 1\n};\n"})
+	one.Run("take", "../downloads/one-1.2.0.zip", "--page", "index.html")
+	if out := one.Run("sources", "learn", server.URL+"/x/one-1.2.min.js"); !strings.Contains(out, "so the CDN cdn has") || !strings.Contains(out, "{stem}-{brief}{ending}") || !strings.Contains(out, "proved by one file alone") {
+		t.Errorf("learn says\n%s", out)
+	}
+	one.Run("switch", "--cdn")
+	if page := one.Read("index.html"); !strings.Contains(page, server.URL+"/x/one-1.2.min.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+}

@@ -1,21 +1,28 @@
 package cdn
 
 import (
+	"net/netip"
 	"net/url"
 	"path"
 	"regexp"
 	"slices"
 	"strings"
+
+	"golang.org/x/net/publicsuffix"
 )
 
-// NameFor names a CDN after the host of an address.
+// NameFor names a CDN after the host of an address: by the name that its owner registered.
 func NameFor(address string) string {
 	u, err := url.Parse(address)
-	if err != nil {
+	if err != nil || u.Hostname() == "" || isAddress(u.Hostname()) {
 		return "cdn"
 	}
-	labels := strings.Split(u.Hostname(), ".")
-	return labels[max(0, len(labels)-2)]
+	owner, err := publicsuffix.EffectiveTLDPlusOne(u.Hostname())
+	if err != nil {
+		owner = u.Hostname()
+	}
+	name, _, _ := strings.Cut(owner, ".")
+	return name
 }
 
 // Origin returns the scheme and host of an address, "" where it has none.
@@ -97,4 +104,9 @@ func Tracking(address string) string {
 		}
 	}
 	return ""
+}
+
+func isAddress(host string) bool {
+	_, err := netip.ParseAddr(host)
+	return err == nil
 }

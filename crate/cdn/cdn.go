@@ -11,7 +11,9 @@ import (
 // A Pattern is an address with these words in it, each replaced by what it says of a file.
 //
 //	{name}     the library's name in its registry, or else in the crate
+//	{plain}    that name without its scope
 //	{version}  its exact version
+//	{brief}    the same without .0 at its end, as some hosts have it
 //	{path}     the file's path in the delivery
 //	{short}    that path without its first folder
 //	{file}     the file's name alone
@@ -19,7 +21,7 @@ import (
 //	{ending}   the rest of it: .js, .min.js, .css, .min.css
 type Pattern string
 
-var words = []string{"{name}", "{version}", "{path}", "{short}", "{file}", "{stem}", "{ending}"}
+var words = []string{"{name}", "{plain}", "{version}", "{brief}", "{path}", "{short}", "{file}", "{stem}", "{ending}"}
 
 // Fault says what is wrong with a pattern, "" where nothing is.
 func (p Pattern) Fault() string {
@@ -27,7 +29,7 @@ func (p Pattern) Fault() string {
 	switch {
 	case !strings.HasPrefix(text, "https://") && !strings.HasPrefix(text, "http://"):
 		return "it is no address: it begins with https://"
-	case !strings.Contains(text, "{version}"):
+	case !strings.Contains(text, "{version}") && !strings.Contains(text, "{brief}"):
 		return "it has no {version}: a link without one gives other bytes tomorrow"
 	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(text, w) }):
 		return "it has none of {path}, {short}, {file} and {ending}, so all files would have one address"
@@ -47,7 +49,7 @@ type File struct{ Name, Version, Path string }
 // Address is where a CDN of this pattern has a file.
 func (p Pattern) Address(f File) string {
 	stem, ending := Stem(path.Base(f.Path))
-	return strings.NewReplacer("{name}", f.Name, "{version}", f.Version, "{path}", f.Path, "{short}", short(f.Path),
+	return strings.NewReplacer("{name}", f.Name, "{plain}", path.Base(f.Name), "{version}", f.Version, "{brief}", brief(f.Version), "{path}", f.Path, "{short}", short(f.Path),
 		"{file}", path.Base(f.Path), "{stem}", stem, "{ending}", ending).Replace(string(p))
 }
 
@@ -69,27 +71,37 @@ func short(name string) string {
 	return name
 }
 
+// brief is a version without .0 at its end: 1.12 for 1.12.0.
+func brief(version string) string { return strings.TrimSuffix(version, ".0") }
+
 // Explain lists the patterns that make an address of a file, the most telling first.
 func Explain(address string, f File) []Pattern {
 	scheme, rest, _ := strings.Cut(address, "://")
 	host, where, _ := strings.Cut(rest, "/")
 	where, query, _ := strings.Cut("/"+where, "?")
+	version, word := f.Version, "{version}"
+	if short := brief(version); short != version && !strings.Contains(address, version) && strings.Contains(address, short) {
+		version, word = short, "{brief}"
+	}
 	if query != "" {
-		query = "?" + strings.ReplaceAll(query, f.Version, "{version}")
+		query = "?" + strings.ReplaceAll(query, version, word)
 	}
 	stem, ending := Stem(path.Base(f.Path))
 	var list []Pattern
 	for _, way := range []struct{ text, words string }{
 		{f.Path, "{path}"}, {short(f.Path), "{short}"}, {path.Base(f.Path), "{file}"},
-		{stem + "-" + f.Version + ending, "{stem}-{version}{ending}"}, {stem + "." + f.Version + ending, "{stem}.{version}{ending}"},
+		{stem + "-" + version + ending, "{stem}-" + word + "{ending}"}, {stem + "." + version + ending, "{stem}." + word + "{ending}"},
 	} {
 		head, ok := strings.CutSuffix(where, way.text)
 		if !ok || f.Version == "" {
 			continue
 		}
-		head = strings.ReplaceAll(head, f.Version, "{version}")
-		if i := strings.LastIndex(head, f.Name); i >= 0 {
-			head = head[:i] + "{name}" + head[i+len(f.Name):]
+		head = strings.ReplaceAll(head, version, word)
+		for _, of := range []struct{ name, word string }{{f.Name, "{name}"}, {path.Base(f.Name), "{plain}"}} {
+			if i := strings.LastIndex(head, of.name); i >= 0 {
+				head = head[:i] + of.word + head[i+len(of.name):]
+				break
+			}
 		}
 		if p := Pattern(scheme + "://" + host + head + way.words + query); p.Fault() == "" && !slices.Contains(list, p) {
 			list = append(list, p)

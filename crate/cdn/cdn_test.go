@@ -37,6 +37,33 @@ func TestPatternsExplain(t *testing.T) {
 	}
 }
 
+// TestAddressesOfEveryMake: names without their scope, versions without .0, in paths, names of files and queries.
+func TestAddressesOfEveryMake(t *testing.T) {
+	for address, tt := range map[string]struct {
+		f    File
+		want string
+	}{
+		"https://h.example/pennants/1.1.0/css/pennants.css": {File{"@gull/pennants", "1.1.0", "dist/css/pennants.css"}, "https://h.example/{plain}/{version}/{short}"},
+		"https://h.example/@gull/pennants@1.1.0/p.css":      {File{"@gull/pennants", "1.1.0", "p.css"}, "https://h.example/{name}@{version}/{path}"},
+		"https://h.example/lib/oarlock/2.1/oarlock.min.js":  {File{"oarlock", "2.1.0", "oarlock.min.js"}, "https://h.example/lib/{name}/{brief}/{path}"},
+		"https://h.example/oarlock-2.1.min.js":              {File{"oarlock", "2.1.0", "dist/oarlock.min.js"}, "https://h.example/{stem}-{brief}{ending}"},
+		"https://h.example/js/oarlock.js?ver=2.0.3":         {File{"oarlock", "2.0.3", "oarlock.js"}, "https://h.example/js/{path}?ver={version}"},
+		"https://h.example/2.0.3/oarlock.js":                {File{"oarlock", "2.0.3", "dist/umd/oarlock.js"}, "https://h.example/{version}/{file}"},
+	} {
+		list := Explain(address, tt.f)
+		if len(list) == 0 || string(list[0]) != tt.want {
+			t.Errorf("%s is explained by %v, want %s", address, list, tt.want)
+		} else if got := list[0].Address(tt.f); got != address {
+			t.Errorf("%s makes %s", list[0], got)
+		}
+	}
+	for address, want := range map[string]string{"https://cdn.harbour.example/x": "harbour", "http://127.0.0.1:8080/x": "cdn", "http://[::1]/x": "cdn", "https://harbour.co.uk/x": "harbour", "http://localhost/x": "localhost"} {
+		if got := NameFor(address); got != want {
+			t.Errorf("%s is named %s, want %s", address, got, want)
+		}
+	}
+}
+
 func TestStemOf(t *testing.T) {
 	for base, want := range map[string]string{"oarlock.min.js": "oarlock .min.js", "oarlock.js": "oarlock .js", "oarlock.slim.css": "oarlock .slim.css", "a.b.js": "a.b .js", "x": "x "} {
 		if stem, ending := Stem(base); stem+" "+ending != want {

@@ -377,6 +377,29 @@ func (r *Opener) Fetch(ctx context.Context, address string) ([]byte, error) {
 	return got.Bytes()
 }
 
+// FetchAsked is Fetch for an address that the user typed, which may lead to a machine of their own network. What it gave is remembered.
+func (r *Opener) FetchAsked(ctx context.Context, address string) ([]byte, error) {
+	got, _, err := r.fetch(ctx, address, false, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer got.Close()
+	b, err := got.Bytes()
+	if err != nil {
+		return nil, err
+	}
+	return b, r.remember(address, b)
+}
+
+// remember keeps what an address gave.
+func (r *Opener) remember(address string, b []byte) error {
+	integ := integrity.Of(b)
+	if err := r.Cache.Put(integ, b); err != nil {
+		return err
+	}
+	return r.Cache.PutSeen(source.Seen{URL: address, Integrity: integ, Name: path.Base(address)})
+}
+
 // FetchOnce is Fetch, or what the address gave before.
 func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) {
 	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh {
@@ -388,11 +411,7 @@ func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) 
 	if err != nil {
 		return nil, err
 	}
-	integ := integrity.Of(b)
-	if err := r.Cache.Put(integ, b); err != nil {
-		return nil, err
-	}
-	return b, r.Cache.PutSeen(source.Seen{URL: address, Integrity: integ, Name: path.Base(address)})
+	return b, r.remember(address, b)
 }
 
 // keptFileByFile is how large a taken set may be, in bytes, to be kept in the cache file by file, beside the delivery that
