@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -370,5 +371,53 @@ func TestLearnedByOneFile(t *testing.T) {
 	one.Run("switch", "--cdn")
 	if page := one.Read("index.html"); !strings.Contains(page, server.URL+"/x/one-1.2.min.js") {
 		t.Errorf("the page is\n%s", page)
+	}
+}
+
+// TestStyleFallbackInABrowser: where the CDN answers 503, gives other bytes, or answers nothing, the local stylesheets and scripts stand in,
+// fonts and all; where it answers, nothing local is fetched. There and back gives the same bytes.
+func TestStyleFallbackInABrowser(t *testing.T) {
+	for _, fault := range []string{"none", "busy", "spoilt", "down"} {
+		t.Run(fault, func(t *testing.T) {
+			s, c := linked(t)
+			before := pagesOf(s)
+			_, port, _ := strings.Cut(c.Addr, ":")
+			ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+			local := []string{}
+			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				w.Header().Set("Cache-Control", "no-store")
+				local = append(local, r.URL.Path)
+				http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
+			}))
+			defer server.Close()
+			s.Run("switch", "--cdn", "--fallback")
+			if n := strings.Count(s.Read("index.html"), "document.write"); n != 3 {
+				t.Errorf("%d fallbacks stand on the page\n%s", n, s.Read("index.html"))
+			}
+			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "policy") || strings.Contains(out, "included-twice") {
+				t.Errorf("check says\n%s", out)
+			}
+			switch fault {
+			case "busy":
+				c.Busy()
+			case "spoilt":
+				c.Spoil("brinework/1.2.0/css/brinework.min.css")
+			case "down":
+				c.Down()
+			}
+			_, _, value := visit(t, ctx, server.URL+"/index.html", state)
+			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") || !strings.Contains(got, "font:brinework icons loaded") {
+				t.Errorf("the page's state is %s", got)
+			}
+			if asked := slices.Contains(local, "/css/brinework.min.css"); asked != (fault != "none") {
+				t.Errorf("the local stylesheet was fetched: %v", asked)
+			}
+			if fault == "none" || fault == "spoilt" {
+				s.Run("switch", "--local")
+				if pagesOf(s) != before {
+					t.Error("there and back is not the same")
+				}
+			}
+		})
 	}
 }

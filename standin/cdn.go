@@ -46,6 +46,7 @@ type CDN struct {
 	files  map[string][]byte // NAME/VERSION/PATH
 	spoilt map[string]bool
 	down   bool
+	busy   bool
 	asked  int // how often something without a version was asked for
 }
 
@@ -128,12 +129,19 @@ func (c *CDN) Down() {
 	c.down = true
 }
 
+// Busy makes the CDN answer every request with the status 503 from now on.
+func (c *CDN) Busy() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.busy = true
+}
+
 // ServeHTTP answers a request.
 func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	host, _, _ := strings.Cut(r.Host, ":")
 	name := strings.TrimPrefix(r.URL.Path, "/lib/")
 	c.mu.Lock()
-	down := c.down
+	down, busy := c.down, c.busy
 	switch host {
 	case "short.harbour.example":
 		name = c.short(strings.TrimPrefix(r.URL.Path, "/"))
@@ -151,6 +159,10 @@ func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	spoilt := c.spoilt[name]
 	c.mu.Unlock()
+	if busy && !down {
+		http.Error(w, "busy", http.StatusServiceUnavailable)
+		return
+	}
 	if down {
 		panic(http.ErrAbortHandler)
 	}

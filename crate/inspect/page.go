@@ -101,7 +101,7 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 		out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
 		at, local := v.FallbackOf(i)
 		out.Fallback = at >= 0 && c.leads.Has(local.Path)
-		out.CanFallBack = in.Kind == page.Script && in.When != page.Async && !in.Module && c.profile.Fallback && c.p.GlobalOf(of) != ""
+		out.CanFallBack = in.Kind == page.Stylesheet && c.profile.Fallback || in.Kind == page.Script && in.When != page.Async && !in.Module && c.profile.Fallback && c.p.GlobalOf(of) != ""
 	}
 	if lib := c.p.List.Library(of.Library); lib != nil {
 		out.DeskOnly = lib.Only == record.Desk

@@ -107,10 +107,14 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 func (s *Serving) fallback(e *tags.Editor, i int, to project.Sealed, linked bool) error {
 	old, _ := e.FallbackOf(i)
 	tag := ""
-	if linked && (s.Fallback || s.Serve == "" && old >= 0) && !e.IsStyle(i) {
+	if linked && (s.Fallback || s.Serve == "" && old >= 0) {
 		at, _ := e.Project().InSite(to.File.At)
 		if ref, ok := tags.Reference(e.Page.Page, e.Path, at); ok {
-			tag = tags.FallbackTag(&e.Includes[i], e.Project().GlobalOf(to), ref)
+			global := ""
+			if !e.IsStyle(i) {
+				global = e.Project().GlobalOf(to)
+			}
+			tag = tags.FallbackTag(&e.Includes[i], global, ref)
 		}
 		if tag == "" {
 			s.mu.Lock()
