@@ -52,7 +52,7 @@ func TestFallbackTags(t *testing.T) {
 		"<script defer src=a.js></script>":           "XMLHttpRequest",
 		"<script async src=a.js></script>":           "",
 		"<script type=module src=a.js></script>":     "",
-		"<link rel=stylesheet href=a.css>":           "",
+		"<link rel=stylesheet href=a.css>":           "cssRules",
 		"<script defer async src=a.js></script>":     "",
 		"<script nomodule defer src=a.js></script >": "XMLHttpRequest",
 	} {
