@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -117,4 +118,93 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 			}
 		}
 	}
+}
+
+// TestRandomThereAndBack: whatever way a page's tags are written, links with integrity, fallbacks and hints and then local copies again
+// give the page's own bytes. MERRY_RANDOM says how many pages are tried.
+func TestRandomThereAndBack(t *testing.T) {
+	cases := 1500
+	if many, err := strconv.Atoi(os.Getenv("MERRY_RANDOM")); err == nil {
+		cases = many
+	}
+	p := cratetest.WithOarlock(t, cratetest.Harbour)
+	address := "https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.min.js"
+	right := integrity.Of([]byte("minified"))
+	values := map[string]string{"integrity": right, "crossorigin": "anonymous"}
+	for seed := range cases {
+		r := rand.New(rand.NewSource(int64(seed)))
+		text := roughPage(r)
+		fallback, hint := r.Intn(2) == 0, r.Intn(2) == 0
+		memory := NewMemory(nil)
+		serve := func(text string, m *Memory, ref string, values map[string]string, linked bool) string {
+			e := NewEditor(p, NewScripts(p), read(t, p, "crews/index.html", text))
+			for i := range e.Includes {
+				if !e.Runs(i) || e.Library(i) != "oarlock" {
+					continue
+				}
+				tag := ""
+				if linked && fallback {
+					tag = FallbackTag(&e.Includes[i], "oarlock", "../js/oarlock.min.js")
+				}
+				e.SetFallback(i, tag)
+				if e.Includes[i].Ref != ref {
+					m.Refer(e, i, ref, values)
+				}
+			}
+			if e.Edits() || hint {
+				e.Hint(linked && hint)
+			}
+			b, err := e.Bytes()
+			if err != nil {
+				t.Fatalf("%d: %v\n%s", seed, err, text)
+			}
+			return string(b)
+		}
+		linked := serve(text, memory, address, values, true)
+		again := NewMemory(memory.Tags(true))
+		if back := serve(linked, again, "../js/oarlock.min.js", nil, false); back != text {
+			t.Fatalf("%d: there and back\n%s\nis\n%s\nby\n%s", seed, text, back, linked)
+		}
+	}
+}
+
+// roughPage writes a page as somebody writes one: quotes, case, order of attributes, line endings and indentation of any kind.
+func roughPage(r *rand.Rand) string {
+	pick := func(list ...string) string { return list[r.Intn(len(list))] }
+	line := pick("\n", "\r\n", "\n\n", "")
+	quote := func(value string) string {
+		q := pick(`"`, `'`, "")
+		return q + value + q
+	}
+	tag := func(ref string) string {
+		attributes := []string{pick("src", "SRC", "Src") + pick("=", " = ", "=") + quote(ref)}
+		for _, a := range []string{`type="text/javascript"`, "defer", "async", "charset=utf-8", `data-club="gull"`, `id='helper'`, "nomodule"} {
+			if r.Intn(5) == 0 {
+				attributes = append(attributes, a)
+			}
+		}
+		r.Shuffle(len(attributes), func(i, j int) { attributes[i], attributes[j] = attributes[j], attributes[i] })
+		name := pick("script", "SCRIPT", "Script")
+		return pick("", "  ", "\t") + "<" + name + " " + strings.Join(attributes, pick(" ", "  ", "\n\t")) + " ></" + name + ">" + line
+	}
+	var s strings.Builder
+	s.WriteString(pick("<!doctype html>", "<!DOCTYPE HTML>", "", "\ufeff<!doctype html>") + line)
+	if r.Intn(2) == 0 {
+		s.WriteString("<html><head>" + line + "<title>x</title>" + line)
+	}
+	for range r.Intn(3) {
+		s.WriteString(tag(pick("../js/oarlock.min.js", "../js/club.js")))
+	}
+	s.WriteString(pick("<link rel=stylesheet href=../css/club.css>", "<style>p{}</style>", "") + line)
+	if strings.Contains(s.String(), "<head>") {
+		s.WriteString("</head><body>" + line)
+	}
+	s.WriteString("<p>The tide</p>" + line)
+	for range 1 + r.Intn(3) {
+		s.WriteString(tag(pick("../js/oarlock.min.js", "../js/club.js")))
+	}
+	if strings.Contains(s.String(), "<body>") {
+		s.WriteString("</body></html>" + line)
+	}
+	return s.String()
 }
