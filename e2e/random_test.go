@@ -91,7 +91,8 @@ func agrees(t *testing.T, s *merrytest.Site, done []string) {
 		t.Fatal(err)
 	}
 	for _, f := range checked.Findings {
-		if !slices.Contains(harmless, f.Name) {
+		twoNames := f.Name == "included-twice" && strings.Contains(f.Message, "is the same as") // one library that somebody took under two names
+		if !slices.Contains(harmless, f.Name) && !twoNames {
 			t.Fatalf("after\n%s\ncheck says %s: %s: %s", strings.Join(done, "\n"), f.Name, f.File, f.Message)
 		}
 	}
