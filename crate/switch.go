@@ -3,10 +3,13 @@ package crate
 import (
 	"context"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -50,12 +53,19 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 		return nil, err
 	}
 	out.Added = added
+	work.Guard, work.Copies = policies.New(d.Before), paths.Found(path.Join(d.List.Folders.Scripts, tags.CopyScript))
 	err = finish(ctx, d, &out.Outcome, &out.Pages, func() error {
+		if work.Copied {
+			if err := d.PutOwn(work.Copies, []byte(tags.CopyText)); err != nil {
+				return err
+			}
+			out.Added = append(out.Added, d.Before.InProject(work.Copies).String())
+		}
 		d.Seal.Tags = work.Memory.Tags(len(req.Pages) == 0)
 		return nil
 	})
 	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
-		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows")
+		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows, or is deferred on a page whose policy forbids inline scripts")
 	}
 	out.Pages = changed(out.Pages)
 	return out, err

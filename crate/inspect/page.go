@@ -55,6 +55,11 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		c.describe(v, i, cp)
 	}
 	for i := range cp.Includes {
+		if at, _ := v.FallbackOf(i); at >= 0 {
+			cp.Includes[at].Loads = false // it stands in for another, once for each
+		}
+	}
+	for i := range cp.Includes {
 		c.identify(v, i, &cp.Includes[i])
 		cp.Includes[i].Lacks = c.lacks(v, i)
 	}

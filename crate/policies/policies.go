@@ -122,6 +122,22 @@ func (g *Guard) policiesOf(v *tags.Page) (list []standing, demands []string) {
 	return list, demands
 }
 
+// ForbidsInline tells whether a policy forbids an inline script, the first of some markup, at a place of a page.
+func (g *Guard) ForbidsInline(v *tags.Page, at int, markup string) bool {
+	pg, err := page.Read([]byte(markup))
+	if err != nil || len(pg.Includes) == 0 {
+		return false
+	}
+	u := policy.Use{Directive: "script-src-elem", Inline: true, Text: page.Normal(string(pg.InlineText(&pg.Includes[0])))}
+	list, _ := g.policiesOf(v)
+	for _, p := range list {
+		if verdict, _ := p.Judge(u); verdict == policy.Forbidden && p.from <= at {
+			return true
+		}
+	}
+	return false
+}
+
 // A Used thing is what a page asks for or holds, as a policy sees it.
 type Used struct {
 	policy.Use

@@ -62,6 +62,18 @@ func New(p *project.Project, set *change.Set) *Draft {
 // Dry tells whether the draft is only to be shown.
 func (d *Draft) Dry() bool { return d.set.Dry() }
 
+// PutOwn puts a file of the tool's own making into the site, unless it is there. Another file in its place is refused.
+func (d *Draft) PutOwn(name paths.InSite, b []byte) error {
+	at := d.Before.InProject(name)
+	switch there, err := d.Before.ReadFile(at); {
+	case err == nil && string(there) == string(b):
+		return nil
+	case err == nil:
+		return problem.Refuse(problem.FileInTheWay, "move it away, such as merry move "+at.String()+" "+name.Dir()+"/own-"+name.Base(), "%s is there already, with other bytes", at)
+	}
+	return d.set.Write(at, b, disk.Stamp{})
+}
+
 // Title says what the change is, as undo lists it.
 func (d *Draft) Title(title string) { d.set.Title(title) }
 

@@ -122,18 +122,20 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 
 // note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.
 func (d *Draft) note(guard *policies.Guard, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
+	// What was read has been rewritten meanwhile.
+	was, err := tags.Read(d.Before, v.Path, v.Bytes)
+	if err != nil {
+		return
+	}
 	after, err := tags.Read(guard.Project(), v.Path, edited)
 	if err != nil {
 		return
 	}
 	if d.Weigh {
-		// The targets that were read may have been rewritten meanwhile.
-		if was, err := tags.Read(d.Before, v.Path, v.Bytes); err == nil {
-			done.Before, done.After = weights.weigh(was), weights.weigh(after)
-		}
+		done.Before, done.After = weights.weigh(was), weights.weigh(after)
 	}
 	var new []string
-	before := guard.Forbidden(v)
+	before := guard.Forbidden(was)
 	for what, words := range guard.Forbidden(after) {
 		if before[what] == "" {
 			new = append(new, words)

@@ -8,6 +8,8 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -26,6 +28,11 @@ type Serving struct {
 	Memory    *tags.Memory
 	// Without are the names of files that could get no fallback.
 	Without map[string]bool
+	// Guard, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
+	// that some page has it now.
+	Guard  *policies.Guard
+	Copies paths.InSite
+	Copied bool
 
 	mu sync.Mutex
 }
@@ -115,6 +122,17 @@ func (s *Serving) fallback(e *tags.Editor, i int, to project.Sealed, linked bool
 				global = e.Project().GlobalOf(to)
 			}
 			tag = tags.FallbackTag(&e.Includes[i], global, ref)
+			if tag != "" && s.Guard != nil && s.Guard.ForbidsInline(e.Page, e.Includes[i].End, tag) {
+				tag = ""
+				if from, ok := tags.Reference(e.Page.Page, e.Path, s.Copies); ok {
+					tag = tags.CopyTag(&e.Includes[i], global, ref, from)
+				}
+				if tag != "" {
+					s.mu.Lock()
+					s.Copied = true
+					s.mu.Unlock()
+				}
+			}
 		}
 		if tag == "" {
 			s.mu.Lock()

@@ -22,6 +22,27 @@ const (
 	deferredFallback = `<script type="module">if(typeof %s==="undefined"){let q=new XMLHttpRequest;q.open("GET","%s",false);q.send();let s=document.createElement("script");s.text=q.responseText;document.head.append(s)}</script>`
 )
 
+// CopyScript is the name of the site's own script that does the same where a policy forbids inline scripts, and CopyText what it says.
+const (
+	CopyScript = "local-copy.js"
+	CopyText   = `// Loads the site's own copy of the script or stylesheet before it, whose server did not answer. Written by merry switch --fallback.
+(function (s) {
+  var copy = s.getAttribute("data-copy"), global = s.getAttribute("data-global"), before = s.previousElementSibling;
+  function applies(link) {
+    try {
+      return link.sheet.cssRules.length > 0;
+    } catch (e) {
+      return false;
+    }
+  }
+  if (global ? typeof window[global] !== "undefined" : applies(before)) {
+    return;
+  }
+  document.write(global ? '<script src="' + copy + '"><\/script>' : '<link rel="stylesheet" href="' + copy + '">');
+})(document.currentScript);
+`
+)
+
 var fallbackForms = func() []*regexp.Regexp {
 	var list []*regexp.Regexp
 	for _, form := range []string{blockingFallback, deferredFallback, styleFallback} {
@@ -41,7 +62,7 @@ var fallbackForms = func() []*regexp.Regexp {
 // FallbackTag writes the fallback for a script or a stylesheet, "" where there can be none: an async script, which
 // has no turn, or a script that defines no global by which its absence shows.
 func FallbackTag(in *page.Include, global, ref string) string {
-	ref = strings.NewReplacer("'", "%27", `"`, "%22", "<", "%3C", ">", "%3E", "\\", "%5C").Replace(ref)
+	ref = quoteless.Replace(ref)
 	switch {
 	case in.Kind == page.Stylesheet:
 		return fmt.Sprintf(styleFallback, ref)
@@ -53,13 +74,36 @@ func FallbackTag(in *page.Include, global, ref string) string {
 	return fmt.Sprintf(blockingFallback, global, ref)
 }
 
+// quoteless writes a reference so that it can stand in quotes of either kind in a script.
+var quoteless = strings.NewReplacer("'", "%27", `"`, "%22", "<", "%3C", ">", "%3E", "\\", "%5C")
+
+// CopyTag is FallbackTag for a page whose policy forbids inline scripts: a tag of the site's own script, from which a reference leads. A
+// deferred script can have none, since nothing that it could insert then would be waited for.
+func CopyTag(in *page.Include, global, ref, from string) string {
+	if in.Kind == page.Script && (global == "" || in.Module || in.When != page.Blocking) {
+		return ""
+	}
+	values := map[string]string{"data-copy": quoteless.Replace(ref)}
+	if in.Kind == page.Script {
+		values["data-global"] = global
+	}
+	return page.With(page.ScriptTag(from, false), []string{"data-global", "data-copy"}, values)
+}
+
 // FallbackOf returns the index of the fallback of an include, with the local copy that it loads, or -1.
 func (v *Page) FallbackOf(i int) (at int, local Target) {
-	if i+1 >= len(v.Includes) || v.Includes[i].Kind != page.Script && v.Includes[i].Kind != page.Stylesheet || v.Includes[i+1].Kind != page.InlineScript {
+	if i+1 >= len(v.Includes) || v.Includes[i].Kind != page.Script && v.Includes[i].Kind != page.Stylesheet {
 		return -1, Target{}
 	}
 	in := &v.Includes[i+1]
 	if strings.TrimSpace(string(v.Bytes[v.Includes[i].End:in.Start])) != "" {
+		return -1, Target{}
+	}
+	if copied, has := v.Attr(in, "data-copy"); has && v.copies(i+1) {
+		ref, _ := url.PathUnescape(copied)
+		return i + 1, Resolve(v.Path, v.Base, ref)
+	}
+	if in.Kind != page.InlineScript {
 		return -1, Target{}
 	}
 	text := v.Bytes[in.Start:in.End]
@@ -72,8 +116,17 @@ func (v *Page) FallbackOf(i int) (at int, local Target) {
 	return -1, Target{}
 }
 
+// copies tells whether an include is a tag of the script that loads local copies.
+func (v *Page) copies(i int) bool {
+	in := &v.Includes[i]
+	return in.Kind == page.Script && strings.HasSuffix("/"+WithoutQuery(in.Ref), "/"+CopyScript)
+}
+
 // FallbackGlobal is the global that a fallback asks for.
 func (v *Page) FallbackGlobal(i int) string {
+	if global, has := v.Attr(&v.Includes[i], "data-global"); has && v.copies(i) {
+		return global
+	}
 	for _, form := range fallbackForms {
 		if m := form.FindStringSubmatch(v.Text(i)); m != nil && form.SubexpIndex("global") >= 0 {
 			return m[form.SubexpIndex("global")]
