@@ -89,6 +89,9 @@ func (g *Guard) read(name string) {
 // Project is the project whose pages are judged.
 func (g *Guard) Project() *project.Project { return g.p }
 
+// Guards tells whether any policy may have a say on a page.
+func (g *Guard) Guards(v *tags.Page) bool { return len(v.Policies) > 0 || len(g.headers) > 0 }
+
 // A standing policy is one under which a page stands, with its place.
 type standing struct {
 	*policy.Policy

@@ -50,6 +50,9 @@ func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
 	d.work = append(d.work, pageWork{pages, do})
 }
 
+// mostWeighed is for how many pages of a change it is said what they cost.
+const mostWeighed = 200
+
 // pages does the work on pages, references that follow first.
 func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)
@@ -76,6 +79,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		list = append(list, p)
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	d.Weigh = d.Weigh && len(list) <= mostWeighed
 	scripts, guard, weights := d.scriptsAfter(after), policies.New(after), &scale{p: after}
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
@@ -122,6 +126,9 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 
 // note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.
 func (d *Draft) note(guard *policies.Guard, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
+	if !d.Weigh && !guard.Guards(v) {
+		return
+	}
 	// What was read has been rewritten meanwhile.
 	was, err := tags.Read(d.Before, v.Path, v.Bytes)
 	if err != nil {
