@@ -56,6 +56,12 @@ merry omit oarlock --page tides.html >/dev/null
 sed -i 's|js/club.js|js/Club.js|' index.html
 shot check "$(try 'merry check')"
 sed -i 's|js/Club.js|js/club.js|' index.html
+if wanted policy; then
+  cp index.html "$work/index.html"
+  sed -i "s#<title>#<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; font-src https://fonts.harbour.example; frame-ancestors 'none'\">&#" index.html
+  shot policy "$(try 'merry check index.html')$(try 'merry check --policy index.html')"
+  mv "$work/index.html" index.html
+fi
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
 MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')"
