@@ -58,7 +58,7 @@ shot check "$(try 'merry check')"
 sed -i 's|js/Club.js|js/club.js|' index.html
 if wanted policy; then
   cp index.html "$work/index.html"
-  sed -i "s#<title>#<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; font-src https://fonts.harbour.example; frame-ancestors 'none'\">&#" index.html
+  sed -i "s#<title>#<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; font-src 'none'; frame-ancestors 'none'\">&#" index.html
   shot policy "$(try 'merry check index.html')$(try 'merry check --policy index.html')"
   mv "$work/index.html" index.html
 fi
