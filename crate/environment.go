@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -32,6 +33,7 @@ type Environment struct {
 	Fresh      bool // fetch again what was seen before
 	Dry        bool
 	Sandbox    facts.Sandbox
+	Warm       func(n int) // starts sandboxes early, nil where that can't be
 	Tell       func(note string)
 }
 
@@ -48,7 +50,7 @@ func Open(env Environment) *Crate {
 		}
 		opener.Registries = append(opener.Registries, reg)
 	}
-	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
+	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox, Warm: env.Warm}
 	opener.Scripts = reader
 	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Tell: env.Tell,
 		bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir))}
@@ -61,6 +63,9 @@ func (c *Crate) Close() {
 		f.Close()
 	}
 }
+
+// PrepareSandbox is what the sandbox's process does before it has a request.
+func PrepareSandbox() { rehearse.Prepare() }
 
 // ServeSandbox is what the sandbox's process does with a request.
 func ServeSandbox(request []byte) ([]byte, error) { return facts.Serve(request) }

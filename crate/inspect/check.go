@@ -6,6 +6,7 @@ package inspect
 
 import (
 	"context"
+	"runtime"
 	"slices"
 	"sync"
 
@@ -138,6 +139,12 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	found = append(found, of...)
 	found = append(found, c.guard.Found...)
 	last := remember(p, site, req, c.guard.Texts)
+	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
+	if rehearsing && p.Facts.Warm != nil {
+		if unknown := last.lacks(pages); unknown > 0 {
+			p.Facts.Warm(min(unknown, runtime.GOMAXPROCS(0))) // what is not remembered will be rehearsed
+		}
+	}
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		if r, ok := last.page(name); ok {
 			return r, nil
@@ -169,7 +176,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(found, whole...)
 	}
 	out := &Checked{Pages: len(pages)}
-	if req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages {
+	if rehearsing {
 		list, fine, err := c.rehearsals(ctx, pages, found, out)
 		if err != nil {
 			return nil, err
