@@ -100,6 +100,18 @@ func newInspection(p *project.Project, site *project.Site) *inspection {
 	return &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
 }
 
+// profileOf is the profile of a name that pages are held against, nil for none.
+func profileOf(p *project.Project, name string) (*check.Profile, error) {
+	if name == "" {
+		return nil, nil
+	}
+	prof, ok := p.List.Profiles[name]
+	if !ok {
+		return nil, project.NoProfile(p.List, name)
+	}
+	return &check.Profile{Name: name, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}, nil
+}
+
 // Check looks at the crate's files and at pages.
 func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked, error) {
 	site, err := p.Walk(ctx)
@@ -125,12 +137,8 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	p = p.Found(strayed) // all else is told as if the records had followed
 	c := newInspection(p, site)
 	c.follow(strayed)
-	if req.Profile != "" {
-		prof, ok := p.List.Profiles[req.Profile]
-		if !ok {
-			return nil, project.NoProfile(p.List, req.Profile)
-		}
-		c.profile = &check.Profile{Name: req.Profile, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}
+	if c.profile, err = profileOf(p, req.Profile); err != nil {
+		return nil, err
 	}
 	of, err := c.files(ctx)
 	if err != nil {
@@ -140,10 +148,8 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	found = append(found, c.guard.Found...)
 	last := remember(p, site, req, c.guard.Texts)
 	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
-	if rehearsing && p.Facts.Warm != nil {
-		if unknown := last.lacks(pages); unknown > 0 {
-			p.Facts.Warm(min(unknown, runtime.GOMAXPROCS(0))) // what is not remembered will be rehearsed
-		}
+	if unknown := last.lacks(pages); rehearsing && unknown > 0 && p.Facts.Warm != nil {
+		p.Facts.Warm(min(unknown, runtime.GOMAXPROCS(0))) // what is not remembered will be rehearsed
 	}
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		if r, ok := last.page(name); ok {

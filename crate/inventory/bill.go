@@ -13,13 +13,13 @@ import (
 
 	"github.com/package-url/packageurl-go"
 
+	"merrycrate.example/merry/crate/archive"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/semantic"
-	"merrycrate.example/merry/crate/source"
 )
 
 // Bill is what the site ships from others.
@@ -151,7 +151,7 @@ type advisory struct {
 const mostAdvisory = 4 << 20
 
 func (b *Bill) advise(name string) error {
-	t, err := source.OpenPath(name)
+	t, err := archive.OpenPath(name)
 	if errors.Is(err, fs.ErrNotExist) {
 		return problem.Refuse(problem.FileUnknown, "name a folder, an archive or a file of advisories", "there is no file or folder %s", name)
 	}

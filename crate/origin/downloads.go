@@ -9,11 +9,11 @@ import (
 	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/archive"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/source"
 )
 
 // A Download is an archive of the user's download folder that looks like a library.
@@ -49,11 +49,11 @@ func Downloads(dir string) ([]Download, error) {
 			break
 		}
 		full := filepath.Join(dir, info.Name())
-		t, err := source.OpenPath(full)
+		t, err := archive.OpenPath(full)
 		if err != nil {
 			continue // peek at it by name tells why
 		}
-		looks := slices.ContainsFunc(t.Entries, func(e source.Entry) bool {
+		looks := slices.ContainsFunc(t.Entries, func(e archive.Entry) bool {
 			k := delivery.KindOf(e.Path)
 			return k == delivery.Script || k == delivery.Stylesheet
 		})

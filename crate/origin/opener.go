@@ -17,6 +17,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"merrycrate.example/merry/crate/archive"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/integrity"
@@ -274,7 +275,7 @@ func (r *Opener) openPath(full, said string, meta integrity.Metadata) (*source.T
 		}
 	}
 	if r.Cache == nil || !info.Mode().IsRegular() || !packedTar(full) {
-		return source.OpenPath(full)
+		return archive.OpenPath(full)
 	}
 	// What is in it may be remembered by its digest; unpacking takes ten times as long as hashing.
 	f, err := os.Open(full)

@@ -1,7 +1,8 @@
-package source
+// Package archive opens archives, folders and single files as read-only trees of files, within limits: names that climb out, lying sizes and
+// bombs are refused. Where they come from is for others.
+package archive
 
 import (
-	"encoding/json"
 	"errors"
 	"io"
 	"io/fs"
@@ -105,11 +106,6 @@ func refuse(source, entry, reason string) error {
 	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", printable.Text(source), printable.Text(reason))
 }
 
-// refuseAddress makes the error of an address that is not fetched, or whose answer is not taken.
-func refuseAddress(address, reason, next string) error {
-	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", printable.Text(address), printable.Text(reason))
-}
-
 // Limits bound what an archive may ask of this machine.
 type Limits struct {
 	Entries int
@@ -145,41 +141,28 @@ func OpenPath(name string) (*Tree, error) {
 	return t, err
 }
 
-// OpenKnown opens a file whose integrity the caller has just made sure of. It takes f over. What is in a packed archive is
-// remembered by its integrity: it need not be unpacked only to be listed.
-func (c *Cache) OpenKnown(name string, f *os.File, integ string) (*Tree, error) {
-	t, err := c.openListed(name, f, integ)
-	if err != nil || t != nil {
-		return t, err
-	}
-	if t, err = OpenReader(name, f); err != nil {
-		return nil, err
-	}
-	t.digest = func() (string, error) { return integ, nil }
-	if t.offsets != nil {
-		if b, err := json.Marshal(listing{t.Top, t.Entries, t.offsets}); err == nil {
-			c.PutResult(listingResult, integ, b)
-		}
-	}
-	return t, nil
-}
-
-// listingResult names what is kept of a packed archive's content.
-const listingResult = "listing-1"
-
-// A listing is what a packed tar archive holds, and where, unpacked.
-type listing struct {
+// A Listing is what a packed tar archive holds, and where, unpacked.
+type Listing struct {
 	Top     string
 	Entries []Entry
 	Offsets []int64
 }
 
-// openListed opens a packed tar archive whose content is known; it is unpacked when the first file is read. It returns nil
-// where nothing is known.
-func (c *Cache) openListed(name string, f *os.File, integ string) (*Tree, error) {
-	b, ok := c.Result(listingResult, integ)
-	var l listing
-	if !ok || json.Unmarshal(b, &l) != nil || len(l.Entries) == 0 || len(l.Entries) != len(l.Offsets) {
+// Listing is that of a packed archive, nil for what need not be unpacked to be listed.
+func (t *Tree) Listing() *Listing {
+	if t.offsets == nil {
+		return nil
+	}
+	return &Listing{t.Top, t.Entries, t.offsets}
+}
+
+// Known says the integrity of a tree's own file, of which the caller has made sure.
+func (t *Tree) Known(integ string) { t.digest = func() (string, error) { return integ, nil } }
+
+// OpenListed opens a packed tar archive whose content is known; it is unpacked when the first file is read. It returns nil for a listing
+// that can't be that of an archive.
+func OpenListed(name string, f *os.File, integ string, l *Listing) (*Tree, error) {
+	if len(l.Entries) == 0 || len(l.Entries) != len(l.Offsets) {
 		return nil, nil
 	}
 	info, err := f.Stat()
