@@ -15,7 +15,7 @@ const module = "merrycrate.example/merry"
 // above.
 var house = []string{
 	"cmd/merry", "cli", "cli/room", "crate",
-	"crate/adopt", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/policies", "crate/leads", "crate/tags", "crate/project", "crate/origin", "crate/facts",
+	"crate/adopt", "crate/hosts", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/policies", "crate/leads", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/delivery", "crate/source", "crate/archive", "crate/change", "crate/check", "crate/rehearse", "crate/draw",
 	"crate/script", "crate/words", "crate/page", "crate/style", "crate/order",
 	"crate/watch", "crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",

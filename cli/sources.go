@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+	"fmt"
 	"maps"
 	"net"
 	"net/url"
@@ -58,12 +60,13 @@ func saveSettings(s *record.Settings) error {
 }
 
 func (a *app) sources() *cobra.Command {
+	var measure bool
 	c := &cobra.Command{
 		Use:   "sources",
 		Short: "The registries and CDNs in use",
 		Long: `Sources lists the package registries of your settings, asking each whether it answers, and the CDNs of
 this project's packing list. No address is built in: set one with sources set.`,
-		Example: "  merry sources\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
+		Example: "  merry sources\n  merry sources --measure\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			s, err := settings()
@@ -75,6 +78,9 @@ this project's packing list. No address is built in: set one with sources set.`,
 				return err
 			}
 			defer door.Close()
+			if measure {
+				return a.measured(cmd.Context(), door)
+			}
 			list, err := door.TrySources(cmd.Context(), s.Registries, func(name string) bool { return os.Getenv(name) != "" })
 			if err != nil {
 				return err
@@ -96,8 +102,39 @@ this project's packing list. No address is built in: set one with sources set.`,
 			})
 		},
 	}
+	c.Flags().BoolVar(&measure, "measure", false, "ask each host that pages link to a few times, and say how it answers")
 	c.AddCommand(a.sourcesSet(), a.sourcesLearn(), a.sourcesTry())
 	return c
+}
+
+// measured prints how the hosts answer that pages link to.
+func (a *app) measured(ctx context.Context, door *crate.Crate) error {
+	list, err := door.MeasureHosts(ctx)
+	if err != nil {
+		return err
+	}
+	return a.answer(list, func() {
+		if len(list) == 0 {
+			a.printf("no page links to another host\n")
+			return
+		}
+		t := &table{right: map[int]bool{1: true, 4: true, 8: true, 9: true}}
+		t.add("host", "pages", "answers", "protocol", "bytes", "packed", "caching", "CORS", "connect", "first byte")
+		for _, m := range list {
+			if m.Fault != "" {
+				t.add(clean(m.Host), plain(m.Pages), clean(m.Fault))
+				continue
+			}
+			protocol := m.Protocol
+			if m.Offers != "" {
+				protocol += ", offers " + m.Offers
+			}
+			t.add(clean(m.Host), plain(m.Pages), plain(m.Status), clean(protocol), bytesText(m.Wire), orWord(clean(m.Compressed), "no"), orWord(clean(m.Caching), "nothing said"), orWord(clean(m.CORS), "no"),
+				fmt.Sprintf("%d ms", m.Connect), fmt.Sprintf("%d ms", m.First))
+		}
+		t.print(a, "")
+		a.printf("\nA host without CORS can have no integrity; one without caching is asked again by every visit.\n")
+	})
 }
 
 // printCDNs lists the CDNs of the project that the command was given in, if there is one.

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/hosts"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
@@ -147,14 +148,11 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	return out, finish(ctx, d, &out.Outcome, nil, nil)
 }
 
-// CDNFile is one file of the crate as a CDN has it.
-type CDNFile struct {
-	CDN     string `json:"cdn"`
-	Library string `json:"library"`
-	File    string `json:"file"`
-	Address string `json:"address"`
-	State   string `json:"state"` // same, other bytes, or why it could not be had
-}
+// What asking hosts answers.
+type (
+	CDNFile      = hosts.File
+	MeasuredHost = hosts.Measured
+)
 
 // TryCDNs asks CDNs of the packing list, all where none is named, for every file of the crate that goes on pages.
 func (c *Crate) TryCDNs(ctx context.Context, names []string) ([]CDNFile, error) {
@@ -162,42 +160,16 @@ func (c *Crate) TryCDNs(ctx context.Context, names []string) ([]CDNFile, error) 
 	if err != nil {
 		return nil, err
 	}
-	if len(names) == 0 {
-		names = p.List.CDNNames()
+	return hosts.Try(ctx, p, names)
+}
+
+// MeasureHosts asks each host that pages link to a few times for one of the files that they have from it.
+func (c *Crate) MeasureHosts(ctx context.Context) ([]MeasuredHost, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
 	}
-	var list []CDNFile
-	files := map[string]*record.File{}
-	for _, name := range names {
-		pattern, ok := p.List.CDNs[name]
-		if !ok {
-			return nil, problem.Refuse(problem.SourceUnset, "it has "+strings.Join(p.List.CDNNames(), ", "), "%s has no CDN %s", record.ListFile, name)
-		}
-		for _, library := range p.Seal.Names() {
-			lib, sealed := p.List.Library(library), p.Seal.Libraries[library]
-			for i := range sealed.Files {
-				if f := &sealed.Files[i]; lib != nil && f.Role == record.Tagged {
-					at := lib.Address(pattern, sealed.Version, f)
-					list, files[at] = append(list, CDNFile{CDN: name, Library: library, File: f.Path, Address: at}), f
-				}
-			}
-		}
-	}
-	return parallel.MapWide(ctx, parallel.Connections, list, func(ctx context.Context, f CDNFile) (CDNFile, error) {
-		b, err := c.Origin.Fetch(ctx, f.Address)
-		switch {
-		case err != nil:
-			f.State = "not there"
-			var fault *source.FetchError
-			if errors.As(err, &fault) {
-				f.State = fault.Reason
-			}
-		case integrity.Of(b) != files[f.Address].Integrity:
-			f.State = "other bytes"
-		default:
-			f.State = "same"
-		}
-		return f, ctx.Err()
-	})
+	return hosts.Measure(ctx, p)
 }
 
 // secondFile is another file of the library, best one in another folder, whose address differs.

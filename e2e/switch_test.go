@@ -421,3 +421,39 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 		})
 	}
 }
+
+// TestSourcesMeasure: how the hosts answer that pages link to, on request only.
+func TestSourcesMeasure(t *testing.T) {
+	s, c := linked(t)
+	if out := s.Run("sources", "--measure"); !strings.Contains(out, "no page links to another host") {
+		t.Errorf("measure says\n%s", out)
+	}
+	s.Run("switch", "--cdn")
+	s.Replace("tides.html", "</body>", `<script src="http://bare.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js"></script><script src="http://down.harbour.example/x.js"></script></body>`)
+	before := c.Connections()
+	s.Run("sources")
+	if c.Connections() != before {
+		t.Error("hosts are asked without being measured")
+	}
+	var hosts []struct {
+		Host, Protocol, Caching, CORS, Fault string
+		Status, Pages                        int
+		Wire                                 int64
+	}
+	if err := json.Unmarshal([]byte(s.Run("sources", "--measure", "--json")), &hosts); err != nil || len(hosts) != 3 {
+		t.Fatal(err, hosts)
+	}
+	if h := hosts[1]; h.Host != "cdn.harbour.example" || h.Status != 200 || h.Protocol != "HTTP/1.1" || h.Caching != "no-store" || h.CORS != "*" || h.Pages != 3 || h.Wire == 0 {
+		t.Errorf("the CDN is %+v", h)
+	}
+	if hosts[0].CORS != "" || hosts[2].Fault == "" {
+		t.Errorf("the others are %+v and %+v", hosts[0], hosts[2])
+	}
+	out := s.Run("sources", "--measure")
+	for _, want := range []string{"first byte", "no-store", "cdn.harbour.example", " ms"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("measure does not say %q:\n%s", want, out)
+		}
+	}
+	s.Fail(3, []string{"--offline allows no network"}, "sources", "--measure", "--offline")
+}
