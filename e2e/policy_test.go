@@ -107,6 +107,10 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 		sent["/"+v.file] = v.header
 	}
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/favicon.ico" { // every browser asks for it once
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
 		if h := sent[r.URL.Path]; strings.HasPrefix(h, "blocked") {
 			w.Header().Set("Integrity-Policy", h)
 		} else if h != "" {
