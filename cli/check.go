@@ -23,9 +23,11 @@ func (a *app) check() *cobra.Command {
 		Long: `Check holds the crate's files against the seal, and the pages against what a browser will do with
 them: references that lead nowhere, files whose case differs, scripts that run before what they need,
 includes that stand there twice, builds that no plain tag can load. Pages are rehearsed, too, where
-they are few or --rehearse asks for it: their scripts run in their order in a closed room. The exit
-status is 1 where something was found. --explain NAME says what a finding means.`,
-		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --explain need-later",
+they are few or --rehearse asks for it: their scripts run in their order in a closed room. What a
+policy forbids (in the page's head, or in files that headers: in the packing list names) and what its
+browsers: have not got is found, too. One cause is told once, with its places; --pages lists by page.
+The exit status is 1 where something was found. --explain NAME says what a finding means.`,
+		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --watch\n  merry check --policy index.html\n  merry check --explain need-later",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("explain") {
 				return a.explain(explain, args)

@@ -17,6 +17,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -385,7 +386,32 @@ func fetchError(ctx context.Context, u *url.URL, err error) error {
 	if errors.As(err, &ue) {
 		err = ue.Err
 	}
-	return unanswered(u.Redacted(), 0, err.Error())
+	return unanswered(u.Redacted(), 0, faultWords(u.Hostname(), err))
+}
+
+// faultWords says plainly why a host could not be reached.
+func faultWords(host string, err error) string {
+	var dns *net.DNSError
+	var unknown x509.UnknownAuthorityError
+	var wrong x509.HostnameError
+	var timeout interface{ Timeout() bool }
+	switch {
+	case errors.As(err, &dns) && dns.IsNotFound:
+		return "no host is called " + host
+	case errors.As(err, &dns):
+		return "the name of " + host + " can't be looked up: is there a network?"
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return host + " takes no connection"
+	case errors.As(err, &unknown):
+		return "the certificate of " + host + " is of an authority that this machine does not trust"
+	case errors.As(err, &wrong):
+		return "the certificate that came is not one of " + host
+	case errors.As(err, &timeout) && timeout.Timeout():
+		return host + " did not answer in time"
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET):
+		return "the connection ended without an answer"
+	}
+	return err.Error()
 }
 
 func statusWords(code int) string {

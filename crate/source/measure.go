@@ -56,7 +56,7 @@ func (c *Client) Measure(ctx context.Context, address string, times int) Measure
 	for n := range times {
 		first, err := m.once(ctx, client, n == 0)
 		if err != nil {
-			m.Fault = err.Error()
+			m.Fault = faultWords(u.Hostname(), err)
 			return m
 		}
 		firsts = append(firsts, first)
