@@ -54,7 +54,7 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	}
 	return crate.Open(crate.Environment{
 		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
-		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: room.Ask, Warm: room.Warm,
+		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: room.Ask,
 		Tell: func(note string) { fmt.Fprintln(a.err, cleanLines(note)) },
 	}), nil
 }

@@ -10,7 +10,6 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -33,7 +32,6 @@ type Environment struct {
 	Fresh      bool // fetch again what was seen before
 	Dry        bool
 	Sandbox    facts.Sandbox
-	Warm       func(n int) // starts sandboxes early, nil where that can't be
 	Tell       func(note string)
 }
 
@@ -50,7 +48,7 @@ func Open(env Environment) *Crate {
 		}
 		opener.Registries = append(opener.Registries, reg)
 	}
-	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox, Warm: env.Warm}
+	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader
 	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Tell: env.Tell,
 		bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir))}
@@ -63,9 +61,6 @@ func (c *Crate) Close() {
 		f.Close()
 	}
 }
-
-// PrepareSandbox is what the sandbox's process does before it has a request.
-func PrepareSandbox() { rehearse.Prepare() }
 
 // ServeSandbox is what the sandbox's process does with a request.
 func ServeSandbox(request []byte) ([]byte, error) { return facts.Serve(request) }

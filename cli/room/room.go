@@ -28,78 +28,43 @@ const Memory = 512 << 20
 // mostReport is how long a rehearsal's report may be, in bytes.
 const mostReport = 16 << 20
 
-// A process is one that waits for its request.
-type process struct {
-	cmd         *exec.Cmd
-	in          io.WriteCloser
-	out, errOut *bounded
-}
-
-// begin starts a process. Its input stays open until its report has come: where that ends first, this process has, and the room ends with it.
-func begin() (*process, error) {
+// Ask has a request answered in a process of its own, whose standard input and output are for the request and the report. Its input stays open until its report has come: where that
+// ends first, this process has, and the room ends with it.
+func Ask(ctx context.Context, request []byte) ([]byte, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	p := &process{cmd: exec.Command(self, Command), out: &bounded{most: mostReport}, errOut: &bounded{most: 64 << 10}}
-	p.cmd.Env = []string{}
-	p.cmd.Dir = string(filepath.Separator)
-	p.cmd.Stdout, p.cmd.Stderr = p.out, p.errOut
-	if p.in, err = p.cmd.StdinPipe(); err != nil {
+	cmd := exec.CommandContext(ctx, self, Command)
+	cmd.Env = []string{}
+	cmd.Dir = string(filepath.Separator)
+	out, errOut := &bounded{most: mostReport}, &bounded{most: 64 << 10}
+	cmd.Stdout, cmd.Stderr = out, errOut
+	in, err := cmd.StdinPipe()
+	if err != nil {
 		return nil, err
 	}
-	return p, p.cmd.Start()
-}
-
-// ready are processes that were started early.
-var ready = make(chan *process, 16)
-
-// Warm starts processes early, side by side with whatever comes before the first rehearsals. Each is for one of them; those that are not
-// needed end with this process.
-func Warm(n int) {
-	for range n {
-		go func() {
-			if p, err := begin(); err == nil {
-				select {
-				case ready <- p:
-				default:
-					p.cmd.Process.Kill()
-				}
-			}
-		}()
+	if err := cmd.Start(); err != nil {
+		return nil, err
 	}
-}
-
-// Ask has a request answered in a process of its own, whose standard input and output are for the request and the report.
-func Ask(ctx context.Context, request []byte) (report []byte, err error) {
-	var p *process
-	select {
-	case p = <-ready:
-	default:
-		if p, err = begin(); err != nil {
-			return nil, err
-		}
-	}
-	end := context.AfterFunc(ctx, func() { p.cmd.Process.Kill() })
-	defer end()
-	go p.in.Write(request) // it is closed by Wait, once the room has ended
-	err = p.cmd.Wait()
-	if p.out.over {
+	go in.Write(request) // it is closed by Wait, once the room has ended
+	err = cmd.Wait()
+	if out.over {
 		return nil, errors.New("its report is too long")
 	}
 	if err != nil {
-		why := p.errOut.String()
+		why := errOut.String()
 		if strings.Contains(why, "memory") {
 			why = "it asked for too much memory"
 		}
 		line, _, _ := strings.Cut(why, "\n")
 		return nil, fmt.Errorf("%s", cmp.Or(strings.TrimPrefix(line, "merry: "), err.Error()))
 	}
-	return p.out.Bytes(), nil
+	return out.Bytes(), nil
 }
 
-// Serve is what runs in that process: it closes the room behind itself, makes itself ready, reads a request, and writes the report.
-func Serve(in io.Reader, out io.Writer, prepare func(), answer func(request []byte) ([]byte, error)) error {
+// Serve is what runs in that process: it closes the room behind itself, reads a request, and writes the report.
+func Serve(in io.Reader, out io.Writer, answer func(request []byte) ([]byte, error)) error {
 	debug.SetMemoryLimit(Memory / 2)
 	debug.SetGCPercent(200)
 	limitMemory(Memory)
@@ -113,7 +78,6 @@ func Serve(in io.Reader, out io.Writer, prepare func(), answer func(request []by
 			}
 		}
 	}()
-	prepare()
 	var request json.RawMessage
 	if err := json.NewDecoder(in).Decode(&request); err != nil {
 		return err

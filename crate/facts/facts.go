@@ -41,7 +41,6 @@ type Sandbox func(ctx context.Context, request []byte) ([]byte, error)
 type Reader struct {
 	Cache   *source.Cache // nil remembers for this run alone
 	Sandbox Sandbox       // nil rehearses nothing
-	Warm    func(n int)   // starts sandboxes early, for rehearsals that are to come; nil where that can't be
 
 	scripts memo.Memo[string, *script.Report]
 	alone   memo.Memo[string, *rehearse.Report]

@@ -6,7 +6,6 @@ package inspect
 
 import (
 	"context"
-	"runtime"
 	"slices"
 	"sync"
 
@@ -148,9 +147,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	found = append(found, c.guard.Found...)
 	last := remember(p, site, req, c.guard.Texts)
 	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
-	if unknown := last.lacks(pages); rehearsing && unknown > 0 && p.Facts.Warm != nil {
-		p.Facts.Warm(min(unknown, runtime.GOMAXPROCS(0))) // what is not remembered will be rehearsed
-	}
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		if r, ok := last.page(name); ok {
 			return r, nil

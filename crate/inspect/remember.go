@@ -82,17 +82,6 @@ var program = sync.OnceValue(func() string {
 	return fmt.Sprint(info.Size(), info.ModTime().UnixNano())
 })
 
-// lacks counts the pages of which nothing is remembered.
-func (m *memory) lacks(pages []paths.InSite) int {
-	n := 0
-	for _, name := range pages {
-		if _, ok := m.known[name]; !ok {
-			n++
-		}
-	}
-	return n
-}
-
 // page returns what is remembered of a page that has not changed since.
 func (m *memory) page(name paths.InSite) (pageResult, bool) {
 	old, ok := m.known[name]

@@ -125,9 +125,6 @@ var roomSource string
 // roomProgram is compiled when it is first needed: most commands never are in the room.
 var roomProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("room", roomSource, false) })
 
-// Prepare makes ready what every rehearsal needs.
-func Prepare() { roomProgram() }
-
 // stage is one rehearsal.
 type stage struct {
 	req     *Request
