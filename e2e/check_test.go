@@ -456,3 +456,21 @@ func TestOldPathInline(t *testing.T) {
 		t.Errorf("check says\n%s", out)
 	}
 }
+
+// TestStylesAloneNeedNobody: of a library whose styles alone are on a page nothing is said to be absent that its scripts would need.
+func TestStylesAloneNeedNobody(t *testing.T) {
+	s := merrytest.Started(t)
+	page := s.Read("tides.html")
+	var lines []string
+	for l := range strings.Lines(page) {
+		if !strings.Contains(l, "<script") {
+			lines = append(lines, l)
+		}
+	}
+	s.Write("tides.html", strings.Join(lines, ""))
+	if out := s.Run("check", "tides.html"); strings.Contains(out, "need-absent") {
+		t.Errorf("check says\n%s", out)
+	}
+	s.Write("tides.html", strings.Replace(page, "<script src=\"js/oarlock.min.js\"></script>", "", 1))
+	s.Fail(1, []string{"brinework needs oarlock"}, "check", "tides.html", "--no-rehearse")
+}

@@ -186,4 +186,5 @@ type Wants struct {
 	Doctype  bool // its styles are written for standards mode
 	Charset  bool // its files have characters beyond ASCII
 	Viewport bool // its styles ask how wide the window is
+	Scripts  bool // it has scripts for pages: those are what needs others
 }

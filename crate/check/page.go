@@ -220,6 +220,9 @@ func (k *pageCheck) needs() {
 	}
 	absentLibrary := map[string]bool{}
 	for _, lib := range libraries {
+		if k.p.Page.Includes[on[lib]].Kind == page.Stylesheet && k.c.Wants(lib).Scripts {
+			continue // its styles alone are here, and need nobody
+		}
 		for _, need := range k.c.Needs(lib) {
 			if _, ok := on[need]; !ok {
 				absentLibrary[need] = true

@@ -14,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
 )
@@ -51,9 +52,11 @@ func (c *inspection) files(ctx context.Context) ([]check.Finding, error) {
 		if r.gone {
 			c.sealed.gone[places[i]] = true
 		}
-		lib := c.p.At(places[i]).Library
+		of := c.p.At(places[i])
+		lib := of.Library
 		w := c.sealed.wants[lib]
-		c.sealed.wants[lib] = check.Wants{Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset || r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
+		scripts := w.Scripts || of.File != nil && of.File.Role == record.Tagged && delivery.KindOf(of.File.Path) == delivery.Script
+		c.sealed.wants[lib] = check.Wants{Scripts: scripts, Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset || r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
 	}
 	own, err := parallel.Map(ctx, c.p.OwnFiles(c.site, delivery.Stylesheet), func(_ context.Context, name paths.InSite) ([]check.Finding, error) {
 		b, err := c.p.ReadInSite(name)
