@@ -28,7 +28,8 @@ func Folder(ctx context.Context, root string, skip func(dir string) bool, change
 	if err := add(w, root, root, skip); err != nil {
 		return err
 	}
-	var over, end <-chan time.Time
+	over := time.After(quiet) // what changed while the watch was set up is a change, too
+	var end <-chan time.Time
 	for {
 		select {
 		case <-ctx.Done():
