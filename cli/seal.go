@@ -25,15 +25,19 @@ func (a *app) seal() *cobra.Command {
 		Short: "Print integrity strings, for use anywhere",
 		Long: `Seal prints the integrity string of each file, as an integrity attribute takes it. A folder means all the files in it,
 an address what it gives, and - standard input. --html prints ready tags. --check looks at a page instead, any page: which of
-its tags demand bytes that the files have not, or demand none of what another site gives. The exit status is 1 then.`,
+its tags demand bytes that the files have not, or demand none of what another site gives. The exit status is 1 then. Local files are
+looked for from the folder that the command is given in, which stands for the site's.`,
 		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n  merry seal - < js/club.js\n  merry seal --html js/oarlock.min.js\n  merry seal --check index.html\n  merry seal --check - < index.html",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(integrity.Algorithms, algorithm) {
 				return misuse("--algorithm %s: Subresource Integrity knows %s", algorithm, strings.Join(integrity.Algorithms, ", "))
 			}
-			if html && look {
+			switch {
+			case html && look:
 				return misuse("--html writes tags and --check looks at them; say one")
+			case html && slices.Contains(args, "-"):
+				return misuse("a tag needs a file's name or address, which standard input has not")
 			}
 			door, err := a.open(sourceFlags{plain: plainHTTP})
 			if err != nil {

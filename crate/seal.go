@@ -2,7 +2,6 @@ package crate
 
 import (
 	"context"
-	"path/filepath"
 
 	"merrycrate.example/merry/crate/sealing"
 )
@@ -30,10 +29,10 @@ func (c *Crate) SealFiles(ctx context.Context, names []string, algorithm string)
 	return sealing.Files(ctx, c.Dir, names, algorithm, c.Origin.FetchAsked)
 }
 
-// SealPage looks at what a page demands of the files that it asks for. Local ones are looked for from the folder that the page is in,
-// one of the folder that the command was given in.
-func (c *Crate) SealPage(ctx context.Context, b []byte, at string) ([]SealDemand, error) {
-	return sealing.Page(ctx, b, filepath.Join(c.Dir, filepath.Dir(at)), c.Origin.Fetch)
+// SealPage looks at what a page demands of the files that it asks for. Local ones are looked for below the folder that the command was
+// given in, from which the page's name is.
+func (c *Crate) SealPage(ctx context.Context, b []byte, name string) ([]SealDemand, error) {
+	return sealing.Page(ctx, b, c.Dir, name, c.Origin.Fetch)
 }
 
 // SealText reads a file or an address whose tag is to be written.

@@ -65,7 +65,7 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 		return nil
 	})
 	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
-		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows, or is deferred on a page whose policy forbids inline scripts")
+		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows, or is deferred on a page whose policy forbids inline scripts, or a stylesheet that does not apply to all at once")
 	}
 	out.Pages = changed(out.Pages)
 	return out, err

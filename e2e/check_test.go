@@ -364,7 +364,7 @@ func TestFeatures(t *testing.T) {
 func TestWatch(t *testing.T) {
 	t.Parallel()
 	if runtime.GOOS == "windows" {
-		t.Skip("there are no interrupts to send")
+		t.Skip("Windows has no interrupt that one process could send another")
 	}
 	s := merrytest.Started(t)
 	s.Fail(2, []string{"--watch checks and tells"}, "check", "--watch", "--fix")

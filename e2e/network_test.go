@@ -44,7 +44,8 @@ func TestConnections(t *testing.T) {
 	}{
 		{"contents", none}, {"check", none}, {"check --rehearse", none}, {"check --profile live", none}, {"check --fix", none}, {"order **", none}, {"order ** --fix", none}, {"bill", none},
 		{"bill --form cyclonedx", none}, {"hold oarlock --because x", none}, {"omit oarlock", none}, {"include js/club.js --page index.html", none}, {"drop brinework", none}, {"undo", none},
-		{"undo --list", none}, {"seal js/club.js", none}, {"cache", none}, {"start", none}, {"peek ../downloads/oarlock-2.0.3.zip", none}, {"take ../downloads/oarlock-1.4.2.zip --as old --together", none},
+		{"undo --list", none}, {"seal js/club.js", none}, {"seal --html js/club.js", none}, {"check --policy", none}, {"check --pages", none}, {"sources try harbour", some}, {"sources --measure", some},
+		{"seal --check --plain index.html", some}, {"cache", none}, {"start", none}, {"peek ../downloads/oarlock-2.0.3.zip", none}, {"take ../downloads/oarlock-1.4.2.zip --as old --together", none},
 		{"sources set registry https://registry.harbour.example", none}, {"sources set cdn other https://cdn.other.example/{name}/{version}/{path}", none}, {"switch --hints", none}, {"move oarlock vendor/oarlock", none},
 		{"move js/club.js js/own/", none}, {"move --found", none}, {"drop tidechart --files dist/tidechart.min.css", none}, {"settle", none}, {"include tidechart --only dist/tidechart.js --page tides.html", none}, {"refill", some},
 		{"check --online", some}, {"switch --local", some}, {"versions tidechart", some}, {"versions --newer", some}, {"take tidechart --as again --together", some}, {"peek tidechart", some}, {"sources", some},

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -296,4 +297,48 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 	}
 	s.Write("js/local-copy.js", "var mine;\n")
 	s.Fail(1, []string{"js/local-copy.js is there already"}, "switch", "--cdn", "--fallback", "--page", "tides.html")
+}
+
+// TestFallbackUnderAPolicyLives: the fallbacks of a page whose policy forbids inline scripts stay what they are when libraries move up a
+// version, files and the page itself move, and the same is asked for again; and they still load the copies.
+func TestFallbackUnderAPolicyLives(t *testing.T) {
+	s, c := linked(t)
+	s.Register()
+	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
+	s.Replace("tides.html", "<title>", meta+"\n    <link rel=\"stylesheet\" media=\"print\" href=\"css/brinework.css\">\n    <title>")
+	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
+	page := s.Read("tides.html")
+	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
+	if s.Read("tides.html") != page {
+		t.Errorf("the same again changed the page:\n%s", s.Read("tides.html"))
+	}
+	_, port, _ := strings.Cut(c.Addr, ":")
+	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
+	defer server.Close()
+	at := "tides.html"
+	for _, command := range []string{"repin oarlock@2.1.0", "move js scripts", "move oarlock vendor/oarlock", "move tides.html pages/tides.html", "move scripts js", "move pages/tides.html tides.html"} {
+		s.Run(strings.Fields(command)...)
+		if args := strings.Fields(command); args[0] == "move" && strings.HasSuffix(args[2], ".html") {
+			at = args[2]
+		}
+		page := s.Read(at)
+		if strings.Count(page, "local-copy.js\" data-") != 3 || strings.Contains(page, "document.write") {
+			t.Fatalf("after %s the page is\n%s", command, page)
+		}
+		if out := s.Try("check", at, "--no-rehearse").Out; strings.Contains(out, "file-missing") || strings.Contains(out, "policy-") || strings.Contains(out, "leads-nowhere") {
+			t.Fatalf("after %s check says\n%s\n%s", command, out, page)
+		}
+		for part := range strings.SplitSeq(page, "data-copy=\"") {
+			if ref, _, quoted := strings.Cut(part, "\""); quoted && (strings.HasSuffix(ref, ".js") || strings.HasSuffix(ref, ".css")) {
+				if _, err := os.Stat(filepath.Join(s.Dir, filepath.Dir(at), ref)); err != nil {
+					t.Errorf("after %s a fallback leads to %s:\n%s", command, ref, page)
+				}
+			}
+		}
+	}
+	c.Down()
+	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	if _, _, value := visit(t, ctx, server.URL+"/tides.html", `[oarlock.version, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`); value != "2.1.0,1.2.0,flex" {
+		t.Errorf("with the CDN down the page's state is %v", value)
+	}
 }

@@ -366,6 +366,11 @@ func TestSealAnywhere(t *testing.T) {
 	if out := s.Run("seal", "--check", "fine.html"); !strings.Contains(out, "0 tags to put right") {
 		t.Errorf("--check says\n%s", out)
 	}
+	s.Write("crews/deep.html", "<script src='../js/oarlock.min.js' integrity='"+hash+"'></script><script src='/js/oarlock.min.js' integrity='"+hash+"'></script><script src='oarlock.min.js' integrity='"+hash+"'></script>")
+	if r := s.Try("seal", "--check", "crews/deep.html"); strings.Count(r.Out, "  right  ") != 2 || !strings.Contains(r.Out, "there is no file crews/oarlock.min.js") {
+		t.Errorf("from a folder below, --check says\n%s%s", r.Out, r.Err)
+	}
+	s.Fail(2, []string{"a tag needs a file's name"}, "seal", "--html", "-")
 	s.Fail(1, []string{"there is no file nowhere.html"}, "seal", "--check", "nowhere.html")
 	s.Fail(2, []string{"say one"}, "seal", "--check", "--html", "fine.html")
 	s.Fail(3, []string{"gone.js"}, "seal", "--plain", "http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js")

@@ -64,11 +64,14 @@ func (k *pageCheck) lacks() {
 		}
 		name := cmp.Or(in.Path, in.URL, "this "+raw.Kind.String())
 		why, next := "such a browser stops at that place with an error", "ask for it first (typeof, in), give it by a script before this one, or take a build for older browsers"
-		verb := "uses"
+		verb, has := "uses", "has"
+		if strings.Contains(list[0].Who, ",") || strings.HasPrefix(list[0].Who, "browsers") {
+			has = "have"
+		}
 		if raw.Kind == page.Stylesheet || raw.Kind == page.InlineStyle {
 			why, next = "such a browser passes over the rule or the declaration", "write what older browsers know before it, or put it into @supports"
 		}
-		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s has not got", name, verb, strings.Join(words, ", "), list[0].Who), why, next)
+		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s %s not got", name, verb, strings.Join(words, ", "), list[0].Who, has), why, next)
 	}
 }
 

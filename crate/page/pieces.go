@@ -48,7 +48,7 @@ func (p *Page) Pieces(visit func(Piece)) {
 			case a.Name == "style":
 				visit(Piece{StyleValue, a.Name, text(), a.ValueStart})
 			case a.Name == "href" || a.Name == "action" || a.Name == "formaction":
-				if v := text(); len(v) > 11 && strings.EqualFold(strings.TrimSpace(v)[:min(11, len(strings.TrimSpace(v)))], "javascript:") {
+				if v := text(); strings.HasPrefix(strings.ToLower(strings.TrimSpace(v)), "javascript:") {
 					visit(Piece{ScriptLink, a.Name, v, a.ValueStart})
 				}
 			}

@@ -2,7 +2,6 @@ package policies
 
 import (
 	"fmt"
-	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -16,12 +15,20 @@ import (
 
 // policyFindings collects what policies forbid on one page.
 type policyFindings struct {
-	v     *tags.Page
-	file  string
-	found []check.Finding
-	many  map[string][]Used // forbidden uses that are told once, by what is told of them
-	first map[string]standing
-	said  map[int]bool // places that were told already
+	v      *tags.Page
+	file   string
+	found  []check.Finding
+	groups []group
+	said   map[string]bool // what was told already, by one policy of several
+}
+
+// A group is what one directive forbids and one thing would mend: it is told once.
+type group struct {
+	many  Several
+	where string // the policy
+	shown string // its directive
+	next  string
+	uses  []Used
 }
 
 func (k *policyFindings) add(name string, s check.Severity, at int, message, why, next string) {
@@ -49,39 +56,54 @@ func (k *policyFindings) unheeded() {
 
 func (k *policyFindings) judge(p standing, u Used) {
 	verdict, by := p.Judge(u.Use)
-	if verdict != policy.Forbidden || k.said[u.At] {
+	key := fmt.Sprint(u.At, u.what)
+	if verdict != policy.Forbidden || k.said[key] {
 		return
 	}
 	if k.said == nil {
-		k.said, k.many, k.first = map[int]bool{}, map[string][]Used{}, map[string]standing{}
+		k.said = map[string]bool{}
 	}
-	k.said[u.At] = true
-	if u.Many != "" {
-		key := string(u.Many) + "\x00" + by
-		k.many[key] = append(k.many[key], u)
-		if len(k.many[key]) == 1 {
-			k.first[key] = p
-		}
-		return
+	k.said[key] = true
+	g := group{many: u.Many, where: p.where, shown: shown(p, by), next: next(u, by)}
+	at := slices.IndexFunc(k.groups, func(o group) bool {
+		return o.many == g.many && o.where == g.where && o.shown == g.shown && o.next == g.next
+	})
+	if at < 0 {
+		at, k.groups = len(k.groups), append(k.groups, g)
 	}
-	k.add(check.PolicyForbids, check.Error, u.At, fmt.Sprintf("the policy of %s forbids %s: %s", p.where, u.what, shown(p, by)), "a browser will neither load nor run it", next(u, by))
+	k.groups[at].uses = append(k.groups[at].uses, u)
 }
 
-// several tells of what stands in many elements once.
-func (k *policyFindings) several() {
-	for _, key := range slices.Sorted(maps.Keys(k.many)) {
-		list, p := k.many[key], k.first[key]
-		many, by, _ := strings.Cut(key, "\x00")
-		message := fmt.Sprintf("the policy of %s forbids %s: %s", p.where, list[0].what, shown(p, by))
-		if len(list) > 1 {
-			message = fmt.Sprintf("the policy of %s forbids %d %s, the first one here: %s", p.where, len(list), many, shown(p, by))
-		}
-		why := "a browser passes over it"
-		severity := check.Error
-		if many == string(Links) {
+// mostForbidden is how many things one finding names.
+const mostForbidden = 3
+
+// tell tells each group once, at the first of its things.
+func (k *policyFindings) tell() {
+	for _, g := range k.groups {
+		first, what := g.uses[0], g.uses[0].what
+		why, severity := "a browser will neither load nor run it", check.Error
+		switch {
+		case g.many == Links:
 			severity, why = check.Warning, "nothing happens when somebody follows the link"
+		case g.many != "":
+			why = "a browser passes over it"
 		}
-		k.add(check.PolicyForbids, severity, list[0].At, message, why, list[0].next+", or allow it: merry check --policy shows how")
+		switch {
+		case len(g.uses) == 1:
+		case g.many != "":
+			what = fmt.Sprintf("%d %s, the first one here", len(g.uses), g.many)
+		default:
+			var names []string
+			for _, u := range g.uses[:min(len(g.uses), mostForbidden)] {
+				names = append(names, u.what)
+			}
+			what = strings.Join(names, ", ")
+			if more := len(g.uses) - mostForbidden; more > 0 {
+				what += fmt.Sprintf(" and %d more", more)
+			}
+			why = "a browser will neither load nor run them"
+		}
+		k.add(check.PolicyForbids, severity, first.At, fmt.Sprintf("the policy of %s forbids %s: %s", g.where, what, g.shown), why, g.next)
 	}
 }
 
@@ -92,6 +114,8 @@ func shown(p standing, by string) string {
 // next says how a use could be allowed.
 func next(u Used, by string) string {
 	switch {
+	case u.Many != "":
+		return u.next + ", or allow it: merry check --policy shows how"
 	case u.Inline && by != "sandbox":
 		return fmt.Sprintf("put it into a file of the site, or add %s to %s", policy.HashOf(u.Text), by)
 	case by == "sandbox":
@@ -121,7 +145,7 @@ func (k *policyFindings) demanded(demands []string) {
 		switch meta, err := integrity.Parse(value); {
 		case err != nil || len(meta.Strongest()) == 0:
 			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity of each %s, and the tag of %s has none", destination, k.v.Name(i)),
-				"a browser will not load it", "merry seal FILE prints the integrity; write it on the tag, with crossorigin")
+				"a browser will not load it", "merry seal --html FILE prints the tag with its integrity; write crossorigin on it, too")
 		case !cors && !in.Module:
 			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
 				"without it a browser does not count the integrity, and will not load the file", `write crossorigin="anonymous" on the tag`)

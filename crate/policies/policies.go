@@ -349,11 +349,12 @@ func (g *Guard) Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
 	for i := range v.Includes {
 		at[v.Includes[i].Start] = i
 	}
+	uses := g.Uses(v)
 	for _, p := range list {
 		if !p.Evals() {
 			eval = rehearse.EvalForbidden
 		}
-		for _, u := range g.Uses(v) {
+		for _, u := range uses {
 			if verdict, _ := p.Judge(u.Use); verdict == policy.Forbidden && u.Directive == "script-src-elem" && p.from <= u.At {
 				if i, ok := at[u.At]; ok {
 					scripts[i] = true
@@ -380,7 +381,7 @@ func (g *Guard) Findings(v *tags.Page, file string) []check.Finding {
 			}
 		}
 	}
-	k.several()
+	k.tell()
 	k.demanded(demands)
 	return k.found
 }

@@ -16,6 +16,8 @@ type Header struct {
 	For string
 	// Files is the expression that the names of files must match, nil for all.
 	Files *regexp.Regexp
+
+	address *regexp.Regexp // of For
 }
 
 // Applies tells whether an address of the site, with a slash at its begin, gets the header.
@@ -23,21 +25,20 @@ func (h *Header) Applies(address string) bool {
 	if h.Files != nil && !h.Files.MatchString(path.Base(address)) {
 		return false
 	}
-	if h.For == "" {
+	if h.address == nil {
 		return true
 	}
 	for _, as := range []string{address, strings.TrimSuffix(address, "index.html"), strings.TrimSuffix(address, ".html")} {
-		if wild(h.For, as) {
+		if h.address.MatchString(as) {
 			return true
 		}
 	}
 	return false
 }
 
-// wild matches a pattern in which * stands for anything and :word for one segment.
-func wild(pattern, text string) bool {
+// wild is the expression of a pattern in which * stands for anything and :word for one segment.
+func wild(pattern string) *regexp.Regexp {
 	var expression strings.Builder
-	expression.WriteString("^")
 	for _, part := range wildcards.FindAllString(pattern, -1) {
 		switch {
 		case part == "*":
@@ -48,8 +49,19 @@ func wild(pattern, text string) bool {
 			expression.WriteString(regexp.QuoteMeta(part))
 		}
 	}
-	ok, err := regexp.MatchString(expression.String()+"$", text)
-	return err == nil && ok
+	return compiled("^" + expression.String() + "$")
+}
+
+// nothing matches no text.
+var nothing = regexp.MustCompile(`$^`)
+
+// compiled is an expression; one that is none, as a file of headers may well have, matches nothing.
+func compiled(expression string) *regexp.Regexp {
+	r, err := regexp.Compile(expression)
+	if err != nil {
+		return nothing
+	}
+	return r
 }
 
 var (
@@ -65,6 +77,7 @@ var (
 func ReadHeaders(b []byte) []Header {
 	var list []Header
 	pattern := ""
+	var address *regexp.Regexp
 	var files []*regexp.Regexp // of the sections that stand open; nil for those of another kind
 	for n, line := range joined(b) {
 		text := strings.TrimSpace(line)
@@ -72,7 +85,7 @@ func ReadHeaders(b []byte) []Header {
 			continue
 		}
 		at := func(name, value string) Header {
-			h := Header{Name: strings.ToLower(strings.Trim(name, `"`)), Value: strings.TrimSpace(value), Line: n + 1, For: pattern}
+			h := Header{Name: strings.ToLower(strings.Trim(name, `"`)), Value: strings.TrimSpace(value), Line: n + 1, For: pattern, address: address}
 			for _, f := range files {
 				if f != nil {
 					h.Files = f
@@ -107,11 +120,12 @@ func ReadHeaders(b []byte) []Header {
 				_, after, _ := strings.Cut(rest, "/")
 				pattern = "/" + after
 			}
+			address = wild(pattern)
 			continue
 		}
 		if m := named.FindStringSubmatch(text); m != nil {
 			if !indented {
-				pattern = ""
+				pattern, address = "", nil
 			}
 			list = append(list, at(m[1], m[2]))
 		}
@@ -150,13 +164,10 @@ func sectionFiles(kind, value string) *regexp.Regexp {
 	value = strings.Trim(strings.TrimSpace(expression), `"'`)
 	switch {
 	case kind == "filesmatch", kind == "files" && is:
-		if r, err := regexp.Compile(value); err == nil {
-			return r
-		}
-		return regexp.MustCompile(`$^`) // matches nothing
+		return compiled(value)
 	case kind == "files":
 		quoted := strings.NewReplacer(`\*`, ".*", `\?`, ".").Replace(regexp.QuoteMeta(value))
-		return regexp.MustCompile("^" + quoted + "$")
+		return compiled("^" + quoted + "$")
 	}
 	return nil
 }

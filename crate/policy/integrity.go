@@ -47,7 +47,10 @@ func (p *Policy) Ignored(meta bool) []Flaw {
 			list = append(list, Flaw{d.name, "no browser knows a directive of this name"})
 		case fallbacks[d.name] != nil || d.name == "default-src":
 			for _, s := range d.value {
-				if !isSource(s) {
+				switch {
+				case Unquoted(s):
+					list = append(list, Flaw{s + " in " + d.name, "without quotes it is the name of a host: write '" + s + "'"})
+				case !isSource(s):
 					list = append(list, Flaw{s + " in " + d.name, "it is no source as policies have them: 'self', a host, a scheme with a colon, a hash or nonce in quotes"})
 				}
 			}
@@ -67,7 +70,16 @@ func isSource(s string) bool {
 		low := strings.ToLower(s)
 		return slices.Contains(keywords, low) || len(s) > 8 && strings.HasSuffix(s, "'") && (strings.HasPrefix(low, "'nonce-") || isHash(low))
 	}
+	if Unquoted(s) {
+		return false
+	}
 	return templated([]string{s}) || sourceForm.MatchString(s)
+}
+
+// Unquoted tells a keyword, a hash or a nonce that somebody wrote without its quotes: a browser takes it for a host of that name.
+func Unquoted(s string) bool {
+	quoted := "'" + strings.ToLower(s) + "'"
+	return slices.Contains(keywords, quoted) || strings.HasPrefix(quoted, "'nonce-") || isHash(quoted)
 }
 
 // Heeded is the policy as a meta element has it.

@@ -161,7 +161,7 @@ func inline(u Use, sources []string) Verdict {
 			particular = true
 		case strings.HasPrefix(low, "'nonce-"):
 			particular = true
-			if element && u.Nonce != "" && s[len("'nonce-"):len(s)-1] == u.Nonce {
+			if element && isNonce(s, u.Nonce) {
 				return Allowed
 			}
 		case isHash(low):
@@ -184,6 +184,11 @@ func inline(u Use, sources []string) Verdict {
 	return Forbidden
 }
 
+// isNonce tells whether a source expression is that of a tag's nonce. One that lacks its closing quote is none.
+func isNonce(source, nonce string) bool {
+	return nonce != "" && len(source) > len("'nonce-'") && source[len("'nonce-"):] == nonce+"'"
+}
+
 // templated tells whether a server fills something in among sources: a nonce, mostly.
 func templated(sources []string) bool {
 	return slices.ContainsFunc(sources, func(s string) bool { return strings.ContainsAny(s, "{}$%<>") })
@@ -197,7 +202,7 @@ func outside(u Use, sources []string) Verdict {
 	for _, s := range sources {
 		switch low := strings.ToLower(s); {
 		case strings.HasPrefix(low, "'nonce-"):
-			if u.Nonce != "" && (script || strings.HasPrefix(u.Directive, "style-src")) && s[len("'nonce-"):len(s)-1] == u.Nonce {
+			if (script || strings.HasPrefix(u.Directive, "style-src")) && isNonce(s, u.Nonce) {
 				return Allowed
 			}
 		case isHash(low):

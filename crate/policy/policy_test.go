@@ -26,6 +26,7 @@ func TestJudge(t *testing.T) {
 		{"SCRIPT-SRC 'SELF'", own, Allowed, "script-src"},
 		{"script-src *", own, Allowed, "script-src"},
 		{"script-src club.example", own, Unclear, "script-src"},
+		{"script-src self", own, Forbidden, "script-src"},
 		{"script-src https://cdn.harbour.example", with(own, func(u *Use) { u.Foreign = func(h string) bool { return h == "cdn.harbour.example" } }), Forbidden, "script-src"},
 		{"script-src cdn.harbour.example", script("https://cdn.harbour.example/a.js"), Allowed, "script-src"},
 		{"script-src *.harbour.example", script("https://cdn.harbour.example/a.js"), Allowed, "script-src"},
@@ -42,6 +43,8 @@ func TestJudge(t *testing.T) {
 		{"script-src 'strict-dynamic' *", script("https://cdn.harbour.example/a.js"), Forbidden, "script-src"},
 		{"script-src 'nonce-tide'", with(own, func(u *Use) { u.Nonce = "tide" }), Allowed, "script-src"},
 		{"script-src 'nonce-tide'", with(own, func(u *Use) { u.Nonce = "Tide" }), Forbidden, "script-src"},
+		{"script-src 'nonce-", with(own, func(u *Use) { u.Nonce = "tide" }), Forbidden, "script-src"},
+		{"script-src 'nonce-", with(inline, func(u *Use) { u.Nonce = "tide" }), Forbidden, "script-src"},
 		{"script-src 'sha384-AAAA'", with(own, func(u *Use) { u.Integrity = []string{"sha384-AAAA"} }), Allowed, "script-src"},
 		{"script-src 'unsafe-inline'", inline, Allowed, "script-src"},
 		{"script-src 'unsafe-inline' 'nonce-x'", inline, Forbidden, "script-src"},
@@ -84,7 +87,8 @@ func TestIgnored(t *testing.T) {
 		{"frame-ancestors 'none'; sandbox; default-src 'self'", true, "frame-ancestors, sandbox"},
 		{"frame-ancestors 'none'; sandbox; default-src 'self'", false, ""},
 		{"scripts-src 'self'", false, "scripts-src"},
-		{"script-src /js/ self. 'slef' cdn.harbour.example/lib 'nonce-a'", false, "/js/ in script-src, 'slef' in script-src"},
+		{"script-src self nonce-tide sha256-AAAA; default-src NONE", false, "self in script-src, nonce-tide in script-src, sha256-AAAA in script-src, NONE in default-src"},
+		{"script-src /js/ self.example 'slef' cdn.harbour.example/lib 'nonce-a'", false, "/js/ in script-src, 'slef' in script-src"},
 	} {
 		if got := parts(tt.text, tt.meta); got != tt.want {
 			t.Errorf("%q: %q is passed over, want %q", tt.text, got, tt.want)
@@ -119,11 +123,11 @@ func TestReadHeaders(t *testing.T) {
 
 // FuzzPolicies: no text of a policy or a file of headers makes reading or judging fail.
 func FuzzPolicies(f *testing.F) {
-	for _, s := range []string{"default-src 'self'", "script-src 'nonce-' 'sha256-' https://[::1", "sandbox", ";;;", "Header set A \"b", "/x\n  A: b\n<Files ~ \"(\">\n", "script-src https://*:*/"} {
+	for _, s := range []string{"default-src 'self'", "script-src 'nonce-' 'sha256-' https://[::1", "script-src 'nonce-", "sandbox", ";;;", "Header set A \"b", "/\x83\n A: b", "<Files \x83>\n", "/x\n  A: b\n<Files ~ \"(\">\n", "script-src https://*:*/"} {
 		f.Add(s, "https://cdn.harbour.example/a.js")
 	}
 	f.Fuzz(func(t *testing.T, text, url string) {
-		for _, u := range []Use{{Directive: "script-src-elem", URL: url}, {Directive: "style-src-attr", Inline: true, Text: url}, {Directive: "img-src", Path: "/" + url, Nonce: url}} {
+		for _, u := range []Use{{Directive: "script-src-elem", URL: url, Nonce: "tide"}, {Directive: "script-src-elem", Inline: true, Text: url, Nonce: url}, {Directive: "style-src-attr", Inline: true, Text: url}, {Directive: "img-src", Path: "/" + url, Nonce: url}} {
 			for _, p := range ParseHeader(text) {
 				p.Judge(u)
 				p.Ignored(true)

@@ -280,7 +280,7 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 		}
 	}
 	if n, _ := e.FallbackOf(i); n >= 0 {
-		if tag := tags.FallbackTag(&e.Includes[i], e.FallbackGlobal(n), local); tag != "" {
+		if tag := e.FallbackAgain(i, n, local); tag != "" {
 			e.SetFallback(i, tag)
 			if same && new.At != old.File.At {
 				done.Removed, done.Added = append(done.Removed, old.File.At.String()), append(done.Added, local)

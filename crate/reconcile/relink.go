@@ -144,6 +144,7 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 // page makes one page's references follow.
 func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) error {
 	_, itself := r.own[e.Path]
+	var fallbacks []int      // that were written anew
 	byPlace := map[int]int{} // where an include's reference stands to the include
 	for i := range e.Includes {
 		if a := e.Includes[i].RefAttr; a.End > 0 {
@@ -151,7 +152,8 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		}
 		if n, local := e.FallbackOf(i); n >= 0 && (itself || r.moved[local.Path] != paths.InSite{}) {
 			if ref, ok := tags.Reference(e.Page.Page, r.at(e.Path), r.at(local.Path)); ok {
-				e.SetFallback(i, tags.FallbackTag(&e.Includes[i], e.FallbackGlobal(n), ref))
+				e.SetFallback(i, e.FallbackAgain(i, n, ref))
+				fallbacks = append(fallbacks, n)
 			}
 		}
 	}
@@ -163,6 +165,9 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		if ref.In == page.InText {
 			r.mention(e, ref)
 			return
+		}
+		if ref.Attribute == "data-copy" && slices.ContainsFunc(fallbacks, func(n int) bool { return e.Includes[n].Start < ref.Start && ref.Start < e.Includes[n].End }) {
+			return // it followed already
 		}
 		new := r.lead(e.Path, base, ref.Ref)
 		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") && r.moved[tags.Resolve(e.Path, base, ref.Ref).Path].IsZero() {

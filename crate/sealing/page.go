@@ -3,17 +3,21 @@ package sealing
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"net/url"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/tags"
 )
 
 // Tag writes the tag that brings a file onto a page, with its integrity: a link of another site with crossorigin, without which a browser
@@ -25,7 +29,7 @@ func Tag(l Line, text []byte) string {
 		values["crossorigin"] = "anonymous"
 		names = append(names, "crossorigin")
 	}
-	if strings.EqualFold(path.Ext(withoutQuery(l.File)), ".css") {
+	if strings.EqualFold(path.Ext(tags.WithoutQuery(l.File)), ".css") {
 		return page.With(page.StyleTag(l.File), names, values)
 	}
 	if script.Analyze(text).Form == script.Module {
@@ -33,12 +37,6 @@ func Tag(l Line, text []byte) string {
 		names = append([]string{"type"}, names...)
 	}
 	return page.With(page.ScriptTag(l.File, false), names, values)
-}
-
-func withoutQuery(ref string) string {
-	ref, _, _ = strings.Cut(ref, "?")
-	ref, _, _ = strings.Cut(ref, "#")
-	return ref
 }
 
 // A Demand is what a page's tag, or a line of its import map, demands of a file.
@@ -65,18 +63,27 @@ const (
 	Unfetched State = "not there"      // the bytes can't be had
 )
 
+// A look is one at a page: where it is, and how files are had.
+type look struct {
+	page  *page.Page
+	at    paths.InSite // the page, from a folder that stands for the site's
+	dir   string       // that folder
+	fetch Fetcher
+}
+
 // Page looks at what a page demands of the files that it asks for: scripts, modules, stylesheets, what is preloaded, and what its import
-// maps have integrity for. References are from a folder, "" where local files can't be found.
-func Page(ctx context.Context, b []byte, dir string, fetch Fetcher) ([]Demand, error) {
+// maps have integrity for. Local files are looked for below a folder, from which the page's name is.
+func Page(ctx context.Context, b []byte, dir, name string, fetch Fetcher) ([]Demand, error) {
 	pg, err := page.Read(b)
 	if err != nil {
 		return nil, err
 	}
+	l := &look{pg, paths.Found(path.Clean(filepath.ToSlash(name))), dir, fetch}
 	var list []Demand
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
 		if strings.Contains(in.Inert, "type importmap") {
-			list = append(list, mapped(ctx, pg, in, dir, fetch)...)
+			list = append(list, l.mapped(ctx, in)...)
 		}
 		loads := in.Kind == page.Script || in.Kind == page.Stylesheet || in.Kind == page.Hint && strings.Contains(in.Rel, "preload")
 		if in.Inert != "" || !loads || in.Ref == "" || in.Templated() {
@@ -84,7 +91,7 @@ func Page(ctx context.Context, b []byte, dir string, fetch Fetcher) ([]Demand, e
 		}
 		value, _ := pg.Attr(in, "integrity")
 		_, cors := pg.Attr(in, "crossorigin")
-		d := demand(ctx, in.Ref, pg.Base, value, cors || in.Module || in.Rel == "modulepreload", dir, fetch)
+		d := l.demand(ctx, in.Ref, value, cors || in.Module || in.Rel == "modulepreload", in.Start)
 		d.Line, d.Column = pg.Position(in.Start)
 		list = append(list, d)
 	}
@@ -92,35 +99,37 @@ func Page(ctx context.Context, b []byte, dir string, fetch Fetcher) ([]Demand, e
 }
 
 // mapped looks at the integrity of an import map (HTML Standard, section 8.1.6.4).
-func mapped(ctx context.Context, pg *page.Page, in *page.Include, dir string, fetch Fetcher) []Demand {
+func (l *look) mapped(ctx context.Context, in *page.Include) []Demand {
 	var read struct{ Integrity map[string]string }
-	if json.Unmarshal(pg.InlineText(in), &read) != nil {
+	text := string(l.page.InlineText(in))
+	if json.Unmarshal([]byte(text), &read) != nil {
 		return nil
 	}
 	var list []Demand
-	for ref, value := range read.Integrity {
-		d := demand(ctx, ref, pg.Base, value, true, dir, fetch)
-		d.Line, d.Column = pg.Position(in.TextStart() + max(0, strings.Index(string(pg.InlineText(in)), ref)))
+	for _, ref := range slices.Sorted(maps.Keys(read.Integrity)) {
+		d := l.demand(ctx, ref, read.Integrity[ref], true, in.Start)
+		d.Line, d.Column = l.page.Position(in.TextStart() + max(0, strings.LastIndex(text, ref))) // its integrity stands behind its import
 		list = append(list, d)
 	}
 	return list
 }
 
-func demand(ctx context.Context, ref, base, value string, cors bool, dir string, fetch Fetcher) Demand {
+// demand looks at one demand, made at an offset of the page.
+func (l *look) demand(ctx context.Context, ref, value string, cors bool, offset int) Demand {
 	d := Demand{Ref: ref, Says: value}
-	address, foreign := whole(ref, base)
+	t := tags.Resolve(l.at, l.page.BaseAt(offset), ref)
 	meta, err := integrity.Parse(value)
 	demanded := err == nil && len(meta) > 0
 	switch {
-	case !demanded && foreign:
+	case !demanded && t.URL != "":
 		d.State = None
 	case !demanded:
 		d.State = Local
 		return d
-	case foreign && !cors:
+	case t.URL != "" && !cors:
 		d.State = NoOrigin
 	}
-	b, err := bytesOf(ctx, address, foreign, dir, fetch)
+	b, err := l.bytes(ctx, t)
 	if err != nil {
 		if d.Fault = err.Error(); d.State == "" {
 			d.State = Unfetched
@@ -141,38 +150,22 @@ func demand(ctx context.Context, ref, base, value string, cors bool, dir string,
 	return d
 }
 
-// whole is an address in full, with https for one that takes the page's scheme, and whether it leads to another site.
-func whole(ref, base string) (string, bool) {
-	u, err := url.Parse(ref)
-	if err != nil {
-		return ref, false
+// bytes are those that a target leads to.
+func (l *look) bytes(ctx context.Context, t tags.Target) ([]byte, error) {
+	switch {
+	case t.URL != "":
+		return l.fetch(ctx, t.URL)
+	case t.IsZero():
+		return nil, errors.New(t.Odd)
 	}
-	if b, err := url.Parse(base); err == nil && base != "" {
-		u = b.ResolveReference(u)
-	}
-	if u.Host != "" && u.Scheme == "" {
-		u.Scheme = "https"
-	}
-	return u.String(), u.Host != ""
-}
-
-func bytesOf(ctx context.Context, address string, foreign bool, dir string, fetch Fetcher) ([]byte, error) {
-	if foreign {
-		return fetch(ctx, address)
-	}
-	name, err := url.PathUnescape(withoutQuery(address))
-	if err != nil || dir == "" {
-		return nil, fmt.Errorf("%s can't be found from here", address)
-	}
-	clean := filepath.FromSlash(strings.TrimPrefix(path.Clean("/"+name), "/"))
-	root, err := os.OpenRoot(dir)
+	root, err := os.OpenRoot(l.dir)
 	if err != nil {
 		return nil, err
 	}
 	defer root.Close()
-	b, err := root.ReadFile(clean)
+	b, err := root.ReadFile(filepath.FromSlash(t.Path.String()))
 	if err != nil {
-		return nil, fmt.Errorf("there is no file %s", name)
+		return nil, fmt.Errorf("there is no file %s below the folder that the command was given in, which stands for the site's", t.Path)
 	}
 	return b, nil
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/order"
@@ -64,6 +65,8 @@ var fallbackForms = func() []*regexp.Regexp {
 func FallbackTag(in *page.Include, global, ref string) string {
 	ref = quoteless.Replace(ref)
 	switch {
+	case in.Kind == page.Stylesheet && !applies(in):
+		return ""
 	case in.Kind == page.Stylesheet:
 		return fmt.Sprintf(styleFallback, ref)
 	case global == "" || in.Kind != page.Script || in.Module || in.When == page.Async:
@@ -74,13 +77,28 @@ func FallbackTag(in *page.Include, global, ref string) string {
 	return fmt.Sprintf(blockingFallback, global, ref)
 }
 
+// applies tells whether a stylesheet is for all who open the page, at once: one for print, an alternative or one that is switched on later
+// would come to apply by its stand-in.
+func applies(in *page.Include) bool {
+	return strings.TrimSpace(in.Rel) == "stylesheet" && !slices.ContainsFunc(in.Attrs, func(a page.Attr) bool { return a.Name == "media" || a.Name == "disabled" || a.Name == "title" })
+}
+
+// FallbackAgain writes the fallback of an include anew, for another place of the local copy, in the form that it has: at is that of the
+// fallback.
+func (e *Editor) FallbackAgain(i, at int, ref string) string {
+	if e.LoadsCopy(at) {
+		return CopyTag(&e.Includes[i], e.FallbackGlobal(at), ref, e.Reference(at))
+	}
+	return FallbackTag(&e.Includes[i], e.FallbackGlobal(at), ref)
+}
+
 // quoteless writes a reference so that it can stand in quotes of either kind in a script.
 var quoteless = strings.NewReplacer("'", "%27", `"`, "%22", "<", "%3C", ">", "%3E", "\\", "%5C")
 
 // CopyTag is FallbackTag for a page whose policy forbids inline scripts: a tag of the site's own script, from which a reference leads. A
 // deferred script can have none, since nothing that it could insert then would be waited for.
 func CopyTag(in *page.Include, global, ref, from string) string {
-	if in.Kind == page.Script && (global == "" || in.Module || in.When != page.Blocking) {
+	if in.Kind == page.Stylesheet && !applies(in) || in.Kind == page.Script && (global == "" || in.Module || in.When != page.Blocking) {
 		return ""
 	}
 	values := map[string]string{"data-copy": quoteless.Replace(ref)}
@@ -99,7 +117,7 @@ func (v *Page) FallbackOf(i int) (at int, local Target) {
 	if strings.TrimSpace(string(v.Bytes[v.Includes[i].End:in.Start])) != "" {
 		return -1, Target{}
 	}
-	if copied, has := v.Attr(in, "data-copy"); has && v.copies(i+1) {
+	if copied, has := v.Attr(in, "data-copy"); has && v.LoadsCopy(i+1) {
 		ref, _ := url.PathUnescape(copied)
 		return i + 1, Resolve(v.Path, v.Base, ref)
 	}
@@ -116,15 +134,15 @@ func (v *Page) FallbackOf(i int) (at int, local Target) {
 	return -1, Target{}
 }
 
-// copies tells whether an include is a tag of the script that loads local copies.
-func (v *Page) copies(i int) bool {
+// LoadsCopy tells whether an include is a tag of the script that loads local copies.
+func (v *Page) LoadsCopy(i int) bool {
 	in := &v.Includes[i]
 	return in.Kind == page.Script && strings.HasSuffix("/"+WithoutQuery(in.Ref), "/"+CopyScript)
 }
 
 // FallbackGlobal is the global that a fallback asks for.
 func (v *Page) FallbackGlobal(i int) string {
-	if global, has := v.Attr(&v.Includes[i], "data-global"); has && v.copies(i) {
+	if global, has := v.Attr(&v.Includes[i], "data-global"); has && v.LoadsCopy(i) {
 		return global
 	}
 	for _, form := range fallbackForms {
