@@ -302,7 +302,7 @@ func (g *Guard) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 			to = tags.Target{URL: ref}
 		}
 		if !to.IsZero() {
-			add(OfFile(ref), to, at, fmt.Sprintf("%s, for which %s asks", path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
+			add(OfFile(ref), to, at, fmt.Sprintf("%s (which %s asks for)", path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
 		}
 	}
 }
