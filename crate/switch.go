@@ -65,7 +65,7 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 		return nil
 	})
 	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
-		out.Notes = append(out.Notes, name+" has no fallback: it is async, or defines no global by which its absence shows, or is deferred on a page whose policy forbids inline scripts, or a stylesheet that does not apply to all at once")
+		out.Notes = append(out.Notes, name+" has no fallback: "+work.Without[name])
 	}
 	out.Pages = changed(out.Pages)
 	return out, err
@@ -110,7 +110,7 @@ func (c *Crate) drafts(ctx context.Context, d *reconcile.Draft, req SwitchReques
 	}
 	slices.Sort(added)
 	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "", Build: s.req.Build, Fallback: s.req.Fallback,
-		Hints: s.req.Hints, Memory: memory, Without: map[string]bool{}}
+		Hints: s.req.Hints, Memory: memory, Without: map[string]string{}}
 	d.OnPages(pages, work.Page)
 	return work, added, nil
 }

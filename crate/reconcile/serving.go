@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
@@ -26,8 +27,8 @@ type Serving struct {
 	Fallback  bool         // behind each CDN script, a local copy that stands in for it
 	Hints     bool         // preconnect and preload in the head
 	Memory    *tags.Memory
-	// Without are the names of files that could get no fallback.
-	Without map[string]bool
+	// Without are the names of files that could get no fallback, each with the reason.
+	Without map[string]string
 	// Guard, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
 	// that some page has it now.
 	Guard  *policies.Guard
@@ -116,30 +117,43 @@ func (s *Serving) fallback(e *tags.Editor, i int, to project.Sealed, linked bool
 	tag := ""
 	if linked && (s.Fallback || s.Serve == "" && old >= 0) {
 		at, _ := e.Project().InSite(to.File.At)
+		why := "the page's base leads to another site"
 		if ref, ok := tags.Reference(e.Page.Page, e.Path, at); ok {
-			global := ""
-			if !e.IsStyle(i) {
-				global = e.Project().GlobalOf(to)
-			}
-			tag = tags.FallbackTag(&e.Includes[i], global, ref)
-			if tag != "" && s.Guard != nil && s.Guard.ForbidsInline(e.Page, e.Includes[i].End, tag) {
-				tag = ""
-				if from, ok := tags.Reference(e.Page.Page, e.Path, s.Copies); ok {
-					tag = tags.CopyTag(&e.Includes[i], global, ref, from)
-				}
-				if tag != "" {
-					s.mu.Lock()
-					s.Copied = true
-					s.mu.Unlock()
-				}
-			}
+			tag, why = s.standIn(e, i, to, ref)
 		}
 		if tag == "" {
 			s.mu.Lock()
-			s.Without[path.Base(to.File.Path)] = true
+			s.Without[path.Base(to.File.Path)] = why
 			s.mu.Unlock()
 		}
 	}
 	e.SetFallback(i, tag)
 	return nil
+}
+
+// standIn writes the fallback for an include, or says why there can be none.
+func (s *Serving) standIn(e *tags.Editor, i int, to project.Sealed, ref string) (tag, why string) {
+	in, global := &e.Includes[i], ""
+	if !e.IsStyle(i) {
+		global = e.Project().GlobalOf(to)
+	}
+	tag = tags.FallbackTag(in, global, ref)
+	switch {
+	case tag == "" && e.IsStyle(i):
+		return "", "it does not apply to everybody at once, as its stand-in would"
+	case tag == "" && (in.Module || in.When == page.Async):
+		return "", "it is async, or a module, and has no turn in which its absence would show"
+	case tag == "":
+		return "", "it defines no global by which its absence shows"
+	case s.Guard == nil || !s.Guard.ForbidsInline(e.Page, in.End, tag):
+		return tag, ""
+	}
+	from, ok := tags.Reference(e.Page.Page, e.Path, s.Copies)
+	if tag = tags.CopyTag(in, global, ref, from); !ok || tag == "" {
+		return "", "it is deferred, and the page's policy forbids inline scripts"
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.Copied = true
+	return tag, ""
 }
