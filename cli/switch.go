@@ -23,6 +23,7 @@ func (a *app) switchCommand() *cobra.Command {
 		Long: `Switch makes pages refer to a CDN instead of the local copies, or back, and to the other build. A link
 gets the sealed file's integrity and crossorigin; a local reference loses them; all else of a tag stays. Before
 pages refer to an address, its bytes are fetched once and must equal the sealed ones; otherwise nothing is done.
+With --fallback a file that its CDN does not deliver is loaded from the local copy, with --then from another CDN first.
 Without libraries it is all of them, without --page all pages.`,
 		Example: `  merry switch --cdn --dry-run
   merry switch oarlock --cdn=harbour --page index.html
@@ -65,6 +66,7 @@ Without libraries it is all of them, without --page all pages.`,
 	f.BoolVar(&minified, "minified", false, "use the minified build")
 	f.BoolVar(&readable, "readable", false, "use the readable build")
 	f.BoolVar(&req.Fallback, "fallback", false, "behind each CDN script, load the local copy if the CDN does not answer")
+	f.StringSliceVar(&req.Then, "then", nil, "before the local copy, ask the CDN `NAME` (repeatable, in turn)")
 	f.BoolVar(&req.Hints, "hints", false, "put preconnect and preload into the head")
 	f.StringVar(&req.Profile, "profile", "", "do what the packing list says under this `NAME`")
 	f.StringSliceVar(&req.Pages, "page", nil, "only on the pages that match `GLOB` (repeatable)")

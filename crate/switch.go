@@ -25,9 +25,10 @@ type SwitchRequest struct {
 	Serve     record.Serve
 	CDN       string // which one, where there are several
 	Build     record.Build
-	Profile   string // what the packing list says under this name
-	Fallback  bool   // behind each CDN script, a local copy that stands in for it
-	Hints     bool   // preconnect and preload in the head
+	Profile   string   // what the packing list says under this name
+	Fallback  bool     // behind each CDN script, a local copy that stands in for it
+	Then      []string // CDNs that are asked before the local copy
+	Hints     bool     // preconnect and preload in the head
 }
 
 // Switched says what switch did.
@@ -66,6 +67,9 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 	})
 	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
 		out.Notes = append(out.Notes, name+" has no fallback: "+work.Without[name])
+	}
+	for _, name := range slices.Sorted(maps.Keys(work.Alone)) {
+		out.Notes = append(out.Notes, name+" falls back to its local copy at once: "+work.Alone[name])
 	}
 	out.Pages = changed(out.Pages)
 	return out, err
@@ -110,7 +114,7 @@ func (c *Crate) drafts(ctx context.Context, d *reconcile.Draft, req SwitchReques
 	}
 	slices.Sort(added)
 	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "", Build: s.req.Build, Fallback: s.req.Fallback,
-		Hints: s.req.Hints, Memory: memory, Without: map[string]string{}}
+		Hints: s.req.Hints, Memory: memory, Then: s.then, Without: map[string]string{}, Alone: map[string]string{}}
 	d.OnPages(pages, work.Page)
 	return work, added, nil
 }
@@ -120,6 +124,7 @@ type switching struct {
 	d       *reconcile.Draft
 	req     SwitchRequest
 	pattern cdn.Pattern
+	then    []cdn.Pattern
 	libs    []string
 }
 
@@ -146,15 +151,24 @@ func (s *switching) settle() error {
 		}
 	}
 	var err error
-	s.pattern, err = s.findPattern()
-	return err
+	if s.pattern, err = s.findPattern(); err != nil {
+		return err
+	}
+	for _, name := range req.Then {
+		pattern, ok := list.CDNs[name]
+		if !ok {
+			return problem.Refuse(problem.SourceUnset, "merry sources set cdn "+name+" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
+		}
+		s.then = append(s.then, pattern)
+	}
+	return nil
 }
 
 func (s *switching) title() string {
 	words := append([]string{}, s.req.Libraries...)
 	words = append(words, "to", string(s.req.Serve), s.req.CDN, string(s.req.Build))
 	if s.req.Fallback {
-		words = append(words, "with fallback")
+		words = append(words, strings.Join(append([]string{"with fallback"}, s.req.Then...), " "))
 	}
 	if s.req.Hints {
 		words = append(words, "with hints")
@@ -177,6 +191,12 @@ func (s *switching) fillProfile() error {
 		}
 		req.CDN = orWord(req.CDN, prof.CDN)
 		req.Fallback, req.Hints = req.Fallback || prof.Fallback, req.Hints || prof.Hints
+		if len(req.Then) == 0 {
+			req.Then = prof.Then
+		}
+	}
+	if len(req.Then) > 0 {
+		req.Fallback = true
 	}
 	if req.Fallback && req.Serve == record.Local {
 		return problem.Misuse("merry switch --cdn --fallback", "a fallback is for CDN links; local copies need none")

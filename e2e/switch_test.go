@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"merrycrate.example/merry/internal/merrytest"
 	"merrycrate.example/merry/standin"
@@ -417,6 +418,125 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 				if pagesOf(s) != before {
 					t.Error("there and back is not the same")
 				}
+			}
+		})
+	}
+}
+
+// TestFallbacksInTurn: where the first host answers nothing, a second gives scripts and styles, held to their integrity; where that gives
+// other bytes or nothing, the site's own do; a host that takes its time is waited for. There and back gives the same bytes.
+func TestFallbacksInTurn(t *testing.T) {
+	slow := time.Second
+	if os.Getenv("MERRY_MATRIX") == "all" {
+		slow = 30 * time.Second
+	}
+	for fault, local := range map[string]bool{"none": false, "first": false, "spoilt": true, "both": true, "slow": false} {
+		t.Run(fault, func(t *testing.T) {
+			s, c := linked(t)
+			s.Run("sources", "set", "cdn", "quay", "http://named.harbour.example/{name}/{file}?v={version}")
+			before := pagesOf(s)
+			_, port, _ := strings.Cut(c.Addr, ":")
+			ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+			asked := []string{}
+			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				asked = append(asked, r.URL.Path)
+				http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
+			}))
+			defer server.Close()
+			s.Run("switch", "--cdn=harbour", "--then", "quay")
+			page := s.Read("index.html")
+			if strings.Count(page, "document.write") != 5 || strings.Count(page, "named.harbour.example") != 3 {
+				t.Errorf("the page is\n%s", page)
+			}
+			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "included-twice") || strings.Contains(out, "leftover") {
+				t.Errorf("check says\n%s", out)
+			}
+			switch fault {
+			case "both":
+				c.Silence("named.harbour.example")
+				fallthrough
+			case "first":
+				c.Silence("cdn.harbour.example")
+			case "spoilt":
+				c.Spoil("brinework/1.2.0/css/brinework.min.css")
+			case "slow":
+				c.Slow("cdn.harbour.example", slow)
+			}
+			_, _, value := visit(t, ctx, server.URL+"/index.html", state)
+			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") {
+				t.Errorf("the page's state is %s", got)
+			}
+			if own := slices.Contains(asked, "/css/brinework.min.css"); own != local {
+				t.Errorf("the local stylesheet was fetched: %v", own)
+			}
+			if fault == "none" {
+				s.Run("move", "js/oarlock.min.js", "vendor/oarlock.min.js")
+				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example") != 3 || !strings.Contains(page, `vendor/oarlock.min.js"><\\/script>`) {
+					t.Errorf("after the move the page is\n%s", page)
+				}
+				s.Run("undo")
+				s.Run("switch", "--readable")
+				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example") != 3 || strings.Contains(page, "oarlock.min.js") {
+					t.Errorf("after the switch of builds the page is\n%s", page)
+				}
+				s.Run("undo")
+				s.Run("switch", "--local")
+				if pagesOf(s) != before {
+					t.Error("there and back is not the same")
+				}
+			}
+		})
+	}
+}
+
+// TestModuleFallbackInABrowser: a module whose host answers nothing, or other bytes, is imported from the site.
+func TestModuleFallbackInABrowser(t *testing.T) {
+	buoy := "export function mark() {}\nglobalThis.buoy = 'afloat';\n"
+	for _, fault := range []string{"none", "down", "spoilt"} {
+		t.Run(fault, func(t *testing.T) {
+			ailing := ""
+			cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				w.Header().Set("Access-Control-Allow-Origin", "*")
+				w.Header().Set("Content-Type", "text/javascript")
+				switch ailing {
+				case "down":
+					panic(http.ErrAbortHandler)
+				case "spoilt":
+					fmt.Fprint(w, "/* changed */", buoy)
+				default:
+					fmt.Fprint(w, buoy)
+				}
+			}))
+			defer cdn.Close()
+			s := merrytest.Started(t)
+			s.Archive("buoy-1.0.0.zip", map[string]string{"package.json": `{"name":"buoy","version":"1.0.0","type":"module","module":"dist/buoy.js"}`, "dist/buoy.js": buoy})
+			s.Run("take", "../downloads/buoy-1.0.0.zip", "--page", "index.html")
+			before := s.Read("index.html")
+			s.Run("sources", "set", "host", "quay.example", cdn.Listener.Addr().String())
+			s.Run("sources", "set", "cdn", "quay", "http://quay.example/{name}/{version}/{path}")
+			s.Run("switch", "buoy", "--cdn=quay", "--fallback", "--page", "index.html")
+			if page := s.Read("index.html"); strings.Count(page, `onerror="import('./js/buoy.js')"`) != 1 {
+				t.Errorf("the page is\n%s", page)
+			}
+			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "unused") || strings.Contains(out, "leftover") {
+				t.Errorf("check says\n%s", out)
+			}
+			ailing = fault
+			server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
+			defer server.Close()
+			_, _, value := visit(t, browser(t, "MAP quay.example "+cdn.Listener.Addr().String()), server.URL+"/index.html", "globalThis.buoy")
+			if value != "afloat" {
+				t.Errorf("the module is %v", value)
+			}
+			ailing = ""
+			s.Run("move", "js/buoy.js", "vendor/buoy.js")
+			if page := s.Read("index.html"); !strings.Contains(page, `onerror="import('./vendor/buoy.js')"`) {
+				t.Errorf("after the move the page is\n%s", page)
+			}
+			s.Run("undo")
+			s.Run("switch", "buoy", "--local", "--page", "index.html")
+			if got := s.Read("index.html"); got != before {
+				t.Errorf("there and back is\n%s", got)
 			}
 		})
 	}

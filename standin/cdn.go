@@ -47,7 +47,9 @@ type CDN struct {
 	spoilt map[string]bool
 	down   bool
 	busy   bool
-	asked  int // how often something without a version was asked for
+	silent map[string]bool          // hosts that answer nothing any more
+	slow   map[string]time.Duration // how long hosts take to answer
+	asked  int                      // how often something without a version was asked for
 }
 
 // Hosts are the names under which a CDN answers.
@@ -55,7 +57,7 @@ var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbo
 
 // NewCDN starts a CDN with the made-up libraries on a loopback port.
 func NewCDN() (*CDN, error) {
-	c := &CDN{files: map[string][]byte{}, spoilt: map[string]bool{}}
+	c := &CDN{files: map[string][]byte{}, spoilt: map[string]bool{}, silent: map[string]bool{}, slow: map[string]time.Duration{}}
 	for library, versions := range demo.Published() {
 		for _, v := range versions {
 			files, err := demo.Library(library, v)
@@ -136,12 +138,26 @@ func (c *CDN) Busy() {
 	c.busy = true
 }
 
+// Silence makes one host answer nothing any more.
+func (c *CDN) Silence(host string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.silent[host] = true
+}
+
+// Slow makes one host take its time with every answer from now on.
+func (c *CDN) Slow(host string, by time.Duration) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.slow[host] = by
+}
+
 // ServeHTTP answers a request.
 func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	host, _, _ := strings.Cut(r.Host, ":")
 	name := strings.TrimPrefix(r.URL.Path, "/lib/")
 	c.mu.Lock()
-	down, busy := c.down, c.busy
+	down, busy, wait := c.down || c.silent[host], c.busy, c.slow[host]
 	switch host {
 	case "short.harbour.example":
 		name = c.short(strings.TrimPrefix(r.URL.Path, "/"))
@@ -159,6 +175,7 @@ func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	spoilt := c.spoilt[name]
 	c.mu.Unlock()
+	time.Sleep(wait)
 	if busy && !down {
 		http.Error(w, "busy", http.StatusServiceUnavailable)
 		return

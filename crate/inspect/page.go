@@ -94,9 +94,9 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 		}
 		if of.File != nil {
 			out.Integrity = of.File.Integrity
-			at, _ := v.FallbackOf(i)
+			_, local := v.FallbackOf(i)
 			line, column := v.Position(in.RefAttr.ValueStart)
-			c.links.add(t.URL, of.File.Integrity, place{cp.File, line, column}, at >= 0)
+			c.links.add(t.URL, of.File.Integrity, place{cp.File, line, column}, local != tags.Target{})
 		}
 	}
 	if c.profile == nil || of.Library == "" {
@@ -104,9 +104,9 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 	}
 	if of.File != nil {
 		out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
-		at, local := v.FallbackOf(i)
-		out.Fallback = at >= 0 && c.leads.Has(local.Path)
-		out.CanFallBack = in.Kind == page.Stylesheet && c.profile.Fallback || in.Kind == page.Script && in.When != page.Async && !in.Module && c.profile.Fallback && c.p.GlobalOf(of) != ""
+		_, local := v.FallbackOf(i)
+		out.Fallback = local != tags.Target{} && c.leads.Has(local.Path)
+		out.CanFallBack = c.profile.Fallback && (in.Kind == page.Stylesheet || in.Kind == page.Script && (in.Module || in.When != page.Async && c.p.GlobalOf(of) != ""))
 	}
 	if lib := c.p.List.Library(of.Library); lib != nil {
 		out.DeskOnly = lib.Only == record.Desk
@@ -201,7 +201,7 @@ func (c *inspection) usesOf(v *tags.Page) *uses {
 		if t := v.Targets[i].Path; !t.IsZero() {
 			u.files = append(u.files, t.String())
 		}
-		if at, local := v.FallbackOf(i); at >= 0 {
+		if _, local := v.FallbackOf(i); !local.Path.IsZero() {
 			u.files = append(u.files, local.Path.String())
 		}
 	}

@@ -132,6 +132,11 @@ func (g *Guard) ForbidsInline(v *tags.Page, at int, markup string) bool {
 		return false
 	}
 	u := policy.Use{Directive: "script-src-elem", Inline: true, Text: page.Normal(string(pg.InlineText(&pg.Includes[0])))}
+	pg.Pieces(func(x page.Piece) {
+		if x.Kind == page.Handler {
+			u.Directive, u.Text = "script-src-attr", x.Text
+		}
+	})
 	list, _ := g.policiesOf(v)
 	for _, p := range list {
 		if verdict, _ := p.Judge(u); verdict == policy.Forbidden && p.from <= at {

@@ -265,10 +265,8 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 	if versions[0] == versions[1] && old.File.Path == new.Path {
 		ref = address
 	}
-	for _, name := range f.d.Before.List.CDNNames() {
-		if p := f.d.Before.List.CDNs[name]; before.Address(p, versions[0], old.File) == address {
-			ref = lib.Address(p, versions[1], new)
-		}
+	if moved := elsewhere(f.d.Before, before, lib, versions, old.File, new, address); moved != "" {
+		ref = moved
 	}
 	if ref == "" {
 		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local first, then repin", "%s has a link whose CDN's pattern is not known, so where the new version is can't be told", e.At(i))
@@ -280,15 +278,24 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 		}
 	}
 	if n, _ := e.FallbackOf(i); n >= 0 {
-		if tag := e.FallbackAgain(i, n, local); tag != "" {
+		_, were := e.Fallback(n)
+		copies, err := demanding(ctx, f.d.Before, again(f.d.Before, before, lib, versions, old.File, new, were), new)
+		if err != nil {
+			return err
+		}
+		if tag := e.FallbackAgain(i, n, append(copies, tags.Copy{Ref: local})...); tag != "" {
 			e.SetFallback(i, tag)
 			if same && new.At != old.File.At {
 				done.Removed, done.Added = append(done.Removed, old.File.At.String()), append(done.Added, local)
 			}
 		}
 	}
-	if !same {
-		e.Refer(i, ref, tags.LinkAttributes, tags.LinkValues(new))
+	values := tags.LinkValues(new)
+	if e.ModuleCopy(i) != "" {
+		values[tags.OnError] = tags.ModuleFallback(local)
+	}
+	if !same || !e.Carries(i, values) && e.ModuleCopy(i) != "" {
+		e.ReferWith(i, ref, values)
 		done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
 	}
 	return nil

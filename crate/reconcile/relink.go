@@ -152,8 +152,14 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		}
 		if n, local := e.FallbackOf(i); n >= 0 && (itself || r.moved[local.Path] != paths.InSite{}) {
 			if ref, ok := tags.Reference(e.Page.Page, r.at(e.Path), r.at(local.Path)); ok {
-				e.SetFallback(i, e.FallbackAgain(i, n, ref))
+				_, copies := e.Fallback(n)
+				copies[len(copies)-1] = tags.Copy{Ref: ref}
+				e.SetFallback(i, e.FallbackAgain(i, n, copies...))
 				fallbacks = append(fallbacks, n)
+			}
+		} else if e.ModuleCopy(i) != "" && (itself || r.moved[local.Path] != paths.InSite{}) {
+			if ref, ok := tags.Reference(e.Page.Page, r.at(e.Path), r.at(local.Path)); ok {
+				e.Refer(i, e.Reference(i), []string{tags.OnError}, map[string]string{tags.OnError: tags.ModuleFallback(ref)})
 			}
 		}
 	}

@@ -20,15 +20,17 @@ import (
 // Serving is how libraries are to be served, as work on pages.
 type Serving struct {
 	Libraries []string
-	Serve     record.Serve // "" leaves that
-	Pattern   cdn.Pattern  // of the CDN, "" where each file has an address of its own
-	Chosen    bool         // the CDN was named, so it counts more than addresses that files have of their own
-	Build     record.Build // NoBuild leaves that
-	Fallback  bool         // behind each CDN script, a local copy that stands in for it
-	Hints     bool         // preconnect and preload in the head
+	Serve     record.Serve  // "" leaves that
+	Pattern   cdn.Pattern   // of the CDN, "" where each file has an address of its own
+	Chosen    bool          // the CDN was named, so it counts more than addresses that files have of their own
+	Build     record.Build  // NoBuild leaves that
+	Fallback  bool          // behind each CDN script, a local copy that stands in for it
+	Then      []cdn.Pattern // of CDNs that are asked before the local copy
+	Hints     bool          // preconnect and preload in the head
 	Memory    *tags.Memory
-	// Without are the names of files that could get no fallback, each with the reason.
-	Without map[string]string
+	// Without are the names of files that could get no fallback, and Alone of those that could get none but their local copy, each with the
+	// reason.
+	Without, Alone map[string]string
 	// Guard, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
 	// that some page has it now.
 	Guard  *policies.Guard
@@ -52,10 +54,15 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 		if err != nil {
 			return err
 		}
-		if err := s.fallback(e, i, to, strings.Contains(ref, "://")); err != nil {
+		fallback, err := s.fallback(ctx, e, i, of, to, strings.Contains(ref, "://"))
+		if err != nil {
 			return err
 		}
-		if ref != was || s.Serve == record.CDN && !e.Carries(i, values) {
+		if fallback != "" {
+			values = tags.LinkValues(to.File)
+			values[tags.OnError] = fallback
+		}
+		if ref != was || (s.Serve == record.CDN || fallback != "") && !e.Carries(i, values) {
 			s.Memory.Refer(e, i, ref, values)
 			done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
 		}
@@ -88,11 +95,8 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 		if old == f {
 			return was, nil, nil
 		}
-		for _, name := range p.List.CDNNames() {
-			if pattern := p.List.CDNs[name]; lib.Address(pattern, sealed.Version, old) == e.Targets[i].URL {
-				ref := lib.Address(pattern, sealed.Version, f)
-				return ref, tags.LinkValues(f), p.Origin.HasSame(ctx, ref, f)
-			}
+		if ref := elsewhere(p, lib, lib, [2]string{sealed.Version, sealed.Version}, old, f, e.Targets[i].URL); ref != "" {
+			return ref, tags.LinkValues(f), p.Origin.HasSame(ctx, ref, f)
 		}
 		return was, nil, nil
 	}
@@ -110,50 +114,143 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 	return local, nil, nil
 }
 
-// fallback puts the fallback of an include right: there where it is asked for and can be, gone with the link, else as
-// it was.
-func (s *Serving) fallback(e *tags.Editor, i int, to project.Sealed, linked bool) error {
-	old, _ := e.FallbackOf(i)
+// elsewhere is the address of a file, by the pattern of the CDN that has another file at the given address, "" where no pattern gives that.
+// The library and the file are given as they were and as they are now.
+func elsewhere(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File, address string) string {
+	found := ""
+	for _, name := range p.List.CDNNames() {
+		if pattern := p.List.CDNs[name]; was.Address(pattern, versions[0], old) == address {
+			found = now.Address(pattern, versions[1], new)
+		}
+	}
+	return found
+}
+
+// fallback puts the fallback of an include right: there where it is asked for and can be, gone with the link, else as it was. That of a
+// module is what its own tag does on an error, which is returned.
+func (s *Serving) fallback(ctx context.Context, e *tags.Editor, i int, of, to project.Sealed, linked bool) (onError string, err error) {
+	old, local := e.FallbackOf(i)
 	tag := ""
-	if linked && (s.Fallback || s.Serve == "" && old >= 0) {
+	if linked && (s.Fallback || s.Serve == "" && local != tags.Target{}) {
 		at, _ := e.Project().InSite(to.File.At)
 		why := "the page's base leads to another site"
 		if ref, ok := tags.Reference(e.Page.Page, e.Path, at); ok {
-			tag, why = s.standIn(e, i, to, ref)
+			copies, err := s.copies(ctx, e, old, of, to)
+			if err != nil {
+				return "", err
+			}
+			if e.Includes[i].Module {
+				onError, why = s.onError(e, i, to, append(copies, tags.Copy{Ref: ref}))
+			} else {
+				tag, why = s.standIn(e, i, to, append(copies, tags.Copy{Ref: ref}))
+			}
 		}
-		if tag == "" {
+		if tag == "" && onError == "" {
 			s.mu.Lock()
 			s.Without[path.Base(to.File.Path)] = why
 			s.mu.Unlock()
 		}
 	}
 	e.SetFallback(i, tag)
-	return nil
+	return onError, nil
+}
+
+// onError writes what a module's tag does where the module can't be had, or says why there can be nothing.
+func (s *Serving) onError(e *tags.Editor, i int, to project.Sealed, copies []tags.Copy) (does, why string) {
+	in := &e.Includes[i]
+	does = tags.ModuleFallback(copies[len(copies)-1].Ref)
+	switch _, other := e.Attr(in, tags.OnError); {
+	case other && e.ModuleCopy(i) == "":
+		return "", "its tag does something else on an error"
+	case s.Guard != nil && s.Guard.ForbidsInline(e.Page, in.End, page.With(page.ScriptTag("x", true), []string{tags.OnError}, map[string]string{tags.OnError: does})):
+		return "", "it is a module, and the page's policy forbids what a tag does on an error"
+	case len(copies) > 1:
+		s.alone(to, "it is a module, and what is imported then could not be held to its integrity")
+	}
+	return does, ""
+}
+
+// copies are those on other hosts that are asked before the local one: as it is wanted now, else as they were, in the build that the page
+// will have.
+func (s *Serving) copies(ctx context.Context, e *tags.Editor, old int, of, to project.Sealed) ([]tags.Copy, error) {
+	p, lib := e.Project(), e.Project().List.Library(to.Library)
+	version := p.Seal.Libraries[to.Library].Version
+	var addresses []string
+	switch {
+	case s.Fallback:
+		for _, pattern := range s.Then {
+			addresses = append(addresses, lib.Address(pattern, version, to.File))
+		}
+	case old >= 0:
+		_, were := e.Fallback(old)
+		addresses = again(p, lib, lib, [2]string{version, version}, of.File, to.File, were)
+	}
+	return demanding(ctx, p, addresses, to.File)
+}
+
+// again are the addresses of a fallback's copies on other hosts, for another build or version of the file.
+func again(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File, copies []tags.Copy) []string {
+	var list []string
+	for _, c := range copies {
+		switch address := elsewhere(p, was, now, versions, old, new, c.Ref); {
+		case c.Integrity == "":
+		case old == new && versions[0] == versions[1]:
+			list = append(list, c.Ref)
+		case address != "":
+			list = append(list, address)
+		}
+	}
+	return list
+}
+
+// demanding are copies at addresses that were seen to have the file's bytes.
+func demanding(ctx context.Context, p *project.Project, addresses []string, f *record.File) ([]tags.Copy, error) {
+	var list []tags.Copy
+	for _, address := range addresses {
+		if err := p.Origin.HasSame(ctx, address, f); err != nil {
+			return nil, err
+		}
+		list = append(list, tags.Copy{Ref: address, Integrity: f.Integrity})
+	}
+	return list, nil
 }
 
 // standIn writes the fallback for an include, or says why there can be none.
-func (s *Serving) standIn(e *tags.Editor, i int, to project.Sealed, ref string) (tag, why string) {
+func (s *Serving) standIn(e *tags.Editor, i int, to project.Sealed, copies []tags.Copy) (tag, why string) {
 	in, global := &e.Includes[i], ""
 	if !e.IsStyle(i) {
 		global = e.Project().GlobalOf(to)
 	}
-	tag = tags.FallbackTag(in, global, ref)
+	tag = tags.FallbackTag(in, global, copies...)
 	switch {
 	case tag == "" && e.IsStyle(i):
 		return "", "it does not apply to everybody at once, as its stand-in would"
-	case tag == "" && (in.Module || in.When == page.Async):
-		return "", "it is async, or a module, and has no turn in which its absence would show"
+	case tag == "" && in.When == page.Async:
+		return "", "it is async, and has no turn in which its absence would show"
 	case tag == "":
 		return "", "it defines no global by which its absence shows"
 	case s.Guard == nil || !s.Guard.ForbidsInline(e.Page, in.End, tag):
+		if len(copies) > 1 && in.When == page.Deferred && !e.IsStyle(i) {
+			s.alone(to, "it is deferred, and what it fetches itself could not be held to its integrity")
+		}
 		return tag, ""
 	}
 	from, ok := tags.Reference(e.Page.Page, e.Path, s.Copies)
-	if tag = tags.CopyTag(in, global, ref, from); !ok || tag == "" {
+	if tag = tags.CopyTag(in, global, copies[len(copies)-1].Ref, from); !ok || tag == "" {
 		return "", "it is deferred, and the page's policy forbids inline scripts"
+	}
+	if len(copies) > 1 {
+		s.alone(to, "a page's policy forbids inline scripts")
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.Copied = true
 	return tag, ""
+}
+
+// alone notes that a file has its local copy as the only one to fall back to.
+func (s *Serving) alone(to project.Sealed, why string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.Alone[path.Base(to.File.Path)] = why
 }

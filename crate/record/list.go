@@ -64,7 +64,9 @@ type Profile struct {
 	Build    Build  `yaml:"build,omitempty"`
 	CDN      string `yaml:"cdn,omitempty"`
 	Fallback bool   `yaml:"fallback,omitempty"` // a local copy stands in where the CDN does not answer
-	Hints    bool   `yaml:"hints,omitempty"`    // preconnect and preload
+	// Then are the CDNs that are asked before the local copy.
+	Then  []string `yaml:"then,flow,omitempty"`
+	Hints bool     `yaml:"hints,omitempty"` // preconnect and preload
 	// Without lists what must not be on a page: libraries, and addresses in which * stands for anything.
 	Without []string `yaml:"without,flow,omitempty"`
 }

@@ -50,12 +50,12 @@ func TestSealKeepsEverything(t *testing.T) {
 }
 
 func TestProfilesOfAList(t *testing.T) {
-	l, err := ReadList([]byte("format: 1\nbrowsers: es2015\nprofiles:\n  live: {serve: cdn, build: minified, cdn: harbour, fallback: true, hints: true, without: [quickbrine, \"https://*.else.example/*\"]}\n  desk: {serve: local}\n"))
+	l, err := ReadList([]byte("format: 1\nbrowsers: es2015\nprofiles:\n  live: {serve: cdn, build: minified, cdn: harbour, fallback: true, then: [quay], hints: true, without: [quickbrine, \"https://*.else.example/*\"]}\n  desk: {serve: local}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	live := l.Profiles["live"]
-	if fmt.Sprint(live) != "{cdn minified harbour true true [quickbrine https://*.else.example/*]}" || l.Profiles["desk"].Serve != "local" || l.Browsers != "es2015" {
+	if fmt.Sprint(live) != "{cdn minified harbour true [quay] true [quickbrine https://*.else.example/*]}" || l.Profiles["desk"].Serve != "local" || l.Browsers != "es2015" {
 		t.Errorf("%+v", l.Profiles)
 	}
 	for text, want := range map[string]string{

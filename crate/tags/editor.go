@@ -82,12 +82,17 @@ func (e *Editor) Refer(i int, ref string, names []string, values map[string]stri
 // Carries tells whether an include has attributes with the values that a link is to have: the hash among those that it demands, whatever
 // else it says.
 func (e *Editor) Carries(i int, values map[string]string) bool {
+	if e.ModuleCopy(i) != "" && values[OnError] == "" {
+		return false
+	}
 	for name, want := range values {
 		got, has := e.Attr(&e.Includes[i], name)
 		switch {
 		case !has:
 			return false
 		case name == "integrity" && !slices.Contains(strings.Fields(got), want):
+			return false
+		case name == OnError && got != want:
 			return false
 		}
 	}

@@ -32,7 +32,8 @@ func NewMemory(known []record.Tag) *Memory { return &Memory{known: known} }
 func (m *Memory) Refer(e *Editor, i int, ref string, values map[string]string) {
 	old, in := e.Tag(i), &e.Includes[i]
 	was := e.Targets[i]
-	now := retag(old, ref, LinkAttributes, values)
+	names := e.linkAttributes(i)
+	now := retag(old, ref, names, values)
 	if t := m.find(e.Path.String(), old); t != nil && sameMeaning(e.Page, t.Was, now) {
 		m.mu.Lock()
 		m.given = append(m.given, *t)
@@ -42,7 +43,7 @@ func (m *Memory) Refer(e *Editor, i int, ref string, values map[string]string) {
 	}
 	e.Replace(i, now, ref)
 	back := map[string]string{}
-	for _, name := range LinkAttributes {
+	for _, name := range names {
 		if value, ok := e.Attr(in, name); ok {
 			back[name] = cmp.Or(value, "anonymous")
 		}
@@ -52,7 +53,7 @@ func (m *Memory) Refer(e *Editor, i int, ref string, values map[string]string) {
 	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if retag(now, in.Ref, LinkAttributes, back) != old || !was.Path.IsZero() && in.Ref != plainReference(e.Page, was.Path) {
+	if retag(now, in.Ref, names, back) != old || !was.Path.IsZero() && in.Ref != plainReference(e.Page, was.Path) {
 		m.new = append(m.new, record.Tag{Page: e.Path.String(), Now: now, Was: old})
 		return
 	}

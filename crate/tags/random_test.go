@@ -144,7 +144,7 @@ func TestRandomThereAndBack(t *testing.T) {
 				}
 				tag := ""
 				if linked && fallback {
-					tag = FallbackTag(&e.Includes[i], "oarlock", "../js/oarlock.min.js")
+					tag = FallbackTag(&e.Includes[i], "oarlock", Copy{Ref: "../js/oarlock.min.js"})
 				}
 				e.SetFallback(i, tag)
 				if e.Includes[i].Ref != ref {

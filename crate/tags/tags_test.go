@@ -57,7 +57,7 @@ func TestFallbackTags(t *testing.T) {
 		"<script nomodule defer src=a.js></script >": "XMLHttpRequest",
 	} {
 		v := read(tag)
-		got := FallbackTag(&v.Includes[0], "oarlock", "../js/oarlock's.js")
+		got := FallbackTag(&v.Includes[0], "oarlock", Copy{Ref: "../js/oarlock's.js"})
 		if want == "" && got != "" || !strings.Contains(got, want) || strings.Count(got, "'") != strings.Count(strings.ReplaceAll(got, "\\'", ""), "'") {
 			t.Errorf("%s: %s", tag, got)
 		}
@@ -93,12 +93,13 @@ func FuzzFallback(f *testing.F) {
 		if ref == "" || global == "" || strings.ContainsAny(global, "<>'\"\n ") || strings.ContainsAny(ref, "\n\r\t\x00") {
 			return
 		}
-		for _, tag := range []string{"<script src=a.js></script>", "<script defer src=a.js></script>"} {
+		other := Copy{"https://quay.example/" + ref, "sha384-abc"}
+		for _, tag := range []string{"<script src=a.js></script>", "<script defer src=a.js></script>", "<link rel=stylesheet href=a.css>"} {
 			v, err := Read(p, paths.Found("index.html"), []byte(tag))
 			if err != nil {
 				return
 			}
-			both, err := Read(p, paths.Found("index.html"), []byte(tag+FallbackTag(&v.Includes[0], global, ref)))
+			both, err := Read(p, paths.Found("index.html"), []byte(tag+FallbackTag(&v.Includes[0], global, Copy{Ref: ref})))
 			if err != nil {
 				return
 			}
@@ -107,6 +108,13 @@ func FuzzFallback(f *testing.F) {
 			}
 			if at, _ := both.FallbackOf(0); at != 1 && !strings.ContainsAny(ref, "<>'\"\\") {
 				t.Fatalf("%q is not known again", ref)
+			}
+			turns, err := Read(p, paths.Found("index.html"), []byte(tag+FallbackTag(&v.Includes[0], global, other, other, Copy{Ref: ref})))
+			if err != nil {
+				return
+			}
+			if _, copies := turns.Fallback(1); strings.Contains(tag, "defer") && len(copies) != 1 || !strings.Contains(tag, "defer") && len(copies) != 3 || copies[len(copies)-1].Ref != quoteless.Replace(ref) {
+				t.Fatalf("copies at %q are known again as %q", ref, copies)
 			}
 		}
 	})
