@@ -37,7 +37,7 @@ func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 		return err
 	}
 	defer door.Close()
-	err = door.Watch(ctx, func() {
+	err = door.Watch(ctx, crate.Unhurried, func([]string) {
 		if err := look(ctx); err != nil && ctx.Err() == nil {
 			fmt.Fprintf(a.err, "merry: %s\n", cleanLines(problem.Of(err).What)) // a file that is half written: the next change tells more
 		}

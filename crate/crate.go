@@ -27,6 +27,7 @@ type Crate struct {
 	// waited for.
 	Tell func(note string)
 
+	keep   func(name string, content []byte) // where a dry run's files go
 	bounds project.Bounds
 	key    change.Key
 	opened []*disk.Folder
@@ -40,7 +41,7 @@ type Outcome = reconcile.Outcome
 type PageChange = reconcile.PageChange
 
 func (c *Crate) options() change.Options {
-	return change.Options{Dry: c.Dry, Key: c.key, Tell: c.Tell}
+	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Tell: c.Tell}
 }
 
 // tell tells each note once: a command may read the project twice.

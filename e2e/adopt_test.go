@@ -268,7 +268,7 @@ func TestAdoptLocalFiles(t *testing.T) {
 
 // TestAdoptWhatTheCrateHas: bytes that the crate has are known without a registry; a second copy is said to be one.
 func TestAdoptWhatTheCrateHas(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Write("js/old/page-helper.js", s.Read("js/oarlock.min.js"))
 	s.Replace("index.html", "</body>", "<script src=js/old/page-helper.js></script></body>")
 	s.Replace("tides.html", `src="js/oarlock.min.js"`, `src="http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"`)
@@ -290,7 +290,7 @@ func TestAdoptWhatTheCrateHas(t *testing.T) {
 func TestFallbackInABrowser(t *testing.T) {
 	s, c := documented(t)
 	_, port, _ := strings.Cut(c.Addr, ":")
-	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	page := strings.Replace(strings.Replace(s.Read("regatta.html"), " async=\"async\"", "", 1), `  <script src="http://cdn.harbour.example/latest/quickbrine.js"></script>`+"\n", "", 1)
@@ -301,14 +301,14 @@ func TestFallbackInABrowser(t *testing.T) {
 	s.Run("switch", "--cdn", "--minified", "--fallback", "--hints")
 	const working = `[typeof oarlock, document.documentElement.dataset.brinework, document.documentElement.dataset.club].join()`
 	for _, name := range []string{"regatta.html", "deferred.html"} {
-		console, failed, value := visit(t, ctx, server.URL+"/"+name, working)
+		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/"+name, working)
 		if len(console)+len(failed) > 0 || value != "function,1.2.0,Gull Point Rowing Club" {
 			t.Errorf("%s: console %q, failed %q, state %v", name, console, failed, value)
 		}
 	}
 	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
 	for _, name := range []string{"regatta.html", "deferred.html"} {
-		console, _, value := visit(t, ctx, server.URL+"/"+name, working)
+		console, _, value := merrytest.Visit(t, ctx, server.URL+"/"+name, working)
 		if !strings.Contains(strings.Join(console, " "), "integrity") || value != "function,1.2.0,Gull Point Rowing Club" {
 			t.Errorf("%s: one byte changed: console %q, state %v", name, console, value)
 		}
@@ -316,7 +316,7 @@ func TestFallbackInABrowser(t *testing.T) {
 	s.Fail(1, []string{"link-differs"}, "check", "--online")
 	c.Down()
 	for _, name := range []string{"regatta.html", "deferred.html"} {
-		_, failed, value := visit(t, ctx, server.URL+"/"+name, working)
+		_, failed, value := merrytest.Visit(t, ctx, server.URL+"/"+name, working)
 		if len(failed) == 0 || !strings.HasPrefix(fmt.Sprint(value), "function,1.2.0") {
 			t.Errorf("%s: the CDN is down: failed %q, state %v", name, failed, value)
 		}
@@ -326,7 +326,7 @@ func TestFallbackInABrowser(t *testing.T) {
 // TestBranches: a link to a branch is told, is never given an integrity, and becomes the exact one when its library is switched, there
 // and back; once adopted, the advice works.
 func TestBranches(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	page := s.Read("tides.html")
 	local := `<script src="js/oarlock.min.js"></script>`
 	for _, branch := range []string{"@2.0", "@latest", "@2"} {
@@ -372,7 +372,7 @@ func TestBranches(t *testing.T) {
 // TestAdoptedLinksAreSealed: what adopt and check advise of a link without integrity works: switch --cdn gives it one, and nothing else on
 // the page changes.
 func TestAdoptedLinksAreSealed(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	page := s.Read("tides.html")
 	link := `<script src="http://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.min.js"></script>`
 	s.Write("tides.html", strings.Replace(page, "</body>", link+"</body>", 1))

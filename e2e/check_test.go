@@ -154,9 +154,9 @@ func TestRemembered(t *testing.T) {
 }
 
 func TestMend(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn", "--page", "crews/index.html")
-	sound := pagesOf(s)
+	sound := s.Pages()
 	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="old/oarlock.min.js" integrity="sha384-`+strings.Repeat("A", 64)+`"></script>`)
 	s.Replace("tides.html", `css/club.css`, `CSS/club.css`)
 	s.Replace("tides.html", `    <script src="js/config.js"></script>`+"\n", `    <script src="js/config.js"></script>`+"\n"+`    <script src="js/config.js"></script>`+"\n")
@@ -168,8 +168,8 @@ func TestMend(t *testing.T) {
 		t.Errorf("a dry run changed something, or says\n%s", out)
 	}
 	s.Try("check", "--fix")
-	if pagesOf(s) != sound || s.Read("crews/index.html") != crews {
-		t.Errorf("mended:\n%s", pagesOf(s))
+	if s.Pages() != sound || s.Read("crews/index.html") != crews {
+		t.Errorf("mended:\n%s", s.Pages())
 	}
 	// An order is mended with the fewest moves.
 	s.Replace("index.html", `<script src="js/club.js"></script>`, "")

@@ -59,7 +59,7 @@ func shown(t *testing.T, s *merrytest.Site, when string) {
 	if _, err := exec.LookPath("chromium"); err != nil {
 		return
 	}
-	console, failed, _ := visit(t, browser(t), served(t, s)+"/index.html", "1")
+	console, failed, _ := merrytest.Visit(t, merrytest.Browser(t), served(t, s)+"/index.html", "1")
 	if len(console)+len(failed) > 0 {
 		t.Errorf("%s, the browser says %q, %q", when, console, failed)
 	}
@@ -103,12 +103,12 @@ func TestLivesOfLibraries(t *testing.T) {
 			}
 			for _, w := range tt.there {
 				if !has(w) {
-					t.Errorf("there is no %s\n%s\n%s", w, page, names(state))
+					t.Errorf("there is no %s\n%s\n%s", w, page, names(merrytest.State))
 				}
 			}
 			for _, w := range tt.not {
 				if has(w) {
-					t.Errorf("there is %s\n%s\n%s", w, page, names(state))
+					t.Errorf("there is %s\n%s\n%s", w, page, names(merrytest.State))
 				}
 			}
 			if rest := withoutTags(page); rest != onePage {
@@ -133,7 +133,7 @@ func TestLivesOfLibraries(t *testing.T) {
 
 func names(state string) string {
 	var list []string
-	for line := range strings.Lines(state) {
+	for line := range strings.Lines(merrytest.State) {
 		if name, _, ok := strings.Cut(line, "\x00"); ok {
 			list = append(list, name)
 		}
@@ -511,7 +511,7 @@ func TestUsedOtherwise(t *testing.T) {
 
 // TestMovedAndSwitched: a file under a name of the site's own is linked from a CDN, and comes back under that name.
 func TestMovedAndSwitched(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Run("move", "oarlock:dist/oarlock.min.js", "js/rowing.js")
 	page := s.Read("index.html")
 	if !strings.Contains(page, `src="js/rowing.js"`) {

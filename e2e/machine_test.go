@@ -78,7 +78,7 @@ func TestBuildsComeWithTheirMaps(t *testing.T) {
 // TestUpAndDown: a version up and down again, by every way of naming it, gives the same site.
 func TestUpAndDown(t *testing.T) {
 	s, _ := upgradable(t)
-	before := pagesOf(s) + s.Read("crate.yaml") + s.Read("crate.seal.json")
+	before := s.Pages() + s.Read("crate.yaml") + s.Read("crate.seal.json")
 	for _, wish := range []string{"tidechart@3.0.0", "tidechart@~3.0", "tidechart@<3.1"} {
 		s.Run("repin", wish)
 		if !strings.Contains(s.Read("js/tidechart.js"), "3.0.0") {
@@ -86,7 +86,7 @@ func TestUpAndDown(t *testing.T) {
 		}
 		s.Run("check")
 		s.Run("repin", "tidechart@3.1.0")
-		if after := pagesOf(s) + s.Read("crate.yaml") + s.Read("crate.seal.json"); after != before {
+		if after := s.Pages() + s.Read("crate.yaml") + s.Read("crate.seal.json"); after != before {
 			t.Errorf("%s and back: the site is not as before", wish)
 		}
 	}

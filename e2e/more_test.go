@@ -14,7 +14,7 @@ import (
 // have: nothing that merry does leaves a trace it should not.
 func TestPromises(t *testing.T) {
 	s, _ := merrytest.Registered(t)
-	pristine := pagesOf(s)
+	pristine := s.Pages()
 
 	// A page keeps all but the asked-for tags, whatever was done in between.
 	s.Run("take", "oarlock@1.4.0", "--page", "**")
@@ -24,8 +24,8 @@ func TestPromises(t *testing.T) {
 	s.Run("switch", "--minified")
 	s.Run("drop", "brinework")
 	s.Run("drop", "oarlock")
-	if pagesOf(s) != pristine {
-		t.Errorf("after all the pages are\n%s", pagesOf(s))
+	if s.Pages() != pristine {
+		t.Errorf("after all the pages are\n%s", s.Pages())
 	}
 	for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
 		if strings.Contains(s.Read(page), "merry") {
@@ -55,7 +55,7 @@ func TestPromises(t *testing.T) {
 			break
 		}
 	}
-	if pagesOf(s) != pristine {
+	if s.Pages() != pristine {
 		t.Error("undo did not lead back")
 	}
 }
@@ -125,7 +125,7 @@ func TestFileConflicts(t *testing.T) {
 }
 
 func TestIncludeFromACDN(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn")
 	s.Write("new.html", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>x</p>\n</body>\n</html>\n")
 	s.Run("include", "oarlock", "brinework", "--page", "new.html")
@@ -155,7 +155,7 @@ func TestIncludeFromACDN(t *testing.T) {
 }
 
 func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Run("switch", "--cdn")
 	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "  oarlock:\n", "  oarlock:\n    integrity: true\n", 1))
 	s.Run("switch", "--local")

@@ -254,15 +254,15 @@ func (f *fleet) looks(t *testing.T, pages *int) {
 	}
 	server := httptest.NewServer(http.FileServer(http.Dir(f.s.Dir)))
 	defer server.Close()
-	ctx := browser(t, "MAP cdn.harbour.example "+strings.TrimPrefix(f.cdn.URL, "http://"))
+	ctx := merrytest.Browser(t, "MAP cdn.harbour.example "+strings.TrimPrefix(f.cdn.URL, "http://"))
 	for _, name := range f.pages {
 		said := slices.ContainsFunc(checked.Findings, func(fi struct{ Name, Severity, File, Message string }) bool {
 			return fi.File == name && fi.Severity == "error"
 		})
-		console, failed, _ := visit(t, ctx, server.URL+"/"+name, "1")
+		console, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+name, "1")
 		broken := len(console)+len(failed) > 0
 		if broken != said { // a browser under load may not load all of a page
-			console, failed, _ = visit(t, ctx, server.URL+"/"+name, "1")
+			console, failed, _ = merrytest.Visit(t, ctx, server.URL+"/"+name, "1")
 			broken = len(console)+len(failed) > 0
 		}
 		if broken != said {

@@ -17,7 +17,7 @@ import (
 // machine that checks has after a clone.
 func connected(t *testing.T) (*merrytest.Site, func() int64) {
 	t.Helper()
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	r := s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	s.Run("switch", "--cdn", "brinework", "oarlock")

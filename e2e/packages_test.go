@@ -29,7 +29,7 @@ func TestPackages(t *testing.T) {
 	if err != nil {
 		t.Skipf("%s names no list of packages", packagesVariable)
 	}
-	ctx := browserFor(t, time.Hour)
+	ctx := merrytest.BrowserFor(t, time.Hour)
 	home := merrytest.Empty(t)
 	if kept := os.Getenv("MERRY_PACKAGES_HOME"); kept != "" {
 		home.Home = kept
@@ -53,7 +53,7 @@ func TestPackages(t *testing.T) {
 			wrong = append(wrong, strings.TrimSpace(r.Err))
 		} else {
 			wrong = onAPage(t, s, func(url, expression string) (console, failed []string, value any) {
-				return visit(t, ctx, url, expression)
+				return merrytest.Visit(t, ctx, url, expression)
 			})
 		}
 		if len(wrong) == 0 {

@@ -43,7 +43,7 @@ func TestRandomSequences(t *testing.T) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
 			r := rand.New(rand.NewSource(seed))
-			s, _ := linked(t)
+			s, _ := merrytest.Linked(t)
 			s.Register()
 			s.Run("drop", "brinework")
 			s.Run("drop", "oarlock")

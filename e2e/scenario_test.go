@@ -149,18 +149,18 @@ func TestOtherHabits(t *testing.T) {
 			s.Run("sources", "set", "host", h, c.Addr)
 		}
 		s.Run("sources", "set", "cdn", "harbour", "http://cdn.harbour.example/lib/{name}/{version}/{path}")
-		local := pagesOf(s)
+		local := s.Pages()
 		s.Run("switch", "--cdn", "--fallback", "--hints")
 		s.Run("switch", "--local")
-		if pagesOf(s) != local {
-			t.Errorf("%s: there and back is not the same:\n%s", habit, pagesOf(s))
+		if s.Pages() != local {
+			t.Errorf("%s: there and back is not the same:\n%s", habit, s.Pages())
 		}
 		s.Run("repin", "oarlock", "--from", "../downloads/oarlock-1.4.2.zip")
 		if habit == "versioned" && !strings.Contains(s.Read("index.html"), "oarlock-1.4.2.min.js") {
 			t.Errorf("the version in the name did not follow:\n%s", s.Read("index.html"))
 		}
 		s.Run("repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip")
-		if pagesOf(s) != local {
+		if s.Pages() != local {
 			t.Errorf("%s: down and up is not the same", habit)
 		}
 	}
@@ -168,7 +168,7 @@ func TestOtherHabits(t *testing.T) {
 
 // TestOddPages: base elements, references from the root, fragments, upper case, and pages without head or body.
 func TestOddPages(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	pages := map[string]string{
 		"rooted.html":    "<!doctype html><link rel=stylesheet href=/css/brinework.min.css><script src=/js/oarlock.min.js></script>",
 		"based.html":     "<!doctype html><base href='js/'><script src=oarlock.min.js></script><script src='../js/brinework.min.js'></script>",
@@ -284,14 +284,14 @@ func TestChecksAndSwitchesAtOnce(t *testing.T) {
 		t.Error("a page has the readable build")
 	}
 	s.Run("check")
-	if pages := pagesOf(s); !strings.Contains(before, s.Read("index.html")) {
+	if pages := s.Pages(); !strings.Contains(before, s.Read("index.html")) {
 		t.Errorf("the pages are not as before:\n%s", pages)
 	}
 }
 
 // TestHostileCDN: endless, redirecting and lying servers get a refusal, in bounded time, and nothing is changed.
 func TestHostileCDN(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	s.Env = []string{"MERRY_PATIENCE=1s"}
 	before := s.State()
 	for _, host := range []string{"down.harbour.example", "other.harbour.example", "rewrites.harbour.example"} {

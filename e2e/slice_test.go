@@ -336,7 +336,7 @@ func TestSameInputSameBytes(t *testing.T) {
 // TestSealAnywhere: tags ready to paste, and a look at pages that are no part of a project: what they demand of links, modules, hints and
 // import maps.
 func TestSealAnywhere(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	address := "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"
 	hash := strings.Fields(s.Run("seal", "js/oarlock.min.js"))[0]
 	if out := s.Run("seal", "--plain", address); out != hash+"  "+address+"\n" {

@@ -17,29 +17,9 @@ import (
 	"merrycrate.example/merry/standin"
 )
 
-// linked is the club's site with both libraries on every page, and a stand-in CDN set.
-func linked(t *testing.T) (*merrytest.Site, *standin.CDN) {
-	t.Helper()
-	c, err := standin.NewCDN()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(c.Close)
-	s := merrytest.Started(t)
-	for _, h := range standin.Hosts {
-		s.Run("sources", "set", "host", h, c.Addr)
-	}
-	s.Run("sources", "set", "cdn", "harbour", "http://cdn.harbour.example/lib/{name}/{version}/{path}")
-	return s, c
-}
-
-func pagesOf(s *merrytest.Site) string {
-	return s.Read("index.html") + s.Read("tides.html") + s.Read("crews/index.html")
-}
-
 func TestSwitchThereAndBack(t *testing.T) {
-	s, _ := linked(t)
-	local := pagesOf(s)
+	s, _ := merrytest.Linked(t)
+	local := s.Pages()
 	out := s.Run("switch", "--cdn")
 	crews := s.Read("crews/index.html")
 	integrity, _, _ := strings.Cut(s.Run("seal", "js/oarlock.min.js"), " ")
@@ -53,9 +33,9 @@ func TestSwitchThereAndBack(t *testing.T) {
 	if !strings.Contains(s.Read("crate.yaml"), "serve: cdn") {
 		t.Error("the packing list does not remember")
 	}
-	linkedPages := pagesOf(s)
+	linkedPages := s.Pages()
 	s.Run("include", "oarlock", "brinework", "--page", "**")
-	if pagesOf(s) != linkedPages {
+	if s.Pages() != linkedPages {
 		t.Error("what is there by a link was included again")
 	}
 	s.Run("switch", "--cdn", "--readable")
@@ -63,11 +43,11 @@ func TestSwitchThereAndBack(t *testing.T) {
 		t.Errorf("the readable build is not linked:\n%s", page)
 	}
 	s.Run("switch", "--minified")
-	if pagesOf(s) != linkedPages {
+	if s.Pages() != linkedPages {
 		t.Error("readable and back is not the same")
 	}
 	s.Run("switch", "--local")
-	if got := pagesOf(s); got != local {
+	if got := s.Pages(); got != local {
 		t.Errorf("there and back is not the same:\n%s", got)
 	}
 	s.Run("check", "crews/index.html")
@@ -84,18 +64,18 @@ func TestSwitchThereAndBack(t *testing.T) {
 
 // TestSwitchBackPutsBack: pages don't refer to local copies that are not there; switch puts those back.
 func TestSwitchBackPutsBack(t *testing.T) {
-	s, _ := linked(t)
-	before := pagesOf(s) + s.Read("js/oarlock.min.js")
+	s, _ := merrytest.Linked(t)
+	before := s.Pages() + s.Read("js/oarlock.min.js")
 	s.Run("switch", "--cdn")
 	s.Remove("js/oarlock.min.js")
 	s.Run("switch", "--local")
-	if pagesOf(s)+s.Read("js/oarlock.min.js") != before {
+	if s.Pages()+s.Read("js/oarlock.min.js") != before {
 		t.Error("pages or the copy are not as before")
 	}
 }
 
 func TestSwitchOnlyForTheSameBytes(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	before := s.State()
 	for host, words := range map[string][]string{
 		"rewrites.harbour.example": {"gives other bytes than were sealed", "sealed: sha384-", "there:  sha384-", "first differ at byte 3"},
@@ -158,14 +138,14 @@ func TestLinkFindings(t *testing.T) {
 		"link-stale":          {`integrity="sha384-Y`, `integrity="sha384-Z`},
 		"link-no-crossorigin": {` crossorigin="anonymous"`, ``},
 	} {
-		s, _ := linked(t)
+		s, _ := merrytest.Linked(t)
 		s.Run("switch", "--cdn")
 		s.Replace("index.html", edit[0], edit[1])
 		s.Fail(1, []string{name, "index.html:", "merry switch oarlock --cdn --page index.html"}, "check", "index.html")
 		s.Run("switch", "--local")
 		s.Run("check")
 	}
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Run("switch", "--cdn")
 	s.Fail(1, []string{"link-plain", "without TLS"}, "check")
 }
@@ -199,7 +179,7 @@ func TestLearnAPattern(t *testing.T) {
 }
 
 func TestCheckAgainstProfileAndOnline(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: minified}\n  desk: {serve: local, build: readable}\n")
 	s.Fail(1, []string{"not-as-profile", "oarlock is not served as the profile live says: cdn", "merry switch oarlock --profile live"}, "check", "--profile", "live")
 	s.Run("switch", "--profile", "desk")
@@ -226,9 +206,9 @@ func TestCheckAgainstProfileAndOnline(t *testing.T) {
 // TestFourCombinationsInABrowser: local and linked, readable and minified, all run clean, with the
 // integrity enforced: after one byte is changed at the CDN, the browser blocks the file.
 func TestFourCombinationsInABrowser(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	_, port, _ := strings.Cut(c.Addr, ":")
-	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Cache-Control", "no-store")
 		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
@@ -236,13 +216,13 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 	defer server.Close()
 	for _, args := range [][]string{{"--local", "--minified"}, {"--local", "--readable"}, {"--cdn", "--readable"}, {"--cdn", "--minified"}} {
 		s.Run(append([]string{"switch"}, args...)...)
-		console, failed, value := visit(t, ctx, server.URL+"/index.html", state)
+		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/index.html", merrytest.State)
 		if len(console)+len(failed) > 0 || !strings.Contains(fmt.Sprint(value), "display:flex") || !strings.Contains(fmt.Sprint(value), "version:2.0.3") {
 			t.Errorf("%v: console %q, failed %q, state %v", args, console, failed, value)
 		}
 	}
 	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
-	console, _, _ := visit(t, ctx, server.URL+"/index.html", "1")
+	console, _, _ := merrytest.Visit(t, ctx, server.URL+"/index.html", "1")
 	if !strings.Contains(strings.Join(console, " "), "integrity") {
 		t.Errorf("the browser takes other bytes: %q", console)
 	}
@@ -252,7 +232,7 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 // nothing is said to be absent that is there, what comes too early is told, and nobody calls out. An old seal is completed by the next
 // command that writes.
 func TestFactsInTheSeal(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	s.Run("switch", "--cdn")
 	sealed := s.Read("crate.seal.json")
 	if !strings.Contains(sealed, `"facts":{"form":`) || !strings.Contains(sealed, `"defines":["oarlock"]`) {
@@ -309,7 +289,7 @@ func TestFactsInTheSeal(t *testing.T) {
 
 // TestSwitchSaysWhatItCosts: bytes from the own server and from others, hosts, and what holds up rendering, before and after.
 func TestSwitchSaysWhatItCosts(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	out := s.Run("switch", "--cdn", "--page", "index.html")
 	if !strings.Contains(out, "others 0 B → ") || !strings.Contains(out, "hosts to connect to: cdn.harbour.example; requests that hold up rendering: ") || !strings.Contains(out, " as before") {
 		t.Errorf("switch says\n%s", out)
@@ -334,7 +314,7 @@ func TestSwitchSaysWhatItCosts(t *testing.T) {
 // TestLearnedByOneFile: where the second file can't be asked, the pattern is kept as proved by one, and what is learned can be tried on all
 // files of the crate.
 func TestLearnedByOneFile(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	out := s.Run("sources", "learn", "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js", "--name", "short")
 	if !strings.Contains(out, "http://short.harbour.example/{name}@{version}/{short}") || !strings.Contains(out, "merry sources try short") {
 		t.Errorf("learn says\n%s", out)
@@ -380,10 +360,10 @@ func TestLearnedByOneFile(t *testing.T) {
 func TestStyleFallbackInABrowser(t *testing.T) {
 	for _, fault := range []string{"none", "busy", "spoilt", "down"} {
 		t.Run(fault, func(t *testing.T) {
-			s, c := linked(t)
-			before := pagesOf(s)
+			s, c := merrytest.Linked(t)
+			before := s.Pages()
 			_, port, _ := strings.Cut(c.Addr, ":")
-			ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+			ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
 			local := []string{}
 			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				w.Header().Set("Cache-Control", "no-store")
@@ -406,7 +386,7 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 			case "down":
 				c.Down()
 			}
-			_, _, value := visit(t, ctx, server.URL+"/index.html", state)
+			_, _, value := merrytest.Visit(t, ctx, server.URL+"/index.html", merrytest.State)
 			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") || !strings.Contains(got, "font:brinework icons loaded") {
 				t.Errorf("the page's state is %s", got)
 			}
@@ -415,7 +395,7 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 			}
 			if fault == "none" || fault == "spoilt" {
 				s.Run("switch", "--local")
-				if pagesOf(s) != before {
+				if s.Pages() != before {
 					t.Error("there and back is not the same")
 				}
 			}
@@ -432,11 +412,11 @@ func TestFallbacksInTurn(t *testing.T) {
 	}
 	for fault, local := range map[string]bool{"none": false, "first": false, "spoilt": true, "both": true, "slow": false} {
 		t.Run(fault, func(t *testing.T) {
-			s, c := linked(t)
+			s, c := merrytest.Linked(t)
 			s.Run("sources", "set", "cdn", "quay", "http://named.harbour.example/{name}/{file}?v={version}")
-			before := pagesOf(s)
+			before := s.Pages()
 			_, port, _ := strings.Cut(c.Addr, ":")
-			ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+			ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
 			asked := []string{}
 			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				asked = append(asked, r.URL.Path)
@@ -462,7 +442,7 @@ func TestFallbacksInTurn(t *testing.T) {
 			case "slow":
 				c.Slow("cdn.harbour.example", slow)
 			}
-			_, _, value := visit(t, ctx, server.URL+"/index.html", state)
+			_, _, value := merrytest.Visit(t, ctx, server.URL+"/index.html", merrytest.State)
 			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") {
 				t.Errorf("the page's state is %s", got)
 			}
@@ -481,7 +461,7 @@ func TestFallbacksInTurn(t *testing.T) {
 				}
 				s.Run("undo")
 				s.Run("switch", "--local")
-				if pagesOf(s) != before {
+				if s.Pages() != before {
 					t.Error("there and back is not the same")
 				}
 			}
@@ -524,7 +504,7 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 			ailing = fault
 			server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 			defer server.Close()
-			_, _, value := visit(t, browser(t, "MAP quay.example "+cdn.Listener.Addr().String()), server.URL+"/index.html", "globalThis.buoy")
+			_, _, value := merrytest.Visit(t, merrytest.Browser(t, "MAP quay.example "+cdn.Listener.Addr().String()), server.URL+"/index.html", "globalThis.buoy")
 			if value != "afloat" {
 				t.Errorf("the module is %v", value)
 			}
@@ -544,7 +524,7 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 
 // TestSourcesMeasure: how the hosts answer that pages link to, on request only.
 func TestSourcesMeasure(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	if out := s.Run("sources", "--measure"); !strings.Contains(out, "no page links to another host") {
 		t.Errorf("measure says\n%s", out)
 	}

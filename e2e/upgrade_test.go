@@ -16,7 +16,7 @@ import (
 // upgradable is the club's site with both libraries and a chart, a registry, and a CDN.
 func upgradable(t *testing.T) (*merrytest.Site, *standin.Registry) {
 	t.Helper()
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	r := s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	return s, r

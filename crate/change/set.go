@@ -54,6 +54,9 @@ type Entry struct {
 type Options struct {
 	// Dry makes a set that writes nothing at all and keeps the diffs instead.
 	Dry bool
+	// Keep, where set, is given the content of each file that a dry set would write, in the place of its diff. It may be called from several
+	// goroutines.
+	Keep func(name string, content []byte)
 	// Key returns the user's own key on this machine, which proves that a journal is the user's.
 	Key Key
 	// Tell, where set, is told what a person should know meanwhile: that a command waits for another.
@@ -153,6 +156,11 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 		e.Mode = mode
 	}
 	e.Hash, e.Size = xxhash.Sum64(content), int64(len(content))
+	if s.opt.Dry && s.opt.Keep != nil {
+		s.opt.Keep(e.Path, content)
+		s.add(e)
+		return nil
+	}
 	if s.opt.Dry {
 		old := []byte(nil)
 		if !e.Create {

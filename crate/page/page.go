@@ -109,6 +109,18 @@ func (p *Page) BaseAt(offset int) string {
 	return p.Base
 }
 
+// First is where a tag stands before all that is fetched and runs: behind the start tag of the head, else of the html element, else behind
+// the doctype.
+func (p *Page) First() int {
+	switch {
+	case p.head.there():
+		return p.head.end
+	case p.html.there():
+		return p.html.end
+	}
+	return p.headInsertable
+}
+
 // Position returns the line and the column of an offset, as the function Position does, at less cost for many.
 func (p *Page) Position(offset int) (line, column int) { return p.lines.At(offset) }
 

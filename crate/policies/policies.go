@@ -92,6 +92,17 @@ func (g *Guard) Project() *project.Project { return g.p }
 // Guards tells whether any policy may have a say on a page.
 func (g *Guard) Guards(v *tags.Page) bool { return len(v.Policies) > 0 || len(g.headers) > 0 }
 
+// HeadersOf are the headers that the site's files of headers give an address of the site, with a slash at its begin.
+func (g *Guard) HeadersOf(address string) []policy.Header {
+	var list []policy.Header
+	for _, h := range g.headers {
+		if strings.HasPrefix(address, h.below) && h.Applies(address) {
+			list = append(list, h.Header)
+		}
+	}
+	return list
+}
+
 // A standing policy is one under which a page stands, with its place.
 type standing struct {
 	*policy.Policy

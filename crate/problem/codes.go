@@ -44,4 +44,7 @@ const (
 	RevisionBad    Code = "revision-bad"    // version control does not know it
 	SettingsBad    Code = "settings-bad"    // the user's settings can't be used
 	WatchFailed    Code = "watch-failed"    // the system does not tell of changes to files
+	PortTaken      Code = "port-taken"      // nothing can listen there
+	BrowserMissing Code = "browser-missing" // no browser was found on this machine
+	BrowserFailed  Code = "browser-failed"  // it did not do what it was asked
 )

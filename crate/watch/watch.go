@@ -4,22 +4,25 @@ package watch
 import (
 	"context"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/fsnotify/fsnotify"
 )
 
-// The pauses: changes come in bursts, as an editor or a checkout makes them, which are told once.
 const (
-	quiet = 80 * time.Millisecond // without a change, and a burst is over
-	most  = time.Second           // a burst without an end is told all the same
+	most = time.Second            // so long may a burst of changes last: one without an end is told all the same
+	few  = 10                     // more files than that a person does not save at once
+	long = 200 * time.Millisecond // so long must it be quiet behind more of them
 )
 
-// Folder calls changed after each burst of changes to files below a folder, until the context ends, and returns its error then. Folders
-// for which skip says so are left out; skip is given their paths from the root, with slashes.
-func Folder(ctx context.Context, root string, skip func(dir string) bool, changed func()) error {
+// Folder calls changed after each burst of changes to files below a folder, as an editor or a checkout makes them, until the context ends,
+// and returns its error then. A burst is over after quiet without a change. Changed is given the names, sorted, none where it can't be told
+// what changed, as at the begin. Folders for which skip says so are left out; skip and changed are given paths from the root, with slashes.
+func Folder(ctx context.Context, root string, quiet time.Duration, skip func(dir string) bool, changed func(names []string)) error {
 	w, err := fsnotify.NewWatcher()
 	if err != nil {
 		return err
@@ -30,13 +33,23 @@ func Folder(ctx context.Context, root string, skip func(dir string) bool, change
 	}
 	over := time.After(quiet) // what changed while the watch was set up is a change, too
 	var end <-chan time.Time
+	names, untold := map[string]bool{}, true
+	tell := func() {
+		over, end = nil, nil
+		list := slices.Sorted(maps.Keys(names))
+		if untold {
+			list = nil
+		}
+		names, untold = map[string]bool{}, false
+		changed(list)
+	}
 	for {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
 		case err := <-w.Errors:
 			if err == fsnotify.ErrEventOverflow {
-				over = time.After(quiet) // too many at once is a change
+				over, untold = time.After(quiet), true // too many at once is a change
 				continue
 			}
 			return err
@@ -50,15 +63,18 @@ func Folder(ctx context.Context, root string, skip func(dir string) bool, change
 					return err
 				}
 			}
-			if over = time.After(quiet); end == nil {
+			names[filepath.ToSlash(rel)] = true
+			pause := quiet
+			if len(names) > few {
+				pause = max(quiet, long) // a checkout or a build: it pauses, and goes on
+			}
+			if over = time.After(pause); end == nil {
 				end = time.After(most)
 			}
 		case <-over:
-			over, end = nil, nil
-			changed()
+			tell()
 		case <-end:
-			over, end = nil, nil
-			changed()
+			tell()
 		}
 	}
 }

@@ -1,4 +1,4 @@
-package e2e
+package matrix
 
 import (
 	"encoding/json"
@@ -236,13 +236,13 @@ func TestMatrixOfHabits(t *testing.T) {
 	}
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
-	ctx := browserFor(t, 8*time.Minute)
+	ctx := merrytest.BrowserFor(t, 8*time.Minute)
 	console := make([][]string, len(list))
 	var tabs errgroup.Group
 	tabs.SetLimit(4)
 	for i := range list {
 		tabs.Go(func() error {
-			c, failed, _ := visit(t, ctx, server.URL+"/"+files[i], "1")
+			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
 			console[i] = append(c, failed...)
 			return nil
 		})

@@ -1,4 +1,4 @@
-package e2e
+package matrix
 
 import (
 	"encoding/json"
@@ -120,13 +120,13 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
 	}))
 	defer server.Close()
-	ctx := browser(t)
+	ctx := merrytest.Browser(t)
 	console := make([][]string, len(list))
 	var tabs errgroup.Group
 	tabs.SetLimit(4)
 	for i := range list {
 		tabs.Go(func() error {
-			c, failed, _ := visit(t, ctx, server.URL+"/"+list[i].file, "(document.querySelector('button') || document.body).click()")
+			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+list[i].file, "(document.querySelector('button') || document.body).click()")
 			console[i] = append(c, failed...)
 			return nil
 		})
@@ -190,7 +190,7 @@ func hashesOf(t *testing.T, out string) (scripts, styles []string) {
 // browser, linked with fallbacks and local alike; and check has nothing to say of them under it.
 func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 	t.Parallel()
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	_, port, _ := strings.Cut(c.Addr, ":")
@@ -201,7 +201,7 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
 	}))
 	defer server.Close()
-	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
 	list := s.Read("crate.yaml")
 	for _, how := range [][]string{{"--local"}, {"--cdn", "--fallback"}} {
 		s.Write("crate.yaml", list)
@@ -231,7 +231,7 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 			t.Errorf("%v: check says\n%s", how, r.Out)
 		}
 		for name, p := range sent {
-			if console, failed, _ := visit(t, ctx, server.URL+name, "1"); len(console)+len(failed) > 0 {
+			if console, failed, _ := merrytest.Visit(t, ctx, server.URL+name, "1"); len(console)+len(failed) > 0 {
 				t.Errorf("%v: under %s\n%s says %q, %q", how, p, name, console, failed)
 			}
 		}
@@ -241,7 +241,7 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 
 // TestAPolicyInTheWay: a command that puts on a page what its policy forbids says so, and check does.
 func TestAPolicyInTheWay(t *testing.T) {
-	s, _ := linked(t)
+	s, _ := merrytest.Linked(t)
 	s.Replace("index.html", "<title>", "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'; style-src 'self'\">\n    <title>")
 	if out := s.Run("switch", "--cdn", "--fallback"); !strings.Contains(out, "its policy (line 6) forbids") {
 		t.Errorf("switch says\n%s", out)
@@ -262,10 +262,10 @@ func TestAPolicyInTheWay(t *testing.T) {
 // TestFallbackUnderAPolicy: where a policy forbids inline scripts, a small script of the site's own loads the local copies, with the CDN
 // down as well; there and back gives the same pages.
 func TestFallbackUnderAPolicy(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <title>")
-	before := pagesOf(s)
+	before := s.Pages()
 	out := s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
 	page := s.Read("tides.html")
 	if !strings.Contains(out, "put there for it: js/local-copy.js") || strings.Count(page, `<script src="js/local-copy.js" `) != 3 || strings.Contains(page, "document.write") {
@@ -275,24 +275,24 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 		t.Errorf("check says\n%s", out)
 	}
 	_, port, _ := strings.Cut(c.Addr, ":")
-	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	const working = `[typeof oarlock, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`
-	if console, failed, value := visit(t, ctx, server.URL+"/tides.html", working); len(console)+len(failed) > 0 || value != "function,1.2.0,flex" {
+	if console, failed, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", working); len(console)+len(failed) > 0 || value != "function,1.2.0,flex" {
 		t.Errorf("with the CDN: console %q, failed %q, state %v", console, failed, value)
 	}
 	c.Down()
-	if console, _, value := visit(t, ctx, server.URL+"/tides.html", working); value != "function,1.2.0,flex" || strings.Contains(strings.Join(console, " "), "Content Security Policy") {
+	if console, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", working); value != "function,1.2.0,flex" || strings.Contains(strings.Join(console, " "), "Content Security Policy") {
 		t.Errorf("without the CDN: console %q, state %v", console, value)
 	}
 	s.Run("switch", "--local", "--page", "tides.html")
-	if pagesOf(s) != before {
+	if s.Pages() != before {
 		t.Errorf("there and back is not the same:\n%s", s.Read("tides.html"))
 	}
 	s.Run("undo")
 	s.Run("undo")
-	if pagesOf(s) != before {
+	if s.Pages() != before {
 		t.Error("undo does not lead back")
 	}
 	s.Write("js/local-copy.js", "var mine;\n")
@@ -302,7 +302,7 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 // TestFallbackUnderAPolicyLives: the fallbacks of a page whose policy forbids inline scripts stay what they are when libraries move up a
 // version, files and the page itself move, and the same is asked for again; and they still load the copies.
 func TestFallbackUnderAPolicyLives(t *testing.T) {
-	s, c := linked(t)
+	s, c := merrytest.Linked(t)
 	s.Register()
 	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <link rel=\"stylesheet\" media=\"print\" href=\"css/brinework.css\">\n    <title>")
@@ -337,8 +337,8 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 		}
 	}
 	c.Down()
-	ctx := browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
-	if _, _, value := visit(t, ctx, server.URL+"/tides.html", `[oarlock.version, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`); value != "2.1.0,1.2.0,flex" {
+	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	if _, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", `[oarlock.version, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`); value != "2.1.0,1.2.0,flex" {
 		t.Errorf("with the CDN down the page's state is %v", value)
 	}
 }

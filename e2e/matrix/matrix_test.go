@@ -1,4 +1,4 @@
-package e2e
+package matrix
 
 import (
 	"encoding/json"
@@ -143,14 +143,14 @@ func TestMatrix(t *testing.T) {
 	}
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
-	ctx := browser(t) // only now, since its time runs
+	ctx := merrytest.Browser(t) // only now, since its time runs
 	type seen struct{ console, failed []string }
 	saw := make([]seen, len(list))
 	var tabs errgroup.Group
 	tabs.SetLimit(4)
 	for i := range list {
 		tabs.Go(func() error {
-			saw[i].console, saw[i].failed, _ = visit(t, ctx, server.URL+"/"+files[i], "1")
+			saw[i].console, saw[i].failed, _ = merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
 			return nil
 		})
 	}

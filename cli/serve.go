@@ -1,0 +1,118 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/problem"
+)
+
+func (a *app) serve() *cobra.Command {
+	req := crate.ServeRequest{}
+	c := &cobra.Command{
+		Use:   "serve",
+		Short: "Show the site on this machine, and tell what the browser says",
+		Long: `Serve answers on loopback as a web server would: index files, the site's own 404.html, types, ranges,
+compression, and the headers that headers: in the packing list names. When a file changes, pages that are
+open are loaded again; stylesheets are swapped in place. What the console of the browser says is printed
+here, each line once, with its place (through source maps), what check knows of its cause, and what to type.
+Pages get a small script for that on the way out; nothing is written to disk. --profile shows them as that
+profile would have them, --offline answers links to other hosts from the cache, --behind passes pages and
+what is not in the site to the server that fills in templates.`,
+		Example: "  merry serve\n  merry serve --port 8000 --profile live\n  merry serve --behind http://127.0.0.1:8080\n  merry serve --offline",
+		Args:    cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			t := &teller{app: a}
+			req.Again = func() (*crate.Crate, error) { return a.open(sourceFlags{}) }
+			req.Ready, req.Shown, req.Say, req.Trouble = t.ready, t.shown, t.said, t.trouble
+			err = door.Serve(cmd.Context(), req)
+			if cmd.Context().Err() != nil {
+				return quietStatus(0) // it was ended as it is meant to be
+			}
+			return err
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&req.Port, "port", "0", "answer on this `PORT` rather than on one that is free")
+	f.StringVar(&req.Host, "host", "127.0.0.1", "answer on this `ADDRESS`, so that other machines may ask")
+	f.DurationVar(&req.Cache, "cache", 0, "let browsers keep files for this `TIME`, such as 1h, as the site's own server may")
+	f.StringVar(&req.Behind, "behind", "", "the `URL` of a server that fills in the pages' templates")
+	f.StringVar(&req.Profile, "profile", "", "show pages as the packing list's profile of this `NAME` would have them")
+	return c
+}
+
+// A teller prints what happens while a site is served. Its methods are called from several goroutines.
+type teller struct {
+	*app
+	mu sync.Mutex
+}
+
+// print prints a text, or with --json a line of JSON, at once.
+func (t *teller) print(event string, v any, text func()) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.json {
+		if line, err := json.Marshal(map[string]any{"event": event, event: v}); err == nil {
+			t.printf("%s\n", line)
+		}
+	} else {
+		text()
+	}
+	t.flush()
+}
+
+func (t *teller) ready(address string) {
+	t.print("address", address, func() {
+		t.printf("%s  serves the site until it is stopped with Ctrl-C\n", t.paint.bold(address+"/"))
+	})
+}
+
+func (t *teller) shown(names []string) {
+	t.print("changed", names, func() {
+		what := "all"
+		if len(names) > 0 {
+			what = some(names)
+		}
+		t.printf("%s\n", t.paint.dim(time.Now().Format("15:04:05")+"  changed, and shown again: "+clean(what)))
+	})
+}
+
+func (t *teller) said(m *crate.Message) {
+	t.print("message", m, func() { t.printMessage(m) })
+}
+
+func (t *teller) trouble(err error) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	p := problem.Of(err)
+	fmt.Fprintf(t.err, "merry: %s\nnext:  %s\n", cleanLines(p.What), clean(strings.Join(p.Next, " or ")))
+}
+
+// printMessage prints what a browser said of a page.
+func (a *app) printMessage(m *crate.Message) {
+	kind := a.paint.red(string(m.Kind))
+	if !m.Wrong() {
+		kind = a.paint.yellow(string(m.Kind))
+	}
+	a.printf("%s  %s: %s\n", a.paint.bold(clean(m.Place())), kind, clean(m.Text))
+	if m.File != "" && m.File != m.Page {
+		a.printf("  on:   %s\n", clean(m.Page))
+	}
+	if m.Cause != "" {
+		a.printf("  why:  %s\n", clean(m.Cause))
+	}
+	if m.Next != "" {
+		a.printf("  next: %s\n", clean(m.Next))
+	}
+}

@@ -1,0 +1,240 @@
+// Package console is what a browser says of a page: errors, warnings, requests that failed, and what was blocked. A message is given
+// its place in the site, through source maps, and its cause, from what check found. Who listens to the browser is for others.
+package console
+
+import (
+	"cmp"
+	"fmt"
+	"net/url"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/check"
+)
+
+// A Kind sorts messages by what happened.
+type Kind string
+
+// The kinds.
+const (
+	Error     Kind = "error"     // a script threw, or wrote to the console's errors
+	Warning   Kind = "warning"   // the browser or a script warns
+	Rejection Kind = "rejection" // nobody handled a promise's rejection
+	Failed    Kind = "failed"    // a request was answered with a fault, or not at all
+	Blocked   Kind = "blocked"   // by the page's policy, or since bytes are not those of the integrity
+)
+
+// A Message is one thing that a browser said of a page.
+type Message struct {
+	Kind Kind   `json:"kind"`
+	Page string `json:"page"` // in the site, such as crews/index.html
+	Text string `json:"text"`
+	URL  string `json:"url,omitempty"` // of the script that it came from, or of the request
+	// Line and Column are its place in that, from 1, 0 where there is none.
+	Line   int `json:"line,omitempty"`
+	Column int `json:"column,omitempty"`
+	// File is the script in the site, or behind its source map.
+	File  string `json:"file,omitempty"`
+	Cause string `json:"cause,omitempty"` // what check knows of it
+	Next  string `json:"next,omitempty"`  // what to type or do
+	Known bool   `json:"known"`           // check found its cause
+}
+
+// Place is where a message came from, as FILE:LINE:COLUMN, with as much of that as is known.
+func (m *Message) Place() string {
+	at := cmp.Or(m.File, m.Page)
+	if m.Line > 0 {
+		at += fmt.Sprintf(":%d:%d", m.Line, max(m.Column, 1))
+	}
+	return at
+}
+
+// Wrong tells whether it is a fault: a warning is none.
+func (m *Message) Wrong() bool { return m.Kind != Warning }
+
+// key tells messages apart: the same one is told once.
+func (m *Message) key() string {
+	return strings.Join([]string{string(m.Kind), m.Page, m.Text, m.Place()}, "\x00")
+}
+
+// A Log keeps what was said before. Its methods may be called from several goroutines.
+type Log struct {
+	mu   sync.Mutex
+	said map[string]bool
+}
+
+// New tells whether a message was not said before, and remembers it.
+func (l *Log) New(m *Message) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.said[m.key()] {
+		return false
+	}
+	if l.said == nil {
+		l.said = map[string]bool{}
+	}
+	l.said[m.key()] = true
+	return true
+}
+
+// Forget begins anew, as after a change of the site.
+func (l *Log) Forget() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.said = nil
+}
+
+// A Site is what messages are held against.
+type Site struct {
+	Origin   string                         // where the site is served, such as http://127.0.0.1:8080
+	Read     func(name string) []byte       // a file of the site, nil where it has none
+	Sites    string                         // the site's folder in the project, as findings name files; "." for the root
+	Findings []check.Finding                // of the whole site
+	maps     map[string]*original           // by file of the site
+	Shift    func(m *Message) (columns int) // what stands in the page's line as it was served and not on disk, nil for nothing
+
+	mu sync.Mutex
+}
+
+// Explain fills in a message's place in the site and its cause.
+func (s *Site) Explain(m *Message) {
+	m.Text = strings.TrimSpace(strings.TrimPrefix(m.Text, "Uncaught "))
+	if name, ok := s.inSite(m.URL); ok {
+		m.File = name
+		if m.Kind == Failed || m.Kind == Blocked && m.Line == 0 {
+			m.File = ""
+		}
+		if m.File == m.Page && s.Shift != nil && m.Line > 0 {
+			m.Column -= s.Shift(m)
+		}
+		s.mapped(m)
+	} else if m.Line > 0 {
+		m.File = m.URL
+	}
+	m.Text = strings.ReplaceAll(m.Text, s.Origin+"/", "")
+	if f := s.cause(m); f != nil {
+		m.Cause, m.Next, m.Known = f.Message, f.Next, true
+		return
+	}
+	m.Next = advice(m)
+}
+
+// inSite is the file that an address of the served site means.
+func (s *Site) inSite(address string) (string, bool) {
+	rest, ok := strings.CutPrefix(address, s.Origin+"/")
+	if !ok || s.Origin == "" {
+		return "", false
+	}
+	rest, _, _ = strings.Cut(rest, "#")
+	rest, _, _ = strings.Cut(rest, "?")
+	if plain, err := url.PathUnescape(rest); err == nil {
+		rest = plain
+	}
+	if rest == "" || strings.HasSuffix(rest, "/") {
+		rest += "index.html"
+	}
+	return path.Clean(rest), true
+}
+
+// cause finds what check knows of a message: the finding of this page, or of the file, which names the global that is missing, the file that
+// was asked for, or the very place.
+func (s *Site) cause(m *Message) *check.Finding {
+	var best *check.Finding
+	most := 0
+	for i := range s.Findings {
+		f := &s.Findings[i]
+		if f.Severity == check.Note {
+			continue
+		}
+		if weight := s.speaksOf(f, m); weight > most {
+			best, most = f, weight
+		}
+	}
+	return best
+}
+
+// The findings of which messages can come: of a script where it stands, of a request that failed, and of bytes that are not as demanded.
+var (
+	ofCode    = []string{check.SyntaxError, check.SyntaxNewer, check.WrongBuild, check.ModuleAsClassic, check.ClassicAsModule, check.ImportUnmapped, check.ImportLacking}
+	ofRequest = []string{check.FileMissing, check.CaseDiffers, check.LeadsNowhere, check.AssetMissing, check.OldPath, check.LinkUnreachable, check.SealedGone, check.SealedMoved}
+	ofBytes   = []string{check.LinkStale, check.LocalIntegrity, check.LinkDiffers, check.SealedChanged}
+)
+
+// speaksOf weighs whether a finding is what a message came of: 0 for no.
+func (s *Site) speaksOf(f *check.Finding, m *Message) int {
+	at := s.inProject(cmp.Or(m.File, m.Page))
+	if f.File != at && f.File != s.inProject(m.Page) {
+		return 0
+	}
+	asked, _ := s.inSite(m.URL)
+	here := m.Line > 0 && f.File == at && f.Line == m.Line
+	switch m.Kind {
+	case Error, Rejection:
+		switch {
+		case f.Global != "" && mentions(m.Text, f.Global) && m.File != "" && mentions(f.Message, m.File):
+			return 5
+		case f.Global != "" && mentions(m.Text, f.Global):
+			return 4
+		case f.Name == check.ScriptFails && strings.Contains(f.Message, strings.TrimPrefix(m.Text, unhandled)):
+			return 3
+		case m.Kind == Error && slices.Contains(ofCode, f.Name) && (here || m.File != m.Page && mentions(f.Message, m.File)):
+			return 2
+		}
+	case Failed:
+		if m.URL != "" && slices.Contains(ofRequest, f.Name) && mentions(f.Message, cmp.Or(asked, m.URL)) {
+			return 4
+		}
+	case Blocked:
+		ofPolicy := f.Name == check.PolicyForbids
+		if m.URL != "" && (ofPolicy || slices.Contains(ofBytes, f.Name)) && mentions(f.Message, cmp.Or(asked, m.URL)) {
+			return 4
+		} else if here && ofPolicy {
+			return 3
+		}
+	}
+	return 0
+}
+
+// unhandled is how the text of a rejection begins.
+const unhandled = "nobody handles the rejection of a promise: "
+
+// inProject is a file of the site as findings name it.
+func (s *Site) inProject(name string) string { return path.Join(s.Sites, name) }
+
+// mentions tells whether a text names a word, as a whole.
+func mentions(text, word string) bool {
+	for at := 0; word != ""; {
+		i := strings.Index(text[at:], word)
+		if i < 0 {
+			return false
+		}
+		start, end := at+i, at+i+len(word)
+		if !(start > 0 && isWord(text[start-1])) && !(end < len(text) && isWord(text[end])) {
+			return true
+		}
+		at = end
+	}
+	return false
+}
+
+func isWord(c byte) bool {
+	return c == '_' || c == '$' || '0' <= c && c <= '9' || 'a' <= c|0x20 && c|0x20 <= 'z'
+}
+
+var undefined = regexp.MustCompile(`(?:ReferenceError: )?([\w$]+) is not defined`)
+
+// advice is what to do about a message whose cause check does not know.
+func advice(m *Message) string {
+	switch {
+	case m.Kind == Failed:
+		return "see whether the reference is right: merry check " + m.Page
+	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
+		return "merry check --online " + m.Page + " compares what the link gives with what was sealed"
+	case m.Kind == Error && undefined.MatchString(m.Text):
+		return "merry order " + m.Page + " shows what runs when, and who defines " + undefined.FindStringSubmatch(m.Text)[1]
+	}
+	return ""
+}

@@ -1,0 +1,93 @@
+package crate
+
+import (
+	"context"
+	"maps"
+	"net/url"
+	"sync"
+	"time"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/inspect"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/serve"
+)
+
+// Message is one thing that a browser said of a page.
+type Message = console.Message
+
+// ServeRequest asks for the site to be served until the context ends.
+type ServeRequest struct {
+	Host, Port string        // "0" is any port that is free
+	Cache      time.Duration // how long browsers may keep files
+	Behind     string        // the server that is asked for pages
+	Profile    string        // serve pages as this profile would have them
+	// Again opens the crate anew, which each look at a changed project needs.
+	Again   func() (*Crate, error)
+	Ready   func(address string)
+	Shown   func(names []string)
+	Say     func(*Message)
+	Trouble func(error)
+}
+
+// Serve serves the site, has browsers show what changes, and tells what they say.
+func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
+	s := &serve.Session{Port: req.Port, Ready: req.Ready, Shown: req.Shown, Trouble: req.Trouble,
+		Options: serve.Options{Host: req.Host, Cache: req.Cache, Away: c.Origin.Offline, Live: true, Say: req.Say}}
+	if req.Behind != "" {
+		behind, err := url.Parse(req.Behind)
+		if err != nil || behind.Host == "" || behind.Scheme != "http" && behind.Scheme != "https" {
+			return problem.Misuse("write it as http://127.0.0.1:8080", "--behind %s is no address of a server", req.Behind)
+		}
+		s.Behind = behind
+	}
+	s.Look = func(ctx context.Context) (*project.Project, map[string][]byte, error) {
+		door, err := req.Again()
+		if err != nil {
+			return nil, nil, err
+		}
+		return door.asProfile(ctx, req.Profile)
+	}
+	s.Check = func(ctx context.Context) ([]check.Finding, error) {
+		door, err := req.Again()
+		if err != nil {
+			return nil, err
+		}
+		defer door.Close()
+		found, err := door.Check(ctx, CheckRequest{Rehearse: inspect.IfFew})
+		if err != nil {
+			return nil, err
+		}
+		return found.Findings, nil
+	}
+	s.Watch = func(ctx context.Context, changed func([]string)) error {
+		return c.Watch(ctx, Swift, changed)
+	}
+	return s.Run(ctx)
+}
+
+// asProfile reads the project, and works out the files that it would have under a profile, by their places in the site. Without a profile
+// there are none.
+func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project, map[string][]byte, error) {
+	p, err := c.read(ctx)
+	if err != nil || profile == "" {
+		return p, nil, err
+	}
+	var mu sync.Mutex
+	files := map[string][]byte{}
+	dry := *c
+	dry.Dry, dry.opened = true, nil
+	dry.keep = func(name string, content []byte) {
+		if at, ok := p.InSite(paths.FoundInProject(name)); ok {
+			mu.Lock()
+			defer mu.Unlock()
+			files[at.String()] = content
+		}
+	}
+	_, err = dry.Switch(ctx, SwitchRequest{Profile: profile})
+	c.opened = append(c.opened, dry.opened...)
+	return p, maps.Clone(files), err
+}

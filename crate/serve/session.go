@@ -1,0 +1,167 @@
+package serve
+
+import (
+	"context"
+	"net"
+	"strings"
+	"sync"
+	"time"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+)
+
+// A Session serves a site while people work on it: it looks at the project again after each change, has browsers show it, and tells what
+// they say, with what a check knows of the cause.
+type Session struct {
+	Options
+	Port string
+	// Look reads the project anew, with the files that are served otherwise than they are on disk.
+	Look func(ctx context.Context) (*project.Project, map[string][]byte, error)
+	// Check finds what is wrong with the site as it is.
+	Check func(ctx context.Context) ([]check.Finding, error)
+	// Watch calls changed after each burst of changes, until the context ends.
+	Watch func(ctx context.Context, changed func(names []string)) error
+	// Ready is told the address as soon as it answers, and Shown which files changed whenever browsers are told.
+	Ready func(address string)
+	Shown func(names []string)
+	// Trouble is told what went wrong while looking again: a file that is half written.
+	Trouble func(error)
+
+	server *Server
+	log    console.Log
+	heard  chan *console.Message
+
+	mu    sync.Mutex
+	known chan struct{} // closed once the site's findings are known
+	site  *console.Site
+}
+
+// mostHeard is how many messages wait to be told; a page that says more at once is not listened to meanwhile.
+const mostHeard = 1000
+
+// patience is how long a message waits for what a check knows.
+const patience = 5 * time.Second
+
+// Run serves until the context ends, and returns its error, or what keeps the server from beginning.
+func (s *Session) Run(ctx context.Context) error {
+	p, drafted, err := s.Look(ctx)
+	if err != nil {
+		return err
+	}
+	tell := s.Say
+	s.Project, s.heard = p, make(chan *console.Message, mostHeard)
+	s.Say = func(m *console.Message) {
+		select {
+		case s.heard <- m:
+		default:
+		}
+	}
+	if s.server, err = New(s.Options); err != nil {
+		return err
+	}
+	defer s.server.Close()
+	s.server.Update(p, drafted)
+	l, err := Listen(s.Host, s.Port)
+	if err != nil {
+		return err
+	}
+	origin := "http://" + l.Addr().String()
+	if _, port, err := net.SplitHostPort(l.Addr().String()); err == nil && net.ParseIP(s.Host) == nil {
+		origin = "http://" + net.JoinHostPort(s.Host, port)
+	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	s.inspect(ctx, origin)
+	go s.tellAll(ctx, tell)
+	if s.Live {
+		go s.follow(ctx, origin)
+	}
+	s.Ready(origin)
+	return s.server.Run(ctx, l)
+}
+
+// follow looks at the project again after each change, and has browsers show it.
+func (s *Session) follow(ctx context.Context, origin string) {
+	begun := false
+	err := s.Watch(ctx, func(names []string) {
+		first := !begun
+		begun = true
+		p, drafted, err := s.Look(ctx)
+		if err != nil {
+			s.Trouble(err)
+			return
+		}
+		var inSite []string
+		for _, name := range names {
+			at := paths.FoundInProject(name)
+			if in, ok := at.Below(p.Site()); ok {
+				inSite = append(inSite, in.String())
+			} else if strings.HasPrefix(name, "crate.") {
+				inSite = append(inSite, name) // the records say how all is served
+			}
+		}
+		if len(names) > 0 && len(inSite) == 0 {
+			return
+		}
+		s.server.Update(p, drafted)
+		if first && len(names) == 0 {
+			return // the watch is set up; nothing is known to have changed
+		}
+		s.log.Forget()
+		s.server.Changed(ctx, inSite)
+		s.Shown(inSite)
+		s.inspect(ctx, origin)
+	})
+	if err != nil && ctx.Err() == nil {
+		s.Trouble(err)
+	}
+}
+
+// inspect begins to find out what is wrong with the site. Who wants to know meanwhile waits for it.
+func (s *Session) inspect(ctx context.Context, origin string) {
+	known := make(chan struct{})
+	p := s.server.state.Load().p
+	site := &console.Site{Origin: origin, Sites: p.Site(), Read: func(name string) []byte {
+		b, _ := s.server.root.ReadFile(name)
+		return b
+	}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
+	s.mu.Lock()
+	s.known, s.site = known, site
+	s.mu.Unlock()
+	go func() {
+		defer close(known)
+		list, err := s.Check(ctx)
+		if err != nil && ctx.Err() == nil {
+			s.Trouble(err)
+		}
+		site.Findings = list
+	}()
+}
+
+// tellAll tells each message once, with its cause.
+func (s *Session) tellAll(ctx context.Context, tell func(*console.Message)) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case m := <-s.heard:
+			s.mu.Lock()
+			known, site := s.known, s.site
+			s.mu.Unlock()
+			select {
+			case <-known:
+			case <-time.After(patience):
+				site = &console.Site{Origin: site.Origin, Sites: site.Sites, Read: site.Read, Shift: site.Shift} // without what is not known yet
+			case <-ctx.Done():
+				return
+			}
+			site.Explain(m)
+			if s.log.New(m) {
+				tell(m)
+			}
+		}
+	}
+}

@@ -1,0 +1,10 @@
+// Package matrix holds what check says against what a browser says, over hundreds of pages that are broken in every way.
+package matrix
+
+import (
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+func TestMain(m *testing.M) { merrytest.Main(m) }
