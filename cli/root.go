@@ -146,7 +146,7 @@ A first tour:   merry demo`,
 		return problem.Misuse(c.CommandPath()+" --help", "%w", err)
 	})
 	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
-		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.bill(), a.serve(), a.sandbox(), a.demo())
+		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.bill(), a.serve(), a.look(), a.sandbox(), a.demo())
 	explainArguments(root)
 	root.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {

@@ -274,7 +274,8 @@ names the environment variable that holds it. It goes to the registry's own host
 	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "a `HOST`, beside the registry's own, where its archives may lie")
 	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `@SCOPE` alone")
 	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
-	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
+	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that pages are looked at with", func(s *record.Settings, v string) { s.Browser = v }),
+		a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
 		a.setText("certificates FILE", "Set a file of more certificate authorities to trust, in PEM", func(s *record.Settings, v string) { s.Certificates = v }))
 	return set
 }

@@ -17,6 +17,7 @@ func (a *app) switchCommand() *cobra.Command {
 	var cdn string
 	var local, minified, readable bool
 	var src sourceFlags
+	var w watched
 	c := &cobra.Command{
 		Use:   "switch [LIB…]",
 		Short: "Change references: local copy or CDN link, minified or readable",
@@ -52,11 +53,10 @@ Without libraries it is all of them, without --page all pages.`,
 				return err
 			}
 			defer door.Close()
-			s, err := door.Switch(cmd.Context(), req)
-			if err != nil {
-				return err
-			}
-			return a.answer(s, func() { a.printSwitch(s) })
+			return a.around(cmd.Context(), w, req.Pages, func() (any, func(), error) {
+				s, err := door.Switch(cmd.Context(), req)
+				return s, func() { a.printSwitch(s) }, err
+			})
 		},
 	}
 	f := c.Flags()
@@ -71,6 +71,7 @@ Without libraries it is all of them, without --page all pages.`,
 	f.StringVar(&req.Profile, "profile", "", "do what the packing list says under this `NAME`")
 	f.StringSliceVar(&req.Pages, "page", nil, "only on the pages that match `GLOB` (repeatable)")
 	f.BoolVar(&src.fresh, "fresh", false, "compare with the CDN again what was compared before")
+	w.add(c)
 	return a.changes(c)
 }
 

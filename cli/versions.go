@@ -176,6 +176,7 @@ func (a *app) repin() *cobra.Command {
 	var req crate.RepinRequest
 	var from string
 	var renames []string
+	var w watched
 	c := &cobra.Command{
 		Use:   "repin LIB@VERSION… | --newest-allowed",
 		Short: "Move libraries to other versions, references and all",
@@ -213,11 +214,10 @@ now are renamed on pages where --rename says so, or, with --rename-sure, where c
 				return err
 			}
 			defer door.Close()
-			out, err := door.Repin(cmd.Context(), req)
-			if err != nil {
-				return err
-			}
-			return a.answer(out, func() { a.printRepin(out) })
+			return a.around(cmd.Context(), w, nil, func() (any, func(), error) {
+				out, err := door.Repin(cmd.Context(), req)
+				return out, func() { a.printRepin(out) }, err
+			})
 		},
 	}
 	f := c.Flags()
@@ -225,6 +225,7 @@ now are renamed on pages where --rename says so, or, with --rename-sure, where c
 	f.BoolVar(&req.Newest, "newest-allowed", false, "move all that came from a registry to the newest that their holds allow")
 	f.StringSliceVar(&renames, "rename", nil, "rename a class on pages, `OLD=NEW` (repeatable)")
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes of which comparing is sure")
+	w.add(c)
 	return a.changes(c)
 }
 

@@ -27,11 +27,12 @@ type Crate struct {
 	// waited for.
 	Tell func(note string)
 
-	keep   func(name string, content []byte) // where a dry run's files go
-	bounds project.Bounds
-	key    change.Key
-	opened []*disk.Folder
-	told   []string
+	settings *record.Settings
+	keep     func(name string, content []byte) // where a dry run's files go
+	bounds   project.Bounds
+	key      change.Key
+	opened   []*disk.Folder
+	told     []string
 }
 
 // An Outcome lists what a change did, or on a dry run would do.

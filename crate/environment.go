@@ -51,7 +51,7 @@ func Open(env Environment) *Crate {
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader
 	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Tell: env.Tell,
-		bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir))}
+		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir))}
 }
 
 // Close ends what the command opened.

@@ -18,7 +18,7 @@ const patience = 10 * time.Second
 
 // lockProject takes the project's lock. Who waits for longer than a moment is told.
 func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*flock.Flock, error) {
-	if err := makeOwnFolder(on); err != nil {
+	if err := OwnFolder(on); err != nil {
 		return nil, err
 	}
 	name := string(on.Path().Join(Folder, "lock"))
@@ -46,8 +46,8 @@ func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*floc
 	}
 }
 
-// makeOwnFolder makes merry's own folder, or sees that the one which is there is a folder and nobody else's.
-func makeOwnFolder(on *disk.Folder) error {
+// OwnFolder makes merry's own folder, or sees that the one which is there is a folder and nobody else's.
+func OwnFolder(on *disk.Folder) error {
 	top, err := on.Enter(".")
 	if err != nil {
 		return err

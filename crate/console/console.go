@@ -41,6 +41,8 @@ type Message struct {
 	Cause string `json:"cause,omitempty"` // what check knows of it
 	Next  string `json:"next,omitempty"`  // what to type or do
 	Known bool   `json:"known"`           // check found its cause
+	// Looking says that it is of looking at the page, and no browser said it of its own.
+	Looking bool `json:"looking,omitempty"`
 }
 
 // Place is where a message came from, as FILE:LINE:COLUMN, with as much of that as is known.
@@ -139,6 +141,12 @@ func (s *Site) inSite(address string) (string, bool) {
 	return path.Clean(rest), true
 }
 
+// Own tells whether a message is about a file of the site.
+func (s *Site) Own(m *Message) bool {
+	_, ok := s.inSite(m.URL)
+	return ok
+}
+
 // cause finds what check knows of a message: the finding of this page, or of the file, which names the global that is missing, the file that
 // was asked for, or the very place.
 func (s *Site) cause(m *Message) *check.Finding {
@@ -165,8 +173,8 @@ var (
 
 // speaksOf weighs whether a finding is what a message came of: 0 for no.
 func (s *Site) speaksOf(f *check.Finding, m *Message) int {
-	at := s.inProject(cmp.Or(m.File, m.Page))
-	if f.File != at && f.File != s.inProject(m.Page) {
+	at := s.InProject(cmp.Or(m.File, m.Page))
+	if f.File != at && f.File != s.InProject(m.Page) {
 		return 0
 	}
 	asked, _ := s.inSite(m.URL)
@@ -178,7 +186,7 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 			return 5
 		case f.Global != "" && mentions(m.Text, f.Global):
 			return 4
-		case f.Name == check.ScriptFails && strings.Contains(f.Message, strings.TrimPrefix(m.Text, unhandled)):
+		case f.Name == check.ScriptFails && strings.Contains(f.Message, strings.TrimPrefix(m.Text, Unhandled)):
 			return 3
 		case m.Kind == Error && slices.Contains(ofCode, f.Name) && (here || m.File != m.Page && mentions(f.Message, m.File)):
 			return 2
@@ -198,11 +206,11 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 	return 0
 }
 
-// unhandled is how the text of a rejection begins.
-const unhandled = "nobody handles the rejection of a promise: "
+// Unhandled is how the text of a rejection begins.
+const Unhandled = "nobody handles the rejection of a promise: "
 
-// inProject is a file of the site as findings name it.
-func (s *Site) inProject(name string) string { return path.Join(s.Sites, name) }
+// InProject is a file of the site as findings name it.
+func (s *Site) InProject(name string) string { return path.Join(s.Sites, name) }
 
 // mentions tells whether a text names a word, as a whole.
 func mentions(text, word string) bool {

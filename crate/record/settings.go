@@ -9,6 +9,7 @@ import (
 type Settings struct {
 	Format       int        `yaml:"format"`
 	Downloads    string     `yaml:"downloads,omitempty"`    // the folder where downloads arrive
+	Browser      string     `yaml:"browser,omitempty"`      // the one that pages are looked at with
 	Certificates string     `yaml:"certificates,omitempty"` // a file of more authorities to trust, in PEM
 	Registries   []Registry `yaml:"registries,omitempty"`
 	Trust        []string   `yaml:"trust,omitempty"` // folders whose projects are worked with whoever owns them

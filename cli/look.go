@@ -1,0 +1,391 @@
+package cli
+
+import (
+	"context"
+	_ "embed"
+	"encoding/base64"
+	"fmt"
+	"html/template"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/google/renameio/v2/maybe"
+	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/problem"
+)
+
+func (a *app) look() *cobra.Command {
+	var req crate.LookRequest
+	var profile, report, teach string
+	var sarif bool
+	c := &cobra.Command{
+		Use:   "look [PAGE…]",
+		Short: "Open pages in the real browser of this machine, and say what it said",
+		Long: `Look serves the site on loopback, opens its pages in the browser that is on this machine, without a window,
+and says for each what the console said, what failed or was blocked, how long it took until something was
+seen, and from whom how many bytes came. Where check knows the cause it is told; where check and the browser
+say different things, that is, too. --save keeps how pages look, --against says what looks different from that:
+the regions, the elements in them, and which rules changed for them. For that, what moves is held still:
+animations, carets, videos, dates, chance; --mask hides the rest. The exit status is 1 where something was
+wrong or looks different.`,
+		Example: "  merry look\n  merry look 'crews/*.html' --widths 360,1280\n  merry look --save before\n  merry look --against before --report looks.html\n  merry look --dark --no-scripts --wait '.crew-list li'",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			req.Pages = args
+			if report != "" && req.Against == "" {
+				return misuse("--report shows what looks different; say from what: --against NAME")
+			}
+			if slices.ContainsFunc(req.Widths, func(w int) bool { return w < 100 || w > 8000 }) {
+				return misuse("--widths are of windows, in pixels: from 100 to 8000")
+			}
+			door, err := a.open(sourceFlags{})
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			seen, err := door.Look(cmd.Context(), req, profile)
+			if err != nil {
+				return err
+			}
+			if report != "" {
+				if err := a.writeLooks(report, req.Against, seen); err != nil {
+					return err
+				}
+			}
+			if teach != "" {
+				if teach, err = a.teach(cmd.Context(), door, teach, seen); err != nil {
+					return err
+				}
+			}
+			err = a.tellLooks(seen, req.Against, sarif)
+			if teach != "" && !a.json && !sarif {
+				a.printf("%s\n", teach)
+			}
+			return err
+		},
+	}
+	f := c.Flags()
+	f.IntSliceVar(&req.Widths, "widths", nil, "open each page in windows of these `WIDTHS`, in pixels")
+	f.BoolVar(&req.Dark, "dark", false, "as somebody sees the pages who likes it dark")
+	f.BoolVar(&req.NoScripts, "no-scripts", false, "without scripts")
+	f.StringVar(&req.Wait, "wait", "", "wait until something matches this `SELECTOR`")
+	f.StringSliceVar(&req.Masks, "mask", nil, "hide what matches this `SELECTOR` in pictures (repeatable)")
+	f.DurationVar(&req.Limit, "limit", 0, "give a page up after this `TIME`, such as 30s")
+	f.StringVar(&req.Save, "save", "", "keep how the pages look under this `NAME`")
+	f.StringVar(&req.Against, "against", "", "say what looks different from what was kept under this `NAME`")
+	f.StringVar(&profile, "profile", "", "as the packing list's profile of this `NAME` would have the pages")
+	f.StringVar(&report, "report", "", "write a page with both looks and what differs to `FILE.html`")
+	f.StringVar(&teach, "teach", "", "write cases in which check and the browser differ, without the site's content, into `DIR`")
+	f.BoolVar(&sarif, "sarif", false, "print what the browser said as SARIF 2.1.0")
+	return c
+}
+
+// tellLooks prints what was seen, and returns the exit status for it.
+func (a *app) tellLooks(seen *crate.Looked, against string, sarif bool) (err error) {
+	if sarif {
+		err = a.printJSON(check.SARIF(seen.Findings(), program()))
+	} else {
+		err = a.answer(seen, func() { a.printLooks(seen, against) })
+	}
+	if err == nil && (!seen.Clean() || !seen.Same()) {
+		return quietStatus(problem.Refused)
+	}
+	return err
+}
+
+// teach writes the cases in which check and the browser differ, and says where they are.
+func (a *app) teach(ctx context.Context, door *crate.Crate, dir string, seen *crate.Looked) (string, error) {
+	full := dir
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(a.dir, full)
+	}
+	list, err := door.TeachCases(ctx, full, seen)
+	if err != nil || len(list) == 0 {
+		return "no case to write: check and the browser say the same", err
+	}
+	return "written, without the site's content: " + plural(len(list), "case", "cases") + " in " + clean(dir) + "; read them before you send them", nil
+}
+
+// printLooks prints what was seen, page by page.
+func (a *app) printLooks(seen *crate.Looked, against string) {
+	errors, warnings, different := 0, 0, 0
+	pages := map[string]bool{}
+	for _, p := range seen.Pages {
+		pages[p.Page] = true
+		a.printf("%s  %s  %s\n", a.paint.bold(clean(p.Page)), p.View, a.paint.dim(trafficOf(p)))
+		for _, m := range p.Messages {
+			if m.Wrong() {
+				errors++
+			} else {
+				warnings++
+			}
+			a.printSaid(m)
+		}
+		if len(p.Lone) > 0 {
+			a.printf("  %s\n", a.paint.dim("no stylesheet has a rule for: "+clean(few(p.Lone))))
+		}
+		if p.Different != nil {
+			different++
+			a.printDifference(p.Different)
+		}
+	}
+	for _, d := range seen.Differs {
+		a.printf("\n%s  %s\n", a.paint.yellow("check and the browser differ on "+clean(d.Page)), clean(d.What))
+	}
+	if len(seen.Differs) > 0 {
+		a.next("merry look --teach cases writes them down without the site's content")
+	}
+	for _, n := range seen.Notes {
+		a.printf("%s\n", a.paint.dim("note: "+clean(n)))
+	}
+	a.printf("\n%s: %s, %s", plural(len(pages), "page", "pages"), plural(errors, "error", "errors"), plural(warnings, "warning", "warnings"))
+	if against != "" {
+		a.printf("; %s", differently(different, against))
+	}
+	a.printf(" (%s)\n", clean(seen.Browser))
+	if seen.Saved != "" {
+		a.next("merry look --against %s", seen.Saved)
+	}
+}
+
+// few lists the first of many.
+func few(list []string) string {
+	const most = 8
+	if len(list) > most {
+		return strings.Join(list[:most], ", ") + fmt.Sprintf(" and %d more", len(list)-most)
+	}
+	return strings.Join(list, ", ")
+}
+
+func differently(different int, against string) string {
+	switch different {
+	case 0:
+		return "nothing looks different from " + clean(against)
+	case 1:
+		return "one picture looks different from " + clean(against)
+	}
+	return fmt.Sprintf("%d pictures look different from %s", different, clean(against))
+}
+
+// trafficOf sums up what a page asked for.
+func trafficOf(p *crate.LookedPage) string {
+	var list []string
+	if p.Paint > 0 {
+		list = append(list, fmt.Sprintf("first seen after %v", time.Duration(p.Paint)*time.Millisecond))
+	}
+	list = append(list, plural(p.Requests, "request", "requests"))
+	for _, host := range p.Hosts() {
+		from := clean(host)
+		if host == "" {
+			from = "the site"
+		}
+		list = append(list, bytesText(p.Bytes[host])+" from "+from)
+	}
+	return strings.Join(list, ", ")
+}
+
+// printSaid prints what the browser said of a page, below its line.
+func (a *app) printSaid(m *crate.Message) {
+	kind := a.paint.red(string(m.Kind))
+	if !m.Wrong() {
+		kind = a.paint.yellow(string(m.Kind))
+	}
+	a.printf("  %s: %s\n", kind, clean(m.Text))
+	if m.Line > 0 {
+		a.printf("    at:   %s\n", clean(m.Place()))
+	}
+	if m.Cause != "" {
+		a.printf("    why:  %s\n", clean(m.Cause))
+	}
+	if m.Next != "" {
+		a.printf("    next: %s\n", clean(m.Next))
+	}
+}
+
+// mostRegions and mostRules are how much of a difference is printed; JSON and the report have it all.
+const (
+	mostRegions = 6
+	mostRules   = 4
+)
+
+func (a *app) printDifference(d *crate.LookDifference) {
+	a.printf("  %s: %s of the picture, in %s\n", a.paint.red("different"), share(d.Share), plural(len(d.Regions), "place", "places"))
+	for i, r := range d.Regions {
+		if i == mostRegions {
+			a.printf("    %s\n", a.paint.dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
+			break
+		}
+		a.printf("    %d×%d at %d,%d\n", r.W, r.H, r.X, r.Y)
+		for _, e := range r.Elements {
+			a.printf("      %s%s\n", clean(e.Path), before(": ", clean(e.How)))
+			for n, rule := range e.Rules {
+				if n == mostRules {
+					a.printf("        %s\n", a.paint.dim(fmt.Sprintf("… and %d more rules", len(e.Rules)-n)))
+					break
+				}
+				a.printf("        %s\n", clean(ruleText(rule.Selector, rule.Was, rule.Now, rule.File)))
+			}
+		}
+	}
+	if len(d.Fonts) > 0 {
+		a.printf("    fonts: %s\n", clean(strings.Join(d.Fonts, ", ")))
+	}
+}
+
+// ruleText says how a rule changed.
+func ruleText(selector, was, now, file string) string {
+	text := selector + "  "
+	switch {
+	case was == "":
+		text += "has now " + now
+	case now == "":
+		text += "has no more " + was
+	default:
+		text += was + " → " + now
+	}
+	return text + before("  ", file)
+}
+
+func before(prefix, text string) string {
+	if text == "" {
+		return ""
+	}
+	return prefix + text
+}
+
+// share writes a share as percents, and never as none where there is some.
+func share(s float64) string {
+	if s < 0.0005 {
+		return "less than 0.1%"
+	}
+	return fmt.Sprintf("%.1f%%", 100*s)
+}
+
+// A watched change is one that is looked at before and after, where flags ask for that.
+type watched struct {
+	look bool // say what looks different
+	back bool // and take the change back where something does
+}
+
+func (w *watched) add(c *cobra.Command) {
+	c.Flags().BoolVar(&w.look, "look", false, "look at the pages before and after, and say what looks different")
+	c.Flags().BoolVar(&w.back, "only-if-same", false, "take the change back where a page looks different then, or is wrong")
+}
+
+// around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.
+func (a *app) around(ctx context.Context, w watched, pages []string, change func() (answer any, text func(), err error)) error {
+	if !w.look && !w.back || a.dry {
+		if w.look || w.back {
+			return misuse("--dry-run changes nothing, so there is nothing to look at")
+		}
+		answer, text, err := change()
+		if err != nil {
+			return err
+		}
+		return a.answer(answer, text)
+	}
+	look := func() (*crate.Looked, error) {
+		door, err := a.open(sourceFlags{})
+		if err != nil {
+			return nil, err
+		}
+		defer door.Close()
+		return door.Look(ctx, crate.LookRequest{Pages: pages, Pictures: true}, "")
+	}
+	was, err := look()
+	if err != nil {
+		return err
+	}
+	answer, text, err := change()
+	if err != nil {
+		return err
+	}
+	now, err := look()
+	if err == nil {
+		err = crate.CompareLooks(was, now)
+	}
+	if err != nil {
+		a.answer(answer, text)
+		return err
+	}
+	fine := now.Same() && (now.Clean() || !was.Clean())
+	undone := w.back && !fine
+	if undone {
+		door, err := a.open(sourceFlags{})
+		if err != nil {
+			return err
+		}
+		defer door.Close()
+		if _, err := door.Undo(ctx); err != nil {
+			return err
+		}
+	}
+	err = a.answer(map[string]any{"change": answer, "look": now, "taken_back": undone}, func() {
+		text()
+		a.printf("\n")
+		a.printLooks(now, "before the change")
+		switch {
+		case undone:
+			a.printf("taken back, since something looks different or is wrong\n")
+		case !fine:
+			a.next("merry undo takes the change back")
+		}
+	})
+	if err == nil && !fine {
+		return quietStatus(problem.Refused)
+	}
+	return err
+}
+
+//go:embed looks.html
+var looksText string
+
+var looksPage = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": plural}).Parse(looksText))
+})
+
+// A drawnLook is one page of the report of looks: its pictures as addresses of their own data.
+type drawnLook struct {
+	*crate.LookedPage
+	Was, Is, Marks template.URL
+}
+
+// writeLooks writes a page with what looks different: self-contained, and readable without scripts.
+func (a *app) writeLooks(name, against string, seen *crate.Looked) error {
+	data := struct {
+		Title, Against, Browser string
+		Different               []drawnLook
+		Same                    []*crate.LookedPage
+	}{Title: filepath.Base(a.dir), Against: against, Browser: seen.Browser}
+	for _, p := range seen.Pages {
+		if p.Different == nil {
+			data.Same = append(data.Same, p)
+			continue
+		}
+		marked, err := crate.MarkedLook(p)
+		if err != nil {
+			return err
+		}
+		data.Different = append(data.Different, drawnLook{p, picture(p.Before.Picture), picture(p.After.Picture), picture(marked)})
+	}
+	var b strings.Builder
+	if err := looksPage().Execute(&b, data); err != nil {
+		return err
+	}
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.dir, name)
+	}
+	if err := maybe.WriteFile(name, []byte(b.String()), 0o644); err != nil {
+		return fmt.Errorf("can't write the report: %w", err)
+	}
+	return nil
+}
+
+func picture(png []byte) template.URL {
+	return template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(png))
+}

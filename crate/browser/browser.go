@@ -1,0 +1,273 @@
+// Package browser drives the browser of this machine, without a window: it opens a page, and says what the console said, what was asked of
+// whom, how long it took, how it looks and of what that is made. What that means is for others.
+package browser
+
+import (
+	"context"
+	_ "embed"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	cdp "github.com/chromedp/cdproto/browser"
+	cdproto "github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
+	"github.com/chromedp/chromedp"
+
+	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/looks"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// Options say which browser is driven, and how far it may go.
+type Options struct {
+	Path string
+	// Hosts says where hosts are, past the machine's own resolver: a name to an address with its port.
+	Hosts map[string]string
+	// Offline keeps it on this machine: no other host is asked.
+	Offline bool
+}
+
+// A Browser is one that runs. Close ends it.
+type Browser struct {
+	Version string
+	ctx     context.Context
+	stop    []func()
+}
+
+// begins is how long a browser may take to begin.
+const begins = 45 * time.Second
+
+// Open starts a browser.
+func Open(ctx context.Context, o Options) (*Browser, error) {
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(o.Path), chromedp.DisableGPU, chromedp.WSURLReadTimeout(begins),
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", true), chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("font-render-hinting", "none"),
+		chromedp.Flag("disable-lcd-text", true), chromedp.Flag("force-device-scale-factor", "1"))
+	if os.Geteuid() == 0 {
+		opts = append(opts, chromedp.NoSandbox) // its own sandbox does not run as root
+	}
+	var rules []string
+	for host, at := range o.Hosts {
+		rules = append(rules, "MAP "+host+" "+at)
+	}
+	slices.Sort(rules)
+	if o.Offline {
+		rules = []string{"MAP * ~NOTFOUND", "EXCLUDE 127.0.0.1"}
+	}
+	if len(rules) > 0 {
+		opts = append(opts, chromedp.Flag("host-resolver-rules", strings.Join(rules, ", ")))
+	}
+	b := &Browser{}
+	alloc, stop := chromedp.NewExecAllocator(ctx, opts...)
+	b.stop = append(b.stop, stop)
+	quiet := func(string, ...any) {}
+	b.ctx, stop = chromedp.NewContext(alloc, chromedp.WithErrorf(quiet), chromedp.WithLogf(quiet))
+	b.stop = append(b.stop, stop)
+	err := chromedp.Run(b.ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+		_, product, _, _, _, err := cdp.GetVersion().Do(ctx)
+		b.Version = product
+		return err
+	}))
+	if err != nil {
+		b.Close()
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, problem.Fault(problem.BrowserFailed, "start it once by hand, and see what it says; merry sources set browser FILE names another", "%s does not start: %v", o.Path, err)
+	}
+	return b, nil
+}
+
+// Close ends the browser.
+func (b *Browser) Close() {
+	slices.Reverse(b.stop)
+	for _, stop := range b.stop {
+		stop()
+	}
+}
+
+// A View says how a page is opened.
+type View struct {
+	looks.View
+	Wait  string   // a selector that must appear
+	Masks []string // selectors of what is not to be seen
+	// Picture says whether a picture is wanted, with what it is made of.
+	Picture bool
+	Limit   time.Duration // how long a page may take in all
+}
+
+// A Visit is what was seen of a page.
+type Visit struct {
+	Messages []*console.Message
+	Paint    time.Duration    // until something was first seen, 0 where nothing was
+	Bytes    map[string]int64 // on the wire, by host
+	Requests int
+	Shot     *looks.Shot // where a picture was wanted and could be taken
+}
+
+//go:embed still.js
+var stillScript string
+
+//go:embed state.js
+var stateScript string
+
+// Visit opens a page in a tab of its own. A page that does not come to an end, or to whose end the browser comes, is left, and said to be
+// so; an error is that of the browser itself.
+func (b *Browser) Visit(ctx context.Context, address string, v View) (*Visit, error) {
+	tab, closeTab, err := b.tab()
+	if err != nil {
+		return newListener().given(ctx, b, v, err)
+	}
+	defer closeTab()
+	tab, cancel := context.WithTimeout(tab, v.Limit)
+	defer cancel()
+	defer context.AfterFunc(ctx, cancel)()
+	l := newListener()
+	chromedp.ListenTarget(tab, func(event any) { l.hear(tab, event) })
+	features := []*emulation.MediaFeature{{Name: "prefers-reduced-motion", Value: "reduce"}}
+	if v.Dark {
+		features = append(features, &emulation.MediaFeature{Name: "prefers-color-scheme", Value: "dark"})
+	}
+	media := emulation.SetEmulatedMedia()
+	if v.Picture || v.Dark {
+		media = media.WithFeatures(features)
+	}
+	actions := []chromedp.Action{network.Enable(), log.Enable(), runtime.Enable(), page.Enable(),
+		emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false), media, emulation.SetScriptExecutionDisabled(v.NoScripts),
+		cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny)}
+	if v.Picture {
+		actions = append(actions, chromedp.ActionFunc(func(ctx context.Context) error {
+			_, err := page.AddScriptToEvaluateOnNewDocument(stillScript).Do(ctx)
+			return err
+		}))
+	}
+	actions = append(actions, chromedp.ActionFunc(func(ctx context.Context) error {
+		_, _, failed, _, err := page.Navigate(address).Do(ctx)
+		if err == nil && failed != "" && failed != "net::ERR_ABORTED" {
+			l.add(&console.Message{Looking: true, Kind: console.Failed, Text: "the page can't be opened: " + failed, URL: address})
+		}
+		return err
+	}))
+	if err := chromedp.Run(tab, actions...); err != nil && !l.crashed() {
+		return l.given(ctx, b, v, err)
+	}
+	if err := b.rest(tab, l, v); err != nil {
+		return l.given(ctx, b, v, err)
+	}
+	return l.visit(), nil
+}
+
+// tab opens a tab that shares nothing with another: no cookie, nothing kept from an earlier visit.
+func (b *Browser) tab() (tab context.Context, stop func(), err error) {
+	browser := cdproto.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser)
+	apart, err := target.CreateBrowserContext().Do(browser)
+	if err != nil {
+		return nil, nil, err
+	}
+	id, err := target.CreateTarget("about:blank").WithBrowserContextID(apart).WithNewWindow(true).Do(browser)
+	if err != nil {
+		return nil, nil, err
+	}
+	tab, closeTab := chromedp.NewContext(b.ctx, chromedp.WithTargetID(id))
+	return tab, func() {
+		closeTab()
+		target.DisposeBrowserContext(apart).Do(browser)
+	}, nil
+}
+
+// viewHeight is the height of the window, in pixels.
+const viewHeight = 800
+
+// rest waits until the page is loaded and quiet, and looks at it.
+func (b *Browser) rest(tab context.Context, l *listener, v View) error {
+	if err := l.quiet(tab); err != nil {
+		return err
+	}
+	if v.Wait != "" {
+		if err := b.appear(tab, l, v); err != nil {
+			return err
+		}
+	}
+	var paint float64
+	err := chromedp.Run(tab, chromedp.Evaluate(`(performance.getEntriesByType("paint").find(e => e.name === "first-contentful-paint") || {startTime: 0}).startTime`, &paint))
+	if err != nil {
+		return err
+	}
+	l.paint = time.Duration(paint * float64(time.Millisecond))
+	if !v.Picture {
+		return nil
+	}
+	shot := &looks.Shot{View: v.View}
+	masks := "[]"
+	if len(v.Masks) > 0 {
+		masks = fmt.Sprintf("%q", v.Masks)
+		masks = strings.ReplaceAll(masks, `" "`, `","`)
+	}
+	err = chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+masks+")", &shot.State, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
+		chromedp.ActionFunc(func(ctx context.Context) error {
+			_, _, _, _, _, size, err := page.GetLayoutMetrics().Do(ctx)
+			if err != nil {
+				return err
+			}
+			height := min(max(size.Height, viewHeight), looks.MostHeight)
+			shot.Picture, err = page.CaptureScreenshot().WithCaptureBeyondViewport(true).WithClip(&page.Viewport{Width: float64(v.Width), Height: height, Scale: 1}).Do(ctx)
+			return err
+		}))
+	if err != nil {
+		return err
+	}
+	l.shot = shot
+	return nil
+}
+
+// appear waits for a selector.
+func (b *Browser) appear(tab context.Context, l *listener, v View) error {
+	for until := time.Now().Add(v.Limit / 2); ; {
+		var there bool
+		err := chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", v.Wait), &there))
+		var wrong *runtime.ExceptionDetails
+		switch {
+		case errors.As(err, &wrong):
+			return problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--wait %s is no selector", v.Wait)
+		case err != nil:
+			return err
+		case there:
+			return l.quiet(tab)
+		case time.Now().After(until):
+			l.add(&console.Message{Looking: true, Kind: console.Error, Text: "nothing appeared that matches " + v.Wait})
+			return nil
+		}
+		if err := chromedp.Run(tab, chromedp.Sleep(50*time.Millisecond)); err != nil {
+			return err
+		}
+	}
+}
+
+// given is a visit that was given up: the page's fault is said with what was seen so far, the browser's own is an error.
+func (l *listener) given(ctx context.Context, b *Browser, v View, err error) (*Visit, error) {
+	var misuse *problem.Problem
+	switch {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case errors.As(err, &misuse):
+		return nil, err
+	case b.ctx.Err() != nil:
+		return nil, problem.Fault(problem.BrowserFailed, "the same command again; merry sources set browser FILE names another browser", "the browser ended in the middle: %v", err)
+	case l.crashed():
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser gave the page up: its process ended, most likely for want of memory"})
+	case errors.Is(err, context.DeadlineExceeded):
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not come to rest within %v", v.Limit)})
+	default:
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the page can't be looked at: " + err.Error()})
+	}
+	return l.visit(), nil
+}

@@ -1,0 +1,348 @@
+// Package look opens a project's pages in the browser of this machine, and says what the browser said: the console, requests that failed, what
+// was blocked, how long it took and from whom the bytes came. It keeps how pages look, and says what looks different from what was kept.
+package look
+
+import (
+	"cmp"
+	"context"
+	"maps"
+	"net/url"
+	"path"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"merrycrate.example/merry/crate/browser"
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/looks"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/serve"
+)
+
+// A Request asks for pages to be looked at.
+type Request struct {
+	Pages  []string // patterns; none is all
+	Dir    string   // where patterns begin
+	Widths []int    // of the window, in pixels; none is one that desks have
+	Dark   bool     // as who likes it dark sees them
+	// NoScripts opens the pages without scripts.
+	NoScripts bool
+	Wait      string        // a selector that must appear before a page is looked at
+	Masks     []string      // selectors of what is not to be seen in pictures
+	Limit     time.Duration // how long one page may take, 0 for the usual time
+	Save      string        // keep how the pages look under this name
+	Against   string        // hold how they look against what was kept under this name
+	// Pictures has pictures taken though nothing is kept, for who holds two looks against each other.
+	Pictures bool
+
+	// Browser is the browser that the user's settings name, and Hosts are where they say that hosts are.
+	Browser string
+	Hosts   map[string]string
+	Offline bool
+	// Drafted are files that are served otherwise than they are on disk, by their places in the site.
+	Drafted map[string][]byte
+	// Findings are what check finds.
+	Findings []check.Finding
+}
+
+// usual are what a request that says nothing gets.
+const (
+	usualWidth = 1280
+	usualLimit = 20 * time.Second
+)
+
+// Looked is what was seen.
+type Looked struct {
+	Browser string  `json:"browser"` // its name and version
+	Pages   []*Page `json:"pages"`   // each in each of its widths
+	Saved   string  `json:"saved,omitempty"`
+	// Differs is where check and the browser say different things.
+	Differs []Differing `json:"differs"`
+	Notes   []string    `json:"notes,omitempty"`
+
+	site string // the site's folder in the project
+}
+
+// A Page is what was seen of a page in one view.
+type Page struct {
+	Page string `json:"page"` // in the site
+	looks.View
+	Messages []*console.Message `json:"messages"`
+	Paint    int                `json:"paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
+	Requests int                `json:"requests"`
+	Bytes    map[string]int64   `json:"bytes"` // on the wire, by host; "" is the site's own
+	// Different is how it looks otherwise than what was kept, nil where it does not.
+	Different *looks.Difference `json:"different,omitempty"`
+	// Lone are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
+	// pictures were taken.
+	Lone      []string `json:"lone,omitempty"`
+	Unmatched int      `json:"unmatched,omitempty"`
+
+	Before, After *looks.Shot `json:"-"`
+}
+
+// A Differing page is one of which check and the browser say different things.
+type Differing struct {
+	Page string `json:"page"`
+	What string `json:"what"`
+}
+
+// mostPages is how many pages are looked at that nobody named.
+const mostPages = 100
+
+// Look looks at pages.
+func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error) {
+	req.Limit = cmp.Or(req.Limit, usualLimit)
+	if len(req.Widths) == 0 {
+		req.Widths = []int{usualWidth}
+	}
+	names, err := chosen(ctx, p, req)
+	if err != nil {
+		return nil, err
+	}
+	var kept *store
+	for _, name := range []string{req.Save, req.Against} {
+		if err := named(name); err != nil {
+			return nil, err
+		}
+	}
+	if req.Against != "" {
+		if kept, err = read(p.Disk, req.Against); err != nil {
+			return nil, err
+		}
+	}
+	file, err := browser.Find(req.Browser)
+	if err != nil {
+		return nil, err
+	}
+	v := &visitor{p: p, req: req, kept: kept}
+	stop, err := v.serve(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer stop()
+	if v.browser, err = browser.Open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Offline: req.Offline}); err != nil {
+		return nil, err
+	}
+	defer v.browser.Close()
+	out := &Looked{Browser: v.browser.Version, Saved: req.Save, Differs: []Differing{}, site: p.Site()}
+	if out.Pages, err = v.all(ctx, names); err != nil {
+		return nil, err
+	}
+	for _, page := range out.Pages {
+		out.Differs = append(out.Differs, differing(page, v.site)...)
+	}
+	if kept != nil {
+		out.Notes = append(out.Notes, kept.lacking(out.Pages)...)
+	}
+	if req.Save != "" {
+		if err := write(ctx, p.Disk, req.Save, out); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// chosen are the pages that a request means.
+func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSite, error) {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if len(req.Pages) > 0 {
+		return p.Select(site, req.Pages, req.Dir)
+	}
+	if len(site.Pages) > mostPages {
+		return nil, problem.Misuse("merry look 'crews/*.html', or '**' for all of them", "the site has %d pages; say which to look at", len(site.Pages))
+	}
+	return site.Pages, nil
+}
+
+// A visitor opens pages one after the other, several at once.
+type visitor struct {
+	p       *project.Project
+	req     Request
+	kept    *store
+	browser *browser.Browser
+	site    *console.Site
+	origin  string
+}
+
+// serve has the site answered on loopback while it is looked at.
+func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
+	s, err := serve.New(serve.Options{Project: v.p, Host: "127.0.0.1", Away: v.req.Offline})
+	if err != nil {
+		return nil, err
+	}
+	s.Update(v.p, v.req.Drafted)
+	l, err := serve.Listen("127.0.0.1", "0")
+	if err != nil {
+		s.Close()
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	ended := make(chan struct{})
+	go func() { defer close(ended); s.Run(ctx, l) }()
+	v.origin = "http://" + l.Addr().String()
+	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Read: func(name string) []byte {
+		b, _ := v.p.ReadInSite(paths.Found(name))
+		return b
+	}}
+	return func() { cancel(); <-ended; s.Close() }, nil
+}
+
+// all looks at pages in all the widths that are wanted.
+func (v *visitor) all(ctx context.Context, names []paths.InSite) ([]*Page, error) {
+	var list []*Page
+	for _, name := range names {
+		for _, width := range v.req.Widths {
+			list = append(list, &Page{Page: name.String(), View: looks.View{Width: width, Dark: v.req.Dark, NoScripts: v.req.NoScripts}})
+		}
+	}
+	return list, parallel.EachWide(ctx, tabs(), list, v.visit)
+}
+
+// tabs is how many pages are open at once: more than processors, since pages wait for what they ask for.
+func tabs() int { return max(2, min(8, runtime.NumCPU()*2)) }
+
+// visit looks at one page.
+func (v *visitor) visit(ctx context.Context, page *Page) error {
+	pictures := v.req.Save != "" || v.kept != nil || v.req.Pictures
+	address := url.URL{Path: "/" + page.Page}
+	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.View{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Picture: pictures, Limit: v.req.Limit})
+	if err != nil {
+		return err
+	}
+	page.Paint, page.Requests, page.Bytes, page.Messages = int(seen.Paint.Milliseconds()), seen.Requests, map[string]int64{}, []*console.Message{}
+	for host, n := range seen.Bytes {
+		if "http://"+host == v.origin {
+			host = ""
+		}
+		page.Bytes[host] += n
+	}
+	var log console.Log
+	for _, m := range seen.Messages {
+		m.Page = page.Page
+		v.site.Explain(m)
+		if log.New(m) {
+			page.Messages = append(page.Messages, m)
+		}
+	}
+	if page.After = seen.Shot; page.After == nil {
+		return nil
+	}
+	v.name(&page.After.State)
+	page.Lone, page.Unmatched = page.After.State.Lone, len(page.After.State.Unmatched)
+	if v.kept == nil {
+		return nil
+	}
+	if page.Before, err = v.kept.shot(page.Page, page.View); err != nil || page.Before == nil {
+		return err
+	}
+	page.Different, err = looks.Compare(page.Before, page.After)
+	return err
+}
+
+// name gives rules the names of the files in the site that they come from.
+func (v *visitor) name(s *looks.State) {
+	for i := range s.Rules {
+		file := strings.TrimPrefix(s.Rules[i].File, v.origin+"/")
+		file, _, _ = strings.Cut(file, "?")
+		s.Rules[i].File = file
+	}
+}
+
+// Compare holds two looks at the same pages against each other: the second gets what is different.
+func Compare(before, after *Looked) error {
+	was := map[string]*Page{}
+	for _, p := range before.Pages {
+		was[p.Page+" "+p.View.String()] = p
+	}
+	for _, p := range after.Pages {
+		old := was[p.Page+" "+p.View.String()]
+		if old == nil || old.After == nil || p.After == nil {
+			continue
+		}
+		p.Before = old.After
+		var err error
+		if p.Different, err = looks.Compare(p.Before, p.After); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// visible are the findings that a console says, too, where they are errors.
+var visible = []string{check.FileMissing, check.CaseDiffers, check.NeedAbsent, check.NeedLater, check.NeedCircle, check.ModuleAsClassic, check.WrongBuild, check.SyntaxError, check.ScriptFails, check.ImportUnmapped, check.ImportLacking,
+	check.LinkStale, check.PolicyForbids}
+
+// differing is where check and the browser say different things of a page: an error of the console that check has no word for, and an error of
+// check of which the console says nothing.
+func differing(page *Page, site *console.Site) []Differing {
+	if page.NoScripts {
+		return nil
+	}
+	var list []Differing
+	known := map[string]bool{}
+	for _, m := range page.Messages {
+		if m.Known {
+			known[m.Cause] = true
+		} else if m.Looking {
+			return nil // what else there is was not seen
+		} else if m.Wrong() && m.Kind != console.Failed || m.Kind == console.Failed && site.Own(m) {
+			list = append(list, Differing{page.Page, "the browser says, and check does not: " + m.Text})
+		}
+	}
+	if len(known) > 0 {
+		return list // one error keeps others from happening
+	}
+	for _, f := range site.Findings {
+		if f.File == site.InProject(page.Page) && f.Severity == check.Error && slices.Contains(visible, f.Name) && !f.Declared {
+			list = append(list, Differing{page.Page, "check says, and the browser does not: " + f.Message})
+		}
+	}
+	return list
+}
+
+// Hosts are the hosts of a page, its own first, those with most bytes before others.
+func (p *Page) Hosts() []string {
+	return slices.SortedFunc(maps.Keys(p.Bytes), func(a, b string) int {
+		return cmp.Or(cmp.Compare(len(a), 0)-cmp.Compare(len(b), 0), cmp.Compare(p.Bytes[b], p.Bytes[a]), cmp.Compare(a, b))
+	})
+}
+
+// Clean tells whether nothing wrong was said of any page.
+func (l *Looked) Clean() bool {
+	for _, p := range l.Pages {
+		if slices.ContainsFunc(p.Messages, (*console.Message).Wrong) {
+			return false
+		}
+	}
+	return true
+}
+
+// Same tells whether no page looks different.
+func (l *Looked) Same() bool {
+	return !slices.ContainsFunc(l.Pages, func(p *Page) bool { return p.Different != nil })
+}
+
+// Findings are the messages as findings, for SARIF.
+func (l *Looked) Findings() []check.Finding {
+	var list []check.Finding
+	for _, p := range l.Pages {
+		for _, m := range p.Messages {
+			f := check.Finding{Name: "browser-" + string(m.Kind), Severity: check.Error, File: path.Join(l.site, cmp.Or(m.File, m.Page)), Line: m.Line, Column: m.Column, Message: m.Text, Why: cmp.Or(m.Cause, "the browser says so of "+m.Page), Next: m.Next}
+			if !m.Wrong() {
+				f.Severity = check.Warning
+			}
+			list = append(list, f)
+		}
+	}
+	check.Sort(list)
+	return slices.Compact(list)
+}

@@ -1,0 +1,248 @@
+package shown
+
+import (
+	"encoding/json"
+	"fmt"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// browsed skips a test where the machine has no browser.
+func browsed(t *testing.T) {
+	t.Helper()
+	merrytest.Browser(t)
+}
+
+// TestLook: the console, what failed and what was blocked, with places, causes and the exit status; from whom how much came.
+func TestLook(t *testing.T) {
+	browsed(t)
+	s, c := merrytest.Linked(t)
+	if out := s.Run("look"); !strings.Contains(out, "index.html  1280  first seen after ") || !strings.Contains(out, "3 pages: 0 errors, 0 warnings") || !strings.Contains(out, "from the site") {
+		t.Errorf("look says\n%s", out)
+	}
+	s.Run("switch", "--cdn", "--page", "tides.html")
+	if out := s.Run("look", "tides.html"); !strings.Contains(out, "from the site, ") || !strings.Contains(out, "from cdn.harbour.example") {
+		t.Errorf("look says\n%s", out)
+	}
+	before := c.Connections()
+	if out := s.Run("look", "tides.html", "--offline"); strings.Contains(out, "harbour") || c.Connections() != before {
+		t.Errorf("offline look says\n%s", out)
+	}
+	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
+	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, "")
+	s.Replace("index.html", "</body>", "<img src=gone.png><script>console.warn('low', 'water'); Promise.reject(new Error('adrift')); alert('hello'); throw new TypeError('sunk')</script></body>")
+	s.Write("js/slow.js", "")
+	r := s.Try("look")
+	for _, want := range []string{
+		"blocked: its bytes are not those of its integrity: http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js",
+		"failed: 404: gone.png\n    why:  there is no file gone.png\n", "warning: low water\n    at:   index.html:", "rejection: nobody handles the rejection of a promise: Error: adrift",
+		"warning: the page opens a dialog (alert), which was dismissed: hello", "error: TypeError: sunk\n", "error: ReferenceError: oarlock is not defined\n    at:   js/club.js:2:1\n    why:  ",
+	} {
+		if !strings.Contains(r.Out, want) {
+			t.Errorf("look does not say %q:\n%s", want, r.Out)
+		}
+	}
+	if r.Status != 1 {
+		t.Errorf("status %d", r.Status)
+	}
+	var seen struct {
+		Browser string
+		Pages   []struct {
+			Page     string
+			Width    int
+			Messages []struct{ Kind, Text, File, Cause string }
+			Bytes    map[string]int64
+		}
+		Differs []any
+	}
+	if err := json.Unmarshal([]byte(s.Try("look", "--json", "--widths", "360,800", "tides.html").Out), &seen); err != nil || len(seen.Pages) != 2 || seen.Pages[0].Width != 360 || seen.Pages[0].Messages[0].Kind == "" || seen.Browser == "" {
+		t.Errorf("%v %+v", err, seen)
+	}
+	if out := s.Try("look", "--sarif", "index.html").Out; !strings.Contains(out, `"browser-rejection"`) || !strings.Contains(out, `"uri": "js/club.js"`) {
+		t.Errorf("SARIF is\n%s", out)
+	}
+}
+
+// TestLookAgainst: a look that was kept and one afterwards: nothing differs when nothing looks different, wherever files come from and whatever moves; a
+// class that lost its rule is found, with the element, the rule and its file.
+func TestLookAgainst(t *testing.T) {
+	browsed(t)
+	s, _ := merrytest.Linked(t)
+	s.Replace("index.html", "</main>", `<p id="clock"></p><p id="dice"></p><input autofocus><style>@keyframes bob{to{transform:translateX(80px)}}#boat{animation:bob 1s infinite alternate}</style><p id="boat">boat</p>
+<script>setInterval(function(){document.querySelector("#clock").textContent=new Date().toISOString()},10);document.querySelector("#dice").textContent=Math.random();</script><p class="never">none</p></main>`)
+	out := s.Run("look", "--save", "before", "--widths", "360,1280")
+	if !strings.Contains(out, "no stylesheet has a rule for: never") || !strings.Contains(out, "merry look --against before") {
+		t.Errorf("look says\n%s", out)
+	}
+	state := s.State()
+	for _, change := range [][]string{nil, {"switch", "--cdn"}, {"switch", "--local"}, {"switch", "--readable"}, {"move", "css/brinework.css", "style/brine.css"}} {
+		if change != nil {
+			s.Run(change...)
+		}
+		if out := s.Run("look", "--against", "before", "--widths", "360,1280"); !strings.Contains(out, "nothing looks different from before") {
+			t.Errorf("after %v look says\n%s", change, out)
+		}
+	}
+	for range 4 {
+		s.Run("undo")
+	}
+	if s.State() != state {
+		t.Error("looking changes the site")
+	}
+	s.Write("css/brinework.min.css", strings.Replace(s.Read("css/brinework.min.css"), ".bw-note{", ".bw-nota{", 1))
+	r := s.Try("look", "--against", "before", "index.html", "--report", "looks.html")
+	for _, want := range []string{"different: ", "body > main > p(1)\n", ".bw-note  has no more ", "css/brinework.min.css", "1 page: 0 errors, 0 warnings; one picture looks different from before"} {
+		if !strings.Contains(r.Out, want) || r.Status != 1 {
+			t.Errorf("look does not say %q, status %d:\n%s", want, r.Status, r.Out)
+		}
+	}
+	report := s.Read("looks.html")
+	if strings.Count(report, "<img src=\"data:image/png;base64,") != 3 || !strings.Contains(report, ".bw-note") || strings.Contains(report, "<script") {
+		t.Errorf("the report is\n%.2000s", report)
+	}
+	s.Replace("tides.html", "</main>", `<p id="stamp">high at 06:12</p></main>`)
+	s.Run("look", "--save", "masked", "tides.html", "--mask", "#stamp")
+	s.Replace("tides.html", "06:12", "07:55")
+	if out := s.Run("look", "--against", "masked", "tides.html", "--mask", "#stamp"); !strings.Contains(out, "nothing looks different") {
+		t.Errorf("masked, look says\n%s", out)
+	}
+	if out := s.Try("look", "--against", "masked", "tides.html").Out; !strings.Contains(out, "different: ") {
+		t.Errorf("without the mask, look says\n%s", out)
+	}
+	s.Fail(1, []string{"no look is kept under the name never"}, "look", "--against", "never")
+	s.Fail(2, []string{"can't be the name of a look"}, "look", "--save", "../x")
+	if out := s.Run("look", "--against", "before", "index.html", "--widths", "500"); !strings.Contains(out, "index.html (500) is not in the look before") {
+		t.Errorf("of a width that was not kept look says\n%s", out)
+	}
+}
+
+// TestChangesThatAreLookedAt: switch and repin say what looks different afterwards, and take back what should not.
+func TestChangesThatAreLookedAt(t *testing.T) {
+	browsed(t)
+	s, c := merrytest.Linked(t)
+	if out := s.Run("switch", "--cdn", "--page", "index.html", "--look"); !strings.Contains(out, "nothing looks different from before the change") {
+		t.Errorf("switch says\n%s", out)
+	}
+	s.Run("undo")
+	before := s.Pages()
+	s.Run("switch", "--cdn") // its bytes are known from here on
+	s.Run("switch", "--local")
+	c.Down()
+	r := s.Try("switch", "--cdn", "--only-if-same", "--page", "index.html")
+	if r.Status != 1 || !strings.Contains(r.Out, "taken back, since something looks different or is wrong") || s.Pages() != before {
+		t.Errorf("with the CDN down switch says, status %d\n%s%s", r.Status, r.Out, r.Err)
+	}
+	s.Fail(2, []string{"--dry-run changes nothing"}, "switch", "--cdn", "--look", "--dry-run")
+	var answer struct {
+		Change struct{ Pages []any }
+		Look   struct{ Pages []any }
+		Back   bool `json:"taken_back"`
+	}
+	if err := json.Unmarshal([]byte(s.Try("switch", "--readable", "--look", "--page", "index.html", "--json").Out), &answer); err != nil || len(answer.Look.Pages) != 1 || len(answer.Change.Pages) != 1 || answer.Back {
+		t.Errorf("%v %+v", err, answer)
+	}
+	s.Register()
+	if r := s.Try("repin", "brinework@2.0.0", "--look"); !strings.Contains(r.Out, "look different from before the change") || !strings.Contains(r.Out, "merry undo takes the change back") {
+		t.Errorf("repin says, status %d\n%s%s", r.Status, r.Out, r.Err)
+	}
+}
+
+// TestLookEndures: pages that do what they should not, and browsers that are not there or do not last.
+func TestLookEndures(t *testing.T) {
+	browsed(t)
+	s := merrytest.Started(t)
+	head := `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>x</title></head><body>`
+	for name, body := range map[string]string{
+		"loop": `<script>for(;;){}</script>`, "again": `<script>location.replace("again.html?" + Math.random())</script>`, "dialogs": `<script>for(let i=0;i<300;i++)alert(i)</script>`,
+		"download": `<a id=a href="js/club.js" download>x</a><script>document.querySelector("#a").click()</script>`, "popup": `<script>for(let i=0;i<20;i++)window.open("index.html")</script>`,
+		"memory": `<script>const all=[];for(;;)all.push(new Array(1e6).fill({}).map(x=>({...x, y: [1,2,3]})))</script>`, "unload": `<script>onbeforeunload=()=>"stay"</script>`,
+		"many": `<script>for(let i=0;i<5000;i++)console.error("line " + i)</script>`, "leaves": `<meta http-equiv="refresh" content="0;url=index.html">`,
+	} {
+		s.Write("odd/"+name+".html", head+body+"</body></html>")
+	}
+	from := time.Now()
+	r := s.Try("look", "odd/*.html", "--limit", "4s")
+	if took := time.Since(from); took > 100*time.Second {
+		t.Errorf("it took %v", took)
+	}
+	for _, want := range []string{"odd/loop.html", "the page did not come to rest within 4s", "opens a dialog", "9 pages: "} {
+		if !strings.Contains(r.Out, want) {
+			t.Errorf("look does not say %q, status %d:\n%.6000s%s", want, r.Status, r.Out, r.Err)
+		}
+	}
+	dies := filepath.Join(s.Home, "dies")
+	if err := os.WriteFile(dies, []byte("#!/bin/sh\necho I will not >&2\nexit 3\n"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	s.Run("sources", "set", "browser", dies)
+	s.Fail(3, []string{"does not start"}, "look", "index.html")
+	os.Remove(dies)
+	s.Fail(3, []string{"there is no browser at " + dies, "merry sources set browser FILE"}, "look", "index.html")
+}
+
+// TestCheckAndLookDiffer: where check and the browser say different things the answer says so, and the case can be written down without the site's
+// content.
+func TestCheckAndLookDiffer(t *testing.T) {
+	browsed(t)
+	s := merrytest.Started(t)
+	s.Write("js/late.js", "new IntersectionObserver(function () { secretWords('of the club') }).observe(document.body)\n")
+	s.Replace("index.html", "</body>", `<script src="js/late.js"></script></body>`)
+	r := s.Try("look", "index.html", "--teach", "cases")
+	if !strings.Contains(r.Out, "check and the browser differ on index.html  the browser says, and check does not: ReferenceError: secretWords is not defined") || !strings.Contains(r.Out, "written, without the site's content: 1 case in cases") {
+		t.Errorf("look says\n%s%s", r.Out, r.Err)
+	}
+	page := s.Read("cases/case-1/page.html")
+	if strings.Contains(page, "slipway") || strings.Contains(page, "club.js") || strings.Count(page, "<script") != strings.Count(s.Read("index.html"), "<script") {
+		t.Errorf("the case is\n%s", page)
+	}
+	s.Fail(1, []string{"is there already"}, "look", "index.html", "--teach", "cases")
+}
+
+// TestServedBySlowHosts: a host that answers late is waited for, and one that never does is given up.
+func TestLookWaits(t *testing.T) {
+	browsed(t)
+	s := merrytest.Started(t)
+	host := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/never.js" {
+			<-r.Context().Done()
+			return
+		}
+		time.Sleep(600 * time.Millisecond)
+		fmt.Fprint(w, "console.error('late')")
+	}))
+	defer host.Close()
+	s.Run("sources", "set", "host", "slow.example", host.Listener.Addr().(*net.TCPAddr).String())
+	s.Replace("index.html", "</body>", `<script src="http://slow.example/late.js"></script></body>`)
+	s.Replace("tides.html", "</body>", `<script src="http://slow.example/never.js"></script></body>`)
+	r := s.Try("look", "--limit", "5s", "index.html", "tides.html", "--wait", "main")
+	if !strings.Contains(r.Out, "error: late") || !strings.Contains(r.Out, "did not come to rest within 5s") {
+		t.Errorf("look says\n%s%s", r.Out, r.Err)
+	}
+}
+
+// TestReportOfLooksInABrowser: the report is readable, with its pictures, without scripts.
+func TestReportOfLooksInABrowser(t *testing.T) {
+	ctx := merrytest.Browser(t)
+	s := merrytest.Started(t)
+	s.Run("look", "--save", "before", "index.html")
+	s.Replace("css/club.css", "{", "{ letter-spacing: 2px;")
+	s.Try("look", "--against", "before", "index.html", "--report", "looks.html")
+	tab, stop := chromedp.NewContext(ctx)
+	defer stop()
+	var got string
+	err := chromedp.Run(tab, chromedp.Navigate("file://"+filepath.Join(s.Dir, "looks.html")),
+		chromedp.Evaluate(`[...document.images].map(i => i.naturalWidth + i.alt.slice(0, 10)).join() + "|" + document.querySelectorAll("section").length + "|" + (document.documentElement.scrollWidth <= innerWidth)`, &got))
+	if err != nil || got != "1280index.html,1280index.html,1280the same, |1|true" {
+		t.Errorf("%v: the report is %s", err, got)
+	}
+}
