@@ -102,6 +102,16 @@ func run(runs int, only, dir string, huge bool) error {
 			return err
 		}
 	}
+	if strings.Contains("serve", only) {
+		if err := b.serving(); err != nil {
+			return err
+		}
+	}
+	if strings.Contains("look", only) {
+		if err := b.looking(); err != nil {
+			return err
+		}
+	}
 	if strings.Contains("registry", only) {
 		if err := b.registry(); err != nil {
 			return err

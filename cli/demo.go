@@ -86,6 +86,10 @@ func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 		case "down":
 			cdn.Down()
 			err = os.Setenv(patienceVariable, "1s")
+		case "browser":
+			if !a.hasBrowser() {
+				continue // what there is to see, check has said
+			}
 		}
 		if err != nil {
 			return err
@@ -114,6 +118,16 @@ func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 	a.printf("The site is in %s, the downloads beside it.\n", site)
 	a.next("cd %s, and try things", site)
 	return nil
+}
+
+// hasBrowser tells whether this machine has a browser that pages can be looked at with.
+func (a *app) hasBrowser() bool {
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return false
+	}
+	defer door.Close()
+	return door.HasBrowser()
 }
 
 // standIns starts the demo's registry and CDN, and settings that know them. The caller closes both.

@@ -31,9 +31,12 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 		}
 		req.Findings = found.Findings
 	}
-	req.Dir, req.Drafted, req.Browser, req.Hosts, req.Offline = c.Dir, drafted, c.settings.Browser, c.settings.Hosts, c.Origin.Offline
+	req.Dir, req.Drafted, req.Browser, req.Hosts, req.Certificates, req.Offline = c.Dir, drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
 	return look.Look(ctx, p, req)
 }
+
+// HasBrowser tells whether this machine has a browser that can be looked with.
+func (c *Crate) HasBrowser() bool { return look.HasBrowser(c.settings.Browser) }
 
 // TeachCases writes pages of which check and the browser say different things as cases of their own, without the site's content, into
 // folders below one, and returns those.

@@ -52,4 +52,5 @@ var Steps = []Step{
 	{"The club's own stylesheet is the club's to edit; now it says what the new version says.", []string{"check"}, 0, "own"},
 	{"The chart wants a newer page helper, and that is held for the kiosk:", []string{"repin", "tidechart@4.0.0"}, 1, ""},
 	{"What the site ships from others:", []string{"bill"}, 0, ""},
+	{"And at last, the pages in the browser of this machine:", []string{"look"}, 0, "browser"},
 }

@@ -4,12 +4,18 @@ package browser
 
 import (
 	"context"
+	"crypto/sha256"
+	"crypto/x509"
 	_ "embed"
+	"encoding/base64"
+	"encoding/pem"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	cdp "github.com/chromedp/cdproto/browser"
@@ -19,6 +25,7 @@ import (
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/storage"
 	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
 
@@ -32,6 +39,8 @@ type Options struct {
 	Path string
 	// Hosts says where hosts are, past the machine's own resolver: a name to an address with its port.
 	Hosts map[string]string
+	// Certificates are those of more authorities to trust, in PEM.
+	Certificates []byte
 	// Offline keeps it on this machine: no other host is asked.
 	Offline bool
 }
@@ -41,6 +50,9 @@ type Browser struct {
 	Version string
 	ctx     context.Context
 	stop    []func()
+
+	mu   sync.Mutex
+	free []*tab // that wait for a page
 }
 
 // begins is how long a browser may take to begin.
@@ -62,6 +74,9 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 	slices.Sort(rules)
 	if o.Offline {
 		rules = []string{"MAP * ~NOTFOUND", "EXCLUDE 127.0.0.1"}
+	}
+	if keys := publicKeys(o.Certificates); len(keys) > 0 {
+		opts = append(opts, chromedp.Flag("ignore-certificate-errors-spki-list", strings.Join(keys, ",")))
 	}
 	if len(rules) > 0 {
 		opts = append(opts, chromedp.Flag("host-resolver-rules", strings.Join(rules, ", ")))
@@ -85,6 +100,21 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 		return nil, problem.Fault(problem.BrowserFailed, "start it once by hand, and see what it says; merry sources set browser FILE names another", "%s does not start: %v", o.Path, err)
 	}
 	return b, nil
+}
+
+// publicKeys are the hashes of certificates' keys (RFC 7469, section 2.4), by which the browser is told whom to trust.
+func publicKeys(text []byte) []string {
+	var list []string
+	for {
+		var block *pem.Block
+		if block, text = pem.Decode(text); block == nil {
+			return list
+		}
+		if c, err := x509.ParseCertificate(block.Bytes); err == nil {
+			sum := sha256.Sum256(c.RawSubjectPublicKeyInfo)
+			list = append(list, base64.StdEncoding.EncodeToString(sum[:]))
+		}
+	}
 }
 
 // Close ends the browser.
@@ -120,68 +150,110 @@ var stillScript string
 //go:embed state.js
 var stateScript string
 
-// Visit opens a page in a tab of its own. A page that does not come to an end, or to whose end the browser comes, is left, and said to be
+// Visit opens a page, all in the same kind of view. A page that does not come to an end, or to whose end the browser comes, is left, and said to be
 // so; an error is that of the browser itself.
 func (b *Browser) Visit(ctx context.Context, address string, v View) (*Visit, error) {
-	tab, closeTab, err := b.tab()
+	t, err := b.tab(v)
 	if err != nil {
 		return newListener().given(ctx, b, v, err)
 	}
-	defer closeTab()
-	tab, cancel := context.WithTimeout(tab, v.Limit)
+	tab, cancel := context.WithTimeout(t.ctx, v.Limit)
 	defer cancel()
 	defer context.AfterFunc(ctx, cancel)()
 	l := newListener()
 	chromedp.ListenTarget(tab, func(event any) { l.hear(tab, event) })
-	features := []*emulation.MediaFeature{{Name: "prefers-reduced-motion", Value: "reduce"}}
-	if v.Dark {
-		features = append(features, &emulation.MediaFeature{Name: "prefers-color-scheme", Value: "dark"})
-	}
-	media := emulation.SetEmulatedMedia()
-	if v.Picture || v.Dark {
-		media = media.WithFeatures(features)
-	}
-	actions := []chromedp.Action{network.Enable(), log.Enable(), runtime.Enable(), page.Enable(),
-		emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false), media, emulation.SetScriptExecutionDisabled(v.NoScripts),
-		cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny)}
-	if v.Picture {
-		actions = append(actions, chromedp.ActionFunc(func(ctx context.Context) error {
-			_, err := page.AddScriptToEvaluateOnNewDocument(stillScript).Do(ctx)
-			return err
-		}))
-	}
-	actions = append(actions, chromedp.ActionFunc(func(ctx context.Context) error {
+	err = chromedp.Run(tab, chromedp.ActionFunc(func(ctx context.Context) error {
 		_, _, failed, _, err := page.Navigate(address).Do(ctx)
 		if err == nil && failed != "" && failed != "net::ERR_ABORTED" {
 			l.add(&console.Message{Looking: true, Kind: console.Failed, Text: "the page can't be opened: " + failed, URL: address})
 		}
 		return err
 	}))
-	if err := chromedp.Run(tab, actions...); err != nil && !l.crashed() {
+	if err == nil {
+		err = b.rest(tab, l, v)
+	}
+	seen := l.visit()
+	if err == nil && t.leave(tab, address) == nil {
+		b.give(t)
+		return seen, nil
+	}
+	t.close()
+	if err != nil {
 		return l.given(ctx, b, v, err)
 	}
-	if err := b.rest(tab, l, v); err != nil {
-		return l.given(ctx, b, v, err)
-	}
-	return l.visit(), nil
+	return seen, nil
 }
 
-// tab opens a tab that shares nothing with another: no cookie, nothing kept from an earlier visit.
-func (b *Browser) tab() (tab context.Context, stop func(), err error) {
+// A tab is one in which pages are opened one after the other: a tab of its own for each would cost more than the page.
+type tab struct {
+	ctx   context.Context
+	close func()
+}
+
+// tab opens a tab, or takes one that has been left, for pages that are all seen in one way.
+func (b *Browser) tab(v View) (*tab, error) {
+	b.mu.Lock()
+	if n := len(b.free); n > 0 {
+		t := b.free[n-1]
+		b.free = b.free[:n-1]
+		b.mu.Unlock()
+		return t, chromedp.Run(t.ctx, emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false))
+	}
+	b.mu.Unlock()
 	browser := cdproto.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser)
 	apart, err := target.CreateBrowserContext().Do(browser)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	id, err := target.CreateTarget("about:blank").WithBrowserContextID(apart).WithNewWindow(true).Do(browser)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	tab, closeTab := chromedp.NewContext(b.ctx, chromedp.WithTargetID(id))
-	return tab, func() {
+	ctx, closeTab := chromedp.NewContext(b.ctx, chromedp.WithTargetID(id))
+	t := &tab{ctx, func() {
 		closeTab()
 		target.DisposeBrowserContext(apart).Do(browser)
-	}, nil
+	}}
+	media := emulation.SetEmulatedMedia()
+	if v.Picture || v.Dark {
+		features := []*emulation.MediaFeature{{Name: "prefers-reduced-motion", Value: "reduce"}}
+		if v.Dark {
+			features = append(features, &emulation.MediaFeature{Name: "prefers-color-scheme", Value: "dark"})
+		}
+		media = media.WithFeatures(features)
+	}
+	err = chromedp.Run(ctx, network.Enable(), log.Enable(), runtime.Enable(), page.Enable(), media, emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false),
+		emulation.SetScriptExecutionDisabled(v.NoScripts), cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny), chromedp.ActionFunc(func(ctx context.Context) error {
+			if !v.Picture {
+				return nil
+			}
+			_, err := page.AddScriptToEvaluateOnNewDocument(stillScript).Do(ctx)
+			return err
+		}))
+	if err != nil {
+		t.close()
+		return nil, err
+	}
+	return t, nil
+}
+
+// leave makes a tab ready for the next page, which finds nothing of the one before: no cookie, nothing kept. The page itself stays until the
+// next takes its place: one of the same site can be opened in the same process.
+func (t *tab) leave(visit context.Context, address string) error {
+	ctx, cancel := context.WithTimeout(visit, 2*time.Second)
+	defer cancel()
+	at, err := url.Parse(address)
+	if err != nil {
+		return err
+	}
+	return chromedp.Run(ctx, storage.ClearDataForOrigin(at.Scheme+"://"+at.Host, "all"), network.ClearBrowserCookies(), log.Clear())
+}
+
+// give keeps a tab for the next page.
+func (b *Browser) give(t *tab) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.free = append(b.free, t)
 }
 
 // viewHeight is the height of the window, in pixels.
@@ -197,12 +269,17 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 			return err
 		}
 	}
-	var paint float64
-	err := chromedp.Run(tab, chromedp.Evaluate(`(performance.getEntriesByType("paint").find(e => e.name === "first-contentful-paint") || {startTime: 0}).startTime`, &paint))
-	if err != nil {
-		return err
+	for range 20 { // it is told a little later than it happens, and of an empty page never
+		var paint float64
+		err := chromedp.Run(tab, chromedp.Evaluate(`(performance.getEntriesByType("paint").find(e => e.name === "first-contentful-paint") || {startTime: 0}).startTime`, &paint))
+		if err != nil {
+			return err
+		}
+		if l.paint = time.Duration(paint * float64(time.Millisecond)); l.paint > 0 {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
 	}
-	l.paint = time.Duration(paint * float64(time.Millisecond))
 	if !v.Picture {
 		return nil
 	}
@@ -212,7 +289,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 		masks = fmt.Sprintf("%q", v.Masks)
 		masks = strings.ReplaceAll(masks, `" "`, `","`)
 	}
-	err = chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+masks+")", &shot.State, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
+	err := chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+masks+")", &shot.State, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, _, _, _, _, size, err := page.GetLayoutMetrics().Do(ctx)
 			if err != nil {

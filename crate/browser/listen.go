@@ -30,6 +30,7 @@ type listener struct {
 	open     map[network.RequestID]bool   // those that are not answered yet
 	asked    int
 	bytes    map[string]int64
+	begun    bool // the page has taken the place of the one before
 	loaded   bool
 	changed  time.Time // when something last happened
 	ended    bool
@@ -71,7 +72,7 @@ func (l *listener) visit() *Visit {
 
 // calm is how long nothing must happen before a page is at rest, and longest how long that is waited for once it is loaded.
 const (
-	calm    = 150 * time.Millisecond
+	calm    = 100 * time.Millisecond
 	longest = 4 * time.Second
 )
 
@@ -107,12 +108,26 @@ var errEnded = fmt.Errorf("the page's process ended")
 func (l *listener) hear(tab context.Context, event any) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	if _, is := event.(*page.EventFrameNavigated); is && !l.begun {
+		l.begun = event.(*page.EventFrameNavigated).Frame.ParentID == ""
+	}
+	switch e := event.(type) {
+	case *page.EventJavascriptDialogOpening:
+		if e.Type == page.DialogTypeBeforeunload {
+			go chromedp.Run(tab, page.HandleJavaScriptDialog(true))
+			return
+		}
+	case *runtime.EventConsoleAPICalled, *runtime.EventExceptionThrown, *log.EventEntryAdded, *page.EventLoadEventFired:
+		if !l.begun {
+			return // of the page before
+		}
+	}
 	switch e := event.(type) {
 	case *page.EventLoadEventFired:
 		l.loaded, l.changed = true, time.Now()
 	case *page.EventJavascriptDialogOpening:
 		l.keep(&console.Message{Kind: console.Warning, Text: fmt.Sprintf("the page opens a dialog (%s), which was dismissed: %s", e.Type, e.Message)})
-		go chromedp.Run(tab, page.HandleJavaScriptDialog(e.Type == page.DialogTypeBeforeunload))
+		go chromedp.Run(tab, page.HandleJavaScriptDialog(false))
 	case *inspector.EventTargetCrashed:
 		l.ended = true
 	case *runtime.EventConsoleAPICalled:

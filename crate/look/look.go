@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/browser"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/looks"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -43,7 +44,9 @@ type Request struct {
 	// Browser is the browser that the user's settings name, and Hosts are where they say that hosts are.
 	Browser string
 	Hosts   map[string]string
-	Offline bool
+	// Certificates is a file of more authorities to trust, in PEM.
+	Certificates string
+	Offline      bool
 	// Drafted are files that are served otherwise than they are on disk, by their places in the site.
 	Drafted map[string][]byte
 	// Findings are what check finds.
@@ -120,13 +123,19 @@ func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error)
 	if err != nil {
 		return nil, err
 	}
+	var certificates []byte
+	if req.Certificates != "" {
+		if certificates, err = disk.ReadOwn(req.Certificates); err != nil {
+			return nil, problem.Fault(problem.SettingsBad, "merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+		}
+	}
 	v := &visitor{p: p, req: req, kept: kept}
 	stop, err := v.serve(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer stop()
-	if v.browser, err = browser.Open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Offline: req.Offline}); err != nil {
+	if v.browser, err = browser.Open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Certificates: certificates, Offline: req.Offline}); err != nil {
 		return nil, err
 	}
 	defer v.browser.Close()
@@ -137,6 +146,9 @@ func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error)
 	for _, page := range out.Pages {
 		out.Differs = append(out.Differs, differing(page, v.site)...)
 	}
+	if kept != nil && kept.Browser != out.Browser {
+		out.Notes = append(out.Notes, "the look "+req.Against+" was taken with "+kept.Browser+", and this one with "+out.Browser+": letters may differ by that alone")
+	}
 	if kept != nil {
 		out.Notes = append(out.Notes, kept.lacking(out.Pages)...)
 	}
@@ -146,6 +158,12 @@ func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error)
 		}
 	}
 	return out, nil
+}
+
+// HasBrowser tells whether there is a browser: the one that is named, or any.
+func HasBrowser(named string) bool {
+	_, err := browser.Find(named)
+	return err == nil
 }
 
 // chosen are the pages that a request means.
@@ -244,8 +262,10 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 	if page.Before, err = v.kept.shot(page.Page, page.View); err != nil || page.Before == nil {
 		return err
 	}
-	page.Different, err = looks.Compare(page.Before, page.After)
-	return err
+	if page.Different, err = looks.Compare(page.Before, page.After); err != nil {
+		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.kept.name+" takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.kept.name, err)
+	}
+	return nil
 }
 
 // name gives rules the names of the files in the site that they come from.

@@ -64,7 +64,6 @@ if wanted policy; then
 fi
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
-MERRY_HOME=$work/played/home in=$work/played/site shot versions "$(try 'merry versions oarlock --offline')$(try 'merry contents')"
 # stand starts the stand-in registry and CDN, once; they answer while pictures are made, and end with this script.
 stand() {
   [ -e "$work/answers" ] && return 0
@@ -95,13 +94,22 @@ if wanted switch || wanted adopt || wanted sources; then
   in=$work/documented/site shot sources "$(try 'merry sources')$(try 'merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js')"
 fi
 # A page with its scripts in the wrong order, drawn and reported.
-if wanted order || wanted graph || wanted report; then
+if wanted order || wanted report || wanted serve || wanted look || wanted looks; then
   cp -r "$work/played/site" "$work/muddled"
   export MERRY_HOME=$work/played/home
   (cd "$work/muddled" && sed -i '/own\/club.js/d; s|.*js/oarlock.min.js.*|    <script src="own/club.js"></script>\n&|' tides.html && sed -i 's|own/config.js|own/Config.js|' crews/index.html && sed -i '/js\/brinework.min.js/s/<script /<script async /' index.html)
   in=$work/muddled shot order "$(try 'merry order tides.html')"
-  (cd "$work/muddled" && merry order tides.html --graph svg >"$work/order.svg"; merry check --report "$work/report.html" >/dev/null || true)
-  browse graph "file://$work/order.svg"
+  (cd "$work/muddled" && merry check --report "$work/report.html" >/dev/null || true)
   browse report "file://$work/report.html"
+  # What a browser says while the site is served, and after a stylesheet changed.
+  if wanted serve; then
+    visit="chromium --headless --no-sandbox --disable-gpu --user-data-dir=$work/visitor --virtual-time-budget=6000 --screenshot=$work/visit.png http://127.0.0.1:8123"
+    in=$work/muddled shot serve "echo '$ merry serve --port 8123'; merry serve --port 8123 & sleep 1; for page in tides crews/index; do $visit/\$page.html >/dev/null 2>&1; done; echo '/* high water */' >>css/club.css; sleep 1; kill \$!; wait \$! 2>/dev/null"
+  fi
+  in=$work/muddled shot look "$(try 'merry look')"
+  if wanted looks; then
+    mkdir "$work/looked" && cp -r "$work/played/site" "$work/looked/site"
+    (cd "$work/looked/site" && merry look --save before >/dev/null && sed -i 's/\.bw-callout{/.bw-call{/' css/brinework.min.css && sed -i 's/^h1 {/h1 { letter-spacing: 1px;/' css/club.css && merry look --against before --report "$work/looks.html" index.html >/dev/null || true)
+    browse looks "file://$work/looks.html"
+  fi
 fi
-browse page "file://$work/demo/site/index.html"

@@ -119,6 +119,17 @@ func TestLookAgainst(t *testing.T) {
 	if out := s.Try("look", "--against", "masked", "tides.html").Out; !strings.Contains(out, "different: ") {
 		t.Errorf("without the mask, look says\n%s", out)
 	}
+	index := ".merry/looks/before/look.json"
+	s.Write(index, strings.Replace(s.Read(index), `"browser":"`, `"browser":"Old`, 1))
+	if out := s.Try("look", "--against", "before", "index.html", "--widths", "360").Out; !strings.Contains(out, "was taken with Old") {
+		t.Errorf("of another browser look says\n%s", out)
+	}
+	for _, broken := range []string{"{", `{"format":9}`, `{"format":1,"shots":[{"page":"index.html","width":1280,"picture":"../../../crate.yaml"}]}`, `{"format":1,"shots":[{"page":"index.html","width":1280,"picture":"look.json"}]}`} {
+		s.Write(".merry/looks/broken/look.json", broken)
+		if r := s.Try("look", "--against", "broken", "index.html"); r.Status == 0 || r.Status == 4 || !strings.Contains(r.Err, "next:") {
+			t.Errorf("%s: status %d\n%s%s", broken, r.Status, r.Out, r.Err)
+		}
+	}
 	s.Fail(1, []string{"no look is kept under the name never"}, "look", "--against", "never")
 	s.Fail(2, []string{"can't be the name of a look"}, "look", "--save", "../x")
 	if out := s.Run("look", "--against", "before", "index.html", "--widths", "500"); !strings.Contains(out, "index.html (500) is not in the look before") {
