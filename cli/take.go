@@ -180,6 +180,10 @@ func (a *app) printNeeds(t *crate.Taken) {
 	for _, n := range t.Needs {
 		global := strings.Join(append([]string{n.Global}, n.Or...), " or ")
 		switch {
+		case n.Import != "" && n.Library != "":
+			a.printf("imports %s by name (%s): %s of the crate has it, and pages' import maps lead there\n", clean(n.Import), clean(n.At), clean(n.Library))
+		case n.Import != "":
+			a.printf("imports %s by name (%s): merry take '%s' would supply it, or --with-needs\n", clean(n.Import), clean(n.At), clean(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
 		case n.Library != "":
 			a.printf("needs %s on the page before it (%s): %s of the crate has it\n", clean(global), clean(n.At), clean(n.Library))
 			if n.Why != "" {

@@ -52,6 +52,8 @@ const (
 	LeadsNowhere    = "leads-nowhere"
 	ImportUnmapped  = "import-unmapped"
 	ImportLacking   = "import-lacking"
+	MapBroken       = "import-map-broken"
+	MapLate         = "import-map-late"
 	SealedChanged   = "sealed-changed"
 	SealedGone      = "sealed-gone"
 	SealedMoved     = "sealed-moved"

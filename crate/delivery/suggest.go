@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
 )
@@ -45,6 +46,9 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
+		if f == nil && kind == Script && len(options) == 0 {
+			f, why = d.Entry(), "its manifest names it; what it imports by name an import map leads to"
+		}
 		for _, o := range options {
 			if o.Kind == Variant && d.File(o.Files[0]).Kind == kind {
 				f, why = d.File(o.Files[0]), "named by --part "+o.Name
@@ -208,14 +212,10 @@ func (d *Delivery) findMain(kind Kind) (*File, string) {
 	return best, why
 }
 
-// meansImports tells a library whose manifest names a module that a browser can't import.
+// meansImports tells a library whose manifest names a module that a browser can't import without an import map.
 func (d *Delivery) meansImports() bool {
-	for _, name := range []string{d.Manifest.Exports, d.Manifest.Module} {
-		if f := d.File(path.Clean(name)); name != "" && f != nil && f.Script != nil && f.Script.Form == script.Module {
-			return d.cannotImport(f, map[string]bool{})
-		}
-	}
-	return false
+	f := d.entry()
+	return f != nil && d.cannotImport(f, map[string]bool{}, false)
 }
 
 // whole finds the script that defines all that another one defines, and what that one needs, too: one tag that needs
@@ -294,7 +294,7 @@ func (d *Delivery) score(f *File) (int, string) {
 		case script.Server, script.AMD, script.Broken:
 			return 0, ""
 		case script.Module:
-			if d.cannotImport(f, map[string]bool{}) {
+			if d.cannotImport(f, map[string]bool{}, false) {
 				return 0, ""
 			}
 		case script.Universal:
@@ -314,28 +314,44 @@ func (d *Delivery) score(f *File) (int, string) {
 	return score + ready, reason
 }
 
-// bare tells a specifier that names a package: a page finds it by an import map alone (HTML Standard, section 8.1.6).
-func bare(specifier string) bool {
-	return !strings.HasPrefix(specifier, ".") && !strings.HasPrefix(specifier, "/") && !strings.HasPrefix(specifier, "https:") && !strings.HasPrefix(specifier, "http:") && !strings.HasPrefix(specifier, "data:")
-}
-
-// cannotImport tells a module that imports what a browser can't find or read: a server's form, a package by its bare name, a
-// file without its ending, which only a bundler would try.
-func (d *Delivery) cannotImport(f *File, seen map[string]bool) bool {
+// cannotImport tells a module that imports what a browser can't find or read: a server's form, a file without its ending, which only a
+// bundler would try, and, but where named are allowed, a package by its name, which a page finds by an import map alone.
+func (d *Delivery) cannotImport(f *File, seen map[string]bool, named bool) bool {
 	if seen[f.Path] {
 		return false
 	}
 	seen[f.Path] = true
-	if f.Script != nil && slices.ContainsFunc(f.Script.ModuleImport, bare) {
+	if f.Script != nil && slices.ContainsFunc(f.Script.ModuleImport, func(s string) bool {
+		return strings.HasPrefix(s, "node:") || !module.Relative(s) && !(named && d.Manifest.DependsOn(module.PackageOf(s)))
+	}) {
 		return true
 	}
 	for _, r := range f.Refs {
 		g := d.File(r.Path)
-		if g == nil && f.Script != nil || g != nil && g.Script != nil && (g.Script.Form == script.Server || d.cannotImport(g, seen)) {
+		if g == nil && f.Script != nil || g != nil && g.Script != nil && (g.Script.Form == script.Server || d.cannotImport(g, seen, named)) {
 			return true
 		}
 	}
 	return false
+}
+
+// Entry is the module that the library is for those that import it by its name, nil where there is none that a page could import.
+func (d *Delivery) Entry() *File {
+	if f := d.entry(); f != nil && !d.cannotImport(f, map[string]bool{}, true) {
+		return f
+	}
+	return nil
+}
+
+// entry is the module that the manifest names.
+func (d *Delivery) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]) }
+
+// Specifiers are the names under which the delivery's modules are imported, as its manifest has them, each with its file.
+func (d *Delivery) Specifiers() map[string]string {
+	return d.Manifest.Specifiers(func(name string) bool {
+		f := d.File(name)
+		return f != nil && f.Script != nil && f.Script.Form == script.Module
+	})
 }
 
 // alone tells whether there is no other file of a kind but its other build.

@@ -1,12 +1,13 @@
 package leads
 
 import (
-	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
@@ -20,11 +21,10 @@ func (g *Guide) Modules(v *tags.Page, file string) []check.Finding {
 		return nil
 	}
 	m := &graph{g: g, v: v, seen: map[paths.InSite]bool{}}
+	m.maps(file)
 	for i := range v.Includes {
 		in := &v.Includes[i]
 		switch {
-		case strings.Contains(in.Inert, "type importmap"):
-			m.names = readMap(v.InlineText(in), m.names)
 		case in.Inert != "" || !in.Module:
 		case in.Kind == page.InlineScript:
 			line, column := v.Position(in.TextStart())
@@ -40,7 +40,7 @@ func (g *Guide) Modules(v *tags.Page, file string) []check.Finding {
 type graph struct {
 	g     *Guide
 	v     *tags.Page
-	names map[string]string // of the page's import maps
+	names *module.Names // of the page's import maps
 	seen  map[paths.InSite]bool
 	found []check.Finding
 }
@@ -85,17 +85,59 @@ func (m *graph) imports(text []byte, from paths.InSite, begin check.Finding, inl
 	}
 }
 
+// maps reads the page's import maps. What browsers refuse of one is a finding.
+func (m *graph) maps(file string) {
+	var list []*module.Map
+	for _, i := range m.v.ImportMaps() {
+		in := &m.v.Includes[i]
+		read, err := module.ReadMap(m.v.InlineText(in))
+		if err == nil {
+			if list = append(list, read); m.late(i, len(list) > 1) != "" {
+				line, column := m.v.Position(in.Start)
+				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file, Line: line, Column: column, Message: "this import map " + m.late(i, len(list) > 1),
+					Why: "browsers of before 2025, and some later ones, pass it over with what it names", Next: "have one import map, in the head, before all modules and their hints"})
+			}
+			continue
+		}
+		offset := in.TextStart()
+		var syntax *module.SyntaxError
+		if errors.As(err, &syntax) {
+			offset += syntax.Offset
+		}
+		line, column := m.v.Position(offset)
+		m.found = append(m.found, check.Finding{Name: check.MapBroken, Severity: check.Error, File: file, Line: line, Column: column, Message: "the import map can't be read: " + err.Error(),
+			Why: "browsers pass such a map over, and every module that imports by a name does not run", Next: "correct it there"})
+	}
+	m.names = module.Join(list, m.v.Address())
+}
+
+// late says why older browsers pass an import map over, "" where they do not.
+func (m *graph) late(at int, second bool) string {
+	if second {
+		return "is a second one"
+	}
+	for i := range m.v.Includes[:at] {
+		in := &m.v.Includes[i]
+		if in.Module && in.Inert == "" || in.Kind == page.Hint && in.Rel == "modulepreload" {
+			line, _ := m.v.Position(in.Start)
+			return fmt.Sprintf("comes behind the first module, in line %d", line)
+		}
+	}
+	return ""
+}
+
 // resolve tells where an import leads: by its path from the module, or by its name through the page's import maps.
 func (m *graph) resolve(from paths.InSite, specifier string, inline bool) (t tags.Target, bare, mapped bool) {
-	if bare = !strings.HasPrefix(specifier, ".") && !strings.HasPrefix(specifier, "/"); bare {
-		to, mapped := lookUp(m.names, specifier)
-		return tags.Resolve(m.v.Path, m.v.Base, to), true, mapped
-	}
-	base := ""
+	bare = !module.Relative(specifier)
+	at := tags.AddressIn(from)
 	if inline {
-		base = m.v.Base
+		at = m.v.Address()
 	}
-	return tags.Resolve(from, base, specifier), false, false
+	to, ok := m.names.Resolve(at, specifier)
+	if !ok {
+		return tags.Target{}, bare, false
+	}
+	return tags.TargetAt(to), bare, true
 }
 
 // exports tells of names that an import asks for and the other module has not.
@@ -146,42 +188,4 @@ func (m *graph) has(of paths.InSite, name string, seen map[paths.InSite]bool) (h
 		known = known && sure
 	}
 	return false, known
-}
-
-// readMap adds the names of an import map to those that are known. A map that is no JSON has none.
-func readMap(text []byte, maps map[string]string) map[string]string {
-	var read struct{ Imports map[string]any }
-	if json.Unmarshal(text, &read) != nil {
-		return maps
-	}
-	all := map[string]string{}
-	for k, to := range maps {
-		all[k] = to
-	}
-	for k, to := range read.Imports {
-		if address, ok := to.(string); ok && all[k] == "" {
-			all[k] = address
-		}
-	}
-	return all
-}
-
-// lookUp finds a name in import maps: itself, or the longest that ends in a slash and begins it.
-func lookUp(maps map[string]string, name string) (string, bool) {
-	if strings.Contains(name, ":") {
-		return name, true // an address
-	}
-	if to, ok := maps[name]; ok {
-		return to, true
-	}
-	best := ""
-	for k := range maps {
-		if strings.HasSuffix(k, "/") && strings.HasPrefix(name, k) && len(k) > len(best) {
-			best = k
-		}
-	}
-	if best == "" {
-		return "", false
-	}
-	return maps[best] + strings.TrimPrefix(name, best), true
 }

@@ -18,7 +18,8 @@ import (
 
 // A Supply says what would supply a global that a library needs on a page.
 type Supply struct {
-	Global   string   `json:"global"`
+	Global   string   `json:"global,omitempty"`
+	Import   string   `json:"import,omitempty"` // the name by which a module imports it, in the place of a global
 	Or       []string `json:"or,omitempty"`
 	Strength string   `json:"strength"`
 	At       string   `json:"at"`                // file:line:column of the evidence

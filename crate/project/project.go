@@ -196,6 +196,25 @@ func (p *Project) AtAddress(address string) Sealed {
 // Places lists the places of the crate's files.
 func (p *Project) Places() map[paths.InProject]Sealed { return p.byPlace }
 
+// Imported is the crate's file that modules import by a name: one that its library's manifest gives it, else the path of a file behind the
+// library's name.
+func (p *Project) Imported(specifier string) Sealed {
+	for name, sealed := range p.Seal.Libraries {
+		if f := sealed.File(sealed.Imports[specifier]); sealed.Imports[specifier] != "" && f != nil {
+			return Sealed{name, f}
+		}
+	}
+	for name, sealed := range p.Seal.Libraries {
+		rest, ok := strings.CutPrefix(specifier, name+"/")
+		for _, file := range []string{rest, rest + ".js"} {
+			if f := sealed.File(file); ok && f != nil && f.Module {
+				return Sealed{name, f}
+			}
+		}
+	}
+	return Sealed{}
+}
+
 // HasCDN tells whether one of the project's CDNs is at an origin, such as https://cdn.harbour.example.
 func (p *Project) HasCDN(origin string) bool {
 	for address := range p.byAddress {

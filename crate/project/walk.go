@@ -19,6 +19,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -236,7 +237,7 @@ func ManifestIn(on *disk.Folder, dir string) (delivery.Manifest, bool) {
 			continue
 		}
 		if b, _, err := on.Read(path.Join(dir, e.Name()), 1<<20, nil); err == nil {
-			if m, ok := delivery.ReadManifest(b); ok {
+			if m, ok := manifest.Read(b); ok {
 				return m, true
 			}
 		}

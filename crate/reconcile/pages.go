@@ -106,6 +106,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		if e.Settle(ctx); len(e.Said) > 0 {
 			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Said, "; "), "; ")
 		}
+		d.keepMap(e, after, scripts)
 		edited, err := e.Bytes()
 		if err == nil && string(edited) != string(b) {
 			d.note(guard, weights, v, edited, &done)

@@ -42,6 +42,11 @@ type Serving struct {
 
 // Page changes the references of one page.
 func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) error {
+	for _, l := range s.Libraries {
+		if s.Serve != "" {
+			e.Serve(l, s.Serve == record.CDN)
+		}
+	}
 	for i := range e.Includes {
 		of := e.Of[i]
 		if !e.Runs(i) || of.File == nil || !slices.Contains(s.Libraries, of.Library) {

@@ -38,8 +38,10 @@ type Sealed struct {
 	Serve Serve `json:"serve,omitempty"`
 	Build Build `json:"build,omitempty"`
 	// Linked says that pages have nothing but links to it so far: its files' places are kept for them.
-	Linked bool   `json:"linked,omitempty"`
-	Files  []File `json:"files"`
+	Linked bool `json:"linked,omitempty"`
+	// Imports are the names under which modules import its files: a specifier to a path in the delivery.
+	Imports map[string]string `json:"imports,omitempty"`
+	Files   []File            `json:"files"`
 }
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
@@ -195,6 +197,9 @@ func (s *Seal) Bytes() []byte {
 		}
 		if lib.Linked {
 			b.WriteString(" \"linked\": true,\n")
+		}
+		if len(lib.Imports) > 0 {
+			fmt.Fprintf(&b, " \"imports\": %s,\n", quote(lib.Imports))
 		}
 		b.WriteString(" \"files\": [")
 		files := slices.Clone(lib.Files)

@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io/fs"
@@ -53,6 +54,7 @@ func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Pla
 	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Delivery, l.Selection, place.At, l.Linked, l.Policy); err != nil {
 		return nil, err
 	}
+	sealed.Imports = l.imports(sealed)
 	if old := d.Seal.Libraries[lib.Name]; old != nil {
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; old.File(f.Path) != nil && old.File(f.Path).Integrity == f.Integrity {
@@ -63,6 +65,28 @@ func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Pla
 	d.Seal.Libraries[lib.Name] = sealed
 	d.List.Put(*lib)
 	return place, nil
+}
+
+// imports are the names under which modules import the library's files: its manifest's, else the library's own name for its only module.
+func (l *Library) imports(sealed *record.Sealed) map[string]string {
+	named := l.Delivery.Manifest
+	named.Name = cmp.Or(named.Name, l.Entry.Name)
+	list := named.Specifiers(func(name string) bool { f := sealed.File(name); return f != nil && f.Module })
+	if list[named.Name] == "" {
+		var only []string
+		for _, f := range sealed.Files {
+			if f.Module && f.Role == record.Tagged && (f.Pair == "" || f.Build == record.Minified) {
+				only = append(only, f.Path)
+			}
+		}
+		if len(only) == 1 {
+			list[named.Name] = only[0]
+		}
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	return list
 }
 
 // place finds the places. Where what is there can't stay without a reference being broken, all is placed anew.

@@ -40,6 +40,8 @@ type TakeRequest struct {
 	Integrity string // what the source's own bytes must have
 	WithNeeds bool   // take from the registry what it needs on a page, too
 	OnlyDesk  bool   // it is for the developer alone and must not ship
+
+	imported string // the name by which a module of what was asked for imports it
 }
 
 // Taken says what take did.
@@ -189,6 +191,8 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	var sel *delivery.Selection
 	var err error
 	switch {
+	case req.imported != "":
+		return asModule(o, req.imported)
 	case req.Whole:
 		sel = whole(o.Delivery, nil)
 	default:
@@ -374,7 +378,16 @@ func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 	if err != nil {
 		return nil, err
 	}
+	for _, n := range origin.ImportsOf(o, sel) {
+		if err := t.imported(ctx, &n, req, depth); err != nil {
+			return nil, err
+		}
+		needs = append(needs, n)
+	}
 	for i := range needs {
+		if needs[i].Import != "" {
+			continue
+		}
 		if err := t.meet(ctx, &needs[i], lib, req, depth); err != nil {
 			return nil, err
 		}
@@ -409,6 +422,54 @@ func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library
 		lib.Needs = append(lib.Needs, n.Library)
 	}
 	return nil
+}
+
+// imported takes the package that a module imports by name, where that is asked for. The import map of a page leads there, so that it needs
+// no tag.
+func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest, depth int) error {
+	name := strings.ToLower(n.Package)
+	if of := t.Draft.Before.With(t.Draft.List, t.Draft.Seal).Imported(n.Import); of.Library != "" {
+		n.Library = of.Library
+		return nil
+	}
+	if !req.WithNeeds || depth >= origin.MostDepth || t.Draft.List.Library(name) != nil {
+		return nil
+	}
+	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
+	if err != nil {
+		return err
+	}
+	if _, err := t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk, imported: n.Import}, depth+1); err != nil {
+		return fmt.Errorf("%s is imported by %s: %w", n.Package, n.At, err)
+	}
+	n.Library = name
+	return nil
+}
+
+// asModule chooses the module of a delivery that others import by a name, with what it imports itself, all without tags.
+func asModule(o *origin.Opened, specifier string) (*delivery.Selection, error) {
+	var named []string
+	if f := o.Entry(); f != nil {
+		named = append(named, f.Path)
+	}
+	file, rest := o.Specifiers()[specifier], strings.TrimPrefix(specifier, o.Manifest.Name+"/")
+	for _, name := range []string{file, rest, rest + ".js"} {
+		if f := o.File(name); f != nil && f.Script != nil && f.Script.Form == script.Module && !slices.Contains(named, name) {
+			named = append(named, name)
+			break
+		}
+	}
+	if len(named) == 0 {
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+" shows what it has; its bundled build, if there is one, needs no map", "%s has no module that a page can import", o.Manifest.Name)
+	}
+	sel, err := origin.Select(o, named, nil)
+	if err != nil {
+		return nil, err
+	}
+	for i := range sel.Choices {
+		sel.Choices[i].Page = false
+	}
+	return sel, nil
 }
 
 func knownNeeds(list *record.List, lib record.Library) error {

@@ -28,6 +28,7 @@ type Editor struct {
 	// concerned are includes of which something else is known now than when the page was written: of another version, or with
 	// needs that were recorded meanwhile.
 	concerned map[int]bool
+	served    map[string]bool // libraries that this page has from elsewhere, or not, from now on
 }
 
 // A slot is an include that is there, or a tag that is to come.

@@ -1,0 +1,98 @@
+package module
+
+import (
+	"encoding/json"
+	"path"
+	"slices"
+	"strings"
+)
+
+// conditions are those of a manifest's exports under which a browser imports a module, the most particular first.
+var conditions = []string{"browser", "import", "module", "production", "default"}
+
+// A Package is what a package's manifest says of the modules in it.
+type Package struct {
+	Name    string
+	Exports json.RawMessage // the manifest's exports, nil where it has none
+	Entries []string        // what else it names as its own, such as module and main, the best first
+}
+
+// Specifiers are the names under which the files of a package are imported, each with the file: the package's own name, and those of its
+// exports that name one file. Is tells whether a file is there and a module.
+func (p Package) Specifiers(is func(file string) bool) map[string]string {
+	list := map[string]string{}
+	put := func(specifier, file string) {
+		file = path.Clean(file)
+		for _, name := range []string{file, file + ".js", file + ".mjs", file + "/index.js"} {
+			if list[specifier] == "" && is(name) {
+				list[specifier] = name
+			}
+		}
+	}
+	var by map[string]json.RawMessage
+	if json.Unmarshal(p.Exports, &by) == nil {
+		for key, what := range by {
+			if rest, sub := strings.CutPrefix(key, "./"); sub && !strings.Contains(rest, "*") {
+				for _, file := range files(what, 0) {
+					put(p.Name+"/"+rest, file)
+				}
+			}
+		}
+		if own, has := by["."]; has {
+			by = nil
+			for _, file := range files(own, 0) {
+				put(p.Name, file)
+			}
+		}
+	}
+	if list[p.Name] == "" && len(p.Exports) > 0 {
+		for _, file := range files(p.Exports, 0) {
+			put(p.Name, file)
+		}
+	}
+	for _, file := range p.Entries {
+		if file != "" {
+			put(p.Name, file)
+		}
+	}
+	return list
+}
+
+// deepest is how deep conditions may lie in each other: a manifest may be a maze.
+const deepest = 8
+
+// files are the files that an export means in a browser, the best first.
+func files(raw json.RawMessage, depth int) []string {
+	var file string
+	if json.Unmarshal(raw, &file) == nil {
+		return []string{file}
+	}
+	var list []json.RawMessage
+	if json.Unmarshal(raw, &list) == nil && depth < deepest {
+		var all []string
+		for _, one := range list[:min(len(list), 20)] {
+			all = append(all, files(one, depth+1)...)
+		}
+		return all
+	}
+	var by map[string]json.RawMessage
+	if json.Unmarshal(raw, &by) != nil || depth == deepest {
+		return nil
+	}
+	var all []string
+	for _, condition := range conditions {
+		if sub, ok := by[condition]; ok {
+			all = append(all, files(sub, depth+1)...)
+		}
+	}
+	return slices.DeleteFunc(all, func(f string) bool { return strings.Contains(f, "*") })
+}
+
+// PackageOf is the name of the package that a specifier is of: @scope/name/file is of @scope/name.
+func PackageOf(specifier string) string {
+	parts := strings.SplitN(specifier, "/", 3)
+	if strings.HasPrefix(specifier, "@") && len(parts) > 1 {
+		return parts[0] + "/" + parts[1]
+	}
+	return parts[0]
+}

@@ -1,0 +1,35 @@
+package origin
+
+import (
+	"fmt"
+	"slices"
+
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// ImportsOf lists the packages that the chosen modules of a delivery import by name, each once, with the range of versions that its manifest
+// wants. Its own name is none of them.
+func ImportsOf(o *Opened, sel *delivery.Selection) []Supply {
+	var list []Supply
+	for _, c := range sel.Choices {
+		f := o.File(c.Path)
+		if f == nil || f.Script == nil || f.Script.Form != script.Module || f.Build == record.Readable && f.Pair != "" && sel.Has(f.Pair) {
+			continue
+		}
+		for _, in := range f.Script.Imports {
+			name := module.PackageOf(in.From)
+			if module.Relative(in.From) || name == o.Manifest.Name || slices.ContainsFunc(list, func(s Supply) bool { return s.Import == in.From }) {
+				continue
+			}
+			rng := o.Manifest.Dependencies[name]
+			if rng == "" {
+				rng = o.Manifest.Peers[name]
+			}
+			list = append(list, Supply{Import: in.From, Package: name, Range: rng, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, in.Line, in.Column)})
+		}
+	}
+	return list
+}

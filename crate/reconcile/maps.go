@@ -1,0 +1,269 @@
+package reconcile
+
+import (
+	"maps"
+	"net/url"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// A mapKeeper keeps the import map of one page right, once all else is done to the page: names that its modules import and that the crate has
+// lead to where the page has that library from, entries of files that went go, and links have their integrity (HTML Standard, section
+// 8.1.5). What others wrote stays.
+type mapKeeper struct {
+	before, after *project.Project
+	scripts       *tags.Scripts
+	e             *tags.Editor
+	current       *module.Map
+	wish          module.Wish
+}
+
+// keepMap writes the page's import map, where it has one or needs one.
+func (d *Draft) keepMap(e *tags.Editor, after *project.Project, scripts *tags.Scripts) {
+	at := -1
+	for _, i := range e.ImportMaps() {
+		if at < 0 && !e.Removed(i) {
+			at = i
+		}
+	}
+	if at < 0 && !e.HasModules() {
+		return
+	}
+	k := &mapKeeper{before: d.Before, after: after, scripts: scripts, e: e, wish: module.Wish{Set: map[string]string{}, Demand: map[string]string{}}}
+	text := module.New
+	if at >= 0 {
+		_, text, _ = e.MapText(at)
+	}
+	var err error
+	if k.current, err = module.ReadMap([]byte(text)); err != nil {
+		return // a map that browsers refuse is told by check, and not edited
+	}
+	k.follow()
+	k.add()
+	k.demand()
+	if len(k.wish.Set)+len(k.wish.Demand) == 0 {
+		return
+	}
+	indent, newline := e.Layout()
+	edited := string(k.current.Edit(k.wish, indent, newline))
+	switch again, err := module.ReadMap([]byte(edited)); {
+	case edited == text || err != nil:
+	case at >= 0 && again.Empty() && !k.current.Empty():
+		e.Remove(at)
+	case at >= 0:
+		e.SetMapText(at, edited)
+	default:
+		e.AddMap(edited)
+	}
+}
+
+// follow leads the map's entries to where files of the crate are now, and takes off those of files that went.
+func (k *mapKeeper) follow() {
+	for _, entry := range k.current.Entries {
+		if entry.Scope != "" || entry.Address == "" || strings.HasSuffix(entry.Specifier, "/") {
+			continue
+		}
+		to, err := k.e.Address().Parse(entry.Address)
+		if err != nil {
+			continue
+		}
+		t := tags.TargetAt(to)
+		old := tags.FileOf(k.before, t)
+		now := tags.FileOf(k.after, t)
+		switch {
+		case old.File == nil && now.File == nil:
+			continue
+		case now.File == nil:
+			now = k.successor(old, entry.Specifier)
+		}
+		address := ""
+		if now.File != nil && !k.off(entry.Specifier, now) {
+			address = k.address(now, t)
+		}
+		if address == entry.Address {
+			continue
+		}
+		k.wish.Set[entry.Specifier] = address
+		if k.current.Integrity(entry.Address) != "" {
+			k.wish.Demand[entry.Address] = ""
+		}
+	}
+}
+
+// successor is the file that stands for one that its library has no more.
+func (k *mapKeeper) successor(old project.Sealed, specifier string) project.Sealed {
+	sealed := k.after.Seal.Libraries[old.Library]
+	if sealed == nil {
+		return project.Sealed{}
+	}
+	if f := sealed.File(old.File.Path); f != nil {
+		return project.Sealed{Library: old.Library, File: f}
+	}
+	return k.after.Imported(specifier)
+}
+
+// off tells whether a library's tags were taken off this page, and nothing on it asks for the name.
+func (k *mapKeeper) off(specifier string, of project.Sealed) bool {
+	if !k.e.TakenOff(of.Library) {
+		return false
+	}
+	asked, _ := k.asked()
+	return !asked[specifier]
+}
+
+// address is what an entry for a file says: where this page has the library from, and for local files as an address begins.
+func (k *mapKeeper) address(of project.Sealed, was tags.Target) string {
+	link := was.URL != ""
+	if served, known := k.e.Served(of.Library); known {
+		link = served
+	} else if was == (tags.Target{}) {
+		lib := k.after.List.Library(of.Library)
+		link = lib != nil && lib.Serve == record.CDN
+	}
+	if link {
+		if was.URL != "" && tags.FileOf(k.after, was).File == of.File {
+			return was.URL
+		}
+		if list := k.after.AddressesOf(k.after.List.Library(of.Library), k.after.Seal.Libraries[of.Library], of.File); len(list) > 0 {
+			return list[0]
+		}
+	}
+	at, ok := k.after.InSite(of.File.At)
+	if !ok {
+		return ""
+	}
+	if was.Path == at && !was.Path.IsZero() {
+		for _, entry := range k.current.Entries {
+			if to, err := k.e.Address().Parse(entry.Address); err == nil && tags.TargetAt(to) == was {
+				return entry.Address // as it is written
+			}
+		}
+	}
+	ref, ok := tags.Reference(k.e.Page.Page, k.e.Path, at)
+	if !ok {
+		return ""
+	}
+	return asAddress(ref)
+}
+
+// asAddress is a reference as an import map takes it: a name without a dot or a slash at its begin is none there.
+func asAddress(ref string) string {
+	if strings.HasPrefix(ref, "/") || strings.HasPrefix(ref, "../") || strings.HasPrefix(ref, "./") || strings.Contains(ref, "://") {
+		return ref
+	}
+	return "./" + ref
+}
+
+// add adds the names that the page's modules import, that no map has, and that the crate has.
+func (k *mapKeeper) add() {
+	asked, _ := k.asked()
+	for specifier := range asked {
+		of := k.after.Imported(specifier)
+		if of.File == nil || k.wish.Set[specifier] != "" {
+			continue
+		}
+		if slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return e.Scope == "" && e.Specifier == specifier }) {
+			if _, goes := k.wish.Set[specifier]; !goes {
+				continue // somebody's own
+			}
+		}
+		if address := k.address(of, tags.Target{}); address != "" {
+			k.wish.Set[specifier] = address
+		}
+	}
+}
+
+// demand has the map demand the integrity of what is imported from other hosts, and no more of what is not.
+func (k *mapKeeper) demand() {
+	if !k.touched() {
+		return
+	}
+	_, reached := k.asked()
+	for address, f := range reached {
+		if f != nil && k.current.Integrity(address) != f.Integrity {
+			k.wish.Demand[address] = f.Integrity
+		}
+	}
+	for _, address := range k.current.Demands() {
+		to, err := k.e.Address().Parse(address)
+		if err != nil {
+			continue
+		}
+		if t := tags.TargetAt(to); reached[address] == nil && tags.FileOf(k.before, t).File != nil && t.URL != "" {
+			k.wish.Demand[address] = ""
+		}
+	}
+}
+
+// touched tells whether the map says anything of the crate: of others' names nothing is demanded.
+func (k *mapKeeper) touched() bool {
+	return len(k.wish.Set) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return k.after.Imported(e.Specifier).File != nil })
+}
+
+// asked are the names that the page's modules import, as the page will be, and the linked files of the crate that are imported, by their
+// addresses.
+func (k *mapKeeper) asked() (asked map[string]bool, reached map[string]*record.File) {
+	asked, reached = map[string]bool{}, map[string]*record.File{}
+	set := maps.Clone(k.wish.Set)
+	names := module.Join([]*module.Map{k.current}, k.e.Address())
+	seen := map[tags.Target]bool{}
+	var visit func(at *url.URL, r *script.Report, depth int)
+	lead := func(at *url.URL, imported bool, depth int) {
+		t := tags.TargetAt(at)
+		if imported && t.URL != "" {
+			reached[t.URL] = tags.FileOf(k.after, t).File
+		}
+		if t.IsZero() || seen[t] {
+			return
+		}
+		seen[t] = true
+		if s := k.scripts.Of(t); s != nil {
+			visit(at, s.Report, depth)
+		}
+	}
+	visit = func(at *url.URL, r *script.Report, depth int) {
+		if r == nil || depth > mostDeep {
+			return
+		}
+		for _, in := range r.Imports {
+			if !module.Relative(in.From) {
+				asked[in.From] = true
+				if address := set[in.From]; address != "" {
+					if to, err := k.e.Address().Parse(address); err == nil {
+						lead(to, true, depth+1)
+					}
+					continue
+				}
+			}
+			if to, ok := names.Resolve(at, in.From); ok {
+				lead(to, true, depth+1)
+			} else if of := k.after.Imported(in.From); of.File != nil {
+				set[in.From] = k.address(of, tags.Target{})
+				if to, err := k.e.Address().Parse(set[in.From]); err == nil {
+					lead(to, true, depth+1)
+				}
+			}
+		}
+	}
+	for _, m := range k.e.Modules() {
+		if m.Target.IsZero() {
+			visit(k.e.Address(), k.after.Facts.Script([]byte(m.Text)), 0)
+		} else if m.Target.URL != "" {
+			if at, err := url.Parse(m.Target.URL); err == nil {
+				lead(at, false, 0)
+			}
+		} else {
+			lead(tags.AddressIn(m.Target.Path), false, 0)
+		}
+	}
+	return asked, reached
+}
+
+// mostDeep is how far imports are followed.
+const mostDeep = 200
