@@ -108,13 +108,17 @@ func (k *mapKeeper) successor(old project.Sealed, specifier string) project.Seal
 	return k.after.Imported(specifier)
 }
 
-// off tells whether a library's tags were taken off this page, and nothing on it asks for the name.
+// off tells whether nothing on the page asks for a name any more: what did, or the library's own tags, were taken off.
 func (k *mapKeeper) off(specifier string, of project.Sealed) bool {
-	if !k.e.TakenOff(of.Library) {
+	if !k.e.TakesOff() {
 		return false
 	}
-	asked, _ := k.asked()
-	return !asked[specifier]
+	now, _ := k.asked(k.e.Modules())
+	if now[specifier] {
+		return false
+	}
+	before, _ := k.asked(k.e.ModulesBefore())
+	return before[specifier] || k.e.TakenOff(of.Library)
 }
 
 // address is what an entry for a file says: where this page has the library from, and for local files as an address begins.
@@ -162,7 +166,7 @@ func asAddress(ref string) string {
 
 // add adds the names that the page's modules import, that no map has, and that the crate has.
 func (k *mapKeeper) add() {
-	asked, _ := k.asked()
+	asked, _ := k.asked(k.e.Modules())
 	for specifier := range asked {
 		of := k.after.Imported(specifier)
 		if of.File == nil || k.wish.Set[specifier] != "" {
@@ -184,7 +188,7 @@ func (k *mapKeeper) demand() {
 	if !k.touched() {
 		return
 	}
-	_, reached := k.asked()
+	_, reached := k.asked(k.e.Modules())
 	for address, f := range reached {
 		if f != nil && k.current.Integrity(address) != f.Integrity {
 			k.wish.Demand[address] = f.Integrity
@@ -206,9 +210,9 @@ func (k *mapKeeper) touched() bool {
 	return len(k.wish.Set) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return k.after.Imported(e.Specifier).File != nil })
 }
 
-// asked are the names that the page's modules import, as the page will be, and the linked files of the crate that are imported, by their
+// asked are the names that some modules of the page import, they and what they import, and the linked files of the crate that are imported, by their
 // addresses.
-func (k *mapKeeper) asked() (asked map[string]bool, reached map[string]*record.File) {
+func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached map[string]*record.File) {
 	asked, reached = map[string]bool{}, map[string]*record.File{}
 	set := maps.Clone(k.wish.Set)
 	names := module.Join([]*module.Map{k.current}, k.e.Address())
@@ -251,7 +255,7 @@ func (k *mapKeeper) asked() (asked map[string]bool, reached map[string]*record.F
 			}
 		}
 	}
-	for _, m := range k.e.Modules() {
+	for _, m := range modules {
 		if m.Target.IsZero() {
 			visit(k.e.Address(), k.after.Facts.Script([]byte(m.Text)), 0)
 		} else if m.Target.URL != "" {

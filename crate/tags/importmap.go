@@ -2,6 +2,7 @@ package tags
 
 import (
 	"net/url"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/order"
@@ -60,13 +61,18 @@ type Module struct {
 }
 
 // Modules are the page's modules as it will be, those of tags to come with them.
-func (e *Editor) Modules() []Module {
+func (e *Editor) Modules() []Module { return e.modules(false) }
+
+// ModulesBefore are the page's modules as it is, those that are taken off with them.
+func (e *Editor) ModulesBefore() []Module { return e.modules(true) }
+
+func (e *Editor) modules(before bool) []Module {
 	var list []Module
 	for _, s := range e.list {
 		switch {
-		case s.index < 0 && s.what.module:
+		case s.index < 0 && s.what.module && !before:
 			list = append(list, Module{Target: e.targetOf(s)})
-		case s.index < 0 || s.removed || !e.Includes[s.index].Module || e.Includes[s.index].Inert != "":
+		case s.index < 0 || s.removed && !before || !e.Includes[s.index].Module || e.Includes[s.index].Inert != "":
 		case e.Includes[s.index].Kind == page.InlineScript:
 			list = append(list, Module{Text: string(e.InlineText(&e.Includes[s.index]))})
 		case e.Includes[s.index].Kind == page.Script:
@@ -74,6 +80,11 @@ func (e *Editor) Modules() []Module {
 		}
 	}
 	return list
+}
+
+// TakesOff tells whether any tag is taken off the page.
+func (e *Editor) TakesOff() bool {
+	return slices.ContainsFunc(e.list, func(s slot) bool { return s.index >= 0 && s.removed })
 }
 
 // targetOf is what a tag to come leads to.

@@ -1,0 +1,165 @@
+package shown
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// rigging are made-up libraries of modules: one that imports another by its name, and a file of it.
+var rigging = map[string]map[string]string{
+	"rig-2.0.0.zip": {"package.json": `{"name":"rig","version":"2.0.0","type":"module","exports":{".":{"import":"./dist/rig.js","require":"./dist/rig.cjs"},"./mast":"./dist/mast.js","./sails/*":"./sails/*.js"}}`,
+		"dist/rig.js": "import { mast } from './mast.js';\nexport function rig() { return 'rig of ' + mast; }\n", "dist/mast.js": "export const mast = 'oak';\n", "dist/rig.cjs": "module.exports = {}"},
+	"rig-3.0.0.zip": {"package.json": `{"name":"rig","version":"3.0.0","type":"module","exports":{".":"./dist/rig.js","./mast":"./dist/mast.js"}}`,
+		"dist/rig.js": "import { mast } from './mast.js';\nexport function rig() { return 'new rig of ' + mast; }\n", "dist/mast.js": "export const mast = 'ash';\n"},
+	"buoy-1.0.0.zip": {"package.json": `{"name":"buoy","version":"1.0.0","type":"module","module":"dist/buoy.js","dependencies":{"rig":"^2.0.0"}}`,
+		"dist/buoy.js": "import { rig } from 'rig';\nimport { mast } from 'rig/mast';\nglobalThis.buoy = rig() + ' and ' + mast;\nexport default globalThis.buoy;\n"},
+}
+
+// moored is a site with a page of its own, with these libraries taken.
+func moored(t *testing.T) *merrytest.Site {
+	t.Helper()
+	s := merrytest.Club(t)
+	for name, files := range rigging {
+		s.Archive(name, files)
+	}
+	s.Write("log.html", "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <meta name=\"viewport\" content=\"width=device-width\">\n  <title>Log</title>\n  <link rel=\"icon\" href=\"img/gull.svg\">\n</head>\n<body>\n</body>\n</html>\n")
+	s.Run("start")
+	s.Run("take", "../downloads/rig-2.0.0.zip")
+	return s
+}
+
+// fresh serves a site as it is, so that a browser keeps nothing of it.
+func fresh(s *merrytest.Site) *httptest.Server {
+	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
+		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
+	}))
+}
+
+// TestImportMapsFollow: the page's import map leads to the crate's files through every command, and back; a browser imports what it should.
+func TestImportMapsFollow(t *testing.T) {
+	ctx := merrytest.Browser(t)
+	s := moored(t)
+	cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name := strings.Split(strings.TrimPrefix(r.URL.Path, "/"), "/")
+		text := rigging[name[0]+"-"+name[1]+".zip"][strings.Join(name[2:], "/")]
+		w.Header().Set("Access-Control-Allow-Origin", "*")
+		w.Header().Set("Content-Type", "text/javascript")
+		w.Write([]byte(text))
+	}))
+	defer cdn.Close()
+	s.Run("sources", "set", "host", "quay.example", cdn.Listener.Addr().String())
+	s.Run("sources", "set", "cdn", "quay", "http://quay.example/{name}/{version}/{path}")
+	ctx = merrytest.Browser(t, "MAP quay.example "+cdn.Listener.Addr().String())
+	server := fresh(s)
+	defer server.Close()
+	works := func(when, want string) {
+		t.Helper()
+		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/log.html", "globalThis.buoy")
+		if value != want || len(console)+len(failed) > 0 {
+			t.Errorf("%s: %v, want %s; console %q, failed %q\n%s", when, value, want, console, failed, s.Read("log.html"))
+		}
+		if r := s.Try("check", "log.html"); r.Status != 0 && !strings.Contains(r.Out, "1 page: 0 errors, 1 warning") {
+			t.Errorf("%s check says\n%s", when, r.Out)
+		}
+	}
+	bare := s.Read("log.html")
+	s.Run("take", "../downloads/buoy-1.0.0.zip", "--page", "log.html")
+	local := s.Read("log.html")
+	if !strings.Contains(local, "  <script type=\"importmap\">\n  {\n    \"imports\": {\n      \"rig\": \"./js/rig.js\",\n      \"rig/mast\": \"./js/mast.js\"\n    }\n  }\n  </script>\n") {
+		t.Errorf("the page is\n%s", local)
+	}
+	works("taken", "rig of oak and oak")
+	if out := s.Try("check").Out; strings.Contains(out, "rig") {
+		t.Errorf("check says\n%s", out)
+	}
+	s.Run("switch", "--cdn")
+	linked := s.Read("log.html")
+	if strings.Count(linked, "http://quay.example/rig/2.0.0/dist/rig.js") != 2 || !strings.Contains(linked, `"integrity": {`) || strings.Count(linked, "sha384-") != 3 {
+		t.Errorf("the page is\n%s", linked)
+	}
+	works("linked", "rig of oak and oak")
+	s.Run("switch", "--local")
+	if got := s.Read("log.html"); got != local {
+		t.Errorf("there and back is\n%s\nwant\n%s", got, local)
+	}
+	s.Run("move", "rig:dist", "vendor/rig")
+	if got := s.Read("log.html"); !strings.Contains(got, `"rig": "./vendor/rig/rig.js"`) {
+		t.Errorf("moved, the page is\n%s", got)
+	}
+	works("moved", "rig of oak and oak")
+	s.Run("move", "log.html", "crews/log.html")
+	if got := s.Read("crews/log.html"); !strings.Contains(got, `"rig": "../vendor/rig/rig.js"`) {
+		t.Errorf("the page moved, it is\n%s", got)
+	}
+	s.Run("undo")
+	s.Run("undo")
+	s.Run("repin", "rig@3.0.0", "--from", "../downloads/rig-3.0.0.zip")
+	works("up a version", "new rig of ash and ash")
+	s.Run("undo")
+	s.Run("omit", "buoy", "--page", "log.html")
+	if got := s.Read("log.html"); got != bare {
+		t.Errorf("omitted, the page is\n%s", got)
+	}
+	s.Run("undo")
+	s.Run("drop", "buoy")
+	s.Run("drop", "rig")
+	if got := s.Read("log.html"); got != bare {
+		t.Errorf("dropped, the page is\n%s", got)
+	}
+}
+
+// TestImportMapsOfOthers: of a map that somebody wrote only the crate's names are touched, in its own layout; own modules' names are met; a map that
+// is none is told and left alone.
+func TestImportMapsOfOthers(t *testing.T) {
+	ctx := merrytest.Browser(t)
+	s := moored(t)
+	const own = "<script type=\"importmap\">{\"imports\" : {\"chart\": \"./js/chart.js\" ,\n\t\"helm/\": \"/js/helm/\"}, \"scopes\": {\"/old/\": {\"rig\": \"./js/old.js\"}}}</script>"
+	s.Write("js/chart.js", "export const chart = 1;\n")
+	s.Write("js/log.js", "import { rig } from 'rig';\nimport { chart } from 'chart';\nglobalThis.buoy = rig() + chart;\n")
+	s.Replace("log.html", "</head>", own+"\n</head>")
+	s.Replace("log.html", "</body>", "<script type=\"module\" src=\"js/log.js\"></script>\n</body>")
+	if r := s.Try("check", "log.html"); !strings.Contains(r.Out, `no import map on log.html says what "rig" is`) {
+		t.Errorf("check says\n%s", r.Out)
+	}
+	s.Run("include", "rig", "--page", "log.html")
+	want := strings.Replace(own, "\"/js/helm/\"}", "\"/js/helm/\",\n\t\"rig\": \"./js/rig.js\"}", 1)
+	if got := s.Read("log.html"); !strings.Contains(got, want) {
+		t.Errorf("the map is\n%s\nwant\n%s", got, want)
+	}
+	server := fresh(s)
+	defer server.Close()
+	console, failed, value := merrytest.Visit(t, ctx, server.URL+"/log.html", "globalThis.buoy")
+	if value != "rig of oak1" || len(console)+len(failed) > 0 {
+		t.Errorf("%v %q %q", value, console, failed)
+	}
+	s.Run("omit", "rig", "--page", "log.html")
+	if got := s.Read("log.html"); !strings.Contains(got, want) {
+		t.Errorf("a name that is still imported was taken off:\n%s", got)
+	}
+	s.Run("undo")
+	s.Run("undo")
+	if got := s.Read("log.html"); !strings.Contains(got, own) {
+		t.Errorf("undone, the map is\n%s", got)
+	}
+	s.Replace("log.html", "\"/js/helm/\"}", "\"/js/helm/\",}")
+	before := s.Read("log.html")
+	r := s.Try("check", "log.html")
+	if !strings.Contains(r.Out, "import-map-broken") || !strings.Contains(r.Out, "log.html:9:") {
+		t.Errorf("check says\n%s", r.Out)
+	}
+	s.Run("include", "rig", "--page", "log.html")
+	s.Run("omit", "rig", "--page", "log.html")
+	if s.Read("log.html") != before {
+		t.Errorf("a map that is none was edited:\n%s", s.Read("log.html"))
+	}
+	if b, err := os.ReadFile(filepath.Join(s.Dir, "crate.seal.json")); err != nil || !strings.Contains(string(b), `"imports": {"rig":"dist/rig.js","rig/mast":"dist/mast.js"}`) {
+		t.Errorf("%v: the seal is\n%s", err, b)
+	}
+}
