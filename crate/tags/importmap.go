@@ -70,8 +70,10 @@ func (e *Editor) modules(before bool) []Module {
 	var list []Module
 	for _, s := range e.list {
 		switch {
-		case s.index < 0 && s.what.module && !before:
-			list = append(list, Module{Target: e.targetOf(s)})
+		case s.index < 0 && !before:
+			if m, is := e.moduleIn(s.tag); is {
+				list = append(list, m)
+			}
 		case s.index < 0 || s.removed && !before || !e.Includes[s.index].Module || e.Includes[s.index].Inert != "":
 		case e.Includes[s.index].Kind == page.InlineScript:
 			list = append(list, Module{Text: string(e.InlineText(&e.Includes[s.index]))})
@@ -80,6 +82,18 @@ func (e *Editor) modules(before bool) []Module {
 		}
 	}
 	return list
+}
+
+// moduleIn reads a tag to come as one of a module.
+func (e *Editor) moduleIn(tag string) (m Module, is bool) {
+	pg, err := page.Read([]byte(tag))
+	if err != nil || len(pg.Includes) == 0 || !pg.Includes[0].Module {
+		return Module{}, false
+	}
+	if in := &pg.Includes[0]; in.Kind == page.Script {
+		return Module{Target: Resolve(e.Path, e.Base, in.Ref)}, true
+	}
+	return Module{Text: string(pg.InlineText(&pg.Includes[0]))}, true
 }
 
 // TakesOff tells whether any tag is taken off the page.
@@ -115,7 +129,7 @@ func (e *Editor) Served(library string) (elsewhere, known bool) {
 		t := Target{}
 		switch {
 		case s.index < 0:
-			if s.what.file == nil || FileOf(e.p, e.targetOf(s)).Library != library {
+			if FileOf(e.p, e.targetOf(s)).Library != library {
 				continue
 			}
 			t = e.targetOf(s)
@@ -134,7 +148,7 @@ func (e *Editor) TakenOff(library string) bool {
 	gone := false
 	for _, s := range e.list {
 		switch {
-		case s.index < 0 && s.what.file != nil && FileOf(e.p, e.targetOf(s)).Library == library:
+		case s.index < 0 && FileOf(e.p, e.targetOf(s)).Library == library:
 			return false
 		case s.index < 0 || e.Of[s.index].Library != library || !e.Runs(s.index):
 		case !s.removed:
@@ -190,7 +204,7 @@ func (e *Editor) AddMap(text string) {
 	at := 0
 	for n, o := range e.list {
 		if o.index < 0 {
-			if o.what.module && o.what.inHead {
+			if _, is := e.moduleIn(o.tag); is && o.what.inHead {
 				s.spot = o.spot
 				e.insertAt(n, s)
 				return

@@ -115,6 +115,46 @@ func TestImportMapsFollow(t *testing.T) {
 	}
 }
 
+// TestModulesWithTheirNeeds: what modules import by name comes from the registry, over several levels, without tags; the page works, and what is not
+// there is told before.
+func TestModulesWithTheirNeeds(t *testing.T) {
+	ctx := merrytest.Browser(t)
+	s := moored(t)
+	r := s.Register()
+	for name, files := range map[string]map[string]string{
+		"@gull/hoist@1.2.0":  {"package.json": `{"name":"@gull/hoist","version":"1.2.0","type":"module","exports":"./hoist.js","dependencies":{"@gull/sheave":"^1.0.0","bollard":"1.x"}}`, "hoist.js": "import sheave from '@gull/sheave';\nimport { bollard } from 'bollard/lib/bollard.js';\nglobalThis.buoy = sheave + bollard;\n"},
+		"@gull/sheave@1.0.4": {"package.json": `{"name":"@gull/sheave","version":"1.0.4","type":"module","module":"src/index.js","dependencies":{"bollard":"^1.1.0"}}`, "src/index.js": "import { bollard } from 'bollard';\nimport './pin.js';\nexport default 'sheave on ' + bollard;\n", "src/pin.js": "export {}\n"},
+		"bollard@1.1.3":      {"package.json": `{"name":"bollard","version":"1.1.3","exports":{".":{"browser":{"import":"./lib/bollard.js"},"default":"./lib/bollard.cjs"},"./lib/*":"./lib/*"}}`, "lib/bollard.js": "export const bollard = 'iron';\n", "lib/bollard.cjs": "exports.bollard = 1"},
+	} {
+		at := strings.LastIndexByte(name, '@')
+		bytes := map[string][]byte{}
+		for file, text := range files {
+			bytes[file] = []byte(text)
+		}
+		if err := r.Publish(name[:at], name[at+1:], bytes); err != nil {
+			t.Fatal(err)
+		}
+	}
+	out := s.Run("take", "@gull/hoist", "--page", "log.html", "--dry-run")
+	if !strings.Contains(out, "imports @gull/sheave by name") && !strings.Contains(out, "importmap") {
+		t.Errorf("take says\n%s", out)
+	}
+	s.Run("take", "@gull/hoist", "--with-needs", "--page", "log.html")
+	page := s.Read("log.html")
+	if strings.Count(page, "<script src") != 1 || !strings.Contains(page, `"bollard/lib/bollard.js": "./js/bollard.js"`) {
+		t.Errorf("the page is\n%s", page)
+	}
+	server := fresh(s)
+	defer server.Close()
+	console, failed, value := merrytest.Visit(t, ctx, server.URL+"/log.html", "globalThis.buoy")
+	if value != "sheave on ironiron" || len(console)+len(failed) > 0 {
+		t.Errorf("%v, console %q, failed %q\n%s", value, console, failed, page)
+	}
+	if r := s.Try("check", "log.html"); r.Status != 0 {
+		t.Errorf("check says\n%s", r.Out)
+	}
+}
+
 // TestImportMapsOfOthers: of a map that somebody wrote only the crate's names are touched, in its own layout; own modules' names are met; a map that
 // is none is told and left alone.
 func TestImportMapsOfOthers(t *testing.T) {
