@@ -174,6 +174,9 @@ var (
 // speaksOf weighs whether a finding is what a message came of: 0 for no.
 func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 	at := s.InProject(cmp.Or(m.File, m.Page))
+	if f.Name == check.ImportUnmapped && m.Kind == Error && strings.Contains(m.Text, "module specifier") && strings.Contains(m.Text, quotedIn(f.Message)) {
+		return 4 // the browser does not always say where
+	}
 	if f.File != at && f.File != s.InProject(m.Page) {
 		return 0
 	}
@@ -204,6 +207,16 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 		}
 	}
 	return 0
+}
+
+// quotedIn is the first piece of a text in quotes, with them; a text without any is such that nothing has it.
+func quotedIn(text string) string {
+	_, rest, _ := strings.Cut(text, `"`)
+	inner, _, ok := strings.Cut(rest, `"`)
+	if !ok {
+		return "\x00"
+	}
+	return `"` + inner + `"`
 }
 
 // Unhandled is how the text of a rejection begins.

@@ -348,10 +348,13 @@ func (d *Delivery) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]
 
 // Specifiers are the names under which the delivery's modules are imported, as its manifest has them, each with its file.
 func (d *Delivery) Specifiers() map[string]string {
-	return d.Manifest.Specifiers(func(name string) bool {
-		f := d.File(name)
-		return f != nil && f.Script != nil && f.Script.Form == script.Module
-	})
+	var modules []string
+	for i := range d.Files {
+		if f := &d.Files[i]; f.Script != nil && f.Script.Form == script.Module {
+			modules = append(modules, f.Path)
+		}
+	}
+	return d.Manifest.Specifiers(modules)
 }
 
 // alone tells whether there is no other file of a kind but its other build.

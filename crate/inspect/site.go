@@ -189,7 +189,7 @@ func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]boo
 		mentioned[path.Base(ref)] = true
 		clean := paths.Found(strings.TrimLeft(path.Clean(strings.TrimLeft(ref, "./")), "/"))
 		_, called := c.bases.Of("", c.libraryBases)[clean.Base()]
-		if !folders[clean.Dir()] && !called || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) {
+		if !folders[clean.Dir()] && !called || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) || c.p.Imported(ref).File != nil {
 			continue
 		}
 		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, and there is no such file", ref, c.libraryIn(clean.Dir())),

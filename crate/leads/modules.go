@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
 )
@@ -45,14 +46,36 @@ type graph struct {
 	found []check.Finding
 }
 
-// module looks at an own module, and at those that it imports.
+// module looks at a module, and at those that it imports. Of a library's only names are told that no map has.
 func (m *graph) module(at paths.InSite) {
-	if m.seen[at] || m.g.p.At(m.g.p.InProject(at)).File != nil {
+	if m.seen[at] {
 		return
 	}
 	m.seen[at] = true
-	if b, err := m.g.p.ReadInSite(at); err == nil {
+	b, err := m.g.p.ReadInSite(at)
+	if of := m.g.p.At(m.g.p.InProject(at)); of.File != nil {
+		if err == nil {
+			m.library(b, at, of)
+		}
+		return
+	}
+	if err == nil {
 		m.imports(b, at, check.Finding{File: m.g.p.InProject(at).String(), Line: 1, Column: 1}, false)
+	}
+}
+
+// library looks at the imports of a library's module.
+func (m *graph) library(text []byte, at paths.InSite, of project.Sealed) {
+	for _, in := range m.g.p.Facts.Script(text).Imports {
+		t, bare, mapped := m.resolve(at, in.From, false)
+		if bare && !mapped {
+			m.found = append(m.found, check.Finding{Name: check.ImportUnmapped, Severity: check.Error, File: m.g.p.InProject(m.v.Path).String(), Line: 1, Column: 1,
+				Message: fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, in.From, of.Library),
+				Why:     fmt.Sprintf("%s:%d:%d: the module that imports it does not run, and none that imports that one", m.g.p.InProject(at), in.Line, in.Column),
+				Next:    "merry take " + module.PackageOf(in.From) + ", then merry include " + of.Library + " --page " + m.v.Path.String()})
+		} else if !t.Path.IsZero() {
+			m.module(t.Path)
+		}
 	}
 }
 

@@ -102,7 +102,7 @@ func (m *Manifest) DependsOn(name string) bool {
 	return m.Dependencies[name] != "" || m.Peers[name] != "" || name == m.Name
 }
 
-// Specifiers are the names under which the package's modules are imported, each with its file. Is tells whether a file is there and a module.
-func (m *Manifest) Specifiers(is func(file string) bool) map[string]string {
-	return module.Package{Name: m.Name, Exports: m.AllExports, Entries: []string{m.Module, m.Main}}.Specifiers(is)
+// Specifiers are the names under which the package's modules are imported, each with its file; the modules that there are are given.
+func (m *Manifest) Specifiers(modules []string) map[string]string {
+	return module.Package{Name: m.Name, Exports: m.AllExports, Entries: []string{m.Module, m.Main}}.Specifiers(modules)
 }

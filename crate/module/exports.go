@@ -17,10 +17,11 @@ type Package struct {
 	Entries []string        // what else it names as its own, such as module and main, the best first
 }
 
-// Specifiers are the names under which the files of a package are imported, each with the file: the package's own name, and those of its
-// exports that name one file. Is tells whether a file is there and a module.
-func (p Package) Specifiers(is func(file string) bool) map[string]string {
+// Specifiers are the names under which modules of a package are imported, each with its file: the package's own name, and those of its
+// exports, patterns with a star among them. The modules that there are are given.
+func (p Package) Specifiers(modules []string) map[string]string {
 	list := map[string]string{}
+	is := func(name string) bool { return slices.Contains(modules, name) }
 	put := func(specifier, file string) {
 		file = path.Clean(file)
 		for _, name := range []string{file, file + ".js", file + ".mjs", file + "/index.js"} {
@@ -32,8 +33,14 @@ func (p Package) Specifiers(is func(file string) bool) map[string]string {
 	var by map[string]json.RawMessage
 	if json.Unmarshal(p.Exports, &by) == nil {
 		for key, what := range by {
-			if rest, sub := strings.CutPrefix(key, "./"); sub && !strings.Contains(rest, "*") {
-				for _, file := range files(what, 0) {
+			rest, sub := strings.CutPrefix(key, "./")
+			if !sub {
+				continue
+			}
+			for _, file := range files(what, 0) {
+				if strings.Contains(rest, "*") {
+					p.star(list, rest, path.Clean(file), modules)
+				} else if !strings.Contains(file, "*") {
 					put(p.Name+"/"+rest, file)
 				}
 			}
@@ -56,6 +63,18 @@ func (p Package) Specifiers(is func(file string) bool) map[string]string {
 		}
 	}
 	return list
+}
+
+// star adds what an export with a star names: the star stands for the same in both.
+func (p Package) star(list map[string]string, key, file string, modules []string) {
+	before, behind, _ := strings.Cut(file, "*")
+	for _, name := range modules {
+		if rest, ok := strings.CutPrefix(name, before); ok && strings.Contains(file, "*") && strings.HasSuffix(rest, behind) && len(rest) > len(behind) {
+			if specifier := p.Name + "/" + strings.Replace(key, "*", strings.TrimSuffix(rest, behind), 1); list[specifier] == "" {
+				list[specifier] = name
+			}
+		}
+	}
 }
 
 // deepest is how deep conditions may lie in each other: a manifest may be a maze.
@@ -85,7 +104,7 @@ func files(raw json.RawMessage, depth int) []string {
 			all = append(all, files(sub, depth+1)...)
 		}
 	}
-	return slices.DeleteFunc(all, func(f string) bool { return strings.Contains(f, "*") })
+	return all
 }
 
 // PackageOf is the name of the package that a specifier is of: @scope/name/file is of @scope/name.

@@ -22,7 +22,6 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/tags"
 )
 
 // A Draft is what a verb wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
@@ -224,7 +223,12 @@ func (d *Draft) Take(ctx context.Context, library string, from Source, of *deliv
 // file makes the seal's line for a file.
 func (d *Draft) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InSite) record.File {
 	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b), Build: f.Build, Pair: f.Pair,
-		Role: record.Role(c.Page), Module: f.Script != nil && f.Script.Form == script.Module}
+		Role: record.Role(c.Page)}
+	if f.Script != nil {
+		out.Module = f.Script.Form == script.Module
+	} else if f.Kind == delivery.Script {
+		out.Module = d.Before.Facts.Script(slices.Clone(b)).Form == script.Module // one that lies among what nobody is suggested
+	}
 	if c.Page && f.Kind == delivery.Script {
 		d.mu.Lock()
 		d.script[out.Integrity] = slices.Clone(b)
@@ -488,11 +492,4 @@ func OutcomeOf(set *change.Set) *Outcome {
 		out.Files = append(out.Files, f)
 	}
 	return out
-}
-
-// scriptsAfter knows the scripts of the project as it will be.
-func (d *Draft) scriptsAfter(after *project.Project) *tags.Scripts {
-	s := tags.NewScripts(after)
-	s.Draft = d.draftedScript
-	return s
 }

@@ -271,3 +271,10 @@ func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached
 
 // mostDeep is how far imports are followed.
 const mostDeep = 200
+
+// scriptsAfter knows the scripts of the project as it will be.
+func (d *Draft) scriptsAfter(after *project.Project) *tags.Scripts {
+	s := tags.NewScripts(after)
+	s.Draft = d.draftedScript
+	return s
+}

@@ -71,7 +71,13 @@ func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Pla
 func (l *Library) imports(sealed *record.Sealed) map[string]string {
 	named := l.Delivery.Manifest
 	named.Name = cmp.Or(named.Name, l.Entry.Name)
-	list := named.Specifiers(func(name string) bool { f := sealed.File(name); return f != nil && f.Module })
+	var modules []string
+	for i := range sealed.Files {
+		if sealed.Files[i].Module {
+			modules = append(modules, sealed.Files[i].Path)
+		}
+	}
+	list := named.Specifiers(modules)
 	if list[named.Name] == "" {
 		var only []string
 		for _, f := range sealed.Files {

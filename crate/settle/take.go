@@ -175,7 +175,7 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 // choose selects the files: those that are asked for, beside those that are there.
 func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*delivery.Selection, error) {
 	lib.Whole = lib.Whole || req.Whole
-	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole
+	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.imported != ""
 	if known == nil && lib.Take != nil && !asked {
 		sel, notes := Choose(o.Delivery, o.Version, *lib) // it is in the list, and was not taken yet
 		sel.Notes = append(sel.Notes, notes...)
@@ -192,7 +192,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	var err error
 	switch {
 	case req.imported != "":
-		return asModule(o, req.imported)
+		sel, err = asModule(o, req.imported)
 	case req.Whole:
 		sel = whole(o.Delivery, nil)
 	default:
@@ -432,10 +432,17 @@ func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest
 		n.Library = of.Library
 		return nil
 	}
-	if !req.WithNeeds || depth >= origin.MostDepth || t.Draft.List.Library(name) != nil {
+	rng := n.Range
+	if there := t.Draft.List.Library(name); there != nil {
+		rng = there.Version // another of its files is imported
+		if pkg, packaged := there.Package(); !packaged || pkg != n.Package {
+			return nil
+		}
+	}
+	if !req.WithNeeds || depth >= origin.MostDepth {
 		return nil
 	}
-	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
+	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, rng, nil)
 	if err != nil {
 		return err
 	}
