@@ -54,6 +54,7 @@ const (
 	ImportLacking   = "import-lacking"
 	MapBroken       = "import-map-broken"
 	MapLate         = "import-map-late"
+	MapEntry        = "import-map-entry"
 	SealedChanged   = "sealed-changed"
 	SealedGone      = "sealed-gone"
 	SealedMoved     = "sealed-moved"

@@ -7,6 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/style"
@@ -28,6 +29,7 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 		includes[v.Includes[i].RefAttr.ValueStart] = true
 	}
 	var found []check.Finding
+	var maps *module.Names
 	v.References(func(r page.Reference) {
 		if r.In == page.InText || r.Inert || r.Attribute != "" && includes[r.Start] || strings.HasPrefix(r.Attribute, "data-") {
 			return
@@ -37,6 +39,14 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 			base = v.BaseAt(r.Start)
 		}
 		t := tags.ResolveOnce(v.Path, base, r.Ref)
+		if r.In == page.InImport && r.Element == "script" {
+			if maps == nil {
+				maps = joined(v)
+			}
+			if to, ok := maps.Resolve(v.Address(), r.Ref); ok {
+				t = tags.TargetAt(to) // a map may lead an address elsewhere
+			}
+		}
 		if to, moved := g.Moved[t.Path]; moved {
 			t.Path = to
 		}

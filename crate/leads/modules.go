@@ -102,6 +102,10 @@ func (m *graph) imports(text []byte, from paths.InSite, begin check.Finding, inl
 			m.module(t.Path)
 		case (!inline || bare) && m.g.p.At(m.g.p.InProject(t.Path)).File == nil:
 			f.Message, f.Next = "there is no file "+t.Path.String(), "put the file there, or correct the import"
+			if mapped && bare {
+				f.Message += fmt.Sprintf(", to which the import map on %s leads %q", m.v.Path, in.From)
+				f.Next = "put the file there, or correct the map"
+			}
 			m.g.Advise(&f, t.Path)
 			m.found = append(m.found, f)
 		}
@@ -110,14 +114,14 @@ func (m *graph) imports(text []byte, from paths.InSite, begin check.Finding, inl
 
 // maps reads the page's import maps. What browsers refuse of one is a finding.
 func (m *graph) maps(file string) {
-	var list []*module.Map
 	for _, i := range m.v.ImportMaps() {
 		in := &m.v.Includes[i]
 		read, err := module.ReadMap(m.v.InlineText(in))
 		if err == nil {
-			if list = append(list, read); m.late(i, len(list) > 1) != "" {
+			m.entries(file, read, in.TextStart())
+			if why := m.late(i, i != m.v.ImportMaps()[0]); why != "" {
 				line, column := m.v.Position(in.Start)
-				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file, Line: line, Column: column, Message: "this import map " + m.late(i, len(list) > 1),
+				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file, Line: line, Column: column, Message: "this import map " + why,
 					Why: "browsers of before 2025, and some later ones, pass it over with what it names", Next: "have one import map, in the head, before all modules and their hints"})
 			}
 			continue
@@ -131,7 +135,34 @@ func (m *graph) maps(file string) {
 		m.found = append(m.found, check.Finding{Name: check.MapBroken, Severity: check.Error, File: file, Line: line, Column: column, Message: "the import map can't be read: " + err.Error(),
 			Why: "browsers pass such a map over, and every module that imports by a name does not run", Next: "correct it there"})
 	}
-	m.names = module.Join(list, m.v.Address())
+	m.names = joined(m.v)
+}
+
+// entries finds entries of a map that lead to no address.
+func (m *graph) entries(file string, read *module.Map, begin int) {
+	for _, e := range read.Entries {
+		if e.Address != "" && module.Relative(e.Address) {
+			continue
+		}
+		line, column := m.v.Position(begin + e.Start)
+		why := "an address in a map begins with /, ./, ../ or https://"
+		if e.Address == "" {
+			why = "an address in a map is a text"
+		}
+		m.found = append(m.found, check.Finding{Name: check.MapEntry, Severity: check.Warning, File: file, Line: line, Column: column, Message: fmt.Sprintf("the import map leads %q to no address", e.Specifier),
+			Why: why + "; browsers pass the entry over and warn, and modules that import by that name do not run", Next: "correct it there, or take the entry off"})
+	}
+}
+
+// joined are the names of a page's import maps, those that can be read.
+func joined(v *tags.Page) *module.Names {
+	var list []*module.Map
+	for _, i := range v.ImportMaps() {
+		if read, err := module.ReadMap(v.InlineText(&v.Includes[i])); err == nil {
+			list = append(list, read)
+		}
+	}
+	return module.Join(list, v.Address())
 }
 
 // late says why older browsers pass an import map over, "" where they do not.

@@ -1,6 +1,7 @@
 package reconcile
 
 import (
+	"context"
 	"maps"
 	"net/url"
 	"slices"
@@ -24,8 +25,9 @@ type mapKeeper struct {
 	wish          module.Wish
 }
 
-// keepMap writes the page's import map, where it has one or needs one.
-func (d *Draft) keepMap(e *tags.Editor, after *project.Project, scripts *tags.Scripts) {
+// keepMap writes the page's import map, where it has one or needs one. Before a map refers to an address, its bytes are held against the sealed
+// ones, once for all pages.
+func (d *Draft) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts) error {
 	at := -1
 	for _, i := range e.ImportMaps() {
 		if at < 0 && !e.Removed(i) {
@@ -33,7 +35,7 @@ func (d *Draft) keepMap(e *tags.Editor, after *project.Project, scripts *tags.Sc
 		}
 	}
 	if at < 0 && !e.HasModules() {
-		return
+		return nil
 	}
 	k := &mapKeeper{before: d.Before, after: after, scripts: scripts, e: e, wish: module.Wish{Set: map[string]string{}, Demand: map[string]string{}}}
 	text := module.New
@@ -42,13 +44,12 @@ func (d *Draft) keepMap(e *tags.Editor, after *project.Project, scripts *tags.Sc
 	}
 	var err error
 	if k.current, err = module.ReadMap([]byte(text)); err != nil {
-		return // a map that browsers refuse is told by check, and not edited
+		return nil // a map that browsers refuse is told by check, and not edited
 	}
 	k.follow()
 	k.add()
-	k.demand()
-	if len(k.wish.Set)+len(k.wish.Demand) == 0 {
-		return
+	if err := k.demand(ctx); err != nil || len(k.wish.Set)+len(k.wish.Demand) == 0 {
+		return err
 	}
 	indent, newline := e.Layout()
 	edited := string(k.current.Edit(k.wish, indent, newline))
@@ -61,6 +62,7 @@ func (d *Draft) keepMap(e *tags.Editor, after *project.Project, scripts *tags.Sc
 	default:
 		e.AddMap(edited)
 	}
+	return nil
 }
 
 // follow leads the map's entries to where files of the crate are now, and takes off those of files that went.
@@ -184,15 +186,19 @@ func (k *mapKeeper) add() {
 }
 
 // demand has the map demand the integrity of what is imported from other hosts, and no more of what is not.
-func (k *mapKeeper) demand() {
+func (k *mapKeeper) demand(ctx context.Context) error {
 	if !k.touched() {
-		return
+		return nil
 	}
 	_, reached := k.asked(k.e.Modules())
 	for address, f := range reached {
-		if f != nil && k.current.Integrity(address) != f.Integrity {
-			k.wish.Demand[address] = f.Integrity
+		if f == nil || k.current.Integrity(address) == f.Integrity {
+			continue
 		}
+		if err := k.before.Origin.HasSame(ctx, address, f); err != nil {
+			return err
+		}
+		k.wish.Demand[address] = f.Integrity
 	}
 	for _, address := range k.current.Demands() {
 		to, err := k.e.Address().Parse(address)
@@ -203,6 +209,7 @@ func (k *mapKeeper) demand() {
 			k.wish.Demand[address] = ""
 		}
 	}
+	return nil
 }
 
 // touched tells whether the map says anything of the crate: of others' names nothing is demanded.

@@ -106,7 +106,9 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		if e.Settle(ctx); len(e.Said) > 0 {
 			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Said, "; "), "; ")
 		}
-		d.keepMap(e, after, scripts)
+		if err := d.keepMap(ctx, e, after, scripts); err != nil {
+			return done, err
+		}
 		edited, err := e.Bytes()
 		if err == nil && string(edited) != string(b) {
 			d.note(guard, weights, v, edited, &done)

@@ -1,0 +1,116 @@
+package matrix
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// modulePages are pages with import maps of every kind and modules that import through them.
+func modulePages() []habit {
+	maps := map[string]string{
+		"none": "", "names": `{"imports": {"mast": "./js/mast.mjs", "every": "./js/every.mjs"}}`, "root": `{"imports": {"mast": "/js/mast.mjs", "every": "/js/every.mjs"}}`,
+		"prefix": `{"imports": {"mast": "./js/mast.mjs", "rig/": "./js/"}}`, "nowhere": `{"imports": {"mast": "./js/gone.mjs", "every": "./js/every.mjs", "rig/": "./gone/"}}`,
+		"blocked": `{"imports": {"mast": null, "every": "./js/every.mjs"}}`, "no address": `{"imports": {"mast": "js/mast.mjs", "every": "js/every.mjs"}}`,
+		"scope": `{"imports": {"mast": "./js/gone.mjs"}, "scopes": {"/": {"mast": "./js/mast.mjs", "every": "./js/every.mjs"}}}`, "other scope": `{"imports": {"every": "./js/every.mjs"}, "scopes": {"/js/": {"mast": "./js/mast.mjs"}}}`,
+		"broken": `{"imports": {"mast": "./js/mast.mjs",}}`, "address": `{"imports": {"./js/gone.mjs": "./js/mast.mjs", "mast": "./js/mast.mjs", "every": "./js/every.mjs"}}`,
+	}
+	scripts := []string{
+		`import { height } from 'mast'; height();`, `import every from 'every'; every;`, `import { height } from 'every'; height();`, `import { depth } from 'mast'; depth();`, `import mast from 'mast'; mast;`,
+		`import { height } from 'rig/mast.mjs'; height();`, `import { height } from 'rig/../mast.mjs'; height();`, `import { height } from './js/gone.mjs'; height();`, `import { height } from './js/mast.mjs'; height();`,
+		`import * as all from 'every'; all.height();`, `import 'mast'; import 'every';`, `import './js/asks-mast.mjs';`, `import { x, depth } from './js/named.mjs'; depth(x);`, `import data from 'data:text/javascript,export default 1'; data;`,
+	}
+	var list []habit
+	for _, name := range []string{"none", "names", "root", "prefix", "nowhere", "blocked", "no address", "scope", "other scope", "broken", "address"} {
+		head := ""
+		if maps[name] != "" {
+			head = `<script type="importmap">` + maps[name] + "</script>\n"
+		}
+		for _, s := range scripts {
+			list = append(list, habit{name, head, `<script type="module">` + s + "</script>\n"})
+		}
+	}
+	two := `<script type="importmap">{"imports": {"mast": "./js/mast.mjs"}}</script>` + "\n"
+	list = append(list, habit{"two", two + `<script type="importmap">{"imports": {"mast": "./js/gone.mjs", "every": "./js/every.mjs"}}</script>` + "\n", `<script type="module">import 'mast'; import 'every';</script>`},
+		habit{"file", two, `<script type="module" src="js/asks-mast.mjs"></script>`}, habit{"file", "", `<script type="module" src="js/asks-mast.mjs"></script>`}, habit{"file", "", `<script type="module" src="js/circle.mjs"></script>`})
+	return list
+}
+
+// TestMatrixOfModules holds check against a browser's console on pages with import maps. Run with -v it prints the agreement and every difference;
+// MERRY_MATRIX=all takes all pages instead of each third.
+func TestMatrixOfModules(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Club(t)
+	s.Run("start")
+	for name, content := range habitFiles {
+		s.Write(name, content)
+	}
+	s.Write("js/asks-mast.mjs", "import { height } from 'mast';\nheight();\n")
+	all := modulePages()
+	var list []habit
+	for i, h := range all {
+		if i%3 == 0 || os.Getenv("MERRY_MATRIX") == "all" {
+			list = append(list, h)
+		}
+	}
+	files := make([]string, len(list))
+	for i, h := range list {
+		files[i] = fmt.Sprintf("m%03d.html", i)
+		s.Write(files[i], "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width\">\n<link rel=\"icon\" href=\"data:,\">\n<title>x</title>\n"+h.head+"</head>\n<body>\n"+h.body+"</body>\n</html>\n")
+	}
+	var report struct {
+		Findings []struct{ Name, Severity, File, Message string }
+	}
+	if err := json.Unmarshal([]byte(s.Try("check", "m*.html", "--no-rehearse", "--json").Out), &report); err != nil {
+		t.Fatal(err)
+	}
+	said := map[string][]string{}
+	for _, f := range report.Findings {
+		if f.Severity != "error" {
+			continue
+		}
+		for i := range list {
+			if f.File == files[i] || strings.Contains(f.Message, "on "+files[i]+" ") || strings.Contains(f.Message, "on "+files[i]+" leads") {
+				said[files[i]] = append(said[files[i]], f.Name+": "+f.Message)
+			}
+		}
+	}
+	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
+	defer server.Close()
+	ctx := merrytest.BrowserFor(t, 8*time.Minute)
+	console := make([][]string, len(list))
+	var tabs errgroup.Group
+	tabs.SetLimit(4)
+	for i := range list {
+		tabs.Go(func() error {
+			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
+			for _, line := range append(c, failed...) {
+				if !strings.HasPrefix(line, "warning: ") {
+					console[i] = append(console[i], line)
+				}
+			}
+			return nil
+		})
+	}
+	tabs.Wait()
+	wrong := 0
+	for i, h := range list {
+		if len(console[i]) > 0 != (len(said[files[i]]) > 0) {
+			wrong++
+			t.Logf("%s | %s\n  browser: %.300q\n  check: %q", h.head, h.body, console[i], said[files[i]])
+		}
+	}
+	t.Logf("%d pages: %d agree", len(list), len(list)-wrong)
+	if wrong*100 > len(list) {
+		t.Errorf("%d of %d differ", wrong, len(list))
+	}
+}
