@@ -172,6 +172,9 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 			return nil, err
 		}
 	}
+	if err := d.readModules(ctx); err != nil {
+		return nil, err
+	}
 	d.recogniseFonts()
 	d.pair()
 	d.tieMaps()

@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"context"
 	"path"
+	"strings"
 
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -97,6 +99,38 @@ func (d *Delivery) styled(f *File) bool { return !d.Unstyled[f.Path] }
 
 // nothingLeft tells a delivery of which reading has set apart the last script and the last stylesheet.
 func (d *Delivery) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
+
+// readModules takes back the sources of a library whose other scripts are all for servers, where its manifest names one of them as what it is:
+// makers of modules publish those as they wrote them.
+func (d *Delivery) readModules(ctx context.Context) error {
+	for _, f := range d.ofKind(Script) {
+		if f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal || f.Script.Form == script.Module) {
+			return nil
+		}
+	}
+	for _, name := range d.Manifest.Own() {
+		own := d.File(name)
+		if own == nil || own.Aside != "sources" || own.Kind != Script {
+			continue
+		}
+		folder, _, _ := strings.Cut(name, "/")
+		for i := range d.Files {
+			f := &d.Files[i]
+			if f.Kind != Script || f.Aside != "sources" || !strings.HasPrefix(f.Path, folder+"/") || asideFile(path.Base(f.Path)) != "" || f.Size > parsedMost {
+				continue
+			}
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			f.Aside = ""
+			if _, err := d.read(f, d.tree, nil, true); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return nil
+}
 
 // readSpared takes sources back where nothing else is left, and reads them.
 func (d *Delivery) readSpared(ctx context.Context) error {

@@ -30,6 +30,7 @@ func (d *Delivery) complete(s *Selection, maps bool) {
 				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, which is not in the delivery", f.Path, r.URL))
 			}
 		}
+		d.addOwnNames(s, f)
 		if maps && f.Map != "" && d.File(f.Map) != nil {
 			s.add(f.Map, "source map of "+path.Base(f.Path), false)
 		}
@@ -333,6 +334,20 @@ func (d *Delivery) cannotImport(f *File, seen map[string]bool, named bool) bool 
 		}
 	}
 	return false
+}
+
+// addOwnNames adds what a module imports by the library's own name.
+func (d *Delivery) addOwnNames(s *Selection, f *File) {
+	if f.Script == nil {
+		return
+	}
+	for _, name := range f.Script.ModuleImport {
+		if d.Manifest.Name != "" && module.PackageOf(name) == d.Manifest.Name {
+			if file := d.Specifiers()[name]; file != "" {
+				s.add(file, path.Base(f.Path)+" imports it by the library's own name", false)
+			}
+		}
+	}
 }
 
 // Entry is the module that the library is for those that import it by its name, nil where there is none that a page could import.

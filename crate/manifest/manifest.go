@@ -102,7 +102,12 @@ func (m *Manifest) DependsOn(name string) bool {
 	return m.Dependencies[name] != "" || m.Peers[name] != "" || name == m.Name
 }
 
+// Own are the files that the manifest names as what the package itself is for those that import it, the best first.
+func (m *Manifest) Own() []string { return m.modules().Own() }
+
 // Specifiers are the names under which the package's modules are imported, each with its file; the modules that there are are given.
-func (m *Manifest) Specifiers(modules []string) map[string]string {
-	return module.Package{Name: m.Name, Exports: m.AllExports, Entries: []string{m.Module, m.Main}}.Specifiers(modules)
+func (m *Manifest) Specifiers(modules []string) map[string]string { return m.modules().Specifiers(modules) }
+
+func (m *Manifest) modules() module.Package {
+	return module.Package{Name: m.Name, Exports: m.AllExports, Entries: []string{m.Module, m.Main}}
 }

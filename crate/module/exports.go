@@ -17,6 +17,22 @@ type Package struct {
 	Entries []string        // what else it names as its own, such as module and main, the best first
 }
 
+// Own are the files that the manifest names as what the package itself is, the best first.
+func (p Package) Own() []string {
+	var by map[string]json.RawMessage
+	own := p.Exports
+	if json.Unmarshal(own, &by) == nil && by["."] != nil {
+		own = by["."]
+	}
+	var list []string
+	for _, file := range append(files(own, 0), p.Entries...) {
+		if file = path.Clean(file); file != "." && !slices.Contains(list, file) {
+			list = append(list, file)
+		}
+	}
+	return list
+}
+
 // Specifiers are the names under which modules of a package are imported, each with its file: the package's own name, and those of its
 // exports, patterns with a star among them. The modules that there are are given.
 func (p Package) Specifiers(modules []string) map[string]string {
