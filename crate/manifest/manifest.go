@@ -106,7 +106,9 @@ func (m *Manifest) DependsOn(name string) bool {
 func (m *Manifest) Own() []string { return m.modules().Own() }
 
 // Specifiers are the names under which the package's modules are imported, each with its file; the modules that there are are given.
-func (m *Manifest) Specifiers(modules []string) map[string]string { return m.modules().Specifiers(modules) }
+func (m *Manifest) Specifiers(modules []string) map[string]string {
+	return m.modules().Specifiers(modules)
+}
 
 func (m *Manifest) modules() module.Package {
 	return module.Package{Name: m.Name, Exports: m.AllExports, Entries: []string{m.Module, m.Main}}
