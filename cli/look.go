@@ -12,7 +12,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/google/renameio/v2/maybe"
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -377,13 +376,7 @@ func (a *app) writeLooks(name, against string, seen *crate.Looked) error {
 	if err := looksPage().Execute(&b, data); err != nil {
 		return err
 	}
-	if !filepath.IsAbs(name) {
-		name = filepath.Join(a.dir, name)
-	}
-	if err := maybe.WriteFile(name, []byte(b.String()), 0o644); err != nil {
-		return fmt.Errorf("can't write the report: %w", err)
-	}
-	return nil
+	return a.writeOut(name, []byte(b.String()))
 }
 
 func picture(png []byte) template.URL {

@@ -132,6 +132,11 @@ func (s *Server) hear(host string, m *said) {
 	if o, err := url.Parse(m.URL); err == nil && o.Host == host && m.Kind == console.Failed {
 		return // the server said so itself
 	}
+	own := "http://" + host + "/"
+	m.Text = strings.ReplaceAll(m.Text, own, s.origin+"/")
+	if rest, is := strings.CutPrefix(m.URL, own); is {
+		m.URL = s.origin + "/" + rest
+	}
 	s.tell(&console.Message{Kind: m.Kind, Page: s.pageName(at.Path), Text: m.Text, URL: m.URL, Line: max(m.Line, 0), Column: max(m.Column, 0)})
 }
 

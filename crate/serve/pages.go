@@ -68,7 +68,7 @@ func (s *Server) write(w http.ResponseWriter, r *http.Request, name string, b []
 	if s.Live && !strings.HasSuffix(name, ".xhtml") {
 		s.admit(w.Header(), r.Host)
 	}
-	b = s.added(name, b)
+	b = s.added(name, b, shown(r))
 	if status == http.StatusOK {
 		http.ServeContent(w, r, name, time.Time{}, bytes.NewReader(b))
 		return
@@ -86,12 +86,21 @@ func typeOf(b []byte) string {
 	return "text/html; charset=utf-8"
 }
 
+// shown tells whether a page is asked for to be shown, and not as a piece by a script, which gets it as it is.
+func shown(r *http.Request) bool {
+	switch r.Header.Get("Sec-Fetch-Dest") {
+	case "", "document", "iframe", "frame", "embed", "object":
+		return true
+	}
+	return false
+}
+
 // added is a page with the tag of our script before all others, and with links to other hosts led here, where that is wanted.
-func (s *Server) added(name string, b []byte) []byte {
+func (s *Server) added(name string, b []byte, shown bool) []byte {
 	if s.Away {
 		b = s.homeward(name, b)
 	}
-	if !s.Live || strings.HasSuffix(name, ".xhtml") {
+	if !s.Live || !shown || strings.HasSuffix(name, ".xhtml") {
 		return b
 	}
 	pg, err := page.Read(b)
@@ -163,7 +172,7 @@ func (s *Server) pageBehind(r *http.Response) error {
 		return fmt.Errorf("its page can't be read, or has more than %d bytes", most)
 	}
 	r.Body.Close()
-	b = s.added(s.pageName(r.Request.URL.Path), b)
+	b = s.added(s.pageName(r.Request.URL.Path), b, shown(r.Request))
 	if s.Live {
 		s.admit(r.Header, r.Request.Host)
 	}
@@ -181,7 +190,7 @@ func (s *Server) trouble(w http.ResponseWriter, r *http.Request, status int, wha
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	w.Write(s.added("", []byte(text)))
+	w.Write(s.added("", []byte(text), shown(r)))
 }
 
 // seconds writes a time as headers do.

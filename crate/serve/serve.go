@@ -58,6 +58,7 @@ type Server struct {
 	root    *os.Root
 	handler http.Handler
 	hub     hub
+	origin  string // under which messages name the site's files, whatever the browser calls this server
 	state   atomic.Pointer[state]
 }
 
@@ -321,7 +322,7 @@ func (s *Server) tellMissing(r *http.Request) {
 	if err != nil || from.Host != r.Host || r.URL.Path == "/favicon.ico" || !s.Live {
 		return
 	}
-	s.tell(&console.Message{Kind: console.Failed, Page: s.pageName(from.Path), Text: "404, there is no such file: " + strings.TrimPrefix(r.URL.Path, "/"), URL: "http://" + r.Host + r.URL.Path})
+	s.tell(&console.Message{Kind: console.Failed, Page: s.pageName(from.Path), Text: "404, there is no such file: " + strings.TrimPrefix(r.URL.Path, "/"), URL: s.origin + r.URL.Path})
 }
 
 // pageName is the page of the site that a path shows.

@@ -69,9 +69,14 @@ func (s *Session) Run(ctx context.Context) error {
 		return err
 	}
 	origin := "http://" + l.Addr().String()
-	if _, port, err := net.SplitHostPort(l.Addr().String()); err == nil && net.ParseIP(s.Host) == nil {
-		origin = "http://" + net.JoinHostPort(s.Host, port)
+	if _, port, err := net.SplitHostPort(l.Addr().String()); err == nil {
+		if ip := net.ParseIP(s.Host); ip == nil {
+			origin = "http://" + net.JoinHostPort(s.Host, port)
+		} else if ip.IsUnspecified() {
+			origin = "http://" + net.JoinHostPort("127.0.0.1", port) // it answers there, too
+		}
 	}
+	s.server.origin = origin
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	s.inspect(ctx, origin)

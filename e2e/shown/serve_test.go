@@ -238,7 +238,7 @@ func TestServePlaceInTheFirstLine(t *testing.T) {
 	page := `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>One line</title></head><body><script>nowhere()</script></body></html>`
 	s.Write("line.html", page)
 	v := serve(t, s)
-	merrytest.Visit(t, merrytest.Browser(t), v.Addr+"/line.html", "1")
+	merrytest.Visit(t, merrytest.Browser(t), strings.Replace(v.Addr, "127.0.0.1", "localhost", 1)+"/line.html", "1")
 	v.said(fmt.Sprintf("line.html:1:%d  error: ReferenceError: nowhere is not defined", strings.Index(page, "nowhere()")+1))
 }
 
@@ -294,6 +294,12 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 		if resp.StatusCode != tt.status || !strings.Contains(body, tt.want) || tt.header != "" && !strings.HasPrefix(resp.Header.Get(name), value) || strings.Contains(body, "secret") || body == "outside" {
 			t.Errorf("%s %v: %d %v\n%.300s", tt.path, tt.headers, resp.StatusCode, resp.Header, body)
 		}
+	}
+	if _, body := v.ask("/tides.html", "Sec-Fetch-Dest", "empty"); body != s.Read("tides.html") {
+		t.Errorf("a script that asks for a page gets\n%.400s", body)
+	}
+	if _, body := v.ask("/tides.html", "Sec-Fetch-Dest", "document"); !strings.Contains(body, "desk.js") {
+		t.Errorf("who opens a page gets\n%.400s", body)
 	}
 	if resp, body := v.ask("/css/long.css", "Accept-Encoding", "gzip"); resp.Header.Get("Vary") == "" {
 		t.Errorf("%v", resp.Header)
