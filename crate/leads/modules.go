@@ -95,6 +95,9 @@ func (m *graph) imports(text []byte, from paths.InSite, begin check.Finding, inl
 		case bare && !mapped:
 			f.Name = check.ImportUnmapped
 			f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, in.From), "write an import map into the page's head before its modules, or import the file by its path"
+			if of := m.g.p.Imported(in.From); of.Library != "" {
+				f.Next = "merry include " + of.Library + " --page " + m.v.Path.String() + " writes the crate's into its import map"
+			}
 			m.found = append(m.found, f)
 		case t.Path.IsZero():
 		case m.g.Has(t.Path):

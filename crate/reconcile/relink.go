@@ -141,6 +141,14 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 	return new
 }
 
+// leadImport is lead for what a module imports, or an import map leads to: without a dot or a slash at its begin it would be a package's name.
+func (r *relinker) leadImport(from paths.InSite, base, ref string) string {
+	if new := r.lead(from, base, ref); new != "" {
+		return asAddress(new)
+	}
+	return ""
+}
+
 // page makes one page's references follow.
 func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) error {
 	_, itself := r.own[e.Path]
@@ -176,6 +184,9 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 			return // it followed already
 		}
 		new := r.lead(e.Path, base, ref.Ref)
+		if ref.In == page.InImport {
+			new = r.leadImport(e.Path, base, ref.Ref)
+		}
 		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") && r.moved[tags.Resolve(e.Path, base, ref.Ref).Path].IsZero() {
 			return
 		}
@@ -289,11 +300,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 // another text may be a path from the page's folder, or the script's, and is changed only where that is asked for.
 func (r *relinker) inScript(name paths.InSite, b []byte, ref page.Reference) string {
 	if ref.In == page.InImport {
-		new := r.lead(name, "", ref.Ref)
-		if new != "" && !strings.HasPrefix(new, ".") && !strings.HasPrefix(new, "/") {
-			new = "./" + new // else it would be a package's name
-		}
-		return new
+		return r.leadImport(name, "", ref.Ref)
 	}
 	for _, from := range append(slices.Clone(r.bases), name) {
 		to, moves := r.moved[tags.Resolve(from, "", ref.Ref).Path]

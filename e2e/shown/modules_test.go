@@ -1,6 +1,7 @@
 package shown
 
 import (
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -153,6 +154,66 @@ func TestModulesWithTheirNeeds(t *testing.T) {
 	if r := s.Try("check", "log.html"); r.Status != 0 {
 		t.Errorf("check says\n%s", r.Out)
 	}
+}
+
+// TestRandomModules: whatever commands come in whatever sequence, every name that a page's modules import and that the crate has leads to a file of
+// it, check says nothing of maps, and undo leads back to the first byte.
+func TestRandomModules(t *testing.T) {
+	seeds := 6
+	if os.Getenv("MERRY_MATRIX") == "all" {
+		seeds = 60
+	}
+	for seed := range seeds {
+		r := rand.New(rand.NewPCG(uint64(seed), 18))
+		s := moored(t)
+		cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			name := strings.Split(strings.TrimPrefix(r.URL.Path, "/"), "/")
+			w.Write([]byte(rigging[name[0]+"-"+name[1]+".zip"][strings.Join(name[2:], "/")]))
+		}))
+		s.Run("sources", "set", "host", "quay.example", cdn.Listener.Addr().String())
+		s.Run("sources", "set", "cdn", "quay", "http://quay.example/{name}/{version}/{path}")
+		s.Write("js/own.js", "import { rig } from 'rig';\nexport default rig;\n")
+		s.Replace("log.html", "</body>", "<script type=\"module\" src=\"js/own.js\"></script>\n</body>")
+		s.Run("include", "rig", "--page", "log.html")
+		states := []string{s.State()}
+		var done []string
+		commands := []string{"take ../downloads/buoy-1.0.0.zip --page log.html", "include rig --page log.html", "include buoy --page log.html", "omit buoy --page log.html", "omit rig --page log.html", "switch --cdn", "switch --local",
+			"switch rig --cdn", "switch buoy --local", "switch --cdn --page log.html", "move rig:dist vendor/rig", "move vendor/rig lib/rig", "move js/own.js js/own/own.js", "move log.html crews/log.html", "move crews/log.html log.html",
+			"repin rig@3.0.0 --from ../downloads/rig-3.0.0.zip", "repin rig@2.0.0 --from ../downloads/rig-2.0.0.zip", "drop buoy", "order ** --fix", "check --fix", "settle", "refill"}
+		for range 12 {
+			command := commands[r.IntN(len(commands))]
+			if out := s.Try(strings.Fields(command)...); out.Status > 3 {
+				t.Fatalf("seed %d: merry %s after %q: status %d\n%s%s", seed, command, done, out.Status, out.Out, out.Err)
+			}
+			done = append(done, command)
+			if now := s.State(); now != states[len(states)-1] {
+				states = append(states, now)
+			}
+			out := s.Try("check", "--no-rehearse").Out
+			for _, wrong := range []string{"import-", "leads-nowhere", "file-missing", "sealed-", "link-unsealed", "link-stale"} {
+				if strings.Contains(out, wrong) {
+					t.Fatalf("seed %d: after %q check says\n%s\n%s", seed, done, out, page(s))
+				}
+			}
+		}
+		for i := len(states) - 2; i >= 0; i-- {
+			s.Run("undo")
+			if s.State() != states[i] {
+				t.Fatalf("seed %d: after %q undo does not lead back at step %d", seed, done, i)
+			}
+		}
+		cdn.Close()
+	}
+}
+
+// page is the page of the log, wherever it lies.
+func page(s *merrytest.Site) string {
+	for _, name := range []string{"log.html", "crews/log.html"} {
+		if b, err := os.ReadFile(filepath.Join(s.Dir, name)); err == nil {
+			return string(b)
+		}
+	}
+	return ""
 }
 
 // TestImportMapsOfOthers: of a map that somebody wrote only the crate's names are touched, in its own layout; own modules' names are met; a map that
