@@ -114,11 +114,7 @@ const mostElements = 4
 
 // Compare tells what differs between two looks of one page, nil where nothing does. An error is that of a picture that can't be read.
 func Compare(before, after *Shot) (*Difference, error) {
-	a, err := decode(before.Picture)
-	if err != nil {
-		return nil, err
-	}
-	b, err := decode(after.Picture)
+	a, b, err := pictures(before, after)
 	if err != nil {
 		return nil, err
 	}
@@ -142,6 +138,14 @@ func Compare(before, after *Shot) (*Difference, error) {
 		return nil, nil
 	}
 	return d, nil
+}
+
+// pictures reads those of two looks.
+func pictures(before, after *Shot) (a, b *image.NRGBA, err error) {
+	if a, err = decode(before.Picture); err == nil {
+		b, err = decode(after.Picture)
+	}
+	return a, b, err
 }
 
 // decode reads a picture. One whose size no look has is refused before it is unpacked.
@@ -412,11 +416,7 @@ func declarations(text string) []string {
 
 // Marked is a picture of what differs: the second look, pale, with what differs in its own colours and framed.
 func Marked(before, after *Shot, d *Difference) ([]byte, error) {
-	a, err := decode(before.Picture)
-	if err != nil {
-		return nil, err
-	}
-	b, err := decode(after.Picture)
+	a, b, err := pictures(before, after)
 	if err != nil {
 		return nil, err
 	}

@@ -195,6 +195,37 @@ func permute(list []string, visit func([]string)) {
 	}
 }
 
+// consoles opens pages of a site in a browser, and returns what the console said of each and which requests failed.
+func consoles(t *testing.T, s *merrytest.Site, files []string) [][]string {
+	t.Helper()
+	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
+	defer server.Close()
+	ctx := merrytest.BrowserFor(t, 8*time.Minute)
+	said := make([][]string, len(files))
+	var tabs errgroup.Group
+	tabs.SetLimit(4)
+	for i := range files {
+		tabs.Go(func() error {
+			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
+			said[i] = append(c, failed...)
+			return nil
+		})
+	}
+	tabs.Wait()
+	return said
+}
+
+// sampled are the pages of a matrix that are tried: each third, or all where that is asked for.
+func sampled(all []habit) []habit {
+	var list []habit
+	for i, h := range all {
+		if i%3 == 0 || os.Getenv("MERRY_MATRIX") == "all" {
+			list = append(list, h)
+		}
+	}
+	return list
+}
+
 // TestMatrixOfHabits holds check against a browser's console on some hundred pages as people write them. Run with -v it prints the
 // agreement and every difference; MERRY_MATRIX=all takes all pages instead of each third.
 func TestMatrixOfHabits(t *testing.T) {
@@ -203,13 +234,7 @@ func TestMatrixOfHabits(t *testing.T) {
 	for name, content := range habitFiles {
 		s.Write(name, content)
 	}
-	all := habitPages()
-	var list []habit
-	for i, h := range all {
-		if i%3 == 0 || os.Getenv("MERRY_MATRIX") == "all" {
-			list = append(list, h)
-		}
-	}
+	list := sampled(habitPages())
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("h%03d.html", i)
@@ -234,20 +259,7 @@ func TestMatrixOfHabits(t *testing.T) {
 			}
 		}
 	}
-	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
-	defer server.Close()
-	ctx := merrytest.BrowserFor(t, 8*time.Minute)
-	console := make([][]string, len(list))
-	var tabs errgroup.Group
-	tabs.SetLimit(4)
-	for i := range list {
-		tabs.Go(func() error {
-			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
-			console[i] = append(c, failed...)
-			return nil
-		})
-	}
-	tabs.Wait()
+	console := consoles(t, s, files)
 	wrong, missed := 0, 0
 	for i, h := range list {
 		switch broken := len(console[i]) > 0; {

@@ -3,14 +3,9 @@ package matrix
 import (
 	"encoding/json"
 	"fmt"
-	"net/http"
-	"net/http/httptest"
-	"os"
+	"slices"
 	"strings"
 	"testing"
-	"time"
-
-	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/internal/merrytest"
 )
@@ -55,13 +50,7 @@ func TestMatrixOfModules(t *testing.T) {
 		s.Write(name, content)
 	}
 	s.Write("js/asks-mast.mjs", "import { height } from 'mast';\nheight();\n")
-	all := modulePages()
-	var list []habit
-	for i, h := range all {
-		if i%3 == 0 || os.Getenv("MERRY_MATRIX") == "all" {
-			list = append(list, h)
-		}
-	}
+	list := sampled(modulePages())
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("m%03d.html", i)
@@ -84,24 +73,10 @@ func TestMatrixOfModules(t *testing.T) {
 			}
 		}
 	}
-	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
-	defer server.Close()
-	ctx := merrytest.BrowserFor(t, 8*time.Minute)
-	console := make([][]string, len(list))
-	var tabs errgroup.Group
-	tabs.SetLimit(4)
-	for i := range list {
-		tabs.Go(func() error {
-			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
-			for _, line := range append(c, failed...) {
-				if !strings.HasPrefix(line, "warning: ") {
-					console[i] = append(console[i], line)
-				}
-			}
-			return nil
-		})
+	console := consoles(t, s, files)
+	for i := range console {
+		console[i] = slices.DeleteFunc(console[i], func(line string) bool { return strings.HasPrefix(line, "warning: ") })
 	}
-	tabs.Wait()
 	wrong := 0
 	for i, h := range list {
 		if len(console[i]) > 0 != (len(said[files[i]]) > 0) {
