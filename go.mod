@@ -28,6 +28,7 @@ require (
 	github.com/package-url/packageurl-go v0.1.7
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/spf13/cobra v1.10.2
+	github.com/spf13/pflag v1.0.9
 	github.com/tdewolff/minify/v2 v2.24.25
 	github.com/tdewolff/parse/v2 v2.8.20
 	github.com/ulikunitz/xz v0.5.17
@@ -66,7 +67,6 @@ require (
 	github.com/muesli/cancelreader v0.2.2 // indirect
 	github.com/rivo/uniseg v0.4.7 // indirect
 	github.com/sahilm/fuzzy v0.1.3 // indirect
-	github.com/spf13/pflag v1.0.9 // indirect
 	github.com/vbauerster/cupwriter v0.0.5 // indirect
 	github.com/xo/terminfo v1.0.0 // indirect
 )

@@ -42,6 +42,12 @@ wrong or looks different.`,
 			if slices.ContainsFunc(req.Widths, func(w int) bool { return w < 100 || w > 8000 }) {
 				return misuse("--widths are of windows, in pixels: from 100 to 8000")
 			}
+			if len(req.Masks) > 0 && req.Save == "" && req.Against == "" {
+				return misuse("--mask hides what is in pictures, and none are taken without --save or --against")
+			}
+			if cmd.Flags().Changed("limit") && req.Limit < time.Second {
+				return misuse("--limit is how long a page may take: a second or more, such as 30s")
+			}
 			door, err := a.open(sourceFlags{})
 			if err != nil {
 				return err
@@ -123,7 +129,11 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 			} else {
 				warnings++
 			}
-			a.printSaid(m)
+			at := ""
+			if m.Line > 0 {
+				at = "at:   " + m.Place()
+			}
+			a.printMessage("  ", "", at, m)
 		}
 		if len(p.Lone) > 0 {
 			a.printf("  %s\n", a.paint.dim("no stylesheet has a rule for: "+clean(few(p.Lone))))
@@ -133,7 +143,11 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 			a.printDifference(p.Different)
 		}
 	}
-	for _, d := range seen.Differs {
+	for i, d := range seen.Differs {
+		if i == mostDiffers {
+			a.printf("\n%s\n", a.paint.dim(fmt.Sprintf("… and in %d more; --json has them", len(seen.Differs)-i)))
+			break
+		}
 		a.printf("\n%s  %s\n", a.paint.yellow("check and the browser differ on "+clean(d.Page)), clean(d.What))
 	}
 	if len(seen.Differs) > 0 {
@@ -188,26 +202,9 @@ func trafficOf(p *crate.LookedPage) string {
 	return strings.Join(list, ", ")
 }
 
-// printSaid prints what the browser said of a page, below its line.
-func (a *app) printSaid(m *crate.Message) {
-	kind := a.paint.red(string(m.Kind))
-	if !m.Wrong() {
-		kind = a.paint.yellow(string(m.Kind))
-	}
-	a.printf("  %s: %s\n", kind, clean(m.Text))
-	if m.Line > 0 {
-		a.printf("    at:   %s\n", clean(m.Place()))
-	}
-	if m.Cause != "" {
-		a.printf("    why:  %s\n", clean(m.Cause))
-	}
-	if m.Next != "" {
-		a.printf("    next: %s\n", clean(m.Next))
-	}
-}
-
-// mostRegions and mostRules are how much of a difference is printed; JSON and the report have it all.
+// How much is printed of what may be long; JSON and the report have it all.
 const (
+	mostDiffers = 5
 	mostRegions = 6
 	mostRules   = 4
 )

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/cli/room"
 	"merrycrate.example/merry/crate"
@@ -143,6 +144,10 @@ A first tour:   merry demo`,
 	root.PersistentFlags().BoolVar(&a.offline, "offline", false, "never open a connection")
 	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project of `DIR` instead of this folder's")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		var bad *pflag.InvalidValueError
+		if errors.As(err, &bad) {
+			return problem.Misuse(c.CommandPath()+" --help", "--%s %s: write %s", bad.GetFlag().Name, bad.GetValue(), shapeOf(bad.GetFlag().Value.Type()))
+		}
 		return problem.Misuse(c.CommandPath()+" --help", "%w", err)
 	})
 	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
@@ -160,6 +165,21 @@ A first tour:   merry demo`,
 	}
 	root.RunE = func(c *cobra.Command, args []string) error { return c.Help() }
 	return root
+}
+
+// shapeOf says how a flag's value of some type is written.
+func shapeOf(kind string) string {
+	switch kind {
+	case "duration":
+		return "a time, such as 30s or 1h"
+	case "int", "int64":
+		return "a number"
+	case "intSlice":
+		return "numbers with commas between them, such as 360,1280"
+	case "bool":
+		return "it alone, or with =false"
+	}
+	return "another value"
 }
 
 // explainArguments makes mistakes in arguments say what to type next, in all commands below c.

@@ -89,7 +89,13 @@ func (t *teller) shown(names []string) {
 }
 
 func (t *teller) said(m *crate.Message) {
-	t.print("message", m, func() { t.printMessage(m) })
+	t.print("message", m, func() {
+		on := ""
+		if m.File != "" && m.File != m.Page {
+			on = "on:   " + m.Page
+		}
+		t.printMessage("", t.paint.bold(clean(m.Place()))+"  ", on, m)
+	})
 }
 
 func (t *teller) trouble(err error) {
@@ -99,20 +105,16 @@ func (t *teller) trouble(err error) {
 	fmt.Fprintf(t.err, "merry: %s\nnext:  %s\n", cleanLines(p.What), clean(strings.Join(p.Next, " or ")))
 }
 
-// printMessage prints what a browser said of a page.
-func (a *app) printMessage(m *crate.Message) {
+// printMessage prints what a browser said of a page: behind a heading, with where that was, and what check knows of it.
+func (a *app) printMessage(indent, heading, where string, m *crate.Message) {
 	kind := a.paint.red(string(m.Kind))
 	if !m.Wrong() {
 		kind = a.paint.yellow(string(m.Kind))
 	}
-	a.printf("%s  %s: %s\n", a.paint.bold(clean(m.Place())), kind, clean(m.Text))
-	if m.File != "" && m.File != m.Page {
-		a.printf("  on:   %s\n", clean(m.Page))
-	}
-	if m.Cause != "" {
-		a.printf("  why:  %s\n", clean(m.Cause))
-	}
-	if m.Next != "" {
-		a.printf("  next: %s\n", clean(m.Next))
+	a.printf("%s%s%s: %s\n", indent, heading, kind, clean(m.Text))
+	for _, line := range []string{where, before("why:  ", m.Cause), before("next: ", m.Next)} {
+		if line != "" {
+			a.printf("%s  %s\n", indent, clean(line))
+		}
 	}
 }

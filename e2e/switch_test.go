@@ -460,9 +460,19 @@ func TestFallbacksInTurn(t *testing.T) {
 					t.Errorf("after the switch of builds the page is\n%s", page)
 				}
 				s.Run("undo")
+				s.Register()
+				s.Run("repin", "brinework@2.0.0")
+				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example/brinework/brinework.min.css?v=2.0.0") != 1 || strings.Count(page, "v=1.2.0") != 0 || strings.Count(page, "lib/brinework/2.0.0/") != 2 {
+					t.Errorf("up a version the page is\n%s", page)
+				}
+				s.Run("undo")
 				s.Run("switch", "--local")
 				if s.Pages() != before {
 					t.Error("there and back is not the same")
+				}
+				s.Replace("index.html", `<script src="js/oarlock`, `<script defer src="js/oarlock`)
+				if out := s.Run("switch", "--cdn=harbour", "--then", "quay", "--page", "index.html"); !strings.Contains(out, "oarlock.min.js falls back to its local copy at once: it is deferred") {
+					t.Errorf("of a deferred script switch says\n%s", out)
 				}
 			}
 		})
@@ -509,6 +519,12 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 				t.Errorf("the module is %v", value)
 			}
 			ailing = ""
+			s.Archive("buoy-1.1.0.zip", map[string]string{"package.json": `{"name":"buoy","version":"1.1.0","type":"module","module":"dist/buoy.js"}`, "dist/buoy.js": buoy})
+			s.Run("repin", "buoy@1.1.0", "--from", "../downloads/buoy-1.1.0.zip")
+			if page := s.Read("index.html"); !strings.Contains(page, "quay.example/buoy/1.1.0/") || strings.Count(page, `onerror="import('./js/buoy.js')"`) != 1 {
+				t.Errorf("up a version the page is\n%s", page)
+			}
+			s.Run("undo")
 			s.Run("move", "js/buoy.js", "vendor/buoy.js")
 			if page := s.Read("index.html"); !strings.Contains(page, `onerror="import('./vendor/buoy.js')"`) {
 				t.Errorf("after the move the page is\n%s", page)

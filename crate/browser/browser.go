@@ -8,6 +8,7 @@ import (
 	"crypto/x509"
 	_ "embed"
 	"encoding/base64"
+	"encoding/json"
 	"encoding/pem"
 	"errors"
 	"fmt"
@@ -284,12 +285,16 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 		return nil
 	}
 	shot := &looks.Shot{View: v.View}
-	masks := "[]"
-	if len(v.Masks) > 0 {
-		masks = fmt.Sprintf("%q", v.Masks)
-		masks = strings.ReplaceAll(masks, `" "`, `","`)
+	for _, mask := range v.Masks {
+		if _, err := there(tab, "mask", mask); err != nil {
+			return err
+		}
 	}
-	err := chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+masks+")", &shot.State, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
+	masks, err := json.Marshal(append([]string{}, v.Masks...))
+	if err != nil {
+		return err
+	}
+	err = chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+string(masks)+")", &shot.State, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, _, _, _, _, size, err := page.GetLayoutMetrics().Do(ctx)
 			if err != nil {
@@ -306,18 +311,24 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 	return nil
 }
 
+// there tells whether anything on the page matches a selector that a flag names. One that is none is refused.
+func there(tab context.Context, flag, selector string) (is bool, err error) {
+	err = chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", selector), &is))
+	var wrong *runtime.ExceptionDetails
+	if errors.As(err, &wrong) {
+		err = problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--%s %s is no selector", flag, selector)
+	}
+	return is, err
+}
+
 // appear waits for a selector.
 func (b *Browser) appear(tab context.Context, l *listener, v View) error {
 	for until := time.Now().Add(v.Limit / 2); ; {
-		var there bool
-		err := chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", v.Wait), &there))
-		var wrong *runtime.ExceptionDetails
+		is, err := there(tab, "wait", v.Wait)
 		switch {
-		case errors.As(err, &wrong):
-			return problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--wait %s is no selector", v.Wait)
 		case err != nil:
 			return err
-		case there:
+		case is:
 			return l.quiet(tab)
 		case time.Now().After(until):
 			l.add(&console.Message{Looking: true, Kind: console.Error, Text: "nothing appeared that matches " + v.Wait})

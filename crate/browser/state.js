@@ -9,9 +9,8 @@ async function (masks) {
   document.getAnimations && document.getAnimations().forEach(function (a) { try { a.finish(); } catch (e) { a.cancel(); } });
   [].forEach.call(document.querySelectorAll("video,audio"), function (v) { try { v.pause(); v.currentTime = 0; } catch (e) { /* not loaded */ } });
   var style = document.createElement("style");
-  var hidden = masks.filter(function (m) { try { document.querySelector(m); return true; } catch (e) { return false; } });
   style.textContent = "*,*::before,*::after{transition:none!important;caret-color:transparent!important;scroll-behavior:auto!important}" +
-    hidden.map(function (m) { return m + "{visibility:hidden!important}"; }).join("");
+    masks.map(function (m) { return m + "{visibility:hidden!important}"; }).join("");
   var sheet = null;
   try { sheet = new CSSStyleSheet(); sheet.replaceSync(style.textContent); document.adoptedStyleSheets = document.adoptedStyleSheets.concat(sheet); } catch (e) { document.head && document.head.append(style); }
   if (document.activeElement && document.activeElement.blur) document.activeElement.blur();

@@ -199,12 +199,14 @@ func (p *Project) Places() map[paths.InProject]Sealed { return p.byPlace }
 // Imported is the crate's file that modules import by a name: one that its library's manifest gives it, else the path of a file behind the
 // library's name.
 func (p *Project) Imported(specifier string) Sealed {
-	for name, sealed := range p.Seal.Libraries {
+	for _, name := range p.Seal.Names() {
+		sealed := p.Seal.Libraries[name]
 		if f := sealed.File(sealed.Imports[specifier]); sealed.Imports[specifier] != "" && f != nil {
 			return Sealed{name, f}
 		}
 	}
-	for name, sealed := range p.Seal.Libraries {
+	for _, name := range p.Seal.Names() {
+		sealed := p.Seal.Libraries[name]
 		rest, ok := strings.CutPrefix(specifier, name+"/")
 		for _, file := range []string{rest, rest + ".js"} {
 			if f := sealed.File(file); ok && f != nil && f.Module {

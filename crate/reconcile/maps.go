@@ -112,8 +112,8 @@ func (k *mapKeeper) successor(old project.Sealed, specifier string) project.Seal
 
 // off tells whether nothing on the page asks for a name any more: what did, or the library's own tags, were taken off.
 func (k *mapKeeper) off(specifier string, of project.Sealed) bool {
-	if !k.e.TakesOff() {
-		return false
+	if !k.e.TakesOff() || k.after.Imported(specifier).Library != of.Library {
+		return false // a name that somebody gave it stays
 	}
 	now, _ := k.asked(k.e.Modules())
 	if now[specifier] {

@@ -36,6 +36,7 @@ type Session struct {
 
 	mu    sync.Mutex
 	known chan struct{} // closed once the site's findings are known
+	leave func()        // gives up the check that is under way
 	site  *console.Site
 }
 
@@ -133,11 +134,16 @@ func (s *Session) inspect(ctx context.Context, origin string) {
 		b, _ := s.server.root.ReadFile(name)
 		return b
 	}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
+	ctx, leave := context.WithCancel(ctx)
 	s.mu.Lock()
-	s.known, s.site = known, site
+	if s.leave != nil {
+		s.leave() // it was of what is no more
+	}
+	s.known, s.site, s.leave = known, site, leave
 	s.mu.Unlock()
 	go func() {
 		defer close(known)
+		defer leave()
 		list, err := s.Check(ctx)
 		if err != nil && ctx.Err() == nil {
 			s.Trouble(err)

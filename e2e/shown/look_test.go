@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -132,6 +133,10 @@ func TestLookAgainst(t *testing.T) {
 	}
 	s.Fail(1, []string{"no look is kept under the name never"}, "look", "--against", "never")
 	s.Fail(2, []string{"can't be the name of a look"}, "look", "--save", "../x")
+	s.Fail(2, []string{"--mask ..x is no selector"}, "look", "index.html", "--against", "before", "--mask", "..x")
+	s.Fail(2, []string{"--limit is how long"}, "look", "index.html", "--limit", "-3s")
+	s.Fail(2, []string{"--limit soon: write a time, such as 30s"}, "look", "index.html", "--limit", "soon")
+	s.Fail(2, []string{"--widths abc: write numbers with commas"}, "look", "--widths", "abc")
 	if out := s.Run("look", "--against", "before", "index.html", "--widths", "500"); !strings.Contains(out, "index.html (500) is not in the look before") {
 		t.Errorf("of a width that was not kept look says\n%s", out)
 	}
@@ -186,7 +191,17 @@ func TestLookEndures(t *testing.T) {
 	if took := time.Since(from); took > 100*time.Second {
 		t.Errorf("it took %v", took)
 	}
-	for _, want := range []string{"odd/loop.html", "the page did not come to rest within 4s", "opens a dialog", "9 pages: "} {
+	for name, want := range map[string]string{"loop": "did not come to rest", "again": "first seen|did not come to rest|can't be looked at|requests", "dialogs": "opens a dialog (alert)", "many": "error: line 199", "memory": "error:", "leaves": "request", "unload": "request", "popup": "request", "download": "request"} {
+		_, of, _ := strings.Cut(r.Out, "odd/"+name+".html  ")
+		of, _, _ = strings.Cut(of, "\nodd/")
+		if ok := regexp.MustCompile(strings.NewReplacer("(", `\(`, ")", `\)`).Replace(want)).MatchString(of); !ok {
+			t.Errorf("of %s look says\n%.600s", name, of)
+		}
+	}
+	if left, _ := filepath.Glob(filepath.Join(s.Home, "*", "club*.js")); len(left) > 0 {
+		t.Errorf("a page could leave a file: %v", left)
+	}
+	for _, want := range []string{"the page did not come to rest within 4s", "opens a dialog", "9 pages: "} {
 		if !strings.Contains(r.Out, want) {
 			t.Errorf("look does not say %q, status %d:\n%.6000s%s", want, r.Status, r.Out, r.Err)
 		}
