@@ -159,9 +159,13 @@ func (a *app) explain(name string, args []string) error {
 	}
 	if name == allFindings || name == "" {
 		return a.answer(check.Names(), func() {
+			t := &table{}
 			for _, n := range check.Names() {
-				a.printf("%s\n", n)
+				t.rows = append(t.rows, []string{n, check.Summary(n)})
 			}
+			plain := *a
+			plain.paint = false // there is no head to set off
+			t.print(&plain, "")
 			a.next("merry check --explain=NAME")
 		})
 	}

@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) compare() *cobra.Command {
-	var report string
+	var report, table string
 	var all bool
 	var src sourceFlags
 	c := &cobra.Command{
@@ -45,10 +45,16 @@ is probably called now. Nothing is changed. OLD and NEW are versions, ranges or 
 					return err
 				}
 			}
+			if table != "" {
+				if err := a.writeRenames(table, got); err != nil {
+					return err
+				}
+			}
 			return a.answer(got, func() { a.printCompared(got, all) })
 		},
 	}
 	c.Flags().StringVar(&report, "report", "", "write it as a page to `FILE.html`")
+	c.Flags().StringVar(&table, "renames-to", "", "write the classes that are called otherwise now as a table to `FILE.md`, for repin --renames")
 	c.Flags().BoolVar(&all, "all", false, "list what is gone and not used, too")
 	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")
 	return c
@@ -82,7 +88,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 	for _, d := range []struct {
 		what string
 		d    crate.Difference
-	}{{"needs", c.Needs}, {"globals", c.Defines}} {
+	}{{"needs", c.Needs}, {"globals", c.Defines}, {"exports", c.Exports}} {
 		if len(d.d.Come)+len(d.d.Gone) > 0 {
 			row(d.what, signed(d.d))
 		}
@@ -100,7 +106,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		if used++; used == 1 {
 			a.printf("\n  gone, and used here:\n")
 		}
-		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.red(clean(l.Name)), plural(len(l.Uses), "use", "uses"), a.renameText(l))
+		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.red(clean(lostName(l))), plural(len(l.Uses), "use", "uses"), a.renameText(l))
 		const most = 6
 		for i, u := range l.Uses {
 			if i == most && !all {
@@ -120,7 +126,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		a.printf("\n  gone, and not used here: %s\n", plural(unused, "name", "names"))
 		for _, l := range c.Lost {
 			if all && len(l.Uses) == 0 {
-				a.printf("    %s %s%s\n", l.Kind, clean(l.Name), a.renameText(l))
+				a.printf("    %s %s%s\n", l.Kind, clean(lostName(l)), a.renameText(l))
 			}
 		}
 	}
@@ -131,12 +137,16 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 }
 
 func signed(d crate.Difference) string {
+	const most = 12
 	var words []string
 	for _, n := range d.Come {
 		words = append(words, "+"+n)
 	}
 	for _, n := range d.Gone {
 		words = append(words, "-"+n)
+	}
+	if len(words) > most {
+		return strings.Join(words[:most], " ") + fmt.Sprintf(" and %d more", len(words)-most)
 	}
 	return strings.Join(words, " ")
 }
@@ -159,6 +169,14 @@ func filesText(c *crate.Compared) string {
 	return strings.Join(words, " ")
 }
 
+// lostName is a name with what it was of.
+func lostName(l crate.LostName) string {
+	if l.Of != "" {
+		return l.Name + " of " + l.Of
+	}
+	return l.Name
+}
+
 func (a *app) renameText(l crate.LostName) string {
 	if l.Rename == nil {
 		return ""
@@ -167,14 +185,14 @@ func (a *app) renameText(l crate.LostName) string {
 	if l.Rename.Sure {
 		how = "surely"
 	}
-	return fmt.Sprintf("; %s %s now (%.2f): %s", how, a.paint.green(clean(l.Rename.New)), l.Rename.Score, clean(strings.Join(l.Rename.Because, ", ")))
+	return fmt.Sprintf("; %s %s now (%.2f): %s", how, a.paint.green(clean(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))), l.Rename.Score, clean(strings.Join(l.Rename.Because, ", ")))
 }
 
 //go:embed compare.html
 var comparedText string
 
 var comparedPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("compare").Funcs(template.FuncMap{"plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText))
+	return template.Must(template.New("compare").Funcs(template.FuncMap{"plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "lost": lostName, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText))
 })
 
 // writeCompared writes the comparison as a page: self-contained, and readable without scripts.

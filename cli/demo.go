@@ -81,8 +81,8 @@ func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 			input = strings.NewReader(demo.Pasted)
 		case "profiles":
 			err = demo.AddProfiles(site)
-		case "own":
-			err = demo.EditOwnStyles(site)
+		case "fog":
+			err = demo.WriteFog(site, habit)
 		case "down":
 			cdn.Down()
 			err = os.Setenv(patienceVariable, "1s")

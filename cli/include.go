@@ -96,7 +96,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 	t := &table{}
 	t.add("page", "", "")
 	for _, p := range pages {
-		if len(p.Added)+len(p.Removed) > 0 {
+		if len(p.Added)+len(p.Removed)+len(p.Also) > 0 {
 			changed++
 		} else if p.Note == "" {
 			same++
@@ -113,6 +113,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 		row("added", p.Added)
 		row("taken off", p.Removed)
 		row("there already", p.Already)
+		row("also", p.Also)
 		if p.Note != "" {
 			row("note", []string{strings.TrimPrefix(p.Note, "note: ")})
 		}

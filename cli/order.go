@@ -90,7 +90,11 @@ func (a *app) printOrder(o *crate.Ordered) {
 		default:
 			verdict = a.paint.red(verdict)
 		}
-		t.add(plain(i+1), clean(short(s.Name, 44)), plain(s.Line), strings.TrimSuffix(s.When, "; scripts behind it wait"), clean(some(s.Defines)), clean(some(s.Needs)), verdict)
+		line := ""
+		if s.Line > 0 {
+			line = plain(s.Line)
+		}
+		t.add(plain(i+1), clean(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts behind it wait"), clean(some(s.Defines)), clean(some(s.Needs)), verdict)
 	}
 	t.print(a, "  ")
 	if len(o.Constraints) > 0 {

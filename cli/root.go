@@ -10,16 +10,19 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime"
 	"runtime/debug"
 	"slices"
 	"strings"
 
+	"github.com/agext/levenshtein"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/cli/room"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
 )
 
 // app is one run of the program.
@@ -139,7 +142,7 @@ A first tour:   merry demo`,
 		},
 	}
 	root.SuggestionsMinimumDistance = 2
-	root.CompletionOptions.HiddenDefaultCmd = true
+	root.CompletionOptions.DisableDefaultCmd = true
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "print the answer as JSON")
 	root.PersistentFlags().BoolVar(&a.offline, "offline", false, "never open a connection")
 	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project of `DIR` instead of this folder's")
@@ -148,11 +151,12 @@ A first tour:   merry demo`,
 		if errors.As(err, &bad) {
 			return problem.Misuse(c.CommandPath()+" --help", "--%s %s: write %s", bad.GetFlag().Name, bad.GetValue(), shapeOf(bad.GetFlag().Value.Type()))
 		}
-		return problem.Misuse(c.CommandPath()+" --help", "%w", err)
+		return problem.Misuse(nearFlag(c, err), "%w", err)
 	})
 	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
-		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.bill(), a.serve(), a.look(), a.sandbox(), a.demo())
+		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.bill(), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
 	explainArguments(root)
+	a.complete(root)
 	root.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {
 			next := "merry help lists the commands"
@@ -164,7 +168,111 @@ A first tour:   merry demo`,
 		return nil
 	}
 	root.RunE = func(c *cobra.Command, args []string) error { return c.Help() }
+	root.Version = versionWords()
+	root.SetVersionTemplate("merry {{.Version}}\n")
+	root.SetHelpCommand(helpOn(root))
+	group(root)
 	return root
+}
+
+// groups are the commands by the order of the work.
+var groups = []struct{ title, commands string }{
+	{"Begin:", "demo start completion"}, {"Bring in:", "peek take adopt"}, {"On pages:", "include omit switch order move drop"}, {"Look whether it is right:", "check look serve contents bill seal"},
+	{"Up a version:", "versions compare repin hold"}, {"Records and sources:", "settle refill undo sources cache"},
+}
+
+// group puts the commands into their groups.
+func group(root *cobra.Command) {
+	root.SetHelpCommandGroupID(strings.Fields(groups[0].commands)[0])
+	for _, g := range groups {
+		id := strings.Fields(g.commands)[0]
+		root.AddGroup(&cobra.Group{ID: id, Title: g.title})
+		for _, c := range root.Commands() {
+			if slices.Contains(strings.Fields(g.commands), c.Name()) {
+				c.GroupID = id
+			}
+		}
+	}
+}
+
+// helpOn is the command that prints help on others; one that is not there is a mistake.
+func helpOn(root *cobra.Command) *cobra.Command {
+	return &cobra.Command{ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+		on, _, err := root.Find(args)
+		if err != nil {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		var names []string
+		for _, below := range on.Commands() {
+			if below.IsAvailableCommand() {
+				names = append(names, below.Name())
+			}
+		}
+		return beginning(typed, names), cobra.ShellCompDirectiveNoFileComp
+	}, Use: "help [COMMAND | crate.yaml]", Short: "Help about any command, and about the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml", RunE: func(c *cobra.Command, args []string) error {
+		if len(args) == 1 && args[0] == record.ListFile {
+			_, err := c.OutOrStdout().Write([]byte(record.KeysText()))
+			return err
+		}
+		on, rest, err := root.Find(args)
+		if err != nil || on == nil || len(rest) > 0 {
+			next := "merry help lists the commands"
+			if near := root.SuggestionsFor(args[0]); len(near) > 0 {
+				next = "did you mean merry help " + strings.Join(near, " or merry help ") + "?"
+			}
+			return problem.Misuse(next, "there is no command %q", strings.Join(args, " "))
+		}
+		on.InitDefaultHelpFlag()
+		return on.Help()
+	}}
+}
+
+// nearFlag says which flag was probably meant, else where help is.
+func nearFlag(c *cobra.Command, err error) string {
+	var unknown *pflag.NotExistError
+	if !errors.As(err, &unknown) {
+		return c.CommandPath() + " --help"
+	}
+	best, least := "", 4
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if d := levenshtein.Distance(f.Name, unknown.GetSpecifiedName(), nil); d < least && !f.Hidden {
+			best, least = f.Name, d
+		}
+	})
+	if best == "" {
+		return c.CommandPath() + " --help"
+	}
+	return "did you mean --" + best + "? " + c.CommandPath() + " --help lists the flags"
+}
+
+// released is the version that a release's build sets; "" in all other builds.
+var released string
+
+// Command is the whole command line with its help, for manual pages; Run runs it.
+func Command() *cobra.Command {
+	return (&app{in: strings.NewReader(""), out: io.Discard, err: io.Discard}).root()
+}
+
+// versionWords are the program's version, the commit that it was made of, and what made it, as the build itself says.
+func versionWords() string {
+	version, commit := "of no release", ""
+	if info, ok := debug.ReadBuildInfo(); ok {
+		if info.Main.Version != "" && info.Main.Version != "(devel)" {
+			version = info.Main.Version
+		}
+		for _, s := range info.Settings {
+			switch {
+			case s.Key == "vcs.revision":
+				commit = ", commit " + s.Value[:min(12, len(s.Value))]
+			case s.Key == "vcs.modified" && s.Value == "true":
+				commit += " with changes"
+			}
+		}
+	}
+	if released != "" {
+		version = released
+	}
+	return fmt.Sprintf("%s%s, %s, %s/%s", version, commit, runtime.Version(), runtime.GOOS, runtime.GOARCH)
 }
 
 // shapeOf says how a flag's value of some type is written.

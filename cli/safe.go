@@ -85,6 +85,9 @@ func plainASCII(b []byte) bool {
 
 // program is this program's version, "" where it was not built from one.
 func program() string {
+	if released != "" {
+		return released
+	}
 	if info, ok := debug.ReadBuildInfo(); ok {
 		return info.Main.Version
 	}

@@ -101,6 +101,9 @@ func (a *app) printSwitch(s *crate.Switched) {
 		for j := range p.Added {
 			a.printf("  %s\n    → %s\n", clean(p.Removed[j]), clean(p.Added[j]))
 		}
+		if len(p.Also) > 0 {
+			a.printf("  also %s\n", clean(strings.Join(p.Also, ", ")))
+		}
 		if p.Before != nil && p.After != nil {
 			a.printf("  %s\n", a.paint.dim(clean(costs(p.Before, p.After))))
 		}

@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"io"
 	"os"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/script"
 )
 
 func (a *app) take() *cobra.Command {
@@ -54,6 +56,7 @@ type takeFlags struct {
 	rename, places                []string
 	minified, readable, suggested bool
 	together, byKind              bool
+	modules, scripts              bool
 }
 
 // add adds the flags to a command.
@@ -66,6 +69,8 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.req.As, "as", "", "call the library `NAME` in the crate")
 	flags.StringSliceVar(&f.rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
 	flags.StringSliceVar(&f.req.Keep, "keep", nil, "take the files that match `GLOB` too, to lie beside without tags (repeatable)")
+	flags.BoolVar(&f.modules, "modules", false, "take the library's own script as a module, where it has both forms")
+	flags.BoolVar(&f.scripts, "scripts", false, "take it as a script for a plain tag, where it has both forms")
 	flags.BoolVar(&f.req.Whole, "whole", false, "take all that it has for a page and keep it whole, in later versions too")
 	flags.StringVar(&f.req.Into, "into", "", "keep the set as one folder, at this `FOLDER` of the site")
 	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a place of its own: `FILE=PLACE` (repeatable)")
@@ -96,6 +101,16 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	}
 	if f.req.Build, err = buildFlag(f.minified, f.readable); err != nil {
 		return err
+	}
+	switch {
+	case f.modules && f.scripts:
+		return misuse("--modules and --scripts exclude each other")
+	case (f.modules || f.scripts) && len(f.req.Files) > 0:
+		return misuse("--modules and --scripts are about what is suggested; --files names the files")
+	case f.modules:
+		f.req.Form = script.Module
+	case f.scripts:
+		f.req.Form = script.Classic
 	}
 	switch f.req.Names {
 	case "", record.Shipped, record.Plain, record.Versioned:
@@ -129,7 +144,7 @@ func (a *app) runTake(ctx context.Context, f *takeFlags, args []string) error {
 		return err
 	}
 	defer door.Close()
-	choosing := len(f.req.Files)+len(f.req.Parts)+len(f.req.Keep) == 0 && !f.req.Whole && !f.suggested && len(args) == 1
+	choosing := f.req.Form == "" && len(f.req.Files)+len(f.req.Parts)+len(f.req.Keep) == 0 && !f.req.Whole && !f.suggested && len(args) == 1
 	if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
 		look, err := door.Peek(ctx, f.req.Source, f.src.integrity, true)
 		if err != nil {
@@ -177,11 +192,19 @@ func (a *app) printNeeds(t *crate.Taken) {
 	for _, w := range t.With {
 		a.printf("with it: %s\n", clean(w))
 	}
+	var imports []string
+	for _, n := range t.Needs {
+		if n.Import != "" && n.Library != "" {
+			imports = append(imports, clean(n.Import))
+		}
+	}
+	if len(imports) > 0 {
+		a.printf("imports %s by name: the crate has %s, and pages' import maps lead there\n", abbreviated(imports, 4), map[bool]string{true: "it", false: "them"}[len(imports) == 1])
+	}
 	for _, n := range t.Needs {
 		global := strings.Join(append([]string{n.Global}, n.Or...), " or ")
 		switch {
 		case n.Import != "" && n.Library != "":
-			a.printf("imports %s by name (%s): %s of the crate has it, and pages' import maps lead there\n", clean(n.Import), clean(n.At), clean(n.Library))
 		case n.Import != "":
 			a.printf("imports %s by name (%s): merry take '%s' would supply it, or --with-needs\n", clean(n.Import), clean(n.At), clean(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
 		case n.Library != "":
@@ -201,6 +224,14 @@ func (a *app) printNeeds(t *crate.Taken) {
 			}
 		}
 	}
+}
+
+// abbreviated are the first few of a list in a sentence.
+func abbreviated(list []string, most int) string {
+	if len(list) > most+1 {
+		return strings.Join(list[:most], ", ") + fmt.Sprintf(" and %d more", len(list)-most)
+	}
+	return strings.Join(list, ", ")
 }
 
 // paintable tells whether what is printed goes to a terminal.

@@ -2,22 +2,35 @@ package cli
 
 import (
 	"context"
+	"fmt"
+	"slices"
+	"strconv"
 
 	"github.com/spf13/cobra"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
 )
 
 func (a *app) undo() *cobra.Command {
-	var list, finish, abandon bool
+	var list, finish, abandon, again bool
 	c := &cobra.Command{
-		Use:     "undo",
-		Short:   "Take back the last change",
-		Long:    "Undo puts every file that the last command changed back as it was. Where one was changed since,\nnothing is done, so that nothing is lost. A change that was stopped in the middle can be finished or\ngiven up; the next command that changes something finishes it, too.",
-		Example: "  merry undo --list\n  merry undo\n  merry undo --finish",
-		Args:    cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			switch {
-			case list && finish, list && abandon, finish && abandon:
-				return misuse("--list, --finish and --abandon exclude each other")
+		Use:   "undo [N]",
+		Short: "Take back the last change, or the last N",
+		Long: `Undo puts every file that the last command changed back as it was; with a number from --list it goes
+back over all changes up to that one, one after the other. --again makes what was undone once more,
+step by step, until something new is done. Where a file was changed since, that step is not taken,
+so that nothing is lost. A change that was stopped in the middle can be finished or given up; the
+next command that changes something finishes it, too.`,
+		Example: "  merry undo --list\n  merry undo\n  merry undo 3\n  merry undo --again\n  merry undo --finish",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			switch said := count(list, finish, abandon, again); {
+			case said > 1:
+				return misuse("--list, --again, --finish and --abandon exclude each other")
+			case len(args) > 0 && said > 0:
+				return misuse("a number of steps goes with none of --list, --again, --finish and --abandon")
 			case list:
 				return a.undoList(cmd.Context())
 			case finish:
@@ -25,29 +38,86 @@ func (a *app) undo() *cobra.Command {
 			case abandon:
 				return a.undoAbandon(cmd.Context())
 			}
-			door, err := a.open(sourceFlags{})
-			if err != nil {
-				return err
-			}
-			defer door.Close()
-			u, err := door.Undo(cmd.Context())
-			if err != nil {
-				return err
-			}
-			return a.answer(u, func() {
-				if u.DryRun {
-					a.printf("would undo: %s\n\n", clean(u.Title))
-					a.touched(u.Outcome)
-					return
+			steps := 1
+			if len(args) > 0 {
+				var err error
+				if steps, err = strconv.Atoi(args[0]); err != nil || steps < 1 {
+					return problem.Misuse("merry undo --list numbers the changes", "%s is no number of a change", args[0])
 				}
-				a.printf("undid: %s (%s)\n", clean(u.Title), plural(len(u.Files), "file", "files"))
-			})
+			}
+			return a.undoSteps(cmd.Context(), steps, again)
 		},
 	}
+	c.Flags().BoolVar(&again, "again", false, "make the change that was undone last once more")
 	c.Flags().BoolVar(&list, "list", false, "list the changes that can be undone, the last one first")
 	c.Flags().BoolVar(&finish, "finish", false, "finish a change that was stopped in the middle")
 	c.Flags().BoolVar(&abandon, "abandon", false, "give a change up that was stopped in the middle: take back what was done of it")
 	return a.changes(c)
+}
+
+// count is how many of some are true.
+func count(of ...bool) (n int) {
+	for _, b := range of {
+		if b {
+			n++
+		}
+	}
+	return n
+}
+
+// undoSteps takes back some changes, one after the other, or makes one again.
+func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	if steps > 1 {
+		all, err := door.History(ctx)
+		if err != nil {
+			return err
+		}
+		all = slices.DeleteFunc(all, func(c crate.PastChange) bool { return c.Undone })
+		if len(all) < steps {
+			return problem.Refuse(problem.NothingThere, "merry undo --list numbers the changes", "there is no change %d to go back over: the last one is %d", steps, len(all))
+		}
+		if a.dry {
+			return a.answer(all[:steps], func() {
+				a.printf("would undo:\n")
+				a.printChanges(all[:steps])
+			})
+		}
+	}
+	step, would, did := door.Undo, "would undo", "undid"
+	if again {
+		step, would, did = door.Again, "would do again", "did again"
+	}
+	var taken []*crate.Undone
+	for range steps {
+		u, err := step(ctx)
+		if err != nil {
+			p := problem.Of(err)
+			if len(taken) > 0 {
+				p.What = fmt.Sprintf("%d of %d steps are undone, the next is not: %s", len(taken), steps, p.What)
+			}
+			return p
+		}
+		taken = append(taken, u)
+	}
+	show := func() {
+		for _, u := range taken {
+			if u.DryRun {
+				a.printf("%s: %s\n\n", would, clean(u.Title))
+				a.touched(u.Outcome)
+				return
+			}
+			a.printf("%s: %s (%s)\n", did, clean(u.Title), plural(len(u.Files), "file", "files"))
+		}
+	}
+	if steps == 1 {
+		return a.answer(taken[0], show)
+	}
+	return a.answer(taken, show)
 }
 
 func (a *app) undoFinish(ctx context.Context) error {
@@ -123,11 +193,33 @@ func (a *app) undoList(ctx context.Context) error {
 			a.printf("there is no change to undo\n")
 			return
 		}
-		t := &table{right: map[int]bool{0: true}}
-		t.add("", "change", "files")
-		for i, l := range lines {
-			t.add(plain(i+1), clean(l.Title), plain(len(l.Files)))
-		}
-		t.print(a, "")
+		a.printChanges(lines)
 	})
+}
+
+// recordsLast puts the two records, which nearly every change touches, behind the files that tell more of it.
+func recordsLast(files []string) []string {
+	isRecord := func(f string) bool { return f == record.ListFile || f == record.SealFile }
+	list := slices.DeleteFunc(slices.Clone(files), isRecord)
+	return append(list, slices.DeleteFunc(slices.Clone(files), func(f string) bool { return !isRecord(f) })...)
+}
+
+// printChanges prints a table of changes: those that can be undone with their numbers, then those that can be done again.
+func (a *app) printChanges(lines []crate.PastChange) {
+	t := &table{right: map[int]bool{0: true}}
+	t.add("", "change", "when", "files")
+	for i, l := range lines {
+		number, title, when := plain(i+1), clean(l.Title), ""
+		if l.Undone {
+			number, title = "", "undone: "+title
+		}
+		if !l.When.IsZero() {
+			when = l.When.Local().Format("2006-01-02 15:04")
+		}
+		t.add(number, title, when, clean(abbreviated(recordsLast(l.Files), 3)))
+	}
+	t.print(a, "")
+	if lines[len(lines)-1].Undone {
+		a.next("merry undo --again")
+	}
 }

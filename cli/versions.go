@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"path/filepath"
 	"strings"
 
 	"merrycrate.example/merry/crate/problem"
@@ -14,6 +15,7 @@ import (
 
 func (a *app) versions() *cobra.Command {
 	var all, newer bool
+	var advisories string
 	c := &cobra.Command{
 		Use:   "versions LIB | --newer",
 		Short: "What there is of a library, and what the pin and the hold allow",
@@ -33,7 +35,10 @@ and what moving on would do to these pages, in a word.`,
 			}
 			defer door.Close()
 			if newer {
-				list, err := door.Newer(cmd.Context())
+				if advisories != "" && !filepath.IsAbs(advisories) {
+					advisories = filepath.Join(a.dir, advisories)
+				}
+				list, err := door.Newer(cmd.Context(), advisories)
 				if err != nil {
 					return err
 				}
@@ -48,6 +53,7 @@ and what moving on would do to these pages, in a word.`,
 	}
 	c.Flags().BoolVar(&all, "all", false, "list more than the newest twenty")
 	c.Flags().BoolVar(&newer, "newer", false, "list what is behind in the whole crate")
+	c.Flags().StringVar(&advisories, "advisories", "", "with --newer, a folder, an archive or a file of advisories in the OSV format, at this `PATH`")
 	return c
 }
 
@@ -70,6 +76,17 @@ func (a *app) printNewer(list []crate.NewerLine) {
 		}
 	}
 	t.print(a, "")
+	for _, l := range list {
+		if l.Deprecated != "" {
+			a.printf("  %s %s is deprecated: %s\n", clean(l.Library), clean(l.Here), clean(l.Deprecated))
+		}
+		if l.Fits != "" || l.Why != "" {
+			a.printf("  %s %s%s\n", clean(l.Library), clean(l.Why), clean(map[bool]string{true: "; the newest that fits is " + l.Fits}[l.Fits != "" && l.Fits != l.Here]))
+		}
+		for _, w := range l.Advisories {
+			a.printf("  %s %s: %s\n", clean(l.Library), clean(l.Here), a.paint.red(clean(w)))
+		}
+	}
 	if behind != "" {
 		a.next("merry compare %s; merry repin --newest-allowed --dry-run", clean(behind))
 	}
@@ -176,6 +193,7 @@ func (a *app) repin() *cobra.Command {
 	var req crate.RepinRequest
 	var from string
 	var renames []string
+	var table string
 	var w watched
 	c := &cobra.Command{
 		Use:   "repin LIB@VERSION… | --newest-allowed",
@@ -183,7 +201,9 @@ func (a *app) repin() *cobra.Command {
 		Long: `Repin replaces libraries' files by those of other versions, follows versions in file names, the references, links and
 fallbacks on all pages, and writes both records, in one change. Holds are respected, and what needs what is checked
 against the new versions first. A file that somebody changed is never written over. Classes that are called otherwise
-now are renamed on pages where --rename says so, or, with --rename-sure, where comparing leaves no doubt.`,
+now are renamed on pages and in the site's own stylesheets and scripts, where --rename or a table (--renames) says so,
+or, with --rename-sure, where comparing leaves no doubt. A table has an old name and a new one in each line: text, CSV
+or Markdown; merry compare --renames-to writes one.`,
 		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
@@ -201,7 +221,10 @@ now are renamed on pages where --rename says so, or, with --rename-sure, where c
 				}
 				req.Moves = append(req.Moves, m)
 			}
-			req.Renames = map[string]string{}
+			var err error
+			if req.Renames, err = a.renameTable(table); err != nil {
+				return err
+			}
 			for _, r := range renames {
 				old, new, ok := strings.Cut(r, "=")
 				if !ok || old == "" || new == "" || strings.ContainsAny(r, " \t\"'<>&") {
@@ -223,7 +246,9 @@ now are renamed on pages where --rename says so, or, with --rename-sure, where c
 	f := c.Flags()
 	f.StringVar(&from, "from", "", "the `SOURCE` of the other version, where it is not the registry")
 	f.BoolVar(&req.Newest, "newest-allowed", false, "move all that came from a registry to the newest that their holds allow")
-	f.StringSliceVar(&renames, "rename", nil, "rename a class on pages, `OLD=NEW` (repeatable)")
+	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW` (repeatable)")
+	f.StringVar(&table, "renames", "", "rename the classes that the table in `FILE` names")
+	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages alone, and leave own stylesheets and scripts")
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes of which comparing is sure")
 	w.add(c)
 	return a.changes(c)
@@ -241,11 +266,18 @@ func (a *app) printRepin(r *crate.Repinned) {
 			a.printf("%s %s from %s to %s\n", verb, a.paint.bold(clean(l.Library)), clean(l.Old), clean(l.New))
 		}
 	}
-	if moved == 0 && len(r.Notes) == 0 {
+	switch {
+	case moved == 0 && len(r.Notes) == 0:
 		a.printf("all are at the newest version that is allowed\n")
+	case moved == 0:
+		a.printf("no library moves\n")
 	}
 	for _, n := range r.Renames {
-		a.printf("  class %s is %s now, in %s\n", clean(n.Old), clean(n.New), plural(n.Places, "place", "places"))
+		where := ""
+		if len(n.Files) > 0 {
+			where = ": pages and " + clean(abbreviated(n.Files, 3))
+		}
+		a.printf("  class %s is %s now, in %s%s\n", clean(n.Old), clean(n.New), plural(n.Places, "place", "places"), where)
 	}
 	if r.DryRun {
 		a.printf("\n")

@@ -149,7 +149,7 @@ func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*chan
 func changed(pages []PageChange) []PageChange {
 	var list []PageChange
 	for _, p := range pages {
-		if len(p.Added)+len(p.Removed) > 0 {
+		if len(p.Added)+len(p.Removed)+len(p.Also) > 0 {
 			list = append(list, p)
 		}
 	}

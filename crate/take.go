@@ -94,14 +94,15 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []string, req TakeRequest) ([]*origin.Opened, error) {
 	return parallel.MapWide(ctx, parallel.Connections, sources, func(ctx context.Context, s string) (*origin.Opened, error) {
 		name, _ := origin.SplitPackage(s)
+		opened := p.OpenNamed
 		if req.As != "" {
-			name = req.As
+			name, opened = req.As, c.Origin.Open // it is to stand beside what the crate has
 		}
 		open := origin.Request{Name: s, Dir: c.Dir, Integrity: req.Integrity}
 		if lib := p.List.Library(name); lib != nil {
 			open.Allowed = project.AllowedBy(lib.Hold) // of what is in the crate already
 		}
-		o, err := c.Origin.Open(ctx, open)
+		o, err := opened(ctx, open)
 		if err == nil && o.Kind == origin.Package {
 			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {
 				page := origin.Page{Defined: p.Globals(), Texts: func(library string) [][]byte { return p.Texts(library, nil) }}

@@ -32,6 +32,16 @@ func (c *Crate) changedHere() (*disk.Folder, error) {
 
 // Undo takes back the project's last change.
 func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
+	return c.step(ctx, (*change.Set).Undo, "undone", noChange())
+}
+
+// Again makes the change that was undone last once more.
+func (c *Crate) Again(ctx context.Context) (*Undone, error) {
+	return c.step(ctx, (*change.Set).Again, "done again",
+		problem.Refuse(problem.NothingThere, "merry undo --list shows what can be undone", "there is nothing to do again: no change was undone since the last one that was made"))
+}
+
+func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, error), word string, nothing error) (*Undone, error) {
 	on, err := c.changedHere()
 	if err != nil {
 		return nil, err
@@ -41,14 +51,14 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 		return nil, err
 	}
 	defer set.Close()
-	last, err := set.Undo()
+	last, err := draft(set)
 	var changed *change.ChangedError
 	switch {
 	case errors.Is(err, change.ErrNothing):
-		return nil, noChange()
+		return nil, nothing
 	case errors.As(err, &changed):
-		return nil, problem.Refuse(problem.FileChanged, "put those files aside, run merry undo, and put your changes in again",
-			"%q can't be undone: %s changed since, and undoing would lose that", last.Title, project.Abbreviate(changed.Paths, 6))
+		return nil, problem.Refuse(problem.FileChanged, "put those files aside, type the same again, and put your changes in again",
+			"%q can't be %s: %s changed since, and that would be lost", last.Title, word, project.Abbreviate(changed.Paths, 6))
 	case err != nil:
 		return nil, err
 	}
@@ -58,28 +68,21 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 	return &Undone{Outcome: *reconcile.OutcomeOf(set), Title: last.Title}, nil
 }
 
-// A PastChange is a change that can be undone.
-type PastChange struct {
-	Title string   `json:"title"`
-	Files []string `json:"files"`
-}
+// A PastChange is a change that can be undone, or done again.
+type PastChange = change.Done
 
-// History lists what can be undone, the last change first.
+// History lists what can be undone, the last change first, and behind it what can be done again, the next first.
 func (c *Crate) History(ctx context.Context) ([]PastChange, error) {
 	on, err := c.changedHere()
 	if err != nil {
 		return nil, err
 	}
-	done, err := change.History(on, c.key)
-	list := []PastChange{}
-	for _, d := range done {
-		p := PastChange{Title: d.Title}
-		for _, e := range d.Entries {
-			p.Files = append(p.Files, e.Path)
-		}
-		list = append(list, p)
+	list, err := change.History(on, c.key)
+	if err != nil {
+		return nil, err
 	}
-	return list, err
+	again, err := change.Undoings(on, c.key)
+	return append(list, again...), err
 }
 
 // Finish finishes a change that was stopped in the middle. It returns what it did, a line each, none where there was

@@ -5,13 +5,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/inventory"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/semantic"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/upgrade"
@@ -36,6 +37,9 @@ type CompareRequest struct {
 // Compare tells what another version of a library would change for the project's pages, before anything changes.
 func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, error) {
 	p, err := c.read(ctx)
+	if err != nil && problem.Of(err).Code == problem.NotStarted && req.First == "" {
+		p, err = project.None(c.Origin, c.Facts), nil // two sources need none
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -50,12 +54,28 @@ func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, err
 }
 
 // Newer lists what is behind in the whole crate.
-func (c *Crate) Newer(ctx context.Context) ([]NewerLine, error) {
+func (c *Crate) Newer(ctx context.Context, advisories string) ([]NewerLine, error) {
 	p, err := c.read(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return upgrade.Newer(ctx, p)
+	list, err := upgrade.Newer(ctx, p)
+	if err != nil || advisories == "" {
+		return list, err
+	}
+	warnings, err := inventory.Advised(p, advisories)
+	for _, w := range warnings {
+		for i := range list {
+			if list[i].Library == w.Library {
+				said := w.ID
+				if len(w.Fixed) > 0 {
+					said += " (mended in " + strings.Join(w.Fixed, ", ") + ")"
+				}
+				list[i].Advisories = append(list[i].Advisories, said)
+			}
+		}
+	}
+	return list, err
 }
 
 // VersionLine is one version of a library.
@@ -107,7 +127,7 @@ func (c *Crate) Versions(ctx context.Context, name string) (*Versions, error) {
 	allowed := project.AllowedBy(out.Hold)
 	for _, v := range slices.Backward(pkg.Sorted()) {
 		line := VersionLine{Version: v.Version, Size: v.Dist.Unpacked, Licence: string(v.Licence), Deprecated: string(v.Deprecated),
-			Pinned: v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version), Syntax: c.syntaxOf(ctx, v)}
+			Pinned: v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version), Syntax: c.Origin.SyntaxOf(ctx, v)}
 		if t, ok := pkg.Times[v.Version]; ok {
 			line.Time = &t
 		}
@@ -122,27 +142,10 @@ func (c *Crate) Versions(ctx context.Context, name string) (*Versions, error) {
 	return out, nil
 }
 
-// syntaxOf is the syntax that a version's scripts for pages demand, 0 where the cache does not have it.
-func (c *Crate) syntaxOf(ctx context.Context, v *source.Version) int {
-	seen, ok := c.Origin.Cache.Seen(v.Dist.Tarball)
-	if !ok {
-		return 0
-	}
-	o, err := c.Origin.OpenKept(ctx, seen.Integrity, seen.Name)
-	if err != nil {
-		return 0
-	}
-	defer o.Close()
-	newest := 0
-	for _, ch := range o.Suggest().Choices {
-		if f := o.File(ch.Path); ch.Page && f.Script != nil && f.Script.Form != script.Broken {
-			newest = max(newest, f.Script.Syntax)
-		}
-	}
-	return newest
-}
-
 // open opens a source that a person named.
 func (c *Crate) open(ctx context.Context, name, wanted string) (*origin.Opened, error) {
 	return c.Origin.Open(ctx, origin.Request{Name: name, Dir: cmp.Or(c.Dir, "."), Integrity: wanted})
 }
+
+// ReadRenames reads a table of classes, old names and new ones.
+func ReadRenames(b []byte) (map[string]string, error) { return upgrade.ReadRenames(b) }

@@ -29,7 +29,7 @@ var published = time.Date(2019, 5, 4, 6, 0, 0, 0, time.UTC)
 func addBuilds(out map[string][]byte, file string) error {
 	dir, base := path.Split(file)
 	ext := path.Ext(base)
-	if path.Base(dir) == "dist" && bytes.Contains(out[file], []byte("import {")) {
+	if bytes.Contains(out[file], []byte("\nexport ")) {
 		return nil // modules are published as they are
 	}
 	if dir != "dist/" && dir != "css/" && dir != "js/" && !strings.HasPrefix(dir, "dist/") || ext != ".js" && ext != ".css" {

@@ -62,6 +62,46 @@ const Documented = `<!doctype html>
 </html>
 `
 
+// Fog is a page of modules, and FogScript the one of its own: it imports a library by its name, and an add-on of it.
+const (
+	Fog = `<!doctype html>
+<html lang="en">
+<head>
+  <meta charset="utf-8">
+  <meta name="viewport" content="width=device-width, initial-scale=1">
+  <title>Fog · Gull Point Rowing Club</title>
+  <link rel="icon" href="img/gull.svg">
+  <link rel="stylesheet" href="css/club.css">
+</head>
+<body>
+  <h1>In fog</h1>
+  <p>Off Gull Point you hear: <output id="fog-signal"></output></p>
+  <script type="module" src="own/fog.js"></script>
+</body>
+</html>
+`
+	FogScript = `import { signal } from "foghorn";
+import { echo, describeEcho } from "foghorn/examples/harbour-echo.js";
+
+document.getElementById("fog-signal").textContent = describeEcho(echo(signal(3, 2)));
+`
+)
+
+// WriteFog writes the page of modules into a site of one of the habits, its script beside the club's own.
+func WriteFog(dir, habit string) error {
+	page := Fog
+	if habit == "versioned" {
+		page = otherFolders.Replace(page)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "fog.html"), []byte(page), 0o644); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Join(dir, "own"), 0o755); err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, "own", "fog.js"), []byte(FogScript), 0o644)
+}
+
 // Pasted is a tag as documentation shows it, to be copied.
 const Pasted = `<script src="https://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.js" crossorigin="anonymous"></script>
 `
@@ -77,21 +117,6 @@ func WriteDocumented(dir, habit string) error {
 
 // otherFolders gives the site's own references the folders of the habit "versioned".
 var otherFolders = strings.NewReplacer(`"js/c`, `"scripts/c`, `"css/c`, `"styles/c`)
-
-// EditOwnStyles writes the classes of brinework 2 into the site's own stylesheet, as a person would.
-func EditOwnStyles(dir string) error {
-	for _, name := range []string{"css/club.css", "styles/club.css"} {
-		at := filepath.Join(dir, filepath.FromSlash(name))
-		b, err := os.ReadFile(at)
-		if err != nil {
-			continue
-		}
-		if err := os.WriteFile(at, bytes.ReplaceAll(b, []byte(".bw-bar"), []byte(".bw-header")), 0o644); err != nil {
-			return err
-		}
-	}
-	return nil
-}
 
 // AddProfiles writes two profiles into a site's packing list, as a person would.
 func AddProfiles(dir string) error {

@@ -67,7 +67,7 @@ func TestModulesInABrowser(t *testing.T) {
 	ctx := merrytest.Browser(t)
 	s := merrytest.Started(t)
 	s.Register()
-	s.Run("take", "foghorn", "--page", "index.html")
+	s.Run("take", "foghorn", "--with-needs", "--page", "index.html")
 	page := s.Read("index.html")
 	if !strings.Contains(page, `type="module"`) {
 		t.Fatalf("the page is\n%s", page)

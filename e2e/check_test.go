@@ -473,3 +473,78 @@ func TestStylesAloneNeedNobody(t *testing.T) {
 	s.Write("tides.html", strings.Replace(page, "<script src=\"js/oarlock.min.js\"></script>", "", 1))
 	s.Fail(1, []string{"brinework needs oarlock"}, "check", "tides.html", "--no-rehearse")
 }
+
+// TestReportsAreNoPages: reports that lie in the site are neither checked nor counted, and get no tags.
+func TestReportsAreNoPages(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	before := s.Run("check")
+	s.Run("check", "--report", "report.html")
+	report := s.Read("report.html")
+	if after := s.Run("check"); after != before {
+		t.Errorf("with a report, check says\n%s", after)
+	}
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
+	if s.Read("report.html") != report {
+		t.Error("a report got tags")
+	}
+	if out := s.Run("contents"); strings.Contains(out, "report.html") {
+		t.Errorf("contents says\n%s", out)
+	}
+}
+
+// TestHelpAndMistakes: help on what is not there, flags and commands that are nearly right, and the version.
+func TestHelpAndMistakes(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Fail(2, []string{`there is no command "nosuch"`, "merry help lists"}, "help", "nosuch")
+	s.Fail(2, []string{`there is no command "takke"`, "did you mean merry help take?"}, "help", "takke")
+	s.Fail(2, []string{"did you mean --rehearse?"}, "check", "--rehersal")
+	if out := s.Run("help", "sources", "set"); !strings.Contains(out, "merry sources set") {
+		t.Errorf("help says\n%s", out)
+	}
+	if out := s.Run("help", "crate.yaml"); !strings.Contains(out, "## libraries/NAME/forget") {
+		t.Errorf("help says\n%s", out)
+	}
+	if out := s.Run("--version"); !strings.HasPrefix(out, "merry ") || !strings.Contains(out, "go1.") {
+		t.Errorf("the version is %q", out)
+	}
+	if out := s.Run("check", "--explain"); !strings.Contains(out, "need-absent") || strings.Contains(out, "  \n") || !strings.Contains(out, "class-gone  ") {
+		t.Errorf("the findings are\n%s", out)
+	}
+	help := s.Run("--help")
+	for _, group := range []string{"Begin:", "Bring in:", "On pages:", "Look whether it is right:", "Up a version:", "Records and sources:"} {
+		if !strings.Contains(help, group) {
+			t.Errorf("help has no group %q", group)
+		}
+	}
+	if strings.Contains(help, "Additional Commands") {
+		t.Errorf("a command is in no group:\n%s", help)
+	}
+}
+
+// TestCompletionKnows asks what a shell asks: the project's own names, by their place on the command line.
+func TestCompletionKnows(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	for _, c := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"omit", "oar"}, "oarlock\n"},
+		{[]string{"omit", "js/oar"}, "js/oarlock.js\njs/oarlock.min.js\n"},
+		{[]string{"check", "crews"}, "crews/index.html\n"},
+		{[]string{"include", "oarlock", "--page", "crews"}, "crews/index.html\n"},
+		{[]string{"check", "--explain=class-g"}, "class-gone\n"},
+		{[]string{"help", "sources", "s"}, "set\n"},
+		{[]string{"completion", ""}, "bash\nzsh\nfish\npowershell\n"},
+		{[]string{"drop", "oarlock", "oar"}, ":0\n"}, // drop takes one
+	} {
+		if out := s.Run(append([]string{"__complete"}, c.args...)...); !strings.HasPrefix(out, c.want) {
+			t.Errorf("of %q the shell is told\n%s", c.args, out)
+		}
+	}
+	if out := s.Run("completion", "bash"); !strings.Contains(out, "complete -o default -F __start_merry merry") {
+		t.Error("bash is not told how to complete")
+	}
+	s.Fail(2, []string{`no completion for "tcsh"`, "name bash, zsh, fish or powershell"}, "completion", "tcsh")
+}

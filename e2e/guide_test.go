@@ -39,6 +39,9 @@ func TestGuide(t *testing.T) {
 	if err := demo.WriteDocumented(filepath.Dir(s.Dir), "kind"); err != nil {
 		t.Fatal(err)
 	}
+	if err := demo.WriteFog(filepath.Dir(s.Dir), "kind"); err != nil {
+		t.Fatal(err)
+	}
 	s.Write("../certificate.pem", string(c.Certificate))
 	plain := strings.NewReplacer(r.URL, "$REGISTRY", c.Secure, "$CDN", filepath.Dir(s.Dir)+"/", "../", merrytest.Program(t), "merry")
 	var out strings.Builder

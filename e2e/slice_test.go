@@ -319,6 +319,69 @@ func TestSealAndContents(t *testing.T) {
 	}
 }
 
+// TestUndoGoesBackAndForth: over several steps and forward again, and never over what somebody changed since.
+func TestUndoGoesBackAndForth(t *testing.T) {
+	s := merrytest.Club(t)
+	states := []string{s.State()}
+	for _, args := range [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"drop", "brinework"}} {
+		s.Run(args...)
+		states = append(states, s.State())
+	}
+	if got := s.Run("undo", "3", "--dry-run"); !strings.Contains(got, "3  take oarlock 2.0.3") || strings.Contains(got, "start") || s.State() != states[4] {
+		t.Errorf("a dry run of three steps printed\n%s", got)
+	}
+	s.Fail(1, []string{"there is no change 9", "the last one is 4"}, "undo", "9")
+	s.Fail(2, []string{"soon is no number of a change"}, "undo", "soon")
+	s.Run("undo", "4")
+	if s.State() != states[0] {
+		t.Error("going back over all changes does not lead to the beginning")
+	}
+	for n := 1; n < len(states); n++ {
+		s.Run("undo", "--again")
+		if s.State() != states[n] {
+			t.Fatalf("going forward by %d steps leads elsewhere", n)
+		}
+	}
+	s.Fail(1, []string{"nothing to do again"}, "undo", "--again")
+	s.Run("undo", "2")
+	page := s.Read("index.html")
+	s.Write("index.html", page+"<!-- the coxswain's own -->")
+	s.Fail(1, []string{"can't be done again: index.html", "changed since"}, "undo", "--again")
+	s.Fail(1, []string{"can't be undone: index.html changed since"}, "undo", "2")
+	s.Write("index.html", page)
+	if got := s.Run("undo", "--list"); strings.Count(got, "undone: ") != 2 || !strings.Contains(got, "next: merry undo --again") {
+		t.Errorf("undo --list printed\n%s", got)
+	}
+	s.Run("drop", "oarlock")
+	s.Fail(1, []string{"nothing to do again"}, "undo", "--again") // a new change ends it
+}
+
+// TestTakeMeansTheCratesVersion: the name alone of a library that is there means it in the version that is there, whatever is newer, and
+// whatever it came from.
+func TestTakeMeansTheCratesVersion(t *testing.T) {
+	s, _ := merrytest.Registered(t)
+	s.Run("take", "tidechart@3.0.0", "--with-needs", "--page", "tides.html")
+	if out := s.Run("take", "tidechart", "--part", "marks"); !strings.Contains(out, "added to tidechart 3.0.0") || !strings.Contains(out, "named by --part marks") {
+		t.Errorf("take of a part says\n%s", out)
+	}
+	if out := s.Run("__complete", "take", "tidechart", "--part", "ma"); !strings.HasPrefix(out, "marks\n") {
+		t.Errorf("the shell is told of parts\n%s", out)
+	}
+	if out := s.Run("__complete", "repin", "tidechart@3"); !strings.HasPrefix(out, "tidechart@3.1.0\ntidechart@3.0.0\n") {
+		t.Errorf("the shell is told of versions\n%s", out)
+	}
+	s.Fail(1, []string{"tidechart 3.0.0 is in the crate already", "merry repin tidechart@"}, "take", "tidechart@latest")
+	s.Run("take", "../downloads/brinework-1.2.0.zip")
+	list := s.Read("crate.yaml")
+	if out := s.Run("take", "brinework"); !strings.Contains(out, "already there: brinework 1.2.0") || s.Read("crate.yaml") != list {
+		t.Errorf("take of a download's library says\n%s\n%s", out, s.Read("crate.yaml"))
+	}
+	s.Run("take", "oarlock@2.0.3", "--as", "menu", "--into", "vendor/menu")
+	if out := s.Run("take", "menu", "--because", "the old menu"); !strings.Contains(out, "already there: menu 2.0.3") {
+		t.Errorf("take of a library with another name says\n%s", out)
+	}
+}
+
 // TestSameInputSameBytes: the records have no times in them and no order of chance.
 func TestSameInputSameBytes(t *testing.T) {
 	a, b := merrytest.Started(t), merrytest.Started(t)

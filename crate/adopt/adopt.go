@@ -172,7 +172,7 @@ func unrecorded(ctx context.Context, p *project.Project, pages []paths.InSite) (
 func candidates(v *tags.Page, list []*candidate) []*candidate {
 	for i := range v.Includes {
 		in, t := &v.Includes[i], v.Targets[i]
-		if !v.Runs(i) || v.Library(i) != "" || t.IsZero() {
+		if !v.Stands(i) || v.Library(i) != "" || t.IsZero() {
 			continue
 		}
 		at := slices.IndexFunc(list, func(c *candidate) bool { return c.target == t })
@@ -274,7 +274,7 @@ func (a *adopting) paste(pasted *tags.Page) reconcile.PageWork {
 	return func(_ context.Context, e *tags.Editor, done *reconcile.PageChange) error {
 		for i := range pasted.Includes {
 			of := tags.FileOf(e.Project(), pasted.Targets[i]) // now that its libraries are known
-			if !pasted.Runs(i) || of.Library == "" {
+			if !pasted.Stands(i) || of.Library == "" {
 				continue
 			}
 			ref := pasted.Includes[i].Ref

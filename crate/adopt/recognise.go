@@ -8,6 +8,7 @@ import (
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -58,7 +59,7 @@ func (a *adopting) recognise(ctx context.Context, t tags.Target, b []byte) (*rec
 			list = append(list, e)
 		}
 	}
-	banner := delivery.BannerOf(b)
+	banner := marks.BannerOf(b)
 	if banner.Name != "" || banner.Version != "" {
 		list = append(list, evidence{"its banner", banner.Name, banner.Version, ""})
 	}
@@ -82,7 +83,7 @@ func (a *adopting) recognise(ctx context.Context, t tags.Target, b []byte) (*rec
 	if t.URL != "" {
 		base = cdn.Base(t.URL)
 	}
-	if name, version := delivery.NameVersion(base); name != "" {
+	if name, version := marks.NameVersion(base); name != "" {
 		list = append(list, evidence{"its file's name", strings.ToLower(name), version, ""})
 	}
 	r.weigh(list)

@@ -22,7 +22,6 @@ import (
 // file.
 const inMemory = 32 << 20
 
-// It is longer than others since each kind of entry has its own word.
 func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 	t.Format = "tar"
 	plain, plainSize := r, size
@@ -57,21 +56,11 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 		if paths.Reserved(name) {
 			continue // version control's, or a system's own: no part of a library
 		}
-		switch h.Typeflag {
-		case tar.TypeXGlobalHeader:
+		switch plainFile, why := kindOf(h, name); {
+		case why != "":
+			return refuse(t.Name, h.Name, why)
+		case !plainFile:
 			continue
-		case tar.TypeDir:
-			if dir := strings.TrimRight(name, "/"); dir != "" && dir != "." {
-				if why := paths.Fault(dir); why != "" {
-					return refuse(t.Name, h.Name, why)
-				}
-			}
-			continue
-		case tar.TypeReg:
-		case tar.TypeSymlink, tar.TypeLink:
-			return refuse(t.Name, h.Name, "it is a link to "+h.Linkname+"; a library has only plain files")
-		default:
-			return refuse(t.Name, h.Name, "it is a device or another special file; a library has only plain files")
 		}
 		at, err := section.Seek(0, io.SeekCurrent)
 		if err != nil {
@@ -105,6 +94,24 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 		return io.NopCloser(io.NewSectionReader(plain, offsets[i], t.Entries[i].Size)), nil
 	}
 	return nil
+}
+
+// kindOf tells whether an entry is a plain file, and why it can't be in a library's archive, "" where it can.
+func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
+	switch h.Typeflag {
+	case tar.TypeReg:
+		return true, ""
+	case tar.TypeXGlobalHeader:
+		return false, ""
+	case tar.TypeDir:
+		if dir := strings.TrimRight(name, "/"); dir != "" && dir != "." {
+			return false, paths.Fault(dir)
+		}
+		return false, ""
+	case tar.TypeSymlink, tar.TypeLink:
+		return false, "it is a link to " + h.Linkname + "; a library has only plain files"
+	}
+	return false, "it is a device or another special file; a library has only plain files"
 }
 
 // same tells whether an entry of the archive so far has the bytes of one that comes again.

@@ -117,18 +117,38 @@ func (c *carrier) conclude() error {
 	if err := c.set.Sync(); err != nil {
 		return err
 	}
-	if c.j.Undoes == "" {
-		if err := c.all.Move(c.id+going, c.all, c.id+done); err != nil {
+	// Each step may have been made before a stop: all of them can be made again.
+	if c.j.Undoes != "" {
+		if err := forget(c.all, c.j.Undoes+done); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		c.trim()
-		return nil
+		return c.all.Move(c.id+going, c.all, c.id+undone)
 	}
-	// An undone change and its undoing are both over: neither can be undone.
-	if err := forget(c.all, c.j.Undoes+done); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err := c.endUndoings(); err != nil {
 		return err
 	}
-	forget(c.all, c.id+going)
+	if err := c.all.Move(c.id+going, c.all, c.id+done); err != nil {
+		return err
+	}
+	c.trim()
+	return nil
+}
+
+// endUndoings forgets the undoing that the set takes back, or all of them where it is a new change: what they took back was of
+// files that are others now.
+func (c *carrier) endUndoings() error {
+	over := []string{c.j.Again + undone}
+	if c.j.Again == "" {
+		var err error
+		if over, err = sets(c.on, undone); err != nil {
+			return err
+		}
+	}
+	for _, set := range over {
+		if err := forget(c.all, set); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
 	return nil
 }
 

@@ -11,6 +11,7 @@
 //	0007.draft   being written; worthless after a crash, and cleared away
 //	0007.going   committed; to be rolled forward
 //	0007.done    carried out; can be undone
+//	0007.undone  an undoing that was carried out; can be taken back until the next change
 //
 // What is to be changed, and why, is the business of the callers.
 package change

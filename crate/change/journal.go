@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/paths"
@@ -27,6 +28,7 @@ const (
 	drafted = ".draft"
 	going   = ".going"
 	done    = ".done"
+	undone  = ".undone"
 	gone    = ".gone"
 	aside   = ".aside" // given up by the user's wish, and kept
 )
@@ -34,11 +36,13 @@ const (
 const journalFile = "journal.json"
 
 type journal struct {
-	Title   string   `json:"title"`
-	Undoes  string   `json:"undoes,omitempty"`
-	Folders []string `json:"folders,omitempty"` // the ones that the set makes, outermost first
-	Emptied []string `json:"emptied,omitempty"` // the ones that go where the set leaves them empty, outermost first
-	Entries []Entry  `json:"entries"`
+	Title   string    `json:"title"`
+	When    time.Time `json:"when,omitzero"`     // when it was committed
+	Undoes  string    `json:"undoes,omitempty"`  // the change that this takes back
+	Again   string    `json:"again,omitempty"`   // the undoing that this takes back
+	Folders []string  `json:"folders,omitempty"` // the ones that the set makes, outermost first
+	Emptied []string  `json:"emptied,omitempty"` // the ones that go where the set leaves them empty, outermost first
+	Entries []Entry   `json:"entries"`
 }
 
 // Untitled tells whether nothing was said of what the change is.
@@ -114,7 +118,7 @@ func (j *journal) local() bool {
 			return false
 		}
 	}
-	return digits(j.Undoes)
+	return digits(j.Undoes) && digits(j.Again)
 }
 
 // empties notes the folders that removing files may leave empty: they go with their last file. What undoing leaves empty is

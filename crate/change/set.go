@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 	"syscall"
+	"time"
 
 	"github.com/aymanbagabas/go-udiff"
 	"github.com/cespare/xxhash/v2"
@@ -392,7 +393,7 @@ func (s *Set) folderTakes(dir, base string) error {
 // Commit makes the draft durable and carries it out. A context that is cancelled before the commit point leaves everything
 // as it was. After an error nothing has changed, unless the error says that the change is unfinished.
 func (s *Set) Commit(ctx context.Context) error {
-	if err := ctx.Err(); err != nil || s.opt.Dry || s.Empty() && s.journal.Undoes == "" {
+	if err := ctx.Err(); err != nil || s.opt.Dry || s.Empty() && s.journal.Undoes == "" && s.journal.Again == "" {
 		return err
 	}
 	if s.into == nil {
@@ -401,6 +402,7 @@ func (s *Set) Commit(ctx context.Context) error {
 		}
 	}
 	s.journal.Entries = s.Entries()
+	s.journal.When = time.Now().UTC().Truncate(time.Second)
 	slices.Sort(s.journal.Folders)
 	s.journal.empties()
 	b, err := s.journal.text(s.opt.Key)

@@ -2,11 +2,13 @@ package change
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"io/fs"
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/cespare/xxhash/v2"
 
@@ -14,20 +16,28 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Done is a past change that can be undone.
+// A Done is a change that was carried out, and can be undone; or one that was undone, and can be done again.
 type Done struct {
-	ID      string
-	Title   string
-	Entries []Entry
+	ID      string    `json:"-"`
+	Title   string    `json:"title"`
+	When    time.Time `json:"when,omitzero"` // when it was made, or undone; zero of changes by older programs
+	Files   []string  `json:"files"`         // what it touched, from the project's folder
+	Undone  bool      `json:"undone,omitempty"`
+	Entries []Entry   `json:"-"`
 }
 
 // History lists the changes that can be undone, the last first: the user's own, back to the first that is not.
-func History(on *disk.Folder, key Key) ([]Done, error) {
-	folders, err := sets(on, done)
+func History(on *disk.Folder, key Key) ([]Done, error) { return listed(on, key, done) }
+
+// Undoings lists the changes that were undone and can be done again, the one that comes first first.
+func Undoings(on *disk.Folder, key Key) ([]Done, error) { return listed(on, key, undone) }
+
+func listed(on *disk.Folder, key Key, state string) ([]Done, error) {
+	folders, err := sets(on, state)
 	if err != nil {
 		return nil, err
 	}
-	var list []Done
+	list := []Done{}
 	for _, set := range slices.Backward(folders) {
 		j, err := readJournal(on, set, key)
 		if errors.Is(err, errForeign) || errors.Is(err, fs.ErrNotExist) {
@@ -36,10 +46,17 @@ func History(on *disk.Folder, key Key) ([]Done, error) {
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, Done{ID: strings.TrimSuffix(set, done), Title: j.Title, Entries: j.Entries})
+		d := Done{ID: strings.TrimSuffix(set, state), Title: strings.TrimPrefix(j.Title, undoing), When: j.When, Files: []string{}, Undone: state == undone, Entries: j.Entries}
+		for _, e := range j.Entries {
+			d.Files = append(d.Files, e.Path)
+		}
+		list = append(list, d)
 	}
 	return list, nil
 }
+
+// undoing begins the title of a set that undoes another.
+const undoing = "undo: "
 
 // A ChangedError says which files were changed since the change that is to be undone.
 type ChangedError struct{ Paths []string }
@@ -49,31 +66,43 @@ func (e *ChangedError) Error() string {
 	return "changed since: " + strings.Join(e.Paths, ", ")
 }
 
-// ErrNothing is returned where there is no change to undo.
+// ErrNothing is returned where there is no change to undo, or to do again.
 var ErrNothing = errors.New("there is no change to undo")
 
 // Undo drafts the taking back of the last change into a set that is empty so far; the caller commits it. It returns a
 // *ChangedError where files are no longer as that change left them.
 func (s *Set) Undo() (Done, error) {
 	history, err := History(s.on, s.opt.Key)
-	if err != nil {
-		return Done{}, err
-	}
-	if len(history) == 0 {
-		return Done{}, ErrNothing
+	if err != nil || len(history) == 0 {
+		return Done{}, cmp.Or(err, ErrNothing)
 	}
 	last := history[0]
-	j, err := readJournal(s.on, last.ID+done, s.opt.Key)
-	if err != nil {
-		return last, err
+	s.journal.Title, s.journal.Undoes = undoing+last.Title, last.ID
+	return last, s.takeBackAll(last.ID + done)
+}
+
+// Again drafts the change that was undone last; the same holds as of Undo.
+func (s *Set) Again() (Done, error) {
+	undoings, err := Undoings(s.on, s.opt.Key)
+	if err != nil || len(undoings) == 0 {
+		return Done{}, cmp.Or(err, ErrNothing)
 	}
-	kept, err := s.on.Enter(changes + "/" + last.ID + done)
+	last := undoings[0]
+	s.journal.Title, s.journal.Again = last.Title, last.ID
+	return last, s.takeBackAll(last.ID + undone)
+}
+
+// takeBackAll drafts every file as it was before a set was carried out.
+func (s *Set) takeBackAll(set string) error {
+	j, err := readJournal(s.on, set, s.opt.Key)
 	if err != nil {
-		return last, err
+		return err
+	}
+	kept, err := s.on.Enter(changes + "/" + set)
+	if err != nil {
+		return err
 	}
 	defer kept.Close()
-	s.journal.Title = "undo: " + last.Title
-	s.journal.Undoes = last.ID
 	var changed ChangedError
 	for _, e := range j.Entries {
 		now, stamp, err := s.readPlain(e.Path)
@@ -85,17 +114,19 @@ func (s *Set) Undo() (Done, error) {
 			}
 			continue
 		case err != nil:
-			return last, err
+			return err
 		}
 		if err := s.takeBack(e, kept, stamp); err != nil {
-			return last, err
+			return err
 		}
 	}
 	if len(changed.Paths) > 0 {
-		return last, &changed
+		return &changed
 	}
-	s.journal.Emptied = j.Folders // what the change made goes again
-	return last, nil
+	if s.journal.Undoes != "" {
+		s.journal.Emptied = j.Folders // what the change made goes again
+	}
+	return nil
 }
 
 // readPlain reads a file without following a link.

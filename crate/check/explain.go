@@ -24,6 +24,18 @@ var pages = func() map[string]string {
 // Explain returns the page of documentation for a finding, "" where there is no such finding.
 func Explain(name string) string { return pages[name] }
 
+// Summary is the first sentence of what a finding means, behind its severity.
+func Summary(name string) string {
+	_, text, _ := strings.Cut(pages[name], "\n\n")
+	text = strings.Join(strings.Fields(text), " ")
+	severity, rest, found := strings.Cut(text, ". ")
+	if !found {
+		return text
+	}
+	first, _, _ := strings.Cut(rest, ". ")
+	return severity + ": " + strings.TrimSuffix(first, ".") + "."
+}
+
 // Names lists the findings that there are, sorted.
 func Names() []string {
 	var list []string

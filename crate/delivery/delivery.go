@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/licence"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
@@ -51,7 +52,7 @@ type File struct {
 	Pair   string       // the same thing in the other build
 	Map    string       // its source map
 	MapOf  string       // of a source map: the file it belongs to
-	Banner Banner
+	Banner marks.Banner
 	Refs   []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
 	Script *script.Report // of a script that was looked into
 	// Fetches are files of the delivery that a script fetches while it runs.
@@ -81,6 +82,7 @@ type Delivery struct {
 	Manifest             Manifest
 	Manifests            []Manifest // all of the first folder; Manifest says most
 	Catalogues           []Catalogue
+	AddOns               []string        // paths of modules among the examples that import the package by its own name
 	Unstyled             map[string]bool // paths of stylesheets of which the script makes no use
 	Told                 map[string]bool // paths of stylesheets that the script names as a look
 	Shown                map[string]bool // names of files that the readme's examples show, less the marks of builds
@@ -196,13 +198,16 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 		return nil, err
 	}
 	d.Catalogues = d.catalogues()
+	if err := d.readAddOns(ctx); err != nil {
+		return nil, err
+	}
 	d.tree, d.scripts = nil, nil
 	return d, nil
 }
 
 // likelyName is the library's name as far as it is known before any file was read.
 func (d *Delivery) likelyName(source string) string {
-	name, _ := NameVersion(source)
+	name, _ := marks.NameVersion(source)
 	return name
 }
 
@@ -262,9 +267,9 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 	if err != nil {
 		return buf, err
 	}
-	f.Build = BuildOf(b)
-	f.Banner = BannerOf(b)
-	if url := SourceMapOf(b); url != "" {
+	f.Build = marks.BuildOf(b)
+	f.Banner = marks.BannerOf(b)
+	if url := marks.SourceMapOf(b); url != "" {
 		if p, ok := resolve(f.Path, url); ok {
 			f.Map = p
 		}
@@ -327,7 +332,7 @@ func (d *Delivery) readExamples() {
 		if err != nil {
 			continue
 		}
-		for _, m := range shownFile.FindAllStringSubmatch(StartExamples(string(b)), -1) {
+		for _, m := range shownFile.FindAllStringSubmatch(marks.StartExamples(string(b)), -1) {
 			if d.Shown == nil {
 				d.Shown = map[string]bool{}
 			}
@@ -464,13 +469,13 @@ func (d *Delivery) identify(source string, tree Tree) {
 	say(m.Name, m.File, &d.Name, &d.NameFrom)
 	say(m.Version, m.File, &d.Version, &d.VersionFrom)
 	say(m.Licence, m.File, &d.Licence, &d.LicenceFrom)
-	name, version := NameVersion(source)
+	name, version := marks.NameVersion(source)
 	say(version, "the file name", &d.Version, &d.VersionFrom)
 	if version != "" {
 		say(strings.ToLower(name), "the file name", &d.Name, &d.NameFrom)
 	}
 	for _, f := range d.Files {
-		if f.Aside != "" || f.Banner == (Banner{}) {
+		if f.Aside != "" || f.Banner == (marks.Banner{}) {
 			continue
 		}
 		if len(d.Files) == 1 || d.Name == "" || stemOf(f.Path) == strings.ToLower(d.Name) || stemOf(f.Path) == strings.ToLower(name) {

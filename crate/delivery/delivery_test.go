@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/crate/marks"
 )
 
 type mapTree map[string]string
@@ -83,20 +85,6 @@ func TestIdentify(t *testing.T) {
 	}
 }
 
-func TestBanners(t *testing.T) {
-	for text, want := range map[string]Banner{
-		"/*! winch v1.2.3 | MIT */":                                   {"winch", "1.2.3", "MIT"},
-		"/**\n * @license\n * winch.js 2.0.0-rc.1\n */":               {"winch", "2.0.0-rc.1", ""},
-		"/*\n * winch\n * Version: 4.5\n * Licence: BSD-3-Clause\n*/": {"", "4.5", "BSD-3-Clause"},
-		"// winch 1.0.0\n// (c) nobody\nvar a;":                       {"winch", "1.0.0", ""},
-		"var a; /* winch v1.2.3 */":                                   {},
-	} {
-		if got := BannerOf([]byte(text)); got != want {
-			t.Errorf("%q: got %+v, want %+v", text, got, want)
-		}
-	}
-}
-
 func TestStylesheetBringsItsClosure(t *testing.T) {
 	d := describe(t, "deck-1.0.0.zip", mapTree{
 		"css/deck.css": "@import 'base.css';\n\nbody {\n  background: url(../img/sea.png?x#y);\n}\n",
@@ -121,9 +109,9 @@ func FuzzTexts(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
 		before := string(b)
-		BannerOf(b)
-		BuildOf(b)
-		SourceMapOf(b)
+		marks.BannerOf(b)
+		marks.BuildOf(b)
+		marks.SourceMapOf(b)
 		namesIn(b)
 		findsItself(b)
 		if string(b) != before {

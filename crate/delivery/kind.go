@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strings"
 
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -145,3 +146,10 @@ func asideOf(name string) string {
 	}
 	return ""
 }
+
+// The builds, as records have them.
+const (
+	NoBuild  = record.NoBuild
+	Minified = record.Minified
+	Readable = record.Readable
+)

@@ -1,11 +1,13 @@
 package delivery
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -18,6 +20,7 @@ const (
 	Part    OptionKind = "with it" // something that works on top of the core
 	Theme   OptionKind = "theme"   // another look
 	Many    OptionKind = "many"    // a catalogue of files of which a page wants few
+	AddOn   OptionKind = "add-on"  // a module that imports the library by its name: it needs no tag
 )
 
 // An Option is a sensible choice beside the suggested set, with what tells it apart.
@@ -27,7 +30,11 @@ type Option struct {
 	Files      []string // the one for pages first, then its pair
 	Size       int64
 	Difference string
+	Why        string // it is chosen, where nobody named it as a part
 }
+
+// why is the reason for which an option is chosen.
+func (o *Option) why() string { return cmp.Or(o.Why, "named by --part "+o.Name) }
 
 // Options finds the sensible choices beside the suggested set; a catalogue is one.
 func (d *Delivery) Options() []Option {
@@ -35,7 +42,16 @@ func (d *Delivery) Options() []Option {
 	for _, c := range d.Catalogues {
 		list = append(list, d.offers(c))
 	}
+	if o, has := d.offersAddOns(); has {
+		list = append(list, o)
+	}
 	uniqueNames(list)
+	if core, _ := d.main(Script); core != nil && core.Script != nil && core.Script.Form != script.Module && d.Entry() != nil {
+		if o, ok := d.InForm(script.Module); ok {
+			o.Why, o.Difference = "", "the library as a module, which others import as "+d.Manifest.Name
+			list = append(list, o)
+		}
+	}
 	return list
 }
 
@@ -94,9 +110,13 @@ func (d *Delivery) Option(name string) (Option, bool) {
 		}
 	}
 	var found []Option
-	for _, c := range d.Catalogues {
+	for _, c := range append(slices.Clip(d.Catalogues), Catalogue{Name: addOns, Files: d.AddOns}) {
 		for _, file := range c.Files {
-			o := Option{Name: name, Kind: Part, Files: []string{file}, Size: d.File(file).Size}
+			kind := Part
+			if c.Name == addOns {
+				kind = AddOn
+			}
+			o := Option{Name: name, Kind: kind, Files: []string{file}, Size: d.File(file).Size}
 			if file == name {
 				return o, true
 			}
@@ -195,7 +215,7 @@ func (d *Delivery) styleOption(f, look *File) (Option, bool) {
 
 // optionName is a file's name without the library's, which it need not repeat.
 func optionName(f *File, library string) string {
-	stem, _ := NameVersion(path.Base(f.Path))
+	stem, _ := marks.NameVersion(path.Base(f.Path))
 	short := strings.ToLower(stem)
 	base := strings.ToLower(path.Base(library))
 	for _, name := range []string{base, strings.TrimSuffix(strings.TrimSuffix(base, "js"), ".")} {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -52,7 +53,7 @@ func (d *Delivery) Foreign(global string) bool {
 
 // ofAnother tells a copy of another library by the version that its name or its banner says.
 func (d *Delivery) ofAnother(f *File) bool {
-	name, version := NameVersion(path.Base(f.Path))
+	name, version := marks.NameVersion(path.Base(f.Path))
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version
 	}

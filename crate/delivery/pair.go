@@ -4,12 +4,14 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/marks"
 )
 
 // stemOf is a file's name without ending and without the marks of builds, in lower case.
 func stemOf(name string) string {
 	base := path.Base(name)
-	return strings.ToLower(WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
+	return strings.ToLower(marks.WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
 }
 
 // pair finds the files that are the same thing in the two builds. Names bring two files together;

@@ -2,11 +2,12 @@ package delivery
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
 )
@@ -47,12 +48,12 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
-		if f == nil && kind == Script && len(options) == 0 {
+		if f == nil && kind == Script {
 			f, why = d.Entry(), "its manifest names it; what it imports by name an import map leads to"
 		}
 		for _, o := range options {
 			if o.Kind == Variant && d.File(o.Files[0]).Kind == kind {
-				f, why = d.File(o.Files[0]), "named by --part "+o.Name
+				f, why = d.File(o.Files[0]), o.why()
 			}
 		}
 		if f != nil {
@@ -70,8 +71,10 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 			for _, name := range o.Files {
 				s.add(name, "of the catalogue "+o.Name, false)
 			}
+		case AddOn:
+			s.add(o.Files[0], o.why(), false)
 		default:
-			d.addWithPair(s, d.File(o.Files[0]), "named by --part "+o.Name)
+			d.addWithPair(s, d.File(o.Files[0]), o.why())
 		}
 	}
 	if len(s.Choices) == 0 {
@@ -176,23 +179,11 @@ func (d *Delivery) main(kind Kind) (*File, string) {
 // findMain finds the library's own script or stylesheet. A script that a plain tag can load comes before a module, unless
 // next to nothing speaks for it and the module is what the makers mean.
 func (d *Delivery) findMain(kind Kind) (*File, string) {
-	var plain, module rated
-	for i := range d.Files {
-		f := &d.Files[i]
-		if f.Kind != kind || f.Aside != "" || f.Build == NoBuild || f.Size == 0 {
-			continue
-		}
-		score, why := d.score(f)
-		if kind == Stylesheet && (d.ofAnother(f) || score <= nothing && !d.styled(f)) {
-			continue
-		}
-		if f.Script != nil && f.Script.Form == script.Module {
-			module.rate(f, score, why)
-		} else {
-			plain.rate(f, score, why)
-		}
-	}
+	plain, module := d.rateAll(kind)
 	const hinted, likely = 12, 30
+	if entry := d.entry(); module.f != nil && entry != nil && d.meansImports() && d.brings(entry, module.f, map[string]bool{}) {
+		module = rated{} // it is a part of what the library is
+	}
 	if plain.score < hinted && module.score < hinted && d.meansImports() {
 		return nil, "" // what is left over is not the library
 	}
@@ -211,6 +202,26 @@ func (d *Delivery) findMain(kind Kind) (*File, string) {
 		best = d.File(best.Pair)
 	}
 	return best, why
+}
+
+// rateAll finds the best script that a plain tag can load, or stylesheet, and the best module.
+func (d *Delivery) rateAll(kind Kind) (plain, module rated) {
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != kind || f.Aside != "" || f.Build == NoBuild || f.Size == 0 {
+			continue
+		}
+		score, why := d.score(f)
+		if kind == Stylesheet && (d.ofAnother(f) || score <= nothing && !d.styled(f)) {
+			continue
+		}
+		if f.Script != nil && f.Script.Form == script.Module {
+			module.rate(f, score, why)
+		} else {
+			plain.rate(f, score, why)
+		}
+	}
+	return plain, module
 }
 
 // meansImports tells a library whose manifest names a module that a browser can't import without an import map.
@@ -315,63 +326,6 @@ func (d *Delivery) score(f *File) (int, string) {
 	return score + ready, reason
 }
 
-// cannotImport tells a module that imports what a browser can't find or read: a server's form, a file without its ending, which only a
-// bundler would try, and, but where named are allowed, a package by its name, which a page finds by an import map alone.
-func (d *Delivery) cannotImport(f *File, seen map[string]bool, named bool) bool {
-	if seen[f.Path] {
-		return false
-	}
-	seen[f.Path] = true
-	if f.Script != nil && slices.ContainsFunc(f.Script.ModuleImport, func(s string) bool {
-		return strings.HasPrefix(s, "node:") || !module.Relative(s) && !(named && d.Manifest.DependsOn(module.PackageOf(s)))
-	}) {
-		return true
-	}
-	for _, r := range f.Refs {
-		g := d.File(r.Path)
-		if g == nil && f.Script != nil || g != nil && g.Script != nil && (g.Script.Form == script.Server || d.cannotImport(g, seen, named)) {
-			return true
-		}
-	}
-	return false
-}
-
-// addOwnNames adds what a module imports by the library's own name.
-func (d *Delivery) addOwnNames(s *Selection, f *File) {
-	if f.Script == nil {
-		return
-	}
-	for _, name := range f.Script.ModuleImport {
-		if d.Manifest.Name != "" && module.PackageOf(name) == d.Manifest.Name {
-			if file := d.Specifiers()[name]; file != "" {
-				s.add(file, path.Base(f.Path)+" imports it by the library's own name", false)
-			}
-		}
-	}
-}
-
-// Entry is the module that the library is for those that import it by its name, nil where there is none that a page could import.
-func (d *Delivery) Entry() *File {
-	if f := d.entry(); f != nil && !d.cannotImport(f, map[string]bool{}, true) {
-		return f
-	}
-	return nil
-}
-
-// entry is the module that the manifest names.
-func (d *Delivery) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]) }
-
-// Specifiers are the names under which the delivery's modules are imported, as its manifest has them, each with its file.
-func (d *Delivery) Specifiers() map[string]string {
-	var modules []string
-	for i := range d.Files {
-		if f := &d.Files[i]; f.Script != nil && f.Script.Form == script.Module {
-			modules = append(modules, f.Path)
-		}
-	}
-	return d.Manifest.Specifiers(modules)
-}
-
 // alone tells whether there is no other file of a kind but its other build.
 func (d *Delivery) alone(f *File) bool {
 	for i := range d.Files {
@@ -411,7 +365,8 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
 		}
 	}
-	for key, value := range d.Manifest.Named {
+	for _, key := range slices.Sorted(maps.Keys(d.Manifest.Named)) {
+		value := d.Manifest.Named[key]
 		if path.Clean(value) == f.Path || f.Pair != "" && path.Clean(value) == f.Pair {
 			score += 30
 			if score < 60 {
@@ -471,7 +426,7 @@ func NameKey(name string) string { return nameKey(name) }
 
 // stemKey folds a file's name likewise; version and marks of form go too.
 func stemKey(name string) string {
-	base, _ := NameVersion(path.Base(name))
+	base, _ := marks.NameVersion(path.Base(name))
 	base = strings.ToLower(base)
 	for _, mark := range []string{".umd", ".global", ".browser", ".iife", ".umd.min"} {
 		base = strings.TrimSuffix(base, mark)

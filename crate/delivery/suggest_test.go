@@ -5,7 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 )
 
 const (
@@ -109,7 +111,7 @@ func TestBuildOf(t *testing.T) {
 		"// comment\n" + strings.Repeat("  indented();\n", 30):            Readable,
 		strings.Repeat("  x = \""+strings.Repeat("data", 20)+"\";\n", 30): Readable,
 	} {
-		if got := BuildOf([]byte(text)); got != want {
+		if got := marks.BuildOf([]byte(text)); got != want {
 			t.Errorf("%.60q…: %s, want %s", text, got, want)
 		}
 	}
@@ -140,7 +142,7 @@ func TestNameVersion(t *testing.T) {
 		"oarlock-2.0.3.zip": {"oarlock", "2.0.3"}, "oarlock.v2.0.zip": {"oarlock", "2.0"}, "oarlock_2.0.3.tar.gz": {"oarlock", "2.0.3"}, "oarlock@2.0.3.tgz": {"oarlock", "2.0.3"}, "oarlock-2.0.3.min.js": {"oarlock", "2.0.3"},
 		"oarlock-2.0.3-rc.1.zip": {"oarlock", "2.0.3-rc.1"}, "oarlock-2.0.3-dist.zip": {"oarlock", "2.0.3"}, "oarlock.zip": {"oarlock", ""}, "oarlock.min.js": {"oarlock", ""}, "chart.js": {"chart", ""}, "a-1.js": {"a-1", ""}, "oarlock-src.js": {"oarlock", ""},
 	} {
-		if name, version := NameVersion(base); name != want[0] || version != want[1] {
+		if name, version := marks.NameVersion(base); name != want[0] || version != want[1] {
 			t.Errorf("%s: %q %q, want %q", base, name, version, want)
 		}
 	}
@@ -256,5 +258,29 @@ func TestToldByContent(t *testing.T) {
 		if got := d.File(name).Aside; got != want {
 			t.Errorf("%s is set apart as %q, want %q", name, got, want)
 		}
+	}
+}
+
+// TestModuleBuilds: a page gets the modules that a page can run, whatever the manifest names for bundlers; and the form that is asked for.
+func TestModuleBuilds(t *testing.T) {
+	bundled := "if (process.env.NODE_ENV === 'production') {\n  globalThis.quiet = 1;\n}\nexport const fog = 1;\n"
+	files := mapTree{"package.json": `{"name":"fog","version":"1.0.0","exports":{".":"./dist/fog.mjs","./horn":"./dist/horn.mjs"}}`,
+		"dist/fog.mjs": bundled, "dist/fog.prod.mjs": "export const fog=1;", "dist/fog.dev.prod.mjs": "export const fog = 1;\n\nexport const more = 2;\n", "dist/horn.mjs": "export const horn = 1;\n", "other/fog.prod.mjs": "export const fog = 2;\n",
+		"dist/fog.prod.cjs": "module.exports = 1;\n"}
+	list := describe(t, "fog-1.0.0.tgz", files).Specifiers()
+	if list["fog"] != "dist/fog.dev.prod.mjs" || list["fog/horn"] != "dist/horn.mjs" {
+		t.Errorf("names lead to %q", list)
+	}
+	if list := describe(t, "fog-1.0.0.tgz", mapTree{"package.json": files["package.json"], "dist/fog.mjs": bundled, "dist/horn.mjs": "export {};\n"}).Specifiers(); list["fog"] != "dist/fog.mjs" {
+		t.Errorf("where there is no other, fog leads to %q", list["fog"])
+	}
+	two := describe(t, "gunwale-1.0.0.tgz", mapTree{"package.json": `{"name":"gunwale","module":"dist/gunwale.mjs","main":"dist/gunwale.js"}`, "dist/gunwale.js": umd, "dist/gunwale.mjs": "export const gunwale = 1;\n"})
+	for form, want := range map[script.Form]string{script.Module: "dist/gunwale.mjs", script.Classic: "dist/gunwale.js"} {
+		if o, ok := two.InForm(form); !ok || strings.Join(o.Files, " ") != want {
+			t.Errorf("as %s it is %q, wanted %s", form, o.Files, want)
+		}
+	}
+	if o, ok := describe(t, "winch-1.0.0.zip", mapTree{"winch.js": readable}).InForm(script.Module); ok {
+		t.Errorf("a plain script is offered as a module: %q", o.Files)
 	}
 }

@@ -107,27 +107,10 @@ const (
 
 // SVG draws the steps one below the other, as time goes, and the arrows at their right: each leads from what defines
 // something down to what reads it. An arrow that leads up, red and dashed, is a need that comes too early.
-//
-// It is longer than others since it is one picture, from its head to its foot.
 func SVG(p Page) string {
 	arrows := slices.Clone(p.Arrows)
 	slices.SortStableFunc(arrows, func(a, b Arrow) int { return span(a) - span(b) })
-	lanes := make([]int, len(arrows))
-	most := 0
-	for i, a := range arrows {
-		for taken := true; taken; {
-			taken = false
-			for j := range i {
-				if lanes[j] == lanes[i] && low(arrows[j]) <= high(a) && low(a) <= high(arrows[j]) {
-					taken = true
-				}
-			}
-			if taken {
-				lanes[i]++
-			}
-		}
-		most = max(most, lanes[i])
-	}
+	lanes, most := lanesOf(arrows)
 	labels := 0
 	for _, a := range arrows {
 		labels = max(labels, len([]rune(a.Label)))
@@ -143,35 +126,7 @@ func SVG(p Page) string {
 	fmt.Fprintf(&b, `<rect width="%d" height="%d" fill="#fbfaf7"/><text x="%d" y="26" font-size="16" font-weight="600" fill="#22303a">%s</text>`+"\n", width, height, boxLeft, html.EscapeString(p.Title))
 	fmt.Fprintf(&b, `<text x="%d" y="46" fill="#5d6b74">top to bottom as time goes; an arrow leads from what is needed to what needs it</text>`+"\n", boxLeft)
 	for i, s := range p.Steps {
-		y := top + i*rowHeight
-		fill, edge, word := "#e7eef2", "#7c95a3", "script"
-		switch {
-		case s.Style:
-			fill, edge, word = "#efe9f5", "#8f7ba8", "style"
-		case s.Library == "":
-			fill, edge, word = "#f4efdf", "#b09a5b", "own"
-		}
-		if s.Library != "" {
-			word = s.Library
-		}
-		if bad(s.Verdict) {
-			edge = "#b3261e"
-		}
-		fmt.Fprintf(&b, `<text x="%d" y="%d" text-anchor="end" fill="#5d6b74">%d</text>`, boxLeft-12, y+22, i+1)
-		fmt.Fprintf(&b, `<rect x="%d" y="%d" width="%d" height="%d" rx="5" fill="%s" stroke="%s" stroke-width="%d"/>`, boxLeft, y, boxWidth, boxHeight, fill, edge, map[bool]int{false: 1, true: 2}[bad(s.Verdict)])
-		fmt.Fprintf(&b, `<text x="%d" y="%d" font-weight="600" fill="#22303a">%s</text>`, boxLeft+10, y+15, html.EscapeString(cut(s.Name, 56)))
-		small := word + " · " + s.When
-		if s.Wire > 0 {
-			small += " · " + bytesText(s.Wire)
-		}
-		if s.From != "" && s.From != "local" {
-			small += " · " + strings.TrimPrefix(strings.TrimPrefix(s.From, "https://"), "http://")
-		}
-		fmt.Fprintf(&b, `<text x="%d" y="%d" font-size="11" fill="#5d6b74">%s</text>`, boxLeft+10, y+29, html.EscapeString(cut(small, 66)))
-		if bad(s.Verdict) {
-			fmt.Fprintf(&b, `<text x="%d" y="%d" text-anchor="end" font-size="11" font-weight="600" fill="#b3261e">%s</text>`, right-10, y+15, html.EscapeString(cut(s.Verdict, 24)))
-		}
-		b.WriteString("\n")
+		drawStep(&b, i, s)
 	}
 	var words strings.Builder // over all lines
 	ends := map[int]int{}     // how many arrows touch a step, so that they do not lie on each other
@@ -193,6 +148,59 @@ func SVG(p Page) string {
 	}
 	b.WriteString(words.String() + "</svg>\n")
 	return b.String()
+}
+
+// lanesOf gives each arrow the lane nearest to the steps that no arrow before it takes on its way; most is the farthest.
+func lanesOf(arrows []Arrow) (lanes []int, most int) {
+	lanes = make([]int, len(arrows))
+	for i, a := range arrows {
+		for taken := true; taken; {
+			taken = false
+			for j := range i {
+				if lanes[j] == lanes[i] && low(arrows[j]) <= high(a) && low(a) <= high(arrows[j]) {
+					taken = true
+				}
+			}
+			if taken {
+				lanes[i]++
+			}
+		}
+		most = max(most, lanes[i])
+	}
+	return lanes, most
+}
+
+// drawStep draws the step at a place from the top: its number, its box, and what is in it.
+func drawStep(b *strings.Builder, i int, s Step) {
+	y := top + i*rowHeight
+	fill, edge, word := "#e7eef2", "#7c95a3", "script"
+	switch {
+	case s.Style:
+		fill, edge, word = "#efe9f5", "#8f7ba8", "style"
+	case s.Library == "":
+		fill, edge, word = "#f4efdf", "#b09a5b", "own"
+	}
+	if s.Library != "" {
+		word = s.Library
+	}
+	if bad(s.Verdict) {
+		edge = "#b3261e"
+	}
+	fmt.Fprintf(b, `<text x="%d" y="%d" text-anchor="end" fill="#5d6b74">%d</text>`, boxLeft-12, y+22, i+1)
+	fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" rx="5" fill="%s" stroke="%s" stroke-width="%d"/>`, boxLeft, y, boxWidth, boxHeight, fill, edge, map[bool]int{false: 1, true: 2}[bad(s.Verdict)])
+	fmt.Fprintf(b, `<text x="%d" y="%d" font-weight="600" fill="#22303a">%s</text>`, boxLeft+10, y+15, html.EscapeString(cut(s.Name, 56)))
+	small := word + " · " + s.When
+	if s.Wire > 0 {
+		small += " · " + bytesText(s.Wire)
+	}
+	if s.From != "" && s.From != "local" {
+		small += " · " + strings.TrimPrefix(strings.TrimPrefix(s.From, "https://"), "http://")
+	}
+	fmt.Fprintf(b, `<text x="%d" y="%d" font-size="11" fill="#5d6b74">%s</text>`, boxLeft+10, y+29, html.EscapeString(cut(small, 66)))
+	if bad(s.Verdict) {
+		fmt.Fprintf(b, `<text x="%d" y="%d" text-anchor="end" font-size="11" font-weight="600" fill="#b3261e">%s</text>`, boxLeft+boxWidth-10, y+15, html.EscapeString(cut(s.Verdict, 24)))
+	}
+	b.WriteString("\n")
 }
 
 func bad(verdict string) bool { return verdict != "fine" && !strings.HasPrefix(verdict, "unknown") }

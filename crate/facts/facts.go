@@ -24,9 +24,9 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-21"
-	rehearsalResult = "rehearsal-7"
-	stoppedResult   = "stopped-2"
+	ScriptResult    = "script-25"
+	rehearsalResult = "rehearsal-9"
+	stoppedResult   = "stopped-3"
 )
 
 // keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than

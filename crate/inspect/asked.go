@@ -12,19 +12,20 @@ import (
 	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
 )
 
-// asked reports what scripts ask for while the page loads, and that is not there.
-func (c *inspection) asked(v *tags.Page, report *rehearse.Report) []check.Finding {
+// asked reports what scripts ask for while the page loads, and that is not there, beside what was found already.
+func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding) []check.Finding {
 	if v.Base != "" {
 		return nil // the room does not know it
 	}
 	var list []check.Finding
-	includes := scriptsOf(v)
+	includes := staging.Scripts(v)
 	told := map[string]bool{}
 	for _, a := range report.Asked {
-		rest, here := strings.CutPrefix(a.Address, rehearsalSite)
+		rest, here := strings.CutPrefix(a.Address, staging.Site)
 		rest, err := url.PathUnescape(tags.WithoutQuery(rest))
 		if !here || err != nil || !a.Sure || a.Script < 0 || a.Script >= len(includes) || told[rest] || strings.ContainsAny(rest, "[]{}<>|\\ ") {
 			continue // elsewhere, or made of what the room can't know
@@ -35,13 +36,14 @@ func (c *inspection) asked(v *tags.Page, report *rehearse.Report) []check.Findin
 		}
 		told[rest] = true
 		i := includes[a.Script]
-		name, where := v.Name(i), ""
-		if a.Line > 0 {
-			file := c.p.InProject(v.Path).String()
-			if k := c.scripts.OfInclude(v, i); k != nil {
-				file = k.Name
-			}
-			where = fmt.Sprintf(" (%s:%d:%d)", file, a.Line, a.Column)
+		name, where := c.whose(v, req, i, a.Module, a.Line, a.Column)
+		if where != "" {
+			where = " (" + where + ")"
+		}
+		if slices.ContainsFunc(found, func(f check.Finding) bool {
+			return f.Name == check.LeadsNowhere && strings.Contains(f.Message, "no file "+at.String())
+		}) {
+			continue
 		}
 		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(), Message: fmt.Sprintf("%s asks for %s, which is not there%s", name, at, where),
 			Why: "the browser gets \"not found\" for it, and says so on its console", Next: "put the file there, or let the script ask for another"}
@@ -56,6 +58,3 @@ func (c *inspection) asked(v *tags.Page, report *rehearse.Report) []check.Findin
 	}
 	return list
 }
-
-// rehearsalSite is what addresses of the site begin with in a rehearsal.
-const rehearsalSite = "https://site.invalid/"

@@ -16,8 +16,10 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/upgrade"
 )
 
 // Checked is what check found.
@@ -72,6 +74,8 @@ type inspection struct {
 	lacked     memo.Memo[string, []check.Lack]
 	browsers   *support.Browsers
 	guard      *policies.Guard
+	staging    *staging.Staging
+	gone       *upgrade.Gone
 	links      links
 	buffers    sync.Pool
 }
@@ -96,7 +100,10 @@ func newInspection(p *project.Project, site *project.Site) *inspection {
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
 	}
-	return &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
+	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
+	c.gone = upgrade.NewGone(p)
+	c.staging = &staging.Staging{P: p, Scripts: c.scripts, Guard: c.guard, Leads: c.leads}
+	return c
 }
 
 // profileOf is the profile of a name that pages are held against, nil for none.
@@ -109,6 +116,18 @@ func profileOf(p *project.Project, name string) (*check.Profile, error) {
 		return nil, project.NoProfile(p.List, name)
 	}
 	return &check.Profile{Name: name, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}, nil
+}
+
+// withoutReports leaves out merry's own reports, which are no pages.
+func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite, []pageResult) {
+	var names []paths.InSite
+	var left []pageResult
+	for i, r := range results {
+		if !r.report {
+			names, left = append(names, pages[i]), append(left, r)
+		}
+	}
+	return names, left
 }
 
 // Check looks at the crate's files and at pages.
@@ -157,6 +176,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		return nil, err
 	}
 	used := newUsage()
+	pages, results = withoutReports(pages, results)
 	for _, r := range results {
 		found = append(found, r.found...)
 		used.add(r.uses)

@@ -47,7 +47,7 @@ func (c *inspection) mendLinks(e *tags.Editor, did *[]string) {
 		value, has := e.Attr(in, "integrity")
 		meta, err := integrity.Parse(value)
 		_, origin := e.Attr(in, "crossorigin")
-		if !e.Runs(i) || !has || err != nil {
+		if !e.Stands(i) || !has || err != nil {
 			continue
 		}
 		switch local := e.Targets[i].Path; {

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
@@ -101,8 +102,13 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 	out := Ordered{Page: v.Path.String()}
 	has := selectors(v)
 	at := make([]int, len(items)) // of each item, its step
-	for n, i := range order.Sequence(items) {
-		at[i] = n
+	imports := &imports{c: c, at: map[*graph.Node]int{}, out: &out}
+	imported := graph.Of(c.scripts, v)
+	for _, i := range order.Sequence(items) {
+		tag := imported.Tag(i)
+		imports.before(tag)
+		at[i] = len(out.Steps)
+		imports.at[tag] = len(out.Steps)
 		out.Steps = append(out.Steps, c.step(v, i, &items[i], has))
 	}
 	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return it.Unknown && !it.Inert })
@@ -125,6 +131,7 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 			}
 		}
 	}
+	imports.constrain(imported)
 	plan := order.Repair(items, constraints)
 	for _, k := range plan.Cycle {
 		out.Cycle = append(out.Cycle, k.Reason(items))

@@ -9,6 +9,7 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
@@ -31,6 +32,10 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		return r, err
 	}
 	r = pageResult{uses: noUses, stamp: last.stampFor(name, stamp)}
+	if page.IsReport(*buf) {
+		r.report, r.stamp = true, 0
+		return r, nil
+	}
 	at := c.p.InProject(name).String()
 	pg, err := page.Read(*buf)
 	if errors.Is(err, page.ErrUTF16) {
@@ -64,7 +69,10 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 		cp.Includes[i].Lacks = c.lacks(v, i)
 	}
 	cp.Items = c.scripts.Items(v)
-	r.found, r.uses = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads.Page(v, at), c.leads.Sheets(v), c.leads.Modules(v, at), c.pathsInline(v), c.guard.Findings(v, at)), c.usesOf(v)
+	imported := graph.Of(c.scripts, v)
+	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads.Page(v, at), c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.guard.Findings(v, at))
+	r.uses = c.usesOf(v, imported)
+	r.found = append(r.found, c.gone.Page(v, at, r.uses.libraries)...)
 	return r, nil
 }
 
@@ -191,8 +199,8 @@ func (c *inspection) Provider(global string) (library, own string) {
 	return c.p.Globals()[global], owns[global]
 }
 
-// usesOf tells what a page uses.
-func (c *inspection) usesOf(v *tags.Page) *uses {
+// usesOf tells what a page uses: by its tags, and by what its scripts import.
+func (c *inspection) usesOf(v *tags.Page, imported *graph.Graph) *uses {
 	u := &uses{}
 	for i := range v.Includes {
 		if l := v.Library(i); l != "" && v.Includes[i].Inert == "" && !slices.Contains(u.libraries, l) {
@@ -203,6 +211,14 @@ func (c *inspection) usesOf(v *tags.Page) *uses {
 		}
 		if _, local := v.FallbackOf(i); !local.Path.IsZero() {
 			u.files = append(u.files, local.Path.String())
+		}
+	}
+	for _, f := range imported.Files() {
+		if f.Of.Library != "" && !slices.Contains(u.libraries, f.Of.Library) {
+			u.libraries = append(u.libraries, f.Of.Library)
+		}
+		if !f.Target.Path.IsZero() {
+			u.files = append(u.files, f.Target.Path.String())
 		}
 	}
 	return c.shared.Of(strings.Join(u.libraries, "\n")+"\x00"+strings.Join(u.files, "\n"), func() *uses { return u })

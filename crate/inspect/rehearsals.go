@@ -8,11 +8,11 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/order"
-	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -38,7 +38,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		if err != nil {
 			return r, nil // there is a finding of its own
 		}
-		req := c.request(v)
+		req := c.staging.Request(v)
 		if !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
 			return r, nil
 		}
@@ -52,14 +52,14 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 				Next: "open the page in a browser and look at its console, or merry check --no-rehearse"})
 		}
 		r.done = true
-		c.faults(v, report, found, &r.found, &r.unsure)
+		c.faults(v, req, report, found, &r.found, &r.unsure)
 		r.fine = c.refuted(v, report, found)
 		for _, f := range r.fine {
 			if f.Declared || f.Name == check.NeedLater {
 				r.found = append(r.found, milder(f))
 			}
 		}
-		r.found = append(r.found, c.asked(v, report)...)
+		r.found = append(r.found, c.asked(v, req, report, found)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.When == rehearse.AnyTime && s.Skip == "" }) {
 			req.Late = true
 			late, err := c.p.Facts.Rehearse(ctx, req)
@@ -85,7 +85,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 // it asks for, of one that comes later, and those that the packing list alone knows of.
 func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) []check.Finding {
 	var list []check.Finding
-	for n, i := range scriptsOf(v) {
+	for n, i := range staging.Scripts(v) {
 		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || slices.ContainsFunc(report.Faults, func(f rehearse.Fault) bool { return f.Script == n && f.Console == "" }) {
 			continue
 		}
@@ -111,8 +111,8 @@ func milder(f check.Finding) check.Finding {
 }
 
 // faults turns what a rehearsal showed into findings, in the page's terms.
-func (c *inspection) faults(v *tags.Page, report *rehearse.Report, found []check.Finding, list *[]check.Finding, unsure *[]string) {
-	includes := scriptsOf(v)
+func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding, list *[]check.Finding, unsure *[]string) {
+	includes := staging.Scripts(v)
 	items := c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
 	said := map[int]bool{}
@@ -122,15 +122,7 @@ func (c *inspection) faults(v *tags.Page, report *rehearse.Report, found []check
 		}
 		i := includes[f.Script]
 		line, column := v.Position(v.Includes[i].Start)
-		name := v.Name(i)
-		where := ""
-		if f.Line > 0 {
-			file := at
-			if k := c.scripts.OfInclude(v, i); k != nil {
-				file = k.Name
-			}
-			where = fmt.Sprintf("%s:%d:%d", file, f.Line, f.Column)
-		}
+		name, where := c.whose(v, req, i, f.Module, f.Line, f.Column)
 		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded", "later": " a moment later"}[f.When]
 		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
 		if !f.Sure {
@@ -154,9 +146,27 @@ func (c *inspection) faults(v *tags.Page, report *rehearse.Report, found []check
 	}
 }
 
+// whose says of which script a rehearsal speaks, and where: of the one of an include, or of a module that it imports, by its place in the
+// request, from 1.
+func (c *inspection) whose(v *tags.Page, req *rehearse.Request, i, module, line, column int) (name, where string) {
+	name = v.Name(i)
+	if line == 0 {
+		return name, ""
+	}
+	file := c.p.InProject(v.Path).String()
+	if k := c.scripts.OfInclude(v, i); k != nil {
+		file = k.Name
+	}
+	if module > 0 && req.Modules[module-1].Name != file {
+		file = req.Modules[module-1].Name
+		name = fmt.Sprintf("%s, which %s imports,", file, name)
+	}
+	return name, fmt.Sprintf("%s:%d:%d", file, line, column)
+}
+
 // races reports scripts that stop only where an async script comes late: whether they do depends on the network.
 func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []check.Finding, list *[]check.Finding) {
-	includes, items := scriptsOf(v), c.scripts.Items(v)
+	includes, items := staging.Scripts(v), c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
 	for _, f := range late.Faults {
 		j := slices.IndexFunc(items, func(it order.Item) bool { return it.Phase == order.AnyTime && slices.Contains(it.Defines, f.Global) })
@@ -202,76 +212,4 @@ func (c *inspection) whence(items []order.Item, i int, global string) string {
 		return fmt.Sprintf("%s would come from %s, which is not on this page", global, library+own)
 	}
 	return "nothing on this page defines " + global
-}
-
-// request makes the request for a page.
-func (c *inspection) request(v *tags.Page) *rehearse.Request {
-	req := &rehearse.Request{HTML: string(v.Bytes), Address: rehearsalSite + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
-	var stopped map[int]bool
-	stopped, req.Eval = c.guard.Stopped(v)
-	for i := range v.Includes {
-		in := &v.Includes[i]
-		if in.Kind != page.Script && in.Kind != page.InlineScript || strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math" {
-			continue // the parser of a browser sees no element there either
-		}
-		sc := rehearse.Script{Name: v.Name(i), When: rehearse.InPlace}
-		switch in.When {
-		case page.Deferred:
-			sc.When = rehearse.Deferred
-		case page.Async:
-			sc.When = rehearse.AnyTime
-		}
-		switch known := c.scripts.OfInclude(v, i); {
-		case in.Inert != "":
-			sc.Skip = in.Inert
-		case stopped[i]:
-			sc.Skip = "the page's policy forbids it"
-		case known == nil && in.Kind == page.Script && !v.Targets[i].Path.IsZero() && v.Library(i) == "":
-			sc.Skip = "it is not there"
-		case known == nil:
-			sc.Skip, sc.Unknown = "its text is not known", true
-		case known.Text == nil:
-			sc.Skip = "its text is not at hand"
-			for _, g := range known.Defines {
-				sc.Defines = append(sc.Defines, g.Name)
-			}
-		case in.Module && known.Form != script.Module && len(known.ModuleImport) == 0:
-			// A plain script in a module tag: strict, with no this, and its names stay inside.
-			sc.Text = `(function(){"use strict";` + string(known.Text) + "\n}).call(undefined)"
-		case in.Module:
-			sc.Skip = "a module"
-			for _, g := range known.Defines {
-				sc.Defines = append(sc.Defines, g.Name)
-			}
-		case known.Form == script.Module:
-			sc.Skip = "a module in a tag for plain scripts"
-		default:
-			sc.Text = string(known.Text)
-			for _, g := range known.Defines {
-				sc.Defines = append(sc.Defines, g.Name)
-			}
-			if in.Kind == page.InlineScript {
-				sc.Line, sc.Column = v.Position(in.TextStart())
-			}
-		}
-		req.Scripts = append(req.Scripts, sc)
-		if at, local := v.FallbackOf(i); at >= 0 {
-			if k := c.scripts.Of(local); k != nil {
-				req.Texts[rehearsalSite+local.Path.String()] = string(k.Text)
-			}
-		}
-	}
-	return req
-}
-
-// scriptsOf maps the scripts of a request back to the includes of the page.
-func scriptsOf(v *tags.Page) []int {
-	var list []int
-	for i := range v.Includes {
-		in := &v.Includes[i]
-		if (in.Kind == page.Script || in.Kind == page.InlineScript) && !(strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math") {
-			list = append(list, i)
-		}
-	}
-	return slices.Clip(list)
 }

@@ -18,13 +18,15 @@ import (
 )
 
 // checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older programs remember is then of no use.
-const checkedResult = "checked-5"
+const checkedResult = "checked-8"
 
 // pageResult is what the check of one page gave: its findings, and what it uses.
 type pageResult struct {
 	found []check.Finding
 	uses  *uses
 	stamp uint64 // of the page when it was checked, 0 where that is not to be remembered
+	// report says that it is one of merry's own reports, and no page.
+	report bool
 }
 
 // uses are the libraries and files that pages use. Many pages use the same, and share one.

@@ -12,6 +12,7 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -74,11 +75,11 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 		e := origin.ReadAddress(t.URL)
 		return identity{delivery.NameKey(path.Base(e.Name)), e.Version}
 	case !t.Path.IsZero():
-		if name, version := delivery.NameVersion(t.Path.Base()); version != "" {
+		if name, version := marks.NameVersion(t.Path.Base()); version != "" {
 			return identity{delivery.NameKey(name), version}
 		}
 		if k := c.scripts.Of(t); k != nil {
-			b := delivery.BannerOf(k.Text)
+			b := marks.BannerOf(k.Text)
 			return identity{delivery.NameKey(b.Name), b.Version}
 		}
 	}
@@ -161,10 +162,12 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 	for _, name := range scripts {
 		if b, err := c.p.ReadInSite(name); err == nil {
 			found = append(found, c.pathsIn(name, b, folders, mentioned)...)
+			found = append(found, c.gone.Own(name, b)...)
 		}
 	}
 	for _, name := range styles {
 		if b, err := c.p.ReadInSite(name); err == nil {
+			found = append(found, c.gone.Own(name, b)...)
 			for _, r := range style.References(b) {
 				mentioned[path.Base(tags.WithoutQuery(r.URL))] = true
 			}
@@ -271,7 +274,7 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 	if err != nil {
 		return nil
 	}
-	ref := delivery.SourceMapOf(b)
+	ref := marks.SourceMapOf(b)
 	t := tags.Resolve(name, "", ref)
 	if ref == "" || t.Path.IsZero() || c.leads.Has(t.Path) {
 		return nil

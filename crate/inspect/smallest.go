@@ -144,7 +144,7 @@ func (c *inspection) smallest(ctx context.Context, v *tags.Page) (text string, n
 		}
 	}
 	c.fetchedLater(v, allowed)
-	req := c.request(v)
+	req := c.staging.Request(v)
 	if !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
 		return allowed.String(), notes, nil
 	}

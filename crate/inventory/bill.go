@@ -66,11 +66,11 @@ type Warning struct {
 
 // BillOf lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
 func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, error) {
-	used, _, strayed, err := loadsOf(ctx, p)
+	use, err := usageOf(ctx, p)
 	if err != nil {
 		return nil, err
 	}
-	p = p.Found(strayed)
+	p = p.Found(use.strayed)
 	out := &Bill{Site: filepath.Base(string(p.Root))}
 	for _, d := range p.Differences() {
 		out.Notes = append(out.Notes, d.Library+": "+d.What+"; merry settle puts that right")
@@ -79,7 +79,7 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
 			lib.Version, lib.From = sealed.Version, sealed.Origin // what is shipped is what was taken
 		}
-		line := BillLine{Name: lib.Name, Version: lib.Version, Origin: lib.From, Needs: lib.Needs, Pages: used[lib.Name], Only: lib.Only}
+		line := BillLine{Name: lib.Name, Version: lib.Version, Origin: lib.From, Needs: lib.Needs, Pages: use.on[lib.Name], Only: lib.Only}
 		if pkg, ok := lib.Package(); ok {
 			line.registered = true
 			line.PURL = purlOf(pkg, lib.Version)
@@ -145,6 +145,19 @@ type advisory struct {
 			Events []map[string]string `json:"events"`
 		} `json:"ranges"`
 	} `json:"affected"`
+}
+
+// Advised lists what advisories say of the versions that are in the crate.
+func Advised(p *project.Project, advisories string) ([]Warning, error) {
+	b := &Bill{}
+	for _, lib := range p.List.Libraries {
+		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
+			_, registered := lib.Package()
+			b.Libraries = append(b.Libraries, BillLine{Name: lib.Name, Version: sealed.Version, Origin: sealed.Origin, registered: registered})
+		}
+	}
+	err := b.advise(advisories)
+	return b.Warnings, err
 }
 
 // mostAdvisory is how large one advisory may be.

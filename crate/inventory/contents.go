@@ -8,6 +8,8 @@ import (
 	"context"
 	"fmt"
 
+	"merrycrate.example/merry/crate/graph"
+	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -53,7 +55,7 @@ const mostPageLoads = 200
 
 // ContentsOf sums the crate up.
 func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
-	used, loads, strayed, err := loadsOf(ctx, p)
+	use, err := usageOf(ctx, p)
 	if err != nil {
 		return nil, err
 	}
@@ -62,13 +64,13 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 		differs[d.Library] = cmp.Or(differs[d.Library], d.What)
 	}
 	moved := map[string]bool{}
-	for from := range strayed {
+	for from := range use.strayed {
 		moved[p.At(from).Library] = true
 	}
-	p = p.Found(strayed)
-	out := &Contents{Root: string(p.Root), Pages: loads}
+	p = p.Found(use.strayed)
+	out := &Contents{Root: string(p.Root), Pages: use.loads}
 	for _, l := range p.List.Libraries {
-		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: used[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
+		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: use.on[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
 		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {
 			line.State = "not taken yet"
 			if l.Only == record.Desk && l.Serve == record.CDN {
@@ -101,37 +103,58 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 			for _, t := range p.TaggedFiles(l.Name, record.NoBuild) {
 				_, wire := p.Sizes(t.At)
 				line.Wire += wire
+				delete(use.imported[l.Name], t.At)
+			}
+			for at := range use.imported[l.Name] {
+				_, wire := p.Sizes(at)
+				line.Wire += wire
 			}
 		}
 		out.Libraries = append(out.Libraries, line)
 	}
 	for _, name := range p.Seal.Names() {
 		if sealed := p.Seal.Libraries[name]; p.List.Library(name) == nil {
-			out.Libraries = append(out.Libraries, ContentsLine{Name: name, Version: sealed.Version, From: sealed.Origin, Licence: sealed.Licence, Files: len(sealed.Files), Pages: used[name], State: differs[name]})
+			out.Libraries = append(out.Libraries, ContentsLine{Name: name, Version: sealed.Version, From: sealed.Origin, Licence: sealed.Licence, Files: len(sealed.Files), Pages: use.on[name], State: differs[name]})
 		}
 	}
 	return out, nil
 }
 
-// loadsOf counts the pages that each library is on, and what the pages load.
-func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, loads []PageLoad, strayed map[paths.InProject]paths.InProject, err error) {
+// A usage is what pages have of the crate.
+type usage struct {
+	on       map[string]int // the pages that each library is on
+	loads    []PageLoad
+	strayed  map[paths.InProject]paths.InProject // files that somebody moved
+	imported map[string]map[paths.InSite]bool    // of each library, the files that modules import
+}
+
+// usageOf reads all pages for what they have of the crate.
+func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
+	use := &usage{on: map[string]int{}, imported: map[string]map[paths.InSite]bool{}}
 	site, err := p.Walk(ctx)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
-	if strayed, err = p.Strayed(ctx, site); err != nil {
-		return nil, nil, nil, err
+	if use.strayed, err = p.Strayed(ctx, site); err != nil {
+		return nil, err
 	}
-	p = p.Found(strayed)
+	p = p.Found(use.strayed)
+	scripts := tags.NewScripts(p)
 	type result struct {
-		on    map[string]bool
-		files []paths.InSite
+		on     map[string]bool
+		report bool // it is no page
+		files  []paths.InSite
+		of     map[paths.InSite]string // what modules import of libraries
 	}
 	results, err := parallel.Map(ctx, site.Pages, func(_ context.Context, name paths.InSite) (result, error) {
-		r := result{on: map[string]bool{}}
+		r := result{on: map[string]bool{}, of: map[paths.InSite]string{}}
 		b, err := p.ReadInSite(name)
 		if err != nil {
 			return r, err
+		}
+		if page.IsReport(b) {
+			r.report = true
+			return r, nil
 		}
 		v, err := tags.Read(p, name, b)
 		if err != nil {
@@ -148,31 +171,50 @@ func loadsOf(ctx context.Context, p *project.Project) (used map[string]int, load
 				r.files = append(r.files, at)
 			}
 		}
+		for _, f := range graph.Of(scripts, v).Files() {
+			if f.Of.Library != "" {
+				r.on[f.Of.Library] = true
+			}
+			if at := tags.PlaceOf(p, f.Target, f.Of); !f.Late && !at.IsZero() {
+				r.files = append(r.files, at)
+				r.of[at] = f.Of.Library
+			}
+		}
 		return r, nil
 	})
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
-	used = map[string]int{}
 	known := map[paths.InSite][2]int64{}
 	for i, r := range results {
 		for l := range r.on {
-			used[l]++
+			use.on[l]++
 		}
-		if i >= mostPageLoads {
+		for at, l := range r.of {
+			if use.imported[l] == nil {
+				use.imported[l] = map[paths.InSite]bool{}
+			}
+			use.imported[l][at] = true
+		}
+		if r.report || len(use.loads) >= mostPageLoads {
 			continue
 		}
-		load := PageLoad{Page: site.Pages[i].String(), Files: len(r.files)}
-		for _, f := range r.files {
-			s, ok := known[f]
-			if !ok {
-				s[0], s[1] = p.Sizes(f)
-				known[f] = s
-			}
-			load.Size += s[0]
-			load.Wire += s[1]
-		}
-		loads = append(loads, load)
+		use.loads = append(use.loads, loadOf(p, site.Pages[i], r.files, known))
 	}
-	return used, loads, strayed, nil
+	return use, nil
+}
+
+// loadOf sums up what a page loads. Known are sizes of files, raw and packed, that were looked up before.
+func loadOf(p *project.Project, name paths.InSite, files []paths.InSite, known map[paths.InSite][2]int64) PageLoad {
+	load := PageLoad{Page: name.String(), Files: len(files)}
+	for _, f := range files {
+		s, ok := known[f]
+		if !ok {
+			s[0], s[1] = p.Sizes(f)
+			known[f] = s
+		}
+		load.Size += s[0]
+		load.Wire += s[1]
+	}
+	return load
 }

@@ -41,7 +41,7 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 		t := tags.ResolveOnce(v.Path, base, r.Ref)
 		if r.In == page.InImport && r.Element == "script" {
 			if maps == nil {
-				maps = joined(v)
+				maps = v.MapNames()
 			}
 			if to, ok := maps.Resolve(v.Address(), r.Ref); ok {
 				t = tags.TargetAt(to) // a map may lead an address elsewhere

@@ -1,122 +1,240 @@
 package leads
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
-	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
 )
 
 // Modules finds imports of a page's modules that lead nowhere: of files that are not there, by names that no import map has, of names that
-// the other module does not export (HTML Standard, section 8.1.6; ECMA-262, section 16.2). It follows the site's own files.
-func (g *Guide) Modules(v *tags.Page, file string) []check.Finding {
-	if !slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.Module && in.Inert == "" }) {
+// the other module does not export (HTML Standard, section 8.1.6; ECMA-262, section 16.2); and what its scripts ask for while they run that
+// is not there. It follows the site's own files.
+func (g *Guide) Modules(v *tags.Page, file string, of *graph.Graph, scripts *tags.Scripts) []check.Finding {
+	if len(of.Nodes)+len(of.Plain) == 0 {
 		return nil
 	}
-	m := &graph{g: g, v: v, seen: map[paths.InSite]bool{}}
+	m := &modules{g: g, v: v, of: of}
 	m.maps(file)
-	for i := range v.Includes {
-		in := &v.Includes[i]
-		switch {
-		case in.Inert != "" || !in.Module:
-		case in.Kind == page.InlineScript:
-			line, column := v.Position(in.TextStart())
-			m.imports(v.InlineText(in), v.Path, check.Finding{File: file, Line: line, Column: column}, true)
-		case in.Kind == page.Script && !v.Targets[i].Path.IsZero():
-			m.module(v.Targets[i].Path)
-		}
+	for _, n := range of.Nodes {
+		m.imports(n)
+		m.loads(n)
+		m.circle(n)
 	}
+	for _, n := range of.Plain {
+		m.loads(n)
+	}
+	m.twice(file, scripts)
 	return m.found
 }
 
-// A graph is that of one page's modules.
-type graph struct {
+// modules looks at one page's modules.
+type modules struct {
 	g     *Guide
 	v     *tags.Page
-	names *module.Names // of the page's import maps
-	seen  map[paths.InSite]bool
+	of    *graph.Graph
 	found []check.Finding
 }
 
-// module looks at a module, and at those that it imports. Of a library's only names are told that no map has.
-func (m *graph) module(at paths.InSite) {
-	if m.seen[at] {
-		return
-	}
-	m.seen[at] = true
-	b, err := m.g.p.ReadInSite(at)
-	if of := m.g.p.At(m.g.p.InProject(at)); of.File != nil {
-		if err == nil {
-			m.library(b, at, of)
+// at is a place in a module's text, in the words of findings.
+func (m *modules) at(n *graph.Node, line, column int) check.Finding {
+	if n.Target.IsZero() {
+		begin, first := m.v.Position(m.v.Includes[n.Include].TextStart())
+		if line == 1 {
+			column += first - 1
 		}
-		return
+		return check.Finding{File: m.g.p.InProject(m.v.Path).String(), Line: begin + line - 1, Column: column}
 	}
-	if err == nil {
-		m.imports(b, at, check.Finding{File: m.g.p.InProject(at).String(), Line: 1, Column: 1}, false)
-	}
+	return check.Finding{File: m.g.p.InProject(n.Target.Path).String(), Line: line, Column: column}
 }
 
-// library looks at the imports of a library's module.
-func (m *graph) library(text []byte, at paths.InSite, of project.Sealed) {
-	for _, in := range m.g.p.Facts.Script(text).Imports {
-		t, bare, mapped := m.resolve(at, in.From, false)
-		if bare && !mapped {
-			m.found = append(m.found, check.Finding{Name: check.ImportUnmapped, Severity: check.Error, File: m.g.p.InProject(m.v.Path).String(), Line: 1, Column: 1,
-				Message: fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, in.From, of.Library),
-				Why:     fmt.Sprintf("%s:%d:%d: the module that imports it does not run, and none that imports that one", m.g.p.InProject(at), in.Line, in.Column),
-				Next:    "merry take " + module.PackageOf(in.From) + ", then merry include " + of.Library + " --page " + m.v.Path.String()})
-		} else if !t.Path.IsZero() {
-			m.module(t.Path)
-		}
-	}
+// Missing tells a module of the site that is not there.
+func (g *Guide) Missing(n *graph.Node) bool {
+	return !n.Target.Path.IsZero() && n.Of.File == nil && !g.Has(n.Target.Path)
 }
 
-// imports looks at the imports of one module's text, which begins at a place. Those of inline modules that name files are told with the
-// page's other references.
-func (m *graph) imports(text []byte, from paths.InSite, begin check.Finding, inline bool) {
-	for _, in := range m.g.p.Facts.Script(text).Imports {
-		f := begin
-		if f.Line += in.Line - 1; in.Line == 1 {
-			f.Column += in.Column - 1
-		} else {
-			f.Column = in.Column
+// own tells a module whose text is the site's own.
+func own(n *graph.Node) bool { return n.Of.File == nil && n.Target.URL == "" }
+
+// imports looks at the imports of one module. Of a library's only names are told that no map has; imports of inline modules that name files
+// are told with the page's other references.
+func (m *modules) imports(n *graph.Node) {
+	for i := range n.Imports {
+		e := &n.Imports[i]
+		if !own(n) {
+			m.ofLibrary(n, e)
+			continue
 		}
-		f.Name, f.Severity, f.Why = check.LeadsNowhere, check.Error, "the module that imports it does not run, and none that imports that one"
-		t, bare, mapped := m.resolve(from, in.From, inline)
-		switch {
-		case bare && !mapped:
-			f.Name = check.ImportUnmapped
-			f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, in.From), "write an import map into the page's head before its modules, or import the file by its path"
-			if of := m.g.p.Imported(in.From); of.Library != "" {
-				f.Next = "merry include " + of.Library + " --page " + m.v.Path.String() + " writes the crate's into its import map"
-			}
-			m.found = append(m.found, f)
+		f := m.at(n, e.Line, e.Column)
+		f.Severity, f.Why = check.Error, "the module that imports it does not run, and none that imports that one"
+		switch t := e.Target; {
+		case e.Bare && !e.Mapped:
+			m.unmapped(f, e.From)
 		case t.Path.IsZero():
 		case m.g.Has(t.Path):
-			m.exports(t.Path, in, f)
-			m.module(t.Path)
-		case (!inline || bare) && m.g.p.At(m.g.p.InProject(t.Path)).File == nil:
-			f.Message, f.Next = "there is no file "+t.Path.String(), "put the file there, or correct the import"
-			if mapped && bare {
-				f.Message += fmt.Sprintf(", to which the import map on %s leads %q", m.v.Path, in.From)
-				f.Next = "put the file there, or correct the map"
-			}
-			m.g.Advise(&f, t.Path)
-			m.found = append(m.found, f)
+			m.kind(e, f)
+			m.exports(e, f)
+		case !n.Target.IsZero() || e.Bare:
+			m.nowhere(f, e.Way, e.From)
 		}
+	}
+}
+
+// ofLibrary tells of a library's import by a name that no map has, or that leads to what has not what is imported.
+func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
+	page := check.Finding{Severity: check.Error, File: m.g.p.InProject(m.v.Path).String(), Line: 1, Column: 1,
+		Why: fmt.Sprintf("%s:%d:%d: the module that imports it does not run, and none that imports that one", m.place(n), e.Line, e.Column)}
+	switch {
+	case !e.Bare:
+	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
+		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, e.From, m.name(n))
+		page.Next = "merry take " + module.PackageOf(e.From) + ", then merry include " + n.Of.Library + " --page " + m.v.Path.String()
+		m.found = append(m.found, page)
+	case !e.Target.Path.IsZero() && m.g.Has(e.Target.Path):
+		for _, name := range lacking(e) {
+			page.Name, page.Message = check.ImportLacking, fmt.Sprintf("%s, to which the import map on %s leads %q, has not %s, which %s imports", e.Target.Path, m.v.Path, e.From, exportWords(name), m.name(n))
+			page.Next = fmt.Sprintf("merry take %s in a version that has it, or correct the map", module.PackageOf(e.From))
+			m.found = append(m.found, page)
+		}
+	}
+}
+
+func exportWords(name string) string {
+	if name == "default" {
+		return "a default export"
+	}
+	return "the export " + name
+}
+
+// name is what findings call a module of a library.
+func (m *modules) name(n *graph.Node) string { return cmp.Or(n.Of.Library, n.Target.String()) }
+
+// place is where a module's text is.
+func (m *modules) place(n *graph.Node) string {
+	if n.Target.URL != "" {
+		return n.Target.URL
+	}
+	return m.g.p.InProject(n.Target.Path).String()
+}
+
+// unmapped tells of a name that no map has.
+func (m *modules) unmapped(f check.Finding, name string) {
+	if m.g.p.List.Modules.Map == record.NoMap {
+		return // somebody else writes the maps
+	}
+	f.Name = check.ImportUnmapped
+	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), fmt.Sprintf("merry take %s --with-needs --page %s, if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+	if of := m.g.p.Imported(name); of.Library != "" {
+		f.Next = "merry include " + of.Library + " --page " + m.v.Path.String() + " writes the crate's into its import map"
+	}
+	m.found = append(m.found, f)
+}
+
+// nowhere tells of a file that is not there.
+func (m *modules) nowhere(f check.Finding, way graph.Way, name string) {
+	if m.g.p.At(m.g.p.InProject(way.Target.Path)).File != nil {
+		return // that is told of the library
+	}
+	f.Name, f.Message, f.Next = check.LeadsNowhere, "there is no file "+way.Target.Path.String(), "put the file there, or correct the import"
+	if way.Mapped && way.Bare {
+		f.Message += fmt.Sprintf(", to which the import map on %s leads %q", m.v.Path, name)
+		f.Next = "put the file there, or correct the map"
+	}
+	m.g.Advise(&f, way.Target.Path)
+	m.found = append(m.found, f)
+}
+
+// loads looks at what a script of the site's own asks for while it runs. What it knows how to do without is not told, and what a function asks
+// for, which may not be called, is a warning.
+func (m *modules) loads(n *graph.Node) {
+	if !own(n) {
+		return
+	}
+	for i := range n.Loads {
+		l := &n.Loads[i]
+		f := m.at(n, l.Line, l.Column)
+		f.Severity, f.Why = check.Error, "what asks for it gets an error, and nothing behind that place runs"
+		if l.Late {
+			f.Severity, f.Why = check.Warning, "what asks for it gets \"not found\""
+		}
+		if l.Caught {
+			f.Severity, f.Why = check.Warning, "the script knows how to do without it; the console says \"not found\" all the same"
+		}
+		switch t := l.Target; {
+		case l.Caught && l.Bare:
+		case l.How == script.Dynamic && l.Bare && !l.Mapped:
+			m.unmapped(f, l.From)
+		case t.Path.IsZero() || m.g.Has(t.Path) || n.Target.IsZero() && l.How == script.Dynamic && !l.Bare:
+		case slices.Contains(Static, strings.ToLower(path.Ext(t.Path.String()))):
+			m.nowhere(f, l.Way, l.From)
+		}
+	}
+}
+
+// circle finds a module that waits for another which waits for it.
+func (m *modules) circle(n *graph.Node) {
+	for i := range n.Loads {
+		l := &n.Loads[i]
+		if !l.Waits || l.To == nil || !own(n) || !l.To.Waits(n) {
+			continue
+		}
+		f := m.at(n, l.Line, l.Column)
+		f.Name, f.Severity, f.Message = check.AwaitCircle, check.Error, fmt.Sprintf("it waits for %s, which runs only when this module has come to its end", l.To.Target)
+		f.Why, f.Next = "both wait for ever, without a word in the console, and so does every module that imports them", "do not await the import, or let "+l.To.Target.String()+" import what it needs from a third module"
+		m.found = append(m.found, f)
+	}
+}
+
+// kinds are the types that an import must say, by the endings of files that are no scripts.
+var kinds = map[string]string{".json": "json", ".css": "css"}
+
+// kind tells of an import of what is no script, without its type or with another one.
+func (m *modules) kind(e *graph.Edge, f check.Finding) {
+	ending := strings.ToLower(path.Ext(e.Target.Path.String()))
+	if kinds[ending] == e.Type || kinds[ending] == "" && ending != ".js" && ending != ".mjs" {
+		return
+	}
+	f.Name, f.Message = check.ImportKind, fmt.Sprintf("%s is imported as a script", e.Target.Path)
+	f.Next = fmt.Sprintf("write with { type: %q } behind the name, or fetch the file", kinds[ending])
+	if e.Type != "" {
+		f.Message, f.Next = fmt.Sprintf("%s is imported as %s, and is none", e.Target.Path, e.Type), "take the type off, or import another file"
+	}
+	m.found = append(m.found, f)
+}
+
+// twice finds libraries of which the page runs a module and a plain build: two copies, of which neither knows what was given to the other.
+func (m *modules) twice(file string, scripts *tags.Scripts) {
+	for i := range m.v.Includes {
+		in, of := &m.v.Includes[i], m.v.Of[i]
+		if of.File == nil || in.Kind != page.Script || in.Inert != "" || in.Module {
+			continue
+		}
+		k := scripts.Of(m.v.Targets[i])
+		at := slices.IndexFunc(m.of.Nodes, func(n *graph.Node) bool {
+			return n.Of.Library == of.Library && n.Script != nil && n.Script.Form == script.Module && !n.Late && m.g.p.Leads(n.Of)
+		})
+		if at < 0 || k == nil || len(k.Defines) == 0 {
+			continue
+		}
+		line, column := m.v.Position(in.Start)
+		m.found = append(m.found, check.Finding{Name: check.TwoForms, Severity: check.Warning, File: file, Line: line, Column: column,
+			Message: fmt.Sprintf("%s runs here as a plain script, and as a module: %s", of.Library, m.of.Nodes[at].Target),
+			Why:     "the page loads it twice, and neither of the two knows what was given to the other", Next: "have one of them: what is plain needs the plain script, and what imports it needs the module"})
 	}
 }
 
 // maps reads the page's import maps. What browsers refuse of one is a finding.
-func (m *graph) maps(file string) {
+func (m *modules) maps(file string) {
 	for _, i := range m.v.ImportMaps() {
 		in := &m.v.Includes[i]
 		read, err := module.ReadMap(m.v.InlineText(in))
@@ -138,11 +256,10 @@ func (m *graph) maps(file string) {
 		m.found = append(m.found, check.Finding{Name: check.MapBroken, Severity: check.Error, File: file, Line: line, Column: column, Message: "the import map can't be read: " + err.Error(),
 			Why: "browsers pass such a map over, and every module that imports by a name does not run", Next: "correct it there"})
 	}
-	m.names = joined(m.v)
 }
 
 // entries finds entries of a map that lead to no address.
-func (m *graph) entries(file string, read *module.Map, begin int) {
+func (m *modules) entries(file string, read *module.Map, begin int) {
 	for _, e := range read.Entries {
 		if e.Address != "" && module.Relative(e.Address) {
 			continue
@@ -157,19 +274,8 @@ func (m *graph) entries(file string, read *module.Map, begin int) {
 	}
 }
 
-// joined are the names of a page's import maps, those that can be read.
-func joined(v *tags.Page) *module.Names {
-	var list []*module.Map
-	for _, i := range v.ImportMaps() {
-		if read, err := module.ReadMap(v.InlineText(&v.Includes[i])); err == nil {
-			list = append(list, read)
-		}
-	}
-	return module.Join(list, v.Address())
-}
-
 // late says why older browsers pass an import map over, "" where they do not.
-func (m *graph) late(at int, second bool) string {
+func (m *modules) late(at int, second bool) string {
 	if second {
 		return "is a second one"
 	}
@@ -183,66 +289,28 @@ func (m *graph) late(at int, second bool) string {
 	return ""
 }
 
-// resolve tells where an import leads: by its path from the module, or by its name through the page's import maps.
-func (m *graph) resolve(from paths.InSite, specifier string, inline bool) (t tags.Target, bare, mapped bool) {
-	bare = !module.Relative(specifier)
-	at := tags.AddressIn(from)
-	if inline {
-		at = m.v.Address()
+// lacking are the names that an import asks for and the other module has not.
+func lacking(e *graph.Edge) []string {
+	if e.To == nil || !strings.HasSuffix(e.Target.Path.String(), "js") {
+		return nil // JSON, styles
 	}
-	to, ok := m.names.Resolve(at, specifier)
-	if !ok {
-		return tags.Target{}, bare, false
+	var list []string
+	for _, name := range e.Names {
+		if has, known := e.To.Exports(name); known && !has {
+			list = append(list, name)
+		}
 	}
-	return tags.TargetAt(to), bare, true
+	return list
 }
 
-// exports tells of names that an import asks for and the other module has not.
-func (m *graph) exports(of paths.InSite, in script.Import, f check.Finding) {
-	if !strings.HasSuffix(of.String(), "js") {
-		return // JSON, styles
-	}
-	for _, name := range in.Names {
-		if has, known := m.has(of, name, map[paths.InSite]bool{}); known && !has {
-			f.Name, f.Message = check.ImportLacking, fmt.Sprintf("%s exports no %s, which is imported here", of, name)
-			f.Next = "import what it exports, or import it for its effect alone"
-			if name == "default" {
-				f.Message, f.Next = fmt.Sprintf("%s has no default export, which is imported here", of), "import it by a name that it exports, with braces"
-			}
-			m.found = append(m.found, f)
+// exports tells of names that an own module's import asks for and the other module has not.
+func (m *modules) exports(e *graph.Edge, f check.Finding) {
+	for _, name := range lacking(e) {
+		f.Name, f.Message = check.ImportLacking, fmt.Sprintf("%s exports no %s, which is imported here", e.Target.Path, name)
+		f.Next = "import what it exports, or import it for its effect alone"
+		if name == "default" {
+			f.Message, f.Next = fmt.Sprintf("%s has no default export, which is imported here", e.Target.Path), "import it by a name that it exports, with braces"
 		}
+		m.found = append(m.found, f)
 	}
-}
-
-// has tells whether a module exports a name, itself or through those of which it exports all; known is false where that can't be told.
-func (m *graph) has(of paths.InSite, name string, seen map[paths.InSite]bool) (has, known bool) {
-	if seen[of] {
-		return false, true
-	}
-	seen[of] = true
-	b, err := m.g.p.ReadInSite(of)
-	if err != nil {
-		return false, false
-	}
-	r := m.g.p.Facts.Script(b)
-	if r.Form == script.Broken || r.Fault != "" {
-		return false, false
-	}
-	if slices.Contains(r.Exports, name) {
-		return true, true
-	}
-	known = true
-	for _, star := range r.Stars {
-		t, _, _ := m.resolve(of, star, false)
-		if t.Path.IsZero() {
-			known = false
-			continue
-		}
-		inner, sure := m.has(t.Path, name, seen)
-		if inner && name != "default" {
-			return true, true
-		}
-		known = known && sure
-	}
-	return false, known
 }

@@ -17,6 +17,8 @@ type edit struct {
 type Wish struct {
 	// Set are names for all modules with their addresses, "" for one that is to go.
 	Set map[string]string
+	// Scopes are whole scopes, each by its prefix of addresses, with names and their addresses; an empty one is to go.
+	Scopes map[string]map[string]string
 	// Demand are addresses with the integrity that is demanded of them, "" for one of which nothing more is.
 	Demand map[string]string
 }
@@ -27,20 +29,63 @@ const New = "{}"
 // Edit writes a map as it is wished. Only what is meant is touched: each other byte stays, and what comes is written as what stands beside it
 // (its indentation, its spaces). Indent stands before the map's own lines.
 func (m *Map) Edit(w Wish, indent, newline string) []byte {
-	text := m.change(m.Text, "imports", w.Set, indent, newline)
-	again, err := ReadMap(text)
-	if err != nil {
-		return text
+	text := m.Text
+	for _, part := range []struct {
+		name string
+		set  map[string]string
+	}{{"imports", quoted(w.Set)}, {"scopes", m.scopesOf(w.Scopes)}, {"integrity", quoted(w.Demand)}} {
+		if len(part.set) == 0 {
+			continue
+		}
+		again, err := ReadMap(text)
+		if err != nil {
+			return text
+		}
+		text = again.change(text, part.name, part.set, indent, newline)
 	}
-	return again.change(text, "integrity", w.Demand, indent, newline)
+	return text
 }
 
-// change sets members of one of the map's objects.
-func (m *Map) change(text []byte, part string, set map[string]string, indent, newline string) []byte {
-	o := m.imports
-	if part == "integrity" {
-		o = m.integ
+// quoted are addresses as a map has them.
+func quoted(set map[string]string) map[string]string {
+	list := map[string]string{}
+	for name, value := range set {
+		if list[name] = ""; value != "" {
+			list[name] = quote(value)
+		}
 	}
+	return list
+}
+
+// scopesOf are scopes as a map has them; one that says already what it is to say keeps its bytes.
+func (m *Map) scopesOf(scopes map[string]map[string]string) map[string]string {
+	list := map[string]string{}
+	for prefix, names := range scopes {
+		same := len(names) > 0
+		for name, address := range names {
+			same = same && slices.ContainsFunc(m.Entries, func(e Entry) bool { return e.Scope == prefix && e.Specifier == name && e.Address == address })
+		}
+		for _, e := range m.Entries {
+			same = same && (e.Scope != prefix || names[e.Specifier] != "")
+		}
+		if same {
+			continue
+		}
+		var inner []string
+		for name, address := range names {
+			inner = append(inner, quote(name)+": "+quote(address))
+		}
+		slices.Sort(inner)
+		if list[prefix] = ""; len(inner) > 0 {
+			list[prefix] = "{ " + strings.Join(inner, ", ") + " }"
+		}
+	}
+	return list
+}
+
+// change sets members of one of the map's objects, to values as the text has them.
+func (m *Map) change(text []byte, part string, set map[string]string, indent, newline string) []byte {
+	o := map[string]object{"imports": m.imports, "scopes": m.scopes, "integrity": m.integ}[part]
 	var edits []edit
 	var come []string
 	names := make([]string, 0, len(set))
@@ -54,14 +99,14 @@ func (m *Map) change(text []byte, part string, set map[string]string, indent, ne
 		i := slices.IndexFunc(o.members, func(k member) bool { return k.name == name })
 		switch {
 		case i < 0 && set[name] != "":
-			come = append(come, quote(name)+": "+quote(set[name]))
+			come = append(come, quote(name)+": "+set[name])
 		case i < 0:
 		case set[name] == "":
 			gone[i] = true
 			left--
 		default:
 			k := o.members[i]
-			if value := quote(set[name]); value != string(text[k.valueStart:k.valEnd]) {
+			if value := set[name]; value != string(text[k.valueStart:k.valEnd]) {
 				edits = append(edits, edit{k.valueStart, k.valEnd, value})
 			}
 		}
@@ -69,10 +114,12 @@ func (m *Map) change(text []byte, part string, set map[string]string, indent, ne
 	if len(gone) == 0 && len(come) == 0 {
 		return apply(text, edits)
 	}
-	if left == 0 && len(come) == 0 && part == "integrity" {
+	if left == 0 && len(come) == 0 && part != "imports" {
 		return apply(text, append(edits, m.without(part))) // a part that says nothing more goes
 	}
-	edits = append(edits, o.removals(text, gone, left == 0 && len(come) == 0)...)
+	if left > 0 || len(come) == 0 {
+		edits = append(edits, o.removals(text, gone, left == 0)...)
+	} // else what comes stands in the place of all that goes
 	if len(come) > 0 {
 		edits = append(edits, m.insertion(text, o, gone, part, come, indent, newline))
 	}

@@ -18,6 +18,7 @@ type Map struct {
 	Entries []Entry
 	top     object // of the whole
 	imports object
+	scopes  object
 	integ   object
 }
 
@@ -65,6 +66,7 @@ func ReadMap(text []byte) (*Map, error) {
 		return nil, e
 	}
 	m := &Map{Text: text}
+	at := map[[2]string]int{} // of each entry, by its scope and name
 	var err error
 	if m.top, err = objectAt(text, 0); err != nil {
 		return nil, err
@@ -82,16 +84,17 @@ func ReadMap(text []byte) (*Map, error) {
 		switch part.name {
 		case "imports":
 			m.imports = o
-			m.add("", o)
+			m.add("", o, at)
 		case "integrity":
 			m.integ = o
 		case "scopes":
+			m.scopes = o
 			for _, scope := range o.members {
 				inner, err := objectAt(text, scope.valueStart)
 				if err != nil {
 					return nil, &SyntaxError{scope.valueStart, fmt.Sprintf("its scope %q is no object", scope.name)}
 				}
-				m.add(scope.name, inner)
+				m.add(scope.name, inner, at)
 			}
 		}
 	}
@@ -99,17 +102,18 @@ func ReadMap(text []byte) (*Map, error) {
 }
 
 // add reads the members of an object as entries. What comes later under one name counts, as in JSON.
-func (m *Map) add(scope string, o object) {
+func (m *Map) add(scope string, o object, at map[[2]string]int) {
 	for _, k := range o.members {
 		var address string
 		if json.Unmarshal(m.Text[k.valueStart:k.valEnd], &address) != nil {
 			address = ""
 		}
 		e := Entry{scope, k.name, address, k.valueStart, k.valEnd, k}
-		if i := slices.IndexFunc(m.Entries, func(o Entry) bool { return o.Scope == scope && o.Specifier == k.name }); i >= 0 {
+		if i, had := at[[2]string{scope, k.name}]; had {
 			m.Entries[i] = e
 			continue
 		}
+		at[[2]string{scope, k.name}] = len(m.Entries)
 		m.Entries = append(m.Entries, e)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/url"
 	"testing"
+	"unicode/utf8"
 )
 
 func at(t testing.TB, s string) *url.URL {
@@ -82,6 +83,12 @@ func TestEdit(t *testing.T) {
 		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "https://cdn.example/a.js"}, Demand: map[string]string{"https://cdn.example/a.js": "sha384-x"}}, "{\"imports\": {\"a\": \"https://cdn.example/a.js\"},\n    \"integrity\": {\n      \"https://cdn.example/a.js\": \"sha384-x\"\n    }}"},
 		{"{\"imports\": {\"a\": \"https://cdn.example/a.js\"},\n    \"integrity\": {\n      \"https://cdn.example/a.js\": \"sha384-x\"\n    }}", Wish{Set: map[string]string{"a": "./a.js"}, Demand: map[string]string{"https://cdn.example/a.js": ""}}, `{"imports": {"a": "./a.js"}}`},
 		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "./a.js", "none": ""}}, `{"imports": {"a": "./a.js"}}`},
+		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "", "b": "./b.js"}}, "{\"imports\": {\n      \"b\": \"./b.js\"\n    }}"},
+		{`{"imports": {"a": "./a.js"}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {"b": "./b.js", "a": "./b/a.js"}}}, "{\"imports\": {\"a\": \"./a.js\"},\n    \"scopes\": {\n      \"./x.js\": { \"a\": \"./b/a.js\", \"b\": \"./b.js\" }\n    }}"},
+		{`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {"a": "./b.js"}}}, `{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`},
+		{`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {}}}, `{"scopes": {"/old/": {}}}`},
+		{`{"imports": {}, "scopes": {"./x.js": {"a":"./b.js"}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {}, "https://cdn.example/x.js": {"a": "./c.js"}}}, "{\"imports\": {}, \"scopes\": {\n      \"https://cdn.example/x.js\": { \"a\": \"./c.js\" }\n    }}"},
+		{`{"imports": {}, "scopes": {"./x.js": {"a":"./b.js"}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": nil}}, `{"imports": {}}`},
 	} {
 		m, err := ReadMap([]byte(tt.before))
 		if err != nil {
@@ -108,7 +115,7 @@ func FuzzMap(f *testing.F) {
 			return
 		}
 		Join([]*Map{m}, &url.URL{Scheme: "https", Host: "club.example", Path: "/"}).Resolve(&url.URL{Scheme: "https", Host: "club.example", Path: "/a.js"}, name)
-		out := m.Edit(Wish{Set: map[string]string{name: to}, Demand: map[string]string{name: to}}, "", "\n")
+		out := m.Edit(Wish{Set: map[string]string{name: to}, Scopes: map[string]map[string]string{to: {name: to}, name: {}}, Demand: map[string]string{name: to}}, "", "\n")
 		var after struct{ Imports, Integrity, Scopes map[string]json.RawMessage }
 		if err := json.Unmarshal(out, &after); err != nil {
 			t.Fatalf("%q becomes %q: %v", text, out, err)
@@ -122,14 +129,16 @@ func FuzzMap(f *testing.F) {
 				t.Fatalf("%q becomes %q: %q changed", text, out, k)
 			}
 		}
-		if len(after.Scopes) != len(before.Scopes) {
-			t.Fatalf("%q becomes %q: scopes changed", text, out)
+		for k, v := range before.Scopes {
+			if k != key && k != name && k != to && string(after.Scopes[k]) != string(v) {
+				t.Fatalf("%q becomes %q: the scope %q changed", text, out, k)
+			}
 		}
 		again, err := ReadMap(out)
 		if err != nil {
 			t.Fatalf("%q becomes %q: %v", text, out, err)
 		}
-		if back := again.Edit(Wish{Set: map[string]string{name: to}, Demand: map[string]string{name: to}}, "", "\n"); key == name && string(back) != string(out) {
+		if back := again.Edit(Wish{Set: map[string]string{name: to}, Scopes: map[string]map[string]string{to: {name: to}, name: {}}, Demand: map[string]string{name: to}}, "", "\n"); key == name && utf8.ValidString(to) && string(back) != string(out) {
 			t.Fatalf("%q becomes %q, and again %q", text, out, back)
 		}
 	})

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/marks"
 )
 
 var (
@@ -43,7 +43,7 @@ func ReadAddress(address string) cdn.File {
 			return cdn.File{Name: scoped(i-1, parts[i-1]), Version: m[1], Path: strings.Join(parts[i+1:], "/")}
 		}
 	}
-	f.Name, f.Version = delivery.NameVersion(parts[last])
+	f.Name, f.Version = marks.NameVersion(parts[last])
 	f.Name, f.Path = strings.ToLower(f.Name), parts[last]
 	if f.Version != "" {
 		// The file is called so at this address; in the library the version may well not be in its name.

@@ -12,6 +12,7 @@ import (
 	"merrycrate.example/merry/crate/archive"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 )
@@ -59,7 +60,7 @@ func Downloads(dir string) ([]Download, error) {
 		})
 		t.Close()
 		if looks {
-			name, version := delivery.NameVersion(info.Name())
+			name, version := marks.NameVersion(info.Name())
 			list = append(list, Download{Number: len(list) + 1, File: full, Name: name, Version: version, Size: info.Size(), Time: info.ModTime()})
 		}
 	}
@@ -108,7 +109,7 @@ func Candidates(dir string, sources []string, name string, sealed *record.Sealed
 			continue
 		}
 		for _, e := range entries {
-			n, v := delivery.NameVersion(e.Name())
+			n, v := marks.NameVersion(e.Name())
 			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && delivery.NameKey(n) == delivery.NameKey(name) {
 				list = append(list, filepath.Join(full, e.Name()))
 			}

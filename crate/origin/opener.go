@@ -21,6 +21,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
@@ -182,8 +183,8 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		items[i] = delivery.Listed(e)
 	}
 	hint := o.Tree.Name
-	if n, v := delivery.NameVersion(hint); v == "" && n != "" && o.Tree.Top != "" {
-		if _, topVersion := delivery.NameVersion(o.Tree.Top); topVersion != "" {
+	if n, v := marks.NameVersion(hint); v == "" && n != "" && o.Tree.Top != "" {
+		if _, topVersion := marks.NameVersion(o.Tree.Top); topVersion != "" {
 			hint = o.Tree.Top
 		}
 	}
@@ -224,7 +225,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 
 // deliveryResult names what is kept of a delivery; its number goes up when package delivery learns to see more, and that of
 // scripts counts with it.
-const deliveryResult = "delivery-16 " + facts.ScriptResult
+const deliveryResult = "delivery-18 " + facts.ScriptResult
 
 // Of a small delivery nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
 // bytes.

@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -127,4 +128,24 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 		o.Remarks = append(o.Remarks, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, printable.Text(string(v.Deprecated))))
 	}
 	return o, nil
+}
+
+// SyntaxOf is the syntax that a version's scripts for pages demand, 0 where the cache does not have it.
+func (r *Opener) SyntaxOf(ctx context.Context, v *source.Version) int {
+	seen, ok := r.Cache.Seen(v.Dist.Tarball)
+	if !ok {
+		return 0
+	}
+	o, err := r.OpenKept(ctx, seen.Integrity, seen.Name)
+	if err != nil {
+		return 0
+	}
+	defer o.Close()
+	newest := 0
+	for _, ch := range o.Suggest().Choices {
+		if f := o.File(ch.Path); ch.Page && f.Script != nil && f.Script.Form != script.Broken {
+			newest = max(newest, f.Script.Syntax)
+		}
+	}
+	return newest
 }

@@ -13,9 +13,8 @@ import (
 )
 
 // Select picks the files to take: those that patterns name, else the suggested set with the named parts.
-func Select(o *Opened, patterns, parts []string) (*delivery.Selection, error) {
+func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*delivery.Selection, error) {
 	if len(patterns) == 0 {
-		var options []delivery.Option
 		for _, name := range parts {
 			op, ok := o.Option(name)
 			if !ok {

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -34,7 +35,7 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 				if want != "readme" {
 					continue
 				}
-				n.Text = delivery.StartExamples(n.Text)
+				n.Text = marks.StartExamples(n.Text)
 			}
 			if n.Text != "" {
 				notes = append(notes, n)

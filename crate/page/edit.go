@@ -414,6 +414,16 @@ func With(tag string, names []string, values map[string]string) string {
 	return string(Apply(p.Bytes, p.ReferTo(0, p.Includes[0].Ref, names, values)))
 }
 
+// ForOld writes nomodule into a plain script's tag: browsers that know modules pass it over (HTML Standard, section 4.12.1).
+func ForOld(tag string) string {
+	p, err := Read([]byte(tag))
+	if err != nil || len(p.Includes) != 1 || p.Includes[0].Kind != Script {
+		return tag
+	}
+	at := p.Includes[0].RefAttr.End
+	return tag[:at] + " nomodule" + tag[at:]
+}
+
 // Defer writes defer into a plain script's tag; any other tag, and one that says already when it runs, stays as it is.
 func Defer(tag string) string {
 	p, err := Read([]byte(tag))

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -394,14 +395,14 @@ func habitName(base, version string, habit record.Names) string {
 	}
 	ext := path.Ext(base)
 	stem := strings.TrimSuffix(base, ext)
-	core := delivery.WithoutBuild(stem)
+	core := marks.WithoutBuild(stem)
 	mark := stem[len(core):]
 	if version != "" {
 		for _, sep := range []string{"-", ".", "_", "@", "-v"} {
 			core = strings.TrimSuffix(core, sep+version)
 		}
 	}
-	if n, v := delivery.NameVersion(core); v != "" {
+	if n, v := marks.NameVersion(core); v != "" {
 		core = n
 	}
 	if habit == record.Versioned && version != "" {

@@ -3,7 +3,9 @@ package project
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"path"
 	"slices"
 	"strings"
@@ -69,6 +71,30 @@ func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, 
 			What: fmt.Sprintf("the delivery of %s %s is not in the cache, and can't be had again: %v", name, sealed.Version, err)}
 	}
 	return o, nil
+}
+
+// OpenNamed opens a source that a person named. The name alone of a library of the crate is that library, in the version that the crate has
+// and from where it came; all else is opened as it is named.
+func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Opened, error) {
+	lib, sealed := p.List.Library(req.Name), p.Seal.Libraries[req.Name]
+	if lib == nil || sealed == nil || sealed.Version == "" || origin.There(req.Dir, req.Name) {
+		return p.Origin.Open(ctx, req)
+	}
+	said := req.Name
+	var o *origin.Opened
+	var err error
+	if pkg, ok := lib.Package(); ok {
+		said = pkg + "@" + sealed.Version
+		o, err = p.Origin.Open(ctx, origin.Request{Name: record.FromRegistry + said, Dir: req.Dir})
+	} else if o, err = p.OpenKept(ctx, req.Name); errors.Is(err, fs.ErrNotExist) {
+		return p.Origin.Open(ctx, req)
+	} else if err == nil {
+		o.Kind, o.From = origin.Address, lib.From // as the packing list has it
+	}
+	if err == nil {
+		o.Name, o.Said = req.Name, said
+	}
+	return o, err
 }
 
 // OpenKept opens a library's delivery if the cache has it. The error of one that is not there is fs.ErrNotExist.

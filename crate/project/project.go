@@ -86,6 +86,13 @@ func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Projec
 	return p, nil
 }
 
+// None is no project: without records, libraries and pages, for what needs none.
+func None(opener *origin.Opener, reader *facts.Reader) *Project {
+	p := &Project{Origin: opener, Facts: reader, List: &record.List{Format: record.Format}, Seal: record.NewSeal(), site: "."}
+	p.index()
+	return p
+}
+
 // listProblem says what a packing list's own error asks of the user.
 func listProblem(err error) error {
 	next := "correct " + record.ListFile + " there"
@@ -195,27 +202,6 @@ func (p *Project) AtAddress(address string) Sealed {
 
 // Places lists the places of the crate's files.
 func (p *Project) Places() map[paths.InProject]Sealed { return p.byPlace }
-
-// Imported is the crate's file that modules import by a name: one that its library's manifest gives it, else the path of a file behind the
-// library's name.
-func (p *Project) Imported(specifier string) Sealed {
-	for _, name := range p.Seal.Names() {
-		sealed := p.Seal.Libraries[name]
-		if f := sealed.File(sealed.Imports[specifier]); sealed.Imports[specifier] != "" && f != nil {
-			return Sealed{name, f}
-		}
-	}
-	for _, name := range p.Seal.Names() {
-		sealed := p.Seal.Libraries[name]
-		rest, ok := strings.CutPrefix(specifier, name+"/")
-		for _, file := range []string{rest, rest + ".js"} {
-			if f := sealed.File(file); ok && f != nil && f.Module {
-				return Sealed{name, f}
-			}
-		}
-	}
-	return Sealed{}
-}
 
 // HasCDN tells whether one of the project's CDNs is at an origin, such as https://cdn.harbour.example.
 func (p *Project) HasCDN(origin string) bool {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/project"
@@ -21,48 +22,60 @@ type Cost struct {
 
 // A scale weighs pages; a file is weighed once.
 type scale struct {
-	p     *project.Project
-	sizes memo.Memo[string, int64]
+	p       *project.Project
+	scripts *tags.Scripts
+	sizes   memo.Memo[string, int64]
 }
 
-// weigh weighs a page. What waits for its turn (defer, async, modules) holds up no rendering, nor does a stylesheet for other media (HTML
-// Standard, section 4.2.4 and 4.12.1).
+// weigh weighs a page: its tags, and what its modules import. What waits for its turn (defer, async, modules) holds up no rendering, nor does
+// a stylesheet for other media (HTML Standard, section 4.2.4 and 4.12.1).
 func (s *scale) weigh(v *tags.Page) *Cost {
 	c := &Cost{}
-	seen := map[string]bool{}
-	for i := range v.Includes {
-		in, t := &v.Includes[i], v.Targets[i]
-		if !v.Runs(i) || t.IsZero() || seen[t.String()] {
-			continue
+	seen := map[tags.Target]bool{}
+	add := func(t tags.Target, of project.Sealed) (first bool) {
+		if t.IsZero() || seen[t] {
+			return false
 		}
-		seen[t.String()] = true
-		size := s.sizes.Of(t.String(), func() int64 {
-			at := v.Place(s.p, i)
-			if at.IsZero() {
-				if f := v.Of[i].File; f != nil {
-					return f.Size
-				}
-				return 0
-			}
-			raw, wire := s.p.Sizes(at)
-			if f := v.Of[i].File; raw == 0 && f != nil {
-				return f.Size
-			}
-			return wire
-		})
-		if media, has := v.Attr(in, "media"); in.When == page.Blocking && !(in.Kind == page.Stylesheet && has && (media == "print" || strings.HasPrefix(media, "not all"))) {
-			c.Blocking++
-		}
+		seen[t] = true
+		size := s.sizes.Of(t.String(), func() int64 { return s.size(t, of) })
 		u, err := url.Parse(t.URL)
 		if t.URL == "" || err != nil {
 			c.Own += size
-			continue
+			return true
 		}
 		c.Others += size
 		if !slices.Contains(c.Hosts, u.Host) {
 			c.Hosts = append(c.Hosts, u.Host)
 		}
+		return true
+	}
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		if !v.Runs(i) || !add(v.Targets[i], v.Of[i]) {
+			continue
+		}
+		if media, has := v.Attr(in, "media"); in.When == page.Blocking && !(in.Kind == page.Stylesheet && has && (media == "print" || strings.HasPrefix(media, "not all"))) {
+			c.Blocking++
+		}
+	}
+	for _, f := range graph.Of(s.scripts, v).Files() {
+		if !f.Late {
+			add(f.Target, f.Of)
+		}
 	}
 	slices.Sort(c.Hosts)
 	return c
+}
+
+// size is what a file weighs as packed for the network, as far as it is known.
+func (s *scale) size(t tags.Target, of project.Sealed) int64 {
+	raw, wire := int64(0), int64(0)
+	at := tags.PlaceOf(s.p, t, of)
+	if !at.IsZero() {
+		raw, wire = s.p.Sizes(at)
+	}
+	if raw == 0 && of.File != nil {
+		return of.File.Size
+	}
+	return wire
 }

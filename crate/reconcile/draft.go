@@ -45,9 +45,10 @@ type Draft struct {
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
 
-	renamed   map[string]string             // libraries that have another name from now on
-	moving    map[paths.InSite]paths.InSite // the site's own files that move
-	inScripts bool                          // texts in scripts follow them, too
+	renamed   map[string]string                        // libraries that have another name from now on
+	moving    map[paths.InSite]paths.InSite            // the site's own files that move
+	inScripts bool                                     // texts in scripts follow them, too
+	own       func(name paths.InSite, b []byte) []byte // edits own stylesheets and scripts
 	mentions  []Mention
 	drafted   map[paths.InProject]string // what was drafted already, by its integrity
 	off       map[string]bool            // places in the project, and addresses, of which tags are taken off all pages

@@ -23,18 +23,21 @@ type mapKeeper struct {
 	e             *tags.Editor
 	current       *module.Map
 	wish          module.Wish
+	files         []tags.Target                // of the crate that the page's modules import
+	scoped        map[string]map[string]string // names that lead elsewhere for one module, by that module's address
 }
 
-// keepMap writes the page's import map, where it has one or needs one. Before a map refers to an address, its bytes are held against the sealed
-// ones, once for all pages.
-func (d *Draft) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts) error {
+// keepMap writes the page's import map, where it has one or needs one, and the hints of modules where hints are wanted. Before a map refers to
+// an address, its bytes are held against the sealed ones, once for all pages.
+func (d *Draft) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts, done *PageChange) error {
 	at := -1
 	for _, i := range e.ImportMaps() {
 		if at < 0 && !e.Removed(i) {
 			at = i
 		}
 	}
-	if at < 0 && !e.HasModules() {
+	if at < 0 && !e.HasModules() || after.List.Modules.Map == record.NoMap {
+		e.HintModules(nil)
 		return nil
 	}
 	k := &mapKeeper{before: d.Before, after: after, scripts: scripts, e: e, wish: module.Wish{Set: map[string]string{}, Demand: map[string]string{}}}
@@ -48,21 +51,44 @@ func (d *Draft) keepMap(ctx context.Context, e *tags.Editor, after *project.Proj
 	}
 	k.follow()
 	k.add()
-	if err := k.demand(ctx); err != nil || len(k.wish.Set)+len(k.wish.Demand) == 0 {
+	k.scopes()
+	if err := k.demand(ctx); err != nil {
 		return err
 	}
-	indent, newline := e.Layout()
-	edited := string(k.current.Edit(k.wish, indent, newline))
-	switch again, err := module.ReadMap([]byte(edited)); {
-	case edited == text || err != nil:
-	case at >= 0 && again.Empty() && !k.current.Empty():
-		e.Remove(at)
-	case at >= 0:
-		e.SetMapText(at, edited)
-	default:
-		e.AddMap(edited)
+	if len(k.wish.Set)+len(k.wish.Scopes)+len(k.wish.Demand) > 0 {
+		k.write(at, text, done)
+	}
+	if e.Hints() {
+		k.files = nil
+		k.asked(e.Modules())
+		if e.HintModules(k.files) && !slices.Contains(done.Also, "its hints") {
+			done.Also = append(done.Also, "its hints")
+		}
 	}
 	return nil
+}
+
+// write edits the page's map, which is at an include, or makes one where that is -1.
+func (k *mapKeeper) write(at int, text string, done *PageChange) {
+	indent, newline := k.e.Layout()
+	edited := string(k.current.Edit(k.wish, indent, newline))
+	again, err := module.ReadMap([]byte(edited))
+	if edited != text && err == nil {
+		names := slices.Sorted(maps.Keys(k.wish.Set))
+		for prefix := range k.wish.Scopes {
+			names = append(names, "what "+prefix+" imports")
+		}
+		done.Also = append(done.Also, strings.TrimSuffix("its import map: "+project.Abbreviate(names, 3), ": "))
+	}
+	switch {
+	case edited == text || err != nil:
+	case at >= 0 && again.Empty() && !k.current.Empty():
+		k.e.Remove(at)
+	case at >= 0:
+		k.e.SetMapText(at, edited)
+	default:
+		k.e.AddMap(edited)
+	}
 }
 
 // follow leads the map's entries to where files of the crate are now, and takes off those of files that went.
@@ -83,6 +109,9 @@ func (k *mapKeeper) follow() {
 			continue
 		case now.File == nil:
 			now = k.successor(old, entry.Specifier)
+		}
+		if now.File != nil && now.File.Module {
+			now.File = k.after.Seal.Libraries[now.Library].InBuild(now.File, k.build(now.Library))
 		}
 		address := ""
 		if now.File != nil && !k.off(entry.Specifier, now) {
@@ -121,6 +150,17 @@ func (k *mapKeeper) off(specifier string, of project.Sealed) bool {
 	}
 	before, _ := k.asked(k.e.ModulesBefore())
 	return before[specifier] || k.e.TakenOff(of.Library)
+}
+
+// build is the one in which this page has a library.
+func (k *mapKeeper) build(library string) record.Build {
+	if build := k.e.BuildOf(library); build != record.NoBuild {
+		return build
+	}
+	if lib := k.after.List.Library(library); lib != nil && lib.Build != record.NoBuild {
+		return lib.Build
+	}
+	return record.Minified
 }
 
 // address is what an entry for a file says: where this page has the library from, and for local files as an address begins.
@@ -185,6 +225,42 @@ func (k *mapKeeper) add() {
 	}
 }
 
+// scopes has the modules of libraries for which a name leads to another version of a package import that. A scope that is the address of one
+// of the crate's modules is the crate's; those that others wrote are for folders mostly, and stay.
+func (k *mapKeeper) scopes() {
+	k.scoped = map[string]map[string]string{}
+	k.asked(k.e.Modules())
+	k.wish.Scopes = k.scoped
+	for _, entry := range k.current.Entries {
+		if entry.Scope == "" || k.scoped[entry.Scope] != nil || strings.HasSuffix(entry.Scope, "/") {
+			continue
+		}
+		to, err := k.e.Address().Parse(entry.Scope)
+		if err != nil {
+			continue
+		}
+		if t := tags.TargetAt(to); tags.FileOf(k.before, t).File != nil || tags.FileOf(k.after, t).File != nil {
+			k.scoped[entry.Scope] = map[string]string{}
+		}
+	}
+}
+
+// scope notes that a name leads elsewhere for one module of a library, and returns the address.
+func (k *mapKeeper) scope(t tags.Target, by project.Sealed, specifier string) string {
+	of := k.after.ImportedBy(by.Library, specifier)
+	if by.File == nil || of.File == nil || of.File == k.after.Imported(specifier).File {
+		return ""
+	}
+	from, address := k.address(by, t), k.address(of, tags.Target{})
+	if k.scoped != nil && address != "" && from != "" {
+		if k.scoped[from] == nil {
+			k.scoped[from] = map[string]string{}
+		}
+		k.scoped[from][specifier] = address
+	}
+	return address
+}
+
 // demand has the map demand the integrity of what is imported from other hosts, and no more of what is not.
 func (k *mapKeeper) demand(ctx context.Context) error {
 	if !k.touched() {
@@ -214,7 +290,7 @@ func (k *mapKeeper) demand(ctx context.Context) error {
 
 // touched tells whether the map says anything of the crate: of others' names nothing is demanded.
 func (k *mapKeeper) touched() bool {
-	return len(k.wish.Set) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return k.after.Imported(e.Specifier).File != nil })
+	return len(k.wish.Set)+len(k.wish.Scopes) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return k.after.Imported(e.Specifier).File != nil })
 }
 
 // asked are the names that some modules of the page import, they and what they import, and the linked files of the crate that are imported, by their
@@ -234,6 +310,9 @@ func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached
 			return
 		}
 		seen[t] = true
+		if imported && tags.FileOf(k.after, t).File != nil {
+			k.files = append(k.files, t)
+		}
 		if s := k.scripts.Of(t); s != nil {
 			visit(at, s.Report, depth)
 		}
@@ -244,6 +323,13 @@ func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached
 		}
 		for _, in := range r.Imports {
 			if !module.Relative(in.From) {
+				t := tags.TargetAt(at)
+				if other := k.scope(t, tags.FileOf(k.after, t), in.From); other != "" {
+					if to, err := k.e.Address().Parse(other); err == nil {
+						lead(to, true, depth+1)
+					}
+					continue
+				}
 				asked[in.From] = true
 				if address := set[in.From]; address != "" {
 					if to, err := k.e.Address().Parse(address); err == nil {

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"sync"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -27,6 +27,7 @@ type PageChange struct {
 	Added   []string `json:"added,omitempty"`
 	Removed []string `json:"removed,omitempty"`
 	Already []string `json:"already,omitempty"`
+	Also    []string `json:"also,omitempty"` // what else of it was changed: its import map, its hints
 	Note    string   `json:"note,omitempty"`
 	// Before and After are what the page costs, where that was asked for.
 	Before *Cost `json:"before,omitempty"`
@@ -64,7 +65,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		if len(follow.moved) > 0 {
 			d.work = slices.Insert(d.work, 0, pageWork{site.Pages, follow.page})
 		}
-		if relink != nil {
+		if relink != nil && len(relink.moved) > 0 {
 			d.work = slices.Insert(d.work, 0, pageWork{site.Pages, relink.page})
 		}
 	}
@@ -80,13 +81,16 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
 	d.Weigh = d.Weigh && len(list) <= mostWeighed
-	scripts, guard, weights := d.scriptsAfter(after), policies.New(after), &scale{p: after}
+	scripts, guard, weights := d.scriptsAfter(after), policies.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
 		at := d.Before.InProject(name)
 		b, stamp, err := d.Before.Disk.Read(at.String(), disk.MostPage, nil)
 		if err != nil {
 			return done, err
+		}
+		if page.IsReport(b) {
+			return done, nil
 		}
 		v, err := tags.Read(after, name, b)
 		if err != nil {
@@ -106,7 +110,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		if e.Settle(ctx); len(e.Said) > 0 {
 			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Said, "; "), "; ")
 		}
-		if err := d.keepMap(ctx, e, after, scripts); err != nil {
+		if err := d.keepMap(ctx, e, after, scripts, &done); err != nil {
 			return done, err
 		}
 		edited, err := e.Bytes()
@@ -210,7 +214,7 @@ func Successors(old, new *record.Sealed) map[*record.File]*record.File {
 
 // Part is a file's part in its library, whatever its version: its name without version, and its build.
 func Part(name string, build record.Build) string {
-	stem, _ := delivery.NameVersion(path.Base(name))
+	stem, _ := marks.NameVersion(path.Base(name))
 	return strings.ToLower(stem) + " " + string(build) + " " + path.Ext(name)
 }
 
@@ -399,7 +403,7 @@ func Omit(places map[string]bool) PageWork {
 			} else if at != "" {
 				at = e.PlaceInProject(i)
 			}
-			if e.Runs(i) && (places[at] || places[e.Targets[i].URL]) {
+			if e.Stands(i) && (places[at] || places[e.Targets[i].URL]) {
 				e.Remove(i)
 				if n, _ := e.FallbackOf(i); n >= 0 {
 					e.Remove(n)

@@ -51,6 +51,9 @@ func (d *Draft) Move(from, to paths.InSite) {
 // Moves are the files of the site's own that are to be moved.
 func (d *Draft) Moves() map[paths.InSite]paths.InSite { return d.moving }
 
+// OnOwn has the site's own stylesheets and scripts edited, once what they refer to is right. It may run for several files at once.
+func (d *Draft) OnOwn(edit func(name paths.InSite, b []byte) []byte) { d.own = edit }
+
 // InScripts asks for texts in scripts that are paths of what moves to be changed, too; else they are only told.
 func (d *Draft) InScripts(change bool) { d.inScripts = change }
 
@@ -79,7 +82,7 @@ func (d *Draft) relink(ctx context.Context, after *project.Project) (*relinker, 
 	for from, to := range d.moving {
 		r.moved[from] = to
 	}
-	if len(r.moved) == 0 {
+	if len(r.moved) == 0 && d.own == nil {
 		return nil, nil
 	}
 	site, err := d.Site(ctx)
@@ -250,6 +253,9 @@ func (r *relinker) files(ctx context.Context) error {
 			return err
 		}
 		edited := r.edited(name, b)
+		if d := r.d; d.own != nil {
+			edited = d.own(name, edited)
+		}
 		if to, moves := r.own[name]; moves {
 			return r.d.carry(at, r.after.InProject(to), edited, stamp)
 		}

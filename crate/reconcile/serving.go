@@ -46,10 +46,11 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 		if s.Serve != "" {
 			e.Serve(l, s.Serve == record.CDN)
 		}
+		e.Build(l, s.Build)
 	}
 	for i := range e.Includes {
 		of := e.Of[i]
-		if !e.Runs(i) || of.File == nil || !slices.Contains(s.Libraries, of.Library) {
+		if !e.Stands(i) || of.File == nil || !slices.Contains(s.Libraries, of.Library) {
 			continue
 		}
 		sealed := e.Project().Seal.Libraries[of.Library]
@@ -72,8 +73,10 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 			done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
 		}
 	}
-	if e.Edits() || s.Hints || len(e.OwnHints(e.Project())) > 0 {
-		e.Hint(s.Hints)
+	if e.Edits() || s.Hints || e.HasHints() {
+		if e.Hint(s.Hints) {
+			done.Also = append(done.Also, "its hints")
+		}
 	}
 	return nil
 }
@@ -136,7 +139,7 @@ func elsewhere(p *project.Project, was, now *record.Library, versions [2]string,
 func (s *Serving) fallback(ctx context.Context, e *tags.Editor, i int, of, to project.Sealed, linked bool) (onError string, err error) {
 	old, local := e.FallbackOf(i)
 	tag := ""
-	if linked && (s.Fallback || s.Serve == "" && local != tags.Target{}) {
+	if linked && !e.Includes[i].NoModule && (s.Fallback || s.Serve == "" && local != tags.Target{}) {
 		at, _ := e.Project().InSite(to.File.At)
 		why := "the page's base leads to another site"
 		if ref, ok := tags.Reference(e.Page.Page, e.Path, at); ok {

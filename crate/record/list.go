@@ -38,6 +38,7 @@ type List struct {
 	Names     Names                  `yaml:"names,omitempty"`
 	Browsers  string                 `yaml:"browsers,omitempty"`
 	Headers   []string               `yaml:"headers,flow,omitempty"` // files, from the project's root, in which the server's headers are written
+	Modules   Modules                `yaml:"modules,flow,omitempty"`
 	Libraries Libraries              `yaml:"libraries,omitempty"`
 	Own       Own                    `yaml:"own,omitempty"`
 	CDNs      map[string]cdn.Pattern `yaml:"cdns,omitempty"`
@@ -88,6 +89,7 @@ type Library struct {
 	Integrity bool              `yaml:"integrity,omitempty"`
 	Hold      *Hold             `yaml:"hold,flow,omitempty"`
 	Because   string            `yaml:"because,omitempty"`
+	Forget    []string          `yaml:"forget,flow,omitempty"` // names that are gone, and that check is not to miss any more
 	Rename    map[string]string `yaml:"rename,flow,omitempty"`
 	Places    map[string]string `yaml:"places,flow,omitempty"` // a file's or folder's own place in the site, by its path in the source
 	Keep      []string          `yaml:"keep,flow,omitempty"`   // files beside, never tagged
@@ -253,6 +255,7 @@ func (l *List) validate(root *yaml.Node) error {
 			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of the project: %s", name, fault), Next: "write a path from the project's root, such as public/_headers"}
 		}
 	}
+	errs = append(errs, oneOf(string(l.Modules.Map), "modules/map", string(InlineMap), string(NoMap)))
 	if _, err := support.Parse(l.Browsers); err != nil {
 		at := child(root, "browsers")
 		return &ListError{Line: at.Line, Column: at.Column, Problem: "browsers: " + err.Error()}

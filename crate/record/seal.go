@@ -41,7 +41,12 @@ type Sealed struct {
 	Linked bool `json:"linked,omitempty"`
 	// Imports are the names under which modules import its files: a specifier to a path in the delivery.
 	Imports map[string]string `json:"imports,omitempty"`
-	Files   []File            `json:"files"`
+	// Asks are the packages that its own modules import by name, each with the range of versions that its manifest allows.
+	Asks map[string]string `json:"asks,omitempty"`
+	// Gone are names that earlier versions of it offered and the present one does not, by the version that had them last: .class, --property,
+	// @keyframes, global.
+	Gone  map[string][]string `json:"gone,omitempty"`
+	Files []File              `json:"files"`
 }
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
@@ -51,11 +56,12 @@ type File struct {
 	Size      int64           `json:"size"`
 	Integrity string          `json:"integrity"` // sha384, as in Subresource Integrity
 	Build     Build           `json:"build,omitempty"`
-	Pair      string          `json:"pair,omitempty"`   // the path of the same thing in the other build
-	Role      Role            `json:"page,omitempty"`   // true for what goes on pages
-	Module    bool            `json:"module,omitempty"` // an ES module, for tags of type module
-	URL       string          `json:"url,omitempty"`    // where it was found, if no CDN's pattern leads there
-	Facts     *Facts          `json:"facts,omitempty"`  // of a script for pages, so that it is known where its bytes are at no hand
+	Pair      string          `json:"pair,omitempty"`     // the path of the same thing in the other build
+	Role      Role            `json:"page,omitempty"`     // true for what goes on pages
+	Module    bool            `json:"module,omitempty"`   // an ES module, for tags of type module
+	NoModule  bool            `json:"nomodule,omitempty"` // a plain script beside the library's module, for browsers that know none
+	URL       string          `json:"url,omitempty"`      // where it was found, if no CDN's pattern leads there
+	Facts     *Facts          `json:"facts,omitempty"`    // of a script for pages, so that it is known where its bytes are at no hand
 }
 
 // Facts are what reading a script told, in short: all that its order on a page and the checks of others go by.
@@ -200,6 +206,12 @@ func (s *Seal) Bytes() []byte {
 		}
 		if len(lib.Imports) > 0 {
 			fmt.Fprintf(&b, " \"imports\": %s,\n", quote(lib.Imports))
+		}
+		if len(lib.Asks) > 0 {
+			fmt.Fprintf(&b, " \"asks\": %s,\n", quote(lib.Asks))
+		}
+		if len(lib.Gone) > 0 {
+			fmt.Fprintf(&b, " \"gone\": %s,\n", quote(lib.Gone))
 		}
 		b.WriteString(" \"files\": [")
 		files := slices.Clone(lib.Files)

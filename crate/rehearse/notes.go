@@ -2,6 +2,7 @@ package rehearse
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -82,7 +83,7 @@ func (s *stage) evals() error {
 // asks notes that the script which runs asks for an address.
 func (s *stage) asks(address, by string) {
 	a := Asked{Address: address, By: by, Sure: s.sure()}
-	a.Script, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
+	a.Script, a.Module, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
 	if len(address) <= mostText && len(s.out.Asked) < mostFaults && !slices.ContainsFunc(s.out.Asked, func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
 		s.out.Asked = append(s.out.Asked, a)
 	}
@@ -97,7 +98,7 @@ func (s *stage) rejections() {
 			return
 		}
 		r := rejection{promise: p, fault: Fault{When: s.when, Sure: s.sure()}}
-		r.fault.Script, r.fault.Line, r.fault.Column = s.place(s.vm.CaptureCallStack(0, nil))
+		r.fault.Script, r.fault.Module, r.fault.Line, r.fault.Column = s.place(s.vm.CaptureCallStack(0, nil))
 		s.rejected = append(s.rejected, r)
 	})
 }
@@ -118,4 +119,35 @@ func (s *stage) unhandled() {
 		s.report(r.fault)
 	}
 	s.rejected = nil
+}
+
+// address is a reference as an address, by its parts, nil where it is none (URL Standard, section 6.1).
+func address(ref, base string) any {
+	u, err := url.Parse(strings.TrimSpace(ref))
+	if err == nil && base != "" {
+		var from *url.URL
+		if from, err = url.Parse(base); err == nil && from.IsAbs() {
+			u = from.ResolveReference(u)
+		}
+	}
+	if err != nil || !u.IsAbs() {
+		return nil
+	}
+	if u.Host != "" && u.Path == "" {
+		u.Path = "/"
+	}
+	parts := map[string]string{"href": u.String(), "protocol": u.Scheme + ":", "host": u.Host, "hostname": u.Hostname(), "port": u.Port(), "pathname": u.EscapedPath(), "search": "", "hash": "", "origin": "null"}
+	if u.Host != "" {
+		parts["origin"] = u.Scheme + "://" + u.Host
+	}
+	if u.RawQuery != "" {
+		parts["search"] = "?" + u.RawQuery
+	}
+	if u.Fragment != "" {
+		parts["hash"] = "#" + u.EscapedFragment()
+	}
+	if u.Opaque != "" {
+		parts["pathname"] = u.Opaque
+	}
+	return parts
 }

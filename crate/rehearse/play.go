@@ -18,6 +18,7 @@ const mostTime = 2000
 // before it, and nothing else. Then come the deferred scripts, the events that tell that the page is ready and
 // loaded, and timers up to a bound (HTML Standard, section 13.2.7).
 func (s *stage) play() error {
+	s.units()
 	root, err := html.Parse(strings.NewReader(s.req.HTML))
 	if err != nil {
 		return err
@@ -155,11 +156,18 @@ func (s *stage) script(i int) {
 	doc := s.room.Get("document").ToObject(s.vm)
 	doc.Set("currentScript", s.elems[i])
 	defer doc.Set("currentScript", goja.Null())
-	s.out.Ran[i] = s.text(fmt.Sprintf("script %d", i), sc.Text)
-	if !s.out.Ran[i] {
-		// What it would have defined may be there in part.
+	if sc.Module > 0 {
+		doc.Set("currentScript", goja.Null())
+		ended, known := s.module(sc.Module - 1)
+		for _, g := range sc.Defines {
+			if !known {
+				s.stand(g)
+			}
+		}
+		s.out.Ran[i] = ended
 		return
 	}
+	s.out.Ran[i] = s.text(fmt.Sprintf("script %d", i), sc.Text)
 }
 
 // stand lets something that takes anything stand in for a global.
@@ -184,7 +192,7 @@ func compile(name, text string) (*goja.Program, error) {
 
 // text runs a text. It tells whether that came to its end.
 func (s *stage) text(name, text string) bool {
-	program, err := compile(name, text)
+	program, err := compile(name, withImports(text))
 	var wrong *goja.CompilerSyntaxError
 	if err != nil {
 		// The engine may lack what browsers have; callers who parsed it know better.
@@ -278,8 +286,10 @@ func (s *stage) load(e *goja.Object) {
 	s.text("loaded "+src.String(), text)
 }
 
-func (s *stage) resolve(ref string) string {
-	base, err := url.Parse(s.req.Address)
+func (s *stage) resolve(ref string) string { return s.resolveFrom(s.req.Address, ref) }
+
+func (s *stage) resolveFrom(address, ref string) string {
+	base, err := url.Parse(address)
 	if err != nil {
 		return ref
 	}

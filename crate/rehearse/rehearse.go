@@ -48,6 +48,10 @@ type Script struct {
 	Unknown bool     `json:"unknown,omitempty"`
 	// Ask are members of globals, such as race.fn.boat, that are looked up before it runs.
 	Ask []string `json:"ask,omitempty"`
+	// Module is the place of a module script in the request's modules, from 1; 0 is a plain script, whose import() lead where Imports say, as
+	// those of modules do.
+	Module  int            `json:"module,omitempty"`
+	Imports map[string]int `json:"imports,omitempty"`
 }
 
 // A Request is a page to rehearse.
@@ -55,6 +59,7 @@ type Request struct {
 	HTML    string            `json:"html"`
 	Address string            `json:"address"` // an absolute address of the page
 	Scripts []Script          `json:"scripts"`
+	Modules []Module          `json:"modules,omitempty"`
 	Texts   map[string]string `json:"texts,omitempty"`   // of scripts that others may load, by address
 	Browser []string          `json:"browser"`           // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
@@ -74,7 +79,8 @@ const (
 
 // A Fault is what a browser's console would say of a script.
 type Fault struct {
-	Script  int    `json:"script"` // in the request; -1 where it can't be told
+	Script  int    `json:"script"`           // in the request; -1 where it can't be told
+	Module  int    `json:"module,omitempty"` // in the request, from 1: in whose text the place is
 	Line    int    `json:"line"`
 	Column  int    `json:"column"`
 	Message string `json:"message"`
@@ -112,6 +118,7 @@ type Report struct {
 // Asked is an address that a script asked for.
 type Asked struct {
 	Script  int    `json:"script"`
+	Module  int    `json:"module,omitempty"` // as in a fault
 	Address string `json:"address"`
 	By      string `json:"by"` // the element, or fetch, or worker
 	Line    int    `json:"line"`
@@ -139,6 +146,8 @@ type stage struct {
 	depth   int
 
 	rejected []rejection
+	made     []*unit       // of the request's modules
+	soon     goja.Callable // calls a function a moment later, and gives a promise of what that returns
 }
 
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
@@ -215,6 +224,7 @@ func (s *stage) open() error {
 		s.report(Fault{Script: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
 	})
 	host.Set("asks", s.asks)
+	host.Set("address", address)
 	host.Set("run", func(call goja.FunctionCall) goja.Value {
 		f, ok := goja.AssertFunction(call.Argument(0))
 		if !ok {
@@ -248,7 +258,7 @@ func (s *stage) watch() {
 			return
 		}
 		r := Read{Script: s.current, Global: name, When: s.when}
-		r.Script, r.Line, r.Column = s.place(s.vm.CaptureCallStack(0, nil))
+		r.Script, _, r.Line, r.Column = s.place(s.vm.CaptureCallStack(0, nil))
 		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool { return o.Script == r.Script && o.Global == r.Global }) && len(s.out.Reads) < 2000 && len(name) <= mostText {
 			s.out.Reads = append(s.out.Reads, r)
 		}
@@ -294,24 +304,33 @@ var idNames = regexp.MustCompile(`^[A-Za-z_][\w-]*$`)
 
 func (s *stage) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
 
-// place finds the script and the place in it that a call stack speaks of.
-func (s *stage) place(stack []goja.StackFrame) (script, line, column int) {
+// place finds the script and the place in it that a call stack speaks of; of a place in a module that module's number too, from 1.
+func (s *stage) place(stack []goja.StackFrame) (script, module, line, column int) {
 	for _, f := range stack {
 		at := f.Position()
 		var n int
-		if _, err := fmt.Sscanf(f.SrcName(), "script %d", &n); err != nil || at.Line == 0 {
+		if at.Line == 0 {
 			continue
 		}
 		line, column = at.Line, at.Column
-		if sc := s.req.Scripts[n]; sc.Line > 0 {
-			if line == 1 {
-				column += max(0, sc.Column-1)
-			}
-			line += sc.Line - 1
+		begin, first := 0, 0
+		if _, err := fmt.Sscanf(f.SrcName(), "script %d", &n); err == nil {
+			script, begin, first = n, s.req.Scripts[n].Line, s.req.Scripts[n].Column
+		} else if _, err := fmt.Sscanf(f.SrcName(), "module %d", &n); err == nil && line > ahead {
+			script, module, line = s.made[n].owner, n+1, line-ahead
+			begin, first = s.made[n].Line, s.made[n].Column
+		} else {
+			continue
 		}
-		return n, line, column
+		if begin > 0 {
+			if line == 1 {
+				column += max(0, first-1)
+			}
+			line += begin - 1
+		}
+		return script, module, line, column
 	}
-	return s.current, 0, 0
+	return s.current, 0, 0, 0
 }
 
 // elsewhere are names that servers and loaders have and browsers have not.
@@ -334,7 +353,7 @@ func (s *stage) fault(err error) {
 		s.report(f)
 		return
 	}
-	f.Script, f.Line, f.Column = s.place(ex.Stack())
+	f.Script, f.Module, f.Line, f.Column = s.place(ex.Stack())
 	f.Message = ex.Value().String()
 	if f.Script >= 0 && s.touched[f.Script] {
 		f.Sure = false

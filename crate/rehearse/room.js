@@ -766,6 +766,50 @@
   location.toString = function () { return room.href; };
   location.assign = location.replace = location.reload = noop;
   ["window", "self", "frames", "parent", "top"].forEach(function (k) { defineHidden(root, k, root); });
+  // Addresses (URL Standard, section 6).
+  class URL {
+    constructor(ref, base) {
+      var parts = host.address(String(ref), base === undefined ? "" : String(base));
+      if (!parts) throw new TypeError("Failed to construct 'URL': Invalid URL");
+      for (var k in parts) this[k] = parts[k];
+      this.searchParams = new URLSearchParams(this.search);
+    }
+    toString() { return this.href; }
+    toJSON() { return this.href; }
+    static canParse(ref, base) { return !!host.address(String(ref), base === undefined ? "" : String(base)); }
+    static createObjectURL() { host.touch(); return "blob:" + location.origin + "/it"; }
+    static revokeObjectURL() {}
+  }
+  class URLSearchParams {
+    constructor(text) {
+      this.list = [];
+      var add = this.append.bind(this);
+      if (text && typeof text === "object") {
+        if (text[Symbol.iterator]) for (var pair of text) add(pair[0], pair[1]);
+        else for (var k in text) add(k, text[k]);
+        return;
+      }
+      var plain = function (s) { try { return decodeURIComponent(s.replace(/\+/g, " ")); } catch (e) { return s; } };
+      String(text === undefined ? "" : text).replace(/^\?/, "").split("&").forEach(function (part) {
+        if (part) add(plain(part.split("=")[0]), plain(part.split("=").slice(1).join("=")));
+      });
+    }
+    append(k, v) { this.list.push([String(k), String(v)]); }
+    delete(k) { this.list = this.list.filter(function (pair) { return pair[0] !== k; }); }
+    set(k, v) { this.delete(k); this.append(k, v); }
+    get(k) { var pair = this.list.find(function (pair) { return pair[0] === k; }); return pair ? pair[1] : null; }
+    getAll(k) { return this.list.filter(function (pair) { return pair[0] === k; }).map(function (pair) { return pair[1]; }); }
+    has(k) { return this.get(k) !== null; }
+    sort() { this.list.sort(function (a, b) { return a[0] < b[0] ? -1 : a[0] > b[0] ? 1 : 0; }); }
+    forEach(f, self) { this.list.slice().forEach(function (pair) { f.call(self, pair[1], pair[0]); }); }
+    entries() { return this.list[Symbol.iterator](); }
+    keys() { return this.list.map(function (pair) { return pair[0]; })[Symbol.iterator](); }
+    values() { return this.list.map(function (pair) { return pair[1]; })[Symbol.iterator](); }
+    [Symbol.iterator]() { return this.entries(); }
+    toString() { return this.list.map(function (pair) { return encodeURIComponent(pair[0]) + "=" + encodeURIComponent(pair[1]); }).join("&"); }
+  }
+  defineHidden(root, "URL", URL);
+  defineHidden(root, "URLSearchParams", URLSearchParams);
   host.browser().forEach(function (k) { if (!(k in root)) defineHidden(root, k, anything()); });
   ["onclick", "onsubmit", "onchange", "oninput", "onfocus", "onblur", "onkeydown", "onkeyup", "onkeypress", "onmousedown", "onmouseup", "onmouseover", "onmouseout", "onmousemove", "onmouseenter", "onmouseleave", "onwheel", "onselect", "oncontextmenu", "ondblclick", "ondragstart", "ondrop", "onpointerdown", "onpointerup", "onpointermove", "onanimationstart", "onanimationend", "ontransitionend", "onstorage", "onoffline", "ononline", "onpagehide", "onpageshow", "onrejectionhandled", "onunhandledrejection",
    "onload", "onerror", "onresize", "onscroll", "onhashchange", "onpopstate", "onbeforeunload", "onunload", "onmessage", "ontouchstart"].forEach(function (k) { if (k !== "ontouchstart") defineHidden(root, k, null); });

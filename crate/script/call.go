@@ -14,6 +14,16 @@ func (f *follower) args(a *js.Args, this value) []value {
 var runsItsFunctions = map[string]bool{"forEach": true, "map": true, "filter": true, "some": true, "every": true, "reduce": true,
 	"reduceRight": true, "sort": true, "find": true, "findIndex": true, "flatMap": true, "replace": true, "from": true, "call": true, "apply": true}
 
+// calls notes that a value is called: only where it is there, by an optional call.
+func (f *follower) calls(callee value, optional bool) {
+	if !optional || callee.kind != foreign {
+		f.use(callee)
+		return
+	}
+	f.noteAs(callee.need, weaker(f.strength), false)
+	f.tested[callee.need.Name] = true
+}
+
 func (f *follower) callExpr(x *js.CallExpr, this value) value {
 	// Nothing is evaluated twice here: calls nest in each other, and each time would double what is below.
 	var callee value
@@ -70,7 +80,7 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 	case global:
 		return callee // Function("return this")()
 	case foreign, unknown:
-		f.use(callee)
+		f.calls(callee, x.Optional)
 	case browser:
 		if callee.text == "Function" || callee.text == "eval" {
 			return value{kind: global}

@@ -6,7 +6,7 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 )
 
-// It is longer than others since it has one case for each kind of expression.
+// eval follows an expression.
 func (f *follower) eval(e js.IExpr, this value) value {
 	if e == nil || f.depth > 400 {
 		return value{}
@@ -49,22 +49,7 @@ func (f *follower) eval(e js.IExpr, this value) value {
 	case *js.CallExpr:
 		return f.callExpr(x, this)
 	case *js.NewExpr:
-		callee := f.eval(x.X, this)
-		f.use(callee)
-		var args []value
-		if x.Args != nil {
-			args = f.args(x.Args, this)
-		}
-		if callee.kind == browser && callee.text == "Promise" {
-			for _, a := range args {
-				f.callValue(a, nil, value{})
-			}
-		}
-		if callee.kind == browser && callee.text == "Function" {
-			return value{kind: global}
-		}
-		f.callValue(callee, args, value{kind: container})
-		return value{kind: container}
+		return f.newExpr(x, this)
 	case *js.ArrayExpr:
 		v := value{kind: container}
 		for _, el := range x.List {
@@ -91,6 +76,26 @@ func (f *follower) eval(e js.IExpr, this value) value {
 		f.declare(x, this)
 	}
 	return value{}
+}
+
+// newExpr follows what is made anew; what a promise is given to run is run.
+func (f *follower) newExpr(x *js.NewExpr, this value) value {
+	callee := f.eval(x.X, this)
+	f.use(callee)
+	var args []value
+	if x.Args != nil {
+		args = f.args(x.Args, this)
+	}
+	if callee.kind == browser && callee.text == "Promise" {
+		for _, a := range args {
+			f.callValue(a, nil, value{})
+		}
+	}
+	if callee.kind == browser && callee.text == "Function" {
+		return value{kind: global}
+	}
+	f.callValue(callee, args, value{kind: container})
+	return value{kind: container}
 }
 
 func (f *follower) literal(x *js.LiteralExpr, this value) value {
@@ -209,7 +214,7 @@ func (f *follower) unary(x *js.UnaryExpr, this value) value {
 	return value{}
 }
 
-// It is longer than others since it has one case for each operator.
+// binary follows an expression with an operator between two others.
 func (f *follower) binary(x *js.BinaryExpr, this value) value {
 	switch x.Op {
 	case js.EqToken:
@@ -232,26 +237,7 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 		f.eval(x.Y, this)
 		return value{}
 	case js.AndToken:
-		cond, yes, _ := f.test(x.X, this)
-		switch cond.kind {
-		case falsehood, undefined:
-			return value{kind: falsehood}
-		}
-		mark := len(f.present)
-		f.present = append(f.present, names(yes)...)
-		if cond.kind != truth {
-			f.unsure++
-			defer func() { f.unsure-- }()
-		}
-		v := f.eval(x.Y, this)
-		f.present = f.present[:mark]
-		if cond.kind == truth || v.kind == global {
-			return v
-		}
-		if v.kind == foreign {
-			return v
-		}
-		return value{}
+		return f.and(x, this)
 	case js.OrToken, js.NullishToken:
 		a := f.orElse(x.X, this)
 		switch a.kind {
@@ -304,6 +290,27 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 	b := f.eval(x.Y, this)
 	if x.Op == js.AddToken && a.kind == text && b.kind == text {
 		return value{kind: text, text: a.text + b.text}
+	}
+	return value{}
+}
+
+// and follows X && Y: in Y is there what X asks for.
+func (f *follower) and(x *js.BinaryExpr, this value) value {
+	cond, yes, _ := f.test(x.X, this)
+	switch cond.kind {
+	case falsehood, undefined:
+		return value{kind: falsehood}
+	}
+	mark := len(f.present)
+	f.present = append(f.present, names(yes)...)
+	if cond.kind != truth {
+		f.unsure++
+		defer func() { f.unsure-- }()
+	}
+	v := f.eval(x.Y, this)
+	f.present = f.present[:mark]
+	if cond.kind == truth || v.kind == global || v.kind == foreign {
+		return v
 	}
 	return value{}
 }

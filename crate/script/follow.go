@@ -46,12 +46,13 @@ type closure struct {
 
 // follower runs a script over values of which little is known.
 type follower struct {
-	src     []byte
-	lines   *lines.Index     // of src
-	globals map[string]value // what the script has assigned to globals
-	vars    map[*js.Var]value
-	needs   map[string]*Need
-	defines map[string]Global
+	src      []byte // as it is parsed; original is the script as it was
+	original []byte
+	lines    *lines.Index     // of src
+	globals  map[string]value // what the script has assigned to globals
+	vars     map[*js.Var]value
+	needs    map[string]*Need
+	defines  map[string]Global
 	// parts are members given to others' globals, and partNeeds members of such that are used while loading.
 	parts, partNeeds map[string]Global
 	declared         map[string]bool // at the top level, by a declaration
@@ -67,6 +68,7 @@ type follower struct {
 	depth              int
 
 	isModule, sawAMD, sawServer         bool
+	elsewhere                           bool // it read what only servers have, where a browser stops
 	callsDefine, usesModule, usesExport bool
 	mayExport                           bool // in a branch that may not be a browser's
 	imports                             []string
@@ -226,7 +228,7 @@ func (f *follower) block(list []js.IStmt, this value) (result value, ended bool)
 	return result, false
 }
 
-// It is longer than others since it has one case for each kind of statement.
+// statement follows a statement; ended tells that what stands behind it does not run.
 func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) {
 	if f.depth > 400 {
 		return value{}, false
@@ -296,27 +298,33 @@ func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) 
 	case *js.BranchStmt:
 		return value{}, true
 	case *js.TryStmt:
-		if s.Catch != nil {
-			f.guarded++
-			f.safe++
-		}
-		result, _ = f.block(s.Body.List, this)
-		if s.Catch != nil {
-			f.guarded--
-			f.safe--
-			if r, _ := f.block(s.Catch.List, this); result.kind == unknown {
-				result = r
-			}
-		}
-		if s.Finally != nil {
-			f.block(s.Finally.List, this)
-		}
+		result = f.try(s, this)
 	case *js.ExportStmt:
 		if s.Decl != nil {
 			f.evalAny(s.Decl, this)
 		}
 	}
 	return result, false
+}
+
+// try follows a statement whose faults, where it catches them, are nobody's.
+func (f *follower) try(s *js.TryStmt, this value) (result value) {
+	if s.Catch != nil {
+		f.guarded++
+		f.safe++
+	}
+	result, _ = f.block(s.Body.List, this)
+	if s.Catch != nil {
+		f.guarded--
+		f.safe--
+		if r, _ := f.block(s.Catch.List, this); result.kind == unknown {
+			result = r
+		}
+	}
+	if s.Finally != nil {
+		f.block(s.Finally.List, this)
+	}
+	return result
 }
 
 // evalAny evaluates what stands in an expression's place but may be a declaration.

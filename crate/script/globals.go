@@ -45,12 +45,16 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 	if v, ok := f.globals[name]; ok {
 		return v
 	}
+	if free && f.imported[name] {
+		return value{kind: container}
+	}
 	if alias[name] {
 		return value{kind: global}
 	}
 	if absent[name] {
 		f.sawAMD = f.sawAMD || name == "define"
 		f.sawServer = f.sawServer || name != "define"
+		f.elsewhere = f.elsewhere || free && f.safe == 0 && f.strength == Hard && name != "define"
 		if free && f.guarded == 0 && f.strength == Hard {
 			switch name {
 			case "define":
@@ -63,9 +67,6 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 	}
 	if _, ok := browserNames[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
 		return value{kind: browser, text: name}
-	}
-	if f.imported[name] {
-		return value{kind: container}
 	}
 	if name == "undefined" || name == "NaN" {
 		return value{kind: undefined}

@@ -5,12 +5,15 @@ import (
 	"strings"
 
 	"github.com/tdewolff/parse/v2/js"
+
+	"merrycrate.example/merry/crate/ecma"
 )
 
 // An Import is one statement by which a module imports from another, or exports what another does (ECMA-262, section 16.2).
 type Import struct {
 	From   string   `json:"from"`            // the specifier as it is written
 	Names  []string `json:"names,omitempty"` // that the other must export; default is one
+	Type   string   `json:"type,omitempty"`  // json or css, where it is no script
 	Line   int      `json:"line"`
 	Column int      `json:"column"`
 }
@@ -19,7 +22,7 @@ type Import struct {
 func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []string) {
 	from := func(module []byte, names []string) {
 		g := f.place("", module)
-		imports = append(imports, Import{From: strings.Trim(string(module), "\"'`"), Names: names, Line: g.Line, Column: g.Column + 1}) // behind the quote
+		imports = append(imports, Import{From: strings.Trim(string(module), "\"'`"), Names: names, Type: ecma.TypeBehind(f.original, ecma.Offset(f.src, module), len(module)), Line: g.Line, Column: g.Column + 1}) // behind the quote
 	}
 	for _, s := range ast.List {
 		switch s := s.(type) {
@@ -29,7 +32,7 @@ func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []stri
 				names = append(names, "default")
 			}
 			for _, a := range s.List {
-				if name := firstOf(a.Name, a.Binding); name != "*" {
+				if name := unquoted(firstOf(a.Name, a.Binding)); name != "*" {
 					names = append(names, name)
 				}
 			}
@@ -41,8 +44,8 @@ func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []stri
 				case len(a.Name) == 0 && string(a.Binding) == "*":
 					stars = append(stars, strings.Trim(string(s.Module), "\"'`"))
 				default:
-					exports = append(exports, string(a.Binding))
-					if name := firstOf(a.Name, a.Binding); name != "*" {
+					exports = append(exports, unquoted(string(a.Binding)))
+					if name := unquoted(firstOf(a.Name, a.Binding)); name != "*" {
 						names = append(names, name)
 					}
 				}
@@ -60,6 +63,9 @@ func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []stri
 	slices.Sort(exports)
 	return imports, slices.Compact(exports), stars
 }
+
+// unquoted is a name as it is meant: one that is written as a text has quotes.
+func unquoted(name string) string { return strings.Trim(name, "\"'") }
 
 func firstOf(a, b []byte) string {
 	if len(a) > 0 {
@@ -82,31 +88,9 @@ func declaredBy(n js.INode) []string {
 	case *js.VarDecl:
 		var list []string
 		for _, b := range n.List {
-			list = append(list, bound(b.Binding)...)
+			list = append(list, ecma.Bound(b.Binding)...)
 		}
 		return list
 	}
 	return nil
-}
-
-// bound lists the names of a pattern.
-func bound(b js.IBinding) []string {
-	var list []string
-	switch b := b.(type) {
-	case *js.Var:
-		list = append(list, string(b.Data))
-	case *js.BindingArray:
-		for _, e := range b.List {
-			list = append(list, bound(e.Binding)...)
-		}
-		list = append(list, bound(b.Rest)...)
-	case *js.BindingObject:
-		for _, e := range b.List {
-			list = append(list, bound(e.Value.Binding)...)
-		}
-		if b.Rest != nil {
-			list = append(list, string(b.Rest.Data))
-		}
-	}
-	return list
 }

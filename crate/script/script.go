@@ -13,11 +13,11 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"unsafe"
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
 
+	"merrycrate.example/merry/crate/ecma"
 	"merrycrate.example/merry/crate/lines"
 )
 
@@ -88,6 +88,10 @@ type Report struct {
 	Imports []Import `json:"import_list,omitempty"`
 	Exports []string `json:"exports,omitempty"`
 	Stars   []string `json:"stars,omitempty"`
+	// Elsewhere says that a module counts on what only servers and bundlers have, such as process, and stops on a page.
+	Elsewhere bool `json:"elsewhere,omitempty"`
+	// Loads are the files that it asks for while it runs, as far as it names them by constant texts.
+	Loads []Load `json:"loads,omitempty"`
 }
 
 // Hard lists the needs without which the script does not work.
@@ -157,7 +161,7 @@ func analyze(src []byte) *Report {
 	}
 	// The parser puts a NUL behind its input; a copy keeps the caller's bytes as they are.
 	buf := append(make([]byte, 0, len(src)+1), src...)
-	ast, err := parsed(buf)
+	ast, err := ecma.Parse(buf)
 	if err != nil {
 		r := &Report{Form: Broken, Fault: err.Error()}
 		if pe, ok := err.(*parse.Error); ok {
@@ -165,12 +169,15 @@ func analyze(src []byte) *Report {
 		}
 		return r
 	}
-	f := &follower{src: buf, lines: lines.Of(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, original: src, lines: lines.Of(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
+	loads, module := f.loads(ast)
+	f.isModule = module
 	f.script(ast)
-	r := &Report{Syntax: newestSyntax(ast, buf), Form: f.form(), ModuleImport: f.imports}
+	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads}
 	if r.Form == Module {
 		r.Imports, r.Exports, r.Stars = f.modules(ast)
+		r.Elsewhere = f.elsewhere
 	}
 	for _, g := range f.defines {
 		r.Defines = append(r.Defines, g)
@@ -232,21 +239,8 @@ func sortedGlobals(m map[string]Global) []Global {
 // place turns a slice of the source into the global of that name at that place.
 func (f *follower) place(name string, at []byte) Global {
 	g := Global{Name: name}
-	if offset := offsetIn(f.src, at); offset >= 0 {
+	if offset := ecma.Offset(f.src, at); offset >= 0 {
 		g.Line, g.Column = f.lines.At(offset)
 	}
 	return g
-}
-
-// offsetIn finds where in src a slice of it begins, -1 where it is none: the syntax tree has the names'
-// bytes and not their places.
-func offsetIn(src, part []byte) int {
-	if len(part) == 0 || len(src) == 0 {
-		return -1
-	}
-	offset := int(uintptr(unsafe.Pointer(unsafe.SliceData(part))) - uintptr(unsafe.Pointer(unsafe.SliceData(src))))
-	if offset < 0 || offset >= len(src) {
-		return -1
-	}
-	return offset
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
@@ -18,6 +19,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 )
 
 // A Library is one on its way into the project: what its entry will say, and where its files come from.
@@ -54,7 +56,9 @@ func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Pla
 	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Delivery, l.Selection, place.At, l.Linked, l.Policy); err != nil {
 		return nil, err
 	}
-	sealed.Imports = l.imports(sealed)
+	l.pairForms(sealed)
+	sealed.Gone = l.gone(d, sealed)
+	sealed.Imports, sealed.Asks = l.imports(sealed), l.asks(d, sealed)
 	if old := d.Seal.Libraries[lib.Name]; old != nil {
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; old.File(f.Path) != nil && old.File(f.Path).Integrity == f.Integrity {
@@ -78,6 +82,11 @@ func (l *Library) imports(sealed *record.Sealed) map[string]string {
 		}
 	}
 	list := named.Specifiers(modules)
+	for specifier, file := range l.Delivery.Specifiers() {
+		if list[specifier] == "" && slices.Contains(modules, file) {
+			list[specifier] = file
+		}
+	}
 	if list[named.Name] == "" {
 		var only []string
 		for _, f := range sealed.Files {
@@ -87,6 +96,43 @@ func (l *Library) imports(sealed *record.Sealed) map[string]string {
 		}
 		if len(only) == 1 {
 			list[named.Name] = only[0]
+		}
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	return list
+}
+
+// pairForms marks the library's plain script, in both builds, as that of browsers without modules, where its module goes on pages, too.
+func (l *Library) pairForms(sealed *record.Sealed) {
+	module := slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Module && f.Role == record.Tagged })
+	plain, ok := l.Delivery.InForm(script.Classic)
+	if !module || !ok {
+		return
+	}
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		f.NoModule = f.Role == record.Tagged && !f.Module && (f.Path == plain.Files[0] || f.Pair == plain.Files[0])
+	}
+}
+
+// asks are the packages that the library's modules import by name, with the ranges that its manifest allows.
+func (l *Library) asks(d *reconcile.Draft, sealed *record.Sealed) map[string]string {
+	list := map[string]string{}
+	for i := range sealed.Files {
+		if !sealed.Files[i].Module {
+			continue
+		}
+		b, err := l.From.ReadInto(sealed.Files[i].Path, nil)
+		if err != nil {
+			continue
+		}
+		for _, in := range d.Before.Facts.ScriptOf(sealed.Files[i].Integrity, b).Imports {
+			name := module.PackageOf(in.From)
+			if rng := cmp.Or(l.Delivery.Manifest.Dependencies[name], l.Delivery.Manifest.Peers[name]); !module.Relative(in.From) && rng != "" {
+				list[name] = rng
+			}
 		}
 	}
 	if len(list) == 0 {

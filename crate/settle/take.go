@@ -24,6 +24,7 @@ type TakeRequest struct {
 	Files     []string          // patterns; none takes the suggestion
 	Parts     []string          // options beside the suggestion, by name
 	Keep      []string          // patterns of files that lie beside, without tags
+	Form      script.Form       // the library's own script as a module or as a plain one, where that is not left to what is there
 	Whole     bool              // all that the source has for a page
 	Into      string            // one folder for all, from the site's
 	Places    map[string]string // own places of files and folders, by their paths in the source
@@ -175,7 +176,7 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 // choose selects the files: those that are asked for, beside those that are there.
 func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*delivery.Selection, error) {
 	lib.Whole = lib.Whole || req.Whole
-	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.imported != ""
+	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
 	if known == nil && lib.Take != nil && !asked {
 		sel, notes := Choose(o.Delivery, o.Version, *lib) // it is in the list, and was not taken yet
 		sel.Notes = append(sel.Notes, notes...)
@@ -198,10 +199,14 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	default:
 		// Where nothing is there yet, what is kept lies beside what is suggested.
 		wanted := req.Files
-		if len(req.Files) > 0 || known != nil && len(req.Parts) == 0 {
+		if len(req.Files) > 0 || known != nil && len(req.Parts) == 0 && req.Form == "" {
 			wanted = slices.Concat(req.Files, req.Keep)
 		}
-		if sel, err = origin.Select(o, wanted, req.Parts); err == nil && len(wanted) > 0 {
+		form, ferr := req.inForm(o)
+		if ferr != nil {
+			return nil, ferr
+		}
+		if sel, err = origin.Select(o, wanted, req.Parts, form...); err == nil && len(wanted) > 0 {
 			Roles(o.Delivery, sel, req.Files)
 		}
 		if err == nil && len(wanted) == 0 && len(req.Keep) > 0 {
@@ -223,6 +228,19 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	}
 	slices.SortFunc(sel.Choices, func(a, b delivery.Choice) int { return strings.Compare(a.Path, b.Path) })
 	return sel, nil
+}
+
+// inForm is the library's script in the form that is asked for.
+func (req *TakeRequest) inForm(o *origin.Opened) ([]delivery.Option, error) {
+	if req.Form == "" {
+		return nil, nil
+	}
+	option, ok := o.InForm(req.Form)
+	if !ok {
+		what := map[bool]string{true: "module that a page could import", false: "script for a plain tag"}[req.Form == script.Module]
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+cmp.Or(o.Said, req.Source), "%s has no %s", o.Tree.Name, what)
+	}
+	return []delivery.Option{option}, nil
 }
 
 // unite adds what is asked for to what is there. Of a part only what it brings is added, and a variant stands in for what
@@ -422,61 +440,6 @@ func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library
 		lib.Needs = append(lib.Needs, n.Library)
 	}
 	return nil
-}
-
-// imported takes the package that a module imports by name, where that is asked for. The import map of a page leads there, so that it needs
-// no tag.
-func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest, depth int) error {
-	name := strings.ToLower(n.Package)
-	if of := t.Draft.Before.With(t.Draft.List, t.Draft.Seal).Imported(n.Import); of.Library != "" {
-		n.Library = of.Library
-		return nil
-	}
-	rng := n.Range
-	if there := t.Draft.List.Library(name); there != nil {
-		rng = there.Version // another of its files is imported
-		if pkg, packaged := there.Package(); !packaged || pkg != n.Package {
-			return nil
-		}
-	}
-	if !req.WithNeeds || depth >= origin.MostDepth {
-		return nil
-	}
-	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, rng, nil)
-	if err != nil {
-		return err
-	}
-	if _, err := t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk, imported: n.Import}, depth+1); err != nil {
-		return fmt.Errorf("%s is imported by %s: %w", n.Package, n.At, err)
-	}
-	n.Library = name
-	return nil
-}
-
-// asModule chooses the module of a delivery that others import by a name, with what it imports itself, all without tags.
-func asModule(o *origin.Opened, specifier string) (*delivery.Selection, error) {
-	var named []string
-	if f := o.Entry(); f != nil {
-		named = append(named, f.Path)
-	}
-	file, rest := o.Specifiers()[specifier], strings.TrimPrefix(specifier, o.Manifest.Name+"/")
-	for _, name := range []string{file, rest, rest + ".js"} {
-		if f := o.File(name); f != nil && f.Script != nil && f.Script.Form == script.Module && !slices.Contains(named, name) {
-			named = append(named, name)
-			break
-		}
-	}
-	if len(named) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+" shows what it has; its bundled build, if there is one, needs no map", "%s has no module that a page can import", o.Manifest.Name)
-	}
-	sel, err := origin.Select(o, named, nil)
-	if err != nil {
-		return nil, err
-	}
-	for i := range sel.Choices {
-		sel.Choices[i].Page = false
-	}
-	return sel, nil
 }
 
 func knownNeeds(list *record.List, lib record.Library) error {

@@ -36,6 +36,8 @@ type Sheet struct {
 	Mentions []Mention
 	// rules are the declarations that each class has, each with the shape of its selector.
 	rules map[string]map[string]bool
+	decls map[string][]decl // of each class
+	vars  map[string]string // what custom properties are worth, the first value of each
 }
 
 // Makes lists the names that the stylesheet makes, each once, with its first place.
@@ -54,8 +56,16 @@ func (s *Sheet) Makes() []Mention {
 
 // Merge makes one sheet of several, as a page sees them.
 func Merge(sheets ...*Sheet) *Sheet {
-	all := &Sheet{rules: map[string]map[string]bool{}}
+	all := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}}
 	for _, s := range sheets {
+		for class, list := range s.decls {
+			all.decls[class] = append(all.decls[class], list...)
+		}
+		for name, value := range s.vars {
+			if _, known := all.vars[name]; !known {
+				all.vars[name] = value
+			}
+		}
 		all.Mentions = append(all.Mentions, s.Mentions...)
 		for class, rules := range s.rules {
 			if all.rules[class] == nil {
@@ -77,7 +87,7 @@ type token struct {
 // Read reads the names of a stylesheet and the rules of its classes. It splits rules as CSS Syntax Level 3 does
 // (section 5), nested ones too; what can't be read is passed over.
 func Read(b []byte) *Sheet {
-	s := &Sheet{rules: map[string]map[string]bool{}}
+	s := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}}
 	r := &reader{l: css.NewLexer(parse.NewInputBytes(b[:len(b):len(b)])), sheet: s}
 	r.block("", nil, 0)
 	return s
@@ -252,6 +262,9 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 	value := trim(list[colon+1:])
 	if strings.HasPrefix(property, "--") {
 		r.mention(Property, property, list[0].offset, true)
+		if _, known := r.sheet.vars[property]; !known {
+			r.sheet.vars[property] = flat(value)
+		}
 	}
 	low := strings.ToLower(property)
 	first := true // of a list's item
@@ -271,13 +284,13 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		}
 	}
 	for _, sel := range selectors {
-		r.rules(context, sel, low+":"+valueShape(value))
+		r.rules(context, sel, low+":"+valueShape(value), decl{context: context, property: low, value: flat(value)})
 	}
 }
 
 // rules notes a declaration with every class of a selector: the selector's shape has & for that class and * for others, so
 // that a rule is the same whatever its classes are called.
-func (r *reader) rules(context string, selector []token, declaration string) {
+func (r *reader) rules(context string, selector []token, declaration string, d decl) {
 	for i, t := range selector {
 		if t.TokenType != css.IdentToken || i == 0 || selector[i-1].text != "." {
 			continue
@@ -302,6 +315,8 @@ func (r *reader) rules(context string, selector []token, declaration string) {
 			r.sheet.rules[name] = map[string]bool{}
 		}
 		r.sheet.rules[name][context+"{"+shape.String()+"{"+declaration] = true
+		d.shape = shape.String()
+		r.sheet.decls[name] = append(r.sheet.decls[name], d)
 	}
 }
 

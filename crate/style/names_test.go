@@ -52,7 +52,7 @@ func TestRenames(t *testing.T) {
 .bw-end { float: right }
 .bw-card { padding: 9px }
 .stays { color: red }`
-	notes := []ChangeNote{{"- `bw-panel` is called `bw-card` now", "CHANGELOG.md:4"}, {"bw-bar, bw-left: see bw-header and bw-start", "CHANGELOG.md:9"}}
+	notes := []ChangeNote{{Text: "- `bw-panel` is called `bw-card` now", Where: "CHANGELOG.md:4"}, {Text: "bw-bar, bw-left: see bw-header and bw-start", Where: "CHANGELOG.md:9"}}
 	got := map[string]string{}
 	for _, r := range Renames(Read([]byte(before)), Read([]byte(after)), notes) {
 		got[r.Old] = fmt.Sprint(r.New, " ", r.Sure)

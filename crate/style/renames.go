@@ -18,11 +18,16 @@ type Rename struct {
 	// Sure says that the evidence is strong and points to no other.
 	Sure    bool     `json:"sure"`
 	Because []string `json:"because"`
+	// And are further classes that an element needs to look as before.
+	And []string `json:"and,omitempty"`
+
+	told bool // by the library itself: several old names may then have become one
 }
 
 // A ChangeNote is a line of a library's own change notes.
 type ChangeNote struct {
 	Text, Where string
+	Table       bool // a row of a table of names, in which every word is one
 }
 
 // The weights of the evidence, and how much a score must be to be told of, and to be sure.
@@ -33,8 +38,9 @@ const (
 )
 
 // Renames finds the likely renames from old to new, the best for each old class: by equal or similar declarations, by
-// similar names, and by what the change notes say.
-func Renames(old, new *Sheet, notes []ChangeNote) []Rename {
+// similar names, by the way in which names changed, and by what the library itself says: in change notes, and in sheets that lead old names on
+// for a while.
+func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
 	gone, come := missing(old, new), missing(new, old)
 	by := map[string][]string{} // a declaration to the new classes that have it
 	for _, c := range come {
@@ -48,8 +54,10 @@ func Renames(old, new *Sheet, notes []ChangeNote) []Rename {
 			words[w] = append(words[w], c)
 		}
 	}
-	said := fromNotes(gone, come, notes)
 	one := alone{prints(old), prints(new)}
+	ways := newWays(old, new, gone, come, one)
+	said := fromNotes(gone, slices.Concat(come, ways.kept), notes)
+	ways.lead(gone, compat)
 	var all []Rename
 	for _, o := range gone {
 		candidates := map[string]bool{}
@@ -70,8 +78,14 @@ func Renames(old, new *Sheet, notes []ChangeNote) []Rename {
 		for c := range said[o] {
 			candidates[c] = true
 		}
+		for c := range ways.of[o] {
+			candidates[c] = true
+		}
+		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.icons[o])), slices.Collect(maps.Keys(ways.led[o]))) {
+			candidates[c] = true
+		}
 		for c := range candidates {
-			all = append(all, rate(old, new, o, c, said[o][c], one))
+			all = append(all, ways.weigh(rate(old, new, o, c, said[o][c], one)))
 		}
 	}
 	return best(all)
@@ -151,7 +165,7 @@ func rate(old, new *Sheet, o, n, note string, one alone) Rename {
 		r.Because = append(r.Because, fmt.Sprintf("the names are %d %% alike", int(100*names)))
 	}
 	if note != "" {
-		r.Score = 0.9 + 0.1*r.Score
+		r.Score, r.told = 0.9+0.1*r.Score, true
 		r.Because = append(r.Because, note)
 	}
 	return r
@@ -180,17 +194,17 @@ func best(all []Rename) []Rename {
 	var list []Rename
 	for old, i := range first {
 		r := all[i]
-		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom {
+		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom && !r.told {
 			continue
 		}
-		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2
+		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && (r.told || r.And == nil && firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2)
 		list = append(list, r)
 	}
 	slices.SortFunc(list, func(a, b Rename) int { return cmp.Compare(a.Old, b.Old) })
 	return list
 }
 
-// fromNotes finds lines of change notes that name an old and a new class, in this order, and not many others.
+// fromNotes finds lines of change notes that name an old and a new class, in this order, and not many others; a star stands for any end.
 func fromNotes(gone, come []string, notes []ChangeNote) map[string]map[string]string {
 	old, new := map[string]bool{}, map[string]bool{}
 	for _, g := range gone {
@@ -200,25 +214,52 @@ func fromNotes(gone, come []string, notes []ChangeNote) map[string]map[string]st
 		new[c] = true
 	}
 	said := map[string]map[string]string{}
+	say := func(o, n, where string) {
+		if said[o] == nil {
+			said[o] = map[string]string{}
+		}
+		said[o][n] = "the library itself says so (" + where + ")"
+	}
 	for _, n := range notes {
-		var left, right []string
+		var left, right, stars []string
 		for _, w := range strings.FieldsFunc(n.Text, func(r rune) bool {
-			return !(r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z')
+			return !(r == '-' || r == '_' || r == '*' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z')
 		}) {
+			stem, star := strings.CutSuffix(w, "-*")
 			switch {
+			case star && stem != "":
+				stars = append(stars, stem+"-")
+			case !n.Table && !isName(n.Text, w):
+			case slices.Contains(left, w) || slices.Contains(right, w):
 			case old[w] && len(right) == 0:
 				left = append(left, w)
 			case new[w] && len(left) > 0:
 				right = append(right, w)
 			}
 		}
-		if len(left) != 1 || len(right) != 1 {
-			continue
+		if len(left) == 1 && len(right) == 1 {
+			say(left[0], right[0], n.Where)
 		}
-		if said[left[0]] == nil {
-			said[left[0]] = map[string]string{}
+		if len(stars) == 2 {
+			for o := range old {
+				if rest, ok := strings.CutPrefix(o, stars[0]); ok && new[stars[1]+rest] {
+					say(o, stars[1]+rest, n.Where)
+				}
+			}
 		}
-		said[left[0]][right[0]] = "the change notes say so (" + n.Where + ")"
 	}
 	return said
+}
+
+// isName tells a name in a sentence from a word of it: it has a dash, or stands in quotes or behind a dot.
+func isName(text, word string) bool {
+	if strings.ContainsAny(word, "-_") {
+		return true
+	}
+	for _, mark := range []string{".", "`", `"`, "'", "| "} {
+		if strings.Contains(text, mark+word) {
+			return true
+		}
+	}
+	return false
 }

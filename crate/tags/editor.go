@@ -8,6 +8,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
 )
 
 // An Editor collects what is to be done to a page's tags, which is parsed once. Each step sees what those before it did:
@@ -28,6 +29,8 @@ type Editor struct {
 	// concerned are includes of which something else is known now than when the page was written: of another version, or with
 	// needs that were recorded meanwhile.
 	concerned map[int]bool
+	hints     *bool // whether hints are wanted, nil where nothing was said of them
+	builds    map[string]record.Build
 	served    map[string]bool // libraries that this page has from elsewhere, or not, from now on
 }
 

@@ -46,9 +46,100 @@ func (v *Page) OwnHints(p *project.Project) []int {
 	return list
 }
 
+// modulePreloadTag has a browser fetch a module, and what it imports, before it comes to the import; of a link it demands the integrity.
+func modulePreloadTag(ref string, of project.Sealed, linked bool) string {
+	if linked {
+		return `<link rel="modulepreload" href="` + ref + `" integrity="` + of.File.Integrity + `" crossorigin>`
+	}
+	return `<link rel="modulepreload" href="` + ref + `">`
+}
+
+// ownModuleHints lists the includes that are hints of modules as this product writes them.
+func (e *Editor) ownModuleHints() []int {
+	var list []int
+	for i := range e.Includes {
+		in, of := &e.Includes[i], e.Of[i]
+		if in.Kind == page.Hint && in.Inert == "" && in.Rel == "modulepreload" && of.File != nil && !e.Removed(i) {
+			if text := e.Text(i); text == modulePreloadTag(in.Ref, of, false) || strings.HasPrefix(text, `<link rel="modulepreload" href="`+in.Ref+`" integrity="`) && strings.HasSuffix(text, `" crossorigin>`) {
+				list = append(list, i)
+			}
+		}
+	}
+	return list
+}
+
+// HasHints tells whether the page has hints of this product's.
+func (e *Editor) HasHints() bool { return len(e.OwnHints(e.p))+len(e.ownModuleHints()) > 0 }
+
+// Hints tells whether hints of the page are to be put right.
+func (e *Editor) Hints() bool { return e.hints != nil }
+
+// HintModules puts the hints of modules right, where hints were, and tells whether that changed any: those of the crate's files that the page's modules import, in the head behind
+// the import map.
+func (e *Editor) HintModules(files []Target) (changed bool) {
+	if e.hints == nil {
+		return false
+	}
+	var tags []string
+	for _, t := range files {
+		of := FileOf(e.p, t)
+		if !*e.hints || of.File == nil || e.hasTag(t) {
+			continue
+		}
+		if t.URL != "" {
+			tags = append(tags, modulePreloadTag(t.URL, of, true))
+		} else if ref, ok := Reference(e.Page.Page, e.Path, t.Path); ok {
+			tags = append(tags, modulePreloadTag(ref, of, false))
+		}
+	}
+	old := e.ownModuleHints()
+	same := len(old) == len(tags)
+	for k, i := range old {
+		same = same && e.Tag(i) == tags[k]
+	}
+	if same {
+		return false
+	}
+	e.Remove(old...)
+	s, at := slot{spot: page.EndOfHead, what: item{Item: order.Item{Inert: true}, inHead: true}}, 0
+	for n, o := range e.list {
+		switch {
+		case o.index < 0 && strings.HasPrefix(o.tag, `<script type="importmap">`):
+			s.spot, at = o.spot, n+1
+		case o.index >= 0 && e.IsMap(o.index) && !o.removed:
+			s.spot, at = page.Spot{Index: o.index, After: true}, n+1
+		case o.index >= 0 && e.Includes[o.index].InHead && at == 0 && s.spot == page.EndOfHead && e.Includes[o.index].Module:
+			s.spot, at = page.Spot{Index: o.index}, n
+		}
+	}
+	if at == 0 && s.spot == page.EndOfHead {
+		for n, o := range e.list {
+			if o.index >= 0 && e.Includes[o.index].InHead {
+				at = n + 1
+			}
+		}
+	}
+	for k, tag := range tags {
+		s.tag = tag
+		e.insertAt(at+k, s)
+	}
+	return true
+}
+
+// hasTag tells whether a module has a tag of its own.
+func (e *Editor) hasTag(t Target) bool {
+	for i := range e.Includes {
+		if e.Includes[i].Kind == page.Script && e.Targets[i] == t && !e.Removed(i) {
+			return true
+		}
+	}
+	return false
+}
+
 // Hint puts the hints of a page right: those that are wanted, once each, in the head before everything that they
-// hint at, and none else of this product's.
-func (e *Editor) Hint(wanted bool) {
+// hint at, and none else of this product's. It tells whether that changed any.
+func (e *Editor) Hint(wanted bool) (changed bool) {
+	e.hints = &wanted
 	var tags []string
 	add := func(tag string) {
 		if !slices.Contains(tags, tag) {
@@ -82,7 +173,7 @@ func (e *Editor) Hint(wanted bool) {
 		same = same && slices.Contains(tags, e.Text(i))
 	}
 	if same {
-		return
+		return false
 	}
 	e.Remove(old...)
 	s, at := slot{spot: page.EndOfHead, what: item{Item: order.Item{Inert: true}, inHead: true}}, 0
@@ -93,6 +184,7 @@ func (e *Editor) Hint(wanted bool) {
 		s.tag = tag
 		e.insertAt(at+k, s)
 	}
+	return true
 }
 
 // fontsOf lists the references to the fonts of a stylesheet on the page.

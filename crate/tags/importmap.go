@@ -5,9 +5,11 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/record"
 )
 
 // ImportMaps are the includes that are import maps, in their order.
@@ -120,6 +122,27 @@ func (e *Editor) Serve(library string, elsewhere bool) {
 	e.served[library] = elsewhere
 }
 
+// Build says in which build this page has a library from now on; NoBuild leaves that.
+func (e *Editor) Build(library string, build record.Build) {
+	if e.builds == nil {
+		e.builds = map[string]record.Build{}
+	}
+	e.builds[library] = build
+}
+
+// BuildOf is the build in which this page has a library: what was said of it, else that of its modules' tags; NoBuild where neither tells.
+func (e *Editor) BuildOf(library string) record.Build {
+	if build := e.builds[library]; build != record.NoBuild {
+		return build
+	}
+	for i := range e.Includes {
+		if of := e.Of[i]; of.Library == library && of.File != nil && of.File.Module && of.File.Pair != "" && !e.Removed(i) {
+			return of.File.Build
+		}
+	}
+	return record.NoBuild
+}
+
 // Served tells from where this page has a library, by what was said of it, else by its tags; known is false where neither tells.
 func (e *Editor) Served(library string) (elsewhere, known bool) {
 	if elsewhere, known = e.served[library]; known {
@@ -225,4 +248,15 @@ func (e *Editor) AddMap(text string) {
 		}
 	}
 	e.insertAt(at, s)
+}
+
+// MapNames are the names of a page's import maps, of those that can be read.
+func (v *Page) MapNames() *module.Names {
+	var list []*module.Map
+	for _, i := range v.ImportMaps() {
+		if read, err := module.ReadMap(v.InlineText(&v.Includes[i])); err == nil {
+			list = append(list, read)
+		}
+	}
+	return module.Join(list, v.Address())
 }

@@ -3,6 +3,7 @@ package tags
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -72,16 +73,27 @@ func (v *Page) Runs(i int) bool {
 	return v.Includes[i].Inert == "" && (k == page.Script || k == page.Stylesheet)
 }
 
+// Stands tells whether an include refers to a file for browsers: it runs, or is there for those that know no modules.
+func (v *Page) Stands(i int) bool {
+	in := &v.Includes[i]
+	return v.Runs(i) || in.Kind == page.Script && in.NoModule && strings.HasPrefix(in.Inert, "nomodule")
+}
+
 // IsStyle tells whether an include is a stylesheet of its own file.
 func (v *Page) IsStyle(i int) bool { return v.Includes[i].Kind == page.Stylesheet }
 
 // Place is where the file of an include is, or would be, in the site: a link's is that of the same bytes.
 func (v *Page) Place(p *project.Project, i int) paths.InSite {
-	if of := v.Of[i]; v.Targets[i].Path.IsZero() && of.File != nil {
+	return PlaceOf(p, v.Targets[i], v.Of[i])
+}
+
+// PlaceOf is where the file of a target is, or would be, in the site: a link's is that of the same bytes.
+func PlaceOf(p *project.Project, t Target, of project.Sealed) paths.InSite {
+	if t.Path.IsZero() && of.File != nil {
 		at, _ := p.InSite(of.File.At)
 		return at
 	}
-	return v.Targets[i].Path
+	return t.Path
 }
 
 // Text is an include as it is written.

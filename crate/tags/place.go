@@ -60,7 +60,7 @@ func (e *Editor) Find(f project.TaggedFile) string {
 			}
 			continue
 		}
-		if s.removed || !e.Runs(s.index) {
+		if s.removed || !e.Stands(s.index) {
 			continue
 		}
 		if at := e.Place(e.p, s.index); !at.IsZero() && (at == f.At || at == f.Pair) {
@@ -94,7 +94,9 @@ func (e *Editor) Include(f project.TaggedFile, address string) error {
 	if s.deferred && !f.Style && !module {
 		tag = page.ScriptTag(ref, true)
 	}
-	s.tag = page.With(tag, names, values)
+	if s.tag = page.With(tag, names, values); f.File != nil && f.File.NoModule {
+		s.tag, s.what.Inert = page.ForOld(s.tag), true
+	}
 	e.insertAt(s.at, s.slot)
 	return nil
 }

@@ -33,6 +33,9 @@ type Script struct {
 // NewScripts knows the scripts of a project, as its records will be.
 func NewScripts(p *project.Project) *Scripts { return &Scripts{p: p} }
 
+// Project is the project whose scripts they are.
+func (s *Scripts) Project() *project.Project { return s.p }
+
 // Learn says what the script at a target is, for tests.
 func (s *Scripts) Learn(t Target, k *Script) { s.known.Put(t.String(), k) }
 

@@ -46,6 +46,7 @@ type Compared struct {
 	Licence [2]string      `json:"licence"`
 	Needs   Difference     `json:"needs"`
 	Defines Difference     `json:"defines"`
+	Exports Difference     `json:"exports"`        // of modules: each name with that by which its module is imported
 	Lost    []LostName     `json:"lost,omitempty"` // names that the old version offers and the new one lacks
 	Renames []style.Rename `json:"renames,omitempty"`
 	Pages   int            `json:"pages"` // that the library is on
@@ -66,8 +67,9 @@ type Difference struct {
 
 // LostName is something that the old version offers and the new one does not, with where it is used.
 type LostName struct {
-	Kind   string        `json:"kind"` // class, id, …, global, member
+	Kind   string        `json:"kind"` // class, id, …, global, member, export, module
 	Name   string        `json:"name"`
+	Of     string        `json:"of,omitempty"` // of an export, the name by which its module is imported
 	Uses   []NameUse     `json:"uses,omitempty"`
 	Rename *style.Rename `json:"rename,omitempty"`
 }
@@ -76,6 +78,9 @@ type LostName struct {
 type NameUse struct {
 	At  string           `json:"at"` // file:line:column
 	How words.Likelihood `json:"how"`
+
+	file         string
+	line, column int
 }
 
 // side is one of the two versions.
@@ -86,6 +91,7 @@ type side struct {
 	defines map[string]bool
 	members map[string]map[string]bool
 	needs   []origin.Supply
+	reads   map[string]bool // attributes that its scripts name
 	syntax  int
 	wire    int64
 }
@@ -117,13 +123,22 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	}
 	out.Needs = difference(global(old.needs), global(new.needs))
 	out.Defines = difference(keysOf(old.defines), keysOf(new.defines))
-	out.Renames = style.Renames(old.sheet, new.sheet, changeNotes(new))
+	notes := append(changeNotes(new), tables(new, commonPrefix(old.sheet))...)
 	out.lost(old, new)
+	out.renamedNames(old, new, notes)
+	out.lostExports(old, new, notes)
+	// What became of the names, and where they are used, is found side by side: neither needs the other.
+	tasks := []func(context.Context) error{func(context.Context) error {
+		out.Renames = style.Renames(old.sheet, new.sheet, notes, compatSheets(new)...)
+		return nil
+	}}
 	if lib != nil {
-		if err := out.findUses(ctx, p, req.Library); err != nil {
-			return nil, err
-		}
+		tasks = append(tasks, func(ctx context.Context) error { return out.findUses(ctx, p, req.Library) })
 	}
+	if err := parallel.Each(ctx, tasks, func(ctx context.Context, do func(context.Context) error) error { return do(ctx) }); err != nil {
+		return nil, err
+	}
+	out.called()
 	return out, nil
 }
 
@@ -202,7 +217,7 @@ func versionSource(lib *record.Library, wish, dir string) string {
 
 // study reads what a side's chosen files offer and demand.
 func (s *side) study(ctx context.Context, p *project.Project, build record.Build) error {
-	s.defines, s.members = map[string]bool{}, map[string]map[string]bool{}
+	s.defines, s.members, s.reads = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{}
 	var sheets []*style.Sheet
 	for _, c := range s.sel.Choices {
 		f := s.File(c.Path)
@@ -222,6 +237,9 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		if f.Kind == delivery.Stylesheet {
 			sheets = append(sheets, style.Read(b))
 			continue
+		}
+		for _, name := range attribute.FindAll(b, -1) {
+			s.reads[string(name)] = true
 		}
 		if f.Script == nil {
 			continue
@@ -247,6 +265,9 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 	return nil
 }
 
+// attribute finds names of data attributes in a script.
+var attribute = regexp.MustCompile(`\bdata-[a-z][a-z0-9-]*`)
+
 func (c *Compared) files(old, new *side) {
 	for i := range new.Files {
 		if f := &new.Files[i]; f.Aside == "" && old.File(f.Path) == nil && onPageKind(f.Kind) {
@@ -268,14 +289,18 @@ func onPageKind(k delivery.Kind) bool {
 	return false
 }
 
-var noteFile = regexp.MustCompile(`(?i)chang|histor|migrat|upgrad|release|readme|news`)
+var noteFile = regexp.MustCompile(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
+
+// warns finds lines of scripts in which makers say what is no more to be used.
+var warns = regexp.MustCompile(`(?i)deprecat|renamed|instead|is now called`)
 
 // changeNotes are the lines of a delivery's own notes on changes.
 func changeNotes(s *side) []style.ChangeNote {
 	var notes []style.ChangeNote
 	for i := range s.Files {
 		f := &s.Files[i]
-		if f.Kind != delivery.Document || !noteFile.MatchString(path.Base(f.Path)) || f.Size > 2<<20 {
+		inScript := f.Kind == delivery.Script && f.Build == record.Readable && f.Aside == ""
+		if !inScript && (f.Kind != delivery.Document || !noteFile.MatchString(path.Base(f.Path))) || f.Size > 2<<20 {
 			continue
 		}
 		b, err := s.Tree.ReadFile(f.Path)
@@ -285,12 +310,68 @@ func changeNotes(s *side) []style.ChangeNote {
 		n := 0
 		for line := range strings.Lines(string(b)) {
 			n++
-			if strings.TrimSpace(line) != "" && len(line) < 500 {
+			if strings.TrimSpace(line) != "" && len(line) < 500 && (!inScript || warns.MatchString(line)) {
 				notes = append(notes, style.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
 			}
 		}
 	}
 	return notes
+}
+
+// called says of lost classes what they are called now.
+func (c *Compared) called() {
+	now := map[string]*style.Rename{}
+	for i := range c.Renames {
+		now[c.Renames[i].Old] = &c.Renames[i]
+	}
+	for i := range c.Lost {
+		if l := &c.Lost[i]; l.Kind == string(style.Class) {
+			l.Rename = now[l.Name]
+		}
+	}
+}
+
+// renamedNames says of lost members and attributes what they are called now.
+func (c *Compared) renamedNames(old, new *side, notes []style.ChangeNote) {
+	gone, come := map[string][]string{}, map[string][]string{} // by the global that they are of, "" for attributes
+	for _, l := range c.Lost {
+		switch l.Kind {
+		case string(style.Attribute):
+			gone[""] = append(gone[""], l.Name)
+		case "member":
+			global, name, _ := strings.Cut(l.Name, ".")
+			gone[global] = append(gone[global], name)
+		}
+	}
+	for name := range new.reads {
+		if !old.reads[name] {
+			come[""] = append(come[""], name)
+		}
+	}
+	for global, members := range new.members {
+		for name := range members {
+			if !old.members[global][name] {
+				come[global] = append(come[global], name)
+			}
+		}
+	}
+	now := map[string]style.Rename{}
+	for global, names := range gone {
+		slices.Sort(come[global])
+		for _, r := range style.NameRenames(names, come[global], notes) {
+			now[strings.TrimPrefix(global+"."+r.Old, ".")] = r
+		}
+	}
+	for i := range c.Lost {
+		if l := &c.Lost[i]; l.Kind == "member" || l.Kind == string(style.Attribute) {
+			if r, told := now[l.Name]; told {
+				if global, _, member := strings.Cut(l.Name, "."); member && l.Kind == "member" {
+					r.Old, r.New = l.Name, global+"."+r.New
+				}
+				l.Rename = &r
+			}
+		}
+	}
 }
 
 // lost lists what the old version offers and the new one lacks.
@@ -300,14 +381,10 @@ func (c *Compared) lost(old, new *side) {
 		has[string(m.Kind)+" "+m.Name] = true
 	}
 	for _, m := range old.sheet.Makes() {
-		if has[string(m.Kind)+" "+m.Name] {
-			continue
+		if has[string(m.Kind)+" "+m.Name] || m.Kind == style.Attribute && new.reads[m.Name] {
+			continue // a script that still reads an attribute has it
 		}
-		l := LostName{Kind: string(m.Kind), Name: m.Name}
-		if i := slices.IndexFunc(c.Renames, func(r style.Rename) bool { return m.Kind == style.Class && r.Old == m.Name }); i >= 0 {
-			l.Rename = &c.Renames[i]
-		}
-		c.Lost = append(c.Lost, l)
+		c.Lost = append(c.Lost, LostName{Kind: string(m.Kind), Name: m.Name})
 	}
 	for _, g := range c.Defines.Gone {
 		c.Lost = append(c.Lost, LostName{Kind: "global", Name: g})
@@ -320,6 +397,16 @@ func (c *Compared) lost(old, new *side) {
 			if !new.members[g][m] {
 				c.Lost = append(c.Lost, LostName{Kind: "member", Name: g + "." + m})
 			}
+		}
+	}
+	// Attributes that scripts read are names that pages use, too.
+	known := map[string]bool{}
+	for _, l := range c.Lost {
+		known[l.Kind+" "+l.Name] = true
+	}
+	for _, name := range slices.Sorted(maps.Keys(old.reads)) {
+		if !new.reads[name] && !known["attribute "+name] && !has["attribute "+name] {
+			c.Lost = append(c.Lost, LostName{Kind: string(style.Attribute), Name: name})
 		}
 	}
 }

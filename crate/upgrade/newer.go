@@ -4,12 +4,16 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
+	"time"
 
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 )
 
 // NewerLine is one library of the crate, and how far it is behind.
@@ -21,6 +25,14 @@ type NewerLine struct {
 	Behind  string       `json:"behind,omitempty"` // major, minor, patch
 	Hold    *record.Hold `json:"hold,omitempty"`
 	Effect  string       `json:"word,omitempty"` // what moving to the allowed one would do to these pages
+	// Came is when the version here was published, and Deprecated what its makers say against it.
+	Came       *time.Time `json:"came,omitempty"`
+	Deprecated string     `json:"deprecated,omitempty"`
+	// Fits is the newest allowed version that wants nothing which the crate has not, where the newest one does; Why says what that is.
+	Fits string `json:"fits,omitempty"`
+	Why  string `json:"why,omitempty"`
+	// Advisories are those that concern the version here, each with the versions that are mended.
+	Advisories []string `json:"advisories,omitempty"`
 }
 
 // Newer lists what is behind in the whole crate.
@@ -39,6 +51,13 @@ func Newer(ctx context.Context, p *project.Project) ([]NewerLine, error) {
 		if err != nil {
 			return line, err
 		}
+		if v := doc.Versions[lib.Version]; v != nil {
+			line.Deprecated = string(v.Deprecated)
+		}
+		if came, ok := doc.Times[lib.Version]; ok {
+			line.Came = &came
+		}
+		unmet := ""
 		for _, v := range doc.Sorted() {
 			if strings.Contains(v.Version, "-") || v.Deprecated != "" {
 				continue // nobody gets a prerelease without asking
@@ -46,7 +65,18 @@ func Newer(ctx context.Context, p *project.Project) ([]NewerLine, error) {
 			line.Newest = v.Version
 			if allowed := project.AllowedBy(lib.Hold); allowed == nil || allowed(v.Version) {
 				line.Allowed = v.Version
+				if unmet = wants(p, lib, v); unmet == "" {
+					line.Fits = v.Version
+				} else {
+					line.Why = v.Version + " " + unmet
+				}
 			}
+		}
+		if unmet == "" || semantic.CompareVersions(line.Fits, lib.Version) < 0 {
+			line.Fits = ""
+		}
+		if unmet == "" {
+			line.Why = ""
 		}
 		line.Behind = behind(lib.Version, line.Newest)
 		if line.Allowed == "" || semantic.CompareVersions(line.Allowed, lib.Version) <= 0 || p.Seal.Libraries[lib.Name] == nil {
@@ -61,6 +91,23 @@ func Newer(ctx context.Context, p *project.Project) ([]NewerLine, error) {
 		line.Effect = c.effect()
 		return line, nil
 	})
+}
+
+// wants says what a version wants that the crate has in another version, "" for nothing.
+func wants(p *project.Project, lib record.Library, v *source.Version) string {
+	for _, ranges := range []map[string]string{v.Peers, v.Dependencies} {
+		for _, pkg := range slices.Sorted(maps.Keys(ranges)) {
+			for _, other := range p.List.Libraries {
+				if other.CDNName() != pkg || !slices.Contains(lib.Needs, other.Name) {
+					continue
+				}
+				if allowed, err := semantic.ParseRange(ranges[pkg]); err == nil && !allowed.Has(other.Version) {
+					return fmt.Sprintf("wants %s %s, and %s is here", other.Name, ranges[pkg], other.Version)
+				}
+			}
+		}
+	}
+	return ""
 }
 
 // behind says by how much a version is behind another (Semantic Versioning 2.0.0, section 2).

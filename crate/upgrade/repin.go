@@ -8,9 +8,9 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"sync"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
@@ -28,6 +28,8 @@ type RepinRequest struct {
 	Renames map[string]string // classes on pages, old to new
 	// RenameSure carries out the renames that comparing the two versions is sure of.
 	RenameSure bool
+	// PagesOnly leaves own stylesheets and scripts as they are where classes are renamed.
+	PagesOnly bool
 }
 
 // Move is one library and where it is to go.
@@ -53,11 +55,12 @@ type RepinnedLibrary struct {
 	New     string `json:"new"`
 }
 
-// DoneRename is a class that was renamed on pages.
+// DoneRename is a class that was renamed on pages and in own files.
 type DoneRename struct {
-	Old    string `json:"old"`
-	New    string `json:"new"`
-	Places int    `json:"places"`
+	Old    string   `json:"old"`
+	New    string   `json:"new"` // two names with a blank between them where it became two
+	Places int      `json:"places"`
+	Files  []string `json:"files,omitempty"` // own stylesheets and scripts that follow
 }
 
 // repinning is one library on its way.
@@ -89,8 +92,13 @@ func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repi
 	if len(moving) == 0 {
 		return out, nil, nil
 	}
-	if err := needsKept(ctx, d.Before, moving); err != nil {
-		return nil, nil, err
+	for err := needsKept(ctx, d.Before, moving); err != nil; err = needsKept(ctx, d.Before, moving) {
+		if !req.Newest || problem.Of(err).Code != problem.NeedUnmet {
+			return nil, nil, err
+		}
+		if moving = leave(ctx, d.Before, moving, err, out); len(moving) == 0 {
+			return out, nil, nil
+		}
 	}
 	renames := maps.Clone(req.Renames)
 	if renames == nil {
@@ -111,37 +119,36 @@ func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repi
 		}
 	}
 	d.Title(title)
-	counted, err := renameOn(ctx, d, renames, concerned)
-	if err != nil {
+	r := newRenaming(renames)
+	if err := r.on(ctx, d, concerned, req.PagesOnly); err != nil {
 		return nil, nil, err
 	}
 	return out, func() {
-		for _, old := range slices.Sorted(maps.Keys(renames)) {
-			out.Renames = append(out.Renames, DoneRename{old, renames[old], counted[old]})
-		}
+		out.Renames = r.done()
 		for _, k := range d.Kept {
 			out.Notes = append(out.Notes, strings.Replace(k, ": ", " stays: ", 1))
 		}
 	}, nil
 }
 
-// renameOn asks for classes to be renamed on all pages, and counts the places.
-func renameOn(ctx context.Context, d *reconcile.Draft, renames map[string]string, libraries map[string]bool) (map[string]int, error) {
-	counted := map[string]int{}
-	if len(renames) == 0 {
-		return counted, nil
+// leave takes one library out of those that move, for the sake of what others need, and says why: one without which nothing is wrong any more,
+// else the last.
+func leave(ctx context.Context, p *project.Project, moving []*repinning, why error, out *Repinned) []*repinning {
+	at := len(moving) - 1
+	for i := range moving {
+		if needsKept(ctx, p, slices.Delete(slices.Clone(moving), i, i+1)) == nil {
+			at = i
+			break
+		}
 	}
-	pages, err := d.Pages(ctx, nil, "", true)
-	if err != nil {
-		return nil, err
+	left := moving[at]
+	out.Notes = append(out.Notes, fmt.Sprintf("%s stays at %s: %s", left.lib.Name, left.lib.Version, why))
+	for i := range out.Libraries {
+		if out.Libraries[i].Library == left.lib.Name {
+			out.Libraries[i].New = left.lib.Version
+		}
 	}
-	var mu sync.Mutex
-	d.OnPages(pages, reconcile.Rename(renames, libraries, func(class string) {
-		mu.Lock()
-		defer mu.Unlock()
-		counted[class]++
-	}))
-	return counted, nil
+	return slices.Delete(slices.Clone(moving), at, at+1)
 }
 
 func closeMoves(list []*repinning) {
@@ -156,8 +163,15 @@ func openMoves(ctx context.Context, p *project.Project, req RepinRequest, out *R
 	moves := slices.Clone(req.Moves)
 	if req.Newest {
 		for _, lib := range p.List.Libraries {
-			if _, ok := lib.Package(); ok && p.Seal.Libraries[lib.Name] != nil {
+			switch _, ok := lib.Package(); {
+			case p.Seal.Libraries[lib.Name] == nil:
+			case ok:
 				moves = append(moves, Move{Library: lib.Name})
+				if lib.Hold != nil {
+					out.Notes = append(out.Notes, fmt.Sprintf("%s is held %s: %s", lib.Name, lib.Hold.Words(), cmp.Or(lib.Hold.Because, "no reason was given")))
+				}
+			default:
+				out.Notes = append(out.Notes, fmt.Sprintf("%s stays at %s: it came from %s, which has no other versions", lib.Name, cmp.Or(lib.Version, "no version"), lib.From))
 			}
 		}
 	}
@@ -240,7 +254,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 
 // asAsked holds a source that was named against the library and the version that were asked for.
 func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
-	called, _ := delivery.NameVersion(path.Base(lib.From))
+	called, _ := marks.NameVersion(path.Base(lib.From))
 	known := slices.ContainsFunc([]string{lib.Name, lib.CDNName(), called}, func(name string) bool {
 		return delivery.NameKey(name) == delivery.NameKey(o.Name)
 	})
@@ -294,23 +308,35 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 		}
 		for _, l := range got.Lost {
 			switch {
-			case l.Kind != "class" || len(l.Uses) == 0:
+			case len(l.Uses) == 0:
+			case l.Kind == "export" || l.Kind == "module":
+				note := fmt.Sprintf("%s is gone, and imported in %s", l.title(), abbreviated(l.Uses))
+				if l.Rename != nil {
+					note += fmt.Sprintf("; it is %s %s now", map[bool]string{true: "surely", false: "probably"}[l.Rename.Sure], l.Rename.New)
+				}
+				out.Notes = append(out.Notes, note)
+			case l.Kind != "class":
 			case l.Rename != nil && l.Rename.Sure:
 				if _, said := renames[l.Name]; !said {
-					renames[l.Name] = l.Rename.New
+					renames[l.Name] = strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " ")
 				}
 			case l.Rename != nil:
 				out.Notes = append(out.Notes, fmt.Sprintf("the class %s is probably %s now; if so: --rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
 			default:
-				var places []string
-				for _, u := range l.Uses {
-					places = append(places, u.At)
-				}
-				out.Notes = append(out.Notes, fmt.Sprintf("the class %s is gone, and used in %s", l.Name, project.Abbreviate(places, 3)))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s is gone, and used in %s", l.title(), abbreviated(l.Uses)))
 			}
 		}
 	}
 	return nil
+}
+
+// abbreviated are the first few places of uses.
+func abbreviated(uses []NameUse) string {
+	var places []string
+	for _, u := range uses {
+		places = append(places, u.At)
+	}
+	return project.Abbreviate(places, 3)
 }
 
 // heldBack refuses a version that a library's hold does not allow.

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -23,7 +24,7 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 	if err != nil {
 		return err
 	}
-	f := newFinder(c.Lost)
+	f, scripts := newFinder(c.Lost), tags.NewScripts(p)
 	on := 0
 	type result struct {
 		uses map[int][]NameUse
@@ -38,7 +39,8 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		if err != nil {
 			return result{}, nil // check tells of it
 		}
-		on := slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == library })
+		on := slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == library }) ||
+			slices.ContainsFunc(graph.Of(scripts, v).Files(), func(f graph.File) bool { return f.Of.Library == library })
 		if !v.Fragment && !on {
 			return result{}, nil
 		}
@@ -71,6 +73,9 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		}
 	}
 	c.Pages = on
+	if err := c.findImports(ctx, p, site, library); err != nil {
+		return err
+	}
 	slices.SortStableFunc(c.Lost, func(a, b LostName) int {
 		return cmp.Or(cmp.Compare(min(1, len(b.Uses)), min(1, len(a.Uses))), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
 	})
@@ -86,6 +91,9 @@ type finder struct {
 func newFinder(lost []LostName) *finder {
 	f := &finder{byName: map[string]map[string]int{}, words: map[string]bool{}}
 	for i, l := range lost {
+		if l.Kind == "export" || l.Kind == "module" {
+			continue // found by the imports of modules
+		}
 		if f.byName[l.Kind] == nil {
 			f.byName[l.Kind] = map[string]int{}
 		}
@@ -125,7 +133,7 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 
 func useOf(whole []byte, offset int, at string, how words.Likelihood) NameUse {
 	line, column := page.Position(whole, offset)
-	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how}
+	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how, file: at, line: line, column: column}
 }
 
 func (f *finder) inStyle(b []byte, start int, whole []byte, at string) map[int][]NameUse {

@@ -5,6 +5,7 @@ package words
 import (
 	"bytes"
 	"regexp"
+	"strings"
 )
 
 // Likelihood says how sure it is that a word in a script means a class, an id or a global.
@@ -22,7 +23,7 @@ type Use struct {
 	Word   string
 	Offset int
 	How    Likelihood
-	// Selector is '.' or '#' where it stands in a selector, 0 elsewhere.
+	// Selector is '.' or '#' where it stands in a selector, and '#' where a call takes an id, 0 elsewhere.
 	Selector byte
 	// Member says that it is a member, and Of, of what, where that is a name.
 	Member bool
@@ -33,7 +34,10 @@ type Use struct {
 
 var (
 	classCall = regexp.MustCompile(`(?:classList\s*\.\s*\w+\s*\([^()]*|className\s*\+?=\s*|(?:add|remove|toggle|has)Class\s*\(\s*|getElementsByClassName\s*\(\s*)["'` + "`" + `][^"'` + "`" + `\n]*$`)
-	idCall    = regexp.MustCompile(`getElementById\s*\(\s*["'` + "`" + `]$`)
+	classAttr = regexp.MustCompile(`\bclass(?:Name)?\s*=\s*\\?["'][^"'<>\n]*$`) // of markup in a text
+	// lookedUp is where a document's own methods take a selector.
+	lookedUp = regexp.MustCompile(`(?:querySelector|querySelectorAll|closest|matches)\s*\(\s*(?:"[^"\n]*|'[^'\n]*|` + "`[^`\n]*" + `)$`)
+	idCall   = regexp.MustCompile(`getElementById\s*\(\s*["'` + "`" + `]$`)
 )
 
 // Uses finds the words of a script that are among those wanted, with what surrounds them: in texts, where classes and ids are,
@@ -93,12 +97,21 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	}
 	line := src[max(0, bytes.LastIndexByte(src[:from], '\n')):from]
 	switch {
-	case classCall.Match(line) && before != '.' && before != '#', idCall.Match(line):
+	case classCall.Match(line) && before != '.' && before != '#', classAttr.Match(line):
 		u.How = Sure
+	case idCall.Match(line):
+		u.How, u.Selector = Sure, '#'
+	case (before == '.' || before == '#') && lookedUp.Match(line):
+		u.How, u.Selector = Sure, before
 	case before == '.' || before == '#':
 		u.How, u.Selector = Likely, before
 	}
 	return u, true
+}
+
+// InMarkup tells whether a place of a script is in a class attribute of markup in a text, where several names may stand.
+func InMarkup(src []byte, offset int) bool {
+	return classAttr.Match(src[max(0, bytes.LastIndexByte(src[:offset], '\n')):offset])
 }
 
 // A Look is a place where a script looks up elements of the page by an id or a class.
@@ -131,6 +144,7 @@ func Looks(src []byte) []Look {
 		}
 		text := string(src[start:end])
 		switch name := string(src[m[2]:m[3]]); {
+		case strings.HasPrefix(text, "./") || strings.HasPrefix(text, "../"): // a path
 		case name == "getElementById" && idOnly.MatchString(text):
 			add("#"+text, start)
 		case name == "getElementsByClassName" && idOnly.MatchString(text):

@@ -15,6 +15,7 @@ oarlock(".bw-note > p, #menu").on("click", go); /* bw-note */
 var s = "some bw-note words", t = bw_note;
 document.getElementById('menu').x = oarlock.version;
 window.oarlock.fn.bwNote("bw-noted");
+box.querySelectorAll("ul > .bw-note, #menu");
 `
 	wanted := []string{"bw-note", "menu", "oarlock", "version", "fn"}
 	var got []string
@@ -32,7 +33,7 @@ window.oarlock.fn.bwNote("bw-noted");
 			t.Errorf("%+v is not there", u)
 		}
 	}
-	want := "2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note possible; 6 menu sure; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of oarlock"
+	want := "2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note possible; 6 menu sure #; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of oarlock; 8 bw-note sure .; 8 menu sure #"
 	if s := strings.Join(got, "; "); s != want {
 		t.Errorf("uses\n%s, want\n%s", s, want)
 	}

@@ -98,7 +98,7 @@ if wanted order || wanted report || wanted serve || wanted look || wanted looks;
   cp -r "$work/played/site" "$work/muddled"
   export MERRY_HOME=$work/played/home
   (cd "$work/muddled" && sed -i '/own\/club.js/d; s|.*js/oarlock.min.js.*|    <script src="own/club.js"></script>\n&|' tides.html && sed -i 's|own/config.js|own/Config.js|' crews/index.html && sed -i '/js\/brinework.min.js/s/<script /<script async /' index.html)
-  in=$work/muddled shot order "$(try 'merry order tides.html')"
+  in=$work/muddled shot order "$(try 'merry order tides.html')$(try 'merry order fog.html')"
   (cd "$work/muddled" && merry check --report "$work/report.html" >/dev/null || true)
   browse report "file://$work/report.html"
   # What a browser says while the site is served, and after a stylesheet changed.

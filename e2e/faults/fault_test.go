@@ -44,6 +44,7 @@ var changing = []struct {
 	{"move --found", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"move", "--found"}},
 	{"settle", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"settle"}},
 	{"undo", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"undo"}},
+	{"undo --again", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"undo"}}, []string{"undo", "--again"}},
 }
 
 const harbourPattern = "http://cdn.harbour.example/lib/{name}/{version}/{path}"
@@ -97,7 +98,7 @@ func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 // leftovers lists what a change that is over must not leave in merry's own folder.
 func leftovers(s *merrytest.Site) []string {
 	all, _ := filepath.Glob(filepath.Join(s.Dir, ".merry/changes/*"))
-	return slices.DeleteFunc(all, func(name string) bool { return strings.HasSuffix(name, ".done") })
+	return slices.DeleteFunc(all, func(name string) bool { return strings.HasSuffix(name, ".done") || strings.HasSuffix(name, ".undone") })
 }
 
 // TestStoppedAtEveryWrite stops each command at every one of its writes and removals. Reading afterwards changes nothing

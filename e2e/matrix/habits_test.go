@@ -198,6 +198,12 @@ func permute(list []string, visit func([]string)) {
 // consoles opens pages of a site in a browser, and returns what the console said of each and which requests failed.
 func consoles(t *testing.T, s *merrytest.Site, files []string) [][]string {
 	t.Helper()
+	return consolesAfter(t, s, files, 0)
+}
+
+// consolesAfter waits some milliseconds more for what a page says.
+func consolesAfter(t *testing.T, s *merrytest.Site, files []string, wait int) [][]string {
+	t.Helper()
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	ctx := merrytest.BrowserFor(t, 8*time.Minute)
@@ -206,7 +212,7 @@ func consoles(t *testing.T, s *merrytest.Site, files []string) [][]string {
 	tabs.SetLimit(4)
 	for i := range files {
 		tabs.Go(func() error {
-			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
+			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], fmt.Sprintf("new Promise(r => setTimeout(() => r(1), %d))", wait))
 			said[i] = append(c, failed...)
 			return nil
 		})

@@ -26,14 +26,15 @@ var actions = []string{
 	"drop tidechart --part marks", "drop tidechart --part night", "drop LIB --files **/*.css", "drop oarlock --files **/*.min.js", "move LIB vendor/LIB", "move LIB js", "move LIB lib/LIB", "move oarlock:dist/oarlock.min.js js/", "move oarlock:dist/oarlock.js js/deep/o.js",
 	"move js/club.js js/own/", "move js/own/club.js js/", "move css/club.css styles/", "move styles/club.css css/", "move img/gull.svg img/birds/gull.svg", "move img/birds img/b2", "move tides.html pages/tides.html", "move pages/tides.html tides.html", "move lib packages", "move js scripts", "move scripts js",
 	"settle", "include tidechart --only dist/tidechart-marks.js --page PAGE", "omit tidechart --only dist/tidechart.min.js --page PAGE", "move --found",
-	"refill", "check --fix", "order ** --fix", "undo", "include js/club.js --page PAGE", "omit js/club.js --page PAGE",
+	"refill", "check --fix", "order ** --fix", "undo", "undo", "undo 2", "undo 3", "undo --again", "undo --again", "include js/club.js --page PAGE", "omit js/club.js --page PAGE",
 }
 
 // harmless are findings that a sequence may well lead to: what somebody asked for by leaving something out.
 var harmless = []string{"need-absent", "unused-library", "on-no-page", "map-missing", "unrecorded-library", "syntax-newer", "script-fails", "link-plain", "two-versions", "old-path"}
 
 // TestRandomSequences: whatever came before, each command that succeeds leaves records, disk and pages in agreement, and the
-// order of the pages right; and undo leads back to the beginning.
+// order of the pages right; and undo leads back to the beginning,
+// and forward again to the end.
 func TestRandomSequences(t *testing.T) {
 	seeds := int64(12)
 	if many := os.Getenv("MERRY_RANDOM"); many != "" {
@@ -47,35 +48,48 @@ func TestRandomSequences(t *testing.T) {
 			s.Register()
 			s.Run("drop", "brinework")
 			s.Run("drop", "oarlock")
-			before := s.State()
+			// The site's states: those that undoing leads back to, the present one last, and those that doing again leads to, the next one last.
+			past, future := []string{s.State()}, []string(nil)
 			var done []string
-			changes := 0
-			for range 14 {
+			for range 16 {
 				command := actions[r.Intn(len(actions))]
 				command = strings.ReplaceAll(command, "PAGE", []string{"index.html", "tides.html", "crews/index.html"}[r.Intn(3)])
 				command = strings.ReplaceAll(command, "LIB", []string{"oarlock", "brinework", "tidechart", "flags", "logbook"}[r.Intn(5)])
-				if command == "undo" && changes == 0 {
-					continue
-				}
-				was := s.State()
 				result := s.Try(strings.Fields(command)...)
 				done = append(done, fmt.Sprintf("%s (%d)", command, result.Status))
 				if strings.Contains(result.Err, "fault of merry itself") || result.Status > 3 {
 					t.Fatalf("%s\n%s", strings.Join(done, "\n"), result.Err)
 				}
-				switch now := s.State(); {
-				case command == "undo":
-					changes--
-				case now != was:
-					changes++
+				now := s.State()
+				switch word, rest, _ := strings.Cut(command, " "); {
+				case word == "undo" && rest == "--again" && len(future) > 0:
+					past, future = append(past, future[len(future)-1]), future[:len(future)-1]
+				case word == "undo" && rest != "--again":
+					steps, err := strconv.Atoi(rest)
+					if err != nil {
+						steps = 1
+					}
+					for n := 0; n < steps && steps < len(past)+n; n++ { // all of them, or where there are not so many none
+						past, future = past[:len(past)-1], append(future, past[len(past)-1])
+					}
+				case word != "undo" && now != past[len(past)-1]:
+					past, future = append(past, now), nil
+				}
+				if now != past[len(past)-1] {
+					t.Fatalf("after\n%s\nthe site is in another state than it was", strings.Join(done, "\n"))
 				}
 				agrees(t, s, done)
 			}
-			for range changes {
-				s.Run("undo")
+			if steps := len(past) - 1; steps > 0 {
+				s.Run("undo", strconv.Itoa(steps))
 			}
-			if s.State() != before {
+			if s.State() != past[0] {
 				t.Errorf("undo does not lead back after\n%s", strings.Join(done, "\n"))
+			}
+			for n := 1; n < len(past); n++ {
+				if s.Run("undo", "--again"); s.State() != past[n] {
+					t.Fatalf("step %d of doing it again leads elsewhere after\n%s", n, strings.Join(done, "\n"))
+				}
 			}
 		})
 	}

@@ -267,3 +267,78 @@ func TestImportMapsOfOthers(t *testing.T) {
 		t.Errorf("%v: the seal is\n%s", err, b)
 	}
 }
+
+// TestTwoVersionsOfOnePackage: where the ranges of two libraries allow no version for both, each imports its own, local and linked, and everything
+// leads back.
+func TestTwoVersionsOfOnePackage(t *testing.T) {
+	merrytest.Browser(t)
+	s := moored(t)
+	packages := map[string]map[string]string{
+		"winch@1.4.0": {"package.json": `{"name":"winch","version":"1.4.0","type":"module","exports":{".":"./winch.js","./drum":"./drum.js"}}`, "winch.js": "import drum from './drum.js';\nexport default 'old winch with ' + drum;\n", "drum.js": "export default 'old drum';\n"},
+		"winch@2.1.0": {"package.json": `{"name":"winch","version":"2.1.0","type":"module","exports":{".":"./winch.js","./drum":"./drum.js"}}`, "winch.js": "import drum from './drum.js';\nexport default 'new winch with ' + drum;\n", "drum.js": "export default 'new drum';\n"},
+		"hoist@1.0.0": {"package.json": `{"name":"hoist","version":"1.0.0","type":"module","exports":"./hoist.js","dependencies":{"winch":"^2.0.0"}}`, "hoist.js": "import winch from 'winch';\nglobalThis.buoy = [winch];\n"},
+		"gaff@1.0.0":  {"package.json": `{"name":"gaff","version":"1.0.0","type":"module","exports":"./gaff.js","dependencies":{"winch":"~1.4.0"}}`, "gaff.js": "import winch from 'winch';\nimport drum from 'winch/drum';\nglobalThis.buoy.push(winch, drum);\n"},
+	}
+	r := s.Register()
+	for name, files := range packages {
+		bytes := map[string][]byte{}
+		for file, text := range files {
+			bytes[file] = []byte(text)
+		}
+		at := strings.LastIndexByte(name, '@')
+		if err := r.Publish(name[:at], name[at+1:], bytes); err != nil {
+			t.Fatal(err)
+		}
+	}
+	cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name := strings.Split(strings.TrimPrefix(r.URL.Path, "/"), "/")
+		w.Header().Set("Access-Control-Allow-Origin", "*")
+		w.Header().Set("Content-Type", "text/javascript")
+		w.Write([]byte(packages[name[0]+"@"+name[1]][strings.Join(name[2:], "/")]))
+	}))
+	defer cdn.Close()
+	s.Run("sources", "set", "host", "quay.example", cdn.Listener.Addr().String())
+	s.Run("sources", "set", "cdn", "quay", "http://quay.example/{name}/{version}/{path}")
+	ctx := merrytest.Browser(t, "MAP quay.example "+cdn.Listener.Addr().String())
+	server := fresh(s)
+	defer server.Close()
+	works := func(when string) {
+		t.Helper()
+		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/log.html", "globalThis.buoy?.join(', ')")
+		if value != "new winch with new drum, old winch with old drum, old drum" || len(console)+len(failed) > 0 {
+			t.Errorf("%s: %v; console %q, failed %q\n%s", when, value, console, failed, s.Read("log.html"))
+		}
+		if r := s.Try("check", "log.html"); strings.Contains(r.Out, "error  ") || strings.Contains(r.Out, "import-") {
+			t.Errorf("%s check says\n%s", when, r.Out)
+		}
+	}
+	bare := s.Read("log.html")
+	s.Run("take", "hoist", "--with-needs", "--page", "log.html")
+	s.Run("take", "gaff", "--with-needs", "--page", "log.html")
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "winch-1:") || !strings.Contains(list, "winch:") {
+		t.Errorf("the packing list is\n%s", list)
+	}
+	local := s.Read("log.html")
+	if !strings.Contains(local, "\"scopes\": {\n      \"./js/gaff.js\": { \"winch\": ") {
+		t.Errorf("the page is\n%s", local)
+	}
+	works("local")
+	s.Run("switch", "--cdn")
+	if strings.Contains(s.Read("log.html"), "\"./js/gaff.js\"") {
+		t.Errorf("linked, the page is\n%s", s.Read("log.html"))
+	}
+	works("linked")
+	s.Run("switch", "--local")
+	if got := s.Read("log.html"); got != local {
+		t.Errorf("there and back is\n%s\nwant\n%s", got, local)
+	}
+	s.Run("move", "gaff", "lib/gaff")
+	works("moved")
+	s.Run("undo")
+	for _, name := range []string{"gaff", "winch-1", "hoist", "winch"} {
+		s.Run("drop", name)
+	}
+	if got := s.Read("log.html"); got != bare {
+		t.Errorf("dropped, the page is\n%s", got)
+	}
+}

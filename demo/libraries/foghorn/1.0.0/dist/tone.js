@@ -1,4 +1,4 @@
 /*! foghorn v1.0.0 | MIT */
-export function tone(hertz, seconds) {
-  return { hertz: hertz, seconds: seconds };
+export function tone(hertz, seconds, at) {
+  return { hertz, seconds, at };
 }

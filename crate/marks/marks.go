@@ -1,4 +1,5 @@
-package delivery
+// Package marks reads off a single file what its name and its text say of it: build, banner, source map, name and version, examples.
+package marks
 
 import (
 	"bytes"
@@ -8,13 +9,6 @@ import (
 
 	"merrycrate.example/merry/crate/licence"
 	"merrycrate.example/merry/crate/record"
-)
-
-// The builds, as records have them.
-const (
-	NoBuild  = record.NoBuild
-	Minified = record.Minified
-	Readable = record.Readable
 )
 
 // BuildOf tells the build of a script or stylesheet from its text. What counts is white space: a
@@ -60,21 +54,21 @@ func BuildOf(b []byte) record.Build {
 		}
 	}
 	if size == 0 {
-		return Readable
+		return record.Readable
 	}
 	switch share := float64(spaces) / float64(size); {
 	case size/lines > 1000: // nobody writes so; what breaks its lines is in texts
-		return Minified
+		return record.Minified
 	case 2*long > size && indented*4 < lines*3:
-		return Minified
+		return record.Minified
 	case lines <= 2 && share < 0.13:
-		return Minified
+		return record.Minified
 	case indented == 0 && share < 0.11 && size/lines > 200:
-		return Minified
+		return record.Minified
 	case share < 0.05 && 3*indented < lines && (lines <= 10 || size/lines > 200):
-		return Minified
+		return record.Minified
 	}
-	return Readable
+	return record.Readable
 }
 
 // afterCharset drops what may stand before a file's first comment: a byte order mark, white space, and

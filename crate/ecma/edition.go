@@ -1,4 +1,4 @@
-package script
+package ecma
 
 import (
 	"bytes"
@@ -6,8 +6,8 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 )
 
-// newestSyntax finds the year of the newest ECMAScript edition whose syntax a script uses.
-func newestSyntax(ast *js.AST, src []byte) int {
+// Edition finds the year of the newest ECMAScript edition whose syntax a script uses.
+func Edition(ast *js.AST, src []byte) int {
 	v := &syntaxVisitor{year: 2009, src: src}
 	if bytes.HasPrefix(src, []byte("#!")) {
 		v.atLeast(2023)
@@ -24,9 +24,9 @@ type syntaxVisitor struct {
 
 func (v *syntaxVisitor) atLeast(year int) { v.year = max(v.year, year) }
 
-// deepest is how far into nested code this package looks; code written by people or minifiers is
+// Deepest is how far into nested code this package looks; code written by people or minifiers is
 // never so deep, and code made to exhaust the stack is cut off.
-const deepest = 5000
+const Deepest = 5000
 
 // Exit leaves a node.
 func (v *syntaxVisitor) Exit(n js.INode) {
@@ -37,9 +37,9 @@ func (v *syntaxVisitor) Exit(n js.INode) {
 	}
 }
 
-// Enter notes which edition a node demands. It is longer than others since it has one case for each kind of node.
+// Enter notes which edition a node demands.
 func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
-	if v.depth > deepest {
+	if v.depth > Deepest {
 		return nil
 	}
 	v.depth++
@@ -73,11 +73,6 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 				v.name(e.Field.Name)
 			}
 		}
-	case *js.TemplateExpr:
-		v.atLeast(2015)
-		if n.Optional {
-			v.atLeast(2020)
-		}
 	case *js.BindingArray, *js.BindingObject, *js.ForOfStmt, *js.ImportStmt, *js.ExportStmt, *js.NewTargetExpr:
 		v.atLeast(2015)
 		if b, ok := n.(*js.BindingObject); ok && b.Rest != nil {
@@ -85,6 +80,24 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 		}
 		if f, ok := n.(*js.ForOfStmt); ok && f.Await {
 			v.atLeast(2018)
+		}
+	case *js.TryStmt:
+		if n.Catch != nil && n.Binding == nil {
+			v.atLeast(2019)
+		}
+	default:
+		v.expression(n)
+	}
+	return v
+}
+
+// expression notes which edition an expression demands.
+func (v *syntaxVisitor) expression(n js.INode) {
+	switch n := n.(type) {
+	case *js.TemplateExpr:
+		v.atLeast(2015)
+		if n.Optional {
+			v.atLeast(2020)
 		}
 	case *js.ImportMetaExpr:
 		v.atLeast(2020)
@@ -108,10 +121,6 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 			if a.Rest {
 				v.atLeast(2015)
 			}
-		}
-	case *js.TryStmt:
-		if n.Catch != nil && n.Binding == nil {
-			v.atLeast(2019)
 		}
 	case *js.DotExpr:
 		if n.Optional {
@@ -151,13 +160,12 @@ func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
 	case *js.LiteralExpr:
 		v.literal(n)
 	}
-	return v
 }
 
 // shorthand tells {a} from {a: a}: the parser makes up a name for the first, which is not in the source.
 func (v *syntaxVisitor) shorthand(p *js.Property) bool {
 	_, ok := p.Value.(*js.Var)
-	return ok && (p.Name == nil || offsetIn(v.src, p.Name.Literal.Data) < 0)
+	return ok && (p.Name == nil || Offset(v.src, p.Name.Literal.Data) < 0)
 }
 
 func (v *syntaxVisitor) function(async, generator bool, p js.Params) {

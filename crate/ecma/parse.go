@@ -1,18 +1,21 @@
-package script
+// Package ecma reads a script's syntax: it parses what browsers take, and tells the edition of the language that a script demands (ECMA-262).
+package ecma
 
 import (
 	"bytes"
 	"strings"
+	"unsafe"
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
 )
 
-// parsed parses a script. Two things the parser takes for mistakes that are none: --x ** 2 (ECMA-262, section 13.6), and an
-// arrow function's parameter that is taken apart and has a default with something in it, ({a} = {a: 1}) => a (section 15.3).
-// They are written over then, at the same places: the power by a product, the default by an empty one. What is read here
-// does not depend on either.
-func parsed(buf []byte) (*js.AST, error) {
+// Parse parses a script. Three things the parser takes for mistakes that are none: --x ** 2 (ECMA-262, section 13.6), an
+// arrow function's parameter that is taken apart and has a default with something in it, ({a} = {a: 1}) => a (section 15.3), and
+// import attributes (section 16.2.2). They are written over then, at the same places: the power by a product, the default by an empty
+// one, the attributes by blanks. What is read here does not depend on them, but for the type of what is imported, which is read from the
+// script as it was.
+func Parse(buf []byte) (*js.AST, error) {
 	const most = 100
 	emptied := false
 	for n := 0; ; n++ {
@@ -23,6 +26,10 @@ func parsed(buf []byte) (*js.AST, error) {
 			return ast, err
 		case strings.HasPrefix(pe.Message, "unexpected ** in expression"):
 			if !multiply(buf, pe) {
+				return ast, err
+			}
+		case strings.HasSuffix(pe.Message, "in with statement"):
+			if !blankAttributes(buf, pe.Line, pe.Column) {
 				return ast, err
 			}
 		case strings.HasPrefix(pe.Message, "unexpected => in") && !emptied:
@@ -120,4 +127,17 @@ func emptyIn(params []byte) bool {
 		i = begin
 	}
 	return found
+}
+
+// Offset finds where in src a slice of it begins, -1 where it is none: the syntax tree has the names'
+// bytes and not their places.
+func Offset(src, part []byte) int {
+	if len(part) == 0 || len(src) == 0 {
+		return -1
+	}
+	offset := int(uintptr(unsafe.Pointer(unsafe.SliceData(part))) - uintptr(unsafe.Pointer(unsafe.SliceData(src))))
+	if offset < 0 || offset >= len(src) {
+		return -1
+	}
+	return offset
 }

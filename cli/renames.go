@@ -1,0 +1,41 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+
+	"github.com/google/renameio/v2/maybe"
+
+	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/problem"
+)
+
+// renameTable reads a table of classes, old and new; "" is none.
+func (a *app) renameTable(name string) (map[string]string, error) {
+	if name == "" {
+		return map[string]string{}, nil
+	}
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.dir, name)
+	}
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return nil, problem.Refuse(problem.FileUnknown, "merry compare LIB VERSION --renames-to "+filepath.Base(name)+" writes one", "the table %s can't be read", name)
+	}
+	list, err := crate.ReadRenames(b)
+	if err != nil {
+		return nil, problem.Misuse("write an old name and a new one in each line", "%s: %w", name, err)
+	}
+	return list, nil
+}
+
+// writeRenames writes what comparing told as a table, to be corrected by hand.
+func (a *app) writeRenames(name string, c *crate.Compared) error {
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.dir, name)
+	}
+	if err := maybe.WriteFile(name, []byte(c.RenameTable()), 0o644); err != nil {
+		return problem.Refuse(problem.FileUnknown, "name a file in a folder that is there", "the table can't be written to %s: %w", name, err)
+	}
+	return nil
+}

@@ -1,0 +1,62 @@
+package inventory
+
+import (
+	"context"
+	"maps"
+	"slices"
+
+	"merrycrate.example/merry/crate/project"
+)
+
+// Names are what a project's things are called, for completing what is typed: sorted, in the words that commands take.
+type Names struct {
+	Libraries []string
+	Files     []string // of the crate, from the site's folder
+	Pages     []string // from the site's folder
+	Profiles  []string
+	CDNs      []string
+	// Packages are the libraries' packages, NAME@VERSION, of those that came from a registry.
+	Packages map[string]string
+}
+
+// NamesOf lists what the project's things are called. It reads folders, and no page and no library.
+func NamesOf(ctx context.Context, p *project.Project) (*Names, error) {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return nil, err
+	}
+	n := &Names{Pages: project.Texts(site.Pages), Profiles: slices.Sorted(maps.Keys(p.List.Profiles)), CDNs: slices.Sorted(maps.Keys(p.List.CDNs)), Packages: map[string]string{}}
+	for _, l := range p.List.Libraries {
+		n.Libraries = append(n.Libraries, l.Name)
+		if pkg, ok := l.Package(); ok && l.Version != "" {
+			n.Packages[l.Name] = pkg + "@" + l.Version
+		}
+	}
+	for at := range p.Places() {
+		if f, ok := p.InSite(at); ok {
+			n.Files = append(n.Files, f.String())
+		}
+	}
+	slices.Sort(n.Libraries)
+	slices.Sort(n.Files)
+	return n, nil
+}
+
+// VersionsOf lists the versions of a library, or of a package, the newest first. Where the project was opened offline it asks the
+// cache alone.
+func VersionsOf(ctx context.Context, p *project.Project, name string) ([]string, error) {
+	if lib := p.List.Library(name); lib != nil {
+		if pkg, ok := lib.Package(); ok {
+			name = pkg
+		}
+	}
+	pkg, err := p.Origin.Document(ctx, name, false)
+	if err != nil {
+		return nil, err
+	}
+	var list []string
+	for _, v := range slices.Backward(pkg.Sorted()) {
+		list = append(list, v.Version)
+	}
+	return list, nil
+}

@@ -1,0 +1,28 @@
+package crate
+
+import (
+	"context"
+
+	"merrycrate.example/merry/crate/inventory"
+)
+
+// Names are what a project's things are called.
+type Names = inventory.Names
+
+// Names lists what the project's things are called, for completing what is typed.
+func (c *Crate) Names(ctx context.Context) (*Names, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return inventory.NamesOf(ctx, p)
+}
+
+// KnownVersions are a library's versions, the newest first.
+func (c *Crate) KnownVersions(ctx context.Context, name string) ([]string, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return inventory.VersionsOf(ctx, p, name)
+}

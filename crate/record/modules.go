@@ -1,0 +1,15 @@
+package record
+
+// Modules says how pages find what modules import by name.
+type Modules struct {
+	Map MapHabit `yaml:"map,omitempty"`
+}
+
+// A MapHabit says who writes pages' import maps.
+type MapHabit string
+
+// The habits.
+const (
+	InlineMap MapHabit = "inline" // merry, into the page: browsers read no other (HTML Standard, section 8.1.5); the zero value means the same
+	NoMap     MapHabit = "none"   // somebody else, a server's template say: names that no map on the page has are not missed then
+)

@@ -1,0 +1,322 @@
+package style
+
+import (
+	"fmt"
+	"maps"
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// A sense is what a class means for an element that has it: the value of each property, by where it counts (media query, shape of the
+// selector) and the property's name, as far as it can be told without a page. Shorthands are taken apart, lengths are in pixels, colours in one
+// notation, custom properties have their values; logical properties are those of a page that is written from left to right (CSS Logical
+// Properties Level 1). What is for one maker's engine is left out.
+type sense map[string]statement
+
+// A statement is a property's value, and how much that says: what many classes say tells little, as does what a class says together with
+// others, of another element or under a condition.
+type statement struct {
+	value  string
+	weight float64
+}
+
+// A decl is one declaration of a class.
+type decl struct{ context, shape, property, value string }
+
+// meanings are what the classes of a sheet mean, each worked out when it is asked for.
+type meanings struct {
+	sheet  *Sheet
+	counts counts
+	known  map[string]sense
+	wide   map[string]sense  // of a class, without the widths at which it says something
+	plain  map[string]string // values in the one notation
+}
+
+// counts are how many classes of both sheets have a declaration.
+type counts map[[2]string]int
+
+func countAll(sheets ...*Sheet) counts {
+	c := counts{}
+	for _, s := range sheets {
+		for _, list := range s.decls {
+			for _, d := range list {
+				c[[2]string{d.property, d.value}]++
+			}
+		}
+	}
+	return c
+}
+
+func newMeanings(s *Sheet, c counts) *meanings {
+	return &meanings{sheet: s, counts: c, known: map[string]sense{}, wide: map[string]sense{}, plain: map[string]string{}}
+}
+
+// of is what a class means.
+func (m *meanings) of(class string) sense {
+	if s, done := m.known[class]; done {
+		return s
+	}
+	s := sense{}
+	for _, d := range m.sheet.decls[class] {
+		m.add(s, d)
+	}
+	m.known[class] = s
+	return s
+}
+
+// conditional tells whether a class says anything under a condition, of the window's width say.
+func (m *meanings) conditional(class string) bool {
+	return slices.ContainsFunc(m.sheet.decls[class], func(d decl) bool { return d.context != "" })
+}
+
+// anywhere is what a class means without the conditions under which it says so.
+func (m *meanings) anywhere(class string) sense {
+	if s, done := m.wide[class]; done {
+		return s
+	}
+	s := m.of(class)
+	if m.conditional(class) {
+		all := make(sense, len(s))
+		for k, v := range s {
+			all[k[strings.IndexByte(k, '{'):]] = v
+		}
+		s = all
+	}
+	m.wide[class] = s
+	return s
+}
+
+// beside is how much a statement counts that a class makes together with others.
+const beside = 0.2
+
+// add adds what a declaration says.
+func (m *meanings) add(s sense, d decl) {
+	if strings.HasPrefix(d.property, "-") {
+		return // one maker's, or a custom property, which counts where it is used
+	}
+	value, done := m.plain[d.value]
+	if !done {
+		value = m.sheet.plain(d.value)
+		m.plain[d.value] = value
+	}
+	if value == "" || strings.HasPrefix(value, "-webkit-") || strings.HasPrefix(value, "-moz-") || strings.HasPrefix(value, "-ms-") {
+		return
+	}
+	shape := strings.ReplaceAll(d.shape, "::", ":")
+	weight := 1 / (1 + math.Log(float64(max(1, m.counts[[2]string{d.property, d.value}])))/2)
+	if shape != ".&" && shape != ".&:before" {
+		weight *= beside
+	}
+	at := contextOf(d.context) + "{" + shape + "{"
+	for _, p := range longhands(d.property, value) {
+		s[at+p[0]] = statement{p[1], weight}
+	}
+}
+
+var (
+	layer  = regexp.MustCompile(`\|@(?:layer|supports|scope)[^|]*`)
+	blanks = regexp.MustCompile(`\s+`)
+)
+
+// contextOf is where a declaration counts, without what makes no difference to a browser of today.
+func contextOf(context string) string {
+	if context == "" {
+		return ""
+	}
+	return blanks.ReplaceAllString(layer.ReplaceAllString(context, ""), "")
+}
+
+// mostVariables is how deep custom properties are followed.
+const mostVariables = 8
+
+var (
+	variable = regexp.MustCompile(`var\(\s*(--[\w-]+)\s*(?:,((?:[^()]|\([^()]*\))*))?\)`)
+	number   = regexp.MustCompile(`(^|[\s,(+*/-])(\d*\.?\d+)(rem|px|pt|%|em|s|ms)?`)
+	shortHex = regexp.MustCompile(`#([0-9a-f])([0-9a-f])([0-9a-f])\b`)
+	rgb      = regexp.MustCompile(`rgba?\(\s*(\d+)\s*,?\s*(\d+)\s*,?\s*(\d+)\s*(?:[,/]\s*1(?:\.0)?\s*)?\)`)
+)
+
+var colours = map[string]string{"white": "#ffffff", "black": "#000000", "red": "#ff0000", "transparent": "#0000"}
+
+// plain is a value in the one notation.
+func (s *Sheet) plain(value string) string {
+	value = strings.TrimSpace(strings.ReplaceAll(strings.ReplaceAll(value, "!important", ""), "! important", ""))
+	for range mostVariables {
+		if !strings.Contains(value, "var(") {
+			break
+		}
+		before := value
+		value = variable.ReplaceAllStringFunc(value, func(use string) string {
+			m := variable.FindStringSubmatch(use)
+			if v, ok := s.vars[m[1]]; ok {
+				return v
+			}
+			return strings.TrimSpace(m[2])
+		})
+		if value == before || len(value) > 1000 {
+			break
+		}
+	}
+	value = strings.TrimSpace(blanks.ReplaceAllString(strings.ToLower(value), " "))
+	value = shortHex.ReplaceAllString(value, "#$1$1$2$2$3$3")
+	value = rgb.ReplaceAllStringFunc(value, func(use string) string {
+		m := rgb.FindStringSubmatch(use)
+		hex := "#"
+		for _, n := range m[1:] {
+			v, _ := strconv.Atoi(n)
+			hex += fmt.Sprintf("%02x", min(v, 255))
+		}
+		return hex
+	})
+	if hex := colours[value]; hex != "" {
+		return hex
+	}
+	if strings.ContainsAny(value, `"'`) || strings.Contains(value, "url(") {
+		return value
+	}
+	return number.ReplaceAllStringFunc(value, func(use string) string {
+		m := number.FindStringSubmatch(use)
+		v, err := strconv.ParseFloat(m[2], 64)
+		if err != nil {
+			return use
+		}
+		unit := m[3]
+		switch unit {
+		case "rem":
+			v, unit = v*16, "px"
+		case "ms":
+			v, unit = v/1000, "s"
+		}
+		if v == 0 {
+			unit = ""
+		}
+		return m[1] + strconv.FormatFloat(math.Round(v*1000)/1000, 'f', -1, 64) + unit
+	})
+}
+
+var sides = []string{"top", "right", "bottom", "left"}
+
+// flow are the sides at which a line begins and ends.
+var flow = map[string]string{"start": "left", "end": "right", "inline-start": "left", "inline-end": "right"}
+
+// physical are logical properties as those of a page that is written from left to right.
+var physical = strings.NewReplacer("-inline-start", "-left", "-inline-end", "-right", "-block-start", "-top", "-block-end", "-bottom")
+
+// longhands takes a declaration apart. Its value is not empty.
+func longhands(property, value string) [][2]string {
+	switch {
+	case property == "margin-inline" || property == "padding-inline" || property == "margin-block" || property == "padding-block":
+		v := strings.Fields(value)
+		if len(v) > 2 || strings.Contains(value, "(") {
+			break
+		}
+		base, _, _ := strings.Cut(property, "-")
+		ends := [2]string{"-left", "-right"}
+		if strings.HasSuffix(property, "-block") {
+			ends = [2]string{"-top", "-bottom"}
+		}
+		return [][2]string{{base + ends[0], v[0]}, {base + ends[1], v[len(v)-1]}}
+	case property == "margin" || property == "padding" || property == "inset" || property == "border-width" || property == "border-style" || property == "border-color" && !strings.Contains(value, "("):
+		v := strings.Fields(value)
+		if len(v) == 0 || len(v) > 4 || strings.Contains(value, "(") {
+			break
+		}
+		var list [][2]string
+		for i, side := range sides {
+			name := property + "-" + side
+			if property == "inset" {
+				name = side
+			} else if kind, isBorder := strings.CutPrefix(property, "border-"); isBorder {
+				name = "border-" + side + "-" + kind
+			}
+			list = append(list, [2]string{name, v[[4][4]int{{0, 0, 0, 0}, {0, 1, 0, 1}, {0, 1, 2, 1}, {0, 1, 2, 3}}[len(v)-1][i]]})
+		}
+		return list
+	case property == "border-radius":
+		v := strings.Fields(value)
+		if len(v) == 1 {
+			return [][2]string{{"border-top-left-radius", value}, {"border-top-right-radius", value}, {"border-bottom-right-radius", value}, {"border-bottom-left-radius", value}}
+		}
+	case strings.HasPrefix(property, "border-start-") || strings.HasPrefix(property, "border-end-"):
+		return [][2]string{{strings.NewReplacer("border-start-start", "border-top-left", "border-start-end", "border-top-right", "border-end-start", "border-bottom-left", "border-end-end", "border-bottom-right").Replace(property), value}}
+	case property == "background" && strings.HasPrefix(value, "#") && !strings.Contains(value, " "):
+		return [][2]string{{"background-color", value}}
+	case property == "inset-inline-start":
+		return [][2]string{{"left", value}}
+	case property == "inset-inline-end":
+		return [][2]string{{"right", value}}
+	case property == "text-align" || property == "float" || property == "clear":
+		if side := flow[value]; side != "" {
+			return [][2]string{{property, side}}
+		}
+	}
+	return [][2]string{{physical.Replace(property), value}}
+}
+
+// alike tells how alike two senses are, from 0 to 1, and how much what they have in common says. A property of both with another value is
+// little in common.
+func alike(a, b sense) (share, said float64) {
+	if len(a) == 0 || len(b) == 0 {
+		return 0, 0
+	}
+	whole, common := 0.0, 0.0
+	for k, v := range a {
+		whole += v.weight
+		switch u, has := b[k]; {
+		case has && u.value == v.value:
+			common, said = common+v.weight, said+v.weight
+		case has && strings.HasPrefix(u.value, "#") && strings.HasPrefix(v.value, "#"):
+			common, said = common+0.5*v.weight, said+0.3*v.weight // another colour: each version has its palette
+		case has:
+			common += 0.15 * v.weight
+		}
+	}
+	for k, v := range b {
+		if _, has := a[k]; !has {
+			whole += v.weight
+		}
+	}
+	if whole == 0 {
+		return 0, 0
+	}
+	return common / whole, said
+}
+
+// own is what a class says of its element alone, wherever it stands and at every width, as one text.
+func (m sense) own() string {
+	var list []string
+	for k, v := range m {
+		if property, ok := strings.CutPrefix(k, "{.&{"); ok {
+			list = append(list, property+":"+v.value)
+		}
+	}
+	slices.Sort(list)
+	return strings.Join(list, ";")
+}
+
+// widths tells whether a class says something only at some width of the window.
+func (m sense) widths() bool {
+	for k := range m {
+		if context, shape, _ := strings.Cut(k, "{"); strings.Contains(context, "width") && strings.HasPrefix(shape, ".&{") {
+			return true
+		}
+	}
+	return false
+}
+
+// glyphs are the characters that a class puts before an element, which of an icon are all that it is.
+func (m sense) glyphs() string {
+	var list []string
+	for _, k := range slices.Sorted(maps.Keys(m)) {
+		if strings.HasSuffix(k, ":before{content") && drawn.MatchString(m[k].value) {
+			list = append(list, m[k].value)
+		}
+	}
+	return strings.Join(list, " ")
+}
+
+// drawn is a text of one character that no keyboard has, as fonts of icons give them.
+var drawn = regexp.MustCompile(`^["'](?:\\[0-9a-f]{3,6} ?|[^\x00-\x7f])["']$`)

@@ -1,0 +1,140 @@
+package upgrade
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/words"
+)
+
+// Gone are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal remembers them.
+type Gone struct {
+	p      *project.Project
+	lost   []LostName
+	of     []goneOf // of each
+	finder *finder
+}
+
+type goneOf struct{ library, had, has string }
+
+// NewGone reads the seal's memory, less what the packing list lets go and what another library offers; nil where there is nothing.
+func NewGone(p *project.Project) *Gone {
+	g := &Gone{p: p}
+	offered := map[string]bool{}
+	for _, name := range p.Seal.Names() {
+		sealed := p.Seal.Libraries[name]
+		lib := p.List.Library(name)
+		for version, names := range sealed.Gone {
+			for _, n := range names {
+				l := lostName(n)
+				if lib != nil && (slices.Contains(lib.Forget, "*") || slices.Contains(lib.Forget, n) || slices.Contains(lib.Forget, l.Name)) {
+					continue
+				}
+				if len(offered) == 0 {
+					offered = allOffered(p)
+				}
+				if !offered[n] {
+					g.lost, g.of = append(g.lost, l), append(g.of, goneOf{name, version, sealed.Version})
+				}
+			}
+		}
+	}
+	if len(g.lost) == 0 {
+		return nil
+	}
+	g.finder = newFinder(g.lost)
+	return g
+}
+
+// lostName is a name as the seal remembers it, with its kind.
+func lostName(n string) LostName {
+	switch {
+	case strings.HasPrefix(n, "--"):
+		return LostName{Kind: string(style.Property), Name: n}
+	case strings.HasPrefix(n, "."):
+		return LostName{Kind: string(style.Class), Name: n[1:]}
+	case strings.HasPrefix(n, "@"):
+		return LostName{Kind: string(style.Keyframes), Name: n[1:]}
+	}
+	return LostName{Kind: "global", Name: n}
+}
+
+// allOffered are the classes, properties, keyframes and globals that the crate's libraries offer now.
+func allOffered(p *project.Project) map[string]bool {
+	all := map[string]bool{"": true}
+	for g := range p.Globals() {
+		all[g] = true
+	}
+	for _, name := range p.Seal.Names() {
+		for i := range p.Seal.Libraries[name].Files {
+			f := &p.Seal.Libraries[name].Files[i]
+			if delivery.KindOf(f.Path) != delivery.Stylesheet {
+				continue
+			}
+			b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
+			if err != nil {
+				continue
+			}
+			for _, m := range style.Read(b).Makes() {
+				all[map[style.Kind]string{style.Class: ".", style.Keyframes: "@"}[m.Kind]+m.Name] = true
+			}
+		}
+	}
+	return all
+}
+
+// Page finds uses of such names on a page that has their library, or that is a fragment of such pages.
+func (g *Gone) Page(v *tags.Page, file string, libraries []string) []check.Finding {
+	if g == nil {
+		return nil
+	}
+	return g.findings(g.finder.onPage(v, file), func(library string) bool { return v.Fragment || slices.Contains(libraries, library) })
+}
+
+// Own finds them in an own stylesheet or script.
+func (g *Gone) Own(name paths.InSite, b []byte) []check.Finding {
+	if g == nil {
+		return nil
+	}
+	at := g.p.InProject(name).String()
+	all := func(string) bool { return true }
+	if delivery.KindOf(name.String()) == delivery.Stylesheet {
+		return g.findings(g.finder.inStyle(b, 0, b, at), all)
+	}
+	return g.findings(g.finder.inScript(b, 0, b, at), all)
+}
+
+// findings says of each use, of those that are sure enough, what is gone.
+func (g *Gone) findings(uses map[int][]NameUse, concerns func(library string) bool) []check.Finding {
+	var list []check.Finding
+	for i, places := range uses {
+		l, of := &g.lost[i], g.of[i]
+		if !concerns(of.library) {
+			continue
+		}
+		for _, u := range places {
+			if u.How == words.Possible {
+				continue
+			}
+			f := check.Finding{Name: check.ClassGone, Severity: check.Warning, Message: fmt.Sprintf("%s %s has no %s %s any more; %s had it", of.library, of.has, l.Kind, l.Name, of.had),
+				Why:  "what it did here is done no more, and nothing says so to visitors",
+				Next: fmt.Sprintf("merry compare %s %s %s tells what it is called now; forget: [%s] at %s in crate.yaml lets it go", of.library, of.had, of.has, l.Name, of.library)}
+			if l.Kind == "global" {
+				f.Name = check.GlobalGone
+			}
+			f.File, f.Line, f.Column = u.file, u.line, u.column
+			list = append(list, f)
+		}
+	}
+	slices.SortFunc(list, func(a, b check.Finding) int {
+		return strings.Compare(fmt.Sprintf("%s%08d%08d", a.File, a.Line, a.Column), fmt.Sprintf("%s%08d%08d", b.File, b.Line, b.Column))
+	})
+	return list
+}
