@@ -5,6 +5,7 @@ import (
 	_ "embed"
 	"fmt"
 	"html/template"
+	"slices"
 	"strings"
 	"sync"
 
@@ -15,7 +16,7 @@ import (
 
 func (a *app) compare() *cobra.Command {
 	var report, table string
-	var all bool
+	var all, looking, renameSure bool
 	var src sourceFlags
 	c := &cobra.Command{
 		Use:   "compare LIB [OLD] NEW | compare SOURCE SOURCE",
@@ -23,10 +24,18 @@ func (a *app) compare() *cobra.Command {
 		Long: `Compare holds another version of a library against the one in use, or any two against each other: files, size
 on the wire, syntax, licence, needs, globals and their members, and every class, id, attribute, custom property,
 keyframes and font family that is gone, with each place where these pages, stylesheets and scripts use it, and what it
-is probably called now. Nothing is changed. OLD and NEW are versions, ranges or sources.`,
-		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip --report brinework.html\n  merry compare oarlock 1.4.2 2.0.3",
+is probably called now. Nothing is changed. OLD and NEW are versions, ranges or sources. --look opens the pages that
+LIB is on in this machine's browser, as they are and as repin would leave them, and says what looks different;
+--report shows both side by side then.`,
+		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip --report brinework.html\n  merry compare brinework 2.0.0 --look --rename-sure --report brinework.html\n  merry compare oarlock 1.4.2 2.0.3",
 		Args:    cobra.RangeArgs(2, 3),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case renameSure && !looking:
+				return misuse("--rename-sure is about how pages would look; it goes with --look")
+			case looking && len(args) == 3:
+				return misuse("--look shows the pages as they are and as they would be; leave OLD out")
+			}
 			door, err := a.open(src)
 			if err != nil {
 				return err
@@ -36,9 +45,15 @@ is probably called now. Nothing is changed. OLD and NEW are versions, ranges or 
 			if len(args) == 3 {
 				req.First = args[1]
 			}
-			got, err := door.Compare(cmd.Context(), req)
+			compared, err := door.Compare(cmd.Context(), req)
 			if err != nil {
 				return err
+			}
+			got := comparedLook{Compared: compared}
+			if looking {
+				if got.Look, err = door.LookAhead(cmd.Context(), compared, req, renameSure); err != nil {
+					return err
+				}
 			}
 			if report != "" {
 				if err := a.writeCompared(report, got); err != nil {
@@ -46,19 +61,39 @@ is probably called now. Nothing is changed. OLD and NEW are versions, ranges or 
 				}
 			}
 			if table != "" {
-				if err := a.writeRenames(table, got); err != nil {
+				if err := a.writeRenames(table, compared); err != nil {
 					return err
 				}
 			}
-			return a.answer(got, func() { a.printCompared(got, all) })
+			return a.answer(got, func() {
+				a.printCompared(compared, all)
+				if got.Look != nil {
+					a.printf("\n")
+					a.printLooks(got.Look, "how the pages are, in "+got.Old)
+				}
+				if slices.ContainsFunc(compared.Lost, func(l crate.LostName) bool { return len(l.Uses) > 0 }) {
+					a.next("merry repin %s@%s --rename-sure --dry-run", clean(got.Library), clean(got.New))
+				}
+			})
 		},
 	}
 	c.Flags().StringVar(&report, "report", "", "write it as a page to `FILE.html`")
 	c.Flags().StringVar(&table, "renames-to", "", "write the classes that are called otherwise now as a table to `FILE.md`, for repin --renames")
 	c.Flags().BoolVar(&all, "all", false, "list what is gone and not used, too")
+	c.Flags().BoolVar(&looking, "look", false, "look at the pages as they are and as they would be, and say what looks different")
+	c.Flags().BoolVar(&renameSure, "rename-sure", false, "with --look: rename on the pages what is surely called otherwise")
 	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")
 	return c
 }
+
+// A comparedLook is a comparison, with how the pages look in both versions where that was asked for.
+type comparedLook struct {
+	*crate.Compared
+	Look *crate.Looked `json:"look,omitempty"`
+}
+
+// Looks are the pages that look different, drawn.
+func (c comparedLook) Looks() ([]drawnLook, error) { return drawn(c.Look) }
 
 func edition(year int) string {
 	switch {
@@ -131,9 +166,6 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		}
 	}
 	a.remarks(c.Notes)
-	if used > 0 {
-		a.next("merry repin %s@%s --rename-sure --dry-run", clean(c.Library), clean(c.New))
-	}
 }
 
 func signed(d crate.Difference) string {
@@ -192,11 +224,11 @@ func (a *app) renameText(l crate.LostName) string {
 var comparedText string
 
 var comparedPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("compare").Funcs(template.FuncMap{"plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "lost": lostName, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText))
+	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "lost": lostName, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText)).Parse(lookedText))
 })
 
 // writeCompared writes the comparison as a page: self-contained, and readable without scripts.
-func (a *app) writeCompared(name string, c *crate.Compared) error {
+func (a *app) writeCompared(name string, c comparedLook) error {
 	var b bytes.Buffer
 	if err := comparedPage().Execute(&b, c); err != nil {
 		return err

@@ -341,8 +341,13 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 //go:embed looks.html
 var looksText string
 
+// lookedText draws pages that look different, for reports of other things, too.
+//
+//go:embed looked.html
+var lookedText string
+
 var looksPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": plural}).Parse(looksText))
+	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": plural}).Parse(looksText)).Parse(lookedText))
 })
 
 // A drawnLook is one page of the report of looks: its pictures as addresses of their own data.
@@ -361,19 +366,35 @@ func (a *app) writeLooks(name, against string, seen *crate.Looked) error {
 	for _, p := range seen.Pages {
 		if p.Different == nil {
 			data.Same = append(data.Same, p)
-			continue
 		}
-		marked, err := crate.MarkedLook(p)
-		if err != nil {
-			return err
-		}
-		data.Different = append(data.Different, drawnLook{p, picture(p.Before.Picture), picture(p.After.Picture), picture(marked)})
+	}
+	var err error
+	if data.Different, err = drawn(seen); err != nil {
+		return err
 	}
 	var b strings.Builder
 	if err := looksPage().Execute(&b, data); err != nil {
 		return err
 	}
 	return a.writeOut(name, []byte(b.String()))
+}
+
+// drawn are the pages that look different, with their pictures. There are none of no look.
+func drawn(seen *crate.Looked) (list []drawnLook, err error) {
+	if seen == nil {
+		return nil, nil
+	}
+	for _, p := range seen.Pages {
+		if p.Different == nil {
+			continue
+		}
+		marked, err := crate.MarkedLook(p)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, drawnLook{p, picture(p.Before.Picture), picture(p.After.Picture), picture(marked)})
+	}
+	return list, nil
 }
 
 func picture(png []byte) template.URL {

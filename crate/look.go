@@ -2,10 +2,14 @@ package crate
 
 import (
 	"context"
+	"path/filepath"
 
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/look"
 	"merrycrate.example/merry/crate/looks"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/upgrade"
 )
 
 // What look is asked and answers.
@@ -31,8 +35,47 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 		}
 		req.Findings = found.Findings
 	}
-	req.Dir, req.Drafted, req.Browser, req.Hosts, req.Certificates, req.Offline = c.Dir, drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
+	req.Dir = c.Dir
+	return c.lookAt(ctx, p, drafted, req)
+}
+
+// lookAt looks at a project's pages with the user's browser, and with some of its files drafted.
+func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked, error) {
+	req.Drafted, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
 	return look.Look(ctx, p, req)
+}
+
+// LookAhead looks at the pages that a compared library is on, as they are and as moving it would have them, with what is surely called otherwise
+// renamed or not, and holds the two looks against each other. Nothing is changed.
+func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRequest, renameSure bool) (*Looked, error) {
+	if len(compared.On) == 0 {
+		return nil, problem.Misuse("merry compare "+req.Library+" "+req.New+" without --look", "%s is on no page of this project, so there is nothing to look at", req.Library)
+	}
+	p, drafted, err := c.asAfter(ctx, func(dry *Crate) error {
+		before, err := dry.read(ctx)
+		if err != nil {
+			return err
+		}
+		move, err := upgrade.Ahead(before, upgrade.Request{Library: req.Library, New: req.New, Dir: c.Dir}, renameSure)
+		if err == nil {
+			_, err = dry.Repin(ctx, move)
+		}
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	at := LookRequest{Pages: compared.On, Dir: filepath.Join(string(p.Root), p.Site()), Pictures: true}
+	was, err := c.lookAt(ctx, p, nil, at)
+	if err != nil {
+		return nil, err
+	}
+	now, err := c.lookAt(ctx, p, drafted, at)
+	if err != nil {
+		return nil, err
+	}
+	now.Differs = nil // check knows the pages as they are
+	return now, look.Compare(was, now)
 }
 
 // HasBrowser tells whether this machine has a browser that can be looked with.

@@ -76,9 +76,21 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 // asProfile reads the project, and works out the files that it would have under a profile, by their places in the site. Without a profile
 // there are none.
 func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project, map[string][]byte, error) {
-	p, err := c.read(ctx)
-	if err != nil || profile == "" {
+	if profile == "" {
+		p, err := c.read(ctx)
 		return p, nil, err
+	}
+	return c.asAfter(ctx, func(dry *Crate) error {
+		_, err := dry.Switch(ctx, SwitchRequest{Profile: profile})
+		return err
+	})
+}
+
+// asAfter reads the project, and works out the files that it would have after a change, by their places in the site. Nothing is changed.
+func (c *Crate) asAfter(ctx context.Context, change func(dry *Crate) error) (*project.Project, map[string][]byte, error) {
+	p, err := c.read(ctx)
+	if err != nil {
+		return nil, nil, err
 	}
 	var mu sync.Mutex
 	files := map[string][]byte{}
@@ -91,7 +103,7 @@ func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project
 			files[at.String()] = content
 		}
 	}
-	_, err = dry.Switch(ctx, SwitchRequest{Profile: profile})
+	err = change(&dry)
 	c.opened = append(c.opened, dry.opened...)
 	return p, maps.Clone(files), err
 }

@@ -539,3 +539,23 @@ func TestForeignJournals(t *testing.T) {
 		}
 	}
 }
+
+// TestKept: what a dry set is given is kept as it was, though callers fill one buffer again and again.
+func TestKept(t *testing.T) {
+	root := project(t, nil)
+	kept := map[string][]byte{}
+	s := begin(t, root, "dry", Options{Dry: true, Keep: func(name string, content []byte) { kept[name] = content }})
+	buffer := []byte("oar")
+	for _, name := range []string{"oar", "row"} {
+		copy(buffer, name)
+		if err := s.Create(paths.FoundInProject(name), buffer, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if string(kept["oar"]) != "oar" || string(kept["row"]) != "row" || len(kept) != 2 {
+		t.Errorf("kept is %q", kept)
+	}
+	if text(t, root, "oar") != "(not there)" {
+		t.Error("a dry set wrote a file")
+	}
+}

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -158,7 +159,7 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 	}
 	e.Hash, e.Size = xxhash.Sum64(content), int64(len(content))
 	if s.opt.Dry && s.opt.Keep != nil {
-		s.opt.Keep(e.Path, content)
+		s.opt.Keep(e.Path, bytes.Clone(content)) // the caller's buffer is used again
 		s.add(e)
 		return nil
 	}

@@ -334,7 +334,7 @@ func rulesOf(old, now *Element, before, after *State) []RuleChange {
 		}
 		gone, come := apart(was.Text, is.Text)
 		if gone != "" || come != "" {
-			list = append(list, RuleChange{selector, cmp.Or(is.File, was.File), gone, come})
+			list = append(list, RuleChange{selector, cmp.Or(fileOf(now, after, selector, come), fileOf(old, before, selector, gone)), gone, come})
 		}
 	}
 	for selector, is := range b {
@@ -343,7 +343,14 @@ func rulesOf(old, now *Element, before, after *State) []RuleChange {
 		}
 	}
 	slices.SortFunc(list, func(a, b RuleChange) int { return cmp.Compare(a.Selector, b.Selector) })
-	return list
+	return slices.DeleteFunc(slices.Clone(list), func(c RuleChange) bool {
+		return slices.ContainsFunc(list, func(d RuleChange) bool { return renamed(c, d) || renamed(d, c) })
+	})
+}
+
+// renamed tells whether a rule has only another selector than before, as where a class is called otherwise.
+func renamed(gone, come RuleChange) bool {
+	return gone.Now == "" && come.Was == "" && slices.Equal(declarations(gone.Was), declarations(come.Now))
 }
 
 // gathered are an element's rules by their selector, with the declarations of all that have the same.
@@ -363,6 +370,17 @@ func gathered(e *Element, s *State) map[string]Rule {
 		m[r.Selector] = r
 	}
 	return m
+}
+
+// fileOf is the file with an element's rule of a selector that has one of the declarations: several files may have rules for it. "" is none.
+func fileOf(e *Element, s *State, selector, text string) string {
+	wanted := declarations(text)
+	for _, i := range e.Rules {
+		if i >= 0 && i < len(s.Rules) && s.Rules[i].Selector == selector && slices.ContainsFunc(declarations(s.Rules[i].Text), func(d string) bool { return slices.Contains(wanted, d) }) {
+			return s.Rules[i].File
+		}
+	}
+	return ""
 }
 
 // apart are the declarations of one text that the other has not, both ways.

@@ -5,6 +5,7 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -69,16 +70,20 @@ func TestCompare(t *testing.T) {
 
 // TestRules: by what an element's rules differ: whatever the file, and whatever the order.
 func TestRules(t *testing.T) {
-	s := &State{Rules: []Rule{{".a", `background: url("x;y.png"); color: red;`, "a.css"}, {".a", "color: red;", "b.css"}, {".b", "top: 1px;", "a.css"}, {".a", `color: red; background: url("x;y.png");`, "b.css"}}}
+	s := &State{Rules: []Rule{{".a", `background: url("x;y.png"); color: red;`, "a.css"}, {".a", "color: red;", "b.css"}, {".b", "top: 1px;", "a.css"}, {".a", `color: red; background: url("x;y.png");`, "b.css"}, {".c", "top: 1px;", "a.css"}, {".a", "left: 1px;", "c.css"}}}
 	for _, tt := range []struct {
 		old, now []int
 		want     string
 	}{
 		{[]int{0}, []int{3}, ""}, {[]int{0}, []int{1}, `.a|background: url("x;y.png")|`}, {[]int{1}, []int{0}, `.a||background: url("x;y.png")`}, {[]int{2}, nil, ".b|top: 1px|"}, {nil, []int{2}, ".b||top: 1px;"}, {[]int{0, 99, -1}, []int{0}, ""},
+		{[]int{2}, []int{4}, ""}, {[]int{2, 4}, []int{4}, ".b|top: 1px|"}, {[]int{1, 5}, []int{5}, ".a|color: red|"},
 	} {
 		got := ""
 		for _, c := range rulesOf(&Element{Rules: tt.old}, &Element{Rules: tt.now}, s, s) {
 			got += c.Selector + "|" + c.Was + "|" + c.Now
+			if from := map[bool]string{true: c.Now, false: c.Was}[c.Was == ""]; !strings.Contains(s.Rules[slices.IndexFunc(s.Rules, func(r Rule) bool { return r.Selector == c.Selector && r.File == c.File })].Text, strings.TrimSuffix(from, ";")) {
+				t.Errorf("%v to %v: %s is told of %s, which does not say so", tt.old, tt.now, from, c.File)
+			}
 		}
 		if got != tt.want {
 			t.Errorf("%v to %v: %s, want %s", tt.old, tt.now, got, tt.want)

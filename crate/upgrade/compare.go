@@ -49,7 +49,8 @@ type Compared struct {
 	Exports Difference     `json:"exports"`        // of modules: each name with that by which its module is imported
 	Lost    []LostName     `json:"lost,omitempty"` // names that the old version offers and the new one lacks
 	Renames []style.Rename `json:"renames,omitempty"`
-	Pages   int            `json:"pages"` // that the library is on
+	Pages   int            `json:"pages"`        // that the library is on
+	On      []string       `json:"on,omitempty"` // those pages, in the site
 	Notes   []string       `json:"notes,omitempty"`
 }
 
@@ -213,6 +214,15 @@ func versionSource(lib *record.Library, wish, dir string) string {
 		return wish
 	}
 	return record.FromRegistry + lib.CDNName() + "@" + wish
+}
+
+// Ahead is the request to move to the version that a comparison of one in use is about.
+func Ahead(p *project.Project, req Request, renameSure bool) (RepinRequest, error) {
+	lib, _, err := p.Sealed(req.Library)
+	if err != nil {
+		return RepinRequest{}, err
+	}
+	return RepinRequest{Moves: []Move{{Library: lib.Name, Source: versionSource(lib, req.New, req.Dir)}}, Dir: req.Dir, RenameSure: renameSure}, nil
 }
 
 // study reads what a side's chosen files offer and demand.

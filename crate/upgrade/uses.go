@@ -25,10 +25,9 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		return err
 	}
 	f, scripts := newFinder(c.Lost), tags.NewScripts(p)
-	on := 0
 	type result struct {
 		uses map[int][]NameUse
-		on   bool
+		on   string // the page, where the library is on it
 	}
 	results, err := parallel.Map(ctx, site.Pages, func(_ context.Context, name paths.InSite) (result, error) {
 		b, err := p.ReadInSite(name)
@@ -44,7 +43,11 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		if !v.Fragment && !on {
 			return result{}, nil
 		}
-		return result{f.onPage(v, p.InProject(name).String()), on}, nil
+		r := result{uses: f.onPage(v, p.InProject(name).String())}
+		if on {
+			r.on = name.String()
+		}
+		return r, nil
 	})
 	if err != nil {
 		return err
@@ -65,14 +68,14 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		return err
 	}
 	for _, r := range append(results, more...) {
-		if r.on {
-			on++
+		if r.on != "" {
+			c.On = append(c.On, r.on)
 		}
 		for i, list := range r.uses {
 			c.Lost[i].Uses = append(c.Lost[i].Uses, list...)
 		}
 	}
-	c.Pages = on
+	c.Pages = len(c.On)
 	if err := c.findImports(ctx, p, site, library); err != nil {
 		return err
 	}

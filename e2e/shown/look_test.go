@@ -272,3 +272,54 @@ func TestReportOfLooksInABrowser(t *testing.T) {
 		t.Errorf("%v: the report is %s", err, got)
 	}
 }
+
+// TestCompareThatLooksAhead: compare shows the pages as they are and as another version would have them, and changes nothing.
+func TestCompareThatLooksAhead(t *testing.T) {
+	browsed(t)
+	s := merrytest.Started(t)
+	s.Register()
+	s.Run("take", "brinework@1.2.0", "--with-needs", "--page", "**")
+	s.Run("omit", "brinework", "--page", "crews/index.html")
+	before := s.State()
+	var answer struct {
+		Old, New string
+		On       []string
+		Look     struct {
+			Pages []struct {
+				Page      string
+				Messages  []struct{ Text string }
+				Different *struct{ Regions []any }
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(s.Run("compare", "brinework", "2.0.0", "--look", "--json")), &answer); err != nil || answer.Old != "1.2.0" || answer.New != "2.0.0" || len(answer.On) != 2 || len(answer.Look.Pages) != 2 {
+		t.Fatalf("%v %+v", err, answer)
+	}
+	for _, p := range answer.Look.Pages {
+		if p.Different == nil || len(p.Messages) > 0 {
+			t.Errorf("of %s it says %+v", p.Page, p)
+		}
+	}
+	plainly := s.Run("compare", "brinework", "2.0.0", "--look", "--report", "ahead.html")
+	for _, words := range []string{".bw-table th, .bw-table td  has no more", "look different from how the pages are, in 1.2.0", "repin brinework@2.0.0"} {
+		if !strings.Contains(plainly, words) {
+			t.Errorf("compare does not say %q:\n%s", words, plainly)
+		}
+	}
+	if report := s.Read("ahead.html"); strings.Count(report, "<figure>") != 6 || !strings.Contains(report, "<h2>How the pages look</h2>") {
+		t.Errorf("the report has %d pictures", strings.Count(report, "<figure>"))
+	}
+	s.Remove("ahead.html")
+	renamed := s.Run("compare", "brinework", "2.0.0", "--look", "--rename-sure")
+	if strings.Contains(renamed, ".bw-table") || s.State() != before {
+		t.Errorf("with what is surely renamed, and nothing changed, compare says\n%s", renamed)
+	}
+	// The same version looks the same.
+	if out := s.Run("compare", "brinework", "1.2.0", "--look"); !strings.Contains(out, "nothing looks different") {
+		t.Errorf("of the same version it says\n%s", out)
+	}
+	s.Fail(2, []string{"leave OLD out"}, "compare", "brinework", "1.2.0", "2.0.0", "--look")
+	s.Fail(2, []string{"--rename-sure is about how pages would look"}, "compare", "brinework", "2.0.0", "--rename-sure")
+	s.Run("omit", "brinework")
+	s.Fail(2, []string{"is on no page of this project"}, "compare", "brinework", "2.0.0", "--look")
+}
