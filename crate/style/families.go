@@ -22,11 +22,17 @@ type family struct {
 	misfits  int     // pairs of which one counts at some width alone, and the other does not
 	kept     int     // pairs whose new name was there before
 	score    float64
+	stated   int // pairs of which the library itself says so
 }
 
 // String is how findings name it: bw-col-$1-shift-$2 → bw-shift-$1-$2.
 func (f *family) String() string {
 	return strings.Join(f.old, "-") + " → " + strings.Join(f.new, "-")
+}
+
+// holds tells whether the library itself says of one pair that it changed so, and nothing speaks against the others: then all of them did.
+func (f *family) holds() bool {
+	return f.stated > 0 && len(f.pairs) == f.matched && f.rivals+f.misfits+f.kept == 0
 }
 
 // mostTogether is how many new names with one word are looked at for one old name, and mostFamilies how many ways are weighed.

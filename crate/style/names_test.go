@@ -98,3 +98,25 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// TestStatedFamilies: where the library says of one name how it changed, all that changed in the same way are sure; not so where one of them did
+// not, or where nobody says so.
+func TestStatedFamilies(t *testing.T) {
+	const old, new = ".r-above-1{margin-top:1px}.r-above-2{margin-top:2px}.r-above-3{margin-top:3px}", ".r-top-1{margin-block-start:1px}.r-top-2{margin-block-start:5px}.r-top-3{margin-block-start:9px}"
+	stated := []ChangeNote{{Text: "`r-above-1` is `r-top-1` now, and so on", Where: "CHANGES.md:1"}}
+	for _, tt := range []struct {
+		old, new string
+		notes    []ChangeNote
+		sure     bool
+	}{
+		{old, new, stated, true}, {old, new, nil, false},
+		{old + ".r-above-4{margin-top:4px}", new, stated, false},                                             // one has no partner
+		{old, new + "@media (min-width:9px){.r-top-4{top:0}}.r-above-9{top:0}", stated, true},                // what else there is says nothing
+		{old, strings.Replace(new, ".r-top-3{", "@media (min-width:9px){.r-top-3{", 1) + "}", stated, false}, // one counts at some width alone
+	} {
+		list := Renames(Read([]byte(tt.old)), Read([]byte(tt.new)), tt.notes)
+		if i := slices.IndexFunc(list, func(r Rename) bool { return r.Old == "r-above-2" }); i < 0 || list[i].New != "r-top-2" || list[i].Sure != tt.sure {
+			t.Errorf("from\n%s\nto\n%s\n%+v", tt.old, tt.new, list)
+		}
+	}
+}

@@ -57,6 +57,7 @@ func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
 	one := alone{prints(old), prints(new)}
 	ways := newWays(old, new, gone, come, one)
 	said := fromNotes(gone, slices.Concat(come, ways.kept), notes)
+	ways.state(said)
 	ways.lead(gone, compat)
 	var all []Rename
 	for _, o := range gone {

@@ -26,6 +26,17 @@ type ways struct {
 	alone    map[string][]string            // what new names say by themselves, and no more, to those names
 }
 
+// state counts, for each family, the pairs of which the library itself says so.
+func (w *ways) state(said map[string]map[string]string) {
+	for o, news := range said {
+		for n := range news {
+			if f := w.of[o][n]; f != nil {
+				f.stated++
+			}
+		}
+	}
+}
+
 // both lists the classes that two sheets make.
 func both(old, new *Sheet) []string {
 	var list []string
@@ -309,7 +320,14 @@ func (w *ways) weigh(r Rename) Rename {
 		if score := f.score * (0.92 + 0.08*share); score > r.Score {
 			r.Score = score
 		}
-		r.Because = append([]string{fmt.Sprintf("%d names changed so: %s", len(f.pairs), f)}, r.Because...)
+		as := ""
+		if f.stated > 0 && !r.told {
+			as = ", as the library says of " + map[bool]string{true: "one of them", false: "several of them"}[f.stated == 1]
+		}
+		if f.holds() {
+			r.Score = max(r.Score, 0.82+0.1*share)
+		}
+		r.Because = append([]string{fmt.Sprintf("%d names changed so%s: %s", len(f.pairs), as, f)}, r.Because...)
 	} else if f := w.strongest(r.Old); f != nil {
 		r.Score *= 1 - 0.4*f.score
 	}
