@@ -14,7 +14,7 @@ const module = "merrycrate.example/merry"
 // house lists the packages from the top to the bottom of docs/ARCHITECTURE.md. Each may import those below it and none
 // above.
 var house = []string{
-	"cmd/merry", "cli", "cli/room", "crate",
+	"cmd/merry", "cli", "cli/picker", "cli/show", "cli/room", "crate",
 	"crate/adopt", "crate/hosts", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/look", "crate/serve", "crate/staging", "crate/policies", "crate/leads", "crate/graph", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/delivery", "crate/manifest", "crate/source", "crate/archive", "crate/change", "crate/browser", "crate/looks", "crate/console", "crate/check", "crate/rehearse", "crate/draw",
 	"crate/script", "crate/words", "crate/page", "crate/style", "crate/module", "crate/order",
@@ -22,7 +22,7 @@ var house = []string{
 }
 
 // values are the packages of which the command line sees the types: what answers and requests are made of.
-var values = []string{"cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/order", "crate/printable",
+var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/order", "crate/printable",
 	"crate/problem", "crate/record", "crate/script", "crate/words", "crate/style", "demo", "standin"}
 
 // pure are the packages that compute: bytes and values in, values out.

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/spf13/cobra"
@@ -96,21 +97,21 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		case crate.StateOwn:
 			continue
 		case crate.StateAdopted:
-			what = a.paint.green(clean(what)) + "  " + clean(t.File) + ", " + string(t.Sure)
+			what = a.paint.Green(show.Text(what)) + "  " + show.Text(t.File) + ", " + string(t.Sure)
 		case crate.StateDesk:
-			what = a.paint.yellow(clean(what)) + "  for the desk only"
+			what = a.paint.Yellow(show.Text(what)) + "  for the desk only"
 		default:
-			what = a.paint.red("not adopted") + a.paint.dim(strings.TrimRight("  "+clean(what), " "))
+			what = a.paint.Red("not adopted") + a.paint.Dim(strings.TrimRight("  "+show.Text(what), " "))
 		}
-		a.printf("%s  %s\n  %s\n", a.paint.bold(clean(t.Ref)), a.paint.dim(clean(t.At)+onPages(t.Pages)), what)
+		a.printf("%s  %s\n  %s\n", a.paint.Bold(show.Text(t.Ref)), a.paint.Dim(show.Text(t.At)+onPages(t.Pages)), what)
 		if t.Why != "" {
 			a.printf("  why:  %s\n", strings.ReplaceAll(t.Why, "\n", "\n      "))
 		}
 		if len(t.Because) > 0 {
-			a.printf("  told by: %s\n", clean(strings.Join(t.Because, "; ")))
+			a.printf("  told by: %s\n", show.Text(strings.Join(t.Because, "; ")))
 		}
 		if t.Next != "" {
-			a.printf("  next: %s\n", clean(t.Next))
+			a.printf("  next: %s\n", show.Text(t.Next))
 		}
 	}
 	own := 0
@@ -120,19 +121,19 @@ func (a *app) printAdopted(got *crate.Adopted) {
 			if own == 1 {
 				a.printf("counted as the site's own, since nothing tells that they are libraries:\n")
 			}
-			a.printf("  %s\n", clean(t.Ref))
+			a.printf("  %s\n", show.Text(t.Ref))
 		}
 	}
 	for _, p := range got.Pages {
 		for _, ref := range p.Added {
-			a.printf("put on %s: %s\n", clean(p.Page), clean(ref))
+			a.printf("put on %s: %s\n", show.Text(p.Page), show.Text(ref))
 		}
 		for _, ref := range p.Already {
-			a.printf("on %s already: %s\n", clean(p.Page), clean(ref))
+			a.printf("on %s already: %s\n", show.Text(p.Page), show.Text(ref))
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(got.CDNs)) {
-		a.printf("a CDN for the packing list: %s  %s\n", clean(name), clean(string(got.CDNs[name])))
+		a.printf("a CDN for the packing list: %s  %s\n", show.Text(name), show.Text(string(got.CDNs[name])))
 	}
 	a.remarks(got.Notes)
 	if got.DryRun {
@@ -149,5 +150,5 @@ func onPages(n int) string {
 	if n < 2 {
 		return ""
 	}
-	return fmt.Sprintf(" and %s more", plural(n-1, "page", "pages"))
+	return fmt.Sprintf(" and %s more", show.Count(n-1, "page", "pages"))
 }

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	cdx "github.com/CycloneDX/cyclonedx-go"
@@ -44,7 +45,7 @@ of any network. The exit status is 1 where one of them concerns the crate.`,
 			case "notice":
 				a.printf("%s", b.NoticeText())
 				for _, n := range b.Notes {
-					fmt.Fprintln(a.err, "note:", clean(n))
+					fmt.Fprintln(a.err, "note:", show.Text(n))
 				}
 			default:
 				return misuse("--form %s: there is table, cyclonedx and notice", form)
@@ -65,23 +66,23 @@ func (a *app) printBill(b *crate.Bill) {
 		a.printf("the site ships nothing from others\n")
 		return
 	}
-	t := &table{right: map[int]bool{3: true, 4: true}}
-	t.add("library", "version", "licence", "files", "pages", "needs", "from")
+	t := &show.Table{Right: map[int]bool{3: true, 4: true}}
+	t.Add("library", "version", "licence", "files", "pages", "needs", "from")
 	for _, l := range b.Libraries {
 		from := l.Origin
 		if l.Only != "" {
 			from += " (for the desk only)"
 		}
-		t.add(clean(l.Name), clean(l.Version), clean(orWord(l.Licence, "unknown")), plain(len(l.Files)), plain(l.Pages), clean(strings.Join(l.Needs, ", ")), clean(from))
+		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(orWord(l.Licence, "unknown")), plain(len(l.Files)), plain(l.Pages), show.Text(strings.Join(l.Needs, ", ")), show.Text(from))
 	}
-	t.print(a, "")
+	a.printf("%s", t.Text(a.paint, ""))
 	if b.Advisories > 0 {
-		a.printf("\n%s read; %s\n", plural(b.Advisories, "advisory", "advisories"), orWord(concern(b), "none concerns the crate"))
+		a.printf("\n%s read; %s\n", show.Count(b.Advisories, "advisory", "advisories"), orWord(concern(b), "none concerns the crate"))
 	}
 	for _, w := range b.Warnings {
-		a.printf("%s  %s %s\n  %s\n", a.paint.red(clean(strings.Join(append([]string{w.ID}, w.Aliases...), ", "))), clean(w.Library), clean(w.Version), clean(w.Summary))
+		a.printf("%s  %s %s\n  %s\n", a.paint.Red(show.Text(strings.Join(append([]string{w.ID}, w.Aliases...), ", "))), show.Text(w.Library), show.Text(w.Version), show.Text(w.Summary))
 		if len(w.Fixed) > 0 {
-			a.printf("  next: merry compare %s %s\n", clean(w.Library), clean(w.Fixed[0]))
+			a.printf("  next: merry compare %s %s\n", show.Text(w.Library), show.Text(w.Fixed[0]))
 		}
 	}
 	a.remarks(b.Notes)
@@ -91,5 +92,5 @@ func concern(b *crate.Bill) string {
 	if len(b.Warnings) == 0 {
 		return ""
 	}
-	return plural(len(b.Warnings), "concerns the crate", "concern the crate")
+	return show.Count(len(b.Warnings), "concerns the crate", "concern the crate")
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/spf13/cobra"
@@ -113,9 +114,9 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 			if i > 0 {
 				a.printf("\n")
 			}
-			a.printf("%s\n  Content-Security-Policy: %s\n", a.paint.bold(clean(some(p.Pages))), clean(p.Policy))
+			a.printf("%s\n  Content-Security-Policy: %s\n", a.paint.Bold(show.Text(some(p.Pages))), show.Text(p.Policy))
 			for _, n := range p.Notes {
-				a.printf("  %s\n", a.paint.dim(clean(n)))
+				a.printf("  %s\n", a.paint.Dim(show.Text(n)))
 			}
 		}
 		a.printf("\nWhat scripts do later than a rehearsal shows is not counted: send it as Content-Security-Policy-Report-Only first.\n")
@@ -159,13 +160,11 @@ func (a *app) explain(name string, args []string) error {
 	}
 	if name == allFindings || name == "" {
 		return a.answer(check.Names(), func() {
-			t := &table{}
+			t := &show.Table{}
 			for _, n := range check.Names() {
-				t.rows = append(t.rows, []string{n, check.Summary(n)})
+				t.Rows = append(t.Rows, []string{n, check.Summary(n)})
 			}
-			plain := *a
-			plain.paint = false // there is no head to set off
-			t.print(&plain, "")
+			a.printf("%s", t.Text(false, ""))
 			a.next("merry check --explain=NAME")
 		})
 	}
@@ -188,9 +187,9 @@ func (a *app) printMended(m *crate.Mended) {
 		return
 	}
 	for _, p := range m.Pages {
-		a.printf("%s\n", a.paint.bold(clean(p.Page)))
+		a.printf("%s\n", a.paint.Bold(show.Text(p.Page)))
 		for _, d := range p.Did {
-			a.printf("  %s\n", clean(d))
+			a.printf("  %s\n", show.Text(d))
 		}
 	}
 	a.printf("\n")
@@ -201,7 +200,7 @@ func (a *app) printMended(m *crate.Mended) {
 func (a *app) printFindings(c *crate.Checked) {
 	defer a.printUnsure(c)
 	if len(c.Findings) == 0 {
-		a.printf("%s: nothing to find fault with%s\n", plural(c.Pages, "page", "pages"), rehearsed(c))
+		a.printf("%s: nothing to find fault with%s\n", show.Count(c.Pages, "page", "pages"), rehearsed(c))
 		return
 	}
 	causes := check.Causes(c.Findings)
@@ -209,11 +208,11 @@ func (a *app) printFindings(c *crate.Checked) {
 		if i > 0 {
 			a.printf("\n")
 		}
-		a.printf("%s  %s\n  %s\n", a.paint.bold(clean(f.Place())), a.severely(f.Finding), clean(f.Message))
+		a.printf("%s  %s\n  %s\n", a.paint.Bold(show.Text(f.Place())), a.severely(f.Finding), show.Text(f.Message))
 		if len(f.Places) > 0 {
-			a.printf("  also: %s\n", clean(placesOf(f.Places)))
+			a.printf("  also: %s\n", show.Text(placesOf(f.Places)))
 		}
-		a.printf("  why:  %s\n  next: %s\n", clean(f.Why), clean(f.Next))
+		a.printf("  why:  %s\n  next: %s\n", show.Text(f.Why), show.Text(f.Next))
 	}
 	a.printf("\n%s\n", total(c, len(causes)))
 }
@@ -228,9 +227,9 @@ func (a *app) printByPage(c *crate.Checked) {
 				a.printf("\n")
 			}
 			file = f.File
-			a.printf("%s\n", a.paint.bold(clean(file)))
+			a.printf("%s\n", a.paint.Bold(show.Text(file)))
 		}
-		a.printf("  %s  %s: %s\n", strings.TrimPrefix(strings.TrimPrefix(f.Place(), f.File), ":"), a.severely(f), clean(f.Message))
+		a.printf("  %s  %s: %s\n", strings.TrimPrefix(strings.TrimPrefix(f.Place(), f.File), ":"), a.severely(f), show.Text(f.Message))
 	}
 	if file != "" {
 		a.printf("\n")
@@ -242,9 +241,9 @@ func (a *app) printByPage(c *crate.Checked) {
 func (a *app) severely(f check.Finding) string {
 	switch f.Severity {
 	case check.Error:
-		return a.paint.red(f.Name)
+		return a.paint.Red(f.Name)
 	case check.Warning:
-		return a.paint.yellow(f.Name)
+		return a.paint.Yellow(f.Name)
 	}
 	return f.Name
 }
@@ -264,12 +263,12 @@ func total(c *crate.Checked, causes int) string {
 	for _, f := range c.Findings {
 		counts[f.Severity]++
 	}
-	text := fmt.Sprintf("%s: %s, %s", plural(c.Pages, "page", "pages"), plural(counts[check.Error], "error", "errors"), plural(counts[check.Warning], "warning", "warnings"))
+	text := fmt.Sprintf("%s: %s, %s", show.Count(c.Pages, "page", "pages"), show.Count(counts[check.Error], "error", "errors"), show.Count(counts[check.Warning], "warning", "warnings"))
 	if n := counts[check.Note]; n > 0 {
-		text += ", " + plural(n, "note", "notes")
+		text += ", " + show.Count(n, "note", "notes")
 	}
 	if causes < len(c.Findings) {
-		text += ", of " + plural(causes, "cause", "causes") + "; --pages lists them page by page"
+		text += ", of " + show.Count(causes, "cause", "causes") + "; --pages lists them page by page"
 	}
 	return text + rehearsed(c)
 }
@@ -289,9 +288,9 @@ func (a *app) printUnsure(c *crate.Checked) {
 	const most = 5
 	for i, u := range c.Unsure {
 		if i == most {
-			a.printf("%s\n", a.paint.dim(fmt.Sprintf("not sure: … and %d more; --json has them", len(c.Unsure)-most)))
+			a.printf("%s\n", a.paint.Dim(fmt.Sprintf("not sure: … and %d more; --json has them", len(c.Unsure)-most)))
 			return
 		}
-		a.printf("%s\n", a.paint.dim("not sure: "+clean(u)))
+		a.printf("%s\n", a.paint.Dim("not sure: "+show.Text(u)))
 	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 )
 
@@ -72,7 +73,7 @@ LIB is on in this machine's browser, as they are and as repin would leave them, 
 					a.printLooks(got.Look, "how the pages are, in "+got.Old)
 				}
 				if slices.ContainsFunc(compared.Lost, func(l crate.LostName) bool { return len(l.Uses) > 0 }) {
-					a.next("merry repin %s@%s --rename-sure --dry-run", clean(got.Library), clean(got.New))
+					a.next("merry repin %s@%s --rename-sure --dry-run", show.Text(got.Library), show.Text(got.New))
 				}
 			})
 		},
@@ -113,11 +114,11 @@ func fromTo(old, new string) string {
 }
 
 func (a *app) printCompared(c *crate.Compared, all bool) {
-	a.printf("%s  %s → %s\n", a.paint.bold(clean(c.Library)), clean(c.Old), clean(c.New))
-	t := &table{}
-	t.add("", "")
-	row := func(what, how string) { t.add(what, clean(how)) }
-	row("on the wire", fromTo(bytesText(c.Wire[0]), bytesText(c.Wire[1])))
+	a.printf("%s  %s → %s\n", a.paint.Bold(show.Text(c.Library)), show.Text(c.Old), show.Text(c.New))
+	t := &show.Table{}
+	t.Add("", "")
+	row := func(what, how string) { t.Add(what, show.Text(how)) }
+	row("on the wire", fromTo(show.Bytes(c.Wire[0]), show.Bytes(c.Wire[1])))
 	row("syntax", fromTo(edition(c.Syntax[0]), edition(c.Syntax[1])))
 	row("licence", fromTo(c.Licence[0], c.Licence[1]))
 	for _, d := range []struct {
@@ -129,8 +130,8 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		}
 	}
 	row("files", filesText(c))
-	for _, r := range t.rows[1:] {
-		a.printf("  %s %s\n", a.paint.dim(fmt.Sprintf("%-12s", r[0])), r[1])
+	for _, r := range t.Rows[1:] {
+		a.printf("  %s %s\n", a.paint.Dim(fmt.Sprintf("%-12s", r[0])), r[1])
 	}
 	used, unused := 0, 0
 	for _, l := range c.Lost {
@@ -141,14 +142,14 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		if used++; used == 1 {
 			a.printf("\n  gone, and used here:\n")
 		}
-		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.red(clean(lostName(l))), plural(len(l.Uses), "use", "uses"), a.renameText(l))
+		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.Red(show.Text(lostName(l))), show.Count(len(l.Uses), "use", "uses"), a.renameText(l))
 		const most = 6
 		for i, u := range l.Uses {
 			if i == most && !all {
 				a.printf("      … and %d more; --all lists them\n", len(l.Uses)-most)
 				break
 			}
-			a.printf("      %s  %s\n", clean(u.At), a.paint.dim(string(u.How)))
+			a.printf("      %s  %s\n", show.Text(u.At), a.paint.Dim(string(u.How)))
 		}
 	}
 	switch {
@@ -158,10 +159,10 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		a.printf("\n  nothing that is gone is used here\n")
 	}
 	if unused > 0 {
-		a.printf("\n  gone, and not used here: %s\n", plural(unused, "name", "names"))
+		a.printf("\n  gone, and not used here: %s\n", show.Count(unused, "name", "names"))
 		for _, l := range c.Lost {
 			if all && len(l.Uses) == 0 {
-				a.printf("    %s %s%s\n", l.Kind, clean(lostName(l)), a.renameText(l))
+				a.printf("    %s %s%s\n", l.Kind, show.Text(lostName(l)), a.renameText(l))
 			}
 		}
 	}
@@ -217,14 +218,14 @@ func (a *app) renameText(l crate.LostName) string {
 	if l.Rename.Sure {
 		how = "surely"
 	}
-	return fmt.Sprintf("; %s %s now (%.2f): %s", how, a.paint.green(clean(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))), l.Rename.Score, clean(strings.Join(l.Rename.Because, ", ")))
+	return fmt.Sprintf("; %s %s now (%.2f): %s", how, a.paint.Green(show.Text(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))), l.Rename.Score, show.Text(strings.Join(l.Rename.Because, ", ")))
 }
 
 //go:embed compare.html
 var comparedText string
 
 var comparedPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": plural, "bytes": bytesText, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "lost": lostName, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText)).Parse(lookedText))
+	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": show.Count, "bytes": show.Bytes, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "lost": lostName, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText)).Parse(lookedText))
 })
 
 // writeCompared writes the comparison as a page: self-contained, and readable without scripts.

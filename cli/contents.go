@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/record"
 )
@@ -38,25 +39,25 @@ func (a *app) printContents(c *crate.Contents) {
 		a.next("merry peek DOWNLOAD, then merry take DOWNLOAD")
 		return
 	}
-	t := &table{right: map[int]bool{3: true, 4: true, 5: true, 6: true}}
-	t.add("library", "version", "licence", "files", "size", "on the wire", "pages", "state", "needs")
+	t := &show.Table{Right: map[int]bool{3: true, 4: true, 5: true, 6: true}}
+	t.Add("library", "version", "licence", "files", "size", "on the wire", "pages", "state", "needs")
 	for _, l := range c.Libraries {
-		t.add(clean(l.Name), clean(l.Version), clean(l.Licence), plain(l.Files), bytesText(l.Size), bytesText(l.Wire), plain(l.Pages), clean(l.State), strings.Join(l.Needs, ", "))
+		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(l.Licence), plain(l.Files), show.Bytes(l.Size), show.Bytes(l.Wire), plain(l.Pages), show.Text(l.State), strings.Join(l.Needs, ", "))
 	}
-	t.print(a, "")
+	a.printf("%s", t.Text(a.paint, ""))
 	if len(c.Pages) > 0 {
 		const most = 10
 		a.printf("\n")
-		t = &table{right: map[int]bool{1: true, 2: true, 3: true}}
-		t.add("page", "scripts and styles", "size", "on the wire")
+		t = &show.Table{Right: map[int]bool{1: true, 2: true, 3: true}}
+		t.Add("page", "scripts and styles", "size", "on the wire")
 		for i, p := range c.Pages {
 			if i == most && len(c.Pages) > most+1 {
-				t.add(fmt.Sprintf("… and %d more", len(c.Pages)-most), "", "", "")
+				t.Add(fmt.Sprintf("… and %d more", len(c.Pages)-most), "", "", "")
 				break
 			}
-			t.add(clean(p.Page), plain(p.Files), bytesText(p.Size), bytesText(p.Wire))
+			t.Add(show.Text(p.Page), plain(p.Files), show.Bytes(p.Size), show.Bytes(p.Wire))
 		}
-		t.print(a, "")
+		a.printf("%s", t.Text(a.paint, ""))
 	}
 	said := false
 	for _, l := range c.Libraries {
@@ -68,7 +69,7 @@ func (a *app) printContents(c *crate.Contents) {
 				a.printf("\n")
 				said = true
 			}
-			a.printf("%s: %s\n", strings.TrimSpace(clean(l.Name)+" "+clean(l.Version)), clean(note))
+			a.printf("%s: %s\n", strings.TrimSpace(show.Text(l.Name)+" "+show.Text(l.Version)), show.Text(note))
 		}
 	}
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/demo"
 	"merrycrate.example/merry/standin"
 )
@@ -104,14 +105,14 @@ func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 			continue // the file has another name there
 		}
 		if s.Say != "" {
-			a.printf("%s\n", a.paint.dim("# "+s.Say))
+			a.printf("%s\n", a.paint.Dim("# "+s.Say))
 		}
-		a.printf("%s\n", a.paint.bold("$ merry "+shellWords(s.Args)))
+		a.printf("%s\n", a.paint.Bold("$ merry "+show.Command(s.Args)))
 		if out, ok := a.out.(*bufio.Writer); ok {
 			out.Flush()
 		}
 		if status := Run(ctx, append([]string{"--in", site}, s.Args...), input, a.out, a.out); status != s.Status {
-			return fmt.Errorf("the demo went wrong at merry %s: status %d, expected %d", shellWords(s.Args), status, s.Status)
+			return fmt.Errorf("the demo went wrong at merry %s: status %d, expected %d", show.Command(s.Args), status, s.Status)
 		}
 		a.printf("\n")
 	}
@@ -158,16 +159,4 @@ func (a *app) standIns(ctx context.Context, dir string) (*standin.Registry, *sta
 		}
 	}
 	return registry, cdn, nil
-}
-
-// shellWords writes arguments as one would type them.
-func shellWords(args []string) string {
-	words := make([]string, len(args))
-	for i, w := range args {
-		words[i] = w
-		if strings.ContainsAny(w, " *?[]{}$&;|<>()!\"'") {
-			words[i] = "'" + strings.ReplaceAll(w, "'", `'\''`) + "'"
-		}
-	}
-	return strings.Join(words, " ")
 }

@@ -12,6 +12,7 @@ import (
 	"golang.org/x/term"
 
 	"merrycrate.example/merry/cli/room"
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -55,7 +56,7 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	return crate.Open(crate.Environment{
 		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
 		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: room.Ask,
-		Tell: func(note string) { fmt.Fprintln(a.err, cleanLines(note)) },
+		Tell: func(note string) { fmt.Fprintln(a.err, show.Lines(note)) },
 	}), nil
 }
 
@@ -174,7 +175,7 @@ has to be fetched twice. Trimming removes what was not used for longest.`,
 			defer door.Close()
 			most := int64(-1)
 			if trim != "" {
-				if most, err = parseBytes(trim); err != nil {
+				if most, err = show.ParseBytes(trim); err != nil {
 					return misuse("--trim %s: write a size such as 500MB, or 0 for all", trim)
 				}
 			}
@@ -184,9 +185,9 @@ has to be fetched twice. Trimming removes what was not used for longest.`,
 			}
 			return a.answer(out, func() {
 				if trim != "" {
-					a.printf("removed %s, %s\n", plural(out.Gone, "entry", "entries"), bytesText(out.Freed))
+					a.printf("removed %s, %s\n", show.Count(out.Gone, "entry", "entries"), show.Bytes(out.Freed))
 				}
-				a.printf("%s: %s, %s\n", out.Dir, plural(out.Entries, "entry", "entries"), bytesText(out.Size))
+				a.printf("%s: %s, %s\n", out.Dir, show.Count(out.Entries, "entry", "entries"), show.Bytes(out.Size))
 			})
 		},
 	}

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 )
 
@@ -93,8 +94,8 @@ func (a *app) printIncluded(in *crate.Included) {
 func (a *app) printPages(pages []crate.PageChange) {
 	const most = 12
 	shown, changed, same := 0, 0, 0
-	t := &table{}
-	t.add("page", "", "")
+	t := &show.Table{}
+	t.Add("page", "", "")
 	for _, p := range pages {
 		if len(p.Added)+len(p.Removed)+len(p.Also) > 0 {
 			changed++
@@ -107,7 +108,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 		row := func(word string, files []string) {
 			if len(files) > 0 {
 				shown++
-				t.add(clean(p.Page), word, clean(strings.Join(files, ", ")))
+				t.Add(show.Text(p.Page), word, show.Text(strings.Join(files, ", ")))
 			}
 		}
 		row("added", p.Added)
@@ -118,13 +119,11 @@ func (a *app) printPages(pages []crate.PageChange) {
 			row("note", []string{strings.TrimPrefix(p.Note, "note: ")})
 		}
 	}
-	if len(t.rows) > 1 {
-		t.rows = t.rows[1:]
-		plain := *a
-		plain.paint = false
-		t.print(&plain, "  ")
+	if len(t.Rows) > 1 {
+		t.Rows = t.Rows[1:]
+		a.printf("%s", t.Text(false, "  "))
 	}
 	if len(pages) > most {
-		a.printf("  … %s changed, %d not\n", plural(changed, "page", "pages"), same)
+		a.printf("  … %s changed, %d not\n", show.Count(changed, "page", "pages"), same)
 	}
 }

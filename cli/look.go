@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/problem"
@@ -113,7 +114,7 @@ func (a *app) teach(ctx context.Context, door *crate.Crate, dir string, seen *cr
 	if err != nil || len(list) == 0 {
 		return "no case to write: check and the browser say the same", err
 	}
-	return "written, without the site's content: " + plural(len(list), "case", "cases") + " in " + clean(dir) + "; read them before you send them", nil
+	return "written, without the site's content: " + show.Count(len(list), "case", "cases") + " in " + show.Text(dir) + "; read them before you send them", nil
 }
 
 // printLooks prints what was seen, page by page.
@@ -122,7 +123,7 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 	pages := map[string]bool{}
 	for _, p := range seen.Pages {
 		pages[p.Page] = true
-		a.printf("%s  %s  %s\n", a.paint.bold(clean(p.Page)), p.View, a.paint.dim(trafficOf(p)))
+		a.printf("%s  %s  %s\n", a.paint.Bold(show.Text(p.Page)), p.View, a.paint.Dim(trafficOf(p)))
 		for _, m := range p.Messages {
 			if m.Wrong() {
 				errors++
@@ -136,7 +137,7 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 			a.printMessage("  ", "", at, m)
 		}
 		if len(p.Lone) > 0 {
-			a.printf("  %s\n", a.paint.dim("no stylesheet has a rule for: "+clean(few(p.Lone))))
+			a.printf("  %s\n", a.paint.Dim("no stylesheet has a rule for: "+show.Text(few(p.Lone))))
 		}
 		if p.Different != nil {
 			different++
@@ -145,22 +146,22 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 	}
 	for i, d := range seen.Differs {
 		if i == mostDiffers {
-			a.printf("\n%s\n", a.paint.dim(fmt.Sprintf("… and in %d more; --json has them", len(seen.Differs)-i)))
+			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and in %d more; --json has them", len(seen.Differs)-i)))
 			break
 		}
-		a.printf("\n%s  %s\n", a.paint.yellow("check and the browser differ on "+clean(d.Page)), clean(d.What))
+		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser differ on "+show.Text(d.Page)), show.Text(d.What))
 	}
 	if len(seen.Differs) > 0 {
 		a.next("merry look --teach cases writes them down without the site's content")
 	}
 	for _, n := range seen.Notes {
-		a.printf("%s\n", a.paint.dim("note: "+clean(n)))
+		a.printf("%s\n", a.paint.Dim("note: "+show.Text(n)))
 	}
-	a.printf("\n%s: %s, %s", plural(len(pages), "page", "pages"), plural(errors, "error", "errors"), plural(warnings, "warning", "warnings"))
+	a.printf("\n%s: %s, %s", show.Count(len(pages), "page", "pages"), show.Count(errors, "error", "errors"), show.Count(warnings, "warning", "warnings"))
 	if against != "" {
 		a.printf("; %s", differently(different, against))
 	}
-	a.printf(" (%s)\n", clean(seen.Browser))
+	a.printf(" (%s)\n", show.Text(seen.Browser))
 	if seen.Saved != "" {
 		a.next("merry look --against %s", seen.Saved)
 	}
@@ -178,11 +179,11 @@ func few(list []string) string {
 func differently(different int, against string) string {
 	switch different {
 	case 0:
-		return "nothing looks different from " + clean(against)
+		return "nothing looks different from " + show.Text(against)
 	case 1:
-		return "one picture looks different from " + clean(against)
+		return "one picture looks different from " + show.Text(against)
 	}
-	return fmt.Sprintf("%d pictures look different from %s", different, clean(against))
+	return fmt.Sprintf("%d pictures look different from %s", different, show.Text(against))
 }
 
 // trafficOf sums up what a page asked for.
@@ -191,13 +192,13 @@ func trafficOf(p *crate.LookedPage) string {
 	if p.Paint > 0 {
 		list = append(list, fmt.Sprintf("first seen after %v", time.Duration(p.Paint)*time.Millisecond))
 	}
-	list = append(list, plural(p.Requests, "request", "requests"))
+	list = append(list, show.Count(p.Requests, "request", "requests"))
 	for _, host := range p.Hosts() {
-		from := clean(host)
+		from := show.Text(host)
 		if host == "" {
 			from = "the site"
 		}
-		list = append(list, bytesText(p.Bytes[host])+" from "+from)
+		list = append(list, show.Bytes(p.Bytes[host])+" from "+from)
 	}
 	return strings.Join(list, ", ")
 }
@@ -210,26 +211,26 @@ const (
 )
 
 func (a *app) printDifference(d *crate.LookDifference) {
-	a.printf("  %s: %s of the picture, in %s\n", a.paint.red("different"), share(d.Share), plural(len(d.Regions), "place", "places"))
+	a.printf("  %s: %s of the picture, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions), "place", "places"))
 	for i, r := range d.Regions {
 		if i == mostRegions {
-			a.printf("    %s\n", a.paint.dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
+			a.printf("    %s\n", a.paint.Dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
 			break
 		}
 		a.printf("    %d×%d at %d,%d\n", r.W, r.H, r.X, r.Y)
 		for _, e := range r.Elements {
-			a.printf("      %s%s\n", clean(e.Path), before(": ", clean(e.How)))
+			a.printf("      %s%s\n", show.Text(e.Path), before(": ", show.Text(e.How)))
 			for n, rule := range e.Rules {
 				if n == mostRules {
-					a.printf("        %s\n", a.paint.dim(fmt.Sprintf("… and %d more rules", len(e.Rules)-n)))
+					a.printf("        %s\n", a.paint.Dim(fmt.Sprintf("… and %d more rules", len(e.Rules)-n)))
 					break
 				}
-				a.printf("        %s\n", clean(ruleText(rule.Selector, rule.Was, rule.Now, rule.File)))
+				a.printf("        %s\n", show.Text(ruleText(rule.Selector, rule.Was, rule.Now, rule.File)))
 			}
 		}
 	}
 	if len(d.Fonts) > 0 {
-		a.printf("    fonts: %s\n", clean(strings.Join(d.Fonts, ", ")))
+		a.printf("    fonts: %s\n", show.Text(strings.Join(d.Fonts, ", ")))
 	}
 }
 
@@ -347,7 +348,7 @@ var looksText string
 var lookedText string
 
 var looksPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": plural}).Parse(looksText)).Parse(lookedText))
+	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": show.Count}).Parse(looksText)).Parse(lookedText))
 })
 
 // A drawnLook is one page of the report of looks: its pictures as addresses of their own data.

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 )
 
@@ -84,14 +85,14 @@ func (a *app) printMoved(m *crate.Moved) {
 		a.printf("nothing to move: all is there already\n")
 		return
 	}
-	t := &table{}
-	t.add("moved", "to")
+	t := &show.Table{}
+	t.Add("moved", "to")
 	for _, f := range m.Moves[:min(mostMoves, len(m.Moves))] {
-		t.add(clean(f.From), clean(f.To))
+		t.Add(show.Text(f.From), show.Text(f.To))
 	}
-	t.print(a, "")
+	a.printf("%s", t.Text(a.paint, ""))
 	if more := len(m.Moves) - mostMoves; more > 0 {
-		a.printf("… and %s\n", plural(more, "file more", "files more"))
+		a.printf("… and %s\n", show.Count(more, "file more", "files more"))
 	}
 	a.printFollowed(m.Pages)
 	a.printMentions(m.Mentions)
@@ -102,21 +103,19 @@ func (a *app) printMoved(m *crate.Moved) {
 // printFollowed lists the references that followed, page by page, of many pages the first.
 func (a *app) printFollowed(pages []crate.PageChange) {
 	const most = 12
-	t := &table{}
+	t := &show.Table{}
 	for _, p := range pages[:min(most, len(pages))] {
 		for i, now := range p.Added {
 			if i < len(p.Removed) {
-				t.add(clean(p.Page), clean(p.Removed[i]), "is now", clean(now))
+				t.Add(show.Text(p.Page), show.Text(p.Removed[i]), "is now", show.Text(now))
 			}
 		}
 	}
-	if len(t.rows) > 0 {
-		plain := *a
-		plain.paint = false // there is no head to set off
-		t.print(&plain, "  ")
+	if len(t.Rows) > 0 {
+		a.printf("%s", t.Text(false, "  "))
 	}
 	if more := len(pages) - most; more > 0 {
-		a.printf("  … and %s\n", plural(more, "page more", "pages more"))
+		a.printf("  … and %s\n", show.Count(more, "page more", "pages more"))
 	}
 }
 
@@ -125,11 +124,11 @@ func (a *app) printMentions(list []crate.Mention) {
 	left := 0
 	for _, m := range list {
 		if m.Changed {
-			a.printf("%s  %q is %q now\n", clean(m.At), clean(m.Text), clean(m.To))
+			a.printf("%s  %q is %q now\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
 			continue
 		}
 		left++
-		a.printf("%s  %q may be its path, and was left: it would be %q\n", clean(m.At), clean(m.Text), clean(m.To))
+		a.printf("%s  %q may be its path, and was left: it would be %q\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
 	}
 	if left > 0 {
 		a.printf("merry undo, and the same with --in-scripts, changes %s too\n", map[bool]string{true: "it", false: "them"}[left == 1])

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/charmbracelet/x/ansi"
@@ -74,41 +75,41 @@ keeps its bytes.`,
 }
 
 func (a *app) printOrder(o *crate.Ordered) {
-	a.printf("%s\n", a.paint.bold(clean(o.Page)))
+	a.printf("%s\n", a.paint.Bold(show.Text(o.Page)))
 	if len(o.Steps) == 0 {
 		a.printf("  it has no scripts or stylesheets\n")
 		return
 	}
-	t := &table{right: map[int]bool{0: true, 2: true}}
-	t.add("step", "what", "line", "when", "defines", "needs", "verdict")
+	t := &show.Table{Right: map[int]bool{0: true, 2: true}}
+	t.Add("step", "what", "line", "when", "defines", "needs", "verdict")
 	for i, s := range o.Steps {
 		verdict := string(s.Verdict)
 		switch {
 		case s.Verdict == crate.Fine:
 		case strings.HasPrefix(verdict, string(crate.Unknown)), s.Verdict == crate.Racing:
-			verdict = a.paint.yellow(verdict)
+			verdict = a.paint.Yellow(verdict)
 		default:
-			verdict = a.paint.red(verdict)
+			verdict = a.paint.Red(verdict)
 		}
 		line := ""
 		if s.Line > 0 {
 			line = plain(s.Line)
 		}
-		t.add(plain(i+1), clean(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts behind it wait"), clean(some(s.Defines)), clean(some(s.Needs)), verdict)
+		t.Add(plain(i+1), show.Text(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts behind it wait"), show.Text(some(s.Defines)), show.Text(some(s.Needs)), verdict)
 	}
-	t.print(a, "  ")
+	a.printf("%s", t.Text(a.paint, "  "))
 	if len(o.Constraints) > 0 {
 		a.printf("\n")
 	}
 	for _, c := range o.Constraints {
-		mark := a.paint.dim("kept   ")
+		mark := a.paint.Dim("kept   ")
 		switch c.State {
 		case order.Broken:
-			mark = a.paint.red("broken ")
+			mark = a.paint.Red("broken ")
 		case order.Race:
-			mark = a.paint.yellow("a race ")
+			mark = a.paint.Yellow("a race ")
 		}
-		a.printf("  %s %d before %d: %s\n", mark, c.Before+1, c.After+1, clean(c.Reason))
+		a.printf("  %s %d before %d: %s\n", mark, c.Before+1, c.After+1, show.Text(c.Reason))
 	}
 	for i, s := range o.Steps {
 		var here, not []string
@@ -120,16 +121,16 @@ func (a *app) printOrder(o *crate.Ordered) {
 			}
 		}
 		if len(here) > 0 {
-			a.printf("  %s looks up %s\n", a.paint.dim(fmt.Sprintf("%d", i+1)), clean(strings.Join(here, " ")))
+			a.printf("  %s looks up %s\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(here, " ")))
 		}
 		if len(not) > 0 {
-			a.printf("  %s looks up %s, which this page does not have as it stands\n", a.paint.dim(fmt.Sprintf("%d", i+1)), clean(strings.Join(not, " ")))
+			a.printf("  %s looks up %s, which this page does not have as it stands\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(not, " ")))
 		}
 	}
 	a.printCan(o.Cycle, o.Stuck)
 	for _, c := range o.Constraints {
 		if c.State == order.Broken && o.Cycle == nil {
-			a.next("merry order %s --fix --dry-run", clean(o.Page))
+			a.next("merry order %s --fix --dry-run", show.Text(o.Page))
 			return
 		}
 	}
@@ -138,13 +139,13 @@ func (a *app) printOrder(o *crate.Ordered) {
 // printCan prints what no order can mend.
 func (a *app) printCan(cycle, stuck []string) {
 	if len(cycle) > 0 {
-		a.printf("\n  %s\n", a.paint.red("no order keeps all of these; they go round in a circle:"))
+		a.printf("\n  %s\n", a.paint.Red("no order keeps all of these; they go round in a circle:"))
 		for _, r := range cycle {
-			a.printf("    %s\n", clean(r))
+			a.printf("    %s\n", show.Text(r))
 		}
 	}
 	for _, r := range stuck {
-		a.printf("  %s %s\n", a.paint.yellow("no move mends this:"), clean(r))
+		a.printf("  %s %s\n", a.paint.Yellow("no move mends this:"), show.Text(r))
 	}
 }
 
@@ -156,13 +157,13 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 			if len(p.Moves)+len(p.Cycle)+len(p.Stuck) == 0 {
 				continue
 			}
-			a.printf("%s\n", a.paint.bold(clean(p.Page)))
+			a.printf("%s\n", a.paint.Bold(show.Text(p.Page)))
 			for _, m := range p.Moves {
 				moved++
-				a.printf("  %s\n", clean(m))
+				a.printf("  %s\n", show.Text(m))
 			}
 			for _, w := range p.Why {
-				a.printf("    %s\n", a.paint.dim(clean(w)))
+				a.printf("    %s\n", a.paint.Dim(show.Text(w)))
 			}
 			a.printCan(p.Cycle, p.Stuck)
 		}
@@ -173,7 +174,7 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 		case moved > 0:
 			a.next("merry check; merry undo takes this back")
 		default:
-			a.printf("%s: no tag had to be moved\n", plural(len(f.Pages), "page", "pages"))
+			a.printf("%s: no tag had to be moved\n", show.Count(len(f.Pages), "page", "pages"))
 		}
 	}); err != nil {
 		return err

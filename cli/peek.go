@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/record"
 
 	"github.com/dustin/go-humanize"
@@ -70,7 +71,7 @@ func (a *app) printNotes(list []crate.LibraryText, start bool) {
 		if i > 0 {
 			a.printf("\n")
 		}
-		a.printf("%s\n", a.paint.bold(clean(n.Path)))
+		a.printf("%s\n", a.paint.Bold(show.Text(n.Path)))
 		a.printf("%s\n", strings.TrimRight(n.Text, "\n"))
 	}
 	if start {
@@ -98,12 +99,12 @@ func (a *app) listDownloads(src sourceFlags) error {
 			a.printf("no archive in %s looks like a library\n", dir)
 			return
 		}
-		t := &table{right: map[int]bool{0: true, 4: true}}
-		t.add("", "file", "name", "version", "size", "from")
+		t := &show.Table{Right: map[int]bool{0: true, 4: true}}
+		t.Add("", "file", "name", "version", "size", "from")
 		for _, d := range list {
-			t.add(plain(d.Number), clean(filepath.Base(d.File)), clean(d.Name), clean(d.Version), bytesText(d.Size), humanize.Time(d.Time))
+			t.Add(plain(d.Number), show.Text(filepath.Base(d.File)), show.Text(d.Name), show.Text(d.Version), show.Bytes(d.Size), humanize.Time(d.Time))
 		}
-		t.print(a, "")
+		a.printf("%s", t.Text(a.paint, ""))
 		a.next("merry peek 1, or merry take 1")
 	})
 }
@@ -122,75 +123,73 @@ func catalogues(p *crate.Peeked) map[string]*crate.PeekedOption {
 }
 
 func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
-	a.printf("%s\n", a.paint.bold(strings.TrimSpace(clean(p.Name)+" "+clean(p.Version))))
-	t := &table{}
+	a.printf("%s\n", a.paint.Bold(strings.TrimSpace(show.Text(p.Name)+" "+show.Text(p.Version))))
+	t := &show.Table{}
 	known := func(word, value, from string) {
 		if value != "" {
-			t.rows = append(t.rows, []string{word, clean(value), "from " + clean(from)})
+			t.Rows = append(t.Rows, []string{word, show.Text(value), "from " + show.Text(from)})
 		} else {
-			t.rows = append(t.rows, []string{word, "not told", ""})
+			t.Rows = append(t.Rows, []string{word, "not told", ""})
 		}
 	}
 	known("name", p.Name, p.NameFrom)
 	known("version", p.Version, p.VersionFrom)
 	known("licence", p.Licence, p.LicenceFrom)
-	plain := *a
-	plain.paint = false
-	t.print(&plain, "  ")
+	a.printf("%s", t.Text(false, "  "))
 
 	if len(p.Files) > 0 {
 		a.printf("\n")
-		t = &table{right: map[int]bool{3: true, 4: true}}
-		t.add("file", "kind", "build", "size", "packed", "")
+		t = &show.Table{Right: map[int]bool{3: true, 4: true}}
+		t.Add("file", "kind", "build", "size", "packed", "")
 		row := catalogues(p)
 		for _, f := range p.Files {
 			if o := row[f.Path]; o != nil && !all {
 				if o.Files[0] == f.Path {
-					t.add(fmt.Sprintf("%s and %d more", clean(f.Path), len(o.Files)-1), string(f.Kind), "", bytesText(o.Size), "", "--part "+clean(o.Name))
+					t.Add(fmt.Sprintf("%s and %d more", show.Text(f.Path), len(o.Files)-1), string(f.Kind), "", show.Bytes(o.Size), "", "--part "+show.Text(o.Name))
 				}
 				continue
 			}
 			wire := ""
 			if f.Wire > 0 {
-				wire = bytesText(f.Wire)
+				wire = show.Bytes(f.Wire)
 			}
-			t.add(clean(f.Path), string(f.Kind), string(f.Build), bytesText(f.Size), wire, remark(f))
+			t.Add(show.Text(f.Path), string(f.Kind), string(f.Build), show.Bytes(f.Size), wire, remark(f))
 		}
-		t.print(a, "  ")
+		a.printf("%s", t.Text(a.paint, "  "))
 	}
 	if len(p.Aside) > 0 {
-		a.printf("\n%s\n", a.paint.dim("set apart"))
-		t = &table{right: map[int]bool{2: true}}
+		a.printf("\n%s\n", a.paint.Dim("set apart"))
+		t = &show.Table{Right: map[int]bool{2: true}}
 		for _, g := range p.Aside {
 			some := strings.Join(g.Some, ", ")
 			if g.Files > len(g.Some) {
 				some += ", …"
 			}
-			t.rows = append(t.rows, []string{g.Why, plural(g.Files, "file", "files"), bytesText(g.Size), clean(some)})
+			t.Rows = append(t.Rows, []string{g.Why, show.Count(g.Files, "file", "files"), show.Bytes(g.Size), show.Text(some)})
 		}
-		t.print(&plain, "  ")
+		a.printf("%s", t.Text(false, "  "))
 	}
-	a.printf("\n%s\n", a.paint.bold("it would take"))
-	t = &table{}
+	a.printf("\n%s\n", a.paint.Bold("it would take"))
+	t = &show.Table{}
 	for _, c := range p.Suggested {
-		t.rows = append(t.rows, []string{clean(c.Path), clean(c.Reason)})
+		t.Rows = append(t.Rows, []string{show.Text(c.Path), show.Text(c.Reason)})
 	}
-	t.print(&plain, "  ")
+	a.printf("%s", t.Text(false, "  "))
 	if len(p.Options) > 0 {
-		a.printf("\n%s\n", a.paint.bold("or, by --part NAME"))
-		t = &table{right: map[int]bool{2: true}}
+		a.printf("\n%s\n", a.paint.Bold("or, by --part NAME"))
+		t = &show.Table{Right: map[int]bool{2: true}}
 		const most = 12
 		for i, o := range p.Options {
 			if i == most && len(p.Options) > most+2 {
-				t.rows = append(t.rows, []string{fmt.Sprintf("… and %d more", len(p.Options)-most), "", "", "--json lists them"})
+				t.Rows = append(t.Rows, []string{fmt.Sprintf("… and %d more", len(p.Options)-most), "", "", "--json lists them"})
 				break
 			}
-			t.rows = append(t.rows, []string{clean(o.Name), string(o.Kind), bytesText(o.Size), clean(o.Difference)})
+			t.Rows = append(t.Rows, []string{show.Text(o.Name), string(o.Kind), show.Bytes(o.Size), show.Text(o.Difference)})
 		}
-		t.print(&plain, "  ")
+		a.printf("%s", t.Text(false, "  "))
 	}
 	for _, n := range p.Notes {
-		a.printf("  %s %s\n", a.paint.yellow("note:"), clean(n))
+		a.printf("  %s %s\n", a.paint.Yellow("note:"), show.Text(n))
 	}
 	if len(p.Suggested) > 0 {
 		a.next("merry take %s", arg)
@@ -230,11 +229,11 @@ func scriptWords(f crate.PeekedFile) string {
 	}
 	var defines, needs []string
 	for _, g := range f.Defines {
-		defines = append(defines, clean(g.Name))
+		defines = append(defines, show.Text(g.Name))
 	}
 	for _, n := range f.Needs {
 		if n.Strength == script.Hard {
-			needs = append(needs, clean(strings.Join(append([]string{n.Name}, n.Or...), " or ")))
+			needs = append(needs, show.Text(strings.Join(append([]string{n.Name}, n.Or...), " or ")))
 		}
 	}
 	if len(defines) > 3 {

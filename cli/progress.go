@@ -9,6 +9,8 @@ import (
 	"github.com/charmbracelet/x/ansi"
 	"github.com/vbauerster/mpb/v8"
 	"github.com/vbauerster/mpb/v8/decor"
+
+	"merrycrate.example/merry/cli/show"
 )
 
 // noticed is how long a wait may be before a person wants to know how far it is.
@@ -46,12 +48,12 @@ func (p *progress) tell(name string, done, total int64) {
 			p.all = mpb.New(mpb.WithOutput(p.out), mpb.WithWidth(20), mpb.WithRefreshRate(120*time.Millisecond))
 		}
 		bar = p.all.New(max(total, 0), mpb.BarStyle().Lbound("").Rbound("").Filler("█").Tip("█").Padding("░"), mpb.BarRemoveOnComplete(),
-			mpb.PrependDecorators(decor.Name("fetching "+ansi.Truncate(clean(name), 40, "…")+" ")),
+			mpb.PrependDecorators(decor.Name("fetching "+ansi.Truncate(show.Text(name), 40, "…")+" ")),
 			mpb.AppendDecorators(decor.Any(func(s decor.Statistics) string {
 				if s.Total > 0 {
-					return " " + bytesText(s.Current) + " of " + bytesText(s.Total)
+					return " " + show.Bytes(s.Current) + " of " + show.Bytes(s.Total)
 				}
-				return " " + bytesText(s.Current)
+				return " " + show.Bytes(s.Current)
 			})))
 		p.bars[name] = bar
 	}

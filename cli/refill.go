@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	"merrycrate.example/merry/crate"
@@ -56,11 +57,11 @@ func (a *app) printRefill(r *crate.Refilled) {
 				a.printf("  … and %d more\n", len(files)-most)
 				break
 			}
-			a.printf("  %s %s\n", word, clean(f))
+			a.printf("  %s %s\n", word, show.Text(f))
 		}
 	}
 	for _, f := range r.Fetched {
-		a.printf("fetched %s\n", clean(f))
+		a.printf("fetched %s\n", show.Text(f))
 	}
 	word := "restored"
 	if r.DryRun {
@@ -70,7 +71,7 @@ func (a *app) printRefill(r *crate.Refilled) {
 	list("changed, left alone:", r.Changed)
 	list("missing:", r.Missing)
 	list("moved by hand:", r.Moved)
-	a.printf("%s as sealed, %d restored", plural(r.Whole, "file", "files"), len(r.Restored))
+	a.printf("%s as sealed, %d restored", show.Count(r.Whole, "file", "files"), len(r.Restored))
 	if len(r.Changed) > 0 {
 		a.printf(", %d changed", len(r.Changed))
 	}
@@ -123,18 +124,18 @@ With --part or --files only that much is taken out, and what belongs to nothing 
 				if d.Part {
 					word = "dropped a part of"
 				}
-				a.printf("%s %s\n", word, a.paint.bold(clean(d.Library)))
+				a.printf("%s %s\n", word, a.paint.Bold(show.Text(d.Library)))
 				a.printPages(d.Pages)
 				for _, f := range d.Files {
 					if f.Do == crate.Removed {
-						a.printf("  removed %s\n", clean(f.Path))
+						a.printf("  removed %s\n", show.Text(f.Path))
 					}
 				}
 				for _, k := range d.Kept {
-					a.printf("  kept %s\n", clean(k))
+					a.printf("  kept %s\n", show.Text(k))
 				}
 				if len(d.Used) > 0 {
-					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", clean(strings.Join(d.Used[:min(6, len(d.Used))], ", ")))
+					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", show.Text(strings.Join(d.Used[:min(6, len(d.Used))], ", ")))
 				}
 				a.next("merry check; merry undo takes this back")
 			})

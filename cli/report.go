@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/google/renameio/v2/maybe"
@@ -25,7 +26,7 @@ var reportText string
 
 var reportPage = sync.OnceValue(func() *template.Template {
 	return template.Must(template.New("report").Funcs(template.FuncMap{
-		"plural": plural, "bytes": bytesText,
+		"plural": show.Count, "bytes": show.Bytes,
 		"place": func(f check.Finding) string {
 			if f.Line == 0 {
 				return ""

@@ -20,6 +20,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/cli/room"
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -29,7 +30,7 @@ import (
 type app struct {
 	in       io.Reader
 	out, err io.Writer
-	paint    paint
+	paint    show.Paint
 	named    bool   // the user said --in
 	dir      string // where the command was given, or what --in says
 	json     bool
@@ -42,7 +43,7 @@ type app struct {
 // refusal, 2 wrong usage, 3 a fault outside, 4 a fault of its own, 130 stopped.
 func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
 	collectSeldom()
-	paint := paintFor(out)
+	paint := show.PaintFor(out)
 	safe := &safeWriter{to: out, colours: bool(paint)}
 	defer safe.end()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
@@ -109,9 +110,9 @@ func (a *app) report(ran *cobra.Command, err error) int {
 		a.printJSON(map[string]any{"error": p.What, "code": p.Code, "class": p.Class.String(), "next": next})
 		return int(p.Class)
 	}
-	fmt.Fprintf(a.err, "merry: %s\n", cleanLines(p.What))
+	fmt.Fprintf(a.err, "merry: %s\n", show.Lines(p.What))
 	for _, n := range next {
-		fmt.Fprintf(a.err, "next:  %s\n", clean(n))
+		fmt.Fprintf(a.err, "next:  %s\n", show.Text(n))
 	}
 	return int(p.Class)
 }
@@ -334,7 +335,7 @@ func (a *app) answer(v any, text func()) error {
 }
 
 func (a *app) next(format string, args ...any) {
-	a.printf("\n%s %s\n", a.paint.dim("next:"), fmt.Sprintf(format, args...))
+	a.printf("\n%s %s\n", a.paint.Dim("next:"), fmt.Sprintf(format, args...))
 }
 
 // sandbox is the hidden command that a rehearsal's own process runs.

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/problem"
@@ -66,7 +67,7 @@ looked for from the folder that the command is given in, which stands for the si
 			}
 			return a.answer(lines, func() {
 				for _, l := range lines {
-					a.printf("%s  %s\n", l.Integrity, clean(l.File))
+					a.printf("%s  %s\n", l.Integrity, show.Text(l.File))
 				}
 			})
 		},
@@ -90,7 +91,7 @@ func (a *app) sealedTags(cmd *cobra.Command, door *crate.Crate, lines []crate.Se
 	}
 	return a.answer(tags, func() {
 		for _, t := range tags {
-			a.printf("%s\n", clean(t))
+			a.printf("%s\n", show.Text(t))
 		}
 	})
 }
@@ -124,22 +125,22 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 	err := a.answer(all, func() {
 		for _, name := range pages {
 			for _, d := range all[name] {
-				a.printf("%s:%d:%d  %s  %s\n", clean(name), d.Line, d.Column, a.paint.bold(string(d.State)), clean(d.Ref))
+				a.printf("%s:%d:%d  %s  %s\n", show.Text(name), d.Line, d.Column, a.paint.Bold(string(d.State)), show.Text(d.Ref))
 				if d.State == crate.SealRight || d.State == crate.SealLocal {
 					continue
 				}
 				if d.Says != "" {
-					a.printf("  says: %s\n", clean(d.Says))
+					a.printf("  says: %s\n", show.Text(d.Says))
 				}
 				if d.Is != "" {
 					a.printf("  is:   %s\n", d.Is)
 				}
 				if d.Fault != "" {
-					a.printf("  why:  %s\n", clean(d.Fault))
+					a.printf("  why:  %s\n", show.Text(d.Fault))
 				}
 			}
 		}
-		a.printf("%s to put right\n", plural(bad, "tag", "tags"))
+		a.printf("%s to put right\n", show.Count(bad, "tag", "tags"))
 	})
 	if err == nil && bad > 0 {
 		return quietStatus(problem.Refused)

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -74,7 +75,7 @@ func (t *teller) print(event string, v any, text func()) {
 
 func (t *teller) ready(address string) {
 	t.print("address", address, func() {
-		t.printf("%s  serves the site until it is stopped with Ctrl-C\n", t.paint.bold(address+"/"))
+		t.printf("%s  serves the site until it is stopped with Ctrl-C\n", t.paint.Bold(address+"/"))
 	})
 }
 
@@ -84,7 +85,7 @@ func (t *teller) shown(names []string) {
 		if len(names) > 0 {
 			what = some(names)
 		}
-		t.printf("%s\n", t.paint.dim(time.Now().Format("15:04:05")+"  changed, and shown again: "+clean(what)))
+		t.printf("%s\n", t.paint.Dim(time.Now().Format("15:04:05")+"  changed, and shown again: "+show.Text(what)))
 	})
 }
 
@@ -94,7 +95,7 @@ func (t *teller) said(m *crate.Message) {
 		if m.File != "" && m.File != m.Page {
 			on = "on:   " + m.Page
 		}
-		t.printMessage("", t.paint.bold(clean(m.Place()))+"  ", on, m)
+		t.printMessage("", t.paint.Bold(show.Text(m.Place()))+"  ", on, m)
 	})
 }
 
@@ -102,19 +103,19 @@ func (t *teller) trouble(err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	p := problem.Of(err)
-	fmt.Fprintf(t.err, "merry: %s\nnext:  %s\n", cleanLines(p.What), clean(strings.Join(p.Next, " or ")))
+	fmt.Fprintf(t.err, "merry: %s\nnext:  %s\n", show.Lines(p.What), show.Text(strings.Join(p.Next, " or ")))
 }
 
 // printMessage prints what a browser said of a page: behind a heading, with where that was, and what check knows of it.
 func (a *app) printMessage(indent, heading, where string, m *crate.Message) {
-	kind := a.paint.red(string(m.Kind))
+	kind := a.paint.Red(string(m.Kind))
 	if !m.Wrong() {
-		kind = a.paint.yellow(string(m.Kind))
+		kind = a.paint.Yellow(string(m.Kind))
 	}
-	a.printf("%s%s%s: %s\n", indent, heading, kind, clean(m.Text))
+	a.printf("%s%s%s: %s\n", indent, heading, kind, show.Text(m.Text))
 	for _, line := range []string{where, before("why:  ", m.Cause), before("next: ", m.Next)} {
 		if line != "" {
-			a.printf("%s  %s\n", indent, clean(line))
+			a.printf("%s  %s\n", indent, show.Text(line))
 		}
 	}
 }

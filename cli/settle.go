@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 )
 
@@ -45,12 +46,12 @@ func (a *app) printSettled(s *crate.Settled) {
 		a.remarks(s.Notes)
 		return
 	}
-	t := &table{}
+	t := &show.Table{}
 	for _, d := range s.Done {
-		t.add(clean(d.Library), clean(d.What))
+		t.Add(show.Text(d.Library), show.Text(d.What))
 	}
 	if len(s.Done) > 0 {
-		t.print(a, "")
+		a.printf("%s", t.Text(a.paint, ""))
 	}
 	if s.DryRun {
 		a.printf("\n")

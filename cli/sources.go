@@ -14,6 +14,7 @@ import (
 	"github.com/google/renameio/v2/maybe"
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/disk"
@@ -93,12 +94,12 @@ this project's packing list. No address is built in: set one with sources set.`,
 					a.next("merry sources set registry URL")
 					return
 				}
-				t := &table{}
-				t.add("registry", "for", "token from", "state")
+				t := &show.Table{}
+				t.Add("registry", "for", "token from", "state")
 				for _, r := range list {
-					t.add(clean(r.URL), orWord(r.Scope, "all packages"), r.TokenFrom, clean(r.State))
+					t.Add(show.Text(r.URL), orWord(r.Scope, "all packages"), r.TokenFrom, show.Text(r.State))
 				}
-				t.print(a, "")
+				a.printf("%s", t.Text(a.paint, ""))
 			})
 		},
 	}
@@ -118,21 +119,21 @@ func (a *app) measured(ctx context.Context, door *crate.Crate) error {
 			a.printf("no page links to another host\n")
 			return
 		}
-		t := &table{right: map[int]bool{1: true, 4: true, 8: true, 9: true}}
-		t.add("host", "pages", "answers", "protocol", "bytes", "packed", "caching", "CORS", "connect", "first byte")
+		t := &show.Table{Right: map[int]bool{1: true, 4: true, 8: true, 9: true}}
+		t.Add("host", "pages", "answers", "protocol", "bytes", "packed", "caching", "CORS", "connect", "first byte")
 		for _, m := range list {
 			if m.Fault != "" {
-				t.add(clean(m.Host), plain(m.Pages), clean(m.Fault))
+				t.Add(show.Text(m.Host), plain(m.Pages), show.Text(m.Fault))
 				continue
 			}
 			protocol := m.Protocol
 			if m.Offers != "" {
 				protocol += ", offers " + m.Offers
 			}
-			t.add(clean(m.Host), plain(m.Pages), plain(m.Status), clean(protocol), bytesText(m.Wire), orWord(clean(m.Compressed), "no"), orWord(clean(m.Caching), "nothing said"), orWord(clean(m.CORS), "no"),
+			t.Add(show.Text(m.Host), plain(m.Pages), plain(m.Status), show.Text(protocol), show.Bytes(m.Wire), orWord(show.Text(m.Compressed), "no"), orWord(show.Text(m.Caching), "nothing said"), orWord(show.Text(m.CORS), "no"),
 				fmt.Sprintf("%d ms", m.Connect), fmt.Sprintf("%d ms", m.First))
 		}
-		t.print(a, "")
+		a.printf("%s", t.Text(a.paint, ""))
 		a.printf("\nA host without CORS can have no integrity; one without caching is asked again by every visit.\n")
 	})
 }
@@ -142,13 +143,13 @@ func (a *app) printCDNs(patterns map[string]cdn.Pattern) {
 	if len(patterns) == 0 {
 		return
 	}
-	t := &table{}
-	t.add("CDN", "pattern")
+	t := &show.Table{}
+	t.Add("CDN", "pattern")
 	for _, name := range slices.Sorted(maps.Keys(patterns)) {
-		t.add(clean(name), clean(string(patterns[name])))
+		t.Add(show.Text(name), show.Text(string(patterns[name])))
 	}
 	a.printf("\n")
-	t.print(a, "")
+	a.printf("%s", t.Text(a.paint, ""))
 }
 
 func (a *app) sourcesLearn() *cobra.Command {
@@ -171,9 +172,9 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 				return err
 			}
 			return a.answer(l, func() {
-				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", clean(l.File), clean(l.Library), clean(l.Name), clean(string(l.Pattern)))
+				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", show.Text(l.File), show.Text(l.Library), show.Text(l.Name), show.Text(string(l.Pattern)))
 				if l.Checked != "" {
-					a.printf("made sure of by %s\n", clean(l.Checked))
+					a.printf("made sure of by %s\n", show.Text(l.Checked))
 				}
 				a.remarks(l.Notes)
 				if l.DryRun {
@@ -205,12 +206,12 @@ func (a *app) sourcesTry() *cobra.Command {
 				return err
 			}
 			err = a.answer(list, func() {
-				t := &table{}
-				t.add("CDN", "library", "file", "state")
+				t := &show.Table{}
+				t.Add("CDN", "library", "file", "state")
 				for _, f := range list {
-					t.add(clean(f.CDN), clean(f.Library), clean(f.File), clean(f.State))
+					t.Add(show.Text(f.CDN), show.Text(f.Library), show.Text(f.File), show.Text(f.State))
 				}
-				t.print(a, "")
+				a.printf("%s", t.Text(a.paint, ""))
 			})
 			if err == nil && slices.ContainsFunc(list, func(f crate.CDNFile) bool { return f.State != "same" }) {
 				return quietStatus(problem.Refused)
@@ -304,7 +305,7 @@ its scope), {brief} (the version without .0 at its end), {stem} and {ending} (of
 					a.touched(*out)
 					return
 				}
-				a.printf("set the CDN %s: %s\n", clean(args[0]), clean(args[1]))
+				a.printf("set the CDN %s: %s\n", show.Text(args[0]), show.Text(args[1]))
 				a.next("merry switch --cdn=%s --dry-run", args[0])
 			})
 		},
@@ -333,7 +334,7 @@ func (a *app) sourcesSetHost() *cobra.Command {
 			if err := saveSettings(s); err != nil {
 				return err
 			}
-			return a.answer(s.Hosts, func() { a.printf("%s is at %s\n", clean(args[0]), clean(args[1])) })
+			return a.answer(s.Hosts, func() { a.printf("%s is at %s\n", show.Text(args[0]), show.Text(args[1])) })
 		},
 	}
 }

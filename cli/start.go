@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 )
 
@@ -41,13 +42,13 @@ func (a *app) printStart(s *crate.Started) {
 		return
 	}
 	if !s.Already {
-		a.printf("%s\n", plural(s.Pages, "page", "pages"))
-		t := &table{}
-		t.add("folder for", "is", "because")
+		a.printf("%s\n", show.Count(s.Pages, "page", "pages"))
+		t := &show.Table{}
+		t.Add("folder for", "is", "because")
 		for _, row := range []struct{ word, dir string }{{"scripts", s.Folders.Scripts}, {"styles", s.Folders.Styles}, {"fonts", s.Folders.Fonts}, {"images", s.Folders.Images}, {"together", s.Folders.Together}} {
-			t.add(row.word, row.dir, s.Learned[row.word])
+			t.Add(row.word, row.dir, s.Learned[row.word])
 		}
-		t.print(a, "  ")
+		a.printf("%s", t.Text(a.paint, "  "))
 	}
 	if s.DryRun {
 		a.touched(s.Outcome)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/record"
 
 	"github.com/spf13/cobra"
@@ -85,7 +86,7 @@ func (a *app) printSwitch(s *crate.Switched) {
 		return
 	}
 	for _, f := range s.Added {
-		a.printf("put there for it: %s\n", clean(f))
+		a.printf("put there for it: %s\n", show.Text(f))
 	}
 	if len(s.Pages) == 0 {
 		a.printf("no page had anything to switch\n")
@@ -94,21 +95,21 @@ func (a *app) printSwitch(s *crate.Switched) {
 	const most = 8
 	for i, p := range s.Pages {
 		if i == most {
-			a.printf("  … and %s more\n", plural(len(s.Pages)-most, "page", "pages"))
+			a.printf("  … and %s more\n", show.Count(len(s.Pages)-most, "page", "pages"))
 			break
 		}
-		a.printf("%s\n", a.paint.bold(clean(p.Page)))
+		a.printf("%s\n", a.paint.Bold(show.Text(p.Page)))
 		for j := range p.Added {
-			a.printf("  %s\n    → %s\n", clean(p.Removed[j]), clean(p.Added[j]))
+			a.printf("  %s\n    → %s\n", show.Text(p.Removed[j]), show.Text(p.Added[j]))
 		}
 		if len(p.Also) > 0 {
-			a.printf("  also %s\n", clean(strings.Join(p.Also, ", ")))
+			a.printf("  also %s\n", show.Text(strings.Join(p.Also, ", ")))
 		}
 		if p.Before != nil && p.After != nil {
-			a.printf("  %s\n", a.paint.dim(clean(costs(p.Before, p.After))))
+			a.printf("  %s\n", a.paint.Dim(show.Text(costs(p.Before, p.After))))
 		}
 		if p.Note != "" {
-			a.printf("  note: %s\n", clean(p.Note))
+			a.printf("  note: %s\n", show.Text(p.Note))
 		}
 	}
 	a.next("merry check; merry undo takes this back")
@@ -123,5 +124,5 @@ func costs(before, after *crate.Cost) string {
 		return b + " → " + n
 	}
 	hosts := cmp.Or(strings.Join(after.Hosts, ", "), "none")
-	return fmt.Sprintf("own server %s, others %s; hosts to connect to: %s; requests that hold up rendering: %s", pair(bytesText(before.Own), bytesText(after.Own)), pair(bytesText(before.Others), bytesText(after.Others)), hosts, pair(plain(before.Blocking), plain(after.Blocking)))
+	return fmt.Sprintf("own server %s, others %s; hosts to connect to: %s; requests that hold up rendering: %s", pair(show.Bytes(before.Own), show.Bytes(after.Own)), pair(show.Bytes(before.Others), show.Bytes(after.Others)), hosts, pair(plain(before.Blocking), plain(after.Blocking)))
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"cmp"
 	"context"
 	"fmt"
@@ -8,9 +9,12 @@ import (
 	"os"
 	"strings"
 
+	"merrycrate.example/merry/cli/picker"
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/record"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/script"
@@ -42,7 +46,7 @@ Of a library that is there already, what is asked for is added to what was taken
 			if err := f.fill(a, args); err != nil {
 				return err
 			}
-			return a.runTake(cmd.Context(), &f, args)
+			return a.runTake(cmd, &f, args)
 		},
 	}
 	f.add(c)
@@ -138,32 +142,87 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	return err
 }
 
-func (a *app) runTake(ctx context.Context, f *takeFlags, args []string) error {
+func (a *app) runTake(cmd *cobra.Command, f *takeFlags, args []string) error {
+	ctx := cmd.Context()
 	door, err := a.open(f.src)
 	if err != nil {
 		return err
 	}
 	defer door.Close()
 	choosing := f.req.Form == "" && len(f.req.Files)+len(f.req.Parts)+len(f.req.Keep) == 0 && !f.req.Whole && !f.suggested && len(args) == 1
-	if choosing && isTerminal(a.in) && paintable(a.out) && !a.json && !a.dry {
+	if choosing && isTerminal(a.in) && paintable(a.out) && !a.json {
 		look, err := door.Peek(ctx, f.req.Source, f.src.integrity, true)
 		if err != nil {
 			return err
 		}
-		files, ok, err := a.pick(ctx, look, args[0])
+		chosen, err := picker.Pick(ctx, a.in, os.Stdout, look, typed(cmd, args), show.PaintFor(os.Stdout))
 		if err != nil {
 			return err
 		}
-		if !ok {
+		if len(chosen.Files) == 0 {
 			a.printf("nothing taken\n")
 			return nil
 		}
-		f.req.Files = files
+		a.printf("%s\n", a.paint.Dim("$ "+chosen.Command))
+		if !chosen.Suggested {
+			f.req.Files = chosen.Files
+		}
+		if chosen.Plan && !a.dry {
+			if ok, err := a.planned(ctx, door, f.req); err != nil || !ok {
+				return err
+			}
+		}
 	}
 	t, err := door.Take(ctx, f.req)
 	if err != nil {
 		return err
 	}
+	return a.tellTaken(t)
+}
+
+// typed is a command as it was typed: its path, its arguments, and the flags that were set.
+func typed(cmd *cobra.Command, args []string) []string {
+	words := append(strings.Fields(cmd.CommandPath()), args...)
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		if v, ok := f.Value.(pflag.SliceValue); ok {
+			for _, one := range v.GetSlice() {
+				words = append(words, "--"+f.Name, one)
+			}
+			return
+		}
+		if words = append(words, "--"+f.Name); f.Value.Type() != "bool" {
+			words = append(words, f.Value.String())
+		}
+	})
+	return words
+}
+
+// planned shows what taking would do, and asks whether to do it.
+func (a *app) planned(ctx context.Context, door *crate.Crate, req crate.TakeRequest) (bool, error) {
+	door.Dry = true
+	t, err := door.Take(ctx, req)
+	door.Dry = false
+	if err == nil {
+		err = a.tellTaken(t)
+	}
+	if err != nil {
+		return false, err
+	}
+	a.printf("\ntake it? type y and enter: ")
+	a.flush()
+	answer, err := bufio.NewReader(a.in).ReadString('\n')
+	if err != nil && err != io.EOF {
+		return false, err
+	}
+	if strings.TrimSpace(strings.ToLower(answer)) != "y" {
+		a.printf("nothing taken\n")
+		return false, nil
+	}
+	return true, nil
+}
+
+// tellTaken prints what was taken, or would be.
+func (a *app) tellTaken(t *crate.Taken) error {
 	return a.answer(t, func() {
 		pages, outcome := t.Pages, t.Outcome
 		t.Pages, t.DryRun = nil, false
@@ -190,12 +249,12 @@ func (a *app) runTake(ctx context.Context, f *takeFlags, args []string) error {
 // printNeeds says what the library needs on a page, and what supplies it.
 func (a *app) printNeeds(t *crate.Taken) {
 	for _, w := range t.With {
-		a.printf("with it: %s\n", clean(w))
+		a.printf("with it: %s\n", show.Text(w))
 	}
 	var imports []string
 	for _, n := range t.Needs {
 		if n.Import != "" && n.Library != "" {
-			imports = append(imports, clean(n.Import))
+			imports = append(imports, show.Text(n.Import))
 		}
 	}
 	if len(imports) > 0 {
@@ -206,21 +265,21 @@ func (a *app) printNeeds(t *crate.Taken) {
 		switch {
 		case n.Import != "" && n.Library != "":
 		case n.Import != "":
-			a.printf("imports %s by name (%s): merry take '%s' would supply it, or --with-needs\n", clean(n.Import), clean(n.At), clean(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
+			a.printf("imports %s by name (%s): merry take '%s' would supply it, or --with-needs\n", show.Text(n.Import), show.Text(n.At), show.Text(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
 		case n.Library != "":
-			a.printf("needs %s on the page before it (%s): %s of the crate has it\n", clean(global), clean(n.At), clean(n.Library))
+			a.printf("needs %s on the page before it (%s): %s of the crate has it\n", show.Text(global), show.Text(n.At), show.Text(n.Library))
 			if n.Why != "" {
-				a.printf("  %s\n", clean(n.Why))
+				a.printf("  %s\n", show.Text(n.Why))
 			}
 		case n.Package != "":
-			a.printf("needs %s on the page before it (%s): merry take '%s@%s' would supply it, or --with-needs\n", clean(global), clean(n.At), clean(n.Package), clean(n.Range))
+			a.printf("needs %s on the page before it (%s): merry take '%s@%s' would supply it, or --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
 			if n.Why != "" {
-				a.printf("  %s\n", clean(n.Why))
+				a.printf("  %s\n", show.Text(n.Why))
 			}
 		default:
-			a.printf("needs %s on the page before it (%s), and nothing in the crate defines that\n", clean(global), clean(n.At))
+			a.printf("needs %s on the page before it (%s), and nothing in the crate defines that\n", show.Text(global), show.Text(n.At))
 			if n.Why != "" {
-				a.printf("  %s\n", clean(n.Why))
+				a.printf("  %s\n", show.Text(n.Why))
 			}
 		}
 	}
@@ -288,12 +347,12 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 	if dry {
 		word = map[string]string{"took": "would take", "added to": "would add to"}[word]
 	}
-	a.printf("%s %s\n", cmp.Or(word, "already there:"), a.paint.bold(strings.TrimSpace(clean(t.Library)+" "+clean(t.Version))))
+	a.printf("%s %s\n", cmp.Or(word, "already there:"), a.paint.Bold(strings.TrimSpace(show.Text(t.Library)+" "+show.Text(t.Version))))
 	if !dry {
 		a.printTakenFiles(t)
 	}
 	if t.Why != "" {
-		a.printf("kept in one folder: %d of %s, since %s\n", len(t.Kept), plural(len(t.Choices), "file", "files"), clean(t.Why))
+		a.printf("kept in one folder: %d of %s, since %s\n", len(t.Kept), show.Count(len(t.Choices), "file", "files"), show.Text(t.Why))
 	}
 	if t.Digest != "" && t.FirstSeen && !dry {
 		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)
@@ -307,8 +366,8 @@ const mostTakenRows = 40
 
 // printTakenFiles lists the files, those of a library that was there as far as something was done to them.
 func (a *app) printTakenFiles(t *crate.Taken) {
-	rows := &table{right: map[int]bool{1: true}}
-	rows.add("file", "size", "because")
+	rows := &show.Table{Right: map[int]bool{1: true}}
+	rows.Add("file", "size", "because")
 	there, more := 0, 0
 	for _, c := range t.Choices {
 		reason := c.Reason
@@ -319,19 +378,19 @@ func (a *app) printTakenFiles(t *crate.Taken) {
 		case c.State == crate.StateMoved:
 			reason = "moved from " + c.Was
 		}
-		if len(rows.rows) > mostTakenRows {
+		if len(rows.Rows) > mostTakenRows {
 			more++
 			continue
 		}
-		rows.add(clean(c.At), bytesText(c.Size), clean(reason))
+		rows.Add(show.Text(c.At), show.Bytes(c.Size), show.Text(reason))
 	}
-	if len(rows.rows) > 1 {
-		rows.print(a, "  ")
+	if len(rows.Rows) > 1 {
+		a.printf("%s", rows.Text(a.paint, "  "))
 	}
 	if more > 0 {
-		a.printf("  … and %s\n", plural(more, "file more", "files more"))
+		a.printf("  … and %s\n", show.Count(more, "file more", "files more"))
 	}
 	if there > 0 {
-		a.printf("  %s as before\n", plural(there, "file stays", "files stay"))
+		a.printf("  %s as before\n", show.Count(there, "file stays", "files stay"))
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -104,20 +105,20 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 		}
 		taken = append(taken, u)
 	}
-	show := func() {
+	tell := func() {
 		for _, u := range taken {
 			if u.DryRun {
-				a.printf("%s: %s\n\n", would, clean(u.Title))
+				a.printf("%s: %s\n\n", would, show.Text(u.Title))
 				a.touched(u.Outcome)
 				return
 			}
-			a.printf("%s: %s (%s)\n", did, clean(u.Title), plural(len(u.Files), "file", "files"))
+			a.printf("%s: %s (%s)\n", did, show.Text(u.Title), show.Count(len(u.Files), "file", "files"))
 		}
 	}
 	if steps == 1 {
-		return a.answer(taken[0], show)
+		return a.answer(taken[0], tell)
 	}
-	return a.answer(taken, show)
+	return a.answer(taken, tell)
 }
 
 func (a *app) undoFinish(ctx context.Context) error {
@@ -135,7 +136,7 @@ func (a *app) undoFinish(ctx context.Context) error {
 			a.printf("there is no unfinished change here\n")
 		}
 		for _, s := range said {
-			a.printf("%s\n", clean(s))
+			a.printf("%s\n", show.Text(s))
 		}
 	})
 }
@@ -156,15 +157,15 @@ func (a *app) undoAbandon(ctx context.Context) error {
 		}
 		for _, e := range list {
 			if e.Title == "" {
-				a.printf("set aside, unread and without touching a file of the project: %s\n", clean(e.Kept))
+				a.printf("set aside, unread and without touching a file of the project: %s\n", show.Text(e.Kept))
 				continue
 			}
-			a.printf("taken back: %s\n", clean(e.Title))
+			a.printf("taken back: %s\n", show.Text(e.Title))
 			for _, name := range e.Left {
-				a.printf("  %s was changed by another program after the stop, and was left as it is\n", clean(name))
+				a.printf("  %s was changed by another program after the stop, and was left as it is\n", show.Text(name))
 			}
 			if e.Kept != "" {
-				a.printf("  what those files were before is in %s\n", clean(e.Kept))
+				a.printf("  what those files were before is in %s\n", show.Text(e.Kept))
 			}
 		}
 	})
@@ -206,19 +207,19 @@ func recordsLast(files []string) []string {
 
 // printChanges prints a table of changes: those that can be undone with their numbers, then those that can be done again.
 func (a *app) printChanges(lines []crate.PastChange) {
-	t := &table{right: map[int]bool{0: true}}
-	t.add("", "change", "when", "files")
+	t := &show.Table{Right: map[int]bool{0: true}}
+	t.Add("", "change", "when", "files")
 	for i, l := range lines {
-		number, title, when := plain(i+1), clean(l.Title), ""
+		number, title, when := plain(i+1), show.Text(l.Title), ""
 		if l.Undone {
 			number, title = "", "undone: "+title
 		}
 		if !l.When.IsZero() {
 			when = l.When.Local().Format("2006-01-02 15:04")
 		}
-		t.add(number, title, when, clean(abbreviated(recordsLast(l.Files), 3)))
+		t.Add(number, title, when, show.Text(abbreviated(recordsLast(l.Files), 3)))
 	}
-	t.print(a, "")
+	a.printf("%s", t.Text(a.paint, ""))
 	if lines[len(lines)-1].Undone {
 		a.next("merry undo --again")
 	}

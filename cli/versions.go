@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/spf13/cobra"
@@ -62,51 +63,51 @@ func (a *app) printNewer(list []crate.NewerLine) {
 		a.printf("the crate is empty\n")
 		return
 	}
-	t := &table{}
-	t.add("library", "here", "allowed", "newest", "behind", "moving on", "held")
+	t := &show.Table{}
+	t.Add("library", "here", "allowed", "newest", "behind", "moving on", "held")
 	behind := ""
 	for _, l := range list {
 		held := ""
 		if l.Hold != nil {
 			held = l.Hold.Words() + ": " + l.Hold.Because
 		}
-		t.add(clean(l.Library), clean(l.Here), clean(l.Allowed), clean(l.Newest), orWord(l.Behind, "-"), clean(orWord(l.Effect, "-")), clean(held))
+		t.Add(show.Text(l.Library), show.Text(l.Here), show.Text(l.Allowed), show.Text(l.Newest), orWord(l.Behind, "-"), show.Text(orWord(l.Effect, "-")), show.Text(held))
 		if behind == "" && l.Allowed != "" && l.Allowed != l.Here {
 			behind = l.Library + " " + l.Allowed
 		}
 	}
-	t.print(a, "")
+	a.printf("%s", t.Text(a.paint, ""))
 	for _, l := range list {
 		if l.Deprecated != "" {
-			a.printf("  %s %s is deprecated: %s\n", clean(l.Library), clean(l.Here), clean(l.Deprecated))
+			a.printf("  %s %s is deprecated: %s\n", show.Text(l.Library), show.Text(l.Here), show.Text(l.Deprecated))
 		}
 		if l.Fits != "" || l.Why != "" {
-			a.printf("  %s %s%s\n", clean(l.Library), clean(l.Why), clean(map[bool]string{true: "; the newest that fits is " + l.Fits}[l.Fits != "" && l.Fits != l.Here]))
+			a.printf("  %s %s%s\n", show.Text(l.Library), show.Text(l.Why), show.Text(map[bool]string{true: "; the newest that fits is " + l.Fits}[l.Fits != "" && l.Fits != l.Here]))
 		}
 		for _, w := range l.Advisories {
-			a.printf("  %s %s: %s\n", clean(l.Library), clean(l.Here), a.paint.red(clean(w)))
+			a.printf("  %s %s: %s\n", show.Text(l.Library), show.Text(l.Here), a.paint.Red(show.Text(w)))
 		}
 	}
 	if behind != "" {
-		a.next("merry compare %s; merry repin --newest-allowed --dry-run", clean(behind))
+		a.next("merry compare %s; merry repin --newest-allowed --dry-run", show.Text(behind))
 	}
 }
 
 func (a *app) printVersions(v *crate.Versions, all bool) {
 	const most = 20
-	a.printf("%s", a.paint.bold(clean(v.Library)))
+	a.printf("%s", a.paint.Bold(show.Text(v.Library)))
 	if v.Pinned != "" {
-		a.printf("  pinned at %s", clean(v.Pinned))
+		a.printf("  pinned at %s", show.Text(v.Pinned))
 	}
 	if v.Hold != nil {
-		a.printf("  held %s: %s", clean(v.Hold.Words()), clean(orWord(v.Hold.Because, "no reason was given")))
+		a.printf("  held %s: %s", show.Text(v.Hold.Words()), show.Text(orWord(v.Hold.Because, "no reason was given")))
 	}
 	a.printf("\n")
-	t := &table{right: map[int]bool{3: true}}
-	t.add("version", "came out", "tags", "size", "licence", "syntax", "")
+	t := &show.Table{Right: map[int]bool{3: true}}
+	t.Add("version", "came out", "tags", "size", "licence", "syntax", "")
 	for i, l := range v.Lines {
 		if i == most && !all {
-			t.add(fmt.Sprintf("… and %d more: --all", len(v.Lines)-most), "", "", "", "", "", "")
+			t.Add(fmt.Sprintf("… and %d more: --all", len(v.Lines)-most), "", "", "", "", "", "")
 			break
 		}
 		when, size, syntax := "", "", ""
@@ -114,7 +115,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 			when = l.Time.Format("2006-01-02")
 		}
 		if l.Size > 0 {
-			size = bytesText(l.Size)
+			size = show.Bytes(l.Size)
 		}
 		switch {
 		case l.Syntax == 2009:
@@ -130,14 +131,14 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 			words = append(words, "not allowed by the hold")
 		}
 		if l.Deprecated != "" {
-			words = append(words, "deprecated: "+clean(l.Deprecated))
+			words = append(words, "deprecated: "+show.Text(l.Deprecated))
 		}
-		t.add(clean(l.Version), when, clean(strings.Join(l.Tags, " ")), size, clean(l.Licence), syntax, strings.Join(words, "; "))
+		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " ")), size, show.Text(l.Licence), syntax, strings.Join(words, "; "))
 	}
-	t.print(a, "  ")
+	a.printf("%s", t.Text(a.paint, "  "))
 	a.remarks(v.Notes)
 	if v.Stale {
-		a.printf("%s as it was when the registry was last asked: offline\n", a.paint.yellow("note:"))
+		a.printf("%s as it was when the registry was last asked: offline\n", a.paint.Yellow("note:"))
 	}
 }
 
@@ -175,9 +176,9 @@ func (a *app) hold() *cobra.Command {
 				case out.DryRun:
 					a.touched(out.Outcome)
 				case out.Hold == nil:
-					a.printf("%s is not held any more\n", clean(out.Library))
+					a.printf("%s is not held any more\n", show.Text(out.Library))
 				default:
-					a.printf("%s is held %s: %s\n", clean(out.Library), clean(out.Hold.Words()), clean(out.Hold.Because))
+					a.printf("%s is held %s: %s\n", show.Text(out.Library), show.Text(out.Hold.Words()), show.Text(out.Hold.Because))
 				}
 			})
 		},
@@ -263,7 +264,7 @@ func (a *app) printRepin(r *crate.Repinned) {
 	for _, l := range r.Libraries {
 		if l.Old != l.New {
 			moved++
-			a.printf("%s %s from %s to %s\n", verb, a.paint.bold(clean(l.Library)), clean(l.Old), clean(l.New))
+			a.printf("%s %s from %s to %s\n", verb, a.paint.Bold(show.Text(l.Library)), show.Text(l.Old), show.Text(l.New))
 		}
 	}
 	switch {
@@ -275,16 +276,16 @@ func (a *app) printRepin(r *crate.Repinned) {
 	for _, n := range r.Renames {
 		where := ""
 		if len(n.Files) > 0 {
-			where = ": pages and " + clean(abbreviated(n.Files, 3))
+			where = ": pages and " + show.Text(abbreviated(n.Files, 3))
 		}
-		a.printf("  class %s is %s now, in %s%s\n", clean(n.Old), clean(n.New), plural(n.Places, "place", "places"), where)
+		a.printf("  class %s is %s now, in %s%s\n", show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place", "places"), where)
 	}
 	if r.DryRun {
 		a.printf("\n")
 		a.touched(r.Outcome)
 	} else {
 		for _, f := range r.Files {
-			a.printf("  %s %s\n", map[crate.Deed]string{crate.Added: "added  ", crate.Changed: "changed", crate.Removed: "removed"}[f.Do], clean(f.Path))
+			a.printf("  %s %s\n", map[crate.Deed]string{crate.Added: "added  ", crate.Changed: "changed", crate.Removed: "removed"}[f.Do], show.Text(f.Path))
 		}
 	}
 	a.remarks(r.Notes)

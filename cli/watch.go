@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/problem"
@@ -39,7 +40,7 @@ func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 	defer door.Close()
 	err = door.Watch(ctx, crate.Unhurried, func([]string) {
 		if err := look(ctx); err != nil && ctx.Err() == nil {
-			fmt.Fprintf(a.err, "merry: %s\n", cleanLines(problem.Of(err).What)) // a file that is half written: the next change tells more
+			fmt.Fprintf(a.err, "merry: %s\n", show.Lines(problem.Of(err).What)) // a file that is half written: the next change tells more
 		}
 	})
 	if ctx.Err() != nil {
@@ -66,14 +67,14 @@ func (a *app) tellChanges(before, now *crate.Checked) {
 		return
 	}
 	for _, f := range went {
-		a.printf("gone  %s  %s: %s\n", clean(f.File), f.Name, clean(f.Message))
+		a.printf("gone  %s  %s: %s\n", show.Text(f.File), f.Name, show.Text(f.Message))
 	}
 	for _, f := range check.Causes(came) {
-		a.printf("new   %s  %s: %s\n", a.paint.bold(clean(f.Place())), a.severely(f.Finding), clean(f.Message))
+		a.printf("new   %s  %s: %s\n", a.paint.Bold(show.Text(f.Place())), a.severely(f.Finding), show.Text(f.Message))
 		if len(f.Places) > 0 {
-			a.printf("      also: %s\n", clean(placesOf(f.Places)))
+			a.printf("      also: %s\n", show.Text(placesOf(f.Places)))
 		}
-		a.printf("      next: %s\n", clean(f.Next))
+		a.printf("      next: %s\n", show.Text(f.Next))
 	}
 	a.printf("%s; watching\n", total(now, len(now.Findings)))
 }

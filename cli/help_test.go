@@ -8,38 +8,7 @@ import (
 	"github.com/spf13/cobra"
 )
 
-func TestTableAligns(t *testing.T) {
-	var out bytes.Buffer
-	a := &app{out: &out}
-	rows := &table{right: map[int]bool{1: true}}
-	rows.add("name", "size", "note")
-	rows.add("ü", "1 B", "")
-	rows.add("longer", "12 kB", "x")
-	rows.print(a, "  ")
-	want := "  name     size  note\n  ü         1 B\n  longer  12 kB  x\n"
-	if out.String() != want {
-		t.Errorf("printed\n%s, want\n%s", out.String(), want)
-	}
-}
-
-func TestShellWords(t *testing.T) {
-	for want, args := range map[string][]string{"merry take a.zip": {"merry", "take", "a.zip"}, "'**/*.html'": {"**/*.html"}, `'it'\''s'`: {"it's"}, "'a b' c": {"a b", "c"}} {
-		if got := shellWords(args); got != want {
-			t.Errorf("%q: %s, want %s", args, got, want)
-		}
-	}
-}
-
-func TestColourOnlyWhereItIsWanted(t *testing.T) {
-	if paintFor(&bytes.Buffer{}) {
-		t.Error("colour goes into a file")
-	}
-	if got := paint(false).red("x"); got != "x" {
-		t.Errorf("without colour: %q", got)
-	}
-	if got := paint(true).red("x"); got != "\x1b[31mx\x1b[0m" {
-		t.Errorf("with colour: %q", got)
-	}
+func TestDiffsArePainted(t *testing.T) {
 	a := &app{paint: true}
 	if got := a.diff("--- a\n+++ b\n@@ x\n-1\n+2\n 3\n"); strings.Count(got, "\x1b[0m") != 5 {
 		t.Errorf("a diff is painted %q", got)

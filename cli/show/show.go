@@ -1,0 +1,138 @@
+// Package show is how things are shown on a terminal: colours, tables, sizes, numbers, and texts that others wrote.
+package show
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/charmbracelet/x/ansi"
+	"github.com/dustin/go-humanize"
+	"golang.org/x/term"
+
+	"merrycrate.example/merry/crate/printable"
+)
+
+// Paint colours text where it goes to a terminal that wants colour.
+type Paint bool
+
+// PaintFor is the paint for an output: none where it goes to no terminal, or where nobody wants colour.
+func PaintFor(out io.Writer) Paint {
+	f, ok := out.(*os.File)
+	_, no := os.LookupEnv("NO_COLOR")
+	return Paint(ok && !no && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd())))
+}
+
+func (p Paint) code(code, s string) string {
+	if !p || s == "" {
+		return s
+	}
+	return "\x1b[" + code + "m" + s + "\x1b[0m"
+}
+
+// Bold is a text so shown.
+func (p Paint) Bold(s string) string { return p.code("1", s) }
+
+// Dim is a text so shown.
+func (p Paint) Dim(s string) string { return p.code("2", s) }
+
+// Red is a text so shown.
+func (p Paint) Red(s string) string { return p.code("31", s) }
+
+// Green is a text so shown.
+func (p Paint) Green(s string) string { return p.code("32", s) }
+
+// Yellow is a text so shown.
+func (p Paint) Yellow(s string) string { return p.code("33", s) }
+
+// Table prints rows in aligned columns. A header in the first row is dim; columns named in Right are
+// aligned right.
+type Table struct {
+	Rows  [][]string
+	Right map[int]bool
+}
+
+// Add adds a row.
+func (t *Table) Add(cells ...string) { t.Rows = append(t.Rows, cells) }
+
+// Text is the table as lines, each behind an indent.
+func (t *Table) Text(paint Paint, indent string) string {
+	var all strings.Builder
+	widths := map[int]int{}
+	for _, r := range t.Rows {
+		for i, c := range r {
+			widths[i] = max(widths[i], ansi.StringWidth(c))
+		}
+	}
+	for n, r := range t.Rows {
+		var line strings.Builder
+		line.WriteString(indent)
+		for i, c := range r {
+			pad := strings.Repeat(" ", widths[i]-ansi.StringWidth(c))
+			switch {
+			case t.Right[i]:
+				line.WriteString(pad + c)
+			case i < len(r)-1:
+				line.WriteString(c + pad)
+			default:
+				line.WriteString(c)
+			}
+			if i < len(r)-1 {
+				line.WriteString("  ")
+			}
+		}
+		text := strings.TrimRight(line.String(), " ")
+		if n == 0 {
+			text = paint.Dim(text)
+		}
+		all.WriteString(text + "\n")
+	}
+	return all.String()
+}
+
+// Bytes is a size, "" where it is not known.
+func Bytes(n int64) string {
+	if n < 0 {
+		return ""
+	}
+	return humanize.Bytes(uint64(n))
+}
+
+// Text is what others wrote, on one line, with nothing in it that a terminal would obey.
+func Text(s string) string { return printable.Text(s) }
+
+// Lines is Text for a text of several lines.
+func Lines(s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		lines[i] = Text(l)
+	}
+	return strings.Join(lines, "\n")
+}
+
+// Count is a number of things.
+func Count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// ParseBytes reads a size such as 500MB.
+func ParseBytes(s string) (int64, error) {
+	n, err := humanize.ParseBytes(s)
+	return int64(n), err
+}
+
+// Command writes arguments as one would type them, quoted for a POSIX shell where that is needed.
+func Command(args []string) string {
+	words := make([]string, len(args))
+	for i, w := range args {
+		words[i] = w
+		if w == "" || strings.ContainsAny(w, " \t\n*?[]{}$&;|<>()!\"'`\\#~") {
+			words[i] = "'" + strings.ReplaceAll(w, "'", `'\''`) + "'"
+		}
+	}
+	return strings.Join(words, " ")
+}

@@ -1,0 +1,72 @@
+package show
+
+import (
+	"bytes"
+	"os/exec"
+	"strings"
+	"testing"
+)
+
+func TestTableAligns(t *testing.T) {
+	rows := &Table{Right: map[int]bool{1: true}}
+	rows.Add("name", "size", "note")
+	rows.Add("ü", "1 B", "")
+	rows.Add("longer", "12 kB", "x")
+	want := "  name     size  note\n  ü         1 B\n  longer  12 kB  x\n"
+	if got := rows.Text(false, "  "); got != want {
+		t.Errorf("printed\n%s, want\n%s", got, want)
+	}
+	if got := rows.Text(true, ""); !strings.HasPrefix(got, "\x1b[2mname") {
+		t.Errorf("the head is not set off: %q", got)
+	}
+}
+
+// TestCommand: words come back from a shell as they were.
+func TestCommand(t *testing.T) {
+	for want, args := range map[string][]string{"merry take a.zip": {"merry", "take", "a.zip"}, "'**/*.html'": {"**/*.html"}, `'it'\''s'`: {"it's"}, "'a b' c": {"a b", "c"}, "''": {""}} {
+		if got := Command(args); got != want {
+			t.Errorf("%q: %s, want %s", args, got, want)
+		}
+	}
+	shell, err := exec.LookPath("sh")
+	if err != nil {
+		t.Skip("there is no shell here")
+	}
+	all := []string{"", " ", "\t", "a\nb", "$HOME", "`id`", `\`, "#no", "~", "a=b", "[x]", "{a,b}", "!x", `"`, "'", "a;b", "a&b", "<x>", "(x)", "ü", "*", "--", "a|b", "x?", "é'\""}
+	out, err := exec.Command(shell, "-c", `for word in `+Command(all)+`; do printf '%s\001' "$word"; done`).Output()
+	if err != nil || string(out) != strings.Join(all, "\x01")+"\x01" {
+		t.Errorf("%v: a shell reads %q as %q", err, all, strings.Split(string(out), "\x01"))
+	}
+}
+
+func TestColourOnlyWhereItIsWanted(t *testing.T) {
+	if PaintFor(&bytes.Buffer{}) {
+		t.Error("colour goes into a file")
+	}
+	if got := Paint(false).Red("x"); got != "x" {
+		t.Errorf("without colour: %q", got)
+	}
+	if got := Paint(true).Red("x"); got != "\x1b[31mx\x1b[0m" {
+		t.Errorf("with colour: %q", got)
+	}
+	if Paint(true).Bold("") != "" {
+		t.Error("nothing is painted")
+	}
+}
+
+func TestSizes(t *testing.T) {
+	for want, n := range map[string]int64{"": -1, "0 B": 0, "1.5 kB": 1500, "53 MB": 53_000_000} {
+		if got := Bytes(n); got != want {
+			t.Errorf("%d is %s, want %s", n, got, want)
+		}
+	}
+	if n, err := ParseBytes("500MB"); err != nil || n != 500_000_000 {
+		t.Errorf("500MB is %d, %v", n, err)
+	}
+	if _, err := ParseBytes("much"); err == nil {
+		t.Error("much is a size")
+	}
+	if got := Lines("a\x1b[2Jb\nc\u202e"); strings.ContainsAny(got, "\x1b\u202e") || strings.Count(got, "\n") != 1 {
+		t.Errorf("lines of others are %q", got)
+	}
+}

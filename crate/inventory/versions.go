@@ -1,0 +1,96 @@
+package inventory
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/upgrade"
+)
+
+// Newer lists what is behind in the whole crate, with the advisories of a folder, where one is named.
+func Newer(ctx context.Context, p *project.Project, advisories string) ([]upgrade.NewerLine, error) {
+	list, err := upgrade.Newer(ctx, p)
+	if err != nil || advisories == "" {
+		return list, err
+	}
+	warnings, err := Advised(p, advisories)
+	for _, w := range warnings {
+		for i := range list {
+			if list[i].Library == w.Library {
+				said := w.ID
+				if len(w.Fixed) > 0 {
+					said += " (mended in " + strings.Join(w.Fixed, ", ") + ")"
+				}
+				list[i].Advisories = append(list[i].Advisories, said)
+			}
+		}
+	}
+	return list, err
+}
+
+// VersionLine is one version of a library.
+type VersionLine struct {
+	Version    string     `json:"version"`
+	Time       *time.Time `json:"time,omitempty"`
+	Tags       []string   `json:"tags,omitempty"`
+	Size       int64      `json:"size,omitempty"` // unpacked, in bytes
+	Licence    string     `json:"licence,omitempty"`
+	Deprecated string     `json:"deprecated,omitempty"`
+	Pinned     bool       `json:"pinned,omitempty"`
+	Held       bool       `json:"held,omitempty"` // the hold does not allow it
+	Syntax     int        `json:"syntax,omitempty"`
+}
+
+// Versions is what there is of a library.
+type Versions struct {
+	Library string        `json:"library"`
+	Package string        `json:"package"`
+	Pinned  string        `json:"pinned,omitempty"`
+	Hold    *record.Hold  `json:"hold,omitempty"`
+	Notes   []string      `json:"notes,omitempty"`
+	Stale   bool          `json:"stale,omitempty"` // offline: as it was when the registry was last asked
+	Lines   []VersionLine `json:"versions"`        // the newest first
+}
+
+// VersionsOfPackage lists what a registry has of a library of the crate, or of any package.
+func VersionsOfPackage(ctx context.Context, p *project.Project, name string) (*Versions, error) {
+	out := &Versions{Library: name, Package: name}
+	if lib := p.List.Library(name); lib != nil {
+		out.Pinned, out.Hold = lib.Version, lib.Hold
+		if pkg, ok := lib.Package(); ok {
+			out.Package = pkg
+		} else {
+			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; these are the registry's versions of that name", name, lib.From))
+		}
+	} else if !source.ValidPackage(name) {
+		return nil, problem.Misuse("merry contents lists the crate", "%s is neither a library of the crate nor a package's name", name)
+	}
+	pkg, err := p.Origin.Document(ctx, out.Package, true)
+	if err != nil {
+		return nil, err
+	}
+	out.Stale = pkg.Stale
+	allowed := project.AllowedBy(out.Hold)
+	for _, v := range slices.Backward(pkg.Sorted()) {
+		line := VersionLine{Version: v.Version, Size: v.Dist.Unpacked, Licence: string(v.Licence), Deprecated: string(v.Deprecated),
+			Pinned: v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version), Syntax: p.Origin.SyntaxOf(ctx, v)}
+		if t, ok := pkg.Times[v.Version]; ok {
+			line.Time = &t
+		}
+		for tag, of := range pkg.Tags {
+			if of == v.Version {
+				line.Tags = append(line.Tags, tag)
+			}
+		}
+		slices.Sort(line.Tags)
+		out.Lines = append(out.Lines, line)
+	}
+	return out, nil
+}
