@@ -79,7 +79,7 @@ ones are put where their library belongs. What it can't name it asks for.`,
 	f.BoolVar(&all, "all", false, "look at all pages")
 	f.StringSliceVar(&req.Pages, "page", nil, "put pasted tags on the pages that match `GLOB` (repeatable)")
 	f.StringVar(&req.Tag, "tag", "", "only tags whose reference contains `TEXT`")
-	f.StringVar(&req.As, "as", "", "say what it is: `NAME[@VERSION]`")
+	f.StringVar(&req.As, "as", "", "say what it is: `NAME`, or NAME@VERSION")
 	f.StringVar(&req.From, "from", "", "look for the bytes in this `SOURCE`")
 	f.BoolVar(&src.plain, "plain", false, "allow addresses without TLS")
 	f.BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")

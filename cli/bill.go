@@ -56,7 +56,7 @@ of any network. The exit status is 1 where one of them concerns the crate.`,
 			return err
 		},
 	}
-	c.Flags().StringVar(&form, "form", "table", "table, cyclonedx or notice")
+	c.Flags().StringVar(&form, "form", "table", "the `FORM`: table, cyclonedx or notice")
 	c.Flags().StringVar(&advisories, "advisories", "", "a folder, an archive or a file of advisories in the OSV format, at this `PATH`")
 	return c
 }

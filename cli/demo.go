@@ -40,7 +40,7 @@ plays the whole job on it, command by command, and leaves the folder to try thin
 		},
 	}
 	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty")
-	c.Flags().StringVar(&habit, "habit", "kind", "how the site keeps its files: "+strings.Join(demo.Habits, ", "))
+	c.Flags().StringVar(&habit, "habit", "kind", "the `HABIT` by which the site keeps its files: "+strings.Join(demo.Habits, ", "))
 	c.Flags().BoolVar(&bare, "bare", false, "only write the site and the downloads, and play nothing")
 	return c
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -53,4 +54,33 @@ func TestEveryCommandHelps(t *testing.T) {
 			t.Errorf("%s has no --dry-run", name)
 		}
 	}
+}
+
+// TestFlagsSayWhatTheyTake: a flag with a value names it in capitals, in one style, and every command that does something has an example.
+func TestFlagsSayWhatTheyTake(t *testing.T) {
+	a := &app{out: &bytes.Buffer{}, err: &bytes.Buffer{}}
+	var visit func(c *cobra.Command)
+	visit = func(c *cobra.Command) {
+		for _, line := range strings.Split(flagList(c.LocalFlags()), "\n") {
+			flag := regexp.MustCompile(`^ +(?:-\w, )?--([\w-]+)(\S*)( \S+)?  `).FindStringSubmatch(line)
+			if line != "" && flag == nil {
+				t.Errorf("%s: the flag's line is %q", c.CommandPath(), line)
+				continue
+			}
+			if flag == nil {
+				continue
+			}
+			takes := c.LocalFlags().Lookup(flag[1]).Value.Type() != "bool"
+			if named := regexp.MustCompile(`^(\[=[A-Z]+\]| [A-Z][A-Z=:.a-z]*)$`).MatchString(flag[2] + flag[3]); named != takes {
+				t.Errorf("%s: --%s takes a value: %v; its line is %q", c.CommandPath(), flag[1], takes, line)
+			}
+		}
+		if c.Runnable() && !c.Hidden && c.Name() != "help" && !strings.Contains(c.Example, c.CommandPath()) {
+			t.Errorf("%s has no example of itself: %q", c.CommandPath(), c.Example)
+		}
+		for _, sub := range c.Commands() {
+			visit(sub)
+		}
+	}
+	visit(a.root())
 }

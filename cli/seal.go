@@ -72,7 +72,7 @@ looked for from the folder that the command is given in, which stands for the si
 			})
 		},
 	}
-	c.Flags().StringVar(&algorithm, "algorithm", "sha384", "sha256, sha384 or sha512")
+	c.Flags().StringVar(&algorithm, "algorithm", "sha384", "`HASH`: sha256, sha384 or sha512")
 	c.Flags().BoolVar(&html, "html", false, "print ready tags")
 	c.Flags().BoolVar(&look, "check", false, "look at pages: which tags have a wrong integrity, or none")
 	c.Flags().BoolVar(&plainHTTP, "plain", false, "allow addresses without TLS")

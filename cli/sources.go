@@ -230,10 +230,14 @@ func orWord(s, word string) string {
 
 func (a *app) sourcesSet() *cobra.Command {
 	set := &cobra.Command{
-		Use:   "set",
-		Short: "Set a registry, the download folder, or certificates",
-		Args:  cobra.NoArgs,
-		RunE:  func(c *cobra.Command, _ []string) error { return c.Help() },
+		Use:     "set",
+		Short:   "Set a registry, the download folder, or certificates",
+		Long:    "Set keeps where libraries come from: a registry, the download folder, certificates, a browser and hosts in your\nsettings, for all projects; a CDN in this project's packing list.",
+		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set downloads ../downloads",
+		Args:    cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			return problem.Misuse(c.CommandPath()+" --help", "say what to set: registry, cdn, host, browser, downloads or certificates")
+		},
 	}
 	var r record.Registry
 	registry := &cobra.Command{
@@ -273,11 +277,11 @@ names the environment variable that holds it. It goes to the registry's own host
 		},
 	}
 	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "a `HOST`, beside the registry's own, where its archives may lie")
-	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `@SCOPE` alone")
+	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `SCOPE` alone, such as @gull")
 	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
-	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that pages are looked at with", func(s *record.Settings, v string) { s.Browser = v }),
-		a.setText("downloads DIR", "Set the folder where downloads arrive", func(s *record.Settings, v string) { s.Downloads = v }),
-		a.setText("certificates FILE", "Set a file of more certificate authorities to trust, in PEM", func(s *record.Settings, v string) { s.Certificates = v }))
+	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that pages are looked at with", "/usr/bin/chromium", func(s *record.Settings, v string) { s.Browser = v }),
+		a.setText("downloads DIR", "Set the folder where downloads arrive", "../downloads", func(s *record.Settings, v string) { s.Downloads = v }),
+		a.setText("certificates FILE", "Set a file of more certificate authorities to trust, in PEM", "harbour.pem", func(s *record.Settings, v string) { s.Certificates = v }))
 	return set
 }
 
@@ -339,9 +343,9 @@ func (a *app) sourcesSetHost() *cobra.Command {
 	}
 }
 
-func (a *app) setText(use, short string, put func(*record.Settings, string)) *cobra.Command {
+func (a *app) setText(use, short, example string, put func(*record.Settings, string)) *cobra.Command {
 	return &cobra.Command{
-		Use: use, Short: short, Args: cobra.ExactArgs(1),
+		Use: use, Short: short, Args: cobra.ExactArgs(1), Example: "  merry sources set " + strings.Fields(use)[0] + " " + example,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			full := args[0]
 			if !filepath.IsAbs(full) {

@@ -185,7 +185,7 @@ func (a *app) hold() *cobra.Command {
 	}
 	c.Flags().StringVar(&h.At, "at", "", "hold it at this `VERSION`")
 	c.Flags().StringVar(&h.Below, "below", "", "hold it below this `VERSION`")
-	c.Flags().StringVar(&h.Because, "because", "", "the reason")
+	c.Flags().StringVar(&h.Because, "because", "", "the `REASON`")
 	c.Flags().BoolVar(&off, "off", false, "let it go")
 	return a.changes(c)
 }

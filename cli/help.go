@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"errors"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/agext/levenshtein"
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/record"
+)
+
+func init() { cobra.AddTemplateFunc("flagList", flagList) }
+
+// optional is how pflag writes a flag whose value may be left out.
+var optional = regexp.MustCompile(`--(\S+) (\w+)\[="[^"]*"\]`)
+
+// flagList is a list of flags as help prints it: a value that may be left out stands in brackets.
+func flagList(flags *pflag.FlagSet) string {
+	return optional.ReplaceAllStringFunc(flags.FlagUsages(), func(was string) string {
+		m := optional.FindStringSubmatch(was)
+		is := "--" + m[1] + "[=" + m[2] + "]"
+		return is + strings.Repeat(" ", len(was)-len(is))
+	})
+}
+
+// groups are the commands by the order of the work.
+var groups = []struct{ title, commands string }{
+	{"Begin:", "demo start completion"}, {"Bring in:", "peek take adopt"}, {"On pages:", "include omit switch order move drop"}, {"Look whether it is right:", "check look serve contents bill seal"},
+	{"Up a version:", "versions compare repin hold"}, {"Records and sources:", "settle refill undo sources cache"},
+}
+
+// group puts the commands into their groups.
+func group(root *cobra.Command) {
+	root.SetHelpCommandGroupID(strings.Fields(groups[0].commands)[0])
+	for _, g := range groups {
+		id := strings.Fields(g.commands)[0]
+		root.AddGroup(&cobra.Group{ID: id, Title: g.title})
+		for _, c := range root.Commands() {
+			if slices.Contains(strings.Fields(g.commands), c.Name()) {
+				c.GroupID = id
+			}
+		}
+	}
+}
+
+// helpOn is the command that prints help on others; one that is not there is a mistake.
+func helpOn(root *cobra.Command) *cobra.Command {
+	return &cobra.Command{ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+		on, _, err := root.Find(args)
+		if err != nil {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		var names []string
+		for _, below := range on.Commands() {
+			if below.IsAvailableCommand() {
+				names = append(names, below.Name())
+			}
+		}
+		return beginning(typed, names), cobra.ShellCompDirectiveNoFileComp
+	}, Use: "help [COMMAND | crate.yaml]", Short: "Help about any command, and about the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml", RunE: func(c *cobra.Command, args []string) error {
+		if len(args) == 1 && args[0] == record.ListFile {
+			_, err := c.OutOrStdout().Write([]byte(record.KeysText()))
+			return err
+		}
+		on, rest, err := root.Find(args)
+		if err != nil || on == nil || len(rest) > 0 {
+			next := "merry help lists the commands"
+			if near := root.SuggestionsFor(args[0]); len(near) > 0 {
+				next = "did you mean merry help " + strings.Join(near, " or merry help ") + "?"
+			}
+			return problem.Misuse(next, "there is no command %q", strings.Join(args, " "))
+		}
+		on.InitDefaultHelpFlag()
+		return on.Help()
+	}}
+}
+
+// nearFlag says which flag was probably meant, else where help is.
+func nearFlag(c *cobra.Command, err error) string {
+	var unknown *pflag.NotExistError
+	if !errors.As(err, &unknown) {
+		return c.CommandPath() + " --help"
+	}
+	best, least := "", 4
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if d := levenshtein.Distance(f.Name, unknown.GetSpecifiedName(), nil); d < least && !f.Hidden {
+			best, least = f.Name, d
+		}
+	})
+	if best == "" {
+		return c.CommandPath() + " --help"
+	}
+	return "did you mean --" + best + "? " + c.CommandPath() + " --help lists the flags"
+}
