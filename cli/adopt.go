@@ -45,7 +45,7 @@ ones are put where their library belongs. What it can't name it asks for.`,
 					return problem.Misuse("merry adopt - --page index.html < tag.txt", "nothing was pasted on standard input")
 				}
 			case len(onto) > 0:
-				return problem.Misuse(fmt.Sprintf("merry adopt %s adopts what is on that page", onto[0]), "--page is for pasted tags: merry adopt - --page %s", onto[0])
+				return problem.Misuse(fmt.Sprintf("merry adopt %s  # adopts what is on that page", show.Word(onto[0])), "--page is for pasted tags: merry adopt - --page %s", onto[0])
 			case all && len(args) > 0:
 				return misuse("--all is all pages; name some or say --all")
 			case all:
@@ -111,7 +111,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 			a.printf("  told by: %s\n", show.Text(strings.Join(t.Because, "; ")))
 		}
 		if t.Next != "" {
-			a.printf("  next: %s\n", show.Text(t.Next))
+			a.printf("%s", show.Steps("  next: ", t.Next))
 		}
 	}
 	own := 0
@@ -142,7 +142,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		return
 	}
 	if len(got.Files) > 0 {
-		a.next("merry contents; merry check; merry undo takes this back")
+		a.next("merry contents; merry check; merry undo  # takes this back")
 	}
 }
 

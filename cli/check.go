@@ -120,7 +120,7 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 			}
 		}
 		a.printf("\nWhat scripts do later than a rehearsal shows is not counted: send it as Content-Security-Policy-Report-Only first.\n")
-		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers], and merry check holds the pages against it")
+		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers], and check holds the pages against it")
 	})
 }
 
@@ -165,7 +165,7 @@ func (a *app) explain(name string, args []string) error {
 				t.Rows = append(t.Rows, []string{n, check.Summary(n)})
 			}
 			a.printf("%s", t.Text(false, ""))
-			a.next("merry check --explain=NAME")
+			a.next("what one of them means: merry check --explain=NAME")
 		})
 	}
 	text := check.Explain(name)
@@ -176,7 +176,7 @@ func (a *app) explain(name string, args []string) error {
 				near += " " + n
 			}
 		}
-		return problem.Misuse(fmt.Sprintf("merry check --explain lists them%s", near), "there is no finding %q", name)
+		return problem.Misuse(fmt.Sprintf("merry check --explain  # lists them%s", near), "there is no finding %q", name)
 	}
 	return a.answer(map[string]string{"name": name, "text": text}, func() { a.printf("%s", text) })
 }
@@ -212,7 +212,7 @@ func (a *app) printFindings(c *crate.Checked) {
 		if len(f.Places) > 0 {
 			a.printf("  also: %s\n", show.Text(placesOf(f.Places)))
 		}
-		a.printf("  why:  %s\n  next: %s\n", show.Text(f.Why), show.Text(f.Next))
+		a.printf("  why:  %s\n%s", show.Text(f.Why), show.Steps("  next: ", f.Next))
 	}
 	a.printf("\n%s\n", total(c, len(causes)))
 }

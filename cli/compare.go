@@ -73,7 +73,7 @@ LIB is on in this machine's browser, as they are and as repin would leave them, 
 					a.printLooks(got.Look, "how the pages are, in "+got.Old)
 				}
 				if slices.ContainsFunc(compared.Lost, func(l crate.LostName) bool { return len(l.Uses) > 0 }) {
-					a.next("merry repin %s@%s --rename-sure --dry-run", show.Text(got.Library), show.Text(got.New))
+					a.next("merry repin %s@%s --rename-sure --dry-run", show.Word(got.Library), show.Word(got.New))
 				}
 			})
 		},

@@ -36,7 +36,7 @@ func (a *app) contents() *cobra.Command {
 func (a *app) printContents(c *crate.Contents) {
 	if len(c.Libraries) == 0 {
 		a.printf("the crate is empty\n")
-		a.next("merry peek DOWNLOAD, then merry take DOWNLOAD")
+		a.next("merry peek  # lists your downloads; take one: merry take DOWNLOAD")
 		return
 	}
 	t := &show.Table{Right: map[int]bool{3: true, 4: true, 5: true, 6: true}}

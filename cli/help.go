@@ -69,7 +69,7 @@ func helpOn(root *cobra.Command) *cobra.Command {
 		}
 		on, rest, err := root.Find(args)
 		if err != nil || on == nil || len(rest) > 0 {
-			next := "merry help lists the commands"
+			next := "merry help  # lists the commands"
 			if near := root.SuggestionsFor(args[0]); len(near) > 0 {
 				next = "did you mean merry help " + strings.Join(near, " or merry help ") + "?"
 			}

@@ -86,7 +86,7 @@ func (a *app) printIncluded(in *crate.Included) {
 	}
 	a.remarks(in.Notes)
 	if len(in.Files) > 0 {
-		a.next("merry check; merry undo takes this back")
+		a.next("merry check; merry undo  # takes this back")
 	}
 }
 

@@ -152,7 +152,7 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser differ on "+show.Text(d.Page)), show.Text(d.What))
 	}
 	if len(seen.Differs) > 0 {
-		a.next("merry look --teach cases writes them down without the site's content")
+		a.next("merry look --teach cases  # writes them down without the site's content")
 	}
 	for _, n := range seen.Notes {
 		a.printf("%s\n", a.paint.Dim("note: "+show.Text(n)))
@@ -330,7 +330,7 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 		case undone:
 			a.printf("taken back, since something looks different or is wrong\n")
 		case !fine:
-			a.next("merry undo takes the change back")
+			a.next("merry undo  # takes the change back")
 		}
 	})
 	if err == nil && !fine {

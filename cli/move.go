@@ -97,7 +97,7 @@ func (a *app) printMoved(m *crate.Moved) {
 	a.printFollowed(m.Pages)
 	a.printMentions(m.Mentions)
 	a.remarks(m.Notes)
-	a.next("merry check; merry undo takes this back")
+	a.next("merry check; merry undo  # takes this back")
 }
 
 // printFollowed lists the references that followed, page by page, of many pages the first.

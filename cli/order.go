@@ -50,7 +50,7 @@ keeps its bytes.`,
 			}
 			if graph != "" {
 				if len(pages) != 1 {
-					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", pages[0].Page, graph), "--graph draws one page, and there are %d", len(pages))
+					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", show.Word(pages[0].Page), show.Word(graph)), "--graph draws one page, and there are %d", len(pages))
 				}
 				text, err := draw.Order(graph, drawing(&pages[0]))
 				if err != nil {
@@ -130,7 +130,7 @@ func (a *app) printOrder(o *crate.Ordered) {
 	a.printCan(o.Cycle, o.Stuck)
 	for _, c := range o.Constraints {
 		if c.State == order.Broken && o.Cycle == nil {
-			a.next("merry order %s --fix --dry-run", show.Text(o.Page))
+			a.next("merry order %s --fix --dry-run", show.Word(o.Page))
 			return
 		}
 	}
@@ -172,7 +172,7 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 			a.printf("\n")
 			a.touched(f.Outcome)
 		case moved > 0:
-			a.next("merry check; merry undo takes this back")
+			a.next("merry check; merry undo  # takes this back")
 		default:
 			a.printf("%s: no tag had to be moved\n", show.Count(len(f.Pages), "page", "pages"))
 		}

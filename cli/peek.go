@@ -75,7 +75,7 @@ func (a *app) printNotes(list []crate.LibraryText, start bool) {
 		a.printf("%s\n", strings.TrimRight(n.Text, "\n"))
 	}
 	if start {
-		a.next("the tags name files as the readme has them; merry include writes them as they are in your site")
+		a.next("the tags name files as the readme has them; take and include write them as they are in your site")
 	}
 }
 
@@ -105,7 +105,7 @@ func (a *app) listDownloads(src sourceFlags) error {
 			t.Add(plain(d.Number), show.Text(filepath.Base(d.File)), show.Text(d.Name), show.Text(d.Version), show.Bytes(d.Size), humanize.Time(d.Time))
 		}
 		a.printf("%s", t.Text(a.paint, ""))
-		a.next("merry peek 1, or merry take 1")
+		a.next("merry peek 1; merry take 1")
 	})
 }
 
@@ -192,7 +192,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		a.printf("  %s %s\n", a.paint.Yellow("note:"), show.Text(n))
 	}
 	if len(p.Suggested) > 0 {
-		a.next("merry take %s", arg)
+		a.next("merry take %s", show.Word(arg))
 	}
 }
 

@@ -81,11 +81,11 @@ func (a *app) printRefill(r *crate.Refilled) {
 	a.printf("\n")
 	switch {
 	case len(r.Moved) > 0:
-		a.next("merry move --found, and the records follow")
+		a.next("merry move --found  # the records follow")
 	case len(r.Missing) > 0:
-		a.next("merry take the missing library's source again, or fetch it where it is recorded by address")
+		a.next("take the missing library's source again, or fetch it where it is recorded by address")
 	case len(r.Changed) > 0:
-		a.next("merry refill --overwrite puts the sealed bytes back; put your own change into a file of your own first")
+		a.next("put your own change into a file of your own; merry refill --overwrite  # puts the sealed bytes back")
 	}
 }
 
@@ -137,7 +137,7 @@ With --part or --files only that much is taken out, and what belongs to nothing 
 				if len(d.Used) > 0 {
 					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", show.Text(strings.Join(d.Used[:min(6, len(d.Used))], ", ")))
 				}
-				a.next("merry check; merry undo takes this back")
+				a.next("merry check; merry undo  # takes this back")
 			})
 		},
 	}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/renameio/v2/maybe"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -20,7 +21,7 @@ func (a *app) renameTable(name string) (map[string]string, error) {
 	}
 	b, err := os.ReadFile(name)
 	if err != nil {
-		return nil, problem.Refuse(problem.FileUnknown, "merry compare LIB VERSION --renames-to "+filepath.Base(name)+" writes one", "the table %s can't be read", name)
+		return nil, problem.Refuse(problem.FileUnknown, "write one: merry compare LIB VERSION --renames-to "+show.Word(filepath.Base(name)), "the table %s can't be read", name)
 	}
 	list, err := crate.ReadRenames(b)
 	if err != nil {

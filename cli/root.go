@@ -110,7 +110,7 @@ func (a *app) report(ran *cobra.Command, err error) int {
 	}
 	fmt.Fprintf(a.err, "merry: %s\n", show.Lines(p.What))
 	for _, n := range next {
-		fmt.Fprintf(a.err, "next:  %s\n", show.Text(n))
+		io.WriteString(a.err, show.Steps("next:  ", n))
 	}
 	return int(p.Class)
 }
@@ -158,7 +158,7 @@ A first tour:   merry demo`,
 	a.complete(root)
 	root.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {
-			next := "merry help lists the commands"
+			next := "merry help  # lists the commands"
 			if near := c.SuggestionsFor(args[0]); len(near) > 0 {
 				next = "did you mean merry " + strings.Join(near, " or merry ") + "?"
 			}
@@ -264,7 +264,7 @@ func (a *app) answer(v any, text func()) error {
 }
 
 func (a *app) next(format string, args ...any) {
-	a.printf("\n%s %s\n", a.paint.Dim("next:"), fmt.Sprintf(format, args...))
+	a.printf("\n%s", show.Steps(a.paint.Dim("next:")+" ", fmt.Sprintf(format, args...)))
 }
 
 // sandbox is the hidden command that a rehearsal's own process runs.

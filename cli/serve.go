@@ -103,7 +103,7 @@ func (t *teller) trouble(err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	p := problem.Of(err)
-	fmt.Fprintf(t.err, "merry: %s\nnext:  %s\n", show.Lines(p.What), show.Text(strings.Join(p.Next, " or ")))
+	fmt.Fprintf(t.err, "merry: %s\n%s", show.Lines(p.What), show.Steps("next:  ", strings.Join(p.Next, "; ")))
 }
 
 // printMessage prints what a browser said of a page: behind a heading, with where that was, and what check knows of it.
@@ -113,9 +113,12 @@ func (a *app) printMessage(indent, heading, where string, m *crate.Message) {
 		kind = a.paint.Yellow(string(m.Kind))
 	}
 	a.printf("%s%s%s: %s\n", indent, heading, kind, show.Text(m.Text))
-	for _, line := range []string{where, before("why:  ", m.Cause), before("next: ", m.Next)} {
+	for _, line := range []string{where, before("why:  ", m.Cause)} {
 		if line != "" {
 			a.printf("%s  %s\n", indent, show.Text(line))
 		}
+	}
+	if m.Next != "" {
+		a.printf("%s", show.Steps(indent+"  next: ", m.Next))
 	}
 }

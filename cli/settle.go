@@ -60,5 +60,5 @@ func (a *app) printSettled(s *crate.Settled) {
 	}
 	a.printPages(s.Pages)
 	a.remarks(s.Notes)
-	a.next("merry check; merry undo takes this back")
+	a.next("merry check; merry undo  # takes this back")
 }

@@ -91,7 +91,7 @@ this project's packing list. No address is built in: set one with sources set.`,
 				defer a.printCDNs(patterns)
 				if len(list) == 0 {
 					a.printf("no registry is set\n")
-					a.next("merry sources set registry URL")
+					a.next("set the registry that you use: merry sources set registry URL")
 					return
 				}
 				t := &show.Table{}
@@ -181,7 +181,7 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 					a.touched(l.Outcome)
 					return
 				}
-				a.next("merry sources try %s asks it for all files; merry switch --cdn=%s --dry-run", l.Name, l.Name)
+				a.next("merry sources try %s  # asks it for all files; merry switch --cdn=%s --dry-run", l.Name, l.Name)
 			})
 		},
 	}
@@ -272,7 +272,7 @@ names the environment variable that holds it. It goes to the registry's own host
 			}
 			return a.answer(r, func() {
 				a.printf("set the registry for %s: %s\n", orWord(r.Scope, "all packages"), r.URL)
-				a.next("merry sources asks it; merry take NAME takes from it")
+				a.next("merry sources  # asks it; take a package from it: merry take NAME")
 			})
 		},
 	}

@@ -61,5 +61,5 @@ func (a *app) printStart(s *crate.Started) {
 		}
 		a.printf("%s %s\n", word, f.Path)
 	}
-	a.next("merry peek DOWNLOAD, to look inside a library; correct crate.yaml by hand where it is wrong")
+	a.next("merry peek  # lists your downloads; correct crate.yaml by hand where it is wrong")
 }

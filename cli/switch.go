@@ -112,7 +112,7 @@ func (a *app) printSwitch(s *crate.Switched) {
 			a.printf("  note: %s\n", show.Text(p.Note))
 		}
 	}
-	a.next("merry check; merry undo takes this back")
+	a.next("merry check; merry undo  # takes this back")
 }
 
 // costs says what a page costs whoever opens it for the first time, before and after.

@@ -177,7 +177,15 @@ func (a *app) runTake(cmd *cobra.Command, f *takeFlags, args []string) error {
 	if err != nil {
 		return err
 	}
-	return a.tellTaken(t)
+	return a.tellTaken(ctx, door, t)
+}
+
+// somePage is a page of the site to go on with: its first one, or what any would match.
+func somePage(ctx context.Context, door *crate.Crate) string {
+	if names, err := door.Names(ctx); err == nil && len(names.Pages) > 0 {
+		return names.Pages[0]
+	}
+	return "**"
 }
 
 // typed is a command as it was typed: its path, its arguments, and the flags that were set.
@@ -203,7 +211,7 @@ func (a *app) planned(ctx context.Context, door *crate.Crate, req crate.TakeRequ
 	t, err := door.Take(ctx, req)
 	door.Dry = false
 	if err == nil {
-		err = a.tellTaken(t)
+		err = a.tellTaken(ctx, door, t)
 	}
 	if err != nil {
 		return false, err
@@ -222,7 +230,7 @@ func (a *app) planned(ctx context.Context, door *crate.Crate, req crate.TakeRequ
 }
 
 // tellTaken prints what was taken, or would be.
-func (a *app) tellTaken(t *crate.Taken) error {
+func (a *app) tellTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) error {
 	return a.answer(t, func() {
 		pages, outcome := t.Pages, t.Outcome
 		t.Pages, t.DryRun = nil, false
@@ -238,10 +246,10 @@ func (a *app) tellTaken(t *crate.Taken) error {
 			return
 		}
 		a.printPages(pages)
-		if len(pages) > 0 {
+		if len(pages) > 0 || t.Again {
 			a.next("merry check")
 		} else {
-			a.next("merry include %s --page PAGE", t.Library)
+			a.next("merry include %s --page %s", t.Library, show.Word(somePage(ctx, door)))
 		}
 	})
 }

@@ -43,7 +43,7 @@ next command that changes something finishes it, too.`,
 			if len(args) > 0 {
 				var err error
 				if steps, err = strconv.Atoi(args[0]); err != nil || steps < 1 {
-					return problem.Misuse("merry undo --list numbers the changes", "%s is no number of a change", args[0])
+					return problem.Misuse("merry undo --list  # numbers the changes", "%s is no number of a change", args[0])
 				}
 			}
 			return a.undoSteps(cmd.Context(), steps, again)
@@ -80,7 +80,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 		}
 		all = slices.DeleteFunc(all, func(c crate.PastChange) bool { return c.Undone })
 		if len(all) < steps {
-			return problem.Refuse(problem.NothingThere, "merry undo --list numbers the changes", "there is no change %d to go back over: the last one is %d", steps, len(all))
+			return problem.Refuse(problem.NothingThere, "merry undo --list  # numbers the changes", "there is no change %d to go back over: the last one is %d", steps, len(all))
 		}
 		if a.dry {
 			return a.answer(all[:steps], func() {

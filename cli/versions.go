@@ -211,7 +211,7 @@ or Markdown; merry compare --renames-to writes one.`,
 			case req.Newest && (len(args) > 0 || from != ""):
 				return misuse("--newest-allowed is for the whole crate; name libraries, or say that")
 			case !req.Newest && len(args) == 0:
-				return problem.Misuse("merry versions --newer lists what is behind", "say which libraries, or --newest-allowed")
+				return problem.Misuse("merry versions --newer  # lists what is behind", "say which libraries, or --newest-allowed")
 			case from != "" && len(args) > 1:
 				return misuse("--from is the source of one library; there are %d", len(args))
 			}
@@ -290,6 +290,6 @@ func (a *app) printRepin(r *crate.Repinned) {
 	}
 	a.remarks(r.Notes)
 	if len(r.Files) > 0 && !r.DryRun {
-		a.next("merry check; merry undo takes this back")
+		a.next("merry check; merry undo  # takes this back")
 	}
 }

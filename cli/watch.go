@@ -74,7 +74,7 @@ func (a *app) tellChanges(before, now *crate.Checked) {
 		if len(f.Places) > 0 {
 			a.printf("      also: %s\n", show.Text(placesOf(f.Places)))
 		}
-		a.printf("      next: %s\n", show.Text(f.Next))
+		a.printf("%s", show.Steps("      next: ", f.Next))
 	}
 	a.printf("%s; watching\n", total(now, len(now.Findings)))
 }

@@ -97,7 +97,7 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 		if _, ferr := c.bounds.Find(c.Dir); ferr != nil {
 			return nil, ferr // it says that the site has not been started
 		}
-		err = problem.Refuse(problem.RecordBroken, "remove it, and take the file from version control, or merry start", "%s is a link that leads nowhere", record.ListFile)
+		err = problem.Refuse(problem.RecordBroken, "remove it, and take the file from version control; merry start  # makes a new one", "%s is a link that leads nowhere", record.ListFile)
 	}
 	if err != nil {
 		return nil, err

@@ -32,7 +32,7 @@ func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held
 			hold.At = lib.Version
 		}
 		if !project.AllowedBy(hold)(lib.Version) {
-			return nil, problem.Refuse(problem.Held, "merry repin "+name+" to a version that the hold allows first", "%s is at %s, which this hold would not allow", name, lib.Version)
+			return nil, problem.Refuse(problem.Held, "move "+name+" to a version that the hold allows first: merry repin "+name+"@VERSION", "%s is at %s, which this hold would not allow", name, lib.Version)
 		}
 	}
 	lib.Hold = hold

@@ -159,7 +159,7 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Draft, req Include
 			}
 		}
 		if len(of) == 0 {
-			return nil, problem.Refuse(problem.NothingThere, "merry take it again, with --files", "%s has no script or stylesheet in the project that could go on a page", lib)
+			return nil, problem.Refuse(problem.NothingThere, "take it again, with --files", "%s has no script or stylesheet in the project that could go on a page", lib)
 		}
 		files = append(files, of...)
 	}
@@ -204,7 +204,7 @@ func absentNeeds(list *record.List, names []string) []string {
 		if lib := list.Library(n); lib != nil {
 			for _, need := range lib.Needs {
 				if !slices.Contains(names, need) {
-					notes = append(notes, fmt.Sprintf("%s needs %s on the page before it; merry check tells where it is not", n, need))
+					notes = append(notes, fmt.Sprintf("%s needs %s on the page before it; check tells where it is not", n, need))
 				}
 			}
 		}

@@ -39,7 +39,7 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 	s := &serve.Session{Port: req.Port, Ready: req.Ready, Shown: req.Shown, Trouble: req.Trouble,
 		Options: serve.Options{Host: req.Host, Cache: req.Cache, Away: c.Origin.Offline, Live: true, Say: req.Say}}
 	if n, err := strconv.Atoi(req.Port); err != nil || n < 0 || n > 65535 {
-		return problem.Misuse("merry serve --port 8000, or without --port for one that is free", "--port %s is no port", req.Port)
+		return problem.Misuse("merry serve --port 8000; merry serve  # on a port that is free", "--port %s is no port", req.Port)
 	}
 	if req.Behind != "" {
 		behind, err := url.Parse(req.Behind)

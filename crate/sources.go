@@ -111,7 +111,7 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	integ := integrity.Of(b)
 	lib, sealed, f := d.Before.WithBytes(integ, path.Base(u.Path))
 	if f == nil {
-		return nil, problem.Refuse(problem.CDNUnclear, "merry take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
+		return nil, problem.Refuse(problem.CDNUnclear, "take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
 	}
 	out := &Learned{Name: orWord(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
 	patterns := cdn.Explain(address, cdn.File{Name: lib.CDNName(), Version: sealed.Version, Path: f.Path})

@@ -144,7 +144,7 @@ func (s *switching) settle() error {
 	}
 	for _, l := range s.libs {
 		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.Desk {
-			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and merry adopt that", "%s is a link without a version, of which nothing is sealed", l)
+			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that", "%s is a link without a version, of which nothing is sealed", l)
 		}
 		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {
 			return project.NotInCrate(l)
@@ -157,7 +157,7 @@ func (s *switching) settle() error {
 	for _, name := range req.Then {
 		pattern, ok := list.CDNs[name]
 		if !ok {
-			return problem.Refuse(problem.SourceUnset, "merry sources set cdn "+name+" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
+			return problem.Refuse(problem.SourceUnset, "say how its addresses are made: merry sources set cdn "+name+" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
 		}
 		s.then = append(s.then, pattern)
 	}
@@ -202,7 +202,7 @@ func (s *switching) fillProfile() error {
 		return problem.Misuse("merry switch --cdn --fallback", "a fallback is for CDN links; local copies need none")
 	}
 	if req.Serve == "" && req.Build == record.NoBuild && !req.Fallback && !req.Hints {
-		return problem.Misuse("merry switch --cdn, --local, --minified, --readable or --profile NAME", "say what to switch to")
+		return problem.Misuse("--cdn, --local, --minified, --readable or --profile NAME", "say what to switch to")
 	}
 	return nil
 }
@@ -217,7 +217,7 @@ func (s *switching) findPattern() (cdn.Pattern, error) {
 	case len(names) == 0 && s.allLinked():
 		return "", nil // each has an address of its own
 	case len(names) == 0:
-		return "", problem.Refuse(problem.SourceUnset, "merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
+		return "", problem.Refuse(problem.SourceUnset, "say how its addresses are made: merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
 	case s.req.CDN == "" && len(names) == 1:
 		return s.d.List.CDNs[names[0]], nil
 	case s.req.CDN == "":

@@ -18,7 +18,7 @@ type Undone struct {
 }
 
 func noChange() error {
-	return problem.Refuse(problem.NothingThere, "merry undo --list shows what can be undone", "there is no change to undo here")
+	return problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is no change to undo here")
 }
 
 // changedHere opens the folder of the project, or of the one whose very start was the last change.
@@ -38,7 +38,7 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 // Again makes the change that was undone last once more.
 func (c *Crate) Again(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Again, "done again",
-		problem.Refuse(problem.NothingThere, "merry undo --list shows what can be undone", "there is nothing to do again: no change was undone since the last one that was made"))
+		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to do again: no change was undone since the last one that was made"))
 }
 
 func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, error), word string, nothing error) (*Undone, error) {

@@ -496,7 +496,7 @@ func TestReportsAreNoPages(t *testing.T) {
 // TestHelpAndMistakes: help on what is not there, flags and commands that are nearly right, and the version.
 func TestHelpAndMistakes(t *testing.T) {
 	s := merrytest.Started(t)
-	s.Fail(2, []string{`there is no command "nosuch"`, "merry help lists"}, "help", "nosuch")
+	s.Fail(2, []string{`there is no command "nosuch"`, "merry help  # lists"}, "help", "nosuch")
 	s.Fail(2, []string{`there is no command "takke"`, "did you mean merry help take?"}, "help", "takke")
 	s.Fail(2, []string{"did you mean --rehearse?"}, "check", "--rehersal")
 	if out := s.Run("help", "sources", "set"); !strings.Contains(out, "merry sources set") {

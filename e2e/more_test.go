@@ -80,6 +80,7 @@ func TestErrorsSayWhatToTypeNext(t *testing.T) {
 		if !strings.Contains(r.Err, "\nnext:  ") || strings.Contains(r.Err, "\nnext:  \n") {
 			t.Errorf("merry %s says no next step:\n%s", strings.Join(args, " "), r.Err)
 		}
+		works(t, s, args, r)
 		var answer struct {
 			Error, Code, Class string
 			Next               []string
@@ -89,6 +90,20 @@ func TestErrorsSayWhatToTypeNext(t *testing.T) {
 		}
 		if !strings.HasPrefix(r.Err, "merry: ") || strings.Contains(r.Err, "goroutine") || strings.Contains(r.Err, "%!") || len(r.Err) > 1200 {
 			t.Errorf("merry %s says\n%s", strings.Join(args, " "), r.Err)
+		}
+	}
+}
+
+// works runs every command that an answer says to type next, as a shell would, in a copy of the site: it may find that something is wrong, but it
+// was typed right.
+func works(t *testing.T, s *merrytest.Site, args []string, r merrytest.Result) {
+	t.Helper()
+	for _, step := range r.Steps() {
+		if strings.HasPrefix(step, "merry serve") { // goes on until it is stopped
+			continue
+		}
+		if then := s.Copy().Shell(step); then.Status == 2 || then.Status > 3 {
+			t.Errorf("merry %s says next: %s, and that ends with status %d\n%s", strings.Join(args, " "), step, then.Status, then.Err)
 		}
 	}
 }

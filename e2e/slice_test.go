@@ -235,7 +235,7 @@ func TestBadInput(t *testing.T) {
 		{1, []string{"2.0.3 is in the crate already"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
 		{1, []string{"matches lib/*.js"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
 		{1, []string{"js/mine.js is there already with other bytes", "--overwrite"}, []string{"take", "mine"}},
-		{1, []string{"not in the crate", "merry take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
+		{1, []string{"not in the crate", "take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
 		{2, []string{"is no name"}, []string{"take", "mine", "--as", "../x"}},
 		{2, []string{"exclude each other", "merry undo --help"}, []string{"undo", "--finish", "--abandon"}},
 		{2, []string{"exclude each other"}, []string{"take", "mine", "--minified", "--readable"}},

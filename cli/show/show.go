@@ -125,14 +125,17 @@ func ParseBytes(s string) (int64, error) {
 	return int64(n), err
 }
 
-// Command writes arguments as one would type them, quoted for a POSIX shell where that is needed.
-func Command(args []string) string {
-	words := make([]string, len(args))
-	for i, w := range args {
-		words[i] = w
-		if w == "" || strings.ContainsAny(w, " \t\n*?[]{}$&;|<>()!\"'`\\#~") {
-			words[i] = "'" + strings.ReplaceAll(w, "'", `'\''`) + "'"
-		}
+// Word is a word as one types it for a POSIX shell, and Command are several; with nothing in them that a terminal would obey.
+func Word(w string) string { return Text(printable.Word(w)) }
+
+// Command is a command, word by word, as one types it.
+func Command(words []string) string { return Text(printable.Command(words)) }
+
+// Steps are the steps of a text of what to do next, each behind a label on a line of its own.
+func Steps(label, text string) string {
+	var lines strings.Builder
+	for _, step := range printable.Steps(text) {
+		lines.WriteString(label + Text(step) + "\n")
 	}
-	return strings.Join(words, " ")
+	return lines.String()
 }

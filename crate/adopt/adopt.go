@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -111,7 +112,7 @@ func Draft(ctx context.Context, d *reconcile.Draft, req Request) (*Adopted, erro
 	}
 	list = slices.DeleteFunc(list, func(c *candidate) bool { return !strings.Contains(c.Ref, req.Tag) })
 	if req.Tag != "" && len(list) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry adopt PAGE --dry-run lists what nobody recorded", "no tag that nobody recorded refers to something with %s in it", req.Tag)
+		return nil, problem.Refuse(problem.NothingThere, "merry adopt --all --dry-run  # lists what nobody recorded", "no tag that nobody recorded refers to something with %s in it", req.Tag)
 	}
 	if req.As != "" && len(list) > 1 {
 		return nil, problem.Misuse("--tag TEXT picks those whose reference contains it", "--as names one library, and there are %d tags that nobody recorded", len(list))
@@ -206,7 +207,7 @@ func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
 			return nil
 		}
 	} else if b, err = p.ReadInSite(c.target.Path); errors.Is(err, fs.ErrNotExist) {
-		next := "put the file there, or merry take the library"
+		next := "put the file there, or take the library"
 		if near, _ := leads.Meant(a.site, c.target.Path); !near.IsZero() {
 			next = "the nearest file is " + near.String() + "; write that in the tag"
 		}
@@ -248,18 +249,18 @@ func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
 	case w.sure != Unsure:
 		if c.State = StateAdopted; w.floating != "" {
 			c.Why = w.floating
-			c.Next = fmt.Sprintf("merry switch %s --cdn writes the exact address", c.Library)
+			c.Next = fmt.Sprintf("merry switch %s --cdn  # writes the exact address", c.Library)
 		}
 	case c.target.URL == "" && len(w.because) == 0:
 		c.State, c.Why = StateOwn, "nothing tells that it is a library; it counts as the site's own"
-		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), c.Ref)
+		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), printable.Word(c.Ref))
 	default:
 		c.State = StateAsked
 		c.Why = "its version can't be told"
 		if w.name == "" {
 			c.Why = "its name can't be told"
 		}
-		c.Next = fmt.Sprintf("merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), c.Ref, cmp.Or(c.Library, "NAME"))
+		c.Next = fmt.Sprintf("say what version it is: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), printable.Word(c.Ref), cmp.Or(c.Library, "NAME"))
 		if req.Pasted != "" {
 			c.Next = fmt.Sprintf("paste it again with --as %s@VERSION", cmp.Or(c.Library, "NAME"))
 		}

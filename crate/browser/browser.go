@@ -98,7 +98,7 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, problem.Fault(problem.BrowserFailed, "start it once by hand, and see what it says; merry sources set browser FILE names another", "%s does not start: %v", o.Path, err)
+		return nil, problem.Fault(problem.BrowserFailed, "start it once by hand, and see what it says; or name another: merry sources set browser FILE", "%s does not start: %v", o.Path, err)
 	}
 	return b, nil
 }
@@ -349,7 +349,7 @@ func (l *listener) given(ctx context.Context, b *Browser, v View, err error) (*V
 	case errors.As(err, &misuse):
 		return nil, err
 	case b.ctx.Err() != nil:
-		return nil, problem.Fault(problem.BrowserFailed, "the same command again; merry sources set browser FILE names another browser", "the browser ended in the middle: %v", err)
+		return nil, problem.Fault(problem.BrowserFailed, "the same command again; or name another browser: merry sources set browser FILE", "the browser ended in the middle: %v", err)
 	case l.crashed():
 		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser gave the page up: its process ended, most likely for want of memory"})
 	case errors.Is(err, context.DeadlineExceeded):

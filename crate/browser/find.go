@@ -16,7 +16,7 @@ func Find(named string) (string, error) {
 		if p, err := exec.LookPath(named); err == nil {
 			return p, nil
 		}
-		return "", problem.Fault(problem.BrowserMissing, "merry sources set browser FILE names another", "there is no browser at %s, which your settings name", named)
+		return "", problem.Fault(problem.BrowserMissing, "name another: merry sources set browser FILE", "there is no browser at %s, which your settings name", named)
 	}
 	for _, name := range places(runtime.GOOS) {
 		if p, err := exec.LookPath(name); err == nil {

@@ -346,7 +346,7 @@ func (c *carrier) rollBack(reason error) error {
 	left, kept, err := c.takeBack()
 	switch {
 	case err != nil:
-		const way = "see to what is wrong there, then merry undo --finish, or merry undo --abandon to give the change up"
+		const way = "see to what is wrong there; merry undo --finish; merry undo --abandon  # gives the change up"
 		return problem.Fault(problem.Unfinished, way, "%w\nthe change is recorded whole, and could not be taken back either (%v)", reason, err)
 	case len(left) > 0:
 		p := problem.Of(reason)

@@ -12,7 +12,7 @@ import (
 )
 
 func foreign(set string) error {
-	return problem.Refuse(problem.NotYours, "merry undo --abandon sets it aside, and touches no file of the project",
+	return problem.Refuse(problem.NotYours, "merry undo --abandon  # sets it aside, and touches no file of the project",
 		"%s/%s says that a change is to be finished, but it was not written by you on this machine; it is not carried out", changes, set)
 }
 
@@ -57,7 +57,7 @@ func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 		left, err := c.finish()
 		c.close()
 		if err != nil {
-			return said, problem.Fault(problem.Unfinished, "see to what is wrong there, then merry undo --finish, or merry undo --abandon to give the change up",
+			return said, problem.Fault(problem.Unfinished, "see to what is wrong there; merry undo --finish; merry undo --abandon  # gives the change up",
 				"a command was stopped in the middle of its change (%s), and that can't be finished: %w", j.Title, err)
 		}
 		said = append(said, fmt.Sprintf("a command was stopped in the middle of its change (%s); the change is finished now", j.Title))

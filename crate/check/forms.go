@@ -25,7 +25,7 @@ func (k *pageCheck) forms() {
 		switch {
 		case r.Form == script.Broken:
 			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.Fault, r.FaultLine),
-				"a browser will run nothing of it", "mend it; for a library, merry refill puts the sealed bytes back")
+				"a browser will run nothing of it", "mend it; for a library: merry refill --overwrite  # puts the sealed bytes back")
 		case r.Form == script.Module && !raw.Module:
 			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module, in a tag for plain scripts", name),
 				"import and export are errors there, and nothing of it will run", `write type="module" on the tag, or take a build for plain tags: merry peek shows which there are`)
@@ -34,7 +34,7 @@ func (k *pageCheck) forms() {
 				"in a module the top-level this is undefined and top-level names stay inside, so others will not find what it defines", `take type="module" off the tag`)
 		case r.Form == script.Server || r.Form == script.AMD && !k.loader(i):
 			k.add(WrongBuild, Error, raw.Start, fmt.Sprintf("%s is %s build, for no plain tag", name, map[script.Form]string{script.Server: "a server-side", script.AMD: "an AMD"}[r.Form]),
-				"it asks for require, module or define, which a browser does not have", "merry peek shows the builds that there are; take one for plain tags")
+				"it asks for require, module or define, which a browser does not have", "take a build for plain tags: merry peek shows which there are")
 		}
 		if newest > 0 && r.Syntax > newest && r.Form != script.Broken {
 			k.add(SyntaxNewer, Error, raw.Start, fmt.Sprintf("%s uses syntax of ECMAScript %d; the packing list's browsers know %d", name, r.Syntax, newest),
@@ -153,7 +153,7 @@ func (k *pageCheck) versions() {
 		}
 		if in.Library == "" && in.Version != "" {
 			k.add(Unrecorded, Note, raw.Start, fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version),
-				"nobody will be told when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.p.File))
+				"nobody will be told when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.page()))
 		}
 		key := fmt.Sprint(in.Name, raw.Kind)
 		j, ok := first[key]
@@ -164,7 +164,7 @@ func (k *pageCheck) versions() {
 		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" && mayBeOne(other.Script, in.Script) {
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
 			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s in line %d", in.Name, in.Version, other.Version, line),
-				"the second one takes the place of the first, and of what was added to it in between", fmt.Sprintf("take one of the two tags off, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.p.File))
+				"the second one takes the place of the first, and of what was added to it in between", fmt.Sprintf("take one of the two tags off, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.page()))
 		}
 	}
 }

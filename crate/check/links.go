@@ -23,9 +23,9 @@ func (k *pageCheck) links() {
 			continue
 		}
 		_, origin := k.p.Attr(raw, "crossorigin")
-		next := "merry switch --cdn writes the link as it should be"
+		next := "merry switch --cdn  # writes the link as it should be"
 		if in.Library != "" {
-			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.p.File)
+			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.page())
 		}
 		k.address(in, raw, has && !nothing(value))
 		if in.Loose {
@@ -70,7 +70,7 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 	}
 	if in.Loose {
 		k.add(LinkUnversioned, worse(Note), at, fmt.Sprintf("%s is a link without a version, and for the desk only", in.Library),
-			"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s before the page goes out", in.Library, k.p.File))
+			"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s  # before the page goes out", in.Library, k.page()))
 		return
 	}
 	if branch := cdn.Branch(in.URL); branch != "" {
@@ -80,7 +80,7 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 		}
 		next := "link to one version, or take the library and link to that"
 		if in.Sealed != "" {
-			next = fmt.Sprintf("merry switch %s --cdn --page %s writes %s", in.Library, k.p.File, cdn.Exact(in.URL, in.Sealed))
+			next = fmt.Sprintf("merry switch %s --cdn --page %s  # writes %s", in.Library, k.page(), cdn.Exact(in.URL, in.Sealed))
 		}
 		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names a branch, %s, and no version", in.URL, branch), why, next)
 	} else if in.Library == "" && !versioned.MatchString(in.URL) {

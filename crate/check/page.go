@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -36,6 +37,9 @@ type pageCheck struct {
 	c     Crate
 	found []Finding
 }
+
+// page is the page as one types it.
+func (k *pageCheck) page() string { return printable.Word(k.p.File) }
 
 func (k *pageCheck) add(name string, s Severity, offset int, message, why, next string) {
 	f := Finding{Name: name, Severity: s, File: k.p.File, Message: message, Why: why, Next: next}
@@ -83,7 +87,7 @@ func (k *pageCheck) profile() {
 		}
 		if w := unwanted(want.Without, in); w != "" {
 			k.add(NotAsProfile, Error, raw.Start, fmt.Sprintf("%s is on this page; the profile %s is to be without %s", orPath(in), want.Name, w),
-				"the packing list says that it must not be there", fmt.Sprintf("merry omit %s --page %s", orPath(in), k.p.File))
+				"the packing list says that it must not be there", fmt.Sprintf("merry omit %s --page %s", orPath(in), k.page()))
 			continue
 		}
 		if in.Library == "" {
@@ -93,7 +97,7 @@ func (k *pageCheck) profile() {
 		switch {
 		case in.DeskOnly && want.Name != "desk":
 			k.add(DeskOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
-				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.p.File))
+				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.page()))
 		case want.Serve == record.CDN && in.URL == "", want.Serve == record.Local && in.URL != "":
 			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s", in.Library, want.Name, want.Serve),
 				"the page would go out otherwise than it was meant to", next)
@@ -145,7 +149,7 @@ func (k *pageCheck) twice() {
 			why = "the second one undoes the order of the styles between the two"
 		}
 		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL, line), why,
-			fmt.Sprintf("remove one of the two tags, or all by merry omit %s --page %s and include it again", orPath(in), k.p.File))
+			fmt.Sprintf("remove one of the two tags; or merry omit %s --page %s, and include it again", orPath(in), k.page()))
 	}
 }
 
@@ -228,7 +232,7 @@ func (k *pageCheck) needs() {
 				absentLibrary[need] = true
 				k.add(NeedAbsent, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
 					fmt.Sprintf("%s will stop with an error when it loads", lib),
-					fmt.Sprintf("merry include %s --page %s", need, k.p.File))
+					fmt.Sprintf("merry include %s --page %s", need, k.page()))
 				k.found[len(k.found)-1].Declared = true
 			}
 		}
@@ -266,14 +270,14 @@ func (k *pageCheck) needs() {
 		it := &items[a.Item]
 		message := fmt.Sprintf("%s reads %s, which nothing on this page defines", it.Name, a.Need.Global)
 		why := fmt.Sprintf("%s: it is not there when the script runs", a.Need.Where)
-		next := fmt.Sprintf("merry take the library that defines %s, or take the tag off this page", a.Need.Global)
+		next := fmt.Sprintf("take the library that defines %s, or take the tag off this page", a.Need.Global)
 		switch {
 		case library != "":
 			message = fmt.Sprintf("%s reads %s; the library %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
-			next = fmt.Sprintf("merry include %s --page %s", library, k.p.File)
+			next = fmt.Sprintf("merry include %s --page %s", library, k.page())
 		case own != "":
 			message = fmt.Sprintf("%s reads %s; %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
-			next = fmt.Sprintf("merry include %s --page %s", own, k.p.File)
+			next = fmt.Sprintf("merry include %s --page %s", own, k.page())
 		}
 		k.add(NeedAbsent, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
 		k.found[len(k.found)-1].Global = a.Need.Global
@@ -317,7 +321,7 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 		return
 	}
 	at := k.p.Page.Includes[c.After].Start
-	next := fmt.Sprintf("merry order %s --fix", k.p.File)
+	next := fmt.Sprintf("merry order %s --fix", k.page())
 	if state == order.Race {
 		async, other := before, after
 		if after.Phase == order.AnyTime && before.Phase != order.AnyTime {
@@ -390,7 +394,7 @@ func (k *pageCheck) ownStyles() {
 			lib := k.p.Includes[last].Library
 			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s stands above the stylesheet of %s", in.Path, lib),
 				"of equal rules the later one wins, so the library's win over the site's",
-				fmt.Sprintf("merry omit %s --page %s, then merry include %s --page %s", in.Path, k.p.File, in.Path, k.p.File))
+				fmt.Sprintf("merry omit %s --page %s; merry include %s --page %s", printable.Word(in.Path), k.page(), printable.Word(in.Path), k.page()))
 		}
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/printable"
 )
 
 // A Kind sorts messages by what happened.
@@ -251,11 +252,11 @@ var undefined = regexp.MustCompile(`(?:ReferenceError: )?([\w$]+) is not defined
 func advice(m *Message) string {
 	switch {
 	case m.Kind == Failed:
-		return "see whether the reference is right: merry check " + m.Page
+		return "merry check " + printable.Word(m.Page) + "  # tells whether the reference is right"
 	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
-		return "merry check --online " + m.Page + " compares what the link gives with what was sealed"
+		return "merry check --online " + printable.Word(m.Page) + "  # compares what the link gives with what was sealed"
 	case m.Kind == Error && undefined.MatchString(m.Text):
-		return "merry order " + m.Page + " shows what runs when, and who defines " + undefined.FindStringSubmatch(m.Text)[1]
+		return "merry order " + printable.Word(m.Page) + "  # shows what runs when, and who defines " + undefined.FindStringSubmatch(m.Text)[1]
 	}
 	return ""
 }

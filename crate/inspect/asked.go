@@ -51,7 +51,7 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 			f.Next = cmp.Or(map[bool]string{true: "on disk it is written " + near.String()}[caseOnly], "the nearest file is "+near.String()+"; "+f.Next)
 		}
 		if l := v.Library(i); l != "" {
-			f.Next = "merry take " + l + " again with that file kept beside (--keep), or say where it lies as the library's guide has it"
+			f.Next = "take " + l + " again with that file kept beside (--keep), or say where it lies as the library's guide has it"
 		}
 		f.Line, f.Column = v.Position(v.Includes[i].Start)
 		list = append(list, f)

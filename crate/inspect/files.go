@@ -83,7 +83,7 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 	}
 	if now := integrity.Of(b); now != of.File.Integrity {
 		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not as it was sealed",
-			Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own, then merry refill " + of.Library + " --overwrite"})
+			Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own; merry refill " + of.Library + " --overwrite  # puts the sealed bytes back"})
 	}
 	switch delivery.KindOf(at.String()) {
 	case delivery.Stylesheet:

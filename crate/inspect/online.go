@@ -60,7 +60,7 @@ func (c *inspection) online(ctx context.Context) ([]check.Finding, error) {
 		case err != nil:
 			return nil, err
 		case integrity.Of(b) != l.integrity:
-			f.Name, f.Why, f.Next = check.LinkDiffers, "sealed: "+l.integrity+", there: "+integrity.Of(b), "merry switch --local; then ask the CDN's keeper"
+			f.Name, f.Why, f.Next = check.LinkDiffers, "sealed: "+l.integrity+", there: "+integrity.Of(b), "merry switch --local; ask the CDN's keeper"
 			f.Message = a + " gives other bytes than were sealed"
 		default:
 			return nil, nil

@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/staging"
@@ -49,7 +50,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		if report.Stopped != "" {
 			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning, File: c.p.InProject(name).String(), Line: 1, Column: 1,
 				Message: "the rehearsal was stopped: " + report.Stopped, Why: "what its scripts would have done after that is not known",
-				Next: "open the page in a browser and look at its console, or merry check --no-rehearse"})
+				Next: "open the page in a browser and look at its console; merry check --no-rehearse"})
 		}
 		r.done = true
 		c.faults(v, req, report, found, &r.found, &r.unsure)
@@ -135,7 +136,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}) {
 			continue // what it needs and why that is not there has been said
 		}
-		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+at+" shows what runs when"
+		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+printable.Word(at)+"  # shows what runs when"
 		if f.Global != "" {
 			why = c.whence(items, i, f.Global)
 		}

@@ -283,7 +283,7 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 		Why: "a browser's tools ask for it, and say that they did not get it", Next: "do without, or put the map there"}
 	f.Line, f.Column = page.Position(b, max(0, strings.LastIndex(string(b), ref)))
 	if of := c.p.At(at); of.Library != "" {
-		f.Next = fmt.Sprintf("merry take %s again, with its map, or do without", of.Library)
+		f.Next = fmt.Sprintf("take %s again, with its map, or do without", of.Library)
 	}
 	return []check.Finding{f}
 }

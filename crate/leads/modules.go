@@ -12,6 +12,7 @@ import (
 	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
@@ -98,12 +99,12 @@ func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 	case !e.Bare:
 	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
 		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, e.From, m.name(n))
-		page.Next = "merry take " + module.PackageOf(e.From) + ", then merry include " + n.Of.Library + " --page " + m.v.Path.String()
+		page.Next = "merry take " + module.PackageOf(e.From) + "; merry include " + n.Of.Library + " --page " + printable.Word(m.v.Path.String())
 		m.found = append(m.found, page)
 	case !e.Target.Path.IsZero() && m.g.Has(e.Target.Path):
 		for _, name := range lacking(e) {
 			page.Name, page.Message = check.ImportLacking, fmt.Sprintf("%s, to which the import map on %s leads %q, has not %s, which %s imports", e.Target.Path, m.v.Path, e.From, exportWords(name), m.name(n))
-			page.Next = fmt.Sprintf("merry take %s in a version that has it, or correct the map", module.PackageOf(e.From))
+			page.Next = fmt.Sprintf("take %s in a version that has it, or correct the map", module.PackageOf(e.From))
 			m.found = append(m.found, page)
 		}
 	}
@@ -133,9 +134,9 @@ func (m *modules) unmapped(f check.Finding, name string) {
 		return // somebody else writes the maps
 	}
 	f.Name = check.ImportUnmapped
-	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), fmt.Sprintf("merry take %s --with-needs --page %s, if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), fmt.Sprintf("merry take %s --with-needs --page %s  # if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
 	if of := m.g.p.Imported(name); of.Library != "" {
-		f.Next = "merry include " + of.Library + " --page " + m.v.Path.String() + " writes the crate's into its import map"
+		f.Next = "merry include " + of.Library + " --page " + printable.Word(m.v.Path.String()) + "  # writes the crate's into its import map"
 	}
 	m.found = append(m.found, f)
 }

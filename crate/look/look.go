@@ -126,7 +126,7 @@ func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error)
 	var certificates []byte
 	if req.Certificates != "" {
 		if certificates, err = disk.ReadOwn(req.Certificates); err != nil {
-			return nil, problem.Fault(problem.SettingsBad, "merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+			return nil, problem.Fault(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 	}
 	v := &visitor{p: p, req: req, kept: kept}
@@ -176,7 +176,7 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		return p.Select(site, req.Pages, req.Dir)
 	}
 	if len(site.Pages) > mostPages {
-		return nil, problem.Misuse("merry look 'crews/*.html', or '**' for all of them", "the site has %d pages; say which to look at", len(site.Pages))
+		return nil, problem.Misuse("merry look '**'  # at all of them; or name some", "the site has %d pages; say which to look at", len(site.Pages))
 	}
 	return site.Pages, nil
 }
@@ -263,7 +263,7 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 		return err
 	}
 	if page.Different, err = looks.Compare(page.Before, page.After); err != nil {
-		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.kept.name+" takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.kept.name, err)
+		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.kept.name+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.kept.name, err)
 	}
 	return nil
 }

@@ -123,10 +123,10 @@ func read(on *disk.Folder, name string) (*store, error) {
 	}
 	s := &store{on: on, name: name}
 	if err := json.Unmarshal(b, s); err != nil {
-		return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+name+" takes it anew", "the look %s can't be read: %v", name, err)
+		return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+name+"  # takes it anew", "the look %s can't be read: %v", name, err)
 	}
 	if s.Format > format {
-		return nil, problem.Refuse(problem.RecordNewer, "merry look --save "+name+" takes it anew", "the look %s is of a newer merry", name)
+		return nil, problem.Refuse(problem.RecordNewer, "merry look --save "+name+"  # takes it anew", "the look %s is of a newer merry", name)
 	}
 	return s, nil
 }
@@ -138,7 +138,7 @@ func (s *store) shot(page string, v looks.View) (*looks.Shot, error) {
 			continue
 		}
 		if path.Base(at.Picture) != at.Picture {
-			return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+s.name+" takes it anew", "the look %s names a picture elsewhere", s.name)
+			return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+s.name+"  # takes it anew", "the look %s names a picture elsewhere", s.name)
 		}
 		b, _, err := s.on.Read(path.Join(Folder, s.name, at.Picture), mostPicture, nil)
 		if err != nil {

@@ -116,7 +116,7 @@ func (r *Opener) Open(ctx context.Context, req Request) (*Opened, error) {
 	if req.Integrity != "" {
 		var err error
 		if meta, err = integrity.Parse(req.Integrity); err != nil {
-			return nil, problem.Misuse("merry seal FILE prints the integrity of a file that you trust", "--integrity: %w", err)
+			return nil, problem.Misuse("print the integrity of a file that you trust: merry seal FILE", "--integrity: %w", err)
 		}
 	}
 	pkg, said := strings.CutPrefix(req.Name, record.FromRegistry)

@@ -52,7 +52,7 @@ func (r *Opener) registryFor(name string) (source.Registry, error) {
 		}
 	}
 	if found == nil {
-		return source.Registry{}, problem.Refuse(problem.SourceUnset, "merry sources set registry URL", "%s would come from a package registry, and none is set", name)
+		return source.Registry{}, problem.Refuse(problem.SourceUnset, "set the registry that you use: merry sources set registry URL", "%s would come from a package registry, and none is set", name)
 	}
 	return *found, nil
 }

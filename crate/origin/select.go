@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 )
 
@@ -32,12 +33,12 @@ func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*d
 		}
 		sel := o.SuggestWith(options)
 		if len(sel.Choices) == 0 {
-			next := "merry peek " + cmp.Or(o.Said, o.Tree.Name) + " --all, then merry take with --files"
+			next := "merry peek " + printable.Word(cmp.Or(o.Said, o.Tree.Name)) + " --all  # then take with --files"
 			for i := range o.Files {
 				if f := &o.Files[i]; f.Kind == delivery.Archive && f.Aside == "" {
-					next = "unpack it, then merry peek " + f.Path
+					next = "unpack it; then: merry peek " + printable.Word(f.Path)
 					if o.Tree.Format == "folder" {
-						next = "merry peek " + path.Join(o.Said, f.Path)
+						next = "merry peek " + printable.Word(path.Join(o.Said, f.Path))
 					}
 					break
 				}
@@ -56,7 +57,7 @@ func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*d
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+cmp.Or(o.Said, o.Tree.Name)+" --all lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(printable.Word(cmp.Or(o.Said, o.Tree.Name)), "%", "%%")+" --all  # lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

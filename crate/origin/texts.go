@@ -47,7 +47,7 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 		if start {
 			what = "start-up example in its readme"
 		}
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+name+" --all", "%s has no %s", o.Tree.Name, what)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(name)+" --all", "%s has no %s", o.Tree.Name, what)
 	}
 	return notes, nil
 }

@@ -45,7 +45,7 @@ func (w *Wish) own(d *delivery.Delivery, s *delivery.Selection, at map[string]st
 			}
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek lists the files", "%s is to have the place %s, and no chosen file or folder is called so", key, place)
+			return nil, problem.Refuse(problem.FileUnknown, "peek lists the files that there are", "%s is to have the place %s, and no chosen file or folder is called so", key, place)
 		}
 	}
 	for p, place := range own {

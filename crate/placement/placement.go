@@ -132,7 +132,7 @@ func (w *Wish) renamable(d *delivery.Delivery, s *delivery.Selection, fixed map[
 	for old, new := range w.Rename {
 		p, ok := renamed(d, s, old)
 		if !ok {
-			return problem.Refuse(problem.FileUnknown, "merry peek lists the files", "--rename %s=%s: no chosen file is called %s", old, new, old)
+			return problem.Refuse(problem.FileUnknown, "peek lists the files that there are", "--rename %s=%s: no chosen file is called %s", old, new, old)
 		}
 		if by := fixed[p]; by != "" {
 			return problem.Refuse(problem.NameBad, "leave that file's name as it is", "--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)

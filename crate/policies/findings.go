@@ -115,7 +115,7 @@ func shown(p standing, by string) string {
 func next(u Used, by string) string {
 	switch {
 	case u.Many != "":
-		return u.next + ", or allow it: merry check --policy shows how"
+		return u.next + "; merry check --policy  # shows how to allow it"
 	case u.Inline && by != "sandbox":
 		return fmt.Sprintf("put it into a file of the site, or add %s to %s", policy.HashOf(u.Text), by)
 	case by == "sandbox":
@@ -145,7 +145,7 @@ func (k *policyFindings) demanded(demands []string) {
 		switch meta, err := integrity.Parse(value); {
 		case err != nil || len(meta.Strongest()) == 0:
 			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity of each %s, and the tag of %s has none", destination, k.v.Name(i)),
-				"a browser will not load it", "merry seal --html FILE prints the tag with its integrity; write crossorigin on it, too")
+				"a browser will not load it", "write the tag with its integrity, which merry seal --html FILE prints, and crossorigin on it")
 		case !cors && !in.Module:
 			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
 				"without it a browser does not count the integrity, and will not load the file", `write crossorigin="anonymous" on the tag`)

@@ -67,7 +67,7 @@ func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, 
 	o, err := p.Origin.Open(ctx, origin.Request{Name: from, Dir: string(p.Root), Recorded: true})
 	if err != nil {
 		cause := problem.Of(err)
-		return nil, &problem.Problem{Code: cause.Code, Class: cause.Class, Err: err, Next: []string{"merry compare " + name + " OLD NEW, with OLD the archive that it came from"},
+		return nil, &problem.Problem{Code: cause.Code, Class: cause.Class, Err: err, Next: []string{"name the archive that it came from: merry compare " + name + " ARCHIVE NEW"},
 			What: fmt.Sprintf("the delivery of %s %s is not in the cache, and can't be had again: %v", name, sealed.Version, err)}
 	}
 	return o, nil

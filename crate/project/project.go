@@ -236,7 +236,7 @@ func (p *Project) Sealed(name string) (*record.Library, *record.Sealed, error) {
 
 // NotInCrate is the error of a name that is no library's.
 func NotInCrate(name string) error {
-	return problem.Refuse(problem.LibraryUnknown, "merry contents lists the crate", "%s is not in the crate", name)
+	return problem.Refuse(problem.LibraryUnknown, "merry contents  # lists the crate", "%s is not in the crate", name)
 }
 
 // WithBytes finds the sealed file of an integrity; of several, the one that is called like base.

@@ -275,7 +275,7 @@ func (p *Project) Select(site *Site, patterns []string, from string) ([]paths.In
 			}
 		}
 		if n == len(chosen) {
-			next := "merry start --page index.html makes a first page"
+			next := "merry start --page index.html  # makes a first page"
 			if len(site.Pages) > 0 {
 				next = "the site's pages: " + Abbreviate(Texts(site.Pages), 6)
 			}
@@ -353,7 +353,7 @@ func (p *Project) FindFiles(site *Site, pattern, dir string) ([]paths.InSite, er
 	for _, l := range p.List.Libraries {
 		known = append(known, l.Name)
 	}
-	next := "the crate is empty; merry take SOURCE brings a library in"
+	next := "the crate is empty; bring a library in: merry take SOURCE"
 	if len(known) > 0 {
 		next = "the crate has " + strings.Join(known, ", ")
 	}

@@ -18,6 +18,7 @@ import (
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -69,7 +70,7 @@ func (d *Draft) PutOwn(name paths.InSite, b []byte) error {
 	case err == nil && string(there) == string(b):
 		return nil
 	case err == nil:
-		return problem.Refuse(problem.FileInTheWay, "move it away, such as merry move "+at.String()+" "+name.Dir()+"/own-"+name.Base(), "%s is there already, with other bytes", at)
+		return problem.Refuse(problem.FileInTheWay, "merry move "+printable.Word(at.String())+" "+printable.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s is there already, with other bytes", at)
 	}
 	return d.set.Write(at, b, disk.Stamp{})
 }
@@ -181,7 +182,7 @@ func (d *Draft) mayReplace(library, name string, at paths.InProject, old []byte)
 	case of.Library != library:
 		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
 	case integrity.Of(old) != of.File.Integrity:
-		return problem.Refuse(problem.FileChanged, "put the change into a file of your own, then merry refill "+library+" --overwrite", "%s was changed since it was taken; moving on would lose that", at)
+		return problem.Refuse(problem.FileChanged, "put the change into a file of your own; merry refill "+library+" --overwrite  # puts the sealed bytes back", "%s was changed since it was taken; moving on would lose that", at)
 	case of.File.Path == name && sealed != nil && d.Seal.Libraries[library] != nil && sealed.Version == d.Seal.Libraries[library].Version:
 		// The same version can't have other bytes: it is another source.
 		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)

@@ -276,7 +276,7 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 		ref = moved
 	}
 	if ref == "" {
-		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local first, then repin", "%s has a link whose CDN's pattern is not known, so where the new version is can't be told", e.At(i))
+		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local  # then the same command again", "%s has a link whose CDN's pattern is not known, so where the new version is can't be told", e.At(i))
 	}
 	same := ref == address && old.File.Integrity == new.Integrity
 	if !same {
@@ -314,7 +314,7 @@ func (f *follower) missed() error {
 		return nil
 	}
 	slices.Sort(f.gone)
-	return problem.Refuse(problem.FileUnknown, "merry omit it from those pages; or merry take another of its files, which merry peek lists, and include that",
+	return problem.Refuse(problem.FileUnknown, "omit it from those pages; or take another of its files, and include that",
 		"%s, and no file of the library would stand for it", project.Abbreviate(f.gone, 5))
 }
 

@@ -93,7 +93,7 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 		switch {
 		case f.URL != "" && (!s.Chosen || s.Pattern == ""):
 		case s.Pattern == "":
-			return "", nil, problem.Refuse(problem.CDNUnclear, "merry sources set cdn NAME PATTERN", "no CDN is known to have %s of %s", f.Path, lib.Name)
+			return "", nil, problem.Refuse(problem.CDNUnclear, "say how its addresses are made: merry sources set cdn NAME PATTERN", "no CDN is known to have %s of %s", f.Path, lib.Name)
 		default:
 			ref = lib.Address(s.Pattern, sealed.Version, f)
 		}
@@ -110,7 +110,7 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 	}
 	at, inSite := p.InSite(f.At)
 	if !inSite {
-		return "", nil, problem.Refuse(problem.FileUnknown, "merry take "+lib.Name+" again", "%s of %s has no local copy", f.Path, lib.Name)
+		return "", nil, problem.Refuse(problem.FileUnknown, "take it again, from where it came: "+lib.From, "%s of %s has no local copy", f.Path, lib.Name)
 	}
 	local, err := e.Reach(at)
 	if err != nil || !remote && e.Targets[i].Path == at {

@@ -193,14 +193,14 @@ var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)
 // ReadList reads a packing list. Its errors are *ListError, with line and column.
 func ReadList(src []byte) (*List, error) {
 	if line := conflict(src); line > 0 {
-		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two people's changes did not go together", Next: "make it say what both want, without the marks, then merry settle"}
+		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two people's changes did not go together", Next: "make it say what both want, without the marks; merry settle"}
 	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(src, &doc); err != nil {
 		return nil, syntaxError(src, err)
 	}
 	if len(doc.Content) == 0 {
-		return nil, &ListError{Line: 1, Column: 1, Problem: "the packing list is empty", Next: "begin it with \"format: 1\", or remove it and run merry start"}
+		return nil, &ListError{Line: 1, Column: 1, Problem: "the packing list is empty", Next: "begin it with \"format: 1\", or remove it; merry start"}
 	}
 	root := doc.Content[0]
 	if f := child(root, "format"); f != nil {
@@ -273,7 +273,7 @@ func (l *List) validate(root *yaml.Node) error {
 
 // twice is the error of what a merge left twice.
 func twice(n *yaml.Node, what string) error {
-	return &ListError{Line: n.Line, Column: n.Column, Problem: what + " twice; two people's changes met here", Next: "keep one of them, then merry settle"}
+	return &ListError{Line: n.Line, Column: n.Column, Problem: what + " twice; two people's changes met here", Next: "keep one of them; merry settle"}
 }
 
 // conflict finds the first mark that git leaves where two changes did not go together, 0 where there is none.

@@ -77,14 +77,14 @@ type Facts struct {
 // ReadSeal reads a seal, one that two people's changes were merged into line by line, too.
 func ReadSeal(b []byte) (*Seal, error) {
 	if line := conflict(b); line > 0 {
-		return nil, problem.Refuse(problem.RecordBroken, "take either side of it, such as git checkout --ours "+SealFile+", then merry settle", "%s:%d: git's conflict marks stand here: two people's changes did not go together", SealFile, line)
+		return nil, problem.Refuse(problem.RecordBroken, "take either side of it, such as git checkout --ours "+SealFile+"; merry settle", "%s:%d: git's conflict marks stand here: two people's changes did not go together", SealFile, line)
 	}
 	var s Seal
 	dec := json.NewDecoder(bytes.NewReader(b))
 	if err := dec.Decode(&s); err != nil {
 		merged := mergedSeal(b)
 		if merged == nil {
-			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again; or remove it, and merry settle makes it anew", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
+			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again; or remove it; merry settle  # makes it anew", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
 		}
 		s = *merged
 	}

@@ -17,6 +17,7 @@ import (
 
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -177,7 +178,7 @@ func (m *moving) meant(what string) error {
 			return nil
 		}
 	}
-	return problem.Refuse(problem.FileUnknown, "merry contents lists the crate; a file is named by its path", "%s is neither a library of the crate nor a file or folder of the site", what)
+	return problem.Refuse(problem.FileUnknown, "merry contents  # lists the crate; a file is named by its path", "%s is neither a library of the crate nor a file or folder of the site", what)
 }
 
 // one notes that a file of the site goes to a place.
@@ -404,7 +405,7 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 		if m.files[name][also] != "" {
 			also = broken.From
 		}
-		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s:%s %s", name, commonDir(broken.From, broken.To), strings.TrimSuffix(m.req.To, "/")),
+		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s %s", printable.Word(name+":"+commonDir(broken.From, broken.To)), printable.Word(strings.TrimSuffix(m.req.To, "/"))),
 			"%w; %s must come along", err, also)
 	}
 	return err

@@ -106,14 +106,14 @@ func Listen(host, port string) (net.Listener, error) {
 	if err == nil {
 		return l, nil
 	}
-	why, next := err, "merry serve takes a port that is free, without --port"
+	why, next := err, "merry serve  # on a port that is free"
 	var call *os.SyscallError
 	var name *net.DNSError
 	switch {
 	case errors.As(err, &call):
 		why = call.Err
 	case errors.As(err, &name):
-		why, next = errors.New("there is no such host"), "merry serve, without --host, is for this machine alone"
+		why, next = errors.New("there is no such host"), "merry serve  # for this machine alone"
 	}
 	return nil, &problem.Problem{Code: problem.PortTaken, Class: problem.Outside, Err: err, What: fmt.Sprintf("nothing can be served on %s, port %s: %v", host, port, why), Next: []string{next}}
 }

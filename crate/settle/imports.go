@@ -83,7 +83,7 @@ func asModule(o *origin.Opened, specifier string) (*delivery.Selection, error) {
 		}
 	}
 	if len(named) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+" shows what it has; its bundled build, if there is one, needs no map", "%s has no module that a page can import", o.Manifest.Name)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+"  # shows what it has; its bundled build, if there is one, needs no map", "%s has no module that a page can import", o.Manifest.Name)
 	}
 	sel, err := origin.Select(o, named, nil)
 	if err != nil {

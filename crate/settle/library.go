@@ -242,7 +242,7 @@ func openTaken(ctx context.Context, p *project.Project, name string, sealed *rec
 		f := &sealed.Files[i]
 		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
 		if err != nil {
-			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+", or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
+			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
 		}
 		t.files[f.Path] = b
 	}

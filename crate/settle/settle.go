@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -132,7 +133,7 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 		return nil // a link that can't be sealed
 	}
 	if lib.Hold != nil && lib.Version != "" && !project.AllowedBy(lib.Hold)(lib.Version) {
-		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off, if the reason is gone; or write another version", "%s is held %s, and the packing list says %s: %s", lib.Name, lib.Hold.Words(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
+		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone; or write another version", "%s is held %s, and the packing list says %s: %s", lib.Name, lib.Hold.Words(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
 	}
 	if sealed == nil || sealed.Version != lib.Version || sealed.Origin != lib.From {
 		return s.bring(ctx, lib, sealed)
@@ -207,7 +208,7 @@ func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.
 			l.Linked, done = sealed.Linked, o.Close
 			if l.Digest != sealed.Digest && sealed.Digest != "" {
 				done()
-				return nil, nil, problem.Refuse(problem.NotTheBytes, "merry settle --from with the source that was taken", "%s: %s has other bytes than were sealed", lib.Name, lib.From)
+				return nil, nil, problem.Refuse(problem.NotTheBytes, "name the folder with the source that was taken: merry settle --from FOLDER", "%s: %s has other bytes than were sealed", lib.Name, lib.From)
 			}
 		} else if err != nil {
 			return nil, nil, err
@@ -222,7 +223,7 @@ func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.
 	for _, names := range [][]string{lib.Take, lib.Keep} {
 		if _, gone := known(l.Delivery, lib.Version, lib, names); len(gone) > 0 {
 			done()
-			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
+			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+printable.Word(lib.From)+"  # lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
 		}
 	}
 	l.Selection, _ = Choose(l.Delivery, lib.Version, lib)
@@ -289,7 +290,7 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 	sel, notes := Choose(o.Delivery, o.Version, as)
 	s.Out.Notes = append(s.Out.Notes, notes...)
 	if len(sel.Choices) == 0 {
-		return problem.Refuse(problem.NothingThere, "merry peek "+lib.From, "%s has none of the files that the packing list names of %s", lib.From, lib.Name)
+		return problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(lib.From), "%s has none of the files that the packing list names of %s", lib.From, lib.Name)
 	}
 	next := lib
 	next.Version, next.Build = o.Version, cmp.Or(lib.Build, record.Minified)

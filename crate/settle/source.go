@@ -42,7 +42,7 @@ func (s *Settling) source(ctx context.Context, lib record.Library) (*origin.Open
 	if full := origin.ArchiveIn(s.Dir, s.Sources, lib.From); full != "" {
 		return p.Origin.Open(ctx, origin.Request{Name: full, Dir: s.Dir})
 	}
-	return nil, problem.Refuse(problem.FileUnknown, "merry settle --from FOLDER, with the folder that it lies in", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
+	return nil, problem.Refuse(problem.FileUnknown, "say in which folder it lies: merry settle --from FOLDER", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
 }
 
 // onDisk seals a library from what lies on the site, where nothing else has it. It tells whether anything was found.

@@ -11,6 +11,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
@@ -108,7 +109,7 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 	old := d.List.Library(lib.Name)
 	if old != nil {
 		if old.Version != lib.Version {
-			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s to move it, or merry take %s --as NAME to have both", lib.Name, cmp.Or(lib.Version, "VERSION"), req.Source),
+			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s --from %s  # moves it; or, to have both: merry take %[3]s --as NAME", lib.Name, cmp.Or(o.Version, "VERSION"), printable.Word(req.Source)),
 				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, cmp.Or(lib.Version, "of no known version"))
 		}
 		lib = old.TakenAgain(lib)
@@ -238,7 +239,7 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]delivery.Option, error) {
 	option, ok := o.InForm(req.Form)
 	if !ok {
 		what := map[bool]string{true: "module that a page could import", false: "script for a plain tag"}[req.Form == script.Module]
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+cmp.Or(o.Said, req.Source), "%s has no %s", o.Tree.Name, what)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(cmp.Or(o.Said, req.Source)), "%s has no %s", o.Tree.Name, what)
 	}
 	return []delivery.Option{option}, nil
 }
@@ -448,7 +449,7 @@ func knownNeeds(list *record.List, lib record.Library) error {
 			return problem.Misuse("leave it out of --needs", "%s can't need itself", n)
 		}
 		if list.Library(n) == nil {
-			return problem.Refuse(problem.NeedUnmet, "merry take "+n+" first", "%s is to need %s, which is not in the crate", lib.Name, n)
+			return problem.Refuse(problem.NeedUnmet, "take "+n+" first: merry take "+n, "%s is to need %s, which is not in the crate", lib.Name, n)
 		}
 	}
 	return nil

@@ -71,14 +71,14 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	if c.Certificates != "" {
 		pem, err := os.ReadFile(c.Certificates)
 		if err != nil {
-			return nil, problem.Refuse(problem.SettingsBad, "merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+			return nil, problem.Refuse(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 		pool, err := x509.SystemCertPool()
 		if err != nil {
 			pool = x509.NewCertPool()
 		}
 		if !pool.AppendCertsFromPEM(pem) {
-			return nil, problem.Refuse(problem.SettingsBad, "merry sources set certificates FILE", "%s has no certificate in PEM form", c.Certificates)
+			return nil, problem.Refuse(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "%s has no certificate in PEM form", c.Certificates)
 		}
 		tlsConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
 	}

@@ -110,7 +110,7 @@ const abbreviated = "application/vnd.npm.install-v1+json; q=1.0, application/jso
 func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, offline bool, cache *Cache) (*Package, error) {
 	base, err := url.Parse(reg.URL)
 	if err != nil || base.Host == "" {
-		return nil, refuseAddress(reg.URL, "it is no address of a registry", "merry sources set registry URL")
+		return nil, refuseAddress(reg.URL, "it is no address of a registry", "set the registry that you use: merry sources set registry URL")
 	}
 	if err := c.allowed(base); err != nil {
 		return nil, err
@@ -397,7 +397,7 @@ func (w *wanted) check(r io.Reader, integ string) error {
 func (c *Client) Ping(ctx context.Context, reg Registry) error {
 	u, err := url.Parse(reg.URL)
 	if err != nil || u.Host == "" {
-		return refuseAddress(reg.URL, "it is no address of a registry", "merry sources set registry URL")
+		return refuseAddress(reg.URL, "it is no address of a registry", "set the registry that you use: merry sources set registry URL")
 	}
 	if err := c.allowed(u); err != nil {
 		return err

@@ -61,7 +61,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 				by = cmp.Or(by, defined[g])
 			}
 			if by == "" {
-				return problem.Refuse(problem.NeedUnmet, "merry take a library that defines "+n.Global+" first", "%s %s reads %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
+				return problem.Refuse(problem.NeedUnmet, "take a library that defines "+n.Global+" first", "%s %s reads %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
 			}
 			if by != r.lib.Name && !slices.Contains(r.next.Needs, by) {
 				r.next.Needs = append(slices.Clone(r.next.Needs), by)
@@ -90,10 +90,10 @@ func misfit(p *project.Project, lib record.Library, moving map[string]*repinning
 		at = r.o.Version
 	}
 	held := ""
-	next := fmt.Sprintf("merry repin %s@%s %s@VERSION moves both at once", lib.Name, at, need)
+	next := fmt.Sprintf("move both at once: merry repin %s@%s %s@VERSION", lib.Name, at, need)
 	if n := p.List.Library(need); n != nil && n.Hold != nil {
 		held = fmt.Sprintf("; %s is held %s: %s", need, n.Hold.Words(), cmp.Or(n.Hold.Because, "no reason was given"))
-		next = "merry versions " + lib.Name + " lists others; or let the hold go: merry hold " + need + " --off"
+		next = "merry versions " + lib.Name + "  # lists others; merry hold " + need + " --off  # lets the hold go"
 	} else if moving[lib.Name] == nil {
 		next = fmt.Sprintf("move %s too: merry repin %s@%s %s", lib.Name, need, has, lib.Name)
 	}

@@ -12,6 +12,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -209,7 +210,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that name, and the new version is its", lib.Name, lib.From))
 		}
 		if !ok {
-			return nil, problem.Misuse(fmt.Sprintf("merry repin %s --from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s; say where the other version is", lib.Name, lib.From)
+			return nil, problem.Misuse(fmt.Sprintf("name an archive or a folder with it, such as: merry repin %s --from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s; say where the other version is", lib.Name, lib.From)
 		}
 		from = record.FromRegistry + pkg
 		wish := m.Wish
@@ -243,7 +244,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	out.Notes = append(out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		o.Close()
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+from, "%s %s has none of the files that were taken of %s", lib.Name, o.Version, lib.Version)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(from), "%s %s has none of the files that were taken of %s", lib.Name, o.Version, lib.Version)
 	}
 	r.sel, r.next = sel, *lib
 	r.next.Needs = slices.Clone(lib.Needs)
@@ -259,7 +260,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 		return delivery.NameKey(name) == delivery.NameKey(o.Name)
 	})
 	if !known && (o.Manifest.Name != "" || !settle.Names(o.Delivery, o.Version, *lib)) {
-		return problem.Refuse(problem.NotTheBytes, "merry peek "+m.Source+"; or merry take "+m.Source, "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
+		return problem.Refuse(problem.NotTheBytes, "merry peek "+printable.Word(m.Source)+"; merry take "+printable.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
 	}
 	if m.Wish == "" || m.Wish == o.Version {
 		return nil
@@ -267,7 +268,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	if allowed, err := semantic.ParseRange(m.Wish); err == nil && !semantic.IsVersion(m.Wish) && allowed.Has(o.Version) {
 		return nil
 	}
-	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s, if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), m.Source), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
+	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), printable.Word(m.Source)), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
 }
 
 // placeMove drafts a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
@@ -344,5 +345,5 @@ func heldBack(lib *record.Library, version string) error {
 	if lib.Hold == nil || project.AllowedBy(lib.Hold)(version) {
 		return nil
 	}
-	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off, if the reason is gone", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Words(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
+	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Words(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
 }

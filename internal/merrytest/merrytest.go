@@ -144,7 +144,13 @@ func (s *Site) TryWith(input string, args ...string) Result {
 	if err != nil && !errors.As(err, &exit) {
 		s.T.Fatal(err)
 	}
-	return Result{cmd.ProcessState.ExitCode(), out.String(), errOut.String()}
+	r := Result{cmd.ProcessState.ExitCode(), out.String(), errOut.String()}
+	for _, step := range r.Steps() {
+		if err := pasted(step); err != nil {
+			s.T.Errorf("merry %s says next: %s\n%v", strings.Join(args, " "), step, err)
+		}
+	}
+	return r
 }
 
 // Run runs the program, which must succeed, and returns what it printed.
