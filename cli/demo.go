@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"bufio"
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -19,13 +19,15 @@ import (
 
 func (a *app) demo() *cobra.Command {
 	var to, habit string
-	var bare bool
+	var bare, standIns bool
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "A whole example, offline",
 		Long: `Demo writes the site of the Gull Point Rowing Club and a few downloaded libraries into a folder,
-plays the whole job on it, command by command, and leaves the folder to try things in.`,
-		Example: "  merry demo\n  merry demo --to /tmp/club --bare",
+plays the whole job on it, command by command, and leaves the folder to try things in. --bare plays
+nothing; --stand-ins plays nothing either, and keeps the demo's registry and CDN here, for you to type
+the guide's commands yourself, until it is stopped.`,
+		Example: "  merry demo\n  merry demo --to /tmp/club --bare\n  merry demo --to /tmp/club --stand-ins",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			dir := to
@@ -36,32 +38,108 @@ plays the whole job on it, command by command, and leaves the folder to try thin
 				}
 				dir = made
 			}
-			return a.play(cmd.Context(), dir, habit, bare)
+			switch {
+			case bare && standIns:
+				return misuse("--bare and --stand-ins exclude each other")
+			case standIns:
+				return a.standBy(cmd.Context(), dir, habit)
+			case bare:
+				return a.writeDemo(dir, habit)
+			}
+			return a.play(cmd.Context(), dir, habit)
 		},
 	}
 	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty")
 	c.Flags().StringVar(&habit, "habit", "kind", "the `HABIT` by which the site keeps its files: "+strings.Join(demo.Habits, ", "))
-	c.Flags().BoolVar(&bare, "bare", false, "only write the site and the downloads, and play nothing")
+	c.Flags().BoolVar(&bare, "bare", false, "only write the site, the downloads and more pages, and play nothing")
+	c.Flags().BoolVar(&standIns, "stand-ins", false, "write them where they are not there yet, and be the registry and the CDN until stopped")
 	return c
 }
 
-func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
+// layOut writes the demo's site, its downloads, and pages that come later, into a folder that is new or empty.
+func layOut(dir, habit string) (site string, err error) {
 	if !slices.Contains(demo.Habits, habit) {
-		return misuse("--habit %s: there is %s", habit, strings.Join(demo.Habits, ", "))
+		return "", misuse("--habit %s: there is %s", habit, strings.Join(demo.Habits, ", "))
 	}
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return misuse("--to %s: the folder is not empty", dir)
+		return "", misuse("--to %s: the folder is not empty", dir)
 	}
-	site := filepath.Join(dir, "site")
+	site = filepath.Join(dir, "site")
 	if err := demo.WriteSiteOf(site, habit); err != nil {
-		return err
+		return "", err
 	}
 	if err := demo.WriteDownloads(filepath.Join(dir, "downloads")); err != nil {
+		return "", err
+	}
+	more := filepath.Join(dir, "more")
+	if err := os.MkdirAll(more, 0o755); err != nil {
+		return "", err
+	}
+	if err := demo.WriteDocumented(more, habit); err != nil {
+		return "", err
+	}
+	return site, demo.WriteFog(more, habit)
+}
+
+// writeDemo writes the demo's folders, and plays nothing.
+func (a *app) writeDemo(dir, habit string) error {
+	site, err := layOut(dir, habit)
+	if err != nil {
 		return err
 	}
-	if bare {
-		a.printf("%s\n%s\n", site, filepath.Join(dir, "downloads"))
-		return nil
+	downloads, more := filepath.Join(dir, "downloads"), filepath.Join(dir, "more")
+	return a.answer(map[string]string{"site": site, "downloads": downloads, "more": more}, func() { a.printf("%s\n%s\n%s\n", site, downloads, more) })
+}
+
+// standBy is the demo's registry and CDN until it is stopped.
+func (a *app) standBy(ctx context.Context, dir, habit string) error {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return err
+	}
+	site := filepath.Join(dir, "site")
+	if _, err := os.Stat(filepath.Join(dir, "downloads")); err != nil { // else it was written before
+		if site, err = layOut(dir, habit); err != nil {
+			return err
+		}
+	}
+	registry, err := standin.NewRegistry()
+	if err != nil {
+		return err
+	}
+	defer registry.Close()
+	cdn, err := standin.NewCDN()
+	if err != nil {
+		return err
+	}
+	defer cdn.Close()
+	certificate := filepath.Join(dir, "certificate.pem")
+	if err := os.WriteFile(certificate, cdn.Certificate, 0o644); err != nil {
+		return err
+	}
+	if err := a.answer(map[string]string{"site": site, "registry": registry.URL, "cdn": cdn.Secure, "certificate": certificate}, func() {
+		a.printf("The demo's registry and CDN are here until you stop this with Ctrl-C. In another terminal:\n\n")
+		a.printf("  cd %s\n  export REGISTRY=%s CDN=%s CERTIFICATE=%s\n", show.Word(site), registry.URL, cdn.Secure, show.Word(certificate))
+	}); err != nil {
+		return err
+	}
+	a.flush()
+	<-ctx.Done()
+	return nil
+}
+
+// A played step is one command of the demo, and what it printed.
+type played struct {
+	Say     string `json:"say,omitempty"`
+	Command string `json:"command"`
+	Status  int    `json:"status"`
+	Printed string `json:"printed"`
+}
+
+func (a *app) play(ctx context.Context, dir, habit string) error {
+	site, err := layOut(dir, habit)
+	if err != nil {
+		return err
 	}
 	registry, cdn, err := a.standIns(ctx, dir)
 	if err != nil {
@@ -70,6 +148,7 @@ func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 	defer registry.Close()
 	defer cdn.Close()
 	input := a.in
+	var steps []played
 	for _, s := range demo.Steps {
 		switch s.First {
 		case "checkout":
@@ -104,21 +183,29 @@ func (a *app) play(ctx context.Context, dir, habit string, bare bool) error {
 		if habit != "kind" && s.Args[0] == "seal" {
 			continue // the file has another name there
 		}
-		if s.Say != "" {
-			a.printf("%s\n", a.paint.Dim("# "+s.Say))
+		step := played{Say: s.Say, Command: "merry " + show.Command(s.Args)}
+		var printed bytes.Buffer
+		out := io.Writer(&printed)
+		if !a.json {
+			if s.Say != "" {
+				a.printf("%s\n", a.paint.Dim("# "+s.Say))
+			}
+			a.printf("%s\n", a.paint.Bold("$ "+step.Command))
+			a.flush()
+			out = a.out
 		}
-		a.printf("%s\n", a.paint.Bold("$ merry "+show.Command(s.Args)))
-		if out, ok := a.out.(*bufio.Writer); ok {
-			out.Flush()
+		if step.Status = Run(ctx, append([]string{"--in", site}, s.Args...), input, out, out); step.Status != s.Status {
+			return fmt.Errorf("the demo went wrong at %s: status %d, expected %d", step.Command, step.Status, s.Status)
 		}
-		if status := Run(ctx, append([]string{"--in", site}, s.Args...), input, a.out, a.out); status != s.Status {
-			return fmt.Errorf("the demo went wrong at merry %s: status %d, expected %d", show.Command(s.Args), status, s.Status)
+		if step.Printed = printed.String(); !a.json {
+			a.printf("\n")
 		}
-		a.printf("\n")
+		steps = append(steps, step)
 	}
-	a.printf("The site is in %s, the downloads beside it.\n", site)
-	a.next("cd %s, and try things", site)
-	return nil
+	return a.answer(map[string]any{"site": site, "steps": steps}, func() {
+		a.printf("The site is in %s, the downloads beside it.\n", site)
+		a.next("try things: cd %s", show.Word(site))
+	})
 }
 
 // hasBrowser tells whether this machine has a browser that pages can be looked at with.

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bufio"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -8,9 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"merrycrate.example/merry/demo"
 	"merrycrate.example/merry/internal/merrytest"
-	"merrycrate.example/merry/standin"
 )
 
 // TestGuide runs every command of docs/guide.md and compares what it prints with what stands there. With -update it writes
@@ -25,25 +24,11 @@ func TestGuide(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := standin.NewCDN()
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer c.Close()
-	r, err := standin.NewRegistry()
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Close()
-	s := merrytest.Club(t)
-	if err := demo.WriteDocumented(filepath.Dir(s.Dir), "kind"); err != nil {
-		t.Fatal(err)
-	}
-	if err := demo.WriteFog(filepath.Dir(s.Dir), "kind"); err != nil {
-		t.Fatal(err)
-	}
-	s.Write("../certificate.pem", string(c.Certificate))
-	plain := strings.NewReplacer(r.URL, "$REGISTRY", c.Secure, "$CDN", filepath.Dir(s.Dir)+"/", "../", merrytest.Program(t), "merry")
+	s := merrytest.Empty(t)
+	club := filepath.Join(t.TempDir(), "club")
+	export := stoodBy(t, s, club)
+	s.Dir = filepath.Join(club, "site")
+	plain := strings.NewReplacer(export["REGISTRY"], "$REGISTRY", export["CDN"], "$CDN", club+"/", "../", merrytest.Program(t), "merry")
 	var out strings.Builder
 	ran, inside := 0, false
 	for line := range strings.Lines(string(text)) {
@@ -64,12 +49,15 @@ func TestGuide(t *testing.T) {
 		out.WriteString(line)
 		cmd := exec.Command("sh", "-c", strings.TrimSpace(command))
 		cmd.Dir = s.Dir
-		cmd.Env = append(s.Command().Env, "PATH="+filepath.Dir(merrytest.Program(t))+":"+os.Getenv("PATH"), "REGISTRY="+r.URL, "CDN="+c.Secure, "CERTIFICATE=../certificate.pem")
+		cmd.Env = append(s.Command().Env, "PATH="+filepath.Dir(merrytest.Program(t))+":"+os.Getenv("PATH"), "REGISTRY="+export["REGISTRY"], "CDN="+export["CDN"], "CERTIFICATE="+export["CERTIFICATE"])
 		printed, err := cmd.CombinedOutput()
 		if _, exited := err.(*exec.ExitError); err != nil && (!exited || cmd.ProcessState.ExitCode() > 1) {
 			t.Fatalf("%s: %v\n%s", command, err, printed)
 		}
 		out.WriteString(plain.Replace(string(printed)))
+		if words := strings.Fields(command); words[0] == "merry" {
+			works(t, s, words[1:], merrytest.Result{Out: string(printed)})
+		}
 		if len(printed) > 0 && printed[len(printed)-1] != '\n' {
 			out.WriteString("\n")
 		}
@@ -92,4 +80,31 @@ func TestGuide(t *testing.T) {
 	if len(want) != len(got) {
 		t.Errorf("the guide has %d lines, and should have %d", len(want), len(got))
 	}
+}
+
+// stoodBy has the demo write its site into a folder and be its registry and CDN until the test ends, and returns what it says to export.
+func stoodBy(t *testing.T, s *merrytest.Site, dir string) map[string]string {
+	t.Helper()
+	cmd := s.Command("demo", "--to", dir, "--stand-ins")
+	printed, err := cmd.StdoutPipe()
+	if err == nil {
+		err = cmd.Start()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { cmd.Process.Signal(os.Interrupt); cmd.Wait() })
+	said := map[string]string{}
+	for lines := bufio.NewScanner(printed); len(said) == 0 && lines.Scan(); {
+		if list, ok := strings.CutPrefix(strings.TrimSpace(lines.Text()), "export "); ok {
+			for _, w := range strings.Fields(list) {
+				name, value, _ := strings.Cut(w, "=")
+				said[name] = value
+			}
+		}
+	}
+	if len(said) != 3 {
+		t.Fatalf("the demo says to export %v", said)
+	}
+	return said
 }

@@ -66,15 +66,15 @@ merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
 # stand starts the stand-in registry and CDN, once; they answer while pictures are made, and end with this script.
 stand() {
-  [ -e "$work/answers" ] && return 0
-  (cd "$here" && go build -o "$work/bin/standins" ./standins)
-  mkfifo "$work/answers"; standins "$work/certificate.pem" >"$work/answers" &
-  read -r registry cdn <"$work/answers"
+  [ -e "$work/stand.txt" ] && return 0
+  merry demo --to "$work/stand" --stand-ins >"$work/stand.txt" &
+  until grep -q export "$work/stand.txt"; do sleep 0.1; done
+  eval "$(grep export "$work/stand.txt")"
 }
 if wanted compare || wanted newer || wanted bill; then
   stand
   cp -r "$work/demo" "$work/old"; export MERRY_HOME=$work/old-home
-  (cd "$work/old/site" && merry sources set registry "$registry" && merry refill && merry take tidechart --page tides.html && merry hold oarlock --below 2.1.0 --because "the kiosk's browser has no classes") >/dev/null
+  (cd "$work/old/site" && merry sources set registry "$REGISTRY" && merry refill && merry take tidechart --page tides.html && merry hold oarlock --below 2.1.0 --because "the kiosk's browser has no classes") >/dev/null
   in=$work/old/site shot newer "$(try 'merry versions --newer')$(try 'merry bill')"
   in=$work/old/site shot compare "$(try 'merry compare brinework 2.0.0')"
   (cd "$work/old/site" && merry compare brinework 2.0.0 --report "$work/compare.html" >/dev/null)
@@ -83,13 +83,13 @@ fi
 if wanted switch || wanted adopt || wanted sources; then
   stand
   export MERRY_HOME=$work/played/home
-  merry sources set registry "$registry" >/dev/null
-  merry sources set certificates "$work/certificate.pem" >/dev/null
-  merry sources set host cdn.harbour.example "$cdn" >/dev/null
+  merry sources set registry "$REGISTRY" >/dev/null
+  merry sources set certificates "$CERTIFICATE" >/dev/null
+  merry sources set host cdn.harbour.example "$CDN" >/dev/null
   live=$work/played/site
   in=$live shot switch "$(try 'merry switch oarlock --cdn --page index.html --fallback --dry-run')"
   merry demo --to "$work/documented" --bare >/dev/null
-  (cd "$work/documented/site" && merry start >/dev/null && standins --page >regatta.html)
+  (cd "$work/documented/site" && merry start >/dev/null && cp ../more/regatta.html .)
   in=$work/documented/site shot adopt "$(try 'merry adopt regatta.html')"
   in=$work/documented/site shot sources "$(try 'merry sources')$(try 'merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js')"
 fi

@@ -6,6 +6,10 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/pasted"
 )
 
-func TestMain(m *testing.M) { merrytest.Main(m) }
+func TestMain(m *testing.M) {
+	merrytest.Pasted = pasted.Fault
+	merrytest.Main(m)
+}
