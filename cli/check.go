@@ -2,7 +2,10 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"merrycrate.example/merry/cli/show"
@@ -17,7 +20,7 @@ import (
 func (a *app) check() *cobra.Command {
 	var req crate.CheckRequest
 	var fix, sarif, rehearse, noRehearse, policy, watch, byPage bool
-	var explain, report string
+	var explain, report, baseline string
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
 		Short: "Find what a browser, a server or a colleague would trip over",
@@ -38,7 +41,13 @@ The exit status is 1 where something was found. --explain NAME says what a findi
 			}
 			req.Rehearse = rehearsing(rehearse, noRehearse)
 			req.Pages = args
+			if baseline != "" && policy {
+				return misuse("--baseline is about findings, and --policy prints none")
+			}
 			if watch {
+				if baseline != "" {
+					return misuse("--watch tells what came and what went by itself; leave --baseline out")
+				}
 				if fix || policy || sarif || report != "" {
 					return misuse("--watch checks and tells; it goes with no --fix, --policy, --sarif or --report")
 				}
@@ -66,6 +75,13 @@ The exit status is 1 where something was found. --explain NAME says what a findi
 			if err != nil {
 				return err
 			}
+			if baseline != "" {
+				earlier, err := a.earlier(baseline)
+				if err != nil {
+					return err
+				}
+				found.Against(earlier, len(args) > 0 || req.Since != "")
+			}
 			if report != "" {
 				if err := a.writeReport(cmd.Context(), door, report, args, found); err != nil {
 					return err
@@ -87,9 +103,28 @@ The exit status is 1 where something was found. --explain NAME says what a findi
 	f.BoolVar(&sarif, "sarif", false, "print the findings as SARIF 2.1.0")
 	f.BoolVar(&policy, "policy", false, "print the smallest content security policy with which the pages work")
 	f.StringVar(&report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
+	f.StringVar(&baseline, "baseline", "", "only what is new since an earlier check, whose --json answer is in `FILE`")
 	f.StringVar(&explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
 	f.Lookup("explain").NoOptDefVal = allFindings
 	return a.changes(c)
+}
+
+// earlier reads the answer of an earlier check.
+func (a *app) earlier(name string) (*crate.Checked, error) {
+	full := name
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(a.dir, full)
+	}
+	const write = "write one: merry check --json > baseline.json"
+	b, err := os.ReadFile(full)
+	if err != nil {
+		return nil, problem.Refuse(problem.FileUnknown, write, "the earlier check %s can't be read", name)
+	}
+	var c crate.Checked
+	if err := json.Unmarshal(b, &c); err != nil || c.Findings == nil {
+		return nil, problem.Refuse(problem.RecordBroken, write, "%s is no answer of merry check --json", name)
+	}
+	return &c, nil
 }
 
 // rehearsing is which pages two flags want rehearsed.
@@ -200,7 +235,11 @@ func (a *app) printMended(m *crate.Mended) {
 func (a *app) printFindings(c *crate.Checked) {
 	defer a.printUnsure(c)
 	if len(c.Findings) == 0 {
-		a.printf("%s: nothing to find fault with%s\n", show.Count(c.Pages, "page", "pages"), rehearsed(c))
+		what := "nothing to find fault with"
+		if c.Before+c.Mended > 0 {
+			what = "nothing new"
+		}
+		a.printf("%s: %s%s%s\n", show.Count(c.Pages, "page", "pages"), what, since(c), rehearsed(c))
 		return
 	}
 	causes := check.Causes(c.Findings)
@@ -237,15 +276,15 @@ func (a *app) printByPage(c *crate.Checked) {
 	a.printf("%s\n", total(c, len(check.Causes(c.Findings))))
 }
 
-// severely is a finding's name in the colour of its severity.
+// severely is a finding's name behind its severity, in its colour, too.
 func (a *app) severely(f check.Finding) string {
 	switch f.Severity {
 	case check.Error:
-		return a.paint.Red(f.Name)
+		return a.paint.Red("error: " + f.Name)
 	case check.Warning:
-		return a.paint.Yellow(f.Name)
+		return a.paint.Yellow("warning: " + f.Name)
 	}
-	return f.Name
+	return "note: " + f.Name
 }
 
 // placesOf lists places, the first six of many.
@@ -270,7 +309,19 @@ func total(c *crate.Checked, causes int) string {
 	if causes < len(c.Findings) {
 		text += ", of " + show.Count(causes, "cause", "causes") + "; --pages lists them page by page"
 	}
-	return text + rehearsed(c)
+	return text + since(c) + rehearsed(c)
+}
+
+// since says how the findings stand to those of an earlier check.
+func since(c *crate.Checked) string {
+	text := ""
+	if c.Before > 0 {
+		text += fmt.Sprintf("; %d as before", c.Before)
+	}
+	if c.Mended > 0 {
+		text += fmt.Sprintf("; %d gone that %s", c.Mended, map[bool]string{true: "was there before", false: "were there before"}[c.Mended == 1])
+	}
+	return text
 }
 
 func rehearsed(c *crate.Checked) string {

@@ -29,6 +29,18 @@ type Checked struct {
 	// Rehearsed is how many pages were rehearsed, and Unsure what those rehearsals showed and can't be sure of.
 	Rehearsed int      `json:"rehearsed"`
 	Unsure    []string `json:"unsure,omitempty"`
+	// Before is how many findings an earlier check had that are still there, and Mended how many are not; both where one was named.
+	Before int `json:"before,omitempty"`
+	Mended int `json:"mended,omitempty"`
+}
+
+// Against leaves of the findings those that an earlier check did not have. Of pages that were not checked now, nothing is known to be mended.
+func (c *Checked) Against(earlier *Checked, some bool) {
+	was := len(c.Findings)
+	c.Findings, c.Mended = check.Newer(earlier.Findings, c.Findings)
+	if c.Before = was - len(c.Findings); some {
+		c.Mended = 0
+	}
 }
 
 // A CheckRequest says what to check.

@@ -1,0 +1,118 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// scripts are those of the page for teams and machines, in order.
+func scripts(t *testing.T) []string {
+	t.Helper()
+	b, err := os.ReadFile("../docs/machines.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var list []string
+	for _, m := range regexp.MustCompile("(?s)```sh\n(.*?)```").FindAllStringSubmatch(string(b), -1) {
+		list = append(list, m[1])
+	}
+	if len(list) != 3 {
+		t.Fatalf("docs/machines.md has %d scripts", len(list))
+	}
+	return list
+}
+
+// TestHookBeforeACommit: a commit that breaks a page is held up, any other is not.
+func TestHookBeforeACommit(t *testing.T) {
+	if _, err := exec.LookPath("git"); err != nil {
+		t.Skip("there is no git here")
+	}
+	s := merrytest.Started(t)
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	git := func(line string) merrytest.Result {
+		return s.Shell("git -c user.name=Cleo -c user.email=cleo@gull.example -c core.hooksPath=.git/hooks " + line)
+	}
+	for _, line := range []string{"init -q", "add -A", "commit -q -m first"} {
+		if r := git(line); r.Status != 0 {
+			t.Fatalf("git %s: %s", line, r.Err)
+		}
+	}
+	s.Write(".git/hooks/pre-commit", scripts(t)[0])
+	if err := os.Chmod(filepath.Join(s.Dir, ".git/hooks/pre-commit"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	s.Write("notes.txt", "tides")
+	git("add -A")
+	if r := git("commit -q -m second"); r.Status != 0 {
+		t.Errorf("a commit of no page is held up: %s%s", r.Out, r.Err)
+	}
+	s.Replace("tides.html", "js/oarlock.min.js", "js/nothing.js")
+	git("add -A")
+	if r := git("commit -q -m third"); r.Status == 0 || !strings.Contains(r.Out+r.Err, "there is no file js/nothing.js") {
+		t.Errorf("a commit that breaks a page is let through: %s%s", r.Out, r.Err)
+	}
+	s.Replace("tides.html", "js/nothing.js", "js/oarlock.min.js")
+	s.Replace("tides.html", "Low water", "Ebb")
+	git("add -A")
+	if r := git("commit -q -m fourth"); r.Status != 0 {
+		t.Errorf("a sound commit is held up: %s%s", r.Out, r.Err)
+	}
+}
+
+// TestContinuousIntegration: the script fills a fresh checkout, writes what services take, and ends by what was found.
+func TestContinuousIntegration(t *testing.T) {
+	s, _ := merrytest.Registered(t)
+	s.Run("take", "oarlock@2.0.3", "--page", "**")
+	s.Write("ci.sh", scripts(t)[1])
+	s.Env = append(s.Env, "MERRY_HOME="+filepath.Join(s.Home, ".merry"))
+	s.Remove("js/oarlock.js")
+	if r := s.Shell("sh ci.sh"); r.Status != 0 {
+		t.Fatalf("on a fresh checkout it ends with %d: %s%s", r.Status, r.Out, r.Err)
+	}
+	var sarif struct{ Version string }
+	if err := json.Unmarshal([]byte(s.Read("merry.sarif")), &sarif); err != nil || sarif.Version != "2.1.0" {
+		t.Errorf("%v: %+v", err, sarif)
+	}
+	if !strings.Contains(s.Read("js/oarlock.js"), "oarlock") || !strings.Contains(s.Read("bill.json"), "CycloneDX") || !strings.Contains(s.Read("merry.html"), "<h1>") {
+		t.Error("what it should leave is not there")
+	}
+	s.Replace("tides.html", "js/config.js", "js/nothing.js")
+	if r := s.Shell("sh ci.sh"); r.Status != 1 || !strings.Contains(s.Read("merry.sarif"), "file-missing") {
+		t.Errorf("with a broken page it ends with %d: %s%s", r.Status, r.Out, r.Err)
+	}
+}
+
+// TestBaseline: what an earlier check found is not told again, wherever it moved; what is new is, and what is mended.
+func TestBaseline(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Replace("index.html", "js/club.js", "js/Club.js")
+	if r := s.Shell(scripts(t)[2]); r.Status != 0 || !strings.Contains(r.Out, "nothing new; 1 as before") {
+		t.Fatalf("status %d: %s%s", r.Status, r.Out, r.Err)
+	}
+	s.Replace("index.html", "<body>", "<body>\n\n")
+	s.Replace("tides.html", "js/config.js", "js/nothing.js")
+	r := s.Fail(1, []string{"there is no file js/nothing.js", "; 1 as before"}, "check", "--baseline", "merry-baseline.json", "--no-rehearse")
+	if strings.Contains(r.Out, "Club.js") {
+		t.Errorf("what was there before is told again:\n%s", r.Out)
+	}
+	var answer struct{ Before, Mended int }
+	s.Replace("index.html", "js/Club.js", "js/club.js")
+	s.Replace("tides.html", "js/nothing.js", "js/config.js")
+	if err := json.Unmarshal([]byte(s.Run("check", "--baseline", "merry-baseline.json", "--json")), &answer); err != nil || answer.Before != 0 || answer.Mended != 1 {
+		t.Errorf("%v: %+v", err, answer)
+	}
+	if out := s.Run("check", "--baseline", "merry-baseline.json", "crews/index.html"); strings.Contains(out, "gone") {
+		t.Errorf("of a page that was not checked something is mended:\n%s", out)
+	}
+	s.Fail(1, []string{"can't be read", "merry check --json > baseline.json"}, "check", "--baseline", "nothing.json")
+	s.Fail(1, []string{"crate.yaml is no answer of merry check --json"}, "check", "--baseline", "crate.yaml")
+	s.Fail(2, []string{"leave --baseline out"}, "check", "--baseline", "merry-baseline.json", "--watch")
+	s.Fail(2, []string{"--policy prints none"}, "check", "--baseline", "merry-baseline.json", "--policy")
+}
