@@ -86,14 +86,15 @@ func nearFlag(c *cobra.Command, err error) string {
 	if !errors.As(err, &unknown) {
 		return c.CommandPath() + " --help"
 	}
-	best, least := "", 4
+	name := unknown.GetSpecifiedName()
+	best, least := "", len(name)/3+2 // a third of it may be wrong
 	c.Flags().VisitAll(func(f *pflag.Flag) {
-		if d := levenshtein.Distance(f.Name, unknown.GetSpecifiedName(), nil); d < least && !f.Hidden {
+		if d := levenshtein.Distance(f.Name, name, nil); d < least && !f.Hidden {
 			best, least = f.Name, d
 		}
 	})
 	if best == "" {
 		return c.CommandPath() + " --help"
 	}
-	return "did you mean --" + best + "? " + c.CommandPath() + " --help lists the flags"
+	return "did you mean --" + best + "?; " + c.CommandPath() + " --help  # lists the flags"
 }

@@ -5,7 +5,6 @@ package cli
 import (
 	"bufio"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -57,6 +56,7 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	if err == nil {
 		return 0
 	}
+	a.json = a.json || slices.Contains(args, "--json") // a flag before it may have been wrong
 	var quiet quietStatus
 	if errors.As(err, &quiet) {
 		return int(quiet)
@@ -243,13 +243,6 @@ func explainArguments(c *cobra.Command) {
 func (a *app) changes(c *cobra.Command) *cobra.Command {
 	c.Flags().BoolVar(&a.dry, "dry-run", false, "show the files and the diff, and change nothing")
 	return c
-}
-
-func (a *app) printJSON(v any) error {
-	enc := json.NewEncoder(a.out)
-	enc.SetIndent("", "  ")
-	enc.SetEscapeHTML(false)
-	return enc.Encode(v)
 }
 
 func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }

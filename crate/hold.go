@@ -13,7 +13,7 @@ import (
 type Held struct {
 	Outcome
 	Library string       `json:"library"`
-	Hold    *record.Hold `json:"hold"` // nil where it was taken off
+	Hold    *record.Hold `json:"hold,omitempty"` // nil where it was taken off
 }
 
 // Hold keeps a library at a version, or below one; a nil hold lets it go.
