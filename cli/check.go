@@ -12,15 +12,14 @@ import (
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
 )
 
 func (a *app) check() *cobra.Command {
-	var req crate.CheckRequest
-	var fix, sarif, rehearse, noRehearse, policy, watch, byPage bool
-	var explain, report, baseline string
+	var f checkFlags
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
 		Short: "Find what a browser, a server or a colleague would trip over",
@@ -33,80 +32,95 @@ browsers: have not got is found, too. One cause is told once, with its places; -
 The exit status is 1 where something was found. --explain NAME says what a finding means.`,
 		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --watch\n  merry check --policy index.html\n  merry check --explain need-later",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if cmd.Flags().Changed("explain") {
-				return a.explain(explain, args)
-			}
-			if rehearse && noRehearse {
-				return misuse("--rehearse and --no-rehearse exclude each other")
-			}
-			req.Rehearse = rehearsing(rehearse, noRehearse)
-			req.Pages = args
-			if baseline != "" && policy {
-				return misuse("--baseline is about findings, and --policy prints none")
-			}
-			if watch {
-				if baseline != "" {
-					return misuse("--watch tells what came and what went by itself; leave --baseline out")
-				}
-				if fix || policy || sarif || report != "" {
-					return misuse("--watch checks and tells; it goes with no --fix, --policy, --sarif or --report")
-				}
-				return a.watch(cmd.Context(), req)
-			}
-			door, err := a.open(sourceFlags{})
-			if err != nil {
-				return err
-			}
-			defer door.Close()
-			if policy {
-				return a.policies(cmd.Context(), door, args)
-			}
-			if fix {
-				mended, err := door.Mend(cmd.Context(), args)
-				if err != nil {
-					return err
-				}
-				if a.dry || a.json {
-					return a.answer(mended, func() { a.printMended(mended) })
-				}
-				a.printMended(mended)
-			}
-			found, err := door.Check(cmd.Context(), req)
-			if err != nil {
-				return err
-			}
-			if baseline != "" {
-				earlier, err := a.earlier(baseline)
-				if err != nil {
-					return err
-				}
-				found.Against(earlier, len(args) > 0 || req.Since != "")
-			}
-			if report != "" {
-				if err := a.writeReport(cmd.Context(), door, report, args, found); err != nil {
-					return err
-				}
-			}
-			return a.tellFindings(found, sarif, byPage)
+			return a.runCheck(cmd, &f, args)
 		},
 	}
-	f := c.Flags()
-	f.StringVar(&req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
-	f.BoolVar(&req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
-	f.BoolVar(&req.Fresh, "fresh", false, "read and check every page anew, whatever is remembered of it")
-	f.StringVar(&req.Since, "changed-since", "", "only pages that changed since this git `REVISION`, or ask for a file that did")
-	f.BoolVar(&rehearse, "rehearse", false, "rehearse the pages, however many they are")
-	f.BoolVar(&noRehearse, "no-rehearse", false, "do not rehearse the pages")
-	f.BoolVar(&byPage, "pages", false, "list the findings page by page, rather than each cause once")
-	f.BoolVar(&watch, "watch", false, "check again whenever a file changes, and print what came and what went")
-	f.BoolVar(&fix, "fix", false, "mend what is safe, then check")
-	f.BoolVar(&sarif, "sarif", false, "print the findings as SARIF 2.1.0")
-	f.BoolVar(&policy, "policy", false, "print the smallest content security policy with which the pages work")
-	f.StringVar(&report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
-	f.StringVar(&baseline, "baseline", "", "only what is new since an earlier check, whose --json answer is in `FILE`")
-	f.StringVar(&explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
-	f.Lookup("explain").NoOptDefVal = allFindings
+	f.add(c.Flags())
 	return a.changes(c)
+}
+
+// checkFlags are what check's flags say.
+type checkFlags struct {
+	req                                                     crate.CheckRequest
+	fix, sarif, rehearse, noRehearse, policy, watch, byPage bool
+	explain, report, baseline                               string
+}
+
+// add adds the flags to a command's.
+func (f *checkFlags) add(flags *pflag.FlagSet) {
+	flags.StringVar(&f.req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
+	flags.BoolVar(&f.req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
+	flags.BoolVar(&f.req.Fresh, "fresh", false, "read and check every page anew, whatever is remembered of it")
+	flags.StringVar(&f.req.Since, "changed-since", "", "only pages that changed since this git `REVISION`, or ask for a file that did")
+	flags.BoolVar(&f.rehearse, "rehearse", false, "rehearse the pages, however many they are")
+	flags.BoolVar(&f.noRehearse, "no-rehearse", false, "do not rehearse the pages")
+	flags.BoolVar(&f.byPage, "pages", false, "list the findings page by page, rather than each cause once")
+	flags.BoolVar(&f.watch, "watch", false, "check again whenever a file changes, and print what came and what went")
+	flags.BoolVar(&f.fix, "fix", false, "mend what is safe, then check")
+	flags.BoolVar(&f.sarif, "sarif", false, "print the findings as SARIF 2.1.0")
+	flags.BoolVar(&f.policy, "policy", false, "print the smallest content security policy with which the pages work")
+	flags.StringVar(&f.report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
+	flags.StringVar(&f.baseline, "baseline", "", "only what is new since an earlier check, whose --json answer is in `FILE`")
+	flags.StringVar(&f.explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
+	flags.Lookup("explain").NoOptDefVal = allFindings
+}
+
+func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
+	if cmd.Flags().Changed("explain") {
+		return a.explain(f.explain, args)
+	}
+	if f.rehearse && f.noRehearse {
+		return misuse("--rehearse and --no-rehearse exclude each other")
+	}
+	f.req.Rehearse = rehearsing(f.rehearse, f.noRehearse)
+	f.req.Pages = args
+	if f.baseline != "" && f.policy {
+		return misuse("--baseline is about findings, and --policy prints none")
+	}
+	if f.watch {
+		if f.baseline != "" {
+			return misuse("--watch tells what came and what went by itself; leave --baseline out")
+		}
+		if f.fix || f.policy || f.sarif || f.report != "" {
+			return misuse("--watch checks and tells; it goes with no --fix, --policy, --sarif or --report")
+		}
+		return a.watch(cmd.Context(), f.req)
+	}
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
+	if f.policy {
+		return a.policies(cmd.Context(), door, args)
+	}
+	if f.fix {
+		mended, err := door.Mend(cmd.Context(), args)
+		if err != nil {
+			return err
+		}
+		if a.dry || a.json {
+			return a.answer(mended, func() { a.printMended(mended) })
+		}
+		a.printMended(mended)
+	}
+	found, err := door.Check(cmd.Context(), f.req)
+	if err != nil {
+		return err
+	}
+	if f.baseline != "" {
+		earlier, err := a.earlier(f.baseline)
+		if err != nil {
+			return err
+		}
+		found.Against(earlier, len(args) > 0 || f.req.Since != "")
+	}
+	if f.report != "" {
+		if err := a.writeReport(cmd.Context(), door, f.report, args, found); err != nil {
+			return err
+		}
+	}
+	return a.tellFindings(found, f.sarif, f.byPage)
 }
 
 // earlier reads the answer of an earlier check.

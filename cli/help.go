@@ -62,9 +62,13 @@ func helpOn(root *cobra.Command) *cobra.Command {
 			}
 		}
 		return beginning(typed, names), cobra.ShellCompDirectiveNoFileComp
-	}, Use: "help [COMMAND | crate.yaml]", Short: "Help about any command, and about the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml", RunE: func(c *cobra.Command, args []string) error {
+	}, Use: "help [COMMAND | crate.yaml]", Short: "Help about any command, and about the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml\n  merry help crate.yaml --json     as a JSON Schema", RunE: func(c *cobra.Command, args []string) error {
 		if len(args) == 1 && args[0] == record.ListFile {
-			_, err := c.OutOrStdout().Write([]byte(record.KeysText()))
+			text := []byte(record.KeysText())
+			if asJSON, err := c.Flags().GetBool("json"); err == nil && asJSON {
+				text = record.Schema()
+			}
+			_, err := c.OutOrStdout().Write(text)
 			return err
 		}
 		on, rest, err := root.Find(args)

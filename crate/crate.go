@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io/fs"
+	"path"
 	"slices"
 
 	"merrycrate.example/merry/crate/change"
@@ -42,7 +43,7 @@ type Outcome = reconcile.Outcome
 type PageChange = reconcile.PageChange
 
 func (c *Crate) options() change.Options {
-	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Tell: c.Tell}
+	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Tell: c.Tell, Beside: map[string][]byte{path.Base(record.SchemaFile): record.Schema()}}
 }
 
 // tell tells each note once: a command may read the project twice.

@@ -131,6 +131,7 @@ func (out *Started) count(site *project.Site, newPage string) {
 
 func firstList(l *record.List) []byte {
 	var b strings.Builder
+	b.WriteString(record.SchemaLine)
 	fmt.Fprintf(&b, "# The packing list: what this site takes from others. See merry help.\nformat: %d\n", record.Format)
 	fmt.Fprintf(&b, "site: %s   # the folder that is served at \"/\"\n", l.Site)
 	fmt.Fprintf(&b, "pages: [%s]\n", `"`+strings.Join(l.Pages, `", "`)+`"`)

@@ -1,6 +1,7 @@
 package change
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io/fs"
@@ -69,4 +70,19 @@ func OwnFolder(on *disk.Folder) error {
 		return problem.Refuse(problem.FileInTheWay, "remove it", "%s/lock is no plain file", Folder)
 	}
 	return nil
+}
+
+// layBeside puts files of the program's own beside the changes, where they are not there as they should be. Without them nothing is wrong.
+func layBeside(on *disk.Folder, files map[string][]byte) {
+	own, err := on.Enter(Folder)
+	if err != nil {
+		return
+	}
+	defer own.Close()
+	for name, content := range files {
+		if is, _, err := own.Read(name, disk.MostFile); err != nil || !bytes.Equal(is, content) {
+			own.Remove(name)
+			own.Create(name, content, 0o644)
+		}
+	}
 }

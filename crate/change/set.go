@@ -63,6 +63,8 @@ type Options struct {
 	Key Key
 	// Tell, where set, is told what a person should know meanwhile: that a command waits for another.
 	Tell func(note string)
+	// Beside are files of the program's own that are to lie beside the changes, by their names.
+	Beside map[string][]byte
 }
 
 // A Set is a change being drafted. Write and Remove may be called from several goroutines.
@@ -96,6 +98,7 @@ func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Se
 	if s.lock, err = lockProject(ctx, on, opt.Tell); err != nil {
 		return nil, err
 	}
+	layBeside(on, opt.Beside)
 	if s.PutRight, err = recoverLocked(on, opt.Key); err != nil {
 		s.Close()
 		return nil, err

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"encoding/json"
 	"fmt"
 	"reflect"
 	"strings"
@@ -130,4 +131,59 @@ func KeysText() string {
 		fmt.Fprintf(&b, "## %s\n\n%s (%s)\n\n    %s: %s\n\n", k.Path, k.Text, k.Holds, k.Path[strings.LastIndexByte(k.Path, '/')+1:], k.Example)
 	}
 	return strings.TrimRight(b.String(), "\n") + "\n"
+}
+
+// SchemaFile is where the packing list's schema lies in a project, from its root, for editors: the first line of a new packing list names it.
+const SchemaFile = ".merry/crate.schema.json"
+
+// SchemaLine is the line by which editors find the schema.
+const SchemaLine = "# yaml-language-server: $schema=" + SchemaFile + "\n"
+
+// A schema is a JSON Schema, of the 2020-12 draft, as far as the packing list needs one.
+type schema struct {
+	Draft   string             `json:"$schema,omitempty"`
+	Text    string             `json:"description,omitempty"`
+	Type    any                `json:"type,omitempty"`
+	Keys    map[string]*schema `json:"properties,omitempty"`
+	Others  any                `json:"additionalProperties,omitempty"`
+	Always  []string           `json:"required,omitempty"`
+	Example []string           `json:"examples,omitempty"`
+}
+
+// Schema is the packing list's JSON Schema, made of the same table that documents it.
+func Schema() []byte {
+	top := &schema{Draft: "https://json-schema.org/draft/2020-12/schema", Text: "The packing list: what a site takes from others.", Type: "object", Always: []string{"format"}, Others: false}
+	for _, k := range Keys() {
+		at := top
+		steps := strings.Split(k.Path, "/")
+		for _, s := range steps[:len(steps)-1] {
+			if s == "NAME" {
+				others, made := at.Others.(*schema)
+				if !made {
+					others = &schema{Type: "object"}
+					at.Others = others
+				}
+				at = others
+				continue
+			}
+			at = at.Keys[s]
+		}
+		if at.Keys = orEmpty(at.Keys); at.Others == nil {
+			at.Others = false // a key that there is not
+		}
+		types := map[string]any{"yes or no": "boolean", "number": "integer", "list": "array", "mapping": "object", "text": []string{"string", "number"}}
+		at.Keys[steps[len(steps)-1]] = &schema{Text: k.Text, Type: types[k.Holds], Example: []string{k.Example}}
+	}
+	b, err := json.MarshalIndent(top, "", "  ")
+	if err != nil {
+		panic(err) // it is made of texts alone
+	}
+	return append(b, '\n')
+}
+
+func orEmpty(m map[string]*schema) map[string]*schema {
+	if m == nil {
+		return map[string]*schema{}
+	}
+	return m
 }

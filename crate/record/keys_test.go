@@ -1,11 +1,14 @@
 package record
 
 import (
+	"bytes"
+	"encoding/json"
 	"flag"
 	"os"
 	"strings"
 	"testing"
 
+	"github.com/santhosh-tekuri/jsonschema/v6"
 	"go.yaml.in/yaml/v3"
 )
 
@@ -55,6 +58,45 @@ func TestExamplesAreRead(t *testing.T) {
 		}
 		if _, err := ReadList([]byte(text)); err != nil {
 			t.Errorf("%s: %v\n%s", k.Path, err, text)
+		}
+	}
+}
+
+// TestSchema: what the packing list may say, its schema allows; a key that there is not, it does not.
+func TestSchema(t *testing.T) {
+	parsed, err := jsonschema.UnmarshalJSON(bytes.NewReader(Schema()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource("crate.json", parsed); err != nil {
+		t.Fatal(err)
+	}
+	schema, err := c.Compile("crate.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for text, fine := range map[string]bool{
+		SchemaLine + "format: 1\nsite: .\npages: [\"**/*.html\"]\nlibraries:\n  oarlock:\n    version: 2.0\n    needs: [a]\n    hold: {below: 3.0.0, because: x}\nown: {order: [a.js]}\nprofiles: {live: {serve: cdn, fallback: true}}\nmodules: {map: none}\n": true,
+		"format: 1\npagse: []\n": false, "site: .\n": false, "format: one\n": false, "format: 1\nlibraries: {oarlock: {versoin: 1}}\n": false, "format: 1\nfolders: {scripst: x}\n": false,
+	} {
+		var v any
+		if err := yaml.Unmarshal([]byte(text), &v); err != nil {
+			t.Fatal(err)
+		}
+		b, err := json.Marshal(v)
+		if err != nil {
+			t.Fatal(err)
+		}
+		v, err = jsonschema.UnmarshalJSON(bytes.NewReader(b))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := schema.Validate(v); (err == nil) != fine {
+			t.Errorf("%v of\n%s", err, text)
+		}
+		if _, err := ReadList([]byte(text)); fine && err != nil {
+			t.Errorf("the packing list itself is refused: %v", err)
 		}
 	}
 }
