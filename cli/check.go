@@ -84,6 +84,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 		if f.fix || f.policy || f.sarif || f.report != "" {
 			return misuse("--watch checks and tells; it goes with no --fix, --policy, --sarif or --report")
 		}
+		a.waits.end()
 		return a.watch(cmd.Context(), f.req)
 	}
 	door, err := a.open(sourceFlags{})

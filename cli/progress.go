@@ -20,6 +20,7 @@ const noticed = 400 * time.Millisecond
 type progress struct {
 	out   io.Writer
 	begun time.Time
+	first func() // is called before the first line
 
 	mu   sync.Mutex
 	all  *mpb.Progress
@@ -28,10 +29,10 @@ type progress struct {
 
 // progress returns what fetches tell how far they are, nil where nobody would see it.
 func (a *app) progress() func(name string, done, total int64) {
-	if !isTerminal(os.Stderr) || a.json {
+	if !isTerminal(os.Stderr) || a.json || a.quiet {
 		return nil
 	}
-	a.bars = &progress{out: os.Stderr, begun: time.Now(), bars: map[string]*mpb.Bar{}}
+	a.bars = &progress{out: os.Stderr, first: a.waits.end, begun: time.Now(), bars: map[string]*mpb.Bar{}}
 	return a.bars.tell
 }
 
@@ -45,6 +46,7 @@ func (p *progress) tell(name string, done, total int64) {
 			return
 		}
 		if p.all == nil {
+			p.first()
 			p.all = mpb.New(mpb.WithOutput(p.out), mpb.WithWidth(20), mpb.WithRefreshRate(120*time.Millisecond))
 		}
 		bar = p.all.New(max(total, 0), mpb.BarStyle().Lbound("").Rbound("").Filler("█").Tip("█").Padding("░"), mpb.BarRemoveOnComplete(),

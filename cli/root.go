@@ -33,7 +33,9 @@ type app struct {
 	json     bool
 	dry      bool
 	offline  bool
+	quiet    bool // print errors alone
 	bars     *progress
+	waits    *waiting
 }
 
 // Run runs the program until it ends or the context is cancelled, and returns its exit status: 0 fine, 1 findings or a
@@ -41,17 +43,19 @@ type app struct {
 func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
 	collectSeldom()
 	paint := show.PaintFor(out)
-	safe := &safeWriter{to: out, colours: bool(paint)}
+	a := &app{in: in, paint: paint}
+	safe := &safeWriter{to: behind{a, out}, colours: bool(paint)}
 	defer safe.end()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
 	defer buffered.Flush()
-	a := &app{in: in, out: buffered, err: flushFirst{buffered, &safeWriter{to: errOut, colours: bool(paint)}}, paint: paint}
+	a.out, a.err = buffered, flushFirst{buffered, &safeWriter{to: behind{a, errOut}, colours: bool(paint)}}
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(in)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	ran, err := root.ExecuteContextC(ctx)
+	a.waits.end()
 	a.bars.end()
 	if err == nil {
 		return 0
@@ -131,7 +135,8 @@ A first tour:   merry demo`,
   merry check                                     find what a browser would trip over`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		PersistentPreRunE: func(*cobra.Command, []string) error {
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
+			a.wait(c.Name())
 			if a.named = a.dir != ""; !a.named {
 				dir, err := os.Getwd()
 				a.dir = dir
@@ -143,6 +148,7 @@ A first tour:   merry demo`,
 	root.SuggestionsMinimumDistance = 2
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "print the answer as JSON")
+	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "print nothing for people but errors; the exit status tells the rest")
 	root.PersistentFlags().BoolVar(&a.offline, "offline", false, "never open a connection")
 	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project of `DIR` instead of this folder's")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
@@ -245,7 +251,12 @@ func (a *app) changes(c *cobra.Command) *cobra.Command {
 	return c
 }
 
-func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
+// printf prints for a person: nothing where errors alone are wanted. What is for machines is printed all the same.
+func (a *app) printf(format string, args ...any) {
+	if !a.quiet {
+		fmt.Fprintf(a.out, format, args...)
+	}
+}
 
 // answer prints v as JSON where that was asked for, else runs text.
 func (a *app) answer(v any, text func()) error {

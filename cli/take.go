@@ -155,6 +155,7 @@ func (a *app) runTake(cmd *cobra.Command, f *takeFlags, args []string) error {
 		if err != nil {
 			return err
 		}
+		a.waits.end()
 		chosen, err := picker.Pick(ctx, a.in, os.Stdout, look, typed(cmd, args), show.PaintFor(os.Stdout))
 		if err != nil {
 			return err

@@ -116,3 +116,22 @@ func TestBaseline(t *testing.T) {
 	s.Fail(2, []string{"leave --baseline out"}, "check", "--baseline", "merry-baseline.json", "--watch")
 	s.Fail(2, []string{"--policy prints none"}, "check", "--baseline", "merry-baseline.json", "--policy")
 }
+
+// TestQuiet: nothing is printed for people but errors, and the exit status and what machines read are as ever.
+func TestQuiet(t *testing.T) {
+	s := merrytest.Started(t)
+	if r := s.Try("--quiet", "take", "../downloads/oarlock-2.0.3.zip", "--page", "**"); r.Status != 0 || r.Out+r.Err != "" {
+		t.Errorf("status %d: %q %q", r.Status, r.Out, r.Err)
+	}
+	s.Replace("index.html", "js/club.js", "js/nothing.js")
+	if r := s.Try("check", "--quiet"); r.Status != 1 || r.Out+r.Err != "" {
+		t.Errorf("status %d: %q %q", r.Status, r.Out, r.Err)
+	}
+	if r := s.Try("check", "--quiet", "--sarif"); r.Status != 1 || !strings.Contains(r.Out, "2.1.0") {
+		t.Errorf("status %d: %q", r.Status, r.Out)
+	}
+	if r := s.Try("check", "--quiet", "--json"); r.Status != 1 || !strings.Contains(r.Out, "file-missing") {
+		t.Errorf("status %d: %q", r.Status, r.Out)
+	}
+	s.Fail(1, []string{"merry: nothing is not in the crate"}, "drop", "nothing", "--quiet")
+}
