@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 	"strings"
 
 	"merrycrate.example/merry/cli/show"
@@ -30,8 +29,8 @@ of any network. The exit status is 1 where one of them concerns the crate.`,
 				return err
 			}
 			defer door.Close()
-			if advisories != "" && !filepath.IsAbs(advisories) {
-				advisories = filepath.Join(a.dir, advisories)
+			if advisories != "" {
+				advisories = a.full(advisories)
 			}
 			b, err := door.Bill(cmd.Context(), advisories)
 			if err != nil {

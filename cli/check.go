@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"merrycrate.example/merry/cli/show"
@@ -126,10 +125,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 
 // earlier reads the answer of an earlier check.
 func (a *app) earlier(name string) (*crate.Checked, error) {
-	full := name
-	if !filepath.IsAbs(full) {
-		full = filepath.Join(a.dir, full)
-	}
+	full := a.full(name)
 	const write = "write one: merry check --json > baseline.json"
 	b, err := os.ReadFile(full)
 	if err != nil {

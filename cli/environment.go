@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -120,19 +121,26 @@ func downloadFolder(flag string) (string, error) {
 
 // places are the files and folders that --from names, which must be there, and the download folder where it is.
 func (a *app) places(from []string) ([]string, error) {
+	list := make([]string, 0, len(from)+1)
 	for _, name := range from {
-		full := name
-		if !filepath.IsAbs(full) {
-			full = filepath.Join(a.dir, full)
-		}
+		full := a.full(name)
 		if _, err := os.Stat(full); err != nil {
 			return nil, problem.Refuse(problem.FileUnknown, "name an archive, or a folder of archives", "--from %s: there is no such file or folder", name)
 		}
+		list = append(list, full)
 	}
 	if dir, err := downloadFolder(""); err == nil && dir != "" {
-		from = append(from, dir)
+		list = append(list, dir)
 	}
-	return from, nil
+	return list, nil
+}
+
+// full is a path of the command line as an absolute one.
+func (a *app) full(name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(cmp.Or(a.top, a.dir), name)
 }
 
 // numbered turns a number of the download list into the file that it stands for.
@@ -141,7 +149,7 @@ func (a *app) numbered(arg string, s sourceFlags) (string, error) {
 	if err != nil || n < 1 {
 		return arg, nil
 	}
-	if _, err := os.Stat(filepath.Join(a.dir, arg)); err == nil {
+	if _, err := os.Stat(a.full(arg)); err == nil {
 		return arg, nil
 	}
 	dir, err := downloadFolder(s.downloads)

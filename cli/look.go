@@ -106,10 +106,7 @@ func (a *app) tellLooks(seen *crate.Looked, against string, sarif bool) (err err
 
 // teach writes the cases in which check and the browser differ, and says where they are.
 func (a *app) teach(ctx context.Context, door *crate.Crate, dir string, seen *crate.Looked) (string, error) {
-	full := dir
-	if !filepath.IsAbs(full) {
-		full = filepath.Join(a.dir, full)
-	}
+	full := a.full(dir)
 	list, err := door.TeachCases(ctx, full, seen)
 	if err != nil || len(list) == 0 {
 		return "no case to write: check and the browser say the same", err

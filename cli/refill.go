@@ -28,10 +28,11 @@ verified; a file with other bytes is left alone and told. Its exit status is 1 w
 				return err
 			}
 			defer door.Close()
-			if from, err = a.places(from); err != nil {
+			in, err := a.places(from)
+			if err != nil {
 				return err
 			}
-			r, err := door.Refill(cmd.Context(), args, overwrite, from)
+			r, err := door.Refill(cmd.Context(), args, overwrite, in)
 			if err != nil {
 				return err
 			}

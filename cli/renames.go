@@ -16,9 +16,7 @@ func (a *app) renameTable(name string) (map[string]string, error) {
 	if name == "" {
 		return map[string]string{}, nil
 	}
-	if !filepath.IsAbs(name) {
-		name = filepath.Join(a.dir, name)
-	}
+	name = a.full(name)
 	b, err := os.ReadFile(name)
 	if err != nil {
 		return nil, problem.Refuse(problem.FileUnknown, "write one: merry compare LIB VERSION --renames-to "+show.Word(filepath.Base(name)), "the table %s can't be read", name)
@@ -32,9 +30,7 @@ func (a *app) renameTable(name string) (map[string]string, error) {
 
 // writeRenames writes what comparing told as a table, to be corrected by hand.
 func (a *app) writeRenames(name string, c *crate.Compared) error {
-	if !filepath.IsAbs(name) {
-		name = filepath.Join(a.dir, name)
-	}
+	name = a.full(name)
 	if err := maybe.WriteFile(name, []byte(c.RenameTable()), 0o644); err != nil {
 		return problem.Refuse(problem.FileUnknown, "name a file in a folder that is there", "the table can't be written to %s: %w", name, err)
 	}

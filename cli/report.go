@@ -123,10 +123,7 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 
 // writeOut writes a file that the user asked for, whole or not at all.
 func (a *app) writeOut(name string, b []byte) error {
-	full := name
-	if !filepath.IsAbs(full) {
-		full = filepath.Join(a.dir, full)
-	}
+	full := a.full(name)
 	if info, err := os.Stat(filepath.Dir(full)); err != nil || !info.IsDir() {
 		return problem.Misuse("make the folder first", "%s: there is no folder %s", name, filepath.Dir(name))
 	}

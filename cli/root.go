@@ -29,13 +29,16 @@ type app struct {
 	out, err io.Writer
 	paint    show.Paint
 	named    bool   // the user said --in
-	dir      string // where the command was given, or what --in says
+	dir      string // where the command was given, or what --in says; of several sites, the one whose turn it is
+	top      string // of several sites, where the command was given
 	json     bool
 	dry      bool
 	offline  bool
 	quiet    bool // print errors alone
-	bars     *progress
-	waits    *waiting
+	// collected is where an answer goes that is one of several, nil where it is printed.
+	collected *any
+	bars      *progress
+	waits     *waiting
 }
 
 // Run runs the program until it ends or the context is cancelled, and returns its exit status: 0 fine, 1 findings or a
@@ -158,8 +161,8 @@ A first tour:   merry demo`,
 		}
 		return problem.Misuse(nearFlag(c, err), "%w", err)
 	})
-	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.check(), a.contents(), a.seal(), a.undo(), a.refill(), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
-		a.versions(), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.bill(), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
+	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.onSites(a.check(), "sarif", "report", "watch", "baseline", "explain"), a.onSites(a.contents()), a.seal(), a.undo(), a.onSites(a.refill()), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
+		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
 	explainArguments(root)
 	a.complete(root)
 	root.Args = func(c *cobra.Command, args []string) error {
@@ -260,7 +263,11 @@ func (a *app) printf(format string, args ...any) {
 
 // answer prints v as JSON where that was asked for, else runs text.
 func (a *app) answer(v any, text func()) error {
-	if a.json {
+	switch {
+	case a.json && a.collected != nil:
+		*a.collected = v
+		return nil
+	case a.json:
 		return a.printJSON(v)
 	}
 	text()

@@ -3,7 +3,6 @@ package cli
 import (
 	"io"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -105,7 +104,7 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 		var err error
 		if name == "-" {
 			b, err = io.ReadAll(io.LimitReader(a.in, 64<<20))
-		} else if b, err = os.ReadFile(filepath.Join(a.dir, name)); err != nil {
+		} else if b, err = os.ReadFile(a.full(name)); err != nil {
 			err = problem.Refuse(problem.FileUnknown, "name pages, or - for standard input", "there is no file %s", name)
 		}
 		if err != nil {

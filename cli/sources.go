@@ -347,10 +347,7 @@ func (a *app) setText(use, short, example string, put func(*record.Settings, str
 	return &cobra.Command{
 		Use: use, Short: short, Args: cobra.ExactArgs(1), Example: "  merry sources set " + strings.Fields(use)[0] + " " + example,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			full := args[0]
-			if !filepath.IsAbs(full) {
-				full = filepath.Join(a.dir, full)
-			}
+			full := a.full(args[0])
 			if _, err := os.Stat(full); err != nil {
 				return misuse("there is no %s", args[0])
 			}

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 	"strings"
 
 	"merrycrate.example/merry/cli/show"
@@ -36,8 +35,8 @@ and what moving on would do to these pages, in a word.`,
 			}
 			defer door.Close()
 			if newer {
-				if advisories != "" && !filepath.IsAbs(advisories) {
-					advisories = filepath.Join(a.dir, advisories)
+				if advisories != "" {
+					advisories = a.full(advisories)
 				}
 				list, err := door.Newer(cmd.Context(), advisories)
 				if err != nil {

@@ -170,6 +170,9 @@ const (
 	Removed = reconcile.Remove
 )
 
+// Sites are the folders of all sites in a folder and below it, sorted.
+func Sites(ctx context.Context, dir string) ([]string, error) { return project.Sites(ctx, dir) }
+
 // Root is the root of the project that the command was given in, "" where there is none.
 func (c *Crate) Root() string {
 	root, err := c.bounds.Find(c.Dir)

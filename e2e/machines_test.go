@@ -135,3 +135,50 @@ func TestQuiet(t *testing.T) {
 	}
 	s.Fail(1, []string{"merry: nothing is not in the crate"}, "drop", "nothing", "--quiet")
 }
+
+// TestAllSites: several sites below one folder are done one after the other, each named, and one that is broken keeps no other from its turn.
+func TestAllSites(t *testing.T) {
+	s := merrytest.Started(t)
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+	club := s.Dir
+	s.Dir = filepath.Dir(club)
+	for _, name := range []string{"shop/public", "node_modules/other", ".hidden/site"} {
+		s.Write(name+"/index.html", "<!doctype html><html lang=en><head><title>x</title></head><body><script src=nothing.js></script></body></html>\n")
+	}
+	s.Write("node_modules/other/crate.yaml", "format: 1\n")
+	s.Write(".hidden/site/crate.yaml", "format: 1\n")
+	s.Write("shop/crate.yaml", "format: 1\nsite: public\n")
+	r := s.Fail(1, []string{"\nsite\n\n3 pages: nothing to find fault with", "there is no file nothing.js", "shop\n"}, "check", "--all-sites", "--no-rehearse")
+	if strings.Contains(r.Out, "other") || strings.Contains(r.Out, "hidden") {
+		t.Errorf("check says\n%s", r.Out)
+	}
+	s.Write("broken/crate.yaml", "x")
+	var list []struct {
+		Site, Error string
+		Answer      struct {
+			Pages     int
+			Libraries []struct{ Name string }
+		}
+	}
+	r = s.Try("check", "--all-sites", "--json")
+	if err := json.Unmarshal([]byte(r.Out), &list); err != nil || r.Status != 1 || len(list) != 3 || list[0].Site != "broken" || list[0].Error == "" || list[1].Answer.Pages != 1 || list[2].Answer.Pages != 3 {
+		t.Errorf("status %d, %v: %+v", r.Status, err, list)
+	}
+	if err := os.RemoveAll(filepath.Join(s.Dir, "broken")); err != nil {
+		t.Fatal(err)
+	}
+	for _, args := range [][]string{{"contents"}, {"bill"}, {"versions", "--newer"}, {"refill"}} {
+		if out := s.Run(append(args, "--all-sites")...); !strings.HasPrefix(out, "shop\n\n") || !strings.Contains(out, "\nsite\n\n") {
+			t.Errorf("%s says\n%s", args, out)
+		}
+	}
+	if err := os.Remove(filepath.Join(club, "js", "oarlock.js")); err != nil {
+		t.Fatal(err)
+	}
+	if out := s.Run("refill", "--all-sites", "--from", "downloads"); !strings.Contains(out, "1 restored") {
+		t.Errorf("refill says\n%s", out)
+	}
+	s.Fail(2, []string{"--sarif is of one site"}, "check", "--all-sites", "--sarif")
+	s.Dir = s.Home
+	s.Fail(1, []string{"there is no crate.yaml in", "or in any folder below it"}, "check", "--all-sites")
+}

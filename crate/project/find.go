@@ -1,11 +1,13 @@
 package project
 
 import (
+	"context"
 	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/disk"
@@ -93,4 +95,30 @@ func (b Bounds) mine(root string) error {
 			Next: []string{"the same command with --in " + root + ", for this once", "add " + root + " to trust: in " + b.Settings + ", for good"}}
 	}
 	return nil
+}
+
+// Sites are the folders with a packing list in a folder and below it, sorted. Links are not followed, and folders of version control, of this
+// program and of installed packages not entered.
+func Sites(ctx context.Context, dir string) ([]string, error) {
+	var list []string
+	err := filepath.WalkDir(dir, func(name string, e fs.DirEntry, err error) error {
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err != nil && name == dir:
+			return err
+		case err != nil:
+			return nil // what can't be read has no site of anybody's
+		case e.IsDir() && name != dir && (strings.HasPrefix(e.Name(), ".") || e.Name() == "node_modules"):
+			return filepath.SkipDir
+		case e.Type().IsRegular() && e.Name() == record.ListFile:
+			list = append(list, filepath.Dir(name))
+		}
+		return nil
+	})
+	if err == nil && len(list) == 0 {
+		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder below it", record.ListFile, dir)
+	}
+	slices.Sort(list)
+	return list, err
 }
