@@ -104,6 +104,13 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 		return nil, err
 	}
 	p.Tell = c.tell
+	share, from, err := c.bounds.Shared(string(p.Root))
+	if err != nil {
+		return nil, err
+	}
+	if share != nil {
+		p.List.Inherit(share, from)
+	}
 	return p, nil
 }
 

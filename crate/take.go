@@ -99,9 +99,7 @@ func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []strin
 			name, opened = req.As, c.Origin.Open // it is to stand beside what the crate has
 		}
 		open := origin.Request{Name: s, Dir: c.Dir, Integrity: req.Integrity}
-		if lib := p.List.Library(name); lib != nil {
-			open.Allowed = project.AllowedBy(lib.Hold) // of what is in the crate already
-		}
+		open.Allowed = project.AllowedBy(p.List.HoldFor(name))
 		o, err := opened(ctx, open)
 		if err == nil && o.Kind == origin.Package {
 			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {

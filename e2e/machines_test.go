@@ -182,3 +182,52 @@ func TestAllSites(t *testing.T) {
 	s.Dir = s.Home
 	s.Fail(1, []string{"there is no crate.yaml in", "or in any folder below it"}, "check", "--all-sites")
 }
+
+// TestShared: what a packing list further up shares holds for the sites below it where they say nothing, is written into none of them, and is nobody
+// else's wish: neither that of another user, nor from outside the repository.
+func TestShared(t *testing.T) {
+	s, c := merrytest.Linked(t)
+	top := filepath.Dir(s.Dir)
+	if err := os.MkdirAll(filepath.Join(top, ".git"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	s.Register()
+	own := s.Read("crate.yaml")
+	s.Replace("crate.yaml", own[strings.Index(own, "cdns:"):], "")
+	own = s.Read("crate.yaml")
+	s.Fail(1, []string{"the packing list has no CDN"}, "switch", "oarlock", "--cdn")
+	s.Write("../crate.yaml", "format: 1\nshare:\n  cdns:\n    harbour: 'http://cdn.harbour.example/lib/{name}/{version}/{path}'\n  profiles:\n    live: {serve: cdn, build: minified}\n  holds:\n    oarlock: {below: 2.1.0, because: the kiosk}\n    tidechart: {at: 3.0.0, because: the kiosk}\n")
+	_ = c
+	s.Fail(1, []string{"oarlock is held below 2.1.0 by", "the kiosk"}, "repin", "oarlock@2.1.0")
+	s.Fail(1, []string{"for all sites below it", "take it out of share: there"}, "hold", "oarlock", "--off")
+	if out := s.Run("contents"); !strings.Contains(out, "held below 2.1.0") {
+		t.Errorf("contents says\n%s", out)
+	}
+	before := s.State()
+	s.Run("switch", "--profile", "live")
+	if page := s.Read("index.html"); !strings.Contains(page, "http://cdn.harbour.example/lib/oarlock/2.0.3/") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("undo does not lead back")
+	}
+	if out := s.Run("take", "tidechart", "--page", "tides.html"); !strings.Contains(out, "tidechart 3.0.0") {
+		t.Errorf("of a library that is held further up take says\n%s", out)
+	}
+	if list := s.Read("crate.yaml"); strings.Contains(list, "hold") || strings.Contains(list, "cdns") || strings.Contains(list, "kiosk") {
+		t.Errorf("what is shared is written into the site's own list:\n%s", list)
+	}
+	// The site's own word goes before.
+	s.Run("hold", "oarlock", "--below", "9.0.0", "--because", "ours")
+	s.Run("repin", "oarlock@2.1.0", "--dry-run")
+	// A list that can't be read is told with its name.
+	s.Write("../crate.yaml", "share: [\n")
+	s.Fail(1, []string{filepath.Join(top, "crate.yaml"), "which shares with this site"}, "contents")
+	// Nothing is shared into a repository from outside.
+	s.Write("../crate.yaml", "format: 1\nshare: {holds: {brinework: {at: 1.2.0}}}\n")
+	if err := os.Rename(filepath.Join(top, ".git"), filepath.Join(s.Dir, ".git")); err != nil {
+		t.Fatal(err)
+	}
+	s.Run("repin", "brinework@2.0.0", "--dry-run")
+}

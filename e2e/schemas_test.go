@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -68,6 +69,11 @@ func TestAnswersHaveSchemas(t *testing.T) {
 			t.Errorf("%s is not what the program answers with; go test ./e2e -run Schemas -update makes it anew", name)
 		}
 		seen[filepath.Base(name)] = true
+		for _, key := range regexp.MustCompile(`"([^"]*)": \{`).FindAllStringSubmatch(string(made), -1) {
+			if key[1] != strings.ToLower(key[1]) && !strings.Contains(string(made), `"#/$defs/`+key[1]+`"`) && key[1] != "additionalProperties" {
+				t.Errorf("of %s the key %s is not in lower case", a.name, key[1])
+			}
+		}
 		parsed, err := jsonschema.UnmarshalJSON(bytes.NewReader(made))
 		if err != nil {
 			t.Fatal(err)

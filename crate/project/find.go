@@ -97,6 +97,45 @@ func (b Bounds) mine(root string) error {
 	return nil
 }
 
+// Shared is what a packing list further up shares with the site in a folder, and that list's file; nil where none does. The list must be the
+// user's own, and in the same repository, if the site is in one.
+func (b Bounds) Shared(root string) (*record.Share, string, error) {
+	inside := b.InRepository(root)
+	for at := root; ; {
+		if _, err := os.Lstat(filepath.Join(at, ".git")); err == nil && inside {
+			return nil, "", nil
+		}
+		if at == filepath.Dir(at) || at == b.Home {
+			return nil, "", nil
+		}
+		above, err := b.upward(filepath.Dir(at), record.ListFile)
+		if err != nil || above == "" {
+			return nil, "", nil // what is somebody else's is not this user's wish
+		}
+		on, err := disk.Open(above)
+		if err != nil {
+			return nil, "", nil
+		}
+		text, _, err := on.Read(record.ListFile, disk.MostRecord, nil)
+		on.Close()
+		if err != nil {
+			return nil, "", nil
+		}
+		file := above.Join(record.ListFile)
+		list, err := record.ReadList(text)
+		if err != nil {
+			broken := problem.Of(listProblem(err))
+			return nil, "", &problem.Problem{Code: broken.Code, Class: broken.Class, Err: err, Next: []string{"correct " + string(file)}, What: string(file) + ", which shares with this site: " + broken.What}
+		}
+		if list.Share != nil {
+			return list.Share, string(file), nil
+		}
+		if at = string(above); inside && !b.InRepository(at) {
+			return nil, "", nil
+		}
+	}
+}
+
 // Sites are the folders with a packing list in a folder and below it, sorted. Links are not followed, and folders of version control, of this
 // program and of installed packages not entered.
 func Sites(ctx context.Context, dir string) ([]string, error) {

@@ -26,6 +26,9 @@ func SetLibraries(src []byte, libs []Library) ([]byte, error) {
 	var paths [][]string
 	var fresh []Library
 	for _, lib := range libs {
+		if lib.Hold != nil && lib.Hold.From != "" {
+			lib.Hold = nil // it stands in another file
+		}
 		paths = append(paths, []string{"libraries", lib.Name})
 		old := list.Library(lib.Name)
 		if old == nil {
@@ -177,6 +180,9 @@ func Rewrite(src []byte, before, after *List) ([]byte, error) {
 
 // entry is what an entry says, wherever it stands.
 func entry(lib Library) Library {
+	if lib.Hold != nil && lib.Hold.From != "" {
+		lib.Hold = nil // it stands in another file
+	}
 	lib.Line = 0
 	return lib
 }

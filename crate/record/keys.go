@@ -59,6 +59,10 @@ var texts = map[string]string{
 	"own/order":                   "Own files in the order in which pages want them. | [js/config.js, js/club.js]",
 	"cdns":                        "CDNs by name, each with the pattern of its addresses. | {harbour: \"https://cdn.harbour.example/lib/{name}/{version}/{path}\"}",
 	"profiles":                    "Named ways to serve the libraries. | {live: {serve: cdn, build: minified, fallback: true}}",
+	"share":                       "What the sites below this file's folder have in common, each where it says nothing itself. | {holds: {oarlock: {below: 2.1.0, because: the kiosk's browser has no classes}}}",
+	"share/cdns":                  "CDNs by name, as under cdns. | {harbour: \"https://cdn.harbour.example/lib/{name}/{version}/{path}\"}",
+	"share/profiles":              "Profiles by name, as under profiles. | {live: {serve: cdn, build: minified}}",
+	"share/holds":                 "Holds by the names of libraries. | {oarlock: {below: 2.1.0}}",
 	"profiles/NAME/serve":         "From where pages have libraries: local or cdn. | cdn",
 	"profiles/NAME/build":         "The build: minified or readable. | minified",
 	"profiles/NAME/cdn":           "Which CDN, where there are several. | harbour",
@@ -80,7 +84,12 @@ func Keys() []Key {
 			}
 			at := prefix + name
 			k := Key{Path: at, Holds: holds(t.Field(i).Type)}
-			k.Text, k.Example, _ = strings.Cut(texts[at], " | ")
+			text, ok := texts[at]
+			if !ok { // what is shared is said as it is where it is not
+				shared := strings.NewReplacer("share/holds/NAME/", "libraries/NAME/hold/", "share/", "")
+				text = texts[shared.Replace(at)]
+			}
+			k.Text, k.Example, _ = strings.Cut(text, " | ")
 			list = append(list, k)
 			switch of := inner(t.Field(i).Type); {
 			case of == nil:

@@ -43,15 +43,19 @@ type List struct {
 	Own       Own                    `yaml:"own,omitempty"`
 	CDNs      map[string]cdn.Pattern `yaml:"cdns,omitempty"`
 	Profiles  map[string]Profile     `yaml:"profiles,omitempty"`
+	// Share is what the sites below this file's folder have in common.
+	Share *Share `yaml:"share,omitempty"`
+
+	holds map[string]Hold // that a file further up shares
 }
 
 // Folders says where files of each kind go, from the site's folder.
 type Folders struct {
-	Scripts  string `yaml:"scripts,omitempty"`
-	Styles   string `yaml:"styles,omitempty"`
-	Fonts    string `yaml:"fonts,omitempty"`
-	Images   string `yaml:"images,omitempty"`
-	Together string `yaml:"together,omitempty"`
+	Scripts  string `yaml:"scripts,omitempty" json:"scripts,omitempty"`
+	Styles   string `yaml:"styles,omitempty" json:"styles,omitempty"`
+	Fonts    string `yaml:"fonts,omitempty" json:"fonts,omitempty"`
+	Images   string `yaml:"images,omitempty" json:"images,omitempty"`
+	Together string `yaml:"together,omitempty" json:"together,omitempty"`
 }
 
 // Own tells what is known of the project's own files.
@@ -99,9 +103,11 @@ type Library struct {
 
 // A Hold keeps a library at a version, or below one.
 type Hold struct {
-	At      string `yaml:"at,omitempty"`
-	Below   string `yaml:"below,omitempty"`
-	Because string `yaml:"because,omitempty"`
+	At      string `yaml:"at,omitempty" json:"at,omitempty"`
+	Below   string `yaml:"below,omitempty" json:"below,omitempty"`
+	Because string `yaml:"because,omitempty" json:"because,omitempty"`
+	// From is the file that shares it, "" where the list itself says so.
+	From string `yaml:"-" json:"from,omitempty"`
 }
 
 // Libraries keeps the entries in the order of the file.
@@ -480,11 +486,3 @@ func (l *List) Remove(name string) {
 
 // CDNNames lists the names of the CDNs, sorted.
 func (l *List) CDNNames() []string { return slices.Sorted(maps.Keys(l.CDNs)) }
-
-// Words says the hold in words: "at 2.0.3" or "below 3.0.0".
-func (h *Hold) Words() string {
-	if h.At != "" {
-		return "at " + h.At
-	}
-	return "below " + h.Below
-}
