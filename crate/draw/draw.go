@@ -4,6 +4,7 @@ package draw
 
 import (
 	"fmt"
+	"hash/crc32"
 	"html"
 	"slices"
 	"strings"
@@ -122,7 +123,8 @@ func SVG(p Page) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %d %d" font-family="system-ui, sans-serif" font-size="12" role="img" aria-label="%s">`+"\n",
 		width, height, width, height, html.EscapeString("The order in which the scripts and stylesheets of "+p.Title+" take effect"))
-	b.WriteString(`<defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto-start-reverse"><path d="M0 0 8 4 0 8z" fill="context-stroke"/></marker></defs>` + "\n")
+	tip := fmt.Sprintf("tip-%08x", crc32.ChecksumIEEE([]byte(p.Title))) // one document may have several drawings
+	b.WriteString(`<defs><marker id="` + tip + `" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto-start-reverse"><path d="M0 0 8 4 0 8z" fill="context-stroke"/></marker></defs>` + "\n")
 	fmt.Fprintf(&b, `<rect width="%d" height="%d" fill="#fbfaf7"/><text x="%d" y="26" font-size="16" font-weight="600" fill="#22303a">%s</text>`+"\n", width, height, boxLeft, html.EscapeString(p.Title))
 	fmt.Fprintf(&b, `<text x="%d" y="46" fill="#5d6b74">top to bottom as time goes; an arrow leads from what is needed to what needs it</text>`+"\n", boxLeft)
 	for i, s := range p.Steps {
@@ -139,8 +141,8 @@ func SVG(p Page) string {
 		if a.State != "kept" {
 			colour, dash = "#b3261e", ` stroke-dasharray="5 3"`
 		}
-		fmt.Fprintf(&b, `<path d="M%d %dH%dQ%d %d %d %dV%dQ%d %d %d %dH%d" fill="none" stroke="%s" stroke-width="1.4"%s marker-end="url(#tip)"/>`,
-			right, y1, x-6, x, y1, x, y1+sign(y2-y1)*6, y2-sign(y2-y1)*6, x, y2, x-6, y2, right+2, colour, dash)
+		fmt.Fprintf(&b, `<path d="M%d %dH%dQ%d %d %d %dV%dQ%d %d %d %dH%d" fill="none" stroke="%s" stroke-width="1.4"%s marker-end="url(#%s)"/>`,
+			right, y1, x-6, x, y1, x, y1+sign(y2-y1)*6, y2-sign(y2-y1)*6, x, y2, x-6, y2, right+2, colour, dash, tip)
 		if a.Label != "" {
 			fmt.Fprintf(&words, `<text x="%d" y="%d" fill="%s" paint-order="stroke" stroke="#fbfaf7" stroke-width="4">%s</text>`, x+5, (y1+y2)/2+4, colour, html.EscapeString(a.Label))
 		}
