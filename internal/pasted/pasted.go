@@ -22,7 +22,7 @@ func Fault(line string) error {
 		return err
 	}
 	for _, w := range words {
-		if placeholder.MatchString(w) {
+		if placeholder.MatchString(w) && w != "HEAD" {
 			return fmt.Errorf("%s is to be filled in", w)
 		}
 		if w == "<" { // from a file
