@@ -119,7 +119,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		if t.State == crate.StateOwn {
 			own++
 			if own == 1 {
-				a.printf("counted as the site's own, since nothing tells that they are libraries:\n")
+				a.printf("not recognised as libraries, and left as the site's own:\n")
 			}
 			a.printf("  %s\n", show.Text(t.Ref))
 		}

@@ -141,7 +141,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 		return nil, err
 	}
 	d.spareTheNamed(name)
-	d.spareTheOnlyOnes()
+	d.keepOnlyFolders()
 	// Parsing is slow beside all else, so of a very large delivery only likely scripts are parsed.
 	var all int64
 	for _, f := range d.Files {
@@ -240,9 +240,9 @@ func (d *Delivery) spareTheNamed(source string) {
 	}
 }
 
-// spareTheOnlyOnes takes back the setting apart of folders where nothing else would be left: a
+// keepOnlyFolders takes back the setting apart of folders where nothing else would be left: a
 // library that keeps its one script in src/ means that one.
-func (d *Delivery) spareTheOnlyOnes() {
+func (d *Delivery) keepOnlyFolders() {
 	for _, kind := range []Kind{Script, Stylesheet} {
 		if slices.ContainsFunc(d.Files, func(f File) bool { return f.Kind == kind && f.Aside == "" }) {
 			return

@@ -134,7 +134,7 @@ func (d *Delivery) readModules(ctx context.Context) error {
 
 // readSpared takes sources back where nothing else is left, and reads them.
 func (d *Delivery) readSpared(ctx context.Context) error {
-	d.spareTheOnlyOnes()
+	d.keepOnlyFolders()
 	for _, f := range append(d.ofKind(Script), d.ofKind(Stylesheet)...) {
 		if err := ctx.Err(); err != nil {
 			return err
