@@ -342,7 +342,9 @@ func TestChanges(t *testing.T) {
 
 // TestNewer: findings are the same wherever their lines moved to, and as many as there were.
 func TestNewer(t *testing.T) {
-	f := func(name, file string, line int) Finding { return Finding{Name: name, File: file, Line: line, Message: "m"} }
+	f := func(name, file string, line int) Finding {
+		return Finding{Name: name, File: file, Line: line, Message: "m"}
+	}
 	before := []Finding{f("a", "x", 1), f("a", "x", 9), f("b", "x", 2), f("c", "y", 3)}
 	list, mended := Newer(before, []Finding{f("a", "x", 5), f("a", "x", 6), f("a", "x", 7), f("b", "y", 2)})
 	if len(list) != 2 || list[0].Line != 7 || list[1].File != "y" || mended != 2 {
