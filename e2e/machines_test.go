@@ -186,7 +186,7 @@ func TestAllSites(t *testing.T) {
 // TestShared: what a packing list further up shares holds for the sites below it where they say nothing, is written into none of them, and is nobody
 // else's wish: neither that of another user, nor from outside the repository.
 func TestShared(t *testing.T) {
-	s, c := merrytest.Linked(t)
+	s, _ := merrytest.Linked(t)
 	top := filepath.Dir(s.Dir)
 	if err := os.MkdirAll(filepath.Join(top, ".git"), 0o755); err != nil {
 		t.Fatal(err)
@@ -194,10 +194,8 @@ func TestShared(t *testing.T) {
 	s.Register()
 	own := s.Read("crate.yaml")
 	s.Replace("crate.yaml", own[strings.Index(own, "cdns:"):], "")
-	own = s.Read("crate.yaml")
 	s.Fail(1, []string{"the packing list has no CDN"}, "switch", "oarlock", "--cdn")
 	s.Write("../crate.yaml", "format: 1\nshare:\n  cdns:\n    harbour: 'http://cdn.harbour.example/lib/{name}/{version}/{path}'\n  profiles:\n    live: {serve: cdn, build: minified}\n  holds:\n    oarlock: {below: 2.1.0, because: the kiosk}\n    tidechart: {at: 3.0.0, because: the kiosk}\n")
-	_ = c
 	s.Fail(1, []string{"oarlock is held below 2.1.0 by", "the kiosk"}, "repin", "oarlock@2.1.0")
 	s.Fail(1, []string{"for all sites below it", "take it out of share: there"}, "hold", "oarlock", "--off")
 	if out := s.Run("contents"); !strings.Contains(out, "held below 2.1.0") {
