@@ -49,7 +49,11 @@ func (a *app) printContents(c *crate.Contents) {
 		const most = 10
 		a.printf("\n")
 		t = &show.Table{Right: map[int]bool{1: true, 2: true, 3: true}}
-		t.Add("page", "scripts and styles", "size", "on the wire")
+		head := "page"
+		if c.Site != "." {
+			head = "page, in " + show.Text(c.Site)
+		}
+		t.Add(head, "scripts and styles", "size", "on the wire")
 		for i, p := range c.Pages {
 			if i == most && len(c.Pages) > most+1 {
 				t.Add(fmt.Sprintf("… and %d more", len(c.Pages)-most), "", "", "")

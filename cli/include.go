@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -84,10 +85,33 @@ func (a *app) printIncluded(in *crate.Included) {
 	if len(in.Files) == 0 {
 		a.printf("nothing changed\n")
 	}
-	a.remarks(in.Notes)
+	a.lacks(in.Lacks)
 	if len(in.Files) > 0 {
-		a.next("merry check; merry undo  # takes this back")
+		a.next("%s", lackSteps(in.Lacks)+"merry check; merry undo  # takes this back")
 	}
+}
+
+// lacks prints which needs pages have not.
+func (a *app) lacks(list []crate.Lack) {
+	for _, l := range list {
+		a.remarks([]string{fmt.Sprintf("%s needs %s, which is not on %s", l.Library, l.Need, abbreviated(l.Pages, 4))})
+	}
+}
+
+// lackSteps are the steps that bring needs onto pages, each with the separator of steps behind it.
+func lackSteps(list []crate.Lack) string {
+	steps := ""
+	for _, l := range list {
+		if !l.Crate {
+			continue
+		}
+		words := []string{"merry", "include", l.Need}
+		for _, p := range l.Pages {
+			words = append(words, "--page", p)
+		}
+		steps += show.Command(words) + "; "
+	}
+	return steps
 }
 
 // printPages lists what was done to pages, many pages of one kind as a number.

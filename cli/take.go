@@ -247,8 +247,9 @@ func (a *app) tellTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) 
 			return
 		}
 		a.printPages(pages)
+		a.lacks(t.Lacks)
 		if len(pages) > 0 || t.Again {
-			a.next("merry check")
+			a.next("%s", lackSteps(t.Lacks)+"merry check")
 		} else {
 			a.next("merry include %s --page %s", t.Library, show.Word(somePage(ctx, door)))
 		}

@@ -46,7 +46,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	}
 	defer set.Close()
 	if d.List.Library(name) == nil && d.Seal.Libraries[name] == nil {
-		return nil, project.NotInCrate(name)
+		return nil, project.NotInCrate(d.List, name)
 	}
 	for i := range d.List.Libraries {
 		other := &d.List.Libraries[i]

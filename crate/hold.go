@@ -25,7 +25,7 @@ func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held
 	defer set.Close()
 	lib := d.List.Library(name)
 	if lib == nil {
-		return nil, project.NotInCrate(name)
+		return nil, project.NotInCrate(d.List, name)
 	}
 	if hold != nil {
 		if hold.At == "" && hold.Below == "" {

@@ -2,7 +2,6 @@ package crate
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -30,8 +29,11 @@ type IncludeRequest struct {
 type Included struct {
 	Outcome
 	Pages []PageChange `json:"pages"`
-	Notes []string     `json:"notes,omitempty"`
+	Lacks []Lack       `json:"lacks,omitempty"` // needs of what was put there that its pages have not
 }
+
+// A Lack is a need that pages have not.
+type Lack = reconcile.Lack
 
 // Include puts libraries or own files on pages.
 func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, error) {
@@ -48,7 +50,10 @@ func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, err
 	if err != nil {
 		return nil, err
 	}
-	out := &Included{Notes: absentNeeds(d.List, req.Names)}
+	out := &Included{}
+	if out.Lacks, err = reconcile.Lacking(d, pages, req.Names); err != nil {
+		return nil, err
+	}
 	in := &reconcile.Include{Files: files, Fragments: req.Fragments}
 	d.OnPages(pages, in.Page)
 	return out, finish(ctx, d, &out.Outcome, &out.Pages, in.Passed)
@@ -195,21 +200,6 @@ func needsFirst(list *record.List, libs []string) []string {
 		visit(l, nil)
 	}
 	return out
-}
-
-// absentNeeds notes which of the libraries' needs nothing in the crate was ever asked to meet.
-func absentNeeds(list *record.List, names []string) []string {
-	var notes []string
-	for _, n := range names {
-		if lib := list.Library(n); lib != nil {
-			for _, need := range lib.Needs {
-				if !slices.Contains(names, need) {
-					notes = append(notes, fmt.Sprintf("%s needs %s on the page before it; check tells where it is not", n, need))
-				}
-			}
-		}
-	}
-	return notes
 }
 
 // orWord is a text, or a word in its place where there is none.

@@ -147,7 +147,7 @@ func (s *switching) settle() error {
 			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that", "%s is a link without a version, of which nothing is sealed", l)
 		}
 		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {
-			return project.NotInCrate(l)
+			return project.NotInCrate(list, l)
 		}
 	}
 	var err error

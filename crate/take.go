@@ -83,6 +83,9 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 			in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)
 		}
 		d.OnPages(pages, in.Page)
+		if out.Lacks, err = reconcile.Lacking(d, pages, t.Taken); err != nil {
+			return nil, err
+		}
 		return out, finish(ctx, d, &out.Outcome, &out.Pages, in.Passed)
 	}
 	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)

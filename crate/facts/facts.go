@@ -25,7 +25,7 @@ import (
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-25"
-	rehearsalResult = "rehearsal-9"
+	rehearsalResult = "rehearsal-10"
 	stoppedResult   = "stopped-3"
 )
 

@@ -40,7 +40,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			return r, nil // there is a finding of its own
 		}
 		req := c.staging.Request(v)
-		if !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
+		if req.OnLoad == nil && !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
 			return r, nil
 		}
 		report, err := c.p.Facts.Rehearse(ctx, req)
@@ -118,6 +118,10 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 	at := c.p.InProject(v.Path).String()
 	said := map[int]bool{}
 	for _, f := range report.Faults {
+		if f.Script == rehearse.OnLoad && f.Console == "" && !said[f.Script] {
+			said[f.Script] = c.onLoadFails(v, items, at, f, list, unsure)
+			continue
+		}
 		if f.Script < 0 || f.Script >= len(includes) || f.Console != "" || said[f.Script] {
 			continue
 		}
@@ -145,6 +149,22 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}
 		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line, Column: column, Message: message, Why: why, Next: next})
 	}
+}
+
+// onLoadFails tells that the body's onload stops, and whether that is sure.
+func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f rehearse.Fault, list *[]check.Finding, unsure *[]string) bool {
+	message := "the onload of the body stops when the page has loaded: " + strings.TrimSuffix(f.Message, ".")
+	if !f.Sure {
+		*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s", at, f.Line, f.Column, message))
+		return false
+	}
+	why := "the browser's console will say so, and nothing behind that place runs"
+	if f.Global != "" {
+		why = c.whence(items, len(items), f.Global)
+	}
+	*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: f.Line, Column: f.Column, Message: message, Why: why,
+		Next: "merry order " + printable.Word(at) + "  # shows what runs when"})
+	return true
 }
 
 // whose says of which script a rehearsal speaks, and where: of the one of an include, or of a module that it imports, by its place in the

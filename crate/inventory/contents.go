@@ -20,6 +20,7 @@ import (
 // Contents is the crate at a glance.
 type Contents struct {
 	Root      string         `json:"root"`
+	Site      string         `json:"site"` // the folder that is served, from the root; pages are named from there
 	Libraries []ContentsLine `json:"libraries"`
 	Pages     []PageLoad     `json:"pages"`
 }
@@ -68,7 +69,7 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 		moved[p.At(from).Library] = true
 	}
 	p = p.Found(use.strayed)
-	out := &Contents{Root: string(p.Root), Pages: use.loads}
+	out := &Contents{Root: string(p.Root), Site: p.Site(), Pages: use.loads}
 	for _, l := range p.List.Libraries {
 		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: use.on[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
 		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {

@@ -88,6 +88,10 @@ type Page struct {
 	// LastContent is where the last tag stands that is no script, style or template: what comes
 	// behind it is the tail of scripts that many pages end in.
 	LastContent int
+	// OnLoad is what the body's onload attribute runs when the page has loaded, "" where there is none, and OnLoadStart is where it stands
+	// (HTML Standard, section 8.1.8.2: it is the window's handler).
+	OnLoad      string
+	OnLoadStart int
 
 	html, head, headEnd, body, bodyEnd, htmlEnd mark
 	firstBody                                   int  // where the first content of the body stands
@@ -198,6 +202,7 @@ func (r *reader) read() {
 			}
 		case "body":
 			r.once(&p.body, t)
+			r.onLoad(t)
 			r.content(t.Start)
 		case "template":
 			r.templates++
@@ -299,6 +304,19 @@ func (r *reader) elementEnd(t *Token) int {
 		return t.raw.end + i + 1
 	}
 	return len(b)
+}
+
+// onLoad keeps what the first body tag runs when the page has loaded.
+func (r *reader) onLoad(t *Token) {
+	if r.p.OnLoad != "" || r.templates > 0 {
+		return
+	}
+	for _, a := range r.s.Attrs(t) {
+		if a.Name == "onload" {
+			r.p.OnLoad, r.p.OnLoadStart = decode(string(r.p.Bytes[a.ValueStart:a.ValueEnd])), a.ValueStart
+			return
+		}
+	}
 }
 
 func (r *reader) attr(t *Token, name string) (string, bool) {

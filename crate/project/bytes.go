@@ -101,7 +101,7 @@ func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Op
 func (p *Project) OpenKept(ctx context.Context, name string) (*origin.Opened, error) {
 	sealed := p.Seal.Libraries[name]
 	if sealed == nil {
-		return nil, NotInCrate(name)
+		return nil, NotInCrate(p.List, name)
 	}
 	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
 	if err != nil {

@@ -229,14 +229,18 @@ func (p *Project) AddressesOf(lib *record.Library, sealed *record.Sealed, f *rec
 func (p *Project) Sealed(name string) (*record.Library, *record.Sealed, error) {
 	lib, sealed := p.List.Library(name), p.Seal.Libraries[name]
 	if lib == nil || sealed == nil {
-		return nil, nil, NotInCrate(name)
+		return nil, nil, NotInCrate(p.List, name)
 	}
 	return lib, sealed, nil
 }
 
-// NotInCrate is the error of a name that is no library's.
-func NotInCrate(name string) error {
-	return problem.Refuse(problem.LibraryUnknown, "merry contents  # lists the crate", "%s is not in the crate", name)
+// NotInCrate is the error of a name that is no library's of a list.
+func NotInCrate(list *record.List, name string) error {
+	next := "merry contents  # lists the crate"
+	if near := list.Near(name); near != "" {
+		next = "did you mean " + near + "?; " + next
+	}
+	return problem.Refuse(problem.LibraryUnknown, next, "%s is not in the crate", name)
 }
 
 // WithBytes finds the sealed file of an integrity; of several, the one that is called like base.

@@ -135,6 +135,17 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 	return nil
 }
 
+// Near is the library whose name is nearest to one that is none, "" where none is near: a third of the letters may be wrong.
+func (l *List) Near(name string) string {
+	best, least := "", len(name)/3+1
+	for _, lib := range l.Libraries {
+		if d := levenshtein.Distance(lib.Name, name, nil); d <= least {
+			best, least = lib.Name, d-1
+		}
+	}
+	return best
+}
+
 // Library returns the entry of that name, or nil.
 func (l *List) Library(name string) *Library {
 	for i := range l.Libraries {

@@ -43,6 +43,7 @@ func (s *stage) play() error {
 	s.when = "ready"
 	s.event(doc, "DOMContentLoaded", true)
 	s.when = "load"
+	s.handOnLoad() // where no script is in the body
 	s.ready(doc, "complete")
 	s.event(s.vm.GlobalObject(), "load", false)
 	if s.req.Late {
@@ -98,6 +99,9 @@ func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
 		if c.Type == html.ElementNode && (c.Data == "script" || countScripts(c) > 0) && !(c.Data == "template" && c.Namespace == "") {
 			s.must(build(s.room, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}), goja.Null()))
 			made := parent.Get("lastChild").ToObject(s.vm)
+			if c.Data == "body" {
+				s.handOnLoad()
+			}
 			s.grow(made, c, next)
 			if c.Data == "script" {
 				i := *next
@@ -112,6 +116,25 @@ func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
 		if v := markup(c); v != nil {
 			s.must(build(s.room, parent, s.vm.ToValue([]any{v}), goja.Null()))
 		}
+	}
+}
+
+// onLoadName is how the engine calls the text of the body's onload attribute.
+const onLoadName = "onload"
+
+// handOnLoad makes the body's onload attribute the window's handler, as the parser of a browser does where it comes to the tag. A text that is
+// none is none here either: a browser says so, and so would reading it.
+func (s *stage) handOnLoad() {
+	if s.req.OnLoad == nil || s.handed {
+		return
+	}
+	s.handed = true
+	program, err := compile(onLoadName, "(function onload(event) {\n"+s.req.OnLoad.Text+"\n})")
+	if err != nil {
+		return
+	}
+	if handler, err := s.vm.RunProgram(program); err == nil {
+		s.vm.GlobalObject().Set("onload", handler)
 	}
 }
 

@@ -60,6 +60,7 @@ type Request struct {
 	Address string            `json:"address"` // an absolute address of the page
 	Scripts []Script          `json:"scripts"`
 	Modules []Module          `json:"modules,omitempty"`
+	OnLoad  *Script           `json:"onload,omitempty"`  // the text of the body's onload attribute, nil for none
 	Texts   map[string]string `json:"texts,omitempty"`   // of scripts that others may load, by address
 	Browser []string          `json:"browser"`           // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
@@ -77,9 +78,12 @@ const (
 	EvalForbidden Eval = "forbidden" // an EvalError, as under a page's policy (Content Security Policy Level 3, section 4.5)
 )
 
+// OnLoad stands for the body's onload attribute where a script's place is told.
+const OnLoad = -2
+
 // A Fault is what a browser's console would say of a script.
 type Fault struct {
-	Script  int    `json:"script"`           // in the request; -1 where it can't be told
+	Script  int    `json:"script"`           // in the request; OnLoad, or -1 where it can't be told
 	Module  int    `json:"module,omitempty"` // in the request, from 1: in whose text the place is
 	Line    int    `json:"line"`
 	Column  int    `json:"column"`
@@ -134,6 +138,7 @@ var roomProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile(
 
 // stage is one rehearsal.
 type stage struct {
+	handed  bool // the body's onload is the window's handler
 	req     *Request
 	vm      *goja.Runtime
 	room    *goja.Object
@@ -319,6 +324,9 @@ func (s *stage) place(stack []goja.StackFrame) (script, module, line, column int
 		} else if _, err := fmt.Sscanf(f.SrcName(), "module %d", &n); err == nil && line > ahead {
 			script, module, line = s.made[n].owner, n+1, line-ahead
 			begin, first = s.made[n].Line, s.made[n].Column
+		} else if f.SrcName() == onLoadName && s.req.OnLoad != nil && line > 1 {
+			script, line = OnLoad, line-1
+			begin, first = s.req.OnLoad.Line, s.req.OnLoad.Column
 		} else {
 			continue
 		}

@@ -59,7 +59,7 @@ func Refill(ctx context.Context, d *reconcile.Draft, r RefillRequest) (*Refilled
 	for _, n := range names {
 		sealed := d.Seal.Libraries[n]
 		if sealed == nil {
-			return nil, project.NotInCrate(n)
+			return nil, project.NotInCrate(d.List, n)
 		}
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; !f.At.IsZero() && paths.Hidden(f.At.String()) && !d.Before.Exists(f.At) {

@@ -62,10 +62,11 @@ type Taken struct {
 	Notes    []string               `json:"notes,omitempty"`
 	Build    record.Build           `json:"build"`
 	// FirstSeen says that nothing was known of the source's bytes before.
-	FirstSeen bool            `json:"first_seen,omitempty"`
-	Needs     []origin.Supply `json:"needs,omitempty"`
-	With      []string        `json:"with,omitempty"`   // libraries that were taken along
-	Others    []Taken         `json:"others,omitempty"` // of several sources, all but the first
+	FirstSeen bool             `json:"first_seen,omitempty"`
+	Needs     []origin.Supply  `json:"needs,omitempty"`
+	With      []string         `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken          `json:"others,omitempty"` // of several sources, all but the first
+	Lacks     []reconcile.Lack `json:"lacks,omitempty"`  // needs that the pages have not
 }
 
 // TakenFile is one file of the set, and where it went.

@@ -29,6 +29,10 @@ type Staging struct {
 // Request makes the request for a page.
 func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
+	if v.OnLoad != "" && !s.Guard.Guards(v) { // what a policy says of attributes is not worked out
+		req.OnLoad = &rehearse.Script{Name: "the onload of the body", Text: v.OnLoad}
+		req.OnLoad.Line, req.OnLoad.Column = v.Position(v.OnLoadStart)
+	}
 	var stopped map[int]bool
 	stopped, req.Eval = s.Guard.Stopped(v)
 	imported := graph.Of(s.Scripts, v)

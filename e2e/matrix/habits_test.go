@@ -86,6 +86,14 @@ func habitPages() []habit {
 			add("members", head, "")
 		}
 	})
+	// What the body's onload runs, in every way that something else may have a say in it.
+	for _, attribute := range []string{"start()", "nowhere()", "a = 1; b.c", "document.title = 'x'", "", "return start(", "{{ x }}", "setTimeout('late()', 1)", "if (window.opera) start()", "this.x = event.type; start()"} {
+		for _, head := range []string{"", "<script>function start() { noWind() }</script>\n", "<script>function start() { document.getElementById('tide').textContent = 'x' }</script>\n", "<script>onload = function () { early() }</script>\n", tag("js/plain.js", " defer")} {
+			for _, body := range []string{"<p id=tide></p>", "<p>x</p><script>window.onload = function () {}</script>", "<script>var start = 1</script><p id=tide></p>", "<p id=tide></p><body onload=\"second()\">"} {
+				add("onload", head, "<body onload=\""+attribute+"\">\n"+body+"\n")
+			}
+		}
+	}
 	for missing := range rig {
 		body := ""
 		for i, s := range rig {
@@ -244,7 +252,7 @@ func TestMatrixOfHabits(t *testing.T) {
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("h%03d.html", i)
-		s.Write(files[i], "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<link rel=\"icon\" href=\"data:,\">\n<title>x</title>\n"+h.head+"</head>\n<body>\n"+h.body+"</body>\n</html>\n")
+		s.Write(files[i], "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<link rel=\"icon\" href=\"data:,\">\n<title>x</title>\n"+h.head+"</head>\n"+opened(h.body)+h.body+"</body>\n</html>\n")
 	}
 	var report struct {
 		Findings []struct{ Name, Severity, File, Message string }
@@ -282,4 +290,12 @@ func TestMatrixOfHabits(t *testing.T) {
 	if wrong+missed > len(list)/50 {
 		t.Errorf("%d of %d differ", wrong+missed, len(list))
 	}
+}
+
+// opened is the body's start tag, where a page does not bring its own.
+func opened(body string) string {
+	if strings.HasPrefix(body, "<body") {
+		return ""
+	}
+	return "<body>\n"
 }

@@ -1,0 +1,52 @@
+package reconcile
+
+import (
+	"slices"
+
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// A Lack is a need of a library that pages have not, on which it is put.
+type Lack struct {
+	Library string   `json:"library"`
+	Need    string   `json:"need"`
+	Crate   bool     `json:"crate"` // the crate has it
+	Pages   []string `json:"pages"`
+}
+
+// Lacking tells which needs of libraries, as the packing list has them, are neither on pages nor among the libraries that are put there.
+func Lacking(d *Draft, pages []paths.InSite, names []string) ([]Lack, error) {
+	var list []Lack
+	for _, n := range names {
+		lib := d.List.Library(n)
+		if lib == nil {
+			continue
+		}
+		for _, need := range lib.Needs {
+			if !slices.Contains(names, need) {
+				list = append(list, Lack{Library: n, Need: need, Crate: d.List.Library(need) != nil})
+			}
+		}
+	}
+	if len(list) == 0 {
+		return nil, nil // no page is read for nothing
+	}
+	for _, name := range pages {
+		b, err := d.Before.ReadInSite(name)
+		if err != nil {
+			return nil, err
+		}
+		v, err := tags.Read(d.Before, name, b)
+		if err != nil || v.Fragment {
+			continue // what can't be read is told where it is to be edited; a part of a page has its needs elsewhere
+		}
+		for i := range list {
+			if !slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == list[i].Need }) {
+				list[i].Pages = append(list[i].Pages, name.String())
+			}
+		}
+	}
+	return slices.DeleteFunc(list, func(l Lack) bool { return len(l.Pages) == 0 }), nil
+}
