@@ -346,7 +346,7 @@ func TestBranches(t *testing.T) {
 			continue
 		}
 		before := s.State()
-		if out := s.Run("adopt", "tides.html", "--plain"); !strings.Contains(out, "merry switch oarlock --cdn writes the exact address") || !strings.Contains(out, "branch") {
+		if out := s.Run("adopt", "tides.html", "--plain"); !strings.Contains(out, "merry switch oarlock --cdn  # writes the exact address") || !strings.Contains(out, "branch") {
 			t.Errorf("%s: adopt says\n%s", branch, out)
 		}
 		s.Run("switch", "oarlock", "--cdn=harbour", "--page", "tides.html")

@@ -329,7 +329,7 @@ func TestLeadsNowhere(t *testing.T) {
 		}
 	}
 	byPage := s.Try("check", "--no-rehearse", "--pages").Out
-	if !strings.Contains(byPage, "other.html\n  8:11  leads-nowhere: there is no file no.png\n  8:27  leads-nowhere: there is no file no.png\n") {
+	if !strings.Contains(byPage, "other.html\n  8:11  error: leads-nowhere: there is no file no.png\n  8:27  error: leads-nowhere: there is no file no.png\n") {
 		t.Errorf("page by page, check says\n%s", byPage)
 	}
 	for _, not := range []string{"t.png", "route", "other.html#x"} {

@@ -330,7 +330,7 @@ func TestWhatWasUsedIsMissed(t *testing.T) {
 	}
 	s.Run("repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip")
 	out := s.Try("check").Out + s.Try("check", "--pages").Out
-	for _, want := range []string{"class-gone\n  skiff 2.0.0 has no class sk-bar any more; 1.0.0 had it", "css/own.css\n  2:2  class-gone", "2:12  class-gone", "js/own.js\n  3:18  class-gone", "13:13  class-gone", "forget: [sk-note] at skiff in crate.yaml"} {
+	for _, want := range []string{"class-gone\n  skiff 2.0.0 has no class sk-bar any more; 1.0.0 had it", "css/own.css\n  2:2  warning: class-gone", "2:12  warning: class-gone", "js/own.js\n  3:18  warning: class-gone", "13:13  warning: class-gone", "forget: [sk-note] at skiff in crate.yaml"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("check does not say %q:\n%s", want, out)
 		}

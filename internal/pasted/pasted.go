@@ -4,7 +4,6 @@ package pasted
 import (
 	"fmt"
 	"regexp"
-	"strings"
 
 	"github.com/google/shlex"
 
@@ -29,7 +28,7 @@ func Fault(line string) error {
 			words = words[:len(words)-2]
 		}
 	}
-	if len(words) == 2 && words[1] == "help" || strings.HasSuffix(line, "--help") {
+	if len(words) == 2 && words[1] == "help" || words[len(words)-1] == "--help" {
 		return nil
 	}
 	command, args, err := cli.Command().Find(words[1:])
