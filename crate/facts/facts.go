@@ -24,7 +24,7 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-25"
+	ScriptResult    = "script-26"
 	rehearsalResult = "rehearsal-10"
 	stoppedResult   = "stopped-3"
 )

@@ -153,6 +153,9 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 
 // onLoadFails tells that the body's onload stops, and whether that is sure.
 func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f rehearse.Fault, list *[]check.Finding, unsure *[]string) bool {
+	if f.Line == 0 {
+		f.Line, f.Column = v.Position(v.OnLoadStart)
+	}
 	message := "the onload of the body stops when the page has loaded: " + strings.TrimSuffix(f.Message, ".")
 	if !f.Sure {
 		*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s", at, f.Line, f.Column, message))

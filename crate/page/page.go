@@ -88,7 +88,7 @@ type Page struct {
 	// LastContent is where the last tag stands that is no script, style or template: what comes
 	// behind it is the tail of scripts that many pages end in.
 	LastContent int
-	// OnLoad is what the body's onload attribute runs when the page has loaded, "" where there is none, and OnLoadStart is where it stands
+	// OnLoad is what the body's onload attribute runs when the page has loaded, and OnLoadStart is where it stands, 0 where there is none
 	// (HTML Standard, section 8.1.8.2: it is the window's handler).
 	OnLoad      string
 	OnLoadStart int
@@ -308,7 +308,7 @@ func (r *reader) elementEnd(t *Token) int {
 
 // onLoad keeps what the first body tag runs when the page has loaded.
 func (r *reader) onLoad(t *Token) {
-	if r.p.OnLoad != "" || r.templates > 0 {
+	if r.p.OnLoadStart > 0 || r.templates > 0 {
 		return
 	}
 	for _, a := range r.s.Attrs(t) {

@@ -36,6 +36,11 @@ func Regions(b []byte) []Region {
 	return r.done
 }
 
+// Directed tells whether a text has a server's directive in it, so that nobody knows what is sent in its place.
+func Directed(text string) bool {
+	return strings.Contains(text, "{{") || len(directives([]byte(text))) > 0
+}
+
 // guard returns the outermost region with a condition or a loop that a place lies in, or nil. One that the whole page lies in,
 // or its head or body, sets nothing apart.
 func (p *Page) guard(offset int) *Region {

@@ -122,8 +122,7 @@ func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
 // onLoadName is how the engine calls the text of the body's onload attribute.
 const onLoadName = "onload"
 
-// handOnLoad makes the body's onload attribute the window's handler, as the parser of a browser does where it comes to the tag. A text that is
-// none is none here either: a browser says so, and so would reading it.
+// handOnLoad makes the body's onload attribute the window's handler, as the parser of a browser does where it comes to the tag.
 func (s *stage) handOnLoad() {
 	if s.req.OnLoad == nil || s.handed {
 		return
@@ -131,6 +130,10 @@ func (s *stage) handOnLoad() {
 	s.handed = true
 	program, err := compile(onLoadName, "(function onload(event) {\n"+s.req.OnLoad.Text+"\n})")
 	if err != nil {
+		// A browser reads it when it is to run, and says then what is wrong with it: nothing, where another handler came in its place.
+		s.vm.GlobalObject().Set("onload", func() {
+			s.report(Fault{Script: OnLoad, When: "load", Sure: !s.doubt, Message: "SyntaxError: what it says is no script"})
+		})
 		return
 	}
 	if handler, err := s.vm.RunProgram(program); err == nil {

@@ -235,10 +235,19 @@ func (s *stage) open() error {
 		if !ok {
 			return goja.Undefined()
 		}
+		if by, ok := call.Argument(1).Export().(int64); ok { // on behalf of a script
+			old := s.current
+			s.current = int(by)
+			defer func() { s.current = old }()
+		}
 		if _, err := f(goja.Undefined()); err != nil {
 			s.fault(err)
 		}
 		return goja.Undefined()
+	})
+	host.Set("who", func() int { // is at work
+		script, _, _, _ := s.place(s.vm.CaptureCallStack(30, nil))
+		return script
 	})
 	v, err := enter(goja.Undefined(), host)
 	if err != nil {

@@ -684,7 +684,7 @@
   // Time stands still but for timers, which run one after the other.
   var timers = [], clock = 0, ids = 0;
   function later(f, ms, every, args) {
-    timers.push({ id: ++ids, at: clock + Math.max(1, Number(ms) || 0), f: f, every: every ? Math.max(4, Number(ms) || 4) : 0, args: args });
+    timers.push({ id: ++ids, at: clock + Math.max(1, Number(ms) || 0), f: f, by: typeof f === "function" ? -1 : host.who(), every: every ? Math.max(4, Number(ms) || 4) : 0, args: args });
     return ids;
   }
   function cancel(id) { timers = timers.filter(function (t) { return t.id !== id; }); }
@@ -718,7 +718,8 @@
       if (!t || t.at > until) return false;
       clock = t.at;
       if (t.every) t.at = clock + t.every; else timers.shift();
-      host.run(function () { if (typeof t.f === "function") t.f.apply(root, t.args || []); });
+      if (typeof t.f === "function") host.run(function () { t.f.apply(root, t.args || []); });
+      else host.run(function () { (0, root.eval)(String(t.f)); }, t.by); // HTML Standard, section 8.7: a text is run as a script
       return true;
     },
     anything: anything

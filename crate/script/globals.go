@@ -65,6 +65,9 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 		}
 		return value{kind: undefined}
 	}
+	if gone[name] {
+		return value{kind: undefined}
+	}
 	if _, ok := browserNames[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
 		return value{kind: browser, text: name}
 	}

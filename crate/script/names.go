@@ -11,7 +11,23 @@ import (
 func IsLoader(name string) bool { return absent[name] }
 
 // BrowserNames lists the names that a browser gives to every script, sorted.
-func BrowserNames() []string { return slices.Sorted(maps.Keys(browserNames)) }
+func BrowserNames() []string {
+	return slices.DeleteFunc(slices.Sorted(maps.Keys(browserNames)), func(name string) bool { return gone[name] })
+}
+
+// gone are names that browsers gave once, and that none of today's engines has: who asks for them is answered no.
+var gone = setOf(`ActiveXObject XDomainRequest CollectGarbage MSApp MSCSSMatrix MSStream WinJS Windows msCrypto opera attachEvent detachEvent execScript
+	setImmediate clearImmediate getMatchedCSSRules openDatabase ClientRect ClientRectList
+	mozRequestAnimationFrame msRequestAnimationFrame oRequestAnimationFrame mozCancelAnimationFrame webkitCancelRequestAnimationFrame mozCancelRequestAnimationFrame
+	msCancelAnimationFrame oCancelAnimationFrame webkitIndexedDB mozIndexedDB MozMutationObserver mozRTCPeerConnection`)
+
+func setOf(names string) map[string]bool {
+	m := map[string]bool{}
+	for _, n := range strings.Fields(names) {
+		m[n] = true
+	}
+	return m
+}
 
 // alias are the names of the global object in a browser (HTML Standard, section 7.2.2; ECMA-262,
 // section 19.1).

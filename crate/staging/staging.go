@@ -29,7 +29,7 @@ type Staging struct {
 // Request makes the request for a page.
 func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
-	if v.OnLoad != "" && !s.Guard.Guards(v) { // what a policy says of attributes is not worked out
+	if v.OnLoadStart > 0 && !s.Guard.Guards(v) && !page.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
 		req.OnLoad = &rehearse.Script{Name: "the onload of the body", Text: v.OnLoad}
 		req.OnLoad.Line, req.OnLoad.Column = v.Position(v.OnLoadStart)
 	}
