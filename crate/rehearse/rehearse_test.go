@@ -10,7 +10,13 @@ import (
 // run rehearses a page whose scripts are all inline.
 func run(t *testing.T, page string, texts map[string]string) *Report {
 	t.Helper()
-	req := &Request{HTML: page, Address: "https://club.example/tides/index.html", Texts: texts, Browser: []string{"AudioContext", "Intl"}}
+	return runWith(t, page, &Request{Texts: texts})
+}
+
+// runWith is run with what else the request has.
+func runWith(t *testing.T, page string, req *Request) *Report {
+	t.Helper()
+	req.HTML, req.Address, req.Browser = page, "https://club.example/tides/index.html", []string{"AudioContext", "Intl"}
 	rest := page
 	line := 1
 	for {
@@ -84,6 +90,32 @@ func TestFaults(t *testing.T) {
 		}
 		if !ok || r.Stopped != "" {
 			t.Errorf("%s: %q, want %q (%s)", tt.name, text, tt.want, r.Stopped)
+		}
+	}
+}
+
+// TestOnLoad: what the body's onload says runs when the page has loaded, unless something else took its place; and texts that timers run are
+// those of who set them.
+func TestOnLoad(t *testing.T) {
+	const start = "<script>function start() { oarlock() }</script>"
+	for _, tt := range []struct{ onload, page, want string }{
+		{"oarlock()", "<body><p>x", "-2 3:9 ReferenceError: oarlock is not defined"}, {"start()", "<head>" + start + "<body>", "0 1:27 ReferenceError: oarlock is not defined"},
+		{"var a = 1;\n  a.b.c", "<body>", "-2 4:7 TypeError: Cannot read property 'c' of undefined"}, {"this === window && event.type === 'load' || oarlock()", "<body>", ""},
+		{"oarlock()", "<body><script>onload = null</script>", ""}, {"", "<head><script>onload = function () { oarlock() }</script><body><script>1</script>", ""}, {"a(", "<body>", "-2 0:0 SyntaxError: what it says is no script"},
+		{"a(", "<body><script>onload = function () {}</script>", ""}, {"setTimeout('oarlock()', 9)", "<body>", "-2 0:0 ReferenceError: oarlock is not defined"},
+		{"", "<body><script>setTimeout('oarlock()', 9)</script>", "0 0:0 ReferenceError: oarlock is not defined"}, {"", "<body><script>var a = 0; setTimeout('a++', 9); setTimeout(function () { a === 1 || oarlock() }, 99)</script>", ""},
+		{"if (window.opera || window.attachEvent) oarlock()", "<body>", ""},
+	} {
+		r := runWith(t, "<!doctype html>"+tt.page, &Request{OnLoad: &Script{Text: tt.onload, Line: 3, Column: 2}})
+		got := ""
+		for _, f := range r.Faults {
+			if !f.Sure {
+				got += "unsure "
+			}
+			got += fmt.Sprintf("%d %d:%d %s", f.Script, f.Line, f.Column, f.Message)
+		}
+		if got != tt.want {
+			t.Errorf("%q on %s: %s, want %s", tt.onload, tt.page, got, tt.want)
 		}
 	}
 }
