@@ -87,7 +87,7 @@ func habitPages() []habit {
 		}
 	})
 	// What the body's onload runs, in every way that something else may have a say in it.
-	for _, attribute := range []string{"start()", "nowhere()", "a = 1; b.c", "document.title = 'x'", "", "return start(",  "setTimeout('late()', 1)", "if (window.opera) start()", "this.x = event.type; start()"} {
+	for _, attribute := range []string{"start()", "nowhere()", "a = 1; b.c", "document.title = 'x'", "", "return start(", "setTimeout('late()', 1)", "if (window.opera) start()", "this.x = event.type; start()"} {
 		for _, head := range []string{"", "<script>function start() { noWind() }</script>\n", "<script>function start() { document.getElementById('tide').textContent = 'x' }</script>\n", "<script>onload = function () { early() }</script>\n", tag("js/plain.js", " defer")} {
 			for _, body := range []string{"<p id=tide></p>", "<p>x</p><script>window.onload = function () {}</script>", "<script>var start = 1</script><p id=tide></p>", "<p id=tide></p><body onload=\"second()\">"} {
 				add("onload", head, "<body onload=\""+attribute+"\">\n"+body+"\n")
