@@ -21,7 +21,7 @@ func (a *app) adopt() *cobra.Command {
 	var src sourceFlags
 	c := &cobra.Command{
 		Use:   "adopt PAGE… | --all | - --page PAGE",
-		Short: "Take tags under record that nobody recorded",
+		Short: "Record the libraries that pages use already, tags as they are",
 		Long: `Adopt looks at scripts and stylesheets that pages refer to and nobody recorded, or at tags that were copied
 from documentation and are pasted on standard input. It reads or fetches each file once, makes out which library
 and version it is, says how sure it is and why, and records it. Tags stay as they are, where they are; pasted

@@ -48,6 +48,20 @@ func group(root *cobra.Command) {
 	}
 }
 
+// ownHelp puts help into our own words, for a command and all below it.
+func ownHelp(c *cobra.Command) {
+	if !c.HasParent() {
+		c.SetUsageTemplate(strings.NewReplacer(".LocalFlags.FlagUsages", "flagList .LocalFlags", ".InheritedFlags.FlagUsages", "flagList .InheritedFlags",
+			`Use "{{.CommandPath}} [command] --help" for more information about a command.`, `{{.CommandPath}} COMMAND --help has the flags and examples of each.`,
+			"{{.CommandPath}} [command]", "{{.CommandPath}} COMMAND").Replace(c.UsageTemplate()))
+		c.Flags().BoolP("version", "v", false, "print the version, and what the program was made of")
+	}
+	c.Flags().BoolP("help", "h", false, "print this")
+	for _, sub := range c.Commands() {
+		ownHelp(sub)
+	}
+}
+
 // helpOn is the command that prints help on others; one that is not there is a mistake.
 func helpOn(root *cobra.Command) *cobra.Command {
 	return &cobra.Command{ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {

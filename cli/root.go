@@ -180,7 +180,7 @@ A first tour:   merry demo`,
 	root.SetVersionTemplate("merry {{.Version}}\n")
 	root.SetHelpCommand(helpOn(root))
 	group(root)
-	root.SetUsageTemplate(strings.NewReplacer(".LocalFlags.FlagUsages", "flagList .LocalFlags", ".InheritedFlags.FlagUsages", "flagList .InheritedFlags").Replace(root.UsageTemplate()))
+	ownHelp(root)
 	return root
 }
 
