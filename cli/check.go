@@ -258,11 +258,11 @@ func (a *app) printFindings(c *crate.Checked) {
 		if i > 0 {
 			a.printf("\n")
 		}
-		a.printf("%s  %s\n  %s\n", a.paint.Bold(show.Text(f.Place())), a.severely(f.Finding), show.Text(f.Message))
+		a.printf("%s  %s\n%s\n", a.paint.Bold(show.Text(f.Place())), a.severely(f.Finding), show.Folded("  ", show.Text(f.Message)))
 		if len(f.Places) > 0 {
 			a.printf("  also: %s\n", show.Text(placesOf(f.Places)))
 		}
-		a.printf("  why:  %s\n%s", show.Text(f.Why), show.Steps("  next: ", f.Next))
+		a.printf("%s\n%s", show.Folded("  why:  ", show.Text(f.Why)), show.Steps("  next: ", f.Next))
 	}
 	a.printf("\n%s\n", total(c, len(causes)))
 }

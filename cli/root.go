@@ -16,6 +16,7 @@ import (
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+	"golang.org/x/term"
 
 	"merrycrate.example/merry/cli/room"
 	"merrycrate.example/merry/cli/show"
@@ -46,6 +47,11 @@ type app struct {
 func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
 	collectSeldom()
 	paint := show.PaintFor(out)
+	if f, ok := out.(*os.File); ok && isTerminal(out) {
+		if width, _, err := term.GetSize(int(f.Fd())); err == nil {
+			show.Columns = width
+		}
+	}
 	a := &app{in: in, paint: paint}
 	safe := &safeWriter{to: behind{a, out}, colours: bool(paint)}
 	defer safe.end()

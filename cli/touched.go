@@ -56,6 +56,6 @@ func (a *app) diff(text string) string {
 // remarks prints what a person should know beside the answer.
 func (a *app) remarks(notes []string) {
 	for _, n := range notes {
-		a.printf("%s %s\n", a.paint.Yellow("note:"), show.Text(n))
+		a.printf("%s\n", show.Folded(a.paint.Yellow("note:")+" ", show.Text(n)))
 	}
 }

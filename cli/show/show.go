@@ -46,6 +46,21 @@ func (p Paint) Green(s string) string { return p.code("32", s) }
 // Yellow is a text so shown.
 func (p Paint) Yellow(s string) string { return p.code("33", s) }
 
+// Columns is how wide the terminal is that is printed to, 0 where it is none.
+var Columns int
+
+// leastColumn is how narrow a column may be in which words are folded; a narrower one is left to the terminal.
+const leastColumn = 16
+
+// Folded is a text behind a prefix, on a terminal folded between words with what follows below its begin. Elsewhere it is one line.
+func Folded(prefix, text string) string {
+	begin := ansi.StringWidth(prefix)
+	if Columns == 0 || begin+ansi.StringWidth(text) <= Columns || Columns-begin < leastColumn {
+		return prefix + text
+	}
+	return prefix + strings.ReplaceAll(ansi.Wrap(text, Columns-begin, ""), "\n", "\n"+strings.Repeat(" ", begin))
+}
+
 // Table prints rows in aligned columns. A header in the first row is dim; columns named in Right are
 // aligned right.
 type Table struct {
@@ -65,6 +80,17 @@ func (t *Table) Text(paint Paint, indent string) string {
 			widths[i] = max(widths[i], ansi.StringWidth(c))
 		}
 	}
+	wide := ansi.StringWidth(indent)
+	for i := range len(widths) {
+		if wide += 2; i < len(widths)-1 {
+			wide += widths[i]
+		} else {
+			wide += min(widths[i], leastColumn)
+		}
+	}
+	if Columns > 0 && wide-2 > Columns && len(t.Rows) > 1 {
+		return t.stacked(paint, indent)
+	}
 	for n, r := range t.Rows {
 		var line strings.Builder
 		line.WriteString(indent)
@@ -76,7 +102,9 @@ func (t *Table) Text(paint Paint, indent string) string {
 			case i < len(r)-1:
 				line.WriteString(c + pad)
 			default:
-				line.WriteString(c)
+				before := line.String()
+				line.Reset()
+				line.WriteString(Folded(before, c))
 			}
 			if i < len(r)-1 {
 				line.WriteString("  ")
@@ -87,6 +115,30 @@ func (t *Table) Text(paint Paint, indent string) string {
 			text = paint.Dim(text)
 		}
 		all.WriteString(text + "\n")
+	}
+	return all.String()
+}
+
+// stacked is the table for a narrow terminal: each row's first cell, and below it what else there is, with the heads before it.
+func (t *Table) stacked(paint Paint, indent string) string {
+	var all strings.Builder
+	heads := t.Rows[0]
+	width := 0
+	for _, h := range heads {
+		width = max(width, ansi.StringWidth(h))
+	}
+	for _, r := range t.Rows[1:] {
+		all.WriteString(indent + r[0] + "\n")
+		for i := 1; i < len(r); i++ {
+			if r[i] == "" {
+				continue
+			}
+			head := ""
+			if i < len(heads) {
+				head = heads[i]
+			}
+			all.WriteString(Folded(indent+"  "+paint.Dim(head)+strings.Repeat(" ", width-ansi.StringWidth(head))+"  ", r[i]) + "\n")
+		}
 	}
 	return all.String()
 }

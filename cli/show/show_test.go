@@ -59,3 +59,32 @@ func TestSizes(t *testing.T) {
 		t.Errorf("lines of others are %q", got)
 	}
 }
+
+// TestFolded: on a terminal words are folded below where they began; elsewhere, and where there is no room, a line stays one.
+func TestFolded(t *testing.T) {
+	defer func() { Columns = 0 }()
+	for _, tt := range []struct {
+		columns            int
+		prefix, text, want string
+	}{
+		{0, "why:  ", "it may work on this machine, and fails elsewhere", "why:  it may work on this machine, and fails elsewhere"},
+		{30, "why:  ", "it may work on this machine, and fails", "why:  it may work on this\n      machine, and fails"},
+		{20, "why:  ", "it may work on this machine", "why:  it may work on this machine"}, // no room
+		{80, "why:  ", "short", "why:  short"},
+	} {
+		if Columns = tt.columns; Folded(tt.prefix, tt.text) != tt.want {
+			t.Errorf("in %d columns it is\n%s, want\n%s", tt.columns, Folded(tt.prefix, tt.text), tt.want)
+		}
+	}
+	rows := &Table{}
+	rows.Add("name", "files")
+	rows.Add("oarlock", "one.js, two.js, three.js, four.js")
+	Columns = 34
+	if got, want := rows.Text(false, ""), "name     files\noarlock  one.js, two.js, three.js,\n         four.js\n"; got != want {
+		t.Errorf("a table is\n%s, want\n%s", got, want)
+	}
+	Columns = 20
+	if got, want := rows.Text(false, " "), " oarlock\n   files  one.js, two.js, three.js, four.js\n"; got != want {
+		t.Errorf("in a narrow terminal a table is\n%s, want\n%s", got, want)
+	}
+}
