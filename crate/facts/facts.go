@@ -25,8 +25,8 @@ import (
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-26"
-	rehearsalResult = "rehearsal-10"
-	stoppedResult   = "stopped-3"
+	rehearsalResult = "rehearsal-11"
+	stoppedResult   = "stopped-4"
 )
 
 // keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than
@@ -93,7 +93,7 @@ func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool)
 			return readReport(answer)
 		}
 		if why, kept := r.Cache.Result(stoppedResult, of); kept && once {
-			return &rehearse.Report{Stopped: string(why)}, nil
+			return readReport(why)
 		}
 	}
 	if r.Sandbox == nil {
@@ -118,7 +118,11 @@ func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool)
 	if r.Cache != nil && report.Stopped == "" {
 		r.Cache.PutResult(rehearsalResult, of, answer)
 	} else if r.Cache != nil {
-		r.Cache.PutResult(stoppedResult, of, []byte(report.Stopped))
+		ended, err := json.Marshal(rehearse.Report{Stopped: report.Stopped, Guessed: report.Guessed})
+		if err != nil {
+			return nil, err
+		}
+		r.Cache.PutResult(stoppedResult, of, ended)
 	}
 	return report, nil
 }

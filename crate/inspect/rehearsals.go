@@ -47,7 +47,9 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		if err != nil {
 			return r, err
 		}
-		if report.Stopped != "" {
+		if report.Stopped != "" && report.Guessed {
+			r.unsure = append(r.unsure, fmt.Sprintf("%s: the rehearsal was stopped: %s", c.p.InProject(name), report.Stopped))
+		} else if report.Stopped != "" {
 			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning, File: c.p.InProject(name).String(), Line: 1, Column: 1,
 				Message: "the rehearsal was stopped: " + report.Stopped, Why: "what its scripts would have done after that is not known",
 				Next: "open the page in a browser and look at its console; merry check --no-rehearse"})

@@ -109,6 +109,7 @@ type Report struct {
 	Reads   []Read   `json:"reads,omitempty"`
 	Ran     []bool   `json:"ran"`               // of each script, whether it was run to its end
 	Stopped string   `json:"stopped,omitempty"` // why the rehearsal ended early
+	Guessed bool     `json:"guessed,omitempty"` // something that can't be simulated was involved in that
 	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
 	// Missing are the members that were asked for and were not there.
 	Missing []string `json:"missing,omitempty"`
@@ -170,7 +171,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	defer func() {
 		// An engine that trips over a script must not end the command that asked.
 		if p := recover(); p != nil {
-			s.out.Stopped = fmt.Sprint("the engine gave up: ", p)
+			s.out.Stopped, s.out.Guessed = fmt.Sprint("the engine gave up: ", p), s.doubt || len(s.touched) > 0
 			out = s.out
 		}
 	}()

@@ -120,6 +120,23 @@ func TestOnLoad(t *testing.T) {
 	}
 }
 
+// TestGuessedEnds: a loop that ends nowhere only because something stands in for what can't be simulated is no fault of the page, and who walks
+// along such a thing comes to an end.
+func TestGuessedEnds(t *testing.T) {
+	if r := run(t, "<body><script>var walk = new AudioContext().evaluate('x'), n; while (n = walk.iterateNext()) { nothing() }</script>", nil); r.Stopped != "" || len(r.Faults) > 0 {
+		t.Errorf("%+v", r)
+	}
+	for page, guessed := range map[string]bool{"<body><script>var n = new AudioContext(); while (n = n.parentNode) {}</script>": true, "<body><script>for (;;) {}</script>": false} {
+		stop := make(chan struct{})
+		timer := time.AfterFunc(200*time.Millisecond, func() { close(stop) })
+		text := page[len("<body><script>") : len(page)-len("</script>")]
+		r := Run(&Request{HTML: page, Address: "https://club.example/", Browser: []string{"AudioContext"}, Scripts: []Script{{Text: text, When: InPlace}}}, stop)
+		if timer.Stop(); r.Stopped == "" || r.Guessed != guessed {
+			t.Errorf("%s: %+v", page, r)
+		}
+	}
+}
+
 func TestUnsure(t *testing.T) {
 	for _, page := range []string{
 		"<script>new AudioContext().createGain().gain.value.foo.bar(); Intl.x().y.z; var u; u.v</script>",

@@ -21,6 +21,7 @@
         if (k === Symbol.iterator) return function () { return [][Symbol.iterator](); };
         if (k === "then" || k === Symbol.toStringTag) return undefined;
         if (k === "length") return 0;
+        if (k === "iterateNext" || k === "nextNode") return function () { return null; }; // who walks along something comes to an end
         return self;
       },
       set: function () { return true; },
