@@ -168,7 +168,7 @@ func TestChangesThatAreLookedAt(t *testing.T) {
 		t.Errorf("%v %+v", err, answer)
 	}
 	s.Register()
-	if r := s.Try("repin", "brinework@2.0.0", "--look"); !strings.Contains(r.Out, "look different from before the change") || !strings.Contains(r.Out, "merry undo takes the change back") {
+	if r := s.Try("repin", "brinework@2.0.0", "--look"); !strings.Contains(r.Out, "look different from before the change") || !strings.Contains(r.Out, "merry undo  # takes the change back") {
 		t.Errorf("repin says, status %d\n%s%s", r.Status, r.Out, r.Err)
 	}
 }

@@ -309,7 +309,7 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 		t.Errorf("what was compressed is not what it was: %v", err)
 	}
 	_, port, _ := strings.Cut(v.Addr, "127.0.0.1:")
-	s.Fail(3, []string{"nothing can be served on 127.0.0.1, port " + port, "next:  merry serve takes a port that is free"}, "serve", "--port", port)
+	s.Fail(3, []string{"nothing can be served on 127.0.0.1, port " + port, "next:  merry serve  # on a port that is free"}, "serve", "--port", port)
 	s.Fail(2, []string{"--port 99999 is no port", "merry serve --port 8000"}, "serve", "--port", "99999")
 	s.Fail(2, []string{"--behind nowhere is no address"}, "serve", "--behind", "nowhere")
 	s.Fail(1, []string{"no profile"}, "serve", "--profile", "nowhere")
