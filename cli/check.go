@@ -210,7 +210,7 @@ func (a *app) explain(name string, args []string) error {
 			for _, n := range check.Names() {
 				t.Rows = append(t.Rows, []string{n, check.Summary(n)})
 			}
-			a.printf("%s", t.Text(false, ""))
+			a.printf("%s", t.Lines(""))
 			a.next("what one of them means: merry check --explain=NAME")
 		})
 	}

@@ -145,7 +145,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 	}
 	if len(t.Rows) > 1 {
 		t.Rows = t.Rows[1:]
-		a.printf("%s", t.Text(false, "  "))
+		a.printf("%s", t.Lines("  "))
 	}
 	if len(pages) > most {
 		a.printf("  … %s changed, %d not\n", show.Count(changed, "page", "pages"), same)

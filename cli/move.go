@@ -112,7 +112,7 @@ func (a *app) printFollowed(pages []crate.PageChange) {
 		}
 	}
 	if len(t.Rows) > 0 {
-		a.printf("%s", t.Text(false, "  "))
+		a.printf("%s", t.Lines("  "))
 	}
 	if more := len(pages) - most; more > 0 {
 		a.printf("  … and %s\n", show.Count(more, "page more", "pages more"))

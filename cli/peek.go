@@ -135,7 +135,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 	known("name", p.Name, p.NameFrom)
 	known("version", p.Version, p.VersionFrom)
 	known("licence", p.Licence, p.LicenceFrom)
-	a.printf("%s", t.Text(false, "  "))
+	a.printf("%s", t.Lines("  "))
 
 	if len(p.Files) > 0 {
 		a.printf("\n")
@@ -167,14 +167,14 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 			}
 			t.Rows = append(t.Rows, []string{g.Why, show.Count(g.Files, "file", "files"), show.Bytes(g.Size), show.Text(some)})
 		}
-		a.printf("%s", t.Text(false, "  "))
+		a.printf("%s", t.Lines("  "))
 	}
 	a.printf("\n%s\n", a.paint.Bold("it would take"))
 	t = &show.Table{}
 	for _, c := range p.Suggested {
 		t.Rows = append(t.Rows, []string{show.Text(c.Path), show.Text(c.Reason)})
 	}
-	a.printf("%s", t.Text(false, "  "))
+	a.printf("%s", t.Lines("  "))
 	if len(p.Options) > 0 {
 		a.printf("\n%s\n", a.paint.Bold("or, by --part NAME"))
 		t = &show.Table{Right: map[int]bool{2: true}}
@@ -186,7 +186,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 			}
 			t.Rows = append(t.Rows, []string{show.Text(o.Name), string(o.Kind), show.Bytes(o.Size), show.Text(o.Difference)})
 		}
-		a.printf("%s", t.Text(false, "  "))
+		a.printf("%s", t.Lines("  "))
 	}
 	for _, n := range p.Notes {
 		a.printf("  %s %s\n", a.paint.Yellow("note:"), show.Text(n))

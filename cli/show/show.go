@@ -61,8 +61,7 @@ func Folded(prefix, text string) string {
 	return prefix + strings.ReplaceAll(ansi.Wrap(text, Columns-begin, ""), "\n", "\n"+strings.Repeat(" ", begin))
 }
 
-// Table prints rows in aligned columns. A header in the first row is dim; columns named in Right are
-// aligned right.
+// Table prints rows in aligned columns; those named in Right are aligned right.
 type Table struct {
 	Rows  [][]string
 	Right map[int]bool
@@ -71,8 +70,14 @@ type Table struct {
 // Add adds a row.
 func (t *Table) Add(cells ...string) { t.Rows = append(t.Rows, cells) }
 
-// Text is the table as lines, each behind an indent.
-func (t *Table) Text(paint Paint, indent string) string {
+// Text is a table whose first row are the heads, as lines, each behind an indent. The heads are dim; where a terminal is too narrow for the columns,
+// they stand before each row's cells.
+func (t *Table) Text(paint Paint, indent string) string { return t.text(paint, indent, true) }
+
+// Lines is Text for a table without heads.
+func (t *Table) Lines(indent string) string { return t.text(false, indent, false) }
+
+func (t *Table) text(paint Paint, indent string, heads bool) string {
 	var all strings.Builder
 	widths := map[int]int{}
 	for _, r := range t.Rows {
@@ -88,7 +93,7 @@ func (t *Table) Text(paint Paint, indent string) string {
 			wide += min(widths[i], leastColumn)
 		}
 	}
-	if Columns > 0 && wide-2 > Columns && len(t.Rows) > 1 {
+	if heads && Columns > 0 && wide-2 > Columns && len(t.Rows) > 1 {
 		return t.stacked(paint, indent)
 	}
 	for n, r := range t.Rows {
@@ -111,7 +116,7 @@ func (t *Table) Text(paint Paint, indent string) string {
 			}
 		}
 		text := strings.TrimRight(line.String(), " ")
-		if n == 0 {
+		if heads && n == 0 {
 			text = paint.Dim(text)
 		}
 		all.WriteString(text + "\n")

@@ -87,4 +87,7 @@ func TestFolded(t *testing.T) {
 	if got, want := rows.Text(false, " "), " oarlock\n   files  one.js, two.js, three.js, four.js\n"; got != want {
 		t.Errorf("in a narrow terminal a table is\n%s, want\n%s", got, want)
 	}
+	if got, want := rows.Lines(" "), " name     files\n oarlock  one.js, two.js, three.js, four.js\n"; got != want {
+		t.Errorf("without heads a table in a narrow terminal is\n%s, want\n%s", got, want)
+	}
 }
