@@ -37,6 +37,7 @@ ones are put where their library belongs. What it can't name it asks for.`,
 				if len(args) > 1 || all {
 					return misuse("- stands for pasted tags alone; name the pages that they go on with --page")
 				}
+				a.waits.end() // somebody may be typing
 				b, err := io.ReadAll(io.LimitReader(a.in, 1<<20))
 				if err != nil {
 					return err

@@ -49,6 +49,7 @@ looked for from the folder that the command is given in, which stands for the si
 			}
 			var lines []crate.SealLine
 			if i := slices.Index(args, "-"); i >= 0 {
+				a.waits.end() // somebody may be typing
 				line, err := crate.SealRead("-", a.in, algorithm)
 				if err != nil {
 					return err
@@ -103,6 +104,7 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 		var b []byte
 		var err error
 		if name == "-" {
+			a.waits.end() // somebody may be typing
 			b, err = io.ReadAll(io.LimitReader(a.in, 64<<20))
 		} else if b, err = os.ReadFile(a.full(name)); err != nil {
 			err = problem.Refuse(problem.FileUnknown, "name pages, or - for standard input", "there is no file %s", name)
