@@ -22,7 +22,8 @@ type family struct {
 	misfits  int     // pairs of which one counts at some width alone, and the other does not
 	kept     int     // pairs whose new name was there before
 	score    float64
-	stated   int // pairs of which the library itself says so
+	stated   int     // pairs of which the library itself says so
+	follows  float64 // how much speaks for the new names having taken the place of the old ones as a whole
 }
 
 // String is how findings name it: bw-col-$1-shift-$2 → bw-shift-$1-$2.
@@ -84,6 +85,7 @@ func families(gone, come, kept []string, bases map[string][]string, certain map[
 	}
 	list = append(list, replacements(gone, split, words, is)...)
 	list = append(list, stems(gone, split, is, bases)...)
+	list = append(list, successions(gone, come, kept, split)...)
 	for _, f := range list {
 		f.weigh(alike)
 		f.within(gone, is)
@@ -317,39 +319,6 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 	return list
 }
 
-// stems are the families in which a name that stands by itself, and begins others, became another: panel, and all that begins with panel-.
-// Bases are names that are gone with the new ones that mean much the same.
-func stems(gone []string, split map[string][]string, is map[string]named, bases map[string][]string) []*family {
-	var list []*family
-	for _, o := range gone {
-		var rest [][]string
-		for _, other := range gone {
-			if len(split[other]) > len(split[o]) && slices.Equal(split[other][:len(split[o])], split[o]) {
-				rest = append(rest, split[other])
-			}
-		}
-		if len(rest) == 0 {
-			continue
-		}
-		for _, base := range bases[o] {
-			words := parts(base)
-			f := &family{old: append(slices.Clone(split[o]), "…"), new: append(slices.Clone(words), "…"), matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
-			for _, r := range rest {
-				if n := is[strings.Join(append(slices.Clone(words), r[len(split[o]):]...), "-")]; n.name != "" {
-					f.pairs = append(f.pairs, [2]string{strings.Join(r, "-"), n.name})
-					if n.kept {
-						f.kept++
-					}
-				}
-			}
-			if len(f.pairs) > 1 {
-				list = append(list, f)
-			}
-		}
-	}
-	return list
-}
-
 // within adds names that have the replaced word within one of theirs, where many names changed so: dropright became dropend.
 func (f *family) within(gone []string, is map[string]named) {
 	if f.old[0] != "…" || f.score < 0.65 || len(f.pairs) < 5 {
@@ -408,6 +377,10 @@ func (f *family) weigh(alike func(o, n string) (share, said float64, fits bool))
 	explained := n / float64(f.matched)
 	// What they have in common counts by its root: where declarations were rewritten a little is much, and nothing is still nothing.
 	f.score = 0.4*math.Sqrt(f.alike) + 0.2*stays + 0.2*explained + 0.2*min(1, math.Log2(n)/5) - (0.3*float64(f.rivals)+0.2*float64(f.misfits)+0.02*float64(f.kept))/n
+	f.score += f.follows
+	if f.follows > 0 {
+		return
+	}
 	if f.alike < 0.02 || told/n < 0.02 && f.kept == len(f.pairs) || f.old[0] == "…" && f.alike < 0.1 {
 		f.score -= 0.2 // nothing but names speaks for it
 	}

@@ -35,9 +35,11 @@ type Mention struct {
 type Sheet struct {
 	Mentions []Mention
 	// rules are the declarations that each class has, each with the shape of its selector.
-	rules map[string]map[string]bool
-	decls map[string][]decl // of each class
-	vars  map[string]string // what custom properties are worth, the first value of each
+	rules  map[string]map[string]bool
+	decls  map[string][]decl          // of each class
+	vars   map[string]string          // what custom properties are worth, the first value of each
+	beside map[string]map[string]bool // of each class, those with which it stands in selectors
+	users  map[string][]decl          // of custom properties: the declarations of classes that use them
 }
 
 // Makes lists the names that the stylesheet makes, each once, with its first place.
@@ -56,7 +58,7 @@ func (s *Sheet) Makes() []Mention {
 
 // Merge makes one sheet of several, as a page sees them.
 func Merge(sheets ...*Sheet) *Sheet {
-	all := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}}
+	all := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}, users: map[string][]decl{}, beside: map[string]map[string]bool{}}
 	for _, s := range sheets {
 		for class, list := range s.decls {
 			all.decls[class] = append(all.decls[class], list...)
@@ -65,6 +67,15 @@ func Merge(sheets ...*Sheet) *Sheet {
 			if _, known := all.vars[name]; !known {
 				all.vars[name] = value
 			}
+		}
+		for class, others := range s.beside {
+			if all.beside[class] == nil {
+				all.beside[class] = map[string]bool{}
+			}
+			maps.Copy(all.beside[class], others)
+		}
+		for name, list := range s.users {
+			all.users[name] = append(all.users[name], list...)
 		}
 		all.Mentions = append(all.Mentions, s.Mentions...)
 		for class, rules := range s.rules {
@@ -87,7 +98,7 @@ type token struct {
 // Read reads the names of a stylesheet and the rules of its classes. It splits rules as CSS Syntax Level 3 does
 // (section 5), nested ones too; what can't be read is passed over.
 func Read(b []byte) *Sheet {
-	s := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}}
+	s := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}, users: map[string][]decl{}, beside: map[string]map[string]bool{}}
 	r := &reader{l: css.NewLexer(parse.NewInputBytes(b[:len(b):len(b)])), sheet: s}
 	r.block("", nil, 0)
 	return s
@@ -184,7 +195,32 @@ func (r *reader) rule(context string, outer [][]token, prelude []token, depth in
 		return
 	}
 	r.selectors(prelude)
-	r.block(context, split(prelude), depth+1)
+	list := split(prelude)
+	r.besides(list)
+	r.block(context, list, depth+1)
+}
+
+// besides notes which classes stand together in selectors.
+func (r *reader) besides(selectors [][]token) {
+	for _, sel := range selectors {
+		var classes []string
+		for i, t := range sel {
+			if t.TokenType == css.IdentToken && i > 0 && sel[i-1].text == "." {
+				classes = append(classes, unescape(t.text))
+			}
+		}
+		for _, c := range classes {
+			for _, other := range classes {
+				if c == other {
+					continue
+				}
+				if r.sheet.beside[c] == nil {
+					r.sheet.beside[c] = map[string]bool{}
+				}
+				r.sheet.beside[c][other] = true
+			}
+		}
+	}
 }
 
 // skip passes over a block.
@@ -267,7 +303,8 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		}
 	}
 	low := strings.ToLower(property)
-	first := true // of a list's item
+	var uses []string // custom properties
+	first := true     // of a list's item
 	for _, t := range value {
 		if t.TokenType == css.WhitespaceToken {
 			continue
@@ -277,6 +314,7 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		switch {
 		case strings.HasPrefix(t.text, "--"):
 			r.mention(Property, t.text, t.offset, false)
+			uses = append(uses, t.text)
 		case (low == "animation" || low == "animation-name" || strings.HasSuffix(low, "-animation")) && t.TokenType == css.IdentToken:
 			r.mention(Keyframes, t.text, t.offset, false)
 		case low == "font-family" && (t.TokenType == css.StringToken || t.TokenType == css.IdentToken && begins):
@@ -284,7 +322,7 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		}
 	}
 	for _, sel := range selectors {
-		r.rules(context, sel, low+":"+valueShape(value), decl{context: context, property: low, value: flat(value)})
+		r.rules(context, sel, low+":"+valueShape(value), decl{context: context, property: low, value: flat(value), uses: uses})
 	}
 }
 
@@ -317,6 +355,9 @@ func (r *reader) rules(context string, selector []token, declaration string, d d
 		r.sheet.rules[name][context+"{"+shape.String()+"{"+declaration] = true
 		d.shape = shape.String()
 		r.sheet.decls[name] = append(r.sheet.decls[name], d)
+		for _, v := range d.uses {
+			r.sheet.users[v] = append(r.sheet.users[v], d)
+		}
 	}
 }
 

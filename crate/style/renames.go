@@ -82,6 +82,9 @@ func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
 		for c := range ways.of[o] {
 			candidates[c] = true
 		}
+		if n := ways.scoped[o]; n != "" {
+			candidates[n] = true
+		}
 		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.icons[o])), slices.Collect(maps.Keys(ways.led[o]))) {
 			candidates[c] = true
 		}
@@ -89,7 +92,7 @@ func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
 			all = append(all, ways.weigh(rate(old, new, o, c, said[o][c], one)))
 		}
 	}
-	return best(all)
+	return best(carried(all, gone, come))
 }
 
 // alone counts, for each sheet, the classes that have just the same declarations.

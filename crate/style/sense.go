@@ -23,8 +23,11 @@ type statement struct {
 	weight float64
 }
 
-// A decl is one declaration of a class.
-type decl struct{ context, shape, property, value string }
+// A decl is one declaration of a class, with the custom properties that it uses.
+type decl struct {
+	context, shape, property, value string
+	uses                            []string
+}
 
 // meanings are what the classes of a sheet mean, each worked out when it is asked for.
 type meanings struct {
@@ -32,6 +35,7 @@ type meanings struct {
 	counts counts
 	known  map[string]sense
 	wide   map[string]sense  // of a class, without the widths at which it says something
+	on     map[string]sense  // of a class, put on
 	plain  map[string]string // values in the one notation
 }
 
@@ -51,7 +55,7 @@ func countAll(sheets ...*Sheet) counts {
 }
 
 func newMeanings(s *Sheet, c counts) *meanings {
-	return &meanings{sheet: s, counts: c, known: map[string]sense{}, wide: map[string]sense{}, plain: map[string]string{}}
+	return &meanings{sheet: s, counts: c, known: map[string]sense{}, wide: map[string]sense{}, on: map[string]sense{}, plain: map[string]string{}}
 }
 
 // of is what a class means.
@@ -92,17 +96,26 @@ func (m *meanings) anywhere(class string) sense {
 // beside is how much a statement counts that a class makes together with others.
 const beside = 0.2
 
+// valueOf is a value in the one notation, "" where it is for one maker's engine.
+func (m *meanings) valueOf(value string) string {
+	plain, done := m.plain[value]
+	if !done {
+		plain = m.sheet.plain(value)
+		if strings.HasPrefix(plain, "-webkit-") || strings.HasPrefix(plain, "-moz-") || strings.HasPrefix(plain, "-ms-") {
+			plain = ""
+		}
+		m.plain[value] = plain
+	}
+	return plain
+}
+
 // add adds what a declaration says.
 func (m *meanings) add(s sense, d decl) {
 	if strings.HasPrefix(d.property, "-") {
 		return // one maker's, or a custom property, which counts where it is used
 	}
-	value, done := m.plain[d.value]
-	if !done {
-		value = m.sheet.plain(d.value)
-		m.plain[d.value] = value
-	}
-	if value == "" || strings.HasPrefix(value, "-webkit-") || strings.HasPrefix(value, "-moz-") || strings.HasPrefix(value, "-ms-") {
+	value := m.valueOf(d.value)
+	if value == "" {
 		return
 	}
 	shape := strings.ReplaceAll(d.shape, "::", ":")
@@ -257,12 +270,13 @@ func longhands(property, value string) [][2]string {
 }
 
 // alike tells how alike two senses are, from 0 to 1, and how much what they have in common says. A property of both with another value is
-// little in common.
-func alike(a, b sense) (share, said float64) {
+// little in common; lengths that were tuned are more, where they are of several kinds and came with a new name.
+func alike(a, b sense, came bool) (share, said float64) {
 	if len(a) == 0 || len(b) == 0 {
 		return 0, 0
 	}
 	whole, common := 0.0, 0.0
+	kinds, tuned := map[string]bool{}, 0.0 // of tuned lengths: what they are of, and their weight
 	for k, v := range a {
 		whole += v.weight
 		switch u, has := b[k]; {
@@ -272,7 +286,15 @@ func alike(a, b sense) (share, said float64) {
 			common, said = common+0.5*v.weight, said+0.3*v.weight // another colour: each version has its palette
 		case has:
 			common += 0.15 * v.weight
+			if came && near(u.value, v.value) {
+				kind, _, _ := strings.Cut(k[strings.LastIndexByte(k, '{')+1:], "-")
+				kinds[kind] = true
+				tuned += v.weight
+			}
 		}
+	}
+	if len(kinds) > 1 {
+		common, said = common+0.35*tuned, said+0.2*tuned
 	}
 	for k, v := range b {
 		if _, has := a[k]; !has {
@@ -284,6 +306,31 @@ func alike(a, b sense) (share, said float64) {
 	}
 	return common / whole, said
 }
+
+// near tells whether two values are lengths of which one is the other, tuned: ten pixels that are nine now. Shares of a whole are not, since the
+// steps of a scale lie as near to each other.
+func near(a, b string) bool {
+	x, y := strings.Fields(a), strings.Fields(b)
+	if len(x) != len(y) {
+		return false
+	}
+	for i := range x {
+		v, ok := strings.CutSuffix(x[i], "px")
+		w, also := strings.CutSuffix(y[i], "px")
+		if !ok || !also {
+			return false
+		}
+		m, err := strconv.ParseFloat(v, 64)
+		n, err2 := strconv.ParseFloat(w, 64)
+		if err != nil || err2 != nil || m*n <= 0 || math.Abs(m-n) > tuning*max(math.Abs(m), math.Abs(n)) {
+			return false
+		}
+	}
+	return true
+}
+
+// tuning is by how much of itself a length may differ from another for the two to be near.
+const tuning = 0.21
 
 // own is what a class says of its element alone, wherever it stands and at every width, as one text.
 func (m sense) own() string {
@@ -297,14 +344,35 @@ func (m sense) own() string {
 	return strings.Join(list, ";")
 }
 
-// widths tells whether a class says something only at some width of the window.
+// widths tells whether much of what a class says counts at some width of the window only.
 func (m sense) widths() bool {
-	for k := range m {
-		if context, shape, _ := strings.Cut(k, "{"); strings.Contains(context, "width") && strings.HasPrefix(shape, ".&{") {
-			return true
+	always, only := 0.0, 0.0
+	for k, v := range m {
+		switch context, shape, _ := strings.Cut(k, "{"); {
+		case !strings.HasPrefix(shape, ".&{"):
+		case strings.Contains(context, "width"):
+			only += v.weight
+		default:
+			always += v.weight
 		}
 	}
-	return false
+	return only > 0.5*always
+}
+
+// begins tells whether what a class says at some widths of the window alone counts from a width on, without an end, and ends the reverse.
+func (m sense) begins() bool { return m.bounded("min-width", "max-width") }
+func (m sense) ends() bool   { return m.bounded("max-width", "min-width") }
+
+func (m sense) bounded(by, not string) bool {
+	some := false
+	for k := range m {
+		context, _, _ := strings.Cut(k, "{")
+		if strings.Contains(context, not) {
+			return false
+		}
+		some = some || strings.Contains(context, by)
+	}
+	return some
 }
 
 // glyphs are the characters that a class puts before an element, which of an icon are all that it is.

@@ -60,13 +60,13 @@ func TestAlikeIsLessForLess(t *testing.T) {
 	for _, css := range []string{".b{top:0;left:0;color:red}", ".b{top:0;left:0;color:black}", ".b{top:0;left:0}", ".b{top:0;left:2px}", ".b{top:0}", ".b{top:1px}", ".b{float:left}"} {
 		s := Read([]byte(".a{top:0;left:0;color:red}" + css))
 		m := newMeanings(s, countAll(s))
-		share, said := alike(m.of("a"), m.of("b"))
+		share, said := alike(m.of("a"), m.of("b"), true)
 		if share >= last || share < 0 || said < 0 || (share == 0) != (said == 0) && css != ".b{top:1px}" {
 			t.Errorf("%s is alike by %.2f, said %.2f; the one before by %.2f", css, share, said, last)
 		}
 		last = share
 	}
-	if share, said := alike(nil, sense{"x": {value: "1", weight: 1}}); share != 0 || said != 0 {
+	if share, said := alike(nil, sense{"x": {value: "1", weight: 1}}, true); share != 0 || said != 0 {
 		t.Error("nothing is like something")
 	}
 }
@@ -82,8 +82,9 @@ func FuzzMeanings(f *testing.F) {
 		for _, class := range []string{"a", "b"} {
 			m.of(class).own()
 			m.anywhere(class).glyphs()
+			m.worn(class).begins()
 		}
-		if share, _ := alike(m.of("a"), m.of("b")); share < 0 || share > 1.000001 {
+		if share, _ := alike(m.of("a"), m.of("b"), true); share < 0 || share > 1.000001 {
 			t.Errorf("%q: alike by %v", b, share)
 		}
 	})

@@ -23,6 +23,7 @@ type ways struct {
 	raw      map[[3]string][]string         // a declaration of a class that is gone, as it is written, to the names of both that have it
 	led      map[string]map[string][]string // old name, new name to which a sheet of the new version leads it, with further classes
 	only     map[string]string              // the first word of names to the only name that came with it
+	scoped   map[string]string              // names that are gone to those that took the name of what they stood in
 	alone    map[string][]string            // what new names say by themselves, and no more, to those names
 }
 
@@ -78,6 +79,7 @@ func newWays(old, new *Sheet, gone, come []string, one alone) *ways {
 			w.icons[o][n] = true
 		}
 	}
+	w.scoped = scoped(old, gone, come)
 	w.only = map[string]string{}
 	for _, n := range come {
 		first := parts(n)[0]
@@ -135,6 +137,11 @@ func (w *ways) index(gone, come []string) {
 				w.says[k+":"+v.value] = append(w.says[k+":"+v.value], class)
 			}
 		}
+		for k, v := range w.new.worn(class) {
+			if strings.HasPrefix(k, "{self") {
+				w.says[k+":"+v.value] = append(w.says[k+":"+v.value], class)
+			}
+		}
 	}
 	wanted := map[[3]string]bool{}
 	for _, o := range gone {
@@ -174,10 +181,12 @@ func (w *ways) saying(o string) []string {
 		return list
 	}
 	count := map[string]float64{}
-	for k, v := range w.old.of(o) {
-		if list := w.says[k+":"+v.value]; len(list) <= mostSaying {
-			for _, class := range list {
-				count[class] += v.weight
+	for _, s := range []sense{w.old.of(o), w.old.worn(o)} {
+		for k, v := range s {
+			if list := w.says[k+":"+v.value]; len(list) <= mostSaying {
+				for _, class := range list {
+					count[class] = max(count[class], v.weight) + 0.5*min(count[class], v.weight)
+				}
 			}
 		}
 	}
@@ -281,10 +290,20 @@ func (w *ways) alike(o, n string) (share, said float64) {
 	if k, ok := w.known[[2]string{o, n}]; ok {
 		return k[0], k[1]
 	}
-	share, said = alike(w.old.of(o), w.new.of(n))
+	_, kept := w.old.sheet.decls[n]
+	share, said = alike(w.old.of(o), w.new.of(n), !kept)
 	if share < 1 && (w.old.conditional(o) || w.new.conditional(n)) {
-		if anywhere, more := alike(w.old.anywhere(o), w.new.anywhere(n)); 0.85*anywhere > share {
+		anywhere, more := alike(w.old.anywhere(o), w.new.anywhere(n), !kept)
+		if w.old.of(o).ends() && w.new.of(n).begins() || w.old.of(o).begins() && w.new.of(n).ends() {
+			anywhere *= 0.5 // one is for narrow windows, the other for wide ones
+		}
+		if 0.85*anywhere > share {
 			share, said = 0.85*anywhere, more
+		}
+	}
+	if share < 0.6 && !kept {
+		if worn, more := alike(w.old.worn(o), w.new.worn(n), true); 0.9*worn > share {
+			share, said = 0.9*worn, more
 		}
 	}
 	w.known[[2]string{o, n}] = [2]float64{share, said}
@@ -315,6 +334,12 @@ func (w *ways) weigh(r Rename) Rename {
 			r.Score = min(0.95, score)
 			r.Because = append(r.Because, "it says just this, and nothing else that came does")
 		}
+	}
+	if w.scoped[r.Old] == r.New {
+		if score := 0.52 + 0.4*share; score > r.Score {
+			r.Score = score
+		}
+		r.Because = append([]string{"it took the name of what it stood in"}, r.Because...)
 	}
 	if f := w.of[r.Old][r.New]; f != nil {
 		if score := f.score * (0.92 + 0.08*share); score > r.Score {
