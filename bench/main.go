@@ -212,6 +212,8 @@ func (b *bench) races() []race {
 		}
 		return os.WriteFile(filepath.Join(out, "crate.yaml"), []byte("format: 1\nfolders: {together: lib}\n"), 0o644)
 	}
+	// What reading files told is remembered by their bytes: a race of what was never seen begins without.
+	forget := "rm -rf '" + filepath.Join(b.dir, "cache", "merry-crate", "cache", "findings") + "'; "
 	libs := filepath.Join(b.dir, "libs")
 	empty := func() error {
 		os.RemoveAll(filepath.Join(b.dir, "copy"))
@@ -219,7 +221,7 @@ func (b *bench) races() []race {
 	}
 	sed := "find . -name '*.html' -print0 | xargs -0 -P" + cores + " -n 500 sed -i 's|js/club.js|js/klub.js|'"
 	return []race{
-		{name: "check 10,000 pages", merry: b.shell(pages, "rm -rf ../cache/merry-crate/cache/findings; "+b.merry+" check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
+		{name: "check 10,000 pages", merry: b.shell(pages, forget+b.merry+" check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
 		{name: "check 10,000 pages again", merry: b.tool(pages, "check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 1},
 		{name: "include over 10,000 pages", merry: b.tool(pages, "include", "beacon", "--page", "**"), other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 1.2,
 			before: func() error { return makePages(pages) }},
@@ -230,10 +232,10 @@ func (b *bench) races() []race {
 				}
 				return b.command(pages, b.merry, "include", "beacon", "--page", "**").Run()
 			}},
-		{name: "compare over 1,000 pages", merry: b.tool(filepath.Join(b.dir, "upgrade"), "compare", "sheet", "../sheet-2.zip"),
-			other: b.shell(filepath.Join(b.dir, "upgrade"), "rg -c sheet-tide . >/dev/null; "+b.merry+" peek ../sheet-1.zip >/dev/null; "+b.merry+" peek ../sheet-2.zip >/dev/null"), says: "rg -c, and peek at both", mark: 3},
+		{name: "compare over 1,000 pages", merry: b.shell(filepath.Join(b.dir, "upgrade"), forget+b.merry+" compare sheet ../sheet-2.zip"),
+			other: b.shell(filepath.Join(b.dir, "upgrade"), forget+"rg -c sheet-tide . >/dev/null; "+b.merry+" peek ../sheet-1.zip >/dev/null; "+b.merry+" peek ../sheet-2.zip >/dev/null"), says: "rg -c, and reading both once", mark: 4},
 		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
-		{name: "peek a large package, never seen", merry: b.shell(b.dir, "rm -rf cache/merry-crate/cache/findings; "+b.merry+" peek halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 2},
+		{name: "peek a large package, never seen", merry: b.shell(b.dir, forget+b.merry+" peek halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 2},
 		{name: "peek a large package again", merry: b.tool(b.dir, "peek", "halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 1},
 		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
 		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"), says: "cp -r", mark: 1.5, before: empty},

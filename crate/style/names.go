@@ -58,6 +58,9 @@ func (s *Sheet) Makes() []Mention {
 
 // Merge makes one sheet of several, as a page sees them.
 func Merge(sheets ...*Sheet) *Sheet {
+	if len(sheets) == 1 {
+		return sheets[0]
+	}
 	all := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}, users: map[string][]decl{}, beside: map[string]map[string]bool{}}
 	for _, s := range sheets {
 		for class, list := range s.decls {

@@ -5,9 +5,11 @@
 package upgrade
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"fmt"
+	"iter"
 	"maps"
 	"path"
 	"regexp"
@@ -242,14 +244,14 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 			return err
 		}
 		if c.Page {
-			s.wire += origin.WireSize(b)
+			s.wire += wireOf(f, b)
 		}
 		if f.Kind == delivery.Stylesheet {
 			sheets = append(sheets, style.Read(b))
 			continue
 		}
-		for _, name := range attribute.FindAll(b, -1) {
-			s.reads[string(name)] = true
+		for name := range attributes(b) {
+			s.reads[name] = true
 		}
 		if f.Script == nil {
 			continue
@@ -275,8 +277,36 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 	return nil
 }
 
-// attribute finds names of data attributes in a script.
-var attribute = regexp.MustCompile(`\bdata-[a-z][a-z0-9-]*`)
+// wireOf is how large a file is as packed for the network, as its archive tells it or else by packing it.
+func wireOf(f *delivery.File, b []byte) int64 {
+	if f.Packed > 0 {
+		return f.Packed
+	}
+	return origin.WireSize(b)
+}
+
+// attributes goes through the names of data attributes in a script.
+func attributes(b []byte) iter.Seq[string] {
+	const prefix = "data-"
+	isName := func(c byte) bool { return c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' }
+	return func(yield func(string) bool) {
+		for at := 0; ; {
+			i := bytes.Index(b[at:], []byte(prefix))
+			if i < 0 {
+				return
+			}
+			from := at + i
+			at = from + len(prefix)
+			for at < len(b) && isName(b[at]) {
+				at++
+			}
+			within := from > 0 && (isName(b[from-1]) && b[from-1] != '-' || b[from-1] == '_' || b[from-1] >= 'A' && b[from-1] <= 'Z')
+			if first := from + len(prefix); !within && first < at && b[first] >= 'a' && b[first] <= 'z' && !yield(string(b[from:at])) {
+				return
+			}
+		}
+	}
+}
 
 func (c *Compared) files(old, new *side) {
 	for i := range new.Files {
@@ -301,8 +331,15 @@ func onPageKind(k delivery.Kind) bool {
 
 var noteFile = regexp.MustCompile(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
 
-// warns finds lines of scripts in which makers say what is no more to be used.
-var warns = regexp.MustCompile(`(?i)deprecat|renamed|instead|is now called`)
+// warns tells whether in a line of a script its maker says what is no more to be used, in capitals or not.
+func warns(line string) bool {
+	for _, word := range []string{"eprecat", "enamed", "nstead", "now called", "DEPRECAT", "RENAMED", "INSTEAD", "NOW CALLED"} {
+		if strings.Contains(line, word) {
+			return true
+		}
+	}
+	return false
+}
 
 // changeNotes are the lines of a delivery's own notes on changes.
 func changeNotes(s *side) []style.ChangeNote {
@@ -320,7 +357,7 @@ func changeNotes(s *side) []style.ChangeNote {
 		n := 0
 		for line := range strings.Lines(string(b)) {
 			n++
-			if strings.TrimSpace(line) != "" && len(line) < 500 && (!inScript || warns.MatchString(line)) {
+			if strings.TrimSpace(line) != "" && len(line) < 500 && (!inScript || warns(line)) {
 				notes = append(notes, style.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
 			}
 		}
