@@ -31,15 +31,22 @@ type Mention struct {
 	Makes bool
 }
 
+// A Decl is one declaration of a class, with the custom properties that it uses. Context are the conditions around it, Shape is its selector with &
+// for the class and * for others.
+type Decl struct {
+	Context, Shape, Property, Value string
+	Uses                            []string
+}
+
 // A Sheet is what was read off a stylesheet.
 type Sheet struct {
 	Mentions []Mention
 	// rules are the declarations that each class has, each with the shape of its selector.
-	rules  map[string]map[string]bool
-	decls  map[string][]decl          // of each class
-	vars   map[string]string          // what custom properties are worth, the first value of each
-	beside map[string]map[string]bool // of each class, those with which it stands in selectors
-	users  map[string][]decl          // of custom properties: the declarations of classes that use them
+	Rules  map[string]map[string]bool
+	Decls  map[string][]Decl          // of each class
+	Vars   map[string]string          // what custom properties are worth, the first value of each
+	Beside map[string]map[string]bool // of each class, those with which it stands in selectors
+	Users  map[string][]Decl          // of custom properties: the declarations of classes that use them
 }
 
 // Makes lists the names that the stylesheet makes, each once, with its first place.
@@ -61,31 +68,31 @@ func Merge(sheets ...*Sheet) *Sheet {
 	if len(sheets) == 1 {
 		return sheets[0]
 	}
-	all := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}, users: map[string][]decl{}, beside: map[string]map[string]bool{}}
+	all := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Decl{}, Vars: map[string]string{}, Users: map[string][]Decl{}, Beside: map[string]map[string]bool{}}
 	for _, s := range sheets {
-		for class, list := range s.decls {
-			all.decls[class] = append(all.decls[class], list...)
+		for class, list := range s.Decls {
+			all.Decls[class] = append(all.Decls[class], list...)
 		}
-		for name, value := range s.vars {
-			if _, known := all.vars[name]; !known {
-				all.vars[name] = value
+		for name, value := range s.Vars {
+			if _, known := all.Vars[name]; !known {
+				all.Vars[name] = value
 			}
 		}
-		for class, others := range s.beside {
-			if all.beside[class] == nil {
-				all.beside[class] = map[string]bool{}
+		for class, others := range s.Beside {
+			if all.Beside[class] == nil {
+				all.Beside[class] = map[string]bool{}
 			}
-			maps.Copy(all.beside[class], others)
+			maps.Copy(all.Beside[class], others)
 		}
-		for name, list := range s.users {
-			all.users[name] = append(all.users[name], list...)
+		for name, list := range s.Users {
+			all.Users[name] = append(all.Users[name], list...)
 		}
 		all.Mentions = append(all.Mentions, s.Mentions...)
-		for class, rules := range s.rules {
-			if all.rules[class] == nil {
-				all.rules[class] = map[string]bool{}
+		for class, rules := range s.Rules {
+			if all.Rules[class] == nil {
+				all.Rules[class] = map[string]bool{}
 			}
-			maps.Copy(all.rules[class], rules)
+			maps.Copy(all.Rules[class], rules)
 		}
 	}
 	return all
@@ -101,7 +108,7 @@ type token struct {
 // Read reads the names of a stylesheet and the rules of its classes. It splits rules as CSS Syntax Level 3 does
 // (section 5), nested ones too; what can't be read is passed over.
 func Read(b []byte) *Sheet {
-	s := &Sheet{rules: map[string]map[string]bool{}, decls: map[string][]decl{}, vars: map[string]string{}, users: map[string][]decl{}, beside: map[string]map[string]bool{}}
+	s := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Decl{}, Vars: map[string]string{}, Users: map[string][]Decl{}, Beside: map[string]map[string]bool{}}
 	r := &reader{l: css.NewLexer(parse.NewInputBytes(b[:len(b):len(b)])), sheet: s}
 	r.block("", nil, 0)
 	return s
@@ -217,10 +224,10 @@ func (r *reader) besides(selectors [][]token) {
 				if c == other {
 					continue
 				}
-				if r.sheet.beside[c] == nil {
-					r.sheet.beside[c] = map[string]bool{}
+				if r.sheet.Beside[c] == nil {
+					r.sheet.Beside[c] = map[string]bool{}
 				}
-				r.sheet.beside[c][other] = true
+				r.sheet.Beside[c][other] = true
 			}
 		}
 	}
@@ -301,8 +308,8 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 	value := trim(list[colon+1:])
 	if strings.HasPrefix(property, "--") {
 		r.mention(Property, property, list[0].offset, true)
-		if _, known := r.sheet.vars[property]; !known {
-			r.sheet.vars[property] = flat(value)
+		if _, known := r.sheet.Vars[property]; !known {
+			r.sheet.Vars[property] = flat(value)
 		}
 	}
 	low := strings.ToLower(property)
@@ -325,13 +332,13 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		}
 	}
 	for _, sel := range selectors {
-		r.rules(context, sel, low+":"+valueShape(value), decl{context: context, property: low, value: flat(value), uses: uses})
+		r.rules(context, sel, low+":"+valueShape(value), Decl{Context: context, Property: low, Value: flat(value), Uses: uses})
 	}
 }
 
 // rules notes a declaration with every class of a selector: the selector's shape has & for that class and * for others, so
 // that a rule is the same whatever its classes are called.
-func (r *reader) rules(context string, selector []token, declaration string, d decl) {
+func (r *reader) rules(context string, selector []token, declaration string, d Decl) {
 	for i, t := range selector {
 		if t.TokenType != css.IdentToken || i == 0 || selector[i-1].text != "." {
 			continue
@@ -352,14 +359,14 @@ func (r *reader) rules(context string, selector []token, declaration string, d d
 			}
 		}
 		name := unescape(t.text)
-		if r.sheet.rules[name] == nil {
-			r.sheet.rules[name] = map[string]bool{}
+		if r.sheet.Rules[name] == nil {
+			r.sheet.Rules[name] = map[string]bool{}
 		}
-		r.sheet.rules[name][context+"{"+shape.String()+"{"+declaration] = true
-		d.shape = shape.String()
-		r.sheet.decls[name] = append(r.sheet.decls[name], d)
-		for _, v := range d.uses {
-			r.sheet.users[v] = append(r.sheet.users[v], d)
+		r.sheet.Rules[name][context+"{"+shape.String()+"{"+declaration] = true
+		d.Shape = shape.String()
+		r.sheet.Decls[name] = append(r.sheet.Decls[name], d)
+		for _, v := range d.Uses {
+			r.sheet.Users[v] = append(r.sheet.Users[v], d)
 		}
 	}
 }

@@ -17,11 +17,13 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/renamed"
 	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
@@ -38,22 +40,22 @@ type Request struct {
 
 // Compared is what another version would change for these pages.
 type Compared struct {
-	Library string         `json:"library"`
-	Old     string         `json:"old"`
-	New     string         `json:"new"`
-	Come    []FileSize     `json:"files_come,omitempty"`
-	Gone    []FileSize     `json:"files_gone,omitempty"`
-	Wire    [2]int64       `json:"wire"`   // what pages load, packed: old and new
-	Syntax  [2]int         `json:"syntax"` // the newest edition that the scripts demand
-	Licence [2]string      `json:"licence"`
-	Needs   Difference     `json:"needs"`
-	Defines Difference     `json:"defines"`
-	Exports Difference     `json:"exports"`        // of modules: each name with that by which its module is imported
-	Lost    []LostName     `json:"lost,omitempty"` // names that the old version offers and the new one lacks
-	Renames []style.Rename `json:"renames,omitempty"`
-	Pages   int            `json:"pages"`        // that the library is on
-	On      []string       `json:"on,omitempty"` // those pages, in the site
-	Notes   []string       `json:"notes,omitempty"`
+	Library string           `json:"library"`
+	Old     string           `json:"old"`
+	New     string           `json:"new"`
+	Come    []FileSize       `json:"files_come,omitempty"`
+	Gone    []FileSize       `json:"files_gone,omitempty"`
+	Wire    [2]int64         `json:"wire"`   // what pages load, packed: old and new
+	Syntax  [2]int           `json:"syntax"` // the newest edition that the scripts demand
+	Licence [2]string        `json:"licence"`
+	Needs   Difference       `json:"needs"`
+	Defines Difference       `json:"defines"`
+	Exports Difference       `json:"exports"`        // of modules: each name with that by which its module is imported
+	Lost    []LostName       `json:"lost,omitempty"` // names that the old version offers and the new one lacks
+	Renames []renamed.Rename `json:"renames,omitempty"`
+	Pages   int              `json:"pages"`        // that the library is on
+	On      []string         `json:"on,omitempty"` // those pages, in the site
+	Notes   []string         `json:"notes,omitempty"`
 }
 
 // FileSize is a file of a delivery.
@@ -70,11 +72,11 @@ type Difference struct {
 
 // LostName is something that the old version offers and the new one does not, with where it is used.
 type LostName struct {
-	Kind   string        `json:"kind"` // class, id, …, global, member, export, module
-	Name   string        `json:"name"`
-	Of     string        `json:"of,omitempty"` // of an export, the name by which its module is imported
-	Uses   []NameUse     `json:"uses,omitempty"`
-	Rename *style.Rename `json:"rename,omitempty"`
+	Kind   string          `json:"kind"` // class, id, …, global, member, export, module
+	Name   string          `json:"name"`
+	Of     string          `json:"of,omitempty"` // of an export, the name by which its module is imported
+	Uses   []NameUse       `json:"uses,omitempty"`
+	Rename *renamed.Rename `json:"rename,omitempty"`
 }
 
 // NameUse is one place where a name is used.
@@ -132,7 +134,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.lostExports(old, new, notes)
 	// What became of the names, and where they are used, is found side by side: neither needs the other.
 	tasks := []func(context.Context) error{func(context.Context) error {
-		out.Renames = style.Renames(old.sheet, new.sheet, notes, compatSheets(new)...)
+		out.Renames = renamed.Classes(old.sheet, new.sheet, renamed.Evidence{Notes: notes, Compat: compatSheets(new), Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
 		return nil
 	}}
 	if lib != nil {
@@ -342,8 +344,8 @@ func warns(line string) bool {
 }
 
 // changeNotes are the lines of a delivery's own notes on changes.
-func changeNotes(s *side) []style.ChangeNote {
-	var notes []style.ChangeNote
+func changeNotes(s *side) []renamed.ChangeNote {
+	var notes []renamed.ChangeNote
 	for i := range s.Files {
 		f := &s.Files[i]
 		inScript := f.Kind == delivery.Script && f.Build == record.Readable && f.Aside == ""
@@ -358,7 +360,7 @@ func changeNotes(s *side) []style.ChangeNote {
 		for line := range strings.Lines(string(b)) {
 			n++
 			if strings.TrimSpace(line) != "" && len(line) < 500 && (!inScript || warns(line)) {
-				notes = append(notes, style.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
+				notes = append(notes, renamed.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
 			}
 		}
 	}
@@ -367,7 +369,7 @@ func changeNotes(s *side) []style.ChangeNote {
 
 // called says of lost classes what they are called now.
 func (c *Compared) called() {
-	now := map[string]*style.Rename{}
+	now := map[string]*renamed.Rename{}
 	for i := range c.Renames {
 		now[c.Renames[i].Old] = &c.Renames[i]
 	}
@@ -379,7 +381,7 @@ func (c *Compared) called() {
 }
 
 // renamedNames says of lost members and attributes what they are called now.
-func (c *Compared) renamedNames(old, new *side, notes []style.ChangeNote) {
+func (c *Compared) renamedNames(old, new *side, notes []renamed.ChangeNote) {
 	gone, come := map[string][]string{}, map[string][]string{} // by the global that they are of, "" for attributes
 	for _, l := range c.Lost {
 		switch l.Kind {
@@ -402,10 +404,10 @@ func (c *Compared) renamedNames(old, new *side, notes []style.ChangeNote) {
 			}
 		}
 	}
-	now := map[string]style.Rename{}
+	now := map[string]renamed.Rename{}
 	for global, names := range gone {
 		slices.Sort(come[global])
-		for _, r := range style.NameRenames(names, come[global], notes) {
+		for _, r := range renamed.Names(names, come[global], notes) {
 			now[strings.TrimPrefix(global+"."+r.Old, ".")] = r
 		}
 	}

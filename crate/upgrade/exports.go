@@ -17,8 +17,8 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/renamed"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/words"
 )
@@ -93,7 +93,7 @@ func (e *exported) read(s *side, specifier, file string, star bool, seen map[str
 }
 
 // lostExports lists what modules exported and do not any more, with what it is called now.
-func (c *Compared) lostExports(old, new *side, notes []style.ChangeNote) {
+func (c *Compared) lostExports(old, new *side, notes []renamed.ChangeNote) {
 	was, is := old.exports(true), new.exports(false)
 	c.Exports = difference(was.list(), is.list())
 	for _, specifier := range slices.Sorted(maps.Keys(was.names)) {
@@ -102,7 +102,7 @@ func (c *Compared) lostExports(old, new *side, notes []style.ChangeNote) {
 			l := LostName{Kind: "module", Name: specifier}
 			for other, file := range is.files {
 				if path.Base(file) == path.Base(was.files[specifier]) && was.files[other] == "" {
-					l.Rename = &style.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
+					l.Rename = &renamed.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
 				}
 			}
 			c.Lost = append(c.Lost, l)
@@ -113,7 +113,7 @@ func (c *Compared) lostExports(old, new *side, notes []style.ChangeNote) {
 		}
 		for _, name := range slices.Sorted(maps.Keys(was.names[specifier])) {
 			if _, still := now[name]; !still {
-				c.Lost = append(c.Lost, LostName{Kind: "export", Name: name, Of: specifier, Rename: renamed(specifier, name, was, is, old, new, notes)})
+				c.Lost = append(c.Lost, LostName{Kind: "export", Name: name, Of: specifier, Rename: renamedExport(specifier, name, was, is, old, new, notes)})
 			}
 		}
 	}
@@ -121,19 +121,19 @@ func (c *Compared) lostExports(old, new *side, notes []style.ChangeNote) {
 
 // renamed finds what an export is called now: by change notes that name both, by what is declared, by the words in the names, and elsewhere
 // under the same name.
-func renamed(specifier, name string, was, is *exported, old, new *side, notes []style.ChangeNote) *style.Rename {
+func renamedExport(specifier, name string, was, is *exported, old, new *side, notes []renamed.ChangeNote) *renamed.Rename {
 	for _, other := range slices.Sorted(maps.Keys(is.names)) {
 		if _, there := is.names[other][name]; there && name != "default" && was.names[other][name] == "" {
-			return &style.Rename{Old: name, New: name + " of " + other, Score: 0.9, Sure: true, Because: []string{other + " exports it now"}}
+			return &renamed.Rename{Old: name, New: name + " of " + other, Score: 0.9, Sure: true, Because: []string{other + " exports it now"}}
 		}
 	}
 	before := old.declaration(was.names[specifier][name], name)
-	var all []style.Rename
+	var all []renamed.Rename
 	for _, come := range slices.Sorted(maps.Keys(is.names[specifier])) {
 		if _, had := was.names[specifier][come]; had {
 			continue
 		}
-		r := style.Rename{Old: name, New: come}
+		r := renamed.Rename{Old: name, New: come}
 		if before != "" && before == new.declaration(is.names[specifier][come], come) {
 			r.Score, r.Because = 0.9, append(r.Because, "it is declared alike")
 		}
@@ -156,7 +156,7 @@ func renamed(specifier, name string, was, is *exported, old, new *side, notes []
 	if len(all) == 0 {
 		return nil
 	}
-	slices.SortStableFunc(all, func(a, b style.Rename) int { return cmp.Compare(b.Score, a.Score) })
+	slices.SortStableFunc(all, func(a, b renamed.Rename) int { return cmp.Compare(b.Score, a.Score) })
 	best := all[0]
 	best.Score = min(best.Score, 1)
 	best.Sure = best.Score >= 0.8 && (len(all) == 1 || best.Score-all[1].Score >= 0.15)

@@ -10,6 +10,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/renamed"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -41,11 +42,11 @@ var quotedWord = regexp.MustCompile(`"([\w-]+)"`)
 
 // tables are the rows of a delivery's tables of names, as change notes: an old name and a new one, with and without the word that all names
 // begin with.
-func tables(s *side, prefix string) []style.ChangeNote {
-	var notes []style.ChangeNote
+func tables(s *side, prefix string) []renamed.ChangeNote {
+	var notes []renamed.ChangeNote
 	say := func(where, old, new string) {
 		for _, p := range []string{"", prefix} {
-			notes = append(notes, style.ChangeNote{Text: p + old + " " + p + new, Where: where, Table: true})
+			notes = append(notes, renamed.ChangeNote{Text: p + old + " " + p + new, Where: where, Table: true})
 		}
 	}
 	for i := range s.Files {

@@ -1,4 +1,4 @@
-package style
+package renamed
 
 import (
 	"cmp"
@@ -139,11 +139,17 @@ func nearest(o string, near map[string]bool, split map[string][]string, alike fu
 		list = append(list, r)
 	}
 	if len(list) > mostNear {
-		for i := range list {
-			list[i].share, _, _ = alike(o, list[i].name)
-		}
 		slices.SortFunc(list, func(a, b rated) int {
-			return cmp.Or(cmp.Compare(b.common, a.common), cmp.Compare(b.share, a.share), cmp.Compare(a.name, b.name))
+			return cmp.Or(cmp.Compare(b.common, a.common), cmp.Compare(a.name, b.name))
+		})
+		last := list[mostNear-1].common // of those with as many the most alike are taken
+		for i := range list {
+			if list[i].common == last {
+				list[i].share, _, _ = alike(o, list[i].name)
+			}
+		}
+		slices.SortStableFunc(list, func(a, b rated) int {
+			return cmp.Or(cmp.Compare(b.common, a.common), cmp.Compare(b.share, a.share))
 		})
 		list = list[:mostNear]
 	}
@@ -247,15 +253,15 @@ func (f *family) fill(gone []named, came map[string]named) {
 		if n.kept {
 			f.kept++
 		}
-		if f.hasRival(o, words, came) {
+		if f.hasRival(o, words, n.kept, came) {
 			f.rivals++
 		}
 	}
 }
 
 // hasRival tells whether, in the place of one of a new name's words that the old name has not, an old word that the new one has not gives a name
-// that came, too: a step of a scale that is still there did not become another one.
-func (f *family) hasRival(old, new []string, came map[string]named) bool {
+// that came, too, or was there as the new one was: a step of a scale that is still there did not become another one.
+func (f *family) hasRival(old, new []string, kept bool, came map[string]named) bool {
 	for j, w := range f.new {
 		if w[0] == '$' || slices.Contains(old, new[j]) {
 			continue
@@ -266,7 +272,7 @@ func (f *family) hasRival(old, new []string, came map[string]named) bool {
 			}
 			other := slices.Clone(new)
 			other[j] = old[i]
-			if n := came[strings.Join(other, "-")]; n.name != "" && !n.kept {
+			if n := came[strings.Join(other, "-")]; n.name != "" && (kept || !n.kept) {
 				return true
 			}
 		}

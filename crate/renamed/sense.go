@@ -1,13 +1,14 @@
-package style
+package renamed
 
 import (
 	"fmt"
-	"maps"
 	"math"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+
+	"merrycrate.example/merry/crate/style"
 )
 
 // A sense is what a class means for an element that has it: the value of each property, by where it counts (media query, shape of the
@@ -23,39 +24,34 @@ type statement struct {
 	weight float64
 }
 
-// A decl is one declaration of a class, with the custom properties that it uses.
-type decl struct {
-	context, shape, property, value string
-	uses                            []string
-}
-
 // meanings are what the classes of a sheet mean, each worked out when it is asked for.
 type meanings struct {
-	sheet  *Sheet
+	sheet  *style.Sheet
 	counts counts
 	known  map[string]sense
-	wide   map[string]sense  // of a class, without the widths at which it says something
-	on     map[string]sense  // of a class, put on
+	wide   map[string]sense // of a class, without the widths at which it says something
+	on     map[string]sense // of a class, put on
+	glyphs map[string]string
 	plain  map[string]string // values in the one notation
 }
 
 // counts are how many classes of both sheets have a declaration.
 type counts map[[2]string]int
 
-func countAll(sheets ...*Sheet) counts {
+func countAll(sheets ...*style.Sheet) counts {
 	c := counts{}
 	for _, s := range sheets {
-		for _, list := range s.decls {
+		for _, list := range s.Decls {
 			for _, d := range list {
-				c[[2]string{d.property, d.value}]++
+				c[[2]string{d.Property, d.Value}]++
 			}
 		}
 	}
 	return c
 }
 
-func newMeanings(s *Sheet, c counts) *meanings {
-	return &meanings{sheet: s, counts: c, known: map[string]sense{}, wide: map[string]sense{}, on: map[string]sense{}, plain: map[string]string{}}
+func newMeanings(s *style.Sheet, c counts) *meanings {
+	return &meanings{sheet: s, counts: c, known: map[string]sense{}, wide: map[string]sense{}, on: map[string]sense{}, plain: map[string]string{}, glyphs: map[string]string{}}
 }
 
 // of is what a class means.
@@ -64,7 +60,7 @@ func (m *meanings) of(class string) sense {
 		return s
 	}
 	s := sense{}
-	for _, d := range m.sheet.decls[class] {
+	for _, d := range m.sheet.Decls[class] {
 		m.add(s, d)
 	}
 	m.known[class] = s
@@ -73,7 +69,7 @@ func (m *meanings) of(class string) sense {
 
 // conditional tells whether a class says anything under a condition, of the window's width say.
 func (m *meanings) conditional(class string) bool {
-	return slices.ContainsFunc(m.sheet.decls[class], func(d decl) bool { return d.context != "" })
+	return slices.ContainsFunc(m.sheet.Decls[class], func(d style.Decl) bool { return d.Context != "" })
 }
 
 // anywhere is what a class means without the conditions under which it says so.
@@ -98,33 +94,33 @@ const beside = 0.2
 
 // valueOf is a value in the one notation, "" where it is for one maker's engine.
 func (m *meanings) valueOf(value string) string {
-	plain, done := m.plain[value]
+	one, done := m.plain[value]
 	if !done {
-		plain = m.sheet.plain(value)
-		if strings.HasPrefix(plain, "-webkit-") || strings.HasPrefix(plain, "-moz-") || strings.HasPrefix(plain, "-ms-") {
-			plain = ""
+		one = plain(m.sheet, value)
+		if strings.HasPrefix(one, "-webkit-") || strings.HasPrefix(one, "-moz-") || strings.HasPrefix(one, "-ms-") {
+			one = ""
 		}
-		m.plain[value] = plain
+		m.plain[value] = one
 	}
-	return plain
+	return one
 }
 
 // add adds what a declaration says.
-func (m *meanings) add(s sense, d decl) {
-	if strings.HasPrefix(d.property, "-") {
+func (m *meanings) add(s sense, d style.Decl) {
+	if strings.HasPrefix(d.Property, "-") {
 		return // one maker's, or a custom property, which counts where it is used
 	}
-	value := m.valueOf(d.value)
+	value := m.valueOf(d.Value)
 	if value == "" {
 		return
 	}
-	shape := strings.ReplaceAll(d.shape, "::", ":")
-	weight := 1 / (1 + math.Log(float64(max(1, m.counts[[2]string{d.property, d.value}])))/2)
+	shape := strings.ReplaceAll(d.Shape, "::", ":")
+	weight := 1 / (1 + math.Log(float64(max(1, m.counts[[2]string{d.Property, d.Value}])))/2)
 	if shape != ".&" && shape != ".&:before" {
 		weight *= beside
 	}
-	at := contextOf(d.context) + "{" + shape + "{"
-	for _, p := range longhands(d.property, value) {
+	at := contextOf(d.Context) + "{" + shape + "{"
+	for _, p := range longhands(d.Property, value) {
 		s[at+p[0]] = statement{p[1], weight}
 	}
 }
@@ -155,7 +151,7 @@ var (
 var colours = map[string]string{"white": "#ffffff", "black": "#000000", "red": "#ff0000", "transparent": "#0000"}
 
 // plain is a value in the one notation.
-func (s *Sheet) plain(value string) string {
+func plain(s *style.Sheet, value string) string {
 	value = strings.TrimSpace(strings.ReplaceAll(strings.ReplaceAll(value, "!important", ""), "! important", ""))
 	for range mostVariables {
 		if !strings.Contains(value, "var(") {
@@ -164,7 +160,7 @@ func (s *Sheet) plain(value string) string {
 		before := value
 		value = variable.ReplaceAllStringFunc(value, func(use string) string {
 			m := variable.FindStringSubmatch(use)
-			if v, ok := s.vars[m[1]]; ok {
+			if v, ok := s.Vars[m[1]]; ok {
 				return v
 			}
 			return strings.TrimSpace(m[2])
@@ -374,17 +370,3 @@ func (m sense) bounded(by, not string) bool {
 	}
 	return some
 }
-
-// glyphs are the characters that a class puts before an element, which of an icon are all that it is.
-func (m sense) glyphs() string {
-	var list []string
-	for _, k := range slices.Sorted(maps.Keys(m)) {
-		if strings.HasSuffix(k, ":before{content") && drawn.MatchString(m[k].value) {
-			list = append(list, m[k].value)
-		}
-	}
-	return strings.Join(list, " ")
-}
-
-// drawn is a text of one character that no keyboard has, as fonts of icons give them.
-var drawn = regexp.MustCompile(`^["'](?:\\[0-9a-f]{3,6} ?|[^\x00-\x7f])["']$`)

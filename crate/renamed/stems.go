@@ -1,4 +1,4 @@
-package style
+package renamed
 
 import (
 	"maps"
@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/agext/levenshtein"
+	"merrycrate.example/merry/crate/style"
 )
 
 // stems are the families in which a name that stands by itself, and begins others, became another: panel, and all that begins with panel-.
@@ -137,11 +138,11 @@ func likeliest(end string, olds, news map[string]string) string {
 
 // scoped are the names that took the name of what they stood in: .menu .line became .menu-line. The new name has the old one's words, and all its
 // others are words of classes with which the old one stood in selectors; no other new name that is as short is so.
-func scoped(old *Sheet, gone, come []string) map[string]string {
+func scoped(old *style.Sheet, gone, come []string) map[string]string {
 	list := map[string]string{}
 	for _, o := range gone {
 		around := map[string]bool{}
-		for c := range old.beside[o] {
+		for c := range old.Beside[o] {
 			for _, w := range parts(c) {
 				around[w] = true
 			}

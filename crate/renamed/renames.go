@@ -1,4 +1,8 @@
-package style
+// Package renamed finds what the names of one version of a library are called in the next: classes, by what they say and how they look, by the
+// ways in which names changed, by drawings of icons and by what the library says itself; members and attributes by their names.
+//
+// It computes on sheets that were read, and knows nothing of files.
+package renamed
 
 import (
 	"cmp"
@@ -8,6 +12,9 @@ import (
 	"strings"
 
 	"github.com/agext/levenshtein"
+
+	"merrycrate.example/merry/crate/glyphs"
+	"merrycrate.example/merry/crate/style"
 )
 
 // A Rename is a class of an old stylesheet that a new one probably calls otherwise.
@@ -37,14 +44,21 @@ const (
 	margin   = 0.15
 )
 
-// Renames finds the likely renames from old to new, the best for each old class: by equal or similar declarations, by
-// similar names, by the way in which names changed, and by what the library itself says: in change notes, and in sheets that lead old names on
-// for a while.
-func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
+// Evidence is what is known of two versions beside their stylesheets.
+type Evidence struct {
+	Notes  []ChangeNote
+	Compat []*style.Sheet               // of the new version, for old names
+	Fonts  func() (old, new glyphs.Set) // those in which icons are drawn; asked for where icons are gone
+}
+
+// Classes finds the likely renames from old to new, the best for each old class: by equal or similar declarations, by
+// similar names, by the way in which names changed, by what icons look like, and by what the library itself says: in change notes, and in sheets
+// that lead old names on for a while.
+func Classes(old, new *style.Sheet, e Evidence) []Rename {
 	gone, come := missing(old, new), missing(new, old)
 	by := map[string][]string{} // a declaration to the new classes that have it
 	for _, c := range come {
-		for d := range new.rules[c] {
+		for d := range new.Rules[c] {
 			by[d] = append(by[d], c)
 		}
 	}
@@ -56,13 +70,14 @@ func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
 	}
 	one := alone{prints(old), prints(new)}
 	ways := newWays(old, new, gone, come, one)
-	said := fromNotes(gone, slices.Concat(come, ways.kept), notes)
+	said := fromNotes(gone, slices.Concat(come, ways.kept), e.Notes)
 	ways.state(said)
-	ways.lead(gone, compat)
+	ways.lead(gone, e.Compat)
+	ways.draw(gone, e)
 	var all []Rename
 	for _, o := range gone {
 		candidates := map[string]bool{}
-		for d := range old.rules[o] {
+		for d := range old.Rules[o] {
 			if len(by[d]) <= 40 { // what everybody has tells nothing
 				for _, c := range by[d] {
 					candidates[c] = true
@@ -82,10 +97,12 @@ func Renames(old, new *Sheet, notes []ChangeNote, compat ...*Sheet) []Rename {
 		for c := range ways.of[o] {
 			candidates[c] = true
 		}
-		if n := ways.scoped[o]; n != "" {
-			candidates[n] = true
+		for _, n := range []string{ways.scoped[o], ways.icons[o].class} {
+			if n != "" {
+				candidates[n] = true
+			}
 		}
-		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.icons[o])), slices.Collect(maps.Keys(ways.led[o]))) {
+		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.led[o]))) {
 			candidates[c] = true
 		}
 		for c := range candidates {
@@ -102,25 +119,25 @@ func fingerprint(rules map[string]bool) string {
 	return strings.Join(slices.Sorted(maps.Keys(rules)), "\x00")
 }
 
-func prints(s *Sheet) map[string]int {
+func prints(s *style.Sheet) map[string]int {
 	m := map[string]int{}
-	for _, rules := range s.rules {
+	for _, rules := range s.Rules {
 		m[fingerprint(rules)]++
 	}
 	return m
 }
 
 // missing lists the classes that one sheet makes and the other does not.
-func missing(a, b *Sheet) []string {
+func missing(a, b *style.Sheet) []string {
 	has := map[string]bool{}
 	for _, m := range b.Mentions {
-		if m.Kind == Class && m.Makes {
+		if m.Kind == style.Class && m.Makes {
 			has[m.Name] = true
 		}
 	}
 	var list []string
 	for _, m := range a.Makes() {
-		if m.Kind == Class && !has[m.Name] {
+		if m.Kind == style.Class && !has[m.Name] {
 			list = append(list, m.Name)
 		}
 	}
@@ -132,9 +149,9 @@ func parts(name string) []string {
 }
 
 // rate weighs the evidence for one rename.
-func rate(old, new *Sheet, o, n, note string, one alone) Rename {
+func rate(old, new *style.Sheet, o, n, note string, one alone) Rename {
 	r := Rename{Old: o, New: n}
-	a, b := old.rules[o], new.rules[n]
+	a, b := old.Rules[o], new.Rules[n]
 	same := 0
 	for d := range a {
 		if b[d] {

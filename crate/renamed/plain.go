@@ -1,4 +1,4 @@
-package style
+package renamed
 
 import (
 	"fmt"
@@ -16,9 +16,9 @@ func dashed(name string) string {
 	return strings.ToLower(hump.ReplaceAllString(name, "$1-$2"))
 }
 
-// NameRenames finds what names that are gone are called now, of which nothing is known but the names: members, options, attributes. It goes by
+// Names finds what names that are gone are called now, of which nothing is known but the names: members, options, attributes. It goes by
 // what the library says itself, by the way in which several names changed alike, and by the words that two names share.
-func NameRenames(gone, come []string, notes []ChangeNote) []Rename {
+func Names(gone, come []string, notes []ChangeNote) []Rename {
 	back := map[string]string{}
 	dash := func(list []string) []string {
 		out := make([]string, len(list))

@@ -1,18 +1,20 @@
-package style
+package renamed
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 
 	"github.com/agext/levenshtein"
+	"merrycrate.example/merry/crate/style"
 )
 
 // ways are the evidence beyond a pair itself: the families that it belongs to, and the character that an icon is.
 type ways struct {
 	of       map[string]map[string]*family // old name, new name, the best family with this pair
-	icons    map[string]map[string]bool    // old name, new names with the same character
+	dealt    bool                          // icons got other characters
+	drawings bool                          // and what they look like is known, and held
+	icons    map[string]icon               // names that are gone to those that put the same before an element
 	old, new *meanings
 	known    map[[2]string][2]float64
 	kept     []string                       // names of both
@@ -39,10 +41,10 @@ func (w *ways) state(said map[string]map[string]string) {
 }
 
 // both lists the classes that two sheets make.
-func both(old, new *Sheet) []string {
+func both(old, new *style.Sheet) []string {
 	var list []string
-	for class := range new.decls {
-		if _, had := old.decls[class]; had {
+	for class := range new.Decls {
+		if _, had := old.Decls[class]; had {
 			list = append(list, class)
 		}
 	}
@@ -50,12 +52,14 @@ func both(old, new *Sheet) []string {
 	return list
 }
 
-func newWays(old, new *Sheet, gone, come []string, one alone) *ways {
-	w := &ways{of: map[string]map[string]*family{}, icons: map[string]map[string]bool{}, known: map[[2]string][2]float64{}}
+func newWays(old, new *style.Sheet, gone, come []string, one alone) *ways {
+	w := &ways{of: map[string]map[string]*family{}, icons: map[string]icon{}, known: map[[2]string][2]float64{}}
 	all := countAll(old, new)
 	w.old, w.new = newMeanings(old, all), newMeanings(new, all)
 	w.near, w.roots = map[string][]string{}, map[string][]string{}
-	w.kept, w.certain = both(old, new), certain(old, new, gone, come, one)
+	w.kept = both(old, new)
+	w.dealt = w.newlyDealt()
+	w.certain = w.justTheSame(gone, come, one)
 	w.index(gone, come)
 	for _, f := range families(gone, come, w.kept, w.bases(gone), w.certain, func(o, n string) (share, said float64, fits bool) {
 		share, said = w.alike(o, n)
@@ -68,15 +72,6 @@ func newWays(old, new *Sheet, gone, come []string, one alone) *ways {
 			if w.of[p[0]][p[1]] == nil { // the best comes first
 				w.of[p[0]][p[1]] = f
 			}
-		}
-	}
-	byGlyph := w.byGlyph()
-	for _, o := range gone {
-		for _, n := range byGlyph[w.old.of(o).glyphs()] {
-			if w.icons[o] == nil {
-				w.icons[o] = map[string]bool{}
-			}
-			w.icons[o][n] = true
 		}
 	}
 	w.scoped = scoped(old, gone, come)
@@ -104,17 +99,17 @@ func newWays(old, new *Sheet, gone, come []string, one alone) *ways {
 	return w
 }
 
-// certain are the names that are gone with the one that came and says just the same, where no other class of either sheet does.
-func certain(old, new *Sheet, gone, come []string, one alone) map[string]string {
+// justTheSame are the names that are gone with the one that came and says just the same, where no other class of either sheet does.
+func (w *ways) justTheSame(gone, come []string, one alone) map[string]string {
 	by := map[string]string{}
 	for _, n := range come {
-		if p := fingerprint(new.rules[n]); one.new[p] == 1 && len(new.rules[n]) > 1 {
+		if p := fingerprint(w.new.sheet.Rules[n]); one.new[p] == 1 && len(w.new.sheet.Rules[n]) > 1 {
 			by[p] = n
 		}
 	}
 	list := map[string]string{}
 	for _, o := range gone {
-		if p := fingerprint(old.rules[o]); one.old[p] == 1 && by[p] != "" {
+		if p := fingerprint(w.old.sheet.Rules[o]); one.old[p] == 1 && by[p] != "" && !(w.dealt && w.old.glyph(o) != "") {
 			list[o] = by[p]
 		}
 	}
@@ -145,31 +140,17 @@ func (w *ways) index(gone, come []string) {
 	}
 	wanted := map[[3]string]bool{}
 	for _, o := range gone {
-		for _, d := range w.old.sheet.decls[o] {
-			wanted[[3]string{d.shape, d.property, d.value}] = true
+		for _, d := range w.old.sheet.Decls[o] {
+			wanted[[3]string{d.Shape, d.Property, d.Value}] = true
 		}
 	}
 	for _, class := range w.kept {
-		for _, d := range w.new.sheet.decls[class] {
-			if key := [3]string{d.shape, d.property, d.value}; d.context == "" && wanted[key] {
+		for _, d := range w.new.sheet.Decls[class] {
+			if key := [3]string{d.Shape, d.Property, d.Value}; d.Context == "" && wanted[key] {
 				w.raw[key] = append(w.raw[key], class)
 			}
 		}
 	}
-}
-
-// byGlyph are the new names by the character that they put before an element.
-func (w *ways) byGlyph() map[string][]string {
-	list := map[string][]string{}
-	for class, decls := range w.new.sheet.decls {
-		if !slices.ContainsFunc(decls, func(d decl) bool { return d.property == "content" }) {
-			continue
-		}
-		if g := w.new.of(class).glyphs(); g != "" {
-			list[g] = append(list[g], class)
-		}
-	}
-	return list
 }
 
 // mostSaying is how many classes may say something for it to point to one of them.
@@ -190,17 +171,17 @@ func (w *ways) saying(o string) []string {
 			}
 		}
 	}
-	for _, d := range w.old.sheet.decls[o] {
-		if list := w.raw[[3]string{d.shape, d.property, d.value}]; d.context == "" && len(list) <= mostSaying {
+	for _, d := range w.old.sheet.Decls[o] {
+		if list := w.raw[[3]string{d.Shape, d.Property, d.Value}]; d.Context == "" && len(list) <= mostSaying {
 			for _, class := range list {
-				count[class] += w.old.of(o)["{"+d.shape+"{"+d.property].weight
+				count[class] += w.old.of(o)["{"+d.Shape+"{"+d.Property].weight
 			}
 		}
 	}
 	var list []string
 	for class, said := range count {
 		share, _ := w.alike(o, class)
-		if _, had := w.old.sheet.decls[class]; said > 0.3 && share > 0.3 && !had || share > 0.6 {
+		if _, had := w.old.sheet.Decls[class]; said > 0.3 && share > 0.3 && !had || share > 0.6 {
 			list = append(list, class)
 		}
 		if said > 0.2 && share > 0.2 {
@@ -223,13 +204,13 @@ func (w *ways) bases(gone []string) map[string][]string {
 
 // lead reads sheets of the new version that lead old names on: a rule of theirs for a name that is gone says what a class of the new version says,
 // and what is over another one.
-func (w *ways) lead(gone []string, compat []*Sheet) {
+func (w *ways) lead(gone []string, compat []*style.Sheet) {
 	w.led = map[string]map[string][]string{}
 	if len(compat) == 0 {
 		return
 	}
 	byGlyph, byOwn := w.byGlyph(), map[string][]string{}
-	for class := range w.new.sheet.decls {
+	for class := range w.new.sheet.Decls {
 		if own := w.new.of(class).own(); own != "" {
 			byOwn[own] = append(byOwn[own], class)
 		}
@@ -237,42 +218,25 @@ func (w *ways) lead(gone []string, compat []*Sheet) {
 	for _, sheet := range compat {
 		led := newMeanings(sheet, w.new.counts)
 		for _, o := range gone {
-			if sheet.decls[o] == nil {
+			if sheet.Decls[o] == nil {
 				continue
 			}
 			m := led.of(o)
-			found := byGlyph[m.glyphs()]
-			if m.glyphs() == "" {
+			found := byGlyph[led.glyph(o)]
+			if led.glyph(o) == "" {
 				found = byOwn[m.own()]
 			}
 			if len(found) == 0 || len(found) > 6 {
 				continue
 			}
-			n := slices.MaxFunc(found, func(a, b string) int { return cmp.Compare(nameShare(o, a), nameShare(o, b)) })
+			n := w.nearestName(o, found)
 			var and []string
-			if m.glyphs() != "" {
+			if led.glyph(o) != "" {
 				and = w.style(m)
 			}
 			w.led[o] = map[string][]string{n: and}
 		}
 	}
-}
-
-// style finds the class that gives an icon the weight and the face which a sheet gives an old name.
-func (w *ways) style(m sense) []string {
-	weight := m.value("font-weight")
-	if weight == "" || weight == "900" {
-		return nil
-	}
-	var list []string
-	for class := range w.new.sheet.decls {
-		n := w.new.of(class)
-		if n.value("font-weight") == weight && n.value("font-family") == m.value("font-family") && n.glyphs() == "" && len(n) <= 4 {
-			list = append(list, class)
-		}
-	}
-	slices.Sort(list)
-	return list[:min(1, len(list))]
 }
 
 // value is what a sense says of a property of the element itself, whatever else must be.
@@ -287,10 +251,13 @@ func (m sense) value(property string) string {
 
 // alike tells of an old and a new class how alike they are, and how much that says. What counts at another width counts somewhat less.
 func (w *ways) alike(o, n string) (share, said float64) {
+	if w.old.glyph(o) != "" && w.new.glyph(n) != "" && len(w.old.of(o)) == 1 && len(w.new.of(n)) == 1 {
+		return w.sameIcon(o, n)
+	}
 	if k, ok := w.known[[2]string{o, n}]; ok {
 		return k[0], k[1]
 	}
-	_, kept := w.old.sheet.decls[n]
+	_, kept := w.old.sheet.Decls[n]
 	share, said = alike(w.old.of(o), w.new.of(n), !kept)
 	if share < 1 && (w.old.conditional(o) || w.new.conditional(n)) {
 		anywhere, more := alike(w.old.anywhere(o), w.new.anywhere(n), !kept)
@@ -329,9 +296,12 @@ func (w *ways) weigh(r Rename) Rename {
 	}
 	r.And = w.rest(r.Old, r.New)
 	if own := w.old.of(r.Old).own(); own != "" && len(w.alone[own]) == 1 && w.alone[own][0] == r.New && share > 0.95 {
-		score := 0.55 + 0.1*float64(strings.Count(own, ";")) + 0.2*names
+		score := min(0.95, 0.55+0.1*float64(strings.Count(own, ";"))+0.2*names)
+		if names < 0.3 {
+			score = min(score, sureFrom-0.05) // another name altogether
+		}
 		if score > r.Score {
-			r.Score = min(0.95, score)
+			r.Score = score
 			r.Because = append(r.Because, "it says just this, and nothing else that came does")
 		}
 	}
@@ -356,13 +326,15 @@ func (w *ways) weigh(r Rename) Rename {
 	} else if f := w.strongest(r.Old); f != nil {
 		r.Score *= 1 - 0.4*f.score
 	}
-	if w.icons[r.Old][r.New] {
-		// The same character is the same icon, where each name has its own.
+	if w.otherIcon(r.Old, r.New) {
+		r.Score = min(r.Score, 0.4*names)
+	}
+	if is := w.icons[r.Old]; is.class == r.New {
 		if score := 0.75 + 0.2*names; score > r.Score {
 			r.Score = score
 		}
 		r.told = true
-		r.Because = append([]string{"it is the same character: " + w.old.of(r.Old).glyphs()}, r.Because...)
+		r.Because = append([]string{is.why}, r.Because...)
 	}
 	if and, led := w.led[r.Old][r.New]; led {
 		r.Score, r.told, r.And = 0.96, true, and

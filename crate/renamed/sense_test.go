@@ -1,10 +1,14 @@
-package style
+package renamed
 
-import "testing"
+import (
+	"testing"
+
+	"merrycrate.example/merry/crate/style"
+)
 
 // meaningOf is what the class a says of its element in a stylesheet.
 func meaningOf(css string) string {
-	s := Read([]byte(css))
+	s := style.Read([]byte(css))
 	return newMeanings(s, countAll(s)).of("a").own()
 }
 
@@ -58,7 +62,7 @@ func TestSameMeaning(t *testing.T) {
 func TestAlikeIsLessForLess(t *testing.T) {
 	last := 1.1
 	for _, css := range []string{".b{top:0;left:0;color:red}", ".b{top:0;left:0;color:black}", ".b{top:0;left:0}", ".b{top:0;left:2px}", ".b{top:0}", ".b{top:1px}", ".b{float:left}"} {
-		s := Read([]byte(".a{top:0;left:0;color:red}" + css))
+		s := style.Read([]byte(".a{top:0;left:0;color:red}" + css))
 		m := newMeanings(s, countAll(s))
 		share, said := alike(m.of("a"), m.of("b"), true)
 		if share >= last || share < 0 || said < 0 || (share == 0) != (said == 0) && css != ".b{top:1px}" {
@@ -77,11 +81,12 @@ func FuzzMeanings(f *testing.F) {
 		f.Add([]byte(css))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
-		s := Read(b)
+		s := style.Read(b)
 		m := newMeanings(s, countAll(s))
 		for _, class := range []string{"a", "b"} {
 			m.of(class).own()
-			m.anywhere(class).glyphs()
+			m.anywhere(class)
+			m.glyph(class)
 			m.worn(class).begins()
 		}
 		if share, _ := alike(m.of("a"), m.of("b"), true); share < 0 || share > 1.000001 {

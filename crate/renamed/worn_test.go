@@ -1,6 +1,10 @@
-package style
+package renamed
 
-import "testing"
+import (
+	"testing"
+
+	"merrycrate.example/merry/crate/style"
+)
 
 func TestFitOf(t *testing.T) {
 	for shape, want := range map[string]fit{
@@ -35,7 +39,7 @@ func TestWorn(t *testing.T) {
 	} {
 		var looks [2]sense
 		for i, css := range pair {
-			s := Read([]byte(css))
+			s := style.Read([]byte(css))
 			looks[i] = newMeanings(s, countAll(s)).worn("line")
 		}
 		for k, v := range looks[0] {
@@ -59,7 +63,7 @@ func TestNamesByTheirCompany(t *testing.T) {
 		{"narrow windows", "@media(max-width:9px){.see-low{display:block!important}}", "@media(min-width:9px){.look-low{display:block!important}}", "see-low", ""},
 	} {
 		got := ""
-		for _, r := range Renames(Read([]byte(c.old)), Read([]byte(c.new)), nil) {
+		for _, r := range Classes(style.Read([]byte(c.old)), style.Read([]byte(c.new)), Evidence{}) {
 			if r.Old == c.was {
 				got = r.New
 			}

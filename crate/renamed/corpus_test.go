@@ -1,9 +1,11 @@
-package style
+package renamed
 
 import (
 	"fmt"
 	"strings"
 	"testing"
+
+	"merrycrate.example/merry/crate/style"
 )
 
 // A maker builds two versions of a made-up framework side by side, with the names that changed.
@@ -93,7 +95,7 @@ func TestRenamesOfAFramework(t *testing.T) {
 	m := framework()
 	right, wrong, sure, sureWrong := 0, 0, 0, 0
 	told := map[string]bool{}
-	for _, r := range Renames(Read([]byte(m.old.String())), Read([]byte(m.new.String())), nil) {
+	for _, r := range Classes(style.Read([]byte(m.old.String())), style.Read([]byte(m.new.String())), Evidence{}) {
 		told[r.Old] = true
 		if m.truth[r.Old] == r.New {
 			right++
@@ -121,11 +123,11 @@ func TestRenamesOfAFramework(t *testing.T) {
 
 // TestLed: what a new version brings for old names tells of their new ones, and of the class that an icon needs beside.
 func TestLed(t *testing.T) {
-	old := Read([]byte(".bi-oar-o:before { content: \"\\f100\" } .bi-helm:before { content: \"\\f101\" } .bi-cap:before { content: \"\\f102\" }"))
-	new := Read([]byte(".bi-oar:before { content: \"\\f200\" } .bi-wheel:before { content: \"\\f201\" } .bi-hat:before { content: \"\\f202\" } .line { font-weight: 400; font-family: Bi } .solid { font-weight: 900; font-family: Bi }"))
-	shim := Read([]byte(".bi.bi-oar-o { font-weight: 400; font-family: Bi } .bi.bi-oar-o:before { content: \"\\f200\" } .bi.bi-helm:before { content: \"\\f201\" }"))
+	old := style.Read([]byte(".bi-oar-o:before { content: \"\\f100\" } .bi-helm:before { content: \"\\f101\" } .bi-cap:before { content: \"\\f102\" }"))
+	new := style.Read([]byte(".bi-oar:before { content: \"\\f200\" } .bi-wheel:before { content: \"\\f201\" } .bi-hat:before { content: \"\\f202\" } .line { font-weight: 400; font-family: Bi } .solid { font-weight: 900; font-family: Bi }"))
+	shim := style.Read([]byte(".bi.bi-oar-o { font-weight: 400; font-family: Bi } .bi.bi-oar-o:before { content: \"\\f200\" } .bi.bi-helm:before { content: \"\\f201\" }"))
 	got := map[string]string{}
-	for _, r := range Renames(old, new, []ChangeNote{{Text: "bi-cap bi-hat", Where: "shims.json:3", Table: true}}, shim) {
+	for _, r := range Classes(old, new, Evidence{Notes: []ChangeNote{{Text: "bi-cap bi-hat", Where: "shims.json:3", Table: true}}, Compat: []*style.Sheet{shim}}) {
 		got[r.Old] = fmt.Sprint(r.New, r.And, r.Sure)
 	}
 	for old, want := range map[string]string{"bi-oar-o": "bi-oar[line] true", "bi-helm": "bi-wheel[] true", "bi-cap": "bi-hat[] true"} {
@@ -138,7 +140,7 @@ func TestLed(t *testing.T) {
 // TestNameRenames: names of which nothing else is known are told by the way in which several changed, by what is written of them, and by their words.
 func TestNameRenames(t *testing.T) {
 	got := map[string]string{}
-	for _, r := range NameRenames([]string{"data-toggle", "data-target", "data-slide", "data-gone", "showTip", "hideTip", "furl"}, []string{"data-bw-toggle", "data-bw-target", "data-bw-slide", "data-bw-new", "openTip", "closeTip", "reef"},
+	for _, r := range Names([]string{"data-toggle", "data-target", "data-slide", "data-gone", "showTip", "hideTip", "furl"}, []string{"data-bw-toggle", "data-bw-target", "data-bw-slide", "data-bw-new", "openTip", "closeTip", "reef"},
 		[]ChangeNote{{Text: "console.warn('`furl` is deprecated, use `reef` instead')", Where: "dist/sails.js:4"}, {Text: "showTip() is called openTip() now: `showTip`, `openTip`", Where: "CHANGES.md:2"}}) {
 		got[r.Old] = r.New
 	}
@@ -155,9 +157,9 @@ func FuzzRenames(f *testing.F) {
 	f.Add(m.old.String()[:2000], m.new.String()[:2000])
 	f.Add(".a-b{margin:var(--x,var(--y,1px)) 2px;--x:var(--y);--y:var(--x)}", ".b-a{margin:1px 2px}")
 	f.Fuzz(func(t *testing.T, a, b string) {
-		old, new := Read([]byte(a)), Read([]byte(b))
-		for _, r := range Renames(old, new, nil, new) {
-			if old.decls[r.Old] == nil && !strings.Contains(a, "."+r.Old) || r.Score < 0 || r.Score > 1 {
+		old, new := style.Read([]byte(a)), style.Read([]byte(b))
+		for _, r := range Classes(old, new, Evidence{Compat: []*style.Sheet{new}}) {
+			if old.Decls[r.Old] == nil && !strings.Contains(a, "."+r.Old) || r.Score < 0 || r.Score > 1 {
 				t.Errorf("%+v", r)
 			}
 		}

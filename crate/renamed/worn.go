@@ -1,8 +1,10 @@
-package style
+package renamed
 
 import (
 	"math"
 	"strings"
+
+	"merrycrate.example/merry/crate/style"
 )
 
 // What a class says alone and what an element looks like that has it are two things: a maker may write `.menu .line` in one version and
@@ -104,37 +106,37 @@ func (m *meanings) worn(class string) sense {
 		return s
 	}
 	s, won := sense{}, map[string]int{}
-	add := func(d decl) {
-		f, ok := fitOf(d.shape)
-		if !ok || strings.HasPrefix(d.property, "-") {
+	add := func(d style.Decl) {
+		f, ok := fitOf(d.Shape)
+		if !ok || strings.HasPrefix(d.Property, "-") {
 			return
 		}
-		value := m.valueOf(d.value)
+		value := m.valueOf(d.Value)
 		if value == "" {
 			return
 		}
-		if strings.Contains(d.value, "!") {
+		if strings.Contains(d.Value, "!") {
 			f.specificity += 1000
 		}
-		weight := f.weight / (1 + math.Log(float64(max(1, m.counts[[2]string{d.property, d.value}])))/2)
-		at := contextOf(d.context) + "{" + f.at + "{"
-		for _, p := range longhands(d.property, value) {
+		weight := f.weight / (1 + math.Log(float64(max(1, m.counts[[2]string{d.Property, d.Value}])))/2)
+		at := contextOf(d.Context) + "{" + f.at + "{"
+		for _, p := range longhands(d.Property, value) {
 			if key := at + p[0]; won[key] <= f.specificity {
 				s[key], won[key] = statement{p[1], weight}, f.specificity
 			}
 		}
 	}
-	for _, d := range m.sheet.decls[class] {
-		users := m.sheet.users[d.property]
-		if !strings.HasPrefix(d.property, "--") || len(users) > mostUsers {
+	for _, d := range m.sheet.Decls[class] {
+		users := m.sheet.Users[d.Property]
+		if !strings.HasPrefix(d.Property, "--") || len(users) > mostUsers {
 			add(d)
 			continue
 		}
 		for _, u := range users {
-			u.context = d.context
-			u.value = variable.ReplaceAllStringFunc(u.value, func(use string) string {
-				if variable.FindStringSubmatch(use)[1] == d.property {
-					return d.value
+			u.Context = d.Context
+			u.Value = variable.ReplaceAllStringFunc(u.Value, func(use string) string {
+				if variable.FindStringSubmatch(use)[1] == d.Property {
+					return d.Value
 				}
 				return use
 			})
