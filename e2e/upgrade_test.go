@@ -363,3 +363,27 @@ func TestCompareAnywhere(t *testing.T) {
 	}
 	s.Fail(1, []string{"the site has not been started"}, "compare", "skiff", "1.0.0", "2.0.0")
 }
+
+// TestIconsByTheirDrawing: characters are dealt anew from one version to the next, and each icon is still found by how it looks.
+func TestIconsByTheirDrawing(t *testing.T) {
+	s := merrytest.Empty(t)
+	font := func(name string) string {
+		b, err := os.ReadFile(filepath.Join("..", "crate", "glyphs", "testdata", name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(b)
+	}
+	css := func(file string, icons ...string) string {
+		text := "@font-face { font-family: Signals; src: url(" + file + ") }\n.sg { font-family: Signals }\n"
+		for i := 0; i < len(icons); i += 2 {
+			text += ".sg-" + icons[i] + `:before { content: "\` + icons[i+1] + "\" }\n"
+		}
+		return text
+	}
+	s.Archive("signals-1.0.0.zip", map[string]string{"signals.css": css("signals.woff2", "buoy", "e002", "flag", "e003"), "signals.woff2": font("icons.woff2")})
+	s.Archive("signals-2.0.0.zip", map[string]string{"signals.css": css("signals.otf", "ring", "e001", "flag", "e002", "crate", "f0003"), "signals.otf": font("drawn.otf")})
+	if out := s.Run("compare", "../downloads/signals-1.0.0.zip", "../downloads/signals-2.0.0.zip", "--all"); !strings.Contains(out, "class sg-buoy; surely sg-ring now") || !strings.Contains(out, "it is the same drawing") {
+		t.Errorf("compare says\n%s", out)
+	}
+}
