@@ -202,8 +202,8 @@ func (a *app) repin() *cobra.Command {
 fallbacks on all pages, and writes both records, in one change. Holds are respected, and what needs what is checked
 against the new versions first. A file that somebody changed is never written over. Classes that are called otherwise
 now are renamed on pages and in the site's own stylesheets and scripts, where --rename or a table (--renames) says so,
-or, with --rename-sure, where comparing leaves no doubt. A table has an old name and a new one in each line: text, CSV
-or Markdown; merry compare --renames-to writes one.`,
+or, with --rename-sure, where comparing leaves no doubt; parts of pictures that pages show by their names are, too. A
+table has an old name and a new one in each line: text, CSV or Markdown; merry compare --renames-to writes one.`,
 		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
@@ -277,7 +277,11 @@ func (a *app) printRepin(r *crate.Repinned) {
 		if len(n.Files) > 0 {
 			where = ": pages and " + show.Text(abbreviated(n.Files, 3))
 		}
-		a.printf("  class %s is %s now, in %s%s\n", show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place", "places"), where)
+		kind := "class"
+		if strings.HasPrefix(n.Old, "#") {
+			kind = "symbol"
+		}
+		a.printf("  %s %s is %s now, in %s%s\n", kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place", "places"), where)
 	}
 	if r.DryRun {
 		a.printf("\n")

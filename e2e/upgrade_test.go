@@ -387,3 +387,38 @@ func TestIconsByTheirDrawing(t *testing.T) {
 		t.Errorf("compare says\n%s", out)
 	}
 }
+
+// TestPartsOfPictures: what a page shows by name of a picture is missed when it is gone, found by its drawing, and follows.
+func TestPartsOfPictures(t *testing.T) {
+	s := merrytest.Empty(t)
+	sprite := func(name string) string {
+		return `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `" viewBox="0 0 10 10"><title>` + name + `</title><path d="M1 1h8v8z"/></symbol><symbol id="flag"><path d="M0 0v9"/></symbol></svg>` + "\n"
+	}
+	for version, name := range map[string]string{"1.0.0": "buoy", "2.0.0": "life-ring"} {
+		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n", "icons/signals.svg": sprite(name)})
+	}
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Signals</title></head>\n<body><svg class=\"sg\"><use href=\"lib/signals/icons/signals.svg#buoy\"/></svg><svg><use href=\"lib/signals/icons/signals.svg#flag\"/></svg></body></html>\n")
+	s.Run("start")
+	s.Run("take", "../downloads/signals-1.0.0.zip", "--files", "**", "--together", "--page", "index.html")
+	s.Run("check")
+	s.Write("index.html", strings.Replace(s.Read("index.html"), "#flag", "#flog", 1))
+	s.Fail(1, []string{"part-missing", "lib/signals/icons/signals.svg has no part flog", "write flag, which is most like it"}, "check")
+	s.Write("index.html", strings.Replace(s.Read("index.html"), "#flog", "#flag", 1))
+	before := s.State()
+	if out := s.Run("compare", "signals", "../downloads/signals-2.0.0.zip"); !strings.Contains(out, "symbol buoy of icons/signals.svg  1 use; surely life-ring now") || !strings.Contains(out, "it is the same drawing") {
+		t.Errorf("compare says\n%s", out)
+	}
+	if out := s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip", "--rename-sure"); !strings.Contains(out, "symbol #buoy is #life-ring now, in 1 place") {
+		t.Errorf("repin says\n%s", out)
+	}
+	if text := s.Read("index.html"); !strings.Contains(text, `signals.svg#life-ring"`) || !strings.Contains(text, `signals.svg#flag"`) {
+		t.Errorf("the page is\n%s", text)
+	}
+	s.Run("check")
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("undo does not lead back")
+	}
+	s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip")
+	s.Fail(1, []string{"part-missing", "has no part buoy"}, "check")
+}

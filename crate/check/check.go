@@ -50,6 +50,7 @@ const (
 	FileMissing     = "file-missing"
 	CaseDiffers     = "case-differs"
 	LeadsNowhere    = "leads-nowhere"
+	PartMissing     = "part-missing"
 	ImportUnmapped  = "import-unmapped"
 	ImportLacking   = "import-lacking"
 	ImportKind      = "import-kind"

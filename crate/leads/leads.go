@@ -1,16 +1,19 @@
 package leads
 
 import (
+	"maps"
 	"path"
 	"slices"
 	"strings"
 
+	"github.com/agext/levenshtein"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/svg"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -50,7 +53,11 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 		if to, moved := g.Moved[t.Path]; moved {
 			t.Path = to
 		}
-		if t.Path.IsZero() || g.Has(t.Path) {
+		if t.Path.IsZero() {
+			return
+		}
+		if g.Has(t.Path) {
+			found = append(found, g.part(v, r, t.Path, file)...)
 			return
 		}
 		ending := strings.ToLower(path.Ext(t.Path.String()))
@@ -70,6 +77,42 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 		found = append(found, f)
 	})
 	return found
+}
+
+// shows are elements that show one part of a picture, as signals.svg#buoy (SVG 2, section 5.6).
+var shows = map[string]bool{"use": true, "image": true, "img": true, "object": true, "embed": true}
+
+// part finds that a picture has no part of the name that a reference asks for. Nothing is drawn then, and no console says so.
+func (g *Guide) part(v *tags.Page, r page.Reference, at paths.InSite, file string) []check.Finding {
+	_, name, _ := strings.Cut(r.Ref, "#")
+	if name == "" || !shows[r.Element] || strings.ToLower(path.Ext(at.String())) != ".svg" || strings.ContainsAny(name, "(=:{%<") {
+		return nil // a view, a time, a piece by its place
+	}
+	parts, err := g.parts.Get(at, func() (map[string]svg.Part, error) {
+		b, err := g.p.ReadInSite(at)
+		return svg.Parts(b), err
+	})
+	if _, has := parts[name]; err != nil || has || len(parts) == 0 && r.Element != "use" {
+		return nil
+	}
+	f := check.Finding{Name: check.PartMissing, Severity: check.Warning, File: file, Message: at.String() + " has no part " + name,
+		Why: "nothing is drawn there, and no console says so", Next: "correct the name"}
+	if near := nearestOf(name, slices.Sorted(maps.Keys(parts))); near != "" {
+		f.Next = "write " + near + ", which is most like it, if that is meant"
+	}
+	f.Line, f.Column = v.Position(r.Start)
+	return []check.Finding{f}
+}
+
+// nearestOf is the name of several that is most like another, "" where none is much like it.
+func nearestOf(name string, list []string) string {
+	best, most := "", 0.6
+	for _, n := range list {
+		if like := levenshtein.Similarity(name, n, nil); like > most {
+			best, most = n, like
+		}
+	}
+	return best
 }
 
 // Advise adds to a finding what was probably meant by the name of a file that is not there.

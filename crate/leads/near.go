@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/svg"
 )
 
 // A Guide knows the files of a site. Pages ask for the same ones again and again, so each answer is found once.
@@ -26,7 +27,8 @@ type Guide struct {
 	Moved map[paths.InSite]paths.InSite
 
 	answers  memo.Memo[paths.InSite, nearest]
-	imported memo.Memo[string, []check.Finding] // what a stylesheet asks for in vain
+	imported memo.Memo[string, []check.Finding]           // what a stylesheet asks for in vain
+	parts    memo.Memo[paths.InSite, map[string]svg.Part] // of pictures
 	names    func() *foldedNames
 }
 

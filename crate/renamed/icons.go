@@ -47,13 +47,13 @@ func (w *ways) draw(gone []string, e Evidence) {
 	w.drawings = outlines && len(olds) > 0 && len(news) > 0
 	for _, o := range gone {
 		g := w.old.glyph(o)
-		if n := w.nearestName(o, alias[g]); n != "" {
+		if n := nearestName(o, alias[g]); n != "" {
 			w.icons[o] = icon{n, "it was the same character as " + n + ", which is still there"}
 			continue
 		}
 		was := drawn(olds, g)
 		like, known := glyphs.Like(was, drawings[g])
-		if n := w.nearestName(o, byGlyph[g]); n != "" && !w.dealt && (!outlines || !known || like >= glyphs.Other) {
+		if n := nearestName(o, byGlyph[g]); n != "" && !w.dealt && (!outlines || !known || like >= glyphs.Other) {
 			w.icons[o] = icon{n, "it is the same character: " + g}
 			continue
 		}
@@ -69,7 +69,7 @@ func (w *ways) draw(gone []string, e Evidence) {
 				best, same = max(best, like), append(same, byGlyph[other]...)
 			}
 		}
-		if n := w.nearestName(o, same); n != "" {
+		if n := nearestName(o, same); n != "" {
 			w.icons[o] = icon{n, fmt.Sprintf("it is the same drawing, to %d %%", int(100*best))}
 		}
 	}
@@ -147,7 +147,7 @@ func character(text string) (rune, bool) {
 }
 
 // nearestName is the one of several names that is most like another, "" of none.
-func (w *ways) nearestName(o string, list []string) string {
+func nearestName(o string, list []string) string {
 	if len(list) == 0 {
 		return ""
 	}

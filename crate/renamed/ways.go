@@ -229,7 +229,7 @@ func (w *ways) lead(gone []string, compat []*style.Sheet) {
 			if len(found) == 0 || len(found) > 6 {
 				continue
 			}
-			n := w.nearestName(o, found)
+			n := nearestName(o, found)
 			var and []string
 			if led.glyph(o) != "" {
 				and = w.style(m)

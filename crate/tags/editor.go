@@ -118,11 +118,21 @@ func (e *Editor) Replace(i int, text, ref string) {
 // Rewrite writes an include otherwise that refers to nothing, such as an inline script.
 func (e *Editor) Rewrite(i int, text string) { e.texts[i] = text }
 
-// Edit changes the page's text. An edit inside an include's tag joins what else is done to the tag.
+// Edit changes the page's text. An edit inside an include's tag joins what else is done to the tag, and one inside another edit joins that, where
+// it is found by what it replaces, from the end.
 func (e *Editor) Edit(edits ...page.Edit) {
 	for _, edit := range edits {
 		i := slices.IndexFunc(e.Includes, func(in page.Include) bool { return in.Start <= edit.Start && edit.End <= in.End })
 		if i < 0 {
+			if k := slices.IndexFunc(e.raw, func(r page.Edit) bool {
+				return r.Start <= edit.Start && edit.End <= r.End && r.End-r.Start > edit.End-edit.Start
+			}); k >= 0 {
+				was := string(e.Page.Bytes[edit.Start:edit.End])
+				if at := strings.LastIndex(e.raw[k].Text, was); at >= 0 {
+					e.raw[k].Text = e.raw[k].Text[:at] + edit.Text + e.raw[k].Text[at+len(was):]
+				}
+				continue
+			}
 			e.raw = append(e.raw, edit)
 			continue
 		}

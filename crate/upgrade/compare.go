@@ -27,6 +27,7 @@ import (
 	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/svg"
 	"merrycrate.example/merry/crate/words"
 )
 
@@ -96,7 +97,8 @@ type side struct {
 	defines map[string]bool
 	members map[string]map[string]bool
 	needs   []origin.Supply
-	reads   map[string]bool // attributes that its scripts name
+	symbols map[string]map[string]svg.Part // of its pictures, by their names
+	reads   map[string]bool                // attributes that its scripts name
 	syntax  int
 	wire    int64
 }
@@ -132,6 +134,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.lost(old, new)
 	out.renamedNames(old, new, notes)
 	out.lostExports(old, new, notes)
+	out.lostSymbols(old, new, notes)
 	// What became of the names, and where they are used, is found side by side: neither needs the other.
 	tasks := []func(context.Context) error{func(context.Context) error {
 		out.Renames = renamed.Classes(old.sheet, new.sheet, renamed.Evidence{Notes: notes, Compat: compatSheets(new), Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
@@ -231,10 +234,15 @@ func Ahead(p *project.Project, req Request, renameSure bool) (RepinRequest, erro
 
 // study reads what a side's chosen files offer and demand.
 func (s *side) study(ctx context.Context, p *project.Project, build record.Build) error {
-	s.defines, s.members, s.reads = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{}
+	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{}, map[string]map[string]svg.Part{}
 	var sheets []*style.Sheet
 	for _, c := range s.sel.Choices {
 		f := s.File(c.Path)
+		if f.Kind == delivery.Image && strings.HasSuffix(strings.ToLower(c.Path), ".svg") {
+			if b, err := s.Tree.ReadFile(c.Path); err == nil {
+				s.symbols[c.Path] = svg.Parts(b)
+			}
+		}
 		if !c.Page && f.Kind != delivery.Stylesheet || f.Kind != delivery.Stylesheet && f.Kind != delivery.Script {
 			continue
 		}

@@ -318,7 +318,7 @@ func lastWord(text []byte, word string, otherwise int) int {
 // title is what a lost name is called in a sentence.
 func (l *LostName) title() string {
 	if l.Of != "" {
-		return fmt.Sprintf("the export %s of %s", l.Name, l.Of)
+		return fmt.Sprintf("the %s %s of %s", l.Kind, l.Name, l.Of)
 	}
 	return fmt.Sprintf("the %s %s", l.Kind, l.Name)
 }

@@ -9,6 +9,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
@@ -18,13 +19,15 @@ import (
 // A renaming carries classes' new names into pages and into the site's own stylesheets and scripts, and counts where.
 type renaming struct {
 	renames map[string]string // old names to new ones; one that is two now has both, with a blank between
+	parts   map[string]string // parts of pictures: file of the delivery, # and old name, to the new one
+	before  *project.Project
 	mu      sync.Mutex
 	places  map[string]int
 	files   map[string][]string // of each old name, the own files that follow
 }
 
-func newRenaming(renames map[string]string) *renaming {
-	return &renaming{renames: renames, places: map[string]int{}, files: map[string][]string{}}
+func newRenaming(before *project.Project, renames, parts map[string]string) *renaming {
+	return &renaming{before: before, renames: renames, parts: parts, places: map[string]int{}, files: map[string][]string{}}
 }
 
 func (r *renaming) count(old string) {
@@ -36,13 +39,14 @@ func (r *renaming) count(old string) {
 // on asks for the renaming of all pages that have one of the libraries, and, unless it is for pages alone, of their own styles and scripts and of
 // those in own files.
 func (r *renaming) on(ctx context.Context, d *reconcile.Draft, libraries map[string]bool, pagesOnly bool) error {
-	if len(r.renames) == 0 {
+	if len(r.renames)+len(r.parts) == 0 {
 		return nil
 	}
 	pages, err := d.Pages(ctx, nil, "", true)
 	if err != nil {
 		return err
 	}
+	d.OnPages(pages, r.symbols(libraries))
 	d.OnPages(pages, reconcile.Rename(r.renames, libraries, r.count))
 	if pagesOnly {
 		return nil
@@ -125,6 +129,10 @@ func (r *renaming) done() []DoneRename {
 		files := r.files[old]
 		slices.Sort(files)
 		list = append(list, DoneRename{Old: old, New: new, Places: r.places[old], Files: files})
+	}
+	for old, new := range r.parts {
+		_, name, _ := strings.Cut(old, "#")
+		list = append(list, DoneRename{Old: "#" + name, New: "#" + new, Places: r.places[old]})
 	}
 	slices.SortFunc(list, func(a, b DoneRename) int { return strings.Compare(a.Old, b.Old) })
 	return list

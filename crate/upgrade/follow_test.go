@@ -28,7 +28,7 @@ func TestOwnFilesFollow(t *testing.T) {
 		{false, "document.querySelector('#note')", "document.querySelector('#note')"},
 		{false, "say('a note of thanks')", "say('a note of thanks')"},
 	} {
-		r := newRenaming(renames)
+		r := newRenaming(nil, renames, nil)
 		if got := string(page.Apply([]byte(tt.text), r.edits(tt.sheet, []byte(tt.text), "js/club.js"))); got != tt.want {
 			t.Errorf("%s\nbecame\n%s\nwanted\n%s", tt.text, got, tt.want)
 		}

@@ -105,8 +105,9 @@ func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repi
 	if renames == nil {
 		renames = map[string]string{}
 	}
+	parts := map[string]string{}
 	if req.RenameSure {
-		if err := sureRenames(ctx, d.Before, moving, req, renames, out); err != nil {
+		if err := sureRenames(ctx, d.Before, moving, req, renames, parts, out); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -120,7 +121,7 @@ func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repi
 		}
 	}
 	d.Title(title)
-	r := newRenaming(renames)
+	r := newRenaming(d.Before, renames, parts)
 	if err := r.on(ctx, d, concerned, req.PagesOnly); err != nil {
 		return nil, nil, err
 	}
@@ -295,7 +296,7 @@ func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
 }
 
 // sureRenames adds the renames that comparing old and new is sure of, and notes those that are only likely.
-func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames map[string]string, out *Repinned) error {
+func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames, parts map[string]string, out *Repinned) error {
 	for _, r := range list {
 		from := ""
 		for _, m := range req.Moves {
@@ -316,6 +317,10 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 					note += fmt.Sprintf("; it is %s %s now", map[bool]string{true: "surely", false: "probably"}[l.Rename.Sure], l.Rename.New)
 				}
 				out.Notes = append(out.Notes, note)
+			case l.Kind == Symbol && l.Rename != nil && l.Rename.Sure:
+				parts[l.Of+"#"+l.Name] = l.Rename.New
+			case l.Kind == Symbol:
+				out.Notes = append(out.Notes, fmt.Sprintf("%s is gone, and shown in %s", l.title(), abbreviated(l.Uses)))
 			case l.Kind != "class":
 			case l.Rename != nil && l.Rename.Sure:
 				if _, said := renames[l.Name]; !said {

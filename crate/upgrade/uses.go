@@ -40,10 +40,14 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		}
 		on := slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == library }) ||
 			slices.ContainsFunc(graph.Of(scripts, v).Files(), func(f graph.File) bool { return f.Of.Library == library })
-		if !v.Fragment && !on {
+		symbols, shows := c.symbolUses(p, v, library)
+		if on = on || shows; !v.Fragment && !on {
 			return result{}, nil
 		}
 		r := result{uses: f.onPage(v, p.InProject(name).String())}
+		for i, list := range symbols {
+			r.uses[i] = append(r.uses[i], list...)
+		}
 		if on {
 			r.on = name.String()
 		}
@@ -94,8 +98,8 @@ type finder struct {
 func newFinder(lost []LostName) *finder {
 	f := &finder{byName: map[string]map[string]int{}, words: map[string]bool{}}
 	for i, l := range lost {
-		if l.Kind == "export" || l.Kind == "module" {
-			continue // found by the imports of modules
+		if l.Kind == "export" || l.Kind == "module" || l.Kind == Symbol {
+			continue // found by the imports of modules, and by references to pictures
 		}
 		if f.byName[l.Kind] == nil {
 			f.byName[l.Kind] = map[string]int{}

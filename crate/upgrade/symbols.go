@@ -1,0 +1,106 @@
+package upgrade
+
+import (
+	"bytes"
+	"context"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/svg"
+	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/words"
+)
+
+// Symbol is the kind of a lost name that is a part of a picture, which pages show as `signals.svg#buoy`.
+const Symbol = "symbol"
+
+// lostSymbols lists the parts of pictures that are gone, of pictures that the new version has, too, and what they are called now.
+func (c *Compared) lostSymbols(old, new *side, notes []renamed.ChangeNote) {
+	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
+		now := new.symbols[file]
+		for other, parts := range new.symbols {
+			if now == nil && path.Base(other) == path.Base(file) {
+				now = parts
+			}
+		}
+		if now == nil {
+			continue // the picture itself is gone, and check says so
+		}
+		called := map[string]renamed.Rename{}
+		for _, r := range renamed.Drawings(drawingsOf(old.symbols[file]), drawingsOf(now), notes) {
+			called[r.Old] = r
+		}
+		for _, name := range slices.Sorted(maps.Keys(old.symbols[file])) {
+			if _, still := now[name]; still {
+				continue
+			}
+			l := LostName{Kind: Symbol, Name: name, Of: file}
+			if r, told := called[name]; told {
+				l.Rename = &r
+			}
+			c.Lost = append(c.Lost, l)
+		}
+	}
+}
+
+func drawingsOf(parts map[string]svg.Part) map[string]string {
+	list := map[string]string{}
+	for name, p := range parts {
+		list[name] = p.Drawn
+	}
+	return list
+}
+
+// symbolsOn goes through the parts of the crate's pictures that a page shows: which picture, the name, and where that stands.
+func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, name string, start, end int)) {
+	if !bytes.Contains(v.Bytes, []byte(".svg#")) {
+		return
+	}
+	v.References(func(r page.Reference) {
+		file, name, has := strings.Cut(r.Ref, "#")
+		at := bytes.IndexByte(v.Bytes[r.Start:r.End], '#')
+		if !has || at < 0 || !strings.HasSuffix(strings.ToLower(file), ".svg") {
+			return
+		}
+		t := tags.ResolveOnce(v.Path, v.BaseAt(r.Start), r.Ref)
+		if of := p.At(p.InProject(t.Path)); !t.Path.IsZero() && of.File != nil {
+			visit(of, name, r.Start+at+1, r.End)
+		}
+	})
+}
+
+// symbolUses finds where a page shows parts that are lost, and tells whether it shows any of the library's.
+func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]NameUse, on bool) {
+	uses = map[int][]NameUse{}
+	symbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
+		if of.Library != library {
+			return
+		}
+		on = true
+		for i, l := range c.Lost {
+			if l.Kind == Symbol && l.Name == name && l.Of == of.File.Path {
+				uses[i] = append(uses[i], useOf(v.Bytes, start, p.InProject(v.Path).String(), words.Sure))
+			}
+		}
+	})
+	return uses, on
+}
+
+// symbols is the work that carries new names of parts of pictures into pages. They are by file of the delivery and old name, with # between.
+func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
+	return func(_ context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
+		symbolsOn(r.before, e.Page, func(of project.Sealed, name string, start, end int) {
+			if new := r.parts[of.File.Path+"#"+name]; new != "" && libraries[of.Library] {
+				e.Edit(page.Edit{Start: start, End: end, Text: new})
+				r.count(of.File.Path + "#" + name)
+			}
+		})
+		return nil
+	}
+}
