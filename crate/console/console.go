@@ -194,6 +194,9 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 			return 3
 		case m.Kind == Error && slices.Contains(ofCode, f.Name) && (here || m.File != m.Page && mentions(f.Message, m.File)):
 			return 2
+		case asked != "" && asked != m.Page && mentions(f.Message, asked) && (f.Name == check.ScriptFails || f.Global != "" && strings.HasPrefix(f.Name, "need-")):
+			// Of the very script check says why it stops; how a browser puts that is its own affair: "properties of undefined", or what the script throws.
+			return 1
 		}
 	case Failed:
 		if m.URL != "" && slices.Contains(ofRequest, f.Name) && mentions(f.Message, cmp.Or(asked, m.URL)) {
