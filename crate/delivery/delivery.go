@@ -187,7 +187,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 			return nil, err
 		}
 	}
-	if err := d.settle(ctx); err != nil {
+	if err := d.settleNamed(ctx); err != nil {
 		return nil, err
 	}
 	if err := d.readStyled(); err != nil {

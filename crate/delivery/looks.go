@@ -148,3 +148,32 @@ func (d *Delivery) readSpared(ctx context.Context) error {
 	}
 	return nil
 }
+
+// settleNamed settles what files are, and takes back the sources that have the library's own name where nothing
+// speaks for what is left: other libraries that it brought along, say.
+func (d *Delivery) settleNamed(ctx context.Context) error {
+	if err := d.settle(ctx); err != nil {
+		return err
+	}
+	plain, module := d.rateAll(Script)
+	sheet, _ := d.rateAll(Stylesheet)
+	if max(plain.score, module.score) > nothing+universal || sheet.score > nothing || d.Entry() != nil {
+		return nil
+	}
+	found := false
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != Script && f.Kind != Stylesheet || f.Aside != "sources" || stemKey(f.Path) != nameKey(d.Name) || f.Size > parsedMost {
+			continue
+		}
+		f.Aside, found = "", true
+		if _, err := d.read(f, d.tree, nil, true); err != nil {
+			return err
+		}
+	}
+	if !found {
+		return nil
+	}
+	d.pair()
+	return d.settle(ctx)
+}

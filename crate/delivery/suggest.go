@@ -283,6 +283,9 @@ func hasAll(r, of *script.Report) bool {
 // nothing is the most that a file is rated for which nothing speaks but its folder: of such the largest is chosen.
 const nothing = 6
 
+// universal is how much more a script is rated that a plain tag can load and a loader, too.
+const universal = 4
+
 // better breaks ties: the shallower, then the readable, then the larger of
 // scripts: of themes the plainest name is likeliest the one without a theme.
 func better(a, b *File) bool {
@@ -310,7 +313,7 @@ func (d *Delivery) score(f *File) (int, string) {
 				return 0, ""
 			}
 		case script.Universal:
-			ready = 4
+			ready = universal
 		}
 		for _, g := range f.Script.Defines {
 			if nameKey(g.Name) == nameKey(d.Name) {

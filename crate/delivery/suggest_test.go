@@ -39,6 +39,7 @@ func TestSuggestions(t *testing.T) {
 		{"scoped", "x.tgz", mapTree{"package.json": `{"name":"@gull/winch"}`, "winch.js": umd, "other.js": "var other = 1;\n"}, "winch.js"},
 		{"name with .js", "x.tgz", mapTree{"package.json": `{"name":"winch.js"}`, "winch.js": umd, "a.js": "var a = 1;\n"}, "winch.js"},
 		{"hint of the manifest", "x.tgz", mapTree{"package.json": `{"name":"harbour-winch","browser":"dist/w.js"}`, "dist/w.js": readable, "dist/z.js": "var z = 1;\n"}, "dist/w.js"},
+		{"beside others' libraries", "winch-1.0.0.zip", mapTree{"src/winch.js": readable, "lib/oarlock-1.8.3.min.js": "!function(a,b){a.oarlock=b()}(window,function(){return{row:1}});\n", "lib/oarlock-1.9.0.min.js": "!function(a,b){a.oarlock=b()}(window,function(){return{row:2}});\n"}, "src/winch.js"},
 		{"only in sources", "winch-1.0.0.zip", mapTree{"src/winch.js": readable, "README.md": ""}, "src/winch.js"},
 		{"tests and tools are nothing", "winch-1.0.0.zip", mapTree{"gulpfile.js": cjs, "test/a.js": umd}, ""},
 		{"version in the name", "winch.zip", mapTree{"winch-2.1.0.js": readable, "winch-2.1.0.min.js": minified}, "winch-2.1.0.js winch-2.1.0.min.js"},
