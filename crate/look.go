@@ -30,7 +30,7 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 		return nil, err
 	}
 	if profile == "" { // what check finds is of the pages as they are
-		found, err := inspect.Check(ctx, p, CheckRequest{Pages: req.Pages, Dir: c.Dir})
+		found, err := inspect.Check(ctx, p, CheckRequest{Pages: req.Pages, Dir: c.Dir, Rehearse: inspect.Always})
 		if err != nil {
 			return nil, err
 		}

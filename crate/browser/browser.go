@@ -174,7 +174,7 @@ func (b *Browser) Visit(ctx context.Context, address string, v View) (*Visit, er
 		err = b.rest(tab, l, v)
 	}
 	seen := l.visit()
-	if err == nil && t.leave(tab, address) == nil {
+	if err == nil && l.fresh() && t.leave(tab, address) == nil {
 		b.give(t)
 		return seen, nil
 	}

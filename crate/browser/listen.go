@@ -34,6 +34,7 @@ type listener struct {
 	loaded   bool
 	changed  time.Time // when something last happened
 	ended    bool
+	spoilt   bool // bytes were refused: the tab's process remembers that, and says it of later pages, too
 
 	paint time.Duration
 	shot  *looks.Shot
@@ -62,6 +63,13 @@ func (l *listener) crashed() bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return l.ended
+}
+
+// fresh tells whether the tab is as good as new for another page.
+func (l *listener) fresh() bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return !l.spoilt
 }
 
 func (l *listener) visit() *Visit {
@@ -267,7 +275,7 @@ func (l *listener) entry(e *log.Entry) {
 	switch {
 	case e.Level != log.LevelError:
 	case strings.Contains(e.Text, "'integrity' attribute"):
-		m.Kind, m.Line, m.Column = console.Blocked, 0, 0
+		m.Kind, m.Line, m.Column, l.spoilt = console.Blocked, 0, 0, true
 		if of != nil {
 			m.URL, m.Text = of[1], "its bytes are not those of its integrity: "+of[1]
 		}

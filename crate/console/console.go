@@ -90,12 +90,20 @@ func (l *Log) Forget() {
 	l.said = nil
 }
 
+// A Tag is a script on a page: where it stands, which file it is, and which globals it defines and needs.
+type Tag struct {
+	Line, Column   int
+	File           string // of the site, or an address; "" for one that stands in the page
+	Defines, Needs []string
+}
+
 // A Site is what messages are held against.
 type Site struct {
 	Origin   string                         // where the site is served, such as http://127.0.0.1:8080
 	Read     func(name string) []byte       // a file of the site, nil where it has none
 	Sites    string                         // the site's folder in the project, as findings name files; "." for the root
 	Findings []check.Finding                // of the whole site
+	Tags     func(page string) []Tag        // the scripts of a page; nil where nothing is known of them
 	maps     map[string]*original           // by file of the site
 	Shift    func(m *Message) (columns int) // what stands in the page's line as it was served and not on disk, nil for nothing
 
@@ -194,10 +202,10 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 			return 3
 		case m.Kind == Error && slices.Contains(ofCode, f.Name) && (here || m.File != m.Page && mentions(f.Message, m.File)):
 			return 2
-		case asked != "" && asked != m.Page && mentions(f.Message, asked) && (f.Name == check.ScriptFails || f.Global != "" && strings.HasPrefix(f.Name, "need-")):
-			// Of the very script check says why it stops; how a browser puts that is its own affair: "properties of undefined", or what the script throws.
-			return 1
+		case m.File == m.Page && f.Name == check.ScriptFails && strings.Contains(f.Why, fmt.Sprintf("at %s:%d:", at, m.Line)):
+			return 3
 		}
+		return s.comesOf(f, m, asked)
 	case Failed:
 		if m.URL != "" && slices.Contains(ofRequest, f.Name) && mentions(f.Message, cmp.Or(asked, m.URL)) {
 			return 4
@@ -209,6 +217,37 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 		} else if here && ofPolicy {
 			return 3
 		}
+	}
+	return 0
+}
+
+// comesOf weighs whether an error comes of what a finding says of a script's tag. Where the script itself stops, how a browser puts that is its own
+// affair: "properties of undefined", or what the script throws. And where a script does not run, or not in time, those stop that need what it defines.
+func (s *Site) comesOf(f *check.Finding, m *Message, asked string) int {
+	if f.Severity != check.Error || asked == "" {
+		return 0
+	}
+	stops := f.Name == check.ScriptFails || strings.HasPrefix(f.Name, "need-")
+	if stops && asked != m.Page && mentions(f.Message, asked) && (f.Name == check.ScriptFails || f.Global != "") {
+		return 2
+	}
+	if s.Tags == nil || f.File != s.InProject(m.Page) {
+		return 0
+	}
+	tags := s.Tags(m.Page)
+	i := slices.IndexFunc(tags, func(t Tag) bool { return t.Line == f.Line && t.Column == f.Column })
+	switch {
+	case i < 0 || tags[i].File == "":
+		return 0
+	case stops && tags[i].File == asked:
+		return 2
+	case !stops && !slices.Contains(ofCode, f.Name) && !slices.Contains(ofRequest, f.Name) && !slices.Contains(ofBytes, f.Name) && f.Name != check.PolicyForbids:
+		return 0
+	}
+	lacking := func(global string) bool { return slices.Contains(tags[i].Defines, global) }
+	if slices.ContainsFunc(tags[i].Defines, func(g string) bool { return mentions(m.Text, g) }) ||
+		slices.ContainsFunc(tags, func(t Tag) bool { return t.File == asked && slices.ContainsFunc(t.Needs, lacking) }) {
+		return 1
 	}
 	return 0
 }

@@ -23,6 +23,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/serve"
+	"merrycrate.example/merry/crate/tags"
 )
 
 // A Request asks for pages to be looked at.
@@ -207,7 +208,7 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	ended := make(chan struct{})
 	go func() { defer close(ended); s.Run(ctx, l) }()
 	v.origin = "http://" + l.Addr().String()
-	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Read: func(name string) []byte {
+	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Tags: tags.Told(v.p), Read: func(name string) []byte {
 		b, _ := v.p.ReadInSite(paths.Found(name))
 		return b
 	}}

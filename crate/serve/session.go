@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/console"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/tags"
 )
 
 // A Session serves a site while people work on it: it looks at the project again after each change, has browsers show it, and tells what
@@ -130,7 +131,7 @@ func (s *Session) follow(ctx context.Context, origin string) {
 func (s *Session) inspect(ctx context.Context, origin string) {
 	known := make(chan struct{})
 	p := s.server.state.Load().p
-	site := &console.Site{Origin: origin, Sites: p.Site(), Read: func(name string) []byte {
+	site := &console.Site{Origin: origin, Sites: p.Site(), Tags: tags.Told(p), Read: func(name string) []byte {
 		b, _ := s.server.root.ReadFile(name)
 		return b
 	}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
