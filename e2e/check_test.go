@@ -474,6 +474,34 @@ func TestStylesAloneNeedNobody(t *testing.T) {
 	s.Fail(1, []string{"brinework needs oarlock"}, "check", "tides.html", "--no-rehearse")
 }
 
+// TestWrittenScripts: a library that an own script writes into the page is there, for what is recorded to need it and for what reads it; one that is
+// put there by the document's tree comes too late.
+func TestWrittenScripts(t *testing.T) {
+	s := merrytest.Started(t)
+	page := s.Read("tides.html")
+	const tag = "<script src=\"js/oarlock.min.js\"></script>"
+	if !strings.Contains(page, tag) {
+		t.Fatal(page)
+	}
+	s.Write("js/later.js", "oarlock('#menu');\n")
+	for _, tt := range []struct {
+		instead string
+		there   bool
+	}{
+		{"<script>document.write('<script src=\"js/oarlock.min.js\"><\\/script>')</script>", true},
+		{"<script>var s = document.createElement('script'); s.src = 'js/oarlock.min.js'; document.head.appendChild(s)</script>", false},
+		{"<script>document.write('<script src=\"js/none.js\"><\\/script>')</script>", false},
+	} {
+		s.Write("tides.html", strings.Replace(page, tag, tt.instead+"<script src=\"js/later.js\"></script>", 1))
+		out := s.Try("check", "tides.html").Out
+		for _, said := range []string{"brinework needs oarlock", "js/later.js reads oarlock"} {
+			if strings.Contains(out, said) == tt.there {
+				t.Errorf("with %s check says\n%s", tt.instead, out)
+			}
+		}
+	}
+}
+
 // TestReportsAreNoPages: reports that lie in the site are neither checked nor counted, and get no tags.
 func TestReportsAreNoPages(t *testing.T) {
 	s := merrytest.Started(t)

@@ -36,6 +36,8 @@ type Finding struct {
 	Global   string   `json:"global,omitempty"` // that is missing, of a finding of code
 	// Declared says that it is of a need which the packing list names, and no code that was read.
 	Declared bool `json:"declared,omitempty"`
+	// Lacks is the library that is not there, of such a one.
+	Lacks string `json:"-"`
 }
 
 // Sort orders findings by file, place and name.

@@ -233,7 +233,8 @@ func (k *pageCheck) needs() {
 				k.add(NeedAbsent, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
 					fmt.Sprintf("%s will stop with an error when it loads", lib),
 					fmt.Sprintf("merry include %s --page %s", need, k.page()))
-				k.found[len(k.found)-1].Declared = true
+				f := &k.found[len(k.found)-1]
+				f.Declared, f.Lacks = true, need
 			}
 		}
 	}

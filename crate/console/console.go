@@ -216,6 +216,8 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 			return 4
 		} else if here && ofPolicy {
 			return 3
+		} else if _, directive, many := strings.Cut(f.Message, " more: "); many && ofPolicy && strings.Contains(m.Text, `"`+directive+`"`) {
+			return 2 // of many files the finding names some
 		}
 	}
 	return 0
@@ -224,7 +226,7 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 // comesOf weighs whether an error comes of what a finding says of a script's tag. Where the script itself stops, how a browser puts that is its own
 // affair: "properties of undefined", or what the script throws. And where a script does not run, or not in time, those stop that need what it defines.
 func (s *Site) comesOf(f *check.Finding, m *Message, asked string) int {
-	if f.Severity != check.Error || asked == "" {
+	if f.Severity != check.Error && f.Name != check.NeedRace || asked == "" {
 		return 0
 	}
 	stops := f.Name == check.ScriptFails || strings.HasPrefix(f.Name, "need-")

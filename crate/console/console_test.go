@@ -36,6 +36,7 @@ func TestCauses(t *testing.T) {
 		{Name: check.NeedLater, Severity: check.Error, File: "web/index.html", Line: 10, Message: "js/club.js reads oarlock, which comes one tag later", Global: "oarlock"},
 		{Name: check.FileMissing, Severity: check.Error, File: "web/index.html", Line: 12, Message: "there is no file img/none.png"},
 		{Name: check.PolicyForbids, Severity: check.Error, File: "web/index.html", Line: 14, Message: "the policy forbids the inline script in line 14"},
+		{Name: check.PolicyForbids, Severity: check.Error, File: "web/index.html", Line: 16, Message: "the policy of line 2 forbids js/a.js, js/b.js, js/c.js and 4 more: script-src 'none'"},
 		{Name: check.NoViewport, Severity: check.Note, File: "web/index.html", Line: 1, Message: "no viewport"},
 	}}
 	for _, tt := range []struct {
@@ -52,6 +53,7 @@ func TestCauses(t *testing.T) {
 		{Message{Kind: Failed, Text: "404", URL: s.Origin + "/img/none.png.webp"}, ""},
 		{Message{Kind: Blocked, Text: "the policy forbids what is written into the page", URL: s.Origin + "/", Line: 14}, "the policy forbids"},
 		{Message{Kind: Blocked, Text: "the policy forbids what is written into the page", URL: s.Origin + "/", Line: 15}, ""},
+		{Message{Kind: Blocked, Text: `Loading the script 'js/z.js' violates the following Content Security Policy directive: "script-src 'none'". It was blocked.`, URL: s.Origin + "/js/z.js"}, "the policy of line 2"},
 		{Message{Kind: Warning, Text: "oarlock is old", URL: s.Origin + "/", Line: 10}, ""},
 		{Message{Kind: Error, Text: "aground", URL: s.Origin + "/", Line: 12}, ""},
 	} {
@@ -63,6 +65,40 @@ func TestCauses(t *testing.T) {
 	other := Message{Kind: Failed, Page: "tides.html", URL: s.Origin + "/img/none.png"}
 	if s.Explain(&other); other.Known {
 		t.Errorf("the finding of another page: %+v", other)
+	}
+}
+
+// TestCausesByTags: what a script's tag is about explains the script, and those that need what it does not come to define.
+func TestCausesByTags(t *testing.T) {
+	s := &Site{Origin: "http://127.0.0.1:1", Sites: ".", Read: func(string) []byte { return nil }, Findings: []check.Finding{
+		{Name: check.NeedAbsent, Severity: check.Error, File: "a.html", Line: 5, Column: 1, Message: "tidechart needs oarlock, which is not on this page", Declared: true},
+		{Name: check.LocalIntegrity, Severity: check.Error, File: "b.html", Line: 5, Column: 1, Message: "the bytes of js/oarlock.js are others"},
+		{Name: check.NeedRace, Severity: check.Warning, File: "c.html", Line: 5, Column: 1, Message: "js/oarlock.js is async"},
+		{Name: check.NoViewport, Severity: check.Error, File: "d.html", Line: 5, Column: 1, Message: "no viewport"},
+		{Name: check.ScriptFails, Severity: check.Error, File: "e.html", Line: 2, Column: 1, Message: "the inline script in line 2 stops: no such thing", Why: "at e.html:4:9; nothing behind that runs"},
+	}, Tags: func(page string) []Tag {
+		file := map[string]string{"a.html": "js/tidechart.js", "b.html": "js/oarlock.js", "c.html": "js/tidechart.js", "d.html": "js/oarlock.js"}[page]
+		return []Tag{{Line: 5, Column: 1, File: file, Defines: []string{"oarlock"}}, {Line: 6, Column: 1, File: "js/club.js", Needs: []string{"oarlock"}}}
+	}}
+	for _, tt := range []struct {
+		page, text, file string
+		line             int
+		known            bool
+	}{
+		{"a.html", "TypeError: Cannot read properties of undefined (reading 'row')", "js/tidechart.js", 1, true},
+		{"a.html", "TypeError: Cannot read properties of undefined (reading 'row')", "js/other.js", 1, false},
+		{"b.html", "ReferenceError: oarlock is not defined", "js/other.js", 1, true},
+		{"b.html", "TypeError: Cannot read properties of undefined (reading 'row')", "js/club.js", 1, true},
+		{"b.html", "TypeError: Cannot read properties of undefined (reading 'row')", "js/other.js", 1, false},
+		{"c.html", "TypeError: Cannot read properties of undefined (reading 'row')", "js/tidechart.js", 1, true},
+		{"d.html", "ReferenceError: oarlock is not defined", "js/other.js", 1, false},
+		{"e.html", "TypeError: Cannot set properties of null", "e.html", 4, true},
+		{"e.html", "TypeError: Cannot set properties of null", "e.html", 14, false},
+	} {
+		m := Message{Kind: Error, Page: tt.page, Text: tt.text, URL: s.Origin + "/" + tt.file, Line: tt.line}
+		if s.Explain(&m); m.Known != tt.known {
+			t.Errorf("%s: %s of %s is known: %v, by %q", tt.page, tt.text, tt.file, m.Known, m.Cause)
+		}
 	}
 }
 

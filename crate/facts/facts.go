@@ -25,7 +25,7 @@ import (
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-26"
-	rehearsalResult = "rehearsal-11"
+	rehearsalResult = "rehearsal-12"
 	stoppedResult   = "stopped-4"
 )
 

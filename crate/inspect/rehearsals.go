@@ -58,7 +58,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		c.faults(v, req, report, found, &r.found, &r.unsure)
 		r.fine = c.refuted(v, report, found)
 		for _, f := range r.fine {
-			if f.Declared || f.Name == check.NeedLater {
+			if (f.Declared || f.Name == check.NeedLater) && !c.made(f, report) {
 				r.found = append(r.found, milder(f))
 			}
 		}
@@ -85,7 +85,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 }
 
 // refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of: those of a global that
-// it asks for, of one that comes later, and those that the packing list alone knows of.
+// it asks for, of one that something on the page makes, of one that comes later, and those that the packing list alone knows of.
 func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) []check.Finding {
 	var list []check.Finding
 	for n, i := range staging.Scripts(v) {
@@ -99,12 +99,21 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 				continue
 			}
 			asks := f.Name == check.NeedAbsent && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
-			if asks || f.Declared || f.Name == check.NeedLater && f.Global != "" {
+			// What a script writes into the page, or makes by a name that it puts together, is there all the same.
+			made := c.made(f, report)
+			if asks || made || f.Declared || f.Name == check.NeedLater && f.Global != "" {
 				list = append(list, f)
 			}
 		}
 	}
 	return list
+}
+
+// made tells whether a global that a finding says is absent, or one of the library that it says is, was made all the same.
+func (c *inspection) made(f check.Finding, report *rehearse.Report) bool {
+	return f.Name == check.NeedAbsent && slices.ContainsFunc(report.Defined, func(g string) bool {
+		return g == f.Global || f.Lacks != "" && c.p.Globals()[g] == f.Lacks
+	})
 }
 
 // milder is a finding of a need whose script loads without it: it may fail later.

@@ -306,6 +306,9 @@ func (s *stage) load(e *goja.Object) {
 	}
 	text, known := s.req.Texts[s.resolve(src.String())]
 	if !known {
+		text, known = s.req.Written[s.resolve(src.String())]
+	}
+	if !known {
 		s.touched[-1] = true
 		return
 	}

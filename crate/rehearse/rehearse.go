@@ -62,6 +62,7 @@ type Request struct {
 	Modules []Module          `json:"modules,omitempty"`
 	OnLoad  *Script           `json:"onload,omitempty"`  // the text of the body's onload attribute, nil for none
 	Texts   map[string]string `json:"texts,omitempty"`   // of scripts that others may load, by address
+	Written map[string]string `json:"written,omitempty"` // of those that others may write into the page, where they run at once
 	Browser []string          `json:"browser"`           // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make

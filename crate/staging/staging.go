@@ -81,6 +81,9 @@ func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 			}
 		}
 		req.Scripts = append(req.Scripts, sc)
+		if sc.Text != "" && v.Library(i) == "" {
+			s.written(v, sc.Text, req)
+		}
 		if at, local := v.FallbackOf(i); at >= 0 {
 			if k := s.Scripts.Of(local); k != nil {
 				req.Texts[Site+local.Path.String()] = string(k.Text)
@@ -88,6 +91,25 @@ func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 		}
 	}
 	return req
+}
+
+// written adds the texts of the site's scripts that an own script may write into the page: those whose paths stand in it.
+func (s *Staging) written(v *tags.Page, text string, req *rehearse.Request) {
+	if !strings.Contains(text, "document.write") {
+		return
+	}
+	page.ScriptReferences([]byte(text), func(r page.Reference) {
+		t := tags.ResolveOnce(v.Path, v.Base, r.Ref)
+		if !strings.HasSuffix(t.Path.String(), ".js") || !s.Leads.Has(t.Path) {
+			return
+		}
+		if k := s.Scripts.Of(t); k != nil && k.Text != nil {
+			if req.Written == nil {
+				req.Written = map[string]string{}
+			}
+			req.Written[Site+t.Path.String()] = string(k.Text)
+		}
+	})
 }
 
 // modules adds the modules of a page to a request, and tells where it is there, of each include that is one, and of each of the graph.
