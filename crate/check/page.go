@@ -253,7 +253,7 @@ func (k *pageCheck) needs() {
 		k.outOfOrder(c, state)
 	}
 	k.circle(constraints)
-	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return it.Unknown && !it.Inert })
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unknown || it.Opens) && !it.Inert })
 	told := map[string]bool{}
 	for _, a := range absent {
 		library, own := k.c.Provider(a.Need.Global)

@@ -24,7 +24,7 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-26"
+	ScriptResult    = "script-27"
 	rehearsalResult = "rehearsal-12"
 	stoppedResult   = "stopped-4"
 )

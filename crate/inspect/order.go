@@ -111,7 +111,7 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 		imports.at[tag] = len(out.Steps)
 		out.Steps = append(out.Steps, c.step(v, i, &items[i], has))
 	}
-	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return it.Unknown && !it.Inert })
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unknown || it.Opens) && !it.Inert })
 	for _, a := range absent {
 		if unknown || !c.scripts.Fails(ctx, &items[a.Item], a.Need.Global) {
 			continue
@@ -160,7 +160,7 @@ func selectors(v *tags.Page) map[string]bool {
 func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bool) Step {
 	in := &v.Includes[i]
 	line, _ := v.Position(in.Start)
-	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines, Verdict: Fine, Item: i, When: whenWords(in)}
+	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines, Verdict: Fine, Item: i, When: in.WhenWords()}
 	if it.Inline {
 		s.Size = int64(len(v.InlineText(in)))
 		s.Wire = s.Size
@@ -202,22 +202,6 @@ func stuckWords(items []order.Item, k order.Constraint) string {
 		return "; " + b.Name + " is async: a race. Take async off it"
 	}
 	return "; but " + a.Name + " is deferred, and " + b.Name + " runs where it stands. Take defer off the first, or write it on both"
-}
-
-func whenWords(in *page.Include) string {
-	switch {
-	case in.Kind == page.Stylesheet || in.Kind == page.InlineStyle:
-		return "applies; scripts behind it wait"
-	case in.Module && in.When == page.Async:
-		return "module, at any time"
-	case in.When == page.Async:
-		return "at any time"
-	case in.Module:
-		return "module, after parsing"
-	case in.When == page.Deferred:
-		return "after parsing"
-	}
-	return "in place"
 }
 
 // OrderedPage is one page whose tags were moved, or could not be.

@@ -45,6 +45,8 @@ type Item struct {
 	// Unknown says that what it defines could not be read: a link to elsewhere, or a reference that a server
 	// fills in.
 	Unknown bool
+	// Opens says that it defines more than is known: all the names that an object of its own has.
+	Opens bool
 	// Inert says that the browser passes over it.
 	Inert bool
 	// Text is whatever the caller wants to find with the item again.

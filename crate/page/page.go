@@ -458,3 +458,20 @@ func Position(b []byte, offset int) (line, column int) {
 	column = offset - bytes.LastIndexByte(b[:offset], '\n')
 	return line, column
 }
+
+// WhenWords says when what an include is about runs or applies, in words.
+func (in *Include) WhenWords() string {
+	switch {
+	case in.Kind == Stylesheet || in.Kind == InlineStyle:
+		return "applies; scripts behind it wait"
+	case in.Module && in.When == Async:
+		return "module, at any time"
+	case in.When == Async:
+		return "at any time"
+	case in.Module:
+		return "module, after parsing"
+	case in.When == Deferred:
+		return "after parsing"
+	}
+	return "in place"
+}

@@ -12,7 +12,7 @@ const mostFacts = 80
 
 // FactsOf is a script's report in short, as the seal keeps it.
 func FactsOf(r *script.Report) *record.Facts {
-	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(r.Defines), Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds)}
+	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(r.Defines), Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds), Opens: r.Opens}
 	for _, n := range r.Hard() {
 		if len(f.Needs) < mostFacts {
 			f.Needs = append(f.Needs, strings.Join(append([]string{n.Name}, n.Or...), "|"))
@@ -36,7 +36,7 @@ func ReportOf(f *record.File) *script.Report {
 	if f == nil || f.Facts == nil {
 		return nil
 	}
-	r := &script.Report{Form: script.Form(f.Facts.Form), Syntax: f.Facts.Syntax, Defines: globals(f.Facts.Defines), Parts: globals(f.Facts.Parts), PartNeeds: globals(f.Facts.Uses)}
+	r := &script.Report{Form: script.Form(f.Facts.Form), Syntax: f.Facts.Syntax, Defines: globals(f.Facts.Defines), Parts: globals(f.Facts.Parts), PartNeeds: globals(f.Facts.Uses), Opens: f.Facts.Opens}
 	for _, n := range f.Facts.Needs {
 		names := strings.Split(n, "|")
 		r.Needs = append(r.Needs, script.Need{Global: script.Global{Name: names[0]}, Or: names[1:], Strength: script.Hard})

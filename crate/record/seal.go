@@ -72,6 +72,7 @@ type Facts struct {
 	Needs   []string `json:"needs,omitempty"`   // globals without which it stops, alternatives with a bar between them
 	Parts   []string `json:"parts,omitempty"`   // members that it gives to others' globals
 	Uses    []string `json:"uses,omitempty"`    // members of others' globals that it must find
+	Opens   bool     `json:"opens,omitempty"`   // it defines more, by names that are not known
 }
 
 // ReadSeal reads a seal, one that two people's changes were merged into line by line, too.

@@ -330,6 +330,9 @@ func (f *follower) assign(to js.IExpr, v value, this value) {
 		if key.kind == text {
 			f.assignMember(on, key.text, data(x.Y), v, x.X)
 		} else {
+			if name, ok := x.Y.(*js.Var); ok && on.kind == global && f.key != nil && root(name) == f.key && f.strength == Hard {
+				f.opens = true // for (name in made) window[name] = made[name]
+			}
 			f.use(on)
 		}
 	default:

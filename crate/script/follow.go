@@ -70,7 +70,9 @@ type follower struct {
 	isModule, sawAMD, sawServer         bool
 	elsewhere                           bool // it read what only servers have, where a browser stops
 	callsDefine, usesModule, usesExport bool
-	mayExport                           bool // in a branch that may not be a browser's
+	mayExport                           bool    // in a branch that may not be a browser's
+	key                                 *js.Var // that of the loop over an object's names around here
+	opens                               bool
 	imports                             []string
 	imported                            map[string]bool // names that import statements bind
 }
@@ -269,7 +271,10 @@ func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) 
 	case *js.ForInStmt:
 		f.eval(s.Value, this)
 		f.evalAny(s.Init, this)
+		around := f.key
+		f.key = keyOf(s.Init)
 		result, _ = f.block(s.Body.List, this)
+		f.key = around
 	case *js.ForOfStmt:
 		f.eval(s.Value, this)
 		f.evalAny(s.Init, this)
@@ -386,6 +391,21 @@ func root(v *js.Var) *js.Var {
 		v = v.Link
 	}
 	return v
+}
+
+// keyOf is the variable to which a loop gives an object's names, nil for any other pattern.
+func keyOf(init js.IExpr) *js.Var {
+	switch x := init.(type) {
+	case *js.Var:
+		return root(x)
+	case *js.VarDecl:
+		if len(x.List) == 1 {
+			if v, ok := x.List[0].Binding.(*js.Var); ok {
+				return root(v)
+			}
+		}
+	}
+	return nil
 }
 
 func (f *follower) set(x *js.Var, v value) {

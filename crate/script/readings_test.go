@@ -74,3 +74,19 @@ func TestReadings(t *testing.T) {
 		}
 	}
 }
+
+// TestOpens: a script that gives the page all that an object has defines more than is read; one that makes a name up for later does not.
+func TestOpens(t *testing.T) {
+	for text, want := range map[string]bool{
+		"(function (root, make) {\n  if (typeof exports === 'object') { module.exports = make(); } else { var a = make(); for (var i in a) (typeof exports === 'object' ? exports : root)[i] = a[i]; }\n})(this, function () { return { hull: 1 }; });": true,
+		"var made = { hull: 1 }; for (var name in made) { window[name] = made[name]; }": true,
+		"var made = { hull: 1 }, name; for (name in made) self[name] = made[name];":     true,
+		"var made = {}; for (var name in window) { made[name] = window[name]; }":        false,
+		"function call(name) { window[name] = function () {}; }":                        false,
+		"var list = { a: 1 }; for (var k in list) { list[k] = 2; } window['x'] = list;": false,
+	} {
+		if got := Analyze([]byte(text)).Opens; got != want {
+			t.Errorf("%s opens: %v", text, got)
+		}
+	}
+}

@@ -77,6 +77,8 @@ type Report struct {
 	// uses then: somebody must have given them before.
 	Parts     []Global `json:"parts,omitempty"`
 	PartNeeds []Global `json:"part_needs,omitempty"`
+	// Opens says that it gives all that an object has to the page, by names that reading does not know.
+	Opens bool `json:"opens,omitempty"`
 	// Asks are the modules that it would have from a loader of AMD modules (define): packages' names mostly.
 	Asks []string `json:"asks,omitempty"`
 	// Fault says why the script could not be parsed, with its place.
@@ -174,7 +176,7 @@ func analyze(src []byte) *Report {
 	loads, module := f.loads(ast)
 	f.isModule = module
 	f.script(ast)
-	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads}
+	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads, Opens: f.opens}
 	if r.Form == Module {
 		r.Imports, r.Exports, r.Stars = f.modules(ast)
 		r.Elsewhere = f.elsewhere

@@ -142,6 +142,7 @@ func (k *Script) fill(it *order.Item, module bool, firstLine, firstColumn int) {
 	for _, g := range k.Defines {
 		it.Defines = append(it.Defines, g.Name)
 	}
+	it.Opens = k.Opens
 	for _, g := range k.Parts {
 		it.Parts = append(it.Parts, g.Name)
 	}
