@@ -28,10 +28,9 @@ func (s *stream) take(n int) []byte {
 	return b
 }
 
-func (s *stream) u8() int    { return int(s.take(1)[0]) }
-func (s *stream) u16() int   { return int(binary.BigEndian.Uint16(s.take(2))) }
-func (s *stream) u32() int   { return int(binary.BigEndian.Uint32(s.take(4))) }
-func (s *stream) left() bool { return !s.broken && len(s.b) > 0 }
+func (s *stream) u8() int  { return int(s.take(1)[0]) }
+func (s *stream) u16() int { return int(binary.BigEndian.Uint16(s.take(2))) }
+func (s *stream) u32() int { return int(binary.BigEndian.Uint32(s.take(4))) }
 
 // base128 reads a number of 7 bits a byte (UIntBase128, section 4.1).
 func (s *stream) base128() int {
