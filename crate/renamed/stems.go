@@ -86,12 +86,13 @@ func successions(gone, come, kept []string, split map[string][]string) []*family
 			continue
 		}
 		best, most, next := "", 0.0, 0.0
+		oldEnds := slices.Sorted(maps.Keys(olds))
 		for new, news := range came {
 			if stayed[new] != nil || went[new] != nil {
 				continue
 			}
 			say, n := 0.0, 0
-			for end := range olds {
+			for _, end := range oldEnds {
 				if end != "" && news[end] != "" {
 					say += 1 / float64(ends[end])
 					n++
@@ -109,7 +110,7 @@ func successions(gone, come, kept []string, split map[string][]string) []*family
 			continue
 		}
 		f := &family{old: []string{old, "…"}, new: []string{best, "…"}, matched: len(olds), follows: min(0.35, 0.3*most)}
-		for _, end := range slices.Sorted(maps.Keys(olds)) {
+		for _, end := range oldEnds {
 			if n := came[best][end]; n != "" {
 				f.pairs = append(f.pairs, [2]string{olds[end], n})
 			} else if n := likeliest(end, olds, came[best]); n != "" {
@@ -140,6 +141,10 @@ func likeliest(end string, olds, news map[string]string) string {
 // others are words of classes with which the old one stood in selectors; no other new name that is as short is so.
 func scoped(old *style.Sheet, gone, come []string) map[string]string {
 	list := map[string]string{}
+	split := make([][]string, len(come))
+	for i, c := range come {
+		split[i] = parts(c)
+	}
 	for _, o := range gone {
 		around := map[string]bool{}
 		for c := range old.Beside[o] {
@@ -152,8 +157,8 @@ func scoped(old *style.Sheet, gone, come []string) map[string]string {
 		}
 		own := parts(o)
 		shortest, n := 0, 0
-		for _, c := range come {
-			words := parts(c)
+		for i, c := range come {
+			words := split[i]
 			if len(words) <= len(own) || shortest > 0 && len(words) > shortest || !hasAll(words, own) || slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(own, w) && !around[w] }) {
 				continue
 			}
