@@ -14,8 +14,15 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// An icon is a class of the new version that puts before an element what one of the old did, and how that is known.
-type icon struct{ class, why string }
+// An icon is a class of the new version that puts before an element what one of the old did, and how that is known: surely, or by a drawing that
+// is only very like.
+type icon struct {
+	class, why string
+	sure       bool
+}
+
+// theSame is how alike two drawings must be for nothing but the points to have changed.
+const theSame = 0.95
 
 // mostKept is how many names of both versions are asked whether drawings held.
 const mostKept = 100
@@ -48,13 +55,13 @@ func (w *ways) draw(gone []string, e Evidence) {
 	for _, o := range gone {
 		g := w.old.glyph(o)
 		if n := nearestName(o, alias[g]); n != "" {
-			w.icons[o] = icon{n, "it was the same character as " + n + ", which is still there"}
+			w.icons[o] = icon{n, "it was the same character as " + n + ", which is still there", true}
 			continue
 		}
 		was := drawn(olds, g)
 		like, known := glyphs.Like(was, drawings[g])
 		if n := nearestName(o, byGlyph[g]); n != "" && !w.dealt && (!outlines || !known || like >= glyphs.Other) {
-			w.icons[o] = icon{n, "it is the same character: " + g}
+			w.icons[o] = icon{n, "it is the same character: " + g, true}
 			continue
 		}
 		if !outlines {
@@ -70,7 +77,7 @@ func (w *ways) draw(gone []string, e Evidence) {
 			}
 		}
 		if n := nearestName(o, same); n != "" {
-			w.icons[o] = icon{n, fmt.Sprintf("it is the same drawing, to %d %%", int(100*best))}
+			w.icons[o] = icon{n, fmt.Sprintf("it is the same drawing, to %d %%", int(100*best)), best >= theSame}
 		}
 	}
 }

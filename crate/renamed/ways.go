@@ -330,10 +330,11 @@ func (w *ways) weigh(r Rename) Rename {
 		r.Score = min(r.Score, 0.4*names)
 	}
 	if is := w.icons[r.Old]; is.class == r.New {
-		if score := 0.75 + 0.2*names; score > r.Score {
-			r.Score = score
+		score := 0.75 + 0.2*names
+		if !is.sure {
+			score = min(score, sureFrom-0.02)
 		}
-		r.told = true
+		r.Score, r.told = max(r.Score, score), is.sure
 		r.Because = append([]string{is.why}, r.Because...)
 	}
 	if and, led := w.led[r.Old][r.New]; led {
