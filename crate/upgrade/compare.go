@@ -254,7 +254,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 			return err
 		}
 		if c.Page {
-			s.wire += wireOf(f, b)
+			s.wire += origin.WireSize(b)
 		}
 		if f.Kind == delivery.Stylesheet {
 			sheets = append(sheets, style.Read(b))
@@ -285,14 +285,6 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 	s.sheet = style.Merge(sheets...)
 	s.needs = origin.NeedsOf(s.Opened, s.sel, false)
 	return nil
-}
-
-// wireOf is how large a file is as packed for the network, as its archive tells it or else by packing it.
-func wireOf(f *delivery.File, b []byte) int64 {
-	if f.Packed > 0 {
-		return f.Packed
-	}
-	return origin.WireSize(b)
 }
 
 // attributes goes through the names of data attributes in a script.
