@@ -246,7 +246,7 @@ table has an old name and a new one in each line: text, CSV or Markdown; merry c
 	f := c.Flags()
 	f.StringVar(&from, "from", "", "the `SOURCE` of the other version, where it is not the registry")
 	f.BoolVar(&req.Newest, "newest-allowed", false, "move all that came from a registry to the newest that their holds allow")
-	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW` (repeatable)")
+	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW`, or a part of pictures, '#OLD=#NEW' (repeatable)")
 	f.StringVar(&table, "renames", "", "rename the classes that the table in `FILE` names")
 	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages alone, and leave own stylesheets and scripts")
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes of which comparing is sure")

@@ -419,6 +419,13 @@ func TestPartsOfPictures(t *testing.T) {
 	if s.State() != before {
 		t.Error("undo does not lead back")
 	}
+	s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip", "--rename", "#buoy=#flag")
+	if text := s.Read("index.html"); strings.Count(text, `signals.svg#flag"`) != 2 {
+		t.Errorf("the page is\n%s", text)
+	}
+	s.Run("undo")
 	s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip")
 	s.Fail(1, []string{"part-missing", "has no part buoy"}, "check")
+	s.Write("index.html", strings.Replace(s.Read("index.html"), "signals.svg#buoy", "none.svg#buoy", 1))
+	s.Fail(1, []string{"error: leads-nowhere", "there is no file lib/signals/icons/none.svg"}, "check")
 }

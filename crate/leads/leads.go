@@ -19,7 +19,7 @@ import (
 
 // loads are elements whose files a browser fetches while it shows the page; others wait for a click.
 var loads = map[string]bool{"img": true, "source": true, "video": true, "audio": true, "track": true, "embed": true, "object": true, "input": true, "image": true,
-	"iframe": true, "frame": true, "body": true, "table": true, "td": true, "style": true}
+	"iframe": true, "frame": true, "use": true, "feimage": true, "body": true, "table": true, "td": true, "style": true}
 
 // Static are the endings of files that a server sends as they lie there.
 var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".cur", ".woff", ".woff2", ".ttf",

@@ -26,7 +26,7 @@ type RepinRequest struct {
 	Moves   []Move
 	Dir     string            // where sources are looked for
 	Newest  bool              // all libraries of the crate that came from a registry, to the newest that their holds allow
-	Renames map[string]string // classes on pages, old to new
+	Renames map[string]string // classes on pages, old to new; parts of pictures, each with # before
 	// RenameSure carries out the renames that comparing the two versions is sure of.
 	RenameSure bool
 	// PagesOnly leaves own stylesheets and scripts as they are where classes are renamed.
@@ -106,6 +106,12 @@ func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repi
 		renames = map[string]string{}
 	}
 	parts := map[string]string{}
+	for old, new := range renames {
+		if strings.HasPrefix(old, "#") {
+			parts[old] = strings.TrimPrefix(new, "#")
+			delete(renames, old)
+		}
+	}
 	if req.RenameSure {
 		if err := sureRenames(ctx, d.Before, moving, req, renames, parts, out); err != nil {
 			return nil, nil, err
@@ -317,8 +323,11 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 					note += fmt.Sprintf("; it is %s %s now", map[bool]string{true: "surely", false: "probably"}[l.Rename.Sure], l.Rename.New)
 				}
 				out.Notes = append(out.Notes, note)
+			case l.Kind == Symbol && parts["#"+l.Name] != "":
 			case l.Kind == Symbol && l.Rename != nil && l.Rename.Sure:
 				parts[l.Of+"#"+l.Name] = l.Rename.New
+			case l.Kind == Symbol && l.Rename != nil:
+				out.Notes = append(out.Notes, fmt.Sprintf("%s is probably %s now; if so: --rename '#%s=#%s'", l.title(), l.Rename.New, l.Name, l.Rename.New))
 			case l.Kind == Symbol:
 				out.Notes = append(out.Notes, fmt.Sprintf("%s is gone, and shown in %s", l.title(), abbreviated(l.Uses)))
 			case l.Kind != "class":

@@ -92,13 +92,17 @@ func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) 
 	return uses, on
 }
 
-// symbols is the work that carries new names of parts of pictures into pages. They are by file of the delivery and old name, with # between.
+// symbols is the work that carries new names of parts of pictures into pages. They are by file of the delivery and old name, with # between, or by
+// # and the old name alone.
 func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
 	return func(_ context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
 		symbolsOn(r.before, e.Page, func(of project.Sealed, name string, start, end int) {
-			if new := r.parts[of.File.Path+"#"+name]; new != "" && libraries[of.Library] {
-				e.Edit(page.Edit{Start: start, End: end, Text: new})
-				r.count(of.File.Path + "#" + name)
+			for _, key := range []string{of.File.Path + "#" + name, "#" + name} {
+				if new := r.parts[key]; new != "" && libraries[of.Library] {
+					e.Edit(page.Edit{Start: start, End: end, Text: new})
+					r.count(key)
+					return
+				}
 			}
 		})
 		return nil
