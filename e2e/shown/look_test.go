@@ -234,6 +234,49 @@ func TestCheckAndLookDiffer(t *testing.T) {
 	s.Fail(1, []string{"is there already"}, "look", "index.html", "--teach", "cases")
 }
 
+// TestLookAtManyPages: pages are rehearsed when they are looked at, however many they are; what comes of a script that does not run is explained
+// by that; and what one page's tab was refused is not said of the pages that come after it.
+func TestLookAtManyPages(t *testing.T) {
+	browsed(t)
+	s := merrytest.Empty(t)
+	const page = "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>x</title><link rel=\"icon\" href=\"data:,\"></head>\n<body>\n<script src=\"js/winch.js\"></script>\nMORE\n</body></html>\n"
+	s.Write("js/winch.js", "window.winch = { turn: function () {} };\n")
+	s.Write("js/lamp.js", "winch.lamp = 1;\n")
+	for n := range 40 { // more than check rehearses by itself
+		s.Write(fmt.Sprintf("p%02d.html", n), strings.Replace(page, "MORE", "<script>winch.turn()</script>", 1))
+	}
+	s.Run("start")
+	const tag = `<script src="js/winch.js"></script>`
+	s.Write("p03.html", strings.NewReplacer(tag, strings.Replace(tag, "<script", `<script integrity="sha384-`+strings.Repeat("A", 64)+`"`, 1), "MORE", `<script src="js/lamp.js"></script>`).Replace(page))
+	s.Write("p05.html", strings.Replace(page, "MORE", "<script>document.addEventListener('DOMContentLoaded', function () { bollard(); });</script>", 1))
+	s.Write("p07.html", strings.NewReplacer(tag, "", "MORE", `<script src="js/lamp.js"></script>`).Replace(page))
+	var seen struct {
+		Pages []struct {
+			Page     string
+			Messages []struct{ Text, Cause string }
+		}
+		Differs []struct{ Page, What string }
+	}
+	r := s.Try("look", "--json")
+	if err := json.Unmarshal([]byte(r.Out), &seen); err != nil || len(seen.Pages) != 40 {
+		t.Fatal(err, r.Out, r.Err)
+	}
+	if len(seen.Differs) > 0 {
+		t.Errorf("check and the browser differ: %+v", seen.Differs)
+	}
+	for _, p := range seen.Pages {
+		ill := p.Page == "p03.html" || p.Page == "p05.html" || p.Page == "p07.html"
+		if len(p.Messages) > 0 != ill {
+			t.Errorf("of %s is said %+v", p.Page, p.Messages)
+		}
+		for _, m := range p.Messages {
+			if m.Cause == "" {
+				t.Errorf("of %s the cause is not known: %+v", p.Page, m)
+			}
+		}
+	}
+}
+
 // TestServedBySlowHosts: a host that answers late is waited for, and one that never does is given up.
 func TestLookWaits(t *testing.T) {
 	browsed(t)
