@@ -429,3 +429,24 @@ func TestPartsOfPictures(t *testing.T) {
 	s.Write("index.html", strings.Replace(s.Read("index.html"), "signals.svg#buoy", "none.svg#buoy", 1))
 	s.Fail(1, []string{"error: leads-nowhere", "there is no file lib/signals/icons/none.svg"}, "check")
 }
+
+// TestPartsOfAPictureThatMoves: a picture has its version in its name, and one of its parts is called otherwise: one reference follows both.
+func TestPartsOfAPictureThatMoves(t *testing.T) {
+	s := merrytest.Empty(t)
+	for version, name := range map[string]string{"1.0.0": "buoy", "2.0.0": "life-ring"} {
+		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n", "icons/signals-" + version + ".svg": `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `"><path d="M1 1h8"/></symbol></svg>` + "\n"})
+	}
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Signals</title></head>\n<body><svg class=\"sg\"><use href=\"lib/signals/icons/signals-1.0.0.svg#buoy\"/></svg></body></html>\n")
+	s.Run("start")
+	s.Run("take", "../downloads/signals-1.0.0.zip", "--files", "**", "--together", "--page", "index.html")
+	before := s.State()
+	s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip", "--rename-sure")
+	if text := s.Read("index.html"); !strings.Contains(text, `<use href="lib/signals/icons/signals-2.0.0.svg#life-ring"/>`) {
+		t.Errorf("the page is\n%s", text)
+	}
+	s.Run("check")
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("undo does not lead back")
+	}
+}

@@ -18,7 +18,7 @@ import (
 )
 
 // checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older programs remember is then of no use.
-const checkedResult = "checked-10"
+const checkedResult = "checked-11"
 
 // pageResult is what the check of one page gave: its findings, and what it uses.
 type pageResult struct {

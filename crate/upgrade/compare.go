@@ -73,9 +73,9 @@ type Difference struct {
 
 // LostName is something that the old version offers and the new one does not, with where it is used.
 type LostName struct {
-	Kind   string          `json:"kind"` // class, id, …, global, member, export, module
+	Kind   string          `json:"kind"` // class, id, …, global, member, export, module, symbol
 	Name   string          `json:"name"`
-	Of     string          `json:"of,omitempty"` // of an export, the name by which its module is imported
+	Of     string          `json:"of,omitempty"` // of an export, the name by which its module is imported; of a symbol, its picture
 	Uses   []NameUse       `json:"uses,omitempty"`
 	Rename *renamed.Rename `json:"rename,omitempty"`
 }

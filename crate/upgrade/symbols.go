@@ -25,7 +25,7 @@ func (c *Compared) lostSymbols(old, new *side, notes []renamed.ChangeNote) {
 	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
 		now := new.symbols[file]
 		for other, parts := range new.symbols {
-			if now == nil && path.Base(other) == path.Base(file) {
+			if now == nil && path.Base(reconcile.Bare(other, new.Version)) == path.Base(reconcile.Bare(file, old.Version)) {
 				now = parts
 			}
 		}
