@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -65,7 +66,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	out := &Dropped{Library: name}
 	if d.Seal.Libraries[name] != nil {
 		files := tags.FilesOf(d.Before, name)
-		mentions, err := tags.MentionsOf(ctx, d.Before, site, files)
+		mentions, err := tags.MentionsOf(ctx, d.Before, slices.Concat(site.Pages, d.Before.OwnFiles(site, delivery.Stylesheet), d.Before.OwnFiles(site, delivery.Script)), files)
 		if err != nil {
 			return nil, err
 		}

@@ -110,6 +110,25 @@ func TestReadIsBounded(t *testing.T) {
 	}
 }
 
+// TestStampsOfAFolder: looked at together, files have the stamps that each has by itself; what is no plain file has none.
+func TestStampsOfAFolder(t *testing.T) {
+	f, outside := folder(t, "a/one", "a/two", "b/three")
+	link(t, f, outside, "a/away")
+	list := f.Stamps("a", []string{"one", "two", "away", "none"})
+	for i, name := range []string{"a/one", "a/two"} {
+		if of, err := f.Stamp(name); err != nil || of != list[i] || of.Size == 0 {
+			t.Errorf("%s: %+v alone, %+v together, %v", name, of, list[i], err)
+		}
+	}
+	if list[2] != (Stamp{}) || list[3] != (Stamp{}) {
+		t.Errorf("%+v", list[2:])
+	}
+	three, err := f.Stamp("b/three")
+	if of := f.Through(map[string]string{"a/one": "b/three", "a/two": ""}).Stamps("a", []string{"one", "two"}); err != nil || of[0] != three || of[1] != (Stamp{}) {
+		t.Errorf("as a change leaves it: %+v, %v", of, err)
+	}
+}
+
 // TestWritesTakeNothingsPlace: what is made or moved never replaces what is there, and no link is followed on the way.
 func TestWritesTakeNothingsPlace(t *testing.T) {
 	f, outside := folder(t, "a/one", "b/two", "b/one")

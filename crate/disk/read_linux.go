@@ -111,6 +111,22 @@ func (f *Folder) stat(name string) (fs.FileInfo, error) {
 	return info{name, st}, nil
 }
 
+// stamps tells whether it could look.
+func (f *Folder) stamps(dir string, names []string, into []Stamp) bool {
+	fd, err := f.beneath(dir, unix.O_PATH|unix.O_DIRECTORY)
+	if err != nil {
+		return false
+	}
+	defer unix.Close(fd)
+	var st unix.Stat_t
+	for i, name := range names {
+		if unix.Fstatat(fd, name, &st, unix.AT_SYMLINK_NOFOLLOW) == nil && st.Mode&unix.S_IFMT == unix.S_IFREG {
+			into[i] = stampOf(st)
+		}
+	}
+	return true
+}
+
 func (f *Folder) list(dir string) ([]fs.DirEntry, error) {
 	fd, err := f.beneath(dir, unix.O_RDONLY|unix.O_DIRECTORY)
 	if missing(err) {

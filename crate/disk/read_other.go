@@ -21,4 +21,6 @@ func (f *Folder) read(name string, most int64, buf []byte) ([]byte, Stamp, error
 
 func (f *Folder) stat(name string) (fs.FileInfo, error) { return f.root.Stat(name) }
 
+func (f *Folder) stamps(string, []string, []Stamp) bool { return false }
+
 func (f *Folder) list(dir string) ([]fs.DirEntry, error) { return f.listPlain(dir) }

@@ -144,7 +144,8 @@ func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite,
 
 // Check looks at the crate's files and at pages.
 func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked, error) {
-	site, err := p.Walk(ctx)
+	known, has := p.Origin.Cache.Result(checkedResult, string(p.Root))
+	site, err := p.WalkAndSee(ctx, has) // what is remembered of pages is held against how they look now
 	if err != nil {
 		return nil, err
 	}
@@ -176,7 +177,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	found = append(found, of...)
 	found = append(found, c.guard.Found...)
-	last := remember(p, site, req, c.guard.Texts)
+	last := remember(p, site, req, c.guard.Texts, known)
 	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		if r, ok := last.page(name); ok {

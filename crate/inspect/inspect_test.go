@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"context"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -126,11 +127,13 @@ func TestFreshRemembersNothing(t *testing.T) {
 	p := cratetest.WithOarlock(t, "")
 	site := &project.Site{Stamp: 1}
 	pages := []paths.InSite{paths.Found("index.html")}
-	remember(p, site, CheckRequest{}, nil).store(pages, []pageResult{{uses: noUses, stamp: 7}})
-	if m := remember(p, site, CheckRequest{}, nil); len(m.known) != 1 {
-		t.Errorf("%d pages are recalled", len(m.known))
+	used := &uses{[]string{"oarlock"}, []string{"js/oarlock.js"}, []string{"js/late.js", "lib/"}}
+	remember(p, site, CheckRequest{}, nil, nil).store(pages, []pageResult{{uses: used, stamp: 7}})
+	stored, _ := p.Origin.Cache.Result(checkedResult, string(p.Root))
+	if m := remember(p, site, CheckRequest{}, nil, stored); len(m.known) != 1 || !reflect.DeepEqual(m.uses, []*uses{used}) {
+		t.Errorf("%d pages are recalled, that use %+v", len(m.known), m.uses)
 	}
-	if m := remember(p, site, CheckRequest{Fresh: true}, nil); len(m.known) != 0 {
+	if m := remember(p, site, CheckRequest{Fresh: true}, nil, stored); len(m.known) != 0 {
 		t.Errorf("%d pages are recalled that were to be read anew", len(m.known))
 	}
 }

@@ -70,8 +70,9 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 	}
 	cp.Items = c.scripts.Items(v)
 	imported := graph.Of(c.scripts, v)
-	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), c.leads.Page(v, at), c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.guard.Findings(v, at))
-	r.uses = c.usesOf(v, imported)
+	led, named := c.leads.Page(v, at)
+	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.guard.Findings(v, at))
+	r.uses = c.usesOf(v, imported, named)
 	r.found = append(r.found, c.gone.Page(v, at, r.uses.libraries)...)
 	return r, nil
 }
@@ -199,9 +200,10 @@ func (c *inspection) Provider(global string) (library, own string) {
 	return c.p.Globals()[global], owns[global]
 }
 
-// usesOf tells what a page uses: by its tags, and by what its scripts import.
-func (c *inspection) usesOf(v *tags.Page, imported *graph.Graph) *uses {
-	u := &uses{}
+// usesOf tells what a page uses: by its tags, by what its scripts import, and what it names beside.
+func (c *inspection) usesOf(v *tags.Page, imported *graph.Graph, named []string) *uses {
+	slices.Sort(named)
+	u := &uses{named: slices.Compact(named)}
 	for i := range v.Includes {
 		if l := v.Library(i); l != "" && v.Includes[i].Inert == "" && !slices.Contains(u.libraries, l) {
 			u.libraries = append(u.libraries, l)
@@ -221,5 +223,5 @@ func (c *inspection) usesOf(v *tags.Page, imported *graph.Graph) *uses {
 			u.files = append(u.files, f.Target.Path.String())
 		}
 	}
-	return c.shared.Of(strings.Join(u.libraries, "\n")+"\x00"+strings.Join(u.files, "\n"), func() *uses { return u })
+	return c.shared.Of(strings.Join(u.libraries, "\n")+"\x00"+strings.Join(u.files, "\n")+"\x00"+strings.Join(u.named, "\n"), func() *uses { return u })
 }

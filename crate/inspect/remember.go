@@ -4,9 +4,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
-	"os"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/cespare/xxhash/v2"
@@ -18,7 +16,7 @@ import (
 )
 
 // checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older programs remember is then of no use.
-const checkedResult = "checked-11"
+const checkedResult = "checked-12"
 
 // pageResult is what the check of one page gave: its findings, and what it uses.
 type pageResult struct {
@@ -32,6 +30,7 @@ type pageResult struct {
 // uses are the libraries and files that pages use. Many pages use the same, and share one.
 type uses struct {
 	libraries, files []string
+	named            []string // files that are named otherwise, and folders with a slash
 }
 
 var noUses = &uses{}
@@ -43,6 +42,7 @@ type memory struct {
 	of    string
 	state uint64
 	begun time.Time
+	seen  map[paths.InSite]disk.Stamp // what the walk saw
 	known map[paths.InSite]remembered
 	uses  []*uses
 }
@@ -53,11 +53,11 @@ type remembered struct {
 	found string // JSON, "" for none
 }
 
-// remember recalls the last check, for the same question in the same surroundings.
-func remember(p *project.Project, site *project.Site, req CheckRequest, headers []byte) *memory {
-	m := &memory{p: p, of: string(p.Root), begun: time.Now()}
+// remember recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
+func remember(p *project.Project, site *project.Site, req CheckRequest, headers, stored []byte) *memory {
+	m := &memory{p: p, of: string(p.Root), begun: time.Now(), seen: site.Seen}
 	h := xxhash.New()
-	fmt.Fprintln(h, program(), site.Stamp, len(site.Files), req.Profile)
+	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Files), req.Profile)
 	h.Write(p.ListText)
 	h.Write(p.SealText)
 	h.Write(headers)
@@ -65,24 +65,9 @@ func remember(p *project.Project, site *project.Site, req CheckRequest, headers 
 	if req.Online || req.Fresh {
 		return m
 	}
-	if b, ok := p.Origin.Cache.Result(checkedResult, m.of); ok {
-		m.read(b)
-	}
+	m.read(stored)
 	return m
 }
-
-// program tells one build of this program from another.
-var program = sync.OnceValue(func() string {
-	self, err := os.Executable()
-	if err != nil {
-		return ""
-	}
-	info, err := os.Stat(self)
-	if err != nil {
-		return ""
-	}
-	return fmt.Sprint(info.Size(), info.ModTime().UnixNano())
-})
 
 // page returns what is remembered of a page that has not changed since.
 func (m *memory) page(name paths.InSite) (pageResult, bool) {
@@ -90,8 +75,14 @@ func (m *memory) page(name paths.InSite) (pageResult, bool) {
 	if !ok {
 		return pageResult{}, false
 	}
-	stamp, ok := m.stamp(name)
-	if !ok || stamp != old.stamp {
+	of, err := m.seen[name], error(nil)
+	if of == (disk.Stamp{}) { // a link, say
+		if of, err = m.p.Disk.Stamp(m.p.InProject(name).String()); err != nil {
+			return pageResult{}, false
+		}
+	}
+	stamp := m.stampFor(name, of)
+	if stamp == 0 || stamp != old.stamp {
 		return pageResult{}, false
 	}
 	r := pageResult{uses: m.uses[old.uses], stamp: stamp}
@@ -99,16 +90,6 @@ func (m *memory) page(name paths.InSite) (pageResult, bool) {
 		return pageResult{}, false
 	}
 	return r, true
-}
-
-// stamp looks at a page on disk.
-func (m *memory) stamp(name paths.InSite) (uint64, bool) {
-	of, err := m.p.Disk.Stamp(m.p.InProject(name).String())
-	if err != nil {
-		return 0, false
-	}
-	stamp := m.stampFor(name, of)
-	return stamp, stamp != 0
 }
 
 // stampFor is 0 for a page that changed so lately that it could change again within the same tick of the file system's
@@ -144,6 +125,7 @@ func (m *memory) store(pages []paths.InSite, results []pageResult) {
 	for _, u := range list {
 		b = appendText(b, strings.Join(u.libraries, "\n"))
 		b = appendText(b, strings.Join(u.files, "\n"))
+		b = appendText(b, strings.Join(u.named, "\n"))
 	}
 	for i, name := range pages {
 		if results[i].stamp == 0 {
@@ -204,7 +186,7 @@ func (m *memory) read(b []byte) {
 		return
 	}
 	for range number() {
-		u := &uses{libraries: split(text()), files: split(text())}
+		u := &uses{libraries: split(text()), files: split(text()), named: split(text())}
 		if !ok {
 			return
 		}

@@ -24,11 +24,23 @@ import (
 
 // usage is what pages use, taken together.
 type usage struct {
-	libraries, files map[string]bool
-	last             *uses
+	libraries, files, named map[string]bool
+	last                    *uses
 }
 
-func newUsage() *usage { return &usage{libraries: map[string]bool{}, files: map[string]bool{}} }
+func newUsage() *usage {
+	return &usage{libraries: map[string]bool{}, files: map[string]bool{}, named: map[string]bool{}}
+}
+
+// leads tells whether a page refers to a file, or to a folder that it lies in.
+func (u *usage) leads(to paths.InSite) bool {
+	for dir := to.Dir(); dir != "."; dir = path.Dir(dir) {
+		if u.named[dir+"/"] {
+			return true
+		}
+	}
+	return u.files[to.String()] || u.named[to.String()]
+}
 
 // add adds what one page uses. Pages that use the same share one value, so the last one is not added again.
 func (u *usage) add(of *uses) {
@@ -41,6 +53,9 @@ func (u *usage) add(of *uses) {
 	}
 	for _, f := range of.files {
 		u.files[f] = true
+	}
+	for _, f := range of.named {
+		u.named[f] = true
 	}
 }
 
@@ -103,7 +118,7 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 	if len(c.site.Pages) == 0 {
 		leftovers = nil
 	}
-	reached, err := c.reached(ctx, append(wanted, leftovers...), state)
+	reached, err := c.reached(ctx, used, append(wanted, leftovers...), state)
 	if err != nil {
 		return nil, err
 	}
@@ -123,26 +138,31 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 }
 
 // reachedResult names what is kept of a search for what leads to files.
-const reachedResult = "reached-1"
+const reachedResult = "reached-2"
 
-// reached tells which of some files something else than a tag leads to. The answer for one state of the site is remembered.
-func (c *inspection) reached(ctx context.Context, wanted []paths.InSite, state uint64) (map[string]bool, error) {
+// reached tells which of some files something else than a tag leads to: on the pages, or in own stylesheets and scripts. The answer
+// for one state of the site is remembered.
+func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.InSite, state uint64) (map[string]bool, error) {
 	list := map[string]bool{}
-	if len(wanted) == 0 {
+	var rest []paths.InSite
+	for _, name := range wanted {
+		if list[name.String()] = used.leads(name); !list[name.String()] {
+			rest = append(rest, name)
+		}
+	}
+	if len(rest) == 0 {
 		return list, nil
 	}
-	key, cache := fmt.Sprint(c.p.Root, state, c.site.Stamp, project.Texts(wanted)), c.p.Origin.Cache
+	key, cache := fmt.Sprint(c.p.Root, state, c.site.Stamp, project.Texts(rest)), c.p.Origin.Cache
 	if b, ok := cache.Result(reachedResult, key); ok && state != 0 && json.Unmarshal(b, &list) == nil {
 		return list, nil
 	}
-	m, err := tags.MentionsOf(ctx, c.p, c.site, wanted)
+	m, err := tags.MentionsOf(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, delivery.Stylesheet), c.p.OwnFiles(c.site, delivery.Script)), rest)
 	if err != nil {
 		return nil, err
 	}
-	for _, name := range wanted {
-		if len(m.Of(name)) > 0 {
-			list[name.String()] = true
-		}
+	for _, name := range rest {
+		list[name.String()] = len(m.Of(name)) > 0
 	}
 	if b, err := json.Marshal(list); err == nil && state != 0 {
 		cache.PutResult(reachedResult, key, b) // a cache that can't be written to is no reason to fail

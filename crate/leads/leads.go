@@ -25,16 +25,12 @@ var loads = map[string]bool{"img": true, "source": true, "video": true, "audio":
 var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".cur", ".woff", ".woff2", ".ttf",
 	".mp4", ".webm", ".ogg", ".mp3", ".wav", ".vtt", ".pdf", ".zip", ".txt", ".webmanifest"}
 
-// Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site.
-func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
-	includes := map[int]bool{}
-	for i := range v.Includes {
-		includes[v.Includes[i].RefAttr.ValueStart] = true
-	}
-	var found []check.Finding
+// Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site. It tells which files of
+// the crate and which scripts and stylesheets they name, also where no browser looks; a folder that an import map names ends in a slash.
+func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
 	var maps *module.Names
 	v.References(func(r page.Reference) {
-		if r.In == page.InText || r.Inert || r.Attribute != "" && includes[r.Start] || strings.HasPrefix(r.Attribute, "data-") {
+		if r.Attribute != "" && slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.RefAttr.ValueStart == r.Start }) {
 			return
 		}
 		base := v.Base
@@ -56,11 +52,19 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 		if t.Path.IsZero() {
 			return
 		}
+		ending := strings.ToLower(path.Ext(t.Path.String()))
+		if g.ours()[ending] {
+			named = append(named, t.Path.String())
+		} else if strings.HasSuffix(r.Ref, "/") {
+			named = append(named, t.Path.String()+"/")
+		}
+		if r.In == page.InText || r.Inert || strings.HasPrefix(r.Attribute, "data-") {
+			return
+		}
 		if g.Has(t.Path) {
 			found = append(found, g.part(v, r, t.Path, file)...)
 			return
 		}
-		ending := strings.ToLower(path.Ext(t.Path.String()))
 		if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() || g.p.At(g.p.InProject(t.Path)).File != nil {
 			return
 		}
@@ -76,7 +80,7 @@ func (g *Guide) Page(v *tags.Page, file string) []check.Finding {
 		f.Line, f.Column = v.Position(r.Start)
 		found = append(found, f)
 	})
-	return found
+	return found, named
 }
 
 // shows are elements that show one part of a picture, as signals.svg#buoy (SVG 2, section 5.6).

@@ -30,6 +30,7 @@ type Guide struct {
 	imported memo.Memo[string, []check.Finding]           // what a stylesheet asks for in vain
 	parts    memo.Memo[paths.InSite, map[string]svg.Part] // of pictures
 	names    func() *foldedNames
+	ours     func() map[string]bool // the endings of the crate's files, of scripts and of stylesheets
 }
 
 type nearest struct {
@@ -78,6 +79,13 @@ func New(p *project.Project, site *project.Site) *Guide {
 			slices.SortFunc(list, byOwnName)
 		}
 		return f
+	})
+	n.ours = sync.OnceValue(func() map[string]bool {
+		endings := map[string]bool{".js": true, ".mjs": true, ".cjs": true, ".css": true}
+		for at := range p.Places() {
+			endings[strings.ToLower(path.Ext(at.String()))] = true
+		}
+		return endings
 	})
 	return n
 }

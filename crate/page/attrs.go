@@ -21,7 +21,7 @@ func nextAttr(b []byte, i int, a *Attr) (int, bool) {
 		i++
 	}
 	if a != nil {
-		*a = Attr{Name: lower(b[start:i]), NameStart: start, End: i, ValueStart: i, ValueEnd: i}
+		*a = Attr{Name: attrName(b[start:i]), NameStart: start, End: i, ValueStart: i, ValueEnd: i}
 	}
 	j := i
 	for j < len(b) && class[b[j]] == 1 {
@@ -69,7 +69,14 @@ func (s *Scanner) Attrs(t *Token) []Attr {
 	if t.attrs.end-t.attrs.start < 2 {
 		return nil
 	}
-	attrs := make([]Attr, 0, 4)
+	return s.appendAttrs(make([]Attr, 0, 4), t)
+}
+
+// appendAttrs is Attrs, into a list that is used again.
+func (s *Scanner) appendAttrs(attrs []Attr, t *Token) []Attr {
+	if t.attrs.end-t.attrs.start < 2 {
+		return attrs
+	}
 	i := t.attrs.start
 	for {
 		var a Attr
@@ -82,6 +89,45 @@ func (s *Scanner) Attrs(t *Token) []Attr {
 			attrs = append(attrs, a)
 		}
 	}
+}
+
+// attrName returns an attribute's name without making a string for the names that pages are full of.
+func attrName(b []byte) string {
+	switch string(b) {
+	case "href":
+		return "href"
+	case "src":
+		return "src"
+	case "class":
+		return "class"
+	case "id":
+		return "id"
+	case "title":
+		return "title"
+	case "alt":
+		return "alt"
+	case "style":
+		return "style"
+	case "rel":
+		return "rel"
+	case "type":
+		return "type"
+	case "name":
+		return "name"
+	case "content":
+		return "content"
+	case "charset":
+		return "charset"
+	case "width":
+		return "width"
+	case "height":
+		return "height"
+	case "target":
+		return "target"
+	case "value":
+		return "value"
+	}
+	return lower(b)
 }
 
 func has(attrs []Attr, name string) bool {

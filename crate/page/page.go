@@ -64,8 +64,9 @@ func (in *Include) TextStart() int { return in.Text.start }
 func (in *Include) Templated() bool { return templated(in.Ref) }
 
 func templated(ref string) bool {
-	for _, mark := range []string{"{{", "{%", "<%", "<?", "${", "#{", "@(", "@{", "[["} {
-		if strings.Contains(ref, mark) {
+	for i := 0; i+1 < len(ref); i++ {
+		switch ref[i : i+2] {
+		case "{{", "{%", "<%", "<?", "${", "#{", "@(", "@{", "[[":
 			return true
 		}
 	}
@@ -176,7 +177,7 @@ func (r *reader) read() {
 			r.end(t)
 			continue
 		}
-		if carries([]byte(t.Name), p.Bytes[t.Start:t.End]) {
+		if carries([]byte(t.Name)) || mayCarry(t.Name, p.Bytes[t.Start:t.End]) {
 			s.carriers = append(s.carriers, span{t.Start, t.End})
 		}
 		switch t.Name {

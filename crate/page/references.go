@@ -43,13 +43,20 @@ func (r *Reference) Edit(ref string) Edit {
 	return Edit{Start: r.Start, End: r.End, Text: ref}
 }
 
-// carriers are attributes whose value is one address (HTML Standard, section 3.2; SVG 2, section 16.1), each for all the
+// carrier tells the attributes whose value is one address (HTML Standard, section 3.2; SVG 2, section 16.1), each for all the
 // elements that may have it.
-var carriers = map[string]bool{"href": true, "src": true, "poster": true, "action": true, "formaction": true, "background": true, "xlink:href": true,
-	"longdesc": true, "manifest": true}
+func carrier(attribute string) bool {
+	switch attribute {
+	case "href", "src", "poster", "action", "formaction", "background", "xlink:href", "longdesc", "manifest":
+		return true
+	}
+	return false
+}
 
-// sets are attributes whose value is a list of addresses with descriptors (HTML Standard, section 4.8.4.2.1).
-var sets = map[string]bool{"srcset": true, "imagesrcset": true, "data-srcset": true}
+// set tells the attributes whose value is a list of addresses with descriptors (HTML Standard, section 4.8.4.2.1).
+func set(attribute string) bool {
+	return attribute == "srcset" || attribute == "imagesrcset" || attribute == "data-srcset"
+}
 
 var (
 	condition = regexp.MustCompile(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
@@ -99,7 +106,7 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 		name := t.Name
 		if mayCarry(name, b[t.Start:t.End]) {
 			for _, a := range s.Attrs(t) {
-				attribute(b, name, a, tell)
+				attribute(b, name, &a, tell)
 			}
 		}
 		if t.raw.end <= t.raw.start {
@@ -120,19 +127,17 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 	}
 }
 
-// carries tells whether a start tag of a name, with attributes, may hold a reference: most that do not are passed over.
-func carries(name, attributes []byte) bool {
+// carries tells whether the start tags of a name hold references; others do by few attributes alone.
+func carries(name []byte) bool {
 	switch string(name) {
 	case "a", "img", "source", "use", "image", "video", "audio", "track", "embed", "object", "input", "iframe", "frame", "area", "form", "button", "table", "td", "th", "link", "script", "body", "html", "blockquote", "svg":
 		return true
 	}
-	return bytes.Contains(attributes, styleWord)
+	return false
 }
 
-var styleWord = []byte("style")
-
-// References calls visit for the references of the page, as the function of that name does, less those in attributes of the
-// page's own (data-…), at less cost where nothing is hidden in comments or templates.
+// References calls visit for the references of the page, as the function of that name does, at less cost where nothing is
+// hidden in comments or templates.
 func (p *Page) References(visit func(Reference)) {
 	if p.scattered {
 		References(p.Bytes, visit)
@@ -143,12 +148,14 @@ func (p *Page) References(visit func(Reference)) {
 			visit(r)
 		}
 	}
+	s := &Scanner{}
+	attrs := make([]Attr, 0, 8)
 	for _, at := range p.carriers {
-		s := NewScanner(p.Bytes[:at.end])
-		s.pos = at.start
+		*s = Scanner{b: p.Bytes[:at.end], pos: at.start, flat: true}
 		if t := s.Next(); t != nil {
-			for _, a := range s.Attrs(t) {
-				attribute(p.Bytes, t.Name, a, tell)
+			attrs = s.appendAttrs(attrs[:0], t)
+			for i := range attrs {
+				attribute(p.Bytes, t.Name, &attrs[i], tell)
 			}
 		}
 	}
@@ -184,18 +191,18 @@ func mayCarry(name string, tag []byte) bool {
 var carrying = [][]byte{[]byte("style"), []byte("data"), []byte("href"), []byte("src"), []byte("poster"), []byte("action"), []byte("background"), []byte("longdesc"), []byte("manifest")}
 
 // attribute tells the references that an attribute holds.
-func attribute(b []byte, element string, a Attr, tell func(Reference)) {
+func attribute(b []byte, element string, a *Attr, tell func(Reference)) {
 	raw := b[a.ValueStart:a.ValueEnd]
 	r := Reference{Element: element, Attribute: a.Name, quote: a.Quote}
 	switch {
 	case !a.HasValue || element == "base":
-	case sets[a.Name]:
+	case set(a.Name):
 		candidates(raw, func(start, end int) {
 			c := r
 			c.Ref, c.Start, c.End = decode(string(raw[start:end])), a.ValueStart+start, a.ValueStart+end
 			tell(c)
 		})
-	case carriers[a.Name] || a.Name == "data" && element == "object" || strings.HasPrefix(a.Name, "data-") && mayBePath(raw):
+	case carrier(a.Name) || a.Name == "data" && element == "object" || strings.HasPrefix(a.Name, "data-") && mayBePath(raw):
 		start, end := a.ValueStart, a.ValueEnd
 		for start < end && isSpace(b[start]) {
 			start++

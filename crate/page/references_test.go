@@ -53,6 +53,26 @@ func TestReferences(t *testing.T) {
 	}
 }
 
+// TestQuickReferences: of a page with nothing in comments and templates the quick way tells just what the thorough one tells.
+func TestQuickReferences(t *testing.T) {
+	const plain = `<!doctype html><html><head><title>Crew</title><link rel=icon href=i.svg><style>a { background: url(s.png) }</style></head>
+<body background="sea.png"><p class=a STYLE="background: url(u.png)">a <b data-src="lazy.png">b</b> <a HREF="x.html" title=t>x</a></p>
+<div srcset="no.png 2x"></div><img alt="" src = one.png srcset="a.png, b.png 2x"><li data-load='js/late.js'><p style='color: red'>text</p>
+<video poster=p.jpg><source src=v.mp4></video><script>load("js/text.js")</script></body></html>`
+	p, err := Read([]byte(plain))
+	if err != nil || p.scattered {
+		t.Fatal(p, err)
+	}
+	var quick, thorough []string
+	p.References(func(r Reference) { quick = append(quick, fmt.Sprintf("%+v", r)) })
+	References([]byte(plain), func(r Reference) { thorough = append(thorough, fmt.Sprintf("%+v", r)) })
+	slices.Sort(quick)
+	slices.Sort(thorough)
+	if !slices.Equal(quick, thorough) {
+		t.Errorf("quick\n%s\nthorough\n%s", strings.Join(quick, "\n"), strings.Join(thorough, "\n"))
+	}
+}
+
 // FuzzReferences: places lie in the page, and the quick way tells what the thorough one tells.
 func FuzzReferences(f *testing.F) {
 	f.Add([]byte(everyKind))

@@ -129,7 +129,14 @@ func (s *Scanner) pass(at int, c byte) bool {
 	if class[b[j]] == 0 || b[j] == '=' {
 		return false // an unusual name, for the slower way to read
 	}
+	holds := false // an attribute that may hold a reference on any element: one in style, or one of the page's own
 	for b[j] != '>' {
+		for class[b[j]] == 1 && j+1 < len(b) {
+			j++
+		}
+		if f := b[j] | 0x20; f == 's' || f == 'd' {
+			holds = true
+		}
 		if j, _ = nextAttr(b, j, nil); j >= len(b) {
 			return false
 		}
@@ -137,7 +144,7 @@ func (s *Scanner) pass(at int, c byte) bool {
 	s.pos = j + 1
 	if c != '/' {
 		s.skimmed = at
-		if s.keep && carries(b[name:end], b[end:j]) {
+		if s.keep && j > end && (holds || carries(b[name:end])) {
 			s.carriers = append(s.carriers, span{at, j + 1})
 		}
 	}

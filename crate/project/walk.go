@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"maps"
 	"path"
 	"path/filepath"
 	"slices"
@@ -32,6 +31,8 @@ type Site struct {
 	Pages []paths.InSite         // sorted
 	// Stamp tells one state of all files that are no pages from another: it sums up names, sizes and times.
 	Stamp uint64
+	// Seen has the stamps of pages that are plain files, where the walk was asked to look at them.
+	Seen map[paths.InSite]disk.Stamp
 	// Apart are folders that are not walked: those of version control, and those of installed packages.
 	Apart map[string]bool
 	// PassedOver are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
@@ -55,7 +56,10 @@ func (s *Site) Skips(name paths.InSite) bool {
 func (s *Site) Reserved(name string) bool { return s.Apart[name] || s.Skips(paths.Found(name)) }
 
 // Walk lists the site's files and tells which are pages.
-func (p *Project) Walk(ctx context.Context) (*Site, error) {
+func (p *Project) Walk(ctx context.Context) (*Site, error) { return p.WalkAndSee(ctx, false) }
+
+// WalkAndSee is Walk. With see it looks at each page as well.
+func (p *Project) WalkAndSee(ctx context.Context, see bool) (*Site, error) {
 	patterns := p.List.Pages
 	if len(patterns) == 0 {
 		patterns = []string{"**/*.html"}
@@ -65,7 +69,7 @@ func (p *Project) Walk(ctx context.Context) (*Site, error) {
 			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is no pattern", record.ListFile, pat)
 		}
 	}
-	site, err := WalkFolder(ctx, p.Disk, p.site, func(name string) bool {
+	site, err := walkFolder(ctx, p.Disk, p.site, see, func(name string) bool {
 		if p.site == "." || len(p.byPlace) > 0 {
 			if _, sealed := p.byPlace[paths.Found(name).In(p.site)]; sealed {
 				return false
@@ -92,24 +96,69 @@ func (p *Project) Walk(ctx context.Context) (*Site, error) {
 
 // WalkFolder lists the files of a folder below another, several folders at once.
 func WalkFolder(ctx context.Context, on *disk.Folder, dir string, isPage func(name string) bool) (*Site, error) {
-	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, site: &Site{Files: map[paths.InSite]int64{}, Apart: map[string]bool{}}}
+	return walkFolder(ctx, on, dir, false, isPage)
+}
+
+func walkFolder(ctx context.Context, on *disk.Folder, dir string, see bool, isPage func(name string) bool) (*Site, error) {
+	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, see: see, aside: map[string]bool{}}
 	w.group, w.ctx = errgroup.WithContext(ctx)
 	w.group.SetLimit(parallel.Width())
 	w.group.Go(func() error { return w.visit("") })
 	err := w.group.Wait()
-	slices.SortFunc(w.site.Pages, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	slices.Sort(w.site.PassedOver)
-	return w.site, err
+	return w.together(), err
 }
 
 type walker struct {
-	on     *disk.Folder
-	dir    string // slash-separated, below on
-	isPage func(name string) bool
-	ctx    context.Context
-	group  *errgroup.Group
-	mu     sync.Mutex
-	site   *Site
+	on      *disk.Folder
+	dir     string // slash-separated, below on
+	isPage  func(name string) bool
+	see     bool // look at pages, too
+	ctx     context.Context
+	group   *errgroup.Group
+	mu      sync.Mutex
+	folders []*folder
+	aside   map[string]bool
+}
+
+// A folder is what one folder holds.
+type folder struct {
+	files      []paths.InSite
+	sizes      []int64
+	pages      []paths.InSite
+	seen       []disk.Stamp // of the pages, where they were looked at
+	stamp      uint64
+	passedOver []string
+}
+
+// together makes a site of its folders.
+func (w *walker) together() *Site {
+	files, pages := 0, 0
+	for _, f := range w.folders {
+		files, pages = files+len(f.files), pages+len(f.pages)
+	}
+	site := &Site{Files: make(map[paths.InSite]int64, files+pages), Pages: make([]paths.InSite, 0, pages), Apart: w.aside}
+	if w.see {
+		site.Seen = make(map[paths.InSite]disk.Stamp, pages)
+	}
+	for _, f := range w.folders {
+		for i, name := range f.files {
+			site.Files[name] = f.sizes[i]
+		}
+		for _, name := range f.pages {
+			site.Files[name] = -1
+		}
+		for i, of := range f.seen {
+			if of != (disk.Stamp{}) {
+				site.Seen[f.pages[i]] = of
+			}
+		}
+		site.Pages = append(site.Pages, f.pages...)
+		site.PassedOver = append(site.PassedOver, f.passedOver...)
+		site.Stamp += f.stamp
+	}
+	slices.SortFunc(site.Pages, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	slices.Sort(site.PassedOver)
+	return site
 }
 
 func (w *walker) visit(rel string) error {
@@ -124,12 +173,13 @@ func (w *walker) visit(rel string) error {
 		w.apart(rel)
 		return nil
 	}
-	files := make(map[paths.InSite]int64, len(entries))
-	var pages []paths.InSite
-	var stamp uint64
-	var passedOver []string
+	f := &folder{}
+	var own []string // the pages' own names
 	for _, e := range entries {
-		name := path.Join(rel, e.Name())
+		name := e.Name()
+		if rel != "" {
+			name = rel + "/" + name
+		}
 		if e.IsDir() {
 			if paths.Reserved(e.Name()) {
 				w.apart(name)
@@ -141,27 +191,25 @@ func (w *walker) visit(rel string) error {
 			}
 			continue
 		}
-		at := paths.Found(name)
 		isPage := w.isPage(name)
 		info, why := w.look(e, name, isPage)
 		switch {
 		case why != "" && !isPage && delivery.KindOf(name) != delivery.Script && delivery.KindOf(name) != delivery.Stylesheet:
 		case why != "":
-			passedOver = append(passedOver, name+" "+why)
+			f.passedOver = append(f.passedOver, name+" "+why)
 		case isPage:
-			files[at] = -1
-			pages = append(pages, at)
+			f.pages, own = append(f.pages, paths.Found(name)), append(own, e.Name())
 		case info != nil:
-			files[at] = info.Size()
-			stamp += StampOf(name, disk.StampOf(info))
+			f.files, f.sizes = append(f.files, paths.Found(name)), append(f.sizes, info.Size())
+			f.stamp += StampOf(name, disk.StampOf(info))
 		}
+	}
+	if w.see && len(own) > 0 {
+		f.seen = w.on.Stamps(path.Join(w.dir, rel), own)
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	maps.Copy(w.site.Files, files)
-	w.site.Stamp += stamp
-	w.site.Pages = append(w.site.Pages, pages...)
-	w.site.PassedOver = append(w.site.PassedOver, passedOver...)
+	w.folders = append(w.folders, f)
 	return nil
 }
 
@@ -197,7 +245,7 @@ func (w *walker) look(e fs.DirEntry, name string, isPage bool) (info fs.FileInfo
 func (w *walker) apart(dir string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.site.Apart[dir] = true
+	w.aside[dir] = true
 }
 
 // packages tells a folder of installed packages: it has no files of its own, and its subfolders each have a package's

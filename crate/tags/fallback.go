@@ -1,6 +1,7 @@
 package tags
 
 import (
+	"bytes"
 	"fmt"
 	"net/url"
 	"regexp"
@@ -193,7 +194,7 @@ func (v *Page) FallbackOf(i int) (at int, local Target) {
 		return -1, Target{}
 	}
 	in := &v.Includes[i+1]
-	if strings.TrimSpace(string(v.Bytes[v.Includes[i].End:in.Start])) != "" {
+	if len(bytes.TrimSpace(v.Bytes[v.Includes[i].End:in.Start])) > 0 {
 		return -1, Target{}
 	}
 	_, copies := v.Fallback(i + 1)
@@ -206,9 +207,12 @@ func (v *Page) FallbackOf(i int) (at int, local Target) {
 
 // ModuleCopy is what a module's tag imports where it can't be had, "" where it says nothing of it.
 func (v *Page) ModuleCopy(i int) string {
+	if !v.Includes[i].Module {
+		return ""
+	}
 	does, _ := v.Attr(&v.Includes[i], OnError)
 	m := moduleForm.FindStringSubmatch(does)
-	if m == nil || !v.Includes[i].Module {
+	if m == nil {
 		return ""
 	}
 	ref, _ := url.PathUnescape(m[1])

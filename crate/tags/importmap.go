@@ -42,7 +42,10 @@ func AddressIn(name paths.InSite) *url.URL {
 // Address is that from which a page's own references lead.
 func (v *Page) Address() *url.URL {
 	u := AddressIn(v.Path)
-	if base, err := u.Parse(v.Base); err == nil && v.Base != "" {
+	if v.Base == "" {
+		return u
+	}
+	if base, err := u.Parse(v.Base); err == nil {
 		return base
 	}
 	return u

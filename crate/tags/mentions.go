@@ -21,8 +21,8 @@ import (
 // fonts, imports, import maps, conditional comments, templates. A folder that an import map names ends in a slash.
 type Mentions map[string][]string
 
-// MentionsOf reads the pages, own stylesheets and own scripts of a site for what leads to some of its files.
-func MentionsOf(ctx context.Context, p *project.Project, site *project.Site, wanted []paths.InSite) (Mentions, error) {
+// MentionsOf reads pages, own stylesheets and own scripts of a site for what leads to some of its files.
+func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.InSite) (Mentions, error) {
 	m := Mentions{}
 	of := map[string]bool{} // files, and folders with a slash
 	words := [][]byte{[]byte("importmap")}
@@ -51,7 +51,6 @@ func MentionsOf(ctx context.Context, p *project.Project, site *project.Site, wan
 		defer mu.Unlock()
 		m[to] = append(m[to], fmt.Sprintf("%s:%d:%d", p.InProject(from), line, column))
 	}
-	files := slices.Concat(site.Pages, p.OwnFiles(site, delivery.Stylesheet), p.OwnFiles(site, delivery.Script))
 	err := parallel.Each(ctx, files, func(_ context.Context, name paths.InSite) error {
 		b, err := p.ReadInSite(name)
 		if err != nil {

@@ -1,0 +1,20 @@
+package project
+
+import (
+	"fmt"
+	"os"
+	"sync"
+)
+
+// Program tells one build of this program from another.
+var Program = sync.OnceValue(func() string {
+	self, err := os.Executable()
+	if err != nil {
+		return ""
+	}
+	info, err := os.Stat(self)
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprint(info.Size(), info.ModTime().UnixNano())
+})
