@@ -11,7 +11,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"github.com/aymanbagabas/go-udiff"
@@ -34,23 +33,6 @@ const (
 
 // again is what to do when somebody else was at a file at the same time.
 const again = "the same command again"
-
-// An Entry is one file of a set.
-type Entry struct {
-	Path   string      `json:"path"`            // slash-separated, from the root
-	Draft  string      `json:"draft,omitempty"` // the file in the set's folder
-	Create bool        `json:"create,omitempty"`
-	Remove bool        `json:"remove,omitempty"`
-	Hash   uint64      `json:"hash"` // xxhash of the new content; it tells states apart, it proves nothing
-	Size   int64       `json:"size"`
-	Mode   fs.FileMode `json:"mode,omitempty"`
-	Seen   disk.Stamp  `json:"seen"`
-
-	at paths.InProject
-
-	// Diff is the unified diff of a dry run's entry, "" where the file is no text.
-	Diff string `json:"-"`
-}
 
 // Options say how a set is drafted.
 type Options struct {
@@ -78,19 +60,22 @@ type Set struct {
 	draft string      // the name of the draft's folder, "" until something is written
 	into  *disk.Place // the same
 
-	mu      sync.Mutex
-	journal journal
-	drafts  int
-	paths   map[string]bool
-	above   map[string]bool  // folders that drafted files lie in
-	checked map[string]error // folders that were looked at
+	mu       sync.Mutex
+	journal  journal
+	drafts   int
+	paths    map[string]bool
+	above    map[string]bool        // folders that drafted files lie in
+	checked  map[string]error       // folders that were looked at
+	straight map[string]string      // folders' paths without links
+	open     map[string]*disk.Place // folders that were entered to look at files
 }
 
 // Begin starts a set on the project in a folder. It takes the project's lock, waiting a while for another command to end,
 // and rolls a change forward that a crash interrupted: what is read of the project from now on stays true until Close, which
 // must be called. A dry set takes no lock.
 func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Set, error) {
-	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{}, checked: map[string]error{}}
+	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{}, checked: map[string]error{},
+		straight: map[string]string{}, open: map[string]*disk.Place{}}
 	if opt.Dry {
 		return s, nil
 	}
@@ -124,6 +109,7 @@ func (s *Set) Entries() []Entry {
 
 // Close gives up what was not committed and frees the lock.
 func (s *Set) Close() {
+	s.leaveAll()
 	if s.into != nil {
 		s.into.Close()
 		s.into = nil
@@ -270,130 +256,6 @@ func (s *Set) makeFolder() error {
 	return err
 }
 
-// entry checks that a path may be written to, before anything is.
-func (s *Set) entry(name paths.InProject, seen disk.Stamp) (Entry, error) {
-	if name.IsZero() {
-		return Entry{}, fmt.Errorf("a change has an entry whose path leads out of the project")
-	}
-	e := Entry{Path: name.String(), Seen: seen, Mode: 0o644}
-	dir, err := s.inside(name.Dir())
-	if err != nil {
-		return Entry{}, err
-	}
-	e.Path = path.Join(dir, name.Base())
-	info, err := s.lookAt(e.Path)
-	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		// A linked page is changed where it is; the link stays.
-		if e.Path, err = s.on.Inside(e.Path); err != nil {
-			return Entry{}, linked(name, err)
-		}
-		info, err = s.lookAt(e.Path)
-	}
-	if paths.Reserved(e.Path) {
-		return Entry{}, problem.Refuse(problem.FileInTheWay, "choose another folder", "%s lies in a folder of version control or of merry's own; nothing is written there", e.Path)
-	}
-	switch {
-	case errors.Is(err, fs.ErrNotExist) && seen == disk.Stamp{}:
-	case err != nil:
-		return Entry{}, err
-	case info.IsDir():
-		return Entry{}, problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name", "%s is a folder", name)
-	case disk.StampOf(info) != seen:
-		return Entry{}, problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime", name)
-	case info.Mode().Perm()&0o200 == 0:
-		return Entry{}, problem.Refuse(problem.NoPermission, "make it writable, then the same command again", "%s is read-only", name)
-	default:
-		e.Mode = info.Mode().Perm()
-	}
-	e.at = paths.FoundInProject(e.Path)
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.paths[e.Path] {
-		return Entry{}, problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be changed twice in one go", e.Path)
-	}
-	if err := s.roomFor(e.Path); err != nil {
-		return Entry{}, err
-	}
-	s.paths[e.Path] = true
-	return e, s.folderTakes(path.Dir(e.Path), path.Base(e.Path))
-}
-
-// lookAt returns what has a name, a link as a link.
-func (s *Set) lookAt(name string) (fs.FileInfo, error) {
-	p, err := s.on.Enter(path.Dir(name))
-	if err != nil {
-		return nil, err
-	}
-	defer p.Close()
-	return p.Stat(path.Base(name))
-}
-
-// inside is a folder's path without links, as far as it is there.
-func (s *Set) inside(dir string) (string, error) {
-	if dir == "." {
-		return dir, nil
-	}
-	at, err := s.on.Inside(dir)
-	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
-		var above string
-		if above, err = s.inside(path.Dir(dir)); err == nil {
-			return path.Join(above, path.Base(dir)), nil
-		}
-	}
-	return at, err
-}
-
-func linked(name paths.InProject, err error) error {
-	if errors.Is(err, fs.ErrNotExist) {
-		return problem.Refuse(problem.FileInTheWay, "make it a file of its own, or change the file where it is", "%s is a link that leads nowhere: %w", name, err)
-	}
-	return err
-}
-
-// roomFor refuses a file whose folder, or what would be below it, another file of the set has as its name. The caller holds
-// mu.
-func (s *Set) roomFor(name string) error {
-	clash := ""
-	if s.above[name] {
-		clash = name
-	}
-	for dir := path.Dir(name); dir != "."; dir = path.Dir(dir) {
-		if s.paths[dir] {
-			clash = dir
-		}
-		s.above[dir] = true
-	}
-	if clash == "" {
-		return nil
-	}
-	return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be a file and a folder in one go", clash)
-}
-
-// folderTakes checks that a folder, or the nearest one above that is there, lies in the project and can be written to, and
-// that a file in it can be. The caller holds mu.
-func (s *Set) folderTakes(dir, base string) error {
-	if err, ok := s.checked[dir]; ok && err != nil {
-		return err
-	}
-	p, err := s.on.Enter(dir)
-	if errors.Is(err, fs.ErrNotExist) && dir != "." {
-		if err = s.folderTakes(path.Dir(dir), path.Base(dir)); err == nil && !slices.Contains(s.journal.Folders, dir) {
-			s.journal.Folders = append(s.journal.Folders, dir)
-		}
-		s.checked[dir] = err
-		return err
-	}
-	if err != nil {
-		s.checked[dir] = err
-		return err
-	}
-	defer p.Close()
-	if info, ierr := p.Info(); ierr == nil && info.Mode().Perm()&0o200 == 0 {
-		return problem.Refuse(problem.NoPermission, "make it writable, then the same command again", "the folder %s is read-only", dir)
-	}
-	return p.MayChange(base)
-}
-
 // Commit makes the draft durable and carries it out. A context that is cancelled before the commit point leaves everything
 // as it was. After an error nothing has changed, unless the error says that the change is unfinished.
 func (s *Set) Commit(ctx context.Context) error {
@@ -419,11 +281,13 @@ func (s *Set) Commit(ctx context.Context) error {
 	if err := s.into.Sync(); err != nil {
 		return err
 	}
+	s.leaveAll() // each folder is entered anew
 	for _, e := range s.journal.Entries {
 		if err := s.unchanged(e); err != nil {
 			return err
 		}
 	}
+	s.leaveAll()
 	if err := ctx.Err(); err != nil {
 		return err
 	}

@@ -107,8 +107,10 @@ func (p *Page) places(spot Spot) []place {
 		}
 		list = append(list, pl)
 	}
-	if ends := p.blockEnds(spot.Body); len(ends) > 0 && !(spot.Body && p.bodyEnd.there()) && !(!spot.Body && p.headEnd.there()) {
-		return append(list, ends...)
+	if !(spot.Body && p.bodyEnd.there()) && !(!spot.Body && p.headEnd.there()) {
+		if ends := p.blockEnds(spot.Body); len(ends) > 0 {
+			return append(list, ends...)
+		}
 	}
 	if spot.Body {
 		if p.bodyEnd.there() {

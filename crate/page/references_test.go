@@ -106,6 +106,9 @@ func FuzzRegions(f *testing.F) {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
+		if list := directives(b); len(list) > 0 && !mayDirect(b) {
+			t.Fatalf("%+v are not seen at a glance", list)
+		}
 		for _, r := range Regions(b) {
 			if r.Start < 0 || r.InnerStart < r.Start || r.InnerEnd < r.InnerStart || r.End < r.InnerEnd || r.End > len(b) {
 				t.Fatalf("%+v", r)

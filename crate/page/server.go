@@ -19,13 +19,11 @@ type Region struct {
 // Regions finds the regions of a page's template, by the directives of the usual kinds of them: {% if %}, {{#each}}, {{range}},
 // <?php if (…): ?> and with braces, <% if … %>, @if (…) { }, <c:if>, <!--#if -->. One that never ends goes to the page's end.
 func Regions(b []byte) []Region {
-	if !bytes.Contains(b, []byte("{%")) && !bytes.Contains(b, []byte("{{")) && !bytes.Contains(b, []byte("<?")) && !bytes.Contains(b, []byte("<%")) &&
-		!bytes.Contains(b, []byte("@")) && !bytes.Contains(b, []byte("<!--#")) && !tagged.Match(b) {
-		return nil
-	}
 	var r regions
-	for _, d := range directives(b) {
-		r.take(b, d)
+	if mayDirect(b) {
+		for _, d := range directives(b) {
+			r.take(b, d)
+		}
 	}
 	for _, open := range r.open {
 		open.End, open.InnerEnd = len(b), len(b)
@@ -34,6 +32,30 @@ func Regions(b []byte) []Region {
 	r.done = append(r.done, razor(b)...)
 	slices.SortFunc(r.done, func(x, y Region) int { return x.Start - y.Start })
 	return r.done
+}
+
+// mayDirect tells, much faster than looking for them would, whether a text may have directives; those that begin with an at sign
+// are left out.
+func mayDirect(b []byte) bool {
+	for _, mark := range []string{"{%", "{{", "<?", "<%", "<!--#"} {
+		if bytes.Contains(b, []byte(mark)) {
+			return true
+		}
+	}
+	for at := 0; ; at++ { // the name of a tag of a library of tags has a colon
+		i := bytes.IndexByte(b[at:], ':')
+		if i < 0 {
+			return false
+		}
+		at += i
+		name := at
+		for name > 0 && isLetter(b[name-1]) {
+			name--
+		}
+		if name < at && name > 0 && (b[name-1] == '<' || b[name-1] == '/') {
+			return true
+		}
+	}
 }
 
 // Directed tells whether a text has a server's directive in it, so that nobody knows what is sent in its place.
@@ -226,7 +248,7 @@ var extends = regexp.MustCompile(`\{%[-+~]?\s*(?:extends|layout)\b|\{\{[-~]?\s*!
 // blockEnds are the places before the ends of a page's blocks where it extends another template: of those with scripts or
 // styles the last one first. There is none where it extends nothing.
 func (p *Page) blockEnds(body bool) []place {
-	if !extends.Match(p.Bytes) {
+	if !mayDirect(p.Bytes) && !bytes.Contains(p.Bytes, []byte("Layout")) || !extends.Match(p.Bytes) {
 		return nil
 	}
 	var list []place
