@@ -28,6 +28,7 @@ import (
 type app struct {
 	in       io.Reader
 	out, err io.Writer
+	plain    io.Writer // the output as it was handed in
 	paint    show.Paint
 	named    bool   // the user said --in
 	dir      string // where the command was given, or what --in says; of several sites, the one whose turn it is
@@ -52,7 +53,7 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 			show.Columns = width
 		}
 	}
-	a := &app{in: in, paint: paint}
+	a := &app{in: in, plain: out, paint: paint}
 	safe := &safeWriter{to: behind{a, out}, colours: bool(paint)}
 	defer safe.end()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
@@ -287,6 +288,6 @@ func (a *app) next(format string, args ...any) {
 // sandbox is the hidden command that a rehearsal's own process runs.
 func (a *app) sandbox() *cobra.Command {
 	return &cobra.Command{Use: room.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		return room.Serve(a.in, a.out, crate.ServeSandbox)
+		return room.Serve(a.in, a.plain, crate.ServeSandbox)
 	}}
 }

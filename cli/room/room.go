@@ -13,9 +13,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -28,42 +30,137 @@ const Memory = 512 << 20
 // mostReport is how long a rehearsal's report may be, in bytes.
 const mostReport = 16 << 20
 
-// Ask has a request answered in a process of its own, whose standard input and output are for the request and the report. Its input stays open until its report has come: where that
-// ends first, this process has, and the room ends with it.
-func Ask(ctx context.Context, request []byte) ([]byte, error) {
+// A Keeper has requests answered in rooms. A room that has answered is used again for the next request, which gets an engine of its
+// own there; one that was ended, or that could not answer, is not. The zero value is ready for use, by several goroutines at once.
+type Keeper struct {
+	mu   sync.Mutex
+	idle []*process
+}
+
+// Ask has a request answered in a process of its own, whose standard input and output are for requests and reports. Its input stays
+// open as long as this process is there: the room ends with it.
+func (k *Keeper) Ask(ctx context.Context, request []byte) ([]byte, error) {
+	if p := k.take(); p != nil {
+		report, err := p.ask(ctx, request)
+		if err == nil {
+			k.put(p)
+			return report, nil
+		}
+		p.end()
+		if ctx.Err() != nil {
+			return nil, err
+		}
+		// It may have been spent by what came before: what a new one says counts.
+	}
+	p, err := start()
+	if err != nil {
+		return nil, err
+	}
+	report, err := p.ask(ctx, request)
+	if err != nil {
+		return nil, p.why(err)
+	}
+	k.put(p)
+	return report, nil
+}
+
+func (k *Keeper) take() *process {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	n := len(k.idle) - 1
+	if n < 0 {
+		return nil
+	}
+	p := k.idle[n]
+	k.idle = k.idle[:n]
+	return p
+}
+
+func (k *Keeper) put(p *process) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.idle = append(k.idle, p)
+}
+
+// A process is one room, as it is seen from outside.
+type process struct {
+	cmd     *exec.Cmd
+	in      io.WriteCloser
+	out     *io.LimitedReader // of one report
+	reports *json.Decoder
+	said    *bounded
+}
+
+func start() (*process, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.CommandContext(ctx, self, Command)
-	cmd.Env = []string{}
-	cmd.Dir = string(filepath.Separator)
-	out, errOut := &bounded{most: mostReport}, &bounded{most: 64 << 10}
-	cmd.Stdout, cmd.Stderr = out, errOut
-	in, err := cmd.StdinPipe()
+	p := &process{cmd: exec.Command(self, Command), said: &bounded{most: 64 << 10}}
+	p.cmd.Env = []string{}
+	p.cmd.Dir = string(filepath.Separator)
+	p.cmd.Stderr = p.said
+	if p.in, err = p.cmd.StdinPipe(); err != nil {
+		return nil, err
+	}
+	out, err := p.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
 	}
-	if err := cmd.Start(); err != nil {
-		return nil, err
-	}
-	go in.Write(request) // it is closed by Wait, once the room has ended
-	err = cmd.Wait()
-	if out.over {
-		return nil, errors.New("its report is too long")
-	}
-	if err != nil {
-		why := errOut.String()
-		if strings.Contains(why, "memory") {
-			why = "it asked for too much memory"
-		}
-		line, _, _ := strings.Cut(why, "\n")
-		return nil, fmt.Errorf("%s", cmp.Or(strings.TrimPrefix(line, "merry: "), err.Error()))
-	}
-	return out.Bytes(), nil
+	p.out = &io.LimitedReader{R: out}
+	p.reports = json.NewDecoder(p.out)
+	return p, p.cmd.Start()
 }
 
-// Serve is what runs in that process: it closes the room behind itself, reads a request, and writes the report.
+// ask hands a request in and waits for its report. After an error the process is of no use.
+func (p *process) ask(ctx context.Context, request []byte) ([]byte, error) {
+	stop := context.AfterFunc(ctx, func() { p.cmd.Process.Kill() })
+	defer stop()
+	go p.in.Write(append(request, '\n'))
+	p.out.N = mostReport
+	var report json.RawMessage
+	err := p.reports.Decode(&report)
+	switch {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case p.out.N <= 0:
+		return nil, errTooLong
+	}
+	return report, err
+}
+
+var errTooLong = errors.New("its report is too long")
+
+// end ends the process.
+func (p *process) end() error {
+	p.cmd.Process.Kill()
+	return p.cmd.Wait()
+}
+
+// why ends a process that did not answer, and says why it did not: by what it said itself, where it said something.
+func (p *process) why(err error) error {
+	if err == errTooLong || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		p.end()
+		return err
+	}
+	p.in.Close()
+	ended := p.cmd.Wait()
+	said := p.said.String()
+	if strings.Contains(said, "memory") {
+		said = "it asked for too much memory"
+	}
+	line, _, _ := strings.Cut(said, "\n")
+	if line = strings.TrimPrefix(line, "merry: "); line != "" || ended == nil {
+		return fmt.Errorf("%s", cmp.Or(line, err.Error()))
+	}
+	return ended
+}
+
+// mostIdle is how long a room waits for another request.
+const mostIdle = 30 * time.Second
+
+// Serve is what runs in that process: it closes the room behind itself, reads requests, and writes a report for each. It ends with the
+// process where whoever asks is gone, and where nobody asks any more.
 func Serve(in io.Reader, out io.Writer, answer func(request []byte) ([]byte, error)) error {
 	debug.SetMemoryLimit(Memory / 2)
 	debug.SetGCPercent(200)
@@ -78,20 +175,33 @@ func Serve(in io.Reader, out io.Writer, answer func(request []byte) ([]byte, err
 			}
 		}
 	}()
-	var request json.RawMessage
-	if err := json.NewDecoder(in).Decode(&request); err != nil {
-		return err
-	}
+	requests := make(chan json.RawMessage)
 	go func() {
-		io.Copy(io.Discard, in)
-		os.Exit(outside) // whoever asked is gone
+		for list := json.NewDecoder(in); ; {
+			var request json.RawMessage
+			if list.Decode(&request) != nil {
+				os.Exit(outside)
+			}
+			requests <- request
+		}
 	}()
-	report, err := answer(request)
-	if err != nil {
-		return err
+	for {
+		select {
+		case request := <-requests:
+			report, err := answer(request)
+			if err != nil {
+				return err
+			}
+			if _, err := out.Write(append(report, '\n')); err != nil {
+				return err
+			}
+			if memoryInUse() > Memory/16 {
+				runtime.GC() // the next one is to have the same room
+			}
+		case <-time.After(mostIdle):
+			return nil
+		}
 	}
-	_, err = out.Write(report)
-	return err
 }
 
 // outside is the exit status for a fault outside of the program.

@@ -10,27 +10,30 @@
     Object.defineProperty(o, k, { value: v, writable: true, configurable: true, enumerable: false });
   };
 
-  // anything stands in for what is not simulated.
+  // anything stands in for what is not simulated. A browser has a thousand names of the kind, so all share what they do.
+  var selves = new Map();
+  var traps = {
+    get: function (t, k) {
+      if (k === "prototype") return t.prototype;
+      host.touch();
+      if (k === Symbol.toPrimitive) return function (hint) { return hint === "number" ? 0 : ""; };
+      if (k === Symbol.iterator) return function () { return [][Symbol.iterator](); };
+      if (k === "then" || k === Symbol.toStringTag) return undefined;
+      if (k === "length") return 0;
+      if (k === "iterateNext" || k === "nextNode") return function () { return null; }; // who walks along something comes to an end
+      return selves.get(t);
+    },
+    set: function () { return true; },
+    has: function () { return true; },
+    apply: function (t) { host.touch(); return selves.get(t); },
+    construct: function (t) { host.touch(); return selves.get(t); },
+    deleteProperty: function () { return true; },
+    getPrototypeOf: function () { return Function.prototype; }
+  };
   function anything() {
     var target = function () {};
-    var self = new Proxy(target, {
-      get: function (t, k) {
-        if (k === "prototype") return t.prototype;
-        host.touch();
-        if (k === Symbol.toPrimitive) return function (hint) { return hint === "number" ? 0 : ""; };
-        if (k === Symbol.iterator) return function () { return [][Symbol.iterator](); };
-        if (k === "then" || k === Symbol.toStringTag) return undefined;
-        if (k === "length") return 0;
-        if (k === "iterateNext" || k === "nextNode") return function () { return null; }; // who walks along something comes to an end
-        return self;
-      },
-      set: function () { return true; },
-      has: function () { return true; },
-      apply: function () { host.touch(); return self; },
-      construct: function () { host.touch(); return self; },
-      deleteProperty: function () { return true; },
-      getPrototypeOf: function () { return Function.prototype; }
-    });
+    var self = new Proxy(target, traps);
+    selves.set(target, self);
     return self;
   }
 
