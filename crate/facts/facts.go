@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -25,8 +26,8 @@ import (
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-27"
-	rehearsalResult = "rehearsal-12"
-	stoppedResult   = "stopped-4"
+	rehearsalResult = "rehearsal-13"
+	stoppedResult   = "stopped-5"
 )
 
 // keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than
@@ -149,8 +150,14 @@ func Serve(request []byte) ([]byte, error) {
 
 // Alone rehearses one script on an empty page. With members set, the members of the globals that it makes are listed.
 func (r *Reader) Alone(ctx context.Context, name string, text []byte, members bool) (*rehearse.Report, error) {
-	return r.rehearse(ctx, &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: members,
-		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}}, true)
+	req := onEmptyPage(name, text)
+	req.Members = members
+	return r.rehearse(ctx, req, true)
+}
+
+func onEmptyPage(name string, text []byte) *rehearse.Request {
+	return &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(),
+		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}}
 }
 
 // FailsWithout makes sure that a script needs a global, before anybody is told so: one that asks whether it is there, runs to
@@ -194,6 +201,35 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 	}
 	report, err := r.alone.Get(integrity.Of(text), func() (*rehearse.Report, error) { return r.Alone(ctx, "it", text, false) })
 	return report, err == nil && report.Stopped == "" && len(report.Ran) == 1 && report.Ran[0]
+}
+
+// expando ends names that are made up anew at each run.
+var expando = regexp.MustCompile(`[0-9]{9,}$`)
+
+// Makes lists the globals that a script makes, as running it shows: alone, or else with something that takes anything in the place of
+// what it needs. Whole says that it came to its end so, so that there are no others.
+func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole bool) {
+	known := r.Script(text)
+	if known.Form != script.Classic && known.Form != script.Universal {
+		return nil, false
+	}
+	report, ended := r.aloneToItsEnd(ctx, text)
+	if report == nil {
+		return nil, false
+	}
+	if !ended {
+		names := script.BrowserNames()
+		for _, n := range known.Hard() {
+			names = append(append(names, n.Name), n.Or...)
+		}
+		req := onEmptyPage("it", text)
+		req.Browser = names
+		var err error
+		if report, err = r.rehearse(ctx, req, true); err != nil || report.Stopped != "" || len(report.Ran) != 1 || !report.Ran[0] {
+			return nil, false
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(report.Defined), expando.MatchString), true
 }
 
 // Lacks runs scripts in order on an empty page and tells whether the last one stops for want of something, and which of

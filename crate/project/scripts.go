@@ -1,6 +1,7 @@
 package project
 
 import (
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/record"
@@ -10,9 +11,9 @@ import (
 // mostFacts is how many names of a kind the seal keeps of a script. One that gives more is a catalogue, and of no use to the order of others.
 const mostFacts = 80
 
-// FactsOf is a script's report in short, as the seal keeps it.
-func FactsOf(r *script.Report) *record.Facts {
-	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(r.Defines), Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds), Opens: r.Opens}
+// FactsOf is a script's report in short, as the seal keeps it, with the globals that running it made; whole says that those are all.
+func FactsOf(r *script.Report, made []string, whole bool) *record.Facts {
+	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(withNames(r.Defines, made)), Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds), Opens: r.Opens && !whole}
 	for _, n := range r.Hard() {
 		if len(f.Needs) < mostFacts {
 			f.Needs = append(f.Needs, strings.Join(append([]string{n.Name}, n.Or...), "|"))
@@ -29,6 +30,27 @@ func namesOf(list []script.Global) []string {
 		}
 	}
 	return names
+}
+
+// withNames adds to globals those of names that they lack.
+func withNames(list []script.Global, names []string) []script.Global {
+	list = slices.Clone(list)
+	for _, name := range names {
+		if !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == name }) {
+			list = append(list, script.Global{Name: name})
+		}
+	}
+	return list
+}
+
+// WithFacts is what reading a sealed script told, with what the seal knows of it beside: the globals that running it made.
+func WithFacts(r *script.Report, f *record.File) *script.Report {
+	if f == nil || f.Facts == nil || len(f.Facts.Defines) <= len(r.Defines) && f.Facts.Opens == r.Opens {
+		return r
+	}
+	more := *r
+	more.Defines, more.Opens = withNames(r.Defines, f.Facts.Defines), f.Facts.Opens
+	return &more
 }
 
 // ReportOf is a report as far as the seal keeps it, nil where it keeps none.
@@ -56,7 +78,7 @@ func globals(names []string) []script.Global {
 // at hand.
 func (p *Project) ScriptOf(of Sealed) *script.Report {
 	if b, err := p.LocalBytes(of); err == nil {
-		return p.Facts.ScriptOf(of.File.Integrity, b)
+		return WithFacts(p.Facts.ScriptOf(of.File.Integrity, b), of.File)
 	}
 	return ReportOf(of.File)
 }

@@ -363,7 +363,8 @@ func (d *Draft) facts(ctx context.Context) {
 			report.Needs = slices.DeleteFunc(slices.Clone(report.Needs), func(n script.Need) bool {
 				return n.Strength == script.Hard && !d.Before.Facts.AsksFor(ctx, b, n.Name) // who reads the seal can't make sure of it
 			})
-			f.Facts = project.FactsOf(&report)
+			made, whole := d.Before.Facts.Makes(ctx, b)
+			f.Facts = project.FactsOf(&report, made, whole)
 		}
 	}
 }

@@ -187,7 +187,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 		s.out.Stopped = err.Error()
 	}
 	s.unhandled()
-	known := map[string]bool{}
+	known := map[string]bool{"$fetch": true} // the room's own, for import()
 	for _, k := range before {
 		known[k] = true
 	}
@@ -202,7 +202,8 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	return s.out
 }
 
-func keys(vm *goja.Runtime) []string { return vm.GlobalObject().Keys() }
+// keys are all names of the global object, those too that no loop over it shows.
+func keys(vm *goja.Runtime) []string { return vm.GlobalObject().GetOwnPropertyNames() }
 
 // open builds the room.
 func (s *stage) open() error {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
@@ -77,7 +78,10 @@ func (s *Scripts) read(t Target) *Script {
 		k.Text = nil
 		return k // as far as the seal knows it
 	}
-	k.Report = s.p.Facts.Script(k.Text)
+	is := integrity.Of(k.Text)
+	if k.Report = s.p.Facts.ScriptOf(is, k.Text); of.File != nil && of.File.Integrity == is {
+		k.Report = project.WithFacts(k.Report, of.File)
+	}
 	return k
 }
 
