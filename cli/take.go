@@ -281,6 +281,8 @@ func (a *app) printNeeds(t *crate.Taken) {
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
+		case n.Part != "":
+			a.printf("needs %s on the page before it (%s): %s of the package %s would supply it, with --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))
 		case n.Package != "":
 			a.printf("needs %s on the page before it (%s): merry take '%s@%s' would supply it, or --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
 			if n.Why != "" {

@@ -171,9 +171,26 @@ func (r *Opener) bases(ctx context.Context, needs []Supply, page Page) (*standin
 			for _, b := range list {
 				add(b)
 			}
+			if b, err := r.partText(ctx, n); err != nil {
+				return nil, err
+			} else if b != nil {
+				add(b)
+			}
 		}
 	}
 	return s, nil
+}
+
+// partText is the other script of a package that meets a need, nil where there is none.
+func (r *Opener) partText(ctx context.Context, n Supply) ([]byte, error) {
+	if n.Part == "" {
+		return nil, nil
+	}
+	p, err := r.OpenPackage(ctx, n.Package, n.Range, nil)
+	if err != nil {
+		return nil, err
+	}
+	return p.Tree.ReadFile(n.Part)
 }
 
 // packageTexts are the scripts that a package would put on a page, after those of its own needs. A package that can't be
@@ -201,6 +218,9 @@ func (r *Opener) readTexts(ctx context.Context, p *Opened, depth int) ([][]byte,
 					return nil, err
 				}
 				list = append(list, more...)
+				if b, err := r.partText(ctx, n); err == nil && b != nil {
+					list = append(list, b)
+				}
 			}
 		}
 	}

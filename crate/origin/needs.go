@@ -26,6 +26,7 @@ type Supply struct {
 	Library  string   `json:"library,omitempty"` // of the crate, that defines it
 	Package  string   `json:"package,omitempty"` // that would define it
 	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
+	Part     string   `json:"part,omitempty"`    // the file of it that does, where it is none of those that it would be taken for
 	Own      string   `json:"own,omitempty"`     // a file of the delivery itself that has it
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
@@ -94,7 +95,7 @@ func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined 
 		}
 		if n.Library == "" && o.Kind == Package {
 			var err error
-			if n.Package, n.Range, err = r.packageFor(ctx, o, globals, n.Strength == string(script.Optional)); err != nil {
+			if n.Package, n.Range, n.Part, err = r.packageFor(ctx, o, globals, n.Strength == string(script.Optional)); err != nil {
 				return nil, err
 			}
 		}
@@ -247,9 +248,20 @@ func dependencies(o *Opened) []dependency {
 	return list
 }
 
-// packageFor finds the dependency that defines one of the globals. Names that agree are tried first;
-// what counts is that the package's own script defines the global.
-func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, onlyNear bool) (name, rng string, err error) {
+// partOf finds another script of a package that defines one of the globals, beside those that it would be taken for: a plug-in that
+// its makers ship with it.
+func partOf(p *Opened, globals []string) string {
+	for _, g := range globals {
+		if f := p.Definer(g, false); f != nil {
+			return f.Path
+		}
+	}
+	return ""
+}
+
+// packageFor finds the dependency that defines one of the globals, and the file of it where that is none of those that it would be
+// taken for. Names that agree are tried first; what counts is that a script of the package defines the global.
+func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, onlyNear bool) (name, rng, part string, err error) {
 	list := dependencies(o)
 	near := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool {
@@ -270,40 +282,45 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 		list = slices.DeleteFunc(list, func(c dependency) bool { return !near(c) })
 	}
 	const most = 8
-	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context, c dependency) (bool, error) {
+	type supplies struct {
+		it   bool
+		part string
+	}
+	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context, c dependency) (supplies, error) {
 		dep, err := r.OpenPackage(ctx, c.name, c.rng, nil)
 		if err != nil {
-			return false, ctx.Err() // a dependency that can't be had supplies nothing
+			return supplies{}, ctx.Err() // a dependency that can't be had supplies nothing
 		}
-		return suppliesOne(dep, globals), nil
+		return supplies{suppliesOne(dep, globals), partOf(dep, globals)}, nil
 	})
 	if err != nil {
-		return "", "", err
+		return "", "", "", err
 	}
-	for i, ok := range found {
-		if ok {
-			return list[i].name, list[i].rng, nil
-		}
+	if i := slices.IndexFunc(found, func(s supplies) bool { return s.it }); i >= 0 {
+		return list[i].name, list[i].rng, "", nil
+	}
+	if i := slices.IndexFunc(found, func(s supplies) bool { return s.part != "" }); i >= 0 {
+		return list[i].name, list[i].rng, found[i].part, nil
 	}
 	exact := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool { return delivery.NameKey(c.name) == delivery.NameKey(g) })
 	}
 	i := slices.IndexFunc(list, exact)
 	if i < 0 || onlyNear {
-		return "", "", nil
+		return "", "", "", nil
 	}
 	meant := list[i]
 	// It is the one that is meant; the newest version that has something for a page is taken.
 	if newest, err := r.OpenPackage(ctx, meant.name, meant.rng, nil); err == nil {
 		earlier, err := r.earlierMajors(ctx, meant.name, meant.rng, newest.Version)
 		if err != nil {
-			return "", "", err
+			return "", "", "", err
 		}
 		for _, version := range earlier {
 			if dep, err := r.OpenPackage(ctx, meant.name, version, nil); err == nil && suppliesOne(dep, globals) {
-				return meant.name, version, nil
+				return meant.name, version, "", nil
 			}
 		}
 	}
-	return meant.name, meant.rng, ctx.Err()
+	return meant.name, meant.rng, "", ctx.Err()
 }

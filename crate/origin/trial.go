@@ -86,6 +86,11 @@ func (r *Opener) guessedRight(ctx context.Context, trial *facts.Reader, o *Opene
 	if err != nil {
 		return false, err
 	}
+	if b, err := r.partText(ctx, *n); err != nil {
+		return false, err
+	} else if b != nil {
+		before = append(slices.Clip(before), b)
+	}
 	text, err := o.Tree.ReadFile(n.File())
 	if err != nil {
 		return false, err

@@ -437,11 +437,32 @@ func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library
 			}
 		}
 		n.Library = name
+		if err := t.part(ctx, n, req, depth); err != nil {
+			return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
+		}
 	}
 	if n.Library != "" && n.Library != lib.Name && !slices.Contains(lib.Needs, n.Library) {
 		lib.Needs = append(lib.Needs, n.Library)
 	}
 	return nil
+}
+
+// part takes the other file of a package that meets a need, where the package came from the registry and the file did not yet.
+func (t *Taking) part(ctx context.Context, n *origin.Supply, req TakeRequest, depth int) error {
+	there := t.Draft.List.Library(n.Library)
+	pkg, packaged := there.Package()
+	if n.Part == "" || t.globals()[n.Global] != "" || !packaged || pkg != n.Package {
+		return nil
+	}
+	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, there.Version, nil)
+	if err != nil {
+		return err
+	}
+	if dep.File(n.Part) == nil {
+		return nil // this version has it elsewhere, or not at all: the page will tell
+	}
+	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name, Files: []string{n.Part}, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+	return err
 }
 
 func knownNeeds(list *record.List, lib record.Library) error {
