@@ -444,6 +444,20 @@ func TestNeedsOfMembers(t *testing.T) {
 		t.Errorf("of what it needs another version is taken:\n%s", out)
 	}
 	s.Run("undo")
+	// Plug-ins that a dependency's makers ship beside it: those that are needed come along, behind it; what is used where it is there does not.
+	files("tiller", "", map[string]string{"tiller.min.js": "!function(){window.tiller={extend:function(p){p(this)}}}();\n", "plugin/lash.js": "window.tiller_lash = function (t) { t.lash = function () { return 1; }; };\n",
+		"plugin/knob.js": "window.tiller_knob = function (t) { t.knob = 1; };\n", "plugin/idle.js": "window.tiller_idle = 1;\n"})
+	files("tiller-arm", `"tiller": "^1.0.0"`, map[string]string{"tiller-arm.js": "(function (g, f) {\n  g.TillerArm = f(g.tiller, g.tiller_lash, g.tiller_knob);\n})(window, function (t, lash, knob) {\n  'use strict';\n  t.extend(lash);\n  t.extend(knob);\n  null == window.tiller_idle || t.extend(tiller_idle);\n  return t.lash();\n});\n"})
+	s.Fail(0, []string{"plugin/lash.js of the package tiller would supply it"}, "take", "tiller-arm", "--dry-run")
+	s.Write("lamp.html", merrytest.PlainPage)
+	s.Run("take", "tiller-arm", "--with-needs", "--page", "lamp.html")
+	page := s.Read("lamp.html")
+	if core, lash, knob, arm := strings.Index(page, "tiller.min.js"), strings.Index(page, "lash.js"), strings.Index(page, "knob.js"), strings.Index(page, "tiller-arm.js"); core < 0 || lash < core || knob < core || arm < lash || arm < knob || strings.Contains(page, "idle.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("check", "lamp.html")
+	s.Run("order", "lamp.html")
+	s.Run("undo")
 	s.Fail(0, []string{"needs rowlock.compass", "nothing in the crate defines that"}, "take", "rowlock-lost", "--with-needs")
 }
 

@@ -25,7 +25,7 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-27"
+	ScriptResult    = "script-28"
 	rehearsalResult = "rehearsal-13"
 	stoppedResult   = "stopped-5"
 )
@@ -174,14 +174,15 @@ func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) b
 }
 
 // StopsFor lists the globals for want of which a script stops when it runs alone, each with the place. Where it stops with
-// an error of its own, it lists what the script asked for before, and is not sure.
+// an error of its own, or using one of several that were not there, it lists what the script asked for before, and is not sure.
 func (r *Reader) StopsFor(ctx context.Context, text []byte) (list []script.Global, sure bool) {
 	report, ended := r.aloneToItsEnd(ctx, text)
 	if report == nil {
 		return nil, true
 	}
 	for _, f := range report.Faults {
-		if f.Global != "" && !script.IsLoader(f.Global) && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
+		one := strings.HasSuffix(f.Message, " is not defined") || len(report.Reads) == 1
+		if f.Global != "" && one && !script.IsLoader(f.Global) && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
 			list = append(list, script.Global{Name: f.Global, Line: f.Line, Column: f.Column})
 		}
 	}
@@ -219,8 +220,10 @@ func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole b
 	}
 	if !ended {
 		names := script.BrowserNames()
-		for _, n := range known.Hard() {
-			names = append(append(names, n.Name), n.Or...)
+		for _, n := range known.Needs {
+			if n.Strength != script.Optional {
+				names = append(append(names, n.Name), n.Or...)
+			}
 		}
 		req := onEmptyPage("it", text)
 		req.Browser = names

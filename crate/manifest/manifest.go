@@ -44,6 +44,7 @@ func Read(b []byte) (Manifest, bool) {
 	}
 	m := Manifest{Name: text("name"), Version: text("version"), Licence: text("license"), Main: text("main"), Browser: text("browser"),
 		Style: text("style"), Module: text("module"), Exports: exported(raw["exports"]), AllExports: raw["exports"], Dependencies: words("dependencies"), Peers: words("peerDependencies"), Dev: words("devDependencies")}
+	m.forBrowsers(raw["browser"])
 	for key := range raw {
 		switch name := strings.TrimPrefix(text(key), "./"); path.Ext(name) {
 		case ".js", ".mjs", ".css":
@@ -64,6 +65,23 @@ func Read(b []byte) (Manifest, bool) {
 		m.Licence = old.Type
 	}
 	return m, m.Name != "" && (m.Version != "" || m.Main != "" || m.Module != "" || m.Exports != "")
+}
+
+// forBrowsers puts files in the places of others, as a manifest's map for browsers says: its keys and values are paths in the
+// package; what it says of other packages is left out, and so is what it has nothing instead of.
+func (m *Manifest) forBrowsers(raw json.RawMessage) {
+	var instead map[string]any
+	if json.Unmarshal(raw, &instead) != nil {
+		return
+	}
+	for from, to := range instead {
+		file, ok := to.(string)
+		for _, entry := range []*string{&m.Main, &m.Module} {
+			if ok && *entry != "" && path.Clean(from) == path.Clean(*entry) {
+				*entry = file
+			}
+		}
+	}
 }
 
 // Says counts what a manifest says that is of use here.

@@ -299,7 +299,7 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 	if i := slices.IndexFunc(found, func(s supplies) bool { return s.it }); i >= 0 {
 		return list[i].name, list[i].rng, "", nil
 	}
-	if i := slices.IndexFunc(found, func(s supplies) bool { return s.part != "" }); i >= 0 {
+	if i := slices.IndexFunc(found, func(s supplies) bool { return s.part != "" }); i >= 0 && !onlyNear {
 		return list[i].name, list[i].rng, found[i].part, nil
 	}
 	exact := func(c dependency) bool {

@@ -40,10 +40,10 @@ func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Se
 
 // Confirm makes sure of the needs that nothing supplies so far: a script that runs to its end without them can do without.
 // For the others it looks whether the registry has what the library's makers took for granted.
-func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, needs []Supply) ([]Supply, error) {
+func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
 	var kept []Supply
 	for _, n := range needs {
-		if n.Library == "" && n.Package == "" {
+		if n.Library == "" && (n.Package == "" || n.Part != "") {
 			if n.Strength != string(script.Hard) {
 				continue
 			}
@@ -54,7 +54,7 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 			if !trial.FailsWithout(ctx, text, n.Global) {
 				continue
 			}
-			if o.Kind == Package {
+			if o.Kind == Package && n.Package == "" {
 				if err := r.Undeclared(ctx, trial, o, &n); err != nil {
 					return nil, err
 				}
@@ -65,38 +65,40 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, ne
 				}
 			}
 		}
-		if n.guess {
-			if right, err := r.guessedRight(ctx, trial, o, &n); err != nil {
-				return nil, err
-			} else if !right {
-				continue
-			}
-		}
 		kept = append(kept, n)
 	}
-	return kept, nil
+	return r.guessedRight(ctx, trial, o, sel, kept, page)
 }
 
-// guessedRight tells whether a script that stops alone runs to its end after what a guess found for it.
-func (r *Opener) guessedRight(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply) (bool, error) {
-	if n.Library != "" || n.Package == "" {
-		return n.Library != "", nil
+// guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their end, and without
+// one of these they do not.
+func (r *Opener) guessedRight(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
+	sure := slices.DeleteFunc(slices.Clone(needs), func(n Supply) bool { return n.guess })
+	all := slices.DeleteFunc(slices.Clone(needs), func(n Supply) bool { return n.guess && n.Library == "" && n.Package == "" })
+	if len(all) == len(sure) {
+		return sure, nil
 	}
-	before, err := r.packageTexts(ctx, n.Package, n.Range, 0)
-	if err != nil {
-		return false, err
+	runs := func(list []Supply) (bool, error) {
+		runs, known, err := r.run(ctx, trial, o, sel, list, page)
+		return runs && known, err
 	}
-	if b, err := r.partText(ctx, *n); err != nil {
-		return false, err
-	} else if b != nil {
-		before = append(slices.Clip(before), b)
+	if ok, err := runs(all); err != nil || !ok {
+		return slices.DeleteFunc(all, func(n Supply) bool { return n.guess && n.Library == "" }), err
 	}
-	text, err := o.Tree.ReadFile(n.File())
-	if err != nil {
-		return false, err
+	for i := len(all) - 1; i >= 0; i-- {
+		if !all[i].guess || all[i].Library != "" {
+			continue
+		}
+		less := slices.Delete(slices.Clone(all), i, i+1)
+		ok, err := runs(less)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			all = less
+		}
 	}
-	_, stops, known := trial.Lacks(ctx, before, text, nil)
-	return known && !stops, nil
+	return all, nil
 }
 
 // mostCopies is how many scripts of other packages' folders are read for what they may have, in files and bytes each.

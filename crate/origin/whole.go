@@ -34,7 +34,7 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 		if err != nil {
 			return nil, err
 		}
-		if needs, err = r.Confirm(ctx, trial, o, needs); err != nil {
+		if needs, err = r.Confirm(ctx, trial, o, sel, needs, page); err != nil {
 			return nil, err
 		}
 		if needs, err = r.listed(ctx, o, sel, needs, page.Defined); err != nil {

@@ -77,8 +77,6 @@ func throws(s js.IStmt) bool {
 // test evaluates a condition. It also returns the globals that are surely there where it is true, and
 // where it is false.
 func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
-	f.guarded++
-	defer func() { f.guarded-- }()
 	switch x := e.(type) {
 	case *js.GroupExpr:
 		return f.test(x.X, this)
@@ -98,7 +96,7 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 			}
 			mark := len(f.present)
 			f.present = append(f.present, names(ay)...)
-			b, by, bn := f.test(x.Y, this)
+			b, by, bn := f.second(a, x.Y, this)
 			f.present = f.present[:mark]
 			if a.kind == truth {
 				return b, append(ay, by...), bn
@@ -112,7 +110,10 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 			if a.kind == truth || a.kind == browser || a.kind == function || a.kind == global {
 				return value{kind: truth}, nil, nil
 			}
-			b, _, bn := f.test(x.Y, this)
+			mark := len(f.present)
+			f.present = append(f.present, names(an)...)
+			b, _, bn := f.second(a, x.Y, this)
+			f.present = f.present[:mark]
 			if a.kind == falsehood || a.kind == undefined {
 				return b, nil, bn
 			}
@@ -121,24 +122,29 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 			}
 			return value{}, nil, append(an, bn...)
 		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
-			return f.compare(x, this)
+			return f.asked(x, this)
 		case js.LtToken, js.GtToken:
 			if long := spelledOut(x); long != nil {
-				return f.compare(long, this)
+				return f.asked(long, this)
 			}
 		}
 	}
-	_, isCall := e.(*js.CallExpr)
-	if isCall {
-		f.guarded-- // what a call does inside is not part of the question
-	}
-	v := f.eval(e, this)
-	if isCall {
+	var v value
+	switch x := e.(type) {
+	case *js.CallExpr: // what it does inside is not part of the question
+		v = f.eval(e, this)
+	case *js.DotExpr: // nor is what a member is of
+		v = f.orElse(x, this)
+	default:
 		f.guarded++
+		v = f.eval(e, this)
+		f.guarded--
 	}
 	switch v.kind {
 	case foreign:
+		f.guarded++
 		f.use(v)
+		f.guarded--
 		return value{}, []*Need{v.need}, nil
 	case function, browser, global, container, truth:
 		return value{kind: truth}, nil, nil
@@ -153,15 +159,29 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 	return value{}, nil, nil
 }
 
+// second evaluates the second part of a question: whether it is asked at all may depend on the first.
+func (f *follower) second(first value, e js.IExpr, this value) (cond value, yes, no []*Need) {
+	if first.kind == unknown {
+		f.unsure++
+		defer func() { f.unsure-- }()
+	}
+	return f.test(e, this)
+}
+
 // lastOf evaluates all of a row but the last, which alone is the question, and returns that.
 func (f *follower) lastOf(x *js.CommaExpr, this value) js.IExpr {
 	last := len(x.List) - 1
-	f.guarded--
 	for _, before := range x.List[:last] {
 		f.eval(before, this)
 	}
-	f.guarded++
 	return x.List[last]
+}
+
+// asked compares for a question.
+func (f *follower) asked(x *js.BinaryExpr, this value) (cond value, yes, no []*Need) {
+	f.guarded++
+	defer func() { f.guarded-- }()
+	return f.compare(x, this)
 }
 
 // orElse evaluates what something else stands in for: a.b.c in a.b.c || d asks for c alone, so that b must be there.

@@ -239,6 +239,9 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 	case js.AndToken:
 		return f.and(x, this)
 	case js.OrToken, js.NullishToken:
+		if x.Op == js.OrToken && isQuestion(x.X) {
+			return f.unless(x, this)
+		}
 		a := f.orElse(x.X, this)
 		switch a.kind {
 		case function, container, global, browser, truth:
@@ -258,15 +261,11 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 		return join(a, b)
 	case js.LtToken, js.GtToken:
 		if long := spelledOut(x); long != nil {
-			f.guarded++
-			defer func() { f.guarded-- }()
-			c, _, _ := f.compare(long, this)
+			c, _, _ := f.asked(long, this)
 			return c
 		}
 	case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
-		f.guarded++
-		defer func() { f.guarded-- }()
-		c, _, _ := f.compare(x, this)
+		c, _, _ := f.asked(x, this)
 		return c
 	case js.InToken:
 		// "X" in window asks whether it is there.
@@ -313,6 +312,49 @@ func (f *follower) and(x *js.BinaryExpr, this value) value {
 		return v
 	}
 	return value{}
+}
+
+// unless follows X || Y where X is a question, as null == x || x(): in Y is there what makes it false.
+func (f *follower) unless(x *js.BinaryExpr, this value) value {
+	if not, ok := x.X.(*js.UnaryExpr); ok { // !X || Y does what X && Y does
+		return f.and(&js.BinaryExpr{Op: js.AndToken, X: not.X, Y: x.Y}, this)
+	}
+	cond, _, no := f.test(x.X, this)
+	if cond.kind == truth {
+		return cond
+	}
+	mark := len(f.present)
+	f.present = append(f.present, names(no)...)
+	sure := cond.kind == falsehood || cond.kind == undefined
+	if !sure {
+		f.unsure++
+		defer func() { f.unsure-- }()
+	}
+	v := f.eval(x.Y, this)
+	f.present = f.present[:mark]
+	if sure || v.kind == global || v.kind == foreign {
+		return v
+	}
+	return value{}
+}
+
+// isQuestion tells an expression that is a question, and gives nothing else than its answer.
+func isQuestion(e js.IExpr) bool {
+	switch x := e.(type) {
+	case *js.GroupExpr:
+		return isQuestion(x.X)
+	case *js.UnaryExpr:
+		return x.Op == js.NotToken
+	case *js.BinaryExpr:
+		switch x.Op {
+		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
+			return true
+		case js.AndToken, js.OrToken:
+			return isQuestion(x.X) && isQuestion(x.Y)
+		}
+		return (x.Op == js.LtToken || x.Op == js.GtToken) && spelledOut(x) != nil
+	}
+	return false
 }
 
 func (f *follower) assign(to js.IExpr, v value, this value) {

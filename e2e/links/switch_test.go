@@ -287,6 +287,32 @@ func TestFactsInTheSeal(t *testing.T) {
 	}
 }
 
+// TestSealKnowsWhatRunningMakes: globals that reading does not find are in the seal where running the script makes them, alone or with
+// stand-ins for what it needs; nothing is then said to be absent that such a script makes, and what it does not make is.
+func TestSealKnowsWhatRunningMakes(t *testing.T) {
+	s := merrytest.Started(t)
+	cove := s.Archive("cove.zip", map[string]string{"cove-1.0.0/cove.js": "(function (root, make) {\n  var a = make(root.jib);\n  for (var i in a) { root[i] = a[i]; }\n})(window, function (jib) {\n  var out = { Cove: 1 };\n  out['Cove' + 'Bay'] = jib.fn ? 1 : 2;\n  return out;\n});\n"})
+	reef := s.Archive("reef.zip", map[string]string{"reef-1.0.0/reef.js": "(function () {\n  Object.defineProperty(window, ['Re', 'ef'].join(''), { value: { sound: 1 } });\n})();\n"})
+	s.Write("js/own.js", "var depth = CoveBay + Reef.sound;\n")
+	s.Write("js/lost.js", "var none = CoveTown.name;\n")
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Cove</title>\n<script>window.jib = { fn: {} };</script>\n</head><body><script src=\"js/own.js\"></script>\n<script src=\"js/lost.js\"></script>\n</body></html>\n")
+	s.Run("take", cove, "--page", "index.html")
+	s.Run("take", reef, "--page", "index.html")
+	sealed := s.Read("crate.seal.json")
+	for _, want := range []string{`"CoveBay"`, `"Reef"`} {
+		if !strings.Contains(sealed, want) {
+			t.Errorf("the seal does not know %s:\n%s", want, sealed)
+		}
+	}
+	if strings.Contains(sealed, `"opens":true`) {
+		t.Errorf("it is not known to be all:\n%s", sealed)
+	}
+	out := s.Try("check", "--no-rehearse").Out
+	if strings.Contains(out, "reads CoveBay") || strings.Contains(out, "reads Reef") || !strings.Contains(out, "reads CoveTown, which nothing on this page defines") {
+		t.Errorf("check says\n%s", out)
+	}
+}
+
 // TestSwitchSaysWhatItCosts: bytes from the own server and from others, hosts, and what holds up rendering, before and after.
 func TestSwitchSaysWhatItCosts(t *testing.T) {
 	s, _ := merrytest.Linked(t)
