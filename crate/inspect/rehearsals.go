@@ -56,11 +56,10 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		}
 		r.done = true
 		c.faults(v, req, report, found, &r.found, &r.unsure)
-		r.fine = c.refuted(v, report, found)
-		for _, f := range r.fine {
-			if (f.Declared || f.Name == check.NeedLater) && !c.made(f, report) {
-				r.found = append(r.found, milder(f))
-			}
+		gone, less := c.refuted(v, report, found)
+		r.fine = append(gone, less...)
+		for _, f := range less {
+			r.found = append(r.found, milder(f))
 		}
 		r.found = append(r.found, c.asked(v, req, report, found)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.When == rehearse.AnyTime && s.Skip == "" }) {
@@ -84,10 +83,10 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 	return list, fine, err
 }
 
-// refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of: those of a global that
-// it asks for, of one that something on the page makes, of one that comes later, and those that the packing list alone knows of.
-func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) []check.Finding {
-	var list []check.Finding
+// refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of. Those of a global
+// that it asks for, and of one that something on the page makes, are gone; all others are less: the script loads, and what it does later
+// may fail.
+func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) (gone, less []check.Finding) {
 	for n, i := range staging.Scripts(v) {
 		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || slices.ContainsFunc(report.Faults, func(f rehearse.Fault) bool { return f.Script == n && f.Console == "" }) {
 			continue
@@ -99,14 +98,15 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 				continue
 			}
 			asks := f.Name == check.NeedAbsent && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
-			// What a script writes into the page, or makes by a name that it puts together, is there all the same.
-			made := c.made(f, report)
-			if asks || made || f.Declared || f.Name == check.NeedLater && f.Global != "" {
-				list = append(list, f)
+			switch need := f.Name == check.NeedAbsent || f.Name == check.NeedLater; {
+			case asks || c.made(f, report): // what it writes into the page, or makes by a name that it puts together, is there all the same
+				gone = append(gone, f)
+			case f.Declared || need && f.Global != "":
+				less = append(less, f)
 			}
 		}
 	}
-	return list
+	return gone, less
 }
 
 // made tells whether a global that a finding says is absent, or one of the library that it says is, was made all the same.
