@@ -74,6 +74,70 @@ func throws(s js.IStmt) bool {
 	return false
 }
 
+// and follows X && Y: in Y is there what X asks for.
+func (f *follower) and(x *js.BinaryExpr, this value) value {
+	cond, yes, _ := f.test(x.X, this)
+	switch cond.kind {
+	case falsehood, undefined:
+		return value{kind: falsehood}
+	}
+	mark := len(f.present)
+	f.present = append(f.present, names(yes)...)
+	if cond.kind != truth {
+		f.unsure++
+		defer func() { f.unsure-- }()
+	}
+	v := f.eval(x.Y, this)
+	f.present = f.present[:mark]
+	if cond.kind == truth || v.kind == global || v.kind == foreign {
+		return v
+	}
+	return value{}
+}
+
+// unless follows X || Y where X is a question, as null == x || x(): in Y is there what makes it false.
+func (f *follower) unless(x *js.BinaryExpr, this value) value {
+	if not, ok := x.X.(*js.UnaryExpr); ok { // !X || Y does what X && Y does
+		return f.and(&js.BinaryExpr{Op: js.AndToken, X: not.X, Y: x.Y}, this)
+	}
+	cond, _, no := f.test(x.X, this)
+	if cond.kind == truth {
+		return cond
+	}
+	mark := len(f.present)
+	f.present = append(f.present, names(no)...)
+	sure := cond.kind == falsehood || cond.kind == undefined
+	if !sure {
+		f.unsure++
+		defer func() { f.unsure-- }()
+	}
+	v := f.eval(x.Y, this)
+	f.present = f.present[:mark]
+	if sure || v.kind == global || v.kind == foreign {
+		return v
+	}
+	return value{}
+}
+
+// isQuestion tells an expression that is a question, and gives nothing else than its answer.
+func isQuestion(e js.IExpr) bool {
+	switch x := e.(type) {
+	case *js.GroupExpr:
+		return isQuestion(x.X)
+	case *js.UnaryExpr:
+		return x.Op == js.NotToken
+	case *js.BinaryExpr:
+		switch x.Op {
+		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
+			return true
+		case js.AndToken, js.OrToken:
+			return isQuestion(x.X) && isQuestion(x.Y)
+		}
+		return (x.Op == js.LtToken || x.Op == js.GtToken) && spelledOut(x) != nil
+	}
+	return false
+}
+
 // test evaluates a condition. It also returns the globals that are surely there where it is true, and
 // where it is false.
 func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
@@ -129,6 +193,11 @@ func (f *follower) test(e js.IExpr, this value) (cond value, yes, no []*Need) {
 			}
 		}
 	}
+	return f.answer(e, this)
+}
+
+// answer evaluates what a question asks for in the end.
+func (f *follower) answer(e js.IExpr, this value) (cond value, yes, no []*Need) {
 	var v value
 	switch x := e.(type) {
 	case *js.CallExpr: // what it does inside is not part of the question
