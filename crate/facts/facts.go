@@ -72,8 +72,12 @@ func (r *Reader) ScriptOf(integ string, b []byte) *script.Report {
 	})
 }
 
-// mostRehearsal is how long a rehearsal may take.
-const mostRehearsal = 3 * time.Second
+// mostRehearsal is how long a rehearsal may take: time for what its scripts do, and half a second for each megabyte that is to be read, up
+// to a limit.
+func mostRehearsal(request []byte) time.Duration {
+	const work, reading, most = 3 * time.Second, time.Second / 2, 10 * time.Second
+	return min(work+time.Duration(len(request)>>20)*reading, most)
+}
 
 // Rehearse rehearses a page. A rehearsal that did not come to its end says why in the report; the error is the
 // context's, or that of a report that can't be read.
@@ -100,7 +104,7 @@ func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool)
 	if r.Sandbox == nil {
 		return &rehearse.Report{Stopped: "this program has no room for rehearsals"}, nil
 	}
-	limited, cancel := context.WithTimeout(ctx, mostRehearsal+2*time.Second)
+	limited, cancel := context.WithTimeout(ctx, mostRehearsal(request)+2*time.Second)
 	defer cancel()
 	report := &rehearse.Report{}
 	answer, err := r.Sandbox(limited, request)
@@ -143,7 +147,7 @@ func Serve(request []byte) ([]byte, error) {
 		return nil, err
 	}
 	stop := make(chan struct{})
-	timer := time.AfterFunc(mostRehearsal, func() { close(stop) })
+	timer := time.AfterFunc(mostRehearsal(request), func() { close(stop) })
 	defer timer.Stop()
 	return json.Marshal(rehearse.Run(&req, stop))
 }
@@ -215,7 +219,7 @@ func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole b
 		return nil, false
 	}
 	report, ended := r.aloneToItsEnd(ctx, text)
-	if report == nil {
+	if report == nil || report.Stopped != "" {
 		return nil, false
 	}
 	if !ended {
