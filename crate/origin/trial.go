@@ -85,20 +85,26 @@ func (r *Opener) guessedRight(ctx context.Context, trial *facts.Reader, o *Opene
 	if ok, err := runs(all); err != nil || !ok {
 		return slices.DeleteFunc(all, func(n Supply) bool { return n.guess && n.Library == "" }), err
 	}
+	return fewest(all, func(i int) bool { return all[i].guess && all[i].Library == "" }, runs)
+}
+
+// fewest leaves out of needs those that may be left out and without which the scripts run as well, beginning with the last.
+func fewest(all []Supply, may func(i int) bool, runs func([]Supply) (bool, error)) ([]Supply, error) {
+	kept := all
 	for i := len(all) - 1; i >= 0; i-- {
-		if !all[i].guess || all[i].Library != "" {
+		if !may(i) {
 			continue
 		}
-		less := slices.Delete(slices.Clone(all), i, i+1)
+		less := slices.Delete(slices.Clone(kept), i, i+1)
 		ok, err := runs(less)
 		if err != nil {
 			return nil, err
 		}
 		if ok {
-			all = less
+			kept = less
 		}
 	}
-	return all, nil
+	return kept, nil
 }
 
 // mostCopies is how many scripts of other packages' folders are read for what they may have, in files and bytes each.

@@ -258,17 +258,7 @@ func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened,
 	if ok, err := runs(all); len(all) == len(needs) || !ok || err != nil {
 		return needs, err
 	}
-	for i := len(all) - 1; i >= len(needs); i-- {
-		less := slices.Delete(slices.Clone(all), i, i+1)
-		ok, err := runs(less)
-		if err != nil {
-			return nil, err
-		}
-		if ok {
-			all = less
-		}
-	}
-	return all, nil
+	return fewest(all, func(i int) bool { return i >= len(needs) }, runs)
 }
 
 // earlierMajors lists the newest version of each major of a package before a version's that a range allows; where the range
