@@ -52,8 +52,8 @@ func (d *Delivery) readLooks() error {
 	return nil
 }
 
-// readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: none of the
-// classes that they have rules for stands in its text. They are for the pages of its makers.
+// readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than a tenth of
+// the classes that they have rules for stand in its text. They are for the pages of its makers.
 func (d *Delivery) readStyled() error {
 	core, _ := d.main(Script)
 	if core == nil {
@@ -61,7 +61,7 @@ func (d *Delivery) readStyled() error {
 	}
 	var text []byte
 	for _, f := range d.ofKind(Stylesheet) {
-		if score, _ := d.score(f); score > nothing || f.Build == NoBuild || f.Size > mostStyled {
+		if _, why := d.score(f); !weak(f.Kind, why) || f.Build == NoBuild || f.Size > mostStyled {
 			continue
 		}
 		if text == nil {
@@ -74,14 +74,16 @@ func (d *Delivery) readStyled() error {
 		if err != nil {
 			return err
 		}
-		used, classes := false, 0
+		used, classes := 0, 0
 		for _, m := range style.Read(b).Makes() {
 			if m.Kind == style.Class {
 				classes++
-				used = used || bytes.Contains(text, []byte(m.Name))
+				if bytes.Contains(text, []byte(m.Name)) {
+					used++
+				}
 			}
 		}
-		if classes > 0 && !used {
+		if used*10 < classes {
 			if d.Unstyled == nil {
 				d.Unstyled = map[string]bool{}
 			}

@@ -198,11 +198,29 @@ func (d *Delivery) findMain(kind Kind) (*File, string) {
 	if whole, includes := d.whole(best); whole != nil {
 		best, why = whole, "it works by itself: it includes "+includes
 	}
+	best = d.asScript(best)
 	if best.Build == Minified && best.Pair != "" {
 		best = d.File(best.Pair)
 	}
 	return best, why
 }
+
+// asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for servers.
+func (d *Delivery) asScript(f *File) *File {
+	name, is := strings.CutSuffix(f.Path, ".cjs")
+	twin := d.File(name + ".js")
+	if !is || twin == nil || twin.Script == nil || f.Script == nil || twin.Script.Form != f.Script.Form {
+		return f
+	}
+	return twin
+}
+
+// weak tells the reasons that say nothing of the file itself.
+func weak(kind Kind, why string) bool { return why == largest(kind) || why == only(kind) }
+
+func largest(kind Kind) string { return "the largest " + string(kind) + " at hand" }
+
+func only(kind Kind) string { return "there is no other " + string(kind) }
 
 // rateAll finds the best script that a plain tag can load, or stylesheet, and the best module.
 func (d *Delivery) rateAll(kind Kind) (plain, module rated) {
@@ -212,10 +230,11 @@ func (d *Delivery) rateAll(kind Kind) (plain, module rated) {
 			continue
 		}
 		score, why := d.score(f)
-		if kind == Stylesheet && (d.ofAnother(f) || score <= nothing && !d.styled(f)) {
+		if kind == Stylesheet && (d.ofAnother(f) || weak(f.Kind, why) && !d.styled(f)) {
 			continue
 		}
-		if f.Script != nil && f.Script.Form == script.Module {
+		// An ending of modules says how it is meant, whatever it imports: a worker, say.
+		if f.Script != nil && (f.Script.Form == script.Module || path.Ext(f.Path) == ".mjs") {
 			module.rate(f, score, why)
 		} else {
 			plain.rate(f, score, why)
@@ -251,6 +270,10 @@ func (d *Delivery) whole(f *File) (*File, string) {
 			if has[n.Name] {
 				met = append(met, n.Name)
 			}
+		}
+		alike := stemOf(g.Path) == stemOf(f.Path) && len(g.Script.Hard()) == 0 && len(f.Script.Defines) > 0
+		if alike && len(met) == 0 {
+			met = []string{f.Script.Hard()[0].Name} // the same, with what it needs inside
 		}
 		if len(met) == 0 || found != nil && (g.Build == found.Build && g.Size >= found.Size || found.Build == Readable && g.Build == Minified) {
 			continue
@@ -342,7 +365,7 @@ func (d *Delivery) alone(f *File) bool {
 func (d *Delivery) scoreName(f *File) (int, string) {
 	name := nameKey(d.Name)
 	stem := stemKey(f.Path)
-	score, reason := 1, "the largest "+string(f.Kind)+" at hand"
+	score, reason := 1, largest(f.Kind)
 	switch {
 	case stem == name:
 		score, reason = 100, "it has the library's name"
@@ -355,7 +378,7 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 	case stem == "browser" || stem == "standalone" || stem == "global" || stem == "cdn" || stem == "umd" || stem == "iife":
 		score, reason = 45, "its name says that it is for a page"
 	case d.alone(f):
-		score, reason = 30, "there is no other "+string(f.Kind)
+		score, reason = 30, only(f.Kind)
 	}
 	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
 		if hint.value != "" && path.Clean(hint.value) == f.Path {
@@ -366,6 +389,10 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 		} else if hint.value != "" && score < 40 && stem == stemKey(hint.value) && stem != "index" {
 			score += 12
 			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
+		}
+		// Whatever build it is of, it is what the makers mean; a name that anything could have says so of modules alone.
+		if hint.value != "" && stem == stemKey(hint.value) && (stem != "index" || f.Script != nil && f.Script.Form == script.Module) {
+			score += 15
 		}
 	}
 	for _, key := range slices.Sorted(maps.Keys(d.Manifest.Named)) {

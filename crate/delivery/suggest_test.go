@@ -53,6 +53,13 @@ func TestSuggestions(t *testing.T) {
 		{"a module that needs a map of imports", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import { rope } from 'rope';\nexport const winch = rope;\n"}, ""},
 		{"a module beside a classic script of no account", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "export const winch = 1;\n", "shim.js": "if (!window.Rope) { window.Rope = 1; }\n"}, "winch.js"},
 		{"a module that imports a server's file", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import x from './x.cjs';\nexport default x;\n", "x.cjs": cjs}, ""},
+		{"of two flavours the one that the manifest names", "x.tgz", mapTree{"package.json": `{"name":"winch-js","main":"winch.rope.js"}`, "winch.rope.js": "rope.fn.winch = function () { return 1; };\n", "winch.chain.js": "window.Winch = function () { return chain(1); };\nvar larger = 1;\n"}, "winch.rope.js"},
+		{"the module that the manifest's exports name", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"./index.js","exports":{".":{"import":"./index.js"}}}`, "index.js": "export * from './parts/a.js';\n", "parts/a.js": "export const a = 1;\n", "old/winchError.js": "export class WinchError {}\n"}, "index.js"},
+		{"a worker with the ending of modules", "x.tgz", mapTree{"package.json": `{"name":"winch","module":"dist/winch.mjs"}`, "dist/winch.mjs": "export const winch = 1;\n", "dist/winch.worker.mjs": "class Winch {}\nonmessage = function (e) { postMessage(new Winch(e)); };\n"}, "dist/winch.mjs"},
+		{"the ending that servers send", "x.tgz", mapTree{"package.json": `{"name":"winch","main":"umd/winch.cjs"}`, "umd/winch.cjs": umd, "umd/winch.js": umd}, "umd/winch.js"},
+		{"the same with what it needs inside", "x.tgz", mapTree{"package.json": `{"name":"winch","main":"peer/winch.js"}`, "peer/winch.js": "window.winch = { turn: rope.turn };\n", "standalone/winch.js": "(function () {\n  var rope = { turn: 1 };\n  window.winch = { turn: rope.turn };\n})();\n"}, "standalone/winch.js"},
+		{"the only stylesheet, of the makers' own pages", "x.tgz", mapTree{"package.json": `{"name":"winch"}`, "winch.js": readable, "player/player.css": ".stage { margin: 0 }\n.curtain { color: red }\n"}, "winch.js"},
+		{"the only stylesheet, of the script", "x.tgz", mapTree{"package.json": `{"name":"winch"}`, "winch.js": "window.winch = function (e) { e.className = 'turns'; };\n", "player/player.css": ".turns { margin: 0 }\n"}, "player/player.css winch.js"},
 		{"broken script", "winch-1.0.0.zip", mapTree{"winch.js": "function ( {", "other.js": readable}, "other.js"},
 	}
 	for _, tt := range tests {
