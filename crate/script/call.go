@@ -67,6 +67,9 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 		callee = f.eval(x.X, this)
 	}
 	args := f.args(&x.Args, this)
+	if v, ok := x.X.(*js.Var); ok && root(v).Decl == js.NoDecl && string(v.Data) == "Object" && len(args) == 1 {
+		return args[0] // an object is itself (ECMA-262, section 20.1.1.1)
+	}
 	switch callee.kind {
 	case function:
 		f.handedOver(x.X, args)

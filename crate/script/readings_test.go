@@ -17,6 +17,7 @@ func TestReadings(t *testing.T) {
 		{`(function () { "use strict"; window.a = b; })();`, "a", "b"},
 		{`(() => { window.a = 1; })();`, "a", ""},
 		{`new A();`, "", "A"},
+		{`!function (t, e) { t.a = e(); }(Object("undefined" != typeof self ? self : this), () => 1);`, "a", ""},
 		{`var x = new (window.A)();`, "x", "A"},
 		{`x instanceof A; var x;`, "x", "A"},
 		{`typeof a;`, "", "a?"},
