@@ -24,6 +24,17 @@ func (f *follower) calls(callee value, optional bool) {
 	f.tested[callee.need.Name] = true
 }
 
+// given is what a function of the browser's own gives back, as far as that matters here.
+func given(name string, args []value) value {
+	switch {
+	case name == "Function" || name == "eval":
+		return value{kind: global}
+	case name == "Object" && len(args) == 1:
+		return args[0] // an object is itself (ECMA-262, section 20.1.1.1)
+	}
+	return value{}
+}
+
 func (f *follower) callExpr(x *js.CallExpr, this value) value {
 	// Nothing is evaluated twice here: calls nest in each other, and each time would double what is below.
 	var callee value
@@ -67,9 +78,6 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 		callee = f.eval(x.X, this)
 	}
 	args := f.args(&x.Args, this)
-	if v, ok := x.X.(*js.Var); ok && root(v).Decl == js.NoDecl && string(v.Data) == "Object" && len(args) == 1 {
-		return args[0] // an object is itself (ECMA-262, section 20.1.1.1)
-	}
 	switch callee.kind {
 	case function:
 		f.handedOver(x.X, args)
@@ -85,10 +93,7 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 	case foreign, unknown:
 		f.calls(callee, x.Optional)
 	case browser:
-		if callee.text == "Function" || callee.text == "eval" {
-			return value{kind: global}
-		}
-		return value{}
+		return given(callee.text, args)
 	}
 	for _, a := range args {
 		if callee.need != nil {
