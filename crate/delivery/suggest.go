@@ -195,8 +195,8 @@ func (d *Delivery) findMain(kind Kind) (*File, string) {
 		return nil, ""
 	}
 	best, why := chosen.f, chosen.why
-	if whole, includes := d.whole(best); whole != nil {
-		best, why = whole, "it works by itself: it includes "+includes
+	if whole, reason := d.whole(best); whole != nil {
+		best, why = whole, reason
 	}
 	best = d.asScript(best)
 	if best.Build == Minified && best.Pair != "" {
@@ -256,7 +256,7 @@ func (d *Delivery) whole(f *File) (*File, string) {
 		return nil, ""
 	}
 	var found *File
-	includes := ""
+	why := ""
 	for _, g := range d.ofKind(Script) {
 		if g == f || g.Script == nil || g.Script.Form != script.Universal && g.Script.Form != script.Classic || len(g.Script.Hard()) >= len(f.Script.Hard()) {
 			continue
@@ -272,15 +272,15 @@ func (d *Delivery) whole(f *File) (*File, string) {
 			}
 		}
 		alike := stemOf(g.Path) == stemOf(f.Path) && len(g.Script.Hard()) == 0 && len(f.Script.Defines) > 0
-		if alike && len(met) == 0 {
-			met = []string{f.Script.Hard()[0].Name} // the same, with what it needs inside
-		}
-		if len(met) == 0 || found != nil && (g.Build == found.Build && g.Size >= found.Size || found.Build == Readable && g.Build == Minified) {
+		if len(met) == 0 && !alike || found != nil && (g.Build == found.Build && g.Size >= found.Size || found.Build == Readable && g.Build == Minified) {
 			continue
 		}
-		found, includes = g, strings.Join(met[:min(3, len(met))], ", ")
+		found, why = g, "it works by itself, where "+f.Path+" needs "+f.Script.Hard()[0].Name
+		if len(met) > 0 {
+			why = "it works by itself: it includes " + strings.Join(met[:min(3, len(met))], ", ")
+		}
 	}
-	return found, includes
+	return found, why
 }
 
 // hasAll tells whether a script defines and gives all that another one does. What that gives to a global which the one
