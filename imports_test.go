@@ -15,9 +15,9 @@ const module = "merrycrate.example/merry"
 // above.
 var house = []string{
 	"cmd/merry", "cli", "cli/picker", "cli/show", "cli/room", "crate",
-	"crate/adopt", "crate/hosts", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/look", "crate/serve", "crate/staging", "crate/policies", "crate/leads", "crate/graph", "crate/tags", "crate/project", "crate/origin", "crate/facts",
+	"crate/adopt", "crate/hosts", "crate/sealing", "crate/inspect", "crate/smallest", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/look", "crate/serve", "crate/staging", "crate/policies", "crate/leads", "crate/graph", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/renamed", "crate/delivery", "crate/manifest", "crate/source", "crate/archive", "crate/change", "crate/browser", "crate/looks", "crate/console", "crate/check", "crate/rehearse", "crate/draw",
-	"crate/script", "crate/words", "crate/page", "crate/style", "crate/module", "crate/order", "crate/glyphs", "crate/svg",
+	"crate/script", "crate/words", "crate/page", "crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs", "crate/svg",
 	"crate/ecma", "crate/marks", "crate/watch", "crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",
 }
 
@@ -26,7 +26,7 @@ var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn"
 	"crate/problem", "crate/record", "crate/script", "crate/words", "crate/style", "crate/renamed", "demo", "standin"}
 
 // pure are the packages that compute: bytes and values in, values out.
-var pure = []string{"crate/ecma", "crate/marks", "crate/rehearse", "crate/draw", "crate/placement", "crate/delivery", "crate/script", "crate/words", "crate/page", "crate/style", "crate/renamed", "crate/glyphs", "crate/svg", "crate/module", "crate/order", "crate/integrity", "crate/policy", "crate/support", "crate/looks", "crate/console", "crate/check", "crate/cdn", "crate/printable", "crate/lines"}
+var pure = []string{"crate/ecma", "crate/marks", "crate/rehearse", "crate/draw", "crate/placement", "crate/delivery", "crate/script", "crate/words", "crate/page", "crate/template", "crate/style", "crate/renamed", "crate/glyphs", "crate/svg", "crate/module", "crate/order", "crate/integrity", "crate/policy", "crate/support", "crate/looks", "crate/console", "crate/check", "crate/cdn", "crate/printable", "crate/lines"}
 
 var impure = []string{"crate/ecma", "crate/marks", "os", "net", "net/http", "time", "os/exec", "syscall", "math/rand", "math/rand/v2"}
 

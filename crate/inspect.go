@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/relocate"
+	"merrycrate.example/merry/crate/smallest"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -17,7 +18,7 @@ import (
 type (
 	CheckRequest = inspect.CheckRequest
 	Checked      = inspect.Checked
-	PagePolicy   = inspect.PagePolicy
+	PagePolicy   = smallest.PagePolicy
 	Ordered      = inspect.Ordered
 	OrderedPage  = inspect.OrderedPage
 	Contents     = inventory.Contents
@@ -40,7 +41,7 @@ func (c *Crate) Policies(ctx context.Context, patterns []string) ([]PagePolicy, 
 	if err != nil {
 		return nil, err
 	}
-	return inspect.PoliciesOf(ctx, p, patterns, c.Dir)
+	return smallest.Policies(ctx, p, patterns, c.Dir)
 }
 
 // Order tells how pages' scripts and stylesheets take effect.

@@ -89,7 +89,7 @@ type inspection struct {
 	staging    *staging.Staging
 	gone       *upgrade.Gone
 	links      links
-	buffers    sync.Pool
+	desks      sync.Pool
 }
 
 // stateOf tells one state of all pages from another, 0 where one of them is not to be remembered.

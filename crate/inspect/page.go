@@ -19,25 +19,31 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// page checks one page. Buffers are used again, so memory does not grow with the number of pages.
+// A desk is the memory that pages are read in, one after the other: it does not grow with their number.
+type desk struct {
+	bytes  []byte
+	reader page.Reader
+}
+
+// page checks one page.
 func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) (r pageResult, err error) {
-	buf, _ := c.buffers.Get().(*[]byte)
-	if buf == nil {
-		buf = new([]byte)
+	d, _ := c.desks.Get().(*desk)
+	if d == nil {
+		d = new(desk)
 	}
-	defer c.buffers.Put(buf)
+	defer c.desks.Put(d)
 	var stamp disk.Stamp
-	*buf, stamp, err = c.p.Disk.Read(c.p.InProject(name).String(), disk.MostPage, *buf)
+	d.bytes, stamp, err = c.p.Disk.Read(c.p.InProject(name).String(), disk.MostPage, d.bytes)
 	if err != nil {
 		return r, err
 	}
 	r = pageResult{uses: noUses, stamp: last.stampFor(name, stamp)}
-	if page.IsReport(*buf) {
+	if page.IsReport(d.bytes) {
 		r.report, r.stamp = true, 0
 		return r, nil
 	}
 	at := c.p.InProject(name).String()
-	pg, err := page.Read(*buf)
+	pg, err := d.reader.Read(d.bytes)
 	if errors.Is(err, page.ErrUTF16) {
 		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in UTF-16",
 			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}

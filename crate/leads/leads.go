@@ -29,7 +29,21 @@ var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", "
 // the crate and which scripts and stylesheets they name, also where no browser looks; a folder that an import map names ends in a slash.
 func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
 	var maps *module.Names
-	v.References(func(r page.Reference) {
+	known, _ := g.settled.Get().(*settled)
+	if known == nil {
+		known = &settled{}
+	}
+	defer g.settled.Put(known.enter(v.Path.Dir()))
+	settle := func(r page.Reference) {
+		if v.Base == "" && r.In == page.InAttribute {
+			known.add(string(v.Bytes[r.Start:r.End]))
+		}
+	}
+	except := known.has
+	if v.Base != "" {
+		except = nil
+	}
+	v.ReferencesExcept(except, func(r page.Reference) {
 		if r.Attribute != "" && slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.RefAttr.ValueStart == r.Start }) {
 			return
 		}
@@ -50,6 +64,7 @@ func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []
 			t.Path = to
 		}
 		if t.Path.IsZero() {
+			settle(r)
 			return
 		}
 		ending := strings.ToLower(path.Ext(t.Path.String()))
@@ -62,7 +77,9 @@ func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []
 			return
 		}
 		if g.Has(t.Path) {
-			found = append(found, g.part(v, r, t.Path, file)...)
+			if found = append(found, g.part(v, r, t.Path, file)...); ending != ".svg" && !g.ours()[ending] && !strings.HasSuffix(r.Ref, "/") {
+				settle(r)
+			}
 			return
 		}
 		if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() || g.p.At(g.p.InProject(t.Path)).File != nil {

@@ -28,9 +28,10 @@ func BenchmarkRead(b *testing.B) {
 	}
 	b.SetBytes(int64(size))
 	b.ReportAllocs()
+	var r Reader
 	for b.Loop() {
 		for _, d := range docs {
-			if _, err := Read(d); err != nil {
+			if _, err := r.Read(d); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -3,9 +3,11 @@ package page
 import (
 	"bytes"
 	"errors"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/template"
 )
 
 // ErrUTF16 is returned for a page in UTF-16, which has no ASCII-compatible bytes to edit.
@@ -99,9 +101,9 @@ type Page struct {
 	plain                                       bool // head and body as everybody writes them
 	headInsertable                              int  // behind the doctype
 	lines                                       *lines.Index
-	carriers                                    []span   // start tags that may hold a reference
-	scattered                                   bool     // references stand where these do not tell, too
-	served                                      []Region // once they were looked for
+	held                                        []held            // attributes that may lead to files
+	scattered                                   bool              // references stand where these do not tell, too
+	served                                      []template.Region // once they were looked for
 	looked                                      bool
 }
 
@@ -136,14 +138,27 @@ func (m mark) there() bool { return m.end > 0 }
 
 // Read reads a page. It returns ErrUTF16 for what it can't edit; every other sequence of bytes is a
 // page.
-func Read(b []byte) (*Page, error) {
+func Read(b []byte) (*Page, error) { return new(Reader).Read(b) }
+
+// A Reader reads many pages, one after the other, in the same memory.
+type Reader struct {
+	page      Page
+	s         Scanner
+	attrs     []Attr // of all the page's includes
+	templates int
+	trouble   bool // something stands where its place leaves doubt
+}
+
+// Read is the function of that name. The page is good until the next call.
+func (r *Reader) Read(b []byte) (*Page, error) {
 	if bytes.HasPrefix(b, []byte("\xff\xfe")) || bytes.HasPrefix(b, []byte("\xfe\xff")) ||
 		bytes.HasPrefix(b, []byte("<\x00")) || bytes.HasPrefix(b, []byte("\x00<")) {
 		return nil, ErrUTF16
 	}
-	p := &Page{Bytes: b, lines: lines.Of(b), firstBody: -1, Includes: make([]Include, 0, 8)}
-	r := reader{p: p, s: NewScanner(b)}
-	r.s.keep = true
+	p := &r.page
+	*p = Page{Bytes: b, lines: lines.Of(b), firstBody: -1, Includes: r.page.Includes[:0]}
+	r.s = Scanner{b: b, held: r.s.held[:0]}
+	r.attrs, r.templates, r.trouble = r.attrs[:0], 0, false
 	if bytes.HasPrefix(b, []byte("\xef\xbb\xbf")) {
 		p.Charset = true
 		p.headInsertable = 3
@@ -153,15 +168,8 @@ func Read(b []byte) (*Page, error) {
 	return p, nil
 }
 
-type reader struct {
-	p         *Page
-	s         *Scanner
-	templates int
-	trouble   bool // something stands where its place leaves doubt
-}
-
-func (r *reader) read() {
-	p, s := r.p, r.s
+func (r *Reader) read() {
+	p, s := &r.page, &r.s
 	for {
 		// Between the first content of the body and its end only few tags matter.
 		s.skim = p.firstBody >= 0 && !p.bodyEnd.there() && r.templates == 0
@@ -177,16 +185,14 @@ func (r *reader) read() {
 			r.end(t)
 			continue
 		}
-		if carries([]byte(t.Name)) || mayCarry(t.Name, p.Bytes[t.Start:t.End]) {
-			s.carriers = append(s.carriers, span{t.Start, t.End})
-		}
+		s.passAttrs(t.Start, t.attrs.start)
 		switch t.Name {
 		case "script":
 			r.script(t)
 		case "link":
 			r.link(t)
 		case "style":
-			p.Includes = append(p.Includes, Include{Kind: InlineStyle, Start: t.Start, End: r.elementEnd(t), Attrs: r.s.Attrs(t),
+			p.Includes = append(p.Includes, Include{Kind: InlineStyle, Start: t.Start, End: r.elementEnd(t), Attrs: r.attrsOf(t),
 				Text: t.raw, InHead: p.firstBody < 0, Inert: r.inert()})
 		case "meta":
 			r.meta(t)
@@ -221,16 +227,16 @@ func (r *reader) read() {
 			}
 		}
 	}
-	p.carriers = s.carriers
-	p.scattered = p.scattered || s.Foreign() || bytes.Contains(p.Bytes, []byte("[if "))
+	p.held = s.held
+	p.scattered = p.scattered || s.conditional || s.Foreign()
 	p.Fragment = !p.Doctype && !p.html.there() && !p.head.there() && !p.body.there()
 	p.plain = !r.trouble && r.templates == 0 && !s.Foreign() && p.head.there() && p.headEnd.there() &&
 		p.body.there() && p.bodyEnd.there() && p.head.start < p.headEnd.start &&
 		p.headEnd.end <= p.body.start && p.body.start < p.bodyEnd.start && p.firstBody == p.body.start
 }
 
-func (r *reader) gap(kind Gap, start, end int) {
-	switch p := r.p; {
+func (r *Reader) gap(kind Gap, start, end int) {
+	switch p := &r.page; {
 	case kind == Doctype:
 		p.Doctype = true
 		if p.html.end == 0 {
@@ -248,8 +254,8 @@ func (r *reader) gap(kind Gap, start, end int) {
 }
 
 // content takes note of what can only stand in the body.
-func (r *reader) content(at int) {
-	p := r.p
+func (r *Reader) content(at int) {
+	p := &r.page
 	if p.firstBody < 0 {
 		p.firstBody = at
 	}
@@ -258,7 +264,7 @@ func (r *reader) content(at int) {
 	}
 }
 
-func (r *reader) once(m *mark, t *Token) {
+func (r *Reader) once(m *mark, t *Token) {
 	if m.there() {
 		r.trouble = true
 		return
@@ -266,8 +272,8 @@ func (r *reader) once(m *mark, t *Token) {
 	*m = mark{t.Start, t.End}
 }
 
-func (r *reader) end(t *Token) {
-	p := r.p
+func (r *Reader) end(t *Token) {
+	p := &r.page
 	switch t.Name {
 	case "head":
 		if p.firstBody >= 0 || r.templates > 0 {
@@ -288,16 +294,28 @@ func (r *reader) end(t *Token) {
 	}
 }
 
-func (r *reader) inert() string {
+func (r *Reader) inert() string {
 	if r.templates > 0 {
 		return "inside a template element"
 	}
 	return ""
 }
 
+// attrsOf reads a start tag's attributes, as the scanner does, into the memory that the page's includes share.
+func (r *Reader) attrsOf(t *Token) []Attr {
+	if cap(r.attrs)-len(r.attrs) < 16 {
+		r.attrs = make([]Attr, 0, 2*cap(r.attrs)+32) // those that were read stay where they are
+	}
+	list := r.s.appendAttrs(r.attrs[len(r.attrs):], t)
+	if len(list) <= cap(r.attrs)-len(r.attrs) {
+		r.attrs = r.attrs[:len(r.attrs)+len(list)]
+	}
+	return slices.Clip(list)
+}
+
 // elementEnd finds the end of a raw-text element, its end tag with it.
-func (r *reader) elementEnd(t *Token) int {
-	b := r.p.Bytes
+func (r *Reader) elementEnd(t *Token) int {
+	b := r.page.Bytes
 	if t.raw.end == 0 && t.raw.start == 0 {
 		return t.End
 	}
@@ -308,30 +326,30 @@ func (r *reader) elementEnd(t *Token) int {
 }
 
 // onLoad keeps what the first body tag runs when the page has loaded.
-func (r *reader) onLoad(t *Token) {
-	if r.p.OnLoadStart > 0 || r.templates > 0 {
+func (r *Reader) onLoad(t *Token) {
+	if r.page.OnLoadStart > 0 || r.templates > 0 {
 		return
 	}
-	for _, a := range r.s.Attrs(t) {
+	for _, a := range r.attrsOf(t) {
 		if a.Name == "onload" {
-			r.p.OnLoad, r.p.OnLoadStart = decode(string(r.p.Bytes[a.ValueStart:a.ValueEnd])), a.ValueStart
+			r.page.OnLoad, r.page.OnLoadStart = decode(string(r.page.Bytes[a.ValueStart:a.ValueEnd])), a.ValueStart
 			return
 		}
 	}
 }
 
-func (r *reader) attr(t *Token, name string) (string, bool) {
-	for _, a := range r.s.Attrs(t) {
+func (r *Reader) attr(t *Token, name string) (string, bool) {
+	for _, a := range r.attrsOf(t) {
 		if a.Name == name {
-			return decode(string(r.p.Bytes[a.ValueStart:a.ValueEnd])), true
+			return decode(string(r.page.Bytes[a.ValueStart:a.ValueEnd])), true
 		}
 	}
 	return "", false
 }
 
-func (r *reader) script(t *Token) {
-	p := r.p
-	in := Include{Kind: InlineScript, Start: t.Start, End: r.elementEnd(t), Attrs: r.s.Attrs(t),
+func (r *Reader) script(t *Token) {
+	p := &r.page
+	in := Include{Kind: InlineScript, Start: t.Start, End: r.elementEnd(t), Attrs: r.attrsOf(t),
 		Text: t.raw, InHead: p.firstBody < 0, Inert: r.inert()}
 	if r.s.Foreign() {
 		in.Inert = "inside svg or math"
@@ -386,9 +404,9 @@ func isScriptType(t string) bool {
 	return false
 }
 
-func (r *reader) link(t *Token) {
-	p := r.p
-	in := Include{Kind: Other, Start: t.Start, End: t.End, Attrs: r.s.Attrs(t), InHead: p.firstBody < 0, Inert: r.inert()}
+func (r *Reader) link(t *Token) {
+	p := &r.page
+	in := Include{Kind: Other, Start: t.Start, End: t.End, Attrs: r.attrsOf(t), InHead: p.firstBody < 0, Inert: r.inert()}
 	for _, a := range in.Attrs {
 		switch a.Name {
 		case "href":
@@ -411,27 +429,27 @@ func (r *reader) link(t *Token) {
 	p.Includes = append(p.Includes, in)
 }
 
-func (r *reader) meta(t *Token) {
+func (r *Reader) meta(t *Token) {
 	name, content, equiv := "", "", ""
-	for _, a := range r.s.Attrs(t) {
+	for _, a := range r.attrsOf(t) {
 		switch a.Name {
 		case "charset":
-			r.p.Charset = true
+			r.page.Charset = true
 		case "name":
-			name = r.p.value(a)
+			name = r.page.value(a)
 		case "http-equiv":
-			equiv = r.p.value(a)
+			equiv = r.page.value(a)
 		case "content":
-			content = r.p.value(a)
+			content = r.page.value(a)
 		}
 	}
 	switch {
 	case strings.EqualFold(name, "viewport"):
-		r.p.Viewport = true
+		r.page.Viewport = true
 	case r.templates == 0 && content != "" && (strings.EqualFold(equiv, "content-security-policy") || strings.EqualFold(equiv, "content-security-policy-report-only")):
-		r.p.Policies = append(r.p.Policies, Policy{content, t.Start, r.p.firstBody < 0, len(equiv) > len("content-security-policy")})
+		r.page.Policies = append(r.page.Policies, Policy{content, t.Start, r.page.firstBody < 0, len(equiv) > len("content-security-policy")})
 	case strings.EqualFold(equiv, "content-type") && strings.Contains(strings.ToLower(content), "charset="):
-		r.p.Charset = true
+		r.page.Charset = true
 	}
 }
 

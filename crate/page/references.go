@@ -127,18 +127,13 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 	}
 }
 
-// carries tells whether the start tags of a name hold references; others do by few attributes alone.
-func carries(name []byte) bool {
-	switch string(name) {
-	case "a", "img", "source", "use", "image", "video", "audio", "track", "embed", "object", "input", "iframe", "frame", "area", "form", "button", "table", "td", "th", "link", "script", "body", "html", "blockquote", "svg":
-		return true
-	}
-	return false
-}
-
 // References calls visit for the references of the page, as the function of that name does, at less cost where nothing is
 // hidden in comments or templates.
-func (p *Page) References(visit func(Reference)) {
+func (p *Page) References(visit func(Reference)) { p.ReferencesExcept(nil, visit) }
+
+// ReferencesExcept is References without those attributes whose value, as it is written and without the white space around it, is
+// known: the same links stand on many pages.
+func (p *Page) ReferencesExcept(known func(value []byte) bool, visit func(Reference)) {
 	if p.scattered {
 		References(p.Bytes, visit)
 		return
@@ -148,16 +143,12 @@ func (p *Page) References(visit func(Reference)) {
 			visit(r)
 		}
 	}
-	s := &Scanner{}
-	attrs := make([]Attr, 0, 8)
-	for _, at := range p.carriers {
-		*s = Scanner{b: p.Bytes[:at.end], pos: at.start, flat: true}
-		if t := s.Next(); t != nil {
-			attrs = s.appendAttrs(attrs[:0], t)
-			for i := range attrs {
-				attribute(p.Bytes, t.Name, &attrs[i], tell)
-			}
+	for i := range p.held {
+		h := &p.held[i]
+		if carrier(h.Name) && known != nil && known(bytes.TrimSpace(p.Bytes[h.ValueStart:h.ValueEnd])) {
+			continue
 		}
+		attribute(p.Bytes, elementAt(p.Bytes, h.tag), &h.Attr, tell)
 	}
 	for i := range p.Includes {
 		switch in := &p.Includes[i]; in.Kind {
@@ -202,7 +193,7 @@ func attribute(b []byte, element string, a *Attr, tell func(Reference)) {
 			c.Ref, c.Start, c.End = decode(string(raw[start:end])), a.ValueStart+start, a.ValueStart+end
 			tell(c)
 		})
-	case carrier(a.Name) || a.Name == "data" && element == "object" || strings.HasPrefix(a.Name, "data-") && mayBePath(raw):
+	case carrier(a.Name) || a.Name == "data" && element == "object" || isData(a.Name) && mayBePath(raw):
 		start, end := a.ValueStart, a.ValueEnd
 		for start < end && isSpace(b[start]) {
 			start++
@@ -215,6 +206,18 @@ func attribute(b []byte, element string, a *Attr, tell func(Reference)) {
 	case a.Name == "style" && bytes.IndexByte(raw, '&') < 0:
 		inStyle(raw, a.ValueStart, r, tell)
 	}
+}
+
+// isData tells the attributes of the page's own (HTML Standard, section 3.2.6.6).
+func isData(attribute string) bool { return strings.HasPrefix(attribute, "data-") }
+
+// elementAt is the name of the start tag at an offset.
+func elementAt(b []byte, at int) string {
+	end := at + 1
+	for end < len(b) && (class[b[end]] == 0 || b[end] == '=') {
+		end++
+	}
+	return tagName(b[at+1 : end])
 }
 
 // mayBePath tells whether a value of an attribute of the page's own may be a file's path: it has an ending, and no spaces.

@@ -41,9 +41,10 @@ type Scanner struct {
 	// is read; skimmed is where the last of these start tags stands.
 	skim    bool
 	skimmed int
-	// carriers are the start tags that were passed over and may hold a reference, where keep is set.
-	keep     bool
-	carriers []span
+	// held are the attributes that may lead to files, of the tags that were passed over or held.
+	held []held
+	// conditional says that a comment begins as those do that old browsers read as markup.
+	conditional bool
 
 	token Token
 
@@ -77,6 +78,9 @@ func (s *Scanner) Foreign() bool {
 func (s *Scanner) Next() *Token {
 	b := s.b
 	for s.pos < len(b) {
+		if s.skim && len(s.foreign) == 0 {
+			s.leap()
+		}
 		i := bytes.IndexByte(b[s.pos:], '<')
 		if i < 0 {
 			s.gap(Text, s.pos, len(b))
@@ -89,11 +93,7 @@ func (s *Scanner) Next() *Token {
 			s.pos = len(b)
 			break
 		}
-		c := b[at+1]
-		if s.skim && len(s.foreign) == 0 && s.pass(at, c) {
-			continue
-		}
-		switch {
+		switch c := b[at+1]; {
 		case isLetter(c):
 			return s.startTag(at)
 		case c == '/' && at+2 < len(b) && isLetter(b[at+2]):
@@ -109,59 +109,6 @@ func (s *Scanner) Next() *Token {
 		}
 	}
 	return nil
-}
-
-// pass passes over the tag at offset at where it is one of the many that do not matter here.
-func (s *Scanner) pass(at int, c byte) bool {
-	b := s.b
-	name := at + 1
-	if c == '/' {
-		name++
-	}
-	j := name
-	for j < len(b) && b[j] >= 'a' && b[j] <= 'z' || j < len(b) && j > name && b[j] >= '0' && b[j] <= '9' {
-		j++
-	}
-	if j == name || j >= len(b) || matters(b[name:j]) {
-		return false
-	}
-	end := j
-	if class[b[j]] == 0 || b[j] == '=' {
-		return false // an unusual name, for the slower way to read
-	}
-	holds := false // an attribute that may hold a reference on any element: one in style, or one of the page's own
-	for b[j] != '>' {
-		for class[b[j]] == 1 && j+1 < len(b) {
-			j++
-		}
-		if f := b[j] | 0x20; f == 's' || f == 'd' {
-			holds = true
-		}
-		if j, _ = nextAttr(b, j, nil); j >= len(b) {
-			return false
-		}
-	}
-	s.pos = j + 1
-	if c != '/' {
-		s.skimmed = at
-		if s.keep && j > end && (holds || carries(b[name:end])) {
-			s.carriers = append(s.carriers, span{at, j + 1})
-		}
-	}
-	return true
-}
-
-// matters tells the names that pass must not pass over.
-func matters(name []byte) bool {
-	if len(name) < 3 {
-		return false
-	}
-	switch string(name) {
-	case "svg", "xmp", "base", "body", "head", "html", "link", "math", "meta", "style", "title", "iframe", "script",
-		"noembed", "frameset", "noframes", "noscript", "template", "textarea", "plaintext":
-		return true
-	}
-	return false
 }
 
 func (s *Scanner) startTag(at int) *Token {
@@ -225,6 +172,7 @@ func (s *Scanner) declaration(i int) (Gap, int) {
 	rest := b[i:]
 	switch {
 	case bytes.HasPrefix(rest, []byte("<!--")):
+		s.conditional = s.conditional || bytes.HasPrefix(bytes.TrimLeft(rest[4:min(len(rest), 40)], " \n\t\r\f\v"), []byte("[if"))
 		return Comment, commentEnd(b, i+4)
 	case len(rest) >= 9 && bytes.EqualFold(rest[2:9], []byte("doctype")) && rest[1] == '!':
 		return Doctype, after(b, i, ">")

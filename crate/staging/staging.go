@@ -13,6 +13,7 @@ import (
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/template"
 )
 
 // Site is what addresses of the site begin with in a rehearsal.
@@ -29,7 +30,7 @@ type Staging struct {
 // Request makes the request for a page.
 func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
-	if v.OnLoadStart > 0 && !s.Guard.Guards(v) && !page.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
+	if v.OnLoadStart > 0 && !s.Guard.Guards(v) && !template.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
 		req.OnLoad = &rehearse.Script{Name: "the onload of the body", Text: v.OnLoad}
 		req.OnLoad.Line, req.OnLoad.Column = v.Position(v.OnLoadStart)
 	}

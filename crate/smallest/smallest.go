@@ -1,4 +1,6 @@
-package inspect
+// Package smallest works out the smallest content security policy with which pages work, as far as reading them and a rehearsal show
+// (Content Security Policy Level 3).
+package smallest
 
 import (
 	"bytes"
@@ -8,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/policies"
@@ -15,6 +18,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -25,8 +29,17 @@ type PagePolicy struct {
 	Notes  []string `json:"notes,omitempty"` // what it can't allow, or only in a way that is better changed
 }
 
-// PoliciesOf works out the smallest policy of each page; pages that have one alike are told together, in the order of the first.
-func PoliciesOf(ctx context.Context, p *project.Project, patterns []string, dir string) ([]PagePolicy, error) {
+// reading is what reads the pages of one project.
+type reading struct {
+	p       *project.Project
+	scripts *tags.Scripts
+	guard   *policies.Guard
+	leads   *leads.Guide
+	staging *staging.Staging
+}
+
+// Policies works out the smallest policy of each page; pages that have one alike are told together, in the order of the first.
+func Policies(ctx context.Context, p *project.Project, patterns []string, dir string) ([]PagePolicy, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
 		return nil, err
@@ -37,7 +50,8 @@ func PoliciesOf(ctx context.Context, p *project.Project, patterns []string, dir 
 			return nil, err
 		}
 	}
-	c := newInspection(p, site)
+	c := &reading{p: p, scripts: tags.NewScripts(p), guard: policies.New(p), leads: leads.New(p, site)}
+	c.staging = &staging.Staging{P: p, Scripts: c.scripts, Guard: c.guard, Leads: c.leads}
 	var list []PagePolicy
 	for _, name := range pages {
 		b, err := p.ReadInSite(name)
@@ -103,7 +117,7 @@ func rank(source string) int {
 }
 
 // smallest works out the smallest policy of one page.
-func (c *inspection) smallest(ctx context.Context, v *tags.Page) (text string, notes []string, err error) {
+func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, notes []string, err error) {
 	allowed := sources{}
 	for _, u := range c.guard.Uses(v) {
 		name := strings.TrimSuffix(strings.TrimSuffix(u.Directive, "-elem"), "-attr")
@@ -179,7 +193,7 @@ func sourceOf(address string) string {
 }
 
 // fetchedLater allows what scripts ask for while they run: files that libraries keep for that, and what own scripts name.
-func (c *inspection) fetchedLater(v *tags.Page, allowed sources) {
+func (c *reading) fetchedLater(v *tags.Page, allowed sources) {
 	seen := map[string]bool{}
 	for i := range v.Includes {
 		in := &v.Includes[i]
