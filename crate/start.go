@@ -164,7 +164,7 @@ func firstPage(set *change.Set, list *record.List, site *project.Site, name, tit
 	if ext := path.Ext(name); ext != ".html" && ext != ".htm" {
 		return "", problem.Misuse("merry start --page "+printable.Word(name+".html"), "--page %s: a page's name ends in .html", name)
 	}
-	if _, there := site.Files[at]; there {
+	if site.Has(at) {
 		return "", nil
 	}
 	h := project.Habits(list)
@@ -181,7 +181,7 @@ func firstPage(set *change.Set, list *record.List, site *project.Site, name, tit
 		return "", err
 	}
 	for _, own := range []string{style, script} {
-		if _, there := site.Files[paths.Found(own)]; !there {
+		if !site.Has(paths.Found(own)) {
 			if err := write(own, nil); err != nil {
 				return "", err
 			}

@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
@@ -132,6 +133,9 @@ func profileOf(p *project.Project, name string) (*check.Profile, error) {
 
 // withoutReports leaves out merry's own reports, which are no pages.
 func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite, []pageResult) {
+	if !slices.ContainsFunc(results, func(r pageResult) bool { return r.report }) {
+		return pages, results
+	}
 	var names []paths.InSite
 	var left []pageResult
 	for i, r := range results {
@@ -140,6 +144,28 @@ func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite,
 		}
 	}
 	return names, left
+}
+
+// pages checks the pages of which nothing is remembered that still holds.
+func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *memory) ([]pageResult, error) {
+	var seen []disk.Stamp
+	if slices.Equal(pages, c.site.Pages) {
+		seen = c.site.Seen
+	}
+	known := last.pages(pages, seen)
+	results := make([]pageResult, len(pages))
+	var left []int
+	for i, r := range known {
+		if r == nil {
+			left = append(left, i)
+		} else {
+			results[i] = *r
+		}
+	}
+	return results, parallel.Each(ctx, left, func(ctx context.Context, i int) (err error) {
+		results[i], err = c.page(ctx, pages[i], last)
+		return err
+	})
 }
 
 // Check looks at the crate's files and at pages.
@@ -179,12 +205,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	found = append(found, c.guard.Found...)
 	last := remember(p, site, req, c.guard.Texts, known)
 	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
-	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (pageResult, error) {
-		if r, ok := last.page(name); ok {
-			return r, nil
-		}
-		return c.page(ctx, name, last)
-	})
+	results, err := c.pages(ctx, pages, last)
 	if err != nil {
 		return nil, err
 	}

@@ -22,7 +22,7 @@ func LearnFolders(site *project.Site, on *disk.Folder, dir string) (record.Folde
 		}
 		counts[kind][dir] += n
 	}
-	for name := range site.Files {
+	for name := range site.All() {
 		if kind := delivery.KindOf(name.String()); kind == delivery.Script || kind == delivery.Stylesheet || kind == delivery.Font || kind == delivery.Image {
 			count(kind, name.Dir(), 1)
 		}

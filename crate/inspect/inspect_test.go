@@ -6,7 +6,9 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/script"
@@ -34,7 +36,7 @@ func TestMemoryReadsWhatItKept(t *testing.T) {
 	}
 	kept := &memory{p: p, state: 7}
 	kept.read(b)
-	if len(kept.known) != 2 || kept.known[paths.Found("b.html")].stamp != 2 || len(kept.uses) != 1 || strings.Join(kept.uses[0].files, " ") != "js/oarlock.js js/club.js" {
+	if len(kept.known) != 2 || kept.known[1].name != "b.html" || kept.known[1].stamp != 2 || len(kept.uses) != 1 || strings.Join(kept.uses[0].files, " ") != "js/oarlock.js js/club.js" {
 		t.Errorf("read %+v", kept)
 	}
 	other := &memory{p: p, state: 8}
@@ -46,6 +48,36 @@ func TestMemoryReadsWhatItKept(t *testing.T) {
 		bad := slices.Clone(b)
 		bad[n] ^= 0xff
 		(&memory{p: p, state: 7}).read(bad)
+	}
+}
+
+// TestMemoryFindsItsPages: of pages that came and went between two checks those that are as they were are recalled, each as itself.
+func TestMemoryFindsItsPages(t *testing.T) {
+	p := cratetest.WithOarlock(t, cratetest.Harbour)
+	m := &memory{p: p, of: string(p.Root), state: 7, begun: time.Now()}
+	var names []paths.InSite
+	var stamps []disk.Stamp
+	var results []pageResult
+	for i, name := range []string{"a.html", "b.html", "d.html", "d/a.html", "f.html"} {
+		names, stamps = append(names, paths.Found(name)), append(stamps, disk.Stamp{Size: int64(i + 1), ModTime: 1, ChangeTime: 1, Inode: uint64(i + 1)})
+		results = append(results, pageResult{uses: &uses{libraries: []string{name}}, stamp: m.stampFor(names[i], stamps[i])})
+	}
+	m.store(names, results)
+	stored, _ := p.Origin.Cache.Result(checkedResult, string(p.Root))
+	kept := &memory{p: p, state: 7, begun: time.Now()}
+	kept.read(stored)
+	stamps[2].ModTime++ // changed
+	now := []paths.InSite{names[0], paths.Found("c.html"), names[2], names[3], paths.Found("e.html"), names[4], paths.Found("g.html")}
+	var got []string
+	for _, r := range kept.pages(now, []disk.Stamp{stamps[0], {Size: 9}, stamps[2], stamps[3], {Size: 9}, stamps[4], {Size: 9}}) {
+		of := "-"
+		if r != nil {
+			of = r.uses.libraries[0]
+		}
+		got = append(got, of)
+	}
+	if want := "a.html - - d/a.html - f.html -"; strings.Join(got, " ") != want {
+		t.Errorf("recalled are %s, not %s", got, want)
 	}
 }
 
@@ -69,9 +101,9 @@ func TestMend(t *testing.T) {
 		{"a crossorigin that lacks", `<script src="https://else.example/x-1.2.0.js" integrity="sha384-` + strings.Repeat("A", 64) + `"></script>`,
 			`<script src="https://else.example/x-1.2.0.js" integrity="sha384-` + strings.Repeat("A", 64) + `" crossorigin="anonymous"></script>`},
 	} {
-		site := &project.Site{Files: map[paths.InSite]int64{}, Pages: []paths.InSite{paths.Found("index.html")}}
-		for _, name := range []string{"js/club.js", "a/twin.js", "b/twin.js", "index.html"} {
-			site.Files[paths.Found(name)] = 1
+		site := &project.Site{Pages: []paths.InSite{paths.Found("index.html")}, Others: map[paths.InSite]int64{}}
+		for _, name := range []string{"js/club.js", "a/twin.js", "b/twin.js"} {
+			site.Others[paths.Found(name)] = 1
 		}
 		e := tags.NewEditor(p, tags.NewScripts(p), read(t, p, "index.html", "<!doctype html>\n"+tt.page))
 		did := NewRepairer(p, site).Mend(context.Background(), e)
@@ -92,7 +124,7 @@ func TestMend(t *testing.T) {
 // TestReorderKeepsBytes: whatever the page looks like, tags that move keep their bytes, and the rest of the page too.
 func TestReorderKeepsBytes(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
-	site := &project.Site{Files: map[paths.InSite]int64{}, Pages: []paths.InSite{paths.Found("index.html")}}
+	site := &project.Site{Pages: []paths.InSite{paths.Found("index.html")}}
 	const oarlock, own = "<SCRIPT  SRC='js/oarlock.js' data-x=1></SCRIPT >", "<script>oarlock.go()</script>"
 	for _, pageText := range []string{
 		"<!doctype html>\r\n<html>\r\n<head>\r\n\t" + own + "\r\n</head>\r\n<body>\r\n\t<p>x</p>\r\n\t" + oarlock + "\r\n</body>\r\n</html>\r\n",

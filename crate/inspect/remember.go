@@ -42,12 +42,12 @@ type memory struct {
 	of    string
 	state uint64
 	begun time.Time
-	seen  map[paths.InSite]disk.Stamp // what the walk saw
-	known map[paths.InSite]remembered
+	known []remembered // in the order of the pages that they are of
 	uses  []*uses
 }
 
 type remembered struct {
+	name  string
 	stamp uint64
 	uses  int
 	found string // JSON, "" for none
@@ -55,9 +55,9 @@ type remembered struct {
 
 // remember recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
 func remember(p *project.Project, site *project.Site, req CheckRequest, headers, stored []byte) *memory {
-	m := &memory{p: p, of: string(p.Root), begun: time.Now(), seen: site.Seen}
+	m := &memory{p: p, of: string(p.Root), begun: time.Now()}
 	h := xxhash.New()
-	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Files), req.Profile)
+	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Others)+len(site.Pages), req.Profile)
 	h.Write(p.ListText)
 	h.Write(p.SealText)
 	h.Write(headers)
@@ -69,27 +69,42 @@ func remember(p *project.Project, site *project.Site, req CheckRequest, headers,
 	return m
 }
 
-// page returns what is remembered of a page that has not changed since.
-func (m *memory) page(name paths.InSite) (pageResult, bool) {
-	old, ok := m.known[name]
-	if !ok {
-		return pageResult{}, false
+// pages returns what is remembered of those of some pages that have not changed since, nil for the others. Seen are the stamps of
+// the pages as the walk saw them, nil where it did not look.
+func (m *memory) pages(names []paths.InSite, seen []disk.Stamp) []*pageResult {
+	list, results, at := make([]*pageResult, len(names)), make([]pageResult, len(names)), 0
+	for i, name := range names {
+		for at < len(m.known) && m.known[at].name < name.String() {
+			at++
+		}
+		if at == len(m.known) || m.known[at].name != name.String() {
+			continue
+		}
+		var of disk.Stamp
+		if seen != nil {
+			of = seen[i]
+		}
+		if m.recall(&results[i], name, &m.known[at], of) {
+			list[i] = &results[i]
+		}
 	}
-	of, err := m.seen[name], error(nil)
+	return list
+}
+
+// recall recalls the result for one page, and tells whether it still holds.
+func (m *memory) recall(r *pageResult, name paths.InSite, old *remembered, of disk.Stamp) bool {
+	var err error
 	if of == (disk.Stamp{}) { // a link, say
 		if of, err = m.p.Disk.Stamp(m.p.InProject(name).String()); err != nil {
-			return pageResult{}, false
+			return false
 		}
 	}
 	stamp := m.stampFor(name, of)
 	if stamp == 0 || stamp != old.stamp {
-		return pageResult{}, false
+		return false
 	}
-	r := pageResult{uses: m.uses[old.uses], stamp: stamp}
-	if old.found != "" && json.Unmarshal([]byte(old.found), &r.found) != nil {
-		return pageResult{}, false
-	}
-	return r, true
+	r.uses, r.stamp = m.uses[old.uses], stamp
+	return old.found == "" || json.Unmarshal([]byte(old.found), &r.found) == nil
 }
 
 // stampFor is 0 for a page that changed so lately that it could change again within the same tick of the file system's
@@ -105,7 +120,7 @@ func (m *memory) stampFor(name paths.InSite, of disk.Stamp) uint64 {
 func (m *memory) store(pages []paths.InSite, results []pageResult) {
 	changed := len(m.known) != len(pages)
 	for i, name := range pages {
-		changed = changed || m.known[name].stamp != results[i].stamp
+		changed = changed || m.known[i].name != name.String() || m.known[i].stamp != results[i].stamp
 	}
 	if !changed {
 		return
@@ -192,11 +207,11 @@ func (m *memory) read(b []byte) {
 		}
 		m.uses = append(m.uses, u)
 	}
-	m.known = make(map[paths.InSite]remembered, len(b)/48)
+	m.known = make([]remembered, 0, len(b)/24)
 	for ok && at < len(b) {
-		name, r := text(), remembered{stamp: fixed(), uses: int(number()), found: text()}
+		r := remembered{text(), fixed(), int(number()), text()}
 		if ok && r.uses < len(m.uses) {
-			m.known[paths.Found(name)] = r
+			m.known = append(m.known, r)
 		}
 	}
 }

@@ -69,7 +69,7 @@ func New(p *project.Project, site *project.Site) *Guide {
 	n := &Guide{p: p, site: site}
 	n.names = sync.OnceValue(func() *foldedNames {
 		f := &foldedNames{map[string]paths.InSite{}, map[string][]paths.InSite{}, map[delivery.Kind][]paths.InSite{}}
-		for name := range site.Files {
+		for name := range site.All() {
 			f.whole[strings.ToLower(name.String())] = name
 			b := strings.ToLower(name.Base())
 			f.base[b] = append(f.base[b], name)
@@ -134,7 +134,7 @@ func (n *Guide) search(name paths.InSite) nearest {
 
 // Has tells whether the site has a file, in exactly this case.
 func (n *Guide) Has(name paths.InSite) bool {
-	if _, ok := n.site.Files[name]; ok {
+	if n.site.Has(name) {
 		return true
 	}
 	return n.site.Skips(name) && n.p.Exists(n.p.InProject(name))

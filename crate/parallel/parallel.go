@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"runtime"
+	"sync"
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
@@ -62,5 +63,55 @@ func Each[T any](ctx context.Context, items []T, work func(context.Context, T) e
 // EachWide is Each with so many at once.
 func EachWide[T any](ctx context.Context, width int, items []T, work func(context.Context, T) error) error {
 	_, err := MapWide(ctx, width, items, func(ctx context.Context, item T) (struct{}, error) { return struct{}{}, work(ctx, item) })
+	return err
+}
+
+// Spread runs work on a first item, and on those that work hands on with more while it runs, as many at once as the processor is good
+// for. It returns when nothing is left, or with the first error.
+func Spread[T any](ctx context.Context, first T, work func(ctx context.Context, item T, more func(T)) error) error {
+	var mu sync.Mutex
+	changed := sync.NewCond(&mu)
+	waiting, busy, stopped := []T{first}, 0, false
+	more := func(item T) {
+		mu.Lock()
+		waiting = append(waiting, item)
+		mu.Unlock()
+		changed.Signal()
+	}
+	g, inner := errgroup.WithContext(ctx)
+	for range Width() {
+		g.Go(func() error {
+			mu.Lock()
+			defer mu.Unlock()
+			for {
+				for len(waiting) == 0 && busy > 0 && !stopped {
+					changed.Wait()
+				}
+				if len(waiting) == 0 || stopped {
+					changed.Broadcast()
+					return nil
+				}
+				last := len(waiting) - 1
+				item := waiting[last]
+				waiting = waiting[:last]
+				busy++
+				mu.Unlock()
+				err := inner.Err()
+				if err == nil {
+					err = work(inner, item, more)
+				}
+				mu.Lock()
+				if busy--; err != nil {
+					stopped = true
+					changed.Broadcast()
+					return err
+				}
+			}
+		})
+	}
+	err := g.Wait()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
 	return err
 }

@@ -51,3 +51,40 @@ func TestACancelledContextStops(t *testing.T) {
 		t.Errorf("%v after %d", err, done.Load())
 	}
 }
+
+// TestSpreadReachesAll: what is handed on is worked on, once, and so is what that hands on; an error ends it.
+func TestSpreadReachesAll(t *testing.T) {
+	var seen [1 << 12]atomic.Int64
+	work := func(_ context.Context, i int, more func(int)) error {
+		seen[i].Add(1)
+		for _, next := range []int{2 * i, 2*i + 1} {
+			if next < len(seen) {
+				more(next)
+			}
+		}
+		return nil
+	}
+	if err := Spread(context.Background(), 1, work); err != nil {
+		t.Fatal(err)
+	}
+	for i := range seen[1:] {
+		if n := seen[1:][i].Load(); n != 1 {
+			t.Fatalf("%d was worked on %d times", i+1, n)
+		}
+	}
+	wrong := errors.New("wrong")
+	ctx, cancel := context.WithCancel(context.Background())
+	var done atomic.Int64
+	for _, end := range []func() error{func() error { return wrong }, func() error { cancel(); return nil }} {
+		err := Spread(ctx, 0, func(_ context.Context, i int, more func(int)) error {
+			more(i + 1)
+			if done.Add(1)%10 == 0 {
+				return end()
+			}
+			return nil
+		})
+		if !errors.Is(err, wrong) && !errors.Is(err, context.Canceled) {
+			t.Errorf("it ended with %v", err)
+		}
+	}
+}

@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
@@ -32,14 +33,14 @@ const sampled, sampledMost = 30, 2 << 20
 func LearnPages(on *disk.Folder, dir string, site *Site) []string {
 	var patterns []string
 	byEnding := map[string][]paths.InSite{}
-	for name, size := range site.Files {
+	for name, size := range site.Others {
 		switch delivery.KindOf(name.String()) {
 		case delivery.Other, delivery.Document:
 		default:
 			continue
 		}
 		ending := path.Ext(name.String())
-		if size < 0 || size > sampledMost || ending == "" || ending == ".md" || ending == ".markdown" || ending == ".txt" || strings.HasPrefix(name.Base(), ".") {
+		if size > sampledMost || ending == "" || ending == ".md" || ending == ".markdown" || ending == ".txt" || strings.HasPrefix(name.Base(), ".") {
 			continue
 		}
 		byEnding[ending] = append(byEnding[ending], name)
@@ -63,8 +64,9 @@ func LearnPages(on *disk.Folder, dir string, site *Site) []string {
 		if whole+parts > 0 {
 			patterns = append(patterns, "**/*"+ending)
 			for _, name := range names {
-				site.Files[name] = -1
+				delete(site.Others, name)
 				site.Pages = append(site.Pages, name)
+				site.once = sync.Once{} // there are more than were known
 			}
 		}
 	}

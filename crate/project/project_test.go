@@ -2,7 +2,11 @@ package project
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"os"
+	"path/filepath"
+	"slices"
 	"testing"
 
 	"merrycrate.example/merry/crate/disk"
@@ -83,5 +87,37 @@ func TestWalkSetsPackagesApart(t *testing.T) {
 	}
 	if len(site.Pages) != 2 || !site.Skips(paths.Found("parcels/oar/page.html")) || !site.Skips(paths.Found(".git/config")) || site.Skips(paths.Found("crews/2024/index.html")) {
 		t.Errorf("pages %v, apart %v", site.Pages, site.Apart)
+	}
+}
+
+// TestWalkOrder: pages are told by their whole paths, each once, each with the stamp that is its own, whatever their folders are called and
+// however many one of them has.
+func TestWalkOrder(t *testing.T) {
+	p := read(t, "", record.NewSeal())
+	names := []string{"a.html", "a-b/x.html", "a/x.html", "a/b/y.html", "a0.html", "a/b.html", "a b/z.html", "z.html", "deep/er/and/er.html"}
+	for i := range 3 * looksAtOnce {
+		names = append(names, fmt.Sprintf("many/p%d.html", i))
+	}
+	slices.Sort(names)
+	for _, name := range append(names, "a/club.js") {
+		at := string(p.Root.Join(name))
+		if err := errors.Join(os.MkdirAll(filepath.Dir(at), 0o755), os.WriteFile(at, []byte(name), 0o644)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	site, err := p.WalkAndSee(context.Background(), true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := Texts(site.Pages); !slices.Equal(got, names) {
+		t.Errorf("pages are %s", Abbreviate(got, 12))
+	}
+	for i, name := range site.Pages {
+		if of, err := p.Disk.Stamp(name.String()); err != nil || site.Seen[i] != of {
+			t.Fatalf("%s was seen as %+v and is %+v (%v)", name, site.Seen[i], of, err)
+		}
+	}
+	if !site.Has(paths.Found("a/b/y.html")) || !site.Has(paths.Found("a/club.js")) || site.Has(paths.Found("a/b")) || len(slices.Collect(site.All())) != len(names)+3 {
+		t.Errorf("%d files, of them %v no pages", len(slices.Collect(site.All())), site.Others)
 	}
 }

@@ -17,7 +17,7 @@ func (p *Project) Strayed(ctx context.Context, site *Site) (map[paths.InProject]
 	missing := map[int64][]paths.InProject{} // by size
 	for at, of := range p.byPlace {
 		in, ok := p.InSite(at)
-		if _, there := site.Files[in]; ok && !there && !site.Skips(in) && !p.Seal.Libraries[of.Library].Linked && !p.Exists(at) {
+		if ok && !site.Has(in) && !site.Skips(in) && !p.Seal.Libraries[of.Library].Linked && !p.Exists(at) {
 			missing[of.File.Size] = append(missing[of.File.Size], at)
 		}
 	}
@@ -25,7 +25,7 @@ func (p *Project) Strayed(ctx context.Context, site *Site) (map[paths.InProject]
 		return nil, nil
 	}
 	var candidates []paths.InProject
-	for name, size := range site.Files {
+	for name, size := range site.Others {
 		at := p.InProject(name)
 		if _, sealed := p.byPlace[at]; !sealed && len(missing[size]) > 0 {
 			candidates = append(candidates, at)

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"iter"
 	"path"
 	"path/filepath"
 	"slices"
@@ -14,7 +15,6 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/cespare/xxhash/v2"
-	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
@@ -27,16 +27,49 @@ import (
 
 // A Site is the list of a site's files.
 type Site struct {
-	Files map[paths.InSite]int64 // to their size in bytes; -1 for a page, whose size nobody asked for
-	Pages []paths.InSite         // sorted
+	Pages  []paths.InSite         // sorted
+	Others map[paths.InSite]int64 // the files that are no pages, to their size in bytes
 	// Stamp tells one state of all files that are no pages from another: it sums up names, sizes and times.
 	Stamp uint64
-	// Seen has the stamps of pages that are plain files, where the walk was asked to look at them.
-	Seen map[paths.InSite]disk.Stamp
+	// Seen has the stamps of the pages, in their order, where the walk was asked to look at them; the zero value for one that is no plain file.
+	Seen []disk.Stamp
 	// Apart are folders that are not walked: those of version control, and those of installed packages.
 	Apart map[string]bool
 	// PassedOver are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
 	PassedOver []string
+
+	once   sync.Once
+	isPage map[paths.InSite]bool
+}
+
+// Has tells whether the site has a file.
+func (s *Site) Has(name paths.InSite) bool {
+	if _, ok := s.Others[name]; ok {
+		return true
+	}
+	s.once.Do(func() {
+		s.isPage = make(map[paths.InSite]bool, len(s.Pages))
+		for _, p := range s.Pages {
+			s.isPage[p] = true
+		}
+	})
+	return s.isPage[name]
+}
+
+// All goes over all files of the site, in no order.
+func (s *Site) All() iter.Seq[paths.InSite] {
+	return func(yield func(paths.InSite) bool) {
+		for _, name := range s.Pages {
+			if !yield(name) {
+				return
+			}
+		}
+		for name := range s.Others {
+			if !yield(name) {
+				return
+			}
+		}
+	}
 }
 
 // Skips tells whether a file lies in a folder that is not walked. Pages may refer to it all the same.
@@ -101,94 +134,123 @@ func WalkFolder(ctx context.Context, on *disk.Folder, dir string, isPage func(na
 
 func walkFolder(ctx context.Context, on *disk.Folder, dir string, see bool, isPage func(name string) bool) (*Site, error) {
 	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, see: see, aside: map[string]bool{}}
-	w.group, w.ctx = errgroup.WithContext(ctx)
-	w.group.SetLimit(parallel.Width())
-	w.group.Go(func() error { return w.visit("") })
-	err := w.group.Wait()
-	return w.together(), err
+	root := &folder{}
+	err := parallel.Spread(ctx, task{folder: root}, w.work)
+	return w.together(root), err
 }
 
 type walker struct {
-	on      *disk.Folder
-	dir     string // slash-separated, below on
-	isPage  func(name string) bool
-	see     bool // look at pages, too
-	ctx     context.Context
-	group   *errgroup.Group
-	mu      sync.Mutex
-	folders []*folder
-	aside   map[string]bool
+	on     *disk.Folder
+	dir    string // slash-separated, below on
+	isPage func(name string) bool
+	see    bool // look at pages, too
+	mu     sync.Mutex
+	aside  map[string]bool
 }
 
 // A folder is what one folder holds.
 type folder struct {
-	files      []paths.InSite
+	rel        string // from the site's folder
+	others     []paths.InSite
 	sizes      []int64
-	pages      []paths.InSite
-	seen       []disk.Stamp // of the pages, where they were looked at
+	pages      []paths.InSite // sorted
+	own        []string       // the pages' own names
+	seen       []disk.Stamp   // of the pages, where they were looked at
+	folders    []inner
 	stamp      uint64
 	passedOver []string
 }
 
+// An inner folder stands behind so many pages of the one that it lies in.
+type inner struct {
+	behind int
+	*folder
+}
+
+// A task is to list a folder, or to look at some of its pages.
+type task struct {
+	*folder
+	from, to int
+}
+
+// looksAtOnce is how many pages of one folder are looked at in one go: more folders than one may be all that a site has.
+const looksAtOnce = 256
+
+func (w *walker) work(_ context.Context, t task, more func(task)) error {
+	if t.to == 0 {
+		return w.visit(t.folder, more)
+	}
+	copy(t.seen[t.from:t.to], w.on.Stamps(path.Join(w.dir, t.rel), t.own[t.from:t.to]))
+	return nil
+}
+
 // together makes a site of its folders.
-func (w *walker) together() *Site {
-	files, pages := 0, 0
-	for _, f := range w.folders {
-		files, pages = files+len(f.files), pages+len(f.pages)
-	}
-	site := &Site{Files: make(map[paths.InSite]int64, files+pages), Pages: make([]paths.InSite, 0, pages), Apart: w.aside}
-	if w.see {
-		site.Seen = make(map[paths.InSite]disk.Stamp, pages)
-	}
-	for _, f := range w.folders {
-		for i, name := range f.files {
-			site.Files[name] = f.sizes[i]
-		}
-		for _, name := range f.pages {
-			site.Files[name] = -1
-		}
-		for i, of := range f.seen {
-			if of != (disk.Stamp{}) {
-				site.Seen[f.pages[i]] = of
-			}
-		}
-		site.Pages = append(site.Pages, f.pages...)
-		site.PassedOver = append(site.PassedOver, f.passedOver...)
-		site.Stamp += f.stamp
-	}
-	slices.SortFunc(site.Pages, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+func (w *walker) together(root *folder) *Site {
+	site := &Site{Others: map[paths.InSite]int64{}, Apart: w.aside}
+	site.add(root)
 	slices.Sort(site.PassedOver)
 	return site
 }
 
-func (w *walker) visit(rel string) error {
-	if err := w.ctx.Err(); err != nil {
-		return err
+// add adds a folder and those in it, such that the pages are sorted: each folder has its place between the files beside it.
+func (s *Site) add(f *folder) {
+	for i, name := range f.others {
+		s.Others[name] = f.sizes[i]
 	}
-	entries, err := w.on.List(path.Join(w.dir, rel))
+	s.PassedOver = append(s.PassedOver, f.passedOver...)
+	s.Stamp += f.stamp
+	at := 0
+	upTo := func(end int) {
+		s.Pages = append(s.Pages, f.pages[at:end]...)
+		if f.seen != nil {
+			s.Seen = append(s.Seen, f.seen[at:end]...)
+		}
+		at = end
+	}
+	for _, in := range f.folders {
+		upTo(in.behind)
+		s.add(in.folder)
+	}
+	upTo(len(f.pages))
+}
+
+// byPath puts the entries of a folder into the order of the paths that they have and lead to.
+func byPath(a, b fs.DirEntry) int {
+	x, y := a.Name(), b.Name()
+	if strings.HasPrefix(x, y) || strings.HasPrefix(y, x) {
+		if a.IsDir() {
+			x += "/"
+		}
+		if b.IsDir() {
+			y += "/"
+		}
+	}
+	return strings.Compare(x, y)
+}
+
+func (w *walker) visit(f *folder, more func(task)) error {
+	entries, err := w.on.List(path.Join(w.dir, f.rel))
 	if err != nil {
 		return err
 	}
-	if rel != "" && w.packages(rel, entries) {
-		w.apart(rel)
+	if f.rel != "" && w.packages(f.rel, entries) {
+		w.apart(f.rel)
 		return nil
 	}
-	f := &folder{}
-	var own []string // the pages' own names
+	slices.SortFunc(entries, byPath)
 	for _, e := range entries {
 		name := e.Name()
-		if rel != "" {
-			name = rel + "/" + name
+		if f.rel != "" {
+			name = f.rel + "/" + name
 		}
 		if e.IsDir() {
 			if paths.Reserved(e.Name()) {
 				w.apart(name)
-			} else if !w.group.TryGo(func() error { return w.visit(name) }) {
-				// Where all are busy the folder is visited right here: waiting for each other would end nowhere.
-				if err := w.visit(name); err != nil {
-					return err
-				}
+				continue
 			}
+			in := &folder{rel: name}
+			f.folders = append(f.folders, inner{len(f.pages), in})
+			more(task{folder: in})
 			continue
 		}
 		isPage := w.isPage(name)
@@ -198,18 +260,19 @@ func (w *walker) visit(rel string) error {
 		case why != "":
 			f.passedOver = append(f.passedOver, name+" "+why)
 		case isPage:
-			f.pages, own = append(f.pages, paths.Found(name)), append(own, e.Name())
+			f.pages, f.own = append(f.pages, paths.Found(name)), append(f.own, e.Name())
 		case info != nil:
-			f.files, f.sizes = append(f.files, paths.Found(name)), append(f.sizes, info.Size())
+			f.others, f.sizes = append(f.others, paths.Found(name)), append(f.sizes, info.Size())
 			f.stamp += StampOf(name, disk.StampOf(info))
 		}
 	}
-	if w.see && len(own) > 0 {
-		f.seen = w.on.Stamps(path.Join(w.dir, rel), own)
+	if !w.see {
+		return nil
 	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	w.folders = append(w.folders, f)
+	f.seen = make([]disk.Stamp, len(f.pages))
+	for i := 0; i < len(f.pages); i += looksAtOnce {
+		more(task{f, i, min(i+looksAtOnce, len(f.pages))})
+	}
 	return nil
 }
 
@@ -366,9 +429,9 @@ func matching(names []paths.InSite, pattern string) []paths.InSite {
 // OwnFiles lists the site's own scripts or stylesheets, sorted.
 func (p *Project) OwnFiles(site *Site, kind delivery.Kind) []paths.InSite {
 	var names []paths.InSite
-	for name, size := range site.Files {
-		if size < 0 || delivery.KindOf(name.String()) != kind {
-			continue // a page, or another kind of file
+	for name := range site.Others {
+		if delivery.KindOf(name.String()) != kind {
+			continue
 		}
 		if _, sealed := p.byPlace[p.InProject(name)]; !sealed {
 			names = append(names, name)
@@ -383,7 +446,7 @@ func (p *Project) OwnFiles(site *Site, kind delivery.Kind) []paths.InSite {
 func (p *Project) FindFiles(site *Site, pattern, dir string) ([]paths.InSite, error) {
 	var files []paths.InSite
 	for _, pat := range p.Meant(pattern, dir) {
-		for name := range site.Files {
+		for name := range site.All() {
 			kind := delivery.KindOf(name.String())
 			if kind != delivery.Script && kind != delivery.Stylesheet {
 				continue

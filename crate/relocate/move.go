@@ -120,11 +120,11 @@ func (m *moving) target() error {
 	}
 	m.into = strings.HasSuffix(m.req.To, "/") || m.to == "." || len(m.req.What) > 1 || m.isFolder(m.to)
 	for up := path.Dir(m.to); up != "."; up = path.Dir(up) {
-		if _, file := m.site.Files[paths.Found(up)]; file {
+		if m.site.Has(paths.Found(up)) {
 			return problem.Refuse(problem.FileInTheWay, "choose another folder", "%s is a file, so nothing can be put into it", up)
 		}
 	}
-	if _, file := m.site.Files[paths.Found(m.to)]; file && m.into {
+	if m.site.Has(paths.Found(m.to)) && m.into {
 		return problem.Refuse(problem.FileInTheWay, "choose another folder", "%s is a file, so nothing can be put into it", m.to)
 	}
 	return nil
@@ -153,7 +153,7 @@ func (m *moving) meant(what string) error {
 			continue
 		}
 		found := false
-		for _, name := range slices.SortedFunc(maps.Keys(m.site.Files), func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) }) {
+		for _, name := range slices.SortedFunc(m.site.All(), func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) }) {
 			rest, below := strings.CutPrefix(name.String(), pat+"/")
 			switch {
 			case name.String() == pat || !below && doublestar.MatchUnvalidated(pat, name.String()):
@@ -282,7 +282,7 @@ func (m *moving) meantFile(library, file string) error {
 func (m *moving) free() error {
 	p := m.d.Before
 	taken := map[string]paths.InSite{}
-	for name := range m.site.Files {
+	for name := range m.site.All() {
 		if _, moves := m.own[name]; moves {
 			continue
 		}

@@ -336,7 +336,7 @@ func (l *Library) lie(ctx context.Context, d *reconcile.Draft) (map[string]paths
 		return nil, err
 	}
 	byName := map[string][]paths.InSite{}
-	for name := range site.Files {
+	for name := range site.All() {
 		byName[name.Base()] = append(byName[name.Base()], name)
 	}
 	for _, c := range l.Selection.Choices {

@@ -60,7 +60,7 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)), path.Join(habits.Folder(delivery.KindOf(name)), path.Base(name))}
 		for _, try := range tries {
 			at := paths.Found(try)
-			if _, ok := site.Files[at]; !ok || try == "" || d.Before.At(d.Before.InProject(at)).Library != "" {
+			if !site.Has(at) || try == "" || d.Before.At(d.Before.InProject(at)).Library != "" {
 				continue
 			}
 			b, err := d.Before.ReadInSite(at)
@@ -111,7 +111,7 @@ func (s *Settling) closure(site *project.Site, t *taken, there map[string]paths.
 		for _, r := range style.References(t.files[name]) {
 			by := delivery.PathOf(r.URL)
 			to, at := path.Join(path.Dir(name), by), paths.Found(path.Join(there[name].Dir(), by))
-			if _, ok := site.Files[at]; !ok || by == "" || t.files[to] != nil || !fs.ValidPath(to) || p.At(p.InProject(at)).Library != "" {
+			if !site.Has(at) || by == "" || t.files[to] != nil || !fs.ValidPath(to) || p.At(p.InProject(at)).Library != "" {
 				continue
 			}
 			if b, err := p.ReadInSite(at); err == nil {
