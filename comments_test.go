@@ -2,8 +2,10 @@ package merry_test
 
 import (
 	"go/ast"
+	"go/constant"
 	"go/parser"
 	"go/token"
+	"go/types"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -165,5 +167,42 @@ func TestSecurityNamesItsTests(t *testing.T) {
 		if !strings.Contains(all.String(), "func "+n[1]+"(") {
 			t.Errorf("there is no %s", n[1])
 		}
+	}
+}
+
+// TestExpressionsCompile: an expression that is compiled when it is first asked for is one, and none is compiled before.
+func TestExpressionsCompile(t *testing.T) {
+	compiled := 0
+	eachFile(t, func(fset *token.FileSet, f *ast.File) {
+		for _, d := range f.Decls {
+			of, ok := d.(*ast.GenDecl)
+			if !ok || of.Tok != token.VAR {
+				continue
+			}
+			ast.Inspect(of, func(n ast.Node) bool {
+				call, ok := n.(*ast.CallExpr)
+				if !ok {
+					return true
+				}
+				switch name, _ := call.Fun.(*ast.SelectorExpr); {
+				case name == nil || strings.HasPrefix(fset.Position(n.Pos()).Filename, "internal/"):
+				case name.Sel.Name == "MustCompile" && types.ExprString(name) == "regexp.MustCompile":
+					t.Errorf("%s: every command would compile this; let lazy.Regexp do it", fset.Position(n.Pos()))
+				case name.Sel.Name == "Regexp":
+					value, err := types.Eval(fset, nil, token.NoPos, types.ExprString(call.Args[0]))
+					if err != nil {
+						t.Fatalf("%s: %v", fset.Position(n.Pos()), err)
+					}
+					if _, err := regexp.Compile(constant.StringVal(value.Value)); err != nil {
+						t.Errorf("%s: %v", fset.Position(n.Pos()), err)
+					}
+					compiled++
+				}
+				return true
+			})
+		}
+	})
+	if compiled < 50 {
+		t.Errorf("only %d expressions were seen", compiled)
 	}
 }

@@ -18,11 +18,11 @@ var house = []string{
 	"crate/adopt", "crate/hosts", "crate/sealing", "crate/inspect", "crate/smallest", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/look", "crate/serve", "crate/staging", "crate/policies", "crate/leads", "crate/graph", "crate/tags", "crate/project", "crate/origin", "crate/facts",
 	"crate/placement", "crate/renamed", "crate/delivery", "crate/manifest", "crate/source", "crate/archive", "crate/change", "crate/browser", "crate/looks", "crate/console", "crate/check", "crate/rehearse", "crate/draw",
 	"crate/script", "crate/words", "crate/page", "crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs", "crate/svg",
-	"crate/ecma", "crate/marks", "crate/watch", "crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/memo", "crate/parallel",
+	"crate/ecma", "crate/marks", "crate/watch", "crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/lazy", "crate/memo", "crate/parallel",
 }
 
 // values are the packages of which the command line sees the types: what answers and requests are made of.
-var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/order", "crate/printable",
+var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/lazy", "crate/order", "crate/printable",
 	"crate/problem", "crate/record", "crate/script", "crate/words", "crate/style", "crate/renamed", "demo", "standin"}
 
 // pure are the packages that compute: bytes and values in, values out.

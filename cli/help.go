@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -10,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 )
@@ -17,12 +17,12 @@ import (
 func init() { cobra.AddTemplateFunc("flagList", flagList) }
 
 // optional is how pflag writes a flag whose value may be left out.
-var optional = regexp.MustCompile(`--(\S+) (\w+)\[="[^"]*"\]`)
+var optional = lazy.Regexp(`--(\S+) (\w+)\[="[^"]*"\]`)
 
 // flagList is a list of flags as help prints it: a value that may be left out stands in brackets.
 func flagList(flags *pflag.FlagSet) string {
-	return optional.ReplaceAllStringFunc(flags.FlagUsages(), func(was string) string {
-		m := optional.FindStringSubmatch(was)
+	return optional().ReplaceAllStringFunc(flags.FlagUsages(), func(was string) string {
+		m := optional().FindStringSubmatch(was)
 		is := "--" + m[1] + "[=" + m[2] + "]"
 		return is + strings.Repeat(" ", len(was)-len(is))
 	})

@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"fmt"
 	"io"
-	"regexp"
 	"runtime/debug"
 	"unicode/utf16"
 	"unicode/utf8"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/printable"
 )
 
@@ -21,7 +21,7 @@ type safeWriter struct {
 	kept    []byte // the beginning of what can't be judged yet
 }
 
-var colour = regexp.MustCompile(`^\x1b\[[0-9;]*m`)
+var colour = lazy.Regexp(`^\x1b\[[0-9;]*m`)
 
 // Write writes b, made harmless.
 func (w *safeWriter) Write(b []byte) (int, error) {
@@ -47,8 +47,8 @@ func (w *safeWriter) Write(b []byte) (int, error) {
 			continue
 		case r == '\r' && rest[1] == '\n': // a line of somebody's page, as it is there
 			out.WriteByte('\r')
-		case r == 0x1b && w.colours && colour.Match(rest):
-			size = len(colour.Find(rest))
+		case r == 0x1b && w.colours && colour().Match(rest):
+			size = len(colour().Find(rest))
 			out.Write(rest[:size])
 		case !printable.Not(r):
 			out.Write(rest[:size])

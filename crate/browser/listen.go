@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
-	"regexp"
 	"strings"
 	"sync"
 	"time"
@@ -19,6 +18,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/looks"
 )
 
@@ -257,7 +257,7 @@ func place(m *console.Message, stack *runtime.StackTrace, address string, line, 
 }
 
 // quoted is an address in the browser's own words.
-var quoted = regexp.MustCompile(`'((?:https?|data|blob):[^']*)'`)
+var quoted = lazy.Regexp(`'((?:https?|data|blob):[^']*)'`)
 
 // entry is what the browser itself says in the console.
 func (l *listener) entry(e *log.Entry) {
@@ -271,7 +271,7 @@ func (l *listener) entry(e *log.Entry) {
 	if e.Level == log.LevelError {
 		m.Kind = console.Error
 	}
-	of := quoted.FindStringSubmatch(e.Text)
+	of := quoted().FindStringSubmatch(e.Text)
 	switch {
 	case e.Level != log.LevelError:
 	case strings.Contains(e.Text, "'integrity' attribute"):

@@ -4,11 +4,11 @@ import (
 	"net/netip"
 	"net/url"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
 	"golang.org/x/net/publicsuffix"
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // NameFor names a CDN after the host of an address: by the name that its owner registered.
@@ -44,30 +44,30 @@ func Base(address string) string {
 
 var (
 	branchWords = []string{"latest", "current", "stable", "next", "main", "master"}
-	exact       = regexp.MustCompile(`\d+\.\d+\.\d+`)
-	fewNumbers  = regexp.MustCompile(`^[~^]?v?\d{1,3}(?:\.(?:\d{1,3}|x))?(?:\.x)?$`)
-	fewInPath   = regexp.MustCompile(`^v?\d{1,2}$`)
+	exact       = lazy.Regexp(`\d+\.\d+\.\d+`)
+	fewNumbers  = lazy.Regexp(`^[~^]?v?\d{1,3}(?:\.(?:\d{1,3}|x))?(?:\.x)?$`)
+	fewInPath   = lazy.Regexp(`^v?\d{1,2}$`)
 )
 
 // Branch is the part of an address that names a branch of a library's versions rather than one of them: latest, @1, @1.12, /1/. The
 // next release changes what such an address gives. It is "" for an address that names one version, or none.
 func Branch(address string) string {
 	u, err := url.Parse(address)
-	if err != nil || exact.MatchString(u.Path) {
+	if err != nil || exact().MatchString(u.Path) {
 		return ""
 	}
 	parts := strings.Split(strings.Trim(u.Path, "/"), "/")
 	for i, part := range parts[:len(parts)-1] {
-		if at := strings.LastIndexByte(part, '@'); at > 0 && (slices.Contains(branchWords, part[at+1:]) || fewNumbers.MatchString(part[at+1:])) {
+		if at := strings.LastIndexByte(part, '@'); at > 0 && (slices.Contains(branchWords, part[at+1:]) || fewNumbers().MatchString(part[at+1:])) {
 			return part[at+1:]
 		}
-		if i > 0 && (slices.Contains(branchWords, part) || fewInPath.MatchString(part)) {
+		if i > 0 && (slices.Contains(branchWords, part) || fewInPath().MatchString(part)) {
 			return part
 		}
 	}
 	// A bare package, as some hosts have it: /NAME@1.
 	if last := parts[len(parts)-1]; len(parts) > 0 {
-		if at := strings.LastIndexByte(last, '@'); at > 0 && (slices.Contains(branchWords, last[at+1:]) || fewNumbers.MatchString(last[at+1:])) {
+		if at := strings.LastIndexByte(last, '@'); at > 0 && (slices.Contains(branchWords, last[at+1:]) || fewNumbers().MatchString(last[at+1:])) {
 			return last[at+1:]
 		}
 	}
@@ -90,7 +90,7 @@ func Exact(address, version string) string {
 }
 
 // followed are parameters that tell who follows a link, and change nothing of what it gives.
-var followed = regexp.MustCompile(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
+var followed = lazy.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
 
 // Tracking is the parameter of an address that tells who asks, "" where it has none.
 func Tracking(address string) string {
@@ -99,7 +99,7 @@ func Tracking(address string) string {
 		return ""
 	}
 	for key := range u.Query() {
-		if followed.MatchString(key) {
+		if followed().MatchString(key) {
 			return key
 		}
 	}

@@ -2,12 +2,12 @@ package check
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -83,7 +83,7 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 			next = fmt.Sprintf("merry switch %s --cdn --page %s  # writes %s", in.Library, k.page(), cdn.Exact(in.URL, in.Sealed))
 		}
 		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names a branch, %s, and no version", in.URL, branch), why, next)
-	} else if in.Library == "" && !versioned.MatchString(in.URL) {
+	} else if in.Library == "" && !versioned().MatchString(in.URL) {
 		k.add(LinkUnversioned, worse(Warning), at, fmt.Sprintf("the link to %s has no version", in.URL),
 			"it gives other bytes whenever its makers publish, and no integrity can be kept for it", "link to one version, or take the library and link to that")
 	}
@@ -116,4 +116,4 @@ func stale(value, sealed string) bool {
 	return strings.HasPrefix(strongest[0], algorithm+"-") && !slices.Contains(strongest, sealed)
 }
 
-var versioned = regexp.MustCompile(`\d+\.\d+`)
+var versioned = lazy.Regexp(`\d+\.\d+`)

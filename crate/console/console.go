@@ -7,12 +7,12 @@ import (
 	"fmt"
 	"net/url"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/printable"
 )
 
@@ -290,7 +290,7 @@ func isWord(c byte) bool {
 	return c == '_' || c == '$' || '0' <= c && c <= '9' || 'a' <= c|0x20 && c|0x20 <= 'z'
 }
 
-var undefined = regexp.MustCompile(`(?:ReferenceError: )?([\w$]+) is not defined`)
+var undefined = lazy.Regexp(`(?:ReferenceError: )?([\w$]+) is not defined`)
 
 // advice is what to do about a message whose cause check does not know.
 func advice(m *Message) string {
@@ -299,8 +299,8 @@ func advice(m *Message) string {
 		return "merry check " + printable.Word(m.Page) + "  # tells whether the reference is right"
 	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
 		return "merry check --online " + printable.Word(m.Page) + "  # compares what the link gives with what was sealed"
-	case m.Kind == Error && undefined.MatchString(m.Text):
-		return "merry order " + printable.Word(m.Page) + "  # shows what runs when, and who defines " + undefined.FindStringSubmatch(m.Text)[1]
+	case m.Kind == Error && undefined().MatchString(m.Text):
+		return "merry order " + printable.Word(m.Page) + "  # shows what runs when, and who defines " + undefined().FindStringSubmatch(m.Text)[1]
 	}
 	return ""
 }

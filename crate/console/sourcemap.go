@@ -4,10 +4,10 @@ import (
 	"encoding/base64"
 	"net/url"
 	"path"
-	"regexp"
 	"strings"
 
 	"github.com/go-sourcemap/sourcemap"
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // mostMap is how large a source map may be, in bytes.
@@ -20,7 +20,7 @@ type original struct {
 }
 
 // annotation finds where a script says that its map is (ECMA-426, section 11.1.2.1).
-var annotation = regexp.MustCompile(`(?m)^\s*//[#@] ?sourceMappingURL=(\S+)\s*$`)
+var annotation = lazy.Regexp(`(?m)^\s*//[#@] ?sourceMappingURL=(\S+)\s*$`)
 
 // mapped leads a message's place back through the source map of its script, where the site has that.
 func (s *Site) mapped(m *Message) {
@@ -53,7 +53,7 @@ func (s *Site) mapped(m *Message) {
 // originalOf reads the map of a script, nil where there is none that can be read.
 func (s *Site) originalOf(name string) *original {
 	text := s.Read(name)
-	all := annotation.FindAllSubmatch(text, -1)
+	all := annotation().FindAllSubmatch(text, -1)
 	if len(all) == 0 {
 		return nil
 	}

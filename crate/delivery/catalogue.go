@@ -4,10 +4,10 @@ import (
 	"bytes"
 	"fmt"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -83,12 +83,12 @@ func (d *Delivery) oneOfMany(f, core *File) bool {
 	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return ours[g.Name] })
 }
 
-var moduleWord = regexp.MustCompile(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
+var moduleWord = lazy.Regexp(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
 
 // forLoader skims a script that is not read in full: modules, and what asks for a server's names without asking whether it has
 // them, are of no use to a plain tag.
 func forLoader(b []byte) bool {
-	return moduleWord.Match(b) && !bytes.Contains(b, []byte("define.amd")) && !bytes.Contains(b, []byte("typeof exports"))
+	return moduleWord().Match(b) && !bytes.Contains(b, []byte("define.amd")) && !bytes.Contains(b, []byte("typeof exports"))
 }
 
 // globFor is the pattern of the files that one file may be a row with: all below the topmost folder that the library's

@@ -4,11 +4,11 @@ import (
 	"cmp"
 	"context"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/licence"
 	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/memo"
@@ -319,7 +319,7 @@ func (d *Delivery) look(f *File, b []byte) {
 	}
 }
 
-var shownFile = regexp.MustCompile(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
+var shownFile = lazy.Regexp(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
 
 // readExamples finds the files that the readme's examples of a page show.
 func (d *Delivery) readExamples() {
@@ -332,7 +332,7 @@ func (d *Delivery) readExamples() {
 		if err != nil {
 			continue
 		}
-		for _, m := range shownFile.FindAllStringSubmatch(marks.StartExamples(string(b)), -1) {
+		for _, m := range shownFile().FindAllStringSubmatch(marks.StartExamples(string(b)), -1) {
 			if d.Shown == nil {
 				d.Shown = map[string]bool{}
 			}

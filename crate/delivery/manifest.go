@@ -3,10 +3,10 @@ package delivery
 import (
 	"cmp"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/manifest"
 )
 
@@ -16,7 +16,7 @@ type Manifest = manifest.Manifest
 // mostPassing is how long a script may be, in bytes, that does nothing but hand on another file.
 const mostPassing = 2 << 10
 
-var handsOn = regexp.MustCompile(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
+var handsOn = lazy.Regexp(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
 
 // followMain takes for the manifest's main file the one that this hands on: module.exports = require('./dist/winch').
 func (d *Delivery) followMain() error {
@@ -28,7 +28,7 @@ func (d *Delivery) followMain() error {
 	if err != nil {
 		return err
 	}
-	found := handsOn.FindAllSubmatch(b, -1)
+	found := handsOn().FindAllSubmatch(b, -1)
 	if len(found) != 1 {
 		return nil
 	}

@@ -3,10 +3,10 @@ package delivery
 import (
 	"context"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -125,7 +125,7 @@ func (d *Delivery) InForm(form script.Form) (Option, bool) {
 }
 
 // importStatement finds what a module imports, without reading it in full.
-var importStatement = regexp.MustCompile(`(?m)(?:^|[;}\s])(?:import|export)\b[^'"();]*?(?:from\s*)?["']([^"'\n]+)["']`)
+var importStatement = lazy.Regexp(`(?m)(?:^|[;}\s])(?:import|export)\b[^'"();]*?(?:from\s*)?["']([^"'\n]+)["']`)
 
 // addOns is what the catalogue of add-ons is called.
 const addOns = "add-ons"
@@ -157,7 +157,7 @@ func (d *Delivery) readAddOns(ctx context.Context) error {
 			return err
 		}
 		own := false
-		for _, m := range importStatement.FindAllSubmatch(b, -1) {
+		for _, m := range importStatement().FindAllSubmatch(b, -1) {
 			name := string(m[1])
 			own = own || module.PackageOf(name) == d.Manifest.Name
 			if p, ok := resolve(f.Path, name); ok && strings.HasPrefix(name, ".") && !refersTo(f, p) {

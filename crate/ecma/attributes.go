@@ -2,13 +2,14 @@ package ecma
 
 import (
 	"bytes"
-	"regexp"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // attributes are the import attributes behind a module's name: with { type: "json" } (ECMA-262, section 16.2.2).
-var attributes = regexp.MustCompile(`^\s*with\s*\{[^{}]*\}`)
+var attributes = lazy.Regexp(`^\s*with\s*\{[^{}]*\}`)
 
-var attributeType = regexp.MustCompile("\\btype[\"']?\\s*:\\s*[\"'](\\w+)[\"']")
+var attributeType = lazy.Regexp("\\btype[\"']?\\s*:\\s*[\"'](\\w+)[\"']")
 
 // blankAttributes writes blanks over the import attributes before the place where a parser stopped, which knows none. It tells whether there
 // were any.
@@ -22,7 +23,7 @@ func blankAttributes(buf []byte, line, column int) bool {
 	if with < 1 || !bytes.ContainsAny(bytes.TrimRight(buf[:with], " \t\r\n")[max(0, len(bytes.TrimRight(buf[:with], " \t\r\n"))-1):], "\"'") {
 		return false
 	}
-	found := attributes.Find(buf[with:])
+	found := attributes().Find(buf[with:])
 	for i, c := range found {
 		if c != '\n' && c != '\r' {
 			buf[with+i] = ' '
@@ -36,8 +37,8 @@ func TypeBehind(src []byte, at, length int) string {
 	if at < 0 || at+length > len(src) {
 		return ""
 	}
-	if found := attributes.Find(src[at+length:]); found != nil {
-		if kind := attributeType.FindSubmatch(found); kind != nil {
+	if found := attributes().Find(src[at+length:]); found != nil {
+		if kind := attributeType().FindSubmatch(found); kind != nil {
 			return string(kind[1])
 		}
 	}

@@ -8,12 +8,12 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/memo"
 
 	"merrycrate.example/merry/crate/rehearse"
@@ -209,7 +209,7 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 }
 
 // expando ends names that are made up anew at each run.
-var expando = regexp.MustCompile(`[0-9]{9,}$`)
+var expando = lazy.Regexp(`[0-9]{9,}$`)
 
 // Makes lists the globals that a script makes, as running it shows: alone, or else with something that takes anything in the place of
 // what it needs. Whole says that it came to its end so, so that there are no others.
@@ -236,7 +236,7 @@ func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole b
 			return nil, false
 		}
 	}
-	return slices.DeleteFunc(slices.Clone(report.Defined), expando.MatchString), true
+	return slices.DeleteFunc(slices.Clone(report.Defined), expando().MatchString), true
 }
 
 // Lacks runs scripts in order on an empty page and tells whether the last one stops for want of something, and which of

@@ -6,12 +6,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
@@ -171,7 +171,7 @@ func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.In
 }
 
 // pathWord is a text in a script that may be a path: it has a slash and the ending of a file for the web.
-var pathWord = regexp.MustCompile("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
+var pathWord = lazy.Regexp("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
 
 // ownScripts reads the site's own scripts and stylesheets for paths that lead nowhere, for source maps that are not
 // there, and for files that no tag and no other own file refers to.
@@ -207,7 +207,7 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
 func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
 	var found []check.Finding
-	for _, m := range pathWord.FindAllSubmatchIndex(b, -1) {
+	for _, m := range pathWord().FindAllSubmatchIndex(b, -1) {
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true
 		clean := paths.Found(strings.TrimLeft(path.Clean(strings.TrimLeft(ref, "./")), "/"))

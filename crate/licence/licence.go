@@ -2,12 +2,12 @@
 package licence
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
 	"github.com/google/licensecheck"
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // licences are those that libraries for pages come under, by their SPDX identifiers: the short ones, which most have, and the
@@ -52,7 +52,7 @@ func Of(text string) string {
 	return Named(strings.Join(strings.Fields(text), " "))
 }
 
-var word = regexp.MustCompile(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
+var word = lazy.Regexp(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
 
 // Named is the first licence whose name stands in a text, as it stands there; "" where there is none.
-func Named(text string) string { return word.FindString(text) }
+func Named(text string) string { return word().FindString(text) }

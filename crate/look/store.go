@@ -7,10 +7,10 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
-	"regexp"
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/looks"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -45,11 +45,11 @@ type stored struct {
 	State   looks.State `json:"state"`
 }
 
-var plainName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,60}$`)
+var plainName = lazy.Regexp(`^[A-Za-z0-9][A-Za-z0-9._-]{0,60}$`)
 
 // named refuses a name that can't be a folder's.
 func named(name string) error {
-	if name != "" && !plainName.MatchString(name) {
+	if name != "" && !plainName().MatchString(name) {
 		return problem.Misuse("write a name such as before, of letters, digits, dots and dashes", "%q can't be the name of a look", name)
 	}
 	return nil

@@ -4,9 +4,9 @@ package marks
 import (
 	"bytes"
 	"path"
-	"regexp"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/licence"
 	"merrycrate.example/merry/crate/record"
 )
@@ -89,9 +89,9 @@ type Banner struct {
 }
 
 var (
-	versionWord = regexp.MustCompile(`(?i)\bv(?:ersion)?[ :]*(\d+(?:\.\d+)+(?:-[0-9A-Za-z.-]+)?)\b|@version\s+v?(\d[0-9A-Za-z.+-]*)|^\W*[\w.@/ -]*?\s(\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?)\b`)
-	nameWord    = regexp.MustCompile(`^[\s*!/]*(?:@(?:name|preserve|license|licence)\s+)?([A-Za-z][\w.-]*(?:\.js)?)`)
-	sourceMap   = regexp.MustCompile(`(?m)(?://|/\*)[#@]\s*sourceMappingURL=([^\s*'"]+)`)
+	versionWord = lazy.Regexp(`(?i)\bv(?:ersion)?[ :]*(\d+(?:\.\d+)+(?:-[0-9A-Za-z.-]+)?)\b|@version\s+v?(\d[0-9A-Za-z.+-]*)|^\W*[\w.@/ -]*?\s(\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?)\b`)
+	nameWord    = lazy.Regexp(`^[\s*!/]*(?:@(?:name|preserve|license|licence)\s+)?([A-Za-z][\w.-]*(?:\.js)?)`)
+	sourceMap   = lazy.Regexp(`(?m)(?://|/\*)[#@]\s*sourceMappingURL=([^\s*'"]+)`)
 )
 
 // BannerOf reads the comment that a script or stylesheet begins with.
@@ -128,9 +128,9 @@ func BannerOf(b []byte) Banner {
 		if n++; n > 4 {
 			break
 		}
-		if m := versionWord.FindStringSubmatch(text); m != nil && banner.Version == "" {
+		if m := versionWord().FindStringSubmatch(text); m != nil && banner.Version == "" {
 			banner.Version = m[1] + m[2] + m[3]
-			if name := nameWord.FindStringSubmatch(text); name != nil && !strings.EqualFold(name[1], "version") && !strings.EqualFold(name[1], "copyright") {
+			if name := nameWord().FindStringSubmatch(text); name != nil && !strings.EqualFold(name[1], "version") && !strings.EqualFold(name[1], "copyright") {
 				banner.Name = strings.TrimSuffix(strings.ToLower(name[1]), ".js")
 			}
 		}
@@ -145,7 +145,7 @@ func BannerOf(b []byte) Banner {
 // carries it inside itself.
 func SourceMapOf(b []byte) string {
 	tail := b[max(0, len(b)-4096):]
-	all := sourceMap.FindAllSubmatch(tail, -1)
+	all := sourceMap().FindAllSubmatch(tail, -1)
 	if len(all) == 0 {
 		return ""
 	}
@@ -157,7 +157,7 @@ func SourceMapOf(b []byte) string {
 }
 
 // fileName is "name-1.2.3.zip", "name.v1.2.js" and their like.
-var fileName = regexp.MustCompile(`^(.+?)[-_.@]v?(\d+(?:\.\d+)+(?:-(?:alpha|beta|rc|next|pre)[0-9A-Za-z.-]*)?)$`)
+var fileName = lazy.Regexp(`^(.+?)[-_.@]v?(\d+(?:\.\d+)+(?:-(?:alpha|beta|rc|next|pre)[0-9A-Za-z.-]*)?)$`)
 
 // NameVersion reads a name and a version off a file's name, without its ending. Either may be "".
 func NameVersion(base string) (name, version string) {
@@ -174,7 +174,7 @@ func NameVersion(base string) (name, version string) {
 	for _, tail := range []string{"-dist", "-release", "-master", "-main"} {
 		base = strings.TrimSuffix(base, tail)
 	}
-	if m := fileName.FindStringSubmatch(base); m != nil {
+	if m := fileName().FindStringSubmatch(base); m != nil {
 		return m[1], m[2]
 	}
 	return base, ""

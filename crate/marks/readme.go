@@ -1,16 +1,17 @@
 package marks
 
 import (
-	"regexp"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
-var fence = regexp.MustCompile("(?ms)^[ \t]*```[a-zA-Z]*[ \t]*\n(.*?)^[ \t]*```")
+var fence = lazy.Regexp("(?ms)^[ \t]*```[a-zA-Z]*[ \t]*\n(.*?)^[ \t]*```")
 
 // StartExamples finds the pieces of a readme that show tags for a page.
 func StartExamples(text string) string {
 	var found []string
-	for _, m := range fence.FindAllStringSubmatch(text, -1) {
+	for _, m := range fence().FindAllStringSubmatch(text, -1) {
 		if strings.Contains(m[1], "<script") || strings.Contains(m[1], "<link") {
 			found = append(found, strings.TrimRight(m[1], "\n"))
 		}

@@ -2,17 +2,17 @@ package origin
 
 import (
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/marks"
 )
 
 var (
-	versionSegment = regexp.MustCompile(`^v?(\d+(?:\.\d+)*(?:-[0-9A-Za-z.-]+)?)$`)
-	versionQuery   = regexp.MustCompile(`(?:^|&)(?:v|ver|version)=v?(\d+(?:\.\d+)+[0-9A-Za-z.-]*)(?:&|$)`)
+	versionSegment = lazy.Regexp(`^v?(\d+(?:\.\d+)*(?:-[0-9A-Za-z.-]+)?)$`)
+	versionQuery   = lazy.Regexp(`(?:^|&)(?:v|ver|version)=v?(\d+(?:\.\d+)+[0-9A-Za-z.-]*)(?:&|$)`)
 )
 
 // ReadAddress reads a library's name and version off a link, as CDNs write them: NAME@VERSION/…, NAME/VERSION/…,
@@ -34,12 +34,12 @@ func ReadAddress(address string) cdn.File {
 	for i, part := range parts[:last] {
 		if at := strings.LastIndexByte(part, '@'); at > 0 && at+1 < len(part) {
 			f.Name, f.Path = scoped(i, part[:at]), strings.Join(parts[i+1:], "/")
-			if version := part[at+1:]; versionSegment.MatchString(version) {
+			if version := part[at+1:]; versionSegment().MatchString(version) {
 				f.Version = strings.TrimPrefix(version, "v")
 			}
 			return f
 		}
-		if m := versionSegment.FindStringSubmatch(part); m != nil && i > 0 && strings.Contains(part, ".") {
+		if m := versionSegment().FindStringSubmatch(part); m != nil && i > 0 && strings.Contains(part, ".") {
 			return cdn.File{Name: scoped(i-1, parts[i-1]), Version: m[1], Path: strings.Join(parts[i+1:], "/")}
 		}
 	}
@@ -49,7 +49,7 @@ func ReadAddress(address string) cdn.File {
 		// The file is called so at this address; in the library the version may well not be in its name.
 		f.Path = strings.Replace(strings.Replace(parts[last], "-"+f.Version, "", 1), "."+f.Version, "", 1)
 	}
-	if m := versionQuery.FindStringSubmatch(u.RawQuery); m != nil && f.Version == "" {
+	if m := versionQuery().FindStringSubmatch(u.RawQuery); m != nil && f.Version == "" {
 		f.Version = m[1]
 	}
 	if f.Version == "" && last > 1 && slices.Contains([]string{"latest", "current", "stable", "main", "master"}, parts[last-1]) {

@@ -4,13 +4,13 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
@@ -186,7 +186,7 @@ func namesFor(plugin string, globals []string) []string {
 	}
 	for _, g := range globals {
 		lower := strings.ToLower(g)
-		for _, name := range []string{lower, strings.ToLower(words.ReplaceAllString(g, "$1-$2")), lower + ".js", lower + "js", lower + "-js"} {
+		for _, name := range []string{lower, strings.ToLower(words().ReplaceAllString(g, "$1-$2")), lower + ".js", lower + "js", lower + "-js"} {
 			add(name)
 		}
 	}
@@ -199,7 +199,7 @@ func namesFor(plugin string, globals []string) []string {
 	return list[:min(len(list), 12)]
 }
 
-var words = regexp.MustCompile(`([a-z0-9])([A-Z])`)
+var words = lazy.Regexp(`([a-z0-9])([A-Z])`)
 
 // newestBy is the newest version, no prerelease, that there was at a time, with a month's grace; the first of all where there
 // was none yet, and the newest of all where the time is not known.

@@ -2,9 +2,9 @@ package page
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -59,10 +59,10 @@ func set(attribute string) bool {
 }
 
 var (
-	condition = regexp.MustCompile(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
-	imported  = regexp.MustCompile("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
-	ownURL    = regexp.MustCompile(`^\s*,\s*import\.meta\.url`)
-	quoted    = regexp.MustCompile("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
+	condition = lazy.Regexp(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
+	imported  = lazy.Regexp("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
+	ownURL    = lazy.Regexp(`^\s*,\s*import\.meta\.url`)
+	quoted    = lazy.Regexp("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
 )
 
 // References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What a
@@ -75,7 +75,7 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 		if kind != Comment {
 			return
 		}
-		if m := condition.FindSubmatchIndex(b[start:end]); m != nil && branch == "" {
+		if m := condition().FindSubmatchIndex(b[start:end]); m != nil && branch == "" {
 			inner := b[start+m[1] : end]
 			if stop := bytes.Index(inner, []byte("<![endif]")); stop >= 0 {
 				inner = inner[:stop]
@@ -265,7 +265,7 @@ func inStyle(text []byte, at int, r Reference, tell func(Reference)) {
 func inScript(text []byte, at int, typ string, tell func(Reference)) {
 	switch {
 	case typ == "importmap" || typ == "speculationrules":
-		for _, m := range quoted.FindAllSubmatchIndex(text, -1) {
+		for _, m := range quoted().FindAllSubmatchIndex(text, -1) {
 			if c := text[m[2]]; c != '.' && c != '/' {
 				continue // a package's name (HTML Standard, section 8.1.6.2): addresses begin so
 			}
@@ -283,8 +283,8 @@ func inScript(text []byte, at int, typ string, tell func(Reference)) {
 // quoted texts that may be paths.
 func ScriptReferences(text []byte, visit func(Reference)) {
 	sure := map[int]bool{}
-	for _, m := range imported.FindAllSubmatchIndex(text, -1) {
-		if bytes.HasPrefix(text[m[0]:], []byte("new")) && !ownURL.Match(text[m[1]:]) {
+	for _, m := range imported().FindAllSubmatchIndex(text, -1) {
+		if bytes.HasPrefix(text[m[0]:], []byte("new")) && !ownURL().Match(text[m[1]:]) {
 			continue
 		}
 		sure[m[2]] = true
@@ -292,7 +292,7 @@ func ScriptReferences(text []byte, visit func(Reference)) {
 			visit(Reference{Ref: ref, Start: m[2], End: m[3], In: InImport})
 		}
 	}
-	for _, m := range quoted.FindAllSubmatchIndex(text, -1) {
+	for _, m := range quoted().FindAllSubmatchIndex(text, -1) {
 		if value := text[m[2]:m[3]]; !sure[m[2]] && mayBePath(value) {
 			visit(Reference{Ref: string(value), Start: m[2], End: m[3], In: InText})
 		}

@@ -5,6 +5,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // A Header is one header that a file of headers gives to pages.
@@ -39,7 +41,7 @@ func (h *Header) Applies(address string) bool {
 // wild is the expression of a pattern in which * stands for anything and :word for one segment.
 func wild(pattern string) *regexp.Regexp {
 	var expression strings.Builder
-	for _, part := range wildcards.FindAllString(pattern, -1) {
+	for _, part := range wildcards().FindAllString(pattern, -1) {
 		switch {
 		case part == "*":
 			expression.WriteString(".*")
@@ -53,22 +55,22 @@ func wild(pattern string) *regexp.Regexp {
 }
 
 // nothing matches no text.
-var nothing = regexp.MustCompile(`$^`)
+var nothing = lazy.Regexp(`$^`)
 
 // compiled is an expression; one that is none, as a file of headers may well have, matches nothing.
 func compiled(expression string) *regexp.Regexp {
 	r, err := regexp.Compile(expression)
 	if err != nil {
-		return nothing
+		return nothing()
 	}
 	return r
 }
 
 var (
-	wildcards = regexp.MustCompile(`\*|:\w*|[^*:]+`)
-	section   = regexp.MustCompile(`(?i)^<\s*(/?)\s*(\w+)\s*(.*?)\s*>$`)
-	directed  = regexp.MustCompile(`(?i)^header\s+(?:(?:always|onsuccess)\s+)?(set|append|add|merge|setifempty|unset)\s+("[^"]*"|\S+)\s*(?:"((?:[^"\\]|\\.)*)"|(\S+))?`)
-	named     = regexp.MustCompile(`^([A-Za-z][\w-]*)\s*:\s*(.*)$`)
+	wildcards = lazy.Regexp(`\*|:\w*|[^*:]+`)
+	section   = lazy.Regexp(`(?i)^<\s*(/?)\s*(\w+)\s*(.*?)\s*>$`)
+	directed  = lazy.Regexp(`(?i)^header\s+(?:(?:always|onsuccess)\s+)?(set|append|add|merge|setifempty|unset)\s+("[^"]*"|\S+)\s*(?:"((?:[^"\\]|\\.)*)"|(\S+))?`)
+	named     = lazy.Regexp(`^([A-Za-z][\w-]*)\s*:\s*(.*)$`)
 )
 
 // ReadHeaders reads a file of headers. It knows three ways in which such files are written, line by line: a server's directives
@@ -93,7 +95,7 @@ func ReadHeaders(b []byte) []Header {
 			}
 			return h
 		}
-		if m := section.FindStringSubmatch(text); m != nil {
+		if m := section().FindStringSubmatch(text); m != nil {
 			switch {
 			case m[1] == "/":
 				files = files[:max(0, len(files)-1)]
@@ -102,7 +104,7 @@ func ReadHeaders(b []byte) []Header {
 			}
 			continue
 		}
-		if m := directed.FindStringSubmatch(text); m != nil {
+		if m := directed().FindStringSubmatch(text); m != nil {
 			h := at(m[2], strings.ReplaceAll(m[3]+m[4], `\"`, `"`))
 			switch strings.ToLower(m[1]) {
 			case "set", "unset":
@@ -123,7 +125,7 @@ func ReadHeaders(b []byte) []Header {
 			address = wild(pattern)
 			continue
 		}
-		if m := named.FindStringSubmatch(text); m != nil {
+		if m := named().FindStringSubmatch(text); m != nil {
 			if !indented {
 				pattern, address = "", nil
 			}

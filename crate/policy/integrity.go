@@ -1,15 +1,16 @@
 package policy
 
 import (
-	"regexp"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // Demands are the destinations whose files an Integrity-Policy header (Subresource Integrity, section 3.8) blocks where their
 // tags have no integrity, and those that it names in vain: browsers know scripts alone, as of November 2026.
 func Demands(header string) (list, unheeded []string) {
-	m := blocked.FindStringSubmatch(header)
+	m := blocked().FindStringSubmatch(header)
 	if m == nil {
 		return nil, nil
 	}
@@ -23,7 +24,7 @@ func Demands(header string) (list, unheeded []string) {
 	return list, unheeded
 }
 
-var blocked = regexp.MustCompile(`blocked-destinations\s*=\s*\(([^)]*)\)`)
+var blocked = lazy.Regexp(`blocked-destinations\s*=\s*\(([^)]*)\)`)
 
 // inMeta are directives that a browser ignores in a meta element (HTML Standard, section 4.2.5.3).
 var inMeta = []string{"frame-ancestors", "report-uri", "sandbox"}
@@ -62,7 +63,7 @@ func (p *Policy) Ignored(meta bool) []Flaw {
 // keywords are the sources in quotes (Content Security Policy Level 3, section 2.3.1).
 var keywords = []string{"'self'", "'none'", "'unsafe-inline'", "'unsafe-eval'", "'strict-dynamic'", "'unsafe-hashes'", "'report-sample'", "'wasm-unsafe-eval'", "'inline-speculation-rules'", "'trusted-types-eval'"}
 
-var sourceForm = regexp.MustCompile(`^(?:[A-Za-z][A-Za-z0-9+.-]*:|(?:[A-Za-z][A-Za-z0-9+.-]*://)?(?:\*|(?:\*\.)?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*\.?)(?::(?:\d+|\*))?(?:/[^;,\s?#]*)?)$`)
+var sourceForm = lazy.Regexp(`^(?:[A-Za-z][A-Za-z0-9+.-]*:|(?:[A-Za-z][A-Za-z0-9+.-]*://)?(?:\*|(?:\*\.)?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*\.?)(?::(?:\d+|\*))?(?:/[^;,\s?#]*)?)$`)
 
 // isSource tells whether a text is a source expression. What a server fills in is taken for one.
 func isSource(s string) bool {
@@ -73,7 +74,7 @@ func isSource(s string) bool {
 	if Unquoted(s) {
 		return false
 	}
-	return templated([]string{s}) || sourceForm.MatchString(s)
+	return templated([]string{s}) || sourceForm().MatchString(s)
 }
 
 // Unquoted tells a keyword, a hash or a nonce that somebody wrote without its quotes: a browser takes it for a host of that name.

@@ -5,23 +5,23 @@ import (
 	"cmp"
 	"maps"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/paths"
 )
 
 // wholePage finds what tells a page, whatever it is made by.
-var wholePage = regexp.MustCompile(`(?i)<!doctype\s+html|<html[\s>]|<head[\s>]|<body[\s>]`)
+var wholePage = lazy.Regexp(`(?i)<!doctype\s+html|<html[\s>]|<head[\s>]|<body[\s>]`)
 
 // part and template find what a part of a page has, and what a server fills in.
 var (
-	template = regexp.MustCompile(`<\?|<%|\{\{|\{%|@section|@\{|<!--#`)
-	part     = regexp.MustCompile(`(?i)<script[\s>][^<]*</script>|<link\s[^>]*rel=["']?stylesheet`)
+	template = lazy.Regexp(`<\?|<%|\{\{|\{%|@section|@\{|<!--#`)
+	part     = lazy.Regexp(`(?i)<script[\s>][^<]*</script>|<link\s[^>]*rel=["']?stylesheet`)
 )
 
 // sampled is how many files with one ending are read to tell whether they are pages, of at most so many bytes each.
@@ -55,9 +55,9 @@ func LearnPages(on *disk.Folder, dir string, site *Site) []string {
 			b, _, err := on.Read(path.Join(dir, name.String()), sampledMost, nil)
 			switch {
 			case err != nil || bytes.IndexByte(b, 0) >= 0:
-			case wholePage.Match(b):
+			case wholePage().Match(b):
 				whole++
-			case part.Match(b) && template.Match(b):
+			case part().Match(b) && template().Match(b):
 				parts++
 			}
 		}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"maps"
 	"reflect"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/support"
 )
@@ -205,7 +205,7 @@ func (e *ListError) Where() string {
 	return fmt.Sprintf("%s:%d:%d: %s", ListFile, e.Line, e.Column, e.Problem)
 }
 
-var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)
+var yamlLine = lazy.Regexp(`line (\d+): (.*)`)
 
 // ReadList reads a packing list. Its errors are *ListError, with line and column.
 func ReadList(src []byte) (*List, error) {
@@ -311,7 +311,7 @@ func syntaxError(src []byte, err error) error {
 		return own
 	}
 	e := &ListError{Line: 1, Column: 1, Problem: strings.TrimPrefix(err.Error(), "yaml: ")}
-	if m := yamlLine.FindStringSubmatch(err.Error()); m != nil {
+	if m := yamlLine().FindStringSubmatch(err.Error()); m != nil {
 		e.Line, _ = strconv.Atoi(m[1])
 		e.Problem = m[2]
 	}

@@ -5,11 +5,11 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -122,7 +122,7 @@ func (l *Sealed) once() {
 	})
 }
 
-var libraryLine = regexp.MustCompile(`^("(?:[^"\\]|\\.)*"): \{$`)
+var libraryLine = lazy.Regexp(`^("(?:[^"\\]|\\.)*"): \{$`)
 
 // mergedSeal reads a seal line by line, as Bytes writes it, where brackets and commas no longer fit since lines of two sides
 // stand together. It returns nil for what is no seal.
@@ -131,7 +131,7 @@ func mergedSeal(b []byte) *Seal {
 	var lib *Sealed
 	for line := range strings.Lines(string(b)) {
 		line = strings.TrimSuffix(strings.TrimSpace(line), ",")
-		switch m := libraryLine.FindStringSubmatch(line); {
+		switch m := libraryLine().FindStringSubmatch(line); {
 		case m != nil && m[1] == `"libraries"`:
 		case m != nil:
 			name := ""

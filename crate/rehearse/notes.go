@@ -113,7 +113,7 @@ type rejection struct {
 func (s *stage) unhandled() {
 	for _, r := range s.rejected {
 		r.fault.Message = fmt.Sprintf("%v, in a promise that nobody handles", r.promise.Result())
-		if m := notDefined.FindStringSubmatch(r.fault.Message); m != nil {
+		if m := notDefined().FindStringSubmatch(r.fault.Message); m != nil {
 			r.fault.Global = m[1]
 		}
 		s.report(r.fault)

@@ -13,7 +13,6 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -22,6 +21,7 @@ import (
 	"github.com/dop251/goja/parser"
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // A Turn tells when a script runs.
@@ -305,7 +305,7 @@ func (s *stage) watch() {
 // byID is the element that a name of the global object stands for: an id is a name there (HTML Standard, section
 // 7.2.2.3).
 func (s *stage) byID(name string) goja.Value {
-	if !idNames.MatchString(name) || !strings.Contains(s.req.HTML, name) || s.room == nil {
+	if !idNames().MatchString(name) || !strings.Contains(s.req.HTML, name) || s.room == nil {
 		return nil
 	}
 	doc := s.room.Get("document").ToObject(s.vm)
@@ -317,7 +317,7 @@ func (s *stage) byID(name string) goja.Value {
 	return v
 }
 
-var idNames = regexp.MustCompile(`^[A-Za-z_][\w-]*$`)
+var idNames = lazy.Regexp(`^[A-Za-z_][\w-]*$`)
 
 func (s *stage) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
 
@@ -356,7 +356,7 @@ func (s *stage) place(stack []goja.StackFrame) (script, module, line, column int
 // elsewhere are names that servers and loaders have and browsers have not.
 var elsewhere = map[string]bool{"define": true, "module": true, "exports": true, "require": true, "process": true, "global": true, "Buffer": true, "importScripts": true}
 
-var notDefined = regexp.MustCompile(`^ReferenceError: (\S+) is not defined`)
+var notDefined = lazy.Regexp(`^ReferenceError: (\S+) is not defined`)
 
 // fault records an exception that nobody caught.
 func (s *stage) fault(err error) {
@@ -378,7 +378,7 @@ func (s *stage) fault(err error) {
 	if f.Script >= 0 && s.touched[f.Script] {
 		f.Sure = false
 	}
-	if m := notDefined.FindStringSubmatch(f.Message); m != nil {
+	if m := notDefined().FindStringSubmatch(f.Message); m != nil {
 		f.Global = m[1]
 		f.Sure = !s.doubt // what is not there is not there, whatever was touched on the way
 	} else if strings.HasPrefix(f.Message, "TypeError") {

@@ -4,13 +4,13 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"merrycrate.example/merry/crate/glyphs"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -199,7 +199,7 @@ func (m *meanings) glyph(class string) string {
 		s := m.of(class)
 		var list []string
 		for _, k := range slices.Sorted(maps.Keys(s)) {
-			if strings.HasSuffix(k, ":before{content") && private.MatchString(s[k].value) {
+			if strings.HasSuffix(k, ":before{content") && private().MatchString(s[k].value) {
 				list = append(list, s[k].value)
 			}
 		}
@@ -210,4 +210,4 @@ func (m *meanings) glyph(class string) string {
 }
 
 // private is a text of one character that no keyboard has, as fonts of icons give them.
-var private = regexp.MustCompile(`^["'](?:\\[0-9a-f]{3,6} ?|[^\x00-\x7f])["']$`)
+var private = lazy.Regexp(`^["'](?:\\[0-9a-f]{3,6} ?|[^\x00-\x7f])["']$`)

@@ -2,18 +2,18 @@ package renamed
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/agext/levenshtein"
+	"merrycrate.example/merry/crate/lazy"
 )
 
-var hump = regexp.MustCompile(`([a-z0-9])([A-Z])`)
+var hump = lazy.Regexp(`([a-z0-9])([A-Z])`)
 
 // dashed is a name whose words have dashes between them: addClass is add-class.
 func dashed(name string) string {
-	return strings.ToLower(hump.ReplaceAllString(name, "$1-$2"))
+	return strings.ToLower(hump().ReplaceAllString(name, "$1-$2"))
 }
 
 // Names finds what names that are gone are called now, of which nothing is known but the names: members, options, attributes. It goes by

@@ -3,11 +3,11 @@ package renamed
 import (
 	"fmt"
 	"math"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -126,8 +126,8 @@ func (m *meanings) add(s sense, d style.Decl) {
 }
 
 var (
-	layer  = regexp.MustCompile(`\|@(?:layer|supports|scope)[^|]*`)
-	blanks = regexp.MustCompile(`\s+`)
+	layer  = lazy.Regexp(`\|@(?:layer|supports|scope)[^|]*`)
+	blanks = lazy.Regexp(`\s+`)
 )
 
 // contextOf is where a declaration counts, without what makes no difference to a browser of today.
@@ -135,17 +135,17 @@ func contextOf(context string) string {
 	if context == "" {
 		return ""
 	}
-	return blanks.ReplaceAllString(layer.ReplaceAllString(context, ""), "")
+	return blanks().ReplaceAllString(layer().ReplaceAllString(context, ""), "")
 }
 
 // mostVariables is how deep custom properties are followed.
 const mostVariables = 8
 
 var (
-	variable = regexp.MustCompile(`var\(\s*(--[\w-]+)\s*(?:,((?:[^()]|\([^()]*\))*))?\)`)
-	number   = regexp.MustCompile(`(^|[\s,(+*/-])(\d*\.?\d+)(rem|px|pt|%|em|s|ms)?`)
-	shortHex = regexp.MustCompile(`#([0-9a-f])([0-9a-f])([0-9a-f])\b`)
-	rgb      = regexp.MustCompile(`rgba?\(\s*(\d+)\s*,?\s*(\d+)\s*,?\s*(\d+)\s*(?:[,/]\s*1(?:\.0)?\s*)?\)`)
+	variable = lazy.Regexp(`var\(\s*(--[\w-]+)\s*(?:,((?:[^()]|\([^()]*\))*))?\)`)
+	number   = lazy.Regexp(`(^|[\s,(+*/-])(\d*\.?\d+)(rem|px|pt|%|em|s|ms)?`)
+	shortHex = lazy.Regexp(`#([0-9a-f])([0-9a-f])([0-9a-f])\b`)
+	rgb      = lazy.Regexp(`rgba?\(\s*(\d+)\s*,?\s*(\d+)\s*,?\s*(\d+)\s*(?:[,/]\s*1(?:\.0)?\s*)?\)`)
 )
 
 var colours = map[string]string{"white": "#ffffff", "black": "#000000", "red": "#ff0000", "transparent": "#0000"}
@@ -158,8 +158,8 @@ func plain(s *style.Sheet, value string) string {
 			break
 		}
 		before := value
-		value = variable.ReplaceAllStringFunc(value, func(use string) string {
-			m := variable.FindStringSubmatch(use)
+		value = variable().ReplaceAllStringFunc(value, func(use string) string {
+			m := variable().FindStringSubmatch(use)
 			if v, ok := s.Vars[m[1]]; ok {
 				return v
 			}
@@ -169,10 +169,10 @@ func plain(s *style.Sheet, value string) string {
 			break
 		}
 	}
-	value = strings.TrimSpace(blanks.ReplaceAllString(strings.ToLower(value), " "))
-	value = shortHex.ReplaceAllString(value, "#$1$1$2$2$3$3")
-	value = rgb.ReplaceAllStringFunc(value, func(use string) string {
-		m := rgb.FindStringSubmatch(use)
+	value = strings.TrimSpace(blanks().ReplaceAllString(strings.ToLower(value), " "))
+	value = shortHex().ReplaceAllString(value, "#$1$1$2$2$3$3")
+	value = rgb().ReplaceAllStringFunc(value, func(use string) string {
+		m := rgb().FindStringSubmatch(use)
 		hex := "#"
 		for _, n := range m[1:] {
 			v, _ := strconv.Atoi(n)
@@ -186,8 +186,8 @@ func plain(s *style.Sheet, value string) string {
 	if strings.ContainsAny(value, `"'`) || strings.Contains(value, "url(") {
 		return value
 	}
-	return number.ReplaceAllStringFunc(value, func(use string) string {
-		m := number.FindStringSubmatch(use)
+	return number().ReplaceAllStringFunc(value, func(use string) string {
+		m := number().FindStringSubmatch(use)
 		v, err := strconv.ParseFloat(m[2], 64)
 		if err != nil {
 			return use

@@ -134,8 +134,8 @@ func (m *meanings) worn(class string) sense {
 		}
 		for _, u := range users {
 			u.Context = d.Context
-			u.Value = variable.ReplaceAllStringFunc(u.Value, func(use string) string {
-				if variable.FindStringSubmatch(use)[1] == d.Property {
+			u.Value = variable().ReplaceAllStringFunc(u.Value, func(use string) string {
+				if variable().FindStringSubmatch(use)[1] == d.Property {
 					return d.Value
 				}
 				return use

@@ -18,7 +18,7 @@ func (f *follower) define(name string, at []byte, v value) {
 		}
 		return
 	}
-	if _, builtIn := browserNames[name]; builtIn || strings.HasPrefix(name, "on") && name == strings.ToLower(name) {
+	if _, builtIn := browserNames()[name]; builtIn || strings.HasPrefix(name, "on") && name == strings.ToLower(name) {
 		return
 	}
 	f.globals[name] = v
@@ -68,7 +68,7 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 	if gone[name] {
 		return value{kind: undefined}
 	}
-	if _, ok := browserNames[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
+	if _, ok := browserNames()[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
 		return value{kind: browser, text: name}
 	}
 	if name == "undefined" || name == "NaN" {

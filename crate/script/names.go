@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // IsLoader tells the names that loaders of modules and servers give to scripts, and no browser: require, module and the like.
@@ -12,7 +13,7 @@ func IsLoader(name string) bool { return absent[name] }
 
 // BrowserNames lists the names that a browser gives to every script, sorted.
 func BrowserNames() []string {
-	return slices.DeleteFunc(slices.Sorted(maps.Keys(browserNames)), func(name string) bool { return gone[name] })
+	return slices.DeleteFunc(slices.Sorted(maps.Keys(browserNames())), func(name string) bool { return gone[name] })
 }
 
 // gone are names that browsers gave once, and that none of today's engines has: who asks for them is answered no.
@@ -40,7 +41,7 @@ var absent = map[string]bool{"require": true, "module": true, "exports": true, "
 
 // browserNames are what a browser gives to every script: the globals of ECMA-262 and of the HTML, DOM
 // and related standards, without event handlers and element interfaces, which are told by their form.
-var browserNames = func() map[string]struct{} {
+var browserNames = sync.OnceValue(func() map[string]struct{} {
 	m := map[string]struct{}{}
 	for _, n := range strings.Fields(`
 Object Function Array String Number Boolean Symbol BigInt Math Date RegExp Error TypeError RangeError SyntaxError ReferenceError EvalError
@@ -78,7 +79,7 @@ TrustedHTML ViewTransition VisualViewport Lock LockManager Plugin PluginArray Mi
 		m[n] = struct{}{}
 	}
 	return m
-}()
+})
 
 // interfaces are the names of more of the web platform's interfaces, as browsers of the day have them.
 //

@@ -10,7 +10,6 @@ import (
 	"bytes"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -18,6 +17,7 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 
 	"merrycrate.example/merry/crate/ecma"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/lines"
 )
 
@@ -209,18 +209,18 @@ func analyze(src []byte) *Report {
 }
 
 var (
-	loaderList = regexp.MustCompile(`\bdefine\(\s*(?:["'][^"']*["']\s*,\s*)?\[([^\]]*)\]`)
-	quotedName = regexp.MustCompile(`["']([^"']+)["']`)
+	loaderList = lazy.Regexp(`\bdefine\(\s*(?:["'][^"']*["']\s*,\s*)?\[([^\]]*)\]`)
+	quotedName = lazy.Regexp(`["']([^"']+)["']`)
 )
 
 // asks lists what a script's call of define names: its first, since those behind are parts that were packed into it.
 func asks(src []byte) []string {
 	var list []string
-	found := loaderList.FindSubmatch(src)
+	found := loaderList().FindSubmatch(src)
 	if found == nil {
 		return nil
 	}
-	for _, name := range quotedName.FindAllSubmatch(found[1], -1) {
+	for _, name := range quotedName().FindAllSubmatch(found[1], -1) {
 		switch s := string(name[1]); {
 		case s == "exports", s == "require", s == "module", strings.HasPrefix(s, "."), slices.Contains(list, s):
 		default:

@@ -4,10 +4,10 @@ package semantic
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"strings"
 
 	"github.com/Masterminds/semver/v3"
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // A Range is a set of versions.
@@ -29,7 +29,7 @@ func ParseRange(s string) (*Range, error) {
 	return &Range{c, s}, nil
 }
 
-var withPrerelease = regexp.MustCompile(`(\d+)\.(\d+)\.(\d+)-[0-9A-Za-z.-]+`)
+var withPrerelease = lazy.Regexp(`(\d+)\.(\d+)\.(\d+)-[0-9A-Za-z.-]+`)
 
 // Has tells whether a version is in the range. A prerelease is only where the range itself names a
 // prerelease of the same major, minor and patch numbers: nobody gets one without asking.
@@ -41,7 +41,7 @@ func (r *Range) Has(version string) bool {
 	if v.Prerelease() == "" {
 		return true
 	}
-	for _, m := range withPrerelease.FindAllStringSubmatch(r.text, -1) {
+	for _, m := range withPrerelease().FindAllStringSubmatch(r.text, -1) {
 		if fmt.Sprintf("%s.%s.%s", m[1], m[2], m[3]) == fmt.Sprintf("%d.%d.%d", v.Major(), v.Minor(), v.Patch()) {
 			return true
 		}

@@ -6,10 +6,10 @@ import (
 	"bytes"
 	"context"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -167,7 +167,7 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 	if err != nil {
 		return "", nil, err
 	}
-	if report.Evals || slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" && directEval.MatchString(s.Text) }) {
+	if report.Evals || slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" && directEval().MatchString(s.Text) }) {
 		allowed.allow("script-src", "'unsafe-eval'")
 		notes = append(notes, "a script runs texts as code (eval, new Function); it may do without, so try it without 'unsafe-eval'")
 	}
@@ -175,9 +175,9 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 }
 
 var (
-	directEval = regexp.MustCompile(`(?:^|[^.\w$])eval\s*\(`)
-	calling    = regexp.MustCompile(`\bfetch\s*\(|\bXMLHttpRequest\b|\bsendBeacon\s*\(|\bEventSource\b`)
-	elsewhere  = regexp.MustCompile("[\"'`]((?:https?|wss?)://[\\w.-]+(?::\\d+)?)[/\"'`?#]")
+	directEval = lazy.Regexp(`(?:^|[^.\w$])eval\s*\(`)
+	calling    = lazy.Regexp(`\bfetch\s*\(|\bXMLHttpRequest\b|\bsendBeacon\s*\(|\bEventSource\b`)
+	elsewhere  = lazy.Regexp("[\"'`]((?:https?|wss?)://[\\w.-]+(?::\\d+)?)[/\"'`?#]")
 )
 
 // sourceOf is the source expression for an address.
@@ -229,9 +229,9 @@ func (c *reading) fetchedLater(v *tags.Page, allowed sources) {
 				}
 			}
 		})
-		if calling.Match(k.Text) {
+		if calling().Match(k.Text) {
 			allowed.allow("connect-src", "'self'")
-			for _, m := range elsewhere.FindAllSubmatch(k.Text, -1) {
+			for _, m := range elsewhere().FindAllSubmatch(k.Text, -1) {
 				allowed.allow("connect-src", string(m[1]))
 			}
 		}

@@ -12,7 +12,6 @@ import (
 	"net/http"
 	"net/url"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -21,6 +20,7 @@ import (
 	"github.com/hashicorp/go-retryablehttp"
 
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
@@ -97,10 +97,10 @@ func (w *words) UnmarshalJSON(b []byte) error {
 	return nil
 }
 
-var packageName = regexp.MustCompile(`^(@[a-zA-Z0-9~-][a-zA-Z0-9._~-]*/)?[a-zA-Z0-9~-][a-zA-Z0-9._~-]*$`)
+var packageName = lazy.Regexp(`^(@[a-zA-Z0-9~-][a-zA-Z0-9._~-]*/)?[a-zA-Z0-9~-][a-zA-Z0-9._~-]*$`)
 
 // ValidPackage tells whether a text can be a package's name.
-func ValidPackage(name string) bool { return len(name) <= 214 && packageName.MatchString(name) }
+func ValidPackage(name string) bool { return len(name) <= 214 && packageName().MatchString(name) }
 
 // abbreviated is the media type of the protocol's shorter document, which has all that resolving needs.
 const abbreviated = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=0.8"

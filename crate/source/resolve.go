@@ -2,12 +2,12 @@ package source
 
 import (
 	"cmp"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/Masterminds/semver/v3"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/semantic"
@@ -81,13 +81,13 @@ func (p *Package) Sorted() []*Version {
 	})
 }
 
-var firstNumber = regexp.MustCompile(`\d+(\.\d+)*`)
+var firstNumber = lazy.Regexp(`\d+(\.\d+)*`)
 
 // nearest lists up to three versions around the one that a range names first.
 func (p *Package) nearest(wish string) []string {
 	all := p.Sorted()
 	at := len(all)
-	if target, err := semver.NewVersion(firstNumber.FindString(wish)); err == nil {
+	if target, err := semver.NewVersion(firstNumber().FindString(wish)); err == nil {
 		at = slices.IndexFunc(all, func(v *Version) bool {
 			s, err := semver.NewVersion(v.Version)
 			return err == nil && !s.LessThan(target)

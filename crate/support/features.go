@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // table says which versions of browsers have which features; its head says where that comes from.
@@ -40,7 +41,7 @@ const (
 var columns = []string{"chrome", "edge", "firefox", "safari", "opera", "ie"}
 
 // features are those of the table, by name and kind.
-var features = func() map[FeatureKind]map[string]*Feature {
+var features = sync.OnceValue(func() map[FeatureKind]map[string]*Feature {
 	all := map[FeatureKind]map[string]*Feature{}
 	for line := range strings.Lines(table) {
 		words := strings.Fields(line)
@@ -58,7 +59,7 @@ var features = func() map[FeatureKind]map[string]*Feature {
 		all[f.Kind][f.Name] = f
 	}
 	return all
-}()
+})
 
 // Lacking names the browsers of those that a site is for that have not got a feature, "" where all have. An edition of ECMAScript
 // says nothing of what is not part of the language.

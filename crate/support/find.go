@@ -2,9 +2,10 @@ package support
 
 import (
 	"bytes"
-	"regexp"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // blank is a script's or stylesheet's text with its comments, and a script's texts in quotes and regular expressions, written over by
@@ -64,9 +65,9 @@ func blank(src []byte, script bool) (out []byte, quoted map[string]bool) {
 }
 
 var (
-	word      = regexp.MustCompile(`[A-Za-z_$][\w$]*`)
-	declares  = regexp.MustCompile(`(?:\b(?:var|let|const|function|class|import)\s+|[,{(]\s*)$`)
-	ownMember = regexp.MustCompile(`(?:\bwindow|\bself|\bglobalThis|\bglobal|\broot|\bthis)\s*\.\s*$`)
+	word      = lazy.Regexp(`[A-Za-z_$][\w$]*`)
+	declares  = lazy.Regexp(`(?:\b(?:var|let|const|function|class|import)\s+|[,{(]\s*)$`)
+	ownMember = lazy.Regexp(`(?:\bwindow|\bself|\bglobalThis|\bglobal|\broot|\bthis)\s*\.\s*$`)
 )
 
 // InScript finds the features that a script uses and does not ask for first: each where it is used first. A script that asks for a
@@ -75,7 +76,7 @@ func InScript(src []byte) []Found {
 	text, quoted := blank(src, true)
 	first := map[*Feature]int{}
 	guarded := map[*Feature]bool{}
-	for _, m := range word.FindAllIndex(text, -1) {
+	for _, m := range word().FindAllIndex(text, -1) {
 		name := string(text[m[0]:m[1]])
 		before, after := bytes.TrimRight(text[max(0, m[0]-24):m[0]], " \t\r\n"), bytes.TrimLeft(text[m[1]:min(len(text), m[1]+24)], " \t\r\n")
 		member := bytes.HasSuffix(before, []byte(".")) && !bytes.HasSuffix(before, []byte("..."))
@@ -93,19 +94,19 @@ func InScript(src []byte) []Found {
 		calls := bytes.HasPrefix(after, []byte("("))
 		if member {
 			whole := dotted(text, m[0]) + name
-			used(features[Static][whole], calls || whole == "navigator.clipboard", !calls && whole != "navigator.clipboard" || guards(before, after))
-			used(features[Method][name], calls && whole != "_."+name && whole != "$."+name && !bytes.HasSuffix(before, []byte("?.")) && features[Static][whole] == nil, !calls)
-			if ownMember.Match(text[max(0, m[0]-24):m[0]]) {
-				used(features[Global][name], false, true)
+			used(features()[Static][whole], calls || whole == "navigator.clipboard", !calls && whole != "navigator.clipboard" || guards(before, after))
+			used(features()[Method][name], calls && whole != "_."+name && whole != "$."+name && !bytes.HasSuffix(before, []byte("?.")) && features()[Static][whole] == nil, !calls)
+			if ownMember().Match(text[max(0, m[0]-24):m[0]]) {
+				used(features()[Global][name], false, true)
 			}
 			continue
 		}
-		f := features[Global][name]
+		f := features()[Global][name]
 		if f == nil {
-			used(features[Method][name], false, bytes.HasPrefix(after, []byte(":")) || bytes.HasPrefix(after, []byte("=")))
+			used(features()[Method][name], false, bytes.HasPrefix(after, []byte(":")) || bytes.HasPrefix(after, []byte("=")))
 			continue
 		}
-		asks := bytes.HasSuffix(before, []byte("typeof")) || bytes.HasSuffix(before, []byte("function")) || bytes.HasSuffix(before, []byte("class")) || declares.Match(text[max(0, m[0]-24):m[0]]) && !calls && !bytes.HasPrefix(after, []byte(".")) ||
+		asks := bytes.HasSuffix(before, []byte("typeof")) || bytes.HasSuffix(before, []byte("function")) || bytes.HasSuffix(before, []byte("class")) || declares().Match(text[max(0, m[0]-24):m[0]]) && !calls && !bytes.HasPrefix(after, []byte(".")) ||
 			bytes.HasPrefix(after, []byte("=")) && !bytes.HasPrefix(after, []byte("==")) || bytes.HasPrefix(after, []byte(":")) && !calls
 		used(f, calls || bytes.HasPrefix(after, []byte(".")) || bytes.HasSuffix(before, []byte("new")), asks)
 	}
@@ -187,29 +188,29 @@ func InStyle(src []byte) []Found {
 	return sorted(first, nil)
 }
 
-var atWord = regexp.MustCompile(`^@[\w-]+`)
+var atWord = lazy.Regexp(`^@[\w-]+`)
 
 // preludes looks at what stands before a block: a selector or the head of an at-rule.
 func preludes(prelude string, at int, use func(*Feature, int)) {
-	if name := atWord.FindString(strings.ToLower(prelude)); name != "" {
-		use(features[AtRule][name], at)
+	if name := atWord().FindString(strings.ToLower(prelude)); name != "" {
+		use(features()[AtRule][name], at)
 		return
 	}
-	for name, f := range features[Selector] {
+	for name, f := range features()[Selector] {
 		if i := strings.Index(prelude, strings.TrimSuffix(name, ")")); i >= 0 {
 			use(f, at+i)
 		}
 	}
 }
 
-var units = regexp.MustCompile(`(?:^|[\s(,:+*/-])[\d.]+(dvh|svh)\b`)
+var units = lazy.Regexp(`(?:^|[\s(,:+*/-])[\d.]+(dvh|svh)\b`)
 
 // declaration looks at a declaration, or at an at-rule without a block.
 func declaration(text string, at int, said map[string]bool, use func(*Feature, int)) {
 	trimmed := strings.TrimSpace(text)
 	at += strings.Index(text, trimmed)
-	if name := atWord.FindString(strings.ToLower(trimmed)); name != "" {
-		use(features[AtRule][name], at)
+	if name := atWord().FindString(strings.ToLower(trimmed)); name != "" {
+		use(features()[AtRule][name], at)
 		return
 	}
 	property, value, ok := strings.Cut(trimmed, ":")
@@ -222,9 +223,9 @@ func declaration(text string, at int, said map[string]bool, use func(*Feature, i
 	if again || strings.HasPrefix(property, "--") {
 		return
 	}
-	use(features[Property][property], at)
+	use(features()[Property][property], at)
 	value = strings.ToLower(value)
-	for name, f := range features[Value] {
+	for name, f := range features()[Value] {
 		switch {
 		case strings.HasSuffix(name, "()"):
 			for from := 0; ; {
@@ -238,7 +239,7 @@ func declaration(text string, at int, said map[string]bool, use func(*Feature, i
 				from++
 			}
 		case name == "dvh" || name == "svh":
-			if m := units.FindStringSubmatch(value); m != nil && m[1] == name {
+			if m := units().FindStringSubmatch(value); m != nil && m[1] == name {
 				use(f, at)
 			}
 		case property == "display" && (name == "grid" || name == "contents"), property == "position" && name == "sticky", name == "subgrid":

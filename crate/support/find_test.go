@@ -84,7 +84,7 @@ func TestLacking(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := b.Lacking(features[FeatureKind(tt.kind)][tt.name]); got != tt.want {
+		if got := b.Lacking(features()[FeatureKind(tt.kind)][tt.name]); got != tt.want {
 			t.Errorf("%s lack %s: %q, want %q", tt.browsers, tt.name, got, tt.want)
 		}
 	}
@@ -93,7 +93,7 @@ func TestLacking(t *testing.T) {
 // TestTable: each line of the table says of every column something that can be.
 func TestTable(t *testing.T) {
 	n := 0
-	for kind, of := range features {
+	for kind, of := range features() {
 		for name, f := range of {
 			n++
 			if f.year < 2009 || f.year > 2099 || f.from["chrome"] == 0 && f.from["firefox"] == 0 {

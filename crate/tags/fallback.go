@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 )
@@ -64,13 +65,13 @@ func (c Copy) tag(style bool) string {
 }
 
 // form makes the pattern of a script's text from how it is written.
-func form(written, text string) *regexp.Regexp {
+func form(written, text string) func() *regexp.Regexp {
 	const name = `([^"'<>]+)`
 	expression := regexp.QuoteMeta(written)
 	if strings.Count(written, "%s") == 2 {
 		expression = strings.Replace(expression, "%s", name, 1)
 	}
-	return regexp.MustCompile("^" + strings.Replace(expression, "%s", text, 1) + "$")
+	return lazy.Regexp("^" + strings.Replace(expression, "%s", text, 1) + "$")
 }
 
 var (
@@ -79,11 +80,11 @@ var (
 	deferredForm = form(deferredFallback, `([^"'<>]+)`)
 	moduleForm   = form(moduleFallback, `([^"'<>]+)`)
 
-	copyForm = regexp.MustCompile(`^(?:<script src|<link rel="stylesheet" href)="([^"'<>]+)"(?: integrity="([^"'<>]+)" crossorigin="anonymous"(?: onerror="([^"]+)")?)?>(?:</script>)?(?:<script>(.*)</script>)?$`)
+	copyForm = lazy.Regexp(`^(?:<script src|<link rel="stylesheet" href)="([^"'<>]+)"(?: integrity="([^"'<>]+)" crossorigin="anonymous"(?: onerror="([^"]+)")?)?>(?:</script>)?(?:<script>(.*)</script>)?$`)
 	nextForm = form(nextStyle, `([^"<>]+)`)
 
 	inText  = strings.NewReplacer("\\", "\\\\", "'", "\\'", "</script", "<\\/script")
-	escaped = regexp.MustCompile(`\\(.)`)
+	escaped = lazy.Regexp(`\\(.)`)
 )
 
 // fallbackText writes a fallback's text: for the copies in their turn.
@@ -107,16 +108,16 @@ func fallbackText(style bool, global string, copies []Copy) string {
 
 // readFallback reads a fallback's text: the global that it asks for and its copies, none where it is another script's text.
 func readFallback(text string) (global string, copies []Copy) {
-	if m := deferredForm.FindStringSubmatch(text); m != nil {
+	if m := deferredForm().FindStringSubmatch(text); m != nil {
 		return m[1], []Copy{{Ref: m[2]}}
 	}
 	written := ""
-	if m := blockingForm.FindStringSubmatch(text); m != nil {
+	if m := blockingForm().FindStringSubmatch(text); m != nil {
 		global, written = m[1], m[2]
-	} else if m := styleForm.FindStringSubmatch(text); m != nil {
+	} else if m := styleForm().FindStringSubmatch(text); m != nil {
 		written = m[1]
 	}
-	m := copyForm.FindStringSubmatch(escaped.ReplaceAllString(written, "$1"))
+	m := copyForm().FindStringSubmatch(escaped().ReplaceAllString(written, "$1"))
 	if m == nil {
 		return "", nil
 	}
@@ -125,7 +126,7 @@ func readFallback(text string) (global string, copies []Copy) {
 		_, rest := readFallback(m[4])
 		copies = append(copies, rest...)
 	}
-	if next := nextForm.FindStringSubmatch(m[3]); next != nil {
+	if next := nextForm().FindStringSubmatch(m[3]); next != nil {
 		refs := strings.Split(next[1], "','")
 		for _, ref := range refs[:len(refs)-1] {
 			copies = append(copies, Copy{ref, m[2]}) // the bytes are the same, and so is what is demanded of them
@@ -211,7 +212,7 @@ func (v *Page) ModuleCopy(i int) string {
 		return ""
 	}
 	does, _ := v.Attr(&v.Includes[i], OnError)
-	m := moduleForm.FindStringSubmatch(does)
+	m := moduleForm().FindStringSubmatch(does)
 	if m == nil {
 		return ""
 	}

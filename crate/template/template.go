@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // A Region is a part of a page that a server's template sends under a condition, or again and again, or puts into a place of
@@ -66,14 +68,14 @@ func Directed(text string) bool {
 }
 
 var (
-	percent = regexp.MustCompile(`(?s)\{%[-+~]?\s*(.*?)\s*[-+~]?%\}`)
-	braces  = regexp.MustCompile(`(?s)\{\{[-~]?\s*(.*?)\s*[-~]?\}\}`)
-	code    = regexp.MustCompile(`(?s)<\?(?:php)?\s(.*?)(?:\?>|$)|<%-?([^=@%].*?)-?%>`)
-	ssi     = regexp.MustCompile(`(?s)<!--#(\w+).*?-->`)
-	tagged  = regexp.MustCompile(`(?i)<(/?)[a-z]+:(if|foreach|fortokens|choose|when|otherwise|iterator|unless)\b[^>]*>`)
-	atSign  = regexp.MustCompile(`@(?:(if|foreach|for|while|switch|using)\s*\(|section\s+\w+\s*\{)`)
-	loops   = regexp.MustCompile(`^(?:if|unless|for|foreach|while|until|switch|case|begin)\b`)
-	ends    = regexp.MustCompile(`^(?:end(?:if|foreach|for|while|switch)?)\b`)
+	percent = lazy.Regexp(`(?s)\{%[-+~]?\s*(.*?)\s*[-+~]?%\}`)
+	braces  = lazy.Regexp(`(?s)\{\{[-~]?\s*(.*?)\s*[-~]?\}\}`)
+	code    = lazy.Regexp(`(?s)<\?(?:php)?\s(.*?)(?:\?>|$)|<%-?([^=@%].*?)-?%>`)
+	ssi     = lazy.Regexp(`(?s)<!--#(\w+).*?-->`)
+	tagged  = lazy.Regexp(`(?i)<(/?)[a-z]+:(if|foreach|fortokens|choose|when|otherwise|iterator|unless)\b[^>]*>`)
+	atSign  = lazy.Regexp(`@(?:(if|foreach|for|while|switch|using)\s*\(|section\s+\w+\s*\{)`)
+	loops   = lazy.Regexp(`^(?:if|unless|for|foreach|while|until|switch|case|begin)\b`)
+	ends    = lazy.Regexp(`^(?:end(?:if|foreach|for|while|switch)?)\b`)
 )
 
 // A directive is one of a template: what it is by its kind, and where it stands.
@@ -93,12 +95,12 @@ func directives(b []byte) []directive {
 		}
 		list = append(list, directive{m[0], m[1], kind, strings.TrimSpace(text)})
 	}
-	for kind, exp := range map[string]*regexp.Regexp{"percent": percent, "braces": braces, "code": code, "ssi": ssi} {
+	for kind, exp := range map[string]*regexp.Regexp{"percent": percent(), "braces": braces(), "code": code(), "ssi": ssi()} {
 		for _, m := range exp.FindAllSubmatchIndex(b, -1) {
 			add(kind, m, 1)
 		}
 	}
-	for _, m := range tagged.FindAllSubmatchIndex(b, -1) {
+	for _, m := range tagged().FindAllSubmatchIndex(b, -1) {
 		list = append(list, directive{m[0], m[1], "tag", string(b[m[2]:m[3]]) + strings.ToLower(string(b[m[4]:m[5]]))})
 	}
 	slices.SortFunc(list, func(x, y directive) int { return x.start - y.start })
@@ -193,9 +195,9 @@ func (r *regions) code(b []byte, d directive) {
 		for range depth - lowest {
 			r.begin(b, d, false)
 		}
-	case ends.MatchString(text):
+	case ends().MatchString(text):
 		r.finish(d)
-	case loops.MatchString(text) && (strings.HasSuffix(text, ":") || bytes.HasPrefix(b[d.start:], []byte("<%"))):
+	case loops().MatchString(text) && (strings.HasSuffix(text, ":") || bytes.HasPrefix(b[d.start:], []byte("<%"))):
 		r.begin(b, d, false)
 	case bytes.HasPrefix(b[d.start:], []byte("<%")) && (strings.HasSuffix(text, " do") || strings.Contains(text, " do |")):
 		r.begin(b, d, strings.Contains(text, "content_for"))
@@ -205,7 +207,7 @@ func (r *regions) code(b []byte, d directive) {
 // razor finds regions that begin with an at sign and end with the brace that closes them.
 func razor(b []byte) []Region {
 	var list []Region
-	for _, m := range atSign.FindAllSubmatchIndex(b, -1) {
+	for _, m := range atSign().FindAllSubmatchIndex(b, -1) {
 		open := bytes.IndexByte(b[m[0]:], '{')
 		if open < 0 || m[0] > 0 && (b[m[0]-1] == '@' || isAlnum(b[m[0]-1])) {
 			continue
@@ -229,10 +231,10 @@ func razor(b []byte) []Region {
 
 // Extends tells a template that has its place in another one: what stands outside its blocks is sent nowhere.
 func Extends(b []byte) bool {
-	return (MayDirect(b) || bytes.Contains(b, []byte("Layout"))) && extends.Match(b)
+	return (MayDirect(b) || bytes.Contains(b, []byte("Layout"))) && extends().Match(b)
 }
 
-var extends = regexp.MustCompile(`\{%[-+~]?\s*(?:extends|layout)\b|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
+var extends = lazy.Regexp(`\{%[-+~]?\s*(?:extends|layout)\b|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
 
 func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
 

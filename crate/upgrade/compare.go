@@ -12,12 +12,12 @@ import (
 	"iter"
 	"maps"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/glyphs"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
@@ -331,7 +331,7 @@ func onPageKind(k delivery.Kind) bool {
 	return false
 }
 
-var noteFile = regexp.MustCompile(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
+var noteFile = lazy.Regexp(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
 
 // warns tells whether in a line of a script its maker says what is no more to be used, in capitals or not.
 func warns(line string) bool {
@@ -349,7 +349,7 @@ func changeNotes(s *side) []renamed.ChangeNote {
 	for i := range s.Files {
 		f := &s.Files[i]
 		inScript := f.Kind == delivery.Script && f.Build == record.Readable && f.Aside == ""
-		if !inScript && (f.Kind != delivery.Document || !noteFile.MatchString(path.Base(f.Path))) || f.Size > 2<<20 {
+		if !inScript && (f.Kind != delivery.Document || !noteFile().MatchString(path.Base(f.Path))) || f.Size > 2<<20 {
 			continue
 		}
 		b, err := s.Tree.ReadFile(f.Path)

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
@@ -203,11 +204,11 @@ func hasWord(text, word string) bool {
 	}
 }
 
-var nameWord = regexp.MustCompile(`[A-Z]?[a-z0-9]+|[A-Z]+`)
+var nameWord = lazy.Regexp(`[A-Z]?[a-z0-9]+|[A-Z]+`)
 
 // sharedWords counts the words that two names share, of all that they have.
 func sharedWords(a, b string) (same, of int) {
-	x, y := nameWord.FindAllString(a, -1), nameWord.FindAllString(b, -1)
+	x, y := nameWord().FindAllString(a, -1), nameWord().FindAllString(b, -1)
 	for _, w := range x {
 		if slices.ContainsFunc(y, func(v string) bool { return strings.EqualFold(v, w) }) {
 			same++

@@ -2,12 +2,13 @@ package upgrade
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // className is a class as pages have it, without what would need an escape.
-var className = regexp.MustCompile(`^-?[A-Za-z_][\w-]*$`)
+var className = lazy.Regexp(`^-?[A-Za-z_][\w-]*$`)
 
 // ReadRenames reads a table of classes: in each line an old name and a new one, in text (blanks or an arrow between them), CSV or Markdown. One
 // that became two has both, with a blank or "and" between. Lines that begin with #, heads and rules of tables are passed over, and so is what
@@ -35,7 +36,7 @@ func ReadRenames(b []byte) (map[string]string, error) {
 			continue
 		}
 		for _, name := range append([]string{old}, new...) {
-			if !className.MatchString(name) {
+			if !className().MatchString(name) {
 				return nil, fmt.Errorf("line %d: %q is no class", n, name)
 			}
 		}
@@ -45,7 +46,7 @@ func ReadRenames(b []byte) (map[string]string, error) {
 }
 
 // arrow is what stands between an old name and a new one in a line of text.
-var arrow = regexp.MustCompile(`\s*(?:→|->|=>|=)\s*`)
+var arrow = lazy.Regexp(`\s*(?:→|->|=>|=)\s*`)
 
 // cellsOf are the cells of a table's line; of a line of text the two names alone, without what is said of them.
 func cellsOf(text string) []string {
@@ -53,7 +54,7 @@ func cellsOf(text string) []string {
 		return strings.Split(strings.Trim(text, "|"), "|")
 	}
 	item := strings.TrimLeft(text, "-* ")
-	if at := arrow.FindStringIndex(item); at != nil {
+	if at := arrow().FindStringIndex(item); at != nil {
 		new := item[at[1]:]
 		if end := strings.IndexAny(new, ",;(:"); end >= 0 {
 			new = new[:end]

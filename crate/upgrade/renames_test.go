@@ -77,7 +77,7 @@ func FuzzReadRenames(f *testing.F) {
 	f.Fuzz(func(t *testing.T, b []byte) {
 		list, err := ReadRenames(b)
 		for old, new := range list {
-			if err != nil || !className.MatchString(old) || strings.TrimSpace(new) == "" {
+			if err != nil || !className().MatchString(old) || strings.TrimSpace(new) == "" {
 				t.Errorf("%q: %q is called %q, and %v", b, old, new, err)
 			}
 		}
@@ -103,7 +103,7 @@ func TestTablesOfNames(t *testing.T) {
 			t.Errorf("%q holds %q, wanted %q", tt.text, strings.Join(got, "; "), tt.want)
 		}
 	}
-	if got := row.FindAllString(`var shims = [["anchor", null, "mooring"], ["buoy", "float"], [1, 2], ["x"]]`, -1); len(got) != 3 {
+	if got := row().FindAllString(`var shims = [["anchor", null, "mooring"], ["buoy", "float"], [1, 2], ["x"]]`, -1); len(got) != 3 {
 		t.Errorf("rows of a script: %q", got)
 	}
 	for css, want := range map[string]string{".bw-a{}.bw-b{}.own{}": "bw-", ".a-x{}.b-x{}": "", ".plain{}": "", "": ""} {

@@ -3,19 +3,19 @@ package upgrade
 import (
 	"fmt"
 	"path"
-	"regexp"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/renamed"
 	"merrycrate.example/merry/crate/style"
 )
 
 // What makers add to a version so that old names work for a while, or that says how they are called now, has such names.
-var leadsOn = regexp.MustCompile(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|backport`)
+var leadsOn = lazy.Regexp(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|backport`)
 
 // mostTable is how large a table of names may be, in bytes.
 const mostTable = 1 << 20
@@ -25,7 +25,7 @@ func compatSheets(s *side) []*style.Sheet {
 	var list []*style.Sheet
 	for i := range s.Files {
 		f := &s.Files[i]
-		if f.Kind != delivery.Stylesheet || s.sel.Has(f.Path) || !leadsOn.MatchString(f.Path) || f.Build == record.Minified && f.Pair != "" || f.Size > mostTable {
+		if f.Kind != delivery.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) || f.Build == record.Minified && f.Pair != "" || f.Size > mostTable {
 			continue
 		}
 		if b, err := s.Tree.ReadFile(f.Path); err == nil {
@@ -36,9 +36,9 @@ func compatSheets(s *side) []*style.Sheet {
 }
 
 // row is a list of quoted names in a script: ["old", null, "new"].
-var row = regexp.MustCompile(`\[\s*"([\w-]+)"((?:\s*,\s*(?:null|"[\w-]*"))*)\s*\]`)
+var row = lazy.Regexp(`\[\s*"([\w-]+)"((?:\s*,\s*(?:null|"[\w-]*"))*)\s*\]`)
 
-var quotedWord = regexp.MustCompile(`"([\w-]+)"`)
+var quotedWord = lazy.Regexp(`"([\w-]+)"`)
 
 // tables are the rows of a delivery's tables of names, as change notes: an old name and a new one, with and without the word that all names
 // begin with.
@@ -51,7 +51,7 @@ func tables(s *side, prefix string) []renamed.ChangeNote {
 	}
 	for i := range s.Files {
 		f := &s.Files[i]
-		if !leadsOn.MatchString(path.Base(f.Path)) || f.Size > mostTable {
+		if !leadsOn().MatchString(path.Base(f.Path)) || f.Size > mostTable {
 			continue
 		}
 		b, err := s.Tree.ReadFile(f.Path)
@@ -65,8 +65,8 @@ func tables(s *side, prefix string) []renamed.ChangeNote {
 				walkTable(&node, func(old, new string, line int) { say(fmt.Sprintf("%s:%d", f.Path, line), old, new) })
 			}
 		case ".js", ".mjs":
-			for _, m := range row.FindAllSubmatch(b, -1) {
-				rest := quotedWord.FindAllSubmatch(m[2], -1)
+			for _, m := range row().FindAllSubmatch(b, -1) {
+				rest := quotedWord().FindAllSubmatch(m[2], -1)
 				if len(rest) > 0 {
 					say(f.Path, string(m[1]), string(rest[len(rest)-1][1]))
 				}

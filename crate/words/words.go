@@ -4,8 +4,9 @@ package words
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
+
+	"merrycrate.example/merry/crate/lazy"
 )
 
 // Likelihood says how sure it is that a word in a script means a class, an id or a global.
@@ -33,11 +34,11 @@ type Use struct {
 }
 
 var (
-	classCall = regexp.MustCompile(`(?:classList\s*\.\s*\w+\s*\([^()]*|className\s*\+?=\s*|(?:add|remove|toggle|has)Class\s*\(\s*|getElementsByClassName\s*\(\s*)["'` + "`" + `][^"'` + "`" + `\n]*$`)
-	classAttr = regexp.MustCompile(`\bclass(?:Name)?\s*=\s*\\?["'][^"'<>\n]*$`) // of markup in a text
+	classCall = lazy.Regexp(`(?:classList\s*\.\s*\w+\s*\([^()]*|className\s*\+?=\s*|(?:add|remove|toggle|has)Class\s*\(\s*|getElementsByClassName\s*\(\s*)["'` + "`" + `][^"'` + "`" + `\n]*$`)
+	classAttr = lazy.Regexp(`\bclass(?:Name)?\s*=\s*\\?["'][^"'<>\n]*$`) // of markup in a text
 	// lookedUp is where a document's own methods take a selector.
-	lookedUp = regexp.MustCompile(`(?:querySelector|querySelectorAll|closest|matches)\s*\(\s*(?:"[^"\n]*|'[^'\n]*|` + "`[^`\n]*" + `)$`)
-	idCall   = regexp.MustCompile(`getElementById\s*\(\s*["'` + "`" + `]$`)
+	lookedUp = lazy.Regexp(`(?:querySelector|querySelectorAll|closest|matches)\s*\(\s*(?:"[^"\n]*|'[^'\n]*|` + "`[^`\n]*" + `)$`)
+	idCall   = lazy.Regexp(`getElementById\s*\(\s*["'` + "`" + `]$`)
 )
 
 // Uses finds the words of a script that are among those wanted, with what surrounds them: in texts, where classes and ids are,
@@ -97,11 +98,11 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	}
 	line := src[max(0, bytes.LastIndexByte(src[:from], '\n')):from]
 	switch {
-	case classCall.Match(line) && before != '.' && before != '#', classAttr.Match(line):
+	case classCall().Match(line) && before != '.' && before != '#', classAttr().Match(line):
 		u.How = Sure
-	case idCall.Match(line):
+	case idCall().Match(line):
 		u.How, u.Selector = Sure, '#'
-	case (before == '.' || before == '#') && lookedUp.Match(line):
+	case (before == '.' || before == '#') && lookedUp().Match(line):
 		u.How, u.Selector = Sure, before
 	case before == '.' || before == '#':
 		u.How, u.Selector = Likely, before
@@ -111,7 +112,7 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 
 // InMarkup tells whether a place of a script is in a class attribute of markup in a text, where several names may stand.
 func InMarkup(src []byte, offset int) bool {
-	return classAttr.Match(src[max(0, bytes.LastIndexByte(src[:offset], '\n')):offset])
+	return classAttr().Match(src[max(0, bytes.LastIndexByte(src[:offset], '\n')):offset])
 }
 
 // A Look is a place where a script looks up elements of the page by an id or a class.
@@ -121,9 +122,9 @@ type Look struct {
 }
 
 var (
-	lookCall  = regexp.MustCompile(`(getElementById|getElementsByClassName|querySelector|querySelectorAll|closest|matches|[\w$]+)\s*\(\s*(?:"([^"\n]{1,200})"|'([^'\n]{1,200})')`)
-	lookNames = regexp.MustCompile(`[#.][A-Za-z_][\w-]*`)
-	idOnly    = regexp.MustCompile(`^[\w-]+$`)
+	lookCall  = lazy.Regexp(`(getElementById|getElementsByClassName|querySelector|querySelectorAll|closest|matches|[\w$]+)\s*\(\s*(?:"([^"\n]{1,200})"|'([^'\n]{1,200})')`)
+	lookNames = lazy.Regexp(`[#.][A-Za-z_][\w-]*`)
+	idOnly    = lazy.Regexp(`^[\w-]+$`)
 )
 
 // Looks lists the ids and classes that a script looks up by a text that it is given: by the methods of a document, and by
@@ -137,7 +138,7 @@ func Looks(src []byte) []Look {
 			list = append(list, Look{selector, offset})
 		}
 	}
-	for _, m := range lookCall.FindAllSubmatchIndex(src, -1) {
+	for _, m := range lookCall().FindAllSubmatchIndex(src, -1) {
 		start, end := m[4], m[5]
 		if start < 0 {
 			start, end = m[6], m[7]
@@ -145,12 +146,12 @@ func Looks(src []byte) []Look {
 		text := string(src[start:end])
 		switch name := string(src[m[2]:m[3]]); {
 		case strings.HasPrefix(text, "./") || strings.HasPrefix(text, "../"): // a path
-		case name == "getElementById" && idOnly.MatchString(text):
+		case name == "getElementById" && idOnly().MatchString(text):
 			add("#"+text, start)
-		case name == "getElementsByClassName" && idOnly.MatchString(text):
+		case name == "getElementsByClassName" && idOnly().MatchString(text):
 			add("."+text, start)
 		case text[0] == '#' || text[0] == '.' || name == "querySelector" || name == "querySelectorAll":
-			for _, n := range lookNames.FindAllStringIndex(text, -1) {
+			for _, n := range lookNames().FindAllStringIndex(text, -1) {
 				if n[0] == 0 || text[n[0]] == '#' || text[n[0]-1] != '.' {
 					add(text[n[0]:n[1]], start+n[0])
 				}
