@@ -28,76 +28,101 @@ var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", "
 // Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site. It tells which files of
 // the crate and which scripts and stylesheets they name, also where no browser looks; a folder that an import map names ends in a slash.
 func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
-	var maps *module.Names
-	known, _ := g.settled.Get().(*settled)
-	if known == nil {
-		known = &settled{}
-	}
-	defer g.settled.Put(known.enter(v.Path.Dir()))
-	settle := func(r page.Reference) {
-		if v.Base == "" && r.In == page.InAttribute {
-			known.add(string(v.Bytes[r.Start:r.End]))
-		}
-	}
-	except := known.has
+	k := &onPage{g: g, v: v, file: file}
 	if v.Base != "" {
-		except = nil
+		v.References(k.look)
+		return k.found, k.named
 	}
-	v.ReferencesExcept(except, func(r page.Reference) {
-		if r.Attribute != "" && slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.RefAttr.ValueStart == r.Start }) {
-			return
+	dir := v.Path.Dir()
+	known, done := g.settled.from(dir)
+	v.ReferencesExcept(known, k.look)
+	done()
+	g.settled.add(dir, k.settled)
+	return k.found, k.named
+}
+
+// onPage looks at the references of one page.
+type onPage struct {
+	g       *Guide
+	v       *tags.Page
+	file    string
+	maps    *module.Names
+	found   []check.Finding
+	named   []string
+	settled []string // addresses of which there is nothing to tell, as they are written
+}
+
+func (k *onPage) look(r page.Reference) {
+	g, v := k.g, k.v
+	if r.Attribute != "" && slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.RefAttr.ValueStart == r.Start }) {
+		return
+	}
+	t := k.target(&r)
+	if t.Path.IsZero() {
+		k.settle(&r)
+		return
+	}
+	ending := strings.ToLower(path.Ext(t.Path.String()))
+	names := true
+	switch {
+	case g.ours()[ending]:
+		k.named = append(k.named, t.Path.String())
+	case strings.HasSuffix(r.Ref, "/"):
+		k.named = append(k.named, t.Path.String()+"/")
+	default:
+		names = false
+	}
+	if r.In == page.InText || r.Inert || strings.HasPrefix(r.Attribute, "data-") {
+		return
+	}
+	if g.Has(t.Path) {
+		if k.found = append(k.found, g.part(v, r, t.Path, k.file)...); !names && ending != ".svg" {
+			k.settle(&r)
 		}
-		base := v.Base
-		if loads[r.Element] || r.In != page.InAttribute {
-			base = v.BaseAt(r.Start)
+		return
+	}
+	if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() || g.p.At(g.p.InProject(t.Path)).File != nil {
+		return
+	}
+	f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: k.file, Message: "there is no file " + t.Path.String(),
+		Why: "what asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
+	if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" && r.Element == "script") {
+		f.Severity, f.Why = check.Warning, "who follows the link gets \"not found\""
+	}
+	if r.Branch != "" {
+		f.Severity, f.Why = check.Warning, "browsers for which [if "+r.Branch+"] is true get \"not found\""
+	}
+	g.Advise(&f, t.Path)
+	f.Line, f.Column = v.Position(r.Start)
+	k.found = append(k.found, f)
+}
+
+// target is where a reference leads.
+func (k *onPage) target(r *page.Reference) tags.Target {
+	base := k.v.Base
+	if loads[r.Element] || r.In != page.InAttribute {
+		base = k.v.BaseAt(r.Start)
+	}
+	t := tags.ResolveOnce(k.v.Path, base, r.Ref)
+	if r.In == page.InImport && r.Element == "script" {
+		if k.maps == nil {
+			k.maps = k.v.MapNames()
 		}
-		t := tags.ResolveOnce(v.Path, base, r.Ref)
-		if r.In == page.InImport && r.Element == "script" {
-			if maps == nil {
-				maps = v.MapNames()
-			}
-			if to, ok := maps.Resolve(v.Address(), r.Ref); ok {
-				t = tags.TargetAt(to) // a map may lead an address elsewhere
-			}
+		if to, ok := k.maps.Resolve(k.v.Address(), r.Ref); ok {
+			t = tags.TargetAt(to) // a map may lead an address elsewhere
 		}
-		if to, moved := g.Moved[t.Path]; moved {
-			t.Path = to
-		}
-		if t.Path.IsZero() {
-			settle(r)
-			return
-		}
-		ending := strings.ToLower(path.Ext(t.Path.String()))
-		if g.ours()[ending] {
-			named = append(named, t.Path.String())
-		} else if strings.HasSuffix(r.Ref, "/") {
-			named = append(named, t.Path.String()+"/")
-		}
-		if r.In == page.InText || r.Inert || strings.HasPrefix(r.Attribute, "data-") {
-			return
-		}
-		if g.Has(t.Path) {
-			if found = append(found, g.part(v, r, t.Path, file)...); ending != ".svg" && !g.ours()[ending] && !strings.HasSuffix(r.Ref, "/") {
-				settle(r)
-			}
-			return
-		}
-		if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() || g.p.At(g.p.InProject(t.Path)).File != nil {
-			return
-		}
-		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: file, Message: "there is no file " + t.Path.String(),
-			Why: "what asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
-		if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" && r.Element == "script") {
-			f.Severity, f.Why = check.Warning, "who follows the link gets \"not found\""
-		}
-		if r.Branch != "" {
-			f.Severity, f.Why = check.Warning, "browsers for which [if "+r.Branch+"] is true get \"not found\""
-		}
-		g.Advise(&f, t.Path)
-		f.Line, f.Column = v.Position(r.Start)
-		found = append(found, f)
-	})
-	return found, named
+	}
+	if to, moved := k.g.Moved[t.Path]; moved {
+		t.Path = to
+	}
+	return t
+}
+
+// settle keeps an address of which there is nothing to tell, on whatever page of the folder it stands.
+func (k *onPage) settle(r *page.Reference) {
+	if k.v.Base == "" && r.In == page.InAttribute {
+		k.settled = append(k.settled, string(k.v.Bytes[r.Start:r.End]))
+	}
 }
 
 // shows are elements that show one part of a picture, as signals.svg#buoy (SVG 2, section 5.6).

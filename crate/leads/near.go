@@ -29,7 +29,7 @@ type Guide struct {
 	answers  memo.Memo[paths.InSite, nearest]
 	imported memo.Memo[string, []check.Finding]           // what a stylesheet asks for in vain
 	parts    memo.Memo[paths.InSite, map[string]svg.Part] // of pictures
-	settled  sync.Pool                                    // of *settled
+	settled  settled
 	names    func() *foldedNames
 	ours     func() map[string]bool // the endings of the crate's files, of scripts and of stylesheets
 }

@@ -1,42 +1,51 @@
 package leads
 
-import "strings"
+import (
+	"strings"
+	"sync"
+)
 
-// settled are addresses, as pages of one folder write them, of which there is nothing to tell wherever they stand: menus and
-// lists lead to the same places on page after page.
+// settled are addresses, as pages write them, of which there is nothing to tell wherever they stand: menus and lists lead to the
+// same places on page after page. It is for pages without a base element, several at once.
 type settled struct {
-	dir      string
-	near     map[string]bool // seen from the folder
-	anywhere map[string]bool // that mean the same from every folder
+	mu    sync.RWMutex
+	near  map[string]map[string]bool // by the pages' folder: those that are seen from it
+	far   map[string]bool            // those that mean the same from every folder
+	count int
 }
 
 // mostSettled is how many addresses are kept at most.
-const mostSettled = 1 << 16
+const mostSettled = 1 << 17
 
-// enter begins with a page of a folder.
-func (s *settled) enter(dir string) *settled {
-	if s.dir != dir || len(s.near) > mostSettled {
-		s.dir, s.near = dir, map[string]bool{}
+// from returns what tells whether an address is among them, seen from a folder. Nothing may be added until the reading is done.
+func (s *settled) from(dir string) (has func(value []byte) bool, done func()) {
+	s.mu.RLock()
+	near, far := s.near[dir], s.far
+	return func(value []byte) bool {
+		if len(value) > 0 && (value[0] == '/' || value[0] == 'h') && far[string(value)] {
+			return true
+		}
+		return near[string(value)]
+	}, s.mu.RUnlock
+}
+
+// add adds addresses that pages of a folder write. Where others are at it, it does not wait for them: they will be met again.
+func (s *settled) add(dir string, values []string) {
+	if len(values) == 0 || !s.mu.TryLock() {
+		return
 	}
-	if s.anywhere == nil || len(s.anywhere) > mostSettled {
-		s.anywhere = map[string]bool{}
+	defer s.mu.Unlock()
+	if s.count += len(values); s.near == nil || s.count > mostSettled {
+		s.near, s.far, s.count = map[string]map[string]bool{}, map[string]bool{}, len(values)
 	}
-	return s
-}
-
-func fromAnywhere(value string) bool {
-	return strings.HasPrefix(value, "/") || strings.HasPrefix(value, "https://") || strings.HasPrefix(value, "http://")
-}
-
-// has tells whether an address is among them.
-func (s *settled) has(value []byte) bool {
-	return s.near[string(value)] || len(value) > 0 && (value[0] == '/' || value[0] == 'h') && s.anywhere[string(value)]
-}
-
-func (s *settled) add(value string) {
-	if fromAnywhere(value) {
-		s.anywhere[value] = true
-	} else {
-		s.near[value] = true
+	if s.near[dir] == nil {
+		s.near[dir] = map[string]bool{}
+	}
+	for _, v := range values {
+		if strings.HasPrefix(v, "/") || strings.HasPrefix(v, "https://") || strings.HasPrefix(v, "http://") {
+			s.far[v] = true
+		} else {
+			s.near[dir][v] = true
+		}
 	}
 }

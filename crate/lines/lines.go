@@ -3,6 +3,7 @@ package lines
 
 import (
 	"bytes"
+	"slices"
 	"sort"
 	"sync"
 )
@@ -15,6 +16,11 @@ type Index struct {
 	starts []int
 }
 
+// Reset makes the index one of another text. Nobody may ask it meanwhile.
+func (x *Index) Reset(text []byte) {
+	x.text, x.once, x.starts = text, sync.Once{}, x.starts[:0]
+}
+
 // Of makes the index of a text, which is not changed as long as the index is in use.
 func Of(text []byte) *Index { return &Index{text: text} }
 
@@ -22,7 +28,7 @@ func Of(text []byte) *Index { return &Index{text: text} }
 // is at its end.
 func (x *Index) At(offset int) (line, column int) {
 	x.once.Do(func() {
-		x.starts = make([]int, 1, 1+bytes.Count(x.text, []byte("\n")))
+		x.starts = append(slices.Grow(x.starts, 1+bytes.Count(x.text, []byte("\n"))), 0)
 		for i, c := range x.text {
 			if c == '\n' {
 				x.starts = append(x.starts, i+1)

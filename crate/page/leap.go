@@ -53,7 +53,7 @@ func (s *Scanner) leap() {
 		for j++; j < len(b) && letter[b[j]] != 0; {
 			j++
 		}
-		if j >= len(b) || matters(b[name:j]) {
+		if j >= len(b) || j-name > 2 && matters(b[name:j]) {
 			return
 		}
 		if b[j] != '>' {
@@ -159,9 +159,6 @@ func mayHold(first byte, length int) bool {
 
 // matters tells the names of tags that are not to be passed over.
 func matters(name []byte) bool {
-	if len(name) < 3 {
-		return false
-	}
 	switch string(name) {
 	case "svg", "xmp", "base", "body", "head", "html", "link", "math", "meta", "style", "title", "iframe", "script",
 		"noembed", "frameset", "noframes", "noscript", "template", "textarea", "plaintext":
