@@ -26,23 +26,25 @@ var letter = func() (table [256]byte) {
 // leap goes on to the next tag that brings something onto the page or changes how the rest is read, or that is written in an
 // unusual way. Of the others, which are nearly all of a page's, it holds the attributes that may lead to files.
 func (s *Scanner) leap() {
-	b := s.b
+	b, at, last := s.b, s.pos, s.skimmed
+	defer func() { s.pos, s.skimmed = at, last }()
 	for {
-		at := s.pos
 		if at >= len(b) {
 			return
 		}
 		if b[at] != '<' {
 			i := bytes.IndexByte(b[at:], '<')
 			if i < 0 {
-				s.pos = len(b)
+				at = len(b)
 				return
 			}
 			at += i
-			s.pos = at
 		}
 		name := at + 1
-		closing := name < len(b) && b[name] == '/'
+		if name >= len(b) {
+			return
+		}
+		closing := b[name] == '/'
 		if closing {
 			name++
 		}
@@ -65,10 +67,10 @@ func (s *Scanner) leap() {
 				return
 			}
 		}
-		s.pos = j + 1
 		if !closing {
-			s.skimmed = at
+			last = at
 		}
+		at = j + 1
 	}
 }
 
@@ -90,20 +92,15 @@ func (s *Scanner) passAttrs(tag, j int) int {
 		for j++; j < len(b) && class[b[j]] == 0; {
 			j++
 		}
-		quoted := j+1 < len(b) && b[j] == '=' && b[j+1] == '"'
-		switch holds := mayHold(b[start], j-start); {
-		case quoted:
-			end := quoteEnd(b, j+2)
-			if holds && end < len(b) {
-				s.hold(Attr{NameStart: start, ValueStart: j + 2, ValueEnd: end, End: end + 1, Quote: '"', HasValue: true}, tag, j)
+		if nameEnd := j; j+1 < len(b) && b[j] == '=' && b[j+1] == '"' {
+			value := j + 2
+			if j = quoteEnd(b, value); j < len(b) && mayHold(b[start], nameEnd-start) {
+				s.hold(tag, start, nameEnd, value, j)
 			}
-			j = end + 1
-		case holds:
-			var a Attr
-			end := j
-			j, _ = nextAttr(b, start, &a)
-			s.hold(a, tag, end)
-		default:
+			j++
+		} else if mayHold(b[start], nameEnd-start) {
+			j = s.holdUnusual(tag, start, nameEnd)
+		} else {
 			j, _ = nextAttr(b, start, nil)
 		}
 	}
@@ -129,18 +126,35 @@ func quoteEnd(b []byte, i int) int {
 	return len(b)
 }
 
-// hold keeps an attribute, whose name ends at nameEnd, where it may lead to files.
-func (s *Scanner) hold(a Attr, tag, nameEnd int) {
-	a.Name = attrName(s.b[a.NameStart:nameEnd])
-	if !carrier(a.Name) && !set(a.Name) && a.Name != "style" && a.Name != "data" && !isData(a.Name) {
-		return
+// hold keeps an attribute, with a value in double quotes, where it may lead to files.
+func (s *Scanner) hold(tag, start, nameEnd, value, valueEnd int) {
+	name := attrName(s.b[start:nameEnd])
+	if s.holds(tag, name) {
+		s.held = append(s.held, held{tag, Attr{Name: name, NameStart: start, ValueStart: value, ValueEnd: valueEnd, End: valueEnd + 1, Quote: '"', HasValue: true}})
+	}
+}
+
+// holdUnusual is hold for an attribute that is written in another way. It returns where that ends.
+func (s *Scanner) holdUnusual(tag, start, nameEnd int) int {
+	var a Attr
+	end, _ := nextAttr(s.b, start, &a)
+	if a.Name = attrName(s.b[start:nameEnd]); s.holds(tag, a.Name) {
+		s.held = append(s.held, held{tag, a})
+	}
+	return end
+}
+
+// holds tells whether an attribute may lead to files, and is the first of its name.
+func (s *Scanner) holds(tag int, name string) bool {
+	if name != "href" && !carrier(name) && !set(name) && name != "style" && name != "data" && !isData(name) {
+		return false
 	}
 	for i := len(s.held) - 1; i >= 0 && s.held[i].tag == tag; i-- {
-		if s.held[i].Name == a.Name {
-			return // of several of one name the first counts
+		if s.held[i].Name == name {
+			return false
 		}
 	}
-	s.held = append(s.held, held{tag, a})
+	return true
 }
 
 // lengths has for the first letter of the name of each attribute that may lead to files a bit for each length that such names have.

@@ -63,7 +63,9 @@ func (r *Reader) read() {
 			r.end(t)
 			continue
 		}
-		s.passAttrs(t.Start, t.attrs.start)
+		if t.attrs.end > t.attrs.start {
+			s.passAttrs(t.Start, t.attrs.start)
+		}
 		switch t.Name {
 		case "script":
 			r.script(t)
