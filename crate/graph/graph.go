@@ -16,12 +16,13 @@ import (
 // those of tags in the order of their tags (ECMA-262, section 16.2.1.5); scripts that a browser loads only when a script asks for them come
 // behind all others.
 type Graph struct {
-	Names *module.Names // of the page's import maps
 	Nodes []*Node
 	// Plain are the page's plain scripts that ask for others while they run; they are no modules themselves.
 	Plain []*Node
 
-	p *project.Project
+	p     *project.Project
+	v     *tags.Page
+	names *module.Names // of the page's import maps, once somebody asks
 }
 
 // A Node is one module of a page's graph.
@@ -65,8 +66,8 @@ const mostModules = 20_000
 
 // Of follows the modules of a page.
 func Of(s *tags.Scripts, v *tags.Page) *Graph {
-	g := &Graph{Names: v.MapNames(), p: s.Project()}
-	w := &walk{s: s, v: v, g: g, known: map[tags.Target]*Node{}}
+	g := &Graph{p: s.Project(), v: v}
+	w := &walk{s: s, v: v, g: g}
 	for i := range v.Includes {
 		in := &v.Includes[i]
 		switch {
@@ -102,6 +103,9 @@ func (w *walk) node(t tags.Target) *Node {
 	}
 	n := &Node{Include: -1, Target: t, Of: tags.FileOf(w.g.p, t), Script: w.s.Of(t)}
 	n.at = addressOf(t)
+	if w.known == nil {
+		w.known = map[tags.Target]*Node{}
+	}
 	w.known[t] = n
 	return n
 }
@@ -192,6 +196,9 @@ type File struct {
 
 // Files are the files that the page loads beside those of its tags.
 func (g *Graph) Files() []File {
+	if len(g.Nodes)+len(g.Plain) == 0 {
+		return nil
+	}
 	var list []File
 	for _, n := range g.Nodes {
 		if n.Include < 0 {
@@ -236,7 +243,10 @@ func (g *Graph) PlainOf(i int) *Node {
 
 // Resolve tells where an import leads: by its path from an address, or by its name through the page's import maps.
 func (g *Graph) Resolve(from *url.URL, specifier string) Way {
-	to, ok := g.Names.Resolve(from, specifier)
+	if g.names == nil {
+		g.names = g.v.MapNames()
+	}
+	to, ok := g.names.Resolve(from, specifier)
 	way := Way{Bare: !module.Relative(specifier), Mapped: ok}
 	if ok {
 		way.Target = tags.TargetAt(to)

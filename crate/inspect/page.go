@@ -23,6 +23,10 @@ import (
 type desk struct {
 	bytes  []byte
 	reader page.Reader
+	v      tags.Page
+	cp     check.Page
+	uses   uses  // of the page at hand
+	last   *uses // of the page before
 }
 
 // page checks one page.
@@ -52,8 +56,10 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 	if err != nil {
 		return r, err
 	}
-	v := tags.New(name, pg)
-	cp := &check.Page{Page: pg, File: at, Includes: make([]check.Include, len(pg.Includes))}
+	v, cp := &d.v, &d.cp
+	v.Reset(name, pg)
+	*cp = check.Page{Page: pg, File: at, Includes: slices.Grow(cp.Includes[:0], len(pg.Includes))[:len(pg.Includes)]}
+	clear(cp.Includes)
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
 		if in.RefAttr.End == 0 || in.Templated() || in.Kind == page.Hint && in.Rel != "preload" && in.Rel != "modulepreload" {
@@ -78,7 +84,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 	imported := graph.Of(c.scripts, v)
 	led, named := c.leads.Page(v, at)
 	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.guard.Findings(v, at))
-	r.uses = c.usesOf(v, imported, named)
+	r.uses = c.usesOf(d, imported, named)
 	r.found = append(r.found, c.gone.Page(v, at, r.uses.libraries)...)
 	return r, nil
 }
@@ -206,10 +212,12 @@ func (c *inspection) Provider(global string) (library, own string) {
 	return c.p.Globals()[global], owns[global]
 }
 
-// usesOf tells what a page uses: by its tags, by what its scripts import, and what it names beside.
-func (c *inspection) usesOf(v *tags.Page, imported *graph.Graph, named []string) *uses {
+// usesOf tells what the page at hand uses: by its tags, by what its scripts import, and what it names beside. Pages that use the same share
+// one value.
+func (c *inspection) usesOf(d *desk, imported *graph.Graph, named []string) *uses {
 	slices.Sort(named)
-	u := &uses{named: slices.Compact(named)}
+	u, v := &d.uses, &d.v
+	u.libraries, u.files, u.named = u.libraries[:0], u.files[:0], append(u.named[:0], slices.Compact(named)...)
 	for i := range v.Includes {
 		if l := v.Library(i); l != "" && v.Includes[i].Inert == "" && !slices.Contains(u.libraries, l) {
 			u.libraries = append(u.libraries, l)
@@ -229,5 +237,11 @@ func (c *inspection) usesOf(v *tags.Page, imported *graph.Graph, named []string)
 			u.files = append(u.files, f.Target.Path.String())
 		}
 	}
-	return c.shared.Of(strings.Join(u.libraries, "\n")+"\x00"+strings.Join(u.files, "\n")+"\x00"+strings.Join(u.named, "\n"), func() *uses { return u })
+	if d.last == nil || !d.last.same(u) {
+		key := strings.Join(u.libraries, "\n") + "\x00" + strings.Join(u.files, "\n") + "\x00" + strings.Join(u.named, "\n")
+		d.last = c.shared.Of(key, func() *uses {
+			return &uses{slices.Clone(u.libraries), slices.Clone(u.files), slices.Clone(u.named)}
+		})
+	}
+	return d.last
 }

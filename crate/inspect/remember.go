@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -34,6 +35,10 @@ type uses struct {
 }
 
 var noUses = &uses{}
+
+func (u *uses) same(other *uses) bool {
+	return slices.Equal(u.libraries, other.libraries) && slices.Equal(u.files, other.files) && slices.Equal(u.named, other.named)
+}
 
 // memory is what the last check of this project found, page by page. It holds as long as nothing else of the project
 // has changed: both records, the list of its files with their sizes and times, and the question.

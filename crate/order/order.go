@@ -6,7 +6,6 @@
 package order
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 )
@@ -218,17 +217,18 @@ func styles(items []Item, add func(Constraint)) {
 // Sequence lists the items in the order in which they take effect. Async ones stand where they could at the
 // earliest.
 func Sequence(items []Item) []int {
-	var list []int
-	for i := range items {
-		if !items[i].Inert {
-			list = append(list, i)
+	list := make([]int, 0, len(items))
+	for _, deferred := range []bool{false, true} {
+		for i := range items {
+			if !items[i].Inert && (items[i].Phase == Deferred) == deferred {
+				list = append(list, i)
+			}
 		}
 	}
-	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(phase(items[a]), phase(items[b])) })
 	return list
 }
 
-func phase(it Item) int {
+func phase(it *Item) int {
 	if it.Phase == Deferred {
 		return 1
 	}
@@ -240,7 +240,7 @@ func before(items []Item, a, b int) bool {
 	if items[a].Phase == AnyTime || items[b].Phase == AnyTime && items[a].Phase == Deferred {
 		return false
 	}
-	if pa, pb := phase(items[a]), phase(items[b]); pa != pb {
+	if pa, pb := phase(&items[a]), phase(&items[b]); pa != pb {
 		return pa < pb
 	}
 	return a < b

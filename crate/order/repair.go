@@ -40,9 +40,9 @@ func RepairAround(items []Item, constraints []Constraint, free, fixed func(item 
 		switch {
 		case StateOf(items, c) == Race:
 			plan.Stuck = append(plan.Stuck, c)
-		case phase(items[c.Before]) > phase(items[c.After]):
+		case phase(&items[c.Before]) > phase(&items[c.After]):
 			plan.Stuck = append(plan.Stuck, c)
-		case phase(items[c.Before]) < phase(items[c.After]):
+		case phase(&items[c.Before]) < phase(&items[c.After]):
 			// Kept wherever the two stand.
 		default:
 			broken = broken || c.Before > c.After

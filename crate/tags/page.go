@@ -3,6 +3,7 @@ package tags
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/page"
@@ -45,7 +46,18 @@ func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
 
 // New makes a page whose includes lead nowhere yet.
 func New(name paths.InSite, pg *page.Page) *Page {
-	return &Page{Page: pg, Path: name, Targets: make([]Target, len(pg.Includes)), Of: make([]project.Sealed, len(pg.Includes))}
+	v := new(Page)
+	v.Reset(name, pg)
+	return v
+}
+
+// Reset makes of a page that nobody needs any more a new one, as New does, in the same memory.
+func (v *Page) Reset(name paths.InSite, pg *page.Page) {
+	n := len(pg.Includes)
+	targets, of := slices.Grow(v.Targets[:0], n)[:n], slices.Grow(v.Of[:0], n)[:n]
+	clear(targets)
+	clear(of)
+	*v = Page{Page: pg, Path: name, Targets: targets, Of: of}
 }
 
 // Lead says what an include leads to.

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
+	"sync"
 
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/memo"
@@ -29,6 +31,23 @@ type Script struct {
 	*script.Report
 	Text []byte
 	Name string // in the project, or what evidence calls a file that pages have by a link
+
+	once           sync.Once
+	defines, parts []string
+	text           any
+}
+
+// shared works out once what all items of the script have in common. Nobody changes it.
+func (k *Script) shared() {
+	names := func(list []script.Global) (names []string) {
+		for _, g := range list {
+			names = append(names, g.Name)
+		}
+		return slices.Clip(names)
+	}
+	if k.defines, k.parts = names(k.Defines), names(k.Parts); k.Text != nil {
+		k.text = k.Text
+	}
 }
 
 // NewScripts knows the scripts of a project, as its records will be.
@@ -137,19 +156,12 @@ func (s *Scripts) Items(v *Page) []order.Item {
 
 // fill says of an item what its script does. Line and column are where the script's text begins on its file.
 func (k *Script) fill(it *order.Item, module bool, firstLine, firstColumn int) {
-	if k.Text != nil {
-		it.Text = k.Text
-	}
+	k.once.Do(k.shared)
+	it.Text = k.text
 	if !module && k.Form != script.Classic && k.Form != script.Universal {
 		return // a browser does not run it in such a tag, or it does nothing there
 	}
-	for _, g := range k.Defines {
-		it.Defines = append(it.Defines, g.Name)
-	}
-	it.Opens = k.Opens
-	for _, g := range k.Parts {
-		it.Parts = append(it.Parts, g.Name)
-	}
+	it.Defines, it.Parts, it.Opens = k.defines, k.parts, k.Opens
 	where := func(g script.Global) string {
 		if g.Line == 0 {
 			return k.Name // the seal keeps no places
