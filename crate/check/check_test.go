@@ -90,7 +90,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 		it := order.Item{Name: in.Path + in.URL, Library: in.Library, Phase: order.Phase(raw.When), Style: raw.Kind == page.Stylesheet, Inline: raw.Kind == page.InlineScript,
 			Inert: raw.Inert != "" || raw.Kind == page.Hint || raw.Kind == page.Other}
 		if it.Library == "oarlock" {
-			it.Defines = []string{"Oarlock"}
+			it.Defines = order.NamesOf("Oarlock")
 		}
 		// An inline script of the tests lists the globals that it reads.
 		if it.Inline {
@@ -195,7 +195,7 @@ func TestForms(t *testing.T) {
 			case page.Script:
 				p.Includes[i] = Include{Path: "js/club.js", Loads: true, Script: script.Analyze([]byte(tt.text))}
 			case page.InlineScript:
-				p.Items[i].Defines = []string{"define"}
+				p.Items[i].Defines = order.NamesOf("define")
 			}
 		}
 		newest := 0

@@ -87,7 +87,7 @@ func (k *pageCheck) given(i int, f *support.Feature) bool {
 			continue
 		}
 		switch {
-		case slices.Contains(k.p.Items[j].Defines, f.Name), f.Kind == support.Global && gives(text, f.Name),
+		case k.p.Items[j].Defines.Has(f.Name), f.Kind == support.Global && gives(text, f.Name),
 			f.Kind == support.Method && bytes.Contains(text, []byte("prototype."+f.Name)),
 			f.Kind == support.Static && bytes.Contains(text, []byte(f.Name)) && bytes.Contains(text, []byte("!"+f.Name)),
 			member != "" && (bytes.Contains(text, []byte(`"`+member+`"`)) || bytes.Contains(text, []byte(`'`+member+`'`))) && bytes.Contains(text, []byte("defineProperty")):
@@ -117,12 +117,7 @@ func gives(text []byte, name string) bool {
 // loader tells whether something before an include defines define.
 func (k *pageCheck) loader(i int) bool {
 	for j := range i {
-		for _, g := range k.p.Items[j].Defines {
-			if g == "define" {
-				return true
-			}
-		}
-		if k.p.Items[j].Unknown {
+		if k.p.Items[j].Defines.Has("define") || k.p.Items[j].Unknown {
 			return true
 		}
 	}
@@ -145,7 +140,11 @@ func mayBeOne(a, b *script.Report) bool {
 
 // versions looks for one library in two versions, and for libraries that nobody recorded.
 func (k *pageCheck) versions() {
-	first := map[string]int{}
+	type named struct {
+		name string
+		kind page.Kind
+	}
+	first := map[named]int{}
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
 		if !in.Loads || in.Name == "" {
@@ -155,7 +154,7 @@ func (k *pageCheck) versions() {
 			k.add(Unrecorded, Note, raw.Start, fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version),
 				"nobody will be told when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.page()))
 		}
-		key := fmt.Sprint(in.Name, raw.Kind)
+		key := named{in.Name, raw.Kind}
 		j, ok := first[key]
 		if !ok {
 			first[key] = i

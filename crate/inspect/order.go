@@ -160,7 +160,7 @@ func selectors(v *tags.Page) map[string]bool {
 func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bool) Step {
 	in := &v.Includes[i]
 	line, _ := v.Position(in.Start)
-	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines, Verdict: Fine, Item: i, When: in.WhenWords()}
+	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines.List(), Verdict: Fine, Item: i, When: in.WhenWords()}
 	if it.Inline {
 		s.Size = int64(len(v.InlineText(in)))
 		s.Wire = s.Size

@@ -204,7 +204,7 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 	includes, items := staging.Scripts(v), c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
 	for _, f := range late.Faults {
-		j := slices.IndexFunc(items, func(it order.Item) bool { return it.Phase == order.AnyTime && slices.Contains(it.Defines, f.Global) })
+		j := slices.IndexFunc(items, func(it order.Item) bool { return it.Phase == order.AnyTime && it.Defines.Has(f.Global) })
 		if f.Script < 0 || f.Script >= len(includes) || !f.Sure || f.Global == "" || j < 0 ||
 			slices.ContainsFunc(early.Faults, func(e rehearse.Fault) bool { return e.Script == f.Script && e.Sure }) {
 			continue
@@ -223,7 +223,7 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 // whence says where a global that was missing comes from.
 func (c *inspection) whence(items []order.Item, i int, global string) string {
 	for j := range items {
-		if !slices.Contains(items[j].Defines, global) {
+		if !items[j].Defines.Has(global) {
 			continue
 		}
 		between := 0

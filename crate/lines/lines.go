@@ -29,10 +29,13 @@ func Of(text []byte) *Index { return &Index{text: text} }
 func (x *Index) At(offset int) (line, column int) {
 	x.once.Do(func() {
 		x.starts = append(slices.Grow(x.starts, 1+bytes.Count(x.text, []byte("\n"))), 0)
-		for i, c := range x.text {
-			if c == '\n' {
-				x.starts = append(x.starts, i+1)
+		for at := 0; ; {
+			i := bytes.IndexByte(x.text[at:], '\n')
+			if i < 0 {
+				break
 			}
+			at += i + 1
+			x.starts = append(x.starts, at)
 		}
 	})
 	offset = min(offset, len(x.text))

@@ -35,11 +35,11 @@ type Item struct {
 	Inline  bool
 	Own     bool // the site's own
 	Phase   Phase
-	Defines []string
+	Defines *Names
 	Needs   []Need
 	// Parts are members that it gives to others' globals, and PartNeeds those that it uses; they matter only where both
 	// are on the page.
-	Parts     []string
+	Parts     *Names
 	PartNeeds []Need
 	// Unknown says that what it defines could not be read: a link to elsewhere, or a reference that a server
 	// fills in.
@@ -101,18 +101,20 @@ type Rules struct {
 // Find returns the constraints of a page, and the needs that nothing on it meets. Who defines a global that several
 // define is the first that runs.
 func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
-	defines := map[string]int{}
-	for _, i := range Sequence(items) {
-		for _, g := range items[i].Defines {
-			if old, ok := defines[g]; !ok || items[old].Phase == AnyTime && items[i].Phase != AnyTime {
-				defines[g] = i
+	sequence := Sequence(items)
+	definedBy := func(global string) int {
+		by := -1
+		for _, i := range sequence {
+			if items[i].Defines.Has(global) && (by < 0 || items[by].Phase == AnyTime && items[i].Phase != AnyTime) {
+				by = i
 			}
 		}
+		return by
 	}
-	seen := map[[2]int]bool{}
+	seen := make([]bool, len(items)*len(items))
 	add := func(c Constraint) {
-		if c.Before != c.After && !seen[[2]int{c.Before, c.After}] {
-			seen[[2]int{c.Before, c.After}] = true
+		if at := c.Before*len(items) + c.After; c.Before != c.After && !seen[at] {
+			seen[at] = true
 			list = append(list, c)
 		}
 	}
@@ -122,8 +124,12 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 		}
 		for _, n := range items[i].Needs {
 			by := -1
-			for _, g := range append([]string{n.Global}, n.Or...) {
-				if j, ok := defines[g]; ok && (by < 0 || before(items, j, i)) {
+			for k := -1; k < len(n.Or); k++ {
+				global := n.Global
+				if k >= 0 {
+					global = n.Or[k]
+				}
+				if j := definedBy(global); j >= 0 && (by < 0 || before(items, j, i)) {
 					by = j
 				}
 			}
@@ -134,7 +140,7 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 			}
 		}
 	}
-	parts(items, add)
+	parts(items, sequence, add)
 	declared(items, rules, add)
 	styles(items, add)
 	last := -1
@@ -150,22 +156,14 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 }
 
 // parts adds that a member of a shared global is given before it is used.
-func parts(items []Item, add func(Constraint)) {
-	gives := map[string]int{}
-	for _, i := range Sequence(items) {
-		for _, p := range items[i].Parts {
-			if _, ok := gives[p]; !ok {
-				gives[p] = i
-			}
-		}
-	}
+func parts(items []Item, sequence []int, add func(Constraint)) {
 	for i := range items {
 		if items[i].Inert {
 			continue
 		}
 		for _, n := range items[i].PartNeeds {
-			if by, ok := gives[n.Global]; ok && !slices.Contains(items[i].Parts, n.Global) {
-				add(Constraint{Before: by, After: i, Kind: Reads, Global: n.Global, Where: n.Where})
+			if by := slices.IndexFunc(sequence, func(j int) bool { return items[j].Parts.Has(n.Global) }); by >= 0 && !items[i].Parts.Has(n.Global) {
+				add(Constraint{Before: sequence[by], After: i, Kind: Reads, Global: n.Global, Where: n.Where})
 			}
 		}
 	}

@@ -31,7 +31,7 @@ func page(text string) []Item {
 		}
 		w, needs, _ := strings.Cut(w, "<")
 		it.Name, w, _ = strings.Cut(w, ">")
-		it.Defines = strings.FieldsFunc(w, func(r rune) bool { return r == ',' })
+		it.Defines = NamesOf(strings.FieldsFunc(w, func(r rune) bool { return r == ',' })...)
 		for _, n := range strings.FieldsFunc(needs, func(r rune) bool { return r == ',' }) {
 			it.Needs = append(it.Needs, Need{Global: n, Where: it.Name + ":1:1"})
 		}
@@ -148,7 +148,7 @@ func TestFind(t *testing.T) {
 
 // TestParts: members of a shared global are given before they are used, if both are on the page, and are nobody's affair if not.
 func TestParts(t *testing.T) {
-	items := []Item{{Name: "use", PartNeeds: []Need{{Global: "Race.Boat"}, {Global: "Race.Nobody"}}}, {Name: "give", Parts: []string{"Race.Boat"}}, {Name: "both", Parts: []string{"Race.Boat"}, PartNeeds: []Need{{Global: "Race.Boat"}}}}
+	items := []Item{{Name: "use", PartNeeds: []Need{{Global: "Race.Boat"}, {Global: "Race.Nobody"}}}, {Name: "give", Parts: NamesOf("Race.Boat")}, {Name: "both", Parts: NamesOf("Race.Boat"), PartNeeds: []Need{{Global: "Race.Boat"}}}}
 	list, absent := Find(items, Rules{})
 	if len(list) != 1 || list[0].Before != 1 || list[0].After != 0 || len(absent) > 0 {
 		t.Errorf("%+v %+v", list, absent)
@@ -166,7 +166,7 @@ func TestRepairIsMinimal(t *testing.T) {
 		perm := r.Perm(n)
 		items := make([]Item, n)
 		for i := range items {
-			items[i] = Item{Name: fmt.Sprint("f", i), Defines: []string{fmt.Sprint("G", i)}}
+			items[i] = Item{Name: fmt.Sprint("f", i), Defines: NamesOf(fmt.Sprint("G", i))}
 		}
 		for range 1 + r.IntN(n+2) {
 			a, b := r.IntN(n), r.IntN(n)

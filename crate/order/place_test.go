@@ -9,7 +9,7 @@ import (
 
 func TestPlace(t *testing.T) {
 	needs := func(g string) []Need { return []Need{{Global: g}} }
-	page := []Item{{Name: "core", Library: "core", Defines: []string{"core"}}, {Name: "plugin", Library: "plugin", Needs: needs("base")}, {Name: "own", Own: true}}
+	page := []Item{{Name: "core", Library: "core", Defines: NamesOf("core")}, {Name: "plugin", Library: "plugin", Needs: needs("base")}, {Name: "own", Own: true}}
 	for _, tt := range []struct {
 		name   string
 		item   Item
@@ -19,10 +19,10 @@ func TestPlace(t *testing.T) {
 	}{
 		{"nothing binds it", Item{Name: "x"}, nil, -1, false},
 		{"behind what it needs", Item{Name: "x", Needs: needs("core")}, nil, 0, true},
-		{"before what needs it", Item{Name: "base", Library: "base", Defines: []string{"base"}}, nil, 1, false},
+		{"before what needs it", Item{Name: "base", Library: "base", Defines: NamesOf("base")}, nil, 1, false},
 		{"a habit", Item{Name: "x"}, []Constraint{{Before: 3, After: 2}}, 2, false},
 		{"a need over a habit", Item{Name: "x", Needs: needs("core")}, []Constraint{{Before: 3, After: 0}}, 0, true},
-		{"a base although habit has it last", Item{Name: "base", Defines: []string{"base"}, Own: true}, []Constraint{{Before: 2, After: 3}}, 1, false},
+		{"a base although habit has it last", Item{Name: "base", Defines: NamesOf("base"), Own: true}, []Constraint{{Before: 2, After: 3}}, 1, false},
 	} {
 		if index, after := Place(page, tt.item, Rules{}, tt.habits); index != tt.index || after != tt.after {
 			t.Errorf("%s: %d %v", tt.name, index, after)
@@ -37,7 +37,7 @@ func TestPlaceKeepsWhatCanBeKept(t *testing.T) {
 		r := rand.New(rand.NewSource(seed))
 		var items []Item
 		for i := range 1 + r.Intn(7) {
-			it := Item{Name: fmt.Sprint("s", i), Defines: []string{fmt.Sprint("g", i)}}
+			it := Item{Name: fmt.Sprint("s", i), Defines: NamesOf(fmt.Sprint("g", i))}
 			if i > 0 && r.Intn(2) == 0 {
 				it.Needs = []Need{{Global: fmt.Sprint("g", r.Intn(i))}}
 			}
@@ -46,7 +46,7 @@ func TestPlaceKeepsWhatCanBeKept(t *testing.T) {
 			}
 			items = append(items, it)
 		}
-		it := Item{Name: "new", Defines: []string{"new"}}
+		it := Item{Name: "new", Defines: NamesOf("new")}
 		if r.Intn(2) == 0 {
 			it.Needs = []Need{{Global: fmt.Sprint("g", r.Intn(len(items)))}}
 		}

@@ -2,6 +2,7 @@ package page
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/lazy"
@@ -62,7 +63,6 @@ var (
 	condition = lazy.Regexp(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
 	imported  = lazy.Regexp("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
 	ownURL    = lazy.Regexp(`^\s*,\s*import\.meta\.url`)
-	quoted    = lazy.Regexp("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
 )
 
 // References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What a
@@ -265,12 +265,11 @@ func inStyle(text []byte, at int, r Reference, tell func(Reference)) {
 func inScript(text []byte, at int, typ string, tell func(Reference)) {
 	switch {
 	case typ == "importmap" || typ == "speculationrules":
-		for _, m := range quoted().FindAllSubmatchIndex(text, -1) {
-			if c := text[m[2]]; c != '.' && c != '/' {
-				continue // a package's name (HTML Standard, section 8.1.6.2): addresses begin so
+		quotedTexts(text, func(start, end int) {
+			if c := text[start]; c == '.' || c == '/' { // others are packages' names (HTML Standard, section 8.1.6.2)
+				tell(Reference{Ref: string(text[start:end]), Start: at + start, End: at + end, In: InImport, Element: typ})
 			}
-			tell(Reference{Ref: string(text[m[2]:m[3]]), Start: at + m[2], End: at + m[3], In: InImport, Element: typ})
-		}
+		})
 	case typ == "module" || typ == "" || isScriptType(typ):
 		ScriptReferences(text, func(r Reference) {
 			r.Start, r.End, r.Element = r.Start+at, r.End+at, "script"
@@ -279,22 +278,67 @@ func inScript(text []byte, at int, typ string, tell func(Reference)) {
 	}
 }
 
+// imports finds the imports of a script, and addresses beside it, as imported matches them.
+func imports(text []byte) [][]int {
+	for _, word := range []string{"import", "from", "URL"} {
+		if bytes.Contains(text, []byte(word)) {
+			return imported().FindAllSubmatchIndex(text, -1)
+		}
+	}
+	return nil
+}
+
+// quotedTexts calls visit for the texts between two quotes that have no white space, no backslash and no marks of markup or blocks in
+// them.
+func quotedTexts(text []byte, visit func(start, end int)) {
+	for i := 0; i < len(text); i++ {
+		if inQuotes[text[i]] != quote {
+			continue
+		}
+		end := i + 1
+		for end < len(text) && inQuotes[text[end]] == plain {
+			end++
+		}
+		if end > i+1 && end < len(text) && inQuotes[text[end]] == quote {
+			visit(i+1, end)
+			i = end
+		}
+	}
+}
+
+// What a byte is where texts stand between quotes.
+const (
+	plain = iota
+	quote
+	breaks
+)
+
+var inQuotes = func() (table [256]byte) {
+	for _, c := range "\"'`" {
+		table[c] = quote
+	}
+	for _, c := range "\\ \t\n\f\r<>{}" {
+		table[c] = breaks
+	}
+	return table
+}()
+
 // ScriptReferences calls visit for the places of a script's text that lead to files: imports of modules, which are sure, and
 // quoted texts that may be paths.
 func ScriptReferences(text []byte, visit func(Reference)) {
-	sure := map[int]bool{}
-	for _, m := range imported().FindAllSubmatchIndex(text, -1) {
+	var sure []int // where those begin that are sure
+	for _, m := range imports(text) {
 		if bytes.HasPrefix(text[m[0]:], []byte("new")) && !ownURL().Match(text[m[1]:]) {
 			continue
 		}
-		sure[m[2]] = true
+		sure = append(sure, m[2])
 		if ref := string(text[m[2]:m[3]]); strings.HasPrefix(ref, ".") || strings.HasPrefix(ref, "/") || bytes.HasPrefix(text[m[0]:], []byte("new")) {
 			visit(Reference{Ref: ref, Start: m[2], End: m[3], In: InImport})
 		}
 	}
-	for _, m := range quoted().FindAllSubmatchIndex(text, -1) {
-		if value := text[m[2]:m[3]]; !sure[m[2]] && mayBePath(value) {
-			visit(Reference{Ref: string(value), Start: m[2], End: m[3], In: InText})
+	quotedTexts(text, func(start, end int) {
+		if value := text[start:end]; mayBePath(value) && !slices.Contains(sure, start) {
+			visit(Reference{Ref: string(value), Start: start, End: end, In: InText})
 		}
-	}
+	})
 }

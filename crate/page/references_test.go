@@ -2,6 +2,7 @@ package page
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -120,4 +121,22 @@ func allOf(p *Page) string {
 	of := *p
 	of.Bytes, of.lines = nil, nil
 	return fmt.Sprintf("%+v", of)
+}
+
+// FuzzQuotedTexts: texts between quotes are those that the expression matches.
+func FuzzQuotedTexts(f *testing.F) {
+	expression := regexp.MustCompile("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
+	for _, s := range []string{`load("js/a.js", 'b', ` + "`c`" + `)`, `"" 'a"b' "c`, `"a b" "c\"d" '<e>' "f"g"h"`, "'a\n'b'", "\"\xff\"'é'"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, text []byte) {
+		var got, want [][]int
+		quotedTexts(text, func(start, end int) { got = append(got, []int{start, end}) })
+		for _, m := range expression.FindAllSubmatchIndex(text, -1) {
+			want = append(want, m[2:4])
+		}
+		if fmt.Sprint(got) != fmt.Sprint(want) {
+			t.Fatalf("%q: %v, not %v", text, got, want)
+		}
+	})
 }

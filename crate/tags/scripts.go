@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"slices"
 	"sync"
 
 	"merrycrate.example/merry/crate/integrity"
@@ -33,17 +32,21 @@ type Script struct {
 	Name string // in the project, or what evidence calls a file that pages have by a link
 
 	once           sync.Once
-	defines, parts []string
+	defines, parts *order.Names
 	text           any
 }
 
 // shared works out once what all items of the script have in common. Nobody changes it.
 func (k *Script) shared() {
-	names := func(list []script.Global) (names []string) {
+	names := func(list []script.Global) *order.Names {
+		if len(list) == 0 {
+			return nil
+		}
+		var names []string
 		for _, g := range list {
 			names = append(names, g.Name)
 		}
-		return slices.Clip(names)
+		return order.NamesOf(names...)
 	}
 	if k.defines, k.parts = names(k.Defines), names(k.Parts); k.Text != nil {
 		k.text = k.Text

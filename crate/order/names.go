@@ -1,0 +1,28 @@
+package order
+
+// Names are those of the globals that a script defines, or of the members that it gives: a large library has hundreds, and every page
+// with it asks for a few. Nil is none.
+type Names struct {
+	list []string
+	is   map[string]bool
+}
+
+// NamesOf makes Names of a list, which nobody changes any more.
+func NamesOf(list ...string) *Names {
+	n := &Names{list, make(map[string]bool, len(list))}
+	for _, name := range list {
+		n.is[name] = true
+	}
+	return n
+}
+
+// Has tells whether a name is among them.
+func (n *Names) Has(name string) bool { return n != nil && n.is[name] }
+
+// List lists them in their order.
+func (n *Names) List() []string {
+	if n == nil {
+		return nil
+	}
+	return n.list
+}
