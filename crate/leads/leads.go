@@ -30,12 +30,12 @@ var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", "
 func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
 	k := &onPage{g: g, v: v, file: file}
 	if v.Base != "" {
-		v.References(k.look)
+		v.ReferencesBeside(nil, k.look)
 		return k.found, k.named
 	}
 	dir := v.Path.Dir()
 	known, done := g.settled.from(dir)
-	v.ReferencesExcept(known, k.look)
+	v.ReferencesBeside(known, k.look)
 	done()
 	g.settled.add(dir, k.settled)
 	return k.found, k.named
@@ -49,14 +49,11 @@ type onPage struct {
 	maps    *module.Names
 	found   []check.Finding
 	named   []string
-	settled []string // addresses of which there is nothing to tell, as they are written
+	settled [][]byte // addresses of which there is nothing to tell, as they are written
 }
 
 func (k *onPage) look(r page.Reference) {
 	g, v := k.g, k.v
-	if r.Attribute != "" && slices.ContainsFunc(v.Includes, func(in page.Include) bool { return in.RefAttr.ValueStart == r.Start }) {
-		return
-	}
 	t := k.target(&r)
 	if t.Path.IsZero() {
 		k.settle(&r)
@@ -120,8 +117,8 @@ func (k *onPage) target(r *page.Reference) tags.Target {
 
 // settle keeps an address of which there is nothing to tell, on whatever page of the folder it stands.
 func (k *onPage) settle(r *page.Reference) {
-	if k.v.Base == "" && r.In == page.InAttribute {
-		k.settled = append(k.settled, string(k.v.Bytes[r.Start:r.End]))
+	if k.v.Base == "" && r.In == page.InAttribute && r.End > r.Start {
+		k.settled = append(k.settled, k.v.Bytes[r.Start:r.End])
 	}
 }
 

@@ -29,7 +29,7 @@ type Guide struct {
 	answers  memo.Memo[paths.InSite, nearest]
 	imported memo.Memo[string, []check.Finding]           // what a stylesheet asks for in vain
 	parts    memo.Memo[paths.InSite, map[string]svg.Part] // of pictures
-	settled  settled
+	settled  *settled
 	names    func() *foldedNames
 	ours     func() map[string]bool // the endings of the crate's files, of scripts and of stylesheets
 }
@@ -66,7 +66,7 @@ func byOwnName(a, b paths.InSite) int {
 
 // New makes a guide to a project's site.
 func New(p *project.Project, site *project.Site) *Guide {
-	n := &Guide{p: p, site: site}
+	n := &Guide{p: p, site: site, settled: newSettled()}
 	n.names = sync.OnceValue(func() *foldedNames {
 		f := &foldedNames{map[string]paths.InSite{}, map[string][]paths.InSite{}, map[delivery.Kind][]paths.InSite{}}
 		for name := range site.All() {

@@ -65,6 +65,9 @@ func (in *Include) TextStart() int { return in.Text.start }
 func (in *Include) Templated() bool { return templated(in.Ref) }
 
 func templated(ref string) bool {
+	if !strings.ContainsAny(ref, "{<$#@[~") {
+		return false
+	}
 	for i := 0; i+1 < len(ref); i++ {
 		switch ref[i : i+2] {
 		case "{{", "{%", "<%", "<?", "${", "#{", "@(", "@{", "[[":

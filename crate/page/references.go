@@ -129,15 +129,39 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 
 // References calls visit for the references of the page, as the function of that name does, at less cost where nothing is
 // hidden in comments or templates.
-func (p *Page) References(visit func(Reference)) { p.ReferencesExcept(nil, visit) }
-
-// ReferencesExcept is References without those attributes whose value, as it is written and without the white space around it, is
-// known: the same links stand on many pages.
-func (p *Page) ReferencesExcept(known func(value []byte) bool, visit func(Reference)) {
+func (p *Page) References(visit func(Reference)) {
 	if p.scattered {
 		References(p.Bytes, visit)
 		return
 	}
+	p.quickReferences(func(*held) bool { return false }, visit)
+}
+
+// ReferencesBeside is References without those by which the page's includes have their files, and without attributes whose value, as it is
+// written and without the white space around it, is known: the same links stand on many pages. Known may be nil.
+func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Reference)) {
+	if p.scattered {
+		References(p.Bytes, func(r Reference) {
+			if r.Attribute == "" || !slices.ContainsFunc(p.Includes, func(in Include) bool { return in.RefAttr.ValueStart <= r.Start && r.Start < in.RefAttr.ValueEnd }) {
+				visit(r)
+			}
+		})
+		return
+	}
+	i := 0 // the includes stand in the order of the attributes
+	p.quickReferences(func(h *held) bool {
+		for i < len(p.Includes) && p.Includes[i].Start < h.tag {
+			i++
+		}
+		if i < len(p.Includes) && p.Includes[i].RefAttr.HasValue && p.Includes[i].RefAttr.NameStart == h.NameStart {
+			return true
+		}
+		return known != nil && carrier(h.Name) && known(bytes.TrimSpace(p.Bytes[h.ValueStart:h.ValueEnd]))
+	}, visit)
+}
+
+// quickReferences tells the references of a page that has none in comments or templates, without the attributes that are passed over.
+func (p *Page) quickReferences(passes func(*held) bool, visit func(Reference)) {
 	tell := func(r Reference) {
 		if r.Ref = strings.TrimSpace(r.Ref); r.Ref != "" && r.Ref[0] != '#' && r.Ref[0] != '?' && !templated(r.Ref) {
 			visit(r)
@@ -145,10 +169,9 @@ func (p *Page) ReferencesExcept(known func(value []byte) bool, visit func(Refere
 	}
 	for i := range p.held {
 		h := &p.held[i]
-		if carrier(h.Name) && known != nil && known(bytes.TrimSpace(p.Bytes[h.ValueStart:h.ValueEnd])) {
-			continue
+		if !passes(h) {
+			attribute(p.Bytes, elementAt(p.Bytes, h.tag), &h.Attr, tell)
 		}
-		attribute(p.Bytes, elementAt(p.Bytes, h.tag), &h.Attr, tell)
 	}
 	for i := range p.Includes {
 		switch in := &p.Includes[i]; in.Kind {

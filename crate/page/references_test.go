@@ -140,3 +140,20 @@ func FuzzQuotedTexts(f *testing.F) {
 		}
 	})
 }
+
+// TestReferencesBeside: what tags for scripts, stylesheets and links refer to is left out, and what is known.
+func TestReferencesBeside(t *testing.T) {
+	const plain = `<!doctype html><html><head><link rel=icon href=i.svg><link rel=stylesheet href=" a.css "></head><body><script src=b.js data-map="b.json"></script>
+<script>load("c.js")</script><a href=known.html>k</a><a href=" other.html ">o</a><img src="known.png" srcset="known.png 2x"></body></html>`
+	for text, want := range map[string]string{plain: "b.json c.js known.png other.html", strings.Replace(plain, "<a", "<!--[if IE]><img src=old.png><![endif]--><template></template><a", 1): "b.json c.js known.html known.png known.png old.png other.html"} {
+		p, err := Read([]byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		p.ReferencesBeside(func(value []byte) bool { return strings.HasPrefix(string(value), "known") }, func(r Reference) { got = append(got, r.Ref) })
+		if slices.Sort(got); strings.Join(got, " ") != want {
+			t.Errorf("told are %s, not %s", strings.Join(got, " "), want)
+		}
+	}
+}
