@@ -152,16 +152,8 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *memo
 	if slices.Equal(pages, c.site.Pages) {
 		seen = c.site.Seen
 	}
-	known := last.pages(pages, seen)
 	results := make([]pageResult, len(pages))
-	var left []int
-	for i, r := range known {
-		if r == nil {
-			left = append(left, i)
-		} else {
-			results[i] = *r
-		}
-	}
+	left := last.recall(pages, seen, results)
 	return results, parallel.Each(ctx, left, func(ctx context.Context, i int) (err error) {
 		results[i], err = c.page(ctx, pages[i], last)
 		return err

@@ -54,7 +54,7 @@ func TestMemoryReadsWhatItKept(t *testing.T) {
 // TestMemoryFindsItsPages: of pages that came and went between two checks those that are as they were are recalled, each as itself.
 func TestMemoryFindsItsPages(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
-	m := &memory{p: p, of: string(p.Root), state: 7, begun: time.Now()}
+	m := &memory{p: p, of: string(p.Root), state: 7, since: time.Now().UnixNano()}
 	var names []paths.InSite
 	var stamps []disk.Stamp
 	var results []pageResult
@@ -64,14 +64,16 @@ func TestMemoryFindsItsPages(t *testing.T) {
 	}
 	m.store(names, results)
 	stored, _ := p.Origin.Cache.Result(checkedResult, string(p.Root))
-	kept := &memory{p: p, state: 7, begun: time.Now()}
+	kept := &memory{p: p, state: 7, since: m.since}
 	kept.read(stored)
 	stamps[2].ModTime++ // changed
 	now := []paths.InSite{names[0], paths.Found("c.html"), names[2], names[3], paths.Found("e.html"), names[4], paths.Found("g.html")}
+	recalled := make([]pageResult, len(now))
+	left := kept.recall(now, []disk.Stamp{stamps[0], {Size: 9}, stamps[2], stamps[3], {Size: 9}, stamps[4], {Size: 9}}, recalled)
 	var got []string
-	for _, r := range kept.pages(now, []disk.Stamp{stamps[0], {Size: 9}, stamps[2], stamps[3], {Size: 9}, stamps[4], {Size: 9}}) {
+	for i, r := range recalled {
 		of := "-"
-		if r != nil {
+		if !slices.Contains(left, i) {
 			of = r.uses.libraries[0]
 		}
 		got = append(got, of)

@@ -46,7 +46,7 @@ type memory struct {
 	p     *project.Project
 	of    string
 	state uint64
-	begun time.Time
+	since int64        // what changed later, in nanoseconds since 1970, is not to be remembered
 	known []remembered // in the order of the pages that they are of
 	uses  []*uses
 }
@@ -60,7 +60,7 @@ type remembered struct {
 
 // remember recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
 func remember(p *project.Project, site *project.Site, req CheckRequest, headers, stored []byte) *memory {
-	m := &memory{p: p, of: string(p.Root), begun: time.Now()}
+	m := &memory{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
 	h := xxhash.New()
 	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Others)+len(site.Pages), req.Profile)
 	h.Write(p.ListText)
@@ -74,30 +74,27 @@ func remember(p *project.Project, site *project.Site, req CheckRequest, headers,
 	return m
 }
 
-// pages returns what is remembered of those of some pages that have not changed since, nil for the others. Seen are the stamps of
-// the pages as the walk saw them, nil where it did not look.
-func (m *memory) pages(names []paths.InSite, seen []disk.Stamp) []*pageResult {
-	list, results, at := make([]*pageResult, len(names)), make([]pageResult, len(names)), 0
+// recall fills in what is remembered of those of some pages that have not changed since, and returns the indices of the others. Seen are
+// the stamps of the pages as the walk saw them, nil where it did not look.
+func (m *memory) recall(names []paths.InSite, seen []disk.Stamp, results []pageResult) (left []int) {
+	at := 0
 	for i, name := range names {
 		for at < len(m.known) && m.known[at].name < name.String() {
 			at++
-		}
-		if at == len(m.known) || m.known[at].name != name.String() {
-			continue
 		}
 		var of disk.Stamp
 		if seen != nil {
 			of = seen[i]
 		}
-		if m.recall(&results[i], name, &m.known[at], of) {
-			list[i] = &results[i]
+		if at == len(m.known) || m.known[at].name != name.String() || !m.recallPage(&results[i], name, &m.known[at], of) {
+			left = append(left, i)
 		}
 	}
-	return list
+	return left
 }
 
-// recall recalls the result for one page, and tells whether it still holds.
-func (m *memory) recall(r *pageResult, name paths.InSite, old *remembered, of disk.Stamp) bool {
+// recallPage recalls the result for one page, and tells whether it still holds.
+func (m *memory) recallPage(r *pageResult, name paths.InSite, old *remembered, of disk.Stamp) bool {
 	var err error
 	if of == (disk.Stamp{}) { // a link, say
 		if of, err = m.p.Disk.Stamp(m.p.InProject(name).String()); err != nil {
@@ -105,17 +102,17 @@ func (m *memory) recall(r *pageResult, name paths.InSite, old *remembered, of di
 		}
 	}
 	stamp := m.stampFor(name, of)
-	if stamp == 0 || stamp != old.stamp {
+	if stamp == 0 || stamp != old.stamp || old.found != "" && json.Unmarshal([]byte(old.found), &r.found) != nil {
 		return false
 	}
 	r.uses, r.stamp = m.uses[old.uses], stamp
-	return old.found == "" || json.Unmarshal([]byte(old.found), &r.found) == nil
+	return true
 }
 
 // stampFor is 0 for a page that changed so lately that it could change again within the same tick of the file system's
 // clock: that is not to be remembered.
 func (m *memory) stampFor(name paths.InSite, of disk.Stamp) uint64 {
-	if max(of.ModTime, of.ChangeTime) > m.begun.Add(-2*time.Second).UnixNano() {
+	if max(of.ModTime, of.ChangeTime) > m.since {
 		return 0
 	}
 	return project.StampOf(name.String(), of)

@@ -146,7 +146,7 @@ func (s *Scanner) holdUnusual(tag, start, nameEnd int) int {
 
 // holds tells whether an attribute may lead to files, and is the first of its name.
 func (s *Scanner) holds(tag int, name string) bool {
-	if name != "href" && !carrier(name) && !set(name) && name != "style" && name != "data" && !isData(name) {
+	if !carrier(name) && !set(name) && name != "style" && name != "data" && !isData(name) {
 		return false
 	}
 	for i := len(s.held) - 1; i >= 0 && s.held[i].tag == tag; i-- {
