@@ -230,8 +230,9 @@ func (f *Folder) List(dir string) ([]fs.DirEntry, error) {
 		}
 	}
 	if f.view != nil {
-		return f.listView(dir, list, err)
+		list, err = f.listView(dir, list, err)
 	}
+	slices.SortFunc(list, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
 	return list, err
 }
 
@@ -262,7 +263,6 @@ func (f *Folder) listView(dir string, list []fs.DirEntry, err error) ([]fs.DirEn
 		}
 		list, err = append(list, viewed{info, base, deeper}), nil
 	}
-	slices.SortFunc(list, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
 	return list, err
 }
 

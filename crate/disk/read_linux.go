@@ -3,8 +3,11 @@
 package disk
 
 import (
+	"encoding/binary"
 	"io/fs"
 	"os"
+	"path"
+	"strings"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -135,9 +138,94 @@ func (f *Folder) list(dir string) ([]fs.DirEntry, error) {
 	if err != nil {
 		return nil, f.fault("open", dir, err)
 	}
-	d := os.NewFile(uintptr(fd), f.full(dir))
-	defer d.Close()
-	return d.ReadDir(-1)
+	defer unix.Close(fd)
+	in := &listed{folder: f, dir: dir}
+	buf := make([]byte, 32<<10)
+	for {
+		n, err := unix.ReadDirent(fd, buf)
+		switch {
+		case err == unix.EINTR:
+			continue
+		case err != nil:
+			return nil, f.fault("read", dir, err)
+		case n == 0:
+			list := make([]fs.DirEntry, len(in.entries))
+			for i := range in.entries {
+				list[i] = &in.entries[i]
+			}
+			return list, nil
+		}
+		in.read(buf[:n])
+	}
+}
+
+// listed is a folder that was listed.
+type listed struct {
+	folder  *Folder
+	dir     string
+	entries []entry
+}
+
+// An entry is one of its entries, as the system tells it: without a look at it.
+type entry struct {
+	name string
+	kind fs.FileMode
+	in   *listed
+}
+
+// kinds are the types of entries, by the system's numbers (dirent.h).
+var kinds = map[byte]fs.FileMode{unix.DT_REG: 0, unix.DT_DIR: fs.ModeDir, unix.DT_LNK: fs.ModeSymlink, unix.DT_FIFO: fs.ModeNamedPipe,
+	unix.DT_SOCK: fs.ModeSocket, unix.DT_CHR: fs.ModeDevice | fs.ModeCharDevice, unix.DT_BLK: fs.ModeDevice}
+
+// read reads a piece of the list: records of struct linux_dirent64, each with an inode's number, an offset, its own length, a type and a name
+// that ends in a zero.
+func (l *listed) read(b []byte) {
+	const length, kind, name = 16, 18, 19
+	whole := string(b) // all names are parts of it
+	for at := 0; len(b)-at > name; {
+		size := min(len(b)-at, int(binary.NativeEndian.Uint16(b[at+length:])))
+		if size <= name {
+			return
+		}
+		e := entry{name: whole[at+name : at+size], in: l}
+		if end := strings.IndexByte(e.name, 0); end >= 0 {
+			e.name = e.name[:end]
+		}
+		is, known := b[at+kind], true
+		if at += size; e.name == "." || e.name == ".." {
+			continue
+		}
+		if is != unix.DT_REG {
+			e.kind, known = kinds[is]
+		}
+		if !known { // a file system that does not say it
+			info, err := e.Info()
+			if err != nil {
+				continue // it was removed meanwhile
+			}
+			e.kind = info.Mode().Type()
+		}
+		l.entries = append(l.entries, e)
+	}
+}
+
+func (e *entry) Name() string      { return e.name }
+func (e *entry) IsDir() bool       { return e.kind.IsDir() }
+func (e *entry) Type() fs.FileMode { return e.kind }
+
+func (e *entry) Info() (fs.FileInfo, error) {
+	f := e.in.folder
+	name := path.Join(e.in.dir, e.name)
+	fd, err := f.beneath(name, unix.O_PATH|unix.O_NOFOLLOW)
+	if err != nil {
+		return nil, f.fault("stat", name, noEntry(err))
+	}
+	defer unix.Close(fd)
+	var st unix.Stat_t
+	if err := unix.Fstat(fd, &st); err != nil {
+		return nil, f.fault("stat", name, err)
+	}
+	return info{e.name, st}, nil
 }
 
 // info is a file's fs.FileInfo.
