@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
@@ -116,7 +115,7 @@ func (r *recognised) weigh(list []evidence) {
 	r.name, r.version = name.name, version.version
 	agree := 0
 	for _, e := range list {
-		if e.name != "" && delivery.NameKey(path.Base(e.name)) == delivery.NameKey(path.Base(r.name)) {
+		if e.name != "" && marks.NameKey(path.Base(e.name)) == marks.NameKey(path.Base(r.name)) {
 			agree++
 			switch {
 			case e.version != "":

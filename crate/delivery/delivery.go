@@ -222,9 +222,9 @@ func (d *Delivery) spareTheNamed(source string) {
 	for _, name := range m.Named {
 		named[path.Clean(name)] = true
 	}
-	name := nameKey(cmp.Or(m.Name, d.likelyName(source)))
+	name := marks.NameKey(cmp.Or(m.Name, d.likelyName(source)))
 	elsewhere := map[Kind]bool{} // kinds of which another file has the library's name
-	own := func(f *File) bool { return name != "" && stemKey(f.Path) == name }
+	own := func(f *File) bool { return name != "" && marks.StemKey(f.Path) == name }
 	for i := range d.Files {
 		f := &d.Files[i]
 		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && own(f)

@@ -6,6 +6,7 @@ import (
 	"path"
 	"strings"
 
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
@@ -165,7 +166,7 @@ func (d *Delivery) settleNamed(ctx context.Context) error {
 	found := false
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.Aside != "sources" || stemKey(f.Path) != nameKey(d.Name) || f.Size > parsedMost {
+		if f.Kind != Script && f.Kind != Stylesheet || f.Aside != "sources" || marks.StemKey(f.Path) != marks.NameKey(d.Name) || f.Size > parsedMost {
 			continue
 		}
 		f.Aside, found = "", true

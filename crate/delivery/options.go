@@ -207,7 +207,7 @@ func (d *Delivery) styleOption(f, look *File) (Option, bool) {
 	switch {
 	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") || strings.Contains(stem, "skin"):
 		o.Kind, o.Difference = Theme, "a look of its own"
-	case look != nil && strings.HasPrefix(stemKey(f.Path), stemKey(look.Path)):
+	case look != nil && strings.HasPrefix(marks.StemKey(f.Path), marks.StemKey(look.Path)):
 		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
 	}
 	return o, true

@@ -39,10 +39,10 @@ func (d *Delivery) chosenDefines(s *Selection, n script.Need) bool {
 // Foreign tells a global that is another library's by all that names tell: one of the dependencies is called like it, or the
 // library is called as an add-on of it.
 func (d *Delivery) Foreign(global string) bool {
-	key := nameKey(global)
+	key := marks.NameKey(global)
 	for _, deps := range []map[string]string{d.Manifest.Peers, d.Manifest.Dependencies, d.Manifest.Dev} {
 		for name := range deps {
-			if nameKey(name) == key {
+			if marks.NameKey(name) == key {
 				return true
 			}
 		}
@@ -57,7 +57,7 @@ func (d *Delivery) ofAnother(f *File) bool {
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version
 	}
-	return version != "" && d.Version != "" && version != d.Version && nameKey(name) != nameKey(d.Name)
+	return version != "" && d.Version != "" && version != d.Version && marks.NameKey(name) != marks.NameKey(d.Name)
 }
 
 // Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come

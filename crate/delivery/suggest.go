@@ -77,11 +77,20 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 			d.addWithPair(s, d.File(o.Files[0]), o.why())
 		}
 	}
-	if len(s.Choices) == 0 {
+	if len(s.Choices) == 0 || d.isScript() && !slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Kind == Script }) {
 		s.Notes = append(s.Notes, d.whyNothing())
 	}
 	d.complete(s, true)
 	return s
+}
+
+// isScript tells a library whose manifest names a script as what it is.
+func (d *Delivery) isScript() bool {
+	if d.entry() != nil {
+		return true
+	}
+	f := d.File(path.Clean(d.Manifest.Main))
+	return d.Manifest.Main != "" && f != nil && f.Kind == Script
 }
 
 // whyNothing says why no script or stylesheet suits a page.
@@ -184,8 +193,13 @@ func (d *Delivery) findMain(kind Kind) (*File, string) {
 	if entry := d.entry(); module.f != nil && entry != nil && d.meansImports() && d.brings(entry, module.f, map[string]bool{}) {
 		module = rated{} // it is a part of what the library is
 	}
-	if plain.score < hinted && module.score < hinted && d.meansImports() {
-		return nil, "" // what is left over is not the library
+	if d.meansImports() { // what is left over is not the library
+		if module.score < likely {
+			module = rated{}
+		}
+		if plain.score < hinted && module.f == nil {
+			return nil, ""
+		}
 	}
 	chosen := plain
 	if plain.f == nil || plain.score < likely && module.score >= likely {
@@ -339,7 +353,7 @@ func (d *Delivery) score(f *File) (int, string) {
 			ready = universal
 		}
 		for _, g := range f.Script.Defines {
-			if nameKey(g.Name) == nameKey(d.Name) {
+			if marks.NameKey(g.Name) == marks.NameKey(d.Name) {
 				ready += 25
 				break
 			}
@@ -363,15 +377,17 @@ func (d *Delivery) alone(f *File) bool {
 }
 
 func (d *Delivery) scoreName(f *File) (int, string) {
-	name := nameKey(d.Name)
-	stem := stemKey(f.Path)
+	name := marks.NameKey(d.Name)
+	stem := marks.StemKey(f.Path)
 	score, reason := 1, largest(f.Kind)
 	switch {
 	case stem == name:
 		score, reason = 100, "it has the library's name"
-	case strings.HasPrefix(stem, name) && name != "":
+	case name != "" && (stem+"s" == name || stem == name+"s"):
+		score, reason = 60, "it has the library's name"
+	case name != "" && strings.HasPrefix(stem, name) && marks.BeginsWith(f.Path, d.Name):
 		score, reason = 40, "its name begins with the library's"
-	case f.Banner.Name != "" && nameKey(f.Banner.Name) == name:
+	case f.Banner.Name != "" && marks.NameKey(f.Banner.Name) == name:
 		score, reason = 60, "its banner has the library's name"
 	case stem == "all" || stem == "bundle":
 		score, reason = 50, "it has everything"
@@ -386,12 +402,12 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 			if score < 60 {
 				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, hint.key)
 			}
-		} else if hint.value != "" && score < 40 && stem == stemKey(hint.value) && stem != "index" {
+		} else if hint.value != "" && score < 40 && stem == marks.StemKey(hint.value) && stem != "index" {
 			score += 12
 			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
 		}
 		// Whatever build it is of, it is what the makers mean; a name that anything could have says so of modules alone.
-		if hint.value != "" && stem == stemKey(hint.value) && (stem != "index" || f.Script != nil && f.Script.Form == script.Module) {
+		if hint.value != "" && stem == marks.StemKey(hint.value) && (stem != "index" || f.Script != nil && f.Script.Form == script.Module) {
 			score += 15
 		}
 	}
@@ -434,32 +450,4 @@ func (d *Delivery) ofKind(kind Kind) []*File {
 		}
 	}
 	return list
-}
-
-// nameKey folds a library's name for comparison: scope, ".js" and marks between words go.
-func nameKey(name string) string {
-	name = strings.ToLower(name)
-	if i := strings.LastIndexByte(name, '/'); i >= 0 {
-		name = name[i+1:]
-	}
-	for _, tail := range []string{".js", "-js", "js", ".css", "-css"} {
-		if s, ok := strings.CutSuffix(name, tail); ok && len(s) > 1 {
-			name = s
-			break
-		}
-	}
-	return strings.NewReplacer("-", "", "_", "", ".", "").Replace(name)
-}
-
-// NameKey folds a library's or a global's name for comparison.
-func NameKey(name string) string { return nameKey(name) }
-
-// stemKey folds a file's name likewise; version and marks of form go too.
-func stemKey(name string) string {
-	base, _ := marks.NameVersion(path.Base(name))
-	base = strings.ToLower(base)
-	for _, mark := range []string{".umd", ".global", ".browser", ".iife", ".umd.min"} {
-		base = strings.TrimSuffix(base, mark)
-	}
-	return nameKey(base)
 }

@@ -84,18 +84,18 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 	switch {
 	case library != "":
 		if lib := c.p.List.Library(library); lib != nil {
-			return identity{delivery.NameKey(path.Base(lib.CDNName())), lib.Version}
+			return identity{marks.NameKey(path.Base(lib.CDNName())), lib.Version}
 		}
 	case t.URL != "":
 		e := origin.ReadAddress(t.URL)
-		return identity{delivery.NameKey(path.Base(e.Name)), e.Version}
+		return identity{marks.NameKey(path.Base(e.Name)), e.Version}
 	case !t.Path.IsZero():
 		if name, version := marks.NameVersion(t.Path.Base()); version != "" {
-			return identity{delivery.NameKey(name), version}
+			return identity{marks.NameKey(name), version}
 		}
 		if k := c.scripts.Of(t); k != nil {
 			b := marks.BannerOf(k.Text)
-			return identity{delivery.NameKey(b.Name), b.Version}
+			return identity{marks.NameKey(b.Name), b.Version}
 		}
 	}
 	return identity{}

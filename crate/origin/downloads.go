@@ -110,7 +110,7 @@ func Candidates(dir string, sources []string, name string, sealed *record.Sealed
 		}
 		for _, e := range entries {
 			n, v := marks.NameVersion(e.Name())
-			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && delivery.NameKey(n) == delivery.NameKey(name) {
+			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && marks.NameKey(n) == marks.NameKey(name) {
 				list = append(list, filepath.Join(full, e.Name()))
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
@@ -265,7 +266,7 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 	list := dependencies(o)
 	near := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool {
-			a, b := delivery.NameKey(c.name), delivery.NameKey(g)
+			a, b := marks.NameKey(c.name), marks.NameKey(g)
 			return a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a)
 		})
 	}
@@ -303,7 +304,7 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 		return list[i].name, list[i].rng, found[i].part, nil
 	}
 	exact := func(c dependency) bool {
-		return slices.ContainsFunc(globals, func(g string) bool { return delivery.NameKey(c.name) == delivery.NameKey(g) })
+		return slices.ContainsFunc(globals, func(g string) bool { return marks.NameKey(c.name) == marks.NameKey(g) })
 	}
 	i := slices.IndexFunc(list, exact)
 	if i < 0 || onlyNear {

@@ -8,6 +8,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/semantic"
@@ -133,16 +134,16 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 			return ""
 		}
 		for _, name := range f.Script.Asks {
-			key := delivery.NameKey(name)
+			key := marks.NameKey(name)
 			met := func(s Supply) bool {
-				return delivery.NameKey(s.Package) == key || delivery.NameKey(s.Library) == key || delivery.NameKey(s.Global) == key
+				return marks.NameKey(s.Package) == key || marks.NameKey(s.Library) == key || marks.NameKey(s.Global) == key
 			}
-			if !source.ValidPackage(name) || key == delivery.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
+			if !source.ValidPackage(name) || key == marks.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
 				continue
 			}
 			n := Supply{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
 			for global, library := range defined {
-				if of[global] && (delivery.NameKey(library) == key || delivery.NameKey(library) == delivery.NameKey(global)) {
+				if of[global] && (marks.NameKey(library) == key || marks.NameKey(library) == marks.NameKey(global)) {
 					n.Global, n.Library = global, library
 				}
 			}

@@ -264,7 +264,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	called, _ := marks.NameVersion(path.Base(lib.From))
 	known := slices.ContainsFunc([]string{lib.Name, lib.CDNName(), called}, func(name string) bool {
-		return delivery.NameKey(name) == delivery.NameKey(o.Name)
+		return marks.NameKey(name) == marks.NameKey(o.Name)
 	})
 	if !known && (o.Manifest.Name != "" || !settle.Names(o.Delivery, o.Version, *lib)) {
 		return problem.Refuse(problem.NotTheBytes, "merry peek "+printable.Word(m.Source)+"; merry take "+printable.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
