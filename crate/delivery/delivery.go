@@ -223,11 +223,11 @@ func (d *Delivery) spareTheNamed(source string) {
 		named[path.Clean(name)] = true
 	}
 	name := marks.NameKey(cmp.Or(m.Name, d.likelyName(source)))
-	elsewhere := map[Kind]bool{} // kinds of which another file has the library's name
+	elsewhere := map[Kind]bool{} // kinds of which another file has the library's name, or begins with it and is named
 	own := func(f *File) bool { return name != "" && marks.StemKey(f.Path) == name }
 	for i := range d.Files {
 		f := &d.Files[i]
-		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && own(f)
+		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && (own(f) || name != "" && named[f.Path] && strings.HasPrefix(marks.StemKey(f.Path), name))
 	}
 	for i := range d.Files {
 		f := &d.Files[i]

@@ -75,9 +75,9 @@ const otherPackages = "other packages"
 var asideFolders = map[string]string{
 	"src": "sources", "source": "sources", "sources": "sources", "scss": "sources", "sass": "sources", "less": "sources",
 	"test": "tests", "tests": "tests", "spec": "tests", "specs": "tests", "__tests__": "tests", "fixtures": "tests",
-	"benchmark": "tests", "benchmarks": "tests", "perf": "tests",
+	"benchmark": "tests", "benchmarks": "tests", "perf": "tests", "coverage": "tests", "lcov-report": "tests",
 	"doc": "documentation", "docs": "documentation", "documentation": "documentation", "site": "documentation", "_site": "documentation", "website": "documentation",
-	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples", "samples": "examples",
+	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples", "samples": "examples", "sandbox": "examples", "playground": "examples",
 	"vendor":      otherPackages,
 	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools",
 	"types": "types", "media": "documentation",

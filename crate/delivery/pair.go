@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/script"
 )
 
 // stemOf is a file's name without ending and without the marks of builds, in lower case.
@@ -70,6 +71,9 @@ func (d *Delivery) pairGroup(g []int) {
 	slices.SortFunc(min, func(a, b int) int { return len(d.Files[a].Path) - len(d.Files[b].Path) })
 	slices.SortFunc(readable, func(a, b int) int { return len(d.Files[a].Path) - len(d.Files[b].Path) })
 	a, b := &d.Files[min[0]], &d.Files[readable[0]]
+	if a.Script != nil && b.Script != nil && (a.Script.Form == script.Module) != (b.Script.Form == script.Module) {
+		return // a tag for the one does not load the other
+	}
 	a.Pair, b.Pair = b.Path, a.Path
 }
 

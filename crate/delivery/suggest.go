@@ -395,6 +395,8 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 		score, reason = 45, "its name says that it is for a page"
 	case d.alone(f):
 		score, reason = 30, only(f.Kind)
+	case f.Kind == Stylesheet && (stem == "default" || strings.ToLower(path.Base(path.Dir(f.Path))) == "default"):
+		score, reason = nothing+1, "its name says that it is the default"
 	}
 	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
 		if hint.value != "" && path.Clean(hint.value) == f.Path {
