@@ -339,6 +339,29 @@ func TestLeadsNowhere(t *testing.T) {
 	}
 }
 
+// TestLinksByFolder: the same words of a link lead to a file from one folder and to none from another, under a base or without one,
+// whichever page is read first.
+func TestLinksByFolder(t *testing.T) {
+	s := merrytest.Empty(t)
+	const head = "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">%s\n<title>x</title>\n</head>\n<body>\n<a href=\"tide.html\">t</a> <a href=\"/crews/tide.html\">r</a>\n%s</body>\n</html>\n"
+	for i := range 12 {
+		s.Write(fmt.Sprintf("crews/p%02d.html", i), fmt.Sprintf(head, "", ""))
+		s.Write(fmt.Sprintf("races/p%02d.html", i), fmt.Sprintf(head, "", ""))
+	}
+	s.Write("crews/tide.html", fmt.Sprintf(head, "", "<img src=\"/gull.svg#wing\" alt=\"\">\n"))
+	s.Write("crews/zz.html", fmt.Sprintf(head, "<base href=\"../races/\">", "<img src=\"/gull.svg#beak\" alt=\"\">\n"))
+	s.Write("races/zz.html", fmt.Sprintf(head, "<base href=\"../crews/\">", ""))
+	s.Write("gull.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\"><g id=\"wing\"></g></svg>")
+	s.Run("start")
+	out := s.Try("check", "--no-rehearse", "--pages").Out
+	if n := strings.Count(out, "there is no file races/tide.html"); n != 13 {
+		t.Errorf("%d links are told to lead nowhere, not those of twelve pages in races and of one in crews whose base is races:\n%s", n, out)
+	}
+	if strings.Contains(out, "no file crews/tide.html") || strings.Contains(out, "races/zz.html") || strings.Contains(out, "no part wing") || !strings.Contains(out, "no part beak") {
+		t.Errorf("check says\n%s", out)
+	}
+}
+
 // TestFeatures: what a site's browsers have not got is told where scripts and styles use it without asking, and not behind a script
 // that gives it.
 func TestFeatures(t *testing.T) {

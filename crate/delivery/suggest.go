@@ -77,20 +77,11 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 			d.addWithPair(s, d.File(o.Files[0]), o.why())
 		}
 	}
-	if len(s.Choices) == 0 || d.isScript() && !slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Kind == Script }) {
+	if len(s.Choices) == 0 || d.entry() != nil && !slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Kind == Script }) {
 		s.Notes = append(s.Notes, d.whyNothing())
 	}
 	d.complete(s, true)
 	return s
-}
-
-// isScript tells a library whose manifest names a script as what it is.
-func (d *Delivery) isScript() bool {
-	if d.entry() != nil {
-		return true
-	}
-	f := d.File(path.Clean(d.Manifest.Main))
-	return d.Manifest.Main != "" && f != nil && f.Kind == Script
 }
 
 // whyNothing says why no script or stylesheet suits a page.

@@ -300,3 +300,14 @@ func TestModuleBuilds(t *testing.T) {
 		t.Errorf("a plain script is offered as a module: %q", o.Files)
 	}
 }
+
+// TestStylesheetWithoutItsScript: where a module is what a library is, and no page can have it, that is said beside a stylesheet that is
+// chosen; of a library of styles with a file for servers nothing is said.
+func TestStylesheetWithoutItsScript(t *testing.T) {
+	for manifest, says := range map[string]bool{`{"name":"winch","module":"es/index.js"}`: true, `{"name":"winch","main":"lib/index.js"}`: false} {
+		s := describe(t, "x.tgz", mapTree{"package.json": manifest, "lib/index.js": cjs, "es/index.js": "import x from '../lib/index.js';\nexport default x;\n", "dist/winch.css": css}).Suggest()
+		if got := strings.Join(s.Paths(), " "); got != "dist/winch.css" || (len(s.Notes) > 0) != says {
+			t.Errorf("%s: %s, and says %q", manifest, got, s.Notes)
+		}
+	}
+}

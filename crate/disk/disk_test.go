@@ -4,6 +4,7 @@ package disk
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -126,6 +127,41 @@ func TestStampsOfAFolder(t *testing.T) {
 	three, err := f.Stamp("b/three")
 	if of := f.Through(map[string]string{"a/one": "b/three", "a/two": ""}).Stamps("a", []string{"one", "two"}); err != nil || of[0] != three || of[1] != (Stamp{}) {
 		t.Errorf("as a change leaves it: %+v, %v", of, err)
+	}
+}
+
+// TestList: a folder's entries are those that the system's own list has, each with its type and what a look at it says, and sorted, however
+// many there are.
+func TestList(t *testing.T) {
+	f, outside := folder(t, "a/sub/x", "a/one", "a/.hidden")
+	link(t, f, outside, "a/away")
+	link(t, f, "one", "a/near")
+	if err := syscall.Mkfifo(f.full("a/pipe"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for i := range 700 {
+		if err := os.WriteFile(f.full(fmt.Sprintf("a/%03d-%s", i, strings.Repeat("n", 3+i%200))), []byte("x"), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	want, err := os.ReadDir(f.full("a"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := f.List("a")
+	if err != nil || len(got) != len(want) {
+		t.Fatalf("%d entries, not %d (%v)", len(got), len(want), err)
+	}
+	for i, w := range want {
+		g := got[i]
+		if g.Name() != w.Name() || g.Type() != w.Type() || g.IsDir() != w.IsDir() {
+			t.Errorf("%s %v is told as %s %v", w.Name(), w.Type(), g.Name(), g.Type())
+		}
+		a, aerr := w.Info()
+		b, berr := g.Info()
+		if aerr != nil || berr != nil || a.Name() != b.Name() || a.Size() != b.Size() || a.Mode() != b.Mode() || StampOf(a) != StampOf(b) {
+			t.Errorf("%s looks like %+v, not %+v (%v, %v)", w.Name(), b, a, berr, aerr)
+		}
 	}
 }
 

@@ -103,13 +103,18 @@ func (f *Folder) stat(name string) (fs.FileInfo, error) {
 	if missing(err) {
 		return f.root.Stat(name)
 	}
+	return f.look(fd, err, name, name)
+}
+
+// look says what was opened by a path, with or without an error, and closes it.
+func (f *Folder) look(fd int, err error, path, name string) (fs.FileInfo, error) {
 	if err != nil {
-		return nil, f.fault("stat", name, noEntry(err))
+		return nil, f.fault("stat", path, noEntry(err))
 	}
 	defer unix.Close(fd)
 	var st unix.Stat_t
 	if err := unix.Fstat(fd, &st); err != nil {
-		return nil, f.fault("stat", name, err)
+		return nil, f.fault("stat", path, err)
 	}
 	return info{name, st}, nil
 }
@@ -214,18 +219,9 @@ func (e *entry) IsDir() bool       { return e.kind.IsDir() }
 func (e *entry) Type() fs.FileMode { return e.kind }
 
 func (e *entry) Info() (fs.FileInfo, error) {
-	f := e.in.folder
-	name := path.Join(e.in.dir, e.name)
-	fd, err := f.beneath(name, unix.O_PATH|unix.O_NOFOLLOW)
-	if err != nil {
-		return nil, f.fault("stat", name, noEntry(err))
-	}
-	defer unix.Close(fd)
-	var st unix.Stat_t
-	if err := unix.Fstat(fd, &st); err != nil {
-		return nil, f.fault("stat", name, err)
-	}
-	return info{e.name, st}, nil
+	at := path.Join(e.in.dir, e.name)
+	fd, err := e.in.folder.beneath(at, unix.O_PATH|unix.O_NOFOLLOW)
+	return e.in.folder.look(fd, err, at, e.name)
 }
 
 // info is a file's fs.FileInfo.
