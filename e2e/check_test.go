@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -151,6 +152,43 @@ func TestRemembered(t *testing.T) {
 	s.Fail(1, []string{"file-missing", "parcels/winch/winch.js"}, "check", "--no-rehearse")
 	os.Remove(filepath.Join(s.Dir, "js/config.js"))
 	s.Fail(1, []string{"file-missing", "js/config.js"}, "check", "--no-rehearse")
+}
+
+// TestAgainSaysWhatFreshSays: pages that have lain long enough to be remembered come, go, change and take each other's names; what is said
+// of all of them is what reading them anew says.
+func TestAgainSaysWhatFreshSays(t *testing.T) {
+	s := merrytest.Empty(t)
+	page := func(i int) string {
+		return fmt.Sprintf("<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<img src=\"gone%d.png\" alt=\"\">\n</body>\n</html>\n", i)
+	}
+	for i := range 12 {
+		s.Write(fmt.Sprintf("%s/p%d.html", []string{"crews", "crews-b", "races"}[i%3], i), page(i))
+	}
+	s.Write("crews.html", page(12))
+	s.Run("start")
+	at := func(name string) string { return filepath.Join(s.Dir, name) }
+	for i, change := range []func() error{
+		func() error { return nil },
+		func() error { return os.WriteFile(at("crews/p3.html"), []byte(page(99)), 0o644) },
+		func() error { return os.WriteFile(at("crews/p10.html"), []byte(page(98)), 0o644) },
+		func() error { return os.Remove(at("crews-b/p4.html")) },
+		func() error { return os.Rename(at("races/p5.html"), at("races/p2.html")) },
+		func() error {
+			return errors.Join(os.Rename(at("crews/p0.html"), at("swap")), os.Rename(at("crews/p6.html"), at("crews/p0.html")), os.Rename(at("swap"), at("crews/p6.html")))
+		},
+		func() error { return os.Rename(at("crews-b"), at("a")) },
+	} {
+		if i < 2 {
+			time.Sleep(2100 * time.Millisecond) // what changed a moment ago is not remembered
+		}
+		if err := change(); err != nil {
+			t.Fatal(err)
+		}
+		again, fresh := s.Try("check", "--no-rehearse", "--pages"), s.Try("check", "--no-rehearse", "--pages", "--fresh")
+		if again.Out != fresh.Out || !strings.Contains(again.Out, "gone12.png") {
+			t.Errorf("after change %d check says\n%s\nand afresh\n%s", i, again.Out, fresh.Out)
+		}
+	}
 }
 
 func TestMend(t *testing.T) {
