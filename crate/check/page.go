@@ -11,7 +11,6 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/script"
 )
 
 // OnPage returns a page's findings.
@@ -36,6 +35,15 @@ type pageCheck struct {
 	p     *Page
 	c     Crate
 	found []Finding
+	asked int // how often a need was confirmed, at most order.MaxConfirmed times
+}
+
+// confirm asks whether a need that reading found is real, unless the page has asked too often.
+func (k *pageCheck) confirm(ask func(*order.Item, string) bool, it *order.Item, global string) bool {
+	if k.asked++; k.asked > order.MaxConfirmed {
+		return true
+	}
+	return ask(it, global)
 }
 
 // page is the page as one types it.
@@ -156,13 +164,21 @@ func (k *pageCheck) twice() {
 // builds finds a script that is there in two builds: they define the same globals, and are called alike but for the marks of
 // builds, or are of one library.
 func (k *pageCheck) builds() {
+	alike := map[string][]int{} // by version and globals: the first include of each address
+	seen := map[string]bool{}
 	for i := range k.p.Includes {
-		for j := range i {
-			a, b := &k.p.Includes[j], &k.p.Includes[i]
-			if !a.Loads || !b.Loads || a.Script == nil || b.Script == nil || a.Path+a.URL == b.Path+b.URL || k.p.Page.Includes[i].Kind != page.Script || k.p.Page.Includes[j].Kind != page.Script {
-				continue
-			}
-			if !sameGlobals(a.Script, b.Script) || plainStem(a.Path+a.URL) != plainStem(b.Path+b.URL) && (a.Library == "" || a.Library != b.Library) || a.Version != b.Version {
+		b := &k.p.Includes[i]
+		if !b.Loads || b.Script == nil || len(b.Script.Defines) == 0 || k.p.Page.Includes[i].Kind != page.Script || seen[b.Path+b.URL] {
+			continue
+		}
+		seen[b.Path+b.URL] = true
+		key := b.Version
+		for _, g := range b.Script.Defines {
+			key += "\x00" + g.Name
+		}
+		for _, j := range alike[key] {
+			a := &k.p.Includes[j]
+			if plainStem(a.Path+a.URL) != plainStem(b.Path+b.URL) && (a.Library == "" || a.Library != b.Library) {
 				continue
 			}
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
@@ -170,20 +186,8 @@ func (k *pageCheck) builds() {
 				"a script that runs twice sets itself up twice, and may throw away what was done in between", "remove one of the two tags")
 			return
 		}
+		alike[key] = append(alike[key], i)
 	}
-}
-
-// sameGlobals tells whether two scripts define the same globals, at least one.
-func sameGlobals(a, b *script.Report) bool {
-	if len(a.Defines) == 0 || len(a.Defines) != len(b.Defines) {
-		return false
-	}
-	for i := range a.Defines {
-		if a.Defines[i].Name != b.Defines[i].Name {
-			return false
-		}
-	}
-	return true
 }
 
 // plainStem is a file's name without its ending and the marks of builds.
@@ -264,7 +268,7 @@ func (k *pageCheck) needs() {
 		}
 		key := fmt.Sprint(a.Item, library, own)
 		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) || library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.named(a.Need.Global) || !k.c.Fails(&items[a.Item], a.Need.Global) {
+			unknown && library == "" && own == "" || k.named(a.Need.Global) || !k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
 			continue
 		}
 		told[key] = true
@@ -291,7 +295,7 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 	if !slices.ContainsFunc(constraints, func(c order.Constraint) bool { return order.StateOf(items, c) == order.Broken }) {
 		return // what stands in order goes round in no circle
 	}
-	cycle := order.Repair(items, constraints).Cycle
+	cycle := order.Cycle(items, constraints)
 	if cycle == nil {
 		return
 	}
@@ -318,7 +322,7 @@ func (k *pageCheck) named(global string) bool {
 func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 	items := k.p.Items
 	before, after := &items[c.Before], &items[c.After]
-	if c.Kind == order.Reads && !k.c.Confirms(after, c.Global) {
+	if c.Kind == order.Reads && !k.confirm(k.c.Confirms, after, c.Global) {
 		return
 	}
 	at := k.p.Page.Includes[c.After].Start

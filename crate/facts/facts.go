@@ -25,7 +25,7 @@ import (
 // then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-28"
+	ScriptResult    = "script-29"
 	rehearsalResult = "rehearsal-13"
 	stoppedResult   = "stopped-5"
 )
@@ -258,8 +258,12 @@ func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, member
 }
 
 // AsksFor makes sure of a need that reading a script found, before anybody is told of it: a script that runs to its end
-// alone without ever asking for the global does not need it. Where that can't be tried the need counts.
+// alone without ever asking for the global does not need it. Where that can't be tried the need counts, and where reading alone
+// is certain it need not be tried.
 func (r *Reader) AsksFor(ctx context.Context, text []byte, global string) bool {
+	if slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool { return n.Name == global && n.Certain }) {
+		return true
+	}
 	report, ok := r.aloneToItsEnd(ctx, text)
 	if !ok {
 		return true // it may not have come to ask

@@ -1,5 +1,7 @@
 package order
 
+import "iter"
+
 // Names are those of the globals that a script defines, or of the members that it gives: a large library has hundreds, and every page
 // with it asks for a few. Nil is none.
 type Names struct {
@@ -25,4 +27,26 @@ func (n *Names) List() []string {
 		return nil
 	}
 	return n.list
+}
+
+// each lists those of the names that are asked for, by going through the shorter of the two.
+func (n *Names) each(asked map[string]int) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		if n == nil {
+			return
+		}
+		if len(n.list) <= len(asked) {
+			for _, name := range n.list {
+				if _, ok := asked[name]; ok && !yield(name) {
+					return
+				}
+			}
+			return
+		}
+		for name := range asked {
+			if n.is[name] && !yield(name) {
+				return
+			}
+		}
+	}
 }

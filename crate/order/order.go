@@ -98,22 +98,34 @@ type Rules struct {
 	Own   []string                      // own files in order, by their names
 }
 
+// MaxConfirmed is how many needs of one page are confirmed by running their scripts alone: enough for any page that
+// people write, and half a second's work. Needs beyond that count as reading found them.
+const MaxConfirmed = 50
+
 // Find returns the constraints of a page, and the needs that nothing on it meets. Who defines a global that several
 // define is the first that runs.
 func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 	sequence := Sequence(items)
-	definedBy := func(global string) int {
-		by := -1
-		for _, i := range sequence {
-			if items[i].Defines.Has(global) && (by < 0 || items[by].Phase == AnyTime && items[i].Phase != AnyTime) {
-				by = i
+	asked := map[string]int{} // of each global that is needed, the item that defines it; -1 is none
+	for i := range items {
+		for _, n := range items[i].Needs {
+			asked[n.Global] = -1
+			for _, other := range n.Or {
+				asked[other] = -1
 			}
 		}
-		return by
 	}
-	seen := make([]bool, len(items)*len(items))
+	for _, i := range sequence {
+		for global := range items[i].Defines.each(asked) {
+			if by := asked[global]; by < 0 || items[by].Phase == AnyTime && items[i].Phase != AnyTime {
+				asked[global] = i
+			}
+		}
+	}
+	type pair struct{ before, after int }
+	seen := map[pair]bool{}
 	add := func(c Constraint) {
-		if at := c.Before*len(items) + c.After; c.Before != c.After && !seen[at] {
+		if at := (pair{c.Before, c.After}); c.Before != c.After && !seen[at] {
 			seen[at] = true
 			list = append(list, c)
 		}
@@ -129,7 +141,7 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 				if k >= 0 {
 					global = n.Or[k]
 				}
-				if j := definedBy(global); j >= 0 && (by < 0 || before(items, j, i)) {
+				if j := asked[global]; j >= 0 && (by < 0 || before(items, j, i)) {
 					by = j
 				}
 			}
@@ -143,71 +155,125 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 	parts(items, sequence, add)
 	declared(items, rules, add)
 	styles(items, add)
+	ownOrder(items, rules.Own, add)
+	return list, absent
+}
+
+// ownOrder adds the order that the packing list gives to own files.
+func ownOrder(items []Item, own []string, add func(Constraint)) {
+	if len(own) == 0 {
+		return
+	}
+	first := map[string]int{}
+	for i, it := range slices.Backward(items) {
+		if !it.Inert {
+			first[it.Name] = i
+		}
+	}
 	last := -1
-	for _, name := range rules.Own {
-		if i := slices.IndexFunc(items, func(it Item) bool { return it.Name == name && !it.Inert }); i >= 0 {
+	for _, name := range own {
+		if i, ok := first[name]; ok {
 			if last >= 0 && items[last].Style == items[i].Style {
 				add(Constraint{Before: last, After: i, Kind: OwnOrder})
 			}
 			last = i
 		}
 	}
-	return list, absent
 }
 
 // parts adds that a member of a shared global is given before it is used.
 func parts(items []Item, sequence []int, add func(Constraint)) {
+	asked := map[string]int{}
+	for i := range items {
+		for _, n := range items[i].PartNeeds {
+			asked[n.Global] = -1
+		}
+	}
+	for _, i := range slices.Backward(sequence) {
+		for member := range items[i].Parts.each(asked) {
+			asked[member] = i // the first in the sequence
+		}
+	}
 	for i := range items {
 		if items[i].Inert {
 			continue
 		}
 		for _, n := range items[i].PartNeeds {
-			if by := slices.IndexFunc(sequence, func(j int) bool { return items[j].Parts.Has(n.Global) }); by >= 0 && !items[i].Parts.Has(n.Global) {
-				add(Constraint{Before: sequence[by], After: i, Kind: Reads, Global: n.Global, Where: n.Where})
+			if by := asked[n.Global]; by >= 0 && !items[i].Parts.Has(n.Global) {
+				add(Constraint{Before: by, After: i, Kind: Reads, Global: n.Global, Where: n.Where})
 			}
 		}
 	}
 }
 
 // declared adds what the packing list says of libraries: scripts before scripts, and styles before styles, but where both have
-// scripts on the page: those are what need each other then.
+// scripts on the page: those are what need each other then. Of equal tags the first counts.
 func declared(items []Item, rules Rules, add func(Constraint)) {
 	if rules.Needs == nil {
 		return
 	}
-	scripted := map[string]bool{}
-	for _, it := range items {
-		if !it.Style && !it.Inert {
-			scripted[it.Library] = true
-		}
+	type kind struct {
+		library string
+		style   bool
 	}
-	for i := range items {
-		if items[i].Inert || items[i].Library == "" {
+	scripted := map[string]bool{}
+	tags := map[kind][]int{}
+	seen := map[string]bool{}
+	for i, it := range items {
+		if it.Inert || it.Library == "" {
 			continue
 		}
-		for _, need := range rules.Needs(items[i].Library) {
-			for j := range items {
-				if items[i].Style && scripted[need] && scripted[items[i].Library] {
-					continue
-				}
-				if items[j].Library == need && items[j].Style == items[i].Style && !items[j].Inert {
-					add(Constraint{Before: j, After: i, Kind: Declared})
-				}
+		if !it.Style {
+			scripted[it.Library] = true
+		}
+		if it.Inline || !seen[it.Name] {
+			of := kind{it.Library, it.Style}
+			tags[of] = append(tags[of], i)
+			seen[it.Name] = true
+		}
+	}
+	needs := map[string][]string{}
+	for i := range items {
+		library := items[i].Library
+		if items[i].Inert || library == "" {
+			continue
+		}
+		if _, known := needs[library]; !known {
+			needs[library] = rules.Needs(library)
+		}
+		for _, need := range needs[library] {
+			if items[i].Style && scripted[need] && scripted[library] {
+				continue
+			}
+			for _, j := range tags[kind{need, items[i].Style}] {
+				add(Constraint{Before: j, After: i, Kind: Declared})
 			}
 		}
 	}
 }
 
-// styles adds that the site's own stylesheets come after the libraries'.
+// styles adds that the site's own stylesheets come after the libraries'. Of equal tags of a library the last counts: of equal
+// rules the later one wins.
 func styles(items []Item, add func(Constraint)) {
-	for i := range items {
-		if !items[i].Style || items[i].Library == "" || items[i].Inert {
+	last := map[string]int{}
+	var own []int
+	for i, it := range items {
+		if !it.Style || it.Inert {
 			continue
 		}
-		for j := range items {
-			if items[j].Style && items[j].Own && !items[j].Inert && !items[j].Inline {
-				add(Constraint{Before: i, After: j, Kind: Styles})
-			}
+		if it.Library != "" {
+			last[it.Name] = i
+		}
+		if it.Own && !it.Inline {
+			own = append(own, i)
+		}
+	}
+	for i, it := range items {
+		if !it.Style || it.Library == "" || it.Inert || last[it.Name] != i {
+			continue
+		}
+		for _, j := range own {
+			add(Constraint{Before: i, After: j, Kind: Styles})
 		}
 	}
 }

@@ -294,3 +294,50 @@ func kept(items []Item, all []Constraint, sequence []int) bool {
 	}
 	return len(sequence) == len(items)
 }
+
+// TestRepairOfManyItems: a thousand items in the worst order are repaired exactly, and ten thousand with an order that keeps
+// all constraints. Both would take years if sets of items were tried.
+func TestRepairOfManyItems(t *testing.T) {
+	for _, tt := range []struct {
+		n         int
+		notFewest bool
+	}{{1000, false}, {10_000, true}} {
+		items := make([]Item, tt.n)
+		for i := range items {
+			items[i] = Item{Name: fmt.Sprint("f", i), Inline: true, Defines: NamesOf(fmt.Sprint("v", i))}
+			if i+1 < tt.n {
+				items[i].Needs = []Need{{Global: fmt.Sprint("v", i+1)}}
+			}
+		}
+		list, _ := Find(items, Rules{})
+		plan := Repair(items, list)
+		if len(plan.Moves) != tt.n-1 || plan.NotFewest != tt.notFewest {
+			t.Fatalf("%d items: %d moves, not the fewest: %v", tt.n, len(plan.Moves), plan.NotFewest)
+		}
+		if tt.n > 1000 {
+			continue // carrying the moves out takes longer than finding them
+		}
+		if got := applied(items, plan); !kept(items, list, got) {
+			t.Errorf("%d items: the order does not keep the constraints", tt.n)
+		}
+	}
+}
+
+// TestRepairPrefers: of equally many moves, tags move rather than texts on the page, and what needs rather than what is
+// needed; what is fixed stays.
+func TestRepairPrefers(t *testing.T) {
+	items := page("i:a<B b>B")
+	list, _ := Find(items, Rules{})
+	if plan := Repair(items, list); len(plan.Moves) != 1 || plan.Moves[0].Item != 1 {
+		t.Errorf("the text moves: %+v", plan.Moves)
+	}
+	items = page("a<B b>B")
+	list, _ = Find(items, Rules{})
+	none := func(int) bool { return false }
+	if plan := RepairAround(items, list, none, none); len(plan.Moves) != 1 || plan.Moves[0].Item != 0 {
+		t.Errorf("what is needed moves: %+v", plan.Moves)
+	}
+	if plan := RepairAround(items, list, none, func(i int) bool { return i == 0 }); len(plan.Moves) != 1 || plan.Moves[0].Item != 1 {
+		t.Errorf("what is fixed moves: %+v", plan.Moves)
+	}
+}

@@ -1,8 +1,9 @@
 package order
 
 import (
-	"maps"
+	"container/heap"
 	"slices"
+	"sort"
 )
 
 // A Move puts an item right before or right after another that stays where it is.
@@ -16,6 +17,8 @@ type Move struct {
 // A Plan puts a page's items right.
 type Plan struct {
 	Moves []Move // in the order in which they are to be made
+	// NotFewest says that the page is so tangled that fewer moves may do.
+	NotFewest bool
 	// Cycle is a circle of constraints, which no order can keep; then there are no moves.
 	Cycle []Constraint
 	// Stuck are broken constraints that no move can mend: a script that runs in place needs a deferred one, or one
@@ -23,8 +26,8 @@ type Plan struct {
 	Stuck []Constraint
 }
 
-// Repair finds the fewest moves after which all constraints are kept that moves can mend. What breaks none keeps its
-// place.
+// Repair finds the fewest moves after which all constraints are kept that moves can mend. Items that break no
+// constraint keep their place. It runs in polynomial time; see fewestMoves.
 func Repair(items []Item, constraints []Constraint) Plan {
 	none := func(int) bool { return false }
 	return RepairAround(items, constraints, none, none)
@@ -34,43 +37,35 @@ func Repair(items []Item, constraints []Constraint) Plan {
 func RepairAround(items []Item, constraints []Constraint, free, fixed func(item int) bool) Plan {
 	var plan Plan
 	n := len(items)
-	var edges []Constraint
-	broken := false
-	for _, c := range constraints {
-		switch {
-		case StateOf(items, c) == Race:
-			plan.Stuck = append(plan.Stuck, c)
-		case phase(&items[c.Before]) > phase(&items[c.After]):
-			plan.Stuck = append(plan.Stuck, c)
-		case phase(&items[c.Before]) < phase(&items[c.After]):
-			// Kept wherever the two stand.
-		default:
-			broken = broken || c.Before > c.After
-			edges = append(edges, c)
-		}
-	}
-	if cycle := findCycle(n, edges); cycle != nil {
-		plan.Cycle = cycle
+	edges, stuck := movable(items, constraints)
+	plan.Stuck = stuck
+	if !slices.ContainsFunc(edges, func(c Constraint) bool { return c.Before > c.After }) {
 		return plan
 	}
-	if !broken {
+	g := newNeeds(n, edges)
+	if plan.Cycle = g.shortestCycle(); plan.Cycle != nil {
 		return plan
 	}
-	loose := map[int]bool{}
+	loose := make([]bool, n)
 	for i := range n {
-		if free(i) {
-			loose[i] = true
-		}
+		loose[i] = free(i)
 	}
-	moved := fewest(items, edges, loose, fixed)
+	moved, sequence := g.fewestMoves(items, loose, fixed)
 	if moved == nil {
 		return plan
 	}
-	sequence := arrange(n, edges, moved)
-	going := map[int]bool{}
-	for _, m := range movesTo(sequence, moved, edges) {
-		at := slices.Index(sequence, m.Item)
-		stays := loose[m.Item] && (at == 0 && m.Item == 0 || at > 0 && sequence[at-1] == m.Item-1 && !going[m.Item-1])
+	plan.NotFewest = sequence != nil
+	if sequence == nil {
+		sequence = g.arrange(moved)
+	}
+	at := make([]int, n)
+	for k, i := range sequence {
+		at[i] = k
+	}
+	going := make([]bool, n)
+	for _, m := range g.movesTo(sequence, moved) {
+		k := at[m.Item]
+		stays := loose[m.Item] && (k == 0 && m.Item == 0 || k > 0 && sequence[k-1] == m.Item-1 && !going[m.Item-1])
 		if !stays {
 			going[m.Item] = true
 			plan.Moves = append(plan.Moves, m)
@@ -79,222 +74,191 @@ func RepairAround(items []Item, constraints []Constraint, free, fixed func(item 
 	return plan
 }
 
-// findCycle returns a shortest circle of constraints, nil where there is none.
-func findCycle(n int, edges []Constraint) []Constraint {
-	out := make([][]Constraint, n)
-	for _, e := range edges {
-		out[e.Before] = append(out[e.Before], e)
+// Cycle returns a shortest circle of those constraints that moves could mend, nil if there is none.
+func Cycle(items []Item, constraints []Constraint) []Constraint {
+	edges, _ := movable(items, constraints)
+	return newNeeds(len(items), edges).shortestCycle()
+}
+
+// movable returns the constraints that depend on where tags stand, and those that are broken wherever they stand.
+func movable(items []Item, constraints []Constraint) (edges, stuck []Constraint) {
+	for _, c := range constraints {
+		switch before, after := phase(&items[c.Before]), phase(&items[c.After]); {
+		case StateOf(items, c) == Race, before > after:
+			stuck = append(stuck, c)
+		case before == after:
+			edges = append(edges, c)
+		}
+	}
+	return edges, stuck
+}
+
+// needs is the graph of a page's constraints: what must come before what.
+type needs struct {
+	n       int
+	edges   []Constraint
+	out, in [][]int // of each item, indices of edges
+}
+
+func newNeeds(n int, edges []Constraint) *needs {
+	g := &needs{n: n, edges: edges, out: make([][]int, n), in: make([][]int, n)}
+	for k, e := range edges {
+		g.out[e.Before] = append(g.out[e.Before], k)
+		g.in[e.After] = append(g.in[e.After], k)
+	}
+	return g
+}
+
+// sorted lists the items such that every constraint is kept, each as early as the page's own order allows. The list
+// is shorter than the page if there is a circle (Kahn's algorithm).
+func (g *needs) sorted() []int {
+	waits := make([]int, g.n)
+	ready := &byPage{}
+	for i := range g.n {
+		if waits[i] = len(g.in[i]); waits[i] == 0 {
+			heap.Push(ready, i)
+		}
+	}
+	var list []int
+	for ready.Len() > 0 {
+		i := heap.Pop(ready).(int)
+		list = append(list, i)
+		for _, k := range g.out[i] {
+			j := g.edges[k].After
+			if waits[j]--; waits[j] == 0 {
+				heap.Push(ready, j)
+			}
+		}
+	}
+	return list
+}
+
+// maxCycleStarts bounds from how many items a shortest circle is looked for: a page with more in circles has a short
+// one that starts at one of the first, and any circle explains what is wrong.
+const maxCycleStarts = 200
+
+// shortestCycle returns a shortest circle of constraints, nil where there is none.
+func (g *needs) shortestCycle() []Constraint {
+	sorted := g.sorted()
+	if len(sorted) == g.n {
+		return nil
+	}
+	open := make([]bool, g.n) // can lie on a circle
+	for i := range open {
+		open[i] = true
+	}
+	for _, i := range sorted {
+		open[i] = false
 	}
 	var best []Constraint
-	for start := range n {
-		from := make([]*Constraint, n)
-		queue := []int{start}
-		seen := make([]bool, n)
-		for len(queue) > 0 {
-			at := queue[0]
-			queue = queue[1:]
-			for i := range out[at] {
-				e := &out[at][i]
-				if e.After == start {
-					cycle := []Constraint{*e}
-					for at != start {
-						cycle = append(cycle, *from[at])
-						at = from[at].Before
-					}
-					slices.Reverse(cycle)
-					if best == nil || len(cycle) < len(best) {
-						best = cycle
-					}
-					queue = nil
-					break
-				}
-				if !seen[e.After] {
-					seen[e.After], from[e.After] = true, e
-					queue = append(queue, e.After)
-				}
-			}
+	starts := 0
+	for start := range g.n {
+		if !open[start] {
+			continue
+		}
+		cycle := g.cycleFrom(start, open)
+		if cycle != nil && (best == nil || len(cycle) < len(best)) {
+			best = cycle
+		}
+		if starts++; starts >= maxCycleStarts && best != nil {
+			break
 		}
 	}
 	return best
 }
 
-// fewest finds the smallest set of items without which the rest can stay in the order of the page. The rest can when
-// the constraints, with the page's order among the rest added, have no circle. Only items on such a circle are of
-// interest, and pages are small: sets are tried by size; beyond four, the item with the most broken constraints goes
-// until none is left.
-func fewest(items []Item, edges []Constraint, free map[int]bool, fixed func(item int) bool) map[int]bool {
-	n := len(items)
-	candidates := slices.DeleteFunc(tangled(n, edges, free), fixed)
-	for size := 0; size <= min(4, len(candidates)); size++ {
-		var best map[int]bool
-		var bestCost int
-		choose(candidates, size, func(set []int) {
-			moved := maps.Clone(free)
-			cost := 0
-			for _, i := range set {
-				moved[i] = true
-				cost += cost1(items[i], edges, i)
-			}
-			if (best == nil || cost < bestCost) && len(tangled(n, edges, moved)) == 0 {
-				best, bestCost = moved, cost
-			}
-		})
-		if best != nil {
-			return best
-		}
-	}
-	moved := maps.Clone(free)
-	for {
-		tangle := tangled(n, edges, moved)
-		if len(tangle) == 0 {
-			return moved
-		}
-		worst, most := -1, -1
-		for _, i := range tangle {
-			count := 0
-			for _, e := range edges {
-				if !moved[e.Before] && !moved[e.After] && e.Before > e.After && (e.Before == i || e.After == i) {
-					count++
+// cycleFrom returns a shortest circle through an item, over open items.
+func (g *needs) cycleFrom(start int, open []bool) []Constraint {
+	from := map[int]int{} // of each item that was reached, the edge
+	queue := []int{start}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		for _, k := range g.out[at] {
+			e := g.edges[k]
+			if e.After == start {
+				cycle := []Constraint{e}
+				for at != start {
+					cycle = append(cycle, g.edges[from[at]])
+					at = g.edges[from[at]].Before
 				}
+				slices.Reverse(cycle)
+				return cycle
 			}
-			if count > most && !fixed(i) && !moved[i] {
-				worst, most = i, count
+			if _, seen := from[e.After]; !seen && open[e.After] {
+				from[e.After] = k
+				queue = append(queue, e.After)
 			}
 		}
-		if worst < 0 {
-			return nil // what is fixed stands in the way
-		}
-		moved[worst] = true
 	}
+	return nil
 }
 
-// cost1 prefers to move what is said by a tag alone over what stands on the page itself, and what needs over what is
-// needed: a script that goes up may run before the elements that it looks for are there.
-func cost1(it Item, edges []Constraint, i int) int {
-	cost := 10
-	if it.Inline {
-		cost = 16
-	}
-	for _, e := range edges {
-		if e.Before == i && e.Before > e.After {
-			cost++
+// reach marks what must come after an item, over others too, or before it.
+func (g *needs) reach(i int, after bool) []bool {
+	seen := make([]bool, g.n)
+	queue := []int{i}
+	for len(queue) > 0 {
+		at := queue[len(queue)-1]
+		queue = queue[:len(queue)-1]
+		edges := g.in[at]
+		if after {
+			edges = g.out[at]
 		}
-	}
-	return cost
-}
-
-func choose(list []int, size int, visit func([]int)) {
-	set := make([]int, 0, size)
-	var rec func(from int)
-	rec = func(from int) {
-		if len(set) == size {
-			visit(set)
-			return
-		}
-		for i := from; i < len(list); i++ {
-			set = append(set, list[i])
-			rec(i + 1)
-			set = set[:len(set)-1]
-		}
-	}
-	rec(0)
-}
-
-// tangled lists the items that lie on a circle of the constraints and the page's own order among those that are not
-// moved.
-func tangled(n int, edges []Constraint, moved map[int]bool) []int {
-	next := make([][]int, n)
-	for _, e := range edges {
-		next[e.Before] = append(next[e.Before], e.After)
-	}
-	last := -1
-	for i := range n {
-		if moved[i] {
-			continue
-		}
-		if last >= 0 {
-			next[last] = append(next[last], i)
-		}
-		last = i
-	}
-	// Strongly connected components, by Tarjan's algorithm.
-	index, low := make([]int, n), make([]int, n)
-	on := make([]bool, n)
-	var stack, out []int
-	count := 0
-	var visit func(v int)
-	visit = func(v int) {
-		count++
-		index[v], low[v] = count, count
-		stack, on[v] = append(stack, v), true
-		for _, w := range next[v] {
-			if index[w] == 0 {
-				visit(w)
-				low[v] = min(low[v], low[w])
-			} else if on[w] {
-				low[v] = min(low[v], index[w])
+		for _, k := range edges {
+			j := g.edges[k].Before
+			if after {
+				j = g.edges[k].After
+			}
+			if !seen[j] {
+				seen[j] = true
+				queue = append(queue, j)
 			}
 		}
-		if low[v] == index[v] {
-			at := slices.Index(stack, v)
-			if len(stack)-at > 1 {
-				out = append(out, stack[at:]...)
-			}
-			for _, w := range stack[at:] {
-				on[w] = false
-			}
-			stack = stack[:at]
-		}
 	}
-	for v := range n {
-		if index[v] == 0 {
-			visit(v)
-		}
-	}
-	slices.Sort(out)
-	return out
+	return seen
 }
 
 // arrange returns all items in an order that keeps the constraints, the unmoved ones in the page's own; each moved
 // one as near to where it stood as that allows.
-func arrange(n int, edges []Constraint, moved map[int]bool) []int {
+func (g *needs) arrange(moved []bool) []int {
 	var list []int
-	for i := range n {
+	for i := range g.n {
 		if !moved[i] {
 			list = append(list, i)
 		}
 	}
 	// Of the moved ones, those that others of them need come first.
 	var order []int
+	listed := make([]bool, g.n)
 	var visit func(i int)
 	visit = func(i int) {
-		if slices.Contains(order, i) {
+		if listed[i] {
 			return
 		}
-		for _, e := range edges {
-			if e.After == i && moved[e.Before] {
-				visit(e.Before)
+		listed[i] = true
+		for _, k := range g.in[i] {
+			if before := g.edges[k].Before; moved[before] {
+				visit(before)
 			}
 		}
 		order = append(order, i)
 	}
-	for i := range n {
+	for i := range g.n {
 		if moved[i] {
 			visit(i)
 		}
 	}
 	for _, i := range order {
-		low, high := 0, len(list)
+		earlier, later := g.reach(i, false), g.reach(i, true)
+		low, high, want := 0, len(list), 0
 		for at, j := range list {
-			if reaches(edges, j, i) {
+			if earlier[j] {
 				low = at + 1
 			}
-			if high > at && reaches(edges, i, j) {
+			if high > at && later[j] {
 				high = at
 			}
-		}
-		want := 0
-		for at, j := range list {
 			if j < i {
 				want = at + 1
 			}
@@ -304,59 +268,64 @@ func arrange(n int, edges []Constraint, moved map[int]bool) []int {
 	return list
 }
 
-// reaches tells whether a must come before b, over others too.
-func reaches(edges []Constraint, a, b int) bool {
-	seen := map[int]bool{a: true}
-	queue := []int{a}
-	for len(queue) > 0 {
-		at := queue[0]
-		queue = queue[1:]
-		for _, e := range edges {
-			if e.Before == at && !seen[e.After] {
-				if e.After == b {
-					return true
-				}
-				seen[e.After] = true
-				queue = append(queue, e.After)
-			}
-		}
-	}
-	return false
-}
-
 // movesTo says the arrangement as moves: each moved item goes right after what comes before it, or, where it has to
 // stand before what needs it and nothing else holds it, right before that.
-func movesTo(list []int, moved map[int]bool, edges []Constraint) []Move {
+func (g *needs) movesTo(list []int, moved []bool) []Move {
 	var moves []Move
 	for at, i := range list {
 		if !moved[i] {
 			continue
 		}
 		m := Move{Item: i}
-		for _, e := range edges {
-			if (e.Before == i || e.After == i) && e.Before > e.After {
-				m.Why = append(m.Why, e)
-			}
+		for _, k := range g.brokenAt(i) {
+			m.Why = append(m.Why, g.edges[k])
 		}
-		heldFrom := func(j int) bool { return reaches(edges, j, i) }
 		switch {
-		case at > 0 && (heldFrom(list[at-1]) || at == len(list)-1):
+		case at == len(list)-1:
 			m.Anchor, m.After = list[at-1], true
-		default:
+		case at > 0 && (moved[list[at+1]] || g.directly(list[at-1], i)):
+			// What comes next is not there yet, or what comes before holds it.
+			m.Anchor, m.After = list[at-1], true
+		case !moved[list[at+1]]:
 			m.Anchor = list[at+1]
-			switch {
-			case !moved[m.Anchor]:
-			case at > 0: // what comes next is not there yet
-				m.Anchor, m.After = list[at-1], true
-			default:
-				for _, next := range list[1:] {
-					if m.Anchor = next; !moved[next] {
-						break
-					}
+		default:
+			for _, next := range list[1:] {
+				if m.Anchor = next; !moved[next] {
+					break
 				}
 			}
 		}
 		moves = append(moves, m)
 	}
 	return moves
+}
+
+// directly tells whether a constraint says that a comes before b. For neighbours in an order that keeps the
+// constraints this is the same as over others: those would stand between the two.
+func (g *needs) directly(a, b int) bool {
+	return slices.ContainsFunc(g.in[b], func(k int) bool { return g.edges[k].Before == a })
+}
+
+// brokenAt lists an item's constraints that the page breaks, in the order of the edges.
+func (g *needs) brokenAt(i int) []int {
+	var list []int
+	for _, k := range slices.Concat(g.in[i], g.out[i]) {
+		if g.edges[k].Before > g.edges[k].After {
+			list = append(list, k)
+		}
+	}
+	slices.Sort(list)
+	return list
+}
+
+// byPage is a heap of items for container/heap, with the first of the page on top.
+type byPage struct{ sort.IntSlice }
+
+func (h *byPage) Push(i any) { h.IntSlice = append(h.IntSlice, i.(int)) }
+
+func (h *byPage) Pop() any {
+	last := len(h.IntSlice) - 1
+	i := h.IntSlice[last]
+	h.IntSlice = h.IntSlice[:last]
+	return i
 }

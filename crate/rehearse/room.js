@@ -208,6 +208,7 @@
     for (var i = list.indexOf(n) + step; i >= 0 && i < list.length; i += step) if (!elements || isElement(list[i])) return list[i];
     return null;
   }
+  var everIDs = new Set(); // every id that an element ever had: what is not among them need not be looked for in the tree
   function walk(n, visit) { for (var i = 0; i < n.childNodes.length; i++) { visit(n.childNodes[i]); walk(n.childNodes[i], visit); } }
   function found(from, test) { var l = new NodeList(); walk(from, function (n) { if (isElement(n) && test(n)) l.push(n); }); return l; }
   function copy(n) {
@@ -313,7 +314,7 @@
       return l;
     }
     getAttribute(k) { k = String(k).toLowerCase(); return this.map.has(k) ? this.map.get(k) : null; }
-    setAttribute(k, v) { k = String(k).toLowerCase(); this.map.set(k, String(v)); if (loads[this.localName] === k && (this.isConnected || this.localName === "img" || this.localName === "audio")) asks(this); }
+    setAttribute(k, v) { k = String(k).toLowerCase(); this.map.set(k, String(v)); if (k === "id") everIDs.add(String(v)); if (loads[this.localName] === k && (this.isConnected || this.localName === "img" || this.localName === "audio")) asks(this); }
     removeAttribute(k) { this.map.delete(String(k).toLowerCase()); }
     hasAttribute(k) { return this.map.has(String(k).toLowerCase()); }
     hasAttributes() { return this.map.size > 0; }
@@ -471,7 +472,7 @@
     get implementation() { return { createHTMLDocument: function () { var d = new Document(); build(d, [["html", {}, [["head", {}, []], ["body", {}, []]]]], null); return d; }, hasFeature: function () { return true; }, createDocument: function () { return new Document(); } }; }
     get all() { return this.getElementsByTagName("*"); }
     get timeline() { return anything(); }
-    getElementById(id) { id = String(id); return found(this, function (e) { return e.getAttribute("id") === id; })[0] || null; }
+    getElementById(id) { id = String(id); return !everIDs.has(id) ? null : found(this, function (e) { return e.getAttribute("id") === id; })[0] || null; }
     getElementsByName(name) { return found(this, function (e) { return e.getAttribute("name") === String(name); }); }
     createElement(name) { return create(name); }
     createElementNS(ns, name) { return create(name, ns); }
@@ -513,6 +514,7 @@
       if (item[0] === "!") { parent.childNodes.push(adopt(new Comment(item[1]), parent)); return; }
       var e = create(item[0], item[3]);
       for (var k in item[1]) e.map.set(k, item[1][k]);
+      if (item[1] && "id" in item[1]) everIDs.add(item[1].id);
       parent.childNodes.push(adopt(e, parent));
       build(item[0] === "template" ? e.content : e, item[2], item[0] === "script" || item[0] === "template" ? null : onScript);
       if (item[0] === "script" && onScript) onScript(e);

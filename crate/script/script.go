@@ -62,6 +62,9 @@ type Need struct {
 	// Tested says that the script asks somewhere whether it is there: it may do without.
 	Tested bool `json:"tested,omitempty"`
 
+	// Certain says that it is read before anything else can happen in the script.
+	Certain bool `json:"certain,omitempty"`
+
 	// loaded says that its value was read while loading, under no guard: who uses it later counts on
 	// what was there then.
 	loaded bool
@@ -184,7 +187,12 @@ func analyze(src []byte) *Report {
 	for _, g := range f.defines {
 		r.Defines = append(r.Defines, g)
 	}
+	first := ""
+	if !module {
+		first = firstRead(ast.List)
+	}
 	for name, n := range f.needs {
+		n.Certain = name == first && n.Strength == Hard
 		if _, own := f.defines[name]; !own {
 			if n.Strength == Hard && f.kept[name] && !f.firm[name] && f.tested[name] {
 				n.Strength = Optional // it is kept for later, by a script that can do without

@@ -199,8 +199,13 @@ func Rules(p *project.Project) order.Rules {
 func (s *Scripts) Constraints(ctx context.Context, items []order.Item) ([]order.Constraint, []order.Absent) {
 	all, absent := order.Find(items, Rules(s.p))
 	kept := all[:0]
+	asked := 0
 	for _, k := range all {
-		if k.Kind != order.Reads || order.StateOf(items, k) != order.Broken || s.Confirms(ctx, &items[k.After], k.Global) {
+		open := k.Kind == order.Reads && order.StateOf(items, k) == order.Broken && asked < order.MaxConfirmed
+		if open {
+			asked++
+		}
+		if !open || s.Confirms(ctx, &items[k.After], k.Global) {
 			kept = append(kept, k)
 		}
 	}
