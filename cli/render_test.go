@@ -111,10 +111,10 @@ func TestSarifOf(t *testing.T) {
 
 // TestSandboxRefusesNonsense: the room answers requests alone.
 func TestSandboxRefusesNonsense(t *testing.T) {
-	if _, err := crate.ServeSandbox([]byte("no request")); err == nil {
+	if _, err := crate.ServeSandbox([]byte("no request"), nil); err == nil {
 		t.Error("nonsense was rehearsed")
 	}
-	b, err := crate.ServeSandbox([]byte(`{"html":"<script></script>","address":"https://x.example/","scripts":[{"text":"nothing()","when":"in place"}]}`))
+	b, err := crate.ServeSandbox([]byte(`{"html":"<script></script>","address":"https://x.example/","scripts":[{"text":"nothing()","when":"in place"}]}`), nil)
 	if err != nil || !strings.Contains(string(b), "nothing is not defined") {
 		t.Errorf("%v: %s", err, b)
 	}

@@ -288,6 +288,6 @@ func (a *app) next(format string, args ...any) {
 // sandbox is the hidden command that a rehearsal's own process runs.
 func (a *app) sandbox() *cobra.Command {
 	return &cobra.Command{Use: room.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		return room.Serve(a.in, a.plain, crate.ServeSandbox)
+		return room.Serve(a.in, a.plain, crate.SandboxLimit, crate.ServeSandbox)
 	}}
 }

@@ -62,8 +62,13 @@ func (c *Crate) Close() {
 	}
 }
 
-// ServeSandbox is what the sandbox's process does with a request.
-func ServeSandbox(request []byte) ([]byte, error) { return facts.Serve(request) }
+// ServeSandbox is what the sandbox's process does with a request, until stop is closed.
+func ServeSandbox(request []byte, stop <-chan struct{}) ([]byte, error) {
+	return facts.Serve(request, stop)
+}
+
+// SandboxLimit is the processor time that a request may take.
+func SandboxLimit(request []byte) time.Duration { return facts.Limit(request) }
 
 // CacheUse is what the cache holds.
 type CacheUse struct {

@@ -17,7 +17,7 @@ func TestMain(m *testing.M) {
 		os.Exit(m.Run())
 	}
 	n := 0
-	err := Serve(os.Stdin, os.Stdout, func(request []byte) ([]byte, error) {
+	err := Serve(os.Stdin, os.Stdout, func([]byte) time.Duration { return 100 * time.Millisecond }, func(request []byte, stop <-chan struct{}) ([]byte, error) {
 		n++
 		switch string(request) {
 		case `"end"`:
@@ -33,6 +33,21 @@ func TestMain(m *testing.M) {
 			return []byte(`"` + strings.Repeat("a", mostReport) + `"`), nil
 		case `"refuse"`:
 			return nil, errors.New("merry: it can't be read\nmore")
+		case `"compute"`: // until it is stopped
+			for stopped := false; !stopped; {
+				select {
+				case <-stop:
+					stopped = true
+				default:
+				}
+			}
+			return []byte(`"stopped"`), nil
+		case `"sleep"`: // uses no processor time
+			select {
+			case <-stop:
+				return []byte(`"stopped"`), nil
+			case <-time.After(300 * time.Millisecond):
+			}
 		case `"wait"`:
 			time.Sleep(time.Minute)
 		}
@@ -50,6 +65,8 @@ func TestRoomsAreUsedAgain(t *testing.T) {
 	for i, step := range []struct{ request, want, why string }{
 		{`"a"`, "1", ""},
 		{`"b"`, "2", ""},
+		{`"sleep"`, "3", ""},
+		{`"compute"`, `"stopped"`, ""},
 		{`"end if used"`, "1", ""}, // it had another try, in a room of its own
 		{`"c"`, "2", ""},
 		{`"end"`, "", "exit status 1"},

@@ -161,7 +161,10 @@ const mostIdle = 30 * time.Second
 
 // Serve is what runs in that process: it closes the room behind itself, reads requests, and writes a report for each. It ends with the
 // process where whoever asks is gone, and where nobody asks any more.
-func Serve(in io.Reader, out io.Writer, answer func(request []byte) ([]byte, error)) error {
+//
+// An answer gets a channel that closes once the process has used the request's limit of processor time, so that a busy machine
+// gives the same answers as an idle one.
+func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration, answer func(request []byte, stop <-chan struct{}) ([]byte, error)) error {
 	debug.SetMemoryLimit(Memory / 2)
 	debug.SetGCPercent(200)
 	limitMemory(Memory)
@@ -188,7 +191,9 @@ func Serve(in io.Reader, out io.Writer, answer func(request []byte) ([]byte, err
 	for {
 		select {
 		case request := <-requests:
-			report, err := answer(request)
+			stop, done := afterProcessorTime(limit(request))
+			report, err := answer(request, stop)
+			done()
 			if err != nil {
 				return err
 			}
@@ -202,6 +207,32 @@ func Serve(in io.Reader, out io.Writer, answer func(request []byte) ([]byte, err
 			return nil
 		}
 	}
+}
+
+// started is when this process began.
+var started = time.Now()
+
+// afterProcessorTime returns a channel that closes when this process has used an amount of processor time, and a function that
+// gives the watch up.
+func afterProcessorTime(amount time.Duration) (stop <-chan struct{}, done func()) {
+	closed, ended := make(chan struct{}), make(chan struct{})
+	end := processorTime() + amount
+	go func() {
+		tick := time.NewTicker(10 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ended:
+				return
+			case <-tick.C:
+				if processorTime() >= end {
+					close(closed)
+					return
+				}
+			}
+		}
+	}()
+	return closed, func() { close(ended) }
 }
 
 // outside is the exit status for a fault outside of the program.

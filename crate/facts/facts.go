@@ -72,9 +72,16 @@ func (r *Reader) ScriptOf(integ string, b []byte) *script.Report {
 	})
 }
 
-// mostRehearsal is how long a rehearsal may take: time for what its scripts do, and half a second for each megabyte that is to be read, up
-// to a limit.
-func mostRehearsal(request []byte) time.Duration {
+// maxBusy is how many times longer than its processor time a rehearsal may last, on a machine that is busy with other things.
+const maxBusy = 30
+
+// stoppedFor is how long the result of a stopped rehearsal is used. After that it is tried again: the machine may have
+// been short of memory, or the program may have become faster.
+const stoppedFor = 24 * time.Hour
+
+// Limit is the processor time that a rehearsal may take: time for what its scripts do, and half a second for each megabyte
+// that is to be read, up to a limit.
+func Limit(request []byte) time.Duration {
 	const work, reading, most = 3 * time.Second, time.Second / 2, 10 * time.Second
 	return min(work+time.Duration(len(request)>>20)*reading, most)
 }
@@ -86,7 +93,7 @@ func (r *Reader) Rehearse(ctx context.Context, req *rehearse.Request) (*rehearse
 }
 
 // rehearse rehearses a page. With once set the question may stay open: a rehearsal that did not come to its end before is
-// not tried again.
+// not tried again for a while.
 func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool) (*rehearse.Report, error) {
 	request, err := json.Marshal(req)
 	if err != nil {
@@ -97,14 +104,14 @@ func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool)
 		if answer, kept := r.Cache.Result(rehearsalResult, of); kept {
 			return readReport(answer)
 		}
-		if why, kept := r.Cache.Result(stoppedResult, of); kept && once {
+		if why, kept := r.Cache.ResultSince(stoppedResult, of, time.Now().Add(-stoppedFor)); kept && once {
 			return readReport(why)
 		}
 	}
 	if r.Sandbox == nil {
 		return &rehearse.Report{Stopped: "this program has no room for rehearsals"}, nil
 	}
-	limited, cancel := context.WithTimeout(ctx, mostRehearsal(request)+2*time.Second)
+	limited, cancel := context.WithTimeout(ctx, maxBusy*Limit(request))
 	defer cancel()
 	report := &rehearse.Report{}
 	answer, err := r.Sandbox(limited, request)
@@ -140,15 +147,12 @@ func readReport(answer []byte) (*rehearse.Report, error) {
 	return &report, nil
 }
 
-// Serve is what the sandbox's process does with a request.
-func Serve(request []byte) ([]byte, error) {
+// Serve is what the sandbox's process does with a request, until stop is closed.
+func Serve(request []byte, stop <-chan struct{}) ([]byte, error) {
 	var req rehearse.Request
 	if err := json.Unmarshal(request, &req); err != nil {
 		return nil, err
 	}
-	stop := make(chan struct{})
-	timer := time.AfterFunc(mostRehearsal(request), func() { close(stop) })
-	defer timer.Stop()
 	return json.Marshal(rehearse.Run(&req, stop))
 }
 

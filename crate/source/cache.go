@@ -312,6 +312,19 @@ func (c *Cache) Result(kind, of string) ([]byte, bool) {
 	return b, binary.BigEndian.Uint64(sum) == xxhash.Sum64(b)
 }
 
+// ResultSince is Result for what was worked out after a time; older results are gone.
+func (c *Cache) ResultSince(kind, of string, since time.Time) ([]byte, bool) {
+	f, err := c.open(c.worked(kind, of))
+	if err != nil {
+		return nil, false
+	}
+	defer f.Close()
+	if info, err := f.Stat(); err != nil || info.ModTime().Before(since) {
+		return nil, false
+	}
+	return c.Result(kind, of)
+}
+
 // Use counts the cache's entries and their size in bytes.
 func (c *Cache) Use() (entries int, size int64, err error) {
 	list, err := c.list()
