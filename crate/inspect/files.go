@@ -11,7 +11,7 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/record"
@@ -109,11 +109,12 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 	}
 	var found []check.Finding
 	said := map[paths.InSite]bool{}
+	places := lines.Of(b)
 	for _, r := range style.References(b) {
 		t := tags.Resolve(name, "", r.URL)
 		if strings.HasPrefix(t.URL, "http://") {
 			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at.String(), Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, or warns of it", Next: "write https://, or keep the file on the site"}
-			f.Line, f.Column = page.Position(b, r.Offset)
+			f.Line, f.Column = places.At(r.Offset)
 			found = append(found, f)
 		}
 		if t.Path.IsZero() || c.leads.Has(t.Path) || said[t.Path] {
@@ -125,7 +126,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 		}
 		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " + t.Path.String() + ", which is not there",
 			Why: "its fonts or pictures will not show"}
-		f.Line, f.Column = page.Position(b, r.Offset)
+		f.Line, f.Column = places.At(r.Offset)
 		if of := c.p.At(at); of.Library != "" {
 			f.Next = "merry refill " + of.Library
 		} else {

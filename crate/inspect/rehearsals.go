@@ -87,16 +87,27 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 // that it asks for, and of one that something on the page makes, are gone; all others are less: the script loads, and what it does later
 // may fail.
 func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) (gone, less []check.Finding) {
+	type position struct{ line, column int }
+	here := map[position][]check.Finding{}
+	for _, f := range found {
+		if f.Severity == check.Error && f.File == c.p.InProject(v.Path).String() {
+			here[position{f.Line, f.Column}] = append(here[position{f.Line, f.Column}], f)
+		}
+	}
+	stopped := map[int]bool{}
+	for _, f := range report.Faults {
+		stopped[f.Script] = stopped[f.Script] || f.Console == ""
+	}
 	for n, i := range staging.Scripts(v) {
-		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || slices.ContainsFunc(report.Faults, func(f rehearse.Fault) bool { return f.Script == n && f.Console == "" }) {
+		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || stopped[n] {
 			continue
 		}
 		k := c.scripts.OfInclude(v, i)
 		line, column := v.Position(v.Includes[i].Start)
-		for _, f := range found {
-			if k == nil || f.File != c.p.InProject(v.Path).String() || f.Line != line || f.Column != column || f.Severity != check.Error {
-				continue
-			}
+		if k == nil {
+			continue
+		}
+		for _, f := range here[position{line, column}] {
 			asks := f.Name == check.NeedAbsent && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
 			switch need := f.Name == check.NeedAbsent || f.Name == check.NeedLater; {
 			case asks || c.made(f, report): // what it writes into the page, or makes by a name that it puts together, is there all the same

@@ -12,6 +12,7 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
@@ -106,10 +107,15 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) ([]check.Finding, error) {
 	var idle []*record.Library // on no page, as far as tags go
 	var wanted []paths.InSite
+	needed := map[string]bool{}
+	for _, l := range c.p.List.Libraries {
+		for _, need := range l.Needs {
+			needed[need] = needed[need] || used.libraries[l.Name]
+		}
+	}
 	for i := range c.p.List.Libraries {
 		l := &c.p.List.Libraries[i]
-		needed := slices.ContainsFunc(c.p.List.Libraries, func(o record.Library) bool { return used.libraries[o.Name] && slices.Contains(o.Needs, l.Name) })
-		if c.p.Seal.Libraries[l.Name] != nil && !used.libraries[l.Name] && !needed && len(c.site.Pages) > 0 {
+		if c.p.Seal.Libraries[l.Name] != nil && !used.libraries[l.Name] && !needed[l.Name] && len(c.site.Pages) > 0 {
 			idle = append(idle, l)
 			wanted = append(wanted, tags.FilesOf(c.p, l.Name)...)
 		}
@@ -207,6 +213,7 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
 func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
 	var found []check.Finding
+	places := lines.Of(b)
 	for _, m := range pathWord().FindAllSubmatchIndex(b, -1) {
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true
@@ -221,7 +228,7 @@ func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]boo
 			f.Message = fmt.Sprintf("%q is called like a file of %s, and there is no such file", ref, c.bases.Of("", c.libraryBases)[clean.Base()])
 			f.Why = "the library's files lie elsewhere now; what asks for this will get \"not found\""
 		}
-		f.Line, f.Column = page.Position(b, m[2])
+		f.Line, f.Column = places.At(m[2])
 		if near, _ := c.leads.Near(clean); !near.IsZero() {
 			f.Next = "the nearest file is " + near.String() + "; " + f.Next
 		}

@@ -9,6 +9,7 @@ import (
 	"github.com/agext/levenshtein"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -190,6 +191,7 @@ func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
 		return nil // there is a finding of its own
 	}
 	var list []check.Finding
+	places := lines.Of(b)
 	for _, r := range style.References(b) {
 		t := tags.ResolveOnce(at, "", r.URL)
 		switch {
@@ -202,7 +204,7 @@ func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
 			f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: g.p.InProject(at).String(), Message: "there is no file " + t.Path.String(),
 				Why: "pages with this stylesheet get \"not found\" for it", Next: "put the file there, or correct the reference"}
 			g.Advise(&f, t.Path)
-			f.Line, f.Column = page.Position(b, r.Offset)
+			f.Line, f.Column = places.At(r.Offset)
 			list = append(list, f)
 		}
 	}

@@ -78,6 +78,8 @@ func (s *Scanner) appendAttrs(attrs []Attr, t *Token) []Attr {
 		return attrs
 	}
 	i := t.attrs.start
+	first := len(attrs)
+	var names map[string]bool // of this tag's attributes, if it has many
 	for {
 		var a Attr
 		var more bool
@@ -85,8 +87,21 @@ func (s *Scanner) appendAttrs(attrs []Attr, t *Token) []Attr {
 		if !more {
 			return attrs
 		}
-		if !has(attrs, a.Name) {
-			attrs = append(attrs, a)
+		switch {
+		case names != nil:
+			if names[a.Name] {
+				continue
+			}
+			names[a.Name] = true
+		case has(attrs, a.Name):
+			continue
+		}
+		attrs = append(attrs, a)
+		if names == nil && len(attrs)-first == manyAttrs {
+			names = map[string]bool{}
+			for _, a := range attrs {
+				names[a.Name] = true
+			}
 		}
 	}
 }

@@ -153,7 +153,29 @@ func (s *Scanner) holds(tag int, name string) bool {
 		if s.held[i].Name == name {
 			return false
 		}
+		if len(s.held)-i == manyAttrs {
+			return s.isNew(tag, name)
+		}
 	}
+	return true
+}
+
+// manyAttrs is from how many attributes of one tag on their names are looked up rather than compared one by one.
+const manyAttrs = 32
+
+// isNew is the rest of holds for a tag with many attributes: it tells whether none of the held ones has a name, and counts that
+// name as held.
+func (s *Scanner) isNew(tag int, name string) bool {
+	if s.heldNames == nil || s.namesOf != tag {
+		s.heldNames, s.namesOf = map[string]bool{}, tag
+		for i := len(s.held) - 1; i >= 0 && s.held[i].tag == tag; i-- {
+			s.heldNames[s.held[i].Name] = true
+		}
+	}
+	if s.heldNames[name] {
+		return false
+	}
+	s.heldNames[name] = true
 	return true
 }
 

@@ -43,6 +43,9 @@ type Scanner struct {
 	skimmed int
 	// held are the attributes that may lead to files, of the tags that were passed over or held.
 	held []held
+	// heldNames are those of the held attributes of one tag, the one at namesOf, if it has many.
+	heldNames map[string]bool
+	namesOf   int
 	// conditional says that a comment begins as those do that old browsers read as markup.
 	conditional bool
 

@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -293,8 +294,9 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 			}
 		}
 	case delivery.Script:
+		places := lines.Of(b)
 		page.ScriptReferences(b, func(ref page.Reference) {
-			if new := r.inScript(name, b, ref); new != "" {
+			if new := r.inScript(name, places, ref); new != "" {
 				edits = append(edits, ref.Edit(new))
 			}
 		})
@@ -304,7 +306,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 
 // inScript is what a reference in an own script becomes, "" where it stays. An import is written from the script's own place;
 // another text may be a path from the page's folder, or the script's, and is changed only where that is asked for.
-func (r *relinker) inScript(name paths.InSite, b []byte, ref page.Reference) string {
+func (r *relinker) inScript(name paths.InSite, in *lines.Index, ref page.Reference) string {
 	if ref.In == page.InImport {
 		return r.leadImport(name, "", ref.Ref)
 	}
@@ -317,7 +319,7 @@ func (r *relinker) inScript(name paths.InSite, b []byte, ref page.Reference) str
 		if new == ref.Ref {
 			return ""
 		}
-		line, column := page.Position(b, ref.Start)
+		line, column := in.At(ref.Start)
 		r.note(name, line, column, ref.Ref, new)
 		if r.d.inScripts {
 			return new

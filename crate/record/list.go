@@ -121,15 +121,20 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 	if n.Kind != yaml.MappingNode {
 		return &ListError{Line: n.Line, Column: n.Column, Problem: "libraries must be a mapping of names to entries"}
 	}
+	names := map[string]bool{}
+	for _, l := range *l {
+		names[l.Name] = true
+	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		var lib Library
 		if err := decode(n.Content[i+1], &lib, "libraries."+n.Content[i].Value); err != nil {
 			return err
 		}
 		lib.Name, lib.Line = n.Content[i].Value, n.Content[i].Line
-		if slices.ContainsFunc(*l, func(other Library) bool { return other.Name == lib.Name }) {
+		if names[lib.Name] {
 			return twice(n.Content[i], "the library "+lib.Name+" is there")
 		}
+		names[lib.Name] = true
 		*l = append(*l, lib)
 	}
 	return nil

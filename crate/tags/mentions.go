@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -34,7 +35,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		}
 	}
 	var mu sync.Mutex
-	note := func(from paths.InSite, base, ref string, b []byte, offset int) {
+	note := func(from paths.InSite, base, ref string, in *lines.Index, offset int) {
 		t := Resolve(from, base, ref)
 		if t.Path.IsZero() {
 			return
@@ -46,7 +47,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		if !of[to] {
 			return
 		}
-		line, column := page.Position(b, offset)
+		line, column := in.At(offset)
 		mu.Lock()
 		defer mu.Unlock()
 		m[to] = append(m[to], fmt.Sprintf("%s:%d:%d", p.InProject(from), line, column))
@@ -59,16 +60,17 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
 			return nil // most say nothing of them, which takes less to see than to read
 		}
+		index := lines.Of(b)
 		switch delivery.KindOf(name.String()) {
 		case delivery.Stylesheet:
 			for _, r := range style.References(b) {
-				note(name, "", r.URL, b, r.Offset)
+				note(name, "", r.URL, index, r.Offset)
 			}
 		case delivery.Script:
 			page.ScriptReferences(b, func(r page.Reference) {
-				note(name, "", r.Ref, b, r.Start)
+				note(name, "", r.Ref, index, r.Start)
 				if r.In == page.InText {
-					note(paths.Found("index.html"), "", r.Ref, b, r.Start) // from a page of the root
+					note(paths.Found("index.html"), "", r.Ref, index, r.Start) // from a page of the root
 				}
 			})
 		default:
@@ -84,7 +86,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 			}
 			page.References(b, func(r page.Reference) {
 				if r.Attribute == "" || !runs[r.Start] {
-					note(name, pg.Base, r.Ref, b, r.Start)
+					note(name, pg.Base, r.Ref, index, r.Start)
 				}
 			})
 		}

@@ -13,6 +13,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
@@ -239,7 +240,7 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *pr
 		lost int
 		use  NameUse
 	}
-	in := func(name paths.InSite, text, whole []byte, start int) (list []use) {
+	in := func(name paths.InSite, text []byte, whole *lines.Index, start int) (list []use) {
 		note := func(i int, known bool, offset int) {
 			if known {
 				list = append(list, use{i, useOf(whole, start+offset, p.InProject(name).String(), words.Sure)})
@@ -274,16 +275,17 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *pr
 			return nil, err
 		}
 		if delivery.KindOf(name.String()) == delivery.Script {
-			return in(name, b, b, 0), nil
+			return in(name, b, lines.Of(b), 0), nil
 		}
 		pg, err := page.Read(b)
 		if err != nil {
 			return nil, nil // check tells of it
 		}
+		index := lines.Of(b)
 		var list []use
 		for i := range pg.Includes {
 			if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {
-				list = append(list, in(name, pg.InlineText(inc), b, inc.TextStart())...)
+				list = append(list, in(name, pg.InlineText(inc), index, inc.TextStart())...)
 			}
 		}
 		return list, nil

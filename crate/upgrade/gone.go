@@ -7,6 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
@@ -106,9 +107,9 @@ func (g *Gone) Own(name paths.InSite, b []byte) []check.Finding {
 	at := g.p.InProject(name).String()
 	all := func(string) bool { return true }
 	if delivery.KindOf(name.String()) == delivery.Stylesheet {
-		return g.findings(g.finder.inStyle(b, 0, b, at), all)
+		return g.findings(g.finder.inStyle(b, 0, lines.Of(b), at), all)
 	}
-	return g.findings(g.finder.inScript(b, 0, b, at), all)
+	return g.findings(g.finder.inScript(b, 0, lines.Of(b), at), all)
 }
 
 // findings says of each use, of those that are sure enough, what is gone.

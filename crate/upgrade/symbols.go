@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -78,6 +79,7 @@ func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, n
 // symbolUses finds where a page shows parts that are lost, and tells whether it shows any of the library's.
 func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]NameUse, on bool) {
 	uses = map[int][]NameUse{}
+	index := lines.Of(v.Bytes)
 	symbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
 		if of.Library != library {
 			return
@@ -85,7 +87,7 @@ func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) 
 		on = true
 		for i, l := range c.Lost {
 			if l.Kind == Symbol && l.Name == name && l.Of == of.File.Path {
-				uses[i] = append(uses[i], useOf(v.Bytes, start, p.InProject(v.Path).String(), words.Sure))
+				uses[i] = append(uses[i], useOf(index, start, p.InProject(v.Path).String(), words.Sure))
 			}
 		}
 	})

@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/graph"
+	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -64,9 +65,9 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 			return result{}, err
 		}
 		if delivery.KindOf(name.String()) == delivery.Stylesheet {
-			return result{uses: f.inStyle(b, 0, b, at)}, nil
+			return result{uses: f.inStyle(b, 0, lines.Of(b), at)}, nil
 		}
-		return result{uses: f.inScript(b, 0, b, at)}, nil
+		return result{uses: f.inScript(b, 0, lines.Of(b), at)}, nil
 	})
 	if err != nil {
 		return err
@@ -117,9 +118,10 @@ func (f *finder) find(kind, name string) (int, bool) {
 
 func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
+	index := lines.Of(v.Bytes)
 	page.Names(v.Bytes, func(n page.Name) {
 		if i, ok := f.find(string(n.Kind), n.Text); ok {
-			uses[i] = append(uses[i], useOf(v.Bytes, n.Start, at, words.Sure))
+			uses[i] = append(uses[i], useOf(index, n.Start, at, words.Sure))
 		}
 	})
 	for i := range v.Includes {
@@ -127,9 +129,9 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 		var more map[int][]NameUse
 		switch in.Kind {
 		case page.InlineScript:
-			more = f.inScript(v.InlineText(in), in.TextStart(), v.Bytes, at)
+			more = f.inScript(v.InlineText(in), in.TextStart(), index, at)
 		case page.InlineStyle:
-			more = f.inStyle(v.InlineText(in), in.TextStart(), v.Bytes, at)
+			more = f.inStyle(v.InlineText(in), in.TextStart(), index, at)
 		}
 		for k, list := range more {
 			uses[k] = append(uses[k], list...)
@@ -138,12 +140,12 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	return uses
 }
 
-func useOf(whole []byte, offset int, at string, how words.Likelihood) NameUse {
-	line, column := page.Position(whole, offset)
+func useOf(whole *lines.Index, offset int, at string, how words.Likelihood) NameUse {
+	line, column := whole.At(offset)
 	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how, file: at, line: line, column: column}
 }
 
-func (f *finder) inStyle(b []byte, start int, whole []byte, at string) map[int][]NameUse {
+func (f *finder) inStyle(b []byte, start int, whole *lines.Index, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
 	for _, m := range style.Read(b).Mentions {
 		if i, ok := f.find(string(m.Kind), m.Name); ok {
@@ -153,7 +155,7 @@ func (f *finder) inStyle(b []byte, start int, whole []byte, at string) map[int][
 	return uses
 }
 
-func (f *finder) inScript(b []byte, start int, whole []byte, at string) map[int][]NameUse {
+func (f *finder) inScript(b []byte, start int, whole *lines.Index, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
 	add := func(i int, ok bool, u words.Use, how words.Likelihood) {
 		if ok {
