@@ -92,6 +92,9 @@ type Delivery struct {
 	tree    Tree                // while it is described, nil afterwards
 	mains   memo.Memo[Kind, meant]
 	scripts ScriptReader
+
+	once     sync.Once
+	referred map[string]bool // paths to which files refer
 }
 
 // File returns the file of that path, or nil.

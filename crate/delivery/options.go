@@ -131,10 +131,17 @@ func (d *Delivery) Option(name string) (Option, bool) {
 	return found[0], true
 }
 
+// imported tells whether another file refers to one.
 func (d *Delivery) imported(f *File) bool {
-	return slices.ContainsFunc(d.Files, func(g File) bool {
-		return slices.ContainsFunc(g.Refs, func(r Ref) bool { return r.Path == f.Path })
+	d.once.Do(func() {
+		d.referred = map[string]bool{}
+		for i := range d.Files {
+			for _, r := range d.Files[i].Refs {
+				d.referred[r.Path] = true
+			}
+		}
 	})
+	return d.referred[f.Path]
 }
 
 func defined(r *script.Report) map[string]bool {

@@ -17,7 +17,7 @@ func NameKey(name string) string {
 			break
 		}
 	}
-	return strings.NewReplacer("-", "", "_", "", ".", "").Replace(name)
+	return joints.Replace(name)
 }
 
 // BeginsWith tells whether a file's name begins with the words of a library's: tide-simple does not begin with tides, though its
@@ -50,3 +50,6 @@ func StemKey(name string) string {
 	}
 	return NameKey(base)
 }
+
+// joints takes out what joins the parts of a name.
+var joints = strings.NewReplacer("-", "", "_", "", ".", "")
