@@ -4,7 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/cli/show"
@@ -40,9 +42,9 @@ The exit status is 1 where something was found. --explain NAME says what a findi
 
 // checkFlags are what check's flags say.
 type checkFlags struct {
-	req                                                     crate.CheckRequest
-	fix, sarif, rehearse, noRehearse, policy, watch, byPage bool
-	explain, report, baseline                               string
+	req                                                          crate.CheckRequest
+	fix, sarif, rehearse, noRehearse, policy, watch, byPage, all bool
+	explain, report, baseline                                    string
 }
 
 // add adds the flags to a command's.
@@ -57,6 +59,7 @@ func (f *checkFlags) add(flags *pflag.FlagSet) {
 	flags.BoolVar(&f.watch, "watch", false, "check again whenever a file changes, and print what came and what went")
 	flags.BoolVar(&f.fix, "fix", false, "mend what is safe, then check")
 	flags.BoolVar(&f.sarif, "sarif", false, "print the findings as SARIF 2.1.0")
+	flags.BoolVar(&f.all, "all", false, "show all findings, not only the first 50 of each name")
 	flags.BoolVar(&f.policy, "policy", false, "print the smallest content security policy with which the pages work")
 	flags.StringVar(&f.report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
 	flags.StringVar(&f.baseline, "baseline", "", "only what is new since an earlier check, whose --json answer is in `FILE`")
@@ -94,15 +97,17 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 	if f.policy {
 		return a.policies(cmd.Context(), door, args)
 	}
+	var mended *crate.Mended
 	if f.fix {
-		mended, err := door.Mend(cmd.Context(), args)
-		if err != nil {
+		if mended, err = door.Mend(cmd.Context(), args); err != nil {
 			return err
 		}
-		if a.dry || a.json {
+		if a.dry {
 			return a.answer(mended, func() { a.printMended(mended) })
 		}
-		a.printMended(mended)
+		if !a.json {
+			a.printMended(mended)
+		}
 	}
 	found, err := door.Check(cmd.Context(), f.req)
 	if err != nil {
@@ -120,7 +125,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 			return err
 		}
 	}
-	return a.tellFindings(found, f.sarif, f.byPage)
+	return a.tellFindings(found, mended, f)
 }
 
 // earlier reads the answer of an earlier check.
@@ -171,20 +176,30 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 }
 
 // tellFindings prints findings, and returns the exit status for them.
-func (a *app) tellFindings(found *crate.Checked, sarif, byPage bool) (err error) {
+func (a *app) tellFindings(found *crate.Checked, mended *crate.Mended, f *checkFlags) (err error) {
 	print := a.printFindings
-	if byPage {
+	if f.byPage {
 		print = a.printByPage
 	}
-	if sarif {
+	var answer any = found
+	if mended != nil {
+		answer = mendedAndChecked{found, mended}
+	}
+	if f.sarif {
 		err = a.printJSON(check.SARIF(found.Findings, program()))
 	} else {
-		err = a.answer(found, func() { print(found) })
+		err = a.answer(answer, func() { print(found, f.all) })
 	}
 	if err != nil {
 		return err
 	}
 	return statusOf(found)
+}
+
+// mendedAndChecked is the answer of check --fix: what was mended, and what a check finds after that.
+type mendedAndChecked struct {
+	*crate.Checked
+	Mended *crate.Mended `json:"mended"`
 }
 
 // statusOf is the exit status for findings: notes are none.
@@ -243,7 +258,7 @@ func (a *app) printMended(m *crate.Mended) {
 }
 
 // printFindings prints each cause once, with its places.
-func (a *app) printFindings(c *crate.Checked) {
+func (a *app) printFindings(c *crate.Checked, all bool) {
 	defer a.printUnsure(c)
 	if len(c.Findings) == 0 {
 		what := "nothing to find fault with"
@@ -254,7 +269,11 @@ func (a *app) printFindings(c *crate.Checked) {
 		return
 	}
 	causes := check.Causes(c.Findings)
+	limit := limitPerName{all: all}
 	for i, f := range causes {
+		if !limit.shows(f.Name) {
+			continue
+		}
 		if i > 0 {
 			a.printf("\n")
 		}
@@ -264,14 +283,46 @@ func (a *app) printFindings(c *crate.Checked) {
 		}
 		a.printf("%s\n%s", show.Folded("  why:  ", show.Text(f.Why)), show.Steps("  next: ", f.Next))
 	}
-	a.printf("\n%s\n", total(c, len(causes)))
+	a.printf("\n%s%s\n", limit.rest(), total(c, len(causes)))
+}
+
+// maxShown is how many findings of one name are shown to people: nobody reads more of the same.
+const maxShown = 50
+
+// limitPerName counts findings by name, and shows the first ones of each.
+type limitPerName struct {
+	all   bool // there is no limit
+	count map[string]int
+}
+
+func (l *limitPerName) shows(name string) bool {
+	if l.count == nil {
+		l.count = map[string]int{}
+	}
+	l.count[name]++
+	return l.all || l.count[name] <= maxShown
+}
+
+// rest says how many of each name were not shown, a line each.
+func (l *limitPerName) rest() string {
+	var text strings.Builder
+	for _, name := range slices.Sorted(maps.Keys(l.count)) {
+		if n := l.count[name] - maxShown; n > 0 && !l.all {
+			fmt.Fprintf(&text, "%s: %d more (--all)\n", name, n)
+		}
+	}
+	return text.String()
 }
 
 // printByPage prints the findings file by file, a line each.
-func (a *app) printByPage(c *crate.Checked) {
+func (a *app) printByPage(c *crate.Checked, all bool) {
 	defer a.printUnsure(c)
 	file := ""
+	limit := limitPerName{all: all}
 	for _, f := range c.Findings {
+		if !limit.shows(f.Name) {
+			continue
+		}
 		if f.File != file {
 			if file != "" {
 				a.printf("\n")
@@ -284,7 +335,7 @@ func (a *app) printByPage(c *crate.Checked) {
 	if file != "" {
 		a.printf("\n")
 	}
-	a.printf("%s\n", total(c, len(check.Causes(c.Findings))))
+	a.printf("%s%s\n", limit.rest(), total(c, len(check.Causes(c.Findings))))
 }
 
 // severely is a finding's name behind its severity, in its colour, too.

@@ -121,17 +121,26 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 	for _, p := range seen.Pages {
 		pages[p.Page] = true
 		a.printf("%s  %s  %s\n", a.paint.Bold(show.Text(p.Page)), p.View, a.paint.Dim(trafficOf(p)))
-		for _, m := range p.Messages {
+		for i, m := range p.Messages {
 			if m.Wrong() {
 				errors++
 			} else {
 				warnings++
+			}
+			if i >= maxShown {
+				continue
 			}
 			at := ""
 			if m.Line > 0 {
 				at = "at:   " + m.Place()
 			}
 			a.printMessage("  ", "", at, m)
+		}
+		if n := len(p.Messages) - maxShown; n > 0 {
+			a.printf("  %s\n", a.paint.Dim(fmt.Sprintf("%d more (--json has them)", n)))
+		}
+		if p.More > 0 {
+			a.printf("  %s\n", a.paint.Dim(show.Count(p.More, "more console line was", "more console lines were")+" counted and not kept"))
 		}
 		if len(p.Lone) > 0 {
 			a.printf("  %s\n", a.paint.Dim("no stylesheet has a rule for: "+show.Text(few(p.Lone))))

@@ -27,7 +27,7 @@ func TestNothingFromOutsideReachesTheTerminal(t *testing.T) {
 	rename := &renamed.Rename{Old: evil, New: evil, Because: []string{evil}}
 	for name, text := range map[string]string{
 		"findings": printed(func(a *app) {
-			a.printFindings(&crate.Checked{Pages: 1, Findings: []check.Finding{finding}, Unsure: []string{evil}})
+			a.printFindings(&crate.Checked{Pages: 1, Findings: []check.Finding{finding}, Unsure: []string{evil}}, false)
 		}),
 		"adopted": printed(func(a *app) {
 			a.printAdopted(&crate.Adopted{Tags: []crate.AdoptedTag{{Ref: evil, At: evil, Library: evil, Version: evil, File: evil, Because: []string{evil}, State: crate.StateAdopted, Next: evil}, {Ref: evil, State: crate.StateOwn}},

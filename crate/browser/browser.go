@@ -15,6 +15,7 @@ import (
 	"net/url"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -139,6 +140,7 @@ type View struct {
 // A Visit is what was seen of a page.
 type Visit struct {
 	Messages []*console.Message
+	More     int              // how many messages there were beyond those, at least
 	Paint    time.Duration    // until something was first seen, 0 where nothing was
 	Bytes    map[string]int64 // on the wire, by host
 	Requests int
@@ -147,6 +149,16 @@ type Visit struct {
 
 //go:embed still.js
 var stillScript string
+
+//go:embed console.js
+var consoleScript string
+
+// moreLines is an expression for how many console lines of a page and its frames were only counted.
+const moreLines = `(function count(w) {
+	let n = w[Symbol.for("merry.console")] || 0;
+	for (let i = 0; i < w.length; i++) try { n += count(w[i]) } catch (e) {} // a frame of another origin
+	return n;
+})(window)`
 
 //go:embed state.js
 var stateScript string
@@ -225,8 +237,9 @@ func (b *Browser) tab(v View) (*tab, error) {
 	}
 	err = chromedp.Run(ctx, network.Enable(), log.Enable(), runtime.Enable(), page.Enable(), media, emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false),
 		emulation.SetScriptExecutionDisabled(v.NoScripts), cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny), chromedp.ActionFunc(func(ctx context.Context) error {
-			if !v.Picture {
-				return nil
+			script := strings.Replace(consoleScript, "LIMIT", strconv.Itoa(maxMessages), 1)
+			if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil || !v.Picture {
+				return err
 			}
 			_, err := page.AddScriptToEvaluateOnNewDocument(stillScript).Do(ctx)
 			return err
@@ -281,6 +294,11 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 		}
 		time.Sleep(20 * time.Millisecond)
 	}
+	var more int
+	if err := chromedp.Run(tab, chromedp.Evaluate(moreLines, &more)); err != nil {
+		return err
+	}
+	l.countMore(more)
 	if !v.Picture {
 		return nil
 	}

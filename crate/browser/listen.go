@@ -26,6 +26,7 @@ import (
 type listener struct {
 	mu       sync.Mutex
 	messages []*console.Message
+	more     int                          // messages beyond those that are kept
 	requests map[network.RequestID]string // to their addresses
 	open     map[network.RequestID]bool   // those that are not answered yet
 	asked    int
@@ -44,8 +45,8 @@ func newListener() *listener {
 	return &listener{requests: map[network.RequestID]string{}, open: map[network.RequestID]bool{}, bytes: map[string]int64{}, changed: time.Now()}
 }
 
-// mostMessages is how many messages of one page are kept.
-const mostMessages = 200
+// maxMessages is how many messages of one page are kept: more than anybody reads.
+const maxMessages = 1000
 
 func (l *listener) add(m *console.Message) {
 	l.mu.Lock()
@@ -54,9 +55,18 @@ func (l *listener) add(m *console.Message) {
 }
 
 func (l *listener) keep(m *console.Message) {
-	if len(l.messages) < mostMessages {
+	if len(l.messages) < maxMessages {
 		l.messages = append(l.messages, m)
+	} else {
+		l.more++
 	}
+}
+
+// countMore adds messages that were counted on the page.
+func (l *listener) countMore(n int) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.more += n
 }
 
 func (l *listener) crashed() bool {
@@ -75,7 +85,7 @@ func (l *listener) fresh() bool {
 func (l *listener) visit() *Visit {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	return &Visit{Messages: l.messages, Paint: l.paint, Bytes: l.bytes, Requests: l.asked, Shot: l.shot}
+	return &Visit{Messages: l.messages, More: l.more, Paint: l.paint, Bytes: l.bytes, Requests: l.asked, Shot: l.shot}
 }
 
 // calm is how long nothing must happen before a page is at rest, and longest how long that is waited for once it is loaded.
@@ -245,11 +255,18 @@ func (l *listener) thrown(d *runtime.ExceptionDetails) {
 	l.keep(m)
 }
 
+// consoleURL is what the script that counts the console's lines calls itself.
+const consoleURL = "merry:console"
+
 // place gives a message the first place of a stack, else the one that is named, from 0.
 func place(m *console.Message, stack *runtime.StackTrace, address string, line, column int64) {
-	if stack != nil && len(stack.CallFrames) > 0 {
-		f := stack.CallFrames[0]
-		address, line, column = f.URL, f.LineNumber, f.ColumnNumber
+	if stack != nil {
+		for _, f := range stack.CallFrames {
+			if f.URL != consoleURL {
+				address, line, column = f.URL, f.LineNumber, f.ColumnNumber
+				break
+			}
+		}
 	}
 	if address != "" && !strings.HasPrefix(address, "__") {
 		m.URL, m.Line, m.Column = address, int(line)+1, int(column)+1

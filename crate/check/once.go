@@ -2,7 +2,6 @@ package check
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 )
 
@@ -21,6 +20,7 @@ func Causes(found []Finding) []Cause {
 	}
 	at := map[key]int{}
 	files := map[key][]string{}
+	seen := map[key]map[string]bool{}
 	var list []Cause
 	for _, f := range found {
 		k := key{f.Name, f.Message, f.Severity}
@@ -30,7 +30,11 @@ func Causes(found []Finding) []Cause {
 			at[k] = len(list)
 			list = append(list, Cause{Finding: f})
 		}
-		if !slices.Contains(files[k], f.File) {
+		if seen[k] == nil {
+			seen[k] = map[string]bool{}
+		}
+		if !seen[k][f.File] {
+			seen[k][f.File] = true
 			files[k] = append(files[k], f.File)
 		}
 	}

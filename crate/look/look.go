@@ -77,9 +77,11 @@ type Page struct {
 	Page string `json:"page"` // in the site
 	looks.View
 	Messages []*console.Message `json:"messages"`
-	Paint    int                `json:"paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
-	Requests int                `json:"requests"`
-	Bytes    map[string]int64   `json:"bytes"` // on the wire, by host; "" is the site's own
+	// More is how many console lines there were beyond the ones kept.
+	More     int              `json:"more,omitempty"`
+	Paint    int              `json:"paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
+	Requests int              `json:"requests"`
+	Bytes    map[string]int64 `json:"bytes"` // on the wire, by host; "" is the site's own
 	// Different is how it looks otherwise than what was kept, nil where it does not.
 	Different *looks.Difference `json:"different,omitempty"`
 	// Lone are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
@@ -244,6 +246,7 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 		}
 		page.Bytes[host] += n
 	}
+	page.More = seen.More
 	var log console.Log
 	for _, m := range seen.Messages {
 		m.Page = page.Page

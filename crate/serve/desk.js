@@ -2,12 +2,27 @@
 (function () {
   "use strict";
   var me = document.currentScript, waiting = [], socket, lost = false, opened = false, tries = 0;
+  var limit = 1000, said = 0, more = 0, counting; // a page may write without end: what is beyond the limit is counted
   if (me) me.remove();
 
+  function full() {
+    if (++said <= limit) return false;
+    more++;
+    if (!counting) counting = setTimeout(function () {
+      counting = 0;
+      send("warning", more + " more console lines of this page were not sent");
+    }, 1000);
+    return true;
+  }
+
   function say(kind, text, url, line, column) {
+    if (!full()) send(kind, text, url, line, column);
+  }
+
+  function send(kind, text, url, line, column) {
     var m = JSON.stringify({ Kind: kind, Page: location.pathname, Text: String(text).slice(0, 4000), URL: url || "", Line: line || 0, Column: column || 0 });
     if (socket && socket.readyState === 1) socket.send(m);
-    else if (waiting.length < 200) waiting.push(m);
+    else if (waiting.length <= limit) waiting.push(m);
   }
 
   // The first place in a stack that is not here: "at f (URL:LINE:COLUMN)", or "f@URL:LINE:COLUMN".
@@ -31,8 +46,10 @@
   ["error", "warn"].forEach(function (name) {
     var own = console[name];
     console[name] = function () {
-      var at = place(new Error().stack);
-      say(name === "warn" ? "warning" : "error", words(arguments), at[0], at[1], at[2]);
+      if (!full()) {
+        var at = place(new Error().stack);
+        send(name === "warn" ? "warning" : "error", words(arguments), at[0], at[1], at[2]);
+      }
       return own.apply(console, arguments);
     };
   });
