@@ -171,6 +171,9 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 			if err != nil {
 				return err
 			}
+			if err := trustHost(a.dry, args[0]); err != nil {
+				return err
+			}
 			return a.answer(l, func() {
 				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", show.Text(l.File), show.Text(l.Library), show.Text(l.Name), show.Text(string(l.Pattern)))
 				if l.Checked != "" {
@@ -187,6 +190,20 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 	}
 	c.Flags().StringVar(&name, "name", "", "call the CDN `NAME`")
 	return a.changes(c)
+}
+
+// trustHost keeps the host of an address that the user named for a CDN in the settings: it may be in the user's own network.
+func trustHost(dry bool, address string) error {
+	u, err := url.Parse(address)
+	if dry || err != nil || u.Hostname() == "" || strings.ContainsAny(u.Hostname(), "{}") {
+		return nil
+	}
+	s, err := settings()
+	if err != nil || slices.Contains(s.OwnHosts, u.Hostname()) {
+		return err
+	}
+	s.OwnHosts = append(s.OwnHosts, u.Hostname())
+	return saveSettings(s)
 }
 
 func (a *app) sourcesTry() *cobra.Command {
@@ -302,6 +319,9 @@ its scope), {brief} (the version without .0 at its end), {stem} and {ending} (of
 			defer door.Close()
 			out, err := door.SetCDN(cmd.Context(), args[0], args[1])
 			if err != nil {
+				return err
+			}
+			if err := trustHost(a.dry, args[1]); err != nil {
 				return err
 			}
 			return a.answer(out, func() {

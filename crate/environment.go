@@ -39,7 +39,7 @@ type Environment struct {
 func Open(env Environment) *Crate {
 	cache := source.NewCache(env.CacheDir)
 	opener := &origin.Opener{Cache: cache, Offline: env.Offline, Fresh: env.Fresh, Client: &source.Client{
-		AllowPlain: env.AllowPlain, Progress: env.Progress, Certificates: env.Settings.Certificates, Hosts: env.Settings.Hosts,
+		AllowPlain: env.AllowPlain, Progress: env.Progress, Certificates: env.Settings.Certificates, Hosts: env.Settings.Hosts, Trusted: env.Settings.OwnHosts,
 		Stall: env.Patience, Wait: min(env.Patience, 500*time.Millisecond)}}
 	for _, r := range env.Settings.Registries {
 		reg := source.Registry{URL: r.URL, Scope: r.Scope, ArchivesOn: r.ArchivesOn}

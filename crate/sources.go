@@ -103,6 +103,7 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	if err != nil {
 		return nil, err
 	}
+	c.Origin.Client.Trusted = append(c.Origin.Client.Trusted, u.Hostname()) // its other files are asked for as well
 	d, set, err := c.draft(ctx, "learn a CDN")
 	if err != nil {
 		return nil, err

@@ -50,8 +50,12 @@ func Try(ctx context.Context, p *project.Project, names []string) ([]File, error
 		case err != nil:
 			f.State = "not there"
 			var fault *source.FetchError
-			if errors.As(err, &fault) {
+			var refusal *problem.Problem
+			switch {
+			case errors.As(err, &fault):
 				f.State = fault.Reason
+			case errors.As(err, &refusal):
+				f.State = "refused: " + refusal.Error()
 			}
 		case integrity.Of(b) != files[f.Address].Integrity:
 			f.State = "other bytes"

@@ -15,6 +15,8 @@ type Settings struct {
 	Trust        []string   `yaml:"trust,omitempty"` // folders whose projects are worked with whoever owns them
 	// Hosts says where hosts are, past the machine's own resolver: a name to an address with its port.
 	Hosts map[string]string `yaml:"hosts,omitempty"`
+	// OwnHosts are hosts that the user named for a CDN: records may lead to them even if they are in the user's own network.
+	OwnHosts []string `yaml:"own-hosts,omitempty"`
 }
 
 // A Registry is the address of a package registry, for all packages or for those of one scope.

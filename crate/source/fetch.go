@@ -44,10 +44,15 @@ type Client struct {
 	// Wait is the first pause before a retry, 0 for half a second. It doubles from one to the next.
 	Wait time.Duration
 
-	inside  sync.Map // of hosts and ports: those in this network that the user asked
-	once    sync.Once
-	http    *retryablehttp.Client
-	httpErr error
+	// Trusted are hosts that the user named as their own: records may lead to them, in this network too.
+	Trusted []string
+
+	findProxy func(*http.Request) (*url.URL, error) // nil asks the environment
+	proxies   sync.Map                              // of hosts and ports
+	inside    sync.Map                              // of hosts and ports: those in this network that the user asked
+	once      sync.Once
+	http      *retryablehttp.Client
+	httpErr   error
 }
 
 // tooLarge is what to do about a download over the limit.
@@ -56,7 +61,10 @@ const tooLarge = "download it yourself, and name the file"
 // DefaultMost is the largest download.
 const DefaultMost = 1 << 30
 
-const attempts = 4
+const (
+	attempts     = 4
+	maxRedirects = 10
+)
 
 // ErrOffline is returned where a fetch would be needed and is not allowed.
 var ErrOffline = errors.New("offline")
@@ -90,7 +98,7 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	h.Backoff = c.patient
 	h.HTTPClient = &http.Client{
 		Transport: &http.Transport{
-			Proxy:                 http.ProxyFromEnvironment,
+			Proxy:                 c.proxy,
 			DialContext:           c.dial,
 			TLSHandshakeTimeout:   15 * time.Second,
 			ResponseHeaderTimeout: c.stall(),
@@ -99,11 +107,11 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 			TLSClientConfig:       tlsConfig,
 		},
 		CheckRedirect: func(req *http.Request, via []*http.Request) error {
-			if len(via) >= 10 {
-				return errors.New("it redirects in a circle: ten redirects, and no end")
+			if len(via) >= maxRedirects {
+				return refuseAddress(via[0].URL.Redacted(), fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects), "ask that server's keeper")
 			}
 			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
-				return fmt.Errorf("it redirects from TLS to a plain address, %s", req.URL.Redacted())
+				return refuseAddress(via[0].URL.Redacted(), "it redirects from TLS to a plain address, "+req.URL.Redacted(), "ask that server's keeper")
 			}
 			if req.URL.Host != via[0].URL.Host {
 				req.Header.Del("Authorization") // credentials are for the host they were given for
@@ -114,9 +122,9 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	h.ErrorHandler = retryablehttp.PassthroughErrorHandler
 	retry := h.CheckRetry
 	h.CheckRetry = func(ctx context.Context, resp *http.Response, err error) (bool, error) {
-		var ue *url.Error
-		if errors.As(err, &ue) && !ue.Timeout() && strings.Contains(ue.Err.Error(), "redirects") {
-			return false, err // asking again would give the same
+		var refusal *problem.Problem
+		if errors.As(err, &refusal) {
+			return false, err // it is ours, and would be the same again
 		}
 		if resp != nil && retryAfter(resp) > h.RetryWaitMax {
 			return false, nil // it is told what the server asks for
@@ -175,6 +183,8 @@ type Fetched struct {
 
 	cache *Cache
 	name  string // of the file in the cache
+
+	received atomic.Int64 // bytes, in all attempts
 }
 
 // Close removes the download, unless the cache took it over.
@@ -215,11 +225,14 @@ func (c *Client) fetch(ctx context.Context, address string, from Whence, token s
 		return nil, err
 	}
 	ctx = c.guarded(ctx, from, u)
+	got := &Fetched{Name: baseName(u.Path), cache: cache}
+	ctx, end := c.untilTooSlow(ctx, u.Hostname(), got.received.Load) // for all attempts together
+	defer end()
 	f, name, err := cache.newFile()
 	if err != nil {
 		return nil, err
 	}
-	got := &Fetched{File: f, Name: baseName(u.Path), cache: cache, name: name}
+	got.File, got.name = f, name
 	if err := c.fill(ctx, u, token, got); err != nil {
 		got.Close()
 		return nil, err
@@ -238,7 +251,7 @@ func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetche
 		if attempt > 0 {
 			select {
 			case <-ctx.Done():
-				return ctx.Err()
+				return c.given(ctx, u)
 			case <-time.After(c.wait() << (attempt - 1)):
 			}
 		}
@@ -250,6 +263,19 @@ func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetche
 	}
 	return unanswered(u.Redacted(), 0, fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last))
 }
+
+// given is the error of a context that ended: the user's own, or the reason for which a fetch was given up.
+func (c *Client) given(ctx context.Context, u *url.URL) error {
+	if cause := context.Cause(ctx); errors.As(cause, new(*stalled)) {
+		return unanswered(u.Redacted(), 0, cause.Error())
+	}
+	return ctx.Err()
+}
+
+// stalled is the reason for giving a server up that is silent or too slow.
+type stalled struct{ reason string }
+
+func (s *stalled) Error() string { return s.reason }
 
 // A FetchError is a fault outside: a server or the network.
 type FetchError struct {
@@ -282,8 +308,8 @@ func retryable(err error) bool {
 // part asks once, for the whole or for what is missing, and says whether the file is complete.
 func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetched, validator *string, most int64) (bool, error) {
 	asked := ctx
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
 	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
 	if err != nil {
 		return false, err
@@ -302,6 +328,9 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 	}
 	resp, err := h.Do(req)
 	if err != nil {
+		if asked.Err() != nil {
+			return false, c.given(asked, u)
+		}
 		return false, fetchError(asked, u, err)
 	}
 	defer resp.Body.Close()
@@ -333,20 +362,30 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 	if total > most {
 		return false, refuseAddress(u.Redacted(), fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most), tooLarge)
 	}
-	return c.body(asked, cancel, resp.Body, u, got, total, most)
+	timer := time.AfterFunc(c.stall(), func() { cancel(&stalled{fmt.Sprintf("%s sent nothing for %v", u.Hostname(), c.stall())}) })
+	defer timer.Stop()
+	in := &timedReader{resp.Body, func() { timer.Reset(c.stall()) }}
+	return c.body(asked, ctx, in, u, got, total, most)
 }
 
-// body takes an answer's body, and says whether the file is complete with it. A server that falls silent is given up on, by
-// cancel; asked is the context that the user can cancel.
-func (c *Client) body(asked context.Context, cancel func(), in io.Reader, u *url.URL, got *Fetched, total, most int64) (bool, error) {
-	timer := time.AfterFunc(c.stall(), cancel)
-	defer timer.Stop()
-	var come atomic.Int64
-	defer c.untilTooSlow(come.Load, cancel)()
+// timedReader calls a function after each read.
+type timedReader struct {
+	io.Reader
+	after func()
+}
+
+func (r *timedReader) Read(b []byte) (int, error) {
+	n, err := r.Reader.Read(b)
+	r.after()
+	return n, err
+}
+
+// body takes an answer's body, and says whether the file is complete with it. All is the context of all attempts together, and
+// this that of this attempt.
+func (c *Client) body(all, this context.Context, in io.Reader, u *url.URL, got *Fetched, total, most int64) (bool, error) {
 	buf := make([]byte, 128<<10)
 	for {
 		n, err := in.Read(buf)
-		timer.Reset(c.stall())
 		if n > 0 {
 			if got.Size+int64(n) > most {
 				return false, refuseAddress(u.Redacted(), fmt.Sprintf("it goes on after %d bytes, the most that is taken", most), tooLarge)
@@ -355,7 +394,7 @@ func (c *Client) body(asked context.Context, cancel func(), in io.Reader, u *url
 				return false, err
 			}
 			got.Size += int64(n)
-			come.Add(int64(n))
+			got.received.Add(int64(n))
 			if c.Progress != nil {
 				c.Progress(got.Name, got.Size, total)
 			}
@@ -364,11 +403,13 @@ func (c *Client) body(asked context.Context, cancel func(), in io.Reader, u *url
 		case err == io.EOF && (total < 0 || got.Size == total):
 			return true, nil
 		case err == io.EOF:
-			return false, cutOff{io.ErrUnexpectedEOF}
-		case asked.Err() != nil:
-			return false, asked.Err()
+			return false, cutOff{errors.New("the answer was shorter than announced")}
+		case all.Err() != nil:
+			return false, c.given(all, u)
+		case this.Err() != nil:
+			return false, cutOff{context.Cause(this)}
 		case err != nil:
-			return false, cutOff{err}
+			return false, cutOff{errors.New(faultWords(u.Hostname(), err))}
 		}
 	}
 }
@@ -395,7 +436,11 @@ func faultWords(host string, err error) string {
 	var unknown x509.UnknownAuthorityError
 	var wrong x509.HostnameError
 	var timeout interface{ Timeout() bool }
+	var plain tls.RecordHeaderError
+	var op *net.OpError
 	switch {
+	case errors.As(err, &op) && op.Op == "proxyconnect":
+		return "the proxy that HTTPS_PROXY or HTTP_PROXY names does not answer"
 	case errors.As(err, &dns) && dns.IsNotFound:
 		return "no host is called " + host
 	case errors.As(err, &dns):
@@ -408,10 +453,16 @@ func faultWords(host string, err error) string {
 		return "the certificate that came is not one of " + host
 	case errors.As(err, &timeout) && timeout.Timeout():
 		return host + " did not answer in time"
-	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET):
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE):
 		return "the connection ended without an answer"
+	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
+		return host + " can't be reached from this network"
+	case errors.Is(err, syscall.EMFILE), errors.Is(err, syscall.ENFILE):
+		return "too many files are open on this machine"
+	case errors.As(err, &plain):
+		return host + " does not speak TLS at this port"
 	}
-	return err.Error()
+	return "the request to " + host + " failed"
 }
 
 func statusWords(code int) string {

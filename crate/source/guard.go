@@ -50,6 +50,8 @@ func (w Whence) check(c *Client, u *url.URL) error {
 // guard follows one request through its redirects: what began outside this network may not end inside it.
 type guard struct {
 	recorded bool
+	trusted  []string  // hosts that the user named, wherever they are
+	proxies  *sync.Map // of hosts and ports: the proxies that the environment names
 	first    string    // host and port that were asked first
 	inside   *sync.Map // of hosts and ports that connections were made to: whether they are in this network
 }
@@ -57,13 +59,13 @@ type guard struct {
 type guardKey struct{}
 
 func (c *Client) guarded(ctx context.Context, w Whence, u *url.URL) context.Context {
-	return context.WithValue(ctx, guardKey{}, &guard{recorded: w.recorded, first: hostPort(u), inside: &c.inside})
+	return context.WithValue(ctx, guardKey{}, &guard{recorded: w.recorded, trusted: c.Trusted, proxies: &c.proxies, first: hostPort(u), inside: &c.inside})
 }
 
 func hostPort(u *url.URL) string {
 	port := u.Port()
 	if port == "" {
-		port = map[string]string{"http": "80", "https": "443"}[u.Scheme]
+		port = map[string]string{"http": "80", "https": "443", "socks5": "1080", "socks5h": "1080"}[u.Scheme]
 	}
 	return net.JoinHostPort(u.Hostname(), port)
 }
@@ -75,10 +77,39 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 		return d.DialContext(ctx, network, c.Hosts[host])
 	}
 	g, _ := ctx.Value(guardKey{}).(*guard)
-	if g != nil {
+	_, proxy := c.proxies.Load(address)
+	if g != nil && !proxy {
 		d.Control = func(_, to string, _ syscall.RawConn) error { return g.allow(address, to) }
 	}
 	return d.DialContext(ctx, network, address)
+}
+
+// proxy returns the proxy that the environment names for a request (HTTPS_PROXY, HTTP_PROXY, NO_PROXY), nil if there is none. The
+// user chose it, so it may be on this machine or in this network. It looks names up itself: of where a request ends, only an address
+// without a name can be judged here.
+func (c *Client) proxy(req *http.Request) (*url.URL, error) {
+	if c.Hosts[req.URL.Hostname()] != "" {
+		return nil, nil // the settings say where it is
+	}
+	find := c.findProxy
+	if find == nil {
+		find = http.ProxyFromEnvironment
+	}
+	proxy, err := find(req)
+	if err != nil {
+		return nil, problem.Misuse("write it as http://HOST:PORT", "the proxy that HTTPS_PROXY or HTTP_PROXY names is no address")
+	}
+	if proxy == nil {
+		return nil, nil
+	}
+	c.proxies.Store(hostPort(proxy), true)
+	if g, _ := req.Context().Value(guardKey{}).(*guard); g != nil {
+		asked := hostPort(req.URL)
+		if err := g.allow(asked, asked); err != nil {
+			return nil, err
+		}
+	}
+	return proxy, nil
 }
 
 // allow is asked when a host's name was looked up, before the connection is made.
@@ -96,6 +127,9 @@ func (g *guard) allow(asked, to string) error {
 	case asked == g.first && !g.recorded:
 		g.inside.Store(asked, true)
 		return nil
+	case asked == g.first && slices.Contains(g.trusted, hostOf(asked)):
+		g.inside.Store(asked, true)
+		return nil
 	case firstInside && asked != g.first:
 		return nil // what began in this network, as the user wanted, may go on in it
 	case asked == g.first:
@@ -104,30 +138,36 @@ func (g *guard) allow(asked, to string) error {
 	return problem.Refuse(problem.SourceRefused, "ask that server's keeper", "%s is refused: %s leads there, and it is a machine of this network (%s)", asked, g.first, ip)
 }
 
+func hostOf(hostPort string) string {
+	host, _, _ := net.SplitHostPort(hostPort)
+	return host
+}
+
 // A server may be slow, but not without end: beyond ten times the patience for silence, it must have sent so many bytes a
 // second on average.
 const slowest = 10_000
 
-// untilTooSlow stops what reads an answer when it has taken too long for what has come. Got is asked for the bytes so far.
-func (c *Client) untilTooSlow(got func() int64, stop func()) (end func()) {
-	begun, done := time.Now(), make(chan struct{})
-	var once sync.Once
+// untilTooSlow returns a context that ends when a server has taken too long for what it sent. Got is asked for the bytes so
+// far.
+func (c *Client) untilTooSlow(ctx context.Context, host string, got func() int64) (limited context.Context, end func()) {
+	limited, cancel := context.WithCancelCause(ctx)
+	begun := time.Now()
 	go func() {
 		tick := time.NewTicker(max(c.stall()/2, 10*time.Millisecond))
 		defer tick.Stop()
 		for {
 			select {
-			case <-done:
+			case <-limited.Done():
 				return
 			case <-tick.C:
 				if spent := time.Since(begun) - 10*c.stall(); spent > 0 && float64(got()) < spent.Seconds()*slowest {
-					stop()
+					cancel(&stalled{fmt.Sprintf("%s is too slow: %d bytes in %v", host, got(), time.Since(begun).Round(time.Millisecond))})
 					return
 				}
 			}
 		}
 	}()
-	return func() { once.Do(func() { close(done) }) }
+	return limited, func() { cancel(nil) }
 }
 
 // patient is the pause before a server is asked again: what it asks for, if that is no more than a little.

@@ -124,7 +124,10 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 	if offline {
 		return cache.staleDocument(address, kept, name)
 	}
-	req, err := retryablehttp.NewRequestWithContext(c.guarded(ctx, Typed, base), http.MethodGet, address, nil)
+	var received atomic.Int64
+	limited, end := c.untilTooSlow(c.guarded(ctx, Typed, base), base.Hostname(), received.Load)
+	defer end()
+	req, err := retryablehttp.NewRequestWithContext(limited, http.MethodGet, address, nil)
 	if err != nil {
 		return nil, refuseAddress(name, "its name makes no address", "write the package's name as its registry has it")
 	}
@@ -145,6 +148,9 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 	}
 	resp, err := h.Do(req)
 	if err != nil {
+		if limited.Err() != nil {
+			return nil, c.given(limited, base)
+		}
 		return nil, fetchError(ctx, req.URL, err)
 	}
 	defer resp.Body.Close()
@@ -166,9 +172,9 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 		return nil, err
 	}
 	defer doc.abandon()
-	if err := c.copyDocument(doc, resp); err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
+	if err := c.copyDocument(doc, resp, &received); err != nil {
+		if limited.Err() != nil {
+			return nil, c.given(limited, base)
 		}
 		return nil, unanswered(base.Redacted(), 0, fmt.Sprintf("the metadata of %s: %v", name, err))
 	}
@@ -197,11 +203,10 @@ func (c *Cache) staleDocument(address, kept, name string) (*Package, error) {
 }
 
 // copyDocument takes an answer's body, unpacked, up to the limit.
-func (c *Client) copyDocument(to io.Writer, resp *http.Response) error {
-	timer := time.AfterFunc(c.stall(), func() { resp.Body.Close() })
+func (c *Client) copyDocument(to io.Writer, resp *http.Response, received *atomic.Int64) error {
+	var silent atomic.Bool
+	timer := time.AfterFunc(c.stall(), func() { silent.Store(true); resp.Body.Close() })
 	defer timer.Stop()
-	var come atomic.Int64
-	defer c.untilTooSlow(come.Load, func() { resp.Body.Close() })()
 	var in io.Reader = resp.Body
 	if resp.Header.Get("Content-Encoding") == "gzip" {
 		z, err := gzip.NewReader(in)
@@ -214,7 +219,7 @@ func (c *Client) copyDocument(to io.Writer, resp *http.Response) error {
 	for size := 0; ; {
 		n, err := in.Read(buf)
 		timer.Reset(c.stall())
-		come.Add(int64(n))
+		received.Add(int64(n))
 		if size += n; size > mostMetadata {
 			return fmt.Errorf("it goes on after %d bytes, the most that is read", mostMetadata)
 		}
@@ -224,8 +229,11 @@ func (c *Client) copyDocument(to io.Writer, resp *http.Response) error {
 		if err == io.EOF {
 			return nil
 		}
+		if silent.Load() {
+			return &stalled{fmt.Sprintf("%s sent nothing for %v", resp.Request.URL.Hostname(), c.stall())}
+		}
 		if err != nil {
-			return err
+			return errors.New(faultWords(resp.Request.URL.Hostname(), err))
 		}
 	}
 }
