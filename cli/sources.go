@@ -269,8 +269,11 @@ names the environment variable that holds it. It goes to the registry's own host
 			if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
 				return misuse("%s is no address of a registry: it begins with https://", args[0])
 			}
-			if u.User != nil {
-				return misuse("the address has a name or a password in it, which would stand in a file; use --token-from ENVVAR instead")
+			if err := crate.RefuseUser(args[0]); err != nil {
+				return err
+			}
+			if public, hidden := cdn.WithoutSecrets(args[0]); len(hidden) > 0 {
+				return misuse("%s has a credential in it (%s), which would be written down; name the variable that holds it: --token-from GULL_TOKEN", public, strings.Join(hidden, ", "))
 			}
 			if r.Scope != "" && (!strings.HasPrefix(r.Scope, "@") || strings.Contains(r.Scope, "/")) {
 				return misuse("--scope %s: a scope looks like @gull", r.Scope)
@@ -344,7 +347,7 @@ func (a *app) sourcesSetHost() *cobra.Command {
 		Example: "  merry sources set host cdn.harbour.example 127.0.0.1:8080",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if _, _, err := net.SplitHostPort(args[1]); err != nil {
+			if _, _, err := net.SplitHostPort(args[1]); err != nil || strings.ContainsAny(args[0]+args[1], "@/") {
 				return misuse("%s is no address with a port, such as 127.0.0.1:8080", args[1])
 			}
 			s, err := settings()

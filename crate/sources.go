@@ -17,6 +17,9 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
+// RefuseUser refuses an address that names a user, a password or a token.
+func RefuseUser(address string) error { return source.RefuseUser(address) }
+
 // SourceState is a registry and how it answered.
 type SourceState struct {
 	record.Registry
@@ -98,6 +101,9 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is no address", address)
+	}
+	if public, hidden := cdn.WithoutSecrets(address); len(hidden) > 0 {
+		return nil, problem.Misuse("copy a link without it: a CDN that wants one for every file can't be written into pages", "%s has a credential in it (%s)", public, strings.Join(hidden, ", "))
 	}
 	b, err := c.Origin.FetchAsked(ctx, address)
 	if err != nil {

@@ -29,6 +29,10 @@ func (p Pattern) Fault() string {
 	switch {
 	case !strings.HasPrefix(text, "https://") && !strings.HasPrefix(text, "http://"):
 		return "it is no address: it begins with https://"
+	case NamesUser(text):
+		return "it holds a user name, a password or a token, which every page would show"
+	case hasSecret(text):
+		return "it has a parameter that looks like a credential, which every page would show"
 	case !strings.Contains(text, "{version}") && !strings.Contains(text, "{brief}"):
 		return "it has no {version}: a link without one gives other bytes tomorrow"
 	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(text, w) }):

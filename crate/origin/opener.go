@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -18,6 +19,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/crate/archive"
+	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/integrity"
@@ -111,10 +113,9 @@ type Request struct {
 }
 
 // Open opens a source.
-func (r *Opener) Open(ctx context.Context, req Request) (*Opened, error) {
+func (r *Opener) Open(ctx context.Context, req Request) (opened *Opened, err error) {
 	var meta integrity.Metadata
 	if req.Integrity != "" {
-		var err error
 		if meta, err = integrity.Parse(req.Integrity); err != nil {
 			return nil, problem.Misuse("print the integrity of a file that you trust: merry seal FILE", "--integrity: %w", err)
 		}
@@ -127,10 +128,23 @@ func (r *Opener) Open(ctx context.Context, req Request) (*Opened, error) {
 		name, wish := SplitPackage(pkg)
 		return r.OpenPackage(ctx, name, wish, req.Allowed)
 	}
+	if err := source.RefuseUser(req.Name); err != nil && source.IsAddress(req.Name) {
+		return nil, err
+	}
+	address := req.Name // with what fetching it needs
+	if source.IsAddress(address) {
+		var hidden []string
+		if req.Name, hidden = cdn.WithoutSecrets(address); len(hidden) > 0 {
+			defer func() {
+				if opened != nil {
+					opened.Remarks = append(opened.Remarks, secretNote(hidden))
+				}
+			}()
+		}
+	}
 	o := &Opened{From: req.Name, Kind: Address}
-	var err error
 	if source.IsAddress(req.Name) {
-		o.Tree, o.FirstSeen, err = r.openAddress(ctx, req.Name, req.Recorded, meta)
+		o.Tree, o.FirstSeen, err = r.openAddress(ctx, address, req.Recorded, meta)
 	} else {
 		o.Kind = Path
 		if !filepath.IsAbs(o.From) {
@@ -149,6 +163,11 @@ func (r *Opener) Open(ctx context.Context, req Request) (*Opened, error) {
 		o.Said = req.Name
 	}
 	return o, err
+}
+
+// secretNote says what of an address is not recorded, and what that means elsewhere.
+func secretNote(hidden []string) string {
+	return fmt.Sprintf("not recorded: the address's %s, which looks like a credential; on another machine, fetch the download with its whole address first (merry peek ADDRESS), then merry refill", strings.Join(hidden, ", "))
 }
 
 // nameByAddress names a library by the address that it was opened from, where its own files say less: one script alone has
@@ -262,37 +281,44 @@ func (r *Opener) openPath(full, said string, meta integrity.Metadata) (*source.T
 	if !info.IsDir() && !info.Mode().IsRegular() {
 		return nil, problem.Refuse(problem.SourceRefused, "name an archive, a folder or a file", "%s is refused: it is no plain file", said)
 	}
-	if meta != nil {
-		if info.IsDir() {
+	if info.IsDir() {
+		if meta != nil {
 			return nil, problem.Misuse("leave --integrity out", "--integrity is of one file; %s is a folder", said)
 		}
-		f, err := os.Open(full)
-		if err != nil {
-			return nil, err
-		}
-		defer f.Close()
-		if err := demand(meta, f, said); err != nil {
-			return nil, err
-		}
-	}
-	if r.Cache == nil || !info.Mode().IsRegular() || !packedTar(full) {
 		return archive.OpenPath(full)
 	}
-	// What is in it may be remembered by its digest; unpacking takes ten times as long as hashing.
 	f, err := os.Open(full)
 	if err != nil {
 		return nil, err
 	}
-	sums, err := integrity.OfReader(io.NewSectionReader(f, 0, info.Size()), "sha384")
-	if err != nil {
-		f.Close()
-		return nil, err
-	}
-	t, err := r.Cache.OpenKnown(filepath.Base(full), f, sums["sha384"])
+	t, err := r.openFile(f, said, meta)
 	if err != nil {
 		f.Close()
 	}
 	return t, err
+}
+
+// openFile opens an archive or a single file that the caller opened: what is checked is what is read.
+func (r *Opener) openFile(f *os.File, said string, meta integrity.Metadata) (*source.Tree, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	if meta != nil {
+		if err := demand(meta, io.NewSectionReader(f, 0, info.Size()), said); err != nil {
+			return nil, err
+		}
+	}
+	name := filepath.Base(f.Name())
+	if r.Cache == nil || !packedTar(name) {
+		return archive.OpenReader(name, f)
+	}
+	// What is in it may be remembered by its digest; unpacking takes ten times as long as hashing.
+	sums, err := integrity.OfReader(io.NewSectionReader(f, 0, info.Size()), "sha384")
+	if err != nil {
+		return nil, err
+	}
+	return r.Cache.OpenKnown(name, f, sums["sha384"])
 }
 
 // packedTar tells the names of archives that must be unpacked whole to see what is in them.
@@ -311,7 +337,8 @@ func demand(meta integrity.Metadata, r io.Reader, what string) error {
 }
 
 // openAddress takes an address from the cache where it was seen before, else from the network.
-func (r *Opener) openAddress(ctx context.Context, address string, recorded bool, meta integrity.Metadata) (*source.Tree, bool, error) {
+func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Tree, bool, error) {
+	address, _ := cdn.WithoutSecrets(whole)
 	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh {
 		if t, err := r.Cache.OpenTree(seen.Integrity, seen.Name); err == nil {
 			if meta != nil {
@@ -326,7 +353,7 @@ func (r *Opener) openAddress(ctx context.Context, address string, recorded bool,
 			return nil, false, err
 		}
 	}
-	got, integ, err := r.fetch(ctx, address, recorded, meta)
+	got, integ, err := r.fetch(ctx, whole, recorded, meta)
 	if err != nil {
 		return nil, false, err
 	}
@@ -343,7 +370,8 @@ func (r *Opener) openAddress(ctx context.Context, address string, recorded bool,
 }
 
 // fetch downloads an address and tells its integrity, which must be what meta allows.
-func (r *Opener) fetch(ctx context.Context, address string, recorded bool, meta integrity.Metadata) (*source.Fetched, string, error) {
+func (r *Opener) fetch(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Fetched, string, error) {
+	address, _ := cdn.WithoutSecrets(whole)
 	if r.Offline {
 		return nil, "", problem.Fault(problem.Offline, "the same command without --offline", "%s would have to be fetched, and --offline allows no network", address)
 	}
@@ -351,7 +379,7 @@ func (r *Opener) fetch(ctx context.Context, address string, recorded bool, meta 
 	if _, known := r.Cache.Seen(address); recorded && !known {
 		from = source.Recorded
 	}
-	got, err := r.Client.Fetch(ctx, address, from, r.Cache)
+	got, err := r.Client.Fetch(ctx, whole, from, r.Cache)
 	if err != nil {
 		return nil, "", err
 	}
@@ -395,6 +423,7 @@ func (r *Opener) FetchAsked(ctx context.Context, address string) ([]byte, error)
 // remember keeps what an address gave.
 func (r *Opener) remember(address string, b []byte) error {
 	integ := integrity.Of(b)
+	address, _ = cdn.WithoutSecrets(address)
 	if err := r.Cache.Put(integ, b); err != nil {
 		return err
 	}
@@ -403,7 +432,8 @@ func (r *Opener) remember(address string, b []byte) error {
 
 // FetchOnce is Fetch, or what the address gave before.
 func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) {
-	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh {
+	public, _ := cdn.WithoutSecrets(address)
+	if seen, ok := r.Cache.Seen(public); ok && !r.Fresh {
 		if b, err := r.Cache.Get(seen.Integrity); err == nil {
 			return b, nil
 		}

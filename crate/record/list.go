@@ -265,6 +265,9 @@ func (l *List) validate(root *yaml.Node) error {
 		if lib.Version != "" && !paths.IsVersion(lib.Version) {
 			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
 		}
+		if cdn.NamesUser(lib.From) {
+			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("from: of the library %s holds a user name, a password or a token", lib.Name), Next: "leave it out; for a registry, merry sources set registry URL --token-from VARIABLE names the variable that holds the token"}
+		}
 		for _, place := range append(slices.Sorted(maps.Values(lib.Places)), lib.Into) {
 			if fault := paths.Fault(strings.TrimSuffix(place, "/")); place != "" && fault != "" {
 				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a place in the site: %s", place, lib.Name, fault), Next: "write a path from the site's folder, such as plugin/" + lib.Name}

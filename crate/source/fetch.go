@@ -22,6 +22,7 @@ import (
 
 	"github.com/hashicorp/go-retryablehttp"
 
+	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
@@ -108,10 +109,10 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 		},
 		CheckRedirect: func(req *http.Request, via []*http.Request) error {
 			if len(via) >= maxRedirects {
-				return refuseAddress(via[0].URL.Redacted(), fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects), "ask that server's keeper")
+				return refuseAddress(public(via[0].URL), fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects), "ask that server's keeper")
 			}
 			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
-				return refuseAddress(via[0].URL.Redacted(), "it redirects from TLS to a plain address, "+req.URL.Redacted(), "ask that server's keeper")
+				return refuseAddress(public(via[0].URL), "it redirects from TLS to a plain address, "+public(req.URL), "ask that server's keeper")
 			}
 			if req.URL.Host != via[0].URL.Host {
 				req.Header.Del("Authorization") // credentials are for the host they were given for
@@ -153,8 +154,35 @@ func IsAddress(s string) bool {
 	return strings.HasPrefix(s, "https://") || strings.HasPrefix(s, "http://")
 }
 
-// allowed refuses addresses that anybody on the way could answer.
+// public is an address as it may be shown: without credentials.
+func public(u *url.URL) string {
+	address, _ := cdn.WithoutSecrets(u.String())
+	return address
+}
+
+// RefuseUser refuses an address that names a user, a password or a token: it would stand in records and answers.
+func RefuseUser(address string) error {
+	if !cdn.NamesUser(address) {
+		return nil
+	}
+	without, _ := cdn.WithoutSecrets(address)
+	return problem.Misuse("leave it out; for a registry, name the variable that holds the token: merry sources set registry "+printable.Word(registryOf(without))+" --token-from GULL_TOKEN",
+		"the address of %s holds a user name, a password or a token, which would be written down", printable.Text(without))
+}
+
+// registryOf is the scheme and host of an address.
+func registryOf(address string) string {
+	if u, err := url.Parse(address); err == nil && u.Host != "" {
+		return u.Scheme + "://" + u.Host
+	}
+	return address
+}
+
+// allowed refuses addresses that anybody on the way could answer, and those that name a user.
 func (c *Client) allowed(u *url.URL) error {
+	if u.User != nil {
+		return RefuseUser(u.String())
+	}
 	switch u.Scheme {
 	case "https":
 		return nil
@@ -165,9 +193,9 @@ func (c *Client) allowed(u *url.URL) error {
 		if c.AllowPlain || loopback(u.Hostname()) {
 			return nil
 		}
-		return refuseAddress(u.Redacted(), "the address has no TLS, so anybody on the way could answer in the server's place", "use https, or say --plain if the site has no other")
+		return refuseAddress(public(u), "the address has no TLS, so anybody on the way could answer in the server's place", "use https, or say --plain if the site has no other")
 	}
-	return refuseAddress(u.Redacted(), "merry fetches from https addresses only", "download it yourself, and name the file")
+	return refuseAddress(public(u), "merry fetches from https addresses only", "download it yourself, and name the file")
 }
 
 func loopback(host string) bool {
@@ -216,6 +244,7 @@ func (c *Client) Fetch(ctx context.Context, address string, from Whence, cache *
 func (c *Client) fetch(ctx context.Context, address string, from Whence, token string, cache *Cache) (*Fetched, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
+		address, _ = cdn.WithoutSecrets(address)
 		return nil, refuseAddress(address, "it is no address that could be fetched", "write it as https://HOST/PATH")
 	}
 	if err := c.allowed(u); err != nil {
@@ -261,13 +290,13 @@ func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetche
 		}
 		last = err
 	}
-	return unanswered(u.Redacted(), 0, fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last))
+	return unanswered(public(u), 0, fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last))
 }
 
 // given is the error of a context that ended: the user's own, or the reason for which a fetch was given up.
 func (c *Client) given(ctx context.Context, u *url.URL) error {
 	if cause := context.Cause(ctx); errors.As(cause, new(*stalled)) {
-		return unanswered(u.Redacted(), 0, cause.Error())
+		return unanswered(public(u), 0, cause.Error())
 	}
 	return ctx.Err()
 }
@@ -343,7 +372,7 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 		}
 		got.Size = 0
 	default:
-		return false, unanswered(u.Redacted(), resp.StatusCode, statusWords(resp.StatusCode))
+		return false, unanswered(public(u), resp.StatusCode, statusWords(resp.StatusCode))
 	}
 	if v := resp.Header.Get("ETag"); strings.HasPrefix(v, `"`) {
 		*validator = v
@@ -360,7 +389,7 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 		total = got.Size + resp.ContentLength
 	}
 	if total > most {
-		return false, refuseAddress(u.Redacted(), fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most), tooLarge)
+		return false, refuseAddress(public(u), fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most), tooLarge)
 	}
 	timer := time.AfterFunc(c.stall(), func() { cancel(&stalled{fmt.Sprintf("%s sent nothing for %v", u.Hostname(), c.stall())}) })
 	defer timer.Stop()
@@ -388,7 +417,7 @@ func (c *Client) body(all, this context.Context, in io.Reader, u *url.URL, got *
 		n, err := in.Read(buf)
 		if n > 0 {
 			if got.Size+int64(n) > most {
-				return false, refuseAddress(u.Redacted(), fmt.Sprintf("it goes on after %d bytes, the most that is taken", most), tooLarge)
+				return false, refuseAddress(public(u), fmt.Sprintf("it goes on after %d bytes, the most that is taken", most), tooLarge)
 			}
 			if _, err := got.File.WriteAt(buf[:n], got.Size); err != nil {
 				return false, err
@@ -427,7 +456,7 @@ func fetchError(ctx context.Context, u *url.URL, err error) error {
 	if errors.As(err, &ue) {
 		err = ue.Err
 	}
-	return unanswered(u.Redacted(), 0, faultWords(u.Hostname(), err))
+	return unanswered(public(u), 0, faultWords(u.Hostname(), err))
 }
 
 // faultWords says plainly why a host could not be reached.

@@ -39,9 +39,9 @@ func (w Whence) check(c *Client, u *url.URL) error {
 	}
 	switch {
 	case w.asked.Scheme == "https" && u.Scheme != "https":
-		return refuseAddress(u.Redacted(), fmt.Sprintf("%s names it, and was asked by TLS; this address has none", w.asked.Host), "ask the registry's keeper")
+		return refuseAddress(public(u), fmt.Sprintf("%s names it, and was asked by TLS; this address has none", w.asked.Host), "ask the registry's keeper")
 	case u.Host != w.asked.Host && !slices.Contains(w.also, u.Hostname()) && c.Hosts[u.Hostname()] == "":
-		return refuseAddress(u.Redacted(), fmt.Sprintf("%s names it, and it is on another host", w.asked.Host),
+		return refuseAddress(public(u), fmt.Sprintf("%s names it, and it is on another host", w.asked.Host),
 			fmt.Sprintf("if archives of that registry lie there: merry sources set registry %s://%s --archives-on %s", w.asked.Scheme, w.asked.Host, u.Hostname()))
 	}
 	return nil

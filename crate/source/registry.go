@@ -163,9 +163,9 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 		return p, err
 	case http.StatusOK:
 	case http.StatusNotFound:
-		return nil, unanswered(base.Redacted(), http.StatusNotFound, fmt.Sprintf("the registry has no package %s", name))
+		return nil, unanswered(public(base), http.StatusNotFound, fmt.Sprintf("the registry has no package %s", name))
 	default:
-		return nil, unanswered(base.Redacted(), resp.StatusCode, statusWords(resp.StatusCode))
+		return nil, unanswered(public(base), resp.StatusCode, statusWords(resp.StatusCode))
 	}
 	doc, err := cache.newDocument(key)
 	if err != nil {
@@ -176,7 +176,7 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 		if limited.Err() != nil {
 			return nil, c.given(limited, base)
 		}
-		return nil, unanswered(base.Redacted(), 0, fmt.Sprintf("the metadata of %s: %v", name, err))
+		return nil, unanswered(public(base), 0, fmt.Sprintf("the metadata of %s: %v", name, err))
 	}
 	p, err := cache.readPackage(doc.unfinished, name)
 	if err != nil {
@@ -427,7 +427,7 @@ func (c *Client) Ping(ctx context.Context, reg Registry) error {
 	}
 	resp.Body.Close()
 	if resp.StatusCode >= 500 {
-		return unanswered(u.Redacted(), resp.StatusCode, statusWords(resp.StatusCode))
+		return unanswered(public(u), resp.StatusCode, statusWords(resp.StatusCode))
 	}
 	return nil
 }

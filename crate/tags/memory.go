@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -50,6 +51,9 @@ func (m *Memory) Refer(e *Editor, i int, ref string, values map[string]string) {
 	}
 	if was.URL != "" && back["integrity"] == "" {
 		return // back it will have the integrity that it lacks
+	}
+	if public, _ := cdn.WithoutSecrets(was.URL); public != was.URL {
+		return // the seal is no place for a credential
 	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
