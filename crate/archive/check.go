@@ -17,13 +17,15 @@ import (
 type entryRules struct {
 	source string
 	limits Limits
-	seen   map[string]string // folded name to name
+	seen   map[string]int32 // folded name to the number of the file
+	names  []string
+	dirs   map[string]string // folded folder to the first file in it
 	total  int64
 	packed int64
 }
 
 func newEntryRules(source string, l Limits) entryRules {
-	return entryRules{source: source, limits: l, seen: map[string]string{}}
+	return entryRules{source: source, limits: l, seen: map[string]int32{}, dirs: map[string]string{}}
 }
 
 // withoutDots takes parts out of a name that mean the folder itself, as some archivers write them.
@@ -45,13 +47,23 @@ func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files; no library has", c.limits.Entries))
 	}
 	key := key(name)
-	switch other, ok := c.seen[key]; {
-	case ok && other == name:
+	switch at, ok := c.seen[key]; {
+	case ok && c.names[at] == name:
 		return no("the name stands in the archive twice, and it can't be told which of the two is meant")
 	case ok:
-		return no("the name differs from that of %s only by case or by Unicode form; on many systems one would overwrite the other", other)
+		return no("the name differs from that of %s only by case or by Unicode form; on many systems one would overwrite the other", c.names[at])
 	}
-	c.seen[key] = name
+	if other, ok := c.dirs[key]; ok {
+		return no("it is a file, and %s needs a folder of that name; on many systems both can't be there", other)
+	}
+	for dir := path.Dir(key); dir != "." && c.dirs[dir] == ""; dir = path.Dir(dir) {
+		if other, ok := c.seen[dir]; ok {
+			return no("it needs a folder where %s is a file; on many systems both can't be there", c.names[other])
+		}
+		c.dirs[dir] = name
+	}
+	c.seen[key] = int32(len(c.names))
+	c.names = append(c.names, name)
 	switch {
 	case size < 0 || size > c.limits.File:
 		return no("it would unpack to %d bytes; the most allowed for one file is %d", size, c.limits.File)
@@ -64,6 +76,12 @@ func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 		return no("the archive so far would unpack to %d times its size, as only an archive made to do harm does", c.total/c.packed)
 	}
 	return Entry{Path: name, Size: size, Packed: packed}, nil
+}
+
+// number is that of a file that was taken, in the order of taking.
+func (c *entryRules) number(name string) (n int, ok bool) {
+	at, ok := c.seen[key(name)]
+	return int(at), ok && c.names[at] == name
 }
 
 // key is the same for names that are one on some system.

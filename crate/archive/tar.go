@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/gzip"
@@ -66,7 +65,7 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 		if err != nil {
 			return err
 		}
-		if c.seen[key(name)] == name && t.same(plain, offsets, name, at, h.Size) {
+		if i, again := c.number(name); again && t.Entries[i].Size == h.Size && same(plain, offsets[i], at, h.Size) {
 			continue // some archivers write a file twice; it can be told which is meant, since both are the same
 		}
 		e, err := c.take(name, h.Size, 0)
@@ -114,15 +113,14 @@ func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
 	return false, "it is a device or another special file; a library has only plain files"
 }
 
-// same tells whether an entry of the archive so far has the bytes of one that comes again.
-func (t *Tree) same(r io.ReaderAt, offsets []int64, name string, at, size int64) bool {
-	i := slices.IndexFunc(t.Entries, func(e Entry) bool { return e.Path == name && e.Size == size })
-	if i < 0 || size > inMemory {
+// same tells whether two places of an archive hold the same bytes. What is too large to compare in memory counts as other.
+func same(r io.ReaderAt, first, second, size int64) bool {
+	if size > inMemory {
 		return false
 	}
 	a, b := make([]byte, size), make([]byte, size)
-	_, aerr := r.ReadAt(a, offsets[i])
-	_, berr := r.ReadAt(b, at)
+	_, aerr := r.ReadAt(a, first)
+	_, berr := r.ReadAt(b, second)
 	return (aerr == nil || aerr == io.EOF) && (berr == nil || berr == io.EOF) && bytes.Equal(a, b)
 }
 

@@ -2,6 +2,7 @@ package archive
 
 import (
 	"archive/zip"
+	"bytes"
 	"cmp"
 	"encoding/binary"
 	"errors"
@@ -29,9 +30,6 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 	}
 	var files []*zip.File
 	var place []int64
-	if err := noHidden(r, z.File); err != nil {
-		return refuse(t.Name, "", err.Error())
-	}
 	for _, f := range z.File {
 		if paths.Reserved(f.Name) {
 			continue // version control's, or a system's own: no part of a library
@@ -65,6 +63,9 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		t.Entries = append(t.Entries, e)
 		place = append(place, int64(len(files)))
 		files = append(files, f)
+	}
+	if err := noHidden(r, size, z.File); err != nil {
+		return refuse(t.Name, "", err.Error())
 	}
 	if len(files) == 0 {
 		return refuse(t.Name, "", "the archive has no files in it")
@@ -126,17 +127,44 @@ func sameLocalHeader(r io.ReaderAt, f *zip.File) (int64, error) {
 		if name := string(b[at+fixed : at+fixed+nameSize]); name != f.Name {
 			return 0, fmt.Errorf("its own header calls it %s; programs would not agree on what is in the archive", name)
 		}
-		if packed := le.Uint32(b[at+18:]); le.Uint16(b[at+6:])&8 == 0 && packed != 0xffffffff && uint64(packed) != f.CompressedSize64 {
-			return 0, errors.New("its own header and the directory give different sizes")
+		if why := differs(b[at:], f); why != "" {
+			return 0, errors.New("its own header and the directory give " + why + "; programs would not agree on what is in the archive")
 		}
 		return data - window + int64(at), nil
 	}
 	return 0, errors.New("its own header does not agree with the directory; programs would not agree on what is in the archive")
 }
 
+// differs says what an entry's own header says otherwise than the directory, "" if nothing. Checksum and sizes may be 0 where they
+// follow the bytes, and all ones where an extra field has them (APPNOTE, sections 4.4.4, 4.4.7 to 4.4.9).
+func differs(header []byte, f *zip.File) string {
+	le := binary.LittleEndian
+	flags := le.Uint16(header[6:])
+	const (
+		follows = 1 << 3      // checksum and sizes follow the bytes
+		howHard = 1<<1 | 1<<2 // how hard the packer tried, which matters to nobody
+		ones    = uint32(1<<32 - 1)
+	)
+	value := func(at int, want uint64) bool {
+		v := le.Uint32(header[at:])
+		return uint64(v) == want || v == ones || v == 0 && flags&follows != 0
+	}
+	switch {
+	case (flags^f.Flags)&^howHard != 0:
+		return "different flags"
+	case le.Uint16(header[8:]) != f.Method:
+		return "different methods"
+	case !value(14, uint64(f.CRC32)):
+		return "different checksums"
+	case !value(18, f.CompressedSize64), !value(22, f.UncompressedSize64):
+		return "different sizes"
+	}
+	return ""
+}
+
 // noHidden refuses entries that the directory does not list: a program that reads the archive from its beginning would find
-// them. One shows by its header, where the bytes of another entry end.
-func noHidden(r io.ReaderAt, files []*zip.File) error {
+// them. They show by their headers, between listed entries or behind the last one.
+func noHidden(r io.ReaderAt, size int64, files []*zip.File) error {
 	type span struct{ from, to int64 }
 	var spans []span
 	for _, f := range files {
@@ -149,17 +177,33 @@ func noHidden(r io.ReaderAt, files []*zip.File) error {
 	}
 	slices.SortFunc(spans, func(a, b span) int { return cmp.Compare(a.from, b.from) })
 	at := int64(0)
-	for _, s := range spans {
-		// Sizes that follow the bytes of an entry (APPNOTE, section 4.3.9) take 12 to 24 bytes.
-		for _, behind := range []int64{0, 12, 16, 20, 24} {
-			var mark [4]byte
-			if _, err := r.ReadAt(mark[:], at+behind); err == nil && at+behind < s.from && string(mark[:]) == "PK\x03\x04" {
-				return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would not agree on what is in it", at+behind)
-			}
+	for _, s := range append(spans, span{size, size}) {
+		if found := headerIn(r, at, s.from); found >= 0 {
+			return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would not agree on what is in it", found)
 		}
 		at = max(at, s.to)
 	}
 	return nil
+}
+
+// headerIn returns where an entry's header begins in a part of an archive, -1 if nowhere.
+func headerIn(r io.ReaderAt, from, to int64) int64 {
+	const mark = "PK\x03\x04"
+	buf := make([]byte, min(max(to-from, 0), 64<<10))
+	for at := from; at < to; {
+		n, err := r.ReadAt(buf[:min(int64(len(buf)), to-at)], at)
+		if i := bytes.Index(buf[:n], []byte(mark)); i >= 0 {
+			return at + int64(i)
+		}
+		if err != nil || n < len(mark) {
+			break
+		}
+		at += int64(n)
+		if at < to {
+			at -= int64(len(mark)) - 1 // one may lie across two readings
+		}
+	}
+	return -1
 }
 
 func zipTrouble(err error) string {
