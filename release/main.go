@@ -201,6 +201,7 @@ func (r release) beside(ctx context.Context) ([]file, error) {
 	defer os.RemoveAll(pages)
 	root := cli.Command()
 	root.DisableAutoGenTag = true
+	escapeTexts(root)
 	header := &doc.GenManHeader{Title: "MERRY", Section: "1", Date: &r.when, Source: "merry " + r.version, Manual: "Merry Crate"}
 	if err := doc.GenManTree(root, header, pages); err != nil {
 		return nil, err

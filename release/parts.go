@@ -14,6 +14,8 @@ import (
 	"strings"
 
 	cdx "github.com/CycloneDX/cyclonedx-go"
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/crate/licence"
 )
@@ -119,4 +121,31 @@ func bill(version string, parts []part) ([]byte, error) {
 	e := cdx.NewBOMEncoder(&b, cdx.BOMFileFormatJSON).SetPretty(true)
 	err := e.EncodeVersion(doc, cdx.SpecVersion1_6)
 	return b.Bytes(), err
+}
+
+// markdownSigns are what the maker of manual pages would read as markup.
+var markdownSigns = strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "<", `\<`, "[", `\[`, "#", `\#`)
+
+// escapeTexts makes names in the texts of a command and all below it come out of the manual pages as they were written. Lines that
+// are indented as examples are, and words in backquotes, are taken as they are by themselves.
+func escapeTexts(c *cobra.Command) {
+	escape := func(text string) string {
+		lines := strings.Split(text, "\n")
+		for i, line := range lines {
+			if strings.HasPrefix(line, "    ") || strings.HasPrefix(line, "\t") {
+				continue
+			}
+			parts := strings.Split(line, "`")
+			for k := 0; k < len(parts); k += 2 {
+				parts[k] = markdownSigns.Replace(parts[k])
+			}
+			lines[i] = strings.Join(parts, "`")
+		}
+		return strings.Join(lines, "\n")
+	}
+	c.Short, c.Long = escape(c.Short), escape(c.Long)
+	c.LocalFlags().VisitAll(func(f *pflag.Flag) { f.Usage = escape(f.Usage) })
+	for _, sub := range c.Commands() {
+		escapeTexts(sub)
+	}
 }

@@ -13,6 +13,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/cobra/doc"
 )
 
 func TestTarIsWholeAndTheSameEachTime(t *testing.T) {
@@ -77,6 +80,23 @@ func TestWrongVersionsAndFullFoldersAreRefused(t *testing.T) {
 	for _, args := range [][]string{{}, {"v1"}, {"1.2"}, {"1.2.0", "--only", "plan/9"}, {"1.2.0", "--to", full}} {
 		if err := run(t.Context(), args); err == nil {
 			t.Errorf("release %q was made", args)
+		}
+	}
+}
+
+// TestManualPagesKeepNames: names with signs that mean something in markup come out of a manual page as they were written.
+func TestManualPagesKeepNames(t *testing.T) {
+	c := &cobra.Command{Use: "row", Short: "Take js/*_old.js and *.min.js", Long: "Row takes <part>.js, __init__.js and pages: [\"**/*.html\"].", Run: func(*cobra.Command, []string) {}}
+	c.Flags().String("keep", "", "keep *_a_*.js in `DIR`")
+	escapeTexts(c)
+	var page bytes.Buffer
+	if err := doc.GenMan(c, &doc.GenManHeader{Title: "ROW", Section: "1"}, &page); err != nil {
+		t.Fatal(err)
+	}
+	text := strings.NewReplacer(`\&`, "", `\`, "").Replace(page.String())
+	for _, want := range []string{"js/*_old.js and *.min.js", "<part>.js", "__init__.js", `["**/*.html"]`, "*_a_*.js"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the page lacks %s:\n%s", want, page.String())
 		}
 	}
 }

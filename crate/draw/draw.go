@@ -8,6 +8,7 @@ import (
 	"html"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // A Page is what to draw.
@@ -75,7 +76,7 @@ func dot(p Page) string {
 func mermaid(p Page) string {
 	var b strings.Builder
 	b.WriteString("flowchart TB\n")
-	quote := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, "#quot;") + `"` }
+	quote := func(s string) string { return `"` + numbered(s) + `"` }
 	for i, s := range p.Steps {
 		fmt.Fprintf(&b, "  s%d[%s]\n", i+1, quote(fmt.Sprintf("%d. %s · %s", i+1, s.Name, s.When)))
 	}
@@ -91,6 +92,20 @@ func mermaid(p Page) string {
 		fmt.Fprintf(&b, "  s%d %s%s s%d\n", a.From+1, arrow, label, a.To+1)
 		if a.State != "kept" {
 			fmt.Fprintf(&b, "  linkStyle %d stroke:#b3261e\n", i)
+		}
+	}
+	return b.String()
+}
+
+// numbered writes all but letters, digits and a few signs by their numbers, as the language allows in a text: nothing of a name is
+// read as markup.
+func numbered(s string) string {
+	var b strings.Builder
+	for _, r := range s {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune(" ./-_·:,", r) {
+			b.WriteRune(r)
+		} else {
+			fmt.Fprintf(&b, "#%d;", r)
 		}
 	}
 	return b.String()

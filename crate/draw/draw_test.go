@@ -80,7 +80,7 @@ func TestArrowsDoNotLieOnEachOther(t *testing.T) {
 func TestTextForms(t *testing.T) {
 	p := sample(5)
 	for form, words := range map[string][]string{
-		"mermaid": {"flowchart TB\n", `s1["1. js/<part>0.js · in place"]`, "s4 -.->|\"late\"| s2", "#quot;", "linkStyle 4 stroke"},
+		"mermaid": {"flowchart TB\n", `s1["1. js/#60;part#62;0.js · in place"]`, "s4 -.->|\"late\"| s2", "#34;", "linkStyle 4 stroke"},
 		"dot":     {"digraph order {", `s4 -> s2 [constraint=false, label="late", color=red, style=dashed]`, `label="tides & \"crews\" <index>.html"`},
 	} {
 		text, err := Order(form, p)

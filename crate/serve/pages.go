@@ -44,7 +44,7 @@ func (s *Server) Page(name string) ([]byte, error) {
 	if b, ok := s.state.Load().pages[name]; ok {
 		return b, nil
 	}
-	return s.root.ReadFile(name)
+	return s.readFile(name)
 }
 
 // page answers with a page of the site.

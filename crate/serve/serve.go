@@ -18,6 +18,7 @@ import (
 	"net/url"
 	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -183,7 +184,7 @@ func (s *Server) before(behind *url.URL) http.Handler {
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if name, ok := s.nameOf(r.URL.Path); ok && !isPage(name) && (r.Method == http.MethodGet || r.Method == http.MethodHead) {
-			if info, err := s.root.Stat(name); err == nil && info.Mode().IsRegular() {
+			if info, err := s.stat(name); err == nil && info.Mode().IsRegular() {
 				s.file(w, r)
 				return
 			}
@@ -210,6 +211,45 @@ func (s *Server) nameOf(address string) (string, bool) {
 	return name, true
 }
 
+// stat looks at a file of the site. The error of one that a link, or a link to its folder, leads to a hidden name is
+// fs.ErrNotExist: what begins with a dot is served by no name.
+func (s *Server) stat(name string) (fs.FileInfo, error) {
+	info, err := s.root.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	base, err := filepath.EvalSymlinks(s.root.Name())
+	if err != nil {
+		return nil, err
+	}
+	target, err := filepath.EvalSymlinks(filepath.Join(base, filepath.FromSlash(name)))
+	if err != nil {
+		return nil, err
+	}
+	at, err := filepath.Rel(base, target)
+	if err != nil {
+		return nil, err
+	}
+	if _, ok := s.nameOf(filepath.ToSlash(at)); !ok {
+		return nil, fs.ErrNotExist
+	}
+	return info, nil
+}
+
+func (s *Server) open(name string) (*os.File, error) {
+	if _, err := s.stat(name); err != nil {
+		return nil, err
+	}
+	return s.root.Open(name)
+}
+
+func (s *Server) readFile(name string) ([]byte, error) {
+	if _, err := s.stat(name); err != nil {
+		return nil, err
+	}
+	return s.root.ReadFile(name)
+}
+
 func isPage(name string) bool {
 	return slices.Contains([]string{".html", ".htm", ".xhtml"}, strings.ToLower(path.Ext(name)))
 }
@@ -226,7 +266,7 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 		s.missing(w, r)
 		return
 	}
-	info, err := s.root.Stat(name)
+	info, err := s.stat(name)
 	if err == nil && info.IsDir() {
 		if !strings.HasSuffix(r.URL.Path, "/") {
 			to := url.URL{Path: path.Base(r.URL.Path) + "/", RawQuery: r.URL.RawQuery}
@@ -235,11 +275,11 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		name = path.Join(name, "index.html")
-		info, err = s.root.Stat(name)
+		info, err = s.stat(name)
 	}
 	if _, drafted := s.state.Load().pages[name]; err != nil && !drafted {
 		// Servers of files find a page without its ending, too.
-		if plain, perr := s.root.Stat(name + ".html"); perr == nil && path.Ext(name) == "" {
+		if plain, perr := s.stat(name + ".html"); perr == nil && path.Ext(name) == "" {
 			name, info, err = name+".html", plain, nil
 		}
 	}
@@ -264,7 +304,7 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 		s.page(w, r, name)
 		return
 	}
-	f, err := s.root.Open(name)
+	f, err := s.open(name)
 	if err != nil {
 		s.missing(w, r)
 		return
@@ -308,7 +348,7 @@ func (s *Server) headers(w http.ResponseWriter, address string) {
 // missing answers that there is no such file, with the site's own page for that where it has one.
 func (s *Server) missing(w http.ResponseWriter, r *http.Request) {
 	s.tellMissing(r)
-	if b, err := s.root.ReadFile("404.html"); err == nil {
+	if b, err := s.readFile("404.html"); err == nil {
 		s.headers(w, "/404.html")
 		s.write(w, r, "404.html", b, http.StatusNotFound)
 		return
@@ -331,10 +371,10 @@ func (s *Server) pageName(address string) string {
 	if !ok {
 		return strings.TrimPrefix(address, "/")
 	}
-	if info, err := s.root.Stat(name); err == nil && info.IsDir() {
+	if info, err := s.stat(name); err == nil && info.IsDir() {
 		return path.Join(name, "index.html")
 	}
-	if _, err := s.root.Stat(name + ".html"); path.Ext(name) == "" && err == nil {
+	if _, err := s.stat(name + ".html"); path.Ext(name) == "" && err == nil {
 		return name + ".html"
 	}
 	return name
