@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"runtime"
 	"runtime/debug"
@@ -151,6 +152,12 @@ A first tour:   merry demo`,
 				dir, err := os.Getwd()
 				a.dir = dir
 				return err
+			}
+			switch info, err := os.Stat(a.dir); {
+			case errors.Is(err, fs.ErrNotExist):
+				return problem.Misuse("name the folder of a project", "--in %s: there is no such folder", a.dir)
+			case err == nil && !info.IsDir():
+				return problem.Misuse("name the folder that it lies in", "--in %s: it is a file, not a folder", a.dir)
 			}
 			return nil
 		},

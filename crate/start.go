@@ -70,6 +70,11 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 		if list.Site != "." && paths.Fault(list.Site) != "" {
 			return nil, problem.Misuse("name a folder below this one", "--site %s leads out of the project", req.Site)
 		}
+		if info, err := on.Stat(list.Site); errors.Is(err, fs.ErrNotExist) {
+			return nil, problem.Misuse("make the folder first, or name another", "--site %s: there is no such folder", req.Site)
+		} else if err == nil && !info.IsDir() {
+			return nil, problem.Misuse("name the folder that it lies in", "--site %s: it is a file, not a folder", req.Site)
+		}
 	}
 	if p, err := project.Read(on, c.Origin, c.Facts); err == nil {
 		out.Already, list = true, p.List

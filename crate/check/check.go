@@ -67,6 +67,7 @@ const (
 	SealedGone      = "sealed-gone"
 	SealedMoved     = "sealed-moved"
 	ListDiffers     = "list-differs"
+	PagesUnmatched  = "pages-unmatched"
 	NeedAbsent      = "need-absent"
 	NeedLater       = "need-later"
 	NeedRace        = "need-race"

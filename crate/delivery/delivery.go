@@ -57,6 +57,8 @@ type File struct {
 	Script *script.Report // of a script that was looked into
 	// Fetches are files of the delivery that a script fetches while it runs.
 	Fetches []string
+	// ForServer says that it is a program or settings for a server.
+	ForServer bool
 
 	forLoader   bool     // its text is a module's, or a server's, as far as skimming tells
 	names       []string // of files that its text may mean
@@ -180,6 +182,9 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	if err := d.readModules(ctx); err != nil {
 		return nil, err
 	}
+	if err := d.findPrograms(); err != nil {
+		return nil, err
+	}
 	d.recogniseFonts()
 	d.pair()
 	d.tieMaps()
@@ -190,22 +195,27 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 			return nil, err
 		}
 	}
-	if err := d.settleNamed(ctx); err != nil {
-		return nil, err
-	}
-	if err := d.readStyled(); err != nil {
-		return nil, err
-	}
-	d.tieFetched()
-	if err := d.readLooks(); err != nil {
-		return nil, err
-	}
-	d.Catalogues = d.catalogues()
-	if err := d.readAddOns(ctx); err != nil {
+	if err := d.relate(ctx); err != nil {
 		return nil, err
 	}
 	d.tree, d.scripts = nil, nil
 	return d, nil
+}
+
+// relate finds what the files mean to each other, once each was read.
+func (d *Delivery) relate(ctx context.Context) error {
+	if err := d.settleNamed(ctx); err != nil {
+		return err
+	}
+	if err := d.readStyled(); err != nil {
+		return err
+	}
+	d.tieFetched()
+	if err := d.readLooks(); err != nil {
+		return err
+	}
+	d.Catalogues = d.catalogues()
+	return d.readAddOns(ctx)
 }
 
 // likelyName is the library's name as far as it is known before any file was read.
@@ -270,6 +280,7 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 	if err != nil {
 		return buf, err
 	}
+	f.ForServer = ForServer(f.Path, b[:min(len(b), headSize)])
 	f.Build = marks.BuildOf(b)
 	f.Banner = marks.BannerOf(b)
 	if url := marks.SourceMapOf(b); url != "" {

@@ -11,10 +11,18 @@ import (
 func (f *Folder) readPlain(name string, most int64, buf []byte) ([]byte, Stamp, error) {
 	file, err := f.root.OpenFile(name, os.O_RDONLY|openAtOnce, 0)
 	if err != nil {
-		return buf[:0], Stamp{}, err
+		return buf[:0], Stamp{}, f.unopened(name, err)
 	}
 	defer file.Close()
 	return readFile(file, name, most, buf)
+}
+
+// unopened is the error of a file that can't be opened: a socket can't be, and is said to be one.
+func (f *Folder) unopened(name string, err error) error {
+	if info, serr := f.root.Stat(name); serr == nil && !info.Mode().IsRegular() && !info.IsDir() {
+		return special(name, info)
+	}
+	return err
 }
 
 // readFile reads an open file whole.

@@ -53,6 +53,9 @@ func (f *Folder) read(name string, most int64, buf []byte) ([]byte, Stamp, error
 	if missing(err) {
 		return f.readPlain(name, most, buf)
 	}
+	if err == unix.ENXIO {
+		return buf[:0], Stamp{}, f.unopened(name, f.fault("open", name, err))
+	}
 	if err != nil {
 		return buf[:0], Stamp{}, f.fault("open", name, noEntry(err))
 	}

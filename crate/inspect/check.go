@@ -6,7 +6,9 @@ package inspect
 
 import (
 	"context"
+	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
@@ -16,7 +18,9 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/policies"
+	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
@@ -160,6 +164,16 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *memo
 	})
 }
 
+// unmatched reports patterns of the packing list that match no page.
+func unmatched(p *project.Project, site *project.Site) (found []check.Finding) {
+	for _, pattern := range site.Idle {
+		found = append(found, check.Finding{Name: check.PagesUnmatched, Severity: check.Warning, File: record.ListFile, Line: p.List.Line("pages"), Column: 1,
+			Message: fmt.Sprintf("pages: nothing in the site matches %q", pattern),
+			Why:     "pages that it was meant for are not checked, and no command writes tags into them", Next: "correct the pattern, or remove it"})
+	}
+	return found
+}
+
 // Check looks at the crate's files and at pages.
 func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked, error) {
 	known, has := p.Origin.Cache.Result(checkedResult, string(p.Root))
@@ -168,6 +182,9 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		return nil, err
 	}
 	pages, all := site.Pages, len(req.Pages) == 0 && req.Since == ""
+	if len(pages) == 0 && site.Idle != nil {
+		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or make a page: merry start --page index.html", "%s:%d: pages: nothing in the site matches %s", record.ListFile, p.List.Line("pages"), strings.Join(site.Idle, ", "))
+	}
 	if len(req.Pages) > 0 {
 		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {
 			return nil, err
@@ -183,6 +200,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		return nil, err
 	}
 	found := append(movedByHand(p, strayed), listDiffers(p)...)
+	found = append(found, unmatched(p, site)...)
 	p = p.Found(strayed) // all else is told as if the records had followed
 	c := newInspection(p, site)
 	c.follow(strayed)

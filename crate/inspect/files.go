@@ -14,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
@@ -78,6 +79,9 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 	case errors.Is(err, fs.ErrNotExist):
 		return []check.Finding{{Name: check.SealedGone, Severity: check.Error, File: at.String(), Message: "the seal has this file of " + of.Library + ", and it is not there",
 			Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library}}, wants, true, nil
+	case isInTheWay(err):
+		return []check.Finding{{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not a regular file any more",
+			Why: "pages that refer to it will not get what was sealed", Next: "move it away; merry refill " + of.Library}}, wants, false, nil
 	case err != nil:
 		return nil, wants, false, err
 	}
@@ -95,6 +99,12 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 		wants.Charset = beyondASCII(b)
 	}
 	return found, wants, false, nil
+}
+
+// isInTheWay tells the error of a socket, a pipe, a device or a folder in the place of a file.
+func isInTheWay(err error) bool {
+	var p *problem.Problem
+	return errors.As(err, &p) && p.Code == problem.FileInTheWay
 }
 
 func beyondASCII(b []byte) bool {

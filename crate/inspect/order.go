@@ -82,6 +82,9 @@ func Order(ctx context.Context, p *project.Project, patterns []string, dir strin
 	if err != nil {
 		return nil, err
 	}
+	if pages, err = withoutWritten(p, pages); err != nil {
+		return nil, err
+	}
 	c := newInspection(p, site)
 	return parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (Ordered, error) {
 		b, err := p.ReadInSite(name)
@@ -94,6 +97,24 @@ func Order(ctx context.Context, p *project.Project, patterns []string, dir strin
 		}
 		return c.ordered(ctx, v), nil
 	})
+}
+
+// withoutWritten leaves reports of this program out of several pages; one that is named alone is refused when it is read.
+func withoutWritten(p *project.Project, pages []paths.InSite) ([]paths.InSite, error) {
+	if len(pages) < 2 {
+		return pages, nil
+	}
+	var list []paths.InSite
+	for _, name := range pages {
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return nil, err
+		}
+		if !page.IsReport(b) {
+			list = append(list, name)
+		}
+	}
+	return list, nil
 }
 
 func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {

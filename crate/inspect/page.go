@@ -48,8 +48,9 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 	}
 	at := c.p.InProject(name).String()
 	pg, err := d.reader.Read(d.bytes)
-	if errors.Is(err, page.ErrUTF16) {
-		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in UTF-16",
+	var encoding *page.EncodingError
+	if errors.As(err, &encoding) {
+		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in " + encoding.Name,
 			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}
 		return r, nil
 	}

@@ -18,6 +18,7 @@ import (
 	"merrycrate.example/merry/crate/console"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/looks"
+	markup "merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -176,12 +177,34 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		return nil, err
 	}
 	if len(req.Pages) > 0 {
-		return p.Select(site, req.Pages, req.Dir)
+		names, err := p.Select(site, req.Pages, req.Dir)
+		if err != nil {
+			return nil, err
+		}
+		return withoutReports(p, names)
 	}
 	if len(site.Pages) > mostPages {
 		return nil, problem.Misuse("merry look '**'  # at all of them; or name some", "the site has %d pages; say which to look at", len(site.Pages))
 	}
-	return site.Pages, nil
+	return withoutReports(p, site.Pages)
+}
+
+// withoutReports leaves out reports of this program, which are no pages of the site.
+func withoutReports(p *project.Project, names []paths.InSite) ([]paths.InSite, error) {
+	var list []paths.InSite
+	for _, name := range names {
+		b, err := p.ReadInSite(name)
+		if err != nil {
+			return nil, err
+		}
+		if !markup.IsReport(b) {
+			list = append(list, name)
+		}
+	}
+	if len(list) == 0 && len(names) > 0 {
+		return nil, problem.Refuse(problem.PageUnknown, "name a page of the site", "%s is a report that merry wrote, not a page", names[0])
+	}
+	return list, nil
 }
 
 // A visitor opens pages one after the other, several at once.

@@ -244,7 +244,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 
 // deliveryResult names what is kept of a delivery; its number goes up when package delivery learns to see more, and that of
 // scripts counts with it.
-const deliveryResult = "delivery-21 " + facts.ScriptResult
+const deliveryResult = "delivery-22 " + facts.ScriptResult
 
 // Of a small delivery nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
 // bytes.

@@ -143,10 +143,19 @@ func TestReadSeesWhatABrowserWouldLoad(t *testing.T) {
 	}
 }
 
-func TestUTF16IsRefused(t *testing.T) {
-	for _, b := range []string{"\xff\xfe<\x00", "\xfe\xff\x00<", "<\x00h\x00"} {
-		if _, err := Read([]byte(b)); !errors.Is(err, ErrUTF16) {
-			t.Errorf("%q: %v", b, err)
+// TestEncodings: a page whose bytes can't be edited is refused, and no other is.
+func TestEncodings(t *testing.T) {
+	for b, want := range map[string]string{
+		"\xff\xfe<\x00": "UTF-16", "\xfe\xff\x00<": "UTF-16", "<\x00h\x00": "UTF-16", "\xff\xfe\x00\x00": "UTF-32", "+/v8-<p>": "UTF-7",
+		`<!doctype html><meta charset="iso-2022-jp">`: "ISO-2022-JP", `<META http-equiv=content-type content="text/html; charset = HZ-GB-2312">`: "HZ-GB-2312",
+		`<meta charset=utf-7>`: "UTF-7", `<?xml version="1.0" encoding='UTF-7'?>`: "UTF-7", "<p>\x1b$B$\x1b(B</p>": "ISO-2022-JP",
+		`<meta charset="utf-8">`: "", `<meta charset=shift_jis>`: "", `<meta charset="windows-1252">`: "", `<meta charset="gb18030">`: "", "\xef\xbb\xbf<meta charset=utf-7>": "",
+		"<p>charset utf-7</p>": "", strings.Repeat(" ", prescan) + "<meta charset=utf-7>": "",
+	} {
+		_, err := Read([]byte(b))
+		var encoding *EncodingError
+		if errors.As(err, &encoding) != (want != "") || want != "" && encoding.Name != want {
+			t.Errorf("%q: %v, want %q", b, err, want)
 		}
 	}
 }

@@ -2,15 +2,11 @@ package page
 
 import (
 	"bytes"
-	"errors"
 	"strings"
 
 	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/template"
 )
-
-// ErrUTF16 is returned for a page in UTF-16, which has no ASCII-compatible bytes to edit.
-var ErrUTF16 = errors.New("the page is in UTF-16")
 
 // Kind tells what an include brings.
 type Kind int
@@ -138,8 +134,8 @@ type mark struct{ start, end int }
 
 func (m mark) there() bool { return m.end > 0 }
 
-// Read reads a page. It returns ErrUTF16 for what it can't edit; every other sequence of bytes is a
-// page.
+// Read reads a page. It returns an *EncodingError for what it can't edit and ErrReport for a report of this program; every other
+// sequence of bytes is a page.
 func Read(b []byte) (*Page, error) { return new(Reader).Read(b) }
 
 func (p *Page) value(a Attr) string {

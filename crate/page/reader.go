@@ -25,9 +25,11 @@ const mostTexts, mostText = 1 << 12, 200
 
 // Read is the function of that name. The page is good until the next call.
 func (r *Reader) Read(b []byte) (*Page, error) {
-	if bytes.HasPrefix(b, []byte("\xff\xfe")) || bytes.HasPrefix(b, []byte("\xfe\xff")) ||
-		bytes.HasPrefix(b, []byte("<\x00")) || bytes.HasPrefix(b, []byte("\x00<")) {
-		return nil, ErrUTF16
+	if err := Editable(b); err != nil {
+		return nil, err
+	}
+	if IsReport(b) {
+		return nil, ErrReport
 	}
 	p := &r.page
 	r.lines.Reset(b)

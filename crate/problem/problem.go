@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"syscall"
 )
 
@@ -69,18 +68,15 @@ func Fault(code Code, next, format string, args ...any) error {
 
 func made(class Class, code Code, next, format string, args []any) error {
 	err := fmt.Errorf(format, args...)
-	return &Problem{Code: code, Class: class, What: err.Error(), Next: []string{next}, Err: errors.Unwrap(err)}
+	return &Problem{Code: code, Class: class, What: Plain(err), Next: []string{next}, Err: errors.Unwrap(err)}
 }
 
 // Of returns any error as a problem. One that says more before it keeps that: "brinework needs oarlock: …". An error that
 // no package made here is a disk's, a network's, or a fault of the program, and then never a refusal.
 func Of(err error) *Problem {
 	var p *Problem
-	var pe *fs.PathError
-	var le *os.LinkError
-	var se *os.SyscallError
-	var errno syscall.Errno
-	out := &Problem{What: err.Error(), Err: err}
+	system, _ := systemError(err)
+	out := &Problem{What: Plain(err), Err: err}
 	switch {
 	case errors.As(err, &p):
 		out.Code, out.Class, out.Next = p.Code, p.Class, p.Next
@@ -91,8 +87,10 @@ func Of(err error) *Problem {
 		out.Code, out.Class, out.Next = DiskFull, Outside, []string{"make room on the disk, then the same command again"}
 	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
 		out.Code, out.Class, out.Next = NoPermission, Outside, []string{"see to it that you may read and write there, then the same command again"}
-	case errors.As(err, &pe), errors.As(err, &le), errors.As(err, &se), errors.As(err, &errno):
-		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"see whether the file is there and the disk is well, then the same command again"}
+	case errors.Is(err, syscall.EMFILE), errors.Is(err, syscall.ENFILE):
+		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"raise the limit of open files (ulimit -n), or close other programs, then retry"}
+	case system != nil:
+		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"check that the path exists and can be read, then retry"}
 	default:
 		out.Code, out.Class = Bug, Internal
 		out.Next = []string{"this is a fault of merry itself: please report it, with the command and this line"}

@@ -80,11 +80,25 @@ func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Projec
 		return nil, err
 	}
 	if p.site = siteOf(p.List); p.site != "." && paths.Fault(p.site) != "" {
-		return nil, problem.Refuse(problem.RecordBroken, "write site: . or the name of a folder below "+record.ListFile, "%s: site: %s leads out of the project", record.ListFile, p.List.Site)
+		return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s leads out of the project", record.ListFile, p.List.Line("site"), p.List.Site)
+	}
+	if p.site != "." {
+		info, err := on.Stat(p.site)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: there is no folder %s", record.ListFile, p.List.Line("site"), p.List.Site)
+		case err != nil:
+			return nil, err
+		case !info.IsDir():
+			return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s is not a folder", record.ListFile, p.List.Line("site"), p.List.Site)
+		}
 	}
 	p.index()
 	return p, nil
 }
+
+// correctSite is what to do about a site: that is none.
+const correctSite = "write site: . or the name of a folder below " + record.ListFile
 
 // None is no project: without records, libraries and pages, for what needs none.
 func None(opener *origin.Opener, reader *facts.Reader) *Project {

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/cespare/xxhash/v2"
@@ -37,6 +38,8 @@ type Site struct {
 	Apart map[string]bool
 	// PassedOver are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
 	PassedOver []string
+	// Idle are the patterns of the packing list that match no page.
+	Idle []string
 
 	once   sync.Once
 	isPage map[paths.InSite]bool
@@ -102,6 +105,7 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*Site, error) {
 			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is no pattern", record.ListFile, pat)
 		}
 	}
+	matched := make([]atomic.Bool, len(patterns))
 	site, err := walkFolder(ctx, p.Disk, p.site, see, func(name string) bool {
 		if p.site == "." || len(p.byPlace) > 0 {
 			if _, sealed := p.byPlace[paths.Found(name).In(p.site)]; sealed {
@@ -109,7 +113,8 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*Site, error) {
 			}
 		}
 		in := false
-		for _, pat := range patterns {
+		for i, pat := range patterns {
+			was := in
 			if not, ok := strings.CutPrefix(pat, "!"); ok {
 				in = in && !doublestar.MatchUnvalidated(not, name)
 			} else if ending, usual := strings.CutPrefix(pat, "**/*."); usual && !strings.ContainsAny(ending, "*?[{\\/") {
@@ -118,13 +123,28 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*Site, error) {
 			} else {
 				in = in || doublestar.MatchUnvalidated(pat, name)
 			}
+			if in && !was && !matched[i].Load() {
+				matched[i].Store(true)
+			}
 		}
 		return in
 	})
+	if err == nil {
+		for i, pat := range patterns {
+			if !matched[i].Load() && !strings.HasPrefix(pat, "!") && !p.covered(pat, site) {
+				site.Idle = append(site.Idle, pat)
+			}
+		}
+	}
 	if err == nil && len(site.PassedOver) > 0 && p.Tell != nil {
 		p.Tell("passed over: " + Abbreviate(site.PassedOver, 6))
 	}
 	return site, err
+}
+
+// covered tells whether a pattern that added no page matches one that another pattern added first.
+func (p *Project) covered(pattern string, site *Site) bool {
+	return slices.ContainsFunc(site.Pages, func(name paths.InSite) bool { return doublestar.MatchUnvalidated(pattern, name.String()) })
 }
 
 // WalkFolder lists the files of a folder below another, several folders at once.

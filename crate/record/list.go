@@ -30,6 +30,8 @@ const Format = 1
 
 // A List is a packing list: what the project wants.
 type List struct {
+	lines map[string]int // of top-level keys
+
 	Format    int                    `yaml:"format"`
 	Site      string                 `yaml:"site,omitempty"`
 	Pages     []string               `yaml:"pages,flow,omitempty"`
@@ -239,8 +241,15 @@ func ReadList(src []byte) (*List, error) {
 	if list.Format != Format {
 		return nil, &ListError{Line: root.Line, Column: root.Column, Problem: "the packing list says no format", Next: "write \"format: 1\" as its first line"}
 	}
+	list.lines = map[string]int{}
+	for i := 0; i+1 < len(root.Content); i += 2 {
+		list.lines[root.Content[i].Value] = root.Content[i].Line
+	}
 	return &list, list.validate(root)
 }
+
+// Line is the line of a top-level key in the file, from 1; of one that is not there, the first.
+func (l *List) Line(key string) int { return max(1, l.lines[key]) }
 
 func (l *List) validate(root *yaml.Node) error {
 	oneOf := func(value, path string, allowed ...string) error {

@@ -10,6 +10,7 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -25,7 +26,7 @@ func Choose(d *delivery.Delivery, version string, lib record.Library) (*delivery
 		notes = append(notes, fmt.Sprintf("%s is not in %s any more", name, version))
 	}
 	if lib.Whole {
-		return whole(d, take), notes
+		return whole(d, take, append(take, keep...)), notes
 	}
 	if len(take)+len(keep) == 0 {
 		return d.Suggest(), append(notes, "its files have other names now; the suggested set is taken")
@@ -113,13 +114,27 @@ func matches(patterns []string, name string) bool {
 	})
 }
 
-// whole selects all that a delivery has for a page; tags are for what is suggested and for what is named.
-func whole(d *delivery.Delivery, named []string) *delivery.Selection {
+// whole selects all that a delivery has for a page; tags are for what is suggested and for what is named. Programs and settings for
+// servers come only if each is among wanted.
+func whole(d *delivery.Delivery, named, wanted []string) *delivery.Selection {
 	sel := d.Suggest()
+	var programs []string
 	for i := range d.Files {
-		if f := &d.Files[i]; slices.Contains(named, f.Path) || f.Aside == "" && f.Size > 0 && !paths.Hidden(f.Path) && f.Path != d.Manifest.File && forPages(f) {
-			sel.Add(delivery.Choice{Path: f.Path, Reason: "the library is kept whole"})
+		f := &d.Files[i]
+		switch {
+		case slices.Contains(wanted, f.Path):
+		case f.ForServer:
+			if f.Aside == "" && !paths.Hidden(f.Path) {
+				programs = append(programs, f.Path)
+			}
+			continue
+		case f.Aside != "" || f.Size == 0 || paths.Hidden(f.Path) || f.Path == d.Manifest.File || !forPages(f):
+			continue
 		}
+		sel.Add(delivery.Choice{Path: f.Path, Reason: "the library is kept whole"})
+	}
+	if len(programs) > 0 {
+		sel.Notes = append(sel.Notes, fmt.Sprintf("left out, since a server would run or read them: %s; to take one all the same, name it with --files", project.Abbreviate(programs, maxPrograms)))
 	}
 	if len(named) > 0 {
 		for i := range sel.Choices {
@@ -129,6 +144,9 @@ func whole(d *delivery.Delivery, named []string) *delivery.Selection {
 	slices.SortFunc(sel.Choices, func(a, b delivery.Choice) int { return strings.Compare(a.Path, b.Path) })
 	return sel
 }
+
+// maxPrograms is how many files that were left out are named.
+const maxPrograms = 6
 
 // forPages tells the kinds of file that a page may ask for, and the licence, which goes with them.
 func forPages(f *delivery.File) bool {

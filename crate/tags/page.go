@@ -24,10 +24,13 @@ type Page struct {
 // Read reads a page of the project. The error of one that can't be edited is a refusal.
 func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
 	pg, err := page.Read(b)
-	if errors.Is(err, page.ErrUTF16) {
-		return nil, problem.Refuse(problem.PageRefused, "save it as UTF-8", "%s is in UTF-16, which merry does not edit; it was not touched", name)
-	}
-	if err != nil {
+	var encoding *page.EncodingError
+	switch {
+	case errors.As(err, &encoding):
+		return nil, problem.Refuse(problem.PageRefused, "save it as UTF-8", "%s is in %s, which merry does not edit; it was not touched", name, encoding.Name)
+	case errors.Is(err, page.ErrReport):
+		return nil, problem.Refuse(problem.PageRefused, "name a page of the site", "%s: %w", name, err)
+	case err != nil:
 		return nil, err
 	}
 	v := New(name, pg)

@@ -1,0 +1,21 @@
+package delivery
+
+import "testing"
+
+// TestForServer: programs and settings for servers are told by name or by content, and files for pages are none.
+func TestForServer(t *testing.T) {
+	for _, tt := range []struct {
+		name, head string
+		want       bool
+	}{
+		{"upload.php", "", true}, {"lib/Upload.PHP5", "", true}, {"page.php.html", "<p>", true}, {"config/web.config", "<x/>", true}, {"Dockerfile", "FROM x", true},
+		{"bin/tool.js", "#!/usr/bin/env node\nrun()", true}, {"connector.js", "<?php echo 1; ?>", true}, {"demo.html", "<p><?php echo 1 ?></p>", true}, {"run", "\x7fELF..", true},
+		{"settings.ini", "[x]", true}, {"tool.py", "print()", true}, {"page.jsp", "", true}, {"data.sql", "", true},
+		{"oarlock.js", "(function () {", false}, {"php.js", "var php = '<?php';", false}, {"lang/py.js", "var a", false}, {"theme.css", ".a{}", false}, {"icons.svg", "<?xml version='1.0'?><svg>", false},
+		{"demo.html", "<!doctype html>", false}, {"readme.md", "# x", false}, {"data.json", "{}", false}, {"a.wasm", "\x00asm", false}, {"oarlock.ini.js", "var a", false},
+	} {
+		if got := ForServer(tt.name, []byte(tt.head)); got != tt.want {
+			t.Errorf("%s beginning with %q: %v", tt.name, tt.head, got)
+		}
+	}
+}
