@@ -1,16 +1,13 @@
 package reconcile
 
 import (
-	"cmp"
 	"context"
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -194,36 +191,6 @@ func newFollower(d *Draft, after *project.Project) *follower {
 		}
 	}
 	return f
-}
-
-// Successors tells which new file stands for each old one, nil where the new version has none: by its path, else by its
-// part in the library, else by its path but for the version in it.
-func Successors(old, new *record.Sealed) map[*record.File]*record.File {
-	byPath, byPart, bare := map[string]*record.File{}, map[string]*record.File{}, map[string]*record.File{}
-	for i := range new.Files {
-		f := &new.Files[i]
-		byPath[f.Path], byPart[Part(f.Path, f.Build)], bare[Bare(f.Path, new.Version)] = f, f, f
-	}
-	moved := map[*record.File]*record.File{}
-	for i := range old.Files {
-		f := &old.Files[i]
-		moved[f] = cmp.Or(byPath[f.Path], byPart[Part(f.Path, f.Build)], bare[Bare(f.Path, old.Version)])
-	}
-	return moved
-}
-
-// Bare is a path of a delivery without the delivery's version, wherever that stands in it.
-func Bare(file, version string) string {
-	if version == "" {
-		return file
-	}
-	return strings.ReplaceAll(file, version, "")
-}
-
-// Part is a file's part in its library, whatever its version: its name without version, and its build.
-func Part(name string, build record.Build) string {
-	stem, _ := marks.NameVersion(path.Base(name))
-	return strings.ToLower(stem) + " " + string(build) + " " + path.Ext(name)
 }
 
 func (f *follower) page(ctx context.Context, e *tags.Editor, done *PageChange) error {

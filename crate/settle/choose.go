@@ -74,37 +74,23 @@ func known(d *delivery.Delivery, version string, lib record.Library, names []str
 	return patterns, gone
 }
 
-// Successor finds the file of another version's delivery that stands for a file: of the same name, but for the version in it,
-// in the same folder, else the only one of that name and build; "" where there is none.
+// Successor finds the file of another version's delivery that stands for a file, by the rule of reconcile.Candidates; "" if there is
+// none, or if several may be meant.
 func Successor(d *delivery.Delivery, version, oldVersion, name string) string {
-	want := name
-	if oldVersion != "" {
-		want = strings.ReplaceAll(name, oldVersion, version)
+	if d.File(name) != nil {
+		return name // also one that is set apart
 	}
-	if d.File(want) != nil {
-		return want
-	}
-	part := reconcile.Part(name, record.NoBuild)
-	var called, alike []string // elsewhere
+	var list []reconcile.Candidate
 	for i := range d.Files {
-		f := &d.Files[i]
-		switch {
-		case f.Aside != "" || reconcile.Part(f.Path, record.NoBuild) != part:
-		case path.Dir(f.Path) == path.Dir(name):
-			return f.Path
-		case path.Base(f.Path) == path.Base(want):
-			called = append(called, f.Path)
-		default:
-			alike = append(alike, f.Path)
+		if f := &d.Files[i]; f.Aside == "" {
+			list = append(list, reconcile.Candidate{Path: f.Path})
 		}
 	}
-	switch {
-	case len(called) == 1:
-		return called[0]
-	case len(called) == 0 && len(alike) == 1:
-		return alike[0]
+	i, _ := reconcile.NewCandidates(list, version).Successor(name, record.NoBuild, oldVersion)
+	if i < 0 {
+		return ""
 	}
-	return ""
+	return list[i].Path
 }
 
 func matches(patterns []string, name string) bool {
@@ -261,6 +247,8 @@ func Name(d *delivery.Delivery, sel *delivery.Selection, lib *record.Library) {
 	for _, name := range d.Named(sel) {
 		f := d.File(name)
 		switch {
+		case lib.Whole && f != nil && f.ForServer:
+			lib.Keep = append(lib.Keep, name) // nothing but its name brings it along
 		case lib.Whole && !sel.Tagged(name):
 		case f != nil && !sel.Tagged(name) && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet):
 			lib.Keep = append(lib.Keep, name)

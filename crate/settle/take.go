@@ -198,11 +198,6 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 		sel, err = asModule(o, req.imported)
 	case req.Whole:
 		sel = whole(o.Delivery, nil, req.Files)
-		for _, name := range req.Files { // the entry names them, so that a later version keeps them too
-			if f := o.Delivery.File(name); f != nil && f.ForServer && !slices.Contains(lib.Keep, name) {
-				lib.Keep = append(lib.Keep, name)
-			}
-		}
 	default:
 		// Where nothing is there yet, what is kept lies beside what is suggested.
 		wanted := req.Files
