@@ -93,7 +93,7 @@ func TestStartLearnsHabits(t *testing.T) {
 	s.Fail(1, []string{"inside a project already"}, "start", "--in", filepath.Join(s.Dir, "inner"))
 	s.Fail(2, []string{"ends in .html"}, "start", "--page", "notes.txt")
 	s.Fail(2, []string{"leads out of the site"}, "start", "--page", "../x.html")
-	s.Fail(1, []string{"is no folder"}, "start", "--in", filepath.Join(s.Dir, "nowhere"))
+	s.Fail(2, []string{"there is no such folder"}, "start", "--in", filepath.Join(s.Dir, "nowhere"))
 }
 
 // TestJSONOfEveryCommand: --json prints one JSON value and nothing else, errors too.

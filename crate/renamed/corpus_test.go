@@ -156,6 +156,12 @@ func FuzzRenames(f *testing.F) {
 	m := framework()
 	f.Add(m.old.String()[:2000], m.new.String()[:2000])
 	f.Add(".a-b{margin:var(--x,var(--y,1px)) 2px;--x:var(--y);--y:var(--x)}", ".b-a{margin:1px 2px}")
+	for _, names := range []string{`._ .__ .- .\$x-my-old .\$1-a .a-\$ .\… .\00 .\1\… .x-\1\…`, `.\$x .\$-\$ .\+ ._x_ .a\$9b-c .a-\$9b-d .\$0-\$1-\$2`} {
+		rules := strings.ReplaceAll(names, " .", "{top:1px;color:red;left:3px} .") + "{top:1px;color:red;left:3px}"
+		f.Add(rules, strings.ReplaceAll(rules, "old", "new"))
+		f.Add(rules, ".b-"+strings.ReplaceAll(rules, " .", " .b-")[1:])
+		f.Add(".a-"+strings.ReplaceAll(rules, " .", " .a-")[1:], rules)
+	}
 	f.Fuzz(func(t *testing.T, a, b string) {
 		old, new := style.Read([]byte(a)), style.Read([]byte(b))
 		for _, r := range Classes(old, new, Evidence{Compat: []*style.Sheet{new}}) {

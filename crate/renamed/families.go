@@ -28,7 +28,26 @@ type family struct {
 
 // String is how findings name it: bw-col-$1-shift-$2 → bw-shift-$1-$2.
 func (f *family) String() string {
-	return strings.Join(f.old, "-") + " → " + strings.Join(f.new, "-")
+	return strings.NewReplacer(anyWord, "…", freeMark, "$").Replace(f.key())
+}
+
+// key tells one family from another.
+func (f *family) key() string { return strings.Join(f.old, "-") + " → " + strings.Join(f.new, "-") }
+
+// Words of a pattern that no name has, since parts takes these characters out.
+const (
+	freeMark = "\x00"  // begins a word that stands for others, with its number
+	anyWord  = "\x01…" // stands for whatever comes before or after
+)
+
+func isFree(word string) bool { return strings.HasPrefix(word, freeMark) }
+
+// freeNumber is the number of a word that is free, 0 for any other.
+func freeNumber(word string) int {
+	if n := strings.TrimPrefix(word, freeMark); isFree(word) && len(n) == 1 && n[0] >= '0' && n[0] <= '9' {
+		return int(n[0] - '0')
+	}
+	return 0
 }
 
 // holds tells whether the library itself says of one pair that it changed so, and nothing speaks against the others: then all of them did.
@@ -72,7 +91,7 @@ func families(gone, come, kept []string, bases map[string][]string, certain map[
 		}
 		for _, n := range nearest(o, near, split, alike) {
 			for _, f := range waysOf(split[o], split[n]) {
-				key := f.String()
+				key := f.key()
 				if seen[key] || len(seen) > mostFamilies {
 					continue
 				}
@@ -173,7 +192,7 @@ type byPlace map[place][]named
 func (at byPlace) having(pattern []string) []named {
 	var best []named
 	for i, w := range pattern {
-		if w[0] == '$' {
+		if isFree(w) {
 			continue
 		}
 		if list := at[place{len(pattern), i, w}]; best == nil || len(list) < len(best) {
@@ -209,7 +228,7 @@ func waysOf(old, new []string) []*family {
 		for k, p := range at {
 			if free&(1<<k) != 0 {
 				n++
-				mark := "$" + string(rune('0'+n))
+				mark := freeMark + string(rune('0'+n))
 				f.old[p[0]], f.new[p[1]] = mark, mark
 			}
 		}
@@ -229,8 +248,8 @@ func (f *family) fill(gone []named, came map[string]named) {
 		bound := [10]string{}
 		fits := true
 		for i, w := range f.old {
-			if w[0] == '$' {
-				bound[w[1]-'0'] = o[i]
+			if isFree(w) {
+				bound[freeNumber(w)] = o[i]
 			} else if w != o[i] {
 				fits = false
 				break
@@ -241,8 +260,8 @@ func (f *family) fill(gone []named, came map[string]named) {
 		}
 		f.matched++
 		for i, w := range f.new {
-			if words[i] = w; w[0] == '$' {
-				words[i] = bound[w[1]-'0']
+			if words[i] = w; isFree(w) {
+				words[i] = bound[freeNumber(w)]
 			}
 		}
 		n := came[strings.Join(words, "-")]
@@ -263,11 +282,11 @@ func (f *family) fill(gone []named, came map[string]named) {
 // that came, too, or was there as the new one was: a step of a scale that is still there did not become another one.
 func (f *family) hasRival(old, new []string, kept bool, came map[string]named) bool {
 	for j, w := range f.new {
-		if w[0] == '$' || slices.Contains(old, new[j]) {
+		if isFree(w) || slices.Contains(old, new[j]) {
 			continue
 		}
 		for i, v := range f.old {
-			if v[0] == '$' || slices.Contains(new, old[i]) {
+			if isFree(v) || slices.Contains(new, old[i]) {
 				continue
 			}
 			other := slices.Clone(new)
@@ -302,7 +321,7 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 		for _, o := range names {
 			for _, v := range instead(split[o], w, words, split) {
 				if by[v] == nil {
-					by[v] = &family{old: []string{"…", w, "…"}, new: []string{"…", v, "…"}, matched: len(names)}
+					by[v] = &family{old: []string{anyWord, w, anyWord}, new: []string{anyWord, v, anyWord}, matched: len(names)}
 				}
 			}
 		}
@@ -327,7 +346,7 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 
 // within adds names that have the replaced word within one of theirs, where many names changed so: dropright became dropend.
 func (f *family) within(gone []string, is map[string]named) {
-	if f.old[0] != "…" || f.score < 0.65 || len(f.pairs) < 5 {
+	if f.old[0] != anyWord || f.score < 0.65 || len(f.pairs) < 5 {
 		return
 	}
 	for _, o := range gone {
@@ -375,7 +394,7 @@ func (f *family) weigh(alike func(o, n string) (share, said float64, fits bool))
 	f.alike = sum / n
 	stay := 0
 	for _, w := range f.new {
-		if w[0] == '$' || slices.Contains(f.old, w) {
+		if isFree(w) || slices.Contains(f.old, w) {
 			stay++
 		}
 	}
@@ -387,7 +406,7 @@ func (f *family) weigh(alike func(o, n string) (share, said float64, fits bool))
 	if f.follows > 0 {
 		return
 	}
-	if f.alike < 0.02 || told/n < 0.02 && f.kept == len(f.pairs) || f.old[0] == "…" && f.alike < 0.1 {
+	if f.alike < 0.02 || told/n < 0.02 && f.kept == len(f.pairs) || f.old[0] == anyWord && f.alike < 0.1 {
 		f.score -= 0.2 // nothing but names speaks for it
 	}
 	switch {

@@ -144,8 +144,13 @@ func missing(a, b *style.Sheet) []string {
 	return list
 }
 
+// parts splits a name into its words, at least one.
 func parts(name string) []string {
-	return strings.FieldsFunc(name, func(r rune) bool { return r == '-' || r == '_' })
+	list := strings.FieldsFunc(name, func(r rune) bool { return r == '-' || r == '_' || r == rune(freeMark[0]) || r == rune(anyWord[0]) })
+	if len(list) == 0 {
+		return []string{name} // nothing but marks: it is a word all the same
+	}
+	return list
 }
 
 // rate weighs the evidence for one rename.

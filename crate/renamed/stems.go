@@ -25,7 +25,7 @@ func stems(gone []string, split map[string][]string, is map[string]named, bases 
 		}
 		for _, base := range bases[o] {
 			words := parts(base)
-			f := &family{old: append(slices.Clone(split[o]), "…"), new: append(slices.Clone(words), "…"), matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
+			f := &family{old: append(slices.Clone(split[o]), anyWord), new: append(slices.Clone(words), anyWord), matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
 			for _, r := range rest {
 				if n := is[strings.Join(append(slices.Clone(words), r[len(split[o]):]...), "-")]; n.name != "" {
 					f.pairs = append(f.pairs, [2]string{strings.Join(r, "-"), n.name})
@@ -109,7 +109,7 @@ func successions(gone, come, kept []string, split map[string][]string) []*family
 		if most < enoughEnds || most < wellBefore*next {
 			continue
 		}
-		f := &family{old: []string{old, "…"}, new: []string{best, "…"}, matched: len(olds), follows: min(0.35, 0.3*most)}
+		f := &family{old: []string{old, anyWord}, new: []string{best, anyWord}, matched: len(olds), follows: min(0.35, 0.3*most)}
 		for _, end := range oldEnds {
 			if n := came[best][end]; n != "" {
 				f.pairs = append(f.pairs, [2]string{olds[end], n})

@@ -109,7 +109,7 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 		},
 		CheckRedirect: func(req *http.Request, via []*http.Request) error {
 			if len(via) >= maxRedirects {
-				return refuseAddress(public(via[0].URL), fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects), "ask that server's keeper")
+				return unanswered(public(via[0].URL), 0, fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects))
 			}
 			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
 				return refuseAddress(public(via[0].URL), "it redirects from TLS to a plain address, "+public(req.URL), "ask that server's keeper")

@@ -189,7 +189,7 @@ func files(state string) string {
 // TestWritesFail fails one write, or, as a full disk does, every one from a certain one on. Nothing has changed then, or,
 // where it could not be taken back either, the change can be finished, and given up.
 func TestWritesFail(t *testing.T) {
-	for kind, words := range map[string]string{"full": "no space", "fail": "input/output error"} {
+	for kind, words := range map[string]string{"full": "the disk is full", "fail": "the disk can't read or write it"} {
 		for _, c := range changing[1:] {
 			if !long && !slices.Contains([]string{"take", "drop", "undo", "switch --cdn"}, c.name) {
 				continue
