@@ -22,7 +22,7 @@ var house = []string{
 }
 
 // values are the packages of which the command line sees the types: what answers and requests are made of.
-var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/lazy", "crate/order", "crate/printable",
+var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/lazy", "crate/order", "crate/parallel", "crate/printable",
 	"crate/problem", "crate/record", "crate/script", "crate/words", "crate/style", "crate/renamed", "demo", "standin"}
 
 // pure are the packages that compute: bytes and values in, values out.

@@ -50,7 +50,7 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	if err != nil {
 		return nil, err
 	}
-	state, err := homeFolder(stateHome)
+	state, err := stateDir()
 	if err != nil {
 		return nil, err
 	}
@@ -202,3 +202,6 @@ has to be fetched twice. Trimming removes what was not used for longest.`,
 	c.Flags().StringVar(&trim, "trim", "", "keep at most this `SIZE`")
 	return c
 }
+
+// stateDir is the folder for what this program keeps of its own for the user.
+func stateDir() (string, error) { return homeFolder(stateHome) }

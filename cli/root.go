@@ -22,6 +22,7 @@ import (
 	"merrycrate.example/merry/cli/room"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 )
 
@@ -65,7 +66,11 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	root.SetIn(in)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
-	ran, err := root.ExecuteContextC(ctx)
+	var ran *cobra.Command
+	err := parallel.Guard(func() (err error) {
+		ran, err = root.ExecuteContextC(ctx)
+		return err
+	})
 	a.waits.end()
 	a.bars.end()
 	if err == nil {
@@ -115,6 +120,9 @@ func misuse(format string, args ...any) error { return problem.Misuse("", format
 // report prints an error, and returns the exit status that its class has.
 func (a *app) report(ran *cobra.Command, err error) int {
 	p := problem.Of(err)
+	if p.Class == problem.Internal {
+		p = a.reportBug(ran, err)
+	}
 	next := slices.DeleteFunc(slices.Clone(p.Next), func(n string) bool { return n == "" })
 	if len(next) == 0 {
 		next = []string{ran.CommandPath() + " --help"}

@@ -48,12 +48,20 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 		}
 		s.Behind = behind
 	}
+	looks := &generations{}
+	defer looks.close()
 	s.Look = func(ctx context.Context) (*project.Project, map[string][]byte, error) {
 		door, err := req.Again()
 		if err != nil {
 			return nil, nil, err
 		}
-		return door.asProfile(ctx, req.Profile)
+		p, files, err := door.asProfile(ctx, req.Profile)
+		if err != nil {
+			door.Close()
+			return nil, nil, err
+		}
+		looks.add(door)
+		return p, files, nil
 	}
 	s.Check = func(ctx context.Context) ([]check.Finding, error) {
 		door, err := req.Again()
@@ -71,6 +79,31 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 		return c.Watch(ctx, Swift, changed)
 	}
 	return s.Run(ctx)
+}
+
+// generations are the last states of a project that is looked at again and again. A request may still be at work on the one before the
+// last; older ones are closed, since each holds open files.
+type generations struct {
+	mu   sync.Mutex
+	list []*Crate
+}
+
+func (g *generations) add(door *Crate) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.list = append(g.list, door); len(g.list) > 2 {
+		g.list[0].Close()
+		g.list = g.list[1:]
+	}
+}
+
+func (g *generations) close() {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for _, door := range g.list {
+		door.Close()
+	}
+	g.list = nil
 }
 
 // asProfile reads the project, and works out the files that it would have under a profile, by their places in the site. Without a profile

@@ -55,6 +55,9 @@ type Opener struct {
 func (r *Opener) Close() {
 	r.packages.Each(func(_ string, o *Opened) { o.Tree.Close() })
 	r.trees.Each(func(_ string, t *source.Tree) { t.Close() })
+	if r.Cache != nil {
+		r.Cache.Close()
+	}
 }
 
 // An Opened is a source with what was learned about it.
@@ -226,9 +229,11 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		_, err := o.Tree.Digest()
 		return err
 	})
-	g.Go(func() (err error) {
-		o.Delivery, err = delivery.Describe(inner, hint, items, o.Tree, r.Scripts)
-		return err
+	g.Go(func() error {
+		return parallel.Guard(func() (err error) {
+			o.Delivery, err = delivery.Describe(inner, hint, items, o.Tree, r.Scripts)
+			return err
+		})
 	})
 	if err := g.Wait(); err != nil {
 		o.Tree.Close()

@@ -36,7 +36,11 @@ func MapWide[T, R any](ctx context.Context, width int, items []T, work func(cont
 				if err := inner.Err(); err != nil {
 					return err
 				}
-				if results[i], errs[i] = work(inner, items[i]); errs[i] != nil {
+				errs[i] = Guard(func() (err error) {
+					results[i], err = work(inner, items[i])
+					return err
+				})
+				if errs[i] != nil {
 					return errs[i]
 				}
 			}
@@ -98,7 +102,7 @@ func Spread[T any](ctx context.Context, first T, work func(ctx context.Context, 
 				mu.Unlock()
 				err := inner.Err()
 				if err == nil {
-					err = work(inner, item, more)
+					err = Guard(func() error { return work(inner, item, more) })
 				}
 				mu.Lock()
 				if busy--; err != nil {

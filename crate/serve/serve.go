@@ -10,7 +10,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"log"
 	"mime"
 	"net"
 	"net/http"
@@ -27,6 +29,7 @@ import (
 	"github.com/klauspost/compress/gzhttp"
 
 	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
@@ -89,7 +92,7 @@ func New(o Options) (*Server, error) {
 	mux.HandleFunc(ours+"live", s.live)
 	mux.HandleFunc(ours+"away/", s.away)
 	mux.Handle("/", site)
-	s.handler = s.guarded(mux)
+	s.handler = s.guarded(s.unbroken(mux))
 	return s, nil
 }
 
@@ -121,7 +124,7 @@ func Listen(host, port string) (net.Listener, error) {
 
 // Run answers requests until the context ends.
 func (s *Server) Run(ctx context.Context, l net.Listener) error {
-	server := &http.Server{Handler: s.handler, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	server := &http.Server{Handler: s.handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0), BaseContext: func(net.Listener) context.Context { return ctx }}
 	stop := context.AfterFunc(ctx, func() { server.Close() })
 	defer stop()
 	err := server.Serve(l)
@@ -133,6 +136,16 @@ func (s *Server) Run(ctx context.Context, l net.Listener) error {
 
 // Handler answers a request.
 func (s *Server) Handler() http.Handler { return s.handler }
+
+// unbroken answers with an error page where this program itself fails at a request, and tells of it once.
+func (s *Server) unbroken(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		err := parallel.Guard(func() error { next.ServeHTTP(w, r); return nil })
+		if err != nil {
+			s.trouble(w, r, http.StatusInternalServerError, "This is a fault of merry itself", err.Error())
+		}
+	})
+}
 
 // guarded answers only who asks this machine by a name that is its own, and no other site's scripts: a page from elsewhere could have its own
 // name lead to loopback (DNS rebinding), or ask for files across sites.

@@ -9,6 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/tags"
@@ -82,9 +83,9 @@ func (s *Session) Run(ctx context.Context) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	s.inspect(ctx, origin)
-	go s.tellAll(ctx, tell)
+	s.spawn(func() { s.tellAll(ctx, tell) })
 	if s.Live {
-		go s.follow(ctx, origin)
+		s.spawn(func() { s.follow(ctx, origin) })
 	}
 	s.Ready(origin)
 	return s.server.Run(ctx, l)
@@ -142,7 +143,7 @@ func (s *Session) inspect(ctx context.Context, origin string) {
 	}
 	s.known, s.site, s.leave = known, site, leave
 	s.mu.Unlock()
-	go func() {
+	s.spawn(func() {
 		defer close(known)
 		defer leave()
 		list, err := s.Check(ctx)
@@ -150,6 +151,15 @@ func (s *Session) inspect(ctx context.Context, origin string) {
 			s.Trouble(err)
 		}
 		site.Findings = list
+	})
+}
+
+// spawn runs work beside the server. A fault of this program in it is told, and the server goes on.
+func (s *Session) spawn(work func()) {
+	go func() {
+		if err := parallel.Guard(func() error { work(); return nil }); err != nil {
+			s.Trouble(err)
+		}
 	}()
 }
 

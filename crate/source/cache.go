@@ -17,6 +17,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/cespare/xxhash/v2"
@@ -35,12 +36,15 @@ import (
 type Cache struct {
 	dir  string
 	root func() (*os.Root, error)
+
+	opened atomic.Pointer[os.Root]
 }
 
 // NewCache uses a folder, which is made when something is put into it. All in it is read and written without leaving it,
 // whatever links are put there.
 func NewCache(dir string) *Cache {
-	return &Cache{dir: dir, root: sync.OnceValues(func() (*os.Root, error) {
+	c := &Cache{dir: dir}
+	c.root = sync.OnceValues(func() (*os.Root, error) {
 		if err := os.MkdirAll(dir, 0o755); err != nil {
 			return nil, err
 		}
@@ -56,8 +60,18 @@ func NewCache(dir string) *Cache {
 			return nil, err
 		}
 		clearOld(root)
+		c.opened.Store(root)
 		return root, nil
-	})}
+	})
+	return c
+}
+
+// Close frees the folder. The cache is of no use after that.
+func (c *Cache) Close() error {
+	if root := c.opened.Swap(nil); root != nil {
+		return root.Close()
+	}
+	return nil
 }
 
 // Dir is the cache's folder.
@@ -346,24 +360,23 @@ func (c *Cache) list() ([]cacheEntry, error) {
 		return nil, err
 	}
 	var list []cacheEntry
-	for _, part := range []string{"blobs", "findings"} {
-		err := fs.WalkDir(root.FS(), part, func(name string, e fs.DirEntry, err error) error {
-			if err != nil || e.IsDir() {
-				if errors.Is(err, fs.ErrNotExist) {
-					return nil
-				}
-				return err
-			}
-			if info, err := e.Info(); err == nil {
-				list = append(list, cacheEntry{name, info.Size(), info.ModTime()})
-			}
+	err = fs.WalkDir(root.FS(), ".", func(name string, e fs.DirEntry, err error) error {
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return nil // another command removed it
+		case err != nil:
+			return err
+		case name == unfinished:
+			return fs.SkipDir // it belongs to commands that are at work
+		case e.IsDir():
 			return nil
-		})
-		if err != nil {
-			return nil, err
 		}
-	}
-	return list, nil
+		if info, err := e.Info(); err == nil {
+			list = append(list, cacheEntry{name, info.Size(), info.ModTime()})
+		}
+		return nil
+	})
+	return list, err
 }
 
 // Trim removes the entries that were not used for longest until the rest has at most size bytes. It
