@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"cmp"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -102,8 +103,8 @@ func (d *Delivery) installed(tree Tree) {
 			below[up][dir] = true
 		}
 	}
-	for dir, subs := range below {
-		if dir == "." || own[dir] || !d.arePackages(subs, manifests, below, tree) {
+	for _, dir := range slices.Sorted(maps.Keys(below)) {
+		if dir == "." || own[dir] || !d.arePackages(below[dir], manifests, below, tree) {
 			continue
 		}
 		for i := range d.Files {
@@ -117,7 +118,7 @@ func (d *Delivery) installed(tree Tree) {
 // arePackages tells whether folders are packages, or scopes of packages, by looking into a few.
 func (d *Delivery) arePackages(folders map[string]bool, manifests map[string]string, below map[string]map[string]bool, tree Tree) bool {
 	looked := 0
-	for dir := range folders {
+	for _, dir := range slices.Sorted(maps.Keys(folders)) { // the first few are looked into
 		if strings.HasPrefix(path.Base(dir), ".") {
 			continue
 		}

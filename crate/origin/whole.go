@@ -3,6 +3,7 @@ package origin
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -142,7 +143,8 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 				continue
 			}
 			n := Supply{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
-			for global, library := range defined {
+			for _, global := range slices.Sorted(maps.Keys(defined)) {
+				library := defined[global]
 				if of[global] && (marks.NameKey(library) == key || marks.NameKey(library) == marks.NameKey(global)) {
 					n.Global, n.Library = global, library
 				}

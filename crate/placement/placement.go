@@ -68,9 +68,9 @@ func Place(d *delivery.Delivery, s *delivery.Selection, w Wish) (*Placement, err
 		return nil, err
 	}
 	base := func(p string) string {
-		for old, new := range w.Rename {
+		for _, old := range slices.Sorted(maps.Keys(w.Rename)) {
 			if q, _ := renamed(d, s, old); q == p {
-				return new
+				return w.Rename[old]
 			}
 		}
 		b := path.Base(p)
@@ -129,7 +129,8 @@ func (w *Wish) Folder() string {
 
 // renamable refuses names that files can't have.
 func (w *Wish) renamable(d *delivery.Delivery, s *delivery.Selection, fixed map[string]string) error {
-	for old, new := range w.Rename {
+	for _, old := range slices.Sorted(maps.Keys(w.Rename)) {
+		new := w.Rename[old]
 		p, ok := renamed(d, s, old)
 		if !ok {
 			return problem.Refuse(problem.FileUnknown, "peek lists the files that there are", "--rename %s=%s: no chosen file is called %s", old, new, old)

@@ -39,7 +39,7 @@ var reasons = []struct {
 // Plain says an error in words for people: the file that it is about, and why, without the system's own text. An error that is not
 // the system's keeps its words.
 func Plain(err error) string {
-	inner, path := systemError(err)
+	path, inner := systemError(err)
 	if inner == nil {
 		return err.Error()
 	}
@@ -57,20 +57,20 @@ func Plain(err error) string {
 }
 
 // systemError returns the system's part of an error and the file that it names, nil if there is none.
-func systemError(err error) (inner error, path string) {
+func systemError(err error) (path string, inner error) {
 	var pe *fs.PathError
 	var le *os.LinkError
 	var se *os.SyscallError
 	var errno syscall.Errno
 	switch {
 	case errors.As(err, &pe):
-		return pe, pe.Path
+		return pe.Path, pe
 	case errors.As(err, &le):
-		return le, le.New
+		return le.New, le
 	case errors.As(err, &se):
-		return se, ""
+		return "", se
 	case errors.As(err, &errno):
-		return errno, ""
+		return "", errno
 	}
-	return nil, ""
+	return "", nil
 }

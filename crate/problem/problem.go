@@ -75,7 +75,7 @@ func made(class Class, code Code, next, format string, args []any) error {
 // no package made here is a disk's, a network's, or a fault of the program, and then never a refusal.
 func Of(err error) *Problem {
 	var p *Problem
-	system, _ := systemError(err)
+	_, system := systemError(err)
 	out := &Problem{What: Plain(err), Err: err}
 	switch {
 	case errors.As(err, &p):

@@ -102,8 +102,8 @@ func (c *Compared) lostExports(old, new *side, notes []renamed.ChangeNote) {
 		now, there := is.names[specifier]
 		if !there {
 			l := LostName{Kind: "module", Name: specifier}
-			for other, file := range is.files {
-				if path.Base(file) == path.Base(was.files[specifier]) && was.files[other] == "" {
+			for _, other := range slices.Sorted(maps.Keys(is.files)) {
+				if file := is.files[other]; path.Base(file) == path.Base(was.files[specifier]) && was.files[other] == "" {
 					l.Rename = &renamed.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
 				}
 			}

@@ -25,9 +25,9 @@ const Symbol = "symbol"
 func (c *Compared) lostSymbols(old, new *side, notes []renamed.ChangeNote) {
 	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
 		now := new.symbols[file]
-		for other, parts := range new.symbols {
+		for _, other := range slices.Sorted(maps.Keys(new.symbols)) {
 			if now == nil && path.Base(reconcile.Bare(other, new.Version)) == path.Base(reconcile.Bare(file, old.Version)) {
-				now = parts
+				now = new.symbols[other]
 			}
 		}
 		if now == nil {
