@@ -1,7 +1,6 @@
 package check
 
 import (
-	"bytes"
 	"fmt"
 	"path"
 	"slices"
@@ -35,7 +34,8 @@ type pageCheck struct {
 	p     *Page
 	c     Crate
 	found []Finding
-	asked int // how often a need was confirmed, at most order.MaxConfirmed times
+	ids   map[string]bool // of the page's elements, nil before they are asked for
+	asked int             // how often a need was confirmed, at most order.MaxConfirmed times
 }
 
 // confirm asks whether a need that reading found is real, unless the page has asked too often.
@@ -310,12 +310,15 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 // named tells whether an element of the page has a name as its id, which makes it a global (HTML Standard, section
 // 7.2.2.3).
 func (k *pageCheck) named(global string) bool {
-	for _, quote := range []string{`"`, "'", ""} {
-		if bytes.Contains(k.p.Bytes, []byte("id="+quote+global+quote)) {
-			return true
-		}
+	if k.ids == nil {
+		k.ids = map[string]bool{}
+		page.Names(k.p.Bytes, func(n page.Name) {
+			if n.Kind == page.IDName {
+				k.ids[n.Text] = true
+			}
+		})
 	}
-	return false
+	return k.ids[global]
 }
 
 // outOfOrder reports a constraint that the page does not keep.

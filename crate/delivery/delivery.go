@@ -437,11 +437,26 @@ func (d *Delivery) unread(f *File, seen map[*File]bool) *File {
 // leading slash means none.
 func resolve(from, url string) (string, bool) {
 	way := PathOf(url)
-	if way == "" || way[0] == '/' || strings.Contains(strings.SplitN(url, "/", 2)[0], ":") {
+	if way == "" || way[0] == '/' || hasScheme(url) {
 		return "", false
 	}
 	p := path.Join(path.Dir(from), way)
 	return p, p != ".." && !strings.HasPrefix(p, "../")
+}
+
+// hasScheme tells whether an address begins with a scheme (RFC 3986, section 3.1).
+func hasScheme(url string) bool {
+	for i := range len(url) {
+		switch c := url[i]; {
+		case c == ':':
+			return i > 0
+		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
+		case i > 0 && (c >= '0' && c <= '9' || c == '+' || c == '-' || c == '.'):
+		default:
+			return false
+		}
+	}
+	return false
 }
 
 // PathOf is the path of a relative address, less its query and its fragment, as it is on disk.

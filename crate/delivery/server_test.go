@@ -19,3 +19,15 @@ func TestForServer(t *testing.T) {
 		}
 	}
 }
+
+// TestResolve: only a scheme before the path makes an address that leads out; a colon elsewhere is part of a name.
+func TestResolve(t *testing.T) {
+	for url, want := range map[string]string{
+		"sprite.svg#icon:home": "css/sprite.svg", "a.png?at=10:30": "css/a.png", "../img/a.png": "img/a.png", "x/a:b.png": "css/x/a:b.png",
+		"https://cdn.example/a.png": "", "data:image/png;base64,AA": "", "/a.png": "", "../../a.png": "", "#part": "", "mailto:a": "",
+	} {
+		if got, ok := resolve("css/a.css", url); ok != (want != "") || ok && got != want {
+			t.Errorf("%s is %q, %v; want %q", url, got, ok, want)
+		}
+	}
+}
