@@ -342,11 +342,50 @@ func (t *Taking) Together() {
 			}
 		}
 	}
+	t.arrived()
 	var sorted []string
 	for _, name := range t.Taken {
 		t.needsFirst(name, &sorted, map[string]bool{})
 	}
 	t.Taken = sorted
+}
+
+// arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded does not depend on
+// which came first. It goes by what the seal says of their scripts.
+func (t *Taking) arrived() {
+	for i := range t.Draft.List.Libraries {
+		lib := &t.Draft.List.Libraries[i]
+		sealed := t.Draft.Seal.Libraries[lib.Name]
+		if sealed == nil || slices.Contains(t.Taken, lib.Name) {
+			continue
+		}
+		for _, f := range sealed.Files {
+			if f.Facts == nil || f.Role != record.Tagged {
+				continue
+			}
+			for _, need := range f.Facts.Needs {
+				if by := t.meets(strings.Split(need, "|"), lib); by != "" {
+					lib.Needs = append(lib.Needs, by)
+				}
+			}
+		}
+	}
+}
+
+// meets returns the taken library that meets a need of one that was there, "" if something else does already.
+func (t *Taking) meets(globals []string, lib *record.Library) string {
+	found := ""
+	for _, g := range globals {
+		by := t.globals()[g]
+		switch {
+		case by == "":
+		case by == lib.Name, slices.Contains(lib.Needs, by):
+			return ""
+		case found == "" && slices.Contains(t.Taken, by) && !t.needed(by, lib.Name):
+			found = by
+		}
+	}
+	return found
 }
 
 // needed tells whether a library needs another one, over others too: two can't need each other.
@@ -441,7 +480,8 @@ func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library
 			return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
 		}
 	}
-	if n.Library != "" && n.Library != lib.Name && !slices.Contains(lib.Needs, n.Library) {
+	optional := n.Strength == string(script.Optional) || n.Strength == string(script.Later)
+	if n.Library != "" && n.Library != lib.Name && !optional && !slices.Contains(lib.Needs, n.Library) {
 		lib.Needs = append(lib.Needs, n.Library)
 	}
 	return nil
