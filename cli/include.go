@@ -86,10 +86,29 @@ func (a *app) printIncluded(in *crate.Included) {
 		a.printf("nothing changed\n")
 	}
 	a.lacks(in.Lacks)
-	if len(in.Files) > 0 {
+	if step := adoptStep(in.Pages); step != "" {
+		a.next("%s", step)
+	} else if len(in.Files) > 0 {
 		a.next("%s", lackSteps(in.Lacks)+"merry check; merry undo  # takes this back")
 	}
 }
+
+// adoptStep is the command that records tags which load a library already, "" if there are none.
+func adoptStep(pages []crate.PageChange) string {
+	var names []string
+	for _, p := range pages {
+		if len(p.Unrecorded) > 0 && len(names) < maxNamedPages {
+			names = append(names, show.Word(p.Page))
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	return "merry adopt " + strings.Join(names, " ") + "  # records the tag that is there"
+}
+
+// maxNamedPages is how many pages a next step names.
+const maxNamedPages = 6
 
 // lacks prints which needs pages have not.
 func (a *app) lacks(list []crate.Lack) {
@@ -121,7 +140,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 	t := &show.Table{}
 	t.Add("page", "", "")
 	for _, p := range pages {
-		if len(p.Added)+len(p.Removed)+len(p.Also) > 0 {
+		if len(p.Added)+len(p.Removed)+len(p.Also)+len(p.Unrecorded) > 0 {
 			changed++
 		} else if p.Note == "" {
 			same++
@@ -139,6 +158,7 @@ func (a *app) printPages(pages []crate.PageChange) {
 		row("taken off", p.Removed)
 		row("there already", p.Already)
 		row("also", p.Also)
+		row("not added", p.Unrecorded)
 		if p.Note != "" {
 			row("note", []string{strings.TrimPrefix(p.Note, "note: ")})
 		}

@@ -248,7 +248,9 @@ func (a *app) tellTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) 
 		}
 		a.printPages(pages)
 		a.lacks(t.Lacks)
-		if len(pages) > 0 || t.Again {
+		if step := adoptStep(pages); step != "" {
+			a.next("%s", step)
+		} else if len(pages) > 0 || t.Again {
 			a.next("%s", lackSteps(t.Lacks)+"merry check")
 		} else {
 			a.next("merry include %s --page %s", t.Library, show.Word(somePage(ctx, door)))

@@ -125,6 +125,7 @@ type Include struct {
 	Path    string // in the site, "" where it leads elsewhere or can't be told
 	URL     string // elsewhere, "" for what is in the site
 	Library string // "" where it is of none
+	Known   string // of a file that no record knows: the library of the crate that it looks like
 	// Integrity is what the seal says of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds

@@ -151,7 +151,11 @@ func (k *pageCheck) versions() {
 			continue
 		}
 		if in.Library == "" && in.Version != "" {
-			k.add(Unrecorded, Note, raw.Start, fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version),
+			message := fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version)
+			if in.Known != "" {
+				message = fmt.Sprintf("%s looks like %s %s, and no record knows that this tag loads it; the crate has %s", cmp.Or(in.Path, in.URL), in.Name, in.Version, in.Known)
+			}
+			k.add(Unrecorded, Note, raw.Start, message,
 				"nobody will be told when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.page()))
 		}
 		key := named{in.Name, raw.Kind}

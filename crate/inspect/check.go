@@ -88,6 +88,7 @@ type inspection struct {
 	shared     memo.Memo[string, *uses]
 	folders    memo.Memo[string, map[string]bool] // of libraries
 	bases      memo.Memo[string, map[string]string]
+	names      memo.Memo[string, map[string]string]
 	lacked     memo.Memo[string, []check.Lack]
 	browsers   *support.Browsers
 	guard      *policies.Guard

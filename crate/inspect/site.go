@@ -79,6 +79,18 @@ func (c *inspection) identify(v *tags.Page, i int, in *check.Include) {
 	}
 	id := c.identities.Of(t.String(), func() identity { return c.identityOf(t, in.Library) })
 	in.Name, in.Version = id.name, id.version
+	if in.Library == "" && in.Version != "" {
+		in.Known = c.names.Of("", c.libraryNames)[in.Name]
+	}
+}
+
+// libraryNames maps names, as identities have them, to the libraries of the crate.
+func (c *inspection) libraryNames() map[string]string {
+	names := map[string]string{}
+	for _, l := range c.p.List.Libraries {
+		names[marks.NameKey(path.Base(l.CDNName()))] = l.Name
+	}
+	return names
 }
 
 func (c *inspection) identityOf(t tags.Target, library string) identity {

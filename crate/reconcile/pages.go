@@ -25,7 +25,9 @@ type PageChange struct {
 	Removed []string `json:"removed,omitempty"`
 	Already []string `json:"already,omitempty"`
 	Also    []string `json:"also,omitempty"` // what else of it was changed: its import map, its hints
-	Note    string   `json:"note,omitempty"`
+	// Unrecorded are tags that load one of the files already and that no record knows: nothing was added beside them.
+	Unrecorded []string `json:"unrecorded,omitempty"`
+	Note       string   `json:"note,omitempty"`
 	// Before and After are what the page costs, where that was asked for.
 	Before *Cost `json:"before,omitempty"`
 	After  *Cost `json:"after,omitempty"`
@@ -320,6 +322,10 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		if ref := e.Find(f); ref != "" {
 			done.Already = append(done.Already, ref)
 			e.ConcernLibrary(f.Library)
+			continue
+		}
+		if line, ref := e.Unrecorded(f); line > 0 {
+			done.Unrecorded = append(done.Unrecorded, fmt.Sprintf("line %d loads it already, from %s", line, ref))
 			continue
 		}
 		address := ""

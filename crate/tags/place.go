@@ -3,9 +3,14 @@ package tags
 import (
 	"cmp"
 	"fmt"
+	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -68,6 +73,41 @@ func (e *Editor) Find(f project.TaggedFile) string {
 		}
 	}
 	return ""
+}
+
+// Unrecorded returns the line and the reference of a tag that nobody recorded and that loads a file of a library already: a link whose
+// address names the library and the file, or a local file with the same bytes or with the library's name and a version. The line is
+// 0 if there is none.
+func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
+	lib, sealed := e.p.List.Library(f.Library), e.p.Seal.Libraries[f.Library]
+	if lib == nil || sealed == nil || f.File == nil {
+		return 0, ""
+	}
+	key, stem := marks.NameKey(path.Base(lib.CDNName())), marks.StemKey(f.File.Path)
+	for i := range e.Includes {
+		in := &e.Includes[i]
+		if e.Removed(i) || !e.Stands(i) || e.Library(i) != "" || e.IsStyle(i) != f.Style || in.RefAttr.End == 0 {
+			continue
+		}
+		t, same := e.Targets[i], false
+		switch {
+		case t.URL != "":
+			said := origin.ReadAddress(t.URL)
+			same = said.Name != "" && marks.NameKey(path.Base(said.Name)) == key && marks.StemKey(cdn.Base(t.URL)) == stem
+		case !t.Path.IsZero():
+			_, version := marks.NameVersion(t.Path.Base())
+			same = version != "" && marks.StemKey(t.Path.Base()) == stem
+			if b, err := e.p.ReadInSite(t.Path); err == nil && !same {
+				integ := integrity.Of(b)
+				same = slices.ContainsFunc(sealed.Files, func(g record.File) bool { return g.Integrity == integ })
+			}
+		}
+		if same {
+			line, _ := e.Position(in.Start)
+			return line, in.Ref
+		}
+	}
+	return 0, ""
 }
 
 // Include puts a file's tag on the page, in the place where the constraints of the page's order want it. Address is where it
