@@ -158,8 +158,11 @@ A first tour:   merry demo`,
 			a.wait(c.Name())
 			if a.named = a.dir != ""; !a.named {
 				dir, err := os.Getwd()
+				if err != nil {
+					return problem.Fault(problem.DiskFault, "change to the folder of a project", "the folder that you are in does not exist any more, or can't be read")
+				}
 				a.dir = dir
-				return err
+				return nil
 			}
 			switch info, err := os.Stat(a.dir); {
 			case errors.Is(err, fs.ErrNotExist):

@@ -268,7 +268,7 @@ func (k *pageCheck) needs() {
 		}
 		key := fmt.Sprint(a.Item, library, own)
 		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) || library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.named(a.Need.Global) || !k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
+			unknown && library == "" && own == "" || k.knows(library) || k.named(a.Need.Global) || !k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
 			continue
 		}
 		told[key] = true
@@ -305,6 +305,11 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 	}
 	k.add(NeedCircle, Error, k.p.Page.Includes[cycle[0].After].Start, fmt.Sprintf("%d scripts need each other in a circle, so no order is right", len(cycle)),
 		strings.Join(reasons, "; "), "make one of them wait, with an event or a function that the other calls")
+}
+
+// knows tells whether a tag that no record knows looks like a library's: it may define what that library defines.
+func (k *pageCheck) knows(library string) bool {
+	return library != "" && slices.ContainsFunc(k.p.Includes, func(in Include) bool { return in.Loads && in.Known == library })
 }
 
 // named tells whether an element of the page has a name as its id, which makes it a global (HTML Standard, section
