@@ -188,12 +188,13 @@ A first tour:   merry demo`,
 	})
 	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.onSites(a.check(), "sarif", "report", "watch", "baseline", "explain"), a.onSites(a.contents()), a.seal(), a.undo(), a.onSites(a.refill()), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
 		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
+	suggestByMeaning(root)
 	explainArguments(root)
 	a.complete(root)
 	root.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {
 			next := "merry help  # lists the commands"
-			if near := c.SuggestionsFor(args[0]); len(near) > 0 {
+			if near := suggestions(c, args[0]); len(near) > 0 {
 				next = "did you mean merry " + strings.Join(near, " or merry ") + "?"
 			}
 			return problem.Misuse(next, "there is no command %q", args[0])

@@ -75,6 +75,7 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.StringSliceVar(&f.req.Keep, "keep", nil, "take the files that match `GLOB` too, to lie beside without tags (repeatable)")
 	flags.BoolVar(&f.modules, "modules", false, "take the library's own script as a module, where it has both forms")
 	flags.BoolVar(&f.scripts, "scripts", false, "take it as a script for a plain tag, where it has both forms")
+	flags.BoolVar(&f.req.Fragments, "fragments", false, "with --page, put tags on parts of pages too")
 	flags.BoolVar(&f.req.Whole, "whole", false, "take all that it has for a page and keep it whole, in later versions too")
 	flags.StringVar(&f.req.Into, "into", "", "keep the set as one folder, at this `FOLDER` of the site")
 	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a place of its own: `FILE=PLACE` (repeatable)")

@@ -18,6 +18,7 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool, sour
 		return nil, err
 	}
 	defer set.Close()
+	d.RestoreOnly = true
 	out, err := settle.Refill(ctx, d, settle.RefillRequest{Names: names, Overwrite: overwrite, Dir: c.Dir, Sources: sources, Tell: c.tell})
 	if err != nil {
 		return nil, err

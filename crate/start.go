@@ -111,8 +111,12 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 			return nil, err
 		}
 	}
-	if err := ignore(set, on); err != nil {
+	wrote, err := ignore(set, on)
+	if err != nil {
 		return nil, err
+	}
+	if wrote && !c.Dry {
+		c.tell("wrote .gitignore: version control leaves " + change.Folder + "/ alone now")
 	}
 	if err := set.Commit(ctx); err != nil {
 		return nil, err
@@ -199,16 +203,16 @@ func htmlText(s string) string {
 	return strings.NewReplacer("&", "&amp;", "<", "&lt;").Replace(s)
 }
 
-// ignore sees to it that version control leaves the product's own folder alone.
-func ignore(set *change.Set, on *disk.Folder) error {
+// ignore sees to it that version control leaves the product's own folder alone, and tells whether it wrote that down.
+func ignore(set *change.Set, on *disk.Folder) (wrote bool, err error) {
 	name := paths.FoundInProject(".gitignore")
 	b, stamp, err := on.Read(name.String(), disk.MostRecord, nil)
 	if errors.Is(err, fs.ErrNotExist) {
 		if _, err := on.Stat(".git"); err != nil {
-			return nil
+			return false, nil
 		}
 	} else if err != nil {
-		return err
+		return false, err
 	}
 	newline := "\n"
 	if bytes.Contains(b, []byte("\r\n")) {
@@ -217,11 +221,11 @@ func ignore(set *change.Set, on *disk.Folder) error {
 	for line := range strings.Lines(string(b)) {
 		switch strings.TrimSpace(line) {
 		case change.Folder, change.Folder + "/", "/" + change.Folder, "/" + change.Folder + "/":
-			return nil
+			return false, nil
 		}
 	}
 	if len(b) > 0 && !bytes.HasSuffix(b, []byte("\n")) {
 		b = append(b, newline...)
 	}
-	return set.Write(name, append(b, change.Folder+"/"+newline...), stamp)
+	return true, set.Write(name, append(b, change.Folder+"/"+newline...), stamp)
 }

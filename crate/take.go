@@ -77,7 +77,7 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 		if err != nil {
 			return nil, err
 		}
-		in := &reconcile.Include{}
+		in := &reconcile.Include{Fragments: req.Fragments}
 		after := d.Before.With(d.List, d.Seal)
 		for _, lib := range t.Taken {
 			in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)

@@ -191,7 +191,7 @@ func TestRegistryFaults(t *testing.T) {
 		status int
 		word   string
 	}{
-		standin.Missing: {3, "no package oarlock"}, standin.Failing: {3, "500"}, standin.WrongDigest: {1, "does not have the digest"}, standin.Truncated: {3, "cut off"},
+		standin.Missing: {1, "no package oarlock"}, standin.Failing: {3, "500"}, standin.WrongDigest: {1, "does not have the digest"}, standin.Truncated: {3, "cut off"},
 		standin.Circle: {3, "circle"}, standin.Endless: {3, "goes on after"}, standin.Huge: {3, "goes on after"}, standin.NoDigest: {1, "no digest"}, standin.AnotherName: {3, "somebody-else"},
 		standin.NotAnObject: {3, "can't be read"}, standin.Slow: {3, "metadata of oarlock"},
 	} {

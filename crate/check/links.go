@@ -23,7 +23,7 @@ func (k *pageCheck) links() {
 			continue
 		}
 		_, origin := k.p.Attr(raw, "crossorigin")
-		next := "merry switch --cdn  # writes the link as it should be"
+		next := fmt.Sprintf("merry adopt %s  # records it; its integrity is known then", k.page())
 		if in.Library != "" {
 			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.page())
 		}

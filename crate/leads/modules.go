@@ -100,6 +100,9 @@ func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
 		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, e.From, m.name(n))
 		page.Next = "merry take " + module.PackageOf(e.From) + "; merry include " + n.Of.Library + " --page " + printable.Word(m.v.Path.String())
+		if step := m.takeFile(e.From); step != "" {
+			page.Next = step
+		}
 		m.found = append(m.found, page)
 	case !e.Target.Path.IsZero() && m.g.Has(e.Target.Path):
 		for _, name := range lacking(e) {
@@ -115,6 +118,22 @@ func exportWords(name string) string {
 		return "a default export"
 	}
 	return "the export " + name
+}
+
+// takeFile is the command that takes one more file of a library that the crate has, for a name such as foghorn/web/echo.js; "" for
+// any other name.
+func (m *modules) takeFile(name string) string {
+	pkg := module.PackageOf(name)
+	file, inside := strings.CutPrefix(name, pkg+"/")
+	if !inside || path.Ext(file) == "" {
+		return ""
+	}
+	for i := range m.g.p.List.Libraries {
+		if lib := &m.g.p.List.Libraries[i]; lib.CDNName() == pkg {
+			return fmt.Sprintf("merry take %s --files %s --page %s", printable.Word(lib.Name), printable.Word(file), printable.Word(m.v.Path.String()))
+		}
+	}
+	return ""
 }
 
 // name is what findings call a module of a library.
@@ -135,6 +154,9 @@ func (m *modules) unmapped(f check.Finding, name string) {
 	}
 	f.Name = check.ImportUnmapped
 	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), fmt.Sprintf("merry take %s --with-needs --page %s  # if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+	if step := m.takeFile(name); step != "" {
+		f.Next = step
+	}
 	if of := m.g.p.Imported(name); of.Library != "" {
 		f.Next = "merry include " + of.Library + " --page " + printable.Word(m.v.Path.String()) + "  # writes the crate's into its import map"
 	}

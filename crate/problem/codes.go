@@ -32,6 +32,7 @@ const (
 	NothingThere   Code = "nothing-there"   // nothing to take, to undo or to show
 	SourceRefused  Code = "source-refused"  // an archive or an address is not opened
 	NotTheBytes    Code = "not-the-bytes"   // bytes differ from what was known or asked for
+	PackageUnknown Code = "package-unknown" // a registry has no such package
 	VersionUnknown Code = "version-unknown" // a registry has no such version
 	SourceUnset    Code = "source-unset"    // no registry or CDN is set
 	Offline        Code = "offline"         // a fetch would be needed and is not allowed

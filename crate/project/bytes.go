@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/agext/levenshtein"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/origin"
@@ -78,7 +80,8 @@ func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, 
 func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Opened, error) {
 	lib, sealed := p.List.Library(req.Name), p.Seal.Libraries[req.Name]
 	if lib == nil || sealed == nil || sealed.Version == "" || origin.There(req.Dir, req.Name) {
-		return p.Origin.Open(ctx, req)
+		o, err := p.Origin.Open(ctx, req)
+		return o, p.nearNames(req.Name, err)
 	}
 	said := req.Name
 	var o *origin.Opened
@@ -95,6 +98,34 @@ func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Op
 		o.Name, o.Said = req.Name, said
 	}
 	return o, err
+}
+
+// nearNames adds to the error of a package that no registry has the nearest names of the crate and of packages seen before.
+func (p *Project) nearNames(asked string, err error) error {
+	var unknown *problem.Problem
+	if !errors.As(err, &unknown) || unknown.Code != problem.PackageUnknown {
+		return err
+	}
+	name, wish := origin.SplitPackage(asked)
+	names := p.Origin.Cache.PackageNames()
+	for _, l := range p.List.Libraries {
+		names = append(names, l.CDNName())
+	}
+	best, least := "", len(name)/3+1 // a third of the letters may be wrong
+	for _, n := range names {
+		if d := levenshtein.Distance(n, name, nil); n != name && d <= least {
+			best, least = n, d-1
+		}
+	}
+	if best == "" {
+		return err
+	}
+	near := *unknown
+	if wish != "" {
+		best += "@" + wish
+	}
+	near.Next = []string{"if it was misspelt: merry take " + best}
+	return &near
 }
 
 // OpenKept opens a library's delivery if the cache has it. The error of one that is not there is fs.ErrNotExist.

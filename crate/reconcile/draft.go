@@ -33,6 +33,8 @@ type Draft struct {
 	Seal   *record.Seal
 	// Repository tells that the project lies in a repository of git, which is told how the records merge.
 	Repository bool
+	// RestoreOnly says that the change only puts back what was there: it writes no file of version control.
+	RestoreOnly bool
 	// Settled says that all that the packing list says was carried out.
 	Settled bool
 	// Weigh asks what the pages that change cost before and after.
@@ -396,7 +398,7 @@ func (d *Draft) ways() {
 
 // attributes tells git how the records merge, once something is in them.
 func (d *Draft) attributes() error {
-	if !d.Repository || len(d.Seal.Libraries) == 0 {
+	if !d.Repository || d.RestoreOnly || len(d.Seal.Libraries) == 0 {
 		return nil
 	}
 	b, stamp, err := d.Before.Disk.Read(record.AttributesFile, disk.MostRecord, nil)
@@ -404,6 +406,9 @@ func (d *Draft) attributes() error {
 		return nil // somebody has something else there
 	}
 	if out := record.Attributes(b); string(out) != string(b) {
+		if tell := d.Before.Tell; tell != nil && !d.Dry() {
+			tell("wrote " + record.AttributesFile + ": git merges the records line by line now")
+		}
 		return d.set.Write(paths.FoundInProject(record.AttributesFile), out, stamp)
 	}
 	return nil

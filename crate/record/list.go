@@ -134,7 +134,8 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 		}
 		lib.Name, lib.Line = n.Content[i].Value, n.Content[i].Line
 		if names[lib.Name] {
-			return twice(n.Content[i], "the library "+lib.Name+" is there")
+			first := slices.IndexFunc(n.Content, func(k *yaml.Node) bool { return k.Value == lib.Name })
+			return twice("the library "+lib.Name+" is there", n.Content[first], n.Content[first+1], n.Content[i], n.Content[i+1])
 		}
 		names[lib.Name] = true
 		*l = append(*l, lib)
@@ -305,9 +306,26 @@ func (l *List) validate(root *yaml.Node) error {
 	return nil
 }
 
-// twice is the error of what a merge left twice.
-func twice(n *yaml.Node, what string) error {
-	return &ListError{Line: n.Line, Column: n.Column, Problem: what + " twice; two people's changes met here", Next: "keep one of them; merry settle"}
+// twice is the error of a key that a merge left twice: it names both lines and both values.
+func twice(what string, firstKey, firstValue, key, value *yaml.Node) error {
+	return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("%s twice, in lines %d and %d: %s, and %s; two branches changed it", what, firstKey.Line, key.Line, inLine(firstValue), inLine(value)),
+		Next: "remove one of the two lines, then: merry settle"}
+}
+
+// maxInLine is how many bytes of a value an error shows.
+const maxInLine = 60
+
+// inLine writes a value on one line, shortened.
+func inLine(n *yaml.Node) string {
+	b, err := yaml.Marshal(n)
+	if err != nil {
+		return n.Value
+	}
+	text := strings.Join(strings.Fields(string(b)), " ")
+	if len(text) > maxInLine {
+		text = strings.ToValidUTF8(text[:maxInLine], "") + "…"
+	}
+	return text
 }
 
 // conflict finds the first mark that git leaves where two changes did not go together, 0 where there is none.
@@ -375,13 +393,13 @@ func decode(n *yaml.Node, into any, at string) error {
 			keys = append(keys, key)
 		}
 	}
-	said := map[string]bool{}
+	said := map[string]int{}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
-		if said[key.Value] {
-			return twice(key, fmt.Sprintf("%q%s is said", key.Value, inside(at)))
+		if first, again := said[key.Value]; again {
+			return twice(fmt.Sprintf("%q%s is there", key.Value, inside(at)), n.Content[first], n.Content[first+1], key, value)
 		}
-		said[key.Value] = true
+		said[key.Value] = i
 		f, ok := known[key.Value]
 		if !ok {
 			return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("there is no key %q%s", key.Value, inside(at)), Next: nearestKey(key.Value, keys)}

@@ -38,6 +38,7 @@ type TakeRequest struct {
 	Because   string
 	Needs     []string
 	Pages     []string // include at once
+	Fragments bool     // also on parts of pages
 	Overwrite bool
 	Integrity string // what the source's own bytes must have
 	WithNeeds bool   // take from the registry what it needs on a page, too

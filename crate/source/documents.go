@@ -6,8 +6,12 @@ import (
 	"encoding/json"
 	"hash"
 	"io"
+	"io/fs"
+	"net/url"
 	"os"
 	"path"
+	"slices"
+	"strings"
 )
 
 // document returns the name of a kept document, and its ETag. A document that was torn is told by its checksum, and is not
@@ -88,4 +92,31 @@ func (c *Cache) writeWhole(name string, b []byte) error {
 	}
 	_, err = f.Write(b)
 	return c.shelve(f, from, name, err)
+}
+
+// PackageNames lists the packages whose documents the cache has, by their names.
+func (c *Cache) PackageNames() []string {
+	root, err := c.root()
+	if err != nil {
+		return nil
+	}
+	heads, err := fs.Glob(root.FS(), "documents/*.head")
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for _, file := range heads {
+		var head documentHead
+		b, err := c.readFile(file)
+		if err != nil || json.Unmarshal(b, &head) != nil {
+			continue
+		}
+		address, _, _ := strings.Cut(head.Key, " ")
+		parts := strings.Split(address, "/")
+		if name, err := url.PathUnescape(parts[len(parts)-1]); err == nil && ValidPackage(name) {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
 }

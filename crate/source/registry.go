@@ -163,7 +163,7 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 		return p, err
 	case http.StatusOK:
 	case http.StatusNotFound:
-		return nil, unanswered(public(base), http.StatusNotFound, fmt.Sprintf("the registry has no package %s", name))
+		return nil, problem.Refuse(problem.PackageUnknown, "check the name in the makers' documentation", "the registry %s has no package %s", public(base), name)
 	default:
 		return nil, unanswered(public(base), resp.StatusCode, statusWords(resp.StatusCode))
 	}

@@ -151,6 +151,8 @@ func (s *Site) TryWith(input string, args ...string) Result {
 		}
 		if err := Pasted(step); err != nil {
 			s.T.Errorf("merry %s says next: %s\n%v", strings.Join(args, " "), step, err)
+		} else {
+			s.follow(step, args)
 		}
 	}
 	return r

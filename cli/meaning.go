@@ -1,0 +1,51 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+)
+
+// meant are verbs that people try, by the command that does what they mean.
+var meant = map[string]string{
+	"take":     "add install get fetch download pull import bring i",
+	"peek":     "view info inspect open search find",
+	"contents": "list ls show status ll",
+	"drop":     "remove rm uninstall delete del purge",
+	"repin":    "update upgrade up bump",
+	"versions": "outdated newer latest",
+	"refill":   "restore reinstall sync",
+	"settle":   "apply reconcile",
+	"undo":     "revert rollback back",
+	"check":    "lint test verify validate audit doctor",
+	"start":    "init new create setup",
+	"switch":   "replace cdn local",
+	"serve":    "run dev server preview",
+	"hold":     "pin lock freeze",
+	"omit":     "exclude untag",
+	"move":     "mv rename relocate",
+	"bill":     "sbom licenses licences",
+	"seal":     "hash integrity sri sign",
+	"compare":  "diff changelog",
+	"order":    "sort graph why",
+	"sources":  "registry registries config",
+}
+
+// suggestByMeaning has unknown commands answered by what they mean, not by their spelling alone.
+func suggestByMeaning(root *cobra.Command) {
+	for _, c := range root.Commands() {
+		c.SuggestFor = strings.Fields(meant[c.Name()])
+	}
+}
+
+// suggestions are the commands that a word may mean: those that mean it, else those that are spelt like it.
+func suggestions(root *cobra.Command, word string) []string {
+	for _, c := range root.Commands() {
+		for _, w := range c.SuggestFor {
+			if strings.EqualFold(w, word) {
+				return []string{c.Name()}
+			}
+		}
+	}
+	return root.SuggestionsFor(word)
+}
