@@ -22,7 +22,7 @@ func (d *Delivery) addOwn(s *Selection) {
 			if d.chosenDefines(s, n) || d.Foreign(n.Name) {
 				continue
 			}
-			if g := d.Definer(n.Name, false); g != nil && !s.Has(g.Path) {
+			if g := d.Definer(n.Name, nil); g != nil && !s.Has(g.Path) {
 				d.addWithPair(s, g, fmt.Sprintf("it defines %s, which %s needs", n.Name, stemOf(f.Path)))
 			}
 		}
@@ -102,22 +102,28 @@ func (d *Delivery) replace(s *Selection, by *File) {
 func (f *File) Copy() bool { return f.Aside == otherPackages }
 
 // Definer finds the script of the delivery that defines a global, or gives a member: the one that needs least, of those the
-// one that speaks most for itself. With aside set, scripts that are set apart as other packages' count, too.
-func (d *Delivery) Definer(name string, aside bool) *File {
+// one that speaks most for itself. Copies are the reports of scripts that are set apart as other packages', by their paths; those
+// count too.
+func (d *Delivery) Definer(name string, copies map[string]*script.Report) *File {
 	var best *File
+	var bestReport *script.Report
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Aside != "" && !(aside && f.Copy()) || f.Script == nil || f.Script.Form != script.Classic && f.Script.Form != script.Universal {
+		report := f.Script
+		if f.Aside != "" {
+			report = copies[f.Path]
+		}
+		if report == nil || report.Form != script.Classic && report.Form != script.Universal {
 			continue
 		}
-		if !slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return g.Name == name }) {
+		if !slices.ContainsFunc(slices.Concat(report.Defines, report.Parts), func(g script.Global) bool { return g.Name == name }) {
 			continue
 		}
-		if !aside && d.ofAnother(f) {
+		if copies == nil && d.ofAnother(f) {
 			continue
 		}
-		if best == nil || len(f.Script.Hard()) < len(best.Script.Hard()) || len(f.Script.Hard()) == len(best.Script.Hard()) && better(f, best) {
-			best = f
+		if best == nil || len(report.Hard()) < len(bestReport.Hard()) || len(report.Hard()) == len(bestReport.Hard()) && better(f, best) {
+			best, bestReport = f, report
 		}
 	}
 	if best != nil && best.Build == record.Minified && best.Pair != "" {

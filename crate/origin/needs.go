@@ -253,7 +253,7 @@ func dependencies(o *Opened) []dependency {
 // its makers ship with it.
 func partOf(p *Opened, globals []string) string {
 	for _, g := range globals {
-		if f := p.Definer(g, false); f != nil {
+		if f := p.Definer(g, nil); f != nil {
 			return f.Path
 		}
 	}

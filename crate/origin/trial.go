@@ -116,30 +116,31 @@ const (
 // ownFile finds a script of the delivery itself that has one of the globals or members; copies of other libraries count,
 // since their makers ship them for that.
 func (r *Opener) ownFile(o *Opened, globals []string) (string, error) {
-	if _, err := r.copies.Get(o, func() (bool, error) { return true, r.readCopies(o) }); err != nil {
+	copies, err := r.copies.Get(o, func() (map[string]*script.Report, error) { return r.readCopies(o) })
+	if err != nil {
 		return "", err
 	}
 	for _, g := range globals {
-		if f := o.Definer(g, true); f != nil {
+		if f := o.Definer(g, copies); f != nil {
 			return f.Path, nil
 		}
 	}
 	return "", nil
 }
 
-func (r *Opener) readCopies(o *Opened) error {
-	read := 0
+// readCopies reads the copies of other libraries. What it learns stays out of the delivery, which others may be reading.
+func (r *Opener) readCopies(o *Opened) (map[string]*script.Report, error) {
+	copies := map[string]*script.Report{}
 	for i := range o.Files {
 		f := &o.Files[i]
-		if f.Kind != delivery.Script || !f.Copy() || f.Size > mostCopy || read == mostCopies {
+		if f.Kind != delivery.Script || !f.Copy() || f.Size > mostCopy || len(copies) == mostCopies {
 			continue
 		}
-		read++
 		b, err := o.Tree.ReadFile(f.Path)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		f.Script = r.Scripts.Script(b)
+		copies[f.Path] = r.Scripts.Script(b)
 	}
-	return nil
+	return copies, nil
 }

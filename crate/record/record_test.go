@@ -206,3 +206,20 @@ func TestBrowsersAreKnown(t *testing.T) {
 		t.Errorf("the list is read with %v", err)
 	}
 }
+
+// TestCloneIsDeep: nothing that is done to a clone shows in the seal that it was made of.
+func TestCloneIsDeep(t *testing.T) {
+	s := NewSeal()
+	s.Tags = []Tag{{Now: "a"}}
+	s.Libraries["oarlock"] = &Sealed{Imports: map[string]string{"a": "b"}, Asks: map[string]string{"a": "1"}, Gone: map[string][]string{"1.0.0": {".a"}}, Files: []File{{Path: "a.js", Facts: &Facts{Defines: []string{"a"}, Needs: []string{"b"}}}}}
+	before := string(s.Bytes())
+	c := s.Clone()
+	lib := c.Libraries["oarlock"]
+	lib.Imports["x"], lib.Asks["x"], lib.Gone["1.0.0"][0] = "y", "2", ".b"
+	lib.Files[0].Path, lib.Files[0].Facts.Defines[0], lib.Files[0].Facts.Needs[0] = "b.js", "x", "y"
+	lib.Gone["2.0.0"], c.Tags[0].Now = nil, "b"
+	delete(c.Libraries, "oarlock")
+	if after := string(s.Bytes()); after != before {
+		t.Errorf("the seal changed with its clone:\n%s\n%s", before, after)
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -263,9 +264,26 @@ func (s *Seal) Clone() *Seal {
 	for name, lib := range s.Libraries {
 		copied := *lib
 		copied.Files = slices.Clone(lib.Files)
+		for i := range copied.Files {
+			copied.Files[i].Facts = copied.Files[i].Facts.clone()
+		}
+		copied.Imports, copied.Asks = maps.Clone(lib.Imports), maps.Clone(lib.Asks)
+		copied.Gone = maps.Clone(lib.Gone)
+		for version, names := range copied.Gone {
+			copied.Gone[version] = slices.Clone(names)
+		}
 		out.Libraries[name] = &copied
 	}
 	return out
+}
+
+func (f *Facts) clone() *Facts {
+	if f == nil {
+		return nil
+	}
+	copied := *f
+	copied.Defines, copied.Needs, copied.Parts, copied.Uses = slices.Clone(f.Defines), slices.Clone(f.Needs), slices.Clone(f.Parts), slices.Clone(f.Uses)
+	return &copied
 }
 
 // File returns the library's file of that path in the delivery, or nil.
