@@ -81,7 +81,7 @@ func (a *app) printBill(b *crate.Bill) {
 	for _, w := range b.Warnings {
 		a.printf("%s  %s %s\n  %s\n", a.paint.Red(show.Text(strings.Join(append([]string{w.ID}, w.Aliases...), ", "))), show.Text(w.Library), show.Text(w.Version), show.Text(w.Summary))
 		if len(w.Fixed) > 0 {
-			a.printf("  next: merry compare %s %s\n", show.Text(w.Library), show.Text(w.Fixed[0]))
+			a.printf("  next: merry versions %s  # lists its versions; it is fixed in %s\n", show.Word(w.Library), show.Text(w.Fixed[0]))
 		}
 	}
 	a.remarks(b.Notes)

@@ -156,7 +156,7 @@ func (a *app) numbered(arg string, s sourceFlags) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	list, err := crate.Downloads(dir)
+	list, err := crate.Downloads(dir, s.downloads == "")
 	if err != nil {
 		return "", err
 	}

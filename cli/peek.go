@@ -87,7 +87,7 @@ func (a *app) listDownloads(src sourceFlags) error {
 	if !filepath.IsAbs(dir) {
 		dir = filepath.Join(a.dir, dir)
 	}
-	list, err := crate.Downloads(dir)
+	list, err := crate.Downloads(dir, src.downloads == "")
 	if err != nil {
 		return err
 	}
@@ -105,7 +105,11 @@ func (a *app) listDownloads(src sourceFlags) error {
 			t.Add(plain(d.Number), show.Text(filepath.Base(d.File)), show.Text(d.Name), show.Text(d.Version), show.Bytes(d.Size), humanize.Time(d.Time))
 		}
 		a.printf("%s", t.Text(a.paint, ""))
-		a.next("merry peek 1; merry take 1")
+		from := ""
+		if src.downloads != "" {
+			from = " --downloads " + show.Word(src.downloads)
+		}
+		a.next("merry peek 1%s; merry take 1%s", from, from)
 	})
 }
 

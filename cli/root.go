@@ -301,7 +301,26 @@ func (a *app) answer(v any, text func()) error {
 }
 
 func (a *app) next(format string, args ...any) {
-	a.printf("\n%s", show.Steps(a.paint.Dim("next:")+" ", fmt.Sprintf(format, args...)))
+	steps := fmt.Sprintf(format, args...)
+	if a.offline {
+		steps = offlineSteps(steps)
+	}
+	a.printf("\n%s", show.Steps(a.paint.Dim("next:")+" ", steps))
+}
+
+// offlineSteps adds --offline to commands: who wanted no connection wants none for the next step.
+func offlineSteps(steps string) string {
+	list := strings.Split(steps, "; ")
+	for i, step := range list {
+		command, comment, has := strings.Cut(step, "  #")
+		if !strings.HasPrefix(command, "merry ") {
+			continue
+		}
+		if list[i] = command + " --offline"; has {
+			list[i] += "  #" + comment
+		}
+	}
+	return strings.Join(list, "; ")
 }
 
 // sandbox is the hidden command that a rehearsal's own process runs.

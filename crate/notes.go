@@ -24,4 +24,4 @@ func (c *Crate) Texts(ctx context.Context, name, wanted string, start bool) ([]L
 type Download = origin.Download
 
 // Downloads lists the newest archives of a folder that hold scripts or stylesheets.
-func Downloads(dir string) ([]Download, error) { return origin.Downloads(dir) }
+func Downloads(dir string, usual bool) ([]Download, error) { return origin.Downloads(dir, usual) }

@@ -15,6 +15,7 @@ import (
 // TestPagesAreCleanInABrowser loads the club's pages after the built program took both libraries, and
 // reads off the pages that styles, font and scripts are at work.
 func TestPagesAreCleanInABrowser(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	for _, habit := range demo.Habits {
 		cleanInBrowser(t, ctx, habitual(t, habit), "("+merrytest.State+")")
@@ -64,6 +65,7 @@ func served(t *testing.T, s *merrytest.Site) string {
 
 // TestModulesInABrowser: a library of ES modules gets a tag that a browser runs it by.
 func TestModulesInABrowser(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := merrytest.Started(t)
 	s.Register()
@@ -86,6 +88,7 @@ func TestModulesInABrowser(t *testing.T) {
 
 // TestMendedInABrowser: pages that a browser complains about, mended by check --fix, and clean.
 func TestMendedInABrowser(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := merrytest.Started(t)
 	address := served(t, s)
@@ -124,6 +127,7 @@ func muddle(s *merrytest.Site, page, src string) {
 // TestHintsInABrowser: a preloaded font is the one that the stylesheet asks for, or the browser would say that it was fetched for
 // nothing; and it is fetched once.
 func TestHintsInABrowser(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	_, port, _ := strings.Cut(c.Addr, ":")
 	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
@@ -146,6 +150,7 @@ func TestHintsInABrowser(t *testing.T) {
 
 // TestReportsInABrowser: the pages that check and compare write are whole by themselves.
 func TestReportsInABrowser(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s, _ := upgradable(t)
 	muddle(s, "index.html", "js/club.js")

@@ -53,6 +53,7 @@ func valid(t *testing.T, schema, text string, more ...string) {
 
 // TestFindingsOfEveryKind breaks the club's site in one way after the other and reads what check says.
 func TestFindingsOfEveryKind(t *testing.T) {
+	t.Parallel()
 	script := `<script src="js/club.js"></script>`
 	for _, tt := range []struct {
 		name  string
@@ -124,6 +125,7 @@ func TestFindingsOfEveryKind(t *testing.T) {
 
 // TestRemembered: what check remembers of pages never hides a change.
 func TestRemembered(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("check", "--no-rehearse")
 	s.Run("check", "--no-rehearse")
@@ -157,6 +159,7 @@ func TestRemembered(t *testing.T) {
 // TestAgainSaysWhatFreshSays: pages that have lain long enough to be remembered come, go, change and take each other's names; what is said
 // of all of them is what reading them anew says.
 func TestAgainSaysWhatFreshSays(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	page := func(i int) string {
 		return fmt.Sprintf("<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<img src=\"gone%d.png\" alt=\"\">\n</body>\n</html>\n", i)
@@ -192,6 +195,7 @@ func TestAgainSaysWhatFreshSays(t *testing.T) {
 }
 
 func TestMend(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn", "--page", "crews/index.html")
 	sound := s.Pages()
@@ -224,6 +228,7 @@ func TestMend(t *testing.T) {
 }
 
 func TestOrderOutput(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	out := s.Run("order", "crews/index.html")
 	for _, want := range []string{"step  what", "js/brinework.min.js", "oarlock", "before", "of equal rules the later one wins", "kept"} {
@@ -263,6 +268,7 @@ func TestOrderOutput(t *testing.T) {
 }
 
 func TestReports(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("js/forgotten.js", "1;\n")
 	s.Replace("index.html", "js/club.js", "js/Club.js")
@@ -313,6 +319,7 @@ func TestReports(t *testing.T) {
 
 // TestHostileScripts: a rehearsal is ended by its limits, and the page by nothing.
 func TestHostileScripts(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	for name, script := range map[string]string{
 		"endless": "for (;;) {}",
@@ -329,6 +336,7 @@ func TestHostileScripts(t *testing.T) {
 
 // TestOneThingTwice: a script in two builds is told, and a plug-in whose banner begins with its base's name is no second version.
 func TestOneThingTwice(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script src=\"js/winch.js\"></script>\n<script src=\"js/OTHER.js\"></script>\n</body>\n</html>\n"
 	base := "/*! Winch v2.0.0 */\n(function () {\n  window.Winch = {\n    turn: function () {\n      return 1;\n    }\n  };\n})();\n"
@@ -352,6 +360,7 @@ func TestOneThingTwice(t *testing.T) {
 
 // TestLeadsNowhere: what a page asks for and is not there is told once, with its places; what waits for a click is a warning.
 func TestLeadsNowhere(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	body := "<img src=\"no.png\" srcset=\"no.png 1x, Gull.svg 2x\" alt=\"\">\n<a href=\"gone.html\">x</a> <a href=\"/route\">r</a> <a href=\"#top\">t</a> <a href=\"other.html#x\">o</a>\n<template><img src=\"t.png\"></template>\n<p style=\"background: url(no.png)\">\n<script type=\"module\">import \"./no.mjs\";</script>\n<!--[if IE]><script src=\"ie.js\"></script><![endif]-->\n"
 	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n" + body + "</body>\n</html>\n"
@@ -380,6 +389,7 @@ func TestLeadsNowhere(t *testing.T) {
 // TestLinksByFolder: the same words of a link lead to a file from one folder and to none from another, under a base or without one,
 // whichever page is read first.
 func TestLinksByFolder(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	const head = "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">%s\n<title>x</title>\n</head>\n<body>\n<a href=\"tide.html\">t</a> <a href=\"/crews/tide.html\">r</a>\n%s</body>\n</html>\n"
 	for i := range 12 {
@@ -403,6 +413,7 @@ func TestLinksByFolder(t *testing.T) {
 // TestFeatures: what a site's browsers have not got is told where scripts and styles use it without asking, and not behind a script
 // that gives it.
 func TestFeatures(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "format: 1\n", "format: 1\nbrowsers: safari 12, firefox esr\n", 1))
 	s.Write("js/tide.js", "// Reads the tide.\nnew ResizeObserver(draw);\nfunction draw() {\n  fetch('tide.json');\n  tides.replaceAll('a', 'b');\n}\n")
@@ -484,6 +495,7 @@ func TestWatch(t *testing.T) {
 
 // TestChangedSinceFollowsFiles: a page that asks for a changed script, or for a stylesheet that imports a changed one, is checked.
 func TestChangedSinceFollowsFiles(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("css/parts/boats.css", "p { color: navy; }\n")
 	s.Write("css/tides.css", "@import 'parts/boats.css';\n")
@@ -507,6 +519,7 @@ func TestChangedSinceFollowsFiles(t *testing.T) {
 
 // TestOldPathInline: a path inside an inline script that leads into a library's folder and nowhere is told.
 func TestOldPathInline(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Register()
 	s.Run("take", "logbook", "--page", "tides.html")
@@ -519,6 +532,7 @@ func TestOldPathInline(t *testing.T) {
 
 // TestStylesAloneNeedNobody: of a library whose styles alone are on a page nothing is said to be absent that its scripts would need.
 func TestStylesAloneNeedNobody(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	page := s.Read("tides.html")
 	var lines []string
@@ -538,6 +552,7 @@ func TestStylesAloneNeedNobody(t *testing.T) {
 // TestWrittenScripts: a library that an own script writes into the page is there, for what is recorded to need it and for what reads it; one that is
 // put there by the document's tree comes too late.
 func TestWrittenScripts(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	page := s.Read("tides.html")
 	const tag = "<script src=\"js/oarlock.min.js\"></script>"
@@ -565,6 +580,7 @@ func TestWrittenScripts(t *testing.T) {
 
 // TestReportsAreNoPages: reports that lie in the site are neither checked nor counted, and get no tags.
 func TestReportsAreNoPages(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
 	before := s.Run("check")
@@ -584,6 +600,7 @@ func TestReportsAreNoPages(t *testing.T) {
 
 // TestHelpAndMistakes: help on what is not there, flags and commands that are nearly right, and the version.
 func TestHelpAndMistakes(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Fail(2, []string{`there is no command "nosuch"`, "merry help  # lists"}, "help", "nosuch")
 	s.Fail(2, []string{`there is no command "takke"`, "did you mean merry help take?"}, "help", "takke")
@@ -613,6 +630,7 @@ func TestHelpAndMistakes(t *testing.T) {
 
 // TestCompletionKnows asks what a shell asks: the project's own names, by their place on the command line.
 func TestCompletionKnows(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
 	for _, c := range []struct {

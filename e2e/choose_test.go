@@ -35,6 +35,7 @@ func habitual(t *testing.T, habit string) *merrytest.Site {
 }
 
 func TestHabits(t *testing.T) {
+	t.Parallel()
 	for habit, file := range map[string]string{"kind": "js/oarlock.min.js", "together": "lib/oarlock/oarlock.min.js", "versioned": "scripts/oarlock-2.0.3.min.js"} {
 		s := habitual(t, habit)
 		if !strings.Contains(s.Read("index.html"), `src="`+file+`"`) {
@@ -63,6 +64,7 @@ func TestHabits(t *testing.T) {
 }
 
 func TestRefillFromTheCacheAlone(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	whole := s.State()
 	os.RemoveAll(filepath.Join(s.Dir, "../downloads"))
@@ -112,6 +114,7 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 // TestCacheUnderManyProcesses: processes that share a cache, one of which trims it all the while, never get wrong bytes, and
 // get the right ones again once the library is taken anew.
 func TestCacheUnderManyProcesses(t *testing.T) {
+	t.Parallel()
 	first := merrytest.Club(t)
 	first.Run("start")
 	const many = 6
@@ -157,6 +160,7 @@ func TestCacheUnderManyProcesses(t *testing.T) {
 }
 
 func TestDropSparesWhatIsNeededSharedOrChanged(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	before := s.State()
 	s.Fail(1, []string{"brinework needs oarlock", "--even-if-needed"}, "drop", "oarlock")
@@ -236,6 +240,7 @@ func downloads(t *testing.T) (*httptest.Server, *atomic.Int64) {
 }
 
 func TestAddresses(t *testing.T) {
+	t.Parallel()
 	srv, asked := downloads(t)
 	for _, path := range []string{"/oarlock-2.0.3.zip", "/get", "/latest", "/cut/oarlock-2.0.3.zip"} {
 		s := merrytest.Club(t)
@@ -288,6 +293,7 @@ func TestAddresses(t *testing.T) {
 // TestOwnCertificates: a server whose certificate nobody here knows is refused, until its authority is in
 // the user's settings.
 func TestOwnCertificates(t *testing.T) {
+	t.Parallel()
 	plain, _ := downloads(t)
 	srv := httptest.NewTLSServer(plain.Config.Handler)
 	defer srv.Close()
@@ -303,6 +309,7 @@ func TestOwnCertificates(t *testing.T) {
 }
 
 func TestNotesAreSafeToPrint(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
@@ -323,6 +330,7 @@ func TestNotesAreSafeToPrint(t *testing.T) {
 }
 
 func TestDownloadsByNumber(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	s.Write("../downloads/holiday.zip", "not a library")
@@ -345,6 +353,7 @@ func TestDownloadsByNumber(t *testing.T) {
 
 // TestOptions: a core with parts and a slim build beside it.
 func TestOptions(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	core := "(function () {\n  window.chart = {\n    draw: function () {\n      return 1;\n    }\n  };\n})();\n"
@@ -379,6 +388,7 @@ func TestOptions(t *testing.T) {
 // TestRememberedIsTheSame: what is remembered of an archive says the same as looking into it: all rows, the suggestion, the
 // reasons, the options, and what take brings.
 func TestRememberedIsTheSame(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	var long strings.Builder // what does not compress, to make the archive worth remembering
 	for i := range 6000 {
@@ -418,6 +428,7 @@ func TestRememberedIsTheSame(t *testing.T) {
 
 // TestLargeDeliveries: of a delivery of many megabytes not every script is read, but what is suggested always is.
 func TestLargeDeliveries(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	files := map[string]string{}
 	for _, name := range []string{"bow", "mid", "tail"} {
@@ -440,6 +451,7 @@ func TestLargeDeliveries(t *testing.T) {
 // TestCatalogues: a folder of a dozen languages and more is one choice. Taken whole its files are kept, from the script as
 // the makers have them, and without tags; one of them is taken with its tag.
 func TestCatalogues(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	s.Write("log.html", merrytest.PlainPage)

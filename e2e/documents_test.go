@@ -13,6 +13,7 @@ import (
 
 // TestFirstCommands: the five commands of the README's first screen, typed as they stand there, work on the club's site.
 func TestFirstCommands(t *testing.T) {
+	t.Parallel()
 	b, err := os.ReadFile("../README.md")
 	if err != nil {
 		t.Fatal(err)
@@ -39,6 +40,7 @@ func TestFirstCommands(t *testing.T) {
 
 // TestDocumentsNameWhatThereIs: every command in the documents is one that there is, with flags and arguments that it takes, and every link leads somewhere.
 func TestDocumentsNameWhatThereIs(t *testing.T) {
+	t.Parallel()
 	documents, err := filepath.Glob("../docs/*.md")
 	if err != nil {
 		t.Fatal(err)

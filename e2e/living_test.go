@@ -68,6 +68,7 @@ func shown(t *testing.T, s *merrytest.Site, when string) {
 // TestLivesOfLibraries: what becomes of libraries in years, each in at most three commands; afterwards the page is clean, and
 // undo leads back.
 func TestLivesOfLibraries(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		name     string
 		commands []string
@@ -154,6 +155,7 @@ func withoutTags(page string) string {
 
 // TestTenOwnScripts: own scripts move into a folder, and pages, styles, imports and conditional comments follow; all else stays.
 func TestTenOwnScripts(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	text := strings.Replace(onePage, "  <p>Hello\n", `  <!--[if lt IE 9]><script src="js/old.js"></script><![endif]-->
   <a href="js/scene3.js?x=1#y">source</a> <img alt="" srcset="img/gull.svg 1x, img/gull.svg?2 2x">
@@ -214,6 +216,7 @@ func TestTenOwnScripts(t *testing.T) {
 
 // TestMoveRefuses: what can't be moved is told, and nothing changes.
 func TestMoveRefuses(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
 	s.Archive("regatta-2.0.0.zip", map[string]string{"package.json": `{"name": "regatta", "version": "2.0.0"}`, "dist/regatta.js": readableUI})
@@ -261,6 +264,7 @@ func TestMoveRefuses(t *testing.T) {
 // TestMovedByHand: files of libraries that somebody moved are known by their bytes; nothing else is found fault with, and one
 // command lets records and pages follow.
 func TestMovedByHand(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/quillpad-3.0.0.zip", "--together", "--page", "index.html")
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
@@ -293,6 +297,7 @@ func TestMovedByHand(t *testing.T) {
 
 // TestSettle: each edit of the packing list is carried out, told before by check, and taken back by undo.
 func TestSettle(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		name     string
 		old, new string
@@ -355,6 +360,7 @@ func TestSettle(t *testing.T) {
 
 // TestSettleRefuses: what can't be carried out is told, and nothing changes.
 func TestSettleRefuses(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
 	s.Run("hold", "regatta", "--because", "the kiosk")
@@ -364,7 +370,7 @@ func TestSettleRefuses(t *testing.T) {
 		{"dist/regatta.min.js,", "dist/nothing.js,", "names dist/nothing.js"},
 		{"    build: minified", "    build: minified\n    into: ../out", "can't be a place in the site"},
 		{"libraries:", "<<<<<<< HEAD\nlibraries:", "git's conflict marks"},
-		{"    build: minified", "    build: minified\n    build: readable", "is said twice"},
+		{"    build: minified", "    build: minified\n    build: readable", "is there twice"},
 		{"    build: minified", "    build: minified\n    needs: [nobody]", "nobody"},
 	} {
 		edited := strings.Replace(list, tt.old, tt.new, 1)
@@ -382,6 +388,7 @@ func TestSettleRefuses(t *testing.T) {
 
 // TestLostSeal: the seal is made anew, and how sure it is of each library is said.
 func TestLostSeal(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
 	s.Run("take", "../downloads/wall-1.0.0.zip", "--page", "index.html")
@@ -405,6 +412,7 @@ func TestLostSeal(t *testing.T) {
 // TestTwoPeople: two clones each add a library and move another; git merges the records without a conflict, and there is
 // nothing left to settle.
 func TestTwoPeople(t *testing.T) {
+	t.Parallel()
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("no git on this machine")
 	}
@@ -446,6 +454,7 @@ func TestTwoPeople(t *testing.T) {
 
 // TestRefillFrom: what is nowhere else comes from an archive that a person has, each byte held against the seal.
 func TestRefillFrom(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
 	before := s.State()
@@ -464,6 +473,7 @@ func TestRefillFrom(t *testing.T) {
 
 // TestServersTemplates: pages are found by what is in them, and tags stay out of conditions, loops and the outside of blocks.
 func TestServersTemplates(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	s.Remove("crate.yaml")
 	s.Remove("index.html")
@@ -487,6 +497,7 @@ func TestServersTemplates(t *testing.T) {
 
 // TestUsedOtherwise: what own styles, import maps, conditional comments and templates use is not unused, and drop names the places.
 func TestUsedOtherwise(t *testing.T) {
+	t.Parallel()
 	for name, how := range map[string][2]string{"a stylesheet": {"css/own.css", "a {\n  background: url(../lib/regatta/images/wave.png);\n}\n"}, "a template": {"index.html", `<template><script src="js/regatta.min.js"></script></template>`},
 		"a conditional comment": {"index.html", `<!--[if IE]><script src="js/regatta.min.js"></script><![endif]-->`}, "an import map": {"index.html", `<script type="importmap">{"imports": {"r": "./js/regatta.js"}}</script>`}, "a picture": {"index.html", `<img alt="" src="lib/regatta/images/wave.png">`}} {
 		s := yard(t)
@@ -511,6 +522,7 @@ func TestUsedOtherwise(t *testing.T) {
 
 // TestMovedAndSwitched: a file under a name of the site's own is linked from a CDN, and comes back under that name.
 func TestMovedAndSwitched(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("move", "oarlock:dist/oarlock.min.js", "js/rowing.js")
 	page := s.Read("index.html")
@@ -529,6 +541,7 @@ func TestMovedAndSwitched(t *testing.T) {
 
 // TestOneBuildOfFive: of an editor in five builds one folder is taken, kept together, and moved into a subfolder.
 func TestOneBuildOfFive(t *testing.T) {
+	t.Parallel()
 	s := yard(t)
 	files := map[string]string{"package.json": `{"name": "scribe", "version": "2.0.0"}`}
 	for _, build := range []string{"classic", "inline", "balloon", "document", "super"} {

@@ -31,6 +31,7 @@ func scripts(t *testing.T) []string {
 
 // TestHookBeforeACommit: a commit that breaks a page is held up, any other is not.
 func TestHookBeforeACommit(t *testing.T) {
+	t.Parallel()
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("there is no git here")
 	}
@@ -68,6 +69,7 @@ func TestHookBeforeACommit(t *testing.T) {
 
 // TestContinuousIntegration: the script fills a fresh checkout, writes what services take, and ends by what was found.
 func TestContinuousIntegration(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
 	s.Write("ci.sh", scripts(t)[1])
@@ -91,6 +93,7 @@ func TestContinuousIntegration(t *testing.T) {
 
 // TestBaseline: what an earlier check found is not told again, wherever it moved; what is new is, and what is mended.
 func TestBaseline(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Replace("index.html", "js/club.js", "js/Club.js")
 	if r := s.Shell(scripts(t)[2]); r.Status != 0 || !strings.Contains(r.Out, "nothing new; 1 as before") {
@@ -119,6 +122,7 @@ func TestBaseline(t *testing.T) {
 
 // TestQuiet: nothing is printed for people but errors, and the exit status and what machines read are as ever.
 func TestQuiet(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	if r := s.Try("--quiet", "take", "../downloads/oarlock-2.0.3.zip", "--page", "**"); r.Status != 0 || r.Out+r.Err != "" {
 		t.Errorf("status %d: %q %q", r.Status, r.Out, r.Err)
@@ -138,6 +142,7 @@ func TestQuiet(t *testing.T) {
 
 // TestAllSites: several sites below one folder are done one after the other, each named, and one that is broken keeps no other from its turn.
 func TestAllSites(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
 	club := s.Dir
@@ -186,6 +191,7 @@ func TestAllSites(t *testing.T) {
 // TestShared: what a packing list further up shares holds for the sites below it where they say nothing, is written into none of them, and is nobody
 // else's wish: neither that of another user, nor from outside the repository.
 func TestShared(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	top := filepath.Dir(s.Dir)
 	if err := os.MkdirAll(filepath.Join(top, ".git"), 0o755); err != nil {

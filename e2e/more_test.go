@@ -13,6 +13,7 @@ import (
 // TestPromises walks the design's promises on one site, in the words of a session that a person could
 // have: nothing that merry does leaves a trace it should not.
 func TestPromises(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	pristine := s.Pages()
 
@@ -61,6 +62,7 @@ func TestPromises(t *testing.T) {
 }
 
 func TestErrorsSayWhatToTypeNext(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
 	s.Run("take", "../downloads/brinework-1.2.0.zip")
@@ -109,6 +111,7 @@ func works(t *testing.T, s *merrytest.Site, args []string, r merrytest.Result) {
 }
 
 func TestFileConflicts(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	s.Write("js/oarlock.js", "my own oarlock")
@@ -140,6 +143,7 @@ func TestFileConflicts(t *testing.T) {
 }
 
 func TestIncludeFromACDN(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn")
 	s.Write("new.html", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>x</p>\n</body>\n</html>\n")
@@ -170,6 +174,7 @@ func TestIncludeFromACDN(t *testing.T) {
 }
 
 func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "--cdn")
 	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "  oarlock:\n", "  oarlock:\n    integrity: true\n", 1))
@@ -183,6 +188,7 @@ func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
 // TestTakenAgainOtherwise: pages follow the files of a library that is taken again under other names or as another build, and
 // a take after which nothing would stand for a file on a page is refused.
 func TestTakenAgainOtherwise(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
@@ -211,6 +217,7 @@ func TestTakenAgainOtherwise(t *testing.T) {
 }
 
 func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
+	t.Parallel()
 	// A folder of the site that is a link out of the project takes no files.
 	s := merrytest.Club(t)
 	s.Run("start")
@@ -227,6 +234,7 @@ func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
 
 // TestWithoutAHome: where there is no home, a folder of temporary files, which is everybody's, does not stand in.
 func TestWithoutAHome(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	cmd := s.Command("check")
 	cmd.Env = []string{"TMPDIR=" + t.TempDir()}

@@ -10,6 +10,7 @@ import (
 // TestNamedOtherwise: what a page names beside its tags, in a template, an attribute of its own or a conditional comment, is on no leftover
 // list; the same is told when nothing was read anew, and what no page names is a leftover.
 func TestNamedOtherwise(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	for _, name := range []string{"waits", "template", "old", "loads", "lost"} {
 		s.Write("js/"+name+".js", "var "+name+" = 1;\n")
@@ -29,6 +30,7 @@ func TestNamedOtherwise(t *testing.T) {
 // TestNeedThatNothingStopsAt: a need is an error where the script stops for want of it, and a warning where a rehearsal of the page shows that
 // it comes to its end.
 func TestNeedThatNothingStopsAt(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("js/late.js", "(function (g, make) {\n  g.late = make(g.hawser);\n})(window, function (hawser) {\n  return function () { return hawser.pull(); };\n});\n")
 	s.Write("js/stops.js", "hawser.pull();\n")

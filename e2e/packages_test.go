@@ -25,6 +25,7 @@ const (
 // prints what went wrong: what the console says, what was not found, globals that are not there, styles that do nothing, and
 // where check and the browser do not agree. It judges by the share; it is off unless a list of packages is named.
 func TestPackages(t *testing.T) {
+	t.Parallel()
 	list, err := os.ReadFile(os.Getenv(packagesVariable))
 	if err != nil {
 		t.Skipf("%s names no list of packages", packagesVariable)

@@ -13,6 +13,7 @@ import (
 // TestIncludeOnPagesOfAllKinds: where the tags go on pages in every state, and that omitting gives the
 // page back.
 func TestIncludeOnPagesOfAllKinds(t *testing.T) {
+	t.Parallel()
 	const style, script, plugin = `<link rel="stylesheet" href="css/brinework.min.css">`, `<script src="js/oarlock.min.js"></script>`, `<script src="js/brinework.min.js"></script>`
 	tests := []struct{ name, page, want string }{
 		{"no head and body tags", "<!doctype html>\n<title>x</title>\n<p>y\n", "<!doctype html>\n<title>x</title>\n" + style + "\n<p>y\n" + script + "\n" + plugin + "\n"},
@@ -64,6 +65,7 @@ func TestIncludeOnPagesOfAllKinds(t *testing.T) {
 }
 
 func TestStartLearnsHabits(t *testing.T) {
+	t.Parallel()
 	for name, tt := range map[string]struct {
 		files map[string]string
 		want  string
@@ -98,6 +100,7 @@ func TestStartLearnsHabits(t *testing.T) {
 
 // TestJSONOfEveryCommand: --json prints one JSON value and nothing else, errors too.
 func TestJSONOfEveryCommand(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	for _, args := range [][]string{
 		{"start"}, {"peek", "../downloads/oarlock-2.0.3.zip"}, {"peek", "../downloads/oarlock-2.0.3.zip", "--notes"}, {"peek", "--downloads", "../downloads"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"},
@@ -120,6 +123,7 @@ func TestJSONOfEveryCommand(t *testing.T) {
 // TestDryRunsChangeNothing: every changing command, on --dry-run, leaves the folder as it is and says what
 // it would do.
 func TestDryRunsChangeNothing(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**")
 	s.Run("take", "tidechart", "--page", "tides.html")
@@ -150,6 +154,7 @@ func TestDryRunsChangeNothing(t *testing.T) {
 
 // TestHandWrittenListIsKept: whatever commands do, what people wrote in the packing list stays.
 func TestHandWrittenListIsKept(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Write("crate.yaml", `# The club's crate. Ask Ada before you change versions.
 format: 1
@@ -184,6 +189,7 @@ own: {order: [js/config.js, js/club.js]}
 }
 
 func TestContentsTellsTheState(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
 	s.Write("crate.yaml", s.Read("crate.yaml")+"  pennants: {version: 1.1.0, only: desk}\n")
@@ -203,6 +209,7 @@ func TestContentsTellsTheState(t *testing.T) {
 // TestPartsAndTheWhole: a library's files come onto a page in their order, whichever is put there first: the core before a part that
 // reads nothing of it, styles as somebody ordered them in the packing list.
 func TestPartsAndTheWhole(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n")
 	s.Run("start")

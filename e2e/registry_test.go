@@ -18,6 +18,7 @@ import (
 )
 
 func TestTakeFromRegistry(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	out := s.Run("take", "tidechart", "--with-needs", "--page", "tides.html")
 	for _, want := range []string{"took tidechart 3.1.0", "with it: oarlock", "needs oarlock on the page before it (dist/tidechart.js:"} {
@@ -59,6 +60,7 @@ func TestTakeFromRegistry(t *testing.T) {
 }
 
 func TestNeedsAreRecognisedWhateverTheyAreCalled(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--as", "page-helper")
 	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "page-helper of the crate has it") {
@@ -72,6 +74,7 @@ func TestNeedsAreRecognisedWhateverTheyAreCalled(t *testing.T) {
 }
 
 func TestResolution(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	for wish, want := range map[string]string{"": "2.1.0", "@2.0.3": "2.0.3", "@^1.0": "1.4.2", "@~1.4.0": "1.4.2", "@1.x": "1.4.2", "@1.0 - 1.4.0": "1.4.0", "@old": "1.4.2", "@next": "3.0.0-beta.1",
 		"@^1.3 || ^2.0": "2.1.0", "@>=2 <2.1": "2.0.3", "@>=3": "", "@^3.0.0-beta.0": "3.0.0-beta.1", "@*": "2.1.0", "@1.3.0": "1.3.0", "@<=1.3.0": "1.0.0"} {
@@ -91,6 +94,7 @@ func TestResolution(t *testing.T) {
 }
 
 func TestHoldVersionsRepin(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@1.4.0", "--names", "versioned", "--page", "**")
 	s.Fail(2, []string{"say why"}, "hold", "oarlock")
@@ -135,6 +139,7 @@ func TestHoldVersionsRepin(t *testing.T) {
 }
 
 func TestScopedRegistryAndToken(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	r.Demand("sea-secret-42")
 	s.Fail(3, []string{"does not let this be fetched (401)"}, "take", "@gull/pennants")
@@ -165,6 +170,7 @@ func TestScopedRegistryAndToken(t *testing.T) {
 
 // TestTokenStaysWithItsHost: a redirect to another host must not carry the credentials along.
 func TestTokenStaysWithItsHost(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	var got atomic.Value
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, req *http.Request) {
@@ -184,6 +190,7 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 }
 
 func TestRegistryFaults(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	s.Env = []string{"MERRY_PATIENCE=3s"}
 	before := s.State()
@@ -226,6 +233,7 @@ func TestRegistryFaults(t *testing.T) {
 // TestManyAtOnce: thirty libraries and what they need come in one change, asked for side by side, and
 // nothing twice.
 func TestManyAtOnce(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	args := []string{"take", "--with-needs"}
 	for i := range 30 {
@@ -252,6 +260,7 @@ func TestManyAtOnce(t *testing.T) {
 
 // TestMetadataOf20MB: a large document is read in little memory.
 func TestMetadataOf20MB(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	for i := range 40 {
 		r.Publish("ballast", fmt.Sprintf("1.%d.0", i), map[string][]byte{"ballast.js": []byte("var ballast = 1;\n"),
@@ -290,6 +299,7 @@ func peakMemory(pid int) (peak int) {
 // TestUndeclaredNeeds: a base that no dependency names is found by the global that it defines; what defines nothing is not
 // believed; what a script asks for before it uses it is no need.
 func TestUndeclaredNeeds(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	publish := func(name, version, manifest string, files map[string]string) {
 		t.Helper()
@@ -328,6 +338,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 // TestNeedsOfMembers: an add-on that uses what another add-on gives to the base needs both, however that is given; one that
 // asks for it first needs the base alone. What nobody gives is told.
 func TestNeedsOfMembers(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	publish := func(name, dependencies, text string) {
 		t.Helper()
@@ -463,6 +474,7 @@ func TestNeedsOfMembers(t *testing.T) {
 
 // TestNamesThatSayNothing: a library's main.js and style.css give way to the site's own, and are called after the library.
 func TestNamesThatSayNothing(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	if err := r.Publish("bollard", "1.0.0", map[string][]byte{"package.json": []byte(`{"name": "bollard", "version": "1.0.0", "main": "dist/main.js", "style": "dist/style.css"}`), "dist/main.js": []byte("window.bollard = 1;\n"), "dist/style.css": []byte("b {\n  margin: 0;\n}\n")}); err != nil {
 		t.Fatal(err)

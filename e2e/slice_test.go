@@ -11,6 +11,7 @@ import (
 )
 
 func TestStart(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Write(".gitignore", "*.log")
 	s.Run("start")
@@ -49,6 +50,7 @@ func TestStart(t *testing.T) {
 
 // TestPagesStayTheirs: only the new lines differ, with the page's own indentation and line endings.
 func TestPagesStayTheirs(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	before := map[string]string{}
@@ -82,6 +84,7 @@ func TestPagesStayTheirs(t *testing.T) {
 }
 
 func TestOwnFilesAreIncludedByGlob(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Run("start")
 	s.Write("js/a.js", "")
@@ -94,6 +97,7 @@ func TestOwnFilesAreIncludedByGlob(t *testing.T) {
 
 // TestSiteInASubfolder: pages are named from the site, from the project, or from where one stands.
 func TestSiteInASubfolder(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	before := s.State()
 	os.MkdirAll(filepath.Join(s.Dir, "../project"), 0o755)
@@ -123,6 +127,7 @@ func TestSiteInASubfolder(t *testing.T) {
 }
 
 func TestTakeOptions(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--as", "oarlock-old", "--rename", "oarlock.js=kiosk.js", "--readable", "--because", "the kiosk", "--one-build")
@@ -161,6 +166,7 @@ func TestTakeOptions(t *testing.T) {
 }
 
 func TestFindings(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		name  string
 		spoil func(s *merrytest.Site)
@@ -206,6 +212,7 @@ func TestFindings(t *testing.T) {
 
 // TestBadInput: each gets a clear error with its status, and nothing changes.
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("notes.txt", "hello")
 	s.Write("parts/menu.html", "<nav>menu</nav>\n")
@@ -253,6 +260,7 @@ func TestBadInput(t *testing.T) {
 }
 
 func TestReadOnlyIsLeftAlone(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("omit", "brinework")
 	page, dir := filepath.Join(s.Dir, "index.html"), filepath.Join(s.Dir, "crews")
@@ -279,6 +287,7 @@ func TestReadOnlyIsLeftAlone(t *testing.T) {
 }
 
 func TestBrokenRecords(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Fail(1, []string{"there is no crate.yaml", "merry start"}, "check")
 	for src, want := range map[string]string{
@@ -299,6 +308,7 @@ func TestBrokenRecords(t *testing.T) {
 }
 
 func TestSealAndContents(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	if got := s.TryWith("", "seal", "-", "--algorithm", "sha256").Out; got != "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=  -\n" {
 		t.Errorf("seal - of nothing printed %q", got)
@@ -321,6 +331,7 @@ func TestSealAndContents(t *testing.T) {
 
 // TestUndoGoesBackAndForth: over several steps and forward again, and never over what somebody changed since.
 func TestUndoGoesBackAndForth(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	states := []string{s.State()}
 	for _, args := range [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"drop", "brinework"}} {
@@ -359,6 +370,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 // TestTakeMeansTheCratesVersion: the name alone of a library that is there means it in the version that is there, whatever is newer, and
 // whatever it came from.
 func TestTakeMeansTheCratesVersion(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "tidechart@3.0.0", "--with-needs", "--page", "tides.html")
 	if out := s.Run("take", "tidechart", "--part", "marks"); !strings.Contains(out, "added to tidechart 3.0.0") || !strings.Contains(out, "named by --part marks") {
@@ -384,6 +396,7 @@ func TestTakeMeansTheCratesVersion(t *testing.T) {
 
 // TestSameInputSameBytes: the records have no times in them and no order of chance.
 func TestSameInputSameBytes(t *testing.T) {
+	t.Parallel()
 	a, b := merrytest.Started(t), merrytest.Started(t)
 	if a.State() != b.State() {
 		t.Error("two sites that were treated alike differ")
@@ -399,6 +412,7 @@ func TestSameInputSameBytes(t *testing.T) {
 // TestSealAnywhere: tags ready to paste, and a look at pages that are no part of a project: what they demand of links, modules, hints and
 // import maps.
 func TestSealAnywhere(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	address := "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"
 	hash := strings.Fields(s.Run("seal", "js/oarlock.min.js"))[0]

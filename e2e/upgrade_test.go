@@ -23,6 +23,7 @@ func upgradable(t *testing.T) (*merrytest.Site, *standin.Registry) {
 }
 
 func TestCompare(t *testing.T) {
+	t.Parallel()
 	s, _ := upgradable(t)
 	s.Write("js/club.js", s.Read("js/club.js")+"oarlock('.bw-note').on('click', function () {\n  this.classList.add(\"bw-bar\");\n});\nvar word = 'bw-table';\noarlock('#menu').notice('low water');\n")
 	s.Write("css/club.css", s.Read("css/club.css")+"p { color: var(--bw-buoy); }\n")
@@ -97,6 +98,7 @@ func atoi(t *testing.T, s string) int {
 
 // TestRepinWithRenames: class tokens change on pages, byte for byte, in the same change as the library, and nothing else.
 func TestRepinWithRenames(t *testing.T) {
+	t.Parallel()
 	s, _ := upgradable(t)
 	s.Replace("tides.html", `<table class="bw-table">`, "<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>")
 	before := s.State()
@@ -130,6 +132,7 @@ func TestRepinWithRenames(t *testing.T) {
 
 // TestFallbackFollows: where a local name has the version in it, the fallback behind a link changes with the link.
 func TestFallbackFollows(t *testing.T) {
+	t.Parallel()
 	s, _ := upgradable(t)
 	s.Run("drop", "tidechart")
 	s.Run("drop", "brinework")
@@ -146,6 +149,7 @@ func TestFallbackFollows(t *testing.T) {
 }
 
 func TestRepinInFull(t *testing.T) {
+	t.Parallel()
 	s, r := upgradable(t)
 	before := s.State()
 	s.Fail(1, []string{"tidechart 4.0.0 wants oarlock ^2.1.0, and it would find 2.0.3", "merry repin tidechart@4.0.0 oarlock@"}, "repin", "tidechart@4.0.0")
@@ -194,6 +198,7 @@ func TestRepinInFull(t *testing.T) {
 }
 
 func TestBill(t *testing.T) {
+	t.Parallel()
 	s, _ := upgradable(t)
 	out := s.Run("bill", "--form", "cyclonedx")
 	valid(t, "bom-1.6.schema.json", out, "spdx.schema.json", "jsf-0.82.schema.json")
@@ -231,7 +236,7 @@ func TestBill(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, at := range []string{"../advisories", "../advisories.zip"} {
-		r := s.Fail(1, []string{"GULL-2024-1, WAVE-7  tidechart 3.1.0", "merry compare tidechart 2.9.0", "GULL-2024-3", "5 advisories read; 2 concern the crate", "broken.json is no advisory"}, "bill", "--advisories", at, "--offline")
+		r := s.Fail(1, []string{"GULL-2024-1, WAVE-7  tidechart 3.1.0", "fixed in 2.9.0", "merry versions tidechart", "GULL-2024-3", "5 advisories read; 2 concern the crate", "broken.json is no advisory"}, "bill", "--advisories", at, "--offline")
 		for _, never := range []string{"GULL-2024-2", "GULL-2024-4", "GULL-2024-5"} {
 			if strings.Contains(r.Out, never) {
 				t.Errorf("%s concerns nobody:\n%s", never, r.Out)
@@ -259,6 +264,7 @@ func following(t *testing.T) *merrytest.Site {
 // TestOwnFilesFollow: renamed classes are renamed in the site's own stylesheets and scripts too, where it is sure that the class is meant; with
 // --pages-only they are left; undo leads back.
 func TestOwnFilesFollow(t *testing.T) {
+	t.Parallel()
 	s := following(t)
 	before := s.State()
 	out := s.Run("repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--rename-sure")
@@ -292,6 +298,7 @@ func TestOwnFilesFollow(t *testing.T) {
 
 // TestTableOfRenames: what comparing told is written as a table, which is corrected by hand and followed by repin; other layouts of tables are read, too.
 func TestTableOfRenames(t *testing.T) {
+	t.Parallel()
 	s := following(t)
 	s.Replace("index.html", "sk-bar sk-note", "sk-bar sk-note sk-gone sk-deck-left")
 	s.Run("compare", "skiff", "../downloads/skiff-2.0.0.zip", "--renames-to", "names.md")
@@ -324,6 +331,7 @@ func TestTableOfRenames(t *testing.T) {
 
 // TestWhatWasUsedIsMissed: names that a library no longer offers are told wherever they are used, until they are mended, let go, or there again.
 func TestWhatWasUsedIsMissed(t *testing.T) {
+	t.Parallel()
 	s := following(t)
 	if out := s.Run("check"); strings.Contains(out, "class-gone") {
 		t.Errorf("check says\n%s", out)
@@ -354,6 +362,7 @@ func TestWhatWasUsedIsMissed(t *testing.T) {
 
 // TestCompareAnywhere: two sources are compared where there is no project.
 func TestCompareAnywhere(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Archive("skiff-1.0.0.zip", map[string]string{"skiff.css": ".sk-bar { display: flex; gap: 4px; color: red }\n"})
 	s.Archive("skiff-2.0.0.zip", map[string]string{"skiff.css": ".sk-header { display: flex; gap: 4px; color: red }\n"})
@@ -366,6 +375,7 @@ func TestCompareAnywhere(t *testing.T) {
 
 // TestIconsByTheirDrawing: characters are dealt anew from one version to the next, and each icon is still found by how it looks.
 func TestIconsByTheirDrawing(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	font := func(name string) string {
 		b, err := os.ReadFile(filepath.Join("..", "crate", "glyphs", "testdata", name))
@@ -390,6 +400,7 @@ func TestIconsByTheirDrawing(t *testing.T) {
 
 // TestPartsOfPictures: what a page shows by name of a picture is missed when it is gone, found by its drawing, and follows.
 func TestPartsOfPictures(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	sprite := func(name string) string {
 		return `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `" viewBox="0 0 10 10"><title>` + name + `</title><path d="M1 1h8v8z"/></symbol><symbol id="flag"><path d="M0 0v9"/></symbol></svg>` + "\n"
@@ -432,6 +443,7 @@ func TestPartsOfPictures(t *testing.T) {
 
 // TestPartsOfAPictureThatMoves: a picture has its version in its name, and one of its parts is called otherwise: one reference follows both.
 func TestPartsOfAPictureThatMoves(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Empty(t)
 	for version, name := range map[string]string{"1.0.0": "buoy", "2.0.0": "life-ring"} {
 		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n", "icons/signals-" + version + ".svg": `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `"><path d="M1 1h8"/></symbol></svg>` + "\n"})

@@ -100,6 +100,9 @@ func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
 		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, e.From, m.name(n))
 		page.Next = "merry take " + module.PackageOf(e.From) + "; merry include " + n.Of.Library + " --page " + printable.Word(m.v.Path.String())
+		if len(m.g.p.Origin.Registries) == 0 {
+			page.Next = "take " + module.PackageOf(e.From) + " from a download, or set the registry that you use: merry sources set registry URL"
+		}
 		if step := m.takeFile(e.From); step != "" {
 			page.Next = step
 		}
@@ -153,7 +156,10 @@ func (m *modules) unmapped(f check.Finding, name string) {
 		return // somebody else writes the maps
 	}
 	f.Name = check.ImportUnmapped
-	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), fmt.Sprintf("merry take %s --with-needs --page %s  # if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), "write an import map into the page's head; or, if a package of a registry is meant, set the registry that you use: merry sources set registry URL"
+	if len(m.g.p.Origin.Registries) > 0 {
+		f.Next = fmt.Sprintf("merry take %s --with-needs --page %s  # if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+	}
 	if step := m.takeFile(name); step != "" {
 		f.Next = step
 	}

@@ -2,6 +2,8 @@ package origin
 
 import (
 	"cmp"
+	"errors"
+	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
@@ -29,9 +31,13 @@ type Download struct {
 
 const mostDownloads = 12
 
-// Downloads lists the newest archives of a folder that hold scripts or stylesheets.
-func Downloads(dir string) ([]Download, error) {
+// Downloads lists the newest archives of a folder that hold scripts or stylesheets. The usual folder, which nobody named, need not be
+// there.
+func Downloads(dir string, usual bool) ([]Download, error) {
 	entries, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) && usual {
+		return nil, nil // nothing was ever downloaded
+	}
 	if err != nil {
 		return nil, problem.Refuse(problem.FileUnknown, "say where yours are: merry peek --downloads DIR", "the download folder %s can't be read", dir)
 	}

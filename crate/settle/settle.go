@@ -223,7 +223,7 @@ func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.
 	for _, names := range [][]string{lib.Take, lib.Keep} {
 		if _, gone := known(l.Delivery, lib.Version, lib, names); len(gone) > 0 {
 			done()
-			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+printable.Word(lib.From)+"  # lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
+			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+printable.Word(lib.Name)+"  # lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
 		}
 	}
 	l.Selection, _ = Choose(l.Delivery, lib.Version, lib)

@@ -127,6 +127,9 @@ func (g *Gone) findings(uses map[int][]NameUse, concerns func(library string) bo
 			f := check.Finding{Name: check.ClassGone, Severity: check.Warning, Message: fmt.Sprintf("%s %s has no %s %s any more; %s had it", of.library, of.has, l.Kind, l.Name, of.had),
 				Why:  "what it did here is done no more, and nothing says so to visitors",
 				Next: fmt.Sprintf("merry compare %s %s %s  # tells what it is called now; forget: [%s] at %s in crate.yaml lets it go", of.library, of.had, of.has, l.Name, of.library)}
+			if len(g.p.Origin.Registries) == 0 { // both versions can't be had without one
+				f.Next = fmt.Sprintf("call it as the change notes of %s say; or let it go, by forget: [%s] at %s in crate.yaml", of.library, l.Name, of.library)
+			}
 			if l.Kind == "global" {
 				f.Name = check.GlobalGone
 			}

@@ -104,6 +104,7 @@ func leftovers(s *merrytest.Site) []string {
 // TestStoppedAtEveryWrite stops each command at every one of its writes and removals. Reading afterwards changes nothing
 // and sees the old state or the new one, whole; finishing leads to that state, and giving up to the old one.
 func TestStoppedAtEveryWrite(t *testing.T) {
+	t.Parallel()
 	for _, c := range changing {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
@@ -189,6 +190,7 @@ func files(state string) string {
 // TestWritesFail fails one write, or, as a full disk does, every one from a certain one on. Nothing has changed then, or,
 // where it could not be taken back either, the change can be finished, and given up.
 func TestWritesFail(t *testing.T) {
+	t.Parallel()
 	for kind, words := range map[string]string{"full": "the disk is full", "fail": "the disk can't read or write it"} {
 		for _, c := range changing[1:] {
 			if !long && !slices.Contains([]string{"take", "drop", "undo", "switch --cdn"}, c.name) {
@@ -236,6 +238,7 @@ func TestWritesFail(t *testing.T) {
 }
 
 func TestUndoKeepsWhatWasChangedSince(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	before := s.State()
@@ -269,6 +272,7 @@ func TestUndoKeepsWhatWasChangedSince(t *testing.T) {
 // TestKilledAtRandom ends commands wherever they happen to be, as a power cut does. Afterwards the project is as before or
 // as after, one way to the end leads there, and the next command works.
 func TestKilledAtRandom(t *testing.T) {
+	t.Parallel()
 	runs := 6
 	if long {
 		runs = 60

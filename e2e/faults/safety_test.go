@@ -26,6 +26,7 @@ var everyCommand = []string{"contents", "check", "check --rehearse", "check --fi
 // TestForeignChange: a change that came with a clone is carried out by no command. Those that read say so and go on, those
 // that change something are refused, and there is a way out.
 func TestForeignChange(t *testing.T) {
+	t.Parallel()
 	for _, path := range []string{"../../home/stolen", ".git/hooks/post-checkout", ".merry/lock", "index.html", "/etc/x"} {
 		base := merrytest.Started(t)
 		plant := func(s *merrytest.Site) string {
@@ -65,6 +66,7 @@ func TestForeignChange(t *testing.T) {
 
 // TestOwnFolderIsNoLink: merry's own folder, and its lock, lead nowhere else.
 func TestOwnFolderIsNoLink(t *testing.T) {
+	t.Parallel()
 	for _, link := range []string{".merry", ".merry/lock", ".merry/changes"} {
 		s := merrytest.Started(t)
 		outside := filepath.Join(s.Home, "outside")
@@ -87,6 +89,7 @@ func TestOwnFolderIsNoLink(t *testing.T) {
 
 // TestSomebodyElses: a project, or records, of another user are worked with only if the user says so.
 func TestSomebodyElses(t *testing.T) {
+	t.Parallel()
 	if os.Getuid() != 0 {
 		t.Skip("only the system's own user can give a file to somebody else")
 	}
@@ -127,6 +130,7 @@ func TestSomebodyElses(t *testing.T) {
 // TestNothingBelowVersionControl: whatever an archive, a record or a list says, nothing is written where another program
 // would carry it out.
 func TestNothingBelowVersionControl(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	source := s.Archive("sly-1.0.0.zip", map[string]string{
 		"sly/dist/sly.js": "var Sly = {};", "sly/dist/sly.css": "a { background: url(.git/config) } b { background: url(../.htaccess) } c { background: url(../x/.git/hooks/post-checkout) }",
@@ -173,6 +177,7 @@ func TestNothingBelowVersionControl(t *testing.T) {
 
 // TestSpecialFiles: no pipe, device, socket, dangling link or editor's lock holds a command up or makes it fail.
 func TestSpecialFiles(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	make := map[string]func(name string) error{
 		"pipe":   func(name string) error { return syscall.Mkfifo(name, 0o644) },
@@ -241,6 +246,7 @@ func TestSpecialFiles(t *testing.T) {
 
 // TestCantBeCarriedOut: what can't be done is known before anything is, and nothing has changed then.
 func TestCantBeCarriedOut(t *testing.T) {
+	t.Parallel()
 	refused := func(s *merrytest.Site, words []string, args ...string) {
 		t.Helper()
 		before := s.State()
@@ -286,6 +292,7 @@ func TestCantBeCarriedOut(t *testing.T) {
 // TestHiddenText: whatever stands in a name, a page or a record, no control character and no mark that reorders or hides text
 // reaches a terminal, a pipe or an answer in JSON.
 func TestHiddenText(t *testing.T) {
+	t.Parallel()
 	const evil = "\x1b[31mred\x1b]0;title\x07\u202egnp\u200b\u0085\x9b"
 	s := merrytest.Started(t)
 	s.Write("index.html", strings.Replace(s.Read("index.html"), "</body>", "<script src=\"js/"+evil+".js\"></script><script src=\"http://"+evil+".example/x.js\"></script><link rel=stylesheet href='"+evil+"'><script>throw new Error('"+evil+"')</script></body>", 1))
@@ -335,6 +342,7 @@ func TestHiddenText(t *testing.T) {
 
 // TestHostileServers: no server holds a command up without end, sends it into this network, or makes it wait for years.
 func TestHostileServers(t *testing.T) {
+	t.Parallel()
 	var inside int
 	within := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { inside++; w.Write([]byte("var Secret = 1;")) }))
 	defer within.Close()
@@ -384,6 +392,7 @@ func TestHostileServers(t *testing.T) {
 
 // TestSameTimeAndSize: a page, a script or a library's file with other content of the same size and the same time is seen.
 func TestSameTimeAndSize(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	old := time.Now().Add(-time.Hour)
 	age := func() {
@@ -409,6 +418,7 @@ func TestSameTimeAndSize(t *testing.T) {
 
 // TestRoomEndsWithItsParent: a rehearsal does not go on when the command that asked for it is gone.
 func TestRoomEndsWithItsParent(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS != "linux" {
 		t.Skip("goes by what Linux says of processes")
 	}
@@ -450,6 +460,7 @@ func TestRoomEndsWithItsParent(t *testing.T) {
 // TestGrowth: twice as much of anything takes about twice as long. What grew with the square took 16 times as long for four
 // times as much.
 func TestGrowth(t *testing.T) {
+	t.Parallel()
 	repeat := func(n int, f func(i int) string) string {
 		var b strings.Builder
 		for i := range n {
@@ -520,6 +531,7 @@ func TestGrowth(t *testing.T) {
 // TestStrangersList: a packing list that came with a clone opens nothing outside of its project, and writes nothing that sets up
 // servers or editors.
 func TestStrangersList(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Write("../secret/key.js", "var key = 1;\n")
 	for _, tt := range []struct{ from, places, word string }{

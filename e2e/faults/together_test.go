@@ -63,6 +63,7 @@ func atOnce(t *testing.T, s *merrytest.Site, commands ...[]string) []string {
 // TestTwoCommandsAtOnce: any two writing commands side by side end as one after the other would have, in one sequence or the
 // other.
 func TestTwoCommandsAtOnce(t *testing.T) {
+	t.Parallel()
 	base := crowded(t)
 	for i, a := range sideBySide {
 		for _, b := range sideBySide[i+1:] {
@@ -88,6 +89,7 @@ func TestTwoCommandsAtOnce(t *testing.T) {
 
 // TestEightCommandsAtOnce: many commands side by side leave nothing dangling, and undo leads back step by step.
 func TestEightCommandsAtOnce(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	before := s.State()
 	said := atOnce(t, s, []string{"drop", "brinework"}, []string{"include", "brinework", "--page", "**"}, []string{"omit", "oarlock", "--page", "index.html"},
@@ -107,6 +109,7 @@ func TestEightCommandsAtOnce(t *testing.T) {
 
 // TestWaitingIsTold: a command that waits for another says so, and gives up in the end.
 func TestWaitingIsTold(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	lock := flock.New(filepath.Join(s.Dir, ".merry", "lock"))
 	if err := lock.Lock(); err != nil {

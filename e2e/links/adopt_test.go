@@ -59,6 +59,7 @@ func documented(t *testing.T) (*merrytest.Site, *standin.CDN) {
 }
 
 func TestAdoptLinks(t *testing.T) {
+	t.Parallel()
 	s, _ := documented(t)
 	before := s.Read("regatta.html")
 	out := s.Run("adopt", "regatta.html")
@@ -122,6 +123,7 @@ func TestAdoptLinks(t *testing.T) {
 // TestLinksKeepTheirForm: a link whose attributes stand otherwise than this product writes them is the same again
 // after a time as a local copy, and several hashes are heeded as the standard has it.
 func TestLinksKeepTheirForm(t *testing.T) {
+	t.Parallel()
 	s, _ := documented(t)
 	sum := func(algorithm string) string {
 		b, err := demo.Library("oarlock", "2.0.3")
@@ -166,6 +168,7 @@ func TestLinksKeepTheirForm(t *testing.T) {
 }
 
 func TestAdoptPasted(t *testing.T) {
+	t.Parallel()
 	s, _ := documented(t)
 	tag := "<script src='http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js' crossorigin></script>\n<link rel=stylesheet href=http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css>"
 	r := s.TryWith(tag, "adopt", "-", "--page", "crews/index.html", "--page", "index.html")
@@ -205,6 +208,7 @@ func TestAdoptPasted(t *testing.T) {
 }
 
 func TestAdoptLocalFiles(t *testing.T) {
+	t.Parallel()
 	s, _ := documented(t)
 	old, err := demo.Library("oarlock", "1.4.2")
 	if err != nil {
@@ -268,6 +272,7 @@ func TestAdoptLocalFiles(t *testing.T) {
 
 // TestAdoptWhatTheCrateHas: bytes that the crate has are known without a registry; a second copy is said to be one.
 func TestAdoptWhatTheCrateHas(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Write("js/old/page-helper.js", s.Read("js/oarlock.min.js"))
 	s.Replace("index.html", "</body>", "<script src=js/old/page-helper.js></script></body>")
@@ -288,6 +293,7 @@ func TestAdoptWhatTheCrateHas(t *testing.T) {
 // TestFallbackInABrowser: the CDN answers nothing, and the pages work all the same, with blocking scripts and with
 // deferred ones.
 func TestFallbackInABrowser(t *testing.T) {
+	t.Parallel()
 	s, c := documented(t)
 	_, port, _ := strings.Cut(c.Addr, ":")
 	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
@@ -326,6 +332,7 @@ func TestFallbackInABrowser(t *testing.T) {
 // TestBranches: a link to a branch is told, is never given an integrity, and becomes the exact one when its library is switched, there
 // and back; once adopted, the advice works.
 func TestBranches(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	page := s.Read("tides.html")
 	local := `<script src="js/oarlock.min.js"></script>`
@@ -372,6 +379,7 @@ func TestBranches(t *testing.T) {
 // TestAdoptedLinksAreSealed: what adopt and check advise of a link without integrity works: switch --cdn gives it one, and nothing else on
 // the page changes.
 func TestAdoptedLinksAreSealed(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	page := s.Read("tides.html")
 	link := `<script src="http://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.min.js"></script>`

@@ -37,6 +37,7 @@ func connected(t *testing.T) (*merrytest.Site, func() int64) {
 
 // TestConnections: no command opens a connection unless its purpose needs one, whatever is missing on this machine.
 func TestConnections(t *testing.T) {
+	t.Parallel()
 	const none, some = false, true
 	for _, tt := range []struct {
 		command string
@@ -72,6 +73,7 @@ func TestConnections(t *testing.T) {
 
 // TestInterrupted: Ctrl-C during a wait for a server ends the command, says that nothing was changed, and leaves nothing.
 func TestInterrupted(t *testing.T) {
+	t.Parallel()
 	s, r := merrytest.Registered(t)
 	r.Fail("tidechart", standin.Slow)
 	before := s.State()
@@ -105,6 +107,7 @@ func TestInterrupted(t *testing.T) {
 
 // TestMuteTerminal: a terminal that answers no questions keeps no command waiting.
 func TestMuteTerminal(t *testing.T) {
+	t.Parallel()
 	script, err := exec.LookPath("script")
 	if err != nil {
 		t.Skip("there is no script command to make a terminal with")

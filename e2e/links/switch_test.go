@@ -18,6 +18,7 @@ import (
 )
 
 func TestSwitchThereAndBack(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	local := s.Pages()
 	out := s.Run("switch", "--cdn")
@@ -64,6 +65,7 @@ func TestSwitchThereAndBack(t *testing.T) {
 
 // TestSwitchBackPutsBack: pages don't refer to local copies that are not there; switch puts those back.
 func TestSwitchBackPutsBack(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	before := s.Pages() + s.Read("js/oarlock.min.js")
 	s.Run("switch", "--cdn")
@@ -75,6 +77,7 @@ func TestSwitchBackPutsBack(t *testing.T) {
 }
 
 func TestSwitchOnlyForTheSameBytes(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	before := s.State()
 	for host, words := range map[string][]string{
@@ -114,6 +117,7 @@ func TestSwitchOnlyForTheSameBytes(t *testing.T) {
 }
 
 func TestReadableBuildFromTheCache(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--one-build", "--page", "index.html")
@@ -133,6 +137,7 @@ func TestReadableBuildFromTheCache(t *testing.T) {
 }
 
 func TestLinkFindings(t *testing.T) {
+	t.Parallel()
 	for name, edit := range map[string][2]string{
 		"link-unsealed":       {` integrity="`, ` data-was="`},
 		"link-stale":          {`integrity="sha384-Y`, `integrity="sha384-Z`},
@@ -151,6 +156,7 @@ func TestLinkFindings(t *testing.T) {
 }
 
 func TestLearnAPattern(t *testing.T) {
+	t.Parallel()
 	c, err := standin.NewCDN()
 	if err != nil {
 		t.Fatal(err)
@@ -179,6 +185,7 @@ func TestLearnAPattern(t *testing.T) {
 }
 
 func TestCheckAgainstProfileAndOnline(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: minified}\n  desk: {serve: local, build: readable}\n")
 	s.Fail(1, []string{"not-as-profile", "oarlock is not served as the profile live says: cdn", "merry switch oarlock --profile live"}, "check", "--profile", "live")
@@ -206,6 +213,7 @@ func TestCheckAgainstProfileAndOnline(t *testing.T) {
 // TestFourCombinationsInABrowser: local and linked, readable and minified, all run clean, with the
 // integrity enforced: after one byte is changed at the CDN, the browser blocks the file.
 func TestFourCombinationsInABrowser(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	_, port, _ := strings.Cut(c.Addr, ":")
 	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
@@ -232,6 +240,7 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 // nothing is said to be absent that is there, what comes too early is told, and nobody calls out. An old seal is completed by the next
 // command that writes.
 func TestFactsInTheSeal(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Run("switch", "--cdn")
 	sealed := s.Read("crate.seal.json")
@@ -290,6 +299,7 @@ func TestFactsInTheSeal(t *testing.T) {
 // TestSealKnowsWhatRunningMakes: globals that reading does not find are in the seal where running the script makes them, alone or with
 // stand-ins for what it needs; nothing is then said to be absent that such a script makes, and what it does not make is.
 func TestSealKnowsWhatRunningMakes(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	cove := s.Archive("cove.zip", map[string]string{"cove-1.0.0/cove.js": "(function (root, make) {\n  var a = make(root.jib);\n  for (var i in a) { root[i] = a[i]; }\n})(window, function (jib) {\n  var out = { Cove: 1 };\n  out['Cove' + 'Bay'] = jib.fn ? 1 : 2;\n  return out;\n});\n"})
 	reef := s.Archive("reef.zip", map[string]string{"reef-1.0.0/reef.js": "(function () {\n  Object.defineProperty(window, ['Re', 'ef'].join(''), { value: { sound: 1 } });\n})();\n"})
@@ -315,6 +325,7 @@ func TestSealKnowsWhatRunningMakes(t *testing.T) {
 
 // TestSwitchSaysWhatItCosts: bytes from the own server and from others, hosts, and what holds up rendering, before and after.
 func TestSwitchSaysWhatItCosts(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	out := s.Run("switch", "--cdn", "--page", "index.html")
 	if !strings.Contains(out, "others 0 B → ") || !strings.Contains(out, "hosts to connect to: cdn.harbour.example; requests that hold up rendering: ") || !strings.Contains(out, " as before") {
@@ -340,6 +351,7 @@ func TestSwitchSaysWhatItCosts(t *testing.T) {
 // TestLearnedByOneFile: where the second file can't be asked, the pattern is kept as proved by one, and what is learned can be tried on all
 // files of the crate.
 func TestLearnedByOneFile(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	out := s.Run("sources", "learn", "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js", "--name", "short")
 	if !strings.Contains(out, "http://short.harbour.example/{name}@{version}/{short}") || !strings.Contains(out, "merry sources try short") {
@@ -384,6 +396,7 @@ func TestLearnedByOneFile(t *testing.T) {
 // TestStyleFallbackInABrowser: where the CDN answers 503, gives other bytes, or answers nothing, the local stylesheets and scripts stand in,
 // fonts and all; where it answers, nothing local is fetched. There and back gives the same bytes.
 func TestStyleFallbackInABrowser(t *testing.T) {
+	t.Parallel()
 	for _, fault := range []string{"none", "busy", "spoilt", "down"} {
 		t.Run(fault, func(t *testing.T) {
 			s, c := merrytest.Linked(t)
@@ -432,6 +445,7 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 // TestFallbacksInTurn: where the first host answers nothing, a second gives scripts and styles, held to their integrity; where that gives
 // other bytes or nothing, the site's own do; a host that takes its time is waited for. There and back gives the same bytes.
 func TestFallbacksInTurn(t *testing.T) {
+	t.Parallel()
 	slow := time.Second
 	if os.Getenv("MERRY_MATRIX") == "all" {
 		slow = 30 * time.Second
@@ -507,6 +521,7 @@ func TestFallbacksInTurn(t *testing.T) {
 
 // TestModuleFallbackInABrowser: a module whose host answers nothing, or other bytes, is imported from the site.
 func TestModuleFallbackInABrowser(t *testing.T) {
+	t.Parallel()
 	buoy := "export function mark() {}\nglobalThis.buoy = 'afloat';\n"
 	for _, fault := range []string{"none", "down", "spoilt"} {
 		t.Run(fault, func(t *testing.T) {
@@ -566,6 +581,7 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 
 // TestSourcesMeasure: how the hosts answer that pages link to, on request only.
 func TestSourcesMeasure(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	if out := s.Run("sources", "--measure"); !strings.Contains(out, "no page links to another host") {
 		t.Errorf("measure says\n%s", out)

@@ -196,6 +196,7 @@ func (f *fleet) broken(t *testing.T) string {
 // TestRandomNeeds: whatever is taken, included, switched, moved up, adopted or repaired in whichever sequence, order has nothing to say
 // of the pages afterwards; and a page of which check has nothing to say either is clean in a browser.
 func TestRandomNeeds(t *testing.T) {
+	t.Parallel()
 	seeds, pages := int64(10), 0
 	if many := os.Getenv("MERRY_RANDOM"); many != "" {
 		seeds, _ = strconv.ParseInt(many, 10, 64)

@@ -241,6 +241,7 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 
 // TestAPolicyInTheWay: a command that puts on a page what its policy forbids says so, and check does.
 func TestAPolicyInTheWay(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Replace("index.html", "<title>", "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'; style-src 'self'\">\n    <title>")
 	if out := s.Run("switch", "--cdn", "--fallback"); !strings.Contains(out, "its policy (line 6) forbids") {
@@ -262,6 +263,7 @@ func TestAPolicyInTheWay(t *testing.T) {
 // TestFallbackUnderAPolicy: where a policy forbids inline scripts, a small script of the site's own loads the local copies, with the CDN
 // down as well; there and back gives the same pages.
 func TestFallbackUnderAPolicy(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <title>")
@@ -302,6 +304,7 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 // TestFallbackUnderAPolicyLives: the fallbacks of a page whose policy forbids inline scripts stay what they are when libraries move up a
 // version, files and the page itself move, and the same is asked for again; and they still load the copies.
 func TestFallbackUnderAPolicyLives(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Register()
 	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"

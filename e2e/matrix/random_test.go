@@ -37,6 +37,7 @@ var harmless = []string{"need-absent", "unused-library", "on-no-page", "map-miss
 // order of the pages right; and undo leads back to the beginning,
 // and forward again to the end.
 func TestRandomSequences(t *testing.T) {
+	t.Parallel()
 	seeds := int64(12)
 	if many := os.Getenv("MERRY_RANDOM"); many != "" {
 		seeds, _ = strconv.ParseInt(many, 10, 64)

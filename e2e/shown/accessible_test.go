@@ -16,6 +16,7 @@ var audit string
 
 // TestReportsAreForEverybody: what merry draws passes an audit of what keeps people from a page, in a wide window and in a narrow one.
 func TestReportsAreForEverybody(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := merrytest.Started(t)
 	s.Register()

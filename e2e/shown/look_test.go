@@ -26,6 +26,7 @@ func browsed(t *testing.T) {
 
 // TestLook: the console, what failed and what was blocked, with places, causes and the exit status; from whom how much came.
 func TestLook(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s, c := merrytest.Linked(t)
 	if out := s.Run("look"); !strings.Contains(out, "index.html  1280  first seen after ") || !strings.Contains(out, "3 pages: 0 errors, 0 warnings") || !strings.Contains(out, "from the site") {
@@ -77,6 +78,7 @@ func TestLook(t *testing.T) {
 // TestLookAgainst: a look that was kept and one afterwards: nothing differs when nothing looks different, wherever files come from and whatever moves; a
 // class that lost its rule is found, with the element, the rule and its file.
 func TestLookAgainst(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s, _ := merrytest.Linked(t)
 	s.Replace("index.html", "</main>", `<p id="clock"></p><p id="dice"></p><input autofocus><style>@keyframes bob{to{transform:translateX(80px)}}#boat{animation:bob 1s infinite alternate}</style><p id="boat">boat</p>
@@ -144,6 +146,7 @@ func TestLookAgainst(t *testing.T) {
 
 // TestChangesThatAreLookedAt: switch and repin say what looks different afterwards, and take back what should not.
 func TestChangesThatAreLookedAt(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s, c := merrytest.Linked(t)
 	if out := s.Run("switch", "--cdn", "--page", "index.html", "--look"); !strings.Contains(out, "nothing looks different from before the change") {
@@ -175,6 +178,7 @@ func TestChangesThatAreLookedAt(t *testing.T) {
 
 // TestLookEndures: pages that do what they should not, and browsers that are not there or do not last.
 func TestLookEndures(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s := merrytest.Started(t)
 	head := `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>x</title></head><body>`
@@ -219,6 +223,7 @@ func TestLookEndures(t *testing.T) {
 // TestCheckAndLookDiffer: where check and the browser say different things the answer says so, and the case can be written down without the site's
 // content.
 func TestCheckAndLookDiffer(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s := merrytest.Started(t)
 	s.Write("js/late.js", "new IntersectionObserver(function () { secretWords('of the club') }).observe(document.body)\n")
@@ -237,6 +242,7 @@ func TestCheckAndLookDiffer(t *testing.T) {
 // TestLookAtManyPages: pages are rehearsed when they are looked at, however many they are; what comes of a script that does not run is explained
 // by that; and what one page's tab was refused is not said of the pages that come after it.
 func TestLookAtManyPages(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s := merrytest.Empty(t)
 	const page = "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>x</title><link rel=\"icon\" href=\"data:,\"></head>\n<body>\n<script src=\"js/winch.js\"></script>\nMORE\n</body></html>\n"
@@ -279,6 +285,7 @@ func TestLookAtManyPages(t *testing.T) {
 
 // TestServedBySlowHosts: a host that answers late is waited for, and one that never does is given up.
 func TestLookWaits(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s := merrytest.Started(t)
 	host := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -301,6 +308,7 @@ func TestLookWaits(t *testing.T) {
 
 // TestReportOfLooksInABrowser: the report is readable, with its pictures, without scripts.
 func TestReportOfLooksInABrowser(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := merrytest.Started(t)
 	s.Run("look", "--save", "before", "index.html")
@@ -318,6 +326,7 @@ func TestReportOfLooksInABrowser(t *testing.T) {
 
 // TestCompareThatLooksAhead: compare shows the pages as they are and as another version would have them, and changes nothing.
 func TestCompareThatLooksAhead(t *testing.T) {
+	t.Parallel()
 	browsed(t)
 	s := merrytest.Started(t)
 	s.Register()

@@ -45,6 +45,7 @@ func fresh(s *merrytest.Site) *httptest.Server {
 
 // TestImportMapsFollow: the page's import map leads to the crate's files through every command, and back; a browser imports what it should.
 func TestImportMapsFollow(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := moored(t)
 	cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -119,6 +120,7 @@ func TestImportMapsFollow(t *testing.T) {
 // TestModulesWithTheirNeeds: what modules import by name comes from the registry, over several levels, without tags; the page works, and what is not
 // there is told before.
 func TestModulesWithTheirNeeds(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := moored(t)
 	r := s.Register()
@@ -159,6 +161,7 @@ func TestModulesWithTheirNeeds(t *testing.T) {
 // TestRandomModules: whatever commands come in whatever sequence, every name that a page's modules import and that the crate has leads to a file of
 // it, check says nothing of maps, and undo leads back to the first byte.
 func TestRandomModules(t *testing.T) {
+	t.Parallel()
 	seeds := 6
 	if os.Getenv("MERRY_MATRIX") == "all" {
 		seeds = 60
@@ -219,6 +222,7 @@ func page(s *merrytest.Site) string {
 // TestImportMapsOfOthers: of a map that somebody wrote only the crate's names are touched, in its own layout; own modules' names are met; a map that
 // is none is told and left alone.
 func TestImportMapsOfOthers(t *testing.T) {
+	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := moored(t)
 	const own = "<script type=\"importmap\">{\"imports\" : {\"chart\": \"./js/chart.js\" ,\n\t\"helm/\": \"/js/helm/\"}, \"scopes\": {\"/old/\": {\"rig\": \"./js/old.js\"}}}</script>"
@@ -271,6 +275,7 @@ func TestImportMapsOfOthers(t *testing.T) {
 // TestTwoVersionsOfOnePackage: where the ranges of two libraries allow no version for both, each imports its own, local and linked, and everything
 // leads back.
 func TestTwoVersionsOfOnePackage(t *testing.T) {
+	t.Parallel()
 	merrytest.Browser(t)
 	s := moored(t)
 	packages := map[string]map[string]string{

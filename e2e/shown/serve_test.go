@@ -159,6 +159,7 @@ func until(t *testing.T, what string, eval func(string) string, expression, want
 // TestServeShowsChanges: stylesheets are swapped in place, everything else loads the page again, in two browsers at once and scrolled as it
 // was; no byte of the site is touched.
 func TestServeShowsChanges(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("take", s.Archive("buoy-1.0.0.zip", map[string]string{"buoy.js": "window.buoy = 1"}), "--page", "index.html")
 	s.Replace("index.html", "</main>", strings.Repeat("<p>We row.</p>\n", 300)+"</main>")
@@ -198,6 +199,7 @@ func TestServeShowsChanges(t *testing.T) {
 
 // TestServeTellsTheConsole: each line once, with its place, what check knows of it, and what to type.
 func TestServeTellsTheConsole(t *testing.T) {
+	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Replace("index.html", `<script src="js/club.js"></script>`, "")
 	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="js/club.js"></script><script src="js/oarlock.min.js"></script>`)
@@ -234,6 +236,7 @@ func TestServeTellsTheConsole(t *testing.T) {
 
 // TestServePlaceInTheFirstLine: of a page that is one line columns are those on disk.
 func TestServePlaceInTheFirstLine(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	page := `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>One line</title></head><body><script>nowhere()</script></body></html>`
 	s.Write("line.html", page)
@@ -245,6 +248,7 @@ func TestServePlaceInTheFirstLine(t *testing.T) {
 // TestServeAnswersAsServersDo: index files, types, ranges, compression, headers, the site's own page for what is not there; and what it never
 // answers: other names, other sites, what lies outside, what is nobody's business.
 func TestServeAnswersAsServersDo(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("404.html", "<!doctype html><title>Lost</title><p>Nobody rows here</p>")
 	s.Write("_headers", "/*\n  X-Club: gull point\n/crews/*\n  X-Crews: eight\n")
@@ -317,6 +321,7 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 
 // TestServeUnderAPolicy: the headers' policies are sent, what they forbid is told, and what serve adds works under all of them.
 func TestServeUnderAPolicy(t *testing.T) {
+	t.Parallel()
 	for _, policy := range []string{"default-src 'self'", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'", "script-src 'nonce-abc' 'strict-dynamic'; default-src 'self'"} {
 		t.Run(policy, func(t *testing.T) {
 			s := merrytest.Started(t)
@@ -340,6 +345,7 @@ func TestServeUnderAPolicy(t *testing.T) {
 
 // TestServeProfileAndOffline: pages as a profile would have them, without a byte written; links to other hosts from the cache.
 func TestServeProfileAndOffline(t *testing.T) {
+	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: readable}\n")
 	site := s.State()
@@ -371,6 +377,7 @@ func TestServeProfileAndOffline(t *testing.T) {
 
 // TestServeBehind: pages come from the server that fills them in, files from the site.
 func TestServeBehind(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	behind := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -394,6 +401,7 @@ func TestServeBehind(t *testing.T) {
 
 // TestServeJSON: each event is a line.
 func TestServeJSON(t *testing.T) {
+	t.Parallel()
 	s := merrytest.Started(t)
 	cmd := s.Command("serve", "--json")
 	out, err := cmd.StdoutPipe()

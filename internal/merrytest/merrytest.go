@@ -15,35 +15,57 @@ import (
 	"sync"
 	"testing"
 
+	"github.com/gofrs/flock"
+
 	"merrycrate.example/merry/demo"
 )
 
-// built is the folder of the built program, "" before it is built.
-var built string
-
-// Main runs a package's tests and removes what they built.
+// Main runs a package's tests. Where the system has a file system in memory, the sites are there: tests of a program that waits for the
+// disk at each change would spend most of their time so.
 func Main(m *testing.M) {
+	dir := ""
+	if os.Getenv(OnDisk) == "" && runtime.GOOS == "linux" {
+		if made, err := os.MkdirTemp("/dev/shm", "merry-test-"); err == nil {
+			dir = made
+			os.Setenv("TMPDIR", dir)
+		}
+	}
 	status := m.Run()
-	if built != "" {
-		os.RemoveAll(built)
+	if dir != "" {
+		os.RemoveAll(dir)
 	}
 	os.Exit(status)
 }
+
+// OnDisk names the environment variable that, if it is set, keeps the tests' sites on the disk.
+const OnDisk = "MERRY_TEST_ON_DISK"
 
 // Tags names the environment variable with the build tags of the tested program, such as portable: the disk's other
 // implementation.
 const Tags = "MERRY_TEST_TAGS"
 
 var build = sync.OnceValues(func() (string, error) {
-	dir, err := os.MkdirTemp("", "merry-test-")
+	// All packages share one program. The go command links it anew only if a source changed.
+	cache, err := os.UserCacheDir()
 	if err != nil {
 		return "", err
 	}
-	built = dir
-	name := filepath.Join(dir, "merry")
+	dir := filepath.Join(cache, "merry-test")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", err
+	}
+	name := filepath.Join(dir, "merry"+strings.ReplaceAll(os.Getenv(Tags), ",", "-"))
+	if RaceDetector {
+		name += "-race"
+	}
 	if runtime.GOOS == "windows" {
 		name += ".exe"
 	}
+	lock := flock.New(name + ".lock")
+	if err := lock.Lock(); err != nil {
+		return "", err
+	}
+	defer lock.Unlock()
 	cmd := exec.Command("go", "build", "-tags", "faults,"+os.Getenv(Tags), "-o", name, "merrycrate.example/merry/cmd/merry")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if RaceDetector {
@@ -145,14 +167,14 @@ func (s *Site) TryWith(input string, args ...string) Result {
 		s.T.Fatal(err)
 	}
 	r := Result{cmd.ProcessState.ExitCode(), out.String(), errOut.String()}
-	for _, step := range r.Steps() {
+	for _, step := range r.steps() {
 		if Pasted == nil {
 			continue
 		}
-		if err := Pasted(step); err != nil {
-			s.T.Errorf("merry %s says next: %s\n%v", strings.Join(args, " "), step, err)
-		} else {
-			s.follow(step, args)
+		if err := Pasted(step.line); err != nil {
+			s.T.Errorf("merry %s says next: %s\n%v", strings.Join(args, " "), step.line, err)
+		} else if step.ready {
+			s.follow(step.line, args)
 		}
 	}
 	return r

@@ -18,13 +18,38 @@ import (
 // Pasted, where it is set, tells what is wrong with a command that an answer says to type next.
 var Pasted func(line string) error
 
-var step = regexp.MustCompile(`(?m)^ *next: +(merry .*)$`)
+var step = regexp.MustCompile(`(?m)^ *next: +(.*)$`)
 
 // Steps are the commands that an answer says to type next.
 func (r Result) Steps() []string {
 	var list []string
-	for _, m := range step.FindAllStringSubmatch(r.Out+"\n"+r.Err, -1) {
-		list = append(list, m[1])
+	for _, s := range r.steps() {
+		list = append(list, s.line)
+	}
+	return list
+}
+
+// A nextStep is a command to type next. It is ready if nothing is to be done by hand before it.
+type nextStep struct {
+	line  string
+	ready bool
+}
+
+func (r Result) steps() []nextStep {
+	var list []nextStep
+	end, ready := 0, true
+	text := r.Out + "\n" + r.Err
+	for _, m := range step.FindAllStringSubmatchIndex(text, -1) {
+		if line := text[m[2]:m[3]]; text[end:m[0]] != "\n" && strings.TrimSpace(text[end:m[0]]) != "" {
+			ready = true // another finding, or another answer
+			if strings.HasPrefix(line, "merry ") {
+				list = append(list, nextStep{line, ready})
+			}
+		} else if strings.HasPrefix(line, "merry ") {
+			list = append(list, nextStep{line, ready})
+		}
+		ready = ready && strings.HasPrefix(text[m[2]:m[3]], "merry ")
+		end = m[1]
 	}
 	return list
 }
@@ -55,8 +80,11 @@ var followed sync.Map
 func (s *Site) follow(step string, args []string) {
 	s.T.Helper()
 	words := strings.Fields(step)
-	if testing.Short() || len(words) < 2 || slices.Contains(args, "--in") || slices.Contains([]string{"serve", "look", "demo", "help", "completion"}, words[1]) {
+	if testing.Short() || len(words) < 2 || slices.Contains(args, "--in") || slices.Contains(args, "--all-sites") || len(args) > 0 && args[0] == "demo" || slices.Contains([]string{"serve", "look", "demo", "help", "completion"}, words[1]) {
 		return // what runs on, or needs a browser
+	}
+	if strings.HasPrefix(step, "merry repin ") || strings.HasPrefix(step, "merry settle --dry-run") {
+		return // they may need a choice that only a person can make: another file, or where a download lies
 	}
 	if _, again := followed.LoadOrStore(shapeOf(words)+" after "+shapeOf(append([]string{"merry"}, args...)), true); again {
 		return
@@ -79,7 +107,7 @@ func (s *Site) follow(step string, args []string) {
 	cmd.Stdout, cmd.Stderr = &out, &errOut
 	cmd.Run()
 	status := cmd.ProcessState.ExitCode()
-	if status == 0 || status == 1 && !strings.Contains(errOut.String(), "merry: ") { // findings are an answer
+	if status == 0 || status == 3 || status == 1 && !strings.Contains(errOut.String(), "merry: ") { // findings are an answer, and a server that is away is no dead end
 		return
 	}
 	s.T.Errorf("merry %s says next: %s\nwhich ends with status %d\n%s", strings.Join(args, " "), step, status, fmt.Sprint(out.String(), errOut.String()))
