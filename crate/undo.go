@@ -74,6 +74,9 @@ type PastChange = change.Done
 // History lists what can be undone, the last change first, and behind it what can be done again, the next first.
 func (c *Crate) History(ctx context.Context) ([]PastChange, error) {
 	on, err := c.changedHere()
+	if err != nil && problem.Of(err).Code == problem.NothingThere {
+		return []PastChange{}, nil // nothing was ever changed here
+	}
 	if err != nil {
 		return nil, err
 	}

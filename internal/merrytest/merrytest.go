@@ -124,14 +124,22 @@ func Club(t testing.TB) *Site {
 // Copy makes another site in the state of this one, with a home of its own.
 func (s *Site) Copy() *Site {
 	s.T.Helper()
+	c, err := s.copied()
+	if err != nil {
+		s.T.Fatal(err)
+	}
+	return c
+}
+
+func (s *Site) copied() (*Site, error) {
 	base := s.T.TempDir()
 	c := &Site{T: s.T, Dir: filepath.Join(base, "site"), Home: filepath.Join(base, "home"), Env: s.Env}
 	for from, to := range map[string]string{s.Dir: c.Dir, s.Home: c.Home, filepath.Join(s.Dir, "../downloads"): filepath.Join(base, "downloads")} {
 		if err := os.CopyFS(to, os.DirFS(from)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			s.T.Fatal(err)
+			return nil, err
 		}
 	}
-	return c
+	return c, nil
 }
 
 // Result is what a run of the program left behind.

@@ -80,7 +80,7 @@ var followed sync.Map
 func (s *Site) follow(step string, args []string) {
 	s.T.Helper()
 	words := strings.Fields(step)
-	if testing.Short() || len(words) < 2 || slices.Contains(args, "--in") || slices.Contains(args, "--all-sites") || len(args) > 0 && args[0] == "demo" || slices.Contains([]string{"serve", "look", "demo", "help", "completion"}, words[1]) {
+	if testing.Short() || len(words) < 2 || slices.Contains(args, "--in") || slices.Contains(words, "<") || slices.Contains(args, "--all-sites") || len(args) > 0 && args[0] == "demo" || slices.Contains([]string{"serve", "look", "demo", "help", "completion"}, words[1]) {
 		return // what runs on, or needs a browser
 	}
 	if strings.HasPrefix(step, "merry repin ") || strings.HasPrefix(step, "merry settle --dry-run") {
@@ -92,7 +92,10 @@ func (s *Site) follow(step string, args []string) {
 	if _, err := os.Stat(s.Dir); err != nil {
 		return
 	}
-	c := s.Copy()
+	c, err := s.copied()
+	if err != nil {
+		return // a site of names that can't be copied, or that another command is changing
+	}
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	shell, err := exec.LookPath("sh")
@@ -107,6 +110,9 @@ func (s *Site) follow(step string, args []string) {
 	cmd.Stdout, cmd.Stderr = &out, &errOut
 	cmd.Run()
 	status := cmd.ProcessState.ExitCode()
+	if strings.Contains(errOut.String(), "which you never asked") {
+		return // the refusal that protects this network
+	}
 	if status == 0 || status == 3 || status == 1 && !strings.Contains(errOut.String(), "merry: ") { // findings are an answer, and a server that is away is no dead end
 		return
 	}
