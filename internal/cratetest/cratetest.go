@@ -3,6 +3,7 @@ package cratetest
 
 import (
 	"os"
+	"path/filepath"
 	"testing"
 
 	"merrycrate.example/merry/crate/disk"
@@ -13,10 +14,42 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/tags"
 )
 
 // Harbour is a list file's text below its format line: oarlock 2.0.3 of a registry, and a CDN that has it.
 const Harbour = "libraries:\n  oarlock: {version: 2.0.3, from: \"registry:oarlock\", build: minified}\ncdns: {harbour: \"https://cdn.harbour.example/{name}/{version}/{path}\"}\n"
+
+// WithPages is WithOarlock with more files, whose names are from the project's folder.
+func WithPages(t testing.TB, list string, files map[string]string) *project.Project {
+	t.Helper()
+	p := WithOarlock(t, list)
+	for name, text := range files {
+		full := string(p.Root.Join(name))
+		if err := os.MkdirAll(filepath.Dir(full), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(full, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return p
+}
+
+// Page reads a page of a project.
+func Page(t testing.TB, p *project.Project, name string) *tags.Page {
+	t.Helper()
+	at := paths.Found(name)
+	b, err := p.ReadInSite(at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := tags.Read(p, at, b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
 
 // WithOarlock returns a project in a temporary folder whose crate holds both builds of oarlock 2.0.3 below js. Its list
 // file is the format line and list.

@@ -1,0 +1,18 @@
+package lazy
+
+import "testing"
+
+// TestRegexp: an expression is compiled once, and one that is none panics only when it is asked for.
+func TestRegexp(t *testing.T) {
+	oar := Regexp(`^oar`)
+	if !oar().MatchString("oarlock") || oar() != oar() {
+		t.Error("it is compiled anew each time")
+	}
+	broken := Regexp(`(`)
+	defer func() {
+		if recover() == nil {
+			t.Error("a broken expression is none to it")
+		}
+	}()
+	broken()
+}
