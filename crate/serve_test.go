@@ -22,7 +22,7 @@ func TestGenerations(t *testing.T) {
 	}
 	open := func() (n int) {
 		for _, on := range folders {
-			if _, err := on.List("."); err == nil {
+			if _, err := on.Enter("."); err == nil {
 				n++
 			}
 		}

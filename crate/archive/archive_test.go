@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -333,4 +334,71 @@ func FuzzZip(f *testing.F) {
 func FuzzTar(f *testing.F) {
 	t := tarOf(entry{"lib/a.js", "var a;", 0})
 	fuzzOpen(f, "x.tar", t, gz(t), xzOf(t), zstdOf(t))
+}
+
+// TestLimitsOfEntries: one file and all files together have a largest size, and a file can't be larger than the archive that it is
+// stored in.
+func TestLimitsOfEntries(t *testing.T) {
+	c := newEntryRules("x.zip", Limits{Entries: 10, Total: 100, File: 60, Ratio: 200, From: 1 << 20})
+	if _, err := c.take("a.js", 60, 1); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.take("b.js", 61, 1); err == nil || !strings.Contains(err.Error(), "most allowed for one file") {
+		t.Errorf("a file over the limit: %v", err)
+	}
+	if _, err := c.take("c.js", 41, 1); err == nil || !strings.Contains(err.Error(), "more than 100 bytes") {
+		t.Errorf("a set over the limit: %v", err)
+	}
+	if _, err := c.take("d.js", -1, 1); err == nil {
+		t.Error("a negative size is taken")
+	}
+}
+
+// TestSparse: a tar archive whose file is larger than the archive, with holes for what is not there, is refused.
+func TestSparse(t *testing.T) {
+	var b bytes.Buffer
+	w := tar.NewWriter(&b)
+	records := map[string]string{"GNU.sparse.major": "0", "GNU.sparse.minor": "1", "GNU.sparse.name": "a.js", "GNU.sparse.size": "9000", "GNU.sparse.numblocks": "1", "GNU.sparse.map": "0,4"}
+	header := &tar.Header{Name: "a.js", Mode: 0o644, Size: 4, Typeflag: tar.TypeReg}
+	if err := w.WriteHeader(header); err != nil {
+		t.Fatal(err)
+	}
+	w.Write([]byte("boat"))
+	if err := w.WriteHeader(&tar.Header{Name: "b.js", Mode: 0o644, Size: 9000, Typeflag: tar.TypeReg}); err != nil {
+		t.Fatal(err)
+	}
+	w.Write(make([]byte, 9000)) // so that the hole of the first ends within the archive
+	w.Close()
+	// The writer makes no sparse files, so the extended header is put before by hand.
+	var text strings.Builder
+	for _, key := range []string{"GNU.sparse.major", "GNU.sparse.minor", "GNU.sparse.name", "GNU.sparse.size", "GNU.sparse.numblocks", "GNU.sparse.map"} {
+		line := " " + key + "=" + records[key] + "\n"
+		n := len(line)
+		for len(strconv.Itoa(n))+len(line) != n {
+			n = len(strconv.Itoa(n)) + len(line)
+		}
+		text.WriteString(strconv.Itoa(n) + line)
+	}
+	var pax bytes.Buffer
+	pw := tar.NewWriter(&pax)
+	if err := pw.WriteHeader(&tar.Header{Name: "PaxHeaders/a.js", Size: int64(text.Len()), Typeflag: tar.TypeReg, Mode: 0o644}); err != nil {
+		t.Fatal(err)
+	}
+	pw.Write([]byte(text.String()))
+	pw.Flush()
+	head := pax.Bytes()
+	head[156] = tar.TypeXHeader
+	sum := 0
+	copy(head[148:156], "        ")
+	for _, c := range head[:512] {
+		sum += int(c)
+	}
+	copy(head[148:156], fmt.Sprintf("%06o\x00 ", sum))
+	tree, err := open(t, "x.tar", append(head, b.Bytes()...))
+	if err == nil {
+		tree.Close()
+	}
+	if err == nil || !strings.Contains(err.Error(), "as a sparse file does") {
+		t.Errorf("a sparse file: %v", err)
+	}
 }

@@ -255,6 +255,26 @@ func TestProfile(t *testing.T) {
 	}
 }
 
+// TestDeskOnly: a library for the desk must not ship, and may be on the page at the desk.
+func TestDeskOnly(t *testing.T) {
+	for _, tt := range []struct {
+		profile string
+		want    bool
+	}{{"live", true}, {"desk", false}} {
+		pg, err := page.Read([]byte(top + oarlock))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := &Page{Page: pg, File: "index.html", Includes: make([]Include, len(pg.Includes))}
+		p.Includes[len(p.Includes)-1] = Include{Path: "js/oarlock.js", Library: "oarlock", Loads: true, DeskOnly: true}
+		k := &pageCheck{p: p, c: crateOf{profile: &Profile{Name: tt.profile}}}
+		k.profile()
+		if got := len(k.found) == 1 && k.found[0].Name == DeskOnlyShipped && k.found[0].Severity == Error; got != tt.want {
+			t.Errorf("under %s: %+v", tt.profile, k.found)
+		}
+	}
+}
+
 // TestWhatAProfileIsWithout: libraries by name, addresses and paths by patterns.
 func TestWhatAProfileIsWithout(t *testing.T) {
 	for _, tt := range []struct {

@@ -24,7 +24,7 @@ func TestForServer(t *testing.T) {
 func TestResolve(t *testing.T) {
 	for url, want := range map[string]string{
 		"sprite.svg#icon:home": "css/sprite.svg", "a.png?at=10:30": "css/a.png", "../img/a.png": "img/a.png", "x/a:b.png": "css/x/a:b.png",
-		"https://cdn.example/a.png": "", "data:image/png;base64,AA": "", "/a.png": "", "../../a.png": "", "#part": "", "mailto:a": "",
+		"https://cdn.example/a.png": "", "data:image/png;base64,AA": "", "/a.png": "", "../../a.png": "", "#part": "", "mailto:a": "", ":a.png": "css/:a.png",
 	} {
 		if got, ok := resolve("css/a.css", url); ok != (want != "") || ok && got != want {
 			t.Errorf("%s is %q, %v; want %q", url, got, ok, want)

@@ -194,6 +194,15 @@ func TestWritesTakeNothingsPlace(t *testing.T) {
 			p.Close()
 		}
 	}
+	if _, err := f.Enter("near"); err == nil || !strings.Contains(err.Error(), "is a link") {
+		t.Errorf("a link in the place of a folder: %v", err)
+	}
+	if name, err := f.Inside("away"); err == nil {
+		t.Errorf("a link out of the folder is inside, at %s", name)
+	}
+	if name, err := f.Inside("near"); err != nil || name != "b" {
+		t.Errorf("a link inside leads to %s, %v", name, err)
+	}
 	link(t, f, filepath.Join(outside, "made"), "b/made")
 	if err := b.Create("made", nil, 0o644); err == nil {
 		t.Error("a file was made where a link leads")

@@ -14,7 +14,7 @@ import (
 // TestPage: references that lead to no file are found, with how bad that is and the nearest file; those that lead somewhere are not.
 func TestPage(t *testing.T) {
 	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{
-		"index.html": `<!doctype html><img src="img/bout.png"><a href="tides.html">x</a><a href="https://else.example/">y</a><img src="img/boat.png"><img src="data:,"><a href="crews/">z</a><a href="IMG/boat.png">case</a>`,
+		"index.html":   `<!doctype html><img src="img/bout.png"><a href="tides.html">x</a><a href="https://else.example/">y</a><img src="img/boat.png"><img src="data:,"><a href="crews/">z</a><a href="IMG/boat.png">case</a>`,
 		"img/boat.png": "x", "css/own.css": ".a{background:url(../img/gull.png)}", "b.html": `<!doctype html><link rel="stylesheet" href="css/own.css">`,
 	})
 	site, err := p.Walk(context.Background())

@@ -341,3 +341,33 @@ func TestRepairPrefers(t *testing.T) {
 		t.Errorf("what is fixed moves: %+v", plan.Moves)
 	}
 }
+
+// TestConstraintsAreTold: nothing comes before itself, and of equal stylesheets of a library the last one counts.
+func TestConstraintsAreTold(t *testing.T) {
+	items := []Item{
+		{Name: "lib.css", Style: true, Library: "lib"}, {Name: "own.css", Style: true, Own: true}, {Name: "lib.css", Style: true, Library: "lib"},
+		{Name: "self.js", Defines: NamesOf("self"), Needs: []Need{{Global: "self"}}},
+	}
+	list, _ := Find(items, Rules{})
+	if len(list) != 1 || list[0].Before != 2 || list[0].After != 1 || list[0].Kind != Styles {
+		t.Errorf("%+v", list)
+	}
+}
+
+// TestCircleHasNoMoves: where constraints go round in a circle nothing is moved, also where something else is out of order.
+func TestCircleHasNoMoves(t *testing.T) {
+	items := page("a<B b>B<C c>C<B d<E e>E")
+	list, _ := Find(items, Rules{})
+	if plan := Repair(items, list); len(plan.Cycle) != 2 || len(plan.Moves) > 0 {
+		t.Errorf("%+v", plan)
+	}
+}
+
+// TestFewestBeforeCheapest: one text moves rather than two tags, though each tag alone is cheaper to move.
+func TestFewestBeforeCheapest(t *testing.T) {
+	items := page("i:a<B,C b>B c>C")
+	list, _ := Find(items, Rules{})
+	if plan := Repair(items, list); len(plan.Moves) != 1 || plan.Moves[0].Item != 0 {
+		t.Errorf("%+v", plan.Moves)
+	}
+}

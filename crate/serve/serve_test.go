@@ -1,12 +1,16 @@
 package serve
 
 import (
+	"net/http"
+	"net/http/httptest"
 	"net/url"
+	"os"
 	"path"
 	"strings"
 	"testing"
 
 	"merrycrate.example/merry/crate/policy"
+	"merrycrate.example/merry/internal/cratetest"
 )
 
 // TestAdmit: under every policy what is added to pages may run and connect, and nothing that was forbidden is allowed by it.
@@ -69,5 +73,47 @@ func TestAway(t *testing.T) {
 		if err != nil || awayAddress(back) != address {
 			t.Errorf("%s becomes %s, and that %s", address, awayPath(at), awayAddress(back))
 		}
+	}
+}
+
+// TestWhoIsAnswered: a page from elsewhere, by whatever name, gets no answer; a hidden name is served by no link; a fault of this
+// program is an answer like others.
+func TestWhoIsAnswered(t *testing.T) {
+	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{"index.html": "<!doctype html>", ".env": "secret", ".well-known/x.txt": "known", "img/a.txt": "a"})
+	for link, to := range map[string]string{"shown.txt": ".env", "folder": ".well-known", "near.txt": "img/a.txt", "inner": "."} {
+		if err := os.Symlink(to, string(p.Root.Join(link))); err != nil {
+			t.Skip("no links can be made here")
+		}
+	}
+	s, err := New(Options{Project: p, Host: "127.0.0.1"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for _, tt := range []struct {
+		path, host, origin, site string
+		want                     int
+	}{
+		{"/index.html", "127.0.0.1:8000", "", "", 200}, {"/index.html", "localhost:8000", "http://localhost:8000", "same-origin", 200}, {"/near.txt", "127.0.0.1", "", "", 200}, {"/.well-known/x.txt", "127.0.0.1", "", "", 200},
+		{"/index.html", "evil.example", "", "", 403}, {"/index.html", "127.0.0.1:8000", "https://evil.example", "", 403}, {"/index.html", "127.0.0.1:8000", "", "cross-site", 403},
+		{"/.env", "127.0.0.1", "", "", 404}, {"/shown.txt", "127.0.0.1", "", "", 404}, {"/inner/.env", "127.0.0.1", "", "", 404}, {"/inner/shown.txt", "127.0.0.1", "", "", 404},
+	} {
+		r := httptest.NewRequest(http.MethodGet, tt.path, nil)
+		r.Host = tt.host
+		r.Header.Set("Origin", tt.origin)
+		r.Header.Set("Sec-Fetch-Site", tt.site)
+		if tt.origin == "" {
+			r.Header.Del("Origin")
+		}
+		w := httptest.NewRecorder()
+		s.Handler().ServeHTTP(w, r)
+		if w.Code != tt.want || strings.Contains(w.Body.String(), "secret") {
+			t.Errorf("%s as %s from %s %s: %d, want %d\n%s", tt.path, tt.host, tt.origin, tt.site, w.Code, tt.want, w.Body)
+		}
+	}
+	w := httptest.NewRecorder()
+	s.unbroken(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("low water") })).ServeHTTP(w, httptest.NewRequest(http.MethodGet, "/", nil))
+	if w.Code != http.StatusInternalServerError || !strings.Contains(w.Body.String(), "low water") || strings.Contains(w.Body.String(), "goroutine") {
+		t.Errorf("a fault is answered with %d %s", w.Code, w.Body)
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -229,26 +228,15 @@ func consolesAfter(t *testing.T, s *merrytest.Site, files []string, wait int) []
 	return said
 }
 
-// sampled are the pages of a matrix that are tried: each third, or all where that is asked for.
-func sampled(all []habit) []habit {
-	var list []habit
-	for i, h := range all {
-		if i%3 == 0 || os.Getenv("MERRY_MATRIX") == "all" {
-			list = append(list, h)
-		}
-	}
-	return list
-}
-
 // TestMatrixOfHabits holds check against a browser's console on some hundred pages as people write them. Run with -v it prints the
-// agreement and every difference; MERRY_MATRIX=all takes all pages instead of each third.
+// agreement and every difference; MERRY_MATRIX=all takes all pages instead of each sixth.
 func TestMatrixOfHabits(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	for name, content := range habitFiles {
 		s.Write(name, content)
 	}
-	list := sampled(habitPages())
+	list := merrytest.Sample(habitPages())
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("h%03d.html", i)

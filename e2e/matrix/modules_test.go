@@ -77,7 +77,7 @@ func TestMatrixOfModules(t *testing.T) {
 	s.Write("js/late.mjs", "import { late } from './early.mjs';\nlate.toFixed();\n")
 	s.Write("js/look.css", "body { margin: 0 }\n")
 	s.Write("js/worker.mjs", "import { height } from './mast.mjs';\nheight();\n")
-	list := sampled(modulePages())
+	list := merrytest.Sample(modulePages())
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("m%03d.html", i)
