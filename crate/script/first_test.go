@@ -18,7 +18,7 @@ func TestCertainNeeds(t *testing.T) {
 		"window.x = 1; oarlock()":                             false,
 		"if (window.x) oarlock()":                             false,
 		"typeof oarlock == 'undefined' || oarlock()":          false,
-		"if (x) start(); oarlock()": false,
+		"if (x) start(); oarlock()":                           false,
 		"start(); oarlock()":                                  false,
 		"try { oarlock() } catch (e) {}":                      false,
 		"var a = start(oarlock)":                              false,
