@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/script"
 )
@@ -196,7 +197,8 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		a.printf("  %s %s\n", a.paint.Yellow("note:"), show.Text(n))
 	}
 	if len(p.Suggested) > 0 {
-		a.next("merry take %s", show.Word(arg))
+		public, _ := cdn.WithoutSecrets(arg) // what was seen once is known by its address without credentials
+		a.next("merry take %s", show.Word(public))
 	}
 }
 

@@ -72,7 +72,8 @@ func (c *Crate) SetCDN(ctx context.Context, name, pattern string) (*Outcome, err
 
 func putCDN(d *reconcile.Draft, name string, p cdn.Pattern) error {
 	if why := p.Fault(); why != "" {
-		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %s", p, why)
+		shown, _ := cdn.WithoutSecrets(string(p))
+		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %s", shown, why)
 	}
 	if strings.ContainsAny(name, " :{}[]#") || name == "" {
 		return problem.Misuse("use letters and digits, such as harbour", "%q is no name for a CDN", name)

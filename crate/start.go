@@ -66,14 +66,8 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 	out := &Started{Root: abs, Learned: map[string]string{}}
 	list := &record.List{Format: record.Format, Site: ".", Pages: []string{"**/*.html"}}
 	if req.Site != "" {
-		list.Site = path.Clean(filepath.ToSlash(req.Site))
-		if list.Site != "." && paths.Fault(list.Site) != "" {
-			return nil, problem.Misuse("name a folder below this one", "--site %s leads out of the project", req.Site)
-		}
-		if info, err := on.Stat(list.Site); errors.Is(err, fs.ErrNotExist) {
-			return nil, problem.Misuse("make the folder first, or name another", "--site %s: there is no such folder", req.Site)
-		} else if err == nil && !info.IsDir() {
-			return nil, problem.Misuse("name the folder that it lies in", "--site %s: it is a file, not a folder", req.Site)
+		if list.Site, err = siteFolder(on, req.Site); err != nil {
+			return nil, err
 		}
 	}
 	if p, err := project.Read(on, c.Origin, c.Facts); err == nil {
@@ -201,6 +195,24 @@ func firstPage(set *change.Set, list *record.List, site *project.Site, name, tit
 
 func htmlText(s string) string {
 	return strings.NewReplacer("&", "&amp;", "<", "&lt;").Replace(s)
+}
+
+// siteFolder is the folder that --site names, which must be there.
+func siteFolder(on *disk.Folder, name string) (string, error) {
+	dir := path.Clean(filepath.ToSlash(name))
+	if dir != "." && paths.Fault(dir) != "" {
+		return "", problem.Misuse("name a folder below this one", "--site %s leads out of the project", name)
+	}
+	info, err := on.Stat(dir)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "", problem.Misuse("make the folder first, or name another", "--site %s: there is no such folder", name)
+	case err != nil:
+		return "", err
+	case !info.IsDir():
+		return "", problem.Misuse("name the folder that it lies in", "--site %s: it is a file, not a folder", name)
+	}
+	return dir, nil
 }
 
 // ignore sees to it that version control leaves the product's own folder alone, and tells whether it wrote that down.
