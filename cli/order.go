@@ -165,6 +165,9 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 			for _, w := range p.Why {
 				a.printf("    %s\n", a.paint.Dim(show.Text(w)))
 			}
+			if p.NotProvedFewest {
+				a.printf("  %s\n", crate.NotProvedFewest)
+			}
 			a.printCan(p.Cycle, p.Stuck)
 		}
 		switch {

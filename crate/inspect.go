@@ -25,6 +25,9 @@ type (
 	Bill         = inventory.Bill
 )
 
+// NotProvedFewest is said of moves that may not be the fewest.
+const NotProvedFewest = inspect.NotProvedFewest
+
 // Check looks at the crate's files and at pages.
 func (c *Crate) Check(ctx context.Context, req CheckRequest) (*Checked, error) {
 	p, err := c.read(ctx)

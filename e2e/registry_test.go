@@ -192,7 +192,6 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 func TestRegistryFaults(t *testing.T) {
 	t.Parallel()
 	s, r := merrytest.Registered(t)
-	s.Env = []string{"MERRY_PATIENCE=3s"}
 	before := s.State()
 	for fault, tt := range map[standin.Fault]struct {
 		status int
@@ -203,13 +202,13 @@ func TestRegistryFaults(t *testing.T) {
 		standin.NotAnObject: {3, "can't be read"}, standin.Slow: {3, "metadata of oarlock"},
 	} {
 		r.Fail("oarlock", fault)
-		from := time.Now()
+		s.Env = nil
+		if fault == standin.Slow {
+			s.Env = []string{"MERRY_PATIENCE=1s"}
+		}
 		res := s.Try("take", "oarlock")
 		if res.Status != tt.status || !strings.Contains(res.Err, tt.word) || strings.Contains(res.Err, "goroutine") {
 			t.Errorf("%s: status %d: %s", fault, res.Status, res.Err)
-		}
-		if took := time.Since(from); took > 30*time.Second {
-			t.Errorf("%s took %v", fault, took)
 		}
 		if s.State() != before {
 			t.Fatalf("%s changed something", fault)

@@ -285,7 +285,7 @@ func TestHostileArchives(t *testing.T) {
 			if used := after.TotalAlloc - before.TotalAlloc; used > 256<<20 && !merrytest.RaceDetector {
 				t.Errorf("it took %d MB", used>>20)
 			}
-			if took := time.Since(from); took > 20*time.Second {
+			if took := time.Since(from); took > time.Minute {
 				t.Errorf("it took %v", took)
 			}
 		})

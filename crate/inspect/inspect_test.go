@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"context"
+	"fmt"
 	"reflect"
 	"slices"
 	"strings"
@@ -153,6 +154,21 @@ func TestReorderKeepsBytes(t *testing.T) {
 		if strip(string(b)) != strip(pageText) {
 			t.Errorf("the rest of the page changed: %q became %q", pageText, b)
 		}
+	}
+}
+
+// TestManyMovesAreNotProved: on a page that is too large for the search for the fewest moves, the answer says so.
+func TestManyMovesAreNotProved(t *testing.T) {
+	p := cratetest.WithOarlock(t, "")
+	var text strings.Builder
+	for i := range 2100 {
+		fmt.Fprintf(&text, "<script>var v%d = v%d</script>\n", i, i+1)
+	}
+	text.WriteString("<script>var v2100 = 1</script>\n")
+	e := tags.NewEditor(p, tags.NewScripts(p), read(t, p, "index.html", text.String()))
+	did := NewRepairer(p, &project.Site{}).Mend(context.Background(), e)
+	if len(did) != 2101 || did[2100] != NotProvedFewest {
+		t.Errorf("%d moves, the last lines are %q", len(did), did[max(0, len(did)-2):])
 	}
 }
 

@@ -19,7 +19,12 @@ func (r *Repairer) Mend(ctx context.Context, e *tags.Editor) []string {
 	r.c.mendReferences(e, &did)
 	r.c.mendLinks(e, &did)
 	mendDoubles(e, &did)
-	return append(did, r.Order(ctx, e).Moves...)
+	ordered := r.Order(ctx, e)
+	did = append(did, ordered.Moves...)
+	if ordered.NotProvedFewest {
+		did = append(did, NotProvedFewest)
+	}
+	return did
 }
 
 // mendReferences makes references right of which only one file can be meant.

@@ -225,13 +225,18 @@ func stuckWords(items []order.Item, k order.Constraint) string {
 	return "; but " + a.Name + " is deferred, and " + b.Name + " runs where it stands. Take defer off the first, or write it on both"
 }
 
+// NotProvedFewest is said of moves on a page that is too large for the search for the fewest.
+const NotProvedFewest = "these moves are not proved the fewest: the page has too many scripts that need each other"
+
 // OrderedPage is one page whose tags were moved, or could not be.
 type OrderedPage struct {
 	Page  string   `json:"page"`
 	Moves []string `json:"moves,omitempty"`
-	Why   []string `json:"why,omitempty"`
-	Cycle []string `json:"cycle,omitempty"`
-	Stuck []string `json:"stuck,omitempty"`
+	// NotProvedFewest says that the page is so tangled that fewer moves may do.
+	NotProvedFewest bool     `json:"notProvedFewest,omitempty"`
+	Why             []string `json:"why,omitempty"`
+	Cycle           []string `json:"cycle,omitempty"`
+	Stuck           []string `json:"stuck,omitempty"`
 }
 
 // A Repairer puts pages in order.
@@ -259,6 +264,7 @@ func (r *Repairer) Order(ctx context.Context, e *tags.Editor) OrderedPage {
 		done.Stuck = append(done.Stuck, k.Reason(items)+stuckWords(items, k))
 	}
 	done.Moves = e.Reorder(items, plan)
+	done.NotProvedFewest = plan.NotFewest && len(done.Moves) > 0
 	for _, m := range plan.Moves {
 		for _, k := range m.Why {
 			done.Why = append(done.Why, k.Reason(items))

@@ -26,29 +26,32 @@ func TestMapKeepsTheOrder(t *testing.T) {
 
 func TestTheFirstErrorStops(t *testing.T) {
 	wrong := errors.New("wrong")
-	var done atomic.Int64
-	err := Each(context.Background(), make([]int, 100_000), func(context.Context, int) error {
-		if done.Add(1) == 10 {
+	var begun atomic.Int64
+	err := Each(context.Background(), make([]int, 100_000), func(inner context.Context, _ int) error {
+		if n := begun.Add(1); n == 10 {
 			return wrong
+		} else if n > 10 {
+			<-inner.Done() // so that no item ends before the end is known
 		}
 		return nil
 	})
-	if !errors.Is(err, wrong) || done.Load() > 1000 {
-		t.Errorf("%v after %d", err, done.Load())
+	if most := int64(10 + Width()); !errors.Is(err, wrong) || begun.Load() > most {
+		t.Errorf("%v, and %d were begun, at most %d wanted", err, begun.Load(), most)
 	}
 }
 
 func TestACancelledContextStops(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
-	var done atomic.Int64
-	err := Each(ctx, make([]int, 100_000), func(context.Context, int) error {
-		if done.Add(1) == 10 {
+	var begun atomic.Int64
+	err := Each(ctx, make([]int, 100_000), func(inner context.Context, _ int) error {
+		if begun.Add(1) >= 10 {
 			cancel()
+			<-inner.Done() // so that no item ends before the end is known
 		}
 		return nil
 	})
-	if !errors.Is(err, context.Canceled) || done.Load() > 1000 {
-		t.Errorf("%v after %d", err, done.Load())
+	if most := int64(10 + Width()); !errors.Is(err, context.Canceled) || begun.Load() > most {
+		t.Errorf("%v, and %d were begun, at most %d wanted", err, begun.Load(), most)
 	}
 }
 

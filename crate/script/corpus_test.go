@@ -244,7 +244,7 @@ func TestHostileScripts(t *testing.T) {
 	} {
 		from := time.Now()
 		r := analyze([]byte(src))
-		if took := time.Since(from); took > 10*time.Second {
+		if took := time.Since(from); took > time.Minute {
 			t.Errorf("%s took %v", name, took)
 		}
 		if nested := strings.HasPrefix(name, "nested") && name != "nested calls"; nested && r.Form != Broken || len(r.Defines) > 1 || r.Fault == "" && r.Form == Broken {

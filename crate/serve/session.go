@@ -85,18 +85,22 @@ func (s *Session) Run(ctx context.Context) error {
 	s.inspect(ctx, origin)
 	s.spawn(func() { s.tellAll(ctx, tell) })
 	if s.Live {
-		s.spawn(func() { s.follow(ctx, origin) })
+		watched := make(chan struct{})
+		s.spawn(func() { s.follow(ctx, origin, sync.OnceFunc(func() { close(watched) })) })
+		<-watched // whoever knows the address may save a file at once
 	}
 	s.Ready(origin)
 	return s.server.Run(ctx, l)
 }
 
-// follow looks at the project again after each change, and has browsers show it.
-func (s *Session) follow(ctx context.Context, origin string) {
+// follow looks at the project again after each change, and has browsers show it. It calls watched when no change can be missed any more.
+func (s *Session) follow(ctx context.Context, origin string, watched func()) {
+	defer watched()
 	begun := false
 	err := s.Watch(ctx, func(names []string) {
 		first := !begun
 		begun = true
+		defer watched()
 		p, drafted, err := s.Look(ctx)
 		if err != nil {
 			s.Trouble(err)

@@ -42,7 +42,7 @@ func TestOneLimitForAllAttempts(t *testing.T) {
 		}
 	}))
 	defer s.Close()
-	c := &Client{Stall: 40 * time.Millisecond, Wait: time.Millisecond}
+	c := &Client{Stall: 500 * time.Millisecond, Wait: time.Millisecond}
 	_, err := c.Fetch(context.Background(), s.URL, Typed, NewCache(t.TempDir()))
 	if err == nil || !strings.Contains(err.Error(), "too slow") || asked.Load() != 1 {
 		t.Errorf("%d requests, %v", asked.Load(), err)

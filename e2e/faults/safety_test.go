@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -211,7 +212,7 @@ func TestSpecialFiles(t *testing.T) {
 			if err := cmd.Start(); err != nil {
 				t.Fatal(err)
 			}
-			timer := time.AfterFunc(20*time.Second, func() { cmd.Process.Kill() })
+			timer := time.AfterFunc(2*time.Minute, func() { cmd.Process.Kill() })
 			cmd.Wait()
 			if !timer.Stop() {
 				t.Errorf("%s: merry %s does not end", kind, command)
@@ -234,7 +235,7 @@ func TestSpecialFiles(t *testing.T) {
 			}
 			for _, command := range []string{"contents", "undo"} {
 				cmd := c.Command(command)
-				timer := time.AfterFunc(20*time.Second, func() { cmd.Process.Kill() })
+				timer := time.AfterFunc(2*time.Minute, func() { cmd.Process.Kill() })
 				out, _ := cmd.CombinedOutput()
 				if !timer.Stop() || cmd.ProcessState.ExitCode() > 2 && cmd.ProcessState.ExitCode() != 3 || strings.Contains(string(out), "goroutine ") {
 					t.Errorf("%s as a %s: merry %s: status %d\n%s", record, kind, command, cmd.ProcessState.ExitCode(), out)
@@ -428,30 +429,32 @@ func TestRoomEndsWithItsParent(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	rooms := func() []string {
-		var found []string
-		names, _ := filepath.Glob("/proc/[0-9]*/cmdline")
-		for _, name := range names {
-			if b, _ := os.ReadFile(name); bytes.HasPrefix(b, []byte(merrytest.Program(t)+"\x00rehearsal-room")) {
-				found = append(found, filepath.Dir(name))
-			}
-		}
-		return found
-	}
+	parent := fmt.Sprintf("PPid:\t%d\n", cmd.Process.Pid)
+	var rooms []string
 	// Its system calls are taken from it before it reads what to run.
 	for from, closed := time.Now(), false; !closed; time.Sleep(5 * time.Millisecond) {
-		for _, room := range rooms() {
-			b, _ := os.ReadFile(filepath.Join(room, "status"))
-			closed = closed || strings.Contains(string(b), "Seccomp:\t2\n")
+		rooms = nil
+		names, _ := filepath.Glob("/proc/[0-9]*/cmdline")
+		for _, name := range names {
+			command, _ := os.ReadFile(name)
+			status, _ := os.ReadFile(filepath.Join(filepath.Dir(name), "status"))
+			if bytes.Contains(command, []byte("\x00rehearsal-room")) && strings.Contains(string(status), parent) {
+				rooms = append(rooms, name)
+				closed = closed || strings.Contains(string(status), "Seccomp:\t2\n")
+			}
 		}
-		if time.Since(from) > 20*time.Second {
-			t.Fatalf("no rehearsal without system calls is to be seen: %v", rooms())
+		if time.Since(from) > time.Minute {
+			t.Fatalf("no rehearsal without system calls is to be seen: %v", rooms)
 		}
 	}
 	cmd.Process.Kill()
 	cmd.Wait()
-	for from := time.Now(); len(rooms()) > 0; time.Sleep(10 * time.Millisecond) {
-		if time.Since(from) > 1500*time.Millisecond {
+	alive := func(name string) bool {
+		command, _ := os.ReadFile(name)
+		return bytes.Contains(command, []byte("\x00rehearsal-room"))
+	}
+	for from := time.Now(); slices.ContainsFunc(rooms, alive); time.Sleep(10 * time.Millisecond) {
+		if time.Since(from) > time.Minute {
 			t.Fatal("the rehearsal goes on alone")
 		}
 	}

@@ -92,7 +92,7 @@ func TestInterrupted(t *testing.T) {
 	}
 	from := time.Now()
 	cmd.Wait()
-	if cmd.ProcessState.ExitCode() != 130 || !strings.Contains(said.String(), "stopped; nothing was changed") || time.Since(from) > 20*time.Second {
+	if cmd.ProcessState.ExitCode() != 130 || !strings.Contains(said.String(), "stopped; nothing was changed") || time.Since(from) > time.Minute {
 		t.Errorf("status %d after %v: %s", cmd.ProcessState.ExitCode(), time.Since(from), said.String())
 	}
 	if s.State() != before {
@@ -125,7 +125,7 @@ func TestMuteTerminal(t *testing.T) {
 		cmd.Stdin = in
 		from := time.Now()
 		out, err := cmd.Output()
-		if took := time.Since(from); err != nil || took > 30*time.Second || strings.Contains(string(out), "\x1b]11;?") {
+		if took := time.Since(from); err != nil || took > 2*time.Minute || strings.Contains(string(out), "\x1b]11;?") {
 			t.Errorf("merry %s took %v, %v: %q", args, took, err, out[:min(len(out), 80)])
 		}
 	}

@@ -8,6 +8,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -69,9 +70,7 @@ func run(ctx context.Context, chosen []mutant) (survived int, err error) {
 			for i := range next {
 				noticed, merr := try(ctx, filepath.Join(dir, fmt.Sprint(i)), chosen[i])
 				mu.Lock()
-				if merr != nil && err == nil {
-					err = merr
-				}
+				err = errors.Join(err, merr)
 				if merr == nil && !noticed {
 					survived++
 					fmt.Printf("survived: %s: %s\n", chosen[i].File, chosen[i].Promise)
