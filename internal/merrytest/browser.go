@@ -8,9 +8,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
 
 	"merrycrate.example/merry/standin"
@@ -27,41 +29,97 @@ const State = `{
 		opened: (document.querySelector("#menu-button").click(), document.querySelector("#menu").className)
 	}`
 
-// Browser starts a headless browser, with rules for where hosts are, or skips the test where the machine has none.
+// BrowserProgram returns the path of the browser that tests use. It skips the test where the machine has none, and in a short run.
+func BrowserProgram(t *testing.T) string {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("a short run starts no browser")
+	}
+	for _, n := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if p, err := exec.LookPath(n); err == nil {
+			return p
+		}
+	}
+	t.Skip("no browser on this machine; with Debian's chromium installed this test runs")
+	return ""
+}
+
+// Browser returns a profile of its own in a headless browser, or skips the test where the machine has none. With rules for where hosts
+// are the test has a browser alone; all others of a package share one.
 func Browser(t *testing.T, hosts ...string) context.Context {
 	t.Helper()
-	return BrowserFor(t, 2*time.Minute, hosts...)
+	return BrowserFor(t, 5*time.Minute, hosts...)
 }
 
 // BrowserFor is Browser for a time.
 func BrowserFor(t *testing.T, most time.Duration, hosts ...string) context.Context {
 	t.Helper()
-	name := ""
-	for _, n := range []string{"chromium", "chromium-browser", "google-chrome"} {
-		if p, err := exec.LookPath(n); err == nil {
-			name = p
-			break
+	name := BrowserProgram(t)
+	var ctx context.Context
+	if len(hosts) > 0 {
+		alone, stop, err := startBrowser(name, hosts)
+		if err != nil {
+			t.Fatalf("the browser does not start: %v", err)
 		}
+		t.Cleanup(stop)
+		ctx = alone
+	} else {
+		shared.once.Do(func() { shared.ctx, shared.stop, shared.err = startBrowser(name, nil) })
+		if shared.err != nil {
+			t.Fatalf("the browser does not start: %v", shared.err)
+		}
+		profile, stop, err := newProfile(shared.ctx)
+		if err != nil {
+			t.Fatalf("the browser makes no profile: %v", err)
+		}
+		t.Cleanup(stop)
+		ctx = profile
 	}
-	if name == "" {
-		t.Skip("no browser on this machine; with Debian's chromium installed this test runs")
+	ctx, stop := context.WithTimeout(ctx, most)
+	t.Cleanup(stop)
+	return ctx
+}
+
+// shared is the browser of all tests of a package that need no rules for hosts.
+var shared struct {
+	once sync.Once
+	ctx  context.Context
+	stop func()
+	err  error
+}
+
+// closeShared ends the shared browser, if there is one.
+func closeShared() {
+	if shared.stop != nil {
+		shared.stop()
 	}
+}
+
+// newProfile opens a window of a running browser whose pages share nothing with those of others.
+func newProfile(browser context.Context) (ctx context.Context, stop func(), err error) {
+	outside := cdp.WithExecutor(browser, chromedp.FromContext(browser).Browser)
+	id, err := target.CreateBrowserContext().WithDisposeOnDetach(true).Do(outside)
+	if err != nil {
+		return nil, nil, err
+	}
+	// A profile takes tabs once it has a window.
+	if _, err := target.CreateTarget("about:blank").WithNewWindow(true).WithBrowserContextID(id).Do(outside); err != nil {
+		return nil, nil, err
+	}
+	ctx, closeTab := chromedp.NewContext(browser, chromedp.WithExistingBrowserContext(id))
+	return ctx, func() { closeTab(); target.DisposeBrowserContext(id).Do(outside) }, chromedp.Run(ctx)
+}
+
+func startBrowser(name string, hosts []string) (ctx context.Context, stop func(), err error) {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.WSURLReadTimeout(60*time.Second))
+		chromedp.WSURLReadTimeout(2*time.Minute))
 	for _, rule := range hosts {
 		opts = append(opts, chromedp.Flag("host-resolver-rules", rule))
 	}
-	alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
-	t.Cleanup(stop)
-	ctx, stop2 := chromedp.NewContext(alloc)
-	t.Cleanup(stop2)
-	ctx, stop3 := context.WithTimeout(ctx, most)
-	t.Cleanup(stop3)
-	if err := chromedp.Run(ctx); err != nil {
-		t.Fatalf("the browser does not start: %v", err)
-	}
-	return ctx
+	alloc, stopProcess := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, stopContext := chromedp.NewContext(alloc)
+	return ctx, func() { stopContext(); stopProcess() }, chromedp.Run(ctx)
 }
 
 // Visit loads a page and returns what the console said, the requests that failed, and the value of an

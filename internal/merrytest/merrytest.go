@@ -31,6 +31,7 @@ func Main(m *testing.M) {
 		}
 	}
 	status := m.Run()
+	closeShared()
 	if dir != "" {
 		os.RemoveAll(dir)
 	}
