@@ -53,6 +53,7 @@ func valid(t *testing.T, schema, text string, more ...string) {
 
 // TestFindingsOfEveryKind breaks the club's site in one way after the other and reads what check says.
 func TestFindingsOfEveryKind(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	script := `<script src="js/club.js"></script>`
 	for _, tt := range []struct {
@@ -159,6 +160,7 @@ func TestRemembered(t *testing.T) {
 // TestAgainSaysWhatFreshSays: pages that have lain long enough to be remembered come, go, change and take each other's names; what is said
 // of all of them is what reading them anew says.
 func TestAgainSaysWhatFreshSays(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Empty(t)
 	page := func(i int) string {
@@ -195,6 +197,7 @@ func TestAgainSaysWhatFreshSays(t *testing.T) {
 }
 
 func TestMend(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn", "--page", "crews/index.html")
@@ -228,6 +231,7 @@ func TestMend(t *testing.T) {
 }
 
 func TestOrderOutput(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	out := s.Run("order", "crews/index.html")
@@ -268,6 +272,7 @@ func TestOrderOutput(t *testing.T) {
 }
 
 func TestReports(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("js/forgotten.js", "1;\n")
@@ -319,6 +324,7 @@ func TestReports(t *testing.T) {
 
 // TestHostileScripts: a rehearsal is ended by its limits, and the page by nothing.
 func TestHostileScripts(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	for name, script := range map[string]string{
@@ -495,6 +501,7 @@ func TestWatch(t *testing.T) {
 
 // TestChangedSinceFollowsFiles: a page that asks for a changed script, or for a stylesheet that imports a changed one, is checked.
 func TestChangedSinceFollowsFiles(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("css/parts/boats.css", "p { color: navy; }\n")
@@ -552,6 +559,7 @@ func TestStylesAloneNeedNobody(t *testing.T) {
 // TestWrittenScripts: a library that an own script writes into the page is there, for what is recorded to need it and for what reads it; one that is
 // put there by the document's tree comes too late.
 func TestWrittenScripts(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	page := s.Read("tides.html")

@@ -35,6 +35,7 @@ func habitual(t *testing.T, habit string) *merrytest.Site {
 }
 
 func TestHabits(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	for habit, file := range map[string]string{"kind": "js/oarlock.min.js", "together": "lib/oarlock/oarlock.min.js", "versioned": "scripts/oarlock-2.0.3.min.js"} {
 		s := habitual(t, habit)
@@ -114,6 +115,7 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 // TestCacheUnderManyProcesses: processes that share a cache, one of which trims it all the while, never get wrong bytes, and
 // get the right ones again once the library is taken anew.
 func TestCacheUnderManyProcesses(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	first := merrytest.Club(t)
 	first.Run("start")
@@ -240,6 +242,7 @@ func downloads(t *testing.T) (*httptest.Server, *atomic.Int64) {
 }
 
 func TestAddresses(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	srv, asked := downloads(t)
 	for _, path := range []string{"/oarlock-2.0.3.zip", "/get", "/latest", "/cut/oarlock-2.0.3.zip"} {
@@ -388,6 +391,7 @@ func TestOptions(t *testing.T) {
 // TestRememberedIsTheSame: what is remembered of an archive says the same as looking into it: all rows, the suggestion, the
 // reasons, the options, and what take brings.
 func TestRememberedIsTheSame(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	var long strings.Builder // what does not compress, to make the archive worth remembering
@@ -428,6 +432,7 @@ func TestRememberedIsTheSame(t *testing.T) {
 
 // TestLargeDeliveries: of a delivery of many megabytes not every script is read, but what is suggested always is.
 func TestLargeDeliveries(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Club(t)
 	files := map[string]string{}
@@ -451,6 +456,7 @@ func TestLargeDeliveries(t *testing.T) {
 // TestCatalogues: a folder of a dozen languages and more is one choice. Taken whole its files are kept, from the script as
 // the makers have them, and without tags; one of them is taken with its tag.
 func TestCatalogues(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")

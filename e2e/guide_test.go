@@ -15,6 +15,7 @@ import (
 // TestGuide runs every command of docs/guide.md and compares what it prints with what stands there. With -update it writes
 // that anew.
 func TestGuide(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	if runtime.GOOS != "linux" {
 		t.Skip("the commands of the guide are for a GNU shell")

@@ -216,6 +216,7 @@ func TestTenOwnScripts(t *testing.T) {
 
 // TestMoveRefuses: what can't be moved is told, and nothing changes.
 func TestMoveRefuses(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
@@ -264,6 +265,7 @@ func TestMoveRefuses(t *testing.T) {
 // TestMovedByHand: files of libraries that somebody moved are known by their bytes; nothing else is found fault with, and one
 // command lets records and pages follow.
 func TestMovedByHand(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/quillpad-3.0.0.zip", "--together", "--page", "index.html")
@@ -412,6 +414,7 @@ func TestLostSeal(t *testing.T) {
 // TestTwoPeople: two clones each add a library and move another; git merges the records without a conflict, and there is
 // nothing left to settle.
 func TestTwoPeople(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("no git on this machine")
@@ -497,6 +500,7 @@ func TestServersTemplates(t *testing.T) {
 
 // TestUsedOtherwise: what own styles, import maps, conditional comments and templates use is not unused, and drop names the places.
 func TestUsedOtherwise(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	for name, how := range map[string][2]string{"a stylesheet": {"css/own.css", "a {\n  background: url(../lib/regatta/images/wave.png);\n}\n"}, "a template": {"index.html", `<template><script src="js/regatta.min.js"></script></template>`},
 		"a conditional comment": {"index.html", `<!--[if IE]><script src="js/regatta.min.js"></script><![endif]-->`}, "an import map": {"index.html", `<script type="importmap">{"imports": {"r": "./js/regatta.js"}}</script>`}, "a picture": {"index.html", `<img alt="" src="lib/regatta/images/wave.png">`}} {
@@ -522,6 +526,7 @@ func TestUsedOtherwise(t *testing.T) {
 
 // TestMovedAndSwitched: a file under a name of the site's own is linked from a CDN, and comes back under that name.
 func TestMovedAndSwitched(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("move", "oarlock:dist/oarlock.min.js", "js/rowing.js")

@@ -12,6 +12,7 @@ import (
 // TestAnotherMachine: a fresh checkout with an empty cache gets every file back, byte for byte, from the registry and from the
 // addresses that the seal and the packing list know; and nothing that is not what was sealed.
 func TestAnotherMachine(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := upgradable(t)
 	s.Run("drop", "brinework") // that one came from a download, which another machine does not have
@@ -54,6 +55,7 @@ func TestAnotherMachine(t *testing.T) {
 
 // TestBuildsComeWithTheirMaps: the other build that a switch brings has its source map beside it.
 func TestBuildsComeWithTheirMaps(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("drop", "brinework")
@@ -79,6 +81,7 @@ func TestBuildsComeWithTheirMaps(t *testing.T) {
 
 // TestUpAndDown: a version up and down again, by every way of naming it, gives the same site.
 func TestUpAndDown(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
 	before := s.Pages() + s.Read("crate.yaml") + s.Read("crate.seal.json")
@@ -104,6 +107,7 @@ func TestUpAndDown(t *testing.T) {
 
 // TestOfflineAfterOnce: what was compared, adopted and looked up once works without a network.
 func TestOfflineAfterOnce(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := upgradable(t)
 	first := s.Run("compare", "brinework", "2.0.0")

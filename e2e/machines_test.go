@@ -31,6 +31,7 @@ func scripts(t *testing.T) []string {
 
 // TestHookBeforeACommit: a commit that breaks a page is held up, any other is not.
 func TestHookBeforeACommit(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("there is no git here")
@@ -69,6 +70,7 @@ func TestHookBeforeACommit(t *testing.T) {
 
 // TestContinuousIntegration: the script fills a fresh checkout, writes what services take, and ends by what was found.
 func TestContinuousIntegration(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
@@ -93,6 +95,7 @@ func TestContinuousIntegration(t *testing.T) {
 
 // TestBaseline: what an earlier check found is not told again, wherever it moved; what is new is, and what is mended.
 func TestBaseline(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Replace("index.html", "js/club.js", "js/Club.js")
@@ -142,6 +145,7 @@ func TestQuiet(t *testing.T) {
 
 // TestAllSites: several sites below one folder are done one after the other, each named, and one that is broken keeps no other from its turn.
 func TestAllSites(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
@@ -191,6 +195,7 @@ func TestAllSites(t *testing.T) {
 // TestShared: what a packing list further up shares holds for the sites below it where they say nothing, is written into none of them, and is nobody
 // else's wish: neither that of another user, nor from outside the repository.
 func TestShared(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	top := filepath.Dir(s.Dir)

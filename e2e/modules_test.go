@@ -79,6 +79,7 @@ func TestWhatModulesImportIsUsed(t *testing.T) {
 // TestModuleBesideOldScript: a library that was taken in both forms goes on pages as a pair, the plain script for browsers without modules; the two
 // are switched, moved and taken off together, and back gives the same bytes.
 func TestModuleBesideOldScript(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Archive("gunwale-1.0.0.zip", map[string]string{"package.json": `{"name":"gunwale","version":"1.0.0","main":"dist/gunwale.js","module":"dist/gunwale.mjs"}`,
@@ -126,6 +127,7 @@ func TestModuleBesideOldScript(t *testing.T) {
 
 // TestWhatCheckSaysOfModules: each thing that goes wrong with a module is told at its place, with what to do; mended so, it is told no more.
 func TestWhatCheckSaysOfModules(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	const head, foot = "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <title>x</title>\n", "</head>\n<body>\n<p>x</p>\n</body>\n</html>\n"
 	const entry = "  <script type=\"module\" src=\"js/a.js\"></script>\n"

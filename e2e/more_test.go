@@ -13,6 +13,7 @@ import (
 // TestPromises walks the design's promises on one site, in the words of a session that a person could
 // have: nothing that merry does leaves a trace it should not.
 func TestPromises(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	pristine := s.Pages()
@@ -62,6 +63,7 @@ func TestPromises(t *testing.T) {
 }
 
 func TestErrorsSayWhatToTypeNext(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
@@ -143,6 +145,7 @@ func TestFileConflicts(t *testing.T) {
 }
 
 func TestIncludeFromACDN(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn")

@@ -13,6 +13,7 @@ import (
 // TestIncludeOnPagesOfAllKinds: where the tags go on pages in every state, and that omitting gives the
 // page back.
 func TestIncludeOnPagesOfAllKinds(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	const style, script, plugin = `<link rel="stylesheet" href="css/brinework.min.css">`, `<script src="js/oarlock.min.js"></script>`, `<script src="js/brinework.min.js"></script>`
 	tests := []struct{ name, page, want string }{
@@ -100,6 +101,7 @@ func TestStartLearnsHabits(t *testing.T) {
 
 // TestJSONOfEveryCommand: --json prints one JSON value and nothing else, errors too.
 func TestJSONOfEveryCommand(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	for _, args := range [][]string{
@@ -123,6 +125,7 @@ func TestJSONOfEveryCommand(t *testing.T) {
 // TestDryRunsChangeNothing: every changing command, on --dry-run, leaves the folder as it is and says what
 // it would do.
 func TestDryRunsChangeNothing(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**")

@@ -74,6 +74,7 @@ func TestNeedsAreRecognisedWhateverTheyAreCalled(t *testing.T) {
 }
 
 func TestResolution(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	for wish, want := range map[string]string{"": "2.1.0", "@2.0.3": "2.0.3", "@^1.0": "1.4.2", "@~1.4.0": "1.4.2", "@1.x": "1.4.2", "@1.0 - 1.4.0": "1.4.0", "@old": "1.4.2", "@next": "3.0.0-beta.1",
@@ -94,6 +95,7 @@ func TestResolution(t *testing.T) {
 }
 
 func TestHoldVersionsRepin(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "oarlock@1.4.0", "--names", "versioned", "--page", "**")
@@ -190,6 +192,7 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 }
 
 func TestRegistryFaults(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	before := s.State()
@@ -232,6 +235,7 @@ func TestRegistryFaults(t *testing.T) {
 // TestManyAtOnce: thirty libraries and what they need come in one change, asked for side by side, and
 // nothing twice.
 func TestManyAtOnce(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	args := []string{"take", "--with-needs"}
@@ -259,6 +263,7 @@ func TestManyAtOnce(t *testing.T) {
 
 // TestMetadataOf20MB: a large document is read in little memory.
 func TestMetadataOf20MB(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	for i := range 40 {
@@ -298,6 +303,7 @@ func peakMemory(pid int) (peak int) {
 // TestUndeclaredNeeds: a base that no dependency names is found by the global that it defines; what defines nothing is not
 // believed; what a script asks for before it uses it is no need.
 func TestUndeclaredNeeds(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	publish := func(name, version, manifest string, files map[string]string) {
@@ -337,6 +343,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 // TestNeedsOfMembers: an add-on that uses what another add-on gives to the base needs both, however that is given; one that
 // asks for it first needs the base alone. What nobody gives is told.
 func TestNeedsOfMembers(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	publish := func(name, dependencies, text string) {

@@ -18,6 +18,7 @@ import (
 // TestAppOfManyParts: an app in plain scripts, each part reading others, shuffled on the page; order --fix puts it right
 // whatever the shuffle, and a rehearsal then runs to its end.
 func TestAppOfManyParts(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	parts := map[string]string{
 		"app/base.js":    "var Race = { scenes: {}, boats: [] };",
@@ -61,6 +62,7 @@ func TestAppOfManyParts(t *testing.T) {
 // TestRehearsalsAreAskedFor: few pages are rehearsed by themselves, many only where that is asked for, and what a rehearsal
 // showed is remembered.
 func TestRehearsalsAreAskedFor(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("js/club.js", "document.querySelector('#nowhere').id = 1;\n")
@@ -89,6 +91,7 @@ func TestRehearsalsAreAskedFor(t *testing.T) {
 
 // TestConfirmedBeforeTold: a script that reads as if it needed a global, and never asks for it when it runs, is not accused.
 func TestConfirmedBeforeTold(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Replace("index.html", `<script src="js/club.js"></script>`, `<script src="js/club.js"></script><script src="js/quiet.js"></script>`)
@@ -108,6 +111,7 @@ func TestConfirmedBeforeTold(t *testing.T) {
 
 // TestAdoptWithoutARegistry: a link whose library nobody knows is taken as it is found, what its stylesheet asks for with it.
 func TestAdoptWithoutARegistry(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	c, err := standin.NewCDN()
 	if err != nil {
@@ -142,6 +146,7 @@ func TestAdoptWithoutARegistry(t *testing.T) {
 
 // TestOtherHabits: adopting, switching and repinning on a site that keeps its files otherwise.
 func TestOtherHabits(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	for _, habit := range []string{"together", "versioned"} {
 		s := habitual(t, habit)
@@ -173,6 +178,7 @@ func TestOtherHabits(t *testing.T) {
 
 // TestOddPages: base elements, references from the root, fragments, upper case, and pages without head or body.
 func TestOddPages(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	pages := map[string]string{
@@ -216,6 +222,7 @@ func TestOddPages(t *testing.T) {
 
 // TestJSONOfEveryCommand: the answer is JSON with the keys that scripts rely on, and nothing else is printed.
 func TestJSONForScripts(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles: {live: {serve: cdn}}\n")
@@ -270,6 +277,7 @@ func TestJSONForScripts(t *testing.T) {
 
 // TestManyAtOnce: checks and changes of one project at the same time, sharing a cache; each finds a whole state.
 func TestChecksAndSwitchesAtOnce(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	before := s.State()
@@ -299,6 +307,7 @@ func TestChecksAndSwitchesAtOnce(t *testing.T) {
 
 // TestHostileCDN: endless, redirecting and lying servers get a refusal, in bounded time, and nothing is changed.
 func TestHostileCDN(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Env = []string{"MERRY_PATIENCE=1s"}
@@ -323,6 +332,7 @@ func TestHostileCDN(t *testing.T) {
 // TestLogbookStaysTogether: a library whose script finds its pictures beside it is kept in one folder, by its own word or by
 // the site's.
 func TestLogbookStaysTogether(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	files, err := demo.Library("logbook", "1.0.0")

@@ -43,6 +43,7 @@ var answered = []struct {
 
 // TestAnswersHaveSchemas: docs/schemas is made from the types that commands answer with, and what they answer is as it says. With -update it is made anew.
 func TestAnswersHaveSchemas(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	const folder = "../docs/schemas"
 	reflector := &schemas.Reflector{AllowAdditionalProperties: true, Anonymous: true, Mapper: func(of reflect.Type) *schemas.Schema {

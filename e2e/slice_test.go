@@ -166,6 +166,7 @@ func TestTakeOptions(t *testing.T) {
 }
 
 func TestFindings(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	tests := []struct {
 		name  string
@@ -212,6 +213,7 @@ func TestFindings(t *testing.T) {
 
 // TestBadInput: each gets a clear error with its status, and nothing changes.
 func TestBadInput(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("notes.txt", "hello")
@@ -331,6 +333,7 @@ func TestSealAndContents(t *testing.T) {
 
 // TestUndoGoesBackAndForth: over several steps and forward again, and never over what somebody changed since.
 func TestUndoGoesBackAndForth(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Club(t)
 	states := []string{s.State()}
@@ -370,6 +373,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 // TestTakeMeansTheCratesVersion: the name alone of a library that is there means it in the version that is there, whatever is newer, and
 // whatever it came from.
 func TestTakeMeansTheCratesVersion(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "tidechart@3.0.0", "--with-needs", "--page", "tides.html")
@@ -396,6 +400,7 @@ func TestTakeMeansTheCratesVersion(t *testing.T) {
 
 // TestSameInputSameBytes: the records have no times in them and no order of chance.
 func TestSameInputSameBytes(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	a, b := merrytest.Started(t), merrytest.Started(t)
 	if a.State() != b.State() {
@@ -412,6 +417,7 @@ func TestSameInputSameBytes(t *testing.T) {
 // TestSealAnywhere: tags ready to paste, and a look at pages that are no part of a project: what they demand of links, modules, hints and
 // import maps.
 func TestSealAnywhere(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	address := "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"

@@ -13,6 +13,7 @@ import (
 // TestAnswersAreSteady: every reading command gives the same answer each time, with and without what is remembered. The download has
 // packages inside of it, of which a few are looked into, and pairs, renames and names of every kind.
 func TestAnswersAreSteady(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	files := map[string]string{"package.json": `{"name":"quay","version":"1.0.0","main":"quay.js","dependencies":{"oarlock":"^2.0.0","tidechart":"^3.0.0"}}`,

@@ -23,6 +23,7 @@ func upgradable(t *testing.T) (*merrytest.Site, *standin.Registry) {
 }
 
 func TestCompare(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
 	s.Write("js/club.js", s.Read("js/club.js")+"oarlock('.bw-note').on('click', function () {\n  this.classList.add(\"bw-bar\");\n});\nvar word = 'bw-table';\noarlock('#menu').notice('low water');\n")
@@ -98,6 +99,7 @@ func atoi(t *testing.T, s string) int {
 
 // TestRepinWithRenames: class tokens change on pages, byte for byte, in the same change as the library, and nothing else.
 func TestRepinWithRenames(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
 	s.Replace("tides.html", `<table class="bw-table">`, "<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>")
@@ -132,6 +134,7 @@ func TestRepinWithRenames(t *testing.T) {
 
 // TestFallbackFollows: where a local name has the version in it, the fallback behind a link changes with the link.
 func TestFallbackFollows(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
 	s.Run("drop", "tidechart")
@@ -149,6 +152,7 @@ func TestFallbackFollows(t *testing.T) {
 }
 
 func TestRepinInFull(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := upgradable(t)
 	before := s.State()
@@ -198,6 +202,7 @@ func TestRepinInFull(t *testing.T) {
 }
 
 func TestBill(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
 	out := s.Run("bill", "--form", "cyclonedx")
@@ -443,6 +448,7 @@ func TestPartsOfPictures(t *testing.T) {
 
 // TestPartsOfAPictureThatMoves: a picture has its version in its name, and one of its parts is called otherwise: one reference follows both.
 func TestPartsOfAPictureThatMoves(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Empty(t)
 	for version, name := range map[string]string{"1.0.0": "buoy", "2.0.0": "life-ring"} {

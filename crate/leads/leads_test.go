@@ -9,6 +9,7 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/internal/cratetest"
+	"merrycrate.example/merry/internal/tagstest"
 )
 
 // TestPage: references that lead to no file are found, with how bad that is and the nearest file; those that lead somewhere are not.
@@ -22,7 +23,7 @@ func TestPage(t *testing.T) {
 		t.Fatal(err)
 	}
 	g := New(p, site)
-	found, _ := g.Page(cratetest.Page(t, p, "index.html"), "index.html")
+	found, _ := g.Page(tagstest.Page(t, p, "index.html"), "index.html")
 	var got []string
 	for _, f := range found {
 		got = append(got, string(f.Severity)+" "+f.Message)
@@ -34,7 +35,7 @@ func TestPage(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Errorf("found %q, want %q", got, want)
 	}
-	if list := g.Sheets(cratetest.Page(t, p, "b.html")); len(list) != 1 || !strings.Contains(list[0].Message, "img/gull.png") {
+	if list := g.Sheets(tagstest.Page(t, p, "b.html")); len(list) != 1 || !strings.Contains(list[0].Message, "img/gull.png") {
 		t.Errorf("in stylesheets: %+v", list)
 	}
 	if near, caseOnly := g.Near(paths.Found("img/Boat.png")); near.String() != "img/boat.png" || !caseOnly {

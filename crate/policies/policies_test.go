@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/cratetest"
+	"merrycrate.example/merry/internal/tagstest"
 )
 
 // TestFindings: what a policy in the head, or in a file of headers, forbids of a page is found, and nothing else.
@@ -36,7 +37,7 @@ func TestFindings(t *testing.T) {
 		}
 		p := cratetest.WithPages(t, list, files)
 		g := New(p)
-		v := cratetest.Page(t, p, "index.html")
+		v := tagstest.Page(t, p, "index.html")
 		found := g.Findings(v, "index.html")
 		if len(found) != tt.want || tt.want > 0 && !strings.Contains(found[0].Message, tt.says) {
 			t.Errorf("%s %s: %+v", tt.page, tt.headers, found)

@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/internal/cratetest"
+	"merrycrate.example/merry/internal/tagstest"
 )
 
 // TestRequest: each script of a page is handed on in its turn, and what no browser would run is passed over, with the reason.
@@ -32,7 +33,7 @@ func TestRequest(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := &Staging{P: p, Scripts: tags.NewScripts(p), Guard: policies.New(p), Leads: leads.New(p, site)}
-	v := cratetest.Page(t, p, "index.html")
+	v := tagstest.Page(t, p, "index.html")
 	req := s.Request(v)
 	want := []struct {
 		when rehearse.Turn

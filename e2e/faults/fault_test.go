@@ -203,7 +203,7 @@ func TestWritesFail(t *testing.T) {
 				s := first.Copy()
 				s.Run(c.args...)
 				done := s.State()
-				for n := 1; ; n++ {
+				for n := 1; ; n += merrytest.Rounds(3, 1) {
 					s := first.Copy()
 					s.Env = []string{fmt.Sprintf("MERRY_FAULT=%s@%d", kind, n)}
 					r := s.Try(c.args...)

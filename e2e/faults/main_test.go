@@ -11,5 +11,5 @@ import (
 
 func TestMain(m *testing.M) {
 	merrytest.Pasted = pasted.Fault
-	merrytest.Main(m)
+	merrytest.MainOfLong(m)
 }

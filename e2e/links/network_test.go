@@ -55,6 +55,7 @@ func TestConnections(t *testing.T) {
 		t.Run(tt.command, func(t *testing.T) {
 			t.Parallel()
 			s, connections := connected(t)
+			s.Untyped = true
 			before := connections()
 			r := s.Try(strings.Fields(tt.command)...)
 			if opened := connections() - before; (opened > 0) != tt.wants {

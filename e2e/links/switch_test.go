@@ -446,10 +446,7 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 // other bytes or nothing, the site's own do; a host that takes its time is waited for. There and back gives the same bytes.
 func TestFallbacksInTurn(t *testing.T) {
 	t.Parallel()
-	slow := time.Second
-	if os.Getenv("MERRY_MATRIX") == "all" {
-		slow = 30 * time.Second
-	}
+	slow := time.Duration(merrytest.Rounds(1, 30)) * time.Second
 	for fault, local := range map[string]bool{"none": false, "first": false, "spoilt": true, "both": true, "slow": false} {
 		t.Run(fault, func(t *testing.T) {
 			s, c := merrytest.Linked(t)

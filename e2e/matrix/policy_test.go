@@ -3,10 +3,12 @@ package matrix
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -50,11 +52,8 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	type variant struct{ file, what, header string }
 	var list []variant
 	headers := ""
-	every := 3 // of them all, where nobody asks for all
-	if os.Getenv("MERRY_MATRIX") == "all" {
-		every = 1
-	}
-	for habit := range habitsUnderPolicies {
+	every := merrytest.Rounds(3, 1)
+	for _, habit := range slices.Sorted(maps.Keys(habitsUnderPolicies)) {
 		for n, p := range policies {
 			if (n+len(habit))%every != 0 {
 				continue
@@ -150,7 +149,7 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	}
 	t.Logf("%d pages under policies: %d agree, %d false errors, %d missed", len(list), len(list)-wrong-missed, wrong, missed)
 	for habit := range habitsUnderPolicies {
-		if sound[habit] < 6/every {
+		if sound[habit] < merrytest.Rounds(0, 6) {
 			t.Errorf("only %d pages with the habit %s are sound", sound[habit], habit)
 		}
 	}

@@ -83,7 +83,7 @@ func TestLookAgainst(t *testing.T) {
 	s, _ := merrytest.Linked(t)
 	s.Replace("index.html", "</main>", `<p id="clock"></p><p id="dice"></p><input autofocus><style>@keyframes bob{to{transform:translateX(80px)}}#boat{animation:bob 1s infinite alternate}</style><p id="boat">boat</p>
 <script>setInterval(function(){document.querySelector("#clock").textContent=new Date().toISOString()},10);document.querySelector("#dice").textContent=Math.random();</script><p class="never">none</p></main>`)
-	out := s.Run("look", "--save", "before", "--widths", "360,1280")
+	out := s.Run("look", "index.html", "--save", "before", "--widths", "360,1280")
 	if !strings.Contains(out, "no stylesheet has a rule for: never") || !strings.Contains(out, "merry look --against before") {
 		t.Errorf("look says\n%s", out)
 	}
@@ -92,7 +92,7 @@ func TestLookAgainst(t *testing.T) {
 		if change != nil {
 			s.Run(change...)
 		}
-		if out := s.Run("look", "--against", "before", "--widths", "360,1280"); !strings.Contains(out, "nothing looks different from before") {
+		if out := s.Run("look", "index.html", "--against", "before", "--widths", "360,1280"); !strings.Contains(out, "nothing looks different from before") {
 			t.Errorf("after %v look says\n%s", change, out)
 		}
 	}

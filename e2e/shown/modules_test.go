@@ -162,11 +162,7 @@ func TestModulesWithTheirNeeds(t *testing.T) {
 // it, check says nothing of maps, and undo leads back to the first byte.
 func TestRandomModules(t *testing.T) {
 	t.Parallel()
-	seeds := 6
-	if os.Getenv("MERRY_MATRIX") == "all" {
-		seeds = 60
-	}
-	for seed := range seeds {
+	for seed := range merrytest.Rounds(3, 60) {
 		r := rand.New(rand.NewPCG(uint64(seed), 18))
 		s := moored(t)
 		cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

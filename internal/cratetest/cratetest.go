@@ -14,7 +14,6 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
-	"merrycrate.example/merry/crate/tags"
 )
 
 // Harbour is a list file's text below its format line: oarlock 2.0.3 of a registry, and a CDN that has it.
@@ -34,21 +33,6 @@ func WithPages(t testing.TB, list string, files map[string]string) *project.Proj
 		}
 	}
 	return p
-}
-
-// Page reads a page of a project.
-func Page(t testing.TB, p *project.Project, name string) *tags.Page {
-	t.Helper()
-	at := paths.Found(name)
-	b, err := p.ReadInSite(at)
-	if err != nil {
-		t.Fatal(err)
-	}
-	v, err := tags.Read(p, at, b)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return v
 }
 
 // WithOarlock returns a project in a temporary folder whose crate holds both builds of oarlock 2.0.3 below js. Its list

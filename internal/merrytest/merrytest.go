@@ -5,6 +5,8 @@ package merrytest
 import (
 	"bytes"
 	"errors"
+	"flag"
+	"fmt"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -22,7 +24,27 @@ import (
 
 // Main runs a package's tests. Where the system has a file system in memory, the sites are there: tests of a program that waits for the
 // disk at each change would spend most of their time so.
-func Main(m *testing.M) {
+func Main(m *testing.M) { run(m) }
+
+// MainOfLong runs the tests of a package that is left out of a short run as a whole.
+func MainOfLong(m *testing.M) {
+	flag.Parse()
+	if testing.Short() {
+		fmt.Println("a short run leaves these tests out")
+		return
+	}
+	run(m)
+}
+
+// Long leaves a test that takes seconds out of a short run.
+func Long(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("a short run leaves this test out")
+	}
+}
+
+func run(m *testing.M) {
 	dir := ""
 	if os.Getenv(OnDisk) == "" && runtime.GOOS == "linux" {
 		if made, err := os.MkdirTemp("/dev/shm", "merry-test-"); err == nil {
@@ -94,6 +116,8 @@ type Site struct {
 	Dir  string // the site
 	Home string
 	Env  []string // more of the environment
+	// Untyped says that next steps are not typed: the test counts what commands do.
+	Untyped bool
 }
 
 // Empty makes an empty site.
@@ -182,7 +206,7 @@ func (s *Site) TryWith(input string, args ...string) Result {
 		}
 		if err := Pasted(step.line); err != nil {
 			s.T.Errorf("merry %s says next: %s\n%v", strings.Join(args, " "), step.line, err)
-		} else if step.ready {
+		} else if step.ready && !s.Untyped {
 			s.follow(step.line, args)
 		}
 	}

@@ -23,10 +23,10 @@ func Sample[T any](all []T) []T {
 	return list
 }
 
-// Rounds returns how many rounds of a random series are tried: few, or many.
-func Rounds(few, many int) int {
+// Rounds returns a number that says how much is tried, such as the rounds of a random series: usual, or whole where all is asked for.
+func Rounds(usual, whole int) int {
 	if os.Getenv(Whole) == "all" {
-		return many
+		return whole
 	}
-	return few
+	return usual
 }

@@ -96,7 +96,7 @@ func (s *Site) follow(step string, args []string) {
 	if err != nil {
 		return // a site of names that can't be copied, or that another command is changing
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
 	shell, err := exec.LookPath("sh")
 	if err != nil {
