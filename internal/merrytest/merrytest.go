@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"sort"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -44,7 +45,14 @@ func Long(t *testing.T) {
 	}
 }
 
+// perProcessor is how many tests run at once for each processor: they wait for servers, browsers and the program as long as they compute.
+const perProcessor = 3
+
 func run(m *testing.M) {
+	flag.Parse()
+	if f := flag.Lookup("test.parallel"); f != nil && f.Value.String() == f.DefValue {
+		f.Value.Set(strconv.Itoa(perProcessor * runtime.GOMAXPROCS(0)))
+	}
 	dir := ""
 	if os.Getenv(OnDisk) == "" && runtime.GOOS == "linux" {
 		if made, err := os.MkdirTemp("/dev/shm", "merry-test-"); err == nil {
