@@ -402,3 +402,23 @@ func TestSparse(t *testing.T) {
 		t.Errorf("a sparse file: %v", err)
 	}
 }
+
+// TestFilesHaveTheirSize: a file that is longer or shorter than its archive's directory says is not read.
+func TestFilesHaveTheirSize(t *testing.T) {
+	name := filepath.Join(t.TempDir(), "x.zip")
+	if err := os.WriteFile(name, zipOf(entry{"lib/a.js", "var a;", 0}), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	tree, err := OpenPath(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tree.Close()
+	real := tree.Entries[0].Size
+	for size, want := range map[int64]string{real: "", real - 1: "longer", real + 1: "shorter"} {
+		tree.Entries[0].Size = size
+		if _, err := tree.ReadFile(tree.Entries[0].Path); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
+			t.Errorf("with %d bytes in its directory and %d in truth: %v", size, real, err)
+		}
+	}
+}
