@@ -251,3 +251,27 @@ func TestWhoMayWrite(t *testing.T) {
 		t.Errorf("somebody else's file: %v", err)
 	}
 }
+
+// TestExchangedFolder: a folder that is another one when it is entered than when it was looked at is not entered.
+func TestExchangedFolder(t *testing.T) {
+	dir := t.TempDir()
+	for _, name := range []string{"a", "b"} {
+		if err := os.Mkdir(filepath.Join(dir, name), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	seen, err := os.Lstat(filepath.Join(dir, "a"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, same := range map[string]bool{"a": true, "b": false} {
+		entered, err := os.OpenRoot(filepath.Join(dir, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := isStill(entered, seen, "a"); (err == nil) != same {
+			t.Errorf("%s in the place of a: %v", name, err)
+		}
+		entered.Close()
+	}
+}

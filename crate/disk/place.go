@@ -66,15 +66,20 @@ func step(root *os.Root, base, name string) (*os.Root, error) {
 	if err != nil {
 		return nil, err
 	}
-	entered, err := next.Stat(".")
-	if err == nil && !os.SameFile(info, entered) {
-		err = problem.Refuse(problem.FileChanged, "the same command again", "the folder %s was exchanged in the meantime", name)
-	}
-	if err != nil {
+	if err := isStill(next, info, name); err != nil {
 		next.Close()
 		return nil, err
 	}
 	return next, nil
+}
+
+// isStill tells whether a folder that was entered is the one that was looked at before.
+func isStill(entered *os.Root, seen fs.FileInfo, name string) error {
+	info, err := entered.Stat(".")
+	if err == nil && !os.SameFile(seen, info) {
+		err = problem.Refuse(problem.FileChanged, "the same command again", "the folder %s was exchanged in the meantime", name)
+	}
+	return err
 }
 
 // Close leaves the place.

@@ -66,7 +66,7 @@ var list = []mutant{
 	{File: `crate/change/journal.go`, Old: `!hmac.Equal([]byte(s.Proof), []byte(proof(k, s.Change)))`, New: `!hmac.Equal([]byte(s.Proof), []byte(proof(k, s.Change))) && false`, Promise: `only the user's own journal is carried out`},
 	{File: `crate/change/journal.go`, Old: `|| !j.local()`, New: ``, Promise: `a journal speaks of the project's files alone`},
 	{File: `crate/change/journal.go`, Old: `	if s.Format > journalFormat {`, New: `	if false {`, Promise: `a newer journal is refused`},
-	{File: `crate/disk/place.go`, Old: `if err == nil && !os.SameFile(info, entered) {`, New: `if err == nil && !os.SameFile(info, entered) && false {`, Promise: `a folder that is exchanged while it is entered is not entered`},
+	{File: `crate/disk/place.go`, Old: `if err == nil && !os.SameFile(seen, info) {`, New: `if err == nil && !os.SameFile(seen, info) && false {`, Promise: `a folder that is exchanged while it is entered is not entered`},
 	{File: `crate/disk/place.go`, Old: `	if info.Mode()&fs.ModeSymlink != 0 {
 		return nil, problem.Refuse(problem.FileInTheWay, "put the folder`, New: `	if false {
 		return nil, problem.Refuse(problem.FileInTheWay, "put the folder`, Promise: `no link is followed in writing`},
