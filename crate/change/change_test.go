@@ -251,8 +251,12 @@ func TestChangedBetweenDraftAndCommit(t *testing.T) {
 	write(t, s, "a.html", "new")
 	write(t, s, "b.html", "new")
 	os.WriteFile(filepath.Join(root, "b.html"), []byte("somebody's own"), 0o644)
+	before := stamp(t, root, "a.html")
 	if err := s.Commit(context.Background()); err == nil || !strings.Contains(err.Error(), "b.html was changed by another program") {
 		t.Errorf("commit: %v", err)
+	}
+	if stamp(t, root, "a.html") != before {
+		t.Error("the commit was begun before all files were looked at")
 	}
 	if text(t, root, "a.html") != "old" || text(t, root, "b.html") != "somebody's own" {
 		t.Error("a refused commit changed something")
