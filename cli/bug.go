@@ -34,7 +34,7 @@ func (a *app) reportBug(ran *cobra.Command, err error) *problem.Problem {
 	if os.MkdirAll(filepath.Dir(name), 0o700) != nil || os.WriteFile(name, []byte(text), 0o600) != nil {
 		return p
 	}
-	p.Next = []string{"read " + name + " and send it to merry's makers; it holds the command's name and where merry failed, and nothing of your files"}
+	p.Next = []string{"read " + name + " and send it to merry's makers; it holds the command and its flags without their values, the fault, and where in merry it happened"}
 	return p
 }
 

@@ -93,7 +93,7 @@ func (a *app) printIncluded(in *crate.Included) {
 	}
 }
 
-// adoptStep is the command that records tags which load a library already, "" if there are none.
+// adoptStep returns the command that records tags which load a library already, or "" if no page has such a tag.
 func adoptStep(pages []crate.PageChange) string {
 	var names []string
 	for _, p := range pages {

@@ -8,16 +8,16 @@ import (
 
 // meant are verbs that people try, by the command that does what they mean.
 var meant = map[string]string{
-	"take":     "add install get fetch download pull import bring i",
+	"take":     "add install get fetch download pull import bring",
 	"peek":     "view info inspect open search find",
-	"contents": "list ls show status ll",
+	"contents": "list ls show status",
 	"drop":     "remove rm uninstall delete del purge",
 	"repin":    "update upgrade up bump",
 	"versions": "outdated newer latest",
 	"refill":   "restore reinstall sync",
 	"settle":   "apply reconcile",
 	"undo":     "revert rollback back",
-	"check":    "lint test verify validate audit doctor",
+	"check":    "lint test verify validate audit",
 	"start":    "init new create setup",
 	"switch":   "replace cdn local",
 	"serve":    "run dev server preview",

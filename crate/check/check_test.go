@@ -133,7 +133,7 @@ func TestOnPage(t *testing.T) {
 		{"read and not there", top + "<script>Oarlock CLUB Nobody</script>", "need-absent need-absent need-absent"},
 		{"not confirmed", top + "<script>Dream</script>", ""},
 		{"the id of an element", top + "<p id=Nobody><script>Nobody</script>", ""},
-		{"an id in an address is none", top + "<a href=?id=Nobody>x</a><script>Nobody</script>", "need-absent"},
+		{"an id in an address names no element", top + "<a href=?id=Nobody>x</a><script>Nobody</script>", "need-absent"},
 		{"anything may come from elsewhere", top + "<script src=https://else.example/x-1.2.js integrity=" + wrong + " crossorigin></script><script>Nobody</script>", ""},
 		{"a race", top + "<script async src=js/oarlock.js></script><script>Oarlock</script>", "need-race"},
 		{"a race of the other", top + oarlock + "<script async src=js/brinework.js></script>", ""},

@@ -2,7 +2,7 @@ package delivery
 
 import "testing"
 
-// TestForServer: programs and settings for servers are told by name or by content, and files for pages are none.
+// TestForServer: programs and settings for servers are recognised by name or by content; files for pages are not taken for them.
 func TestForServer(t *testing.T) {
 	for _, tt := range []struct {
 		name, head string

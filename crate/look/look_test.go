@@ -47,7 +47,7 @@ func TestDiffering(t *testing.T) {
 	}
 }
 
-// TestChosen: pages that are named, or all where they are few; reports of this program are none.
+// TestChosen: pages that are named, or all where they are few; reports of this program are left out.
 func TestChosen(t *testing.T) {
 	report := `<!doctype html><meta charset="utf-8"><meta name="generator" content="merry: a report">`
 	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{"a.html": "<!doctype html>", "b.html": "<!doctype html>", "report.html": report})

@@ -106,7 +106,7 @@ const MaxConfirmed = 50
 // define is the first that runs.
 func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 	sequence := Sequence(items)
-	asked := map[string]int{} // of each global that is needed, the item that defines it; -1 is none
+	asked := map[string]int{} // of each global that is needed, the item that defines it; -1 if no item does
 	for i := range items {
 		for _, n := range items[i].Needs {
 			asked[n.Global] = -1

@@ -6,7 +6,6 @@ import (
 	"bytes"
 	"errors"
 	"flag"
-	"fmt"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -31,7 +30,6 @@ func Main(m *testing.M) { run(m) }
 func MainOfLong(m *testing.M) {
 	flag.Parse()
 	if testing.Short() {
-		fmt.Println("a short run leaves these tests out")
 		return
 	}
 	run(m)
