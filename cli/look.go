@@ -292,12 +292,12 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 		}
 		return a.answer(answer, text)
 	}
+	door, err := a.open(sourceFlags{})
+	if err != nil {
+		return err
+	}
+	defer door.Close()
 	look := func() (*crate.Looked, error) {
-		door, err := a.open(sourceFlags{})
-		if err != nil {
-			return nil, err
-		}
-		defer door.Close()
 		return door.Look(ctx, crate.LookRequest{Pages: pages, Pictures: true}, "")
 	}
 	was, err := look()
@@ -319,11 +319,6 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 	fine := now.Same() && (now.Clean() || !was.Clean())
 	undone := w.back && !fine
 	if undone {
-		door, err := a.open(sourceFlags{})
-		if err != nil {
-			return err
-		}
-		defer door.Close()
 		if _, err := door.Undo(ctx); err != nil {
 			return err
 		}

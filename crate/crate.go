@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/look"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -32,6 +33,7 @@ type Crate struct {
 	keep     func(name string, content []byte) // where a dry run's files go
 	bounds   project.Bounds
 	key      change.Key
+	window   *look.Window
 	opened   []*disk.Folder
 	told     []string
 }

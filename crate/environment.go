@@ -6,6 +6,7 @@ import (
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/look"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -51,12 +52,13 @@ func Open(env Environment) *Crate {
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader
 	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Tell: env.Tell,
-		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir))}
+		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)), window: new(look.Window)}
 }
 
 // Close ends what the command opened.
 func (c *Crate) Close() {
 	c.Origin.Close()
+	c.window.Close()
 	for _, f := range c.opened {
 		f.Close()
 	}

@@ -43,7 +43,7 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 // lookAt looks at a project's pages with the user's browser, and with some of its files drafted.
 func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked, error) {
 	req.Drafted, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
-	return look.Look(ctx, p, req)
+	return look.Look(ctx, c.window, p, req)
 }
 
 // LookAhead looks at the pages that a compared library is on, as they are and as moving it would have them, with what is surely called otherwise

@@ -129,8 +129,7 @@ func muddle(s *merrytest.Site, page, src string) {
 func TestHintsInABrowser(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
-	_, port, _ := strings.Cut(c.Addr, ":")
-	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	address := served(t, s)
 	for _, args := range [][]string{{"switch", "--cdn", "--hints"}, {"switch", "--local", "--hints"}} {
 		s.Run(args...)

@@ -10,6 +10,7 @@ import (
 
 	"merrycrate.example/merry/demo"
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 var update = flag.Bool("update", false, "write the golden files anew")
@@ -26,7 +27,7 @@ var (
 func TestGoldenDemo(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
-	for _, habit := range demo.Habits[:merrytest.Rounds(1, len(demo.Habits))] {
+	for _, habit := range demo.Habits[:trials.Rounds(1, len(demo.Habits))] {
 		s := merrytest.Empty(t)
 		got := s.Run("demo", "--habit", habit, "--to", s.Dir+"/demo")
 		got = folder.ReplaceAllString(port.ReplaceAllString(got, "127.0.0.1:PORT"), "/…/$2")

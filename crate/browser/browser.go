@@ -65,7 +65,9 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(o.Path), chromedp.DisableGPU, chromedp.WSURLReadTimeout(begins),
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true),
 		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", true), chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("font-render-hinting", "none"),
-		chromedp.Flag("disable-lcd-text", true), chromedp.Flag("force-device-scale-factor", "1"))
+		chromedp.Flag("disable-lcd-text", true), chromedp.Flag("force-device-scale-factor", "1"),
+		// A page takes the place of another in the same process, and none is kept for coming back to.
+		chromedp.Flag("disable-features", "site-per-process,Translate,BackForwardCache,SpareRendererForSitePerProcess"))
 	if os.Geteuid() == 0 {
 		opts = append(opts, chromedp.NoSandbox) // its own sandbox does not run as root
 	}
@@ -268,6 +270,16 @@ func (b *Browser) give(t *tab) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.free = append(b.free, t)
+}
+
+// CloseTabs closes the tabs that wait for a page, with all that was kept in them.
+func (b *Browser) CloseTabs() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, t := range b.free {
+		t.close()
+	}
+	b.free = nil
 }
 
 // viewHeight is the height of the window, in pixels.

@@ -102,8 +102,32 @@ type Differing struct {
 // mostPages is how many pages are looked at that nobody named.
 const mostPages = 100
 
-// Look looks at pages.
-func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error) {
+// A Window is the browser of one or more looks: the first starts it, and Close ends it. No look finds anything of the one before it.
+type Window struct{ browser *browser.Browser }
+
+// Close ends the browser, if there is one.
+func (w *Window) Close() {
+	if w.browser != nil {
+		w.browser.Close()
+		w.browser = nil
+	}
+}
+
+func (w *Window) open(ctx context.Context, o browser.Options) (*browser.Browser, error) {
+	if w.browser != nil {
+		w.browser.CloseTabs()
+		return w.browser, nil
+	}
+	opened, err := browser.Open(ctx, o)
+	if err != nil {
+		return nil, err
+	}
+	w.browser = opened
+	return opened, nil
+}
+
+// Look looks at pages, through a window that has been used for the same project or for none.
+func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Looked, error) {
 	req.Limit = cmp.Or(req.Limit, usualLimit)
 	if len(req.Widths) == 0 {
 		req.Widths = []int{usualWidth}
@@ -133,18 +157,25 @@ func Look(ctx context.Context, p *project.Project, req Request) (*Looked, error)
 			return nil, problem.Fault(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 	}
-	v := &visitor{p: p, req: req, kept: kept}
+	v := &visitor{p: p, req: req}
+	pages := v.pages(names)
+	if kept != nil {
+		for _, page := range pages {
+			if page.Before, err = kept.shot(page.Page, page.View); err != nil {
+				return nil, err
+			}
+		}
+	}
 	stop, err := v.serve(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer stop()
-	if v.browser, err = browser.Open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Certificates: certificates, Offline: req.Offline}); err != nil {
+	if v.browser, err = w.open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Certificates: certificates, Offline: req.Offline}); err != nil {
 		return nil, err
 	}
-	defer v.browser.Close()
-	out := &Looked{Browser: v.browser.Version, Saved: req.Save, Differs: []Differing{}, site: p.Site()}
-	if out.Pages, err = v.all(ctx, names); err != nil {
+	out := &Looked{Browser: v.browser.Version, Pages: pages, Saved: req.Save, Differs: []Differing{}, site: p.Site()}
+	if err := parallel.EachWide(ctx, tabs(len(pages)), pages, v.visit); err != nil {
 		return nil, err
 	}
 	for _, page := range out.Pages {
@@ -211,7 +242,6 @@ func withoutReports(p *project.Project, names []paths.InSite) ([]paths.InSite, e
 type visitor struct {
 	p       *project.Project
 	req     Request
-	kept    *store
 	browser *browser.Browser
 	site    *console.Site
 	origin  string
@@ -240,23 +270,27 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	return func() { cancel(); <-ended; s.Close() }, nil
 }
 
-// all looks at pages in all the widths that are wanted.
-func (v *visitor) all(ctx context.Context, names []paths.InSite) ([]*Page, error) {
+// pages are those that are to be looked at, in all the widths that are wanted.
+func (v *visitor) pages(names []paths.InSite) []*Page {
 	var list []*Page
 	for _, name := range names {
 		for _, width := range v.req.Widths {
 			list = append(list, &Page{Page: name.String(), View: looks.View{Width: width, Dark: v.req.Dark, NoScripts: v.req.NoScripts}})
 		}
 	}
-	return list, parallel.EachWide(ctx, tabs(), list, v.visit)
+	return list
 }
 
-// tabs is how many pages are open at once: more than processors, since pages wait for what they ask for.
-func tabs() int { return max(2, min(8, runtime.NumCPU()*2)) }
+// tabs is how many of the pages are open at once: of many more than processors, since pages wait for what they ask for. Of few not, since
+// opening a tab takes as long as some pages do.
+func tabs(pages int) int {
+	most := min(8, runtime.NumCPU()*2)
+	return max(2, min(most, pages/4))
+}
 
 // visit looks at one page.
 func (v *visitor) visit(ctx context.Context, page *Page) error {
-	pictures := v.req.Save != "" || v.kept != nil || v.req.Pictures
+	pictures := v.req.Save != "" || v.req.Against != "" || v.req.Pictures
 	address := url.URL{Path: "/" + page.Page}
 	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.View{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Picture: pictures, Limit: v.req.Limit})
 	if err != nil {
@@ -283,14 +317,11 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 	}
 	v.name(&page.After.State)
 	page.Lone, page.Unmatched = page.After.State.Lone, len(page.After.State.Unmatched)
-	if v.kept == nil {
+	if page.Before == nil {
 		return nil
 	}
-	if page.Before, err = v.kept.shot(page.Page, page.View); err != nil || page.Before == nil {
-		return err
-	}
 	if page.Different, err = looks.Compare(page.Before, page.After); err != nil {
-		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.kept.name+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.kept.name, err)
+		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Against+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.req.Against, err)
 	}
 	return nil
 }

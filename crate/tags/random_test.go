@@ -3,9 +3,7 @@ package tags
 import (
 	"fmt"
 	"math/rand"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -16,15 +14,13 @@ import (
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/internal/cratetest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // TestRandomPlaces: libraries and own files with any needs, given members and declared needs, come onto pages of any shape and go off
-// again, in any sequence: no constraint is ever broken. MERRY_RANDOM says how many pages are tried, 2,000 where it says nothing.
+// again, in any sequence: no constraint is ever broken.
 func TestRandomPlaces(t *testing.T) {
-	cases := 2000
-	if many, err := strconv.Atoi(os.Getenv("MERRY_RANDOM")); err == nil {
-		cases = many
-	}
+	cases := trials.Rounds(2000, 40000)
 	base := cratetest.WithOarlock(t, "")
 	for seed := range cases {
 		shore(t, base, rand.New(rand.NewSource(int64(seed))), seed)
@@ -121,12 +117,9 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 }
 
 // TestRandomThereAndBack: whatever way a page's tags are written, links with integrity, fallbacks and hints and then local copies again
-// give the page's own bytes. MERRY_RANDOM says how many pages are tried.
+// give the page's own bytes.
 func TestRandomThereAndBack(t *testing.T) {
-	cases := 1500
-	if many, err := strconv.Atoi(os.Getenv("MERRY_RANDOM")); err == nil {
-		cases = many
-	}
+	cases := trials.Rounds(1500, 30000)
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	address := "https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.min.js"
 	right := integrity.Of([]byte("minified"))

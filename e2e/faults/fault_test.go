@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 	"merrycrate.example/merry/standin"
 )
 
@@ -124,7 +125,7 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 				t.Fatal("the command changes nothing")
 			}
 			olds, news, said := 0, 0, 0
-			for n := 1; ; n++ {
+			for n := 1; ; n += trials.Rounds(3, 1) { // an odd number: finishing and giving up take turns
 				s := prepare()
 				s.Env = []string{fmt.Sprintf("MERRY_FAULT=stop@%d", n)}
 				if r := s.Try(c.args...); r.Status == 0 {
@@ -193,7 +194,7 @@ func TestWritesFail(t *testing.T) {
 	t.Parallel()
 	for kind, words := range map[string]string{"full": "the disk is full", "fail": "the disk can't read or write it"} {
 		for _, c := range changing[1:] {
-			if !long && !slices.Contains([]string{"take", "drop", "undo", "switch --cdn"}, c.name) {
+			if !trials.Whole() && !slices.Contains([]string{"take", "drop", "undo", "switch --cdn"}, c.name) {
 				continue
 			}
 			t.Run(kind+" "+c.name, func(t *testing.T) {
@@ -203,7 +204,7 @@ func TestWritesFail(t *testing.T) {
 				s := first.Copy()
 				s.Run(c.args...)
 				done := s.State()
-				for n := 1; ; n += merrytest.Rounds(3, 1) {
+				for n := 1; ; n += trials.Rounds(3, 1) {
 					s := first.Copy()
 					s.Env = []string{fmt.Sprintf("MERRY_FAULT=%s@%d", kind, n)}
 					r := s.Try(c.args...)
@@ -273,10 +274,7 @@ func TestUndoKeepsWhatWasChangedSince(t *testing.T) {
 // as after, one way to the end leads there, and the next command works.
 func TestKilledAtRandom(t *testing.T) {
 	t.Parallel()
-	runs := 6
-	if long {
-		runs = 60
-	}
+	runs := trials.Rounds(4, 60)
 	for _, c := range changing[1:] {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()

@@ -295,8 +295,7 @@ func TestAdoptWhatTheCrateHas(t *testing.T) {
 func TestFallbackInABrowser(t *testing.T) {
 	t.Parallel()
 	s, c := documented(t)
-	_, port, _ := strings.Cut(c.Addr, ":")
-	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	page := strings.Replace(strings.Replace(s.Read("regatta.html"), " async=\"async\"", "", 1), `  <script src="http://cdn.harbour.example/latest/quickbrine.js"></script>`+"\n", "", 1)

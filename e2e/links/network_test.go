@@ -39,6 +39,7 @@ func connected(t *testing.T) (*merrytest.Site, func() int64) {
 func TestConnections(t *testing.T) {
 	t.Parallel()
 	const none, some = false, true
+	idle, asked := connected(t) // for all commands that ask nobody
 	for _, tt := range []struct {
 		command string
 		wants   bool
@@ -54,8 +55,11 @@ func TestConnections(t *testing.T) {
 	} {
 		t.Run(tt.command, func(t *testing.T) {
 			t.Parallel()
-			s, connections := connected(t)
-			s.Untyped = true
+			s, connections := idle.Copy(), asked
+			if tt.wants {
+				s, connections = connected(t)
+			}
+			s.T, s.Untyped = t, true
 			before := connections()
 			r := s.Try(strings.Fields(tt.command)...)
 			if opened := connections() - before; (opened > 0) != tt.wants {

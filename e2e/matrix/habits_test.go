@@ -9,9 +9,8 @@ import (
 	"testing"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // habit is a page as somebody writes it, right or wrong.
@@ -215,17 +214,19 @@ func consolesAfter(t *testing.T, s *merrytest.Site, files []string, wait int) []
 	defer server.Close()
 	ctx := merrytest.BrowserFor(t, 8*time.Minute)
 	said := make([][]string, len(files))
-	var tabs errgroup.Group
-	tabs.SetLimit(4)
-	for i := range files {
-		tabs.Go(func() error {
-			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+files[i], fmt.Sprintf("new Promise(r => setTimeout(() => r(1), %d))", wait))
-			said[i] = append(c, failed...)
-			return nil
-		})
+	for i, seen := range merrytest.VisitAll(t, ctx, addressesOf(server.URL, files), fmt.Sprintf("new Promise(r => setTimeout(() => r(1), %d))", wait)) {
+		said[i] = append(seen.Console, seen.Failed...)
 	}
-	tabs.Wait()
 	return said
+}
+
+// addressesOf are the addresses of files on a server.
+func addressesOf(server string, files []string) []string {
+	list := make([]string, len(files))
+	for i, name := range files {
+		list[i] = server + "/" + name
+	}
+	return list
 }
 
 // TestMatrixOfHabits holds check against a browser's console on some hundred pages as people write them. Run with -v it prints the
@@ -236,7 +237,7 @@ func TestMatrixOfHabits(t *testing.T) {
 	for name, content := range habitFiles {
 		s.Write(name, content)
 	}
-	list := merrytest.Sample(habitPages())
+	list := trials.Sample(habitPages())
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("h%03d.html", i)

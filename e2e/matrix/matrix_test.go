@@ -9,9 +9,8 @@ import (
 	"strings"
 	"testing"
 
-	"golang.org/x/sync/errgroup"
-
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // variant is one of the demo's pages with one thing done to one of its tags.
@@ -114,7 +113,7 @@ func TestMatrix(t *testing.T) {
 	if len(list) < 200 {
 		t.Fatalf("only %d variants", len(list))
 	}
-	list = merrytest.Sample(list)
+	list = trials.Sample(list)
 	files := make([]string, len(list))
 	for i, v := range list {
 		dir := strings.TrimSuffix(v.page, "index.html")
@@ -145,20 +144,10 @@ func TestMatrix(t *testing.T) {
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	ctx := merrytest.Browser(t) // only now, since its time runs
-	type seen struct{ console, failed []string }
-	saw := make([]seen, len(list))
-	var tabs errgroup.Group
-	tabs.SetLimit(4)
-	for i := range list {
-		tabs.Go(func() error {
-			saw[i].console, saw[i].failed, _ = merrytest.Visit(t, ctx, server.URL+"/"+files[i], "1")
-			return nil
-		})
-	}
-	tabs.Wait()
+	saw := merrytest.VisitAll(t, ctx, addressesOf(server.URL, files), "1")
 	agree, race := 0, 0
 	for i, v := range list {
-		console, failed := saw[i].console, saw[i].failed
+		console, failed := saw[i].Console, saw[i].Failed
 		broken := len(console)+len(failed) > 0
 		switch {
 		case broken == errors[files[i]]:

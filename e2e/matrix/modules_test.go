@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // modulePages are pages with import maps of every kind and modules that import through them.
@@ -77,7 +78,7 @@ func TestMatrixOfModules(t *testing.T) {
 	s.Write("js/late.mjs", "import { late } from './early.mjs';\nlate.toFixed();\n")
 	s.Write("js/look.css", "body { margin: 0 }\n")
 	s.Write("js/worker.mjs", "import { height } from './mast.mjs';\nheight();\n")
-	list := merrytest.Sample(modulePages())
+	list := trials.Sample(modulePages())
 	files := make([]string, len(list))
 	for i, h := range list {
 		files[i] = fmt.Sprintf("m%03d.html", i)

@@ -6,13 +6,12 @@ import (
 	"math/rand"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // A fleet is made-up libraries and files of which some need others: each defines a global, and reads those of others, or members that
@@ -197,10 +196,7 @@ func (f *fleet) broken(t *testing.T) string {
 // of the pages afterwards; and a page of which check has nothing to say either is clean in a browser.
 func TestRandomNeeds(t *testing.T) {
 	t.Parallel()
-	seeds, pages := int64(merrytest.Rounds(1, 10)), 0
-	if many := os.Getenv("MERRY_RANDOM"); many != "" {
-		seeds, _ = strconv.ParseInt(many, 10, 64)
-	}
+	seeds, pages := int64(trials.Rounds(1, 10)), 0
 	fleets := make([]*fleet, seeds)
 	for seed := range seeds {
 		fleets[seed] = launch(t, seed)
@@ -255,7 +251,7 @@ func (f *fleet) looks(t *testing.T, pages *int) {
 	}
 	server := httptest.NewServer(http.FileServer(http.Dir(f.s.Dir)))
 	defer server.Close()
-	ctx := merrytest.Browser(t, "MAP cdn.harbour.example "+strings.TrimPrefix(f.cdn.URL, "http://"))
+	ctx := merrytest.Browser(t, merrytest.Hosts{"cdn.harbour.example": strings.TrimPrefix(f.cdn.URL, "http://")})
 	for _, name := range f.pages {
 		said := slices.ContainsFunc(checked.Findings, func(fi struct{ Name, Severity, File, Message string }) bool {
 			return fi.File == name && fi.Severity == "error"

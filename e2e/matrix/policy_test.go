@@ -12,9 +12,8 @@ import (
 	"strings"
 	"testing"
 
-	"golang.org/x/sync/errgroup"
-
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // policies are values of the header, of which a page's own habits break some.
@@ -52,7 +51,7 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	type variant struct{ file, what, header string }
 	var list []variant
 	headers := ""
-	every := merrytest.Rounds(3, 1)
+	every := trials.Rounds(3, 1)
 	for _, habit := range slices.Sorted(maps.Keys(habitsUnderPolicies)) {
 		for n, p := range policies {
 			if (n+len(habit))%every != 0 {
@@ -102,7 +101,7 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 			}
 		}
 	}
-	list = merrytest.Sample(list)
+	list = trials.Sample(list)
 	sent := map[string]string{}
 	for _, v := range list {
 		sent["/"+v.file] = v.header
@@ -121,17 +120,14 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	}))
 	defer server.Close()
 	ctx := merrytest.Browser(t)
-	console := make([][]string, len(list))
-	var tabs errgroup.Group
-	tabs.SetLimit(4)
-	for i := range list {
-		tabs.Go(func() error {
-			c, failed, _ := merrytest.Visit(t, ctx, server.URL+"/"+list[i].file, "(document.querySelector('button') || document.body).click()")
-			console[i] = append(c, failed...)
-			return nil
-		})
+	files := make([]string, len(list))
+	for i, v := range list {
+		files[i] = v.file
 	}
-	tabs.Wait()
+	console := make([][]string, len(list))
+	for i, seen := range merrytest.VisitAll(t, ctx, addressesOf(server.URL, files), "(document.querySelector('button') || document.body).click()") {
+		console[i] = append(seen.Console, seen.Failed...)
+	}
 	wrong, missed, sound := 0, 0, map[string]int{}
 	for i, v := range list {
 		if len(console[i]) == 0 {
@@ -149,7 +145,7 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	}
 	t.Logf("%d pages under policies: %d agree, %d false errors, %d missed", len(list), len(list)-wrong-missed, wrong, missed)
 	for habit := range habitsUnderPolicies {
-		if sound[habit] < merrytest.Rounds(0, 6) {
+		if sound[habit] < trials.Rounds(0, 6) {
 			t.Errorf("only %d pages with the habit %s are sound", sound[habit], habit)
 		}
 	}
@@ -193,7 +189,6 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 	s, c := merrytest.Linked(t)
 	s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
-	_, port, _ := strings.Cut(c.Addr, ":")
 	sent := map[string]string{}
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Security-Policy", sent[r.URL.Path])
@@ -201,7 +196,7 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
 	}))
 	defer server.Close()
-	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	list := s.Read("crate.yaml")
 	for _, how := range [][]string{{"--local"}, {"--cdn", "--fallback"}} {
 		s.Write("crate.yaml", list)
@@ -276,8 +271,7 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 	if out := s.Try("check", "tides.html").Out; strings.Contains(out, "policy-") || strings.Contains(out, "included-twice") || strings.Contains(out, "error") && !strings.Contains(out, "0 errors") {
 		t.Errorf("check says\n%s", out)
 	}
-	_, port, _ := strings.Cut(c.Addr, ":")
-	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	const working = `[typeof oarlock, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`
@@ -315,7 +309,6 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 	if s.Read("tides.html") != page {
 		t.Errorf("the same again changed the page:\n%s", s.Read("tides.html"))
 	}
-	_, port, _ := strings.Cut(c.Addr, ":")
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	at := "tides.html"
@@ -340,7 +333,7 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 		}
 	}
 	c.Down()
-	ctx := merrytest.Browser(t, "MAP *.harbour.example 127.0.0.1:"+port)
+	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	if _, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", `[oarlock.version, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`); value != "2.1.0,1.2.0,flex" {
 		t.Errorf("with the CDN down the page's state is %v", value)
 	}

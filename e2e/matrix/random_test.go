@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // actions are what people do to a crate, in no order; PAGE and LIB stand for some.
@@ -38,10 +39,7 @@ var harmless = []string{"need-absent", "unused-library", "on-no-page", "map-miss
 // and forward again to the end.
 func TestRandomSequences(t *testing.T) {
 	t.Parallel()
-	seeds := int64(12)
-	if many := os.Getenv("MERRY_RANDOM"); many != "" {
-		seeds, _ = strconv.ParseInt(many, 10, 64)
-	}
+	seeds := int64(trials.Rounds(5, 40))
 	for seed := range seeds {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()

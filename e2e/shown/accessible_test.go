@@ -21,13 +21,13 @@ func TestReportsAreForEverybody(t *testing.T) {
 	s := merrytest.Started(t)
 	s.Register()
 	s.Run("take", "brinework@1.2.0", "--with-needs", "--page", "**")
-	s.Run("look", "--save", "before")
+	s.Run("look", "--save", "before", "index.html")
 	s.Run("compare", "brinework", "2.0.0", "--look", "--report", "../compared.html")
 	s.Replace("index.html", "js/club.js", "js/Club.js")
 	s.Replace("tides.html", "js/config.js", "js/nothing.js")
 	s.Replace("css/club.css", "h1 {", "h1 { letter-spacing: 2px;")
 	s.Try("check", "--report", "../checked.html")
-	s.Try("look", "--against", "before", "--report", "../looked.html")
+	s.Try("look", "--against", "before", "--report", "../looked.html", "index.html")
 	s.Replace("index.html", "js/Club.js", "js/club.js")
 	s.Replace("tides.html", "js/nothing.js", "js/config.js")
 	s.Run("check", "--report", "../sound.html")
@@ -45,6 +45,13 @@ func TestReportsAreForEverybody(t *testing.T) {
 				t.Errorf("%s.html in a window of %d:\n%s", name, width, strings.Join(faults, "\n"))
 			}
 		}
+	}
+	// The pictures are in the report, which needs no script.
+	var pictures string
+	err := chromedp.Run(ctx, chromedp.Navigate("file://"+filepath.ToSlash(filepath.Join(filepath.Dir(s.Dir), "looked.html"))),
+		chromedp.Evaluate(`[...document.images].map(i => i.naturalWidth + i.alt.slice(0, 10)).join() + "|" + document.querySelectorAll("section").length + "|" + document.scripts.length`, &pictures))
+	if err != nil || pictures != "1280index.html,1280index.html,1280the same, |1|0" {
+		t.Errorf("%v: the report has %s", err, pictures)
 	}
 	// The audit itself finds what it is to find.
 	s.Write("bad.html", `<body><h1>a</h1><h3></h3><img src=x><svg></svg><a href=x></a><table><tr><td>x</table><p style="color:#ccc" id=a>pale<p id=a><div style="overflow:auto;height:9px">a<br>b</div><div style="width:9999px">x</div>`)

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/internal/trials"
 )
 
 // rigging are made-up libraries of modules: one that imports another by its name, and a file of it.
@@ -58,7 +59,7 @@ func TestImportMapsFollow(t *testing.T) {
 	defer cdn.Close()
 	s.Run("sources", "set", "host", "quay.example", cdn.Listener.Addr().String())
 	s.Run("sources", "set", "cdn", "quay", "http://quay.example/{name}/{version}/{path}")
-	ctx = merrytest.Browser(t, "MAP quay.example "+cdn.Listener.Addr().String())
+	ctx = merrytest.Browser(t, merrytest.Hosts{"quay.example": cdn.Listener.Addr().String()})
 	server := fresh(s)
 	defer server.Close()
 	works := func(when, want string) {
@@ -162,7 +163,7 @@ func TestModulesWithTheirNeeds(t *testing.T) {
 // it, check says nothing of maps, and undo leads back to the first byte.
 func TestRandomModules(t *testing.T) {
 	t.Parallel()
-	for seed := range merrytest.Rounds(3, 60) {
+	for seed := range trials.Rounds(3, 60) {
 		r := rand.New(rand.NewPCG(uint64(seed), 18))
 		s := moored(t)
 		cdn := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -300,7 +301,7 @@ func TestTwoVersionsOfOnePackage(t *testing.T) {
 	defer cdn.Close()
 	s.Run("sources", "set", "host", "quay.example", cdn.Listener.Addr().String())
 	s.Run("sources", "set", "cdn", "quay", "http://quay.example/{name}/{version}/{path}")
-	ctx := merrytest.Browser(t, "MAP quay.example "+cdn.Listener.Addr().String())
+	ctx := merrytest.Browser(t, merrytest.Hosts{"quay.example": cdn.Listener.Addr().String()})
 	server := fresh(s)
 	defer server.Close()
 	works := func(when string) {

@@ -1,19 +1,30 @@
 package merrytest
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"io"
+	quiet "log"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
 	"os/exec"
+	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
+	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/standin"
 )
@@ -44,43 +55,71 @@ func BrowserProgram(t *testing.T) string {
 	return ""
 }
 
-// Browser returns a profile of its own in a headless browser, or skips the test where the machine has none. With rules for where hosts
-// are the test has a browser alone; all others of a package share one.
-func Browser(t *testing.T, hosts ...string) context.Context {
+// Hosts says where hosts are, by their names: an address with its port, or "" for one that is not there. A name may begin with "*.".
+type Hosts map[string]string
+
+// Browser returns a profile of its own in the browser that all tests of a package share, or skips the test where the machine has none. Its
+// pages find the hosts where the test says.
+func Browser(t *testing.T, hosts ...Hosts) context.Context {
 	t.Helper()
 	return BrowserFor(t, 5*time.Minute, hosts...)
 }
 
 // BrowserFor is Browser for a time.
-func BrowserFor(t *testing.T, most time.Duration, hosts ...string) context.Context {
+func BrowserFor(t *testing.T, most time.Duration, hosts ...Hosts) context.Context {
 	t.Helper()
 	name := BrowserProgram(t)
-	var ctx context.Context
-	if len(hosts) > 0 {
-		alone, stop, err := startBrowser(name, hosts)
-		if err != nil {
-			t.Fatalf("the browser does not start: %v", err)
-		}
-		t.Cleanup(stop)
-		ctx = alone
-	} else {
-		shared.once.Do(func() { shared.ctx, shared.stop, shared.err = startBrowser(name, nil) })
-		if shared.err != nil {
-			t.Fatalf("the browser does not start: %v", shared.err)
-		}
-		profile, stop, err := newProfile(shared.ctx)
-		if err != nil {
-			t.Fatalf("the browser makes no profile: %v", err)
-		}
-		t.Cleanup(stop)
-		ctx = profile
+	shared.once.Do(func() { shared.ctx, shared.stop, shared.err = startBrowser(name) })
+	if shared.err != nil {
+		t.Fatalf("the browser does not start: %v", shared.err)
 	}
-	ctx, stop := context.WithTimeout(ctx, most)
+	proxy := ""
+	for _, at := range hosts {
+		server := httptest.NewServer(at.proxy())
+		t.Cleanup(server.Close)
+		proxy = server.URL
+	}
+	ctx, stop, err := newProfile(shared.ctx, proxy)
+	if err != nil {
+		t.Fatalf("the browser makes no profile: %v", err)
+	}
 	t.Cleanup(stop)
+	ctx, cancel := context.WithTimeout(ctx, most)
+	t.Cleanup(cancel)
 	return ctx
 }
 
-// shared is the browser of all tests of a package that need no rules for hosts.
+// at is where a host is, "" where it is nowhere.
+func (h Hosts) at(host string) string {
+	_, parent, _ := strings.Cut(host, ".")
+	return cmp.Or(h[host], h["*."+parent])
+}
+
+// proxy answers a profile whose pages ask other hosts than this machine, and breaks the connection where those do.
+func (h Hosts) proxy() http.Handler {
+	return &httputil.ReverseProxy{
+		Rewrite:   func(r *httputil.ProxyRequest) {},
+		Transport: &http.Transport{DisableCompression: true, DialContext: h.dial},
+		ErrorHandler: func(http.ResponseWriter, *http.Request, error) {
+			panic(http.ErrAbortHandler)
+		},
+		ErrorLog: quiet.New(io.Discard, "", 0),
+	}
+}
+
+func (h Hosts) dial(ctx context.Context, network, address string) (net.Conn, error) {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, err
+	}
+	at := h.at(host)
+	if at == "" {
+		return nil, fmt.Errorf("no host is called %s here", host)
+	}
+	return (&net.Dialer{}).DialContext(ctx, network, at)
+}
+
+// shared is the browser of all tests of a package.
 var shared struct {
 	once sync.Once
 	ctx  context.Context
@@ -95,69 +134,125 @@ func closeShared() {
 	}
 }
 
-// newProfile opens a window of a running browser whose pages share nothing with those of others.
-func newProfile(browser context.Context) (ctx context.Context, stop func(), err error) {
+// newProfile opens a window with a tab in a running browser whose pages share nothing with those of others. Where a proxy is given, they ask other
+// hosts than this machine through it.
+func newProfile(browser context.Context, proxy string) (ctx context.Context, stop func(), err error) {
 	outside := cdp.WithExecutor(browser, chromedp.FromContext(browser).Browser)
-	id, err := target.CreateBrowserContext().WithDisposeOnDetach(true).Do(outside)
+	id, err := target.CreateBrowserContext().WithDisposeOnDetach(true).WithProxyServer(proxy).Do(outside)
 	if err != nil {
 		return nil, nil, err
 	}
-	// A profile takes tabs once it has a window.
-	if _, err := target.CreateTarget("about:blank").WithNewWindow(true).WithBrowserContextID(id).Do(outside); err != nil {
+	tab, err := target.CreateTarget("about:blank").WithNewWindow(true).WithBrowserContextID(id).Do(outside)
+	if err != nil {
 		return nil, nil, err
 	}
-	ctx, closeTab := chromedp.NewContext(browser, chromedp.WithExistingBrowserContext(id))
+	ctx, closeTab := chromedp.NewContext(browser, chromedp.WithTargetID(tab))
+	chromedp.FromContext(ctx).BrowserContextID = id // more tabs are of the same profile
 	return ctx, func() { closeTab(); target.DisposeBrowserContext(id).Do(outside) }, chromedp.Run(ctx)
 }
 
-func startBrowser(name string, hosts []string) (ctx context.Context, stop func(), err error) {
+func startBrowser(name string) (ctx context.Context, stop func(), err error) {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		// A page takes the place of another of the same site in the same process.
+		chromedp.Flag("disable-features", "Translate,BackForwardCache,SpareRendererForSitePerProcess,ProactivelySwapBrowsingInstance"),
 		chromedp.WSURLReadTimeout(2*time.Minute))
-	for _, rule := range hosts {
-		opts = append(opts, chromedp.Flag("host-resolver-rules", rule))
-	}
 	alloc, stopProcess := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, stopContext := chromedp.NewContext(alloc)
 	return ctx, func() { stopContext(); stopProcess() }, chromedp.Run(ctx)
 }
 
-// Visit loads a page and returns what the console said, the requests that failed, and the value of an
+// Visit loads a page in a profile's first tab and returns what the console said, the requests that failed, and the value of an
 // expression on the page.
 func Visit(t *testing.T, ctx context.Context, url, expression string) (console, failed []string, value any) {
 	t.Helper()
-	tab, stop := chromedp.NewContext(ctx)
-	defer stop()
-	var mu sync.Mutex
-	chromedp.ListenTarget(tab, func(ev any) {
-		mu.Lock()
-		defer mu.Unlock()
-		switch ev := ev.(type) {
-		case *runtime.EventConsoleAPICalled:
-			for _, a := range ev.Args {
-				console = append(console, string(ev.Type)+": "+string(a.Value))
-			}
-		case *runtime.EventExceptionThrown:
-			console = append(console, "exception: "+ev.ExceptionDetails.Error())
-		case *log.EventEntryAdded:
-			console = append(console, string(ev.Entry.Level)+": "+ev.Entry.Text)
-		case *network.EventLoadingFailed:
-			failed = append(failed, ev.ErrorText)
-		case *network.EventResponseReceived:
-			if ev.Response.Status >= 400 {
-				failed = append(failed, fmt.Sprint(ev.Response.Status, " ", ev.Response.URL))
-			}
-		}
-	})
-	err := chromedp.Run(tab, network.Enable(), log.Enable(), runtime.Enable(), chromedp.Navigate(url),
-		chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(r => setTimeout(() => r(`+expression+`), 50)))`, &value,
-			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	seen, err := visit(ctx, url, expression)
 	if err != nil {
 		t.Fatalf("%s: %v", url, err)
 	}
+	return seen.Console, seen.Failed, seen.Value
+}
+
+// Seen is what a visit to a page showed.
+type Seen struct {
+	Console []string
+	Failed  []string // the requests that failed
+	Value   any      // of the expression
+}
+
+// VisitAll loads pages as Visit does, several at once, in a few tabs: a tab of its own costs more than a page. No page hears of the one
+// before it, but for what a profile keeps.
+func VisitAll(t *testing.T, ctx context.Context, addresses []string, expression string) []Seen {
+	t.Helper()
+	const tabs = 4
+	seen := make([]Seen, len(addresses))
+	var next atomic.Int64
+	var work errgroup.Group
+	for range tabs {
+		work.Go(func() error {
+			tab, stop := chromedp.NewContext(ctx)
+			defer stop()
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= len(addresses) {
+					return nil
+				}
+				one, err := visit(tab, addresses[i], expression)
+				if err != nil {
+					return fmt.Errorf("%s: %w", addresses[i], err)
+				}
+				seen[i] = one
+			}
+		})
+	}
+	if err := work.Wait(); err != nil {
+		t.Fatal(err)
+	}
+	return seen
+}
+
+// visit loads a page in a tab, and listens from when it takes the place of the one before it.
+func visit(tab context.Context, url, expression string) (Seen, error) {
+	var seen Seen
+	asked, arrived := map[network.RequestID]bool{}, false
+	var mu sync.Mutex
+	listening, stop := context.WithCancel(tab)
+	defer stop()
+	chromedp.ListenTarget(listening, func(ev any) {
+		mu.Lock()
+		defer mu.Unlock()
+		switch ev := ev.(type) {
+		case *page.EventFrameNavigated:
+			if ev.Frame.ParentID == "" && !arrived {
+				arrived, seen.Console = true, nil // the page before said it
+			}
+		case *runtime.EventConsoleAPICalled:
+			for _, a := range ev.Args {
+				seen.Console = append(seen.Console, string(ev.Type)+": "+string(a.Value))
+			}
+		case *runtime.EventExceptionThrown:
+			seen.Console = append(seen.Console, "exception: "+ev.ExceptionDetails.Error())
+		case *log.EventEntryAdded:
+			seen.Console = append(seen.Console, string(ev.Entry.Level)+": "+ev.Entry.Text)
+		case *network.EventRequestWillBeSent:
+			asked[ev.RequestID] = true
+		case *network.EventLoadingFailed:
+			if asked[ev.RequestID] {
+				seen.Failed = append(seen.Failed, ev.ErrorText)
+			}
+		case *network.EventResponseReceived:
+			if asked[ev.RequestID] && ev.Response.Status >= 400 {
+				seen.Failed = append(seen.Failed, fmt.Sprint(ev.Response.Status, " ", ev.Response.URL))
+			}
+		}
+	})
+	var value any
+	err := chromedp.Run(tab, network.Enable(), log.Enable(), runtime.Enable(), chromedp.Navigate(url),
+		chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(r => setTimeout(() => r(`+expression+`), 50)))`, &value,
+			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
 	mu.Lock()
 	defer mu.Unlock()
-	return console, failed, value
+	return Seen{seen.Console, seen.Failed, value}, err
 }
 
 // Linked is the club's site with both libraries on every page, and a stand-in CDN set.
