@@ -107,7 +107,7 @@ type Window struct{ browser *browser.Browser }
 
 // Close ends the browser, if there is one.
 func (w *Window) Close() {
-	if w.browser != nil {
+	if w != nil && w.browser != nil {
 		w.browser.Close()
 		w.browser = nil
 	}
