@@ -69,7 +69,11 @@ func Browser(t *testing.T, hosts ...Hosts) context.Context {
 func BrowserFor(t *testing.T, most time.Duration, hosts ...Hosts) context.Context {
 	t.Helper()
 	name := BrowserProgram(t)
-	shared.once.Do(func() { shared.ctx, shared.stop, shared.err = startBrowser(name) })
+	shared.once.Do(func() {
+		var stop func()
+		shared.ctx, stop, shared.err = startBrowser(name)
+		atEnd(stop)
+	})
 	if shared.err != nil {
 		t.Fatalf("the browser does not start: %v", shared.err)
 	}
@@ -123,15 +127,7 @@ func (h Hosts) dial(ctx context.Context, network, address string) (net.Conn, err
 var shared struct {
 	once sync.Once
 	ctx  context.Context
-	stop func()
 	err  error
-}
-
-// closeShared ends the shared browser, if there is one.
-func closeShared() {
-	if shared.stop != nil {
-		shared.stop()
-	}
 }
 
 // newProfile opens a window with a tab in a running browser whose pages share nothing with those of others. Where a proxy is given, they ask other

@@ -46,6 +46,19 @@ func Long(t *testing.T) {
 // perProcessor is how many tests run at once for each processor: they wait for servers, browsers and the program as long as they compute.
 const perProcessor = 3
 
+// ends end what all tests of a package share.
+var ends struct {
+	sync.Mutex
+	list []func()
+}
+
+// atEnd has something done when all tests have been run.
+func atEnd(end func()) {
+	ends.Lock()
+	defer ends.Unlock()
+	ends.list = append(ends.list, end)
+}
+
 func run(m *testing.M) {
 	flag.Parse()
 	if f := flag.Lookup("test.parallel"); f != nil && f.Value.String() == f.DefValue {
@@ -59,7 +72,9 @@ func run(m *testing.M) {
 		}
 	}
 	status := m.Run()
-	closeShared()
+	for _, end := range ends.list {
+		end()
+	}
 	if dir != "" {
 		os.RemoveAll(dir)
 	}
@@ -129,7 +144,11 @@ type Site struct {
 // Empty makes an empty site.
 func Empty(t testing.TB) *Site {
 	t.Helper()
-	base := t.TempDir()
+	return emptyIn(t, t.TempDir())
+}
+
+func emptyIn(t testing.TB, base string) *Site {
+	t.Helper()
 	s := &Site{T: t, Dir: filepath.Join(base, "site"), Home: filepath.Join(base, "home")}
 	for _, d := range []string{s.Dir, s.Home} {
 		if err := os.MkdirAll(d, 0o755); err != nil {
@@ -143,13 +162,19 @@ func Empty(t testing.TB) *Site {
 func Club(t testing.TB) *Site {
 	t.Helper()
 	s := Empty(t)
+	s.furnish()
+	return s
+}
+
+// furnish writes the club's pages and downloads.
+func (s *Site) furnish() {
+	s.T.Helper()
 	if err := demo.WriteSite(s.Dir); err != nil {
-		t.Fatal(err)
+		s.T.Fatal(err)
 	}
 	if err := demo.WriteDownloads(filepath.Join(s.Dir, "../downloads")); err != nil {
-		t.Fatal(err)
+		s.T.Fatal(err)
 	}
-	return s
 }
 
 // Copy makes another site in the state of this one, with a home of its own.
@@ -165,12 +190,17 @@ func (s *Site) Copy() *Site {
 func (s *Site) copied() (*Site, error) {
 	base := s.T.TempDir()
 	c := &Site{T: s.T, Dir: filepath.Join(base, "site"), Home: filepath.Join(base, "home"), Env: s.Env}
-	for from, to := range map[string]string{s.Dir: c.Dir, s.Home: c.Home, filepath.Join(s.Dir, "../downloads"): filepath.Join(base, "downloads")} {
+	return c, s.copyTo(c)
+}
+
+// copyTo copies all files of a site, its home and its downloads.
+func (s *Site) copyTo(c *Site) error {
+	for from, to := range map[string]string{s.Dir: c.Dir, s.Home: c.Home, filepath.Join(s.Dir, "../downloads"): filepath.Join(c.Dir, "../downloads")} {
 		if err := os.CopyFS(to, os.DirFS(from)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return nil, err
+			return err
 		}
 	}
-	return c, nil
+	return nil
 }
 
 // Result is what a run of the program left behind.

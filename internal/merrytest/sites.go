@@ -3,6 +3,8 @@ package merrytest
 import (
 	"archive/zip"
 	"bytes"
+	"os"
+	"sync"
 	"testing"
 
 	"merrycrate.example/merry/standin"
@@ -17,15 +19,36 @@ const PlainPage = `<!doctype html>
 </html>
 `
 
-// Started is the club's site with both libraries on every page.
+// Started is the club's site with both libraries on every page: a copy of one that is made once.
 func Started(t testing.TB) *Site {
 	t.Helper()
-	s := Club(t)
-	s.Run("start")
-	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
-	s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
-	return s
+	started.Do(func() {
+		base, err := os.MkdirTemp("", "started-")
+		if err != nil {
+			t.Fatal(err)
+		}
+		atEnd(func() { os.RemoveAll(base) })
+		s := emptyIn(t, base)
+		s.furnish()
+		s.Run("start")
+		s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")
+		s.Run("take", "../downloads/brinework-1.2.0.zip", "--needs", "oarlock", "--page", "**")
+		startedSite = s
+	})
+	if startedSite == nil {
+		t.Fatal("the club's site could not be made")
+	}
+	c := Empty(t)
+	if err := startedSite.copyTo(c); err != nil {
+		t.Fatal(err)
+	}
+	return c
 }
+
+var (
+	started     sync.Once
+	startedSite *Site
+)
 
 // Registered is the club's site, started, with a registry that it may ask.
 func Registered(t testing.TB) (*Site, *standin.Registry) {
