@@ -126,6 +126,7 @@ func TestFindingsOfEveryKind(t *testing.T) {
 
 // TestRemembered: what check remembers of pages never hides a change.
 func TestRemembered(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("check", "--no-rehearse")
@@ -526,6 +527,7 @@ func TestChangedSinceFollowsFiles(t *testing.T) {
 
 // TestOldPathInline: a path inside an inline script that leads into a library's folder and nowhere is told.
 func TestOldPathInline(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Register()
@@ -588,6 +590,7 @@ func TestWrittenScripts(t *testing.T) {
 
 // TestReportsAreNoPages: reports that lie in the site are neither checked nor counted, and get no tags.
 func TestReportsAreNoPages(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "**")

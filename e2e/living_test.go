@@ -68,6 +68,7 @@ func shown(t *testing.T, s *merrytest.Site, when string) {
 // TestLivesOfLibraries: what becomes of libraries in years, each in at most three commands; afterwards the page is clean, and
 // undo leads back.
 func TestLivesOfLibraries(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	tests := []struct {
 		name     string
@@ -155,6 +156,7 @@ func withoutTags(page string) string {
 
 // TestTenOwnScripts: own scripts move into a folder, and pages, styles, imports and conditional comments follow; all else stays.
 func TestTenOwnScripts(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Empty(t)
 	text := strings.Replace(onePage, "  <p>Hello\n", `  <!--[if lt IE 9]><script src="js/old.js"></script><![endif]-->
@@ -299,6 +301,7 @@ func TestMovedByHand(t *testing.T) {
 
 // TestSettle: each edit of the packing list is carried out, told before by check, and taken back by undo.
 func TestSettle(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	tests := []struct {
 		name     string

@@ -177,6 +177,7 @@ func TestIncludeFromACDN(t *testing.T) {
 }
 
 func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "--cdn")

@@ -157,6 +157,7 @@ func TestDryRunsChangeNothing(t *testing.T) {
 
 // TestHandWrittenListIsKept: whatever commands do, what people wrote in the packing list stays.
 func TestHandWrittenListIsKept(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Write("crate.yaml", `# The club's crate. Ask Ada before you change versions.

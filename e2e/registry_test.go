@@ -18,6 +18,7 @@ import (
 )
 
 func TestTakeFromRegistry(t *testing.T) {
+	merrytest.Long(t)
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	out := s.Run("take", "tidechart", "--with-needs", "--page", "tides.html")

@@ -20,7 +20,7 @@ import (
 // TestRandomPlaces: libraries and own files with any needs, given members and declared needs, come onto pages of any shape and go off
 // again, in any sequence: no constraint is ever broken.
 func TestRandomPlaces(t *testing.T) {
-	cases := trials.Rounds(2000, 40000)
+	cases := trials.Rounds(1000, 40000)
 	base := cratetest.WithOarlock(t, "")
 	for seed := range cases {
 		shore(t, base, rand.New(rand.NewSource(int64(seed))), seed)
@@ -119,7 +119,7 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 // TestRandomThereAndBack: whatever way a page's tags are written, links with integrity, fallbacks and hints and then local copies again
 // give the page's own bytes.
 func TestRandomThereAndBack(t *testing.T) {
-	cases := trials.Rounds(1500, 30000)
+	cases := trials.Rounds(750, 30000)
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	address := "https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.min.js"
 	right := integrity.Of([]byte("minified"))
