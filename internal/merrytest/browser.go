@@ -20,7 +20,6 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
-	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
@@ -198,6 +197,7 @@ func VisitAll(t *testing.T, ctx context.Context, addresses []string, expression 
 					return fmt.Errorf("%s: %w", addresses[i], err)
 				}
 				seen[i] = one
+				chromedp.Run(tab, chromedp.Evaluate(silence, nil)) // a page that runs no scripts is silent
 			}
 		})
 	}
@@ -207,10 +207,13 @@ func VisitAll(t *testing.T, ctx context.Context, addresses []string, expression 
 	return seen
 }
 
-// visit loads a page in a tab, and listens from when it takes the place of the one before it.
+// silence stops a page's timers: it stays until the next one has come, and what is said until then is taken for that one's.
+const silence = `for (let id = setTimeout(() => {}); id > 0; id--) clearTimeout(id)`
+
+// visit loads a page in a tab, and listens meanwhile.
 func visit(tab context.Context, url, expression string) (Seen, error) {
 	var seen Seen
-	asked, arrived := map[network.RequestID]bool{}, false
+	asked := map[network.RequestID]bool{}
 	var mu sync.Mutex
 	listening, stop := context.WithCancel(tab)
 	defer stop()
@@ -218,10 +221,6 @@ func visit(tab context.Context, url, expression string) (Seen, error) {
 		mu.Lock()
 		defer mu.Unlock()
 		switch ev := ev.(type) {
-		case *page.EventFrameNavigated:
-			if ev.Frame.ParentID == "" && !arrived {
-				arrived, seen.Console = true, nil // the page before said it
-			}
 		case *runtime.EventConsoleAPICalled:
 			for _, a := range ev.Args {
 				seen.Console = append(seen.Console, string(ev.Type)+": "+string(a.Value))
