@@ -1,7 +1,9 @@
 // Bench measures merry against public tools that do the nearest simple thing, in one run, in turn,
 // several times, and prints medians and ratios beside the marks. It makes its own data.
 //
-//	go run ./bench [-runs 5] [-only check]
+// Of inputs that grow it prints how much longer twice as many take.
+//
+//	go run ./bench [-runs 5] [-only check] [-only twice]
 package main
 
 import (
@@ -117,7 +119,10 @@ func run(runs int, only, dir string, huge bool) error {
 			return err
 		}
 	}
-	return b.growth(only)
+	if err := b.growth(only); err != nil {
+		return err
+	}
+	return b.twice(only)
 }
 
 // makeLibraries takes 30 libraries into a project, and keeps a copy of what they put there.
