@@ -3,7 +3,7 @@
 //
 // Of inputs that grow it prints how much longer twice as many take.
 //
-//	go run ./bench [-runs 5] [-only check] [-only twice]
+//	go run ./bench [-runs 5] [-only check|twice|…]
 package main
 
 import (
