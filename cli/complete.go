@@ -8,9 +8,11 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/demo"
 )
 
 // A knower lists what may stand at a place, given the arguments before it and what is typed so far. It asks no network, prints
@@ -27,6 +29,7 @@ var (
 		return n.Profiles
 	}
 	networks knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.CDNs }
+	files    knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Files }
 	included knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return append(n.Libraries, n.Files...)
 	}
@@ -94,8 +97,27 @@ func cutLast(s, sep string) (before, after string, found bool) {
 var completed = map[string]knower{
 	"include": included, "omit": included, "drop": oneLibrary, "refill": libraries, "move": included, "switch": libraries, "hold": oneLibrary,
 	"versions": oneLibrary, "repin": pins, "compare": compared, "check": pages, "order": pages, "look": pages, "adopt": pages, "sources try": networks,
-	"--page": pages, "--profile": profiles, "--cdn": networks, "--part": parts,
+	"--page": pages, "--profile": profiles, "--cdn": networks, "--then": networks, "--part": parts,
+	"--only": files,
 }
+
+// takesFiles are the commands whose arguments may be files that the project does not know.
+var takesFiles = []string{"take", "peek", "compare", "include", "move", "seal"}
+
+// choices are the values of flags that take one of a few, by the flag, and the words of the command where others have such a flag, too.
+var choices = map[string][]string{
+	"bill --form":      {"table", "cyclonedx", "notice"},
+	"order --graph":    {"svg", "dot", "mermaid"},
+	"seal --algorithm": {"sha256", "sha384", "sha512"},
+	"demo --habit":     demo.Habits,
+	"--names":          {"shipped", "plain", "versioned"},
+}
+
+// valueFiles are the endings of files that a flag's value may name, by what the flag's help calls the value. No ending is any file.
+var valueFiles = map[string][]string{"FILE": nil, "PATH": nil, "SOURCE": nil, "ARCHIVE": {"zip", "tgz", "tar", "gz"}, "FILE.html": {"html"}, "FILE.md": {"md"}}
+
+// valueFolders are what flags' helps call values that are folders.
+var valueFolders = []string{"DIR", "FOLDER"}
 
 // completion prints what a shell needs to complete the program's commands, flags and names.
 func (a *app) completion() *cobra.Command {
@@ -124,47 +146,87 @@ parts, pages, profiles, CDNs and findings. It opens no connection.`,
 	}
 }
 
-// complete makes the shell's completion know the project's own names.
+// complete makes the shell's completion know the project's own names, and offer no file where none is wanted.
 func (a *app) complete(root *cobra.Command) {
 	var visit func(c *cobra.Command, words string)
 	visit = func(c *cobra.Command, words string) {
 		if k, ok := completed[words]; ok {
-			c.ValidArgsFunction = a.completing(k)
+			c.ValidArgsFunction = a.completing(k, slices.Contains(takesFiles, words))
+		} else if c.ValidArgsFunction == nil && !slices.Contains(takesFiles, words) {
+			c.ValidArgsFunction = withoutFiles(c.ValidArgs)
+			c.ValidArgs = nil
 		}
-		for name, k := range completed {
-			if flag, ok := strings.CutPrefix(name, "--"); ok && c.Flags().Lookup(flag) != nil {
-				c.RegisterFlagCompletionFunc(flag, a.completing(k))
-			}
-		}
+		c.LocalNonPersistentFlags().VisitAll(func(f *pflag.Flag) { a.completeFlag(c, words, f) })
 		for _, below := range c.Commands() {
 			visit(below, strings.TrimSpace(words+" "+below.Name()))
 		}
 	}
 	visit(root, "")
-	if c, _, err := root.Find([]string{"check"}); err == nil {
-		c.RegisterFlagCompletionFunc("explain", func(_ *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
-			return beginning(typed, check.Names()), cobra.ShellCompDirectiveNoFileComp
-		})
+	root.PersistentFlags().VisitAll(func(f *pflag.Flag) { a.completeFlag(root, "", f) })
+}
+
+// completeFlag says what the value of a flag may be.
+func (a *app) completeFlag(c *cobra.Command, words string, f *pflag.Flag) {
+	value, _ := pflag.UnquoteUsage(f)
+	endings, isFile := valueFiles[value]
+	complete := withoutFiles(choices[words+" --"+f.Name], choices["--"+f.Name])
+	switch k, known := completed["--"+f.Name]; {
+	case known:
+		complete = a.completing(k, false)
+	case words == "check" && f.Name == "explain":
+		complete = withoutFiles(check.Names())
+	case isFile && len(endings) == 0:
+		return // any file, as the shell offers them
+	case isFile:
+		complete = cobra.FixedCompletions(endings, cobra.ShellCompDirectiveFilterFileExt)
+	case slices.Contains(valueFolders, value):
+		complete = cobra.FixedCompletions(nil, cobra.ShellCompDirectiveFilterDirs)
+	}
+	c.RegisterFlagCompletionFunc(f.Name, complete)
+}
+
+// plainUsages takes the marks around the names of values off all flags' helps: a shell shows them as they are.
+func plainUsages(c *cobra.Command) {
+	plain := func(f *pflag.Flag) { _, f.Usage = pflag.UnquoteUsage(f) }
+	c.Flags().VisitAll(plain)
+	c.PersistentFlags().VisitAll(plain)
+	for _, below := range c.Commands() {
+		plainUsages(below)
 	}
 }
 
-// completing asks a knower as the shell's completion does. Where it knows nothing, files are offered.
-func (a *app) completing(k knower) cobra.CompletionFunc {
+// withoutFiles offers the values of lists, and no file.
+func withoutFiles(lists ...[]string) cobra.CompletionFunc {
+	return func(_ *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
+		fitting := beginning(typed, slices.Concat(lists...))
+		if len(fitting) == 0 {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		return fitting, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+	}
+}
+
+// completing asks a knower as the shell's completion does. Where it knows nothing, files are offered if they may stand there.
+func (a *app) completing(k knower, orFiles bool) cobra.CompletionFunc {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+		nothing := cobra.ShellCompDirectiveNoFileComp
+		if orFiles {
+			nothing = cobra.ShellCompDirectiveDefault
+		}
 		quiet := *a
 		quiet.offline, quiet.err = true, io.Discard
 		door, err := quiet.open(sourceFlags{})
 		if err != nil {
-			return nil, cobra.ShellCompDirectiveDefault
+			return nil, nothing
 		}
 		defer door.Close()
 		n, err := door.Names(c.Context())
 		if err != nil {
-			return nil, cobra.ShellCompDirectiveDefault
+			return nil, nothing
 		}
 		fitting := beginning(typed, k(c.Context(), door, n, args, typed))
 		if len(fitting) == 0 {
-			return nil, cobra.ShellCompDirectiveDefault
+			return nil, nothing
 		}
 		return fitting, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
 	}

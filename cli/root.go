@@ -62,6 +62,9 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	defer buffered.Flush()
 	a.out, a.err = buffered, flushFirst{buffered, &safeWriter{to: behind{a, errOut}, colours: bool(paint)}}
 	root := a.root()
+	if len(args) > 0 && args[0] == cobra.ShellCompRequestCmd {
+		plainUsages(root)
+	}
 	root.SetArgs(args)
 	root.SetIn(in)
 	root.SetOut(a.out)

@@ -655,11 +655,25 @@ func TestCompletionKnows(t *testing.T) {
 		{[]string{"check", "--explain=class-g"}, "class-gone\n"},
 		{[]string{"help", "sources", "s"}, "set\n"},
 		{[]string{"completion", ""}, "bash\nzsh\nfish\npowershell\n"},
-		{[]string{"drop", "oarlock", "oar"}, ":0\n"}, // drop takes one
+		{[]string{"drop", "oarlock", "oar"}, ":4\n"}, // drop takes one, and no file
+		{[]string{"check", "package.j"}, ":4\n"},
+		{[]string{"contents", ""}, ":4\n"},
+		{[]string{"hold", "oarlock", "--because", ""}, ":4\n"},
+		{[]string{"take", "../d"}, ":0\n"}, // any file
+		{[]string{"bill", "--form", ""}, "table\ncyclonedx\nnotice\n:"},
+		{[]string{"order", "index.html", "--graph", "s"}, "svg\n:"},
+		{[]string{"seal", "--algorithm", "sha5"}, "sha512\n:"},
+		{[]string{"take", "oarlock", "--names", "v"}, "versioned\n:"},
+		{[]string{"check", "--report", ""}, "html\n:8\n"},
+		{[]string{"refill", "--from", ""}, "zip\ntgz\ntar\ngz\n:8\n"},
+		{[]string{"start", "--site", ""}, ":16\n"},
 	} {
 		if out := s.Run(append([]string{"__complete"}, c.args...)...); !strings.HasPrefix(out, c.want) {
 			t.Errorf("of %q the shell is told\n%s", c.args, out)
 		}
+	}
+	if out := s.Run("__complete", "take", "--"); !strings.Contains(out, "--page\t") || strings.Contains(out, "`") {
+		t.Errorf("of flags the shell is told\n%s", out)
 	}
 	if out := s.Run("completion", "bash"); !strings.Contains(out, "complete -o default -F __start_merry merry") {
 		t.Error("bash is not told how to complete")

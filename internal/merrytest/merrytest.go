@@ -15,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 
 	"github.com/gofrs/flock"
@@ -118,8 +119,29 @@ var build = sync.OnceValues(func() (string, error) {
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return "", errors.New(string(out))
 	}
-	return name, nil
+	return ownCopy(name)
 })
+
+// ownCopy copies a program for these tests alone: the shared one may be built anew meanwhile, from sources that somebody has changed.
+func ownCopy(program string) (string, error) {
+	dir, err := os.MkdirTemp("", "program-")
+	if err != nil {
+		return "", err
+	}
+	atEnd(func() { os.RemoveAll(dir) })
+	b, err := os.ReadFile(program)
+	if err != nil {
+		return "", err
+	}
+	name := filepath.Join(dir, "merry")
+	if runtime.GOOS == "windows" {
+		name += ".exe"
+	}
+	// A process that another test starts at this moment would have the file open for writing, and a program that is can't be run.
+	syscall.ForkLock.RLock()
+	defer syscall.ForkLock.RUnlock()
+	return name, os.WriteFile(name, b, 0o755)
+}
 
 // Program returns the path of the built program.
 func Program(t testing.TB) string {
