@@ -126,7 +126,7 @@ func (a *app) completion() *cobra.Command {
 		Short: "Print what a shell needs to complete commands, flags and names",
 		Long: `Completion prints a script for bash, zsh, fish or powershell. Once the shell has read it, the tab key completes
 commands and flags, and the project's own names: libraries, their files, versions that the cache knows of and
-parts, pages, profiles, CDNs and findings. It opens no connection.`,
+parts, pages, profiles, CDNs and findings, and the values that flags take. It opens no connection.`,
 		Example:   "  source <(merry completion bash)\n  merry completion zsh > \"${fpath[1]}/_merry\"\n  merry completion fish > ~/.config/fish/completions/merry.fish\n  merry completion powershell | Out-String | Invoke-Expression",
 		Args:      cobra.ExactArgs(1),
 		ValidArgs: []string{"bash", "zsh", "fish", "powershell"},
