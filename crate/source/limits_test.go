@@ -24,7 +24,9 @@ import (
 // TestOneLimitForAllAttempts: a server that sends a little and breaks off, again and again, is given up after one limit, and
 // the error says why.
 func TestOneLimitForAllAttempts(t *testing.T) {
-	t.Parallel() // it waits for seconds
+	if testing.Short() {
+		t.Skip("it waits for seconds")
+	}
 	var asked atomic.Int32
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		asked.Add(1)

@@ -126,7 +126,11 @@ func try(ctx context.Context, dir string, m mutant) (noticed bool, err error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, timeout)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, "go", "test", "-short", "-overlay", overlay, "./"+pkg)
+	args := []string{"test", "-overlay", overlay, "./" + pkg}
+	if strings.HasPrefix(pkg, "e2e") { // the tests of the built program take minutes
+		args = append(args, "-short")
+	}
+	cmd := exec.CommandContext(ctx, "go", args...)
 	out, err := cmd.CombinedOutput()
 	if err != nil && strings.Contains(string(out), "[build failed]") {
 		return false, fmt.Errorf("%s: with %q it does not compile:\n%s", m.File, m.New, out)
