@@ -102,9 +102,13 @@ var completed = map[string]knower{
 }
 
 // takesFiles are the commands whose arguments may be files that the project does not know.
-var takesFiles = []string{"take", "peek", "compare", "include", "move", "seal"}
+var takesFiles = []string{
+	"take", "peek", "compare", "include", "move", "seal",
+	"sources set browser", "sources set certificates", "sources set downloads",
+}
 
-// choices are the values of flags that take one of a few, by the flag, and the words of the command where others have such a flag, too.
+// choices are the values of flags that take one of a few, by the flag. Where commands have flags of the same name for other things,
+// the command's words stand before it.
 var choices = map[string][]string{
 	"bill --form":      {"table", "cyclonedx", "notice"},
 	"order --graph":    {"svg", "dot", "mermaid"},

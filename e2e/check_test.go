@@ -660,6 +660,7 @@ func TestCompletionKnows(t *testing.T) {
 		{[]string{"contents", ""}, ":4\n"},
 		{[]string{"hold", "oarlock", "--because", ""}, ":4\n"},
 		{[]string{"take", "../d"}, ":0\n"}, // any file
+		{[]string{"sources", "set", "browser", "/us"}, ":0\n"},
 		{[]string{"bill", "--form", ""}, "table\ncyclonedx\nnotice\n:"},
 		{[]string{"order", "index.html", "--graph", "s"}, "svg\n:"},
 		{[]string{"seal", "--algorithm", "sha5"}, "sha512\n:"},

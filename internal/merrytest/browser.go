@@ -129,8 +129,8 @@ var shared struct {
 	err  error
 }
 
-// newProfile opens a window with a tab in a running browser whose pages share nothing with those of others. Where a proxy is given, they ask other
-// hosts than this machine through it.
+// newProfile opens a window with one tab in a running browser. Its pages share no cookies and no storage with those of other windows.
+// Requests to hosts other than this machine go through the proxy, if one is given.
 func newProfile(browser context.Context, proxy string) (ctx context.Context, stop func(), err error) {
 	outside := cdp.WithExecutor(browser, chromedp.FromContext(browser).Browser)
 	id, err := target.CreateBrowserContext().WithDisposeOnDetach(true).WithProxyServer(proxy).Do(outside)
