@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 )
@@ -17,7 +17,7 @@ import (
 func init() { cobra.AddTemplateFunc("flagList", flagList) }
 
 // optional is how pflag writes a flag whose value may be left out.
-var optional = lazy.Regexp(`--(\S+) (\w+)\[="[^"]*"\]`)
+var optional = memo.Regexp(`--(\S+) (\w+)\[="[^"]*"\]`)
 
 // flagList is a list of flags as help prints it: a value that may be left out stands in brackets.
 func flagList(flags *pflag.FlagSet) string {

@@ -11,7 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
-	"merrycrate.example/merry/crate/draw"
+
 	"merrycrate.example/merry/crate/order"
 )
 
@@ -52,7 +52,7 @@ keeps its bytes.`,
 				if len(pages) != 1 {
 					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", show.Word(pages[0].Page), show.Word(graph)), "--graph draws one page, and there are %d", len(pages))
 				}
-				text, err := draw.Order(graph, drawing(&pages[0]))
+				text, err := show.Order(graph, drawing(&pages[0]))
 				if err != nil {
 					return misuse("%w", err)
 				}
@@ -192,13 +192,13 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 }
 
 // drawing turns a page's order into what package draw draws.
-func drawing(o *crate.Ordered) draw.Page {
-	d := draw.Page{Title: o.Page}
+func drawing(o *crate.Ordered) show.Page {
+	d := show.Page{Title: o.Page}
 	for _, s := range o.Steps {
-		d.Steps = append(d.Steps, draw.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"), Library: s.Library, Verdict: string(s.Verdict), From: s.From, Wire: s.Wire})
+		d.Steps = append(d.Steps, show.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"), Library: s.Library, Verdict: string(s.Verdict), From: s.From, Wire: s.Wire})
 	}
 	for _, c := range o.Constraints {
-		d.Arrows = append(d.Arrows, draw.Arrow{From: c.Before, To: c.After, Label: c.Global, State: string(c.State)})
+		d.Arrows = append(d.Arrows, show.Arrow{From: c.Before, To: c.After, Label: c.Global, State: string(c.State)})
 	}
 	return d
 }

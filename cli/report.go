@@ -19,7 +19,6 @@ import (
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/draw"
 )
 
 //go:embed report.html
@@ -102,7 +101,7 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 				continue
 			}
 			// The drawing escapes what it is handed.
-			r := reportDrawing{Page: o.Page, SVG: template.HTML(draw.SVG(drawing(o))), Files: len(o.Steps)}
+			r := reportDrawing{Page: o.Page, SVG: template.HTML(show.SVG(drawing(o))), Files: len(o.Steps)}
 			var libraries []string
 			for _, s := range o.Steps {
 				r.Size += s.Size

@@ -8,7 +8,7 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/printable"
 )
 
@@ -21,7 +21,7 @@ type safeWriter struct {
 	kept    []byte // the beginning of what can't be judged yet
 }
 
-var colour = lazy.Regexp(`^\x1b\[[0-9;]*m`)
+var colour = memo.Regexp(`^\x1b\[[0-9;]*m`)
 
 // Write writes b, made harmless.
 func (w *safeWriter) Write(b []byte) (int, error) {

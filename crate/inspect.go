@@ -5,12 +5,12 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/inventory"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/relocate"
-	"merrycrate.example/merry/crate/smallest"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -18,7 +18,7 @@ import (
 type (
 	CheckRequest = inspect.CheckRequest
 	Checked      = inspect.Checked
-	PagePolicy   = smallest.PagePolicy
+	PagePolicy   = csp.PagePolicy
 	Ordered      = inspect.Ordered
 	OrderedPage  = inspect.OrderedPage
 	Contents     = inventory.Contents
@@ -44,7 +44,7 @@ func (c *Crate) Policies(ctx context.Context, patterns []string) ([]PagePolicy, 
 	if err != nil {
 		return nil, err
 	}
-	return smallest.Policies(ctx, p, patterns, c.Dir)
+	return csp.Policies(ctx, p, patterns, c.Dir)
 }
 
 // Order tells how pages' scripts and stylesheets take effect.

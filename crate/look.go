@@ -4,9 +4,9 @@ import (
 	"context"
 	"path/filepath"
 
+	"merrycrate.example/merry/crate/browser"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/look"
-	"merrycrate.example/merry/crate/looks"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
@@ -18,9 +18,9 @@ type (
 	LookRequest = look.Request
 	Looked      = look.Looked
 	LookedPage  = look.Page
-	LookedShot  = looks.Shot
+	LookedShot  = browser.Shot
 	// LookDifference is what looks different on a page.
-	LookDifference = looks.Difference
+	LookDifference = look.Difference
 )
 
 // Look opens pages in the browser of this machine, as they are or as a profile would have them, and says what it said.
@@ -96,4 +96,4 @@ func (c *Crate) TeachCases(ctx context.Context, dir string, seen *Looked) ([]str
 func CompareLooks(before, after *Looked) error { return look.Compare(before, after) }
 
 // MarkedLook is a picture of what differs, as PNG.
-func MarkedLook(p *LookedPage) ([]byte, error) { return looks.Marked(p.Before, p.After, p.Different) }
+func MarkedLook(p *LookedPage) ([]byte, error) { return look.Marked(p.Before, p.After, p.Different) }

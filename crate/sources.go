@@ -8,13 +8,13 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/hosts"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/sources"
 )
 
 // RefuseUser refuses an address that names a user, a password or a token.
@@ -158,8 +158,8 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 
 // What asking hosts answers.
 type (
-	CDNFile      = hosts.File
-	MeasuredHost = hosts.Measured
+	CDNFile      = sources.File
+	MeasuredHost = sources.Measured
 )
 
 // TryCDNs asks CDNs of the packing list, all where none is named, for every file of the crate that goes on pages.
@@ -168,7 +168,7 @@ func (c *Crate) TryCDNs(ctx context.Context, names []string) ([]CDNFile, error) 
 	if err != nil {
 		return nil, err
 	}
-	return hosts.Try(ctx, p, names)
+	return sources.Try(ctx, p, names)
 }
 
 // MeasureHosts asks each host that pages link to a few times for one of the files that they have from it.
@@ -177,7 +177,7 @@ func (c *Crate) MeasureHosts(ctx context.Context) ([]MeasuredHost, error) {
 	if err != nil {
 		return nil, err
 	}
-	return hosts.Measure(ctx, p)
+	return sources.Measure(ctx, p)
 }
 
 // secondFile is another file of the library, best one in another folder, whose address differs.

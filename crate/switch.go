@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -54,7 +54,7 @@ func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error
 		return nil, err
 	}
 	out.Added = added
-	work.Guard, work.Copies = policies.New(d.Before), paths.Found(path.Join(d.List.Folders.Scripts, tags.CopyScript))
+	work.Guard, work.Copies = csp.New(d.Before), paths.Found(path.Join(d.List.Folders.Scripts, tags.CopyScript))
 	err = finish(ctx, d, &out.Outcome, &out.Pages, func() error {
 		if work.Copied {
 			if err := d.PutOwn(work.Copies, []byte(tags.CopyText)); err != nil {

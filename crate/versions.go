@@ -8,7 +8,7 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/upgrade"
 )
 
@@ -42,7 +42,7 @@ func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, err
 	}
 	in := upgrade.Request{Library: req.Library, Old: req.First, New: req.New, Dir: c.Dir}
 	if req.First == "" && p.List.Library(req.Library) == nil {
-		if semantic.IsVersion(req.New) {
+		if source.IsVersion(req.New) {
 			return nil, problem.Misuse("merry contents  # lists the crate; two sources are compared so: merry compare SOURCE SOURCE", "%s is not in the crate, so there is nothing to compare %s with", req.Library, req.New)
 		}
 		in.Library, in.Old = "", req.Library

@@ -13,11 +13,11 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	cdx "github.com/CycloneDX/cyclonedx-go"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
-
-	"merrycrate.example/merry/crate/licence"
 )
 
 // part is a module that the program is made of.
@@ -57,7 +57,7 @@ func dependencies(ctx context.Context) ([]part, error) {
 			if err != nil {
 				return nil, err
 			}
-			found[m.Path] = part{Path: m.Path, Version: m.Version, licence: licence.Of(string(text)), text: text}
+			found[m.Path] = part{Path: m.Path, Version: m.Version, licence: manifest.Of(string(text)), text: text}
 		}
 	}
 	var all []part

@@ -5,9 +5,10 @@ import (
 	"path"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -58,7 +59,7 @@ func (a *adopting) recognise(ctx context.Context, t tags.Target, b []byte) (*rec
 			list = append(list, e)
 		}
 	}
-	banner := marks.BannerOf(b)
+	banner := manifest.BannerOf(b)
 	if banner.Name != "" || banner.Version != "" {
 		list = append(list, evidence{"its banner", banner.Name, banner.Version, ""})
 	}
@@ -82,7 +83,7 @@ func (a *adopting) recognise(ctx context.Context, t tags.Target, b []byte) (*rec
 	if t.URL != "" {
 		base = cdn.Base(t.URL)
 	}
-	if name, version := marks.NameVersion(base); name != "" {
+	if name, version := manifest.NameVersion(base); name != "" {
 		list = append(list, evidence{"its file's name", strings.ToLower(name), version, ""})
 	}
 	r.weigh(list)
@@ -115,7 +116,7 @@ func (r *recognised) weigh(list []evidence) {
 	r.name, r.version = name.name, version.version
 	agree := 0
 	for _, e := range list {
-		if e.name != "" && marks.NameKey(path.Base(e.name)) == marks.NameKey(path.Base(r.name)) {
+		if e.name != "" && manifest.NameKey(path.Base(e.name)) == manifest.NameKey(path.Base(r.name)) {
 			agree++
 			switch {
 			case e.version != "":

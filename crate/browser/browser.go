@@ -32,7 +32,6 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"merrycrate.example/merry/crate/console"
-	"merrycrate.example/merry/crate/looks"
 	"merrycrate.example/merry/crate/problem"
 )
 
@@ -129,9 +128,9 @@ func (b *Browser) Close() {
 	}
 }
 
-// A View says how a page is opened.
-type View struct {
-	looks.View
+// A Request says how a page is opened.
+type Request struct {
+	View
 	Wait  string   // a selector that must appear
 	Masks []string // selectors of what is not to be seen
 	// Picture says whether a picture is wanted, with what it is made of.
@@ -146,7 +145,7 @@ type Visit struct {
 	Paint    time.Duration    // until something was first seen, 0 where nothing was
 	Bytes    map[string]int64 // on the wire, by host
 	Requests int
-	Shot     *looks.Shot // where a picture was wanted and could be taken
+	Shot     *Shot // where a picture was wanted and could be taken
 }
 
 //go:embed still.js
@@ -167,7 +166,7 @@ var stateScript string
 
 // Visit opens a page, all in the same kind of view. A page that does not come to an end, or to whose end the browser comes, is left, and said to be
 // so; an error is that of the browser itself.
-func (b *Browser) Visit(ctx context.Context, address string, v View) (*Visit, error) {
+func (b *Browser) Visit(ctx context.Context, address string, v Request) (*Visit, error) {
 	t, err := b.tab(v)
 	if err != nil {
 		return newListener().given(ctx, b, v, err)
@@ -206,7 +205,7 @@ type tab struct {
 }
 
 // tab opens a tab, or takes one that has been left, for pages that are all seen in one way.
-func (b *Browser) tab(v View) (*tab, error) {
+func (b *Browser) tab(v Request) (*tab, error) {
 	b.mu.Lock()
 	if n := len(b.free); n > 0 {
 		t := b.free[n-1]
@@ -286,7 +285,7 @@ func (b *Browser) CloseTabs() {
 const viewHeight = 800
 
 // rest waits until the page is loaded and quiet, and looks at it.
-func (b *Browser) rest(tab context.Context, l *listener, v View) error {
+func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 	if err := l.quiet(tab); err != nil {
 		return err
 	}
@@ -314,7 +313,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 	if !v.Picture {
 		return nil
 	}
-	shot := &looks.Shot{View: v.View}
+	shot := &Shot{View: v.View}
 	for _, mask := range v.Masks {
 		if _, err := there(tab, "mask", mask); err != nil {
 			return err
@@ -330,7 +329,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v View) error {
 			if err != nil {
 				return err
 			}
-			height := min(max(size.Height, viewHeight), looks.MostHeight)
+			height := min(max(size.Height, viewHeight), MostHeight)
 			shot.Picture, err = page.CaptureScreenshot().WithCaptureBeyondViewport(true).WithClip(&page.Viewport{Width: float64(v.Width), Height: height, Scale: 1}).Do(ctx)
 			return err
 		}))
@@ -352,7 +351,7 @@ func there(tab context.Context, flag, selector string) (is bool, err error) {
 }
 
 // appear waits for a selector.
-func (b *Browser) appear(tab context.Context, l *listener, v View) error {
+func (b *Browser) appear(tab context.Context, l *listener, v Request) error {
 	for until := time.Now().Add(v.Limit / 2); ; {
 		is, err := there(tab, "wait", v.Wait)
 		switch {
@@ -371,7 +370,7 @@ func (b *Browser) appear(tab context.Context, l *listener, v View) error {
 }
 
 // given is a visit that was given up: the page's fault is said with what was seen so far, the browser's own is an error.
-func (l *listener) given(ctx context.Context, b *Browser, v View, err error) (*Visit, error) {
+func (l *listener) given(ctx context.Context, b *Browser, v Request, err error) (*Visit, error) {
 	var misuse *problem.Problem
 	switch {
 	case ctx.Err() != nil:

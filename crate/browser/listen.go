@@ -18,8 +18,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"merrycrate.example/merry/crate/console"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/looks"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // A listener keeps what a tab says.
@@ -38,7 +37,7 @@ type listener struct {
 	spoilt   bool // bytes were refused: the tab's process remembers that, and says it of later pages, too
 
 	paint time.Duration
-	shot  *looks.Shot
+	shot  *Shot
 }
 
 func newListener() *listener {
@@ -274,7 +273,7 @@ func place(m *console.Message, stack *runtime.StackTrace, address string, line, 
 }
 
 // quoted is an address in the browser's own words.
-var quoted = lazy.Regexp(`'((?:https?|data|blob):[^']*)'`)
+var quoted = memo.Regexp(`'((?:https?|data|blob):[^']*)'`)
 
 // entry is what the browser itself says in the console.
 func (l *listener) entry(e *log.Entry) {

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"golang.org/x/net/publicsuffix"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // NameFor names a CDN after the host of an address: by the name that its owner registered.
@@ -44,9 +44,9 @@ func Base(address string) string {
 
 var (
 	branchWords = []string{"latest", "current", "stable", "next", "main", "master"}
-	exact       = lazy.Regexp(`\d+\.\d+\.\d+`)
-	fewNumbers  = lazy.Regexp(`^[~^]?v?\d{1,3}(?:\.(?:\d{1,3}|x))?(?:\.x)?$`)
-	fewInPath   = lazy.Regexp(`^v?\d{1,2}$`)
+	exact       = memo.Regexp(`\d+\.\d+\.\d+`)
+	fewNumbers  = memo.Regexp(`^[~^]?v?\d{1,3}(?:\.(?:\d{1,3}|x))?(?:\.x)?$`)
+	fewInPath   = memo.Regexp(`^v?\d{1,2}$`)
 )
 
 // Branch is the part of an address that names a branch of a library's versions rather than one of them: latest, @1, @1.12, /1/. The
@@ -90,7 +90,7 @@ func Exact(address, version string) string {
 }
 
 // followed are parameters that tell who follows a link, and change nothing of what it gives.
-var followed = lazy.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
+var followed = memo.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
 
 // Tracking is the parameter of an address that tells who asks, "" where it has none.
 func Tracking(address string) string {

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"unicode"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // NamesUser tells whether an address holds a user's name, a password or a token before its host (RFC 3986, section 3.2.1).
@@ -71,7 +71,7 @@ var secretWords = map[string]bool{"token": true, "key": true, "apikey": true, "a
 	"expires": true, "expiry": true, "expire": true, "password": true, "passwd": true, "passphrase": true, "pass": true, "pwd": true, "pw": true, "secret": true, "credential": true,
 	"credentials": true, "session": true, "sessionid": true, "sid": true, "jwt": true, "bearer": true, "hmac": true, "ticket": true, "otp": true, "login": true, "user": true, "username": true}
 
-var nameWords = lazy.Regexp(`[A-Z]?[a-z]+|[A-Z]+`)
+var nameWords = memo.Regexp(`[A-Z]?[a-z]+|[A-Z]+`)
 
 // namesSecret tells whether a word of a parameter's name is one of those: access_token, X-Signature, apiKey.
 func namesSecret(name string) bool {
@@ -90,7 +90,7 @@ func namesSecret(name string) bool {
 // mostly shorter, and a download does not depend on them.
 const minRandom = 24
 
-var randomText = lazy.Regexp(`^[A-Za-z0-9+/=_.~-]+$`)
+var randomText = memo.Regexp(`^[A-Za-z0-9+/=_.~-]+$`)
 
 // looksRandom tells whether a text is long and mixes letters and digits as no name or version does.
 func looksRandom(text string) bool {

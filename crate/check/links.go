@@ -7,7 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
 )
 
@@ -116,4 +116,4 @@ func stale(value, sealed string) bool {
 	return strings.HasPrefix(strongest[0], algorithm+"-") && !slices.Contains(strongest, sealed)
 }
 
-var versioned = lazy.Regexp(`\d+\.\d+`)
+var versioned = memo.Regexp(`\d+\.\d+`)

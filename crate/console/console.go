@@ -12,7 +12,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/printable"
 )
 
@@ -290,7 +290,7 @@ func isWord(c byte) bool {
 	return c == '_' || c == '$' || '0' <= c && c <= '9' || 'a' <= c|0x20 && c|0x20 <= 'z'
 }
 
-var undefined = lazy.Regexp(`(?:ReferenceError: )?([\w$]+) is not defined`)
+var undefined = memo.Regexp(`(?:ReferenceError: )?([\w$]+) is not defined`)
 
 // advice is what to do about a message whose cause check does not know.
 func advice(m *Message) string {

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"github.com/go-sourcemap/sourcemap"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // mostMap is how large a source map may be, in bytes.
@@ -20,7 +20,7 @@ type original struct {
 }
 
 // annotation finds where a script says that its map is (ECMA-426, section 11.1.2.1).
-var annotation = lazy.Regexp(`(?m)^\s*//[#@] ?sourceMappingURL=(\S+)\s*$`)
+var annotation = memo.Regexp(`(?m)^\s*//[#@] ?sourceMappingURL=(\S+)\s*$`)
 
 // mapped leads a message's place back through the source map of its script, where the site has that.
 func (s *Site) mapped(m *Message) {

@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -83,7 +83,7 @@ func (d *Delivery) oneOfMany(f, core *File) bool {
 	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return ours[g.Name] })
 }
 
-var moduleWord = lazy.Regexp(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
+var moduleWord = memo.Regexp(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
 
 // forLoader skims a script that is not read in full: modules, and what asks for a server's names without asking whether it has
 // them, are of no use to a plain tag.

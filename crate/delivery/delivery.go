@@ -8,9 +8,8 @@ import (
 	"strings"
 	"sync"
 
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/licence"
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
@@ -52,7 +51,7 @@ type File struct {
 	Pair   string       // the same thing in the other build
 	Map    string       // its source map
 	MapOf  string       // of a source map: the file it belongs to
-	Banner marks.Banner
+	Banner manifest.Banner
 	Refs   []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
 	Script *script.Report // of a script that was looked into
 	// Fetches are files of the delivery that a script fetches while it runs.
@@ -81,8 +80,8 @@ type Delivery struct {
 	Version, VersionFrom string
 	Licence, LicenceFrom string
 	Files                []File // sorted by path
-	Manifest             Manifest
-	Manifests            []Manifest // all of the first folder; Manifest says most
+	Manifest             manifest.Manifest
+	Manifests            []manifest.Manifest // all of the first folder; Manifest says most
 	Catalogues           []Catalogue
 	AddOns               []string        // paths of modules among the examples that import the package by its own name
 	Unstyled             map[string]bool // paths of stylesheets of which the script makes no use
@@ -220,7 +219,7 @@ func (d *Delivery) relate(ctx context.Context) error {
 
 // likelyName is the library's name as far as it is known before any file was read.
 func (d *Delivery) likelyName(source string) string {
-	name, _ := marks.NameVersion(source)
+	name, _ := manifest.NameVersion(source)
 	return name
 }
 
@@ -235,12 +234,12 @@ func (d *Delivery) spareTheNamed(source string) {
 	for _, name := range m.Named {
 		named[path.Clean(name)] = true
 	}
-	name := marks.NameKey(cmp.Or(m.Name, d.likelyName(source)))
+	name := manifest.NameKey(cmp.Or(m.Name, d.likelyName(source)))
 	elsewhere := map[Kind]bool{} // kinds of which another file has the library's name, or begins with it and is named
-	own := func(f *File) bool { return name != "" && marks.StemKey(f.Path) == name }
+	own := func(f *File) bool { return name != "" && manifest.StemKey(f.Path) == name }
 	for i := range d.Files {
 		f := &d.Files[i]
-		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && (own(f) || name != "" && named[f.Path] && strings.HasPrefix(marks.StemKey(f.Path), name))
+		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && (own(f) || name != "" && named[f.Path] && strings.HasPrefix(manifest.StemKey(f.Path), name))
 	}
 	for i := range d.Files {
 		f := &d.Files[i]
@@ -281,9 +280,9 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 		return buf, err
 	}
 	f.ForServer = ForServer(f.Path, b[:min(len(b), headSize)])
-	f.Build = marks.BuildOf(b)
-	f.Banner = marks.BannerOf(b)
-	if url := marks.SourceMapOf(b); url != "" {
+	f.Build = manifest.BuildOf(b)
+	f.Banner = manifest.BannerOf(b)
+	if url := manifest.SourceMapOf(b); url != "" {
 		if p, ok := resolve(f.Path, url); ok {
 			f.Map = p
 		}
@@ -333,7 +332,7 @@ func (d *Delivery) look(f *File, b []byte) {
 	}
 }
 
-var shownFile = lazy.Regexp(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
+var shownFile = memo.Regexp(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
 
 // readExamples finds the files that the readme's examples of a page show.
 func (d *Delivery) readExamples() {
@@ -346,7 +345,7 @@ func (d *Delivery) readExamples() {
 		if err != nil {
 			continue
 		}
-		for _, m := range shownFile().FindAllStringSubmatch(marks.StartExamples(string(b)), -1) {
+		for _, m := range shownFile().FindAllStringSubmatch(manifest.StartExamples(string(b)), -1) {
 			if d.Shown == nil {
 				d.Shown = map[string]bool{}
 			}
@@ -498,13 +497,13 @@ func (d *Delivery) identify(source string, tree Tree) {
 	say(m.Name, m.File, &d.Name, &d.NameFrom)
 	say(m.Version, m.File, &d.Version, &d.VersionFrom)
 	say(m.Licence, m.File, &d.Licence, &d.LicenceFrom)
-	name, version := marks.NameVersion(source)
+	name, version := manifest.NameVersion(source)
 	say(version, "the file name", &d.Version, &d.VersionFrom)
 	if version != "" {
 		say(strings.ToLower(name), "the file name", &d.Name, &d.NameFrom)
 	}
 	for _, f := range d.Files {
-		if f.Aside != "" || f.Banner == (marks.Banner{}) {
+		if f.Aside != "" || f.Banner == (manifest.Banner{}) {
 			continue
 		}
 		if len(d.Files) == 1 || d.Name == "" || stemOf(f.Path) == strings.ToLower(d.Name) || stemOf(f.Path) == strings.ToLower(name) {
@@ -519,7 +518,7 @@ func (d *Delivery) identify(source string, tree Tree) {
 	for _, f := range d.Files {
 		if d.Licence == "" && f.Kind == Licence && f.Size < 1<<20 && !strings.Contains(f.Path, "/") {
 			if b, err := tree.ReadFile(f.Path); err == nil {
-				say(licence.Of(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
+				say(manifest.Of(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
 			}
 		}
 	}

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
 )
 
 type mapTree map[string]string
@@ -109,9 +109,9 @@ func FuzzTexts(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
 		before := string(b)
-		marks.BannerOf(b)
-		marks.BuildOf(b)
-		marks.SourceMapOf(b)
+		manifest.BannerOf(b)
+		manifest.BuildOf(b)
+		manifest.SourceMapOf(b)
 		namesIn(b)
 		findsItself(b)
 		if string(b) != before {

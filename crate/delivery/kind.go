@@ -4,7 +4,7 @@ import (
 	"path"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -103,10 +103,10 @@ func asideFile(base string) string {
 }
 
 // platform is how a script asks for what only a program on a developer's machine has: files, processes, paths.
-var platform = lazy.Regexp(`(?:require\(\s*|from\s*)["'](?:node:[a-z_/]+|fs|path|child_process|os|process)["']|\b__dirname\b|\bprocess\.(?:argv|cwd)\b`)
+var platform = memo.Regexp(`(?:require\(\s*|from\s*)["'](?:node:[a-z_/]+|fs|path|child_process|os|process)["']|\b__dirname\b|\bprocess\.(?:argv|cwd)\b`)
 
 // taskList is how a script of build steps describes them: a list of names that a runner is handed.
-var taskList = lazy.Regexp(`(?m)\.\s*(?:registerTask|loadTasks|task)\(\s*["']|module\.exports\s*=\s*(?:async\s+)?(?:function\s*\w*\s*\(\w+\)|\(?\w+\)?\s*=>)\s*\{?\s*\w+\.\w+\(\s*\{`)
+var taskList = memo.Regexp(`(?m)\.\s*(?:registerTask|loadTasks|task)\(\s*["']|module\.exports\s*=\s*(?:async\s+)?(?:function\s*\w*\s*\(\w+\)|\(?\w+\)?\s*=>)\s*\{?\s*\w+\.\w+\(\s*\{`)
 
 // runsBuild tells a script that configures or runs a build, or a server, by what it requires and calls.
 func runsBuild(f *File, b []byte) bool {

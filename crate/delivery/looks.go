@@ -6,7 +6,8 @@ import (
 	"path"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
@@ -166,7 +167,7 @@ func (d *Delivery) settleNamed(ctx context.Context) error {
 	found := false
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.Aside != "sources" || marks.StemKey(f.Path) != marks.NameKey(d.Name) || f.Size > parsedMost {
+		if f.Kind != Script && f.Kind != Stylesheet || f.Aside != "sources" || manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
 			continue
 		}
 		f.Aside, found = "", true

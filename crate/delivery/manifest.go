@@ -7,17 +7,15 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
 	"merrycrate.example/merry/crate/manifest"
-)
 
-// A Manifest is what a package's own manifest says. It hints; the files decide.
-type Manifest = manifest.Manifest
+	"merrycrate.example/merry/crate/memo"
+)
 
 // mostPassing is how long a script may be, in bytes, that does nothing but hand on another file.
 const mostPassing = 2 << 10
 
-var handsOn = lazy.Regexp(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
+var handsOn = memo.Regexp(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
 
 // followMain takes for the manifest's main file the one that this hands on: module.exports = require('./dist/winch').
 func (d *Delivery) followMain() error {
@@ -50,7 +48,7 @@ const mostManifest = 4 << 20
 // manifest does.
 func (d *Delivery) readManifest(tree Tree) {
 	type found struct {
-		m    Manifest
+		m    manifest.Manifest
 		says int
 	}
 	var list []found

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -125,7 +125,7 @@ func (d *Delivery) InForm(form script.Form) (Option, bool) {
 }
 
 // importStatement finds what a module imports, without reading it in full.
-var importStatement = lazy.Regexp(`(?m)(?:^|[;}\s])(?:import|export)\b[^'"();]*?(?:from\s*)?["']([^"'\n]+)["']`)
+var importStatement = memo.Regexp(`(?m)(?:^|[;}\s])(?:import|export)\b[^'"();]*?(?:from\s*)?["']([^"'\n]+)["']`)
 
 // addOns is what the catalogue of add-ons is called.
 const addOns = "add-ons"

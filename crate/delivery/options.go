@@ -7,7 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -214,7 +215,7 @@ func (d *Delivery) styleOption(f, look *File) (Option, bool) {
 	switch {
 	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") || strings.Contains(stem, "skin"):
 		o.Kind, o.Difference = Theme, "a look of its own"
-	case look != nil && strings.HasPrefix(marks.StemKey(f.Path), marks.StemKey(look.Path)):
+	case look != nil && strings.HasPrefix(manifest.StemKey(f.Path), manifest.StemKey(look.Path)):
 		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
 	}
 	return o, true
@@ -222,7 +223,7 @@ func (d *Delivery) styleOption(f, look *File) (Option, bool) {
 
 // optionName is a file's name without the library's, which it need not repeat.
 func optionName(f *File, library string) string {
-	stem, _ := marks.NameVersion(path.Base(f.Path))
+	stem, _ := manifest.NameVersion(path.Base(f.Path))
 	short := strings.ToLower(stem)
 	base := strings.ToLower(path.Base(library))
 	for _, name := range []string{base, strings.TrimSuffix(strings.TrimSuffix(base, "js"), ".")} {

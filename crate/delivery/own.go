@@ -6,7 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -39,10 +40,10 @@ func (d *Delivery) chosenDefines(s *Selection, n script.Need) bool {
 // Foreign tells a global that is another library's by all that names tell: one of the dependencies is called like it, or the
 // library is called as an add-on of it.
 func (d *Delivery) Foreign(global string) bool {
-	key := marks.NameKey(global)
+	key := manifest.NameKey(global)
 	for _, deps := range []map[string]string{d.Manifest.Peers, d.Manifest.Dependencies, d.Manifest.Dev} {
 		for name := range deps {
-			if marks.NameKey(name) == key {
+			if manifest.NameKey(name) == key {
 				return true
 			}
 		}
@@ -53,11 +54,11 @@ func (d *Delivery) Foreign(global string) bool {
 
 // ofAnother tells a copy of another library by the version that its name or its banner says.
 func (d *Delivery) ofAnother(f *File) bool {
-	name, version := marks.NameVersion(path.Base(f.Path))
+	name, version := manifest.NameVersion(path.Base(f.Path))
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version
 	}
-	return version != "" && d.Version != "" && version != d.Version && marks.NameKey(name) != marks.NameKey(d.Name)
+	return version != "" && d.Version != "" && version != d.Version && manifest.NameKey(name) != manifest.NameKey(d.Name)
 }
 
 // Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come

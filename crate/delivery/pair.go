@@ -5,14 +5,15 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/script"
 )
 
 // stemOf is a file's name without ending and without the marks of builds, in lower case.
 func stemOf(name string) string {
 	base := path.Base(name)
-	return strings.ToLower(marks.WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
+	return strings.ToLower(manifest.WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
 }
 
 // pair finds the files that are the same thing in the two builds. Names bring two files together;

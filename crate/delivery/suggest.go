@@ -7,7 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
 )
@@ -344,7 +345,7 @@ func (d *Delivery) score(f *File) (int, string) {
 			ready = universal
 		}
 		for _, g := range f.Script.Defines {
-			if marks.NameKey(g.Name) == marks.NameKey(d.Name) {
+			if manifest.NameKey(g.Name) == manifest.NameKey(d.Name) {
 				ready += 25
 				break
 			}
@@ -368,17 +369,17 @@ func (d *Delivery) alone(f *File) bool {
 }
 
 func (d *Delivery) scoreName(f *File) (int, string) {
-	name := marks.NameKey(d.Name)
-	stem := marks.StemKey(f.Path)
+	name := manifest.NameKey(d.Name)
+	stem := manifest.StemKey(f.Path)
 	score, reason := 1, largest(f.Kind)
 	switch {
 	case stem == name:
 		score, reason = 100, "it has the library's name"
 	case name != "" && (stem+"s" == name || stem == name+"s"):
 		score, reason = 60, "it has the library's name"
-	case name != "" && strings.HasPrefix(stem, name) && marks.BeginsWith(f.Path, d.Name):
+	case name != "" && strings.HasPrefix(stem, name) && manifest.BeginsWith(f.Path, d.Name):
 		score, reason = 40, "its name begins with the library's"
-	case f.Banner.Name != "" && marks.NameKey(f.Banner.Name) == name:
+	case f.Banner.Name != "" && manifest.NameKey(f.Banner.Name) == name:
 		score, reason = 60, "its banner has the library's name"
 	case stem == "all" || stem == "bundle":
 		score, reason = 50, "it has everything"
@@ -395,12 +396,12 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 			if score < 60 {
 				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, hint.key)
 			}
-		} else if hint.value != "" && score < 40 && stem == marks.StemKey(hint.value) && stem != "index" {
+		} else if hint.value != "" && score < 40 && stem == manifest.StemKey(hint.value) && stem != "index" {
 			score += 12
 			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
 		}
 		// Whatever build it is of, it is what the makers mean; a name that anything could have says so of modules alone.
-		if hint.value != "" && stem == marks.StemKey(hint.value) && (stem != "index" || f.Script != nil && f.Script.Form == script.Module) {
+		if hint.value != "" && stem == manifest.StemKey(hint.value) && (stem != "index" || f.Script != nil && f.Script.Form == script.Module) {
 			score += 15
 		}
 	}

@@ -5,7 +5,8 @@ import (
 	"strings"
 	"testing"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -127,7 +128,7 @@ func TestBuildOf(t *testing.T) {
 		"// comment\n" + strings.Repeat("  indented();\n", 30):            Readable,
 		strings.Repeat("  x = \""+strings.Repeat("data", 20)+"\";\n", 30): Readable,
 	} {
-		if got := marks.BuildOf([]byte(text)); got != want {
+		if got := manifest.BuildOf([]byte(text)); got != want {
 			t.Errorf("%.60q…: %s, want %s", text, got, want)
 		}
 	}
@@ -158,7 +159,7 @@ func TestNameVersion(t *testing.T) {
 		"oarlock-2.0.3.zip": {"oarlock", "2.0.3"}, "oarlock.v2.0.zip": {"oarlock", "2.0"}, "oarlock_2.0.3.tar.gz": {"oarlock", "2.0.3"}, "oarlock@2.0.3.tgz": {"oarlock", "2.0.3"}, "oarlock-2.0.3.min.js": {"oarlock", "2.0.3"},
 		"oarlock-2.0.3-rc.1.zip": {"oarlock", "2.0.3-rc.1"}, "oarlock-2.0.3-dist.zip": {"oarlock", "2.0.3"}, "oarlock.zip": {"oarlock", ""}, "oarlock.min.js": {"oarlock", ""}, "chart.js": {"chart", ""}, "a-1.js": {"a-1", ""}, "oarlock-src.js": {"oarlock", ""},
 	} {
-		if name, version := marks.NameVersion(base); name != want[0] || version != want[1] {
+		if name, version := manifest.NameVersion(base); name != want[0] || version != want[1] {
 			t.Errorf("%s: %q %q, want %q", base, name, version, want)
 		}
 	}

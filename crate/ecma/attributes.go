@@ -3,13 +3,13 @@ package ecma
 import (
 	"bytes"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // attributes are the import attributes behind a module's name: with { type: "json" } (ECMA-262, section 16.2.2).
-var attributes = lazy.Regexp(`^\s*with\s*\{[^{}]*\}`)
+var attributes = memo.Regexp(`^\s*with\s*\{[^{}]*\}`)
 
-var attributeType = lazy.Regexp("\\btype[\"']?\\s*:\\s*[\"'](\\w+)[\"']")
+var attributeType = memo.Regexp("\\btype[\"']?\\s*:\\s*[\"'](\\w+)[\"']")
 
 // blankAttributes writes blanks over the import attributes before the place where a parser stopped, which knows none. It tells whether there
 // were any.

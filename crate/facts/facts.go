@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/lazy"
+
 	"merrycrate.example/merry/crate/memo"
 
 	"merrycrate.example/merry/crate/rehearse"
@@ -213,7 +213,7 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 }
 
 // expando ends names that are made up anew at each run.
-var expando = lazy.Regexp(`[0-9]{9,}$`)
+var expando = memo.Regexp(`[0-9]{9,}$`)
 
 // Makes lists the globals that a script makes, as running it shows: alone, or else with something that takes anything in the place of
 // what it needs. Whole says that it came to its end so, so that there are no others.

@@ -12,12 +12,12 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -91,7 +91,7 @@ type inspection struct {
 	names      memo.Memo[string, map[string]string]
 	lacked     memo.Memo[string, []check.Lack]
 	browsers   *support.Browsers
-	guard      *policies.Guard
+	guard      *csp.Guard
 	staging    *staging.Staging
 	gone       *upgrade.Gone
 	links      links
@@ -118,9 +118,9 @@ func newInspection(p *project.Project, site *project.Site) *inspection {
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
 	}
-	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: policies.New(p)}
+	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: csp.New(p)}
 	c.gone = upgrade.NewGone(p)
-	c.staging = &staging.Staging{P: p, Scripts: c.scripts, Guard: c.guard, Leads: c.leads}
+	c.staging = &staging.Staging{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
 	return c
 }
 

@@ -11,9 +11,9 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
@@ -119,7 +119,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 	}
 	var found []check.Finding
 	said := map[paths.InSite]bool{}
-	places := lines.Of(b)
+	places := printable.Of(b)
 	for _, r := range style.References(b) {
 		t := tags.Resolve(name, "", r.URL)
 		if strings.HasPrefix(t.URL, "http://") {

@@ -13,8 +13,8 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
-	"merrycrate.example/merry/crate/words"
 )
 
 // Ordered is how a page's scripts and stylesheets take effect.
@@ -190,7 +190,7 @@ func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bo
 		s.From = cmp.Or(cdn.Origin(v.Targets[i].URL), "local")
 	}
 	if text, ok := it.Text.([]byte); ok && it.Own {
-		for _, l := range words.Looks(text) {
+		for _, l := range script.Looks(text) {
 			whole, offset, name := text, l.Offset, c.p.InProject(paths.Found(it.Name)).String()
 			if it.Inline {
 				whole, offset, name = v.Bytes, in.TextStart()+l.Offset, c.p.InProject(v.Path).String()

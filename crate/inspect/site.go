@@ -9,14 +9,16 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/lines"
-	"merrycrate.example/merry/crate/marks"
+
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
@@ -88,7 +90,7 @@ func (c *inspection) identify(v *tags.Page, i int, in *check.Include) {
 func (c *inspection) libraryNames() map[string]string {
 	names := map[string]string{}
 	for _, l := range c.p.List.Libraries {
-		names[marks.NameKey(path.Base(l.CDNName()))] = l.Name
+		names[manifest.NameKey(path.Base(l.CDNName()))] = l.Name
 	}
 	return names
 }
@@ -97,18 +99,18 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 	switch {
 	case library != "":
 		if lib := c.p.List.Library(library); lib != nil {
-			return identity{marks.NameKey(path.Base(lib.CDNName())), lib.Version}
+			return identity{manifest.NameKey(path.Base(lib.CDNName())), lib.Version}
 		}
 	case t.URL != "":
 		e := origin.ReadAddress(t.URL)
-		return identity{marks.NameKey(path.Base(e.Name)), e.Version}
+		return identity{manifest.NameKey(path.Base(e.Name)), e.Version}
 	case !t.Path.IsZero():
-		if name, version := marks.NameVersion(t.Path.Base()); version != "" {
-			return identity{marks.NameKey(name), version}
+		if name, version := manifest.NameVersion(t.Path.Base()); version != "" {
+			return identity{manifest.NameKey(name), version}
 		}
 		if k := c.scripts.Of(t); k != nil {
-			b := marks.BannerOf(k.Text)
-			return identity{marks.NameKey(b.Name), b.Version}
+			b := manifest.BannerOf(k.Text)
+			return identity{manifest.NameKey(b.Name), b.Version}
 		}
 	}
 	return identity{}
@@ -189,7 +191,7 @@ func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.In
 }
 
 // pathWord is a text in a script that may be a path: it has a slash and the ending of a file for the web.
-var pathWord = lazy.Regexp("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
+var pathWord = memo.Regexp("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
 
 // ownScripts reads the site's own scripts and stylesheets for paths that lead nowhere, for source maps that are not
 // there, and for files that no tag and no other own file refers to.
@@ -225,7 +227,7 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
 func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
 	var found []check.Finding
-	places := lines.Of(b)
+	places := printable.Of(b)
 	for _, m := range pathWord().FindAllSubmatchIndex(b, -1) {
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true
@@ -313,7 +315,7 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 	if err != nil {
 		return nil
 	}
-	ref := marks.SourceMapOf(b)
+	ref := manifest.SourceMapOf(b)
 	t := tags.Resolve(name, "", ref)
 	if ref == "" || t.Path.IsZero() || c.leads.Has(t.Path) {
 		return nil

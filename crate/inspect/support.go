@@ -4,8 +4,8 @@ import (
 	"fmt"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
 )
@@ -42,7 +42,7 @@ func (c *inspection) lacking(text []byte, file string, firstLine, firstColumn in
 		found = support.InScript
 	}
 	var list []check.Lack
-	at := lines.Of(text)
+	at := printable.Of(text)
 	for _, f := range found(text) {
 		if who := c.browsers.Lacking(f.Feature); who != "" {
 			line, column := at.At(f.Offset)

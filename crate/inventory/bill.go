@@ -19,7 +19,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 )
 
 // Bill is what the site ships from others.
@@ -258,9 +258,9 @@ func inEvents(version string, events []map[string]string) (in bool, fixed []stri
 		}
 		return v
 	}
-	slices.SortStableFunc(list, func(a, b event) int { return semantic.CompareVersions(order(a.version), order(b.version)) })
+	slices.SortStableFunc(list, func(a, b event) int { return source.CompareVersions(order(a.version), order(b.version)) })
 	for _, e := range list {
-		c := semantic.CompareVersions(version, order(e.version))
+		c := source.CompareVersions(version, order(e.version))
 		switch {
 		case e.kind == "introduced" && c >= 0:
 			in = true

@@ -9,12 +9,12 @@ import (
 	"github.com/agext/levenshtein"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/style"
-	"merrycrate.example/merry/crate/svg"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -132,9 +132,9 @@ func (g *Guide) part(v *tags.Page, r page.Reference, at paths.InSite, file strin
 	if name == "" || !shows[r.Element] || strings.ToLower(path.Ext(at.String())) != ".svg" || strings.ContainsAny(name, "(=:{%<") {
 		return nil // a view, a time, a piece by its place
 	}
-	parts, err := g.parts.Get(at, func() (map[string]svg.Part, error) {
+	parts, err := g.parts.Get(at, func() (map[string]glyphs.Part, error) {
 		b, err := g.p.ReadInSite(at)
-		return svg.Parts(b), err
+		return glyphs.Parts(b), err
 	})
 	if _, has := parts[name]; err != nil || has || len(parts) == 0 && r.Element != "use" {
 		return nil
@@ -191,7 +191,7 @@ func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
 		return nil // there is a finding of its own
 	}
 	var list []check.Finding
-	places := lines.Of(b)
+	places := printable.Of(b)
 	for _, r := range style.References(b) {
 		t := tags.ResolveOnce(at, "", r.URL)
 		switch {

@@ -13,10 +13,10 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/svg"
 )
 
 // A Guide knows the files of a site. Pages ask for the same ones again and again, so each answer is found once.
@@ -27,8 +27,8 @@ type Guide struct {
 	Moved map[paths.InSite]paths.InSite
 
 	answers  memo.Memo[paths.InSite, nearest]
-	imported memo.Memo[string, []check.Finding]           // what a stylesheet asks for in vain
-	parts    memo.Memo[paths.InSite, map[string]svg.Part] // of pictures
+	imported memo.Memo[string, []check.Finding]              // what a stylesheet asks for in vain
+	parts    memo.Memo[paths.InSite, map[string]glyphs.Part] // of pictures
 	settled  *settled
 	names    func() *foldedNames
 	ours     func() map[string]bool // the endings of the crate's files, of scripts and of stylesheets

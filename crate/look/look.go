@@ -17,7 +17,6 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/console"
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/looks"
 	markup "merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -76,7 +75,7 @@ type Looked struct {
 // A Page is what was seen of a page in one view.
 type Page struct {
 	Page string `json:"page"` // in the site
-	looks.View
+	browser.View
 	Messages []*console.Message `json:"messages"`
 	// More is how many console lines there were beyond the ones kept.
 	More     int              `json:"more,omitempty"`
@@ -84,13 +83,13 @@ type Page struct {
 	Requests int              `json:"requests"`
 	Bytes    map[string]int64 `json:"bytes"` // on the wire, by host; "" is the site's own
 	// Different is how it looks otherwise than what was kept, nil where it does not.
-	Different *looks.Difference `json:"different,omitempty"`
+	Different *Difference `json:"different,omitempty"`
 	// Lone are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
 	// pictures were taken.
 	Lone      []string `json:"lone,omitempty"`
 	Unmatched int      `json:"unmatched,omitempty"`
 
-	Before, After *looks.Shot `json:"-"`
+	Before, After *browser.Shot `json:"-"`
 }
 
 // A Differing page is one of which check and the browser say different things.
@@ -275,7 +274,7 @@ func (v *visitor) pages(names []paths.InSite) []*Page {
 	var list []*Page
 	for _, name := range names {
 		for _, width := range v.req.Widths {
-			list = append(list, &Page{Page: name.String(), View: looks.View{Width: width, Dark: v.req.Dark, NoScripts: v.req.NoScripts}})
+			list = append(list, &Page{Page: name.String(), View: browser.View{Width: width, Dark: v.req.Dark, NoScripts: v.req.NoScripts}})
 		}
 	}
 	return list
@@ -292,7 +291,7 @@ func tabs(pages int) int {
 func (v *visitor) visit(ctx context.Context, page *Page) error {
 	pictures := v.req.Save != "" || v.req.Against != "" || v.req.Pictures
 	address := url.URL{Path: "/" + page.Page}
-	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.View{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Picture: pictures, Limit: v.req.Limit})
+	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.Request{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Picture: pictures, Limit: v.req.Limit})
 	if err != nil {
 		return err
 	}
@@ -320,14 +319,14 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 	if page.Before == nil {
 		return nil
 	}
-	if page.Different, err = looks.Compare(page.Before, page.After); err != nil {
+	if page.Different, err = CompareShots(page.Before, page.After); err != nil {
 		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Against+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.req.Against, err)
 	}
 	return nil
 }
 
 // name gives rules the names of the files in the site that they come from.
-func (v *visitor) name(s *looks.State) {
+func (v *visitor) name(s *browser.State) {
 	for i := range s.Rules {
 		file := strings.TrimPrefix(s.Rules[i].File, v.origin+"/")
 		file, _, _ = strings.Cut(file, "?")
@@ -348,7 +347,7 @@ func Compare(before, after *Looked) error {
 		}
 		p.Before = old.After
 		var err error
-		if p.Different, err = looks.Compare(p.Before, p.After); err != nil {
+		if p.Different, err = CompareShots(p.Before, p.After); err != nil {
 			return err
 		}
 	}

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
+	"merrycrate.example/merry/crate/browser"
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/console"
-	"merrycrate.example/merry/crate/looks"
 	"merrycrate.example/merry/internal/cratetest"
 )
 
@@ -38,7 +38,7 @@ func TestDiffering(t *testing.T) {
 		{nil, true, ""},
 	} {
 		var got []string
-		for _, d := range differing(&Page{Page: "index.html", Messages: tt.messages, View: looks.View{NoScripts: tt.noScripts}}, site) {
+		for _, d := range differing(&Page{Page: "index.html", Messages: tt.messages, View: browser.View{NoScripts: tt.noScripts}}, site) {
 			got = append(got, d.What)
 		}
 		if strings.Join(got, "; ") != tt.want {
@@ -101,7 +101,7 @@ func TestWords(t *testing.T) {
 		t.Errorf("clean %v, same %v, hosts %v", seen.Clean(), seen.Same(), seen.Pages[0].Hosts())
 	}
 	seen.Pages[0].Messages = append(seen.Pages[0].Messages, &console.Message{Kind: console.Error, Text: "e", File: "js/a.js", Line: 3, Column: 4})
-	seen.Pages[0].Different = &looks.Difference{}
+	seen.Pages[0].Different = &Difference{}
 	found := seen.Findings()
 	if seen.Clean() || seen.Same() || len(found) != 2 || found[1].File != "js/a.js" || found[1].Line != 3 || found[1].Severity != check.Error {
 		t.Errorf("%+v", found)

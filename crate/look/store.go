@@ -8,10 +8,10 @@ import (
 	"io/fs"
 	"path"
 
+	"merrycrate.example/merry/crate/browser"
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/looks"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/problem"
 )
 
@@ -40,12 +40,12 @@ type store struct {
 // A stored shot is one page in one view.
 type stored struct {
 	Page string `json:"page"`
-	looks.View
-	Picture string      `json:"picture"` // its file
-	State   looks.State `json:"state"`
+	browser.View
+	Picture string        `json:"picture"` // its file
+	State   browser.State `json:"state"`
 }
 
-var plainName = lazy.Regexp(`^[A-Za-z0-9][A-Za-z0-9._-]{0,60}$`)
+var plainName = memo.Regexp(`^[A-Za-z0-9][A-Za-z0-9._-]{0,60}$`)
 
 // named refuses a name that can't be a folder's.
 func named(name string) error {
@@ -132,7 +132,7 @@ func read(on *disk.Folder, name string) (*store, error) {
 }
 
 // shot reads what was kept of a page in a view, nil where nothing was.
-func (s *store) shot(page string, v looks.View) (*looks.Shot, error) {
+func (s *store) shot(page string, v browser.View) (*browser.Shot, error) {
 	for _, at := range s.Shots {
 		if at.Page != page || at.View != v {
 			continue
@@ -144,7 +144,7 @@ func (s *store) shot(page string, v looks.View) (*looks.Shot, error) {
 		if err != nil {
 			return nil, err
 		}
-		return &looks.Shot{View: v, Picture: b, State: at.State}, nil
+		return &browser.Shot{View: v, Picture: b, State: at.State}, nil
 	}
 	return nil, nil
 }

@@ -5,14 +5,15 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/memo"
 )
 
 var (
-	versionSegment = lazy.Regexp(`^v?(\d+(?:\.\d+)*(?:-[0-9A-Za-z.-]+)?)$`)
-	versionQuery   = lazy.Regexp(`(?:^|&)(?:v|ver|version)=v?(\d+(?:\.\d+)+[0-9A-Za-z.-]*)(?:&|$)`)
+	versionSegment = memo.Regexp(`^v?(\d+(?:\.\d+)*(?:-[0-9A-Za-z.-]+)?)$`)
+	versionQuery   = memo.Regexp(`(?:^|&)(?:v|ver|version)=v?(\d+(?:\.\d+)+[0-9A-Za-z.-]*)(?:&|$)`)
 )
 
 // ReadAddress reads a library's name and version off a link, as CDNs write them: NAME@VERSION/…, NAME/VERSION/…,
@@ -43,7 +44,7 @@ func ReadAddress(address string) cdn.File {
 			return cdn.File{Name: scoped(i-1, parts[i-1]), Version: m[1], Path: strings.Join(parts[i+1:], "/")}
 		}
 	}
-	f.Name, f.Version = marks.NameVersion(parts[last])
+	f.Name, f.Version = manifest.NameVersion(parts[last])
 	f.Name, f.Path = strings.ToLower(f.Name), parts[last]
 	if f.Version != "" {
 		// The file is called so at this address; in the library the version may well not be in its name.

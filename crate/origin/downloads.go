@@ -11,10 +11,12 @@ import (
 	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/archive"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/marks"
+
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 )
@@ -66,7 +68,7 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 		})
 		t.Close()
 		if looks {
-			name, version := marks.NameVersion(info.Name())
+			name, version := manifest.NameVersion(info.Name())
 			list = append(list, Download{Number: len(list) + 1, File: full, Name: name, Version: version, Size: info.Size(), Time: info.ModTime()})
 		}
 	}
@@ -115,8 +117,8 @@ func Candidates(dir string, sources []string, name string, sealed *record.Sealed
 			continue
 		}
 		for _, e := range entries {
-			n, v := marks.NameVersion(e.Name())
-			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && marks.NameKey(n) == marks.NameKey(name) {
+			n, v := manifest.NameVersion(e.Name())
+			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && manifest.NameKey(n) == manifest.NameKey(name) {
 				list = append(list, filepath.Join(full, e.Name()))
 			}
 		}

@@ -8,10 +8,12 @@ import (
 	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/marks"
+
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
@@ -200,7 +202,7 @@ func namesFor(plugin string, globals []string) []string {
 	return list[:min(len(list), 12)]
 }
 
-var words = lazy.Regexp(`([a-z0-9])([A-Z])`)
+var words = memo.Regexp(`([a-z0-9])([A-Z])`)
 
 // newestBy is the newest version, no prerelease, that there was at a time, with a month's grace; the first of all where there
 // was none yet, and the newest of all where the time is not known.
@@ -266,7 +268,7 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 	list := dependencies(o)
 	near := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool {
-			a, b := marks.NameKey(c.name), marks.NameKey(g)
+			a, b := manifest.NameKey(c.name), manifest.NameKey(g)
 			return a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a)
 		})
 	}
@@ -304,7 +306,7 @@ func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, on
 		return list[i].name, list[i].rng, found[i].part, nil
 	}
 	exact := func(c dependency) bool {
-		return slices.ContainsFunc(globals, func(g string) bool { return marks.NameKey(c.name) == marks.NameKey(g) })
+		return slices.ContainsFunc(globals, func(g string) bool { return manifest.NameKey(c.name) == manifest.NameKey(g) })
 	}
 	i := slices.IndexFunc(list, exact)
 	if i < 0 || onlyNear {

@@ -16,6 +16,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"golang.org/x/sync/errgroup"
 
 	"merrycrate.example/merry/crate/archive"
@@ -23,7 +25,7 @@ import (
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/marks"
+
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
@@ -206,8 +208,8 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		items[i] = delivery.Listed(e)
 	}
 	hint := o.Tree.Name
-	if n, v := marks.NameVersion(hint); v == "" && n != "" && o.Tree.Top != "" {
-		if _, topVersion := marks.NameVersion(o.Tree.Top); topVersion != "" {
+	if n, v := manifest.NameVersion(hint); v == "" && n != "" && o.Tree.Top != "" {
+		if _, topVersion := manifest.NameVersion(o.Tree.Top); topVersion != "" {
 			hint = o.Tree.Top
 		}
 	}

@@ -7,7 +7,8 @@ import (
 	"path"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -113,7 +114,7 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 			o.Manifest = m // others were written for other hands
 		}
 	}
-	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" && marks.NameKey(o.Manifest.Name) != marks.NameKey(name) {
+	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" && manifest.NameKey(o.Manifest.Name) != manifest.NameKey(name) {
 		t.Close()
 		return nil, problem.Refuse(problem.SourceRefused, "ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, printable.Text(o.Manifest.Name), printable.Text(o.Manifest.Version))
 	}

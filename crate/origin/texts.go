@@ -4,8 +4,10 @@ import (
 	"path/filepath"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/marks"
+
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -35,7 +37,7 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 				if want != "readme" {
 					continue
 				}
-				n.Text = marks.StartExamples(n.Text)
+				n.Text = manifest.StartExamples(n.Text)
 			}
 			if n.Text != "" {
 				notes = append(notes, n)

@@ -7,12 +7,14 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
-	"merrycrate.example/merry/crate/marks"
+
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/semantic"
+
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -135,17 +137,17 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 			return ""
 		}
 		for _, name := range f.Script.Asks {
-			key := marks.NameKey(name)
+			key := manifest.NameKey(name)
 			met := func(s Supply) bool {
-				return marks.NameKey(s.Package) == key || marks.NameKey(s.Library) == key || marks.NameKey(s.Global) == key
+				return manifest.NameKey(s.Package) == key || manifest.NameKey(s.Library) == key || manifest.NameKey(s.Global) == key
 			}
-			if !source.ValidPackage(name) || key == marks.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
+			if !source.ValidPackage(name) || key == manifest.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
 				continue
 			}
 			n := Supply{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
 			for _, global := range slices.Sorted(maps.Keys(defined)) {
 				library := defined[global]
-				if of[global] && (marks.NameKey(library) == key || marks.NameKey(library) == marks.NameKey(global)) {
+				if of[global] && (manifest.NameKey(library) == key || manifest.NameKey(library) == manifest.NameKey(global)) {
 					n.Global, n.Library = global, library
 				}
 			}
@@ -271,7 +273,7 @@ func (r *Opener) earlierMajors(ctx context.Context, name, wish, version string) 
 	if err != nil {
 		return nil, ctx.Err()
 	}
-	rng, err := semantic.ParseRange(wish)
+	rng, err := source.ParseRange(wish)
 	if err != nil || wish == version {
 		rng = nil
 	}
@@ -281,7 +283,7 @@ func (r *Opener) earlierMajors(ctx context.Context, name, wish, version string) 
 	sorted := doc.Sorted()
 	for i := len(sorted) - 1; i >= 0 && len(list) < mostMajors; i-- {
 		v := sorted[i].Version
-		if strings.Contains(v, "-") || semantic.CompareVersions(v, version) >= 0 || major(v) == last || rng != nil && !rng.Has(v) {
+		if strings.Contains(v, "-") || source.CompareVersions(v, version) >= 0 || major(v) == last || rng != nil && !rng.Has(v) {
 			continue
 		}
 		last = major(v)

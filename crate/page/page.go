@@ -4,7 +4,7 @@ import (
 	"bytes"
 	"strings"
 
-	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/template"
 )
 
@@ -98,7 +98,7 @@ type Page struct {
 	firstBody                                   int  // where the first content of the body stands
 	plain                                       bool // head and body as everybody writes them
 	headInsertable                              int  // behind the doctype
-	lines                                       *lines.Index
+	lines                                       *printable.Index
 	held                                        []held            // attributes that may lead to files
 	scattered                                   bool              // references stand where these do not tell, too
 	served                                      []template.Region // once they were looked for

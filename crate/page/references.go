@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -60,9 +60,9 @@ func set(attribute string) bool {
 }
 
 var (
-	condition = lazy.Regexp(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
-	imported  = lazy.Regexp("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
-	ownURL    = lazy.Regexp(`^\s*,\s*import\.meta\.url`)
+	condition = memo.Regexp(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
+	imported  = memo.Regexp("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
+	ownURL    = memo.Regexp(`^\s*,\s*import\.meta\.url`)
 )
 
 // References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What a

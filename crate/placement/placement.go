@@ -8,8 +8,10 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/marks"
+
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -396,14 +398,14 @@ func habitName(base, version string, habit record.Names) string {
 	}
 	ext := path.Ext(base)
 	stem := strings.TrimSuffix(base, ext)
-	core := marks.WithoutBuild(stem)
+	core := manifest.WithoutBuild(stem)
 	mark := stem[len(core):]
 	if version != "" {
 		for _, sep := range []string{"-", ".", "_", "@", "-v"} {
 			core = strings.TrimSuffix(core, sep+version)
 		}
 	}
-	if n, v := marks.NameVersion(core); v != "" {
+	if n, v := manifest.NameVersion(core); v != "" {
 		core = n
 	}
 	if habit == record.Versioned && version != "" {

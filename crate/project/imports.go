@@ -5,7 +5,7 @@ import (
 
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 )
 
 // Imported is the crate's file that pages' modules import by a name: of what a library calls so, else of a library by its name and the file's
@@ -46,8 +46,8 @@ func (p *Project) Suits(of Sealed, rng string) bool {
 	if of.File == nil {
 		return false
 	}
-	allowed, err := semantic.ParseRange(rng)
-	return err != nil || rng == "" || !semantic.IsVersion(p.Seal.Libraries[of.Library].Version) || allowed.Has(p.Seal.Libraries[of.Library].Version)
+	allowed, err := source.ParseRange(rng)
+	return err != nil || rng == "" || !source.IsVersion(p.Seal.Libraries[of.Library].Version) || allowed.Has(p.Seal.Libraries[of.Library].Version)
 }
 
 // inUse is a module in the build that pages use of its library.

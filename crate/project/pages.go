@@ -11,17 +11,17 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
 )
 
 // wholePage finds what tells a page, whatever it is made by.
-var wholePage = lazy.Regexp(`(?i)<!doctype\s+html|<html[\s>]|<head[\s>]|<body[\s>]`)
+var wholePage = memo.Regexp(`(?i)<!doctype\s+html|<html[\s>]|<head[\s>]|<body[\s>]`)
 
 // part and template find what a part of a page has, and what a server fills in.
 var (
-	template = lazy.Regexp(`<\?|<%|\{\{|\{%|@section|@\{|<!--#`)
-	part     = lazy.Regexp(`(?i)<script[\s>][^<]*</script>|<link\s[^>]*rel=["']?stylesheet`)
+	template = memo.Regexp(`<\?|<%|\{\{|\{%|@section|@\{|<!--#`)
+	part     = memo.Regexp(`(?i)<script[\s>][^<]*</script>|<link\s[^>]*rel=["']?stylesheet`)
 )
 
 // sampled is how many files with one ending are read to tell whether they are pages, of at most so many bytes each.

@@ -20,7 +20,7 @@ import (
 	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/semantic"
+
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -309,7 +309,7 @@ func AllowedBy(h *record.Hold) func(version string) bool {
 		case h.At != "":
 			return v == h.At
 		case h.Below != "":
-			return semantic.CompareVersions(v, h.Below) < 0
+			return source.CompareVersions(v, h.Below) < 0
 		}
 		return true
 	}

@@ -14,12 +14,14 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/cespare/xxhash/v2"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -357,10 +359,10 @@ func (w *walker) packages(rel string, entries []fs.DirEntry) bool {
 }
 
 // ManifestIn reads the package's manifest that lies in a folder: of its JSON files the first that is one.
-func ManifestIn(on *disk.Folder, dir string) (delivery.Manifest, bool) {
+func ManifestIn(on *disk.Folder, dir string) (manifest.Manifest, bool) {
 	list, err := on.List(dir)
 	if err != nil {
-		return delivery.Manifest{}, false
+		return manifest.Manifest{}, false
 	}
 	slices.SortFunc(list, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
 	for _, e := range list {
@@ -373,7 +375,7 @@ func ManifestIn(on *disk.Folder, dir string) (delivery.Manifest, bool) {
 			}
 		}
 	}
-	return delivery.Manifest{}, false
+	return manifest.Manifest{}, false
 }
 
 // StampOf tells one state of a file from another, by its name and by what can't be equal by chance.

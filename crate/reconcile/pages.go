@@ -7,11 +7,11 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -80,7 +80,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
 	d.Weigh = d.Weigh && len(list) <= mostWeighed
-	scripts, guard, weights := d.scriptsAfter(after), policies.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
+	scripts, guard, weights := d.scriptsAfter(after), csp.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
 		at := d.Before.InProject(name)
@@ -131,7 +131,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 }
 
 // note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.
-func (d *Draft) note(guard *policies.Guard, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
+func (d *Draft) note(guard *csp.Guard, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
 	if !d.Weigh && !guard.Guards(v) {
 		return
 	}

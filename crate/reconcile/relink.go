@@ -9,10 +9,10 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
@@ -294,7 +294,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 			}
 		}
 	case delivery.Script:
-		places := lines.Of(b)
+		places := printable.Of(b)
 		page.ScriptReferences(b, func(ref page.Reference) {
 			if new := r.inScript(name, places, ref); new != "" {
 				edits = append(edits, ref.Edit(new))
@@ -306,7 +306,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 
 // inScript is what a reference in an own script becomes, "" where it stays. An import is written from the script's own place;
 // another text may be a path from the page's folder, or the script's, and is changed only where that is asked for.
-func (r *relinker) inScript(name paths.InSite, in *lines.Index, ref page.Reference) string {
+func (r *relinker) inScript(name paths.InSite, in *printable.Index, ref page.Reference) string {
 	if ref.In == page.InImport {
 		return r.leadImport(name, "", ref.Ref)
 	}

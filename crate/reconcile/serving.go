@@ -8,9 +8,9 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/cdn"
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -33,7 +33,7 @@ type Serving struct {
 	Without, Alone map[string]string
 	// Guard, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
 	// that some page has it now.
-	Guard  *policies.Guard
+	Guard  *csp.Guard
 	Copies paths.InSite
 	Copied bool
 

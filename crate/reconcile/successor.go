@@ -5,7 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/marks"
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/record"
 )
 
@@ -31,7 +32,7 @@ func NewCandidates(list []Candidate, version string) *Candidates {
 		c.byPath[f.Path], c.byBare[Bare(f.Path, version)] = i, i
 	}
 	for i, f := range list {
-		stem, _ := marks.NameVersion(path.Base(f.Path))
+		stem, _ := manifest.NameVersion(path.Base(f.Path))
 		for _, build := range []record.Build{f.Build, anyBuild} {
 			key := partOf(stem, f.Path, build)
 			c.byPart[key] = append(c.byPart[key], i)
@@ -141,7 +142,7 @@ func Bare(file, version string) string {
 
 // Part is a file's part in its library, whatever its version: its name without version, and its build.
 func Part(name string, build record.Build) string {
-	stem, _ := marks.NameVersion(path.Base(name))
+	stem, _ := manifest.NameVersion(path.Base(name))
 	return partOf(stem, name, build)
 }
 

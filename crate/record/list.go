@@ -14,7 +14,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/support"
 )
@@ -213,7 +213,7 @@ func (e *ListError) Where() string {
 	return fmt.Sprintf("%s:%d:%d: %s", ListFile, e.Line, e.Column, e.Problem)
 }
 
-var yamlLine = lazy.Regexp(`line (\d+): (.*)`)
+var yamlLine = memo.Regexp(`line (\d+): (.*)`)
 
 // ReadList reads a packing list. Its errors are *ListError, with line and column.
 func ReadList(src []byte) (*List, error) {

@@ -10,7 +10,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -123,7 +123,7 @@ func (l *Sealed) once() {
 	})
 }
 
-var libraryLine = lazy.Regexp(`^("(?:[^"\\]|\\.)*"): \{$`)
+var libraryLine = memo.Regexp(`^("(?:[^"\\]|\\.)*"): \{$`)
 
 // mergedSeal reads a seal line by line, as Bytes writes it, where brackets and commas no longer fit since lines of two sides
 // stand together. It returns nil for what is no seal.

@@ -21,7 +21,7 @@ import (
 	"github.com/dop251/goja/parser"
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // A Turn tells when a script runs.
@@ -317,7 +317,7 @@ func (s *stage) byID(name string) goja.Value {
 	return v
 }
 
-var idNames = lazy.Regexp(`^[A-Za-z_][\w-]*$`)
+var idNames = memo.Regexp(`^[A-Za-z_][\w-]*$`)
 
 func (s *stage) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
 
@@ -356,7 +356,7 @@ func (s *stage) place(stack []goja.StackFrame) (script, module, line, column int
 // elsewhere are names that servers and loaders have and browsers have not.
 var elsewhere = map[string]bool{"define": true, "module": true, "exports": true, "require": true, "process": true, "global": true, "Buffer": true, "importScripts": true}
 
-var notDefined = lazy.Regexp(`^ReferenceError: (\S+) is not defined`)
+var notDefined = memo.Regexp(`^ReferenceError: (\S+) is not defined`)
 
 // fault records an exception that nobody caught.
 func (s *stage) fault(err error) {

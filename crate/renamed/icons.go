@@ -10,7 +10,7 @@ import (
 	"unicode/utf8"
 
 	"merrycrate.example/merry/crate/glyphs"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -210,4 +210,4 @@ func (m *meanings) glyph(class string) string {
 }
 
 // private is a text of one character that no keyboard has, as fonts of icons give them.
-var private = lazy.Regexp(`^["'](?:\\[0-9a-f]{3,6} ?|[^\x00-\x7f])["']$`)
+var private = memo.Regexp(`^["'](?:\\[0-9a-f]{3,6} ?|[^\x00-\x7f])["']$`)

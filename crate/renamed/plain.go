@@ -6,10 +6,10 @@ import (
 	"strings"
 
 	"github.com/agext/levenshtein"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
-var hump = lazy.Regexp(`([a-z0-9])([A-Z])`)
+var hump = memo.Regexp(`([a-z0-9])([A-Z])`)
 
 // dashed is a name whose words have dashes between them: addClass is add-class.
 func dashed(name string) string {

@@ -7,7 +7,7 @@ import (
 	"strconv"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -126,8 +126,8 @@ func (m *meanings) add(s sense, d style.Decl) {
 }
 
 var (
-	layer  = lazy.Regexp(`\|@(?:layer|supports|scope)[^|]*`)
-	blanks = lazy.Regexp(`\s+`)
+	layer  = memo.Regexp(`\|@(?:layer|supports|scope)[^|]*`)
+	blanks = memo.Regexp(`\s+`)
 )
 
 // contextOf is where a declaration counts, without what makes no difference to a browser of today.
@@ -142,10 +142,10 @@ func contextOf(context string) string {
 const mostVariables = 8
 
 var (
-	variable = lazy.Regexp(`var\(\s*(--[\w-]+)\s*(?:,((?:[^()]|\([^()]*\))*))?\)`)
-	number   = lazy.Regexp(`(^|[\s,(+*/-])(\d*\.?\d+)(rem|px|pt|%|em|s|ms)?`)
-	shortHex = lazy.Regexp(`#([0-9a-f])([0-9a-f])([0-9a-f])\b`)
-	rgb      = lazy.Regexp(`rgba?\(\s*(\d+)\s*,?\s*(\d+)\s*,?\s*(\d+)\s*(?:[,/]\s*1(?:\.0)?\s*)?\)`)
+	variable = memo.Regexp(`var\(\s*(--[\w-]+)\s*(?:,((?:[^()]|\([^()]*\))*))?\)`)
+	number   = memo.Regexp(`(^|[\s,(+*/-])(\d*\.?\d+)(rem|px|pt|%|em|s|ms)?`)
+	shortHex = memo.Regexp(`#([0-9a-f])([0-9a-f])([0-9a-f])\b`)
+	rgb      = memo.Regexp(`rgba?\(\s*(\d+)\s*,?\s*(\d+)\s*,?\s*(\d+)\s*(?:[,/]\s*1(?:\.0)?\s*)?\)`)
 )
 
 var colours = map[string]string{"white": "#ffffff", "black": "#000000", "red": "#ff0000", "transparent": "#0000"}

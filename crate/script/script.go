@@ -17,8 +17,8 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 
 	"merrycrate.example/merry/crate/ecma"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/printable"
 )
 
 // Form tells how a script wants to be loaded.
@@ -174,7 +174,7 @@ func analyze(src []byte) *Report {
 		}
 		return r
 	}
-	f := &follower{src: buf, original: src, lines: lines.Of(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, original: src, lines: printable.Of(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	loads, module := f.loads(ast)
 	f.isModule = module
@@ -217,8 +217,8 @@ func analyze(src []byte) *Report {
 }
 
 var (
-	loaderList = lazy.Regexp(`\bdefine\(\s*(?:["'][^"']*["']\s*,\s*)?\[([^\]]*)\]`)
-	quotedName = lazy.Regexp(`["']([^"']+)["']`)
+	loaderList = memo.Regexp(`\bdefine\(\s*(?:["'][^"']*["']\s*,\s*)?\[([^\]]*)\]`)
+	quotedName = memo.Regexp(`["']([^"']+)["']`)
 )
 
 // asks lists what a script's call of define names: its first, since those behind are parts that were packed into it.

@@ -29,8 +29,8 @@ import (
 	"github.com/klauspost/compress/gzhttp"
 
 	"merrycrate.example/merry/crate/console"
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/parallel"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/tags"
@@ -69,7 +69,7 @@ type Server struct {
 // A state is what is known of the site until something changes.
 type state struct {
 	p     *project.Project
-	guard *policies.Guard
+	guard *csp.Guard
 	pages map[string][]byte // in the site: as a profile would have them
 }
 
@@ -101,7 +101,7 @@ func (s *Server) Close() error { return s.root.Close() }
 
 // Update has the server know another state of the project, with the pages that are not served as they are on disk.
 func (s *Server) Update(p *project.Project, pages map[string][]byte) {
-	s.state.Store(&state{p, policies.New(p), pages})
+	s.state.Store(&state{p, csp.New(p), pages})
 }
 
 // Listen begins to listen. A port of 0 is any that is free.

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 )
 
 // imported takes the package that a module imports by name, where that is asked for. The import map of a page leads there, so that it needs
@@ -58,11 +58,11 @@ func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest
 
 // suited is the library of the crate that is the imported package in a version which its importer allows, nil for none.
 func (t *Taking) suited(n *origin.Supply) *record.Library {
-	allowed, err := semantic.ParseRange(n.Range)
+	allowed, err := source.ParseRange(n.Range)
 	for i := range t.Draft.List.Libraries {
 		there := &t.Draft.List.Libraries[i]
 		pkg, _ := there.Package()
-		if (pkg == n.Package || there.Name == strings.ToLower(n.Package)) && (err != nil || !semantic.IsVersion(there.Version) || allowed.Has(there.Version)) {
+		if (pkg == n.Package || there.Name == strings.ToLower(n.Package)) && (err != nil || !source.IsVersion(there.Version) || allowed.Has(there.Version)) {
 			return there
 		}
 	}

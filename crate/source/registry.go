@@ -20,11 +20,10 @@ import (
 	"github.com/hashicorp/go-retryablehttp"
 
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/lazy"
+
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
-	"merrycrate.example/merry/crate/streamed"
 )
 
 // A Registry is a package registry that speaks the common JavaScript registry protocol: a metadata
@@ -97,7 +96,7 @@ func (w *words) UnmarshalJSON(b []byte) error {
 	return nil
 }
 
-var packageName = lazy.Regexp(`^(@[a-zA-Z0-9~-][a-zA-Z0-9._~-]*/)?[a-zA-Z0-9~-][a-zA-Z0-9._~-]*$`)
+var packageName = memo.Regexp(`^(@[a-zA-Z0-9~-][a-zA-Z0-9._~-]*/)?[a-zA-Z0-9~-][a-zA-Z0-9._~-]*$`)
 
 // ValidPackage tells whether a text can be a package's name.
 func ValidPackage(name string) bool { return len(name) <= 214 && packageName().MatchString(name) }
@@ -269,7 +268,7 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 		case "dist-tags":
 			err = dec.Decode(&p.Tags)
 		case "versions":
-			err = streamed.EachMember(dec, func(v string) error {
+			err = EachMember(dec, func(v string) error {
 				d := &Version{}
 				if err := dec.Decode(d); err != nil {
 					return err
@@ -280,7 +279,7 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 				return nil
 			})
 		case "time":
-			err = streamed.EachMember(dec, func(v string) error {
+			err = EachMember(dec, func(v string) error {
 				var text json.RawMessage
 				if err := dec.Decode(&text); err != nil {
 					return err
@@ -292,7 +291,7 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 				return nil
 			})
 		default:
-			err = streamed.Skip(dec)
+			err = Skip(dec)
 		}
 		if err != nil {
 			return nil, broken(err)

@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/semantic"
 )
 
 func TestRanges(t *testing.T) {
@@ -36,7 +35,7 @@ func TestRanges(t *testing.T) {
 		{">=1.0.0-alpha", "1.0.0-alpha 1.0.0 2.0.0", "2.0.0-alpha"},
 	}
 	for _, tt := range tests {
-		r, err := semantic.ParseRange(tt.rng)
+		r, err := ParseRange(tt.rng)
 		if err != nil {
 			t.Errorf("%s: %v", tt.rng, err)
 			continue
@@ -53,7 +52,7 @@ func TestRanges(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"newest", "1.2.y", ">>1"} {
-		if _, err := semantic.ParseRange(bad); err == nil {
+		if _, err := ParseRange(bad); err == nil {
 			t.Errorf("%q is called a range", bad)
 		}
 	}
@@ -66,7 +65,7 @@ func TestResolve(t *testing.T) {
 	}
 	p.Versions["1.2.0"].Deprecated = "use 1.1"
 	p.Versions["nonsense"] = &Version{Version: "nonsense"}
-	below2 := func(v string) bool { return semantic.CompareVersions(v, "2.0.0") < 0 }
+	below2 := func(v string) bool { return CompareVersions(v, "2.0.0") < 0 }
 	tests := []struct {
 		wish    string
 		allowed func(string) bool
@@ -91,7 +90,7 @@ func TestResolve(t *testing.T) {
 func TestCompareVersions(t *testing.T) {
 	order := []string{"what", "0.9.0", "1.0.0-alpha", "1.0.0-alpha.1", "1.0.0-beta", "1.0.0", "1.0.1", "1.1", "2"}
 	for i := range order[:len(order)-1] {
-		if semantic.CompareVersions(order[i], order[i+1]) >= 0 || semantic.CompareVersions(order[i+1], order[i]) <= 0 {
+		if CompareVersions(order[i], order[i+1]) >= 0 || CompareVersions(order[i+1], order[i]) <= 0 {
 			t.Errorf("%s does not come before %s", order[i], order[i+1])
 		}
 	}

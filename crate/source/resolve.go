@@ -7,10 +7,9 @@ import (
 
 	"github.com/Masterminds/semver/v3"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
-	"merrycrate.example/merry/crate/semantic"
 )
 
 // Resolve picks the version of a package that a wish means: an exact version, a tag, or a range as
@@ -30,7 +29,7 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 		}
 		wish = "*"
 	}
-	r, err := semantic.ParseRange(wish)
+	r, err := ParseRange(wish)
 	if err != nil {
 		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists what there is", "%s has no version and no tag %q, and that is no range either; its tags are %s", p.Name, printable.Text(wish), strings.Join(p.tagNames(), ", "))
 	}
@@ -81,7 +80,7 @@ func (p *Package) Sorted() []*Version {
 	})
 }
 
-var firstNumber = lazy.Regexp(`\d+(\.\d+)*`)
+var firstNumber = memo.Regexp(`\d+(\.\d+)*`)
 
 // nearest lists up to three versions around the one that a range names first.
 func (p *Package) nearest(wish string) []string {

@@ -8,7 +8,6 @@ import (
 	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/page"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/script"
@@ -19,23 +18,30 @@ import (
 // Site is what addresses of the site begin with in a rehearsal.
 const Site = "https://site.invalid/"
 
+// Policies answers what the content security policies that apply to a page forbid.
+type Policies interface {
+	Guards(v *tags.Page) bool // whether any policy applies to the page
+	// Stopped lists the includes whose scripts are blocked, by index, and says how eval is treated.
+	Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
+}
+
 // A Staging knows the project whose pages are rehearsed.
 type Staging struct {
-	P       *project.Project
-	Scripts *tags.Scripts
-	Guard   *policies.Guard
-	Leads   *leads.Guide
+	P        *project.Project
+	Scripts  *tags.Scripts
+	Policies Policies
+	Leads    *leads.Guide
 }
 
 // Request makes the request for a page.
 func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
-	if v.OnLoadStart > 0 && !s.Guard.Guards(v) && !template.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
+	if v.OnLoadStart > 0 && !s.Policies.Guards(v) && !template.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
 		req.OnLoad = &rehearse.Script{Name: "the onload of the body", Text: v.OnLoad}
 		req.OnLoad.Line, req.OnLoad.Column = v.Position(v.OnLoadStart)
 	}
 	var stopped map[int]bool
-	stopped, req.Eval = s.Guard.Stopped(v)
+	stopped, req.Eval = s.Policies.Stopped(v)
 	imported := graph.Of(s.Scripts, v)
 	modules, nodes := s.modules(v, imported, req)
 	for i := range v.Includes {

@@ -1,13 +1,14 @@
-package staging
+package staging_test
 
 import (
 	"context"
 	"strings"
 	"testing"
 
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/leads"
-	"merrycrate.example/merry/crate/policies"
 	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/internal/cratetest"
 	"merrycrate.example/merry/internal/tagstest"
@@ -32,7 +33,7 @@ func TestRequest(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &Staging{P: p, Scripts: tags.NewScripts(p), Guard: policies.New(p), Leads: leads.New(p, site)}
+	s := &staging.Staging{P: p, Scripts: tags.NewScripts(p), Policies: csp.New(p), Leads: leads.New(p, site)}
 	v := tagstest.Page(t, p, "index.html")
 	req := s.Request(v)
 	want := []struct {
@@ -43,8 +44,8 @@ func TestRequest(t *testing.T) {
 		{rehearse.InPlace, "var own", ""}, {rehearse.Deferred, "var own", ""}, {rehearse.AnyTime, "var own", ""}, {rehearse.InPlace, "var inline", ""},
 		{rehearse.InPlace, "", "not there"}, {rehearse.InPlace, "", "policy"}, {rehearse.InPlace, "", "data"}, {rehearse.Deferred, "", ""}, {rehearse.InPlace, "", "module"},
 	}
-	if len(req.Scripts) != len(want) || len(Scripts(v)) != len(want) || req.Address != Site+"index.html" {
-		t.Fatalf("%d scripts, %d by their places", len(req.Scripts), len(Scripts(v)))
+	if len(req.Scripts) != len(want) || len(staging.Scripts(v)) != len(want) || req.Address != staging.Site+"index.html" {
+		t.Fatalf("%d scripts, %d by their places", len(req.Scripts), len(staging.Scripts(v)))
 	}
 	for i, w := range want {
 		got := req.Scripts[i]

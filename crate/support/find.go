@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // blank is a script's or stylesheet's text with its comments, and a script's texts in quotes and regular expressions, written over by
@@ -65,9 +65,9 @@ func blank(src []byte, script bool) (out []byte, quoted map[string]bool) {
 }
 
 var (
-	word      = lazy.Regexp(`[A-Za-z_$][\w$]*`)
-	declares  = lazy.Regexp(`(?:\b(?:var|let|const|function|class|import)\s+|[,{(]\s*)$`)
-	ownMember = lazy.Regexp(`(?:\bwindow|\bself|\bglobalThis|\bglobal|\broot|\bthis)\s*\.\s*$`)
+	word      = memo.Regexp(`[A-Za-z_$][\w$]*`)
+	declares  = memo.Regexp(`(?:\b(?:var|let|const|function|class|import)\s+|[,{(]\s*)$`)
+	ownMember = memo.Regexp(`(?:\bwindow|\bself|\bglobalThis|\bglobal|\broot|\bthis)\s*\.\s*$`)
 )
 
 // InScript finds the features that a script uses and does not ask for first: each where it is used first. A script that asks for a
@@ -188,7 +188,7 @@ func InStyle(src []byte) []Found {
 	return sorted(first, nil)
 }
 
-var atWord = lazy.Regexp(`^@[\w-]+`)
+var atWord = memo.Regexp(`^@[\w-]+`)
 
 // preludes looks at what stands before a block: a selector or the head of an at-rule.
 func preludes(prelude string, at int, use func(*Feature, int)) {
@@ -203,7 +203,7 @@ func preludes(prelude string, at int, use func(*Feature, int)) {
 	}
 }
 
-var units = lazy.Regexp(`(?:^|[\s(,:+*/-])[\d.]+(dvh|svh)\b`)
+var units = memo.Regexp(`(?:^|[\s(,:+*/-])[\d.]+(dvh|svh)\b`)
 
 // declaration looks at a declaration, or at an at-rule without a block.
 func declaration(text string, at int, said map[string]bool, use func(*Feature, int)) {

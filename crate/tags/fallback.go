@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 )
@@ -71,7 +71,7 @@ func form(written, text string) func() *regexp.Regexp {
 	if strings.Count(written, "%s") == 2 {
 		expression = strings.Replace(expression, "%s", name, 1)
 	}
-	return lazy.Regexp("^" + strings.Replace(expression, "%s", text, 1) + "$")
+	return memo.Regexp("^" + strings.Replace(expression, "%s", text, 1) + "$")
 }
 
 var (
@@ -80,11 +80,11 @@ var (
 	deferredForm = form(deferredFallback, `([^"'<>]+)`)
 	moduleForm   = form(moduleFallback, `([^"'<>]+)`)
 
-	copyForm = lazy.Regexp(`^(?:<script src|<link rel="stylesheet" href)="([^"'<>]+)"(?: integrity="([^"'<>]+)" crossorigin="anonymous"(?: onerror="([^"]+)")?)?>(?:</script>)?(?:<script>(.*)</script>)?$`)
+	copyForm = memo.Regexp(`^(?:<script src|<link rel="stylesheet" href)="([^"'<>]+)"(?: integrity="([^"'<>]+)" crossorigin="anonymous"(?: onerror="([^"]+)")?)?>(?:</script>)?(?:<script>(.*)</script>)?$`)
 	nextForm = form(nextStyle, `([^"<>]+)`)
 
 	inText  = strings.NewReplacer("\\", "\\\\", "'", "\\'", "</script", "<\\/script")
-	escaped = lazy.Regexp(`\\(.)`)
+	escaped = memo.Regexp(`\\(.)`)
 )
 
 // fallbackText writes a fallback's text: for the copies in their turn.

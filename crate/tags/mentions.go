@@ -10,10 +10,10 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
 )
@@ -35,7 +35,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		}
 	}
 	var mu sync.Mutex
-	note := func(from paths.InSite, base, ref string, in *lines.Index, offset int) {
+	note := func(from paths.InSite, base, ref string, in *printable.Index, offset int) {
 		t := Resolve(from, base, ref)
 		if t.Path.IsZero() {
 			return
@@ -60,7 +60,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
 			return nil // most say nothing of them, which takes less to see than to read
 		}
-		index := lines.Of(b)
+		index := printable.Of(b)
 		switch delivery.KindOf(name.String()) {
 		case delivery.Stylesheet:
 			for _, r := range style.References(b) {

@@ -6,9 +6,10 @@ import (
 	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/marks"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
@@ -83,7 +84,7 @@ func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
 	if lib == nil || sealed == nil || f.File == nil {
 		return 0, ""
 	}
-	key, stem := marks.NameKey(path.Base(lib.CDNName())), marks.StemKey(f.File.Path)
+	key, stem := manifest.NameKey(path.Base(lib.CDNName())), manifest.StemKey(f.File.Path)
 	for i := range e.Includes {
 		in := &e.Includes[i]
 		if e.Removed(i) || !e.Stands(i) || e.Library(i) != "" || e.IsStyle(i) != f.Style || in.RefAttr.End == 0 {
@@ -93,10 +94,10 @@ func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
 		switch {
 		case t.URL != "":
 			said := origin.ReadAddress(t.URL)
-			same = said.Name != "" && marks.NameKey(path.Base(said.Name)) == key && marks.StemKey(cdn.Base(t.URL)) == stem
+			same = said.Name != "" && manifest.NameKey(path.Base(said.Name)) == key && manifest.StemKey(cdn.Base(t.URL)) == stem
 		case !t.Path.IsZero():
-			_, version := marks.NameVersion(t.Path.Base())
-			same = version != "" && marks.StemKey(t.Path.Base()) == stem
+			_, version := manifest.NameVersion(t.Path.Base())
+			same = version != "" && manifest.StemKey(t.Path.Base()) == stem
 			if b, err := e.p.ReadInSite(t.Path); err == nil && !same {
 				integ := integrity.Of(b)
 				same = slices.ContainsFunc(sealed.Files, func(g record.File) bool { return g.Integrity == integ })

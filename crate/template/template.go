@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // A Region is a part of a page that a server's template sends under a condition, or again and again, or puts into a place of
@@ -68,14 +68,14 @@ func Directed(text string) bool {
 }
 
 var (
-	percent = lazy.Regexp(`(?s)\{%[-+~]?\s*(.*?)\s*[-+~]?%\}`)
-	braces  = lazy.Regexp(`(?s)\{\{[-~]?\s*(.*?)\s*[-~]?\}\}`)
-	code    = lazy.Regexp(`(?s)<\?(?:php)?\s(.*?)(?:\?>|$)|<%-?([^=@%].*?)-?%>`)
-	ssi     = lazy.Regexp(`(?s)<!--#(\w+).*?-->`)
-	tagged  = lazy.Regexp(`(?i)<(/?)[a-z]+:(if|foreach|fortokens|choose|when|otherwise|iterator|unless)\b[^>]*>`)
-	atSign  = lazy.Regexp(`@(?:(if|foreach|for|while|switch|using)\s*\(|section\s+\w+\s*\{)`)
-	loops   = lazy.Regexp(`^(?:if|unless|for|foreach|while|until|switch|case|begin)\b`)
-	ends    = lazy.Regexp(`^(?:end(?:if|foreach|for|while|switch)?)\b`)
+	percent = memo.Regexp(`(?s)\{%[-+~]?\s*(.*?)\s*[-+~]?%\}`)
+	braces  = memo.Regexp(`(?s)\{\{[-~]?\s*(.*?)\s*[-~]?\}\}`)
+	code    = memo.Regexp(`(?s)<\?(?:php)?\s(.*?)(?:\?>|$)|<%-?([^=@%].*?)-?%>`)
+	ssi     = memo.Regexp(`(?s)<!--#(\w+).*?-->`)
+	tagged  = memo.Regexp(`(?i)<(/?)[a-z]+:(if|foreach|fortokens|choose|when|otherwise|iterator|unless)\b[^>]*>`)
+	atSign  = memo.Regexp(`@(?:(if|foreach|for|while|switch|using)\s*\(|section\s+\w+\s*\{)`)
+	loops   = memo.Regexp(`^(?:if|unless|for|foreach|while|until|switch|case|begin)\b`)
+	ends    = memo.Regexp(`^(?:end(?:if|foreach|for|while|switch)?)\b`)
 )
 
 // A directive is one of a template: what it is by its kind, and where it stands.
@@ -234,7 +234,7 @@ func Extends(b []byte) bool {
 	return (MayDirect(b) || bytes.Contains(b, []byte("Layout"))) && extends().Match(b)
 }
 
-var extends = lazy.Regexp(`\{%[-+~]?\s*(?:extends|layout)\b|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
+var extends = memo.Regexp(`\{%[-+~]?\s*(?:extends|layout)\b|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
 
 func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
 

@@ -17,18 +17,17 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/glyphs"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
-	"merrycrate.example/merry/crate/svg"
-	"merrycrate.example/merry/crate/words"
 )
 
 // A Request asks what a version would change.
@@ -82,8 +81,8 @@ type LostName struct {
 
 // NameUse is one place where a name is used.
 type NameUse struct {
-	At  string           `json:"at"` // file:line:column
-	How words.Likelihood `json:"how"`
+	At  string            `json:"at"` // file:line:column
+	How script.Likelihood `json:"how"`
 
 	file         string
 	line, column int
@@ -97,8 +96,8 @@ type side struct {
 	defines map[string]bool
 	members map[string]map[string]bool
 	needs   []origin.Supply
-	symbols map[string]map[string]svg.Part // of its pictures, by their names
-	reads   map[string]bool                // attributes that its scripts name
+	symbols map[string]map[string]glyphs.Part // of its pictures, by their names
+	reads   map[string]bool                   // attributes that its scripts name
 	syntax  int
 	wire    int64
 }
@@ -234,13 +233,13 @@ func Ahead(p *project.Project, req Request, renameSure bool) (RepinRequest, erro
 
 // study reads what a side's chosen files offer and demand.
 func (s *side) study(ctx context.Context, p *project.Project, build record.Build) error {
-	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{}, map[string]map[string]svg.Part{}
+	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{}, map[string]map[string]glyphs.Part{}
 	var sheets []*style.Sheet
 	for _, c := range s.sel.Choices {
 		f := s.File(c.Path)
 		if f.Kind == delivery.Image && strings.HasSuffix(strings.ToLower(c.Path), ".svg") {
 			if b, err := s.Tree.ReadFile(c.Path); err == nil {
-				s.symbols[c.Path] = svg.Parts(b)
+				s.symbols[c.Path] = glyphs.Parts(b)
 			}
 		}
 		if !c.Page && f.Kind != delivery.Stylesheet || f.Kind != delivery.Stylesheet && f.Kind != delivery.Script {
@@ -331,7 +330,7 @@ func onPageKind(k delivery.Kind) bool {
 	return false
 }
 
-var noteFile = lazy.Regexp(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
+var noteFile = memo.Regexp(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
 
 // warns tells whether in a line of a script its maker says what is no more to be used, in capitals or not.
 func warns(line string) bool {

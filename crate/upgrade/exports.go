@@ -12,17 +12,16 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/lazy"
-	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/renamed"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
-	"merrycrate.example/merry/crate/words"
 )
 
 // exported is what can be imported of a version: by the names under which its modules are imported, what they export and in which file
@@ -205,7 +204,7 @@ func hasWord(text, word string) bool {
 	}
 }
 
-var nameWord = lazy.Regexp(`[A-Z]?[a-z0-9]+|[A-Z]+`)
+var nameWord = memo.Regexp(`[A-Z]?[a-z0-9]+|[A-Z]+`)
 
 // sharedWords counts the words that two names share, of all that they have.
 func sharedWords(a, b string) (same, of int) {
@@ -240,10 +239,10 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *pr
 		lost int
 		use  NameUse
 	}
-	in := func(name paths.InSite, text []byte, whole *lines.Index, start int) (list []use) {
+	in := func(name paths.InSite, text []byte, whole *printable.Index, start int) (list []use) {
 		note := func(i int, known bool, offset int) {
 			if known {
-				list = append(list, use{i, useOf(whole, start+offset, p.InProject(name).String(), words.Sure)})
+				list = append(list, use{i, useOf(whole, start+offset, p.InProject(name).String(), script.Sure)})
 			}
 		}
 		for _, im := range p.Facts.Script(text).Imports {
@@ -275,13 +274,13 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *pr
 			return nil, err
 		}
 		if delivery.KindOf(name.String()) == delivery.Script {
-			return in(name, b, lines.Of(b), 0), nil
+			return in(name, b, printable.Of(b), 0), nil
 		}
 		pg, err := page.Read(b)
 		if err != nil {
 			return nil, nil // check tells of it
 		}
-		index := lines.Of(b)
+		index := printable.Of(b)
 		var list []use
 		for i := range pg.Includes {
 			if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {

@@ -11,9 +11,9 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
-	"merrycrate.example/merry/crate/words"
 )
 
 // A renaming carries classes' new names into pages and into the site's own stylesheets and scripts, and counts where.
@@ -110,12 +110,12 @@ func (r *renaming) edits(sheet bool, b []byte, file string) []page.Edit {
 		}
 		return list
 	}
-	for _, u := range words.Uses(b, func(w string) bool { return r.renames[w] != "" }) {
+	for _, u := range script.Uses(b, func(w string) bool { return r.renames[w] != "" }) {
 		switch two := strings.Contains(r.renames[u.Word], " "); {
 		case u.Global || u.Member || u.Selector == '#':
-		case u.Selector == '.' && strings.Contains(u.Word, "-"), u.Selector == '.' && u.How == words.Sure:
+		case u.Selector == '.' && strings.Contains(u.Word, "-"), u.Selector == '.' && u.How == script.Sure:
 			put(u.Word, u.Offset, true, true)
-		case u.How == words.Sure && (!two || words.InMarkup(b, u.Offset)):
+		case u.How == script.Sure && (!two || script.InMarkup(b, u.Offset)):
 			put(u.Word, u.Offset, false, true)
 		}
 	}

@@ -7,12 +7,12 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
-	"merrycrate.example/merry/crate/words"
 )
 
 // Gone are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal remembers them.
@@ -107,9 +107,9 @@ func (g *Gone) Own(name paths.InSite, b []byte) []check.Finding {
 	at := g.p.InProject(name).String()
 	all := func(string) bool { return true }
 	if delivery.KindOf(name.String()) == delivery.Stylesheet {
-		return g.findings(g.finder.inStyle(b, 0, lines.Of(b), at), all)
+		return g.findings(g.finder.inStyle(b, 0, printable.Of(b), at), all)
 	}
-	return g.findings(g.finder.inScript(b, 0, lines.Of(b), at), all)
+	return g.findings(g.finder.inScript(b, 0, printable.Of(b), at), all)
 }
 
 // findings says of each use, of those that are sure enough, what is gone.
@@ -121,7 +121,7 @@ func (g *Gone) findings(uses map[int][]NameUse, concerns func(library string) bo
 			continue
 		}
 		for _, u := range places {
-			if u.How == words.Possible {
+			if u.How == script.Possible {
 				continue
 			}
 			f := check.Finding{Name: check.ClassGone, Severity: check.Warning, Message: fmt.Sprintf("%s %s has no %s %s any more; %s had it", of.library, of.has, l.Kind, l.Name, of.had),

@@ -7,12 +7,14 @@ import (
 	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/semantic"
+	"merrycrate.example/merry/crate/source"
 )
 
 // needsKept makes sure that what needs what fits the new versions: ranges that packages say in their manifests, and what the
@@ -29,7 +31,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 		moving[r.lib.Name] = r
 	}
 	for _, lib := range p.List.Libraries {
-		var manifest delivery.Manifest
+		var manifest manifest.Manifest
 		if r := moving[lib.Name]; r != nil {
 			manifest = r.o.Manifest
 		} else if o, err := p.OpenKept(ctx, lib.Name); err == nil {
@@ -42,7 +44,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 				if need == "" || need == lib.Name || moving[lib.Name] == nil && moving[need] == nil || !slices.Contains(lib.Needs, need) {
 					continue
 				}
-				allowed, err := semantic.ParseRange(wish)
+				allowed, err := source.ParseRange(wish)
 				if err != nil || allowed.Has(version[pkg]) {
 					continue
 				}
@@ -79,7 +81,7 @@ func unmetBefore(ctx context.Context, p *project.Project, lib record.Library, ne
 	}
 	defer o.Close()
 	wish := cmp.Or(o.Manifest.Peers[pkg], o.Manifest.Dependencies[pkg])
-	allowed, err := semantic.ParseRange(wish)
+	allowed, err := source.ParseRange(wish)
 	return wish != "" && err == nil && !allowed.Has(p.List.Library(need).Version)
 }
 

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/semantic"
+
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -72,14 +72,14 @@ func Newer(ctx context.Context, p *project.Project) ([]NewerLine, error) {
 				}
 			}
 		}
-		if unmet == "" || semantic.CompareVersions(line.Fits, lib.Version) < 0 {
+		if unmet == "" || source.CompareVersions(line.Fits, lib.Version) < 0 {
 			line.Fits = ""
 		}
 		if unmet == "" {
 			line.Why = ""
 		}
 		line.Behind = behind(lib.Version, line.Newest)
-		if line.Allowed == "" || semantic.CompareVersions(line.Allowed, lib.Version) <= 0 || p.Seal.Libraries[lib.Name] == nil {
+		if line.Allowed == "" || source.CompareVersions(line.Allowed, lib.Version) <= 0 || p.Seal.Libraries[lib.Name] == nil {
 			line.Allowed = lib.Version
 			return line, nil
 		}
@@ -101,7 +101,7 @@ func wants(p *project.Project, lib record.Library, v *source.Version) string {
 				if other.CDNName() != pkg || !slices.Contains(lib.Needs, other.Name) {
 					continue
 				}
-				if allowed, err := semantic.ParseRange(ranges[pkg]); err == nil && !allowed.Has(other.Version) {
+				if allowed, err := source.ParseRange(ranges[pkg]); err == nil && !allowed.Has(other.Version) {
 					return fmt.Sprintf("wants %s %s, and %s is here", other.Name, ranges[pkg], other.Version)
 				}
 			}
@@ -112,7 +112,7 @@ func wants(p *project.Project, lib record.Library, v *source.Version) string {
 
 // behind says by how much a version is behind another (Semantic Versioning 2.0.0, section 2).
 func behind(here, newest string) string {
-	if newest == "" || semantic.CompareVersions(here, newest) >= 0 {
+	if newest == "" || source.CompareVersions(here, newest) >= 0 {
 		return ""
 	}
 	a, b := strings.Split(here, "."), strings.Split(newest, ".")

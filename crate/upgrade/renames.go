@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"strings"
 
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // className is a class as pages have it, without what would need an escape.
-var className = lazy.Regexp(`^-?[A-Za-z_][\w-]*$`)
+var className = memo.Regexp(`^-?[A-Za-z_][\w-]*$`)
 
 // ReadRenames reads a table of classes: in each line an old name and a new one, in text (blanks or an arrow between them), CSV or Markdown. One
 // that became two has both, with a blank or "and" between. Lines that begin with #, heads and rules of tables are passed over, and so is what
@@ -46,7 +46,7 @@ func ReadRenames(b []byte) (map[string]string, error) {
 }
 
 // arrow is what stands between an old name and a new one in a line of text.
-var arrow = lazy.Regexp(`\s*(?:→|->|=>|=)\s*`)
+var arrow = memo.Regexp(`\s*(?:→|->|=>|=)\s*`)
 
 // cellsOf are the cells of a table's line; of a line of text the two names alone, without what is said of them.
 func cellsOf(text string) []string {

@@ -9,16 +9,18 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
+
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/marks"
+
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/semantic"
 	"merrycrate.example/merry/crate/settle"
+	"merrycrate.example/merry/crate/source"
 )
 
 // A RepinRequest asks for libraries to be moved to other versions, in one change.
@@ -204,7 +206,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	if err != nil {
 		return nil, err
 	}
-	if semantic.IsVersion(m.Wish) {
+	if source.IsVersion(m.Wish) {
 		if err := heldBack(lib, m.Wish); err != nil {
 			return nil, err
 		}
@@ -262,9 +264,9 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 
 // asAsked holds a source that was named against the library and the version that were asked for.
 func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
-	called, _ := marks.NameVersion(path.Base(lib.From))
+	called, _ := manifest.NameVersion(path.Base(lib.From))
 	known := slices.ContainsFunc([]string{lib.Name, lib.CDNName(), called}, func(name string) bool {
-		return marks.NameKey(name) == marks.NameKey(o.Name)
+		return manifest.NameKey(name) == manifest.NameKey(o.Name)
 	})
 	if !known && (o.Manifest.Name != "" || !settle.Names(o.Delivery, o.Version, *lib)) {
 		return problem.Refuse(problem.NotTheBytes, "merry peek "+printable.Word(m.Source)+"; merry take "+printable.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
@@ -272,7 +274,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	if m.Wish == "" || m.Wish == o.Version {
 		return nil
 	}
-	if allowed, err := semantic.ParseRange(m.Wish); err == nil && !semantic.IsVersion(m.Wish) && allowed.Has(o.Version) {
+	if allowed, err := source.ParseRange(m.Wish); err == nil && !source.IsVersion(m.Wish) && allowed.Has(o.Version) {
 		return nil
 	}
 	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), printable.Word(m.Source)), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)

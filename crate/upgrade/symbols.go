@@ -8,14 +8,14 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/lines"
+	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/renamed"
-	"merrycrate.example/merry/crate/svg"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
-	"merrycrate.example/merry/crate/words"
 )
 
 // Symbol is the kind of a lost name that is a part of a picture, which pages show as `signals.svg#buoy`.
@@ -50,7 +50,7 @@ func (c *Compared) lostSymbols(old, new *side, notes []renamed.ChangeNote) {
 	}
 }
 
-func drawingsOf(parts map[string]svg.Part) map[string]string {
+func drawingsOf(parts map[string]glyphs.Part) map[string]string {
 	list := map[string]string{}
 	for name, p := range parts {
 		list[name] = p.Drawn
@@ -79,7 +79,7 @@ func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, n
 // symbolUses finds where a page shows parts that are lost, and tells whether it shows any of the library's.
 func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]NameUse, on bool) {
 	uses = map[int][]NameUse{}
-	index := lines.Of(v.Bytes)
+	index := printable.Of(v.Bytes)
 	symbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
 		if of.Library != library {
 			return
@@ -87,7 +87,7 @@ func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) 
 		on = true
 		for i, l := range c.Lost {
 			if l.Kind == Symbol && l.Name == name && l.Of == of.File.Path {
-				uses[i] = append(uses[i], useOf(index, start, p.InProject(v.Path).String(), words.Sure))
+				uses[i] = append(uses[i], useOf(index, start, p.InProject(v.Path).String(), script.Sure))
 			}
 		}
 	})

@@ -8,14 +8,14 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/lazy"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/renamed"
 	"merrycrate.example/merry/crate/style"
 )
 
 // What makers add to a version so that old names work for a while, or that says how they are called now, has such names.
-var leadsOn = lazy.Regexp(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|backport`)
+var leadsOn = memo.Regexp(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|backport`)
 
 // mostTable is how large a table of names may be, in bytes.
 const mostTable = 1 << 20
@@ -36,9 +36,9 @@ func compatSheets(s *side) []*style.Sheet {
 }
 
 // row is a list of quoted names in a script: ["old", null, "new"].
-var row = lazy.Regexp(`\[\s*"([\w-]+)"((?:\s*,\s*(?:null|"[\w-]*"))*)\s*\]`)
+var row = memo.Regexp(`\[\s*"([\w-]+)"((?:\s*,\s*(?:null|"[\w-]*"))*)\s*\]`)
 
-var quotedWord = lazy.Regexp(`"([\w-]+)"`)
+var quotedWord = memo.Regexp(`"([\w-]+)"`)
 
 // tables are the rows of a delivery's tables of names, as change notes: an old name and a new one, with and without the word that all names
 // begin with.

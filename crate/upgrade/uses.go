@@ -9,14 +9,14 @@ import (
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/graph"
-	"merrycrate.example/merry/crate/lines"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
-	"merrycrate.example/merry/crate/words"
 )
 
 // findUses finds where the project uses what is lost: markup, own stylesheets, own scripts, those on the pages too.
@@ -65,9 +65,9 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 			return result{}, err
 		}
 		if delivery.KindOf(name.String()) == delivery.Stylesheet {
-			return result{uses: f.inStyle(b, 0, lines.Of(b), at)}, nil
+			return result{uses: f.inStyle(b, 0, printable.Of(b), at)}, nil
 		}
-		return result{uses: f.inScript(b, 0, lines.Of(b), at)}, nil
+		return result{uses: f.inScript(b, 0, printable.Of(b), at)}, nil
 	})
 	if err != nil {
 		return err
@@ -118,10 +118,10 @@ func (f *finder) find(kind, name string) (int, bool) {
 
 func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
-	index := lines.Of(v.Bytes)
+	index := printable.Of(v.Bytes)
 	page.Names(v.Bytes, func(n page.Name) {
 		if i, ok := f.find(string(n.Kind), n.Text); ok {
-			uses[i] = append(uses[i], useOf(index, n.Start, at, words.Sure))
+			uses[i] = append(uses[i], useOf(index, n.Start, at, script.Sure))
 		}
 	})
 	for i := range v.Includes {
@@ -140,42 +140,42 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	return uses
 }
 
-func useOf(whole *lines.Index, offset int, at string, how words.Likelihood) NameUse {
+func useOf(whole *printable.Index, offset int, at string, how script.Likelihood) NameUse {
 	line, column := whole.At(offset)
 	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how, file: at, line: line, column: column}
 }
 
-func (f *finder) inStyle(b []byte, start int, whole *lines.Index, at string) map[int][]NameUse {
+func (f *finder) inStyle(b []byte, start int, whole *printable.Index, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
 	for _, m := range style.Read(b).Mentions {
 		if i, ok := f.find(string(m.Kind), m.Name); ok {
-			uses[i] = append(uses[i], useOf(whole, start+m.Offset, at, words.Sure))
+			uses[i] = append(uses[i], useOf(whole, start+m.Offset, at, script.Sure))
 		}
 	}
 	return uses
 }
 
-func (f *finder) inScript(b []byte, start int, whole *lines.Index, at string) map[int][]NameUse {
+func (f *finder) inScript(b []byte, start int, whole *printable.Index, at string) map[int][]NameUse {
 	uses := map[int][]NameUse{}
-	add := func(i int, ok bool, u words.Use, how words.Likelihood) {
+	add := func(i int, ok bool, u script.Use, how script.Likelihood) {
 		if ok {
 			uses[i] = append(uses[i], useOf(whole, start+u.Offset, at, how))
 		}
 	}
-	for _, u := range words.Uses(b, func(w string) bool { return f.words[w] }) {
+	for _, u := range script.Uses(b, func(w string) bool { return f.words[w] }) {
 		switch {
 		case u.Global:
 			i, ok := f.find("global", u.Word)
 			add(i, ok, u, u.How)
 		case u.Member:
 			if i, ok := f.find("member", u.Of+"."+u.Word); ok {
-				add(i, true, u, words.Likely)
+				add(i, true, u, script.Likely)
 				continue
 			}
 			// Of what else has a member of that name, only the name is known.
 			for name, i := range f.byName["member"] {
 				if strings.HasSuffix(name, "fn."+u.Word) || strings.HasSuffix(name, "prototype."+u.Word) {
-					add(i, true, u, words.Possible)
+					add(i, true, u, script.Possible)
 				}
 			}
 		default:
@@ -188,7 +188,7 @@ func (f *finder) inScript(b []byte, start int, whole *lines.Index, at string) ma
 			if kind == "class" && u.Selector == 0 {
 				for _, other := range []string{"id", "attribute", "custom property"} {
 					if i, ok := f.find(other, u.Word); ok {
-						add(i, true, u, words.Possible)
+						add(i, true, u, script.Possible)
 					}
 				}
 			}

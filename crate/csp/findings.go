@@ -1,0 +1,154 @@
+package csp
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/page"
+
+	"merrycrate.example/merry/crate/tags"
+)
+
+// policyFindings collects what policies forbid on one page.
+type policyFindings struct {
+	v      *tags.Page
+	file   string
+	found  []check.Finding
+	groups []group
+	said   map[string]bool // what was told already, by one policy of several
+}
+
+// A group is what one directive forbids and one thing would mend: it is told once.
+type group struct {
+	many  Several
+	where string // the policy
+	shown string // its directive
+	next  string
+	uses  []Used
+}
+
+func (k *policyFindings) add(name string, s check.Severity, at int, message, why, next string) {
+	f := check.Finding{Name: name, Severity: s, File: k.file, Message: message, Why: why, Next: next}
+	f.Line, f.Column = k.v.Position(at)
+	k.found = append(k.found, f)
+}
+
+// unheeded tells of policies and directives that a browser passes over.
+func (k *policyFindings) unheeded() {
+	for _, m := range k.v.Policies {
+		switch {
+		case m.ReportOnly:
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "a policy that only reports stands in a meta element", "browsers heed it in a header alone", "let the server send it")
+			continue
+		case !m.InHead:
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "the page's policy stands outside of its head", "browsers do not heed it there", "move the meta element into the head, before what it is to govern")
+			continue
+		}
+		for _, f := range Parse(m.Text).Ignored(true) {
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers do not heed here", f.Part), f.Reason, "correct it, let the server send it, or take it out")
+		}
+	}
+}
+
+func (k *policyFindings) judge(p standing, u Used) {
+	verdict, by := p.Judge(u.Use)
+	key := fmt.Sprint(u.At, u.what)
+	if verdict != Forbidden || k.said[key] {
+		return
+	}
+	if k.said == nil {
+		k.said = map[string]bool{}
+	}
+	k.said[key] = true
+	g := group{many: u.Many, where: p.where, shown: shown(p, by), next: next(u, by)}
+	at := slices.IndexFunc(k.groups, func(o group) bool {
+		return o.many == g.many && o.where == g.where && o.shown == g.shown && o.next == g.next
+	})
+	if at < 0 {
+		at, k.groups = len(k.groups), append(k.groups, g)
+	}
+	k.groups[at].uses = append(k.groups[at].uses, u)
+}
+
+// mostForbidden is how many things one finding names.
+const mostForbidden = 3
+
+// tell tells each group once, at the first of its things.
+func (k *policyFindings) tell() {
+	for _, g := range k.groups {
+		first, what := g.uses[0], g.uses[0].what
+		why, severity := "a browser will neither load nor run it", check.Error
+		switch {
+		case g.many == Links:
+			severity, why = check.Warning, "nothing happens when somebody follows the link"
+		case g.many != "":
+			why = "a browser passes over it"
+		}
+		switch {
+		case len(g.uses) == 1:
+		case g.many != "":
+			what = fmt.Sprintf("%d %s, the first one here", len(g.uses), g.many)
+		default:
+			var names []string
+			for _, u := range g.uses[:min(len(g.uses), mostForbidden)] {
+				names = append(names, u.what)
+			}
+			what = strings.Join(names, ", ")
+			if more := len(g.uses) - mostForbidden; more > 0 {
+				what += fmt.Sprintf(" and %d more", more)
+			}
+			why = "a browser will neither load nor run them"
+		}
+		k.add(check.PolicyForbids, severity, first.At, fmt.Sprintf("the policy of %s forbids %s: %s", g.where, what, g.shown), why, g.next)
+	}
+}
+
+func shown(p standing, by string) string {
+	return strings.TrimSpace(by + " " + strings.Join(p.Value(by), " "))
+}
+
+// next says how a use could be allowed.
+func next(u Used, by string) string {
+	switch {
+	case u.Many != "":
+		return u.next + "; merry check --policy  # shows how to allow it"
+	case u.Inline && by != "sandbox":
+		return fmt.Sprintf("put it into a file of the site, or add %s to %s", HashOf(u.Text), by)
+	case by == "sandbox":
+		return "add allow-scripts to sandbox"
+	case u.Path != "":
+		return "add 'self' to " + by
+	case strings.HasPrefix(u.URL, "data:"):
+		return "add data: to " + by
+	}
+	at, err := url.Parse(u.URL)
+	if err != nil {
+		return "allow its address"
+	}
+	return fmt.Sprintf("add %s://%s to %s, or keep the file on the site", at.Scheme, at.Host, by)
+}
+
+// demanded tells of tags without the integrity that a policy of integrity demands (Subresource Integrity, section 3.8).
+func (k *policyFindings) demanded(demands []string) {
+	for i := range k.v.Includes {
+		in := &k.v.Includes[i]
+		destination := map[page.Kind]string{page.Script: "script", page.Stylesheet: "style"}[in.Kind]
+		if in.Inert != "" || destination == "" || !slices.Contains(demands, destination) || k.v.Targets[i].IsZero() {
+			continue
+		}
+		value, _ := k.v.Attr(in, "integrity")
+		_, cors := k.v.Attr(in, "crossorigin")
+		switch meta, err := integrity.Parse(value); {
+		case err != nil || len(meta.Strongest()) == 0:
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity of each %s, and the tag of %s has none", destination, k.v.Name(i)),
+				"a browser will not load it", "write the tag with its integrity, which merry seal --html FILE prints, and crossorigin on it")
+		case !cors && !in.Module:
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
+				"without it a browser does not count the integrity, and will not load the file", `write crossorigin="anonymous" on the tag`)
+		}
+	}
+}

@@ -1,0 +1,423 @@
+// Package policies tells what the policies under which a page stands, in its head or in the server's headers, forbid of it.
+//
+// What a policy is and says is the affair of package policy.
+package csp
+
+import (
+	"fmt"
+	"io/fs"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
+
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/rehearse"
+	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// A header is one that a file of headers, which the packing list names, gives to pages.
+type header struct {
+	Header
+	file  string // from the project's root
+	below string // the addresses for which the file counts begin so
+}
+
+// A Guard knows the headers of a project's server, and judges its pages. It may be asked from several goroutines.
+type Guard struct {
+	p       *project.Project
+	headers []header
+	sheets  memo.Memo[string, []string] // what a stylesheet asks for
+	// Texts are those of the files of headers, for whoever wants to know whether they changed.
+	Texts []byte
+	// Found are the flaws of the files themselves.
+	Found []check.Finding
+}
+
+// New reads the files of headers that the packing list names.
+func New(p *project.Project) *Guard {
+	g := &Guard{p: p}
+	for _, name := range p.List.Headers {
+		g.read(name)
+	}
+	return g
+}
+
+// read reads one file of headers.
+func (g *Guard) read(name string) {
+	p := g.p
+	at, below := paths.FoundInProject(name), "/"
+	b, err := p.ReadFile(at)
+	if err != nil {
+		g.Found = append(g.Found, check.Finding{Name: check.FileMissing, Severity: check.Error, File: record.ListFile, Line: 1, Column: 1, Message: "headers: names " + name + ", which can't be read",
+			Why: "what the server's headers forbid can't be told then", Next: "put the file there, or take it off the list"})
+		return
+	}
+	if site, ok := p.InSite(at); ok && strings.HasPrefix(site.Base(), ".") {
+		below = strings.TrimSuffix("/"+site.Dir(), "/.") + "/" // a server reads such a file for its folder
+	}
+	g.Texts = append(append(g.Texts, name...), b...)
+	for _, h := range ReadHeaders(b) {
+		g.headers = append(g.headers, header{h, name, below})
+		var flaws []Flaw
+		switch h.Name {
+		case "content-security-policy":
+			for _, of := range ParseHeader(h.Value) {
+				flaws = append(flaws, of.Ignored(false)...)
+			}
+		case "integrity-policy":
+			_, unheeded := Demands(h.Value)
+			for _, d := range unheeded {
+				flaws = append(flaws, Flaw{Part: "the destination " + d, Reason: "browsers know the destination script alone"})
+			}
+		}
+		for _, f := range flaws {
+			g.Found = append(g.Found, check.Finding{Name: check.PolicyUnheeded, Severity: check.Warning, File: name, Line: h.Line, Column: 1, Message: fmt.Sprintf("the policy has %s, which browsers do not heed", f.Part), Why: f.Reason, Next: "correct it, or take it out"})
+		}
+	}
+}
+
+// Project is the project whose pages are judged.
+func (g *Guard) Project() *project.Project { return g.p }
+
+// Guards tells whether any policy may have a say on a page.
+func (g *Guard) Guards(v *tags.Page) bool { return len(v.Policies) > 0 || len(g.headers) > 0 }
+
+// HeadersOf are the headers that the site's files of headers give an address of the site, with a slash at its begin.
+func (g *Guard) HeadersOf(address string) []Header {
+	var list []Header
+	for _, h := range g.headers {
+		if strings.HasPrefix(address, h.below) && h.Applies(address) {
+			list = append(list, h.Header)
+		}
+	}
+	return list
+}
+
+// A standing policy is one under which a page stands, with its place.
+type standing struct {
+	*Policy
+	where string
+	from  int // behind which offset of the page it counts; -1 for all
+	meta  bool
+}
+
+// policiesOf lists the policies that a page stands under, and the destinations that a policy of integrity blocks.
+func (g *Guard) policiesOf(v *tags.Page) (list []standing, demands []string) {
+	for _, m := range v.Policies {
+		if line, _ := v.Position(m.Start); m.InHead && !m.ReportOnly {
+			list = append(list, standing{Parse(m.Text).Heeded(), fmt.Sprintf("line %d", line), m.Start, true})
+		}
+	}
+	address := "/" + v.Path.String()
+	for _, h := range g.headers {
+		if !strings.HasPrefix(address, h.below) || !h.Applies(address) {
+			continue
+		}
+		switch h.Name {
+		case "content-security-policy":
+			for _, p := range ParseHeader(h.Value) {
+				list = append(list, standing{p, fmt.Sprintf("%s:%d", h.file, h.Line), -1, false})
+			}
+		case "integrity-policy":
+			list, _ := Demands(h.Value)
+			demands = append(demands, list...)
+		}
+	}
+	return list, demands
+}
+
+// ForbidsInline tells whether a policy forbids an inline script, the first of some markup, at a place of a page.
+func (g *Guard) ForbidsInline(v *tags.Page, at int, markup string) bool {
+	pg, err := page.Read([]byte(markup))
+	if err != nil || len(pg.Includes) == 0 {
+		return false
+	}
+	u := Use{Directive: "script-src-elem", Inline: true, Text: page.Normal(string(pg.InlineText(&pg.Includes[0])))}
+	pg.Pieces(func(x page.Piece) {
+		if x.Kind == page.Handler {
+			u.Directive, u.Text = "script-src-attr", x.Text
+		}
+	})
+	list, _ := g.policiesOf(v)
+	for _, p := range list {
+		if verdict, _ := p.Judge(u); verdict == Forbidden && p.from <= at {
+			return true
+		}
+	}
+	return false
+}
+
+// A Used thing is what a page asks for or holds, as a policy sees it.
+type Used struct {
+	Use
+	At   int // in the page's bytes
+	what string
+	next string  // how else it could be done, "" for what is usual
+	Many Several // of several of its kind, which are told once
+}
+
+// Uses lists all of a page on which a policy has a say.
+func (g *Guard) Uses(v *tags.Page) []Used {
+	foreign := map[string]bool{}
+	for i := range v.Includes {
+		if at, err := url.Parse(v.Targets[i].URL); err == nil && at.Hostname() != "" {
+			foreign[strings.ToLower(at.Hostname())] = true
+		}
+	}
+	isForeign := func(host string) bool { return foreign[host] || g.p.HasCDN("https://"+host) }
+	fallbacks := map[int]bool{}
+	for i := range v.Includes {
+		if at, _ := v.FallbackOf(i); at >= 0 {
+			fallbacks[at] = true
+		}
+	}
+	var list []Used
+	add := func(directive string, t tags.Target, at int, what string) *Used {
+		u := Used{Use: Use{Directive: directive, URL: t.URL, Foreign: isForeign}, At: at, what: what}
+		if !t.Path.IsZero() {
+			u.Path = "/" + t.Path.String()
+		}
+		list = append(list, u)
+		return &list[len(list)-1]
+	}
+	for i := range v.Includes {
+		in, t := &v.Includes[i], v.Targets[i]
+		if in.Inert != "" || in.RefAttr.End != 0 && t.IsZero() {
+			continue // a server says what it leads to
+		}
+		nonce, _ := v.Attr(in, "nonce")
+		value, _ := v.Attr(in, "integrity")
+		switch in.Kind {
+		case page.Script, page.InlineScript:
+			u := add("script-src-elem", t, in.Start, v.Name(i))
+			if fallbacks[i] {
+				u.what = "the fallback in line" + strings.TrimPrefix(u.what, "the inline script in line")
+			}
+			u.Nonce, u.Inline = nonce, in.Kind == page.InlineScript
+			u.Text = page.Normal(string(v.InlineText(in)))
+			if meta, err := integrity.Parse(value); err == nil {
+				u.Integrity = meta.Strongest()
+			}
+		case page.Stylesheet, page.InlineStyle:
+			u := add("style-src-elem", t, in.Start, v.Name(i))
+			u.Nonce, u.Inline = nonce, in.Kind == page.InlineStyle
+			u.Text = page.Normal(string(v.InlineText(in)))
+			if in.Kind == page.Stylesheet {
+				g.usesOfSheet(v, t, in.Start, add)
+			}
+		case page.Hint:
+			as, _ := v.Attr(in, "as")
+			if in.Rel == "modulepreload" {
+				as = "script"
+			}
+			if directive := destinations[as]; directive != "" && (in.Rel == "modulepreload" || strings.Contains(in.Rel, "preload")) {
+				add(directive, t, in.Start, "the hint of "+v.Name(i)).Nonce = nonce
+			}
+		case page.Other:
+			if rels := strings.Fields(in.Rel); slices.Contains(rels, "icon") || slices.Contains(rels, "manifest") {
+				add(map[bool]string{true: "manifest-src", false: "img-src"}[slices.Contains(rels, "manifest")], t, in.Start, v.Name(i))
+			}
+		}
+	}
+	g.shownBy(v, add)
+	v.Pieces(func(x page.Piece) {
+		u := Used{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text}, At: x.Start}
+		switch x.Kind {
+		case page.Handler:
+			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers, "let a script add the handler (addEventListener)"
+		case page.StyleValue:
+			u.what, u.Many, u.next, u.Directive = "this style attribute", Styles, "give the element a class, and the class a rule", "style-src-attr"
+		case page.ScriptLink:
+			u.what, u.Many, u.next, u.Directive = "this link to javascript:", Links, "let a script handle the click", "script-src-elem"
+		}
+		list = append(list, u)
+	})
+	return list
+}
+
+// shownBy adds the pictures, media and frames of a page.
+func (g *Guard) shownBy(v *tags.Page, add adder) {
+	v.References(func(r page.Reference) {
+		directive := ofElement[r.Element]
+		if r.In == page.InStyle {
+			directive = OfFile(r.Ref)
+		}
+		if r.Inert || r.Branch != "" || directive == "" || r.In != page.InStyle && !shows[r.Attribute] {
+			return
+		}
+		t := tags.ResolveOnce(v.Path, v.Base, r.Ref)
+		if t.IsZero() && strings.HasPrefix(r.Ref, "data:") {
+			t.URL = r.Ref
+		}
+		if !t.IsZero() {
+			add(directive, t, r.Start, r.Ref)
+		}
+	})
+}
+
+// An adder adds a use.
+type adder func(directive string, t tags.Target, at int, what string) *Used
+
+// Several is what to call several things of a kind.
+type Several string
+
+// The kinds of which each page is told once.
+const (
+	Handlers Several = "handlers in attributes"
+	Styles   Several = "style attributes"
+	Links    Several = "links to javascript:"
+)
+
+// destinations are the directives for what a hint preloads (Fetch Standard, section 3.2).
+var destinations = map[string]string{"script": "script-src-elem", "style": "style-src-elem", "font": "font-src", "image": "img-src", "fetch": "connect-src", "track": "media-src",
+	"audio": "media-src", "video": "media-src", "worker": "worker-src", "document": "frame-src"}
+
+// ofElement are the directives for what elements show.
+var ofElement = map[string]string{"img": "img-src", "image": "img-src", "input": "img-src", "source": "img-src", "video": "media-src", "audio": "media-src", "track": "media-src", "iframe": "frame-src",
+	"frame": "frame-src", "embed": "object-src", "object": "object-src", "body": "img-src"}
+
+// shows are the attributes by which elements load at once.
+var shows = map[string]bool{"src": true, "srcset": true, "data": true, "poster": true, "href": true, "xlink:href": true, "background": true}
+
+// OfFile is the directive for what a stylesheet asks for, by its ending.
+func OfFile(ref string) string {
+	switch delivery.KindOf(tags.WithoutQuery(ref)) {
+	case delivery.Font:
+		return "font-src"
+	case delivery.Stylesheet:
+		return "style-src-elem"
+	}
+	if strings.HasPrefix(ref, "data:") && strings.Contains(ref[:min(len(ref), 40)], "font") {
+		return "font-src"
+	}
+	return "img-src"
+}
+
+// usesOfSheet adds what a stylesheet asks for, which the page's policy governs, too.
+func (g *Guard) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
+	for _, ref := range g.sheets.Of(t.String(), func() []string { return g.sheetRefs(t) }) {
+		to := tags.Resolve(t.Path, "", ref)
+		if t.Path.IsZero() {
+			if base, err := url.Parse(t.URL); err == nil {
+				if abs, err := base.Parse(ref); err == nil {
+					to = tags.Target{URL: abs.String()}
+				}
+			}
+		}
+		if strings.HasPrefix(ref, "data:") {
+			to = tags.Target{URL: ref}
+		}
+		if !to.IsZero() {
+			add(OfFile(ref), to, at, fmt.Sprintf("%s (which %s asks for)", path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
+		}
+	}
+}
+
+// Sheet is the text of a stylesheet, nil where it is at no hand, and what to call it.
+func (g *Guard) Sheet(t tags.Target) ([]byte, string) {
+	var b []byte
+	err := fs.ErrNotExist
+	name := t.URL
+	if of := tags.FileOf(g.p, t); of.File != nil {
+		b, err = g.p.LocalBytes(of)
+		name = of.Library + ": " + of.File.Path
+	} else if !t.Path.IsZero() {
+		b, err = g.p.ReadInSite(t.Path)
+		name = g.p.InProject(t.Path).String()
+	}
+	if err != nil {
+		return nil, name
+	}
+	return b, name
+}
+
+// sheetRefs are the references of a stylesheet, none where its text is at no hand.
+func (g *Guard) sheetRefs(t tags.Target) []string {
+	b, _ := g.Sheet(t)
+	var list []string
+	for _, r := range style.References(b) {
+		if !slices.Contains(list, r.URL) && !strings.HasPrefix(r.URL, "#") {
+			list = append(list, r.URL)
+		}
+	}
+	return list
+}
+
+// Stopped tells which of a page's scripts its policies keep from running, by the index of their includes, and whether texts may
+// not be run as code.
+func (g *Guard) Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval) {
+	list, _ := g.policiesOf(v)
+	if len(list) == 0 {
+		return nil, ""
+	}
+	scripts = map[int]bool{}
+	at := map[int]int{}
+	for i := range v.Includes {
+		at[v.Includes[i].Start] = i
+	}
+	uses := g.Uses(v)
+	for _, p := range list {
+		if !p.Evals() {
+			eval = rehearse.EvalForbidden
+		}
+		for _, u := range uses {
+			if verdict, _ := p.Judge(u.Use); verdict == Forbidden && u.Directive == "script-src-elem" && p.from <= u.At {
+				if i, ok := at[u.At]; ok {
+					scripts[i] = true
+				}
+			}
+		}
+	}
+	return scripts, eval
+}
+
+// Findings finds what the policies of a page forbid of it.
+func (g *Guard) Findings(v *tags.Page, file string) []check.Finding {
+	list, demands := g.policiesOf(v)
+	k := &policyFindings{v: v, file: file}
+	k.unheeded()
+	if len(list) == 0 && len(demands) == 0 {
+		return k.found
+	}
+	uses := g.Uses(v)
+	for _, p := range list {
+		for _, u := range uses {
+			if p.from <= u.At {
+				k.judge(p, u)
+			}
+		}
+	}
+	k.tell()
+	k.demanded(demands)
+	return k.found
+}
+
+// Forbidden lists what the policies of a page forbid of it, each with how it is told.
+func (g *Guard) Forbidden(v *tags.Page) map[Forbidding]string {
+	list, demands := g.policiesOf(v)
+	out := map[Forbidding]string{}
+	if len(list) == 0 && len(demands) == 0 {
+		return out
+	}
+	for _, u := range g.Uses(v) {
+		for _, p := range list {
+			if verdict, by := p.Judge(u.Use); verdict == Forbidden && p.from <= u.At {
+				out[Forbidding{u.Directive, u.URL + u.Path + u.Text}] = fmt.Sprintf("its policy (%s) forbids %s: %s", p.where, u.what, shown(p, by))
+			}
+		}
+	}
+	return out
+}
+
+// A Forbidding is one thing that a policy forbids, wherever on the page it stands.
+type Forbidding struct{ directive, what string }
