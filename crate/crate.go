@@ -17,6 +17,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/requirements"
 )
 
 // A Crate is the front door to the project that a folder lies in. Its methods are the verbs.
@@ -36,6 +37,7 @@ type Crate struct {
 	window   *look.Window
 	opened   []*disk.Folder
 	told     []string
+	requires *requirements.Resolver // shared by all snapshots of the project that the command reads
 }
 
 // An Outcome lists what a change did, or on a dry run would do.
@@ -106,6 +108,10 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 		return nil, err
 	}
 	p.Tell = c.tell
+	if c.requires == nil {
+		c.requires = p.Requirements
+	}
+	p.Requirements = c.requires
 	share, from, err := c.bounds.Shared(string(p.Root))
 	if err != nil {
 		return nil, err

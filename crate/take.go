@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/requirements"
+
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/project"
@@ -106,8 +108,8 @@ func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []strin
 		o, err := opened(ctx, open)
 		if err == nil && o.Kind == origin.Package {
 			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {
-				page := origin.Page{Defined: p.Globals(), Texts: func(library string) [][]byte { return p.Texts(library, nil) }}
-				c.Origin.Prefetch(ctx, c.Facts, o, sel, page, req.WithNeeds)
+				page := requirements.Page{Defined: p.Globals(), Texts: func(library string) [][]byte { return p.Texts(library, nil) }}
+				p.Requirements.Prefetch(ctx, o, sel, page, req.WithNeeds)
 			}
 		}
 		return o, err

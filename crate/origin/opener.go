@@ -30,7 +30,6 @@ import (
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -47,11 +46,9 @@ type Opener struct {
 	Fresh   bool // fetch again what was seen before
 
 	documents memo.Memo[documentKey, *source.Package]
-	packages  memo.Memo[string, *Opened]                    // by name and version
-	texts     memo.Memo[string, [][]byte]                   // scripts of packages for a page, by name, version and depth: needs may go in circles
-	copies    memo.Memo[*Opened, map[string]*script.Report] // of a delivery, what its copies of other libraries say, by their paths
-	trees     memo.Memo[string, *source.Tree]               // deliveries opened from the cache, by digest
-	same      memo.Memo[string, bool]                       // addresses with the integrity that they were found to have
+	packages  memo.Memo[string, *Opened]      // by name and version
+	trees     memo.Memo[string, *source.Tree] // deliveries opened from the cache, by digest
+	same      memo.Memo[string, bool]         // addresses with the integrity that they were found to have
 }
 
 // Close closes the packages and deliveries that were opened for the whole run.

@@ -20,6 +20,7 @@ import (
 	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/requirements"
 
 	"merrycrate.example/merry/crate/source"
 )
@@ -45,6 +46,8 @@ type Project struct {
 	Tell   func(note string)
 	Origin *origin.Opener
 	Facts  *facts.Reader
+	// Requirements finds what scripts require and who provides it. Snapshots of one command share it.
+	Requirements *requirements.Resolver
 
 	site      string // the served folder, slash-separated from the root
 	byPlace   map[paths.InProject]Sealed
@@ -61,7 +64,7 @@ type Sealed struct {
 
 // Read reads the project in a folder. Who wants to change it holds the project's lock.
 func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Project, error) {
-	p := &Project{Root: on.Path(), Disk: on, Origin: opener, Facts: reader}
+	p := &Project{Root: on.Path(), Disk: on, Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader)}
 	var err error
 	if p.ListText, p.ListStamp, err = on.Read(record.ListFile, disk.MostRecord, nil); err != nil {
 		return nil, err
@@ -102,7 +105,7 @@ const correctSite = "write site: . or the name of a folder below " + record.List
 
 // None is no project: without records, libraries and pages, for what needs none.
 func None(opener *origin.Opener, reader *facts.Reader) *Project {
-	p := &Project{Origin: opener, Facts: reader, List: &record.List{Format: record.Format}, Seal: record.NewSeal(), site: "."}
+	p := &Project{Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader), List: &record.List{Format: record.Format}, Seal: record.NewSeal(), site: "."}
 	p.index()
 	return p
 }

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/requirements"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
@@ -17,7 +19,7 @@ import (
 
 // imported takes the package that a module imports by name, where that is asked for. The import map of a page leads there, so that it needs
 // no tag.
-func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest, depth int) error {
+func (t *Taking) imported(ctx context.Context, n *requirements.Supply, req TakeRequest, depth int) error {
 	after := t.Draft.Before.With(t.Draft.List, t.Draft.Seal)
 	for _, of := range after.Offering(n.Import) {
 		if after.Suits(of, n.Range) {
@@ -25,7 +27,7 @@ func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest
 			return nil
 		}
 	}
-	if !req.WithNeeds || depth >= origin.MostDepth {
+	if !req.WithNeeds || depth >= requirements.MostDepth {
 		if usual := after.Imported(n.Import); usual.Library != "" {
 			n.Library, n.Why = usual.Library, fmt.Sprintf("it asks for %s, and the crate has %s", n.Range, after.Seal.Libraries[usual.Library].Version)
 		}
@@ -57,7 +59,7 @@ func (t *Taking) imported(ctx context.Context, n *origin.Supply, req TakeRequest
 }
 
 // suited is the library of the crate that is the imported package in a version which its importer allows, nil for none.
-func (t *Taking) suited(n *origin.Supply) *record.Library {
+func (t *Taking) suited(n *requirements.Supply) *record.Library {
 	allowed, err := source.ParseRange(n.Range)
 	for i := range t.Draft.List.Libraries {
 		there := &t.Draft.List.Libraries[i]

@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/requirements"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/printable"
@@ -63,11 +65,11 @@ type Taken struct {
 	Notes    []string               `json:"notes,omitempty"`
 	Build    record.Build           `json:"build"`
 	// FirstSeen says that nothing was known of the source's bytes before.
-	FirstSeen bool             `json:"first_seen,omitempty"`
-	Needs     []origin.Supply  `json:"needs,omitempty"`
-	With      []string         `json:"with,omitempty"`   // libraries that were taken along
-	Others    []Taken          `json:"others,omitempty"` // of several sources, all but the first
-	Lacks     []reconcile.Lack `json:"lacks,omitempty"`  // needs that the pages have not
+	FirstSeen bool                  `json:"first_seen,omitempty"`
+	Needs     []requirements.Supply `json:"needs,omitempty"`
+	With      []string              `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken               `json:"others,omitempty"` // of several sources, all but the first
+	Lacks     []reconcile.Lack      `json:"lacks,omitempty"`  // needs that the pages have not
 }
 
 // TakenFile is one file of the set, and where it went.
@@ -433,12 +435,12 @@ func (t *Taking) globals() map[string]string {
 
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, where that is asked for.
-func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]origin.Supply, error) {
-	needs, err := t.Draft.Before.Origin.Needs(ctx, t.Draft.Before.Facts, o, sel, req.WithNeeds, origin.Page{Defined: t.globals(), Texts: t.Draft.Texts})
+func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]requirements.Supply, error) {
+	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(), Texts: t.Draft.Texts})
 	if err != nil {
 		return nil, err
 	}
-	for _, n := range origin.ImportsOf(o, sel) {
+	for _, n := range requirements.ImportsOf(o, sel) {
 		if err := t.imported(ctx, &n, req, depth); err != nil {
 			return nil, err
 		}
@@ -452,14 +454,14 @@ func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 			return nil, err
 		}
 	}
-	return slices.DeleteFunc(needs, func(n origin.Supply) bool {
+	return slices.DeleteFunc(needs, func(n requirements.Supply) bool {
 		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
 	}), nil
 }
 
 // meet takes what supplies a need, where that is asked for, and records what the crate has.
-func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library, req TakeRequest, depth int) error {
-	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < origin.MostDepth {
+func (t *Taking) meet(ctx context.Context, n *requirements.Supply, lib *record.Library, req TakeRequest, depth int) error {
+	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MostDepth {
 		name := strings.ToLower(n.Package)
 		if t.Draft.List.Library(name) == nil {
 			dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
@@ -489,7 +491,7 @@ func (t *Taking) meet(ctx context.Context, n *origin.Supply, lib *record.Library
 }
 
 // part takes the other file of a package that meets a need, where the package came from the registry and the file did not yet.
-func (t *Taking) part(ctx context.Context, n *origin.Supply, req TakeRequest, depth int) error {
+func (t *Taking) part(ctx context.Context, n *requirements.Supply, req TakeRequest, depth int) error {
 	there := t.Draft.List.Library(n.Library)
 	pkg, packaged := there.Package()
 	if n.Part == "" || t.globals()[n.Global] != "" || !packaged || pkg != n.Package {

@@ -15,6 +15,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/requirements"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/memo"
@@ -95,7 +97,7 @@ type side struct {
 	sheet   *style.Sheet
 	defines map[string]bool
 	members map[string]map[string]bool
-	needs   []origin.Supply
+	needs   []requirements.Supply
 	symbols map[string]map[string]glyphs.Part // of its pictures, by their names
 	reads   map[string]bool                   // attributes that its scripts name
 	syntax  int
@@ -120,7 +122,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	}
 	out.files(old, new)
 	out.Wire, out.Syntax, out.Licence = [2]int64{old.wire, new.wire}, [2]int{old.syntax, new.syntax}, [2]string{old.Licence, new.Licence}
-	global := func(list []origin.Supply) []string {
+	global := func(list []requirements.Supply) []string {
 		var names []string
 		for _, n := range list {
 			names = append(names, n.Global)
@@ -282,7 +284,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		}
 	}
 	s.sheet = style.Merge(sheets...)
-	s.needs = origin.NeedsOf(s.Opened, s.sel, false)
+	s.needs = requirements.NeedsOf(s.Opened, s.sel, false)
 	return nil
 }
 

@@ -7,10 +7,11 @@ import (
 	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/requirements"
+
 	"merrycrate.example/merry/crate/manifest"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -57,7 +58,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 	}
 	defined := p.Globals()
 	for _, r := range list {
-		for _, n := range origin.NeedsOf(r.o, r.sel, false) {
+		for _, n := range requirements.NeedsOf(r.o, r.sel, false) {
 			by := ""
 			for _, g := range append([]string{n.Global}, n.Or...) {
 				by = cmp.Or(by, defined[g])

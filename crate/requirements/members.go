@@ -1,4 +1,4 @@
-package origin
+package requirements
 
 import (
 	"bytes"
@@ -7,8 +7,9 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/origin"
+
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -18,7 +19,7 @@ import (
 // Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
 // although what its needs name is there. Needs are those known so far. It returns nil where the scripts run, or where that
 // can't be tried.
-func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) (*Supply, error) {
+func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) (*Supply, error) {
 	files := inOrder(onPage(o, sel))
 	if !slices.ContainsFunc(files, func(f *delivery.File) bool { return len(f.Script.PartNeeds) > 0 }) {
 		return nil, nil
@@ -33,7 +34,7 @@ func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel
 			return nil, err
 		}
 		wants := members(f.Script)
-		missing, stops, known := trial.Lacks(ctx, base.texts, text, names(wants))
+		missing, stops, known := r.Facts.Lacks(ctx, base.texts, text, names(wants))
 		base.texts = append(base.texts, text)
 		// The first in the text is what it stops at: what is built from it comes later.
 		i := slices.IndexFunc(wants, func(g script.Global) bool { return slices.Contains(missing, g.Name) })
@@ -49,16 +50,16 @@ func (r *Opener) Member(ctx context.Context, trial *facts.Reader, o *Opened, sel
 		if n.Library != "" || n.Package != "" {
 			return n, nil
 		}
-		if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil || n.Own != "" || o.Kind != Package {
+		if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil || n.Own != "" || o.Kind != origin.Package {
 			return n, err
 		}
-		return n, r.givenBy(ctx, trial, o, n, base.texts[:len(base.texts)-1], needs)
+		return n, r.givenBy(ctx, o, n, base.texts[:len(base.texts)-1], needs)
 	}
 	return nil, nil
 }
 
 // onPage lists the scripts of a selection that a page would load by plain tags, one build of each.
-func onPage(o *Opened, sel *delivery.Selection) []*delivery.File {
+func onPage(o *origin.Opened, sel *delivery.Selection) []*delivery.File {
 	var list []*delivery.File
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
@@ -149,7 +150,7 @@ func (s *standing) alike(member string) []string {
 }
 
 // bases are the scripts that supply needs: those of the crate's libraries, or of packages that would be taken.
-func (r *Opener) bases(ctx context.Context, needs []Supply, page Page) (*standing, error) {
+func (r *Resolver) bases(ctx context.Context, needs []Supply, page Page) (*standing, error) {
 	s := &standing{}
 	add := func(b []byte) {
 		if !hasText(s.texts, b) {
@@ -182,7 +183,7 @@ func (r *Opener) bases(ctx context.Context, needs []Supply, page Page) (*standin
 }
 
 // partText is the other script of a package that meets a need, nil where there is none.
-func (r *Opener) partText(ctx context.Context, n Supply) ([]byte, error) {
+func (r *Resolver) partText(ctx context.Context, n Supply) ([]byte, error) {
 	if n.Part == "" {
 		return nil, nil
 	}
@@ -195,7 +196,7 @@ func (r *Opener) partText(ctx context.Context, n Supply) ([]byte, error) {
 
 // packageTexts are the scripts that a package would put on a page, after those of its own needs. A package that can't be
 // had has none.
-func (r *Opener) packageTexts(ctx context.Context, name, rng string, depth int) ([][]byte, error) {
+func (r *Resolver) packageTexts(ctx context.Context, name, rng string, depth int) ([][]byte, error) {
 	p, err := r.OpenPackage(ctx, name, rng, nil)
 	if err != nil {
 		return nil, ctx.Err()
@@ -203,7 +204,7 @@ func (r *Opener) packageTexts(ctx context.Context, name, rng string, depth int) 
 	return r.texts.Get(fmt.Sprint(name, "@", p.Version, " ", depth), func() ([][]byte, error) { return r.readTexts(ctx, p, depth) })
 }
 
-func (r *Opener) readTexts(ctx context.Context, p *Opened, depth int) ([][]byte, error) {
+func (r *Resolver) readTexts(ctx context.Context, p *origin.Opened, depth int) ([][]byte, error) {
 	sel := p.Suggest()
 	var list [][]byte
 	if depth < MostDepth {
@@ -239,7 +240,7 @@ func hasText(list [][]byte, text []byte) bool {
 }
 
 // unused lists the dependencies of a package that meet none of its needs.
-func unused(o *Opened, needs []Supply) []dependency {
+func unused(o *origin.Opened, needs []Supply) []dependency {
 	return slices.DeleteFunc(dependencies(o), func(c dependency) bool {
 		return slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) })
 	})
@@ -249,7 +250,7 @@ func unused(o *Opened, needs []Supply) []dependency {
 const mostCandidates = 8
 
 // givenBy looks for a dependency that gives a member when it runs after what is there, however it does that.
-func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply, before [][]byte, needs []Supply) error {
+func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Supply, before [][]byte, needs []Supply) error {
 	list := unused(o, needs)
 	list = list[:min(len(list), mostCandidates)]
 	gives := func(ctx context.Context, name, rng string) (bool, error) {
@@ -264,7 +265,7 @@ func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n 
 			}
 		}
 		// An empty script that comes last is asked whether the member is there then.
-		missing, _, known := trial.Lacks(ctx, all, nil, []string{n.Global})
+		missing, _, known := r.Facts.Lacks(ctx, all, nil, []string{n.Global})
 		return known && len(missing) == 0, nil
 	}
 	found, err := parallel.Map(ctx, list, func(ctx context.Context, c dependency) (bool, error) { return gives(ctx, c.name, c.rng) })
@@ -275,7 +276,7 @@ func (r *Opener) givenBy(ctx context.Context, trial *facts.Reader, o *Opened, n 
 		n.Package, n.Range = list[i].name, list[i].rng
 		return nil
 	}
-	return r.byNames(ctx, o, n, namesOfMember(n.Global), func(ctx context.Context, p *Opened) (bool, error) { return gives(ctx, p.Name, p.Version) })
+	return r.byNames(ctx, o, n, namesOfMember(n.Global), func(ctx context.Context, p *origin.Opened) (bool, error) { return gives(ctx, p.Name, p.Version) })
 }
 
 // namesOfMember lists the names that a package may have which gives a member: both names with a mark between.

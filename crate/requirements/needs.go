@@ -1,4 +1,4 @@
-package origin
+package requirements
 
 import (
 	"cmp"
@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"merrycrate.example/merry/crate/origin"
 
 	"merrycrate.example/merry/crate/manifest"
 
@@ -18,6 +20,21 @@ import (
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
 )
+
+// A Resolver finds what a library's scripts require on a page, and which library, package or file provides it. It
+// remembers what it has read, so one Resolver serves a whole command.
+type Resolver struct {
+	*origin.Opener
+	Facts *facts.Reader // reads scripts and runs them in the sandbox
+
+	texts  memo.Memo[string, [][]byte]                          // page scripts of a package, by name, version and depth
+	copies memo.Memo[*origin.Opened, map[string]*script.Report] // reports of the copies of other libraries in a package, by path
+}
+
+// New returns a Resolver that opens packages with opener and reads scripts with reader.
+func New(opener *origin.Opener, reader *facts.Reader) *Resolver {
+	return &Resolver{Opener: opener, Facts: reader}
+}
 
 // A Supply says what would supply a global that a library needs on a page.
 type Supply struct {
@@ -44,7 +61,7 @@ func (s *Supply) File() string {
 }
 
 // ownGlobals are those that chosen scripts define themselves.
-func ownGlobals(o *Opened, sel *delivery.Selection) map[string]bool {
+func ownGlobals(o *origin.Opened, sel *delivery.Selection) map[string]bool {
 	own := map[string]bool{}
 	for _, c := range sel.Choices {
 		if f := o.File(c.Path); c.Page && f.Script != nil {
@@ -58,7 +75,7 @@ func ownGlobals(o *Opened, sel *delivery.Selection) map[string]bool {
 
 // NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
 // also what they use where it is there.
-func NeedsOf(o *Opened, sel *delivery.Selection, optional bool) []Supply {
+func NeedsOf(o *origin.Opened, sel *delivery.Selection, optional bool) []Supply {
 	own := ownGlobals(o, sel)
 	var list []Supply
 	for _, c := range sel.Choices {
@@ -87,7 +104,7 @@ func NeedsOf(o *Opened, sel *delivery.Selection, optional bool) []Supply {
 
 // Supply finds what meets needs: a library of the crate first, by the global that it defines and whatever it is called;
 // else a package that the library's own manifest depends on. Defined tells which library of the crate defines a global.
-func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined map[string]string) ([]Supply, error) {
+func (r *Resolver) Supply(ctx context.Context, o *origin.Opened, needs []Supply, defined map[string]string) ([]Supply, error) {
 	for i := range needs {
 		n := &needs[i]
 		globals := append([]string{n.Global}, n.Or...)
@@ -96,7 +113,7 @@ func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined 
 				break
 			}
 		}
-		if n.Library == "" && o.Kind == Package {
+		if n.Library == "" && o.Kind == origin.Package {
 			var err error
 			if n.Package, n.Range, n.Part, err = r.packageFor(ctx, o, globals, n.Strength == string(script.Optional)); err != nil {
 				return nil, err
@@ -109,9 +126,9 @@ func (r *Opener) Supply(ctx context.Context, o *Opened, needs []Supply, defined 
 // Undeclared finds a package for a need that no dependency of the library meets: one that has the global's name, or that the
 // library's own name begins with. What counts is that its script defines the global. Of its versions it is the newest that
 // there was when the library's version came out, since later ones nobody can have meant.
-func (r *Opener) Undeclared(ctx context.Context, trial *facts.Reader, o *Opened, n *Supply) error {
+func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Supply) error {
 	globals := append([]string{n.Global}, n.Or...)
-	supplies := func(ctx context.Context, p *Opened) (bool, error) {
+	supplies := func(ctx context.Context, p *origin.Opened) (bool, error) {
 		if suppliesOne(p, globals) {
 			return true, nil
 		}
@@ -120,7 +137,7 @@ func (r *Opener) Undeclared(ctx context.Context, trial *facts.Reader, o *Opened,
 		if err != nil || len(texts) == 0 {
 			return false, err
 		}
-		missing, _, known := trial.Lacks(ctx, texts, nil, globals)
+		missing, _, known := r.Facts.Lacks(ctx, texts, nil, globals)
 		return known && len(missing) < len(globals), nil
 	}
 	return r.byNames(ctx, o, n, namesFor(o.Name, globals), supplies)
@@ -128,7 +145,7 @@ func (r *Opener) Undeclared(ctx context.Context, trial *facts.Reader, o *Opened,
 
 // byNames finds a package for a need among names that it may have; supplies tells whether one has what is needed. Where no
 // registry may be asked there is none.
-func (r *Opener) byNames(ctx context.Context, o *Opened, n *Supply, names []string, supplies func(context.Context, *Opened) (bool, error)) error {
+func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Supply, names []string, supplies func(context.Context, *origin.Opened) (bool, error)) error {
 	if len(r.Registries) == 0 || r.Offline {
 		return nil
 	}
@@ -169,8 +186,8 @@ func (r *Opener) byNames(ctx context.Context, o *Opened, n *Supply, names []stri
 }
 
 // published is when a package's version came out, zero where that is not known.
-func (r *Opener) published(ctx context.Context, o *Opened) (then time.Time) {
-	if o.Kind == Package {
+func (r *Resolver) published(ctx context.Context, o *origin.Opened) (then time.Time) {
+	if o.Kind == origin.Package {
 		if doc, err := r.Document(ctx, o.Name, true); err == nil {
 			then = doc.Times[o.Version]
 		}
@@ -225,7 +242,7 @@ func newestBy(p *source.Package, then time.Time) string {
 }
 
 // suppliesOne tells whether what a package would put on a page defines one of the globals, or gives one of the members.
-func suppliesOne(p *Opened, globals []string) bool {
+func suppliesOne(p *origin.Opened, globals []string) bool {
 	return slices.ContainsFunc(p.Suggest().Choices, func(c delivery.Choice) bool {
 		f := p.File(c.Path)
 		return c.Page && f.Script != nil && slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return slices.Contains(globals, g.Name) })
@@ -236,7 +253,7 @@ func suppliesOne(p *Opened, globals []string) bool {
 type dependency struct{ name, rng string }
 
 // dependencies lists those of a package, by their names.
-func dependencies(o *Opened) []dependency {
+func dependencies(o *origin.Opened) []dependency {
 	var list []dependency
 	for _, deps := range []map[string]string{o.Dist.Peers, o.Dist.Dependencies} {
 		for n, r := range deps {
@@ -253,7 +270,7 @@ func dependencies(o *Opened) []dependency {
 
 // partOf finds another script of a package that defines one of the globals, beside those that it would be taken for: a plug-in that
 // its makers ship with it.
-func partOf(p *Opened, globals []string) string {
+func partOf(p *origin.Opened, globals []string) string {
 	for _, g := range globals {
 		if f := p.Definer(g, nil); f != nil {
 			return f.Path
@@ -264,7 +281,7 @@ func partOf(p *Opened, globals []string) string {
 
 // packageFor finds the dependency that defines one of the globals, and the file of it where that is none of those that it would be
 // taken for. Names that agree are tried first; what counts is that a script of the package defines the global.
-func (r *Opener) packageFor(ctx context.Context, o *Opened, globals []string, onlyNear bool) (name, rng, part string, err error) {
+func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []string, onlyNear bool) (name, rng, part string, err error) {
 	list := dependencies(o)
 	near := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool {

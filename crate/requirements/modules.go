@@ -1,8 +1,10 @@
-package origin
+package requirements
 
 import (
 	"fmt"
 	"slices"
+
+	"merrycrate.example/merry/crate/origin"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/module"
@@ -12,7 +14,7 @@ import (
 
 // ImportsOf lists the packages that the chosen modules of a delivery import by name, each once, with the range of versions that its manifest
 // wants. Its own name is none of them.
-func ImportsOf(o *Opened, sel *delivery.Selection) []Supply {
+func ImportsOf(o *origin.Opened, sel *delivery.Selection) []Supply {
 	var list []Supply
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)

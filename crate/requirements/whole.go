@@ -1,4 +1,4 @@
-package origin
+package requirements
 
 import (
 	"context"
@@ -7,10 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/origin"
+
 	"merrycrate.example/merry/crate/manifest"
 
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/facts"
 
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
@@ -27,10 +28,10 @@ const (
 // Needs finds out what the chosen scripts of a delivery need on a page, with optional set also what they use where it is
 // there, and what supplies each: a library of the crate, a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
 // package is none that the scripts run with, an older one is named.
-func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, optional bool, page Page) ([]Supply, error) {
+func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, optional bool, page Page) ([]Supply, error) {
 	for round := 0; ; round++ {
 		found := NeedsOf(o, sel, optional)
-		more, err := Tried(ctx, trial, o, sel, found)
+		more, err := r.Tried(ctx, o, sel, found)
 		if err != nil {
 			return nil, err
 		}
@@ -38,7 +39,7 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 		if err != nil {
 			return nil, err
 		}
-		if needs, err = r.Confirm(ctx, trial, o, sel, needs, page); err != nil {
+		if needs, err = r.Confirm(ctx, o, sel, needs, page); err != nil {
 			return nil, err
 		}
 		if needs, err = r.listed(ctx, o, sel, needs, page.Defined); err != nil {
@@ -50,7 +51,7 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 		}
 		// What the library uses of those is known only when they are: an add-on of an add-on needs both.
 		for n := 0; n < mostMembers && !brought; n++ {
-			member, err := r.Member(ctx, trial, o, sel, needs, page)
+			member, err := r.Member(ctx, o, sel, needs, page)
 			if err != nil {
 				return nil, err
 			}
@@ -66,11 +67,11 @@ func (r *Opener) Needs(ctx context.Context, trial *facts.Reader, o *Opened, sel 
 		if brought && round < mostFiles { // what was may need something itself
 			continue
 		}
-		runs, err := r.fit(ctx, trial, o, sel, needs, page)
+		runs, err := r.fit(ctx, o, sel, needs, page)
 		if err != nil || runs {
 			return needs, err
 		}
-		return r.companions(ctx, trial, o, sel, needs, page)
+		return r.companions(ctx, o, sel, needs, page)
 	}
 }
 
@@ -85,15 +86,15 @@ type Page struct {
 
 // Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for when it
 // is asked in earnest, with the project locked. What can't be had is told then.
-func (r *Opener) Prefetch(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, page Page, deep bool) {
-	r.prefetch(ctx, trial, o, sel, page, deep, 0)
+func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *delivery.Selection, page Page, deep bool) {
+	r.prefetch(ctx, o, sel, page, deep, 0)
 }
 
-func (r *Opener) prefetch(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, page Page, deep bool, depth int) {
-	if o.Kind != Package || depth >= MostDepth {
+func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *delivery.Selection, page Page, deep bool, depth int) {
+	if o.Kind != origin.Package || depth >= MostDepth {
 		return
 	}
-	needs, err := r.Needs(ctx, trial, o, sel, deep, page)
+	needs, err := r.Needs(ctx, o, sel, deep, page)
 	if err != nil || !deep {
 		return
 	}
@@ -102,7 +103,7 @@ func (r *Opener) prefetch(ctx context.Context, trial *facts.Reader, o *Opened, s
 			return nil
 		}
 		if dep, err := r.OpenPackage(ctx, n.Package, n.Range, nil); err == nil {
-			r.prefetch(ctx, trial, dep, dep.Suggest(), page, deep, depth+1)
+			r.prefetch(ctx, dep, dep.Suggest(), page, deep, depth+1)
 		}
 		return nil
 	})
@@ -110,8 +111,8 @@ func (r *Opener) prefetch(ctx context.Context, trial *facts.Reader, o *Opened, s
 
 // listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script reads
 // where it is there, or that share one namespace with it.
-func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection, needs []Supply, defined map[string]string) ([]Supply, error) {
-	if o.Kind != Package {
+func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, defined map[string]string) ([]Supply, error) {
+	if o.Kind != origin.Package {
 		return needs, nil
 	}
 	declared := map[string]string{}
@@ -126,7 +127,7 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 		for _, n := range f.Script.Needs {
 			of[n.Name] = true
 		}
-		shared := func(p *Opened) string {
+		shared := func(p *origin.Opened) string {
 			for _, g := range onPage(p, p.Suggest()) {
 				for _, d := range g.Script.Defines {
 					if of[d.Name] {
@@ -158,7 +159,7 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 					n.Package, n.Global = name, shared(p)
 				}
 			default:
-				err := r.byNames(ctx, o, &n, []string{name}, func(_ context.Context, p *Opened) (bool, error) {
+				err := r.byNames(ctx, o, &n, []string{name}, func(_ context.Context, p *origin.Opened) (bool, error) {
 					n.Global = shared(p)
 					return n.Global != "", nil
 				})
@@ -178,7 +179,7 @@ func (r *Opener) listed(ctx context.Context, o *Opened, sel *delivery.Selection,
 }
 
 // bring adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
-func bring(o *Opened, sel *delivery.Selection, n *Supply) bool {
+func bring(o *origin.Opened, sel *delivery.Selection, n *Supply) bool {
 	if n.Own == "" || sel.Has(n.Own) {
 		return false
 	}
@@ -191,11 +192,11 @@ const mostMajors = 3
 
 // fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
 // their end with that. It tells whether they run then; where that can't be tried they count as running.
-func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) (bool, error) {
-	if o.Kind != Package {
+func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) (bool, error) {
+	if o.Kind != origin.Package {
 		return true, nil
 	}
-	if runs, known, err := r.run(ctx, trial, o, sel, needs, page); err != nil || runs || !known {
+	if runs, known, err := r.run(ctx, o, sel, needs, page); err != nil || runs || !known {
 		return true, err
 	}
 	for i := range needs {
@@ -214,7 +215,7 @@ func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *d
 		was := *n
 		for _, version := range earlier {
 			n.Range = version
-			runs, known, err := r.run(ctx, trial, o, sel, needs, page)
+			runs, known, err := r.run(ctx, o, sel, needs, page)
 			if err != nil {
 				return true, err
 			}
@@ -230,7 +231,7 @@ func (r *Opener) fit(ctx context.Context, trial *facts.Reader, o *Opened, sel *d
 
 // companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its makers
 // list a library runs, and what can be left out again is none.
-func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
+func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
 	pages := onPage(o, sel)
 	if len(pages) == 0 {
 		return needs, nil
@@ -257,7 +258,7 @@ func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened,
 		all = append(all, n)
 	}
 	runs := func(list []Supply) (bool, error) {
-		runs, known, err := r.run(ctx, trial, o, sel, list, page)
+		runs, known, err := r.run(ctx, o, sel, list, page)
 		return runs && known, err
 	}
 	if ok, err := runs(all); len(all) == len(needs) || !ok || err != nil {
@@ -268,7 +269,7 @@ func (r *Opener) companions(ctx context.Context, trial *facts.Reader, o *Opened,
 
 // earlierMajors lists the newest version of each major of a package before a version's that a range allows; where the range
 // is that version alone, nobody declared one.
-func (r *Opener) earlierMajors(ctx context.Context, name, wish, version string) ([]string, error) {
+func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string) ([]string, error) {
 	doc, err := r.Document(ctx, name, false)
 	if err != nil {
 		return nil, ctx.Err()
@@ -293,7 +294,7 @@ func (r *Opener) earlierMajors(ctx context.Context, name, wish, version string) 
 }
 
 // run runs the chosen scripts after what supplies their needs, and tells whether all come to their end.
-func (r *Opener) run(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) (runs, known bool, err error) {
+func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) (runs, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
 	if err != nil {
 		return false, false, err
@@ -304,7 +305,7 @@ func (r *Opener) run(ctx context.Context, trial *facts.Reader, o *Opened, sel *d
 		if err != nil {
 			return false, false, err
 		}
-		_, stops, tried := trial.Lacks(ctx, base.texts, text, nil)
+		_, stops, tried := r.Facts.Lacks(ctx, base.texts, text, nil)
 		runs, known = runs && !stops, known && tried
 		base.texts = append(base.texts, text)
 	}

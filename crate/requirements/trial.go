@@ -1,19 +1,20 @@
-package origin
+package requirements
 
 import (
 	"context"
 	"fmt"
 	"slices"
 
+	"merrycrate.example/merry/crate/origin"
+
 	"merrycrate.example/merry/crate/delivery"
-	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
 // Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find. Where one stops
 // with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
-func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, found []Supply) ([]Supply, error) {
+func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Selection, found []Supply) ([]Supply, error) {
 	var list []Supply
 	own := ownGlobals(o, sel)
 	for _, c := range sel.Choices {
@@ -25,7 +26,7 @@ func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Se
 		if err != nil {
 			return nil, err
 		}
-		stops, sure := trial.StopsFor(ctx, text)
+		stops, sure := r.Facts.StopsFor(ctx, text)
 		for _, g := range stops {
 			if own[g.Name] || !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == g.Name }) {
 				continue
@@ -40,7 +41,7 @@ func Tried(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Se
 
 // Confirm makes sure of the needs that nothing supplies so far: a script that runs to its end without them can do without.
 // For the others it looks whether the registry has what the library's makers took for granted.
-func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
+func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
 	var kept []Supply
 	for _, n := range needs {
 		if n.Library == "" && (n.Package == "" || n.Part != "") {
@@ -51,11 +52,11 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, se
 			if err != nil {
 				return nil, err
 			}
-			if !trial.FailsWithout(ctx, text, n.Global) {
+			if !r.Facts.FailsWithout(ctx, text, n.Global) {
 				continue
 			}
-			if o.Kind == Package && n.Package == "" {
-				if err := r.Undeclared(ctx, trial, o, &n); err != nil {
+			if o.Kind == origin.Package && n.Package == "" {
+				if err := r.Undeclared(ctx, o, &n); err != nil {
 					return nil, err
 				}
 			}
@@ -67,19 +68,19 @@ func (r *Opener) Confirm(ctx context.Context, trial *facts.Reader, o *Opened, se
 		}
 		kept = append(kept, n)
 	}
-	return r.guessedRight(ctx, trial, o, sel, kept, page)
+	return r.guessedRight(ctx, o, sel, kept, page)
 }
 
 // guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their end, and without
 // one of these they do not.
-func (r *Opener) guessedRight(ctx context.Context, trial *facts.Reader, o *Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
+func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
 	sure := slices.DeleteFunc(slices.Clone(needs), func(n Supply) bool { return n.guess })
 	all := slices.DeleteFunc(slices.Clone(needs), func(n Supply) bool { return n.guess && n.Library == "" && n.Package == "" })
 	if len(all) == len(sure) {
 		return sure, nil
 	}
 	runs := func(list []Supply) (bool, error) {
-		runs, known, err := r.run(ctx, trial, o, sel, list, page)
+		runs, known, err := r.run(ctx, o, sel, list, page)
 		return runs && known, err
 	}
 	if ok, err := runs(all); err != nil || !ok {
@@ -115,7 +116,7 @@ const (
 
 // ownFile finds a script of the delivery itself that has one of the globals or members; copies of other libraries count,
 // since their makers ship them for that.
-func (r *Opener) ownFile(o *Opened, globals []string) (string, error) {
+func (r *Resolver) ownFile(o *origin.Opened, globals []string) (string, error) {
 	copies, err := r.copies.Get(o, func() (map[string]*script.Report, error) { return r.readCopies(o) })
 	if err != nil {
 		return "", err
@@ -129,7 +130,7 @@ func (r *Opener) ownFile(o *Opened, globals []string) (string, error) {
 }
 
 // readCopies reads the copies of other libraries. What it learns stays out of the delivery, which others may be reading.
-func (r *Opener) readCopies(o *Opened) (map[string]*script.Report, error) {
+func (r *Resolver) readCopies(o *origin.Opened) (map[string]*script.Report, error) {
 	copies := map[string]*script.Report{}
 	for i := range o.Files {
 		f := &o.Files[i]
