@@ -12,6 +12,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/inspect"
@@ -75,7 +77,7 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 	} else if _, gone := on.Stat(record.ListFile); !errors.Is(gone, fs.ErrNotExist) {
 		return nil, err
 	}
-	site, err := project.WalkFolder(ctx, on, list.Site, func(name string) bool {
+	site, err := walk.Folder(ctx, on, list.Site, false, func(name string) bool {
 		ext := strings.ToLower(path.Ext(name))
 		return ext == ".html" || ext == ".htm"
 	})
@@ -121,7 +123,7 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 }
 
 // count says how many pages there are, with an example.
-func (out *Started) count(site *project.Site, newPage string) {
+func (out *Started) count(site *walk.Site, newPage string) {
 	out.Pages = len(site.Pages)
 	if len(site.Pages) > 0 {
 		out.Page = site.Pages[0].String()
@@ -159,7 +161,7 @@ const pageTemplate = `<!doctype html>
 `
 
 // firstPage makes a page as the trade starts one, with an own stylesheet and an own script.
-func firstPage(set *change.Set, list *record.List, site *project.Site, name, title string) (string, error) {
+func firstPage(set *change.Set, list *record.List, site *walk.Site, name, title string) (string, error) {
 	at, err := paths.Site(name)
 	if err != nil {
 		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or can't be a file's name: %s", name, paths.Fault(name))

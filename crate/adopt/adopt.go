@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/leads"
@@ -82,7 +84,7 @@ type candidate struct {
 type adopting struct {
 	req  Request
 	d    *reconcile.Draft
-	site *project.Site
+	site *walk.Site
 	out  *Adopted
 }
 

@@ -5,6 +5,8 @@ import (
 	"path"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/manifest"
 
 	"merrycrate.example/merry/crate/cdn"
@@ -202,7 +204,7 @@ func (r *recognised) settle(o *origin.Opened, why string) bool {
 // manifestAbove reads the package manifest in a folder above a file of the site: the nearest that has a name.
 func manifestAbove(p *project.Project, name paths.InSite) (evidence, bool) {
 	for dir := name.Dir(); dir != "." && dir != "/"; dir = path.Dir(dir) {
-		if m, ok := project.ManifestIn(p.Disk, p.InProject(paths.Found(dir)).String()); ok {
+		if m, ok := walk.ManifestIn(p.Disk, p.InProject(paths.Found(dir)).String()); ok {
 			rel, _ := strings.CutPrefix(name.String(), dir+"/")
 			return evidence{"the manifest in " + dir, m.Name, m.Version, rel}, true
 		}

@@ -11,6 +11,8 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/disk"
@@ -76,7 +78,7 @@ const fewPages = 25
 // An inspection answers what the checks ask about the project. It remembers, since ten thousand pages ask the same.
 type inspection struct {
 	p       *project.Project
-	site    *project.Site
+	site    *walk.Site
 	scripts *tags.Scripts
 	leads   *leads.Guide
 	profile *check.Profile
@@ -113,7 +115,7 @@ func stateOf(results []pageResult) uint64 {
 // A reference is what a page says, and from where: pages of one folder share most of theirs.
 type reference struct{ dir, base, ref string }
 
-func newInspection(p *project.Project, site *project.Site) *inspection {
+func newInspection(p *project.Project, site *walk.Site) *inspection {
 	browsers, err := support.Parse(p.List.Browsers)
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
@@ -166,7 +168,7 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *memo
 }
 
 // unmatched reports patterns of the packing list that match no page.
-func unmatched(p *project.Project, site *project.Site) (found []check.Finding) {
+func unmatched(p *project.Project, site *walk.Site) (found []check.Finding) {
 	for _, pattern := range site.Idle {
 		found = append(found, check.Finding{Name: check.PagesUnmatched, Severity: check.Warning, File: record.ListFile, Line: p.List.Line("pages"), Column: 1,
 			Message: fmt.Sprintf("pages: nothing in the site matches %q", pattern),

@@ -4,17 +4,18 @@ import (
 	"fmt"
 	"path"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/page"
-	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/tags"
 )
 
 // LearnFolders finds out which of a site's folders hold what. The pages' own references count most:
 // a folder that pages refer to is in use.
-func LearnFolders(site *project.Site, on *disk.Folder, dir string) (record.Folders, map[string]string) {
+func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders, map[string]string) {
 	counts := map[delivery.Kind]map[string]int{}
 	count := func(kind delivery.Kind, dir string, n int) {
 		if counts[kind] == nil {

@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -104,7 +106,7 @@ func TestMend(t *testing.T) {
 		{"a crossorigin that lacks", `<script src="https://else.example/x-1.2.0.js" integrity="sha384-` + strings.Repeat("A", 64) + `"></script>`,
 			`<script src="https://else.example/x-1.2.0.js" integrity="sha384-` + strings.Repeat("A", 64) + `" crossorigin="anonymous"></script>`},
 	} {
-		site := &project.Site{Pages: []paths.InSite{paths.Found("index.html")}, Others: map[paths.InSite]int64{}}
+		site := &walk.Site{Pages: []paths.InSite{paths.Found("index.html")}, Others: map[paths.InSite]int64{}}
 		for _, name := range []string{"js/club.js", "a/twin.js", "b/twin.js"} {
 			site.Others[paths.Found(name)] = 1
 		}
@@ -127,7 +129,7 @@ func TestMend(t *testing.T) {
 // TestReorderKeepsBytes: whatever the page looks like, tags that move keep their bytes, and the rest of the page too.
 func TestReorderKeepsBytes(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
-	site := &project.Site{Pages: []paths.InSite{paths.Found("index.html")}}
+	site := &walk.Site{Pages: []paths.InSite{paths.Found("index.html")}}
 	const oarlock, own = "<SCRIPT  SRC='js/oarlock.js' data-x=1></SCRIPT >", "<script>oarlock.go()</script>"
 	for _, pageText := range []string{
 		"<!doctype html>\r\n<html>\r\n<head>\r\n\t" + own + "\r\n</head>\r\n<body>\r\n\t<p>x</p>\r\n\t" + oarlock + "\r\n</body>\r\n</html>\r\n",
@@ -166,7 +168,7 @@ func TestManyMovesAreNotProved(t *testing.T) {
 	}
 	text.WriteString("<script>var v2100 = 1</script>\n")
 	e := tags.NewEditor(p, tags.NewScripts(p), read(t, p, "index.html", text.String()))
-	did := NewRepairer(p, &project.Site{}).Mend(context.Background(), e)
+	did := NewRepairer(p, &walk.Site{}).Mend(context.Background(), e)
 	if len(did) != 2101 || did[2100] != NotProvedFewest {
 		t.Errorf("%d moves, the last lines are %q", len(did), did[max(0, len(did)-2):])
 	}
@@ -175,7 +177,7 @@ func TestManyMovesAreNotProved(t *testing.T) {
 // TestFreshRemembersNothing: what the last check found is recalled, and with fresh set it is not.
 func TestFreshRemembersNothing(t *testing.T) {
 	p := cratetest.WithOarlock(t, "")
-	site := &project.Site{Stamp: 1}
+	site := &walk.Site{Stamp: 1}
 	pages := []paths.InSite{paths.Found("index.html")}
 	used := &uses{[]string{"oarlock"}, []string{"js/oarlock.js"}, []string{"js/late.js", "lib/"}}
 	remember(p, site, CheckRequest{}, nil, nil).store(pages, []pageResult{{uses: used, stamp: 7}})

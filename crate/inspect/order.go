@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"slices"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/order"
@@ -243,7 +245,7 @@ type OrderedPage struct {
 type Repairer struct{ c *inspection }
 
 // NewRepairer makes a repairer of pages of a project.
-func NewRepairer(p *project.Project, site *project.Site) *Repairer {
+func NewRepairer(p *project.Project, site *walk.Site) *Repairer {
 	return &Repairer{newInspection(p, site)}
 }
 

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"github.com/cespare/xxhash/v2"
 
 	"merrycrate.example/merry/crate/check"
@@ -59,7 +61,7 @@ type remembered struct {
 }
 
 // remember recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
-func remember(p *project.Project, site *project.Site, req CheckRequest, headers, stored []byte) *memory {
+func remember(p *project.Project, site *walk.Site, req CheckRequest, headers, stored []byte) *memory {
 	m := &memory{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
 	h := xxhash.New()
 	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Others)+len(site.Pages), req.Profile)
@@ -115,7 +117,7 @@ func (m *memory) stampFor(name paths.InSite, of disk.Stamp) uint64 {
 	if max(of.ModTime, of.ChangeTime) > m.since {
 		return 0
 	}
-	return project.StampOf(name.String(), of)
+	return walk.StampOf(name.String(), of)
 }
 
 // store remembers results. It is no reason to fail if that can't be.

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
@@ -21,7 +23,7 @@ import (
 
 // changedSince keeps the pages that a version control's working tree changed since a revision, and those that ask for a file which
 // changed: a script, a stylesheet, one that a stylesheet or a module imports. Where a record changed, it keeps all.
-func changedSince(ctx context.Context, p *project.Project, site *project.Site, revision string, pages []paths.InSite) ([]paths.InSite, error) {
+func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revision string, pages []paths.InSite) ([]paths.InSite, error) {
 	if strings.HasPrefix(revision, "-") {
 		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is no revision", revision)
 	}
@@ -62,7 +64,7 @@ func changedSince(ctx context.Context, p *project.Project, site *project.Site, r
 }
 
 // importers adds own stylesheets and scripts that import what was touched, and what imports those.
-func importers(p *project.Project, site *project.Site, touched map[paths.InSite]bool) {
+func importers(p *project.Project, site *walk.Site, touched map[paths.InSite]bool) {
 	leads := map[paths.InSite][]paths.InSite{} // what each file leads to
 	for _, name := range slices.Concat(p.OwnFiles(site, delivery.Stylesheet), p.OwnFiles(site, delivery.Script)) {
 		b, err := p.ReadInSite(name)

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"github.com/agext/levenshtein"
 
 	"merrycrate.example/merry/crate/check"
@@ -22,7 +24,7 @@ import (
 // A Guide knows the files of a site. Pages ask for the same ones again and again, so each answer is found once.
 type Guide struct {
 	p    *project.Project
-	site *project.Site
+	site *walk.Site
 	// Moved are files that somebody moved by hand: references to their old places are told as if they had followed.
 	Moved map[paths.InSite]paths.InSite
 
@@ -65,7 +67,7 @@ func byOwnName(a, b paths.InSite) int {
 }
 
 // New makes a guide to a project's site.
-func New(p *project.Project, site *project.Site) *Guide {
+func New(p *project.Project, site *walk.Site) *Guide {
 	n := &Guide{p: p, site: site, settled: newSettled()}
 	n.names = sync.OnceValue(func() *foldedNames {
 		f := &foldedNames{map[string]paths.InSite{}, map[string][]paths.InSite{}, map[delivery.Kind][]paths.InSite{}}
@@ -92,7 +94,7 @@ func New(p *project.Project, site *project.Site) *Guide {
 }
 
 // Meant returns the file of a site that was probably meant by a name, the zero value where none comes near.
-func Meant(site *project.Site, name paths.InSite) (paths.InSite, bool) {
+func Meant(site *walk.Site, name paths.InSite) (paths.InSite, bool) {
 	return New(nil, site).Near(name)
 }
 

@@ -7,7 +7,8 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"sync"
+
+	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
@@ -30,7 +31,7 @@ const sampled, sampledMost = 30, 2 << 20
 // LearnPages finds the templates of servers among a site's files, by what is in them: files of an ending of which at least one
 // is a whole page, or a part of one with tags for scripts or stylesheets. It adds them
 // to the site's pages, and returns patterns of them.
-func LearnPages(on *disk.Folder, dir string, site *Site) []string {
+func LearnPages(on *disk.Folder, dir string, site *walk.Site) []string {
 	var patterns []string
 	byEnding := map[string][]paths.InSite{}
 	for name, size := range site.Others {
@@ -64,9 +65,7 @@ func LearnPages(on *disk.Folder, dir string, site *Site) []string {
 		if whole+parts > 0 {
 			patterns = append(patterns, "**/*"+ending)
 			for _, name := range names {
-				delete(site.Others, name)
-				site.Pages = append(site.Pages, name)
-				site.once = sync.Once{} // there are more than were known
+				site.AddPage(name)
 			}
 		}
 	}

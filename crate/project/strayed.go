@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -13,7 +15,7 @@ import (
 
 // Strayed finds sealed files that are not in their places and lie elsewhere on the site: each by its bytes, in one place
 // alone, and where several have them, by its name. It returns where they lie, by where the seal has them.
-func (p *Project) Strayed(ctx context.Context, site *Site) (map[paths.InProject]paths.InProject, error) {
+func (p *Project) Strayed(ctx context.Context, site *walk.Site) (map[paths.InProject]paths.InProject, error) {
 	missing := map[int64][]paths.InProject{} // by size
 	for at, of := range p.byPlace {
 		in, ok := p.InSite(at)

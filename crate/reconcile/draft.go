@@ -12,6 +12,8 @@ import (
 	"slices"
 	"sync"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
@@ -43,7 +45,7 @@ type Draft struct {
 	Kept []string
 
 	set    *change.Set
-	site   *project.Site
+	site   *walk.Site
 	work   []pageWork
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
@@ -84,7 +86,7 @@ func (d *Draft) Title(title string) { d.set.Title(title) }
 func (d *Draft) Untitled() bool { return d.set.Untitled() }
 
 // Site lists the site's files as they are before the change; they are walked once.
-func (d *Draft) Site(ctx context.Context) (*project.Site, error) {
+func (d *Draft) Site(ctx context.Context) (*walk.Site, error) {
 	if d.site != nil {
 		return d.site, nil
 	}

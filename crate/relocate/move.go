@@ -13,6 +13,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"github.com/bmatcuk/doublestar/v4"
 
 	"merrycrate.example/merry/crate/paths"
@@ -52,7 +54,7 @@ type Move struct {
 type moving struct {
 	d    *reconcile.Draft
 	req  Request
-	site *project.Site
+	site *walk.Site
 	to   string // in the site
 	into bool   // to is a folder that things go into
 	own  map[paths.InSite]paths.InSite

@@ -7,6 +7,8 @@ import (
 	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/paths"
@@ -100,7 +102,7 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 }
 
 // closure adds what found stylesheets ask for, as far as it lies where they look.
-func (s *Settling) closure(site *project.Site, t *taken, there map[string]paths.InSite) {
+func (s *Settling) closure(site *walk.Site, t *taken, there map[string]paths.InSite) {
 	p := s.Draft.Before
 	queue := slices.Sorted(maps.Keys(t.files))
 	for ; len(queue) > 0; queue = queue[1:] {

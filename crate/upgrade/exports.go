@@ -11,6 +11,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/walk"
+
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/module"
@@ -218,7 +220,7 @@ func sharedWords(a, b string) (same, of int) {
 }
 
 // findImports finds where own modules import what is lost.
-func (c *Compared) findImports(ctx context.Context, p *project.Project, site *project.Site, library string) error {
+func (c *Compared) findImports(ctx context.Context, p *project.Project, site *walk.Site, library string) error {
 	at := map[[2]string]int{}
 	for i, l := range c.Lost {
 		switch l.Kind {

@@ -1,22 +1,18 @@
-package project
+package walk
 
 import (
 	"context"
 	"encoding/binary"
 	"errors"
-	"fmt"
 	"io/fs"
 	"iter"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"github.com/bmatcuk/doublestar/v4"
 	"github.com/cespare/xxhash/v2"
 
 	"merrycrate.example/merry/crate/delivery"
@@ -24,8 +20,6 @@ import (
 
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/problem"
-	"merrycrate.example/merry/crate/record"
 )
 
 // A Site is the list of a site's files.
@@ -61,6 +55,13 @@ func (s *Site) Has(name paths.InSite) bool {
 	return s.isPage[name]
 }
 
+// AddPage makes a page of a file that the walk listed among the others.
+func (s *Site) AddPage(name paths.InSite) {
+	delete(s.Others, name)
+	s.Pages = append(s.Pages, name)
+	s.once = sync.Once{} // Has must count again
+}
+
 // All goes over all files of the site, in no order.
 func (s *Site) All() iter.Seq[paths.InSite] {
 	return func(yield func(paths.InSite) bool) {
@@ -93,69 +94,10 @@ func (s *Site) Skips(name paths.InSite) bool {
 // Reserved tells whether a path is, or lies in, a folder that is not walked.
 func (s *Site) Reserved(name string) bool { return s.Apart[name] || s.Skips(paths.Found(name)) }
 
-// Walk lists the site's files and tells which are pages.
-func (p *Project) Walk(ctx context.Context) (*Site, error) { return p.WalkAndSee(ctx, false) }
-
-// WalkAndSee is Walk. With see it looks at each page as well.
-func (p *Project) WalkAndSee(ctx context.Context, see bool) (*Site, error) {
-	patterns := p.List.Pages
-	if len(patterns) == 0 {
-		patterns = []string{"**/*.html"}
-	}
-	for _, pat := range patterns {
-		if !doublestar.ValidatePattern(strings.TrimPrefix(pat, "!")) {
-			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is no pattern", record.ListFile, pat)
-		}
-	}
-	matched := make([]atomic.Bool, len(patterns))
-	site, err := walkFolder(ctx, p.Disk, p.site, see, func(name string) bool {
-		if p.site == "." || len(p.byPlace) > 0 {
-			if _, sealed := p.byPlace[paths.Found(name).In(p.site)]; sealed {
-				return false
-			}
-		}
-		in := false
-		for i, pat := range patterns {
-			was := in
-			if not, ok := strings.CutPrefix(pat, "!"); ok {
-				in = in && !doublestar.MatchUnvalidated(not, name)
-			} else if ending, usual := strings.CutPrefix(pat, "**/*."); usual && !strings.ContainsAny(ending, "*?[{\\/") {
-				// The usual pattern needs no matcher, which ten thousand names notice.
-				in = in || strings.HasSuffix(name, "."+ending)
-			} else {
-				in = in || doublestar.MatchUnvalidated(pat, name)
-			}
-			if in && !was && !matched[i].Load() {
-				matched[i].Store(true)
-			}
-		}
-		return in
-	})
-	if err == nil {
-		for i, pat := range patterns {
-			if !matched[i].Load() && !strings.HasPrefix(pat, "!") && !p.covered(pat, site) {
-				site.Idle = append(site.Idle, pat)
-			}
-		}
-	}
-	if err == nil && len(site.PassedOver) > 0 && p.Tell != nil {
-		p.Tell("passed over: " + Abbreviate(site.PassedOver, 6))
-	}
-	return site, err
-}
-
-// covered tells whether a pattern that added no page matches one that another pattern added first.
-func (p *Project) covered(pattern string, site *Site) bool {
-	return slices.ContainsFunc(site.Pages, func(name paths.InSite) bool { return doublestar.MatchUnvalidated(pattern, name.String()) })
-}
-
-// WalkFolder lists the files of a folder below another, several folders at once.
-func WalkFolder(ctx context.Context, on *disk.Folder, dir string, isPage func(name string) bool) (*Site, error) {
-	return walkFolder(ctx, on, dir, false, isPage)
-}
-
-func walkFolder(ctx context.Context, on *disk.Folder, dir string, see bool, isPage func(name string) bool) (*Site, error) {
-	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, see: see, aside: map[string]bool{}}
+// Folder lists the files of the folder dir below on, reading several folders at once. isPage says which files are pages,
+// by their paths in dir. With stat, it also reads the stamps of the pages.
+func Folder(ctx context.Context, on *disk.Folder, dir string, stat bool, isPage func(name string) bool) (*Site, error) {
+	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, see: stat, aside: map[string]bool{}}
 	root := &folder{}
 	err := parallel.Spread(ctx, task{folder: root}, w.work)
 	return w.together(root), err
@@ -385,127 +327,4 @@ func StampOf(name string, of disk.Stamp) uint64 {
 		b = binary.LittleEndian.AppendUint64(b, n)
 	}
 	return xxhash.Sum64(b)
-}
-
-// Select picks the pages that patterns name, from the site's folder or from the folder that the
-// command was given in. Without patterns it is the site's only page, or an error that lists them.
-func (p *Project) Select(site *Site, patterns []string, from string) ([]paths.InSite, error) {
-	if len(patterns) == 0 {
-		if len(site.Pages) == 1 {
-			return site.Pages, nil
-		}
-		if len(site.Pages) == 0 {
-			return nil, problem.Refuse(problem.PageUnknown, "merry start --page index.html", "the site has no pages: nothing in %s matches %s", p.site, strings.Join(p.List.Pages, ", "))
-		}
-		return nil, problem.Misuse(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]), "the site has %d pages; say which: %s", len(site.Pages), Abbreviate(Texts(site.Pages), 6))
-	}
-	var chosen []paths.InSite
-	for _, pat := range patterns {
-		n := len(chosen)
-		for _, name := range p.Meant(pat, from) {
-			if n == len(chosen) {
-				chosen = append(chosen, matching(site.Pages, name)...)
-			}
-		}
-		if n == len(chosen) {
-			next := "merry start --page index.html  # makes a first page"
-			if len(site.Pages) > 0 {
-				next = "the site's pages: " + Abbreviate(Texts(site.Pages), 6)
-			}
-			return nil, problem.Refuse(problem.PageUnknown, next, "no page matches %s", pat)
-		}
-	}
-	slices.SortFunc(chosen, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	return slices.Compact(chosen), nil
-}
-
-// Meant lists what a path or pattern may mean, as paths in the site: from the folder that the command was
-// given in, then from the site's folder, then from the project's, as findings write them.
-func (p *Project) Meant(pattern, from string) []string {
-	pattern = filepath.ToSlash(pattern)
-	var list []string
-	if abs, err := filepath.Abs(from); err == nil && !strings.HasPrefix(pattern, "/") {
-		if rel, err := filepath.Rel(string(p.Root), abs); err == nil {
-			if name, ok := paths.FoundInProject(path.Join(filepath.ToSlash(rel), pattern)).Below(p.site); ok {
-				list = append(list, name.String())
-			}
-		}
-	}
-	list = append(list, path.Clean(strings.TrimPrefix(pattern, "/")))
-	if name, ok := paths.FoundInProject(path.Clean(pattern)).Below(p.site); ok {
-		list = append(list, name.String())
-	}
-	return list
-}
-
-func matching(names []paths.InSite, pattern string) []paths.InSite {
-	var list []paths.InSite
-	for _, n := range names {
-		if ok, err := doublestar.Match(pattern, n.String()); n.String() == pattern || ok && err == nil {
-			list = append(list, n)
-		}
-	}
-	return list
-}
-
-// OwnFiles lists the site's own scripts or stylesheets, sorted.
-func (p *Project) OwnFiles(site *Site, kind delivery.Kind) []paths.InSite {
-	var names []paths.InSite
-	for name := range site.Others {
-		if delivery.KindOf(name.String()) != kind {
-			continue
-		}
-		if _, sealed := p.byPlace[p.InProject(name)]; !sealed {
-			names = append(names, name)
-		}
-	}
-	slices.SortFunc(names, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	return names
-}
-
-// FindFiles finds the scripts and stylesheets of the site that a name or pattern means, sorted. The error lists what
-// there is.
-func (p *Project) FindFiles(site *Site, pattern, dir string) ([]paths.InSite, error) {
-	var files []paths.InSite
-	for _, pat := range p.Meant(pattern, dir) {
-		for name := range site.All() {
-			kind := delivery.KindOf(name.String())
-			if kind != delivery.Script && kind != delivery.Stylesheet {
-				continue
-			}
-			if name.String() == pat || doublestar.MatchUnvalidated(pat, name.String()) {
-				files = append(files, name)
-			}
-		}
-		if files != nil {
-			slices.SortFunc(files, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-			return files, nil
-		}
-	}
-	var known []string
-	for _, l := range p.List.Libraries {
-		known = append(known, l.Name)
-	}
-	next := "the crate is empty; bring a library in: merry take SOURCE"
-	if len(known) > 0 {
-		next = "the crate has " + strings.Join(known, ", ")
-	}
-	return nil, problem.Refuse(problem.LibraryUnknown, next, "%s is neither a library of the crate nor a script or stylesheet of the site", pattern)
-}
-
-// Texts writes paths as texts.
-func Texts(list []paths.InSite) []string {
-	out := make([]string, len(list))
-	for i, p := range list {
-		out[i] = p.String()
-	}
-	return out
-}
-
-// Abbreviate joins a list, of a long one its beginning.
-func Abbreviate(list []string, most int) string {
-	if len(list) > most {
-		return strings.Join(list[:most], ", ") + fmt.Sprintf(" and %d more", len(list)-most)
-	}
-	return strings.Join(list, ", ")
 }
