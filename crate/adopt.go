@@ -40,7 +40,7 @@ func (c *Crate) Adopt(ctx context.Context, req AdoptRequest) (*Adopted, error) {
 		return nil, err
 	}
 	var pages []PageChange
-	err = finish(ctx, d, &out.Outcome, &pages, nil)
+	err = d.Finish(ctx, &out.Outcome, &pages, nil)
 	if req.Pasted != "" {
 		out.Pages = pages
 	}

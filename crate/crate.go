@@ -161,17 +161,6 @@ func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*chan
 	return set, nil
 }
 
-// changed keeps the pages on which something was done.
-func changed(pages []PageChange) []PageChange {
-	var list []PageChange
-	for _, p := range pages {
-		if len(p.Added)+len(p.Removed)+len(p.Also) > 0 {
-			list = append(list, p)
-		}
-	}
-	return list
-}
-
 // Cost is what a page costs whoever opens it for the first time.
 type Cost = reconcile.Cost
 

@@ -34,8 +34,8 @@ func (c *Crate) DropPart(ctx context.Context, name string, patterns, parts []str
 		return nil, err
 	}
 	out := &Dropped{Library: name, Part: true}
-	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)
-	out.Pages, out.Kept = changed(out.Pages), d.Kept
+	err = d.Finish(ctx, &out.Outcome, &out.Pages, nil)
+	out.Pages, out.Kept = reconcile.Changed(out.Pages), d.Kept
 	return out, err
 }
 
@@ -79,7 +79,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	}
 	d.List.Remove(name)
 	delete(d.Seal.Libraries, name)
-	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)
-	out.Pages, out.Kept = changed(out.Pages), d.Kept
+	err = d.Finish(ctx, &out.Outcome, &out.Pages, nil)
+	out.Pages, out.Kept = reconcile.Changed(out.Pages), d.Kept
 	return out, err
 }

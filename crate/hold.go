@@ -40,5 +40,5 @@ func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held
 	}
 	lib.Hold = hold
 	out := &Held{Library: name, Hold: hold}
-	return out, finish(ctx, d, &out.Outcome, nil, nil)
+	return out, d.Finish(ctx, &out.Outcome, nil, nil)
 }

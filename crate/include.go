@@ -3,7 +3,6 @@ package crate
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/problem"
@@ -56,20 +55,7 @@ func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, err
 	}
 	in := &reconcile.Include{Files: files, Fragments: req.Fragments}
 	d.OnPages(pages, in.Page)
-	return out, finish(ctx, d, &out.Outcome, &out.Pages, in.Passed)
-}
-
-// finish carries a draft out, unless a last look at it objects.
-func finish(ctx context.Context, d *reconcile.Draft, out *Outcome, pages *[]PageChange, objects func() error) error {
-	oc, done, err := d.ApplyUnless(ctx, objects)
-	if err != nil {
-		return err
-	}
-	*out = *oc
-	if pages != nil {
-		*pages = done
-	}
-	return nil
+	return out, d.Finish(ctx, &out.Outcome, &out.Pages, in.Passed)
 }
 
 // Omit takes libraries or own files off pages. Without pages it is all pages.
@@ -113,7 +99,7 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 	}
 	d.OnPages(pages, reconcile.Omit(places))
 	out := &Included{}
-	return out, finish(ctx, d, &out.Outcome, &out.Pages, nil)
+	return out, d.Finish(ctx, &out.Outcome, &out.Pages, nil)
 }
 
 // placesOf adds where a library's files are: paths in the project, and the address of one that can't be sealed.
@@ -200,12 +186,4 @@ func needsFirst(list *record.List, libs []string) []string {
 		visit(l, nil)
 	}
 	return out
-}
-
-// orWord is a text, or a word in its place where there is none.
-func orWord(s, word string) string {
-	if strings.TrimSpace(s) == "" {
-		return word
-	}
-	return s
 }

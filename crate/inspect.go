@@ -144,7 +144,7 @@ func (c *Crate) repair(ctx context.Context, title string, patterns []string, out
 		work(ctx, r, e, n)
 		return nil
 	})
-	return finish(ctx, d, out, nil, nil)
+	return d.Finish(ctx, out, nil, nil)
 }
 
 // Rehearsing says which pages check rehearses.

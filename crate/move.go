@@ -41,10 +41,10 @@ func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcil
 		return nil, err
 	}
 	out := &Moved{}
-	if err := finish(ctx, d, &out.Outcome, &out.Pages, nil); err != nil {
+	if err := d.Finish(ctx, &out.Outcome, &out.Pages, nil); err != nil {
 		return nil, err
 	}
-	out.Pages = changed(out.Pages)
+	out.Pages = reconcile.Changed(out.Pages)
 	relocate.Report(d, out)
 	return out, nil
 }

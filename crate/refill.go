@@ -23,5 +23,5 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool, sour
 	if err != nil {
 		return nil, err
 	}
-	return out, finish(ctx, d, &out.Outcome, nil, nil)
+	return out, d.Finish(ctx, &out.Outcome, nil, nil)
 }

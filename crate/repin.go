@@ -3,6 +3,7 @@ package crate
 import (
 	"context"
 
+	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/upgrade"
 )
 
@@ -35,10 +36,10 @@ func (c *Crate) Repin(ctx context.Context, req RepinRequest) (*Repinned, error) 
 	if err != nil || done == nil {
 		return out, err
 	}
-	if err := finish(ctx, d, &out.Outcome, &out.Pages, nil); err != nil {
+	if err := d.Finish(ctx, &out.Outcome, &out.Pages, nil); err != nil {
 		return nil, err
 	}
 	done()
-	out.Pages = changed(out.Pages)
+	out.Pages = reconcile.Changed(out.Pages)
 	return out, nil
 }

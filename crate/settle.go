@@ -4,10 +4,9 @@ import (
 	"context"
 
 	"merrycrate.example/merry/crate/reconcile"
-	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/relocate"
 	"merrycrate.example/merry/crate/settle"
-	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/switching"
 )
 
 // What settle is asked and answers.
@@ -46,48 +45,14 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	if err := s.Libraries(ctx); err != nil {
 		return nil, err
 	}
-	memory, err := c.settleServing(ctx, d, out)
+	memory, err := switching.AsListed(ctx, d, c.Dir, out)
 	if err != nil {
 		return nil, err
 	}
-	err = finish(ctx, d, &out.Outcome, &out.Pages, func() error {
+	err = d.Finish(ctx, &out.Outcome, &out.Pages, func() error {
 		d.Seal.Tags = memory.Tags(true)
 		return nil
 	})
-	out.Pages = changed(out.Pages)
+	out.Pages = reconcile.Changed(out.Pages)
 	return out, err
-}
-
-// settleServing drafts that pages refer to libraries as the packing list says, from where and in which build, where it says
-// something else than when it was last carried out. What somebody switched on some pages alone stays.
-func (c *Crate) settleServing(ctx context.Context, d *reconcile.Draft, out *Settled) (*tags.Memory, error) {
-	memory := tags.NewMemory(d.Seal.Tags)
-	for i := range d.List.Libraries {
-		lib := &d.List.Libraries[i]
-		was := d.Before.Seal.Libraries[lib.Name]
-		if was == nil || d.Seal.Libraries[lib.Name] == nil {
-			continue
-		}
-		req := SwitchRequest{Libraries: []string{lib.Name}}
-		serve, build := lib.Ways()
-		if was.Serve != "" && was.Serve != serve {
-			req.Serve = serve
-		}
-		if was.Build != record.NoBuild && was.Build != build {
-			req.Build = build
-		}
-		if req.Serve == "" && req.Build == record.NoBuild {
-			continue
-		}
-		explicit := *lib
-		if _, _, err := c.drafts(ctx, d, req, memory); err != nil {
-			return nil, err
-		}
-		if entry := d.List.Library(lib.Name); explicit.Serve == "" && entry.Serve == record.Local {
-			entry.Serve = "" // as it is written
-		}
-		out.Done = append(out.Done, SettledDone{Library: lib.Name, What: reconcile.Titled("pages use it", string(req.Serve), string(req.Build))})
-	}
-	d.Settled = true
-	return memory, nil
 }

@@ -1,6 +1,7 @@
 package crate
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net/url"
@@ -67,7 +68,7 @@ func (c *Crate) SetCDN(ctx context.Context, name, pattern string) (*Outcome, err
 	if err := putCDN(d, name, cdn.Pattern(pattern)); err != nil {
 		return nil, err
 	}
-	return out, finish(ctx, d, out, nil, nil)
+	return out, d.Finish(ctx, out, nil, nil)
 }
 
 func putCDN(d *reconcile.Draft, name string, p cdn.Pattern) error {
@@ -121,7 +122,7 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	if f == nil {
 		return nil, problem.Refuse(problem.CDNUnclear, "take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
 	}
-	out := &Learned{Name: orWord(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
+	out := &Learned{Name: cmp.Or(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
 	patterns := cdn.Explain(address, cdn.File{Name: lib.CDNName(), Version: sealed.Version, Path: f.Path})
 	unsure := ""
 	for _, pattern := range patterns {
@@ -153,7 +154,7 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 	if err := putCDN(d, out.Name, out.Pattern); err != nil {
 		return nil, err
 	}
-	return out, finish(ctx, d, &out.Outcome, nil, nil)
+	return out, d.Finish(ctx, &out.Outcome, nil, nil)
 }
 
 // What asking hosts answers.

@@ -1,6 +1,7 @@
 package crate
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -48,7 +49,7 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 	}
 	title := "take"
 	for _, o := range opens {
-		title += " " + strings.TrimSpace(orWord(req.As, strings.ToLower(o.Name))+" "+o.Version)
+		title += " " + strings.TrimSpace(cmp.Or(req.As, strings.ToLower(o.Name))+" "+o.Version)
 	}
 	d, set, err := c.draft(ctx, title)
 	if err != nil {
@@ -88,10 +89,10 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 		if out.Lacks, err = reconcile.Lacking(d, pages, t.Taken); err != nil {
 			return nil, err
 		}
-		return out, finish(ctx, d, &out.Outcome, &out.Pages, in.Passed)
+		return out, d.Finish(ctx, &out.Outcome, &out.Pages, in.Passed)
 	}
-	err = finish(ctx, d, &out.Outcome, &out.Pages, nil)
-	out.Pages = changed(out.Pages) // those whose references followed files
+	err = d.Finish(ctx, &out.Outcome, &out.Pages, nil)
+	out.Pages = reconcile.Changed(out.Pages) // those whose references followed files
 	return out, err
 }
 

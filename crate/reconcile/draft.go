@@ -503,3 +503,28 @@ func OutcomeOf(set *change.Set) *Outcome {
 	}
 	return out
 }
+
+// Finish applies the plan and stores its result in out, and the changed pages in pages unless that is nil. If last is
+// set, it runs before anything is written; its error stops the change.
+func (d *Draft) Finish(ctx context.Context, out *Outcome, pages *[]PageChange, last func() error) error {
+	result, changed, err := d.ApplyUnless(ctx, last)
+	if err != nil {
+		return err
+	}
+	*out = *result
+	if pages != nil {
+		*pages = changed
+	}
+	return nil
+}
+
+// Changed returns the pages on which something changed.
+func Changed(pages []PageChange) []PageChange {
+	var list []PageChange
+	for _, p := range pages {
+		if len(p.Added)+len(p.Removed)+len(p.Also) > 0 {
+			list = append(list, p)
+		}
+	}
+	return list
+}
