@@ -1,5 +1,5 @@
-// Package hosts asks the servers that pages link to, and those that could serve the crate: how they answer, and whether they have the very
-// bytes.
+// Package sources asks registries, CDNs and the hosts that pages link to: whether they answer, how fast, and whether they
+// serve the recorded bytes. It also derives a CDN's address pattern from a link.
 package sources
 
 import (
