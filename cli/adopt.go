@@ -99,7 +99,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 			continue
 		case crate.StateAdopted:
 			what = a.paint.Green(show.Text(what)) + "  " + show.Text(t.File) + ", " + string(t.Sure)
-		case crate.StateDesk:
+		case crate.StateDevOnly:
 			what = a.paint.Yellow(show.Text(what)) + "  for the desk only"
 		default:
 			what = a.paint.Red("not adopted") + a.paint.Dim(strings.TrimRight("  "+show.Text(what), " "))
@@ -139,7 +139,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 	a.remarks(got.Notes)
 	if got.DryRun {
 		a.printf("\n")
-		a.touched(got.Outcome)
+		a.touched(got.Result)
 		return
 	}
 	if len(got.Files) > 0 {

@@ -125,7 +125,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 			return err
 		}
 	}
-	return a.tellFindings(found, mended, f)
+	return a.answerFindings(found, mended, f)
 }
 
 // earlier reads the answer of an earlier check.
@@ -175,8 +175,8 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 	})
 }
 
-// tellFindings prints findings, and returns the exit status for them.
-func (a *app) tellFindings(found *crate.Checked, mended *crate.Mended, f *checkFlags) (err error) {
+// answerFindings prints findings, and returns the exit status for them.
+func (a *app) answerFindings(found *crate.Checked, mended *crate.Mended, f *checkFlags) (err error) {
 	print := a.printFindings
 	if f.byPage {
 		print = a.printByPage
@@ -254,7 +254,7 @@ func (a *app) printMended(m *crate.Mended) {
 		}
 	}
 	a.printf("\n")
-	a.touched(m.Outcome)
+	a.touched(m.Result)
 }
 
 // printFindings prints each cause once, with its places.

@@ -72,7 +72,7 @@ LIB is on in this machine's browser, as they are and as repin would leave them, 
 					a.printf("\n")
 					a.printLooks(got.Look, "how the pages are, in "+got.Old)
 				}
-				if slices.ContainsFunc(compared.Lost, func(l crate.LostName) bool { return len(l.Uses) > 0 }) {
+				if slices.ContainsFunc(compared.Removed, func(l crate.RemovedName) bool { return len(l.Uses) > 0 }) {
 					a.next("merry repin %s@%s --rename-sure --dry-run", show.Word(got.Library), show.Word(got.New))
 				}
 			})
@@ -125,7 +125,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		what string
 		d    crate.Difference
 	}{{"needs", c.Needs}, {"globals", c.Defines}, {"exports", c.Exports}} {
-		if len(d.d.Come)+len(d.d.Gone) > 0 {
+		if len(d.d.Added)+len(d.d.Removed) > 0 {
 			row(d.what, signed(d.d))
 		}
 	}
@@ -134,7 +134,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		a.printf("  %s %s\n", a.paint.Dim(fmt.Sprintf("%-12s", r[0])), r[1])
 	}
 	used, unused := 0, 0
-	for _, l := range c.Lost {
+	for _, l := range c.Removed {
 		if len(l.Uses) == 0 {
 			unused++
 			continue
@@ -153,14 +153,14 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		}
 	}
 	switch {
-	case len(c.Lost) == 0:
+	case len(c.Removed) == 0:
 		a.printf("\n  nothing that it offers is gone\n")
 	case used == 0:
 		a.printf("\n  nothing that is gone is used here\n")
 	}
 	if unused > 0 {
 		a.printf("\n  gone, and not used here: %s\n", show.Count(unused, "name", "names"))
-		for _, l := range c.Lost {
+		for _, l := range c.Removed {
 			if all && len(l.Uses) == 0 {
 				a.printf("    %s %s%s\n", l.Kind, show.Text(lostName(l)), a.renameText(l))
 			}
@@ -172,10 +172,10 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 func signed(d crate.Difference) string {
 	const most = 12
 	var words []string
-	for _, n := range d.Come {
+	for _, n := range d.Added {
 		words = append(words, "+"+n)
 	}
-	for _, n := range d.Gone {
+	for _, n := range d.Removed {
 		words = append(words, "-"+n)
 	}
 	if len(words) > most {
@@ -185,14 +185,14 @@ func signed(d crate.Difference) string {
 }
 
 func filesText(c *crate.Compared) string {
-	if len(c.Come)+len(c.Gone) == 0 {
+	if len(c.FilesAdded)+len(c.FilesRemoved) == 0 {
 		return "the same"
 	}
 	var words []string
-	for _, f := range c.Come {
+	for _, f := range c.FilesAdded {
 		words = append(words, "+"+f.Path)
 	}
-	for _, f := range c.Gone {
+	for _, f := range c.FilesRemoved {
 		words = append(words, "-"+f.Path)
 	}
 	const most = 6
@@ -203,14 +203,14 @@ func filesText(c *crate.Compared) string {
 }
 
 // lostName is a name with what it was of.
-func lostName(l crate.LostName) string {
+func lostName(l crate.RemovedName) string {
 	if l.Of != "" {
 		return l.Name + " of " + l.Of
 	}
 	return l.Name
 }
 
-func (a *app) renameText(l crate.LostName) string {
+func (a *app) renameText(l crate.RemovedName) string {
 	if l.Rename == nil {
 		return ""
 	}

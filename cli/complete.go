@@ -15,33 +15,33 @@ import (
 	"merrycrate.example/merry/demo"
 )
 
-// A knower lists what may stand at a place, given the arguments before it and what is typed so far. It asks no network, prints
+// A flagLookup lists what may stand at a place, given the arguments before it and what is typed so far. It asks no network, prints
 // nothing, and knows nothing where the project can't be read.
-type knower func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, typed string) []string
+type flagLookup func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, typed string) []string
 
 // What may stand at places of the command line.
 var (
-	libraries knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
+	libraries flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return n.Libraries
 	}
-	pages    knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Pages }
-	profiles knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
+	pages    flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Pages }
+	profiles flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return n.Profiles
 	}
-	networks knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.CDNs }
-	files    knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Files }
-	included knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
+	networks flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.CDNs }
+	files    flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Files }
+	included flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return append(n.Libraries, n.Files...)
 	}
 	// oneLibrary is for commands that take one, and nothing else.
-	oneLibrary knower = func(_ context.Context, _ *crate.Crate, n *crate.Names, args []string, _ string) []string {
+	oneLibrary flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, args []string, _ string) []string {
 		if len(args) > 0 {
 			return nil
 		}
 		return n.Libraries
 	}
 	// pins are libraries, and behind an @ their versions.
-	pins knower = func(ctx context.Context, door *crate.Crate, n *crate.Names, _ []string, typed string) []string {
+	pins flagLookup = func(ctx context.Context, door *crate.Crate, n *crate.Names, _ []string, typed string) []string {
 		name, _, found := cutLast(typed, "@")
 		if !found {
 			return n.Libraries
@@ -57,7 +57,7 @@ var (
 		return list
 	}
 	// compared are a library, then its versions.
-	compared knower = func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, _ string) []string {
+	compared flagLookup = func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, _ string) []string {
 		if len(args) == 0 {
 			return n.Libraries
 		}
@@ -68,7 +68,7 @@ var (
 		return versions
 	}
 	// parts are those that peek lists of the library that was named.
-	parts knower = func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, _ string) []string {
+	parts flagLookup = func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, _ string) []string {
 		if len(args) == 0 {
 			return nil
 		}
@@ -94,7 +94,7 @@ func cutLast(s, sep string) (before, after string, found bool) {
 }
 
 // completed are the arguments of commands, by the words of the command, and the values of flags, behind "--".
-var completed = map[string]knower{
+var completed = map[string]flagLookup{
 	"include": included, "omit": included, "drop": oneLibrary, "refill": libraries, "move": included, "switch": libraries, "hold": oneLibrary,
 	"versions": oneLibrary, "repin": pins, "compare": compared, "check": pages, "order": pages, "look": pages, "adopt": pages, "sources try": networks,
 	"--page": pages, "--profile": profiles, "--cdn": networks, "--then": networks, "--part": parts,
@@ -211,7 +211,7 @@ func withoutFiles(lists ...[]string) cobra.CompletionFunc {
 }
 
 // completing asks a knower as the shell's completion does. Where it knows nothing, files are offered if they may stand there.
-func (a *app) completing(k knower, orFiles bool) cobra.CompletionFunc {
+func (a *app) completing(k flagLookup, orFiles bool) cobra.CompletionFunc {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		nothing := cobra.ShellCompDirectiveNoFileComp
 		if orFiles {

@@ -65,7 +65,7 @@ func (a *app) printContents(c *crate.Contents) {
 	}
 	said := false
 	for _, l := range c.Libraries {
-		for _, note := range []string{l.Because, heldNote(l.Hold), deskNote(l.Only)} {
+		for _, note := range []string{l.Because, heldNote(l.Hold), devOnlyNote(l.Only)} {
 			if note == "" {
 				continue
 			}
@@ -82,11 +82,11 @@ func heldNote(h *record.Hold) string {
 	if h == nil {
 		return ""
 	}
-	return "held " + h.Words() + ": " + h.Because
+	return "held " + h.Reason() + ": " + h.Because
 }
 
-func deskNote(only record.Only) string {
-	if only != record.Desk {
+func devOnlyNote(only record.Only) string {
+	if only != record.DevOnly {
 		return ""
 	}
 	return "for the desk only; it must not ship"

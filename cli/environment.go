@@ -56,8 +56,8 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	}
 	return crate.Open(crate.Environment{
 		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
-		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: new(room.Keeper).Ask,
-		Tell: func(note string) { fmt.Fprintln(a.err, show.Lines(note)) },
+		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: new(room.Pool).Ask,
+		Notify: func(note string) { fmt.Fprintln(a.err, show.Lines(note)) },
 	}), nil
 }
 

@@ -78,18 +78,18 @@ func (a *app) omit() *cobra.Command {
 
 func (a *app) printIncluded(in *crate.Included) {
 	if in.DryRun {
-		a.touched(in.Outcome)
+		a.touched(in.Result)
 		return
 	}
 	a.printPages(in.Pages)
 	if len(in.Files) == 0 {
 		a.printf("nothing changed\n")
 	}
-	a.lacks(in.Lacks)
+	a.printMissing(in.Missing)
 	if step := adoptStep(in.Pages); step != "" {
 		a.next("%s", step)
 	} else if len(in.Files) > 0 {
-		a.next("%s", lackSteps(in.Lacks)+"merry check; merry undo  # takes this back")
+		a.next("%s", missingSteps(in.Missing)+"merry check; merry undo  # takes this back")
 	}
 }
 
@@ -110,15 +110,15 @@ func adoptStep(pages []crate.PageChange) string {
 // maxNamedPages is how many pages a next step names.
 const maxNamedPages = 6
 
-// lacks prints which needs pages have not.
-func (a *app) lacks(list []crate.Lack) {
+// printMissing prints which needs pages have not.
+func (a *app) printMissing(list []crate.MissingNeed) {
 	for _, l := range list {
 		a.remarks([]string{fmt.Sprintf("%s needs %s, which is not on %s", l.Library, l.Need, abbreviated(l.Pages, 4))})
 	}
 }
 
-// lackSteps are the steps that bring needs onto pages, each with the separator of steps behind it.
-func lackSteps(list []crate.Lack) string {
+// missingSteps are the steps that bring needs onto pages, each with the separator of steps behind it.
+func missingSteps(list []crate.MissingNeed) string {
 	steps := ""
 	for _, l := range list {
 		if !l.Crate {

@@ -37,16 +37,16 @@ wrong or looks different.`,
 		Example: "  merry look\n  merry look 'crews/*.html' --widths 360,1280\n  merry look --save before\n  merry look --against before --report looks.html\n  merry look --dark --no-scripts --wait '.crew-list li'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			req.Pages = args
-			if report != "" && req.Against == "" {
+			if report != "" && req.Baseline == "" {
 				return misuse("--report shows what looks different; say from what: --against NAME")
 			}
 			if slices.ContainsFunc(req.Widths, func(w int) bool { return w < 100 || w > 8000 }) {
 				return misuse("--widths are of windows, in pixels: from 100 to 8000")
 			}
-			if len(req.Masks) > 0 && req.Save == "" && req.Against == "" {
+			if len(req.Masks) > 0 && req.Save == "" && req.Baseline == "" {
 				return misuse("--mask hides what is in pictures, and none are taken without --save or --against")
 			}
-			if cmd.Flags().Changed("limit") && req.Limit < time.Second {
+			if cmd.Flags().Changed("limit") && req.Timeout < time.Second {
 				return misuse("--limit is how long a page may take: a second or more, such as 30s")
 			}
 			door, err := a.open(sourceFlags{})
@@ -59,7 +59,7 @@ wrong or looks different.`,
 				return err
 			}
 			if report != "" {
-				if err := a.writeLooks(report, req.Against, seen); err != nil {
+				if err := a.writeLooks(report, req.Baseline, seen); err != nil {
 					return err
 				}
 			}
@@ -68,7 +68,7 @@ wrong or looks different.`,
 					return err
 				}
 			}
-			err = a.tellLooks(seen, req.Against, sarif)
+			err = a.answerLooks(seen, req.Baseline, sarif)
 			if teach != "" && !a.json && !sarif {
 				a.printf("%s\n", teach)
 			}
@@ -81,9 +81,9 @@ wrong or looks different.`,
 	f.BoolVar(&req.NoScripts, "no-scripts", false, "without scripts")
 	f.StringVar(&req.Wait, "wait", "", "wait until something matches this `SELECTOR`")
 	f.StringSliceVar(&req.Masks, "mask", nil, "hide what matches this `SELECTOR` in pictures (repeatable)")
-	f.DurationVar(&req.Limit, "limit", 0, "give a page up after this `TIME`, such as 30s")
+	f.DurationVar(&req.Timeout, "limit", 0, "give a page up after this `TIME`, such as 30s")
 	f.StringVar(&req.Save, "save", "", "keep how the pages look under this `NAME`")
-	f.StringVar(&req.Against, "against", "", "say what looks different from what was kept under this `NAME`")
+	f.StringVar(&req.Baseline, "against", "", "say what looks different from what was kept under this `NAME`")
 	f.StringVar(&profile, "profile", "", "as the packing list's profile of this `NAME` would have the pages")
 	f.StringVar(&report, "report", "", "write a page with both looks and what differs to `FILE.html`")
 	f.StringVar(&teach, "teach", "", "write cases in which check and the browser differ, without the site's content, into `DIR`")
@@ -91,8 +91,8 @@ wrong or looks different.`,
 	return c
 }
 
-// tellLooks prints what was seen, and returns the exit status for it.
-func (a *app) tellLooks(seen *crate.Looked, against string, sarif bool) (err error) {
+// answerLooks prints what was seen, and returns the exit status for it.
+func (a *app) answerLooks(seen *crate.Looked, against string, sarif bool) (err error) {
 	if sarif {
 		err = a.printJSON(check.SARIF(seen.Findings(), program()))
 	} else {
@@ -142,22 +142,22 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 		if p.More > 0 {
 			a.printf("  %s\n", a.paint.Dim(show.Count(p.More, "more console line was", "more console lines were")+" counted and not kept"))
 		}
-		if len(p.Lone) > 0 {
-			a.printf("  %s\n", a.paint.Dim("no stylesheet has a rule for: "+show.Text(few(p.Lone))))
+		if len(p.UnstyledClasses) > 0 {
+			a.printf("  %s\n", a.paint.Dim("no stylesheet has a rule for: "+show.Text(few(p.UnstyledClasses))))
 		}
 		if p.Different != nil {
 			different++
 			a.printDifference(p.Different)
 		}
 	}
-	for i, d := range seen.Differs {
+	for i, d := range seen.Disagreements {
 		if i == mostDiffers {
-			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and in %d more; --json has them", len(seen.Differs)-i)))
+			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and in %d more; --json has them", len(seen.Disagreements)-i)))
 			break
 		}
 		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser differ on "+show.Text(d.Page)), show.Text(d.What))
 	}
-	if len(seen.Differs) > 0 {
+	if len(seen.Disagreements) > 0 {
 		a.next("merry look --teach cases  # writes them down without the site's content")
 	}
 	for _, n := range seen.Notes {
@@ -195,8 +195,8 @@ func differently(different int, against string) string {
 // trafficOf sums up what a page asked for.
 func trafficOf(p *crate.LookedPage) string {
 	var list []string
-	if p.Paint > 0 {
-		list = append(list, fmt.Sprintf("first seen after %v", time.Duration(p.Paint)*time.Millisecond))
+	if p.FirstPaint > 0 {
+		list = append(list, fmt.Sprintf("first seen after %v", time.Duration(p.FirstPaint)*time.Millisecond))
 	}
 	list = append(list, show.Count(p.Requests, "request", "requests"))
 	for _, host := range p.Hosts() {
@@ -298,7 +298,7 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 	}
 	defer door.Close()
 	look := func() (*crate.Looked, error) {
-		return door.Look(ctx, crate.LookRequest{Pages: pages, Pictures: true}, "")
+		return door.Look(ctx, crate.LookRequest{Pages: pages, Screenshots: true}, "")
 	}
 	was, err := look()
 	if err != nil {

@@ -78,7 +78,7 @@ const mostMoves = 20
 
 func (a *app) printMoved(m *crate.Moved) {
 	if m.DryRun {
-		a.touched(m.Outcome)
+		a.touched(m.Result)
 		return
 	}
 	if len(m.Moves) == 0 {

@@ -173,7 +173,7 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 		switch {
 		case f.DryRun && moved > 0:
 			a.printf("\n")
-			a.touched(f.Outcome)
+			a.touched(f.Result)
 		case moved > 0:
 			a.next("merry check; merry undo  # takes this back")
 		default:

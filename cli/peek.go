@@ -162,10 +162,10 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		}
 		a.printf("%s", t.Text(a.paint, "  "))
 	}
-	if len(p.Aside) > 0 {
+	if len(p.Excluded) > 0 {
 		a.printf("\n%s\n", a.paint.Dim("set apart"))
 		t = &show.Table{Right: map[int]bool{2: true}}
-		for _, g := range p.Aside {
+		for _, g := range p.Excluded {
 			some := strings.Join(g.Some, ", ")
 			if g.Files > len(g.Some) {
 				some += ", …"
@@ -204,12 +204,12 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 
 func remark(f crate.PeekedFile) string {
 	switch {
-	case f.Aside != "":
-		return f.Aside
+	case f.ExcludedBecause != "":
+		return f.ExcludedBecause
 	case f.Kind == delivery.Map && f.MapOf != "":
 		return "maps " + path.Base(f.MapOf)
-	case f.Pair != "" && f.Build == record.Minified:
-		return join(scriptWords(f), fmt.Sprintf("minified from %s", path.Base(f.Pair)))
+	case f.OtherBuild != "" && f.Build == record.Minified:
+		return join(scriptWords(f), fmt.Sprintf("minified from %s", path.Base(f.OtherBuild)))
 	}
 	return scriptWords(f)
 }

@@ -118,7 +118,7 @@ With --part or --files only that much is taken out, and what belongs to nothing 
 			}
 			return a.answer(d, func() {
 				if d.DryRun {
-					a.touched(d.Outcome)
+					a.touched(d.Result)
 					return
 				}
 				word := "dropped"
@@ -135,8 +135,8 @@ With --part or --files only that much is taken out, and what belongs to nothing 
 				for _, k := range d.Kept {
 					a.printf("  kept %s\n", show.Text(k))
 				}
-				if len(d.Used) > 0 {
-					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", show.Text(strings.Join(d.Used[:min(6, len(d.Used))], ", ")))
+				if len(d.References) > 0 {
+					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", show.Text(strings.Join(d.References[:min(6, len(d.References))], ", ")))
 				}
 				a.next("merry check; merry undo  # takes this back")
 			})

@@ -38,13 +38,13 @@ func TestNothingFromOutsideReachesTheTerminal(t *testing.T) {
 				Constraints: []crate.OrderConstraint{{Reason: evil, State: order.Broken}}, Cycle: []string{evil}, Stuck: []string{evil}})
 		}),
 		"compare": printed(func(a *app) {
-			a.printCompared(&crate.Compared{Library: evil, Old: evil, New: evil, Licence: [2]string{evil, "x"}, Lost: []crate.LostName{{Kind: "class", Name: evil, Uses: []crate.NameUse{{At: evil}}, Rename: rename}}, Come: []crate.FileSize{{Path: evil}}}, true)
+			a.printCompared(&crate.Compared{Library: evil, Old: evil, New: evil, Licence: [2]string{evil, "x"}, Removed: []crate.RemovedName{{Kind: "class", Name: evil, Uses: []crate.Occurrence{{At: evil}}, Rename: rename}}, FilesAdded: []crate.FileSize{{Path: evil}}}, true)
 		}),
 		"bill": printed(func(a *app) {
 			a.printBill(&crate.Bill{Libraries: []crate.BillLine{{Name: evil, Version: evil, Licence: evil, Origin: evil, Needs: []string{evil}}}, Advisories: 1, Warnings: []crate.Warning{{ID: evil, Library: evil, Summary: evil, Fixed: []string{evil}}}, Notes: []string{evil}})
 		}),
 		"newer": printed(func(a *app) {
-			a.printNewer([]crate.NewerLine{{Library: evil, Here: evil, Allowed: evil, Newest: evil, Effect: evil, Hold: &record.Hold{Below: evil, Because: evil}}})
+			a.printNewer([]crate.UpgradeLine{{Library: evil, Here: evil, Allowed: evil, Newest: evil, Effect: evil, Hold: &record.Hold{Below: evil, Because: evil}}})
 		}),
 		"repin": printed(func(a *app) {
 			a.printRepin(&crate.Repinned{Libraries: []crate.RepinnedLibrary{{Library: evil, Old: evil, New: "x"}}, Renames: []crate.DoneRename{{Old: evil, New: evil}}, Notes: []string{evil}})
@@ -76,7 +76,7 @@ func TestWords(t *testing.T) {
 			t.Errorf("%v: %q", pair, got)
 		}
 	}
-	if got := signed(crate.Difference{Come: []string{"a"}, Gone: []string{"b"}}); got != "+a -b" {
+	if got := signed(crate.Difference{Added: []string{"a"}, Removed: []string{"b"}}); got != "+a -b" {
 		t.Errorf("%q", got)
 	}
 	if got := rehearsed(&crate.Checked{Pages: 3, Rehearsed: 2}); got != "; 2 rehearsed" {

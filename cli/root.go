@@ -70,7 +70,7 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	var ran *cobra.Command
-	err := parallel.Guard(func() (err error) {
+	err := parallel.Recover(func() (err error) {
 		ran, err = root.ExecuteContextC(ctx)
 		return err
 	})

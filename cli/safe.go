@@ -50,7 +50,7 @@ func (w *safeWriter) Write(b []byte) (int, error) {
 		case r == 0x1b && w.colours && colour().Match(rest):
 			size = len(colour().Find(rest))
 			out.Write(rest[:size])
-		case !printable.Not(r):
+		case !printable.IsUnsafe(r):
 			out.Write(rest[:size])
 		case r > 0xffff:
 			high, low := utf16.EncodeRune(r)

@@ -130,14 +130,14 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 				if d.State == crate.SealRight || d.State == crate.SealLocal {
 					continue
 				}
-				if d.Says != "" {
-					a.printf("  says: %s\n", show.Text(d.Says))
+				if d.Declared != "" {
+					a.printf("  says: %s\n", show.Text(d.Declared))
 				}
 				if d.Is != "" {
 					a.printf("  is:   %s\n", d.Is)
 				}
-				if d.Fault != "" {
-					a.printf("  why:  %s\n", show.Text(d.Fault))
+				if d.Problem != "" {
+					a.printf("  why:  %s\n", show.Text(d.Problem))
 				}
 			}
 		}

@@ -34,9 +34,9 @@ what is not in the site to the server that fills in templates.`,
 				return err
 			}
 			defer door.Close()
-			t := &teller{app: a}
-			req.Again = func() (*crate.Crate, error) { return a.open(sourceFlags{}) }
-			req.Ready, req.Shown, req.Say, req.Trouble = t.ready, t.shown, t.said, t.trouble
+			t := &notifier{app: a}
+			req.Reload = func() (*crate.Crate, error) { return a.open(sourceFlags{}) }
+			req.Ready, req.OnPage, req.OnMessage, req.OnError = t.ready, t.shown, t.said, t.trouble
 			err = door.Serve(cmd.Context(), req)
 			if cmd.Context().Err() != nil {
 				return quietStatus(0) // it was ended as it is meant to be
@@ -53,14 +53,14 @@ what is not in the site to the server that fills in templates.`,
 	return c
 }
 
-// A teller prints what happens while a site is served. Its methods are called from several goroutines.
-type teller struct {
+// A notifier prints what happens while a site is served. Its methods are called from several goroutines.
+type notifier struct {
 	*app
 	mu sync.Mutex
 }
 
 // print prints a text, or with --json a line of JSON, at once.
-func (t *teller) print(event string, v any, text func()) {
+func (t *notifier) print(event string, v any, text func()) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.json {
@@ -73,13 +73,13 @@ func (t *teller) print(event string, v any, text func()) {
 	t.flush()
 }
 
-func (t *teller) ready(address string) {
+func (t *notifier) ready(address string) {
 	t.print("address", address, func() {
 		t.printf("%s  serves the site until it is stopped with Ctrl-C\n", t.paint.Bold(address+"/"))
 	})
 }
 
-func (t *teller) shown(names []string) {
+func (t *notifier) shown(names []string) {
 	t.print("changed", names, func() {
 		what := "all"
 		if len(names) > 0 {
@@ -89,7 +89,7 @@ func (t *teller) shown(names []string) {
 	})
 }
 
-func (t *teller) said(m *crate.Message) {
+func (t *notifier) said(m *crate.Message) {
 	t.print("message", m, func() {
 		on := ""
 		if m.File != "" && m.File != m.Page {
@@ -99,7 +99,7 @@ func (t *teller) said(m *crate.Message) {
 	})
 }
 
-func (t *teller) trouble(err error) {
+func (t *notifier) trouble(err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	p := problem.Of(err)

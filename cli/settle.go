@@ -55,7 +55,7 @@ func (a *app) printSettled(s *crate.Settled) {
 	}
 	if s.DryRun {
 		a.printf("\n")
-		a.touched(s.Outcome)
+		a.touched(s.Result)
 		return
 	}
 	a.printPages(s.Pages)

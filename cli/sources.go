@@ -122,8 +122,8 @@ func (a *app) measured(ctx context.Context, door *crate.Crate) error {
 		t := &show.Table{Right: map[int]bool{1: true, 4: true, 8: true, 9: true}}
 		t.Add("host", "pages", "answers", "protocol", "bytes", "packed", "caching", "CORS", "connect", "first byte")
 		for _, m := range list {
-			if m.Fault != "" {
-				t.Add(show.Text(m.Host), plain(m.Pages), show.Text(m.Fault))
+			if m.Failure != "" {
+				t.Add(show.Text(m.Host), plain(m.Pages), show.Text(m.Failure))
 				continue
 			}
 			protocol := m.Protocol
@@ -181,7 +181,7 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 				}
 				a.remarks(l.Notes)
 				if l.DryRun {
-					a.touched(l.Outcome)
+					a.touched(l.Result)
 					return
 				}
 				a.next("merry sources try %s  # asks it for all files; merry switch --cdn=%s --dry-run", l.Name, l.Name)

@@ -51,7 +51,7 @@ func (a *app) printStart(s *crate.Started) {
 		a.printf("%s", t.Text(a.paint, "  "))
 	}
 	if s.DryRun {
-		a.touched(s.Outcome)
+		a.touched(s.Result)
 		return
 	}
 	for _, f := range s.Files {

@@ -82,7 +82,7 @@ const anyCDN = "the only one"
 func (a *app) printSwitch(s *crate.Switched) {
 	a.remarks(s.Notes)
 	if s.DryRun {
-		a.touched(s.Outcome)
+		a.touched(s.Result)
 		return
 	}
 	for _, f := range s.Added {

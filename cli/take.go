@@ -89,7 +89,7 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.StringSliceVar(&f.req.Pages, "page", nil, "include it on the pages that match `GLOB` at once (repeatable)")
 	flags.StringSliceVar(&f.req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
 	flags.BoolVar(&f.req.WithNeeds, "with-needs", false, "take from the registry what it needs on a page, too")
-	flags.BoolVar(&f.req.OnlyDesk, "only-desk", false, "it is for the developer alone and must not ship")
+	flags.BoolVar(&f.req.DevOnly, "only-desk", false, "it is for the developer alone and must not ship")
 	flags.BoolVar(&f.req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
 }
 
@@ -179,7 +179,7 @@ func (a *app) runTake(cmd *cobra.Command, f *takeFlags, args []string) error {
 	if err != nil {
 		return err
 	}
-	return a.tellTaken(ctx, door, t)
+	return a.answerTaken(ctx, door, t)
 }
 
 // somePage is a page of the site to go on with: its first one, or what any would match.
@@ -213,7 +213,7 @@ func (a *app) planned(ctx context.Context, door *crate.Crate, req crate.TakeRequ
 	t, err := door.Take(ctx, req)
 	door.Dry = false
 	if err == nil {
-		err = a.tellTaken(ctx, door, t)
+		err = a.answerTaken(ctx, door, t)
 	}
 	if err != nil {
 		return false, err
@@ -231,10 +231,10 @@ func (a *app) planned(ctx context.Context, door *crate.Crate, req crate.TakeRequ
 	return true, nil
 }
 
-// tellTaken prints what was taken, or would be.
-func (a *app) tellTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) error {
+// answerTaken prints what was taken, or would be.
+func (a *app) answerTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) error {
 	return a.answer(t, func() {
-		pages, outcome := t.Pages, t.Outcome
+		pages, outcome := t.Pages, t.Result
 		t.Pages, t.DryRun = nil, false
 		for i, one := range append([]crate.Taken{*t}, t.Others...) {
 			if i > 0 {
@@ -248,11 +248,11 @@ func (a *app) tellTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) 
 			return
 		}
 		a.printPages(pages)
-		a.lacks(t.Lacks)
+		a.printMissing(t.Missing)
 		if step := adoptStep(pages); step != "" {
 			a.next("%s", step)
-		} else if len(pages) > 0 || t.Again {
-			a.next("%s", lackSteps(t.Lacks)+"merry check")
+		} else if len(pages) > 0 || t.Already {
+			a.next("%s", missingSteps(t.Missing)+"merry check")
 		} else {
 			a.next("merry include %s --page %s", t.Library, show.Word(somePage(ctx, door)))
 		}
@@ -261,7 +261,7 @@ func (a *app) tellTaken(ctx context.Context, door *crate.Crate, t *crate.Taken) 
 
 // printNeeds says what the library needs on a page, and what supplies it.
 func (a *app) printNeeds(t *crate.Taken) {
-	for _, w := range t.With {
+	for _, w := range t.AlsoTook {
 		a.printf("with it: %s\n", show.Text(w))
 	}
 	var imports []string
@@ -353,7 +353,7 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 		}
 	}
 	switch {
-	case !t.Again:
+	case !t.Already:
 	case added == 0 && moved == 0:
 		word = "already there:"
 	default:
@@ -366,8 +366,8 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 	if !dry {
 		a.printTakenFiles(t)
 	}
-	if t.Why != "" {
-		a.printf("kept in one folder: %d of %s, since %s\n", len(t.Kept), show.Count(len(t.Choices), "file", "files"), show.Text(t.Why))
+	if t.FolderReason != "" {
+		a.printf("kept in one folder: %d of %s, since %s\n", len(t.InFolder), show.Count(len(t.Choices), "file", "files"), show.Text(t.FolderReason))
 	}
 	if t.Digest != "" && t.FirstSeen && !dry {
 		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)

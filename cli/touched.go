@@ -9,10 +9,10 @@ import (
 )
 
 // touched prints the files of a change, and their diffs on a dry run.
-func (a *app) touched(o crate.Outcome) {
+func (a *app) touched(o crate.Result) {
 	if o.DryRun {
 		for _, f := range o.Files {
-			mark := map[crate.Deed]string{crate.Added: "+", crate.Changed: "~", crate.Removed: "-"}[f.Do]
+			mark := map[crate.Action]string{crate.Added: "+", crate.Changed: "~", crate.Removed: "-"}[f.Do]
 			a.printf("%s %s  %s\n", mark, show.Text(f.Path), a.paint.Dim(show.Bytes(f.Size)))
 		}
 		for _, f := range o.Files {

@@ -91,7 +91,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 	}
 	step, would, did := door.Undo, "would undo", "undid"
 	if again {
-		step, would, did = door.Again, "would do again", "did again"
+		step, would, did = door.Redo, "would do again", "did again"
 	}
 	var taken []*crate.Undone
 	for range steps {
@@ -109,7 +109,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 		for _, u := range taken {
 			if u.DryRun {
 				a.printf("%s: %s\n\n", would, show.Text(u.Title))
-				a.touched(u.Outcome)
+				a.touched(u.Result)
 				return
 			}
 			a.printf("%s: %s (%s)\n", did, show.Text(u.Title), show.Count(len(u.Files), "file", "files"))

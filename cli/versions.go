@@ -57,7 +57,7 @@ and what moving on would do to these pages, in a word.`,
 	return c
 }
 
-func (a *app) printNewer(list []crate.NewerLine) {
+func (a *app) printNewer(list []crate.UpgradeLine) {
 	if len(list) == 0 {
 		a.printf("the crate is empty\n")
 		return
@@ -68,7 +68,7 @@ func (a *app) printNewer(list []crate.NewerLine) {
 	for _, l := range list {
 		held := ""
 		if l.Hold != nil {
-			held = l.Hold.Words() + ": " + l.Hold.Because
+			held = l.Hold.Reason() + ": " + l.Hold.Because
 		}
 		t.Add(show.Text(l.Library), show.Text(l.Here), show.Text(l.Allowed), show.Text(l.Newest), orWord(l.Behind, "-"), show.Text(orWord(l.Effect, "-")), show.Text(held))
 		if behind == "" && l.Allowed != "" && l.Allowed != l.Here {
@@ -99,7 +99,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		a.printf("  pinned at %s", show.Text(v.Pinned))
 	}
 	if v.Hold != nil {
-		a.printf("  held %s: %s", show.Text(v.Hold.Words()), show.Text(orWord(v.Hold.Because, "no reason was given")))
+		a.printf("  held %s: %s", show.Text(v.Hold.Reason()), show.Text(orWord(v.Hold.Because, "no reason was given")))
 	}
 	a.printf("\n")
 	t := &show.Table{Right: map[int]bool{3: true}}
@@ -173,11 +173,11 @@ func (a *app) hold() *cobra.Command {
 			return a.answer(out, func() {
 				switch {
 				case out.DryRun:
-					a.touched(out.Outcome)
+					a.touched(out.Result)
 				case out.Hold == nil:
 					a.printf("%s is not held any more\n", show.Text(out.Library))
 				default:
-					a.printf("%s is held %s: %s\n", show.Text(out.Library), show.Text(out.Hold.Words()), show.Text(out.Hold.Because))
+					a.printf("%s is held %s: %s\n", show.Text(out.Library), show.Text(out.Hold.Reason()), show.Text(out.Hold.Because))
 				}
 			})
 		},
@@ -285,10 +285,10 @@ func (a *app) printRepin(r *crate.Repinned) {
 	}
 	if r.DryRun {
 		a.printf("\n")
-		a.touched(r.Outcome)
+		a.touched(r.Result)
 	} else {
 		for _, f := range r.Files {
-			a.printf("  %s %s\n", map[crate.Deed]string{crate.Added: "added  ", crate.Changed: "changed", crate.Removed: "removed"}[f.Do], show.Text(f.Path))
+			a.printf("  %s %s\n", map[crate.Action]string{crate.Added: "added  ", crate.Changed: "changed", crate.Removed: "removed"}[f.Do], show.Text(f.Path))
 		}
 	}
 	a.remarks(r.Notes)

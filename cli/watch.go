@@ -25,7 +25,7 @@ func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 		if err != nil {
 			return err
 		}
-		a.tellChanges(last, found)
+		a.answerChanges(last, found)
 		a.flush()
 		last = found
 		return nil
@@ -49,8 +49,8 @@ func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 	return err
 }
 
-// tellChanges prints what a check found that the one before did not, and the other way round.
-func (a *app) tellChanges(before, now *crate.Checked) {
+// answerChanges prints what a check found that the one before did not, and the other way round.
+func (a *app) answerChanges(before, now *crate.Checked) {
 	was := &crate.Checked{}
 	if before != nil {
 		was = before

@@ -18,7 +18,7 @@ type (
 // The states of a tag that adopt looked at.
 const (
 	StateAdopted = adopt.StateAdopted
-	StateDesk    = adopt.StateDesk
+	StateDevOnly = adopt.StateDevOnly
 	StateAsked   = adopt.StateAsked
 	StateOwn     = adopt.StateOwn
 	StateLeft    = adopt.StateLeft
@@ -26,7 +26,7 @@ const (
 
 // Adopt takes tags under record that are on pages, or that were copied from somewhere.
 func (c *Crate) Adopt(ctx context.Context, req AdoptRequest) (*Adopted, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("adopt", req.Pages...))
+	d, set, err := c.plan(ctx, reconcile.Titled("adopt", req.Pages...))
 	if err != nil {
 		return nil, err
 	}
@@ -35,12 +35,12 @@ func (c *Crate) Adopt(ctx context.Context, req AdoptRequest) (*Adopted, error) {
 	if _, err := relocate.Found(ctx, d); err != nil {
 		return nil, err
 	}
-	out, err := adopt.Draft(ctx, d, req)
+	out, err := adopt.Plan(ctx, d, req)
 	if err != nil {
 		return nil, err
 	}
 	var pages []PageChange
-	err = d.Finish(ctx, &out.Outcome, &pages, nil)
+	err = d.Finish(ctx, &out.Result, &pages, nil)
 	if req.Pasted != "" {
 		out.Pages = pages
 	}

@@ -26,9 +26,9 @@ type Crate struct {
 	Origin *origin.Opener
 	Facts  *facts.Reader
 	Dry    bool // show what would change, and change nothing
-	// Tell is told what a person should know beside the answer: what an interrupted command had left, that another is
+	// Notify is told what a person should know beside the answer: what an interrupted command had left, that another is
 	// waited for.
-	Tell func(note string)
+	Notify func(note string)
 
 	settings *record.Settings
 	keep     func(name string, content []byte) // where a dry run's files go
@@ -36,25 +36,25 @@ type Crate struct {
 	key      change.Key
 	window   *look.Window
 	opened   []*disk.Folder
-	told     []string
+	notified []string
 	requires *requirements.Resolver // shared by all snapshots of the project that the command reads
 }
 
-// An Outcome lists what a change did, or on a dry run would do.
-type Outcome = reconcile.Outcome
+// An Result lists what a change did, or on a dry run would do.
+type Result = reconcile.Result
 
 // A PageChange says what was done to one page.
 type PageChange = reconcile.PageChange
 
 func (c *Crate) options() change.Options {
-	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Tell: c.Tell, Beside: map[string][]byte{path.Base(record.SchemaFile): record.Schema()}}
+	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Notify: c.Notify, Beside: map[string][]byte{path.Base(record.SchemaFile): record.Schema()}}
 }
 
-// tell tells each note once: a command may read the project twice.
-func (c *Crate) tell(note string) {
-	if c.Tell != nil && note != "" && !slices.Contains(c.told, note) {
-		c.told = append(c.told, note)
-		c.Tell(note)
+// notify tells each note once: a command may read the project twice.
+func (c *Crate) notify(note string) {
+	if c.Notify != nil && note != "" && !slices.Contains(c.notified, note) {
+		c.notified = append(c.notified, note)
+		c.Notify(note)
 	}
 }
 
@@ -88,11 +88,11 @@ func (c *Crate) read(ctx context.Context) (*project.Project, error) {
 	if err != nil {
 		return nil, err
 	}
-	on, note, err := change.View(ctx, on, c.key, c.Tell)
+	on, note, err := change.View(ctx, on, c.key, c.Notify)
 	if err != nil {
 		return nil, err
 	}
-	c.tell(note)
+	c.notify(note)
 	return c.project(on)
 }
 
@@ -107,7 +107,7 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.Tell = c.tell
+	p.Notify = c.notify
 	if c.requires == nil {
 		c.requires = p.Requirements
 	}
@@ -122,8 +122,8 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 	return p, nil
 }
 
-// draft takes the project's lock, reads the project, and begins a draft. The caller closes the set.
-func (c *Crate) draft(ctx context.Context, title string) (*reconcile.Draft, *change.Set, error) {
+// plan takes the project's lock, reads the project, and begins a plan. The caller closes the set.
+func (c *Crate) plan(ctx context.Context, title string) (*reconcile.Plan, *change.Set, error) {
 	on, err := c.find()
 	if err != nil {
 		return nil, nil, err
@@ -134,10 +134,10 @@ func (c *Crate) draft(ctx context.Context, title string) (*reconcile.Draft, *cha
 	}
 	if c.Dry {
 		var note string
-		if on, note, err = change.View(ctx, on, c.key, c.Tell); err != nil {
+		if on, note, err = change.View(ctx, on, c.key, c.Notify); err != nil {
 			return nil, nil, err
 		}
-		c.tell(note)
+		c.notify(note)
 	}
 	p, err := c.project(on)
 	if err != nil {
@@ -155,8 +155,8 @@ func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*chan
 	if err != nil {
 		return nil, err
 	}
-	for _, n := range set.PutRight {
-		c.tell("put right: " + n)
+	for _, n := range set.Recovered {
+		c.notify("put right: " + n)
 	}
 	return set, nil
 }
@@ -164,8 +164,8 @@ func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*chan
 // Cost is what a page costs whoever opens it for the first time.
 type Cost = reconcile.Cost
 
-// A Deed is what a change does to a file.
-type Deed = reconcile.Deed
+// A Action is what a change does to a file.
+type Action = reconcile.Action
 
 // The deeds.
 const (

@@ -15,17 +15,17 @@ import (
 
 // Dropped says what drop took away.
 type Dropped struct {
-	Outcome
-	Library string       `json:"library"`
-	Pages   []PageChange `json:"pages,omitempty"`
-	Kept    []string     `json:"kept,omitempty"` // files that stay, with the reason
-	Used    []string     `json:"used,omitempty"` // places that lead to its files otherwise than by tags
-	Part    bool         `json:"part,omitempty"` // only a part was taken out
+	Result
+	Library    string       `json:"library"`
+	Pages      []PageChange `json:"pages,omitempty"`
+	Kept       []string     `json:"kept,omitempty"` // files that stay, with the reason
+	References []string     `json:"used,omitempty"` // places that lead to its files otherwise than by tags
+	Part       bool         `json:"part,omitempty"` // only a part was taken out
 }
 
 // DropPart takes files out of a library that stays otherwise: those that patterns match, and those of parts by name.
 func (c *Crate) DropPart(ctx context.Context, name string, patterns, parts []string) (*Dropped, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("drop", append(append([]string{name}, parts...), patterns...)...))
+	d, set, err := c.plan(ctx, reconcile.Titled("drop", append(append([]string{name}, parts...), patterns...)...))
 	if err != nil {
 		return nil, err
 	}
@@ -34,14 +34,14 @@ func (c *Crate) DropPart(ctx context.Context, name string, patterns, parts []str
 		return nil, err
 	}
 	out := &Dropped{Library: name, Part: true}
-	err = d.Finish(ctx, &out.Outcome, &out.Pages, nil)
-	out.Pages, out.Kept = reconcile.Changed(out.Pages), d.Kept
+	err = d.Finish(ctx, &out.Result, &out.Pages, nil)
+	out.Pages, out.Kept = reconcile.Changed(out.Pages), d.LeftBehind
 	return out, err
 }
 
 // Drop takes a library out: its includes, the files that no other library shares, and its records.
 func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("drop", name))
+	d, set, err := c.plan(ctx, reconcile.Titled("drop", name))
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +70,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 		if err != nil {
 			return nil, err
 		}
-		out.Used = mentions.OfAny(files)
+		out.References = mentions.OfAny(files)
 	}
 	places := map[string]bool{}
 	placesOf(d, name, places)
@@ -79,7 +79,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	}
 	d.List.Remove(name)
 	delete(d.Seal.Libraries, name)
-	err = d.Finish(ctx, &out.Outcome, &out.Pages, nil)
-	out.Pages, out.Kept = reconcile.Changed(out.Pages), d.Kept
+	err = d.Finish(ctx, &out.Result, &out.Pages, nil)
+	out.Pages, out.Kept = reconcile.Changed(out.Pages), d.LeftBehind
 	return out, err
 }

@@ -33,7 +33,7 @@ type Environment struct {
 	Fresh      bool // fetch again what was seen before
 	Dry        bool
 	Sandbox    facts.Sandbox
-	Tell       func(note string)
+	Notify     func(note string)
 }
 
 // Open makes the front door for a command. Close ends what was opened on the way.
@@ -51,7 +51,7 @@ func Open(env Environment) *Crate {
 	}
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader
-	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Tell: env.Tell,
+	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify,
 		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)), window: new(look.Window)}
 }
 

@@ -11,14 +11,14 @@ import (
 
 // Held says what hold did.
 type Held struct {
-	Outcome
+	Result
 	Library string       `json:"library"`
 	Hold    *record.Hold `json:"hold,omitempty"` // nil where it was taken off
 }
 
 // Hold keeps a library at a version, or below one; a nil hold lets it go.
 func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("hold", name))
+	d, set, err := c.plan(ctx, reconcile.Titled("hold", name))
 	if err != nil {
 		return nil, err
 	}
@@ -40,5 +40,5 @@ func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held
 	}
 	lib.Hold = hold
 	out := &Held{Library: name, Hold: hold}
-	return out, d.Finish(ctx, &out.Outcome, nil, nil)
+	return out, d.Finish(ctx, &out.Result, nil, nil)
 }

@@ -26,17 +26,17 @@ type IncludeRequest struct {
 
 // Included says what include or omit did.
 type Included struct {
-	Outcome
-	Pages []PageChange `json:"pages"`
-	Lacks []Lack       `json:"lacks,omitempty"` // needs of what was put there that its pages have not
+	Result
+	Pages   []PageChange  `json:"pages"`
+	Missing []MissingNeed `json:"lacks,omitempty"` // needs of what was put there that its pages have not
 }
 
-// A Lack is a need that pages have not.
-type Lack = reconcile.Lack
+// A MissingNeed is a need that pages have not.
+type MissingNeed = reconcile.MissingNeed
 
 // Include puts libraries or own files on pages.
 func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("include", req.Names...))
+	d, set, err := c.plan(ctx, reconcile.Titled("include", req.Names...))
 	if err != nil {
 		return nil, err
 	}
@@ -50,17 +50,17 @@ func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, err
 		return nil, err
 	}
 	out := &Included{}
-	if out.Lacks, err = reconcile.Lacking(d, pages, req.Names); err != nil {
+	if out.Missing, err = reconcile.MissingNeeds(d, pages, req.Names); err != nil {
 		return nil, err
 	}
 	in := &reconcile.Include{Files: files, Fragments: req.Fragments}
 	d.OnPages(pages, in.Page)
-	return out, d.Finish(ctx, &out.Outcome, &out.Pages, in.Passed)
+	return out, d.Finish(ctx, &out.Result, &out.Pages, in.Passed)
 }
 
 // Omit takes libraries or own files off pages. Without pages it is all pages.
 func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("omit", req.Names...))
+	d, set, err := c.plan(ctx, reconcile.Titled("omit", req.Names...))
 	if err != nil {
 		return nil, err
 	}
@@ -99,11 +99,11 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 	}
 	d.OnPages(pages, reconcile.Omit(places))
 	out := &Included{}
-	return out, d.Finish(ctx, &out.Outcome, &out.Pages, nil)
+	return out, d.Finish(ctx, &out.Result, &out.Pages, nil)
 }
 
 // placesOf adds where a library's files are: paths in the project, and the address of one that can't be sealed.
-func placesOf(d *reconcile.Draft, name string, places map[string]bool) {
+func placesOf(d *reconcile.Plan, name string, places map[string]bool) {
 	if sealed := d.Before.Seal.Libraries[name]; sealed != nil {
 		for _, f := range sealed.Files {
 			if !f.At.IsZero() {
@@ -117,7 +117,7 @@ func placesOf(d *reconcile.Draft, name string, places map[string]bool) {
 
 // wantedFiles turns names into files: those of libraries ordered so that what is needed comes before
 // what needs it, own files after them.
-func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Draft, req IncludeRequest) ([]project.TaggedFile, error) {
+func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeRequest) ([]project.TaggedFile, error) {
 	site, err := d.Site(ctx)
 	if err != nil {
 		return nil, err

@@ -76,14 +76,14 @@ func (c *Crate) Bill(ctx context.Context, advisories string) (*Bill, error) {
 
 // OrderFixed says what order --fix did.
 type OrderFixed struct {
-	Outcome
+	Result
 	Pages []OrderedPage `json:"pages"`
 }
 
 // FixOrder repairs the order of pages with the fewest moves.
 func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, error) {
 	out := &OrderFixed{}
-	err := c.repair(ctx, "order --fix", patterns, &out.Outcome, func(pages []paths.InSite) {
+	err := c.repair(ctx, "order --fix", patterns, &out.Result, func(pages []paths.InSite) {
 		out.Pages = make([]OrderedPage, len(pages))
 	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) { out.Pages[n] = r.Order(ctx, e) })
 	return out, err
@@ -91,7 +91,7 @@ func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, e
 
 // Mended says what check --fix mended.
 type Mended struct {
-	Outcome
+	Result
 	Pages []MendedPage `json:"pages"`
 }
 
@@ -105,7 +105,7 @@ type MendedPage struct {
 // includes that stand there twice, and the order. All else is left for people.
 func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 	out := &Mended{}
-	err := c.repair(ctx, mending, patterns, &out.Outcome, func(pages []paths.InSite) {
+	err := c.repair(ctx, mending, patterns, &out.Result, func(pages []paths.InSite) {
 		out.Pages = make([]MendedPage, len(pages))
 	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) {
 		out.Pages[n] = MendedPage{e.Path.String(), r.Mend(ctx, e)}
@@ -118,8 +118,8 @@ func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 const mending = "check --fix"
 
 // repair does work on pages, each of which is told its number among them.
-func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Outcome, begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int)) error {
-	d, set, err := c.draft(ctx, title)
+func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Result, begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int)) error {
+	d, set, err := c.plan(ctx, title)
 	if err != nil {
 		return err
 	}

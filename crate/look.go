@@ -16,7 +16,7 @@ import (
 // What look is asked and answers.
 type (
 	LookRequest = look.Request
-	Looked      = look.Looked
+	Looked      = look.Report
 	LookedPage  = look.Page
 	LookedShot  = browser.Shot
 	// LookDifference is what looks different on a page.
@@ -42,14 +42,14 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 
 // lookAt looks at a project's pages with the user's browser, and with some of its files drafted.
 func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked, error) {
-	req.Drafted, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
+	req.Overlay, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
 	return look.Look(ctx, c.window, p, req)
 }
 
 // LookAhead looks at the pages that a compared library is on, as they are and as moving it would have them, with what is surely called otherwise
 // renamed or not, and holds the two looks against each other. Nothing is changed.
 func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRequest, renameSure bool) (*Looked, error) {
-	if len(compared.On) == 0 {
+	if len(compared.PageUses) == 0 {
 		return nil, problem.Misuse("merry compare "+printable.Word(req.Library)+" "+printable.Word(req.New)+"  # without --look", "%s is on no page of this project, so there is nothing to look at", req.Library)
 	}
 	p, drafted, err := c.asAfter(ctx, func(dry *Crate) error {
@@ -66,7 +66,7 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 	if err != nil {
 		return nil, err
 	}
-	at := LookRequest{Pages: compared.On, Dir: filepath.Join(string(p.Root), p.Site()), Pictures: true}
+	at := LookRequest{Pages: compared.PageUses, Dir: filepath.Join(string(p.Root), p.Site()), Screenshots: true}
 	was, err := c.lookAt(ctx, p, nil, at)
 	if err != nil {
 		return nil, err
@@ -75,7 +75,7 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 	if err != nil {
 		return nil, err
 	}
-	now.Differs = nil // check knows the pages as they are
+	now.Disagreements = nil // check knows the pages as they are
 	return now, look.Compare(was, now)
 }
 

@@ -19,20 +19,20 @@ type (
 func (c *Crate) Move(ctx context.Context, req MoveRequest) (*Moved, error) {
 	req.Dir = c.Dir
 	title := reconcile.Titled("move", append(append([]string{}, req.What...), "to", req.To)...)
-	return c.moving(ctx, title, func(d *reconcile.Draft) error { return relocate.Draft(ctx, d, req) })
+	return c.moving(ctx, title, func(d *reconcile.Plan) error { return relocate.Plan(ctx, d, req) })
 }
 
 // FollowMoved lets records and pages follow what somebody moved by hand.
 func (c *Crate) FollowMoved(ctx context.Context) (*Moved, error) {
-	return c.moving(ctx, "move --found", func(d *reconcile.Draft) error {
+	return c.moving(ctx, "move --found", func(d *reconcile.Plan) error {
 		_, err := relocate.Found(ctx, d)
 		return err
 	})
 }
 
 // moving carries out what is drafted, and says what moved.
-func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcile.Draft) error) (*Moved, error) {
-	d, set, err := c.draft(ctx, title)
+func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcile.Plan) error) (*Moved, error) {
+	d, set, err := c.plan(ctx, title)
 	if err != nil {
 		return nil, err
 	}
@@ -41,7 +41,7 @@ func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcil
 		return nil, err
 	}
 	out := &Moved{}
-	if err := d.Finish(ctx, &out.Outcome, &out.Pages, nil); err != nil {
+	if err := d.Finish(ctx, &out.Result, &out.Pages, nil); err != nil {
 		return nil, err
 	}
 	out.Pages = reconcile.Changed(out.Pages)

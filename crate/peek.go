@@ -10,33 +10,33 @@ import (
 
 // Peeked is what is inside a source.
 type Peeked struct {
-	Source      string         `json:"source"`
-	Format      string         `json:"format"`
-	Digest      string         `json:"digest,omitempty"`
-	Name        string         `json:"name"`
-	NameFrom    string         `json:"name_from"`
-	Version     string         `json:"version,omitempty"`
-	VersionFrom string         `json:"version_from,omitempty"`
-	Licence     string         `json:"licence,omitempty"`
-	LicenceFrom string         `json:"licence_from,omitempty"`
-	Files       []PeekedFile   `json:"files"`
-	Aside       []AsideGroup   `json:"aside,omitempty"`
-	Suggested   []PeekedChoice `json:"suggested"`
-	Options     []PeekedOption `json:"options,omitempty"`
-	Notes       []string       `json:"notes,omitempty"`
+	Source      string          `json:"source"`
+	Format      string          `json:"format"`
+	Digest      string          `json:"digest,omitempty"`
+	Name        string          `json:"name"`
+	NameFrom    string          `json:"name_from"`
+	Version     string          `json:"version,omitempty"`
+	VersionFrom string          `json:"version_from,omitempty"`
+	Licence     string          `json:"licence,omitempty"`
+	LicenceFrom string          `json:"licence_from,omitempty"`
+	Files       []PeekedFile    `json:"files"`
+	Excluded    []ExcludedGroup `json:"aside,omitempty"`
+	Suggested   []PeekedChoice  `json:"suggested"`
+	Options     []PeekedOption  `json:"options,omitempty"`
+	Notes       []string        `json:"notes,omitempty"`
 }
 
 // PeekedFile is one file that could be for a page.
 type PeekedFile struct {
-	Path  string        `json:"path"`
-	Kind  delivery.Kind `json:"kind"`
-	Build record.Build  `json:"build,omitempty"`
-	Size  int64         `json:"size"`
-	Wire  int64         `json:"wire,omitempty"` // as packed for the network
-	Pair  string        `json:"pair,omitempty"`
-	Map   string        `json:"map,omitempty"`
-	MapOf string        `json:"map_of,omitempty"`
-	Aside string        `json:"aside,omitempty"`
+	Path            string        `json:"path"`
+	Kind            delivery.Kind `json:"kind"`
+	Build           record.Build  `json:"build,omitempty"`
+	Size            int64         `json:"size"`
+	Wire            int64         `json:"wire,omitempty"` // as packed for the network
+	OtherBuild      string        `json:"pair,omitempty"`
+	Map             string        `json:"map,omitempty"`
+	MapOf           string        `json:"map_of,omitempty"`
+	ExcludedBecause string        `json:"aside,omitempty"`
 	// Of a script that was looked into:
 	Form    script.Form     `json:"form,omitempty"`
 	Syntax  int             `json:"syntax,omitempty"`
@@ -53,8 +53,8 @@ type PeekedOption struct {
 	Difference string              `json:"tells"`
 }
 
-// AsideGroup sums up files that are not for a page.
-type AsideGroup struct {
+// ExcludedGroup sums up files that are not for a page.
+type ExcludedGroup struct {
 	Why   string   `json:"why"`
 	Files int      `json:"files"`
 	Size  int64    `json:"size"`
@@ -79,21 +79,21 @@ func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeke
 	if out.Digest, err = o.Tree.Digest(); err != nil {
 		return nil, err
 	}
-	aside := map[string]*AsideGroup{}
+	aside := map[string]*ExcludedGroup{}
 	wire, err := c.Origin.WireSizes(o)
 	if err != nil {
 		return nil, err
 	}
 	for i := range o.Files {
 		f := &o.Files[i]
-		why := f.Aside
+		why := f.ExcludedBecause
 		if f.Kind == delivery.Licence || f.Kind == delivery.About {
 			why = "about the library"
 		}
 		if why != "" && !all {
 			g := aside[why]
 			if g == nil {
-				g = &AsideGroup{Why: why}
+				g = &ExcludedGroup{Why: why}
 				aside[why] = g
 			}
 			g.Files++
@@ -103,7 +103,7 @@ func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeke
 			}
 			continue
 		}
-		pf := PeekedFile{Path: f.Path, Kind: f.Kind, Build: f.Build, Size: f.Size, Wire: f.Packed, Pair: f.Pair, Map: f.Map, MapOf: f.MapOf, Aside: why}
+		pf := PeekedFile{Path: f.Path, Kind: f.Kind, Build: f.Build, Size: f.Size, Wire: f.Packed, OtherBuild: f.OtherBuild, Map: f.Map, MapOf: f.MapOf, ExcludedBecause: why}
 		if r := f.Script; r != nil {
 			pf.Form, pf.Syntax, pf.Defines, pf.Needs = r.Form, r.Syntax, r.Defines, r.Needs
 		}
@@ -114,7 +114,7 @@ func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeke
 	}
 	for _, why := range []string{"about the library", "documentation", "examples", "sources", "tests", "tools", "types", "other packages"} {
 		if g := aside[why]; g != nil {
-			out.Aside = append(out.Aside, *g)
+			out.Excluded = append(out.Excluded, *g)
 		}
 	}
 	s := o.Suggest()

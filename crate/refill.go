@@ -13,15 +13,15 @@ type Refilled = settle.Refilled
 // other bytes is left alone unless overwrite says otherwise. Sources are archives, or folders of them, that may have what is
 // nowhere else; each byte is held against the seal.
 func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool, sources []string) (*Refilled, error) {
-	d, set, err := c.draft(ctx, "refill")
+	d, set, err := c.plan(ctx, "refill")
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
 	d.RestoreOnly = true
-	out, err := settle.Refill(ctx, d, settle.RefillRequest{Names: names, Overwrite: overwrite, Dir: c.Dir, Sources: sources, Tell: c.tell})
+	out, err := settle.Refill(ctx, d, settle.RefillRequest{Names: names, Overwrite: overwrite, Dir: c.Dir, Sources: sources, Notify: c.notify})
 	if err != nil {
 		return nil, err
 	}
-	return out, d.Finish(ctx, &out.Outcome, nil, nil)
+	return out, d.Finish(ctx, &out.Result, nil, nil)
 }

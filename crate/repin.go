@@ -27,7 +27,7 @@ func (c *Crate) Repin(ctx context.Context, req RepinRequest) (*Repinned, error) 
 	if err := upgrade.Prefetch(ctx, before, req); err != nil {
 		return nil, err
 	}
-	d, set, err := c.draft(ctx, "repin")
+	d, set, err := c.plan(ctx, "repin")
 	if err != nil {
 		return nil, err
 	}
@@ -36,7 +36,7 @@ func (c *Crate) Repin(ctx context.Context, req RepinRequest) (*Repinned, error) 
 	if err != nil || done == nil {
 		return out, err
 	}
-	if err := d.Finish(ctx, &out.Outcome, &out.Pages, nil); err != nil {
+	if err := d.Finish(ctx, &out.Result, &out.Pages, nil); err != nil {
 		return nil, err
 	}
 	done()

@@ -26,18 +26,18 @@ type ServeRequest struct {
 	Cache      time.Duration // how long browsers may keep files
 	Behind     string        // the server that is asked for pages
 	Profile    string        // serve pages as this profile would have them
-	// Again opens the crate anew, which each look at a changed project needs.
-	Again   func() (*Crate, error)
-	Ready   func(address string)
-	Shown   func(names []string)
-	Say     func(*Message)
-	Trouble func(error)
+	// Reload opens the crate anew, which each look at a changed project needs.
+	Reload    func() (*Crate, error)
+	Ready     func(address string)
+	OnPage    func(names []string)
+	OnMessage func(*Message)
+	OnError   func(error)
 }
 
 // Serve serves the site, has browsers show what changes, and tells what they say.
 func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
-	s := &serve.Session{Port: req.Port, Ready: req.Ready, Shown: req.Shown, Trouble: req.Trouble,
-		Options: serve.Options{Host: req.Host, Cache: req.Cache, Away: c.Origin.Offline, Live: true, Say: req.Say}}
+	s := &serve.Session{Port: req.Port, Ready: req.Ready, OnPage: req.OnPage, OnError: req.OnError,
+		Options: serve.Options{Host: req.Host, Cache: req.Cache, CDNFallback: c.Origin.Offline, Live: true, OnMessage: req.OnMessage}}
 	if n, err := strconv.Atoi(req.Port); err != nil || n < 0 || n > 65535 {
 		return problem.Misuse("merry serve --port 8000; merry serve  # on a port that is free", "--port %s is no port", req.Port)
 	}
@@ -51,7 +51,7 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 	looks := &generations{}
 	defer looks.close()
 	s.Look = func(ctx context.Context) (*project.Project, map[string][]byte, error) {
-		door, err := req.Again()
+		door, err := req.Reload()
 		if err != nil {
 			return nil, nil, err
 		}
@@ -64,7 +64,7 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 		return p, files, nil
 	}
 	s.Check = func(ctx context.Context) ([]check.Finding, error) {
-		door, err := req.Again()
+		door, err := req.Reload()
 		if err != nil {
 			return nil, err
 		}

@@ -11,7 +11,7 @@ import (
 
 // What settle is asked and answers.
 type (
-	Settled     = settle.Settled
+	Settled     = settle.Applied
 	SettledDone = settle.Done
 )
 
@@ -28,7 +28,7 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 		return nil, err
 	}
 	settle.Prefetch(ctx, before)
-	d, set, err := c.draft(ctx, "settle")
+	d, set, err := c.plan(ctx, "settle")
 	if err != nil {
 		return nil, err
 	}
@@ -41,7 +41,7 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	if found {
 		out.Done = append(out.Done, SettledDone{What: "records follow what was moved by hand"})
 	}
-	s := &settle.Settling{Draft: d, Dir: c.Dir, Sources: req.Sources, Out: out}
+	s := &settle.Applying{Draft: d, Dir: c.Dir, Sources: req.Sources, Out: out}
 	if err := s.Libraries(ctx); err != nil {
 		return nil, err
 	}
@@ -49,7 +49,7 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	if err != nil {
 		return nil, err
 	}
-	err = d.Finish(ctx, &out.Outcome, &out.Pages, func() error {
+	err = d.Finish(ctx, &out.Result, &out.Pages, func() error {
 		d.Seal.Tags = memory.Tags(true)
 		return nil
 	})

@@ -27,8 +27,8 @@ func (c *Crate) LearnCDN(ctx context.Context, address, name string) (*Learned, e
 			set.Close()
 		}
 	}()
-	return sources.LearnCDN(ctx, c.Origin, address, name, func() (d *reconcile.Draft, err error) {
-		d, set, err = c.draft(ctx, "learn a CDN")
+	return sources.LearnCDN(ctx, c.Origin, address, name, func() (d *reconcile.Plan, err error) {
+		d, set, err = c.plan(ctx, "learn a CDN")
 		return d, err
 	})
 }
@@ -43,13 +43,13 @@ func (c *Crate) CDNs(ctx context.Context) map[string]cdn.Pattern {
 }
 
 // SetCDN writes a CDN's address pattern into the packing list.
-func (c *Crate) SetCDN(ctx context.Context, name, pattern string) (*Outcome, error) {
-	d, set, err := c.draft(ctx, reconcile.Titled("set cdn", name))
+func (c *Crate) SetCDN(ctx context.Context, name, pattern string) (*Result, error) {
+	d, set, err := c.plan(ctx, reconcile.Titled("set cdn", name))
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	out := &Outcome{}
+	out := &Result{}
 	if err := sources.PutCDN(d, name, cdn.Pattern(pattern)); err != nil {
 		return nil, err
 	}

@@ -41,5 +41,5 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 	}
 	defer set.Close()
 	read := func() (*project.Project, error) { return project.Read(on, c.Origin, c.Facts) }
-	return start.Start(ctx, set, on, req, c.Dry, read, c.tell)
+	return start.Start(ctx, set, on, req, c.Dry, read, c.notify)
 }

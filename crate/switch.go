@@ -14,7 +14,7 @@ type (
 
 // Switch changes references between local copies and CDN links, and between builds. It refuses if the bytes differ.
 func (c *Crate) Switch(ctx context.Context, req SwitchRequest) (*Switched, error) {
-	d, set, err := c.draft(ctx, "")
+	d, set, err := c.plan(ctx, "")
 	if err != nil {
 		return nil, err
 	}

@@ -51,12 +51,12 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 	for _, o := range opens {
 		title += " " + strings.TrimSpace(cmp.Or(req.As, strings.ToLower(o.Name))+" "+o.Version)
 	}
-	d, set, err := c.draft(ctx, title)
+	d, set, err := c.plan(ctx, title)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	t := &settle.Taking{Draft: d}
+	t := &settle.Take{Draft: d}
 	var out *Taken
 	for i, o := range opens {
 		one := req
@@ -86,12 +86,12 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 			in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)
 		}
 		d.OnPages(pages, in.Page)
-		if out.Lacks, err = reconcile.Lacking(d, pages, t.Taken); err != nil {
+		if out.Missing, err = reconcile.MissingNeeds(d, pages, t.Taken); err != nil {
 			return nil, err
 		}
-		return out, d.Finish(ctx, &out.Outcome, &out.Pages, in.Passed)
+		return out, d.Finish(ctx, &out.Result, &out.Pages, in.Passed)
 	}
-	err = d.Finish(ctx, &out.Outcome, &out.Pages, nil)
+	err = d.Finish(ctx, &out.Result, &out.Pages, nil)
 	out.Pages = reconcile.Changed(out.Pages) // those whose references followed files
 	return out, err
 }

@@ -13,7 +13,7 @@ import (
 
 // Undone says what undo took back.
 type Undone struct {
-	Outcome
+	Result
 	Title string `json:"title"`
 }
 
@@ -35,8 +35,8 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Undo, "undone", noChange())
 }
 
-// Again makes the change that was undone last once more.
-func (c *Crate) Again(ctx context.Context) (*Undone, error) {
+// Reload makes the change that was undone last once more.
+func (c *Crate) Redo(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Again, "done again",
 		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to do again: no change was undone since the last one that was made"))
 }
@@ -65,7 +65,7 @@ func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, 
 	if err := set.Commit(ctx); err != nil {
 		return nil, err
 	}
-	return &Undone{Outcome: *reconcile.OutcomeOf(set), Title: last.Title}, nil
+	return &Undone{Result: *reconcile.ResultOf(set), Title: last.Title}, nil
 }
 
 // A PastChange is a change that can be undone, or done again.

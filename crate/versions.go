@@ -14,12 +14,12 @@ import (
 
 // What an upgrade would do.
 type (
-	Compared   = upgrade.Compared
-	Difference = upgrade.Difference
-	LostName   = upgrade.LostName
-	NewerLine  = upgrade.NewerLine
-	NameUse    = upgrade.NameUse
-	FileSize   = upgrade.FileSize
+	Compared    = upgrade.Compared
+	Difference  = upgrade.Difference
+	RemovedName = upgrade.RemovedName
+	UpgradeLine = upgrade.UpgradeLine
+	Occurrence  = upgrade.Occurrence
+	FileSize    = upgrade.FileSize
 	// Versions is what there is of a library, and a VersionLine one of its versions.
 	Versions    = inventory.Versions
 	VersionLine = inventory.VersionLine
@@ -51,7 +51,7 @@ func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, err
 }
 
 // Newer lists what is behind in the whole crate.
-func (c *Crate) Newer(ctx context.Context, advisories string) ([]NewerLine, error) {
+func (c *Crate) Newer(ctx context.Context, advisories string) ([]UpgradeLine, error) {
 	p, err := c.read(ctx)
 	if err != nil {
 		return nil, err

@@ -35,7 +35,7 @@ var answered = []struct {
 	{"start", crate.Started{}, "start"}, {"peek", crate.Peeked{}, "peek ../downloads/brinework-1.2.0.zip"}, {"take", crate.Taken{}, "take oarlock@2.0.3 --page index.html"},
 	{"include", crate.Included{}, "include oarlock --page tides.html"}, {"take", crate.Taken{}, "take brinework@1.2.0 --with-needs --page index.html --dry-run"}, {"take", crate.Taken{}, "take brinework@1.2.0 --with-needs --page index.html"},
 	{"contents", crate.Contents{}, "contents"}, {"check", crate.Checked{}, "check"}, {"order", []crate.Ordered{}, "order **"}, {"switch", crate.Switched{}, "switch --readable"}, {"undo-list", []crate.PastChange{}, "undo --list"}, {"undo", crate.Undone{}, "undo"},
-	{"move", crate.Moved{}, "move js/club.js js/own/"}, {"compare", crate.Compared{}, "compare brinework 2.0.0"}, {"versions", crate.Versions{}, "versions brinework"}, {"versions-newer", []crate.NewerLine{}, "versions --newer"},
+	{"move", crate.Moved{}, "move js/club.js js/own/"}, {"compare", crate.Compared{}, "compare brinework 2.0.0"}, {"versions", crate.Versions{}, "versions brinework"}, {"versions-newer", []crate.UpgradeLine{}, "versions --newer"},
 	{"repin", crate.Repinned{}, "repin brinework@2.0.0 --rename-sure"}, {"hold", crate.Held{}, "hold oarlock --below 3 --because kiosk"}, {"settle", crate.Settled{}, "settle"}, {"refill", crate.Refilled{}, "refill"},
 	{"seal", []crate.SealLine{}, "seal js/oarlock.js"}, {"sources", []crate.SourceState{}, "sources"}, {"bill", crate.Bill{}, "bill"}, {"adopt", crate.Adopted{}, "adopt --all --dry-run"}, {"omit", crate.Included{}, "omit brinework --page index.html"},
 	{"drop", crate.Dropped{}, "drop brinework"}, {"error", fault{}, "take nothing.zip"}, {"error", fault{}, "omit --nothing"},

@@ -57,7 +57,7 @@ func dependencies(ctx context.Context) ([]part, error) {
 			if err != nil {
 				return nil, err
 			}
-			found[m.Path] = part{Path: m.Path, Version: m.Version, licence: manifest.Of(string(text)), text: text}
+			found[m.Path] = part{Path: m.Path, Version: m.Version, licence: manifest.LicenceOf(string(text)), text: text}
 		}
 	}
 	var all []part

@@ -394,7 +394,7 @@ func (m *picker) draw(r row, here bool) string {
 	switch {
 	case here:
 		return m.paint.Bold(line)
-	case r.file.Aside != "":
+	case r.file.ExcludedBecause != "":
 		return m.paint.Dim(line)
 	}
 	return line

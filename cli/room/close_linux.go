@@ -9,10 +9,10 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// closeRoom takes from this process, for good, every system call that a rehearsal has no use for: it can't open a file or a
+// confine takes from this process, for good, every system call that a rehearsal has no use for: it can't open a file or a
 // connection, start a program, or touch what it does not hold already (seccomp(2), filter mode, all threads). What is not
 // on the list fails as if it were not permitted. It returns an error where the system can't do that.
-func closeRoom() error {
+func confine() error {
 	arch, ok := map[string]uint32{"amd64": unix.AUDIT_ARCH_X86_64, "arm64": unix.AUDIT_ARCH_AARCH64}[runtime.GOARCH]
 	if !ok {
 		return fmt.Errorf("system calls of %s are not known", runtime.GOARCH)

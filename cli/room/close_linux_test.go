@@ -26,7 +26,7 @@ func TestClosedRoom(t *testing.T) {
 		return
 	}
 	name := t.TempDir() + "/made"
-	if err := closeRoom(); err != nil {
+	if err := confine(); err != nil {
 		os.Stdout.WriteString("can't be closed here: " + err.Error() + "\n")
 		os.Exit(0)
 	}

@@ -2,5 +2,5 @@
 
 package room
 
-// closeRoom does nothing here: the engine itself has no way to a file or a connection.
-func closeRoom() error { return nil }
+// confine does nothing here: the engine itself has no way to a file or a connection.
+func confine() error { return nil }

@@ -61,7 +61,7 @@ func TestMain(m *testing.M) {
 
 // TestRoomsAreUsedAgain: a room that has answered gets the next request, and no other.
 func TestRoomsAreUsedAgain(t *testing.T) {
-	var k Keeper
+	var k Pool
 	for i, step := range []struct{ request, want, why string }{
 		{`"a"`, "1", ""},
 		{`"b"`, "2", ""},
@@ -94,7 +94,7 @@ func TestRoomsAreUsedAgain(t *testing.T) {
 
 // TestRoomsSideBySide: each of several who ask at once has a room for itself.
 func TestRoomsSideBySide(t *testing.T) {
-	var k Keeper
+	var k Pool
 	var all sync.WaitGroup
 	for range 6 {
 		all.Go(func() {

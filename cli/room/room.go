@@ -30,16 +30,16 @@ const Memory = 512 << 20
 // mostReport is how long a rehearsal's report may be, in bytes.
 const mostReport = 16 << 20
 
-// A Keeper has requests answered in rooms. A room that has answered is used again for the next request, which gets an engine of its
+// A Pool has requests answered in rooms. A room that has answered is used again for the next request, which gets an engine of its
 // own there; one that was ended, or that could not answer, is not. The zero value is ready for use, by several goroutines at once.
-type Keeper struct {
+type Pool struct {
 	mu   sync.Mutex
 	idle []*process
 }
 
 // Ask has a request answered in a process of its own, whose standard input and output are for requests and reports. Its input stays
 // open as long as this process is there: the room ends with it.
-func (k *Keeper) Ask(ctx context.Context, request []byte) ([]byte, error) {
+func (k *Pool) Ask(ctx context.Context, request []byte) ([]byte, error) {
 	if p := k.take(); p != nil {
 		report, err := p.ask(ctx, request)
 		if err == nil {
@@ -52,7 +52,7 @@ func (k *Keeper) Ask(ctx context.Context, request []byte) ([]byte, error) {
 		}
 		// It may have been spent by what came before: what a new one says counts.
 	}
-	p, err := start()
+	p, err := startProcess()
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +64,7 @@ func (k *Keeper) Ask(ctx context.Context, request []byte) ([]byte, error) {
 	return report, nil
 }
 
-func (k *Keeper) take() *process {
+func (k *Pool) take() *process {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	n := len(k.idle) - 1
@@ -76,7 +76,7 @@ func (k *Keeper) take() *process {
 	return p
 }
 
-func (k *Keeper) put(p *process) {
+func (k *Pool) put(p *process) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	k.idle = append(k.idle, p)
@@ -91,7 +91,7 @@ type process struct {
 	said    *bounded
 }
 
-func start() (*process, error) {
+func startProcess() (*process, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
@@ -169,7 +169,7 @@ func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration
 	debug.SetGCPercent(200)
 	limitMemory(Memory)
 	time.Local = time.UTC // the file that says otherwise can't be read from here
-	closeRoom()           // where the system can't, the engine alone is what holds
+	confine()             // where the system can't, the engine alone is what holds
 	go func() {
 		for range time.Tick(20 * time.Millisecond) {
 			if memoryInUse() > Memory {

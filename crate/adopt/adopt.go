@@ -37,7 +37,7 @@ type Request struct {
 
 // Adopted says what adopt recognised and did.
 type Adopted struct {
-	reconcile.Outcome
+	reconcile.Result
 	Tags  []Tag                  `json:"tags"`
 	Pages []reconcile.PageChange `json:"pages,omitempty"` // that pasted tags went on
 	CDNs  map[string]cdn.Pattern `json:"cdns,omitempty"`  // patterns that were learned on the way
@@ -65,7 +65,7 @@ type State string
 // The states.
 const (
 	StateAdopted State = "adopted"
-	StateDesk    State = "desk"  // recorded for the desk only: its bytes may change
+	StateDevOnly State = "desk"  // recorded for the desk only: its bytes may change
 	StateAsked   State = "asked" // it is a library, and its name or version can't be told
 	StateOwn     State = "own"   // nothing tells that it is a library
 	StateLeft    State = "left"  // it could not be adopted
@@ -80,22 +80,22 @@ type candidate struct {
 	what   *recognised
 }
 
-// adopting is one change in which recognised tags are recorded.
-type adopting struct {
+// adoption is one change in which recognised tags are recorded.
+type adoption struct {
 	req  Request
-	d    *reconcile.Draft
+	d    *reconcile.Plan
 	site *walk.Site
 	out  *Adopted
 }
 
-// Draft drafts taking tags under record that are on pages, or that were copied from somewhere. What it says of the outcome is
+// Plan drafts taking tags under record that are on pages, or that were copied from somewhere. What it says of the outcome is
 // filled in by who carries the draft out.
-func Draft(ctx context.Context, d *reconcile.Draft, req Request) (*Adopted, error) {
+func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error) {
 	pages, err := d.Pages(ctx, req.Pages, req.Dir, false)
 	if err != nil {
 		return nil, err
 	}
-	a := &adopting{req: req, d: d, out: &Adopted{CDNs: map[string]cdn.Pattern{}}}
+	a := &adoption{req: req, d: d, out: &Adopted{CDNs: map[string]cdn.Pattern{}}}
 	if a.site, err = d.Site(ctx); err != nil {
 		return nil, err
 	}
@@ -134,7 +134,7 @@ func Draft(ctx context.Context, d *reconcile.Draft, req Request) (*Adopted, erro
 	}
 	if pasted != nil {
 		for _, c := range list {
-			if c.State != StateAdopted && c.State != StateDesk {
+			if c.State != StateAdopted && c.State != StateDevOnly {
 				return nil, problem.Refuse(problem.LibraryUnknown, cmp.Or(c.Next, "paste it again with --as NAME@VERSION"), "%s: %s", c.Ref, cmp.Or(c.Why, "nothing tells what it is"))
 			}
 		}
@@ -193,7 +193,7 @@ func candidates(v *tags.Page, list []*candidate) []*candidate {
 }
 
 // makeOut reads or fetches what a candidate refers to, and recognises it.
-func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
+func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 	p, req := a.d.Before, a.req
 	c.Sure = Unsure
 	leave := func(why, next string) { c.State, c.Why, c.Next = StateLeft, why, next }
@@ -245,7 +245,7 @@ func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
 		at, _ := p.InSite(w.known.At)
 		leave("it is a second copy of "+at.String()+" of "+w.name, fmt.Sprintf("refer to %s instead, and remove this file", at))
 	case w.floating != "" && w.name != "" && w.known == nil && w.source == nil:
-		c.State, c.Version = StateDesk, ""
+		c.State, c.Version = StateDevOnly, ""
 		c.Why = w.floating + ": it can't be sealed, and is for the desk only"
 		c.Next = "link to one version before it ships"
 	case w.sure != Unsure:
@@ -273,7 +273,7 @@ func (a *adopting) makeOut(ctx context.Context, c *candidate) error {
 func pageOf(at string) string { name, _, _ := strings.Cut(at, ":"); return name }
 
 // paste puts the pasted tags on pages, as they are written, where their libraries belong.
-func (a *adopting) paste(pasted *tags.Page) reconcile.PageWork {
+func (a *adoption) paste(pasted *tags.Page) reconcile.PageWork {
 	return func(_ context.Context, e *tags.Editor, done *reconcile.PageChange) error {
 		for i := range pasted.Includes {
 			of := tags.FileOf(e.Project(), pasted.Targets[i]) // now that its libraries are known

@@ -26,13 +26,13 @@ import (
 )
 
 // all records the candidates that were recognised, library by library.
-func (a *adopting) all(ctx context.Context, list []*candidate) error {
+func (a *adoption) all(ctx context.Context, list []*candidate) error {
 	groups := map[string][]*candidate{}
 	var order []string
 	for _, c := range list {
 		switch c.State {
-		case StateDesk:
-			a.desk(c)
+		case StateDevOnly:
+			a.devOnly(c)
 		case StateAdopted:
 			if old := a.d.List.Library(c.Library); old != nil && old.Version != c.Version {
 				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would run it twice", c.Library, old.Version, c.Version)
@@ -79,18 +79,18 @@ func (a *adopting) all(ctx context.Context, list []*candidate) error {
 	return nil
 }
 
-// desk records a link whose bytes may change: by its address alone, and not to be shipped.
-func (a *adopting) desk(c *candidate) {
+// devOnly records a link whose bytes may change: by its address alone, and not to be shipped.
+func (a *adoption) devOnly(c *candidate) {
 	if old := a.d.List.Library(c.Library); old != nil {
 		c.State, c.Why = StateLeft, c.Why+"; and the crate has "+c.Library+" "+old.Version
 		c.Next = fmt.Sprintf("take this tag off; then: merry include %s --page %s", c.Library, pageOf(c.At))
 		return
 	}
-	a.d.List.Put(record.Library{Name: c.Library, From: c.target.URL, Serve: record.CDN, Only: record.Desk})
+	a.d.List.Put(record.Library{Name: c.Library, From: c.target.URL, Serve: record.CDN, Only: record.DevOnly})
 }
 
 // library records the files of one library.
-func (a *adopting) library(ctx context.Context, name string, list []*candidate) error {
+func (a *adoption) library(ctx context.Context, name string, list []*candidate) error {
 	if err := record.ValidName(name); err != nil {
 		return err
 	}
@@ -136,7 +136,7 @@ func (a *adopting) library(ctx context.Context, name string, list []*candidate) 
 	for _, choice := range sel.Choices {
 		if f := sealed.File(choice.Path); f != nil && !local[choice.Path] {
 			at[choice.Path], _ = a.d.Before.InSite(f.At)
-			pairs[choice.Path] = f.Pair
+			pairs[choice.Path] = f.OtherBuild
 		}
 	}
 	taken, err := a.d.Take(ctx, name, files, d, sel, at, sealed.Linked, reconcile.Refuse)
@@ -145,7 +145,7 @@ func (a *adopting) library(ctx context.Context, name string, list []*candidate) 
 	}
 	for _, f := range taken {
 		if pair, ok := pairs[f.Path]; ok {
-			f.Pair = pair
+			f.OtherBuild = pair
 		}
 		sealed.Files = slices.DeleteFunc(sealed.Files, func(old record.File) bool { return old.Path == f.Path })
 		sealed.Files = append(sealed.Files, f)
@@ -161,7 +161,7 @@ func (a *adopting) library(ctx context.Context, name string, list []*candidate) 
 }
 
 // store keeps in the cache what was adopted, so that it can be had again.
-func (a *adopting) store(ctx context.Context, files *gathered, taken []record.File, sealed *record.Sealed) error {
+func (a *adoption) store(ctx context.Context, files *gathered, taken []record.File, sealed *record.Sealed) error {
 	if a.d.Dry() {
 		return nil
 	}
@@ -216,7 +216,7 @@ func (g *gathered) ReadInto(name string, buf []byte) ([]byte, error) {
 }
 
 // gather brings together what the tags of a library refer to, and what that refers to in its turn.
-func (a *adopting) gather(ctx context.Context, list []*candidate) (*gathered, *delivery.Delivery, *delivery.Selection, error) {
+func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *delivery.Package, *delivery.Selection, error) {
 	g := &gathered{source: list[0].what.source, files: map[string][]byte{}}
 	wanted := map[string]bool{}
 	for _, c := range list {
@@ -227,7 +227,7 @@ func (a *adopting) gather(ctx context.Context, list []*candidate) (*gathered, *d
 	}
 	choose := func(name string) (string, bool) { return "adopted", wanted[name] }
 	if g.source != nil {
-		return g, g.source.Delivery, g.source.Choose(choose), nil
+		return g, g.source.Package, g.source.Choose(choose), nil
 	}
 	for _, c := range list {
 		g.files[c.File] = c.what.bytes
@@ -250,7 +250,7 @@ func (a *adopting) gather(ctx context.Context, list []*candidate) (*gathered, *d
 }
 
 // closure brings what a stylesheet refers to. What is not there is not brought; check tells of it.
-func (a *adopting) closure(ctx context.Context, c *candidate, files map[string][]byte) error {
+func (a *adoption) closure(ctx context.Context, c *candidate, files map[string][]byte) error {
 	for _, r := range style.References(c.what.bytes) {
 		u, err := url.Parse(r.URL)
 		if err != nil || u.Host != "" || u.Scheme != "" || strings.HasPrefix(u.Path, "/") {
@@ -277,7 +277,7 @@ func (a *adopting) closure(ctx context.Context, c *candidate, files map[string][
 
 // places says where in the site each file is, or would be: what is there stays there, with what it refers to
 // beside it; links get the places that take would give them.
-func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.Delivery, sel *delivery.Selection) (map[string]paths.InSite, error) {
+func (a *adoption) places(lib *record.Library, list []*candidate, d *delivery.Package, sel *delivery.Selection) (map[string]paths.InSite, error) {
 	habits, arrange := project.HabitsFor(a.d.List, lib)
 	place, err := placement.Place(d, sel, placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into})
 	if err != nil {
@@ -306,7 +306,7 @@ func (a *adopting) places(lib *record.Library, list []*candidate, d *delivery.De
 }
 
 // addresses makes the links of a library known: by a CDN's pattern where one explains them, else each by itself.
-func (a *adopting) addresses(lib *record.Library, sealed *record.Sealed, list []*candidate) {
+func (a *adoption) addresses(lib *record.Library, sealed *record.Sealed, list []*candidate) {
 	for _, c := range list {
 		f := sealed.File(c.File)
 		if c.target.URL == "" || f == nil {
@@ -319,7 +319,7 @@ func (a *adopting) addresses(lib *record.Library, sealed *record.Sealed, list []
 		if known {
 			continue
 		}
-		patterns := cdn.Explain(c.target.URL, cdn.File{Name: lib.CDNName(), Version: lib.Version, Path: f.Path})
+		patterns := cdn.Explain(c.target.URL, cdn.File{Name: lib.NameOnCDNs(), Version: lib.Version, Path: f.Path})
 		if len(patterns) == 0 || !strings.Contains(string(patterns[0]), "{name}") {
 			f.URL = c.target.URL
 			continue

@@ -48,7 +48,7 @@ type evidence struct {
 
 // recognise makes out what a file is. The user's own word counts most, then a package's manifest, the file's
 // banner, its address, its name; the bytes in a source settle it.
-func (a *adopting) recognise(ctx context.Context, t tags.Target, b []byte) (*recognised, error) {
+func (a *adoption) recognise(ctx context.Context, t tags.Target, b []byte) (*recognised, error) {
 	as := a.req.As
 	r := &recognised{bytes: b, sure: Unsure, named: as != ""}
 	var list []evidence
@@ -139,7 +139,7 @@ func (r *recognised) weigh(list []evidence) {
 
 // inSources looks for the bytes in a source: the one that the user names, or the registry's package of that
 // name and version.
-func (a *adopting) inSources(ctx context.Context, r *recognised, list []evidence) error {
+func (a *adoption) inSources(ctx context.Context, r *recognised, list []evidence) error {
 	p, from := a.d.Before, a.req.From
 	if from != "" {
 		o, err := p.Origin.Open(ctx, origin.Request{Name: from, Dir: a.req.Dir})

@@ -133,9 +133,9 @@ type Request struct {
 	View
 	Wait  string   // a selector that must appear
 	Masks []string // selectors of what is not to be seen
-	// Picture says whether a picture is wanted, with what it is made of.
-	Picture bool
-	Limit   time.Duration // how long a page may take in all
+	// Screenshot says whether a picture is wanted, with what it is made of.
+	Screenshot bool
+	Timeout    time.Duration // how long a page may take in all
 }
 
 // A Visit is what was seen of a page.
@@ -171,7 +171,7 @@ func (b *Browser) Visit(ctx context.Context, address string, v Request) (*Visit,
 	if err != nil {
 		return newListener().given(ctx, b, v, err)
 	}
-	tab, cancel := context.WithTimeout(t.ctx, v.Limit)
+	tab, cancel := context.WithTimeout(t.ctx, v.Timeout)
 	defer cancel()
 	defer context.AfterFunc(ctx, cancel)()
 	l := newListener()
@@ -229,7 +229,7 @@ func (b *Browser) tab(v Request) (*tab, error) {
 		target.DisposeBrowserContext(apart).Do(browser)
 	}}
 	media := emulation.SetEmulatedMedia()
-	if v.Picture || v.Dark {
+	if v.Screenshot || v.Dark {
 		features := []*emulation.MediaFeature{{Name: "prefers-reduced-motion", Value: "reduce"}}
 		if v.Dark {
 			features = append(features, &emulation.MediaFeature{Name: "prefers-color-scheme", Value: "dark"})
@@ -239,7 +239,7 @@ func (b *Browser) tab(v Request) (*tab, error) {
 	err = chromedp.Run(ctx, network.Enable(), log.Enable(), runtime.Enable(), page.Enable(), media, emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false),
 		emulation.SetScriptExecutionDisabled(v.NoScripts), cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny), chromedp.ActionFunc(func(ctx context.Context) error {
 			script := strings.Replace(consoleScript, "LIMIT", strconv.Itoa(maxMessages), 1)
-			if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil || !v.Picture {
+			if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil || !v.Screenshot {
 				return err
 			}
 			_, err := page.AddScriptToEvaluateOnNewDocument(stillScript).Do(ctx)
@@ -310,7 +310,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 		return err
 	}
 	l.countMore(more)
-	if !v.Picture {
+	if !v.Screenshot {
 		return nil
 	}
 	shot := &Shot{View: v.View}
@@ -329,7 +329,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 			if err != nil {
 				return err
 			}
-			height := min(max(size.Height, viewHeight), MostHeight)
+			height := min(max(size.Height, viewHeight), MaxHeight)
 			shot.Picture, err = page.CaptureScreenshot().WithCaptureBeyondViewport(true).WithClip(&page.Viewport{Width: float64(v.Width), Height: height, Scale: 1}).Do(ctx)
 			return err
 		}))
@@ -352,7 +352,7 @@ func there(tab context.Context, flag, selector string) (is bool, err error) {
 
 // appear waits for a selector.
 func (b *Browser) appear(tab context.Context, l *listener, v Request) error {
-	for until := time.Now().Add(v.Limit / 2); ; {
+	for until := time.Now().Add(v.Timeout / 2); ; {
 		is, err := there(tab, "wait", v.Wait)
 		switch {
 		case err != nil:
@@ -382,7 +382,7 @@ func (l *listener) given(ctx context.Context, b *Browser, v Request, err error) 
 	case l.crashed():
 		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser gave the page up: its process ended, most likely for want of memory"})
 	case errors.Is(err, context.DeadlineExceeded):
-		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not come to rest within %v", v.Limit)})
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not come to rest within %v", v.Timeout)})
 	default:
 		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the page can't be looked at: " + err.Error()})
 	}

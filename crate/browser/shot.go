@@ -5,8 +5,8 @@ import (
 	"image"
 )
 
-// MostHeight is how much of a page is looked at, in pixels from its top.
-const MostHeight = 12000
+// MaxHeight is how much of a page is looked at, in pixels from its top.
+const MaxHeight = 12000
 
 // A View is how a page is opened.
 type View struct {
@@ -39,10 +39,10 @@ type State struct {
 	Rules    []Rule    `json:"rules"` // of all stylesheets that apply
 	Elements []Element `json:"elements"`
 	Fonts    []string  `json:"fonts"` // that are loaded
-	// Lone are classes on the page of which no stylesheet has a rule, and Unmatched the rules that apply to nothing.
-	Lone      []string `json:"lone"`
-	Unmatched []int    `json:"unmatched"`
-	Unread    []string `json:"unread"` // stylesheets that the browser shows to nobody
+	// UnstyledClasses are classes on the page of which no stylesheet has a rule, and Unmatched the rules that apply to nothing.
+	UnstyledClasses  []string `json:"lone"`
+	Unmatched        []int    `json:"unmatched"`
+	UnreadableSheets []string `json:"unread"` // stylesheets that the browser shows to nobody
 }
 
 // A Rule is one of a stylesheet, as the browser writes it, whatever its build.

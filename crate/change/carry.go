@@ -13,19 +13,19 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A carrier carries a committed set out, or takes it back. Either can be repeated after a stop at any point.
-type carrier struct {
+// A executor carries a committed set out, or takes it back. Either can be repeated after a stop at any point.
+type executor struct {
 	on  *disk.Folder
-	all *disk.Place // the folder of all sets
+	all *disk.Entry // the folder of all sets
 	id  string
 	j   *journal
 
-	set *disk.Place
-	dir *disk.Place // the folder of the last entry: they come sorted
+	set *disk.Entry
+	dir *disk.Entry // the folder of the last entry: they come sorted
 }
 
-func (c *carrier) close() {
-	for _, p := range []*disk.Place{c.set, c.dir} {
+func (c *executor) close() {
+	for _, p := range []*disk.Entry{c.set, c.dir} {
 		if p != nil {
 			p.Close()
 		}
@@ -33,7 +33,7 @@ func (c *carrier) close() {
 }
 
 // at enters the set's folder and that of an entry.
-func (c *carrier) at(e Entry) (set, dir *disk.Place, base string, err error) {
+func (c *executor) at(e Entry) (set, dir *disk.Entry, base string, err error) {
 	if c.set == nil {
 		if c.set, err = c.on.Enter(changes + "/" + c.id + going); err != nil {
 			return nil, nil, "", err
@@ -52,9 +52,9 @@ func (c *carrier) at(e Entry) (set, dir *disk.Place, base string, err error) {
 	return c.set, c.dir, base, nil
 }
 
-// carryOut exchanges every file of the set for its draft and marks the set done. What came back in exchange must be what
+// apply exchanges every file of the set for its draft and marks the set done. What came back in exchange must be what
 // was seen when the change was drafted.
-func (c *carrier) carryOut() error {
+func (c *executor) apply() error {
 	if err := c.makeFolders(c.j.Folders); err != nil {
 		return err
 	}
@@ -65,18 +65,18 @@ func (c *carrier) carryOut() error {
 		}
 		switch {
 		case e.Remove:
-			err = dir.Move(base, set, e.Draft)
+			err = dir.Move(base, set, e.Staged)
 		case e.Create:
-			err = set.Move(e.Draft, dir, base)
+			err = set.Move(e.Staged, dir, base)
 			if errors.Is(err, fs.ErrExist) {
 				err = inTheMeantime(e.Path)
 			}
 		default:
-			err = set.Exchange(e.Draft, dir, base)
+			err = set.Exchange(e.Staged, dir, base)
 		}
 		if err == nil && !e.Create {
 			var old fs.FileInfo
-			if old, err = set.Stat(e.Draft); err == nil && !disk.StampOf(old).Like(e.Seen) {
+			if old, err = set.Stat(e.Staged); err == nil && !disk.StampOf(old).Equal(e.Seen) {
 				err = inTheMeantime(e.Path)
 			}
 		}
@@ -90,7 +90,7 @@ func (c *carrier) carryOut() error {
 	return c.conclude()
 }
 
-func (c *carrier) makeFolders(list []string) error {
+func (c *executor) makeFolders(list []string) error {
 	for _, name := range list {
 		above, err := c.on.Enter(path.Dir(name))
 		if err != nil {
@@ -106,7 +106,7 @@ func (c *carrier) makeFolders(list []string) error {
 }
 
 // conclude marks a set done whose files all are in their places.
-func (c *carrier) conclude() error {
+func (c *executor) conclude() error {
 	if c.set == nil {
 		var err error
 		if c.set, err = c.on.Enter(changes + "/" + c.id + going); err != nil {
@@ -136,7 +136,7 @@ func (c *carrier) conclude() error {
 
 // endUndoings forgets the undoing that the set takes back, or all of them where it is a new change: what they took back was of
 // files that are others now.
-func (c *carrier) endUndoings() error {
+func (c *executor) endUndoings() error {
 	over := []string{c.j.Again + undone}
 	if c.j.Again == "" {
 		var err error
@@ -153,7 +153,7 @@ func (c *carrier) endUndoings() error {
 }
 
 // trim forgets the changes that are too old to be undone. It is no reason to fail that it can't be: the next one does.
-func (c *carrier) trim() {
+func (c *executor) trim() {
 	old, err := sets(c.on, done)
 	for err == nil && len(old) > mostUndone {
 		err = forget(c.all, old[0])
@@ -162,7 +162,7 @@ func (c *carrier) trim() {
 }
 
 // removeFolders removes folders, unless something is in them.
-func (c *carrier) removeFolders(list []string) {
+func (c *executor) removeFolders(list []string) {
 	if len(list) > 0 && c.dir != nil {
 		c.dir.Close() // an open folder can't be removed everywhere
 		c.dir = nil
@@ -177,7 +177,7 @@ func (c *carrier) removeFolders(list []string) {
 
 // finish carries out what a stop left of a set. It returns the files that somebody else changed since, which it leaves
 // alone.
-func (c *carrier) finish() (left []string, err error) {
+func (c *executor) finish() (left []string, err error) {
 	if err := c.makeFolders(c.j.Folders); err != nil {
 		return nil, err
 	}
@@ -197,11 +197,11 @@ func (c *carrier) finish() (left []string, err error) {
 		case now == otherwise:
 			left = append(left, e.Path)
 		case e.Remove:
-			err = dir.Move(base, set, e.Draft)
+			err = dir.Move(base, set, e.Staged)
 		case e.Create:
-			err = set.Move(e.Draft, dir, base)
+			err = set.Move(e.Staged, dir, base)
 		default:
-			err = set.Exchange(e.Draft, dir, base)
+			err = set.Exchange(e.Staged, dir, base)
 		}
 		if err != nil {
 			return nil, err
@@ -211,11 +211,11 @@ func (c *carrier) finish() (left []string, err error) {
 }
 
 // keepOld puts the old content in its place where a stop left it under its second name.
-func (c *carrier) keepOld(set *disk.Place, e Entry) error {
-	if _, err := set.Stat(e.Draft + disk.Keepsake); err != nil {
+func (c *executor) keepOld(set *disk.Entry, e Entry) error {
+	if _, err := set.Stat(e.Staged + disk.Backup); err != nil {
 		return nil
 	}
-	return set.Replace(e.Draft+disk.Keepsake, set, e.Draft)
+	return set.Replace(e.Staged+disk.Backup, set, e.Staged)
 }
 
 // state is what a file is, held against an entry.
@@ -228,7 +228,7 @@ const (
 )
 
 // stateOf tells whether an entry was carried out.
-func (c *carrier) stateOf(e Entry, set, dir *disk.Place, base string) (state, error) {
+func (c *executor) stateOf(e Entry, set, dir *disk.Entry, base string) (state, error) {
 	info, err := dir.Stat(base)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -244,7 +244,7 @@ func (c *carrier) stateOf(e Entry, set, dir *disk.Place, base string) (state, er
 	case !info.Mode().IsRegular():
 		return otherwise, nil
 	case !e.Remove && info.Size() == e.Size:
-		b, _, err := dir.Read(base, disk.MostFile)
+		b, _, err := dir.Read(base, disk.MaxFile)
 		if err != nil {
 			return 0, err
 		}
@@ -252,21 +252,21 @@ func (c *carrier) stateOf(e Entry, set, dir *disk.Place, base string) (state, er
 			return asAfter, nil
 		}
 	}
-	if e.Create || !disk.StampOf(info).Like(e.Seen) {
+	if e.Create || !disk.StampOf(info).Equal(e.Seen) {
 		return otherwise, nil
 	}
 	return asBefore, nil
 }
 
-// takeBack puts everything back that was carried out of a set, and gives the set up. It returns the files that somebody
+// revert puts everything back that was carried out of a set, and gives the set up. It returns the files that somebody
 // else changed since, which it leaves alone, and the folder in which their old content is kept then.
-func (c *carrier) takeBack() (left []string, kept string, err error) {
+func (c *executor) revert() (left []string, kept string, err error) {
 	c.makeFolders(c.j.Emptied) // where something else is there now, that is told below, file by file
 	for _, e := range slices.Backward(c.j.Entries) {
 		set, dir, base, err := c.at(e)
 		if err != nil && c.set != nil {
 			// Its folder was not made yet, or something else is there now.
-			if c.carried(e) {
+			if c.applied(e) {
 				left = append(left, e.Path)
 			}
 			continue
@@ -280,7 +280,7 @@ func (c *carrier) takeBack() (left []string, kept string, err error) {
 		}
 		var old fs.FileInfo
 		if err == nil {
-			old, err = set.Stat(e.Draft)
+			old, err = set.Stat(e.Staged)
 		}
 		carried := !errors.Is(err, fs.ErrNotExist) // its old content, or its draft, is there
 		if !carried {
@@ -291,20 +291,20 @@ func (c *carrier) takeBack() (left []string, kept string, err error) {
 		case e.Create:
 			switch {
 			case now == asAfter && !carried:
-				err = dir.Move(base, set, e.Draft)
+				err = dir.Move(base, set, e.Staged)
 			case now == otherwise && !carried:
 				left = append(left, e.Path)
 			}
 		case e.Remove && !carried: // it was not removed yet
 		case e.Remove && now == asAfter:
-			err = set.Move(e.Draft, dir, base)
+			err = set.Move(e.Staged, dir, base)
 		case e.Remove:
 			left = append(left, e.Path)
-		case now == asAfter && (c.isDraft(e, set, old)):
+		case now == asAfter && (c.isStaged(e, set, old)):
 			// Its draft had the same content as the file: nothing to take back.
 		case now == asAfter:
-			err = set.Exchange(e.Draft, dir, base)
-		case now == otherwise && !c.isDraft(e, set, old):
+			err = set.Exchange(e.Staged, dir, base)
+		case now == otherwise && !c.isStaged(e, set, old):
 			left = append(left, e.Path)
 		}
 		if err != nil {
@@ -319,31 +319,31 @@ func (c *carrier) takeBack() (left []string, kept string, err error) {
 	return nil, "", forget(c.all, c.id+going)
 }
 
-// carried tells whether an entry was carried out, as far as the set's own folder shows.
-func (c *carrier) carried(e Entry) bool {
-	info, err := c.set.Stat(e.Draft)
+// applied tells whether an entry was applied out, as far as the set's own folder shows.
+func (c *executor) applied(e Entry) bool {
+	info, err := c.set.Stat(e.Staged)
 	switch {
 	case e.Create:
 		return err != nil
 	case e.Remove:
 		return err == nil
 	}
-	return err == nil && !c.isDraft(e, c.set, info)
+	return err == nil && !c.isStaged(e, c.set, info)
 }
 
-// isDraft tells whether the file in the set's folder is still the draft of an entry, rather than the old content that came
+// isStaged tells whether the file in the set's folder is still the draft of an entry, rather than the old content that came
 // back in exchange for it.
-func (c *carrier) isDraft(e Entry, set *disk.Place, info fs.FileInfo) bool {
-	if info.Size() != e.Size || disk.StampOf(info).Like(e.Seen) {
+func (c *executor) isStaged(e Entry, set *disk.Entry, info fs.FileInfo) bool {
+	if info.Size() != e.Size || disk.StampOf(info).Equal(e.Seen) {
 		return false
 	}
-	b, _, err := set.Read(e.Draft, disk.MostFile)
+	b, _, err := set.Read(e.Staged, disk.MaxFile)
 	return err == nil && xxhash.Sum64(b) == e.Hash
 }
 
 // rollBack takes a set back that could not be carried out, because of a reason. Its error says what has become of it.
-func (c *carrier) rollBack(reason error) error {
-	left, kept, err := c.takeBack()
+func (c *executor) rollBack(reason error) error {
+	left, kept, err := c.revert()
 	switch {
 	case err != nil:
 		const way = "see to what is wrong there; merry undo --finish; merry undo --abandon  # gives the change up"

@@ -76,7 +76,7 @@ func begin(t *testing.T, root, title string, opt Options) *Set {
 	return s
 }
 
-// takeBack drafts the taking back of the last change, as the command does.
+// revert drafts the taking back of the last change, as the command does.
 func takeBack(t *testing.T, root string) (*Set, Done, error) {
 	s, err := Begin(context.Background(), on(t, root), "", Options{Key: testKey})
 	if err != nil {
@@ -339,11 +339,11 @@ func interrupted(t *testing.T, root string, files map[string]string) {
 	if err := s.into.Create(journalFile, b, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	folder := filepath.Join(root, Folder, "changes", s.draft)
+	folder := filepath.Join(root, Folder, "changes", s.staging)
 	if err := os.Rename(folder, strings.TrimSuffix(folder, drafted)+going); err != nil {
 		t.Fatal(err)
 	}
-	s.draft = ""
+	s.staging = ""
 	s.Close()
 }
 
@@ -419,7 +419,7 @@ func TestAbandonTakesBack(t *testing.T) {
 	}
 	all, _ := f.Enter(changes)
 	defer all.Close()
-	c := carrier{on: f, all: all, id: "000001", j: j}
+	c := executor{on: f, all: all, id: "000001", j: j}
 	j.Entries = j.Entries[:2] // the stop came after these two
 	c.makeFolders(c.j.Folders)
 	for _, e := range j.Entries {
@@ -427,7 +427,7 @@ func TestAbandonTakesBack(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := set.Exchange(e.Draft, dir, base); err != nil {
+		if err := set.Exchange(e.Staged, dir, base); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -442,7 +442,7 @@ func TestAbandonTakesBack(t *testing.T) {
 			t.Errorf("%s is %q, want %q", name, got, want)
 		}
 	}
-	if got := text(t, root, list[0].Kept+"/"+j.Entries[1].Draft); got != "old" {
+	if got := text(t, root, list[0].Kept+"/"+j.Entries[1].Staged); got != "old" {
 		t.Errorf("the old content of the file that somebody changed is %q", got)
 	}
 }
@@ -474,8 +474,8 @@ func TestRolledBack(t *testing.T) {
 			t.Fatal(err)
 		}
 		all, _ := f.Enter(changes)
-		c := carrier{on: f, all: all, id: "000001", j: j}
-		if err = c.carryOut(); err == nil {
+		c := executor{on: f, all: all, id: "000001", j: j}
+		if err = c.apply(); err == nil {
 			t.Errorf("%s: it was carried out all the same", name)
 		} else if err = c.rollBack(err); !strings.Contains(err.Error(), "taken back") {
 			t.Errorf("%s: %v", name, err)
@@ -528,7 +528,7 @@ func TestForeignJournals(t *testing.T) {
 		}
 	}
 	// A journal that is the user's own must speak of the project alone, too.
-	for _, bad := range []journal{{Entries: []Entry{{Path: "../x", Draft: "1"}}}, {Entries: []Entry{{Path: ".git/config", Draft: "1"}}}, {Entries: []Entry{{Path: "a", Draft: "../1"}}},
+	for _, bad := range []journal{{Entries: []Entry{{Path: "../x", Staged: "1"}}}, {Entries: []Entry{{Path: ".git/config", Staged: "1"}}}, {Entries: []Entry{{Path: "a", Staged: "../1"}}},
 		{Folders: []string{".."}}, {Undoes: "../.."}} {
 		b, err := bad.text(testKey)
 		if err != nil {

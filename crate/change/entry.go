@@ -16,7 +16,7 @@ import (
 // An Entry is one file of a set.
 type Entry struct {
 	Path   string      `json:"path"`            // slash-separated, from the root
-	Draft  string      `json:"draft,omitempty"` // the file in the set's folder
+	Staged string      `json:"draft,omitempty"` // the file in the set's folder
 	Create bool        `json:"create,omitempty"`
 	Remove bool        `json:"remove,omitempty"`
 	Hash   uint64      `json:"hash"` // xxhash of the new content; it tells states apart, it proves nothing
@@ -91,7 +91,7 @@ func (s *Set) claim(name string) error {
 
 // enter enters a folder to look at files, each once as long as they are few. The caller leaves it. The change itself enters every
 // folder anew.
-func (s *Set) enter(dir string) (p *disk.Place, leave func(), err error) {
+func (s *Set) enter(dir string) (p *disk.Entry, leave func(), err error) {
 	s.mu.Lock()
 	p = s.open[dir]
 	s.mu.Unlock()

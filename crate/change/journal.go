@@ -78,7 +78,7 @@ func readJournal(on *disk.Folder, set string, key Key) (*journal, error) {
 		return nil, err
 	}
 	defer p.Close()
-	b, _, err := p.Read(journalFile, disk.MostRecord)
+	b, _, err := p.Read(journalFile, disk.MaxRecord)
 	if err != nil {
 		return nil, err
 	}
@@ -109,7 +109,7 @@ func (j *journal) local() bool {
 	for i := range j.Entries {
 		e := &j.Entries[i]
 		e.at = paths.FoundInProject(e.Path)
-		if e.at.IsZero() || paths.Reserved(e.Path) || e.Draft == "" || !digits(e.Draft) {
+		if e.at.IsZero() || paths.Reserved(e.Path) || e.Staged == "" || !digits(e.Staged) {
 			return false
 		}
 	}
@@ -179,7 +179,7 @@ func nextID(on *disk.Folder) (string, error) {
 }
 
 // forget removes a set: it is gone by one rename, whatever comes after.
-func forget(all *disk.Place, set string) error {
+func forget(all *disk.Entry, set string) error {
 	id, _, _ := strings.Cut(set, ".")
 	left := set
 	if !strings.HasSuffix(set, gone) {

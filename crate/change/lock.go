@@ -80,7 +80,7 @@ func layBeside(on *disk.Folder, files map[string][]byte) {
 	}
 	defer own.Close()
 	for name, content := range files {
-		if is, _, err := own.Read(name, disk.MostFile); err != nil || !bytes.Equal(is, content) {
+		if is, _, err := own.Read(name, disk.MaxFile); err != nil || !bytes.Equal(is, content) {
 			own.Remove(name)
 			own.Create(name, content, 0o644)
 		}

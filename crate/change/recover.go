@@ -53,7 +53,7 @@ func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 		if err != nil {
 			return said, err
 		}
-		c := carrier{on: on, all: all, id: strings.TrimSuffix(set, going), j: j}
+		c := executor{on: on, all: all, id: strings.TrimSuffix(set, going), j: j}
 		left, err := c.finish()
 		c.close()
 		if err != nil {
@@ -97,7 +97,7 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 		return nil, "", err
 	}
 	view := map[string]string{}
-	c := carrier{on: on, id: strings.TrimSuffix(unfinished[0], going), j: j}
+	c := executor{on: on, id: strings.TrimSuffix(unfinished[0], going), j: j}
 	defer c.close()
 	for _, e := range j.Entries {
 		now := asBefore
@@ -113,7 +113,7 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 		case e.Remove:
 			view[e.Path] = ""
 		default:
-			view[e.Path] = changes + "/" + unfinished[0] + "/" + e.Draft
+			view[e.Path] = changes + "/" + unfinished[0] + "/" + e.Staged
 		}
 	}
 	return on.Through(view), fmt.Sprintf("a command was stopped in the middle of its change (%s); what follows is as if it were finished. The next command that changes something finishes it, and so does merry undo --finish", j.Title), nil
@@ -167,8 +167,8 @@ func Abandon(ctx context.Context, on *disk.Folder, opt Options) ([]Ending, error
 			if err != nil {
 				return list, err
 			}
-			c := carrier{on: on, all: all, id: id, j: j}
-			left, kept, err := c.takeBack()
+			c := executor{on: on, all: all, id: id, j: j}
+			left, kept, err := c.revert()
 			c.close()
 			if err != nil {
 				return list, err
@@ -181,7 +181,7 @@ func Abandon(ctx context.Context, on *disk.Folder, opt Options) ([]Ending, error
 
 // ended runs f under the project's lock.
 func ended[T any](ctx context.Context, on *disk.Folder, opt Options, f func() ([]T, error)) ([]T, error) {
-	l, err := lockProject(ctx, on, opt.Tell)
+	l, err := lockProject(ctx, on, opt.Notify)
 	if err != nil {
 		return nil, err
 	}

@@ -43,31 +43,31 @@ type Options struct {
 	Keep func(name string, content []byte)
 	// Key returns the user's own key on this machine, which proves that a journal is the user's.
 	Key Key
-	// Tell, where set, is told what a person should know meanwhile: that a command waits for another.
-	Tell func(note string)
+	// Notify, where set, is told what a person should know meanwhile: that a command waits for another.
+	Notify func(note string)
 	// Beside are files of the program's own that are to lie beside the changes, by their names.
 	Beside map[string][]byte
 }
 
 // A Set is a change being drafted. Write and Remove may be called from several goroutines.
 type Set struct {
-	// PutRight says what an earlier, interrupted command had left and Begin finished, a line each.
-	PutRight []string
+	// Recovered says what an earlier, interrupted command had left and Begin finished, a line each.
+	Recovered []string
 
-	on    *disk.Folder
-	opt   Options
-	lock  *flock.Flock
-	draft string      // the name of the draft's folder, "" until something is written
-	into  *disk.Place // the same
+	on      *disk.Folder
+	opt     Options
+	lock    *flock.Flock
+	staging string      // the name of the draft's folder, "" until something is written
+	into    *disk.Entry // the same
 
 	mu       sync.Mutex
 	journal  journal
-	drafts   int
+	staged   int
 	paths    map[string]bool
 	above    map[string]bool        // folders that drafted files lie in
 	checked  map[string]error       // folders that were looked at
 	straight map[string]string      // folders' paths without links
-	open     map[string]*disk.Place // folders that were entered to look at files
+	open     map[string]*disk.Entry // folders that were entered to look at files
 }
 
 // Begin starts a set on the project in a folder. It takes the project's lock, waiting a while for another command to end,
@@ -75,16 +75,16 @@ type Set struct {
 // must be called. A dry set takes no lock.
 func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Set, error) {
 	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{}, checked: map[string]error{},
-		straight: map[string]string{}, open: map[string]*disk.Place{}}
+		straight: map[string]string{}, open: map[string]*disk.Entry{}}
 	if opt.Dry {
 		return s, nil
 	}
 	var err error
-	if s.lock, err = lockProject(ctx, on, opt.Tell); err != nil {
+	if s.lock, err = lockProject(ctx, on, opt.Notify); err != nil {
 		return nil, err
 	}
 	layBeside(on, opt.Beside)
-	if s.PutRight, err = recoverLocked(on, opt.Key); err != nil {
+	if s.Recovered, err = recoverLocked(on, opt.Key); err != nil {
 		s.Close()
 		return nil, err
 	}
@@ -114,9 +114,9 @@ func (s *Set) Close() {
 		s.into.Close()
 		s.into = nil
 	}
-	if s.draft != "" {
+	if s.staging != "" {
 		if all, err := s.on.Enter(changes); err == nil {
-			all.RemoveAll(s.draft)
+			all.RemoveAll(s.staging)
 			all.Close()
 		}
 	}
@@ -155,7 +155,7 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 	if s.opt.Dry {
 		old := []byte(nil)
 		if !e.Create {
-			if old, _, err = s.on.Read(e.Path, disk.MostFile, nil); err != nil {
+			if old, _, err = s.on.Read(e.Path, disk.MaxFile, nil); err != nil {
 				return err
 			}
 		}
@@ -163,11 +163,11 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 		s.add(e)
 		return nil
 	}
-	var into *disk.Place
-	if into, e.Draft, err = s.next(); err != nil {
+	var into *disk.Entry
+	if into, e.Staged, err = s.next(); err != nil {
 		return err
 	}
-	if err := into.Create(e.Draft, content, e.Mode); err != nil {
+	if err := into.Create(e.Staged, content, e.Mode); err != nil {
 		return err
 	}
 	s.add(e)
@@ -190,7 +190,7 @@ func (s *Set) Remove(name paths.InProject, seen disk.Stamp) error {
 		s.add(e)
 		return nil
 	}
-	if _, e.Draft, err = s.next(); err != nil {
+	if _, e.Staged, err = s.next(); err != nil {
 		return err
 	}
 	s.add(e)
@@ -218,7 +218,7 @@ func (s *Set) add(e Entry) {
 }
 
 // next returns the set's folder and a name in it that nothing has yet.
-func (s *Set) next() (into *disk.Place, name string, err error) {
+func (s *Set) next() (into *disk.Entry, name string, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.into == nil {
@@ -226,8 +226,8 @@ func (s *Set) next() (into *disk.Place, name string, err error) {
 			return nil, "", err
 		}
 	}
-	s.drafts++
-	return s.into, fmt.Sprintf("%06d", s.drafts), nil
+	s.staged++
+	return s.into, fmt.Sprintf("%06d", s.staged), nil
 }
 
 func (s *Set) makeFolder() error {
@@ -248,11 +248,11 @@ func (s *Set) makeFolder() error {
 		return err
 	}
 	defer all.Close()
-	s.draft = id + drafted
-	if err := all.MakeFolder(s.draft); err != nil {
+	s.staging = id + drafted
+	if err := all.MakeFolder(s.staging); err != nil {
 		return err
 	}
-	s.into, err = s.on.Enter(changes + "/" + s.draft)
+	s.into, err = s.on.Enter(changes + "/" + s.staging)
 	return err
 }
 
@@ -296,14 +296,14 @@ func (s *Set) Commit(ctx context.Context) error {
 		return err
 	}
 	defer all.Close()
-	id := strings.TrimSuffix(s.draft, drafted)
-	if err := all.Move(s.draft, all, id+going); err != nil {
+	id := strings.TrimSuffix(s.staging, drafted)
+	if err := all.Move(s.staging, all, id+going); err != nil {
 		return err
 	}
-	s.draft = ""
-	c := carrier{on: s.on, all: all, id: id, j: &s.journal}
+	s.staging = ""
+	c := executor{on: s.on, all: all, id: id, j: &s.journal}
 	defer c.close()
-	if err := c.carryOut(); err != nil {
+	if err := c.apply(); err != nil {
 		return c.rollBack(err)
 	}
 	return nil

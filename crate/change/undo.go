@@ -78,7 +78,7 @@ func (s *Set) Undo() (Done, error) {
 	}
 	last := history[0]
 	s.journal.Title, s.journal.Undoes = undoing+last.Title, last.ID
-	return last, s.takeBackAll(last.ID + done)
+	return last, s.revertAll(last.ID + done)
 }
 
 // Again drafts the change that was undone last; the same holds as of Undo.
@@ -89,11 +89,11 @@ func (s *Set) Again() (Done, error) {
 	}
 	last := undoings[0]
 	s.journal.Title, s.journal.Again = last.Title, last.ID
-	return last, s.takeBackAll(last.ID + undone)
+	return last, s.revertAll(last.ID + undone)
 }
 
-// takeBackAll drafts every file as it was before a set was carried out.
-func (s *Set) takeBackAll(set string) error {
+// revertAll drafts every file as it was before a set was carried out.
+func (s *Set) revertAll(set string) error {
 	j, err := readJournal(s.on, set, s.opt.Key)
 	if err != nil {
 		return err
@@ -116,7 +116,7 @@ func (s *Set) takeBackAll(set string) error {
 		case err != nil:
 			return err
 		}
-		if err := s.takeBack(e, kept, stamp); err != nil {
+		if err := s.revert(e, kept, stamp); err != nil {
 			return err
 		}
 	}
@@ -136,24 +136,24 @@ func (s *Set) readPlain(name string) ([]byte, disk.Stamp, error) {
 		return nil, disk.Stamp{}, err
 	}
 	defer p.Close()
-	return p.Read(path.Base(name), disk.MostFile)
+	return p.Read(path.Base(name), disk.MaxFile)
 }
 
 // wasSo reports whether a file is already as it was before a change: there is nothing to take back then, and nothing to
 // lose.
-func wasSo(e Entry, kept *disk.Place, now []byte, there bool) bool {
+func wasSo(e Entry, kept *disk.Entry, now []byte, there bool) bool {
 	if e.Create || !there {
 		return e.Create && !there
 	}
-	b, _, err := kept.Read(e.Draft, disk.MostFile)
+	b, _, err := kept.Read(e.Staged, disk.MaxFile)
 	return err == nil && bytes.Equal(b, now)
 }
 
-func (s *Set) takeBack(e Entry, kept *disk.Place, stamp disk.Stamp) error {
+func (s *Set) revert(e Entry, kept *disk.Entry, stamp disk.Stamp) error {
 	if e.Create {
 		return s.Remove(e.at, stamp)
 	}
-	b, _, err := kept.Read(e.Draft, disk.MostFile)
+	b, _, err := kept.Read(e.Staged, disk.MaxFile)
 	if err != nil {
 		return problem.Refuse(problem.NothingThere, "take the change back by hand", "what undo needs is gone: %w", err)
 	}

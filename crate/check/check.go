@@ -36,8 +36,8 @@ type Finding struct {
 	Global   string   `json:"global,omitempty"` // that is missing, of a finding of code
 	// Declared says that it is of a need which the packing list names, and no code that was read.
 	Declared bool `json:"declared,omitempty"`
-	// Lacks is the library that is not there, of such a one.
-	Lacks string `json:"-"`
+	// Missing is the library that is not there, of such a one.
+	Missing string `json:"-"`
 }
 
 // Sort orders findings by file, place and name.
@@ -52,23 +52,23 @@ const (
 	FileMissing     = "file-missing"
 	CaseDiffers     = "case-differs"
 	LeadsNowhere    = "leads-nowhere"
-	PartMissing     = "part-missing"
+	MemberMissing   = "part-missing"
 	ImportUnmapped  = "import-unmapped"
 	ImportLacking   = "import-lacking"
 	ImportKind      = "import-kind"
 	AwaitCircle     = "await-circle"
 	TwoForms        = "two-forms"
-	ClassGone       = "class-gone"
+	ClassRemoved    = "class-gone"
 	GlobalGone      = "global-gone"
 	MapBroken       = "import-map-broken"
 	MapLate         = "import-map-late"
 	MapEntry        = "import-map-entry"
 	SealedChanged   = "sealed-changed"
-	SealedGone      = "sealed-gone"
+	SealedMissing   = "sealed-gone"
 	SealedMoved     = "sealed-moved"
 	ListDiffers     = "list-differs"
 	PagesUnmatched  = "pages-unmatched"
-	NeedAbsent      = "need-absent"
+	NeedMissing     = "need-absent"
 	NeedLater       = "need-later"
 	NeedRace        = "need-race"
 	NeedCircle      = "need-circle"
@@ -92,7 +92,7 @@ const (
 	LinkDiffers     = "link-differs"
 	LinkUnreachable = "link-unreachable"
 	NotAsProfile    = "not-as-profile"
-	DeskOnlyShipped = "desk-only-shipped"
+	DevOnlyShipped  = "desk-only-shipped"
 
 	ModuleAsClassic = "module-as-classic"
 	ClassicAsModule = "classic-as-module"
@@ -129,29 +129,29 @@ type Include struct {
 	// Integrity is what the seal says of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds
-	// Gone says that it is a sealed file that is not there, which is told once, for the file.
-	Gone bool
+	// Missing says that it is a sealed file that is not there, which is told once, for the file.
+	Missing bool
 	// Script is what is known of a script, nil where that is nothing.
 	Script *script.Report
-	// Lacks are the features that it uses and that browsers of the packing list have not got.
-	Lacks []Lack
+	// Features are the features that it uses and that browsers of the packing list have not got.
+	Features []MissingFeature
 	// Sealed is the version of the library that the link is of, "" where it is of none.
 	Sealed string
 	// Name and Version are what the file or its address says that it is, recorded or not.
 	Name, Version string
 	// Where a profile is checked: the file's build, whether there is the other one, and whether the
 	// library must not ship.
-	Build    record.Build
-	HasPair  bool
-	DeskOnly bool
+	Build         record.Build
+	HasOtherBuild bool
+	DevOnly       bool
 	// Fallback says that a local copy stands in where this script's CDN does not answer; CanFallBack, that one could.
 	Fallback, CanFallBack bool
 	// Loose says that it is a link without a version that the packing list knows and keeps to the desk.
 	Loose bool
 }
 
-// A Lack is a feature that a file uses and that some browser for which the site is made has not got.
-type Lack struct {
+// A MissingFeature is a feature that a file uses and that some browser for which the site is made has not got.
+type MissingFeature struct {
 	*support.Feature
 	Who   string // the browsers
 	Where string // file:line:column

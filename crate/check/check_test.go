@@ -83,7 +83,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 		} else {
 			in.Path, in.Library = raw.Ref, siteFiles[raw.Ref]
 		}
-		in.Build, in.HasPair = "minified", true
+		in.Build, in.HasOtherBuild = "minified", true
 	}
 	for i := range pg.Includes {
 		raw, in := &pg.Includes[i], &p.Includes[i]
@@ -99,7 +99,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 				it.Needs = append(it.Needs, order.Need{Global: g, Where: "page.html:1:1"})
 			}
 		}
-		it.Unknown = in.URL != "" && in.Library == "" && !it.Style
+		it.Unread = in.URL != "" && in.Library == "" && !it.Style
 		p.Items = append(p.Items, it)
 	}
 	return OnPage(p, c)
@@ -266,10 +266,10 @@ func TestDeskOnly(t *testing.T) {
 			t.Fatal(err)
 		}
 		p := &Page{Page: pg, File: "index.html", Includes: make([]Include, len(pg.Includes))}
-		p.Includes[len(p.Includes)-1] = Include{Path: "js/oarlock.js", Library: "oarlock", Loads: true, DeskOnly: true}
+		p.Includes[len(p.Includes)-1] = Include{Path: "js/oarlock.js", Library: "oarlock", Loads: true, DevOnly: true}
 		k := &pageCheck{p: p, c: crateOf{profile: &Profile{Name: tt.profile}}}
 		k.profile()
-		if got := len(k.found) == 1 && k.found[0].Name == DeskOnlyShipped && k.found[0].Severity == Error; got != tt.want {
+		if got := len(k.found) == 1 && k.found[0].Name == DevOnlyShipped && k.found[0].Severity == Error; got != tt.want {
 			t.Errorf("under %s: %+v", tt.profile, k.found)
 		}
 	}

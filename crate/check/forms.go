@@ -24,7 +24,7 @@ func (k *pageCheck) forms() {
 		name := cmp.Or(in.Path, in.URL, "this script")
 		switch {
 		case r.Form == script.Broken:
-			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.Fault, r.FaultLine),
+			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.SyntaxError, r.SyntaxErrorLine),
 				"a browser will run nothing of it", "mend it; for a library: merry refill --overwrite  # puts the sealed bytes back")
 		case r.Form == script.Module && !raw.Module:
 			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module, in a tag for plain scripts", name),
@@ -46,11 +46,11 @@ func (k *pageCheck) forms() {
 // mostLacks is how many features one finding names.
 const mostLacks = 4
 
-// lacks finds what scripts call and stylesheets say that browsers of the packing list have not got, less what a script before gives.
-func (k *pageCheck) lacks() {
+// features finds what scripts call and stylesheets say that browsers of the packing list have not got, less what a script before gives.
+func (k *pageCheck) features() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
-		list := slices.DeleteFunc(slices.Clone(in.Lacks), func(l Lack) bool { return k.given(i, l.Feature) })
+		list := slices.DeleteFunc(slices.Clone(in.Features), func(l MissingFeature) bool { return k.defined(i, l.Feature) })
 		if raw.Inert != "" || len(list) == 0 {
 			continue
 		}
@@ -75,8 +75,8 @@ func (k *pageCheck) lacks() {
 	}
 }
 
-// given tells whether a script before an include gives a feature to browsers that have not got it.
-func (k *pageCheck) given(i int, f *support.Feature) bool {
+// defined tells whether a script before an include gives a feature to browsers that have not got it.
+func (k *pageCheck) defined(i int, f *support.Feature) bool {
 	_, member, _ := strings.Cut(f.Name, ".")
 	if f.Kind == support.Method {
 		member = f.Name
@@ -117,7 +117,7 @@ func gives(text []byte, name string) bool {
 // loader tells whether something before an include defines define.
 func (k *pageCheck) loader(i int) bool {
 	for j := range i {
-		if k.p.Items[j].Defines.Has("define") || k.p.Items[j].Unknown {
+		if k.p.Items[j].Defines.Has("define") || k.p.Items[j].Unread {
 			return true
 		}
 	}

@@ -20,7 +20,7 @@ func OnPage(p *Page, c Crate) []Finding {
 	k.profile()
 	k.twice()
 	k.forms()
-	k.lacks()
+	k.features()
 	k.versions()
 	k.builds()
 	k.mixed()
@@ -60,7 +60,7 @@ func (k *pageCheck) add(name string, s Severity, offset int, message, why, next 
 func (k *pageCheck) references() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
-		if in.Path == "" || in.Gone || raw.Inert != "" || raw.RefAttr.End == 0 || k.c.Has(in.Path) {
+		if in.Path == "" || in.Missing || raw.Inert != "" || raw.RefAttr.End == 0 || k.c.Has(in.Path) {
 			continue
 		}
 		at := raw.RefAttr.ValueStart
@@ -103,13 +103,13 @@ func (k *pageCheck) profile() {
 		}
 		next := fmt.Sprintf("merry switch %s --profile %s", in.Library, want.Name)
 		switch {
-		case in.DeskOnly && want.Name != "desk":
-			k.add(DeskOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
+		case in.DevOnly && want.Name != "desk":
+			k.add(DevOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
 				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.page()))
 		case want.Serve == record.CDN && in.URL == "", want.Serve == record.Local && in.URL != "":
 			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s", in.Library, want.Name, want.Serve),
 				"the page would go out otherwise than it was meant to", next)
-		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasPair:
+		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasOtherBuild:
 			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build; the profile %s says %s", in.Library, in.Build, want.Name, want.Build),
 				"the page would go out otherwise than it was meant to", next)
 		case want.Fallback && in.URL != "" && in.CanFallBack && !in.Fallback:
@@ -234,11 +234,11 @@ func (k *pageCheck) needs() {
 		for _, need := range k.c.Needs(lib) {
 			if _, ok := on[need]; !ok {
 				absentLibrary[need] = true
-				k.add(NeedAbsent, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
+				k.add(NeedMissing, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
 					fmt.Sprintf("%s will stop with an error when it loads", lib),
 					fmt.Sprintf("merry include %s --page %s", need, k.page()))
 				f := &k.found[len(k.found)-1]
-				f.Declared, f.Lacks = true, need
+				f.Declared, f.Missing = true, need
 			}
 		}
 	}
@@ -257,7 +257,7 @@ func (k *pageCheck) needs() {
 		k.outOfOrder(c, state)
 	}
 	k.circle(constraints)
-	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unknown || it.Opens) && !it.Inert })
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unread || it.DefinesUnknown) && !it.Inert })
 	told := map[string]bool{}
 	for _, a := range absent {
 		library, own := k.c.Provider(a.Need.Global)
@@ -284,7 +284,7 @@ func (k *pageCheck) needs() {
 			message = fmt.Sprintf("%s reads %s; %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
 			next = fmt.Sprintf("merry include %s --page %s", own, k.page())
 		}
-		k.add(NeedAbsent, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
+		k.add(NeedMissing, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
 		k.found[len(k.found)-1].Global = a.Need.Global
 	}
 }

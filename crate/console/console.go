@@ -65,21 +65,21 @@ func (m *Message) key() string {
 
 // A Log keeps what was said before. Its methods may be called from several goroutines.
 type Log struct {
-	mu   sync.Mutex
-	said map[string]bool
+	mu       sync.Mutex
+	messages map[string]bool
 }
 
 // New tells whether a message was not said before, and remembers it.
 func (l *Log) New(m *Message) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if l.said[m.key()] {
+	if l.messages[m.key()] {
 		return false
 	}
-	if l.said == nil {
-		l.said = map[string]bool{}
+	if l.messages == nil {
+		l.messages = map[string]bool{}
 	}
-	l.said[m.key()] = true
+	l.messages[m.key()] = true
 	return true
 }
 
@@ -87,7 +87,7 @@ func (l *Log) New(m *Message) bool {
 func (l *Log) Forget() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.said = nil
+	l.messages = nil
 }
 
 // A Tag is a script on a page: where it stands, which file it is, and which globals it defines and needs.
@@ -166,7 +166,7 @@ func (s *Site) cause(m *Message) *check.Finding {
 		if f.Severity == check.Note {
 			continue
 		}
-		if weight := s.speaksOf(f, m); weight > most {
+		if weight := s.mentions(f, m); weight > most {
 			best, most = f, weight
 		}
 	}
@@ -176,12 +176,12 @@ func (s *Site) cause(m *Message) *check.Finding {
 // The findings of which messages can come: of a script where it stands, of a request that failed, and of bytes that are not as demanded.
 var (
 	ofCode    = []string{check.SyntaxError, check.SyntaxNewer, check.WrongBuild, check.ModuleAsClassic, check.ClassicAsModule, check.ImportUnmapped, check.ImportLacking}
-	ofRequest = []string{check.FileMissing, check.CaseDiffers, check.LeadsNowhere, check.AssetMissing, check.OldPath, check.LinkUnreachable, check.SealedGone, check.SealedMoved}
+	ofRequest = []string{check.FileMissing, check.CaseDiffers, check.LeadsNowhere, check.AssetMissing, check.OldPath, check.LinkUnreachable, check.SealedMissing, check.SealedMoved}
 	ofBytes   = []string{check.LinkStale, check.LocalIntegrity, check.LinkDiffers, check.SealedChanged}
 )
 
-// speaksOf weighs whether a finding is what a message came of: 0 for no.
-func (s *Site) speaksOf(f *check.Finding, m *Message) int {
+// mentions weighs whether a finding is what a message came of: 0 for no.
+func (s *Site) mentions(f *check.Finding, m *Message) int {
 	at := s.InProject(cmp.Or(m.File, m.Page))
 	if f.Name == check.ImportUnmapped && m.Kind == Error && strings.Contains(m.Text, "module specifier") && strings.Contains(m.Text, quotedIn(f.Message)) {
 		return 4 // the browser does not always say where
@@ -205,7 +205,7 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 		case m.File == m.Page && f.Name == check.ScriptFails && strings.Contains(f.Why, fmt.Sprintf("at %s:%d:", at, m.Line)):
 			return 3
 		}
-		return s.comesOf(f, m, asked)
+		return s.causedBy(f, m, asked)
 	case Failed:
 		if m.URL != "" && slices.Contains(ofRequest, f.Name) && mentions(f.Message, cmp.Or(asked, m.URL)) {
 			return 4
@@ -223,9 +223,9 @@ func (s *Site) speaksOf(f *check.Finding, m *Message) int {
 	return 0
 }
 
-// comesOf weighs whether an error comes of what a finding says of a script's tag. Where the script itself stops, how a browser puts that is its own
+// causedBy weighs whether an error comes of what a finding says of a script's tag. Where the script itself stops, how a browser puts that is its own
 // affair: "properties of undefined", or what the script throws. And where a script does not run, or not in time, those stop that need what it defines.
-func (s *Site) comesOf(f *check.Finding, m *Message, asked string) int {
+func (s *Site) causedBy(f *check.Finding, m *Message, asked string) int {
 	if f.Severity != check.Error && f.Name != check.NeedRace || asked == "" {
 		return 0
 	}

@@ -71,7 +71,7 @@ func TestCauses(t *testing.T) {
 // TestCausesByTags: what a script's tag is about explains the script, and those that need what it does not come to define.
 func TestCausesByTags(t *testing.T) {
 	s := &Site{Origin: "http://127.0.0.1:1", Sites: ".", Read: func(string) []byte { return nil }, Findings: []check.Finding{
-		{Name: check.NeedAbsent, Severity: check.Error, File: "a.html", Line: 5, Column: 1, Message: "tidechart needs oarlock, which is not on this page", Declared: true},
+		{Name: check.NeedMissing, Severity: check.Error, File: "a.html", Line: 5, Column: 1, Message: "tidechart needs oarlock, which is not on this page", Declared: true},
 		{Name: check.LocalIntegrity, Severity: check.Error, File: "b.html", Line: 5, Column: 1, Message: "the bytes of js/oarlock.js are others"},
 		{Name: check.NeedRace, Severity: check.Warning, File: "c.html", Line: 5, Column: 1, Message: "js/oarlock.js is async"},
 		{Name: check.NoViewport, Severity: check.Error, File: "d.html", Line: 5, Column: 1, Message: "no viewport"},

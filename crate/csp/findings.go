@@ -24,11 +24,11 @@ type policyFindings struct {
 
 // A group is what one directive forbids and one thing would mend: it is told once.
 type group struct {
-	many  Several
+	many  Inlines
 	where string // the policy
 	shown string // its directive
 	next  string
-	uses  []Used
+	uses  []Uses
 }
 
 func (k *policyFindings) add(name string, s check.Severity, at int, message, why, next string) {
@@ -54,7 +54,7 @@ func (k *policyFindings) unheeded() {
 	}
 }
 
-func (k *policyFindings) judge(p standing, u Used) {
+func (k *policyFindings) judge(p applied, u Uses) {
 	verdict, by := p.Judge(u.Use)
 	key := fmt.Sprint(u.At, u.what)
 	if verdict != Forbidden || k.said[key] {
@@ -107,12 +107,12 @@ func (k *policyFindings) tell() {
 	}
 }
 
-func shown(p standing, by string) string {
+func shown(p applied, by string) string {
 	return strings.TrimSpace(by + " " + strings.Join(p.Value(by), " "))
 }
 
 // next says how a use could be allowed.
-func next(u Used, by string) string {
+func next(u Uses, by string) string {
 	switch {
 	case u.Many != "":
 		return u.next + "; merry check --policy  # shows how to allow it"

@@ -83,7 +83,7 @@ func Unquoted(s string) bool {
 	return slices.Contains(keywords, quoted) || strings.HasPrefix(quoted, "'nonce-") || isHash(quoted)
 }
 
-// Heeded is the policy as a meta element has it.
-func (p *Policy) Heeded() *Policy {
+// Enforced is the policy as a meta element has it.
+func (p *Policy) Enforced() *Policy {
 	return &Policy{Text: p.Text, directives: slices.DeleteFunc(slices.Clone(p.directives), func(d directive) bool { return slices.Contains(inMeta, d.name) })}
 }

@@ -32,8 +32,8 @@ type header struct {
 	below string // the addresses for which the file counts begin so
 }
 
-// A Guard knows the headers of a project's server, and judges its pages. It may be asked from several goroutines.
-type Guard struct {
+// A Index knows the headers of a project's server, and judges its pages. It may be asked from several goroutines.
+type Index struct {
 	p       *project.Project
 	headers []header
 	sheets  memo.Memo[string, []string] // what a stylesheet asks for
@@ -44,8 +44,8 @@ type Guard struct {
 }
 
 // New reads the files of headers that the packing list names.
-func New(p *project.Project) *Guard {
-	g := &Guard{p: p}
+func New(p *project.Project) *Index {
+	g := &Index{p: p}
 	for _, name := range p.List.Headers {
 		g.read(name)
 	}
@@ -53,7 +53,7 @@ func New(p *project.Project) *Guard {
 }
 
 // read reads one file of headers.
-func (g *Guard) read(name string) {
+func (g *Index) read(name string) {
 	p := g.p
 	at, below := paths.FoundInProject(name), "/"
 	b, err := p.ReadFile(at)
@@ -87,13 +87,13 @@ func (g *Guard) read(name string) {
 }
 
 // Project is the project whose pages are judged.
-func (g *Guard) Project() *project.Project { return g.p }
+func (g *Index) Project() *project.Project { return g.p }
 
-// Guards tells whether any policy may have a say on a page.
-func (g *Guard) Guards(v *tags.Page) bool { return len(v.Policies) > 0 || len(g.headers) > 0 }
+// Applies tells whether any policy may have a say on a page.
+func (g *Index) Applies(v *tags.Page) bool { return len(v.Policies) > 0 || len(g.headers) > 0 }
 
 // HeadersOf are the headers that the site's files of headers give an address of the site, with a slash at its begin.
-func (g *Guard) HeadersOf(address string) []Header {
+func (g *Index) HeadersOf(address string) []Header {
 	var list []Header
 	for _, h := range g.headers {
 		if strings.HasPrefix(address, h.below) && h.Applies(address) {
@@ -103,8 +103,8 @@ func (g *Guard) HeadersOf(address string) []Header {
 	return list
 }
 
-// A standing policy is one under which a page stands, with its place.
-type standing struct {
+// A applied policy is one under which a page stands, with its place.
+type applied struct {
 	*Policy
 	where string
 	from  int // behind which offset of the page it counts; -1 for all
@@ -112,10 +112,10 @@ type standing struct {
 }
 
 // policiesOf lists the policies that a page stands under, and the destinations that a policy of integrity blocks.
-func (g *Guard) policiesOf(v *tags.Page) (list []standing, demands []string) {
+func (g *Index) policiesOf(v *tags.Page) (list []applied, demands []string) {
 	for _, m := range v.Policies {
 		if line, _ := v.Position(m.Start); m.InHead && !m.ReportOnly {
-			list = append(list, standing{Parse(m.Text).Heeded(), fmt.Sprintf("line %d", line), m.Start, true})
+			list = append(list, applied{Parse(m.Text).Enforced(), fmt.Sprintf("line %d", line), m.Start, true})
 		}
 	}
 	address := "/" + v.Path.String()
@@ -126,7 +126,7 @@ func (g *Guard) policiesOf(v *tags.Page) (list []standing, demands []string) {
 		switch h.Name {
 		case "content-security-policy":
 			for _, p := range ParseHeader(h.Value) {
-				list = append(list, standing{p, fmt.Sprintf("%s:%d", h.file, h.Line), -1, false})
+				list = append(list, applied{p, fmt.Sprintf("%s:%d", h.file, h.Line), -1, false})
 			}
 		case "integrity-policy":
 			list, _ := Demands(h.Value)
@@ -137,7 +137,7 @@ func (g *Guard) policiesOf(v *tags.Page) (list []standing, demands []string) {
 }
 
 // ForbidsInline tells whether a policy forbids an inline script, the first of some markup, at a place of a page.
-func (g *Guard) ForbidsInline(v *tags.Page, at int, markup string) bool {
+func (g *Index) ForbidsInline(v *tags.Page, at int, markup string) bool {
 	pg, err := page.Read([]byte(markup))
 	if err != nil || len(pg.Includes) == 0 {
 		return false
@@ -157,17 +157,17 @@ func (g *Guard) ForbidsInline(v *tags.Page, at int, markup string) bool {
 	return false
 }
 
-// A Used thing is what a page asks for or holds, as a policy sees it.
-type Used struct {
+// A Uses thing is what a page asks for or holds, as a policy sees it.
+type Uses struct {
 	Use
 	At   int // in the page's bytes
 	what string
 	next string  // how else it could be done, "" for what is usual
-	Many Several // of several of its kind, which are told once
+	Many Inlines // of several of its kind, which are told once
 }
 
 // Uses lists all of a page on which a policy has a say.
-func (g *Guard) Uses(v *tags.Page) []Used {
+func (g *Index) Uses(v *tags.Page) []Uses {
 	foreign := map[string]bool{}
 	for i := range v.Includes {
 		if at, err := url.Parse(v.Targets[i].URL); err == nil && at.Hostname() != "" {
@@ -181,9 +181,9 @@ func (g *Guard) Uses(v *tags.Page) []Used {
 			fallbacks[at] = true
 		}
 	}
-	var list []Used
-	add := func(directive string, t tags.Target, at int, what string) *Used {
-		u := Used{Use: Use{Directive: directive, URL: t.URL, Foreign: isForeign}, At: at, what: what}
+	var list []Uses
+	add := func(directive string, t tags.Target, at int, what string) *Uses {
+		u := Uses{Use: Use{Directive: directive, URL: t.URL, Foreign: isForeign}, At: at, what: what}
 		if !t.Path.IsZero() {
 			u.Path = "/" + t.Path.String()
 		}
@@ -231,7 +231,7 @@ func (g *Guard) Uses(v *tags.Page) []Used {
 	}
 	g.shownBy(v, add)
 	v.Pieces(func(x page.Piece) {
-		u := Used{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text}, At: x.Start}
+		u := Uses{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text}, At: x.Start}
 		switch x.Kind {
 		case page.Handler:
 			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers, "let a script add the handler (addEventListener)"
@@ -246,7 +246,7 @@ func (g *Guard) Uses(v *tags.Page) []Used {
 }
 
 // shownBy adds the pictures, media and frames of a page.
-func (g *Guard) shownBy(v *tags.Page, add adder) {
+func (g *Index) shownBy(v *tags.Page, add adder) {
 	v.References(func(r page.Reference) {
 		directive := ofElement[r.Element]
 		if r.In == page.InStyle {
@@ -266,16 +266,16 @@ func (g *Guard) shownBy(v *tags.Page, add adder) {
 }
 
 // An adder adds a use.
-type adder func(directive string, t tags.Target, at int, what string) *Used
+type adder func(directive string, t tags.Target, at int, what string) *Uses
 
-// Several is what to call several things of a kind.
-type Several string
+// Inlines is what to call several things of a kind.
+type Inlines string
 
 // The kinds of which each page is told once.
 const (
-	Handlers Several = "handlers in attributes"
-	Styles   Several = "style attributes"
-	Links    Several = "links to javascript:"
+	Handlers Inlines = "handlers in attributes"
+	Styles   Inlines = "style attributes"
+	Links    Inlines = "links to javascript:"
 )
 
 // destinations are the directives for what a hint preloads (Fetch Standard, section 3.2).
@@ -304,7 +304,7 @@ func OfFile(ref string) string {
 }
 
 // usesOfSheet adds what a stylesheet asks for, which the page's policy governs, too.
-func (g *Guard) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
+func (g *Index) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 	for _, ref := range g.sheets.Of(t.String(), func() []string { return g.sheetRefs(t) }) {
 		to := tags.Resolve(t.Path, "", ref)
 		if t.Path.IsZero() {
@@ -324,7 +324,7 @@ func (g *Guard) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 }
 
 // Sheet is the text of a stylesheet, nil where it is at no hand, and what to call it.
-func (g *Guard) Sheet(t tags.Target) ([]byte, string) {
+func (g *Index) Sheet(t tags.Target) ([]byte, string) {
 	var b []byte
 	err := fs.ErrNotExist
 	name := t.URL
@@ -342,7 +342,7 @@ func (g *Guard) Sheet(t tags.Target) ([]byte, string) {
 }
 
 // sheetRefs are the references of a stylesheet, none where its text is at no hand.
-func (g *Guard) sheetRefs(t tags.Target) []string {
+func (g *Index) sheetRefs(t tags.Target) []string {
 	b, _ := g.Sheet(t)
 	var list []string
 	for _, r := range style.References(b) {
@@ -353,9 +353,9 @@ func (g *Guard) sheetRefs(t tags.Target) []string {
 	return list
 }
 
-// Stopped tells which of a page's scripts its policies keep from running, by the index of their includes, and whether texts may
+// Blocked tells which of a page's scripts its policies keep from running, by the index of their includes, and whether texts may
 // not be run as code.
-func (g *Guard) Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval) {
+func (g *Index) Blocked(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval) {
 	list, _ := g.policiesOf(v)
 	if len(list) == 0 {
 		return nil, ""
@@ -382,7 +382,7 @@ func (g *Guard) Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
 }
 
 // Findings finds what the policies of a page forbid of it.
-func (g *Guard) Findings(v *tags.Page, file string) []check.Finding {
+func (g *Index) Findings(v *tags.Page, file string) []check.Finding {
 	list, demands := g.policiesOf(v)
 	k := &policyFindings{v: v, file: file}
 	k.unheeded()
@@ -403,7 +403,7 @@ func (g *Guard) Findings(v *tags.Page, file string) []check.Finding {
 }
 
 // Forbidden lists what the policies of a page forbid of it, each with how it is told.
-func (g *Guard) Forbidden(v *tags.Page) map[Forbidding]string {
+func (g *Index) Forbidden(v *tags.Page) map[Forbidding]string {
 	list, demands := g.policiesOf(v)
 	out := map[Forbidding]string{}
 	if len(list) == 0 && len(demands) == 0 {

@@ -42,8 +42,8 @@ func TestFindings(t *testing.T) {
 		if len(found) != tt.want || tt.want > 0 && !strings.Contains(found[0].Message, tt.says) {
 			t.Errorf("%s %s: %+v", tt.page, tt.headers, found)
 		}
-		if g.Guards(v) != (strings.Contains(tt.page, "<meta") || tt.headers != "") {
-			t.Errorf("%s: a policy has a say: %v", tt.page, g.Guards(v))
+		if g.Applies(v) != (strings.Contains(tt.page, "<meta") || tt.headers != "") {
+			t.Errorf("%s: a policy has a say: %v", tt.page, g.Applies(v))
 		}
 	}
 	p := cratetest.WithPages(t, cratetest.Harbour+"headers: [_headers]\n", map[string]string{"index.html": "<!doctype html>"})

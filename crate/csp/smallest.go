@@ -32,9 +32,9 @@ type PagePolicy struct {
 type reading struct {
 	p       *project.Project
 	scripts *tags.Scripts
-	guard   *Guard
-	leads   *leads.Guide
-	staging *staging.Staging
+	guard   *Index
+	leads   *leads.Resolver
+	staging *staging.Loader
 }
 
 // Policies works out the smallest policy of each page; pages that have one alike are told together, in the order of the first.
@@ -50,7 +50,7 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 		}
 	}
 	c := &reading{p: p, scripts: tags.NewScripts(p), guard: New(p), leads: leads.New(p, site)}
-	c.staging = &staging.Staging{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
+	c.staging = &staging.Loader{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
 	var list []PagePolicy
 	for _, name := range pages {
 		b, err := p.ReadInSite(name)

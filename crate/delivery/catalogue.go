@@ -25,7 +25,7 @@ type Catalogue struct {
 const mostTags = 12
 
 // catalogues finds the catalogues beside the suggested set.
-func (d *Delivery) catalogues() []Catalogue {
+func (d *Package) catalogues() []Catalogue {
 	core, _ := d.main(Script)
 	look, _ := d.main(Stylesheet)
 	groups := map[string]*Catalogue{}
@@ -35,7 +35,7 @@ func (d *Delivery) catalogues() []Catalogue {
 		if f.Kind == Stylesheet {
 			of = look
 		}
-		if of == nil || f == of || f.Path == of.Pair || !d.oneOfMany(f, core) {
+		if of == nil || f == of || f.Path == of.OtherBuild || !d.oneOfMany(f, core) {
 			continue
 		}
 		glob := globFor(f.Path, of.Path)
@@ -60,9 +60,9 @@ func (d *Delivery) catalogues() []Catalogue {
 
 // oneOfMany tells a file that may be one of a catalogue: a stylesheet, or a script that a page can load and that is not the
 // library itself once more.
-func (d *Delivery) oneOfMany(f, core *File) bool {
+func (d *Package) oneOfMany(f, core *File) bool {
 	switch {
-	case f.Aside != "" || f.Size == 0 || f.Build == NoBuild:
+	case f.ExcludedBecause != "" || f.Size == 0 || f.Build == NoBuild:
 		return false
 	case f.Kind == Stylesheet:
 		return !d.imported(f)
@@ -110,13 +110,13 @@ func globFor(name, own string) string {
 }
 
 // offers is the option that a catalogue is.
-func (d *Delivery) offers(c Catalogue) Option {
+func (d *Package) offers(c Catalogue) Option {
 	o := Option{Name: c.Name, Kind: Many, Files: c.Files}
 	var some []string
 	for _, name := range c.Files {
 		f := d.File(name)
 		o.Size += f.Size
-		if len(some) < 2 && (f.Build != record.Minified || f.Pair == "") {
+		if len(some) < 2 && (f.Build != record.Minified || f.OtherBuild == "") {
 			some = append(some, path.Base(name))
 		}
 	}
@@ -125,7 +125,7 @@ func (d *Delivery) offers(c Catalogue) Option {
 }
 
 // inCatalogue tells which catalogue has a file, nil for none.
-func (d *Delivery) inCatalogue(name string) *Catalogue {
+func (d *Package) inCatalogue(name string) *Catalogue {
 	for i := range d.Catalogues {
 		if _, ok := slices.BinarySearch(d.Catalogues[i].Files, name); ok {
 			return &d.Catalogues[i]
@@ -135,7 +135,7 @@ func (d *Delivery) inCatalogue(name string) *Catalogue {
 }
 
 // keepMany takes the tags from the files of a catalogue of which a selection has more than a page can want.
-func (d *Delivery) keepMany(s *Selection) {
+func (d *Package) keepMany(s *Selection) {
 	count := map[*Catalogue]int{}
 	for _, c := range s.Choices {
 		if from := d.inCatalogue(c.Path); from != nil && c.Page {

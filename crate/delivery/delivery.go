@@ -42,18 +42,18 @@ type Listed struct {
 
 // A File is what was learned of one file.
 type File struct {
-	Path   string
-	Size   int64
-	Packed int64        // size as packed in the archive, 0 where unknown
-	Kind   Kind         //
-	Build  record.Build // of scripts and stylesheets
-	Aside  string       // why it is not for a page: sources, tests, documentation, …
-	Pair   string       // the same thing in the other build
-	Map    string       // its source map
-	MapOf  string       // of a source map: the file it belongs to
-	Banner manifest.Banner
-	Refs   []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
-	Script *script.Report // of a script that was looked into
+	Path            string
+	Size            int64
+	Packed          int64        // size as packed in the archive, 0 where unknown
+	Kind            Kind         //
+	Build           record.Build // of scripts and stylesheets
+	ExcludedBecause string       // why it is not for a page: sources, tests, documentation, …
+	OtherBuild      string       // the same thing in the other build
+	Map             string       // its source map
+	MapOf           string       // of a source map: the file it belongs to
+	Banner          manifest.Banner
+	Refs            []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
+	Script          *script.Report // of a script that was looked into
 	// Fetches are files of the delivery that a script fetches while it runs.
 	Fetches []string
 	// ForServer says that it is a program or settings for a server.
@@ -74,8 +74,8 @@ type Ref struct {
 	By     string // a script that fetches it while it runs, where that is why it comes along
 }
 
-// A Delivery is what was learned about a library from its files.
-type Delivery struct {
+// A Package is what was learned about a library from its files.
+type Package struct {
 	Name, NameFrom       string // From says what told it
 	Version, VersionFrom string
 	Licence, LicenceFrom string
@@ -85,13 +85,13 @@ type Delivery struct {
 	Catalogues           []Catalogue
 	AddOns               []string        // paths of modules among the examples that import the package by its own name
 	Unstyled             map[string]bool // paths of stylesheets of which the script makes no use
-	Told                 map[string]bool // paths of stylesheets that the script names as a look
+	Reported             map[string]bool // paths of stylesheets that the script names as a look
 	Shown                map[string]bool // names of files that the readme's examples show, less the marks of builds
 
 	index   map[string]int
 	byName  map[string][]string // paths by their last part, while it is described
 	tree    Tree                // while it is described, nil afterwards
-	mains   memo.Memo[Kind, meant]
+	mains   memo.Memo[Kind, candidate]
 	scripts ScriptReader
 
 	once     sync.Once
@@ -99,15 +99,15 @@ type Delivery struct {
 }
 
 // File returns the file of that path, or nil.
-func (d *Delivery) File(name string) *File {
+func (d *Package) File(name string) *File {
 	if i, ok := d.index[name]; ok {
 		return &d.Files[i]
 	}
 	return nil
 }
 
-// Recalled makes a delivery whole that was written down and read again.
-func (d *Delivery) Recalled() *Delivery {
+// Rebuilt makes a delivery whole that was written down and read again.
+func (d *Package) Rebuilt() *Package {
 	d.index = make(map[string]int, len(d.Files))
 	for i, f := range d.Files {
 		d.index[f.Path] = i
@@ -128,13 +128,13 @@ func (plainReader) Script(text []byte) *script.Report { return script.Analyze(te
 
 // Describe learns what it can about a delivery. Name is the source's own file name; scripts, where not nil, reads scripts.
 // The error is the context's, or that of a file that can't be read.
-func Describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Delivery, error) {
+func Describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Package, error) {
 	if scripts == nil {
 		scripts = plainReader{}
 	}
-	d := &Delivery{index: map[string]int{}, tree: tree, scripts: scripts}
+	d := &Package{index: map[string]int{}, tree: tree, scripts: scripts}
 	for i, it := range items {
-		f := File{Path: it.Path, Size: it.Size, Packed: it.Packed, Kind: KindOf(it.Path), Aside: asideOf(it.Path)}
+		f := File{Path: it.Path, Size: it.Size, Packed: it.Packed, Kind: KindOf(it.Path), ExcludedBecause: excludedBecause(it.Path)}
 		d.Files = append(d.Files, f)
 		d.index[it.Path] = i
 	}
@@ -144,18 +144,18 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	if err := d.followMain(); err != nil {
 		return nil, err
 	}
-	d.spareTheNamed(name)
+	d.includeNamed(name)
 	d.keepOnlyFolders()
 	// Parsing is slow beside all else, so of a very large delivery only likely scripts are parsed.
 	var all int64
 	for _, f := range d.Files {
-		if f.Kind == Script && f.Aside == "" {
+		if f.Kind == Script && f.ExcludedBecause == "" {
 			all += f.Size
 		}
 	}
 	var read []int
 	for i := range d.Files {
-		if f := &d.Files[i]; f.Size <= analysed && f.Aside == "" && (f.Kind == Script || f.Kind == Stylesheet) {
+		if f := &d.Files[i]; f.Size <= analysed && f.ExcludedBecause == "" && (f.Kind == Script || f.Kind == Stylesheet) {
 			read = append(read, i)
 		}
 	}
@@ -174,7 +174,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 		return nil, err
 	}
 	if d.nothingLeft() {
-		if err := d.readSpared(ctx); err != nil {
+		if err := d.readIncluded(ctx); err != nil {
 			return nil, err
 		}
 	}
@@ -185,7 +185,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 		return nil, err
 	}
 	d.recogniseFonts()
-	d.pair()
+	d.linkBuilds()
 	d.tieMaps()
 	d.identify(name, tree)
 	d.readExamples()
@@ -202,15 +202,15 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 }
 
 // relate finds what the files mean to each other, once each was read.
-func (d *Delivery) relate(ctx context.Context) error {
-	if err := d.settleNamed(ctx); err != nil {
+func (d *Package) relate(ctx context.Context) error {
+	if err := d.parseNamed(ctx); err != nil {
 		return err
 	}
 	if err := d.readStyled(); err != nil {
 		return err
 	}
 	d.tieFetched()
-	if err := d.readLooks(); err != nil {
+	if err := d.readStylesheets(); err != nil {
 		return err
 	}
 	d.Catalogues = d.catalogues()
@@ -218,14 +218,14 @@ func (d *Delivery) relate(ctx context.Context) error {
 }
 
 // likelyName is the library's name as far as it is known before any file was read.
-func (d *Delivery) likelyName(source string) string {
+func (d *Package) likelyName(source string) string {
 	name, _ := manifest.NameVersion(source)
 	return name
 }
 
-// spareTheNamed takes back the setting apart of scripts and stylesheets that the manifest names, or that have the library's
+// includeNamed takes back the setting apart of scripts and stylesheets that the manifest names, or that have the library's
 // own name: what a folder is called weighs less.
-func (d *Delivery) spareTheNamed(source string) {
+func (d *Package) includeNamed(source string) {
 	named := map[string]bool{}
 	m := d.Manifest
 	for _, name := range []string{m.Main, m.Browser, m.Style, m.Module, m.Exports} {
@@ -239,30 +239,30 @@ func (d *Delivery) spareTheNamed(source string) {
 	own := func(f *File) bool { return name != "" && manifest.StemKey(f.Path) == name }
 	for i := range d.Files {
 		f := &d.Files[i]
-		elsewhere[f.Kind] = elsewhere[f.Kind] || f.Aside == "" && (own(f) || name != "" && named[f.Path] && strings.HasPrefix(manifest.StemKey(f.Path), name))
+		elsewhere[f.Kind] = elsewhere[f.Kind] || f.ExcludedBecause == "" && (own(f) || name != "" && named[f.Path] && strings.HasPrefix(manifest.StemKey(f.Path), name))
 	}
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.Aside == "" || f.Aside == "tests" || f.Aside == otherPackages || f.Aside == "sources" || asideFile(path.Base(f.Path)) != "" {
+		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause == "" || f.ExcludedBecause == "tests" || f.ExcludedBecause == otherPackages || f.ExcludedBecause == "sources" || excludedFile(path.Base(f.Path)) != "" {
 			continue
 		}
 		if named[f.Path] || own(f) && !elsewhere[f.Kind] {
-			f.Aside = ""
+			f.ExcludedBecause = ""
 		}
 	}
 }
 
 // keepOnlyFolders takes back the setting apart of folders where nothing else would be left: a
 // library that keeps its one script in src/ means that one.
-func (d *Delivery) keepOnlyFolders() {
+func (d *Package) keepOnlyFolders() {
 	for _, kind := range []Kind{Script, Stylesheet} {
-		if slices.ContainsFunc(d.Files, func(f File) bool { return f.Kind == kind && f.Aside == "" }) {
+		if slices.ContainsFunc(d.Files, func(f File) bool { return f.Kind == kind && f.ExcludedBecause == "" }) {
 			return
 		}
 	}
 	for i := range d.Files {
-		if f := &d.Files[i]; (f.Kind == Script || f.Kind == Stylesheet) && (f.Aside == "sources" || f.Aside == "tools" || f.Aside == "documentation" && inMedia(f.Path)) && asideFile(path.Base(f.Path)) == "" {
-			f.Aside = ""
+		if f := &d.Files[i]; (f.Kind == Script || f.Kind == Stylesheet) && (f.ExcludedBecause == "sources" || f.ExcludedBecause == "tools" || f.ExcludedBecause == "documentation" && inMedia(f.Path)) && excludedFile(path.Base(f.Path)) == "" {
+			f.ExcludedBecause = ""
 		}
 	}
 }
@@ -274,7 +274,7 @@ func inMedia(name string) bool {
 }
 
 // read learns what it can from a file's text. It returns the buffer, for the next one.
-func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, error) {
+func (d *Package) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, error) {
 	b, err := tree.ReadInto(f.Path, buf)
 	if err != nil {
 		return buf, err
@@ -306,7 +306,7 @@ func (d *Delivery) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, err
 }
 
 // recogniseFonts makes fonts of the drawings (.svg) that stylesheets ask for as a font's face.
-func (d *Delivery) recogniseFonts() {
+func (d *Package) recogniseFonts() {
 	for i := range d.Files {
 		for _, r := range d.Files[i].Refs {
 			if f := d.File(r.Path); r.Font && f != nil && f.Kind == Image {
@@ -317,11 +317,11 @@ func (d *Delivery) recogniseFonts() {
 }
 
 // look reads a script in full.
-func (d *Delivery) look(f *File, b []byte) {
+func (d *Package) look(f *File, b []byte) {
 	f.Script = d.scripts.Script(b)
 	f.names, f.findsItself = namesIn(b), findsItself(b)
 	if runsBuild(f, b) {
-		f.Aside = "tools"
+		f.ExcludedBecause = "tools"
 	}
 	for _, from := range f.Script.ModuleImport {
 		// A module's own parts come along as a stylesheet's files do; names of packages are somebody else's.
@@ -335,7 +335,7 @@ func (d *Delivery) look(f *File, b []byte) {
 var shownFile = memo.Regexp(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
 
 // readExamples finds the files that the readme's examples of a page show.
-func (d *Delivery) readExamples() {
+func (d *Package) readExamples() {
 	for i := range d.Files {
 		f := &d.Files[i]
 		if f.Kind != Document || f.Size > 1<<20 || !strings.HasPrefix(strings.ToLower(f.Path), "readme") {
@@ -356,14 +356,14 @@ func (d *Delivery) readExamples() {
 
 // lookAtLikely reads in full the scripts of a very large delivery that are likely to be what a page wants: those for which
 // most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
-func (d *Delivery) lookAtLikely(ctx context.Context) error {
+func (d *Package) lookAtLikely(ctx context.Context) error {
 	type likely struct {
 		f     *File
 		score int
 	}
 	var list []likely
 	for _, f := range d.ofKind(Script) {
-		if f.Build == NoBuild || f.Size > parsedMost || f.Build == Minified && f.Pair != "" {
+		if f.Build == NoBuild || f.Size > parsedMost || f.Build == Minified && f.OtherBuild != "" {
 			continue
 		}
 		if score, _ := d.scoreName(f); score >= 30 {
@@ -391,9 +391,9 @@ func (d *Delivery) lookAtLikely(ctx context.Context) error {
 // mostLooks is how many scripts of a very large delivery are read in full because they would be suggested.
 const mostLooks = 60
 
-// settle reads in full what would be suggested, until that has been: of a very large delivery only likely scripts were
+// parseMain reads in full what would be suggested, until that has been: of a very large delivery only likely scripts were
 // read before. The modules that a suggested one brings along are read, too.
-func (d *Delivery) settle(ctx context.Context) error {
+func (d *Package) parseMain(ctx context.Context) error {
 	for range mostLooks {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -413,7 +413,7 @@ func (d *Delivery) settle(ctx context.Context) error {
 }
 
 // unread finds a script that was not read in full yet: one itself, its other build, or a module that it brings along.
-func (d *Delivery) unread(f *File, seen map[*File]bool) *File {
+func (d *Package) unread(f *File, seen map[*File]bool) *File {
 	if f == nil || seen[f] || f.Kind != Script {
 		return nil
 	}
@@ -426,8 +426,8 @@ func (d *Delivery) unread(f *File, seen map[*File]bool) *File {
 			return u
 		}
 	}
-	if f.Pair != "" {
-		return d.unread(d.File(f.Pair), seen)
+	if f.OtherBuild != "" {
+		return d.unread(d.File(f.OtherBuild), seen)
 	}
 	return nil
 }
@@ -487,7 +487,7 @@ const hexDigits = "0123456789abcdef"
 
 // identify finds name, version and licence: from a manifest, else from the source's file name, else
 // from a banner.
-func (d *Delivery) identify(source string, tree Tree) {
+func (d *Package) identify(source string, tree Tree) {
 	say := func(value, from string, to, toFrom *string) {
 		if *to == "" && value != "" {
 			*to, *toFrom = value, from
@@ -503,7 +503,7 @@ func (d *Delivery) identify(source string, tree Tree) {
 		say(strings.ToLower(name), "the file name", &d.Name, &d.NameFrom)
 	}
 	for _, f := range d.Files {
-		if f.Aside != "" || f.Banner == (manifest.Banner{}) {
+		if f.ExcludedBecause != "" || f.Banner == (manifest.Banner{}) {
 			continue
 		}
 		if len(d.Files) == 1 || d.Name == "" || stemOf(f.Path) == strings.ToLower(d.Name) || stemOf(f.Path) == strings.ToLower(name) {
@@ -518,7 +518,7 @@ func (d *Delivery) identify(source string, tree Tree) {
 	for _, f := range d.Files {
 		if d.Licence == "" && f.Kind == Licence && f.Size < 1<<20 && !strings.Contains(f.Path, "/") {
 			if b, err := tree.ReadFile(f.Path); err == nil {
-				say(manifest.Of(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
+				say(manifest.LicenceOf(string(b)), f.Path, &d.Licence, &d.LicenceFrom)
 			}
 		}
 	}

@@ -23,7 +23,7 @@ func (m mapTree) ReadFile(name string) ([]byte, error) {
 
 func (m mapTree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
 
-func describe(t *testing.T, source string, files mapTree) *Delivery {
+func describe(t *testing.T, source string, files mapTree) *Package {
 	t.Helper()
 	var items []Listed
 	for name, text := range files {
@@ -50,7 +50,7 @@ func TestPairsByNameAndContent(t *testing.T) {
 	for _, tt := range tests {
 		d := describe(t, "winch.zip", mapTree{tt.readable: readable, tt.minified: minified})
 		r, m := d.File(tt.readable), d.File(tt.minified)
-		if r.Build != Readable || m.Build != Minified || r.Pair != m.Path || m.Pair != r.Path {
+		if r.Build != Readable || m.Build != Minified || r.OtherBuild != m.Path || m.OtherBuild != r.Path {
 			t.Errorf("%s and %s: %+v %+v", tt.readable, tt.minified, r, m)
 		}
 	}

@@ -64,14 +64,14 @@ func isNameByte(c byte) bool {
 // fetched finds the files of the delivery that a script fetches while it runs: names in its text that are files' below its
 // own folder. One that does not find out where it was loaded from looks where a stylesheet's own pictures are, or from the
 // page, which is for the page to say.
-func (d *Delivery) fetched(f *File) []string {
+func (d *Package) fetched(f *File) []string {
 	var list []string
 	for _, word := range f.names {
 		for _, at := range d.byName[path.Base(word)] {
 			g := d.File(at)
 			worker := strings.Contains(strings.ToLower(path.Base(at)), "worker")
 			switch {
-			case at == f.Path || slices.Contains(list, at) || g.Aside != "" || g.Size == 0, g.Kind == Script && !worker, g.Kind == Data && path.Ext(at) != ".wasm":
+			case at == f.Path || slices.Contains(list, at) || g.ExcludedBecause != "" || g.Size == 0, g.Kind == Script && !worker, g.Kind == Data && path.Ext(at) != ".wasm":
 				continue
 			case !strings.HasSuffix("/"+at, "/"+word) || path.Dir(f.Path) != "." && !strings.HasPrefix(at, path.Dir(f.Path)+"/"):
 				continue
@@ -88,10 +88,10 @@ func (d *Delivery) fetched(f *File) []string {
 }
 
 // besidePictures is a stylesheet that asks for files of the same folder, below its own.
-func (d *Delivery) besidePictures(at string) *File {
+func (d *Package) besidePictures(at string) *File {
 	for i := range d.Files {
 		g := &d.Files[i]
-		if g.Kind != Stylesheet || g.Aside != "" {
+		if g.Kind != Stylesheet || g.ExcludedBecause != "" {
 			continue
 		}
 		for _, r := range g.Refs {
@@ -105,7 +105,7 @@ func (d *Delivery) besidePictures(at string) *File {
 
 // tieFetched makes what scripts fetch come along, and keeps it where they will look: beside the pictures of a stylesheet
 // that is there, else at its place from the script.
-func (d *Delivery) tieFetched() {
+func (d *Package) tieFetched() {
 	for i := range d.Files {
 		f := &d.Files[i]
 		f.Fetches = d.fetched(f)
@@ -126,7 +126,7 @@ func refersTo(f *File, at string) bool {
 }
 
 // indexNames makes the index of files by their own names.
-func (d *Delivery) indexNames() {
+func (d *Package) indexNames() {
 	d.byName = map[string][]string{}
 	for _, f := range d.Files {
 		base := path.Base(f.Path)

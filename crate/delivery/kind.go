@@ -83,8 +83,8 @@ var asideFolders = map[string]string{
 	"types": "types", "media": "documentation",
 }
 
-// asideFile says why a script is set apart by its own name alone.
-func asideFile(base string) string {
+// excludedFile says why a script is set apart by its own name alone.
+func excludedFile(base string) string {
 	base = strings.ToLower(base)
 	stem := strings.TrimSuffix(base, path.Ext(base))
 	switch {
@@ -113,9 +113,9 @@ func runsBuild(f *File, b []byte) bool {
 	return !strings.Contains(f.Path, "/") && f.Script != nil && (f.Script.Form == script.Server || f.Script.Form == script.Module) && (platform().Match(b) || taskList().Match(b))
 }
 
-// asideOf says why a file is set apart, "" where it is not. The files of a delivery that has scripts
+// excludedBecause says why a file is set apart, "" where it is not. The files of a delivery that has scripts
 // nowhere but in one of these folders are not set apart by it; that is for the caller to see.
-func asideOf(name string) string {
+func excludedBecause(name string) string {
 	dir, base := path.Split(name)
 	for _, part := range strings.Split(strings.TrimSuffix(dir, "/"), "/") {
 		if why := asideFolders[strings.ToLower(part)]; why != "" {
@@ -132,7 +132,7 @@ func asideOf(name string) string {
 	}
 	switch KindOf(name) {
 	case Script, Stylesheet:
-		return asideFile(base)
+		return excludedFile(base)
 	case Document:
 		return "documentation"
 	case Source:

@@ -16,16 +16,16 @@ import (
 // fewLooks is how many stylesheets a folder must have for one of them to be a look among others.
 const fewLooks = 3
 
-// readLooks finds which of several looks the library's script names, as its default or in its own tests for one: a name in
+// readStylesheets finds which of several looks the library's script names, as its default or in its own tests for one: a name in
 // quotes, or a file's.
-func (d *Delivery) readLooks() error {
+func (d *Package) readStylesheets() error {
 	core, _ := d.main(Script)
 	if core == nil {
 		return nil
 	}
 	count := map[string]int{}
 	for _, f := range d.ofKind(Stylesheet) {
-		if f.Build != NoBuild && (f.Pair == "" || f.Build == record.Readable) {
+		if f.Build != NoBuild && (f.OtherBuild == "" || f.Build == record.Readable) {
 			count[path.Dir(f.Path)]++
 		}
 	}
@@ -43,10 +43,10 @@ func (d *Delivery) readLooks() error {
 		name := stemOf(f.Path)
 		for _, said := range []string{`"` + name + `"`, "'" + name + "'", name + ".css", name + ".min.css"} {
 			if len(name) > 1 && bytes.Contains(text, []byte(said)) {
-				if d.Told == nil {
-					d.Told = map[string]bool{}
+				if d.Reported == nil {
+					d.Reported = map[string]bool{}
 				}
-				d.Told[f.Path] = true
+				d.Reported[f.Path] = true
 				break
 			}
 		}
@@ -56,7 +56,7 @@ func (d *Delivery) readLooks() error {
 
 // readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than a tenth of
 // the classes that they have rules for stand in its text. They are for the pages of its makers.
-func (d *Delivery) readStyled() error {
+func (d *Package) readStyled() error {
 	core, _ := d.main(Script)
 	if core == nil {
 		return nil
@@ -99,14 +99,14 @@ func (d *Delivery) readStyled() error {
 const mostStyled = 1 << 20
 
 // styled tells a stylesheet that the library's script may make use of.
-func (d *Delivery) styled(f *File) bool { return !d.Unstyled[f.Path] }
+func (d *Package) styled(f *File) bool { return !d.Unstyled[f.Path] }
 
 // nothingLeft tells a delivery of which reading has set apart the last script and the last stylesheet.
-func (d *Delivery) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
+func (d *Package) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
 
 // readModules takes back the sources of a library whose other scripts are all for servers, where its manifest names one of them as what it is:
 // makers of modules publish those as they wrote them.
-func (d *Delivery) readModules(ctx context.Context) error {
+func (d *Package) readModules(ctx context.Context) error {
 	for _, f := range d.ofKind(Script) {
 		if f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal || f.Script.Form == script.Module) {
 			return nil
@@ -114,19 +114,19 @@ func (d *Delivery) readModules(ctx context.Context) error {
 	}
 	for _, name := range d.Manifest.Own() {
 		own := d.File(name)
-		if own == nil || own.Aside != "sources" || own.Kind != Script {
+		if own == nil || own.ExcludedBecause != "sources" || own.Kind != Script {
 			continue
 		}
 		folder, _, _ := strings.Cut(name, "/")
 		for i := range d.Files {
 			f := &d.Files[i]
-			if f.Kind != Script || f.Aside != "sources" || !strings.HasPrefix(f.Path, folder+"/") || asideFile(path.Base(f.Path)) != "" || f.Size > parsedMost {
+			if f.Kind != Script || f.ExcludedBecause != "sources" || !strings.HasPrefix(f.Path, folder+"/") || excludedFile(path.Base(f.Path)) != "" || f.Size > parsedMost {
 				continue
 			}
 			if ctx.Err() != nil {
 				return ctx.Err()
 			}
-			f.Aside = ""
+			f.ExcludedBecause = ""
 			if _, err := d.read(f, d.tree, nil, true); err != nil {
 				return err
 			}
@@ -136,8 +136,8 @@ func (d *Delivery) readModules(ctx context.Context) error {
 	return nil
 }
 
-// readSpared takes sources back where nothing else is left, and reads them.
-func (d *Delivery) readSpared(ctx context.Context) error {
+// readIncluded takes sources back where nothing else is left, and reads them.
+func (d *Package) readIncluded(ctx context.Context) error {
 	d.keepOnlyFolders()
 	for _, f := range append(d.ofKind(Script), d.ofKind(Stylesheet)...) {
 		if err := ctx.Err(); err != nil {
@@ -153,10 +153,10 @@ func (d *Delivery) readSpared(ctx context.Context) error {
 	return nil
 }
 
-// settleNamed settles what files are, and takes back the sources that have the library's own name where nothing
+// parseNamed settles what files are, and takes back the sources that have the library's own name where nothing
 // speaks for what is left: other libraries that it brought along, say.
-func (d *Delivery) settleNamed(ctx context.Context) error {
-	if err := d.settle(ctx); err != nil {
+func (d *Package) parseNamed(ctx context.Context) error {
+	if err := d.parseMain(ctx); err != nil {
 		return err
 	}
 	plain, module := d.rateAll(Script)
@@ -167,10 +167,10 @@ func (d *Delivery) settleNamed(ctx context.Context) error {
 	found := false
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.Aside != "sources" || manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
+		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause != "sources" || manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
 			continue
 		}
-		f.Aside, found = "", true
+		f.ExcludedBecause, found = "", true
 		if _, err := d.read(f, d.tree, nil, true); err != nil {
 			return err
 		}
@@ -178,6 +178,6 @@ func (d *Delivery) settleNamed(ctx context.Context) error {
 	if !found {
 		return nil
 	}
-	d.pair()
-	return d.settle(ctx)
+	d.linkBuilds()
+	return d.parseMain(ctx)
 }

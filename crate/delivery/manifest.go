@@ -18,7 +18,7 @@ const mostPassing = 2 << 10
 var handsOn = memo.Regexp(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
 
 // followMain takes for the manifest's main file the one that this hands on: module.exports = require('./dist/winch').
-func (d *Delivery) followMain() error {
+func (d *Package) followMain() error {
 	f := d.File(path.Clean(d.Manifest.Main))
 	if f == nil || f.Kind != Script || f.Size > mostPassing {
 		return nil
@@ -46,7 +46,7 @@ const mostManifest = 4 << 20
 
 // readManifest finds the delivery's own manifest: of the JSON files in its first folder, the one that says most as a
 // manifest does.
-func (d *Delivery) readManifest(tree Tree) {
+func (d *Package) readManifest(tree Tree) {
 	type found struct {
 		m    manifest.Manifest
 		says int
@@ -63,7 +63,7 @@ func (d *Delivery) readManifest(tree Tree) {
 		}
 		if m, ok := manifest.Read(b); ok {
 			f.Kind, m.File = About, f.Path
-			list = append(list, found{m, m.Says()})
+			list = append(list, found{m, m.Score()})
 		}
 	}
 	if len(list) > 0 {
@@ -82,7 +82,7 @@ func jsonFile(f *File) bool {
 const mostPackages = 3
 
 // installed sets folders of other packages apart: those whose subfolders each have a manifest of their own.
-func (d *Delivery) installed(tree Tree) {
+func (d *Package) installed(tree Tree) {
 	manifests := map[string]string{}      // a folder to a JSON file in it
 	below := map[string]map[string]bool{} // a folder to its subfolders
 	own := map[string]bool{}              // folders with files of their own
@@ -107,14 +107,14 @@ func (d *Delivery) installed(tree Tree) {
 		}
 		for i := range d.Files {
 			if strings.HasPrefix(d.Files[i].Path, dir+"/") {
-				d.Files[i].Aside = otherPackages
+				d.Files[i].ExcludedBecause = otherPackages
 			}
 		}
 	}
 }
 
 // arePackages tells whether folders are packages, or scopes of packages, by looking into a few.
-func (d *Delivery) arePackages(folders map[string]bool, manifests map[string]string, below map[string]map[string]bool, tree Tree) bool {
+func (d *Package) arePackages(folders map[string]bool, manifests map[string]string, below map[string]map[string]bool, tree Tree) bool {
 	looked := 0
 	for _, dir := range slices.Sorted(maps.Keys(folders)) { // the first few are looked into
 		if strings.HasPrefix(path.Base(dir), ".") {

@@ -14,7 +14,7 @@ import (
 
 // cannotImport tells a module that imports what a browser can't find or read: a server's form, a file without its ending, which only a
 // bundler would try, and, but where named are allowed, a package by its name, which a page finds by an import map alone.
-func (d *Delivery) cannotImport(f *File, seen map[string]bool, named bool) bool {
+func (d *Package) cannotImport(f *File, seen map[string]bool, named bool) bool {
 	if seen[f.Path] {
 		return false
 	}
@@ -34,7 +34,7 @@ func (d *Delivery) cannotImport(f *File, seen map[string]bool, named bool) bool 
 }
 
 // brings tells whether a module imports another one of the delivery, over others too.
-func (d *Delivery) brings(f, other *File, seen map[string]bool) bool {
+func (d *Package) brings(f, other *File, seen map[string]bool) bool {
 	if seen[f.Path] {
 		return false
 	}
@@ -46,7 +46,7 @@ func (d *Delivery) brings(f, other *File, seen map[string]bool) bool {
 }
 
 // addOwnNames adds what a module imports by the library's own name.
-func (d *Delivery) addOwnNames(s *Selection, f *File) {
+func (d *Package) addOwnNames(s *Selection, f *File) {
 	if f.Script == nil {
 		return
 	}
@@ -60,7 +60,7 @@ func (d *Delivery) addOwnNames(s *Selection, f *File) {
 }
 
 // Entry is the module that the library is for those that import it by its name, nil where there is none that a page could import.
-func (d *Delivery) Entry() *File {
+func (d *Package) Entry() *File {
 	if f := d.entry(); f != nil && !d.cannotImport(f, map[string]bool{}, true) {
 		return f
 	}
@@ -68,10 +68,10 @@ func (d *Delivery) Entry() *File {
 }
 
 // entry is the module that the manifest names.
-func (d *Delivery) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]) }
+func (d *Package) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]) }
 
 // Specifiers are the names under which the delivery's modules are imported, as its manifest has them, each with its file.
-func (d *Delivery) Specifiers() map[string]string {
+func (d *Package) Specifiers() map[string]string {
 	var modules []string
 	for i := range d.Files {
 		if f := &d.Files[i]; f.Script != nil && f.Script.Form == script.Module {
@@ -80,7 +80,7 @@ func (d *Delivery) Specifiers() map[string]string {
 	}
 	list := d.Manifest.Specifiers(modules)
 	for specifier, file := range list {
-		if f := d.File(file); f.Script.Elsewhere {
+		if f := d.File(file); f.Script.NeedsBundler {
 			list[specifier] = d.forPages(f).Path
 		}
 	}
@@ -89,12 +89,12 @@ func (d *Delivery) Specifiers() map[string]string {
 
 // forPages is the build for pages of a module that counts on what only bundlers have: one beside it whose name begins alike and says production,
 // the module itself where there is none.
-func (d *Delivery) forPages(f *File) *File {
+func (d *Package) forPages(f *File) *File {
 	stem, _, _ := strings.Cut(path.Base(f.Path), ".")
 	best := f
 	for i := range d.Files {
 		g := &d.Files[i]
-		if g.Script == nil || g.Script.Form != script.Module || g.Script.Elsewhere || path.Dir(g.Path) != path.Dir(f.Path) || !strings.HasPrefix(path.Base(g.Path), stem) || !strings.Contains(g.Path, "prod") {
+		if g.Script == nil || g.Script.Form != script.Module || g.Script.NeedsBundler || path.Dir(g.Path) != path.Dir(f.Path) || !strings.HasPrefix(path.Base(g.Path), stem) || !strings.Contains(g.Path, "prod") {
 			continue
 		}
 		if best == f || g.Build == record.Readable && best.Build != record.Readable {
@@ -105,7 +105,7 @@ func (d *Delivery) forPages(f *File) *File {
 }
 
 // InForm is the library's own script in a form: as a module, or as a script for a plain tag. It stands in for what is suggested otherwise.
-func (d *Delivery) InForm(form script.Form) (Option, bool) {
+func (d *Package) InForm(form script.Form) (Option, bool) {
 	plain, modules := d.rateAll(Script)
 	f, o := plain.f, Option{Name: "scripts", Kind: Variant, Difference: "asked for as a plain script"}
 	if form == script.Module {
@@ -117,8 +117,8 @@ func (d *Delivery) InForm(form script.Form) (Option, bool) {
 	if f == nil {
 		return Option{}, false
 	}
-	if f.Build == record.Minified && f.Pair != "" && !d.File(f.Pair).Script.Elsewhere {
-		f = d.File(f.Pair)
+	if f.Build == record.Minified && f.OtherBuild != "" && !d.File(f.OtherBuild).Script.NeedsBundler {
+		f = d.File(f.OtherBuild)
 	}
 	o.Files, o.Size, o.Why = []string{f.Path}, f.Size, o.Difference
 	return o, true
@@ -135,7 +135,7 @@ const mostAddOns = 2000
 
 // readAddOns finds modules among the examples that import the package by its own name: they are add-ons, which makers keep there. What
 // they import themselves comes along.
-func (d *Delivery) readAddOns(ctx context.Context) error {
+func (d *Package) readAddOns(ctx context.Context) error {
 	if d.Manifest.Name == "" || d.entry() == nil {
 		return nil
 	}
@@ -143,7 +143,7 @@ func (d *Delivery) readAddOns(ctx context.Context) error {
 	var list []string
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script || f.Aside != "examples" || f.Size > parsedMost || asideFile(path.Base(f.Path)) != "" {
+		if f.Kind != Script || f.ExcludedBecause != "examples" || f.Size > parsedMost || excludedFile(path.Base(f.Path)) != "" {
 			continue
 		}
 		if looked++; looked > mostAddOns {
@@ -176,7 +176,7 @@ func (d *Delivery) readAddOns(ctx context.Context) error {
 }
 
 // offersAddOns is the option that add-ons are.
-func (d *Delivery) offersAddOns() (Option, bool) {
+func (d *Package) offersAddOns() (Option, bool) {
 	if len(d.AddOns) == 0 {
 		return Option{}, false
 	}

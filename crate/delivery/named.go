@@ -7,18 +7,18 @@ import (
 )
 
 // OneBuild drops the files of the other build where both are chosen.
-func (d *Delivery) OneBuild(s *Selection, build record.Build) *Selection {
+func (d *Package) OneBuild(s *Selection, build record.Build) *Selection {
 	return s.Without(func(name string) bool {
 		f := d.File(name)
 		if f.Kind == Map {
 			f = d.File(f.MapOf)
 		}
-		return f != nil && f.Pair != "" && s.Has(f.Pair) && f.Build != build
+		return f != nil && f.OtherBuild != "" && s.Has(f.OtherBuild) && f.Build != build
 	})
 }
 
 // Named is what the packing list says of a selection: all of it, so that it can be repeated.
-func (d *Delivery) Named(s *Selection) []string {
+func (d *Package) Named(s *Selection) []string {
 	var list []string
 	brought := map[string]bool{}
 	for _, c := range s.Choices {

@@ -38,7 +38,7 @@ type Option struct {
 func (o *Option) why() string { return cmp.Or(o.Why, "named by --part "+o.Name) }
 
 // Options finds the sensible choices beside the suggested set; a catalogue is one.
-func (d *Delivery) Options() []Option {
+func (d *Package) Options() []Option {
 	list := slices.DeleteFunc(d.single(), func(o Option) bool { return d.inCatalogue(o.Files[0]) != nil })
 	for _, c := range d.Catalogues {
 		list = append(list, d.offers(c))
@@ -57,16 +57,16 @@ func (d *Delivery) Options() []Option {
 }
 
 // single finds the choices file by file.
-func (d *Delivery) single() []Option {
+func (d *Package) single() []Option {
 	core, _ := d.main(Script)
 	look, _ := d.main(Stylesheet)
 	var list []Option
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Aside != "" || f.Build == NoBuild || f == core || f == look || f.Build == Minified && f.Pair != "" {
+		if f.ExcludedBecause != "" || f.Build == NoBuild || f == core || f == look || f.Build == Minified && f.OtherBuild != "" {
 			continue
 		}
-		if core != nil && f.Path == core.Pair || look != nil && f.Path == look.Pair {
+		if core != nil && f.Path == core.OtherBuild || look != nil && f.Path == look.OtherBuild {
 			continue
 		}
 		var o Option
@@ -81,9 +81,9 @@ func (d *Delivery) single() []Option {
 			continue
 		}
 		o.Files, o.Size = []string{f.Path}, f.Size
-		if f.Pair != "" {
-			o.Files = append(o.Files, f.Pair)
-			o.Size = d.File(f.Pair).Size
+		if f.OtherBuild != "" {
+			o.Files = append(o.Files, f.OtherBuild)
+			o.Size = d.File(f.OtherBuild).Size
 		}
 		list = append(list, o)
 	}
@@ -104,7 +104,7 @@ func uniqueNames(list []Option) {
 
 // Option finds an option by its name, or one file of a catalogue by its own, from whichever folder on, whose ending may be
 // left out.
-func (d *Delivery) Option(name string) (Option, bool) {
+func (d *Package) Option(name string) (Option, bool) {
 	for _, o := range d.Options() {
 		if o.Name == name || o.Kind != Many && slices.Contains(o.Files, name) {
 			return o, true
@@ -133,7 +133,7 @@ func (d *Delivery) Option(name string) (Option, bool) {
 }
 
 // imported tells whether another file refers to one.
-func (d *Delivery) imported(f *File) bool {
+func (d *Package) imported(f *File) bool {
 	d.once.Do(func() {
 		d.referred = map[string]bool{}
 		for i := range d.Files {
@@ -153,7 +153,7 @@ func defined(r *script.Report) map[string]bool {
 	return m
 }
 
-func (d *Delivery) scriptOption(f, core *File) (Option, bool) {
+func (d *Package) scriptOption(f, core *File) (Option, bool) {
 	if f.Script == nil || core.Script == nil {
 		return Option{}, false
 	}
@@ -176,7 +176,7 @@ func (d *Delivery) scriptOption(f, core *File) (Option, bool) {
 }
 
 // difference says how a variant differs from the core.
-func (d *Delivery) difference(f, core *File) string {
+func (d *Package) difference(f, core *File) string {
 	var tells []string
 	has := func(r *script.Report, name string) bool {
 		return slices.ContainsFunc(r.Hard(), func(n script.Need) bool { return n.Name == name })
@@ -195,7 +195,7 @@ func (d *Delivery) difference(f, core *File) string {
 		tells = append(tells, fmt.Sprintf("syntax of %d, not %d", a, b))
 	}
 	switch r := float64(f.Size) / float64(max(1, core.Size)); {
-	case f.Build != core.Build && f.Pair == "":
+	case f.Build != core.Build && f.OtherBuild == "":
 		tells = append(tells, string(f.Build))
 	case r < 0.9:
 		tells = append(tells, fmt.Sprintf("%.0f%% of the size", r*100))
@@ -208,7 +208,7 @@ func (d *Delivery) difference(f, core *File) string {
 	return strings.Join(tells, ", ")
 }
 
-func (d *Delivery) styleOption(f, look *File) (Option, bool) {
+func (d *Package) styleOption(f, look *File) (Option, bool) {
 	dir := strings.ToLower(path.Base(path.Dir(f.Path)))
 	stem := strings.ToLower(path.Base(f.Path))
 	o := Option{Name: optionName(f, d.Name), Kind: Part, Difference: "another stylesheet of the delivery"}

@@ -13,10 +13,10 @@ import (
 )
 
 // addOwn adds what chosen scripts need and other scripts of the delivery itself define: a library may come in several files.
-func (d *Delivery) addOwn(s *Selection) {
+func (d *Package) addOwn(s *Selection) {
 	for i := 0; i < len(s.Choices); i++ { // it grows on the way
 		f := d.File(s.Choices[i].Path)
-		if f.Script == nil || f.Script.Form == script.Module || f.Build == record.Minified && f.Pair != "" && s.Has(f.Pair) {
+		if f.Script == nil || f.Script.Form == script.Module || f.Build == record.Minified && f.OtherBuild != "" && s.Has(f.OtherBuild) {
 			continue
 		}
 		for _, n := range f.Script.Hard() {
@@ -24,13 +24,13 @@ func (d *Delivery) addOwn(s *Selection) {
 				continue
 			}
 			if g := d.Definer(n.Name, nil); g != nil && !s.Has(g.Path) {
-				d.addWithPair(s, g, fmt.Sprintf("it defines %s, which %s needs", n.Name, stemOf(f.Path)))
+				d.addBothBuilds(s, g, fmt.Sprintf("it defines %s, which %s needs", n.Name, stemOf(f.Path)))
 			}
 		}
 	}
 }
 
-func (d *Delivery) chosenDefines(s *Selection, n script.Need) bool {
+func (d *Package) chosenDefines(s *Selection, n script.Need) bool {
 	return slices.ContainsFunc(s.Choices, func(c Choice) bool {
 		f := d.File(c.Path)
 		return f.Script != nil && slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return g.Name == n.Name || slices.Contains(n.Or, g.Name) })
@@ -39,7 +39,7 @@ func (d *Delivery) chosenDefines(s *Selection, n script.Need) bool {
 
 // Foreign tells a global that is another library's by all that names tell: one of the dependencies is called like it, or the
 // library is called as an add-on of it.
-func (d *Delivery) Foreign(global string) bool {
+func (d *Package) Foreign(global string) bool {
 	key := manifest.NameKey(global)
 	for _, deps := range []map[string]string{d.Manifest.Peers, d.Manifest.Dependencies, d.Manifest.Dev} {
 		for name := range deps {
@@ -53,7 +53,7 @@ func (d *Delivery) Foreign(global string) bool {
 }
 
 // ofAnother tells a copy of another library by the version that its name or its banner says.
-func (d *Delivery) ofAnother(f *File) bool {
+func (d *Package) ofAnother(f *File) bool {
 	name, version := manifest.NameVersion(path.Base(f.Path))
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version
@@ -63,12 +63,12 @@ func (d *Delivery) ofAnother(f *File) bool {
 
 // Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come
 // along.
-func (d *Delivery) Bring(s *Selection, name, why string) {
+func (d *Package) Bring(s *Selection, name, why string) {
 	f := d.File(name)
-	both := slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Pair != "" && s.Has(d.File(c.Path).Pair) })
+	both := slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).OtherBuild != "" && s.Has(d.File(c.Path).OtherBuild) })
 	d.replace(s, f)
 	if both {
-		d.addWithPair(s, f, why)
+		d.addBothBuilds(s, f, why)
 	} else {
 		s.add(f.Path, why, true)
 	}
@@ -76,7 +76,7 @@ func (d *Delivery) Bring(s *Selection, name, why string) {
 }
 
 // replace takes from a selection the scripts that another one has all of: on a page with both they would run twice.
-func (d *Delivery) replace(s *Selection, by *File) {
+func (d *Package) replace(s *Selection, by *File) {
 	covered := func(c Choice) bool {
 		f := d.File(c.Path)
 		if f.Kind == Map && f.MapOf != "" {
@@ -100,18 +100,18 @@ func (d *Delivery) replace(s *Selection, by *File) {
 }
 
 // Copy tells a file that is set apart as a copy of another library.
-func (f *File) Copy() bool { return f.Aside == otherPackages }
+func (f *File) Copy() bool { return f.ExcludedBecause == otherPackages }
 
 // Definer finds the script of the delivery that defines a global, or gives a member: the one that needs least, of those the
 // one that speaks most for itself. Copies are the reports of scripts that are set apart as other packages', by their paths; those
 // count too.
-func (d *Delivery) Definer(name string, copies map[string]*script.Report) *File {
+func (d *Package) Definer(name string, copies map[string]*script.Report) *File {
 	var best *File
 	var bestReport *script.Report
 	for i := range d.Files {
 		f := &d.Files[i]
 		report := f.Script
-		if f.Aside != "" {
+		if f.ExcludedBecause != "" {
 			report = copies[f.Path]
 		}
 		if report == nil || report.Form != script.Classic && report.Form != script.Universal {
@@ -127,8 +127,8 @@ func (d *Delivery) Definer(name string, copies map[string]*script.Report) *File 
 			best, bestReport = f, report
 		}
 	}
-	if best != nil && best.Build == record.Minified && best.Pair != "" {
-		best = d.File(best.Pair)
+	if best != nil && best.Build == record.Minified && best.OtherBuild != "" {
+		best = d.File(best.OtherBuild)
 	}
 	return best
 }

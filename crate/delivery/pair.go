@@ -16,9 +16,9 @@ func stemOf(name string) string {
 	return strings.ToLower(manifest.WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
 }
 
-// pair finds the files that are the same thing in the two builds. Names bring two files together;
+// linkBuilds finds the files that are the same thing in the two builds. Names bring two files together;
 // which is which is told by their content.
-func (d *Delivery) pair() {
+func (d *Package) linkBuilds() {
 	groups := map[string][]int{}
 	for i, f := range d.Files {
 		if f.Build != NoBuild {
@@ -27,12 +27,12 @@ func (d *Delivery) pair() {
 		}
 	}
 	for _, g := range groups {
-		d.pairGroup(g)
+		d.linkBuildsOf(g)
 	}
 	// Some keep the two builds in folders of their own: min/x.js beside x.js, or debug/x.js.
 	loose := map[string][]int{}
 	for i, f := range d.Files {
-		if f.Build == NoBuild || f.Pair != "" {
+		if f.Build == NoBuild || f.OtherBuild != "" {
 			continue
 		}
 		dir, base := path.Split(f.Path)
@@ -48,11 +48,11 @@ func (d *Delivery) pair() {
 		loose[key] = append(loose[key], i)
 	}
 	for _, g := range loose {
-		d.pairGroup(g)
+		d.linkBuildsOf(g)
 	}
 }
 
-func (d *Delivery) pairGroup(g []int) {
+func (d *Package) linkBuildsOf(g []int) {
 	var min, readable []int
 	for _, i := range g {
 		if d.Files[i].Build == Minified {
@@ -75,11 +75,11 @@ func (d *Delivery) pairGroup(g []int) {
 	if a.Script != nil && b.Script != nil && (a.Script.Form == script.Module) != (b.Script.Form == script.Module) {
 		return // a tag for the one does not load the other
 	}
-	a.Pair, b.Pair = b.Path, a.Path
+	a.OtherBuild, b.OtherBuild = b.Path, a.Path
 }
 
 // tieMaps ties each source map to its file: by what the file names, else by the map's own name.
-func (d *Delivery) tieMaps() {
+func (d *Package) tieMaps() {
 	for i := range d.Files {
 		f := &d.Files[i]
 		if f.Map != "" {

@@ -51,14 +51,14 @@ const headSize = 512
 const maxProgram = 256 << 10
 
 // findPrograms marks programs and settings for servers among the files that were not read.
-func (d *Delivery) findPrograms() error {
+func (d *Package) findPrograms() error {
 	var buf []byte
 	for i := range d.Files {
 		f := &d.Files[i]
 		if f.Kind != Document && f.Kind != Data && f.Kind != Other && f.Kind != Source {
 			continue
 		}
-		if f.ForServer = ForServer(f.Path, nil); f.ForServer || f.Size == 0 || f.Size > maxProgram || f.Aside != "" {
+		if f.ForServer = ForServer(f.Path, nil); f.ForServer || f.Size == 0 || f.Size > maxProgram || f.ExcludedBecause != "" {
 			continue
 		}
 		b, err := d.tree.ReadInto(f.Path, buf)

@@ -14,7 +14,7 @@ import (
 )
 
 // Complete adds to chosen files what must come along: what stylesheets ask for, source maps.
-func (d *Delivery) complete(s *Selection, maps bool) {
+func (d *Package) complete(s *Selection, maps bool) {
 	for i := 0; i < len(s.Choices); i++ { // it grows on the way
 		f := d.File(s.Choices[i].Path)
 		if f == nil {
@@ -41,11 +41,11 @@ func (d *Delivery) complete(s *Selection, maps bool) {
 }
 
 // Suggest picks what a page would want.
-func (d *Delivery) Suggest() *Selection { return d.SuggestWith(nil) }
+func (d *Package) Suggest() *Selection { return d.SuggestWith(nil) }
 
 // SuggestWith picks what a page would want, with the named options: a variant stands in for the script
 // or stylesheet that it is a variant of, a part is added.
-func (d *Delivery) SuggestWith(options []Option) *Selection {
+func (d *Package) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
@@ -58,7 +58,7 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 			}
 		}
 		if f != nil {
-			d.addWithPair(s, f, why)
+			d.addBothBuilds(s, f, why)
 			if f.Script != nil && f.Script.Form == script.Module {
 				s.Notes = append(s.Notes, f.Path+" is an ES module: it wants <script type=\"module\">, or an import in a script of yours")
 			}
@@ -75,7 +75,7 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 		case AddOn:
 			s.add(o.Files[0], o.why(), false)
 		default:
-			d.addWithPair(s, d.File(o.Files[0]), o.why())
+			d.addBothBuilds(s, d.File(o.Files[0]), o.why())
 		}
 	}
 	if len(s.Choices) == 0 || d.entry() != nil && !slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Kind == Script }) {
@@ -86,7 +86,7 @@ func (d *Delivery) SuggestWith(options []Option) *Selection {
 }
 
 // whyNothing says why no script or stylesheet suits a page.
-func (d *Delivery) whyNothing() string {
+func (d *Package) whyNothing() string {
 	if inside := d.ofKind(Archive); len(inside) > 0 {
 		var names []string
 		for _, f := range inside[:min(6, len(inside))] {
@@ -114,16 +114,16 @@ func (d *Delivery) whyNothing() string {
 	return "no script or stylesheet for a page was found; name files with --files"
 }
 
-func (d *Delivery) addWithPair(s *Selection, f *File, why string) {
+func (d *Package) addBothBuilds(s *Selection, f *File, why string) {
 	s.add(f.Path, why, true)
-	if f.Pair != "" {
-		other := d.File(f.Pair)
-		s.add(f.Pair, fmt.Sprintf("the %s build of %s", other.Build, path.Base(f.Path)), true)
+	if f.OtherBuild != "" {
+		other := d.File(f.OtherBuild)
+		s.add(f.OtherBuild, fmt.Sprintf("the %s build of %s", other.Build, path.Base(f.Path)), true)
 	}
 }
 
 // Choose selects the files that the patterns name, and what must come along.
-func (d *Delivery) Choose(match func(name string) (pattern string, ok bool)) *Selection {
+func (d *Package) Choose(match func(name string) (pattern string, ok bool)) *Selection {
 	s := &Selection{}
 	for _, f := range d.Files {
 		if pattern, ok := match(f.Path); ok {
@@ -162,24 +162,24 @@ func (r *rated) rate(f *File, score int, why string) {
 	}
 }
 
-// A meant is the file that is the library, nil for none, and why.
-type meant struct {
+// A candidate is the file that is the library, nil for none, and why.
+type candidate struct {
 	f   *File
 	why string
 }
 
 // main finds the one script, or stylesheet, that is the library, and remembers it once the delivery is described.
-func (d *Delivery) main(kind Kind) (*File, string) {
+func (d *Package) main(kind Kind) (*File, string) {
 	if d.tree != nil {
 		return d.findMain(kind)
 	}
-	m := d.mains.Of(kind, func() (m meant) { m.f, m.why = d.findMain(kind); return m })
+	m := d.mains.Of(kind, func() (m candidate) { m.f, m.why = d.findMain(kind); return m })
 	return m.f, m.why
 }
 
 // findMain finds the library's own script or stylesheet. A script that a plain tag can load comes before a module, unless
 // next to nothing speaks for it and the module is what the makers mean.
-func (d *Delivery) findMain(kind Kind) (*File, string) {
+func (d *Package) findMain(kind Kind) (*File, string) {
 	plain, module := d.rateAll(kind)
 	const hinted, likely = 12, 30
 	if entry := d.entry(); module.f != nil && entry != nil && d.meansImports() && d.brings(entry, module.f, map[string]bool{}) {
@@ -205,14 +205,14 @@ func (d *Delivery) findMain(kind Kind) (*File, string) {
 		best, why = whole, reason
 	}
 	best = d.asScript(best)
-	if best.Build == Minified && best.Pair != "" {
-		best = d.File(best.Pair)
+	if best.Build == Minified && best.OtherBuild != "" {
+		best = d.File(best.OtherBuild)
 	}
 	return best, why
 }
 
 // asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for servers.
-func (d *Delivery) asScript(f *File) *File {
+func (d *Package) asScript(f *File) *File {
 	name, is := strings.CutSuffix(f.Path, ".cjs")
 	twin := d.File(name + ".js")
 	if !is || twin == nil || twin.Script == nil || f.Script == nil || twin.Script.Form != f.Script.Form {
@@ -229,10 +229,10 @@ func largest(kind Kind) string { return "the largest " + string(kind) + " at han
 func only(kind Kind) string { return "there is no other " + string(kind) }
 
 // rateAll finds the best script that a plain tag can load, or stylesheet, and the best module.
-func (d *Delivery) rateAll(kind Kind) (plain, module rated) {
+func (d *Package) rateAll(kind Kind) (plain, module rated) {
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != kind || f.Aside != "" || f.Build == NoBuild || f.Size == 0 {
+		if f.Kind != kind || f.ExcludedBecause != "" || f.Build == NoBuild || f.Size == 0 {
 			continue
 		}
 		score, why := d.score(f)
@@ -250,14 +250,14 @@ func (d *Delivery) rateAll(kind Kind) (plain, module rated) {
 }
 
 // meansImports tells a library whose manifest names a module that a browser can't import without an import map.
-func (d *Delivery) meansImports() bool {
+func (d *Package) meansImports() bool {
 	f := d.entry()
 	return f != nil && d.cannotImport(f, map[string]bool{}, false)
 }
 
 // whole finds the script that defines all that another one defines, and what that one needs, too: one tag that needs
 // nothing is better than parts. Of several it is the smallest of the readable.
-func (d *Delivery) whole(f *File) (*File, string) {
+func (d *Package) whole(f *File) (*File, string) {
 	if f.Script == nil || len(f.Script.Hard()) == 0 || len(f.Script.Defines)+len(f.Script.Parts) == 0 {
 		return nil, ""
 	}
@@ -331,7 +331,7 @@ func better(a, b *File) bool {
 }
 
 // score rates a file as the one that the library is, with the reason. What can't run on a page rates 0.
-func (d *Delivery) score(f *File) (int, string) {
+func (d *Package) score(f *File) (int, string) {
 	ready := 0
 	if f.Script != nil {
 		switch f.Script.Form {
@@ -359,16 +359,16 @@ func (d *Delivery) score(f *File) (int, string) {
 }
 
 // alone tells whether there is no other file of a kind but its other build.
-func (d *Delivery) alone(f *File) bool {
+func (d *Package) alone(f *File) bool {
 	for i := range d.Files {
-		if g := &d.Files[i]; g.Kind == f.Kind && g.Aside == "" && g.Size > 0 && g != f && g.Path != f.Pair {
+		if g := &d.Files[i]; g.Kind == f.Kind && g.ExcludedBecause == "" && g.Size > 0 && g != f && g.Path != f.OtherBuild {
 			return false
 		}
 	}
 	return true
 }
 
-func (d *Delivery) scoreName(f *File) (int, string) {
+func (d *Package) scoreName(f *File) (int, string) {
 	name := manifest.NameKey(d.Name)
 	stem := manifest.StemKey(f.Path)
 	score, reason := 1, largest(f.Kind)
@@ -407,7 +407,7 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 	}
 	for _, key := range slices.Sorted(maps.Keys(d.Manifest.Named)) {
 		value := d.Manifest.Named[key]
-		if path.Clean(value) == f.Path || f.Pair != "" && path.Clean(value) == f.Pair {
+		if path.Clean(value) == f.Path || f.OtherBuild != "" && path.Clean(value) == f.OtherBuild {
 			score += 30
 			if score < 60 {
 				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, key)
@@ -421,7 +421,7 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 			reason = "its readme shows it"
 		}
 	}
-	if d.Told[f.Path] {
+	if d.Reported[f.Path] {
 		score += 8
 		if score < 30 {
 			reason = "the script names it"
@@ -436,10 +436,10 @@ func (d *Delivery) scoreName(f *File) (int, string) {
 	return score, reason
 }
 
-func (d *Delivery) ofKind(kind Kind) []*File {
+func (d *Package) ofKind(kind Kind) []*File {
 	var list []*File
 	for i := range d.Files {
-		if f := &d.Files[i]; f.Kind == kind && f.Aside == "" {
+		if f := &d.Files[i]; f.Kind == kind && f.ExcludedBecause == "" {
 			list = append(list, f)
 		}
 	}

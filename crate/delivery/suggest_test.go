@@ -148,7 +148,7 @@ func TestKindsAndWhatIsSetApart(t *testing.T) {
 		if got := KindOf(name); got != want.kind {
 			t.Errorf("%s is a %s, want %s", name, got, want.kind)
 		}
-		if got := asideOf(name); got != want.aside {
+		if got := excludedBecause(name); got != want.aside {
 			t.Errorf("%s is set apart as %q, want %q", name, got, want.aside)
 		}
 	}
@@ -272,7 +272,7 @@ func TestToldByContent(t *testing.T) {
 		t.Errorf("%s (%s) %s, %s, %s", d.Name, d.NameFrom, d.Version, d.File("about.json").Kind, d.File("strings.json").Kind)
 	}
 	for name, want := range map[string]string{"steps.js": "tools", "others/rope/rope.js": "other packages", "others/@gull/oar/oar.js": "other packages", "parts/mast/mast.js": "", "winch.js": ""} {
-		if got := d.File(name).Aside; got != want {
+		if got := d.File(name).ExcludedBecause; got != want {
 			t.Errorf("%s is set apart as %q, want %q", name, got, want)
 		}
 	}

@@ -45,7 +45,7 @@ func link(t *testing.T, f *Folder, to, name string) {
 	}
 }
 
-func enter(t *testing.T, f *Folder, name string) *Place {
+func enter(t *testing.T, f *Folder, name string) *Entry {
 	t.Helper()
 	p, err := f.Enter(name)
 	if err != nil {

@@ -23,9 +23,9 @@ import (
 
 // The most bytes that are read of a file, by what it is. They are far above any file of a site.
 const (
-	MostRecord = 64 << 20 // packing list, seal, journal
-	MostPage   = 32 << 20
-	MostFile   = 1 << 30 // a library's file, a script, a stylesheet
+	MaxRecord = 64 << 20 // packing list, seal, journal
+	MaxPage   = 32 << 20
+	MaxFile   = 1 << 30 // a library's file, a script, a stylesheet
 )
 
 // A Stamp is what a file looked like when it was read, so that a change made by somebody else in the meantime is noticed.
@@ -37,8 +37,8 @@ type Stamp struct {
 	Inode      uint64 `json:",omitzero"` // 0 where the system has none
 }
 
-// Like tells whether two stamps have the same size and time: the file may have been moved or linked in between.
-func (s Stamp) Like(o Stamp) bool { return s.Size == o.Size && s.ModTime == o.ModTime }
+// Equal tells whether two stamps have the same size and time: the file may have been moved or linked in between.
+func (s Stamp) Equal(o Stamp) bool { return s.Size == o.Size && s.ModTime == o.ModTime }
 
 // Time is when the content was last changed.
 func (s Stamp) Time() time.Time { return time.Unix(0, s.ModTime) }

@@ -13,9 +13,9 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Place is one folder, entered without following any link. What is done in it is done there, wherever its path leads
+// A Entry is one folder, entered without following any link. What is done in it is done there, wherever its path leads
 // meanwhile.
-type Place struct {
+type Entry struct {
 	in   *Folder
 	name string // slash-separated from the folder's root
 	root *os.Root
@@ -24,7 +24,7 @@ type Place struct {
 
 // Enter enters a folder below, "." for the folder itself. The error of one that is not there is fs.ErrNotExist; that of a
 // link, or of a file, in its path is a *problem.Problem. The caller closes the place.
-func (f *Folder) Enter(dir string) (*Place, error) {
+func (f *Folder) Enter(dir string) (*Entry, error) {
 	root, err := f.root.OpenRoot(".")
 	if err != nil {
 		return nil, err
@@ -47,7 +47,7 @@ func (f *Folder) Enter(dir string) (*Place, error) {
 		root.Close()
 		return nil, err
 	}
-	return &Place{f, dir, root, file}, nil
+	return &Entry{f, dir, root, file}, nil
 }
 
 // step enters a folder of root that is no link, and stays no link while it is entered.
@@ -83,21 +83,21 @@ func isStill(entered *os.Root, seen fs.FileInfo, name string) error {
 }
 
 // Close leaves the place.
-func (p *Place) Close() error { return errors.Join(p.file.Close(), p.root.Close()) }
+func (p *Entry) Close() error { return errors.Join(p.file.Close(), p.root.Close()) }
 
 // Name is the folder's name, slash-separated.
-func (p *Place) Name() string { return p.name }
+func (p *Entry) Name() string { return p.name }
 
-func (p *Place) full(base string) string { return path.Join(p.name, base) }
+func (p *Entry) full(base string) string { return path.Join(p.name, base) }
 
 // Stat returns what has a name in the folder; a link is told as a link.
-func (p *Place) Stat(base string) (fs.FileInfo, error) { return p.root.Lstat(base) }
+func (p *Entry) Stat(base string) (fs.FileInfo, error) { return p.root.Lstat(base) }
 
 // Info returns the folder's own.
-func (p *Place) Info() (fs.FileInfo, error) { return p.file.Stat() }
+func (p *Entry) Info() (fs.FileInfo, error) { return p.file.Stat() }
 
 // List lists the folder.
-func (p *Place) List() ([]fs.DirEntry, error) {
+func (p *Entry) List() ([]fs.DirEntry, error) {
 	d, err := p.root.Open(".")
 	if err != nil {
 		return nil, err
@@ -107,7 +107,7 @@ func (p *Place) List() ([]fs.DirEntry, error) {
 }
 
 // Read reads a file of the folder, which is no link. Its errors are those of Folder.Read.
-func (p *Place) Read(base string, most int64) ([]byte, Stamp, error) {
+func (p *Entry) Read(base string, most int64) ([]byte, Stamp, error) {
 	info, err := p.root.Lstat(base)
 	if err != nil {
 		return nil, Stamp{}, err
@@ -135,7 +135,7 @@ func (p *Place) Read(base string, most int64) ([]byte, Stamp, error) {
 
 // MayChange tells why a file of the folder can't be made, exchanged or removed, nil where that can be: what is not allowed
 // is to be known before anything is done. There need be no such file.
-func (p *Place) MayChange(base string) error {
+func (p *Entry) MayChange(base string) error {
 	dir, err := p.Info()
 	if err != nil {
 		return err
@@ -156,7 +156,7 @@ func (p *Place) MayChange(base string) error {
 }
 
 // Create makes a file that is not there yet.
-func (p *Place) Create(base string, b []byte, mode fs.FileMode) error {
+func (p *Entry) Create(base string, b []byte, mode fs.FileMode) error {
 	write := func(b []byte) error {
 		f, err := p.root.OpenFile(base, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 		if err != nil {
@@ -175,7 +175,7 @@ func (p *Place) Create(base string, b []byte, mode fs.FileMode) error {
 }
 
 // MakeFolder makes a folder, unless it is there.
-func (p *Place) MakeFolder(base string) error {
+func (p *Entry) MakeFolder(base string) error {
 	if err := faultPoint("mkdir", p.full(base), nil); err != nil {
 		return err
 	}
@@ -186,7 +186,7 @@ func (p *Place) MakeFolder(base string) error {
 }
 
 // Remove removes a file, or an empty folder.
-func (p *Place) Remove(base string) error {
+func (p *Entry) Remove(base string) error {
 	if err := faultPoint("remove", p.full(base), nil); err != nil {
 		return err
 	}
@@ -194,7 +194,7 @@ func (p *Place) Remove(base string) error {
 }
 
 // RemoveAll removes a folder with what is in it, no link followed, file by file.
-func (p *Place) RemoveAll(base string) error {
+func (p *Entry) RemoveAll(base string) error {
 	inner, err := p.in.Enter(p.full(base))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
@@ -218,7 +218,7 @@ func (p *Place) RemoveAll(base string) error {
 }
 
 // Move moves a file to a place where nothing has its name. The error of a name that is taken is fs.ErrExist.
-func (p *Place) Move(base string, to *Place, name string) error {
+func (p *Entry) Move(base string, to *Entry, name string) error {
 	if err := faultPoint("move", to.full(name), nil); err != nil {
 		return err
 	}
@@ -226,7 +226,7 @@ func (p *Place) Move(base string, to *Place, name string) error {
 }
 
 // Replace is Move over what has the name.
-func (p *Place) Replace(base string, to *Place, name string) error {
+func (p *Entry) Replace(base string, to *Entry, name string) error {
 	if err := faultPoint("replace", to.full(name), nil); err != nil {
 		return err
 	}
@@ -234,7 +234,7 @@ func (p *Place) Replace(base string, to *Place, name string) error {
 }
 
 // Exchange puts a file into the place of another, and that one into its place.
-func (p *Place) Exchange(base string, with *Place, name string) error {
+func (p *Entry) Exchange(base string, with *Entry, name string) error {
 	if err := faultPoint("exchange", with.full(name), nil); err != nil {
 		return err
 	}
@@ -243,10 +243,10 @@ func (p *Place) Exchange(base string, with *Place, name string) error {
 	}
 	// Without an atomic exchange: keep the old content under a second name, then let the rename replace it. A stop in
 	// between leaves the old or the new file, and the keepsake.
-	keep := base + Keepsake
+	keep := base + Backup
 	p.root.Remove(keep)
 	if err := p.in.root.Link(filepath.FromSlash(with.full(name)), filepath.FromSlash(p.full(keep))); err != nil {
-		b, stamp, err := with.Read(name, MostFile)
+		b, stamp, err := with.Read(name, MaxFile)
 		if err != nil {
 			return err
 		}
@@ -261,11 +261,11 @@ func (p *Place) Exchange(base string, with *Place, name string) error {
 	return p.Replace(keep, p, base)
 }
 
-// Keepsake ends the second name of a file's old content, on systems that can't exchange two files at once.
-const Keepsake = ".old"
+// Backup ends the second name of a file's old content, on systems that can't exchange two files at once.
+const Backup = ".old"
 
 // Sync makes everything durable that was written to the folder so far.
-func (p *Place) Sync() error {
+func (p *Entry) Sync() error {
 	if err := faultPoint("sync", p.name, nil); err != nil {
 		return err
 	}
@@ -273,7 +273,7 @@ func (p *Place) Sync() error {
 }
 
 // movePlain is Move by what every system has: a link is never made over another file.
-func (p *Place) movePlain(base string, to *Place, name string) error {
+func (p *Entry) movePlain(base string, to *Entry, name string) error {
 	from, at := filepath.FromSlash(p.full(base)), filepath.FromSlash(to.full(name))
 	info, err := p.root.Lstat(base)
 	if err != nil {

@@ -171,11 +171,11 @@ func (f *Folder) list(dir string) ([]fs.DirEntry, error) {
 type listed struct {
 	folder  *Folder
 	dir     string
-	entries []entry
+	entries []dirEntry
 }
 
-// An entry is one of its entries, as the system tells it: without a look at it.
-type entry struct {
+// An dirEntry is one of its entries, as the system tells it: without a look at it.
+type dirEntry struct {
 	name string
 	kind fs.FileMode
 	in   *listed
@@ -195,7 +195,7 @@ func (l *listed) read(b []byte) {
 		if size <= name {
 			return
 		}
-		e := entry{name: whole[at+name : at+size], in: l}
+		e := dirEntry{name: whole[at+name : at+size], in: l}
 		if end := strings.IndexByte(e.name, 0); end >= 0 {
 			e.name = e.name[:end]
 		}
@@ -217,11 +217,11 @@ func (l *listed) read(b []byte) {
 	}
 }
 
-func (e *entry) Name() string      { return e.name }
-func (e *entry) IsDir() bool       { return e.kind.IsDir() }
-func (e *entry) Type() fs.FileMode { return e.kind }
+func (e *dirEntry) Name() string      { return e.name }
+func (e *dirEntry) IsDir() bool       { return e.kind.IsDir() }
+func (e *dirEntry) Type() fs.FileMode { return e.kind }
 
-func (e *entry) Info() (fs.FileInfo, error) {
+func (e *dirEntry) Info() (fs.FileInfo, error) {
 	at := path.Join(e.in.dir, e.name)
 	fd, err := e.in.folder.beneath(at, unix.O_PATH|unix.O_NOFOLLOW)
 	return e.in.folder.look(fd, err, at, e.name)

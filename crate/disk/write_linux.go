@@ -9,7 +9,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-func (p *Place) rename(base string, to *Place, name string, flags uint) error {
+func (p *Entry) rename(base string, to *Entry, name string, flags uint) error {
 	err := unix.Renameat2(int(p.file.Fd()), base, int(to.file.Fd()), name, flags)
 	if err == unix.ENOSYS || err == unix.EINVAL {
 		return errors.ErrUnsupported
@@ -20,7 +20,7 @@ func (p *Place) rename(base string, to *Place, name string, flags uint) error {
 	return nil
 }
 
-func (p *Place) move(base string, to *Place, name string) error {
+func (p *Entry) move(base string, to *Entry, name string) error {
 	err := p.rename(base, to, name, unix.RENAME_NOREPLACE)
 	if errors.Is(err, errors.ErrUnsupported) {
 		return p.movePlain(base, to, name)
@@ -28,9 +28,9 @@ func (p *Place) move(base string, to *Place, name string) error {
 	return err
 }
 
-func (p *Place) swap(base string, with *Place, name string) error {
+func (p *Entry) swap(base string, with *Entry, name string) error {
 	return p.rename(base, with, name, unix.RENAME_EXCHANGE)
 }
 
 // sync flushes the whole file system once, which costs far less than a sync for each file.
-func (p *Place) sync() error { return unix.Syncfs(int(p.file.Fd())) }
+func (p *Entry) sync() error { return unix.Syncfs(int(p.file.Fd())) }

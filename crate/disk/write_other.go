@@ -8,14 +8,14 @@ import (
 	"os"
 )
 
-func (p *Place) move(base string, to *Place, name string) error { return p.movePlain(base, to, name) }
+func (p *Entry) move(base string, to *Entry, name string) error { return p.movePlain(base, to, name) }
 
-func (p *Place) swap(base string, with *Place, name string) error { return errors.ErrUnsupported }
+func (p *Entry) swap(base string, with *Entry, name string) error { return errors.ErrUnsupported }
 
-func (p *Place) sync() error { return p.syncFiles() }
+func (p *Entry) sync() error { return p.syncFiles() }
 
 // syncFiles is Sync where the system has no barrier of its own: file by file.
-func (p *Place) syncFiles() error {
+func (p *Entry) syncFiles() error {
 	list, err := p.List()
 	if err != nil {
 		return err

@@ -24,9 +24,9 @@ type syntaxVisitor struct {
 
 func (v *syntaxVisitor) atLeast(year int) { v.year = max(v.year, year) }
 
-// Deepest is how far into nested code this package looks; code written by people or minifiers is
+// MaxDepth is how far into nested code this package looks; code written by people or minifiers is
 // never so deep, and code made to exhaust the stack is cut off.
-const Deepest = 5000
+const MaxDepth = 5000
 
 // Exit leaves a node.
 func (v *syntaxVisitor) Exit(n js.INode) {
@@ -39,7 +39,7 @@ func (v *syntaxVisitor) Exit(n js.INode) {
 
 // Enter notes which edition a node demands.
 func (v *syntaxVisitor) Enter(n js.INode) js.IVisitor {
-	if v.depth > Deepest {
+	if v.depth > MaxDepth {
 		return nil
 	}
 	v.depth++

@@ -253,7 +253,7 @@ func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, member
 	for _, b := range before {
 		req.Scripts = append(req.Scripts, rehearse.Script{Name: "base", Text: string(b), When: rehearse.InPlace})
 	}
-	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace, Ask: members})
+	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace, Request: members})
 	report, err := r.rehearse(ctx, req, true)
 	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) || slices.Contains(report.Ran[:len(before)], false) {
 		return nil, false, false

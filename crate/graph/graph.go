@@ -284,14 +284,14 @@ func (n *Node) exports(name string, seen map[*Node]bool) (has, known bool) {
 		return false, true
 	}
 	seen[n] = true
-	if n.Script == nil || n.Script.Text == nil || n.Script.Form == script.Broken || n.Script.Fault != "" {
+	if n.Script == nil || n.Script.Text == nil || n.Script.Form == script.Broken || n.Script.SyntaxError != "" {
 		return false, false
 	}
 	if slices.Contains(n.Script.Exports, name) {
 		return true, true
 	}
 	known = true
-	for _, star := range n.Script.Stars {
+	for _, star := range n.Script.ReExports {
 		at := slices.IndexFunc(n.Imports, func(e Edge) bool { return e.From == star })
 		if at < 0 || n.Imports[at].To == nil {
 			known = false

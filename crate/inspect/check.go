@@ -80,7 +80,7 @@ type inspection struct {
 	p       *project.Project
 	site    *walk.Site
 	scripts *tags.Scripts
-	leads   *leads.Guide
+	leads   *leads.Resolver
 	profile *check.Profile
 	sealed  sealedFiles
 
@@ -91,13 +91,13 @@ type inspection struct {
 	folders    memo.Memo[string, map[string]bool] // of libraries
 	bases      memo.Memo[string, map[string]string]
 	names      memo.Memo[string, map[string]string]
-	lacked     memo.Memo[string, []check.Lack]
+	missing    memo.Memo[string, []check.MissingFeature]
 	browsers   *support.Browsers
-	guard      *csp.Guard
-	staging    *staging.Staging
-	gone       *upgrade.Gone
+	csp        *csp.Index
+	staging    *staging.Loader
+	removed    *upgrade.Removed
 	links      links
-	desks      sync.Pool
+	devOnly    sync.Pool
 }
 
 // stateOf tells one state of all pages from another, 0 where one of them is not to be remembered.
@@ -120,9 +120,9 @@ func newInspection(p *project.Project, site *walk.Site) *inspection {
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
 	}
-	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, guard: csp.New(p)}
-	c.gone = upgrade.NewGone(p)
-	c.staging = &staging.Staging{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
+	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, csp: csp.New(p)}
+	c.removed = upgrade.NewRemoved(p)
+	c.staging = &staging.Loader{P: p, Scripts: c.scripts, Policies: c.csp, Leads: c.leads}
 	return c
 }
 
@@ -154,13 +154,13 @@ func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite,
 }
 
 // pages checks the pages of which nothing is remembered that still holds.
-func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *memory) ([]pageResult, error) {
+func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *pageCache) ([]pageResult, error) {
 	var seen []disk.Stamp
 	if slices.Equal(pages, c.site.Pages) {
-		seen = c.site.Seen
+		seen = c.site.Stamps
 	}
 	results := make([]pageResult, len(pages))
-	left := last.recall(pages, seen, results)
+	left := last.load(pages, seen, results)
 	return results, parallel.Each(ctx, left, func(ctx context.Context, i int) (err error) {
 		results[i], err = c.page(ctx, pages[i], last)
 		return err
@@ -169,7 +169,7 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *memo
 
 // unmatched reports patterns of the packing list that match no page.
 func unmatched(p *project.Project, site *walk.Site) (found []check.Finding) {
-	for _, pattern := range site.Idle {
+	for _, pattern := range site.UnmatchedPatterns {
 		found = append(found, check.Finding{Name: check.PagesUnmatched, Severity: check.Warning, File: record.ListFile, Line: p.List.Line("pages"), Column: 1,
 			Message: fmt.Sprintf("pages: nothing in the site matches %q", pattern),
 			Why:     "pages that it was meant for are not checked, and no command writes tags into them", Next: "correct the pattern, or remove it"})
@@ -185,8 +185,8 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		return nil, err
 	}
 	pages, all := site.Pages, len(req.Pages) == 0 && req.Since == ""
-	if len(pages) == 0 && site.Idle != nil {
-		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or make a page: merry start --page index.html", "%s:%d: pages: nothing in the site matches %s", record.ListFile, p.List.Line("pages"), strings.Join(site.Idle, ", "))
+	if len(pages) == 0 && site.UnmatchedPatterns != nil {
+		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or make a page: merry start --page index.html", "%s:%d: pages: nothing in the site matches %s", record.ListFile, p.List.Line("pages"), strings.Join(site.UnmatchedPatterns, ", "))
 	}
 	if len(req.Pages) > 0 {
 		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {
@@ -215,8 +215,8 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		return nil, err
 	}
 	found = append(found, of...)
-	found = append(found, c.guard.Found...)
-	last := remember(p, site, req, c.guard.Texts, known)
+	found = append(found, c.csp.Found...)
+	last := cacheKey(p, site, req, c.csp.Texts, known)
 	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
 	results, err := c.pages(ctx, pages, last)
 	if err != nil {

@@ -22,8 +22,8 @@ import (
 
 // sealedFiles is what was learned of the crate's files before any page is looked at.
 type sealedFiles struct {
-	gone  map[paths.InProject]bool // those that are not there
-	wants map[string]check.Wants   // what each library wants of a page
+	missing map[paths.InProject]bool // those that are not there
+	wants   map[string]check.Wants   // what each library wants of a page
 }
 
 // files holds the crate's files against the seal, learns what the libraries want of pages, and looks at what stylesheets ask
@@ -46,12 +46,12 @@ func (c *inspection) files(ctx context.Context) ([]check.Finding, error) {
 	if err != nil {
 		return nil, err
 	}
-	c.sealed = sealedFiles{gone: map[paths.InProject]bool{}, wants: map[string]check.Wants{}}
+	c.sealed = sealedFiles{missing: map[paths.InProject]bool{}, wants: map[string]check.Wants{}}
 	var found []check.Finding
 	for i, r := range results {
 		found = append(found, r.found...)
 		if r.gone {
-			c.sealed.gone[places[i]] = true
+			c.sealed.missing[places[i]] = true
 		}
 		of := c.p.At(places[i])
 		lib := of.Library
@@ -77,7 +77,7 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 	case errors.Is(err, fs.ErrNotExist) && c.p.Seal.Libraries[of.Library].Linked:
 		return nil, wants, false, nil // pages have nothing but links to it
 	case errors.Is(err, fs.ErrNotExist):
-		return []check.Finding{{Name: check.SealedGone, Severity: check.Error, File: at.String(), Message: "the seal has this file of " + of.Library + ", and it is not there",
+		return []check.Finding{{Name: check.SealedMissing, Severity: check.Error, File: at.String(), Message: "the seal has this file of " + of.Library + ", and it is not there",
 			Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library}}, wants, true, nil
 	case isInTheWay(err):
 		return []check.Finding{{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not a regular file any more",
@@ -119,7 +119,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 	}
 	var found []check.Finding
 	said := map[paths.InSite]bool{}
-	places := printable.Of(b)
+	places := printable.NewIndex(b)
 	for _, r := range style.References(b) {
 		t := tags.Resolve(name, "", r.URL)
 		if strings.HasPrefix(t.URL, "http://") {

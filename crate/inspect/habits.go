@@ -29,7 +29,7 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 		}
 	}
 	for _, name := range site.Pages[:min(len(site.Pages), 50)] {
-		b, _, err := on.Read(path.Join(dir, name.String()), disk.MostPage, nil)
+		b, _, err := on.Read(path.Join(dir, name.String()), disk.MaxPage, nil)
 		if err != nil {
 			continue
 		}

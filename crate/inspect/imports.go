@@ -42,7 +42,7 @@ func (m *imports) before(n *graph.Node) {
 func (m *imports) add(n *graph.Node, when string) {
 	m.at[n] = len(m.out.Steps)
 	s := Step{Name: n.Target.String(), Kind: page.Script.String(), When: when, Library: n.Of.Library, Verdict: Fine, Item: -1, From: cmp.Or(cdn.Origin(n.Target.URL), "local")}
-	s.Size, s.Wire = m.c.p.Sizes(tags.PlaceOf(m.c.p, n.Target, n.Of))
+	s.Size, s.Wire = m.c.p.Sizes(tags.LocationOf(m.c.p, n.Target, n.Of))
 	switch {
 	case m.c.leads.Missing(n):
 		s.Verdict = NotThere

@@ -30,34 +30,34 @@ func read(t testing.TB, p *project.Project, name, text string) *tags.Page {
 
 func TestMemoryReadsWhatItKept(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
-	m := &memory{p: p, of: string(p.Root), state: 7}
+	m := &pageCache{p: p, of: string(p.Root), state: 7}
 	same := &uses{libraries: []string{"oarlock"}, files: []string{"js/oarlock.js", "js/club.js"}}
 	m.store([]paths.InSite{paths.Found("a.html"), paths.Found("b.html"), paths.Found("c.html")}, []pageResult{{uses: same, stamp: 1}, {uses: same, stamp: 2}, {uses: &uses{}, stamp: 0}})
 	b, ok := p.Origin.Cache.Result(checkedResult, string(p.Root))
 	if !ok {
 		t.Fatal("nothing was kept")
 	}
-	kept := &memory{p: p, state: 7}
+	kept := &pageCache{p: p, state: 7}
 	kept.read(b)
 	if len(kept.known) != 2 || kept.known[1].name != "b.html" || kept.known[1].stamp != 2 || len(kept.uses) != 1 || strings.Join(kept.uses[0].files, " ") != "js/oarlock.js js/club.js" {
 		t.Errorf("read %+v", kept)
 	}
-	other := &memory{p: p, state: 8}
+	other := &pageCache{p: p, state: 8}
 	if other.read(b); other.known != nil {
 		t.Error("what held in other surroundings is believed")
 	}
 	for n := range len(b) {
-		(&memory{p: p, state: 7}).read(b[:n])
+		(&pageCache{p: p, state: 7}).read(b[:n])
 		bad := slices.Clone(b)
 		bad[n] ^= 0xff
-		(&memory{p: p, state: 7}).read(bad)
+		(&pageCache{p: p, state: 7}).read(bad)
 	}
 }
 
 // TestMemoryFindsItsPages: of pages that came and went between two checks those that are as they were are recalled, each as itself.
 func TestMemoryFindsItsPages(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
-	m := &memory{p: p, of: string(p.Root), state: 7, since: time.Now().UnixNano()}
+	m := &pageCache{p: p, of: string(p.Root), state: 7, since: time.Now().UnixNano()}
 	var names []paths.InSite
 	var stamps []disk.Stamp
 	var results []pageResult
@@ -67,12 +67,12 @@ func TestMemoryFindsItsPages(t *testing.T) {
 	}
 	m.store(names, results)
 	stored, _ := p.Origin.Cache.Result(checkedResult, string(p.Root))
-	kept := &memory{p: p, state: 7, since: m.since}
+	kept := &pageCache{p: p, state: 7, since: m.since}
 	kept.read(stored)
 	stamps[2].ModTime++ // changed
 	now := []paths.InSite{names[0], paths.Found("c.html"), names[2], names[3], paths.Found("e.html"), names[4], paths.Found("g.html")}
 	recalled := make([]pageResult, len(now))
-	left := kept.recall(now, []disk.Stamp{stamps[0], {Size: 9}, stamps[2], stamps[3], {Size: 9}, stamps[4], {Size: 9}}, recalled)
+	left := kept.load(now, []disk.Stamp{stamps[0], {Size: 9}, stamps[2], stamps[3], {Size: 9}, stamps[4], {Size: 9}}, recalled)
 	var got []string
 	for i, r := range recalled {
 		of := "-"
@@ -89,7 +89,7 @@ func TestMemoryFindsItsPages(t *testing.T) {
 func FuzzMemory(f *testing.F) {
 	f.Add([]byte("\x07\x00\x00\x00\x00\x00\x00\x00\x01\x02ab\x00\x01x12345678\x00\x00"))
 	f.Fuzz(func(t *testing.T, b []byte) {
-		(&memory{state: 7}).read(b)
+		(&pageCache{state: 7}).read(b)
 	})
 }
 
@@ -180,12 +180,12 @@ func TestFreshRemembersNothing(t *testing.T) {
 	site := &walk.Site{Stamp: 1}
 	pages := []paths.InSite{paths.Found("index.html")}
 	used := &uses{[]string{"oarlock"}, []string{"js/oarlock.js"}, []string{"js/late.js", "lib/"}}
-	remember(p, site, CheckRequest{}, nil, nil).store(pages, []pageResult{{uses: used, stamp: 7}})
+	cacheKey(p, site, CheckRequest{}, nil, nil).store(pages, []pageResult{{uses: used, stamp: 7}})
 	stored, _ := p.Origin.Cache.Result(checkedResult, string(p.Root))
-	if m := remember(p, site, CheckRequest{}, nil, stored); len(m.known) != 1 || !reflect.DeepEqual(m.uses, []*uses{used}) {
+	if m := cacheKey(p, site, CheckRequest{}, nil, stored); len(m.known) != 1 || !reflect.DeepEqual(m.uses, []*uses{used}) {
 		t.Errorf("%d pages are recalled, that use %+v", len(m.known), m.uses)
 	}
-	if m := remember(p, site, CheckRequest{Fresh: true}, nil, stored); len(m.known) != 0 {
+	if m := cacheKey(p, site, CheckRequest{Fresh: true}, nil, stored); len(m.known) != 0 {
 		t.Errorf("%d pages are recalled that were to be read anew", len(m.known))
 	}
 }

@@ -20,17 +20,17 @@ type links struct {
 }
 
 type link struct {
-	integrity string // that it must have
-	first     place  // of the pages with it, the first by name
-	standsIn  bool   // every page has a fallback for it
+	integrity string   // that it must have
+	first     location // of the pages with it, the first by name
+	standsIn  bool     // every page has a fallback for it
 }
 
-type place struct {
+type location struct {
 	file         string
 	line, column int
 }
 
-func (l *links) add(address, integ string, at place, fallback bool) {
+func (l *links) add(address, integ string, at location, fallback bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	old := l.of[address]

@@ -134,7 +134,7 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 		imports.at[tag] = len(out.Steps)
 		out.Steps = append(out.Steps, c.step(v, i, &items[i], has))
 	}
-	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unknown || it.Opens) && !it.Inert })
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unread || it.DefinesUnknown) && !it.Inert })
 	for _, a := range absent {
 		if unknown || !c.scripts.Fails(ctx, &items[a.Item], a.Need.Global) {
 			continue
@@ -188,7 +188,7 @@ func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bo
 		s.Size = int64(len(v.InlineText(in)))
 		s.Wire = s.Size
 	} else {
-		s.Size, s.Wire = c.p.Sizes(v.Place(c.p, i))
+		s.Size, s.Wire = c.p.Sizes(v.Location(c.p, i))
 		s.From = cmp.Or(cdn.Origin(v.Targets[i].URL), "local")
 	}
 	if text, ok := it.Text.([]byte); ok && it.Own {
@@ -204,7 +204,7 @@ func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bo
 	for _, n := range it.Needs {
 		s.Needs = append(s.Needs, n.Global)
 	}
-	if it.Unknown {
+	if it.Unread {
 		s.Verdict = Unknown
 		if v.Targets[i].Odd != "" {
 			s.Verdict += Verdict(": " + v.Targets[i].Odd)

@@ -19,8 +19,8 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// A desk is the memory that pages are read in, one after the other: it does not grow with their number.
-type desk struct {
+// A scratch is the memory that pages are read in, one after the other: it does not grow with their number.
+type scratch struct {
 	bytes  []byte
 	reader page.Reader
 	v      tags.Page
@@ -30,14 +30,14 @@ type desk struct {
 }
 
 // page checks one page.
-func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) (r pageResult, err error) {
-	d, _ := c.desks.Get().(*desk)
+func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCache) (r pageResult, err error) {
+	d, _ := c.devOnly.Get().(*scratch)
 	if d == nil {
-		d = new(desk)
+		d = new(scratch)
 	}
-	defer c.desks.Put(d)
+	defer c.devOnly.Put(d)
 	var stamp disk.Stamp
-	d.bytes, stamp, err = c.p.Disk.Read(c.p.InProject(name).String(), disk.MostPage, d.bytes)
+	d.bytes, stamp, err = c.p.Disk.Read(c.p.InProject(name).String(), disk.MaxPage, d.bytes)
 	if err != nil {
 		return r, err
 	}
@@ -67,7 +67,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 			continue
 		}
 		v.Lead(c.p, i, c.target(name, pg.BaseAt(in.Start), in.Ref))
-		if c.site.Skips(v.Targets[i].Path) {
+		if c.site.Excludes(v.Targets[i].Path) {
 			r.stamp = 0 // what it refers to is not walked, so a change of that would not be noticed
 		}
 		c.describe(v, i, cp)
@@ -79,14 +79,14 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *memory) 
 	}
 	for i := range cp.Includes {
 		c.identify(v, i, &cp.Includes[i])
-		cp.Includes[i].Lacks = c.lacks(v, i)
+		cp.Includes[i].Features = c.missingFeatures(v, i)
 	}
 	cp.Items = c.scripts.Items(v)
 	imported := graph.Of(c.scripts, v)
 	led, named := c.leads.Page(v, at)
-	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.guard.Findings(v, at))
+	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.csp.Findings(v, at))
 	r.uses = c.usesOf(d, imported, named)
-	r.found = append(r.found, c.gone.Page(v, at, r.uses.libraries)...)
+	r.found = append(r.found, c.removed.Page(v, at, r.uses.libraries)...)
 	return r, nil
 }
 
@@ -108,7 +108,7 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 	out.Path, out.URL, out.Library = t.Path.String(), t.URL, of.Library
 	out.Loads = in.Inert == "" && (in.Kind == page.Script || in.Kind == page.Stylesheet)
 	if !t.Path.IsZero() {
-		out.Gone = c.sealed.gone[c.p.InProject(t.Path)]
+		out.Missing = c.sealed.missing[c.p.InProject(t.Path)]
 	} else if of.Library != "" {
 		out.Loose = of.File == nil
 		if sealed := c.p.Seal.Libraries[of.Library]; sealed != nil {
@@ -118,20 +118,20 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 			out.Integrity = of.File.Integrity
 			_, local := v.FallbackOf(i)
 			line, column := v.Position(in.RefAttr.ValueStart)
-			c.links.add(t.URL, of.File.Integrity, place{cp.File, line, column}, local != tags.Target{})
+			c.links.add(t.URL, of.File.Integrity, location{cp.File, line, column}, local != tags.Target{})
 		}
 	}
 	if c.profile == nil || of.Library == "" {
 		return
 	}
 	if of.File != nil {
-		out.Build, out.HasPair = of.File.Build, of.File.Pair != ""
+		out.Build, out.HasOtherBuild = of.File.Build, of.File.OtherBuild != ""
 		_, local := v.FallbackOf(i)
 		out.Fallback = local != tags.Target{} && c.leads.Has(local.Path)
 		out.CanFallBack = c.profile.Fallback && (in.Kind == page.Stylesheet || in.Kind == page.Script && (in.Module || in.When != page.Async && c.p.GlobalOf(of) != ""))
 	}
 	if lib := c.p.List.Library(of.Library); lib != nil {
-		out.DeskOnly = lib.Only == record.Desk
+		out.DevOnly = lib.Only == record.DevOnly
 	}
 }
 
@@ -215,7 +215,7 @@ func (c *inspection) Provider(global string) (library, own string) {
 
 // usesOf tells what the page at hand uses: by its tags, by what its scripts import, and what it names beside. Pages that use the same share
 // one value.
-func (c *inspection) usesOf(d *desk, imported *graph.Graph, named []string) *uses {
+func (c *inspection) usesOf(d *scratch, imported *graph.Graph, named []string) *uses {
 	slices.Sort(named)
 	u, v := &d.uses, &d.v
 	u.libraries, u.files, u.named = u.libraries[:0], u.files[:0], append(u.named[:0], slices.Compact(named)...)

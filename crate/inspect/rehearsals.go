@@ -108,8 +108,8 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 			continue
 		}
 		for _, f := range here[position{line, column}] {
-			asks := f.Name == check.NeedAbsent && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
-			switch need := f.Name == check.NeedAbsent || f.Name == check.NeedLater; {
+			asks := f.Name == check.NeedMissing && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
+			switch need := f.Name == check.NeedMissing || f.Name == check.NeedLater; {
 			case asks || c.made(f, report): // what it writes into the page, or makes by a name that it puts together, is there all the same
 				gone = append(gone, f)
 			case f.Declared || need && f.Global != "":
@@ -122,8 +122,8 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 
 // made tells whether a global that a finding says is absent, or one of the library that it says is, was made all the same.
 func (c *inspection) made(f check.Finding, report *rehearse.Report) bool {
-	return f.Name == check.NeedAbsent && slices.ContainsFunc(report.Defined, func(g string) bool {
-		return g == f.Global || f.Lacks != "" && c.p.Globals()[g] == f.Lacks
+	return f.Name == check.NeedMissing && slices.ContainsFunc(report.Defined, func(g string) bool {
+		return g == f.Global || f.Missing != "" && c.p.Globals()[g] == f.Missing
 	})
 }
 
@@ -164,7 +164,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}
 		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+printable.Word(at)+"  # shows what runs when"
 		if f.Global != "" {
-			why = c.whence(items, i, f.Global)
+			why = c.locate(items, i, f.Global)
 		}
 		if where != "" {
 			why = "at " + where + "; " + why
@@ -185,7 +185,7 @@ func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f 
 	}
 	why := "the browser's console will say so, and nothing behind that place runs"
 	if f.Global != "" {
-		why = c.whence(items, len(items), f.Global)
+		why = c.locate(items, len(items), f.Global)
 	}
 	*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: f.Line, Column: f.Column, Message: message, Why: why,
 		Next: "merry order " + printable.Word(at) + "  # shows what runs when"})
@@ -231,8 +231,8 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 	}
 }
 
-// whence says where a global that was missing comes from.
-func (c *inspection) whence(items []order.Item, i int, global string) string {
+// locate says where a global that was missing comes from.
+func (c *inspection) locate(items []order.Item, i int, global string) string {
 	for j := range items {
 		if !items[j].Defines.Has(global) {
 			continue

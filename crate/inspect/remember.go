@@ -42,27 +42,27 @@ func (u *uses) same(other *uses) bool {
 	return slices.Equal(u.libraries, other.libraries) && slices.Equal(u.files, other.files) && slices.Equal(u.named, other.named)
 }
 
-// memory is what the last check of this project found, page by page. It holds as long as nothing else of the project
+// pageCache is what the last check of this project found, page by page. It holds as long as nothing else of the project
 // has changed: both records, the list of its files with their sizes and times, and the question.
-type memory struct {
+type pageCache struct {
 	p     *project.Project
 	of    string
 	state uint64
 	since int64        // what changed later, in nanoseconds since 1970, is not to be remembered
-	known []remembered // in the order of the pages that they are of
+	known []cachedPage // in the order of the pages that they are of
 	uses  []*uses
 }
 
-type remembered struct {
+type cachedPage struct {
 	name  string
 	stamp uint64
 	uses  int
 	found string // JSON, "" for none
 }
 
-// remember recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
-func remember(p *project.Project, site *walk.Site, req CheckRequest, headers, stored []byte) *memory {
-	m := &memory{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
+// cacheKey recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
+func cacheKey(p *project.Project, site *walk.Site, req CheckRequest, headers, stored []byte) *pageCache {
+	m := &pageCache{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
 	h := xxhash.New()
 	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Others)+len(site.Pages), req.Profile)
 	h.Write(p.ListText)
@@ -76,9 +76,9 @@ func remember(p *project.Project, site *walk.Site, req CheckRequest, headers, st
 	return m
 }
 
-// recall fills in what is remembered of those of some pages that have not changed since, and returns the indices of the others. Seen are
+// load fills in what is remembered of those of some pages that have not changed since, and returns the indices of the others. Seen are
 // the stamps of the pages as the walk saw them, nil where it did not look.
-func (m *memory) recall(names []paths.InSite, seen []disk.Stamp, results []pageResult) (left []int) {
+func (m *pageCache) load(names []paths.InSite, seen []disk.Stamp, results []pageResult) (left []int) {
 	at := 0
 	for i, name := range names {
 		for at < len(m.known) && m.known[at].name < name.String() {
@@ -88,15 +88,15 @@ func (m *memory) recall(names []paths.InSite, seen []disk.Stamp, results []pageR
 		if seen != nil {
 			of = seen[i]
 		}
-		if at == len(m.known) || m.known[at].name != name.String() || !m.recallPage(&results[i], name, &m.known[at], of) {
+		if at == len(m.known) || m.known[at].name != name.String() || !m.loadPage(&results[i], name, &m.known[at], of) {
 			left = append(left, i)
 		}
 	}
 	return left
 }
 
-// recallPage recalls the result for one page, and tells whether it still holds.
-func (m *memory) recallPage(r *pageResult, name paths.InSite, old *remembered, of disk.Stamp) bool {
+// loadPage recalls the result for one page, and tells whether it still holds.
+func (m *pageCache) loadPage(r *pageResult, name paths.InSite, old *cachedPage, of disk.Stamp) bool {
 	var err error
 	if of == (disk.Stamp{}) { // a link, say
 		if of, err = m.p.Disk.Stamp(m.p.InProject(name).String()); err != nil {
@@ -113,7 +113,7 @@ func (m *memory) recallPage(r *pageResult, name paths.InSite, old *remembered, o
 
 // stampFor is 0 for a page that changed so lately that it could change again within the same tick of the file system's
 // clock: that is not to be remembered.
-func (m *memory) stampFor(name paths.InSite, of disk.Stamp) uint64 {
+func (m *pageCache) stampFor(name paths.InSite, of disk.Stamp) uint64 {
 	if max(of.ModTime, of.ChangeTime) > m.since {
 		return 0
 	}
@@ -121,7 +121,7 @@ func (m *memory) stampFor(name paths.InSite, of disk.Stamp) uint64 {
 }
 
 // store remembers results. It is no reason to fail if that can't be.
-func (m *memory) store(pages []paths.InSite, results []pageResult) {
+func (m *pageCache) store(pages []paths.InSite, results []pageResult) {
 	changed := len(m.known) != len(pages)
 	for i, name := range pages {
 		changed = changed || m.known[i].name != name.String() || m.known[i].stamp != results[i].stamp
@@ -171,7 +171,7 @@ func appendText(b []byte, s string) []byte {
 }
 
 // read reads what keep wrote. Anything unexpected means that nothing is remembered.
-func (m *memory) read(b []byte) {
+func (m *pageCache) read(b []byte) {
 	whole := string(b)
 	at := 0
 	ok := true
@@ -211,9 +211,9 @@ func (m *memory) read(b []byte) {
 		}
 		m.uses = append(m.uses, u)
 	}
-	m.known = make([]remembered, 0, len(b)/24)
+	m.known = make([]cachedPage, 0, len(b)/24)
 	for ok && at < len(b) {
-		r := remembered{text(), fixed(), int(number()), text()}
+		r := cachedPage{text(), fixed(), int(number()), text()}
 		if ok && r.uses < len(m.uses) {
 			m.known = append(m.known, r)
 		}

@@ -90,7 +90,7 @@ func (c *inspection) identify(v *tags.Page, i int, in *check.Include) {
 func (c *inspection) libraryNames() map[string]string {
 	names := map[string]string{}
 	for _, l := range c.p.List.Libraries {
-		names[manifest.NameKey(path.Base(l.CDNName()))] = l.Name
+		names[manifest.NameKey(path.Base(l.NameOnCDNs()))] = l.Name
 	}
 	return names
 }
@@ -99,7 +99,7 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 	switch {
 	case library != "":
 		if lib := c.p.List.Library(library); lib != nil {
-			return identity{manifest.NameKey(path.Base(lib.CDNName())), lib.Version}
+			return identity{manifest.NameKey(path.Base(lib.NameOnCDNs())), lib.Version}
 		}
 	case t.URL != "":
 		e := origin.ReadAddress(t.URL)
@@ -202,12 +202,12 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 	for _, name := range scripts {
 		if b, err := c.p.ReadInSite(name); err == nil {
 			found = append(found, c.pathsIn(name, b, folders, mentioned)...)
-			found = append(found, c.gone.Own(name, b)...)
+			found = append(found, c.removed.Own(name, b)...)
 		}
 	}
 	for _, name := range styles {
 		if b, err := c.p.ReadInSite(name); err == nil {
-			found = append(found, c.gone.Own(name, b)...)
+			found = append(found, c.removed.Own(name, b)...)
 			for _, r := range style.References(b) {
 				mentioned[path.Base(tags.WithoutQuery(r.URL))] = true
 			}
@@ -227,7 +227,7 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
 func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
 	var found []check.Finding
-	places := printable.Of(b)
+	places := printable.NewIndex(b)
 	for _, m := range pathWord().FindAllSubmatchIndex(b, -1) {
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true

@@ -10,46 +10,46 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// lacks lists the features that an include uses and that some browser of the packing list has not got.
-func (c *inspection) lacks(v *tags.Page, i int) []check.Lack {
+// missingFeatures lists the features that an include uses and that some browser of the packing list has not got.
+func (c *inspection) missingFeatures(v *tags.Page, i int) []check.MissingFeature {
 	if c.p.List.Browsers == "" || v.Includes[i].Inert != "" {
 		return nil
 	}
 	switch in := &v.Includes[i]; in.Kind {
 	case page.InlineScript, page.InlineStyle:
 		line, column := v.Position(in.TextStart())
-		return c.lacking(v.InlineText(in), c.p.InProject(v.Path).String(), line, column, in.Kind == page.InlineScript)
+		return c.missingFeaturesOf(v.InlineText(in), c.p.InProject(v.Path).String(), line, column, in.Kind == page.InlineScript)
 	case page.Script, page.Stylesheet:
 		t := v.Targets[i]
-		return c.lacked.Of(t.String(), func() []check.Lack {
+		return c.missing.Of(t.String(), func() []check.MissingFeature {
 			if in.Kind == page.Script {
 				if k := c.scripts.Of(t); k != nil {
-					return c.lacking(k.Text, k.Name, 1, 1, true)
+					return c.missingFeaturesOf(k.Text, k.Name, 1, 1, true)
 				}
 				return nil
 			}
-			b, name := c.guard.Sheet(t)
-			return c.lacking(b, name, 1, 1, false)
+			b, name := c.csp.Sheet(t)
+			return c.missingFeaturesOf(b, name, 1, 1, false)
 		})
 	}
 	return nil
 }
 
-// lacking finds the features in a text that begins at a place of a file.
-func (c *inspection) lacking(text []byte, file string, firstLine, firstColumn int, isScript bool) []check.Lack {
+// missingFeaturesOf finds the features in a text that begins at a place of a file.
+func (c *inspection) missingFeaturesOf(text []byte, file string, firstLine, firstColumn int, isScript bool) []check.MissingFeature {
 	found := support.InStyle
 	if isScript {
 		found = support.InScript
 	}
-	var list []check.Lack
-	at := printable.Of(text)
+	var list []check.MissingFeature
+	at := printable.NewIndex(text)
 	for _, f := range found(text) {
-		if who := c.browsers.Lacking(f.Feature); who != "" {
+		if who := c.browsers.Missing(f.Feature); who != "" {
 			line, column := at.At(f.Offset)
 			if line == 1 {
 				column += firstColumn - 1
 			}
-			list = append(list, check.Lack{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file, line+firstLine-1, column)})
+			list = append(list, check.MissingFeature{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file, line+firstLine-1, column)})
 		}
 	}
 	return list

@@ -74,7 +74,7 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: use.on[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
 		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {
 			line.State = "not taken yet"
-			if l.Only == record.Desk && l.Serve == record.CDN {
+			if l.Only == record.DevOnly && l.Serve == record.CDN {
 				line.State = "a link, not sealed"
 			}
 		} else {
@@ -168,7 +168,7 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 			if l := v.Library(i); l != "" {
 				r.on[l] = true
 			}
-			if at := v.Place(p, i); !at.IsZero() {
+			if at := v.Location(p, i); !at.IsZero() {
 				r.files = append(r.files, at)
 			}
 		}
@@ -176,7 +176,7 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 			if f.Of.Library != "" {
 				r.on[f.Of.Library] = true
 			}
-			if at := tags.PlaceOf(p, f.Target, f.Of); !f.Late && !at.IsZero() {
+			if at := tags.LocationOf(p, f.Target, f.Of); !f.Late && !at.IsZero() {
 				r.files = append(r.files, at)
 				r.of[at] = f.Of.Library
 			}

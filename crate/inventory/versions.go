@@ -15,7 +15,7 @@ import (
 )
 
 // Newer lists what is behind in the whole crate, with the advisories of a folder, where one is named.
-func Newer(ctx context.Context, p *project.Project, advisories string) ([]upgrade.NewerLine, error) {
+func Newer(ctx context.Context, p *project.Project, advisories string) ([]upgrade.UpgradeLine, error) {
 	list, err := upgrade.Newer(ctx, p)
 	if err != nil || advisories == "" {
 		return list, err

@@ -28,23 +28,23 @@ var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", "
 
 // Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site. It tells which files of
 // the crate and which scripts and stylesheets they name, also where no browser looks; a folder that an import map names ends in a slash.
-func (g *Guide) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
+func (g *Resolver) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
 	k := &onPage{g: g, v: v, file: file}
 	if v.Base != "" {
 		v.ReferencesBeside(nil, k.look)
 		return k.found, k.named
 	}
 	dir := v.Path.Dir()
-	known, done := g.settled.from(dir)
+	known, done := g.nearResults.from(dir)
 	v.ReferencesBeside(known, k.look)
 	done()
-	g.settled.add(dir, k.settled)
+	g.nearResults.add(dir, k.settled)
 	return k.found, k.named
 }
 
 // onPage looks at the references of one page.
 type onPage struct {
-	g       *Guide
+	g       *Resolver
 	v       *tags.Page
 	file    string
 	maps    *module.Names
@@ -127,7 +127,7 @@ func (k *onPage) settle(r *page.Reference) {
 var shows = map[string]bool{"use": true, "image": true, "img": true, "object": true, "embed": true}
 
 // part finds that a picture has no part of the name that a reference asks for. Nothing is drawn then, and no console says so.
-func (g *Guide) part(v *tags.Page, r page.Reference, at paths.InSite, file string) []check.Finding {
+func (g *Resolver) part(v *tags.Page, r page.Reference, at paths.InSite, file string) []check.Finding {
 	_, name, _ := strings.Cut(r.Ref, "#")
 	if name == "" || !shows[r.Element] || strings.ToLower(path.Ext(at.String())) != ".svg" || strings.ContainsAny(name, "(=:{%<") {
 		return nil // a view, a time, a piece by its place
@@ -139,7 +139,7 @@ func (g *Guide) part(v *tags.Page, r page.Reference, at paths.InSite, file strin
 	if _, has := parts[name]; err != nil || has || len(parts) == 0 && r.Element != "use" {
 		return nil
 	}
-	f := check.Finding{Name: check.PartMissing, Severity: check.Warning, File: file, Message: at.String() + " has no part " + name,
+	f := check.Finding{Name: check.MemberMissing, Severity: check.Warning, File: file, Message: at.String() + " has no part " + name,
 		Why: "nothing is drawn there, and no console says so", Next: "correct the name"}
 	if near := nearestOf(name, slices.Sorted(maps.Keys(parts))); near != "" {
 		f.Next = "write " + near + ", which is most like it, if that is meant"
@@ -160,7 +160,7 @@ func nearestOf(name string, list []string) string {
 }
 
 // Advise adds to a finding what was probably meant by the name of a file that is not there.
-func (g *Guide) Advise(f *check.Finding, at paths.InSite) {
+func (g *Resolver) Advise(f *check.Finding, at paths.InSite) {
 	if near, ok := g.names().whole[strings.ToLower(at.String())]; ok {
 		f.Message += "; on disk it is written " + near.String()
 		f.Next = "write it so"
@@ -170,7 +170,7 @@ func (g *Guide) Advise(f *check.Finding, at paths.InSite) {
 }
 
 // Sheets finds references of the own stylesheets on a page that lead to no file. They are told of the stylesheet, for all its pages.
-func (g *Guide) Sheets(v *tags.Page) []check.Finding {
+func (g *Resolver) Sheets(v *tags.Page) []check.Finding {
 	var list []check.Finding
 	for i := range v.Includes {
 		if at := v.Targets[i].Path; v.Includes[i].Kind == page.Stylesheet && v.Includes[i].Inert == "" && !at.IsZero() && v.Of[i].File == nil {
@@ -181,7 +181,7 @@ func (g *Guide) Sheets(v *tags.Page) []check.Finding {
 }
 
 // sheet finds what an own stylesheet asks for in vain, and those that it imports.
-func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
+func (g *Resolver) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
 	if seen[at.String()] {
 		return nil
 	}
@@ -191,7 +191,7 @@ func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
 		return nil // there is a finding of its own
 	}
 	var list []check.Finding
-	places := printable.Of(b)
+	places := printable.NewIndex(b)
 	for _, r := range style.References(b) {
 		t := tags.ResolveOnce(at, "", r.URL)
 		switch {
@@ -212,6 +212,6 @@ func (g *Guide) sheet(at paths.InSite, seen map[string]bool) []check.Finding {
 }
 
 // made tells a site whose pages a server makes, so that an address need not be a file's.
-func (g *Guide) made() bool {
+func (g *Resolver) made() bool {
 	return slices.ContainsFunc(g.site.Pages, func(p paths.InSite) bool { return !strings.HasPrefix(strings.ToLower(path.Ext(p.String())), ".htm") })
 }

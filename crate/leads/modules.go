@@ -21,7 +21,7 @@ import (
 // Modules finds imports of a page's modules that lead nowhere: of files that are not there, by names that no import map has, of names that
 // the other module does not export (HTML Standard, section 8.1.6; ECMA-262, section 16.2); and what its scripts ask for while they run that
 // is not there. It follows the site's own files.
-func (g *Guide) Modules(v *tags.Page, file string, of *graph.Graph, scripts *tags.Scripts) []check.Finding {
+func (g *Resolver) Modules(v *tags.Page, file string, of *graph.Graph, scripts *tags.Scripts) []check.Finding {
 	if len(of.Nodes)+len(of.Plain) == 0 {
 		return nil
 	}
@@ -41,7 +41,7 @@ func (g *Guide) Modules(v *tags.Page, file string, of *graph.Graph, scripts *tag
 
 // modules looks at one page's modules.
 type modules struct {
-	g     *Guide
+	g     *Resolver
 	v     *tags.Page
 	of    *graph.Graph
 	found []check.Finding
@@ -60,7 +60,7 @@ func (m *modules) at(n *graph.Node, line, column int) check.Finding {
 }
 
 // Missing tells a module of the site that is not there.
-func (g *Guide) Missing(n *graph.Node) bool {
+func (g *Resolver) Missing(n *graph.Node) bool {
 	return !n.Target.Path.IsZero() && n.Of.File == nil && !g.Has(n.Target.Path)
 }
 
@@ -132,7 +132,7 @@ func (m *modules) takeFile(name string) string {
 		return ""
 	}
 	for i := range m.g.p.List.Libraries {
-		if lib := &m.g.p.List.Libraries[i]; lib.CDNName() == pkg {
+		if lib := &m.g.p.List.Libraries[i]; lib.NameOnCDNs() == pkg {
 			return fmt.Sprintf("merry take %s --files %s --page %s", printable.Word(lib.Name), printable.Word(file), printable.Word(m.v.Path.String()))
 		}
 	}
@@ -250,7 +250,7 @@ func (m *modules) twice(file string, scripts *tags.Scripts) {
 		}
 		k := scripts.Of(m.v.Targets[i])
 		at := slices.IndexFunc(m.of.Nodes, func(n *graph.Node) bool {
-			return n.Of.Library == of.Library && n.Script != nil && n.Script.Form == script.Module && !n.Late && m.g.p.Leads(n.Of)
+			return n.Of.Library == of.Library && n.Script != nil && n.Script.Form == script.Module && !n.Late && m.g.p.Imports(n.Of)
 		})
 		if at < 0 || k == nil || len(k.Defines) == 0 {
 			continue

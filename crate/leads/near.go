@@ -21,19 +21,19 @@ import (
 	"merrycrate.example/merry/crate/project"
 )
 
-// A Guide knows the files of a site. Pages ask for the same ones again and again, so each answer is found once.
-type Guide struct {
+// A Resolver knows the files of a site. Pages ask for the same ones again and again, so each answer is found once.
+type Resolver struct {
 	p    *project.Project
 	site *walk.Site
 	// Moved are files that somebody moved by hand: references to their old places are told as if they had followed.
 	Moved map[paths.InSite]paths.InSite
 
-	answers  memo.Memo[paths.InSite, nearest]
-	imported memo.Memo[string, []check.Finding]              // what a stylesheet asks for in vain
-	parts    memo.Memo[paths.InSite, map[string]glyphs.Part] // of pictures
-	settled  *settled
-	names    func() *foldedNames
-	ours     func() map[string]bool // the endings of the crate's files, of scripts and of stylesheets
+	answers     memo.Memo[paths.InSite, nearest]
+	imported    memo.Memo[string, []check.Finding]              // what a stylesheet asks for in vain
+	parts       memo.Memo[paths.InSite, map[string]glyphs.Part] // of pictures
+	nearResults *nearResults
+	names       func() *foldedNames
+	ours        func() map[string]bool // the endings of the crate's files, of scripts and of stylesheets
 }
 
 type nearest struct {
@@ -67,8 +67,8 @@ func byOwnName(a, b paths.InSite) int {
 }
 
 // New makes a guide to a project's site.
-func New(p *project.Project, site *walk.Site) *Guide {
-	n := &Guide{p: p, site: site, settled: newSettled()}
+func New(p *project.Project, site *walk.Site) *Resolver {
+	n := &Resolver{p: p, site: site, nearResults: newSettled()}
 	n.names = sync.OnceValue(func() *foldedNames {
 		f := &foldedNames{map[string]paths.InSite{}, map[string][]paths.InSite{}, map[delivery.Kind][]paths.InSite{}}
 		for name := range site.All() {
@@ -99,17 +99,17 @@ func Meant(site *walk.Site, name paths.InSite) (paths.InSite, bool) {
 }
 
 // Near returns the file that was probably meant, and whether only the case differs.
-func (n *Guide) Near(name paths.InSite) (paths.InSite, bool) {
+func (n *Resolver) Near(name paths.InSite) (paths.InSite, bool) {
 	a := n.answers.Of(name, func() nearest { return n.search(name) })
 	return a.name, a.caseOnly
 }
 
 // Called lists the files with a file's own name, whatever its case.
-func (n *Guide) Called(name paths.InSite) []paths.InSite {
+func (n *Resolver) Called(name paths.InSite) []paths.InSite {
 	return n.names().base[strings.ToLower(name.Base())]
 }
 
-func (n *Guide) search(name paths.InSite) nearest {
+func (n *Resolver) search(name paths.InSite) nearest {
 	if f, ok := n.names().whole[strings.ToLower(name.String())]; ok {
 		return nearest{f, true}
 	}
@@ -135,9 +135,9 @@ func (n *Guide) search(name paths.InSite) nearest {
 }
 
 // Has tells whether the site has a file, in exactly this case.
-func (n *Guide) Has(name paths.InSite) bool {
+func (n *Resolver) Has(name paths.InSite) bool {
 	if n.site.Has(name) {
 		return true
 	}
-	return n.site.Skips(name) && n.p.Exists(n.p.InProject(name))
+	return n.site.Excludes(name) && n.p.Exists(n.p.InProject(name))
 }

@@ -6,10 +6,10 @@ import (
 	"sync"
 )
 
-// settled are addresses, as pages write them, of which there is nothing to tell wherever they stand: menus and lists lead to the
+// nearResults are addresses, as pages write them, of which there is nothing to tell wherever they stand: menus and lists lead to the
 // same places on page after page. It is for pages without a base element, several at once. It has their hashes alone, 64 bits with a seed
 // of this run, which is a quarter of the time.
-type settled struct {
+type nearResults struct {
 	seed  maphash.Seed
 	mu    sync.RWMutex
 	near  map[string]map[uint64]struct{} // by the pages' folder: those that are seen from it
@@ -20,12 +20,12 @@ type settled struct {
 // mostSettled is how many addresses are kept at most.
 const mostSettled = 1 << 17
 
-func newSettled() *settled {
-	return &settled{seed: maphash.MakeSeed(), near: map[string]map[uint64]struct{}{}, far: map[uint64]struct{}{}}
+func newSettled() *nearResults {
+	return &nearResults{seed: maphash.MakeSeed(), near: map[string]map[uint64]struct{}{}, far: map[uint64]struct{}{}}
 }
 
 // from returns what tells whether an address is among them, seen from a folder. Nothing may be added until the reading is done.
-func (s *settled) from(dir string) (has func(value []byte) bool, done func()) {
+func (s *nearResults) from(dir string) (has func(value []byte) bool, done func()) {
 	s.mu.RLock()
 	near, far := s.near[dir], s.far
 	return func(value []byte) bool {
@@ -42,7 +42,7 @@ func (s *settled) from(dir string) (has func(value []byte) bool, done func()) {
 }
 
 // add adds addresses that pages of a folder write. Where others are at it, it does not wait for them: they will be met again.
-func (s *settled) add(dir string, values [][]byte) {
+func (s *nearResults) add(dir string, values [][]byte) {
 	if len(values) == 0 || !s.mu.TryLock() {
 		return
 	}

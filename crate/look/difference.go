@@ -94,7 +94,7 @@ func decode(b []byte) (*image.NRGBA, error) {
 	if err != nil {
 		return nil, err
 	}
-	if c.Width > 8000 || c.Height > browser.MostHeight {
+	if c.Width > 8000 || c.Height > browser.MaxHeight {
 		return nil, fmt.Errorf("a picture of %d×%d is no look", c.Width, c.Height)
 	}
 	img, err := png.Decode(bytes.NewReader(b))

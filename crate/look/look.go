@@ -36,11 +36,11 @@ type Request struct {
 	NoScripts bool
 	Wait      string        // a selector that must appear before a page is looked at
 	Masks     []string      // selectors of what is not to be seen in pictures
-	Limit     time.Duration // how long one page may take, 0 for the usual time
+	Timeout   time.Duration // how long one page may take, 0 for the usual time
 	Save      string        // keep how the pages look under this name
-	Against   string        // hold how they look against what was kept under this name
-	// Pictures has pictures taken though nothing is kept, for who holds two looks against each other.
-	Pictures bool
+	Baseline  string        // hold how they look against what was kept under this name
+	// Screenshots has pictures taken though nothing is kept, for who holds two looks against each other.
+	Screenshots bool
 
 	// Browser is the browser that the user's settings name, and Hosts are where they say that hosts are.
 	Browser string
@@ -48,8 +48,8 @@ type Request struct {
 	// Certificates is a file of more authorities to trust, in PEM.
 	Certificates string
 	Offline      bool
-	// Drafted are files that are served otherwise than they are on disk, by their places in the site.
-	Drafted map[string][]byte
+	// Overlay are files that are served otherwise than they are on disk, by their places in the site.
+	Overlay map[string][]byte
 	// Findings are what check finds.
 	Findings []check.Finding
 }
@@ -60,14 +60,14 @@ const (
 	usualLimit = 20 * time.Second
 )
 
-// Looked is what was seen.
-type Looked struct {
+// Report is what was seen.
+type Report struct {
 	Browser string  `json:"browser"` // its name and version
 	Pages   []*Page `json:"pages"`   // each in each of its widths
 	Saved   string  `json:"saved,omitempty"`
-	// Differs is where check and the browser say different things.
-	Differs []Differing `json:"differs"`
-	Notes   []string    `json:"notes,omitempty"`
+	// Disagreements is where check and the browser say different things.
+	Disagreements []Disagreement `json:"differs"`
+	Notes         []string       `json:"notes,omitempty"`
 
 	site string // the site's folder in the project
 }
@@ -78,22 +78,22 @@ type Page struct {
 	browser.View
 	Messages []*console.Message `json:"messages"`
 	// More is how many console lines there were beyond the ones kept.
-	More     int              `json:"more,omitempty"`
-	Paint    int              `json:"paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
-	Requests int              `json:"requests"`
-	Bytes    map[string]int64 `json:"bytes"` // on the wire, by host; "" is the site's own
+	More       int              `json:"more,omitempty"`
+	FirstPaint int              `json:"paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
+	Requests   int              `json:"requests"`
+	Bytes      map[string]int64 `json:"bytes"` // on the wire, by host; "" is the site's own
 	// Different is how it looks otherwise than what was kept, nil where it does not.
 	Different *Difference `json:"different,omitempty"`
-	// Lone are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
+	// UnstyledClasses are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
 	// pictures were taken.
-	Lone      []string `json:"lone,omitempty"`
-	Unmatched int      `json:"unmatched,omitempty"`
+	UnstyledClasses []string `json:"lone,omitempty"`
+	Unmatched       int      `json:"unmatched,omitempty"`
 
 	Before, After *browser.Shot `json:"-"`
 }
 
-// A Differing page is one of which check and the browser say different things.
-type Differing struct {
+// A Disagreement page is one of which check and the browser say different things.
+type Disagreement struct {
 	Page string `json:"page"`
 	What string `json:"what"`
 }
@@ -126,8 +126,8 @@ func (w *Window) open(ctx context.Context, o browser.Options) (*browser.Browser,
 }
 
 // Look looks at pages, through a window that has been used for the same project or for none.
-func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Looked, error) {
-	req.Limit = cmp.Or(req.Limit, usualLimit)
+func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Report, error) {
+	req.Timeout = cmp.Or(req.Timeout, usualLimit)
 	if len(req.Widths) == 0 {
 		req.Widths = []int{usualWidth}
 	}
@@ -136,13 +136,13 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Loo
 		return nil, err
 	}
 	var kept *store
-	for _, name := range []string{req.Save, req.Against} {
+	for _, name := range []string{req.Save, req.Baseline} {
 		if err := named(name); err != nil {
 			return nil, err
 		}
 	}
-	if req.Against != "" {
-		if kept, err = read(p.Disk, req.Against); err != nil {
+	if req.Baseline != "" {
+		if kept, err = read(p.Disk, req.Baseline); err != nil {
 			return nil, err
 		}
 	}
@@ -173,15 +173,15 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Loo
 	if v.browser, err = w.open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Certificates: certificates, Offline: req.Offline}); err != nil {
 		return nil, err
 	}
-	out := &Looked{Browser: v.browser.Version, Pages: pages, Saved: req.Save, Differs: []Differing{}, site: p.Site()}
+	out := &Report{Browser: v.browser.Version, Pages: pages, Saved: req.Save, Disagreements: []Disagreement{}, site: p.Site()}
 	if err := parallel.EachWide(ctx, tabs(len(pages)), pages, v.visit); err != nil {
 		return nil, err
 	}
 	for _, page := range out.Pages {
-		out.Differs = append(out.Differs, differing(page, v.site)...)
+		out.Disagreements = append(out.Disagreements, differing(page, v.site)...)
 	}
 	if kept != nil && kept.Browser != out.Browser {
-		out.Notes = append(out.Notes, "the look "+req.Against+" was taken with "+kept.Browser+", and this one with "+out.Browser+": letters may differ by that alone")
+		out.Notes = append(out.Notes, "the look "+req.Baseline+" was taken with "+kept.Browser+", and this one with "+out.Browser+": letters may differ by that alone")
 	}
 	if kept != nil {
 		out.Notes = append(out.Notes, kept.lacking(out.Pages)...)
@@ -248,11 +248,11 @@ type visitor struct {
 
 // serve has the site answered on loopback while it is looked at.
 func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
-	s, err := serve.New(serve.Options{Project: v.p, Host: "127.0.0.1", Away: v.req.Offline})
+	s, err := serve.New(serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline})
 	if err != nil {
 		return nil, err
 	}
-	s.Update(v.p, v.req.Drafted)
+	s.Update(v.p, v.req.Overlay)
 	l, err := serve.Listen("127.0.0.1", "0")
 	if err != nil {
 		s.Close()
@@ -262,7 +262,7 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	ended := make(chan struct{})
 	go func() { defer close(ended); s.Run(ctx, l) }()
 	v.origin = "http://" + l.Addr().String()
-	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Tags: tags.Told(v.p), Read: func(name string) []byte {
+	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Tags: tags.Describe(v.p), Read: func(name string) []byte {
 		b, _ := v.p.ReadInSite(paths.Found(name))
 		return b
 	}}
@@ -289,13 +289,13 @@ func tabs(pages int) int {
 
 // visit looks at one page.
 func (v *visitor) visit(ctx context.Context, page *Page) error {
-	pictures := v.req.Save != "" || v.req.Against != "" || v.req.Pictures
+	pictures := v.req.Save != "" || v.req.Baseline != "" || v.req.Screenshots
 	address := url.URL{Path: "/" + page.Page}
-	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.Request{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Picture: pictures, Limit: v.req.Limit})
+	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.Request{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Screenshot: pictures, Timeout: v.req.Timeout})
 	if err != nil {
 		return err
 	}
-	page.Paint, page.Requests, page.Bytes, page.Messages = int(seen.Paint.Milliseconds()), seen.Requests, map[string]int64{}, []*console.Message{}
+	page.FirstPaint, page.Requests, page.Bytes, page.Messages = int(seen.Paint.Milliseconds()), seen.Requests, map[string]int64{}, []*console.Message{}
 	for host, n := range seen.Bytes {
 		if "http://"+host == v.origin {
 			host = ""
@@ -315,12 +315,12 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 		return nil
 	}
 	v.name(&page.After.State)
-	page.Lone, page.Unmatched = page.After.State.Lone, len(page.After.State.Unmatched)
+	page.UnstyledClasses, page.Unmatched = page.After.State.UnstyledClasses, len(page.After.State.Unmatched)
 	if page.Before == nil {
 		return nil
 	}
 	if page.Different, err = CompareShots(page.Before, page.After); err != nil {
-		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Against+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.req.Against, err)
+		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Baseline+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.req.Baseline, err)
 	}
 	return nil
 }
@@ -335,7 +335,7 @@ func (v *visitor) name(s *browser.State) {
 }
 
 // Compare holds two looks at the same pages against each other: the second gets what is different.
-func Compare(before, after *Looked) error {
+func Compare(before, after *Report) error {
 	was := map[string]*Page{}
 	for _, p := range before.Pages {
 		was[p.Page+" "+p.View.String()] = p
@@ -355,16 +355,16 @@ func Compare(before, after *Looked) error {
 }
 
 // visible are the findings that a console says, too, where they are errors.
-var visible = []string{check.FileMissing, check.CaseDiffers, check.NeedAbsent, check.NeedLater, check.NeedCircle, check.ModuleAsClassic, check.WrongBuild, check.SyntaxError, check.ScriptFails, check.ImportUnmapped, check.ImportLacking,
+var visible = []string{check.FileMissing, check.CaseDiffers, check.NeedMissing, check.NeedLater, check.NeedCircle, check.ModuleAsClassic, check.WrongBuild, check.SyntaxError, check.ScriptFails, check.ImportUnmapped, check.ImportLacking,
 	check.LinkStale, check.PolicyForbids}
 
 // differing is where check and the browser say different things of a page: an error of the console that check has no word for, and an error of
 // check of which the console says nothing.
-func differing(page *Page, site *console.Site) []Differing {
+func differing(page *Page, site *console.Site) []Disagreement {
 	if page.NoScripts {
 		return nil
 	}
-	var list []Differing
+	var list []Disagreement
 	known := map[string]bool{}
 	for _, m := range page.Messages {
 		if m.Known {
@@ -372,7 +372,7 @@ func differing(page *Page, site *console.Site) []Differing {
 		} else if m.Looking {
 			return nil // what else there is was not seen
 		} else if m.Wrong() && m.Kind != console.Failed || m.Kind == console.Failed && site.Own(m) {
-			list = append(list, Differing{page.Page, "the browser says, and check does not: " + m.Text})
+			list = append(list, Disagreement{page.Page, "the browser says, and check does not: " + m.Text})
 		}
 	}
 	if len(known) > 0 {
@@ -380,7 +380,7 @@ func differing(page *Page, site *console.Site) []Differing {
 	}
 	for _, f := range site.Findings {
 		if f.File == site.InProject(page.Page) && f.Severity == check.Error && slices.Contains(visible, f.Name) && !f.Declared {
-			list = append(list, Differing{page.Page, "check says, and the browser does not: " + f.Message})
+			list = append(list, Disagreement{page.Page, "check says, and the browser does not: " + f.Message})
 		}
 	}
 	return list
@@ -394,7 +394,7 @@ func (p *Page) Hosts() []string {
 }
 
 // Clean tells whether nothing wrong was said of any page.
-func (l *Looked) Clean() bool {
+func (l *Report) Clean() bool {
 	for _, p := range l.Pages {
 		if slices.ContainsFunc(p.Messages, (*console.Message).Wrong) {
 			return false
@@ -404,12 +404,12 @@ func (l *Looked) Clean() bool {
 }
 
 // Same tells whether no page looks different.
-func (l *Looked) Same() bool {
+func (l *Report) Same() bool {
 	return !slices.ContainsFunc(l.Pages, func(p *Page) bool { return p.Different != nil })
 }
 
 // Findings are the messages as findings, for SARIF.
-func (l *Looked) Findings() []check.Finding {
+func (l *Report) Findings() []check.Finding {
 	var list []check.Finding
 	for _, p := range l.Pages {
 		for _, m := range p.Messages {

@@ -20,10 +20,10 @@ func TestDiffering(t *testing.T) {
 	broken := &console.Message{Kind: console.Error, Text: "d", Looking: true}
 	warning := &console.Message{Kind: console.Warning, Text: "w"}
 	site := &console.Site{Sites: ".", Findings: []check.Finding{
-		{Name: check.NeedAbsent, Severity: check.Error, File: "index.html", Message: "needs oarlock"},
-		{Name: check.NeedAbsent, Severity: check.Warning, File: "index.html", Message: "a warning"},
+		{Name: check.NeedMissing, Severity: check.Error, File: "index.html", Message: "needs oarlock"},
+		{Name: check.NeedMissing, Severity: check.Warning, File: "index.html", Message: "a warning"},
 		{Name: check.NoDoctype, Severity: check.Error, File: "index.html", Message: "not for the console"},
-		{Name: check.NeedAbsent, Severity: check.Error, File: "other.html", Message: "of another page"},
+		{Name: check.NeedMissing, Severity: check.Error, File: "other.html", Message: "of another page"},
 	}}
 	for i, tt := range []struct {
 		messages  []*console.Message
@@ -96,7 +96,7 @@ func TestNamed(t *testing.T) {
 
 // TestWords: what was seen is clean only without errors, and becomes findings.
 func TestWords(t *testing.T) {
-	seen := &Looked{site: ".", Pages: []*Page{{Page: "index.html", Messages: []*console.Message{{Kind: console.Warning, Text: "w"}}, Bytes: map[string]int64{"": 1, "b.example": 2, "a.example": 3}}}}
+	seen := &Report{site: ".", Pages: []*Page{{Page: "index.html", Messages: []*console.Message{{Kind: console.Warning, Text: "w"}}, Bytes: map[string]int64{"": 1, "b.example": 2, "a.example": 3}}}}
 	if !seen.Clean() || !seen.Same() || !slices.Equal(seen.Pages[0].Hosts(), []string{"", "a.example", "b.example"}) {
 		t.Errorf("clean %v, same %v, hosts %v", seen.Clean(), seen.Same(), seen.Pages[0].Hosts())
 	}

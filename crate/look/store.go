@@ -56,7 +56,7 @@ func named(name string) error {
 }
 
 // write keeps a look under a name, in the place of one that has it.
-func write(ctx context.Context, on *disk.Folder, name string, l *Looked) error {
+func write(ctx context.Context, on *disk.Folder, name string, l *Report) error {
 	if err := change.OwnFolder(on); err != nil {
 		return err
 	}

@@ -18,11 +18,11 @@ import (
 // Teach writes each page of which check and the browser say different things as a case of its own below a folder: its tags in their order,
 // scripts that read and define what the page's own do, and what was said. No text, style or code of the site is in it. It returns the
 // folders. A folder that is there already is not written over.
-func Teach(p *project.Project, dir string, seen *Looked) ([]string, error) {
+func Teach(p *project.Project, dir string, seen *Report) ([]string, error) {
 	var list []string
 	told := map[string][]string{}
 	var order []string
-	for _, d := range seen.Differs {
+	for _, d := range seen.Disagreements {
 		if told[d.Page] == nil {
 			order = append(order, d.Page)
 		}

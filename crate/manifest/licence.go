@@ -33,9 +33,9 @@ func scannerFor(ids []string) *licensecheck.Scanner {
 	return scanner
 }
 
-// Of tells a licence from the text of a licence file, as an SPDX identifier: of several texts in it, the one that covers
+// LicenceOf tells a licence from the text of a licence file, as an SPDX identifier: of several texts in it, the one that covers
 // most. Where no text is known, a licence's name in it tells.
-func Of(text string) string {
+func LicenceOf(text string) string {
 	for _, scanner := range licenceScanners {
 		best, most := "", 0
 		if s := scanner(); s != nil {
@@ -49,10 +49,10 @@ func Of(text string) string {
 			return best
 		}
 	}
-	return Named(strings.Join(strings.Fields(text), " "))
+	return LicenceNamed(strings.Join(strings.Fields(text), " "))
 }
 
 var word = memo.Regexp(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
 
-// Named is the first licence whose name stands in a text, as it stands there; "" where there is none.
-func Named(text string) string { return word().FindString(text) }
+// LicenceNamed is the first licence whose name stands in a text, as it stands there; "" where there is none.
+func LicenceNamed(text string) string { return word().FindString(text) }

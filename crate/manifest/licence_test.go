@@ -10,7 +10,7 @@ func TestLicences(t *testing.T) {
 		mitText: "MIT", iscText: "ISC", strings.ReplaceAll(mitText, "\n", " "): "MIT", strings.ToUpper(mitText): "MIT",
 		"Licensed under the ISC licence": "ISC", "MIT, see the site": "MIT", "all rights reserved": "",
 	} {
-		if got := Of(text); got != want {
+		if got := LicenceOf(text); got != want {
 			t.Errorf("%.40q: %q, want %q", text, got, want)
 		}
 	}

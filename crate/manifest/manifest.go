@@ -18,7 +18,7 @@ type Manifest struct {
 	Main, Browser, Style   string
 	Module, Exports        string // Exports is what the package's own name stands for
 	AllExports             json.RawMessage
-	// Named are its other keys that name a file, such as one that a host of files serves, by key.
+	// LicenceNamed are its other keys that name a file, such as one that a host of files serves, by key.
 	Named        map[string]string
 	Dependencies map[string]string
 	Peers        map[string]string
@@ -84,8 +84,8 @@ func (m *Manifest) forBrowsers(raw json.RawMessage) {
 	}
 }
 
-// Says counts what a manifest says that is of use here.
-func (m *Manifest) Says() int {
+// Score counts what a manifest says that is of use here.
+func (m *Manifest) Score() int {
 	n := 0
 	for _, s := range []string{m.Version, m.Version, m.Licence, m.Main, m.Browser, m.Style, m.Module, m.Exports} {
 		if s != "" {

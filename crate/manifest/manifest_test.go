@@ -30,8 +30,8 @@ func TestRead(t *testing.T) {
 			t.Errorf("it depends on %q: %v", name, !want)
 		}
 	}
-	if m.Named["harbour"] != "dist/rig.min.js" || m.Says() < 3 {
-		t.Errorf("%+v says %d", m, m.Says())
+	if m.Named["harbour"] != "dist/rig.min.js" || m.Score() < 3 {
+		t.Errorf("%+v says %d", m, m.Score())
 	}
 }
 

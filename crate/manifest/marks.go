@@ -134,7 +134,7 @@ func BannerOf(b []byte) Banner {
 			}
 		}
 	}
-	if m := Named(string(comment)); m != "" {
+	if m := LicenceNamed(string(comment)); m != "" {
 		banner.Licence = m
 	}
 	return banner

@@ -41,11 +41,11 @@ type Item struct {
 	// are on the page.
 	Parts     *Names
 	PartNeeds []Need
-	// Unknown says that what it defines could not be read: a link to elsewhere, or a reference that a server
+	// Unread says that what it defines could not be read: a link to elsewhere, or a reference that a server
 	// fills in.
-	Unknown bool
-	// Opens says that it defines more than is known: all the names that an object of its own has.
-	Opens bool
+	Unread bool
+	// DefinesUnknown says that it defines more than is known: all the names that an object of its own has.
+	DefinesUnknown bool
 	// Inert says that the browser passes over it.
 	Inert bool
 	// Text is whatever the caller wants to find with the item again.
@@ -86,8 +86,8 @@ func (c Constraint) Reason(items []Item) string {
 	return fmt.Sprintf("the packing list has %s before %s", a, b)
 }
 
-// An Absent is a need that nothing on the page meets.
-type Absent struct {
+// An MissingNeed is a need that nothing on the page meets.
+type MissingNeed struct {
 	Item int
 	Need Need
 }
@@ -104,7 +104,7 @@ const MaxConfirmed = 50
 
 // Find returns the constraints of a page, and the needs that nothing on it meets. Who defines a global that several
 // define is the first that runs.
-func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
+func Find(items []Item, rules Rules) (list []Constraint, absent []MissingNeed) {
 	sequence := Sequence(items)
 	asked := map[string]int{} // of each global that is needed, the item that defines it; -1 if no item does
 	for i := range items {
@@ -146,7 +146,7 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []Absent) {
 				}
 			}
 			if by < 0 {
-				absent = append(absent, Absent{i, n})
+				absent = append(absent, MissingNeed{i, n})
 			} else {
 				add(Constraint{Before: by, After: i, Kind: Reads, Global: n.Global, Where: n.Where})
 			}

@@ -62,14 +62,14 @@ func (r *Opener) Close() {
 
 // An Opened is a source with what was learned about it.
 type Opened struct {
-	*delivery.Delivery
+	*delivery.Package
 	Tree *source.Tree
 	// From is what was opened: a path on disk, an address, or a package as the packing list names it.
 	From      string
-	Said      string // the source as it was named, for the next command
+	Spec      string // the source as it was named, for the next command
 	Kind      Kind
 	Dist      *source.Version // of a package: what the registry says of it
-	Remarks   []string        // what the taking person should know of the source
+	Notes     []string        // what the taking person should know of the source
 	FirstSeen bool            // nothing was known of these bytes before
 	runs      bool            // it ends with the run
 }
@@ -140,7 +140,7 @@ func (r *Opener) Open(ctx context.Context, req Request) (opened *Opened, err err
 		if req.Name, hidden = cdn.WithoutSecrets(address); len(hidden) > 0 {
 			defer func() {
 				if opened != nil {
-					opened.Remarks = append(opened.Remarks, secretNote(hidden))
+					opened.Notes = append(opened.Notes, secretNote(hidden))
 				}
 			}()
 		}
@@ -163,7 +163,7 @@ func (r *Opener) Open(ctx context.Context, req Request) (opened *Opened, err err
 		o.nameByAddress(req.Name)
 	}
 	if err == nil {
-		o.Said = req.Name
+		o.Spec = req.Name
 	}
 	return o, err
 }
@@ -216,9 +216,9 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		if digest, err := o.Tree.Digest(); err == nil {
 			remembered = digest + " " + hint
 			if b, ok := r.Cache.Result(deliveryResult, remembered); ok {
-				var d delivery.Delivery
+				var d delivery.Package
 				if json.Unmarshal(b, &d) == nil {
-					o.Delivery = d.Recalled()
+					o.Package = d.Rebuilt()
 					return o, nil
 				}
 			}
@@ -230,8 +230,8 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		return err
 	})
 	g.Go(func() error {
-		return parallel.Guard(func() (err error) {
-			o.Delivery, err = delivery.Describe(inner, hint, items, o.Tree, r.Scripts)
+		return parallel.Recover(func() (err error) {
+			o.Package, err = delivery.Describe(inner, hint, items, o.Tree, r.Scripts)
 			return err
 		})
 	})
@@ -240,7 +240,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		return nil, err
 	}
 	if remembered != "" {
-		if b, err := json.Marshal(o.Delivery); err == nil && len(b) <= mostRemembered {
+		if b, err := json.Marshal(o.Package); err == nil && len(b) <= mostRemembered {
 			r.Cache.PutResult(deliveryResult, remembered, b) // a cache that can't be written to is no reason to fail
 		}
 	}

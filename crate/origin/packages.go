@@ -123,10 +123,10 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 		o.Licence, o.LicenceFrom = string(v.Licence), "the registry"
 	}
 	if weak {
-		o.Remarks = append(o.Remarks, "the registry gives only a SHA-1 shasum for this tarball; it matches, and is weak")
+		o.Notes = append(o.Notes, "the registry gives only a SHA-1 shasum for this tarball; it matches, and is weak")
 	}
 	if v.Deprecated != "" {
-		o.Remarks = append(o.Remarks, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, printable.Text(string(v.Deprecated))))
+		o.Notes = append(o.Notes, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, printable.Text(string(v.Deprecated))))
 	}
 	return o, nil
 }

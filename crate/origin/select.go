@@ -33,12 +33,12 @@ func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*d
 		}
 		sel := o.SuggestWith(options)
 		if len(sel.Choices) == 0 {
-			next := "merry peek " + printable.Word(cmp.Or(o.Said, o.Tree.Name)) + " --all  # then take with --files"
+			next := "merry peek " + printable.Word(cmp.Or(o.Spec, o.Tree.Name)) + " --all  # then take with --files"
 			for i := range o.Files {
-				if f := &o.Files[i]; f.Kind == delivery.Archive && f.Aside == "" {
+				if f := &o.Files[i]; f.Kind == delivery.Archive && f.ExcludedBecause == "" {
 					next = "unpack it; then: merry peek " + printable.Word(f.Path)
 					if o.Tree.Format == "folder" {
-						next = "merry peek " + printable.Word(path.Join(o.Said, f.Path))
+						next = "merry peek " + printable.Word(path.Join(o.Spec, f.Path))
 					}
 					break
 				}
@@ -57,7 +57,7 @@ func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*d
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(printable.Word(cmp.Or(o.Said, o.Tree.Name)), "%", "%%")+" --all  # lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(printable.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+" --all  # lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

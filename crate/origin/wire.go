@@ -38,7 +38,7 @@ func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	for _, f := range o.Files {
 		switch f.Kind {
 		case delivery.Script, delivery.Stylesheet, delivery.Data, delivery.Map:
-			if f.Aside == "" && total+f.Size <= mostPacked {
+			if f.ExcludedBecause == "" && total+f.Size <= mostPacked {
 				total += f.Size
 				wanted = append(wanted, f.Path)
 			}

@@ -64,7 +64,7 @@ func (p *Page) Plain() bool { return p.plain }
 // of doubtful shape the result is held against a full parser's tree, and other places are tried
 // until the old tree stands unchanged beside the new elements.
 func (p *Page) Insert(spot Spot, tags []string) (Edit, error) {
-	places := p.places(spot)
+	places := p.slots(spot)
 	if p.plain {
 		return p.at(places[0], tags), nil
 	}
@@ -83,24 +83,24 @@ func (p *Page) Insert(spot Spot, tags []string) (Edit, error) {
 	return Edit{}, ErrNoPlace
 }
 
-// A place is an offset with the indentation that suits it.
-type place struct {
+// A slot is an offset with the indentation that suits it.
+type slot struct {
 	offset int
 	indent string
 	after  bool // the offset is the end of something, not the start
 	inline bool // no line of its own, whatever the surroundings
 }
 
-func (p *Page) places(spot Spot) []place {
-	var list []place
+func (p *Page) slots(spot Spot) []slot {
+	var list []slot
 	if spot.Index >= 0 {
 		in := &p.Includes[spot.Index]
-		pl := place{offset: in.Start, indent: p.indentAt(in.Start)}
+		pl := slot{offset: in.Start, indent: p.indentAt(in.Start)}
 		if spot.After {
 			pl.offset, pl.after = in.End, true
 		}
-		if r := p.guard(in.Start); r != nil && spot.Outside {
-			pl = place{offset: r.Start, indent: p.indentAt(r.Start)}
+		if r := p.enclosingBlock(in.Start); r != nil && spot.Outside {
+			pl = slot{offset: r.Start, indent: p.indentAt(r.Start)}
 			if spot.After {
 				pl.offset, pl.after = r.End, true
 			}
@@ -114,44 +114,44 @@ func (p *Page) places(spot Spot) []place {
 	}
 	if spot.Body {
 		if p.bodyEnd.there() {
-			list = append(list, place{offset: p.bodyEnd.start, indent: p.childIndent(p.bodyEnd.start, p.body)})
+			list = append(list, slot{offset: p.bodyEnd.start, indent: p.childIndent(p.bodyEnd.start, p.body)})
 		}
 		if p.htmlEnd.there() {
-			list = append(list, place{offset: p.htmlEnd.start})
+			list = append(list, slot{offset: p.htmlEnd.start})
 		}
-		list = append(list, place{offset: len(p.Bytes)})
+		list = append(list, slot{offset: len(p.Bytes)})
 	}
 	if p.headEnd.there() {
-		list = append(list, place{offset: p.headEnd.start, indent: p.childIndent(p.headEnd.start, p.head)})
+		list = append(list, slot{offset: p.headEnd.start, indent: p.childIndent(p.headEnd.start, p.head)})
 	}
 	if p.firstBody >= 0 {
-		list = append(list, place{offset: p.firstBody})
+		list = append(list, slot{offset: p.firstBody})
 	}
 	for _, m := range []mark{p.head, p.html} {
 		if m.there() {
-			list = append(list, place{offset: m.end, after: true})
+			list = append(list, slot{offset: m.end, after: true})
 		}
 	}
-	list = append(list, place{offset: p.headInsertable, after: p.headInsertable > 0}, place{offset: 0}, place{offset: len(p.Bytes)})
-	return p.unguarded(list, spot)
+	list = append(list, slot{offset: p.headInsertable, after: p.headInsertable > 0}, slot{offset: 0}, slot{offset: len(p.Bytes)})
+	return p.outsideBlocks(list, spot)
 }
 
-// unguarded moves places at the end of the head or the body out of conditions and loops that a server's template closes
+// outsideBlocks moves places at the end of the head or the body out of conditions and loops that a server's template closes
 // only behind them.
-func (p *Page) unguarded(list []place, spot Spot) []place {
+func (p *Page) outsideBlocks(list []slot, spot Spot) []slot {
 	if spot.Index >= 0 || len(p.regions()) == 0 {
 		return list
 	}
 	for i := range list {
-		if r := p.guard(list[i].offset); r != nil {
-			list[i] = place{offset: r.Start, indent: p.indentAt(r.Start)}
+		if r := p.enclosingBlock(list[i].offset); r != nil {
+			list[i] = slot{offset: r.Start, indent: p.indentAt(r.Start)}
 		}
 	}
 	return list
 }
 
 // at makes the edit for one place.
-func (p *Page) at(pl place, tags []string) Edit {
+func (p *Page) at(pl slot, tags []string) Edit {
 	b := p.Bytes
 	start, end := lineStart(b, pl.offset), lineEnd(b, pl.offset)
 	switch {

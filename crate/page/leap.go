@@ -6,8 +6,8 @@ import (
 	"math/bits"
 )
 
-// A held attribute is one that may lead to files, with the place where its tag begins.
-type held struct {
+// A inertElement attribute is one that may lead to files, with the place where its tag begins.
+type inertElement struct {
 	tag int
 	Attr
 }
@@ -130,7 +130,7 @@ func quoteEnd(b []byte, i int) int {
 func (s *Scanner) hold(tag, start, nameEnd, value, valueEnd int) {
 	name := attrName(s.b[start:nameEnd])
 	if s.holds(tag, name) {
-		s.held = append(s.held, held{tag, Attr{Name: name, NameStart: start, ValueStart: value, ValueEnd: valueEnd, End: valueEnd + 1, Quote: '"', HasValue: true}})
+		s.held = append(s.held, inertElement{tag, Attr{Name: name, NameStart: start, ValueStart: value, ValueEnd: valueEnd, End: valueEnd + 1, Quote: '"', HasValue: true}})
 	}
 }
 
@@ -139,7 +139,7 @@ func (s *Scanner) holdUnusual(tag, start, nameEnd int) int {
 	var a Attr
 	end, _ := nextAttr(s.b, start, &a)
 	if a.Name = attrName(s.b[start:nameEnd]); s.holds(tag, a.Name) {
-		s.held = append(s.held, held{tag, a})
+		s.held = append(s.held, inertElement{tag, a})
 	}
 	return end
 }

@@ -99,7 +99,7 @@ type Page struct {
 	plain                                       bool // head and body as everybody writes them
 	headInsertable                              int  // behind the doctype
 	lines                                       *printable.Index
-	held                                        []held            // attributes that may lead to files
+	held                                        []inertElement    // attributes that may lead to files
 	scattered                                   bool              // references stand where these do not tell, too
 	served                                      []template.Region // once they were looked for
 	looked                                      bool

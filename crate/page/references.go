@@ -134,7 +134,7 @@ func (p *Page) References(visit func(Reference)) {
 		References(p.Bytes, visit)
 		return
 	}
-	p.quickReferences(func(*held) bool { return false }, visit)
+	p.quickReferences(func(*inertElement) bool { return false }, visit)
 }
 
 // ReferencesBeside is References without those by which the page's includes have their files, and without attributes whose value, as it is
@@ -149,7 +149,7 @@ func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Refere
 		return
 	}
 	i := 0 // the includes stand in the order of the attributes
-	p.quickReferences(func(h *held) bool {
+	p.quickReferences(func(h *inertElement) bool {
 		for i < len(p.Includes) && p.Includes[i].Start < h.tag {
 			i++
 		}
@@ -161,7 +161,7 @@ func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Refere
 }
 
 // quickReferences tells the references of a page that has none in comments or templates, without the attributes that are passed over.
-func (p *Page) quickReferences(passes func(*held) bool, visit func(Reference)) {
+func (p *Page) quickReferences(passes func(*inertElement) bool, visit func(Reference)) {
 	tell := func(r Reference) {
 		if r.Ref = strings.TrimSpace(r.Ref); r.Ref != "" && r.Ref[0] != '#' && r.Ref[0] != '?' && !templated(r.Ref) {
 			visit(r)

@@ -41,8 +41,8 @@ type Scanner struct {
 	// is read; skimmed is where the last of these start tags stands.
 	skim    bool
 	skimmed int
-	// held are the attributes that may lead to files, of the tags that were passed over or held.
-	held []held
+	// inertElement are the attributes that may lead to files, of the tags that were passed over or inertElement.
+	held []inertElement
 	// heldNames are those of the held attributes of one tag, the one at namesOf, if it has many.
 	heldNames map[string]bool
 	namesOf   int

@@ -6,9 +6,9 @@ import (
 	"merrycrate.example/merry/crate/template"
 )
 
-// guard returns the outermost region with a condition or a loop that a place lies in, or nil. One that the whole page lies in,
+// enclosingBlock returns the outermost region with a condition or a loop that a place lies in, or nil. One that the whole page lies in,
 // or its head or body, sets nothing apart.
-func (p *Page) guard(offset int) *template.Region {
+func (p *Page) enclosingBlock(offset int) *template.Region {
 	list := p.regions()
 	for i := range list {
 		r := &list[i]
@@ -25,11 +25,11 @@ func (p *Page) guard(offset int) *template.Region {
 
 // blockEnds are the places before the ends of a page's blocks where it extends another template: of those with scripts or
 // styles the last one first. There is none where it extends nothing.
-func (p *Page) blockEnds(body bool) []place {
+func (p *Page) blockEnds(body bool) []slot {
 	if !template.Extends(p.Bytes) {
 		return nil
 	}
-	var list []place
+	var list []slot
 	for _, with := range []bool{true, false} {
 		for _, r := range slices.Backward(p.regions()) {
 			has, indent := false, p.indentAt(r.Start)
@@ -40,7 +40,7 @@ func (p *Page) blockEnds(body bool) []place {
 				}
 			}
 			if r.Block && has == with {
-				list = append(list, place{offset: r.InnerEnd, indent: indent})
+				list = append(list, slot{offset: r.InnerEnd, indent: indent})
 			}
 		}
 	}
@@ -55,10 +55,10 @@ func (p *Page) regions() []template.Region {
 	return p.served
 }
 
-// Guard returns the directive of the condition or loop of a server's template that an include stands in, "" where it stands in
+// EnclosingBlock returns the directive of the condition or loop of a server's template that an include stands in, "" where it stands in
 // none.
-func (p *Page) Guard(index int) string {
-	if r := p.guard(p.Includes[index].Start); r != nil {
+func (p *Page) EnclosingBlock(index int) string {
+	if r := p.enclosingBlock(p.Includes[index].Start); r != nil {
 		return r.Directive
 	}
 	return ""

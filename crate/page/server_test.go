@@ -27,7 +27,7 @@ func TestPlacesOfTemplates(t *testing.T) {
 		}
 	}
 	p, _ := Read([]byte("<body>{% for a in b %}<script src=x></script>{% endfor %}<script src=y></script></body>"))
-	if p.Guard(0) != "{% for a in b %}" || p.Guard(1) != "" {
-		t.Errorf("guards are %q and %q", p.Guard(0), p.Guard(1))
+	if p.EnclosingBlock(0) != "{% for a in b %}" || p.EnclosingBlock(1) != "" {
+		t.Errorf("guards are %q and %q", p.EnclosingBlock(0), p.EnclosingBlock(1))
 	}
 }

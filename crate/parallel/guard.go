@@ -7,15 +7,15 @@ import (
 
 // A Panic is a fault of this program that stopped a piece of work: what it said, and where it happened.
 type Panic struct {
-	Said  string
+	Text  string
 	Stack []byte // as the runtime writes it
 }
 
 // Error says what the fault said.
-func (p *Panic) Error() string { return p.Said }
+func (p *Panic) Error() string { return p.Text }
 
-// Guard runs work. If it panics, the error is a *Panic: one piece of work must not end the program with a trace.
-func Guard(work func() error) (err error) {
+// Recover runs work. If it panics, the error is a *Panic: one piece of work must not end the program with a trace.
+func Recover(work func() error) (err error) {
 	defer func() {
 		if said := recover(); said != nil {
 			if p, ok := said.(*Panic); ok {

@@ -10,18 +10,18 @@ import (
 // TestGuard: a panic becomes an error with the place of it, an error stays what it is, and a panic that was caught once keeps its place.
 func TestGuard(t *testing.T) {
 	var p *Panic
-	err := Guard(func() error { panic("low water") })
-	if !errors.As(err, &p) || p.Said != "low water" || !strings.Contains(string(p.Stack), "guard_test.go") {
+	err := Recover(func() error { panic("low water") })
+	if !errors.As(err, &p) || p.Text != "low water" || !strings.Contains(string(p.Stack), "guard_test.go") {
 		t.Errorf("%v", err)
 	}
-	if again := Guard(func() error { panic(p) }); again != error(p) {
+	if again := Recover(func() error { panic(p) }); again != error(p) {
 		t.Errorf("caught again it is %v", again)
 	}
 	mine := errors.New("mine")
-	if err := Guard(func() error { return mine }); err != mine {
+	if err := Recover(func() error { return mine }); err != mine {
 		t.Errorf("an error became %v", err)
 	}
-	if err := Guard(func() error { return nil }); err != nil {
+	if err := Recover(func() error { return nil }); err != nil {
 		t.Errorf("nothing became %v", err)
 	}
 }
@@ -35,7 +35,7 @@ func TestPanicOfOne(t *testing.T) {
 		}
 		return n, nil
 	})
-	if !errors.As(err, &p) || p.Said != "two" {
+	if !errors.As(err, &p) || p.Text != "two" {
 		t.Errorf("%v", err)
 	}
 	err = Spread(context.Background(), 1, func(_ context.Context, n int, more func(int)) error {
@@ -45,7 +45,7 @@ func TestPanicOfOne(t *testing.T) {
 		more(n + 1)
 		return nil
 	})
-	if !errors.As(err, &p) || p.Said != "three" {
+	if !errors.As(err, &p) || p.Text != "three" {
 		t.Errorf("%v", err)
 	}
 }

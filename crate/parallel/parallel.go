@@ -36,7 +36,7 @@ func MapWide[T, R any](ctx context.Context, width int, items []T, work func(cont
 				if err := inner.Err(); err != nil {
 					return err
 				}
-				errs[i] = Guard(func() (err error) {
+				errs[i] = Recover(func() (err error) {
 					results[i], err = work(inner, items[i])
 					return err
 				})
@@ -102,7 +102,7 @@ func Spread[T any](ctx context.Context, first T, work func(ctx context.Context, 
 				mu.Unlock()
 				err := inner.Err()
 				if err == nil {
-					err = Guard(func() error { return work(inner, item, more) })
+					err = Recover(func() error { return work(inner, item, more) })
 				}
 				mu.Lock()
 				if busy--; err != nil {

@@ -10,9 +10,9 @@ import (
 
 // The limits for names, in bytes and folders. They are far above any library's, and what the systems in use can hold.
 const (
-	MostBytes     = 1024 // of a whole path
-	MostComponent = 255  // of one part of it
-	MostDepth     = 40   // parts
+	MaxBytes     = 1024 // of a whole path
+	MaxComponent = 255  // of one part of it
+	MaxDepth     = 40   // parts
 )
 
 // Fault says what is wrong with a name that came from outside, "" where nothing is: it must stay below the folder that it
@@ -21,8 +21,8 @@ func Fault(name string) string {
 	switch {
 	case name == "":
 		return "it has no name"
-	case len(name) > MostBytes:
-		return fmt.Sprintf("its name is longer than %d bytes", MostBytes)
+	case len(name) > MaxBytes:
+		return fmt.Sprintf("its name is longer than %d bytes", MaxBytes)
 	case !utf8.ValidString(name):
 		return "its name is not in UTF-8"
 	case name[0] == '/':
@@ -31,15 +31,15 @@ func Fault(name string) string {
 		return "its name has a backslash, which is a folder's mark on some systems and a letter on others"
 	case len(name) >= 2 && name[1] == ':':
 		return "its name begins with a drive letter, which would be written outside the project"
-	case strings.ContainsFunc(name, printable.Not):
+	case strings.ContainsFunc(name, printable.IsUnsafe):
 		return "its name has control characters"
 	}
 	if Reserved(name) {
 		return "it lies in a folder of version control, of merry or of the system"
 	}
 	parts := strings.Split(name, "/")
-	if len(parts) > MostDepth {
-		return fmt.Sprintf("it lies more than %d folders deep", MostDepth)
+	if len(parts) > MaxDepth {
+		return fmt.Sprintf("it lies more than %d folders deep", MaxDepth)
 	}
 	for _, p := range parts {
 		switch {
@@ -47,8 +47,8 @@ func Fault(name string) string {
 			return "its name climbs out of the folder with \"..\""
 		case p == "" || p == ".":
 			return "its name has an empty part"
-		case len(p) > MostComponent:
-			return fmt.Sprintf("a part of its name is longer than %d bytes", MostComponent)
+		case len(p) > MaxComponent:
+			return fmt.Sprintf("a part of its name is longer than %d bytes", MaxComponent)
 		case strings.ContainsAny(p, `<>:"|?*`):
 			return "its name has a character that Windows does not allow in names"
 		case strings.HasSuffix(p, ".") || strings.HasSuffix(p, " "):

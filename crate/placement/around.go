@@ -25,7 +25,7 @@ func (e *BrokenError) Error() string {
 
 // own finds the places that the wish names, each for a chosen file. A folder's place is that of all files below it; one that
 // ends in a slash is a folder for a single file, too.
-func (w *Wish) own(d *delivery.Delivery, s *delivery.Selection, at map[string]string) (map[string]string, error) {
+func (w *Wish) own(d *delivery.Package, s *delivery.Selection, at map[string]string) (map[string]string, error) {
 	own := map[string]string{}
 	// A file's own place counts more than that of its folder: the longest path comes last.
 	keys := slices.SortedFunc(maps.Keys(w.Places), func(a, b string) int { return len(a) - len(b) })
@@ -59,7 +59,7 @@ func (w *Wish) own(d *delivery.Delivery, s *delivery.Selection, at map[string]st
 // around gives files the places that they have of their own, or have already, and lets those that are bound to them follow:
 // what they ask for, and what asks for them. What is there already gives way to what is asked for now. The error is a refusal;
 // of a reference that would break it comes of a *BrokenError.
-func around(d *delivery.Delivery, s *delivery.Selection, at, own map[string]string, there map[string]paths.InSite) error {
+func around(d *delivery.Package, s *delivery.Selection, at, own map[string]string, there map[string]paths.InSite) error {
 	pinned := map[string]bool{}
 	var queue []string
 	pin := func(p, place string) {
@@ -81,10 +81,10 @@ func around(d *delivery.Delivery, s *delivery.Selection, at, own map[string]stri
 	if len(pinned) == 0 {
 		return nil
 	}
-	askedBy := map[string][]way{} // of each file those that ask for it, as ways from them
+	askedBy := map[string][]reference{} // of each file those that ask for it, as ways from them
 	for _, c := range s.Choices {
 		for _, w := range ways(d, s, c.Path) {
-			askedBy[w.to] = append(askedBy[w.to], way{c.Path, w.by})
+			askedBy[w.to] = append(askedBy[w.to], reference{c.Path, w.by})
 		}
 	}
 	follow := func(p, place string) {
@@ -110,7 +110,7 @@ func around(d *delivery.Delivery, s *delivery.Selection, at, own map[string]stri
 
 // consistent refuses places from where a file does not find another one, and two files in one place. A source map that its
 // script does not find harms no page.
-func consistent(d *delivery.Delivery, s *delivery.Selection, at map[string]string) error {
+func consistent(d *delivery.Package, s *delivery.Selection, at map[string]string) error {
 	has := map[string]string{}
 	for _, p := range slices.Sorted(maps.Keys(at)) {
 		place := strings.ToLower(at[p])

@@ -30,7 +30,7 @@ func (m tree) ReadFile(name string) ([]byte, error) {
 // ReadInto reads one file.
 func (m tree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
 
-func describe(t *testing.T, source string, files tree) *delivery.Delivery {
+func describe(t *testing.T, source string, files tree) *delivery.Package {
 	t.Helper()
 	var items []delivery.Listed
 	for name, text := range files {

@@ -21,8 +21,8 @@ func (x *Index) Reset(text []byte) {
 	x.text, x.once, x.starts = text, sync.Once{}, x.starts[:0]
 }
 
-// Of makes the index of a text, which is not changed as long as the index is in use.
-func Of(text []byte) *Index { return &Index{text: text} }
+// NewIndex makes the index of a text, which is not changed as long as the index is in use.
+func NewIndex(text []byte) *Index { return &Index{text: text} }
 
 // At returns the line and the column, both from 1 and the column in bytes, of an offset in bytes. What is beyond the text
 // is at its end.

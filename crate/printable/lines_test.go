@@ -14,7 +14,7 @@ func FuzzAt(f *testing.F) {
 		if offset < 0 {
 			return
 		}
-		x := Of(text)
+		x := NewIndex(text)
 		line, column := x.At(offset)
 		before := text[:min(offset, len(text))]
 		if line != 1+bytes.Count(before, []byte("\n")) || column != len(before)-bytes.LastIndexByte(before, '\n') {

@@ -13,7 +13,7 @@ const most = 400
 // Text makes a text from outside safe to print: control characters, terminal escapes among them, and marks that reorder
 // text or take no width are written as their code. A very long text is cut.
 func Text(s string) string {
-	if !strings.ContainsFunc(s, Not) && len(s) <= most {
+	if !strings.ContainsFunc(s, IsUnsafe) && len(s) <= most {
 		return s
 	}
 	var out strings.Builder
@@ -22,7 +22,7 @@ func Text(s string) string {
 			out.WriteString("…")
 			break
 		}
-		if Not(r) {
+		if IsUnsafe(r) {
 			fmt.Fprintf(&out, `\u%04x`, r)
 		} else {
 			out.WriteRune(r)
@@ -31,9 +31,9 @@ func Text(s string) string {
 	return out.String()
 }
 
-// Not tells a character that must not reach a terminal or stand in a name: control characters, those of width zero, marks
+// IsUnsafe tells a character that must not reach a terminal or stand in a name: control characters, those of width zero, marks
 // that reorder text, and what stands for bytes that are none.
-func Not(r rune) bool {
+func IsUnsafe(r rune) bool {
 	switch {
 	case r < 0x20, r >= 0x7f && r < 0xa0:
 		return true

@@ -95,7 +95,7 @@ func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Op
 		o.Kind, o.From = origin.Address, lib.From // as the packing list has it
 	}
 	if err == nil {
-		o.Name, o.Said = req.Name, said
+		o.Name, o.Spec = req.Name, said
 	}
 	return o, err
 }
@@ -109,7 +109,7 @@ func (p *Project) nearNames(asked string, err error) error {
 	name, wish := origin.SplitPackage(asked)
 	names := p.Origin.Cache.PackageNames()
 	for _, l := range p.List.Libraries {
-		names = append(names, l.CDNName())
+		names = append(names, l.NameOnCDNs())
 	}
 	best, least := "", len(name)/3+1 // a third of the letters may be wrong
 	for _, n := range names {
@@ -206,11 +206,11 @@ func (p *Project) GlobalOf(of Sealed) string {
 
 // A TaggedFile is a file of a library that goes on pages.
 type TaggedFile struct {
-	Library string
-	File    *record.File
-	At      paths.InSite
-	Pair    paths.InSite // the same thing in the other build, zero where there is none
-	Style   bool
+	Library    string
+	File       *record.File
+	At         paths.InSite
+	OtherBuild paths.InSite // the same thing in the other build, zero where there is none
+	Style      bool
 }
 
 // TaggedFiles lists the files of a library that go on pages, in a build or, where that is NoBuild, in the one that the
@@ -229,12 +229,12 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
 		at, ok := p.InSite(f.At)
-		if f.Role != record.Tagged || !ok || f.Pair != "" && f.Build != build {
+		if f.Role != record.Tagged || !ok || f.OtherBuild != "" && f.Build != build {
 			continue
 		}
 		t := TaggedFile{Library: library, File: f, At: at, Style: delivery.KindOf(f.Path) == delivery.Stylesheet}
-		if pair := sealed.File(f.Pair); pair != nil {
-			t.Pair, _ = p.InSite(pair.At)
+		if pair := sealed.File(f.OtherBuild); pair != nil {
+			t.OtherBuild, _ = p.InSite(pair.At)
 		}
 		list = append(list, t)
 	}
@@ -244,7 +244,7 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 			if i := slices.Index(entry.Take, t.File.Path); i >= 0 {
 				return i
 			}
-			return slices.Index(entry.Take, t.File.Pair) // -1 for what a pattern takes, which comes first
+			return slices.Index(entry.Take, t.File.OtherBuild) // -1 for what a pattern takes, which comes first
 		}
 	}
 	core := strings.ToLower(path.Base(library))

@@ -26,7 +26,7 @@ func (p *Project) Differences() []Difference {
 	for i := range p.List.Libraries {
 		lib := &p.List.Libraries[i]
 		sealed := p.Seal.Libraries[lib.Name]
-		if sealed == nil && lib.Only == record.Desk && lib.Serve == record.CDN {
+		if sealed == nil && lib.Only == record.DevOnly && lib.Serve == record.CDN {
 			continue // a link that can't be sealed
 		}
 		if what := p.differ(lib, sealed); len(what) > 0 {
@@ -61,7 +61,7 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	if lib.Version != sealed.Version {
 		return list // other names may be meant for it
 	}
-	if serve, build := lib.Ways(); sealed.Serve != "" && serve != sealed.Serve {
+	if serve, build := lib.Usage(); sealed.Serve != "" && serve != sealed.Serve {
 		list = append(list, fmt.Sprintf("the packing list says serve: %s, and pages were switched to %s", serve, sealed.Serve))
 	} else if sealed.Build != record.NoBuild && build != sealed.Build {
 		list = append(list, fmt.Sprintf("the packing list says build: %s, and pages were switched to %s", build, sealed.Build))

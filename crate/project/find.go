@@ -70,7 +70,7 @@ func (b Bounds) upward(dir, what string) (paths.OnDisk, error) {
 			return "", nil
 		}
 		if _, err := os.Lstat(filepath.Join(at, what)); err == nil {
-			return paths.OnDisk(at), b.mine(at)
+			return paths.OnDisk(at), b.owned(at)
 		} else if !errors.Is(err, fs.ErrNotExist) && at == dir {
 			return "", err
 		}
@@ -80,8 +80,8 @@ func (b Bounds) upward(dir, what string) (paths.OnDisk, error) {
 	}
 }
 
-// mine refuses a project that is somebody else's: whoever wrote its records would decide what is written where, by whom.
-func (b Bounds) mine(root string) error {
+// owned refuses a project that is somebody else's: whoever wrote its records would decide what is written where, by whom.
+func (b Bounds) owned(root string) error {
 	if b.Named || slices.ContainsFunc(b.Trusted, func(t string) bool { return filepath.Clean(t) == root }) {
 		return nil
 	}
@@ -116,7 +116,7 @@ func (b Bounds) Shared(root string) (*record.Share, string, error) {
 		if err != nil {
 			return nil, "", nil
 		}
-		text, _, err := on.Read(record.ListFile, disk.MostRecord, nil)
+		text, _, err := on.Read(record.ListFile, disk.MaxRecord, nil)
 		on.Close()
 		if err != nil {
 			return nil, "", nil

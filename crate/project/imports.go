@@ -81,8 +81,8 @@ func (p *Project) Offering(specifier string) []Sealed {
 	return list
 }
 
-// Leads tells whether a module is what its library's own name stands for, or has a tag: the library itself, and no part of it.
-func (p *Project) Leads(of Sealed) bool {
+// Imports tells whether a module is what its library's own name stands for, or has a tag: the library itself, and no part of it.
+func (p *Project) Imports(of Sealed) bool {
 	sealed := p.Seal.Libraries[of.Library]
 	if sealed == nil || of.File == nil {
 		return false

@@ -42,8 +42,8 @@ type Project struct {
 	ListText, SealText   []byte
 	ListStamp, SealStamp disk.Stamp
 
-	// Tell, where set, is told what a person should know beside the answer.
-	Tell   func(note string)
+	// Notify, where set, is told what a person should know beside the answer.
+	Notify func(note string)
 	Origin *origin.Opener
 	Facts  *facts.Reader
 	// Requirements finds what scripts require and who provides it. Snapshots of one command share it.
@@ -66,14 +66,14 @@ type Sealed struct {
 func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Project, error) {
 	p := &Project{Root: on.Path(), Disk: on, Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader)}
 	var err error
-	if p.ListText, p.ListStamp, err = on.Read(record.ListFile, disk.MostRecord, nil); err != nil {
+	if p.ListText, p.ListStamp, err = on.Read(record.ListFile, disk.MaxRecord, nil); err != nil {
 		return nil, err
 	}
 	if p.List, err = record.ReadList(p.ListText); err != nil {
 		return nil, listProblem(err)
 	}
 	p.Seal = record.NewSeal()
-	p.SealText, p.SealStamp, err = on.Read(record.SealFile, disk.MostRecord, nil)
+	p.SealText, p.SealStamp, err = on.Read(record.SealFile, disk.MaxRecord, nil)
 	if err == nil {
 		p.Seal, err = record.ReadSeal(p.SealText)
 	} else if errors.Is(err, fs.ErrNotExist) {
@@ -186,7 +186,7 @@ func (p *Project) InSite(name paths.InProject) (paths.InSite, bool) { return nam
 
 // ReadFile reads a file of the project. Its errors are those of disk.Folder.Read.
 func (p *Project) ReadFile(at paths.InProject) ([]byte, error) {
-	b, _, err := p.Disk.Read(at.String(), disk.MostFile, nil)
+	b, _, err := p.Disk.Read(at.String(), disk.MaxFile, nil)
 	return b, err
 }
 

@@ -85,8 +85,8 @@ func TestWalkSetsPackagesApart(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(site.Pages) != 2 || !site.Skips(paths.Found("parcels/oar/page.html")) || !site.Skips(paths.Found(".git/config")) || site.Skips(paths.Found("crews/2024/index.html")) {
-		t.Errorf("pages %v, apart %v", site.Pages, site.Apart)
+	if len(site.Pages) != 2 || !site.Excludes(paths.Found("parcels/oar/page.html")) || !site.Excludes(paths.Found(".git/config")) || site.Excludes(paths.Found("crews/2024/index.html")) {
+		t.Errorf("pages %v, apart %v", site.Pages, site.Excluded)
 	}
 }
 
@@ -113,8 +113,8 @@ func TestWalkOrder(t *testing.T) {
 		t.Errorf("pages are %s", Abbreviate(got, 12))
 	}
 	for i, name := range site.Pages {
-		if of, err := p.Disk.Stamp(name.String()); err != nil || site.Seen[i] != of {
-			t.Fatalf("%s was seen as %+v and is %+v (%v)", name, site.Seen[i], of, err)
+		if of, err := p.Disk.Stamp(name.String()); err != nil || site.Stamps[i] != of {
+			t.Fatalf("%s was seen as %+v and is %+v (%v)", name, site.Stamps[i], of, err)
 		}
 	}
 	if !site.Has(paths.Found("a/b/y.html")) || !site.Has(paths.Found("a/club.js")) || site.Has(paths.Found("a/b")) || len(slices.Collect(site.All())) != len(names)+3 {

@@ -61,12 +61,12 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 	if err == nil {
 		for i, pat := range patterns {
 			if !matched[i].Load() && !strings.HasPrefix(pat, "!") && !p.covered(pat, site) {
-				site.Idle = append(site.Idle, pat)
+				site.UnmatchedPatterns = append(site.UnmatchedPatterns, pat)
 			}
 		}
 	}
-	if err == nil && len(site.PassedOver) > 0 && p.Tell != nil {
-		p.Tell("passed over: " + Abbreviate(site.PassedOver, 6))
+	if err == nil && len(site.Skipped) > 0 && p.Notify != nil {
+		p.Notify("passed over: " + Abbreviate(site.Skipped, 6))
 	}
 	return site, err
 }

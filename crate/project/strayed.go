@@ -19,7 +19,7 @@ func (p *Project) Strayed(ctx context.Context, site *walk.Site) (map[paths.InPro
 	missing := map[int64][]paths.InProject{} // by size
 	for at, of := range p.byPlace {
 		in, ok := p.InSite(at)
-		if ok && !site.Has(in) && !site.Skips(in) && !p.Seal.Libraries[of.Library].Linked && !p.Exists(at) {
+		if ok && !site.Has(in) && !site.Excludes(in) && !p.Seal.Libraries[of.Library].Linked && !p.Exists(at) {
 			missing[of.File.Size] = append(missing[of.File.Size], at)
 		}
 	}

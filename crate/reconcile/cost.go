@@ -70,7 +70,7 @@ func (s *scale) weigh(v *tags.Page) *Cost {
 // size is what a file weighs as packed for the network, as far as it is known.
 func (s *scale) size(t tags.Target, of project.Sealed) int64 {
 	raw, wire := int64(0), int64(0)
-	at := tags.PlaceOf(s.p, t, of)
+	at := tags.LocationOf(s.p, t, of)
 	if !at.IsZero() {
 		raw, wire = s.p.Sizes(at)
 	}

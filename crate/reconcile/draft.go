@@ -27,9 +27,9 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Draft is what a verb wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
+// A Plan is what a verb wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
 // by methods. Apply carries it out; without that nothing has happened.
-type Draft struct {
+type Plan struct {
 	Before *project.Project // the snapshot, which nobody changes
 	List   *record.List
 	Seal   *record.Seal
@@ -37,12 +37,12 @@ type Draft struct {
 	Repository bool
 	// RestoreOnly says that the change only puts back what was there: it writes no file of version control.
 	RestoreOnly bool
-	// Settled says that all that the packing list says was carried out.
-	Settled bool
-	// Weigh asks what the pages that change cost before and after.
-	Weigh bool
-	// Kept are files that were to be removed and stay, with the reason.
-	Kept []string
+	// ListApplied says that all that the packing list says was carried out.
+	ListApplied bool
+	// Measure asks what the pages that change cost before and after.
+	Measure bool
+	// LeftBehind are files that were to be removed and stay, with the reason.
+	LeftBehind []string
 
 	set    *change.Set
 	site   *walk.Site
@@ -55,20 +55,20 @@ type Draft struct {
 	inScripts bool                                     // texts in scripts follow them, too
 	own       func(name paths.InSite, b []byte) []byte // edits own stylesheets and scripts
 	mentions  []Mention
-	drafted   map[paths.InProject]string // what was drafted already, by its integrity
+	contents  map[paths.InProject]string // what was drafted already, by its integrity
 	off       map[string]bool            // places in the project, and addresses, of which tags are taken off all pages
 }
 
 // New begins a draft on a snapshot that was read under the lock of the set.
-func New(p *project.Project, set *change.Set) *Draft {
-	return &Draft{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{}}
+func New(p *project.Project, set *change.Set) *Plan {
+	return &Plan{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{}}
 }
 
 // Dry tells whether the draft is only to be shown.
-func (d *Draft) Dry() bool { return d.set.Dry() }
+func (d *Plan) Dry() bool { return d.set.Dry() }
 
 // PutOwn puts a file of the tool's own making into the site, unless it is there. Another file in its place is refused.
-func (d *Draft) PutOwn(name paths.InSite, b []byte) error {
+func (d *Plan) PutOwn(name paths.InSite, b []byte) error {
 	at := d.Before.InProject(name)
 	switch there, err := d.Before.ReadFile(at); {
 	case err == nil && string(there) == string(b):
@@ -80,13 +80,13 @@ func (d *Draft) PutOwn(name paths.InSite, b []byte) error {
 }
 
 // Title says what the change is, as undo lists it.
-func (d *Draft) Title(title string) { d.set.Title(title) }
+func (d *Plan) Title(title string) { d.set.Title(title) }
 
 // Untitled tells whether nothing was said of what the change is.
-func (d *Draft) Untitled() bool { return d.set.Untitled() }
+func (d *Plan) Untitled() bool { return d.set.Untitled() }
 
 // Site lists the site's files as they are before the change; they are walked once.
-func (d *Draft) Site(ctx context.Context) (*walk.Site, error) {
+func (d *Plan) Site(ctx context.Context) (*walk.Site, error) {
 	if d.site != nil {
 		return d.site, nil
 	}
@@ -96,7 +96,7 @@ func (d *Draft) Site(ctx context.Context) (*walk.Site, error) {
 }
 
 // Pages picks the pages that patterns name, or, where there is none and all is set, all of them.
-func (d *Draft) Pages(ctx context.Context, patterns []string, dir string, all bool) ([]paths.InSite, error) {
+func (d *Plan) Pages(ctx context.Context, patterns []string, dir string, all bool) ([]paths.InSite, error) {
 	site, err := d.Site(ctx)
 	if err != nil {
 		return nil, err
@@ -128,7 +128,7 @@ const (
 )
 
 // Rename gives a library another name in the seal; the packing list has it already.
-func (d *Draft) Rename(old, new string) {
+func (d *Plan) Rename(old, new string) {
 	if d.renamed == nil {
 		d.renamed = map[string]string{}
 	}
@@ -138,12 +138,12 @@ func (d *Draft) Rename(old, new string) {
 }
 
 // now is what a library that had a name before is called.
-func (d *Draft) now(name string) string { return cmp.Or(d.renamed[name], name) }
+func (d *Plan) now(name string) string { return cmp.Or(d.renamed[name], name) }
 
 // Put drafts one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way;
 // what else is there is treated by the policy.
-func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
-	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MostFile, nil)
+func (d *Plan) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
+	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MaxFile, nil)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		stamp = disk.Stamp{}
@@ -159,13 +159,13 @@ func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy P
 		}
 	}
 	d.mu.Lock()
-	integ, done := d.drafted[at]
+	integ, done := d.contents[at]
 	again := done && integ == integrity.Of(b)
-	if d.drafted == nil {
-		d.drafted = map[paths.InProject]string{}
+	if d.contents == nil {
+		d.contents = map[paths.InProject]string{}
 	}
 	if !done {
-		d.drafted[at] = integrity.Of(b)
+		d.contents[at] = integrity.Of(b)
 	}
 	d.mu.Unlock()
 	if again {
@@ -175,7 +175,7 @@ func (d *Draft) Put(library, name string, at paths.InProject, b []byte, policy P
 }
 
 // mayReplace refuses to write over what is not the library's own, or was changed since.
-func (d *Draft) mayReplace(library, name string, at paths.InProject, old []byte) error {
+func (d *Plan) mayReplace(library, name string, at paths.InProject, old []byte) error {
 	of := d.Before.At(at)
 	sealed := d.Before.Seal.Libraries[of.Library]
 	of.Library = d.now(of.Library)
@@ -201,7 +201,7 @@ type Source interface {
 
 // Take makes the seal's lines for a selection of a delivery, and drafts the files in their places; those of a library that
 // pages only link to are kept in the cache instead. The reading is shared out over the processors; each file is read once.
-func (d *Draft) Take(ctx context.Context, library string, from Source, of *delivery.Delivery, sel *delivery.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
+func (d *Plan) Take(ctx context.Context, library string, from Source, of *delivery.Package, sel *delivery.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
 	var buffers sync.Pool
 	return parallel.Map(ctx, sel.Choices, func(_ context.Context, c delivery.Choice) (record.File, error) {
 		buf, _ := buffers.Get().(*[]byte)
@@ -215,8 +215,8 @@ func (d *Draft) Take(ctx context.Context, library string, from Source, of *deliv
 		}
 		*buf = b
 		f := d.file(of.File(c.Path), c, b, at[c.Path])
-		if f.Pair != "" && !sel.Has(f.Pair) {
-			f.Pair = ""
+		if f.OtherBuild != "" && !sel.Has(f.OtherBuild) {
+			f.OtherBuild = ""
 		}
 		if linked {
 			return f, d.Before.Origin.Cache.Put(f.Integrity, b)
@@ -227,8 +227,8 @@ func (d *Draft) Take(ctx context.Context, library string, from Source, of *deliv
 }
 
 // file makes the seal's line for a file.
-func (d *Draft) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InSite) record.File {
-	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b), Build: f.Build, Pair: f.Pair,
+func (d *Plan) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InSite) record.File {
+	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b), Build: f.Build, OtherBuild: f.OtherBuild,
 		Role: record.Role(c.Page)}
 	if f.Script != nil {
 		out.Module = f.Script.Form == script.Module
@@ -245,7 +245,7 @@ func (d *Draft) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InS
 
 // Localise puts the copies of a library into their places that are not there: since pages only had links to them so far, or on a
 // fresh checkout. It returns the places.
-func (d *Draft) Localise(ctx context.Context, name string) ([]string, error) {
+func (d *Plan) Localise(ctx context.Context, name string) ([]string, error) {
 	sealed := d.Seal.Libraries[name]
 	sealed.Linked = false
 	var missing []record.File
@@ -265,8 +265,8 @@ func (d *Draft) Localise(ctx context.Context, name string) ([]string, error) {
 	})
 }
 
-// draftedScript returns the text of a script that is about to be put.
-func (d *Draft) draftedScript(of project.Sealed) ([]byte, bool) {
+// plannedScript returns the text of a script that is about to be put.
+func (d *Plan) plannedScript(of project.Sealed) ([]byte, bool) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	b, ok := d.script[of.File.Integrity]
@@ -274,13 +274,13 @@ func (d *Draft) draftedScript(of project.Sealed) ([]byte, bool) {
 }
 
 // Texts are the scripts that a library will put on a page after this change, after those of the libraries that it needs.
-func (d *Draft) Texts(library string) [][]byte {
-	return d.Before.With(d.List, d.Seal).Texts(library, d.draftedScript)
+func (d *Plan) Texts(library string) [][]byte {
+	return d.Before.With(d.List, d.Seal).Texts(library, d.plannedScript)
 }
 
 // remove drafts the removal of the files that libraries had and no library has any more. A file that was changed since it
 // was taken stays.
-func (d *Draft) remove() error {
+func (d *Plan) remove() error {
 	has := map[paths.InProject]string{}
 	for _, name := range d.Seal.Names() {
 		for _, f := range d.Seal.Libraries[name].Files {
@@ -299,17 +299,17 @@ func (d *Draft) remove() error {
 			done[f.At] = true
 			if stays {
 				if new == nil {
-					d.Kept = append(d.Kept, f.At.String()+": "+other+" has it too")
+					d.LeftBehind = append(d.LeftBehind, f.At.String()+": "+other+" has it too")
 				}
 				continue
 			}
-			b, stamp, err := d.Before.Disk.Read(f.At.String(), disk.MostFile, nil)
+			b, stamp, err := d.Before.Disk.Read(f.At.String(), disk.MaxFile, nil)
 			switch {
 			case errors.Is(err, fs.ErrNotExist):
 			case err != nil:
 				return err
 			case integrity.Of(b) != f.Integrity:
-				d.Kept = append(d.Kept, f.At.String()+": it was changed since it was taken")
+				d.LeftBehind = append(d.LeftBehind, f.At.String()+": it was changed since it was taken")
 			default:
 				if err := d.set.Remove(f.At, stamp); err != nil {
 					return err
@@ -321,12 +321,12 @@ func (d *Draft) remove() error {
 }
 
 // Write drafts a file of the project that is no library's: a page's first version, a list of what to ignore.
-func (d *Draft) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
+func (d *Plan) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
 	return d.set.Write(at, b, seen)
 }
 
 // records drafts the two records where they say something else than before.
-func (d *Draft) records(ctx context.Context) error {
+func (d *Plan) records(ctx context.Context) error {
 	if err := d.attributes(); err != nil {
 		return err
 	}
@@ -348,7 +348,7 @@ func (d *Draft) records(ctx context.Context) error {
 }
 
 // facts notes in the seal what the scripts for pages are, where it does not say so yet and their bytes are at hand.
-func (d *Draft) facts(ctx context.Context) {
+func (d *Plan) facts(ctx context.Context) {
 	for name, sealed := range d.Seal.Libraries {
 		for i := range sealed.Files {
 			f := &sealed.Files[i]
@@ -356,7 +356,7 @@ func (d *Draft) facts(ctx context.Context) {
 				continue
 			}
 			of := project.Sealed{Library: name, File: f}
-			b, ok := d.draftedScript(of)
+			b, ok := d.plannedScript(of)
 			if !ok {
 				var err error
 				if b, err = d.Before.LocalBytes(of); err != nil {
@@ -375,19 +375,19 @@ func (d *Draft) facts(ctx context.Context) {
 
 // ways notes in the seal how pages use libraries. What somebody wrote into the packing list by hand, and nothing has carried
 // out yet, is not noted.
-func (d *Draft) ways() {
+func (d *Plan) ways() {
 	for name, sealed := range d.Seal.Libraries {
 		lib := d.List.Library(name)
 		if lib == nil {
 			continue
 		}
-		serve, build := lib.Ways()
+		serve, build := lib.Usage()
 		old := d.Before.List.Library(name)
-		carried := func(is bool) bool { return old == nil || d.Before.Seal.Libraries[name] == nil || !is || d.Settled }
+		carried := func(is bool) bool { return old == nil || d.Before.Seal.Libraries[name] == nil || !is || d.ListApplied }
 		var was record.Serve
 		var wasBuild record.Build
 		if old != nil {
-			was, wasBuild = old.Ways()
+			was, wasBuild = old.Usage()
 		}
 		if sealed.Serve == "" || carried(serve == was) {
 			sealed.Serve = serve
@@ -399,16 +399,16 @@ func (d *Draft) ways() {
 }
 
 // attributes tells git how the records merge, once something is in them.
-func (d *Draft) attributes() error {
+func (d *Plan) attributes() error {
 	if !d.Repository || d.RestoreOnly || len(d.Seal.Libraries) == 0 {
 		return nil
 	}
-	b, stamp, err := d.Before.Disk.Read(record.AttributesFile, disk.MostRecord, nil)
+	b, stamp, err := d.Before.Disk.Read(record.AttributesFile, disk.MaxRecord, nil)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil // somebody has something else there
 	}
 	if out := record.Attributes(b); string(out) != string(b) {
-		if tell := d.Before.Tell; tell != nil && !d.Dry() {
+		if tell := d.Before.Notify; tell != nil && !d.Dry() {
 			tell("wrote " + record.AttributesFile + ": git merges the records line by line now")
 		}
 		return d.set.Write(paths.FoundInProject(record.AttributesFile), out, stamp)
@@ -417,12 +417,12 @@ func (d *Draft) attributes() error {
 }
 
 // Apply carries the draft out, whole or not at all, and says what changed, by file and by page.
-func (d *Draft) Apply(ctx context.Context) (*Outcome, []PageChange, error) {
+func (d *Plan) Apply(ctx context.Context) (*Result, []PageChange, error) {
 	return d.ApplyUnless(ctx, nil)
 }
 
 // ApplyUnless is Apply, unless objects, asked when everything is drafted, returns an error.
-func (d *Draft) ApplyUnless(ctx context.Context, objects func() error) (*Outcome, []PageChange, error) {
+func (d *Plan) ApplyUnless(ctx context.Context, objects func() error) (*Result, []PageChange, error) {
 	after := d.Before.With(d.List, d.Seal)
 	if err := d.remove(); err != nil {
 		return nil, nil, err
@@ -451,7 +451,7 @@ func (d *Draft) ApplyUnless(ctx context.Context, objects func() error) (*Outcome
 	if err := d.set.Commit(ctx); err != nil {
 		return nil, nil, err
 	}
-	out := OutcomeOf(d.set)
+	out := ResultOf(d.set)
 	for i := range out.Files {
 		f := &out.Files[i]
 		at := paths.FoundInProject(f.Path)
@@ -462,8 +462,8 @@ func (d *Draft) ApplyUnless(ctx context.Context, objects func() error) (*Outcome
 	return out, pages, nil
 }
 
-// An Outcome lists what a change did, or on a dry run would do.
-type Outcome struct {
+// An Result lists what a change did, or on a dry run would do.
+type Result struct {
 	DryRun bool         `json:"dry_run,omitempty"`
 	Files  []FileChange `json:"files"`
 }
@@ -471,26 +471,26 @@ type Outcome struct {
 // A FileChange is one file of a change.
 type FileChange struct {
 	Path string `json:"path"`
-	Do   Deed   `json:"do"`
+	Do   Action `json:"do"`
 	Size int64  `json:"size"` // in bytes
 	// Library is the one whose file it is, "" for pages, records and own files.
 	Library string `json:"library,omitempty"`
 	Diff    string `json:"diff,omitempty"` // unified, on a dry run
 }
 
-// A Deed is what is done to a file.
-type Deed string
+// A Action is what is done to a file.
+type Action string
 
 // The deeds.
 const (
-	Add    Deed = "add"
-	Change Deed = "change"
-	Remove Deed = "remove"
+	Add    Action = "add"
+	Change Action = "change"
+	Remove Action = "remove"
 )
 
-// OutcomeOf lists what a set does.
-func OutcomeOf(set *change.Set) *Outcome {
-	out := &Outcome{DryRun: set.Dry()}
+// ResultOf lists what a set does.
+func ResultOf(set *change.Set) *Result {
+	out := &Result{DryRun: set.Dry()}
 	for _, e := range set.Entries() {
 		f := FileChange{Path: e.Path, Do: Change, Size: e.Size, Diff: e.Diff}
 		switch {
@@ -506,7 +506,7 @@ func OutcomeOf(set *change.Set) *Outcome {
 
 // Finish applies the plan and stores its result in out, and the changed pages in pages unless that is nil. If last is
 // set, it runs before anything is written; its error stops the change.
-func (d *Draft) Finish(ctx context.Context, out *Outcome, pages *[]PageChange, last func() error) error {
+func (d *Plan) Finish(ctx context.Context, out *Result, pages *[]PageChange, last func() error) error {
 	result, changed, err := d.ApplyUnless(ctx, last)
 	if err != nil {
 		return err

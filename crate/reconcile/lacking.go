@@ -8,17 +8,17 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// A Lack is a need of a library that pages have not, on which it is put.
-type Lack struct {
+// A MissingNeed is a need of a library that pages have not, on which it is put.
+type MissingNeed struct {
 	Library string   `json:"library"`
 	Need    string   `json:"need"`
 	Crate   bool     `json:"crate"` // the crate has it
 	Pages   []string `json:"pages"`
 }
 
-// Lacking tells which needs of libraries, as the packing list has them, are neither on pages nor among the libraries that are put there.
-func Lacking(d *Draft, pages []paths.InSite, names []string) ([]Lack, error) {
-	var list []Lack
+// MissingNeeds tells which needs of libraries, as the packing list has them, are neither on pages nor among the libraries that are put there.
+func MissingNeeds(d *Plan, pages []paths.InSite, names []string) ([]MissingNeed, error) {
+	var list []MissingNeed
 	for _, n := range names {
 		lib := d.List.Library(n)
 		if lib == nil {
@@ -26,7 +26,7 @@ func Lacking(d *Draft, pages []paths.InSite, names []string) ([]Lack, error) {
 		}
 		for _, need := range lib.Needs {
 			if !slices.Contains(names, need) {
-				list = append(list, Lack{Library: n, Need: need, Crate: d.List.Library(need) != nil})
+				list = append(list, MissingNeed{Library: n, Need: need, Crate: d.List.Library(need) != nil})
 			}
 		}
 	}
@@ -48,5 +48,5 @@ func Lacking(d *Draft, pages []paths.InSite, names []string) ([]Lack, error) {
 			}
 		}
 	}
-	return slices.DeleteFunc(list, func(l Lack) bool { return len(l.Pages) == 0 }), nil
+	return slices.DeleteFunc(list, func(l MissingNeed) bool { return len(l.Pages) == 0 }), nil
 }

@@ -29,7 +29,7 @@ type mapKeeper struct {
 
 // keepMap writes the page's import map, where it has one or needs one, and the hints of modules where hints are wanted. Before a map refers to
 // an address, its bytes are held against the sealed ones, once for all pages.
-func (d *Draft) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts, done *PageChange) error {
+func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts, done *PageChange) error {
 	at := -1
 	for _, i := range e.ImportMaps() {
 		if at < 0 && !e.Removed(i) {
@@ -366,8 +366,8 @@ func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached
 const mostDeep = 200
 
 // scriptsAfter knows the scripts of the project as it will be.
-func (d *Draft) scriptsAfter(after *project.Project) *tags.Scripts {
+func (d *Plan) scriptsAfter(after *project.Project) *tags.Scripts {
 	s := tags.NewScripts(after)
-	s.Draft = d.draftedScript
+	s.Contents = d.plannedScript
 	return s
 }

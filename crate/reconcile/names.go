@@ -20,9 +20,9 @@ func saysNothing(base string) bool {
 var sayNothing = []string{"main", "index", "style", "styles", "script", "scripts", "app", "all", "bundle", "core", "custom", "theme", "site", "default", "common", "base",
 	"global", "browser", "umd", "iife", "cdn", "dist", "lib", "module", "plugin", "locales", "min", "es", "esm", "es5", "es6", "cjs", "mjs", "web", "node", "prod", "production", "dev", "development", "entry", "runtime"}
 
-// Spoken lists the names, of a library's files that are to be put from a source, that say nothing of the library and that
+// Mentioned lists the names, of a library's files that are to be put from a source, that say nothing of the library and that
 // another file has already where they would go: the site's own, or another library's, in this change, too.
-func (d *Draft) Spoken(library string, from Source, files []string, at map[string]paths.InSite) []string {
+func (d *Plan) Mentioned(library string, from Source, files []string, at map[string]paths.InSite) []string {
 	others := map[paths.InProject]bool{}
 	for name, sealed := range d.Seal.Libraries {
 		for _, f := range sealed.Files {

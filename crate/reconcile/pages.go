@@ -46,7 +46,7 @@ type pageWork struct {
 }
 
 // OnPages asks for work on pages. Each page is read and parsed once, whatever is asked for, and written once.
-func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
+func (d *Plan) OnPages(pages []paths.InSite, do PageWork) {
 	d.work = append(d.work, pageWork{pages, do})
 }
 
@@ -54,7 +54,7 @@ func (d *Draft) OnPages(pages []paths.InSite, do PageWork) {
 const mostWeighed = 200
 
 // pages does the work on pages, references that follow first.
-func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
+func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)
 	if len(follow.moved) > 0 || relink != nil {
 		site, err := d.Site(ctx)
@@ -79,12 +79,12 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 		list = append(list, p)
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	d.Weigh = d.Weigh && len(list) <= mostWeighed
+	d.Measure = d.Measure && len(list) <= mostWeighed
 	scripts, guard, weights := d.scriptsAfter(after), csp.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
 		at := d.Before.InProject(name)
-		b, stamp, err := d.Before.Disk.Read(at.String(), disk.MostPage, nil)
+		b, stamp, err := d.Before.Disk.Read(at.String(), disk.MaxPage, nil)
 		if err != nil {
 			return done, err
 		}
@@ -106,8 +106,8 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 				return done, err
 			}
 		}
-		if e.Settle(ctx); len(e.Said) > 0 {
-			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Said, "; "), "; ")
+		if e.Finish(ctx); len(e.Messages) > 0 {
+			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Messages, "; "), "; ")
 		}
 		if err := d.keepMap(ctx, e, after, scripts, &done); err != nil {
 			return done, err
@@ -117,7 +117,7 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 			d.note(guard, weights, v, edited, &done)
 		}
 		if to, moves := d.moving[name]; err == nil && moves {
-			err = d.carry(at, after.InProject(to), edited, stamp)
+			err = d.applyPages(at, after.InProject(to), edited, stamp)
 			done.Note = "moved to " + to.String()
 		} else if err == nil && string(edited) != string(b) {
 			err = d.set.Write(at, edited, stamp)
@@ -131,8 +131,8 @@ func (d *Draft) pages(ctx context.Context, after *project.Project, relink *relin
 }
 
 // note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.
-func (d *Draft) note(guard *csp.Guard, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
-	if !d.Weigh && !guard.Guards(v) {
+func (d *Plan) note(guard *csp.Index, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
+	if !d.Measure && !guard.Applies(v) {
 		return
 	}
 	// What was read has been rewritten meanwhile.
@@ -144,7 +144,7 @@ func (d *Draft) note(guard *csp.Guard, weights *scale, v *tags.Page, edited []by
 	if err != nil {
 		return
 	}
-	if d.Weigh {
+	if d.Measure {
 		done.Before, done.After = weights.weigh(was), weights.weigh(after)
 	}
 	var new []string
@@ -166,7 +166,7 @@ func (d *Draft) note(guard *csp.Guard, weights *scale, v *tags.Page, edited []by
 // A follower makes references on all pages follow the files of libraries to their new places, names and versions. A page that
 // refers to what is gone stops the change.
 type follower struct {
-	d     *Draft
+	d     *Plan
 	after *project.Project
 	moved map[*record.File]*record.File // of the libraries that are in both records: files to which a reference would differ
 
@@ -174,7 +174,7 @@ type follower struct {
 	gone []string
 }
 
-func newFollower(d *Draft, after *project.Project) *follower {
+func newFollower(d *Plan, after *project.Project) *follower {
 	f := &follower{d: d, after: after, moved: map[*record.File]*record.File{}}
 	for name, old := range d.Before.Seal.Libraries {
 		new := d.Seal.Libraries[d.now(name)]
@@ -182,8 +182,8 @@ func newFollower(d *Draft, after *project.Project) *follower {
 			continue
 		}
 		for o, n := range Successors(old, new) {
-			if n == nil && o.Pair != "" {
-				if other := new.File(o.Pair); other != nil && other.Build == d.List.Library(d.now(name)).Build {
+			if n == nil && o.OtherBuild != "" {
+				if other := new.File(o.OtherBuild); other != nil && other.Build == d.List.Library(d.now(name)).Build {
 					n = other // the build that pages are to use from now on
 				}
 			}
@@ -343,8 +343,8 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		}
 		done.Added = append(done.Added, f.At.String())
 	}
-	if len(e.Guarded) > 0 {
-		done.Note = "note: " + strings.Join(e.Guarded, "; ")
+	if len(e.Protected) > 0 {
+		done.Note = "note: " + strings.Join(e.Protected, "; ")
 	}
 	return nil
 }
@@ -359,7 +359,7 @@ func (in *Include) Passed() error {
 }
 
 // Omit takes the tags of files in places, and of addresses, off all pages.
-func (d *Draft) Omit(ctx context.Context, places []string) error {
+func (d *Plan) Omit(ctx context.Context, places []string) error {
 	site, err := d.Site(ctx)
 	if err != nil {
 		return err

@@ -31,7 +31,7 @@ type Mention struct {
 // import maps, conditional comments; on pages, in the site's own stylesheets and scripts. What moves itself keeps leading to
 // what it led to.
 type relinker struct {
-	d     *Draft
+	d     *Plan
 	moved map[paths.InSite]paths.InSite // libraries' files and own ones
 	own   map[paths.InSite]paths.InSite // the site's own files alone
 	after *project.Project
@@ -42,7 +42,7 @@ type relinker struct {
 }
 
 // Move asks for a file of the site's own to be moved.
-func (d *Draft) Move(from, to paths.InSite) {
+func (d *Plan) Move(from, to paths.InSite) {
 	if d.moving == nil {
 		d.moving = map[paths.InSite]paths.InSite{}
 	}
@@ -50,19 +50,19 @@ func (d *Draft) Move(from, to paths.InSite) {
 }
 
 // Moves are the files of the site's own that are to be moved.
-func (d *Draft) Moves() map[paths.InSite]paths.InSite { return d.moving }
+func (d *Plan) Moves() map[paths.InSite]paths.InSite { return d.moving }
 
 // OnOwn has the site's own stylesheets and scripts edited, once what they refer to is right. It may run for several files at once.
-func (d *Draft) OnOwn(edit func(name paths.InSite, b []byte) []byte) { d.own = edit }
+func (d *Plan) OnOwn(edit func(name paths.InSite, b []byte) []byte) { d.own = edit }
 
 // InScripts asks for texts in scripts that are paths of what moves to be changed, too; else they are only told.
-func (d *Draft) InScripts(change bool) { d.inScripts = change }
+func (d *Plan) InScripts(change bool) { d.inScripts = change }
 
 // Mentions are the texts in scripts that are, or may be, paths of what moved, known when the draft was applied.
-func (d *Draft) Mentions() []Mention { return d.mentions }
+func (d *Plan) Mentions() []Mention { return d.mentions }
 
 // relink begins to make references follow. It returns nil where nothing moves.
-func (d *Draft) relink(ctx context.Context, after *project.Project) (*relinker, error) {
+func (d *Plan) relink(ctx context.Context, after *project.Project) (*relinker, error) {
 	r := &relinker{d: d, after: after, moved: map[paths.InSite]paths.InSite{}, own: d.moving}
 	for name, old := range d.Before.Seal.Libraries {
 		new := d.Seal.Libraries[d.now(name)]
@@ -249,7 +249,7 @@ func (r *relinker) files(ctx context.Context) error {
 	}
 	err = parallel.Each(ctx, list, func(_ context.Context, name paths.InSite) error {
 		at := r.d.Before.InProject(name)
-		b, stamp, err := r.d.Before.Disk.Read(at.String(), disk.MostFile, nil)
+		b, stamp, err := r.d.Before.Disk.Read(at.String(), disk.MaxFile, nil)
 		if err != nil {
 			return err
 		}
@@ -258,7 +258,7 @@ func (r *relinker) files(ctx context.Context) error {
 			edited = d.own(name, edited)
 		}
 		if to, moves := r.own[name]; moves {
-			return r.d.carry(at, r.after.InProject(to), edited, stamp)
+			return r.d.applyPages(at, r.after.InProject(to), edited, stamp)
 		}
 		if string(edited) == string(b) {
 			return nil
@@ -270,8 +270,8 @@ func (r *relinker) files(ctx context.Context) error {
 	return err
 }
 
-// carry drafts a file's text in another place, with the permissions that it has.
-func (d *Draft) carry(from, to paths.InProject, text []byte, seen disk.Stamp) error {
+// applyPages drafts a file's text in another place, with the permissions that it has.
+func (d *Plan) applyPages(from, to paths.InProject, text []byte, seen disk.Stamp) error {
 	info, err := d.Before.Disk.Stat(from.String())
 	if err != nil {
 		return err
@@ -294,7 +294,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 			}
 		}
 	case delivery.Script:
-		places := printable.Of(b)
+		places := printable.NewIndex(b)
 		page.ScriptReferences(b, func(ref page.Reference) {
 			if new := r.inScript(name, places, ref); new != "" {
 				edits = append(edits, ref.Edit(new))

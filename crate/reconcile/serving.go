@@ -27,13 +27,13 @@ type Serving struct {
 	Fallback  bool          // behind each CDN script, a local copy that stands in for it
 	Then      []cdn.Pattern // of CDNs that are asked before the local copy
 	Hints     bool          // preconnect and preload in the head
-	Memory    *tags.Memory
+	History   *tags.History
 	// Without are the names of files that could get no fallback, and Alone of those that could get none but their local copy, each with the
 	// reason.
 	Without, Alone map[string]string
-	// Guard, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
+	// CSP, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
 	// that some page has it now.
-	Guard  *csp.Guard
+	CSP    *csp.Index
 	Copies paths.InSite
 	Copied bool
 
@@ -69,7 +69,7 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 			values[tags.OnError] = fallback
 		}
 		if ref != was || (s.Serve == record.CDN || fallback != "") && !e.Carries(i, values) {
-			s.Memory.Refer(e, i, ref, values)
+			s.History.Refer(e, i, ref, values)
 			done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
 		}
 	}
@@ -170,7 +170,7 @@ func (s *Serving) onError(e *tags.Editor, i int, to project.Sealed, copies []tag
 	switch _, other := e.Attr(in, tags.OnError); {
 	case other && e.ModuleCopy(i) == "":
 		return "", "its tag does something else on an error"
-	case s.Guard != nil && s.Guard.ForbidsInline(e.Page, in.End, page.With(page.ScriptTag("x", true), []string{tags.OnError}, map[string]string{tags.OnError: does})):
+	case s.CSP != nil && s.CSP.ForbidsInline(e.Page, in.End, page.With(page.ScriptTag("x", true), []string{tags.OnError}, map[string]string{tags.OnError: does})):
 		return "", "it is a module, and the page's policy forbids what a tag does on an error"
 	case len(copies) > 1:
 		s.alone(to, "it is a module, and what is imported then could not be held to its integrity")
@@ -237,7 +237,7 @@ func (s *Serving) standIn(e *tags.Editor, i int, to project.Sealed, copies []tag
 		return "", "it is async, and has no turn in which its absence would show"
 	case tag == "":
 		return "", "it defines no global by which its absence shows"
-	case s.Guard == nil || !s.Guard.ForbidsInline(e.Page, in.End, tag):
+	case s.CSP == nil || !s.CSP.ForbidsInline(e.Page, in.End, tag):
 		if len(copies) > 1 && in.When == page.Deferred && !e.IsStyle(i) {
 			s.alone(to, "it is deferred, and what it fetches itself could not be held to its integrity")
 		}

@@ -164,8 +164,8 @@ func (l *List) Library(name string) *Library {
 	return nil
 }
 
-// TakenAgain is the entry after the library was taken once more: what is said anew counts, the rest stays as it was.
-func (old Library) TakenAgain(lib Library) Library {
+// MergeRetake is the entry after the library was taken once more: what is said anew counts, the rest stays as it was.
+func (old Library) MergeRetake(lib Library) Library {
 	out := old
 	out.From = lib.From
 	if lib.Build != NoBuild {
@@ -271,7 +271,7 @@ func (l *List) validate(root *yaml.Node) error {
 		at := "libraries/" + lib.Name + "/"
 		errs = append(errs, oneOf(string(lib.Names), at+"names", namesWords...), oneOf(string(lib.Arrange), at+"arrange", arrangeWords...),
 			oneOf(string(lib.Serve), at+"serve", serveWords...), oneOf(string(lib.Build), at+"build", buildWords...),
-			oneOf(string(lib.Only), at+"only", string(Desk)))
+			oneOf(string(lib.Only), at+"only", string(DevOnly)))
 		if lib.Version != "" && !paths.IsVersion(lib.Version) {
 			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
 		}
@@ -480,13 +480,13 @@ const FromRegistry = "registry:"
 // Package returns the name of the library's package, and whether it came from a registry.
 func (l *Library) Package() (string, bool) { return strings.CutPrefix(l.From, FromRegistry) }
 
-// Ways are how pages are to use a library: from where, and in which build, in so many words.
-func (l *Library) Ways() (Serve, Build) {
+// Usage are how pages are to use a library: from where, and in which build, in so many words.
+func (l *Library) Usage() (Serve, Build) {
 	return cmp.Or(l.Serve, Local), cmp.Or(l.Build, Minified)
 }
 
-// CDNName is what a CDN calls a library: its name in its registry, or else in the crate.
-func (l *Library) CDNName() string {
+// NameOnCDNs is what a CDN calls a library: its name in its registry, or else in the crate.
+func (l *Library) NameOnCDNs() string {
 	if pkg, ok := l.Package(); ok {
 		return pkg
 	}
@@ -495,7 +495,7 @@ func (l *Library) CDNName() string {
 
 // Address is where a CDN of a pattern has a file of the library in a version.
 func (l *Library) Address(p cdn.Pattern, version string, f *File) string {
-	return p.Address(cdn.File{Name: l.CDNName(), Version: version, Path: f.Path})
+	return p.Address(cdn.File{Name: l.NameOnCDNs(), Version: version, Path: f.Path})
 }
 
 // Clone returns a deep copy, which can be drafted on.

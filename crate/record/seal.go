@@ -52,28 +52,28 @@ type Sealed struct {
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
 type File struct {
-	Path      string          `json:"path"`        // in the delivery
-	At        paths.InProject `json:"at,omitzero"` // zero for what only links lead to
-	Size      int64           `json:"size"`
-	Integrity string          `json:"integrity"` // sha384, as in Subresource Integrity
-	Build     Build           `json:"build,omitempty"`
-	Pair      string          `json:"pair,omitempty"`     // the path of the same thing in the other build
-	Role      Role            `json:"page,omitempty"`     // true for what goes on pages
-	Module    bool            `json:"module,omitempty"`   // an ES module, for tags of type module
-	NoModule  bool            `json:"nomodule,omitempty"` // a plain script beside the library's module, for browsers that know none
-	URL       string          `json:"url,omitempty"`      // where it was found, if no CDN's pattern leads there
-	Facts     *Facts          `json:"facts,omitempty"`    // of a script for pages, so that it is known where its bytes are at no hand
+	Path       string          `json:"path"`        // in the delivery
+	At         paths.InProject `json:"at,omitzero"` // zero for what only links lead to
+	Size       int64           `json:"size"`
+	Integrity  string          `json:"integrity"` // sha384, as in Subresource Integrity
+	Build      Build           `json:"build,omitempty"`
+	OtherBuild string          `json:"pair,omitempty"`     // the path of the same thing in the other build
+	Role       Role            `json:"page,omitempty"`     // true for what goes on pages
+	Module     bool            `json:"module,omitempty"`   // an ES module, for tags of type module
+	NoModule   bool            `json:"nomodule,omitempty"` // a plain script beside the library's module, for browsers that know none
+	URL        string          `json:"url,omitempty"`      // where it was found, if no CDN's pattern leads there
+	Facts      *Facts          `json:"facts,omitempty"`    // of a script for pages, so that it is known where its bytes are at no hand
 }
 
 // Facts are what reading a script told, in short: all that its order on a page and the checks of others go by.
 type Facts struct {
-	Form    string   `json:"form"`
-	Syntax  int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
-	Defines []string `json:"defines,omitempty"` // globals
-	Needs   []string `json:"needs,omitempty"`   // globals without which it stops, alternatives with a bar between them
-	Parts   []string `json:"parts,omitempty"`   // members that it gives to others' globals
-	Uses    []string `json:"uses,omitempty"`    // members of others' globals that it must find
-	Opens   bool     `json:"opens,omitempty"`   // it defines more, by names that are not known
+	Form           string   `json:"form"`
+	Syntax         int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
+	Defines        []string `json:"defines,omitempty"` // globals
+	Needs          []string `json:"needs,omitempty"`   // globals without which it stops, alternatives with a bar between them
+	Parts          []string `json:"parts,omitempty"`   // members that it gives to others' globals
+	Uses           []string `json:"uses,omitempty"`    // members of others' globals that it must find
+	DefinesUnknown bool     `json:"opens,omitempty"`   // it defines more, by names that are not known
 }
 
 // ReadSeal reads a seal, one that two people's changes were merged into line by line, too.
@@ -311,10 +311,10 @@ func (l *Sealed) At(place string) *File {
 
 // InBuild returns a file in a build: the file itself, its pair, or, where there is no such pair, the file itself.
 func (l *Sealed) InBuild(f *File, build Build) *File {
-	if build == NoBuild || f.Pair == "" || f.Build == build {
+	if build == NoBuild || f.OtherBuild == "" || f.Build == build {
 		return f
 	}
-	if pair := l.File(f.Pair); pair != nil {
+	if pair := l.File(f.OtherBuild); pair != nil {
 		return pair
 	}
 	return f

@@ -48,8 +48,8 @@ func joined[V any](first, second map[string]V) map[string]V {
 	return all
 }
 
-// Words says the hold in words: "at 2.0.3" or "below 3.0.0".
-func (h *Hold) Words() string {
+// Reason says the hold in words: "at 2.0.3" or "below 3.0.0".
+func (h *Hold) Reason() string {
 	by := ""
 	if h.From != "" {
 		by = " by " + h.From

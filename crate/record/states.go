@@ -41,8 +41,8 @@ const (
 // Only says where a library may be used.
 type Only string
 
-// Desk keeps a library to the developer's desk: it must not ship.
-const Desk Only = "desk"
+// DevOnly keeps a library to the developer's desk: it must not ship.
+const DevOnly Only = "desk"
 
 // A Role says what a taken file is for.
 type Role bool

@@ -13,7 +13,7 @@ func TestSealKeepsEverything(t *testing.T) {
 	make := func(turned bool) *Seal {
 		s := NewSeal()
 		s.Libraries["oarlock"] = &Sealed{Version: "2.0.3", Origin: "registry:oarlock", Digest: "sha384-x", Licence: "MIT", Linked: true, Files: []File{
-			{Path: "b.js", At: paths.FoundInProject("js/b.js"), Size: 1, Integrity: "sha384-b", Build: "minified", Pair: "a.js", Role: Tagged, Module: true, URL: "https://x.example/?a=1&b=<2>"},
+			{Path: "b.js", At: paths.FoundInProject("js/b.js"), Size: 1, Integrity: "sha384-b", Build: "minified", OtherBuild: "a.js", Role: Tagged, Module: true, URL: "https://x.example/?a=1&b=<2>"},
 			{Path: "a.js", At: paths.FoundInProject("js/a.js"), Size: 2, Integrity: "sha384-a"},
 		}}
 		s.Libraries["brinework"] = &Sealed{Version: "1.2.0", Origin: "brinework.zip", Files: []File{}}

@@ -48,7 +48,7 @@ type unit struct {
 }
 
 // units are the request's modules, each in its unit.
-func (s *stage) units() []*unit {
+func (s *page) units() []*unit {
 	if s.soon == nil {
 		for i := range s.req.Modules {
 			s.made = append(s.made, &unit{Module: &s.req.Modules[i], at: i, owner: -1})
@@ -62,7 +62,7 @@ func (s *stage) units() []*unit {
 
 // module runs one of the request's modules, with what it imports, and tells whether that came to its end. Of one that can't be had in this room
 // nothing is known then.
-func (s *stage) module(at int) (ended, known bool) {
+func (s *page) module(at int) (ended, known bool) {
 	u := s.units()[at]
 	doubt := s.doubt
 	if !s.link(u, s.current) {
@@ -76,7 +76,7 @@ func (s *stage) module(at int) (ended, known bool) {
 
 // link makes a module and all that it imports ready to run (ECMA-262, section 16.2.1.6). It tells whether that could be done; what is missing is
 // told by reading already. Nothing runs where one of them can't be linked.
-func (s *stage) link(u *unit, owner int) bool {
+func (s *page) link(u *unit, owner int) bool {
 	var graph []*unit
 	if !s.read(u, owner, &graph) {
 		for _, v := range graph {
@@ -96,7 +96,7 @@ func (s *stage) link(u *unit, owner int) bool {
 }
 
 // whole tells whether nothing that a module imports, over others too, failed to be linked.
-func (s *stage) whole(u *unit, seen map[*unit]bool) bool {
+func (s *page) whole(u *unit, seen map[*unit]bool) bool {
 	if seen[u] || u.state == ran {
 		return true
 	}
@@ -113,7 +113,7 @@ func (s *stage) whole(u *unit, seen map[*unit]bool) bool {
 }
 
 // read reads a module and what it imports, and creates them: their functions are there then.
-func (s *stage) read(u *unit, owner int, graph *[]*unit) bool {
+func (s *page) read(u *unit, owner int, graph *[]*unit) bool {
 	if u.state != untouched {
 		return u.state != failed
 	}
@@ -136,7 +136,7 @@ func (s *stage) read(u *unit, owner int, graph *[]*unit) bool {
 }
 
 // create makes the module's function, and has it declare its own functions.
-func (s *stage) create(u *unit) bool {
+func (s *page) create(u *unit) bool {
 	u.scope, u.all = s.vm.CreateObject(nil), s.vm.CreateObject(nil)
 	if u.Type != "" {
 		u.linked = &linked{exports: map[string]string{"default": "default"}}
@@ -145,7 +145,7 @@ func (s *stage) create(u *unit) bool {
 			u.getters["default"] = s.vm.ToValue(func() goja.Value { return s.vm.ToValue(v) })
 			return true
 		}
-		f, _ := goja.AssertFunction(s.room.Get("anything"))
+		f, _ := goja.AssertFunction(s.engine.Get("anything"))
 		stand, err := f(goja.Undefined())
 		u.getters["default"] = s.vm.ToValue(func() goja.Value { return stand })
 		return err == nil
@@ -190,7 +190,7 @@ func (s *stage) create(u *unit) bool {
 }
 
 // bind gives a module the names that it imports, and its namespace what it exports.
-func (s *stage) bind(u *unit) bool {
+func (s *page) bind(u *unit) bool {
 	for _, b := range u.imports {
 		from := s.made[u.Imports[b.from]]
 		if b.what == "*" {
@@ -212,7 +212,7 @@ func (s *stage) bind(u *unit) bool {
 }
 
 // names are all that a module exports.
-func (s *stage) names(u *unit, seen map[*unit]bool) map[string]bool {
+func (s *page) names(u *unit, seen map[*unit]bool) map[string]bool {
 	list := map[string]bool{}
 	if seen[u] || u.linked == nil {
 		return list
@@ -236,7 +236,7 @@ func (s *stage) names(u *unit, seen map[*unit]bool) map[string]bool {
 }
 
 // getter finds the function that gives what a module exports under a name.
-func (s *stage) getter(u *unit, name string, seen map[*unit]bool) (goja.Value, bool) {
+func (s *page) getter(u *unit, name string, seen map[*unit]bool) (goja.Value, bool) {
 	if seen[u] || u.linked == nil {
 		return nil, false
 	}
@@ -277,7 +277,7 @@ func (s *stage) getter(u *unit, name string, seen map[*unit]bool) (goja.Value, b
 }
 
 // through is the getter of what a module has from another one.
-func (s *stage) through(u *unit, b binding, seen map[*unit]bool) (goja.Value, bool) {
+func (s *page) through(u *unit, b binding, seen map[*unit]bool) (goja.Value, bool) {
 	to, ok := u.Imports[b.from]
 	if !ok || to < 0 {
 		return nil, false
@@ -289,7 +289,7 @@ func (s *stage) through(u *unit, b binding, seen map[*unit]bool) (goja.Value, bo
 }
 
 // evaluate runs a module behind what it imports (ECMA-262, section 16.2.1.6.1.3). The error is what stopped it, or the one of those that stopped.
-func (s *stage) evaluate(u *unit) error {
+func (s *page) evaluate(u *unit) error {
 	if u.state != ready {
 		return nil
 	}
@@ -327,7 +327,7 @@ func (s *stage) evaluate(u *unit) error {
 }
 
 // fetch is import() in the room: a promise of what the other module exports, which runs a moment later. Of what is not at hand nothing comes.
-func (s *stage) fetch(u *unit, name goja.Value) goja.Value {
+func (s *page) fetch(u *unit, name goja.Value) goja.Value {
 	owner := s.current
 	at, known := -1, false
 	if u != nil {

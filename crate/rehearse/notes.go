@@ -10,7 +10,7 @@ import (
 )
 
 // members lists the members of what the scripts made: own ones, and those that plugins and instances get.
-func (s *stage) members() {
+func (s *page) members() {
 	s.out.Members = map[string][]string{}
 	for _, g := range s.out.Defined {
 		o, ok := s.vm.GlobalObject().Get(g).(*goja.Object)
@@ -33,7 +33,7 @@ func (s *stage) members() {
 }
 
 // ask looks up members of globals, each along its path.
-func (s *stage) ask(members []string) {
+func (s *page) ask(members []string) {
 	for _, member := range members {
 		at := s.vm.GlobalObject()
 		for i, name := range strings.Split(member, ".") {
@@ -53,7 +53,7 @@ func (s *stage) ask(members []string) {
 const mostPath = 16
 
 // evals puts a watch on what runs texts as code.
-func (s *stage) evals() error {
+func (s *page) evals() error {
 	if s.req.Eval == "" {
 		return nil
 	}
@@ -81,7 +81,7 @@ func (s *stage) evals() error {
 }
 
 // asks notes that the script which runs asks for an address.
-func (s *stage) asks(address, by string) {
+func (s *page) asks(address, by string) {
 	a := Asked{Address: address, By: by, Sure: s.sure()}
 	a.Script, a.Module, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
 	if len(address) <= mostText && len(s.out.Asked) < mostFaults && !slices.ContainsFunc(s.out.Asked, func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
@@ -91,7 +91,7 @@ func (s *stage) asks(address, by string) {
 
 // rejections notes the promises that are rejected, and forgets those that somebody handles in time: the console tells of the rest
 // (HTML Standard, section 8.1.6.5).
-func (s *stage) rejections() {
+func (s *page) rejections() {
 	s.vm.SetPromiseRejectionTracker(func(p *goja.Promise, did goja.PromiseRejectionOperation) {
 		if did == goja.PromiseRejectionHandle {
 			s.rejected = slices.DeleteFunc(s.rejected, func(r rejection) bool { return r.promise == p })
@@ -110,7 +110,7 @@ type rejection struct {
 }
 
 // unhandled reports the rejections that nobody handled.
-func (s *stage) unhandled() {
+func (s *page) unhandled() {
 	for _, r := range s.rejected {
 		r.fault.Message = fmt.Sprintf("%v, in a promise that nobody handles", r.promise.Result())
 		if m := notDefined().FindStringSubmatch(r.fault.Message); m != nil {

@@ -14,10 +14,10 @@ import (
 // mostTime is how far the simulated clock goes, in milliseconds.
 const mostTime = 2000
 
-// play builds the page piece by piece, as a parser does, and runs each script where it stands: it finds what stands
+// run builds the page piece by piece, as a parser does, and runs each script where it stands: it finds what stands
 // before it, and nothing else. Then come the deferred scripts, the events that tell that the page is ready and
 // loaded, and timers up to a bound (HTML Standard, section 13.2.7).
-func (s *stage) play() error {
+func (s *page) run() error {
 	s.units()
 	root, err := html.Parse(strings.NewReader(s.req.HTML))
 	if err != nil {
@@ -30,10 +30,10 @@ func (s *stage) play() error {
 	for c := root.FirstChild; c != nil; c = c.NextSibling {
 		quirks = quirks && c.Type != html.DoctypeNode
 	}
-	s.room.Set("quirks", quirks)
+	s.engine.Set("quirks", quirks)
 	s.elems = map[int]*goja.Object{}
 	next := 0
-	doc := s.room.Get("document").ToObject(s.vm)
+	doc := s.engine.Get("document").ToObject(s.vm)
 	s.grow(doc, root, &next)
 	s.ready(doc, "interactive")
 	s.scripts(Deferred)
@@ -51,13 +51,13 @@ func (s *stage) play() error {
 	}
 	s.when = "later"
 	s.current = -1
-	step, _ := goja.AssertFunction(s.room.Get("step"))
+	step, _ := goja.AssertFunction(s.engine.Get("step"))
 	most := s.req.Steps
 	if most == 0 {
 		most = 200
 	}
 	for range most {
-		more, err := step(s.room, s.vm.ToValue(mostTime))
+		more, err := step(s.engine, s.vm.ToValue(mostTime))
 		if err != nil {
 			s.fault(err)
 			continue
@@ -70,7 +70,7 @@ func (s *stage) play() error {
 }
 
 // scripts runs the page's scripts of one kind, in the order of the page.
-func (s *stage) scripts(when Turn) {
+func (s *page) scripts(when Turn) {
 	for i := range s.req.Scripts {
 		if s.req.Scripts[i].When == when {
 			s.script(i)
@@ -93,11 +93,11 @@ func countScripts(n *html.Node) int {
 }
 
 // grow adds the children of a parsed node to an element of the room, and runs the scripts among them.
-func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
-	build, _ := goja.AssertFunction(s.room.Get("build"))
+func (s *page) grow(parent *goja.Object, n *html.Node, next *int) {
+	build, _ := goja.AssertFunction(s.engine.Get("build"))
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		if c.Type == html.ElementNode && (c.Data == "script" || countScripts(c) > 0) && !(c.Data == "template" && c.Namespace == "") {
-			s.must(build(s.room, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}), goja.Null()))
+			s.must(build(s.engine, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}), goja.Null()))
 			made := parent.Get("lastChild").ToObject(s.vm)
 			if c.Data == "body" {
 				s.handOnLoad()
@@ -114,7 +114,7 @@ func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
 			continue
 		}
 		if v := markup(c); v != nil {
-			s.must(build(s.room, parent, s.vm.ToValue([]any{v}), goja.Null()))
+			s.must(build(s.engine, parent, s.vm.ToValue([]any{v}), goja.Null()))
 		}
 	}
 }
@@ -123,7 +123,7 @@ func (s *stage) grow(parent *goja.Object, n *html.Node, next *int) {
 const onLoadName = "onload"
 
 // handOnLoad makes the body's onload attribute the window's handler, as the parser of a browser does where it comes to the tag.
-func (s *stage) handOnLoad() {
+func (s *page) handOnLoad() {
 	if s.req.OnLoad == nil || s.handed {
 		return
 	}
@@ -141,24 +141,24 @@ func (s *stage) handOnLoad() {
 	}
 }
 
-func (s *stage) must(_ goja.Value, err error) {
+func (s *page) must(_ goja.Value, err error) {
 	if err != nil {
 		panic(err)
 	}
 }
 
-func (s *stage) ready(doc *goja.Object, state string) {
+func (s *page) ready(doc *goja.Object, state string) {
 	doc.Set("readyState", state)
 	s.event(doc, "readystatechange", false)
 }
 
-func (s *stage) event(target *goja.Object, name string, bubbles bool) {
+func (s *page) event(target *goja.Object, name string, bubbles bool) {
 	s.current = -1
-	fire, _ := goja.AssertFunction(s.room.Get("fire"))
-	ctor := s.room.Get("Event")
+	fire, _ := goja.AssertFunction(s.engine.Get("fire"))
+	ctor := s.engine.Get("Event")
 	event, err := s.vm.New(ctor, s.vm.ToValue(name), s.vm.ToValue(map[string]any{"bubbles": bubbles}))
 	if err == nil {
-		_, err = fire(s.room, target, event)
+		_, err = fire(s.engine, target, event)
 	}
 	if err != nil {
 		s.fault(err)
@@ -166,7 +166,7 @@ func (s *stage) event(target *goja.Object, name string, bubbles bool) {
 }
 
 // script runs one of the page's scripts.
-func (s *stage) script(i int) {
+func (s *page) script(i int) {
 	sc := &s.req.Scripts[i]
 	if sc.Skip != "" {
 		s.doubt = s.doubt || sc.Unknown
@@ -175,11 +175,11 @@ func (s *stage) script(i int) {
 		}
 		return
 	}
-	s.ask(sc.Ask)
+	s.ask(sc.Request)
 	old := s.current
 	s.current = i
 	defer func() { s.current = old }()
-	doc := s.room.Get("document").ToObject(s.vm)
+	doc := s.engine.Get("document").ToObject(s.vm)
 	doc.Set("currentScript", s.elems[i])
 	defer doc.Set("currentScript", goja.Null())
 	if sc.Module > 0 {
@@ -197,8 +197,8 @@ func (s *stage) script(i int) {
 }
 
 // stand lets something that takes anything stand in for a global.
-func (s *stage) stand(name string) {
-	f, _ := goja.AssertFunction(s.room.Get("anything"))
+func (s *page) stand(name string) {
+	f, _ := goja.AssertFunction(s.engine.Get("anything"))
 	if v, err := f(goja.Undefined()); err == nil && s.vm.GlobalObject().Get(name) == nil {
 		s.vm.GlobalObject().Set(name, v)
 	}
@@ -217,7 +217,7 @@ func compile(name, text string) (*goja.Program, error) {
 }
 
 // text runs a text. It tells whether that came to its end.
-func (s *stage) text(name, text string) bool {
+func (s *page) text(name, text string) bool {
 	program, err := compile(name, withImports(text))
 	var wrong *goja.CompilerSyntaxError
 	if err != nil {
@@ -241,7 +241,7 @@ func (s *stage) text(name, text string) bool {
 }
 
 // write is document.write: what it writes stands behind the script that wrote it, and scripts in it run at once.
-func (s *stage) write(text string) {
+func (s *page) write(text string) {
 	if s.current < 0 || s.elems[s.current] == nil || s.depth > 10 {
 		s.touched[-1] = true
 		return
@@ -253,8 +253,8 @@ func (s *stage) write(text string) {
 	if err != nil {
 		return
 	}
-	build, _ := goja.AssertFunction(s.room.Get("build"))
-	s.must(build(s.room, holder, s.vm.ToValue(s.parse(text, "body")), goja.Null()))
+	build, _ := goja.AssertFunction(s.engine.Get("build"))
+	s.must(build(s.engine, holder, s.vm.ToValue(s.parse(text, "body")), goja.Null()))
 	scripts := s.call(holder, "querySelectorAll", "script")
 	s.call(at, "after", holder)
 	if list := scripts.ToObject(s.vm); list != nil {
@@ -264,7 +264,7 @@ func (s *stage) write(text string) {
 	}
 }
 
-func (s *stage) call(o *goja.Object, method string, args ...any) goja.Value {
+func (s *page) call(o *goja.Object, method string, args ...any) goja.Value {
 	f, ok := goja.AssertFunction(o.Get(method))
 	if !ok {
 		return goja.Undefined()
@@ -281,7 +281,7 @@ func (s *stage) call(o *goja.Object, method string, args ...any) goja.Value {
 }
 
 // inserted is called for a script element that a script puts into the page.
-func (s *stage) inserted(e *goja.Object) {
+func (s *page) inserted(e *goja.Object) {
 	if s.depth > 10 {
 		return
 	}
@@ -298,7 +298,7 @@ func (s *stage) inserted(e *goja.Object) {
 }
 
 // load runs a script element that did not come with the page.
-func (s *stage) load(e *goja.Object) {
+func (s *page) load(e *goja.Object) {
 	src := s.call(e, "getAttribute", "src")
 	if goja.IsNull(src) || goja.IsUndefined(src) {
 		s.text("written", s.call(e, "cloneNode", true).ToObject(s.vm).Get("textContent").String())
@@ -315,9 +315,9 @@ func (s *stage) load(e *goja.Object) {
 	s.text("loaded "+src.String(), text)
 }
 
-func (s *stage) resolve(ref string) string { return s.resolveFrom(s.req.Address, ref) }
+func (s *page) resolve(ref string) string { return s.resolveFrom(s.req.Address, ref) }
 
-func (s *stage) resolveFrom(address, ref string) string {
+func (s *page) resolveFrom(address, ref string) string {
 	base, err := url.Parse(address)
 	if err != nil {
 		return ref

@@ -46,8 +46,8 @@ type Script struct {
 	Skip    string   `json:"skip,omitempty"`
 	Defines []string `json:"defines,omitempty"`
 	Unknown bool     `json:"unknown,omitempty"`
-	// Ask are members of globals, such as race.fn.boat, that are looked up before it runs.
-	Ask []string `json:"ask,omitempty"`
+	// Request are members of globals, such as race.fn.boat, that are looked up before it runs.
+	Request []string `json:"ask,omitempty"`
 	// Module is the place of a module script in the request's modules, from 1; 0 is a plain script, whose import() lead where Imports say, as
 	// those of modules do.
 	Module  int            `json:"module,omitempty"`
@@ -138,12 +138,12 @@ var roomSource string
 // roomProgram is compiled when it is first needed: most commands never are in the room.
 var roomProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("room", roomSource, false) })
 
-// stage is one rehearsal.
-type stage struct {
+// page is one rehearsal.
+type page struct {
 	handed  bool // the body's onload is the window's handler
 	req     *Request
 	vm      *goja.Runtime
-	room    *goja.Object
+	engine  *goja.Object
 	out     *Report
 	when    string
 	current int // the script that runs, -1 between scripts
@@ -159,7 +159,7 @@ type stage struct {
 
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
 func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
-	s := &stage{req: req, vm: goja.New(), out: &Report{Ran: make([]bool, len(req.Scripts))}, current: -1, when: "loading", touched: map[int]bool{}}
+	s := &page{req: req, vm: goja.New(), out: &Report{Ran: make([]bool, len(req.Scripts))}, current: -1, when: "loading", touched: map[int]bool{}}
 	done := make(chan struct{})
 	defer close(done)
 	go func() {
@@ -183,7 +183,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 		return s.out
 	}
 	before := keys(s.vm)
-	if err := s.play(); err != nil {
+	if err := s.run(); err != nil {
 		s.out.Stopped = err.Error()
 	}
 	s.unhandled()
@@ -206,7 +206,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 func keys(vm *goja.Runtime) []string { return vm.GlobalObject().GetOwnPropertyNames() }
 
 // open builds the room.
-func (s *stage) open() error {
+func (s *page) open() error {
 	vm := s.vm
 	f, err := vm.RunProgram(roomProgram())
 	if err != nil {
@@ -256,10 +256,10 @@ func (s *stage) open() error {
 	if err != nil {
 		return err
 	}
-	s.room = v.ToObject(vm)
-	s.room.Set("href", s.req.Address)
-	s.room.Set("write", s.write)
-	s.room.Set("inserted", s.inserted)
+	s.engine = v.ToObject(vm)
+	s.engine.Set("href", s.req.Address)
+	s.engine.Set("write", s.write)
+	s.engine.Set("inserted", s.inserted)
 	s.watch()
 	s.rejections()
 	return s.evals()
@@ -267,7 +267,7 @@ func (s *stage) open() error {
 
 // watch notes every read of a global that is not there: a proxy stands behind the global object, which the engine
 // asks last, for free names and for window.x alike.
-func (s *stage) watch() {
+func (s *page) watch() {
 	vm := s.vm
 	proto := vm.GlobalObject().Prototype()
 	note := func(name string) {
@@ -304,11 +304,11 @@ func (s *stage) watch() {
 
 // byID is the element that a name of the global object stands for: an id is a name there (HTML Standard, section
 // 7.2.2.3).
-func (s *stage) byID(name string) goja.Value {
-	if !idNames().MatchString(name) || !strings.Contains(s.req.HTML, name) || s.room == nil {
+func (s *page) byID(name string) goja.Value {
+	if !idNames().MatchString(name) || !strings.Contains(s.req.HTML, name) || s.engine == nil {
 		return nil
 	}
-	doc := s.room.Get("document").ToObject(s.vm)
+	doc := s.engine.Get("document").ToObject(s.vm)
 	f, _ := goja.AssertFunction(doc.Get("getElementById"))
 	v, err := f(doc, s.vm.ToValue(name))
 	if err != nil || goja.IsNull(v) {
@@ -319,10 +319,10 @@ func (s *stage) byID(name string) goja.Value {
 
 var idNames = memo.Regexp(`^[A-Za-z_][\w-]*$`)
 
-func (s *stage) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
+func (s *page) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
 
 // place finds the script and the place in it that a call stack speaks of; of a place in a module that module's number too, from 1.
-func (s *stage) place(stack []goja.StackFrame) (script, module, line, column int) {
+func (s *page) place(stack []goja.StackFrame) (script, module, line, column int) {
 	for _, f := range stack {
 		at := f.Position()
 		var n int
@@ -359,7 +359,7 @@ var elsewhere = map[string]bool{"define": true, "module": true, "exports": true,
 var notDefined = memo.Regexp(`^ReferenceError: (\S+) is not defined`)
 
 // fault records an exception that nobody caught.
-func (s *stage) fault(err error) {
+func (s *page) fault(err error) {
 	var interrupted *goja.InterruptedError
 	if errors.As(err, &interrupted) {
 		panic(fmt.Sprint(interrupted.Value()))
@@ -400,7 +400,7 @@ const (
 	mostText   = 1000 // bytes, of a message or a name
 )
 
-func (s *stage) report(f Fault) {
+func (s *page) report(f Fault) {
 	if len(s.out.Faults) < mostFaults {
 		f.Message, f.Global = shorten(f.Message), shorten(f.Global)
 		s.out.Faults = append(s.out.Faults, f)
@@ -415,7 +415,7 @@ func shorten(text string) string {
 }
 
 // parse reads markup for the room: a text, or [tag, attributes, children, namespace].
-func (s *stage) parse(text, context string) []any {
+func (s *page) parse(text, context string) []any {
 	ctx := &html.Node{Type: html.ElementNode, Data: "body", DataAtom: atom.Body}
 	if a := atom.Lookup([]byte(context)); a != 0 {
 		ctx.Data, ctx.DataAtom = context, a

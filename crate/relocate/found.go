@@ -16,7 +16,7 @@ import (
 )
 
 // Found drafts that records and pages follow files which somebody moved by hand. It tells whether there are any.
-func Found(ctx context.Context, d *reconcile.Draft) (bool, error) {
+func Found(ctx context.Context, d *reconcile.Plan) (bool, error) {
 	site, err := d.Site(ctx)
 	if err != nil {
 		return false, err

@@ -36,7 +36,7 @@ type Request struct {
 
 // Moved says what move did.
 type Moved struct {
-	reconcile.Outcome
+	reconcile.Result
 	Moves    []Move                 `json:"moves"`
 	Pages    []reconcile.PageChange `json:"pages,omitempty"`
 	Mentions []reconcile.Mention    `json:"mentions,omitempty"` // texts in scripts
@@ -52,7 +52,7 @@ type Move struct {
 
 // moving is a move that is being worked out.
 type moving struct {
-	d    *reconcile.Draft
+	d    *reconcile.Plan
 	req  Request
 	site *walk.Site
 	to   string // in the site
@@ -65,8 +65,8 @@ type moving struct {
 	keep    map[string]bool              // of those, the ones whose files keep their places to each other
 }
 
-// Draft drafts a move.
-func Draft(ctx context.Context, d *reconcile.Draft, req Request) error {
+// Plan drafts a move.
+func Plan(ctx context.Context, d *reconcile.Plan, req Request) error {
 	m := &moving{d: d, req: req, own: map[paths.InSite]paths.InSite{}, files: map[string]map[string]string{}, folders: map[string]map[string]string{}, whole: map[string]string{}, keep: map[string]bool{}}
 	var err error
 	if m.site, err = d.Site(ctx); err != nil {
@@ -346,18 +346,18 @@ func (m *moving) library(ctx context.Context, name string) error {
 	}
 	defer done()
 	entry := &l.Entry
-	folder := commonFolder(l.There)
+	folder := commonFolder(l.At)
 	habits, _ := project.HabitsFor(m.d.List, entry)
 	wish := placement.Wish{Library: name, Habits: habits, Into: entry.Into}
 	alone := folder == wish.Folder() || strings.HasPrefix(folder, wish.Folder()+"/") || m.keep[name]
 	entry.Into, entry.Arrange = m.whole[name], ""
-	rest := l.There
-	l.There = map[string]paths.InSite{}
+	rest := l.At
+	l.At = map[string]paths.InSite{}
 	for p, at := range rest {
 		switch {
 		case alone:
 			to := path.Join(m.whole[name], strings.TrimPrefix(at.String(), folder+"/"))
-			if l.There[p], err = paths.Site(to); err != nil {
+			if l.At[p], err = paths.Site(to); err != nil {
 				return problem.Refuse(problem.NameBad, "choose another folder", "%s: %w", to, err)
 			}
 		case entry.Places[p] != "" && at.Base() != path.Base(p):
@@ -368,7 +368,7 @@ func (m *moving) library(ctx context.Context, name string) error {
 		}
 	}
 	entry.Places = nil
-	_, err = l.Draft(ctx, m.d)
+	_, err = l.Plan(ctx, m.d)
 	return err
 }
 
@@ -393,14 +393,14 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 			delete(l.Entry.Rename, path.Base(p))
 			l.Entry.Places[p] = to
 		}
-		delete(l.There, p)
-		if f := l.Delivery.File(p); f != nil && f.Map != "" {
-			delete(l.There, f.Map) // it goes with its script
+		delete(l.At, p)
+		if f := l.Package.File(p); f != nil && f.Map != "" {
+			delete(l.At, f.Map) // it goes with its script
 		}
 	}
 	maps.Copy(l.Entry.Places, m.folders[name])
 	l.Firm = true
-	_, err = l.Draft(ctx, m.d)
+	_, err = l.Plan(ctx, m.d)
 	var broken *placement.BrokenError
 	if errors.As(err, &broken) {
 		also := broken.To
@@ -423,7 +423,7 @@ func commonDir(a, b string) string {
 }
 
 // Report completes what a move did once it was applied.
-func Report(d *reconcile.Draft, out *Moved) {
+func Report(d *reconcile.Plan, out *Moved) {
 	for from, to := range d.Moves() {
 		out.Moves = append(out.Moves, Move{From: from.In(d.Before.Site()).String(), To: to.In(d.Before.Site()).String()})
 	}

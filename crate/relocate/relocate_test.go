@@ -31,7 +31,7 @@ func TestDraft(t *testing.T) {
 			t.Fatal(err)
 		}
 		d := reconcile.New(p, set)
-		err = Draft(context.Background(), d, Request{What: []string{tt.what}, To: tt.to, Dir: string(p.Root)})
+		err = Plan(context.Background(), d, Request{What: []string{tt.what}, To: tt.to, Dir: string(p.Root)})
 		if err == nil {
 			_, _, err = d.Apply(context.Background())
 		}

@@ -29,7 +29,7 @@ func Drawings(old, new map[string]string, notes []ChangeNote) []Rename {
 		left = append(left, o)
 	}
 	for _, r := range Names(left, come, notes) {
-		r.Sure = r.Sure && r.told // another drawing may be another thing
+		r.Sure = r.Sure && r.stated // another drawing may be another thing
 		list = append(list, r)
 	}
 	return list

@@ -12,8 +12,8 @@ import (
 // change the grammar, so that many names change in one way: words are swapped, replaced, dropped. A family is such a way: an old pattern and a
 // new one in which some words stand for whatever stands there.
 
-// A family is one way in which names change.
-type family struct {
+// A renamePattern is one way in which names change.
+type renamePattern struct {
 	old, new []string // words; those that begin with $ stand for the same word in both
 	pairs    [][2]string
 	matched  int     // old names that are gone and have its pattern
@@ -27,12 +27,14 @@ type family struct {
 }
 
 // String is how findings name it: bw-col-$1-shift-$2 → bw-shift-$1-$2.
-func (f *family) String() string {
+func (f *renamePattern) String() string {
 	return strings.NewReplacer(anyWord, "…", freeMark, "$").Replace(f.key())
 }
 
 // key tells one family from another.
-func (f *family) key() string { return strings.Join(f.old, "-") + " → " + strings.Join(f.new, "-") }
+func (f *renamePattern) key() string {
+	return strings.Join(f.old, "-") + " → " + strings.Join(f.new, "-")
+}
 
 // Words of a pattern that no name has, since parts takes these characters out.
 const (
@@ -51,7 +53,7 @@ func freeNumber(word string) int {
 }
 
 // holds tells whether the library itself says of one pair that it changed so, and nothing speaks against the others: then all of them did.
-func (f *family) holds() bool {
+func (f *renamePattern) holds() bool {
 	return f.stated > 0 && len(f.pairs) == f.matched && f.rivals+f.misfits+f.kept == 0
 }
 
@@ -63,7 +65,7 @@ const (
 
 // families finds the ways in which the names that are gone became those that came. Alike tells of two classes how alike they are and how much
 // that says.
-func families(gone, come, kept []string, bases map[string][]string, certain map[string]string, alike func(o, n string) (share, said float64, fits bool)) []*family {
+func families(gone, come, kept []string, bases map[string][]string, certain map[string]string, alike func(o, n string) (share, said float64, fits bool)) []*renamePattern {
 	words := map[string][]string{} // a word to the new names that have it
 	is := map[string]named{}       // words of a new name to the name
 	split := map[string][]string{}
@@ -83,7 +85,7 @@ func families(gone, come, kept []string, bases map[string][]string, certain map[
 		}
 	}
 	seen := map[string]bool{}
-	var list []*family
+	var list []*renamePattern
 	for _, o := range gone {
 		near := partners(o, split, words)
 		if n := certain[o]; n != "" {
@@ -109,7 +111,7 @@ func families(gone, come, kept []string, bases map[string][]string, certain map[
 		f.weigh(alike)
 		f.within(gone, is)
 	}
-	slices.SortFunc(list, func(a, b *family) int {
+	slices.SortFunc(list, func(a, b *renamePattern) int {
 		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.String(), b.String()))
 	})
 	return list
@@ -206,7 +208,7 @@ func (at byPlace) having(pattern []string) []named {
 const mostFree = 4
 
 // waysOf are the ways of which one pair of names could be an instance.
-func waysOf(old, new []string) []*family {
+func waysOf(old, new []string) []*renamePattern {
 	var at [][2]int // words that both have
 	used := map[int]bool{}
 	for i, w := range old {
@@ -221,9 +223,9 @@ func waysOf(old, new []string) []*family {
 	if len(at) == 0 || len(at) > mostFree || len(at) == len(old) && slices.Equal(old, new) || len(at) < (min(len(old), len(new))+1)/2 {
 		return nil
 	}
-	var list []*family
+	var list []*renamePattern
 	for free := uint(1); free < 1<<len(at); free++ {
-		f := &family{old: slices.Clone(old), new: slices.Clone(new)}
+		f := &renamePattern{old: slices.Clone(old), new: slices.Clone(new)}
 		n := 0
 		for k, p := range at {
 			if free&(1<<k) != 0 {
@@ -241,7 +243,7 @@ func waysOf(old, new []string) []*family {
 }
 
 // fill finds the names that are gone and have the pattern, and those of them whose new name came.
-func (f *family) fill(gone []named, came map[string]named) {
+func (f *renamePattern) fill(gone []named, came map[string]named) {
 	words := make([]string, len(f.new))
 	for _, g := range gone {
 		o := g.words
@@ -280,7 +282,7 @@ func (f *family) fill(gone []named, came map[string]named) {
 
 // hasRival tells whether, in the place of one of a new name's words that the old name has not, an old word that the new one has not gives a name
 // that came, too, or was there as the new one was: a step of a scale that is still there did not become another one.
-func (f *family) hasRival(old, new []string, kept bool, came map[string]named) bool {
+func (f *renamePattern) hasRival(old, new []string, kept bool, came map[string]named) bool {
 	for j, w := range f.new {
 		if isFree(w) || slices.Contains(old, new[j]) {
 			continue
@@ -303,7 +305,7 @@ func (f *family) hasRival(old, new []string, kept bool, came map[string]named) b
 const fewest = 3
 
 // replacements are the families in which one word took another's place, wherever it stands: left became start.
-func replacements(gone []string, split map[string][]string, words map[string][]string, is map[string]named) []*family {
+func replacements(gone []string, split map[string][]string, words map[string][]string, is map[string]named) []*renamePattern {
 	having := map[string][]string{} // an old word to the names that have it
 	for _, o := range gone {
 		for _, w := range split[o] {
@@ -312,16 +314,16 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 			}
 		}
 	}
-	var list []*family
+	var list []*renamePattern
 	for w, names := range having {
 		if len(names) < fewest {
 			continue
 		}
-		by := map[string]*family{}
+		by := map[string]*renamePattern{}
 		for _, o := range names {
 			for _, v := range instead(split[o], w, words, split) {
 				if by[v] == nil {
-					by[v] = &family{old: []string{anyWord, w, anyWord}, new: []string{anyWord, v, anyWord}, matched: len(names)}
+					by[v] = &renamePattern{old: []string{anyWord, w, anyWord}, new: []string{anyWord, v, anyWord}, matched: len(names)}
 				}
 			}
 		}
@@ -345,7 +347,7 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 }
 
 // within adds names that have the replaced word within one of theirs, where many names changed so: dropright became dropend.
-func (f *family) within(gone []string, is map[string]named) {
+func (f *renamePattern) within(gone []string, is map[string]named) {
 	if f.old[0] != anyWord || f.score < 0.65 || len(f.pairs) < 5 {
 		return
 	}
@@ -380,7 +382,7 @@ func instead(old []string, w string, words map[string][]string, split map[string
 
 // weigh rates a family: by how many names it explains, how many it does not, how alike those are that it pairs, and how much of the names
 // stays.
-func (f *family) weigh(alike func(o, n string) (share, said float64, fits bool)) {
+func (f *renamePattern) weigh(alike func(o, n string) (share, said float64, fits bool)) {
 	sum, told := 0.0, 0.0
 	for _, p := range f.pairs {
 		share, said, fits := alike(p[0], p[1])

@@ -29,7 +29,7 @@ const mostKept = 100
 
 // draw finds what icons are called now: by the character that they are, unless characters were dealt anew from one version to the next, and by the
 // drawing, where fonts can be read and were not drawn anew.
-func (w *ways) draw(gone []string, e Evidence) {
+func (w *matcher) draw(gone []string, e Evidence) {
 	gone = slices.DeleteFunc(slices.Clone(gone), func(o string) bool { return w.old.glyph(o) == "" })
 	byGlyph := w.byGlyph()
 	if len(byGlyph) == 0 || len(gone) == 0 {
@@ -60,7 +60,7 @@ func (w *ways) draw(gone []string, e Evidence) {
 		}
 		was := drawn(olds, g)
 		like, known := glyphs.Like(was, drawings[g])
-		if n := nearestName(o, byGlyph[g]); n != "" && !w.dealt && (!outlines || !known || like >= glyphs.Other) {
+		if n := nearestName(o, byGlyph[g]); n != "" && !w.reassigned && (!outlines || !known || like >= glyphs.Other) {
 			w.icons[o] = icon{n, "it is the same character: " + g, true}
 			continue
 		}
@@ -82,8 +82,8 @@ func (w *ways) draw(gone []string, e Evidence) {
 	}
 }
 
-// newlyDealt tells whether characters were dealt anew from one version to the next: most names of both are another one now.
-func (w *ways) newlyDealt() bool {
+// newlyReassigned tells whether characters were dealt anew from one version to the next: most names of both are another one now.
+func (w *matcher) newlyReassigned() bool {
 	asked, held := 0, 0
 	for _, class := range w.kept {
 		old, new := w.old.glyph(class), w.new.glyph(class)
@@ -98,7 +98,7 @@ func (w *ways) newlyDealt() bool {
 }
 
 // outlinesHold tells whether the drawings are the same in both versions, by those of the names that both have.
-func (w *ways) outlinesHold(olds glyphs.Set, drawings map[string][]*glyphs.Drawing) bool {
+func (w *matcher) outlinesHold(olds glyphs.Set, drawings map[string][]*glyphs.Drawing) bool {
 	seen, same := 0, 0
 	for _, class := range w.kept {
 		old, new := w.old.glyph(class), w.new.glyph(class)
@@ -118,8 +118,8 @@ func (w *ways) outlinesHold(olds glyphs.Set, drawings map[string][]*glyphs.Drawi
 }
 
 // sameIcon tells of two classes that are icons and nothing else whether they are the same, as alike does.
-func (w *ways) sameIcon(o, n string) (share, said float64) {
-	if w.dealt || w.old.glyph(o) != w.new.glyph(n) {
+func (w *matcher) sameIcon(o, n string) (share, said float64) {
+	if w.reassigned || w.old.glyph(o) != w.new.glyph(n) {
 		return 0, 0
 	}
 	for _, v := range w.old.of(o) {
@@ -129,9 +129,9 @@ func (w *ways) sameIcon(o, n string) (share, said float64) {
 }
 
 // otherIcon tells whether two classes that are the same character are known not to be the same icon: characters were dealt anew, or it looks otherwise.
-func (w *ways) otherIcon(o, n string) bool {
+func (w *matcher) otherIcon(o, n string) bool {
 	a, b := w.old.glyph(o), w.new.glyph(n)
-	return a != "" && a == b && w.icons[o].class != n && (w.dealt || w.drawings)
+	return a != "" && a == b && w.icons[o].class != n && (w.reassigned || w.drawings)
 }
 
 // drawn is a character in the fonts of a version.
@@ -162,10 +162,10 @@ func nearestName(o string, list []string) string {
 }
 
 // byGlyph are the new names by the character that they put before an element.
-func (w *ways) byGlyph() map[string][]string {
+func (w *matcher) byGlyph() map[string][]string {
 	list := map[string][]string{}
 	for class, decls := range w.new.sheet.Decls {
-		if !slices.ContainsFunc(decls, func(d style.Decl) bool { return d.Property == "content" }) {
+		if !slices.ContainsFunc(decls, func(d style.Declaration) bool { return d.Property == "content" }) {
 			continue
 		}
 		if g := w.new.glyph(class); g != "" {
@@ -176,7 +176,7 @@ func (w *ways) byGlyph() map[string][]string {
 }
 
 // style finds the class that gives an icon the weight and the face which a sheet gives an old name.
-func (w *ways) style(m sense) []string {
+func (w *matcher) style(m declarations) []string {
 	weight := m.value("font-weight")
 	if weight == "" || weight == "900" {
 		return nil
@@ -193,7 +193,7 @@ func (w *ways) style(m sense) []string {
 }
 
 // glyph is the character that a class puts before an element, which of an icon is all that it is; several have blanks between them.
-func (m *meanings) glyph(class string) string {
+func (m *computedStyles) glyph(class string) string {
 	g, done := m.glyphs[class]
 	if !done {
 		s := m.of(class)

@@ -37,7 +37,7 @@ func Names(gone, come []string, notes []ChangeNote) []Rename {
 	}
 	for o, by := range fromNotes(gone, come, notes) {
 		for n, why := range by {
-			all = append(all, Rename{Old: o, New: n, Score: 0.95, Because: []string{why}, told: true})
+			all = append(all, Rename{Old: o, New: n, Score: 0.95, Because: []string{why}, stated: true})
 		}
 	}
 	for i, o := range old {
@@ -68,7 +68,7 @@ func once(all []Rename) []Rename {
 			at[key] = len(list)
 			list = append(list, r)
 		case r.Score > list[i].Score:
-			r.told = r.told || list[i].told
+			r.stated = r.stated || list[i].stated
 			list[i] = r
 		}
 	}

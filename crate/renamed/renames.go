@@ -28,7 +28,7 @@ type Rename struct {
 	// And are further classes that an element needs to look as before.
 	And []string `json:"and,omitempty"`
 
-	told bool // by the library itself: several old names may then have become one
+	stated bool // by the library itself: several old names may then have become one
 }
 
 // A ChangeNote is a line of a library's own change notes.
@@ -72,7 +72,7 @@ func Classes(old, new *style.Sheet, e Evidence) []Rename {
 	ways := newWays(old, new, gone, come, one)
 	said := fromNotes(gone, slices.Concat(come, ways.kept), e.Notes)
 	ways.state(said)
-	ways.lead(gone, e.Compat)
+	ways.alias(gone, e.Compat)
 	ways.draw(gone, e)
 	var all []Rename
 	for _, o := range gone {
@@ -102,7 +102,7 @@ func Classes(old, new *style.Sheet, e Evidence) []Rename {
 				candidates[n] = true
 			}
 		}
-		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.led[o]))) {
+		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.aliased[o]))) {
 			candidates[c] = true
 		}
 		for c := range candidates {
@@ -191,7 +191,7 @@ func rate(old, new *style.Sheet, o, n, note string, one alone) Rename {
 		r.Because = append(r.Because, fmt.Sprintf("the names are %d %% alike", int(100*names)))
 	}
 	if note != "" {
-		r.Score, r.told = 0.9+0.1*r.Score, true
+		r.Score, r.stated = 0.9+0.1*r.Score, true
 		r.Because = append(r.Because, note)
 	}
 	return r
@@ -220,10 +220,10 @@ func best(all []Rename) []Rename {
 	var list []Rename
 	for old, i := range first {
 		r := all[i]
-		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom && !r.told {
+		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom && !r.stated {
 			continue
 		}
-		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && (r.told || r.And == nil && firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2)
+		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && (r.stated || r.And == nil && firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2)
 		list = append(list, r)
 	}
 	slices.SortFunc(list, func(a, b Rename) int { return cmp.Compare(a.Old, b.Old) })

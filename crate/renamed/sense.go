@@ -11,35 +11,35 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// A sense is what a class means for an element that has it: the value of each property, by where it counts (media query, shape of the
+// A declarations is what a class means for an element that has it: the value of each property, by where it counts (media query, shape of the
 // selector) and the property's name, as far as it can be told without a page. Shorthands are taken apart, lengths are in pixels, colours in one
 // notation, custom properties have their values; logical properties are those of a page that is written from left to right (CSS Logical
 // Properties Level 1). What is for one maker's engine is left out.
-type sense map[string]statement
+type declarations map[string]evidenceItem
 
-// A statement is a property's value, and how much that says: what many classes say tells little, as does what a class says together with
+// A evidenceItem is a property's value, and how much that says: what many classes say tells little, as does what a class says together with
 // others, of another element or under a condition.
-type statement struct {
+type evidenceItem struct {
 	value  string
 	weight float64
 }
 
-// meanings are what the classes of a sheet mean, each worked out when it is asked for.
-type meanings struct {
+// computedStyles are what the classes of a sheet mean, each worked out when it is asked for.
+type computedStyles struct {
 	sheet  *style.Sheet
-	counts counts
-	known  map[string]sense
-	wide   map[string]sense // of a class, without the widths at which it says something
-	on     map[string]sense // of a class, put on
+	counts occurrences
+	known  map[string]declarations
+	wide   map[string]declarations // of a class, without the widths at which it says something
+	on     map[string]declarations // of a class, put on
 	glyphs map[string]string
 	plain  map[string]string // values in the one notation
 }
 
-// counts are how many classes of both sheets have a declaration.
-type counts map[[2]string]int
+// occurrences are how many classes of both sheets have a declaration.
+type occurrences map[[2]string]int
 
-func countAll(sheets ...*style.Sheet) counts {
-	c := counts{}
+func countAll(sheets ...*style.Sheet) occurrences {
+	c := occurrences{}
 	for _, s := range sheets {
 		for _, list := range s.Decls {
 			for _, d := range list {
@@ -50,16 +50,16 @@ func countAll(sheets ...*style.Sheet) counts {
 	return c
 }
 
-func newMeanings(s *style.Sheet, c counts) *meanings {
-	return &meanings{sheet: s, counts: c, known: map[string]sense{}, wide: map[string]sense{}, on: map[string]sense{}, plain: map[string]string{}, glyphs: map[string]string{}}
+func newMeanings(s *style.Sheet, c occurrences) *computedStyles {
+	return &computedStyles{sheet: s, counts: c, known: map[string]declarations{}, wide: map[string]declarations{}, on: map[string]declarations{}, plain: map[string]string{}, glyphs: map[string]string{}}
 }
 
 // of is what a class means.
-func (m *meanings) of(class string) sense {
+func (m *computedStyles) of(class string) declarations {
 	if s, done := m.known[class]; done {
 		return s
 	}
-	s := sense{}
+	s := declarations{}
 	for _, d := range m.sheet.Decls[class] {
 		m.add(s, d)
 	}
@@ -68,18 +68,18 @@ func (m *meanings) of(class string) sense {
 }
 
 // conditional tells whether a class says anything under a condition, of the window's width say.
-func (m *meanings) conditional(class string) bool {
-	return slices.ContainsFunc(m.sheet.Decls[class], func(d style.Decl) bool { return d.Context != "" })
+func (m *computedStyles) conditional(class string) bool {
+	return slices.ContainsFunc(m.sheet.Decls[class], func(d style.Declaration) bool { return d.Context != "" })
 }
 
 // anywhere is what a class means without the conditions under which it says so.
-func (m *meanings) anywhere(class string) sense {
+func (m *computedStyles) anywhere(class string) declarations {
 	if s, done := m.wide[class]; done {
 		return s
 	}
 	s := m.of(class)
 	if m.conditional(class) {
-		all := make(sense, len(s))
+		all := make(declarations, len(s))
 		for k, v := range s {
 			all[k[strings.IndexByte(k, '{'):]] = v
 		}
@@ -93,7 +93,7 @@ func (m *meanings) anywhere(class string) sense {
 const beside = 0.2
 
 // valueOf is a value in the one notation, "" where it is for one maker's engine.
-func (m *meanings) valueOf(value string) string {
+func (m *computedStyles) valueOf(value string) string {
 	one, done := m.plain[value]
 	if !done {
 		one = plain(m.sheet, value)
@@ -106,7 +106,7 @@ func (m *meanings) valueOf(value string) string {
 }
 
 // add adds what a declaration says.
-func (m *meanings) add(s sense, d style.Decl) {
+func (m *computedStyles) add(s declarations, d style.Declaration) {
 	if strings.HasPrefix(d.Property, "-") {
 		return // one maker's, or a custom property, which counts where it is used
 	}
@@ -121,7 +121,7 @@ func (m *meanings) add(s sense, d style.Decl) {
 	}
 	at := contextOf(d.Context) + "{" + shape + "{"
 	for _, p := range longhands(d.Property, value) {
-		s[at+p[0]] = statement{p[1], weight}
+		s[at+p[0]] = evidenceItem{p[1], weight}
 	}
 }
 
@@ -267,7 +267,7 @@ func longhands(property, value string) [][2]string {
 
 // alike tells how alike two senses are, from 0 to 1, and how much what they have in common says. A property of both with another value is
 // little in common; lengths that were tuned are more, where they are of several kinds and came with a new name.
-func alike(a, b sense, came bool) (share, said float64) {
+func alike(a, b declarations, came bool) (share, said float64) {
 	if len(a) == 0 || len(b) == 0 {
 		return 0, 0
 	}
@@ -329,7 +329,7 @@ func near(a, b string) bool {
 const tuning = 0.21
 
 // own is what a class says of its element alone, wherever it stands and at every width, as one text.
-func (m sense) own() string {
+func (m declarations) own() string {
 	var list []string
 	for k, v := range m {
 		if property, ok := strings.CutPrefix(k, "{.&{"); ok {
@@ -341,7 +341,7 @@ func (m sense) own() string {
 }
 
 // widths tells whether much of what a class says counts at some width of the window only.
-func (m sense) widths() bool {
+func (m declarations) widths() bool {
 	always, only := 0.0, 0.0
 	for k, v := range m {
 		switch context, shape, _ := strings.Cut(k, "{"); {
@@ -356,10 +356,10 @@ func (m sense) widths() bool {
 }
 
 // begins tells whether what a class says at some widths of the window alone counts from a width on, without an end, and ends the reverse.
-func (m sense) begins() bool { return m.bounded("min-width", "max-width") }
-func (m sense) ends() bool   { return m.bounded("max-width", "min-width") }
+func (m declarations) begins() bool { return m.bounded("min-width", "max-width") }
+func (m declarations) ends() bool   { return m.bounded("max-width", "min-width") }
 
-func (m sense) bounded(by, not string) bool {
+func (m declarations) bounded(by, not string) bool {
 	some := false
 	for k := range m {
 		context, _, _ := strings.Cut(k, "{")

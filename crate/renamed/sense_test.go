@@ -70,7 +70,7 @@ func TestAlikeIsLessForLess(t *testing.T) {
 		}
 		last = share
 	}
-	if share, said := alike(nil, sense{"x": {value: "1", weight: 1}}, true); share != 0 || said != 0 {
+	if share, said := alike(nil, declarations{"x": {value: "1", weight: 1}}, true); share != 0 || said != 0 {
 		t.Error("nothing is like something")
 	}
 }
@@ -87,7 +87,7 @@ func FuzzMeanings(f *testing.F) {
 			m.of(class).own()
 			m.anywhere(class)
 			m.glyph(class)
-			m.worn(class).begins()
+			m.styled(class).begins()
 		}
 		if share, _ := alike(m.of("a"), m.of("b"), true); share < 0 || share > 1.000001 {
 			t.Errorf("%q: alike by %v", b, share)

@@ -11,8 +11,8 @@ import (
 
 // stems are the families in which a name that stands by itself, and begins others, became another: panel, and all that begins with panel-.
 // Bases are names that are gone with the new ones that mean much the same.
-func stems(gone []string, split map[string][]string, is map[string]named, bases map[string][]string) []*family {
-	var list []*family
+func stems(gone []string, split map[string][]string, is map[string]named, bases map[string][]string) []*renamePattern {
+	var list []*renamePattern
 	for _, o := range gone {
 		var rest [][]string
 		for _, other := range gone {
@@ -25,7 +25,7 @@ func stems(gone []string, split map[string][]string, is map[string]named, bases 
 		}
 		for _, base := range bases[o] {
 			words := parts(base)
-			f := &family{old: append(slices.Clone(split[o]), anyWord), new: append(slices.Clone(words), anyWord), matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
+			f := &renamePattern{old: append(slices.Clone(split[o]), anyWord), new: append(slices.Clone(words), anyWord), matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
 			for _, r := range rest {
 				if n := is[strings.Join(append(slices.Clone(words), r[len(split[o]):]...), "-")]; n.name != "" {
 					f.pairs = append(f.pairs, [2]string{strings.Join(r, "-"), n.name})
@@ -67,7 +67,7 @@ const (
 
 // successions are the families in which all that began with one word is gone and something new has its ends: panel-body, -footer and -title went,
 // and card-body, -footer and -title came. What few other names end with says most.
-func successions(gone, come, kept []string, split map[string][]string) []*family {
+func successions(gone, come, kept []string, split map[string][]string) []*renamePattern {
 	for _, n := range kept {
 		split[n] = parts(n)
 	}
@@ -80,7 +80,7 @@ func successions(gone, come, kept []string, split map[string][]string) []*family
 			}
 		}
 	}
-	var list []*family
+	var list []*renamePattern
 	for old, olds := range went {
 		if stayed[old] != nil || came[old] != nil || len(olds) < fewest {
 			continue
@@ -109,7 +109,7 @@ func successions(gone, come, kept []string, split map[string][]string) []*family
 		if most < enoughEnds || most < wellBefore*next {
 			continue
 		}
-		f := &family{old: []string{old, anyWord}, new: []string{best, anyWord}, matched: len(olds), follows: min(0.35, 0.3*most)}
+		f := &renamePattern{old: []string{old, anyWord}, new: []string{best, anyWord}, matched: len(olds), follows: min(0.35, 0.3*most)}
 		for _, end := range oldEnds {
 			if n := came[best][end]; n != "" {
 				f.pairs = append(f.pairs, [2]string{olds[end], n})
@@ -119,7 +119,7 @@ func successions(gone, come, kept []string, split map[string][]string) []*family
 		}
 		list = append(list, f)
 	}
-	slices.SortFunc(list, func(a, b *family) int { return strings.Compare(a.String(), b.String()) })
+	slices.SortFunc(list, func(a, b *renamePattern) int { return strings.Compare(a.String(), b.String()) })
 	return list
 }
 

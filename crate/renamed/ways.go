@@ -9,28 +9,28 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// ways are the evidence beyond a pair itself: the families that it belongs to, and the character that an icon is.
-type ways struct {
-	of       map[string]map[string]*family // old name, new name, the best family with this pair
-	dealt    bool                          // icons got other characters
-	drawings bool                          // and what they look like is known, and held
-	icons    map[string]icon               // names that are gone to those that put the same before an element
-	old, new *meanings
-	known    map[[2]string][2]float64
-	kept     []string                       // names of both
-	certain  map[string]string              // names that are gone with the only one that says just the same
-	near     map[string][]string            // old name, new names that mean much the same
-	roots    map[string][]string            // old name, new names that mean somewhat the same: they may begin a family
-	says     map[string][]string            // a statement to the names that came whose class says it
-	raw      map[[3]string][]string         // a declaration of a class that is gone, as it is written, to the names of both that have it
-	led      map[string]map[string][]string // old name, new name to which a sheet of the new version leads it, with further classes
-	only     map[string]string              // the first word of names to the only name that came with it
-	scoped   map[string]string              // names that are gone to those that took the name of what they stood in
-	alone    map[string][]string            // what new names say by themselves, and no more, to those names
+// matcher are the evidence beyond a pair itself: the families that it belongs to, and the character that an icon is.
+type matcher struct {
+	of         map[string]map[string]*renamePattern // old name, new name, the best family with this pair
+	reassigned bool                                 // icons got other characters
+	drawings   bool                                 // and what they look like is known, and held
+	icons      map[string]icon                      // names that are gone to those that put the same before an element
+	old, new   *computedStyles
+	known      map[[2]string][2]float64
+	kept       []string                       // names of both
+	certain    map[string]string              // names that are gone with the only one that says just the same
+	near       map[string][]string            // old name, new names that mean much the same
+	roots      map[string][]string            // old name, new names that mean somewhat the same: they may begin a family
+	declaredAs map[string][]string            // a statement to the names that came whose class says it
+	raw        map[[3]string][]string         // a declaration of a class that is gone, as it is written, to the names of both that have it
+	aliased    map[string]map[string][]string // old name, new name to which a sheet of the new version leads it, with further classes
+	only       map[string]string              // the first word of names to the only name that came with it
+	scoped     map[string]string              // names that are gone to those that took the name of what they stood in
+	alone      map[string][]string            // what new names say by themselves, and no more, to those names
 }
 
 // state counts, for each family, the pairs of which the library itself says so.
-func (w *ways) state(said map[string]map[string]string) {
+func (w *matcher) state(said map[string]map[string]string) {
 	for o, news := range said {
 		for n := range news {
 			if f := w.of[o][n]; f != nil {
@@ -52,13 +52,13 @@ func both(old, new *style.Sheet) []string {
 	return list
 }
 
-func newWays(old, new *style.Sheet, gone, come []string, one alone) *ways {
-	w := &ways{of: map[string]map[string]*family{}, icons: map[string]icon{}, known: map[[2]string][2]float64{}}
+func newWays(old, new *style.Sheet, gone, come []string, one alone) *matcher {
+	w := &matcher{of: map[string]map[string]*renamePattern{}, icons: map[string]icon{}, known: map[[2]string][2]float64{}}
 	all := countAll(old, new)
 	w.old, w.new = newMeanings(old, all), newMeanings(new, all)
 	w.near, w.roots = map[string][]string{}, map[string][]string{}
 	w.kept = both(old, new)
-	w.dealt = w.newlyDealt()
+	w.reassigned = w.newlyReassigned()
 	w.certain = w.justTheSame(gone, come, one)
 	w.index(gone, come)
 	for _, f := range families(gone, come, w.kept, w.bases(gone), w.certain, func(o, n string) (share, said float64, fits bool) {
@@ -67,7 +67,7 @@ func newWays(old, new *style.Sheet, gone, come []string, one alone) *ways {
 	}) {
 		for _, p := range f.pairs {
 			if w.of[p[0]] == nil {
-				w.of[p[0]] = map[string]*family{}
+				w.of[p[0]] = map[string]*renamePattern{}
 			}
 			if w.of[p[0]][p[1]] == nil { // the best comes first
 				w.of[p[0]][p[1]] = f
@@ -100,7 +100,7 @@ func newWays(old, new *style.Sheet, gone, come []string, one alone) *ways {
 }
 
 // justTheSame are the names that are gone with the one that came and says just the same, where no other class of either sheet does.
-func (w *ways) justTheSame(gone, come []string, one alone) map[string]string {
+func (w *matcher) justTheSame(gone, come []string, one alone) map[string]string {
 	by := map[string]string{}
 	for _, n := range come {
 		if p := fingerprint(w.new.sheet.Rules[n]); one.new[p] == 1 && len(w.new.sheet.Rules[n]) > 1 {
@@ -109,7 +109,7 @@ func (w *ways) justTheSame(gone, come []string, one alone) map[string]string {
 	}
 	list := map[string]string{}
 	for _, o := range gone {
-		if p := fingerprint(w.old.sheet.Rules[o]); one.old[p] == 1 && by[p] != "" && !(w.dealt && w.old.glyph(o) != "") {
+		if p := fingerprint(w.old.sheet.Rules[o]); one.old[p] == 1 && by[p] != "" && !(w.reassigned && w.old.glyph(o) != "") {
 			list[o] = by[p]
 		}
 	}
@@ -117,8 +117,8 @@ func (w *ways) justTheSame(gone, come []string, one alone) map[string]string {
 }
 
 // index finds what says what: the names that came by what they mean, and those of both, which are many, by what is written alone.
-func (w *ways) index(gone, come []string) {
-	w.says, w.raw = map[string][]string{}, map[[3]string][]string{}
+func (w *matcher) index(gone, come []string) {
+	w.declaredAs, w.raw = map[string][]string{}, map[[3]string][]string{}
 	partner := map[string]bool{}
 	for _, n := range w.certain {
 		partner[n] = true
@@ -129,12 +129,12 @@ func (w *ways) index(gone, come []string) {
 		}
 		for k, v := range w.new.of(class) {
 			if strings.HasPrefix(k, "{.&") {
-				w.says[k+":"+v.value] = append(w.says[k+":"+v.value], class)
+				w.declaredAs[k+":"+v.value] = append(w.declaredAs[k+":"+v.value], class)
 			}
 		}
-		for k, v := range w.new.worn(class) {
+		for k, v := range w.new.styled(class) {
 			if strings.HasPrefix(k, "{self") {
-				w.says[k+":"+v.value] = append(w.says[k+":"+v.value], class)
+				w.declaredAs[k+":"+v.value] = append(w.declaredAs[k+":"+v.value], class)
 			}
 		}
 	}
@@ -157,14 +157,14 @@ func (w *ways) index(gone, come []string) {
 const mostSaying = 40
 
 // saying finds the classes of the new version that say some of what an old one does, and that few say.
-func (w *ways) saying(o string) []string {
+func (w *matcher) saying(o string) []string {
 	if list, done := w.near[o]; done || w.certain[o] != "" {
 		return list
 	}
 	count := map[string]float64{}
-	for _, s := range []sense{w.old.of(o), w.old.worn(o)} {
+	for _, s := range []declarations{w.old.of(o), w.old.styled(o)} {
 		for k, v := range s {
-			if list := w.says[k+":"+v.value]; len(list) <= mostSaying {
+			if list := w.declaredAs[k+":"+v.value]; len(list) <= mostSaying {
 				for _, class := range list {
 					count[class] = max(count[class], v.weight) + 0.5*min(count[class], v.weight)
 				}
@@ -193,7 +193,7 @@ func (w *ways) saying(o string) []string {
 }
 
 // bases are, of names that are gone, the new ones that mean much the same.
-func (w *ways) bases(gone []string) map[string][]string {
+func (w *matcher) bases(gone []string) map[string][]string {
 	list := map[string][]string{}
 	for _, o := range gone {
 		w.saying(o)
@@ -202,10 +202,10 @@ func (w *ways) bases(gone []string) map[string][]string {
 	return list
 }
 
-// lead reads sheets of the new version that lead old names on: a rule of theirs for a name that is gone says what a class of the new version says,
+// alias reads sheets of the new version that alias old names on: a rule of theirs for a name that is gone says what a class of the new version says,
 // and what is over another one.
-func (w *ways) lead(gone []string, compat []*style.Sheet) {
-	w.led = map[string]map[string][]string{}
+func (w *matcher) alias(gone []string, compat []*style.Sheet) {
+	w.aliased = map[string]map[string][]string{}
 	if len(compat) == 0 {
 		return
 	}
@@ -234,13 +234,13 @@ func (w *ways) lead(gone []string, compat []*style.Sheet) {
 			if led.glyph(o) != "" {
 				and = w.style(m)
 			}
-			w.led[o] = map[string][]string{n: and}
+			w.aliased[o] = map[string][]string{n: and}
 		}
 	}
 }
 
 // value is what a sense says of a property of the element itself, whatever else must be.
-func (m sense) value(property string) string {
+func (m declarations) value(property string) string {
 	for _, k := range []string{"{.&{" + property, "{.*.&{" + property} {
 		if v := m[k].value; v != "" {
 			return v
@@ -250,7 +250,7 @@ func (m sense) value(property string) string {
 }
 
 // alike tells of an old and a new class how alike they are, and how much that says. What counts at another width counts somewhat less.
-func (w *ways) alike(o, n string) (share, said float64) {
+func (w *matcher) alike(o, n string) (share, said float64) {
 	if w.old.glyph(o) != "" && w.new.glyph(n) != "" && len(w.old.of(o)) == 1 && len(w.new.of(n)) == 1 {
 		return w.sameIcon(o, n)
 	}
@@ -269,7 +269,7 @@ func (w *ways) alike(o, n string) (share, said float64) {
 		}
 	}
 	if share < 0.6 && !kept {
-		if worn, more := alike(w.old.worn(o), w.new.worn(n), true); 0.9*worn > share {
+		if worn, more := alike(w.old.styled(o), w.new.styled(n), true); 0.9*worn > share {
 			share, said = 0.9*worn, more
 		}
 	}
@@ -278,7 +278,7 @@ func (w *ways) alike(o, n string) (share, said float64) {
 }
 
 // weigh adds to the evidence for a pair what the two mean, and what the family of the old name says: for the pair, or for another one.
-func (w *ways) weigh(r Rename) Rename {
+func (w *matcher) weigh(r Rename) Rename {
 	share, said := w.alike(r.Old, r.New)
 	names := nameShare(r.Old, r.New)
 	score := 0.55*share*(0.5+0.5*min(1, 2*said)) + 0.35*names
@@ -291,7 +291,7 @@ func (w *ways) weigh(r Rename) Rename {
 			r.Because = append(r.Because, fmt.Sprintf("%d %% of what they say is the same", int(100*share)))
 		}
 	}
-	if most := 0.3 + 0.3*said; names < 0.4 && !r.told && w.of[r.Old][r.New] == nil {
+	if most := 0.3 + 0.3*said; names < 0.4 && !r.stated && w.of[r.Old][r.New] == nil {
 		r.Score = min(r.Score, most) // what they have in common, many classes say, and the names have nothing in common
 	}
 	r.And = w.rest(r.Old, r.New)
@@ -316,7 +316,7 @@ func (w *ways) weigh(r Rename) Rename {
 			r.Score = score
 		}
 		as := ""
-		if f.stated > 0 && !r.told {
+		if f.stated > 0 && !r.stated {
 			as = ", as the library says of " + map[bool]string{true: "one of them", false: "several of them"}[f.stated == 1]
 		}
 		if f.holds() {
@@ -334,18 +334,18 @@ func (w *ways) weigh(r Rename) Rename {
 		if !is.sure {
 			score = min(score, sureFrom-0.02)
 		}
-		r.Score, r.told = max(r.Score, score), is.sure
+		r.Score, r.stated = max(r.Score, score), is.sure
 		r.Because = append([]string{is.why}, r.Because...)
 	}
-	if and, led := w.led[r.Old][r.New]; led {
-		r.Score, r.told, r.And = 0.96, true, and
+	if and, led := w.aliased[r.Old][r.New]; led {
+		r.Score, r.stated, r.And = 0.96, true, and
 		r.Because = append([]string{"the library's own sheet for old names leads it there"}, r.Because...)
 	}
 	return r
 }
 
 // rest finds the class that says what an old one says of its element and the new one does not: of one that is two now.
-func (w *ways) rest(o, n string) []string {
+func (w *matcher) rest(o, n string) []string {
 	var left []string
 	for k, v := range w.old.of(o) {
 		if property, own := strings.CutPrefix(k, "{.&{"); own && w.new.of(n)[k].value != v.value {
@@ -360,8 +360,8 @@ func (w *ways) rest(o, n string) []string {
 }
 
 // strongest is the best family that an old name belongs to, of those with several names.
-func (w *ways) strongest(old string) *family {
-	var best *family
+func (w *matcher) strongest(old string) *renamePattern {
+	var best *renamePattern
 	for _, f := range w.of[old] {
 		if len(f.pairs) > 3 && f.score > 0.5 && f.alike > 0.1 && (best == nil || f.score > best.score) {
 			best = f

@@ -100,13 +100,13 @@ func compounds(shape string) (list []string, combinators []byte) {
 // mostUsers is how many rules may use a custom property for what a class gives it to be followed to them.
 const mostUsers = 20
 
-// worn is what an element looks like that has a class, by place and property.
-func (m *meanings) worn(class string) sense {
+// styled is what an element looks like that has a class, by place and property.
+func (m *computedStyles) styled(class string) declarations {
 	if s, done := m.on[class]; done {
 		return s
 	}
-	s, won := sense{}, map[string]int{}
-	add := func(d style.Decl) {
+	s, won := declarations{}, map[string]int{}
+	add := func(d style.Declaration) {
 		f, ok := fitOf(d.Shape)
 		if !ok || strings.HasPrefix(d.Property, "-") {
 			return
@@ -122,7 +122,7 @@ func (m *meanings) worn(class string) sense {
 		at := contextOf(d.Context) + "{" + f.at + "{"
 		for _, p := range longhands(d.Property, value) {
 			if key := at + p[0]; won[key] <= f.specificity {
-				s[key], won[key] = statement{p[1], weight}, f.specificity
+				s[key], won[key] = evidenceItem{p[1], weight}, f.specificity
 			}
 		}
 	}

@@ -37,10 +37,10 @@ func TestWorn(t *testing.T) {
 		{".line:before{padding-top:50%}", ".line{--share:50%}.frame:before{padding-top:var(--share)}"},
 		{".line{color:#102030}", ".line{--ink:#102030}.frame{color:var(--ink, red)}"},
 	} {
-		var looks [2]sense
+		var looks [2]declarations
 		for i, css := range pair {
 			s := style.Read([]byte(css))
-			looks[i] = newMeanings(s, countAll(s)).worn("line")
+			looks[i] = newMeanings(s, countAll(s)).styled("line")
 		}
 		for k, v := range looks[0] {
 			if looks[1][k].value != v.value {

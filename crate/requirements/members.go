@@ -19,7 +19,7 @@ import (
 // Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
 // although what its needs name is there. Needs are those known so far. It returns nil where the scripts run, or where that
 // can't be tried.
-func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) (*Supply, error) {
+func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) (*Requirement, error) {
 	files := inOrder(onPage(o, sel))
 	if !slices.ContainsFunc(files, func(f *delivery.File) bool { return len(f.Script.PartNeeds) > 0 }) {
 		return nil, nil
@@ -41,8 +41,8 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *delivery.S
 		if !known || !stops || i < 0 {
 			continue
 		}
-		n := &Supply{Global: wants[i].Name, Or: base.alike(wants[i].Name), Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, wants[i].Line, wants[i].Column)}
-		met, err := r.Supply(ctx, o, []Supply{*n}, page.Defined)
+		n := &Requirement{Global: wants[i].Name, Or: base.alike(wants[i].Name), Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, wants[i].Line, wants[i].Column)}
+		met, err := r.Provide(ctx, o, []Requirement{*n}, page.Defined)
 		if err != nil {
 			return nil, err
 		}
@@ -63,7 +63,7 @@ func onPage(o *origin.Opened, sel *delivery.Selection) []*delivery.File {
 	var list []*delivery.File
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
-		if c.Page && f.Script != nil && f.Script.Form != script.Module && (f.Build != record.Readable || f.Pair == "" || !sel.Has(f.Pair)) {
+		if c.Page && f.Script != nil && f.Script.Form != script.Module && (f.Build != record.Readable || f.OtherBuild == "" || !sel.Has(f.OtherBuild)) {
 			list = append(list, f)
 		}
 	}
@@ -126,14 +126,14 @@ func names(list []script.Global) []string {
 	return out
 }
 
-// A standing is what stands on a page before a library's own scripts.
-type standing struct {
+// A present is what stands on a page before a library's own scripts.
+type present struct {
 	texts   [][]byte
 	defines [][]string // the globals that each script defines: names for one thing, often
 }
 
 // alike lists other names that a member may have, by other names of its global.
-func (s *standing) alike(member string) []string {
+func (s *present) alike(member string) []string {
 	global, rest, _ := strings.Cut(member, ".")
 	var list []string
 	for _, defines := range s.defines {
@@ -150,8 +150,8 @@ func (s *standing) alike(member string) []string {
 }
 
 // bases are the scripts that supply needs: those of the crate's libraries, or of packages that would be taken.
-func (r *Resolver) bases(ctx context.Context, needs []Supply, page Page) (*standing, error) {
-	s := &standing{}
+func (r *Resolver) bases(ctx context.Context, needs []Requirement, page Page) (*present, error) {
+	s := &present{}
 	add := func(b []byte) {
 		if !hasText(s.texts, b) {
 			s.texts = append(s.texts, b)
@@ -183,7 +183,7 @@ func (r *Resolver) bases(ctx context.Context, needs []Supply, page Page) (*stand
 }
 
 // partText is the other script of a package that meets a need, nil where there is none.
-func (r *Resolver) partText(ctx context.Context, n Supply) ([]byte, error) {
+func (r *Resolver) partText(ctx context.Context, n Requirement) ([]byte, error) {
 	if n.Part == "" {
 		return nil, nil
 	}
@@ -207,8 +207,8 @@ func (r *Resolver) packageTexts(ctx context.Context, name, rng string, depth int
 func (r *Resolver) readTexts(ctx context.Context, p *origin.Opened, depth int) ([][]byte, error) {
 	sel := p.Suggest()
 	var list [][]byte
-	if depth < MostDepth {
-		needs, err := r.Supply(ctx, p, NeedsOf(p, sel, false), nil)
+	if depth < MaxDepth {
+		needs, err := r.Provide(ctx, p, NeedsOf(p, sel, false), nil)
 		if err != nil {
 			return nil, err
 		}
@@ -240,9 +240,9 @@ func hasText(list [][]byte, text []byte) bool {
 }
 
 // unused lists the dependencies of a package that meet none of its needs.
-func unused(o *origin.Opened, needs []Supply) []dependency {
+func unused(o *origin.Opened, needs []Requirement) []dependency {
 	return slices.DeleteFunc(dependencies(o), func(c dependency) bool {
-		return slices.ContainsFunc(needs, func(s Supply) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) })
+		return slices.ContainsFunc(needs, func(s Requirement) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) })
 	})
 }
 
@@ -250,7 +250,7 @@ func unused(o *origin.Opened, needs []Supply) []dependency {
 const mostCandidates = 8
 
 // givenBy looks for a dependency that gives a member when it runs after what is there, however it does that.
-func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Supply, before [][]byte, needs []Supply) error {
+func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Requirement, before [][]byte, needs []Requirement) error {
 	list := unused(o, needs)
 	list = list[:min(len(list), mostCandidates)]
 	gives := func(ctx context.Context, name, rng string) (bool, error) {

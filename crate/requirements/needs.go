@@ -36,8 +36,8 @@ func New(opener *origin.Opener, reader *facts.Reader) *Resolver {
 	return &Resolver{Opener: opener, Facts: reader}
 }
 
-// A Supply says what would supply a global that a library needs on a page.
-type Supply struct {
+// A Provide says what would supply a global that a library needs on a page.
+type Requirement struct {
 	Global   string   `json:"global,omitempty"`
 	Import   string   `json:"import,omitempty"` // the name by which a module imports it, in the place of a global
 	Or       []string `json:"or,omitempty"`
@@ -55,7 +55,7 @@ type Supply struct {
 }
 
 // File is the script of the delivery that needs it.
-func (s *Supply) File() string {
+func (s *Requirement) File() string {
 	file, _, _ := strings.Cut(s.At, ":")
 	return file
 }
@@ -75,9 +75,9 @@ func ownGlobals(o *origin.Opened, sel *delivery.Selection) map[string]bool {
 
 // NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
 // also what they use where it is there.
-func NeedsOf(o *origin.Opened, sel *delivery.Selection, optional bool) []Supply {
+func NeedsOf(o *origin.Opened, sel *delivery.Selection, optional bool) []Requirement {
 	own := ownGlobals(o, sel)
-	var list []Supply
+	var list []Requirement
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
 		if !c.Page || f.Script == nil {
@@ -87,8 +87,8 @@ func NeedsOf(o *origin.Opened, sel *delivery.Selection, optional bool) []Supply 
 			if n.Strength != script.Hard && !(optional && n.Strength == script.Optional) || own[n.Name] {
 				continue
 			}
-			found := Supply{Global: n.Name, Or: n.Or, Strength: string(n.Strength), At: fmt.Sprintf("%s:%d:%d", f.Path, n.Line, n.Column)}
-			i := slices.IndexFunc(list, func(s Supply) bool {
+			found := Requirement{Global: n.Name, Or: n.Or, Strength: string(n.Strength), At: fmt.Sprintf("%s:%d:%d", f.Path, n.Line, n.Column)}
+			i := slices.IndexFunc(list, func(s Requirement) bool {
 				return s.Global == n.Name || slices.Contains(s.Or, n.Name) || slices.Contains(n.Or, s.Global)
 			})
 			switch {
@@ -102,9 +102,9 @@ func NeedsOf(o *origin.Opened, sel *delivery.Selection, optional bool) []Supply 
 	return list
 }
 
-// Supply finds what meets needs: a library of the crate first, by the global that it defines and whatever it is called;
+// Provide finds what meets needs: a library of the crate first, by the global that it defines and whatever it is called;
 // else a package that the library's own manifest depends on. Defined tells which library of the crate defines a global.
-func (r *Resolver) Supply(ctx context.Context, o *origin.Opened, needs []Supply, defined map[string]string) ([]Supply, error) {
+func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requirement, defined map[string]string) ([]Requirement, error) {
 	for i := range needs {
 		n := &needs[i]
 		globals := append([]string{n.Global}, n.Or...)
@@ -126,7 +126,7 @@ func (r *Resolver) Supply(ctx context.Context, o *origin.Opened, needs []Supply,
 // Undeclared finds a package for a need that no dependency of the library meets: one that has the global's name, or that the
 // library's own name begins with. What counts is that its script defines the global. Of its versions it is the newest that
 // there was when the library's version came out, since later ones nobody can have meant.
-func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Supply) error {
+func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirement) error {
 	globals := append([]string{n.Global}, n.Or...)
 	supplies := func(ctx context.Context, p *origin.Opened) (bool, error) {
 		if suppliesOne(p, globals) {
@@ -145,7 +145,7 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Supply) 
 
 // byNames finds a package for a need among names that it may have; supplies tells whether one has what is needed. Where no
 // registry may be asked there is none.
-func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Supply, names []string, supplies func(context.Context, *origin.Opened) (bool, error)) error {
+func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement, names []string, supplies func(context.Context, *origin.Opened) (bool, error)) error {
 	if len(r.Registries) == 0 || r.Offline {
 		return nil
 	}

@@ -14,12 +14,12 @@ import (
 
 // Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find. Where one stops
 // with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
-func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Selection, found []Supply) ([]Supply, error) {
-	var list []Supply
+func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Selection, found []Requirement) ([]Requirement, error) {
+	var list []Requirement
 	own := ownGlobals(o, sel)
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
-		if !c.Page || f.Script == nil || f.Script.Form == script.Module || f.Build == record.Readable && f.Pair != "" && sel.Has(f.Pair) {
+		if !c.Page || f.Script == nil || f.Script.Form == script.Module || f.Build == record.Readable && f.OtherBuild != "" && sel.Has(f.OtherBuild) {
 			continue
 		}
 		text, err := o.Tree.ReadFile(c.Path)
@@ -31,8 +31,8 @@ func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Se
 			if own[g.Name] || !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == g.Name }) {
 				continue
 			}
-			if !slices.ContainsFunc(slices.Concat(found, list), func(s Supply) bool { return s.Global == g.Name || slices.Contains(s.Or, g.Name) }) {
-				list = append(list, Supply{Global: g.Name, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", c.Path, g.Line, g.Column), guess: !sure})
+			if !slices.ContainsFunc(slices.Concat(found, list), func(s Requirement) bool { return s.Global == g.Name || slices.Contains(s.Or, g.Name) }) {
+				list = append(list, Requirement{Global: g.Name, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", c.Path, g.Line, g.Column), guess: !sure})
 			}
 		}
 	}
@@ -41,8 +41,8 @@ func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Se
 
 // Confirm makes sure of the needs that nothing supplies so far: a script that runs to its end without them can do without.
 // For the others it looks whether the registry has what the library's makers took for granted.
-func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
-	var kept []Supply
+func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+	var kept []Requirement
 	for _, n := range needs {
 		if n.Library == "" && (n.Package == "" || n.Part != "") {
 			if n.Strength != string(script.Hard) {
@@ -73,24 +73,24 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *delivery.
 
 // guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their end, and without
 // one of these they do not.
-func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
-	sure := slices.DeleteFunc(slices.Clone(needs), func(n Supply) bool { return n.guess })
-	all := slices.DeleteFunc(slices.Clone(needs), func(n Supply) bool { return n.guess && n.Library == "" && n.Package == "" })
+func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+	sure := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool { return n.guess })
+	all := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool { return n.guess && n.Library == "" && n.Package == "" })
 	if len(all) == len(sure) {
 		return sure, nil
 	}
-	runs := func(list []Supply) (bool, error) {
+	runs := func(list []Requirement) (bool, error) {
 		runs, known, err := r.run(ctx, o, sel, list, page)
 		return runs && known, err
 	}
 	if ok, err := runs(all); err != nil || !ok {
-		return slices.DeleteFunc(all, func(n Supply) bool { return n.guess && n.Library == "" }), err
+		return slices.DeleteFunc(all, func(n Requirement) bool { return n.guess && n.Library == "" }), err
 	}
 	return fewest(all, func(i int) bool { return all[i].guess && all[i].Library == "" }, runs)
 }
 
 // fewest leaves out of needs those that may be left out and without which the scripts run as well, beginning with the last.
-func fewest(all []Supply, may func(i int) bool, runs func([]Supply) (bool, error)) ([]Supply, error) {
+func fewest(all []Requirement, may func(i int) bool, runs func([]Requirement) (bool, error)) ([]Requirement, error) {
 	kept := all
 	for i := len(all) - 1; i >= 0; i-- {
 		if !may(i) {

@@ -28,14 +28,14 @@ const (
 // Needs finds out what the chosen scripts of a delivery need on a page, with optional set also what they use where it is
 // there, and what supplies each: a library of the crate, a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
 // package is none that the scripts run with, an older one is named.
-func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, optional bool, page Page) ([]Supply, error) {
+func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, optional bool, page Page) ([]Requirement, error) {
 	for round := 0; ; round++ {
 		found := NeedsOf(o, sel, optional)
 		more, err := r.Tried(ctx, o, sel, found)
 		if err != nil {
 			return nil, err
 		}
-		needs, err := r.Supply(ctx, o, append(found, more...), page.Defined)
+		needs, err := r.Provide(ctx, o, append(found, more...), page.Defined)
 		if err != nil {
 			return nil, err
 		}
@@ -75,8 +75,8 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *delivery.Se
 	}
 }
 
-// MostDepth is how far needs of needs are followed.
-const MostDepth = 10
+// MaxDepth is how far needs of needs are followed.
+const MaxDepth = 10
 
 // A Page is what Needs asks the crate about: who defines what, and which scripts a library puts on a page.
 type Page struct {
@@ -91,14 +91,14 @@ func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *delivery
 }
 
 func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *delivery.Selection, page Page, deep bool, depth int) {
-	if o.Kind != origin.Package || depth >= MostDepth {
+	if o.Kind != origin.Package || depth >= MaxDepth {
 		return
 	}
 	needs, err := r.Needs(ctx, o, sel, deep, page)
 	if err != nil || !deep {
 		return
 	}
-	parallel.EachWide(ctx, parallel.Connections, needs, func(ctx context.Context, n Supply) error {
+	parallel.EachWide(ctx, parallel.Connections, needs, func(ctx context.Context, n Requirement) error {
 		if n.Package == "" {
 			return nil
 		}
@@ -111,7 +111,7 @@ func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *delivery
 
 // listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script reads
 // where it is there, or that share one namespace with it.
-func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, defined map[string]string) ([]Supply, error) {
+func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, defined map[string]string) ([]Requirement, error) {
 	if o.Kind != origin.Package {
 		return needs, nil
 	}
@@ -139,13 +139,13 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.S
 		}
 		for _, name := range f.Script.Asks {
 			key := manifest.NameKey(name)
-			met := func(s Supply) bool {
+			met := func(s Requirement) bool {
 				return manifest.NameKey(s.Package) == key || manifest.NameKey(s.Library) == key || manifest.NameKey(s.Global) == key
 			}
 			if !source.ValidPackage(name) || key == manifest.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
 				continue
 			}
-			n := Supply{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
+			n := Requirement{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
 			for _, global := range slices.Sorted(maps.Keys(defined)) {
 				library := defined[global]
 				if of[global] && (manifest.NameKey(library) == key || manifest.NameKey(library) == manifest.NameKey(global)) {
@@ -179,7 +179,7 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.S
 }
 
 // bring adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
-func bring(o *origin.Opened, sel *delivery.Selection, n *Supply) bool {
+func bring(o *origin.Opened, sel *delivery.Selection, n *Requirement) bool {
 	if n.Own == "" || sel.Has(n.Own) {
 		return false
 	}
@@ -192,7 +192,7 @@ const mostMajors = 3
 
 // fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
 // their end with that. It tells whether they run then; where that can't be tried they count as running.
-func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) (bool, error) {
+func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) (bool, error) {
 	if o.Kind != origin.Package {
 		return true, nil
 	}
@@ -231,7 +231,7 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 
 // companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its makers
 // list a library runs, and what can be left out again is none.
-func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) ([]Supply, error) {
+func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) ([]Requirement, error) {
 	pages := onPage(o, sel)
 	if len(pages) == 0 {
 		return needs, nil
@@ -248,7 +248,7 @@ func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *delive
 		if err != nil || len(onPage(p, p.Suggest())) == 0 {
 			continue
 		}
-		n := Supply{Global: c.name, Strength: string(script.Hard), At: pages[0].Path, Package: c.name, Range: c.rng, Why: "it stops without it"}
+		n := Requirement{Global: c.name, Strength: string(script.Hard), At: pages[0].Path, Package: c.name, Range: c.rng, Why: "it stops without it"}
 		for _, f := range onPage(p, p.Suggest()) {
 			if len(f.Script.Defines) > 0 {
 				n.Global = f.Script.Defines[0].Name
@@ -257,7 +257,7 @@ func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *delive
 		}
 		all = append(all, n)
 	}
-	runs := func(list []Supply) (bool, error) {
+	runs := func(list []Requirement) (bool, error) {
 		runs, known, err := r.run(ctx, o, sel, list, page)
 		return runs && known, err
 	}
@@ -294,7 +294,7 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 }
 
 // run runs the chosen scripts after what supplies their needs, and tells whether all come to their end.
-func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Supply, page Page) (runs, known bool, err error) {
+func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) (runs, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
 	if err != nil {
 		return false, false, err

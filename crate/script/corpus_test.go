@@ -224,7 +224,7 @@ func TestEvidenceHasAPlace(t *testing.T) {
 		t.Errorf("needs are %+v", r.Needs)
 	}
 	r = Analyze([]byte("var a = 1;\nvar b = ;\n"))
-	if r.Form != Broken || r.FaultLine != 2 || r.Fault == "" {
+	if r.Form != Broken || r.SyntaxErrorLine != 2 || r.SyntaxError == "" {
 		t.Errorf("a broken script is told as %+v", r)
 	}
 }
@@ -247,8 +247,8 @@ func TestHostileScripts(t *testing.T) {
 		if took := time.Since(from); took > time.Minute {
 			t.Errorf("%s took %v", name, took)
 		}
-		if nested := strings.HasPrefix(name, "nested") && name != "nested calls"; nested && r.Form != Broken || len(r.Defines) > 1 || r.Fault == "" && r.Form == Broken {
-			t.Errorf("%s is told as %s, defines %v: %s", name, r.Form, r.Defines, r.Fault)
+		if nested := strings.HasPrefix(name, "nested") && name != "nested calls"; nested && r.Form != Broken || len(r.Defines) > 1 || r.SyntaxError == "" && r.Form == Broken {
+			t.Errorf("%s is told as %s, defines %v: %s", name, r.Form, r.Defines, r.SyntaxError)
 		}
 	}
 }

@@ -9,22 +9,22 @@ import (
 	"merrycrate.example/merry/crate/ecma"
 )
 
-// A Way is that by which a script asks for another file while it runs.
-type Way string
+// A LoadMethod is that by which a script asks for another file while it runs.
+type LoadMethod string
 
 // The ways of asking.
 const (
-	Dynamic Way = "import()" // ECMA-262, section 13.3.10
-	Address Way = "url"      // new URL(…, import.meta.url): a file beside the module
-	Worker  Way = "worker"   // a worker's script, a module or a plain one
+	Dynamic LoadMethod = "import()" // ECMA-262, section 13.3.10
+	Address LoadMethod = "url"      // new URL(…, import.meta.url): a file beside the module
+	Worker  LoadMethod = "worker"   // a worker's script, a module or a plain one
 )
 
 // A Load is one place where a script asks for a file that it names by a constant text.
 type Load struct {
-	From   string `json:"from"` // as it is written
-	How    Way    `json:"how"`
-	Line   int    `json:"line"`
-	Column int    `json:"column"`
+	From   string     `json:"from"` // as it is written
+	How    LoadMethod `json:"how"`
+	Line   int        `json:"line"`
+	Column int        `json:"column"`
 	// Page says that the name leads on from the page and not from the script itself.
 	Page bool `json:"page,omitempty"`
 	// Waits says that the script itself comes to its end only once the other has (a top-level await), Caught that it knows what to do
@@ -68,7 +68,7 @@ func (v *loadsVisitor) Exit(n js.INode) {
 
 // Enter notes what a node asks for.
 func (v *loadsVisitor) Enter(n js.INode) js.IVisitor {
-	if v.depth > ecma.Deepest {
+	if v.depth > ecma.MaxDepth {
 		return nil
 	}
 	v.depth++
@@ -165,7 +165,7 @@ func besideModule(args *js.Args) bool {
 }
 
 // add notes a file that a constant text names.
-func (v *loadsVisitor) add(way Way, n js.IExpr, page bool, call *js.CallExpr) {
+func (v *loadsVisitor) add(way LoadMethod, n js.IExpr, page bool, call *js.CallExpr) {
 	var text []byte
 	switch n := n.(type) {
 	case *js.LiteralExpr:

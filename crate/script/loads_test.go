@@ -41,8 +41,8 @@ func TestLoads(t *testing.T) {
 				got += " caught"
 			}
 		}
-		if got != want || r.Fault != "" || strings.Contains(src, " from 'd'") && len(r.Needs) > 0 {
-			t.Errorf("%s: %q, want %q; %s, needs %v", src, got, want, r.Fault, r.Needs)
+		if got != want || r.SyntaxError != "" || strings.Contains(src, " from 'd'") && len(r.Needs) > 0 {
+			t.Errorf("%s: %q, want %q; %s, needs %v", src, got, want, r.SyntaxError, r.Needs)
 		}
 	}
 }

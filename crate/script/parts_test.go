@@ -38,7 +38,7 @@ func TestParts(t *testing.T) {
 	} {
 		r := Analyze([]byte(text))
 		if r.Form == Broken {
-			t.Errorf("%s: %s", text, r.Fault)
+			t.Errorf("%s: %s", text, r.SyntaxError)
 			continue
 		}
 		if got := [2]string{partNames(r.Parts), partNames(r.PartNeeds)}; got != want {

@@ -96,7 +96,7 @@ func TestOpens(t *testing.T) {
 		"function call(name) { window[name] = function () {}; }":                        false,
 		"var list = { a: 1 }; for (var k in list) { list[k] = 2; } window['x'] = list;": false,
 	} {
-		if got := Analyze([]byte(text)).Opens; got != want {
+		if got := Analyze([]byte(text)).DefinesUnknown; got != want {
 			t.Errorf("%s opens: %v", text, got)
 		}
 	}

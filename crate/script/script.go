@@ -80,21 +80,21 @@ type Report struct {
 	// uses then: somebody must have given them before.
 	Parts     []Global `json:"parts,omitempty"`
 	PartNeeds []Global `json:"part_needs,omitempty"`
-	// Opens says that it gives all that an object has to the page, by names that reading does not know.
-	Opens bool `json:"opens,omitempty"`
+	// DefinesUnknown says that it gives all that an object has to the page, by names that reading does not know.
+	DefinesUnknown bool `json:"opens,omitempty"`
 	// Asks are the modules that it would have from a loader of AMD modules (define): packages' names mostly.
 	Asks []string `json:"asks,omitempty"`
-	// Fault says why the script could not be parsed, with its place.
-	Fault        string   `json:"fault,omitempty"`
-	FaultLine    int      `json:"fault_line,omitempty"`
-	FaultColumn  int      `json:"fault_column,omitempty"`
-	ModuleImport []string `json:"imports,omitempty"` // of a module: what it imports
+	// SyntaxError says why the script could not be parsed, with its place.
+	SyntaxError       string   `json:"fault,omitempty"`
+	SyntaxErrorLine   int      `json:"fault_line,omitempty"`
+	SyntaxErrorColumn int      `json:"fault_column,omitempty"`
+	ModuleImport      []string `json:"imports,omitempty"` // of a module: what it imports
 	// Of a module: its imports with the names that they ask for, what it exports, and the modules of which it exports all.
-	Imports []Import `json:"import_list,omitempty"`
-	Exports []string `json:"exports,omitempty"`
-	Stars   []string `json:"stars,omitempty"`
-	// Elsewhere says that a module counts on what only servers and bundlers have, such as process, and stops on a page.
-	Elsewhere bool `json:"elsewhere,omitempty"`
+	Imports   []Import `json:"import_list,omitempty"`
+	Exports   []string `json:"exports,omitempty"`
+	ReExports []string `json:"stars,omitempty"`
+	// NeedsBundler says that a module counts on what only servers and bundlers have, such as process, and stops on a page.
+	NeedsBundler bool `json:"elsewhere,omitempty"`
 	// Loads are the files that it asks for while it runs, as far as it names them by constant texts.
 	Loads []Load `json:"loads,omitempty"`
 }
@@ -116,7 +116,7 @@ func Analyze(src []byte) (report *Report) {
 		// A mistake of this package on some unheard-of script must not end a command: the script is then
 		// one of which nothing is known.
 		if p := recover(); p != nil {
-			report = &Report{Form: Classic, Fault: fmt.Sprint("merry could not follow it: ", p)}
+			report = &Report{Form: Classic, SyntaxError: fmt.Sprint("merry could not follow it: ", p)}
 		}
 	}()
 	return analyze(src)
@@ -149,10 +149,10 @@ func tooDeep(src []byte) *Report {
 			begun = i
 		}
 		if open > mostNested {
-			return &Report{Form: Broken, Fault: fmt.Sprintf("its brackets are nested more than %d deep", mostNested)}
+			return &Report{Form: Broken, SyntaxError: fmt.Sprintf("its brackets are nested more than %d deep", mostNested)}
 		}
 		if i-begun > mostChain {
-			return &Report{Form: Classic, Fault: fmt.Sprintf("it has an expression of more than %d bytes, which is not followed", mostChain)}
+			return &Report{Form: Classic, SyntaxError: fmt.Sprintf("it has an expression of more than %d bytes, which is not followed", mostChain)}
 		}
 	}
 	return nil
@@ -168,21 +168,21 @@ func analyze(src []byte) *Report {
 	buf := append(make([]byte, 0, len(src)+1), src...)
 	ast, err := ecma.Parse(buf)
 	if err != nil {
-		r := &Report{Form: Broken, Fault: err.Error()}
+		r := &Report{Form: Broken, SyntaxError: err.Error()}
 		if pe, ok := err.(*parse.Error); ok {
-			r.Fault, r.FaultLine, r.FaultColumn = pe.Message, pe.Line, pe.Column
+			r.SyntaxError, r.SyntaxErrorLine, r.SyntaxErrorColumn = pe.Message, pe.Line, pe.Column
 		}
 		return r
 	}
-	f := &follower{src: buf, original: src, lines: printable.Of(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, original: src, lines: printable.NewIndex(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	loads, module := f.loads(ast)
 	f.isModule = module
 	f.script(ast)
-	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads, Opens: f.opens}
+	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads, DefinesUnknown: f.opens}
 	if r.Form == Module {
-		r.Imports, r.Exports, r.Stars = f.modules(ast)
-		r.Elsewhere = f.elsewhere
+		r.Imports, r.Exports, r.ReExports = f.modules(ast)
+		r.NeedsBundler = f.elsewhere
 	}
 	for _, g := range f.defines {
 		r.Defines = append(r.Defines, g)

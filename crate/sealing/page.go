@@ -41,13 +41,13 @@ func Tag(l Line, text []byte) string {
 
 // A Demand is what a page's tag, or a line of its import map, demands of a file.
 type Demand struct {
-	Line   int    `json:"line"`
-	Column int    `json:"column"`
-	Ref    string `json:"ref"`
-	State  State  `json:"state"`
-	Says   string `json:"says,omitempty"`  // the integrity that it demands
-	Is     string `json:"is,omitempty"`    // that of the bytes
-	Fault  string `json:"fault,omitempty"` // why these could not be had
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+	Ref      string `json:"ref"`
+	State    State  `json:"state"`
+	Declared string `json:"says,omitempty"`  // the integrity that it demands
+	Is       string `json:"is,omitempty"`    // that of the bytes
+	Problem  string `json:"fault,omitempty"` // why these could not be had
 }
 
 // A State says how a demand stands.
@@ -116,7 +116,7 @@ func (l *look) mapped(ctx context.Context, in *page.Include) []Demand {
 
 // demand looks at one demand, made at an offset of the page.
 func (l *look) demand(ctx context.Context, ref, value string, cors bool, offset int) Demand {
-	d := Demand{Ref: ref, Says: value}
+	d := Demand{Ref: ref, Declared: value}
 	t := tags.Resolve(l.at, l.page.BaseAt(offset), ref)
 	meta, err := integrity.Parse(value)
 	demanded := err == nil && len(meta) > 0
@@ -131,7 +131,7 @@ func (l *look) demand(ctx context.Context, ref, value string, cors bool, offset 
 	}
 	b, err := l.bytes(ctx, t)
 	if err != nil {
-		if d.Fault = err.Error(); d.State == "" {
+		if d.Problem = err.Error(); d.State == "" {
 			d.State = Unfetched
 		}
 		return d

@@ -17,14 +17,14 @@ import (
 
 // A hub has the sockets of the pages that are open in browsers.
 type hub struct {
-	say func(host string, m *said)
+	say func(host string, m *message)
 
 	mu      sync.Mutex
 	sockets map[*websocket.Conn]bool
 }
 
-// said is what our script sends: what the browser said of its page.
-type said struct {
+// message is what our script sends: what the browser message of its page.
+type message struct {
 	Kind         console.Kind
 	Page         string // the path of its address
 	Text, URL    string
@@ -55,7 +55,7 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 		if err != nil {
 			return
 		}
-		var m said
+		var m message
 		if json.Unmarshal(b, &m) == nil {
 			s.hub.say(r.Host, &m)
 		}
@@ -115,8 +115,8 @@ func (s *Server) Changed(ctx context.Context, names []string) {
 	s.hub.send(ctx, o)
 }
 
-// hear takes what a page's script sent.
-func (s *Server) hear(host string, m *said) {
+// onMessage takes what a page's script sent.
+func (s *Server) onMessage(host string, m *message) {
 	at, err := url.Parse(m.Page)
 	if err != nil {
 		return
@@ -137,11 +137,11 @@ func (s *Server) hear(host string, m *said) {
 	if rest, is := strings.CutPrefix(m.URL, own); is {
 		m.URL = s.origin + "/" + rest
 	}
-	s.tell(&console.Message{Kind: m.Kind, Page: s.pageName(at.Path), Text: m.Text, URL: m.URL, Line: max(m.Line, 0), Column: max(m.Column, 0)})
+	s.notify(&console.Message{Kind: m.Kind, Page: s.pageName(at.Path), Text: m.Text, URL: m.URL, Line: max(m.Line, 0), Column: max(m.Column, 0)})
 }
 
-func (s *Server) tell(m *console.Message) {
-	if s.Say != nil {
-		s.Say(m)
+func (s *Server) notify(m *console.Message) {
+	if s.OnMessage != nil {
+		s.OnMessage(m)
 	}
 }

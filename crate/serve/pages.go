@@ -97,7 +97,7 @@ func shown(r *http.Request) bool {
 
 // added is a page with the tag of our script before all others, and with links to other hosts led here, where that is wanted.
 func (s *Server) added(name string, b []byte, shown bool) []byte {
-	if s.Away {
+	if s.CDNFallback {
 		b = s.homeward(name, b)
 	}
 	if !s.Live || !shown || strings.HasSuffix(name, ".xhtml") {

@@ -48,12 +48,12 @@ type Options struct {
 	Cache time.Duration
 	// Behind is the server that is asked for pages and for what the site does not have, nil for none.
 	Behind *url.URL
-	// Away has links to other hosts answered from the cache, where the crate has their bytes.
-	Away bool
+	// CDNFallback has links to other hosts answered from the cache, where the crate has their bytes.
+	CDNFallback bool
 	// Live has pages loaded again on changes, and their console told.
 	Live bool
-	// Say is told what browsers say of the site's pages.
-	Say func(*console.Message)
+	// OnMessage is told what browsers say of the site's pages.
+	OnMessage func(*console.Message)
 }
 
 // A Server answers requests for a site.
@@ -69,7 +69,7 @@ type Server struct {
 // A state is what is known of the site until something changes.
 type state struct {
 	p     *project.Project
-	guard *csp.Guard
+	guard *csp.Index
 	pages map[string][]byte // in the site: as a profile would have them
 }
 
@@ -80,7 +80,7 @@ func New(o Options) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{Options: o, root: root}
-	s.hub.say = s.hear
+	s.hub.say = s.onMessage
 	s.Update(o.Project, nil)
 	var site http.Handler = http.HandlerFunc(s.file)
 	if o.Behind != nil {
@@ -140,7 +140,7 @@ func (s *Server) Handler() http.Handler { return s.handler }
 // unbroken answers with an error page where this program itself fails at a request, and tells of it once.
 func (s *Server) unbroken(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		err := parallel.Guard(func() error { next.ServeHTTP(w, r); return nil })
+		err := parallel.Recover(func() error { next.ServeHTTP(w, r); return nil })
 		if err != nil {
 			s.trouble(w, r, http.StatusInternalServerError, "This is a fault of merry itself", err.Error())
 		}
@@ -360,7 +360,7 @@ func (s *Server) headers(w http.ResponseWriter, address string) {
 
 // missing answers that there is no such file, with the site's own page for that where it has one.
 func (s *Server) missing(w http.ResponseWriter, r *http.Request) {
-	s.tellMissing(r)
+	s.notifyMissing(r)
 	if b, err := s.readFile("404.html"); err == nil {
 		s.headers(w, "/404.html")
 		s.write(w, r, "404.html", b, http.StatusNotFound)
@@ -369,13 +369,13 @@ func (s *Server) missing(w http.ResponseWriter, r *http.Request) {
 	s.trouble(w, r, http.StatusNotFound, "There is no such file", strings.TrimPrefix(r.URL.Path, "/"))
 }
 
-// tellMissing tells of a file that a page asked for and that is not there.
-func (s *Server) tellMissing(r *http.Request) {
+// notifyMissing tells of a file that a page asked for and that is not there.
+func (s *Server) notifyMissing(r *http.Request) {
 	from, err := url.Parse(r.Referer())
 	if err != nil || from.Host != r.Host || r.URL.Path == "/favicon.ico" || !s.Live {
 		return
 	}
-	s.tell(&console.Message{Kind: console.Failed, Page: s.pageName(from.Path), Text: "404, there is no such file: " + strings.TrimPrefix(r.URL.Path, "/"), URL: s.origin + r.URL.Path})
+	s.notify(&console.Message{Kind: console.Failed, Page: s.pageName(from.Path), Text: "404, there is no such file: " + strings.TrimPrefix(r.URL.Path, "/"), URL: s.origin + r.URL.Path})
 }
 
 // pageName is the page of the site that a path shows.

@@ -27,14 +27,14 @@ type Session struct {
 	// Watch calls changed after each burst of changes, until the context ends.
 	Watch func(ctx context.Context, changed func(names []string)) error
 	// Ready is told the address as soon as it answers, and Shown which files changed whenever browsers are told.
-	Ready func(address string)
-	Shown func(names []string)
-	// Trouble is told what went wrong while looking again: a file that is half written.
-	Trouble func(error)
+	Ready  func(address string)
+	OnPage func(names []string)
+	// OnError is told what went wrong while looking again: a file that is half written.
+	OnError func(error)
 
-	server *Server
-	log    console.Log
-	heard  chan *console.Message
+	server   *Server
+	log      console.Log
+	messages chan *console.Message
 
 	mu    sync.Mutex
 	known chan struct{} // closed once the site's findings are known
@@ -54,11 +54,11 @@ func (s *Session) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	tell := s.Say
-	s.Project, s.heard = p, make(chan *console.Message, mostHeard)
-	s.Say = func(m *console.Message) {
+	tell := s.OnMessage
+	s.Project, s.messages = p, make(chan *console.Message, mostHeard)
+	s.OnMessage = func(m *console.Message) {
 		select {
-		case s.heard <- m:
+		case s.messages <- m:
 		default:
 		}
 	}
@@ -103,7 +103,7 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 		defer watched()
 		p, drafted, err := s.Look(ctx)
 		if err != nil {
-			s.Trouble(err)
+			s.OnError(err)
 			return
 		}
 		var inSite []string
@@ -124,11 +124,11 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 		}
 		s.log.Forget()
 		s.server.Changed(ctx, inSite)
-		s.Shown(inSite)
+		s.OnPage(inSite)
 		s.inspect(ctx, origin)
 	})
 	if err != nil && ctx.Err() == nil {
-		s.Trouble(err)
+		s.OnError(err)
 	}
 }
 
@@ -136,7 +136,7 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 func (s *Session) inspect(ctx context.Context, origin string) {
 	known := make(chan struct{})
 	p := s.server.state.Load().p
-	site := &console.Site{Origin: origin, Sites: p.Site(), Tags: tags.Told(p), Read: func(name string) []byte {
+	site := &console.Site{Origin: origin, Sites: p.Site(), Tags: tags.Describe(p), Read: func(name string) []byte {
 		b, _ := s.server.root.ReadFile(name)
 		return b
 	}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
@@ -152,7 +152,7 @@ func (s *Session) inspect(ctx context.Context, origin string) {
 		defer leave()
 		list, err := s.Check(ctx)
 		if err != nil && ctx.Err() == nil {
-			s.Trouble(err)
+			s.OnError(err)
 		}
 		site.Findings = list
 	})
@@ -161,8 +161,8 @@ func (s *Session) inspect(ctx context.Context, origin string) {
 // spawn runs work beside the server. A fault of this program in it is told, and the server goes on.
 func (s *Session) spawn(work func()) {
 	go func() {
-		if err := parallel.Guard(func() error { work(); return nil }); err != nil {
-			s.Trouble(err)
+		if err := parallel.Recover(func() error { work(); return nil }); err != nil {
+			s.OnError(err)
 		}
 	}()
 }
@@ -173,7 +173,7 @@ func (s *Session) tellAll(ctx context.Context, tell func(*console.Message)) {
 		select {
 		case <-ctx.Done():
 			return
-		case m := <-s.heard:
+		case m := <-s.messages:
 			s.mu.Lock()
 			known, site := s.known, s.site
 			s.mu.Unlock()

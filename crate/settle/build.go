@@ -10,11 +10,11 @@ import (
 
 // AddBuild adds to a library the other build of its files for pages, from the delivery in the cache, where only one build
 // was taken. It returns the places of the files that were put. What the cache does not have stays in the build that there is.
-func AddBuild(ctx context.Context, d *reconcile.Draft, name string, build record.Build) ([]string, error) {
+func AddBuild(ctx context.Context, d *reconcile.Plan, name string, build record.Build) ([]string, error) {
 	sealed := d.Seal.Libraries[name]
 	missing := map[string]bool{}
 	for _, f := range sealed.Files {
-		if f.Role == record.Tagged && f.Pair == "" && f.Build != record.NoBuild && f.Build != build && build != record.NoBuild {
+		if f.Role == record.Tagged && f.OtherBuild == "" && f.Build != record.NoBuild && f.Build != build && build != record.NoBuild {
 			missing[f.Path] = true
 		}
 	}
@@ -28,13 +28,13 @@ func AddBuild(ctx context.Context, d *reconcile.Draft, name string, build record
 	defer done()
 	added := map[string]bool{}
 	for path := range missing {
-		f := l.Delivery.File(path)
-		if f.Pair == "" || l.Delivery.File(f.Pair).Build != build || l.Selection.Has(f.Pair) {
+		f := l.Package.File(path)
+		if f.OtherBuild == "" || l.Package.File(f.OtherBuild).Build != build || l.Selection.Has(f.OtherBuild) {
 			continue
 		}
-		l.Selection.Add(delivery.Choice{Path: f.Pair, Page: true})
-		added[f.Pair] = true
-		if m := l.Delivery.File(f.Pair).Map; m != "" && !l.Selection.Has(m) {
+		l.Selection.Add(delivery.Choice{Path: f.OtherBuild, Page: true})
+		added[f.OtherBuild] = true
+		if m := l.Package.File(f.OtherBuild).Map; m != "" && !l.Selection.Has(m) {
 			l.Selection.Add(delivery.Choice{Path: m})
 			added[m] = true
 		}
@@ -42,8 +42,8 @@ func AddBuild(ctx context.Context, d *reconcile.Draft, name string, build record
 	if len(added) == 0 {
 		return nil, nil
 	}
-	Name(l.Delivery, l.Selection, &l.Entry)
-	if _, err := l.Draft(ctx, d); err != nil {
+	Name(l.Package, l.Selection, &l.Entry)
+	if _, err := l.Plan(ctx, d); err != nil {
 		return nil, err
 	}
 	var put []string

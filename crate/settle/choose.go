@@ -18,7 +18,7 @@ import (
 
 // Choose selects in a delivery of some version what an entry says, with notes on what is not there any more: by the same
 // paths, else by the same names with another version in them, else what is suggested.
-func Choose(d *delivery.Delivery, version string, lib record.Library) (*delivery.Selection, []string) {
+func Choose(d *delivery.Package, version string, lib record.Library) (*delivery.Selection, []string) {
 	var notes []string
 	take, gone := known(d, version, lib, lib.Take)
 	keep, goneToo := known(d, version, lib, lib.Keep)
@@ -44,13 +44,13 @@ func Choose(d *delivery.Delivery, version string, lib record.Library) (*delivery
 }
 
 // Names tells whether a delivery has anything that an entry names.
-func Names(d *delivery.Delivery, version string, lib record.Library) bool {
+func Names(d *delivery.Package, version string, lib record.Library) bool {
 	patterns, _ := known(d, version, lib, lib.Take)
 	return len(patterns) > 0
 }
 
 // known turns what an entry names into what a delivery has, and lists what it does not have any more.
-func known(d *delivery.Delivery, version string, lib record.Library, names []string) (patterns, gone []string) {
+func known(d *delivery.Package, version string, lib record.Library, names []string) (patterns, gone []string) {
 	for _, t := range names {
 		if d.File(t) != nil {
 			patterns = append(patterns, t)
@@ -76,13 +76,13 @@ func known(d *delivery.Delivery, version string, lib record.Library, names []str
 
 // Successor finds the file of another version's delivery that stands for a file, by the rule of reconcile.Candidates; "" if there is
 // none, or if several may be meant.
-func Successor(d *delivery.Delivery, version, oldVersion, name string) string {
+func Successor(d *delivery.Package, version, oldVersion, name string) string {
 	if d.File(name) != nil {
 		return name // also one that is set apart
 	}
 	var list []reconcile.Candidate
 	for i := range d.Files {
-		if f := &d.Files[i]; f.Aside == "" {
+		if f := &d.Files[i]; f.ExcludedBecause == "" {
 			list = append(list, reconcile.Candidate{Path: f.Path})
 		}
 	}
@@ -102,7 +102,7 @@ func matches(patterns []string, name string) bool {
 
 // whole selects all that a delivery has for a page; tags are for what is suggested and for what is named. Programs and settings for
 // servers come only if each is among wanted.
-func whole(d *delivery.Delivery, named, wanted []string) *delivery.Selection {
+func whole(d *delivery.Package, named, wanted []string) *delivery.Selection {
 	sel := d.Suggest()
 	var programs []string
 	for i := range d.Files {
@@ -110,11 +110,11 @@ func whole(d *delivery.Delivery, named, wanted []string) *delivery.Selection {
 		switch {
 		case slices.Contains(wanted, f.Path):
 		case f.ForServer:
-			if f.Aside == "" && !paths.Hidden(f.Path) {
+			if f.ExcludedBecause == "" && !paths.Hidden(f.Path) {
 				programs = append(programs, f.Path)
 			}
 			continue
-		case f.Aside != "" || f.Size == 0 || paths.Hidden(f.Path) || f.Path == d.Manifest.File || !forPages(f):
+		case f.ExcludedBecause != "" || f.Size == 0 || paths.Hidden(f.Path) || f.Path == d.Manifest.File || !forPages(f):
 			continue
 		}
 		sel.Add(delivery.Choice{Path: f.Path, Reason: "the library is kept whole"})
@@ -155,7 +155,7 @@ func Keep(sel *delivery.Selection, keep, named []string) {
 }
 
 // tagNamed gives tags to what is named by its own path, whatever pattern has it too.
-func tagNamed(d *delivery.Delivery, sel *delivery.Selection, named []string) {
+func tagNamed(d *delivery.Package, sel *delivery.Selection, named []string) {
 	brought := broughtBy(d, sel)
 	for i, c := range sel.Choices {
 		if f := d.File(c.Path); slices.Contains(named, c.Path) && !brought[c.Path] && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet) {
@@ -165,7 +165,7 @@ func tagNamed(d *delivery.Delivery, sel *delivery.Selection, named []string) {
 }
 
 // broughtBy tells what chosen files ask for themselves.
-func broughtBy(d *delivery.Delivery, sel *delivery.Selection) map[string]bool {
+func broughtBy(d *delivery.Package, sel *delivery.Selection) map[string]bool {
 	brought := map[string]bool{}
 	for _, c := range sel.Choices {
 		for _, r := range d.File(c.Path).Refs {
@@ -179,7 +179,7 @@ func broughtBy(d *delivery.Delivery, sel *delivery.Selection) map[string]bool {
 // wildcards brings along, no tag is for what a plain tag can't load or a script loads itself, for what is beside the page's
 // business, and for another build of what is suggested; and where a pattern goes through folders and has the suggested files,
 // tags are for those alone.
-func Roles(d *delivery.Delivery, sel *delivery.Selection, patterns []string) {
+func Roles(d *delivery.Package, sel *delivery.Selection, patterns []string) {
 	suggested := d.Suggest()
 	var deep []string
 	for _, pat := range patterns {
@@ -207,14 +207,14 @@ func Roles(d *delivery.Delivery, sel *delivery.Selection, patterns []string) {
 		}
 	}
 	again := slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return c.Page && same[c.Path] && matches(deep, c.Path) })
-	plain := slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return d.File(c.Path).Aside == "" })
+	plain := slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return d.File(c.Path).ExcludedBecause == "" })
 	brought := broughtBy(d, sel)
 	for i, c := range sel.Choices {
 		f := d.File(c.Path)
 		if !c.Page || slices.Contains(patterns, c.Path) || suggested.Tagged(c.Path) {
 			continue
 		}
-		if matches(deep, c.Path) && (wide || again && !same[c.Path]) || plain && f.Aside != "" || brought[c.Path] || !taggable(f, defined, modules) {
+		if matches(deep, c.Path) && (wide || again && !same[c.Path]) || plain && f.ExcludedBecause != "" || brought[c.Path] || !taggable(f, defined, modules) {
 			sel.Choices[i].Page = false
 		}
 	}
@@ -242,7 +242,7 @@ func taggable(f *delivery.File, defined map[string]bool, modules bool) bool {
 }
 
 // Name writes a selection into an entry, so that it can be repeated.
-func Name(d *delivery.Delivery, sel *delivery.Selection, lib *record.Library) {
+func Name(d *delivery.Package, sel *delivery.Selection, lib *record.Library) {
 	lib.Take, lib.Keep = nil, nil
 	for _, name := range d.Named(sel) {
 		f := d.File(name)

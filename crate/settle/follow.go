@@ -10,7 +10,7 @@ import (
 
 // Follow turns the own places of an entry into those of another version's files: a place that has the version in its name
 // has the new one then. What the new version has not is left out.
-func Follow(d *delivery.Delivery, sel *delivery.Selection, lib *record.Library, version string) map[string]string {
+func Follow(d *delivery.Package, sel *delivery.Selection, lib *record.Library, version string) map[string]string {
 	var places map[string]string
 	for key, place := range lib.Places {
 		to := key

@@ -14,7 +14,7 @@ import (
 const mostGone = 3000
 
 // gone are the names that the library offered in the version that is in the crate, or in an earlier one, and does not offer as it will be.
-func (l *Library) gone(d *reconcile.Draft, sealed *record.Sealed) map[string][]string {
+func (l *Library) gone(d *reconcile.Plan, sealed *record.Sealed) map[string][]string {
 	was := d.Before.Seal.Libraries[l.Entry.Name]
 	if was == nil || was.Version == sealed.Version {
 		if was != nil {
@@ -60,12 +60,12 @@ func (l *Library) gone(d *reconcile.Draft, sealed *record.Sealed) map[string][]s
 }
 
 // offered are the names that a library's files offer to a page.
-func offered(sealed *record.Sealed, d *reconcile.Draft, bytesOf func(f *record.File) []byte) map[string]bool {
+func offered(sealed *record.Sealed, d *reconcile.Plan, bytesOf func(f *record.File) []byte) map[string]bool {
 	names := map[string]bool{}
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
 		switch kind := delivery.KindOf(f.Path); {
-		case f.Build == record.Minified && f.Pair != "":
+		case f.Build == record.Minified && f.OtherBuild != "":
 		case kind == delivery.Stylesheet:
 			for _, m := range style.Read(bytesOf(f)).Makes() {
 				switch m.Kind {

@@ -19,7 +19,7 @@ import (
 
 // imported takes the package that a module imports by name, where that is asked for. The import map of a page leads there, so that it needs
 // no tag.
-func (t *Taking) imported(ctx context.Context, n *requirements.Supply, req TakeRequest, depth int) error {
+func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
 	after := t.Draft.Before.With(t.Draft.List, t.Draft.Seal)
 	for _, of := range after.Offering(n.Import) {
 		if after.Suits(of, n.Range) {
@@ -27,13 +27,13 @@ func (t *Taking) imported(ctx context.Context, n *requirements.Supply, req TakeR
 			return nil
 		}
 	}
-	if !req.WithNeeds || depth >= requirements.MostDepth {
+	if !req.WithNeeds || depth >= requirements.MaxDepth {
 		if usual := after.Imported(n.Import); usual.Library != "" {
 			n.Library, n.Why = usual.Library, fmt.Sprintf("it asks for %s, and the crate has %s", n.Range, after.Seal.Libraries[usual.Library].Version)
 		}
 		return nil
 	}
-	want := TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk, imported: n.Import}
+	want := TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly, imported: n.Import}
 	rng, there := n.Range, t.suited(n)
 	if there != nil { // another of its files is imported
 		if pkg, packaged := there.Package(); !packaged || pkg != n.Package {
@@ -59,7 +59,7 @@ func (t *Taking) imported(ctx context.Context, n *requirements.Supply, req TakeR
 }
 
 // suited is the library of the crate that is the imported package in a version which its importer allows, nil for none.
-func (t *Taking) suited(n *requirements.Supply) *record.Library {
+func (t *Take) suited(n *requirements.Requirement) *record.Library {
 	allowed, err := source.ParseRange(n.Range)
 	for i := range t.Draft.List.Libraries {
 		there := &t.Draft.List.Libraries[i]

@@ -25,15 +25,15 @@ import (
 // A Library is one on its way into the project: what its entry will say, and where its files come from.
 type Library struct {
 	Entry     record.Library
-	Delivery  *delivery.Delivery
+	Package   *delivery.Package
 	From      reconcile.Source
 	Selection *delivery.Selection
 	Digest    string // of the source's own bytes
 	Licence   string
 	Linked    bool // pages have nothing but links to it
-	// There is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
-	There map[string]paths.InSite
-	Firm  bool
+	// At is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
+	At   map[string]paths.InSite
+	Firm bool
 	// partial says that the source is not at hand, and what was taken stands for it.
 	partial bool
 	Policy  reconcile.Policy
@@ -42,21 +42,21 @@ type Library struct {
 // Of makes a library of an opened source.
 func Of(o *origin.Opened, entry record.Library, sel *delivery.Selection) (*Library, error) {
 	digest, err := o.Tree.Digest()
-	return &Library{Entry: entry, Delivery: o.Delivery, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence}, err
+	return &Library{Entry: entry, Package: o.Package, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence}, err
 }
 
-// Draft finds a place for every chosen file, drafts the files, and drafts both records.
-func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Placement, error) {
+// Plan finds a place for every chosen file, drafts the files, and drafts both records.
+func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Placement, error) {
 	lib := &l.Entry
 	place, err := l.place(d)
 	if err != nil {
 		return nil, err
 	}
 	sealed := &record.Sealed{Version: lib.Version, Origin: lib.From, Digest: l.Digest, Licence: l.Licence, Linked: l.Linked}
-	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Delivery, l.Selection, place.At, l.Linked, l.Policy); err != nil {
+	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Package, l.Selection, place.At, l.Linked, l.Policy); err != nil {
 		return nil, err
 	}
-	l.pairForms(sealed)
+	l.pairFormats(sealed)
 	sealed.Gone = l.gone(d, sealed)
 	sealed.Imports, sealed.Asks = l.imports(sealed), l.asks(d, sealed)
 	if old := d.Seal.Libraries[lib.Name]; old != nil {
@@ -73,7 +73,7 @@ func (l *Library) Draft(ctx context.Context, d *reconcile.Draft) (*placement.Pla
 
 // imports are the names under which modules import the library's files: its manifest's, else the library's own name for its only module.
 func (l *Library) imports(sealed *record.Sealed) map[string]string {
-	named := l.Delivery.Manifest
+	named := l.Package.Manifest
 	named.Name = cmp.Or(named.Name, l.Entry.Name)
 	var modules []string
 	for i := range sealed.Files {
@@ -82,7 +82,7 @@ func (l *Library) imports(sealed *record.Sealed) map[string]string {
 		}
 	}
 	list := named.Specifiers(modules)
-	for specifier, file := range l.Delivery.Specifiers() {
+	for specifier, file := range l.Package.Specifiers() {
 		if list[specifier] == "" && slices.Contains(modules, file) {
 			list[specifier] = file
 		}
@@ -90,7 +90,7 @@ func (l *Library) imports(sealed *record.Sealed) map[string]string {
 	if list[named.Name] == "" {
 		var only []string
 		for _, f := range sealed.Files {
-			if f.Module && f.Role == record.Tagged && (f.Pair == "" || f.Build == record.Minified) {
+			if f.Module && f.Role == record.Tagged && (f.OtherBuild == "" || f.Build == record.Minified) {
 				only = append(only, f.Path)
 			}
 		}
@@ -104,21 +104,21 @@ func (l *Library) imports(sealed *record.Sealed) map[string]string {
 	return list
 }
 
-// pairForms marks the library's plain script, in both builds, as that of browsers without modules, where its module goes on pages, too.
-func (l *Library) pairForms(sealed *record.Sealed) {
+// pairFormats marks the library's plain script, in both builds, as that of browsers without modules, where its module goes on pages, too.
+func (l *Library) pairFormats(sealed *record.Sealed) {
 	module := slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Module && f.Role == record.Tagged })
-	plain, ok := l.Delivery.InForm(script.Classic)
+	plain, ok := l.Package.InForm(script.Classic)
 	if !module || !ok {
 		return
 	}
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
-		f.NoModule = f.Role == record.Tagged && !f.Module && (f.Path == plain.Files[0] || f.Pair == plain.Files[0])
+		f.NoModule = f.Role == record.Tagged && !f.Module && (f.Path == plain.Files[0] || f.OtherBuild == plain.Files[0])
 	}
 }
 
 // asks are the packages that the library's modules import by name, with the ranges that its manifest allows.
-func (l *Library) asks(d *reconcile.Draft, sealed *record.Sealed) map[string]string {
+func (l *Library) asks(d *reconcile.Plan, sealed *record.Sealed) map[string]string {
 	list := map[string]string{}
 	for i := range sealed.Files {
 		if !sealed.Files[i].Module {
@@ -130,7 +130,7 @@ func (l *Library) asks(d *reconcile.Draft, sealed *record.Sealed) map[string]str
 		}
 		for _, in := range d.Before.Facts.ScriptOf(sealed.Files[i].Integrity, b).Imports {
 			name := module.PackageOf(in.From)
-			if rng := cmp.Or(l.Delivery.Manifest.Dependencies[name], l.Delivery.Manifest.Peers[name]); !module.Relative(in.From) && rng != "" {
+			if rng := cmp.Or(l.Package.Manifest.Dependencies[name], l.Package.Manifest.Peers[name]); !module.Relative(in.From) && rng != "" {
 				list[name] = rng
 			}
 		}
@@ -142,15 +142,15 @@ func (l *Library) asks(d *reconcile.Draft, sealed *record.Sealed) map[string]str
 }
 
 // place finds the places. Where what is there can't stay without a reference being broken, all is placed anew.
-func (l *Library) place(d *reconcile.Draft) (*placement.Placement, error) {
+func (l *Library) place(d *reconcile.Plan) (*placement.Placement, error) {
 	lib := &l.Entry
 	habits, arrange := project.HabitsFor(d.List, lib)
-	wish := placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into, Places: lib.Places, Rename: lib.Rename, There: l.There}
+	wish := placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into, Places: lib.Places, Rename: lib.Rename, There: l.At}
 	find := func() (*placement.Placement, error) {
-		place, err := placement.Place(l.Delivery, l.Selection, wish)
+		place, err := placement.Place(l.Package, l.Selection, wish)
 		if err != nil && len(wish.There) > 0 && !l.Firm && problem.Of(err).Code == problem.NameBad {
 			wish.There = nil
-			place, err = placement.Place(l.Delivery, l.Selection, wish)
+			place, err = placement.Place(l.Package, l.Selection, wish)
 		}
 		return place, err
 	}
@@ -163,7 +163,7 @@ func (l *Library) place(d *reconcile.Draft) (*placement.Placement, error) {
 			l.own(place, wish)
 		}
 	}()
-	aside := d.Spoken(lib.Name, l.From, l.Selection.Paths(), place.At)
+	aside := d.Mentioned(lib.Name, l.From, l.Selection.Paths(), place.At)
 	if len(aside) == 0 {
 		return place, nil
 	}
@@ -197,7 +197,7 @@ func PlacesOf(p *project.Project, name string) map[string]paths.InSite {
 // Open opens a library of the crate for another drafting: as its source has it or, where that is not in the cache, as far as it
 // was taken. Its selection is what was taken, with the same roles. The caller calls the function that is returned when it is
 // done.
-func Open(ctx context.Context, d *reconcile.Draft, name string) (*Library, func(), error) {
+func Open(ctx context.Context, d *reconcile.Plan, name string) (*Library, func(), error) {
 	entry, sealed, err := d.Before.Sealed(name)
 	if err != nil {
 		return nil, nil, err
@@ -206,7 +206,7 @@ func Open(ctx context.Context, d *reconcile.Draft, name string) (*Library, func(
 }
 
 // Sealed selects what was taken of a library, as far as a delivery has it, with the roles that the files have.
-func Sealed(d *delivery.Delivery, sealed *record.Sealed) *delivery.Selection {
+func Sealed(d *delivery.Package, sealed *record.Sealed) *delivery.Selection {
 	sel := &delivery.Selection{}
 	for _, f := range sealed.Files {
 		if d.File(f.Path) != nil {
@@ -216,14 +216,14 @@ func Sealed(d *delivery.Delivery, sealed *record.Sealed) *delivery.Selection {
 	return sel
 }
 
-// taken is a library as far as it was taken, read from the local copies and the cache.
-type taken struct {
-	*delivery.Delivery
+// rebuiltPackage is a library as far as it was rebuiltPackage, read from the local copies and the cache.
+type rebuiltPackage struct {
+	*delivery.Package
 	files map[string][]byte // by path in the source
 }
 
 // ReadFile returns a file's content.
-func (t *taken) ReadFile(name string) ([]byte, error) {
+func (t *rebuiltPackage) ReadFile(name string) ([]byte, error) {
 	if b, ok := t.files[name]; ok {
 		return b, nil
 	}
@@ -231,13 +231,13 @@ func (t *taken) ReadFile(name string) ([]byte, error) {
 }
 
 // ReadInto returns a file's content, in buf where that is large enough.
-func (t *taken) ReadInto(name string, buf []byte) ([]byte, error) {
+func (t *rebuiltPackage) ReadInto(name string, buf []byte) ([]byte, error) {
 	b, err := t.ReadFile(name)
 	return append(buf[:0], b...), err
 }
 
-func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*taken, error) {
-	t := &taken{files: map[string][]byte{}}
+func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*rebuiltPackage, error) {
+	t := &rebuiltPackage{files: map[string][]byte{}}
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
 		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
@@ -247,12 +247,12 @@ func openTaken(ctx context.Context, p *project.Project, name string, sealed *rec
 		t.files[f.Path] = b
 	}
 	var err error
-	t.Delivery, err = t.describe(ctx, name, p)
+	t.Package, err = t.describe(ctx, name, p)
 	return t, err
 }
 
 // describe learns what the files are.
-func (t *taken) describe(ctx context.Context, name string, p *project.Project) (*delivery.Delivery, error) {
+func (t *rebuiltPackage) describe(ctx context.Context, name string, p *project.Project) (*delivery.Package, error) {
 	var items []delivery.Listed
 	for path, b := range t.files {
 		items = append(items, delivery.Listed{Path: path, Size: int64(len(b))})
@@ -263,10 +263,10 @@ func (t *taken) describe(ctx context.Context, name string, p *project.Project) (
 
 // openSealed opens a library that was taken, by an entry which may say other things of it than before.
 func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(), error) {
-	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, There: map[string]paths.InSite{}}
+	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, At: map[string]paths.InSite{}}
 	for _, f := range sealed.Files {
 		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
-			l.There[f.Path] = place
+			l.At[f.Path] = place
 		}
 	}
 	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
@@ -274,8 +274,8 @@ func openSealed(ctx context.Context, p *project.Project, entry record.Library, s
 	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
 	switch {
 	case err == nil:
-		l.Delivery, l.From, done = o.Delivery, o.Tree, o.Close
-		l.Delivery.Name = entry.Name
+		l.Package, l.From, done = o.Package, o.Tree, o.Close
+		l.Package.Name = entry.Name
 		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
 			o.Close() // some of it was adopted from elsewhere
 			err = fs.ErrNotExist
@@ -288,8 +288,8 @@ func openSealed(ctx context.Context, p *project.Project, entry record.Library, s
 		if terr != nil {
 			return nil, func() {}, terr
 		}
-		l.Delivery, l.From, l.partial, done = taken.Delivery, taken, true, func() {}
+		l.Package, l.From, l.partial, done = taken.Package, taken, true, func() {}
 	}
-	l.Selection = Sealed(l.Delivery, sealed)
+	l.Selection = Sealed(l.Package, sealed)
 	return l, done, nil
 }

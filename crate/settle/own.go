@@ -16,11 +16,11 @@ import (
 // own writes into the entry the places that its files have for no other reason than that they were there: the packing list
 // then says all that is needed to put them there again.
 func (l *Library) own(place *placement.Placement, wish placement.Wish) {
-	if len(l.There) == 0 {
+	if len(l.At) == 0 {
 		return
 	}
 	wish.There = nil
-	usual, err := placement.Place(l.Delivery, l.Selection, wish)
+	usual, err := placement.Place(l.Package, l.Selection, wish)
 	if err != nil {
 		usual = &placement.Placement{}
 	}
@@ -34,7 +34,7 @@ func (l *Library) own(place *placement.Placement, wish placement.Wish) {
 }
 
 // Pin writes into a library's entry what it takes to put its files where the seal has them.
-func Pin(ctx context.Context, d *reconcile.Draft, name string) error {
+func Pin(ctx context.Context, d *reconcile.Plan, name string) error {
 	l, done, err := openSealed(ctx, d.Before, *d.List.Library(name), d.Seal.Libraries[name])
 	if err != nil {
 		return err

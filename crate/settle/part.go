@@ -15,7 +15,7 @@ import (
 
 // DropPart drafts taking files out of a library, their tags with them: those that patterns match, by their paths in the source or in the project,
 // and those of parts by name, with what belongs to nothing else.
-func DropPart(ctx context.Context, d *reconcile.Draft, name string, patterns, parts []string) error {
+func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, parts []string) error {
 	l, done, err := Open(ctx, d, name)
 	if err != nil {
 		return err
@@ -32,7 +32,7 @@ func DropPart(ctx context.Context, d *reconcile.Draft, name string, patterns, pa
 		return problem.Refuse(problem.NothingThere, "merry drop "+name, "nothing of %s would be left", name)
 	}
 	for _, c := range rest.Choices {
-		for _, r := range l.Delivery.File(c.Path).Refs {
+		for _, r := range l.Package.File(c.Path).Refs {
 			if gone[r.Path] && r.By == "" {
 				return problem.Refuse(problem.Needed, "drop "+c.Path+" with it, or leave it", "%s asks for %s by %s, and would not find it", c.Path, r.Path, r.URL)
 			}
@@ -46,8 +46,8 @@ func DropPart(ctx context.Context, d *reconcile.Draft, name string, patterns, pa
 		return gone[f.Path]
 	})
 	for i := range sealed.Files {
-		if gone[sealed.Files[i].Pair] {
-			sealed.Files[i].Pair = ""
+		if gone[sealed.Files[i].OtherBuild] {
+			sealed.Files[i].OtherBuild = ""
 		}
 	}
 	entry := l.Entry
@@ -55,13 +55,13 @@ func DropPart(ctx context.Context, d *reconcile.Draft, name string, patterns, pa
 	places = slices.DeleteFunc(places, func(at string) bool {
 		// Where the other build stays, pages use that.
 		f := d.Before.Seal.Libraries[name].At(at)
-		stays := sealed.File(f.Pair)
+		stays := sealed.File(f.OtherBuild)
 		if stays != nil && entry.Build == f.Build {
 			entry.Build = stays.Build
 		}
 		return stays != nil
 	})
-	Name(l.Delivery, rest, &entry)
+	Name(l.Package, rest, &entry)
 	for p := range gone {
 		delete(entry.Places, p)
 		delete(entry.Rename, p)
@@ -89,7 +89,7 @@ func meant(l *Library, sealed *record.Sealed, patterns, parts []string) (map[str
 		}
 	}
 	for _, part := range parts {
-		o, known := l.Delivery.Option(part)
+		o, known := l.Package.Option(part)
 		n := len(gone)
 		for _, f := range o.Files {
 			if known && sealed.File(f) != nil {
@@ -119,7 +119,7 @@ func (l *Library) follow(gone map[string]bool) {
 		grew = false
 		asked, goes := map[string]bool{}, map[string]bool{}
 		for _, c := range l.Selection.Choices {
-			f := l.Delivery.File(c.Path)
+			f := l.Package.File(c.Path)
 			into := asked
 			if gone[c.Path] {
 				into = goes

@@ -21,7 +21,7 @@ import (
 
 // Refilled says what refill found and put back.
 type Refilled struct {
-	reconcile.Outcome
+	reconcile.Result
 	Whole    int      `json:"whole"` // files that were there as sealed
 	Restored []string `json:"restored,omitempty"`
 	Changed  []string `json:"changed,omitempty"` // there with other bytes, left alone
@@ -37,11 +37,11 @@ type RefillRequest struct {
 	// Sources are archives, or folders of them, that may have what is nowhere else, named from Dir; each byte is held against the seal.
 	Dir     string
 	Sources []string
-	Tell    func(note string)
+	Notify  func(note string)
 }
 
 // Refill drafts the putting back of sealed files that are not there, and says what became of each.
-func Refill(ctx context.Context, d *reconcile.Draft, r RefillRequest) (*Refilled, error) {
+func Refill(ctx context.Context, d *reconcile.Plan, r RefillRequest) (*Refilled, error) {
 	names := r.Names
 	if len(names) == 0 {
 		names = d.Seal.Names()
@@ -63,7 +63,7 @@ func Refill(ctx context.Context, d *reconcile.Draft, r RefillRequest) (*Refilled
 		}
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; !f.At.IsZero() && paths.Hidden(f.At.String()) && !d.Before.Exists(f.At) {
-				r.Tell(f.At.String() + " was not put back: its name begins with a dot; such files are written only if take --files names them")
+				r.Notify(f.At.String() + " was not put back: its name begins with a dot; such files are written only if take --files names them")
 			} else if to, moved := strayed[f.At]; moved {
 				out.Moved = append(out.Moved, f.At.String()+" lies at "+to.String())
 			} else if !f.At.IsZero() && !sealed.Linked {
@@ -125,14 +125,14 @@ func (r *Refilled) tell(all []project.Sealed, states []reconcile.State, missing 
 }
 
 // unchanged tells whether a file is there as it was sealed.
-func unchanged(d *reconcile.Draft, of project.Sealed) bool {
+func unchanged(d *reconcile.Plan, of project.Sealed) bool {
 	b, err := d.Before.ReadFile(of.File.At)
 	return err == nil && of.File.Is(bytes.NewReader(b))
 }
 
 // fetchMissing brings into the cache what it has not: a source that lies in the project, or an address. Whatever comes must
 // have the digest that the seal has.
-func fetchMissing(ctx context.Context, d *reconcile.Draft, names []string, out *Refilled) error {
+func fetchMissing(ctx context.Context, d *reconcile.Plan, names []string, out *Refilled) error {
 	opener := d.Before.Origin
 	for _, n := range names {
 		lib := d.Seal.Libraries[n]
@@ -169,7 +169,7 @@ func fetchMissing(ctx context.Context, d *reconcile.Draft, names []string, out *
 }
 
 // fillFrom brings into the cache what it has not of a library, from archives and folders that a person has.
-func fillFrom(ctx context.Context, d *reconcile.Draft, r RefillRequest, name string) error {
+func fillFrom(ctx context.Context, d *reconcile.Plan, r RefillRequest, name string) error {
 	sealed, opener := d.Seal.Libraries[name], d.Before.Origin
 	missing := func(f record.File) bool {
 		return !f.At.IsZero() && !d.Before.Exists(f.At) && !opener.Cache.Has(f.Integrity)

@@ -13,7 +13,7 @@ import (
 
 // Tag gives files of a library tags of their own, by their paths in the source or in the project, where they lay beside so
 // far, and returns what is to go on pages, in a build.
-func Tag(ctx context.Context, d *reconcile.Draft, name string, only []string, build record.Build) ([]project.TaggedFile, error) {
+func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, build record.Build) ([]project.TaggedFile, error) {
 	if _, _, err := d.Before.Sealed(name); err != nil {
 		return nil, err
 	}
@@ -43,17 +43,17 @@ func Tag(ctx context.Context, d *reconcile.Draft, name string, only []string, bu
 		}
 	}
 	list := d.Before.With(d.List, d.Seal).TaggedFiles(name, build)
-	return slices.DeleteFunc(list, func(f project.TaggedFile) bool { return !wanted[f.File.Path] && !wanted[f.File.Pair] }), nil
+	return slices.DeleteFunc(list, func(f project.TaggedFile) bool { return !wanted[f.File.Path] && !wanted[f.File.OtherBuild] }), nil
 }
 
 // nameAgain writes into a library's entry what the seal has of it.
-func nameAgain(ctx context.Context, d *reconcile.Draft, name string) error {
+func nameAgain(ctx context.Context, d *reconcile.Plan, name string) error {
 	l, done, err := Open(ctx, d, name)
 	if err != nil {
 		return err
 	}
 	defer done()
-	Name(l.Delivery, Sealed(l.Delivery, d.Seal.Libraries[name]), &l.Entry)
+	Name(l.Package, Sealed(l.Package, d.Seal.Libraries[name]), &l.Entry)
 	d.List.Put(l.Entry)
 	return nil
 }

@@ -17,9 +17,9 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// Settled says what settling did.
-type Settled struct {
-	reconcile.Outcome
+// Applied says what settling did.
+type Applied struct {
+	reconcile.Result
 	Done  []Done                 `json:"done"`
 	Pages []reconcile.PageChange `json:"pages,omitempty"`
 	Notes []string               `json:"notes,omitempty"`
@@ -31,22 +31,22 @@ type Done struct {
 	What    string `json:"what"`
 }
 
-// A Settling carries out what the packing list says.
-type Settling struct {
-	Draft   *reconcile.Draft
+// A Applying carries out what the packing list says.
+type Applying struct {
+	Draft   *reconcile.Plan
 	Dir     string   // where paths begin
 	Sources []string // folders in which archives are looked for that are not where they were
-	Out     *Settled
+	Out     *Applied
 }
 
-func (s *Settling) did(library, format string, args ...any) {
+func (s *Applying) did(library, format string, args ...any) {
 	s.Out.Done = append(s.Out.Done, Done{library, fmt.Sprintf(format, args...)})
 }
 
 // Prefetch opens what must be brought before the project is locked: a slow server keeps nobody waiting. What can't be had is
 // told when the change is drafted.
 func Prefetch(ctx context.Context, p *project.Project) {
-	s := &Settling{Draft: &reconcile.Draft{Before: p}}
+	s := &Applying{Draft: &reconcile.Plan{Before: p}}
 	for _, lib := range p.List.Libraries {
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil && sealed.Version == lib.Version && sealed.Origin == lib.From {
 			continue
@@ -58,7 +58,7 @@ func Prefetch(ctx context.Context, p *project.Project) {
 }
 
 // Libraries drafts that the files and the seal of each library are what the packing list says.
-func (s *Settling) Libraries(ctx context.Context) error {
+func (s *Applying) Libraries(ctx context.Context) error {
 	d := s.Draft
 	s.renamed()
 	for _, name := range d.Seal.Names() {
@@ -81,7 +81,7 @@ func (s *Settling) Libraries(ctx context.Context) error {
 }
 
 // renamed finds entries that somebody gave another name: the seal has the same files under one that the list has no more.
-func (s *Settling) renamed() {
+func (s *Applying) renamed() {
 	d := s.Draft
 	for _, lib := range d.List.Libraries {
 		if d.Seal.Libraries[lib.Name] != nil {
@@ -107,7 +107,7 @@ func (s *Settling) renamed() {
 }
 
 // drop takes out what the list has no more.
-func (s *Settling) drop(ctx context.Context, name string) error {
+func (s *Applying) drop(ctx context.Context, name string) error {
 	d := s.Draft
 	for _, lib := range d.List.Libraries {
 		if slices.Contains(lib.Needs, name) {
@@ -126,14 +126,14 @@ func (s *Settling) drop(ctx context.Context, name string) error {
 }
 
 // library settles one entry.
-func (s *Settling) library(ctx context.Context, lib record.Library) error {
+func (s *Applying) library(ctx context.Context, lib record.Library) error {
 	d := s.Draft
 	sealed := d.Seal.Libraries[lib.Name]
-	if sealed == nil && lib.Only == record.Desk && lib.Serve == record.CDN && source.IsAddress(lib.From) {
+	if sealed == nil && lib.Only == record.DevOnly && lib.Serve == record.CDN && source.IsAddress(lib.From) {
 		return nil // a link that can't be sealed
 	}
 	if lib.Hold != nil && lib.Version != "" && !project.AllowedBy(lib.Hold)(lib.Version) {
-		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone; or write another version", "%s is held %s, and the packing list says %s: %s", lib.Name, lib.Hold.Words(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
+		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone; or write another version", "%s is held %s, and the packing list says %s: %s", lib.Name, lib.Hold.Reason(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
 	}
 	if sealed == nil || sealed.Version != lib.Version || sealed.Origin != lib.From {
 		return s.bring(ctx, lib, sealed)
@@ -159,7 +159,7 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 	if err := s.omit(ctx, l, sealed); err != nil {
 		return err
 	}
-	if _, err = l.Draft(ctx, d); err != nil {
+	if _, err = l.Plan(ctx, d); err != nil {
 		return err
 	}
 	for _, part := range []struct {
@@ -174,10 +174,10 @@ func (s *Settling) library(ctx context.Context, lib record.Library) error {
 }
 
 // omit takes the tags of files off that the list names no more, unless their other build stays.
-func (s *Settling) omit(ctx context.Context, l *Library, sealed *record.Sealed) error {
+func (s *Applying) omit(ctx context.Context, l *Library, sealed *record.Sealed) error {
 	var places []string
 	for _, f := range sealed.Files {
-		if f.Role == record.Tagged && !l.Selection.Has(f.Path) && !(f.Pair != "" && l.Selection.Has(f.Pair)) && !f.At.IsZero() {
+		if f.Role == record.Tagged && !l.Selection.Has(f.Path) && !(f.OtherBuild != "" && l.Selection.Has(f.OtherBuild)) && !f.At.IsZero() {
 			places = append(places, f.At.String())
 		}
 	}
@@ -195,13 +195,13 @@ func files(n int) string {
 }
 
 // open opens a library whose version and source are as they were, with the selection that its entry says.
-func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.Sealed) (*Library, func(), error) {
+func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.Sealed) (*Library, func(), error) {
 	d := s.Draft
 	l, done, err := openSealed(ctx, d.Before, lib, sealed)
 	if err != nil || l.partial {
 		if o, serr := s.source(ctx, lib); serr == nil {
 			done()
-			if l, err = Of(o, lib, Sealed(o.Delivery, sealed)); err != nil {
+			if l, err = Of(o, lib, Sealed(o.Package, sealed)); err != nil {
 				o.Close()
 				return nil, nil, err
 			}
@@ -214,19 +214,19 @@ func (s *Settling) open(ctx context.Context, lib record.Library, sealed *record.
 			return nil, nil, err
 		}
 	}
-	l.There = nil
+	l.At = nil
 	same := l.Entry
-	Name(l.Delivery, l.Selection, &same)
+	Name(l.Package, l.Selection, &same)
 	if (!lib.Whole || l.partial) && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) {
 		return l, done, nil
 	}
 	for _, names := range [][]string{lib.Take, lib.Keep} {
-		if _, gone := known(l.Delivery, lib.Version, lib, names); len(gone) > 0 {
+		if _, gone := known(l.Package, lib.Version, lib, names); len(gone) > 0 {
 			done()
 			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+printable.Word(lib.Name)+"  # lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
 		}
 	}
-	l.Selection, _ = Choose(l.Delivery, lib.Version, lib)
+	l.Selection, _ = Choose(l.Package, lib.Version, lib)
 	return l, done, nil
 }
 
@@ -236,13 +236,13 @@ func sameSet(a, b []string) bool {
 }
 
 // find is where the files would go.
-func (l *Library) find(d *reconcile.Draft) (*placement.Placement, error) {
+func (l *Library) find(d *reconcile.Plan) (*placement.Placement, error) {
 	again := *l
 	return again.place(d)
 }
 
 // against counts what would be other than it was sealed.
-func (l *Library) against(d *reconcile.Draft, sealed *record.Sealed, place *placement.Placement) (added, moved, turned, gone int) {
+func (l *Library) against(d *reconcile.Plan, sealed *record.Sealed, place *placement.Placement) (added, moved, turned, gone int) {
 	for _, c := range l.Selection.Choices {
 		f := sealed.File(c.Path)
 		switch {
@@ -263,7 +263,7 @@ func (l *Library) against(d *reconcile.Draft, sealed *record.Sealed, place *plac
 }
 
 // bring takes a library that was not taken so far, or comes from another source or in another version now.
-func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record.Sealed) error {
+func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record.Sealed) error {
 	d := s.Draft
 	o, err := s.source(ctx, lib)
 	if err != nil && sealed == nil {
@@ -287,15 +287,15 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 	if sealed != nil {
 		as.Version = sealed.Version
 	}
-	sel, notes := Choose(o.Delivery, o.Version, as)
+	sel, notes := Choose(o.Package, o.Version, as)
 	s.Out.Notes = append(s.Out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		return problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(lib.From), "%s has none of the files that the packing list names of %s", lib.From, lib.Name)
 	}
 	next := lib
 	next.Version, next.Build = o.Version, cmp.Or(lib.Build, record.Minified)
-	next.Places = Follow(o.Delivery, sel, &as, o.Version)
-	Name(o.Delivery, sel, &next)
+	next.Places = Follow(o.Package, sel, &as, o.Version)
+	Name(o.Package, sel, &next)
 	l, err := Of(o, next, sel)
 	if err != nil {
 		return err
@@ -305,11 +305,11 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 		d.Seal.Libraries[lib.Name].Version = o.Version // so that its older files may be written over
 	} else {
 		l.Linked = lib.Serve == record.CDN
-		if l.There, err = l.lie(ctx, d); err != nil {
+		if l.At, err = l.lie(ctx, d); err != nil {
 			return err
 		}
 	}
-	if _, err := l.Draft(ctx, d); err != nil {
+	if _, err := l.Plan(ctx, d); err != nil {
 		return err
 	}
 	switch {
@@ -317,8 +317,8 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 		s.did(lib.Name, "moved from %s to %s", cmp.Or(sealed.Version, "no version"), cmp.Or(o.Version, "no version"))
 	case sealed != nil:
 		s.did(lib.Name, "from %s now", lib.From)
-	case len(l.There) > 0:
-		s.did(lib.Name, "sealed again, sure of %s: the source has the same bytes", files(len(l.There)))
+	case len(l.At) > 0:
+		s.did(lib.Name, "sealed again, sure of %s: the source has the same bytes", files(len(l.At)))
 	default:
 		s.did(lib.Name, "taken from %s", lib.From)
 	}
@@ -329,7 +329,7 @@ func (s *Settling) bring(ctx context.Context, lib record.Library, sealed *record
 }
 
 // lie tells which chosen files lie on the site already: the very bytes, under the same name, in one place alone.
-func (l *Library) lie(ctx context.Context, d *reconcile.Draft) (map[string]paths.InSite, error) {
+func (l *Library) lie(ctx context.Context, d *reconcile.Plan) (map[string]paths.InSite, error) {
 	at := map[string]paths.InSite{}
 	site, err := d.Site(ctx)
 	if err != nil {

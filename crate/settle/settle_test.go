@@ -24,7 +24,7 @@ func (m tree) ReadFile(name string) ([]byte, error) {
 
 func (m tree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
 
-func describe(t *testing.T, files tree) *delivery.Delivery {
+func describe(t *testing.T, files tree) *delivery.Package {
 	t.Helper()
 	var items []delivery.Listed
 	for name, text := range files {

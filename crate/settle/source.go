@@ -21,7 +21,7 @@ import (
 )
 
 // source opens what an entry comes from, in the entry's version, or an archive of that name that lies elsewhere.
-func (s *Settling) source(ctx context.Context, lib record.Library) (*origin.Opened, error) {
+func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Opened, error) {
 	p := s.Draft.Before
 	req := origin.Request{Name: lib.From, Dir: string(p.Root), Recorded: true}
 	if pkg, ok := lib.Package(); ok {
@@ -48,7 +48,7 @@ func (s *Settling) source(ctx context.Context, lib record.Library) (*origin.Open
 }
 
 // onDisk seals a library from what lies on the site, where nothing else has it. It tells whether anything was found.
-func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error) {
+func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error) {
 	d := s.Draft
 	site, err := d.Site(ctx)
 	if err != nil {
@@ -56,7 +56,7 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 	}
 	habits, _ := project.HabitsFor(d.List, &lib)
 	wish := placement.Wish{Library: lib.Name, Habits: habits, Into: lib.Into}
-	t := &taken{files: map[string][]byte{}}
+	t := &rebuiltPackage{files: map[string][]byte{}}
 	there := map[string]paths.InSite{}
 	for _, name := range slices.Concat(lib.Take, lib.Keep) {
 		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)), path.Join(habits.Folder(delivery.KindOf(name)), path.Base(name))}
@@ -77,12 +77,12 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 	if len(t.files) == 0 {
 		return false, nil
 	}
-	if t.Delivery, err = t.describe(ctx, lib.Name, d.Before); err != nil {
+	if t.Package, err = t.describe(ctx, lib.Name, d.Before); err != nil {
 		return false, err
 	}
-	sel, _ := Choose(t.Delivery, lib.Version, lib)
-	l := &Library{Entry: lib, Delivery: t.Delivery, From: t, Selection: sel, There: there, Licence: t.Licence}
-	if _, err := l.Draft(ctx, d); err != nil {
+	sel, _ := Choose(t.Package, lib.Version, lib)
+	l := &Library{Entry: lib, Package: t.Package, From: t, Selection: sel, At: there, Licence: t.Licence}
+	if _, err := l.Plan(ctx, d); err != nil {
 		return false, err
 	}
 	known := 0
@@ -102,7 +102,7 @@ func (s *Settling) onDisk(ctx context.Context, lib record.Library) (bool, error)
 }
 
 // closure adds what found stylesheets ask for, as far as it lies where they look.
-func (s *Settling) closure(site *walk.Site, t *taken, there map[string]paths.InSite) {
+func (s *Applying) closure(site *walk.Site, t *rebuiltPackage, there map[string]paths.InSite) {
 	p := s.Draft.Before
 	queue := slices.Sorted(maps.Keys(t.files))
 	for ; len(queue) > 0; queue = queue[1:] {

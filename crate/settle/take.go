@@ -44,32 +44,32 @@ type TakeRequest struct {
 	Overwrite bool
 	Integrity string // what the source's own bytes must have
 	WithNeeds bool   // take from the registry what it needs on a page, too
-	OnlyDesk  bool   // it is for the developer alone and must not ship
+	DevOnly   bool   // it is for the developer alone and must not ship
 
 	imported string // the name by which a module of what was asked for imports it
 }
 
 // Taken says what take did.
 type Taken struct {
-	reconcile.Outcome
-	Library  string                 `json:"library"`
-	Again    bool                   `json:"again,omitempty"` // it was in the crate already
-	Version  string                 `json:"version"`
-	Licence  string                 `json:"licence,omitempty"`
-	Digest   string                 `json:"digest,omitempty"`
-	Together bool                   `json:"together,omitempty"`
-	Kept     []string               `json:"kept_together,omitempty"` // files that had to stay together where the others went by their kinds
-	Why      string                 `json:"why_together,omitempty"`
-	Choices  []TakenFile            `json:"choices"`
-	Pages    []reconcile.PageChange `json:"pages,omitempty"`
-	Notes    []string               `json:"notes,omitempty"`
-	Build    record.Build           `json:"build"`
+	reconcile.Result
+	Library      string                 `json:"library"`
+	Already      bool                   `json:"again,omitempty"` // it was in the crate already
+	Version      string                 `json:"version"`
+	Licence      string                 `json:"licence,omitempty"`
+	Digest       string                 `json:"digest,omitempty"`
+	Together     bool                   `json:"together,omitempty"`
+	InFolder     []string               `json:"kept_together,omitempty"` // files that had to stay together where the others went by their kinds
+	FolderReason string                 `json:"why_together,omitempty"`
+	Choices      []TakenFile            `json:"choices"`
+	Pages        []reconcile.PageChange `json:"pages,omitempty"`
+	Notes        []string               `json:"notes,omitempty"`
+	Build        record.Build           `json:"build"`
 	// FirstSeen says that nothing was known of the source's bytes before.
-	FirstSeen bool                  `json:"first_seen,omitempty"`
-	Needs     []requirements.Supply `json:"needs,omitempty"`
-	With      []string              `json:"with,omitempty"`   // libraries that were taken along
-	Others    []Taken               `json:"others,omitempty"` // of several sources, all but the first
-	Lacks     []reconcile.Lack      `json:"lacks,omitempty"`  // needs that the pages have not
+	FirstSeen bool                       `json:"first_seen,omitempty"`
+	Needs     []requirements.Requirement `json:"needs,omitempty"`
+	AlsoTook  []string                   `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken                    `json:"others,omitempty"` // of several sources, all but the first
+	Missing   []reconcile.MissingNeed    `json:"lacks,omitempty"`  // needs that the pages have not
 }
 
 // TakenFile is one file of the set, and where it went.
@@ -90,9 +90,9 @@ const (
 	StateMoved = "moved"
 )
 
-// A Taking is one change in which one or several libraries are taken.
-type Taking struct {
-	Draft *reconcile.Draft
+// A Take is one change in which one or several libraries are taken.
+type Take struct {
+	Draft *reconcile.Plan
 	Taken []string // in the order in which pages need them
 
 	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
@@ -100,11 +100,11 @@ type Taking struct {
 }
 
 // One takes one library from its opened source, and what it needs where that is asked for.
-func (t *Taking) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
+func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
 	return t.one(ctx, o, req, 0)
 }
 
-func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
+func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
 	d := t.Draft
 	lib := record.Library{Name: cmp.Or(req.As, strings.ToLower(o.Name)), Version: o.Version, From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
 	if err := record.ValidName(lib.Name); err != nil {
@@ -116,10 +116,10 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s --from %s  # moves it; or, to have both: merry take %[3]s --as NAME", lib.Name, cmp.Or(o.Version, "VERSION"), printable.Word(req.Source)),
 				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, cmp.Or(lib.Version, "of no known version"))
 		}
-		lib = old.TakenAgain(lib)
+		lib = old.MergeRetake(lib)
 	}
-	if req.OnlyDesk {
-		lib.Only = record.Desk
+	if req.DevOnly {
+		lib.Only = record.DevOnly
 	}
 	if err := knownNeeds(d.List, lib); err != nil {
 		return nil, err
@@ -142,7 +142,7 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 	if err != nil {
 		return nil, err
 	}
-	Name(o.Delivery, sel, &lib)
+	Name(o.Package, sel, &lib)
 	l, err := Of(o, lib, sel)
 	if err != nil {
 		return nil, err
@@ -151,9 +151,9 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 		l.Policy = reconcile.Overwrite
 	}
 	if !req.rearranges() {
-		l.There = there
+		l.At = there
 	}
-	place, err := l.Draft(ctx, d)
+	place, err := l.Plan(ctx, d)
 	if err != nil {
 		return nil, err
 	}
@@ -163,8 +163,8 @@ func (t *Taking) one(ctx context.Context, o *origin.Opened, req TakeRequest, dep
 			return nil, err
 		}
 	}
-	out := &Taken{Library: lib.Name, Again: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest, Together: place.Together,
-		Kept: place.Kept, Why: place.Why, Notes: append(o.Remarks, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, With: t.along(before, lib.Name)}
+	out := &Taken{Library: lib.Name, Already: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest, Together: place.Together,
+		InFolder: place.Kept, FolderReason: place.Why, Notes: append(o.Notes, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, AlsoTook: t.along(before, lib.Name)}
 	for _, c := range sel.Choices {
 		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason, State: StateAdded}
 		switch was, before := there[c.Path]; {
@@ -183,13 +183,13 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	lib.Whole = lib.Whole || req.Whole
 	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
 	if known == nil && lib.Take != nil && !asked {
-		sel, notes := Choose(o.Delivery, o.Version, *lib) // it is in the list, and was not taken yet
+		sel, notes := Choose(o.Package, o.Version, *lib) // it is in the list, and was not taken yet
 		sel.Notes = append(sel.Notes, notes...)
 		return sel, nil
 	}
 	there := &delivery.Selection{}
 	if known != nil {
-		there = Sealed(o.Delivery, known)
+		there = Sealed(o.Package, known)
 		if !asked {
 			return there, nil
 		}
@@ -200,7 +200,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	case req.imported != "":
 		sel, err = asModule(o, req.imported)
 	case req.Whole:
-		sel = whole(o.Delivery, nil, req.Files)
+		sel = whole(o.Package, nil, req.Files)
 	default:
 		// Where nothing is there yet, what is kept lies beside what is suggested.
 		wanted := req.Files
@@ -212,7 +212,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 			return nil, ferr
 		}
 		if sel, err = origin.Select(o, wanted, req.Parts, form...); err == nil && len(wanted) > 0 {
-			Roles(o.Delivery, sel, req.Files)
+			Roles(o.Package, sel, req.Files)
 		}
 		if err == nil && len(wanted) == 0 && len(req.Keep) > 0 {
 			var beside *delivery.Selection
@@ -229,7 +229,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	}
 	Keep(sel, req.Keep, req.Files)
 	if known != nil {
-		sel = unite(o.Delivery, there, sel, req)
+		sel = unite(o.Package, there, sel, req)
 	}
 	slices.SortFunc(sel.Choices, func(a, b delivery.Choice) int { return strings.Compare(a.Path, b.Path) })
 	return sel, nil
@@ -243,14 +243,14 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]delivery.Option, error) {
 	option, ok := o.InForm(req.Form)
 	if !ok {
 		what := map[bool]string{true: "module that a page could import", false: "script for a plain tag"}[req.Form == script.Module]
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(cmp.Or(o.Said, req.Source)), "%s has no %s", o.Tree.Name, what)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(cmp.Or(o.Spec, req.Source)), "%s has no %s", o.Tree.Name, what)
 	}
 	return []delivery.Option{option}, nil
 }
 
 // unite adds what is asked for to what is there. Of a part only what it brings is added, and a variant stands in for what
 // it is a variant of. What is there keeps its role unless it is named by its own path.
-func unite(d *delivery.Delivery, there, sel *delivery.Selection, req *TakeRequest) *delivery.Selection {
+func unite(d *delivery.Package, there, sel *delivery.Selection, req *TakeRequest) *delivery.Selection {
 	if len(req.Parts) > 0 && len(req.Files) == 0 && !req.Whole {
 		usual := d.Suggest()
 		there = there.Without(func(name string) bool { return usual.Tagged(name) && !sel.Has(name) })
@@ -302,12 +302,12 @@ func (req *TakeRequest) arrange(lib *record.Library) {
 }
 
 // along are the libraries that came along since a place in the list, but for the one that they came with.
-func (t *Taking) along(since int, name string) []string {
+func (t *Take) along(since int, name string) []string {
 	return slices.DeleteFunc(slices.Clone(t.Taken[since:]), func(n string) bool { return n == name })
 }
 
 // note remembers who defines what.
-func (t *Taking) note(o *origin.Opened, sel *delivery.Selection, name string) {
+func (t *Take) note(o *origin.Opened, sel *delivery.Selection, name string) {
 	for _, c := range sel.Choices {
 		if f := o.File(c.Path); c.Page && f.Script != nil {
 			for _, g := range slices.Concat(f.Script.Defines, f.Script.Parts) {
@@ -326,7 +326,7 @@ func (t *Taking) note(o *origin.Opened, sel *delivery.Selection, name string) {
 
 // Together records the needs that libraries of one change meet among themselves, in whichever sequence they were named, and puts
 // what is needed before what needs it.
-func (t *Taking) Together() {
+func (t *Take) Together() {
 	for _, name := range t.Taken {
 		lib := t.Draft.List.Library(name)
 		own := map[string]bool{}
@@ -355,7 +355,7 @@ func (t *Taking) Together() {
 
 // arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded does not depend on
 // which came first. It goes by what the seal says of their scripts.
-func (t *Taking) arrived() {
+func (t *Take) arrived() {
 	for i := range t.Draft.List.Libraries {
 		lib := &t.Draft.List.Libraries[i]
 		sealed := t.Draft.Seal.Libraries[lib.Name]
@@ -376,7 +376,7 @@ func (t *Taking) arrived() {
 }
 
 // meets returns the taken library that meets a need of one that was there, "" if something else does already.
-func (t *Taking) meets(globals []string, lib *record.Library) string {
+func (t *Take) meets(globals []string, lib *record.Library) string {
 	found := ""
 	for _, g := range globals {
 		by := t.globals()[g]
@@ -392,7 +392,7 @@ func (t *Taking) meets(globals []string, lib *record.Library) string {
 }
 
 // needed tells whether a library needs another one, over others too: two can't need each other.
-func (t *Taking) needed(library, other string) bool {
+func (t *Take) needed(library, other string) bool {
 	seen := map[string]bool{}
 	var visit func(name string) bool
 	visit = func(name string) bool {
@@ -407,7 +407,7 @@ func (t *Taking) needed(library, other string) bool {
 }
 
 // needsFirst adds a taken library behind those that it needs.
-func (t *Taking) needsFirst(name string, sorted *[]string, on map[string]bool) {
+func (t *Take) needsFirst(name string, sorted *[]string, on map[string]bool) {
 	if on[name] || slices.Contains(*sorted, name) {
 		return
 	}
@@ -423,7 +423,7 @@ func (t *Taking) needsFirst(name string, sorted *[]string, on map[string]bool) {
 }
 
 // globals tells who defines what, with what is being taken.
-func (t *Taking) globals() map[string]string {
+func (t *Take) globals() map[string]string {
 	if t.defines == nil {
 		t.defines = map[string]string{}
 		for g, lib := range t.Draft.Before.Globals() {
@@ -435,7 +435,7 @@ func (t *Taking) globals() map[string]string {
 
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, where that is asked for.
-func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]requirements.Supply, error) {
+func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, lib *record.Library, req TakeRequest, depth int) ([]requirements.Requirement, error) {
 	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(), Texts: t.Draft.Texts})
 	if err != nil {
 		return nil, err
@@ -454,21 +454,21 @@ func (t *Taking) needs(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 			return nil, err
 		}
 	}
-	return slices.DeleteFunc(needs, func(n requirements.Supply) bool {
+	return slices.DeleteFunc(needs, func(n requirements.Requirement) bool {
 		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
 	}), nil
 }
 
 // meet takes what supplies a need, where that is asked for, and records what the crate has.
-func (t *Taking) meet(ctx context.Context, n *requirements.Supply, lib *record.Library, req TakeRequest, depth int) error {
-	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MostDepth {
+func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *record.Library, req TakeRequest, depth int) error {
+	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MaxDepth {
 		name := strings.ToLower(n.Package)
 		if t.Draft.List.Library(name) == nil {
 			dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
 			if err != nil {
 				return err
 			}
-			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
 			if err != nil && problem.Of(err).Code == problem.NothingThere {
 				n.Why = "its package " + n.Package + " has nothing for a page"
 				n.Package, n.Range = "", ""
@@ -491,7 +491,7 @@ func (t *Taking) meet(ctx context.Context, n *requirements.Supply, lib *record.L
 }
 
 // part takes the other file of a package that meets a need, where the package came from the registry and the file did not yet.
-func (t *Taking) part(ctx context.Context, n *requirements.Supply, req TakeRequest, depth int) error {
+func (t *Take) part(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
 	there := t.Draft.List.Library(n.Library)
 	pkg, packaged := there.Package()
 	if n.Part == "" || t.globals()[n.Global] != "" || !packaged || pkg != n.Package {
@@ -504,7 +504,7 @@ func (t *Taking) part(ctx context.Context, n *requirements.Supply, req TakeReque
 	if dep.File(n.Part) == nil {
 		return nil // this version has it elsewhere, or not at all: the page will tell
 	}
-	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name, Files: []string{n.Part}, Build: req.Build, WithNeeds: true, OnlyDesk: req.OnlyDesk}, depth+1)
+	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name, Files: []string{n.Part}, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
 	return err
 }
 

@@ -34,8 +34,8 @@ type Client struct {
 	Progress func(name string, done, total int64)
 	// AllowPlain allows addresses without TLS that are not on this machine.
 	AllowPlain bool
-	// Most is the largest body that is taken, 0 for DefaultMost.
-	Most int64
+	// MaxSize is the largest body that is taken, 0 for DefaultMaxSize.
+	MaxSize int64
 	// Stall is how long a body may send nothing, 0 for half a minute.
 	Stall time.Duration
 	// Certificates is a file of more certificate authorities to trust, in PEM.
@@ -59,8 +59,8 @@ type Client struct {
 // tooLarge is what to do about a download over the limit.
 const tooLarge = "download it yourself, and name the file"
 
-// DefaultMost is the largest download.
-const DefaultMost = 1 << 30
+// DefaultMaxSize is the largest download.
+const DefaultMaxSize = 1 << 30
 
 const (
 	attempts     = 4
@@ -237,11 +237,11 @@ func (f *Fetched) Bytes() ([]byte, error) {
 
 // Fetch downloads an address into a temporary file of the cache. A body that is cut off is asked for again
 // from where it ended, where the server can do that.
-func (c *Client) Fetch(ctx context.Context, address string, from Whence, cache *Cache) (*Fetched, error) {
+func (c *Client) Fetch(ctx context.Context, address string, from Provenance, cache *Cache) (*Fetched, error) {
 	return c.fetch(ctx, address, from, "", cache)
 }
 
-func (c *Client) fetch(ctx context.Context, address string, from Whence, token string, cache *Cache) (*Fetched, error) {
+func (c *Client) fetch(ctx context.Context, address string, from Provenance, token string, cache *Cache) (*Fetched, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		address, _ = cdn.WithoutSecrets(address)
@@ -270,9 +270,9 @@ func (c *Client) fetch(ctx context.Context, address string, from Whence, token s
 }
 
 func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetched) error {
-	most := c.Most
+	most := c.MaxSize
 	if most == 0 {
-		most = DefaultMost
+		most = DefaultMaxSize
 	}
 	validator := ""
 	var last error
@@ -517,7 +517,7 @@ func dispositionName(field string) string {
 
 func baseName(p string) string {
 	b := path.Base(p)
-	if b == "." || b == "/" || strings.ContainsFunc(b, printable.Not) {
+	if b == "." || b == "/" || strings.ContainsFunc(b, printable.IsUnsafe) {
 		return ""
 	}
 	return b

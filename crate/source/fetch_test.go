@@ -120,7 +120,7 @@ func TestFetchFaults(t *testing.T) {
 		"/secret": "does not let this be fetched (403)", "/nothing": "nothing at this address (404)", "/away": "no TLS", "/ftp": "https addresses only",
 	} {
 		c := quick()
-		c.Most = 4096
+		c.MaxSize = 4096
 		from := time.Now()
 		_, _, err := fetched(t, c, srv.URL+path)
 		if err == nil || !strings.Contains(err.Error(), want) {
@@ -226,7 +226,7 @@ func TestWhence(t *testing.T) {
 		{false, "203.0.113.5:443", "other:443", "203.0.113.6:443", true},
 		{false, "10.0.0.7:443", "other:443", "10.0.0.8:443", true},
 	} {
-		g := &guard{recorded: tt.recorded, first: "first:443", inside: &sync.Map{}}
+		g := &redirectCheck{recorded: tt.recorded, first: "first:443", inside: &sync.Map{}}
 		if tt.begun != "" {
 			if err := g.allow("first:443", tt.begun); err != nil {
 				t.Fatal(err)

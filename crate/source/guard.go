@@ -15,25 +15,25 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Whence says who an address comes from: the user, a record that may be somebody else's, or the answer of a server.
-type Whence struct {
+// A Provenance says who an address comes from: the user, a record that may be somebody else's, or the answer of a server.
+type Provenance struct {
 	asked    *url.URL // the server that gave it
 	recorded bool
 	also     []string // hosts that the user set beside the server's
 }
 
 // Typed is the whence of an address that the user typed, or set.
-var Typed = Whence{}
+var Typed = Provenance{}
 
 // Recorded is the whence of an address that a record of the project has, and that this user never fetched: it must lead
 // to no machine of this network.
-var Recorded = Whence{recorded: true}
+var Recorded = Provenance{recorded: true}
 
 // answered is the whence of an address in a server's answer. It must be of the same host, or of one that the user set.
-func answered(by *url.URL, also []string) Whence { return Whence{asked: by, also: also} }
+func answered(by *url.URL, also []string) Provenance { return Provenance{asked: by, also: also} }
 
 // check refuses an address that its whence does not allow.
-func (w Whence) check(c *Client, u *url.URL) error {
+func (w Provenance) check(c *Client, u *url.URL) error {
 	if w.asked == nil {
 		return nil
 	}
@@ -47,8 +47,8 @@ func (w Whence) check(c *Client, u *url.URL) error {
 	return nil
 }
 
-// guard follows one request through its redirects: what began outside this network may not end inside it.
-type guard struct {
+// redirectCheck follows one request through its redirects: what began outside this network may not end inside it.
+type redirectCheck struct {
 	recorded bool
 	trusted  []string  // hosts that the user named, wherever they are
 	proxies  *sync.Map // of hosts and ports: the proxies that the environment names
@@ -56,10 +56,10 @@ type guard struct {
 	inside   *sync.Map // of hosts and ports that connections were made to: whether they are in this network
 }
 
-type guardKey struct{}
+type redirectCheckKey struct{}
 
-func (c *Client) guarded(ctx context.Context, w Whence, u *url.URL) context.Context {
-	return context.WithValue(ctx, guardKey{}, &guard{recorded: w.recorded, trusted: c.Trusted, proxies: &c.proxies, first: hostPort(u), inside: &c.inside})
+func (c *Client) guarded(ctx context.Context, w Provenance, u *url.URL) context.Context {
+	return context.WithValue(ctx, redirectCheckKey{}, &redirectCheck{recorded: w.recorded, trusted: c.Trusted, proxies: &c.proxies, first: hostPort(u), inside: &c.inside})
 }
 
 func hostPort(u *url.URL) string {
@@ -76,7 +76,7 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 	if host, _, err := net.SplitHostPort(address); err == nil && c.Hosts[host] != "" {
 		return d.DialContext(ctx, network, c.Hosts[host])
 	}
-	g, _ := ctx.Value(guardKey{}).(*guard)
+	g, _ := ctx.Value(redirectCheckKey{}).(*redirectCheck)
 	_, proxy := c.proxies.Load(address)
 	if g != nil && !proxy {
 		d.Control = func(_, to string, _ syscall.RawConn) error { return g.allow(address, to) }
@@ -103,7 +103,7 @@ func (c *Client) proxy(req *http.Request) (*url.URL, error) {
 		return nil, nil
 	}
 	c.proxies.Store(hostPort(proxy), true)
-	if g, _ := req.Context().Value(guardKey{}).(*guard); g != nil {
+	if g, _ := req.Context().Value(redirectCheckKey{}).(*redirectCheck); g != nil {
 		asked := hostPort(req.URL)
 		if err := g.allow(asked, asked); err != nil {
 			return nil, err
@@ -113,7 +113,7 @@ func (c *Client) proxy(req *http.Request) (*url.URL, error) {
 }
 
 // allow is asked when a host's name was looked up, before the connection is made.
-func (g *guard) allow(asked, to string) error {
+func (g *redirectCheck) allow(asked, to string) error {
 	at, err := netip.ParseAddrPort(to)
 	if err != nil {
 		return nil

@@ -141,7 +141,7 @@ func TestProxy(t *testing.T) {
 	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "low water") }))
 	defer s.Close()
 	proxy, opened := connectProxy(t, s.Listener.Addr().String())
-	fetch := func(address string, from Whence) (string, error) {
+	fetch := func(address string, from Provenance) (string, error) {
 		c := &Client{Wait: time.Millisecond, findProxy: func(*http.Request) (*url.URL, error) { return proxy, nil }}
 		h, err := c.client()
 		if err != nil {
@@ -157,7 +157,7 @@ func TestProxy(t *testing.T) {
 		b, err := got.Bytes()
 		return string(b), err
 	}
-	for _, from := range []Whence{Typed, Recorded} {
+	for _, from := range []Provenance{Typed, Recorded} {
 		if text, err := fetch("https://cdn.harbour.example/tides.js", from); text != "low water" || err != nil {
 			t.Errorf("%q, %v", text, err)
 		}

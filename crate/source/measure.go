@@ -25,7 +25,7 @@ type Measured struct {
 	CORS       string `json:"cors,omitempty"`       // whom it lets read its bytes: without that no integrity can be checked
 	Connect    int64  `json:"connect_ms"`           // until the connection stood, with TLS
 	First      int64  `json:"first_byte_ms"`        // from a request to its first byte, the median of those on an open connection
-	Fault      string `json:"fault,omitempty"`      // why it did not answer
+	Failure    string `json:"fault,omitempty"`      // why it did not answer
 }
 
 // Measure asks an address a few times, one after the other on one connection as a browser would, and tells how it answered. Nothing of it is
@@ -34,7 +34,7 @@ func (c *Client) Measure(ctx context.Context, address string, times int) Measure
 	m := Measured{Address: address}
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
-		m.Fault = "it is no address that could be asked"
+		m.Failure = "it is no address that could be asked"
 		return m
 	}
 	m.Host = u.Host
@@ -43,7 +43,7 @@ func (c *Client) Measure(ctx context.Context, address string, times int) Measure
 		err = c.allowed(u)
 	}
 	if err != nil {
-		m.Fault = err.Error()
+		m.Failure = err.Error()
 		return m
 	}
 	own := h.HTTPClient.Transport.(*http.Transport).Clone() // a connection of its own, and the newer protocol where the host has it
@@ -56,7 +56,7 @@ func (c *Client) Measure(ctx context.Context, address string, times int) Measure
 	for n := range times {
 		first, err := m.once(ctx, client, n == 0)
 		if err != nil {
-			m.Fault = faultWords(u.Hostname(), err)
+			m.Failure = faultWords(u.Hostname(), err)
 			return m
 		}
 		firsts = append(firsts, first)
@@ -90,7 +90,7 @@ func (m *Measured) once(ctx context.Context, client *http.Client, first bool) (t
 		return 0, err
 	}
 	defer resp.Body.Close()
-	m.Wire, err = io.Copy(io.Discard, io.LimitReader(resp.Body, DefaultMost))
+	m.Wire, err = io.Copy(io.Discard, io.LimitReader(resp.Body, DefaultMaxSize))
 	if err != nil {
 		return 0, err
 	}

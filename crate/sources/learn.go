@@ -16,7 +16,7 @@ import (
 )
 
 // PutCDN plans a CDN's address pattern for the packing list. It refuses a bad pattern or name.
-func PutCDN(d *reconcile.Draft, name string, p cdn.Pattern) error {
+func PutCDN(d *reconcile.Plan, name string, p cdn.Pattern) error {
 	if why := p.Fault(); why != "" {
 		shown, _ := cdn.WithoutSecrets(string(p))
 		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %s", shown, why)
@@ -33,7 +33,7 @@ func PutCDN(d *reconcile.Draft, name string, p cdn.Pattern) error {
 
 // Learned is a CDN's pattern that was worked out from one link.
 type Learned struct {
-	reconcile.Outcome
+	reconcile.Result
 	Name    string      `json:"name"`
 	Pattern cdn.Pattern `json:"pattern"`
 	Library string      `json:"library"`
@@ -44,7 +44,7 @@ type Learned struct {
 
 // LearnCDN derives a CDN's address pattern from one link to a file of the crate, checks it with a second file, and plans
 // it for the packing list. begin starts the plan once the link has been fetched.
-func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, begin func() (*reconcile.Draft, error)) (*Learned, error) {
+func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, begin func() (*reconcile.Plan, error)) (*Learned, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is no address", address)
@@ -67,7 +67,7 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 		return nil, problem.Refuse(problem.CDNUnclear, "take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
 	}
 	out := &Learned{Name: cmp.Or(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
-	patterns := cdn.Explain(address, cdn.File{Name: lib.CDNName(), Version: sealed.Version, Path: f.Path})
+	patterns := cdn.Explain(address, cdn.File{Name: lib.NameOnCDNs(), Version: sealed.Version, Path: f.Path})
 	unsure := ""
 	for _, pattern := range patterns {
 		second := secondFile(lib, sealed, f, pattern)
@@ -98,7 +98,7 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 	if err := PutCDN(d, out.Name, out.Pattern); err != nil {
 		return nil, err
 	}
-	return out, d.Finish(ctx, &out.Outcome, nil, nil)
+	return out, d.Finish(ctx, &out.Result, nil, nil)
 }
 
 // secondFile is another file of the library, best one in another folder, whose address differs.

@@ -20,28 +20,28 @@ const Site = "https://site.invalid/"
 
 // Policies answers what the content security policies that apply to a page forbid.
 type Policies interface {
-	Guards(v *tags.Page) bool // whether any policy applies to the page
-	// Stopped lists the includes whose scripts are blocked, by index, and says how eval is treated.
-	Stopped(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
+	Applies(v *tags.Page) bool // whether any policy applies to the page
+	// Blocked lists the includes whose scripts are blocked, by index, and says how eval is treated.
+	Blocked(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
 }
 
-// A Staging knows the project whose pages are rehearsed.
-type Staging struct {
+// A Loader knows the project whose pages are rehearsed.
+type Loader struct {
 	P        *project.Project
 	Scripts  *tags.Scripts
 	Policies Policies
-	Leads    *leads.Guide
+	Leads    *leads.Resolver
 }
 
 // Request makes the request for a page.
-func (s *Staging) Request(v *tags.Page) *rehearse.Request {
+func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
-	if v.OnLoadStart > 0 && !s.Policies.Guards(v) && !template.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
+	if v.OnLoadStart > 0 && !s.Policies.Applies(v) && !template.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
 		req.OnLoad = &rehearse.Script{Name: "the onload of the body", Text: v.OnLoad}
 		req.OnLoad.Line, req.OnLoad.Column = v.Position(v.OnLoadStart)
 	}
 	var stopped map[int]bool
-	stopped, req.Eval = s.Policies.Stopped(v)
+	stopped, req.Eval = s.Policies.Blocked(v)
 	imported := graph.Of(s.Scripts, v)
 	modules, nodes := s.modules(v, imported, req)
 	for i := range v.Includes {
@@ -101,7 +101,7 @@ func (s *Staging) Request(v *tags.Page) *rehearse.Request {
 }
 
 // written adds the texts of the site's scripts that an own script may write into the page: those whose paths stand in it.
-func (s *Staging) written(v *tags.Page, text string, req *rehearse.Request) {
+func (s *Loader) written(v *tags.Page, text string, req *rehearse.Request) {
 	if !strings.Contains(text, "document.write") {
 		return
 	}
@@ -120,7 +120,7 @@ func (s *Staging) written(v *tags.Page, text string, req *rehearse.Request) {
 }
 
 // modules adds the modules of a page to a request, and tells where it is there, of each include that is one, and of each of the graph.
-func (s *Staging) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Request) (of map[int]int, at map[*graph.Node]int) {
+func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Request) (of map[int]int, at map[*graph.Node]int) {
 	of, at = map[int]int{}, map[*graph.Node]int{}
 	for n, node := range imported.Nodes {
 		at[node] = n

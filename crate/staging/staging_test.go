@@ -33,7 +33,7 @@ func TestRequest(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &staging.Staging{P: p, Scripts: tags.NewScripts(p), Policies: csp.New(p), Leads: leads.New(p, site)}
+	s := &staging.Loader{P: p, Scripts: tags.NewScripts(p), Policies: csp.New(p), Leads: leads.New(p, site)}
 	v := tagstest.Page(t, p, "index.html")
 	req := s.Request(v)
 	want := []struct {

@@ -32,7 +32,7 @@ type Request struct {
 
 // Started says what start learned and did.
 type Started struct {
-	reconcile.Outcome
+	reconcile.Result
 	Root    string            `json:"root"`
 	Already bool              `json:"already,omitempty"` // there was a packing list
 	Pages   int               `json:"pages"`
@@ -100,7 +100,7 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 		return nil, err
 	}
 	out.count(site, newPage)
-	out.Outcome = *reconcile.OutcomeOf(set)
+	out.Result = *reconcile.ResultOf(set)
 	return out, nil
 }
 
@@ -202,7 +202,7 @@ func siteFolder(on *disk.Folder, name string) (string, error) {
 // ignore sees to it that version control leaves the product's own folder alone, and tells whether it wrote that down.
 func ignore(set *change.Set, on *disk.Folder) (wrote bool, err error) {
 	name := paths.FoundInProject(".gitignore")
-	b, stamp, err := on.Read(name.String(), disk.MostRecord, nil)
+	b, stamp, err := on.Read(name.String(), disk.MaxRecord, nil)
 	if errors.Is(err, fs.ErrNotExist) {
 		if _, err := on.Stat(".git"); err != nil {
 			return false, nil

@@ -31,9 +31,9 @@ type Mention struct {
 	Makes bool
 }
 
-// A Decl is one declaration of a class, with the custom properties that it uses. Context are the conditions around it, Shape is its selector with &
+// A Declaration is one declaration of a class, with the custom properties that it uses. Context are the conditions around it, Shape is its selector with &
 // for the class and * for others.
-type Decl struct {
+type Declaration struct {
 	Context, Shape, Property, Value string
 	Uses                            []string
 }
@@ -43,10 +43,10 @@ type Sheet struct {
 	Mentions []Mention
 	// rules are the declarations that each class has, each with the shape of its selector.
 	Rules  map[string]map[string]bool
-	Decls  map[string][]Decl          // of each class
+	Decls  map[string][]Declaration   // of each class
 	Vars   map[string]string          // what custom properties are worth, the first value of each
 	Beside map[string]map[string]bool // of each class, those with which it stands in selectors
-	Users  map[string][]Decl          // of custom properties: the declarations of classes that use them
+	Users  map[string][]Declaration   // of custom properties: the declarations of classes that use them
 }
 
 // Makes lists the names that the stylesheet makes, each once, with its first place.
@@ -68,7 +68,7 @@ func Merge(sheets ...*Sheet) *Sheet {
 	if len(sheets) == 1 {
 		return sheets[0]
 	}
-	all := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Decl{}, Vars: map[string]string{}, Users: map[string][]Decl{}, Beside: map[string]map[string]bool{}}
+	all := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Declaration{}, Vars: map[string]string{}, Users: map[string][]Declaration{}, Beside: map[string]map[string]bool{}}
 	for _, s := range sheets {
 		for class, list := range s.Decls {
 			all.Decls[class] = append(all.Decls[class], list...)
@@ -108,7 +108,7 @@ type token struct {
 // Read reads the names of a stylesheet and the rules of its classes. It splits rules as CSS Syntax Level 3 does
 // (section 5), nested ones too; what can't be read is passed over.
 func Read(b []byte) *Sheet {
-	s := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Decl{}, Vars: map[string]string{}, Users: map[string][]Decl{}, Beside: map[string]map[string]bool{}}
+	s := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Declaration{}, Vars: map[string]string{}, Users: map[string][]Declaration{}, Beside: map[string]map[string]bool{}}
 	r := &reader{l: css.NewLexer(parse.NewInputBytes(b[:len(b):len(b)])), sheet: s}
 	r.block("", nil, 0)
 	return s
@@ -332,13 +332,13 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		}
 	}
 	for _, sel := range selectors {
-		r.rules(context, sel, low+":"+valueShape(value), Decl{Context: context, Property: low, Value: flat(value), Uses: uses})
+		r.rules(context, sel, low+":"+valueShape(value), Declaration{Context: context, Property: low, Value: flat(value), Uses: uses})
 	}
 }
 
 // rules notes a declaration with every class of a selector: the selector's shape has & for that class and * for others, so
 // that a rule is the same whatever its classes are called.
-func (r *reader) rules(context string, selector []token, declaration string, d Decl) {
+func (r *reader) rules(context string, selector []token, declaration string, d Declaration) {
 	for i, t := range selector {
 		if t.TokenType != css.IdentToken || i == 0 || selector[i-1].text != "." {
 			continue

@@ -58,15 +58,15 @@ func (b *Browsers) add(words []string) bool {
 		case err != nil:
 			return false
 		case n == 5 && words[0] == "es5":
-			b.edition = least(b.edition, 2009)
+			b.edition = oldest(b.edition, 2009)
 		case n >= 6 && n <= 16 && strings.HasPrefix(words[0], "es"):
-			b.edition = least(b.edition, 2009+n)
+			b.edition = oldest(b.edition, 2009+n)
 		case n < 2009 || n >= 2100:
 			return false
 		case strings.HasPrefix(words[0], "es"):
-			b.edition = least(b.edition, n)
+			b.edition = oldest(b.edition, n)
 		default:
-			b.year = least(b.year, n)
+			b.year = oldest(b.year, n)
 		}
 		return true
 	}
@@ -87,8 +87,8 @@ func (b *Browsers) engine(name string, version int) bool {
 	return of(name, version) > 0
 }
 
-// least is the smaller of two years, of which 0 says nothing.
-func least(a, b int) int {
+// oldest is the smaller of two years, of which 0 says nothing.
+func oldest(a, b int) int {
 	if a == 0 || b < a {
 		return b
 	}
@@ -99,10 +99,10 @@ func least(a, b int) int {
 func (b *Browsers) Edition() int {
 	year := b.edition
 	if b.year > 0 {
-		year = least(year, b.year)
+		year = oldest(year, b.year)
 	}
 	for _, e := range b.engines {
-		year = least(year, of(e.name, e.version))
+		year = oldest(year, of(e.name, e.version))
 	}
 	return year
 }

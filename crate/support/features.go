@@ -61,9 +61,9 @@ var features = sync.OnceValue(func() map[FeatureKind]map[string]*Feature {
 	return all
 })
 
-// Lacking names the browsers of those that a site is for that have not got a feature, "" where all have. An edition of ECMAScript
+// Missing names the browsers of those that a site is for that have not got a feature, "" where all have. An edition of ECMAScript
 // says nothing of what is not part of the language.
-func (b *Browsers) Lacking(f *Feature) string {
+func (b *Browsers) Missing(f *Feature) string {
 	var list []string
 	for _, e := range b.engines {
 		if from := f.from[e.name]; from == 0 || e.version < from {

@@ -94,7 +94,7 @@ func InScript(src []byte) []Found {
 		calls := bytes.HasPrefix(after, []byte("("))
 		if member {
 			whole := dotted(text, m[0]) + name
-			used(features()[Static][whole], calls || whole == "navigator.clipboard", !calls && whole != "navigator.clipboard" || guards(before, after))
+			used(features()[Static][whole], calls || whole == "navigator.clipboard", !calls && whole != "navigator.clipboard" || supportsQueries(before, after))
 			used(features()[Method][name], calls && whole != "_."+name && whole != "$."+name && !bytes.HasSuffix(before, []byte("?.")) && features()[Static][whole] == nil, !calls)
 			if ownMember().Match(text[max(0, m[0]-24):m[0]]) {
 				used(features()[Global][name], false, true)
@@ -113,8 +113,8 @@ func InScript(src []byte) []Found {
 	return sorted(first, guarded)
 }
 
-// guards tells a use that does nothing where the feature is not there: x.y?.(…), x && x.y.
-func guards(before, after []byte) bool {
+// supportsQueries tells a use that does nothing where the feature is not there: x.y?.(…), x && x.y.
+func supportsQueries(before, after []byte) bool {
 	return bytes.HasSuffix(before, []byte("?.")) || bytes.HasPrefix(after, []byte("?.")) || bytes.HasPrefix(after, []byte("&&"))
 }
 

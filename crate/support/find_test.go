@@ -84,7 +84,7 @@ func TestLacking(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := b.Lacking(features()[FeatureKind(tt.kind)][tt.name]); got != tt.want {
+		if got := b.Missing(features()[FeatureKind(tt.kind)][tt.name]); got != tt.want {
 			t.Errorf("%s lack %s: %q, want %q", tt.browsers, tt.name, got, tt.want)
 		}
 	}

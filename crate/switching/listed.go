@@ -11,8 +11,8 @@ import (
 
 // AsListed makes pages refer to libraries as the packing list says: local or CDN, and in which build. It acts only where
 // the list has changed since it was last applied, so a page that somebody switched alone stays as it is.
-func AsListed(ctx context.Context, d *reconcile.Draft, dir string, out *settle.Settled) (*tags.Memory, error) {
-	memory := tags.NewMemory(d.Seal.Tags)
+func AsListed(ctx context.Context, d *reconcile.Plan, dir string, out *settle.Applied) (*tags.History, error) {
+	memory := tags.NewHistory(d.Seal.Tags)
 	for i := range d.List.Libraries {
 		lib := &d.List.Libraries[i]
 		was := d.Before.Seal.Libraries[lib.Name]
@@ -20,7 +20,7 @@ func AsListed(ctx context.Context, d *reconcile.Draft, dir string, out *settle.S
 			continue
 		}
 		req := Request{Libraries: []string{lib.Name}}
-		serve, build := lib.Ways()
+		serve, build := lib.Usage()
 		if was.Serve != "" && was.Serve != serve {
 			req.Serve = serve
 		}
@@ -39,6 +39,6 @@ func AsListed(ctx context.Context, d *reconcile.Draft, dir string, out *settle.S
 		}
 		out.Done = append(out.Done, settle.Done{Library: lib.Name, What: reconcile.Titled("pages use it", string(req.Serve), string(req.Build))})
 	}
-	d.Settled = true
+	d.ListApplied = true
 	return memory, nil
 }

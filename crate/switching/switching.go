@@ -36,7 +36,7 @@ type Request struct {
 
 // Switched says what switch did.
 type Switched struct {
-	reconcile.Outcome
+	reconcile.Result
 	Pages []reconcile.PageChange `json:"pages"` // Removed and Added: the references before and after
 	Added []string               `json:"added,omitempty"`
 	Notes []string               `json:"notes,omitempty"`
@@ -44,23 +44,23 @@ type Switched struct {
 
 // Switch changes references between local copies and CDN links, and between builds, as d. It refuses if the bytes at a
 // CDN differ from the sealed ones. Relative patterns in req are seen from dir.
-func Switch(ctx context.Context, d *reconcile.Draft, req Request, dir string) (*Switched, error) {
-	d.Weigh = true
+func Switch(ctx context.Context, d *reconcile.Plan, req Request, dir string) (*Switched, error) {
+	d.Measure = true
 	out := &Switched{}
-	work, added, err := plan(ctx, d, req, dir, tags.NewMemory(d.Seal.Tags))
+	work, added, err := plan(ctx, d, req, dir, tags.NewHistory(d.Seal.Tags))
 	if err != nil {
 		return nil, err
 	}
 	out.Added = added
-	work.Guard, work.Copies = csp.New(d.Before), paths.Found(path.Join(d.List.Folders.Scripts, tags.CopyScript))
-	err = d.Finish(ctx, &out.Outcome, &out.Pages, func() error {
+	work.CSP, work.Copies = csp.New(d.Before), paths.Found(path.Join(d.List.Folders.Scripts, tags.CopyScript))
+	err = d.Finish(ctx, &out.Result, &out.Pages, func() error {
 		if work.Copied {
 			if err := d.PutOwn(work.Copies, []byte(tags.CopyText)); err != nil {
 				return err
 			}
 			out.Added = append(out.Added, d.Before.InProject(work.Copies).String())
 		}
-		d.Seal.Tags = work.Memory.Tags(len(req.Pages) == 0)
+		d.Seal.Tags = work.History.Tags(len(req.Pages) == 0)
 		return nil
 	})
 	for _, name := range slices.Sorted(maps.Keys(work.Without)) {
@@ -75,7 +75,7 @@ func Switch(ctx context.Context, d *reconcile.Draft, req Request, dir string) (*
 
 // plan adds a switch to the plan: the local copies that are missing, and the edits of pages. It returns the paths of the
 // copies, sorted.
-func plan(ctx context.Context, d *reconcile.Draft, req Request, dir string, memory *tags.Memory) (work *reconcile.Serving, added []string, err error) {
+func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string, memory *tags.History) (work *reconcile.Serving, added []string, err error) {
 	s := &switching{d: d, req: req}
 	if err := s.settle(); err != nil {
 		return nil, nil, err
@@ -113,14 +113,14 @@ func plan(ctx context.Context, d *reconcile.Draft, req Request, dir string, memo
 	}
 	slices.Sort(added)
 	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "", Build: s.req.Build, Fallback: s.req.Fallback,
-		Hints: s.req.Hints, Memory: memory, Then: s.then, Without: map[string]string{}, Alone: map[string]string{}}
+		Hints: s.req.Hints, History: memory, Then: s.then, Without: map[string]string{}, Alone: map[string]string{}}
 	d.OnPages(pages, work.Page)
 	return work, added, nil
 }
 
 // switching is a switch that is being worked out.
 type switching struct {
-	d       *reconcile.Draft
+	d       *reconcile.Plan
 	req     Request
 	pattern cdn.Pattern
 	then    []cdn.Pattern
@@ -142,7 +142,7 @@ func (s *switching) settle() error {
 		s.libs = s.d.Seal.Names()
 	}
 	for _, l := range s.libs {
-		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.Desk {
+		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.DevOnly {
 			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that", "%s is a link without a version, of which nothing is sealed", l)
 		}
 		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {

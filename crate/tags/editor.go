@@ -15,10 +15,10 @@ import (
 // the page's targets follow its references, and tags that are to come have their place among those that are there.
 type Editor struct {
 	*Page
-	// Said says what else was done to the page, and why.
-	Said []string
-	// Guarded says of tags to come that they stand in a condition or loop of a server's template.
-	Guarded []string
+	// Messages says what else was done to the page, and why.
+	Messages []string
+	// Protected says of tags to come that they stand in a condition or loop of a server's template.
+	Protected []string
 
 	p       *project.Project // as the records will be
 	scripts *Scripts

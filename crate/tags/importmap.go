@@ -139,7 +139,7 @@ func (e *Editor) BuildOf(library string) record.Build {
 		return build
 	}
 	for i := range e.Includes {
-		if of := e.Of[i]; of.Library == library && of.File != nil && of.File.Module && of.File.Pair != "" && !e.Removed(i) {
+		if of := e.Of[i]; of.Library == library && of.File != nil && of.File.Module && of.File.OtherBuild != "" && !e.Removed(i) {
 			return of.File.Build
 		}
 	}

@@ -14,11 +14,11 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// A Memory gives tags back the form that they had before a switch. Most tags need none of it: writing the link
+// A History gives tags back the form that they had before a switch. Most tags need none of it: writing the link
 // attributes, or taking them off, gives the old bytes by itself. A link that had its attributes in another
 // order, or another integrity beside the sealed one, is remembered in the seal.
-type Memory struct {
-	known []record.Tag
+type History struct {
+	recorded []record.Tag
 
 	mu    sync.Mutex
 	plain map[string]bool // what tags say now that need no memory
@@ -26,11 +26,11 @@ type Memory struct {
 	given []record.Tag // entries that were used
 }
 
-// NewMemory begins with what the seal remembers.
-func NewMemory(known []record.Tag) *Memory { return &Memory{known: known} }
+// NewHistory begins with what the seal remembers.
+func NewHistory(known []record.Tag) *History { return &History{recorded: known} }
 
 // Refer makes an include refer to ref, in the form that it had before where that is known.
-func (m *Memory) Refer(e *Editor, i int, ref string, values map[string]string) {
+func (m *History) Refer(e *Editor, i int, ref string, values map[string]string) {
 	old, in := e.Tag(i), &e.Includes[i]
 	was := e.Targets[i]
 	names := e.linkAttributes(i)
@@ -92,10 +92,10 @@ func sameMeaning(v *Page, was, now string) bool {
 }
 
 // find finds how a tag was written: on this page, else on any.
-func (m *Memory) find(pagePath, now string) *record.Tag {
+func (m *History) find(pagePath, now string) *record.Tag {
 	var found *record.Tag
-	for i := range m.known {
-		t := &m.known[i]
+	for i := range m.recorded {
+		t := &m.recorded[i]
 		if t.Now == now && (t.Page == pagePath || t.Page == "" && found == nil) {
 			found = t
 		}
@@ -104,9 +104,9 @@ func (m *Memory) find(pagePath, now string) *record.Tag {
 }
 
 // Tags is what to remember from now on. Where all pages were switched, what was given back is forgotten.
-func (m *Memory) Tags(all bool) []record.Tag {
+func (m *History) Tags(all bool) []record.Tag {
 	var list []record.Tag
-	for _, t := range m.known {
+	for _, t := range m.recorded {
 		if !all || !slices.Contains(m.given, t) {
 			list = append(list, t)
 		}

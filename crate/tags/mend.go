@@ -22,10 +22,10 @@ func (e *Editor) ConcernLibrary(library string) {
 	}
 }
 
-// Settle puts tags that are to come, or of which something else is known now, where all constraints are kept that moving can
+// Finish puts tags that are to come, or of which something else is known now, where all constraints are kept that moving can
 // keep. Where no place for a new one will do, what stands in the way is moved, the fewest tags, and never one with its text on
 // the page. What was wrong before stays as it was.
-func (e *Editor) Settle(ctx context.Context) {
+func (e *Editor) Finish(ctx context.Context) {
 	fresh := slices.ContainsFunc(e.list, func(s slot) bool { return s.index < 0 && !s.moved })
 	if !fresh && len(e.concerned) == 0 {
 		return
@@ -56,7 +56,7 @@ func (e *Editor) Settle(ctx context.Context) {
 		e.shift(at, m)
 		if slots[m.Item].index >= 0 {
 			where := cmp.Or(map[bool]string{true: "behind"}[m.After], "before")
-			e.Said = append(e.Said, fmt.Sprintf("moved %s %s %s, since %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
+			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, since %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
 		}
 	}
 }
@@ -94,7 +94,7 @@ func (e *Editor) shift(at []int, m order.Move) {
 		}
 		e.Remove(indices...)
 	} else {
-		e.take(at, at[m.Item])
+		e.withdraw(at, at[m.Item])
 	}
 	anchor := at[m.Anchor]
 	to := e.list[anchor]
@@ -120,8 +120,8 @@ func (e *Editor) shift(at []int, m order.Move) {
 	at[m.Item] = anchor
 }
 
-// take takes a slot out of the list, and lets positions follow.
-func (e *Editor) take(at []int, position int) {
+// withdraw takes a slot out of the list, and lets positions follow.
+func (e *Editor) withdraw(at []int, position int) {
 	e.list = slices.Delete(e.list, position, position+1)
 	for i := range at {
 		if at[i] > position {

@@ -60,7 +60,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
 			return nil // most say nothing of them, which takes less to see than to read
 		}
-		index := printable.Of(b)
+		index := printable.NewIndex(b)
 		switch delivery.KindOf(name.String()) {
 		case delivery.Stylesheet:
 			for _, r := range style.References(b) {

@@ -97,13 +97,13 @@ func (v *Page) Stands(i int) bool {
 // IsStyle tells whether an include is a stylesheet of its own file.
 func (v *Page) IsStyle(i int) bool { return v.Includes[i].Kind == page.Stylesheet }
 
-// Place is where the file of an include is, or would be, in the site: a link's is that of the same bytes.
-func (v *Page) Place(p *project.Project, i int) paths.InSite {
-	return PlaceOf(p, v.Targets[i], v.Of[i])
+// Location is where the file of an include is, or would be, in the site: a link's is that of the same bytes.
+func (v *Page) Location(p *project.Project, i int) paths.InSite {
+	return LocationOf(p, v.Targets[i], v.Of[i])
 }
 
-// PlaceOf is where the file of a target is, or would be, in the site: a link's is that of the same bytes.
-func PlaceOf(p *project.Project, t Target, of project.Sealed) paths.InSite {
+// LocationOf is where the file of a target is, or would be, in the site: a link's is that of the same bytes.
+func LocationOf(p *project.Project, t Target, of project.Sealed) paths.InSite {
 	if t.Path.IsZero() && of.File != nil {
 		at, _ := p.InSite(of.File.At)
 		return at

@@ -61,7 +61,7 @@ func (e *Editor) items() (items []item, positions []int) {
 func (e *Editor) Find(f project.TaggedFile) string {
 	for _, s := range e.list {
 		if s.index < 0 {
-			if at := s.what.at; at == f.At || !at.IsZero() && at == f.Pair {
+			if at := s.what.at; at == f.At || !at.IsZero() && at == f.OtherBuild {
 				return at.String()
 			}
 			continue
@@ -69,7 +69,7 @@ func (e *Editor) Find(f project.TaggedFile) string {
 		if s.removed || !e.Stands(s.index) {
 			continue
 		}
-		if at := e.Place(e.p, s.index); !at.IsZero() && (at == f.At || at == f.Pair) {
+		if at := e.Location(e.p, s.index); !at.IsZero() && (at == f.At || at == f.OtherBuild) {
 			return e.Includes[s.index].Ref
 		}
 	}
@@ -84,7 +84,7 @@ func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
 	if lib == nil || sealed == nil || f.File == nil {
 		return 0, ""
 	}
-	key, stem := manifest.NameKey(path.Base(lib.CDNName())), manifest.StemKey(f.File.Path)
+	key, stem := manifest.NameKey(path.Base(lib.NameOnCDNs())), manifest.StemKey(f.File.Path)
 	for i := range e.Includes {
 		in := &e.Includes[i]
 		if e.Removed(i) || !e.Stands(i) || e.Library(i) != "" || e.IsStyle(i) != f.Style || in.RefAttr.End == 0 {
@@ -148,7 +148,7 @@ func (e *Editor) Paste(f project.TaggedFile, tag string) {
 	s := e.spotFor(f, false)
 	if s.tag = tag; s.deferred && !f.Style {
 		if s.tag = page.Defer(tag); s.tag != tag {
-			e.Said = append(e.Said, "the tag of "+f.At.Base()+" is written with defer, as the scripts beside it are")
+			e.Messages = append(e.Messages, "the tag of "+f.At.Base()+" is written with defer, as the scripts beside it are")
 		}
 	}
 	e.insertAt(s.at, s.slot)
@@ -204,10 +204,10 @@ func (e *Editor) beside(at int, after bool, new, anchor item) placedSlot {
 		s.spot = to.spot // one that is to come, too
 	} else {
 		s.spot = page.Spot{Index: to.index, After: after}
-		if guard := e.Guard(to.index); guard != "" {
+		if guard := e.EnclosingBlock(to.index); guard != "" {
 			// What belongs to the neighbour stands where that stands; all else stands outside of the condition.
 			if s.spot.Outside = !bound(anchor, new, Rules(e.p)); !s.spot.Outside {
-				e.Guarded = append(e.Guarded, new.Name+" stands inside "+guard+", beside "+anchor.Name)
+				e.Protected = append(e.Protected, new.Name+" stands inside "+guard+", beside "+anchor.Name)
 			}
 		}
 		if n, _ := e.FallbackOf(to.index); after && n >= 0 {
@@ -256,8 +256,8 @@ func (e *Editor) ranks(new item) map[string]int {
 	list := map[string]int{}
 	for n, f := range e.p.TaggedFiles(new.Library, record.NoBuild) {
 		list[f.File.Path] = n
-		if f.File.Pair != "" {
-			list[f.File.Pair] = n
+		if f.File.OtherBuild != "" {
+			list[f.File.OtherBuild] = n
 		}
 	}
 	return list

@@ -100,7 +100,7 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 				done = append(done, "include "+f.At.String())
 			}
 		}
-		e.Settle(t.Context())
+		e.Finish(t.Context())
 		b, err := e.Bytes()
 		if err != nil {
 			t.Fatalf("%d: %v after\n%s\n%s", seed, err, strings.Join(done, "\n"), text)
@@ -128,8 +128,8 @@ func TestRandomThereAndBack(t *testing.T) {
 		r := rand.New(rand.NewSource(int64(seed)))
 		text := roughPage(r)
 		fallback, hint := r.Intn(2) == 0, r.Intn(2) == 0
-		memory := NewMemory(nil)
-		serve := func(text string, m *Memory, ref string, values map[string]string, linked bool) string {
+		memory := NewHistory(nil)
+		serve := func(text string, m *History, ref string, values map[string]string, linked bool) string {
 			e := NewEditor(p, NewScripts(p), read(t, p, "crews/index.html", text))
 			for i := range e.Includes {
 				if !e.Runs(i) || e.Library(i) != "oarlock" {
@@ -154,7 +154,7 @@ func TestRandomThereAndBack(t *testing.T) {
 			return string(b)
 		}
 		linked := serve(text, memory, address, values, true)
-		again := NewMemory(memory.Tags(true))
+		again := NewHistory(memory.Tags(true))
 		if back := serve(linked, again, "../js/oarlock.min.js", nil, false); back != text {
 			t.Fatalf("%d: there and back\n%s\nis\n%s\nby\n%s", seed, text, back, linked)
 		}

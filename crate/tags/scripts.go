@@ -18,8 +18,8 @@ import (
 // Scripts knows the scripts that pages refer to: ten thousand pages have the same few.
 type Scripts struct {
 	p *project.Project
-	// Draft, where set, has the bytes of files that are about to be put into the project.
-	Draft func(of project.Sealed) ([]byte, bool)
+	// Contents, where set, has the bytes of files that are about to be put into the project.
+	Contents func(of project.Sealed) ([]byte, bool)
 
 	known memo.Memo[string, *Script]  // by path in the site, or by address
 	fonts memo.Memo[string, []string] // that a stylesheet names, by its integrity
@@ -73,8 +73,8 @@ func (s *Scripts) Of(t Target) *Script {
 func (s *Scripts) read(t Target) *Script {
 	k := &Script{Name: t.URL}
 	of := FileOf(s.p, t)
-	if of.File != nil && s.Draft != nil {
-		if b, ok := s.Draft(of); ok {
+	if of.File != nil && s.Contents != nil {
+		if b, ok := s.Contents(of); ok {
 			k.Text, k.Name = b, of.File.At.String()
 			k.Report = s.p.Facts.ScriptOf(of.File.Integrity, b)
 			return k
@@ -145,7 +145,7 @@ func (s *Scripts) Items(v *Page) []order.Item {
 		}
 		known := s.OfInclude(v, i)
 		if known == nil {
-			it.Unknown = v.Targets[i].Path.IsZero() || v.Library(i) != ""
+			it.Unread = v.Targets[i].Path.IsZero() || v.Library(i) != ""
 			continue
 		}
 		line, column := 1, 1
@@ -164,7 +164,7 @@ func (k *Script) fill(it *order.Item, module bool, firstLine, firstColumn int) {
 	if !module && k.Form != script.Classic && k.Form != script.Universal {
 		return // a browser does not run it in such a tag, or it does nothing there
 	}
-	it.Defines, it.Parts, it.Opens = k.defines, k.parts, k.Opens
+	it.Defines, it.Parts, it.DefinesUnknown = k.defines, k.parts, k.DefinesUnknown
 	where := func(g script.Global) string {
 		if g.Line == 0 {
 			return k.Name // the seal keeps no places
@@ -196,7 +196,7 @@ func Rules(p *project.Project) order.Rules {
 }
 
 // Constraints finds a page's constraints, less the needs that a rehearsal does not confirm, and what nothing on it meets.
-func (s *Scripts) Constraints(ctx context.Context, items []order.Item) ([]order.Constraint, []order.Absent) {
+func (s *Scripts) Constraints(ctx context.Context, items []order.Item) ([]order.Constraint, []order.MissingNeed) {
 	all, absent := order.Find(items, Rules(s.p))
 	kept := all[:0]
 	asked := 0

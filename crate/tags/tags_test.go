@@ -134,7 +134,7 @@ func TestTagsAreRemembered(t *testing.T) {
 		"<script src=\"" + address + "\" integrity=\"sha256-x " + right + "\" crossorigin></script>": true,
 	} {
 		v := read(t, p, "index.html", "<!doctype html>\n"+tag+"\n")
-		m := NewMemory(nil)
+		m := NewHistory(nil)
 		e := NewEditor(p, NewScripts(p), v)
 		m.Refer(e, 0, "js/oarlock.min.js", nil)
 		local, err := e.Bytes()
@@ -145,7 +145,7 @@ func TestTagsAreRemembered(t *testing.T) {
 		if (len(list) > 0) != remembered {
 			t.Errorf("%s: remembered %v", tag, list)
 		}
-		again := NewMemory(list)
+		again := NewHistory(list)
 		e = NewEditor(p, NewScripts(p), read(t, p, "index.html", string(local)))
 		again.Refer(e, 0, address, map[string]string{"integrity": right, "crossorigin": "anonymous"})
 		got, err := e.Bytes()
@@ -157,7 +157,7 @@ func TestTagsAreRemembered(t *testing.T) {
 		}
 	}
 	// The same on all pages is said once; what differs, for each page.
-	m := &Memory{new: []record.Tag{{Page: "a", Now: "1", Was: "x"}, {Page: "b", Now: "1", Was: "x"}, {Page: "a", Now: "2", Was: "y"}, {Page: "b", Now: "2", Was: "z"}}}
+	m := &History{new: []record.Tag{{Page: "a", Now: "1", Was: "x"}, {Page: "b", Now: "1", Was: "x"}, {Page: "a", Now: "2", Was: "y"}, {Page: "b", Now: "2", Was: "z"}}}
 	if got := fmt.Sprint(m.Tags(false)); got != "[{ 1 x} {a 2 y} {b 2 z}]" {
 		t.Errorf("merged: %s", got)
 	}

@@ -7,9 +7,9 @@ import (
 	"merrycrate.example/merry/crate/project"
 )
 
-// Told says of the site's pages, by their names, which scripts stand at which places, so that what a browser says of a script is held against
+// Describe says of the site's pages, by their names, which scripts stand at which places, so that what a browser says of a script is held against
 // what check says of its tag. A page that can't be read has none.
-func Told(p *project.Project) func(page string) []console.Tag {
+func Describe(p *project.Project) func(page string) []console.Tag {
 	scripts := NewScripts(p)
 	var known memo.Memo[string, []console.Tag]
 	return func(name string) []console.Tag {
@@ -23,13 +23,13 @@ func Told(p *project.Project) func(page string) []console.Tag {
 			if err != nil {
 				return nil, nil
 			}
-			return scripts.told(v), nil
+			return scripts.rehearsed(v), nil
 		})
 		return list
 	}
 }
 
-func (s *Scripts) told(v *Page) []console.Tag {
+func (s *Scripts) rehearsed(v *Page) []console.Tag {
 	var list []console.Tag
 	for i := range v.Includes {
 		tag := console.Tag{File: v.Targets[i].String()}

@@ -51,7 +51,7 @@ func TestTold(t *testing.T) {
 	}
 	write("club.js", "window.club = oarlock('#menu');\n")
 	write("index.html", "<!doctype html>\n<title>x</title>\n<link rel=\"stylesheet\" href=\"club.css\">\n<script src=\"club.js\"></script>\n  <script>var tide = club;</script>\n")
-	told := Told(p)
+	told := Describe(p)
 	tags := told("index.html")
 	if len(tags) != 3 {
 		t.Fatalf("%+v", tags)

@@ -42,22 +42,22 @@ type Request struct {
 
 // Compared is what another version would change for these pages.
 type Compared struct {
-	Library string           `json:"library"`
-	Old     string           `json:"old"`
-	New     string           `json:"new"`
-	Come    []FileSize       `json:"files_come,omitempty"`
-	Gone    []FileSize       `json:"files_gone,omitempty"`
-	Wire    [2]int64         `json:"wire"`   // what pages load, packed: old and new
-	Syntax  [2]int           `json:"syntax"` // the newest edition that the scripts demand
-	Licence [2]string        `json:"licence"`
-	Needs   Difference       `json:"needs"`
-	Defines Difference       `json:"defines"`
-	Exports Difference       `json:"exports"`        // of modules: each name with that by which its module is imported
-	Lost    []LostName       `json:"lost,omitempty"` // names that the old version offers and the new one lacks
-	Renames []renamed.Rename `json:"renames,omitempty"`
-	Pages   int              `json:"pages"`        // that the library is on
-	On      []string         `json:"on,omitempty"` // those pages, in the site
-	Notes   []string         `json:"notes,omitempty"`
+	Library      string           `json:"library"`
+	Old          string           `json:"old"`
+	New          string           `json:"new"`
+	FilesAdded   []FileSize       `json:"files_come,omitempty"`
+	FilesRemoved []FileSize       `json:"files_gone,omitempty"`
+	Wire         [2]int64         `json:"wire"`   // what pages load, packed: old and new
+	Syntax       [2]int           `json:"syntax"` // the newest edition that the scripts demand
+	Licence      [2]string        `json:"licence"`
+	Needs        Difference       `json:"needs"`
+	Defines      Difference       `json:"defines"`
+	Exports      Difference       `json:"exports"`        // of modules: each name with that by which its module is imported
+	Removed      []RemovedName    `json:"lost,omitempty"` // names that the old version offers and the new one lacks
+	Renames      []renamed.Rename `json:"renames,omitempty"`
+	Pages        int              `json:"pages"`        // that the library is on
+	PageUses     []string         `json:"on,omitempty"` // those pages, in the site
+	Notes        []string         `json:"notes,omitempty"`
 }
 
 // FileSize is a file of a delivery.
@@ -68,21 +68,21 @@ type FileSize struct {
 
 // Difference is what came and what went.
 type Difference struct {
-	Come []string `json:"come,omitempty"`
-	Gone []string `json:"gone,omitempty"`
+	Added   []string `json:"come,omitempty"`
+	Removed []string `json:"gone,omitempty"`
 }
 
-// LostName is something that the old version offers and the new one does not, with where it is used.
-type LostName struct {
+// RemovedName is something that the old version offers and the new one does not, with where it is used.
+type RemovedName struct {
 	Kind   string          `json:"kind"` // class, id, …, global, member, export, module, symbol
 	Name   string          `json:"name"`
 	Of     string          `json:"of,omitempty"` // of an export, the name by which its module is imported; of a symbol, its picture
-	Uses   []NameUse       `json:"uses,omitempty"`
+	Uses   []Occurrence    `json:"uses,omitempty"`
 	Rename *renamed.Rename `json:"rename,omitempty"`
 }
 
-// NameUse is one place where a name is used.
-type NameUse struct {
+// Occurrence is one place where a name is used.
+type Occurrence struct {
 	At  string            `json:"at"` // file:line:column
 	How script.Likelihood `json:"how"`
 
@@ -97,7 +97,7 @@ type side struct {
 	sheet   *style.Sheet
 	defines map[string]bool
 	members map[string]map[string]bool
-	needs   []requirements.Supply
+	needs   []requirements.Requirement
 	symbols map[string]map[string]glyphs.Part // of its pictures, by their names
 	reads   map[string]bool                   // attributes that its scripts name
 	syntax  int
@@ -122,7 +122,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	}
 	out.files(old, new)
 	out.Wire, out.Syntax, out.Licence = [2]int64{old.wire, new.wire}, [2]int{old.syntax, new.syntax}, [2]string{old.Licence, new.Licence}
-	global := func(list []requirements.Supply) []string {
+	global := func(list []requirements.Requirement) []string {
 		var names []string
 		for _, n := range list {
 			names = append(names, n.Global)
@@ -132,10 +132,10 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.Needs = difference(global(old.needs), global(new.needs))
 	out.Defines = difference(keysOf(old.defines), keysOf(new.defines))
 	notes := append(changeNotes(new), tables(new, commonPrefix(old.sheet))...)
-	out.lost(old, new)
+	out.removed(old, new)
 	out.renamedNames(old, new, notes)
-	out.lostExports(old, new, notes)
-	out.lostSymbols(old, new, notes)
+	out.removedExports(old, new, notes)
+	out.removedSymbols(old, new, notes)
 	// What became of the names, and where they are used, is found side by side: neither needs the other.
 	tasks := []func(context.Context) error{func(context.Context) error {
 		out.Renames = renamed.Classes(old.sheet, new.sheet, renamed.Evidence{Notes: notes, Compat: compatSheets(new), Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
@@ -164,12 +164,12 @@ func difference(old, new []string) Difference {
 	var d Difference
 	for _, n := range new {
 		if !slices.Contains(old, n) {
-			d.Come = append(d.Come, n)
+			d.Added = append(d.Added, n)
 		}
 	}
 	for _, o := range old {
 		if !slices.Contains(new, o) {
-			d.Gone = append(d.Gone, o)
+			d.Removed = append(d.Removed, o)
 		}
 	}
 	return d
@@ -211,8 +211,8 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 		old.Close()
 		return nil, nil, nil, err
 	}
-	old.sel, _ = settle.Choose(old.Delivery, old.Version, *lib)
-	new.sel, _ = settle.Choose(new.Delivery, new.Version, *lib)
+	old.sel, _ = settle.Choose(old.Package, old.Version, *lib)
+	new.sel, _ = settle.Choose(new.Package, new.Version, *lib)
 	return old, new, lib, nil
 }
 
@@ -221,7 +221,7 @@ func versionSource(lib *record.Library, wish, dir string) string {
 	if source.IsAddress(wish) || origin.There(dir, wish) || strings.HasPrefix(wish, record.FromRegistry) {
 		return wish
 	}
-	return record.FromRegistry + lib.CDNName() + "@" + wish
+	return record.FromRegistry + lib.NameOnCDNs() + "@" + wish
 }
 
 // Ahead is the request to move to the version that a comparison of one in use is about.
@@ -247,7 +247,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		if !c.Page && f.Kind != delivery.Stylesheet || f.Kind != delivery.Stylesheet && f.Kind != delivery.Script {
 			continue
 		}
-		if f.Pair != "" && s.sel.Has(f.Pair) && f.Build != build {
+		if f.OtherBuild != "" && s.sel.Has(f.OtherBuild) && f.Build != build {
 			continue // the same in the other build
 		}
 		b, err := s.Tree.ReadFile(c.Path)
@@ -313,13 +313,13 @@ func attributes(b []byte) iter.Seq[string] {
 
 func (c *Compared) files(old, new *side) {
 	for i := range new.Files {
-		if f := &new.Files[i]; f.Aside == "" && old.File(f.Path) == nil && onPageKind(f.Kind) {
-			c.Come = append(c.Come, FileSize{f.Path, f.Size})
+		if f := &new.Files[i]; f.ExcludedBecause == "" && old.File(f.Path) == nil && onPageKind(f.Kind) {
+			c.FilesAdded = append(c.FilesAdded, FileSize{f.Path, f.Size})
 		}
 	}
 	for i := range old.Files {
-		if f := &old.Files[i]; f.Aside == "" && new.File(f.Path) == nil && onPageKind(f.Kind) {
-			c.Gone = append(c.Gone, FileSize{f.Path, f.Size})
+		if f := &old.Files[i]; f.ExcludedBecause == "" && new.File(f.Path) == nil && onPageKind(f.Kind) {
+			c.FilesRemoved = append(c.FilesRemoved, FileSize{f.Path, f.Size})
 		}
 	}
 }
@@ -349,7 +349,7 @@ func changeNotes(s *side) []renamed.ChangeNote {
 	var notes []renamed.ChangeNote
 	for i := range s.Files {
 		f := &s.Files[i]
-		inScript := f.Kind == delivery.Script && f.Build == record.Readable && f.Aside == ""
+		inScript := f.Kind == delivery.Script && f.Build == record.Readable && f.ExcludedBecause == ""
 		if !inScript && (f.Kind != delivery.Document || !noteFile().MatchString(path.Base(f.Path))) || f.Size > 2<<20 {
 			continue
 		}
@@ -374,8 +374,8 @@ func (c *Compared) called() {
 	for i := range c.Renames {
 		now[c.Renames[i].Old] = &c.Renames[i]
 	}
-	for i := range c.Lost {
-		if l := &c.Lost[i]; l.Kind == string(style.Class) {
+	for i := range c.Removed {
+		if l := &c.Removed[i]; l.Kind == string(style.Class) {
 			l.Rename = now[l.Name]
 		}
 	}
@@ -384,7 +384,7 @@ func (c *Compared) called() {
 // renamedNames says of lost members and attributes what they are called now.
 func (c *Compared) renamedNames(old, new *side, notes []renamed.ChangeNote) {
 	gone, come := map[string][]string{}, map[string][]string{} // by the global that they are of, "" for attributes
-	for _, l := range c.Lost {
+	for _, l := range c.Removed {
 		switch l.Kind {
 		case string(style.Attribute):
 			gone[""] = append(gone[""], l.Name)
@@ -412,8 +412,8 @@ func (c *Compared) renamedNames(old, new *side, notes []renamed.ChangeNote) {
 			now[strings.TrimPrefix(global+"."+r.Old, ".")] = r
 		}
 	}
-	for i := range c.Lost {
-		if l := &c.Lost[i]; l.Kind == "member" || l.Kind == string(style.Attribute) {
+	for i := range c.Removed {
+		if l := &c.Removed[i]; l.Kind == "member" || l.Kind == string(style.Attribute) {
 			if r, told := now[l.Name]; told {
 				if global, _, member := strings.Cut(l.Name, "."); member && l.Kind == "member" {
 					r.Old, r.New = l.Name, global+"."+r.New
@@ -424,8 +424,8 @@ func (c *Compared) renamedNames(old, new *side, notes []renamed.ChangeNote) {
 	}
 }
 
-// lost lists what the old version offers and the new one lacks.
-func (c *Compared) lost(old, new *side) {
+// removed lists what the old version offers and the new one lacks.
+func (c *Compared) removed(old, new *side) {
 	has := map[string]bool{}
 	for _, m := range new.sheet.Makes() {
 		has[string(m.Kind)+" "+m.Name] = true
@@ -434,10 +434,10 @@ func (c *Compared) lost(old, new *side) {
 		if has[string(m.Kind)+" "+m.Name] || m.Kind == style.Attribute && new.reads[m.Name] {
 			continue // a script that still reads an attribute has it
 		}
-		c.Lost = append(c.Lost, LostName{Kind: string(m.Kind), Name: m.Name})
+		c.Removed = append(c.Removed, RemovedName{Kind: string(m.Kind), Name: m.Name})
 	}
-	for _, g := range c.Defines.Gone {
-		c.Lost = append(c.Lost, LostName{Kind: "global", Name: g})
+	for _, g := range c.Defines.Removed {
+		c.Removed = append(c.Removed, RemovedName{Kind: "global", Name: g})
 	}
 	for _, g := range keysOf(old.defines) {
 		if !new.defines[g] || len(new.members[g]) == 0 {
@@ -445,18 +445,18 @@ func (c *Compared) lost(old, new *side) {
 		}
 		for _, m := range slices.Sorted(maps.Keys(old.members[g])) {
 			if !new.members[g][m] {
-				c.Lost = append(c.Lost, LostName{Kind: "member", Name: g + "." + m})
+				c.Removed = append(c.Removed, RemovedName{Kind: "member", Name: g + "." + m})
 			}
 		}
 	}
 	// Attributes that scripts read are names that pages use, too.
 	known := map[string]bool{}
-	for _, l := range c.Lost {
+	for _, l := range c.Removed {
 		known[l.Kind+" "+l.Name] = true
 	}
 	for _, name := range slices.Sorted(maps.Keys(old.reads)) {
 		if !new.reads[name] && !known["attribute "+name] && !has["attribute "+name] {
-			c.Lost = append(c.Lost, LostName{Kind: string(style.Attribute), Name: name})
+			c.Removed = append(c.Removed, RemovedName{Kind: string(style.Attribute), Name: name})
 		}
 	}
 }

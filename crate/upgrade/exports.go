@@ -86,7 +86,7 @@ func (e *exported) read(s *side, specifier, file string, star bool, seen map[str
 			e.names[specifier][name] = file
 		}
 	}
-	for _, from := range f.Script.Stars {
+	for _, from := range f.Script.ReExports {
 		if !module.Relative(from) {
 			e.open[specifier] = true
 			continue
@@ -95,20 +95,20 @@ func (e *exported) read(s *side, specifier, file string, star bool, seen map[str
 	}
 }
 
-// lostExports lists what modules exported and do not any more, with what it is called now.
-func (c *Compared) lostExports(old, new *side, notes []renamed.ChangeNote) {
+// removedExports lists what modules exported and do not any more, with what it is called now.
+func (c *Compared) removedExports(old, new *side, notes []renamed.ChangeNote) {
 	was, is := old.exports(true), new.exports(false)
 	c.Exports = difference(was.list(), is.list())
 	for _, specifier := range slices.Sorted(maps.Keys(was.names)) {
 		now, there := is.names[specifier]
 		if !there {
-			l := LostName{Kind: "module", Name: specifier}
+			l := RemovedName{Kind: "module", Name: specifier}
 			for _, other := range slices.Sorted(maps.Keys(is.files)) {
 				if file := is.files[other]; path.Base(file) == path.Base(was.files[specifier]) && was.files[other] == "" {
 					l.Rename = &renamed.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
 				}
 			}
-			c.Lost = append(c.Lost, l)
+			c.Removed = append(c.Removed, l)
 			continue
 		}
 		if is.open[specifier] {
@@ -116,7 +116,7 @@ func (c *Compared) lostExports(old, new *side, notes []renamed.ChangeNote) {
 		}
 		for _, name := range slices.Sorted(maps.Keys(was.names[specifier])) {
 			if _, still := now[name]; !still {
-				c.Lost = append(c.Lost, LostName{Kind: "export", Name: name, Of: specifier, Rename: renamedExport(specifier, name, was, is, old, new, notes)})
+				c.Removed = append(c.Removed, RemovedName{Kind: "export", Name: name, Of: specifier, Rename: renamedExport(specifier, name, was, is, old, new, notes)})
 			}
 		}
 	}
@@ -222,7 +222,7 @@ func sharedWords(a, b string) (same, of int) {
 // findImports finds where own modules import what is lost.
 func (c *Compared) findImports(ctx context.Context, p *project.Project, site *walk.Site, library string) error {
 	at := map[[2]string]int{}
-	for i, l := range c.Lost {
+	for i, l := range c.Removed {
 		switch l.Kind {
 		case "export":
 			at[[2]string{l.Of, l.Name}] = i
@@ -239,7 +239,7 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 	}
 	type use struct {
 		lost int
-		use  NameUse
+		use  Occurrence
 	}
 	in := func(name paths.InSite, text []byte, whole *printable.Index, start int) (list []use) {
 		note := func(i int, known bool, offset int) {
@@ -276,13 +276,13 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 			return nil, err
 		}
 		if delivery.KindOf(name.String()) == delivery.Script {
-			return in(name, b, printable.Of(b), 0), nil
+			return in(name, b, printable.NewIndex(b), 0), nil
 		}
 		pg, err := page.Read(b)
 		if err != nil {
 			return nil, nil // check tells of it
 		}
-		index := printable.Of(b)
+		index := printable.NewIndex(b)
 		var list []use
 		for i := range pg.Includes {
 			if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {
@@ -293,7 +293,7 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 	})
 	for _, list := range results {
 		for _, u := range list {
-			c.Lost[u.lost].Uses = append(c.Lost[u.lost].Uses, u.use)
+			c.Removed[u.lost].Uses = append(c.Removed[u.lost].Uses, u.use)
 		}
 	}
 	return err
@@ -320,7 +320,7 @@ func lastWord(text []byte, word string, otherwise int) int {
 }
 
 // title is what a lost name is called in a sentence.
-func (l *LostName) title() string {
+func (l *RemovedName) title() string {
 	if l.Of != "" {
 		return fmt.Sprintf("the %s %s of %s", l.Kind, l.Name, l.Of)
 	}

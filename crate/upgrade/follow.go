@@ -38,7 +38,7 @@ func (r *renaming) count(old string) {
 
 // on asks for the renaming of all pages that have one of the libraries, and, unless it is for pages alone, of their own styles and scripts and of
 // those in own files.
-func (r *renaming) on(ctx context.Context, d *reconcile.Draft, libraries map[string]bool, pagesOnly bool) error {
+func (r *renaming) on(ctx context.Context, d *reconcile.Plan, libraries map[string]bool, pagesOnly bool) error {
 	if len(r.renames)+len(r.parts) == 0 {
 		return nil
 	}

@@ -26,7 +26,7 @@ func (s *side) fonts() glyphs.Set {
 	for i := range s.Files {
 		f := &s.Files[i]
 		kind := strings.ToLower(path.Ext(f.Path))
-		if f.Kind != delivery.Font || f.Aside != "" || f.Size > mostFont || !slices.Contains(readable, kind) {
+		if f.Kind != delivery.Font || f.ExcludedBecause != "" || f.Size > mostFont || !slices.Contains(readable, kind) {
 			continue
 		}
 		name := path.Base(strings.TrimSuffix(f.Path, path.Ext(f.Path)))

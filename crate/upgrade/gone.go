@@ -15,26 +15,26 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Gone are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal remembers them.
-type Gone struct {
+// Removed are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal remembers them.
+type Removed struct {
 	p      *project.Project
-	lost   []LostName
-	of     []goneOf // of each
+	lost   []RemovedName
+	of     []removedOf // of each
 	finder *finder
 }
 
-type goneOf struct{ library, had, has string }
+type removedOf struct{ library, had, has string }
 
-// NewGone reads the seal's memory, less what the packing list lets go and what another library offers; nil where there is nothing.
-func NewGone(p *project.Project) *Gone {
-	g := &Gone{p: p}
+// NewRemoved reads the seal's memory, less what the packing list lets go and what another library offers; nil where there is nothing.
+func NewRemoved(p *project.Project) *Removed {
+	g := &Removed{p: p}
 	offered := map[string]bool{}
 	for _, name := range p.Seal.Names() {
 		sealed := p.Seal.Libraries[name]
 		lib := p.List.Library(name)
 		for version, names := range sealed.Gone {
 			for _, n := range names {
-				l := lostName(n)
+				l := removedName(n)
 				if lib != nil && (slices.Contains(lib.Forget, "*") || slices.Contains(lib.Forget, n) || slices.Contains(lib.Forget, l.Name)) {
 					continue
 				}
@@ -42,7 +42,7 @@ func NewGone(p *project.Project) *Gone {
 					offered = allOffered(p)
 				}
 				if !offered[n] {
-					g.lost, g.of = append(g.lost, l), append(g.of, goneOf{name, version, sealed.Version})
+					g.lost, g.of = append(g.lost, l), append(g.of, removedOf{name, version, sealed.Version})
 				}
 			}
 		}
@@ -54,17 +54,17 @@ func NewGone(p *project.Project) *Gone {
 	return g
 }
 
-// lostName is a name as the seal remembers it, with its kind.
-func lostName(n string) LostName {
+// removedName is a name as the seal remembers it, with its kind.
+func removedName(n string) RemovedName {
 	switch {
 	case strings.HasPrefix(n, "--"):
-		return LostName{Kind: string(style.Property), Name: n}
+		return RemovedName{Kind: string(style.Property), Name: n}
 	case strings.HasPrefix(n, "."):
-		return LostName{Kind: string(style.Class), Name: n[1:]}
+		return RemovedName{Kind: string(style.Class), Name: n[1:]}
 	case strings.HasPrefix(n, "@"):
-		return LostName{Kind: string(style.Keyframes), Name: n[1:]}
+		return RemovedName{Kind: string(style.Keyframes), Name: n[1:]}
 	}
-	return LostName{Kind: "global", Name: n}
+	return RemovedName{Kind: "global", Name: n}
 }
 
 // allOffered are the classes, properties, keyframes and globals that the crate's libraries offer now.
@@ -92,7 +92,7 @@ func allOffered(p *project.Project) map[string]bool {
 }
 
 // Page finds uses of such names on a page that has their library, or that is a fragment of such pages.
-func (g *Gone) Page(v *tags.Page, file string, libraries []string) []check.Finding {
+func (g *Removed) Page(v *tags.Page, file string, libraries []string) []check.Finding {
 	if g == nil {
 		return nil
 	}
@@ -100,20 +100,20 @@ func (g *Gone) Page(v *tags.Page, file string, libraries []string) []check.Findi
 }
 
 // Own finds them in an own stylesheet or script.
-func (g *Gone) Own(name paths.InSite, b []byte) []check.Finding {
+func (g *Removed) Own(name paths.InSite, b []byte) []check.Finding {
 	if g == nil {
 		return nil
 	}
 	at := g.p.InProject(name).String()
 	all := func(string) bool { return true }
 	if delivery.KindOf(name.String()) == delivery.Stylesheet {
-		return g.findings(g.finder.inStyle(b, 0, printable.Of(b), at), all)
+		return g.findings(g.finder.inStyle(b, 0, printable.NewIndex(b), at), all)
 	}
-	return g.findings(g.finder.inScript(b, 0, printable.Of(b), at), all)
+	return g.findings(g.finder.inScript(b, 0, printable.NewIndex(b), at), all)
 }
 
 // findings says of each use, of those that are sure enough, what is gone.
-func (g *Gone) findings(uses map[int][]NameUse, concerns func(library string) bool) []check.Finding {
+func (g *Removed) findings(uses map[int][]Occurrence, concerns func(library string) bool) []check.Finding {
 	var list []check.Finding
 	for i, places := range uses {
 		l, of := &g.lost[i], g.of[i]
@@ -124,7 +124,7 @@ func (g *Gone) findings(uses map[int][]NameUse, concerns func(library string) bo
 			if u.How == script.Possible {
 				continue
 			}
-			f := check.Finding{Name: check.ClassGone, Severity: check.Warning, Message: fmt.Sprintf("%s %s has no %s %s any more; %s had it", of.library, of.has, l.Kind, l.Name, of.had),
+			f := check.Finding{Name: check.ClassRemoved, Severity: check.Warning, Message: fmt.Sprintf("%s %s has no %s %s any more; %s had it", of.library, of.has, l.Kind, l.Name, of.had),
 				Why:  "what it did here is done no more, and nothing says so to visitors",
 				Next: fmt.Sprintf("merry compare %s %s %s  # tells what it is called now; forget: [%s] at %s in crate.yaml lets it go", of.library, of.had, of.has, l.Name, of.library)}
 			if len(g.p.Origin.Registries) == 0 { // both versions can't be had without one

@@ -24,11 +24,11 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 	version := map[string]string{} // of a package, as it will be
 	library := map[string]string{}
 	for _, lib := range p.List.Libraries {
-		version[lib.CDNName()], library[lib.CDNName()] = lib.Version, lib.Name
+		version[lib.NameOnCDNs()], library[lib.NameOnCDNs()] = lib.Version, lib.Name
 	}
 	moving := map[string]*repinning{}
 	for _, r := range list {
-		version[r.lib.CDNName()] = r.o.Version
+		version[r.lib.NameOnCDNs()] = r.o.Version
 		moving[r.lib.Name] = r
 	}
 	for _, lib := range p.List.Libraries {
@@ -95,7 +95,7 @@ func misfit(p *project.Project, lib record.Library, moving map[string]*repinning
 	held := ""
 	next := fmt.Sprintf("move both at once: merry repin %s@%s %s@VERSION", lib.Name, at, need)
 	if n := p.List.Library(need); n != nil && n.Hold != nil {
-		held = fmt.Sprintf("; %s is held %s: %s", need, n.Hold.Words(), cmp.Or(n.Hold.Because, "no reason was given"))
+		held = fmt.Sprintf("; %s is held %s: %s", need, n.Hold.Reason(), cmp.Or(n.Hold.Because, "no reason was given"))
 		next = "merry versions " + lib.Name + "  # lists others; merry hold " + need + " --off  # lets the hold go"
 	} else if moving[lib.Name] == nil {
 		next = fmt.Sprintf("move %s too: merry repin %s@%s %s", lib.Name, need, has, lib.Name)
@@ -104,7 +104,7 @@ func misfit(p *project.Project, lib record.Library, moving map[string]*repinning
 }
 
 // knownRenames leaves out renamings of files that the new version does not have.
-func knownRenames(d *delivery.Delivery, sel *delivery.Selection, rename map[string]string) map[string]string {
+func knownRenames(d *delivery.Package, sel *delivery.Selection, rename map[string]string) map[string]string {
 	out := map[string]string{}
 	for old, new := range rename {
 		if slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return c.Path == old || path.Base(c.Path) == old }) {

@@ -16,8 +16,8 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// NewerLine is one library of the crate, and how far it is behind.
-type NewerLine struct {
+// UpgradeLine is one library of the crate, and how far it is behind.
+type UpgradeLine struct {
 	Library string       `json:"library"`
 	Here    string       `json:"here"`
 	Allowed string       `json:"allowed,omitempty"` // the newest that the hold allows
@@ -25,7 +25,7 @@ type NewerLine struct {
 	Behind  string       `json:"behind,omitempty"` // major, minor, patch
 	Hold    *record.Hold `json:"hold,omitempty"`
 	Effect  string       `json:"word,omitempty"` // what moving to the allowed one would do to these pages
-	// Came is when the version here was published, and Deprecated what its makers say against it.
+	// Published is when the version here was published, and Deprecated what its makers say against it.
 	Came       *time.Time `json:"came,omitempty"`
 	Deprecated string     `json:"deprecated,omitempty"`
 	// Fits is the newest allowed version that wants nothing which the crate has not, where the newest one does; Why says what that is.
@@ -36,9 +36,9 @@ type NewerLine struct {
 }
 
 // Newer lists what is behind in the whole crate.
-func Newer(ctx context.Context, p *project.Project) ([]NewerLine, error) {
-	return parallel.Map(ctx, p.List.Libraries, func(ctx context.Context, lib record.Library) (NewerLine, error) {
-		line := NewerLine{Library: lib.Name, Here: lib.Version, Hold: lib.Hold}
+func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
+	return parallel.Map(ctx, p.List.Libraries, func(ctx context.Context, lib record.Library) (UpgradeLine, error) {
+		line := UpgradeLine{Library: lib.Name, Here: lib.Version, Hold: lib.Hold}
 		pkg, ok := lib.Package()
 		if sealed := p.Seal.Libraries[lib.Name]; !ok && sealed != nil && p.RegistryHas(ctx, &lib, sealed) {
 			pkg, ok = lib.Name, true
@@ -98,7 +98,7 @@ func wants(p *project.Project, lib record.Library, v *source.Version) string {
 	for _, ranges := range []map[string]string{v.Peers, v.Dependencies} {
 		for _, pkg := range slices.Sorted(maps.Keys(ranges)) {
 			for _, other := range p.List.Libraries {
-				if other.CDNName() != pkg || !slices.Contains(lib.Needs, other.Name) {
+				if other.NameOnCDNs() != pkg || !slices.Contains(lib.Needs, other.Name) {
 					continue
 				}
 				if allowed, err := source.ParseRange(ranges[pkg]); err == nil && !allowed.Has(other.Version) {
@@ -127,7 +127,7 @@ func behind(here, newest string) string {
 // effect says in a few words what a version would do to these pages.
 func (c *Compared) effect() string {
 	names, uses, sure := 0, 0, 0
-	for _, l := range c.Lost {
+	for _, l := range c.Removed {
 		if len(l.Uses) > 0 {
 			names++
 			uses += len(l.Uses)

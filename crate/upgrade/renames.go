@@ -75,7 +75,7 @@ func cellsOf(text string) []string {
 func (c *Compared) RenameTable() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s, %s to %s: classes that are gone. Correct the second column; a line without a new name changes nothing.\n\n| old | new | how sure | why |\n| --- | --- | --- | --- |\n", c.Library, c.Old, c.New)
-	for _, l := range c.Lost {
+	for _, l := range c.Removed {
 		switch {
 		case l.Kind != "class" || l.Rename == nil && len(l.Uses) == 0:
 		case l.Rename == nil:

@@ -53,10 +53,10 @@ func TestReadRenames(t *testing.T) {
 
 // TestRenameTableIsRead: what compare writes repin reads, whatever the reasons say.
 func TestRenameTableIsRead(t *testing.T) {
-	c := &Compared{Library: "brinework", Old: "1.2.0", New: "2.0.0", Lost: []LostName{
+	c := &Compared{Library: "brinework", Old: "1.2.0", New: "2.0.0", Removed: []RemovedName{
 		{Kind: "class", Name: "bw-left", Rename: &renamed.Rename{Old: "bw-left", New: "bw-start", Sure: true, Score: 0.99, Because: []string{"CHANGES.md:3 says bw-left | bw-start"}}},
 		{Kind: "class", Name: "bw-hide", Rename: &renamed.Rename{Old: "bw-hide", New: "bw-none", And: []string{"bw-sm-block"}, Score: 0.6}},
-		{Kind: "class", Name: "bw-gone", Uses: []NameUse{{At: "index.html:3:4"}}},
+		{Kind: "class", Name: "bw-gone", Uses: []Occurrence{{At: "index.html:3:4"}}},
 		{Kind: "class", Name: "bw-unused"},
 		{Kind: "member", Name: "oarlock.pull", Rename: &renamed.Rename{New: "oarlock.row"}},
 	}}

@@ -44,7 +44,7 @@ type Move struct {
 
 // Repinned says what repin did.
 type Repinned struct {
-	reconcile.Outcome
+	reconcile.Result
 	Libraries []RepinnedLibrary      `json:"libraries"`
 	Pages     []reconcile.PageChange `json:"pages,omitempty"` // Removed and Added: the references before and after
 	Renames   []DoneRename           `json:"renames,omitempty"`
@@ -84,7 +84,7 @@ func Prefetch(ctx context.Context, p *project.Project, req RepinRequest) error {
 // Repin drafts moving libraries to other versions: their files, the versions in their names, the references on all pages, and
 // both records. Needs are checked against the new versions first. It tells whether there is anything to carry out; Done says
 // afterwards what became of the classes that were renamed.
-func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repinned, done func(), err error) {
+func Repin(ctx context.Context, d *reconcile.Plan, req RepinRequest) (out *Repinned, done func(), err error) {
 	out = &Repinned{}
 	list, err := openMoves(ctx, d.Before, req, out)
 	defer func() { closeMoves(list) }()
@@ -135,7 +135,7 @@ func Repin(ctx context.Context, d *reconcile.Draft, req RepinRequest) (out *Repi
 	}
 	return out, func() {
 		out.Renames = r.done()
-		for _, k := range d.Kept {
+		for _, k := range d.LeftBehind {
 			out.Notes = append(out.Notes, strings.Replace(k, ": ", " stays: ", 1))
 		}
 	}, nil
@@ -178,7 +178,7 @@ func openMoves(ctx context.Context, p *project.Project, req RepinRequest, out *R
 			case ok:
 				moves = append(moves, Move{Library: lib.Name})
 				if lib.Hold != nil {
-					out.Notes = append(out.Notes, fmt.Sprintf("%s is held %s: %s", lib.Name, lib.Hold.Words(), cmp.Or(lib.Hold.Because, "no reason was given")))
+					out.Notes = append(out.Notes, fmt.Sprintf("%s is held %s: %s", lib.Name, lib.Hold.Reason(), cmp.Or(lib.Hold.Because, "no reason was given")))
 				}
 			default:
 				out.Notes = append(out.Notes, fmt.Sprintf("%s stays at %s: it came from %s, which has no other versions", lib.Name, cmp.Or(lib.Version, "no version"), lib.From))
@@ -245,11 +245,11 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 			return nil, err
 		}
 	}
-	out.Notes = append(out.Notes, o.Remarks...)
+	out.Notes = append(out.Notes, o.Notes...)
 	if o.Version == lib.Version {
 		return r, nil
 	}
-	sel, notes := settle.Choose(o.Delivery, o.Version, *lib)
+	sel, notes := settle.Choose(o.Package, o.Version, *lib)
 	out.Notes = append(out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		o.Close()
@@ -258,17 +258,17 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	r.sel, r.next = sel, *lib
 	r.next.Needs = slices.Clone(lib.Needs)
 	r.next.Version, r.next.From = o.Version, o.For(string(p.Root))
-	settle.Name(o.Delivery, sel, &r.next)
+	settle.Name(o.Package, sel, &r.next)
 	return r, nil
 }
 
 // asAsked holds a source that was named against the library and the version that were asked for.
 func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	called, _ := manifest.NameVersion(path.Base(lib.From))
-	known := slices.ContainsFunc([]string{lib.Name, lib.CDNName(), called}, func(name string) bool {
+	known := slices.ContainsFunc([]string{lib.Name, lib.NameOnCDNs(), called}, func(name string) bool {
 		return manifest.NameKey(name) == manifest.NameKey(o.Name)
 	})
-	if !known && (o.Manifest.Name != "" || !settle.Names(o.Delivery, o.Version, *lib)) {
+	if !known && (o.Manifest.Name != "" || !settle.Names(o.Package, o.Version, *lib)) {
 		return problem.Refuse(problem.NotTheBytes, "merry peek "+printable.Word(m.Source)+"; merry take "+printable.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
 	}
 	if m.Wish == "" || m.Wish == o.Version {
@@ -281,18 +281,18 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 }
 
 // placeMove drafts a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
-func placeMove(ctx context.Context, d *reconcile.Draft, r *repinning) error {
+func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 	old := d.Seal.Libraries[r.lib.Name]
 	next := r.next
-	next.Rename = knownRenames(r.o.Delivery, r.sel, r.lib.Rename)
-	next.Places = settle.Follow(r.o.Delivery, r.sel, r.lib, r.o.Version)
+	next.Rename = knownRenames(r.o.Package, r.sel, r.lib.Rename)
+	next.Places = settle.Follow(r.o.Package, r.sel, r.lib, r.o.Version)
 	l, err := settle.Of(r.o, next, r.sel)
 	if err != nil {
 		return err
 	}
 	l.Linked = old.Linked
 	old.Version = r.o.Version // so that its older files may be written over
-	if _, err := l.Draft(ctx, d); err != nil {
+	if _, err := l.Plan(ctx, d); err != nil {
 		return err
 	}
 	entry := d.List.Library(r.lib.Name)
@@ -316,7 +316,7 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 		if err != nil {
 			return err
 		}
-		for _, l := range got.Lost {
+		for _, l := range got.Removed {
 			switch {
 			case len(l.Uses) == 0:
 			case l.Kind == "export" || l.Kind == "module":
@@ -348,7 +348,7 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 }
 
 // abbreviated are the first few places of uses.
-func abbreviated(uses []NameUse) string {
+func abbreviated(uses []Occurrence) string {
 	var places []string
 	for _, u := range uses {
 		places = append(places, u.At)
@@ -361,5 +361,5 @@ func heldBack(lib *record.Library, version string) error {
 	if lib.Hold == nil || project.AllowedBy(lib.Hold)(version) {
 		return nil
 	}
-	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Words(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
+	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Reason(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
 }

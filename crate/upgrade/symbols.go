@@ -21,8 +21,8 @@ import (
 // Symbol is the kind of a lost name that is a part of a picture, which pages show as `signals.svg#buoy`.
 const Symbol = "symbol"
 
-// lostSymbols lists the parts of pictures that are gone, of pictures that the new version has, too, and what they are called now.
-func (c *Compared) lostSymbols(old, new *side, notes []renamed.ChangeNote) {
+// removedSymbols lists the parts of pictures that are gone, of pictures that the new version has, too, and what they are called now.
+func (c *Compared) removedSymbols(old, new *side, notes []renamed.ChangeNote) {
 	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
 		now := new.symbols[file]
 		for _, other := range slices.Sorted(maps.Keys(new.symbols)) {
@@ -41,11 +41,11 @@ func (c *Compared) lostSymbols(old, new *side, notes []renamed.ChangeNote) {
 			if _, still := now[name]; still {
 				continue
 			}
-			l := LostName{Kind: Symbol, Name: name, Of: file}
+			l := RemovedName{Kind: Symbol, Name: name, Of: file}
 			if r, told := called[name]; told {
 				l.Rename = &r
 			}
-			c.Lost = append(c.Lost, l)
+			c.Removed = append(c.Removed, l)
 		}
 	}
 }
@@ -77,15 +77,15 @@ func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, n
 }
 
 // symbolUses finds where a page shows parts that are lost, and tells whether it shows any of the library's.
-func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]NameUse, on bool) {
-	uses = map[int][]NameUse{}
-	index := printable.Of(v.Bytes)
+func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]Occurrence, on bool) {
+	uses = map[int][]Occurrence{}
+	index := printable.NewIndex(v.Bytes)
 	symbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
 		if of.Library != library {
 			return
 		}
 		on = true
-		for i, l := range c.Lost {
+		for i, l := range c.Removed {
 			if l.Kind == Symbol && l.Name == name && l.Of == of.File.Path {
 				uses[i] = append(uses[i], useOf(index, start, p.InProject(v.Path).String(), script.Sure))
 			}

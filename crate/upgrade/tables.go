@@ -25,7 +25,7 @@ func compatSheets(s *side) []*style.Sheet {
 	var list []*style.Sheet
 	for i := range s.Files {
 		f := &s.Files[i]
-		if f.Kind != delivery.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) || f.Build == record.Minified && f.Pair != "" || f.Size > mostTable {
+		if f.Kind != delivery.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) || f.Build == record.Minified && f.OtherBuild != "" || f.Size > mostTable {
 			continue
 		}
 		if b, err := s.Tree.ReadFile(f.Path); err == nil {

@@ -13,7 +13,7 @@ import (
 )
 
 func TestFinder(t *testing.T) {
-	lost := []LostName{{Kind: "class", Name: "bw-note"}, {Kind: "id", Name: "tide"}, {Kind: "attribute", Name: "data-bw"}, {Kind: "custom property", Name: "--bw-ink"},
+	lost := []RemovedName{{Kind: "class", Name: "bw-note"}, {Kind: "id", Name: "tide"}, {Kind: "attribute", Name: "data-bw"}, {Kind: "custom property", Name: "--bw-ink"},
 		{Kind: "global", Name: "Brine"}, {Kind: "member", Name: "oarlock.notice"}, {Kind: "member", Name: "oarlock.fn.toggle"}, {Kind: "keyframes", Name: "wave"}, {Kind: "font family", Name: "Sea"}}
 	f := newFinder(lost)
 	const text = `<!doctype html><style>.bw-note { color: var(--bw-ink); font-family: "Sea"; animation: wave 1s }</style>
@@ -42,15 +42,15 @@ func TestFinder(t *testing.T) {
 }
 
 func TestEffect(t *testing.T) {
-	used := []NameUse{{At: "a:1:1"}, {At: "b:1:1"}}
+	used := []Occurrence{{At: "a:1:1"}, {At: "b:1:1"}}
 	for _, tt := range []struct {
 		c    Compared
 		want string
 	}{
 		{Compared{}, "nothing used is gone"},
 		{Compared{Syntax: [2]int{2009, 2015}}, "nothing used is gone; demands syntax of 2015"},
-		{Compared{Lost: []LostName{{Name: "x"}}}, "nothing used is gone"},
-		{Compared{Lost: []LostName{{Name: "x", Uses: used}, {Name: "y", Uses: used, Rename: &renamed.Rename{Sure: true}}, {Name: "z"}}}, "2 names gone, used in 4 places; 1 surely renamed"},
+		{Compared{Removed: []RemovedName{{Name: "x"}}}, "nothing used is gone"},
+		{Compared{Removed: []RemovedName{{Name: "x", Uses: used}, {Name: "y", Uses: used, Rename: &renamed.Rename{Sure: true}}, {Name: "z"}}}, "2 names gone, used in 4 places; 1 surely renamed"},
 	} {
 		if got := tt.c.effect(); got != tt.want {
 			t.Errorf("%q, want %q", got, tt.want)

@@ -25,9 +25,9 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 	if err != nil {
 		return err
 	}
-	f, scripts := newFinder(c.Lost), tags.NewScripts(p)
+	f, scripts := newFinder(c.Removed), tags.NewScripts(p)
 	type result struct {
-		uses map[int][]NameUse
+		uses map[int][]Occurrence
 		on   string // the page, where the library is on it
 	}
 	results, err := parallel.Map(ctx, site.Pages, func(_ context.Context, name paths.InSite) (result, error) {
@@ -65,26 +65,26 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 			return result{}, err
 		}
 		if delivery.KindOf(name.String()) == delivery.Stylesheet {
-			return result{uses: f.inStyle(b, 0, printable.Of(b), at)}, nil
+			return result{uses: f.inStyle(b, 0, printable.NewIndex(b), at)}, nil
 		}
-		return result{uses: f.inScript(b, 0, printable.Of(b), at)}, nil
+		return result{uses: f.inScript(b, 0, printable.NewIndex(b), at)}, nil
 	})
 	if err != nil {
 		return err
 	}
 	for _, r := range append(results, more...) {
 		if r.on != "" {
-			c.On = append(c.On, r.on)
+			c.PageUses = append(c.PageUses, r.on)
 		}
 		for i, list := range r.uses {
-			c.Lost[i].Uses = append(c.Lost[i].Uses, list...)
+			c.Removed[i].Uses = append(c.Removed[i].Uses, list...)
 		}
 	}
-	c.Pages = len(c.On)
+	c.Pages = len(c.PageUses)
 	if err := c.findImports(ctx, p, site, library); err != nil {
 		return err
 	}
-	slices.SortStableFunc(c.Lost, func(a, b LostName) int {
+	slices.SortStableFunc(c.Removed, func(a, b RemovedName) int {
 		return cmp.Or(cmp.Compare(min(1, len(b.Uses)), min(1, len(a.Uses))), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
 	})
 	return nil
@@ -96,7 +96,7 @@ type finder struct {
 	words  map[string]bool           // all of them, and the last part of members
 }
 
-func newFinder(lost []LostName) *finder {
+func newFinder(lost []RemovedName) *finder {
 	f := &finder{byName: map[string]map[string]int{}, words: map[string]bool{}}
 	for i, l := range lost {
 		if l.Kind == "export" || l.Kind == "module" || l.Kind == Symbol {
@@ -116,9 +116,9 @@ func (f *finder) find(kind, name string) (int, bool) {
 	return i, ok
 }
 
-func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
-	uses := map[int][]NameUse{}
-	index := printable.Of(v.Bytes)
+func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
+	uses := map[int][]Occurrence{}
+	index := printable.NewIndex(v.Bytes)
 	page.Names(v.Bytes, func(n page.Name) {
 		if i, ok := f.find(string(n.Kind), n.Text); ok {
 			uses[i] = append(uses[i], useOf(index, n.Start, at, script.Sure))
@@ -126,7 +126,7 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	})
 	for i := range v.Includes {
 		in := &v.Includes[i]
-		var more map[int][]NameUse
+		var more map[int][]Occurrence
 		switch in.Kind {
 		case page.InlineScript:
 			more = f.inScript(v.InlineText(in), in.TextStart(), index, at)
@@ -140,13 +140,13 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]NameUse {
 	return uses
 }
 
-func useOf(whole *printable.Index, offset int, at string, how script.Likelihood) NameUse {
+func useOf(whole *printable.Index, offset int, at string, how script.Likelihood) Occurrence {
 	line, column := whole.At(offset)
-	return NameUse{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how, file: at, line: line, column: column}
+	return Occurrence{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how, file: at, line: line, column: column}
 }
 
-func (f *finder) inStyle(b []byte, start int, whole *printable.Index, at string) map[int][]NameUse {
-	uses := map[int][]NameUse{}
+func (f *finder) inStyle(b []byte, start int, whole *printable.Index, at string) map[int][]Occurrence {
+	uses := map[int][]Occurrence{}
 	for _, m := range style.Read(b).Mentions {
 		if i, ok := f.find(string(m.Kind), m.Name); ok {
 			uses[i] = append(uses[i], useOf(whole, start+m.Offset, at, script.Sure))
@@ -155,8 +155,8 @@ func (f *finder) inStyle(b []byte, start int, whole *printable.Index, at string)
 	return uses
 }
 
-func (f *finder) inScript(b []byte, start int, whole *printable.Index, at string) map[int][]NameUse {
-	uses := map[int][]NameUse{}
+func (f *finder) inScript(b []byte, start int, whole *printable.Index, at string) map[int][]Occurrence {
+	uses := map[int][]Occurrence{}
 	add := func(i int, ok bool, u script.Use, how script.Likelihood) {
 		if ok {
 			uses[i] = append(uses[i], useOf(whole, start+u.Offset, at, how))

@@ -28,14 +28,14 @@ type Site struct {
 	Others map[paths.InSite]int64 // the files that are no pages, to their size in bytes
 	// Stamp tells one state of all files that are no pages from another: it sums up names, sizes and times.
 	Stamp uint64
-	// Seen has the stamps of the pages, in their order, where the walk was asked to look at them; the zero value for one that is no plain file.
-	Seen []disk.Stamp
-	// Apart are folders that are not walked: those of version control, and those of installed packages.
-	Apart map[string]bool
-	// PassedOver are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
-	PassedOver []string
-	// Idle are the patterns of the packing list that match no page.
-	Idle []string
+	// Stamps has the stamps of the pages, in their order, where the walk was asked to look at them; the zero value for one that is no plain file.
+	Stamps []disk.Stamp
+	// Excluded are folders that are not walked: those of version control, and those of installed packages.
+	Excluded map[string]bool
+	// Skipped are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
+	Skipped []string
+	// UnmatchedPatterns are the patterns of the packing list that match no page.
+	UnmatchedPatterns []string
 
 	once   sync.Once
 	isPage map[paths.InSite]bool
@@ -78,13 +78,13 @@ func (s *Site) All() iter.Seq[paths.InSite] {
 	}
 }
 
-// Skips tells whether a file lies in a folder that is not walked. Pages may refer to it all the same.
-func (s *Site) Skips(name paths.InSite) bool {
-	if len(s.Apart) == 0 {
+// Excludes tells whether a file lies in a folder that is not walked. Pages may refer to it all the same.
+func (s *Site) Excludes(name paths.InSite) bool {
+	if len(s.Excluded) == 0 {
 		return false
 	}
 	for dir := name.Dir(); dir != "." && dir != "/"; dir = path.Dir(dir) {
-		if s.Apart[dir] {
+		if s.Excluded[dir] {
 			return true
 		}
 	}
@@ -92,7 +92,7 @@ func (s *Site) Skips(name paths.InSite) bool {
 }
 
 // Reserved tells whether a path is, or lies in, a folder that is not walked.
-func (s *Site) Reserved(name string) bool { return s.Apart[name] || s.Skips(paths.Found(name)) }
+func (s *Site) Reserved(name string) bool { return s.Excluded[name] || s.Excludes(paths.Found(name)) }
 
 // Folder lists the files of the folder dir below on, reading several folders at once. isPage says which files are pages,
 // by their paths in dir. With stat, it also reads the stamps of the pages.
@@ -150,9 +150,9 @@ func (w *walker) work(_ context.Context, t task, more func(task)) error {
 
 // together makes a site of its folders.
 func (w *walker) together(root *folder) *Site {
-	site := &Site{Others: map[paths.InSite]int64{}, Apart: w.aside}
+	site := &Site{Others: map[paths.InSite]int64{}, Excluded: w.aside}
 	site.add(root)
-	slices.Sort(site.PassedOver)
+	slices.Sort(site.Skipped)
 	return site
 }
 
@@ -161,13 +161,13 @@ func (s *Site) add(f *folder) {
 	for i, name := range f.others {
 		s.Others[name] = f.sizes[i]
 	}
-	s.PassedOver = append(s.PassedOver, f.passedOver...)
+	s.Skipped = append(s.Skipped, f.passedOver...)
 	s.Stamp += f.stamp
 	at := 0
 	upTo := func(end int) {
 		s.Pages = append(s.Pages, f.pages[at:end]...)
 		if f.seen != nil {
-			s.Seen = append(s.Seen, f.seen[at:end]...)
+			s.Stamps = append(s.Stamps, f.seen[at:end]...)
 		}
 		at = end
 	}
@@ -198,7 +198,7 @@ func (w *walker) visit(f *folder, more func(task)) error {
 		return err
 	}
 	if f.rel != "" && w.packages(f.rel, entries) {
-		w.apart(f.rel)
+		w.exclude(f.rel)
 		return nil
 	}
 	slices.SortFunc(entries, byPath)
@@ -209,7 +209,7 @@ func (w *walker) visit(f *folder, more func(task)) error {
 		}
 		if e.IsDir() {
 			if paths.Reserved(e.Name()) {
-				w.apart(name)
+				w.exclude(name)
 				continue
 			}
 			in := &folder{rel: name}
@@ -269,7 +269,7 @@ func (w *walker) look(e fs.DirEntry, name string, isPage bool) (info fs.FileInfo
 	return nil, "is no plain file"
 }
 
-func (w *walker) apart(dir string) {
+func (w *walker) exclude(dir string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.aside[dir] = true
