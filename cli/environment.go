@@ -12,7 +12,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"merrycrate.example/merry/cli/room"
+	"merrycrate.example/merry/cli/sandbox"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/problem"
@@ -56,7 +56,7 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	}
 	return crate.Open(crate.Environment{
 		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
-		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: new(room.Pool).Ask,
+		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: new(sandbox.Pool).Ask,
 		Notify: func(note string) { fmt.Fprintln(a.err, show.Lines(note)) },
 	}), nil
 }

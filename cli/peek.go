@@ -15,7 +15,7 @@ import (
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -118,7 +118,7 @@ func (a *app) listDownloads(src sourceFlags) error {
 func catalogues(p *crate.Peeked) map[string]*crate.PeekedOption {
 	of := map[string]*crate.PeekedOption{}
 	for i := range p.Options {
-		if o := &p.Options[i]; o.Kind == delivery.Many {
+		if o := &p.Options[i]; o.Kind == packages.Many {
 			for _, name := range o.Files {
 				of[name] = o
 			}
@@ -206,7 +206,7 @@ func remark(f crate.PeekedFile) string {
 	switch {
 	case f.ExcludedBecause != "":
 		return f.ExcludedBecause
-	case f.Kind == delivery.Map && f.MapOf != "":
+	case f.Kind == packages.Map && f.MapOf != "":
 		return "maps " + path.Base(f.MapOf)
 	case f.OtherBuild != "" && f.Build == record.Minified:
 		return join(scriptWords(f), fmt.Sprintf("minified from %s", path.Base(f.OtherBuild)))

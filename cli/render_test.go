@@ -11,7 +11,7 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 )
 
 func printed(work func(a *app)) string {
@@ -24,7 +24,7 @@ func printed(work func(a *app)) string {
 func TestNothingFromOutsideReachesTheTerminal(t *testing.T) {
 	const evil = "\x1b]0;x\x07\x1b[2Jname\u202e"
 	finding := check.Finding{Name: "need-later", Severity: check.Error, File: evil, Line: 1, Column: 1, Message: evil, Why: evil, Next: evil}
-	rename := &renamed.Rename{Old: evil, New: evil, Because: []string{evil}}
+	rename := &renames.Rename{Old: evil, New: evil, Because: []string{evil}}
 	for name, text := range map[string]string{
 		"findings": printed(func(a *app) {
 			a.printFindings(&crate.Checked{Pages: 1, Findings: []check.Finding{finding}, Unsure: []string{evil}}, false)

@@ -12,8 +12,8 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/cli/show"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 
 	"github.com/google/renameio/v2/maybe"
 
@@ -25,7 +25,7 @@ import (
 var reportText string
 
 var reportPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("report").Funcs(template.FuncMap{"steps": printable.Steps,
+	return template.Must(template.New("report").Funcs(template.FuncMap{"steps": texts.Steps,
 		"plural": show.Count, "bytes": show.Bytes,
 		"place": func(f check.Finding) string {
 			if f.Line == 0 {

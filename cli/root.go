@@ -19,7 +19,7 @@ import (
 	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
-	"merrycrate.example/merry/cli/room"
+	"merrycrate.example/merry/cli/sandbox"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/parallel"
@@ -328,7 +328,7 @@ func offlineSteps(steps string) string {
 
 // sandbox is the hidden command that a rehearsal's own process runs.
 func (a *app) sandbox() *cobra.Command {
-	return &cobra.Command{Use: room.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		return room.Serve(a.in, a.plain, crate.SandboxLimit, crate.ServeSandbox)
+	return &cobra.Command{Use: sandbox.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		return sandbox.Serve(a.in, a.plain, crate.SandboxLimit, crate.ServeSandbox)
 	}}
 }

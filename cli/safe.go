@@ -9,7 +9,7 @@ import (
 	"unicode/utf8"
 
 	"merrycrate.example/merry/crate/memo"
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A safeWriter is the one way out to a terminal, a pipe or a file: whatever a name, a page or a server had in it, no
@@ -50,7 +50,7 @@ func (w *safeWriter) Write(b []byte) (int, error) {
 		case r == 0x1b && w.colours && colour().Match(rest):
 			size = len(colour().Find(rest))
 			out.Write(rest[:size])
-		case !printable.IsUnsafe(r):
+		case !texts.IsUnsafe(r):
 			out.Write(rest[:size])
 		case r > 0xffff:
 			high, low := utf16.EncodeRune(r)

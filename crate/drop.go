@@ -5,11 +5,11 @@ import (
 	"maps"
 	"slices"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/libraries"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -30,7 +30,7 @@ func (c *Crate) DropPart(ctx context.Context, name string, patterns, parts []str
 		return nil, err
 	}
 	defer set.Close()
-	if err := settle.DropPart(ctx, d, name, patterns, parts); err != nil {
+	if err := libraries.DropPart(ctx, d, name, patterns, parts); err != nil {
 		return nil, err
 	}
 	out := &Dropped{Library: name, Part: true}
@@ -66,7 +66,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	out := &Dropped{Library: name}
 	if d.Seal.Libraries[name] != nil {
 		files := tags.FilesOf(d.Before, name)
-		mentions, err := tags.MentionsOf(ctx, d.Before, slices.Concat(site.Pages, d.Before.OwnFiles(site, delivery.Stylesheet), d.Before.OwnFiles(site, delivery.Script)), files)
+		mentions, err := tags.MentionsOf(ctx, d.Before, slices.Concat(site.Pages, d.Before.OwnFiles(site, packages.Stylesheet), d.Before.OwnFiles(site, packages.Script)), files)
 		if err != nil {
 			return nil, err
 		}

@@ -4,12 +4,12 @@ import (
 	"context"
 	"slices"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/libraries"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 )
 
@@ -78,7 +78,7 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 		if d.List.Library(name) != nil || d.Seal.Libraries[name] != nil {
 			for _, said := range req.Only {
 				if sealed := d.Before.Seal.Libraries[name]; sealed != nil && !slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Called(said) }) {
-					return nil, settle.NoFile(name, sealed, said)
+					return nil, libraries.NoFile(name, sealed, said)
 				}
 			}
 			of := map[string]bool{}
@@ -134,7 +134,7 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeR
 			return nil, err
 		}
 		for _, f := range files {
-			t := project.TaggedFile{At: f, Style: delivery.KindOf(f.String()) == delivery.Stylesheet}
+			t := project.TaggedFile{At: f, Style: packages.KindOf(f.String()) == packages.Stylesheet}
 			if of := d.Before.At(d.Before.InProject(f)); of.File != nil {
 				t.Library, t.File = of.Library, of.File // a library's file, by its path
 			}
@@ -145,7 +145,7 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeR
 	for _, lib := range needsFirst(d.List, libs) {
 		of := d.Before.TaggedFiles(lib, req.Build)
 		if len(req.Only) > 0 {
-			if of, err = settle.Tag(ctx, d, lib, req.Only, req.Build); err != nil {
+			if of, err = libraries.Tag(ctx, d, lib, req.Only, req.Build); err != nil {
 				return nil, err
 			}
 		}

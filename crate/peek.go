@@ -3,7 +3,7 @@ package crate
 import (
 	"context"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
@@ -29,7 +29,7 @@ type Peeked struct {
 // PeekedFile is one file that could be for a page.
 type PeekedFile struct {
 	Path            string        `json:"path"`
-	Kind            delivery.Kind `json:"kind"`
+	Kind            packages.Kind `json:"kind"`
 	Build           record.Build  `json:"build,omitempty"`
 	Size            int64         `json:"size"`
 	Wire            int64         `json:"wire,omitempty"` // as packed for the network
@@ -47,7 +47,7 @@ type PeekedFile struct {
 // PeekedOption is a sensible choice beside the suggested set.
 type PeekedOption struct {
 	Name       string              `json:"name"`
-	Kind       delivery.OptionKind `json:"sort"`
+	Kind       packages.OptionKind `json:"sort"`
 	Files      []string            `json:"files"`
 	Size       int64               `json:"size"`
 	Difference string              `json:"tells"`
@@ -87,7 +87,7 @@ func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeke
 	for i := range o.Files {
 		f := &o.Files[i]
 		why := f.ExcludedBecause
-		if f.Kind == delivery.Licence || f.Kind == delivery.About {
+		if f.Kind == packages.Licence || f.Kind == packages.About {
 			why = "about the library"
 		}
 		if why != "" && !all {

@@ -3,11 +3,11 @@ package crate
 import (
 	"context"
 
-	"merrycrate.example/merry/crate/settle"
+	"merrycrate.example/merry/crate/libraries"
 )
 
 // Refilled says what refill found and put back.
-type Refilled = settle.Refilled
+type Refilled = libraries.Refilled
 
 // Refill puts the sealed files of libraries back, all libraries where none is named. What is there with
 // other bytes is left alone unless overwrite says otherwise. Sources are archives, or folders of them, that may have what is
@@ -19,7 +19,7 @@ func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool, sour
 	}
 	defer set.Close()
 	d.RestoreOnly = true
-	out, err := settle.Refill(ctx, d, settle.RefillRequest{Names: names, Overwrite: overwrite, Dir: c.Dir, Sources: sources, Notify: c.notify})
+	out, err := libraries.Refill(ctx, d, libraries.RefillRequest{Names: names, Overwrite: overwrite, Dir: c.Dir, Sources: sources, Notify: c.notify})
 	if err != nil {
 		return nil, err
 	}

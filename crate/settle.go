@@ -3,16 +3,16 @@ package crate
 import (
 	"context"
 
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/relocate"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/switching"
 )
 
 // What settle is asked and answers.
 type (
-	Settled     = settle.Applied
-	SettledDone = settle.Done
+	Settled     = libraries.Applied
+	SettledDone = libraries.Done
 )
 
 // SettleRequest asks for the packing list to be carried out.
@@ -27,7 +27,7 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	if err != nil {
 		return nil, err
 	}
-	settle.Prefetch(ctx, before)
+	libraries.Prefetch(ctx, before)
 	d, set, err := c.plan(ctx, "settle")
 	if err != nil {
 		return nil, err
@@ -41,7 +41,7 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	if found {
 		out.Done = append(out.Done, SettledDone{What: "records follow what was moved by hand"})
 	}
-	s := &settle.Applying{Draft: d, Dir: c.Dir, Sources: req.Sources, Out: out}
+	s := &libraries.Applying{Draft: d, Dir: c.Dir, Sources: req.Sources, Out: out}
 	if err := s.Libraries(ctx); err != nil {
 		return nil, err
 	}

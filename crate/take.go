@@ -8,26 +8,26 @@ import (
 
 	"merrycrate.example/merry/crate/requirements"
 
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/settle"
 )
 
 // What take is asked and answers.
 type (
-	TakeRequest = settle.TakeRequest
-	Taken       = settle.Taken
-	TakenFile   = settle.TakenFile
+	TakeRequest = libraries.TakeRequest
+	Taken       = libraries.Taken
+	TakenFile   = libraries.TakenFile
 )
 
 // The states of a file that was taken.
 const (
-	StateAdded = settle.StateAdded
-	StateThere = settle.StateThere
-	StateMoved = settle.StateMoved
+	StateAdded = libraries.StateAdded
+	StateThere = libraries.StateThere
+	StateMoved = libraries.StateMoved
 )
 
 // Take brings a library into the project, and with it, where that is asked for, what it needs on a page.
@@ -56,7 +56,7 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 		return nil, err
 	}
 	defer set.Close()
-	t := &settle.Take{Draft: d}
+	t := &libraries.Take{Draft: d}
 	var out *Taken
 	for i, o := range opens {
 		one := req

@@ -17,7 +17,7 @@ import (
 
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -376,7 +376,7 @@ func (m *picker) draw(r row, here bool) string {
 		line = ansi.Truncate(fmt.Sprintf("%s%s %s/", mark, tick, name), m.width-1, "…")
 	} else {
 		kind := strings.TrimSpace(string(r.file.Kind) + " " + form(r.file))
-		if r.file.Kind == delivery.Script && form(r.file) != "" {
+		if r.file.Kind == packages.Script && form(r.file) != "" {
 			kind = form(r.file) + " script"
 		}
 		cells := []string{fmt.Sprintf("%-16s", kind), fmt.Sprintf("%8s", show.Bytes(r.file.Size)), fmt.Sprintf("%-8s", r.file.Build), fmt.Sprintf("%8s", packed(r.file))}

@@ -11,7 +11,7 @@ import (
 	"github.com/dustin/go-humanize"
 	"golang.org/x/term"
 
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Paint colours text where it goes to a terminal that wants colour.
@@ -157,7 +157,7 @@ func Bytes(n int64) string {
 }
 
 // Text is what others wrote, on one line, with nothing in it that a terminal would obey.
-func Text(s string) string { return printable.Text(s) }
+func Text(s string) string { return texts.Text(s) }
 
 // Lines is Text for a text of several lines.
 func Lines(s string) string {
@@ -183,15 +183,15 @@ func ParseBytes(s string) (int64, error) {
 }
 
 // Word is a word as one types it for a POSIX shell, and Command are several; with nothing in them that a terminal would obey.
-func Word(w string) string { return Text(printable.Word(w)) }
+func Word(w string) string { return Text(texts.Word(w)) }
 
 // Command is a command, word by word, as one types it.
-func Command(words []string) string { return Text(printable.Command(words)) }
+func Command(words []string) string { return Text(texts.Command(words)) }
 
 // Steps are the steps of a text of what to do next, each behind a label on a line of its own.
 func Steps(label, text string) string {
 	var lines strings.Builder
-	for _, step := range printable.Steps(text) {
+	for _, step := range texts.Steps(text) {
 		lines.WriteString(label + Text(step) + "\n")
 	}
 	return lines.String()

@@ -14,15 +14,15 @@ import (
 
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/references"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Request asks for tags that nobody recorded to be taken under record.
@@ -210,7 +210,7 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 		}
 	} else if b, err = p.ReadInSite(c.target.Path); errors.Is(err, fs.ErrNotExist) {
 		next := "put the file there, or take the library"
-		if near, _ := leads.Meant(a.site, c.target.Path); !near.IsZero() {
+		if near, _ := references.Meant(a.site, c.target.Path); !near.IsZero() {
 			next = "the nearest file is " + near.String() + "; write that in the tag"
 		}
 		leave("there is no file "+c.target.Path.String(), next)
@@ -255,14 +255,14 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 		}
 	case c.target.URL == "" && len(w.because) == 0:
 		c.State, c.Why = StateOwn, "nothing tells that it is a library; it counts as the site's own"
-		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), printable.Word(c.Ref))
+		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), texts.Word(c.Ref))
 	default:
 		c.State = StateAsked
 		c.Why = "its version can't be told"
 		if w.name == "" {
 			c.Why = "its name can't be told"
 		}
-		c.Next = fmt.Sprintf("say what version it is: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), printable.Word(c.Ref), cmp.Or(c.Library, "NAME"))
+		c.Next = fmt.Sprintf("say what version it is: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), texts.Word(c.Ref), cmp.Or(c.Library, "NAME"))
 		if req.Pasted != "" {
 			c.Next = fmt.Sprintf("paste it again with --as %s@VERSION", cmp.Or(c.Library, "NAME"))
 		}

@@ -12,17 +12,17 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // all records the candidates that were recognised, library by library.
@@ -36,7 +36,7 @@ func (a *adoption) all(ctx context.Context, list []*candidate) error {
 		case StateAdopted:
 			if old := a.d.List.Library(c.Library); old != nil && old.Version != c.Version {
 				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would run it twice", c.Library, old.Version, c.Version)
-				c.Next = fmt.Sprintf("take this tag off; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s", pageOf(c.At), printable.Word(c.Ref), c.Version)
+				c.Next = fmt.Sprintf("take this tag off; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s", pageOf(c.At), texts.Word(c.Ref), c.Version)
 				continue
 			}
 			if first := groups[c.Library]; first != nil && first[0].Version != c.Version {
@@ -216,7 +216,7 @@ func (g *gathered) ReadInto(name string, buf []byte) ([]byte, error) {
 }
 
 // gather brings together what the tags of a library refer to, and what that refers to in its turn.
-func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *delivery.Package, *delivery.Selection, error) {
+func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *packages.Package, *packages.Selection, error) {
 	g := &gathered{source: list[0].what.source, files: map[string][]byte{}}
 	wanted := map[string]bool{}
 	for _, c := range list {
@@ -237,12 +237,12 @@ func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *d
 			}
 		}
 	}
-	var items []delivery.Listed
+	var items []packages.Listed
 	for name, b := range g.files {
-		items = append(items, delivery.Listed{Path: name, Size: int64(len(b))})
+		items = append(items, packages.Listed{Path: name, Size: int64(len(b))})
 	}
-	slices.SortFunc(items, func(x, y delivery.Listed) int { return strings.Compare(x.Path, y.Path) })
-	d, err := delivery.Describe(ctx, list[0].Library, items, g, a.d.Before.Facts)
+	slices.SortFunc(items, func(x, y packages.Listed) int { return strings.Compare(x.Path, y.Path) })
+	d, err := packages.Describe(ctx, list[0].Library, items, g, a.d.Before.Facts)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -277,14 +277,14 @@ func (a *adoption) closure(ctx context.Context, c *candidate, files map[string][
 
 // places says where in the site each file is, or would be: what is there stays there, with what it refers to
 // beside it; links get the places that take would give them.
-func (a *adoption) places(lib *record.Library, list []*candidate, d *delivery.Package, sel *delivery.Selection) (map[string]paths.InSite, error) {
+func (a *adoption) places(lib *record.Library, list []*candidate, d *packages.Package, sel *packages.Selection) (map[string]paths.InSite, error) {
 	habits, arrange := project.HabitsFor(a.d.List, lib)
 	place, err := placement.Place(d, sel, placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into})
 	if err != nil {
 		return nil, err
 	}
 	at, own := maps.Clone(place.At), map[string]string{}
-	defer func() { lib.Places = settle.Own(sel, at, lib.Places, own) }()
+	defer func() { lib.Places = libraries.Own(sel, at, lib.Places, own) }()
 	for _, c := range list {
 		if c.target.Path.IsZero() {
 			continue
@@ -298,7 +298,7 @@ func (a *adoption) places(lib *record.Library, list []*candidate, d *delivery.Pa
 		}
 		for _, r := range f.Refs {
 			if _, chosen := at[r.Path]; chosen {
-				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), delivery.PathOf(r.URL)))
+				at[r.Path] = paths.Found(path.Join(c.target.Path.Dir(), packages.PathOf(r.URL)))
 			}
 		}
 	}

@@ -15,8 +15,8 @@ import (
 	"sync/atomic"
 
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // An Entry is one file of a tree.
@@ -101,9 +101,9 @@ func (t *Tree) Close() error { return t.close() }
 func refuse(source, entry, reason string) error {
 	const next = "fetch it again from its makers, or unpack it and name the folder instead"
 	if entry != "" {
-		return problem.Refuse(problem.SourceRefused, next, "%s is refused: its entry %s: %s", printable.Text(source), printable.Text(entry), printable.Text(reason))
+		return problem.Refuse(problem.SourceRefused, next, "%s is refused: its entry %s: %s", texts.Text(source), texts.Text(entry), texts.Text(reason))
 	}
-	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", printable.Text(source), printable.Text(reason))
+	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", texts.Text(source), texts.Text(reason))
 }
 
 // Limits bound what an archive may ask of this machine.

@@ -8,8 +8,8 @@ import (
 
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // OnPage returns a page's findings.
@@ -47,7 +47,7 @@ func (k *pageCheck) confirm(ask func(*order.Item, string) bool, it *order.Item, 
 }
 
 // page is the page as one types it.
-func (k *pageCheck) page() string { return printable.Word(k.p.File) }
+func (k *pageCheck) page() string { return texts.Word(k.p.File) }
 
 func (k *pageCheck) add(name string, s Severity, offset int, message, why, next string) {
 	f := Finding{Name: name, Severity: s, File: k.p.File, Message: message, Why: why, Next: next}
@@ -407,7 +407,7 @@ func (k *pageCheck) ownStyles() {
 			lib := k.p.Includes[last].Library
 			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s stands above the stylesheet of %s", in.Path, lib),
 				"of equal rules the later one wins, so the library's win over the site's",
-				fmt.Sprintf("merry omit %s --page %s; merry include %s --page %s", printable.Word(in.Path), k.page(), printable.Word(in.Path), k.page()))
+				fmt.Sprintf("merry omit %s --page %s; merry include %s --page %s", texts.Word(in.Path), k.page(), texts.Word(in.Path), k.page()))
 		}
 	}
 }

@@ -13,7 +13,7 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/memo"
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Kind sorts messages by what happened.
@@ -296,11 +296,11 @@ var undefined = memo.Regexp(`(?:ReferenceError: )?([\w$]+) is not defined`)
 func advice(m *Message) string {
 	switch {
 	case m.Kind == Failed:
-		return "merry check " + printable.Word(m.Page) + "  # tells whether the reference is right"
+		return "merry check " + texts.Word(m.Page) + "  # tells whether the reference is right"
 	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
-		return "merry check --online " + printable.Word(m.Page) + "  # compares what the link gives with what was sealed"
+		return "merry check --online " + texts.Word(m.Page) + "  # compares what the link gives with what was sealed"
 	case m.Kind == Error && undefined().MatchString(m.Text):
-		return "merry order " + printable.Word(m.Page) + "  # shows what runs when, and who defines " + undefined().FindStringSubmatch(m.Text)[1]
+		return "merry order " + texts.Word(m.Page) + "  # shows what runs when, and who defines " + undefined().FindStringSubmatch(m.Text)[1]
 	}
 	return ""
 }

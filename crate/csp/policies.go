@@ -12,9 +12,9 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 
@@ -291,10 +291,10 @@ var shows = map[string]bool{"src": true, "srcset": true, "data": true, "poster":
 
 // OfFile is the directive for what a stylesheet asks for, by its ending.
 func OfFile(ref string) string {
-	switch delivery.KindOf(tags.WithoutQuery(ref)) {
-	case delivery.Font:
+	switch packages.KindOf(tags.WithoutQuery(ref)) {
+	case packages.Font:
 		return "font-src"
-	case delivery.Stylesheet:
+	case packages.Stylesheet:
 		return "style-src-elem"
 	}
 	if strings.HasPrefix(ref, "data:") && strings.Contains(ref[:min(len(ref), 40)], "font") {

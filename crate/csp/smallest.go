@@ -9,15 +9,15 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/references"
 
+	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/rehearse"
-	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -33,8 +33,8 @@ type reading struct {
 	p       *project.Project
 	scripts *tags.Scripts
 	guard   *Index
-	leads   *leads.Resolver
-	staging *staging.Loader
+	leads   *references.Resolver
+	staging *pageload.Loader
 }
 
 // Policies works out the smallest policy of each page; pages that have one alike are told together, in the order of the first.
@@ -49,8 +49,8 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 			return nil, err
 		}
 	}
-	c := &reading{p: p, scripts: tags.NewScripts(p), guard: New(p), leads: leads.New(p, site)}
-	c.staging = &staging.Loader{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
+	c := &reading{p: p, scripts: tags.NewScripts(p), guard: New(p), leads: references.New(p, site)}
+	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
 	var list []PagePolicy
 	for _, name := range pages {
 		b, err := p.ReadInSite(name)

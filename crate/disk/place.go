@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Entry is one folder, entered without following any link. What is done in it is done there, wherever its path leads
@@ -149,7 +149,7 @@ func (p *Entry) MayChange(base string) error {
 		return problem.Refuse(problem.NoPermission, next, "%s can't be changed: %s", p.full(base), why)
 	}
 	if top, err := p.in.root.Stat("."); err == nil && !SameDevice(top, dir) {
-		return problem.Refuse(problem.NoPermission, "start a project of its own there: merry start --in "+printable.Word(filepath.Join(string(p.in.path), filepath.FromSlash(p.name))),
+		return problem.Refuse(problem.NoPermission, "start a project of its own there: merry start --in "+texts.Word(filepath.Join(string(p.in.path), filepath.FromSlash(p.name))),
 			"%s is on another file system than the project; a change of both could not be all or nothing", p.name)
 	}
 	return nil

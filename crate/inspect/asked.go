@@ -9,10 +9,10 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/leads"
+	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/references"
 	"merrycrate.example/merry/crate/rehearse"
-	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -22,16 +22,16 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 		return nil // the room does not know it
 	}
 	var list []check.Finding
-	includes := staging.Scripts(v)
+	includes := pageload.Scripts(v)
 	told := map[string]bool{}
 	for _, a := range report.Asked {
-		rest, here := strings.CutPrefix(a.Address, staging.Site)
+		rest, here := strings.CutPrefix(a.Address, pageload.Site)
 		rest, err := url.PathUnescape(tags.WithoutQuery(rest))
 		if !here || err != nil || !a.Sure || a.Script < 0 || a.Script >= len(includes) || told[rest] || strings.ContainsAny(rest, "[]{}<>|\\ ") {
 			continue // elsewhere, or made of what the room can't know
 		}
 		at := paths.Found(strings.TrimPrefix(path.Clean("/"+rest), "/"))
-		if !slices.Contains(leads.Static, strings.ToLower(path.Ext(rest))) || c.leads.Has(at) || c.p.At(c.p.InProject(at)).File != nil {
+		if !slices.Contains(references.Static, strings.ToLower(path.Ext(rest))) || c.leads.Has(at) || c.p.At(c.p.InProject(at)).File != nil {
 			continue
 		}
 		told[rest] = true

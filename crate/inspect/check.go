@@ -16,14 +16,14 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/disk"
-	"merrycrate.example/merry/crate/leads"
 	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/staging"
+	"merrycrate.example/merry/crate/references"
 	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/upgrade"
@@ -80,7 +80,7 @@ type inspection struct {
 	p       *project.Project
 	site    *walk.Site
 	scripts *tags.Scripts
-	leads   *leads.Resolver
+	leads   *references.Resolver
 	profile *check.Profile
 	sealed  sealedFiles
 
@@ -94,7 +94,7 @@ type inspection struct {
 	missing    memo.Memo[string, []check.MissingFeature]
 	browsers   *support.Browsers
 	csp        *csp.Index
-	staging    *staging.Loader
+	staging    *pageload.Loader
 	removed    *upgrade.Removed
 	links      links
 	devOnly    sync.Pool
@@ -120,9 +120,9 @@ func newInspection(p *project.Project, site *walk.Site) *inspection {
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
 	}
-	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: leads.New(p, site), links: links{of: map[string]*link{}}, csp: csp.New(p)}
+	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: references.New(p, site), links: links{of: map[string]*link{}}, csp: csp.New(p)}
 	c.removed = upgrade.NewRemoved(p)
-	c.staging = &staging.Loader{P: p, Scripts: c.scripts, Policies: c.csp, Leads: c.leads}
+	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.csp, Leads: c.leads}
 	return c
 }
 

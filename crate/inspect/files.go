@@ -9,15 +9,15 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // sealedFiles is what was learned of the crate's files before any page is looked at.
@@ -56,10 +56,10 @@ func (c *inspection) files(ctx context.Context) ([]check.Finding, error) {
 		of := c.p.At(places[i])
 		lib := of.Library
 		w := c.sealed.wants[lib]
-		scripts := w.Scripts || of.File != nil && of.File.Role == record.Tagged && delivery.KindOf(of.File.Path) == delivery.Script
+		scripts := w.Scripts || of.File != nil && of.File.Role == record.Tagged && packages.KindOf(of.File.Path) == packages.Script
 		c.sealed.wants[lib] = check.Wants{Scripts: scripts, Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset || r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
 	}
-	own, err := parallel.Map(ctx, c.p.OwnFiles(c.site, delivery.Stylesheet), func(_ context.Context, name paths.InSite) ([]check.Finding, error) {
+	own, err := parallel.Map(ctx, c.p.OwnFiles(c.site, packages.Stylesheet), func(_ context.Context, name paths.InSite) ([]check.Finding, error) {
 		b, err := c.p.ReadInSite(name)
 		if err != nil {
 			return nil, err
@@ -89,13 +89,13 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not as it was sealed",
 			Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own; merry refill " + of.Library + " --overwrite  # puts the sealed bytes back"})
 	}
-	switch delivery.KindOf(at.String()) {
-	case delivery.Stylesheet:
+	switch packages.KindOf(at.String()) {
+	case packages.Stylesheet:
 		wants.Doctype = true
 		wants.Viewport = bytes.Contains(b, []byte("@media")) && bytes.Contains(b, []byte("-width"))
 		found = append(found, c.assets(at, b)...)
 		wants.Charset = beyondASCII(b)
-	case delivery.Script:
+	case packages.Script:
 		wants.Charset = beyondASCII(b)
 	}
 	return found, wants, false, nil
@@ -119,7 +119,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 	}
 	var found []check.Finding
 	said := map[paths.InSite]bool{}
-	places := printable.NewIndex(b)
+	places := texts.NewIndex(b)
 	for _, r := range style.References(b) {
 		t := tags.Resolve(name, "", r.URL)
 		if strings.HasPrefix(t.URL, "http://") {

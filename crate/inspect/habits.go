@@ -6,8 +6,8 @@ import (
 
 	"merrycrate.example/merry/crate/walk"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/tags"
@@ -16,15 +16,15 @@ import (
 // LearnFolders finds out which of a site's folders hold what. The pages' own references count most:
 // a folder that pages refer to is in use.
 func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders, map[string]string) {
-	counts := map[delivery.Kind]map[string]int{}
-	count := func(kind delivery.Kind, dir string, n int) {
+	counts := map[packages.Kind]map[string]int{}
+	count := func(kind packages.Kind, dir string, n int) {
 		if counts[kind] == nil {
 			counts[kind] = map[string]int{}
 		}
 		counts[kind][dir] += n
 	}
 	for name := range site.All() {
-		if kind := delivery.KindOf(name.String()); kind == delivery.Script || kind == delivery.Stylesheet || kind == delivery.Font || kind == delivery.Image {
+		if kind := packages.KindOf(name.String()); kind == packages.Script || kind == packages.Stylesheet || kind == packages.Font || kind == packages.Image {
 			count(kind, name.Dir(), 1)
 		}
 	}
@@ -42,9 +42,9 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 			if t := tags.Resolve(name, pg.Base, in.Ref); !t.Path.IsZero() {
 				switch in.Kind {
 				case page.Script:
-					count(delivery.Script, t.Path.Dir(), 10)
+					count(packages.Script, t.Path.Dir(), 10)
 				case page.Stylesheet:
-					count(delivery.Stylesheet, t.Path.Dir(), 10)
+					count(packages.Stylesheet, t.Path.Dir(), 10)
 				}
 			}
 		}
@@ -57,13 +57,13 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 
 // pickFolders picks a folder for each kind of file: the one with most of it, else a usual one that is there, else one beside
 // what the site has.
-func pickFolders(counts map[delivery.Kind]map[string]int, has func(dir string) bool) (record.Folders, map[string]string) {
-	usual := map[delivery.Kind][]string{
-		delivery.Script: {"js", "scripts", "script", "javascript", "assets/js", "static/js"}, delivery.Stylesheet: {"css", "styles", "style", "stylesheets", "assets/css", "static/css"},
-		delivery.Font: {"fonts", "font", "assets/fonts", "static/fonts"}, delivery.Image: {"img", "images", "pictures", "assets/img", "assets/images", "static/img"},
+func pickFolders(counts map[packages.Kind]map[string]int, has func(dir string) bool) (record.Folders, map[string]string) {
+	usual := map[packages.Kind][]string{
+		packages.Script: {"js", "scripts", "script", "javascript", "assets/js", "static/js"}, packages.Stylesheet: {"css", "styles", "style", "stylesheets", "assets/css", "static/css"},
+		packages.Font: {"fonts", "font", "assets/fonts", "static/fonts"}, packages.Image: {"img", "images", "pictures", "assets/img", "assets/images", "static/img"},
 	}
 	learned := map[string]string{}
-	pick := func(kind delivery.Kind, word string) string {
+	pick := func(kind packages.Kind, word string) string {
 		best, most := "", 0
 		for dir, n := range counts[kind] {
 			if dir != "." && (n > most || n == most && dir < best) {
@@ -82,8 +82,8 @@ func pickFolders(counts map[delivery.Kind]map[string]int, has func(dir string) b
 		}
 		return ""
 	}
-	f := record.Folders{Scripts: pick(delivery.Script, "scripts"), Styles: pick(delivery.Stylesheet, "styles"),
-		Fonts: pick(delivery.Font, "fonts"), Images: pick(delivery.Image, "images")}
+	f := record.Folders{Scripts: pick(packages.Script, "scripts"), Styles: pick(packages.Stylesheet, "styles"),
+		Fonts: pick(packages.Font, "fonts"), Images: pick(packages.Image, "images")}
 	// What the site does not have yet goes beside what it has.
 	beside := ""
 	for _, dir := range []string{f.Scripts, f.Styles} {

@@ -7,11 +7,11 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/record"
@@ -199,7 +199,7 @@ func (c *crate) Newest() int {
 func (c *inspection) Provider(global string) (library, own string) {
 	owns := c.providers.Of("", func() map[string]string {
 		defines := map[string]string{}
-		for _, name := range c.p.OwnFiles(c.site, delivery.Script) {
+		for _, name := range c.p.OwnFiles(c.site, packages.Script) {
 			if k := c.scripts.Of(tags.Target{Path: name}); k != nil && k.Form != script.Module {
 				for _, g := range k.Defines {
 					if _, ok := defines[g.Name]; !ok {

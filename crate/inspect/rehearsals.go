@@ -8,13 +8,13 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/order"
+	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/staging"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // rehearsals rehearses pages and reports the first fault of each script, if nothing that was found already says it. Fine are
@@ -98,7 +98,7 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 	for _, f := range report.Faults {
 		stopped[f.Script] = stopped[f.Script] || f.Console == ""
 	}
-	for n, i := range staging.Scripts(v) {
+	for n, i := range pageload.Scripts(v) {
 		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || stopped[n] {
 			continue
 		}
@@ -135,7 +135,7 @@ func milder(f check.Finding) check.Finding {
 
 // faults turns what a rehearsal showed into findings, in the page's terms.
 func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding, list *[]check.Finding, unsure *[]string) {
-	includes := staging.Scripts(v)
+	includes := pageload.Scripts(v)
 	items := c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
 	said := map[int]bool{}
@@ -162,7 +162,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}) {
 			continue // what it needs and why that is not there has been said
 		}
-		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+printable.Word(at)+"  # shows what runs when"
+		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+texts.Word(at)+"  # shows what runs when"
 		if f.Global != "" {
 			why = c.locate(items, i, f.Global)
 		}
@@ -188,7 +188,7 @@ func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f 
 		why = c.locate(items, len(items), f.Global)
 	}
 	*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: f.Line, Column: f.Column, Message: message, Why: why,
-		Next: "merry order " + printable.Word(at) + "  # shows what runs when"})
+		Next: "merry order " + texts.Word(at) + "  # shows what runs when"})
 	return true
 }
 
@@ -212,7 +212,7 @@ func (c *inspection) whose(v *tags.Page, req *rehearse.Request, i, module, line,
 
 // races reports scripts that stop only where an async script comes late: whether they do depends on the network.
 func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []check.Finding, list *[]check.Finding) {
-	includes, items := staging.Scripts(v), c.scripts.Items(v)
+	includes, items := pageload.Scripts(v), c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
 	for _, f := range late.Faults {
 		j := slices.IndexFunc(items, func(it order.Item) bool { return it.Phase == order.AnyTime && it.Defines.Has(f.Global) })

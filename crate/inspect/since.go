@@ -10,7 +10,7 @@ import (
 
 	"merrycrate.example/merry/crate/walk"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -66,12 +66,12 @@ func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revi
 // importers adds own stylesheets and scripts that import what was touched, and what imports those.
 func importers(p *project.Project, site *walk.Site, touched map[paths.InSite]bool) {
 	leads := map[paths.InSite][]paths.InSite{} // what each file leads to
-	for _, name := range slices.Concat(p.OwnFiles(site, delivery.Stylesheet), p.OwnFiles(site, delivery.Script)) {
+	for _, name := range slices.Concat(p.OwnFiles(site, packages.Stylesheet), p.OwnFiles(site, packages.Script)) {
 		b, err := p.ReadInSite(name)
 		if err != nil {
 			continue
 		}
-		if delivery.KindOf(name.String()) == delivery.Stylesheet {
+		if packages.KindOf(name.String()) == packages.Stylesheet {
 			for _, r := range style.References(b) {
 				leads[name] = append(leads[name], tags.ResolveOnce(name, "", r.URL).Path)
 			}

@@ -12,17 +12,17 @@ import (
 	"merrycrate.example/merry/crate/manifest"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // usage is what pages use, taken together.
@@ -177,7 +177,7 @@ func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.In
 	if b, ok := cache.Result(reachedResult, key); ok && state != 0 && json.Unmarshal(b, &list) == nil {
 		return list, nil
 	}
-	m, err := tags.MentionsOf(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, delivery.Stylesheet), c.p.OwnFiles(c.site, delivery.Script)), rest)
+	m, err := tags.MentionsOf(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, packages.Stylesheet), c.p.OwnFiles(c.site, packages.Script)), rest)
 	if err != nil {
 		return nil, err
 	}
@@ -198,7 +198,7 @@ var pathWord = memo.Regexp("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:j
 func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers []paths.InSite) {
 	mentioned := map[string]bool{}
 	folders := c.folders.Of("", c.libraryFolders)
-	scripts, styles := c.p.OwnFiles(c.site, delivery.Script), c.p.OwnFiles(c.site, delivery.Stylesheet)
+	scripts, styles := c.p.OwnFiles(c.site, packages.Script), c.p.OwnFiles(c.site, packages.Stylesheet)
 	for _, name := range scripts {
 		if b, err := c.p.ReadInSite(name); err == nil {
 			found = append(found, c.pathsIn(name, b, folders, mentioned)...)
@@ -227,7 +227,7 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
 func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
 	var found []check.Finding
-	places := printable.NewIndex(b)
+	places := texts.NewIndex(b)
 	for _, m := range pathWord().FindAllSubmatchIndex(b, -1) {
 		ref := string(b[m[2]:m[3]])
 		mentioned[path.Base(ref)] = true
@@ -307,7 +307,7 @@ func (c *inspection) libraryIn(dir string) string {
 
 // sourceMap finds a map that a file names and that is not there.
 func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
-	if kind := delivery.KindOf(name.String()); kind != delivery.Script && kind != delivery.Stylesheet {
+	if kind := packages.KindOf(name.String()); kind != packages.Script && kind != packages.Stylesheet {
 		return nil
 	}
 	at := c.p.InProject(name)

@@ -5,9 +5,9 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/page"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // missingFeatures lists the features that an include uses and that some browser of the packing list has not got.
@@ -42,7 +42,7 @@ func (c *inspection) missingFeaturesOf(text []byte, file string, firstLine, firs
 		found = support.InScript
 	}
 	var list []check.MissingFeature
-	at := printable.NewIndex(text)
+	at := texts.NewIndex(text)
 	for _, f := range found(text) {
 		if who := c.browsers.Missing(f.Feature); who != "" {
 			line, column := at.At(f.Offset)

@@ -14,8 +14,8 @@ import (
 	"github.com/package-url/packageurl-go"
 
 	"merrycrate.example/merry/crate/archive"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -117,7 +117,7 @@ func licenceTexts(o *origin.Opened) []LicenceText {
 	var list []LicenceText
 	for i := range o.Files {
 		f := &o.Files[i]
-		if f.Kind == delivery.Licence && f.Size < 256<<10 && !strings.Contains(path.Dir(f.Path), "/") {
+		if f.Kind == packages.Licence && f.Size < 256<<10 && !strings.Contains(path.Dir(f.Path), "/") {
 			if b, err := o.Tree.ReadFile(f.Path); err == nil {
 				list = append(list, LicenceText{f.Path, string(b)})
 			}

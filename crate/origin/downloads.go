@@ -14,8 +14,8 @@ import (
 	"merrycrate.example/merry/crate/manifest"
 
 	"merrycrate.example/merry/crate/archive"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -63,8 +63,8 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 			continue // peek at it by name tells why
 		}
 		looks := slices.ContainsFunc(t.Entries, func(e archive.Entry) bool {
-			k := delivery.KindOf(e.Path)
-			return k == delivery.Script || k == delivery.Stylesheet
+			k := packages.KindOf(e.Path)
+			return k == packages.Script || k == packages.Stylesheet
 		})
 		t.Close()
 		if looks {

@@ -22,9 +22,9 @@ import (
 
 	"merrycrate.example/merry/crate/archive"
 	"merrycrate.example/merry/crate/cdn"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
@@ -41,7 +41,7 @@ type Opener struct {
 	// Registries are the package registries that the user has set; there is none by itself.
 	Registries []source.Registry
 	// Scripts reads scripts, and remembers; nil reads each anew.
-	Scripts delivery.ScriptReader
+	Scripts packages.ScriptReader
 	Offline bool
 	Fresh   bool // fetch again what was seen before
 
@@ -62,7 +62,7 @@ func (r *Opener) Close() {
 
 // An Opened is a source with what was learned about it.
 type Opened struct {
-	*delivery.Package
+	*packages.Package
 	Tree *source.Tree
 	// From is what was opened: a path on disk, an address, or a package as the packing list names it.
 	From      string
@@ -200,9 +200,9 @@ func There(dir, name string) bool {
 // Describe learns what is in an opened tree. The tree is hashed meanwhile: its digest is asked for in the end, and takes
 // as long as the rest.
 func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
-	items := make([]delivery.Listed, len(o.Tree.Entries))
+	items := make([]packages.Listed, len(o.Tree.Entries))
 	for i, e := range o.Tree.Entries {
-		items[i] = delivery.Listed(e)
+		items[i] = packages.Listed(e)
 	}
 	hint := o.Tree.Name
 	if n, v := manifest.NameVersion(hint); v == "" && n != "" && o.Tree.Top != "" {
@@ -216,7 +216,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		if digest, err := o.Tree.Digest(); err == nil {
 			remembered = digest + " " + hint
 			if b, ok := r.Cache.Result(deliveryResult, remembered); ok {
-				var d delivery.Package
+				var d packages.Package
 				if json.Unmarshal(b, &d) == nil {
 					o.Package = d.Rebuilt()
 					return o, nil
@@ -231,7 +231,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	})
 	g.Go(func() error {
 		return parallel.Recover(func() (err error) {
-			o.Package, err = delivery.Describe(inner, hint, items, o.Tree, r.Scripts)
+			o.Package, err = packages.Describe(inner, hint, items, o.Tree, r.Scripts)
 			return err
 		})
 	})

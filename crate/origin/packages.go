@@ -9,11 +9,11 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // SplitPackage splits NAME[@WISH], where a name may begin with a scope's @.
@@ -116,7 +116,7 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 	}
 	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" && manifest.NameKey(o.Manifest.Name) != manifest.NameKey(name) {
 		t.Close()
-		return nil, problem.Refuse(problem.SourceRefused, "ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, printable.Text(o.Manifest.Name), printable.Text(o.Manifest.Version))
+		return nil, problem.Refuse(problem.SourceRefused, "ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, texts.Text(o.Manifest.Name), texts.Text(o.Manifest.Version))
 	}
 	o.Name, o.NameFrom, o.Version, o.VersionFrom = name, "the registry", v.Version, "the registry"
 	if o.Licence == "" {
@@ -126,7 +126,7 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 		o.Notes = append(o.Notes, "the registry gives only a SHA-1 shasum for this tarball; it matches, and is weak")
 	}
 	if v.Deprecated != "" {
-		o.Notes = append(o.Notes, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, printable.Text(string(v.Deprecated))))
+		o.Notes = append(o.Notes, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, texts.Text(string(v.Deprecated))))
 	}
 	return o, nil
 }

@@ -7,14 +7,14 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Select picks the files to take: those that patterns name, else the suggested set with the named parts.
-func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*delivery.Selection, error) {
+func Select(o *Opened, patterns, parts []string, options ...packages.Option) (*packages.Selection, error) {
 	if len(patterns) == 0 {
 		for _, name := range parts {
 			op, ok := o.Option(name)
@@ -33,12 +33,12 @@ func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*d
 		}
 		sel := o.SuggestWith(options)
 		if len(sel.Choices) == 0 {
-			next := "merry peek " + printable.Word(cmp.Or(o.Spec, o.Tree.Name)) + " --all  # then take with --files"
+			next := "merry peek " + texts.Word(cmp.Or(o.Spec, o.Tree.Name)) + " --all  # then take with --files"
 			for i := range o.Files {
-				if f := &o.Files[i]; f.Kind == delivery.Archive && f.ExcludedBecause == "" {
-					next = "unpack it; then: merry peek " + printable.Word(f.Path)
+				if f := &o.Files[i]; f.Kind == packages.Archive && f.ExcludedBecause == "" {
+					next = "unpack it; then: merry peek " + texts.Word(f.Path)
 					if o.Tree.Format == "folder" {
-						next = "merry peek " + printable.Word(path.Join(o.Spec, f.Path))
+						next = "merry peek " + texts.Word(path.Join(o.Spec, f.Path))
 					}
 					break
 				}
@@ -57,7 +57,7 @@ func Select(o *Opened, patterns, parts []string, options ...delivery.Option) (*d
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(printable.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+" --all  # lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(texts.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+" --all  # lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

@@ -6,10 +6,10 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A LibraryText is a text from inside a delivery, for people.
@@ -25,7 +25,7 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 	for _, want := range []string{"readme", "change", "history", "release", "licen", "copying"} {
 		for _, f := range o.Files {
 			base := strings.ToLower(filepath.Base(f.Path))
-			if strings.Contains(f.Path, "/") || !strings.HasPrefix(base, want) || f.Size > 1<<20 || f.Kind == delivery.Script {
+			if strings.Contains(f.Path, "/") || !strings.HasPrefix(base, want) || f.Size > 1<<20 || f.Kind == packages.Script {
 				continue
 			}
 			b, err := o.Tree.ReadFile(f.Path)
@@ -49,7 +49,7 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 		if start {
 			what = "start-up example in its readme"
 		}
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(name)+" --all", "%s has no %s", o.Tree.Name, what)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(name)+" --all", "%s has no %s", o.Tree.Name, what)
 	}
 	return notes, nil
 }
@@ -68,10 +68,10 @@ func printableText(s string) string {
 				if cut == 0 {
 					cut = 300
 				}
-				out.WriteString(printable.Text(part[:cut]))
+				out.WriteString(texts.Text(part[:cut]))
 				part = part[cut:]
 			}
-			out.WriteString(printable.Text(part))
+			out.WriteString(texts.Text(part))
 		}
 		out.WriteByte('\n')
 	}

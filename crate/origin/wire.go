@@ -6,7 +6,7 @@ import (
 	"encoding/json"
 	"sync"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 )
 
 // wireResult names what is kept of how large a delivery's files are as packed for the network.
@@ -29,7 +29,7 @@ func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	}
 	wanted := o.Suggest().Paths()
 	for _, op := range o.Options() {
-		if op.Kind == delivery.Many {
+		if op.Kind == packages.Many {
 			continue
 		}
 		wanted = append(wanted, op.Files...)
@@ -37,7 +37,7 @@ func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	total := int64(0)
 	for _, f := range o.Files {
 		switch f.Kind {
-		case delivery.Script, delivery.Stylesheet, delivery.Data, delivery.Map:
+		case packages.Script, packages.Stylesheet, packages.Data, packages.Map:
 			if f.ExcludedBecause == "" && total+f.Size <= mostPacked {
 				total += f.Size
 				wanted = append(wanted, f.Path)
@@ -46,7 +46,7 @@ func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	}
 	for _, name := range wanted {
 		f := o.File(name)
-		if _, done := sizes[name]; done || f.Packed > 0 || f.Kind == delivery.Font || f.Kind == delivery.Image {
+		if _, done := sizes[name]; done || f.Packed > 0 || f.Kind == packages.Font || f.Kind == packages.Image {
 			continue
 		}
 		b, err := o.Tree.ReadFile(name)

@@ -4,8 +4,8 @@ import (
 	"bytes"
 	"strings"
 
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/template"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Kind tells what an include brings.
@@ -98,7 +98,7 @@ type Page struct {
 	firstBody                                   int  // where the first content of the body stands
 	plain                                       bool // head and body as everybody writes them
 	headInsertable                              int  // behind the doctype
-	lines                                       *printable.Index
+	lines                                       *texts.Index
 	held                                        []inertElement    // attributes that may lead to files
 	scattered                                   bool              // references stand where these do not tell, too
 	served                                      []template.Region // once they were looked for

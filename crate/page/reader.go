@@ -5,14 +5,14 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Reader reads many pages, one after the other, in the same memory.
 type Reader struct {
 	page      Page
 	s         Scanner
-	lines     printable.Index
+	lines     texts.Index
 	onGap     func(kind Gap, start, end int)
 	attrs     []Attr            // of all the page's includes
 	texts     map[string]string // values that many pages have, so that each is made once

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // The limits for names, in bytes and folders. They are far above any library's, and what the systems in use can hold.
@@ -31,7 +31,7 @@ func Fault(name string) string {
 		return "its name has a backslash, which is a folder's mark on some systems and a letter on others"
 	case len(name) >= 2 && name[1] == ':':
 		return "its name begins with a drive letter, which would be written outside the project"
-	case strings.ContainsFunc(name, printable.IsUnsafe):
+	case strings.ContainsFunc(name, texts.IsUnsafe):
 		return "its name has control characters"
 	}
 	if Reserved(name) {

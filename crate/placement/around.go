@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -25,7 +25,7 @@ func (e *BrokenError) Error() string {
 
 // own finds the places that the wish names, each for a chosen file. A folder's place is that of all files below it; one that
 // ends in a slash is a folder for a single file, too.
-func (w *Wish) own(d *delivery.Package, s *delivery.Selection, at map[string]string) (map[string]string, error) {
+func (w *Wish) own(d *packages.Package, s *packages.Selection, at map[string]string) (map[string]string, error) {
 	own := map[string]string{}
 	// A file's own place counts more than that of its folder: the longest path comes last.
 	keys := slices.SortedFunc(maps.Keys(w.Places), func(a, b string) int { return len(a) - len(b) })
@@ -59,7 +59,7 @@ func (w *Wish) own(d *delivery.Package, s *delivery.Selection, at map[string]str
 // around gives files the places that they have of their own, or have already, and lets those that are bound to them follow:
 // what they ask for, and what asks for them. What is there already gives way to what is asked for now. The error is a refusal;
 // of a reference that would break it comes of a *BrokenError.
-func around(d *delivery.Package, s *delivery.Selection, at, own map[string]string, there map[string]paths.InSite) error {
+func around(d *packages.Package, s *packages.Selection, at, own map[string]string, there map[string]paths.InSite) error {
 	pinned := map[string]bool{}
 	var queue []string
 	pin := func(p, place string) {
@@ -110,7 +110,7 @@ func around(d *delivery.Package, s *delivery.Selection, at, own map[string]strin
 
 // consistent refuses places from where a file does not find another one, and two files in one place. A source map that its
 // script does not find harms no page.
-func consistent(d *delivery.Package, s *delivery.Selection, at map[string]string) error {
+func consistent(d *packages.Package, s *packages.Selection, at map[string]string) error {
 	has := map[string]string{}
 	for _, p := range slices.Sorted(maps.Keys(at)) {
 		place := strings.ToLower(at[p])
@@ -121,7 +121,7 @@ func consistent(d *delivery.Package, s *delivery.Selection, at map[string]string
 	}
 	for _, c := range s.Choices {
 		for _, w := range ways(d, s, c.Path) {
-			if want := path.Join(path.Dir(at[c.Path]), w.by); want != at[w.to] && d.File(w.to).Kind != delivery.Map {
+			if want := path.Join(path.Dir(at[c.Path]), w.by); want != at[w.to] && d.File(w.to).Kind != packages.Map {
 				return problem.Refuse(problem.NameBad, "give both a place, or their whole folder", "%w", &BrokenError{From: c.Path, To: w.to, By: w.by, At: want})
 			}
 		}

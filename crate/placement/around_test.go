@@ -7,7 +7,7 @@ import (
 	"path"
 	"testing"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -110,7 +110,7 @@ func TestThereStays(t *testing.T) {
 	if placed < 100 {
 		t.Errorf("only %d of 400 could be placed", placed)
 	}
-	var none *delivery.Selection = &delivery.Selection{}
+	var none *packages.Selection = &packages.Selection{}
 	if pl, err := Place(d, none, Wish{Library: "winch", Habits: habits}); err != nil || len(pl.At) != 0 {
 		t.Errorf("nothing is placed as %v, %v", pl, err)
 	}

@@ -10,7 +10,7 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -25,15 +25,15 @@ type Habits struct {
 }
 
 // Folder is where files of a kind go, "" where the site has no folder for them.
-func (h Habits) Folder(kind delivery.Kind) string {
+func (h Habits) Folder(kind packages.Kind) string {
 	switch kind {
-	case delivery.Script:
+	case packages.Script:
 		return h.Scripts
-	case delivery.Stylesheet:
+	case packages.Stylesheet:
 		return h.Styles
-	case delivery.Font:
+	case packages.Font:
 		return h.Fonts
-	case delivery.Image:
+	case packages.Image:
 		return h.Images
 	}
 	return ""
@@ -64,7 +64,7 @@ type Wish struct {
 // stays true without a byte being changed: by kind, where files refer to each other those together that can't be placed so,
 // or all in one folder. Where it asks for ByKind, what is referred to goes where the references lead. It returns an
 // error where that can't be, or where a renaming or a place of its own would break a reference.
-func Place(d *delivery.Package, s *delivery.Selection, w Wish) (*Placement, error) {
+func Place(d *packages.Package, s *packages.Selection, w Wish) (*Placement, error) {
 	fixed := referred(d, s)
 	if err := w.renamable(d, s, fixed); err != nil {
 		return nil, err
@@ -77,7 +77,7 @@ func Place(d *delivery.Package, s *delivery.Selection, w Wish) (*Placement, erro
 		}
 		b := path.Base(p)
 		f := d.File(p)
-		if fixed[p] == "" && f != nil && (f.Kind == delivery.Script || f.Kind == delivery.Stylesheet) {
+		if fixed[p] == "" && f != nil && (f.Kind == packages.Script || f.Kind == packages.Stylesheet) {
 			b = habitName(b, w.Version, w.Habits.Names)
 		}
 		return b
@@ -130,7 +130,7 @@ func (w *Wish) Folder() string {
 }
 
 // renamable refuses names that files can't have.
-func (w *Wish) renamable(d *delivery.Package, s *delivery.Selection, fixed map[string]string) error {
+func (w *Wish) renamable(d *packages.Package, s *packages.Selection, fixed map[string]string) error {
 	for _, old := range slices.Sorted(maps.Keys(w.Rename)) {
 		new := w.Rename[old]
 		p, ok := renamed(d, s, old)
@@ -148,7 +148,7 @@ func (w *Wish) renamable(d *delivery.Package, s *delivery.Selection, fixed map[s
 }
 
 // renamed finds the chosen file that a person means by a path or a base name.
-func renamed(d *delivery.Package, s *delivery.Selection, old string) (string, bool) {
+func renamed(d *packages.Package, s *packages.Selection, old string) (string, bool) {
 	for _, c := range s.Choices {
 		if c.Path == old || path.Base(c.Path) == old {
 			return c.Path, true
@@ -158,7 +158,7 @@ func renamed(d *delivery.Package, s *delivery.Selection, old string) (string, bo
 }
 
 // referred tells which chosen files another chosen file asks for by name.
-func referred(d *delivery.Package, s *delivery.Selection) map[string]string {
+func referred(d *packages.Package, s *packages.Selection) map[string]string {
 	by := map[string]string{}
 	for _, c := range s.Choices {
 		for _, w := range ways(d, s, c.Path) {
@@ -169,7 +169,7 @@ func referred(d *delivery.Package, s *delivery.Selection) map[string]string {
 }
 
 // sets parts a selection into files that refer to each other, each sorted by path.
-func sets(d *delivery.Package, s *delivery.Selection) [][]string {
+func sets(d *packages.Package, s *packages.Selection) [][]string {
 	first := map[string]string{} // of each file one of the same set, itself in the end
 	find := func(p string) string {
 		for first[p] != "" {
@@ -203,7 +203,7 @@ func sets(d *delivery.Package, s *delivery.Selection) [][]string {
 type reference struct{ to, by string }
 
 // ways lists how a file finds others of a selection by their places from its own; of a catalogue those that have no tags.
-func ways(d *delivery.Package, s *delivery.Selection, name string) []reference {
+func ways(d *packages.Package, s *packages.Selection, name string) []reference {
 	f := d.File(name)
 	if f == nil {
 		return nil
@@ -215,7 +215,7 @@ func ways(d *delivery.Package, s *delivery.Selection, name string) []reference {
 		}
 	}
 	for _, r := range f.Refs {
-		add(r.Path, delivery.PathOf(r.URL))
+		add(r.Path, packages.PathOf(r.URL))
 	}
 	if f.Map != "" {
 		add(f.Map, paths.Relative(path.Dir(name), f.Map))
@@ -249,7 +249,7 @@ func top(dir, by string) string {
 
 // placeByKind puts each set of files into the folders for their kinds. It returns the files that can't be placed so, with
 // the first reason. Where it is wanted in any case, a file that another refers to may lie in any folder.
-func placeByKind(d *delivery.Package, s *delivery.Selection, h Habits, base func(string) string, wanted bool) (at map[string]string, kept []string, why string) {
+func placeByKind(d *packages.Package, s *packages.Selection, h Habits, base func(string) string, wanted bool) (at map[string]string, kept []string, why string) {
 	at = map[string]string{}
 	keep := func(set []string, reason string) {
 		kept = append(kept, set...)
@@ -291,7 +291,7 @@ func placeByKind(d *delivery.Package, s *delivery.Selection, h Habits, base func
 
 // placeSet puts files that refer to each other into the folders for their kinds. It returns nil and the reason where that
 // can't be.
-func placeSet(d *delivery.Package, s *delivery.Selection, set []string, fixed map[string]string, h Habits, base func(string) string, wanted bool) (map[string]string, string) {
+func placeSet(d *packages.Package, s *packages.Selection, set []string, fixed map[string]string, h Habits, base func(string) string, wanted bool) (map[string]string, string) {
 	at := map[string]string{}
 	taken := map[string]string{}
 	put := func(p, place string) string {
@@ -327,7 +327,7 @@ func placeSet(d *delivery.Package, s *delivery.Selection, set []string, fixed ma
 			place := path.Join(path.Dir(at[p]), w.by)
 			kind := d.File(target).Kind
 			home := h.Folder(kind)
-			if kind == delivery.Map {
+			if kind == packages.Map {
 				home = path.Dir(at[p])
 			}
 			if place == ".." || strings.HasPrefix(place, "../") {
@@ -354,11 +354,11 @@ func placeSet(d *delivery.Package, s *delivery.Selection, set []string, fixed ma
 
 // siblings are the parts and looks that may join a library in a folder of its own: what is taken first stands such that they
 // find their places beside it.
-func (w *Wish) siblings(d *delivery.Package) []string {
+func (w *Wish) siblings(d *packages.Package) []string {
 	var list []string
 	if w.Into != "" {
 		for _, o := range d.Options() {
-			if o.Kind != delivery.Variant {
+			if o.Kind != packages.Variant {
 				list = append(list, o.Files...)
 			}
 		}
@@ -367,7 +367,7 @@ func (w *Wish) siblings(d *delivery.Package) []string {
 }
 
 // placeTogether puts files into one folder, as they stand to each other and to those that may join them.
-func placeTogether(d *delivery.Package, s *delivery.Selection, files []string, folder string, siblings []string, base func(string) string) map[string]string {
+func placeTogether(d *packages.Package, s *packages.Selection, files []string, folder string, siblings []string, base func(string) string) map[string]string {
 	prefix := path.Dir(files[0])
 	for _, p := range slices.Concat(files, siblings) {
 		for prefix != "." && !strings.HasPrefix(p, prefix+"/") {

@@ -11,7 +11,7 @@ import (
 	"strings"
 	"testing"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/record"
 )
@@ -30,14 +30,14 @@ func (m tree) ReadFile(name string) ([]byte, error) {
 // ReadInto reads one file.
 func (m tree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
 
-func describe(t *testing.T, source string, files tree) *delivery.Package {
+func describe(t *testing.T, source string, files tree) *packages.Package {
 	t.Helper()
-	var items []delivery.Listed
+	var items []packages.Listed
 	for name, text := range files {
-		items = append(items, delivery.Listed{Path: name, Size: int64(len(text))})
+		items = append(items, packages.Listed{Path: name, Size: int64(len(text))})
 	}
-	slices.SortFunc(items, func(a, b delivery.Listed) int { return strings.Compare(a.Path, b.Path) })
-	d, err := delivery.Describe(context.Background(), source, items, files, nil)
+	slices.SortFunc(items, func(a, b packages.Listed) int { return strings.Compare(a.Path, b.Path) })
+	d, err := packages.Describe(context.Background(), source, items, files, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -184,7 +184,7 @@ func TestOnlySetsStayTogether(t *testing.T) {
 		"dist/keel.js": readable, "dist/keel.css": "@font-face {\n  src: url(../fonts/keel.svg#keel);\n}\na {\n  background: url(images/sail.png);\n}\n",
 		"fonts/keel.svg": "<svg/>", "dist/images/sail.png": "p",
 	})
-	if kind := d.File("fonts/keel.svg").Kind; kind != delivery.Font {
+	if kind := d.File("fonts/keel.svg").Kind; kind != packages.Font {
 		t.Errorf("a font is told to be of kind %s", kind)
 	}
 	pl, err := Place(d, d.Suggest(), Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil})

@@ -12,9 +12,9 @@ import (
 
 	"github.com/agext/levenshtein"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -232,7 +232,7 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 		if f.Role != record.Tagged || !ok || f.OtherBuild != "" && f.Build != build {
 			continue
 		}
-		t := TaggedFile{Library: library, File: f, At: at, Style: delivery.KindOf(f.Path) == delivery.Stylesheet}
+		t := TaggedFile{Library: library, File: f, At: at, Style: packages.KindOf(f.Path) == packages.Stylesheet}
 		if pair := sealed.File(f.OtherBuild); pair != nil {
 			t.OtherBuild, _ = p.InSite(pair.At)
 		}
@@ -314,8 +314,8 @@ func (p *Project) Sizes(at paths.InSite) (size, wire int64) {
 	if err != nil {
 		return 0, 0
 	}
-	switch delivery.KindOf(at.String()) {
-	case delivery.Font, delivery.Image:
+	switch packages.KindOf(at.String()) {
+	case packages.Font, packages.Image:
 		return int64(len(b)), int64(len(b))
 	}
 	return int64(len(b)), origin.WireSize(b)

@@ -10,9 +10,9 @@ import (
 
 	"merrycrate.example/merry/crate/walk"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 )
 
@@ -35,8 +35,8 @@ func LearnPages(on *disk.Folder, dir string, site *walk.Site) []string {
 	var patterns []string
 	byEnding := map[string][]paths.InSite{}
 	for name, size := range site.Others {
-		switch delivery.KindOf(name.String()) {
-		case delivery.Other, delivery.Document:
+		switch packages.KindOf(name.String()) {
+		case packages.Other, packages.Document:
 		default:
 			continue
 		}

@@ -13,7 +13,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -138,10 +138,10 @@ func matching(names []paths.InSite, pattern string) []paths.InSite {
 }
 
 // OwnFiles lists the site's own scripts or stylesheets, sorted.
-func (p *Project) OwnFiles(site *walk.Site, kind delivery.Kind) []paths.InSite {
+func (p *Project) OwnFiles(site *walk.Site, kind packages.Kind) []paths.InSite {
 	var names []paths.InSite
 	for name := range site.Others {
-		if delivery.KindOf(name.String()) != kind {
+		if packages.KindOf(name.String()) != kind {
 			continue
 		}
 		if _, sealed := p.byPlace[p.InProject(name)]; !sealed {
@@ -158,8 +158,8 @@ func (p *Project) FindFiles(site *walk.Site, pattern, dir string) ([]paths.InSit
 	var files []paths.InSite
 	for _, pat := range p.Meant(pattern, dir) {
 		for name := range site.All() {
-			kind := delivery.KindOf(name.String())
-			if kind != delivery.Script && kind != delivery.Stylesheet {
+			kind := packages.KindOf(name.String())
+			if kind != packages.Script && kind != packages.Stylesheet {
 				continue
 			}
 			if name.String() == pat || doublestar.MatchUnvalidated(pat, name.String()) {

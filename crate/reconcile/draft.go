@@ -15,16 +15,16 @@ import (
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/change"
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/integrity"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Plan is what a verb wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
@@ -74,7 +74,7 @@ func (d *Plan) PutOwn(name paths.InSite, b []byte) error {
 	case err == nil && string(there) == string(b):
 		return nil
 	case err == nil:
-		return problem.Refuse(problem.FileInTheWay, "merry move "+printable.Word(at.String())+" "+printable.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s is there already, with other bytes", at)
+		return problem.Refuse(problem.FileInTheWay, "merry move "+texts.Word(at.String())+" "+texts.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s is there already, with other bytes", at)
 	}
 	return d.set.Write(at, b, disk.Stamp{})
 }
@@ -201,9 +201,9 @@ type Source interface {
 
 // Take makes the seal's lines for a selection of a delivery, and drafts the files in their places; those of a library that
 // pages only link to are kept in the cache instead. The reading is shared out over the processors; each file is read once.
-func (d *Plan) Take(ctx context.Context, library string, from Source, of *delivery.Package, sel *delivery.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
+func (d *Plan) Take(ctx context.Context, library string, from Source, of *packages.Package, sel *packages.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
 	var buffers sync.Pool
-	return parallel.Map(ctx, sel.Choices, func(_ context.Context, c delivery.Choice) (record.File, error) {
+	return parallel.Map(ctx, sel.Choices, func(_ context.Context, c packages.Choice) (record.File, error) {
 		buf, _ := buffers.Get().(*[]byte)
 		if buf == nil {
 			buf = new([]byte)
@@ -227,15 +227,15 @@ func (d *Plan) Take(ctx context.Context, library string, from Source, of *delive
 }
 
 // file makes the seal's line for a file.
-func (d *Plan) file(f *delivery.File, c delivery.Choice, b []byte, at paths.InSite) record.File {
+func (d *Plan) file(f *packages.File, c packages.Choice, b []byte, at paths.InSite) record.File {
 	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b), Build: f.Build, OtherBuild: f.OtherBuild,
 		Role: record.Role(c.Page)}
 	if f.Script != nil {
 		out.Module = f.Script.Form == script.Module
-	} else if f.Kind == delivery.Script {
+	} else if f.Kind == packages.Script {
 		out.Module = d.Before.Facts.Script(slices.Clone(b)).Form == script.Module // one that lies among what nobody is suggested
 	}
-	if c.Page && f.Kind == delivery.Script {
+	if c.Page && f.Kind == packages.Script {
 		d.mu.Lock()
 		d.script[out.Integrity] = slices.Clone(b)
 		d.mu.Unlock()
@@ -352,7 +352,7 @@ func (d *Plan) facts(ctx context.Context) {
 	for name, sealed := range d.Seal.Libraries {
 		for i := range sealed.Files {
 			f := &sealed.Files[i]
-			if f.Role != record.Tagged || f.Facts != nil || delivery.KindOf(f.Path) != delivery.Script {
+			if f.Role != record.Tagged || f.Facts != nil || packages.KindOf(f.Path) != packages.Script {
 				continue
 			}
 			of := project.Sealed{Library: name, File: f}

@@ -7,16 +7,16 @@ import (
 	"strings"
 	"sync"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Mention is a text in a script that may be the path of a file that moves.
@@ -239,7 +239,7 @@ func (r *relinker) files(ctx context.Context) error {
 		pages[p] = true
 	}
 	var list []paths.InSite
-	for _, kind := range []delivery.Kind{delivery.Stylesheet, delivery.Script} {
+	for _, kind := range []packages.Kind{packages.Stylesheet, packages.Script} {
 		list = append(list, r.d.Before.OwnFiles(site, kind)...)
 	}
 	for from := range r.own {
@@ -285,16 +285,16 @@ func (d *Plan) applyPages(from, to paths.InProject, text []byte, seen disk.Stamp
 // edited is a stylesheet or script with its references as they will be.
 func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 	var edits []page.Edit
-	switch delivery.KindOf(name.String()) {
-	case delivery.Stylesheet:
+	switch packages.KindOf(name.String()) {
+	case packages.Stylesheet:
 		for _, ref := range style.References(b) {
 			if new := r.lead(name, "", ref.URL); new != "" && ref.End > ref.Start {
 				in := page.Reference{In: page.InStyle, Start: ref.Start, End: ref.End}
 				edits = append(edits, in.Edit(new))
 			}
 		}
-	case delivery.Script:
-		places := printable.NewIndex(b)
+	case packages.Script:
+		places := texts.NewIndex(b)
 		page.ScriptReferences(b, func(ref page.Reference) {
 			if new := r.inScript(name, places, ref); new != "" {
 				edits = append(edits, ref.Edit(new))
@@ -306,7 +306,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 
 // inScript is what a reference in an own script becomes, "" where it stays. An import is written from the script's own place;
 // another text may be a path from the page's folder, or the script's, and is changed only where that is asked for.
-func (r *relinker) inScript(name paths.InSite, in *printable.Index, ref page.Reference) string {
+func (r *relinker) inScript(name paths.InSite, in *texts.Index, ref page.Reference) string {
 	if ref.In == page.InImport {
 		return r.leadImport(name, "", ref.Ref)
 	}

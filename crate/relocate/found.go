@@ -5,13 +5,13 @@ import (
 	"path"
 	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/libraries"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -45,7 +45,7 @@ func Found(ctx context.Context, d *reconcile.Plan) (bool, error) {
 		d.Seal.Libraries[name] = new
 		if entry := d.List.Library(name); entry != nil {
 			folder(d.Before, entry, old, new, own)
-			if err := settle.Pin(ctx, d, name); err != nil {
+			if err := libraries.Pin(ctx, d, name); err != nil {
 				return false, err
 			}
 		}
@@ -57,7 +57,7 @@ func Found(ctx context.Context, d *reconcile.Plan) (bool, error) {
 func together(p *project.Project, name string, old, new *record.Sealed) error {
 	for i := range new.Files {
 		f := &new.Files[i]
-		if delivery.KindOf(f.Path) != delivery.Stylesheet {
+		if packages.KindOf(f.Path) != packages.Stylesheet {
 			continue
 		}
 		b, err := p.ReadFile(f.At)
@@ -65,7 +65,7 @@ func together(p *project.Project, name string, old, new *record.Sealed) error {
 			continue
 		}
 		for _, r := range style.References(b) {
-			by := delivery.PathOf(r.URL)
+			by := packages.PathOf(r.URL)
 			to := new.File(path.Join(path.Dir(f.Path), by))
 			if to == nil || to.At.IsZero() || path.Join(f.At.Dir(), by) == to.At.String() || path.Join(old.Files[i].At.Dir(), by) != old.File(to.Path).At.String() {
 				continue
@@ -80,12 +80,12 @@ func together(p *project.Project, name string, old, new *record.Sealed) error {
 // folder writes into an entry where its files are now: in a folder of its own, or each in a place of its own.
 func folder(p *project.Project, entry *record.Library, old, new *record.Sealed, own map[string]string) {
 	was, is := map[string]paths.InSite{}, map[string]paths.InSite{}
-	sel := &delivery.Selection{}
+	sel := &packages.Selection{}
 	for i := range new.Files {
 		path := new.Files[i].Path
 		was[path], _ = p.InSite(old.Files[i].At)
 		is[path], _ = p.InSite(new.Files[i].At)
-		sel.Add(delivery.Choice{Path: path})
+		sel.Add(packages.Choice{Path: path})
 	}
 	from, to := commonFolder(was), commonFolder(is)
 	alone := from != "." && to != "." && len(own) == len(new.Files)
@@ -97,5 +97,5 @@ func folder(p *project.Project, entry *record.Library, old, new *record.Sealed, 
 		entry.Into, entry.Arrange, entry.Places = to, "", nil
 		return
 	}
-	entry.Places = settle.Own(sel, is, entry.Places, own)
+	entry.Places = libraries.Own(sel, is, entry.Places, own)
 }

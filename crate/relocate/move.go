@@ -17,13 +17,13 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
-	"merrycrate.example/merry/crate/settle"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Request asks for things to be moved.
@@ -223,7 +223,7 @@ func (m *moving) librariesIn(dir string) {
 		to = path.Join(m.to, path.Base(dir))
 	}
 	for name := range m.files {
-		at := settle.PlacesOf(m.d.Before, name)
+		at := libraries.PlacesOf(m.d.Before, name)
 		folder := commonFolder(at)
 		rest, below := strings.CutPrefix(folder+"/", dir+"/")
 		if len(m.files[name]) == len(at) && below {
@@ -275,7 +275,7 @@ func (m *moving) meantFile(library, file string) error {
 		}
 	}
 	if n == 0 {
-		return settle.NoFile(library, sealed, file)
+		return libraries.NoFile(library, sealed, file)
 	}
 	return nil
 }
@@ -340,7 +340,7 @@ func (m *moving) ownOrder() {
 
 // library drafts moving a whole library into a folder of its own.
 func (m *moving) library(ctx context.Context, name string) error {
-	l, done, err := settle.Open(ctx, m.d, name)
+	l, done, err := libraries.Open(ctx, m.d, name)
 	if err != nil {
 		return err
 	}
@@ -374,7 +374,7 @@ func (m *moving) library(ctx context.Context, name string) error {
 
 // fileOf drafts moving single files of a library.
 func (m *moving) fileOf(ctx context.Context, name string) error {
-	l, done, err := settle.Open(ctx, m.d, name)
+	l, done, err := libraries.Open(ctx, m.d, name)
 	if err != nil {
 		return err
 	}
@@ -407,7 +407,7 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 		if m.files[name][also] != "" {
 			also = broken.From
 		}
-		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s %s", printable.Word(name+":"+commonDir(broken.From, broken.To)), printable.Word(strings.TrimSuffix(m.req.To, "/"))),
+		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s %s", texts.Word(name+":"+commonDir(broken.From, broken.To)), texts.Word(strings.TrimSuffix(m.req.To, "/"))),
 			"%w; %s must come along", err, also)
 	}
 	return err

@@ -9,7 +9,7 @@ import (
 
 	"merrycrate.example/merry/crate/origin"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -19,9 +19,9 @@ import (
 // Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
 // although what its needs name is there. Needs are those known so far. It returns nil where the scripts run, or where that
 // can't be tried.
-func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) (*Requirement, error) {
+func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (*Requirement, error) {
 	files := inOrder(onPage(o, sel))
-	if !slices.ContainsFunc(files, func(f *delivery.File) bool { return len(f.Script.PartNeeds) > 0 }) {
+	if !slices.ContainsFunc(files, func(f *packages.File) bool { return len(f.Script.PartNeeds) > 0 }) {
 		return nil, nil
 	}
 	base, err := r.bases(ctx, needs, page)
@@ -59,8 +59,8 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *delivery.S
 }
 
 // onPage lists the scripts of a selection that a page would load by plain tags, one build of each.
-func onPage(o *origin.Opened, sel *delivery.Selection) []*delivery.File {
-	var list []*delivery.File
+func onPage(o *origin.Opened, sel *packages.Selection) []*packages.File {
+	var list []*packages.File
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
 		if c.Page && f.Script != nil && f.Script.Form != script.Module && (f.Build != record.Readable || f.OtherBuild == "" || !sel.Has(f.OtherBuild)) {
@@ -71,8 +71,8 @@ func onPage(o *origin.Opened, sel *delivery.Selection) []*delivery.File {
 }
 
 // inOrder puts scripts that give others what they use before those.
-func inOrder(files []*delivery.File) []*delivery.File {
-	uses := func(f, g *delivery.File) bool {
+func inOrder(files []*packages.File) []*packages.File {
+	uses := func(f, g *packages.File) bool {
 		for _, has := range slices.Concat(g.Script.Defines, g.Script.Parts) {
 			if slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == has.Name }) || slices.ContainsFunc(f.Script.PartNeeds, func(n script.Global) bool { return n.Name == has.Name }) {
 				return true
@@ -80,11 +80,11 @@ func inOrder(files []*delivery.File) []*delivery.File {
 		}
 		return false
 	}
-	var list []*delivery.File
+	var list []*packages.File
 	rest := slices.Clone(files)
 	for len(rest) > 0 {
-		i := slices.IndexFunc(rest, func(f *delivery.File) bool {
-			return !slices.ContainsFunc(rest, func(g *delivery.File) bool { return g != f && uses(f, g) })
+		i := slices.IndexFunc(rest, func(f *packages.File) bool {
+			return !slices.ContainsFunc(rest, func(g *packages.File) bool { return g != f && uses(f, g) })
 		})
 		i = max(i, 0) // those in a circle come as they are
 		list = append(list, rest[i])

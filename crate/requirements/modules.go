@@ -6,15 +6,15 @@ import (
 
 	"merrycrate.example/merry/crate/origin"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
 // ImportsOf lists the packages that the chosen modules of a delivery import by name, each once, with the range of versions that its manifest
 // wants. Its own name is none of them.
-func ImportsOf(o *origin.Opened, sel *delivery.Selection) []Requirement {
+func ImportsOf(o *origin.Opened, sel *packages.Selection) []Requirement {
 	var list []Requirement
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)

@@ -12,8 +12,8 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
@@ -61,7 +61,7 @@ func (s *Requirement) File() string {
 }
 
 // ownGlobals are those that chosen scripts define themselves.
-func ownGlobals(o *origin.Opened, sel *delivery.Selection) map[string]bool {
+func ownGlobals(o *origin.Opened, sel *packages.Selection) map[string]bool {
 	own := map[string]bool{}
 	for _, c := range sel.Choices {
 		if f := o.File(c.Path); c.Page && f.Script != nil {
@@ -75,7 +75,7 @@ func ownGlobals(o *origin.Opened, sel *delivery.Selection) map[string]bool {
 
 // NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
 // also what they use where it is there.
-func NeedsOf(o *origin.Opened, sel *delivery.Selection, optional bool) []Requirement {
+func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Requirement {
 	own := ownGlobals(o, sel)
 	var list []Requirement
 	for _, c := range sel.Choices {
@@ -243,7 +243,7 @@ func newestBy(p *source.Package, then time.Time) string {
 
 // suppliesOne tells whether what a package would put on a page defines one of the globals, or gives one of the members.
 func suppliesOne(p *origin.Opened, globals []string) bool {
-	return slices.ContainsFunc(p.Suggest().Choices, func(c delivery.Choice) bool {
+	return slices.ContainsFunc(p.Suggest().Choices, func(c packages.Choice) bool {
 		f := p.File(c.Path)
 		return c.Page && f.Script != nil && slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return slices.Contains(globals, g.Name) })
 	})

@@ -7,14 +7,14 @@ import (
 
 	"merrycrate.example/merry/crate/origin"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
 // Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find. Where one stops
 // with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
-func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Selection, found []Requirement) ([]Requirement, error) {
+func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *packages.Selection, found []Requirement) ([]Requirement, error) {
 	var list []Requirement
 	own := ownGlobals(o, sel)
 	for _, c := range sel.Choices {
@@ -41,7 +41,7 @@ func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *delivery.Se
 
 // Confirm makes sure of the needs that nothing supplies so far: a script that runs to its end without them can do without.
 // For the others it looks whether the registry has what the library's makers took for granted.
-func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
 	var kept []Requirement
 	for _, n := range needs {
 		if n.Library == "" && (n.Package == "" || n.Part != "") {
@@ -73,7 +73,7 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *delivery.
 
 // guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their end, and without
 // one of these they do not.
-func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
 	sure := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool { return n.guess })
 	all := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool { return n.guess && n.Library == "" && n.Package == "" })
 	if len(all) == len(sure) {
@@ -134,7 +134,7 @@ func (r *Resolver) readCopies(o *origin.Opened) (map[string]*script.Report, erro
 	copies := map[string]*script.Report{}
 	for i := range o.Files {
 		f := &o.Files[i]
-		if f.Kind != delivery.Script || !f.Copy() || f.Size > mostCopy || len(copies) == mostCopies {
+		if f.Kind != packages.Script || !f.Copy() || f.Size > mostCopy || len(copies) == mostCopies {
 			continue
 		}
 		b, err := o.Tree.ReadFile(f.Path)

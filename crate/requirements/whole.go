@@ -11,7 +11,7 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/script"
@@ -28,7 +28,7 @@ const (
 // Needs finds out what the chosen scripts of a delivery need on a page, with optional set also what they use where it is
 // there, and what supplies each: a library of the crate, a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
 // package is none that the scripts run with, an older one is named.
-func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *delivery.Selection, optional bool, page Page) ([]Requirement, error) {
+func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, optional bool, page Page) ([]Requirement, error) {
 	for round := 0; ; round++ {
 		found := NeedsOf(o, sel, optional)
 		more, err := r.Tried(ctx, o, sel, found)
@@ -86,11 +86,11 @@ type Page struct {
 
 // Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for when it
 // is asked in earnest, with the project locked. What can't be had is told then.
-func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *delivery.Selection, page Page, deep bool) {
+func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool) {
 	r.prefetch(ctx, o, sel, page, deep, 0)
 }
 
-func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *delivery.Selection, page Page, deep bool, depth int) {
+func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool, depth int) {
 	if o.Kind != origin.Package || depth >= MaxDepth {
 		return
 	}
@@ -111,7 +111,7 @@ func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *delivery
 
 // listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script reads
 // where it is there, or that share one namespace with it.
-func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, defined map[string]string) ([]Requirement, error) {
+func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, defined map[string]string) ([]Requirement, error) {
 	if o.Kind != origin.Package {
 		return needs, nil
 	}
@@ -179,7 +179,7 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *delivery.S
 }
 
 // bring adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
-func bring(o *origin.Opened, sel *delivery.Selection, n *Requirement) bool {
+func bring(o *origin.Opened, sel *packages.Selection, n *Requirement) bool {
 	if n.Own == "" || sel.Has(n.Own) {
 		return false
 	}
@@ -192,7 +192,7 @@ const mostMajors = 3
 
 // fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
 // their end with that. It tells whether they run then; where that can't be tried they count as running.
-func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) (bool, error) {
+func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (bool, error) {
 	if o.Kind != origin.Package {
 		return true, nil
 	}
@@ -231,7 +231,7 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *delivery.Sele
 
 // companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its makers
 // list a library runs, and what can be left out again is none.
-func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
 	pages := onPage(o, sel)
 	if len(pages) == 0 {
 		return needs, nil
@@ -294,7 +294,7 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 }
 
 // run runs the chosen scripts after what supplies their needs, and tells whether all come to their end.
-func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *delivery.Selection, needs []Requirement, page Page) (runs, known bool, err error) {
+func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (runs, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
 	if err != nil {
 		return false, false, err

@@ -6,7 +6,7 @@ import (
 
 	"github.com/tdewolff/parse/v2/js"
 
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A value is what is known of the result of an expression.
@@ -48,7 +48,7 @@ type closure struct {
 type follower struct {
 	src      []byte // as it is parsed; original is the script as it was
 	original []byte
-	lines    *printable.Index // of src
+	lines    *texts.Index     // of src
 	globals  map[string]value // what the script has assigned to globals
 	vars     map[*js.Var]value
 	needs    map[string]*Need

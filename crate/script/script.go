@@ -18,7 +18,7 @@ import (
 
 	"merrycrate.example/merry/crate/ecma"
 	"merrycrate.example/merry/crate/memo"
-	"merrycrate.example/merry/crate/printable"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Form tells how a script wants to be loaded.
@@ -174,7 +174,7 @@ func analyze(src []byte) *Report {
 		}
 		return r
 	}
-	f := &follower{src: buf, original: src, lines: printable.NewIndex(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, original: src, lines: texts.NewIndex(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	loads, module := f.loads(ast)
 	f.isModule = module

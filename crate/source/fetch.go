@@ -24,8 +24,8 @@ import (
 
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/integrity"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Client fetches over HTTP (RFC 9110), with the patience and the suspicion that a download needs.
@@ -166,8 +166,8 @@ func RefuseUser(address string) error {
 		return nil
 	}
 	without, _ := cdn.WithoutSecrets(address)
-	return problem.Misuse("leave it out; for a registry, name the variable that holds the token: merry sources set registry "+printable.Word(registryOf(without))+" --token-from GULL_TOKEN",
-		"the address of %s holds a user name, a password or a token, which would be written down", printable.Text(without))
+	return problem.Misuse("leave it out; for a registry, name the variable that holds the token: merry sources set registry "+texts.Word(registryOf(without))+" --token-from GULL_TOKEN",
+		"the address of %s holds a user name, a password or a token, which would be written down", texts.Text(without))
 }
 
 // registryOf is the scheme and host of an address.
@@ -315,7 +315,7 @@ type FetchError struct {
 
 // Error says what went wrong, and where.
 func (e *FetchError) Error() string {
-	return fmt.Sprintf("%s: %s", printable.Text(e.URL), printable.Text(e.Reason))
+	return fmt.Sprintf("%s: %s", texts.Text(e.URL), texts.Text(e.Reason))
 }
 
 // unanswered makes the error of a server that did not give what it was asked for.
@@ -517,7 +517,7 @@ func dispositionName(field string) string {
 
 func baseName(p string) string {
 	b := path.Base(p)
-	if b == "." || b == "/" || strings.ContainsFunc(b, printable.IsUnsafe) {
+	if b == "." || b == "/" || strings.ContainsFunc(b, texts.IsUnsafe) {
 		return ""
 	}
 	return b

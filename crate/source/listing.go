@@ -5,8 +5,8 @@ import (
 	"os"
 
 	"merrycrate.example/merry/crate/archive"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Tree is an opened archive, folder or file.
@@ -41,5 +41,5 @@ func (c *Cache) OpenKnown(name string, f *os.File, integ string) (*Tree, error) 
 
 // refuseAddress makes the error of an address that is not fetched, or whose answer is not taken.
 func refuseAddress(address, reason, next string) error {
-	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", printable.Text(address), printable.Text(reason))
+	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", texts.Text(address), texts.Text(reason))
 }

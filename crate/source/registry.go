@@ -22,8 +22,8 @@ import (
 	"merrycrate.example/merry/crate/integrity"
 
 	"merrycrate.example/merry/crate/memo"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Registry is a package registry that speaks the common JavaScript registry protocol: a metadata
@@ -299,7 +299,7 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 	}
 	switch {
 	case p.Name != name:
-		return nil, broken(fmt.Errorf("it is about %q, not %q", printable.Text(p.Name), name))
+		return nil, broken(fmt.Errorf("it is about %q, not %q", texts.Text(p.Name), name))
 	case len(p.Versions) == 0:
 		return nil, broken(errors.New("it has no versions"))
 	}

@@ -8,8 +8,8 @@ import (
 	"github.com/Masterminds/semver/v3"
 
 	"merrycrate.example/merry/crate/memo"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Resolve picks the version of a package that a wish means: an exact version, a tag, or a range as
@@ -31,7 +31,7 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 	}
 	r, err := ParseRange(wish)
 	if err != nil {
-		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists what there is", "%s has no version and no tag %q, and that is no range either; its tags are %s", p.Name, printable.Text(wish), strings.Join(p.tagNames(), ", "))
+		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists what there is", "%s has no version and no tag %q, and that is no range either; its tags are %s", p.Name, texts.Text(wish), strings.Join(p.tagNames(), ", "))
 	}
 	var best *Version
 	for _, v := range p.Sorted() {
@@ -49,7 +49,7 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 		}
 	}
 	if best == nil {
-		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists what there is", "no version of %s is in %s; the nearest are %s", p.Name, printable.Text(wish), strings.Join(p.nearest(wish), ", "))
+		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists what there is", "no version of %s is in %s; the nearest are %s", p.Name, texts.Text(wish), strings.Join(p.nearest(wish), ", "))
 	}
 	return best, nil
 }
@@ -57,7 +57,7 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 func (p *Package) tagNames() []string {
 	var names []string
 	for t := range p.Tags {
-		names = append(names, printable.Text(t))
+		names = append(names, texts.Text(t))
 	}
 	slices.Sort(names)
 	return names

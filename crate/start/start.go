@@ -16,11 +16,11 @@ import (
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/texts"
 	"merrycrate.example/merry/crate/walk"
 )
 
@@ -149,7 +149,7 @@ func firstPage(set *change.Set, list *record.List, site *walk.Site, name, title 
 		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or can't be a file's name: %s", name, paths.Fault(name))
 	}
 	if ext := path.Ext(name); ext != ".html" && ext != ".htm" {
-		return "", problem.Misuse("merry start --page "+printable.Word(name+".html"), "--page %s: a page's name ends in .html", name)
+		return "", problem.Misuse("merry start --page "+texts.Word(name+".html"), "--page %s: a page's name ends in .html", name)
 	}
 	if site.Has(at) {
 		return "", nil

@@ -12,12 +12,12 @@ import (
 
 	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/csp"
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -95,7 +95,7 @@ func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string, memor
 			}
 			added = append(added, put...)
 		}
-		put, err := settle.AddBuild(ctx, d, l, s.req.Build)
+		put, err := libraries.AddBuild(ctx, d, l, s.req.Build)
 		if err != nil {
 			return nil, nil, err
 		}

@@ -9,13 +9,13 @@ import (
 	"strings"
 	"sync"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Mentions are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that run: pictures,
@@ -35,7 +35,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		}
 	}
 	var mu sync.Mutex
-	note := func(from paths.InSite, base, ref string, in *printable.Index, offset int) {
+	note := func(from paths.InSite, base, ref string, in *texts.Index, offset int) {
 		t := Resolve(from, base, ref)
 		if t.Path.IsZero() {
 			return
@@ -60,13 +60,13 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
 			return nil // most say nothing of them, which takes less to see than to read
 		}
-		index := printable.NewIndex(b)
-		switch delivery.KindOf(name.String()) {
-		case delivery.Stylesheet:
+		index := texts.NewIndex(b)
+		switch packages.KindOf(name.String()) {
+		case packages.Stylesheet:
 			for _, r := range style.References(b) {
 				note(name, "", r.URL, index, r.Offset)
 			}
-		case delivery.Script:
+		case packages.Script:
 			page.ScriptReferences(b, func(r page.Reference) {
 				note(name, "", r.Ref, index, r.Start)
 				if r.In == page.InText {

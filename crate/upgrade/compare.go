@@ -17,17 +17,17 @@ import (
 
 	"merrycrate.example/merry/crate/requirements"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/glyphs"
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
 )
@@ -54,7 +54,7 @@ type Compared struct {
 	Defines      Difference       `json:"defines"`
 	Exports      Difference       `json:"exports"`        // of modules: each name with that by which its module is imported
 	Removed      []RemovedName    `json:"lost,omitempty"` // names that the old version offers and the new one lacks
-	Renames      []renamed.Rename `json:"renames,omitempty"`
+	Renames      []renames.Rename `json:"renames,omitempty"`
 	Pages        int              `json:"pages"`        // that the library is on
 	PageUses     []string         `json:"on,omitempty"` // those pages, in the site
 	Notes        []string         `json:"notes,omitempty"`
@@ -78,7 +78,7 @@ type RemovedName struct {
 	Name   string          `json:"name"`
 	Of     string          `json:"of,omitempty"` // of an export, the name by which its module is imported; of a symbol, its picture
 	Uses   []Occurrence    `json:"uses,omitempty"`
-	Rename *renamed.Rename `json:"rename,omitempty"`
+	Rename *renames.Rename `json:"rename,omitempty"`
 }
 
 // Occurrence is one place where a name is used.
@@ -93,7 +93,7 @@ type Occurrence struct {
 // side is one of the two versions.
 type side struct {
 	*origin.Opened
-	sel     *delivery.Selection
+	sel     *packages.Selection
 	sheet   *style.Sheet
 	defines map[string]bool
 	members map[string]map[string]bool
@@ -138,7 +138,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.removedSymbols(old, new, notes)
 	// What became of the names, and where they are used, is found side by side: neither needs the other.
 	tasks := []func(context.Context) error{func(context.Context) error {
-		out.Renames = renamed.Classes(old.sheet, new.sheet, renamed.Evidence{Notes: notes, Compat: compatSheets(new), Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
+		out.Renames = renames.Classes(old.sheet, new.sheet, renames.Evidence{Notes: notes, Compat: compatSheets(new), Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
 		return nil
 	}}
 	if lib != nil {
@@ -211,8 +211,8 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 		old.Close()
 		return nil, nil, nil, err
 	}
-	old.sel, _ = settle.Choose(old.Package, old.Version, *lib)
-	new.sel, _ = settle.Choose(new.Package, new.Version, *lib)
+	old.sel, _ = libraries.Choose(old.Package, old.Version, *lib)
+	new.sel, _ = libraries.Choose(new.Package, new.Version, *lib)
 	return old, new, lib, nil
 }
 
@@ -239,12 +239,12 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 	var sheets []*style.Sheet
 	for _, c := range s.sel.Choices {
 		f := s.File(c.Path)
-		if f.Kind == delivery.Image && strings.HasSuffix(strings.ToLower(c.Path), ".svg") {
+		if f.Kind == packages.Image && strings.HasSuffix(strings.ToLower(c.Path), ".svg") {
 			if b, err := s.Tree.ReadFile(c.Path); err == nil {
 				s.symbols[c.Path] = glyphs.Parts(b)
 			}
 		}
-		if !c.Page && f.Kind != delivery.Stylesheet || f.Kind != delivery.Stylesheet && f.Kind != delivery.Script {
+		if !c.Page && f.Kind != packages.Stylesheet || f.Kind != packages.Stylesheet && f.Kind != packages.Script {
 			continue
 		}
 		if f.OtherBuild != "" && s.sel.Has(f.OtherBuild) && f.Build != build {
@@ -257,7 +257,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		if c.Page {
 			s.wire += origin.WireSize(b)
 		}
-		if f.Kind == delivery.Stylesheet {
+		if f.Kind == packages.Stylesheet {
 			sheets = append(sheets, style.Read(b))
 			continue
 		}
@@ -324,9 +324,9 @@ func (c *Compared) files(old, new *side) {
 	}
 }
 
-func onPageKind(k delivery.Kind) bool {
+func onPageKind(k packages.Kind) bool {
 	switch k {
-	case delivery.Script, delivery.Stylesheet, delivery.Font, delivery.Image:
+	case packages.Script, packages.Stylesheet, packages.Font, packages.Image:
 		return true
 	}
 	return false
@@ -345,12 +345,12 @@ func warns(line string) bool {
 }
 
 // changeNotes are the lines of a delivery's own notes on changes.
-func changeNotes(s *side) []renamed.ChangeNote {
-	var notes []renamed.ChangeNote
+func changeNotes(s *side) []renames.ChangeNote {
+	var notes []renames.ChangeNote
 	for i := range s.Files {
 		f := &s.Files[i]
-		inScript := f.Kind == delivery.Script && f.Build == record.Readable && f.ExcludedBecause == ""
-		if !inScript && (f.Kind != delivery.Document || !noteFile().MatchString(path.Base(f.Path))) || f.Size > 2<<20 {
+		inScript := f.Kind == packages.Script && f.Build == record.Readable && f.ExcludedBecause == ""
+		if !inScript && (f.Kind != packages.Document || !noteFile().MatchString(path.Base(f.Path))) || f.Size > 2<<20 {
 			continue
 		}
 		b, err := s.Tree.ReadFile(f.Path)
@@ -361,7 +361,7 @@ func changeNotes(s *side) []renamed.ChangeNote {
 		for line := range strings.Lines(string(b)) {
 			n++
 			if strings.TrimSpace(line) != "" && len(line) < 500 && (!inScript || warns(line)) {
-				notes = append(notes, renamed.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
+				notes = append(notes, renames.ChangeNote{Text: line, Where: fmt.Sprintf("%s:%d", f.Path, n)})
 			}
 		}
 	}
@@ -370,7 +370,7 @@ func changeNotes(s *side) []renamed.ChangeNote {
 
 // called says of lost classes what they are called now.
 func (c *Compared) called() {
-	now := map[string]*renamed.Rename{}
+	now := map[string]*renames.Rename{}
 	for i := range c.Renames {
 		now[c.Renames[i].Old] = &c.Renames[i]
 	}
@@ -382,7 +382,7 @@ func (c *Compared) called() {
 }
 
 // renamedNames says of lost members and attributes what they are called now.
-func (c *Compared) renamedNames(old, new *side, notes []renamed.ChangeNote) {
+func (c *Compared) renamedNames(old, new *side, notes []renames.ChangeNote) {
 	gone, come := map[string][]string{}, map[string][]string{} // by the global that they are of, "" for attributes
 	for _, l := range c.Removed {
 		switch l.Kind {
@@ -405,10 +405,10 @@ func (c *Compared) renamedNames(old, new *side, notes []renamed.ChangeNote) {
 			}
 		}
 	}
-	now := map[string]renamed.Rename{}
+	now := map[string]renames.Rename{}
 	for global, names := range gone {
 		slices.Sort(come[global])
-		for _, r := range renamed.Names(names, come[global], notes) {
+		for _, r := range renames.Names(names, come[global], notes) {
 			now[strings.TrimPrefix(global+"."+r.Old, ".")] = r
 		}
 	}

@@ -13,17 +13,17 @@ import (
 
 	"merrycrate.example/merry/crate/walk"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // exported is what can be imported of a version: by the names under which its modules are imported, what they export and in which file
@@ -96,7 +96,7 @@ func (e *exported) read(s *side, specifier, file string, star bool, seen map[str
 }
 
 // removedExports lists what modules exported and do not any more, with what it is called now.
-func (c *Compared) removedExports(old, new *side, notes []renamed.ChangeNote) {
+func (c *Compared) removedExports(old, new *side, notes []renames.ChangeNote) {
 	was, is := old.exports(true), new.exports(false)
 	c.Exports = difference(was.list(), is.list())
 	for _, specifier := range slices.Sorted(maps.Keys(was.names)) {
@@ -105,7 +105,7 @@ func (c *Compared) removedExports(old, new *side, notes []renamed.ChangeNote) {
 			l := RemovedName{Kind: "module", Name: specifier}
 			for _, other := range slices.Sorted(maps.Keys(is.files)) {
 				if file := is.files[other]; path.Base(file) == path.Base(was.files[specifier]) && was.files[other] == "" {
-					l.Rename = &renamed.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
+					l.Rename = &renames.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
 				}
 			}
 			c.Removed = append(c.Removed, l)
@@ -124,19 +124,19 @@ func (c *Compared) removedExports(old, new *side, notes []renamed.ChangeNote) {
 
 // renamed finds what an export is called now: by change notes that name both, by what is declared, by the words in the names, and elsewhere
 // under the same name.
-func renamedExport(specifier, name string, was, is *exported, old, new *side, notes []renamed.ChangeNote) *renamed.Rename {
+func renamedExport(specifier, name string, was, is *exported, old, new *side, notes []renames.ChangeNote) *renames.Rename {
 	for _, other := range slices.Sorted(maps.Keys(is.names)) {
 		if _, there := is.names[other][name]; there && name != "default" && was.names[other][name] == "" {
-			return &renamed.Rename{Old: name, New: name + " of " + other, Score: 0.9, Sure: true, Because: []string{other + " exports it now"}}
+			return &renames.Rename{Old: name, New: name + " of " + other, Score: 0.9, Sure: true, Because: []string{other + " exports it now"}}
 		}
 	}
 	before := old.declaration(was.names[specifier][name], name)
-	var all []renamed.Rename
+	var all []renames.Rename
 	for _, come := range slices.Sorted(maps.Keys(is.names[specifier])) {
 		if _, had := was.names[specifier][come]; had {
 			continue
 		}
-		r := renamed.Rename{Old: name, New: come}
+		r := renames.Rename{Old: name, New: come}
 		if before != "" && before == new.declaration(is.names[specifier][come], come) {
 			r.Score, r.Because = 0.9, append(r.Because, "it is declared alike")
 		}
@@ -159,7 +159,7 @@ func renamedExport(specifier, name string, was, is *exported, old, new *side, no
 	if len(all) == 0 {
 		return nil
 	}
-	slices.SortStableFunc(all, func(a, b renamed.Rename) int { return cmp.Compare(b.Score, a.Score) })
+	slices.SortStableFunc(all, func(a, b renames.Rename) int { return cmp.Compare(b.Score, a.Score) })
 	best := all[0]
 	best.Score = min(best.Score, 1)
 	best.Sure = best.Score >= 0.8 && (len(all) == 1 || best.Score-all[1].Score >= 0.15)
@@ -241,7 +241,7 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 		lost int
 		use  Occurrence
 	}
-	in := func(name paths.InSite, text []byte, whole *printable.Index, start int) (list []use) {
+	in := func(name paths.InSite, text []byte, whole *texts.Index, start int) (list []use) {
 		note := func(i int, known bool, offset int) {
 			if known {
 				list = append(list, use{i, useOf(whole, start+offset, p.InProject(name).String(), script.Sure)})
@@ -270,19 +270,19 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 		}
 		return list
 	}
-	results, err := parallel.Map(ctx, slices.Concat(site.Pages, p.OwnFiles(site, delivery.Script)), func(_ context.Context, name paths.InSite) ([]use, error) {
+	results, err := parallel.Map(ctx, slices.Concat(site.Pages, p.OwnFiles(site, packages.Script)), func(_ context.Context, name paths.InSite) ([]use, error) {
 		b, err := p.ReadInSite(name)
 		if err != nil || !bytes.Contains(b, []byte("import")) && !bytes.Contains(b, []byte("export")) {
 			return nil, err
 		}
-		if delivery.KindOf(name.String()) == delivery.Script {
-			return in(name, b, printable.NewIndex(b), 0), nil
+		if packages.KindOf(name.String()) == packages.Script {
+			return in(name, b, texts.NewIndex(b), 0), nil
 		}
 		pg, err := page.Read(b)
 		if err != nil {
 			return nil, nil // check tells of it
 		}
-		index := printable.NewIndex(b)
+		index := texts.NewIndex(b)
 		var list []use
 		for i := range pg.Includes {
 			if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {

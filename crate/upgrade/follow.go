@@ -6,7 +6,7 @@ import (
 	"strings"
 	"sync"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
@@ -54,7 +54,7 @@ func (r *renaming) on(ctx context.Context, d *reconcile.Plan, libraries map[stri
 	d.OnPages(pages, r.inline(libraries))
 	d.OnOwn(func(name paths.InSite, b []byte) []byte {
 		at := d.Before.InProject(name).String()
-		return page.Apply(b, r.edits(delivery.KindOf(name.String()) == delivery.Stylesheet, b, at))
+		return page.Apply(b, r.edits(packages.KindOf(name.String()) == packages.Stylesheet, b, at))
 	})
 	return nil
 }

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/glyphs"
+	"merrycrate.example/merry/crate/packages"
 )
 
 // The bounds on the fonts that are read for the drawings of icons.
@@ -26,7 +26,7 @@ func (s *side) fonts() glyphs.Set {
 	for i := range s.Files {
 		f := &s.Files[i]
 		kind := strings.ToLower(path.Ext(f.Path))
-		if f.Kind != delivery.Font || f.ExcludedBecause != "" || f.Size > mostFont || !slices.Contains(readable, kind) {
+		if f.Kind != packages.Font || f.ExcludedBecause != "" || f.Size > mostFont || !slices.Contains(readable, kind) {
 			continue
 		}
 		name := path.Base(strings.TrimSuffix(f.Path, path.Ext(f.Path)))

@@ -6,13 +6,13 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Removed are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal remembers them.
@@ -76,7 +76,7 @@ func allOffered(p *project.Project) map[string]bool {
 	for _, name := range p.Seal.Names() {
 		for i := range p.Seal.Libraries[name].Files {
 			f := &p.Seal.Libraries[name].Files[i]
-			if delivery.KindOf(f.Path) != delivery.Stylesheet {
+			if packages.KindOf(f.Path) != packages.Stylesheet {
 				continue
 			}
 			b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
@@ -106,10 +106,10 @@ func (g *Removed) Own(name paths.InSite, b []byte) []check.Finding {
 	}
 	at := g.p.InProject(name).String()
 	all := func(string) bool { return true }
-	if delivery.KindOf(name.String()) == delivery.Stylesheet {
-		return g.findings(g.finder.inStyle(b, 0, printable.NewIndex(b), at), all)
+	if packages.KindOf(name.String()) == packages.Stylesheet {
+		return g.findings(g.finder.inStyle(b, 0, texts.NewIndex(b), at), all)
 	}
-	return g.findings(g.finder.inScript(b, 0, printable.NewIndex(b), at), all)
+	return g.findings(g.finder.inScript(b, 0, texts.NewIndex(b), at), all)
 }
 
 // findings says of each use, of those that are sure enough, what is gone.

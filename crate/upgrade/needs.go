@@ -11,7 +11,7 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -104,10 +104,10 @@ func misfit(p *project.Project, lib record.Library, moving map[string]*repinning
 }
 
 // knownRenames leaves out renamings of files that the new version does not have.
-func knownRenames(d *delivery.Package, sel *delivery.Selection, rename map[string]string) map[string]string {
+func knownRenames(d *packages.Package, sel *packages.Selection, rename map[string]string) map[string]string {
 	out := map[string]string{}
 	for old, new := range rename {
-		if slices.ContainsFunc(sel.Choices, func(c delivery.Choice) bool { return c.Path == old || path.Base(c.Path) == old }) {
+		if slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool { return c.Path == old || path.Base(c.Path) == old }) {
 			out[old] = new
 		}
 	}

@@ -9,7 +9,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -54,11 +54,11 @@ func TestReadRenames(t *testing.T) {
 // TestRenameTableIsRead: what compare writes repin reads, whatever the reasons say.
 func TestRenameTableIsRead(t *testing.T) {
 	c := &Compared{Library: "brinework", Old: "1.2.0", New: "2.0.0", Removed: []RemovedName{
-		{Kind: "class", Name: "bw-left", Rename: &renamed.Rename{Old: "bw-left", New: "bw-start", Sure: true, Score: 0.99, Because: []string{"CHANGES.md:3 says bw-left | bw-start"}}},
-		{Kind: "class", Name: "bw-hide", Rename: &renamed.Rename{Old: "bw-hide", New: "bw-none", And: []string{"bw-sm-block"}, Score: 0.6}},
+		{Kind: "class", Name: "bw-left", Rename: &renames.Rename{Old: "bw-left", New: "bw-start", Sure: true, Score: 0.99, Because: []string{"CHANGES.md:3 says bw-left | bw-start"}}},
+		{Kind: "class", Name: "bw-hide", Rename: &renames.Rename{Old: "bw-hide", New: "bw-none", And: []string{"bw-sm-block"}, Score: 0.6}},
 		{Kind: "class", Name: "bw-gone", Uses: []Occurrence{{At: "index.html:3:4"}}},
 		{Kind: "class", Name: "bw-unused"},
-		{Kind: "member", Name: "oarlock.pull", Rename: &renamed.Rename{New: "oarlock.row"}},
+		{Kind: "member", Name: "oarlock.pull", Rename: &renames.Rename{New: "oarlock.row"}},
 	}}
 	table := c.RenameTable()
 	got, err := ReadRenames([]byte(table))

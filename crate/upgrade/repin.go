@@ -11,16 +11,16 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 
-	"merrycrate.example/merry/crate/delivery"
+	"merrycrate.example/merry/crate/packages"
 
+	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/origin"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/settle"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A RepinRequest asks for libraries to be moved to other versions, in one change.
@@ -70,7 +70,7 @@ type DoneRename struct {
 type repinning struct {
 	lib  *record.Library // as it is
 	o    *origin.Opened
-	sel  *delivery.Selection
+	sel  *packages.Selection
 	next record.Library
 }
 
@@ -249,16 +249,16 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	if o.Version == lib.Version {
 		return r, nil
 	}
-	sel, notes := settle.Choose(o.Package, o.Version, *lib)
+	sel, notes := libraries.Choose(o.Package, o.Version, *lib)
 	out.Notes = append(out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		o.Close()
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+printable.Word(from), "%s %s has none of the files that were taken of %s", lib.Name, o.Version, lib.Version)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(from), "%s %s has none of the files that were taken of %s", lib.Name, o.Version, lib.Version)
 	}
 	r.sel, r.next = sel, *lib
 	r.next.Needs = slices.Clone(lib.Needs)
 	r.next.Version, r.next.From = o.Version, o.For(string(p.Root))
-	settle.Name(o.Package, sel, &r.next)
+	libraries.Name(o.Package, sel, &r.next)
 	return r, nil
 }
 
@@ -268,8 +268,8 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	known := slices.ContainsFunc([]string{lib.Name, lib.NameOnCDNs(), called}, func(name string) bool {
 		return manifest.NameKey(name) == manifest.NameKey(o.Name)
 	})
-	if !known && (o.Manifest.Name != "" || !settle.Names(o.Package, o.Version, *lib)) {
-		return problem.Refuse(problem.NotTheBytes, "merry peek "+printable.Word(m.Source)+"; merry take "+printable.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
+	if !known && (o.Manifest.Name != "" || !libraries.Names(o.Package, o.Version, *lib)) {
+		return problem.Refuse(problem.NotTheBytes, "merry peek "+texts.Word(m.Source)+"; merry take "+texts.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
 	}
 	if m.Wish == "" || m.Wish == o.Version {
 		return nil
@@ -277,7 +277,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	if allowed, err := source.ParseRange(m.Wish); err == nil && !source.IsVersion(m.Wish) && allowed.Has(o.Version) {
 		return nil
 	}
-	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), printable.Word(m.Source)), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
+	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(m.Source)), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
 }
 
 // placeMove drafts a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
@@ -285,8 +285,8 @@ func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 	old := d.Seal.Libraries[r.lib.Name]
 	next := r.next
 	next.Rename = knownRenames(r.o.Package, r.sel, r.lib.Rename)
-	next.Places = settle.Follow(r.o.Package, r.sel, r.lib, r.o.Version)
-	l, err := settle.Of(r.o, next, r.sel)
+	next.Places = libraries.Follow(r.o.Package, r.sel, r.lib, r.o.Version)
+	l, err := libraries.Of(r.o, next, r.sel)
 	if err != nil {
 		return err
 	}

@@ -10,19 +10,19 @@ import (
 
 	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/page"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // Symbol is the kind of a lost name that is a part of a picture, which pages show as `signals.svg#buoy`.
 const Symbol = "symbol"
 
 // removedSymbols lists the parts of pictures that are gone, of pictures that the new version has, too, and what they are called now.
-func (c *Compared) removedSymbols(old, new *side, notes []renamed.ChangeNote) {
+func (c *Compared) removedSymbols(old, new *side, notes []renames.ChangeNote) {
 	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
 		now := new.symbols[file]
 		for _, other := range slices.Sorted(maps.Keys(new.symbols)) {
@@ -33,8 +33,8 @@ func (c *Compared) removedSymbols(old, new *side, notes []renamed.ChangeNote) {
 		if now == nil {
 			continue // the picture itself is gone, and check says so
 		}
-		called := map[string]renamed.Rename{}
-		for _, r := range renamed.Drawings(drawingsOf(old.symbols[file]), drawingsOf(now), notes) {
+		called := map[string]renames.Rename{}
+		for _, r := range renames.Drawings(drawingsOf(old.symbols[file]), drawingsOf(now), notes) {
 			called[r.Old] = r
 		}
 		for _, name := range slices.Sorted(maps.Keys(old.symbols[file])) {
@@ -79,7 +79,7 @@ func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, n
 // symbolUses finds where a page shows parts that are lost, and tells whether it shows any of the library's.
 func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]Occurrence, on bool) {
 	uses = map[int][]Occurrence{}
-	index := printable.NewIndex(v.Bytes)
+	index := texts.NewIndex(v.Bytes)
 	symbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
 		if of.Library != library {
 			return

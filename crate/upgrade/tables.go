@@ -7,10 +7,10 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -25,7 +25,7 @@ func compatSheets(s *side) []*style.Sheet {
 	var list []*style.Sheet
 	for i := range s.Files {
 		f := &s.Files[i]
-		if f.Kind != delivery.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) || f.Build == record.Minified && f.OtherBuild != "" || f.Size > mostTable {
+		if f.Kind != packages.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) || f.Build == record.Minified && f.OtherBuild != "" || f.Size > mostTable {
 			continue
 		}
 		if b, err := s.Tree.ReadFile(f.Path); err == nil {
@@ -42,11 +42,11 @@ var quotedWord = memo.Regexp(`"([\w-]+)"`)
 
 // tables are the rows of a delivery's tables of names, as change notes: an old name and a new one, with and without the word that all names
 // begin with.
-func tables(s *side, prefix string) []renamed.ChangeNote {
-	var notes []renamed.ChangeNote
+func tables(s *side, prefix string) []renames.ChangeNote {
+	var notes []renames.ChangeNote
 	say := func(where, old, new string) {
 		for _, p := range []string{"", prefix} {
-			notes = append(notes, renamed.ChangeNote{Text: p + old + " " + p + new, Where: where, Table: true})
+			notes = append(notes, renames.ChangeNote{Text: p + old + " " + p + new, Where: where, Table: true})
 		}
 	}
 	for i := range s.Files {

@@ -8,7 +8,7 @@ import (
 
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/renamed"
+	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -50,7 +50,7 @@ func TestEffect(t *testing.T) {
 		{Compared{}, "nothing used is gone"},
 		{Compared{Syntax: [2]int{2009, 2015}}, "nothing used is gone; demands syntax of 2015"},
 		{Compared{Removed: []RemovedName{{Name: "x"}}}, "nothing used is gone"},
-		{Compared{Removed: []RemovedName{{Name: "x", Uses: used}, {Name: "y", Uses: used, Rename: &renamed.Rename{Sure: true}}, {Name: "z"}}}, "2 names gone, used in 4 places; 1 surely renamed"},
+		{Compared{Removed: []RemovedName{{Name: "x", Uses: used}, {Name: "y", Uses: used, Rename: &renames.Rename{Sure: true}}, {Name: "z"}}}, "2 names gone, used in 4 places; 1 surely renamed"},
 	} {
 		if got := tt.c.effect(); got != tt.want {
 			t.Errorf("%q, want %q", got, tt.want)

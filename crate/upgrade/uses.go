@@ -7,16 +7,16 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/graph"
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/printable"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // findUses finds where the project uses what is lost: markup, own stylesheets, own scripts, those on the pages too.
@@ -57,17 +57,17 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 	if err != nil {
 		return err
 	}
-	own := append(p.OwnFiles(site, delivery.Stylesheet), p.OwnFiles(site, delivery.Script)...)
+	own := append(p.OwnFiles(site, packages.Stylesheet), p.OwnFiles(site, packages.Script)...)
 	more, err := parallel.Map(ctx, own, func(_ context.Context, name paths.InSite) (result, error) {
 		at := p.InProject(name).String()
 		b, err := p.ReadInSite(name)
 		if err != nil {
 			return result{}, err
 		}
-		if delivery.KindOf(name.String()) == delivery.Stylesheet {
-			return result{uses: f.inStyle(b, 0, printable.NewIndex(b), at)}, nil
+		if packages.KindOf(name.String()) == packages.Stylesheet {
+			return result{uses: f.inStyle(b, 0, texts.NewIndex(b), at)}, nil
 		}
-		return result{uses: f.inScript(b, 0, printable.NewIndex(b), at)}, nil
+		return result{uses: f.inScript(b, 0, texts.NewIndex(b), at)}, nil
 	})
 	if err != nil {
 		return err
@@ -118,7 +118,7 @@ func (f *finder) find(kind, name string) (int, bool) {
 
 func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
 	uses := map[int][]Occurrence{}
-	index := printable.NewIndex(v.Bytes)
+	index := texts.NewIndex(v.Bytes)
 	page.Names(v.Bytes, func(n page.Name) {
 		if i, ok := f.find(string(n.Kind), n.Text); ok {
 			uses[i] = append(uses[i], useOf(index, n.Start, at, script.Sure))
@@ -140,12 +140,12 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
 	return uses
 }
 
-func useOf(whole *printable.Index, offset int, at string, how script.Likelihood) Occurrence {
+func useOf(whole *texts.Index, offset int, at string, how script.Likelihood) Occurrence {
 	line, column := whole.At(offset)
 	return Occurrence{At: fmt.Sprintf("%s:%d:%d", at, line, column), How: how, file: at, line: line, column: column}
 }
 
-func (f *finder) inStyle(b []byte, start int, whole *printable.Index, at string) map[int][]Occurrence {
+func (f *finder) inStyle(b []byte, start int, whole *texts.Index, at string) map[int][]Occurrence {
 	uses := map[int][]Occurrence{}
 	for _, m := range style.Read(b).Mentions {
 		if i, ok := f.find(string(m.Kind), m.Name); ok {
@@ -155,7 +155,7 @@ func (f *finder) inStyle(b []byte, start int, whole *printable.Index, at string)
 	return uses
 }
 
-func (f *finder) inScript(b []byte, start int, whole *printable.Index, at string) map[int][]Occurrence {
+func (f *finder) inScript(b []byte, start int, whole *texts.Index, at string) map[int][]Occurrence {
 	uses := map[int][]Occurrence{}
 	add := func(i int, ok bool, u script.Use, how script.Likelihood) {
 		if ok {

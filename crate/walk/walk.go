@@ -15,8 +15,8 @@ import (
 
 	"github.com/cespare/xxhash/v2"
 
-	"merrycrate.example/merry/crate/delivery"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/packages"
 
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -220,7 +220,7 @@ func (w *walker) visit(f *folder, more func(task)) error {
 		isPage := w.isPage(name)
 		info, why := w.look(e, name, isPage)
 		switch {
-		case why != "" && !isPage && delivery.KindOf(name) != delivery.Script && delivery.KindOf(name) != delivery.Stylesheet:
+		case why != "" && !isPage && packages.KindOf(name) != packages.Script && packages.KindOf(name) != packages.Stylesheet:
 		case why != "":
 			f.passedOver = append(f.passedOver, name+" "+why)
 		case isPage:

@@ -1,0 +1,259 @@
+package libraries
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// Choose selects in a delivery of some version what an entry says, with notes on what is not there any more: by the same
+// paths, else by the same names with another version in them, else what is suggested.
+func Choose(d *packages.Package, version string, lib record.Library) (*packages.Selection, []string) {
+	var notes []string
+	take, gone := known(d, version, lib, lib.Take)
+	keep, goneToo := known(d, version, lib, lib.Keep)
+	for _, name := range append(gone, goneToo...) {
+		notes = append(notes, fmt.Sprintf("%s is not in %s any more", name, version))
+	}
+	if lib.Whole {
+		return whole(d, take, append(take, keep...)), notes
+	}
+	if len(take)+len(keep) == 0 {
+		return d.Suggest(), append(notes, "its files have other names now; the suggested set is taken")
+	}
+	sel := d.Choose(func(name string) (string, bool) { return "the earlier choice", matches(append(take, keep...), name) })
+	tagNamed(d, sel, take)
+	Keep(sel, keep, take)
+	// Source maps came along with the suggestion; they do so again.
+	for _, c := range d.Suggest().Choices {
+		if f := d.File(c.Path); f.Kind == packages.Map && sel.Has(f.MapOf) && !sel.Has(c.Path) {
+			sel.Add(c)
+		}
+	}
+	return sel, notes
+}
+
+// Names tells whether a delivery has anything that an entry names.
+func Names(d *packages.Package, version string, lib record.Library) bool {
+	patterns, _ := known(d, version, lib, lib.Take)
+	return len(patterns) > 0
+}
+
+// known turns what an entry names into what a delivery has, and lists what it does not have any more.
+func known(d *packages.Package, version string, lib record.Library, names []string) (patterns, gone []string) {
+	for _, t := range names {
+		if d.File(t) != nil {
+			patterns = append(patterns, t)
+			continue
+		}
+		want := t
+		if lib.Version != "" {
+			want = strings.ReplaceAll(t, lib.Version, version)
+		}
+		if slices.ContainsFunc(d.Files, func(f packages.File) bool { ok, _ := doublestar.Match(want, f.Path); return ok }) {
+			patterns = append(patterns, want) // a catalogue, or a glob of a person
+			continue
+		}
+		found := Successor(d, version, lib.Version, t)
+		if found == "" {
+			gone = append(gone, t)
+			continue
+		}
+		patterns = append(patterns, found)
+	}
+	return patterns, gone
+}
+
+// Successor finds the file of another version's delivery that stands for a file, by the rule of reconcile.Candidates; "" if there is
+// none, or if several may be meant.
+func Successor(d *packages.Package, version, oldVersion, name string) string {
+	if d.File(name) != nil {
+		return name // also one that is set apart
+	}
+	var list []reconcile.Candidate
+	for i := range d.Files {
+		if f := &d.Files[i]; f.ExcludedBecause == "" {
+			list = append(list, reconcile.Candidate{Path: f.Path})
+		}
+	}
+	i, _ := reconcile.NewCandidates(list, version).Successor(name, record.NoBuild, oldVersion)
+	if i < 0 {
+		return ""
+	}
+	return list[i].Path
+}
+
+func matches(patterns []string, name string) bool {
+	return slices.ContainsFunc(patterns, func(pat string) bool {
+		ok, _ := doublestar.Match(pat, name)
+		return ok || pat == name
+	})
+}
+
+// whole selects all that a delivery has for a page; tags are for what is suggested and for what is named. Programs and settings for
+// servers come only if each is among wanted.
+func whole(d *packages.Package, named, wanted []string) *packages.Selection {
+	sel := d.Suggest()
+	var programs []string
+	for i := range d.Files {
+		f := &d.Files[i]
+		switch {
+		case slices.Contains(wanted, f.Path):
+		case f.ForServer:
+			if f.ExcludedBecause == "" && !paths.Hidden(f.Path) {
+				programs = append(programs, f.Path)
+			}
+			continue
+		case f.ExcludedBecause != "" || f.Size == 0 || paths.Hidden(f.Path) || f.Path == d.Manifest.File || !forPages(f):
+			continue
+		}
+		sel.Add(packages.Choice{Path: f.Path, Reason: "the library is kept whole"})
+	}
+	if len(programs) > 0 {
+		sel.Notes = append(sel.Notes, fmt.Sprintf("left out, since a server would run or read them: %s; to take one all the same, name it with --files", project.Abbreviate(programs, maxPrograms)))
+	}
+	if len(named) > 0 {
+		for i := range sel.Choices {
+			sel.Choices[i].Page = slices.Contains(named, sel.Choices[i].Path)
+		}
+	}
+	slices.SortFunc(sel.Choices, func(a, b packages.Choice) int { return strings.Compare(a.Path, b.Path) })
+	return sel
+}
+
+// maxPrograms is how many files that were left out are named.
+const maxPrograms = 6
+
+// forPages tells the kinds of file that a page may ask for, and the licence, which goes with them.
+func forPages(f *packages.File) bool {
+	switch f.Kind {
+	case packages.Archive, packages.Types, packages.Source, packages.About:
+		return false
+	case packages.Document:
+		return strings.HasPrefix(path.Ext(f.Path), ".htm")
+	}
+	return true
+}
+
+// Keep takes the tags from files that patterns name, unless they are named by their own paths.
+func Keep(sel *packages.Selection, keep, named []string) {
+	for i, c := range sel.Choices {
+		if c.Page && matches(keep, c.Path) && !slices.Contains(named, c.Path) {
+			sel.Choices[i].Page = false
+		}
+	}
+}
+
+// tagNamed gives tags to what is named by its own path, whatever pattern has it too.
+func tagNamed(d *packages.Package, sel *packages.Selection, named []string) {
+	brought := broughtBy(d, sel)
+	for i, c := range sel.Choices {
+		if f := d.File(c.Path); slices.Contains(named, c.Path) && !brought[c.Path] && (f.Kind == packages.Script || f.Kind == packages.Stylesheet) {
+			sel.Choices[i].Page = true
+		}
+	}
+}
+
+// broughtBy tells what chosen files ask for themselves.
+func broughtBy(d *packages.Package, sel *packages.Selection) map[string]bool {
+	brought := map[string]bool{}
+	for _, c := range sel.Choices {
+		for _, r := range d.File(c.Path).Refs {
+			brought[r.Path] = true
+		}
+	}
+	return brought
+}
+
+// Roles decides which of the files that patterns name get tags. What is named by its own path gets one. Of what a pattern with
+// wildcards brings along, no tag is for what a plain tag can't load or a script loads itself, for what is beside the page's
+// business, and for another build of what is suggested; and where a pattern goes through folders and has the suggested files,
+// tags are for those alone.
+func Roles(d *packages.Package, sel *packages.Selection, patterns []string) {
+	suggested := d.Suggest()
+	var deep []string
+	for _, pat := range patterns {
+		if d.File(pat) == nil && strings.Contains(pat, "**") {
+			deep = append(deep, pat)
+		}
+	}
+	wide := slices.ContainsFunc(suggested.Choices, func(c packages.Choice) bool { return c.Page && matches(deep, c.Path) })
+	defined, modules := map[string]bool{}, false
+	same := map[string]bool{} // files that are what is suggested once more: another build of the script, another stylesheet of that name
+	for _, c := range suggested.Choices {
+		f := d.File(c.Path)
+		if !c.Page {
+			continue
+		}
+		for _, other := range sel.Choices {
+			g := d.File(other.Path)
+			same[other.Path] = same[other.Path] || f.Kind == g.Kind && (path.Base(f.Path) == path.Base(g.Path) || bothDefine(f, g))
+		}
+		if f.Script != nil && sel.Has(c.Path) {
+			for _, g := range f.Script.Defines {
+				defined[g.Name] = true
+			}
+			modules = modules || f.Script.Form == script.Module
+		}
+	}
+	again := slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool { return c.Page && same[c.Path] && matches(deep, c.Path) })
+	plain := slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool { return d.File(c.Path).ExcludedBecause == "" })
+	brought := broughtBy(d, sel)
+	for i, c := range sel.Choices {
+		f := d.File(c.Path)
+		if !c.Page || slices.Contains(patterns, c.Path) || suggested.Tagged(c.Path) {
+			continue
+		}
+		if matches(deep, c.Path) && (wide || again && !same[c.Path]) || plain && f.ExcludedBecause != "" || brought[c.Path] || !taggable(f, defined, modules) {
+			sel.Choices[i].Page = false
+		}
+	}
+}
+
+// bothDefine tells whether two scripts define one global.
+func bothDefine(a, b *packages.File) bool {
+	return a.Script != nil && b.Script != nil && slices.ContainsFunc(a.Script.Defines, func(g script.Global) bool {
+		return slices.ContainsFunc(b.Script.Defines, func(h script.Global) bool { return g.Name == h.Name })
+	})
+}
+
+// taggable tells whether a tag beside those of the suggested files makes sense.
+func taggable(f *packages.File, defined map[string]bool, modules bool) bool {
+	if f.Script == nil {
+		return true
+	}
+	switch f.Script.Form {
+	case script.Server, script.AMD, script.Broken:
+		return false
+	case script.Module:
+		return modules
+	}
+	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return defined[g.Name] })
+}
+
+// Name writes a selection into an entry, so that it can be repeated.
+func Name(d *packages.Package, sel *packages.Selection, lib *record.Library) {
+	lib.Take, lib.Keep = nil, nil
+	for _, name := range d.Named(sel) {
+		f := d.File(name)
+		switch {
+		case lib.Whole && f != nil && f.ForServer:
+			lib.Keep = append(lib.Keep, name) // nothing but its name brings it along
+		case lib.Whole && !sel.Tagged(name):
+		case f != nil && !sel.Tagged(name) && (f.Kind == packages.Script || f.Kind == packages.Stylesheet):
+			lib.Keep = append(lib.Keep, name)
+		default:
+			lib.Take = append(lib.Take, name)
+		}
+	}
+}

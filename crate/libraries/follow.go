@@ -1,0 +1,37 @@
+package libraries
+
+import (
+	"path"
+	"strings"
+
+	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/record"
+)
+
+// Follow turns the own places of an entry into those of another version's files: a place that has the version in its name
+// has the new one then. What the new version has not is left out.
+func Follow(d *packages.Package, sel *packages.Selection, lib *record.Library, version string) map[string]string {
+	var places map[string]string
+	for key, place := range lib.Places {
+		to := key
+		if !sel.Has(key) {
+			to = Successor(d, version, lib.Version, key)
+		}
+		for _, c := range sel.Choices {
+			if strings.HasPrefix(c.Path, strings.TrimSuffix(key, "/")+"/") {
+				to = key // a folder that is there still
+			}
+		}
+		if to == "" || to != key && !sel.Has(to) {
+			continue
+		}
+		if places == nil {
+			places = map[string]string{}
+		}
+		if lib.Version != "" {
+			place = path.Join(path.Dir(place), strings.ReplaceAll(path.Base(place), lib.Version, version))
+		}
+		places[to] = place
+	}
+	return places
+}

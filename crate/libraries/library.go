@@ -1,0 +1,295 @@
+package libraries
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"io/fs"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/placement"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+)
+
+// A Library is one on its way into the project: what its entry will say, and where its files come from.
+type Library struct {
+	Entry     record.Library
+	Package   *packages.Package
+	From      reconcile.Source
+	Selection *packages.Selection
+	Digest    string // of the source's own bytes
+	Licence   string
+	Linked    bool // pages have nothing but links to it
+	// At is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
+	At   map[string]paths.InSite
+	Firm bool
+	// partial says that the source is not at hand, and what was taken stands for it.
+	partial bool
+	Policy  reconcile.Policy
+}
+
+// Of makes a library of an opened source.
+func Of(o *origin.Opened, entry record.Library, sel *packages.Selection) (*Library, error) {
+	digest, err := o.Tree.Digest()
+	return &Library{Entry: entry, Package: o.Package, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence}, err
+}
+
+// Plan finds a place for every chosen file, drafts the files, and drafts both records.
+func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Placement, error) {
+	lib := &l.Entry
+	place, err := l.place(d)
+	if err != nil {
+		return nil, err
+	}
+	sealed := &record.Sealed{Version: lib.Version, Origin: lib.From, Digest: l.Digest, Licence: l.Licence, Linked: l.Linked}
+	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Package, l.Selection, place.At, l.Linked, l.Policy); err != nil {
+		return nil, err
+	}
+	l.pairFormats(sealed)
+	sealed.Gone = l.gone(d, sealed)
+	sealed.Imports, sealed.Asks = l.imports(sealed), l.asks(d, sealed)
+	if old := d.Seal.Libraries[lib.Name]; old != nil {
+		for i := range sealed.Files {
+			if f := &sealed.Files[i]; old.File(f.Path) != nil && old.File(f.Path).Integrity == f.Integrity {
+				f.URL = old.File(f.Path).URL
+			}
+		}
+	}
+	d.Seal.Libraries[lib.Name] = sealed
+	d.List.Put(*lib)
+	return place, nil
+}
+
+// imports are the names under which modules import the library's files: its manifest's, else the library's own name for its only module.
+func (l *Library) imports(sealed *record.Sealed) map[string]string {
+	named := l.Package.Manifest
+	named.Name = cmp.Or(named.Name, l.Entry.Name)
+	var modules []string
+	for i := range sealed.Files {
+		if sealed.Files[i].Module {
+			modules = append(modules, sealed.Files[i].Path)
+		}
+	}
+	list := named.Specifiers(modules)
+	for specifier, file := range l.Package.Specifiers() {
+		if list[specifier] == "" && slices.Contains(modules, file) {
+			list[specifier] = file
+		}
+	}
+	if list[named.Name] == "" {
+		var only []string
+		for _, f := range sealed.Files {
+			if f.Module && f.Role == record.Tagged && (f.OtherBuild == "" || f.Build == record.Minified) {
+				only = append(only, f.Path)
+			}
+		}
+		if len(only) == 1 {
+			list[named.Name] = only[0]
+		}
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	return list
+}
+
+// pairFormats marks the library's plain script, in both builds, as that of browsers without modules, where its module goes on pages, too.
+func (l *Library) pairFormats(sealed *record.Sealed) {
+	module := slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Module && f.Role == record.Tagged })
+	plain, ok := l.Package.InForm(script.Classic)
+	if !module || !ok {
+		return
+	}
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		f.NoModule = f.Role == record.Tagged && !f.Module && (f.Path == plain.Files[0] || f.OtherBuild == plain.Files[0])
+	}
+}
+
+// asks are the packages that the library's modules import by name, with the ranges that its manifest allows.
+func (l *Library) asks(d *reconcile.Plan, sealed *record.Sealed) map[string]string {
+	list := map[string]string{}
+	for i := range sealed.Files {
+		if !sealed.Files[i].Module {
+			continue
+		}
+		b, err := l.From.ReadInto(sealed.Files[i].Path, nil)
+		if err != nil {
+			continue
+		}
+		for _, in := range d.Before.Facts.ScriptOf(sealed.Files[i].Integrity, b).Imports {
+			name := module.PackageOf(in.From)
+			if rng := cmp.Or(l.Package.Manifest.Dependencies[name], l.Package.Manifest.Peers[name]); !module.Relative(in.From) && rng != "" {
+				list[name] = rng
+			}
+		}
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	return list
+}
+
+// place finds the places. Where what is there can't stay without a reference being broken, all is placed anew.
+func (l *Library) place(d *reconcile.Plan) (*placement.Placement, error) {
+	lib := &l.Entry
+	habits, arrange := project.HabitsFor(d.List, lib)
+	wish := placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into, Places: lib.Places, Rename: lib.Rename, There: l.At}
+	find := func() (*placement.Placement, error) {
+		place, err := placement.Place(l.Package, l.Selection, wish)
+		if err != nil && len(wish.There) > 0 && !l.Firm && problem.Of(err).Code == problem.NameBad {
+			wish.There = nil
+			place, err = placement.Place(l.Package, l.Selection, wish)
+		}
+		return place, err
+	}
+	place, err := find()
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err == nil {
+			l.own(place, wish)
+		}
+	}()
+	aside := d.Mentioned(lib.Name, l.From, l.Selection.Paths(), place.At)
+	if len(aside) == 0 {
+		return place, nil
+	}
+	// A file of the site's own has the name; the library's is called after the library then.
+	if lib.Rename = maps.Clone(lib.Rename); lib.Rename == nil {
+		lib.Rename = map[string]string{}
+	}
+	for _, base := range aside {
+		lib.Rename[base] = path.Base(lib.Name) + "-" + base
+	}
+	wish.Rename = lib.Rename
+	place, err = find()
+	return place, err
+}
+
+// PlacesOf tells where a library's files are in the site, by their paths in the source.
+func PlacesOf(p *project.Project, name string) map[string]paths.InSite {
+	sealed := p.Seal.Libraries[name]
+	if sealed == nil {
+		return nil
+	}
+	at := map[string]paths.InSite{}
+	for _, f := range sealed.Files {
+		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			at[f.Path] = place
+		}
+	}
+	return at
+}
+
+// Open opens a library of the crate for another drafting: as its source has it or, where that is not in the cache, as far as it
+// was taken. Its selection is what was taken, with the same roles. The caller calls the function that is returned when it is
+// done.
+func Open(ctx context.Context, d *reconcile.Plan, name string) (*Library, func(), error) {
+	entry, sealed, err := d.Before.Sealed(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	return openSealed(ctx, d.Before, *entry, sealed)
+}
+
+// Sealed selects what was taken of a library, as far as a delivery has it, with the roles that the files have.
+func Sealed(d *packages.Package, sealed *record.Sealed) *packages.Selection {
+	sel := &packages.Selection{}
+	for _, f := range sealed.Files {
+		if d.File(f.Path) != nil {
+			sel.Add(packages.Choice{Path: f.Path, Reason: "it was there", Page: f.Role == record.Tagged})
+		}
+	}
+	return sel
+}
+
+// rebuiltPackage is a library as far as it was rebuiltPackage, read from the local copies and the cache.
+type rebuiltPackage struct {
+	*packages.Package
+	files map[string][]byte // by path in the source
+}
+
+// ReadFile returns a file's content.
+func (t *rebuiltPackage) ReadFile(name string) ([]byte, error) {
+	if b, ok := t.files[name]; ok {
+		return b, nil
+	}
+	return nil, fs.ErrNotExist
+}
+
+// ReadInto returns a file's content, in buf where that is large enough.
+func (t *rebuiltPackage) ReadInto(name string, buf []byte) ([]byte, error) {
+	b, err := t.ReadFile(name)
+	return append(buf[:0], b...), err
+}
+
+func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*rebuiltPackage, error) {
+	t := &rebuiltPackage{files: map[string][]byte{}}
+	for i := range sealed.Files {
+		f := &sealed.Files[i]
+		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
+		if err != nil {
+			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
+		}
+		t.files[f.Path] = b
+	}
+	var err error
+	t.Package, err = t.describe(ctx, name, p)
+	return t, err
+}
+
+// describe learns what the files are.
+func (t *rebuiltPackage) describe(ctx context.Context, name string, p *project.Project) (*packages.Package, error) {
+	var items []packages.Listed
+	for path, b := range t.files {
+		items = append(items, packages.Listed{Path: path, Size: int64(len(b))})
+	}
+	slices.SortFunc(items, func(a, b packages.Listed) int { return strings.Compare(a.Path, b.Path) })
+	return packages.Describe(ctx, name, items, t, p.Facts)
+}
+
+// openSealed opens a library that was taken, by an entry which may say other things of it than before.
+func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(), error) {
+	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, At: map[string]paths.InSite{}}
+	for _, f := range sealed.Files {
+		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			l.At[f.Path] = place
+		}
+	}
+	l.Entry.Places, l.Entry.Rename = maps.Clone(entry.Places), maps.Clone(entry.Rename)
+	done := func() {}
+	o, err := p.Origin.OpenKept(ctx, sealed.Digest, sealed.Origin)
+	switch {
+	case err == nil:
+		l.Package, l.From, done = o.Package, o.Tree, o.Close
+		l.Package.Name = entry.Name
+		if slices.ContainsFunc(sealed.Files, func(f record.File) bool { return o.File(f.Path) == nil }) {
+			o.Close() // some of it was adopted from elsewhere
+			err = fs.ErrNotExist
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return nil, func() {}, err
+	}
+	if err != nil {
+		taken, terr := openTaken(ctx, p, entry.Name, sealed)
+		if terr != nil {
+			return nil, func() {}, terr
+		}
+		l.Package, l.From, l.partial, done = taken.Package, taken, true, func() {}
+	}
+	l.Selection = Sealed(l.Package, sealed)
+	return l, done, nil
+}

@@ -1,0 +1,521 @@
+package libraries
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/requirements"
+
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/texts"
+)
+
+// TakeRequest asks for a library to be brought in.
+type TakeRequest struct {
+	Source    string
+	More      []string          // other sources, taken in the same change
+	Files     []string          // patterns; none takes the suggestion
+	Parts     []string          // options beside the suggestion, by name
+	Keep      []string          // patterns of files that lie beside, without tags
+	Form      script.Form       // the library's own script as a module or as a plain one, where that is not left to what is there
+	Whole     bool              // all that the source has for a page
+	Into      string            // one folder for all, from the site's
+	Places    map[string]string // own places of files and folders, by their paths in the source
+	As        string            // the library's name in the crate
+	Rename    map[string]string // file names, old to new
+	Arrange   record.Arrange    // where that differs from the site's habit
+	Names     record.Names      // where that differs from the site's habit
+	Build     record.Build      // what pages use
+	OneBuild  bool              // keep only that build
+	Because   string
+	Needs     []string
+	Pages     []string // include at once
+	Fragments bool     // also on parts of pages
+	Overwrite bool
+	Integrity string // what the source's own bytes must have
+	WithNeeds bool   // take from the registry what it needs on a page, too
+	DevOnly   bool   // it is for the developer alone and must not ship
+
+	imported string // the name by which a module of what was asked for imports it
+}
+
+// Taken says what take did.
+type Taken struct {
+	reconcile.Result
+	Library      string                 `json:"library"`
+	Already      bool                   `json:"again,omitempty"` // it was in the crate already
+	Version      string                 `json:"version"`
+	Licence      string                 `json:"licence,omitempty"`
+	Digest       string                 `json:"digest,omitempty"`
+	Together     bool                   `json:"together,omitempty"`
+	InFolder     []string               `json:"kept_together,omitempty"` // files that had to stay together where the others went by their kinds
+	FolderReason string                 `json:"why_together,omitempty"`
+	Choices      []TakenFile            `json:"choices"`
+	Pages        []reconcile.PageChange `json:"pages,omitempty"`
+	Notes        []string               `json:"notes,omitempty"`
+	Build        record.Build           `json:"build"`
+	// FirstSeen says that nothing was known of the source's bytes before.
+	FirstSeen bool                       `json:"first_seen,omitempty"`
+	Needs     []requirements.Requirement `json:"needs,omitempty"`
+	AlsoTook  []string                   `json:"with,omitempty"`   // libraries that were taken along
+	Others    []Taken                    `json:"others,omitempty"` // of several sources, all but the first
+	Missing   []reconcile.MissingNeed    `json:"lacks,omitempty"`  // needs that the pages have not
+}
+
+// TakenFile is one file of the set, and where it went.
+type TakenFile struct {
+	Path   string `json:"path"`
+	At     string `json:"at"`
+	Size   int64  `json:"size"`
+	Reason string `json:"reason"`
+	// State says what became of it: "added", "there", or "moved" from Was.
+	State string `json:"state"`
+	Was   string `json:"was,omitempty"`
+}
+
+// The states of a file that was taken.
+const (
+	StateAdded = "added"
+	StateThere = "there"
+	StateMoved = "moved"
+)
+
+// A Take is one change in which one or several libraries are taken.
+type Take struct {
+	Draft *reconcile.Plan
+	Taken []string // in the order in which pages need them
+
+	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
+	defines map[string]string        // a global to the library that defines it, those that are being taken too
+}
+
+// One takes one library from its opened source, and what it needs where that is asked for.
+func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
+	return t.one(ctx, o, req, 0)
+}
+
+func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
+	d := t.Draft
+	lib := record.Library{Name: cmp.Or(req.As, strings.ToLower(o.Name)), Version: o.Version, From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
+	if err := record.ValidName(lib.Name); err != nil {
+		return nil, err
+	}
+	old := d.List.Library(lib.Name)
+	if old != nil {
+		if old.Version != lib.Version {
+			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s --from %s  # moves it; or, to have both: merry take %[3]s --as NAME", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(req.Source)),
+				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, cmp.Or(lib.Version, "of no known version"))
+		}
+		lib = old.MergeRetake(lib)
+	}
+	if req.DevOnly {
+		lib.Only = record.DevOnly
+	}
+	if err := knownNeeds(d.List, lib); err != nil {
+		return nil, err
+	}
+	if lib.Build == record.NoBuild {
+		lib.Build = record.Minified
+	}
+	known := d.Seal.Libraries[lib.Name]
+	there := PlacesOf(d.Before, lib.Name)
+	sel, err := req.choose(o, &lib, known)
+	if err != nil {
+		return nil, err
+	}
+	if req.OneBuild {
+		sel = o.OneBuild(sel, lib.Build)
+	}
+	req.arrange(&lib)
+	before := len(t.Taken)
+	needs, err := t.needs(ctx, o, sel, &lib, req, depth)
+	if err != nil {
+		return nil, err
+	}
+	Name(o.Package, sel, &lib)
+	l, err := Of(o, lib, sel)
+	if err != nil {
+		return nil, err
+	}
+	if req.Overwrite {
+		l.Policy = reconcile.Overwrite
+	}
+	if !req.rearranges() {
+		l.At = there
+	}
+	place, err := l.Plan(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	t.note(o, sel, lib.Name)
+	if !d.Dry() {
+		if err := d.Before.Origin.Store(ctx, o, d.Seal.Libraries[lib.Name]); err != nil {
+			return nil, err
+		}
+	}
+	out := &Taken{Library: lib.Name, Already: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest, Together: place.Together,
+		InFolder: place.Kept, FolderReason: place.Why, Notes: append(o.Notes, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, AlsoTook: t.along(before, lib.Name)}
+	for _, c := range sel.Choices {
+		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason, State: StateAdded}
+		switch was, before := there[c.Path]; {
+		case before && was == place.At[c.Path]:
+			f.State = StateThere
+		case before:
+			f.State, f.Was = StateMoved, was.In(d.Before.Site()).String()
+		}
+		out.Choices = append(out.Choices, f)
+	}
+	return out, nil
+}
+
+// choose selects the files: those that are asked for, beside those that are there.
+func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*packages.Selection, error) {
+	lib.Whole = lib.Whole || req.Whole
+	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
+	if known == nil && lib.Take != nil && !asked {
+		sel, notes := Choose(o.Package, o.Version, *lib) // it is in the list, and was not taken yet
+		sel.Notes = append(sel.Notes, notes...)
+		return sel, nil
+	}
+	there := &packages.Selection{}
+	if known != nil {
+		there = Sealed(o.Package, known)
+		if !asked {
+			return there, nil
+		}
+	}
+	var sel *packages.Selection
+	var err error
+	switch {
+	case req.imported != "":
+		sel, err = asModule(o, req.imported)
+	case req.Whole:
+		sel = whole(o.Package, nil, req.Files)
+	default:
+		// Where nothing is there yet, what is kept lies beside what is suggested.
+		wanted := req.Files
+		if len(req.Files) > 0 || known != nil && len(req.Parts) == 0 && req.Form == "" {
+			wanted = slices.Concat(req.Files, req.Keep)
+		}
+		form, ferr := req.inForm(o)
+		if ferr != nil {
+			return nil, ferr
+		}
+		if sel, err = origin.Select(o, wanted, req.Parts, form...); err == nil && len(wanted) > 0 {
+			Roles(o.Package, sel, req.Files)
+		}
+		if err == nil && len(wanted) == 0 && len(req.Keep) > 0 {
+			var beside *packages.Selection
+			if beside, err = origin.Select(o, req.Keep, nil); err == nil {
+				for _, c := range beside.Choices {
+					c.Page = false
+					sel.Add(c)
+				}
+			}
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	Keep(sel, req.Keep, req.Files)
+	if known != nil {
+		sel = unite(o.Package, there, sel, req)
+	}
+	slices.SortFunc(sel.Choices, func(a, b packages.Choice) int { return strings.Compare(a.Path, b.Path) })
+	return sel, nil
+}
+
+// inForm is the library's script in the form that is asked for.
+func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
+	if req.Form == "" {
+		return nil, nil
+	}
+	option, ok := o.InForm(req.Form)
+	if !ok {
+		what := map[bool]string{true: "module that a page could import", false: "script for a plain tag"}[req.Form == script.Module]
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(cmp.Or(o.Spec, req.Source)), "%s has no %s", o.Tree.Name, what)
+	}
+	return []packages.Option{option}, nil
+}
+
+// unite adds what is asked for to what is there. Of a part only what it brings is added, and a variant stands in for what
+// it is a variant of. What is there keeps its role unless it is named by its own path.
+func unite(d *packages.Package, there, sel *packages.Selection, req *TakeRequest) *packages.Selection {
+	if len(req.Parts) > 0 && len(req.Files) == 0 && !req.Whole {
+		usual := d.Suggest()
+		there = there.Without(func(name string) bool { return usual.Tagged(name) && !sel.Has(name) })
+		sel = sel.Without(usual.Has)
+	}
+	out := there.Without(func(string) bool { return false })
+	for _, c := range sel.Choices {
+		named := slices.Contains(req.Files, c.Path) || len(req.Parts) > 0
+		c.Page = c.Page && (named || !there.Has(c.Path))
+		out.Add(c)
+	}
+	Keep(out, req.Keep, req.Files)
+	return out
+}
+
+// rearranges tells whether files that are there are to be placed anew.
+func (req *TakeRequest) rearranges() bool {
+	return req.Arrange != "" || req.Into != "" || req.Whole || req.Names != "" || req.Rename != nil
+}
+
+// arrange writes into an entry how its files are to lie.
+func (req *TakeRequest) arrange(lib *record.Library) {
+	if req.Arrange != "" {
+		lib.Arrange, lib.Into = req.Arrange, ""
+	}
+	if req.Into != "" {
+		lib.Into, lib.Arrange = path.Clean(req.Into), ""
+	}
+	if req.Whole && lib.Into == "" {
+		lib.Arrange = record.Together
+	}
+	if req.Names != "" {
+		lib.Names = req.Names
+	}
+	if req.Rename != nil {
+		lib.Rename = maps.Clone(lib.Rename)
+		if lib.Rename == nil {
+			lib.Rename = map[string]string{}
+		}
+		maps.Copy(lib.Rename, req.Rename)
+	}
+	if req.Places != nil {
+		lib.Places = maps.Clone(lib.Places)
+		if lib.Places == nil {
+			lib.Places = map[string]string{}
+		}
+		maps.Copy(lib.Places, req.Places)
+	}
+}
+
+// along are the libraries that came along since a place in the list, but for the one that they came with.
+func (t *Take) along(since int, name string) []string {
+	return slices.DeleteFunc(slices.Clone(t.Taken[since:]), func(n string) bool { return n == name })
+}
+
+// note remembers who defines what.
+func (t *Take) note(o *origin.Opened, sel *packages.Selection, name string) {
+	for _, c := range sel.Choices {
+		if f := o.File(c.Path); c.Page && f.Script != nil {
+			for _, g := range slices.Concat(f.Script.Defines, f.Script.Parts) {
+				t.globals()[g.Name] = name
+			}
+			if t.scripts == nil {
+				t.scripts = map[string][]script.Need{}
+			}
+			t.scripts[name] = append(t.scripts[name], f.Script.Hard()...)
+		}
+	}
+	if !slices.Contains(t.Taken, name) {
+		t.Taken = append(t.Taken, name)
+	}
+}
+
+// Together records the needs that libraries of one change meet among themselves, in whichever sequence they were named, and puts
+// what is needed before what needs it.
+func (t *Take) Together() {
+	for _, name := range t.Taken {
+		lib := t.Draft.List.Library(name)
+		own := map[string]bool{}
+		for g, by := range t.globals() {
+			own[g] = by == name
+		}
+		for _, n := range t.scripts[name] {
+			for _, g := range append([]string{n.Name}, n.Or...) {
+				by := t.globals()[g]
+				if own[g] || by == "" || by == name || slices.Contains(lib.Needs, by) || t.needed(by, name) {
+					continue
+				}
+				if n.Or == nil || !slices.ContainsFunc(n.Or, func(o string) bool { return t.globals()[o] == name }) {
+					lib.Needs = append(lib.Needs, by)
+				}
+			}
+		}
+	}
+	t.arrived()
+	var sorted []string
+	for _, name := range t.Taken {
+		t.needsFirst(name, &sorted, map[string]bool{})
+	}
+	t.Taken = sorted
+}
+
+// arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded does not depend on
+// which came first. It goes by what the seal says of their scripts.
+func (t *Take) arrived() {
+	for i := range t.Draft.List.Libraries {
+		lib := &t.Draft.List.Libraries[i]
+		sealed := t.Draft.Seal.Libraries[lib.Name]
+		if sealed == nil || slices.Contains(t.Taken, lib.Name) {
+			continue
+		}
+		for _, f := range sealed.Files {
+			if f.Facts == nil || f.Role != record.Tagged {
+				continue
+			}
+			for _, need := range f.Facts.Needs {
+				if by := t.meets(strings.Split(need, "|"), lib); by != "" {
+					lib.Needs = append(lib.Needs, by)
+				}
+			}
+		}
+	}
+}
+
+// meets returns the taken library that meets a need of one that was there, "" if something else does already.
+func (t *Take) meets(globals []string, lib *record.Library) string {
+	found := ""
+	for _, g := range globals {
+		by := t.globals()[g]
+		switch {
+		case by == "":
+		case by == lib.Name, slices.Contains(lib.Needs, by):
+			return ""
+		case found == "" && slices.Contains(t.Taken, by) && !t.needed(by, lib.Name):
+			found = by
+		}
+	}
+	return found
+}
+
+// needed tells whether a library needs another one, over others too: two can't need each other.
+func (t *Take) needed(library, other string) bool {
+	seen := map[string]bool{}
+	var visit func(name string) bool
+	visit = func(name string) bool {
+		lib := t.Draft.List.Library(name)
+		if lib == nil || seen[name] {
+			return false
+		}
+		seen[name] = true
+		return slices.ContainsFunc(lib.Needs, func(n string) bool { return n == other || visit(n) })
+	}
+	return visit(library)
+}
+
+// needsFirst adds a taken library behind those that it needs.
+func (t *Take) needsFirst(name string, sorted *[]string, on map[string]bool) {
+	if on[name] || slices.Contains(*sorted, name) {
+		return
+	}
+	on[name] = true
+	if lib := t.Draft.List.Library(name); lib != nil {
+		for _, n := range lib.Needs {
+			if slices.Contains(t.Taken, n) {
+				t.needsFirst(n, sorted, on)
+			}
+		}
+	}
+	*sorted = append(*sorted, name)
+}
+
+// globals tells who defines what, with what is being taken.
+func (t *Take) globals() map[string]string {
+	if t.defines == nil {
+		t.defines = map[string]string{}
+		for g, lib := range t.Draft.Before.Globals() {
+			t.defines[g] = lib
+		}
+	}
+	return t.defines
+}
+
+// needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
+// recorded as a need; what a package would supply is taken first, where that is asked for.
+func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library, req TakeRequest, depth int) ([]requirements.Requirement, error) {
+	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(), Texts: t.Draft.Texts})
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range requirements.ImportsOf(o, sel) {
+		if err := t.imported(ctx, &n, req, depth); err != nil {
+			return nil, err
+		}
+		needs = append(needs, n)
+	}
+	for i := range needs {
+		if needs[i].Import != "" {
+			continue
+		}
+		if err := t.meet(ctx, &needs[i], lib, req, depth); err != nil {
+			return nil, err
+		}
+	}
+	return slices.DeleteFunc(needs, func(n requirements.Requirement) bool {
+		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
+	}), nil
+}
+
+// meet takes what supplies a need, where that is asked for, and records what the crate has.
+func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *record.Library, req TakeRequest, depth int) error {
+	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MaxDepth {
+		name := strings.ToLower(n.Package)
+		if t.Draft.List.Library(name) == nil {
+			dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
+			if err != nil {
+				return err
+			}
+			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
+			if err != nil && problem.Of(err).Code == problem.NothingThere {
+				n.Why = "its package " + n.Package + " has nothing for a page"
+				n.Package, n.Range = "", ""
+				return nil
+			}
+			if err != nil {
+				return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
+			}
+		}
+		n.Library = name
+		if err := t.part(ctx, n, req, depth); err != nil {
+			return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
+		}
+	}
+	optional := n.Strength == string(script.Optional) || n.Strength == string(script.Later)
+	if n.Library != "" && n.Library != lib.Name && !optional && !slices.Contains(lib.Needs, n.Library) {
+		lib.Needs = append(lib.Needs, n.Library)
+	}
+	return nil
+}
+
+// part takes the other file of a package that meets a need, where the package came from the registry and the file did not yet.
+func (t *Take) part(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
+	there := t.Draft.List.Library(n.Library)
+	pkg, packaged := there.Package()
+	if n.Part == "" || t.globals()[n.Global] != "" || !packaged || pkg != n.Package {
+		return nil
+	}
+	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, there.Version, nil)
+	if err != nil {
+		return err
+	}
+	if dep.File(n.Part) == nil {
+		return nil // this version has it elsewhere, or not at all: the page will tell
+	}
+	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name, Files: []string{n.Part}, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
+	return err
+}
+
+func knownNeeds(list *record.List, lib record.Library) error {
+	for _, n := range lib.Needs {
+		if n == lib.Name {
+			return problem.Misuse("leave it out of --needs", "%s can't need itself", n)
+		}
+		if list.Library(n) == nil {
+			return problem.Refuse(problem.NeedUnmet, "take "+n+" first: merry take "+n, "%s is to need %s, which is not in the crate", lib.Name, n)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,135 @@
+package packages
+
+import (
+	"bytes"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/paths"
+)
+
+// mostFetched is how many files a script may name that it fetches while it runs; one that names more is a catalogue.
+const mostFetched = 12
+
+// endings are those of files that a script may fetch while it runs.
+var endings = [][]byte{[]byte(".png"), []byte(".gif"), []byte(".jpg"), []byte(".jpeg"), []byte(".svg"), []byte(".webp"), []byte(".cur"), []byte(".wasm"), []byte(".woff"), []byte(".woff2"), []byte(".mjs"), []byte(".js")}
+
+// findsItself tells a script that asks where it was loaded from.
+func findsItself(b []byte) bool {
+	for _, way := range []string{"currentScript", "import.meta.url", `getElementsByTagName("script")`, "getElementsByTagName('script')"} {
+		if bytes.Contains(b, []byte(way)) {
+			return true
+		}
+	}
+	return false
+}
+
+// namesIn lists what a script's text names that may be a file: what stands in quotes and has such an ending. It looks for
+// the endings, which costs far less on a large script than a pattern.
+func namesIn(b []byte) []string {
+	var list []string
+	quote := func(c byte) bool { return c == '"' || c == '\'' || c == '`' }
+	for _, ending := range endings {
+		for at := 0; ; {
+			i := bytes.Index(b[at:], ending)
+			if i < 0 {
+				break
+			}
+			end := at + i + len(ending)
+			start := at + i
+			at = end
+			for start > 0 && (isNameByte(b[start-1]) || b[start-1] == '/') {
+				start--
+			}
+			if end == len(b) || !quote(b[end]) && b[end] != '?' && b[end] != '#' || start == 0 || !quote(b[start-1]) {
+				continue
+			}
+			word := strings.TrimPrefix(strings.TrimPrefix(string(b[start:end]), "."), "/")
+			if !slices.Contains(list, word) {
+				list = append(list, word)
+			}
+			if len(list) > 10*mostFetched {
+				return nil
+			}
+		}
+	}
+	return list
+}
+
+func isNameByte(c byte) bool {
+	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '_' || c == '-' || c == '.' || c == '@'
+}
+
+// fetched finds the files of the delivery that a script fetches while it runs: names in its text that are files' below its
+// own folder. One that does not find out where it was loaded from looks where a stylesheet's own pictures are, or from the
+// page, which is for the page to say.
+func (d *Package) fetched(f *File) []string {
+	var list []string
+	for _, word := range f.names {
+		for _, at := range d.byName[path.Base(word)] {
+			g := d.File(at)
+			worker := strings.Contains(strings.ToLower(path.Base(at)), "worker")
+			switch {
+			case at == f.Path || slices.Contains(list, at) || g.ExcludedBecause != "" || g.Size == 0, g.Kind == Script && !worker, g.Kind == Data && path.Ext(at) != ".wasm":
+				continue
+			case !strings.HasSuffix("/"+at, "/"+word) || path.Dir(f.Path) != "." && !strings.HasPrefix(at, path.Dir(f.Path)+"/"):
+				continue
+			case !f.findsItself && d.besidePictures(at) == nil:
+				continue
+			}
+			list = append(list, at)
+		}
+	}
+	if len(list) > mostFetched {
+		return nil
+	}
+	return list
+}
+
+// besidePictures is a stylesheet that asks for files of the same folder, below its own.
+func (d *Package) besidePictures(at string) *File {
+	for i := range d.Files {
+		g := &d.Files[i]
+		if g.Kind != Stylesheet || g.ExcludedBecause != "" {
+			continue
+		}
+		for _, r := range g.Refs {
+			if r.There && path.Dir(r.Path) == path.Dir(at) && path.Dir(at) != path.Dir(g.Path) && r.By == "" {
+				return g
+			}
+		}
+	}
+	return nil
+}
+
+// tieFetched makes what scripts fetch come along, and keeps it where they will look: beside the pictures of a stylesheet
+// that is there, else at its place from the script.
+func (d *Package) tieFetched() {
+	for i := range d.Files {
+		f := &d.Files[i]
+		f.Fetches = d.fetched(f)
+		for _, at := range f.Fetches {
+			from := f
+			if g := d.besidePictures(at); g != nil {
+				from = g
+			}
+			if !refersTo(from, at) {
+				from.Refs = append(from.Refs, Ref{URL: paths.Relative(path.Dir(from.Path), at), Path: at, There: true, By: f.Path})
+			}
+		}
+	}
+}
+
+func refersTo(f *File, at string) bool {
+	return slices.ContainsFunc(f.Refs, func(r Ref) bool { return r.Path == at })
+}
+
+// indexNames makes the index of files by their own names.
+func (d *Package) indexNames() {
+	d.byName = map[string][]string{}
+	for _, f := range d.Files {
+		base := path.Base(f.Path)
+		d.byName[base] = append(d.byName[base], f.Path)
+	}
+}

@@ -1,0 +1,183 @@
+package packages
+
+import (
+	"bytes"
+	"context"
+	"path"
+	"strings"
+
+	"merrycrate.example/merry/crate/manifest"
+
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/style"
+)
+
+// fewLooks is how many stylesheets a folder must have for one of them to be a look among others.
+const fewLooks = 3
+
+// readStylesheets finds which of several looks the library's script names, as its default or in its own tests for one: a name in
+// quotes, or a file's.
+func (d *Package) readStylesheets() error {
+	core, _ := d.main(Script)
+	if core == nil {
+		return nil
+	}
+	count := map[string]int{}
+	for _, f := range d.ofKind(Stylesheet) {
+		if f.Build != NoBuild && (f.OtherBuild == "" || f.Build == record.Readable) {
+			count[path.Dir(f.Path)]++
+		}
+	}
+	var text []byte
+	for _, f := range d.ofKind(Stylesheet) {
+		if count[path.Dir(f.Path)] < fewLooks || d.imported(f) {
+			continue
+		}
+		if text == nil {
+			var err error
+			if text, err = d.tree.ReadFile(core.Path); err != nil {
+				return err
+			}
+		}
+		name := stemOf(f.Path)
+		for _, said := range []string{`"` + name + `"`, "'" + name + "'", name + ".css", name + ".min.css"} {
+			if len(name) > 1 && bytes.Contains(text, []byte(said)) {
+				if d.Reported == nil {
+					d.Reported = map[string]bool{}
+				}
+				d.Reported[f.Path] = true
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than a tenth of
+// the classes that they have rules for stand in its text. They are for the pages of its makers.
+func (d *Package) readStyled() error {
+	core, _ := d.main(Script)
+	if core == nil {
+		return nil
+	}
+	var text []byte
+	for _, f := range d.ofKind(Stylesheet) {
+		if _, why := d.score(f); !weak(f.Kind, why) || f.Build == NoBuild || f.Size > mostStyled {
+			continue
+		}
+		if text == nil {
+			var err error
+			if text, err = d.tree.ReadFile(core.Path); err != nil {
+				return err
+			}
+		}
+		b, err := d.tree.ReadFile(f.Path)
+		if err != nil {
+			return err
+		}
+		used, classes := 0, 0
+		for _, m := range style.Read(b).Makes() {
+			if m.Kind == style.Class {
+				classes++
+				if bytes.Contains(text, []byte(m.Name)) {
+					used++
+				}
+			}
+		}
+		if used*10 < classes {
+			if d.Unstyled == nil {
+				d.Unstyled = map[string]bool{}
+			}
+			d.Unstyled[f.Path] = true
+		}
+	}
+	return nil
+}
+
+// mostStyled is the largest stylesheet that is read for its classes, in bytes.
+const mostStyled = 1 << 20
+
+// styled tells a stylesheet that the library's script may make use of.
+func (d *Package) styled(f *File) bool { return !d.Unstyled[f.Path] }
+
+// nothingLeft tells a delivery of which reading has set apart the last script and the last stylesheet.
+func (d *Package) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
+
+// readModules takes back the sources of a library whose other scripts are all for servers, where its manifest names one of them as what it is:
+// makers of modules publish those as they wrote them.
+func (d *Package) readModules(ctx context.Context) error {
+	for _, f := range d.ofKind(Script) {
+		if f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal || f.Script.Form == script.Module) {
+			return nil
+		}
+	}
+	for _, name := range d.Manifest.Own() {
+		own := d.File(name)
+		if own == nil || own.ExcludedBecause != "sources" || own.Kind != Script {
+			continue
+		}
+		folder, _, _ := strings.Cut(name, "/")
+		for i := range d.Files {
+			f := &d.Files[i]
+			if f.Kind != Script || f.ExcludedBecause != "sources" || !strings.HasPrefix(f.Path, folder+"/") || excludedFile(path.Base(f.Path)) != "" || f.Size > parsedMost {
+				continue
+			}
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			f.ExcludedBecause = ""
+			if _, err := d.read(f, d.tree, nil, true); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return nil
+}
+
+// readIncluded takes sources back where nothing else is left, and reads them.
+func (d *Package) readIncluded(ctx context.Context) error {
+	d.keepOnlyFolders()
+	for _, f := range append(d.ofKind(Script), d.ofKind(Stylesheet)...) {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if f.Size > parsedMost {
+			continue
+		}
+		if _, err := d.read(f, d.tree, nil, true); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// parseNamed settles what files are, and takes back the sources that have the library's own name where nothing
+// speaks for what is left: other libraries that it brought along, say.
+func (d *Package) parseNamed(ctx context.Context) error {
+	if err := d.parseMain(ctx); err != nil {
+		return err
+	}
+	plain, module := d.rateAll(Script)
+	sheet, _ := d.rateAll(Stylesheet)
+	if max(plain.score, module.score) > nothing+universal || sheet.score > nothing || d.Entry() != nil {
+		return nil
+	}
+	found := false
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause != "sources" || manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
+			continue
+		}
+		f.ExcludedBecause, found = "", true
+		if _, err := d.read(f, d.tree, nil, true); err != nil {
+			return err
+		}
+	}
+	if !found {
+		return nil
+	}
+	d.linkBuilds()
+	return d.parseMain(ctx)
+}

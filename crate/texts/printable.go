@@ -1,0 +1,45 @@
+// Package printable makes texts from outside harmless to terminals and to readers.
+package texts
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+)
+
+// most is how long a text may be, in bytes, to be printed whole.
+const most = 400
+
+// Text makes a text from outside safe to print: control characters, terminal escapes among them, and marks that reorder
+// text or take no width are written as their code. A very long text is cut.
+func Text(s string) string {
+	if !strings.ContainsFunc(s, IsUnsafe) && len(s) <= most {
+		return s
+	}
+	var out strings.Builder
+	for i, r := range s {
+		if i > most {
+			out.WriteString("…")
+			break
+		}
+		if IsUnsafe(r) {
+			fmt.Fprintf(&out, `\u%04x`, r)
+		} else {
+			out.WriteRune(r)
+		}
+	}
+	return out.String()
+}
+
+// IsUnsafe tells a character that must not reach a terminal or stand in a name: control characters, those of width zero, marks
+// that reorder text, and what stands for bytes that are none.
+func IsUnsafe(r rune) bool {
+	switch {
+	case r < 0x20, r >= 0x7f && r < 0xa0:
+		return true
+	case r >= 0x200b && r <= 0x200f, r >= 0x202a && r <= 0x202e, r >= 0x2060 && r <= 0x2069, r == 0xfeff, r == 0x061c, r == utf8.RuneError,
+		r == 0xad, r == 0x180e, r == 0x2028, r == 0x2029, r >= 0xfff9 && r <= 0xfffb, r >= 0xe0000 && r <= 0xe007f:
+		return true
+	}
+	return false
+}
