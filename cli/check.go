@@ -381,7 +381,7 @@ func since(c *crate.Checked) string {
 		text += fmt.Sprintf("; %d as before", c.Before)
 	}
 	if c.Mended > 0 {
-		text += fmt.Sprintf("; %d gone that %s", c.Mended, map[bool]string{true: "was there before", false: "were there before"}[c.Mended == 1])
+		text += fmt.Sprintf("; %d of the baseline fixed", c.Mended)
 	}
 	return text
 }

@@ -131,6 +131,6 @@ func (a *app) printMentions(list []crate.Mention) {
 		a.printf("%s  %q may be its path, and was left: it would be %q\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
 	}
 	if left > 0 {
-		a.printf("merry undo, and the same with --in-scripts, changes %s too\n", map[bool]string{true: "it", false: "them"}[left == 1])
+		a.printf("to change those too: merry undo, then the same command with --in-scripts\n")
 	}
 }

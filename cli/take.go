@@ -271,7 +271,7 @@ func (a *app) printNeeds(t *crate.Taken) {
 		}
 	}
 	if len(imports) > 0 {
-		a.printf("imports %s by name: the crate has %s, and pages' import maps lead there\n", abbreviated(imports, 4), map[bool]string{true: "it", false: "them"}[len(imports) == 1])
+		a.printf("imports %s by name: in the crate, and the pages' import maps lead there\n", abbreviated(imports, 4))
 	}
 	for _, n := range t.Needs {
 		global := strings.Join(append([]string{n.Global}, n.Or...), " or ")

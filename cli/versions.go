@@ -81,7 +81,11 @@ func (a *app) printNewer(list []crate.UpgradeLine) {
 			a.printf("  %s %s is deprecated: %s\n", show.Text(l.Library), show.Text(l.Here), show.Text(l.Deprecated))
 		}
 		if l.Fits != "" || l.Why != "" {
-			a.printf("  %s %s%s\n", show.Text(l.Library), show.Text(l.Why), show.Text(map[bool]string{true: "; the newest that fits is " + l.Fits}[l.Fits != "" && l.Fits != l.Here]))
+			fits := ""
+			if l.Fits != "" && l.Fits != l.Here {
+				fits = "; the newest that fits is " + l.Fits
+			}
+			a.printf("  %s %s%s\n", show.Text(l.Library), show.Text(l.Why), show.Text(fits))
 		}
 		for _, w := range l.Advisories {
 			a.printf("  %s %s: %s\n", show.Text(l.Library), show.Text(l.Here), a.paint.Red(show.Text(w)))

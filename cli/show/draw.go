@@ -204,7 +204,11 @@ func drawStep(b *strings.Builder, i int, s Step) {
 		edge = "#b3261e"
 	}
 	fmt.Fprintf(b, `<text x="%d" y="%d" text-anchor="end" fill="#5d6b74">%d</text>`, boxLeft-12, y+22, i+1)
-	fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" rx="5" fill="%s" stroke="%s" stroke-width="%d"/>`, boxLeft, y, boxWidth, boxHeight, fill, edge, map[bool]int{false: 1, true: 2}[bad(s.Verdict)])
+	edgeWidth := 1
+	if bad(s.Verdict) {
+		edgeWidth = 2
+	}
+	fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" rx="5" fill="%s" stroke="%s" stroke-width="%d"/>`, boxLeft, y, boxWidth, boxHeight, fill, edge, edgeWidth)
 	fmt.Fprintf(b, `<text x="%d" y="%d" font-weight="600" fill="#22303a">%s</text>`, boxLeft+10, y+15, html.EscapeString(cut(s.Name, 56)))
 	small := word + " · " + s.When
 	if s.Wire > 0 {

@@ -40,8 +40,8 @@ func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 	no := func(format string, args ...any) (Entry, error) {
 		return Entry{}, refuse(c.source, name, fmt.Sprintf(format, args...))
 	}
-	if why := paths.Fault(name); why != "" {
-		return no("%s", why)
+	if err := paths.Validate(name); err != nil {
+		return no("%v", err)
 	}
 	if len(c.seen) >= c.limits.Entries {
 		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files; no library has", c.limits.Entries))

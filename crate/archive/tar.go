@@ -104,7 +104,9 @@ func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
 		return false, ""
 	case tar.TypeDir:
 		if dir := strings.TrimRight(name, "/"); dir != "" && dir != "." {
-			return false, paths.Fault(dir)
+			if err := paths.Validate(dir); err != nil {
+				return false, err.Error()
+			}
 		}
 		return false, ""
 	case tar.TypeSymlink, tar.TypeLink:

@@ -38,8 +38,8 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		case f.Flags&1 != 0:
 			return refuse(t.Name, f.Name, "it is encrypted; unpack the archive with its password and name the folder instead")
 		case strings.HasSuffix(f.Name, "/"):
-			if why := paths.Fault(strings.TrimRight(f.Name, "/")); why != "" {
-				return refuse(t.Name, f.Name, why)
+			if err := paths.Validate(strings.TrimRight(f.Name, "/")); err != nil {
+				return refuse(t.Name, f.Name, err.Error())
 			}
 			continue
 		case mode.Type() != 0:

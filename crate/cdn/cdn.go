@@ -3,6 +3,7 @@
 package cdn
 
 import (
+	"errors"
 	"path"
 	"slices"
 	"strings"
@@ -23,28 +24,28 @@ type Pattern string
 
 var words = []string{"{name}", "{plain}", "{version}", "{brief}", "{path}", "{short}", "{file}", "{stem}", "{ending}"}
 
-// Fault says what is wrong with a pattern, "" where nothing is.
-func (p Pattern) Fault() string {
+// Validate returns an error if a pattern can't be used. The error is a clause whose subject is the pattern.
+func (p Pattern) Validate() error {
 	text := string(p)
 	switch {
 	case !strings.HasPrefix(text, "https://") && !strings.HasPrefix(text, "http://"):
-		return "it is no address: it begins with https://"
+		return errors.New("it is no address: it begins with https://")
 	case NamesUser(text):
-		return "it holds a user name, a password or a token, which every page would show"
+		return errors.New("it holds a user name, a password or a token, which every page would show")
 	case hasSecret(text):
-		return "it has a parameter that looks like a credential, which every page would show"
+		return errors.New("it has a parameter that looks like a credential, which every page would show")
 	case !strings.Contains(text, "{version}") && !strings.Contains(text, "{brief}"):
-		return "it has no {version}: a link without one gives other bytes tomorrow"
+		return errors.New("it has no {version}: a link without one gives other bytes tomorrow")
 	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(text, w) }):
-		return "it has none of {path}, {short}, {file} and {ending}, so all files would have one address"
+		return errors.New("it has none of {path}, {short}, {file} and {ending}, so all files would have one address")
 	}
 	for _, w := range words {
 		text = strings.ReplaceAll(text, w, "")
 	}
 	if strings.ContainsAny(text, "{}") {
-		return "it has a word that is none of " + strings.Join(words, " ")
+		return errors.New("it has a word that is none of " + strings.Join(words, " "))
 	}
-	return ""
+	return nil
 }
 
 // A File is what an address says of a file: its library's name at a CDN, the version, and its path in the delivery.
@@ -107,7 +108,7 @@ func Explain(address string, f File) []Pattern {
 				break
 			}
 		}
-		if p := Pattern(scheme + "://" + host + head + way.words + query); p.Fault() == "" && !slices.Contains(list, p) {
+		if p := Pattern(scheme + "://" + host + head + way.words + query); p.Validate() == nil && !slices.Contains(list, p) {
 			list = append(list, p)
 		}
 	}

@@ -31,8 +31,8 @@ func TestPatternsExplain(t *testing.T) {
 		}
 	}
 	for pattern, why := range map[string]string{"cdn/{version}/{path}": "no address", "https://x.example/{path}": "no {version}", "https://x.example/{version}": "one address", "https://x.example/{version}/{path}/{branch}": "none of"} {
-		if got := Pattern(pattern).Fault(); !strings.Contains(got, why) {
-			t.Errorf("%s: %q", pattern, got)
+		if err := Pattern(pattern).Validate(); err == nil || !strings.Contains(err.Error(), why) {
+			t.Errorf("%s: %v", pattern, err)
 		}
 	}
 }
@@ -79,15 +79,15 @@ func TestCDNPatterns(t *testing.T) {
 		"https://a.example/{version}/{short}":       "https://a.example/1.1.0/css/pennants.min.css",
 		"https://a.example/{version}/{file}":        "https://a.example/1.1.0/pennants.min.css",
 	} {
-		if why := Pattern(pattern).Fault(); why != "" {
-			t.Errorf("%s: %s", pattern, why)
+		if err := Pattern(pattern).Validate(); err != nil {
+			t.Errorf("%s: %v", pattern, err)
 		}
 		if got := Pattern(pattern).Address(f); got != want {
 			t.Errorf("%s: %s", pattern, got)
 		}
 	}
 	for _, bad := range []string{"a.example/{version}/{path}", "https://a.example/{path}", "https://a.example/{version}", "https://a.example/{version}/{path}/{what}", "https://a.example/{version}/{path"} {
-		if Pattern(bad).Fault() == "" {
+		if Pattern(bad).Validate() == nil {
 			t.Errorf("%s is called a pattern", bad)
 		}
 	}

@@ -225,7 +225,11 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 			}
 		case page.Other:
 			if rels := strings.Fields(in.Rel); slices.Contains(rels, "icon") || slices.Contains(rels, "manifest") {
-				add(map[bool]string{true: "manifest-src", false: "img-src"}[slices.Contains(rels, "manifest")], t, in.Start, v.Name(i))
+				directive := "img-src"
+				if slices.Contains(rels, "manifest") {
+					directive = "manifest-src"
+				}
+				add(directive, t, in.Start, v.Name(i))
 			}
 		}
 	}

@@ -1,7 +1,6 @@
 package inspect
 
 import (
-	"cmp"
 	"fmt"
 	"net/url"
 	"path"
@@ -48,7 +47,11 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(), Message: fmt.Sprintf("%s asks for %s, which is not there%s", name, at, where),
 			Why: "the browser gets \"not found\" for it, and says so on its console", Next: "put the file there, or let the script ask for another"}
 		if near, caseOnly := c.leads.Near(at); !near.IsZero() {
-			f.Next = cmp.Or(map[bool]string{true: "on disk it is written " + near.String()}[caseOnly], "the nearest file is "+near.String()+"; "+f.Next)
+			if caseOnly {
+				f.Next = "on disk it is written " + near.String()
+			} else {
+				f.Next = "the nearest file is " + near.String() + "; " + f.Next
+			}
 		}
 		if l := v.Library(i); l != "" {
 			f.Next = "take " + l + " again with that file kept beside (--keep), or say where it lies as the library's guide has it"

@@ -242,7 +242,10 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
 	}
 	option, ok := o.InForm(req.Form)
 	if !ok {
-		what := map[bool]string{true: "module that a page could import", false: "script for a plain tag"}[req.Form == script.Module]
+		what := "script for a plain tag"
+		if req.Form == script.Module {
+			what = "module that a page could import"
+		}
 		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(cmp.Or(o.Spec, req.Source)), "%s has no %s", o.Tree.Name, what)
 	}
 	return []packages.Option{option}, nil

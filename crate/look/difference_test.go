@@ -2,6 +2,7 @@ package look
 
 import (
 	"bytes"
+	"cmp"
 	"image"
 	"image/color"
 	"image/png"
@@ -83,7 +84,7 @@ func TestRules(t *testing.T) {
 		got := ""
 		for _, c := range rulesOf(&browser.Element{Rules: tt.old}, &browser.Element{Rules: tt.now}, s, s) {
 			got += c.Selector + "|" + c.Was + "|" + c.Now
-			if from := map[bool]string{true: c.Now, false: c.Was}[c.Was == ""]; !strings.Contains(s.Rules[slices.IndexFunc(s.Rules, func(r browser.Rule) bool { return r.Selector == c.Selector && r.File == c.File })].Text, strings.TrimSuffix(from, ";")) {
+			if from := cmp.Or(c.Was, c.Now); !strings.Contains(s.Rules[slices.IndexFunc(s.Rules, func(r browser.Rule) bool { return r.Selector == c.Selector && r.File == c.File })].Text, strings.TrimSuffix(from, ";")) {
 				t.Errorf("%v to %v: %s is told of %s, which does not say so", tt.old, tt.now, from, c.File)
 			}
 		}

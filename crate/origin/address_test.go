@@ -38,7 +38,7 @@ func FuzzReadAddress(f *testing.F) {
 	f.Fuzz(func(t *testing.T, address string) {
 		e := ReadAddress(address)
 		for _, pattern := range cdn.Explain(address, cdn.File{Name: "oarlock", Version: e.Version, Path: e.Path}) {
-			if pattern.Fault() != "" {
+			if pattern.Validate() != nil {
 				t.Fatalf("%q is explained by %q, which is no pattern", address, pattern)
 			}
 		}

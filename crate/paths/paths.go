@@ -26,16 +26,16 @@ type OnDisk string
 // Site makes a path in the site of a name that came from outside: an archive, a record, a command line. The error says
 // what is wrong with the name.
 func Site(name string) (InSite, error) {
-	if why := Fault(name); why != "" {
-		return InSite{}, fmt.Errorf("%q can't be the name of a file of the site: %s", name, why)
+	if err := Validate(name); err != nil {
+		return InSite{}, fmt.Errorf("%q can't be the name of a file of the site: %w", name, err)
 	}
 	return InSite{name}, nil
 }
 
 // Project is Site for a path from the project's root.
 func Project(name string) (InProject, error) {
-	if why := Fault(name); why != "" {
-		return InProject{}, fmt.Errorf("%q can't be the name of a file of the project: %s", name, why)
+	if err := Validate(name); err != nil {
+		return InProject{}, fmt.Errorf("%q can't be the name of a file of the project: %w", name, err)
 	}
 	return InProject{name}, nil
 }

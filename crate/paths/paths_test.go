@@ -8,10 +8,10 @@ import (
 	"testing"
 )
 
-func TestFault(t *testing.T) {
+func TestValidate(t *testing.T) {
 	for _, good := range []string{"js/oarlock.js", "css/Ünser Stil.css", "a/b/c/d.min.js", "com.js", "lpt10.js", ".htaccess", "common/x.js"} {
-		if why := Fault(good); why != "" {
-			t.Errorf("%q: %s", good, why)
+		if err := Validate(good); err != nil {
+			t.Errorf("%q: %v", good, err)
 		}
 	}
 	for bad, want := range map[string]string{
@@ -20,8 +20,8 @@ func TestFault(t *testing.T) {
 		".git/config": "version control", "a/.GIT/x": "version control", ".merry/x": "version control", "GIT~1/x": "version control", ".svn. /x": "version control",
 		"a?b": "Windows does not allow", "\xff": "UTF-8", strings.Repeat("a", 256): "255", strings.Repeat("a/", 41) + "b": "deep", strings.Repeat("abcdefg/", 200): "1024",
 	} {
-		if why := Fault(bad); !strings.Contains(why, want) {
-			t.Errorf("%q: %q, want %q", bad, why, want)
+		if err := Validate(bad); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: %v, want %q", bad, err, want)
 		}
 	}
 }

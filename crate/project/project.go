@@ -82,7 +82,7 @@ func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Projec
 	if err != nil {
 		return nil, err
 	}
-	if p.site = siteOf(p.List); p.site != "." && paths.Fault(p.site) != "" {
+	if p.site = siteOf(p.List); p.site != "." && paths.Validate(p.site) != nil {
 		return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s leads out of the project", record.ListFile, p.List.Line("site"), p.List.Site)
 	}
 	if p.site != "." {

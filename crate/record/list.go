@@ -279,15 +279,15 @@ func (l *List) validate(root *yaml.Node) error {
 			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("from: of the library %s holds a user name, a password or a token", lib.Name), Next: "leave it out; for a registry, merry sources set registry URL --token-from VARIABLE names the variable that holds the token"}
 		}
 		for _, place := range append(slices.Sorted(maps.Values(lib.Places)), lib.Into) {
-			if fault := paths.Fault(strings.TrimSuffix(place, "/")); place != "" && fault != "" {
-				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a place in the site: %s", place, lib.Name, fault), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
+			if err := paths.Validate(strings.TrimSuffix(place, "/")); place != "" && err != nil {
+				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a place in the site: %v", place, lib.Name, err), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
 			}
 		}
 	}
 	for _, name := range l.Headers {
-		if fault := paths.Fault(name); fault != "" {
+		if err := paths.Validate(name); err != nil {
 			at := child(root, "headers")
-			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of the project: %s", name, fault), Next: "write a path from the project's root, such as public/_headers"}
+			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of the project: %v", name, err), Next: "write a path from the project's root, such as public/_headers"}
 		}
 	}
 	errs = append(errs, oneOf(string(l.Modules.Map), "modules/map", string(InlineMap), string(NoMap)))

@@ -317,7 +317,10 @@ func (w *matcher) weigh(r Rename) Rename {
 		}
 		as := ""
 		if f.stated > 0 && !r.stated {
-			as = ", as the library says of " + map[bool]string{true: "one of them", false: "several of them"}[f.stated == 1]
+			as = ", as the library says of several of them"
+			if f.stated == 1 {
+				as = ", as the library says of one of them"
+			}
 		}
 		if f.holds() {
 			r.Score = max(r.Score, 0.82+0.1*share)

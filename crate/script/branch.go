@@ -299,13 +299,18 @@ func spelledOut(x *js.BinaryExpr) *js.BinaryExpr {
 		u, ok := e.(*js.UnaryExpr)
 		return ok && u.Op == js.TypeofToken
 	}
+	defined := func(is bool) js.TokenType {
+		if is {
+			return js.NotEqEqToken
+		}
+		return js.EqEqEqToken
+	}
 	undefined := &js.LiteralExpr{TokenType: js.StringToken, Data: []byte(`"undefined"`)}
-	there := map[bool]js.TokenType{true: js.NotEqEqToken, false: js.EqEqEqToken}
 	switch {
 	case isTypeof(x.X) && isU(x.Y):
-		return &js.BinaryExpr{Op: there[x.Op == js.LtToken], X: x.X, Y: undefined}
+		return &js.BinaryExpr{Op: defined(x.Op == js.LtToken), X: x.X, Y: undefined}
 	case isU(x.X) && isTypeof(x.Y):
-		return &js.BinaryExpr{Op: there[x.Op == js.GtToken], X: x.Y, Y: undefined}
+		return &js.BinaryExpr{Op: defined(x.Op == js.GtToken), X: x.Y, Y: undefined}
 	}
 	return nil
 }
@@ -314,7 +319,10 @@ func spelledOut(x *js.BinaryExpr) *js.BinaryExpr {
 func (f *follower) compare(x *js.BinaryExpr, this value) (cond value, yes, no []*Need) {
 	negated := x.Op == js.NotEqToken || x.Op == js.NotEqEqToken
 	if f.asksForMaker(x.X, x.Y, this) || f.asksForMaker(x.Y, x.X, this) {
-		return map[bool]value{true: {kind: truth}, false: {kind: falsehood}}[negated], nil, nil
+		if negated {
+			return value{kind: truth}, nil, nil
+		}
+		return value{kind: falsehood}, nil, nil
 	}
 	a, b := f.eval(x.X, this), f.eval(x.Y, this)
 	if a.kind == text && b.kind != text || b.kind == foreign {

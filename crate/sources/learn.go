@@ -17,9 +17,9 @@ import (
 
 // PutCDN plans a CDN's address pattern for the packing list. It refuses a bad pattern or name.
 func PutCDN(d *reconcile.Plan, name string, p cdn.Pattern) error {
-	if why := p.Fault(); why != "" {
+	if err := p.Validate(); err != nil {
 		shown, _ := cdn.WithoutSecrets(string(p))
-		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %s", shown, why)
+		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %w", shown, err)
 	}
 	if strings.ContainsAny(name, " :{}[]#") || name == "" {
 		return problem.Misuse("use letters and digits, such as harbour", "%q is no name for a CDN", name)

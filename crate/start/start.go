@@ -146,7 +146,7 @@ const pageTemplate = `<!doctype html>
 func firstPage(set *change.Set, list *record.List, site *walk.Site, name, title string) (string, error) {
 	at, err := paths.Site(name)
 	if err != nil {
-		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or can't be a file's name: %s", name, paths.Fault(name))
+		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or can't be a file's name: %s", name, paths.Validate(name))
 	}
 	if ext := path.Ext(name); ext != ".html" && ext != ".htm" {
 		return "", problem.Misuse("merry start --page "+texts.Word(name+".html"), "--page %s: a page's name ends in .html", name)
@@ -184,7 +184,7 @@ func htmlText(s string) string {
 // siteFolder is the folder that --site names, which must be there.
 func siteFolder(on *disk.Folder, name string) (string, error) {
 	dir := path.Clean(filepath.ToSlash(name))
-	if dir != "." && paths.Fault(dir) != "" {
+	if dir != "." && paths.Validate(dir) != nil {
 		return "", problem.Misuse("name a folder below this one", "--site %s leads out of the project", name)
 	}
 	info, err := on.Stat(dir)

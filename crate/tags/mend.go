@@ -55,7 +55,10 @@ func (e *Editor) Finish(ctx context.Context) {
 	for _, m := range plan.Moves {
 		e.shift(at, m)
 		if slots[m.Item].index >= 0 {
-			where := cmp.Or(map[bool]string{true: "behind"}[m.After], "before")
+			where := "before"
+			if m.After {
+				where = "behind"
+			}
 			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, since %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
 		}
 	}

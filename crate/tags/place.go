@@ -1,7 +1,6 @@
 package tags
 
 import (
-	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -326,7 +325,10 @@ func (e *Editor) Reorder(items []order.Item, plan order.Plan) []string {
 		for k, t := range tags {
 			e.insertAt(anchor+k, slot{tag: e.Tag(t), spot: spot, moved: true, what: item{Item: order.Item{Inert: true, Name: moved(t)}}})
 		}
-		where := cmp.Or(map[bool]string{true: "behind"}[m.After], "before")
+		where := "before"
+		if m.After {
+			where = "behind"
+		}
 		said = append(said, fmt.Sprintf("%s goes %s %s", items[m.Item].Name, where, items[m.Anchor].Name))
 	}
 	return said

@@ -322,7 +322,11 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			case l.Kind == "export" || l.Kind == "module":
 				note := fmt.Sprintf("%s is gone, and imported in %s", l.title(), abbreviated(l.Uses))
 				if l.Rename != nil {
-					note += fmt.Sprintf("; it is %s %s now", map[bool]string{true: "surely", false: "probably"}[l.Rename.Sure], l.Rename.New)
+					likely := "probably"
+					if l.Rename.Sure {
+						likely = "surely"
+					}
+					note += fmt.Sprintf("; it is %s %s now", likely, l.Rename.New)
 				}
 				out.Notes = append(out.Notes, note)
 			case l.Kind == Symbol && parts["#"+l.Name] != "":

@@ -126,7 +126,10 @@ func habitPages() []habit {
 		for _, from := range []string{"mast.mjs", "every.mjs", "named.mjs", "circle.mjs", "plain.js"} {
 			clause := "{ " + names + " }"
 			if strings.ContainsAny(names, "*{") {
-				clause = map[bool]string{true: names, false: "whole"}[names[0] == '*'] // all of it, or its default
+				clause = "whole" // its default
+				if names[0] == '*' {
+					clause = names // all of it
+				}
 			}
 			add("exports", "<script type=\"module\">import "+clause+" from './js/"+from+"';</script>", "")
 		}

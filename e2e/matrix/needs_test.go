@@ -101,7 +101,11 @@ func launch(t *testing.T, seed int64) *fleet {
 			return
 		}
 		w.Header().Set("Access-Control-Allow-Origin", "*")
-		w.Header().Set("Content-Type", map[bool]string{true: "text/css", false: "text/javascript"}[strings.HasSuffix(r.URL.Path, ".css")])
+		contentType := "text/javascript"
+		if strings.HasSuffix(r.URL.Path, ".css") {
+			contentType = "text/css"
+		}
+		w.Header().Set("Content-Type", contentType)
 		fmt.Fprint(w, content)
 	}))
 	t.Cleanup(f.cdn.Close)

@@ -1,6 +1,7 @@
 package paths
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -15,49 +16,49 @@ const (
 	MaxDepth     = 40   // parts
 )
 
-// Fault says what is wrong with a name that came from outside, "" where nothing is: it must stay below the folder that it
-// is put into, and mean the same file on every system.
-func Fault(name string) string {
+// Validate returns an error if a slash-separated path from outside can't be used as a file's path: it must stay below the
+// folder that it is put into, and mean the same file on every system. The error is a clause whose subject is the file.
+func Validate(name string) error {
 	switch {
 	case name == "":
-		return "it has no name"
+		return errors.New("it has no name")
 	case len(name) > MaxBytes:
-		return fmt.Sprintf("its name is longer than %d bytes", MaxBytes)
+		return fmt.Errorf("its name is longer than %d bytes", MaxBytes)
 	case !utf8.ValidString(name):
-		return "its name is not in UTF-8"
+		return errors.New("its name is not in UTF-8")
 	case name[0] == '/':
-		return "its name is an absolute path, which would be written outside the project"
+		return errors.New("its name is an absolute path, which would be written outside the project")
 	case strings.Contains(name, `\`):
-		return "its name has a backslash, which is a folder's mark on some systems and a letter on others"
+		return errors.New("its name has a backslash, which is a folder's mark on some systems and a letter on others")
 	case len(name) >= 2 && name[1] == ':':
-		return "its name begins with a drive letter, which would be written outside the project"
+		return errors.New("its name begins with a drive letter, which would be written outside the project")
 	case strings.ContainsFunc(name, texts.IsUnsafe):
-		return "its name has control characters"
+		return errors.New("its name has control characters")
 	}
 	if Reserved(name) {
-		return "it lies in a folder of version control, of merry or of the system"
+		return errors.New("it lies in a folder of version control, of merry or of the system")
 	}
 	parts := strings.Split(name, "/")
 	if len(parts) > MaxDepth {
-		return fmt.Sprintf("it lies more than %d folders deep", MaxDepth)
+		return fmt.Errorf("it lies more than %d folders deep", MaxDepth)
 	}
 	for _, p := range parts {
 		switch {
 		case p == "..":
-			return "its name climbs out of the folder with \"..\""
+			return errors.New("its name climbs out of the folder with \"..\"")
 		case p == "" || p == ".":
-			return "its name has an empty part"
+			return errors.New("its name has an empty part")
 		case len(p) > MaxComponent:
-			return fmt.Sprintf("a part of its name is longer than %d bytes", MaxComponent)
+			return fmt.Errorf("a part of its name is longer than %d bytes", MaxComponent)
 		case strings.ContainsAny(p, `<>:"|?*`):
-			return "its name has a character that Windows does not allow in names"
+			return errors.New("its name has a character that Windows does not allow in names")
 		case strings.HasSuffix(p, ".") || strings.HasSuffix(p, " "):
-			return "a part of its name ends in a dot or a space, which Windows takes away"
+			return errors.New("a part of its name ends in a dot or a space, which Windows takes away")
 		case device(p):
-			return "its name is that of a device on Windows"
+			return errors.New("its name is that of a device on Windows")
 		}
 	}
-	return ""
+	return nil
 }
 
 // Reserved tells whether a path lies in, or is, a folder that belongs to version control, to this program or to the
