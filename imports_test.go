@@ -14,21 +14,33 @@ const module = "merrycrate.example/merry"
 // house lists the packages from the top to the bottom of docs/ARCHITECTURE.md. Each may import those below it and none
 // above.
 var house = []string{
-	"cmd/merry", "cli", "cli/picker", "cli/show", "cli/room", "crate",
-	"crate/adopt", "crate/hosts", "crate/sealing", "crate/inspect", "crate/smallest", "crate/inventory", "crate/upgrade", "crate/relocate", "crate/settle", "crate/reconcile", "crate/look", "crate/serve", "crate/staging", "crate/policies", "crate/leads", "crate/graph", "crate/tags", "crate/project", "crate/origin", "crate/facts",
-	"crate/placement", "crate/renamed", "crate/delivery", "crate/manifest", "crate/source", "crate/archive", "crate/change", "crate/browser", "crate/looks", "crate/console", "crate/check", "crate/rehearse", "crate/draw",
-	"crate/script", "crate/words", "crate/page", "crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs", "crate/svg",
-	"crate/ecma", "crate/marks", "crate/watch", "crate/disk", "crate/lines", "crate/semantic", "crate/streamed", "crate/record", "crate/support", "crate/cdn", "crate/integrity", "crate/policy", "crate/paths", "crate/problem", "crate/printable", "crate/licence", "crate/lazy", "crate/memo", "crate/parallel",
+	"cmd/merry", "cli", "cli/picker", "cli/show", "cli/sandbox", "crate",
+	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade",
+	"crate/relocate", "crate/switching", "crate/libraries", "crate/reconcile", "crate/look", "crate/serve", "crate/csp",
+	"crate/pageload", "crate/references", "crate/graph", "crate/tags", "crate/project", "crate/requirements",
+	"crate/origin", "crate/facts", "crate/walk", "crate/placement", "crate/renames", "crate/packages", "crate/manifest",
+	"crate/source", "crate/archive", "crate/change", "crate/browser", "crate/console", "crate/check", "crate/rehearse",
+	"crate/script", "crate/page", "crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs",
+	"crate/ecma", "crate/watch", "crate/disk", "crate/record", "crate/support", "crate/cdn", "crate/integrity",
+	"crate/paths", "crate/problem", "crate/texts", "crate/memo", "crate/parallel",
 }
 
-// values are the packages of which the command line sees the types: what answers and requests are made of.
-var values = []string{"cli/picker", "cli/show", "cli/room", "crate", "crate/cdn", "crate/change", "crate/check", "crate/delivery", "crate/disk", "crate/draw", "crate/integrity", "crate/lazy", "crate/order", "crate/parallel", "crate/printable",
-	"crate/problem", "crate/record", "crate/script", "crate/words", "crate/style", "crate/renamed", "demo", "standin"}
+// values are the packages whose types the command line sees: what requests and results are made of.
+var values = []string{
+	"cli/picker", "cli/show", "cli/sandbox", "crate", "crate/cdn", "crate/change", "crate/check", "crate/disk",
+	"crate/integrity", "crate/memo", "crate/order", "crate/packages", "crate/parallel", "crate/problem",
+	"crate/record", "crate/renames", "crate/script", "crate/style", "crate/texts", "demo", "standin",
+}
 
 // pure are the packages that compute: bytes and values in, values out.
-var pure = []string{"crate/ecma", "crate/marks", "crate/rehearse", "crate/draw", "crate/placement", "crate/delivery", "crate/script", "crate/words", "crate/page", "crate/template", "crate/style", "crate/renamed", "crate/glyphs", "crate/svg", "crate/module", "crate/order", "crate/integrity", "crate/policy", "crate/support", "crate/looks", "crate/console", "crate/check", "crate/cdn", "crate/printable", "crate/lines"}
+var pure = []string{
+	"crate/cdn", "crate/check", "crate/console", "crate/ecma", "crate/glyphs", "crate/integrity", "crate/manifest",
+	"crate/module", "crate/order", "crate/packages", "crate/page", "crate/placement", "crate/rehearse", "crate/renames",
+	"crate/script", "crate/style", "crate/support", "crate/template", "crate/texts",
+}
 
-var impure = []string{"crate/ecma", "crate/marks", "os", "net", "net/http", "time", "os/exec", "syscall", "math/rand", "math/rand/v2"}
+// impure are the standard packages that no pure package may import.
+var impure = []string{"os", "net", "net/http", "time", "os/exec", "syscall", "math/rand", "math/rand/v2"}
 
 // network are the only packages that may open a connection: the core's one, the one that answers on this machine, and those that stand in
 // for servers.

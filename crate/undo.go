@@ -35,7 +35,7 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Undo, "undone", noChange())
 }
 
-// Reload makes the change that was undone last once more.
+// Redo makes the change that was undone last once more.
 func (c *Crate) Redo(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Again, "done again",
 		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to do again: no change was undone since the last one that was made"))

@@ -36,7 +36,7 @@ func New(opener *origin.Opener, reader *facts.Reader) *Resolver {
 	return &Resolver{Opener: opener, Facts: reader}
 }
 
-// A Provide says what would supply a global that a library needs on a page.
+// A Requirement says what would supply a global that a library needs on a page.
 type Requirement struct {
 	Global   string   `json:"global,omitempty"`
 	Import   string   `json:"import,omitempty"` // the name by which a module imports it, in the place of a global
