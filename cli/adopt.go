@@ -21,11 +21,12 @@ func (a *app) adopt() *cobra.Command {
 	var src sourceFlags
 	c := &cobra.Command{
 		Use:   "adopt PAGE… | --all | - --page PAGE",
-		Short: "Record the libraries that pages use already, tags as they are",
-		Long: `Adopt looks at scripts and stylesheets that pages refer to and nobody recorded, or at tags that were copied
-from documentation and are pasted on standard input. It reads or fetches each file once, makes out which library
-and version it is, says how sure it is and why, and records it. Tags stay as they are, where they are; pasted
-ones are put where their library belongs. What it can't name it asks for.`,
+		Short: "Record the libraries that pages already use",
+		Long: `Adopt finds scripts and stylesheets that pages refer to but nobody recorded, or
+tags copied from documentation and pasted on standard input. It reads or fetches
+each file once, works out the library and version, says how sure it is and why,
+and records it. Tags on pages stay as they are, where they are. Pasted tags go
+where their library belongs. Adopt asks you to name what it does not recognise.`,
 		Example: `  merry adopt index.html
   merry adopt --all --dry-run
   merry adopt - --page index.html < tag.txt
@@ -35,7 +36,7 @@ ones are put where their library belongs. What it can't name it asks for.`,
 			switch {
 			case slices.Contains(args, "-"):
 				if len(args) > 1 || all {
-					return misuse("- stands for pasted tags alone; name the pages that they go on with --page")
+					return misuse("- means pasted tags only; name their pages with --page")
 				}
 				a.waits.end() // somebody may be typing
 				b, err := io.ReadAll(io.LimitReader(a.in, 1<<20))
@@ -43,16 +44,16 @@ ones are put where their library belongs. What it can't name it asks for.`,
 					return err
 				}
 				if req.Pasted = strings.TrimSpace(string(b)); req.Pasted == "" {
-					return problem.Misuse("merry adopt - --page index.html < tag.txt", "nothing was pasted on standard input")
+					return problem.Misuse("merry adopt - --page index.html < tag.txt", "standard input is empty, and - means that tags are pasted there")
 				}
 			case len(onto) > 0:
 				return problem.Misuse(fmt.Sprintf("merry adopt %s  # adopts what is on that page", show.Word(onto[0])), "--page is for pasted tags: merry adopt - --page %s", onto[0])
 			case all && len(args) > 0:
-				return misuse("--all is all pages; name some or say --all")
+				return misuse("--all means all pages; name some pages or use --all")
 			case all:
 				req.Pages = []string{"**"}
 			case len(args) == 0:
-				return problem.Misuse("merry adopt --all --dry-run", "say which pages, or --all")
+				return problem.Misuse("merry adopt --all --dry-run", "name pages, or use --all")
 			default:
 				req.Pages = args
 			}
@@ -77,19 +78,19 @@ ones are put where their library belongs. What it can't name it asks for.`,
 		},
 	}
 	f := c.Flags()
-	f.BoolVar(&all, "all", false, "look at all pages")
+	f.BoolVar(&all, "all", false, "adopt from all pages")
 	f.StringSliceVar(&req.Pages, "page", nil, "put pasted tags on the pages that match `GLOB` (repeatable)")
 	f.StringVar(&req.Tag, "tag", "", "only tags whose reference contains `TEXT`")
-	f.StringVar(&req.As, "as", "", "say what it is: `NAME`, or NAME@VERSION")
-	f.StringVar(&req.From, "from", "", "look for the bytes in this `SOURCE`")
+	f.StringVar(&req.As, "as", "", "what the tag refers to: `NAME` or NAME@VERSION")
+	f.StringVar(&req.From, "from", "", "search this `SOURCE` for the same bytes")
 	f.BoolVar(&src.plain, "plain", false, "allow addresses without TLS")
-	f.BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")
+	f.BoolVar(&src.fresh, "fresh", false, "fetch again what is in the cache")
 	return a.changes(c)
 }
 
 func (a *app) printAdopted(got *crate.Adopted) {
 	if len(got.Tags) == 0 && len(got.Pages) == 0 {
-		a.printf("everything that the pages load is recorded, or the site's own\n")
+		a.printf("everything that the pages load is recorded or is the site's own\n")
 		return
 	}
 	for _, t := range got.Tags {
@@ -100,7 +101,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		case crate.StateAdopted:
 			what = a.paint.Green(show.Text(what)) + "  " + show.Text(t.File) + ", " + string(t.Sure)
 		case crate.StateDevOnly:
-			what = a.paint.Yellow(show.Text(what)) + "  for the desk only"
+			what = a.paint.Yellow(show.Text(what)) + "  for development only"
 		default:
 			what = a.paint.Red("not adopted") + a.paint.Dim(strings.TrimRight("  "+show.Text(what), " "))
 		}
@@ -109,7 +110,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 			a.printf("  why:  %s\n", strings.ReplaceAll(t.Why, "\n", "\n      "))
 		}
 		if len(t.Because) > 0 {
-			a.printf("  told by: %s\n", show.Text(strings.Join(t.Because, "; ")))
+			a.printf("  evidence: %s\n", show.Text(strings.Join(t.Because, "; ")))
 		}
 		if t.Next != "" {
 			a.printf("%s", show.Steps("  next: ", t.Next))
@@ -120,7 +121,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		if t.State == crate.StateOwn {
 			own++
 			if own == 1 {
-				a.printf("not recognised as libraries, and left as the site's own:\n")
+				a.printf("not recognised as a library, so left as the site's own:\n")
 			}
 			a.printf("  %s\n", show.Text(t.Ref))
 		}
@@ -130,11 +131,11 @@ func (a *app) printAdopted(got *crate.Adopted) {
 			a.printf("put on %s: %s\n", show.Text(p.Page), show.Text(ref))
 		}
 		for _, ref := range p.Already {
-			a.printf("on %s already: %s\n", show.Text(p.Page), show.Text(ref))
+			a.printf("already on %s: %s\n", show.Text(p.Page), show.Text(ref))
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(got.CDNs)) {
-		a.printf("a CDN for the packing list: %s  %s\n", show.Text(name), show.Text(string(got.CDNs[name])))
+		a.printf("CDN for the packing list: %s  %s\n", show.Text(name), show.Text(string(got.CDNs[name])))
 	}
 	a.remarks(got.Notes)
 	if got.DryRun {
@@ -143,7 +144,7 @@ func (a *app) printAdopted(got *crate.Adopted) {
 		return
 	}
 	if len(got.Files) > 0 {
-		a.next("merry contents; merry check; merry undo  # takes this back")
+		a.next("merry contents; merry check; merry undo  # reverts this")
 	}
 }
 

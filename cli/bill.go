@@ -17,10 +17,11 @@ func (a *app) bill() *cobra.Command {
 	var form, advisories string
 	c := &cobra.Command{
 		Use:   "bill",
-		Short: "What the site ships from others: versions, licences, in open formats",
-		Long: `Bill lists what the site ships from others, as a table, as a CycloneDX document, or as a notice with the licences'
-texts. Advisories in the OSV format, from a folder or an archive that you point to, are held against it; nothing is asked
-of any network. The exit status is 1 where one of them concerns the crate.`,
+		Short: "List the third-party libraries that the site ships",
+		Long: `Bill lists the third-party libraries that the site ships: as a table, as a
+CycloneDX document, or as a notice with the licence texts. --advisories compares
+them with advisories in the OSV format, from a folder or an archive. Bill opens no
+connection. The exit status is 1 if an advisory affects the crate.`,
 		Example: "  merry bill\n  merry bill --form cyclonedx > bill.json\n  merry bill --form notice > NOTICE.txt\n  merry bill --advisories ../advisories.zip",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -47,7 +48,7 @@ of any network. The exit status is 1 where one of them concerns the crate.`,
 					fmt.Fprintln(a.err, "note:", show.Text(n))
 				}
 			default:
-				return misuse("--form %s: there is table, cyclonedx and notice", form)
+				return misuse("--form %s: use table, cyclonedx or notice", form)
 			}
 			if err == nil && len(b.Warnings) > 0 {
 				err = quietStatus(problem.Refused)
@@ -55,14 +56,14 @@ of any network. The exit status is 1 where one of them concerns the crate.`,
 			return err
 		},
 	}
-	c.Flags().StringVar(&form, "form", "table", "the `FORM`: table, cyclonedx or notice")
-	c.Flags().StringVar(&advisories, "advisories", "", "a folder, an archive or a file of advisories in the OSV format, at this `PATH`")
+	c.Flags().StringVar(&form, "form", "table", "`FORM` of the output: table, cyclonedx or notice (default: table)")
+	c.Flags().StringVar(&advisories, "advisories", "", "`PATH` of a folder, archive or file of advisories in the OSV format")
 	return c
 }
 
 func (a *app) printBill(b *crate.Bill) {
 	if len(b.Libraries) == 0 {
-		a.printf("the site ships nothing from others\n")
+		a.printf("the site ships no third-party libraries\n")
 		return
 	}
 	t := &show.Table{Right: map[int]bool{3: true, 4: true}}
@@ -70,18 +71,18 @@ func (a *app) printBill(b *crate.Bill) {
 	for _, l := range b.Libraries {
 		from := l.Origin
 		if l.Only != "" {
-			from += " (for the desk only)"
+			from += " (for development only)"
 		}
 		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(orWord(l.Licence, "unknown")), plain(len(l.Files)), plain(l.Pages), show.Text(strings.Join(l.Needs, ", ")), show.Text(from))
 	}
 	a.printf("%s", t.Text(a.paint, ""))
 	if b.Advisories > 0 {
-		a.printf("\n%s read; %s\n", show.Count(b.Advisories, "advisory", "advisories"), orWord(concern(b), "none concerns the crate"))
+		a.printf("\n%s read; %s\n", show.Count(b.Advisories, "advisory", "advisories"), orWord(concern(b), "none affects the crate"))
 	}
 	for _, w := range b.Warnings {
 		a.printf("%s  %s %s\n  %s\n", a.paint.Red(show.Text(strings.Join(append([]string{w.ID}, w.Aliases...), ", "))), show.Text(w.Library), show.Text(w.Version), show.Text(w.Summary))
 		if len(w.Fixed) > 0 {
-			a.printf("  next: merry versions %s  # lists its versions; it is fixed in %s\n", show.Word(w.Library), show.Text(w.Fixed[0]))
+			a.printf("  next: merry versions %s  # lists its versions; fixed in %s\n", show.Word(w.Library), show.Text(w.Fixed[0]))
 		}
 	}
 	a.remarks(b.Notes)
@@ -91,5 +92,5 @@ func concern(b *crate.Bill) string {
 	if len(b.Warnings) == 0 {
 		return ""
 	}
-	return show.Count(len(b.Warnings), "concerns the crate", "concern the crate")
+	return show.Count(len(b.Warnings), "affects the crate", "affect the crate")
 }

@@ -19,7 +19,7 @@ import (
 
 // reportBug writes what a fault of merry itself was into a file that the user can send, and returns the problem to print.
 func (a *app) reportBug(ran *cobra.Command, err error) *problem.Problem {
-	p := &problem.Problem{Code: problem.Bug, Class: problem.Internal, Err: err, What: "this is a fault of merry itself: " + firstLine(err.Error()), Next: []string{"report it, with the command that you gave"}}
+	p := &problem.Problem{Code: problem.Bug, Class: problem.Internal, Err: err, What: "this is a bug in merry: " + firstLine(err.Error()), Next: []string{"report it, with the command that you typed"}}
 	var stack []byte
 	var panicked *parallel.Panic
 	if errors.As(err, &panicked) {
@@ -34,7 +34,7 @@ func (a *app) reportBug(ran *cobra.Command, err error) *problem.Problem {
 	if os.MkdirAll(filepath.Dir(name), 0o700) != nil || os.WriteFile(name, []byte(text), 0o600) != nil {
 		return p
 	}
-	p.Next = []string{"read " + name + " and send it to merry's makers; it holds the command and its flags without their values, the fault, and where in merry it happened"}
+	p.Next = []string{"read " + name + " and send it to the makers of merry; it holds the command, its flags without their values, the error, and where in merry it happened"}
 	return p
 }
 

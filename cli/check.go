@@ -24,13 +24,18 @@ func (a *app) check() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
 		Short: "Find what a browser, a server or a colleague would trip over",
-		Long: `Check holds the crate's files against the seal, and the pages against what a browser will do with
-them: references that lead nowhere, files whose case differs, scripts that run before what they need,
-includes that stand there twice, builds that no plain tag can load. Pages are rehearsed, too, where
-they are few or --rehearse asks for it: their scripts run in their order in a closed room. What a
-policy forbids (in the page's head, or in files that headers: in the packing list names) and what its
-browsers: have not got is found, too. One cause is told once, with its places; --pages lists by page.
-The exit status is 1 where something was found. --explain NAME says what a finding means.`,
+		Long: `Check compares the crate's files with the seal, and reports what will go wrong on
+the pages: missing files, names in the wrong case, scripts that run before what
+they need, libraries included twice, builds that a plain script tag cannot load.
+
+It also rehearses pages: their scripts run in order in a sandbox. Few pages are
+rehearsed by default, many only with --rehearse. It reports what a content
+security policy blocks, from the page's head or from the files that headers: names.
+It reports APIs and CSS that the browsers in browsers: lack.
+
+Each cause is reported once, with the places where it shows; --pages lists by
+page. --explain NAME describes a finding. The exit status is 1 if there are
+findings.`,
 		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --watch\n  merry check --policy index.html\n  merry check --explain need-later",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.runCheck(cmd, &f, args)
@@ -49,21 +54,21 @@ type checkFlags struct {
 
 // add adds the flags to a command's.
 func (f *checkFlags) add(flags *pflag.FlagSet) {
-	flags.StringVar(&f.req.Profile, "profile", "", "hold the pages against the packing list's profile of this `NAME`, too")
-	flags.BoolVar(&f.req.Online, "online", false, "fetch each CDN link of the crate's libraries, and compare")
-	flags.BoolVar(&f.req.Fresh, "fresh", false, "read and check every page anew, whatever is remembered of it")
-	flags.StringVar(&f.req.Since, "changed-since", "", "only pages that changed since this git `REVISION`, or ask for a file that did")
-	flags.BoolVar(&f.rehearse, "rehearse", false, "rehearse the pages, however many they are")
-	flags.BoolVar(&f.noRehearse, "no-rehearse", false, "do not rehearse the pages")
-	flags.BoolVar(&f.byPage, "pages", false, "list the findings page by page, rather than each cause once")
-	flags.BoolVar(&f.watch, "watch", false, "check again whenever a file changes, and print what came and what went")
-	flags.BoolVar(&f.fix, "fix", false, "mend what is safe, then check")
+	flags.StringVar(&f.req.Profile, "profile", "", "also compare the pages with this `NAME`d profile of the packing list")
+	flags.BoolVar(&f.req.Online, "online", false, "fetch each CDN link of the crate's libraries and compare its bytes")
+	flags.BoolVar(&f.req.Fresh, "fresh", false, "read and check every page again, ignoring the cache")
+	flags.StringVar(&f.req.Since, "changed-since", "", "only pages changed since this git `REVISION`, and pages that use a changed file")
+	flags.BoolVar(&f.rehearse, "rehearse", false, "rehearse all pages (default: only if they are few)")
+	flags.BoolVar(&f.noRehearse, "no-rehearse", false, "do not rehearse pages")
+	flags.BoolVar(&f.byPage, "pages", false, "list findings page by page instead of cause by cause")
+	flags.BoolVar(&f.watch, "watch", false, "check again whenever a file changes, and print what is new and what is fixed")
+	flags.BoolVar(&f.fix, "fix", false, "fix what is safe to fix, then check")
 	flags.BoolVar(&f.sarif, "sarif", false, "print the findings as SARIF 2.1.0")
-	flags.BoolVar(&f.all, "all", false, "show all findings, not only the first 50 of each name")
+	flags.BoolVar(&f.all, "all", false, "show all findings (default: the first 50 of each name)")
 	flags.BoolVar(&f.policy, "policy", false, "print the smallest content security policy with which the pages work")
-	flags.StringVar(&f.report, "report", "", "write a page with the findings and each page's order to `FILE.html`")
-	flags.StringVar(&f.baseline, "baseline", "", "only what is new since an earlier check, whose --json answer is in `FILE`")
-	flags.StringVar(&f.explain, "explain", "", "say what the finding `NAME` means; without a name, list them")
+	flags.StringVar(&f.report, "report", "", "write the findings and each page's order to `FILE.html`")
+	flags.StringVar(&f.baseline, "baseline", "", "only findings that are not in `FILE`, the --json answer of an earlier check")
+	flags.StringVar(&f.explain, "explain", "", "describe the finding `NAME`; without a name, list all findings")
 	flags.Lookup("explain").NoOptDefVal = allFindings
 }
 
@@ -77,14 +82,14 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 	f.req.Rehearse = rehearsing(f.rehearse, f.noRehearse)
 	f.req.Pages = args
 	if f.baseline != "" && f.policy {
-		return misuse("--baseline is about findings, and --policy prints none")
+		return misuse("--baseline filters findings, and --policy prints none")
 	}
 	if f.watch {
 		if f.baseline != "" {
-			return misuse("--watch tells what came and what went by itself; leave --baseline out")
+			return misuse("--watch prints what is new anyway; leave --baseline out")
 		}
 		if f.fix || f.policy || f.sarif || f.report != "" {
-			return misuse("--watch checks and tells; it goes with no --fix, --policy, --sarif or --report")
+			return misuse("--watch can't be used with --fix, --policy, --sarif or --report")
 		}
 		a.waits.end()
 		return a.watch(cmd.Context(), f.req)
@@ -131,14 +136,14 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 // earlier reads the answer of an earlier check.
 func (a *app) earlier(name string) (*crate.Checked, error) {
 	full := a.full(name)
-	const write = "write one: merry check --json > baseline.json"
+	const write = "merry check --json > baseline.json"
 	b, err := os.ReadFile(full)
 	if err != nil {
 		return nil, problem.Refuse(problem.FileUnknown, write, "the earlier check %s can't be read", name)
 	}
 	var c crate.Checked
 	if err := json.Unmarshal(b, &c); err != nil || c.Findings == nil {
-		return nil, problem.Refuse(problem.RecordBroken, write, "%s is no answer of merry check --json", name)
+		return nil, problem.Refuse(problem.RecordBroken, write, "%s is not an answer of merry check --json", name)
 	}
 	return &c, nil
 }
@@ -170,8 +175,8 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 				a.printf("  %s\n", a.paint.Dim(show.Text(n)))
 			}
 		}
-		a.printf("\nWhat scripts do later than a rehearsal shows is not counted: send it as Content-Security-Policy-Report-Only first.\n")
-		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers], and check holds the pages against it")
+		a.printf("\nThe rehearsal does not show what scripts do later. Send the policy as Content-Security-Policy-Report-Only first.\n")
+		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers]; check then compares the pages with it")
 	})
 }
 
@@ -226,7 +231,7 @@ func (a *app) explain(name string, args []string) error {
 				t.Rows = append(t.Rows, []string{n, check.Summary(n)})
 			}
 			a.printf("%s", t.Lines(""))
-			a.next("what one of them means: merry check --explain=NAME")
+			a.next("describe one of them: merry check --explain=NAME")
 		})
 	}
 	text := check.Explain(name)
@@ -244,7 +249,7 @@ func (a *app) explain(name string, args []string) error {
 
 func (a *app) printMended(m *crate.Mended) {
 	if len(m.Pages) == 0 {
-		a.printf("nothing that --fix could mend\n\n")
+		a.printf("nothing that --fix could fix\n\n")
 		return
 	}
 	for _, p := range m.Pages {
@@ -261,7 +266,7 @@ func (a *app) printMended(m *crate.Mended) {
 func (a *app) printFindings(c *crate.Checked, all bool) {
 	defer a.printUnsure(c)
 	if len(c.Findings) == 0 {
-		what := "nothing to find fault with"
+		what := "no findings"
 		if c.Before+c.Mended > 0 {
 			what = "nothing new"
 		}
@@ -401,9 +406,9 @@ func (a *app) printUnsure(c *crate.Checked) {
 	const most = 5
 	for i, u := range c.Unsure {
 		if i == most {
-			a.printf("%s\n", a.paint.Dim(fmt.Sprintf("not sure: … and %d more; --json has them", len(c.Unsure)-most)))
+			a.printf("%s\n", a.paint.Dim(fmt.Sprintf("uncertain: … and %d more; --json lists them", len(c.Unsure)-most)))
 			return
 		}
-		a.printf("%s\n", a.paint.Dim("not sure: "+show.Text(u)))
+		a.printf("%s\n", a.paint.Dim("uncertain: "+show.Text(u)))
 	}
 }

@@ -21,21 +21,24 @@ func (a *app) compare() *cobra.Command {
 	var src sourceFlags
 	c := &cobra.Command{
 		Use:   "compare LIB [OLD] NEW | compare SOURCE SOURCE",
-		Short: "What another version would change for these pages",
-		Long: `Compare holds another version of a library against the one in use, or any two against each other: files, size
-on the wire, syntax, licence, needs, globals and their members, and every class, id, attribute, custom property,
-keyframes and font family that is gone, with each place where these pages, stylesheets and scripts use it, and what it
-is probably called now. Nothing is changed. OLD and NEW are versions, ranges or sources. --look opens the pages that
-LIB is on in this machine's browser, as they are and as repin would leave them, and says what looks different;
---report shows both side by side then.`,
+		Short: "Show what another version would change on your pages",
+		Long: `Compare shows how another version of a library differs from the one in use, or
+how any two versions differ: files, size on the wire, syntax, licence, needs,
+globals and their members. It lists every class, id, attribute, custom property,
+animation and font family that was removed, where your pages, stylesheets and
+scripts use it, and what it is probably called now. Compare changes nothing.
+
+OLD and NEW are versions, ranges or sources. --look opens the pages that use LIB
+in this machine's browser, as they are and as repin would leave them, and reports
+what looks different. With --report, it shows both side by side.`,
 		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip --report brinework.html\n  merry compare brinework 2.0.0 --look --rename-sure --report brinework.html\n  merry compare oarlock 1.4.2 2.0.3",
 		Args:    cobra.RangeArgs(2, 3),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case renameSure && !looking:
-				return misuse("--rename-sure is about how pages would look; it goes with --look")
+				return misuse("--rename-sure works with --look only: it changes how the pages would look")
 			case looking && len(args) == 3:
-				return misuse("--look shows the pages as they are and as they would be; leave OLD out")
+				return misuse("--look compares the pages as they are with NEW; leave OLD out")
 			}
 			door, err := a.open(src)
 			if err != nil {
@@ -70,7 +73,7 @@ LIB is on in this machine's browser, as they are and as repin would leave them, 
 				a.printCompared(compared, all)
 				if got.Look != nil {
 					a.printf("\n")
-					a.printLooks(got.Look, "how the pages are, in "+got.Old)
+					a.printLooks(got.Look, "the pages as they are, in "+got.Old)
 				}
 				if slices.ContainsFunc(compared.Removed, func(l crate.RemovedName) bool { return len(l.Uses) > 0 }) {
 					a.next("merry repin %s@%s --rename-sure --dry-run", show.Word(got.Library), show.Word(got.New))
@@ -78,12 +81,12 @@ LIB is on in this machine's browser, as they are and as repin would leave them, 
 			})
 		},
 	}
-	c.Flags().StringVar(&report, "report", "", "write it as a page to `FILE.html`")
-	c.Flags().StringVar(&table, "renames-to", "", "write the classes that are called otherwise now as a table to `FILE.md`, for repin --renames")
-	c.Flags().BoolVar(&all, "all", false, "list what is gone and not used, too")
-	c.Flags().BoolVar(&looking, "look", false, "look at the pages as they are and as they would be, and say what looks different")
-	c.Flags().BoolVar(&renameSure, "rename-sure", false, "with --look: rename on the pages what is surely called otherwise")
-	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what was fetched before")
+	c.Flags().StringVar(&report, "report", "", "write the comparison to `FILE.html`")
+	c.Flags().StringVar(&table, "renames-to", "", "write the renamed classes as a table to `FILE.md`, for repin --renames")
+	c.Flags().BoolVar(&all, "all", false, "also list removed names that the site does not use")
+	c.Flags().BoolVar(&looking, "look", false, "open the pages as they are and as they would be, and report what looks different")
+	c.Flags().BoolVar(&renameSure, "rename-sure", false, "with --look: apply the renames that are certain")
+	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what is in the cache")
 	return c
 }
 
@@ -140,7 +143,7 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 			continue
 		}
 		if used++; used == 1 {
-			a.printf("\n  gone, and used here:\n")
+			a.printf("\n  removed, and used here:\n")
 		}
 		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.Red(show.Text(lostName(l))), show.Count(len(l.Uses), "use", "uses"), a.renameText(l))
 		const most = 6
@@ -154,12 +157,12 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 	}
 	switch {
 	case len(c.Removed) == 0:
-		a.printf("\n  nothing that it offers is gone\n")
+		a.printf("\n  nothing was removed\n")
 	case used == 0:
-		a.printf("\n  nothing that is gone is used here\n")
+		a.printf("\n  nothing that was removed is used here\n")
 	}
 	if unused > 0 {
-		a.printf("\n  gone, and not used here: %s\n", show.Count(unused, "name", "names"))
+		a.printf("\n  removed, and not used here: %s\n", show.Count(unused, "name", "names"))
 		for _, l := range c.Removed {
 			if all && len(l.Uses) == 0 {
 				a.printf("    %s %s%s\n", l.Kind, show.Text(lostName(l)), a.renameText(l))

@@ -127,10 +127,11 @@ var valueFolders = []string{"DIR", "FOLDER"}
 func (a *app) completion() *cobra.Command {
 	return &cobra.Command{
 		Use:   "completion SHELL",
-		Short: "Print what a shell needs to complete commands, flags and names",
-		Long: `Completion prints a script for bash, zsh, fish or powershell. Once the shell has read it, the tab key completes
-commands and flags, and the project's own names: libraries, their files, versions that the cache knows of and
-parts, pages, profiles, CDNs and findings, and the values that flags take. It opens no connection.`,
+		Short: "Print the completion script for a shell",
+		Long: `Completion prints a script for bash, zsh, fish or powershell. Once the shell has
+read it, the tab key completes commands, flags and their values. It also completes
+the project's libraries, files, versions, parts, pages, profiles, CDNs and
+findings. It opens no connection.`,
 		Example:   "  source <(merry completion bash)\n  merry completion zsh > \"${fpath[1]}/_merry\"\n  merry completion fish > ~/.config/fish/completions/merry.fish\n  merry completion powershell | Out-String | Invoke-Expression",
 		Args:      cobra.ExactArgs(1),
 		ValidArgs: []string{"bash", "zsh", "fish", "powershell"},
@@ -145,7 +146,7 @@ parts, pages, profiles, CDNs and findings, and the values that flags take. It op
 			case "powershell":
 				return root.GenPowerShellCompletionWithDesc(a.out)
 			}
-			return misuse("there is no completion for %q: name bash, zsh, fish or powershell", args[0])
+			return misuse("there is no completion for %q: use bash, zsh, fish or powershell", args[0])
 		},
 	}
 }

@@ -14,8 +14,9 @@ import (
 func (a *app) contents() *cobra.Command {
 	return &cobra.Command{
 		Use:     "contents",
-		Short:   "The crate at a glance",
-		Long:    "Contents lists the libraries of the crate: version, licence, files, the pages they are on, and\nwhether what is on disk is what was sealed.",
+		Short:   "List the libraries of the crate",
+		Long:    `Contents lists the libraries of the crate: version, licence, files and pages. It
+says whether the files on disk are the sealed ones.`,
 		Example: "  merry contents",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -36,7 +37,7 @@ func (a *app) contents() *cobra.Command {
 func (a *app) printContents(c *crate.Contents) {
 	if len(c.Libraries) == 0 {
 		a.printf("the crate is empty\n")
-		a.next("merry peek  # lists your downloads; take one: merry take DOWNLOAD")
+		a.next("merry peek  # lists your downloads; then: merry take DOWNLOAD")
 		return
 	}
 	t := &show.Table{Right: map[int]bool{3: true, 4: true, 5: true, 6: true}}
@@ -89,5 +90,5 @@ func devOnlyNote(only record.Only) string {
 	if only != record.DevOnly {
 		return ""
 	}
-	return "for the desk only; it must not ship"
+	return "for development only; it must not ship"
 }

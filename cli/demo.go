@@ -22,11 +22,12 @@ func (a *app) demo() *cobra.Command {
 	var bare, standIns bool
 	c := &cobra.Command{
 		Use:   "demo",
-		Short: "A whole example, offline",
-		Long: `Demo writes the site of the Gull Point Rowing Club and a few downloaded libraries into a folder,
-plays the whole job on it, command by command, and leaves the folder to try things in. --bare plays
-nothing; --stand-ins plays nothing either, and keeps the demo's registry and CDN here, for you to type
-the guide's commands yourself, until it is stopped.`,
+		Short: "Play a whole example, offline",
+		Long: `Demo writes the website of the Gull Point Rowing Club and a few downloaded
+libraries into a folder. It then plays the whole job on them, command by command,
+and leaves the folder for you to try things in. With --step it waits for Enter
+before each command. With --bare it plays nothing. With --stand-ins it plays
+nothing either, and runs the demo's registry and CDN until you stop it.`,
 		Example: "  merry demo\n  merry demo --to /tmp/club --bare\n  merry demo --to /tmp/club --stand-ins",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -49,17 +50,17 @@ the guide's commands yourself, until it is stopped.`,
 			return a.play(cmd.Context(), dir, habit)
 		},
 	}
-	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty")
-	c.Flags().StringVar(&habit, "habit", "kind", "the `HABIT` by which the site keeps its files: "+strings.Join(demo.Habits, ", "))
-	c.Flags().BoolVar(&bare, "bare", false, "only write the site, the downloads and more pages, and play nothing")
-	c.Flags().BoolVar(&standIns, "stand-ins", false, "write them where they are not there yet, and be the registry and the CDN until stopped")
+	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty (default: a new folder)")
+	c.Flags().StringVar(&habit, "habit", "kind", "the site's `HABIT` of keeping files: "+strings.Join(demo.Habits, ", "))
+	c.Flags().BoolVar(&bare, "bare", false, "write the site, the downloads and more pages, and play nothing")
+	c.Flags().BoolVar(&standIns, "stand-ins", false, "write the site if it is not there, and run the registry and the CDN until stopped")
 	return c
 }
 
 // layOut writes the demo's site, its downloads, and pages that come later, into a folder that is new or empty.
 func layOut(dir, habit string) (site string, err error) {
 	if !slices.Contains(demo.Habits, habit) {
-		return "", misuse("--habit %s: there is %s", habit, strings.Join(demo.Habits, ", "))
+		return "", misuse("--habit %s: use %s", habit, strings.Join(demo.Habits, ", "))
 	}
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
 		return "", misuse("--to %s: the folder is not empty", dir)
@@ -118,7 +119,7 @@ func (a *app) standBy(ctx context.Context, dir, habit string) error {
 		return err
 	}
 	if err := a.answer(map[string]string{"site": site, "registry": registry.URL, "cdn": cdn.Secure, "certificate": certificate}, func() {
-		a.printf("The demo's registry and CDN are here until you stop this with Ctrl-C. In another terminal:\n\n")
+		a.printf("The demo's registry and CDN run until you press Ctrl-C. In another terminal:\n\n")
 		a.printf("  cd %s\n  export REGISTRY=%s CDN=%s CERTIFICATE=%s\n", show.Word(site), registry.URL, cdn.Secure, show.Word(certificate))
 	}); err != nil {
 		return err
@@ -195,7 +196,7 @@ func (a *app) play(ctx context.Context, dir, habit string) error {
 			out = a.out
 		}
 		if step.Status = Run(ctx, append([]string{"--in", site}, s.Args...), input, out, out); step.Status != s.Status {
-			return fmt.Errorf("the demo went wrong at %s: status %d, expected %d", step.Command, step.Status, s.Status)
+			return fmt.Errorf("the demo failed at %s: status %d, expected %d", step.Command, step.Status, s.Status)
 		}
 		if step.Printed = printed.String(); !a.json {
 			a.printf("\n")
@@ -204,7 +205,7 @@ func (a *app) play(ctx context.Context, dir, habit string) error {
 	}
 	return a.answer(map[string]any{"site": site, "steps": steps}, func() {
 		a.printf("The site is in %s, the downloads beside it.\n", site)
-		a.next("try things: cd %s", show.Word(site))
+		a.next("try things yourself: cd %s", show.Word(site))
 	})
 }
 
@@ -242,7 +243,7 @@ func (a *app) standIns(ctx context.Context, dir string) (*standin.Registry, *sta
 	// A name under .example is nowhere; the settings say where it is today.
 	for _, set := range [][]string{{"sources", "set", "certificates", certificates}, {"sources", "set", "host", "cdn.harbour.example", cdn.Secure}} {
 		if status := Run(ctx, set, a.in, io.Discard, a.out); status != 0 {
-			return nil, nil, fmt.Errorf("the demo's stand-in for a CDN could not be set")
+			return nil, nil, fmt.Errorf("the demo's CDN could not be set")
 		}
 	}
 	return registry, cdn, nil

@@ -28,10 +28,10 @@ type sourceFlags struct {
 }
 
 func (s *sourceFlags) add(c *cobra.Command) {
-	c.Flags().StringVar(&s.integrity, "integrity", "", "the source's bytes must have this integrity `VALUE` before anything is opened")
+	c.Flags().StringVar(&s.integrity, "integrity", "", "refuse the source unless its bytes have this integrity `VALUE`")
 	c.Flags().BoolVar(&s.plain, "plain", false, "allow an address without TLS")
-	c.Flags().BoolVar(&s.fresh, "fresh", false, "fetch an address again that was fetched before")
-	c.Flags().StringVar(&s.downloads, "downloads", "", "the `DIR` where downloads arrive")
+	c.Flags().BoolVar(&s.fresh, "fresh", false, "fetch again what is in the cache")
+	c.Flags().StringVar(&s.downloads, "downloads", "", "the `DIR` where downloads arrive (default: your download folder)")
 }
 
 // open makes the front door for a command. The caller closes it.
@@ -43,7 +43,7 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	patience := time.Duration(0)
 	if p := os.Getenv(patienceVariable); p != "" {
 		if patience, err = time.ParseDuration(p); err != nil {
-			return nil, problem.Misuse("set it to a time such as 30s, or to nothing", "%s=%s is no time", patienceVariable, p)
+			return nil, problem.Misuse("set it to a time such as 30s, or to nothing", "%s=%s is not a time", patienceVariable, p)
 		}
 	}
 	cache, err := homeFolder(os.UserCacheDir)
@@ -75,7 +75,7 @@ func homeFolder(platform func() (string, error)) (string, error) {
 	dir, err := platform()
 	if err != nil || !filepath.IsAbs(dir) {
 		// A folder of temporary files is everybody's, so it can't stand in.
-		return "", problem.Refuse(problem.SettingsBad, "set "+homeVariable+" to a folder of your own, such as the project's cache in a continuous integration", "there is no home folder to keep settings and cache in")
+		return "", problem.Refuse(problem.SettingsBad, "set "+homeVariable+" to a folder of your own, such as the cache of a continuous integration", "there is no home folder for settings and cache")
 	}
 	return filepath.Join(dir, "merry-crate"), nil
 }
@@ -170,9 +170,10 @@ func (a *app) cache() *cobra.Command {
 	var trim string
 	c := &cobra.Command{
 		Use:   "cache",
-		Short: "Show the cache of everything seen, or trim it",
-		Long: `The cache keeps every delivery and file that was taken, for all projects of this user, so that nothing
-has to be fetched twice. Trimming removes what was not used for longest.`,
+		Short: "Show or trim the cache of everything fetched",
+		Long: `The cache keeps every package and file that was taken, for all projects of this
+user, so that nothing is fetched twice. --trim removes what was not used for
+longest.`,
 		Example: "  merry cache\n  merry cache --trim 500MB\n  merry cache --trim 0",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -199,7 +200,7 @@ has to be fetched twice. Trimming removes what was not used for longest.`,
 			})
 		},
 	}
-	c.Flags().StringVar(&trim, "trim", "", "keep at most this `SIZE`")
+	c.Flags().StringVar(&trim, "trim", "", "keep at most this `SIZE` (default: trim nothing)")
 	return c
 }
 

@@ -30,8 +30,8 @@ func flagList(flags *pflag.FlagSet) string {
 
 // groups are the commands by the order of the work.
 var groups = []struct{ title, commands string }{
-	{"Begin:", "demo start completion"}, {"Bring in:", "peek take adopt"}, {"On pages:", "include omit switch order move drop"}, {"Look whether it is right:", "check look serve contents bill seal"},
-	{"Up a version:", "versions compare repin hold"}, {"Records and sources:", "settle refill undo sources cache"},
+	{"Begin:", "demo start completion"}, {"Add:", "peek take adopt"}, {"Pages:", "include omit switch order move drop"}, {"Verify:", "check look serve contents bill seal"},
+	{"Upgrade:", "versions compare repin hold"}, {"Records:", "settle refill undo sources cache"},
 }
 
 // group puts the commands into their groups.
@@ -52,11 +52,11 @@ func group(root *cobra.Command) {
 func ownHelp(c *cobra.Command) {
 	if !c.HasParent() {
 		c.SetUsageTemplate(strings.NewReplacer(".LocalFlags.FlagUsages", "flagList .LocalFlags", ".InheritedFlags.FlagUsages", "flagList .InheritedFlags",
-			`Use "{{.CommandPath}} [command] --help" for more information about a command.`, `{{.CommandPath}} COMMAND --help has the flags and examples of each.`,
+			`Use "{{.CommandPath}} [command] --help" for more information about a command.`, `{{.CommandPath}} COMMAND --help shows the flags and examples of a command.`,
 			"{{.CommandPath}} [command]", "{{.CommandPath}} COMMAND").Replace(c.UsageTemplate()))
-		c.Flags().BoolP("version", "v", false, "print the version, and what the program was made of")
+		c.Flags().BoolP("version", "v", false, "print the version and the build")
 	}
-	c.Flags().BoolP("help", "h", false, "print this")
+	c.Flags().BoolP("help", "h", false, "print this help")
 	for _, sub := range c.Commands() {
 		ownHelp(sub)
 	}
@@ -76,7 +76,7 @@ func helpOn(root *cobra.Command) *cobra.Command {
 			}
 		}
 		return beginning(typed, names), cobra.ShellCompDirectiveNoFileComp
-	}, Use: "help [COMMAND | crate.yaml]", Short: "Help about any command, and about the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml\n  merry help crate.yaml --json     as a JSON Schema", RunE: func(c *cobra.Command, args []string) error {
+	}, Use: "help [COMMAND | crate.yaml]", Short: "Show help for a command or for the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml\n  merry help crate.yaml --json     as a JSON Schema", RunE: func(c *cobra.Command, args []string) error {
 		if len(args) == 1 && args[0] == record.ListFile {
 			text := []byte(record.KeysText())
 			if asJSON, err := c.Flags().GetBool("json"); err == nil && asJSON {
@@ -89,7 +89,7 @@ func helpOn(root *cobra.Command) *cobra.Command {
 		if err != nil || on == nil || len(rest) > 0 {
 			next := "merry help  # lists the commands"
 			if near := root.SuggestionsFor(args[0]); len(near) > 0 {
-				next = "did you mean merry help " + strings.Join(near, " or merry help ") + "?"
+				next = "merry help " + strings.Join(near, " or merry help ") + "?"
 			}
 			return problem.Misuse(next, "there is no command %q", strings.Join(args, " "))
 		}

@@ -15,11 +15,12 @@ func (a *app) include() *cobra.Command {
 	var minified, readable bool
 	c := &cobra.Command{
 		Use:   "include LIB|FILE…",
-		Short: "Put libraries or own files on pages, in the right place",
-		Long: `Include puts a library's tags, or those of own scripts and stylesheets, on pages: stylesheets in the
-head behind those they need and before the site's own, scripts where the page keeps its scripts,
-behind what they need and before the page's own. Nothing else on the page changes by a byte. What
-is there already is not put there twice.`,
+		Short: "Put libraries or own files on pages",
+		Long: `Include puts the tags of libraries, or of own scripts and stylesheets, on pages.
+Stylesheets go into the head: after those they need, before the site's own.
+Scripts go where the page keeps its scripts: after those they need, before the
+page's own. Everything else on the page stays identical. Nothing is included
+twice.`,
 		Example: "  merry include brinework --page '**'\n  merry include oarlock brinework --page crews/index.html --readable\n  merry include 'js/*.js' --page index.html",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -41,11 +42,11 @@ is there already is not put there twice.`,
 		},
 	}
 	f := c.Flags()
-	f.StringSliceVar(&req.Pages, "page", nil, "the pages, by name or `GLOB`; a site's only page needs no naming (repeatable)")
-	f.StringSliceVar(&req.Only, "only", nil, "of the library only this `FILE`, which gets a tag where it lay beside so far (repeatable)")
+	f.StringSliceVar(&req.Pages, "page", nil, "the pages, by name or `GLOB` (default: the only page; repeatable)")
+	f.StringSliceVar(&req.Only, "only", nil, "only this `FILE` of the library, which gets a tag if it had none (repeatable)")
 	f.BoolVar(&minified, "minified", false, "use the minified build on these pages")
 	f.BoolVar(&readable, "readable", false, "use the readable build on these pages")
-	f.BoolVar(&req.Fragments, "fragments", false, "put tags on parts of pages too")
+	f.BoolVar(&req.Fragments, "fragments", false, "also put tags on parts of pages")
 	return a.changes(c)
 }
 
@@ -54,7 +55,8 @@ func (a *app) omit() *cobra.Command {
 	c := &cobra.Command{
 		Use:     "omit LIB|FILE…",
 		Short:   "Take libraries or own files off pages",
-		Long:    "Omit takes the tags of libraries, or of own scripts and stylesheets, off pages: off all of them\nwhere none is named. The files stay.",
+		Long:    `Omit removes the tags of libraries, or of own scripts and stylesheets, from pages.
+Without --page, it removes them from all pages. The files stay.`,
 		Example: "  merry omit brinework --page index.html\n  merry omit oarlock",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -71,8 +73,8 @@ func (a *app) omit() *cobra.Command {
 			return a.answer(out, func() { a.printIncluded(out) })
 		},
 	}
-	c.Flags().StringSliceVar(&req.Only, "only", nil, "of the library only this `FILE` (repeatable)")
-	c.Flags().StringSliceVar(&req.Pages, "page", nil, "only the pages that match `GLOB` (repeatable)")
+	c.Flags().StringSliceVar(&req.Only, "only", nil, "only this `FILE` of the library (repeatable)")
+	c.Flags().StringSliceVar(&req.Pages, "page", nil, "only the pages that match `GLOB` (default: all pages; repeatable)")
 	return a.changes(c)
 }
 
@@ -89,7 +91,7 @@ func (a *app) printIncluded(in *crate.Included) {
 	if step := adoptStep(in.Pages); step != "" {
 		a.next("%s", step)
 	} else if len(in.Files) > 0 {
-		a.next("%s", missingSteps(in.Missing)+"merry check; merry undo  # takes this back")
+		a.next("%s", missingSteps(in.Missing)+"merry check; merry undo  # reverts this")
 	}
 }
 
@@ -155,8 +157,8 @@ func (a *app) printPages(pages []crate.PageChange) {
 			}
 		}
 		row("added", p.Added)
-		row("taken off", p.Removed)
-		row("there already", p.Already)
+		row("removed", p.Removed)
+		row("already there", p.Already)
 		row("also", p.Also)
 		row("not added", p.Unrecorded)
 		if p.Note != "" {

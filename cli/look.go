@@ -26,28 +26,31 @@ func (a *app) look() *cobra.Command {
 	var sarif bool
 	c := &cobra.Command{
 		Use:   "look [PAGE…]",
-		Short: "Open pages in the real browser of this machine, and say what it said",
-		Long: `Look serves the site on loopback, opens its pages in the browser that is on this machine, without a window,
-and says for each what the console said, what failed or was blocked, how long it took until something was
-seen, and from whom how many bytes came. Where check knows the cause it is told; where check and the browser
-say different things, that is, too. --save keeps how pages look, --against says what looks different from that:
-the regions, the elements in them, and which rules changed for them. For that, what moves is held still:
-animations, carets, videos, dates, chance; --mask hides the rest. The exit status is 1 where something was
-wrong or looks different.`,
+		Short: "Open pages in this machine's browser and report what it says",
+		Long: `Look serves the site on loopback and opens its pages in this machine's browser,
+without a window. For each page it reports console messages, failed and blocked
+requests, time to first paint, and bytes per host. If check knows the cause of a
+message, look prints it. If check and the browser disagree, look says so.
+
+--save keeps how the pages look. --against reports what looks different now: the
+regions, the elements in them, and the CSS rules that changed. For that,
+animations, carets, videos, dates and random numbers stand still; --mask hides
+other changing elements. The exit status is 1 if something is wrong or looks
+different.`,
 		Example: "  merry look\n  merry look 'crews/*.html' --widths 360,1280\n  merry look --save before\n  merry look --against before --report looks.html\n  merry look --dark --no-scripts --wait '.crew-list li'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			req.Pages = args
 			if report != "" && req.Baseline == "" {
-				return misuse("--report shows what looks different; say from what: --against NAME")
+				return misuse("--report shows what looks different; name the saved look with --against NAME")
 			}
 			if slices.ContainsFunc(req.Widths, func(w int) bool { return w < 100 || w > 8000 }) {
-				return misuse("--widths are of windows, in pixels: from 100 to 8000")
+				return misuse("--widths must be from 100 to 8000 pixels")
 			}
 			if len(req.Masks) > 0 && req.Save == "" && req.Baseline == "" {
-				return misuse("--mask hides what is in pictures, and none are taken without --save or --against")
+				return misuse("--mask hides elements in screenshots, which only --save and --against take")
 			}
 			if cmd.Flags().Changed("limit") && req.Timeout < time.Second {
-				return misuse("--limit is how long a page may take: a second or more, such as 30s")
+				return misuse("--limit must be one second or more, such as 30s")
 			}
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -76,16 +79,16 @@ wrong or looks different.`,
 		},
 	}
 	f := c.Flags()
-	f.IntSliceVar(&req.Widths, "widths", nil, "open each page in windows of these `WIDTHS`, in pixels")
-	f.BoolVar(&req.Dark, "dark", false, "as somebody sees the pages who likes it dark")
-	f.BoolVar(&req.NoScripts, "no-scripts", false, "without scripts")
-	f.StringVar(&req.Wait, "wait", "", "wait until something matches this `SELECTOR`")
-	f.StringSliceVar(&req.Masks, "mask", nil, "hide what matches this `SELECTOR` in pictures (repeatable)")
-	f.DurationVar(&req.Timeout, "limit", 0, "give a page up after this `TIME`, such as 30s")
-	f.StringVar(&req.Save, "save", "", "keep how the pages look under this `NAME`")
-	f.StringVar(&req.Baseline, "against", "", "say what looks different from what was kept under this `NAME`")
-	f.StringVar(&profile, "profile", "", "as the packing list's profile of this `NAME` would have the pages")
-	f.StringVar(&report, "report", "", "write a page with both looks and what differs to `FILE.html`")
+	f.IntSliceVar(&req.Widths, "widths", nil, "viewport `WIDTHS` in pixels (default: 1280)")
+	f.BoolVar(&req.Dark, "dark", false, "emulate prefers-color-scheme: dark")
+	f.BoolVar(&req.NoScripts, "no-scripts", false, "turn scripts off")
+	f.StringVar(&req.Wait, "wait", "", "wait until an element matches this `SELECTOR`")
+	f.StringSliceVar(&req.Masks, "mask", nil, "hide elements that match this `SELECTOR` in screenshots (repeatable)")
+	f.DurationVar(&req.Timeout, "limit", 0, "stop waiting for a page after `TIME` (default: 20s)")
+	f.StringVar(&req.Save, "save", "", "save how the pages look under this `NAME`")
+	f.StringVar(&req.Baseline, "against", "", "report what looks different from the look saved under this `NAME`")
+	f.StringVar(&profile, "profile", "", "show the pages as this `NAME`d profile of the packing list would leave them")
+	f.StringVar(&report, "report", "", "write both looks and their differences to `FILE.html`")
 	f.StringVar(&teach, "teach", "", "write cases in which check and the browser differ, without the site's content, into `DIR`")
 	f.BoolVar(&sarif, "sarif", false, "print what the browser said as SARIF 2.1.0")
 	return c
@@ -140,7 +143,7 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 			a.printf("  %s\n", a.paint.Dim(fmt.Sprintf("%d more (--json has them)", n)))
 		}
 		if p.More > 0 {
-			a.printf("  %s\n", a.paint.Dim(show.Count(p.More, "more console line was", "more console lines were")+" counted and not kept"))
+			a.printf("  %s\n", a.paint.Dim(show.Count(p.More, "more console line was", "more console lines were")+" counted but not kept"))
 		}
 		if len(p.UnstyledClasses) > 0 {
 			a.printf("  %s\n", a.paint.Dim("no stylesheet has a rule for: "+show.Text(few(p.UnstyledClasses))))
@@ -152,10 +155,10 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 	}
 	for i, d := range seen.Disagreements {
 		if i == mostDiffers {
-			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and in %d more; --json has them", len(seen.Disagreements)-i)))
+			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and on %d more; --json lists them", len(seen.Disagreements)-i)))
 			break
 		}
-		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser differ on "+show.Text(d.Page)), show.Text(d.What))
+		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser disagree on "+show.Text(d.Page)), show.Text(d.What))
 	}
 	if len(seen.Disagreements) > 0 {
 		a.next("merry look --teach cases  # writes them down without the site's content")
@@ -187,16 +190,16 @@ func differently(different int, against string) string {
 	case 0:
 		return "nothing looks different from " + show.Text(against)
 	case 1:
-		return "one picture looks different from " + show.Text(against)
+		return "one screenshot looks different from " + show.Text(against)
 	}
-	return fmt.Sprintf("%d pictures look different from %s", different, show.Text(against))
+	return fmt.Sprintf("%d screenshots look different from %s", different, show.Text(against))
 }
 
 // trafficOf sums up what a page asked for.
 func trafficOf(p *crate.LookedPage) string {
 	var list []string
 	if p.FirstPaint > 0 {
-		list = append(list, fmt.Sprintf("first seen after %v", time.Duration(p.FirstPaint)*time.Millisecond))
+		list = append(list, fmt.Sprintf("first paint after %v", time.Duration(p.FirstPaint)*time.Millisecond))
 	}
 	list = append(list, show.Count(p.Requests, "request", "requests"))
 	for _, host := range p.Hosts() {
@@ -217,7 +220,7 @@ const (
 )
 
 func (a *app) printDifference(d *crate.LookDifference) {
-	a.printf("  %s: %s of the picture, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions), "place", "places"))
+	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions), "place", "places"))
 	for i, r := range d.Regions {
 		if i == mostRegions {
 			a.printf("    %s\n", a.paint.Dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
@@ -245,9 +248,9 @@ func ruleText(selector, was, now, file string) string {
 	text := selector + "  "
 	switch {
 	case was == "":
-		text += "has now " + now
+		text += "new: " + now
 	case now == "":
-		text += "has no more " + was
+		text += "removed: " + was
 	default:
 		text += was + " → " + now
 	}
@@ -276,8 +279,8 @@ type watched struct {
 }
 
 func (w *watched) add(c *cobra.Command) {
-	c.Flags().BoolVar(&w.look, "look", false, "look at the pages before and after, and say what looks different")
-	c.Flags().BoolVar(&w.back, "only-if-same", false, "take the change back where a page looks different then, or is wrong")
+	c.Flags().BoolVar(&w.look, "look", false, "open the pages before and after the change, and report what looks different")
+	c.Flags().BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is wrong after it")
 }
 
 // around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.
@@ -329,9 +332,9 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 		a.printLooks(now, "before the change")
 		switch {
 		case undone:
-			a.printf("taken back, since something looks different or is wrong\n")
+			a.printf("reverted, because something looks different or is wrong\n")
 		case !fine:
-			a.next("merry undo  # takes the change back")
+			a.next("merry undo  # reverts the change")
 		}
 	})
 	if err == nil && !fine {

@@ -14,17 +14,19 @@ func (a *app) move() *cobra.Command {
 	var found bool
 	c := &cobra.Command{
 		Use:   "move LIB|LIB:FILE|FILE… TO",
-		Short: "Move a library, one of its files, or own files; references follow",
-		Long: `Move moves a library into a folder of its own, one file of a library to another place or name, or the
-site's own scripts, styles, pages and pictures. All that refers to them follows: tags, links, pictures and
-import maps on pages, in conditional comments too, url() and @import in own stylesheets, imports in own
-modules, and both records. Paths in the texts of own scripts are told, and changed with --in-scripts.
+		Short: "Move libraries, their files or own files; references follow",
+		Long: `Move moves a library into a folder, one file of a library to another path, or the
+site's own scripts, styles, pages and pictures. References follow: tags, links,
+pictures and import maps on pages (also in conditional comments), url() and
+@import in own stylesheets, imports in own modules, and both records. Paths in
+strings of own scripts are reported; --in-scripts changes them.
 
-TO is a file's new name, or a folder where it ends in a slash, is there, or several things are moved. For a
-library it is the folder that its files will lie in. Nothing is written over; one undo takes it back.
+TO is the new path of one file. It is a folder if it ends in a slash, if it
+exists, or if several things move. For a library it is the folder for its files.
+Move overwrites nothing.
 
-With --found the records and pages follow what somebody moved by hand: files of libraries are known by
-their bytes.`,
+With --found, records and pages follow what somebody moved by hand. Merry
+recognises library files by their bytes.`,
 		Example: "  merry move logbook gallery\n  merry move oarlock:dist/oarlock.min.js js/vendor/\n  merry move js/tides.js js/crews.js js/scenes/\n  merry move crews/index.html teams/index.html\n  merry move --found",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if found {
@@ -50,7 +52,7 @@ their bytes.`,
 		},
 	}
 	c.Flags().BoolVar(&found, "found", false, "follow what was moved by hand")
-	c.Flags().BoolVar(&req.InScripts, "in-scripts", false, "change paths in the texts of own scripts, too")
+	c.Flags().BoolVar(&req.InScripts, "in-scripts", false, "also change paths in strings of own scripts")
 	return a.changes(c)
 }
 
@@ -66,7 +68,7 @@ func (a *app) followMoved(ctx context.Context) error {
 	}
 	return a.answer(m, func() {
 		if len(m.Moves) == 0 {
-			a.printf("nothing was moved by hand: the files of libraries are in their places, or lie nowhere else\n")
+			a.printf("nothing was moved by hand\n")
 			return
 		}
 		a.printMoved(m)
@@ -82,7 +84,7 @@ func (a *app) printMoved(m *crate.Moved) {
 		return
 	}
 	if len(m.Moves) == 0 {
-		a.printf("nothing to move: all is there already\n")
+		a.printf("nothing to move: everything is there already\n")
 		return
 	}
 	t := &show.Table{}
@@ -97,7 +99,7 @@ func (a *app) printMoved(m *crate.Moved) {
 	a.printFollowed(m.Pages)
 	a.printMentions(m.Mentions)
 	a.remarks(m.Notes)
-	a.next("merry check; merry undo  # takes this back")
+	a.next("merry check; merry undo  # reverts this")
 }
 
 // printFollowed lists the references that followed, page by page, of many pages the first.
@@ -124,11 +126,11 @@ func (a *app) printMentions(list []crate.Mention) {
 	left := 0
 	for _, m := range list {
 		if m.Changed {
-			a.printf("%s  %q is %q now\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
+			a.printf("%s  %q is now %q\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
 			continue
 		}
 		left++
-		a.printf("%s  %q may be its path, and was left: it would be %q\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
+		a.printf("%s  %q may be a path to it and was left; the new path is %q\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
 	}
 	if left > 0 {
 		a.printf("to change those too: merry undo, then the same command with --in-scripts\n")

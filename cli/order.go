@@ -20,10 +20,11 @@ func (a *app) order() *cobra.Command {
 	var graph string
 	c := &cobra.Command{
 		Use:   "order [PAGE…]",
-		Short: "Show in which order a page's includes run, and why; or repair it",
-		Long: `Order shows when each script and stylesheet of a page takes effect, what it defines and needs, and whether that is
-there in time, with the reason for every constraint. With --fix it repairs the order with the fewest moves; each tag
-keeps its bytes.`,
+		Short: "Show or fix the order in which scripts and stylesheets run",
+		Long: `Order shows when each script and stylesheet of a page takes effect, what it defines
+and needs, and whether that is there in time. It gives a reason for every
+constraint. --fix corrects the order with the fewest moves; each tag keeps its
+bytes.`,
 		Example: "  merry order index.html\n  merry order index.html --fix --dry-run\n  merry order tides.html --graph svg > tides.svg",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
@@ -50,7 +51,7 @@ keeps its bytes.`,
 			}
 			if graph != "" {
 				if len(pages) != 1 {
-					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", show.Word(pages[0].Page), show.Word(graph)), "--graph draws one page, and there are %d", len(pages))
+					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", show.Word(pages[0].Page), show.Word(graph)), "--graph draws one page, and %d match", len(pages))
 				}
 				text, err := show.Order(graph, drawing(&pages[0]))
 				if err != nil {
@@ -69,8 +70,8 @@ keeps its bytes.`,
 			})
 		},
 	}
-	c.Flags().BoolVar(&fix, "fix", false, "repair the order with the fewest moves")
-	c.Flags().StringVar(&graph, "graph", "", "draw it, as `FORM`: svg, dot or mermaid")
+	c.Flags().BoolVar(&fix, "fix", false, "correct the order with the fewest moves")
+	c.Flags().StringVar(&graph, "graph", "", "draw the order as `FORM`: svg, dot or mermaid")
 	return a.changes(c)
 }
 
@@ -95,7 +96,7 @@ func (a *app) printOrder(o *crate.Ordered) {
 		if s.Line > 0 {
 			line = plain(s.Line)
 		}
-		t.Add(plain(i+1), show.Text(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts behind it wait"), show.Text(some(s.Defines)), show.Text(some(s.Needs)), verdict)
+		t.Add(plain(i+1), show.Text(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts after it wait"), show.Text(some(s.Defines)), show.Text(some(s.Needs)), verdict)
 	}
 	a.printf("%s", t.Text(a.paint, "  "))
 	if len(o.Constraints) > 0 {
@@ -124,7 +125,7 @@ func (a *app) printOrder(o *crate.Ordered) {
 			a.printf("  %s looks up %s\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(here, " ")))
 		}
 		if len(not) > 0 {
-			a.printf("  %s looks up %s, which this page does not have as it stands\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(not, " ")))
+			a.printf("  %s looks up %s, which this page does not have in its HTML\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(not, " ")))
 		}
 	}
 	a.printCan(o.Cycle, o.Stuck)
@@ -139,13 +140,13 @@ func (a *app) printOrder(o *crate.Ordered) {
 // printCan prints what no order can mend.
 func (a *app) printCan(cycle, stuck []string) {
 	if len(cycle) > 0 {
-		a.printf("\n  %s\n", a.paint.Red("no order keeps all of these; they go round in a circle:"))
+		a.printf("\n  %s\n", a.paint.Red("no order satisfies all of these; they form a circle:"))
 		for _, r := range cycle {
 			a.printf("    %s\n", show.Text(r))
 		}
 	}
 	for _, r := range stuck {
-		a.printf("  %s %s\n", a.paint.Yellow("no move mends this:"), show.Text(r))
+		a.printf("  %s %s\n", a.paint.Yellow("no move fixes this:"), show.Text(r))
 	}
 }
 
@@ -175,9 +176,9 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 			a.printf("\n")
 			a.touched(f.Result)
 		case moved > 0:
-			a.next("merry check; merry undo  # takes this back")
+			a.next("merry check; merry undo  # reverts this")
 		default:
-			a.printf("%s: no tag had to be moved\n", show.Count(len(f.Pages), "page", "pages"))
+			a.printf("%s: no tag had to move\n", show.Count(len(f.Pages), "page", "pages"))
 		}
 	}); err != nil {
 		return err

@@ -24,11 +24,12 @@ func (a *app) peek() *cobra.Command {
 	var src sourceFlags
 	c := &cobra.Command{
 		Use:   "peek [SOURCE]",
-		Short: "Look inside a library and take nothing",
-		Long: `Peek opens an archive, a folder, a single file or an https address, and says what is in it: which
-files are for a page and in which build, which belong together, what is set apart, and the set that take
-would bring in, each file with its reason. Without a source it lists the newest libraries in your download
-folder; their numbers serve as sources.`,
+		Short: "Look inside a library, and take nothing",
+		Long: `Peek opens an archive, a folder, a file, an https address or a registry package,
+and lists what is in it: which files are for a page, in which build, which belong
+together, and which are excluded. It shows the set that take would bring in, with a
+reason for each file. Without a source it lists the newest libraries in your
+download folder; their numbers work as sources.`,
 		Example: `  merry peek ../downloads/brinework-1.2.0.zip
   merry peek ../downloads/oarlock-2.0.3.zip --notes
   merry peek --downloads ../downloads`,
@@ -60,9 +61,9 @@ folder; their numbers serve as sources.`,
 			return a.answer(p, func() { a.printPeek(p, args[0], all) })
 		},
 	}
-	c.Flags().BoolVar(&all, "all", false, "list the files set apart, and those of catalogues, one by one")
-	c.Flags().BoolVar(&notes, "notes", false, "print the library's own readme, change notes and licence")
-	c.Flags().BoolVar(&start, "start", false, "print the examples for a page that its readme shows")
+	c.Flags().BoolVar(&all, "all", false, "also list excluded files and the files of catalogues, one by one")
+	c.Flags().BoolVar(&notes, "notes", false, "print the library's readme, changelog and licence")
+	c.Flags().BoolVar(&start, "start", false, "print the page examples of the library's readme")
 	src.add(c)
 	return c
 }
@@ -76,7 +77,7 @@ func (a *app) printNotes(list []crate.LibraryText, start bool) {
 		a.printf("%s\n", strings.TrimRight(n.Text, "\n"))
 	}
 	if start {
-		a.next("the tags name files as the readme has them; take and include write them as they are in your site")
+		a.next("the tags name files as the readme does; take and include write the paths of your site")
 	}
 }
 
@@ -134,7 +135,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		if value != "" {
 			t.Rows = append(t.Rows, []string{word, show.Text(value), "from " + show.Text(from)})
 		} else {
-			t.Rows = append(t.Rows, []string{word, "not told", ""})
+			t.Rows = append(t.Rows, []string{word, "unknown", ""})
 		}
 	}
 	known("name", p.Name, p.NameFrom)
@@ -163,7 +164,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		a.printf("%s", t.Text(a.paint, "  "))
 	}
 	if len(p.Excluded) > 0 {
-		a.printf("\n%s\n", a.paint.Dim("set apart"))
+		a.printf("\n%s\n", a.paint.Dim("excluded"))
 		t = &show.Table{Right: map[int]bool{2: true}}
 		for _, g := range p.Excluded {
 			some := strings.Join(g.Some, ", ")
@@ -174,14 +175,14 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		}
 		a.printf("%s", t.Lines("  "))
 	}
-	a.printf("\n%s\n", a.paint.Bold("it would take"))
+	a.printf("\n%s\n", a.paint.Bold("take would bring in"))
 	t = &show.Table{}
 	for _, c := range p.Suggested {
 		t.Rows = append(t.Rows, []string{show.Text(c.Path), show.Text(c.Reason)})
 	}
 	a.printf("%s", t.Lines("  "))
 	if len(p.Options) > 0 {
-		a.printf("\n%s\n", a.paint.Bold("or, by --part NAME"))
+		a.printf("\n%s\n", a.paint.Bold("or, with --part NAME"))
 		t = &show.Table{Right: map[int]bool{2: true}}
 		const most = 12
 		for i, o := range p.Options {

@@ -16,11 +16,12 @@ func (a *app) refill() *cobra.Command {
 	var from []string
 	c := &cobra.Command{
 		Use:   "refill [LIB…]",
-		Short: "Put the local copies back, verified against the seal",
-		Long: `Refill puts back the files that the seal has and the folder has not, on a fresh checkout for instance:
-from the cache, from archives in --from or in the download folder, from the source where it lies in the
-project, or from its address. Each byte is held against the seal, wherever it comes from. What is there is
-verified; a file with other bytes is left alone and told. Its exit status is 1 where not all is whole.`,
+		Short: "Put missing library files back, verified against the seal",
+		Long: `Refill puts back the library files that are in the seal but not on disk, for
+example after a checkout. It gets them from the cache, from archives in --from or
+in the download folder, from the source in the project, or from its address. It
+verifies every file against the seal. A file with other bytes is reported and left
+alone. The exit status is 1 if a file is still missing or different.`,
 		Example: "  merry refill\n  merry refill oarlock --overwrite\n  merry refill --from ../downloads",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
@@ -45,8 +46,8 @@ verified; a file with other bytes is left alone and told. Its exit status is 1 w
 			return nil
 		},
 	}
-	c.Flags().StringSliceVar(&from, "from", nil, "look in this `ARCHIVE`, or in a folder of archives (repeatable)")
-	c.Flags().BoolVar(&overwrite, "overwrite", false, "put back what was changed, too")
+	c.Flags().StringSliceVar(&from, "from", nil, "search this `ARCHIVE`, or a folder of archives (repeatable)")
+	c.Flags().BoolVar(&overwrite, "overwrite", false, "also replace files that were changed")
 	return a.changes(c)
 }
 
@@ -84,9 +85,9 @@ func (a *app) printRefill(r *crate.Refilled) {
 	case len(r.Moved) > 0:
 		a.next("merry move --found  # the records follow")
 	case len(r.Missing) > 0:
-		a.next("take the missing library's source again, or fetch it where it is recorded by address")
+		a.next("take the missing library's source again, or fetch it if it is recorded by address")
 	case len(r.Changed) > 0:
-		a.next("put your own change into a file of your own; merry refill --overwrite  # puts the sealed bytes back")
+		a.next("move your change into a file of your own; merry refill --overwrite  # restores the sealed bytes")
 	}
 }
 
@@ -95,10 +96,11 @@ func (a *app) drop() *cobra.Command {
 	var files, parts []string
 	c := &cobra.Command{
 		Use:   "drop LIB",
-		Short: "Take a library out, or a part of it, includes and all",
-		Long: `Drop takes a library's tags off all pages, removes those of its files that no other library shares and
-nobody changed, and takes it out of both records, all in one change. It refuses while another library needs it.
-With --part or --files only that much is taken out, and what belongs to nothing else of the library.`,
+		Short: "Take a library, or a part of it, out of the project",
+		Long: `Drop removes a library's tags from all pages, its files, and its entries in both
+records, in one change. Files that another library shares or that somebody changed
+stay. It refuses while another library needs this one. With --part or --files it
+removes only that much, and what nothing else in the library uses.`,
 		Example: "  merry drop brinework\n  merry drop tidechart --part grid\n  merry drop oarlock --even-if-needed --dry-run",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -138,12 +140,12 @@ With --part or --files only that much is taken out, and what belongs to nothing 
 				if len(d.References) > 0 {
 					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", show.Text(strings.Join(d.References[:min(6, len(d.References))], ", ")))
 				}
-				a.next("merry check; merry undo  # takes this back")
+				a.next("merry check; merry undo  # reverts this")
 			})
 		},
 	}
-	c.Flags().StringSliceVar(&files, "files", nil, "take out only the files that match `GLOB`, by their paths in the source or on the site (repeatable)")
-	c.Flags().StringSliceVar(&parts, "part", nil, "take out only the part `NAME` (repeatable)")
-	c.Flags().BoolVar(&even, "even-if-needed", false, "drop it even where another library needs it")
+	c.Flags().StringSliceVar(&files, "files", nil, "only the files that match `GLOB`, by their paths in the source or the site (repeatable)")
+	c.Flags().StringSliceVar(&parts, "part", nil, "only the part `NAME` (repeatable)")
+	c.Flags().BoolVar(&even, "even-if-needed", false, "drop it although another library needs it")
 	return a.changes(c)
 }

@@ -144,14 +144,15 @@ func (a *app) report(ran *cobra.Command, err error) int {
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "merry",
-		Short: "Brings third-party libraries into a web project, and keeps its pages right",
-		Long: `Merry brings third-party libraries into a web project that is made of pages: it looks inside
-downloads, takes the files that a page wants, puts them where the site keeps such files, seals
-them with hashes, includes them on pages in the right order, and checks what a browser would
-trip over.
+		Short: "Add third-party libraries to websites that are built without a bundler",
+		Long: `Merry adds third-party libraries to websites that are built without a bundler. It
+takes the right files from a download, a registry or a CDN, and puts their tags on
+pages in the right order. It records hashes, and reports what a browser will trip
+over before you open it. Every change can be previewed with --dry-run and reverted
+with undo.
 
 A first tour:   merry demo`,
-		Example: `  merry start                                     learn the site, write crate.yaml
+		Example: `  merry start                                     find the site's folders, write crate.yaml
   merry peek ../downloads/oarlock-2.0.3.zip       look inside a download
   merry take ../downloads/oarlock-2.0.3.zip --page '**'
   merry check                                     find what a browser would trip over`,
@@ -162,7 +163,7 @@ A first tour:   merry demo`,
 			if a.named = a.dir != ""; !a.named {
 				dir, err := os.Getwd()
 				if err != nil {
-					return problem.Fault(problem.DiskFault, "change to the folder of a project", "the folder that you are in does not exist any more, or can't be read")
+					return problem.Fault(problem.DiskFault, "change to the folder of a project", "the current folder does not exist any more, or can't be read")
 				}
 				a.dir = dir
 				return nil
@@ -179,9 +180,9 @@ A first tour:   merry demo`,
 	root.SuggestionsMinimumDistance = 2
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "print the answer as JSON")
-	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "print nothing for people but errors; the exit status tells the rest")
-	root.PersistentFlags().BoolVar(&a.offline, "offline", false, "never open a connection")
-	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project of `DIR` instead of this folder's")
+	root.PersistentFlags().BoolVar(&a.quiet, "quiet", false, "print errors only")
+	root.PersistentFlags().BoolVar(&a.offline, "offline", false, "open no connection")
+	root.PersistentFlags().StringVar(&a.dir, "in", "", "work in the project in `DIR` (default: the current folder)")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		var bad *pflag.InvalidValueError
 		if errors.As(err, &bad) {
@@ -198,7 +199,7 @@ A first tour:   merry demo`,
 		if len(args) > 0 {
 			next := "merry help  # lists the commands"
 			if near := suggestions(c, args[0]); len(near) > 0 {
-				next = "did you mean merry " + strings.Join(near, " or merry ") + "?"
+				next = "merry " + strings.Join(near, " or merry ") + "?"
 			}
 			return problem.Misuse(next, "there is no command %q", args[0])
 		}
@@ -223,7 +224,7 @@ func Command() *cobra.Command {
 
 // versionWords are the program's version, the commit that it was made of, and what made it, as the build itself says.
 func versionWords() string {
-	version, commit := "of no release", ""
+	version, commit := "development build", ""
 	if info, ok := debug.ReadBuildInfo(); ok {
 		if info.Main.Version != "" && info.Main.Version != "(devel)" {
 			version = info.Main.Version
@@ -251,9 +252,9 @@ func shapeOf(kind string) string {
 	case "int", "int64":
 		return "a number"
 	case "intSlice":
-		return "numbers with commas between them, such as 360,1280"
+		return "numbers separated by commas, such as 360,1280"
 	case "bool":
-		return "it alone, or with =false"
+		return "no value, or =false"
 	}
 	return "another value"
 }

@@ -22,22 +22,26 @@ func (a *app) seal() *cobra.Command {
 	var html, look, plainHTTP bool
 	c := &cobra.Command{
 		Use:   "seal FILE|URL…",
-		Short: "Print integrity strings, for use anywhere",
-		Long: `Seal prints the integrity string of each file, as an integrity attribute takes it. A folder means all the files in it,
-an address what it gives, and - standard input. --html prints ready tags. --check looks at a page instead, any page: which of
-its tags demand bytes that the files have not, or demand none of what another site gives. The exit status is 1 then. Local files are
-looked for from the folder that the command is given in, which stands for the site's.`,
+		Short: "Print integrity hashes for files and addresses",
+		Long: `Seal prints the integrity value of each file, as an integrity attribute takes it.
+For a folder it covers all files in it, for an address the bytes there; - means
+standard input. --html prints complete tags.
+
+--check verifies a page instead, in a project or not. It reports tags whose
+integrity does not match their file, and tags without integrity for another host.
+The exit status is then 1. Root-relative references are looked up from the current
+folder.`,
 		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n  merry seal - < js/club.js\n  merry seal --html js/oarlock.min.js\n  merry seal --check index.html\n  merry seal --check - < index.html",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(integrity.Algorithms, algorithm) {
-				return misuse("--algorithm %s: Subresource Integrity knows %s", algorithm, strings.Join(integrity.Algorithms, ", "))
+				return misuse("--algorithm %s: Subresource Integrity allows %s", algorithm, strings.Join(integrity.Algorithms, ", "))
 			}
 			switch {
 			case html && look:
-				return misuse("--html writes tags and --check looks at them; say one")
+				return misuse("--html writes tags and --check reads them; use one")
 			case html && slices.Contains(args, "-"):
-				return misuse("a tag needs a file's name or address, which standard input has not")
+				return misuse("a tag needs a file name or an address, and standard input has neither")
 			}
 			door, err := a.open(sourceFlags{plain: plainHTTP})
 			if err != nil {
@@ -72,9 +76,9 @@ looked for from the folder that the command is given in, which stands for the si
 			})
 		},
 	}
-	c.Flags().StringVar(&algorithm, "algorithm", "sha384", "`HASH`: sha256, sha384 or sha512")
-	c.Flags().BoolVar(&html, "html", false, "print ready tags")
-	c.Flags().BoolVar(&look, "check", false, "look at pages: which tags have a wrong integrity, or none")
+	c.Flags().StringVar(&algorithm, "algorithm", "sha384", "the `HASH`: sha256, sha384 or sha512 (default: sha384)")
+	c.Flags().BoolVar(&html, "html", false, "print complete tags")
+	c.Flags().BoolVar(&look, "check", false, "report tags on pages with a wrong integrity, or with none")
 	c.Flags().BoolVar(&plainHTTP, "plain", false, "allow addresses without TLS")
 	return c
 }
@@ -107,7 +111,7 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 			a.waits.end() // somebody may be typing
 			b, err = io.ReadAll(io.LimitReader(a.in, 64<<20))
 		} else if b, err = os.ReadFile(a.full(name)); err != nil {
-			err = problem.Refuse(problem.FileUnknown, "name pages, or - for standard input", "there is no file %s", name)
+			err = problem.Refuse(problem.FileUnknown, "name pages, or use - for standard input", "there is no file %s", name)
 		}
 		if err != nil {
 			return err
@@ -141,7 +145,7 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 				}
 			}
 		}
-		a.printf("%s to put right\n", show.Count(bad, "tag", "tags"))
+		a.printf("%s to correct\n", show.Count(bad, "tag", "tags"))
 	})
 	if err == nil && bad > 0 {
 		return quietStatus(problem.Refused)

@@ -18,14 +18,18 @@ func (a *app) serve() *cobra.Command {
 	req := crate.ServeRequest{}
 	c := &cobra.Command{
 		Use:   "serve",
-		Short: "Show the site on this machine, and tell what the browser says",
-		Long: `Serve answers on loopback as a web server would: index files, the site's own 404.html, types, ranges,
-compression, and the headers that headers: in the packing list names. When a file changes, pages that are
-open are loaded again; stylesheets are swapped in place. What the console of the browser says is printed
-here, each line once, with its place (through source maps), what check knows of its cause, and what to type.
-Pages get a small script for that on the way out; nothing is written to disk. --profile shows them as that
-profile would have them, --offline answers links to other hosts from the cache, --behind passes pages and
-what is not in the site to the server that fills in templates.`,
+		Short: "Serve the site on this machine and print browser messages",
+		Long: `Serve answers on loopback as a web server would: index files, the site's own
+404.html, types, ranges, compression, and the headers from the files that headers:
+names. When a file changes, open pages reload; stylesheets are swapped in place.
+
+It prints what the browser's console says, each line once: the position (through
+source maps), the cause if check knows it, and what to type. For that, served
+pages get a small script; nothing is written to disk.
+
+--profile shows the pages as that profile would leave them. --offline answers
+links to other hosts from the cache. --behind passes requests for pages to the
+server that fills in their templates.`,
 		Example: "  merry serve\n  merry serve --port 8000 --profile live\n  merry serve --behind http://127.0.0.1:8080\n  merry serve --offline",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -45,11 +49,11 @@ what is not in the site to the server that fills in templates.`,
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&req.Port, "port", "0", "answer on this `PORT` rather than on one that is free")
-	f.StringVar(&req.Host, "host", "127.0.0.1", "answer on this `ADDRESS`, so that other machines may ask")
-	f.DurationVar(&req.Cache, "cache", 0, "let browsers keep files for this `TIME`, such as 1h, as the site's own server may")
+	f.StringVar(&req.Port, "port", "0", "answer on this `PORT` (default: a free one)")
+	f.StringVar(&req.Host, "host", "127.0.0.1", "answer on this `ADDRESS`, so that other machines can connect (default: loopback)")
+	f.DurationVar(&req.Cache, "cache", 0, "let browsers cache files for `TIME`, such as 1h (default: no caching)")
 	f.StringVar(&req.Behind, "behind", "", "the `URL` of a server that fills in the pages' templates")
-	f.StringVar(&req.Profile, "profile", "", "show pages as the packing list's profile of this `NAME` would have them")
+	f.StringVar(&req.Profile, "profile", "", "show the pages as this `NAME`d profile of the packing list would leave them")
 	return c
 }
 
@@ -75,7 +79,7 @@ func (t *notifier) print(event string, v any, text func()) {
 
 func (t *notifier) ready(address string) {
 	t.print("address", address, func() {
-		t.printf("%s  serves the site until it is stopped with Ctrl-C\n", t.paint.Bold(address+"/"))
+		t.printf("%s  serves the site until you press Ctrl-C\n", t.paint.Bold(address+"/"))
 	})
 }
 
@@ -85,7 +89,7 @@ func (t *notifier) shown(names []string) {
 		if len(names) > 0 {
 			what = some(names)
 		}
-		t.printf("%s\n", t.paint.Dim(time.Now().Format("15:04:05")+"  changed, and shown again: "+show.Text(what)))
+		t.printf("%s\n", t.paint.Dim(time.Now().Format("15:04:05")+"  changed, and reloaded: "+show.Text(what)))
 	})
 }
 

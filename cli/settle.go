@@ -11,13 +11,14 @@ func (a *app) settle() *cobra.Command {
 	var req crate.SettleRequest
 	c := &cobra.Command{
 		Use:   "settle",
-		Short: "Carry out what the packing list says after somebody edited it",
-		Long: `Settle makes the files, the seal and the pages what crate.yaml says: another version, build or source,
-other folders, places, names or files, an entry that was added, taken out or called otherwise. It also puts
-the records right after a merge, follows what was moved by hand, and makes a lost seal anew: from the
-sources, and where they are not to be had, from what lies on the site, which it says.
+		Short: "Apply an edited packing list to files, seal and pages",
+		Long: `Settle makes the files, the seal and the pages match crate.yaml after you edited
+it: another version, build or source, other folders, paths, names or files, an
+entry added, removed or renamed. It also repairs the records after a merge, follows
+what was moved by hand, and rebuilds a lost seal. It rebuilds the seal from the
+sources. If a source is missing, it uses the files in the site and says so.
 
-It is one change, whole or not at all; look at it first with --dry-run.`,
+It is one change, applied completely or not at all. Preview it with --dry-run.`,
 		Example: "  merry settle --dry-run\n  merry settle\n  merry settle --from ../downloads",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -36,13 +37,13 @@ It is one change, whole or not at all; look at it first with --dry-run.`,
 			return a.answer(s, func() { a.printSettled(s) })
 		},
 	}
-	c.Flags().StringSliceVar(&req.Sources, "from", nil, "look in this `FOLDER` for archives that are not where they were (repeatable)")
+	c.Flags().StringSliceVar(&req.Sources, "from", nil, "search this `FOLDER` for archives that were moved (repeatable)")
 	return a.changes(c)
 }
 
 func (a *app) printSettled(s *crate.Settled) {
 	if len(s.Done) == 0 && len(s.Files) == 0 {
-		a.printf("settled: files, seal and pages are what the packing list says\n")
+		a.printf("settled: files, seal and pages match the packing list\n")
 		a.remarks(s.Notes)
 		return
 	}
@@ -60,5 +61,5 @@ func (a *app) printSettled(s *crate.Settled) {
 	}
 	a.printPages(s.Pages)
 	a.remarks(s.Notes)
-	a.next("merry check; merry undo  # takes this back")
+	a.next("merry check; merry undo  # reverts this")
 }

@@ -22,7 +22,7 @@ type siteAnswer struct {
 // onSites gives a command the flag to run on every site below, and names each in the answer. Alone are flags that are of one site.
 func (a *app) onSites(c *cobra.Command, alone ...string) *cobra.Command {
 	var all bool
-	c.Flags().BoolVar(&all, "all-sites", false, "do it for every site in this folder and below, and name each")
+	c.Flags().BoolVar(&all, "all-sites", false, "do it for every site in this folder and below it")
 	one := c.RunE
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if !all {
@@ -30,7 +30,7 @@ func (a *app) onSites(c *cobra.Command, alone ...string) *cobra.Command {
 		}
 		for _, name := range alone {
 			if cmd.Flags().Changed(name) {
-				return misuse("--%s is of one site; leave it or --all-sites out", name)
+				return misuse("--%s works on one site; leave it or --all-sites out", name)
 			}
 		}
 		return a.eachSite(cmd, args, one)

@@ -64,9 +64,10 @@ func (a *app) sources() *cobra.Command {
 	var measure bool
 	c := &cobra.Command{
 		Use:   "sources",
-		Short: "The registries and CDNs in use",
-		Long: `Sources lists the package registries of your settings, asking each whether it answers, and the CDNs of
-this project's packing list. No address is built in: set one with sources set.`,
+		Short: "List the registries and CDNs in use",
+		Long: `Sources lists the package registries in your settings and asks each whether it
+answers. It also lists the CDNs of this project's packing list. No address is built
+in: set one with sources set.`,
 		Example: "  merry sources\n  merry sources --measure\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -91,7 +92,7 @@ this project's packing list. No address is built in: set one with sources set.`,
 				defer a.printCDNs(patterns)
 				if len(list) == 0 {
 					a.printf("no registry is set\n")
-					a.next("set the registry that you use: merry sources set registry URL")
+					a.next("merry sources set registry https://…  # your registry's address")
 					return
 				}
 				t := &show.Table{}
@@ -103,7 +104,7 @@ this project's packing list. No address is built in: set one with sources set.`,
 			})
 		},
 	}
-	c.Flags().BoolVar(&measure, "measure", false, "ask each host that pages link to a few times, and say how it answers")
+	c.Flags().BoolVar(&measure, "measure", false, "ask each host that pages link to a few times, and report how it answers")
 	c.AddCommand(a.sourcesSet(), a.sourcesLearn(), a.sourcesTry())
 	return c
 }
@@ -130,11 +131,11 @@ func (a *app) measured(ctx context.Context, door *crate.Crate) error {
 			if m.Offers != "" {
 				protocol += ", offers " + m.Offers
 			}
-			t.Add(show.Text(m.Host), plain(m.Pages), plain(m.Status), show.Text(protocol), show.Bytes(m.Wire), orWord(show.Text(m.Compressed), "no"), orWord(show.Text(m.Caching), "nothing said"), orWord(show.Text(m.CORS), "no"),
+			t.Add(show.Text(m.Host), plain(m.Pages), plain(m.Status), show.Text(protocol), show.Bytes(m.Wire), orWord(show.Text(m.Compressed), "no"), orWord(show.Text(m.Caching), "no header"), orWord(show.Text(m.CORS), "no"),
 				fmt.Sprintf("%d ms", m.Connect), fmt.Sprintf("%d ms", m.First))
 		}
 		a.printf("%s", t.Text(a.paint, ""))
-		a.printf("\nA host without CORS can have no integrity; one without caching is asked again by every visit.\n")
+		a.printf("\nA link to a host without CORS can have no integrity. Files without caching are requested on every visit.\n")
 	})
 }
 
@@ -156,9 +157,10 @@ func (a *app) sourcesLearn() *cobra.Command {
 	var name string
 	c := &cobra.Command{
 		Use:   "learn URL",
-		Short: "Work out a CDN's address pattern from one link",
-		Long: `Learn fetches a link to a file of the crate, works out how its address is made, makes sure of it with a
-second file of the same library, byte for byte, and keeps the pattern in the packing list.`,
+		Short: "Learn a CDN's address pattern from one link",
+		Long: `Learn fetches a link to a file of the crate and derives how the CDN makes its
+addresses. It checks the pattern with a second file of the same library, byte for
+byte, and writes it into the packing list.`,
 		Example: "  merry sources learn https://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -175,20 +177,20 @@ second file of the same library, byte for byte, and keeps the pattern in the pac
 				return err
 			}
 			return a.answer(l, func() {
-				a.printf("it is %s of %s; so the CDN %s has\n  %s\n", show.Text(l.File), show.Text(l.Library), show.Text(l.Name), show.Text(string(l.Pattern)))
+				a.printf("the file is %s of %s, so the pattern of the CDN %s is\n  %s\n", show.Text(l.File), show.Text(l.Library), show.Text(l.Name), show.Text(string(l.Pattern)))
 				if l.Checked != "" {
-					a.printf("made sure of by %s\n", show.Text(l.Checked))
+					a.printf("verified with %s\n", show.Text(l.Checked))
 				}
 				a.remarks(l.Notes)
 				if l.DryRun {
 					a.touched(l.Result)
 					return
 				}
-				a.next("merry sources try %s  # asks it for all files; merry switch --cdn=%s --dry-run", l.Name, l.Name)
+				a.next("merry sources try %s  # asks for all files; merry switch --cdn=%s --dry-run", l.Name, l.Name)
 			})
 		},
 	}
-	c.Flags().StringVar(&name, "name", "", "call the CDN `NAME`")
+	c.Flags().StringVar(&name, "name", "", "call the CDN `NAME` (default: from its host)")
 	return a.changes(c)
 }
 
@@ -209,8 +211,9 @@ func trustHost(dry bool, address string) error {
 func (a *app) sourcesTry() *cobra.Command {
 	return &cobra.Command{
 		Use:     "try [CDN…]",
-		Short:   "Ask CDNs for every file of the crate, and compare",
-		Long:    "Try fetches each file that goes on pages from the CDNs of the packing list, and says which has the very\nbytes that were sealed. The exit status is 1 where one has not.",
+		Short:   "Check whether CDNs have every file of the crate",
+		Long:    `Try fetches each tagged file from the CDNs of the packing list and reports which
+have the sealed bytes. The exit status is 1 if one does not.`,
 		Example: "  merry sources try\n  merry sources try harbour",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
@@ -248,32 +251,35 @@ func orWord(s, word string) string {
 func (a *app) sourcesSet() *cobra.Command {
 	set := &cobra.Command{
 		Use:     "set",
-		Short:   "Set a registry, the download folder, or certificates",
-		Long:    "Set keeps where libraries come from: a registry, the download folder, certificates, a browser and hosts in your\nsettings, for all projects; a CDN in this project's packing list.",
+		Short:   "Set a registry, CDN, host, browser, download folder or certificates",
+		Long:    `Set stores where libraries come from. A registry, the download folder,
+certificates, a browser and hosts go into your settings, for all projects. A CDN
+goes into this project's packing list.`,
 		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set downloads ../downloads",
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return problem.Misuse(c.CommandPath()+" --help", "say what to set: registry, cdn, host, browser, downloads or certificates")
+			return problem.Misuse(c.CommandPath()+" --help", "name what to set: registry, cdn, host, browser, downloads or certificates")
 		},
 	}
 	var r record.Registry
 	registry := &cobra.Command{
 		Use:   "registry URL",
-		Short: "Set the package registry, for all packages or for one scope",
-		Long: `The address goes into your settings, for all projects. A token is never written anywhere: --token-from
-names the environment variable that holds it. It goes to the registry's own host alone, over TLS.`,
+		Short: "Set the package registry for all packages or one scope",
+		Long: `The address goes into your settings, for all projects. A token is never stored:
+--token-from names the environment variable that holds it. It is sent only to the
+registry's own host, over TLS.`,
 		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			u, err := url.Parse(args[0])
 			if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
-				return misuse("%s is no address of a registry: it begins with https://", args[0])
+				return misuse("%s is not a registry's address: it must begin with https://", args[0])
 			}
 			if err := crate.RefuseUser(args[0]); err != nil {
 				return err
 			}
 			if public, hidden := cdn.WithoutSecrets(args[0]); len(hidden) > 0 {
-				return misuse("%s has a credential in it (%s), which would be written down; name the variable that holds it: --token-from GULL_TOKEN", public, strings.Join(hidden, ", "))
+				return misuse("%s contains a credential (%s), which would be stored; name the variable that holds it: --token-from GULL_TOKEN", public, strings.Join(hidden, ", "))
 			}
 			if r.Scope != "" && (!strings.HasPrefix(r.Scope, "@") || strings.Contains(r.Scope, "/")) {
 				return misuse("--scope %s: a scope looks like @gull", r.Scope)
@@ -292,26 +298,27 @@ names the environment variable that holds it. It goes to the registry's own host
 			}
 			return a.answer(r, func() {
 				a.printf("set the registry for %s: %s\n", orWord(r.Scope, "all packages"), r.URL)
-				a.next("merry sources  # asks it; take a package from it: merry take NAME")
+				a.next("merry sources  # asks it; then take a package from it: merry take NAME")
 			})
 		},
 	}
-	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "a `HOST`, beside the registry's own, where its archives may lie")
-	registry.Flags().StringVar(&r.Scope, "scope", "", "for the packages of this `SCOPE` alone, such as @gull")
+	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "another `HOST` from which the registry may serve its archives")
+	registry.Flags().StringVar(&r.Scope, "scope", "", "only for packages of this `SCOPE`, such as @gull")
 	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
-	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that pages are looked at with", "/usr/bin/chromium", func(s *record.Settings, v string) { s.Browser = v }),
+	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that look and --look use", "/usr/bin/chromium", func(s *record.Settings, v string) { s.Browser = v }),
 		a.setText("downloads DIR", "Set the folder where downloads arrive", "../downloads", func(s *record.Settings, v string) { s.Downloads = v }),
-		a.setText("certificates FILE", "Set a file of more certificate authorities to trust, in PEM", "harbour.pem", func(s *record.Settings, v string) { s.Certificates = v }))
+		a.setText("certificates FILE", "Set a file of certificate authorities to trust, in PEM", "harbour.pem", func(s *record.Settings, v string) { s.Certificates = v }))
 	return set
 }
 
 func (a *app) sourcesSetCDN() *cobra.Command {
 	return a.changes(&cobra.Command{
 		Use:   "cdn NAME PATTERN",
-		Short: "Say how a CDN's addresses are made, in the packing list",
-		Long: `A pattern is an address with these words in it: {name} of the library, {version}, and {path} of the file in
-its delivery, {short} (that path without its first folder) or {file} (its name alone); also {plain} (the name without
-its scope), {brief} (the version without .0 at its end), {stem} and {ending} (of the file's name).`,
+		Short: "Set a CDN's address pattern in the packing list",
+		Long: `A pattern is an address with placeholders: {name} of the library, {version}, and
+the file: {path} in the package, {short} (the path without its first folder) or
+{file} (the name only). Also {plain} (the name without its scope), {brief} (the
+version without a trailing .0), {stem} and {ending} (of the file name).`,
 		Example: "  merry sources set cdn harbour 'https://cdn.harbour.example/lib/{name}/{version}/{path}'",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -342,13 +349,14 @@ its scope), {brief} (the version without .0 at its end), {stem} and {ending} (of
 func (a *app) sourcesSetHost() *cobra.Command {
 	return &cobra.Command{
 		Use:     "host NAME ADDRESS",
-		Short:   "Say where a host is, past the machine's own resolver",
-		Long:    "The address, with its port, goes into your settings. It is for trials: a stand-in on this machine under\na name of its own. Nothing of the machine is changed.",
+		Short:   "Set a host's address, past the machine's resolver",
+		Long:    `The address, with its port, goes into your settings. Use it for trials, such as a
+local server under another host name. Nothing else on the machine changes.`,
 		Example: "  merry sources set host cdn.harbour.example 127.0.0.1:8080",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if _, _, err := net.SplitHostPort(args[1]); err != nil || strings.ContainsAny(args[0]+args[1], "@/") {
-				return misuse("%s is no address with a port, such as 127.0.0.1:8080", args[1])
+				return misuse("%s is not an address with a port, such as 127.0.0.1:8080", args[1])
 			}
 			s, err := settings()
 			if err != nil {

@@ -11,10 +11,11 @@ func (a *app) start() *cobra.Command {
 	var req crate.StartRequest
 	c := &cobra.Command{
 		Use:   "start",
-		Short: "Make the packing list for a site, new or long grown",
-		Long: `Start learns where the site keeps its scripts, styles, fonts and pictures, and which of its
-files are pages, and writes that into crate.yaml, where it can be corrected by hand. In an empty
-folder it makes a first page with an own stylesheet and script. Run again, it changes nothing.`,
+		Short: "Make the packing list for a new or existing site",
+		Long: `Start finds out where the site keeps its scripts, styles, fonts and pictures, and
+which files are pages. It writes that into crate.yaml, where you can correct it. In
+an empty folder it creates a first page with a stylesheet and a script. Run again,
+it changes nothing.`,
 		Example: "  merry start\n  merry start --page index.html\n  merry start --site public",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -30,14 +31,14 @@ folder it makes a first page with an own stylesheet and script. Run again, it ch
 			return a.answer(s, func() { a.printStart(s) })
 		},
 	}
-	c.Flags().StringVar(&req.Page, "page", "", "make this `PAGE` where it is not there")
-	c.Flags().StringVar(&req.Site, "site", "", "the `FOLDER` that is served at \"/\", where it is not this one")
+	c.Flags().StringVar(&req.Page, "page", "", "create this `PAGE` if it does not exist")
+	c.Flags().StringVar(&req.Site, "site", "", "the `FOLDER` that is served at \"/\" (default: this folder)")
 	return a.changes(c)
 }
 
 func (a *app) printStart(s *crate.Started) {
 	if s.Already && len(s.Files) == 0 {
-		a.printf("crate.yaml is there already; nothing changed\n")
+		a.printf("crate.yaml exists already; nothing changed\n")
 		a.next("merry check")
 		return
 	}
@@ -61,5 +62,5 @@ func (a *app) printStart(s *crate.Started) {
 		}
 		a.printf("%s %s\n", word, f.Path)
 	}
-	a.next("merry peek  # lists your downloads; correct crate.yaml by hand where it is wrong")
+	a.next("merry peek  # lists your downloads")
 }

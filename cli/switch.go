@@ -21,12 +21,14 @@ func (a *app) switchCommand() *cobra.Command {
 	var w watched
 	c := &cobra.Command{
 		Use:   "switch [LIB…]",
-		Short: "Change references: local copy or CDN link, minified or readable",
-		Long: `Switch makes pages refer to a CDN instead of the local copies, or back, and to the other build. A link
-gets the sealed file's integrity and crossorigin; a local reference loses them; all else of a tag stays. Before
-pages refer to an address, its bytes are fetched once and must equal the sealed ones; otherwise nothing is done.
-With --fallback a file that its CDN does not deliver is loaded from the local copy, with --then from another CDN first.
-Without libraries it is all of them, without --page all pages.`,
+		Short: "Switch pages between local copies and CDN, or between builds",
+		Long: `Switch makes pages refer to a CDN instead of the local copies, or back, or to the
+other build. A link gets the sealed file's integrity and crossorigin; a local
+reference loses them. Everything else in a tag stays. Merry fetches each new
+address once, and refuses to switch if the bytes differ from the sealed ones.
+
+With --fallback, a page loads the local copy if the CDN does not answer. --then
+names other CDNs to try first. Without libraries, switch works on all libraries.`,
 		Example: `  merry switch --cdn --dry-run
   merry switch oarlock --cdn=harbour --page index.html
   merry switch --local --readable
@@ -66,12 +68,12 @@ Without libraries it is all of them, without --page all pages.`,
 	f.BoolVar(&local, "local", false, "refer to the local copies")
 	f.BoolVar(&minified, "minified", false, "use the minified build")
 	f.BoolVar(&readable, "readable", false, "use the readable build")
-	f.BoolVar(&req.Fallback, "fallback", false, "behind each CDN script, load the local copy if the CDN does not answer")
-	f.StringSliceVar(&req.Then, "then", nil, "before the local copy, ask the CDN `NAME` (repeatable, in turn)")
-	f.BoolVar(&req.Hints, "hints", false, "put preconnect and preload into the head")
-	f.StringVar(&req.Profile, "profile", "", "do what the packing list says under this `NAME`")
-	f.StringSliceVar(&req.Pages, "page", nil, "only on the pages that match `GLOB` (repeatable)")
-	f.BoolVar(&src.fresh, "fresh", false, "compare with the CDN again what was compared before")
+	f.BoolVar(&req.Fallback, "fallback", false, "after each CDN script, load the local copy if the CDN does not answer")
+	f.StringSliceVar(&req.Then, "then", nil, "try the CDN `NAME` before the local copy (repeatable, in this order)")
+	f.BoolVar(&req.Hints, "hints", false, "put preconnect and preload hints into the head")
+	f.StringVar(&req.Profile, "profile", "", "apply this `NAME`d profile of the packing list")
+	f.StringSliceVar(&req.Pages, "page", nil, "only on the pages that match `GLOB` (default: all pages; repeatable)")
+	f.BoolVar(&src.fresh, "fresh", false, "compare with the CDN again, ignoring the cache")
 	w.add(c)
 	return a.changes(c)
 }
@@ -86,7 +88,7 @@ func (a *app) printSwitch(s *crate.Switched) {
 		return
 	}
 	for _, f := range s.Added {
-		a.printf("put there for it: %s\n", show.Text(f))
+		a.printf("added for it: %s\n", show.Text(f))
 	}
 	if len(s.Pages) == 0 {
 		a.printf("no page had anything to switch\n")
@@ -112,7 +114,7 @@ func (a *app) printSwitch(s *crate.Switched) {
 			a.printf("  note: %s\n", show.Text(p.Note))
 		}
 	}
-	a.next("merry check; merry undo  # takes this back")
+	a.next("merry check; merry undo  # reverts this")
 }
 
 // costs says what a page costs whoever opens it for the first time, before and after.
@@ -124,5 +126,5 @@ func costs(before, after *crate.Cost) string {
 		return b + " → " + n
 	}
 	hosts := cmp.Or(strings.Join(after.Hosts, ", "), "none")
-	return fmt.Sprintf("own server %s, others %s; hosts to connect to: %s; requests that hold up rendering: %s", pair(show.Bytes(before.Own), show.Bytes(after.Own)), pair(show.Bytes(before.Others), show.Bytes(after.Others)), hosts, pair(plain(before.Blocking), plain(after.Blocking)))
+	return fmt.Sprintf("own server %s, others %s; other hosts: %s; render-blocking requests: %s", pair(show.Bytes(before.Own), show.Bytes(after.Own)), pair(show.Bytes(before.Others), show.Bytes(after.Others)), hosts, pair(plain(before.Blocking), plain(after.Blocking)))
 }

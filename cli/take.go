@@ -24,17 +24,17 @@ func (a *app) take() *cobra.Command {
 	var f takeFlags
 	c := &cobra.Command{
 		Use:   "take SOURCE…",
-		Short: "Bring a library in: chosen files, placed and sealed",
-		Long: `Take brings a library's files into the site's own folders, records them in crate.yaml and seals
-them with hashes in crate.seal.json. On a terminal, without --files, it lets you pick; elsewhere it
-takes the set that peek shows. A stylesheet brings along what it refers to, placed so that every
-reference stays true.
+		Short: "Add a library to the project",
+		Long: `Take puts a library's files into the site's own folders and records them in
+crate.yaml and, with hashes, in crate.seal.json. On a terminal, without --files,
+you pick the files; otherwise it takes the set that peek suggests. Files that a
+stylesheet refers to come along, and every reference stays valid.
 
-A source is an archive, a folder or a file; an https address of one; or NAME, NAME@VERSION, NAME@RANGE or
-NAME@TAG in the package registry that you have set.
+A source is an archive, a folder or a file; an https address of one; or NAME,
+NAME@VERSION, NAME@RANGE or NAME@TAG in your package registry.
 
-Of a library that is there already, what is asked for is added to what was taken; --together, --by-kind,
---into and --place move it. Another version is for repin.`,
+If the library is already in the crate, take adds the files that you ask for;
+--together, --by-kind, --into and --place move it. For another version, use repin.`,
 		Example: `  merry take ../downloads/oarlock-2.0.3.zip --page '**'
   merry take ../downloads/brinework-1.2.0.zip --needs oarlock --because "the look of the 2019 site"
   merry take 'tidechart@^3.0' --with-needs --page tides.html
@@ -69,34 +69,34 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.StringSliceVar(&f.req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
 	f.src.add(c)
 	flags.BoolVar(&f.suggested, "suggested", false, "take the suggested set without asking")
-	flags.StringSliceVar(&f.req.Parts, "part", nil, "take a part, theme or variant that peek lists by `NAME` (repeatable)")
-	flags.StringVar(&f.req.As, "as", "", "call the library `NAME` in the crate")
-	flags.StringSliceVar(&f.rename, "rename", nil, "give a file another name: `OLD=NEW` (repeatable)")
-	flags.StringSliceVar(&f.req.Keep, "keep", nil, "take the files that match `GLOB` too, to lie beside without tags (repeatable)")
-	flags.BoolVar(&f.modules, "modules", false, "take the library's own script as a module, where it has both forms")
-	flags.BoolVar(&f.scripts, "scripts", false, "take it as a script for a plain tag, where it has both forms")
-	flags.BoolVar(&f.req.Fragments, "fragments", false, "with --page, put tags on parts of pages too")
-	flags.BoolVar(&f.req.Whole, "whole", false, "take all that it has for a page and keep it whole, in later versions too")
-	flags.StringVar(&f.req.Into, "into", "", "keep the set as one folder, at this `FOLDER` of the site")
-	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a place of its own: `FILE=PLACE` (repeatable)")
-	flags.BoolVar(&f.together, "together", false, "keep the set as one folder")
-	flags.BoolVar(&f.byKind, "by-kind", false, "put the files into the site's folders by kind, where its habit is another")
-	flags.StringVar((*string)(&f.req.Names), "names", "", "`HOW` files are named: shipped, plain (without version) or versioned, where that differs from the site's habit")
+	flags.StringSliceVar(&f.req.Parts, "part", nil, "also take the part, theme or variant `NAME` that peek lists (repeatable)")
+	flags.StringVar(&f.req.As, "as", "", "call the library `NAME` in the crate (default: its own name)")
+	flags.StringSliceVar(&f.rename, "rename", nil, "rename a file: `OLD=NEW` (repeatable)")
+	flags.StringSliceVar(&f.req.Keep, "keep", nil, "also keep the files that match `GLOB`, without tags (repeatable)")
+	flags.BoolVar(&f.modules, "modules", false, "take the library as a module, if it has both forms")
+	flags.BoolVar(&f.scripts, "scripts", false, "take the library as a plain script, if it has both forms")
+	flags.BoolVar(&f.req.Fragments, "fragments", false, "with --page, also put tags on parts of pages")
+	flags.BoolVar(&f.req.Whole, "whole", false, "take everything for a page and keep it whole, in later versions too")
+	flags.StringVar(&f.req.Into, "into", "", "keep the files in one folder, at this `FOLDER` of the site")
+	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a path of its own: `FILE=PATH` (repeatable)")
+	flags.BoolVar(&f.together, "together", false, "keep the files in one folder")
+	flags.BoolVar(&f.byKind, "by-kind", false, "put the files into the site's folders by kind")
+	flags.StringVar((*string)(&f.req.Names), "names", "", "`HOW` to name files: shipped, plain (no version) or versioned (default: as the site does)")
 	flags.BoolVar(&f.minified, "minified", false, "pages use the minified build (the default)")
 	flags.BoolVar(&f.readable, "readable", false, "pages use the readable build")
 	flags.BoolVar(&f.req.OneBuild, "one-build", false, "keep only the build that pages use")
-	flags.StringVar(&f.req.Because, "because", "", "the `REASON` for this library, or this version: kept in crate.yaml")
-	flags.StringSliceVar(&f.req.Pages, "page", nil, "include it on the pages that match `GLOB` at once (repeatable)")
+	flags.StringVar(&f.req.Because, "because", "", "the `REASON` for this library or version, kept in crate.yaml")
+	flags.StringSliceVar(&f.req.Pages, "page", nil, "also include it on the pages that match `GLOB` (repeatable)")
 	flags.StringSliceVar(&f.req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
-	flags.BoolVar(&f.req.WithNeeds, "with-needs", false, "take from the registry what it needs on a page, too")
-	flags.BoolVar(&f.req.DevOnly, "only-desk", false, "it is for the developer alone and must not ship")
-	flags.BoolVar(&f.req.Overwrite, "overwrite", false, "write over files that are there with other bytes")
+	flags.BoolVar(&f.req.WithNeeds, "with-needs", false, "also take what it needs on a page from the registry")
+	flags.BoolVar(&f.req.DevOnly, "only-desk", false, "the library is for development only and must not ship")
+	flags.BoolVar(&f.req.Overwrite, "overwrite", false, "overwrite existing files that have other bytes")
 }
 
 // fill works out the request from the flags and arguments.
 func (f *takeFlags) fill(a *app, args []string) error {
 	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename)+len(f.req.Keep)+len(f.places) > 0 || f.req.Into != "" || f.src.integrity != "") {
-		return misuse("--as, --files, --part, --keep, --into, --place, --rename and --integrity are of one source; take the others by themselves")
+		return misuse("--as, --files, --part, --keep, --into, --place, --rename and --integrity work with one source; take the others separately")
 	}
 	f.req.More = args[1:]
 	f.req.Integrity = f.src.integrity
@@ -111,7 +111,7 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	case f.modules && f.scripts:
 		return misuse("--modules and --scripts exclude each other")
 	case (f.modules || f.scripts) && len(f.req.Files) > 0:
-		return misuse("--modules and --scripts are about what is suggested; --files names the files")
+		return misuse("--modules and --scripts choose the suggested set; --files names files")
 	case f.modules:
 		f.req.Form = script.Module
 	case f.scripts:
@@ -120,7 +120,7 @@ func (f *takeFlags) fill(a *app, args []string) error {
 	switch f.req.Names {
 	case "", record.Shipped, record.Plain, record.Versioned:
 	default:
-		return misuse("--names %s: write shipped, plain or versioned", f.req.Names)
+		return misuse("--names %s: use shipped, plain or versioned", f.req.Names)
 	}
 	switch {
 	case f.together && f.byKind:
@@ -131,10 +131,10 @@ func (f *takeFlags) fill(a *app, args []string) error {
 		f.req.Arrange = record.ByKind
 	}
 	if f.req.Whole && f.byKind {
-		return misuse("--whole keeps the set as one folder; --by-kind says otherwise")
+		return misuse("--whole and --by-kind exclude each other: --whole keeps one folder")
 	}
 	if f.req.Into != "" && (f.together || f.byKind) {
-		return misuse("--into names the one folder of the set; --together and --by-kind say otherwise")
+		return misuse("--into names one folder; it excludes --together and --by-kind")
 	}
 	if f.req.Rename, err = pairs("--rename", "OLD=NEW", f.rename); err != nil {
 		return err
@@ -218,7 +218,7 @@ func (a *app) planned(ctx context.Context, door *crate.Crate, req crate.TakeRequ
 	if err != nil {
 		return false, err
 	}
-	a.printf("\ntake it? type y and enter: ")
+	a.printf("\ntake these files? type y and Enter: ")
 	a.flush()
 	answer, err := bufio.NewReader(a.in).ReadString('\n')
 	if err != nil && err != io.EOF {
@@ -262,7 +262,7 @@ func (a *app) answerTaken(ctx context.Context, door *crate.Crate, t *crate.Taken
 // printNeeds says what the library needs on a page, and what supplies it.
 func (a *app) printNeeds(t *crate.Taken) {
 	for _, w := range t.AlsoTook {
-		a.printf("with it: %s\n", show.Text(w))
+		a.printf("also took: %s\n", show.Text(w))
 	}
 	var imports []string
 	for _, n := range t.Needs {
@@ -278,21 +278,21 @@ func (a *app) printNeeds(t *crate.Taken) {
 		switch {
 		case n.Import != "" && n.Library != "":
 		case n.Import != "":
-			a.printf("imports %s by name (%s): merry take '%s' would supply it, or --with-needs\n", show.Text(n.Import), show.Text(n.At), show.Text(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
+			a.printf("imports %s by name (%s): provided by merry take '%s', or use --with-needs\n", show.Text(n.Import), show.Text(n.At), show.Text(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
 		case n.Library != "":
-			a.printf("needs %s on the page before it (%s): %s of the crate has it\n", show.Text(global), show.Text(n.At), show.Text(n.Library))
+			a.printf("needs %s before it on the page (%s): provided by %s in the crate\n", show.Text(global), show.Text(n.At), show.Text(n.Library))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
 		case n.Part != "":
-			a.printf("needs %s on the page before it (%s): %s of the package %s would supply it, with --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))
+			a.printf("needs %s before it on the page (%s): provided by %s of the package %s, with --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))
 		case n.Package != "":
-			a.printf("needs %s on the page before it (%s): merry take '%s@%s' would supply it, or --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
+			a.printf("needs %s before it on the page (%s): provided by merry take '%s@%s', or use --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
 		default:
-			a.printf("needs %s on the page before it (%s), and nothing in the crate defines that\n", show.Text(global), show.Text(n.At))
+			a.printf("needs %s before it on the page (%s), and nothing in the crate defines it\n", show.Text(global), show.Text(n.At))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
@@ -367,10 +367,10 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 		a.printTakenFiles(t)
 	}
 	if t.FolderReason != "" {
-		a.printf("kept in one folder: %d of %s, since %s\n", len(t.InFolder), show.Count(len(t.Choices), "file", "files"), show.Text(t.FolderReason))
+		a.printf("kept in one folder: %d of %s, because %s\n", len(t.InFolder), show.Count(len(t.Choices), "file", "files"), show.Text(t.FolderReason))
 	}
 	if t.Digest != "" && t.FirstSeen && !dry {
-		a.printf("first seen: nothing was known of these bytes before; to demand them elsewhere, pass on\n  --integrity %s\n", t.Digest)
+		a.printf("first download, so there is nothing to verify it against; to require the same bytes elsewhere, use\n  --integrity %s\n", t.Digest)
 	}
 	a.printNeeds(t)
 	a.remarks(t.Notes)
@@ -403,9 +403,9 @@ func (a *app) printTakenFiles(t *crate.Taken) {
 		a.printf("%s", rows.Text(a.paint, "  "))
 	}
 	if more > 0 {
-		a.printf("  … and %s\n", show.Count(more, "file more", "files more"))
+		a.printf("  … and %s\n", show.Count(more, "more file", "more files"))
 	}
 	if there > 0 {
-		a.printf("  %s as before\n", show.Count(there, "file stays", "files stay"))
+		a.printf("  %s unchanged\n", show.Count(there, "file", "files"))
 	}
 }

@@ -26,7 +26,7 @@ func (a *app) touched(o crate.Result) {
 			a.printf("nothing would change\n")
 			return
 		}
-		a.next("the same command without --dry-run does it")
+		a.next("the same command without --dry-run applies it")
 	}
 }
 

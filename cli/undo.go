@@ -18,12 +18,14 @@ func (a *app) undo() *cobra.Command {
 	var list, finish, abandon, again bool
 	c := &cobra.Command{
 		Use:   "undo [N]",
-		Short: "Take back the last change, or the last N",
-		Long: `Undo puts every file that the last command changed back as it was; with a number from --list it goes
-back over all changes up to that one, one after the other. --again makes what was undone once more,
-step by step, until something new is done. Where a file was changed since, that step is not taken,
-so that nothing is lost. A change that was stopped in the middle can be finished or given up; the
-next command that changes something finishes it, too.`,
+		Short: "Revert the last change, or the last N",
+		Long: `Undo restores every file that the last command changed. With a number from --list,
+it reverts all changes back to that one, one after the other. --again applies the
+change that was undone last, step by step, until something new is changed. If a
+file was changed since, undo stops before that step, so nothing is lost.
+
+A change that was interrupted can be completed with --finish or reverted with
+--abandon. The next command that changes something also completes it.`,
 		Example: "  merry undo --list\n  merry undo\n  merry undo 3\n  merry undo --again\n  merry undo --finish",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -31,7 +33,7 @@ next command that changes something finishes it, too.`,
 			case said > 1:
 				return misuse("--list, --again, --finish and --abandon exclude each other")
 			case len(args) > 0 && said > 0:
-				return misuse("a number of steps goes with none of --list, --again, --finish and --abandon")
+				return misuse("a number of steps can't be used with --list, --again, --finish or --abandon")
 			case list:
 				return a.undoList(cmd.Context())
 			case finish:
@@ -43,16 +45,16 @@ next command that changes something finishes it, too.`,
 			if len(args) > 0 {
 				var err error
 				if steps, err = strconv.Atoi(args[0]); err != nil || steps < 1 {
-					return problem.Misuse("merry undo --list  # numbers the changes", "%s is no number of a change", args[0])
+					return problem.Misuse("merry undo --list  # numbers the changes", "%s is not the number of a change", args[0])
 				}
 			}
 			return a.undoSteps(cmd.Context(), steps, again)
 		},
 	}
-	c.Flags().BoolVar(&again, "again", false, "make the change that was undone last once more")
-	c.Flags().BoolVar(&list, "list", false, "list the changes that can be undone, the last one first")
-	c.Flags().BoolVar(&finish, "finish", false, "finish a change that was stopped in the middle")
-	c.Flags().BoolVar(&abandon, "abandon", false, "give a change up that was stopped in the middle: take back what was done of it")
+	c.Flags().BoolVar(&again, "again", false, "apply the change that was undone last")
+	c.Flags().BoolVar(&list, "list", false, "list the changes that can be undone, newest first")
+	c.Flags().BoolVar(&finish, "finish", false, "complete an interrupted change")
+	c.Flags().BoolVar(&abandon, "abandon", false, "revert an interrupted change")
 	return a.changes(c)
 }
 
@@ -80,7 +82,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 		}
 		all = slices.DeleteFunc(all, func(c crate.PastChange) bool { return c.Undone })
 		if len(all) < steps {
-			return problem.Refuse(problem.NothingThere, "merry undo --list  # numbers the changes", "there is no change %d to go back over: the last one is %d", steps, len(all))
+			return problem.Refuse(problem.NothingThere, "merry undo --list  # numbers the changes", "there is no change %d: the numbers go from 1 to %d", steps, len(all))
 		}
 		if a.dry {
 			return a.answer(all[:steps], func() {
@@ -91,7 +93,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 	}
 	step, would, did := door.Undo, "would undo", "undid"
 	if again {
-		step, would, did = door.Redo, "would do again", "did again"
+		step, would, did = door.Redo, "would apply again", "applied again"
 	}
 	var taken []*crate.Undone
 	for range steps {
@@ -99,7 +101,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 		if err != nil {
 			p := problem.Of(err)
 			if len(taken) > 0 {
-				p.What = fmt.Sprintf("%d of %d steps are undone, the next is not: %s", len(taken), steps, p.What)
+				p.What = fmt.Sprintf("%d of %d steps are undone; the next one is not: %s", len(taken), steps, p.What)
 			}
 			return p
 		}
@@ -133,7 +135,7 @@ func (a *app) undoFinish(ctx context.Context) error {
 	}
 	return a.answer(map[string]any{"done": orNone(said)}, func() {
 		if len(said) == 0 {
-			a.printf("there is no unfinished change here\n")
+			a.printf("there is no interrupted change here\n")
 		}
 		for _, s := range said {
 			a.printf("%s\n", show.Text(s))
@@ -153,19 +155,19 @@ func (a *app) undoAbandon(ctx context.Context) error {
 	}
 	return a.answer(orNone(list), func() {
 		if len(list) == 0 {
-			a.printf("there is no unfinished change here\n")
+			a.printf("there is no interrupted change here\n")
 		}
 		for _, e := range list {
 			if e.Title == "" {
-				a.printf("set aside, unread and without touching a file of the project: %s\n", show.Text(e.Kept))
+				a.printf("put aside without reading it or touching the project's files: %s\n", show.Text(e.Kept))
 				continue
 			}
-			a.printf("taken back: %s\n", show.Text(e.Title))
+			a.printf("reverted: %s\n", show.Text(e.Title))
 			for _, name := range e.Left {
-				a.printf("  %s was changed by another program after the stop, and was left as it is\n", show.Text(name))
+				a.printf("  %s was changed by another program after the interruption, and was left as it is\n", show.Text(name))
 			}
 			if e.Kept != "" {
-				a.printf("  what those files were before is in %s\n", show.Text(e.Kept))
+				a.printf("  the earlier contents of those files are in %s\n", show.Text(e.Kept))
 			}
 		}
 	})

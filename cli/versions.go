@@ -18,16 +18,16 @@ func (a *app) versions() *cobra.Command {
 	var advisories string
 	c := &cobra.Command{
 		Use:   "versions LIB | --newer",
-		Short: "What there is of a library, and what the pin and the hold allow",
-		Long: `Versions asks the registry for all versions of a library of the crate, or of any package: when each came
-out, its tags, its size unpacked and its licence, whether it is deprecated, and which syntax it demands, as
-far as the cache has it. With --newer it lists what is behind in the whole crate, by how much, what is held and why,
-and what moving on would do to these pages, in a word.`,
+		Short: "List a library's versions, and which of them a hold allows",
+		Long: `Versions asks the registry for all versions of a library of the crate, or of any
+package: date, tags, unpacked size, licence, deprecation, and the JavaScript syntax
+if the cache knows it. --newer lists the libraries of the crate that are behind: by
+how much, what is held and why, and what an upgrade would break on these pages.`,
 		Example: "  merry versions oarlock\n  merry versions tidechart --all\n  merry versions --newer",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if newer != (len(args) == 0) {
-				return misuse("name a library, or say --newer for the whole crate")
+				return misuse("name a library, or use --newer for the whole crate")
 			}
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -51,9 +51,9 @@ and what moving on would do to these pages, in a word.`,
 			return a.answer(v, func() { a.printVersions(v, all) })
 		},
 	}
-	c.Flags().BoolVar(&all, "all", false, "list more than the newest twenty")
-	c.Flags().BoolVar(&newer, "newer", false, "list what is behind in the whole crate")
-	c.Flags().StringVar(&advisories, "advisories", "", "with --newer, a folder, an archive or a file of advisories in the OSV format, at this `PATH`")
+	c.Flags().BoolVar(&all, "all", false, "list all versions (default: the newest 20)")
+	c.Flags().BoolVar(&newer, "newer", false, "list the libraries of the crate that are behind")
+	c.Flags().StringVar(&advisories, "advisories", "", "with --newer: `PATH` of a folder, archive or file of advisories in the OSV format")
 	return c
 }
 
@@ -63,7 +63,7 @@ func (a *app) printNewer(list []crate.UpgradeLine) {
 		return
 	}
 	t := &show.Table{}
-	t.Add("library", "here", "allowed", "newest", "behind", "moving on", "held")
+	t.Add("library", "here", "allowed", "newest", "behind", "upgrade", "held")
 	behind := ""
 	for _, l := range list {
 		held := ""
@@ -107,7 +107,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 	}
 	a.printf("\n")
 	t := &show.Table{Right: map[int]bool{3: true}}
-	t.Add("version", "came out", "tags", "size", "licence", "syntax", "")
+	t.Add("version", "published", "tags", "size", "licence", "syntax", "")
 	for i, l := range v.Lines {
 		if i == most && !all {
 			t.Add(fmt.Sprintf("… and %d more: --all", len(v.Lines)-most), "", "", "", "", "", "")
@@ -131,7 +131,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 			words = append(words, "pinned")
 		}
 		if l.Held {
-			words = append(words, "not allowed by the hold")
+			words = append(words, "excluded by the hold")
 		}
 		if l.Deprecated != "" {
 			words = append(words, "deprecated: "+show.Text(l.Deprecated))
@@ -141,7 +141,7 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 	a.printf("%s", t.Text(a.paint, "  "))
 	a.remarks(v.Notes)
 	if v.Stale {
-		a.printf("%s as it was when the registry was last asked: offline\n", a.paint.Yellow("note:"))
+		a.printf("%s as the registry last answered: offline\n", a.paint.Yellow("note:"))
 	}
 }
 
@@ -150,8 +150,9 @@ func (a *app) hold() *cobra.Command {
 	var off bool
 	c := &cobra.Command{
 		Use:     "hold LIB",
-		Short:   "Keep a library at a version, or below one, with the reason",
-		Long:    "Hold records why a library must not move on. repin and versions respect it, contents shows it. Without\n--at or --below it holds the version that is in the crate.",
+		Short:   "Keep a library at or below a version, with the reason",
+		Long:    `Hold records why a library must not move. repin and versions respect it, and
+contents shows it. Without --at or --below, it holds the version in the crate.`,
 		Example: "  merry hold oarlock --below 2.0.0 --because \"the boathouse kiosk's browser has no classes\"\n  merry hold oarlock --off",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -159,7 +160,7 @@ func (a *app) hold() *cobra.Command {
 				return misuse("--at and --below exclude each other")
 			}
 			if !off && h.Because == "" {
-				return misuse("say why: --because TEXT; in a year nobody will remember")
+				return misuse("a hold needs a reason: --because TEXT")
 			}
 			hold := &h
 			if off {
@@ -179,7 +180,7 @@ func (a *app) hold() *cobra.Command {
 				case out.DryRun:
 					a.touched(out.Result)
 				case out.Hold == nil:
-					a.printf("%s is not held any more\n", show.Text(out.Library))
+					a.printf("%s is no longer held\n", show.Text(out.Library))
 				default:
 					a.printf("%s is held %s: %s\n", show.Text(out.Library), show.Text(out.Hold.Reason()), show.Text(out.Hold.Because))
 				}
@@ -188,8 +189,8 @@ func (a *app) hold() *cobra.Command {
 	}
 	c.Flags().StringVar(&h.At, "at", "", "hold it at this `VERSION`")
 	c.Flags().StringVar(&h.Below, "below", "", "hold it below this `VERSION`")
-	c.Flags().StringVar(&h.Because, "because", "", "the `REASON`")
-	c.Flags().BoolVar(&off, "off", false, "let it go")
+	c.Flags().StringVar(&h.Because, "because", "", "the `REASON`, kept in crate.yaml")
+	c.Flags().BoolVar(&off, "off", false, "remove the hold")
 	return a.changes(c)
 }
 
@@ -201,22 +202,25 @@ func (a *app) repin() *cobra.Command {
 	var w watched
 	c := &cobra.Command{
 		Use:   "repin LIB@VERSION… | --newest-allowed",
-		Short: "Move libraries to other versions, references and all",
-		Long: `Repin replaces libraries' files by those of other versions, follows versions in file names, the references, links and
-fallbacks on all pages, and writes both records, in one change. Holds are respected, and what needs what is checked
-against the new versions first. A file that somebody changed is never written over. Classes that are called otherwise
-now are renamed on pages and in the site's own stylesheets and scripts, where --rename or a table (--renames) says so,
-or, with --rename-sure, where comparing leaves no doubt; parts of pictures that pages show by their names are, too. A
-table has an old name and a new one in each line: text, CSV or Markdown; merry compare --renames-to writes one.`,
+		Short: "Move libraries to other versions, with all references",
+		Long: `Repin replaces libraries' files with those of other versions and updates versions in
+file names, references, links and fallbacks on all pages, and both records. It is
+one change. It respects holds, and first checks that the new versions still suit
+each other. It never overwrites a file that somebody changed.
+
+--rename and --renames rename classes on pages and in the site's own stylesheets
+and scripts, and parts of pictures that pages show by name. --rename-sure applies
+the renames that compare is certain of. A table for --renames has an old and a new
+name in each line, as text, CSV or Markdown; merry compare --renames-to writes one.`,
 		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case req.Newest && (len(args) > 0 || from != ""):
-				return misuse("--newest-allowed is for the whole crate; name libraries, or say that")
+				return misuse("--newest-allowed works on the whole crate; name libraries or use it")
 			case !req.Newest && len(args) == 0:
-				return problem.Misuse("merry versions --newer  # lists what is behind", "say which libraries, or --newest-allowed")
+				return problem.Misuse("merry versions --newer  # lists what is behind", "name libraries, or use --newest-allowed")
 			case from != "" && len(args) > 1:
-				return misuse("--from is the source of one library; there are %d", len(args))
+				return misuse("--from is the source of one library, and you named %d", len(args))
 			}
 			for _, arg := range args {
 				m := crate.Move{Library: arg, Source: from}
@@ -232,7 +236,7 @@ table has an old name and a new one in each line: text, CSV or Markdown; merry c
 			for _, r := range renames {
 				old, new, ok := strings.Cut(r, "=")
 				if !ok || old == "" || new == "" || strings.ContainsAny(r, " \t\"'<>&") {
-					return misuse("--rename %s: write --rename old=new, with the names of classes", r)
+					return misuse("--rename %s: write --rename old=new, with names of classes", r)
 				}
 				req.Renames[old] = new
 			}
@@ -248,12 +252,12 @@ table has an old name and a new one in each line: text, CSV or Markdown; merry c
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&from, "from", "", "the `SOURCE` of the other version, where it is not the registry")
-	f.BoolVar(&req.Newest, "newest-allowed", false, "move all that came from a registry to the newest that their holds allow")
+	f.StringVar(&from, "from", "", "the `SOURCE` of the other version (default: the registry)")
+	f.BoolVar(&req.Newest, "newest-allowed", false, "move every registry library to the newest version that its hold allows")
 	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW`, or a part of pictures, '#OLD=#NEW' (repeatable)")
-	f.StringVar(&table, "renames", "", "rename the classes that the table in `FILE` names")
-	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages alone, and leave own stylesheets and scripts")
-	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes of which comparing is sure")
+	f.StringVar(&table, "renames", "", "rename the classes in the table in `FILE`")
+	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages only, not in own stylesheets and scripts")
+	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes that compare is certain of")
 	w.add(c)
 	return a.changes(c)
 }
@@ -272,7 +276,7 @@ func (a *app) printRepin(r *crate.Repinned) {
 	}
 	switch {
 	case moved == 0 && len(r.Notes) == 0:
-		a.printf("all are at the newest version that is allowed\n")
+		a.printf("all libraries are at the newest allowed version\n")
 	case moved == 0:
 		a.printf("no library moves\n")
 	}
@@ -285,7 +289,7 @@ func (a *app) printRepin(r *crate.Repinned) {
 		if strings.HasPrefix(n.Old, "#") {
 			kind = "symbol"
 		}
-		a.printf("  %s %s is %s now, in %s%s\n", kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place", "places"), where)
+		a.printf("  %s %s is now %s, in %s%s\n", kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place", "places"), where)
 	}
 	if r.DryRun {
 		a.printf("\n")
@@ -297,6 +301,6 @@ func (a *app) printRepin(r *crate.Repinned) {
 	}
 	a.remarks(r.Notes)
 	if len(r.Files) > 0 && !r.DryRun {
-		a.next("merry check; merry undo  # takes this back")
+		a.next("merry check; merry undo  # reverts this")
 	}
 }

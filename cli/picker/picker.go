@@ -275,7 +275,7 @@ func (m *picker) View() tea.View {
 }
 
 // keys are what can be pressed. What stands between two dots stays on one line.
-const keys = "space ticks · / filters · esc shows all · r the suggested set · enter takes · p shows the plan first · q leaves"
+const keys = "space: select · /: filter · esc: show all · r: suggested set · enter: take · p: show the plan first · q: quit"
 
 // head is what stands above the rows: what it is, which keys there are, and the filter.
 func (m *picker) head() string {
@@ -310,7 +310,7 @@ func (m *picker) foot() string {
 	text := "\n" + wrap(sums, m.width)
 	lines := strings.Split(wrap(m.command(), m.width), "\n")
 	if most := max(1, (m.height-m.above()-leastRows-2)/2); len(lines) > most {
-		lines = append(lines[:most-1], "… "+show.Count(n, "file", "files")+" in all")
+		lines = append(lines[:most-1], "… "+show.Count(n, "file", "files")+" in total")
 	}
 	return text + "\n" + m.paint.Dim(strings.Join(lines, "\n"))
 }

@@ -15,7 +15,7 @@ import (
 func confine() error {
 	arch, ok := map[string]uint32{"amd64": unix.AUDIT_ARCH_X86_64, "arm64": unix.AUDIT_ARCH_AARCH64}[runtime.GOARCH]
 	if !ok {
-		return fmt.Errorf("system calls of %s are not known", runtime.GOARCH)
+		return fmt.Errorf("system calls of %s are not supported", runtime.GOARCH)
 	}
 	const (
 		deny   = unix.SECCOMP_RET_ERRNO | uint32(unix.EPERM)

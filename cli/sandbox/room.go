@@ -147,7 +147,7 @@ func (p *process) why(err error) error {
 	ended := p.cmd.Wait()
 	said := p.said.String()
 	if strings.Contains(said, "memory") {
-		said = "it asked for too much memory"
+		said = "it used too much memory"
 	}
 	line, _, _ := strings.Cut(said, "\n")
 	if line = strings.TrimPrefix(line, "merry: "); line != "" || ended == nil {

@@ -46,7 +46,7 @@ func Order(form string, p Page) (string, error) {
 	case "mermaid":
 		return mermaid(p), nil
 	}
-	return "", fmt.Errorf("--graph %s: there is svg, dot and mermaid", form)
+	return "", fmt.Errorf("--graph %s: use svg, dot or mermaid", form)
 }
 
 func dot(p Page) string {
@@ -141,7 +141,7 @@ func SVG(p Page) string {
 	tip := fmt.Sprintf("tip-%08x", crc32.ChecksumIEEE([]byte(p.Title))) // one document may have several drawings
 	b.WriteString(`<defs><marker id="` + tip + `" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto-start-reverse"><path d="M0 0 8 4 0 8z" fill="context-stroke"/></marker></defs>` + "\n")
 	fmt.Fprintf(&b, `<rect width="%d" height="%d" fill="#fbfaf7"/><text x="%d" y="26" font-size="16" font-weight="600" fill="#22303a">%s</text>`+"\n", width, height, boxLeft, html.EscapeString(p.Title))
-	fmt.Fprintf(&b, `<text x="%d" y="46" fill="#5d6b74">top to bottom as time goes; an arrow leads from what is needed to what needs it</text>`+"\n", boxLeft)
+	fmt.Fprintf(&b, `<text x="%d" y="46" fill="#5d6b74">from top to bottom in time; an arrow leads from what is needed to what needs it</text>`+"\n", boxLeft)
 	for i, s := range p.Steps {
 		drawStep(&b, i, s)
 	}
