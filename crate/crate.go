@@ -102,7 +102,7 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 		if _, ferr := c.bounds.Find(c.Dir); ferr != nil {
 			return nil, ferr // it says that the site has not been started
 		}
-		err = problem.Refuse(problem.RecordBroken, "remove it, and take the file from version control; merry start  # makes a new one", "%s is a link that leads nowhere", record.ListFile)
+		err = problem.Refuse(problem.RecordBroken, "remove it, and restore the file from version control; merry start  # makes a new one", "%s is a link that leads nowhere", record.ListFile)
 	}
 	if err != nil {
 		return nil, err
@@ -156,7 +156,7 @@ func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*chan
 		return nil, err
 	}
 	for _, n := range set.Recovered {
-		c.notify("put right: " + n)
+		c.notify("completed: " + n)
 	}
 	return set, nil
 }

@@ -55,7 +55,7 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 			continue
 		}
 		if !even {
-			return nil, problem.Refuse(problem.Needed, "merry drop "+other.Name+"  # first; or say --even-if-needed", "%s needs %s", other.Name, name)
+			return nil, problem.Refuse(problem.Needed, "merry drop "+other.Name+"  # first; or use --even-if-needed", "%s needs %s", other.Name, name)
 		}
 		other.Needs = slices.DeleteFunc(other.Needs, func(n string) bool { return n == name })
 	}

@@ -50,7 +50,7 @@ func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[stri
 // renamed or not, and holds the two looks against each other. Nothing is changed.
 func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRequest, renameSure bool) (*Looked, error) {
 	if len(compared.PageUses) == 0 {
-		return nil, problem.Misuse("merry compare "+texts.Word(req.Library)+" "+texts.Word(req.New)+"  # without --look", "%s is on no page of this project, so there is nothing to look at", req.Library)
+		return nil, problem.Misuse("merry compare "+texts.Word(req.Library)+" "+texts.Word(req.New)+"  # without --look", "%s is on no page of this project, so there is nothing to open", req.Library)
 	}
 	p, drafted, err := c.asAfter(ctx, func(dry *Crate) error {
 		before, err := dry.read(ctx)

@@ -39,12 +39,12 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 	s := &serve.Session{Port: req.Port, Ready: req.Ready, OnPage: req.OnPage, OnError: req.OnError,
 		Options: serve.Options{Host: req.Host, Cache: req.Cache, CDNFallback: c.Origin.Offline, Live: true, OnMessage: req.OnMessage}}
 	if n, err := strconv.Atoi(req.Port); err != nil || n < 0 || n > 65535 {
-		return problem.Misuse("merry serve --port 8000; merry serve  # on a port that is free", "--port %s is no port", req.Port)
+		return problem.Misuse("merry serve --port 8000; merry serve  # on a free port", "--port %s is not a port", req.Port)
 	}
 	if req.Behind != "" {
 		behind, err := url.Parse(req.Behind)
 		if err != nil || behind.Host == "" || behind.Scheme != "http" && behind.Scheme != "https" {
-			return problem.Misuse("write it as http://127.0.0.1:8080", "--behind %s is no address of a server", req.Behind)
+			return problem.Misuse("write it as http://127.0.0.1:8080", "--behind %s is not the address of a server", req.Behind)
 		}
 		s.Behind = behind
 	}

@@ -26,10 +26,10 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 	}
 	root := paths.OnDisk(abs)
 	if info, err := os.Stat(abs); err != nil || !info.IsDir() {
-		return nil, problem.Refuse(problem.FileUnknown, "make the folder first", "%s is no folder", c.Dir)
+		return nil, problem.Refuse(problem.FileUnknown, "create the folder first", "%s is not a folder", c.Dir)
 	}
 	if above, err := c.bounds.Find(abs); err == nil && above != root {
-		return nil, problem.Refuse(problem.InsideAnother, "work from there, or remove that file", "%s lies inside a project already: %s is in %s", root, record.ListFile, above)
+		return nil, problem.Refuse(problem.InsideAnother, "work from there, or remove that file", "%s is inside a project: %s is in %s", root, record.ListFile, above)
 	}
 	on, err := c.disk(root)
 	if err != nil {

@@ -37,8 +37,8 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 
 // Redo makes the change that was undone last once more.
 func (c *Crate) Redo(ctx context.Context) (*Undone, error) {
-	return c.step(ctx, (*change.Set).Again, "done again",
-		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to do again: no change was undone since the last one that was made"))
+	return c.step(ctx, (*change.Set).Again, "applied again",
+		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to apply again: no change was undone since the last one was made"))
 }
 
 func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, error), word string, nothing error) (*Undone, error) {
@@ -57,8 +57,8 @@ func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, 
 	case errors.Is(err, change.ErrNothing):
 		return nil, nothing
 	case errors.As(err, &changed):
-		return nil, problem.Refuse(problem.FileChanged, "put those files aside, type the same again, and put your changes in again",
-			"%q can't be %s: %s changed since, and that would be lost", last.Title, word, project.Abbreviate(changed.Paths, 6))
+		return nil, problem.Refuse(problem.FileChanged, "put those files aside, type the same again, then merge your changes back",
+			"%q can't be %s: %s changed since, and the changes would be lost", last.Title, word, project.Abbreviate(changed.Paths, 6))
 	case err != nil:
 		return nil, err
 	}

@@ -29,7 +29,7 @@ func (c *Crate) Watch(ctx context.Context, quiet time.Duration, changed func(nam
 		return paths.Hidden(dir) && !strings.HasPrefix(path.Base(dir), ".ht") || path.Base(dir) == "node_modules"
 	}, changed)
 	if err != nil && ctx.Err() == nil {
-		return &problem.Problem{Code: problem.WatchFailed, Class: problem.Outside, Err: err, What: "the system does not tell of changes to files: " + err.Error(), Next: []string{"merry check"}}
+		return &problem.Problem{Code: problem.WatchFailed, Class: problem.Outside, Err: err, What: "the system can't report changes to files: " + err.Error(), Next: []string{"merry check"}}
 	}
 	return nil
 }

@@ -107,17 +107,17 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 		}
 		list = candidates(pasted, nil)
 		if len(list) == 0 && !slices.ContainsFunc(pasted.Of, func(of project.Sealed) bool { return of.Library != "" }) {
-			return nil, problem.Misuse("paste the whole tag: <script src=…></script> or <link rel=stylesheet href=…>", "there is no script or stylesheet tag in what was pasted")
+			return nil, problem.Misuse("paste the whole tag: <script src=…></script> or <link rel=stylesheet href=…>", "the pasted text has no script or stylesheet tag")
 		}
 	} else if list, err = unrecorded(ctx, d.Before, pages); err != nil {
 		return nil, err
 	}
 	list = slices.DeleteFunc(list, func(c *candidate) bool { return !strings.Contains(c.Ref, req.Tag) })
 	if req.Tag != "" && len(list) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry adopt --all --dry-run  # lists what nobody recorded", "no tag that nobody recorded refers to something with %s in it", req.Tag)
+		return nil, problem.Refuse(problem.NothingThere, "merry adopt --all --dry-run  # lists unrecorded tags", "no unrecorded tag has a reference with %s in it", req.Tag)
 	}
 	if req.As != "" && len(list) > 1 {
-		return nil, problem.Misuse("--tag TEXT picks those whose reference contains it", "--as names one library, and there are %d tags that nobody recorded", len(list))
+		return nil, problem.Misuse("--tag TEXT picks the tags whose reference contains TEXT", "--as names one library, but %d tags are unrecorded", len(list))
 	}
 	if err := parallel.EachWide(ctx, parallel.Connections, list, a.makeOut); err != nil {
 		return nil, err
@@ -135,7 +135,7 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 	if pasted != nil {
 		for _, c := range list {
 			if c.State != StateAdopted && c.State != StateDevOnly {
-				return nil, problem.Refuse(problem.LibraryUnknown, cmp.Or(c.Next, "paste it again with --as NAME@VERSION"), "%s: %s", c.Ref, cmp.Or(c.Why, "nothing tells what it is"))
+				return nil, problem.Refuse(problem.LibraryUnknown, cmp.Or(c.Next, "paste it again with --as NAME@VERSION"), "%s: %s", c.Ref, cmp.Or(c.Why, "nothing identifies it"))
 			}
 		}
 		d.OnPages(pages, a.paste(pasted))
@@ -205,7 +205,7 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 			return err
 		}
 		if err != nil {
-			leave("its address gives nothing: "+err.Error(), "try again, or take the tag off")
+			leave("its address does not answer: "+err.Error(), "try again, or remove the tag")
 			return nil
 		}
 	} else if b, err = p.ReadInSite(c.target.Path); errors.Is(err, fs.ErrNotExist) {
@@ -221,11 +221,11 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 	for _, value := range c.links {
 		meta, err := integrity.Parse(value)
 		if err != nil {
-			leave("its integrity is none: "+err.Error(), "copy the tag again from where it came from")
+			leave("its integrity is not valid: "+err.Error(), "copy the tag again from its documentation")
 			return nil
 		}
 		if !meta.Match(b) {
-			leave(fmt.Sprintf("its integrity is not that of the bytes\n  the tag:  %s\n  the file: %s", meta.Strongest()[0], integrity.Of(b)), "copy the tag again from where it came from; a browser would refuse the file")
+			leave(fmt.Sprintf("its integrity does not match the bytes\n  the tag:  %s\n  the file: %s", meta.Strongest()[0], integrity.Of(b)), "copy the tag again from its documentation; a browser would refuse the file")
 			return nil
 		}
 	}
@@ -236,7 +236,7 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 	if w.floating != "" && w.source == nil {
 		// A second look tells what is only possible from what is so.
 		if again, err := p.Origin.Fetch(ctx, c.target.URL); err == nil && integrity.Of(again) != integrity.Of(b) {
-			w.floating += ", and the second time it gave other bytes"
+			w.floating += ", and the second request returned other bytes"
 		}
 	}
 	c.Library, c.Version, c.File, c.Sure, c.Because = strings.ToLower(w.name), w.version, w.path, w.sure, w.because
@@ -246,7 +246,7 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 		leave("it is a second copy of "+at.String()+" of "+w.name, fmt.Sprintf("refer to %s instead, and remove this file", at))
 	case w.floating != "" && w.name != "" && w.known == nil && w.source == nil:
 		c.State, c.Version = StateDevOnly, ""
-		c.Why = w.floating + ": it can't be sealed, and is for the desk only"
+		c.Why = w.floating + ": it can't be sealed, so it is for development only"
 		c.Next = "link to one version before it ships"
 	case w.sure != Unsure:
 		if c.State = StateAdopted; w.floating != "" {
@@ -254,15 +254,15 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 			c.Next = fmt.Sprintf("merry switch %s --cdn  # writes the exact address", c.Library)
 		}
 	case c.target.URL == "" && len(w.because) == 0:
-		c.State, c.Why = StateOwn, "nothing tells that it is a library; it counts as the site's own"
+		c.State, c.Why = StateOwn, "nothing shows that it is a library, so it counts as the site's own"
 		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), texts.Word(c.Ref))
 	default:
 		c.State = StateAsked
-		c.Why = "its version can't be told"
+		c.Why = "its version is unknown"
 		if w.name == "" {
-			c.Why = "its name can't be told"
+			c.Why = "its name is unknown"
 		}
-		c.Next = fmt.Sprintf("say what version it is: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), texts.Word(c.Ref), cmp.Or(c.Library, "NAME"))
+		c.Next = fmt.Sprintf("name the version: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), texts.Word(c.Ref), cmp.Or(c.Library, "NAME"))
 		if req.Pasted != "" {
 			c.Next = fmt.Sprintf("paste it again with --as %s@VERSION", cmp.Or(c.Library, "NAME"))
 		}

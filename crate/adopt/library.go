@@ -36,7 +36,7 @@ func (a *adoption) all(ctx context.Context, list []*candidate) error {
 		case StateAdopted:
 			if old := a.d.List.Library(c.Library); old != nil && old.Version != c.Version {
 				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would run it twice", c.Library, old.Version, c.Version)
-				c.Next = fmt.Sprintf("take this tag off; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s", pageOf(c.At), texts.Word(c.Ref), c.Version)
+				c.Next = fmt.Sprintf("remove this tag; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s", pageOf(c.At), texts.Word(c.Ref), c.Version)
 				continue
 			}
 			if first := groups[c.Library]; first != nil && first[0].Version != c.Version {
@@ -83,7 +83,7 @@ func (a *adoption) all(ctx context.Context, list []*candidate) error {
 func (a *adoption) devOnly(c *candidate) {
 	if old := a.d.List.Library(c.Library); old != nil {
 		c.State, c.Why = StateLeft, c.Why+"; and the crate has "+c.Library+" "+old.Version
-		c.Next = fmt.Sprintf("take this tag off; then: merry include %s --page %s", c.Library, pageOf(c.At))
+		c.Next = fmt.Sprintf("remove this tag; then: merry include %s --page %s", c.Library, pageOf(c.At))
 		return
 	}
 	a.d.List.Put(record.Library{Name: c.Library, From: c.target.URL, Serve: record.CDN, Only: record.DevOnly})

@@ -54,7 +54,7 @@ func (a *adoption) recognise(ctx context.Context, t tags.Target, b []byte) (*rec
 	var list []evidence
 	if as != "" {
 		name, version := origin.SplitPackage(as)
-		list = append(list, evidence{"you say so", name, version, ""})
+		list = append(list, evidence{"you said so", name, version, ""})
 	}
 	if !t.Path.IsZero() {
 		if e, ok := manifestAbove(a.d.Before, t.Path); ok {

@@ -44,21 +44,21 @@ func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 		return no("%v", err)
 	}
 	if len(c.seen) >= c.limits.Entries {
-		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files; no library has", c.limits.Entries))
+		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files, the limit for a library", c.limits.Entries))
 	}
 	key := key(name)
 	switch at, ok := c.seen[key]; {
 	case ok && c.names[at] == name:
-		return no("the name stands in the archive twice, and it can't be told which of the two is meant")
+		return no("the archive has two entries of this name, so it is unclear which one is meant")
 	case ok:
 		return no("the name differs from that of %s only by case or by Unicode form; on many systems one would overwrite the other", c.names[at])
 	}
 	if other, ok := c.dirs[key]; ok {
-		return no("it is a file, and %s needs a folder of that name; on many systems both can't be there", other)
+		return no("it is a file, and %s needs a folder of that name; many systems can't hold both", other)
 	}
 	for dir := path.Dir(key); dir != "." && c.dirs[dir] == ""; dir = path.Dir(dir) {
 		if other, ok := c.seen[dir]; ok {
-			return no("it needs a folder where %s is a file; on many systems both can't be there", c.names[other])
+			return no("it needs a folder where %s is a file; many systems can't hold both", c.names[other])
 		}
 		c.dirs[dir] = name
 	}
@@ -66,14 +66,14 @@ func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 	c.names = append(c.names, name)
 	switch {
 	case size < 0 || size > c.limits.File:
-		return no("it would unpack to %d bytes; the most allowed for one file is %d", size, c.limits.File)
+		return no("it would unpack to %d bytes; the limit for one file is %d", size, c.limits.File)
 	case c.total+size > c.limits.Total:
 		return Entry{}, refuse(c.source, "", fmt.Sprintf("it would unpack to more than %d bytes", c.limits.Total))
 	}
 	c.total += size
 	c.packed += packed
 	if packed > 0 && c.total > c.limits.From && c.total/c.packed > c.limits.Ratio {
-		return no("the archive so far would unpack to %d times its size, as only an archive made to do harm does", c.total/c.packed)
+		return no("the archive so far would unpack to %d times its size, as harmful archives do", c.total/c.packed)
 	}
 	return Entry{Path: name, Size: size, Packed: packed}, nil
 }
@@ -135,14 +135,14 @@ func sniff(name string, r io.ReaderAt, size int64) (string, error) {
 		case ".js", ".mjs", ".cjs", ".css":
 			return "file", nil
 		case ".zip":
-			return "", refuse(name, "", "it does not begin as a zip archive does; it may be a page that a server sent in its place, or a download that was cut off")
+			return "", refuse(name, "", "it does not begin like a zip archive; it may be an error page of a server, or a download that was cut off")
 		case ".tgz", ".gz", ".tar", ".xz", ".bz2", ".zst":
-			return "", refuse(name, "", "it does not begin as a "+ext+" archive does; it may be a page that a server sent in its place, or a download that was cut off")
+			return "", refuse(name, "", "it does not begin like a "+ext+" archive; it may be an error page of a server, or a download that was cut off")
 		}
-		return "", refuse(name, "", "it is no archive, and no .js or .css file")
+		return "", refuse(name, "", "it is neither an archive nor a .js or .css file")
 	}
 	if format != "zip" && endsAsZip(r, size) {
-		return "", refuse(name, "", "it is two archives at once, one of "+format+" from its beginning and one of zip from its end; programs would not agree on what is in it")
+		return "", refuse(name, "", "it is two archives at once, one of "+format+" from its beginning and one of zip from its end; programs would disagree on its contents")
 	}
 	return format, nil
 }

@@ -49,7 +49,7 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 			return refuse(t.Name, "", "it can't be read as a tar archive: "+tarTrouble(err))
 		}
 		if entries > 2*c.limits.Entries {
-			return refuse(t.Name, "", fmt.Sprintf("it has more than %d entries; no library has", 2*c.limits.Entries))
+			return refuse(t.Name, "", fmt.Sprintf("it has more than %d entries, the limit for a library", 2*c.limits.Entries))
 		}
 		name := withoutDots(h.Name)
 		if paths.Reserved(name) {
@@ -76,7 +76,7 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 			return refuse(t.Name, h.Name, "the archive ends before this file does; the download may have been cut off: fetch it again")
 		}
 		if c.total > plainSize {
-			return refuse(t.Name, h.Name, "it says that it is larger than the archive, as a sparse file does; a library has only plain files")
+			return refuse(t.Name, h.Name, "its header claims a size beyond the archive's, as sparse files do; a library has plain files only")
 		}
 		t.Entries = append(t.Entries, e)
 		offsets = append(offsets, at)
@@ -110,9 +110,9 @@ func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
 		}
 		return false, ""
 	case tar.TypeSymlink, tar.TypeLink:
-		return false, "it is a link to " + h.Linkname + "; a library has only plain files"
+		return false, "it is a link to " + h.Linkname + "; a library has plain files only"
 	}
-	return false, "it is a device or another special file; a library has only plain files"
+	return false, "it is a device or another special file; a library has plain files only"
 }
 
 // same tells whether two places of an archive hold the same bytes. What is too large to compare in memory counts as other.
@@ -139,7 +139,7 @@ func holdsTar(name string, r io.ReaderAt) error {
 			inner = what
 		}
 	}
-	return refuse(name, "", "packed inside it is no tar archive but "+inner)
+	return refuse(name, "", "it contains no tar archive but "+inner)
 }
 
 // oldTar tells a tar archive of the oldest form, which has no mark, by its header's checksum.
@@ -153,7 +153,7 @@ func oldTar(head []byte) bool {
 
 func tarTrouble(err error) string {
 	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return "it ends in the middle; the download may have been cut off: fetch it again"
+		return "it ends early; the download may have been cut off: fetch it again"
 	}
 	return strings.TrimPrefix(err.Error(), "archive/tar: ")
 }
@@ -236,14 +236,14 @@ func unpack(name, format string, r io.Reader, packed int64) (*spool, error) {
 	}
 	if s.size > most {
 		s.close()
-		return nil, refuse(name, "", fmt.Sprintf("it unpacks to more than %d times its size, as only an archive made to do harm does", DefaultLimits.Ratio))
+		return nil, refuse(name, "", fmt.Sprintf("it unpacks to more than %d times its size, as harmful archives do", DefaultLimits.Ratio))
 	}
 	return s, nil
 }
 
 func unpackTrouble(err error) string {
 	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
-		return "it ends in the middle; the download may have been cut off: fetch it again"
+		return "it ends early; the download may have been cut off: fetch it again"
 	}
 	return "it can't be unpacked: " + err.Error()
 }

@@ -128,7 +128,7 @@ func OpenPath(name string) (*Tree, error) {
 		return openFolder(name)
 	}
 	if !info.Mode().IsRegular() {
-		return nil, refuse(filepath.Base(name), "", "it is no plain file")
+		return nil, refuse(filepath.Base(name), "", "it is not a plain file")
 	}
 	f, err := os.Open(name)
 	if err != nil {
@@ -272,7 +272,7 @@ func openFolder(name string) (*Tree, error) {
 			return nil // a link in one's own folder is no attack, but what it leads to is not part of the folder
 		}
 		if !d.Type().IsRegular() {
-			return refuse(t.Name, rel, "it is no regular file")
+			return refuse(t.Name, rel, "it is not a regular file")
 		}
 		info, err := d.Info()
 		if err != nil {

@@ -26,7 +26,7 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 	z.RegisterDecompressor(zip.Deflate, inflate)
 	c := newEntryRules(t.Name, DefaultLimits)
 	if len(z.File) > 2*c.limits.Entries {
-		return refuse(t.Name, "", fmt.Sprintf("it has %d entries; no library has", len(z.File)))
+		return refuse(t.Name, "", fmt.Sprintf("it has %d entries, more than the limit for a library", len(z.File)))
 	}
 	var files []*zip.File
 	var place []int64
@@ -43,9 +43,9 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 			}
 			continue
 		case mode.Type() != 0:
-			return refuse(t.Name, f.Name, "it is a link or another special file; a library has only plain files")
+			return refuse(t.Name, f.Name, "it is a link or another special file; a library has plain files only")
 		case f.Method != zip.Store && f.Method != zip.Deflate:
-			return refuse(t.Name, f.Name, fmt.Sprintf("it is packed by method %d, which merry does not know", f.Method))
+			return refuse(t.Name, f.Name, fmt.Sprintf("it is packed by method %d, which merry does not support", f.Method))
 		}
 		if f.UncompressedSize64 > 1<<62 || f.CompressedSize64 > uint64(size) {
 			return refuse(t.Name, f.Name, "its size in the directory can't be true")
@@ -55,7 +55,7 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 			return err
 		}
 		if c.packed > size {
-			return refuse(t.Name, f.Name, "its packed bytes overlap those of other entries, as only an archive made to do harm does")
+			return refuse(t.Name, f.Name, "its packed bytes overlap those of other entries, as in harmful archives")
 		}
 		if _, err := sameLocalHeader(r, f); err != nil {
 			return refuse(t.Name, f.Name, err.Error())
@@ -125,14 +125,14 @@ func sameLocalHeader(r io.ReaderAt, f *zip.File) (int64, error) {
 			continue
 		}
 		if name := string(b[at+fixed : at+fixed+nameSize]); name != f.Name {
-			return 0, fmt.Errorf("its own header calls it %s; programs would not agree on what is in the archive", name)
+			return 0, fmt.Errorf("its own header calls it %s; programs would disagree on the archive's contents", name)
 		}
 		if why := differs(b[at:], f); why != "" {
-			return 0, errors.New("its own header and the directory give " + why + "; programs would not agree on what is in the archive")
+			return 0, errors.New("its own header and the directory give " + why + "; programs would disagree on the archive's contents")
 		}
 		return data - window + int64(at), nil
 	}
-	return 0, errors.New("its own header does not agree with the directory; programs would not agree on what is in the archive")
+	return 0, errors.New("its own header contradicts the directory; programs would disagree on the archive's contents")
 }
 
 // differs says what an entry's own header says otherwise than the directory, "" if nothing. Checksum and sizes may be 0 where they
@@ -179,7 +179,7 @@ func noHidden(r io.ReaderAt, size int64, files []*zip.File) error {
 	at := int64(0)
 	for _, s := range append(spans, span{size, size}) {
 		if found := headerIn(r, at, s.from); found >= 0 {
-			return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would not agree on what is in it", found)
+			return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would disagree on its contents", found)
 		}
 		at = max(at, s.to)
 	}
@@ -211,7 +211,7 @@ func zipTrouble(err error) string {
 	case errors.Is(err, zip.ErrFormat), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
 		return "its directory can't be read; the download may have been cut off: fetch it again"
 	case errors.Is(err, zip.ErrChecksum):
-		return "its bytes do not have the checksum that the archive gives"
+		return "its bytes do not match the archive's checksum"
 	}
 	return err.Error()
 }

@@ -100,7 +100,7 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, problem.Fault(problem.BrowserFailed, "start it once by hand, and see what it says; or name another: merry sources set browser FILE", "%s does not start: %v", o.Path, err)
+		return nil, problem.Fault(problem.BrowserFailed, "start it by hand and read what it says; or set another: merry sources set browser FILE", "%s does not start: %v", o.Path, err)
 	}
 	return b, nil
 }
@@ -345,7 +345,7 @@ func there(tab context.Context, flag, selector string) (is bool, err error) {
 	err = chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", selector), &is))
 	var wrong *runtime.ExceptionDetails
 	if errors.As(err, &wrong) {
-		err = problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--%s %s is no selector", flag, selector)
+		err = problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--%s %s is not a CSS selector", flag, selector)
 	}
 	return is, err
 }
@@ -360,7 +360,7 @@ func (b *Browser) appear(tab context.Context, l *listener, v Request) error {
 		case is:
 			return l.quiet(tab)
 		case time.Now().After(until):
-			l.add(&console.Message{Looking: true, Kind: console.Error, Text: "nothing appeared that matches " + v.Wait})
+			l.add(&console.Message{Looking: true, Kind: console.Error, Text: "no element appeared that matches " + v.Wait})
 			return nil
 		}
 		if err := chromedp.Run(tab, chromedp.Sleep(50*time.Millisecond)); err != nil {
@@ -378,13 +378,13 @@ func (l *listener) given(ctx context.Context, b *Browser, v Request, err error) 
 	case errors.As(err, &misuse):
 		return nil, err
 	case b.ctx.Err() != nil:
-		return nil, problem.Fault(problem.BrowserFailed, "the same command again; or name another browser: merry sources set browser FILE", "the browser ended in the middle: %v", err)
+		return nil, problem.Fault(problem.BrowserFailed, "the same command again; or set another browser: merry sources set browser FILE", "the browser stopped unexpectedly: %v", err)
 	case l.crashed():
-		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser gave the page up: its process ended, most likely for want of memory"})
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser's process for the page ended, most likely for lack of memory"})
 	case errors.Is(err, context.DeadlineExceeded):
-		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not come to rest within %v", v.Timeout)})
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not finish loading within %v", v.Timeout)})
 	default:
-		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the page can't be looked at: " + err.Error()})
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the page can't be read: " + err.Error()})
 	}
 	return l.visit(), nil
 }

@@ -16,14 +16,14 @@ func Find(named string) (string, error) {
 		if p, err := exec.LookPath(named); err == nil {
 			return p, nil
 		}
-		return "", problem.Fault(problem.BrowserMissing, "name another: merry sources set browser FILE", "there is no browser at %s, which your settings name", named)
+		return "", problem.Fault(problem.BrowserMissing, "set another: merry sources set browser FILE", "there is no browser at %s, which your settings name", named)
 	}
 	for _, name := range places(runtime.GOOS) {
 		if p, err := exec.LookPath(name); err == nil {
 			return p, nil
 		}
 	}
-	return "", problem.Fault(problem.BrowserMissing, "install Chromium (Debian: apt install chromium), or name the browser: merry sources set browser FILE", "no browser was found on this machine that merry can drive")
+	return "", problem.Fault(problem.BrowserMissing, "install Chromium (Debian: apt install chromium), or set a browser: merry sources set browser FILE", "no supported browser was found on this machine")
 }
 
 // places are where a system has browsers: names on the search path, and files.

@@ -195,9 +195,9 @@ func (l *listener) traffic(event any) {
 func favicon(address string) bool { return strings.HasSuffix(address, "/favicon.ico") }
 
 // faults are the browser's names for what goes wrong on the network, in words.
-var faults = map[string]string{"net::ERR_CONNECTION_REFUSED": "the host refuses the connection", "net::ERR_NAME_NOT_RESOLVED": "there is no such host", "net::ERR_EMPTY_RESPONSE": "the host answered nothing",
-	"net::ERR_CONNECTION_RESET": "the host broke the connection off", "net::ERR_TIMED_OUT": "the host did not answer in time", "net::ERR_TOO_MANY_REDIRECTS": "it leads on and on",
-	"net::ERR_INTERNET_DISCONNECTED": "there is no network", "net::ERR_CERT_AUTHORITY_INVALID": "its certificate is of no authority that is known"}
+var faults = map[string]string{"net::ERR_CONNECTION_REFUSED": "the host refuses the connection", "net::ERR_NAME_NOT_RESOLVED": "there is no such host", "net::ERR_EMPTY_RESPONSE": "the host sent an empty answer",
+	"net::ERR_CONNECTION_RESET": "the host closed the connection", "net::ERR_TIMED_OUT": "the host did not answer in time", "net::ERR_TOO_MANY_REDIRECTS": "it redirects too often",
+	"net::ERR_INTERNET_DISCONNECTED": "there is no network", "net::ERR_CERT_AUTHORITY_INVALID": "its certificate comes from an unknown authority"}
 
 func plain(text string) string { return cmp.Or(faults[text], text) }
 
@@ -293,7 +293,7 @@ func (l *listener) entry(e *log.Entry) {
 	case strings.Contains(e.Text, "'integrity' attribute"):
 		m.Kind, m.Line, m.Column, l.spoilt = console.Blocked, 0, 0, true
 		if of != nil {
-			m.URL, m.Text = of[1], "its bytes are not those of its integrity: "+of[1]
+			m.URL, m.Text = of[1], "its bytes do not match its integrity: "+of[1]
 		}
 	case e.Source == log.SourceSecurity || strings.Contains(e.Text, "Content Security Policy") || strings.Contains(e.Text, "CORS policy") || strings.Contains(e.Text, "Integrity-Policy"):
 		m.Kind = console.Blocked

@@ -29,21 +29,21 @@ func (p Pattern) Validate() error {
 	text := string(p)
 	switch {
 	case !strings.HasPrefix(text, "https://") && !strings.HasPrefix(text, "http://"):
-		return errors.New("it is no address: it begins with https://")
+		return errors.New("it is not an address: it must begin with https://")
 	case NamesUser(text):
-		return errors.New("it holds a user name, a password or a token, which every page would show")
+		return errors.New("it contains a user name, a password or a token, which every page would show")
 	case hasSecret(text):
 		return errors.New("it has a parameter that looks like a credential, which every page would show")
 	case !strings.Contains(text, "{version}") && !strings.Contains(text, "{brief}"):
-		return errors.New("it has no {version}: a link without one gives other bytes tomorrow")
+		return errors.New("it has no {version}, so its bytes would change with each release")
 	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(text, w) }):
-		return errors.New("it has none of {path}, {short}, {file} and {ending}, so all files would have one address")
+		return errors.New("it has no {path}, {short}, {file} or {ending}, so all files would have one address")
 	}
 	for _, w := range words {
 		text = strings.ReplaceAll(text, w, "")
 	}
 	if strings.ContainsAny(text, "{}") {
-		return errors.New("it has a word that is none of " + strings.Join(words, " "))
+		return errors.New("it has a placeholder other than " + strings.Join(words, " "))
 	}
 	return nil
 }

@@ -346,13 +346,13 @@ func (c *executor) rollBack(reason error) error {
 	left, kept, err := c.revert()
 	switch {
 	case err != nil:
-		const way = "see to what is wrong there; merry undo --finish; merry undo --abandon  # gives the change up"
-		return problem.Fault(problem.Unfinished, way, "%w\nthe change is recorded whole, and could not be taken back either (%v)", reason, err)
+		const way = "correct that, then: merry undo --finish; or: merry undo --abandon  # reverts the change"
+		return problem.Fault(problem.Unfinished, way, "%w\nthe change is recorded, but could not be reverted either (%v)", reason, err)
 	case len(left) > 0:
 		p := problem.Of(reason)
 		return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next,
-			What: fmt.Sprintf("%s\nwhat was done is taken back, but for files that another program changed meanwhile: %v; their old content is in %s", p.What, left, kept)}
+			What: fmt.Sprintf("%s\nthe change was reverted, except for files that another program changed meanwhile: %v; their old content is in %s", p.What, left, kept)}
 	}
 	p := problem.Of(reason)
-	return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next, What: p.What + "\nwhat was done is taken back, and nothing has changed"}
+	return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next, What: p.What + "\nthe change was reverted, so nothing has changed"}
 }

@@ -53,7 +53,7 @@ func (s *Set) entry(name paths.InProject, seen disk.Stamp) (Entry, error) {
 		info, err = s.lookAt(e.Path)
 	}
 	if paths.Reserved(e.Path) {
-		return Entry{}, problem.Refuse(problem.FileInTheWay, "choose another folder", "%s lies in a folder of version control or of merry's own; nothing is written there", e.Path)
+		return Entry{}, problem.Refuse(problem.FileInTheWay, "choose another folder", "%s lies in a folder of version control or of merry itself, where merry writes nothing", e.Path)
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && seen == disk.Stamp{}:
@@ -80,7 +80,7 @@ func (s *Set) claim(name string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.paths[name] {
-		return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be changed twice in one go", name)
+		return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be changed twice in one change", name)
 	}
 	if err := s.roomFor(name); err != nil {
 		return err
@@ -158,7 +158,7 @@ func (s *Set) insideOf(dir string) (string, error) {
 
 func linked(name paths.InProject, err error) error {
 	if errors.Is(err, fs.ErrNotExist) {
-		return problem.Refuse(problem.FileInTheWay, "make it a file of its own, or change the file where it is", "%s is a link that leads nowhere: %w", name, err)
+		return problem.Refuse(problem.FileInTheWay, "replace the link by a file, or change the file that it leads to", "%s is a link that leads nowhere: %w", name, err)
 	}
 	return err
 }
@@ -179,7 +179,7 @@ func (s *Set) roomFor(name string) error {
 	if clash == "" {
 		return nil
 	}
-	return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be a file and a folder in one go", clash)
+	return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be both a file and a folder", clash)
 }
 
 // folderTakes checks that a folder, or the nearest one above that is there, lies in the project and can be written to, and

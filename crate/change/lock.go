@@ -32,7 +32,7 @@ func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*floc
 		case ok:
 			return l, nil
 		case err != nil:
-			return nil, problem.Fault(problem.Locked, "see whether "+name+" is a plain file that can be written to", "can't lock the project: %w", err)
+			return nil, problem.Fault(problem.Locked, "check that "+name+" is a plain file that you can write to", "can't lock the project: %w", err)
 		case waited > patience:
 			return nil, problem.Refuse(problem.Locked, "wait for it to end, then the same command again", "another command has been changing this project for %d seconds", int(patience.Seconds()))
 		case waited > moment && !told && tell != nil:
@@ -55,7 +55,7 @@ func OwnFolder(on *disk.Folder) error {
 	}
 	defer top.Close()
 	if err := top.MakeFolder(Folder); err != nil {
-		return problem.Fault(problem.Locked, "see whether "+string(on.Path())+" can be written to", "can't lock the project: %w", err)
+		return problem.Fault(problem.Locked, "check that "+string(on.Path())+" can be written to", "can't lock the project: %w", err)
 	}
 	own, err := on.Enter(Folder)
 	if err != nil {
@@ -67,7 +67,7 @@ func OwnFolder(on *disk.Folder) error {
 	}
 	lock, err := own.Stat("lock")
 	if err == nil && !lock.Mode().IsRegular() {
-		return problem.Refuse(problem.FileInTheWay, "remove it", "%s/lock is no plain file", Folder)
+		return problem.Refuse(problem.FileInTheWay, "remove it", "%s/lock is not a plain file", Folder)
 	}
 	return nil
 }

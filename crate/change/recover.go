@@ -12,8 +12,8 @@ import (
 )
 
 func foreign(set string) error {
-	return problem.Refuse(problem.NotYours, "merry undo --abandon  # sets it aside, and touches no file of the project",
-		"%s/%s says that a change is to be finished, but it was not written by you on this machine; it is not carried out", changes, set)
+	return problem.Refuse(problem.NotYours, "merry undo --abandon  # puts it aside and touches no file of the project",
+		"%s/%s asks merry to complete a change, but you did not write it on this machine, so merry ignores it", changes, set)
 }
 
 // recoverLocked clears away what a stop left before a change began, and finishes what a stop interrupted. It returns what
@@ -37,7 +37,7 @@ func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 				return said, err
 			}
 			if state == drafted {
-				said = append(said, "a command was stopped before its change began; its draft was cleared away, and no file of yours was touched")
+				said = append(said, "a command was interrupted before its change began; its temporary files were removed, and no file of yours was touched")
 			}
 		}
 	}
@@ -57,12 +57,12 @@ func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 		left, err := c.finish()
 		c.close()
 		if err != nil {
-			return said, problem.Fault(problem.Unfinished, "see to what is wrong there; merry undo --finish; merry undo --abandon  # gives the change up",
-				"a command was stopped in the middle of its change (%s), and that can't be finished: %w", j.Title, err)
+			return said, problem.Fault(problem.Unfinished, "correct that, then: merry undo --finish; or: merry undo --abandon  # reverts the change",
+				"a command was interrupted during its change (%s), which can't be completed: %w", j.Title, err)
 		}
-		said = append(said, fmt.Sprintf("a command was stopped in the middle of its change (%s); the change is finished now", j.Title))
+		said = append(said, fmt.Sprintf("a command was interrupted during its change (%s); the change is now complete", j.Title))
 		for _, name := range left {
-			said = append(said, name+" was changed by another program after the stop, and was left as it is")
+			said = append(said, name+" was changed by another program after the interruption, and was left as it is")
 		}
 	}
 	return said, nil
@@ -91,7 +91,7 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 	}
 	j, err := readJournal(on, unfinished[0], key)
 	if errors.Is(err, errForeign) || errors.Is(err, fs.ErrNotExist) {
-		return on, problem.Of(foreign(unfinished[0])).What + "; merry undo --abandon sets it aside", nil
+		return on, problem.Of(foreign(unfinished[0])).What + "; merry undo --abandon puts it aside", nil
 	}
 	if err != nil {
 		return nil, "", err
@@ -116,7 +116,7 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 			view[e.Path] = changes + "/" + unfinished[0] + "/" + e.Staged
 		}
 	}
-	return on.Through(view), fmt.Sprintf("a command was stopped in the middle of its change (%s); what follows is as if it were finished. The next command that changes something finishes it, and so does merry undo --finish", j.Title), nil
+	return on.Through(view), fmt.Sprintf("a command was interrupted during its change (%s); this answer shows the project as if it were complete. The next command that changes something completes it, as does merry undo --finish", j.Title), nil
 }
 
 // An Ending says what became of an unfinished change.

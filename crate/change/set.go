@@ -324,5 +324,5 @@ func (s *Set) unchanged(e Entry) error {
 }
 
 func inTheMeantime(name string) error {
-	return problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime; nothing was done", name)
+	return problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime, so nothing was done", name)
 }

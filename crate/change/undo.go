@@ -155,7 +155,7 @@ func (s *Set) revert(e Entry, kept *disk.Entry, stamp disk.Stamp) error {
 	}
 	b, _, err := kept.Read(e.Staged, disk.MaxFile)
 	if err != nil {
-		return problem.Refuse(problem.NothingThere, "take the change back by hand", "what undo needs is gone: %w", err)
+		return problem.Refuse(problem.NothingThere, "revert the change by hand", "the files that undo needs are missing: %w", err)
 	}
 	return s.write(e.at, b, stamp, e.Mode)
 }

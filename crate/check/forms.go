@@ -25,20 +25,20 @@ func (k *pageCheck) forms() {
 		switch {
 		case r.Form == script.Broken:
 			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.SyntaxError, r.SyntaxErrorLine),
-				"a browser will run nothing of it", "mend it; for a library: merry refill --overwrite  # puts the sealed bytes back")
+				"a browser runs nothing of it", "correct it; for a library: merry refill --overwrite  # restores the sealed bytes")
 		case r.Form == script.Module && !raw.Module:
-			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module, in a tag for plain scripts", name),
-				"import and export are errors there, and nothing of it will run", `write type="module" on the tag, or take a build for plain tags: merry peek shows which there are`)
+			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module in a plain script tag", name),
+				"import and export are syntax errors there, so none of it will run", `write type="module" on the tag, or take another build: merry peek lists them`)
 		case raw.Module && r.Form == script.Universal, raw.Module && r.Form == script.Classic && len(r.Defines) > 0 && raw.Kind == page.Script:
-			k.add(ClassicAsModule, Warning, raw.Start, fmt.Sprintf("%s is a plain script, in a module tag", name),
-				"in a module the top-level this is undefined and top-level names stay inside, so others will not find what it defines", `take type="module" off the tag`)
+			k.add(ClassicAsModule, Warning, raw.Start, fmt.Sprintf("%s is a plain script in a module tag", name),
+				"top-level names of a module stay inside, so other scripts will not find what it defines", `remove type="module" from the tag`)
 		case r.Form == script.Server || r.Form == script.AMD && !k.loader(i):
-			k.add(WrongBuild, Error, raw.Start, fmt.Sprintf("%s is %s build, for no plain tag", name, map[script.Form]string{script.Server: "a server-side", script.AMD: "an AMD"}[r.Form]),
-				"it asks for require, module or define, which a browser does not have", "take a build for plain tags: merry peek shows which there are")
+			k.add(WrongBuild, Error, raw.Start, fmt.Sprintf("%s is %s build, which a plain script tag can't load", name, map[script.Form]string{script.Server: "a server-side", script.AMD: "an AMD"}[r.Form]),
+				"it uses require, module or define, which a browser does not have", "take another build: merry peek lists them")
 		}
 		if newest > 0 && r.Syntax > newest && r.Form != script.Broken {
-			k.add(SyntaxNewer, Error, raw.Start, fmt.Sprintf("%s uses syntax of ECMAScript %d; the packing list's browsers know %d", name, r.Syntax, newest),
-				"an older browser stops at the first word that it does not know, and runs nothing of the file", "take an older version or another build: merry peek tells what each demands")
+			k.add(SyntaxNewer, Error, raw.Start, fmt.Sprintf("%s uses syntax of ECMAScript %d; the packing list's browsers support %d", name, r.Syntax, newest),
+				"an older browser stops at the first syntax that it does not know, and runs nothing of the file", "take an older version or another build: merry peek shows the syntax of each")
 		}
 	}
 }
@@ -63,15 +63,15 @@ func (k *pageCheck) features() {
 			words = append(words, fmt.Sprintf("%s (%s)", l.Name, l.Where))
 		}
 		name := cmp.Or(in.Path, in.URL, "this "+raw.Kind.String())
-		why, next := "such a browser stops at that place with an error", "ask for it first (typeof, in), give it by a script before this one, or take a build for older browsers"
-		verb, has := "uses", "has"
+		why, next := "such a browser stops there with an error", "test for it first (typeof, in), load a polyfill before this script, or take a build for older browsers"
+		verb, lack := "uses", "lacks"
 		if strings.Contains(list[0].Who, ",") || strings.HasPrefix(list[0].Who, "browsers") {
-			has = "have"
+			lack = "lack"
 		}
 		if raw.Kind == page.Stylesheet || raw.Kind == page.InlineStyle {
-			why, next = "such a browser passes over the rule or the declaration", "write what older browsers know before it, or put it into @supports"
+			why, next = "such a browser ignores the rule or the declaration", "write a fallback before it, or put it into @supports"
 		}
-		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s %s not got", name, verb, strings.Join(words, ", "), list[0].Who, has), why, next)
+		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s %s", name, verb, strings.Join(words, ", "), list[0].Who, lack), why, next)
 	}
 }
 
@@ -153,10 +153,10 @@ func (k *pageCheck) versions() {
 		if in.Library == "" && in.Version != "" {
 			message := fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version)
 			if in.Known != "" {
-				message = fmt.Sprintf("%s looks like %s %s, and no record knows that this tag loads it; the crate has %s", cmp.Or(in.Path, in.URL), in.Name, in.Version, in.Known)
+				message = fmt.Sprintf("%s looks like %s %s, but this tag is not recorded; the crate has %s", cmp.Or(in.Path, in.URL), in.Name, in.Version, in.Known)
 			}
 			k.add(Unrecorded, Note, raw.Start, message,
-				"nobody will be told when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.page()))
+				"merry can't report when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.page()))
 		}
 		key := named{in.Name, raw.Kind}
 		j, ok := first[key]
@@ -167,7 +167,7 @@ func (k *pageCheck) versions() {
 		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" && mayBeOne(other.Script, in.Script) {
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
 			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s in line %d", in.Name, in.Version, other.Version, line),
-				"the second one takes the place of the first, and of what was added to it in between", fmt.Sprintf("take one of the two tags off, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.page()))
+				"the second one replaces the first, and everything that was added to it in between", fmt.Sprintf("remove one of the two tags, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.page()))
 		}
 	}
 }
@@ -189,7 +189,7 @@ func (k *pageCheck) mixed() {
 			}
 			url, _, _ := strings.Cut(string(k.p.Bytes[at-7:min(len(k.p.Bytes), at+200)]), mark[4:5])
 			k.add(MixedContent, Warning, at-7, fmt.Sprintf("%s is fetched without TLS", url),
-				"a page served over https will not load it, or warns of it", "write https://, or keep the file on the site")
+				"a page served over https will not load it, or shows a warning", "write https://, or keep the file on the site")
 		}
 	}
 }

@@ -23,7 +23,7 @@ func (k *pageCheck) links() {
 			continue
 		}
 		_, origin := k.p.Attr(raw, "crossorigin")
-		next := fmt.Sprintf("merry adopt %s  # records it; its integrity is known then", k.page())
+		next := fmt.Sprintf("merry adopt %s  # records it with its integrity", k.page())
 		if in.Library != "" {
 			next = fmt.Sprintf("merry switch %s --cdn --page %s", in.Library, k.page())
 		}
@@ -36,13 +36,13 @@ func (k *pageCheck) links() {
 			// It can have none.
 		case !has || nothing(value):
 			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
-				"whoever can change that server's files can change this page", next)
+				"anyone who can change files on that server can change this page", next)
 		case in.Integrity != "" && stale(value, in.Integrity):
-			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the link to %s demands other bytes than were sealed", in.URL),
+			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the link to %s is not that of the sealed file", in.URL),
 				"a browser will refuse the file", next)
 		case !origin:
-			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity and no crossorigin", in.URL),
-				"a browser may not look at the bytes of another site to check them, and blocks the file", next)
+			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity but no crossorigin", in.URL),
+				"a browser can't verify bytes of another host without crossorigin, so it blocks the file", next)
 		}
 	}
 }
@@ -58,46 +58,46 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 	}
 	if strings.HasPrefix(in.URL, "http://") {
 		k.add(LinkPlain, worse(Warning), at, fmt.Sprintf("%s is fetched without TLS", in.URL),
-			"anybody on the way can change it, and a page served over https will not load it at all", "write https://")
+			"anyone on the network can change it, and a page served over https will not load it", "write https://")
 	}
 	if strings.HasPrefix(raw.Ref, "//") {
-		k.add(LinkSchemeless, worse(Warning), at, fmt.Sprintf("%s takes the scheme of the page that it stands on", raw.Ref),
-			"on a page served over http anybody on the way can change it, and on one opened from disk it leads nowhere", "write https:"+raw.Ref)
+		k.add(LinkSchemeless, worse(Warning), at, fmt.Sprintf("%s has no scheme of its own, so it takes the page's", raw.Ref),
+			"over http anyone on the network can change it, and on a page opened from disk it leads nowhere", "write https:"+raw.Ref)
 	}
 	if key := cdn.Tracking(in.URL); key != "" {
-		k.add(LinkTracking, worse(Warning), at, fmt.Sprintf("the link to %s tells who asks: %s", in.URL, key),
-			"the host learns which campaign or partner brought the visitor, and caches keep a copy for each", "take "+key+" out of the address")
+		k.add(LinkTracking, worse(Warning), at, fmt.Sprintf("the link to %s has tracking parameters: %s", in.URL, key),
+			"the host learns which campaign the visitor came from, and caches keep a copy for each", "take "+key+" out of the address")
 	}
 	if in.Loose {
-		k.add(LinkUnversioned, worse(Note), at, fmt.Sprintf("%s is a link without a version, and for the desk only", in.Library),
-			"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s  # before the page goes out", in.Library, k.page()))
+		k.add(LinkUnversioned, worse(Note), at, fmt.Sprintf("%s is a link without a version, for development only", in.Library),
+			"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s  # before the page ships", in.Library, k.page()))
 		return
 	}
 	if branch := cdn.Branch(in.URL); branch != "" {
-		severity, why := worse(Warning), "the next release changes what it gives, so no integrity can be kept for it"
+		severity, why := worse(Warning), "each release changes its bytes, so no integrity can be recorded"
 		if hashed {
-			severity, why = Error, "the next release has other bytes than the integrity demands, and a browser will block the file"
+			severity, why = Error, "the next release has bytes other than its integrity, so browsers will block the file"
 		}
 		next := "link to one version, or take the library and link to that"
 		if in.Sealed != "" {
 			next = fmt.Sprintf("merry switch %s --cdn --page %s  # writes %s", in.Library, k.page(), cdn.Exact(in.URL, in.Sealed))
 		}
-		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names a branch, %s, and no version", in.URL, branch), why, next)
+		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names the branch %s instead of a version", in.URL, branch), why, next)
 	} else if in.Library == "" && !versioned().MatchString(in.URL) {
 		k.add(LinkUnversioned, worse(Warning), at, fmt.Sprintf("the link to %s has no version", in.URL),
-			"it gives other bytes whenever its makers publish, and no integrity can be kept for it", "link to one version, or take the library and link to that")
+			"its bytes change whenever its makers publish, so no integrity can be recorded", "link to one version, or take the library and link to that")
 	}
 }
 
 // localIntegrity looks at a local file whose tag demands a hash, as one does that was a link before.
 func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string) {
 	if !k.c.Matches(in.Path, value) {
-		k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the tag demands other bytes than %s has", in.Path),
-			"a browser will refuse the file", "take integrity and crossorigin off the tag; local files need none")
+		k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the tag's integrity is not that of %s", in.Path),
+			"a browser will refuse the file", "remove integrity and crossorigin from the tag; local files need neither")
 		return
 	}
 	k.add(LocalIntegrity, Note, raw.Start, fmt.Sprintf("the tag of the local %s has an integrity", in.Path),
-		"where the page is opened from disk, some browsers block the file: they may not look at its bytes", "take integrity and crossorigin off the tag, unless the page is only ever served")
+		"if the page is opened from disk, some browsers block the file, because they can't verify its bytes", "remove integrity and crossorigin from the tag, unless the page is always served")
 }
 
 // nothing tells whether an integrity attribute holds no hash at all, which a browser takes for none.

@@ -68,16 +68,16 @@ func (k *pageCheck) references() {
 		switch {
 		case caseOnly:
 			k.add(CaseDiffers, Error, at, fmt.Sprintf("%s is written %s on disk", raw.Ref, near),
-				"it may work on this machine, and fails on a server that tells upper from lower case",
+				"it may work on this machine, but fails on a case-sensitive server",
 				fmt.Sprintf("write %s", k.c.Ref(k.p, near)))
 		case near != "":
 			k.add(FileMissing, Error, at, fmt.Sprintf("there is no file %s", in.Path),
-				fmt.Sprintf("the browser will get \"not found\" for this %s, and what needs it will fail", raw.Kind),
+				fmt.Sprintf("the browser will get \"not found\" for this %s, and whatever needs it will fail", raw.Kind),
 				fmt.Sprintf("the nearest file is %s: write %s", near, k.c.Ref(k.p, near)))
 		default:
 			k.add(FileMissing, Error, at, fmt.Sprintf("there is no file %s", in.Path),
-				fmt.Sprintf("the browser will get \"not found\" for this %s, and what needs it will fail", raw.Kind),
-				"put the file there, or take the tag off the page")
+				fmt.Sprintf("the browser will get \"not found\" for this %s, and whatever needs it will fail", raw.Kind),
+				"put the file there, or remove the tag from the page")
 		}
 	}
 }
@@ -94,8 +94,8 @@ func (k *pageCheck) profile() {
 			continue
 		}
 		if w := unwanted(want.Without, in); w != "" {
-			k.add(NotAsProfile, Error, raw.Start, fmt.Sprintf("%s is on this page; the profile %s is to be without %s", orPath(in), want.Name, w),
-				"the packing list says that it must not be there", fmt.Sprintf("merry omit %s --page %s", orPath(in), k.page()))
+			k.add(NotAsProfile, Error, raw.Start, fmt.Sprintf("%s is on this page, but the profile %s excludes %s", orPath(in), want.Name, w),
+				"the packing list excludes it", fmt.Sprintf("merry omit %s --page %s", orPath(in), k.page()))
 			continue
 		}
 		if in.Library == "" {
@@ -104,17 +104,17 @@ func (k *pageCheck) profile() {
 		next := fmt.Sprintf("merry switch %s --profile %s", in.Library, want.Name)
 		switch {
 		case in.DevOnly && want.Name != "desk":
-			k.add(DevOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for the desk only, and is on this page", in.Library),
+			k.add(DevOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for development only, but is on this page", in.Library),
 				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.page()))
 		case want.Serve == record.CDN && in.URL == "", want.Serve == record.Local && in.URL != "":
 			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s", in.Library, want.Name, want.Serve),
-				"the page would go out otherwise than it was meant to", next)
+				"the page would ship in another state than planned", next)
 		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasOtherBuild:
-			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build; the profile %s says %s", in.Library, in.Build, want.Name, want.Build),
-				"the page would go out otherwise than it was meant to", next)
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build, but the profile %s says %s", in.Library, in.Build, want.Name, want.Build),
+				"the page would ship in another state than planned", next)
 		case want.Fallback && in.URL != "" && in.CanFallBack && !in.Fallback:
-			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("the link to %s has no fallback; the profile %s asks for one", in.Library, want.Name),
-				"where the CDN does not answer, the page stays without the script", next)
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("the link to %s has no fallback, but the profile %s asks for one", in.Library, want.Name),
+				"if the CDN does not answer, the page lacks the script", next)
 		}
 	}
 }
@@ -152,9 +152,9 @@ func (k *pageCheck) twice() {
 		}
 		line, _ := k.p.Page.Position(k.p.Page.Includes[first].Start)
 		raw := &k.p.Page.Includes[i]
-		why := "a script that runs twice sets itself up twice, and may throw away what was done in between"
+		why := "a script that runs twice sets itself up twice, and may discard what was done in between"
 		if raw.Kind == page.Stylesheet {
-			why = "the second one undoes the order of the styles between the two"
+			why = "the second one overrides styles between the two"
 		}
 		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL, line), why,
 			fmt.Sprintf("remove one of the two tags; or merry omit %s --page %s, and include it again", orPath(in), k.page()))
@@ -182,8 +182,8 @@ func (k *pageCheck) builds() {
 				continue
 			}
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
-			k.add(IncludedTwice, Warning, k.p.Page.Includes[i].Start, fmt.Sprintf("%s is the same as %s in line %d, in another build", b.Path+b.URL, a.Path+a.URL, line),
-				"a script that runs twice sets itself up twice, and may throw away what was done in between", "remove one of the two tags")
+			k.add(IncludedTwice, Warning, k.p.Page.Includes[i].Start, fmt.Sprintf("%s is another build of %s in line %d", b.Path+b.URL, a.Path+a.URL, line),
+				"a script that runs twice sets itself up twice, and may discard what was done in between", "remove one of the two tags")
 			return
 		}
 		alike[key] = append(alike[key], i)
@@ -273,15 +273,15 @@ func (k *pageCheck) needs() {
 		}
 		told[key] = true
 		it := &items[a.Item]
-		message := fmt.Sprintf("%s reads %s, which nothing on this page defines", it.Name, a.Need.Global)
-		why := fmt.Sprintf("%s: it is not there when the script runs", a.Need.Where)
-		next := fmt.Sprintf("take the library that defines %s, or take the tag off this page", a.Need.Global)
+		message := fmt.Sprintf("%s uses %s, but no script on this page defines it", it.Name, a.Need.Global)
+		why := fmt.Sprintf("%s: the script will stop there, because it is not defined", a.Need.Where)
+		next := fmt.Sprintf("take the library that defines %s, or remove the tag from this page", a.Need.Global)
 		switch {
 		case library != "":
-			message = fmt.Sprintf("%s reads %s; the library %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
+			message = fmt.Sprintf("%s uses %s, but the library %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
 			next = fmt.Sprintf("merry include %s --page %s", library, k.page())
 		case own != "":
-			message = fmt.Sprintf("%s reads %s; %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
+			message = fmt.Sprintf("%s uses %s, but %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
 			next = fmt.Sprintf("merry include %s --page %s", own, k.page())
 		}
 		k.add(NeedMissing, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
@@ -304,7 +304,7 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 		reasons = append(reasons, c.Reason(items))
 	}
 	k.add(NeedCircle, Error, k.p.Page.Includes[cycle[0].After].Start, fmt.Sprintf("%d scripts need each other in a circle, so no order is right", len(cycle)),
-		strings.Join(reasons, "; "), "make one of them wait, with an event or a function that the other calls")
+		strings.Join(reasons, "; "), "let one of them wait, for an event or for a function that the other calls")
 }
 
 // knows tells whether a tag that no record knows looks like a library's: it may define what that library defines.
@@ -340,37 +340,37 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 		if after.Phase == order.AnyTime && before.Phase != order.AnyTime {
 			async, other = after, before
 		}
-		k.add(NeedRace, Warning, at, fmt.Sprintf("%s is async, and whether it runs in time for %s depends on the network", async.Name, other.Name),
-			c.Reason(items), "take async off the tag, or write defer on both")
+		k.add(NeedRace, Warning, at, fmt.Sprintf("%s is async, so the network decides whether it runs in time for %s", async.Name, other.Name),
+			c.Reason(items), "remove async from the tag, or write defer on both")
 		if async == after {
 			k.found[len(k.found)-1].Message = fmt.Sprintf("%s is async, and may run before %s has", async.Name, other.Name)
 		}
 		return
 	}
 	if before.Phase == order.Deferred && after.Phase == order.InPlace {
-		next = fmt.Sprintf("write defer on %s too, or take it off %s", after.Name, before.Name)
+		next = fmt.Sprintf("write defer on %s too, or remove it from %s", after.Name, before.Name)
 		if after.Inline {
-			next = fmt.Sprintf("take defer off %s, or let the inline script wait for DOMContentLoaded", before.Name)
+			next = fmt.Sprintf("remove defer from %s, or let the inline script wait for DOMContentLoaded", before.Name)
 		}
 	}
 	distance := tags(k.between(c.After, c.Before)) + " later"
 	if c.Before < c.After {
-		distance = "before it, and runs after it"
+		distance = "before it, but runs after it"
 	}
 	switch c.Kind {
 	case order.Declared:
 		k.add(NeedLater, Error, at, fmt.Sprintf("%s needs %s, which comes %s", after.Library, before.Library, distance),
-			fmt.Sprintf("when %s runs, %s is not there yet", after.Library, before.Library), next)
+			fmt.Sprintf("when %s runs, %s is not defined yet", after.Library, before.Library), next)
 		k.found[len(k.found)-1].Declared = true
 	case order.OwnOrder:
 		k.add(NeedLater, Warning, at, fmt.Sprintf("the packing list has %s before %s, which comes %s", before.Name, after.Name, distance),
 			"own: order: in the packing list says so", next)
 	default:
-		who := fmt.Sprintf("%s reads %s, and %s, which defines it,", after.Name, c.Global, before.Name)
+		who := fmt.Sprintf("%s uses %s, and %s, which defines it,", after.Name, c.Global, before.Name)
 		if after.Library != "" && before.Library != "" {
 			who = fmt.Sprintf("%s needs %s, which", after.Library, before.Library)
 		}
-		k.add(NeedLater, Error, at, fmt.Sprintf("%s comes %s", who, distance), fmt.Sprintf("when it runs, %s is not there yet (%s)", c.Global, c.Where), next)
+		k.add(NeedLater, Error, at, fmt.Sprintf("%s comes %s", who, distance), fmt.Sprintf("when it runs, %s is not defined yet (%s)", c.Global, c.Where), next)
 		k.found[len(k.found)-1].Global = c.Global
 	}
 }
@@ -405,8 +405,8 @@ func (k *pageCheck) ownStyles() {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
 		if in.Loads && in.Library == "" && in.Path != "" && raw.Kind == page.Stylesheet {
 			lib := k.p.Includes[last].Library
-			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s stands above the stylesheet of %s", in.Path, lib),
-				"of equal rules the later one wins, so the library's win over the site's",
+			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s comes before the stylesheet of %s", in.Path, lib),
+				"of two equal rules the later one wins, so the library's rules override the site's",
 				fmt.Sprintf("merry omit %s --page %s; merry include %s --page %s", texts.Word(in.Path), k.page(), texts.Word(in.Path), k.page()))
 		}
 	}
@@ -428,9 +428,9 @@ func (k *pageCheck) head() {
 		missing                  bool
 		wants                    func(Wants) bool
 	}{
-		{NoDoctype, "the page has no doctype", "%s is written for standards mode; without a doctype browsers imitate those of the nineties", "write <!doctype html> as the page's first line", !k.p.Doctype, func(w Wants) bool { return w.Doctype }},
-		{NoCharset, "the page does not say its encoding", "%s has characters beyond ASCII, which then may come out wrong", `write <meta charset="utf-8"> first in the head`, !k.p.Charset, func(w Wants) bool { return w.Charset }},
-		{NoViewport, "the page has no viewport", "%s fits itself to the window's width; without this a phone lays the page out as wide as a desk's", `write <meta name="viewport" content="width=device-width, initial-scale=1"> in the head`, !k.p.Viewport, func(w Wants) bool { return w.Viewport }},
+		{NoDoctype, "the page has no doctype", "%s is written for standards mode; without a doctype browsers use quirks mode", "write <!doctype html> as the page's first line", !k.p.Doctype, func(w Wants) bool { return w.Doctype }},
+		{NoCharset, "the page does not say its encoding", "%s has characters beyond ASCII, which may be displayed wrong", `write <meta charset="utf-8"> first in the head`, !k.p.Charset, func(w Wants) bool { return w.Charset }},
+		{NoViewport, "the page has no viewport", "%s adapts to the window's width; without a viewport a phone lays the page out as wide as a desktop's", `write <meta name="viewport" content="width=device-width, initial-scale=1"> in the head`, !k.p.Viewport, func(w Wants) bool { return w.Viewport }},
 	} {
 		if !want.missing {
 			continue

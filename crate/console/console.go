@@ -265,7 +265,7 @@ func quotedIn(text string) string {
 }
 
 // Unhandled is how the text of a rejection begins.
-const Unhandled = "nobody handles the rejection of a promise: "
+const Unhandled = "a promise was rejected, and nothing handles it: "
 
 // InProject is a file of the site as findings name it.
 func (s *Site) InProject(name string) string { return path.Join(s.Sites, name) }
@@ -296,11 +296,11 @@ var undefined = memo.Regexp(`(?:ReferenceError: )?([\w$]+) is not defined`)
 func advice(m *Message) string {
 	switch {
 	case m.Kind == Failed:
-		return "merry check " + texts.Word(m.Page) + "  # tells whether the reference is right"
+		return "merry check " + texts.Word(m.Page) + "  # checks the reference"
 	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
-		return "merry check --online " + texts.Word(m.Page) + "  # compares what the link gives with what was sealed"
+		return "merry check --online " + texts.Word(m.Page) + "  # compares the link's bytes with the sealed ones"
 	case m.Kind == Error && undefined().MatchString(m.Text):
-		return "merry order " + texts.Word(m.Page) + "  # shows what runs when, and who defines " + undefined().FindStringSubmatch(m.Text)[1]
+		return "merry order " + texts.Word(m.Page) + "  # shows what runs when, and what defines " + undefined().FindStringSubmatch(m.Text)[1]
 	}
 	return ""
 }

@@ -42,14 +42,14 @@ func (k *policyFindings) unheeded() {
 	for _, m := range k.v.Policies {
 		switch {
 		case m.ReportOnly:
-			k.add(check.PolicyUnheeded, check.Warning, m.Start, "a policy that only reports stands in a meta element", "browsers heed it in a header alone", "let the server send it")
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "a report-only policy is in a meta element", "browsers obey it in a header only", "send it as a header from the server")
 			continue
 		case !m.InHead:
-			k.add(check.PolicyUnheeded, check.Warning, m.Start, "the page's policy stands outside of its head", "browsers do not heed it there", "move the meta element into the head, before what it is to govern")
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "the page's policy is outside its head", "browsers ignore it there", "move the meta element into the head, before everything that it should apply to")
 			continue
 		}
 		for _, f := range Parse(m.Text).Ignored(true) {
-			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers do not heed here", f.Part), f.Reason, "correct it, let the server send it, or take it out")
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers ignore here", f.Part), f.Reason, "correct it, send it as a header, or remove it")
 		}
 	}
 }
@@ -86,7 +86,7 @@ func (k *policyFindings) tell() {
 		case g.many == Links:
 			severity, why = check.Warning, "nothing happens when somebody follows the link"
 		case g.many != "":
-			why = "a browser passes over it"
+			why = "a browser ignores it"
 		}
 		switch {
 		case len(g.uses) == 1:
@@ -144,11 +144,11 @@ func (k *policyFindings) demanded(demands []string) {
 		_, cors := k.v.Attr(in, "crossorigin")
 		switch meta, err := integrity.Parse(value); {
 		case err != nil || len(meta.Strongest()) == 0:
-			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity of each %s, and the tag of %s has none", destination, k.v.Name(i)),
-				"a browser will not load it", "write the tag with its integrity, which merry seal --html FILE prints, and crossorigin on it")
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy requires an integrity on each %s, and the tag of %s has none", destination, k.v.Name(i)),
+				"a browser will not load it", "add the integrity that merry seal --html FILE prints, and crossorigin, to the tag")
 		case !cors && !in.Module:
-			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy demands an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
-				"without it a browser does not count the integrity, and will not load the file", `write crossorigin="anonymous" on the tag`)
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy requires an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
+				"without it a browser ignores the integrity and does not load the file", `write crossorigin="anonymous" on the tag`)
 		}
 	}
 }

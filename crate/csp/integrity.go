@@ -43,16 +43,16 @@ func (p *Policy) Ignored(meta bool) []Flaw {
 	for _, d := range p.directives {
 		switch {
 		case meta && slices.Contains(inMeta, d.name):
-			list = append(list, Flaw{d.name, "it counts only in a header that the server sends"})
+			list = append(list, Flaw{d.name, "it works only in a header from the server"})
 		case !slices.Contains(known, d.name):
-			list = append(list, Flaw{d.name, "no browser knows a directive of this name"})
+			list = append(list, Flaw{d.name, "browsers know no directive of this name"})
 		case fallbacks[d.name] != nil || d.name == "default-src":
 			for _, s := range d.value {
 				switch {
 				case Unquoted(s):
-					list = append(list, Flaw{s + " in " + d.name, "without quotes it is the name of a host: write '" + s + "'"})
+					list = append(list, Flaw{s + " in " + d.name, "without quotes it is a host name: write '" + s + "'"})
 				case !isSource(s):
-					list = append(list, Flaw{s + " in " + d.name, "it is no source as policies have them: 'self', a host, a scheme with a colon, a hash or nonce in quotes"})
+					list = append(list, Flaw{s + " in " + d.name, "it is not a source expression: 'self', a host, a scheme with a colon, or a hash or nonce in quotes"})
 				}
 			}
 		}

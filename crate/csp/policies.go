@@ -59,7 +59,7 @@ func (g *Index) read(name string) {
 	b, err := p.ReadFile(at)
 	if err != nil {
 		g.Found = append(g.Found, check.Finding{Name: check.FileMissing, Severity: check.Error, File: record.ListFile, Line: 1, Column: 1, Message: "headers: names " + name + ", which can't be read",
-			Why: "what the server's headers forbid can't be told then", Next: "put the file there, or take it off the list"})
+			Why: "merry can't tell what the server's headers forbid", Next: "put the file there, or remove it from the list"})
 		return
 	}
 	if site, ok := p.InSite(at); ok && strings.HasPrefix(site.Base(), ".") {
@@ -77,11 +77,11 @@ func (g *Index) read(name string) {
 		case "integrity-policy":
 			_, unheeded := Demands(h.Value)
 			for _, d := range unheeded {
-				flaws = append(flaws, Flaw{Part: "the destination " + d, Reason: "browsers know the destination script alone"})
+				flaws = append(flaws, Flaw{Part: "the destination " + d, Reason: "browsers know only the destination script"})
 			}
 		}
 		for _, f := range flaws {
-			g.Found = append(g.Found, check.Finding{Name: check.PolicyUnheeded, Severity: check.Warning, File: name, Line: h.Line, Column: 1, Message: fmt.Sprintf("the policy has %s, which browsers do not heed", f.Part), Why: f.Reason, Next: "correct it, or take it out"})
+			g.Found = append(g.Found, check.Finding{Name: check.PolicyUnheeded, Severity: check.Warning, File: name, Line: h.Line, Column: 1, Message: fmt.Sprintf("the policy has %s, which browsers ignore", f.Part), Why: f.Reason, Next: "correct it, or remove it"})
 		}
 	}
 }
@@ -240,7 +240,7 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 		case page.Handler:
 			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers, "let a script add the handler (addEventListener)"
 		case page.StyleValue:
-			u.what, u.Many, u.next, u.Directive = "this style attribute", Styles, "give the element a class, and the class a rule", "style-src-attr"
+			u.what, u.Many, u.next, u.Directive = "this style attribute", Styles, "give the element a class, and style the class", "style-src-attr"
 		case page.ScriptLink:
 			u.what, u.Many, u.next, u.Directive = "this link to javascript:", Links, "let a script handle the click", "script-src-elem"
 		}

@@ -168,7 +168,7 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 	}
 	if report.Evals || slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" && directEval().MatchString(s.Text) }) {
 		allowed.allow("script-src", "'unsafe-eval'")
-		notes = append(notes, "a script runs texts as code (eval, new Function); it may do without, so try it without 'unsafe-eval'")
+		notes = append(notes, "a script runs strings as code (eval, new Function); it may work without, so try it without 'unsafe-eval'")
 	}
 	return allowed.String(), notes, nil
 }

@@ -186,13 +186,13 @@ func (f *Folder) Inside(name string) (string, error) { return f.inside(name) }
 
 // Outside makes the error of a name that leads out of the folder.
 func Outside(name, target string) error {
-	return problem.Refuse(problem.FileInTheWay, "make it a file or folder of its own", "%s is a link to %s, which is outside the project; nothing outside is read or changed", name, target)
+	return problem.Refuse(problem.FileInTheWay, "make it a file or folder of its own", "%s is a link to %s, outside the project, where merry reads and changes nothing", name, target)
 }
 
 // circle explains the error of a link that leads back to itself.
 func circle(name string, err error) error {
 	if errors.Is(err, syscall.ELOOP) {
-		return problem.Refuse(problem.FileInTheWay, "remove it, or make it a file of its own", "%s is a link that leads in a circle", name)
+		return problem.Refuse(problem.FileInTheWay, "remove it, or replace it by a file", "%s is a link that leads in a circle", name)
 	}
 	return err
 }
@@ -209,11 +209,11 @@ func special(name string, info fs.FileInfo) error {
 	case m&fs.ModeDevice != 0:
 		what = "a device"
 	}
-	return problem.Refuse(problem.FileInTheWay, "move it away; only plain files are read", "%s is %s", name, what)
+	return problem.Refuse(problem.FileInTheWay, "move it away; merry reads plain files only", "%s is %s", name, what)
 }
 
 func tooLarge(name string, size, most int64) error {
-	return problem.Refuse(problem.FileInTheWay, "move it away, or take it out of the site", "%s has %d bytes; of such a file at most %d are read", name, size, most)
+	return problem.Refuse(problem.FileInTheWay, "move it away, or out of the site", "%s has %d bytes; merry reads at most %d of such a file", name, size, most)
 }
 
 func grew(name string) error {

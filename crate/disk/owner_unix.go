@@ -58,7 +58,7 @@ func mayWrite(folder *os.File, dir, file fs.FileInfo) string {
 	if file != nil && dir.Mode()&fs.ModeSticky != 0 && os.Geteuid() != 0 {
 		fuid, _, _, _ := owner(file)
 		if duid, _, _, _ := owner(dir); fuid != os.Geteuid() && duid != os.Geteuid() {
-			return "it belongs to somebody else, in a folder where only owners may replace their files"
+			return "it belongs to another user, in a folder where only owners may replace their files"
 		}
 	}
 	return frozen(folder, file)

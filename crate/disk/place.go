@@ -57,7 +57,7 @@ func step(root *os.Root, base, name string) (*os.Root, error) {
 		return nil, err
 	}
 	if info.Mode()&fs.ModeSymlink != 0 {
-		return nil, problem.Refuse(problem.FileInTheWay, "put the folder itself there, then the same command again", "the folder %s is a link now; no link is followed in writing", name)
+		return nil, problem.Refuse(problem.FileInTheWay, "replace the link by the folder itself, then the same command again", "the folder %s is now a link, and merry writes through no links", name)
 	}
 	if !info.IsDir() {
 		return nil, problem.Refuse(problem.FileInTheWay, "move it away, or choose another folder", "%s is a file, and a folder of that name is needed", name)
@@ -77,7 +77,7 @@ func step(root *os.Root, base, name string) (*os.Root, error) {
 func isStill(entered *os.Root, seen fs.FileInfo, name string) error {
 	info, err := entered.Stat(".")
 	if err == nil && !os.SameFile(seen, info) {
-		err = problem.Refuse(problem.FileChanged, "the same command again", "the folder %s was exchanged in the meantime", name)
+		err = problem.Refuse(problem.FileChanged, "the same command again", "the folder %s was replaced in the meantime", name)
 	}
 	return err
 }
@@ -144,13 +144,13 @@ func (p *Entry) MayChange(base string) error {
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	const next = "see to that, then the same command again"
+	const next = "correct that, then the same command again"
 	if why := mayWrite(p.file, dir, file); why != "" {
 		return problem.Refuse(problem.NoPermission, next, "%s can't be changed: %s", p.full(base), why)
 	}
 	if top, err := p.in.root.Stat("."); err == nil && !SameDevice(top, dir) {
 		return problem.Refuse(problem.NoPermission, "start a project of its own there: merry start --in "+texts.Word(filepath.Join(string(p.in.path), filepath.FromSlash(p.name))),
-			"%s is on another file system than the project; a change of both could not be all or nothing", p.name)
+			"%s is on another file system than the project, so a change of both could not be atomic", p.name)
 	}
 	return nil
 }

@@ -109,7 +109,7 @@ func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool)
 		}
 	}
 	if r.Sandbox == nil {
-		return &rehearse.Report{Stopped: "this program has no room for rehearsals"}, nil
+		return &rehearse.Report{Stopped: "this program has no sandbox for rehearsals"}, nil
 	}
 	limited, cancel := context.WithTimeout(ctx, maxBusy*Limit(request))
 	defer cancel()

@@ -17,7 +17,7 @@ type tables map[string][]byte
 // mostTables bounds how large the tables of a font may be when they are unpacked, in bytes, in all.
 const mostTables = 32 << 20
 
-var errBroken = errors.New("the font is broken")
+var errBroken = errors.New("the font is damaged")
 
 // tablesOf reads the tables of a font in any of its containers: as it is (sfnt), packed table by table (WOFF 1.0), packed as a whole (WOFF 2.0).
 func tablesOf(b []byte) (tables, error) {
@@ -32,7 +32,7 @@ func tablesOf(b []byte) (tables, error) {
 	case "wOF2":
 		return compactTables(b)
 	}
-	return nil, fmt.Errorf("%q begins no font that is known", b[:4])
+	return nil, fmt.Errorf("%q is not the beginning of a known font format", b[:4])
 }
 
 // part is a piece of a text, nil where that has none there.

@@ -44,8 +44,8 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 		}) {
 			continue
 		}
-		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(), Message: fmt.Sprintf("%s asks for %s, which is not there%s", name, at, where),
-			Why: "the browser gets \"not found\" for it, and says so on its console", Next: "put the file there, or let the script ask for another"}
+		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(), Message: fmt.Sprintf("%s asks for %s, which does not exist%s", name, at, where),
+			Why: "the browser gets \"not found\" for it, and its console says so", Next: "put the file there, or let the script ask for another"}
 		if near, caseOnly := c.leads.Near(at); !near.IsZero() {
 			if caseOnly {
 				f.Next = "on disk it is written " + near.String()
@@ -54,7 +54,7 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 			}
 		}
 		if l := v.Library(i); l != "" {
-			f.Next = "take " + l + " again with that file kept beside (--keep), or say where it lies as the library's guide has it"
+			f.Next = "take " + l + " again and keep that file with --keep; or set its path in the script, as the library's documentation says"
 		}
 		f.Line, f.Column = v.Position(v.Includes[i].Start)
 		list = append(list, f)

@@ -171,8 +171,8 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *page
 func unmatched(p *project.Project, site *walk.Site) (found []check.Finding) {
 	for _, pattern := range site.UnmatchedPatterns {
 		found = append(found, check.Finding{Name: check.PagesUnmatched, Severity: check.Warning, File: record.ListFile, Line: p.List.Line("pages"), Column: 1,
-			Message: fmt.Sprintf("pages: nothing in the site matches %q", pattern),
-			Why:     "pages that it was meant for are not checked, and no command writes tags into them", Next: "correct the pattern, or remove it"})
+			Message: fmt.Sprintf("pages: no file of the site matches %q", pattern),
+			Why:     "pages that the pattern was meant for are not checked, and no command changes them", Next: "correct the pattern, or remove it"})
 	}
 	return found
 }
@@ -186,7 +186,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	pages, all := site.Pages, len(req.Pages) == 0 && req.Since == ""
 	if len(pages) == 0 && site.UnmatchedPatterns != nil {
-		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or make a page: merry start --page index.html", "%s:%d: pages: nothing in the site matches %s", record.ListFile, p.List.Line("pages"), strings.Join(site.UnmatchedPatterns, ", "))
+		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or create a page: merry start --page index.html", "%s:%d: pages: no file of the site matches %s", record.ListFile, p.List.Line("pages"), strings.Join(site.UnmatchedPatterns, ", "))
 	}
 	if len(req.Pages) > 0 {
 		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {

@@ -77,17 +77,17 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 	case errors.Is(err, fs.ErrNotExist) && c.p.Seal.Libraries[of.Library].Linked:
 		return nil, wants, false, nil // pages have nothing but links to it
 	case errors.Is(err, fs.ErrNotExist):
-		return []check.Finding{{Name: check.SealedMissing, Severity: check.Error, File: at.String(), Message: "the seal has this file of " + of.Library + ", and it is not there",
+		return []check.Finding{{Name: check.SealedMissing, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is missing",
 			Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library}}, wants, true, nil
 	case isInTheWay(err):
-		return []check.Finding{{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not a regular file any more",
-			Why: "pages that refer to it will not get what was sealed", Next: "move it away; merry refill " + of.Library}}, wants, false, nil
+		return []check.Finding{{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is no longer a regular file",
+			Why: "pages that refer to it will not get the sealed bytes", Next: "move it away; merry refill " + of.Library}}, wants, false, nil
 	case err != nil:
 		return nil, wants, false, err
 	}
 	if now := integrity.Of(b); now != of.File.Integrity {
-		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not as it was sealed",
-			Why: "somebody changed it, or it was damaged; an update would lose the change", Next: "put your change into a file of your own; merry refill " + of.Library + " --overwrite  # puts the sealed bytes back"})
+		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not the sealed file",
+			Why: "somebody changed it, or it was damaged; an upgrade would lose the change", Next: "move your change into a file of your own; merry refill " + of.Library + " --overwrite  # restores the sealed bytes"})
 	}
 	switch packages.KindOf(at.String()) {
 	case packages.Stylesheet:
@@ -123,7 +123,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 	for _, r := range style.References(b) {
 		t := tags.Resolve(name, "", r.URL)
 		if strings.HasPrefix(t.URL, "http://") {
-			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at.String(), Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, or warns of it", Next: "write https://, or keep the file on the site"}
+			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at.String(), Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, or shows a warning", Next: "write https://, or keep the file on the site"}
 			f.Line, f.Column = places.At(r.Offset)
 			found = append(found, f)
 		}
@@ -134,7 +134,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 		if of := c.p.At(c.p.InProject(t.Path)); of.File != nil && !c.p.Seal.Libraries[of.Library].Linked {
 			continue // that is told once, for the file
 		}
-		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " + t.Path.String() + ", which is not there",
+		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " + t.Path.String() + ", which does not exist",
 			Why: "its fonts or pictures will not show"}
 		f.Line, f.Column = places.At(r.Offset)
 		if of := c.p.At(at); of.Library != "" {

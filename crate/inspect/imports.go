@@ -71,7 +71,7 @@ func (m *imports) constrain(of *graph.Graph) {
 			before, after := m.at[e.To], m.at[n]
 			why := fmt.Sprintf("%s imports it (%s:%d:%d)", m.out.Steps[after].Name, m.out.Steps[after].Name, e.Line, e.Column)
 			if before > after {
-				why += "; in a circle, of which the other one runs first"
+				why += "; they import each other in a circle, and the other one runs first"
 			}
 			m.out.Constraints = append(m.out.Constraints, OrderConstraint{Before: before, After: after, Reason: why, State: order.Kept})
 		}

@@ -58,14 +58,14 @@ func (c *inspection) mendLinks(e *tags.Editor, did *[]string) {
 		switch local := e.Targets[i].Path; {
 		case !local.IsZero() && !c.matches(local, value):
 			e.Refer(i, e.Reference(i), tags.LinkAttributes, nil)
-			*did = append(*did, fmt.Sprintf("%s is local, and lost an integrity that was not its own", e.Reference(i)))
+			*did = append(*did, fmt.Sprintf("%s is local, so its wrong integrity was removed", e.Reference(i)))
 		case local.IsZero() && of.File != nil && meta.Algorithm() == "sha384" && !meta.Allows(of.File.Integrity):
 			e.Refer(i, e.Reference(i), tags.LinkAttributes, tags.LinkValues(of.File))
 			*did = append(*did, fmt.Sprintf("%s has the sealed file's integrity again", in.Ref))
 		case e.Targets[i].URL != "" && !origin:
 			at := in.Attrs[slices.IndexFunc(in.Attrs, func(a page.Attr) bool { return a.Name == "integrity" })].End
 			e.Edit(page.Edit{Start: at, End: at, Text: ` crossorigin="anonymous"`})
-			*did = append(*did, fmt.Sprintf("%s has a crossorigin now, without which its integrity can't be checked", in.Ref))
+			*did = append(*did, fmt.Sprintf("%s now has crossorigin, which its integrity needs", in.Ref))
 		}
 	}
 }
@@ -83,7 +83,7 @@ func mendDoubles(e *tags.Editor, did *[]string) {
 			if at, _ := e.FallbackOf(i); at >= 0 {
 				e.Remove(at)
 			}
-			*did = append(*did, fmt.Sprintf("%s was there twice, and is there once", e.Reference(i)))
+			*did = append(*did, fmt.Sprintf("%s was included twice, and is now included once", e.Reference(i)))
 		}
 		seen[t] = true
 	}

@@ -53,15 +53,15 @@ func (c *inspection) online(ctx context.Context) ([]check.Finding, error) {
 		b, err := c.p.Origin.Fetch(ctx, a)
 		switch {
 		case err != nil && problem.ClassOf(err) == problem.Outside && !c.p.Origin.Offline:
-			f.Name, f.Message, f.Why, f.Next = check.LinkUnreachable, a+" does not answer: "+strings.TrimPrefix(err.Error(), a+": "), "pages that link to it will miss the file", "merry switch --local"
+			f.Name, f.Message, f.Why, f.Next = check.LinkUnreachable, a+" does not answer: "+strings.TrimPrefix(err.Error(), a+": "), "pages that link to it will lack the file", "merry switch --local"
 			if l.standsIn {
-				f.Severity, f.Why = check.Warning, "the pages that link to it fall back on their local copy; visitors wait until the attempt fails"
+				f.Severity, f.Why = check.Warning, "pages that link to it fall back to the local copy, after the attempt fails"
 			}
 		case err != nil:
 			return nil, err
 		case integrity.Of(b) != l.integrity:
-			f.Name, f.Why, f.Next = check.LinkDiffers, "sealed: "+l.integrity+", there: "+integrity.Of(b), "merry switch --local; ask the CDN's keeper"
-			f.Message = a + " gives other bytes than were sealed"
+			f.Name, f.Why, f.Next = check.LinkDiffers, "sealed: "+l.integrity+", there: "+integrity.Of(b), "merry switch --local; then tell the CDN's operator"
+			f.Message = a + " has bytes other than the sealed ones"
 		default:
 			return nil, nil
 		}

@@ -55,7 +55,7 @@ const (
 	TooEarly Verdict = "too early"
 	Racing   Verdict = "a race"
 	Unknown  Verdict = "unknown"
-	NotThere Verdict = "not there"
+	NotThere Verdict = "missing"
 )
 
 // Look is an id or a class that an own script looks up.
@@ -141,7 +141,7 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 		}
 		s := &out.Steps[at[a.Item]]
 		if s.Verdict == Fine {
-			s.Verdict = Verdict(a.Need.Global + " is nowhere")
+			s.Verdict = Verdict(a.Need.Global + " is defined nowhere")
 		}
 	}
 	for _, k := range constraints {
@@ -220,15 +220,15 @@ func stuckWords(items []order.Item, k order.Constraint) string {
 	a, b := &items[k.Before], &items[k.After]
 	switch {
 	case a.Phase == order.AnyTime:
-		return "; " + a.Name + " is async: a race. Take async off it"
+		return "; " + a.Name + " is async: a race. Remove async"
 	case b.Phase == order.AnyTime:
-		return "; " + b.Name + " is async: a race. Take async off it"
+		return "; " + b.Name + " is async: a race. Remove async"
 	}
-	return "; but " + a.Name + " is deferred, and " + b.Name + " runs where it stands. Take defer off the first, or write it on both"
+	return "; but " + a.Name + " is deferred, and " + b.Name + " runs at its position. Remove defer from the first, or write it on both"
 }
 
 // NotProvedFewest is said of moves on a page that is too large for the search for the fewest.
-const NotProvedFewest = "these moves are not proved the fewest: the page has too many scripts that need each other"
+const NotProvedFewest = "there may be fewer moves: the page has too many scripts that need each other"
 
 // OrderedPage is one page whose tags were moved, or could not be.
 type OrderedPage struct {

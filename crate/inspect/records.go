@@ -24,7 +24,7 @@ func movedByHand(p *project.Project, strayed map[paths.InProject]paths.InProject
 		slices.Sort(list)
 		from, _, _ := strings.Cut(list[0], " to ")
 		found = append(found, check.Finding{Name: check.SealedMoved, Severity: check.Error, File: from, Message: fmt.Sprintf("%s was moved by hand: %s", library, project.Abbreviate(list, 3)),
-			Why: "the records and tags that have the old places lead nowhere", Next: "merry move --found  # records and pages follow; or put them back"})
+			Why: "records and tags with the old paths lead nowhere", Next: "merry move --found  # records and pages follow; or move the files back"})
 	}
 	return found
 }
@@ -34,7 +34,7 @@ func listDiffers(p *project.Project) []check.Finding {
 	var found []check.Finding
 	for _, d := range p.Differences() {
 		f := check.Finding{Name: check.ListDiffers, Severity: check.Error, File: record.ListFile, Line: d.Line, Column: 3, Message: d.Library + ": " + d.What,
-			Why: "what is on the pages is not what the packing list says", Next: "merry settle --dry-run  # shows what would carry it out; or correct the packing list"}
+			Why: "the pages do not show what the packing list says", Next: "merry settle --dry-run  # shows how to apply it; or correct the packing list"}
 		if d.Line == 0 {
 			f.File, f.Column = record.SealFile, 0
 		}

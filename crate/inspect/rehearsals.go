@@ -51,8 +51,8 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			r.unsure = append(r.unsure, fmt.Sprintf("%s: the rehearsal was stopped: %s", c.p.InProject(name), report.Stopped))
 		} else if report.Stopped != "" {
 			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning, File: c.p.InProject(name).String(), Line: 1, Column: 1,
-				Message: "the rehearsal was stopped: " + report.Stopped, Why: "what its scripts would have done after that is not known",
-				Next: "open the page in a browser and look at its console; merry check --no-rehearse"})
+				Message: "the rehearsal was stopped: " + report.Stopped, Why: "merry can't tell what the scripts would have done after that",
+				Next: "open the page in a browser and read its console; merry check --no-rehearse"})
 		}
 		r.done = true
 		c.faults(v, req, report, found, &r.found, &r.unsure)
@@ -129,7 +129,7 @@ func (c *inspection) made(f check.Finding, report *rehearse.Report) bool {
 
 // milder is a finding of a need whose script loads without it: it may fail later.
 func milder(f check.Finding) check.Finding {
-	f.Severity, f.Why = check.Warning, "it loads all the same; what it does with that later will fail"
+	f.Severity, f.Why = check.Warning, "it loads anyway, but fails when it uses this later"
 	return f
 }
 
@@ -150,7 +150,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		i := includes[f.Script]
 		line, column := v.Position(v.Includes[i].Start)
 		name, where := c.whose(v, req, i, f.Module, f.Line, f.Column)
-		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded", "later": " a moment later"}[f.When]
+		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded", "later": " shortly after"}[f.When]
 		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
 		if !f.Sure {
 			*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s (%s)", at, line, column, message, where))
@@ -162,7 +162,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}) {
 			continue // what it needs and why that is not there has been said
 		}
-		why, next := "the browser's console will say so, and nothing behind that place runs", "merry order "+texts.Word(at)+"  # shows what runs when"
+		why, next := "the browser's console will say so, and the rest of the script does not run", "merry order "+texts.Word(at)+"  # shows what runs when"
 		if f.Global != "" {
 			why = c.locate(items, i, f.Global)
 		}
@@ -183,7 +183,7 @@ func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f 
 		*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s", at, f.Line, f.Column, message))
 		return false
 	}
-	why := "the browser's console will say so, and nothing behind that place runs"
+	why := "the browser's console will say so, and the rest of the script does not run"
 	if f.Global != "" {
 		why = c.locate(items, len(items), f.Global)
 	}
@@ -225,8 +225,8 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 			continue
 		}
 		*list = append(*list, check.Finding{Name: check.NeedRace, Severity: check.Warning, File: at, Line: line, Column: column,
-			Message: fmt.Sprintf("%s is async, and whether it runs in time for %s depends on the network", items[j].Name, items[includes[f.Script]].Name),
-			Why:     fmt.Sprintf("where it comes late, %s stops: %s", items[includes[f.Script]].Name, f.Message), Next: "take async off the tag, or write defer on both"})
+			Message: fmt.Sprintf("%s is async, so the network decides whether it runs in time for %s", items[j].Name, items[includes[f.Script]].Name),
+			Why:     fmt.Sprintf("if it comes late, %s stops: %s", items[includes[f.Script]].Name, f.Message), Next: "remove async from the tag, or write defer on both"})
 		return
 	}
 }
@@ -247,7 +247,7 @@ func (c *inspection) locate(items []order.Item, i int, global string) string {
 		case j == i:
 			return global + " is its own, and was not defined yet"
 		case j < i:
-			return fmt.Sprintf("%s would come from %s, which stopped before", global, items[j].Name)
+			return fmt.Sprintf("%s would come from %s, which stopped earlier", global, items[j].Name)
 		case between == 1:
 			return fmt.Sprintf("%s comes from %s, one script later", global, items[j].Name)
 		}

@@ -25,7 +25,7 @@ import (
 // changed: a script, a stylesheet, one that a stylesheet or a module imports. Where a record changed, it keeps all.
 func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revision string, pages []paths.InSite) ([]paths.InSite, error) {
 	if strings.HasPrefix(revision, "-") {
-		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is no revision", revision)
+		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is not a revision", revision)
 	}
 	var names []string
 	for _, args := range [][]string{{"diff", "--name-only", "-z", "--relative", revision, "--"}, {"ls-files", "-z", "--others", "--exclude-standard"}} {

@@ -144,14 +144,14 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 	}
 	for _, l := range idle {
 		if !slices.ContainsFunc(tags.FilesOf(c.p, l.Name), func(at paths.InSite) bool { return reached[at.String()] }) {
-			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml", Line: l.Line, Column: 3, Message: l.Name + " is in the crate and on no page",
-				Why: "its versions are looked after, and it is in the bill, for nothing", Next: "merry drop " + l.Name})
+			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml", Line: l.Line, Column: 3, Message: l.Name + " is in the crate but on no page",
+				Why: "it is listed in the bill and upgraded, although no page uses it", Next: "merry drop " + l.Name})
 		}
 	}
 	for _, name := range leftovers {
 		if !reached[name.String()] {
-			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file names it",
-				Why: "it may be a leftover", Next: "remove it, or leave it"})
+			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file refers to it",
+				Why: "it may be left over", Next: "remove it, or leave it"})
 		}
 	}
 	return found, nil
@@ -236,11 +236,11 @@ func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]boo
 		if !folders[clean.Dir()] && !called || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) || c.p.Imported(ref).File != nil {
 			continue
 		}
-		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, and there is no such file", ref, c.libraryIn(clean.Dir())),
-			Why: "the library's files are called otherwise now; what asks for this will get \"not found\"", Next: "correct the path by hand"}
+		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, but the file does not exist", ref, c.libraryIn(clean.Dir())),
+			Why: "the library's files have other names now, so whatever asks for this gets \"not found\"", Next: "correct the path by hand"}
 		if !folders[clean.Dir()] {
-			f.Message = fmt.Sprintf("%q is called like a file of %s, and there is no such file", ref, c.bases.Of("", c.libraryBases)[clean.Base()])
-			f.Why = "the library's files lie elsewhere now; what asks for this will get \"not found\""
+			f.Message = fmt.Sprintf("%q is named like a file of %s, but does not exist", ref, c.bases.Of("", c.libraryBases)[clean.Base()])
+			f.Why = "the library's files are elsewhere now, so whatever asks for this gets \"not found\""
 		}
 		f.Line, f.Column = places.At(m[2])
 		if near, _ := c.leads.Near(clean); !near.IsZero() {
@@ -320,11 +320,11 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 	if ref == "" || t.Path.IsZero() || c.leads.Has(t.Path) {
 		return nil
 	}
-	f := check.Finding{Name: check.MapMissing, Severity: check.Note, File: at.String(), Message: fmt.Sprintf("it names the source map %s, which is not there", ref),
-		Why: "a browser's tools ask for it, and say that they did not get it", Next: "do without, or put the map there"}
+	f := check.Finding{Name: check.MapMissing, Severity: check.Note, File: at.String(), Message: fmt.Sprintf("it names the source map %s, which does not exist", ref),
+		Why: "developer tools ask for it, and report that it is missing", Next: "ignore it, or put the map there"}
 	f.Line, f.Column = page.Position(b, max(0, strings.LastIndex(string(b), ref)))
 	if of := c.p.At(at); of.Library != "" {
-		f.Next = fmt.Sprintf("take %s again, with its map, or do without", of.Library)
+		f.Next = fmt.Sprintf("take %s again with its map, or ignore it", of.Library)
 	}
 	return []check.Finding{f}
 }

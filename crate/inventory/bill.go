@@ -73,7 +73,7 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 	p = p.Found(use.strayed)
 	out := &Bill{Site: filepath.Base(string(p.Root))}
 	for _, d := range p.Differences() {
-		out.Notes = append(out.Notes, d.Library+": "+d.What+"; merry settle puts that right")
+		out.Notes = append(out.Notes, d.Library+": "+d.What+"; merry settle corrects that")
 	}
 	for _, lib := range p.List.Libraries {
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
@@ -92,7 +92,7 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 			}
 		}
 		if len(line.Texts) == 0 && lib.Only == "" {
-			out.Notes = append(out.Notes, fmt.Sprintf("%s %s: no licence text is at hand; its delivery has none, or is not in the cache", lib.Name, lib.Version))
+			out.Notes = append(out.Notes, fmt.Sprintf("%s %s: no licence text is available; its package has none, or is not in the cache", lib.Name, lib.Version))
 		}
 		out.Libraries = append(out.Libraries, line)
 	}
@@ -185,12 +185,12 @@ func (b *Bill) advise(name string) error {
 		if json.Unmarshal(text, &one) == nil {
 			list = []advisory{one}
 		} else if json.Unmarshal(text, &list) != nil {
-			b.Notes = append(b.Notes, e.Path+" is no advisory in the OSV format; it was passed over")
+			b.Notes = append(b.Notes, e.Path+" is not an advisory in the OSV format, and was skipped")
 			continue
 		}
 		for _, adv := range list {
 			if adv.ID == "" || adv.Affected == nil {
-				b.Notes = append(b.Notes, e.Path+" is no advisory in the OSV format; it was passed over")
+				b.Notes = append(b.Notes, e.Path+" is not an advisory in the OSV format, and was skipped")
 				continue
 			}
 			b.Advisories++
@@ -274,7 +274,7 @@ func inEvents(version string, events []map[string]string) (in bool, fixed []stri
 // NoticeText is the text that a site shows for what it ships of others.
 func (b *Bill) NoticeText() string {
 	var s strings.Builder
-	s.WriteString("This site ships software of others, under their licences.\n")
+	s.WriteString("This site ships third-party software, under these licences.\n")
 	for _, l := range b.Libraries {
 		if l.Only != "" {
 			continue

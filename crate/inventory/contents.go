@@ -93,7 +93,7 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 				}
 			}
 			if gone > 0 {
-				line.State = fmt.Sprintf("%d of %d files gone or changed", gone, len(sealed.Files))
+				line.State = fmt.Sprintf("%d of %d files missing or changed", gone, len(sealed.Files))
 			}
 			switch {
 			case differs[l.Name] != "":

@@ -26,7 +26,7 @@ func Newer(ctx context.Context, p *project.Project, advisories string) ([]upgrad
 			if list[i].Library == w.Library {
 				said := w.ID
 				if len(w.Fixed) > 0 {
-					said += " (mended in " + strings.Join(w.Fixed, ", ") + ")"
+					said += " (fixed in " + strings.Join(w.Fixed, ", ") + ")"
 				}
 				list[i].Advisories = append(list[i].Advisories, said)
 			}
@@ -70,7 +70,7 @@ func VersionsOfPackage(ctx context.Context, p *project.Project, name string) (*V
 			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; these are the registry's versions of that name", name, lib.From))
 		}
 	} else if !source.ValidPackage(name) {
-		return nil, problem.Misuse("merry contents  # lists the crate", "%s is neither a library of the crate nor a package's name", name)
+		return nil, problem.Misuse("merry contents  # lists the crate", "%s is neither a library of the crate nor the name of a package", name)
 	}
 	pkg, err := p.Origin.Document(ctx, out.Package, true)
 	if err != nil {

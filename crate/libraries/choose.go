@@ -23,15 +23,15 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 	take, gone := known(d, version, lib, lib.Take)
 	keep, goneToo := known(d, version, lib, lib.Keep)
 	for _, name := range append(gone, goneToo...) {
-		notes = append(notes, fmt.Sprintf("%s is not in %s any more", name, version))
+		notes = append(notes, fmt.Sprintf("%s is no longer in %s", name, version))
 	}
 	if lib.Whole {
 		return whole(d, take, append(take, keep...)), notes
 	}
 	if len(take)+len(keep) == 0 {
-		return d.Suggest(), append(notes, "its files have other names now; the suggested set is taken")
+		return d.Suggest(), append(notes, "its files have other names now, so the suggested set was taken")
 	}
-	sel := d.Choose(func(name string) (string, bool) { return "the earlier choice", matches(append(take, keep...), name) })
+	sel := d.Choose(func(name string) (string, bool) { return "chosen earlier", matches(append(take, keep...), name) })
 	tagNamed(d, sel, take)
 	Keep(sel, keep, take)
 	// Source maps came along with the suggestion; they do so again.
@@ -120,7 +120,7 @@ func whole(d *packages.Package, named, wanted []string) *packages.Selection {
 		sel.Add(packages.Choice{Path: f.Path, Reason: "the library is kept whole"})
 	}
 	if len(programs) > 0 {
-		sel.Notes = append(sel.Notes, fmt.Sprintf("left out, since a server would run or read them: %s; to take one all the same, name it with --files", project.Abbreviate(programs, maxPrograms)))
+		sel.Notes = append(sel.Notes, fmt.Sprintf("left out, because a server would run or read them: %s; to take one anyway, name it with --files", project.Abbreviate(programs, maxPrograms)))
 	}
 	if len(named) > 0 {
 		for i := range sel.Choices {

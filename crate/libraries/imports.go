@@ -29,7 +29,7 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 	}
 	if !req.WithNeeds || depth >= requirements.MaxDepth {
 		if usual := after.Imported(n.Import); usual.Library != "" {
-			n.Library, n.Why = usual.Library, fmt.Sprintf("it asks for %s, and the crate has %s", n.Range, after.Seal.Libraries[usual.Library].Version)
+			n.Library, n.Why = usual.Library, fmt.Sprintf("it requires %s, but the crate has %s", n.Range, after.Seal.Libraries[usual.Library].Version)
 		}
 		return nil
 	}
@@ -85,7 +85,7 @@ func asModule(o *origin.Opened, specifier string) (*packages.Selection, error) {
 		}
 	}
 	if len(named) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+"  # shows what it has; its bundled build, if there is one, needs no map", "%s has no module that a page can import", o.Manifest.Name)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+"  # lists its files; a bundled build, if there is one, needs no import map", "%s has no module that a page can import", o.Manifest.Name)
 	}
 	sel, err := origin.Select(o, named, nil)
 	if err != nil {

@@ -210,7 +210,7 @@ func Sealed(d *packages.Package, sealed *record.Sealed) *packages.Selection {
 	sel := &packages.Selection{}
 	for _, f := range sealed.Files {
 		if d.File(f.Path) != nil {
-			sel.Add(packages.Choice{Path: f.Path, Reason: "it was there", Page: f.Role == record.Tagged})
+			sel.Add(packages.Choice{Path: f.Path, Reason: "already in the crate", Page: f.Role == record.Tagged})
 		}
 	}
 	return sel
@@ -242,7 +242,7 @@ func openTaken(ctx context.Context, p *project.Project, name string, sealed *rec
 		f := &sealed.Files[i]
 		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
 		if err != nil {
-			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or put back what was changed", "%s of %s is not as it was taken, and is nowhere else to be had: %w", f.Path, name, err)
+			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or restore the changed file", "%s of %s was changed since it was taken, and no other copy is available: %w", f.Path, name, err)
 		}
 		t.files[f.Path] = b
 	}

@@ -29,12 +29,12 @@ func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, par
 	l.follow(gone)
 	rest := l.Selection.Without(func(p string) bool { return gone[p] })
 	if len(rest.Choices) == 0 {
-		return problem.Refuse(problem.NothingThere, "merry drop "+name, "nothing of %s would be left", name)
+		return problem.Refuse(problem.NothingThere, "merry drop "+name, "nothing of %s would remain", name)
 	}
 	for _, c := range rest.Choices {
 		for _, r := range l.Package.File(c.Path).Refs {
 			if gone[r.Path] && r.By == "" {
-				return problem.Refuse(problem.Needed, "drop "+c.Path+" with it, or leave it", "%s asks for %s by %s, and would not find it", c.Path, r.Path, r.URL)
+				return problem.Refuse(problem.Needed, "drop "+c.Path+" with it, or leave it", "%s asks for %s as %s, and would not find it", c.Path, r.Path, r.URL)
 			}
 		}
 	}

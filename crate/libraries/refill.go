@@ -203,7 +203,7 @@ func fetchOne(ctx context.Context, opener *origin.Opener, name string, lib *reco
 			return err
 		}
 		if now != lib.Digest {
-			return problem.Refuse(problem.NotTheBytes, "ask the registry's keeper", "%s: the registry gives other bytes for %s than were sealed\n  sealed: %s\n  there:  %s", name, lib.Version, lib.Digest, now)
+			return problem.Refuse(problem.NotTheBytes, "tell the registry's operator", "%s: the bytes of %s in the registry are not the sealed ones\n  sealed: %s\n  there:  %s", name, lib.Version, lib.Digest, now)
 		}
 	}
 	return opener.Store(ctx, o, lib)

@@ -27,7 +27,7 @@ func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, bui
 				continue
 			}
 			if kind := packages.KindOf(f.Path); kind != packages.Script && kind != packages.Stylesheet {
-				return nil, problem.Refuse(problem.NothingThere, "refer to it where it is to show", "%s of %s is neither a script nor a stylesheet", f.Path, name)
+				return nil, problem.Refuse(problem.NothingThere, "refer to it where it should appear", "%s of %s is neither a script nor a stylesheet", f.Path, name)
 			}
 			changed = changed || f.Role != record.Tagged
 			f.Role = record.Tagged

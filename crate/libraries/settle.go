@@ -93,7 +93,7 @@ func (s *Applying) renamed() {
 				continue
 			}
 			d.Rename(old, lib.Name)
-			s.did(lib.Name, "%s is called %s now", old, lib.Name)
+			s.did(lib.Name, "renamed from %s to %s", old, lib.Name)
 			for i := range d.List.Libraries {
 				for n, need := range d.List.Libraries[i].Needs {
 					if need == old {
@@ -111,7 +111,7 @@ func (s *Applying) drop(ctx context.Context, name string) error {
 	d := s.Draft
 	for _, lib := range d.List.Libraries {
 		if slices.Contains(lib.Needs, name) {
-			return problem.Refuse(problem.Needed, "put the entry back, or take "+name+" out of the needs of "+lib.Name, "%s needs %s, which the packing list has no more", lib.Name, name)
+			return problem.Refuse(problem.Needed, "restore the entry, or remove "+name+" from needs: of "+lib.Name, "%s needs %s, which is no longer in the packing list", lib.Name, name)
 		}
 	}
 	var places []string
@@ -121,7 +121,7 @@ func (s *Applying) drop(ctx context.Context, name string) error {
 		}
 	}
 	delete(d.Seal.Libraries, name)
-	s.did(name, "taken out, with its tags: the packing list has it no more")
+	s.did(name, "removed, with its tags: it is no longer in the packing list")
 	return d.Omit(ctx, places)
 }
 
@@ -133,14 +133,14 @@ func (s *Applying) library(ctx context.Context, lib record.Library) error {
 		return nil // a link that can't be sealed
 	}
 	if lib.Hold != nil && lib.Version != "" && !project.AllowedBy(lib.Hold)(lib.Version) {
-		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone; or write another version", "%s is held %s, and the packing list says %s: %s", lib.Name, lib.Hold.Reason(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
+		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies; or write another version", "%s is held %s, but the packing list says %s: %s", lib.Name, lib.Hold.Reason(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
 	}
 	if sealed == nil || sealed.Version != lib.Version || sealed.Origin != lib.From {
 		return s.bring(ctx, lib, sealed)
 	}
 	if !d.Before.Differs(lib.Name) && !d.Before.Origin.Has(sealed) {
 		// What was taken alone does not tell where the rest of a source would have its files stand.
-		s.Out.Notes = append(s.Out.Notes, lib.Name+": its source is not in the cache; list and seal agree, and whether folders and names were edited was not looked at")
+		s.Out.Notes = append(s.Out.Notes, lib.Name+": its source is not in the cache; packing list and seal agree, but changes of folders and names were not checked")
 		return nil
 	}
 	l, done, err := s.open(ctx, lib, sealed)
@@ -165,7 +165,7 @@ func (s *Applying) library(ctx context.Context, lib record.Library) error {
 	for _, part := range []struct {
 		n    int
 		what string
-	}{{added, "added"}, {moved, "moved"}, {turned, "with another role"}, {gone, "taken out"}} {
+	}{{added, "added"}, {moved, "moved"}, {turned, "with another role"}, {gone, "removed"}} {
 		if part.n > 0 {
 			s.did(lib.Name, "%s %s", files(part.n), part.what)
 		}
@@ -208,7 +208,7 @@ func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.
 			l.Linked, done = sealed.Linked, o.Close
 			if l.Digest != sealed.Digest && sealed.Digest != "" {
 				done()
-				return nil, nil, problem.Refuse(problem.NotTheBytes, "name the folder with the source that was taken: merry settle --from FOLDER", "%s: %s has other bytes than were sealed", lib.Name, lib.From)
+				return nil, nil, problem.Refuse(problem.NotTheBytes, "name the folder with the original source: merry settle --from FOLDER", "%s: %s has bytes other than the sealed ones", lib.Name, lib.From)
 			}
 		} else if err != nil {
 			return nil, nil, err
@@ -269,7 +269,7 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	if err != nil && sealed == nil {
 		found, ferr := s.onDisk(ctx, lib)
 		if ferr == nil && found {
-			s.Out.Notes = append(s.Out.Notes, fmt.Sprintf("%s: its source is not to be had (%v)", lib.Name, err))
+			s.Out.Notes = append(s.Out.Notes, fmt.Sprintf("%s: its source is not available (%v)", lib.Name, err))
 			return nil
 		}
 		if ferr != nil {
@@ -281,7 +281,7 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	}
 	defer o.Close()
 	if lib.Version != "" && o.Version != lib.Version {
-		return problem.Refuse(problem.NotTheBytes, "correct its version, or its from", "the packing list says %s %s, and %s has %s", lib.Name, lib.Version, lib.From, cmp.Or(o.Version, "no version"))
+		return problem.Refuse(problem.NotTheBytes, "correct its version:, or its from:", "the packing list says %s %s, but %s has %s", lib.Name, lib.Version, lib.From, cmp.Or(o.Version, "no version"))
 	}
 	as := lib
 	if sealed != nil {
@@ -290,7 +290,7 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	sel, notes := Choose(o.Package, o.Version, as)
 	s.Out.Notes = append(s.Out.Notes, notes...)
 	if len(sel.Choices) == 0 {
-		return problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(lib.From), "%s has none of the files that the packing list names of %s", lib.From, lib.Name)
+		return problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(lib.From), "%s has none of the files that the packing list names for %s", lib.From, lib.Name)
 	}
 	next := lib
 	next.Version, next.Build = o.Version, cmp.Or(lib.Build, record.Minified)
@@ -316,9 +316,9 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	case sealed != nil && sealed.Version != o.Version:
 		s.did(lib.Name, "moved from %s to %s", cmp.Or(sealed.Version, "no version"), cmp.Or(o.Version, "no version"))
 	case sealed != nil:
-		s.did(lib.Name, "from %s now", lib.From)
+		s.did(lib.Name, "now from %s", lib.From)
 	case len(l.At) > 0:
-		s.did(lib.Name, "sealed again, sure of %s: the source has the same bytes", files(len(l.At)))
+		s.did(lib.Name, "sealed again, verified with %s: the source has the same bytes", files(len(l.At)))
 	default:
 		s.did(lib.Name, "taken from %s", lib.From)
 	}

@@ -32,7 +32,7 @@ func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Open
 		return p.Origin.Open(ctx, req)
 	}
 	if lib.From == "" {
-		return nil, problem.Refuse(problem.SourceUnset, "write from: registry:"+lib.Name+", or where else it comes from", "the packing list does not say where %s comes from", lib.Name)
+		return nil, problem.Refuse(problem.SourceUnset, "write from: registry:"+lib.Name+", or its other source", "the packing list does not say where %s comes from", lib.Name)
 	}
 	// The list may be a stranger's: a path in it is opened below the project alone, and elsewhere archives by their plain names.
 	if source.IsAddress(lib.From) {
@@ -44,7 +44,7 @@ func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Open
 	if full := origin.ArchiveIn(s.Dir, s.Sources, lib.From); full != "" {
 		return p.Origin.Open(ctx, origin.Request{Name: full, Dir: s.Dir})
 	}
-	return nil, problem.Refuse(problem.FileUnknown, "say in which folder it lies: merry settle --from FOLDER", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
+	return nil, problem.Refuse(problem.FileUnknown, "name the folder that it is in: merry settle --from FOLDER", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
 }
 
 // onDisk seals a library from what lies on the site, where nothing else has it. It tells whether anything was found.
@@ -91,12 +91,12 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 			known++
 		}
 	}
-	switch vouched := "nothing else vouches for its bytes"; {
+	switch vouched := "its bytes can't be verified against anything else"; {
 	case known == len(t.files):
-		vouched = "the cache has seen the very bytes before"
+		vouched = "the cache has the same bytes from before"
 		fallthrough
 	default:
-		s.did(lib.Name, "sealed from what lies on the site, %s: %s", files(len(t.files)), vouched)
+		s.did(lib.Name, "sealed from the files in the site, %s: %s", files(len(t.files)), vouched)
 	}
 	return true, nil
 }

@@ -114,7 +114,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	if old != nil {
 		if old.Version != lib.Version {
 			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s --from %s  # moves it; or, to have both: merry take %[3]s --as NAME", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(req.Source)),
-				"%s %s is in the crate already, and this is %s; two versions under one name would be mixed up", lib.Name, old.Version, cmp.Or(lib.Version, "of no known version"))
+				"%s %s is already in the crate, and this is %s; one name can't stand for two versions", lib.Name, old.Version, cmp.Or(lib.Version, "of unknown version"))
 		}
 		lib = old.MergeRetake(lib)
 	}
@@ -517,7 +517,7 @@ func knownNeeds(list *record.List, lib record.Library) error {
 			return problem.Misuse("leave it out of --needs", "%s can't need itself", n)
 		}
 		if list.Library(n) == nil {
-			return problem.Refuse(problem.NeedUnmet, "take "+n+" first: merry take "+n, "%s is to need %s, which is not in the crate", lib.Name, n)
+			return problem.Refuse(problem.NeedUnmet, "take "+n+" first: merry take "+n, "%s should need %s, which is not in the crate", lib.Name, n)
 		}
 	}
 	return nil

@@ -95,7 +95,7 @@ func decode(b []byte) (*image.NRGBA, error) {
 		return nil, err
 	}
 	if c.Width > 8000 || c.Height > browser.MaxHeight {
-		return nil, fmt.Errorf("a picture of %d×%d is no look", c.Width, c.Height)
+		return nil, fmt.Errorf("a picture of %d×%d is not a screenshot", c.Width, c.Height)
 	}
 	img, err := png.Decode(bytes.NewReader(b))
 	if err != nil {
@@ -222,7 +222,7 @@ func changedIn(r image.Rectangle, before, after *browser.State) []Changed {
 		c := candidate{Changed{Path: e.Path}, 3, e.W * e.H}
 		switch {
 		case old == nil:
-			c.How, c.weight = "was not there", 1
+			c.How, c.weight = "is new", 1
 		default:
 			if c.Rules = rulesOf(old, e, before, after); len(c.Rules) > 0 {
 				c.weight = 0
@@ -234,7 +234,7 @@ func changedIn(r image.Rectangle, before, after *browser.State) []Changed {
 	}
 	for i := range before.Elements {
 		if e := &before.Elements[i]; !there[e.Path] && e.Box().Overlaps(r) {
-			list = append(list, candidate{Changed{Path: e.Path, How: "is not there any more"}, 1, e.W * e.H})
+			list = append(list, candidate{Changed{Path: e.Path, How: "was removed"}, 1, e.W * e.H})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b candidate) int { return cmp.Or(cmp.Compare(a.weight, b.weight), cmp.Compare(a.size, b.size)) })

@@ -153,7 +153,7 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 	var certificates []byte
 	if req.Certificates != "" {
 		if certificates, err = disk.ReadOwn(req.Certificates); err != nil {
-			return nil, problem.Fault(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+			return nil, problem.Fault(problem.SettingsBad, "set a readable file of certificates: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 	}
 	v := &visitor{p: p, req: req}
@@ -181,7 +181,7 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 		out.Disagreements = append(out.Disagreements, differing(page, v.site)...)
 	}
 	if kept != nil && kept.Browser != out.Browser {
-		out.Notes = append(out.Notes, "the look "+req.Baseline+" was taken with "+kept.Browser+", and this one with "+out.Browser+": letters may differ by that alone")
+		out.Notes = append(out.Notes, "the look "+req.Baseline+" was taken with "+kept.Browser+", and this one with "+out.Browser+": text may differ for that reason alone")
 	}
 	if kept != nil {
 		out.Notes = append(out.Notes, kept.lacking(out.Pages)...)
@@ -214,7 +214,7 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		return withoutReports(p, names)
 	}
 	if len(site.Pages) > mostPages {
-		return nil, problem.Misuse("merry look '**'  # at all of them; or name some", "the site has %d pages; say which to look at", len(site.Pages))
+		return nil, problem.Misuse("merry look '**'  # opens all of them; or name some", "the site has %d pages; name those to open", len(site.Pages))
 	}
 	return withoutReports(p, site.Pages)
 }
@@ -320,7 +320,7 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 		return nil
 	}
 	if page.Different, err = CompareShots(page.Before, page.After); err != nil {
-		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Baseline+"  # takes it anew", "the picture of %s in the look %s can't be read: %v", page.Page, v.req.Baseline, err)
+		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Baseline+"  # takes it again", "the screenshot of %s in the look %s can't be read: %v", page.Page, v.req.Baseline, err)
 	}
 	return nil
 }
@@ -372,7 +372,7 @@ func differing(page *Page, site *console.Site) []Disagreement {
 		} else if m.Looking {
 			return nil // what else there is was not seen
 		} else if m.Wrong() && m.Kind != console.Failed || m.Kind == console.Failed && site.Own(m) {
-			list = append(list, Disagreement{page.Page, "the browser says, and check does not: " + m.Text})
+			list = append(list, Disagreement{page.Page, "the browser reports, but check does not: " + m.Text})
 		}
 	}
 	if len(known) > 0 {
@@ -380,7 +380,7 @@ func differing(page *Page, site *console.Site) []Disagreement {
 	}
 	for _, f := range site.Findings {
 		if f.File == site.InProject(page.Page) && f.Severity == check.Error && slices.Contains(visible, f.Name) && !f.Declared {
-			list = append(list, Disagreement{page.Page, "check says, and the browser does not: " + f.Message})
+			list = append(list, Disagreement{page.Page, "check reports, but the browser does not: " + f.Message})
 		}
 	}
 	return list
@@ -413,7 +413,7 @@ func (l *Report) Findings() []check.Finding {
 	var list []check.Finding
 	for _, p := range l.Pages {
 		for _, m := range p.Messages {
-			f := check.Finding{Name: "browser-" + string(m.Kind), Severity: check.Error, File: path.Join(l.site, cmp.Or(m.File, m.Page)), Line: m.Line, Column: m.Column, Message: m.Text, Why: cmp.Or(m.Cause, "the browser says so of "+m.Page), Next: m.Next}
+			f := check.Finding{Name: "browser-" + string(m.Kind), Severity: check.Error, File: path.Join(l.site, cmp.Or(m.File, m.Page)), Line: m.Line, Column: m.Column, Message: m.Text, Why: cmp.Or(m.Cause, "the browser reports this about "+m.Page), Next: m.Next}
 			if !m.Wrong() {
 				f.Severity = check.Warning
 			}

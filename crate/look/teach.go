@@ -31,7 +31,7 @@ func Teach(p *project.Project, dir string, seen *Report) ([]string, error) {
 	for n, name := range order {
 		into := filepath.Join(dir, fmt.Sprintf("case-%d", n+1))
 		if _, err := os.Lstat(into); err == nil {
-			return list, problem.Refuse(problem.FileInTheWay, "name another folder, or move this one away", "%s is there already", into)
+			return list, problem.Refuse(problem.FileInTheWay, "name another folder, or move this one away", "%s exists already", into)
 		}
 		if err := os.MkdirAll(into, 0o755); err != nil {
 			return list, err

@@ -59,9 +59,9 @@ func ReadMap(text []byte) (*Map, error) {
 	var all map[string]json.RawMessage
 	if err := json.Unmarshal(text, &all); err != nil {
 		var syntax *json.SyntaxError
-		e := &SyntaxError{What: "it is no JSON object"}
+		e := &SyntaxError{What: "it is not a JSON object"}
 		if errors.As(err, &syntax) {
-			e.Offset, e.What = max(0, int(syntax.Offset)-1), "it is no JSON: "+syntax.Error()
+			e.Offset, e.What = max(0, int(syntax.Offset)-1), "it is not JSON: "+syntax.Error()
 		}
 		return nil, e
 	}
@@ -79,7 +79,7 @@ func ReadMap(text []byte) (*Map, error) {
 		}
 		o, err := objectAt(text, part.valueStart)
 		if err != nil {
-			return nil, &SyntaxError{part.valueStart, fmt.Sprintf("its %q is no object", part.name)}
+			return nil, &SyntaxError{part.valueStart, fmt.Sprintf("its %q is not an object", part.name)}
 		}
 		switch part.name {
 		case "imports":
@@ -92,7 +92,7 @@ func ReadMap(text []byte) (*Map, error) {
 			for _, scope := range o.members {
 				inner, err := objectAt(text, scope.valueStart)
 				if err != nil {
-					return nil, &SyntaxError{scope.valueStart, fmt.Sprintf("its scope %q is no object", scope.name)}
+					return nil, &SyntaxError{scope.valueStart, fmt.Sprintf("its scope %q is not an object", scope.name)}
 				}
 				m.add(scope.name, inner, at)
 			}
@@ -122,23 +122,23 @@ func (m *Map) add(scope string, o object, at map[[2]string]int) {
 func objectAt(text []byte, at int) (object, error) {
 	at = space(text, at)
 	if at >= len(text) || text[at] != '{' {
-		return object{}, &SyntaxError{at, "it is no JSON object"}
+		return object{}, &SyntaxError{at, "it is not a JSON object"}
 	}
 	o := object{start: at + 1, there: true}
 	for i := space(text, at+1); i < len(text) && text[i] != '}'; {
 		end := valueEnd(text, i)
 		var name string
 		if end <= i || json.Unmarshal(text[i:end], &name) != nil {
-			return object{}, &SyntaxError{i, "it is no JSON"}
+			return object{}, &SyntaxError{i, "it is not JSON"}
 		}
 		k := member{name: name, start: i}
 		i = space(text, end)
 		if i >= len(text) || text[i] != ':' {
-			return object{}, &SyntaxError{i, "it is no JSON"}
+			return object{}, &SyntaxError{i, "it is not JSON"}
 		}
 		k.valueStart = space(text, i+1)
 		if k.valEnd = valueEnd(text, k.valueStart); k.valEnd <= k.valueStart {
-			return object{}, &SyntaxError{i, "it is no JSON"}
+			return object{}, &SyntaxError{i, "it is not JSON"}
 		}
 		o.members = append(o.members, k)
 		if i = space(text, k.valEnd); i < len(text) && text[i] == ',' {

@@ -77,11 +77,11 @@ func (c Constraint) Reason(items []Item) string {
 	a, b := items[c.Before].Name, items[c.After].Name
 	switch c.Kind {
 	case Reads:
-		return fmt.Sprintf("%s reads %s (%s), which %s defines", b, c.Global, c.Where, a)
+		return fmt.Sprintf("%s uses %s (%s), which %s defines", b, c.Global, c.Where, a)
 	case Declared:
 		return fmt.Sprintf("%s needs %s, as the packing list says", items[c.After].Library, items[c.Before].Library)
 	case Styles:
-		return fmt.Sprintf("of equal rules the later one wins: %s before %s", a, b)
+		return fmt.Sprintf("of two equal rules the later one wins: %s before %s", a, b)
 	}
 	return fmt.Sprintf("the packing list has %s before %s", a, b)
 }

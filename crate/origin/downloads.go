@@ -41,7 +41,7 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 		return nil, nil // nothing was ever downloaded
 	}
 	if err != nil {
-		return nil, problem.Refuse(problem.FileUnknown, "say where yours are: merry peek --downloads DIR", "the download folder %s can't be read", dir)
+		return nil, problem.Refuse(problem.FileUnknown, "name your own: merry peek --downloads DIR", "the download folder %s can't be read", dir)
 	}
 	var files []os.FileInfo
 	for _, e := range entries {

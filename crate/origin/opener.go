@@ -126,7 +126,7 @@ func (r *Opener) Open(ctx context.Context, req Request) (opened *Opened, err err
 	pkg, said := strings.CutPrefix(req.Name, record.FromRegistry)
 	if said || !source.IsAddress(req.Name) && !There(req.Dir, req.Name) && LooksLikePackage(req.Name) {
 		if meta != nil {
-			return nil, problem.Misuse("leave --integrity out", "--integrity is of a download; a registry gives the digest of a package itself")
+			return nil, problem.Misuse("leave --integrity out", "--integrity is for downloads; a registry gives a package's digest itself")
 		}
 		name, wish := SplitPackage(pkg)
 		return r.OpenPackage(ctx, name, wish, req.Allowed)
@@ -284,11 +284,11 @@ func (r *Opener) openPath(full, said string, meta integrity.Metadata) (*source.T
 		return nil, err
 	}
 	if !info.IsDir() && !info.Mode().IsRegular() {
-		return nil, problem.Refuse(problem.SourceRefused, "name an archive, a folder or a file", "%s is refused: it is no plain file", said)
+		return nil, problem.Refuse(problem.SourceRefused, "name an archive, a folder or a file", "%s is refused: it is not a plain file", said)
 	}
 	if info.IsDir() {
 		if meta != nil {
-			return nil, problem.Misuse("leave --integrity out", "--integrity is of one file; %s is a folder", said)
+			return nil, problem.Misuse("leave --integrity out", "--integrity is for one file, and %s is a folder", said)
 		}
 		return archive.OpenPath(full)
 	}
@@ -338,7 +338,7 @@ func demand(meta integrity.Metadata, r io.Reader, what string) error {
 	if err != nil || meta.Allows(sums[meta.Algorithm()]) {
 		return err
 	}
-	return problem.Refuse(problem.NotTheBytes, "fetch it again, or ask whoever gave you the integrity", "%s is not what was asked for, and nothing of it was opened\n  wanted: %s\n  it is:  %s", what, meta.Strongest()[0], sums["sha384"])
+	return problem.Refuse(problem.NotTheBytes, "fetch it again, or ask whoever gave you the integrity", "%s does not have the required bytes, so it was not opened\n  required: %s\n  it has:   %s", what, meta.Strongest()[0], sums["sha384"])
 }
 
 // openAddress takes an address from the cache where it was seen before, else from the network.
@@ -365,7 +365,7 @@ func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, m
 	defer got.Close()
 	known, before := r.Cache.Seen(address)
 	if before && known.Integrity != integ {
-		return nil, false, problem.Refuse(problem.NotTheBytes, "if that is right, say --integrity "+integ, "%s gives other bytes than it gave before\n  before: %s\n  now:    %s", address, known.Integrity, integ)
+		return nil, false, problem.Refuse(problem.NotTheBytes, "if that is right, add --integrity "+integ, "%s has other bytes than before\n  before: %s\n  now:    %s", address, known.Integrity, integ)
 	}
 	t, err := r.Cache.TakeOver(got, integ, got.Name)
 	if err != nil {
@@ -378,7 +378,7 @@ func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, m
 func (r *Opener) fetch(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Fetched, string, error) {
 	address, _ := cdn.WithoutSecrets(whole)
 	if r.Offline {
-		return nil, "", problem.Fault(problem.Offline, "the same command without --offline", "%s would have to be fetched, and --offline allows no network", address)
+		return nil, "", problem.Fault(problem.Offline, "the same command without --offline", "%s must be fetched, and --offline allows no connection", address)
 	}
 	from := source.Typed
 	if _, known := r.Cache.Seen(address); recorded && !known {

@@ -53,7 +53,7 @@ func (r *Opener) registryFor(name string) (source.Registry, error) {
 		}
 	}
 	if found == nil {
-		return source.Registry{}, problem.Refuse(problem.SourceUnset, "set the registry that you use: merry sources set registry URL", "%s would come from a package registry, and none is set", name)
+		return source.Registry{}, problem.Refuse(problem.SourceUnset, "set your registry: merry sources set registry URL", "%s would come from a package registry, but none is set", name)
 	}
 	return *found, nil
 }
@@ -73,7 +73,7 @@ func (r *Opener) Document(ctx context.Context, name string, full bool) (*source.
 	return r.documents.Get(documentKey{name, full}, func() (*source.Package, error) {
 		p, err := r.Client.Metadata(ctx, reg, name, full, r.Offline, r.Cache)
 		if errors.Is(err, source.ErrOffline) {
-			return nil, problem.Fault(problem.Offline, "the same command without --offline", "the registry was never asked about %s, and --offline allows no network", name)
+			return nil, problem.Fault(problem.Offline, "the same command without --offline", "the registry was never asked about %s, and --offline allows no connection", name)
 		}
 		return p, err
 	})
@@ -100,7 +100,7 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 	}
 	t, weak, err := r.Client.Tarball(ctx, reg, v, name, r.Offline, r.Cache)
 	if errors.Is(err, source.ErrOffline) {
-		return nil, problem.Fault(problem.Offline, "the same command without --offline", "%s %s was never fetched, and --offline allows no network", name, v.Version)
+		return nil, problem.Fault(problem.Offline, "the same command without --offline", "%s %s was never fetched, and --offline allows no connection", name, v.Version)
 	}
 	if err != nil {
 		return nil, err
@@ -116,14 +116,14 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 	}
 	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" && manifest.NameKey(o.Manifest.Name) != manifest.NameKey(name) {
 		t.Close()
-		return nil, problem.Refuse(problem.SourceRefused, "ask the registry's keeper", "the tarball of %s %s says that it is %s %s; it is not taken", name, v.Version, texts.Text(o.Manifest.Name), texts.Text(o.Manifest.Version))
+		return nil, problem.Refuse(problem.SourceRefused, "tell the registry's operator", "the tarball of %s %s calls itself %s %s, so it is refused", name, v.Version, texts.Text(o.Manifest.Name), texts.Text(o.Manifest.Version))
 	}
 	o.Name, o.NameFrom, o.Version, o.VersionFrom = name, "the registry", v.Version, "the registry"
 	if o.Licence == "" {
 		o.Licence, o.LicenceFrom = string(v.Licence), "the registry"
 	}
 	if weak {
-		o.Notes = append(o.Notes, "the registry gives only a SHA-1 shasum for this tarball; it matches, and is weak")
+		o.Notes = append(o.Notes, "the registry gives only a SHA-1 shasum for this tarball; it matches, but SHA-1 is weak")
 	}
 	if v.Deprecated != "" {
 		o.Notes = append(o.Notes, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, texts.Text(string(v.Deprecated))))

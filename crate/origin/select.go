@@ -23,7 +23,7 @@ func Select(o *Opened, patterns, parts []string, options ...packages.Option) (*p
 				for _, k := range o.Options() {
 					known = append(known, k.Name)
 				}
-				next := "leave --part out: it has none"
+				next := "leave --part out: the library has no parts"
 				if len(known) > 0 {
 					next = "it has " + strings.Join(known, ", ")
 				}
@@ -52,12 +52,12 @@ func Select(o *Opened, patterns, parts []string, options ...packages.Option) (*p
 		for i := range o.Files {
 			ok, err := doublestar.Match(pat, o.Files[i].Path)
 			if err != nil {
-				return nil, problem.Misuse("write a pattern such as 'dist/*.js'", "%s is no pattern", pat)
+				return nil, problem.Misuse("write a pattern such as 'dist/*.js'", "%s is not a pattern", pat)
 			}
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(texts.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+" --all  # lists what is there", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(texts.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+" --all  # lists all files", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

@@ -45,9 +45,9 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 		}
 	}
 	if len(notes) == 0 {
-		what := "readme, change notes or licence file"
+		what := "readme, changelog or licence file"
 		if start {
-			what = "start-up example in its readme"
+			what = "page example in its readme"
 		}
 		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(name)+" --all", "%s has no %s", o.Tree.Name, what)
 	}

@@ -120,7 +120,7 @@ func (d *Package) offers(c Catalogue) Option {
 			some = append(some, path.Base(name))
 		}
 	}
-	o.Difference = fmt.Sprintf("%d files for %s, such as %s: all of them, kept and without tags; one by --part %s", len(c.Files), path.Base(c.Of), strings.Join(some, " and "), path.Join(path.Base(path.Dir(c.Files[0])), strings.TrimSuffix(path.Base(c.Files[0]), path.Ext(c.Files[0]))))
+	o.Difference = fmt.Sprintf("%d files for %s, such as %s: all of them, kept without tags; one by --part %s", len(c.Files), path.Base(c.Of), strings.Join(some, " and "), path.Join(path.Base(path.Dir(c.Files[0])), strings.TrimSuffix(path.Base(c.Files[0]), path.Ext(c.Files[0]))))
 	return o
 }
 

@@ -181,6 +181,6 @@ func (d *Package) offersAddOns() (Option, bool) {
 		return Option{}, false
 	}
 	o := d.offers(Catalogue{Name: addOns, Of: d.entry().Path, Files: d.AddOns})
-	o.Difference = strings.Replace(o.Difference, " files for ", " modules that import it by its name and are kept among its examples, for ", 1)
+	o.Difference = strings.Replace(o.Difference, " files for ", " modules among its examples that import it by name, for ", 1)
 	return o, true
 }

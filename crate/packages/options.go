@@ -164,7 +164,7 @@ func (d *Package) scriptOption(f, core *File) (Option, bool) {
 	ours := defined(core.Script)
 	for _, n := range f.Script.Needs {
 		if ours[n.Name] && n.Strength != script.Later {
-			return Option{Name: optionName(f, d.Name), Kind: Part, Difference: fmt.Sprintf("works on %s: it needs %s, which %s defines", path.Base(core.Path), n.Name, path.Base(core.Path))}, true
+			return Option{Name: optionName(f, d.Name), Kind: Part, Difference: fmt.Sprintf("for %s: it needs %s, which %s defines", path.Base(core.Path), n.Name, path.Base(core.Path))}, true
 		}
 	}
 	for _, g := range f.Script.Defines {
@@ -211,10 +211,10 @@ func (d *Package) difference(f, core *File) string {
 func (d *Package) styleOption(f, look *File) (Option, bool) {
 	dir := strings.ToLower(path.Base(path.Dir(f.Path)))
 	stem := strings.ToLower(path.Base(f.Path))
-	o := Option{Name: optionName(f, d.Name), Kind: Part, Difference: "another stylesheet of the delivery"}
+	o := Option{Name: optionName(f, d.Name), Kind: Part, Difference: "another stylesheet of the package"}
 	switch {
 	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") || strings.Contains(stem, "skin"):
-		o.Kind, o.Difference = Theme, "a look of its own"
+		o.Kind, o.Difference = Theme, "another look"
 	case look != nil && strings.HasPrefix(manifest.StemKey(f.Path), manifest.StemKey(look.Path)):
 		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
 	}

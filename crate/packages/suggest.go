@@ -29,7 +29,7 @@ func (d *Package) complete(s *Selection, maps bool) {
 			case r.There:
 				s.add(r.Path, fmt.Sprintf("%s asks for it", path.Base(f.Path)), false)
 			case r.Path != "":
-				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, which is not in the delivery", f.Path, r.URL))
+				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, which is not in the package", f.Path, r.URL))
 			}
 		}
 		d.addOwnNames(s, f)
@@ -50,7 +50,7 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
 		if f == nil && kind == Script {
-			f, why = d.Entry(), "its manifest names it; what it imports by name an import map leads to"
+			f, why = d.Entry(), "its manifest names it; an import map resolves its imports"
 		}
 		for _, o := range options {
 			if o.Kind == Variant && d.File(o.Files[0]).Kind == kind {
@@ -60,7 +60,7 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 		if f != nil {
 			d.addBothBuilds(s, f, why)
 			if f.Script != nil && f.Script.Form == script.Module {
-				s.Notes = append(s.Notes, f.Path+" is an ES module: it wants <script type=\"module\">, or an import in a script of yours")
+				s.Notes = append(s.Notes, f.Path+" is an ES module: use <script type=\"module\">, or import it in a script of yours")
 			}
 		}
 	}
@@ -95,7 +95,7 @@ func (d *Package) whyNothing() string {
 		if more := len(inside) - len(names); more > 0 {
 			names = append(names, fmt.Sprintf("%d more", more))
 		}
-		return "what it holds are archives: " + strings.Join(names, ", ") + "; one of them is to be named"
+		return "it contains archives: " + strings.Join(names, ", ") + "; name one of them"
 	}
 	forms := map[script.Form]int{}
 	for _, f := range d.ofKind(Script) {
@@ -105,9 +105,9 @@ func (d *Package) whyNothing() string {
 	}
 	switch {
 	case forms[script.Module] > 0:
-		return "its modules import packages by their bare names, which a page finds by an import map alone, or what only a server or a bundler finds; name files with --files if the site has such a map"
+		return "its modules import packages by name, which a page resolves only with an import map, or which only a server or a bundler provides; name files with --files if the site has such a map"
 	case forms[script.Server] > 0:
-		return "its scripts are for a server or a bundler (they use require and module.exports); a page can't use them as they are"
+		return "its scripts are for a server or a bundler (they use require and module.exports), so a page can't use them"
 	case forms[script.AMD] > 0:
 		return "its scripts are for an AMD loader; name files with --files if the site has one"
 	}
@@ -224,7 +224,7 @@ func (d *Package) asScript(f *File) *File {
 // weak tells the reasons that say nothing of the file itself.
 func weak(kind Kind, why string) bool { return why == largest(kind) || why == only(kind) }
 
-func largest(kind Kind) string { return "the largest " + string(kind) + " at hand" }
+func largest(kind Kind) string { return "the largest " + string(kind) + " available" }
 
 func only(kind Kind) string { return "there is no other " + string(kind) }
 
@@ -281,9 +281,9 @@ func (d *Package) whole(f *File) (*File, string) {
 		if len(met) == 0 && !alike || found != nil && (g.Build == found.Build && g.Size >= found.Size || found.Build == Readable && g.Build == Minified) {
 			continue
 		}
-		found, why = g, "it works by itself, where "+f.Path+" needs "+f.Script.Hard()[0].Name
+		found, why = g, "it works alone, while "+f.Path+" needs "+f.Script.Hard()[0].Name
 		if len(met) > 0 {
-			why = "it works by itself: it includes " + strings.Join(met[:min(3, len(met))], ", ")
+			why = "it works alone: it includes " + strings.Join(met[:min(3, len(met))], ", ")
 		}
 	}
 	return found, why
@@ -382,7 +382,7 @@ func (d *Package) scoreName(f *File) (int, string) {
 	case f.Banner.Name != "" && manifest.NameKey(f.Banner.Name) == name:
 		score, reason = 60, "its banner has the library's name"
 	case stem == "all" || stem == "bundle":
-		score, reason = 50, "it has everything"
+		score, reason = 50, "it contains everything"
 	case stem == "browser" || stem == "standalone" || stem == "global" || stem == "cdn" || stem == "umd" || stem == "iife":
 		score, reason = 45, "its name says that it is for a page"
 	case d.alone(f):

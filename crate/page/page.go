@@ -167,7 +167,7 @@ func Position(b []byte, offset int) (line, column int) {
 func (in *Include) WhenWords() string {
 	switch {
 	case in.Kind == Stylesheet || in.Kind == InlineStyle:
-		return "applies; scripts behind it wait"
+		return "applies; scripts after it wait"
 	case in.Module && in.When == Async:
 		return "module, at any time"
 	case in.When == Async:
@@ -177,5 +177,5 @@ func (in *Include) WhenWords() string {
 	case in.When == Deferred:
 		return "after parsing"
 	}
-	return "in place"
+	return "in document order"
 }

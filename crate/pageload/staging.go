@@ -62,11 +62,11 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 		case stopped[i]:
 			sc.Skip = "the page's policy forbids it"
 		case known == nil && in.Kind == page.Script && !v.Targets[i].Path.IsZero() && v.Library(i) == "":
-			sc.Skip = "it is not there"
+			sc.Skip = "it is missing"
 		case known == nil:
-			sc.Skip, sc.Unknown = "its text is not known", true
+			sc.Skip, sc.Unknown = "its contents are not known", true
 		case known.Text == nil:
-			sc.Skip = "its text is not at hand"
+			sc.Skip = "its contents are not available"
 			for _, g := range known.Defines {
 				sc.Defines = append(sc.Defines, g.Name)
 			}
@@ -76,7 +76,7 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 				sc.Defines = append(sc.Defines, g.Name)
 			}
 		case known.Form == script.Module:
-			sc.Skip = "a module in a tag for plain scripts"
+			sc.Skip = "a module in a plain script tag"
 		default:
 			sc.Text = string(known.Text)
 			sc.Imports = importsOf(nodes, imported.PlainOf(i))

@@ -29,7 +29,7 @@ func Validate(name string) error {
 	case name[0] == '/':
 		return errors.New("its name is an absolute path, which would be written outside the project")
 	case strings.Contains(name, `\`):
-		return errors.New("its name has a backslash, which is a folder's mark on some systems and a letter on others")
+		return errors.New("its name has a backslash, which separates folders on some systems only")
 	case len(name) >= 2 && name[1] == ':':
 		return errors.New("its name begins with a drive letter, which would be written outside the project")
 	case strings.ContainsFunc(name, texts.IsUnsafe):
@@ -45,17 +45,17 @@ func Validate(name string) error {
 	for _, p := range parts {
 		switch {
 		case p == "..":
-			return errors.New("its name climbs out of the folder with \"..\"")
+			return errors.New("its name leads out of the folder with \"..\"")
 		case p == "" || p == ".":
-			return errors.New("its name has an empty part")
+			return errors.New("its name has an empty component")
 		case len(p) > MaxComponent:
-			return fmt.Errorf("a part of its name is longer than %d bytes", MaxComponent)
+			return fmt.Errorf("a component of its name is longer than %d bytes", MaxComponent)
 		case strings.ContainsAny(p, `<>:"|?*`):
 			return errors.New("its name has a character that Windows does not allow in names")
 		case strings.HasSuffix(p, ".") || strings.HasSuffix(p, " "):
-			return errors.New("a part of its name ends in a dot or a space, which Windows takes away")
+			return errors.New("a component of its name ends in a dot or a space, which Windows removes")
 		case device(p):
-			return errors.New("its name is that of a device on Windows")
+			return errors.New("its name is a device's on Windows")
 		}
 	}
 	return nil

@@ -20,7 +20,7 @@ type BrokenError struct {
 
 // Error says what would break.
 func (e *BrokenError) Error() string {
-	return e.From + " asks for " + e.To + " by " + e.By + ", and would not find it: it would have to be " + e.At
+	return e.From + " asks for " + e.To + " by " + e.By + ", and would not find it: its path would have to be " + e.At
 }
 
 // own finds the places that the wish names, each for a chosen file. A folder's place is that of all files below it; one that
@@ -45,7 +45,7 @@ func (w *Wish) own(d *packages.Package, s *packages.Selection, at map[string]str
 			}
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "peek lists the files that there are", "%s is to have the place %s, and no chosen file or folder is called so", key, place)
+			return nil, problem.Refuse(problem.FileUnknown, "merry peek lists the files that there are", "%s should go to %s, but no chosen file or folder has that name", key, place)
 		}
 	}
 	for p, place := range own {
@@ -115,14 +115,14 @@ func consistent(d *packages.Package, s *packages.Selection, at map[string]string
 	for _, p := range slices.Sorted(maps.Keys(at)) {
 		place := strings.ToLower(at[p])
 		if other, taken := has[place]; taken {
-			return problem.Refuse(problem.NameBad, "give one of them another place", "%s and %s would both become %s", other, p, at[p])
+			return problem.Refuse(problem.NameBad, "give one of them another path", "%s and %s would both become %s", other, p, at[p])
 		}
 		has[place] = p
 	}
 	for _, c := range s.Choices {
 		for _, w := range ways(d, s, c.Path) {
 			if want := path.Join(path.Dir(at[c.Path]), w.by); want != at[w.to] && d.File(w.to).Kind != packages.Map {
-				return problem.Refuse(problem.NameBad, "give both a place, or their whole folder", "%w", &BrokenError{From: c.Path, To: w.to, By: w.by, At: want})
+				return problem.Refuse(problem.NameBad, "give both a path, or their whole folder", "%w", &BrokenError{From: c.Path, To: w.to, By: w.by, At: want})
 			}
 		}
 	}

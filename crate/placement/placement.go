@@ -88,7 +88,7 @@ func Place(d *packages.Package, s *packages.Selection, w Wish) (*Placement, erro
 		at, kept, pl.Why = placeByKind(d, s, w.Habits, base, w.Arrange == record.ByKind)
 	}
 	if w.Arrange == record.ByKind && len(kept) > 0 {
-		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind can't be: %s", pl.Why)
+		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind is not possible: %s", pl.Why)
 	}
 	if len(kept) > 0 {
 		maps.Copy(at, placeTogether(d, s, kept, w.Folder(), w.siblings(d), base))
@@ -111,7 +111,7 @@ func Place(d *packages.Package, s *packages.Selection, w Wish) (*Placement, erro
 	}
 	for p, place := range at {
 		if paths.Hidden(place) && !paths.Hidden(p) {
-			return nil, problem.Refuse(problem.NameBad, "choose a place without a name that begins with a dot", "%s can't go to %s: what lies there sets up servers, editors and other programs", p, place)
+			return nil, problem.Refuse(problem.NameBad, "choose a path without a name that begins with a dot", "%s can't go to %s: files there configure servers, editors and other programs", p, place)
 		}
 		var err error
 		if pl.At[p], err = paths.Site(place); err != nil {
@@ -135,10 +135,10 @@ func (w *Wish) renamable(d *packages.Package, s *packages.Selection, fixed map[s
 		new := w.Rename[old]
 		p, ok := renamed(d, s, old)
 		if !ok {
-			return problem.Refuse(problem.FileUnknown, "peek lists the files that there are", "--rename %s=%s: no chosen file is called %s", old, new, old)
+			return problem.Refuse(problem.FileUnknown, "merry peek lists the files that there are", "--rename %s=%s: no chosen file is named %s", old, new, old)
 		}
 		if by := fixed[p]; by != "" {
-			return problem.Refuse(problem.NameBad, "leave that file's name as it is", "--rename %s=%s: %s asks for it by its name, and would not find it any more", old, new, by)
+			return problem.Refuse(problem.NameBad, "keep that file's name", "--rename %s=%s: %s asks for it by name, and would not find it any more", old, new, by)
 		}
 		if strings.ContainsAny(new, `/\`) || new == "" || new == "." || new == ".." {
 			return problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+"=NAME; --place says where a file goes", "--rename %s=%s: the new name must be a plain file name", old, new)
@@ -346,7 +346,7 @@ func placeSet(d *packages.Package, s *packages.Selection, set []string, fixed ma
 	}
 	for _, p := range set {
 		if at[p] == "" {
-			return nil, fmt.Sprintf("%s is asked for in a circle", p)
+			return nil, fmt.Sprintf("%s refer to each other in a circle", p)
 		}
 	}
 	return at, ""

@@ -82,18 +82,18 @@ func Of(err error) *Problem {
 		out.Code, out.Class, out.Next = p.Code, p.Class, p.Next
 	case errors.Is(err, context.Canceled):
 		out.Code, out.Class, out.Next = Cancelled, Stopped, []string{"the same command again, when you are ready"}
-		out.What = "stopped; nothing was changed"
+		out.What = "interrupted; nothing was changed"
 	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
-		out.Code, out.Class, out.Next = DiskFull, Outside, []string{"make room on the disk, then the same command again"}
+		out.Code, out.Class, out.Next = DiskFull, Outside, []string{"free disk space, then the same command again"}
 	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
-		out.Code, out.Class, out.Next = NoPermission, Outside, []string{"see to it that you may read and write there, then the same command again"}
+		out.Code, out.Class, out.Next = NoPermission, Outside, []string{"make sure that you may read and write there, then the same command again"}
 	case errors.Is(err, syscall.EMFILE), errors.Is(err, syscall.ENFILE):
-		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"raise the limit of open files (ulimit -n), or close other programs, then retry"}
+		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"raise the limit of open files (ulimit -n), or close other programs, then the same command again"}
 	case system != nil:
-		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"check that the path exists and can be read, then retry"}
+		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"check that the path exists and can be read, then the same command again"}
 	default:
 		out.Code, out.Class = Bug, Internal
-		out.Next = []string{"this is a fault of merry itself: please report it, with the command and this line"}
+		out.Next = []string{"this is a bug in merry: please report it, with the command and this line"}
 	}
 	return out
 }

@@ -45,7 +45,7 @@ func (p *Project) Bytes(ctx context.Context, of Sealed) ([]byte, error) {
 			continue
 		}
 		if integrity.Of(b) != of.File.Integrity {
-			err = problem.Refuse(problem.NotTheBytes, "ask the CDN's keeper", "%s gives other bytes than were sealed", address)
+			err = problem.Refuse(problem.NotTheBytes, "tell the CDN's operator", "%s has bytes other than the sealed ones", address)
 			continue
 		}
 		return b, p.Origin.Cache.Put(of.File.Integrity, b)
@@ -70,7 +70,7 @@ func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, 
 	if err != nil {
 		cause := problem.Of(err)
 		return nil, &problem.Problem{Code: cause.Code, Class: cause.Class, Err: err, Next: []string{"name the archive that it came from: merry compare " + name + " ARCHIVE NEW"},
-			What: fmt.Sprintf("the delivery of %s %s is not in the cache, and can't be had again: %v", name, sealed.Version, err)}
+			What: fmt.Sprintf("the package of %s %s is not in the cache, and can't be fetched again: %v", name, sealed.Version, err)}
 	}
 	return o, nil
 }
@@ -124,7 +124,7 @@ func (p *Project) nearNames(asked string, err error) error {
 	if wish != "" {
 		best += "@" + wish
 	}
-	near.Next = []string{"if it was misspelt: merry take " + best}
+	near.Next = []string{"if you meant one of these: merry take " + best}
 	return &near
 }
 

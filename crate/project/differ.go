@@ -35,7 +35,7 @@ func (p *Project) Differences() []Difference {
 	}
 	for _, name := range p.Seal.Names() {
 		if p.List.Library(name) == nil {
-			list = append(list, Difference{Library: name, What: "the seal has it, and the packing list does not"})
+			list = append(list, Difference{Library: name, What: "it is in the seal but not in the packing list"})
 		}
 	}
 	return list
@@ -50,21 +50,21 @@ func (p *Project) Differs(library string) bool {
 // differ says where an entry and what was taken differ.
 func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	if sealed == nil {
-		return []string{"the packing list has it, and nothing of it is in the seal"}
+		return []string{"it is in the packing list but not in the seal"}
 	}
 	var list []string
 	if lib.Version != sealed.Version {
-		list = append(list, fmt.Sprintf("the packing list says %s, and %s was taken", orNone(lib.Version), orNone(sealed.Version)))
+		list = append(list, fmt.Sprintf("the packing list says %s, but %s was taken", orNone(lib.Version), orNone(sealed.Version)))
 	} else if lib.From != sealed.Origin {
-		list = append(list, fmt.Sprintf("the packing list says from %s, and it was taken from %s", orNone(lib.From), orNone(sealed.Origin)))
+		list = append(list, fmt.Sprintf("the packing list says from %s, but it was taken from %s", orNone(lib.From), orNone(sealed.Origin)))
 	}
 	if lib.Version != sealed.Version {
 		return list // other names may be meant for it
 	}
 	if serve, build := lib.Usage(); sealed.Serve != "" && serve != sealed.Serve {
-		list = append(list, fmt.Sprintf("the packing list says serve: %s, and pages were switched to %s", serve, sealed.Serve))
+		list = append(list, fmt.Sprintf("the packing list says serve: %s, but pages use %s", serve, sealed.Serve))
 	} else if sealed.Build != record.NoBuild && build != sealed.Build {
-		list = append(list, fmt.Sprintf("the packing list says build: %s, and pages were switched to %s", build, sealed.Build))
+		list = append(list, fmt.Sprintf("the packing list says build: %s, but pages use %s", build, sealed.Build))
 	}
 	has := func(pattern string) bool {
 		return slices.ContainsFunc(sealed.Files, func(f record.File) bool {
@@ -73,7 +73,7 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	}
 	for _, t := range slices.Concat(lib.Take, lib.Keep) {
 		if !has(t) {
-			list = append(list, t+" is in the packing list, and was not taken")
+			list = append(list, t+" is in the packing list, but was not taken")
 		}
 	}
 	elsewhere := map[string][]string{} // where files are to be, to those that are not
@@ -82,19 +82,19 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 		kept := slices.ContainsFunc(lib.Keep, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
 		switch {
 		case f.Role == record.Tagged && !named && len(lib.Take)+len(lib.Keep) > 0 && !lib.Whole:
-			list = append(list, f.Path+" was taken, and the packing list does not name it")
+			list = append(list, f.Path+" was taken, but the packing list does not name it")
 		case f.Role == record.Tagged && kept && !slices.Contains(lib.Take, f.Path):
-			list = append(list, f.Path+" is to be kept without a tag, and was taken for tags")
+			list = append(list, f.Path+" should be kept without a tag, but was taken for tags")
 		}
 		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
 			if want, to := misplaced(lib, f.Path, at.String()); want && f.Role == record.Tagged {
-				elsewhere[to] = append(elsewhere[to], fmt.Sprintf("%s is to be at %s, and is at %s", f.Path, to, at))
+				elsewhere[to] = append(elsewhere[to], fmt.Sprintf("%s should be at %s, but is at %s", f.Path, to, at))
 			}
 		}
 	}
 	for _, to := range slices.Sorted(maps.Keys(elsewhere)) {
 		if many := elsewhere[to]; len(many) > 1 {
-			list = append(list, fmt.Sprintf("%d files are to be in %s, and are elsewhere", len(many), to))
+			list = append(list, fmt.Sprintf("%d files should be in %s, but are elsewhere", len(many), to))
 		} else {
 			list = append(list, many[0])
 		}

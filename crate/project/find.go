@@ -34,7 +34,7 @@ type Bounds struct {
 func (b Bounds) Find(dir string) (paths.OnDisk, error) {
 	at, err := b.upward(dir, record.ListFile)
 	if err == nil && at == "" {
-		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder above it; the site has not been started", record.ListFile, dir)
+		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder above it, so the site has not been started", record.ListFile, dir)
 	}
 	return at, err
 }
@@ -91,8 +91,8 @@ func (b Bounds) owned(root string) error {
 		if err != nil || disk.Mine(info) {
 			continue
 		}
-		return &problem.Problem{Code: problem.NotYours, Class: problem.Refused, What: full + " belongs to another user of this machine; merry does not work by what somebody else wrote unless you say so",
-			Next: []string{"the same command with --in " + root + ", for this once", "add " + root + " to trust: in " + b.Settings + ", for good"}}
+		return &problem.Problem{Code: problem.NotYours, Class: problem.Refused, What: full + " belongs to another user of this machine; merry trusts such files only if you say so",
+			Next: []string{"the same command with --in " + root + ", for this time", "add " + root + " to trust: in " + b.Settings + ", permanently"}}
 	}
 	return nil
 }
@@ -125,7 +125,7 @@ func (b Bounds) Shared(root string) (*record.Share, string, error) {
 		list, err := record.ReadList(text)
 		if err != nil {
 			broken := problem.Of(listProblem(err))
-			return nil, "", &problem.Problem{Code: broken.Code, Class: broken.Class, Err: err, Next: []string{"correct " + string(file)}, What: string(file) + ", which shares with this site: " + broken.What}
+			return nil, "", &problem.Problem{Code: broken.Code, Class: broken.Class, Err: err, Next: []string{"correct " + string(file)}, What: string(file) + ", which shares settings with this site: " + broken.What}
 		}
 		if list.Share != nil {
 			return list.Share, string(file), nil

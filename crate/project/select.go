@@ -31,7 +31,7 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 	}
 	for _, pat := range patterns {
 		if !doublestar.ValidatePattern(strings.TrimPrefix(pat, "!")) {
-			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is no pattern", record.ListFile, pat)
+			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is not a pattern", record.ListFile, pat)
 		}
 	}
 	matched := make([]atomic.Bool, len(patterns))
@@ -66,7 +66,7 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 		}
 	}
 	if err == nil && len(site.Skipped) > 0 && p.Notify != nil {
-		p.Notify("passed over: " + Abbreviate(site.Skipped, 6))
+		p.Notify("skipped: " + Abbreviate(site.Skipped, 6))
 	}
 	return site, err
 }
@@ -84,9 +84,9 @@ func (p *Project) Select(site *walk.Site, patterns []string, from string) ([]pat
 			return site.Pages, nil
 		}
 		if len(site.Pages) == 0 {
-			return nil, problem.Refuse(problem.PageUnknown, "merry start --page index.html", "the site has no pages: nothing in %s matches %s", p.site, strings.Join(p.List.Pages, ", "))
+			return nil, problem.Refuse(problem.PageUnknown, "merry start --page index.html", "the site has no pages: no file in %s matches %s", p.site, strings.Join(p.List.Pages, ", "))
 		}
-		return nil, problem.Misuse(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]), "the site has %d pages; say which: %s", len(site.Pages), Abbreviate(Texts(site.Pages), 6))
+		return nil, problem.Misuse(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]), "the site has %d pages; name those you mean: %s", len(site.Pages), Abbreviate(Texts(site.Pages), 6))
 	}
 	var chosen []paths.InSite
 	for _, pat := range patterns {
@@ -97,7 +97,7 @@ func (p *Project) Select(site *walk.Site, patterns []string, from string) ([]pat
 			}
 		}
 		if n == len(chosen) {
-			next := "merry start --page index.html  # makes a first page"
+			next := "merry start --page index.html  # creates a first page"
 			if len(site.Pages) > 0 {
 				next = "the site's pages: " + Abbreviate(Texts(site.Pages), 6)
 			}
@@ -175,7 +175,7 @@ func (p *Project) FindFiles(site *walk.Site, pattern, dir string) ([]paths.InSit
 	for _, l := range p.List.Libraries {
 		known = append(known, l.Name)
 	}
-	next := "the crate is empty; bring a library in: merry take SOURCE"
+	next := "the crate is empty; take a library: merry take SOURCE"
 	if len(known) > 0 {
 		next = "the crate has " + strings.Join(known, ", ")
 	}

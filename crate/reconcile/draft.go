@@ -74,7 +74,7 @@ func (d *Plan) PutOwn(name paths.InSite, b []byte) error {
 	case err == nil && string(there) == string(b):
 		return nil
 	case err == nil:
-		return problem.Refuse(problem.FileInTheWay, "merry move "+texts.Word(at.String())+" "+texts.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s is there already, with other bytes", at)
+		return problem.Refuse(problem.FileInTheWay, "merry move "+texts.Word(at.String())+" "+texts.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s exists already, with other bytes", at)
 	}
 	return d.set.Write(at, b, disk.Stamp{})
 }
@@ -179,17 +179,17 @@ func (d *Plan) mayReplace(library, name string, at paths.InProject, old []byte) 
 	of := d.Before.At(at)
 	sealed := d.Before.Seal.Libraries[of.Library]
 	of.Library = d.now(of.Library)
-	next := "move it away, choose another name with --rename " + at.Base() + "=NAME, or say --overwrite"
+	next := "move it away, choose another name with --rename " + at.Base() + "=NAME, or use --overwrite"
 	switch {
 	case of.Library == "":
-		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is not the crate's; it was not touched", at)
+		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and is not the crate's, so it was left alone", at)
 	case of.Library != library:
-		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
+		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and belongs to %s, so it was left alone", at, of.Library)
 	case integrity.Of(old) != of.File.Integrity:
-		return problem.Refuse(problem.FileChanged, "put the change into a file of your own; merry refill "+library+" --overwrite  # puts the sealed bytes back", "%s was changed since it was taken; moving on would lose that", at)
+		return problem.Refuse(problem.FileChanged, "move the change into a file of your own; merry refill "+library+" --overwrite  # restores the sealed bytes", "%s was changed since it was taken, and the upgrade would lose the change", at)
 	case of.File.Path == name && sealed != nil && d.Seal.Libraries[library] != nil && sealed.Version == d.Seal.Libraries[library].Version:
 		// The same version can't have other bytes: it is another source.
-		return problem.Refuse(problem.FileInTheWay, next, "%s is there already with other bytes, and it is %s's; it was not touched", at, of.Library)
+		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and belongs to %s, so it was left alone", at, of.Library)
 	}
 	return nil
 }
@@ -409,7 +409,7 @@ func (d *Plan) attributes() error {
 	}
 	if out := record.Attributes(b); string(out) != string(b) {
 		if tell := d.Before.Notify; tell != nil && !d.Dry() {
-			tell("wrote " + record.AttributesFile + ": git merges the records line by line now")
+			tell("wrote " + record.AttributesFile + ": git now merges the records line by line")
 		}
 		return d.set.Write(paths.FoundInProject(record.AttributesFile), out, stamp)
 	}

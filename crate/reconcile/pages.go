@@ -253,7 +253,7 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 		ref = moved
 	}
 	if ref == "" {
-		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local  # then the same command again", "%s has a link whose CDN's pattern is not known, so where the new version is can't be told", e.At(i))
+		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local  # then the same command again", "%s has a link to a CDN whose pattern is not set, so its new address is unknown", e.At(i))
 	}
 	same := ref == address && old.File.Integrity == new.Integrity
 	if !same {
@@ -292,7 +292,7 @@ func (f *follower) missed() error {
 	}
 	slices.Sort(f.gone)
 	return problem.Refuse(problem.FileUnknown, "omit it from those pages; or take another of its files, and include that",
-		"%s, and no file of the library would stand for it", project.Abbreviate(f.gone, 5))
+		"%s, and no file of the library replaces it", project.Abbreviate(f.gone, 5))
 }
 
 // Include is the work that puts files on pages. A fragment is the part of some page that has its tags elsewhere, so it is
@@ -313,7 +313,7 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 	if e.Fragment && !in.Fragments {
 		in.passed = append(in.passed, e.Path.String())
 		in.mu.Unlock()
-		done.Note = "left alone: a fragment, with no doctype, html, head or body tag; --fragments puts the tags there all the same"
+		done.Note = "left alone: a fragment, without doctype, html, head or body tag; --fragments puts the tags there anyway"
 		return nil
 	}
 	in.others++
@@ -355,7 +355,7 @@ func (in *Include) Passed() error {
 		return nil
 	}
 	slices.Sort(in.passed)
-	return problem.Refuse(problem.PageRefused, "include it on the whole page, or say --fragments", "%s: a fragment, with no doctype, html, head or body tag; its scripts and styles belong on the page that it is put into", project.Abbreviate(in.passed, 3))
+	return problem.Refuse(problem.PageRefused, "include it on the whole page, or use --fragments", "%s: a fragment, without doctype, html, head or body tag; its scripts and styles belong on the page that includes it", project.Abbreviate(in.passed, 3))
 }
 
 // Omit takes the tags of files in places, and of addresses, off all pages.

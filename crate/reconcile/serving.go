@@ -93,7 +93,7 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 		switch {
 		case f.URL != "" && (!s.Chosen || s.Pattern == ""):
 		case s.Pattern == "":
-			return "", nil, problem.Refuse(problem.CDNUnclear, "say how its addresses are made: merry sources set cdn NAME PATTERN", "no CDN is known to have %s of %s", f.Path, lib.Name)
+			return "", nil, problem.Refuse(problem.CDNUnclear, "set how its addresses are made: merry sources set cdn NAME PATTERN", "no CDN has %s of %s", f.Path, lib.Name)
 		default:
 			ref = lib.Address(s.Pattern, sealed.Version, f)
 		}
@@ -110,7 +110,7 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 	}
 	at, inSite := p.InSite(f.At)
 	if !inSite {
-		return "", nil, problem.Refuse(problem.FileUnknown, "take it again, from where it came: "+lib.From, "%s of %s has no local copy", f.Path, lib.Name)
+		return "", nil, problem.Refuse(problem.FileUnknown, "take it again, from its source: "+lib.From, "%s of %s has no local copy", f.Path, lib.Name)
 	}
 	local, err := e.Reach(at)
 	if err != nil || !remote && e.Targets[i].Path == at {
@@ -171,9 +171,9 @@ func (s *Serving) onError(e *tags.Editor, i int, to project.Sealed, copies []tag
 	case other && e.ModuleCopy(i) == "":
 		return "", "its tag does something else on an error"
 	case s.CSP != nil && s.CSP.ForbidsInline(e.Page, in.End, page.With(page.ScriptTag("x", true), []string{tags.OnError}, map[string]string{tags.OnError: does})):
-		return "", "it is a module, and the page's policy forbids what a tag does on an error"
+		return "", "it is a module, and the page's policy forbids error handlers in tags"
 	case len(copies) > 1:
-		s.alone(to, "it is a module, and what is imported then could not be held to its integrity")
+		s.alone(to, "it is a module, and its imports could not be verified")
 	}
 	return does, ""
 }
@@ -232,14 +232,14 @@ func (s *Serving) standIn(e *tags.Editor, i int, to project.Sealed, copies []tag
 	tag = tags.FallbackTag(in, global, copies...)
 	switch {
 	case tag == "" && e.IsStyle(i):
-		return "", "it does not apply to everybody at once, as its stand-in would"
+		return "", "it applies to some visitors only, but its fallback would apply to all"
 	case tag == "" && in.When == page.Async:
-		return "", "it is async, and has no turn in which its absence would show"
+		return "", "it is async, so no moment shows that it is missing"
 	case tag == "":
-		return "", "it defines no global by which its absence shows"
+		return "", "it defines no global that shows whether it ran"
 	case s.CSP == nil || !s.CSP.ForbidsInline(e.Page, in.End, tag):
 		if len(copies) > 1 && in.When == page.Deferred && !e.IsStyle(i) {
-			s.alone(to, "it is deferred, and what it fetches itself could not be held to its integrity")
+			s.alone(to, "it is deferred, and files that it fetches could not be verified")
 		}
 		return tag, ""
 	}

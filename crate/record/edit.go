@@ -284,7 +284,7 @@ func parse(src []byte) (*text, error) {
 		return nil, syntaxError(src, err)
 	}
 	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode || doc.Content[0].Style&yaml.FlowStyle != 0 {
-		return nil, problem.Refuse(problem.RecordUneasy, "write it with a key on each line", "the packing list is not a mapping in block style; it can't be edited safely")
+		return nil, problem.Refuse(problem.RecordUneasy, "write it with one key a line", "the packing list is not a block-style mapping, so merry can't edit it safely")
 	}
 	t.root = doc.Content[0]
 	return t, nil

@@ -18,58 +18,58 @@ type Key struct {
 
 // texts say what each key is for, with an example behind a bar.
 var texts = map[string]string{
-	"format":                      "The number of the format of this file. | 1",
-	"site":                        "The folder that is served at \"/\", from this file's own. Without it, that is the folder itself. | public",
-	"pages":                       "Patterns of the files that are pages; one that begins with ! takes off again. | [\"**/*.html\", \"!drafts/**\"]",
-	"folders":                     "Where files of each kind go, from the site's folder. | {scripts: js, styles: css, fonts: fonts, images: img, together: lib}",
+	"format":                      "The number of this file's format. | 1",
+	"site":                        "The folder that is served at \"/\", relative to this file. The default is the folder of this file. | public",
+	"pages":                       "Patterns of the files that are pages. A pattern that begins with ! excludes files. | [\"**/*.html\", \"!drafts/**\"]",
+	"folders":                     "The folders for files of each kind, relative to the site's folder. | {scripts: js, styles: css, fonts: fonts, images: img, together: lib}",
 	"folders/scripts":             "The folder for scripts. | js",
 	"folders/styles":              "The folder for stylesheets. | css",
 	"folders/fonts":               "The folder for fonts. | fonts",
 	"folders/images":              "The folder for pictures. | img",
-	"folders/together":            "The folder in which libraries have a folder each, where they are kept together. | lib",
-	"arrange":                     "How files lie where a library says nothing: by-kind or together. | together",
-	"names":                       "How files are called where a library says nothing: shipped, plain (without version) or versioned. | versioned",
-	"browsers":                    "For which browsers the site is made: editions of the language, years, or engines with versions. | es2017",
-	"headers":                     "Files, from the project's root, in which the server's headers are written; policies are read from them. | [public/_headers]",
-	"modules":                     "How pages find what modules import by name. | {map: inline}",
-	"modules/map":                 "Who writes pages' import maps: inline is merry, into the page; none is somebody else, and names are not missed then. | inline",
-	"libraries":                   "What the site takes from others, by the names that commands use. | {oarlock: {version: 2.0.3, from: oarlock-2.0.3.zip}}",
-	"libraries/NAME/version":      "The version that is pinned. | 2.0.3",
-	"libraries/NAME/from":         "Where it came from: a download's name, an address, registry:PACKAGE. | registry:tidechart",
+	"folders/together":            "The folder in which a library that stays together gets a folder of its own. | lib",
+	"arrange":                     "How to arrange files, unless a library says otherwise: by-kind or together. | together",
+	"names":                       "How to name files, unless a library says otherwise: shipped, plain (no version) or versioned. | versioned",
+	"browsers":                    "The browsers that the site supports: language editions, years, or engines with versions. | es2017",
+	"headers":                     "Files with the server's headers, relative to the project's root. Policies are read from them. | [public/_headers]",
+	"modules":                     "How pages resolve the names that modules import. | {map: inline}",
+	"modules/map":                 "inline: Merry writes import maps into the pages. none: something else writes them, and missing names are not reported. | inline",
+	"libraries":                   "The third-party libraries this project uses, by the names that commands use. | {oarlock: {version: 2.0.3, from: oarlock-2.0.3.zip}}",
+	"libraries/NAME/version":      "The pinned version. | 2.0.3",
+	"libraries/NAME/from":         "The source: a download's file name, an address, or registry:PACKAGE. | registry:tidechart",
 	"libraries/NAME/build":        "The build that pages use: minified or readable. | readable",
-	"libraries/NAME/serve":        "From where pages have it: local or cdn. | cdn",
-	"libraries/NAME/whole":        "All that its source has for a page is kept, in later versions too. | true",
-	"libraries/NAME/into":         "A folder of its own, from the site's. | vendor/oarlock",
-	"libraries/NAME/arrange":      "How its files lie, where that differs from the site's habit: by-kind or together. | together",
-	"libraries/NAME/names":        "How its files are called, where that differs: shipped, plain or versioned. | plain",
+	"libraries/NAME/serve":        "Where pages load it from: local or cdn. | cdn",
+	"libraries/NAME/whole":        "Keep everything that the source has for a page, in later versions too. | true",
+	"libraries/NAME/into":         "A folder of its own, relative to the site's folder. | vendor/oarlock",
+	"libraries/NAME/arrange":      "How to arrange its files: by-kind or together. | together",
+	"libraries/NAME/names":        "How to name its files: shipped, plain or versioned. | plain",
 	"libraries/NAME/needs":        "Libraries that must come before it on a page. | [oarlock]",
-	"libraries/NAME/only":         "desk: it is for the developer alone and must not ship. | desk",
-	"libraries/NAME/integrity":    "Local tags carry the integrity, too. | true",
-	"libraries/NAME/hold":         "It stays at a version or below one. | {below: 2.1.0, because: the kiosk's browser has no classes}",
-	"libraries/NAME/hold/at":      "The version at which it stays. | 2.0.3",
-	"libraries/NAME/hold/below":   "The version below which it stays. | 2.1.0",
+	"libraries/NAME/only":         "desk: it is for development only and must not ship. | desk",
+	"libraries/NAME/integrity":    "Tags of local files have an integrity, too. | true",
+	"libraries/NAME/hold":         "The version that it must stay at or below, with the reason. | {below: 2.1.0, because: the kiosk's browser has no classes}",
+	"libraries/NAME/hold/at":      "The version that it must stay at. | 2.0.3",
+	"libraries/NAME/hold/below":   "The version that it must stay below. | 2.1.0",
 	"libraries/NAME/hold/because": "The reason. | 2.1 uses class syntax",
-	"libraries/NAME/because":      "Why this library, or this version. | the menu is built on it",
-	"libraries/NAME/forget":       "Names that it offered once and that check is not to miss; \"*\" is all. | [bw-bar]",
-	"libraries/NAME/rename":       "Other names for its files, old to new. | {oarlock.js: page-helper.js}",
-	"libraries/NAME/places":       "Places of their own for files or folders, by their paths in the source. | {img: pictures/brinework}",
-	"libraries/NAME/keep":         "Files that lie beside and get no tags, by their paths in the source or by patterns. | [lang/*.js]",
-	"libraries/NAME/take":         "Files that were chosen, by their paths in the source or by patterns. | [dist/oarlock.js, dist/oarlock.min.js]",
-	"own":                         "What is known of the project's own files. | {order: [js/config.js, js/club.js]}",
-	"own/order":                   "Own files in the order in which pages want them. | [js/config.js, js/club.js]",
-	"cdns":                        "CDNs by name, each with the pattern of its addresses. | {harbour: \"https://cdn.harbour.example/lib/{name}/{version}/{path}\"}",
+	"libraries/NAME/because":      "Why the project uses this library, or this version. | the menu is built on it",
+	"libraries/NAME/forget":       "Names that earlier versions had and that check does not report as removed; \"*\" means all. | [bw-bar]",
+	"libraries/NAME/rename":       "Other names for its files: old name to new name. | {oarlock.js: page-helper.js}",
+	"libraries/NAME/places":       "Paths for single files or folders: path in the source to path in the site. | {img: pictures/brinework}",
+	"libraries/NAME/keep":         "Files that are kept without tags: paths in the source, or patterns. | [lang/*.js]",
+	"libraries/NAME/take":         "Files that were chosen: paths in the source, or patterns. | [dist/oarlock.js, dist/oarlock.min.js]",
+	"own":                         "What the project says about its own files. | {order: [js/config.js, js/club.js]}",
+	"own/order":                   "Own files in the order that pages need. | [js/config.js, js/club.js]",
+	"cdns":                        "CDNs by name, each with its address pattern. | {harbour: \"https://cdn.harbour.example/lib/{name}/{version}/{path}\"}",
 	"profiles":                    "Named ways to serve the libraries. | {live: {serve: cdn, build: minified, fallback: true}}",
-	"share":                       "What the sites below this file's folder have in common, each where it says nothing itself. | {holds: {oarlock: {below: 2.1.0, because: the kiosk's browser has no classes}}}",
+	"share":                       "Values that the sites below this folder share, unless they set their own. | {holds: {oarlock: {below: 2.1.0, because: the kiosk's browser has no classes}}}",
 	"share/cdns":                  "CDNs by name, as under cdns. | {harbour: \"https://cdn.harbour.example/lib/{name}/{version}/{path}\"}",
 	"share/profiles":              "Profiles by name, as under profiles. | {live: {serve: cdn, build: minified}}",
 	"share/holds":                 "Holds by the names of libraries. | {oarlock: {below: 2.1.0}}",
-	"profiles/NAME/serve":         "From where pages have libraries: local or cdn. | cdn",
+	"profiles/NAME/serve":         "Where pages load libraries from: local or cdn. | cdn",
 	"profiles/NAME/build":         "The build: minified or readable. | minified",
-	"profiles/NAME/cdn":           "Which CDN, where there are several. | harbour",
-	"profiles/NAME/fallback":      "A local copy stands in where the CDN does not answer. | true",
-	"profiles/NAME/then":          "CDNs that are asked before the local copy. | [quay]",
-	"profiles/NAME/hints":         "Pages get preconnect, preload and modulepreload. | true",
-	"profiles/NAME/without":       "What must not be on a page under this profile: libraries, and addresses in which * stands for anything. | [quickbrine]",
+	"profiles/NAME/cdn":           "The CDN, if there are several. | harbour",
+	"profiles/NAME/fallback":      "If the CDN does not answer, pages load the local copy. | true",
+	"profiles/NAME/then":          "CDNs to try before the local copy. | [quay]",
+	"profiles/NAME/hints":         "Pages get preconnect, preload and modulepreload hints. | true",
+	"profiles/NAME/without":       "What must not be on a page under this profile: libraries, or addresses in which * matches anything. | [quickbrine]",
 }
 
 // Keys lists the keys that are read, in the order of the types that read them.
@@ -135,7 +135,7 @@ func holds(t reflect.Type) string {
 // KeysText is the documentation of the packing list, in Markdown.
 func KeysText() string {
 	var b strings.Builder
-	b.WriteString("# crate.yaml, the packing list\n\nWhat the project wants of others, written by merry and by people alike. All keys but format may be left out. NAME stands for a name that you give. All are of format 1.\n\n")
+	b.WriteString("# crate.yaml, the packing list\n\nThe third-party libraries this project uses. People and Merry edit this file. Every key except format is optional. NAME stands for a name of your choice. The format number is 1.\n\n")
 	for _, k := range Keys() {
 		fmt.Fprintf(&b, "## %s\n\n%s (%s)\n\n    %s: %s\n\n", k.Path, k.Text, k.Holds, k.Path[strings.LastIndexByte(k.Path, '/')+1:], k.Example)
 	}
@@ -161,7 +161,7 @@ type schema struct {
 
 // Schema is the packing list's JSON Schema, made of the same table that documents it.
 func Schema() []byte {
-	top := &schema{Draft: "https://json-schema.org/draft/2020-12/schema", Text: "The packing list: what a site takes from others.", Type: "object", Always: []string{"format"}, Others: false}
+	top := &schema{Draft: "https://json-schema.org/draft/2020-12/schema", Text: "The packing list: the third-party libraries that a site uses.", Type: "object", Always: []string{"format"}, Others: false}
 	for _, k := range Keys() {
 		at := top
 		steps := strings.Split(k.Path, "/")

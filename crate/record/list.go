@@ -135,7 +135,7 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 		lib.Name, lib.Line = n.Content[i].Value, n.Content[i].Line
 		if names[lib.Name] {
 			first := slices.IndexFunc(n.Content, func(k *yaml.Node) bool { return k.Value == lib.Name })
-			return twice("the library "+lib.Name+" is there", n.Content[first], n.Content[first+1], n.Content[i], n.Content[i+1])
+			return twice("the library "+lib.Name+" appears", n.Content[first], n.Content[first+1], n.Content[i], n.Content[i+1])
 		}
 		names[lib.Name] = true
 		*l = append(*l, lib)
@@ -218,7 +218,7 @@ var yamlLine = memo.Regexp(`line (\d+): (.*)`)
 // ReadList reads a packing list. Its errors are *ListError, with line and column.
 func ReadList(src []byte) (*List, error) {
 	if line := conflict(src); line > 0 {
-		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two people's changes did not go together", Next: "make it say what both want, without the marks; merry settle"}
+		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two people's changes did not go together", Next: "combine both changes and remove the marks; merry settle"}
 	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(src, &doc); err != nil {
@@ -240,7 +240,7 @@ func ReadList(src []byte) (*List, error) {
 		return nil, err
 	}
 	if list.Format != Format {
-		return nil, &ListError{Line: root.Line, Column: root.Column, Problem: "the packing list says no format", Next: "write \"format: 1\" as its first line"}
+		return nil, &ListError{Line: root.Line, Column: root.Column, Problem: "the packing list has no format", Next: "write \"format: 1\" as its first line"}
 	}
 	list.lines = map[string]int{}
 	for i := 0; i+1 < len(root.Content); i += 2 {
@@ -276,11 +276,11 @@ func (l *List) validate(root *yaml.Node) error {
 			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
 		}
 		if cdn.NamesUser(lib.From) {
-			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("from: of the library %s holds a user name, a password or a token", lib.Name), Next: "leave it out; for a registry, merry sources set registry URL --token-from VARIABLE names the variable that holds the token"}
+			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("from: of the library %s contains a user name, a password or a token", lib.Name), Next: "remove it; for a registry, name the variable that holds the token: merry sources set registry URL --token-from VARIABLE"}
 		}
 		for _, place := range append(slices.Sorted(maps.Values(lib.Places)), lib.Into) {
 			if err := paths.Validate(strings.TrimSuffix(place, "/")); place != "" && err != nil {
-				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a place in the site: %v", place, lib.Name, err), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
+				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a path in the site: %v", place, lib.Name, err), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
 			}
 		}
 	}
@@ -397,7 +397,7 @@ func decode(n *yaml.Node, into any, at string) error {
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
 		if first, again := said[key.Value]; again {
-			return twice(fmt.Sprintf("%q%s is there", key.Value, inside(at)), n.Content[first], n.Content[first+1], key, value)
+			return twice(fmt.Sprintf("%q%s appears", key.Value, inside(at)), n.Content[first], n.Content[first+1], key, value)
 		}
 		said[key.Value] = i
 		f, ok := known[key.Value]
@@ -450,15 +450,15 @@ func inside(at string) string {
 func shape(v reflect.Value) string {
 	switch v.Kind() {
 	case reflect.Int:
-		return "it wants a number"
+		return "it takes a number"
 	case reflect.Bool:
-		return "it wants true or false"
+		return "it takes true or false"
 	case reflect.Slice:
-		return "it wants a list, such as [a, b]"
+		return "it takes a list, such as [a, b]"
 	case reflect.Map, reflect.Struct, reflect.Pointer:
-		return "it wants keys with values, such as {a: b}"
+		return "it takes keys with values, such as {a: b}"
 	}
-	return "it wants a text"
+	return "it takes text"
 }
 
 func nearestKey(key string, keys []string) string {
@@ -471,7 +471,7 @@ func nearestKey(key string, keys []string) string {
 	if score >= 0.5 {
 		return fmt.Sprintf("did you mean %q?", best)
 	}
-	return "it knows " + strings.Join(keys, ", ")
+	return "its keys are " + strings.Join(keys, ", ")
 }
 
 // FromRegistry begins the origin of a library that a registry delivered.

@@ -12,7 +12,7 @@ func ValidName(name string) error {
 	if plain == "" || strings.ContainsFunc(plain, func(r rune) bool {
 		return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_./", r))
 	}) || strings.Contains(plain, "..") || strings.HasPrefix(plain, "/") || strings.HasSuffix(plain, "/") {
-		return problem.Misuse("give one with --as NAME", "%q is no name for a library; use letters, digits, and - _ .", name)
+		return problem.Misuse("name it with --as NAME", "%q is not a name for a library; use letters, digits, and - _ .", name)
 	}
 	return nil
 }

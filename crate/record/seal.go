@@ -79,14 +79,14 @@ type Facts struct {
 // ReadSeal reads a seal, one that two people's changes were merged into line by line, too.
 func ReadSeal(b []byte) (*Seal, error) {
 	if line := conflict(b); line > 0 {
-		return nil, problem.Refuse(problem.RecordBroken, "take either side of it, such as git checkout --ours "+SealFile+"; merry settle", "%s:%d: git's conflict marks stand here: two people's changes did not go together", SealFile, line)
+		return nil, problem.Refuse(problem.RecordBroken, "keep either side of it, such as git checkout --ours "+SealFile+"; merry settle", "%s:%d: git's conflict marks are here: two people's changes did not merge", SealFile, line)
 	}
 	var s Seal
 	dec := json.NewDecoder(bytes.NewReader(b))
 	if err := dec.Decode(&s); err != nil {
 		merged := mergedSeal(b)
 		if merged == nil {
-			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again; or remove it; merry settle  # makes it anew", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
+			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control; or remove it; merry settle  # makes a new one", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
 		}
 		s = *merged
 	}
@@ -94,14 +94,14 @@ func ReadSeal(b []byte) (*Seal, error) {
 		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, newer than this program, which knows format %d", SealFile, s.Format, Format)
 	}
 	if s.Format != Format {
-		return nil, problem.Refuse(problem.RecordBroken, "take it from version control again", "%s says no format", SealFile)
+		return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s has no format", SealFile)
 	}
 	for name, lib := range s.Libraries {
 		if lib == nil {
-			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again", "%s: the library %q has no value", SealFile, name)
+			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s: the library %q has no value", SealFile, name)
 		}
 		if lib.Version != "" && !paths.IsVersion(lib.Version) {
-			return nil, problem.Refuse(problem.RecordBroken, "take it from version control again", "%s: %q, of the library %q, can't be a version", SealFile, lib.Version, name)
+			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s: %q, of the library %q, can't be a version", SealFile, lib.Version, name)
 		}
 	}
 	if s.Libraries == nil {

@@ -83,12 +83,12 @@ func (k *onPage) look(r page.Reference) {
 		return
 	}
 	f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: k.file, Message: "there is no file " + t.Path.String(),
-		Why: "what asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
+		Why: "whatever asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
 	if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" && r.Element == "script") {
-		f.Severity, f.Why = check.Warning, "who follows the link gets \"not found\""
+		f.Severity, f.Why = check.Warning, "a visitor who follows the link gets \"not found\""
 	}
 	if r.Branch != "" {
-		f.Severity, f.Why = check.Warning, "browsers for which [if "+r.Branch+"] is true get \"not found\""
+		f.Severity, f.Why = check.Warning, "browsers in which [if "+r.Branch+"] is true get \"not found\""
 	}
 	g.Advise(&f, t.Path)
 	f.Line, f.Column = v.Position(r.Start)
@@ -140,9 +140,9 @@ func (g *Resolver) part(v *tags.Page, r page.Reference, at paths.InSite, file st
 		return nil
 	}
 	f := check.Finding{Name: check.MemberMissing, Severity: check.Warning, File: file, Message: at.String() + " has no part " + name,
-		Why: "nothing is drawn there, and no console says so", Next: "correct the name"}
+		Why: "nothing is drawn there, and no console message says so", Next: "correct the name"}
 	if near := nearestOf(name, slices.Sorted(maps.Keys(parts))); near != "" {
-		f.Next = "write " + near + ", which is most like it, if that is meant"
+		f.Next = "write " + near + ", the most similar one"
 	}
 	f.Line, f.Column = v.Position(r.Start)
 	return []check.Finding{f}

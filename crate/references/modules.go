@@ -77,7 +77,7 @@ func (m *modules) imports(n *graph.Node) {
 			continue
 		}
 		f := m.at(n, e.Line, e.Column)
-		f.Severity, f.Why = check.Error, "the module that imports it does not run, and none that imports that one"
+		f.Severity, f.Why = check.Error, "neither the module that imports it nor any module that imports that one runs"
 		switch t := e.Target; {
 		case e.Bare && !e.Mapped:
 			m.unmapped(f, e.From)
@@ -94,14 +94,14 @@ func (m *modules) imports(n *graph.Node) {
 // ofLibrary tells of a library's import by a name that no map has, or that leads to what has not what is imported.
 func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 	page := check.Finding{Severity: check.Error, File: m.g.p.InProject(m.v.Path).String(), Line: 1, Column: 1,
-		Why: fmt.Sprintf("%s:%d:%d: the module that imports it does not run, and none that imports that one", m.place(n), e.Line, e.Column)}
+		Why: fmt.Sprintf("%s:%d:%d: neither the module that imports it nor any module that imports that one runs", m.place(n), e.Line, e.Column)}
 	switch {
 	case !e.Bare:
 	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
-		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s says what %q is, which %s imports", m.v.Path, e.From, m.name(n))
+		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s resolves %q, which %s imports", m.v.Path, e.From, m.name(n))
 		page.Next = "merry take " + module.PackageOf(e.From) + "; merry include " + n.Of.Library + " --page " + texts.Word(m.v.Path.String())
 		if len(m.g.p.Origin.Registries) == 0 {
-			page.Next = "take " + module.PackageOf(e.From) + " from a download, or set the registry that you use: merry sources set registry URL"
+			page.Next = "take " + module.PackageOf(e.From) + " from a download, or set your registry: merry sources set registry URL"
 		}
 		if step := m.takeFile(e.From); step != "" {
 			page.Next = step
@@ -109,7 +109,7 @@ func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 		m.found = append(m.found, page)
 	case !e.Target.Path.IsZero() && m.g.Has(e.Target.Path):
 		for _, name := range lacking(e) {
-			page.Name, page.Message = check.ImportLacking, fmt.Sprintf("%s, to which the import map on %s leads %q, has not %s, which %s imports", e.Target.Path, m.v.Path, e.From, exportWords(name), m.name(n))
+			page.Name, page.Message = check.ImportLacking, fmt.Sprintf("%s, which the import map on %s gives for %q, does not have %s, which %s imports", e.Target.Path, m.v.Path, e.From, exportWords(name), m.name(n))
 			page.Next = fmt.Sprintf("take %s in a version that has it, or correct the map", module.PackageOf(e.From))
 			m.found = append(m.found, page)
 		}
@@ -156,15 +156,15 @@ func (m *modules) unmapped(f check.Finding, name string) {
 		return // somebody else writes the maps
 	}
 	f.Name = check.ImportUnmapped
-	f.Message, f.Next = fmt.Sprintf("no import map on %s says what %q is", m.v.Path, name), "write an import map into the page's head; or, if a package of a registry is meant, set the registry that you use: merry sources set registry URL"
+	f.Message, f.Next = fmt.Sprintf("no import map on %s resolves %q", m.v.Path, name), "write an import map into the page's head; or, for a package of a registry, set the registry: merry sources set registry URL"
 	if len(m.g.p.Origin.Registries) > 0 {
-		f.Next = fmt.Sprintf("merry take %s --with-needs --page %s  # if a package of your registry is meant; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+		f.Next = fmt.Sprintf("merry take %s --with-needs --page %s  # if it is a package of your registry; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
 	}
 	if step := m.takeFile(name); step != "" {
 		f.Next = step
 	}
 	if of := m.g.p.Imported(name); of.Library != "" {
-		f.Next = "merry include " + of.Library + " --page " + texts.Word(m.v.Path.String()) + "  # writes the crate's into its import map"
+		f.Next = "merry include " + of.Library + " --page " + texts.Word(m.v.Path.String()) + "  # writes the crate's libraries into its import map"
 	}
 	m.found = append(m.found, f)
 }
@@ -176,7 +176,7 @@ func (m *modules) nowhere(f check.Finding, way graph.Way, name string) {
 	}
 	f.Name, f.Message, f.Next = check.LeadsNowhere, "there is no file "+way.Target.Path.String(), "put the file there, or correct the import"
 	if way.Mapped && way.Bare {
-		f.Message += fmt.Sprintf(", to which the import map on %s leads %q", m.v.Path, name)
+		f.Message += fmt.Sprintf(", which the import map on %s gives for %q", m.v.Path, name)
 		f.Next = "put the file there, or correct the map"
 	}
 	m.g.Advise(&f, way.Target.Path)
@@ -192,12 +192,12 @@ func (m *modules) loads(n *graph.Node) {
 	for i := range n.Loads {
 		l := &n.Loads[i]
 		f := m.at(n, l.Line, l.Column)
-		f.Severity, f.Why = check.Error, "what asks for it gets an error, and nothing behind that place runs"
+		f.Severity, f.Why = check.Error, "the script that asks for it gets an error, and the rest of it does not run"
 		if l.Late {
-			f.Severity, f.Why = check.Warning, "what asks for it gets \"not found\""
+			f.Severity, f.Why = check.Warning, "whatever asks for it gets \"not found\""
 		}
 		if l.Caught {
-			f.Severity, f.Why = check.Warning, "the script knows how to do without it; the console says \"not found\" all the same"
+			f.Severity, f.Why = check.Warning, "the script works without it, but the console says \"not found\""
 		}
 		switch t := l.Target; {
 		case l.Caught && l.Bare:
@@ -218,8 +218,8 @@ func (m *modules) circle(n *graph.Node) {
 			continue
 		}
 		f := m.at(n, l.Line, l.Column)
-		f.Name, f.Severity, f.Message = check.AwaitCircle, check.Error, fmt.Sprintf("it waits for %s, which runs only when this module has come to its end", l.To.Target)
-		f.Why, f.Next = "both wait for ever, without a word in the console, and so does every module that imports them", "do not await the import, or let "+l.To.Target.String()+" import what it needs from a third module"
+		f.Name, f.Severity, f.Message = check.AwaitCircle, check.Error, fmt.Sprintf("it waits for %s, which runs only after this module has finished", l.To.Target)
+		f.Why, f.Next = "both wait forever, without a console message, and so does every module that imports them", "do not await the import, or let "+l.To.Target.String()+" import what it needs from a third module"
 		m.found = append(m.found, f)
 	}
 }
@@ -234,9 +234,9 @@ func (m *modules) kind(e *graph.Edge, f check.Finding) {
 		return
 	}
 	f.Name, f.Message = check.ImportKind, fmt.Sprintf("%s is imported as a script", e.Target.Path)
-	f.Next = fmt.Sprintf("write with { type: %q } behind the name, or fetch the file", kinds[ending])
+	f.Next = fmt.Sprintf("write with { type: %q } after the name, or fetch the file", kinds[ending])
 	if e.Type != "" {
-		f.Message, f.Next = fmt.Sprintf("%s is imported as %s, and is none", e.Target.Path, e.Type), "take the type off, or import another file"
+		f.Message, f.Next = fmt.Sprintf("%s is imported as %s, but is not", e.Target.Path, e.Type), "remove the type, or import another file"
 	}
 	m.found = append(m.found, f)
 }
@@ -257,8 +257,8 @@ func (m *modules) twice(file string, scripts *tags.Scripts) {
 		}
 		line, column := m.v.Position(in.Start)
 		m.found = append(m.found, check.Finding{Name: check.TwoForms, Severity: check.Warning, File: file, Line: line, Column: column,
-			Message: fmt.Sprintf("%s runs here as a plain script, and as a module: %s", of.Library, m.of.Nodes[at].Target),
-			Why:     "the page loads it twice, and neither of the two knows what was given to the other", Next: "have one of them: what is plain needs the plain script, and what imports it needs the module"})
+			Message: fmt.Sprintf("%s runs here both as a plain script and as a module: %s", of.Library, m.of.Nodes[at].Target),
+			Why:     "the page loads it twice, and each copy has its own state", Next: "keep one of them: plain scripts need the plain one, and importing modules need the module"})
 	}
 }
 
@@ -272,7 +272,7 @@ func (m *modules) maps(file string) {
 			if why := m.late(i, i != m.v.ImportMaps()[0]); why != "" {
 				line, column := m.v.Position(in.Start)
 				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file, Line: line, Column: column, Message: "this import map " + why,
-					Why: "browsers of before 2025, and some later ones, pass it over with what it names", Next: "have one import map, in the head, before all modules and their hints"})
+					Why: "browsers before 2025, and some later ones, ignore it and the names in it", Next: "have one import map, in the head, before all modules and their hints"})
 			}
 			continue
 		}
@@ -283,7 +283,7 @@ func (m *modules) maps(file string) {
 		}
 		line, column := m.v.Position(offset)
 		m.found = append(m.found, check.Finding{Name: check.MapBroken, Severity: check.Error, File: file, Line: line, Column: column, Message: "the import map can't be read: " + err.Error(),
-			Why: "browsers pass such a map over, and every module that imports by a name does not run", Next: "correct it there"})
+			Why: "browsers ignore such a map, and modules that import by name do not run", Next: "correct it there"})
 	}
 }
 
@@ -296,10 +296,10 @@ func (m *modules) entries(file string, read *module.Map, begin int) {
 		line, column := m.v.Position(begin + e.Start)
 		why := "an address in a map begins with /, ./, ../ or https://"
 		if e.Address == "" {
-			why = "an address in a map is a text"
+			why = "an address in a map is a string"
 		}
-		m.found = append(m.found, check.Finding{Name: check.MapEntry, Severity: check.Warning, File: file, Line: line, Column: column, Message: fmt.Sprintf("the import map leads %q to no address", e.Specifier),
-			Why: why + "; browsers pass the entry over and warn, and modules that import by that name do not run", Next: "correct it there, or take the entry off"})
+		m.found = append(m.found, check.Finding{Name: check.MapEntry, Severity: check.Warning, File: file, Line: line, Column: column, Message: fmt.Sprintf("the import map gives no address for %q", e.Specifier),
+			Why: why + "; browsers ignore the entry with a warning, and modules that import by that name do not run", Next: "correct it there, or remove the entry"})
 	}
 }
 
@@ -312,7 +312,7 @@ func (m *modules) late(at int, second bool) string {
 		in := &m.v.Includes[i]
 		if in.Module && in.Inert == "" || in.Kind == page.Hint && in.Rel == "modulepreload" {
 			line, _ := m.v.Position(in.Start)
-			return fmt.Sprintf("comes behind the first module, in line %d", line)
+			return fmt.Sprintf("comes after the first module, in line %d", line)
 		}
 	}
 	return ""
@@ -336,9 +336,9 @@ func lacking(e *graph.Edge) []string {
 func (m *modules) exports(e *graph.Edge, f check.Finding) {
 	for _, name := range lacking(e) {
 		f.Name, f.Message = check.ImportLacking, fmt.Sprintf("%s exports no %s, which is imported here", e.Target.Path, name)
-		f.Next = "import what it exports, or import it for its effect alone"
+		f.Next = "import what it exports, or import it without names"
 		if name == "default" {
-			f.Message, f.Next = fmt.Sprintf("%s has no default export, which is imported here", e.Target.Path), "import it by a name that it exports, with braces"
+			f.Message, f.Next = fmt.Sprintf("%s has no default export, which is imported here", e.Target.Path), "import it by a name that it exports, in braces"
 		}
 		m.found = append(m.found, f)
 	}

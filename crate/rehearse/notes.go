@@ -112,7 +112,7 @@ type rejection struct {
 // unhandled reports the rejections that nobody handled.
 func (s *page) unhandled() {
 	for _, r := range s.rejected {
-		r.fault.Message = fmt.Sprintf("%v, in a promise that nobody handles", r.promise.Result())
+		r.fault.Message = fmt.Sprintf("%v, in a promise whose rejection nothing handles", r.promise.Result())
 		if m := notDefined().FindStringSubmatch(r.fault.Message); m != nil {
 			r.fault.Global = m[1]
 		}

@@ -32,13 +32,13 @@ func lexemes(src []byte) ([]lexeme, error) {
 		kind, data := l.Next()
 		if kind == js.ErrorToken {
 			if at < len(src) {
-				return nil, fmt.Errorf("it can't be cut into tokens")
+				return nil, fmt.Errorf("it can't be split into tokens")
 			}
 			return list, nil
 		}
 		if (kind == js.DivToken || kind == js.DivEqToken) && !operand {
 			if kind, data = l.RegExp(); kind == js.ErrorToken {
-				return nil, fmt.Errorf("it has a pattern that can't be read")
+				return nil, fmt.Errorf("it has a regular expression that can't be read")
 			}
 		}
 		start := at

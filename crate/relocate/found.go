@@ -71,7 +71,7 @@ func together(p *project.Project, name string, old, new *record.Sealed) error {
 				continue
 			}
 			return problem.Refuse(problem.NameBad, "move "+to.At.String()+" to "+path.Join(f.At.Dir(), by)+" as well, or put "+f.At.String()+" back",
-				"%s of %s was moved to %s, and asks for %s, which did not come along", f.Path, name, f.At, to.Path)
+				"%s of %s was moved to %s, but %s, which it asks for, was not", f.Path, name, f.At, to.Path)
 		}
 	}
 	return nil

@@ -145,7 +145,7 @@ func (m *moving) meant(what string) error {
 	}
 	if p.Seal.Libraries[what] != nil {
 		if p.List.Library(what) == nil {
-			return problem.Refuse(problem.RecordBroken, "merry settle", "%s is in the seal, and not in the packing list", what)
+			return problem.Refuse(problem.RecordBroken, "merry settle", "%s is in the seal, but not in the packing list", what)
 		}
 		m.whole[what] = m.to
 		return nil
@@ -189,7 +189,7 @@ func (m *moving) one(from paths.InSite, to string) error {
 	at := p.InProject(from)
 	switch at {
 	case project.ListPath, project.SealPath:
-		return problem.Refuse(problem.NameBad, "leave it where it is", "%s is merry's own record, which stands at the project's root", at)
+		return problem.Refuse(problem.NameBad, "leave it where it is", "%s is merry's own record, which must stay at the project's root", at)
 	}
 	place, err := paths.Site(to)
 	if err != nil {
@@ -203,7 +203,7 @@ func (m *moving) one(from paths.InSite, to string) error {
 		return nil
 	}
 	if link, err := p.Disk.IsLink(at.String()); err != nil || link {
-		return cmp.Or(err, problem.Refuse(problem.FileInTheWay, "move what it leads to, and make the link anew", "%s is a link", at))
+		return cmp.Or(err, problem.Refuse(problem.FileInTheWay, "move the file that it leads to, and make the link again", "%s is a link", at))
 	}
 	m.own[from] = place
 	return nil
@@ -302,12 +302,12 @@ func (m *moving) free() error {
 		targets[folded] = from
 		if there, ok := taken[folded]; ok {
 			if there.String() != to {
-				return problem.Refuse(problem.FileInTheWay, "choose another name", "%s differs from %s in case alone; on some systems they are one file", to, there)
+				return problem.Refuse(problem.FileInTheWay, "choose another name", "%s differs from %s only in case; on some systems they are one file", to, there)
 			}
-			return problem.Refuse(problem.FileInTheWay, "move it away first, or choose another name", "%s is there already; nothing was written over", to)
+			return problem.Refuse(problem.FileInTheWay, "move it away first, or choose another name", "%s exists already, so nothing was overwritten", to)
 		}
 		if folded == strings.ToLower(from) && from != to {
-			return problem.Refuse(problem.FileInTheWay, "move it to another name first, then to this one", "%s differs from %s in case alone; on some systems they are one file", to, from)
+			return problem.Refuse(problem.FileInTheWay, "move it to another name first, then to this one", "%s differs from %s only in case; on some systems they are one file", to, from)
 		}
 		return nil
 	}
@@ -407,7 +407,7 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 		if m.files[name][also] != "" {
 			also = broken.From
 		}
-		return problem.Refuse(problem.NameBad, fmt.Sprintf("move what belongs together: merry move %s %s", texts.Word(name+":"+commonDir(broken.From, broken.To)), texts.Word(strings.TrimSuffix(m.req.To, "/"))),
+		return problem.Refuse(problem.NameBad, fmt.Sprintf("move them together: merry move %s %s", texts.Word(name+":"+commonDir(broken.From, broken.To)), texts.Word(strings.TrimSuffix(m.req.To, "/"))),
 			"%w; %s must come along", err, also)
 	}
 	return err

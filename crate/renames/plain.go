@@ -32,7 +32,7 @@ func Names(gone, come []string, notes []ChangeNote) []Rename {
 	var all []Rename
 	for _, f := range families(old, new, nil, nil, nil, func(string, string) (float64, float64, bool) { return 0.7, 1, true }) {
 		for _, p := range f.pairs {
-			all = append(all, Rename{Old: back[p[0]], New: back[p[1]], Score: min(0.95, f.score), Because: []string{fmt.Sprintf("%d names changed so: %s", len(f.pairs), f)}})
+			all = append(all, Rename{Old: back[p[0]], New: back[p[1]], Score: min(0.95, f.score), Because: []string{fmt.Sprintf("%d names follow this pattern: %s", len(f.pairs), f)}})
 		}
 	}
 	for o, by := range fromNotes(gone, come, notes) {

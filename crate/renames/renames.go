@@ -185,7 +185,7 @@ func rate(old, new *style.Sheet, o, n, note string, one alone) Rename {
 		r.Score = max(r.Score, 0.85+0.1*names) // three rules that are the same by chance are rare
 	} else if p := fingerprint(a); rules == 1 && names >= 0.6 && one.old[p] == 1 && one.new[p] == 1 {
 		r.Score = max(r.Score, 0.78+0.15*names)
-		r.Because = append(r.Because, "no other class has just these")
+		r.Because = append(r.Because, "no other class has exactly these")
 	}
 	if names > 0.6 {
 		r.Because = append(r.Because, fmt.Sprintf("the names are %d %% alike", int(100*names)))

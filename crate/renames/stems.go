@@ -206,7 +206,7 @@ func carried(all []Rename, gone, come []string) []Rename {
 		}
 		for c, k := range count {
 			if k >= fewest && 3*k >= 2*n {
-				all = append(all, Rename{Old: o, New: c, Score: 0.6, Because: []string{"what began so begins with " + c + " now"}})
+				all = append(all, Rename{Old: o, New: c, Score: 0.6, Because: []string{"names that began so begin with " + c + " now"}})
 			}
 		}
 	}

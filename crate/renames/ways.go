@@ -288,7 +288,7 @@ func (w *matcher) weigh(r Rename) Rename {
 	if score > r.Score {
 		r.Score = score
 		if share > 0.3 {
-			r.Because = append(r.Because, fmt.Sprintf("%d %% of what they say is the same", int(100*share)))
+			r.Because = append(r.Because, fmt.Sprintf("%d %% of their declarations are the same", int(100*share)))
 		}
 	}
 	if most := 0.3 + 0.3*said; names < 0.4 && !r.stated && w.of[r.Old][r.New] == nil {
@@ -302,14 +302,14 @@ func (w *matcher) weigh(r Rename) Rename {
 		}
 		if score > r.Score {
 			r.Score = score
-			r.Because = append(r.Because, "it says just this, and nothing else that came does")
+			r.Because = append(r.Because, "it has exactly these declarations, and no other new class has")
 		}
 	}
 	if w.scoped[r.Old] == r.New {
 		if score := 0.52 + 0.4*share; score > r.Score {
 			r.Score = score
 		}
-		r.Because = append([]string{"it took the name of what it stood in"}, r.Because...)
+		r.Because = append([]string{"it has the name of the element that it was in"}, r.Because...)
 	}
 	if f := w.of[r.Old][r.New]; f != nil {
 		if score := f.score * (0.92 + 0.08*share); score > r.Score {
@@ -317,15 +317,15 @@ func (w *matcher) weigh(r Rename) Rename {
 		}
 		as := ""
 		if f.stated > 0 && !r.stated {
-			as = ", as the library says of several of them"
+			as = ", several of them in the changelog"
 			if f.stated == 1 {
-				as = ", as the library says of one of them"
+				as = ", one of them in the changelog"
 			}
 		}
 		if f.holds() {
 			r.Score = max(r.Score, 0.82+0.1*share)
 		}
-		r.Because = append([]string{fmt.Sprintf("%d names changed so%s: %s", len(f.pairs), as, f)}, r.Because...)
+		r.Because = append([]string{fmt.Sprintf("%d names follow this pattern%s: %s", len(f.pairs), as, f)}, r.Because...)
 	} else if f := w.strongest(r.Old); f != nil {
 		r.Score *= 1 - 0.4*f.score
 	}
@@ -342,7 +342,7 @@ func (w *matcher) weigh(r Rename) Rename {
 	}
 	if and, led := w.aliased[r.Old][r.New]; led {
 		r.Score, r.stated, r.And = 0.96, true, and
-		r.Because = append([]string{"the library's own sheet for old names leads it there"}, r.Because...)
+		r.Because = append([]string{"the library's stylesheet for old names gives this one"}, r.Because...)
 	}
 	return r
 }

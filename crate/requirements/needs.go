@@ -164,7 +164,7 @@ func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement
 				version, why = v.Version, ", and its makers built it with "+rng
 			}
 		} else if !then.IsZero() {
-			why = fmt.Sprintf(", the newest when %s %s came out", o.Name, o.Version)
+			why = fmt.Sprintf(", the newest when %s %s was published", o.Name, o.Version)
 		}
 		if version == "" {
 			continue
@@ -179,7 +179,7 @@ func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement
 			continue
 		}
 		n.Package, n.Range = name, version
-		n.Why = fmt.Sprintf("no dependency names it, and %s %s defines it%s", name, version, why)
+		n.Why = fmt.Sprintf("it is not a declared dependency, but %s %s defines it%s", name, version, why)
 		return nil
 	}
 	return nil

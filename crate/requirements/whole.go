@@ -220,7 +220,7 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Sele
 				return true, err
 			}
 			if runs && known {
-				n.Why = strings.TrimPrefix(was.Why+"; ", "; ") + fmt.Sprintf("with %s it stops, with %s it runs", newest.Version, version)
+				n.Why = strings.TrimPrefix(was.Why+"; ", "; ") + fmt.Sprintf("without %s it stops, with %s it runs", newest.Version, version)
 				return true, nil
 			}
 		}

@@ -116,7 +116,7 @@ func Analyze(src []byte) (report *Report) {
 		// A mistake of this package on some unheard-of script must not end a command: the script is then
 		// one of which nothing is known.
 		if p := recover(); p != nil {
-			report = &Report{Form: Classic, SyntaxError: fmt.Sprint("merry could not follow it: ", p)}
+			report = &Report{Form: Classic, SyntaxError: fmt.Sprint("merry could not analyse it: ", p)}
 		}
 	}()
 	return analyze(src)
@@ -152,7 +152,7 @@ func tooDeep(src []byte) *Report {
 			return &Report{Form: Broken, SyntaxError: fmt.Sprintf("its brackets are nested more than %d deep", mostNested)}
 		}
 		if i-begun > mostChain {
-			return &Report{Form: Classic, SyntaxError: fmt.Sprintf("it has an expression of more than %d bytes, which is not followed", mostChain)}
+			return &Report{Form: Classic, SyntaxError: fmt.Sprintf("it has an expression of more than %d bytes, which is not analysed", mostChain)}
 		}
 	}
 	return nil

@@ -60,7 +60,7 @@ const (
 	None      State = "none"           // nothing is demanded of what another site gives
 	NoOrigin  State = "no crossorigin" // so a browser may not look at the bytes, and blocks them
 	Local     State = "local"          // the site's own, of which nothing need be demanded
-	Unfetched State = "not there"      // the bytes can't be had
+	Unfetched State = "missing"      // the bytes can't be had
 )
 
 // A look is one at a page: where it is, and how files are had.
@@ -165,7 +165,7 @@ func (l *look) bytes(ctx context.Context, t tags.Target) ([]byte, error) {
 	defer root.Close()
 	b, err := root.ReadFile(filepath.FromSlash(t.Path.String()))
 	if err != nil {
-		return nil, fmt.Errorf("there is no file %s below the folder that the command was given in, which stands for the site's", t.Path)
+		return nil, fmt.Errorf("there is no file %s below the current folder, which stands for the site's", t.Path)
 	}
 	return b, nil
 }

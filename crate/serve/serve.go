@@ -110,16 +110,16 @@ func Listen(host, port string) (net.Listener, error) {
 	if err == nil {
 		return l, nil
 	}
-	why, next := err, "merry serve  # on a port that is free"
+	why, next := err, "merry serve  # on a free port"
 	var call *os.SyscallError
 	var name *net.DNSError
 	switch {
 	case errors.As(err, &call):
 		why = call.Err
 	case errors.As(err, &name):
-		why, next = errors.New("there is no such host"), "merry serve  # for this machine alone"
+		why, next = errors.New("there is no such host"), "merry serve  # for this machine only"
 	}
-	return nil, &problem.Problem{Code: problem.PortTaken, Class: problem.Outside, Err: err, What: fmt.Sprintf("nothing can be served on %s, port %s: %v", host, port, why), Next: []string{next}}
+	return nil, &problem.Problem{Code: problem.PortTaken, Class: problem.Outside, Err: err, What: fmt.Sprintf("merry can't serve on %s, port %s: %v", host, port, why), Next: []string{next}}
 }
 
 // Run answers requests until the context ends.
@@ -142,7 +142,7 @@ func (s *Server) unbroken(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		err := parallel.Recover(func() error { next.ServeHTTP(w, r); return nil })
 		if err != nil {
-			s.trouble(w, r, http.StatusInternalServerError, "This is a fault of merry itself", err.Error())
+			s.trouble(w, r, http.StatusInternalServerError, "This is a bug in merry", err.Error())
 		}
 	})
 }
@@ -156,13 +156,13 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 			host = name
 		}
 		if !s.named(strings.Trim(host, "[]")) {
-			http.Error(w, "merry serve answers under the address that it printed, and not as "+r.Host, http.StatusForbidden)
+			http.Error(w, "merry serve answers only at the address that it printed, not as "+r.Host, http.StatusForbidden)
 			return
 		}
 		origin := r.Header.Get("Origin")
 		across := r.Header.Get("Sec-Fetch-Site") == "cross-site" && r.Header.Get("Sec-Fetch-Mode") != "navigate"
 		if origin != "" && origin != "null" && origin != "http://"+r.Host || across {
-			http.Error(w, "merry serve answers no other site's pages", http.StatusForbidden)
+			http.Error(w, "merry serve answers no pages of other sites", http.StatusForbidden)
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -271,7 +271,7 @@ func isPage(name string) bool {
 func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	if r.Method != http.MethodGet && r.Method != http.MethodHead {
 		w.Header().Set("Allow", "GET, HEAD")
-		http.Error(w, "a site of files answers GET and HEAD", http.StatusMethodNotAllowed)
+		http.Error(w, "a static site answers GET and HEAD", http.StatusMethodNotAllowed)
 		return
 	}
 	name, ok := s.nameOf(r.URL.Path)
@@ -311,7 +311,7 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 		s.missing(w, r)
 		return
 	case err == nil && !info.Mode().IsRegular():
-		s.trouble(w, r, http.StatusForbidden, "This is no plain file", name)
+		s.trouble(w, r, http.StatusForbidden, "This is not a plain file", name)
 		return
 	case isPage(name):
 		s.page(w, r, name)

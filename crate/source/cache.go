@@ -160,7 +160,7 @@ func (c *Cache) remove(name string) {
 func (c *Cache) blob(integ string) (string, error) {
 	sum, err := base64.StdEncoding.DecodeString(strings.TrimPrefix(integ, "sha384-"))
 	if err != nil || len(sum) != sha512.Size384 {
-		return "", fmt.Errorf("%q is no sha384 integrity string", integ)
+		return "", fmt.Errorf("%q is not a sha384 integrity value", integ)
 	}
 	name := hex.EncodeToString(sum)
 	return path.Join("blobs", name[:2], name[2:]), nil

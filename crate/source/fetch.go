@@ -80,14 +80,14 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	if c.Certificates != "" {
 		pem, err := os.ReadFile(c.Certificates)
 		if err != nil {
-			return nil, problem.Refuse(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+			return nil, problem.Refuse(problem.SettingsBad, "set a readable file of certificates: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 		pool, err := x509.SystemCertPool()
 		if err != nil {
 			pool = x509.NewCertPool()
 		}
 		if !pool.AppendCertsFromPEM(pem) {
-			return nil, problem.Refuse(problem.SettingsBad, "name a file of them that can be read: merry sources set certificates FILE", "%s has no certificate in PEM form", c.Certificates)
+			return nil, problem.Refuse(problem.SettingsBad, "set a readable file of certificates: merry sources set certificates FILE", "%s has no certificate in PEM form", c.Certificates)
 		}
 		tlsConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
 	}
@@ -112,7 +112,7 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 				return unanswered(public(via[0].URL), 0, fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects))
 			}
 			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
-				return refuseAddress(public(via[0].URL), "it redirects from TLS to a plain address, "+public(req.URL), "ask that server's keeper")
+				return refuseAddress(public(via[0].URL), "it redirects from TLS to a plain address, "+public(req.URL), "tell that server's operator")
 			}
 			if req.URL.Host != via[0].URL.Host {
 				req.Header.Del("Authorization") // credentials are for the host they were given for
@@ -167,7 +167,7 @@ func RefuseUser(address string) error {
 	}
 	without, _ := cdn.WithoutSecrets(address)
 	return problem.Misuse("leave it out; for a registry, name the variable that holds the token: merry sources set registry "+texts.Word(registryOf(without))+" --token-from GULL_TOKEN",
-		"the address of %s holds a user name, a password or a token, which would be written down", texts.Text(without))
+		"the address of %s contains a user name, a password or a token, which would be stored", texts.Text(without))
 }
 
 // registryOf is the scheme and host of an address.
@@ -193,7 +193,7 @@ func (c *Client) allowed(u *url.URL) error {
 		if c.AllowPlain || loopback(u.Hostname()) {
 			return nil
 		}
-		return refuseAddress(public(u), "the address has no TLS, so anybody on the way could answer in the server's place", "use https, or say --plain if the site has no other")
+		return refuseAddress(public(u), "the address has no TLS, so anyone on the network could answer instead of the server", "use https, or add --plain if the site has no https")
 	}
 	return refuseAddress(public(u), "merry fetches from https addresses only", "download it yourself, and name the file")
 }
@@ -245,7 +245,7 @@ func (c *Client) fetch(ctx context.Context, address string, from Provenance, tok
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		address, _ = cdn.WithoutSecrets(address)
-		return nil, refuseAddress(address, "it is no address that could be fetched", "write it as https://HOST/PATH")
+		return nil, refuseAddress(address, "it is not an address that merry can fetch", "write it as https://HOST/PATH")
 	}
 	if err := c.allowed(u); err != nil {
 		return nil, err
@@ -320,7 +320,7 @@ func (e *FetchError) Error() string {
 
 // unanswered makes the error of a server that did not give what it was asked for.
 func unanswered(address string, status int, reason string) error {
-	next := "see whether the address is right and the network is there, then the same command again"
+	next := "check the address and the network, then the same command again"
 	if status >= 500 || status == http.StatusTooManyRequests {
 		next = "the same command again, a little later"
 	}
@@ -389,7 +389,7 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 		total = got.Size + resp.ContentLength
 	}
 	if total > most {
-		return false, refuseAddress(public(u), fmt.Sprintf("it has %d bytes; the most that is taken is %d", total, most), tooLarge)
+		return false, refuseAddress(public(u), fmt.Sprintf("it has %d bytes; the limit is %d", total, most), tooLarge)
 	}
 	timer := time.AfterFunc(c.stall(), func() { cancel(&stalled{fmt.Sprintf("%s sent nothing for %v", u.Hostname(), c.stall())}) })
 	defer timer.Stop()
@@ -417,7 +417,7 @@ func (c *Client) body(all, this context.Context, in io.Reader, u *url.URL, got *
 		n, err := in.Read(buf)
 		if n > 0 {
 			if got.Size+int64(n) > most {
-				return false, refuseAddress(public(u), fmt.Sprintf("it goes on after %d bytes, the most that is taken", most), tooLarge)
+				return false, refuseAddress(public(u), fmt.Sprintf("it is longer than %d bytes, the limit", most), tooLarge)
 			}
 			if _, err := got.File.WriteAt(buf[:n], got.Size); err != nil {
 				return false, err
@@ -471,15 +471,15 @@ func faultWords(host string, err error) string {
 	case errors.As(err, &op) && op.Op == "proxyconnect":
 		return "the proxy that HTTPS_PROXY or HTTP_PROXY names does not answer"
 	case errors.As(err, &dns) && dns.IsNotFound:
-		return "no host is called " + host
+		return "there is no host " + host
 	case errors.As(err, &dns):
-		return "the name of " + host + " can't be looked up: is there a network?"
+		return "the name of " + host + " can't be looked up; is there a network?"
 	case errors.Is(err, syscall.ECONNREFUSED):
-		return host + " takes no connection"
+		return host + " refuses connections"
 	case errors.As(err, &unknown):
 		return "the certificate of " + host + " is of an authority that this machine does not trust"
 	case errors.As(err, &wrong):
-		return "the certificate that came is not one of " + host
+		return "the server's certificate is not one for " + host
 	case errors.As(err, &timeout) && timeout.Timeout():
 		return host + " did not answer in time"
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE):
@@ -499,9 +499,9 @@ func statusWords(code int) string {
 	case http.StatusNotFound:
 		return "there is nothing at this address (404)"
 	case http.StatusUnauthorized, http.StatusForbidden:
-		return "the server does not let this be fetched (" + strconv.Itoa(code) + ")"
+		return "the server does not allow this (" + strconv.Itoa(code) + ")"
 	case http.StatusTooManyRequests:
-		return "the server asks to come back later (429)"
+		return "the server asks to try again later (429)"
 	}
 	return fmt.Sprintf("the server answered %d %s", code, http.StatusText(code))
 }

@@ -39,10 +39,10 @@ func (w Provenance) check(c *Client, u *url.URL) error {
 	}
 	switch {
 	case w.asked.Scheme == "https" && u.Scheme != "https":
-		return refuseAddress(public(u), fmt.Sprintf("%s names it, and was asked by TLS; this address has none", w.asked.Host), "ask the registry's keeper")
+		return refuseAddress(public(u), fmt.Sprintf("%s, which was reached over TLS, names this address, which has no TLS", w.asked.Host), "tell the registry's operator")
 	case u.Host != w.asked.Host && !slices.Contains(w.also, u.Hostname()) && c.Hosts[u.Hostname()] == "":
-		return refuseAddress(public(u), fmt.Sprintf("%s names it, and it is on another host", w.asked.Host),
-			fmt.Sprintf("if archives of that registry lie there: merry sources set registry %s://%s --archives-on %s", w.asked.Scheme, w.asked.Host, u.Hostname()))
+		return refuseAddress(public(u), fmt.Sprintf("%s names this address, which is on another host", w.asked.Host),
+			fmt.Sprintf("if that registry serves its archives there: merry sources set registry %s://%s --archives-on %s", w.asked.Scheme, w.asked.Host, u.Hostname()))
 	}
 	return nil
 }
@@ -97,7 +97,7 @@ func (c *Client) proxy(req *http.Request) (*url.URL, error) {
 	}
 	proxy, err := find(req)
 	if err != nil {
-		return nil, problem.Misuse("write it as http://HOST:PORT", "the proxy that HTTPS_PROXY or HTTP_PROXY names is no address")
+		return nil, problem.Misuse("write it as http://HOST:PORT", "the proxy in HTTPS_PROXY or HTTP_PROXY is not an address")
 	}
 	if proxy == nil {
 		return nil, nil
@@ -133,9 +133,9 @@ func (g *redirectCheck) allow(asked, to string) error {
 	case firstInside && asked != g.first:
 		return nil // what began in this network, as the user wanted, may go on in it
 	case asked == g.first:
-		return problem.Refuse(problem.SourceRefused, "if you know it, fetch it once yourself: merry peek ADDRESS", "%s is refused: a record of the project names it, and it leads to a machine of this network (%s), which you never asked", asked, ip)
+		return problem.Refuse(problem.SourceRefused, "if you trust it, fetch it once yourself: merry peek ADDRESS", "%s is refused: a record of the project leads to a machine of this network (%s) that you never used", asked, ip)
 	}
-	return problem.Refuse(problem.SourceRefused, "ask that server's keeper", "%s is refused: %s leads there, and it is a machine of this network (%s)", asked, g.first, ip)
+	return problem.Refuse(problem.SourceRefused, "tell that server's operator", "%s is refused: %s redirects there, and it is a machine of this network (%s)", asked, g.first, ip)
 }
 
 func hostOf(hostPort string) string {

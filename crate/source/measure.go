@@ -34,7 +34,7 @@ func (c *Client) Measure(ctx context.Context, address string, times int) Measure
 	m := Measured{Address: address}
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
-		m.Failure = "it is no address that could be asked"
+		m.Failure = "it is not an address that merry can fetch"
 		return m
 	}
 	m.Host = u.Host

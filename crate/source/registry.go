@@ -109,7 +109,7 @@ const abbreviated = "application/vnd.npm.install-v1+json; q=1.0, application/jso
 func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, offline bool, cache *Cache) (*Package, error) {
 	base, err := url.Parse(reg.URL)
 	if err != nil || base.Host == "" {
-		return nil, refuseAddress(reg.URL, "it is no address of a registry", "set the registry that you use: merry sources set registry URL")
+		return nil, refuseAddress(reg.URL, "it is not the address of a registry", "set your registry: merry sources set registry URL")
 	}
 	if err := c.allowed(base); err != nil {
 		return nil, err
@@ -128,7 +128,7 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 	defer end()
 	req, err := retryablehttp.NewRequestWithContext(limited, http.MethodGet, address, nil)
 	if err != nil {
-		return nil, refuseAddress(name, "its name makes no address", "write the package's name as its registry has it")
+		return nil, refuseAddress(name, "its name can't be part of an address", "write the package's name as the registry has it")
 	}
 	req.Header.Set("User-Agent", "merry")
 	req.Header.Set("Accept-Encoding", "gzip")
@@ -220,7 +220,7 @@ func (c *Client) copyDocument(to io.Writer, resp *http.Response, received *atomi
 		timer.Reset(c.stall())
 		received.Add(int64(n))
 		if size += n; size > mostMetadata {
-			return fmt.Errorf("it goes on after %d bytes, the most that is read", mostMetadata)
+			return fmt.Errorf("it is longer than %d bytes, the limit", mostMetadata)
 		}
 		if _, werr := to.Write(buf[:n]); werr != nil {
 			return werr
@@ -255,7 +255,7 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 	p := &Package{Tags: map[string]string{}, Versions: map[string]*Version{}, Times: map[string]time.Time{}}
 	dec := json.NewDecoder(r)
 	if t, err := dec.Token(); err != nil || t != json.Delim('{') {
-		return nil, broken(errors.New("it is no JSON object"))
+		return nil, broken(errors.New("it is not a JSON object"))
 	}
 	for dec.More() {
 		key, err := dec.Token()
@@ -369,21 +369,21 @@ func wantedOf(v *Version, name string) (*wanted, error) {
 	}
 	w.meta = nil
 	if w.shasum = strings.ToLower(v.Dist.Shasum); len(w.shasum) != 2*sha1.Size {
-		return nil, refuseAddress(w.what, "the registry gives no digest for its tarball, so what comes could not be checked", "ask the registry's keeper, or take the library as a download")
+		return nil, refuseAddress(w.what, "the registry gives no digest for its tarball, so its bytes can't be verified", "tell the registry's operator, or take the library as a download")
 	}
 	return w, nil
 }
 
 // check holds a tarball against what is wanted. Its sha384 integrity is known already.
 func (w *wanted) check(r io.Reader, integ string) error {
-	const next = "the same command again; if it stays, ask the registry's keeper"
+	const next = "the same command again; if it fails again, tell the registry's operator"
 	if w.meta == nil {
 		h := sha1.New()
 		if _, err := io.Copy(h, r); err != nil {
 			return err
 		}
 		if sum := hex.EncodeToString(h.Sum(nil)); sum != w.shasum {
-			return problem.Refuse(problem.NotTheBytes, next, "%s is refused: its tarball does not have the shasum that the registry gives, and nothing of it was opened; wanted %s, it is %s", w.what, w.shasum, sum)
+			return problem.Refuse(problem.NotTheBytes, next, "%s is refused and was not opened: its tarball does not match the registry's shasum; expected %s, it has %s", w.what, w.shasum, sum)
 		}
 		return nil
 	}
@@ -395,7 +395,7 @@ func (w *wanted) check(r io.Reader, integ string) error {
 		integ = sums[alg]
 	}
 	if !w.meta.Allows(integ) {
-		return problem.Refuse(problem.NotTheBytes, next, "%s is refused: its tarball does not have the digest that the registry gives, and nothing of it was opened; wanted %s, it is %s", w.what, w.meta.Strongest()[0], integ)
+		return problem.Refuse(problem.NotTheBytes, next, "%s is refused and was not opened: its tarball does not match the registry's digest; expected %s, it has %s", w.what, w.meta.Strongest()[0], integ)
 	}
 	return nil
 }
@@ -404,7 +404,7 @@ func (w *wanted) check(r io.Reader, integ string) error {
 func (c *Client) Ping(ctx context.Context, reg Registry) error {
 	u, err := url.Parse(reg.URL)
 	if err != nil || u.Host == "" {
-		return refuseAddress(reg.URL, "it is no address of a registry", "set the registry that you use: merry sources set registry URL")
+		return refuseAddress(reg.URL, "it is not the address of a registry", "set your registry: merry sources set registry URL")
 	}
 	if err := c.allowed(u); err != nil {
 		return err

@@ -22,7 +22,7 @@ func PutCDN(d *reconcile.Plan, name string, p cdn.Pattern) error {
 		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %w", shown, err)
 	}
 	if strings.ContainsAny(name, " :{}[]#") || name == "" {
-		return problem.Misuse("use letters and digits, such as harbour", "%q is no name for a CDN", name)
+		return problem.Misuse("use letters and digits, such as harbour", "%q is not a name for a CDN", name)
 	}
 	if d.List.CDNs == nil {
 		d.List.CDNs = map[string]cdn.Pattern{}
@@ -47,10 +47,10 @@ type Learned struct {
 func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, begin func() (*reconcile.Plan, error)) (*Learned, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
-		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is no address", address)
+		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is not an address", address)
 	}
 	if public, hidden := cdn.WithoutSecrets(address); len(hidden) > 0 {
-		return nil, problem.Misuse("copy a link without it: a CDN that wants one for every file can't be written into pages", "%s has a credential in it (%s)", public, strings.Join(hidden, ", "))
+		return nil, problem.Misuse("copy a link without it: pages can't hold a credential for a CDN", "%s contains a credential (%s)", public, strings.Join(hidden, ", "))
 	}
 	b, err := opener.FetchAsked(ctx, address)
 	if err != nil {
@@ -64,7 +64,7 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 	integ := integrity.Of(b)
 	lib, sealed, f := d.Before.WithBytes(integ, path.Base(u.Path))
 	if f == nil {
-		return nil, problem.Refuse(problem.CDNUnclear, "take the library whose file this is, in this version, and learn again", "no file of the crate has the bytes of %s, so nothing can be learned from it\n  there: %s", address, integ)
+		return nil, problem.Refuse(problem.CDNUnclear, "take that library in this version, then the same command again", "no file of the crate has the bytes of %s, so no pattern can be derived from it\n  there: %s", address, integ)
 	}
 	out := &Learned{Name: cmp.Or(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
 	patterns := cdn.Explain(address, cdn.File{Name: lib.NameOnCDNs(), Version: sealed.Version, Path: f.Path})
@@ -72,7 +72,7 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 	for _, pattern := range patterns {
 		second := secondFile(lib, sealed, f, pattern)
 		if second == nil {
-			out.Pattern, unsure = pattern, "the library has no second file that could make sure of it"
+			out.Pattern, unsure = pattern, "the library has no second file to check the pattern with"
 			break
 		}
 		at := lib.Address(pattern, sealed.Version, second)
@@ -82,17 +82,17 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 			break
 		}
 		if err != nil && unsure == "" {
-			unsure = at + " could not be had"
+			unsure = at + " is not available"
 		}
 	}
 	if out.Pattern == "" && unsure != "" && len(patterns) > 0 {
 		out.Pattern = patterns[0] // the most telling
 	}
 	if unsure != "" && out.Pattern != "" {
-		out.Notes = append(out.Notes, "proved by one file alone: "+unsure+"; each file is compared when it is first linked")
+		out.Notes = append(out.Notes, "verified with one file only: "+unsure+"; each file is compared before it is linked for the first time")
 	}
 	if out.Pattern == "" {
-		return nil, problem.Refuse(problem.CDNUnclear, "say it outright: merry sources set cdn NAME PATTERN", "no pattern explains %s by the name, version and files of %s", address, lib.Name)
+		return nil, problem.Refuse(problem.CDNUnclear, "set the pattern yourself: merry sources set cdn NAME PATTERN", "no pattern gives %s from the name, version and files of %s", address, lib.Name)
 	}
 	d.Title("set cdn " + out.Name)
 	if err := PutCDN(d, out.Name, out.Pattern); err != nil {

@@ -26,7 +26,7 @@ const asks = 4
 // Measure asks each host that pages link to a few times for one of the files that they have from it.
 func Measure(ctx context.Context, p *project.Project) ([]Measured, error) {
 	if p.Origin.Offline {
-		return nil, problem.Fault(problem.Offline, "the same command without --offline", "hosts can be measured by asking them alone, and --offline allows no network")
+		return nil, problem.Fault(problem.Offline, "the same command without --offline", "measuring needs a connection, and --offline allows none")
 	}
 	site, err := p.Walk(ctx)
 	if err != nil {

@@ -22,9 +22,9 @@ func TryRegistries(ctx context.Context, opener *origin.Opener, list []record.Reg
 		out := RegistryState{Registry: r, State: "answers"}
 		switch {
 		case r.TokenFrom != "" && !set(r.TokenFrom):
-			out.State = "its token is missing: the environment has no " + r.TokenFrom
+			out.State = "its token is missing: there is no environment variable " + r.TokenFrom
 		case opener.Offline:
-			out.State = "not asked: offline"
+			out.State = "not asked: --offline"
 		default:
 			if err := opener.Client.Ping(ctx, source.Registry{URL: r.URL, Scope: r.Scope}); err != nil {
 				var f *source.FetchError

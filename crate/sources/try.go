@@ -48,7 +48,7 @@ func Try(ctx context.Context, p *project.Project, names []string) ([]File, error
 		b, err := p.Origin.Fetch(ctx, f.Address)
 		switch {
 		case err != nil:
-			f.State = "not there"
+			f.State = "missing"
 			var fault *source.FetchError
 			var refusal *problem.Problem
 			switch {

@@ -94,7 +94,7 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 		return nil, err
 	}
 	if wrote && !dry {
-		notify("wrote .gitignore: version control leaves " + change.Folder + "/ alone now")
+		notify("wrote .gitignore: version control ignores " + change.Folder + "/ now")
 	}
 	if err := set.Commit(ctx); err != nil {
 		return nil, err
@@ -119,7 +119,7 @@ func (out *Started) count(site *walk.Site, newPage string) {
 func firstList(l *record.List) []byte {
 	var b strings.Builder
 	b.WriteString(record.SchemaLine)
-	fmt.Fprintf(&b, "# The packing list: what this site takes from others. See merry help.\nformat: %d\n", record.Format)
+	fmt.Fprintf(&b, "# The packing list: the third-party libraries this site uses. See merry help crate.yaml.\nformat: %d\n", record.Format)
 	fmt.Fprintf(&b, "site: %s   # the folder that is served at \"/\"\n", l.Site)
 	fmt.Fprintf(&b, "pages: [%s]\n", `"`+strings.Join(l.Pages, `", "`)+`"`)
 	f := l.Folders
@@ -190,7 +190,7 @@ func siteFolder(on *disk.Folder, name string) (string, error) {
 	info, err := on.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return "", problem.Misuse("make the folder first, or name another", "--site %s: there is no such folder", name)
+		return "", problem.Misuse("create the folder first, or name another", "--site %s: there is no such folder", name)
 	case err != nil:
 		return "", err
 	case !info.IsDir():

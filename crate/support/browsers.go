@@ -42,7 +42,7 @@ func Parse(text string) (*Browsers, error) {
 	for part := range strings.SplitSeq(text, ",") {
 		words := strings.Fields(strings.ToLower(part))
 		if len(words) > 0 && !b.add(words) {
-			return nil, fmt.Errorf("%q is no edition, year or browser that is known: write such as es2017, 2019, or one of %s with a version", strings.TrimSpace(part), strings.Join(slices.Sorted(maps.Keys(engines)), ", "))
+			return nil, fmt.Errorf("%q is not a known edition, year or browser: write such as es2017, 2019, or one of %s with a version", strings.TrimSpace(part), strings.Join(slices.Sorted(maps.Keys(engines)), ", "))
 		}
 	}
 	return b, nil

@@ -67,7 +67,7 @@ func Switch(ctx context.Context, d *reconcile.Plan, req Request, dir string) (*S
 		out.Notes = append(out.Notes, name+" has no fallback: "+work.Without[name])
 	}
 	for _, name := range slices.Sorted(maps.Keys(work.Alone)) {
-		out.Notes = append(out.Notes, name+" falls back to its local copy at once: "+work.Alone[name])
+		out.Notes = append(out.Notes, name+" falls back to its local copy directly: "+work.Alone[name])
 	}
 	out.Pages = reconcile.Changed(out.Pages)
 	return out, err
@@ -143,7 +143,7 @@ func (s *switching) settle() error {
 	}
 	for _, l := range s.libs {
 		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.DevOnly {
-			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that", "%s is a link without a version, of which nothing is sealed", l)
+			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that", "%s is a link without a version, so nothing of it is sealed", l)
 		}
 		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {
 			return project.NotInCrate(list, l)
@@ -156,7 +156,7 @@ func (s *switching) settle() error {
 	for _, name := range req.Then {
 		pattern, ok := list.CDNs[name]
 		if !ok {
-			return problem.Refuse(problem.SourceUnset, "say how its addresses are made: merry sources set cdn "+name+" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
+			return problem.Refuse(problem.SourceUnset, "set how its addresses are made: merry sources set cdn "+name+" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
 		}
 		s.then = append(s.then, pattern)
 	}
@@ -198,10 +198,10 @@ func (s *switching) fillProfile() error {
 		req.Fallback = true
 	}
 	if req.Fallback && req.Serve == record.Local {
-		return problem.Misuse("merry switch --cdn --fallback", "a fallback is for CDN links; local copies need none")
+		return problem.Misuse("merry switch --cdn --fallback", "--fallback is for CDN links, and local copies need none")
 	}
 	if req.Serve == "" && req.Build == record.NoBuild && !req.Fallback && !req.Hints {
-		return problem.Misuse("--cdn, --local, --minified, --readable or --profile NAME", "say what to switch to")
+		return problem.Misuse("use --cdn, --local, --minified, --readable or --profile NAME", "switch needs to know what to switch to")
 	}
 	return nil
 }
@@ -216,11 +216,11 @@ func (s *switching) findPattern() (cdn.Pattern, error) {
 	case len(names) == 0 && s.allLinked():
 		return "", nil // each has an address of its own
 	case len(names) == 0:
-		return "", problem.Refuse(problem.SourceUnset, "say how its addresses are made: merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
+		return "", problem.Refuse(problem.SourceUnset, "set how its addresses are made: merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
 	case s.req.CDN == "" && len(names) == 1:
 		return s.d.List.CDNs[names[0]], nil
 	case s.req.CDN == "":
-		return "", problem.Misuse("--cdn="+names[0], "the packing list has several CDNs; say which: %s", strings.Join(names, ", "))
+		return "", problem.Misuse("--cdn="+names[0], "the packing list has several CDNs; name one: %s", strings.Join(names, ", "))
 	}
 	pattern, ok := s.d.List.CDNs[s.req.CDN]
 	if !ok {

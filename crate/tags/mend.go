@@ -59,7 +59,7 @@ func (e *Editor) Finish(ctx context.Context) {
 			if m.After {
 				where = "behind"
 			}
-			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, since %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
+			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, because %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
 		}
 	}
 }
@@ -71,7 +71,7 @@ func why(items []order.Item, edges []order.Constraint, m order.Move) string {
 			return c.Reason(items)
 		}
 	}
-	return "what needs it comes there"
+	return "a script there needs it"
 }
 
 // shift moves the slot of one item beside that of another. The positions of all items follow.

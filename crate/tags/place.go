@@ -147,7 +147,7 @@ func (e *Editor) Paste(f project.TaggedFile, tag string) {
 	s := e.spotFor(f, false)
 	if s.tag = tag; s.deferred && !f.Style {
 		if s.tag = page.Defer(tag); s.tag != tag {
-			e.Messages = append(e.Messages, "the tag of "+f.At.Base()+" is written with defer, as the scripts beside it are")
+			e.Messages = append(e.Messages, "the tag of "+f.At.Base()+" is written with defer, like the scripts beside it")
 		}
 	}
 	e.insertAt(s.at, s.slot)

@@ -45,15 +45,15 @@ func Resolve(from paths.InSite, base, ref string) Target {
 		return r
 	}, ref))
 	if err != nil {
-		return Target{Odd: "the reference is no address"}
+		return Target{Odd: "the reference is not an address"}
 	}
 	to := baseOf(from, base).ResolveReference(u)
 	if to.Host != nowhere.Host {
 		switch to.Scheme {
 		case "data", "blob", "about", "javascript":
-			return Target{Odd: "the reference carries its content in itself"}
+			return Target{Odd: "the reference contains its content"}
 		case "file":
-			return Target{Odd: "the reference leads to a file of one machine"}
+			return Target{Odd: "the reference leads to a file on one machine"}
 		}
 		return Target{URL: to.String()}
 	}

@@ -196,7 +196,7 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 		return old, new, nil, nil
 	}
 	if lib = p.List.Library(req.Library); lib == nil || p.Seal.Libraries[req.Library] == nil {
-		return nil, nil, nil, problem.Refuse(problem.LibraryUnknown, "merry contents  # lists the crate; two sources are compared so: merry compare SOURCE SOURCE", "%s is not in the crate", req.Library)
+		return nil, nil, nil, problem.Refuse(problem.LibraryUnknown, "merry contents  # lists the crate; to compare two sources: merry compare SOURCE SOURCE", "%s is not in the crate", req.Library)
 	}
 	if req.Old == "" {
 		o, err := p.OpenSealed(ctx, req.Library)

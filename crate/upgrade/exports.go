@@ -138,7 +138,7 @@ func renamedExport(specifier, name string, was, is *exported, old, new *side, no
 		}
 		r := renames.Rename{Old: name, New: come}
 		if before != "" && before == new.declaration(is.names[specifier][come], come) {
-			r.Score, r.Because = 0.9, append(r.Because, "it is declared alike")
+			r.Score, r.Because = 0.9, append(r.Because, "it has the same declaration")
 		}
 		for _, n := range notes {
 			if hasWord(n.Text, name) && hasWord(n.Text, come) {

@@ -124,11 +124,11 @@ func (g *Removed) findings(uses map[int][]Occurrence, concerns func(library stri
 			if u.How == script.Possible {
 				continue
 			}
-			f := check.Finding{Name: check.ClassRemoved, Severity: check.Warning, Message: fmt.Sprintf("%s %s has no %s %s any more; %s had it", of.library, of.has, l.Kind, l.Name, of.had),
-				Why:  "what it did here is done no more, and nothing says so to visitors",
-				Next: fmt.Sprintf("merry compare %s %s %s  # tells what it is called now; forget: [%s] at %s in crate.yaml lets it go", of.library, of.had, of.has, l.Name, of.library)}
+			f := check.Finding{Name: check.ClassRemoved, Severity: check.Warning, Message: fmt.Sprintf("%s %s no longer has the %s %s, which %s had", of.library, of.has, l.Kind, l.Name, of.had),
+				Why:  "it has no effect here any more, and visitors see no error",
+				Next: fmt.Sprintf("merry compare %s %s %s  # shows its new name; or add forget: [%s] to %s in crate.yaml", of.library, of.had, of.has, l.Name, of.library)}
 			if len(g.p.Origin.Registries) == 0 { // both versions can't be had without one
-				f.Next = fmt.Sprintf("call it as the change notes of %s say; or let it go, by forget: [%s] at %s in crate.yaml", of.library, l.Name, of.library)
+				f.Next = fmt.Sprintf("use the new name from the changelog of %s; or add forget: [%s] to %s in crate.yaml", of.library, l.Name, of.library)
 			}
 			if l.Kind == "global" {
 				f.Name = check.GlobalGone

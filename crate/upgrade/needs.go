@@ -64,7 +64,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 				by = cmp.Or(by, defined[g])
 			}
 			if by == "" {
-				return problem.Refuse(problem.NeedUnmet, "take a library that defines "+n.Global+" first", "%s %s reads %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
+				return problem.Refuse(problem.NeedUnmet, "take a library that defines "+n.Global+" first", "%s %s uses %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
 			}
 			if by != r.lib.Name && !slices.Contains(r.next.Needs, by) {
 				r.next.Needs = append(slices.Clone(r.next.Needs), by)
@@ -93,14 +93,14 @@ func misfit(p *project.Project, lib record.Library, moving map[string]*repinning
 		at = r.o.Version
 	}
 	held := ""
-	next := fmt.Sprintf("move both at once: merry repin %s@%s %s@VERSION", lib.Name, at, need)
+	next := fmt.Sprintf("upgrade both at once: merry repin %s@%s %s@VERSION", lib.Name, at, need)
 	if n := p.List.Library(need); n != nil && n.Hold != nil {
 		held = fmt.Sprintf("; %s is held %s: %s", need, n.Hold.Reason(), cmp.Or(n.Hold.Because, "no reason was given"))
-		next = "merry versions " + lib.Name + "  # lists others; merry hold " + need + " --off  # lets the hold go"
+		next = "merry versions " + lib.Name + "  # lists others; or remove the hold: merry hold " + need + " --off"
 	} else if moving[lib.Name] == nil {
-		next = fmt.Sprintf("move %s too: merry repin %s@%s %s", lib.Name, need, has, lib.Name)
+		next = fmt.Sprintf("upgrade %s too: merry repin %s@%s %s", lib.Name, need, has, lib.Name)
 	}
-	return problem.Refuse(problem.NeedUnmet, next, "%s %s wants %s %s, and it would find %s%s", lib.Name, at, need, wish, has, held)
+	return problem.Refuse(problem.NeedUnmet, next, "%s %s requires %s %s, but would find %s%s", lib.Name, at, need, wish, has, held)
 }
 
 // knownRenames leaves out renamings of files that the new version does not have.

@@ -44,7 +44,7 @@ func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
 			pkg, ok = lib.Name, true
 		}
 		if !ok {
-			line.Effect = "came from " + cmp.Or(lib.From, "a place unknown")
+			line.Effect = "came from " + cmp.Or(lib.From, "an unknown source")
 			return line, nil
 		}
 		doc, err := p.Origin.Document(ctx, pkg, false)
@@ -102,7 +102,7 @@ func wants(p *project.Project, lib record.Library, v *source.Version) string {
 					continue
 				}
 				if allowed, err := source.ParseRange(ranges[pkg]); err == nil && !allowed.Has(other.Version) {
-					return fmt.Sprintf("wants %s %s, and %s is here", other.Name, ranges[pkg], other.Version)
+					return fmt.Sprintf("requires %s %s, and the crate has %s", other.Name, ranges[pkg], other.Version)
 				}
 			}
 		}
@@ -138,13 +138,13 @@ func (c *Compared) effect() string {
 	}
 	switch {
 	case names == 0 && c.Syntax[1] > c.Syntax[0]:
-		return fmt.Sprintf("nothing used is gone; demands syntax of %d", c.Syntax[1])
+		return fmt.Sprintf("breaks nothing here; needs syntax of %d", c.Syntax[1])
 	case names == 0:
-		return "nothing used is gone"
+		return "breaks nothing here"
 	}
-	word := fmt.Sprintf("%d names gone, used in %d places", names, uses)
+	word := fmt.Sprintf("%d removed names, used in %d places", names, uses)
 	if sure > 0 {
-		word += fmt.Sprintf("; %d surely renamed", sure)
+		word += fmt.Sprintf("; %d renamed for certain", sure)
 	}
 	return word
 }

@@ -37,7 +37,7 @@ func ReadRenames(b []byte) (map[string]string, error) {
 		}
 		for _, name := range append([]string{old}, new...) {
 			if !className().MatchString(name) {
-				return nil, fmt.Errorf("line %d: %q is no class", n, name)
+				return nil, fmt.Errorf("line %d: %q is not a class", n, name)
 			}
 		}
 		list[old] = strings.Join(new, " ")
@@ -74,12 +74,12 @@ func cellsOf(text string) []string {
 // new name is known.
 func (c *Compared) RenameTable() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# %s, %s to %s: classes that are gone. Correct the second column; a line without a new name changes nothing.\n\n| old | new | how sure | why |\n| --- | --- | --- | --- |\n", c.Library, c.Old, c.New)
+	fmt.Fprintf(&b, "# %s, %s to %s: removed classes. Correct the second column; a line without a new name changes nothing.\n\n| old | new | confidence | why |\n| --- | --- | --- | --- |\n", c.Library, c.Old, c.New)
 	for _, l := range c.Removed {
 		switch {
 		case l.Kind != "class" || l.Rename == nil && len(l.Uses) == 0:
 		case l.Rename == nil:
-			fmt.Fprintf(&b, "| %s |  | not told | used in %s |\n", l.Name, l.Uses[0].At)
+			fmt.Fprintf(&b, "| %s |  | unknown | used in %s |\n", l.Name, l.Uses[0].At)
 		default:
 			how := "probably"
 			if l.Rename.Sure {

@@ -194,7 +194,7 @@ func openMoves(ctx context.Context, p *project.Project, req RepinRequest, out *R
 		list = append(list, r)
 		out.Libraries = append(out.Libraries, RepinnedLibrary{r.lib.Name, r.lib.Version, r.o.Version})
 		if r.sel == nil && !req.Newest {
-			out.Notes = append(out.Notes, r.lib.Name+" is at this version already")
+			out.Notes = append(out.Notes, r.lib.Name+" is already at this version")
 		}
 	}
 	return list, nil
@@ -216,10 +216,10 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 		pkg, ok := lib.Package()
 		if !ok && m.Wish != "" && p.RegistryHas(ctx, lib, sealed) {
 			pkg, ok = lib.Name, true
-			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that name, and the new version is its", lib.Name, lib.From))
+			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that name, so the new version is from there", lib.Name, lib.From))
 		}
 		if !ok {
-			return nil, problem.Misuse(fmt.Sprintf("name an archive or a folder with it, such as: merry repin %s --from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s; say where the other version is", lib.Name, lib.From)
+			return nil, problem.Misuse(fmt.Sprintf("name an archive or a folder with it, such as: merry repin %s --from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s, so merry needs the source of the other version", lib.Name, lib.From)
 		}
 		from = record.FromRegistry + pkg
 		wish := m.Wish
@@ -269,7 +269,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 		return manifest.NameKey(name) == manifest.NameKey(o.Name)
 	})
 	if !known && (o.Manifest.Name != "" || !libraries.Names(o.Package, o.Version, *lib)) {
-		return problem.Refuse(problem.NotTheBytes, "merry peek "+texts.Word(m.Source)+"; merry take "+texts.Word(m.Source), "%s is %s %s, and not %s", m.Source, o.Name, o.Version, lib.Name)
+		return problem.Refuse(problem.NotTheBytes, "merry peek "+texts.Word(m.Source)+"; merry take "+texts.Word(m.Source), "%s is %s %s, not %s", m.Source, o.Name, o.Version, lib.Name)
 	}
 	if m.Wish == "" || m.Wish == o.Version {
 		return nil
@@ -277,7 +277,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	if allowed, err := source.ParseRange(m.Wish); err == nil && !source.IsVersion(m.Wish) && allowed.Has(o.Version) {
 		return nil
 	}
-	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if that is meant", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(m.Source)), "%s has version %s, and %s was asked for", m.Source, cmp.Or(o.Version, "none that is known"), m.Wish)
+	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if you mean that one", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(m.Source)), "%s has version %s, but you asked for %s", m.Source, cmp.Or(o.Version, "unknown"), m.Wish)
 }
 
 // placeMove drafts a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
@@ -320,13 +320,13 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			switch {
 			case len(l.Uses) == 0:
 			case l.Kind == "export" || l.Kind == "module":
-				note := fmt.Sprintf("%s is gone, and imported in %s", l.title(), abbreviated(l.Uses))
+				note := fmt.Sprintf("%s was removed, and is imported in %s", l.title(), abbreviated(l.Uses))
 				if l.Rename != nil {
 					likely := "probably"
 					if l.Rename.Sure {
 						likely = "surely"
 					}
-					note += fmt.Sprintf("; it is %s %s now", likely, l.Rename.New)
+					note += fmt.Sprintf("; it is now %s %s", likely, l.Rename.New)
 				}
 				out.Notes = append(out.Notes, note)
 			case l.Kind == Symbol && parts["#"+l.Name] != "":
@@ -335,7 +335,7 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			case l.Kind == Symbol && l.Rename != nil:
 				out.Notes = append(out.Notes, fmt.Sprintf("%s is probably %s now; if so: --rename '#%s=#%s'", l.title(), l.Rename.New, l.Name, l.Rename.New))
 			case l.Kind == Symbol:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s is gone, and shown in %s", l.title(), abbreviated(l.Uses)))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is shown in %s", l.title(), abbreviated(l.Uses)))
 			case l.Kind != "class":
 			case l.Rename != nil && l.Rename.Sure:
 				if _, said := renames[l.Name]; !said {
@@ -344,7 +344,7 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			case l.Rename != nil:
 				out.Notes = append(out.Notes, fmt.Sprintf("the class %s is probably %s now; if so: --rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
 			default:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s is gone, and used in %s", l.title(), abbreviated(l.Uses)))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is used in %s", l.title(), abbreviated(l.Uses)))
 			}
 		}
 	}
@@ -365,5 +365,5 @@ func heldBack(lib *record.Library, version string) error {
 	if lib.Hold == nil || project.AllowedBy(lib.Hold)(version) {
 		return nil
 	}
-	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason is gone", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Reason(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
+	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Reason(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
 }

@@ -264,9 +264,9 @@ func (w *walker) look(e fs.DirEntry, name string, isPage bool) (info fs.FileInfo
 	case err != nil && e.Type()&fs.ModeSymlink != 0:
 		return nil, "is a link that leads outside the project, or in a circle"
 	case err != nil:
-		return nil, "can't be looked at: " + err.Error()
+		return nil, "can't be read: " + err.Error()
 	}
-	return nil, "is no plain file"
+	return nil, "is not a plain file"
 }
 
 func (w *walker) exclude(dir string) {
