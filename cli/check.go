@@ -136,7 +136,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 // earlier reads the answer of an earlier check.
 func (a *app) earlier(name string) (*crate.Checked, error) {
 	full := a.full(name)
-	const write = "merry check --json > baseline.json"
+	const write = "write one: merry check --json > baseline.json"
 	b, err := os.ReadFile(full)
 	if err != nil {
 		return nil, problem.Refuse(problem.FileUnknown, write, "the earlier check %s can't be read", name)

@@ -89,7 +89,7 @@ func helpOn(root *cobra.Command) *cobra.Command {
 		if err != nil || on == nil || len(rest) > 0 {
 			next := "merry help  # lists the commands"
 			if near := root.SuggestionsFor(args[0]); len(near) > 0 {
-				next = "merry help " + strings.Join(near, " or merry help ") + "?"
+				next = "merry help " + strings.Join(near, "; merry help ")
 			}
 			return problem.Misuse(next, "there is no command %q", strings.Join(args, " "))
 		}
@@ -98,21 +98,27 @@ func helpOn(root *cobra.Command) *cobra.Command {
 	}}
 }
 
-// nearFlag says which flag was probably meant, else where help is.
+// nearFlag returns the next step for an unknown flag: the flag of c that means or is spelt like it, else the command's help.
 func nearFlag(c *cobra.Command, err error) string {
+	help := c.CommandPath() + " --help"
 	var unknown *pflag.NotExistError
 	if !errors.As(err, &unknown) {
-		return c.CommandPath() + " --help"
+		return help
 	}
-	name := unknown.GetSpecifiedName()
-	best, least := "", len(name)/3+2 // a third of it may be wrong
+	name := strings.ToLower(unknown.GetSpecifiedName())
+	best, least := "", len(name)/3+2 // a third of its letters may be wrong
 	c.Flags().VisitAll(func(f *pflag.Flag) {
-		if d := levenshtein.Distance(f.Name, name, nil); d < least && !f.Hidden {
+		if f.Hidden {
+			return
+		}
+		if slices.Contains(strings.Fields(flagMeanings[f.Name]), name) {
+			best, least = f.Name, 0
+		} else if d := levenshtein.Distance(f.Name, name, nil); d < least {
 			best, least = f.Name, d
 		}
 	})
 	if best == "" {
-		return c.CommandPath() + " --help"
+		return help
 	}
-	return "did you mean --" + best + "?; " + c.CommandPath() + " --help  # lists the flags"
+	return "did you mean --" + best + "?; " + help + "  # lists the flags"
 }

@@ -31,6 +31,32 @@ var meant = map[string]string{
 	"sources":  "registry registries config",
 }
 
+// flagMeanings are flags that people try, by the flag that does what they mean. A word may stand at several flags, of
+// different commands.
+var flagMeanings = map[string]string{
+	"as":             "alias name",
+	"because":        "reason message comment",
+	"dry-run":        "dry preview plan simulate noop",
+	"even-if-needed": "force f",
+	"files":          "include only select",
+	"fresh":          "no-cache refresh reload",
+	"from":           "source",
+	"in":             "cwd dir directory root prefix",
+	"integrity":      "sri hash checksum digest",
+	"into":           "dest destination output-dir target folder",
+	"json":           "format output",
+	"minified":       "min minify production prod",
+	"newest-allowed": "latest all",
+	"offline":        "no-network",
+	"overwrite":      "force f yes",
+	"page":           "pages html to",
+	"port":           "listen",
+	"quiet":          "silent",
+	"readable":       "dev development unminified debug",
+	"report":         "html out output",
+	"with-needs":     "deps dependencies with-deps recursive",
+}
+
 // suggestByMeaning has unknown commands answered by what they mean, not by their spelling alone.
 func suggestByMeaning(root *cobra.Command) {
 	for _, c := range root.Commands() {

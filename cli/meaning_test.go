@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"github.com/spf13/cobra"
 )
 
 // TestVerbsThatPeopleTry: a verb that is no command leads to the command that does what it means, and no verb means two.
@@ -27,6 +29,31 @@ func TestVerbsThatPeopleTry(t *testing.T) {
 			if c, _, err := root.Find([]string{w}); err == nil && c != root {
 				t.Errorf("%s is a command", w)
 			}
+		}
+	}
+}
+
+// TestFlagsThatPeopleTry: every flag of the table exists, and a word leads to the flag of the command at hand.
+func TestFlagsThatPeopleTry(t *testing.T) {
+	root := Command()
+	for name := range flagMeanings {
+		if !slices.ContainsFunc(root.Commands(), func(c *cobra.Command) bool {
+			return c.Flags().Lookup(name) != nil || root.PersistentFlags().Lookup(name) != nil
+		}) {
+			t.Errorf("no command has --%s", name)
+		}
+	}
+	for typed, want := range map[string]string{
+		"take --force": "--overwrite?", "drop --force": "--even-if-needed?", "take --dest": "--into?", "check --cwd": "--in?",
+		"take --redable": "--readable?", "check --zzzzzzzzz": "merry check --help",
+	} {
+		words := strings.Fields(typed)
+		c, _, err := root.Find(words[:1])
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := nearFlag(c, c.ParseFlags(words[1:])); !strings.Contains(got, want) {
+			t.Errorf("%s leads to %q, want %q", typed, got, want)
 		}
 	}
 }

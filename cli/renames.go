@@ -19,7 +19,7 @@ func (a *app) renameTable(name string) (map[string]string, error) {
 	name = a.full(name)
 	b, err := os.ReadFile(name)
 	if err != nil {
-		return nil, problem.Refuse(problem.FileUnknown, "merry compare LIB VERSION --renames-to "+show.Word(filepath.Base(name)), "the table %s can't be read", name)
+		return nil, problem.Refuse(problem.FileUnknown, "write one: merry compare LIB VERSION --renames-to "+show.Word(filepath.Base(name)), "the table %s can't be read", name)
 	}
 	list, err := crate.ReadRenames(b)
 	if err != nil {

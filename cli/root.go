@@ -199,7 +199,7 @@ A first tour:   merry demo`,
 		if len(args) > 0 {
 			next := "merry help  # lists the commands"
 			if near := suggestions(c, args[0]); len(near) > 0 {
-				next = "merry " + strings.Join(near, " or merry ") + "?"
+				next = "merry " + strings.Join(near, " --help; merry ") + " --help"
 			}
 			return problem.Misuse(next, "there is no command %q", args[0])
 		}

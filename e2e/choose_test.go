@@ -266,7 +266,7 @@ func TestAddresses(t *testing.T) {
 		if out := s2.Run("take", srv.URL+path, "--integrity", integrity); strings.Contains(out, "first seen") {
 			t.Errorf("%s is called first seen, with its integrity given:\n%s", path, out)
 		}
-		s2.Fail(1, []string{"not what was asked for", "wanted:", "it is:"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
+		s2.Fail(1, []string{"not what was asked for", "required:", "it is:"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
 	}
 	s := merrytest.Club(t)
 	s.Run("start")
@@ -280,9 +280,9 @@ func TestAddresses(t *testing.T) {
 		{1, []string{"no TLS", "--plain"}, []string{"take", srv.URL + "/plain"}},
 		{1, []string{"no TLS"}, []string{"take", "http://downloads.example/oarlock.zip"}},
 		{3, []string{"nothing at this address (404)"}, []string{"take", srv.URL + "/nowhere.zip"}},
-		{1, []string{"does not begin as a zip"}, []string{"take", srv.URL + "/page.zip"}},
+		{1, []string{"does not begin like a zip"}, []string{"take", srv.URL + "/page.zip"}},
 		{3, []string{"--offline"}, []string{"take", srv.URL + "/oarlock-2.0.3.zip", "--offline"}},
-		{2, []string{"no integrity value"}, []string{"take", srv.URL + "/get", "--integrity", "md5-x"}},
+		{2, []string{"not an integrity value"}, []string{"take", srv.URL + "/get", "--integrity", "md5-x"}},
 	} {
 		s.Fail(tt.status, tt.words, tt.args...)
 		if s.State() != before {
@@ -375,7 +375,7 @@ func TestOptions(t *testing.T) {
 		s.Write("chart/"+name, text)
 	}
 	out := s.Run("peek", "chart")
-	for _, want := range []string{"slim    instead", "legend  with it", "dark    theme", "works on chart.js: it needs chart"} {
+	for _, want := range []string{"slim    instead", "legend  with it", "dark    theme", "for chart.js: it needs chart"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("peek does not say %q:\n%s", want, out)
 		}
@@ -470,7 +470,7 @@ func TestCatalogues(t *testing.T) {
 	}
 	source := build("1.0.0")
 	out := s.Run("peek", source)
-	_, offered, _ := strings.Cut(out, "or, by --part NAME")
+	_, offered, _ := strings.Cut(out, "or, with --part NAME")
 	if strings.Count(offered, "t0") > 2 || !strings.Contains(offered, "tongues") || !strings.Contains(offered, "21 files for logline.js") || !strings.Contains(offered, "extra") {
 		t.Errorf("peek says\n%s", out)
 	}

@@ -17,7 +17,7 @@ var update = flag.Bool("update", false, "write the golden files anew")
 
 var (
 	port   = regexp.MustCompile(`127\.0\.0\.1:\d+`)
-	first  = regexp.MustCompile(`first seen after \S+ \d+ requests.*`)
+	first  = regexp.MustCompile(`first paint after \S+ \d+ requests.*`)
 	called = regexp.MustCompile(`\(\w+/[\d.]+\)`)
 	folder = regexp.MustCompile(`(/[^\s,]+)/(site|downloads)\b`)
 )
@@ -31,7 +31,7 @@ func TestGoldenDemo(t *testing.T) {
 		s := merrytest.Empty(t)
 		got := s.Run("demo", "--habit", habit, "--to", s.Dir+"/demo")
 		got = folder.ReplaceAllString(port.ReplaceAllString(got, "127.0.0.1:PORT"), "/…/$2")
-		got = called.ReplaceAllString(first.ReplaceAllString(got, "first seen after …"), "(BROWSER)")
+		got = called.ReplaceAllString(first.ReplaceAllString(got, "first paint after …"), "(BROWSER)")
 		file := "testdata/demo-" + habit + ".golden"
 		if *update {
 			if err := os.WriteFile(file, []byte(got), 0o644); err != nil {

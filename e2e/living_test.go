@@ -45,7 +45,7 @@ func yard(t *testing.T) *merrytest.Site {
 // clean makes sure that check has nothing to say, and that there is nothing to settle.
 func clean(t *testing.T, s *merrytest.Site, when string) {
 	t.Helper()
-	if out := s.Run("check"); !strings.Contains(out, "0 errors, 0 warnings") && !strings.Contains(out, "nothing to find fault with") {
+	if out := s.Run("check"); !strings.Contains(out, "0 errors, 0 warnings") && !strings.Contains(out, "no findings") {
 		t.Errorf("%s, check says:\n%s", when, out)
 	}
 	if out := s.Run("settle", "--dry-run"); !strings.Contains(out, "settled:") {
@@ -235,8 +235,8 @@ func TestMoveRefuses(t *testing.T) {
 		{[]string{"js/own.js is a file, so nothing can be put into it"}, "move regatta js/own.js/regatta"},
 		{[]string{"would both become x/own.js"}, "move js/own.js css/own.js x/"},
 		{[]string{"differs from js/own.js in case alone"}, "move js/own.js js/Own.js"},
-		{[]string{"is there already"}, "move js/own.js css/own.js"},
-		{[]string{"device on Windows"}, "move js/own.js js/aux.js"},
+		{[]string{"exists already"}, "move js/own.js css/own.js"},
+		{[]string{"device's on Windows"}, "move js/own.js js/aux.js"},
 		{[]string{"neither a library of the crate nor a file"}, "move nobody x"},
 		{[]string{"has no file or part nothing.js"}, "move regatta:nothing.js x/"},
 		{[]string{"must come along", "merry move regatta:themes/harbour"}, "move regatta:themes/harbour/regatta.css styles/"},
@@ -248,13 +248,13 @@ func TestMoveRefuses(t *testing.T) {
 		{[]string{"has no file or part nothing.js"}, "omit regatta --only nothing.js"},
 		{[]string{"is neither a script nor a stylesheet"}, "include regatta --only themes/harbour/images/wave.png --page index.html"},
 		{[]string{"nothing in regatta-1.2.0.zip matches nope/**"}, "take ../downloads/regatta-1.2.0.zip --keep nope/**"},
-		{[]string{"no chosen file or folder is called so"}, "take ../downloads/regatta-1.2.0.zip --place nope.js=js/x.js"},
+		{[]string{"no chosen file or folder has that name"}, "take ../downloads/regatta-1.2.0.zip --place nope.js=js/x.js"},
 		{[]string{"there is no such file or folder"}, "refill --from ../nowhere"},
 		{[]string{"there is no such file or folder"}, "settle --from ../nowhere"},
-		{[]string{"is quillpad 3.0.0, and not regatta"}, "repin regatta --from ../downloads/quillpad-3.0.0.zip"},
-		{[]string{"has version 1.2.0, and 9.9.9 was asked for"}, "repin regatta@9.9.9 --from ../downloads/regatta-1.2.0.zip"},
-		{[]string{"two versions under one name"}, "take ../downloads/regatta-2.0.0.zip"},
-		{[]string{"nothing of regatta would be left"}, "drop regatta --files **"},
+		{[]string{"is quillpad 3.0.0, not regatta"}, "repin regatta --from ../downloads/quillpad-3.0.0.zip"},
+		{[]string{"has version 1.2.0, but you asked for 9.9.9"}, "repin regatta@9.9.9 --from ../downloads/regatta-1.2.0.zip"},
+		{[]string{"one name can't stand for two versions"}, "take ../downloads/regatta-2.0.0.zip"},
+		{[]string{"nothing of regatta would remain"}, "drop regatta --files **"},
 		{[]string{"asks for"}, "drop regatta --files **/wave.png"},
 	} {
 		s.Fail(1, append(tt.words, "next:"), strings.Fields(tt.args)...)
@@ -313,11 +313,11 @@ func TestSettle(t *testing.T) {
 		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js", "files are to be in vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
 		{"folders", "scripts: js", "scripts: scripts", "", "scripts/regatta.min.js\x00"},
 		{"names", "    take: [dist/regatta.js", "    names: versioned\n    take: [dist/regatta.js", "", "js/regatta-1.2.0.min.js\x00"},
-		{"take", ", dist/regatta.min.js, themes/harbour/regatta.css", ", dist/regatta.min.js", "themes/harbour/regatta.css was taken, and the packing list does not name it", "js/regatta.min.js\x00"},
+		{"take", ", dist/regatta.min.js, themes/harbour/regatta.css", ", dist/regatta.min.js", "themes/harbour/regatta.css was taken, but the packing list does not name it", "js/regatta.min.js\x00"},
 		{"build", "    build: minified\n    take: [dist/regatta.js", "    build: readable\n    take: [dist/regatta.js", "the packing list says build: readable", "<script src=\"js/regatta.js\">"},
 		{"places", "    take: [dist/regatta.js", "    places: {dist/regatta.min.js: js/deep/r.js}\n    take: [dist/regatta.js", "is to be at js/deep/r.js", "js/deep/r.js\x00"},
-		{"another name", "  regatta:", "  sculls:", "nothing of it is in the seal", "lib/sculls/regatta.css\x00"},
-		{"an entry less", "  wall:\n", "", "the seal has it, and the packing list does not", "js/regatta.min.js\x00"},
+		{"another name", "  regatta:", "  sculls:", "in the packing list but not in the seal", "lib/sculls/regatta.css\x00"},
+		{"an entry less", "  wall:\n", "", "it is in the seal but not in the packing list", "js/regatta.min.js\x00"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -373,9 +373,9 @@ func TestSettleRefuses(t *testing.T) {
 	for _, tt := range []struct{ old, new, word string }{
 		{"version: 1.2.0", "version: 9.9.9", "is held at 1.2.0"},
 		{"dist/regatta.min.js,", "dist/nothing.js,", "names dist/nothing.js"},
-		{"    build: minified", "    build: minified\n    into: ../out", "can't be a place in the site"},
+		{"    build: minified", "    build: minified\n    into: ../out", "can't be a path in the site"},
 		{"libraries:", "<<<<<<< HEAD\nlibraries:", "git's conflict marks"},
-		{"    build: minified", "    build: minified\n    build: readable", "is there twice"},
+		{"    build: minified", "    build: minified\n    build: readable", "appears twice"},
 		{"    build: minified", "    build: minified\n    needs: [nobody]", "nobody"},
 	} {
 		edited := strings.Replace(list, tt.old, tt.new, 1)
@@ -399,8 +399,8 @@ func TestLostSeal(t *testing.T) {
 	s.Run("take", "../downloads/wall-1.0.0.zip", "--page", "index.html")
 	seal := s.Read("crate.seal.json")
 	s.Remove("crate.seal.json")
-	s.Fail(1, []string{"list-differs", "regatta: the packing list has it, and nothing of it is in the seal"}, "check", "--no-rehearse")
-	if out := s.Run("settle", "--from", "../downloads"); !strings.Contains(out, "sealed again, sure of 4 files: the source has the same bytes") {
+	s.Fail(1, []string{"list-differs", "regatta: it is in the packing list but not in the seal"}, "check", "--no-rehearse")
+	if out := s.Run("settle", "--from", "../downloads"); !strings.Contains(out, "sealed again, verified with 4 files: the source has the same bytes") {
 		t.Errorf("settle says:\n%s", out)
 	}
 	if now := s.Read("crate.seal.json"); now != seal {
@@ -408,7 +408,7 @@ func TestLostSeal(t *testing.T) {
 	}
 	s.Remove("crate.seal.json")
 	os.Remove(filepath.Join(s.Dir, "../downloads/regatta-1.2.0.zip"))
-	if out := s.Run("settle"); !strings.Contains(out, "sealed from what lies on the site, 4 files") {
+	if out := s.Run("settle"); !strings.Contains(out, "sealed from the files in the site, 4 files") {
 		t.Errorf("settle says:\n%s", out)
 	}
 	clean(t, s, "sealed anew")

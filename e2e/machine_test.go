@@ -47,7 +47,7 @@ func TestAnotherMachine(t *testing.T) {
 	if err := r.Publish("tidechart", "3.1.0", map[string][]byte{"package.json": []byte(`{"name":"tidechart","version":"3.1.0"}`), "dist/tidechart.js": []byte("window.tidechart = 'another';\n")}); err != nil {
 		t.Fatal(err)
 	}
-	s.Fail(1, []string{"gives other bytes for 3.1.0 than were sealed", "sealed: sha384-", "there:  sha384-"}, "refill", "tidechart")
+	s.Fail(1, []string{"the bytes of 3.1.0 in the registry are not the sealed ones", "sealed: sha384-", "there:  sha384-"}, "refill", "tidechart")
 	if _, err := os.Stat(filepath.Join(s.Dir, "js/tidechart.js")); err == nil {
 		t.Error("other bytes were put there")
 	}
@@ -122,5 +122,5 @@ func TestOfflineAfterOnce(t *testing.T) {
 	}
 	s.Run("repin", "brinework@2.0.0", "--rename-sure", "--offline")
 	s.Run("undo")
-	s.Fail(3, []string{"--offline allows no network"}, "compare", "oarlock", "1.3.0", "--offline")
+	s.Fail(3, []string{"--offline allows no"}, "compare", "oarlock", "1.3.0", "--offline")
 }

@@ -118,7 +118,7 @@ func TestBaseline(t *testing.T) {
 		t.Errorf("of a page that was not checked something is mended:\n%s", out)
 	}
 	s.Fail(1, []string{"can't be read", "merry check --json > baseline.json"}, "check", "--baseline", "nothing.json")
-	s.Fail(1, []string{"crate.yaml is no answer of merry check --json"}, "check", "--baseline", "crate.yaml")
+	s.Fail(1, []string{"crate.yaml is not an answer of merry check --json"}, "check", "--baseline", "crate.yaml")
 	s.Fail(2, []string{"leave --baseline out"}, "check", "--baseline", "merry-baseline.json", "--watch")
 	s.Fail(2, []string{"--policy prints none"}, "check", "--baseline", "merry-baseline.json", "--policy")
 }
@@ -157,7 +157,7 @@ func TestAllSites(t *testing.T) {
 	s.Write("node_modules/other/crate.yaml", "format: 1\n")
 	s.Write(".hidden/site/crate.yaml", "format: 1\n")
 	s.Write("shop/crate.yaml", "format: 1\nsite: public\n")
-	r := s.Fail(1, []string{"\nsite\n\n3 pages: nothing to find fault with", "there is no file nothing.js", "shop\n"}, "check", "--all-sites", "--no-rehearse")
+	r := s.Fail(1, []string{"\nsite\n\n3 pages: no findings", "there is no file nothing.js", "shop\n"}, "check", "--all-sites", "--no-rehearse")
 	if strings.Contains(r.Out, "other") || strings.Contains(r.Out, "hidden") {
 		t.Errorf("check says\n%s", r.Out)
 	}
@@ -208,7 +208,7 @@ func TestShared(t *testing.T) {
 	s.Fail(1, []string{"the packing list has no CDN"}, "switch", "oarlock", "--cdn")
 	s.Write("../crate.yaml", "format: 1\nshare:\n  cdns:\n    harbour: 'http://cdn.harbour.example/lib/{name}/{version}/{path}'\n  profiles:\n    live: {serve: cdn, build: minified}\n  holds:\n    oarlock: {below: 2.1.0, because: the kiosk}\n    tidechart: {at: 3.0.0, because: the kiosk}\n")
 	s.Fail(1, []string{"oarlock is held below 2.1.0 by", "the kiosk"}, "repin", "oarlock@2.1.0")
-	s.Fail(1, []string{"for all sites below it", "take it out of share: there"}, "hold", "oarlock", "--off")
+	s.Fail(1, []string{"for all sites below it", "remove it from share: there"}, "hold", "oarlock", "--off")
 	if out := s.Run("contents"); !strings.Contains(out, "held below 2.1.0") {
 		t.Errorf("contents says\n%s", out)
 	}
@@ -232,7 +232,7 @@ func TestShared(t *testing.T) {
 	s.Run("repin", "oarlock@2.1.0", "--dry-run")
 	// A list that can't be read is told with its name.
 	s.Write("../crate.yaml", "share: [\n")
-	s.Fail(1, []string{filepath.Join(top, "crate.yaml"), "which shares with this site"}, "contents")
+	s.Fail(1, []string{filepath.Join(top, "crate.yaml"), "which shares settings with this site"}, "contents")
 	// Nothing is shared into a repository from outside.
 	s.Write("../crate.yaml", "format: 1\nshare: {holds: {brinework: {at: 1.2.0}}}\n")
 	if err := os.Rename(filepath.Join(top, ".git"), filepath.Join(s.Dir, ".git")); err != nil {

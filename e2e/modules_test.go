@@ -38,14 +38,14 @@ func TestExportsThatGo(t *testing.T) {
 	s.Run("check")
 	out := s.Run("compare", "sails", "../downloads/sails-3.0.0.zip")
 	for _, want := range []string{"+jib of sails", "-trim of sails", "export boom of sails/mast  1 use\n      index.html:", "export default of sails  1 use", "export furl of sails  1 use; surely reef now (0.90): CHANGES.md:2 names both\n      js/app.js:1:10",
-		"export trim of sails  1 use; surely set now (0.90): it is declared alike", "module sails/sheet  1 use\n      js/app.js:2:24"} {
+		"export trim of sails  1 use; surely set now (0.90): it has the same declaration", "module sails/sheet  1 use\n      js/app.js:2:24"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("compare does not say %q:\n%s", want, out)
 		}
 	}
 	before := s.State()
 	told := s.Run("repin", "sails@3.0.0", "--from", "../downloads/sails-3.0.0.zip", "--rename-sure")
-	if !strings.Contains(told, "the export furl of sails is gone, and imported in js/app.js:1:10; it is surely reef now") {
+	if !strings.Contains(told, "the export furl of sails was removed, and is imported in js/app.js:1:10; it is now surely reef") {
 		t.Errorf("repin says\n%s", told)
 	}
 	if r := s.Try("check"); strings.Count(r.Out, "import-lacking") != 4 || strings.Count(r.Out, "import-unmapped") != 1 {
@@ -140,17 +140,17 @@ func TestWhatCheckSaysOfModules(t *testing.T) {
 		mended  map[string]string
 	}{
 		{"a module that waits for one that waits for it", entry, map[string]string{"js/a.js": "await import('./b.js');\n", "js/b.js": "import './a.js';\n"},
-			"await-circle", []string{"js/a.js:1:", "it waits for js/b.js, which runs only when this module has come to its end", "do not await the import"}, map[string]string{"js/a.js": "import('./b.js');\n"}},
+			"await-circle", []string{"js/a.js:1:", "it waits for js/b.js, which runs only after this module has finished", "do not await the import"}, map[string]string{"js/a.js": "import('./b.js');\n"}},
 		{"JSON without its type", entry, map[string]string{"js/a.js": "import tide from './tide.json';\ntide.high;\n", "js/tide.json": "{\"high\": 4}\n"},
 			"import-kind", []string{"js/a.js:1:", "js/tide.json is imported as a script", `write with { type: "json" } behind the name`}, map[string]string{"js/a.js": "import tide from './tide.json' with { type: 'json' };\ntide.high;\n"}},
 		{"a script as JSON", entry, map[string]string{"js/a.js": "import b from './b.js' with { type: 'json' };\nb;\n", "js/b.js": "export default 1;\n"},
-			"import-kind", []string{"js/b.js is imported as json, and is none", "take the type off"}, map[string]string{"js/a.js": "import b from './b.js';\nb;\n"}},
+			"import-kind", []string{"js/b.js is imported as json, but is not", "remove the type"}, map[string]string{"js/a.js": "import b from './b.js';\nb;\n"}},
 		{"an export that is not there", entry, map[string]string{"js/a.js": "import { row, pull } from './b.js';\nrow(pull);\n", "js/b.js": "export * from './c.js';\n", "js/c.js": "export const row = x => x;\n"},
 			"import-lacking", []string{"js/a.js:1:", "pull"}, map[string]string{"js/c.js": "export const row = x => x, pull = 1;\n"}},
 		{"a file that is not there", entry, map[string]string{"js/a.js": "import './B.js';\n", "js/b.js": "export {};\n"}, "leads-nowhere", []string{"js/a.js:1:", "on disk it is written js/b.js"}, map[string]string{"js/a.js": "import './b.js';\n"}},
 		{"a name without a map", entry, map[string]string{"js/a.js": "import { row } from 'oars';\nrow();\n"}, "import-unmapped", []string{"js/a.js:1:", "oars"}, map[string]string{"js/a.js": "const row = () => 1;\nrow();\n"}},
 		{"an entry that is no address", "  <script type=\"importmap\">{\"imports\": {\"b\": \"js/b.js\"}}</script>\n" + entry, map[string]string{"js/a.js": "import './b.js';\n", "js/b.js": "export {};\n"},
-			"import-map-entry", []string{"index.html:6:", `leads "b" to no address`, "begins with /, ./, ../ or https://"}, map[string]string{"index.html": head + "  <script type=\"importmap\">{\"imports\": {\"b\": \"./js/b.js\"}}</script>\n" + entry + foot}},
+			"import-map-entry", []string{"index.html:6:", `gives no address for "b"`, "begins with /, ./, ../ or https://"}, map[string]string{"index.html": head + "  <script type=\"importmap\">{\"imports\": {\"b\": \"./js/b.js\"}}</script>\n" + entry + foot}},
 		{"a map that is no JSON", "  <script type=\"importmap\">{\"imports\": {\"b\": \"./js/b.js\",}}</script>\n" + entry, map[string]string{"js/a.js": "export {};\n", "js/b.js": "export {};\n"},
 			"import-map-broken", []string{"index.html:6:", "the import map can't be read"}, map[string]string{"index.html": head + "  <script type=\"importmap\">{\"imports\": {\"b\": \"./js/b.js\"}}</script>\n" + entry + foot}},
 		{"a map behind a module", entry + "  <script type=\"importmap\">{\"imports\": {\"b\": \"./js/b.js\"}}</script>\n", map[string]string{"js/a.js": "import 'b';\n", "js/b.js": "export {};\n"},
@@ -190,12 +190,12 @@ func TestModulesOfLibraries(t *testing.T) {
 	s.Write("index.html", merrytest.PlainPage)
 	s.Run("start")
 	s.Run("take", "../downloads/keel-1.0.0.zip", "--page", "index.html")
-	if out := s.Try("check", "--no-rehearse").Out; !strings.Contains(out, "import-unmapped") || !strings.Contains(out, `no import map on index.html says what "fin" is, which keel imports`) || !strings.Contains(out, "next: take fin from a download") {
+	if out := s.Try("check", "--no-rehearse").Out; !strings.Contains(out, "import-unmapped") || !strings.Contains(out, `no import map on index.html resolves "fin", which keel imports`) || !strings.Contains(out, "next: take fin from a download") {
 		t.Errorf("check says\n%s", out)
 	}
 	s.Run("take", "../downloads/fin-1.0.0.zip")
 	s.Run("include", "keel", "--page", "index.html")
-	if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "import-unmapped") || !strings.Contains(out, "import-lacking") || !strings.Contains(out, "has not the export bulb, which keel imports") {
+	if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "import-unmapped") || !strings.Contains(out, "import-lacking") || !strings.Contains(out, "does not have the export bulb, which keel imports") {
 		t.Errorf("check says\n%s", out)
 	}
 }

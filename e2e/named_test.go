@@ -38,7 +38,7 @@ func TestNeedThatNothingStopsAt(t *testing.T) {
 		return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Log</title></head><body>\n<script src=\"js/" + script + "\"></script>\n</body></html>\n"
 	}
 	s.Write("log.html", page("stops.js"))
-	s.Fail(1, []string{"error: need-absent", "reads hawser"}, "check", "log.html")
+	s.Fail(1, []string{"error: need-absent", "uses hawser"}, "check", "log.html")
 	s.Write("log.html", page("late.js"))
 	if out := s.Try("check", "log.html").Out; strings.Contains(out, "error:") || !strings.Contains(out, "warning: need-absent") {
 		t.Errorf("of one that comes to its end check says\n%s", out)

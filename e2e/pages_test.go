@@ -93,7 +93,7 @@ func TestStartLearnsHabits(t *testing.T) {
 		t.Error("the ignore file or the pages' ending was not learned")
 	}
 	os.Mkdir(filepath.Join(s.Dir, "inner"), 0o755)
-	s.Fail(1, []string{"inside a project already"}, "start", "--in", filepath.Join(s.Dir, "inner"))
+	s.Fail(1, []string{"is inside a project"}, "start", "--in", filepath.Join(s.Dir, "inner"))
 	s.Fail(2, []string{"ends in .html"}, "start", "--page", "notes.txt")
 	s.Fail(2, []string{"leads out of the site"}, "start", "--page", "../x.html")
 	s.Fail(2, []string{"there is no such folder"}, "start", "--in", filepath.Join(s.Dir, "nowhere"))
@@ -198,7 +198,7 @@ func TestContentsTellsTheState(t *testing.T) {
 	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
 	s.Write("crate.yaml", s.Read("crate.yaml")+"  pennants: {version: 1.1.0, only: desk}\n")
 	out := s.Run("contents")
-	for _, want := range []string{"1 of 3 files gone or changed", "not taken yet", "pennants 1.1.0: for the desk only", "index.html"} {
+	for _, want := range []string{"1 of 3 files missing or changed", "not taken yet", "pennants 1.1.0: for development only", "index.html"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("contents lacks %q:\n%s", want, out)
 		}

@@ -22,7 +22,7 @@ func TestTakeFromRegistry(t *testing.T) {
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	out := s.Run("take", "tidechart", "--with-needs", "--page", "tides.html")
-	for _, want := range []string{"took tidechart 3.1.0", "with it: oarlock", "needs oarlock on the page before it (dist/tidechart.js:"} {
+	for _, want := range []string{"took tidechart 3.1.0", "also took: oarlock", "needs oarlock on the page before it (dist/tidechart.js:"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("take does not say %q:\n%s", want, out)
 		}
@@ -64,7 +64,7 @@ func TestNeedsAreRecognisedWhateverTheyAreCalled(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--as", "page-helper")
-	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "page-helper of the crate has it") {
+	if out := s.Run("take", "../downloads/brinework-1.2.0.zip"); !strings.Contains(out, "provided by page-helper in the crate") {
 		t.Errorf("take printed\n%s", out)
 	}
 	if !strings.Contains(s.Read("crate.yaml"), "needs: [page-helper]") {
@@ -103,7 +103,7 @@ func TestHoldVersionsRepin(t *testing.T) {
 	s.Fail(2, []string{"say why"}, "hold", "oarlock")
 	s.Run("hold", "oarlock", "--below", "2.0.0", "--because", "the kiosk has no classes")
 	out := s.Run("versions", "oarlock")
-	for _, want := range []string{"pinned at 1.4.0", "held below 2.0.0: the kiosk has no classes", "2024-01-30", "latest", "not allowed by the hold", "deprecated: it forgets"} {
+	for _, want := range []string{"pinned at 1.4.0", "held below 2.0.0: the kiosk has no classes", "2024-01-30", "latest", "excluded by the hold", "deprecated: it forgets"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("versions lacks %q:\n%s", want, out)
 		}
@@ -145,9 +145,9 @@ func TestScopedRegistryAndToken(t *testing.T) {
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	r.Demand("sea-secret-42")
-	s.Fail(3, []string{"does not let this be fetched (401)"}, "take", "@gull/pennants")
+	s.Fail(3, []string{"does not allow this (401)"}, "take", "@gull/pennants")
 	s.Run("sources", "set", "registry", r.URL, "--scope", "@gull", "--token-from", "GULL_TOKEN")
-	if out := s.Run("sources"); !strings.Contains(out, "the environment has no GULL_TOKEN") {
+	if out := s.Run("sources"); !strings.Contains(out, "there is no environment variable GULL_TOKEN") {
 		t.Errorf("sources printed\n%s", out)
 	}
 	s.Env = []string{"GULL_TOKEN=sea-secret-42"}
@@ -201,8 +201,8 @@ func TestRegistryFaults(t *testing.T) {
 		status int
 		word   string
 	}{
-		standin.Missing: {1, "no package oarlock"}, standin.Failing: {3, "500"}, standin.WrongDigest: {1, "does not have the digest"}, standin.Truncated: {3, "cut off"},
-		standin.Circle: {3, "circle"}, standin.Endless: {3, "goes on after"}, standin.Huge: {3, "goes on after"}, standin.NoDigest: {1, "no digest"}, standin.AnotherName: {3, "somebody-else"},
+		standin.Missing: {1, "no package oarlock"}, standin.Failing: {3, "500"}, standin.WrongDigest: {1, "does not match the registry's digest"}, standin.Truncated: {3, "cut off"},
+		standin.Circle: {3, "circle"}, standin.Endless: {3, "is longer than"}, standin.Huge: {3, "is longer than"}, standin.NoDigest: {1, "no digest"}, standin.AnotherName: {3, "somebody-else"},
 		standin.NotAnObject: {3, "can't be read"}, standin.Slow: {3, "metadata of oarlock"},
 	} {
 		r.Fail("oarlock", fault)
@@ -334,7 +334,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 		t.Errorf("the page is\n%s", page)
 	}
 	s.Fail(0, []string{"needs RopeWalk"}, "take", "rope-walk-loops", "--dry-run") // which only running it shows
-	s.Fail(0, []string{"needs Sheet", "nothing in the crate defines that"}, "take", "sheet-bend", "--with-needs")
+	s.Fail(0, []string{"needs Sheet", "nothing in the crate defines it"}, "take", "sheet-bend", "--with-needs")
 	if out := s.Run("take", "careful", "--with-needs", "--page", "knots.html"); strings.Contains(out, "needs") {
 		t.Errorf("what it asks for is told as a need:\n%s", out)
 	}
@@ -363,7 +363,7 @@ func TestNeedsOfMembers(t *testing.T) {
 	for name, want := range map[string]string{"rowlock-lamp": "rowlock, rowlock-stage", "rowlock-vane": "rowlock, rowlock-stage, rowlock-tools", "rowlock-calm": "rowlock"} {
 		s.Write("lamp.html", merrytest.PlainPage)
 		before := s.State()
-		if out := s.Run("take", name, "--dry-run"); strings.Contains(out, "tidechart") || strings.Count(out, "would supply it") != strings.Count(want, ",")+1 {
+		if out := s.Run("take", name, "--dry-run"); strings.Contains(out, "tidechart") || strings.Count(out, "provided by merry take") != strings.Count(want, ",")+1 {
 			t.Errorf("without --with-needs it says of %s\n%s", name, out)
 		}
 		s.Run("take", name, "--with-needs", "--page", "lamp.html")
@@ -476,7 +476,7 @@ func TestNeedsOfMembers(t *testing.T) {
 	s.Run("check", "lamp.html")
 	s.Run("order", "lamp.html")
 	s.Run("undo")
-	s.Fail(0, []string{"needs rowlock.compass", "nothing in the crate defines that"}, "take", "rowlock-lost", "--with-needs")
+	s.Fail(0, []string{"needs rowlock.compass", "nothing in the crate defines it"}, "take", "rowlock-lost", "--with-needs")
 }
 
 // TestNamesThatSayNothing: a library's main.js and style.css give way to the site's own, and are called after the library.

@@ -53,7 +53,7 @@ func TestAppOfManyParts(t *testing.T) {
 			t.Errorf("round %d: %v\n%s\n%s", round, names, fixed, r.Out)
 		}
 		// What stood right was not touched: the same once more moves nothing.
-		if out := s.Run("order", "index.html", "--fix"); !strings.Contains(out, "no tag had to be moved") {
+		if out := s.Run("order", "index.html", "--fix"); !strings.Contains(out, "no tag had to move") {
 			t.Errorf("round %d: a second time moves\n%s", round, out)
 		}
 	}

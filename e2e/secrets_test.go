@@ -39,7 +39,7 @@ func TestSecretsAreNotRecorded(t *testing.T) {
 	if !strings.Contains(s.Read("crate.yaml"), "oarlock-2.0.3.zip?v=2") {
 		t.Errorf("the rest of the address is not recorded:\n%s", s.Read("crate.yaml"))
 	}
-	failed := s.Fail(3, []string{"does not let this be fetched"}, "peek", strings.Replace(address, secret, "wrong-"+secret[1:], 1), "--fresh")
+	failed := s.Fail(3, []string{"does not allow this"}, "peek", strings.Replace(address, secret, "wrong-"+secret[1:], 1), "--fresh")
 	said += failed.Out + failed.Err
 	if strings.Contains(said, secret) || strings.Contains(said, "wrong-") {
 		t.Errorf("an answer shows the credential:\n%s", said)
@@ -69,7 +69,7 @@ func TestSecretsAreNotRecorded(t *testing.T) {
 		t.Error("something was recorded")
 	}
 	s.Write("crate.yaml", s.Read("crate.yaml")+"  keel: {version: 1.0.0, from: \""+user+"\"}\n")
-	if r := s.Fail(1, []string{"holds a user name"}, "check"); strings.Contains(r.Out+r.Err, "low-water") {
+	if r := s.Fail(1, []string{"contains a user name"}, "check"); strings.Contains(r.Out+r.Err, "low-water") {
 		t.Errorf("the record's fault shows the password:\n%s", r.Err)
 	}
 }
@@ -83,7 +83,7 @@ func TestFetchAndIntegrity(t *testing.T) {
 	defer server.Close()
 	integ := strings.Fields(s.Run("seal", "../downloads/oarlock-2.0.3.zip"))[0]
 	for _, source := range []string{"../downloads/oarlock-2.0.3.zip", server.URL + "/oarlock-2.0.3.zip"} {
-		s.Fail(1, []string{"is not what was asked for"}, "peek", source, "--integrity", strings.Replace(integ, integ[10:13], "AAA", 1))
+		s.Fail(1, []string{"does not have the required bytes"}, "peek", source, "--integrity", strings.Replace(integ, integ[10:13], "AAA", 1))
 		s.Run("peek", source, "--integrity", integ)
 	}
 }

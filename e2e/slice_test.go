@@ -190,7 +190,7 @@ func TestFindings(t *testing.T) {
 			s.Replace("index.html", "<link rel=\"icon\"", "<link rel=stylesheet href=css/club.css><link rel=\"icon\"")
 		}, []string{"css/club.css"}},
 		{"asset-missing", func(s *merrytest.Site) { s.Write("css/club.css", "\n\nbody { background: url(../img/none.png) }\n") }, []string{"css/club.css:3:", "img/none.png"}},
-		{"no-doctype", func(s *merrytest.Site) { s.Replace("index.html", "<!doctype html>\n", "") }, []string{"nineties"}},
+		{"no-doctype", func(s *merrytest.Site) { s.Replace("index.html", "<!doctype html>\n", "") }, []string{"quirks mode"}},
 		{"no-viewport", func(s *merrytest.Site) { s.Replace("index.html", "viewport", "viewpoint") }, []string{"phone"}},
 		{"page-unreadable", func(s *merrytest.Site) { s.Write("odd.html", "\xff\xfe<\x00p\x00>\x00") }, []string{"UTF-16"}},
 	}
@@ -231,7 +231,7 @@ func TestBadInput(t *testing.T) {
 		words  []string
 		args   []string
 	}{
-		{2, []string{"pages; say which"}, []string{"include", "oarlock"}},
+		{2, []string{"pages; name those you mean"}, []string{"include", "oarlock"}},
 		{1, []string{"no page matches nothing*.html", "the site's pages"}, []string{"include", "oarlock", "--page", "nothing*.html"}},
 		{1, []string{"neither a library of the crate", "oarlock, brinework"}, []string{"include", "oarlok", "--page", "index.html"}},
 		{1, []string{"fragment", "--fragments"}, []string{"include", "oarlock", "--page", "parts/menu.html"}},
@@ -240,15 +240,15 @@ func TestBadInput(t *testing.T) {
 		{1, []string{"no archive"}, []string{"take", "notes.txt"}},
 		{1, []string{"cut off", "fetch it again"}, []string{"take", "cut.zip"}},
 		{1, []string{"empty"}, []string{"peek", "empty.zip"}},
-		{1, []string{"does not begin as a zip"}, []string{"peek", "page.zip"}},
+		{1, []string{"does not begin like a zip"}, []string{"peek", "page.zip"}},
 		{1, []string{"2.0.3 is in the crate already"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
 		{1, []string{"matches lib/*.js"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
-		{1, []string{"js/mine.js is there already with other bytes", "--overwrite"}, []string{"take", "mine"}},
+		{1, []string{"js/mine.js exists already with other bytes", "--overwrite"}, []string{"take", "mine"}},
 		{1, []string{"not in the crate", "take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
-		{2, []string{"is no name"}, []string{"take", "mine", "--as", "../x"}},
+		{2, []string{"is not a name"}, []string{"take", "mine", "--as", "../x"}},
 		{2, []string{"exclude each other", "merry undo --help"}, []string{"undo", "--finish", "--abandon"}},
 		{2, []string{"exclude each other"}, []string{"take", "mine", "--minified", "--readable"}},
-		{2, []string{"there is no command", "did you mean merry check"}, []string{"chek"}},
+		{2, []string{"there is no command", "merry check"}, []string{"chek"}},
 		{2, []string{"unknown flag", "merry check --help"}, []string{"check", "--hard"}},
 		{2, []string{"the arguments don't fit", "merry peek --help"}, []string{"peek", "a", "b"}},
 		{2, []string{"sha384"}, []string{"seal", "js/mine.js", "--algorithm", "md5"}},
@@ -345,7 +345,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 		t.Errorf("a dry run of three steps printed\n%s", got)
 	}
 	s.Fail(1, []string{"there is no change 9", "the last one is 4"}, "undo", "9")
-	s.Fail(2, []string{"soon is no number of a change"}, "undo", "soon")
+	s.Fail(2, []string{"soon is not the number of a change"}, "undo", "soon")
 	s.Run("undo", "4")
 	if s.State() != states[0] {
 		t.Error("going back over all changes does not lead to the beginning")
@@ -356,7 +356,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 			t.Fatalf("going forward by %d steps leads elsewhere", n)
 		}
 	}
-	s.Fail(1, []string{"nothing to do again"}, "undo", "--again")
+	s.Fail(1, []string{"nothing to apply again"}, "undo", "--again")
 	s.Run("undo", "2")
 	page := s.Read("index.html")
 	s.Write("index.html", page+"<!-- the coxswain's own -->")
@@ -367,7 +367,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 		t.Errorf("undo --list printed\n%s", got)
 	}
 	s.Run("drop", "oarlock")
-	s.Fail(1, []string{"nothing to do again"}, "undo", "--again") // a new change ends it
+	s.Fail(1, []string{"nothing to apply again"}, "undo", "--again") // a new change ends it
 }
 
 // TestTakeMeansTheCratesVersion: the name alone of a library that is there means it in the version that is there, whatever is newer, and
@@ -437,7 +437,7 @@ func TestSealAnywhere(t *testing.T) {
 		"<script src='js/club.js'></script>\n<script type=module src='js/foghorn.mjs' integrity='" + hash + " " + module + "'></script>\n<link rel=preload as=script href='" + address + "' integrity='" + hash + "' crossorigin>\n" +
 		"<script type=importmap>{\"imports\": {}, \"integrity\": {\"./js/foghorn.mjs\": \"" + hash + "\"}}</script>\n<script src='http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js' integrity='" + hash + "' crossorigin></script>\n"
 	r := s.TryWith(page, "seal", "--plain", "--check", "-")
-	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ", "-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  not there  ", "5 tags to put right", "  is:   " + hash} {
+	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ", "-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  not there  ", "5 tags to correct", "  is:   " + hash} {
 		if !strings.Contains(r.Out, want) {
 			t.Errorf("--check does not say %q:\n%s\n%s", want, r.Out, r.Err)
 		}
@@ -446,15 +446,15 @@ func TestSealAnywhere(t *testing.T) {
 		t.Errorf("the status is %d", r.Status)
 	}
 	s.Write("fine.html", "<script src='js/club.js'></script>")
-	if out := s.Run("seal", "--check", "fine.html"); !strings.Contains(out, "0 tags to put right") {
+	if out := s.Run("seal", "--check", "fine.html"); !strings.Contains(out, "0 tags to correct") {
 		t.Errorf("--check says\n%s", out)
 	}
 	s.Write("crews/deep.html", "<script src='../js/oarlock.min.js' integrity='"+hash+"'></script><script src='/js/oarlock.min.js' integrity='"+hash+"'></script><script src='oarlock.min.js' integrity='"+hash+"'></script>")
 	if r := s.Try("seal", "--check", "crews/deep.html"); strings.Count(r.Out, "  right  ") != 2 || !strings.Contains(r.Out, "there is no file crews/oarlock.min.js") {
 		t.Errorf("from a folder below, --check says\n%s%s", r.Out, r.Err)
 	}
-	s.Fail(2, []string{"a tag needs a file's name"}, "seal", "--html", "-")
+	s.Fail(2, []string{"a tag needs a file name"}, "seal", "--html", "-")
 	s.Fail(1, []string{"there is no file nowhere.html"}, "seal", "--check", "nowhere.html")
-	s.Fail(2, []string{"say one"}, "seal", "--check", "--html", "fine.html")
+	s.Fail(2, []string{"use one"}, "seal", "--check", "--html", "fine.html")
 	s.Fail(3, []string{"gone.js"}, "seal", "--plain", "http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js")
 }

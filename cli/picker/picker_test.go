@@ -130,7 +130,7 @@ func TestNarrowWindows(t *testing.T) {
 				}
 			}
 			text := strings.Join(strings.Fields(m.text()), " ")
-			for _, want := range []string{"space ticks", "esc shows all", "enter takes", "p shows the plan first", "q leaves", "files,"} {
+			for _, want := range []string{"space: select", "esc: show all", "enter: take", "p: show the plan first", "q: quit", "files,"} {
 				if !strings.Contains(text, want) {
 					t.Errorf("%v, step %d: %q is not to be seen:\n%s", size, step, want, m.text())
 				}

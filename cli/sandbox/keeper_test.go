@@ -71,7 +71,7 @@ func TestRoomsAreUsedAgain(t *testing.T) {
 		{`"c"`, "2", ""},
 		{`"end"`, "", "exit status 1"},
 		{`"d"`, "1", ""},
-		{`"swell"`, "", "it asked for too much memory"},
+		{`"swell"`, "", "it used too much memory"},
 		{`"talk"`, "", "its report is too long"},
 		{`"refuse"`, "", "it can't be read"},
 		{`"e"`, "1", ""},

@@ -218,20 +218,20 @@ func TestHostileArchives(t *testing.T) {
 		name, file, want string
 		b                []byte
 	}{
-		{"climbing out, zip", "x.zip", "climbs out", zipOf(ok, entry{"../../b.js", "b", 0})},
-		{"climbing out, tar", "x.tar", "climbs out", tarOf(ok, entry{"a/../../b.js", "b", 0})},
+		{"climbing out, zip", "x.zip", "leads out", zipOf(ok, entry{"../../b.js", "b", 0})},
+		{"climbing out, tar", "x.tar", "leads out", tarOf(ok, entry{"a/../../b.js", "b", 0})},
 		{"absolute", "x.zip", "absolute path", zipOf(entry{"/etc/b.js", "b", 0})},
 		{"absolute, tar", "x.tgz", "absolute path", gz(tarOf(entry{"/etc/b.js", "b", 0}))},
 		{"drive", "x.zip", "drive letter", zipOf(entry{"C:/b.js", "b", 0})},
 		{"backslash", "x.zip", "backslash", zipOf(entry{`..\b.js`, "b", 0})},
-		{"device", "x.zip", "device on Windows", zipOf(entry{"js/aux.js", "b", 0})},
-		{"device with port", "x.zip", "device on Windows", zipOf(entry{"COM1", "b", 0})},
+		{"device", "x.zip", "device's on Windows", zipOf(entry{"js/aux.js", "b", 0})},
+		{"device with port", "x.zip", "device's on Windows", zipOf(entry{"COM1", "b", 0})},
 		{"trailing dot", "x.zip", "dot or a space", zipOf(entry{"a.js.", "b", 0})},
 		{"stream name", "x.zip", "Windows does not allow", zipOf(entry{"aa:b.js", "b", 0})},
 		{"link, zip", "x.zip", "link", zipOf(entry{"a.js", "/etc/passwd", fs.ModeSymlink})},
 		{"link, tar", "x.tar", "link to /etc/passwd", tarOf(entry{"a.js", "/etc/passwd", fs.ModeSymlink})},
 		{"device file", "x.tar", "device", tarOf(entry{"a.js", "", fs.ModeDevice})},
-		{"twice", "x.zip", "twice", zipOf(ok, ok)},
+		{"twice", "x.zip", "two entries", zipOf(ok, ok)},
 		{"case", "x.zip", "only by case", zipOf(ok, entry{"A.js", "b", 0})},
 		{"Unicode form", "x.zip", "Unicode form", zipOf(entry{"\u00e9.js", "a", 0}, entry{"e\u0301.js", "b", 0})},
 		{"terminal escape", "x.zip", `\u001b[2J`, zipOf(entry{"a\x1b[2J.js", "b", 0})},
@@ -241,8 +241,8 @@ func TestHostileArchives(t *testing.T) {
 		{"encrypted", "x.zip", "encrypted", encrypted()},
 		{"empty archive", "x.zip", "no files", zipOf()},
 		{"empty tar", "x.tar.gz", "no tar archive", gz(make([]byte, 1024))},
-		{"overlapping", "x.zip", "would not agree", overlapping()},
-		{"two names", "x.zip", "would not agree", patched(zipOf(ok), "a.js", "b.js")},
+		{"overlapping", "x.zip", "would disagree", overlapping()},
+		{"two names", "x.zip", "would disagree", patched(zipOf(ok), "a.js", "b.js")},
 		{"hidden entry", "x.zip", "directory does not list", append(local(zipOf(entry{"b.js", "hidden", 0})), zipOf(ok)...)},
 		{"hidden entry behind the last", "x.zip", "directory does not list", hidden(zipOf(ok), local(zipOf(entry{"b.js", "hidden", 0})), 0)},
 		{"hidden entry in a gap", "x.zip", "directory does not list", hidden(zipOf(ok), local(zipOf(entry{"b.js", "hidden", 0})), 100)},
@@ -250,8 +250,8 @@ func TestHostileArchives(t *testing.T) {
 		{"another checksum in the header", "x.zip", "different checksums", header(zipOf(ok), 14, 7)},
 		{"another size in the header", "x.zip", "different sizes", header(zipOf(ok), 22, 7)},
 		{"other flags in the header", "x.zip", "different flags", header(zipOf(ok), 6, 1<<11|1<<3)},
-		{"a file where a folder must be, zip", "x.zip", "both can't be there", zipOf(entry{"x", "a", 0}, entry{"X/a.js", "b", 0})},
-		{"a folder where a file must be, tar", "x.tar", "both can't be there", tarOf(entry{"X/Y/a.js", "b", 0}, entry{"x", "a", 0})},
+		{"a file where a folder must be, zip", "x.zip", "can't hold both", zipOf(entry{"x", "a", 0}, entry{"X/a.js", "b", 0})},
+		{"a folder where a file must be, tar", "x.tar", "can't hold both", tarOf(entry{"X/Y/a.js", "b", 0}, entry{"x", "a", 0})},
 		{"two archives at once", "x.tgz", "two archives at once", append(gz(tarOf(ok)), zipOf(ok)...)},
 		{"bomb, tar", "x.tgz", "times its size", gz(tarOf(entry{"a.js", strings.Repeat("\x00", 70<<20), 0}))},
 		{"bomb, zip", "x.zip", "times its size", zipOf(entry{"a.js", strings.Repeat("\x00", 70<<20), 0})},
@@ -343,7 +343,7 @@ func TestLimitsOfEntries(t *testing.T) {
 	if _, err := c.take("a.js", 60, 1); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.take("b.js", 61, 1); err == nil || !strings.Contains(err.Error(), "most allowed for one file") {
+	if _, err := c.take("b.js", 61, 1); err == nil || !strings.Contains(err.Error(), "limit for one file") {
 		t.Errorf("a file over the limit: %v", err)
 	}
 	if _, err := c.take("c.js", 41, 1); err == nil || !strings.Contains(err.Error(), "more than 100 bytes") {
@@ -398,7 +398,7 @@ func TestSparse(t *testing.T) {
 	if err == nil {
 		tree.Close()
 	}
-	if err == nil || !strings.Contains(err.Error(), "as a sparse file does") {
+	if err == nil || !strings.Contains(err.Error(), "as sparse files do") {
 		t.Errorf("a sparse file: %v", err)
 	}
 }

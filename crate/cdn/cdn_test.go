@@ -30,7 +30,7 @@ func TestPatternsExplain(t *testing.T) {
 			t.Errorf("%s is explained by %v", address, list)
 		}
 	}
-	for pattern, why := range map[string]string{"cdn/{version}/{path}": "no address", "https://x.example/{path}": "no {version}", "https://x.example/{version}": "one address", "https://x.example/{version}/{path}/{branch}": "none of"} {
+	for pattern, why := range map[string]string{"cdn/{version}/{path}": "not an address", "https://x.example/{path}": "no {version}", "https://x.example/{version}": "one address", "https://x.example/{version}/{path}/{branch}": "placeholder other than"} {
 		if err := Pattern(pattern).Validate(); err == nil || !strings.Contains(err.Error(), why) {
 			t.Errorf("%s: %v", pattern, err)
 		}
@@ -97,7 +97,7 @@ func TestCDNPatterns(t *testing.T) {
 			found = found || pattern.Address(f) == address
 		}
 		if !found {
-			t.Errorf("no pattern explains %s", address)
+			t.Errorf("no pattern gives %s", address)
 		}
 	}
 }

@@ -234,12 +234,12 @@ func TestRefusals(t *testing.T) {
 		if err := s.Write(paths.FoundInProject(pair[0]), nil, disk.Stamp{}); err != nil {
 			t.Fatal(err)
 		}
-		if err := s.Write(paths.FoundInProject(pair[1]), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "a file and a folder in one go") {
+		if err := s.Write(paths.FoundInProject(pair[1]), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "both a file and a folder") {
 			t.Errorf("%v in one go: %v", pair, err)
 		}
 	}
 	for _, name := range []string{".git/config", "js/.HG/x", ".merry/changes/x", "git~1/config"} {
-		if err := s.Write(paths.FoundInProject(name), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "nothing is written there") {
+		if err := s.Write(paths.FoundInProject(name), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "where merry writes nothing") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -359,7 +359,7 @@ func TestRecoveryRollsForward(t *testing.T) {
 	os.WriteFile(filepath.Join(root, "a.html"), []byte("new"), 0o644)
 	os.WriteFile(filepath.Join(root, "b.html"), []byte("somebody's own"), 0o644)
 	said, err := finish(t, root)
-	if err != nil || len(said) != 2 || !strings.Contains(said[0], "finished now") || !strings.Contains(said[1], "b.html was changed") {
+	if err != nil || len(said) != 2 || !strings.Contains(said[0], "now complete") || !strings.Contains(said[1], "b.html was changed") {
 		t.Errorf("recovery said %q, %v", said, err)
 	}
 	for name, want := range map[string]string{"a.html": "new", "b.html": "somebody's own", "c.html": "old", "d.html": "new"} {
@@ -386,7 +386,7 @@ func TestUnfinishedIsReadAsFinished(t *testing.T) {
 	root := project(t, map[string]string{"a.html": "old", "b.html": "old"})
 	interrupted(t, root, map[string]string{"a.html": "new", "js/deep/d.js": "new"})
 	view, note, err := View(context.Background(), on(t, root), testKey, nil)
-	if err != nil || !strings.Contains(note, "stopped in the middle") {
+	if err != nil || !strings.Contains(note, "interrupted") {
 		t.Fatalf("%q, %v", note, err)
 	}
 	for name, want := range map[string]string{"a.html": "new", "b.html": "old", "js/deep/d.js": "new"} {
@@ -477,7 +477,7 @@ func TestRolledBack(t *testing.T) {
 		c := executor{on: f, all: all, id: "000001", j: j}
 		if err = c.apply(); err == nil {
 			t.Errorf("%s: it was carried out all the same", name)
-		} else if err = c.rollBack(err); !strings.Contains(err.Error(), "taken back") {
+		} else if err = c.rollBack(err); !strings.Contains(err.Error(), "reverted") {
 			t.Errorf("%s: %v", name, err)
 		}
 		c.close()
@@ -514,7 +514,7 @@ func TestForeignJournals(t *testing.T) {
 					t.Errorf("%s, done: %v", name, err)
 				}
 			} else {
-				if _, err := finish(t, root); err == nil || !strings.Contains(err.Error(), "not written by you") {
+				if _, err := finish(t, root); err == nil || !strings.Contains(err.Error(), "you did not write it") {
 					t.Errorf("%s: %v", name, err)
 				}
 				if list, err := Abandon(context.Background(), on(t, root), Options{Key: testKey}); err != nil || len(list) != 1 || list[0].Kept == "" {
@@ -538,7 +538,7 @@ func TestForeignJournals(t *testing.T) {
 		folder := filepath.Join(root, Folder, "changes", "000001.going")
 		os.MkdirAll(folder, 0o755)
 		os.WriteFile(filepath.Join(folder, journalFile), b, 0o644)
-		if _, err := finish(t, root); err == nil || !strings.Contains(err.Error(), "not written by you") {
+		if _, err := finish(t, root); err == nil || !strings.Contains(err.Error(), "you did not write it") {
 			t.Errorf("%+v: %v", bad, err)
 		}
 	}

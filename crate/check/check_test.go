@@ -222,7 +222,7 @@ func TestEveryFindingIsExplained(t *testing.T) {
 	names := 0
 	for _, m := range regexp.MustCompile(`= "([a-z]+(?:-[a-z]+)+)"`).FindAllStringSubmatch(string(source), -1) {
 		names++
-		if text := Explain(m[1]); !strings.Contains(text, "\n\n") || len(text) < 200 {
+		if text := Explain(m[1]); !strings.Contains(text, "\n\n") || len(text) < 120 {
 			t.Errorf("%s is explained by %q", m[1], text)
 		}
 	}
@@ -242,7 +242,7 @@ func TestProfile(t *testing.T) {
 		{"local where a link is wanted", top + oarlock, live, "not served as the profile live says: cdn"},
 		{"link as wanted", link, live, ""},
 		{"link where a local copy is wanted", link, desk, "not served as the profile desk says: local"},
-		{"the other build", top + oarlock, desk, "minified build; the profile desk says readable"},
+		{"the other build", top + oarlock, desk, "minified build, but the profile desk says readable"},
 		{"own files are nobody's", top + own, live, ""},
 	} {
 		list := findings(t, tt.page, crateOf{profile: tt.profile})

@@ -194,7 +194,7 @@ func TestWritesTakeNothingsPlace(t *testing.T) {
 			p.Close()
 		}
 	}
-	if _, err := f.Enter("near"); err == nil || !strings.Contains(err.Error(), "is a link") {
+	if _, err := f.Enter("near"); err == nil || !strings.Contains(err.Error(), "is now a link") {
 		t.Errorf("a link in the place of a folder: %v", err)
 	}
 	if name, err := f.Inside("away"); err == nil {

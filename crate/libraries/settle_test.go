@@ -97,7 +97,7 @@ func TestChooseAgain(t *testing.T) {
 	}
 	delete(next, "lang/de.js")
 	sel, notes = Choose(describe(t, next), "1.1.0", entry)
-	if got := roles(sel); got != "kept style/img/w.png, tagged dist/winch-1.1.0.js, tagged style/winch.css" || len(notes) != 1 || !strings.Contains(notes[0], "lang/de.js is not in 1.1.0 any more") {
+	if got := roles(sel); got != "kept style/img/w.png, tagged dist/winch-1.1.0.js, tagged style/winch.css" || len(notes) != 1 || !strings.Contains(notes[0], "lang/de.js is no longer in 1.1.0") {
 		t.Errorf("of the next version: %s, %v", got, notes)
 	}
 	entry.Whole = true

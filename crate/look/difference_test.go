@@ -63,7 +63,7 @@ func TestCompare(t *testing.T) {
 	if d, err := CompareShots(before, taller); err != nil || d == nil || d.Regions[0].Y != 400 {
 		t.Errorf("a longer page: %+v %v", d, err)
 	}
-	if _, err := CompareShots(before, &browser.Shot{Picture: painted(t, 9000, 10)}); err == nil || !strings.Contains(err.Error(), "is no look") {
+	if _, err := CompareShots(before, &browser.Shot{Picture: painted(t, 9000, 10)}); err == nil || !strings.Contains(err.Error(), "is not a screenshot") {
 		t.Errorf("a picture without end: %v", err)
 	}
 	if b, err := Marked(before, after, d); err != nil || len(b) == 0 {

@@ -30,11 +30,11 @@ func TestDiffering(t *testing.T) {
 		noScripts bool
 		want      string
 	}{
-		{nil, false, "check says, and the browser does not: needs oarlock"},
+		{nil, false, "check reports, but the browser does not: needs oarlock"},
 		{[]*console.Message{known}, false, ""},
-		{[]*console.Message{unknown, known}, false, "the browser says, and check does not: b"},
+		{[]*console.Message{unknown, known}, false, "the browser reports, but check does not: b"},
 		{[]*console.Message{broken, unknown}, false, ""},
-		{[]*console.Message{warning}, false, "check says, and the browser does not: needs oarlock"},
+		{[]*console.Message{warning}, false, "check reports, but the browser does not: needs oarlock"},
 		{nil, true, ""},
 	} {
 		var got []string
@@ -76,7 +76,7 @@ func TestChosen(t *testing.T) {
 		many[fmt.Sprint("p", i, ".html")] = "<!doctype html>"
 	}
 	p = cratetest.WithPages(t, cratetest.Harbour, many)
-	if got := names(); !strings.Contains(got, "say which to look at") {
+	if got := names(); !strings.Contains(got, "name those to open") {
 		t.Errorf("of many, %d are opened", len(strings.Fields(got)))
 	}
 }

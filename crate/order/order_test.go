@@ -106,7 +106,7 @@ func TestRepairCanNot(t *testing.T) {
 			t.Errorf("the circle is none: %+v", plan.Cycle)
 		}
 	}
-	if r := plan.Cycle[0].Reason(items); !strings.Contains(r, " reads ") || !strings.Contains(r, ":1:1") {
+	if r := plan.Cycle[0].Reason(items); !strings.Contains(r, " uses ") || !strings.Contains(r, ":1:1") {
 		t.Errorf("the reason is %q", r)
 	}
 	for _, text := range []string{"b<A d:a>A", "b<A a:a>A", "a>A a:a>A b<A"} {

@@ -42,7 +42,7 @@ func TestRequest(t *testing.T) {
 		skip string
 	}{
 		{rehearse.InPlace, "var own", ""}, {rehearse.Deferred, "var own", ""}, {rehearse.AnyTime, "var own", ""}, {rehearse.InPlace, "var inline", ""},
-		{rehearse.InPlace, "", "not there"}, {rehearse.InPlace, "", "policy"}, {rehearse.InPlace, "", "data"}, {rehearse.Deferred, "", ""}, {rehearse.InPlace, "", "module"},
+		{rehearse.InPlace, "", "missing"}, {rehearse.InPlace, "", "policy"}, {rehearse.InPlace, "", "data"}, {rehearse.Deferred, "", ""}, {rehearse.InPlace, "", "module"},
 	}
 	if len(req.Scripts) != len(want) || len(pageload.Scripts(v)) != len(want) || req.Address != pageload.Site+"index.html" {
 		t.Fatalf("%d scripts, %d by their places", len(req.Scripts), len(pageload.Scripts(v)))

@@ -15,7 +15,7 @@ func TestValidate(t *testing.T) {
 		}
 	}
 	for bad, want := range map[string]string{
-		"": "no name", "/etc/x": "absolute", "../x": "climbs", "a/../../x": "climbs", `a\b`: "backslash", "C:x": "drive", "a//b": "empty part", "./a": "empty part", "a/": "empty part",
+		"": "no name", "/etc/x": "absolute", "../x": "leads out", "a/../../x": "leads out", `a\b`: "backslash", "C:x": "drive", "a//b": "empty component", "./a": "empty component", "a/": "empty component",
 		"a\x00b": "control", "a\u202eb": "control", "a\u200bb": "control", "aux.js": "device", "js/COM1.js": "device", "com¹": "device", "LPT³.txt": "device", "conin$": "device", "a.": "dot or a space", "a ": "dot or a space",
 		".git/config": "version control", "a/.GIT/x": "version control", ".merry/x": "version control", "GIT~1/x": "version control", ".svn. /x": "version control",
 		"a?b": "Windows does not allow", "\xff": "UTF-8", strings.Repeat("a", 256): "255", strings.Repeat("a/", 41) + "b": "deep", strings.Repeat("abcdefg/", 200): "1024",

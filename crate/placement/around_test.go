@@ -78,7 +78,7 @@ func TestInto(t *testing.T) {
 	}
 }
 
-// TestThereStays: whatever is there already stays, or all is refused; and each file finds the others.
+// TestThereStays: whatever exists already stays, or all is refused; and each file finds the others.
 func TestThereStays(t *testing.T) {
 	d := describe(t, "winch-1.0.0.zip", themed)
 	s := d.Choose(func(string) (string, bool) { return "all", true })

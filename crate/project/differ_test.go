@@ -31,18 +31,18 @@ func TestDifferences(t *testing.T) {
 		t.Errorf("as it was taken it differs: %v", list)
 	}
 	for _, tt := range []struct{ old, new, want string }{
-		{"version: 1.0.0", "version: 2.0.0", "the packing list says 2.0.0, and 1.0.0 was taken"},
-		{"    version: 1.0.0\n", "", "the packing list says nothing, and 1.0.0 was taken"},
-		{"from: winch.zip", "from: other.zip", "says from other.zip, and it was taken from winch.zip"},
-		{"into: plugin/winch", "into: vendor/winch", "dist/winch.js is to be at vendor/winch/, and is at plugin/winch/winch.js"},
-		{"css/winch.css: css/winch.css", "css/winch.css: look/winch.css", "css/winch.css is to be at look/winch.css, and is at css/winch.css"},
-		{"css/winch.css: css/winch.css", "css: styles/", "css/winch.css is to be at styles/winch.css"},
-		{"[dist/winch.js, css/winch.css]", "[dist/winch.js]", "css/winch.css was taken, and the packing list does not name it"},
-		{"[dist/winch.js, css/winch.css]", "[dist/winch.js, css/winch.css, x.js]", "x.js is in the packing list, and was not taken"},
+		{"version: 1.0.0", "version: 2.0.0", "the packing list says 2.0.0, but 1.0.0 was taken"},
+		{"    version: 1.0.0\n", "", "the packing list says nothing, but 1.0.0 was taken"},
+		{"from: winch.zip", "from: other.zip", "says from other.zip, but it was taken from winch.zip"},
+		{"into: plugin/winch", "into: vendor/winch", "dist/winch.js should be at vendor/winch/, but is at plugin/winch/winch.js"},
+		{"css/winch.css: css/winch.css", "css/winch.css: look/winch.css", "css/winch.css should be at look/winch.css, but is at css/winch.css"},
+		{"css/winch.css: css/winch.css", "css: styles/", "css/winch.css should be at styles/winch.css"},
+		{"[dist/winch.js, css/winch.css]", "[dist/winch.js]", "css/winch.css was taken, but the packing list does not name it"},
+		{"[dist/winch.js, css/winch.css]", "[dist/winch.js, css/winch.css, x.js]", "x.js is in the packing list, but was not taken"},
 		{"keep: [lang/de.js]", "keep: [lang/de.js, dist/*]", ""},
-		{"keep: [lang/de.js]", "keep: [lang/fr.js]", "lang/fr.js is in the packing list, and was not taken"},
-		{"    into:", "    serve: cdn\n    into:", "says serve: cdn, and pages were switched to local"},
-		{"    into:", "    build: readable\n    into:", "says build: readable, and pages were switched to minified"},
+		{"keep: [lang/de.js]", "keep: [lang/fr.js]", "lang/fr.js is in the packing list, but was not taken"},
+		{"    into:", "    serve: cdn\n    into:", "says serve: cdn, but pages use local"},
+		{"    into:", "    build: readable\n    into:", "says build: readable, but pages use minified"},
 		{"    into:", "    because: it turns\n    into:", ""},
 	} {
 		text := strings.Replace(winchEntry, tt.old, tt.new, 1)
@@ -58,10 +58,10 @@ func TestDifferences(t *testing.T) {
 			t.Errorf("%s: differs by %v, want %q", tt.new, list, tt.want)
 		}
 	}
-	if list := read(t, winchEntry, record.NewSeal()).Differences(); len(list) != 1 || !strings.Contains(list[0].What, "nothing of it is in the seal") {
+	if list := read(t, winchEntry, record.NewSeal()).Differences(); len(list) != 1 || !strings.Contains(list[0].What, "in the packing list but not in the seal") {
 		t.Errorf("without a seal: %v", list)
 	}
-	if list := read(t, "site: .\n", winch()).Differences(); len(list) != 1 || list[0].Line != 0 || !strings.Contains(list[0].What, "the packing list does not") {
+	if list := read(t, "site: .\n", winch()).Differences(); len(list) != 1 || list[0].Line != 0 || !strings.Contains(list[0].What, "not in the packing list") {
 		t.Errorf("without an entry: %v", list)
 	}
 	if list := read(t, "libraries:\n  desk: {from: \"https://cdn.harbour.example/x.js\", serve: cdn, only: desk}\n", record.NewSeal()).Differences(); len(list) > 0 {

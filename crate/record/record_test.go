@@ -143,11 +143,11 @@ func TestBrokenListsSayWhere(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"", "crate.yaml:1:1: the packing list is empty"},
 		{"format: 2\n", "crate.yaml:1:9: format 2 is newer"},
-		{"site: .\n", "says no format"},
+		{"site: .\n", "has no format"},
 		{"format: 1\nlibrarys: {}\n", `crate.yaml:2:1: there is no key "librarys"; did you mean "libraries"?`},
 		{"format: 1\nlibraries:\n  a:\n    verson: 1\n", `crate.yaml:4:5: there is no key "verson" in libraries.a; did you mean "version"?`},
 		{"format: 1\nlibraries:\n  a:\n    build: tiny\n", `crate.yaml:4:12: "tiny" is not a value for libraries.a.build; write minified or readable`},
-		{"format: 1\npages: {a: b}\n", "crate.yaml:2:8: pages has a value of the wrong kind: it wants a list"},
+		{"format: 1\npages: {a: b}\n", "crate.yaml:2:8: pages has a value of the wrong kind: it takes a list"},
 		{"format: 1\n\tsite: .\n", "crate.yaml:2:"},
 		{"- a\n", "crate.yaml:1:1: the packing list must be a mapping"},
 	}
@@ -202,7 +202,7 @@ func FuzzList(f *testing.F) {
 func TestBrowsersAreKnown(t *testing.T) {
 	_, err := ReadList([]byte("format: 1\nbrowsers: \"> 1%\"\n"))
 	var le *ListError
-	if !errors.As(err, &le) || le.Line != 2 || !strings.Contains(err.Error(), "is no edition, year or browser") {
+	if !errors.As(err, &le) || le.Line != 2 || !strings.Contains(err.Error(), "is not a known edition, year or browser") {
 		t.Errorf("the list is read with %v", err)
 	}
 }

@@ -73,8 +73,8 @@ func TestResolve(t *testing.T) {
 	}{
 		{"", nil, "2.0.0"}, {"latest", nil, "2.0.0"}, {"next", nil, "3.0.0-beta.1"}, {"1.0.0", nil, "1.0.0"}, {"v1.0.0", nil, "1.0.0"}, {"=1.0.0", nil, "1.0.0"},
 		{"^1.0.0", nil, "1.1.0"}, {">=1.2.0 <2", nil, "1.2.0"}, {"*", nil, "2.1.0"}, {"latest", below2, "1.1.0"}, {"*", below2, "1.1.0"}, {"nonsense", nil, "nonsense"},
-		{"^4", nil, "the nearest are 2.0.0, 2.1.0, 3.0.0-beta.1"}, {"^0.1", nil, "the nearest are 1.0.0, 1.1.0, 1.2.0"}, {"2.0.0", below2, "no version of oarlock is in 2.0.0"},
-		{"newest", nil, "no version and no tag \"newest\", and that is no range either; its tags are latest, next"},
+		{"^4", nil, "the nearest are 2.0.0, 2.1.0, 3.0.0-beta.1"}, {"^0.1", nil, "the nearest are 1.0.0, 1.1.0, 1.2.0"}, {"2.0.0", below2, "no version of oarlock matches 2.0.0"},
+		{"newest", nil, "no version and no tag \"newest\", and that is not a range either; its tags are latest, next"},
 	}
 	for _, tt := range tests {
 		v, err := p.Resolve(tt.wish, tt.allowed)
@@ -109,8 +109,8 @@ func TestDocuments(t *testing.T) {
 		t.Errorf("read as %+v, %+v", p, v)
 	}
 	for bad, want := range map[string]string{
-		"":                                       "no JSON object",
-		"[]":                                     "no JSON object",
+		"":                                       "not a JSON object",
+		"[]":                                     "not a JSON object",
 		`{"name":"other"}`:                       `about "other"`,
 		`{"name":"oarlock"}`:                     "no versions",
 		`{"name":"oarlock","versions":[]}`:       "an object was expected",

@@ -26,9 +26,9 @@ func TestTargets(t *testing.T) {
 		{page: "index.html", ref: "//cdn.example/a.js", url: "https://cdn.example/a.js"},
 		{page: "index.html", ref: "HTTP://cdn.example/a.js", url: "http://cdn.example/a.js"},
 		{page: "index.html", ref: "", odd: "the reference is empty"},
-		{page: "index.html", ref: "data:text/javascript,1", odd: "the reference carries its content in itself"},
-		{page: "index.html", ref: "file:///home/me/a.js", odd: "the reference leads to a file of one machine"},
-		{page: "index.html", ref: "http://[::1", odd: "the reference is no address"},
+		{page: "index.html", ref: "data:text/javascript,1", odd: "the reference contains its content"},
+		{page: "index.html", ref: "file:///home/me/a.js", odd: "the reference leads to a file on one machine"},
+		{page: "index.html", ref: "http://[::1", odd: "the reference is not an address"},
 	}
 	for _, tt := range tests {
 		got := Resolve(paths.Found(tt.page), tt.base, tt.ref)

@@ -23,8 +23,8 @@ func TestCommand(t *testing.T) {
 // TestSteps: a semicolon parts two steps, but not within quotes; a letter's apostrophe is none.
 func TestSteps(t *testing.T) {
 	for text, want := range map[string][]string{
-		"merry check": {"merry check"}, "merry check; merry undo  # takes this back": {"merry check", "merry undo  # takes this back"},
-		"merry check 'a; b.html'; wait": {"merry check 'a; b.html'", "wait"}, "ask the registry's keeper; or wait": {"ask the registry's keeper", "or wait"}, "it's 'so": {"it's 'so"}, "": {""},
+		"merry check": {"merry check"}, "merry check; merry undo  # reverts this": {"merry check", "merry undo  # reverts this"},
+		"merry check 'a; b.html'; wait": {"merry check 'a; b.html'", "wait"}, "tell the registry's operator; or wait": {"tell the registry's operator", "or wait"}, "it's 'so": {"it's 'so"}, "": {""},
 	} {
 		if got := Steps(text); !slices.Equal(got, want) {
 			t.Errorf("%q has the steps %q, want %q", text, got, want)

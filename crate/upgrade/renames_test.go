@@ -44,7 +44,7 @@ func TestReadRenames(t *testing.T) {
 			t.Errorf("%q is read as %q, wanted %q; %v", tt.table, pairs(got), tt.want, err)
 		}
 	}
-	for table, want := range map[string]string{"bw-left bw-start\n<b> x": `line 2: "<b>" is no class`, "bw-left -> 3x": `line 1: "3x" is no class`, ",bw-start": `line 1: "" is no class`} {
+	for table, want := range map[string]string{"bw-left bw-start\n<b> x": `line 2: "<b>" is not a class`, "bw-left -> 3x": `line 1: "3x" is not a class`, ",bw-start": `line 1: "" is not a class`} {
 		if _, err := ReadRenames([]byte(table)); err == nil || err.Error() != want {
 			t.Errorf("of %q it is said %v, wanted %s", table, err, want)
 		}
@@ -65,7 +65,7 @@ func TestRenameTableIsRead(t *testing.T) {
 	if err != nil || pairs(got) != "bw-hide bw-none bw-sm-block; bw-left bw-start" {
 		t.Errorf("%s is read as %q; %v", table, pairs(got), err)
 	}
-	if !strings.Contains(table, "| bw-gone |  | not told | used in index.html:3:4 |") || strings.Contains(table, "bw-unused") {
+	if !strings.Contains(table, "| bw-gone |  | unknown | used in index.html:3:4 |") || strings.Contains(table, "bw-unused") {
 		t.Errorf("the table is\n%s", table)
 	}
 }

@@ -47,10 +47,10 @@ func TestEffect(t *testing.T) {
 		c    Compared
 		want string
 	}{
-		{Compared{}, "nothing used is gone"},
-		{Compared{Syntax: [2]int{2009, 2015}}, "nothing used is gone; demands syntax of 2015"},
-		{Compared{Removed: []RemovedName{{Name: "x"}}}, "nothing used is gone"},
-		{Compared{Removed: []RemovedName{{Name: "x", Uses: used}, {Name: "y", Uses: used, Rename: &renames.Rename{Sure: true}}, {Name: "z"}}}, "2 names gone, used in 4 places; 1 surely renamed"},
+		{Compared{}, "breaks nothing here"},
+		{Compared{Syntax: [2]int{2009, 2015}}, "breaks nothing here; needs syntax of 2015"},
+		{Compared{Removed: []RemovedName{{Name: "x"}}}, "breaks nothing here"},
+		{Compared{Removed: []RemovedName{{Name: "x", Uses: used}, {Name: "y", Uses: used, Rename: &renames.Rename{Sure: true}}, {Name: "z"}}}, "2 removed names, used in 4 places; 1 renamed for certain"},
 	} {
 		if got := tt.c.effect(); got != tt.want {
 			t.Errorf("%q, want %q", got, tt.want)

@@ -142,7 +142,7 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 				if s.State() != stopped {
 					t.Fatalf("stopped at write %d, reading changed the site", n)
 				}
-				unfinished := strings.Contains(r.Err, "stopped in the middle")
+				unfinished := strings.Contains(r.Err, "interrupted")
 				if unfinished {
 					said++
 				}
@@ -189,7 +189,7 @@ func files(state string) string {
 }
 
 // TestWritesFail fails one write, or, as a full disk does, every one from a certain one on. Nothing has changed then, or,
-// where it could not be taken back either, the change can be finished, and given up.
+// where it could not be reverted either, the change can be finished, and given up.
 func TestWritesFail(t *testing.T) {
 	t.Parallel()
 	for kind, words := range map[string]string{"full": "the disk is full", "fail": "the disk can't read or write it"} {
@@ -221,7 +221,7 @@ func TestWritesFail(t *testing.T) {
 					if r.Status != 3 || !strings.Contains(r.Err, words) {
 						t.Fatalf("write %d: status %d: %s", n, r.Status, r.Err)
 					}
-					if strings.Contains(r.Err, "could not be taken back") {
+					if strings.Contains(r.Err, "could not be reverted") {
 						end, want := "--finish", done
 						if n%2 == 0 {
 							end, want = "--abandon", old

@@ -471,8 +471,8 @@ func TestStrangersList(t *testing.T) {
 		{filepath.Join(filepath.Dir(s.Dir), "secret"), "", "neither in the project nor in the download folder"},
 		{"..", "", "neither in the project nor in the download folder"},
 		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: .vscode/tasks.json}\n", "can't go to .vscode/tasks.json"},
-		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: ../out.js}\n", "can't be a place in the site"},
-		{"../downloads/oarlock-2.0.3.zip", "    into: .git/hooks\n", "can't be a place in the site"},
+		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: ../out.js}\n", "can't be a path in the site"},
+		{"../downloads/oarlock-2.0.3.zip", "    into: .git/hooks\n", "can't be a path in the site"},
 	} {
 		take := "key.js"
 		if tt.places != "" || strings.HasSuffix(tt.from, ".zip") {

@@ -159,7 +159,7 @@ func TestLinksKeepTheirForm(t *testing.T) {
 	}
 	wrong := "<script src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js integrity='" + sum("sha256") + " sha512-" + strings.Repeat("A", 86) + "==' crossorigin></script>"
 	before := s.State()
-	if r := s.TryWith(wrong, "adopt", "-", "--page", "index.html"); r.Status != 1 || !strings.Contains(r.Err, "its integrity is not that of the bytes") || !strings.Contains(r.Err, "sha512-AAAA") {
+	if r := s.TryWith(wrong, "adopt", "-", "--page", "index.html"); r.Status != 1 || !strings.Contains(r.Err, "its integrity does not match the bytes") || !strings.Contains(r.Err, "sha512-AAAA") {
 		t.Errorf("a wrong integrity: %+v", r)
 	}
 	if s.State() != before {
@@ -185,7 +185,7 @@ func TestAdoptPasted(t *testing.T) {
 	}
 	state := s.State()
 	for input, words := range map[string][]string{
-		"":                           {"nothing was pasted"},
+		"":                           {"standard input is empty"},
 		"just words":                 {"no script or stylesheet tag"},
 		"<script src=x.js></script>": {"there is no file x.js"},
 		"<script src=http://cdn.harbour.example/lib/oarlock/1.4.2/dist/oarlock.js></script>": {"the crate has oarlock 2.0.3"},
@@ -204,7 +204,7 @@ func TestAdoptPasted(t *testing.T) {
 		t.Error("a refused tag left something")
 	}
 	s.Fail(2, []string{"--page is for pasted tags"}, "adopt", "--page", "index.html")
-	s.Fail(2, []string{"say which pages"}, "adopt")
+	s.Fail(2, []string{"name pages, or use --all"}, "adopt")
 }
 
 func TestAdoptLocalFiles(t *testing.T) {
@@ -258,7 +258,7 @@ func TestAdoptLocalFiles(t *testing.T) {
 	if !strings.Contains(s.Read("crate.yaml"), "tidetable:\n    version: 1.0.0") {
 		t.Errorf("the user's word was not taken:\n%s", s.Read("crate.yaml"))
 	}
-	s.Fail(1, []string{"no tag that nobody recorded refers to something with nowhere"}, "adopt", "index.html", "--tag", "nowhere")
+	s.Fail(1, []string{"no unrecorded tag has a reference with nowhere"}, "adopt", "index.html", "--tag", "nowhere")
 	s.Fail(2, []string{"--as names one library"}, "adopt", "index.html", "tides.html", "--as", "x@1")
 	s.Fail(1, []string{"the crate has oarlock 1.4.2, and this is 2.0.3"}, "adopt", "regatta.html")
 	s.Run("adopt", "regatta.html", "--tag", "oarlock", "--as", "oarlock-two@2.0.3")
@@ -343,7 +343,7 @@ func TestBranches(t *testing.T) {
 			t.Errorf("%s: check says\n%s", branch, out)
 		}
 		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC" crossorigin></script>`, 1))
-		if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "a browser will block the file") {
+		if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "browsers will block the file") {
 			t.Errorf("%s, with an integrity: check says\n%s", branch, out)
 		}
 		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`"></script>`, 1))

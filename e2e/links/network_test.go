@@ -97,7 +97,7 @@ func TestInterrupted(t *testing.T) {
 	}
 	from := time.Now()
 	cmd.Wait()
-	if cmd.ProcessState.ExitCode() != 130 || !strings.Contains(said.String(), "stopped; nothing was changed") || time.Since(from) > time.Minute {
+	if cmd.ProcessState.ExitCode() != 130 || !strings.Contains(said.String(), "interrupted; nothing was changed") || time.Since(from) > time.Minute {
 		t.Errorf("status %d after %v: %s", cmd.ProcessState.ExitCode(), time.Since(from), said.String())
 	}
 	if s.State() != before {

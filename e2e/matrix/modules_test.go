@@ -16,7 +16,7 @@ func modulePages() []habit {
 	maps := map[string]string{
 		"none": "", "names": `{"imports": {"mast": "./js/mast.mjs", "every": "./js/every.mjs"}}`, "root": `{"imports": {"mast": "/js/mast.mjs", "every": "/js/every.mjs"}}`,
 		"prefix": `{"imports": {"mast": "./js/mast.mjs", "rig/": "./js/"}}`, "nowhere": `{"imports": {"mast": "./js/gone.mjs", "every": "./js/every.mjs", "rig/": "./gone/"}}`,
-		"blocked": `{"imports": {"mast": null, "every": "./js/every.mjs"}}`, "no address": `{"imports": {"mast": "js/mast.mjs", "every": "js/every.mjs"}}`,
+		"blocked": `{"imports": {"mast": null, "every": "./js/every.mjs"}}`, "not an address": `{"imports": {"mast": "js/mast.mjs", "every": "js/every.mjs"}}`,
 		"scope": `{"imports": {"mast": "./js/gone.mjs"}, "scopes": {"/": {"mast": "./js/mast.mjs", "every": "./js/every.mjs"}}}`, "other scope": `{"imports": {"every": "./js/every.mjs"}, "scopes": {"/js/": {"mast": "./js/mast.mjs"}}}`,
 		"broken": `{"imports": {"mast": "./js/mast.mjs",}}`, "address": `{"imports": {"./js/gone.mjs": "./js/mast.mjs", "mast": "./js/mast.mjs", "every": "./js/every.mjs"}}`,
 	}
@@ -26,7 +26,7 @@ func modulePages() []habit {
 		`import * as all from 'every'; all.height();`, `import 'mast'; import 'every';`, `import './js/asks-mast.mjs';`, `import { x, depth } from './js/named.mjs'; depth(x);`, `import data from 'data:text/javascript,export default 1'; data;`,
 	}
 	var list []habit
-	for _, name := range []string{"none", "names", "root", "prefix", "nowhere", "blocked", "no address", "scope", "other scope", "broken", "address"} {
+	for _, name := range []string{"none", "names", "root", "prefix", "nowhere", "blocked", "not an address", "scope", "other scope", "broken", "address"} {
 		head := ""
 		if maps[name] != "" {
 			head = `<script type="importmap">` + maps[name] + "</script>\n"

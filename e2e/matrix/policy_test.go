@@ -265,7 +265,7 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 	before := s.Pages()
 	out := s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
 	page := s.Read("tides.html")
-	if !strings.Contains(out, "put there for it: js/local-copy.js") || strings.Count(page, `<script src="js/local-copy.js" `) != 3 || strings.Contains(page, "document.write") {
+	if !strings.Contains(out, "added for it: js/local-copy.js") || strings.Count(page, `<script src="js/local-copy.js" `) != 3 || strings.Contains(page, "document.write") {
 		t.Fatalf("switch says\n%s\nand the page is\n%s", out, page)
 	}
 	if out := s.Try("check", "tides.html").Out; strings.Contains(out, "policy-") || strings.Contains(out, "included-twice") || strings.Contains(out, "error") && !strings.Contains(out, "0 errors") {
@@ -292,7 +292,7 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 		t.Error("undo does not lead back")
 	}
 	s.Write("js/local-copy.js", "var mine;\n")
-	s.Fail(1, []string{"js/local-copy.js is there already"}, "switch", "--cdn", "--fallback", "--page", "tides.html")
+	s.Fail(1, []string{"js/local-copy.js exists already"}, "switch", "--cdn", "--fallback", "--page", "tides.html")
 }
 
 // TestFallbackUnderAPolicyLives: the fallbacks of a page whose policy forbids inline scripts stay what they are when libraries move up a

@@ -113,7 +113,7 @@ func agrees(t *testing.T, s *merrytest.Site, done []string) {
 			t.Fatalf("after\n%s\ncheck says %s: %s: %s", strings.Join(done, "\n"), f.Name, f.File, f.Message)
 		}
 	}
-	if out := s.Run("settle", "--dry-run"); !strings.Contains(out, "settled: files, seal and pages are what the packing list says") {
+	if out := s.Run("settle", "--dry-run"); !strings.Contains(out, "settled: files, seal and pages match the packing list") {
 		t.Fatalf("after\n%s\nthere is something to settle:\n%s", strings.Join(done, "\n"), out)
 	}
 	var pages []struct {

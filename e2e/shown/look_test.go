@@ -27,7 +27,7 @@ func TestLook(t *testing.T) {
 	t.Parallel()
 	browsed(t)
 	s, c := merrytest.Linked(t)
-	if out := s.Run("look"); !strings.Contains(out, "index.html  1280  first seen after ") || !strings.Contains(out, "3 pages: 0 errors, 0 warnings") || !strings.Contains(out, "from the site") {
+	if out := s.Run("look"); !strings.Contains(out, "index.html  1280  first paint after ") || !strings.Contains(out, "3 pages: 0 errors, 0 warnings") || !strings.Contains(out, "from the site") {
 		t.Errorf("look says\n%s", out)
 	}
 	s.Run("switch", "--cdn", "--page", "tides.html")
@@ -44,8 +44,8 @@ func TestLook(t *testing.T) {
 	s.Write("js/slow.js", "")
 	r := s.Try("look")
 	for _, want := range []string{
-		"blocked: its bytes are not those of its integrity: http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js",
-		"failed: 404: gone.png\n    why:  there is no file gone.png\n", "warning: low water\n    at:   index.html:", "rejection: nobody handles the rejection of a promise: Error: adrift",
+		"blocked: its bytes do not match its integrity: http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js",
+		"failed: 404: gone.png\n    why:  there is no file gone.png\n", "warning: low water\n    at:   index.html:", "rejection: a promise was rejected, and nothing handles it: Error: adrift",
 		"warning: the page opens a dialog (alert), which was dismissed: hello", "error: TypeError: sunk\n", "error: ReferenceError: oarlock is not defined\n    at:   js/club.js:2:1\n    why:  ",
 	} {
 		if !strings.Contains(r.Out, want) {
@@ -102,7 +102,7 @@ func TestLookAgainst(t *testing.T) {
 	}
 	s.Write("css/brinework.min.css", strings.Replace(s.Read("css/brinework.min.css"), ".bw-note{", ".bw-nota{", 1))
 	r := s.Try("look", "--against", "before", "index.html", "--report", "looks.html")
-	for _, want := range []string{"different: ", "body > main > p(1)\n", ".bw-note  has no more ", "css/brinework.min.css", "1 page: 0 errors, 0 warnings; one picture looks different from before"} {
+	for _, want := range []string{"different: ", "body > main > p(1)\n", ".bw-note  removed: ", "css/brinework.min.css", "1 page: 0 errors, 0 warnings; one screenshot looks different from before"} {
 		if !strings.Contains(r.Out, want) || r.Status != 1 {
 			t.Errorf("look does not say %q, status %d:\n%s", want, r.Status, r.Out)
 		}
@@ -128,10 +128,10 @@ func TestLookAgainst(t *testing.T) {
 			t.Errorf("%s: status %d\n%s%s", broken, r.Status, r.Out, r.Err)
 		}
 	}
-	s.Fail(1, []string{"no look is kept under the name never"}, "look", "--against", "never")
+	s.Fail(1, []string{"no look is saved as never"}, "look", "--against", "never")
 	s.Fail(2, []string{"can't be the name of a look"}, "look", "--save", "../x")
-	s.Fail(2, []string{"--mask ..x is no selector"}, "look", "index.html", "--against", "before", "--mask", "..x")
-	s.Fail(2, []string{"--limit is how long"}, "look", "index.html", "--limit", "-3s")
+	s.Fail(2, []string{"--mask ..x is not a CSS selector"}, "look", "index.html", "--against", "before", "--mask", "..x")
+	s.Fail(2, []string{"--limit must be one second"}, "look", "index.html", "--limit", "-3s")
 	s.Fail(2, []string{"--limit soon: write a time, such as 30s"}, "look", "index.html", "--limit", "soon")
 	s.Fail(2, []string{"--widths abc: write numbers with commas"}, "look", "--widths", "abc")
 }
@@ -150,7 +150,7 @@ func TestChangesThatAreLookedAt(t *testing.T) {
 	s.Run("switch", "--local")
 	c.Down()
 	r := s.Try("switch", "--cdn", "--only-if-same", "--page", "index.html")
-	if r.Status != 1 || !strings.Contains(r.Out, "taken back, since something looks different or is wrong") || s.Pages() != before {
+	if r.Status != 1 || !strings.Contains(r.Out, "reverted, because something looks different or is wrong") || s.Pages() != before {
 		t.Errorf("with the CDN down switch says, status %d\n%s%s", r.Status, r.Out, r.Err)
 	}
 	s.Fail(2, []string{"--dry-run changes nothing"}, "switch", "--cdn", "--look", "--dry-run")
@@ -163,7 +163,7 @@ func TestChangesThatAreLookedAt(t *testing.T) {
 		t.Errorf("%v %+v", err, answer)
 	}
 	s.Register()
-	if r := s.Try("repin", "brinework@2.0.0", "--look"); !strings.Contains(r.Out, "look different from before the change") || !strings.Contains(r.Out, "merry undo  # takes the change back") {
+	if r := s.Try("repin", "brinework@2.0.0", "--look"); !strings.Contains(r.Out, "look different from before the change") || !strings.Contains(r.Out, "merry undo  # reverts the change") {
 		t.Errorf("repin says, status %d\n%s%s", r.Status, r.Out, r.Err)
 	}
 }
@@ -224,14 +224,14 @@ func TestCheckAndLookDiffer(t *testing.T) {
 	s.Write("js/late.js", "new IntersectionObserver(function () { secretWords('of the club') }).observe(document.body)\n")
 	s.Replace("index.html", "</body>", `<script src="js/late.js"></script></body>`)
 	r := s.Try("look", "index.html", "--teach", "cases")
-	if !strings.Contains(r.Out, "check and the browser differ on index.html  the browser says, and check does not: ReferenceError: secretWords is not defined") || !strings.Contains(r.Out, "written, without the site's content: 1 case in cases") {
+	if !strings.Contains(r.Out, "check and the browser disagree on index.html  the browser reports, but check does not: ReferenceError: secretWords is not defined") || !strings.Contains(r.Out, "written, without the site's content: 1 case in cases") {
 		t.Errorf("look says\n%s%s", r.Out, r.Err)
 	}
 	page := s.Read("cases/case-1/page.html")
 	if strings.Contains(page, "slipway") || strings.Contains(page, "club.js") || strings.Count(page, "<script") != strings.Count(s.Read("index.html"), "<script") {
 		t.Errorf("the case is\n%s", page)
 	}
-	s.Fail(1, []string{"is there already"}, "look", "index.html", "--teach", "cases")
+	s.Fail(1, []string{"exists already"}, "look", "index.html", "--teach", "cases")
 }
 
 // TestLookAtManyPages: pages are rehearsed when they are looked at, however many they are; what comes of a script that does not run is explained
@@ -322,7 +322,7 @@ func TestCompareThatLooksAhead(t *testing.T) {
 		}
 	}
 	plainly := s.Run("compare", "brinework", "2.0.0", "--look", "--report", "ahead.html")
-	for _, words := range []string{".bw-table th, .bw-table td  has no more", "look different from how the pages are, in 1.2.0", "repin brinework@2.0.0"} {
+	for _, words := range []string{".bw-table th, .bw-table td  removed:", "look different from the pages as they are, in 1.2.0", "repin brinework@2.0.0"} {
 		if !strings.Contains(plainly, words) {
 			t.Errorf("compare does not say %q:\n%s", words, plainly)
 		}
@@ -348,7 +348,7 @@ func TestCompareThatLooksAhead(t *testing.T) {
 		t.Errorf("of the same version it says\n%s", out)
 	}
 	s.Fail(2, []string{"leave OLD out"}, "compare", "brinework", "1.2.0", "2.0.0", "--look")
-	s.Fail(2, []string{"--rename-sure is about how pages would look"}, "compare", "brinework", "2.0.0", "--rename-sure")
+	s.Fail(2, []string{"--rename-sure works with --look only"}, "compare", "brinework", "2.0.0", "--rename-sure")
 	s.Run("omit", "brinework")
 	s.Fail(2, []string{"is on no page of this project"}, "compare", "brinework", "2.0.0", "--look")
 }

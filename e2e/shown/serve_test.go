@@ -193,7 +193,7 @@ func TestServeShowsChanges(t *testing.T) {
 	until(t, "many", one, "String(window.kept)", "undefined")
 	time.Sleep(time.Second)
 	most := 6 + int(time.Since(begun)/(200*time.Millisecond))
-	if n := strings.Count(v.said("many-"), "shown again"); n > most {
+	if n := strings.Count(v.said("many-"), "and reloaded"); n > most {
 		t.Errorf("2,000 changes at once showed the page again %d times, at most %d expected", n-2, most)
 	}
 }
@@ -213,11 +213,11 @@ func TestServeTellsTheConsole(t *testing.T) {
 	for range 2 {
 		merrytest.Visit(t, merrytest.Browser(t), v.Addr+"/", "1")
 	}
-	text := v.said("aground", "adrift", "low water", "sunk", "img/none.png", "its bytes are not those of its integrity")
+	text := v.said("aground", "adrift", "low water", "sunk", "img/none.png", "its bytes do not match its integrity")
 	for _, want := range []string{
 		"js/club.js:2:1  error: ReferenceError: oarlock is not defined\n  on:   index.html\n  why:  js/club.js reads oarlock, and js/oarlock.min.js, which defines it, comes one tag later\n  next: merry order index.html --fix\n",
 		"index.html  failed: 404, there is no such file: img/none.png\n  why:  there is no file img/none.png\n",
-		`warning: low water {"metres":1}`, "rejection: nobody handles the rejection of a promise: Error: adrift", "error: aground", "src/row.ts:7:", "blocked: its bytes are not those of its integrity: js/oarlock.min.js",
+		`warning: low water {"metres":1}`, "rejection: a promise was rejected, and nothing handles it: Error: adrift", "error: aground", "src/row.ts:7:", "blocked: its bytes do not match its integrity: js/oarlock.min.js",
 	} {
 		if strings.Count(text, want) != 1 {
 			t.Errorf("serve says %q %d times:\n%s", want, strings.Count(text, want), text)
@@ -314,9 +314,9 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 		t.Errorf("what was compressed is not what it was: %v", err)
 	}
 	_, port, _ := strings.Cut(v.Addr, "127.0.0.1:")
-	s.Fail(3, []string{"nothing can be served on 127.0.0.1, port " + port, "next:  merry serve  # on a port that is free"}, "serve", "--port", port)
+	s.Fail(3, []string{"merry can't serve on 127.0.0.1, port " + port, "next:  merry serve  # on a free port"}, "serve", "--port", port)
 	s.Fail(2, []string{"--port 99999 is no port", "merry serve --port 8000"}, "serve", "--port", "99999")
-	s.Fail(2, []string{"--behind nowhere is no address"}, "serve", "--behind", "nowhere")
+	s.Fail(2, []string{"--behind nowhere is not the address"}, "serve", "--behind", "nowhere")
 	s.Fail(1, []string{"no profile"}, "serve", "--profile", "nowhere")
 }
 

@@ -110,7 +110,7 @@ func (s *Site) follow(step string, args []string) {
 	cmd.Stdout, cmd.Stderr = &out, &errOut
 	cmd.Run()
 	status := cmd.ProcessState.ExitCode()
-	if strings.Contains(errOut.String(), "which you never asked") {
+	if strings.Contains(errOut.String(), "that you never used") {
 		return // the refusal that protects this network
 	}
 	if status == 0 || status == 3 || status == 1 && !strings.Contains(errOut.String(), "merry: ") { // findings are an answer, and a server that is away is no dead end

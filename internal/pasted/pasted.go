@@ -28,8 +28,12 @@ func Fault(line string) error {
 			words = words[:len(words)-2]
 		}
 	}
-	if len(words) == 2 && words[1] == "help" || words[len(words)-1] == "--help" {
+	if words[len(words)-1] == "--help" {
 		return nil
+	}
+	if words[1] == "help" {
+		_, _, err := cli.Command().Find(words[2:])
+		return err
 	}
 	command, args, err := cli.Command().Find(words[1:])
 	if err != nil {
