@@ -30,7 +30,7 @@ func (a *app) reportBug(ran *cobra.Command, err error) *problem.Problem {
 		return p
 	}
 	name := filepath.Join(dir, "faults", "merry-fault-"+time.Now().UTC().Format("20060102-150405")+".txt")
-	text := fmt.Sprintf("merry %s, %s/%s, %s\ncommand: %s\nfault: %s\n\n%s", versionWords(), runtime.GOOS, runtime.GOARCH, runtime.Version(), commandWords(ran), err, withoutPaths(stack))
+	text := fmt.Sprintf("merry %s, %s/%s, %s\ncommand: %s\nfault: %s\n\n%s", builtAs().text(), runtime.GOOS, runtime.GOARCH, runtime.Version(), commandWords(ran), err, withoutPaths(stack))
 	if os.MkdirAll(filepath.Dir(name), 0o700) != nil || os.WriteFile(name, []byte(text), 0o600) != nil {
 		return p
 	}

@@ -141,11 +141,20 @@ func (a *app) earlier(name string) (*crate.Checked, error) {
 	if err != nil {
 		return nil, problem.Refuse(problem.FileUnknown, write, "the earlier check %s can't be read", name)
 	}
-	var c crate.Checked
-	if err := json.Unmarshal(b, &c); err != nil || c.Findings == nil {
+	// Only what identifies a finding is read: baselines of all formats have that.
+	var known struct {
+		Findings []struct {
+			Name, File, Message string
+		}
+	}
+	if err := json.Unmarshal(b, &known); err != nil || known.Findings == nil {
 		return nil, problem.Refuse(problem.RecordBroken, write, "%s is not an answer of merry check --json", name)
 	}
-	return &c, nil
+	c := &crate.Checked{}
+	for _, f := range known.Findings {
+		c.Findings = append(c.Findings, check.Finding{Name: f.Name, File: f.File, Message: f.Message})
+	}
+	return c, nil
 }
 
 // rehearsing is which pages two flags want rehearsed.
@@ -165,7 +174,7 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 	if err != nil {
 		return err
 	}
-	return a.answer(list, func() {
+	return a.answer(policiesAnswer{list}, func() {
 		for i, p := range list {
 			if i > 0 {
 				a.printf("\n")
@@ -204,7 +213,7 @@ func (a *app) answerFindings(found *crate.Checked, mended *crate.Mended, f *chec
 // mendedAndChecked is the answer of check --fix: what was mended, and what a check finds after that.
 type mendedAndChecked struct {
 	*crate.Checked
-	Mended *crate.Mended `json:"mended"`
+	Mended *crate.Mended `json:"mended"` // what was fixed
 }
 
 // statusOf is the exit status for findings: notes are none.
@@ -225,7 +234,11 @@ func (a *app) explain(name string, args []string) error {
 		name = args[0] // --explain NAME, with a space
 	}
 	if name == allFindings || name == "" {
-		return a.answer(check.Names(), func() {
+		all := findingTextsAnswer{}
+		for _, n := range check.Names() {
+			all.Findings = append(all.Findings, findingTextAnswer{n, check.Explain(n)})
+		}
+		return a.answer(all, func() {
 			t := &show.Table{}
 			for _, n := range check.Names() {
 				t.Rows = append(t.Rows, []string{n, check.Summary(n)})
@@ -244,7 +257,7 @@ func (a *app) explain(name string, args []string) error {
 		}
 		return problem.Misuse(fmt.Sprintf("merry check --explain  # lists them%s", near), "there is no finding %q", name)
 	}
-	return a.answer(map[string]string{"name": name, "text": text}, func() { a.printf("%s", text) })
+	return a.answer(findingTextAnswer{name, text}, func() { a.printf("%s", text) })
 }
 
 func (a *app) printMended(m *crate.Mended) {

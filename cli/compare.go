@@ -93,7 +93,7 @@ what looks different. With --report, it shows both side by side.`,
 // A comparedLook is a comparison, with how the pages look in both versions where that was asked for.
 type comparedLook struct {
 	*crate.Compared
-	Look *crate.Looked `json:"look,omitempty"`
+	Look *crate.Looked `json:"look,omitempty"` // how the pages look with the new version
 }
 
 // Looks are the pages that look different, drawn.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"io"
@@ -136,17 +137,24 @@ findings. It opens no connection.`,
 		Args:      cobra.ExactArgs(1),
 		ValidArgs: []string{"bash", "zsh", "fish", "powershell"},
 		RunE: func(c *cobra.Command, args []string) error {
+			var script bytes.Buffer
+			var err error
 			switch root := c.Root(); args[0] {
 			case "bash":
-				return root.GenBashCompletionV2(a.out, true)
+				err = root.GenBashCompletionV2(&script, true)
 			case "zsh":
-				return root.GenZshCompletion(a.out)
+				err = root.GenZshCompletion(&script)
 			case "fish":
-				return root.GenFishCompletion(a.out, true)
+				err = root.GenFishCompletion(&script, true)
 			case "powershell":
-				return root.GenPowerShellCompletionWithDesc(a.out)
+				err = root.GenPowerShellCompletionWithDesc(&script)
+			default:
+				err = misuse("there is no completion for %q: use bash, zsh, fish or powershell", args[0])
 			}
-			return misuse("there is no completion for %q: use bash, zsh, fish or powershell", args[0])
+			if err != nil {
+				return err
+			}
+			return a.answer(completionAnswer{args[0], script.String()}, func() { a.printf("%s", script.String()) })
 		},
 	}
 }

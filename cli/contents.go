@@ -13,9 +13,9 @@ import (
 
 func (a *app) contents() *cobra.Command {
 	return &cobra.Command{
-		Use:     "contents",
-		Short:   "List the libraries of the crate",
-		Long:    `Contents lists the libraries of the crate: version, licence, files and pages. It
+		Use:   "contents",
+		Short: "List the libraries of the crate",
+		Long: `Contents lists the libraries of the crate: version, licence, files and pages. It
 says whether the files on disk are the sealed ones.`,
 		Example: "  merry contents",
 		Args:    cobra.NoArgs,

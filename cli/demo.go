@@ -89,7 +89,7 @@ func (a *app) writeDemo(dir, habit string) error {
 		return err
 	}
 	downloads, more := filepath.Join(dir, "downloads"), filepath.Join(dir, "more")
-	return a.answer(map[string]string{"site": site, "downloads": downloads, "more": more}, func() { a.printf("%s\n%s\n%s\n", site, downloads, more) })
+	return a.answer(demoFoldersAnswer{site, downloads, more}, func() { a.printf("%s\n%s\n%s\n", site, downloads, more) })
 }
 
 // standBy is the demo's registry and CDN until it is stopped.
@@ -118,7 +118,7 @@ func (a *app) standBy(ctx context.Context, dir, habit string) error {
 	if err := os.WriteFile(certificate, cdn.Certificate, 0o644); err != nil {
 		return err
 	}
-	if err := a.answer(map[string]string{"site": site, "registry": registry.URL, "cdn": cdn.Secure, "certificate": certificate}, func() {
+	if err := a.answer(standInsAnswer{site, registry.URL, cdn.Secure, certificate}, func() {
 		a.printf("The demo's registry and CDN run until you press Ctrl-C. In another terminal:\n\n")
 		a.printf("  cd %s\n  export REGISTRY=%s CDN=%s CERTIFICATE=%s\n", show.Word(site), registry.URL, cdn.Secure, show.Word(certificate))
 	}); err != nil {
@@ -131,10 +131,10 @@ func (a *app) standBy(ctx context.Context, dir, habit string) error {
 
 // A played step is one command of the demo, and what it printed.
 type played struct {
-	Say     string `json:"say,omitempty"`
-	Command string `json:"command"`
-	Status  int    `json:"status"`
-	Printed string `json:"printed"`
+	Say     string `json:"say,omitempty"` // what it is for
+	Command string `json:"command"`       // the command
+	Status  int    `json:"status"`        // its exit status
+	Printed string `json:"printed"`       // what it printed
 }
 
 func (a *app) play(ctx context.Context, dir, habit string) error {
@@ -203,7 +203,7 @@ func (a *app) play(ctx context.Context, dir, habit string) error {
 		}
 		steps = append(steps, step)
 	}
-	return a.answer(map[string]any{"site": site, "steps": steps}, func() {
+	return a.answer(demoAnswer{site, steps}, func() {
 		a.printf("The site is in %s, the downloads beside it.\n", site)
 		a.next("try things yourself: cd %s", show.Word(site))
 	})

@@ -30,7 +30,7 @@ func flagList(flags *pflag.FlagSet) string {
 
 // groups are the commands by the order of the work.
 var groups = []struct{ title, commands string }{
-	{"Begin:", "demo start completion"}, {"Add:", "peek take adopt"}, {"Pages:", "include omit switch order move drop"}, {"Verify:", "check look serve contents bill seal"},
+	{"Start:", "start demo completion"}, {"Add:", "peek take adopt"}, {"Pages:", "include omit switch order move drop"}, {"Verify:", "check look serve contents bill seal"},
 	{"Upgrade:", "versions compare repin hold"}, {"Records:", "settle refill undo sources cache"},
 }
 
@@ -57,6 +57,11 @@ func ownHelp(c *cobra.Command) {
 		c.Flags().BoolP("version", "v", false, "print the version and the build")
 	}
 	c.Flags().BoolP("help", "h", false, "print this help")
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if strings.Contains(f.Usage, "(default: ") {
+			f.DefValue = "" // the text says it in words
+		}
+	})
 	for _, sub := range c.Commands() {
 		ownHelp(sub)
 	}
@@ -121,4 +126,31 @@ func nearFlag(c *cobra.Command, err error) string {
 		return help
 	}
 	return "did you mean --" + best + "?; " + help + "  # lists the flags"
+}
+
+// helpOf is the help of a command for programs.
+func helpOf(c *cobra.Command) helpAnswer {
+	h := helpAnswer{Name: c.CommandPath(), Use: c.UseLine(), Summary: c.Short, Text: c.Long}
+	for line := range strings.Lines(c.Example) {
+		h.Examples = append(h.Examples, strings.TrimSpace(line))
+	}
+	for _, sub := range c.Commands() {
+		if sub.IsAvailableCommand() {
+			h.Commands = append(h.Commands, helpCommand{sub.Name(), sub.Short})
+		}
+	}
+	add := func(f *pflag.Flag) {
+		if f.Hidden {
+			return
+		}
+		value, text := pflag.UnquoteUsage(f)
+		if f.DefValue == "false" || f.DefValue == "[]" {
+			h.Flags = append(h.Flags, helpFlag{Name: f.Name, Value: value, Text: text})
+			return
+		}
+		h.Flags = append(h.Flags, helpFlag{f.Name, value, text, f.DefValue})
+	}
+	c.LocalFlags().VisitAll(add)
+	c.InheritedFlags().VisitAll(add)
+	return h
 }

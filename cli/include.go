@@ -53,9 +53,9 @@ twice.`,
 func (a *app) omit() *cobra.Command {
 	var req crate.IncludeRequest
 	c := &cobra.Command{
-		Use:     "omit LIB|FILE…",
-		Short:   "Take libraries or own files off pages",
-		Long:    `Omit removes the tags of libraries, or of own scripts and stylesheets, from pages.
+		Use:   "omit LIB|FILE…",
+		Short: "Take libraries or own files off pages",
+		Long: `Omit removes the tags of libraries, or of own scripts and stylesheets, from pages.
 Without --page, it removes them from all pages. The files stay.`,
 		Example: "  merry omit brinework --page index.html\n  merry omit oarlock",
 		Args:    cobra.MinimumNArgs(1),

@@ -326,7 +326,7 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 			return err
 		}
 	}
-	err = a.answer(map[string]any{"change": answer, "look": now, "taken_back": undone}, func() {
+	err = a.answer(lookedChange{answer, now, undone}, func() {
 		text()
 		a.printf("\n")
 		a.printLooks(now, "before the change")

@@ -57,10 +57,9 @@ bytes.`,
 				if err != nil {
 					return misuse("%w", err)
 				}
-				a.printf("%s", text)
-				return nil
+				return a.answer(drawingAnswer{pages[0].Page, graph, text}, func() { a.printf("%s", text) })
 			}
-			return a.answer(pages, func() {
+			return a.answer(orderAnswer{pages}, func() {
 				for i := range pages {
 					if i > 0 {
 						a.printf("\n")

@@ -52,7 +52,7 @@ download folder; their numbers work as sources.`,
 				if err != nil {
 					return err
 				}
-				return a.answer(list, func() { a.printNotes(list, start) })
+				return a.answer(textsAnswer{list}, func() { a.printNotes(list, start) })
 			}
 			p, err := door.Peek(cmd.Context(), name, src.integrity, all)
 			if err != nil {
@@ -93,10 +93,7 @@ func (a *app) listDownloads(src sourceFlags) error {
 	if err != nil {
 		return err
 	}
-	if list == nil {
-		list = []crate.Download{}
-	}
-	return a.answer(list, func() {
+	return a.answer(downloadsAnswer{list}, func() {
 		if len(list) == 0 {
 			a.printf("no archive in %s looks like a library\n", dir)
 			return

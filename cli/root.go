@@ -41,8 +41,10 @@ type app struct {
 	quiet    bool // print errors alone
 	// collected is where an answer goes that is one of several, nil where it is printed.
 	collected *any
-	bars      *progress
-	waits     *waiting
+	// recorded gets the next steps of an answer instead of the output, while the answer is made into JSON.
+	recorded *[]string
+	bars     *progress
+	waits    *waiting
 }
 
 // Run runs the program until it ends or the context is cancelled, and returns its exit status: 0 fine, 1 findings or a
@@ -131,7 +133,7 @@ func (a *app) report(ran *cobra.Command, err error) int {
 		next = []string{ran.CommandPath() + " --help"}
 	}
 	if a.json {
-		a.printJSON(map[string]any{"error": p.What, "code": p.Code, "class": p.Class.String(), "next": next})
+		a.printJSON(errorAnswer{p.What, p.Code, p.Class.String(), strings.Join(next, "; ")})
 		return int(p.Class)
 	}
 	fmt.Fprintf(a.err, "merry: %s\n", show.Lines(p.What))
@@ -205,10 +207,21 @@ A first tour:   merry demo`,
 		}
 		return nil
 	}
-	root.RunE = func(c *cobra.Command, args []string) error { return c.Help() }
-	root.Version = versionWords()
-	root.SetVersionTemplate("merry {{.Version}}\n")
+	root.RunE = func(c *cobra.Command, args []string) error {
+		if version, err := c.Flags().GetBool("version"); err == nil && version {
+			return a.printVersion()
+		}
+		return c.Help()
+	}
 	root.SetHelpCommand(helpOn(root))
+	printed := root.HelpFunc()
+	root.SetHelpFunc(func(c *cobra.Command, args []string) {
+		if a.json {
+			a.printJSON(helpOf(c))
+			return
+		}
+		printed(c, args)
+	})
 	group(root)
 	ownHelp(root)
 	return root
@@ -222,26 +235,40 @@ func Command() *cobra.Command {
 	return (&app{in: strings.NewReader(""), out: io.Discard, err: io.Discard}).root()
 }
 
-// versionWords are the program's version, the commit that it was made of, and what made it, as the build itself says.
-func versionWords() string {
-	version, commit := "development build", ""
+// builtAs returns the version of the program, the commit of its source, and what built it, as the build recorded them.
+func builtAs() versionAnswer {
+	v := versionAnswer{Version: "development build", Go: runtime.Version(), OS: runtime.GOOS, Arch: runtime.GOARCH}
 	if info, ok := debug.ReadBuildInfo(); ok {
 		if info.Main.Version != "" && info.Main.Version != "(devel)" {
-			version = info.Main.Version
+			v.Version = info.Main.Version
 		}
 		for _, s := range info.Settings {
 			switch {
 			case s.Key == "vcs.revision":
-				commit = ", commit " + s.Value[:min(12, len(s.Value))]
+				v.Commit = s.Value[:min(12, len(s.Value))]
 			case s.Key == "vcs.modified" && s.Value == "true":
-				commit += " with changes"
+				v.Commit += " with changes"
 			}
 		}
 	}
 	if released != "" {
-		version = released
+		v.Version = released
 	}
-	return fmt.Sprintf("%s%s, %s, %s/%s", version, commit, runtime.Version(), runtime.GOOS, runtime.GOARCH)
+	return v
+}
+
+// printVersion answers --version.
+func (a *app) printVersion() error {
+	v := builtAs()
+	return a.answer(v, func() { a.printf("merry %s\n", v.text()) })
+}
+
+func (v versionAnswer) text() string {
+	commit := ""
+	if v.Commit != "" {
+		commit = ", commit " + v.Commit
+	}
+	return fmt.Sprintf("%s%s, %s, %s/%s", v.Version, commit, v.Go, v.OS, v.Arch)
 }
 
 // shapeOf says how a flag's value of some type is written.
@@ -286,28 +313,20 @@ func (a *app) changes(c *cobra.Command) *cobra.Command {
 
 // printf prints for a person: nothing where errors alone are wanted. What is for machines is printed all the same.
 func (a *app) printf(format string, args ...any) {
-	if !a.quiet {
+	if !a.quiet && a.recorded == nil {
 		fmt.Fprintf(a.out, format, args...)
 	}
 }
 
-// answer prints v as JSON where that was asked for, else runs text.
-func (a *app) answer(v any, text func()) error {
-	switch {
-	case a.json && a.collected != nil:
-		*a.collected = v
-		return nil
-	case a.json:
-		return a.printJSON(v)
-	}
-	text()
-	return nil
-}
-
+// next prints what to do next: steps separated by "; ", each a command or an action of a person.
 func (a *app) next(format string, args ...any) {
 	steps := fmt.Sprintf(format, args...)
 	if a.offline {
 		steps = offlineSteps(steps)
+	}
+	if a.recorded != nil {
+		*a.recorded = append(*a.recorded, steps)
+		return
 	}
 	a.printf("\n%s", show.Steps(a.paint.Dim("next:")+" ", steps))
 }

@@ -69,7 +69,7 @@ folder.`,
 			if html {
 				return a.sealedTags(cmd, door, lines)
 			}
-			return a.answer(lines, func() {
+			return a.answer(sealAnswer{lines}, func() {
 				for _, l := range lines {
 					a.printf("%s  %s\n", l.Integrity, show.Text(l.File))
 				}
@@ -85,24 +85,24 @@ folder.`,
 
 // sealedTags prints a tag for each file.
 func (a *app) sealedTags(cmd *cobra.Command, door *crate.Crate, lines []crate.SealLine) error {
-	tags := make([]string, len(lines))
+	tags := make([]sealedTag, len(lines))
 	for i, l := range lines {
 		text, err := door.SealText(cmd.Context(), l.File)
 		if err != nil {
 			return err
 		}
-		tags[i] = crate.SealTag(l, text)
+		tags[i] = sealedTag{l.File, crate.SealTag(l, text)}
 	}
-	return a.answer(tags, func() {
+	return a.answer(sealTagsAnswer{tags}, func() {
 		for _, t := range tags {
-			a.printf("%s\n", show.Text(t))
+			a.printf("%s\n", show.Text(t.Tag))
 		}
 	})
 }
 
 // sealedPages looks at what pages demand.
 func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string) error {
-	all := map[string][]crate.SealDemand{}
+	all := []sealedPage{}
 	bad := 0
 	for _, name := range pages {
 		var b []byte
@@ -120,17 +120,17 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 		if err != nil {
 			return err
 		}
-		all[name] = list
+		all = append(all, sealedPage{name, list})
 		for _, d := range list {
 			if d.State != crate.SealRight && d.State != crate.SealLocal {
 				bad++
 			}
 		}
 	}
-	err := a.answer(all, func() {
-		for _, name := range pages {
-			for _, d := range all[name] {
-				a.printf("%s:%d:%d  %s  %s\n", show.Text(name), d.Line, d.Column, a.paint.Bold(string(d.State)), show.Text(d.Ref))
+	err := a.answer(sealCheckAnswer{all}, func() {
+		for _, p := range all {
+			for _, d := range p.Tags {
+				a.printf("%s:%d:%d  %s  %s\n", show.Text(p.Page), d.Line, d.Column, a.paint.Bold(string(d.State)), show.Text(d.Ref))
 				if d.State == crate.SealRight || d.State == crate.SealLocal {
 					continue
 				}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/json"
 	"fmt"
 	"strings"
 	"sync"
@@ -68,7 +67,7 @@ func (t *notifier) print(event string, v any, text func()) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.json {
-		if line, err := json.Marshal(map[string]any{"event": event, event: v}); err == nil {
+		if line, err := encode(map[string]any{"event": event, event: v}); err == nil {
 			t.printf("%s\n", line)
 		}
 	} else {

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -13,10 +14,10 @@ import (
 
 // A siteAnswer is what a command answers of one of several sites: its answer, or what went wrong there.
 type siteAnswer struct {
-	Site   string   `json:"site"` // its folder, from where the command was given
-	Answer any      `json:"answer,omitempty"`
-	Error  string   `json:"error,omitempty"`
-	Next   []string `json:"next,omitempty"`
+	Site   string `json:"site"`             // its folder, from where the command was given
+	Answer any    `json:"answer,omitempty"` // as the command answers in one site
+	Error  string `json:"error,omitempty"`  // why there is no answer
+	Next   string `json:"next,omitempty"`   // what to do about it
 }
 
 // onSites gives a command the flag to run on every site below, and names each in the answer. Alone are flags that are of one site.
@@ -70,7 +71,7 @@ func (a *app) eachSite(cmd *cobra.Command, args []string, one func(*cobra.Comman
 			worst = max(worst, int(quiet))
 		case err != nil:
 			p := problem.Of(err)
-			answer.Error, answer.Next = p.What, p.Next
+			answer.Error, answer.Next = p.What, strings.Join(p.Next, "; ")
 			if worst = max(worst, int(p.Class)); !a.json {
 				a.report(cmd, err)
 			}
@@ -79,7 +80,7 @@ func (a *app) eachSite(cmd *cobra.Command, args []string, one func(*cobra.Comman
 	}
 	a.collected = nil
 	if a.json {
-		if err := a.printJSON(list); err != nil {
+		if err := a.printJSON(sitesAnswer{list}); err != nil {
 			return err
 		}
 	}

@@ -88,7 +88,10 @@ in: set one with sources set.`,
 				return err
 			}
 			patterns := door.CDNs(cmd.Context())
-			return a.answer(list, func() {
+			if patterns == nil {
+				patterns = map[string]cdn.Pattern{}
+			}
+			return a.answer(sourcesAnswer{list, patterns}, func() {
 				defer a.printCDNs(patterns)
 				if len(list) == 0 {
 					a.printf("no registry is set\n")
@@ -115,7 +118,7 @@ func (a *app) measured(ctx context.Context, door *crate.Crate) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(list, func() {
+	return a.answer(hostsAnswer{list}, func() {
 		if len(list) == 0 {
 			a.printf("no page links to another host\n")
 			return
@@ -210,9 +213,9 @@ func trustHost(dry bool, address string) error {
 
 func (a *app) sourcesTry() *cobra.Command {
 	return &cobra.Command{
-		Use:     "try [CDN…]",
-		Short:   "Check whether CDNs have every file of the crate",
-		Long:    `Try fetches each tagged file from the CDNs of the packing list and reports which
+		Use:   "try [CDN…]",
+		Short: "Check whether CDNs have every file of the crate",
+		Long: `Try fetches each tagged file from the CDNs of the packing list and reports which
 have the sealed bytes. The exit status is 1 if one does not.`,
 		Example: "  merry sources try\n  merry sources try harbour",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -225,7 +228,7 @@ have the sealed bytes. The exit status is 1 if one does not.`,
 			if err != nil {
 				return err
 			}
-			err = a.answer(list, func() {
+			err = a.answer(cdnFilesAnswer{list}, func() {
 				t := &show.Table{}
 				t.Add("CDN", "library", "file", "state")
 				for _, f := range list {
@@ -250,9 +253,9 @@ func orWord(s, word string) string {
 
 func (a *app) sourcesSet() *cobra.Command {
 	set := &cobra.Command{
-		Use:     "set",
-		Short:   "Set a registry, CDN, host, browser, download folder or certificates",
-		Long:    `Set stores where libraries come from. A registry, the download folder,
+		Use:   "set",
+		Short: "Set a registry, CDN, host, browser, download folder or certificates",
+		Long: `Set stores where libraries come from. A registry, the download folder,
 certificates, a browser and hosts go into your settings, for all projects. A CDN
 goes into this project's packing list.`,
 		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set downloads ../downloads",
@@ -296,7 +299,7 @@ registry's own host, over TLS.`,
 			if err := saveSettings(s); err != nil {
 				return err
 			}
-			return a.answer(r, func() {
+			return a.answer(registryAnswer{r}, func() {
 				a.printf("set the registry for %s: %s\n", orWord(r.Scope, "all packages"), r.URL)
 				a.next("merry sources  # asks it; then take a package from it: merry take NAME")
 			})
@@ -348,9 +351,9 @@ version without a trailing .0), {stem} and {ending} (of the file name).`,
 
 func (a *app) sourcesSetHost() *cobra.Command {
 	return &cobra.Command{
-		Use:     "host NAME ADDRESS",
-		Short:   "Set a host's address, past the machine's resolver",
-		Long:    `The address, with its port, goes into your settings. Use it for trials, such as a
+		Use:   "host NAME ADDRESS",
+		Short: "Set a host's address, past the machine's resolver",
+		Long: `The address, with its port, goes into your settings. Use it for trials, such as a
 local server under another host name. Nothing else on the machine changes.`,
 		Example: "  merry sources set host cdn.harbour.example 127.0.0.1:8080",
 		Args:    cobra.ExactArgs(2),
@@ -369,7 +372,7 @@ local server under another host name. Nothing else on the machine changes.`,
 			if err := saveSettings(s); err != nil {
 				return err
 			}
-			return a.answer(s.Hosts, func() { a.printf("%s is at %s\n", show.Text(args[0]), show.Text(args[1])) })
+			return a.answer(hostAddressesAnswer{s.Hosts}, func() { a.printf("%s is at %s\n", show.Text(args[0]), show.Text(args[1])) })
 		},
 	}
 }
@@ -390,7 +393,7 @@ func (a *app) setText(use, short, example string, put func(*record.Settings, str
 			if err := saveSettings(s); err != nil {
 				return err
 			}
-			return a.answer(map[string]string{"set": full}, func() { a.printf("set %s\n", full) })
+			return a.answer(settingAnswer{full}, func() { a.printf("set %s\n", full) })
 		},
 	}
 }

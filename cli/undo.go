@@ -85,7 +85,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 			return problem.Refuse(problem.NothingThere, "merry undo --list  # numbers the changes", "there is no change %d: the numbers go from 1 to %d", steps, len(all))
 		}
 		if a.dry {
-			return a.answer(all[:steps], func() {
+			return a.answer(changesAnswer{all[:steps]}, func() {
 				a.printf("would undo:\n")
 				a.printChanges(all[:steps])
 			})
@@ -120,7 +120,7 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 	if steps == 1 {
 		return a.answer(taken[0], tell)
 	}
-	return a.answer(taken, tell)
+	return a.answer(undoneAnswer{taken}, tell)
 }
 
 func (a *app) undoFinish(ctx context.Context) error {
@@ -133,7 +133,7 @@ func (a *app) undoFinish(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(map[string]any{"done": orNone(said)}, func() {
+	return a.answer(finishedAnswer{said}, func() {
 		if len(said) == 0 {
 			a.printf("there is no interrupted change here\n")
 		}
@@ -153,7 +153,7 @@ func (a *app) undoAbandon(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(orNone(list), func() {
+	return a.answer(abandonedAnswer{list}, func() {
 		if len(list) == 0 {
 			a.printf("there is no interrupted change here\n")
 		}
@@ -173,14 +173,6 @@ func (a *app) undoAbandon(ctx context.Context) error {
 	})
 }
 
-// orNone makes a list that is written as a list where it is empty.
-func orNone[T any](list []T) []T {
-	if list == nil {
-		return []T{}
-	}
-	return list
-}
-
 func (a *app) undoList(ctx context.Context) error {
 	door, err := a.open(sourceFlags{})
 	if err != nil {
@@ -191,7 +183,7 @@ func (a *app) undoList(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(lines, func() {
+	return a.answer(changesAnswer{lines}, func() {
 		if len(lines) == 0 {
 			a.printf("there is no change to undo\n")
 			return

@@ -42,7 +42,7 @@ how much, what is held and why, and what an upgrade would break on these pages.`
 				if err != nil {
 					return err
 				}
-				return a.answer(list, func() { a.printNewer(list) })
+				return a.answer(upgradesAnswer{list}, func() { a.printNewer(list) })
 			}
 			v, err := door.Versions(cmd.Context(), args[0])
 			if err != nil {
@@ -149,9 +149,9 @@ func (a *app) hold() *cobra.Command {
 	var h record.Hold
 	var off bool
 	c := &cobra.Command{
-		Use:     "hold LIB",
-		Short:   "Keep a library at or below a version, with the reason",
-		Long:    `Hold records why a library must not move. repin and versions respect it, and
+		Use:   "hold LIB",
+		Short: "Keep a library at or below a version, with the reason",
+		Long: `Hold records why a library must not move. repin and versions respect it, and
 contents shows it. Without --at or --below, it holds the version in the crate.`,
 		Example: "  merry hold oarlock --below 2.0.0 --because \"the boathouse kiosk's browser has no classes\"\n  merry hold oarlock --off",
 		Args:    cobra.ExactArgs(1),

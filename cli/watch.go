@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 
 	"merrycrate.example/merry/cli/show"
@@ -57,7 +56,7 @@ func (a *app) answerChanges(before, now *crate.Checked) {
 	}
 	came, went := check.Changes(was.Findings, now.Findings)
 	if a.json {
-		line, err := json.Marshal(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": came, "went": went})
+		line, err := encode(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": came, "went": went})
 		if err == nil {
 			a.printf("%s\n", line)
 		}

@@ -16,11 +16,11 @@ import (
 // Dropped says what drop took away.
 type Dropped struct {
 	Result
-	Library    string       `json:"library"`
-	Pages      []PageChange `json:"pages,omitempty"`
-	Kept       []string     `json:"kept,omitempty"` // files that stay, with the reason
-	References []string     `json:"used,omitempty"` // places that lead to its files otherwise than by tags
-	Part       bool         `json:"part,omitempty"` // only a part was taken out
+	Library    string       `json:"library"`              // the library's name in the crate
+	Pages      []PageChange `json:"pages,omitempty"`      // the pages that changed
+	Kept       []string     `json:"kept,omitempty"`       // files that stay, with the reason
+	References []string     `json:"references,omitempty"` // places that lead to its files otherwise than by tags
+	Part       bool         `json:"part,omitempty"`       // only a part was taken out
 }
 
 // DropPart takes files out of a library that stays otherwise: those that patterns match, and those of parts by name.

@@ -74,11 +74,11 @@ func SandboxLimit(request []byte) time.Duration { return facts.Limit(request) }
 
 // CacheUse is what the cache holds.
 type CacheUse struct {
-	Dir     string `json:"dir"`
-	Entries int    `json:"entries"`
-	Size    int64  `json:"size"` // in bytes
-	Gone    int    `json:"gone,omitempty"`
-	Freed   int64  `json:"freed,omitempty"` // in bytes
+	Dir     string `json:"dir"`               // absolute path
+	Entries int    `json:"entries"`           // number of entries
+	Size    int64  `json:"size"`              // in bytes
+	Gone    int    `json:"removed,omitempty"` // number of entries that were removed
+	Freed   int64  `json:"freed,omitempty"`   // in bytes
 }
 
 // Cache says what the cache holds, after removing what was not used for longest until the rest has at most so many bytes; a

@@ -12,7 +12,7 @@ import (
 // Held says what hold did.
 type Held struct {
 	Result
-	Library string       `json:"library"`
+	Library string       `json:"library"`        // the library's name in the crate
 	Hold    *record.Hold `json:"hold,omitempty"` // nil where it was taken off
 }
 

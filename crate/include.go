@@ -27,8 +27,8 @@ type IncludeRequest struct {
 // Included says what include or omit did.
 type Included struct {
 	Result
-	Pages   []PageChange  `json:"pages"`
-	Missing []MissingNeed `json:"lacks,omitempty"` // needs of what was put there that its pages have not
+	Pages   []PageChange  `json:"pages"`             // the pages, each with what was done
+	Missing []MissingNeed `json:"missing,omitempty"` // needs of what was put there that its pages have not
 }
 
 // A MissingNeed is a need that pages have not.

@@ -77,7 +77,7 @@ func (c *Crate) Bill(ctx context.Context, advisories string) (*Bill, error) {
 // OrderFixed says what order --fix did.
 type OrderFixed struct {
 	Result
-	Pages []OrderedPage `json:"pages"`
+	Pages []OrderedPage `json:"pages"` // each with its moves
 }
 
 // FixOrder repairs the order of pages with the fewest moves.
@@ -92,13 +92,13 @@ func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, e
 // Mended says what check --fix mended.
 type Mended struct {
 	Result
-	Pages []MendedPage `json:"pages"`
+	Pages []MendedPage `json:"pages"` // the pages that were fixed
 }
 
 // MendedPage is one page with what was mended on it.
 type MendedPage struct {
-	Page string   `json:"page"`
-	Did  []string `json:"did"`
+	Page string   `json:"page"` // the page, in the site
+	Did  []string `json:"did"`  // what was fixed
 }
 
 // Mend mends what is safe: references of which exactly one file can be meant, names in other case, link attributes,

@@ -10,61 +10,61 @@ import (
 
 // Peeked is what is inside a source.
 type Peeked struct {
-	Source      string          `json:"source"`
-	Format      string          `json:"format"`
-	Digest      string          `json:"digest,omitempty"`
-	Name        string          `json:"name"`
-	NameFrom    string          `json:"name_from"`
-	Version     string          `json:"version,omitempty"`
-	VersionFrom string          `json:"version_from,omitempty"`
-	Licence     string          `json:"licence,omitempty"`
-	LicenceFrom string          `json:"licence_from,omitempty"`
-	Files       []PeekedFile    `json:"files"`
-	Excluded    []ExcludedGroup `json:"aside,omitempty"`
-	Suggested   []PeekedChoice  `json:"suggested"`
-	Options     []PeekedOption  `json:"options,omitempty"`
-	Notes       []string        `json:"notes,omitempty"`
+	Source      string          `json:"source"`                 // as it was named
+	Format      string          `json:"format"`                 // zip, tar.gz, folder or file
+	Digest      string          `json:"digest,omitempty"`       // integrity of the source's bytes
+	Name        string          `json:"name"`                   // the library's name
+	NameFrom    string          `json:"name_from"`              // where the name was read
+	Version     string          `json:"version,omitempty"`      // exact version
+	VersionFrom string          `json:"version_from,omitempty"` // where the version was read
+	Licence     string          `json:"licence,omitempty"`      // SPDX identifier
+	LicenceFrom string          `json:"licence_from,omitempty"` // where the licence was read
+	Files       []PeekedFile    `json:"files"`                  // files that could be for a page
+	Excluded    []ExcludedGroup `json:"excluded,omitempty"`     // files that are not for a page, by reason
+	Suggested   []PeekedChoice  `json:"suggested"`              // the set that take would bring in
+	Options     []PeekedOption  `json:"options,omitempty"`      // other sensible choices
+	Notes       []string        `json:"notes,omitempty"`        // what else to know
 }
 
 // PeekedFile is one file that could be for a page.
 type PeekedFile struct {
-	Path            string        `json:"path"`
-	Kind            packages.Kind `json:"kind"`
-	Build           record.Build  `json:"build,omitempty"`
-	Size            int64         `json:"size"`
-	Wire            int64         `json:"wire,omitempty"` // as packed for the network
-	OtherBuild      string        `json:"pair,omitempty"`
-	Map             string        `json:"map,omitempty"`
-	MapOf           string        `json:"map_of,omitempty"`
-	ExcludedBecause string        `json:"aside,omitempty"`
+	Path            string        `json:"path"`                       // path in the package
+	Kind            packages.Kind `json:"kind"`                       // script, stylesheet, font, image and so on
+	Build           record.Build  `json:"build,omitempty"`            // readable or minified
+	Size            int64         `json:"size"`                       // bytes
+	Wire            int64         `json:"wire,omitempty"`             // as packed for the network
+	OtherBuild      string        `json:"other_build,omitempty"`      // path of the same file in the other build
+	Map             string        `json:"map,omitempty"`              // path of its source map
+	MapOf           string        `json:"map_of,omitempty"`           // path of the file whose source map it is
+	ExcludedBecause string        `json:"excluded_because,omitempty"` // why it is not for a page
 	// Of a script that was looked into:
 	Form    script.Form     `json:"form,omitempty"`
-	Syntax  int             `json:"syntax,omitempty"`
-	Defines []script.Global `json:"defines,omitempty"`
-	Needs   []script.Need   `json:"needs,omitempty"`
+	Syntax  int             `json:"syntax,omitempty"`  // year of the ECMAScript edition that it needs
+	Defines []script.Global `json:"defines,omitempty"` // globals that it defines
+	Needs   []script.Need   `json:"needs,omitempty"`   // globals that it needs
 }
 
 // PeekedOption is a sensible choice beside the suggested set.
 type PeekedOption struct {
-	Name       string              `json:"name"`
-	Kind       packages.OptionKind `json:"sort"`
-	Files      []string            `json:"files"`
-	Size       int64               `json:"size"`
-	Difference string              `json:"tells"`
+	Name       string              `json:"name"`       // value for --part
+	Kind       packages.OptionKind `json:"kind"`       // part, theme, variant and so on
+	Files      []string            `json:"files"`      // paths in the package
+	Size       int64               `json:"size"`       // bytes
+	Difference string              `json:"difference"` // how it differs from the suggested set
 }
 
 // ExcludedGroup sums up files that are not for a page.
 type ExcludedGroup struct {
-	Why   string   `json:"why"`
-	Files int      `json:"files"`
-	Size  int64    `json:"size"`
-	Some  []string `json:"some"`
+	Why   string   `json:"why"`   // the reason
+	Files int      `json:"files"` // number of files
+	Size  int64    `json:"size"`  // bytes
+	Some  []string `json:"some"`  // examples
 }
 
 // PeekedChoice is one file of the set that take would bring in.
 type PeekedChoice struct {
-	Path   string `json:"path"`
-	Reason string `json:"reason"`
+	Path   string `json:"path"`   // path in the package
+	Reason string `json:"reason"` // why it is suggested
 }
 
 // Peek looks inside a source. With all set, the files set apart are listed too.

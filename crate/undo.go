@@ -14,7 +14,7 @@ import (
 // Undone says what undo took back.
 type Undone struct {
 	Result
-	Title string `json:"title"`
+	Title string `json:"title"` // the command that made the change
 }
 
 func noChange() error {
@@ -70,6 +70,9 @@ func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, 
 
 // A PastChange is a change that can be undone, or done again.
 type PastChange = change.Done
+
+// An AbandonedChange is an interrupted change that was reverted.
+type AbandonedChange = change.Ending
 
 // History lists what can be undone, the last change first, and behind it what can be done again, the next first.
 func (c *Crate) History(ctx context.Context) ([]PastChange, error) {

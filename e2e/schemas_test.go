@@ -4,6 +4,9 @@ import (
 	"bytes"
 	"encoding"
 	"encoding/json"
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -14,88 +17,90 @@ import (
 	schemas "github.com/invopop/jsonschema"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"merrycrate.example/merry/crate"
+	"merrycrate.example/merry/cli"
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// fault is what any command answers under --json where it went wrong.
-type fault struct {
-	Error string   `json:"error"`
-	Code  string   `json:"code" jsonschema_description:"a stable name of what went wrong"`
-	Class string   `json:"class" jsonschema:"enum=refused,enum=misused,enum=outside,enum=internal"`
-	Next  []string `json:"next" jsonschema_description:"what to type next"`
+// answered are commands whose answers are compared with the schema of that name, in the order in which they are typed.
+var answered = []struct{ name, run string }{
+	{"start", "start"}, {"help", "help take"}, {"version", "--version"}, {"completion", "completion bash"},
+	{"peek", "peek ../downloads/brinework-1.2.0.zip"}, {"peek-downloads", "peek --downloads ../downloads"},
+	{"peek-texts", "peek ../downloads/brinework-1.2.0.zip --notes"},
+	{"take", "take oarlock@2.0.3 --page index.html"}, {"include", "include oarlock --page tides.html"},
+	{"take", "take brinework@1.2.0 --with-needs --page index.html --dry-run"},
+	{"take", "take brinework@1.2.0 --with-needs --page index.html"}, {"contents", "contents"}, {"sites", "contents --all-sites"},
+	{"check", "check"}, {"check-explain", "check --explain=need-later"}, {"check-explain-all", "check --explain"},
+	{"check-fix", "check --fix"}, {"check-fix-plan", "check --fix --dry-run"}, {"check-policy", "check --policy index.html"},
+	{"order", "order **"}, {"order-fix", "order index.html --fix --dry-run"}, {"order-graph", "order index.html --graph dot"},
+	{"switch", "switch --readable"}, {"undo-list", "undo --list"}, {"undo", "undo"}, {"undo-finish", "undo --finish"},
+	{"undo-abandon", "undo --abandon"}, {"move", "move js/club.js js/own/"}, {"compare", "compare brinework 2.0.0"},
+	{"versions", "versions brinework"}, {"versions-newer", "versions --newer"}, {"cache", "cache"},
+	{"repin", "repin brinework@2.0.0 --rename-sure --dry-run"}, {"repin", "repin brinework@2.0.0 --rename-sure"},
+	{"hold", "hold oarlock --below 3 --because kiosk"}, {"undo-several", "undo 2"}, {"settle", "settle"},
+	{"refill", "refill"}, {"seal", "seal js/oarlock.js"}, {"seal-html", "seal --html js/oarlock.js"},
+	{"seal-check", "seal --check index.html"}, {"sources", "sources"}, {"sources-measure", "sources --measure"},
+	{"sources-set", "sources set downloads ../downloads"},
+	{"sources-set-host", "sources set host cdn.harbour.example 127.0.0.1:9"},
+	{"sources-set-cdn", "sources set cdn harbour https://cdn.harbour.example/{name}/{version}/{path}"},
+	{"sources-try", "sources try --offline"}, {"bill", "bill"}, {"adopt", "adopt --all --dry-run"},
+	{"omit", "omit brinework --page index.html"}, {"drop", "drop brinework"}, {"error", "take nothing.zip"},
+	{"error", "omit --nothing"}, {"sources-set-registry", "sources set registry https://registry.harbour.example"},
+	{"demo-bare", "demo --to ../bare --bare"},
 }
 
-// answered are the commands whose answers have a schema, each with the type that it answers with and a run of it.
-var answered = []struct {
-	name string
-	of   any
-	run  string
-}{
-	{"start", crate.Started{}, "start"}, {"peek", crate.Peeked{}, "peek ../downloads/brinework-1.2.0.zip"}, {"take", crate.Taken{}, "take oarlock@2.0.3 --page index.html"},
-	{"include", crate.Included{}, "include oarlock --page tides.html"}, {"take", crate.Taken{}, "take brinework@1.2.0 --with-needs --page index.html --dry-run"}, {"take", crate.Taken{}, "take brinework@1.2.0 --with-needs --page index.html"},
-	{"contents", crate.Contents{}, "contents"}, {"check", crate.Checked{}, "check"}, {"order", []crate.Ordered{}, "order **"}, {"switch", crate.Switched{}, "switch --readable"}, {"undo-list", []crate.PastChange{}, "undo --list"}, {"undo", crate.Undone{}, "undo"},
-	{"move", crate.Moved{}, "move js/club.js js/own/"}, {"compare", crate.Compared{}, "compare brinework 2.0.0"}, {"versions", crate.Versions{}, "versions brinework"}, {"versions-newer", []crate.UpgradeLine{}, "versions --newer"},
-	{"repin", crate.Repinned{}, "repin brinework@2.0.0 --rename-sure"}, {"hold", crate.Held{}, "hold oarlock --below 3 --because kiosk"}, {"settle", crate.Settled{}, "settle"}, {"refill", crate.Refilled{}, "refill"},
-	{"seal", []crate.SealLine{}, "seal js/oarlock.js"}, {"sources", []crate.SourceState{}, "sources"}, {"bill", crate.Bill{}, "bill"}, {"adopt", crate.Adopted{}, "adopt --all --dry-run"}, {"omit", crate.Included{}, "omit brinework --page index.html"},
-	{"drop", crate.Dropped{}, "drop brinework"}, {"error", fault{}, "take nothing.zip"}, {"error", fault{}, "omit --nothing"},
-}
-
-// TestAnswersHaveSchemas: docs/schemas is made from the types that commands answer with, and what they answer is as it says. With -update it is made anew.
+// TestAnswersHaveSchemas: docs/schemas is made from the types of the answers, says what each property is, and describes
+// what the commands answer. With -update the schemas are written again.
 func TestAnswersHaveSchemas(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	const folder = "../docs/schemas"
-	reflector := &schemas.Reflector{AllowAdditionalProperties: true, Anonymous: true, Mapper: func(of reflect.Type) *schemas.Schema {
-		if of.Implements(reflect.TypeFor[encoding.TextMarshaler]()) {
-			return &schemas.Schema{Type: "string"}
-		}
-		return nil
-	}}
-	s, _ := merrytest.Registered(t)
-	seen := map[string]bool{}
-	for _, a := range answered {
-		made, err := json.MarshalIndent(reflector.Reflect(a.of), "", "  ")
-		if err != nil {
-			t.Fatal(err)
-		}
-		made = append(made, '\n')
-		name := filepath.Join(folder, a.name+".json")
+	reflector := &schemas.Reflector{
+		AllowAdditionalProperties: true, Anonymous: true, CommentMap: comments(t),
+		Mapper: func(of reflect.Type) *schemas.Schema {
+			if of.Implements(reflect.TypeFor[encoding.TextMarshaler]()) {
+				return &schemas.Schema{Type: "string"}
+			}
+			return nil
+		},
+	}
+	compiled := map[string]*jsonschema.Schema{}
+	for name, answer := range cli.Answers {
+		made := schemaOf(t, reflector, name, answer)
+		file := filepath.Join(folder, name+".json")
 		if *update {
-			if err := os.WriteFile(name, made, 0o644); err != nil {
+			if err := os.WriteFile(file, made, 0o644); err != nil {
 				t.Fatal(err)
 			}
 		}
-		kept, err := os.ReadFile(name)
+		kept, err := os.ReadFile(file)
 		if err != nil || !bytes.Equal(kept, made) {
-			t.Errorf("%s is not what the program answers with; go test ./e2e -run Schemas -update makes it anew", name)
-		}
-		seen[filepath.Base(name)] = true
-		for _, key := range regexp.MustCompile(`"([^"]*)": \{`).FindAllStringSubmatch(string(made), -1) {
-			if key[1] != strings.ToLower(key[1]) && !strings.Contains(string(made), `"#/$defs/`+key[1]+`"`) && key[1] != "additionalProperties" {
-				t.Errorf("of %s the key %s is not in lower case", a.name, key[1])
-			}
+			t.Errorf("%s does not match the answer's type; write it again with go test ./e2e -run Schemas -update", file)
 		}
 		parsed, err := jsonschema.UnmarshalJSON(bytes.NewReader(made))
 		if err != nil {
 			t.Fatal(err)
 		}
 		c := jsonschema.NewCompiler()
-		if err := c.AddResource("answer.json", parsed); err != nil {
+		if err := c.AddResource(name+".json", parsed); err != nil {
 			t.Fatal(err)
 		}
-		schema, err := c.Compile("answer.json")
-		if err != nil {
+		if compiled[name], err = c.Compile(name + ".json"); err != nil {
 			t.Fatal(err)
 		}
+	}
+	s, _ := merrytest.Registered(t)
+	for _, a := range answered {
 		r := s.Try(append(strings.Fields(a.run), "--json")...)
 		answer, err := jsonschema.UnmarshalJSON(strings.NewReader(r.Out))
 		if err != nil {
 			t.Errorf("merry %s --json: %v\n%s%s", a.run, err, r.Out, r.Err)
 			continue
 		}
-		if err := schema.Validate(answer); err != nil {
+		if err := compiled[a.name].Validate(answer); err != nil {
 			t.Errorf("merry %s --json answers\n%s\n%v", a.run, r.Out, err)
+		}
+		if _, wrong := answer.(map[string]any)["error"]; wrong && a.name != "error" {
+			t.Errorf("merry %s --json answers\n%s", a.run, r.Out)
 		}
 	}
 	entries, err := os.ReadDir(folder)
@@ -103,8 +108,102 @@ func TestAnswersHaveSchemas(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, e := range entries {
-		if !seen[e.Name()] {
-			t.Errorf("%s is of no command", e.Name())
+		if compiled[strings.TrimSuffix(e.Name(), ".json")] == nil {
+			t.Errorf("%s belongs to no answer", e.Name())
 		}
 	}
+}
+
+// nextSchema describes the key next of every answer.
+var nextSchema = map[string]any{
+	"type": "array", "description": "what to do next, in order of preference",
+	"items": map[string]any{"type": "object", "properties": map[string]any{
+		"command": map[string]any{"type": "string", "description": "what to type; missing if it is something to do by hand"},
+		"text":    map[string]any{"type": "string", "description": "what the command does, or what to do by hand"},
+	}},
+}
+
+// schemaOf makes the schema of an answer, and reports properties without a description and keys in upper case.
+func schemaOf(t *testing.T, reflector *schemas.Reflector, name string, answer any) []byte {
+	t.Helper()
+	b, err := json.Marshal(reflector.Reflect(answer))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var root map[string]any
+	if err := json.Unmarshal(b, &root); err != nil {
+		t.Fatal(err)
+	}
+	defs, _ := root["$defs"].(map[string]any)
+	top := defs[strings.TrimPrefix(root["$ref"].(string), "#/$defs/")].(map[string]any)
+	if top["properties"].(map[string]any)["next"] == nil {
+		top["properties"].(map[string]any)["next"] = nextSchema
+	}
+	for of, def := range defs {
+		properties, _ := def.(map[string]any)["properties"].(map[string]any)
+		for key, p := range properties {
+			property, isMap := p.(map[string]any)
+			if key == "next" && isMap && property["type"] == "string" {
+				properties[key] = nextSchema
+				continue
+			}
+			if !isMap {
+				properties[key] = map[string]any{}
+			}
+			if text, _ := property["description"].(string); text == "" {
+				t.Errorf("schema %s: %s.%s has no description", name, of, key)
+			}
+			if key != strings.ToLower(key) {
+				t.Errorf("schema %s: the key %s is not in lower case", name, key)
+			}
+		}
+	}
+	b, err = json.MarshalIndent(root, "", "  ")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return append(b, '\n')
+}
+
+// spaces are line breaks and indentation of a comment.
+var spaces = regexp.MustCompile(`\s+`)
+
+// comments maps package.Type and package.Type.Field to their comments in the source.
+func comments(t *testing.T) map[string]string {
+	t.Helper()
+	m := map[string]string{}
+	for _, pattern := range []string{"../crate/*.go", "../crate/*/*.go", "../cli/*.go"} {
+		names, err := filepath.Glob(pattern)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, name := range names {
+			f, err := parser.ParseFile(token.NewFileSet(), name, nil, parser.ParseComments)
+			if err != nil {
+				t.Fatal(err)
+			}
+			prefix := "merrycrate.example/merry/" + filepath.ToSlash(filepath.Dir(strings.TrimPrefix(name, "../"))) + "."
+			ast.Inspect(f, func(n ast.Node) bool {
+				spec, isType := n.(*ast.TypeSpec)
+				if !isType {
+					return true
+				}
+				fields, isStruct := spec.Type.(*ast.StructType)
+				if !isStruct {
+					return true
+				}
+				for _, field := range fields.Fields.List {
+					text := field.Doc.Text()
+					if text == "" {
+						text = field.Comment.Text()
+					}
+					for _, id := range field.Names {
+						m[prefix+spec.Name.Name+"."+id.Name] = strings.TrimSpace(spaces.ReplaceAllString(text, " "))
+					}
+				}
+				return true
+			})
+		}
+	}
+	return m
 }

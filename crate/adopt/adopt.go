@@ -38,24 +38,24 @@ type Request struct {
 // Adopted says what adopt recognised and did.
 type Adopted struct {
 	reconcile.Result
-	Tags  []Tag                  `json:"tags"`
+	Tags  []Tag                  `json:"tags"`            // the tags that were looked at
 	Pages []reconcile.PageChange `json:"pages,omitempty"` // that pasted tags went on
 	CDNs  map[string]cdn.Pattern `json:"cdns,omitempty"`  // patterns that were learned on the way
-	Notes []string               `json:"notes,omitempty"`
+	Notes []string               `json:"notes,omitempty"` // what else to know
 }
 
 // Tag is one script or stylesheet, on however many pages.
 type Tag struct {
-	Ref     string    `json:"ref"`
-	At      string    `json:"at"` // page:line:column of the first tag
-	Pages   int       `json:"pages"`
-	Library string    `json:"library,omitempty"`
-	Version string    `json:"version,omitempty"`
-	File    string    `json:"file,omitempty"`
-	Sure    Certainty `json:"sure"`
-	Because []string  `json:"because,omitempty"`
-	State   State     `json:"state"`
-	Why     string    `json:"why,omitempty"`
+	Ref     string    `json:"ref"`               // the reference, as it is written
+	At      string    `json:"at"`                // page:line:column of the first tag
+	Pages   int       `json:"pages"`             // the pages that it is on
+	Library string    `json:"library,omitempty"` // the library's name in the crate
+	Version string    `json:"version,omitempty"` // exact version
+	File    string    `json:"file,omitempty"`    // path in the package
+	Sure    Certainty `json:"sure"`              // how certain the library and version are
+	Because []string  `json:"because,omitempty"` // the evidence
+	State   State     `json:"state"`             // adopted, asked, left and so on
+	Why     string    `json:"why,omitempty"`     // why it was not adopted
 	Next    string    `json:"next,omitempty"`
 }
 

@@ -10,9 +10,9 @@ const MaxHeight = 12000
 
 // A View is how a page is opened.
 type View struct {
-	Width     int  `json:"width"` // of the window, in pixels
-	Dark      bool `json:"dark,omitempty"`
-	NoScripts bool `json:"no_scripts,omitempty"`
+	Width     int  `json:"width"`                // of the window, in pixels
+	Dark      bool `json:"dark,omitempty"`       // prefers-color-scheme: dark was emulated
+	NoScripts bool `json:"no_scripts,omitempty"` // scripts were turned off
 }
 
 // String is the words for it.

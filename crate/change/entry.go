@@ -28,6 +28,8 @@ type Entry struct {
 
 	// Diff is the unified diff of a dry run's entry, "" where the file is no text.
 	Diff string `json:"-"`
+	// Integrity is the sha384 of a dry run's entry that has no diff.
+	Integrity string `json:"-"`
 }
 
 // mostOpen is how many folders are kept open at once: many files lie in few.

@@ -121,7 +121,7 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 
 // An Ending says what became of an unfinished change.
 type Ending struct {
-	Title string `json:"title,omitempty"`
+	Title string `json:"title,omitempty"` // the command that was interrupted
 	// Left are files that another program changed after the stop; they are as they were found.
 	Left []string `json:"left,omitempty"`
 	// Kept is the folder with the old content of those, or with all of a change that was not the user's own.

@@ -18,6 +18,7 @@ import (
 	"github.com/gofrs/flock"
 
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -159,7 +160,9 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 				return err
 			}
 		}
-		e.Diff = diff(e, old, content)
+		if e.Diff = diff(e, old, content); e.Diff == "" {
+			e.Integrity = integrity.Of(content)
+		}
 		s.add(e)
 		return nil
 	}
@@ -199,7 +202,7 @@ func (s *Set) Remove(name paths.InProject, seen disk.Stamp) error {
 
 func diff(e Entry, old, new []byte) string {
 	const most = 1 << 20
-	if len(old)+len(new) > most || !isText(old) || !isText(new) {
+	if len(old)+len(new) > most || !isText(old) || !isText(new) || hasLongLine(old) || hasLongLine(new) {
 		return ""
 	}
 	from := "a/" + e.Path
@@ -207,6 +210,18 @@ func diff(e Entry, old, new []byte) string {
 		from = "/dev/null"
 	}
 	return udiff.Unified(from, "b/"+e.Path, string(old), string(new))
+}
+
+// maxDiffLine is the longest line, in bytes, that a diff may show: nobody reads the diff of a minified file.
+const maxDiffLine = 1000
+
+func hasLongLine(b []byte) bool {
+	for line := range bytes.Lines(b) {
+		if len(line) > maxDiffLine {
+			return true
+		}
+	}
+	return false
 }
 
 func isText(b []byte) bool { return !slices.Contains(b[:min(len(b), 8000)], 0) }

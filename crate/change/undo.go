@@ -19,10 +19,10 @@ import (
 // A Done is a change that was carried out, and can be undone; or one that was undone, and can be done again.
 type Done struct {
 	ID      string    `json:"-"`
-	Title   string    `json:"title"`
-	When    time.Time `json:"when,omitzero"` // when it was made, or undone; zero of changes by older programs
-	Files   []string  `json:"files"`         // what it touched, from the project's folder
-	Undone  bool      `json:"undone,omitempty"`
+	Title   string    `json:"title"`            // the command that made the change
+	When    time.Time `json:"when,omitzero"`    // when it was made, or undone; zero of changes by older programs
+	Files   []string  `json:"files"`            // what it touched, from the project's folder
+	Undone  bool      `json:"undone,omitempty"` // whether the change is undone
 	Entries []Entry   `json:"-"`
 }
 

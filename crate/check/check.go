@@ -25,13 +25,13 @@ const (
 
 // A Finding is one thing that is wrong, with a stable name.
 type Finding struct {
-	Name     string   `json:"name"`
-	Severity Severity `json:"severity"`
-	File     string   `json:"file"`           // from the project's root
-	Line     int      `json:"line,omitempty"` // from 1; 0 where it is the whole file
-	Column   int      `json:"column,omitempty"`
-	Message  string   `json:"message"`
-	Why      string   `json:"why"`
+	Name     string   `json:"name"`             // the finding's stable name
+	Severity Severity `json:"severity"`         // error, warning or note
+	File     string   `json:"file"`             // from the project's root
+	Line     int      `json:"line,omitempty"`   // from 1; 0 where it is the whole file
+	Column   int      `json:"column,omitempty"` // from 1; 0 if the finding is about the whole file
+	Message  string   `json:"message"`          // one sentence of fact
+	Why      string   `json:"why"`              // the consequence
 	Next     string   `json:"next"`             // what to type or do
 	Global   string   `json:"global,omitempty"` // that is missing, of a finding of code
 	// Declared says that it is of a need which the packing list names, and no code that was read.

@@ -30,13 +30,13 @@ const (
 
 // A Message is one thing that a browser said of a page.
 type Message struct {
-	Kind Kind   `json:"kind"`
-	Page string `json:"page"` // in the site, such as crews/index.html
-	Text string `json:"text"`
+	Kind Kind   `json:"kind"`          // what kind of message it is
+	Page string `json:"page"`          // in the site, such as crews/index.html
+	Text string `json:"text"`          // the message
 	URL  string `json:"url,omitempty"` // of the script that it came from, or of the request
 	// Line and Column are its place in that, from 1, 0 where there is none.
 	Line   int `json:"line,omitempty"`
-	Column int `json:"column,omitempty"`
+	Column int `json:"column,omitempty"` // from 1
 	// File is the script in the site, or behind its source map.
 	File  string `json:"file,omitempty"`
 	Cause string `json:"cause,omitempty"` // what check knows of it

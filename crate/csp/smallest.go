@@ -23,8 +23,8 @@ import (
 
 // A PagePolicy is the smallest content security policy with which pages work, as far as reading and a rehearsal show.
 type PagePolicy struct {
-	Pages  []string `json:"pages"`
-	Policy string   `json:"policy"`
+	Pages  []string `json:"pages"`           // the pages that the policy is for
+	Policy string   `json:"policy"`          // value of a Content-Security-Policy header
 	Notes  []string `json:"notes,omitempty"` // what it can't allow, or only in a way that is better changed
 }
 

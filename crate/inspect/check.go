@@ -31,14 +31,14 @@ import (
 
 // Checked is what check found.
 type Checked struct {
-	Pages    int             `json:"pages"`
-	Findings []check.Finding `json:"findings"`
+	Pages    int             `json:"pages"`    // number of pages that were checked
+	Findings []check.Finding `json:"findings"` // sorted by file and position
 	// Rehearsed is how many pages were rehearsed, and Unsure what those rehearsals showed and can't be sure of.
 	Rehearsed int      `json:"rehearsed"`
-	Unsure    []string `json:"unsure,omitempty"`
+	Unsure    []string `json:"unsure,omitempty"` // findings that are uncertain: a rehearsal could not simulate something
 	// Before is how many findings an earlier check had that are still there, and Mended how many are not; both where one was named.
 	Before int `json:"before,omitempty"`
-	Mended int `json:"mended,omitempty"`
+	Mended int `json:"mended,omitempty"` // findings of the baseline that are fixed
 }
 
 // Against leaves of the findings those that an earlier check did not have. Of pages that were not checked now, nothing is known to be mended.

@@ -21,29 +21,29 @@ import (
 
 // Ordered is how a page's scripts and stylesheets take effect.
 type Ordered struct {
-	Page        string            `json:"page"`
-	Steps       []Step            `json:"steps"`
-	Constraints []OrderConstraint `json:"constraints,omitempty"`
-	Cycle       []string          `json:"cycle,omitempty"` // the reasons round it
-	Stuck       []string          `json:"stuck,omitempty"` // what no move can mend
-	Notes       []string          `json:"notes,omitempty"`
+	Page        string            `json:"page"`                  // the page, in the site
+	Steps       []Step            `json:"steps"`                 // in the order in which they take effect
+	Constraints []OrderConstraint `json:"constraints,omitempty"` // what must come before what
+	Cycle       []string          `json:"cycle,omitempty"`       // the reasons round it
+	Stuck       []string          `json:"stuck,omitempty"`       // what no move can mend
+	Notes       []string          `json:"notes,omitempty"`       // what else to know
 }
 
 // Step is one script or stylesheet, in the order in which they take effect.
 type Step struct {
-	Name    string   `json:"name"`
-	Kind    string   `json:"kind"`
-	When    string   `json:"when"`
-	Line    int      `json:"line"`
-	Library string   `json:"library,omitempty"`
-	Defines []string `json:"defines,omitempty"`
-	Needs   []string `json:"needs,omitempty"`
-	Verdict Verdict  `json:"verdict"`
-	Size    int64    `json:"size"`
-	Wire    int64    `json:"wire"`
-	From    string   `json:"from,omitempty"` // local, or the host of a link
-	Item    int      `json:"item"`
-	Looks   []Look   `json:"looks,omitempty"` // of own scripts
+	Name    string   `json:"name"`              // path, address or a description
+	Kind    string   `json:"kind"`              // script, stylesheet and so on
+	When    string   `json:"when"`              // when it takes effect
+	Line    int      `json:"line"`              // of its tag, from 1
+	Library string   `json:"library,omitempty"` // the library that it belongs to
+	Defines []string `json:"defines,omitempty"` // globals that it defines
+	Needs   []string `json:"needs,omitempty"`   // globals that it needs
+	Verdict Verdict  `json:"verdict"`           // fine, or what is wrong
+	Size    int64    `json:"size"`              // bytes on disk
+	Wire    int64    `json:"wire"`              // bytes on the wire, compressed
+	From    string   `json:"from,omitempty"`    // local, or the host of a link
+	Item    int      `json:"item"`              // index in the page's scripts and stylesheets
+	Looks   []Look   `json:"looks,omitempty"`   // of own scripts
 }
 
 // A Verdict is what the browser will say of a step, with a reason behind a colon in some.
@@ -60,18 +60,18 @@ const (
 
 // Look is an id or a class that an own script looks up.
 type Look struct {
-	Selector string `json:"selector"`
-	At       string `json:"at"`
-	Here     bool   `json:"here"` // the page has such an element
+	Selector string `json:"selector"` // the CSS selector
+	At       string `json:"at"`       // position in the script
+	Here     bool   `json:"here"`     // the page has such an element
 }
 
 // OrderConstraint is one reason why something must come before something else.
 type OrderConstraint struct {
-	Before int         `json:"before"` // indices of steps
-	After  int         `json:"after"`
-	Reason string      `json:"reason"`
-	State  order.State `json:"state"`
-	Global string      `json:"global,omitempty"`
+	Before int         `json:"before"`           // indices of steps
+	After  int         `json:"after"`            // index of the step that must come later
+	Reason string      `json:"reason"`           // why
+	State  order.State `json:"state"`            // kept, broken or race
+	Global string      `json:"global,omitempty"` // the global that decides it
 }
 
 // Order tells how pages' scripts and stylesheets take effect, with the reason for every constraint.
@@ -232,13 +232,13 @@ const NotProvedFewest = "there may be fewer moves: the page has too many scripts
 
 // OrderedPage is one page whose tags were moved, or could not be.
 type OrderedPage struct {
-	Page  string   `json:"page"`
-	Moves []string `json:"moves,omitempty"`
+	Page  string   `json:"page"`            // the page, in the site
+	Moves []string `json:"moves,omitempty"` // the tags that moved
 	// NotProvedFewest says that the page is so tangled that fewer moves may do.
-	NotProvedFewest bool     `json:"notProvedFewest,omitempty"`
-	Why             []string `json:"why,omitempty"`
-	Cycle           []string `json:"cycle,omitempty"`
-	Stuck           []string `json:"stuck,omitempty"`
+	NotProvedFewest bool     `json:"not_proved_fewest,omitempty"`
+	Why             []string `json:"why,omitempty"`   // the reasons of the moves
+	Cycle           []string `json:"cycle,omitempty"` // scripts that need each other in a circle
+	Stuck           []string `json:"stuck,omitempty"` // constraints that no move satisfies
 }
 
 // A Repairer puts pages in order.

@@ -24,44 +24,44 @@ import (
 
 // Bill is what the site ships from others.
 type Bill struct {
-	Site       string     `json:"-"` // the name of the project's folder
-	Libraries  []BillLine `json:"libraries"`
+	Site       string     `json:"-"`                    // the name of the project's folder
+	Libraries  []BillLine `json:"libraries"`            // third-party libraries, in the order of the packing list
 	Advisories int        `json:"advisories,omitempty"` // how many were read
-	Warnings   []Warning  `json:"warnings,omitempty"`
-	Notes      []string   `json:"notes,omitempty"`
+	Warnings   []Warning  `json:"warnings,omitempty"`   // advisories that affect the crate
+	Notes      []string   `json:"notes,omitempty"`      // what else to know
 }
 
 // BillLine is one library.
 type BillLine struct {
-	Name       string        `json:"name"`
-	Version    string        `json:"version"`
-	Licence    string        `json:"licence,omitempty"`
-	PURL       string        `json:"purl,omitempty"`
-	Origin     string        `json:"origin"`
-	Digest     string        `json:"digest,omitempty"`
-	Needs      []string      `json:"needs,omitempty"`
-	Files      []record.File `json:"files"`
-	Pages      int           `json:"pages"`
-	Only       record.Only   `json:"only,omitempty"`
-	Texts      []LicenceText `json:"texts,omitempty"` // of the licence, as the library ships them
+	Name       string        `json:"name"`              // the library's name in the crate
+	Version    string        `json:"version"`           // exact version
+	Licence    string        `json:"licence,omitempty"` // SPDX identifier
+	PURL       string        `json:"purl,omitempty"`    // package URL
+	Origin     string        `json:"origin"`            // where it came from
+	Digest     string        `json:"digest,omitempty"`  // integrity of the source's bytes
+	Needs      []string      `json:"needs,omitempty"`   // libraries that it needs on a page
+	Files      []record.File `json:"files"`             // number of its files
+	Pages      int           `json:"pages"`             // number of pages that it is on
+	Only       record.Only   `json:"only,omitempty"`    // "desk" if it is for development only
+	Texts      []LicenceText `json:"texts,omitempty"`   // of the licence, as the library ships them
 	registered bool
 }
 
 // LicenceText is a licence as a library ships it.
 type LicenceText struct {
-	Path string `json:"path"`
-	Text string `json:"text"`
+	Path string `json:"path"` // path in the package
+	Text string `json:"text"` // the whole text
 }
 
 // Warning is an advisory that concerns a library of the crate.
 type Warning struct {
-	Library string   `json:"library"`
-	Version string   `json:"version"`
-	ID      string   `json:"id"`
-	Aliases []string `json:"aliases,omitempty"`
-	Summary string   `json:"summary"`
-	Fixed   []string `json:"fixed,omitempty"` // versions that are mended
-	From    string   `json:"from"`            // the advisory's file
+	Library string   `json:"library"`           // the library's name in the crate
+	Version string   `json:"version"`           // the version in the crate
+	ID      string   `json:"id"`                // the advisory's identifier
+	Aliases []string `json:"aliases,omitempty"` // other identifiers
+	Summary string   `json:"summary"`           // of the advisory
+	Fixed   []string `json:"fixed,omitempty"`   // versions that are mended
+	From    string   `json:"from"`              // the advisory's file
 }
 
 // BillOf lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.

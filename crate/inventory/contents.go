@@ -19,36 +19,36 @@ import (
 
 // Contents is the crate at a glance.
 type Contents struct {
-	Root      string         `json:"root"`
-	Site      string         `json:"site"` // the folder that is served, from the root; pages are named from there
-	Libraries []ContentsLine `json:"libraries"`
-	Pages     []PageLoad     `json:"pages"`
+	Root      string         `json:"root"`      // absolute path of the project
+	Site      string         `json:"site"`      // the folder that is served, from the root; pages are named from there
+	Libraries []ContentsLine `json:"libraries"` // in the order of the packing list
+	Pages     []PageLoad     `json:"pages"`     // what each page loads
 }
 
 // ContentsLine is one library of the crate.
 type ContentsLine struct {
-	Name    string       `json:"name"`
-	Version string       `json:"version"`
-	Licence string       `json:"licence,omitempty"`
-	From    string       `json:"from"`
-	Build   record.Build `json:"build,omitempty"`
-	Files   int          `json:"files"`
-	Size    int64        `json:"size"`
-	Wire    int64        `json:"wire"` // what pages load of it, as packed for the network by gzip
-	Pages   int          `json:"pages"`
-	State   string       `json:"state"` // whole, or what is wrong
-	Needs   []string     `json:"needs,omitempty"`
-	Because string       `json:"because,omitempty"`
-	Only    record.Only  `json:"only,omitempty"`
-	Hold    *record.Hold `json:"hold,omitempty"`
+	Name    string       `json:"name"`              // the library's name in the crate
+	Version string       `json:"version"`           // exact version
+	Licence string       `json:"licence,omitempty"` // SPDX identifier
+	From    string       `json:"from"`              // the source
+	Build   record.Build `json:"build,omitempty"`   // the build that pages use
+	Files   int          `json:"files"`             // number of its files
+	Size    int64        `json:"size"`              // bytes on disk
+	Wire    int64        `json:"wire"`              // what pages load of it, as packed for the network by gzip
+	Pages   int          `json:"pages"`             // number of pages that it is on
+	State   string       `json:"state"`             // whole, or what is wrong
+	Needs   []string     `json:"needs,omitempty"`   // libraries that it needs on a page
+	Because string       `json:"because,omitempty"` // the reason in the packing list
+	Only    record.Only  `json:"only,omitempty"`    // "desk" if it is for development only
+	Hold    *record.Hold `json:"hold,omitempty"`    // the version that it must stay at or below
 }
 
 // PageLoad is what a page's own scripts and stylesheets and those of libraries come to.
 type PageLoad struct {
-	Page  string `json:"page"`
-	Files int    `json:"files"`
-	Size  int64  `json:"size"`
-	Wire  int64  `json:"wire"`
+	Page  string `json:"page"`  // the page, in the site
+	Files int    `json:"files"` // number of scripts and stylesheets
+	Size  int64  `json:"size"`  // bytes on disk
+	Wire  int64  `json:"wire"`  // bytes on the wire, compressed
 }
 
 // mostPageLoads is how many pages are summed up; of a larger site the first ones stand for the rest.

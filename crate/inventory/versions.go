@@ -37,26 +37,26 @@ func Newer(ctx context.Context, p *project.Project, advisories string) ([]upgrad
 
 // VersionLine is one version of a library.
 type VersionLine struct {
-	Version    string     `json:"version"`
-	Time       *time.Time `json:"time,omitempty"`
-	Tags       []string   `json:"tags,omitempty"`
-	Size       int64      `json:"size,omitempty"` // unpacked, in bytes
-	Licence    string     `json:"licence,omitempty"`
-	Deprecated string     `json:"deprecated,omitempty"`
-	Pinned     bool       `json:"pinned,omitempty"`
-	Held       bool       `json:"held,omitempty"` // the hold does not allow it
-	Syntax     int        `json:"syntax,omitempty"`
+	Version    string     `json:"version"`              // exact version
+	Time       *time.Time `json:"time,omitempty"`       // when it was published
+	Tags       []string   `json:"tags,omitempty"`       // of the registry
+	Size       int64      `json:"size,omitempty"`       // unpacked, in bytes
+	Licence    string     `json:"licence,omitempty"`    // SPDX identifier
+	Deprecated string     `json:"deprecated,omitempty"` // the registry's message
+	Pinned     bool       `json:"pinned,omitempty"`     // this is the version in the crate
+	Held       bool       `json:"held,omitempty"`       // the hold does not allow it
+	Syntax     int        `json:"syntax,omitempty"`     // year of the ECMAScript edition that it needs
 }
 
 // Versions is what there is of a library.
 type Versions struct {
-	Library string        `json:"library"`
-	Package string        `json:"package"`
-	Pinned  string        `json:"pinned,omitempty"`
-	Hold    *record.Hold  `json:"hold,omitempty"`
-	Notes   []string      `json:"notes,omitempty"`
-	Stale   bool          `json:"stale,omitempty"` // offline: as it was when the registry was last asked
-	Lines   []VersionLine `json:"versions"`        // the newest first
+	Library string        `json:"library"`          // the library's name in the crate
+	Package string        `json:"package"`          // the package's name in the registry
+	Pinned  string        `json:"pinned,omitempty"` // the version in the crate
+	Hold    *record.Hold  `json:"hold,omitempty"`   // the version that it must stay at or below
+	Notes   []string      `json:"notes,omitempty"`  // what else to know
+	Stale   bool          `json:"stale,omitempty"`  // offline: as it was when the registry was last asked
+	Lines   []VersionLine `json:"versions"`         // the newest first
 }
 
 // VersionsOfPackage lists what a registry has of a library of the crate, or of any package.

@@ -22,12 +22,12 @@ import (
 // Refilled says what refill found and put back.
 type Refilled struct {
 	reconcile.Result
-	Whole    int      `json:"whole"` // files that were there as sealed
-	Restored []string `json:"restored,omitempty"`
-	Changed  []string `json:"changed,omitempty"` // there with other bytes, left alone
-	Missing  []string `json:"missing,omitempty"` // to be had from nowhere
-	Moved    []string `json:"moved,omitempty"`   // moved by hand, and left where they are
-	Fetched  []string `json:"fetched,omitempty"` // addresses that were asked
+	Whole    int      `json:"whole"`              // files that were there as sealed
+	Restored []string `json:"restored,omitempty"` // paths that were put back
+	Changed  []string `json:"changed,omitempty"`  // there with other bytes, left alone
+	Missing  []string `json:"missing,omitempty"`  // to be had from nowhere
+	Moved    []string `json:"moved,omitempty"`    // moved by hand, and left where they are
+	Fetched  []string `json:"fetched,omitempty"`  // addresses that were asked
 }
 
 // A RefillRequest asks for the sealed files of libraries.

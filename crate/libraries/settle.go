@@ -20,15 +20,15 @@ import (
 // Applied says what settling did.
 type Applied struct {
 	reconcile.Result
-	Done  []Done                 `json:"done"`
-	Pages []reconcile.PageChange `json:"pages,omitempty"`
-	Notes []string               `json:"notes,omitempty"`
+	Done  []Done                 `json:"done"`            // what was applied
+	Pages []reconcile.PageChange `json:"pages,omitempty"` // the pages that changed
+	Notes []string               `json:"notes,omitempty"` // what else to know
 }
 
 // Done is one thing that was carried out for a library.
 type Done struct {
-	Library string `json:"library"`
-	What    string `json:"what"`
+	Library string `json:"library"` // the library's name in the crate
+	What    string `json:"what"`    // what was done
 }
 
 // A Applying carries out what the packing list says.

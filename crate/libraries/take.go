@@ -52,35 +52,35 @@ type TakeRequest struct {
 // Taken says what take did.
 type Taken struct {
 	reconcile.Result
-	Library      string                 `json:"library"`
-	Already      bool                   `json:"again,omitempty"` // it was in the crate already
-	Version      string                 `json:"version"`
-	Licence      string                 `json:"licence,omitempty"`
-	Digest       string                 `json:"digest,omitempty"`
-	Together     bool                   `json:"together,omitempty"`
-	InFolder     []string               `json:"kept_together,omitempty"` // files that had to stay together where the others went by their kinds
-	FolderReason string                 `json:"why_together,omitempty"`
-	Choices      []TakenFile            `json:"choices"`
-	Pages        []reconcile.PageChange `json:"pages,omitempty"`
-	Notes        []string               `json:"notes,omitempty"`
-	Build        record.Build           `json:"build"`
+	Library      string                 `json:"library"`                 // the library's name in the crate
+	Already      bool                   `json:"already,omitempty"`       // it was in the crate already
+	Version      string                 `json:"version"`                 // exact version
+	Licence      string                 `json:"licence,omitempty"`       // SPDX identifier
+	Digest       string                 `json:"digest,omitempty"`        // integrity of the source's bytes
+	Together     bool                   `json:"together,omitempty"`      // its files are in one folder
+	InFolder     []string               `json:"in_folder,omitempty"`     // files that had to stay together where the others went by their kinds
+	FolderReason string                 `json:"folder_reason,omitempty"` // why files stayed in one folder
+	Choices      []TakenFile            `json:"choices"`                 // the library's files
+	Pages        []reconcile.PageChange `json:"pages,omitempty"`         // the pages that changed
+	Notes        []string               `json:"notes,omitempty"`         // what else to know
+	Build        record.Build           `json:"build"`                   // the build that pages use
 	// FirstSeen says that nothing was known of the source's bytes before.
 	FirstSeen bool                       `json:"first_seen,omitempty"`
-	Needs     []requirements.Requirement `json:"needs,omitempty"`
-	AlsoTook  []string                   `json:"with,omitempty"`   // libraries that were taken along
-	Others    []Taken                    `json:"others,omitempty"` // of several sources, all but the first
-	Missing   []reconcile.MissingNeed    `json:"lacks,omitempty"`  // needs that the pages have not
+	Needs     []requirements.Requirement `json:"needs,omitempty"`     // what it needs on a page
+	AlsoTook  []string                   `json:"also_took,omitempty"` // libraries that were taken along
+	Others    []Taken                    `json:"others,omitempty"`    // of several sources, all but the first
+	Missing   []reconcile.MissingNeed    `json:"missing,omitempty"`   // needs that the pages have not
 }
 
 // TakenFile is one file of the set, and where it went.
 type TakenFile struct {
-	Path   string `json:"path"`
-	At     string `json:"at"`
-	Size   int64  `json:"size"`
-	Reason string `json:"reason"`
+	Path   string `json:"path"`   // path in the package
+	At     string `json:"at"`     // path in the project
+	Size   int64  `json:"size"`   // bytes
+	Reason string `json:"reason"` // why it was taken
 	// State says what became of it: "added", "there", or "moved" from Was.
 	State string `json:"state"`
-	Was   string `json:"was,omitempty"`
+	Was   string `json:"was,omitempty"` // path before it moved
 }
 
 // The states of a file that was taken.

@@ -16,34 +16,34 @@ import (
 
 // A Difference is what looks different between two looks of a page.
 type Difference struct {
-	Share   float64  `json:"share"` // of the picture, from 0 to 1
-	Regions []Region `json:"regions"`
+	Share   float64  `json:"share"`   // of the picture, from 0 to 1
+	Regions []Region `json:"regions"` // the parts of the screenshot that differ
 	// Fonts are those that came (with a plus) or went (with a minus).
 	Fonts []string `json:"fonts,omitempty"`
 }
 
 // A Region is a part of the picture that differs.
 type Region struct {
-	X        int       `json:"x"`
-	Y        int       `json:"y"`
-	W        int       `json:"w"`
-	H        int       `json:"h"`
+	X        int       `json:"x"`        // in pixels, from the left
+	Y        int       `json:"y"`        // in pixels, from the top
+	W        int       `json:"w"`        // width in pixels
+	H        int       `json:"h"`        // height in pixels
 	Elements []Changed `json:"elements"` // that lie in it, the most telling first
 }
 
 // A Changed element is one in a region that differs.
 type Changed struct {
-	Path  string       `json:"path"`
-	How   string       `json:"how,omitempty"` // it came, it went, it moved
-	Rules []RuleChange `json:"rules,omitempty"`
+	Path  string       `json:"path"`            // the element, such as body > nav#menu > a(2)
+	How   string       `json:"how,omitempty"`   // it came, it went, it moved
+	Rules []RuleChange `json:"rules,omitempty"` // CSS rules that changed for it
 }
 
 // A RuleChange is a rule that applies to an element otherwise than before.
 type RuleChange struct {
-	Selector string `json:"selector"`
-	File     string `json:"file,omitempty"`
-	Was      string `json:"was,omitempty"` // the declarations that are not there any more
-	Now      string `json:"now,omitempty"` // those that were not there
+	Selector string `json:"selector"`       // the rule's selector
+	File     string `json:"file,omitempty"` // the stylesheet
+	Was      string `json:"was,omitempty"`  // the declarations that are not there any more
+	Now      string `json:"now,omitempty"`  // those that were not there
 }
 
 // tolerance is how far a colour may be off: what two runs of one browser differ by at the edges of letters.

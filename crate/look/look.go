@@ -62,12 +62,12 @@ const (
 
 // Report is what was seen.
 type Report struct {
-	Browser string  `json:"browser"` // its name and version
-	Pages   []*Page `json:"pages"`   // each in each of its widths
-	Saved   string  `json:"saved,omitempty"`
+	Browser string  `json:"browser"`         // its name and version
+	Pages   []*Page `json:"pages"`           // each in each of its widths
+	Saved   string  `json:"saved,omitempty"` // the name that the look was saved under
 	// Disagreements is where check and the browser say different things.
-	Disagreements []Disagreement `json:"differs"`
-	Notes         []string       `json:"notes,omitempty"`
+	Disagreements []Disagreement `json:"disagreements"`
+	Notes         []string       `json:"notes,omitempty"` // what else to know
 
 	site string // the site's folder in the project
 }
@@ -76,26 +76,26 @@ type Report struct {
 type Page struct {
 	Page string `json:"page"` // in the site
 	browser.View
-	Messages []*console.Message `json:"messages"`
+	Messages []*console.Message `json:"messages"` // of the console
 	// More is how many console lines there were beyond the ones kept.
 	More       int              `json:"more,omitempty"`
-	FirstPaint int              `json:"paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
-	Requests   int              `json:"requests"`
-	Bytes      map[string]int64 `json:"bytes"` // on the wire, by host; "" is the site's own
+	FirstPaint int              `json:"first_paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
+	Requests   int              `json:"requests"`       // number of requests
+	Bytes      map[string]int64 `json:"bytes"`          // on the wire, by host; "" is the site's own
 	// Different is how it looks otherwise than what was kept, nil where it does not.
 	Different *Difference `json:"different,omitempty"`
 	// UnstyledClasses are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
 	// pictures were taken.
-	UnstyledClasses []string `json:"lone,omitempty"`
-	Unmatched       int      `json:"unmatched,omitempty"`
+	UnstyledClasses []string `json:"unstyled_classes,omitempty"`
+	Unmatched       int      `json:"unmatched,omitempty"` // CSS rules that match nothing
 
 	Before, After *browser.Shot `json:"-"`
 }
 
 // A Disagreement page is one of which check and the browser say different things.
 type Disagreement struct {
-	Page string `json:"page"`
-	What string `json:"what"`
+	Page string `json:"page"` // the page, in the site
+	What string `json:"what"` // what one of the two reports and the other does not
 }
 
 // mostPages is how many pages are looked at that nobody named.

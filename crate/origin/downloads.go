@@ -23,12 +23,12 @@ import (
 
 // A Download is an archive of the user's download folder that looks like a library.
 type Download struct {
-	Number  int       `json:"number"`
-	File    string    `json:"file"` // its whole path
-	Name    string    `json:"name"`
-	Version string    `json:"version,omitempty"`
-	Size    int64     `json:"size"`
-	Time    time.Time `json:"time"`
+	Number  int       `json:"number"`            // stands for the file in peek and take
+	File    string    `json:"file"`              // its whole path
+	Name    string    `json:"name"`              // the library's name
+	Version string    `json:"version,omitempty"` // the library's version
+	Size    int64     `json:"size"`              // bytes
+	Time    time.Time `json:"time"`              // when the file was last changed
 }
 
 const mostDownloads = 12

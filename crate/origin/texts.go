@@ -14,7 +14,7 @@ import (
 
 // A LibraryText is a text from inside a delivery, for people.
 type LibraryText struct {
-	Path string `json:"path"`
+	Path string `json:"path"` // path in the package
 	Text string `json:"text"` // without terminal escapes
 }
 

@@ -464,18 +464,20 @@ func (d *Plan) ApplyUnless(ctx context.Context, objects func() error) (*Result, 
 
 // An Result lists what a change did, or on a dry run would do.
 type Result struct {
-	DryRun bool         `json:"dry_run,omitempty"`
-	Files  []FileChange `json:"files"`
+	DryRun bool         `json:"dry_run,omitempty"` // nothing was changed: this is what would change
+	Files  []FileChange `json:"files"`             // the files that change
 }
 
 // A FileChange is one file of a change.
 type FileChange struct {
-	Path string `json:"path"`
-	Do   Action `json:"do"`
+	Path string `json:"path"` // path in the project
+	Do   Action `json:"do"`   // add, change or remove
 	Size int64  `json:"size"` // in bytes
 	// Library is the one whose file it is, "" for pages, records and own files.
 	Library string `json:"library,omitempty"`
 	Diff    string `json:"diff,omitempty"` // unified, on a dry run
+	// Integrity stands for the diff of a file that is no text, or is minified.
+	Integrity string `json:"integrity,omitempty"`
 }
 
 // A Action is what is done to a file.
@@ -492,7 +494,7 @@ const (
 func ResultOf(set *change.Set) *Result {
 	out := &Result{DryRun: set.Dry()}
 	for _, e := range set.Entries() {
-		f := FileChange{Path: e.Path, Do: Change, Size: e.Size, Diff: e.Diff}
+		f := FileChange{Path: e.Path, Do: Change, Size: e.Size, Diff: e.Diff, Integrity: e.Integrity}
 		switch {
 		case e.Remove:
 			f.Do = Remove

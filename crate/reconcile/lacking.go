@@ -10,10 +10,10 @@ import (
 
 // A MissingNeed is a need of a library that pages have not, on which it is put.
 type MissingNeed struct {
-	Library string   `json:"library"`
-	Need    string   `json:"need"`
-	Crate   bool     `json:"crate"` // the crate has it
-	Pages   []string `json:"pages"`
+	Library string   `json:"library"` // the library that needs it
+	Need    string   `json:"need"`    // the library that is missing
+	Crate   bool     `json:"crate"`   // the crate has it
+	Pages   []string `json:"pages"`   // the pages that lack it
 }
 
 // MissingNeeds tells which needs of libraries, as the packing list has them, are neither on pages nor among the libraries that are put there.

@@ -20,17 +20,17 @@ import (
 
 // A PageChange says what was done to one page: the references of tags, as they are on the page.
 type PageChange struct {
-	Page    string   `json:"page"`
-	Added   []string `json:"added,omitempty"`
-	Removed []string `json:"removed,omitempty"`
-	Already []string `json:"already,omitempty"`
-	Also    []string `json:"also,omitempty"` // what else of it was changed: its import map, its hints
+	Page    string   `json:"page"`              // the page, in the site
+	Added   []string `json:"added,omitempty"`   // references that were added
+	Removed []string `json:"removed,omitempty"` // references that were removed
+	Already []string `json:"already,omitempty"` // references that were there before
+	Also    []string `json:"also,omitempty"`    // what else of it was changed: its import map, its hints
 	// Unrecorded are tags that load one of the files already and that no record knows: nothing was added beside them.
 	Unrecorded []string `json:"unrecorded,omitempty"`
-	Note       string   `json:"note,omitempty"`
+	Note       string   `json:"note,omitempty"` // what else happened
 	// Before and After are what the page costs, where that was asked for.
 	Before *Cost `json:"before,omitempty"`
-	After  *Cost `json:"after,omitempty"`
+	After  *Cost `json:"after,omitempty"` // what the page costs after the change
 }
 
 // place is where something stands, as file:line:column.

@@ -21,10 +21,10 @@ import (
 
 // A Mention is a text in a script that may be the path of a file that moves.
 type Mention struct {
-	At      string `json:"at"` // file:line:column, in the project
-	Text    string `json:"text"`
-	To      string `json:"to"` // what it would be
-	Changed bool   `json:"changed,omitempty"`
+	At      string `json:"at"`                // file:line:column, in the project
+	Text    string `json:"text"`              // the string with the path
+	To      string `json:"to"`                // what it would be
+	Changed bool   `json:"changed,omitempty"` // whether the path was changed
 }
 
 // A relinker makes references follow files that move, whatever they stand in: attributes, sets of images, styles, imports,

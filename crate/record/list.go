@@ -53,11 +53,11 @@ type List struct {
 
 // Folders says where files of each kind go, from the site's folder.
 type Folders struct {
-	Scripts  string `yaml:"scripts,omitempty" json:"scripts,omitempty"`
-	Styles   string `yaml:"styles,omitempty" json:"styles,omitempty"`
-	Fonts    string `yaml:"fonts,omitempty" json:"fonts,omitempty"`
-	Images   string `yaml:"images,omitempty" json:"images,omitempty"`
-	Together string `yaml:"together,omitempty" json:"together,omitempty"`
+	Scripts  string `yaml:"scripts,omitempty" json:"scripts,omitempty"`   // for scripts
+	Styles   string `yaml:"styles,omitempty" json:"styles,omitempty"`     // for stylesheets
+	Fonts    string `yaml:"fonts,omitempty" json:"fonts,omitempty"`       // for fonts
+	Images   string `yaml:"images,omitempty" json:"images,omitempty"`     // for pictures
+	Together string `yaml:"together,omitempty" json:"together,omitempty"` // for libraries that stay together
 }
 
 // Own tells what is known of the project's own files.
@@ -105,9 +105,9 @@ type Library struct {
 
 // A Hold keeps a library at a version, or below one.
 type Hold struct {
-	At      string `yaml:"at,omitempty" json:"at,omitempty"`
-	Below   string `yaml:"below,omitempty" json:"below,omitempty"`
-	Because string `yaml:"because,omitempty" json:"because,omitempty"`
+	At      string `yaml:"at,omitempty" json:"at,omitempty"`           // the version
+	Below   string `yaml:"below,omitempty" json:"below,omitempty"`     // the version that it must stay below
+	Because string `yaml:"because,omitempty" json:"because,omitempty"` // the reason
 	// From is the file that shares it, "" where the list itself says so.
 	From string `yaml:"-" json:"from,omitempty"`
 }

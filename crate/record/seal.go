@@ -47,16 +47,16 @@ type Sealed struct {
 	// Gone are names that earlier versions of it offered and the present one does not, by the version that had them last: .class, --property,
 	// @keyframes, global.
 	Gone  map[string][]string `json:"gone,omitempty"`
-	Files []File              `json:"files"`
+	Files []File              `json:"files"` // the files that change
 }
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
 type File struct {
-	Path       string          `json:"path"`        // in the delivery
-	At         paths.InProject `json:"at,omitzero"` // zero for what only links lead to
-	Size       int64           `json:"size"`
-	Integrity  string          `json:"integrity"` // sha384, as in Subresource Integrity
-	Build      Build           `json:"build,omitempty"`
+	Path       string          `json:"path"`               // in the delivery
+	At         paths.InProject `json:"at,omitzero"`        // zero for what only links lead to
+	Size       int64           `json:"size"`               // bytes
+	Integrity  string          `json:"integrity"`          // sha384, as in Subresource Integrity
+	Build      Build           `json:"build,omitempty"`    // readable or minified
 	OtherBuild string          `json:"pair,omitempty"`     // the path of the same thing in the other build
 	Role       Role            `json:"page,omitempty"`     // true for what goes on pages
 	Module     bool            `json:"module,omitempty"`   // an ES module, for tags of type module
@@ -67,7 +67,7 @@ type File struct {
 
 // Facts are what reading a script told, in short: all that its order on a page and the checks of others go by.
 type Facts struct {
-	Form           string   `json:"form"`
+	Form           string   `json:"form"`              // classic, universal, module, amd or server
 	Syntax         int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
 	Defines        []string `json:"defines,omitempty"` // globals
 	Needs          []string `json:"needs,omitempty"`   // globals without which it stops, alternatives with a bar between them

@@ -21,8 +21,8 @@ type Settings struct {
 
 // A Registry is the address of a package registry, for all packages or for those of one scope.
 type Registry struct {
-	URL       string `yaml:"url" json:"url"`
-	Scope     string `yaml:"scope,omitempty" json:"scope,omitempty"`
+	URL       string `yaml:"url" json:"url"`                                   // its address
+	Scope     string `yaml:"scope,omitempty" json:"scope,omitempty"`           // the scope it is for; empty means all packages
 	TokenFrom string `yaml:"token-from,omitempty" json:"token_from,omitempty"` // an environment variable
 	// ArchivesOn are hosts, beside the registry's own, where the archives of its packages may lie.
 	ArchivesOn []string `yaml:"archives-on,omitempty" json:"archives_on,omitempty"`

@@ -37,17 +37,17 @@ type Request struct {
 // Moved says what move did.
 type Moved struct {
 	reconcile.Result
-	Moves    []Move                 `json:"moves"`
-	Pages    []reconcile.PageChange `json:"pages,omitempty"`
+	Moves    []Move                 `json:"moves"`              // the files that moved
+	Pages    []reconcile.PageChange `json:"pages,omitempty"`    // the pages that changed
 	Mentions []reconcile.Mention    `json:"mentions,omitempty"` // texts in scripts
-	Notes    []string               `json:"notes,omitempty"`
+	Notes    []string               `json:"notes,omitempty"`    // what else to know
 }
 
 // A Move is one file that moved, by paths in the project.
 type Move struct {
-	From    string `json:"from"`
-	To      string `json:"to"`
-	Library string `json:"library,omitempty"`
+	From    string `json:"from"`              // old path
+	To      string `json:"to"`                // new path
+	Library string `json:"library,omitempty"` // the library's name in the crate
 }
 
 // moving is a move that is being worked out.

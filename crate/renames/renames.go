@@ -19,12 +19,12 @@ import (
 
 // A Rename is a class of an old stylesheet that a new one probably calls otherwise.
 type Rename struct {
-	Old   string  `json:"old"`
-	New   string  `json:"new"`
+	Old   string  `json:"old"`   // the old name
+	New   string  `json:"new"`   // the new name
 	Score float64 `json:"score"` // 0 to 1
 	// Sure says that the evidence is strong and points to no other.
 	Sure    bool     `json:"sure"`
-	Because []string `json:"because"`
+	Because []string `json:"because"` // the evidence
 	// And are further classes that an element needs to look as before.
 	And []string `json:"and,omitempty"`
 

@@ -38,10 +38,10 @@ func New(opener *origin.Opener, reader *facts.Reader) *Resolver {
 
 // A Requirement says what would supply a global that a library needs on a page.
 type Requirement struct {
-	Global   string   `json:"global,omitempty"`
-	Import   string   `json:"import,omitempty"` // the name by which a module imports it, in the place of a global
-	Or       []string `json:"or,omitempty"`
-	Strength string   `json:"strength"`
+	Global   string   `json:"global,omitempty"`  // the global that the library needs
+	Import   string   `json:"import,omitempty"`  // the name by which a module imports it, in the place of a global
+	Or       []string `json:"or,omitempty"`      // other globals that would do
+	Strength string   `json:"strength"`          // while loading, later, or optional
 	At       string   `json:"at"`                // file:line:column of the evidence
 	Library  string   `json:"library,omitempty"` // of the crate, that defines it
 	Package  string   `json:"package,omitempty"` // that would define it

@@ -46,15 +46,15 @@ const (
 
 // A Global is one name, with the place that tells of it.
 type Global struct {
-	Name   string `json:"name"`
-	Line   int    `json:"line"`
-	Column int    `json:"column"`
+	Name   string `json:"name"`   // of the global
+	Line   int    `json:"line"`   // of the evidence, from 1
+	Column int    `json:"column"` // of the evidence, from 1
 }
 
 // A Need is a global that a script uses and does not define.
 type Need struct {
 	Global
-	Strength Strength `json:"strength"`
+	Strength Strength `json:"strength"` // while loading, later, or optional
 	// Or lists other globals that would serve instead.
 	Or []string `json:"or,omitempty"`
 	// Extends says that the script adds to the global's own object, as plugins do.

@@ -18,9 +18,9 @@ import (
 
 // Line is one file's integrity string.
 type Line struct {
-	File      string `json:"file"`
-	Integrity string `json:"integrity"`
-	Size      int64  `json:"size"`
+	File      string `json:"file"`      // as it was typed, or a path
+	Integrity string `json:"integrity"` // value of an integrity attribute
+	Size      int64  `json:"size"`      // bytes
 }
 
 // A Fetcher fetches an address.

@@ -41,13 +41,13 @@ func Tag(l Line, text []byte) string {
 
 // A Demand is what a page's tag, or a line of its import map, demands of a file.
 type Demand struct {
-	Line     int    `json:"line"`
-	Column   int    `json:"column"`
-	Ref      string `json:"ref"`
-	State    State  `json:"state"`
-	Declared string `json:"says,omitempty"`  // the integrity that it demands
-	Is       string `json:"is,omitempty"`    // that of the bytes
-	Problem  string `json:"fault,omitempty"` // why these could not be had
+	Line     int    `json:"line"`               // of the tag, from 1
+	Column   int    `json:"column"`             // of the tag, from 1
+	Ref      string `json:"ref"`                // the reference, as it is written
+	State    State  `json:"state"`              // whether its integrity is right
+	Declared string `json:"declared,omitempty"` // the integrity that it demands
+	Is       string `json:"is,omitempty"`       // that of the bytes
+	Problem  string `json:"problem,omitempty"`  // why these could not be had
 }
 
 // A State says how a demand stands.
@@ -60,7 +60,7 @@ const (
 	None      State = "none"           // nothing is demanded of what another site gives
 	NoOrigin  State = "no crossorigin" // so a browser may not look at the bytes, and blocks them
 	Local     State = "local"          // the site's own, of which nothing need be demanded
-	Unfetched State = "missing"      // the bytes can't be had
+	Unfetched State = "missing"        // the bytes can't be had
 )
 
 // A look is one at a page: where it is, and how files are had.

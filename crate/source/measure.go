@@ -14,9 +14,9 @@ import (
 
 // Measured is how a host answered a few requests for one of its addresses.
 type Measured struct {
-	Host       string `json:"host"`
-	Address    string `json:"address"`
-	Status     int    `json:"status,omitempty"`
+	Host       string `json:"host"`                 // the host
+	Address    string `json:"address"`              // one address at the host
+	Status     int    `json:"status,omitempty"`     // HTTP status
 	Protocol   string `json:"protocol,omitempty"`   // HTTP/1.1, HTTP/2.0
 	Offers     string `json:"offers,omitempty"`     // what it offers beside: h3 (RFC 7838)
 	Compressed string `json:"compressed,omitempty"` // the coding in which it came (RFC 9110, section 8.4)
@@ -25,7 +25,7 @@ type Measured struct {
 	CORS       string `json:"cors,omitempty"`       // whom it lets read its bytes: without that no integrity can be checked
 	Connect    int64  `json:"connect_ms"`           // until the connection stood, with TLS
 	First      int64  `json:"first_byte_ms"`        // from a request to its first byte, the median of those on an open connection
-	Failure    string `json:"fault,omitempty"`      // why it did not answer
+	Failure    string `json:"failure,omitempty"`    // why it did not answer
 }
 
 // Measure asks an address a few times, one after the other on one connection as a browser would, and tells how it answered. Nothing of it is

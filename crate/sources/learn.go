@@ -34,12 +34,12 @@ func PutCDN(d *reconcile.Plan, name string, p cdn.Pattern) error {
 // Learned is a CDN's pattern that was worked out from one link.
 type Learned struct {
 	reconcile.Result
-	Name    string      `json:"name"`
-	Pattern cdn.Pattern `json:"pattern"`
-	Library string      `json:"library"`
+	Name    string      `json:"name"`              // the CDN's name in the packing list
+	Pattern cdn.Pattern `json:"pattern"`           // the address pattern
+	Library string      `json:"library"`           // the library's name in the crate
 	File    string      `json:"file"`              // that the link has
 	Checked string      `json:"checked,omitempty"` // the address of a second file that was compared
-	Notes   []string    `json:"notes,omitempty"`
+	Notes   []string    `json:"notes,omitempty"`   // what else to know
 }
 
 // LearnCDN derives a CDN's address pattern from one link to a file of the crate, checks it with a second file, and plans

@@ -17,7 +17,7 @@ import (
 // Measured is a host to which pages link, how it answered, and how many pages link to it.
 type Measured struct {
 	source.Measured
-	Pages int `json:"pages"`
+	Pages int `json:"pages"` // number of pages that link to it
 }
 
 // asks is how often each host is asked.

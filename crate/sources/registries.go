@@ -13,7 +13,7 @@ import (
 // RegistryState is a registry and how it answered.
 type RegistryState struct {
 	record.Registry
-	State string `json:"state"`
+	State string `json:"state"` // whether it answers, or why not
 }
 
 // TryRegistries asks every registry whether it answers. Set tells whether an environment variable is.

@@ -15,11 +15,11 @@ import (
 
 // File is one file of the crate as a CDN has it.
 type File struct {
-	CDN     string `json:"cdn"`
-	Library string `json:"library"`
-	File    string `json:"file"`
-	Address string `json:"address"`
-	State   string `json:"state"` // same, other bytes, or why it could not be had
+	CDN     string `json:"cdn"`     // the CDN's name in the packing list
+	Library string `json:"library"` // the library's name in the crate
+	File    string `json:"file"`    // path in the package
+	Address string `json:"address"` // where the CDN has the file
+	State   string `json:"state"`   // same, other bytes, or why it could not be had
 }
 
 // Try asks CDNs of the packing list, all where none is named, for every file of the crate that goes on pages.

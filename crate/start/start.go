@@ -33,13 +33,13 @@ type Request struct {
 // Started says what start learned and did.
 type Started struct {
 	reconcile.Result
-	Root    string            `json:"root"`
-	Already bool              `json:"already,omitempty"` // there was a packing list
-	Pages   int               `json:"pages"`
-	Page    string            `json:"page,omitempty"` // an example of a page
-	Folders record.Folders    `json:"folders"`
-	Learned map[string]string `json:"learned"` // kind of folder to why it was chosen
-	NewPage string            `json:"new_page,omitempty"`
+	Root    string            `json:"root"`               // absolute path of the project
+	Already bool              `json:"already,omitempty"`  // there was a packing list
+	Pages   int               `json:"pages"`              // number of pages
+	Page    string            `json:"page,omitempty"`     // an example of a page
+	Folders record.Folders    `json:"folders"`            // the folders that new files go to
+	Learned map[string]string `json:"learned"`            // kind of folder to why it was chosen
+	NewPage string            `json:"new_page,omitempty"` // the page that was created
 }
 
 // Start finds a site's folders and pages, and plans its packing list in set. read reads the project, if there is one;

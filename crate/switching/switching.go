@@ -37,9 +37,9 @@ type Request struct {
 // Switched says what switch did.
 type Switched struct {
 	reconcile.Result
-	Pages []reconcile.PageChange `json:"pages"` // Removed and Added: the references before and after
-	Added []string               `json:"added,omitempty"`
-	Notes []string               `json:"notes,omitempty"`
+	Pages []reconcile.PageChange `json:"pages"`           // Removed and Added: the references before and after
+	Added []string               `json:"added,omitempty"` // local files that were added
+	Notes []string               `json:"notes,omitempty"` // what else to know
 }
 
 // Switch changes references between local copies and CDN links, and between builds, as d. It refuses if the bytes at a

@@ -42,49 +42,49 @@ type Request struct {
 
 // Compared is what another version would change for these pages.
 type Compared struct {
-	Library      string           `json:"library"`
-	Old          string           `json:"old"`
-	New          string           `json:"new"`
-	FilesAdded   []FileSize       `json:"files_come,omitempty"`
-	FilesRemoved []FileSize       `json:"files_gone,omitempty"`
-	Wire         [2]int64         `json:"wire"`   // what pages load, packed: old and new
-	Syntax       [2]int           `json:"syntax"` // the newest edition that the scripts demand
-	Licence      [2]string        `json:"licence"`
-	Needs        Difference       `json:"needs"`
-	Defines      Difference       `json:"defines"`
-	Exports      Difference       `json:"exports"`        // of modules: each name with that by which its module is imported
-	Removed      []RemovedName    `json:"lost,omitempty"` // names that the old version offers and the new one lacks
-	Renames      []renames.Rename `json:"renames,omitempty"`
-	Pages        int              `json:"pages"`        // that the library is on
-	PageUses     []string         `json:"on,omitempty"` // those pages, in the site
-	Notes        []string         `json:"notes,omitempty"`
+	Library      string           `json:"library"`                 // the library's name in the crate
+	Old          string           `json:"old"`                     // the old version
+	New          string           `json:"new"`                     // the new version
+	FilesAdded   []FileSize       `json:"files_added,omitempty"`   // files that only the new version has
+	FilesRemoved []FileSize       `json:"files_removed,omitempty"` // files that only the old version has
+	Wire         [2]int64         `json:"wire"`                    // what pages load, packed: old and new
+	Syntax       [2]int           `json:"syntax"`                  // the newest edition that the scripts demand
+	Licence      [2]string        `json:"licence"`                 // SPDX identifiers: old and new
+	Needs        Difference       `json:"needs"`                   // globals that it needs on a page
+	Defines      Difference       `json:"defines"`                 // globals
+	Exports      Difference       `json:"exports"`                 // of modules: each name with that by which its module is imported
+	Removed      []RemovedName    `json:"removed,omitempty"`       // names that the old version offers and the new one lacks
+	Renames      []renames.Rename `json:"renames,omitempty"`       // old names to new names, with evidence
+	Pages        int              `json:"pages"`                   // that the library is on
+	PageUses     []string         `json:"on,omitempty"`            // those pages, in the site
+	Notes        []string         `json:"notes,omitempty"`         // what else to know
 }
 
 // FileSize is a file of a delivery.
 type FileSize struct {
-	Path string `json:"path"`
-	Size int64  `json:"size"`
+	Path string `json:"path"` // path in the package
+	Size int64  `json:"size"` // bytes
 }
 
 // Difference is what came and what went.
 type Difference struct {
-	Added   []string `json:"come,omitempty"`
-	Removed []string `json:"gone,omitempty"`
+	Added   []string `json:"added,omitempty"`   // names that only the new version has
+	Removed []string `json:"removed,omitempty"` // names that only the old version has
 }
 
 // RemovedName is something that the old version offers and the new one does not, with where it is used.
 type RemovedName struct {
-	Kind   string          `json:"kind"` // class, id, …, global, member, export, module, symbol
-	Name   string          `json:"name"`
-	Of     string          `json:"of,omitempty"` // of an export, the name by which its module is imported; of a symbol, its picture
-	Uses   []Occurrence    `json:"uses,omitempty"`
-	Rename *renames.Rename `json:"rename,omitempty"`
+	Kind   string          `json:"kind"`             // class, id, …, global, member, export, module, symbol
+	Name   string          `json:"name"`             // the name that was removed
+	Of     string          `json:"of,omitempty"`     // of an export, the name by which its module is imported; of a symbol, its picture
+	Uses   []Occurrence    `json:"uses,omitempty"`   // where pages and own files use it
+	Rename *renames.Rename `json:"rename,omitempty"` // its new name, with evidence
 }
 
 // Occurrence is one place where a name is used.
 type Occurrence struct {
-	At  string            `json:"at"` // file:line:column
-	How script.Likelihood `json:"how"`
+	At  string            `json:"at"`  // file:line:column
+	How script.Likelihood `json:"how"` // how certain it is: sure, likely or possible
 
 	file         string
 	line, column int

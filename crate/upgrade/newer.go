@@ -18,19 +18,19 @@ import (
 
 // UpgradeLine is one library of the crate, and how far it is behind.
 type UpgradeLine struct {
-	Library string       `json:"library"`
-	Here    string       `json:"here"`
+	Library string       `json:"library"`           // the library's name in the crate
+	Here    string       `json:"here"`              // the version in the crate
 	Allowed string       `json:"allowed,omitempty"` // the newest that the hold allows
-	Newest  string       `json:"newest,omitempty"`
-	Behind  string       `json:"behind,omitempty"` // major, minor, patch
-	Hold    *record.Hold `json:"hold,omitempty"`
-	Effect  string       `json:"word,omitempty"` // what moving to the allowed one would do to these pages
+	Newest  string       `json:"newest,omitempty"`  // the newest version
+	Behind  string       `json:"behind,omitempty"`  // major, minor, patch
+	Hold    *record.Hold `json:"hold,omitempty"`    // the version that it must stay at or below
+	Effect  string       `json:"effect,omitempty"`  // what moving to the allowed one would do to these pages
 	// Published is when the version here was published, and Deprecated what its makers say against it.
 	Came       *time.Time `json:"came,omitempty"`
-	Deprecated string     `json:"deprecated,omitempty"`
+	Deprecated string     `json:"deprecated,omitempty"` // the registry's message
 	// Fits is the newest allowed version that wants nothing which the crate has not, where the newest one does; Why says what that is.
 	Fits string `json:"fits,omitempty"`
-	Why  string `json:"why,omitempty"`
+	Why  string `json:"why,omitempty"` // why it can't move on
 	// Advisories are those that concern the version here, each with the versions that are mended.
 	Advisories []string `json:"advisories,omitempty"`
 }

@@ -45,24 +45,24 @@ type Move struct {
 // Repinned says what repin did.
 type Repinned struct {
 	reconcile.Result
-	Libraries []RepinnedLibrary      `json:"libraries"`
-	Pages     []reconcile.PageChange `json:"pages,omitempty"` // Removed and Added: the references before and after
-	Renames   []DoneRename           `json:"renames,omitempty"`
-	Notes     []string               `json:"notes,omitempty"`
+	Libraries []RepinnedLibrary      `json:"libraries"`         // the libraries that moved
+	Pages     []reconcile.PageChange `json:"pages,omitempty"`   // Removed and Added: the references before and after
+	Renames   []DoneRename           `json:"renames,omitempty"` // the renames that were applied
+	Notes     []string               `json:"notes,omitempty"`   // what else to know
 }
 
 // RepinnedLibrary is one library that was moved, or was where it should be.
 type RepinnedLibrary struct {
-	Library string `json:"library"`
-	Old     string `json:"old"`
-	New     string `json:"new"`
+	Library string `json:"library"` // the library's name in the crate
+	Old     string `json:"old"`     // the old version
+	New     string `json:"new"`     // the new version
 }
 
 // DoneRename is a class that was renamed on pages and in own files.
 type DoneRename struct {
-	Old    string   `json:"old"`
-	New    string   `json:"new"` // two names with a blank between them where it became two
-	Places int      `json:"places"`
+	Old    string   `json:"old"`             // the old name
+	New    string   `json:"new"`             // two names with a blank between them where it became two
+	Places int      `json:"places"`          // number of places
 	Files  []string `json:"files,omitempty"` // own stylesheets and scripts that follow
 }
 

@@ -157,7 +157,7 @@ func TestChangesThatAreLookedAt(t *testing.T) {
 	var answer struct {
 		Change struct{ Pages []any }
 		Look   struct{ Pages []any }
-		Back   bool `json:"taken_back"`
+		Back   bool `json:"reverted"`
 	}
 	if err := json.Unmarshal([]byte(s.Try("switch", "--readable", "--look", "--page", "index.html", "--json").Out), &answer); err != nil || len(answer.Look.Pages) != 1 || len(answer.Change.Pages) != 1 || answer.Back {
 		t.Errorf("%v %+v", err, answer)
