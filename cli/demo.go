@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"fmt"
@@ -19,7 +20,7 @@ import (
 
 func (a *app) demo() *cobra.Command {
 	var to, habit string
-	var bare, standIns bool
+	var bare, standIns, step bool
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play a whole example, offline",
@@ -42,16 +43,19 @@ nothing either, and runs the demo's registry and CDN until you stop it.`,
 			switch {
 			case bare && standIns:
 				return misuse("--bare and --stand-ins exclude each other")
+			case step && (bare || standIns):
+				return misuse("--step waits between commands, and --bare and --stand-ins play none")
 			case standIns:
 				return a.standBy(cmd.Context(), dir, habit)
 			case bare:
 				return a.writeDemo(dir, habit)
 			}
-			return a.play(cmd.Context(), dir, habit)
+			return a.play(cmd.Context(), dir, habit, step)
 		},
 	}
 	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty (default: a new folder)")
 	c.Flags().StringVar(&habit, "habit", "kind", "the site's `HABIT` of keeping files: "+strings.Join(demo.Habits, ", "))
+	c.Flags().BoolVar(&step, "step", false, "wait for Enter before each command")
 	c.Flags().BoolVar(&bare, "bare", false, "write the site, the downloads and more pages, and play nothing")
 	c.Flags().BoolVar(&standIns, "stand-ins", false, "write the site if it is not there, and run the registry and the CDN until stopped")
 	return c
@@ -77,6 +81,9 @@ func layOut(dir, habit string) (site string, err error) {
 		return "", err
 	}
 	if err := demo.WriteDocumented(more, habit); err != nil {
+		return "", err
+	}
+	if err := os.WriteFile(filepath.Join(more, "tag.html"), []byte(demo.Pasted), 0o644); err != nil {
 		return "", err
 	}
 	return site, demo.WriteFog(more, habit)
@@ -137,7 +144,56 @@ type played struct {
 	Printed string `json:"printed"`       // what it printed
 }
 
-func (a *app) play(ctx context.Context, dir, habit string) error {
+// byHand does what people do by hand before a step of the demo, and returns the shell command for it, "" for nothing.
+func byHand(before, site, habit string) (command string, err error) {
+	switch before {
+	case "checkout":
+		for _, name := range []string{"js/tidechart.js", "lib/tidechart", "scripts/tidechart-3.1.0.js"} {
+			full := filepath.Join(site, filepath.FromSlash(name))
+			if _, err := os.Stat(full); err == nil {
+				return "rm -r " + name, os.RemoveAll(full)
+			}
+		}
+	case "regatta":
+		return "cp ../more/regatta.html .", demo.WriteDocumented(site, habit)
+	case "profiles":
+		return "printf " + show.Word(demo.Profiles) + " >> crate.yaml", demo.AddProfiles(site)
+	case "fog":
+		return "cp -r ../more/fog.html ../more/own .", demo.WriteFog(site, habit)
+	}
+	return "", nil
+}
+
+// A stage shows the commands of the demo, and waits between them if it steps.
+type stage struct {
+	*app
+	steps bool
+	lines *bufio.Reader // what the user types
+}
+
+// announce shows a command and what it is for. If the demo steps, it then waits for Enter; at the end of the input it
+// waits no more.
+func (s *stage) announce(say, command string) {
+	if s.json {
+		return
+	}
+	if say != "" {
+		s.printf("%s\n", s.paint.Dim("# "+say))
+	}
+	s.printf("%s", s.paint.Bold("$ "+command))
+	s.flush()
+	if s.steps {
+		_, err := s.lines.ReadString('\n')
+		if err == nil && isTerminal(s.in) {
+			return // the terminal has moved to the next line
+		}
+		s.steps = err == nil
+	}
+	s.printf("\n")
+	s.flush()
+}
+
+func (a *app) play(ctx context.Context, dir, habit string, step bool) error {
 	site, err := layOut(dir, habit)
 	if err != nil {
 		return err
@@ -148,22 +204,18 @@ func (a *app) play(ctx context.Context, dir, habit string) error {
 	}
 	defer registry.Close()
 	defer cdn.Close()
-	input := a.in
+	shown := &stage{app: a, steps: step, lines: bufio.NewReader(a.in)}
+	var input io.Reader = shown.lines
 	var steps []played
 	for _, s := range demo.Steps {
+		redirect := ""
+		edit, err := byHand(s.First, site, habit)
+		if err != nil {
+			return err
+		}
 		switch s.First {
-		case "checkout":
-			for _, gone := range []string{"js/tidechart.js", "lib/tidechart", "scripts/tidechart-3.1.0.js"} {
-				os.RemoveAll(filepath.Join(site, filepath.FromSlash(gone)))
-			}
-		case "regatta":
-			err = demo.WriteDocumented(site, habit)
 		case "paste":
-			input = strings.NewReader(demo.Pasted)
-		case "profiles":
-			err = demo.AddProfiles(site)
-		case "fog":
-			err = demo.WriteFog(site, habit)
+			input, redirect = strings.NewReader(demo.Pasted), " < ../more/tag.html"
 		case "down":
 			cdn.Down()
 			err = os.Setenv(patienceVariable, "1s")
@@ -184,15 +236,16 @@ func (a *app) play(ctx context.Context, dir, habit string) error {
 		if habit != "kind" && s.Args[0] == "seal" {
 			continue // the file has another name there
 		}
-		step := played{Say: s.Say, Command: "merry " + show.Command(s.Args)}
+		step := played{Say: s.Say, Command: "merry " + show.Command(s.Args) + redirect}
+		if edit != "" {
+			shown.announce(step.Say, edit)
+			steps = append(steps, played{Say: step.Say, Command: edit})
+			step.Say = ""
+		}
+		shown.announce(step.Say, step.Command)
 		var printed bytes.Buffer
 		out := io.Writer(&printed)
 		if !a.json {
-			if s.Say != "" {
-				a.printf("%s\n", a.paint.Dim("# "+s.Say))
-			}
-			a.printf("%s\n", a.paint.Bold("$ "+step.Command))
-			a.flush()
 			out = a.out
 		}
 		if step.Status = Run(ctx, append([]string{"--in", site}, s.Args...), input, out, out); step.Status != s.Status {

@@ -13,6 +13,7 @@ import (
 // answer prints v as JSON if that was asked for, else runs text. The steps that text would print at its end become the
 // key next of the object, so both forms of an answer lead on to the same commands.
 func (a *app) answer(v any, text func()) error {
+	a.leading = false
 	if !a.json {
 		text()
 		return nil

@@ -43,6 +43,7 @@ type app struct {
 	collected *any
 	// recorded gets the next steps of an answer instead of the output, while the answer is made into JSON.
 	recorded *[]string
+	leading  bool // the answer's next steps have begun
 	bars     *progress
 	waits    *waiting
 }
@@ -328,7 +329,11 @@ func (a *app) next(format string, args ...any) {
 		*a.recorded = append(*a.recorded, steps)
 		return
 	}
-	a.printf("\n%s", show.Steps(a.paint.Dim("next:")+" ", steps))
+	if !a.leading {
+		a.printf("\n")
+	}
+	a.leading = true
+	a.printf("%s", show.Steps(a.paint.Dim("next:")+" ", steps))
 }
 
 // offlineSteps adds --offline to commands: who wanted no connection wants none for the next step.

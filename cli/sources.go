@@ -95,7 +95,7 @@ in: set one with sources set.`,
 				defer a.printCDNs(patterns)
 				if len(list) == 0 {
 					a.printf("no registry is set\n")
-					a.next("merry sources set registry https://…  # your registry's address")
+					a.next("set the address of your registry: merry sources set registry URL")
 					return
 				}
 				t := &show.Table{}
@@ -145,6 +145,7 @@ func (a *app) measured(ctx context.Context, door *crate.Crate) error {
 // printCDNs lists the CDNs of the project that the command was given in, if there is one.
 func (a *app) printCDNs(patterns map[string]cdn.Pattern) {
 	if len(patterns) == 0 {
+		a.next("to learn a CDN, copy the address of a tag that loads a file of the crate: merry sources learn URL")
 		return
 	}
 	t := &show.Table{}

@@ -63,4 +63,7 @@ func (a *app) printStart(s *crate.Started) {
 		a.printf("%s %s\n", word, f.Path)
 	}
 	a.next("merry peek  # lists your downloads")
+	if s, err := settings(); err == nil && len(s.Registries) == 0 {
+		a.next("to take packages from your registry: merry sources set registry URL")
+	}
 }

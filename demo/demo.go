@@ -125,9 +125,12 @@ func AddProfiles(dir string) error {
 		return err
 	}
 	defer f.Close()
-	_, err = f.WriteString("profiles:\n  desk: {serve: local, build: readable}\n  live: {serve: cdn, build: minified, fallback: true, without: [quickbrine]}\n")
+	_, err = f.WriteString(strings.ReplaceAll(Profiles, `\n`, "\n"))
 	return err
 }
+
+// Profiles are the lines that AddProfiles writes, as printf takes them.
+const Profiles = `profiles:\n  desk: {serve: local, build: readable}\n  live: {serve: cdn, build: minified, fallback: true, without: [quickbrine]}\n`
 
 // Habits are the ways in which the club's site can keep its files.
 var Habits = []string{"kind", "together", "versioned"}

@@ -629,7 +629,7 @@ func TestHelpAndMistakes(t *testing.T) {
 		t.Errorf("the findings are\n%s", out)
 	}
 	help := s.Run("--help")
-	for _, group := range []string{"Begin:", "Add:", "Pages:", "Verify:", "Upgrade:", "Records:"} {
+	for _, group := range []string{"Start:", "Add:", "Pages:", "Verify:", "Upgrade:", "Records:"} {
 		if !strings.Contains(help, group) {
 			t.Errorf("help has no group %q", group)
 		}

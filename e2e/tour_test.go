@@ -12,16 +12,16 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// TestGuide runs every command of docs/guide.md and compares what it prints with what stands there. With -update it writes
-// that anew.
-func TestGuide(t *testing.T) {
+// TestTour runs every command of docs/tour.md and compares its output with the document. With -update it writes the
+// outputs into the document.
+func TestTour(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	if runtime.GOOS != "linux" {
-		t.Skip("the commands of the guide are for a GNU shell")
+		t.Skip("the commands of the tour are for a GNU shell")
 	}
-	const guide = "../docs/guide.md"
-	text, err := os.ReadFile(guide)
+	const tour = "../docs/tour.md"
+	text, err := os.ReadFile(tour)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -67,7 +67,7 @@ func TestGuide(t *testing.T) {
 		t.Errorf("only %d commands were found", ran)
 	}
 	if *update {
-		if err := os.WriteFile(guide, []byte(out.String()), 0o644); err != nil {
+		if err := os.WriteFile(tour, []byte(out.String()), 0o644); err != nil {
 			t.Fatal(err)
 		}
 		return
@@ -75,11 +75,11 @@ func TestGuide(t *testing.T) {
 	want, got := strings.Split(string(text), "\n"), strings.Split(out.String(), "\n")
 	for i := range min(len(want), len(got)) {
 		if want[i] != got[i] {
-			t.Fatalf("docs/guide.md:%d is\n%s\nand the program prints\n%s", i+1, want[i], got[i])
+			t.Fatalf("docs/tour.md:%d is\n%s\nand the program prints\n%s", i+1, want[i], got[i])
 		}
 	}
 	if len(want) != len(got) {
-		t.Errorf("the guide has %d lines, and should have %d", len(want), len(got))
+		t.Errorf("the tour has %d lines, and should have %d", len(want), len(got))
 	}
 }
 
