@@ -217,11 +217,11 @@ func (a *app) renameText(l crate.RemovedName) string {
 	if l.Rename == nil {
 		return ""
 	}
-	how := "probably"
+	how := "probably renamed to"
 	if l.Rename.Sure {
-		how = "surely"
+		how = "renamed to"
 	}
-	return fmt.Sprintf("; %s %s now (%.2f): %s", how, a.paint.Green(show.Text(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))), l.Rename.Score, show.Text(strings.Join(l.Rename.Because, ", ")))
+	return fmt.Sprintf("; %s %s (confidence %.2f): %s", how, a.paint.Green(show.Text(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))), l.Rename.Score, show.Text(strings.Join(l.Rename.Because, ", ")))
 }
 
 //go:embed compare.html

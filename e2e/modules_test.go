@@ -37,15 +37,15 @@ func TestExportsThatGo(t *testing.T) {
 	s := sailing(t)
 	s.Run("check")
 	out := s.Run("compare", "sails", "../downloads/sails-3.0.0.zip")
-	for _, want := range []string{"+jib of sails", "-trim of sails", "export boom of sails/mast  1 use\n      index.html:", "export default of sails  1 use", "export furl of sails  1 use; surely reef now (0.90): CHANGES.md:2 names both\n      js/app.js:1:10",
-		"export trim of sails  1 use; surely set now (0.90): it has the same declaration", "module sails/sheet  1 use\n      js/app.js:2:24"} {
+	for _, want := range []string{"+jib of sails", "-trim of sails", "export boom of sails/mast  1 use\n      index.html:", "export default of sails  1 use", "export furl of sails  1 use; renamed to reef (confidence 0.90): CHANGES.md:2 names both\n      js/app.js:1:10",
+		"export trim of sails  1 use; renamed to set (confidence 0.90): it has the same declaration", "module sails/sheet  1 use\n      js/app.js:2:24"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("compare does not say %q:\n%s", want, out)
 		}
 	}
 	before := s.State()
 	told := s.Run("repin", "sails@3.0.0", "--from", "../downloads/sails-3.0.0.zip", "--rename-sure")
-	if !strings.Contains(told, "the export furl of sails was removed, and is imported in js/app.js:1:10; it is now surely reef") {
+	if !strings.Contains(told, "the export furl of sails was removed, and is imported in js/app.js:1:10; renamed to reef") {
 		t.Errorf("repin says\n%s", told)
 	}
 	if r := s.Try("check"); strings.Count(r.Out, "import-lacking") != 4 || strings.Count(r.Out, "import-unmapped") != 1 {

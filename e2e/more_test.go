@@ -87,7 +87,7 @@ func TestErrorsSayWhatToTypeNext(t *testing.T) {
 		works(t, s, args, r)
 		var answer struct {
 			Error, Code, Class string
-			Next               []string
+			Next               []struct{ Command, Text string }
 		}
 		if j := s.Try(append([]string{"--json"}, args...)...); json.Unmarshal([]byte(j.Out), &answer) != nil || answer.Error == "" || answer.Code == "" || answer.Code == "bug" || answer.Class == "internal" || len(answer.Next) == 0 || j.Status != r.Status {
 			t.Errorf("merry --json %s: status %d\n%s", strings.Join(args, " "), j.Status, j.Out)

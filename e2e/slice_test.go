@@ -237,11 +237,11 @@ func TestBadInput(t *testing.T) {
 		{1, []string{"fragment", "--fragments"}, []string{"include", "oarlock", "--page", "parts/menu.html"}},
 		{1, []string{"UTF-16", "save it as UTF-8"}, []string{"include", "oarlock", "--page", "wide.html"}},
 		{1, []string{"no file or folder"}, []string{"take", "nowhere.zip"}},
-		{1, []string{"no archive"}, []string{"take", "notes.txt"}},
+		{1, []string{"neither an archive"}, []string{"take", "notes.txt"}},
 		{1, []string{"cut off", "fetch it again"}, []string{"take", "cut.zip"}},
 		{1, []string{"empty"}, []string{"peek", "empty.zip"}},
 		{1, []string{"does not begin like a zip"}, []string{"peek", "page.zip"}},
-		{1, []string{"2.0.3 is in the crate already"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
+		{1, []string{"2.0.3 is already in the crate"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
 		{1, []string{"matches lib/*.js"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
 		{1, []string{"js/mine.js exists already with other bytes", "--overwrite"}, []string{"take", "mine"}},
 		{1, []string{"not in the crate", "take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
@@ -344,7 +344,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 	if got := s.Run("undo", "3", "--dry-run"); !strings.Contains(got, "3  take oarlock 2.0.3") || strings.Contains(got, "start") || s.State() != states[4] {
 		t.Errorf("a dry run of three steps printed\n%s", got)
 	}
-	s.Fail(1, []string{"there is no change 9", "the last one is 4"}, "undo", "9")
+	s.Fail(1, []string{"there is no change 9", "the numbers go from 1 to 4"}, "undo", "9")
 	s.Fail(2, []string{"soon is not the number of a change"}, "undo", "soon")
 	s.Run("undo", "4")
 	if s.State() != states[0] {
@@ -360,7 +360,7 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 	s.Run("undo", "2")
 	page := s.Read("index.html")
 	s.Write("index.html", page+"<!-- the coxswain's own -->")
-	s.Fail(1, []string{"can't be done again: index.html", "changed since"}, "undo", "--again")
+	s.Fail(1, []string{"can't be applied again: index.html", "changed since"}, "undo", "--again")
 	s.Fail(1, []string{"can't be undone: index.html changed since"}, "undo", "2")
 	s.Write("index.html", page)
 	if got := s.Run("undo", "--list"); strings.Count(got, "undone: ") != 2 || !strings.Contains(got, "next: merry undo --again") {
@@ -437,7 +437,7 @@ func TestSealAnywhere(t *testing.T) {
 		"<script src='js/club.js'></script>\n<script type=module src='js/foghorn.mjs' integrity='" + hash + " " + module + "'></script>\n<link rel=preload as=script href='" + address + "' integrity='" + hash + "' crossorigin>\n" +
 		"<script type=importmap>{\"imports\": {}, \"integrity\": {\"./js/foghorn.mjs\": \"" + hash + "\"}}</script>\n<script src='http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js' integrity='" + hash + "' crossorigin></script>\n"
 	r := s.TryWith(page, "seal", "--plain", "--check", "-")
-	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ", "-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  not there  ", "5 tags to correct", "  is:   " + hash} {
+	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ", "-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  missing  ", "5 tags to correct", "  is:   " + hash} {
 		if !strings.Contains(r.Out, want) {
 			t.Errorf("--check does not say %q:\n%s\n%s", want, r.Out, r.Err)
 		}

@@ -177,5 +177,5 @@ func (in *Include) WhenWords() string {
 	case in.When == Deferred:
 		return "after parsing"
 	}
-	return "in document order"
+	return "while parsing"
 }

@@ -57,7 +57,7 @@ func (e *Editor) Finish(ctx context.Context) {
 		if slots[m.Item].index >= 0 {
 			where := "before"
 			if m.After {
-				where = "behind"
+				where = "after"
 			}
 			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, because %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
 		}

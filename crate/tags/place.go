@@ -327,9 +327,9 @@ func (e *Editor) Reorder(items []order.Item, plan order.Plan) []string {
 		}
 		where := "before"
 		if m.After {
-			where = "behind"
+			where = "after"
 		}
-		said = append(said, fmt.Sprintf("%s goes %s %s", items[m.Item].Name, where, items[m.Anchor].Name))
+		said = append(said, fmt.Sprintf("moved %s %s %s", items[m.Item].Name, where, items[m.Anchor].Name))
 	}
 	return said
 }

@@ -81,9 +81,9 @@ func (c *Compared) RenameTable() string {
 		case l.Rename == nil:
 			fmt.Fprintf(&b, "| %s |  | unknown | used in %s |\n", l.Name, l.Uses[0].At)
 		default:
-			how := "probably"
+			how := "probable"
 			if l.Rename.Sure {
-				how = "surely"
+				how = "certain"
 			}
 			fmt.Fprintf(&b, "| %s | %s | %s, %.2f | %s |\n", l.Name, strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " "), how, l.Rename.Score, strings.ReplaceAll(strings.Join(l.Rename.Because, ", "), "|", "/"))
 		}

@@ -322,18 +322,18 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			case l.Kind == "export" || l.Kind == "module":
 				note := fmt.Sprintf("%s was removed, and is imported in %s", l.title(), abbreviated(l.Uses))
 				if l.Rename != nil {
-					likely := "probably"
+					likely := "probably renamed"
 					if l.Rename.Sure {
-						likely = "surely"
+						likely = "renamed"
 					}
-					note += fmt.Sprintf("; it is now %s %s", likely, l.Rename.New)
+					note += fmt.Sprintf("; %s to %s", likely, l.Rename.New)
 				}
 				out.Notes = append(out.Notes, note)
 			case l.Kind == Symbol && parts["#"+l.Name] != "":
 			case l.Kind == Symbol && l.Rename != nil && l.Rename.Sure:
 				parts[l.Of+"#"+l.Name] = l.Rename.New
 			case l.Kind == Symbol && l.Rename != nil:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s is probably %s now; if so: --rename '#%s=#%s'", l.title(), l.Rename.New, l.Name, l.Rename.New))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s was probably renamed to %s; if so: --rename '#%s=#%s'", l.title(), l.Rename.New, l.Name, l.Rename.New))
 			case l.Kind == Symbol:
 				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is shown in %s", l.title(), abbreviated(l.Uses)))
 			case l.Kind != "class":
@@ -342,7 +342,7 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 					renames[l.Name] = strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " ")
 				}
 			case l.Rename != nil:
-				out.Notes = append(out.Notes, fmt.Sprintf("the class %s is probably %s now; if so: --rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
+				out.Notes = append(out.Notes, fmt.Sprintf("the class %s was probably renamed to %s; if so: --rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
 			default:
 				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is used in %s", l.title(), abbreviated(l.Uses)))
 			}
