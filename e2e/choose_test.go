@@ -249,7 +249,7 @@ func TestAddresses(t *testing.T) {
 		s := merrytest.Club(t)
 		s.Run("start")
 		out := s.Run("take", srv.URL+path)
-		if !strings.Contains(out, "took oarlock 2.0.3") || !strings.Contains(out, "first seen") {
+		if !strings.Contains(out, "took oarlock 2.0.3") || !strings.Contains(out, "first download") {
 			t.Errorf("%s printed\n%s", path, out)
 		}
 		n := asked.Load()
@@ -263,10 +263,10 @@ func TestAddresses(t *testing.T) {
 		integrity = integrity[:strings.IndexByte(integrity, '\n')]
 		s2 := merrytest.Club(t)
 		s2.Run("start")
-		if out := s2.Run("take", srv.URL+path, "--integrity", integrity); strings.Contains(out, "first seen") {
-			t.Errorf("%s is called first seen, with its integrity given:\n%s", path, out)
+		if out := s2.Run("take", srv.URL+path, "--integrity", integrity); strings.Contains(out, "first download") {
+			t.Errorf("%s is called a first download, with its integrity given:\n%s", path, out)
 		}
-		s2.Fail(1, []string{"not what was asked for", "required:", "it is:"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
+		s2.Fail(1, []string{"does not have the required bytes", "required:", "it has:"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
 	}
 	s := merrytest.Club(t)
 	s.Run("start")

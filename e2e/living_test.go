@@ -194,7 +194,7 @@ func TestTenOwnScripts(t *testing.T) {
 		t.Error("undo does not lead back")
 	}
 	out := s.Run("move", "img/gull.svg", "img/birds of the bay/")
-	if !strings.Contains(out, `js/scene0.js:1:15  "img/gull.svg" may be its path, and was left`) {
+	if !strings.Contains(out, `js/scene0.js:1:15  "img/gull.svg" may be a path to it and was left`) {
 		t.Errorf("the text in a script is not told:\n%s", out)
 	}
 	if got := s.Read("css/club.css"); got != "body {\n  background: url( '../img/birds%20of%20the%20bay/gull.svg' );\n}\n" {
@@ -234,7 +234,7 @@ func TestMoveRefuses(t *testing.T) {
 		{[]string{"lies outside the site"}, "move js/own.js /etc/own.js"},
 		{[]string{"js/own.js is a file, so nothing can be put into it"}, "move regatta js/own.js/regatta"},
 		{[]string{"would both become x/own.js"}, "move js/own.js css/own.js x/"},
-		{[]string{"differs from js/own.js in case alone"}, "move js/own.js js/Own.js"},
+		{[]string{"differs from js/own.js only in case"}, "move js/own.js js/Own.js"},
 		{[]string{"exists already"}, "move js/own.js css/own.js"},
 		{[]string{"device's on Windows"}, "move js/own.js js/aux.js"},
 		{[]string{"neither a library of the crate nor a file"}, "move nobody x"},
@@ -309,13 +309,13 @@ func TestSettle(t *testing.T) {
 		told     string // by check
 		there    string // in the state afterwards
 	}{
-		{"version", "version: 1.0.0\n    from: ../downloads/wall-1.0.0.zip", "version: 1.1.0\n    from: wall-1.1.0.zip", "the packing list says 1.1.0, and 1.0.0 was taken", "lib/wall/wall.css\x00"},
-		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js", "files are to be in vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
+		{"version", "version: 1.0.0\n    from: ../downloads/wall-1.0.0.zip", "version: 1.1.0\n    from: wall-1.1.0.zip", "the packing list says 1.1.0, but 1.0.0 was taken", "lib/wall/wall.css\x00"},
+		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js", "files should be in vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
 		{"folders", "scripts: js", "scripts: scripts", "", "scripts/regatta.min.js\x00"},
 		{"names", "    take: [dist/regatta.js", "    names: versioned\n    take: [dist/regatta.js", "", "js/regatta-1.2.0.min.js\x00"},
 		{"take", ", dist/regatta.min.js, themes/harbour/regatta.css", ", dist/regatta.min.js", "themes/harbour/regatta.css was taken, but the packing list does not name it", "js/regatta.min.js\x00"},
 		{"build", "    build: minified\n    take: [dist/regatta.js", "    build: readable\n    take: [dist/regatta.js", "the packing list says build: readable", "<script src=\"js/regatta.js\">"},
-		{"places", "    take: [dist/regatta.js", "    places: {dist/regatta.min.js: js/deep/r.js}\n    take: [dist/regatta.js", "is to be at js/deep/r.js", "js/deep/r.js\x00"},
+		{"places", "    take: [dist/regatta.js", "    places: {dist/regatta.min.js: js/deep/r.js}\n    take: [dist/regatta.js", "should be at js/deep/r.js", "js/deep/r.js\x00"},
 		{"another name", "  regatta:", "  sculls:", "in the packing list but not in the seal", "lib/sculls/regatta.css\x00"},
 		{"an entry less", "  wall:\n", "", "it is in the seal but not in the packing list", "js/regatta.min.js\x00"},
 	}

@@ -65,7 +65,7 @@ func TestBuildsComeWithTheirMaps(t *testing.T) {
 	}
 	out := s.Run("switch", "brinework", "--minified", "--offline")
 	for _, name := range []string{"css/brinework.min.css", "css/brinework.min.css.map", "js/brinework.min.js", "js/brinework.min.js.map"} {
-		if !strings.Contains(out, "put there for it: "+name) {
+		if !strings.Contains(out, "added for it: "+name) {
 			t.Errorf("%s is not said:\n%s", name, out)
 		}
 		s.Read(name)

@@ -162,15 +162,18 @@ func TestAllSites(t *testing.T) {
 		t.Errorf("check says\n%s", r.Out)
 	}
 	s.Write("broken/crate.yaml", "x")
-	var list []struct {
-		Site, Error string
-		Answer      struct {
-			Pages     int
-			Libraries []struct{ Name string }
+	var answer struct {
+		Sites []struct {
+			Site, Error string
+			Answer      struct {
+				Pages     int
+				Libraries []struct{ Name string }
+			}
 		}
 	}
 	r = s.Try("check", "--all-sites", "--json")
-	if err := json.Unmarshal([]byte(r.Out), &list); err != nil || r.Status != 1 || len(list) != 3 || list[0].Site != "broken" || list[0].Error == "" || list[1].Answer.Pages != 1 || list[2].Answer.Pages != 3 {
+	err := json.Unmarshal([]byte(r.Out), &answer)
+	if list := answer.Sites; err != nil || r.Status != 1 || len(list) != 3 || list[0].Site != "broken" || list[0].Error == "" || list[1].Answer.Pages != 1 || list[2].Answer.Pages != 3 {
 		t.Errorf("status %d, %v: %+v", r.Status, err, list)
 	}
 	if err := os.RemoveAll(filepath.Join(s.Dir, "broken")); err != nil {
@@ -187,7 +190,7 @@ func TestAllSites(t *testing.T) {
 	if out := s.Run("refill", "--all-sites", "--from", "downloads"); !strings.Contains(out, "1 restored") {
 		t.Errorf("refill says\n%s", out)
 	}
-	s.Fail(2, []string{"--sarif is of one site"}, "check", "--all-sites", "--sarif")
+	s.Fail(2, []string{"--sarif works on one site"}, "check", "--all-sites", "--sarif")
 	s.Dir = s.Home
 	s.Fail(1, []string{"there is no crate.yaml in", "or in any folder below it"}, "check", "--all-sites")
 }

@@ -232,7 +232,7 @@ func TestJSONForScripts(t *testing.T) {
 		"check --profile live":                "findings",
 		"peek ../downloads/oarlock-2.0.3.zip": "name version files suggested",
 		"versions oarlock":                    "library versions",
-		"compare brinework 2.0.0":             "old new lost renames wire syntax",
+		"compare brinework 2.0.0":             "old new removed renames wire syntax",
 		"repin brinework@2.0.0 --rename-sure --dry-run": "libraries renames files dry_run",
 		"switch --readable --dry-run":                   "pages files dry_run",
 		"include oarlock --page index.html":             "pages files",
@@ -257,10 +257,11 @@ func TestJSONForScripts(t *testing.T) {
 			}
 		}
 	}
-	for _, command := range []string{"order index.html", "versions --newer", "sources", "check --explain"} {
+	for command, key := range map[string]string{"order index.html": "pages", "versions --newer": "libraries", "sources": "registries", "check --explain": "findings"} {
 		r := s.Try(append(strings.Fields(command), "--json")...)
-		var got []any
-		if err := json.Unmarshal([]byte(r.Out), &got); err != nil || len(got) == 0 {
+		var got map[string]any
+		err := json.Unmarshal([]byte(r.Out), &got)
+		if list, _ := got[key].([]any); err != nil || len(list) == 0 {
 			t.Errorf("merry %s: %v\n%s", command, err, r.Out)
 		}
 	}
@@ -268,7 +269,7 @@ func TestJSONForScripts(t *testing.T) {
 	r := s.Try("drop", "nothing", "--json")
 	var got struct {
 		Error string
-		Next  []string
+		Next  []struct{ Command, Text string }
 	}
 	if err := json.Unmarshal([]byte(r.Out), &got); err != nil || got.Error == "" || len(got.Next) == 0 || r.Status != 1 {
 		t.Errorf("%v: %+v", err, r)

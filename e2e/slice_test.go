@@ -202,9 +202,12 @@ func TestFindings(t *testing.T) {
 			s.Fail(1, append(tt.want, tt.name, "next:", "why:"), "check")
 			r := s.Try("check", "--json")
 			var c struct {
-				Findings []struct{ Name, File, Next string }
+				Findings []struct {
+					Name, File string
+					Next       []struct{ Command, Text string }
+				}
 			}
-			if err := json.Unmarshal([]byte(r.Out), &c); err != nil || len(c.Findings) == 0 || c.Findings[0].Next == "" {
+			if err := json.Unmarshal([]byte(r.Out), &c); err != nil || len(c.Findings) == 0 || len(c.Findings[0].Next) == 0 {
 				t.Errorf("--json gave %v\n%s", err, r.Out)
 			}
 		})
@@ -386,7 +389,7 @@ func TestTakeMeansTheCratesVersion(t *testing.T) {
 	if out := s.Run("__complete", "repin", "tidechart@3"); !strings.HasPrefix(out, "tidechart@3.1.0\ntidechart@3.0.0\n") {
 		t.Errorf("the shell is told of versions\n%s", out)
 	}
-	s.Fail(1, []string{"tidechart 3.0.0 is in the crate already", "merry repin tidechart@"}, "take", "tidechart@latest")
+	s.Fail(1, []string{"tidechart 3.0.0 is already in the crate", "merry repin tidechart@"}, "take", "tidechart@latest")
 	s.Run("take", "../downloads/brinework-1.2.0.zip")
 	list := s.Read("crate.yaml")
 	if out := s.Run("take", "brinework"); !strings.Contains(out, "already there: brinework 1.2.0") || s.Read("crate.yaml") != list {

@@ -45,7 +45,7 @@ func (w *Wish) own(d *packages.Package, s *packages.Selection, at map[string]str
 			}
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek lists the files that there are", "%s should go to %s, but no chosen file or folder has that name", key, place)
+			return nil, problem.Refuse(problem.FileUnknown, "list the files of the source with peek", "%s should go to %s, but no chosen file or folder has that name", key, place)
 		}
 	}
 	for p, place := range own {

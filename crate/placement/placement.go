@@ -135,7 +135,7 @@ func (w *Wish) renamable(d *packages.Package, s *packages.Selection, fixed map[s
 		new := w.Rename[old]
 		p, ok := renamed(d, s, old)
 		if !ok {
-			return problem.Refuse(problem.FileUnknown, "merry peek lists the files that there are", "--rename %s=%s: no chosen file is named %s", old, new, old)
+			return problem.Refuse(problem.FileUnknown, "list the files of the source with peek", "--rename %s=%s: no chosen file is named %s", old, new, old)
 		}
 		if by := fixed[p]; by != "" {
 			return problem.Refuse(problem.NameBad, "keep that file's name", "--rename %s=%s: %s asks for it by name, and would not find it any more", old, new, by)

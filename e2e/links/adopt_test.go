@@ -63,8 +63,8 @@ func TestAdoptLinks(t *testing.T) {
 	s, _ := documented(t)
 	before := s.Read("regatta.html")
 	out := s.Run("adopt", "regatta.html")
-	for _, want := range []string{"oarlock 2.0.3  dist/oarlock.js, sure", "the registry's brinework 1.2.0 has the same bytes", "quickbrine  for the desk only",
-		"the second time it gave other bytes", "harbour  http://cdn.harbour.example/lib/{name}/{version}/{path}", "  js/club.js\n"} {
+	for _, want := range []string{"oarlock 2.0.3  dist/oarlock.js, sure", "the registry's brinework 1.2.0 has the same bytes", "quickbrine  for development only",
+		"the second request returned other bytes", "harbour  http://cdn.harbour.example/lib/{name}/{version}/{path}", "  js/club.js\n"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("adopt does not say %q:\n%s", want, out)
 		}
@@ -73,7 +73,7 @@ func TestAdoptLinks(t *testing.T) {
 	if s.Read("regatta.html") != before || !strings.Contains(list, "needs: [oarlock]") || !strings.Contains(list, "only: desk") {
 		t.Errorf("the page changed, or the packing list lacks something:\n%s", list)
 	}
-	if out := s.Run("contents"); !strings.Contains(out, "linked") || !strings.Contains(out, "quickbrine: for the desk only") {
+	if out := s.Run("contents"); !strings.Contains(out, "linked") || !strings.Contains(out, "quickbrine: for development only") {
 		t.Errorf("contents says\n%s", out)
 	}
 	if out := s.Try("check").Out; strings.Contains(out, "sealed-gone") || !strings.Contains(out, "link-unversioned") {
@@ -180,7 +180,7 @@ func TestAdoptPasted(t *testing.T) {
 	if style < 0 || script < 0 || style > strings.Index(crews, "club.css") || script > strings.Index(crews, "club.js") || strings.Count(crews, "\r\n") != strings.Count(crews, "\n") {
 		t.Errorf("the tags are not where they belong:\n%s", crews)
 	}
-	if r := s.TryWith(tag, "adopt", "-", "--page", "index.html"); r.Status != 0 || !strings.Contains(r.Out, "on index.html already") {
+	if r := s.TryWith(tag, "adopt", "-", "--page", "index.html"); r.Status != 0 || !strings.Contains(r.Out, "already on index.html") {
 		t.Errorf("pasted again: %+v", r)
 	}
 	state := s.State()
@@ -189,8 +189,8 @@ func TestAdoptPasted(t *testing.T) {
 		"just words":                 {"no script or stylesheet tag"},
 		"<script src=x.js></script>": {"there is no file x.js"},
 		"<script src=http://cdn.harbour.example/lib/oarlock/1.4.2/dist/oarlock.js></script>": {"the crate has oarlock 2.0.3"},
-		"<script src=http://down.harbour.example/oarlock@2.0.3/oarlock.js></script>":         {"gives nothing"},
-		"<script src=js/club.js></script>":                                                   {"nothing tells that it is a library"},
+		"<script src=http://down.harbour.example/oarlock@2.0.3/oarlock.js></script>":         {"does not answer"},
+		"<script src=js/club.js></script>":                                                   {"nothing shows that it is a library"},
 	} {
 		s.Env = []string{"MERRY_PATIENCE=1s"}
 		r := s.TryWith(input, "adopt", "-", "--page", "index.html")

@@ -179,14 +179,16 @@ func (f *fleet) scramble() string {
 // broken lists what order says against the pages.
 func (f *fleet) broken(t *testing.T) string {
 	t.Helper()
-	var pages []struct {
-		Page        string
-		Constraints []struct{ State, Reason string }
+	var answer struct {
+		Pages []struct {
+			Page        string
+			Constraints []struct{ State, Reason string }
+		}
 	}
-	if err := json.Unmarshal([]byte(f.s.Run("order", "**", "--json")), &pages); err != nil {
+	if err := json.Unmarshal([]byte(f.s.Run("order", "**", "--json")), &answer); err != nil {
 		t.Fatal(err)
 	}
-	for _, p := range pages {
+	for _, p := range answer.Pages {
 		for _, c := range p.Constraints {
 			if c.State != "kept" {
 				return fmt.Sprintf("%s: %s: %s\n%s", p.Page, c.State, c.Reason, f.s.Read(p.Page))
@@ -236,7 +238,7 @@ func (f *fleet) sail(t *testing.T) {
 		}
 		result := f.s.TryWith(input, args...)
 		done = append(done, fmt.Sprintf("%s %s(%d)", what, input, result.Status))
-		if strings.Contains(result.Err, "fault of merry itself") {
+		if strings.Contains(result.Err, "bug in merry") {
 			t.Fatalf("%s\n%s", strings.Join(done, "\n"), result.Err)
 		}
 		if said := f.broken(t); said != "" {

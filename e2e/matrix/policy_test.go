@@ -53,7 +53,7 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	headers := ""
 	every := trials.Rounds(3, 1)
 	for _, habit := range slices.Sorted(maps.Keys(habitsUnderPolicies)) {
-		for n, p := range policies {
+		for n, p := range answer.Policies {
 			if (n+len(habit))%every != 0 {
 				continue
 			}
@@ -163,11 +163,11 @@ func writeHabit(s *merrytest.Site, name, habit, meta string) string {
 // hashesOf reads the hashes of scripts and styles off a smallest policy.
 func hashesOf(t *testing.T, out string) (scripts, styles []string) {
 	t.Helper()
-	var list []struct{ Policy string }
-	if err := json.Unmarshal([]byte(out), &list); err != nil || len(list) != 1 {
+	var answer struct{ Policies []struct{ Policy string } }
+	if err := json.Unmarshal([]byte(out), &answer); err != nil || len(answer.Policies) != 1 {
 		t.Fatal(err, out)
 	}
-	for part := range strings.SplitSeq(list[0].Policy, ";") {
+	for part := range strings.SplitSeq(answer.Policies[0].Policy, ";") {
 		words := strings.Fields(part)
 		for _, w := range words {
 			switch {
@@ -201,15 +201,17 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 	for _, how := range [][]string{{"--local"}, {"--cdn", "--fallback"}} {
 		s.Write("crate.yaml", list)
 		s.Run(append([]string{"switch"}, how...)...)
-		var policies []struct {
-			Pages  []string
-			Policy string
+		var answer struct {
+			Policies []struct {
+				Pages  []string
+				Policy string
+			}
 		}
-		if err := json.Unmarshal([]byte(s.Run("check", "--policy", "--json")), &policies); err != nil {
+		if err := json.Unmarshal([]byte(s.Run("check", "--policy", "--json")), &answer); err != nil {
 			t.Fatal(err)
 		}
 		headers, n := "", 0
-		for _, p := range policies {
+		for _, p := range answer.Policies {
 			for _, name := range p.Pages {
 				sent["/"+name] = p.Policy
 				headers += "/" + name + "\n  Content-Security-Policy: " + p.Policy + "\n"

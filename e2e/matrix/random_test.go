@@ -60,7 +60,7 @@ func TestRandomSequences(t *testing.T) {
 				command = strings.ReplaceAll(command, "LIB", []string{"oarlock", "brinework", "tidechart", "flags", "logbook"}[r.Intn(5)])
 				result := s.Try(strings.Fields(command)...)
 				done = append(done, fmt.Sprintf("%s (%d)", command, result.Status))
-				if strings.Contains(result.Err, "fault of merry itself") || result.Status > 3 {
+				if strings.Contains(result.Err, "bug in merry") || result.Status > 3 {
 					t.Fatalf("%s\n%s", strings.Join(done, "\n"), result.Err)
 				}
 				now := s.State()

@@ -133,7 +133,7 @@ func TestLookAgainst(t *testing.T) {
 	s.Fail(2, []string{"--mask ..x is not a CSS selector"}, "look", "index.html", "--against", "before", "--mask", "..x")
 	s.Fail(2, []string{"--limit must be one second"}, "look", "index.html", "--limit", "-3s")
 	s.Fail(2, []string{"--limit soon: write a time, such as 30s"}, "look", "index.html", "--limit", "soon")
-	s.Fail(2, []string{"--widths abc: write numbers with commas"}, "look", "--widths", "abc")
+	s.Fail(2, []string{"--widths abc: write numbers separated by commas"}, "look", "--widths", "abc")
 }
 
 // TestChangesThatAreLookedAt: switch and repin say what looks different afterwards, and take back what should not.
@@ -194,7 +194,7 @@ func TestLookEndures(t *testing.T) {
 		t.Errorf("it took %v", took)
 	}
 	looked += "\n" + s.Try("look", "odd/*.html", "--limit", "2m").Out
-	for page, want := range map[string]string{"endless/loop": "did not come to rest within 3s", "endless/again": "first seen|did not come to rest|can't be looked at|requests", "endless/memory": "error:",
+	for page, want := range map[string]string{"endless/loop": "did not finish loading within 3s", "endless/again": "first paint|did not finish loading|can't be read|requests", "endless/memory": "error:",
 		"odd/dialogs": "opens a dialog (alert)", "odd/many": "4000 more console lines", "odd/leaves": "request", "odd/unload": "request", "odd/popup": "request", "odd/download": "request"} {
 		_, of, _ := strings.Cut(looked, page+".html  ")
 		of, _, _ = strings.Cut(of, ".html  1280")
@@ -296,7 +296,7 @@ func TestLookWaits(t *testing.T) {
 	s.Replace("index.html", "</body>", `<script src="http://slow.example/late.js"></script></body>`)
 	s.Replace("tides.html", "</body>", `<script src="http://slow.example/never.js"></script></body>`)
 	r := s.Try("look", "--limit", "5s", "index.html", "tides.html", "--wait", "main")
-	if !strings.Contains(r.Out, "error: late") || !strings.Contains(r.Out, "did not come to rest within 5s") {
+	if !strings.Contains(r.Out, "error: late") || !strings.Contains(r.Out, "did not finish loading within 5s") {
 		t.Errorf("look says\n%s%s", r.Out, r.Err)
 	}
 }

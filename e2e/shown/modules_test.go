@@ -227,7 +227,7 @@ func TestImportMapsOfOthers(t *testing.T) {
 	s.Write("js/log.js", "import { rig } from 'rig';\nimport { chart } from 'chart';\nglobalThis.buoy = rig() + chart;\n")
 	s.Replace("log.html", "</head>", own+"\n</head>")
 	s.Replace("log.html", "</body>", "<script type=\"module\" src=\"js/log.js\"></script>\n</body>")
-	if r := s.Try("check", "log.html"); !strings.Contains(r.Out, `no import map on log.html says what "rig" is`) {
+	if r := s.Try("check", "log.html"); !strings.Contains(r.Out, `no import map on log.html resolves "rig"`) {
 		t.Errorf("check says\n%s", r.Out)
 	}
 	s.Run("include", "rig", "--page", "log.html")

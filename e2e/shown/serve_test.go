@@ -183,7 +183,7 @@ func TestServeShowsChanges(t *testing.T) {
 		until(t, "a page", eval, "document.querySelector('h1').textContent.slice(0, 4) + window.kept", "New:undefined")
 		until(t, "scrolled", eval, "String(Math.round(scrollY))", "900")
 	}
-	v.said("changed, and shown again: css/club.css", "shown again: index.html")
+	v.said("changed, and reloaded: css/club.css", "and reloaded: index.html")
 	// Two thousand changes at once are few: as many as there can be pauses while they are made and told.
 	one("window.kept = 'yes'; sessionStorage.loads = 0; addEventListener('pagehide', () => sessionStorage.loads++)")
 	begun := time.Now()
@@ -215,7 +215,7 @@ func TestServeTellsTheConsole(t *testing.T) {
 	}
 	text := v.said("aground", "adrift", "low water", "sunk", "img/none.png", "its bytes do not match its integrity")
 	for _, want := range []string{
-		"js/club.js:2:1  error: ReferenceError: oarlock is not defined\n  on:   index.html\n  why:  js/club.js reads oarlock, and js/oarlock.min.js, which defines it, comes one tag later\n  next: merry order index.html --fix\n",
+		"js/club.js:2:1  error: ReferenceError: oarlock is not defined\n  on:   index.html\n  why:  js/club.js uses oarlock, and js/oarlock.min.js, which defines it, comes one tag later\n  next: merry order index.html --fix\n",
 		"index.html  failed: 404, there is no such file: img/none.png\n  why:  there is no file img/none.png\n",
 		`warning: low water {"metres":1}`, "rejection: a promise was rejected, and nothing handles it: Error: adrift", "error: aground", "src/row.ts:7:", "blocked: its bytes do not match its integrity: js/oarlock.min.js",
 	} {
@@ -315,7 +315,7 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 	}
 	_, port, _ := strings.Cut(v.Addr, "127.0.0.1:")
 	s.Fail(3, []string{"merry can't serve on 127.0.0.1, port " + port, "next:  merry serve  # on a free port"}, "serve", "--port", port)
-	s.Fail(2, []string{"--port 99999 is no port", "merry serve --port 8000"}, "serve", "--port", "99999")
+	s.Fail(2, []string{"--port 99999 is not a port", "merry serve --port 8000"}, "serve", "--port", "99999")
 	s.Fail(2, []string{"--behind nowhere is not the address"}, "serve", "--behind", "nowhere")
 	s.Fail(1, []string{"no profile"}, "serve", "--profile", "nowhere")
 }
@@ -355,7 +355,7 @@ func TestServeProfileAndOffline(t *testing.T) {
 		t.Errorf("the page is\n%s", body)
 	}
 	s.Replace("index.html", "<h1>", "<h1>New: ")
-	v.said("shown again: index.html")
+	v.said("and reloaded: index.html")
 	if _, body := v.ask("/index.html"); !strings.Contains(body, "<h1>New: ") || !strings.Contains(body, "cdn.harbour.example") {
 		t.Errorf("after a change the page is\n%s", body)
 	}
