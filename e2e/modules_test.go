@@ -142,7 +142,7 @@ func TestWhatCheckSaysOfModules(t *testing.T) {
 		{"a module that waits for one that waits for it", entry, map[string]string{"js/a.js": "await import('./b.js');\n", "js/b.js": "import './a.js';\n"},
 			"await-circle", []string{"js/a.js:1:", "it waits for js/b.js, which runs only after this module has finished", "do not await the import"}, map[string]string{"js/a.js": "import('./b.js');\n"}},
 		{"JSON without its type", entry, map[string]string{"js/a.js": "import tide from './tide.json';\ntide.high;\n", "js/tide.json": "{\"high\": 4}\n"},
-			"import-kind", []string{"js/a.js:1:", "js/tide.json is imported as a script", `write with { type: "json" } behind the name`}, map[string]string{"js/a.js": "import tide from './tide.json' with { type: 'json' };\ntide.high;\n"}},
+			"import-kind", []string{"js/a.js:1:", "js/tide.json is imported as a script", `write with { type: "json" } after the name`}, map[string]string{"js/a.js": "import tide from './tide.json' with { type: 'json' };\ntide.high;\n"}},
 		{"a script as JSON", entry, map[string]string{"js/a.js": "import b from './b.js' with { type: 'json' };\nb;\n", "js/b.js": "export default 1;\n"},
 			"import-kind", []string{"js/b.js is imported as json, but is not", "remove the type"}, map[string]string{"js/a.js": "import b from './b.js';\nb;\n"}},
 		{"an export that is not there", entry, map[string]string{"js/a.js": "import { row, pull } from './b.js';\nrow(pull);\n", "js/b.js": "export * from './c.js';\n", "js/c.js": "export const row = x => x;\n"},

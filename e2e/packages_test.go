@@ -78,13 +78,17 @@ func onAPage(t *testing.T, s *merrytest.Site, visit func(url, expression string)
 		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
 	}))
 	defer server.Close()
-	var pages []struct {
-		Steps []struct {
-			Name    string   `json:"name"`
-			Defines []string `json:"defines"`
-		} `json:"steps"`
+	var answer struct {
+		Pages []struct {
+			Steps []struct {
+				Name    string
+				Defines []string
+			}
+		}
 	}
-	if err := json.Unmarshal([]byte(s.Try("order", "index.html", "--json").Out), &pages); err != nil || len(pages) == 0 {
+	err := json.Unmarshal([]byte(s.Try("order", "index.html", "--json").Out), &answer)
+	pages := answer.Pages
+	if err != nil || len(pages) == 0 {
 		return []string{fmt.Sprint("order can't be read: ", err)}
 	}
 	defines := []string{}

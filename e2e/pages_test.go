@@ -116,6 +116,9 @@ func TestJSONOfEveryCommand(t *testing.T) {
 		if err := json.Unmarshal([]byte(r.Out), &v); err != nil {
 			t.Errorf("merry %s --json: %v\n%s%s", strings.Join(args, " "), err, r.Out, r.Err)
 		}
+		if _, object := v.(map[string]any); !object {
+			t.Errorf("merry %s --json is not an object:\n%s", strings.Join(args, " "), r.Out)
+		}
 		if m, ok := v.(map[string]any); r.Status > 1 && (!ok || m["error"] == "") {
 			t.Errorf("merry %s --json: status %d without an error:\n%s", strings.Join(args, " "), r.Status, r.Out)
 		}

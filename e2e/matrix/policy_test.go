@@ -53,7 +53,7 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 	headers := ""
 	every := trials.Rounds(3, 1)
 	for _, habit := range slices.Sorted(maps.Keys(habitsUnderPolicies)) {
-		for n, p := range answer.Policies {
+		for n, p := range policies {
 			if (n+len(habit))%every != 0 {
 				continue
 			}

@@ -289,8 +289,8 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 		{"/.git/config", nil, 404, "", ""},
 		{"/", []string{"Host", "evil.example"}, 403, "not as evil.example", ""},
 		{"/", []string{"Host", "localhost:1"}, 200, "Gull Point", ""},
-		{"/js/club.js", []string{"Origin", "http://evil.example"}, 403, "no other site", ""},
-		{"/js/club.js", []string{"Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "no-cors"}, 403, "no other site", ""},
+		{"/js/club.js", []string{"Origin", "http://evil.example"}, 403, "no pages of other sites", ""},
+		{"/js/club.js", []string{"Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "no-cors"}, 403, "no pages of other sites", ""},
 		{"/", []string{"Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "navigate"}, 200, "Gull Point", ""},
 		{"/.merry/live", []string{"Origin", "http://evil.example", "Connection", "Upgrade", "Upgrade", "websocket", "Sec-WebSocket-Version", "13", "Sec-WebSocket-Key", "AAAAAAAAAAAAAAAAAAAAAA=="}, 403, "", ""},
 	} {
