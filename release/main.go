@@ -26,7 +26,6 @@ import (
 
 	"github.com/Masterminds/semver/v3"
 	"github.com/dustin/go-humanize"
-	"github.com/spf13/cobra/doc"
 
 	"merrycrate.example/merry/cli"
 )
@@ -194,29 +193,11 @@ func (r release) beside(ctx context.Context) ([]file, error) {
 		return nil, err
 	}
 	files := []file{{name: "README.md", data: readme}}
-	pages, err := os.MkdirTemp("", "pages")
+	pages, err := r.manual()
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(pages)
-	root := cli.Command()
-	root.DisableAutoGenTag = true
-	escapeTexts(root)
-	header := &doc.GenManHeader{Title: "MERRY", Section: "1", Date: &r.when, Source: "merry " + r.version, Manual: "Merry Crate"}
-	if err := doc.GenManTree(root, header, pages); err != nil {
-		return nil, err
-	}
-	names, err := filepath.Glob(filepath.Join(pages, "*.1"))
-	if err != nil {
-		return nil, err
-	}
-	for _, name := range names {
-		data, err := os.ReadFile(name)
-		if err != nil {
-			return nil, err
-		}
-		files = append(files, file{name: "man/" + filepath.Base(name), data: data})
-	}
+	files = append(files, pages...)
 	for _, c := range []struct{ shell, name string }{{"bash", "merry.bash"}, {"zsh", "_merry"}, {"fish", "merry.fish"}, {"powershell", "merry.ps1"}} {
 		var out, wrong bytes.Buffer
 		if cli.Run(ctx, []string{"completion", c.shell}, strings.NewReader(""), &out, &wrong) != 0 {

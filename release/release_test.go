@@ -100,3 +100,32 @@ func TestManualPagesKeepNames(t *testing.T) {
 		}
 	}
 }
+
+// TestManualPagesNameValues: a page's title is its command's, and flags show what to write for their value.
+func TestManualPagesNameValues(t *testing.T) {
+	files, err := release{version: "1.2.3"}.manual()
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages := map[string]string{}
+	for _, f := range files {
+		pages[f.name] = string(f.data)
+	}
+	take := pages["man/merry-take.1"]
+	for _, want := range []string{`.TH "MERRY-TAKE" "1"`, `--as\fP \fINAME\fP`, `--dry-run\fP` + "\n", `--files\fP \fIGLOB\fP`} {
+		if !strings.Contains(take, want) {
+			t.Errorf("the page of take lacks %s:\n%s", want, take)
+		}
+	}
+	for _, never := range []string{`=""`, "=[]", "=false", "`"} {
+		if strings.Contains(take, never) {
+			t.Errorf("the page of take has %s:\n%s", never, take)
+		}
+	}
+	if page := pages["man/merry-switch.1"]; !strings.Contains(page, `--cdn\fP[=\fINAME\fP]`) {
+		t.Errorf("the page of switch:\n%s", page)
+	}
+	if pages["man/merry-sources-set-registry.1"] == "" || pages["man/merry-sandbox.1"] != "" {
+		t.Error("pages are missing, or of hidden commands")
+	}
+}
