@@ -34,6 +34,13 @@ var (
 	included flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return append(n.Libraries, n.Files...)
 	}
+	// moved are libraries, their files behind a colon, and files.
+	moved flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, typed string) []string {
+		if strings.Contains(typed, ":") {
+			return n.LibraryFiles
+		}
+		return append(n.Libraries, n.Files...)
+	}
 	// oneLibrary is for commands that take one, and nothing else.
 	oneLibrary flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, args []string, _ string) []string {
 		if len(args) > 0 {
@@ -96,7 +103,7 @@ func cutLast(s, sep string) (before, after string, found bool) {
 
 // completed are the arguments of commands, by the words of the command, and the values of flags, behind "--".
 var completed = map[string]flagLookup{
-	"include": included, "omit": included, "drop": oneLibrary, "refill": libraries, "move": included, "switch": libraries, "hold": oneLibrary,
+	"include": included, "omit": included, "drop": oneLibrary, "refill": libraries, "move": moved, "switch": libraries, "hold": oneLibrary,
 	"versions": oneLibrary, "repin": pins, "compare": compared, "check": pages, "order": pages, "look": pages, "adopt": pages, "sources try": networks,
 	"--page": pages, "--profile": profiles, "--cdn": networks, "--then": networks, "--part": parts,
 	"--only": files,
@@ -124,6 +131,50 @@ var valueFiles = map[string][]string{"FILE": nil, "PATH": nil, "SOURCE": nil, "A
 // valueFolders are what flags' helps call values that are folders.
 var valueFolders = []string{"DIR", "FOLDER"}
 
+// bashPackage is the line of the generated script that needs the package bash-completion; bashAlone stands in for it, and
+// bashFiles for the package's function that completes files.
+const (
+	bashPackage = `    _get_comp_words_by_ref "$@" cur prev words cword
+`
+	bashAlone = `    if declare -F _get_comp_words_by_ref >/dev/null 2>&1; then
+        _get_comp_words_by_ref "$@" cur prev words cword
+        return
+    fi
+    # Joins what the shell split at "=" and ":".
+    local i word rest=$COMP_LINE
+    words=()
+    for ((i = 0; i < ${#COMP_WORDS[@]}; i++)); do
+        word=${COMP_WORDS[i]}
+        if [[ $i -gt 0 && $rest != [[:space:]]* && ($word == [=:]* || ${COMP_WORDS[i-1]} == *[=:]) ]]; then
+            words[${#words[@]}-1]+=$word
+        else
+            words+=("$word")
+        fi
+        rest=${rest#"${rest%%[![:space:]]*}"}
+        rest=${rest#"$word"}
+        if ((i == COMP_CWORD)); then
+            cword=$((${#words[@]} - 1))
+        fi
+    done
+    cur=${words[cword]} prev=${words[cword-1]}
+`
+	bashFiles = `if ! declare -F _filedir >/dev/null 2>&1; then
+    # Completes files, or folders with -d, in shells without the package bash-completion.
+    _filedir() {
+        local name action=file
+        if [[ ${1-} == -d ]]; then
+            action=directory
+        fi
+        compopt -o filenames 2>/dev/null
+        while IFS= read -r name; do
+            COMPREPLY+=("$name")
+        done < <(compgen -A "$action" -- "$cur")
+    }
+fi
+
+`
+)
+
 // completion prints what a shell needs to complete the program's commands, flags and names.
 func (a *app) completion() *cobra.Command {
 	return &cobra.Command{
@@ -141,7 +192,11 @@ findings. It opens no connection.`,
 			var err error
 			switch root := c.Root(); args[0] {
 			case "bash":
-				err = root.GenBashCompletionV2(&script, true)
+				if err = root.GenBashCompletionV2(&script, true); err == nil {
+					alone := strings.Replace(script.String(), bashPackage, bashAlone, 1)
+					script.Reset()
+					script.WriteString(bashFiles + alone)
+				}
 			case "zsh":
 				err = root.GenZshCompletion(&script)
 			case "fish":

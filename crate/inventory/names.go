@@ -17,6 +17,8 @@ type Names struct {
 	CDNs      []string
 	// Packages are the libraries' packages, NAME@VERSION, of those that came from a registry.
 	Packages map[string]string
+	// LibraryFiles are the files of the libraries by their paths in the package, as LIB:PATH.
+	LibraryFiles []string
 }
 
 // NamesOf lists what the project's things are called. It reads folders, and no page and no library.
@@ -31,6 +33,11 @@ func NamesOf(ctx context.Context, p *project.Project) (*Names, error) {
 		if pkg, ok := l.Package(); ok && l.Version != "" {
 			n.Packages[l.Name] = pkg + "@" + l.Version
 		}
+		if sealed := p.Seal.Libraries[l.Name]; sealed != nil {
+			for _, f := range sealed.Files {
+				n.LibraryFiles = append(n.LibraryFiles, l.Name+":"+f.Path)
+			}
+		}
 	}
 	for at := range p.Places() {
 		if f, ok := p.InSite(at); ok {
@@ -39,6 +46,7 @@ func NamesOf(ctx context.Context, p *project.Project) (*Names, error) {
 	}
 	slices.Sort(n.Libraries)
 	slices.Sort(n.Files)
+	slices.Sort(n.LibraryFiles)
 	return n, nil
 }
 
