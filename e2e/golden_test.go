@@ -44,7 +44,7 @@ func TestGoldenDemo(t *testing.T) {
 			t.Fatal(err)
 		}
 		want := strings.Split(string(b), "\n")
-		if looked := strings.Index(string(b), "# And at last"); !strings.Contains(got, "# And at last") {
+		if looked := strings.Index(string(b), "# Finally, the pages"); !strings.Contains(got, "# Finally, the pages") {
 			want = strings.Split(string(b[:looked])+string(b[bytes.Index(b, []byte("The site is in")):]), "\n") // this machine has no browser
 		}
 		for i, line := range strings.Split(got, "\n") {

@@ -60,7 +60,7 @@
       var url = t.currentSrc || t.src || t.href || t.data || "";
       if (!url) return;
       var seen = performance.getEntriesByName(url).pop(), status = seen && seen.responseStatus || 0;
-      if (t.integrity && status >= 200 && status < 300) say("blocked", "its bytes are not those of its integrity: " + url, url);
+      if (t.integrity && status >= 200 && status < 300) say("blocked", "its bytes do not match its integrity: " + url, url);
       else say("failed", (status ? status + ", " : "") + "could not be loaded: " + url, url);
       return;
     }
@@ -69,12 +69,12 @@
 
   addEventListener("unhandledrejection", function (e) {
     var at = place(e.reason && e.reason.stack);
-    say("rejection", "nobody handles the rejection of a promise: " + words([e.reason]), at[0], at[1], at[2]);
+    say("rejection", "a promise was rejected, and nothing handles it: " + words([e.reason]), at[0], at[1], at[2]);
   });
 
   addEventListener("securitypolicyviolation", function (e) {
     if (e.disposition === "report") return;
-    var what = e.blockedURI === "inline" ? "what is written into the page" : e.blockedURI === "eval" ? "text that is run as a script" : e.blockedURI;
+    var what = e.blockedURI === "inline" ? "inline code" : e.blockedURI === "eval" ? "a string run as code" : e.blockedURI;
     say("blocked", "the policy forbids " + what + " (" + e.effectiveDirective + ")", e.blockedURI.indexOf(":") > 0 ? e.blockedURI : e.sourceFile, e.blockedURI.indexOf(":") > 0 ? 0 : e.lineNumber, e.blockedURI.indexOf(":") > 0 ? 0 : e.columnNumber);
   });
 

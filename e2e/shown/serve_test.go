@@ -331,7 +331,7 @@ func TestServeUnderAPolicy(t *testing.T) {
 			s.Replace("index.html", "</body>", "<script>window.inline = 1</script></body>")
 			v := serve(t, s)
 			eval := tab(t, merrytest.Browser(t), v.Addr+"/")
-			text := v.said("blocked: the policy forbids what is written into the page (script-src-elem)", "next:")
+			text := v.said("blocked: the policy forbids inline code (script-src-elem)", "next:")
 			if !strings.Contains(text, "forbids") || !strings.Contains(text, "next:") {
 				t.Errorf("serve says\n%s", text)
 			}
