@@ -22,7 +22,7 @@ import (
 
 func (a *app) look() *cobra.Command {
 	var req crate.LookRequest
-	var profile, report, teach string
+	var profile, report string
 	var sarif bool
 	c := &cobra.Command{
 		Use:   "look [PAGE…]",
@@ -66,16 +66,7 @@ different.`,
 					return err
 				}
 			}
-			if teach != "" {
-				if teach, err = a.teach(cmd.Context(), door, teach, seen); err != nil {
-					return err
-				}
-			}
-			err = a.answerLooks(seen, req.Baseline, sarif)
-			if teach != "" && !a.json && !sarif {
-				a.printf("%s\n", teach)
-			}
-			return err
+			return a.answerLooks(seen, req.Baseline, sarif)
 		},
 	}
 	f := c.Flags()
@@ -89,7 +80,6 @@ different.`,
 	f.StringVar(&req.Baseline, "against", "", "report what looks different from the look saved under this `NAME`")
 	f.StringVar(&profile, "profile", "", "show the pages as this `NAME`d profile of the packing list would leave them")
 	f.StringVar(&report, "report", "", "write both looks and their differences to `FILE.html`")
-	f.StringVar(&teach, "teach", "", "write cases in which check and the browser differ, without the site's content, into `DIR`")
 	f.BoolVar(&sarif, "sarif", false, "print what the browser said as SARIF 2.1.0")
 	return c
 }
@@ -105,16 +95,6 @@ func (a *app) answerLooks(seen *crate.Looked, against string, sarif bool) (err e
 		return quietStatus(problem.Refused)
 	}
 	return err
-}
-
-// teach writes the cases in which check and the browser differ, and says where they are.
-func (a *app) teach(ctx context.Context, door *crate.Crate, dir string, seen *crate.Looked) (string, error) {
-	full := a.full(dir)
-	list, err := door.TeachCases(ctx, full, seen)
-	if err != nil || len(list) == 0 {
-		return "no case to write: check and the browser say the same", err
-	}
-	return "written, without the site's content: " + show.Count(len(list), "case", "cases") + " in " + show.Text(dir) + "; read them before you send them", nil
 }
 
 // printLooks prints what was seen, page by page.
@@ -159,9 +139,6 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 			break
 		}
 		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser disagree on "+show.Text(d.Page)), show.Text(d.What))
-	}
-	if len(seen.Disagreements) > 0 {
-		a.next("merry look --teach cases  # writes them down without the site's content")
 	}
 	for _, n := range seen.Notes {
 		a.printf("%s\n", a.paint.Dim("note: "+show.Text(n)))

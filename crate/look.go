@@ -82,16 +82,6 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 // HasBrowser tells whether this machine has a browser that can be looked with.
 func (c *Crate) HasBrowser() bool { return look.HasBrowser(c.settings.Browser) }
 
-// TeachCases writes pages of which check and the browser say different things as cases of their own, without the site's content, into
-// folders below one, and returns those.
-func (c *Crate) TeachCases(ctx context.Context, dir string, seen *Looked) ([]string, error) {
-	p, err := c.read(ctx)
-	if err != nil {
-		return nil, err
-	}
-	return look.Teach(p, dir, seen)
-}
-
 // CompareLooks holds two looks at the same pages against each other: the second gets what is different.
 func CompareLooks(before, after *Looked) error { return look.Compare(before, after) }
 

@@ -1,28 +1,85 @@
-package look
+// Command cases writes the pages of a site on which check and the browser disagree as test cases, without the site's
+// content.
+//
+//	go run ./internal/cases SITE DIR
+package main
 
 import (
+	"context"
 	"fmt"
 	"html"
 	"os"
 	"path/filepath"
 	"strings"
 
+	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/facts"
+	"merrycrate.example/merry/crate/look"
+	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Teach writes each page of which check and the browser say different things as a case of its own below a folder: its tags in their order,
-// scripts that read and define what the page's own do, and what was said. No text, style or code of the site is in it. It returns the
-// folders. A folder that is there already is not written over.
-func Teach(p *project.Project, dir string, seen *Report) ([]string, error) {
+func main() {
+	if len(os.Args) != 3 {
+		fmt.Fprintln(os.Stderr, "usage: go run ./internal/cases SITE DIR")
+		os.Exit(2)
+	}
+	folders, err := run(context.Background(), os.Args[1], os.Args[2])
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	fmt.Printf("%d cases in %s\n", len(folders), os.Args[2])
+}
+
+// run opens the site's pages in the browser and writes the cases.
+func run(ctx context.Context, site, dir string) ([]string, error) {
+	root, err := filepath.Abs(site)
+	if err != nil {
+		return nil, err
+	}
+	home, err := os.MkdirTemp("", "cases-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(home)
+	on, err := disk.Open(paths.OnDisk(root))
+	if err != nil {
+		return nil, err
+	}
+	defer on.Close()
+	cache := source.NewCache(home)
+	opener := &origin.Opener{Cache: cache, Offline: true, Client: &source.Client{}}
+	defer opener.Close()
+	reader := &facts.Reader{Cache: cache}
+	opener.Scripts = reader
+	p, err := project.Read(on, opener, reader)
+	if err != nil {
+		return nil, err
+	}
+	var window look.Window
+	defer window.Close()
+	seen, err := look.Look(ctx, &window, p, look.Request{})
+	if err != nil {
+		return nil, err
+	}
+	return writeCases(p, dir, seen.Disagreements)
+}
+
+// writeCases writes each page on which check and the browser disagree into a folder of its own below dir: its tags in their
+// order, scripts that use and define what the page's own do, and what the two said. It returns the folders, and refuses
+// to overwrite one.
+func writeCases(p *project.Project, dir string, disagreements []look.Disagreement) ([]string, error) {
 	var list []string
 	told := map[string][]string{}
 	var order []string
-	for _, d := range seen.Disagreements {
+	for _, d := range disagreements {
 		if told[d.Page] == nil {
 			order = append(order, d.Page)
 		}
@@ -45,7 +102,7 @@ func Teach(p *project.Project, dir string, seen *Report) ([]string, error) {
 		if err != nil {
 			return list, err
 		}
-		files := lesson(p, v)
+		files := caseOf(p, v)
 		files["said.txt"] = strings.Join(told[name], "\n") + "\n"
 		for file, text := range files {
 			if err := os.WriteFile(filepath.Join(into, file), []byte(text), 0o644); err != nil {
@@ -57,8 +114,8 @@ func Teach(p *project.Project, dir string, seen *Report) ([]string, error) {
 	return list, nil
 }
 
-// lesson writes a page as a case: its files by their names.
-func lesson(p *project.Project, v *tags.Page) map[string]string {
+// caseOf returns the files of a page as a case, by name.
+func caseOf(p *project.Project, v *tags.Page) map[string]string {
 	files := map[string]string{}
 	scripts := tags.NewScripts(p)
 	var head, body strings.Builder
@@ -85,7 +142,7 @@ func lesson(p *project.Project, v *tags.Page) map[string]string {
 				if k := scripts.OfInclude(v, i); k != nil {
 					files[ref] = stub(k)
 				} else {
-					ref = "absent-" + ref
+					ref = "missing-" + ref
 				}
 			}
 			fmt.Fprintf(to, "<script%s src=%q></script>\n", attributes, ref)
@@ -105,7 +162,7 @@ func lesson(p *project.Project, v *tags.Page) map[string]string {
 	return files
 }
 
-// stub is a script that reads and defines what another does, and does nothing else.
+// stub returns a script that uses and defines the globals of another one, and does nothing else.
 func stub(k *tags.Script) string {
 	if k == nil || k.Report == nil {
 		return ""
@@ -116,9 +173,9 @@ func stub(k *tags.Script) string {
 	}
 	for _, n := range k.Needs {
 		if n.Strength == script.Hard {
-			fmt.Fprintf(&b, "%s; // read while it loads\n", n.Name)
+			fmt.Fprintf(&b, "%s; // used while loading\n", n.Name)
 		} else {
-			fmt.Fprintf(&b, "typeof %s; // asked for first, or read later\n", n.Name)
+			fmt.Fprintf(&b, "typeof %s; // tested first, or used later\n", n.Name)
 		}
 	}
 	for _, n := range k.PartNeeds {
