@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 
@@ -41,9 +42,11 @@ connection. The exit status is 1 if an advisory affects the crate.`,
 			case "table":
 				err = a.answer(b, func() { a.printBill(b) })
 			case "cyclonedx":
-				err = cdx.NewBOMEncoder(a.out, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(b.Document(), cdx.SpecVersion1_6)
+				var document bytes.Buffer
+				err = cdx.NewBOMEncoder(&document, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(b.Document(), cdx.SpecVersion1_6)
+				a.write(document.String())
 			case "notice":
-				a.printf("%s", b.NoticeText())
+				a.verbatim(b.NoticeText())
 				for _, n := range b.Notes {
 					fmt.Fprintln(a.err, "note:", show.Text(n))
 				}

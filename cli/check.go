@@ -179,7 +179,8 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 			if i > 0 {
 				a.printf("\n")
 			}
-			a.printf("%s\n  Content-Security-Policy: %s\n", a.paint.Bold(show.Text(some(p.Pages))), show.Text(p.Policy))
+			a.printf("%s\n", a.paint.Bold(show.Text(some(p.Pages))))
+			a.verbatim("  Content-Security-Policy: " + show.Text(p.Policy) + "\n")
 			for _, n := range p.Notes {
 				a.printf("  %s\n", a.paint.Dim(show.Text(n)))
 			}

@@ -209,7 +209,7 @@ findings. It opens no connection.`,
 			if err != nil {
 				return err
 			}
-			return a.answer(completionAnswer{args[0], script.String()}, func() { a.printf("%s", script.String()) })
+			return a.answer(completionAnswer{args[0], script.String()}, func() { a.verbatim(script.String()) })
 		},
 	}
 }

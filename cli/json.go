@@ -53,8 +53,8 @@ func (a *app) writeJSON(b []byte) error {
 		return err
 	}
 	out.WriteByte('\n')
-	_, err := out.WriteTo(a.out)
-	return err
+	a.write(out.String())
+	return nil
 }
 
 // A nextStep is one thing to do next. A step of a person has no command.

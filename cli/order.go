@@ -57,7 +57,7 @@ bytes.`,
 				if err != nil {
 					return misuse("%w", err)
 				}
-				return a.answer(drawingAnswer{pages[0].Page, graph, text}, func() { a.printf("%s", text) })
+				return a.answer(drawingAnswer{pages[0].Page, graph, text}, func() { a.verbatim(text) })
 			}
 			return a.answer(orderAnswer{pages}, func() {
 				for i := range pages {
@@ -80,7 +80,7 @@ func (a *app) printOrder(o *crate.Ordered) {
 		a.printf("  it has no scripts or stylesheets\n")
 		return
 	}
-	t := &show.Table{Right: map[int]bool{0: true, 2: true}}
+	t := &show.Table{Right: map[int]bool{0: true, 2: true}, Paths: map[int]bool{1: true, 4: true, 5: true}}
 	t.Add("step", "what", "line", "when", "defines", "needs", "verdict")
 	for i, s := range o.Steps {
 		verdict := string(s.Verdict)

@@ -74,7 +74,7 @@ func (a *app) printNotes(list []crate.LibraryText, start bool) {
 			a.printf("\n")
 		}
 		a.printf("%s\n", a.paint.Bold(show.Text(n.Path)))
-		a.printf("%s\n", strings.TrimRight(n.Text, "\n"))
+		a.verbatim(strings.TrimRight(n.Text, "\n") + "\n")
 	}
 	if start {
 		a.next("the tags name files as the readme does; take and include write the paths of your site")

@@ -30,7 +30,8 @@ import (
 type app struct {
 	in       io.Reader
 	out, err io.Writer
-	plain    io.Writer // the output as it was handed in
+	folds    *foldWriter // out, as it folds lines
+	plain    io.Writer   // the output as it was handed in
 	paint    show.Paint
 	named    bool   // the user said --in
 	dir      string // where the command was given, or what --in says; of several sites, the one whose turn it is
@@ -63,7 +64,9 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	defer safe.end()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
 	defer buffered.Flush()
-	a.out, a.err = buffered, flushFirst{buffered, &safeWriter{to: behind{a, errOut}, colours: bool(paint)}}
+	a.folds = &foldWriter{to: buffered}
+	defer a.folds.end()
+	a.out, a.err = a.folds, flushFirst{a.folds, buffered, &safeWriter{to: behind{a, errOut}, colours: bool(paint)}}
 	root := a.root()
 	if len(args) > 0 && args[0] == cobra.ShellCompRequestCmd {
 		plainUsages(root)
@@ -101,12 +104,14 @@ func collectSeldom() {
 
 // flushFirst keeps what goes to the two outputs in the order in which it was written.
 type flushFirst struct {
-	out *bufio.Writer
-	err io.Writer
+	folds *foldWriter
+	out   *bufio.Writer
+	err   io.Writer
 }
 
 // Write writes to the error output what was not written before.
 func (f flushFirst) Write(b []byte) (int, error) {
+	f.folds.end()
 	f.out.Flush()
 	return f.err.Write(b)
 }
@@ -317,6 +322,22 @@ func (a *app) printf(format string, args ...any) {
 	if !a.quiet && a.recorded == nil {
 		fmt.Fprintf(a.out, format, args...)
 	}
+}
+
+// verbatim prints a text whose lines are not folded: a diff, a file, code.
+func (a *app) verbatim(text string) {
+	if !a.quiet && a.recorded == nil {
+		a.write(text)
+	}
+}
+
+// write writes a text for programs, which is not folded, and not left out under --quiet either.
+func (a *app) write(text string) {
+	if a.folds == nil {
+		io.WriteString(a.out, text)
+		return
+	}
+	a.folds.pass(text)
 }
 
 // next prints what to do next: steps separated by "; ", each a command or an action of a person.

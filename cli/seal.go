@@ -95,7 +95,7 @@ func (a *app) sealedTags(cmd *cobra.Command, door *crate.Crate, lines []crate.Se
 	}
 	return a.answer(sealTagsAnswer{tags}, func() {
 		for _, t := range tags {
-			a.printf("%s\n", show.Text(t.Tag))
+			a.verbatim(show.Text(t.Tag) + "\n")
 		}
 	})
 }

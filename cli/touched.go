@@ -19,7 +19,8 @@ func (a *app) touched(o crate.Result) {
 			// The seal's lines say nothing to a reader that the list above does not; and the texts of a
 			// library's files are its makers' affair.
 			if f.Diff != "" && f.Path != record.SealFile && f.Library == "" {
-				a.printf("\n%s", a.diff(f.Diff))
+				a.printf("\n")
+				a.verbatim(a.diff(f.Diff))
 			}
 		}
 		if len(o.Files) == 0 {

@@ -65,6 +65,8 @@ func Folded(prefix, text string) string {
 type Table struct {
 	Rows  [][]string
 	Right map[int]bool
+	// Paths are columns whose cells are shortened in the middle if the terminal is too narrow for the table.
+	Paths map[int]bool
 }
 
 // Add adds a row.
@@ -92,6 +94,9 @@ func (t *Table) text(paint Paint, indent string, heads bool) string {
 		} else {
 			wide += min(widths[i], leastColumn)
 		}
+	}
+	if Columns > 0 && wide-2 > Columns {
+		wide = t.shorten(widths, wide, wide-2-Columns)
 	}
 	if heads && Columns > 0 && wide-2 > Columns && len(t.Rows) > 1 {
 		return t.stacked(paint, indent)
@@ -123,6 +128,87 @@ func (t *Table) text(paint Paint, indent string, heads bool) string {
 	}
 	return all.String()
 }
+
+// leastPath is the shortest that a path in a table may become, in columns of the terminal.
+const leastPath = 12
+
+// shorten shortens the cells of columns with paths by excess columns in all, if that is possible. It corrects widths, and
+// returns the width of the whole table.
+func (t *Table) shorten(widths map[int]int, wide, excess int) int {
+	spare := 0
+	for i := range t.Paths {
+		spare += max(0, widths[i]-leastPath)
+	}
+	if spare < excess {
+		return wide
+	}
+	for i := range len(widths) {
+		if !t.Paths[i] || excess <= 0 || widths[i] <= leastPath {
+			continue
+		}
+		to := max(leastPath, widths[i]-excess)
+		for _, r := range t.Rows {
+			if i < len(r) {
+				r[i] = Middle(r[i], to)
+			}
+		}
+		excess -= widths[i] - to
+		wide -= widths[i] - to
+		widths[i] = to
+	}
+	return wide
+}
+
+// Middle shortens a text without colours to a width, by leaving out its middle.
+func Middle(s string, width int) string {
+	if ansi.StringWidth(s) <= width {
+		return s
+	}
+	runes := []rune(s)
+	before := (width - 1) / 3 // a path tells more at its end
+	for after := width - 1 - before; after >= 0; after-- {
+		if cut := string(runes[:before]) + "…" + string(runes[len(runes)-min(after, len(runes)):]); ansi.StringWidth(cut) <= width {
+			return cut
+		}
+	}
+	return "…"
+}
+
+// FoldLine folds a line, without its end, between words for the terminal. What follows is indented below the line's text,
+// behind a label such as "next:" if it has one. No word is broken.
+func FoldLine(line string) string {
+	if Columns == 0 || ansi.StringWidth(line) <= Columns {
+		return line
+	}
+	plain := ansi.Strip(line)
+	indent := len(plain) - len(strings.TrimLeft(plain, " "))
+	if label, rest, ok := strings.Cut(plain[indent:], ": "); ok && len(label) <= maxLabel && !strings.Contains(label, " ") {
+		indent += len(label) + 2 + len(rest) - len(strings.TrimLeft(rest, " "))
+	} else {
+		indent += 2
+	}
+	if indent > Columns/2 {
+		indent = 2
+	}
+	var out, words strings.Builder
+	width, first := 0, true
+	for _, word := range strings.SplitAfter(line, " ") {
+		w := ansi.StringWidth(strings.TrimRight(word, " "))
+		if width+w > Columns && !first && width > indent {
+			out.WriteString(strings.TrimRight(words.String(), " ") + "\n")
+			words.Reset()
+			words.WriteString(strings.Repeat(" ", indent))
+			width = indent
+		}
+		first = first && strings.TrimSpace(word) == ""
+		words.WriteString(word)
+		width += ansi.StringWidth(word)
+	}
+	return out.String() + words.String()
+}
+
+// maxLabel is the longest label, in letters, below whose text a folded line goes on.
+const maxLabel = 8
 
 // stacked is the table for a narrow terminal: each row's first cell, and below it what else there is, with the heads before it.
 func (t *Table) stacked(paint Paint, indent string) string {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"strings"
 	"testing"
+	"unicode/utf8"
 )
 
 func TestTableAligns(t *testing.T) {
@@ -89,5 +90,46 @@ func TestFolded(t *testing.T) {
 	}
 	if got, want := rows.Lines(" "), " name     files\n oarlock  one.js, two.js, three.js, four.js\n"; got != want {
 		t.Errorf("without heads a table in a narrow terminal is\n%s, want\n%s", got, want)
+	}
+}
+
+// TestFoldLine: on a terminal a line is folded between words, below its text, and no word is broken.
+func TestFoldLine(t *testing.T) {
+	defer func() { Columns = 0 }()
+	long := "next: name an archive, a folder, a file, an address, or NAME@VERSION of a registry"
+	if got := FoldLine(long); got != long {
+		t.Errorf("without a terminal: %q", got)
+	}
+	Columns = 40
+	for line, want := range map[string]string{
+		"short": "short",
+		long:    "next: name an archive, a folder, a file,\n      an address, or NAME@VERSION of a\n      registry",
+		"  sha384-tZ7iV3Wh5j8NK4BFvScC9N5K20iZJMl0MK/DuS6gFusI98Oc75ZMt6Ca6iSryHiv": "  sha384-tZ7iV3Wh5j8NK4BFvScC9N5K20iZJMl0MK/DuS6gFusI98Oc75ZMt6Ca6iSryHiv",
+		"3 pages: 2 errors, 1 warning; --pages lists them page by page":             "3 pages: 2 errors, 1 warning; --pages\n  lists them page by page",
+		"\x1b[2mnext:\x1b[0m merry order crews/index.html --fix --dry-run":          "\x1b[2mnext:\x1b[0m merry order crews/index.html --fix\n      --dry-run",
+	} {
+		if got := FoldLine(line); got != want {
+			t.Errorf("%q is folded to\n%s\nwant\n%s", line, got, want)
+		}
+	}
+}
+
+// TestPathsAreShortened: a table that is too wide keeps its columns if paths can be shortened in the middle.
+func TestPathsAreShortened(t *testing.T) {
+	defer func() { Columns = 0 }()
+	Columns = 40
+	table := &Table{Paths: map[int]bool{1: true}}
+	table.Add("step", "what", "verdict")
+	table.Add("1", "scripts/vendor/boathouse/oarlock-2.0.3.min.js", "fine")
+	got := table.Text(false, "  ")
+	want := "  step  what                    verdict\n  1     scripts…arlock-2.0.3.min.js  fine\n"
+	lines := strings.Split(strings.TrimRight(got, "\n"), "\n")
+	if len(lines) != 2 || !strings.Contains(lines[1], "…") || !strings.HasSuffix(lines[1], "fine") || !strings.Contains(lines[1], ".min.js") {
+		t.Errorf("got\n%s, such as\n%s", got, want)
+	}
+	for _, l := range lines {
+		if n := utf8.RuneCountInString(l); n > Columns {
+			t.Errorf("%q has %d columns", l, n)
+		}
 	}
 }
