@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
@@ -21,7 +22,7 @@ var optional = memo.Regexp(`--(\S+) (\w+)\[="[^"]*"\]`)
 
 // flagList is a list of flags as help prints it: a value that may be left out stands in brackets.
 func flagList(flags *pflag.FlagSet) string {
-	return optional().ReplaceAllStringFunc(flags.FlagUsages(), func(was string) string {
+	return optional().ReplaceAllStringFunc(flags.FlagUsagesWrapped(show.Columns), func(was string) string {
 		m := optional().FindStringSubmatch(was)
 		is := "--" + m[1] + "[=" + m[2] + "]"
 		return is + strings.Repeat(" ", len(was)-len(is))

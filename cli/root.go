@@ -142,9 +142,12 @@ func (a *app) report(ran *cobra.Command, err error) int {
 		a.printJSON(errorAnswer{p.What, p.Code, p.Class.String(), strings.Join(next, "; ")})
 		return int(p.Class)
 	}
-	fmt.Fprintf(a.err, "merry: %s\n", show.Lines(p.What))
+	text := "merry: " + show.Lines(p.What) + "\n"
 	for _, n := range next {
-		io.WriteString(a.err, show.Steps("next:  ", n))
+		text += show.Steps("next:  ", n)
+	}
+	for line := range strings.Lines(text) {
+		fmt.Fprintln(a.err, show.FoldLine(strings.TrimSuffix(line, "\n")))
 	}
 	return int(p.Class)
 }
