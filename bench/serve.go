@@ -81,7 +81,7 @@ func (b *bench) serving() error {
 	return b.told(site, address)
 }
 
-// told measures how long after a write an open page is told of it.
+// told measures how long after a write an open page is reported of it.
 func (b *bench) told(site, address string) error {
 	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
 	defer stop()

@@ -211,7 +211,7 @@ func (a *app) answerFindings(found *crate.Checked, mended *crate.Mended, f *chec
 	return statusOf(found)
 }
 
-// mendedAndChecked is the answer of check --fix: what was mended, and what a check finds after that.
+// mendedAndChecked is the answer of check --fix: what was fixed, and what a check finds after that.
 type mendedAndChecked struct {
 	*crate.Checked
 	Mended *crate.Mended `json:"mended"` // what was fixed

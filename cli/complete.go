@@ -34,7 +34,7 @@ var (
 	included flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return append(n.Libraries, n.Files...)
 	}
-	// moved are libraries, their files behind a colon, and files.
+	// moved are libraries, their files after a colon, and files.
 	moved flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, typed string) []string {
 		if strings.Contains(typed, ":") {
 			return n.LibraryFiles
@@ -274,7 +274,7 @@ func withoutFiles(lists ...[]string) cobra.CompletionFunc {
 	}
 }
 
-// completing asks a knower as the shell's completion does. Where it knows nothing, files are offered if they may stand there.
+// completing asks a knower as the shell's completion does. Where it knows nothing, files are offered if they may are there.
 func (a *app) completing(k flagLookup, orFiles bool) cobra.CompletionFunc {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		nothing := cobra.ShellCompDirectiveNoFileComp

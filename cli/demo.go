@@ -262,7 +262,7 @@ func (a *app) play(ctx context.Context, dir, habit string, step bool) error {
 	})
 }
 
-// hasBrowser tells whether this machine has a browser that pages can be looked at with.
+// hasBrowser reports whether this machine has a browser that pages can be looked at with.
 func (a *app) hasBrowser() bool {
 	door, err := a.open(sourceFlags{})
 	if err != nil {

@@ -119,7 +119,7 @@ func (a *app) printMissing(list []crate.MissingNeed) {
 	}
 }
 
-// missingSteps are the steps that bring needs onto pages, each with the separator of steps behind it.
+// missingSteps are the steps that bring needs onto pages, each with the separator of steps after it.
 func missingSteps(list []crate.MissingNeed) string {
 	steps := ""
 	for _, l := range list {

@@ -122,7 +122,7 @@ func compact(v any) ([]byte, error) {
 	return bytes.TrimSpace(out.Bytes()), err
 }
 
-// copyValue copies the decoder's next value, which stands at a key of an object ("" in a list).
+// copyValue copies the decoder's next value, which is at a key of an object ("" in a list).
 func copyValue(out *bytes.Buffer, dec *json.Decoder, key string) error {
 	t, err := dec.Token()
 	if err != nil {

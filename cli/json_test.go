@@ -9,7 +9,7 @@ import (
 	"merrycrate.example/merry/crate"
 )
 
-// TestListsAreNeverNull: whatever an answer is made of, and wherever a list stands in it.
+// TestListsAreNeverNull: whatever an answer is made of, and wherever a list is in it.
 func TestListsAreNeverNull(t *testing.T) {
 	type Inner struct {
 		List []string `json:"list"`

@@ -6,7 +6,7 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// meant are verbs that people try, by the command that does what they mean.
+// meant are commands that people try, by the command that does what they mean.
 var meant = map[string]string{
 	"take":     "add install get fetch download pull import bring",
 	"peek":     "view info inspect open search find",

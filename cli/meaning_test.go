@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// TestVerbsThatPeopleTry: a verb that is no command leads to the command that does what it means, and no verb means two.
+// TestVerbsThatPeopleTry: a command that is no command leads to the command that does what it means, and no command means two.
 func TestVerbsThatPeopleTry(t *testing.T) {
 	root := Command()
 	for verb, want := range map[string]string{"add": "take", "install": "take", "list": "contents", "remove": "drop", "update": "repin", "INIT": "start"} {
@@ -33,7 +33,7 @@ func TestVerbsThatPeopleTry(t *testing.T) {
 	}
 }
 
-// TestFlagsThatPeopleTry: every flag of the table exists, and a word leads to the flag of the command at hand.
+// TestFlagsThatPeopleTry: every flag of the table exists, and a word leads to the flag of the command available.
 func TestFlagsThatPeopleTry(t *testing.T) {
 	root := Command()
 	for name := range flagMeanings {

@@ -136,7 +136,7 @@ func (a *app) printOrder(o *crate.Ordered) {
 	}
 }
 
-// printCan prints what no order can mend.
+// printCan prints what no order can fix.
 func (a *app) printCan(cycle, stuck []string) {
 	if len(cycle) > 0 {
 		a.printf("\n  %s\n", a.paint.Red("no order satisfies all of these; they form a circle:"))

@@ -27,7 +27,7 @@ type progress struct {
 	bars map[string]*mpb.Bar
 }
 
-// progress returns what fetches tell how far they are, nil where nobody would see it.
+// progress returns what fetches tell how far they are, nil if nobody would see it.
 func (a *app) progress() func(name string, done, total int64) {
 	if !isTerminal(os.Stderr) || a.json || a.quiet {
 		return nil

@@ -40,7 +40,7 @@ type app struct {
 	dry      bool
 	offline  bool
 	quiet    bool // print errors alone
-	// collected is where an answer goes that is one of several, nil where it is printed.
+	// collected is where an answer goes that is one of several, nil if it is printed.
 	collected *any
 	// recorded gets the next steps of an answer instead of the output, while the answer is made into JSON.
 	recorded *[]string
@@ -320,7 +320,7 @@ func (a *app) changes(c *cobra.Command) *cobra.Command {
 	return c
 }
 
-// printf prints for a person: nothing where errors alone are wanted. What is for machines is printed all the same.
+// printf prints for a person: nothing where errors alone are wanted. What is for machines is printed anyway.
 func (a *app) printf(format string, args ...any) {
 	if !a.quiet && a.recorded == nil {
 		fmt.Fprintf(a.out, format, args...)

@@ -122,7 +122,7 @@ func plainASCII(b []byte) bool {
 	return true
 }
 
-// program is this program's version, "" where it was not built from one.
+// program is this program's version, "" if it was not built from one.
 func program() string {
 	if released != "" {
 		return released

@@ -109,7 +109,7 @@ func (t *notifier) trouble(err error) {
 	fmt.Fprintf(t.err, "merry: %s\n%s", show.Lines(p.What), show.Steps("next:  ", strings.Join(p.Next, "; ")))
 }
 
-// printMessage prints what a browser said of a page: behind a heading, with where that was, and what check knows of it.
+// printMessage prints what a browser said of a page: after a heading, with where that was, and what check knows of it.
 func (a *app) printMessage(indent, heading, where string, m *crate.Message) {
 	kind := a.paint.Red(string(m.Kind))
 	if !m.Wrong() {

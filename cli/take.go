@@ -93,7 +93,7 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.BoolVar(&f.req.Overwrite, "overwrite", false, "overwrite existing files that have other bytes")
 }
 
-// fill works out the request from the flags and arguments.
+// fill determines the request from the flags and arguments.
 func (f *takeFlags) fill(a *app, args []string) error {
 	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename)+len(f.req.Keep)+len(f.places) > 0 || f.req.Into != "" || f.src.integrity != "") {
 		return misuse("--as, --files, --part, --keep, --into, --place, --rename and --integrity work with one source; take the others separately")
@@ -308,7 +308,7 @@ func abbreviated(list []string, most int) string {
 	return strings.Join(list, ", ")
 }
 
-// paintable tells whether what is printed goes to a terminal.
+// paintable reports whether what is printed goes to a terminal.
 func paintable(out io.Writer) bool {
 	return out != nil && isTerminal(os.Stdout)
 }

@@ -68,7 +68,7 @@ func count(of ...bool) (n int) {
 	return n
 }
 
-// undoSteps takes back some changes, one after the other, or makes one again.
+// undoSteps reverts some changes, one after the other, or makes one again.
 func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 	door, err := a.open(sourceFlags{})
 	if err != nil {

@@ -11,7 +11,7 @@ import (
 	"golang.org/x/term"
 )
 
-// doing is what commands that may take a while are busy with, as a person who waits is told.
+// doing is what commands that may take a while are busy with, as a person who waits is reported.
 var doing = map[string]string{
 	"peek": "reading the source", "take": "reading the source and writing", "adopt": "identifying the tags", "include": "updating the pages", "omit": "updating the pages", "switch": "updating the pages",
 	"order": "reading the pages and their scripts", "move": "moving files and updating references", "drop": "updating the pages", "check": "checking the pages", "look": "opening the pages in the browser",
@@ -63,7 +63,7 @@ func startWaiting(out io.Writer, width int, what string) *waiting {
 	return w
 }
 
-// tell writes the line anew.
+// tell writes the line again.
 func (w *waiting) tell() {
 	w.mu.Lock()
 	defer w.mu.Unlock()

@@ -11,7 +11,7 @@ import (
 )
 
 // watch checks, and checks again whenever files change, until it is interrupted. It prints what came and what went, with --json a line for
-// each check. Each check opens the project anew, since anything may have changed.
+// each check. Each check opens the project again, since anything may have changed.
 func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 	var last *crate.Checked
 	look := func(ctx context.Context) error {

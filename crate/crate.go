@@ -20,13 +20,13 @@ import (
 	"merrycrate.example/merry/crate/requirements"
 )
 
-// A Crate is the front door to the project that a folder lies in. Its methods are the verbs.
+// A Crate is the front door to the project that a folder is in. Its methods are the commands.
 type Crate struct {
 	Dir    string // where the command was given, absolute
 	Origin *origin.Opener
 	Facts  *facts.Reader
 	Dry    bool // show what would change, and change nothing
-	// Notify is told what a person should know beside the answer: what an interrupted command had left, that another is
+	// Notify is reported what a person should know beside the answer: what an interrupted command had left, that another is
 	// waited for.
 	Notify func(note string)
 
@@ -177,7 +177,7 @@ const (
 // Sites are the folders of all sites in a folder and below it, sorted.
 func Sites(ctx context.Context, dir string) ([]string, error) { return project.Sites(ctx, dir) }
 
-// Root is the root of the project that the command was given in, "" where there is none.
+// Root is the root of the project that the command was given in, "" if there is none.
 func (c *Crate) Root() string {
 	root, err := c.bounds.Find(c.Dir)
 	if err != nil {

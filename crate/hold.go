@@ -13,7 +13,7 @@ import (
 type Held struct {
 	Result
 	Library string       `json:"library"`        // the library's name in the crate
-	Hold    *record.Hold `json:"hold,omitempty"` // nil where it was taken off
+	Hold    *record.Hold `json:"hold,omitempty"` // nil if it was taken off
 }
 
 // Hold keeps a library at a version, or below one; a nil hold lets it go.

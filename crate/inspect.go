@@ -14,7 +14,7 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// What reading verbs are asked and answer.
+// What reading commands are asked and answer.
 type (
 	CheckRequest = inspect.CheckRequest
 	Checked      = inspect.Checked
@@ -38,7 +38,7 @@ func (c *Crate) Check(ctx context.Context, req CheckRequest) (*Checked, error) {
 	return inspect.Check(ctx, p, req)
 }
 
-// Policies works out the smallest content security policy with which each page works.
+// Policies determines the smallest content security policy with which each page works.
 func (c *Crate) Policies(ctx context.Context, patterns []string) ([]PagePolicy, error) {
 	p, err := c.read(ctx)
 	if err != nil {
@@ -89,20 +89,20 @@ func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, e
 	return out, err
 }
 
-// Mended says what check --fix mended.
+// Mended says what check --fix fixed.
 type Mended struct {
 	Result
 	Pages []MendedPage `json:"pages"` // the pages that were fixed
 }
 
-// MendedPage is one page with what was mended on it.
+// MendedPage is one page with what was fixed on it.
 type MendedPage struct {
 	Page string   `json:"page"` // the page, in the site
 	Did  []string `json:"did"`  // what was fixed
 }
 
-// Mend mends what is safe: references of which exactly one file can be meant, names in other case, link attributes,
-// includes that stand there twice, and the order. All else is left for people.
+// Mend fixes what is safe: references of which exactly one file can be meant, names in other case, link attributes,
+// includes that are there twice, and the order. All else is left for people.
 func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 	out := &Mended{}
 	err := c.repair(ctx, mending, patterns, &out.Result, func(pages []paths.InSite) {
@@ -114,10 +114,10 @@ func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 	return out, err
 }
 
-// mending is the title of the change that mends what is safe; records follow what was moved by hand in it, too.
+// fixing is the title of the change that fixes what is safe; records follow what was moved by hand in it, too.
 const mending = "check --fix"
 
-// repair does work on pages, each of which is told its number among them.
+// repair does work on pages, each of which is reported its number among them.
 func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Result, begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int)) error {
 	d, set, err := c.plan(ctx, title)
 	if err != nil {

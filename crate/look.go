@@ -40,7 +40,7 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 	return c.lookAt(ctx, p, drafted, req)
 }
 
-// lookAt looks at a project's pages with the user's browser, and with some of its files drafted.
+// lookAt looks at a project's pages with the user's browser, and with some of its files planned.
 func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked, error) {
 	req.Overlay, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
 	return look.Look(ctx, c.window, p, req)
@@ -79,7 +79,7 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 	return now, look.Compare(was, now)
 }
 
-// HasBrowser tells whether this machine has a browser that can be looked with.
+// HasBrowser reports whether this machine has a browser that can be looked with.
 func (c *Crate) HasBrowser() bool { return look.HasBrowser(c.settings.Browser) }
 
 // CompareLooks holds two looks at the same pages against each other: the second gets what is different.

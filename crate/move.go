@@ -30,7 +30,7 @@ func (c *Crate) FollowMoved(ctx context.Context) (*Moved, error) {
 	})
 }
 
-// moving carries out what is drafted, and says what moved.
+// moving applies what is planned, and says what moved.
 func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcile.Plan) error) (*Moved, error) {
 	d, set, err := c.plan(ctx, title)
 	if err != nil {

@@ -6,7 +6,7 @@ import (
 	"merrycrate.example/merry/crate/origin"
 )
 
-// A LibraryText is a text from inside a delivery, for people.
+// A LibraryText is a text from inside a package, for people.
 type LibraryText = origin.LibraryText
 
 // Texts returns a library's own readme, change notes and licence, or, with start set, only the examples

@@ -67,7 +67,7 @@ type PeekedChoice struct {
 	Reason string `json:"reason"` // why it is suggested
 }
 
-// Peek looks inside a source. With all set, the files set apart are listed too.
+// Peek looks inside a source. With all set, the files excluded are listed too.
 func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeked, error) {
 	o, err := c.open(ctx, name, wanted)
 	if err != nil {

@@ -11,7 +11,7 @@ type Refilled = libraries.Refilled
 
 // Refill puts the sealed files of libraries back, all libraries where none is named. What is there with
 // other bytes is left alone unless overwrite says otherwise. Sources are archives, or folders of them, that may have what is
-// nowhere else; each byte is held against the seal.
+// nowhere else; each byte is compared with the seal.
 func (c *Crate) Refill(ctx context.Context, names []string, overwrite bool, sources []string) (*Refilled, error) {
 	d, set, err := c.plan(ctx, "refill")
 	if err != nil {

@@ -24,9 +24,9 @@ type Message = console.Message
 type ServeRequest struct {
 	Host, Port string        // "0" is any port that is free
 	Cache      time.Duration // how long browsers may keep files
-	Behind     string        // the server that is asked for pages
+	Behind     string        // the server requested pages
 	Profile    string        // serve pages as this profile would have them
-	// Reload opens the crate anew, which each look at a changed project needs.
+	// Reload opens the crate again, which each look at a changed project needs.
 	Reload    func() (*Crate, error)
 	Ready     func(address string)
 	OnPage    func(names []string)
@@ -106,7 +106,7 @@ func (g *generations) close() {
 	g.list = nil
 }
 
-// asProfile reads the project, and works out the files that it would have under a profile, by their places in the site. Without a profile
+// asProfile reads the project, and determines the files that it would have under a profile, by their places in the site. Without a profile
 // there are none.
 func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project, map[string][]byte, error) {
 	if profile == "" {
@@ -119,7 +119,7 @@ func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project
 	})
 }
 
-// asAfter reads the project, and works out the files that it would have after a change, by their places in the site. Nothing is changed.
+// asAfter reads the project, and determines the files that it would have after a change, by their places in the site. Nothing is changed.
 func (c *Crate) asAfter(ctx context.Context, change func(dry *Crate) error) (*project.Project, map[string][]byte, error) {
 	p, err := c.read(ctx)
 	if err != nil {

@@ -15,7 +15,7 @@ type (
 	SettledDone = libraries.Done
 )
 
-// SettleRequest asks for the packing list to be carried out.
+// SettleRequest asks for the packing list to be applied.
 type SettleRequest struct {
 	Sources []string // archives, or folders of them, that stand in for sources which are not where they were
 }

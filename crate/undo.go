@@ -30,7 +30,7 @@ func (c *Crate) changedHere() (*disk.Folder, error) {
 	return on, err
 }
 
-// Undo takes back the project's last change.
+// Undo reverts the project's last change.
 func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Undo, "undone", noChange())
 }
@@ -74,7 +74,7 @@ type PastChange = change.Done
 // An AbandonedChange is an interrupted change that was reverted.
 type AbandonedChange = change.Ending
 
-// History lists what can be undone, the last change first, and behind it what can be done again, the next first.
+// History lists what can be undone, the last change first, and after it what can be done again, the next first.
 func (c *Crate) History(ctx context.Context) ([]PastChange, error) {
 	on, err := c.changedHere()
 	if err != nil && problem.Of(err).Code == problem.NothingThere {

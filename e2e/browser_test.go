@@ -86,7 +86,7 @@ func TestModulesInABrowser(t *testing.T) {
 	}
 }
 
-// TestMendedInABrowser: pages that a browser complains about, mended by check --fix, and clean.
+// TestMendedInABrowser: pages that a browser complains about, fixed by check --fix, and clean.
 func TestMendedInABrowser(t *testing.T) {
 	t.Parallel()
 	ctx := merrytest.Browser(t)

@@ -141,7 +141,7 @@ func TestRemembered(t *testing.T) {
 	s.Fail(1, []string{"case-differs"}, "check", "--no-rehearse")
 	s.Write("tides.html", page)
 	s.Run("check", "--no-rehearse")
-	// A folder of installed packages is not walked, and is looked into all the same.
+	// A folder of installed packages is not walked, and is looked into anyway.
 	s.Write("parcels/winch/about.json", `{"name": "winch", "version": "1.0.0"}`)
 	s.Write("parcels/winch/winch.js", "window.winch = 1;\n")
 	s.Replace("tides.html", "</body>", "<script src=parcels/winch/winch.js></script></body>")
@@ -159,7 +159,7 @@ func TestRemembered(t *testing.T) {
 }
 
 // TestAgainSaysWhatFreshSays: pages that have lain long enough to be remembered come, go, change and take each other's names; what is said
-// of all of them is what reading them anew says.
+// of all of them is what reading them again says.
 func TestAgainSaysWhatFreshSays(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -217,7 +217,7 @@ func TestMend(t *testing.T) {
 	if s.Pages() != sound || s.Read("crews/index.html") != crews {
 		t.Errorf("mended:\n%s", s.Pages())
 	}
-	// An order is mended with the fewest moves.
+	// An order is fixed with the fewest moves.
 	s.Replace("index.html", `<script src="js/club.js"></script>`, "")
 	s.Replace("index.html", "<!-- our own -->", "<!-- our own -->\n  <script src=\"js/club.js\"></script>")
 	out = s.Try("check", "index.html", "--fix").Out
@@ -252,7 +252,7 @@ func TestOrderOutput(t *testing.T) {
 	}
 	s.Fail(2, []string{"use svg, dot or mermaid"}, "order", "index.html", "--graph", "jpeg")
 	s.Fail(2, []string{"--graph draws one page"}, "order", "**", "--graph", "svg")
-	// Deferred before blocking can't be mended by moving.
+	// Deferred before blocking can't be fixed by moving.
 	s.Replace("index.html", `<script src="js/oarlock.min.js">`, `<script defer src="js/oarlock.min.js">`)
 	before := s.State()
 	s.Fail(1, []string{"no move fixes this", "is deferred"}, "order", "index.html", "--fix")
@@ -341,7 +341,7 @@ func TestHostileScripts(t *testing.T) {
 	}
 }
 
-// TestOneThingTwice: a script in two builds is told, and a plug-in whose banner begins with its base's name is no second version.
+// TestOneThingTwice: a script in two builds is reported, and a plug-in whose banner begins with its base's name is no second version.
 func TestOneThingTwice(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
@@ -365,7 +365,7 @@ func TestOneThingTwice(t *testing.T) {
 	}
 }
 
-// TestLeadsNowhere: what a page asks for and is not there is told once, with its places; what waits for a click is a warning.
+// TestLeadsNowhere: what a page asks for and is not there is reported once, with its places; what waits for a click is a warning.
 func TestLeadsNowhere(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
@@ -417,7 +417,7 @@ func TestLinksByFolder(t *testing.T) {
 	}
 }
 
-// TestFeatures: what a site's browsers have not got is told where scripts and styles use it without asking, and not behind a script
+// TestFeatures: what a site's browsers lack is reported where scripts and styles use it without asking, and not after a script
 // that gives it.
 func TestFeatures(t *testing.T) {
 	t.Parallel()
@@ -525,7 +525,7 @@ func TestChangedSinceFollowsFiles(t *testing.T) {
 	}
 }
 
-// TestOldPathInline: a path inside an inline script that leads into a library's folder and nowhere is told.
+// TestOldPathInline: a path inside an inline script that leads into a library's folder and nowhere is reported.
 func TestOldPathInline(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()

@@ -113,7 +113,7 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 }
 
 // TestCacheUnderManyProcesses: processes that share a cache, one of which trims it all the while, never get wrong bytes, and
-// get the right ones again once the library is taken anew.
+// get the right ones again once the library is taken again.
 func TestCacheUnderManyProcesses(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -430,7 +430,7 @@ func TestRememberedIsTheSame(t *testing.T) {
 	}
 }
 
-// TestLargeDeliveries: of a delivery of many megabytes not every script is read, but what is suggested always is.
+// TestLargeDeliveries: of a package of many megabytes not every script is read, but what is suggested always is.
 func TestLargeDeliveries(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()

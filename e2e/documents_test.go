@@ -11,7 +11,7 @@ import (
 	"merrycrate.example/merry/internal/pasted"
 )
 
-// TestFirstCommands: the five commands of the README's first screen, typed as they stand there, work on the club's site.
+// TestFirstCommands: the five commands of the README's first screen, typed as they are there, work on the club's site.
 func TestFirstCommands(t *testing.T) {
 	t.Parallel()
 	b, err := os.ReadFile("../README.md")
@@ -54,7 +54,7 @@ func TestDocumentsNameWhatThereIs(t *testing.T) {
 		text := string(b)
 		for _, line := range typedIn(text) {
 			if filepath.Base(name) == "ARCHITECTURE.md" {
-				continue // what stands there is a drawing
+				continue // what is there is a drawing
 			}
 			if err := pasted.Fault(line); err != nil {
 				t.Errorf("%s: %s: %v", name, line, err)

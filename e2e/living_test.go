@@ -216,7 +216,7 @@ func TestTenOwnScripts(t *testing.T) {
 	}
 }
 
-// TestMoveRefuses: what can't be moved is told, and nothing changes.
+// TestMoveRefuses: what can't be moved is reported, and nothing changes.
 func TestMoveRefuses(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -299,7 +299,7 @@ func TestMovedByHand(t *testing.T) {
 	clean(t, s, "found")
 }
 
-// TestSettle: each edit of the packing list is carried out, told before by check, and taken back by undo.
+// TestSettle: each edit of the packing list is applied, told before by check, and reverted by undo.
 func TestSettle(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -363,7 +363,7 @@ func TestSettle(t *testing.T) {
 	}
 }
 
-// TestSettleRefuses: what can't be carried out is told, and nothing changes.
+// TestSettleRefuses: what can't be applied is reported, and nothing changes.
 func TestSettleRefuses(t *testing.T) {
 	t.Parallel()
 	s := yard(t)
@@ -391,7 +391,7 @@ func TestSettleRefuses(t *testing.T) {
 	}
 }
 
-// TestLostSeal: the seal is made anew, and how sure it is of each library is said.
+// TestLostSeal: the seal is made again, and how sure it is of each library is said.
 func TestLostSeal(t *testing.T) {
 	t.Parallel()
 	s := yard(t)
@@ -458,7 +458,7 @@ func TestTwoPeople(t *testing.T) {
 	}
 }
 
-// TestRefillFrom: what is nowhere else comes from an archive that a person has, each byte held against the seal.
+// TestRefillFrom: what is nowhere else comes from an archive that a person has, each byte compared with the seal.
 func TestRefillFrom(t *testing.T) {
 	t.Parallel()
 	s := yard(t)

@@ -93,7 +93,7 @@ func TestContinuousIntegration(t *testing.T) {
 	}
 }
 
-// TestBaseline: what an earlier check found is not told again, wherever it moved; what is new is, and what is mended.
+// TestBaseline: what an earlier check found is not told again, wherever it moved; what is new is, and what is fixed.
 func TestBaseline(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -233,7 +233,7 @@ func TestShared(t *testing.T) {
 	// The site's own word goes before.
 	s.Run("hold", "oarlock", "--below", "9.0.0", "--because", "ours")
 	s.Run("repin", "oarlock@2.1.0", "--dry-run")
-	// A list that can't be read is told with its name.
+	// A list that can't be read is reported with its name.
 	s.Write("../crate.yaml", "share: [\n")
 	s.Fail(1, []string{filepath.Join(top, "crate.yaml"), "which shares settings with this site"}, "contents")
 	// Nothing is shared into a repository from outside.

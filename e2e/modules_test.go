@@ -125,7 +125,7 @@ func TestModuleBesideOldScript(t *testing.T) {
 	}
 }
 
-// TestWhatCheckSaysOfModules: each thing that goes wrong with a module is told at its place, with what to do; mended so, it is told no more.
+// TestWhatCheckSaysOfModules: each thing that goes wrong with a module is reported at its place, with what to do; fixed so, it is reported no more.
 func TestWhatCheckSaysOfModules(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -180,7 +180,7 @@ func TestWhatCheckSaysOfModules(t *testing.T) {
 	}
 }
 
-// TestModulesOfLibraries: what a library's own modules lack is the page's finding, since nobody mends a library.
+// TestModulesOfLibraries: what a library's own modules lack is the page's finding, since nobody fixes a library.
 func TestModulesOfLibraries(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)

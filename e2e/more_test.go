@@ -35,7 +35,7 @@ func TestPromises(t *testing.T) {
 		}
 	}
 
-	// A library's bytes are those of its delivery.
+	// A library's bytes are those of its package.
 	s.Run("take", "tidechart")
 	one := s.Run("seal", "js/tidechart.min.js")
 	s.Run("take", "tidechart", "--as", "again", "--together")
@@ -236,7 +236,7 @@ func TestSealedFolderIsOnlyTheProjects(t *testing.T) {
 	}
 }
 
-// TestWithoutAHome: where there is no home, a folder of temporary files, which is everybody's, does not stand in.
+// TestWithoutAHome: if there is no home, a folder of temporary files, which is everybody's, does not stand in.
 func TestWithoutAHome(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)

@@ -8,7 +8,7 @@ import (
 )
 
 // TestNamedOtherwise: what a page names beside its tags, in a template, an attribute of its own or a conditional comment, is on no leftover
-// list; the same is told when nothing was read anew, and what no page names is a leftover.
+// list; the same is reported when nothing was read again, and what no page names is a leftover.
 func TestNamedOtherwise(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)

@@ -214,7 +214,7 @@ func TestContentsTellsTheState(t *testing.T) {
 }
 
 // TestPartsAndTheWhole: a library's files come onto a page in their order, whichever is put there first: the core before a part that
-// reads nothing of it, styles as somebody ordered them in the packing list.
+// reads nothing, styles as somebody ordered them in the packing list.
 func TestPartsAndTheWhole(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)

@@ -38,7 +38,7 @@ func TestTakeFromRegistry(t *testing.T) {
 		}
 	}
 	s.Run("check", "tides.html")
-	// One change set: one undo takes back both.
+	// One change set: one undo reverts both.
 	s.Run("undo")
 	if strings.Contains(s.Read("crate.yaml"), "oarlock") {
 		t.Error("undo left something")
@@ -285,8 +285,8 @@ func TestMetadataOf20MB(t *testing.T) {
 	}
 }
 
-// peakMemory follows a process to its end and returns the most memory that it held, in kB, 0 where the
-// system does not tell. What a parent is told of a child would count the parent's own memory too.
+// peakMemory follows a process to its end and returns the most memory that it held, in kB, 0 if the
+// system does not tell. What a parent is reported of a child would count the parent's own memory too.
 func peakMemory(pid int) (peak int) {
 	for {
 		b, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
@@ -342,7 +342,7 @@ func TestUndeclaredNeeds(t *testing.T) {
 }
 
 // TestNeedsOfMembers: an add-on that uses what another add-on gives to the base needs both, however that is given; one that
-// asks for it first needs the base alone. What nobody gives is told.
+// asks for it first needs the base alone. What nobody gives is reported.
 func TestNeedsOfMembers(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -382,7 +382,7 @@ func TestNeedsOfMembers(t *testing.T) {
 			t.Errorf("undo of %s does not lead back", name)
 		}
 	}
-	// What the delivery has itself comes along: a core in a file of its own, a copy of what is given.
+	// What the package has itself comes along: a core in a file of its own, a copy of what is given.
 	files := func(name, dependencies string, more map[string]string) {
 		t.Helper()
 		all := map[string][]byte{"package.json": []byte(fmt.Sprintf(`{"name": %q, "version": "1.0.0", "dependencies": {%s}}`, name, dependencies))}
@@ -462,7 +462,7 @@ func TestNeedsOfMembers(t *testing.T) {
 		t.Errorf("of what it needs another version is taken:\n%s", out)
 	}
 	s.Run("undo")
-	// Plug-ins that a dependency's makers ship beside it: those that are needed come along, behind it; what is used where it is there does not.
+	// Plug-ins that a dependency's makers ship beside it: those that are needed come along, after it; what is used where it is there does not.
 	files("tiller", "", map[string]string{"tiller.min.js": "!function(){window.tiller={extend:function(p){p(this)}}}();\n", "plugin/lash.js": "window.tiller_lash = function (t) { t.lash = function () { return 1; }; };\n",
 		"plugin/knob.js": "window.tiller_knob = function (t) { t.knob = 1; };\n", "plugin/idle.js": "window.tiller_idle = 1;\n"})
 	files("tiller-arm", `"tiller": "^1.0.0"`, map[string]string{"tiller-arm.js": "(function (g, f) {\n  g.TillerArm = f(g.tiller, g.tiller_lash, g.tiller_knob);\n})(window, function (t, lash, knob) {\n  'use strict';\n  t.extend(lash);\n  t.extend(knob);\n  null == window.tiller_idle || t.extend(tiller_idle);\n  return t.lash();\n});\n"})

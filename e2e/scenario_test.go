@@ -59,7 +59,7 @@ func TestAppOfManyParts(t *testing.T) {
 	}
 }
 
-// TestRehearsalsAreAskedFor: few pages are rehearsed by themselves, many only where that is asked for, and what a rehearsal
+// TestRehearsalsAreAskedFor: few pages are rehearsed by themselves, many only if requested, and what a rehearsal
 // showed is remembered.
 func TestRehearsalsAreAskedFor(t *testing.T) {
 	merrytest.Long(t)

@@ -132,7 +132,7 @@ func TestRepinWithRenames(t *testing.T) {
 	s.Fail(2, []string{"write --rename old=new"}, "repin", "brinework@2.0.0", "--rename", "bw-bar")
 }
 
-// TestFallbackFollows: where a local name has the version in it, the fallback behind a link changes with the link.
+// TestFallbackFollows: where a local name has the version in it, the fallback after a link changes with the link.
 func TestFallbackFollows(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -334,7 +334,7 @@ func TestTableOfRenames(t *testing.T) {
 	s.Fail(1, []string{"can't be read", "--renames-to"}, "repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--renames", "none.txt")
 }
 
-// TestWhatWasUsedIsMissed: names that a library no longer offers are told wherever they are used, until they are mended, let go, or there again.
+// TestWhatWasUsedIsMissed: names that a library no longer offers are reported wherever they are used, until they are fixed, let go, or there again.
 func TestWhatWasUsedIsMissed(t *testing.T) {
 	t.Parallel()
 	s := following(t)
@@ -365,7 +365,7 @@ func TestWhatWasUsedIsMissed(t *testing.T) {
 	}
 }
 
-// TestCompareAnywhere: two sources are compared where there is no project.
+// TestCompareAnywhere: two sources are compared if there is no project.
 func TestCompareAnywhere(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
@@ -378,7 +378,7 @@ func TestCompareAnywhere(t *testing.T) {
 	s.Fail(1, []string{"the site has not been started"}, "compare", "skiff", "1.0.0", "2.0.0")
 }
 
-// TestIconsByTheirDrawing: characters are dealt anew from one version to the next, and each icon is still found by how it looks.
+// TestIconsByTheirDrawing: characters are dealt again from one version to the next, and each icon is still found by how it looks.
 func TestIconsByTheirDrawing(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)

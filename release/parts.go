@@ -23,7 +23,7 @@ import (
 // part is a module that the program is made of.
 type part struct {
 	Path, Version string
-	licence       string // its SPDX identifier, "" where the text is none that is known
+	licence       string // its SPDX identifier, "" if the text is none that is known
 	text          []byte // its licence as it stands, and what it says of copyright
 }
 

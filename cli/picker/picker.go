@@ -1,4 +1,4 @@
-// Package picker lets a person choose files of a delivery on a terminal: all of them as a tree, the suggested set ticked, a filter, and at the
+// Package picker lets a person choose files of a package on a terminal: all of them as a tree, the suggested set ticked, a filter, and at the
 // foot the sums and the command that says the same choice in flags.
 package picker
 
@@ -23,13 +23,13 @@ import (
 
 // A Choice is what a person chose.
 type Choice struct {
-	Files     []string // paths in the delivery; none is nothing to take
+	Files     []string // paths in the package; none is nothing to take
 	Suggested bool     // they are the suggested set
 	Plan      bool     // what would be done is to be shown first
 	Command   string   // says the same in flags
 }
 
-// Pick shows what a delivery has, and returns what a person chose of it. Typed is the command that asks, word by word.
+// Pick shows what a package has, and returns what a person chose of it. Typed is the command that asks, word by word.
 func Pick(ctx context.Context, in io.Reader, out io.Writer, p *crate.Peeked, typed []string, paint show.Paint) (Choice, error) {
 	m := newPicker(p, typed, paint)
 	if _, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out)).Run(); err != nil {
@@ -56,7 +56,7 @@ type picker struct {
 	paint         show.Paint
 }
 
-// A row is a file of the delivery, or a folder.
+// A row is a file of the package, or a folder.
 type row struct {
 	path   string
 	depth  int
@@ -64,7 +64,7 @@ type row struct {
 	file   crate.PeekedFile
 }
 
-// FilterValue is what the list would filter by; the picker filters by itself, to keep the folders above a match.
+// FilterValue is what the list would filter by; the picker filters alone, to keep the folders above a match.
 func (r row) FilterValue() string { return r.path }
 
 // drawRow draws a picker's rows for the list.
@@ -254,7 +254,7 @@ func (m *picker) chosen() []string {
 	return files
 }
 
-// suggested tells whether the ticked files are the suggested set.
+// suggested reports whether the ticked files are the suggested set.
 func (m *picker) suggested() bool {
 	return !slices.ContainsFunc(m.rows, func(r row) bool { return !r.folder && m.ticked[r.path] != m.asIs[r.path] })
 }
@@ -292,7 +292,7 @@ func (m *picker) above() int { return strings.Count(m.head(), "\n") }
 // leastRows is how many rows are shown in any window.
 const leastRows = 3
 
-// foot is what stands below the rows: the sums, and the command.
+// foot is what is below the rows: the sums, and the command.
 func (m *picker) foot() string {
 	var size, packed int64
 	n := 0
@@ -335,7 +335,7 @@ func (m *picker) text() string {
 	return m.head() + strings.TrimRight(m.list.View(), "\n ") + "\n" + m.foot()
 }
 
-// form is how a script wants to be loaded, in a word; "" where it is a plain one.
+// form is how a script wants to be loaded, in short; "" if it is a plain one.
 func form(f crate.PeekedFile) string {
 	switch f.Form {
 	case script.Module, script.AMD:

@@ -23,7 +23,7 @@ func press(m *picker, keys ...string) {
 	}
 }
 
-// winch is a delivery with a script in two builds, and more.
+// winch is a package with a script in two builds, and more.
 func winch() *crate.Peeked {
 	return &crate.Peeked{Name: "winch", Version: "1.0.0",
 		Files: []crate.PeekedFile{{Path: "README.md", Kind: "document", Size: 10}, {Path: "dist/a.css", Kind: "stylesheet", Size: 100, Wire: 50},

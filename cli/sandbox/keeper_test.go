@@ -11,7 +11,7 @@ import (
 	"time"
 )
 
-// TestMain lets this very test be the process that a room is. It counts what it was asked, and does as it is told.
+// TestMain lets this very test be the process that a room is. It counts what it was asked, and does as it is reported.
 func TestMain(m *testing.M) {
 	if len(os.Args) < 2 || os.Args[1] != Command {
 		os.Exit(m.Run())

@@ -8,7 +8,7 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// limitMemory does nothing here; the process watches its own memory all the same.
+// limitMemory does nothing here; the process watches its own memory anyway.
 func limitMemory(uint64) {}
 
 // processorTime is the processor time that this process has used.

@@ -29,7 +29,7 @@ type Step struct {
 	Wire    int64  // bytes on the wire
 }
 
-// An Arrow leads from a step to one that must come behind it.
+// An Arrow leads from a step to one that must come after it.
 type Arrow struct {
 	From, To int
 	Label    string

@@ -46,13 +46,13 @@ func (p Paint) Green(s string) string { return p.code("32", s) }
 // Yellow is a text so shown.
 func (p Paint) Yellow(s string) string { return p.code("33", s) }
 
-// Columns is how wide the terminal is that is printed to, 0 where it is none.
+// Columns is how wide the terminal is that is printed to, 0 if it is none.
 var Columns int
 
 // leastColumn is how narrow a column may be in which words are folded; a narrower one is left to the terminal.
 const leastColumn = 16
 
-// Folded is a text behind a prefix, on a terminal folded between words with what follows below its begin. Elsewhere it is one line.
+// Folded is a text after a prefix, on a terminal folded between words with what follows below its begin. Elsewhere it is one line.
 func Folded(prefix, text string) string {
 	begin := ansi.StringWidth(prefix)
 	if Columns == 0 || begin+ansi.StringWidth(text) <= Columns || Columns-begin < leastColumn {
@@ -72,7 +72,7 @@ type Table struct {
 // Add adds a row.
 func (t *Table) Add(cells ...string) { t.Rows = append(t.Rows, cells) }
 
-// Text is a table whose first row are the heads, as lines, each behind an indent. The heads are dim; where a terminal is too narrow for the columns,
+// Text is a table whose first row are the heads, as lines, each after an indent. The heads are dim; where a terminal is too narrow for the columns,
 // they stand before each row's cells.
 func (t *Table) Text(paint Paint, indent string) string { return t.text(paint, indent, true) }
 
@@ -175,7 +175,7 @@ func Middle(s string, width int) string {
 }
 
 // FoldLine folds a line, without its end, between words for the terminal. What follows is indented below the line's text,
-// behind a label such as "next:" if it has one. No word is broken.
+// after a label such as "next:" if it has one. No word is broken.
 func FoldLine(line string) string {
 	if Columns == 0 || ansi.StringWidth(line) <= Columns {
 		return line
@@ -234,7 +234,7 @@ func (t *Table) stacked(paint Paint, indent string) string {
 	return all.String()
 }
 
-// Bytes is a size, "" where it is not known.
+// Bytes is a size, "" if it is not known.
 func Bytes(n int64) string {
 	if n < 0 {
 		return ""
@@ -274,7 +274,7 @@ func Word(w string) string { return Text(texts.Word(w)) }
 // Command is a command, word by word, as one types it.
 func Command(words []string) string { return Text(texts.Command(words)) }
 
-// Steps are the steps of a text of what to do next, each behind a label on a line of its own.
+// Steps are the steps of a text of what to do next, each after a label on a line of its own.
 func Steps(label, text string) string {
 	var lines strings.Builder
 	for _, step := range texts.Steps(text) {

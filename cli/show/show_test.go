@@ -61,7 +61,7 @@ func TestSizes(t *testing.T) {
 	}
 }
 
-// TestFolded: on a terminal words are folded below where they began; elsewhere, and where there is no room, a line stays one.
+// TestFolded: on a terminal words are folded below where they began; elsewhere, and if there is no room, a line stays one.
 func TestFolded(t *testing.T) {
 	defer func() { Columns = 0 }()
 	for _, tt := range []struct {

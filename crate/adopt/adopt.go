@@ -1,4 +1,4 @@
-// Package adopt makes out what scripts and stylesheets are that nobody recorded, and drafts taking them under record.
+// Package adopt makes out what scripts and stylesheets are that nobody recorded, and plans taking them under record.
 package adopt
 
 import (
@@ -65,8 +65,8 @@ type State string
 // The states.
 const (
 	StateAdopted State = "adopted"
-	StateDevOnly State = "desk"  // recorded for the desk only: its bytes may change
-	StateAsked   State = "asked" // it is a library, and its name or version can't be told
+	StateDevOnly State = "desk"  // recorded for development only: its bytes may change
+	StateAsked   State = "asked" // it is a library, and its name or version can't be known
 	StateOwn     State = "own"   // nothing tells that it is a library
 	StateLeft    State = "left"  // it could not be adopted
 )
@@ -88,8 +88,8 @@ type adoption struct {
 	out  *Adopted
 }
 
-// Plan drafts taking tags under record that are on pages, or that were copied from somewhere. What it says of the outcome is
-// filled in by who carries the draft out.
+// Plan plans taking tags under record that are on pages, or that were copied from somewhere. What it says of the outcome is
+// filled in by who carries the plan out.
 func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error) {
 	pages, err := d.Pages(ctx, req.Pages, req.Dir, false)
 	if err != nil {

@@ -305,7 +305,7 @@ func (a *adoption) places(lib *record.Library, list []*candidate, d *packages.Pa
 	return at, nil
 }
 
-// addresses makes the links of a library known: by a CDN's pattern where one explains them, else each by itself.
+// addresses makes the links of a library known: by a CDN's pattern where one explains them, else each alone.
 func (a *adoption) addresses(lib *record.Library, sealed *record.Sealed, list []*candidate) {
 	for _, c := range list {
 		f := sealed.File(c.File)

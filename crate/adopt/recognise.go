@@ -31,7 +31,7 @@ const (
 // recognised is what was made out about a script or stylesheet that nobody recorded.
 type recognised struct {
 	name, version string
-	path          string // in the library, as far as that can be told
+	path          string // in the library, as far as that can be known
 	sure          Certainty
 	because       []string
 	source        *origin.Opened // that has the very bytes, at path
@@ -128,7 +128,7 @@ func (r *recognised) weigh(list []evidence) {
 			}
 		}
 	}
-	// One thing that names both, or several that agree; a file's name without a version is none by itself.
+	// One thing that names both, or several that agree; a file's name without a version is none alone.
 	if r.name != "" && r.version != "" && (agree > 1 || name == version) {
 		r.sure = Likely
 	}

@@ -158,7 +158,7 @@ func patched(b []byte, old, new string) []byte {
 	return bytes.Replace(b, []byte(old), []byte(new), 1) // the first one is the local header's
 }
 
-// hidden puts bytes behind an archive's last entry, after some zeros, and makes its end lead to its directory again.
+// hidden puts bytes after an archive's last entry, after some zeros, and makes its end lead to its directory again.
 func hidden(b, extra []byte, zeros int) []byte {
 	dir := bytes.Index(b, []byte("PK\x01\x02"))
 	extra = append(make([]byte, zeros), extra...)

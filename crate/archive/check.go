@@ -102,7 +102,7 @@ func plainLower(s string) bool {
 }
 
 // sniff tells the format of a file by its first bytes; only a single script, stylesheet or the like
-// is told by its name.
+// is reported by its name.
 func sniff(name string, r io.ReaderAt, size int64) (string, error) {
 	head := make([]byte, 512)
 	n, err := r.ReadAt(head, 0)

@@ -66,7 +66,7 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 			return err
 		}
 		if i, again := c.number(name); again && t.Entries[i].Size == h.Size && same(plain, offsets[i], at, h.Size) {
-			continue // some archivers write a file twice; it can be told which is meant, since both are the same
+			continue // some archivers write a file twice; it can be known which is meant, since both are the same
 		}
 		e, err := c.take(name, h.Size, 0)
 		if err != nil {
@@ -95,7 +95,7 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 	return nil
 }
 
-// kindOf tells whether an entry is a plain file, and why it can't be in a library's archive, "" where it can.
+// kindOf reports whether an entry is a plain file, and why it can't be in a library's archive, "" if it can.
 func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
 	switch h.Typeflag {
 	case tar.TypeReg:
@@ -115,7 +115,7 @@ func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
 	return false, "it is a device or another special file; a library has plain files only"
 }
 
-// same tells whether two places of an archive hold the same bytes. What is too large to compare in memory counts as other.
+// same reports whether two places of an archive hold the same bytes. What is too large to compare in memory counts as other.
 func same(r io.ReaderAt, first, second, size int64) bool {
 	if size > inMemory {
 		return false

@@ -23,14 +23,14 @@ import (
 type Entry struct {
 	Path   string // slash-separated, without a single top folder
 	Size   int64
-	Packed int64 // as compressed in its archive, 0 where that is not known
+	Packed int64 // as compressed in its archive, 0 if that is not known
 }
 
 // A Tree is an opened source. Its methods may be called from several goroutines.
 type Tree struct {
 	// Name is the source's own base name, such as oarlock-2.0.3.zip.
 	Name string
-	// Top is the name of the single folder that held everything, "" where there was none.
+	// Top is the name of the single folder that held everything, "" if there was none.
 	Top string
 	// Format says what was opened: zip, tar, folder, file.
 	Format  string
@@ -85,7 +85,7 @@ func (t *Tree) ReadInto(name string, buf []byte) ([]byte, error) {
 	return b, nil
 }
 
-// Has tells whether the tree has a file of that name.
+// Has reports whether the tree has a file of that name.
 func (t *Tree) Has(name string) bool { _, ok := t.index[name]; return ok }
 
 // Digest returns the sha384 integrity string of the source's own bytes, "" for a folder.

@@ -135,7 +135,7 @@ func sameLocalHeader(r io.ReaderAt, f *zip.File) (int64, error) {
 	return 0, errors.New("its own header contradicts the directory; programs would disagree on the archive's contents")
 }
 
-// differs says what an entry's own header says otherwise than the directory, "" if nothing. Checksum and sizes may be 0 where they
+// differs says what an entry's own header says otherwise than the directory, "" if nothing. Checksum and sizes may be 0 if they
 // follow the bytes, and all ones where an extra field has them (APPNOTE, sections 4.4.4, 4.4.7 to 4.4.9).
 func differs(header []byte, f *zip.File) string {
 	le := binary.LittleEndian

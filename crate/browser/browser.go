@@ -105,7 +105,7 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 	return b, nil
 }
 
-// publicKeys are the hashes of certificates' keys (RFC 7469, section 2.4), by which the browser is told whom to trust.
+// publicKeys are the hashes of certificates' keys (RFC 7469, section 2.4), by which the browser is reported whom to trust.
 func publicKeys(text []byte) []string {
 	var list []string
 	for {
@@ -142,7 +142,7 @@ type Request struct {
 type Visit struct {
 	Messages []*console.Message
 	More     int              // how many messages there were beyond those, at least
-	Paint    time.Duration    // until something was first seen, 0 where nothing was
+	Paint    time.Duration    // until something was first seen, 0 if nothing was
 	Bytes    map[string]int64 // on the wire, by host
 	Requests int
 	Shot     *Shot // where a picture was wanted and could be taken
@@ -294,7 +294,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 			return err
 		}
 	}
-	for range 20 { // it is told a little later than it happens, and of an empty page never
+	for range 20 { // it is reported a little later than it happens, and of an empty page never
 		var paint float64
 		err := chromedp.Run(tab, chromedp.Evaluate(`(performance.getEntriesByType("paint").find(e => e.name === "first-contentful-paint") || {startTime: 0}).startTime`, &paint))
 		if err != nil {
@@ -340,7 +340,7 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 	return nil
 }
 
-// there tells whether anything on the page matches a selector that a flag names. One that is none is refused.
+// there reports whether anything on the page matches a selector that a flag names. One that is none is refused.
 func there(tab context.Context, flag, selector string) (is bool, err error) {
 	err = chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", selector), &is))
 	var wrong *runtime.ExceptionDetails

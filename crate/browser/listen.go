@@ -74,7 +74,7 @@ func (l *listener) crashed() bool {
 	return l.ended
 }
 
-// fresh tells whether the tab is as good as new for another page.
+// fresh reports whether the tab is as good as new for another page.
 func (l *listener) fresh() bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -191,7 +191,7 @@ func (l *listener) traffic(event any) {
 	}
 }
 
-// favicon tells whether an address is what browsers ask for unasked.
+// favicon reports whether an address is what browsers ask for unasked.
 func favicon(address string) bool { return strings.HasSuffix(address, "/favicon.ico") }
 
 // faults are the browser's names for what goes wrong on the network, in words.
@@ -278,7 +278,7 @@ var quoted = memo.Regexp(`'((?:https?|data|blob):[^']*)'`)
 // entry is what the browser itself says in the console.
 func (l *listener) entry(e *log.Entry) {
 	if e.Source == log.SourceNetwork && strings.HasPrefix(e.Text, "Failed to load resource") {
-		return // it is told where it happens
+		return // it is reported where it happens
 	}
 	m := &console.Message{Kind: console.Warning, Text: e.Text, URL: e.URL}
 	if e.LineNumber > 0 && e.URL != "" {

@@ -52,7 +52,7 @@ type Rule struct {
 	File     string `json:"file"` // an address, or a file of the site; "" for the page's own
 }
 
-// An Element is what stands on a page, with its box in pixels and the rules that apply to it, by their index.
+// An Element is what is on a page, with its box in pixels and the rules that apply to it, by their index.
 type Element struct {
 	Path    string `json:"path"` // such as body > nav#menu > a(2)
 	Classes string `json:"classes,omitempty"`

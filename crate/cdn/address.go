@@ -25,7 +25,7 @@ func NameFor(address string) string {
 	return name
 }
 
-// Origin returns the scheme and host of an address, "" where it has none.
+// Origin returns the scheme and host of an address, "" if it has none.
 func Origin(address string) string {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
@@ -92,7 +92,7 @@ func Exact(address, version string) string {
 // followed are parameters that tell who follows a link, and change nothing of what it gives.
 var followed = memo.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
 
-// Tracking is the parameter of an address that tells who asks, "" where it has none.
+// Tracking is the parameter of an address that tells who asks, "" if it has none.
 func Tracking(address string) string {
 	u, err := url.Parse(address)
 	if err != nil {

@@ -15,7 +15,7 @@ import (
 //	{plain}    that name without its scope
 //	{version}  its exact version
 //	{brief}    the same without .0 at its end, as some hosts have it
-//	{path}     the file's path in the delivery
+//	{path}     the file's path in the package
 //	{short}    that path without its first folder
 //	{file}     the file's name alone
 //	{stem}     the file's name up to its ending
@@ -48,7 +48,7 @@ func (p Pattern) Validate() error {
 	return nil
 }
 
-// A File is what an address says of a file: its library's name at a CDN, the version, and its path in the delivery.
+// A File is what an address says of a file: its library's name at a CDN, the version, and its path in the package.
 type File struct{ Name, Version, Path string }
 
 // Address is where a CDN of this pattern has a file.

@@ -8,7 +8,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// NamesUser tells whether an address holds a user's name, a password or a token before its host (RFC 3986, section 3.2.1).
+// NamesUser reports whether an address holds a user's name, a password or a token before its host (RFC 3986, section 3.2.1).
 func NamesUser(address string) bool {
 	if _, rest, ok := strings.Cut(address, "://"); ok {
 		host, _, _ := strings.Cut(strings.NewReplacer("?", "/", "#", "/", `\`, "/").Replace(rest), "/")
@@ -73,7 +73,7 @@ var secretWords = map[string]bool{"token": true, "key": true, "apikey": true, "a
 
 var nameWords = memo.Regexp(`[A-Z]?[a-z]+|[A-Z]+`)
 
-// namesSecret tells whether a word of a parameter's name is one of those: access_token, X-Signature, apiKey.
+// namesSecret reports whether a word of a parameter's name is one of those: access_token, X-Signature, apiKey.
 func namesSecret(name string) bool {
 	if secretWords[strings.ToLower(strings.NewReplacer("-", "", "_", "", ".", "").Replace(name))] {
 		return true
@@ -92,7 +92,7 @@ const minRandom = 24
 
 var randomText = memo.Regexp(`^[A-Za-z0-9+/=_.~-]+$`)
 
-// looksRandom tells whether a text is long and mixes letters and digits as no name or version does.
+// looksRandom reports whether a text is long and mixes letters and digits as no name or version does.
 func looksRandom(text string) bool {
 	if len(text) < minRandom || !randomText().MatchString(text) {
 		return false

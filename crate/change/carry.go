@@ -52,8 +52,8 @@ func (c *executor) at(e Entry) (set, dir *disk.Entry, base string, err error) {
 	return c.set, c.dir, base, nil
 }
 
-// apply exchanges every file of the set for its draft and marks the set done. What came back in exchange must be what
-// was seen when the change was drafted.
+// apply exchanges every file of the set for its plan and marks the set done. What came back in exchange must be what
+// was seen when the change was planned.
 func (c *executor) apply() error {
 	if err := c.makeFolders(c.j.Folders); err != nil {
 		return err
@@ -134,7 +134,7 @@ func (c *executor) conclude() error {
 	return nil
 }
 
-// endUndoings forgets the undoing that the set takes back, or all of them where it is a new change: what they took back was of
+// endUndoings forgets the undoing that the set reverts, or all of them where it is a new change: what they took back was of
 // files that are others now.
 func (c *executor) endUndoings() error {
 	over := []string{c.j.Again + undone}
@@ -175,7 +175,7 @@ func (c *executor) removeFolders(list []string) {
 	}
 }
 
-// finish carries out what a stop left of a set. It returns the files that somebody else changed since, which it leaves
+// finish applies what a stop left of a set. It returns the files that somebody else changed since, which it leaves
 // alone.
 func (c *executor) finish() (left []string, err error) {
 	if err := c.makeFolders(c.j.Folders); err != nil {
@@ -218,7 +218,7 @@ func (c *executor) keepOld(set *disk.Entry, e Entry) error {
 	return set.Replace(e.Staged+disk.Backup, set, e.Staged)
 }
 
-// state is what a file is, held against an entry.
+// state is what a file is, compared with an entry.
 type state int
 
 const (
@@ -227,7 +227,7 @@ const (
 	otherwise // somebody else changed it
 )
 
-// stateOf tells whether an entry was carried out.
+// stateOf reports whether an entry was applied.
 func (c *executor) stateOf(e Entry, set, dir *disk.Entry, base string) (state, error) {
 	info, err := dir.Stat(base)
 	switch {
@@ -258,10 +258,10 @@ func (c *executor) stateOf(e Entry, set, dir *disk.Entry, base string) (state, e
 	return asBefore, nil
 }
 
-// revert puts everything back that was carried out of a set, and gives the set up. It returns the files that somebody
+// revert puts everything back that was applied of a set, and gives the set up. It returns the files that somebody
 // else changed since, which it leaves alone, and the folder in which their old content is kept then.
 func (c *executor) revert() (left []string, kept string, err error) {
-	c.makeFolders(c.j.Emptied) // where something else is there now, that is told below, file by file
+	c.makeFolders(c.j.Emptied) // where something else is there now, that is reported below, file by file
 	for _, e := range slices.Backward(c.j.Entries) {
 		set, dir, base, err := c.at(e)
 		if err != nil && c.set != nil {
@@ -282,7 +282,7 @@ func (c *executor) revert() (left []string, kept string, err error) {
 		if err == nil {
 			old, err = set.Stat(e.Staged)
 		}
-		carried := !errors.Is(err, fs.ErrNotExist) // its old content, or its draft, is there
+		carried := !errors.Is(err, fs.ErrNotExist) // its old content, or its plan, is there
 		if !carried {
 			err = nil
 		}
@@ -301,7 +301,7 @@ func (c *executor) revert() (left []string, kept string, err error) {
 		case e.Remove:
 			left = append(left, e.Path)
 		case now == asAfter && (c.isStaged(e, set, old)):
-			// Its draft had the same content as the file: nothing to take back.
+			// Its plan had the same content as the file: nothing to revert.
 		case now == asAfter:
 			err = set.Exchange(e.Staged, dir, base)
 		case now == otherwise && !c.isStaged(e, set, old):
@@ -319,7 +319,7 @@ func (c *executor) revert() (left []string, kept string, err error) {
 	return nil, "", forget(c.all, c.id+going)
 }
 
-// applied tells whether an entry was applied out, as far as the set's own folder shows.
+// applied reports whether an entry was applied out, as far as the set's own folder shows.
 func (c *executor) applied(e Entry) bool {
 	info, err := c.set.Stat(e.Staged)
 	switch {
@@ -331,7 +331,7 @@ func (c *executor) applied(e Entry) bool {
 	return err == nil && !c.isStaged(e, c.set, info)
 }
 
-// isStaged tells whether the file in the set's folder is still the draft of an entry, rather than the old content that came
+// isStaged reports whether the file in the set's folder is still the plan of an entry, rather than the old content that came
 // back in exchange for it.
 func (c *executor) isStaged(e Entry, set *disk.Entry, info fs.FileInfo) bool {
 	if info.Size() != e.Size || disk.StampOf(info).Equal(e.Seen) {
@@ -341,7 +341,7 @@ func (c *executor) isStaged(e Entry, set *disk.Entry, info fs.FileInfo) bool {
 	return err == nil && xxhash.Sum64(b) == e.Hash
 }
 
-// rollBack takes a set back that could not be carried out, because of a reason. Its error says what has become of it.
+// rollBack takes a set back that could not be applied, because of a reason. Its error says what has become of it.
 func (c *executor) rollBack(reason error) error {
 	left, kept, err := c.revert()
 	switch {

@@ -55,7 +55,7 @@ func on(t *testing.T, root string) *disk.Folder {
 	return f
 }
 
-// stamp is what a file looks like, zero where there is none.
+// stamp is what a file looks like, zero if there is none.
 func stamp(t *testing.T, root, name string) disk.Stamp {
 	t.Helper()
 	s, err := on(t, root).Stamp(name)
@@ -76,7 +76,7 @@ func begin(t *testing.T, root, title string, opt Options) *Set {
 	return s
 }
 
-// revert drafts the taking back of the last change, as the command does.
+// revert plans the taking back of the last change, as the command does.
 func takeBack(t *testing.T, root string) (*Set, Done, error) {
 	s, err := Begin(context.Background(), on(t, root), "", Options{Key: testKey})
 	if err != nil {
@@ -90,7 +90,7 @@ func takeBack(t *testing.T, root string) (*Set, Done, error) {
 	return s, done, nil
 }
 
-// write drafts a file as a command does: with the stamp of what it read.
+// write plans a file as a command does: with the stamp of what it read.
 func write(t *testing.T, s *Set, name, content string) {
 	t.Helper()
 	if err := s.Write(paths.FoundInProject(name), []byte(content), stamp(t, string(s.on.Path()), name)); err != nil {
@@ -323,7 +323,7 @@ func TestManyAtOnce(t *testing.T) {
 	}
 }
 
-// interrupted leaves a committed set that was not carried out, as a power cut right after the commit
+// interrupted leaves a committed set that was not applied, as a power cut right after the commit
 // point does.
 func interrupted(t *testing.T, root string, files map[string]string) {
 	t.Helper()
@@ -355,7 +355,7 @@ func finish(t *testing.T, root string) ([]string, error) {
 func TestRecoveryRollsForward(t *testing.T) {
 	root := project(t, map[string]string{"a.html": "old", "b.html": "old", "c.html": "old"})
 	interrupted(t, root, map[string]string{"a.html": "new", "b.html": "new", "d.html": "new"})
-	// One of the files was carried out already, another one was changed by its owner since.
+	// One of the files was applied already, another one was changed by its owner since.
 	os.WriteFile(filepath.Join(root, "a.html"), []byte("new"), 0o644)
 	os.WriteFile(filepath.Join(root, "b.html"), []byte("somebody's own"), 0o644)
 	said, err := finish(t, root)
@@ -447,7 +447,7 @@ func TestAbandonTakesBack(t *testing.T) {
 	}
 }
 
-// TestRolledBack: what goes wrong after the commit point is taken back, and nothing of anybody's is lost.
+// TestRolledBack: what goes wrong after the commit point is reverted, and nothing of anybody's is lost.
 func TestRolledBack(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("making links needs rights there")

@@ -26,7 +26,7 @@ type Entry struct {
 
 	at paths.InProject
 
-	// Diff is the unified diff of a dry run's entry, "" where the file is no text.
+	// Diff is the unified diff of a dry run's entry, "" if the file is no text.
 	Diff string `json:"-"`
 	// Integrity is the sha384 of a dry run's entry that has no diff.
 	Integrity string `json:"-"`
@@ -92,7 +92,7 @@ func (s *Set) claim(name string) error {
 }
 
 // enter enters a folder to look at files, each once as long as they are few. The caller leaves it. The change itself enters every
-// folder anew.
+// folder again.
 func (s *Set) enter(dir string) (p *disk.Entry, leave func(), err error) {
 	s.mu.Lock()
 	p = s.open[dir]
@@ -184,7 +184,7 @@ func (s *Set) roomFor(name string) error {
 	return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be both a file and a folder", clash)
 }
 
-// folderTakes checks that a folder, or the nearest one above that is there, lies in the project and can be written to, and
+// folderTakes checks that a folder, or the nearest one above that is there, is in the project and can be written to, and
 // that a file in it can be.
 func (s *Set) folderTakes(dir, base string) error {
 	s.mu.Lock()

@@ -38,14 +38,14 @@ const journalFile = "journal.json"
 type journal struct {
 	Title   string    `json:"title"`
 	When    time.Time `json:"when,omitzero"`     // when it was committed
-	Undoes  string    `json:"undoes,omitempty"`  // the change that this takes back
-	Again   string    `json:"again,omitempty"`   // the undoing that this takes back
+	Undoes  string    `json:"undoes,omitempty"`  // the change that this reverts
+	Again   string    `json:"again,omitempty"`   // the undoing that this reverts
 	Folders []string  `json:"folders,omitempty"` // the ones that the set makes, outermost first
 	Emptied []string  `json:"emptied,omitempty"` // the ones that go where the set leaves them empty, outermost first
 	Entries []Entry   `json:"entries"`
 }
 
-// Untitled tells whether nothing was said of what the change is.
+// Untitled reports whether nothing was said of what the change is.
 func (s *Set) Untitled() bool { return s.journal.Title == "" }
 
 // signed is a journal as it is written.
@@ -103,7 +103,7 @@ func readJournal(on *disk.Folder, set string, key Key) (*journal, error) {
 	return &j, nil
 }
 
-// local tells whether a journal speaks of files of the project alone, and makes their paths.
+// local reports whether a journal speaks of files of the project alone, and makes their paths.
 func (j *journal) local() bool {
 	digits := func(s string) bool { return strings.Trim(s, "0123456789") == "" }
 	for i := range j.Entries {

@@ -17,7 +17,7 @@ import (
 // patience is how long a command waits for another one to end.
 const patience = 10 * time.Second
 
-// lockProject takes the project's lock. Who waits for longer than a moment is told.
+// lockProject takes the project's lock. Who waits for longer than a moment is reported.
 func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*flock.Flock, error) {
 	if err := OwnFolder(on); err != nil {
 		return nil, err

@@ -17,7 +17,7 @@ func foreign(set string) error {
 }
 
 // recoverLocked clears away what a stop left before a change began, and finishes what a stop interrupted. It returns what
-// it put right, one line each.
+// it corrected, one line each.
 func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 	all, err := on.Enter(changes)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -133,7 +133,7 @@ func Finish(ctx context.Context, on *disk.Folder, opt Options) ([]string, error)
 	return ended(ctx, on, opt, func() ([]string, error) { return recoverLocked(on, opt.Key) })
 }
 
-// Abandon takes back what was carried out of the changes that a stop interrupted. One that is not the user's own is set
+// Abandon reverts what was applied of the changes that a stop interrupted. One that is not the user's own is set
 // aside unread.
 func Abandon(ctx context.Context, on *disk.Folder, opt Options) ([]Ending, error) {
 	return ended(ctx, on, opt, func() ([]Ending, error) {

@@ -35,7 +35,7 @@ const (
 // again is what to do when somebody else was at a file at the same time.
 const again = "the same command again"
 
-// Options say how a set is drafted.
+// Options say how a set is planned.
 type Options struct {
 	// Dry makes a set that writes nothing at all and keeps the diffs instead.
 	Dry bool
@@ -44,13 +44,13 @@ type Options struct {
 	Keep func(name string, content []byte)
 	// Key returns the user's own key on this machine, which proves that a journal is the user's.
 	Key Key
-	// Notify, where set, is told what a person should know meanwhile: that a command waits for another.
+	// Notify, where set, is reported what a person should know meanwhile: that a command waits for another.
 	Notify func(note string)
 	// Beside are files of the program's own that are to lie beside the changes, by their names.
 	Beside map[string][]byte
 }
 
-// A Set is a change being drafted. Write and Remove may be called from several goroutines.
+// A Set is a change being planned. Write and Remove may be called from several goroutines.
 type Set struct {
 	// Recovered says what an earlier, interrupted command had left and Begin finished, a line each.
 	Recovered []string
@@ -58,14 +58,14 @@ type Set struct {
 	on      *disk.Folder
 	opt     Options
 	lock    *flock.Flock
-	staging string      // the name of the draft's folder, "" until something is written
+	staging string      // the name of the plan's folder, "" until something is written
 	into    *disk.Entry // the same
 
 	mu       sync.Mutex
 	journal  journal
 	staged   int
 	paths    map[string]bool
-	above    map[string]bool        // folders that drafted files lie in
+	above    map[string]bool        // folders that planned files lie in
 	checked  map[string]error       // folders that were looked at
 	straight map[string]string      // folders' paths without links
 	open     map[string]*disk.Entry // folders that were entered to look at files
@@ -95,13 +95,13 @@ func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Se
 // Title says what the change is, as undo lists it.
 func (s *Set) Title(title string) { s.journal.Title = title }
 
-// Dry tells whether the set only shows what it would do.
+// Dry reports whether the set only shows what it would do.
 func (s *Set) Dry() bool { return s.opt.Dry }
 
-// Empty tells whether nothing has been drafted.
+// Empty reports whether nothing has been planned.
 func (s *Set) Empty() bool { return len(s.journal.Entries) == 0 }
 
-// Entries returns what has been drafted, by path.
+// Entries returns what has been planned, by path.
 func (s *Set) Entries() []Entry {
 	e := slices.Clone(s.journal.Entries)
 	slices.SortFunc(e, func(a, b Entry) int { return cmp.Compare(a.Path, b.Path) })
@@ -127,13 +127,13 @@ func (s *Set) Close() {
 	}
 }
 
-// Write drafts a file's new content. Seen is the stamp of the old content, zero for a file that is
+// Write plans a file's new content. Seen is the stamp of the old content, zero for a file that is
 // to be made. The path may lead through symbolic links that stay inside the project.
 func (s *Set) Write(name paths.InProject, content []byte, seen disk.Stamp) error {
 	return s.write(name, content, seen, 0o644)
 }
 
-// Create drafts a file that is not there, with its permissions.
+// Create plans a file that is not there, with its permissions.
 func (s *Set) Create(name paths.InProject, content []byte, mode fs.FileMode) error {
 	return s.write(name, content, disk.Stamp{}, mode.Perm())
 }
@@ -177,7 +177,7 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 	return nil
 }
 
-// Remove drafts the removal of a file.
+// Remove plans the removal of a file.
 func (s *Set) Remove(name paths.InProject, seen disk.Stamp) error {
 	e, err := s.entry(name, seen)
 	if err != nil {
@@ -271,7 +271,7 @@ func (s *Set) makeFolder() error {
 	return err
 }
 
-// Commit makes the draft durable and carries it out. A context that is cancelled before the commit point leaves everything
+// Commit makes the plan durable and carries it out. A context that is cancelled before the commit point leaves everything
 // as it was. After an error nothing has changed, unless the error says that the change is unfinished.
 func (s *Set) Commit(ctx context.Context) error {
 	if err := ctx.Err(); err != nil || s.opt.Dry || s.Empty() && s.journal.Undoes == "" && s.journal.Again == "" {
@@ -296,7 +296,7 @@ func (s *Set) Commit(ctx context.Context) error {
 	if err := s.into.Sync(); err != nil {
 		return err
 	}
-	s.leaveAll() // each folder is entered anew
+	s.leaveAll() // each folder is entered again
 	for _, e := range s.journal.Entries {
 		if err := s.unchanged(e); err != nil {
 			return err

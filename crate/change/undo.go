@@ -16,7 +16,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Done is a change that was carried out, and can be undone; or one that was undone, and can be done again.
+// A Done is a change that was applied, and can be undone; or one that was undone, and can be done again.
 type Done struct {
 	ID      string    `json:"-"`
 	Title   string    `json:"title"`            // the command that made the change
@@ -66,10 +66,10 @@ func (e *ChangedError) Error() string {
 	return "changed since: " + strings.Join(e.Paths, ", ")
 }
 
-// ErrNothing is returned where there is no change to undo, or to do again.
+// ErrNothing is returned if there is no change to undo, or to do again.
 var ErrNothing = errors.New("there is no change to undo")
 
-// Undo drafts the taking back of the last change into a set that is empty so far; the caller commits it. It returns a
+// Undo plans the taking back of the last change into a set that is empty so far; the caller commits it. It returns a
 // *ChangedError where files are no longer as that change left them.
 func (s *Set) Undo() (Done, error) {
 	history, err := History(s.on, s.opt.Key)
@@ -81,7 +81,7 @@ func (s *Set) Undo() (Done, error) {
 	return last, s.revertAll(last.ID + done)
 }
 
-// Again drafts the change that was undone last; the same holds as of Undo.
+// Again plans the change that was undone last; the same holds as of Undo.
 func (s *Set) Again() (Done, error) {
 	undoings, err := Undoings(s.on, s.opt.Key)
 	if err != nil || len(undoings) == 0 {
@@ -92,7 +92,7 @@ func (s *Set) Again() (Done, error) {
 	return last, s.revertAll(last.ID + undone)
 }
 
-// revertAll drafts every file as it was before a set was carried out.
+// revertAll plans every file as it was before a set was applied.
 func (s *Set) revertAll(set string) error {
 	j, err := readJournal(s.on, set, s.opt.Key)
 	if err != nil {
@@ -139,7 +139,7 @@ func (s *Set) readPlain(name string) ([]byte, disk.Stamp, error) {
 	return p.Read(path.Base(name), disk.MaxFile)
 }
 
-// wasSo reports whether a file is already as it was before a change: there is nothing to take back then, and nothing to
+// wasSo reports whether a file is already as it was before a change: there is nothing to revert then, and nothing to
 // lose.
 func wasSo(e Entry, kept *disk.Entry, now []byte, there bool) bool {
 	if e.Create || !there {

@@ -28,7 +28,7 @@ type Finding struct {
 	Name     string   `json:"name"`             // the finding's stable name
 	Severity Severity `json:"severity"`         // error, warning or note
 	File     string   `json:"file"`             // from the project's root
-	Line     int      `json:"line,omitempty"`   // from 1; 0 where it is the whole file
+	Line     int      `json:"line,omitempty"`   // from 1; 0 if it is the whole file
 	Column   int      `json:"column,omitempty"` // from 1; 0 if the finding is about the whole file
 	Message  string   `json:"message"`          // one sentence of fact
 	Why      string   `json:"why"`              // the consequence
@@ -122,20 +122,20 @@ type Page struct {
 
 // An Include is what one of a page's includes leads to.
 type Include struct {
-	Path    string // in the site, "" where it leads elsewhere or can't be told
+	Path    string // in the site, "" if it leads elsewhere or can't be known
 	URL     string // elsewhere, "" for what is in the site
-	Library string // "" where it is of none
+	Library string // "" if it is of none
 	Known   string // of a file that no record knows: the library of the crate that it looks like
 	// Integrity is what the seal says of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds
-	// Missing says that it is a sealed file that is not there, which is told once, for the file.
+	// Missing says that it is a sealed file that is not there, which is reported once, for the file.
 	Missing bool
-	// Script is what is known of a script, nil where that is nothing.
+	// Script is what is known of a script, nil if that is nothing.
 	Script *script.Report
-	// Features are the features that it uses and that browsers of the packing list have not got.
+	// Features are the features that it uses and that browsers of the packing list lack.
 	Features []MissingFeature
-	// Sealed is the version of the library that the link is of, "" where it is of none.
+	// Sealed is the version of the library that the link is of, "" if it is of none.
 	Sealed string
 	// Name and Version are what the file or its address says that it is, recorded or not.
 	Name, Version string
@@ -150,7 +150,7 @@ type Include struct {
 	Loose bool
 }
 
-// A MissingFeature is a feature that a file uses and that some browser for which the site is made has not got.
+// A MissingFeature is a feature that a file uses and that some browser for which the site is made lacks.
 type MissingFeature struct {
 	*support.Feature
 	Who   string // the browsers
@@ -168,7 +168,7 @@ type Profile struct {
 
 // Crate is what the checks ask of the project.
 type Crate interface {
-	// Has tells whether the site has a file, in exactly this case.
+	// Has reports whether the site has a file, in exactly this case.
 	Has(path string) bool
 	// Near returns the file that was probably meant, and whether only the case differs.
 	Near(path string) (near string, caseOnly bool)
@@ -180,15 +180,15 @@ type Crate interface {
 	OwnOrder() []string
 	// Fails makes sure that a script stops where nothing on its page defines a global.
 	Fails(item *order.Item, global string) bool
-	// Confirms makes sure of a need that reading a script found.
+	// Confirms verifies a need that reading a script found.
 	Confirms(item *order.Item, global string) bool
-	// Newest is the year of the newest ECMAScript edition that the site's browsers know, 0 where that is not said.
+	// Newest is the year of the newest ECMAScript edition that the site's browsers know, 0 if that is not said.
 	Newest() int
 	// Wants tells what a library wants of a page that it is on.
 	Wants(library string) Wants
-	// Profile is what pages are held against, nil where there is none.
+	// Profile is what pages are compared with, nil if there is none.
 	Profile() *Profile
-	// Matches tells whether a file of the site has the bytes that an integrity attribute asks for.
+	// Matches reports whether a file of the site has the bytes that an integrity attribute asks for.
 	Matches(path, integrity string) bool
 	// Ref writes the reference from a page to a file of the site.
 	Ref(p *Page, path string) string

@@ -255,7 +255,7 @@ func TestProfile(t *testing.T) {
 	}
 }
 
-// TestDeskOnly: a library for the desk must not ship, and may be on the page at the desk.
+// TestDeskOnly: a library for development must not ship, and may be on the page at the desk.
 func TestDeskOnly(t *testing.T) {
 	for _, tt := range []struct {
 		profile string
@@ -329,7 +329,7 @@ func TestSort(t *testing.T) {
 	}
 }
 
-// TestCauses: what several places have in common is told once, with what to type for all of their pages.
+// TestCauses: what several places have in common is reported once, with what to type for all of their pages.
 func TestCauses(t *testing.T) {
 	list := Causes([]Finding{
 		{Name: NeedLater, Severity: Error, File: "a.html", Line: 3, Column: 1, Message: "m", Next: "merry order a.html --fix"},

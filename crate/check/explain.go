@@ -21,7 +21,7 @@ var pages = func() map[string]string {
 	return m
 }()
 
-// Explain returns the page of documentation for a finding, "" where there is no such finding.
+// Explain returns the page of documentation for a finding, "" if there is no such finding.
 func Explain(name string) string { return pages[name] }
 
 // Summary is the first sentence of what a finding means, behind its severity.

@@ -46,7 +46,7 @@ func (k *pageCheck) forms() {
 // mostLacks is how many features one finding names.
 const mostLacks = 4
 
-// features finds what scripts call and stylesheets say that browsers of the packing list have not got, less what a script before gives.
+// features finds what scripts call and stylesheets say that browsers of the packing list lack, less what a script before gives.
 func (k *pageCheck) features() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
@@ -75,7 +75,7 @@ func (k *pageCheck) features() {
 	}
 }
 
-// defined tells whether a script before an include gives a feature to browsers that have not got it.
+// defined reports whether a script before an include gives a feature to browsers that lack it.
 func (k *pageCheck) defined(i int, f *support.Feature) bool {
 	_, member, _ := strings.Cut(f.Name, ".")
 	if f.Kind == support.Method {
@@ -97,7 +97,7 @@ func (k *pageCheck) defined(i int, f *support.Feature) bool {
 	return false
 }
 
-// gives tells whether a script writes to a global of a name.
+// gives reports whether a script writes to a global of a name.
 func gives(text []byte, name string) bool {
 	for _, of := range []string{"window.", "self.", "globalThis.", "global.", "this."} {
 		for at := 0; ; {
@@ -114,7 +114,7 @@ func gives(text []byte, name string) bool {
 	return false
 }
 
-// loader tells whether something before an include defines define.
+// loader reports whether something before an include defines define.
 func (k *pageCheck) loader(i int) bool {
 	for j := range i {
 		if k.p.Items[j].Defines.Has("define") || k.p.Items[j].Unread {
@@ -124,7 +124,7 @@ func (k *pageCheck) loader(i int) bool {
 	return false
 }
 
-// mayBeOne tells whether two scripts that are called alike may be one library: the banner of a plug-in may begin with the name of
+// mayBeOne reports whether two scripts that are called alike may be one library: the banner of a plug-in may begin with the name of
 // its base, but the base is defined once.
 func mayBeOne(a, b *script.Report) bool {
 	if a == nil || b == nil {
@@ -194,7 +194,7 @@ func (k *pageCheck) mixed() {
 	}
 }
 
-// plainAddress tells whether http:// stands somewhere. A colon is a rarer letter than an h.
+// plainAddress reports whether http:// stands somewhere. A colon is a rarer letter than an h.
 func plainAddress(b []byte) bool {
 	for at := 0; ; at++ {
 		i := bytes.IndexByte(b[at:], ':')
@@ -208,7 +208,7 @@ func plainAddress(b []byte) bool {
 	}
 }
 
-// include tells whether an offset lies in the tag of a script or a stylesheet.
+// include reports whether an offset is in the tag of a script or a stylesheet.
 func (k *pageCheck) include(at int) bool {
 	for i := range k.p.Page.Includes {
 		if in := &k.p.Page.Includes[i]; at > in.Start && at < in.End {

@@ -100,15 +100,15 @@ func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string)
 		"if the page is opened from disk, some browsers block the file, because they can't verify its bytes", "remove integrity and crossorigin from the tag, unless the page is always served")
 }
 
-// nothing tells whether an integrity attribute holds no hash at all, which a browser takes for none.
+// nothing reports whether an integrity attribute holds no hash at all, which a browser takes for none.
 func nothing(value string) bool {
 	_, err := integrity.Parse(value)
 	return err != nil
 }
 
-// stale tells whether an integrity attribute refuses the sealed bytes: a browser heeds the hashes of the strongest
+// stale reports whether an integrity attribute refuses the sealed bytes: a browser heeds the hashes of the strongest
 // algorithm alone, and one of them must be right (Subresource Integrity, section 3.3.4). Hashes stronger than the
-// sealed one can't be told without the bytes; they are held against them when a link is adopted or switched.
+// sealed one can't be known without the bytes; they are compared with them when a link is adopted or switched.
 func stale(value, sealed string) bool {
 	meta, _ := integrity.Parse(value)
 	strongest := meta.Strongest()

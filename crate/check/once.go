@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// A Cause is what findings of several places have in common: it is told once.
+// A Cause is what findings of several places have in common: it is reported once.
 type Cause struct {
 	Finding          // the first of them
 	Places  []string // the others, as file:line:column
@@ -52,7 +52,7 @@ func (f *Finding) Place() string {
 	return fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column)
 }
 
-// mostNamed is how many pages a command is told for by their names.
+// mostNamed is how many pages a command is reported for by their names.
 const mostNamed = 6
 
 // forAll makes a command for one page one for several.

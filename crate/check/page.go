@@ -119,7 +119,7 @@ func (k *pageCheck) profile() {
 	}
 }
 
-// unwanted returns what of a list names an include, "" where nothing does.
+// unwanted returns what of a list names an include, "" if nothing does.
 func unwanted(list []string, in *Include) string {
 	for _, w := range list {
 		rest, target := in.Path+in.URL, true
@@ -307,12 +307,12 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 		strings.Join(reasons, "; "), "let one of them wait, for an event or for a function that the other calls")
 }
 
-// knows tells whether a tag that no record knows looks like a library's: it may define what that library defines.
+// knows reports whether a tag that no record knows looks like a library's: it may define what that library defines.
 func (k *pageCheck) knows(library string) bool {
 	return library != "" && slices.ContainsFunc(k.p.Includes, func(in Include) bool { return in.Loads && in.Known == library })
 }
 
-// named tells whether an element of the page has a name as its id, which makes it a global (HTML Standard, section
+// named reports whether an element of the page has a name as its id, which makes it a global (HTML Standard, section
 // 7.2.2.3).
 func (k *pageCheck) named(global string) bool {
 	if k.ids == nil {

@@ -34,7 +34,7 @@ type Message struct {
 	Page string `json:"page"`          // in the site, such as crews/index.html
 	Text string `json:"text"`          // the message
 	URL  string `json:"url,omitempty"` // of the script that it came from, or of the request
-	// Line and Column are its place in that, from 1, 0 where there is none.
+	// Line and Column are its place in that, from 1, 0 if there is none.
 	Line   int `json:"line,omitempty"`
 	Column int `json:"column,omitempty"` // from 1
 	// File is the script in the site, or behind its source map.
@@ -55,10 +55,10 @@ func (m *Message) Place() string {
 	return at
 }
 
-// Wrong tells whether it is a fault: a warning is none.
+// Wrong reports whether it is a fault: a warning is none.
 func (m *Message) Wrong() bool { return m.Kind != Warning }
 
-// key tells messages apart: the same one is told once.
+// key tells messages apart: the same one is reported once.
 func (m *Message) key() string {
 	return strings.Join([]string{string(m.Kind), m.Page, m.Text, m.Place()}, "\x00")
 }
@@ -69,7 +69,7 @@ type Log struct {
 	messages map[string]bool
 }
 
-// New tells whether a message was not said before, and remembers it.
+// New reports whether a message was not said before, and remembers it.
 func (l *Log) New(m *Message) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -83,7 +83,7 @@ func (l *Log) New(m *Message) bool {
 	return true
 }
 
-// Forget begins anew, as after a change of the site.
+// Forget begins again, as after a change of the site.
 func (l *Log) Forget() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -93,19 +93,19 @@ func (l *Log) Forget() {
 // A Tag is a script on a page: where it stands, which file it is, and which globals it defines and needs.
 type Tag struct {
 	Line, Column   int
-	File           string // of the site, or an address; "" for one that stands in the page
+	File           string // of the site, or an address; "" for one that is in the page
 	Defines, Needs []string
 }
 
-// A Site is what messages are held against.
+// A Site is what messages are compared with.
 type Site struct {
 	Origin   string                         // where the site is served, such as http://127.0.0.1:8080
-	Read     func(name string) []byte       // a file of the site, nil where it has none
+	Read     func(name string) []byte       // a file of the site, nil if it has none
 	Sites    string                         // the site's folder in the project, as findings name files; "." for the root
 	Findings []check.Finding                // of the whole site
-	Tags     func(page string) []Tag        // the scripts of a page; nil where nothing is known of them
+	Tags     func(page string) []Tag        // the scripts of a page; nil if nothing is known of them
 	maps     map[string]*original           // by file of the site
-	Shift    func(m *Message) (columns int) // what stands in the page's line as it was served and not on disk, nil for nothing
+	Shift    func(m *Message) (columns int) // what is in the page's line as it was served and not on disk, nil for nothing
 
 	mu sync.Mutex
 }
@@ -150,7 +150,7 @@ func (s *Site) inSite(address string) (string, bool) {
 	return path.Clean(rest), true
 }
 
-// Own tells whether a message is about a file of the site.
+// Own reports whether a message is about a file of the site.
 func (s *Site) Own(m *Message) bool {
 	_, ok := s.inSite(m.URL)
 	return ok
@@ -270,7 +270,7 @@ const Unhandled = "a promise was rejected, and nothing handles it: "
 // InProject is a file of the site as findings name it.
 func (s *Site) InProject(name string) string { return path.Join(s.Sites, name) }
 
-// mentions tells whether a text names a word, as a whole.
+// mentions reports whether a text names a word, as a whole.
 func mentions(text, word string) bool {
 	for at := 0; word != ""; {
 		i := strings.Index(text[at:], word)

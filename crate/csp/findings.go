@@ -19,10 +19,10 @@ type policyFindings struct {
 	file   string
 	found  []check.Finding
 	groups []group
-	said   map[string]bool // what was told already, by one policy of several
+	said   map[string]bool // what was reported already, by one policy of several
 }
 
-// A group is what one directive forbids and one thing would mend: it is told once.
+// A group is what one directive forbids and one thing would fix: it is reported once.
 type group struct {
 	many  Inlines
 	where string // the policy

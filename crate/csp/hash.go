@@ -11,7 +11,7 @@ func isHash(low string) bool {
 	return strings.HasPrefix(low, "'sha256-") || strings.HasPrefix(low, "'sha384-") || strings.HasPrefix(low, "'sha512-")
 }
 
-// hashOf tells whether a source expression is the hash of a text.
+// hashOf reports whether a source expression is the hash of a text.
 func hashOf(source, text string) bool {
 	algorithm, want, _ := strings.Cut(strings.Trim(source, "'"), "-")
 	var sum []byte

@@ -22,7 +22,7 @@ type Header struct {
 	address *regexp.Regexp // of For
 }
 
-// Applies tells whether an address of the site, with a slash at its begin, gets the header.
+// Applies reports whether an address of the site, with a slash at its begin, gets the header.
 func (h *Header) Applies(address string) bool {
 	if h.Files != nil && !h.Files.MatchString(path.Base(address)) {
 		return false
@@ -160,7 +160,7 @@ func joined(b []byte) func(yield func(int, string) bool) {
 	}
 }
 
-// sectionFiles is what the names of files must match in a section; nil where it is one of another kind.
+// sectionFiles is what the names of files must match in a section; nil if it is one of another kind.
 func sectionFiles(kind, value string) *regexp.Regexp {
 	expression, is := strings.CutPrefix(value, "~")
 	value = strings.Trim(strings.TrimSpace(expression), `"'`)

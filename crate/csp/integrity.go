@@ -65,7 +65,7 @@ var keywords = []string{"'self'", "'none'", "'unsafe-inline'", "'unsafe-eval'", 
 
 var sourceForm = memo.Regexp(`^(?:[A-Za-z][A-Za-z0-9+.-]*:|(?:[A-Za-z][A-Za-z0-9+.-]*://)?(?:\*|(?:\*\.)?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*\.?)(?::(?:\d+|\*))?(?:/[^;,\s?#]*)?)$`)
 
-// isSource tells whether a text is a source expression. What a server fills in is taken for one.
+// isSource reports whether a text is a source expression. What a server fills in is taken for one.
 func isSource(s string) bool {
 	if strings.HasPrefix(s, "'") {
 		low := strings.ToLower(s)

@@ -89,7 +89,7 @@ func (g *Index) read(name string) {
 // Project is the project whose pages are judged.
 func (g *Index) Project() *project.Project { return g.p }
 
-// Applies tells whether any policy may have a say on a page.
+// Applies reports whether any policy may have a say on a page.
 func (g *Index) Applies(v *tags.Page) bool { return len(v.Policies) > 0 || len(g.headers) > 0 }
 
 // HeadersOf are the headers that the site's files of headers give an address of the site, with a slash at its begin.
@@ -136,7 +136,7 @@ func (g *Index) policiesOf(v *tags.Page) (list []applied, demands []string) {
 	return list, demands
 }
 
-// ForbidsInline tells whether a policy forbids an inline script, the first of some markup, at a place of a page.
+// ForbidsInline reports whether a policy forbids an inline script, the first of some markup, at a place of a page.
 func (g *Index) ForbidsInline(v *tags.Page, at int, markup string) bool {
 	pg, err := page.Read([]byte(markup))
 	if err != nil || len(pg.Includes) == 0 {
@@ -163,7 +163,7 @@ type Uses struct {
 	At   int // in the page's bytes
 	what string
 	next string  // how else it could be done, "" for what is usual
-	Many Inlines // of several of its kind, which are told once
+	Many Inlines // of several of its kind, which are reported once
 }
 
 // Uses lists all of a page on which a policy has a say.
@@ -275,7 +275,7 @@ type adder func(directive string, t tags.Target, at int, what string) *Uses
 // Inlines is what to call several things of a kind.
 type Inlines string
 
-// The kinds of which each page is told once.
+// The kinds of which each page is reported once.
 const (
 	Handlers Inlines = "handlers in attributes"
 	Styles   Inlines = "style attributes"
@@ -327,7 +327,7 @@ func (g *Index) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 	}
 }
 
-// Sheet is the text of a stylesheet, nil where it is at no hand, and what to call it.
+// Sheet is the text of a stylesheet, nil if it is at no hand, and what to call it.
 func (g *Index) Sheet(t tags.Target) ([]byte, string) {
 	var b []byte
 	err := fs.ErrNotExist
@@ -406,7 +406,7 @@ func (g *Index) Findings(v *tags.Page, file string) []check.Finding {
 	return k.found
 }
 
-// Forbidden lists what the policies of a page forbid of it, each with how it is told.
+// Forbidden lists what the policies of a page forbid of it, each with how it is reported.
 func (g *Index) Forbidden(v *tags.Page) map[Forbidding]string {
 	list, demands := g.policiesOf(v)
 	out := map[Forbidding]string{}

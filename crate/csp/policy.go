@@ -60,7 +60,7 @@ func (p *Policy) Names() []string {
 	return list
 }
 
-// Value is the value of a directive, nil where the policy has none of that name.
+// Value is the value of a directive, nil if the policy has none of that name.
 func (p *Policy) Value(name string) []string {
 	for _, d := range p.directives {
 		if d.name == name {
@@ -93,7 +93,7 @@ type Use struct {
 	Directive string // that governs it, the most particular one: script-src-elem
 	URL       string // of another site
 	Path      string // of the site itself, with a slash at its begin
-	Inline    bool   // it stands on the page: a script, a style, a handler
+	Inline    bool   // it is on the page: a script, a style, a handler
 	Text      string // what is inline, as a browser reads it
 	Nonce     string
 	Integrity []string // the hashes that its tag demands
@@ -108,7 +108,7 @@ type Verdict int
 const (
 	Allowed   Verdict = iota
 	Forbidden         // a browser will not load or run it
-	Unclear           // that depends on the site's own address, or on a text that can't be told
+	Unclear           // that depends on the site's own address, or on a text that can't be known
 )
 
 // Judge tells what a policy says of a use, and by which directive.
@@ -129,7 +129,7 @@ func (p *Policy) Judge(u Use) (Verdict, string) {
 	return Allowed, ""
 }
 
-// Evals tells whether scripts may run texts as code (section 4.5).
+// Evals reports whether scripts may run texts as code (section 4.5).
 func (p *Policy) Evals() bool {
 	for _, name := range fallbacks["script-src"] {
 		if p.has(name) {
@@ -147,7 +147,7 @@ func lowered(list []string) []string {
 	return out
 }
 
-// inline judges what stands on the page (section 6.7.3.3).
+// inline judges what is on the page (section 6.7.3.3).
 func inline(u Use, sources []string) Verdict {
 	element := strings.HasSuffix(u.Directive, "-elem")
 	particular, unsafe, hashes := false, false, element
@@ -184,12 +184,12 @@ func inline(u Use, sources []string) Verdict {
 	return Forbidden
 }
 
-// isNonce tells whether a source expression is that of a tag's nonce. One that lacks its closing quote is none.
+// isNonce reports whether a source expression is that of a tag's nonce. One that lacks its closing quote is none.
 func isNonce(source, nonce string) bool {
 	return nonce != "" && len(source) > len("'nonce-'") && source[len("'nonce-"):] == nonce+"'"
 }
 
-// templated tells whether a server fills something in among sources: a nonce, mostly.
+// templated reports whether a server fills something in among sources: a nonce, mostly.
 func templated(sources []string) bool {
 	return slices.ContainsFunc(sources, func(s string) bool { return strings.ContainsAny(s, "{}$%<>") })
 }

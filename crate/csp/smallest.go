@@ -1,4 +1,4 @@
-// Package smallest works out the smallest content security policy with which pages work, as far as reading them and a rehearsal show
+// Package smallest determines the smallest content security policy with which pages work, as far as reading them and a rehearsal show
 // (Content Security Policy Level 3).
 package csp
 
@@ -37,7 +37,7 @@ type reading struct {
 	staging *pageload.Loader
 }
 
-// Policies works out the smallest policy of each page; pages that have one alike are told together, in the order of the first.
+// Policies determines the smallest policy of each page; pages that have one alike are reported together, in the order of the first.
 func Policies(ctx context.Context, p *project.Project, patterns []string, dir string) ([]PagePolicy, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
@@ -115,7 +115,7 @@ func rank(source string) int {
 	return 2
 }
 
-// smallest works out the smallest policy of one page.
+// smallest determines the smallest policy of one page.
 func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, notes []string, err error) {
 	allowed := sources{}
 	for _, u := range c.guard.Uses(v) {

@@ -8,7 +8,7 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestPolicies: the smallest policy allows what the page asks for and nothing else, and pages with the same one are told together.
+// TestPolicies: the smallest policy allows what the page asks for and nothing else, and pages with the same one are reported together.
 func TestPolicies(t *testing.T) {
 	page := `<!doctype html><head><style>.a{}</style></head><script src="js/own.js"></script><script src="https://cdn.example/a.js"></script><img src="https://img.example/a.png">`
 	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{"a.html": page, "b.html": page, "c.html": "<!doctype html>", "js/own.js": "var own"})

@@ -111,7 +111,7 @@ func TestReadIsBounded(t *testing.T) {
 	}
 }
 
-// TestStampsOfAFolder: looked at together, files have the stamps that each has by itself; what is no plain file has none.
+// TestStampsOfAFolder: looked at together, files have the stamps that each has alone; what is no plain file has none.
 func TestStampsOfAFolder(t *testing.T) {
 	f, outside := folder(t, "a/one", "a/two", "b/three")
 	link(t, f, outside, "a/away")

@@ -33,11 +33,11 @@ const (
 type Stamp struct {
 	Size       int64
 	ModTime    int64  // nanoseconds since 1970
-	ChangeTime int64  `json:",omitzero"` // the same, of the last change of any kind; no program can set it. 0 where the system has none
-	Inode      uint64 `json:",omitzero"` // 0 where the system has none
+	ChangeTime int64  `json:",omitzero"` // the same, of the last change of any kind; no program can set it. 0 if the system has none
+	Inode      uint64 `json:",omitzero"` // 0 if the system has none
 }
 
-// Equal tells whether two stamps have the same size and time: the file may have been moved or linked in between.
+// Equal reports whether two stamps have the same size and time: the file may have been moved or linked in between.
 func (s Stamp) Equal(o Stamp) bool { return s.Size == o.Size && s.ModTime == o.ModTime }
 
 // Time is when the content was last changed.
@@ -113,7 +113,7 @@ func (f *Folder) Stat(name string) (fs.FileInfo, error) {
 	return info, circle(name, err)
 }
 
-// IsLink tells whether a name is that of a link, wherever it leads.
+// IsLink reports whether a name is that of a link, wherever it leads.
 func (f *Folder) IsLink(name string) (bool, error) {
 	p, err := f.Enter(path.Dir(name))
 	if err != nil {
@@ -180,7 +180,7 @@ func (f *Folder) inside(name string) (string, error) {
 	return filepath.ToSlash(rel), nil
 }
 
-// Inside returns the name, without any link in it, of a file or folder that is there. The error of one that lies outside
+// Inside returns the name, without any link in it, of a file or folder that is there. The error of one that is outside
 // is a *problem.Problem.
 func (f *Folder) Inside(name string) (string, error) { return f.inside(name) }
 
@@ -276,7 +276,7 @@ type viewed struct {
 // Name is the entry's own name.
 func (v viewed) Name() string { return v.name }
 
-// IsDir tells whether it will be a folder.
+// IsDir reports whether it will be a folder.
 func (v viewed) IsDir() bool { return v.folder }
 
 // Type is that of a folder or of a regular file.

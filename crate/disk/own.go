@@ -9,7 +9,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// ReadOwn reads a file of the user's own settings, nothing where there is none. One that belongs to somebody else, or that
+// ReadOwn reads a file of the user's own settings, nothing if there is none. One that belongs to somebody else, or that
 // others may write to, is refused: it says which servers are believed.
 func ReadOwn(name string) ([]byte, error) {
 	on, err := Open(paths.OnDisk(filepath.Dir(name)))

@@ -25,7 +25,7 @@ func owner(info fs.FileInfo) (uid, gid int, device uint64, ok bool) {
 	return 0, 0, 0, false
 }
 
-// Mine tells whether a file belongs to the user who runs the program, or to the system's own: who could replace it could
+// Mine reports whether a file belongs to the user who runs the program, or to the system's own: who could replace it could
 // replace the program, too. Behind sudo the user is the one who called it.
 func Mine(info fs.FileInfo) bool {
 	uid, _, _, ok := owner(info)
@@ -36,21 +36,21 @@ func Mine(info fs.FileInfo) bool {
 	return os.Geteuid() == 0 && err == nil && caller == uid
 }
 
-// OthersMayWrite tells whether somebody else may write to a file: anybody, or a group that is not the user's own.
+// OthersMayWrite reports whether somebody else may write to a file: anybody, or a group that is not the user's own.
 func OthersMayWrite(info fs.FileInfo) bool {
 	_, gid, _, ok := owner(info)
 	mode := info.Mode().Perm()
 	return ok && (mode&0o002 != 0 || mode&0o020 != 0 && gid != os.Getegid())
 }
 
-// SameDevice tells whether two files are on one file system.
+// SameDevice reports whether two files are on one file system.
 func SameDevice(a, b fs.FileInfo) bool {
 	_, _, da, aok := owner(a)
 	_, _, db, bok := owner(b)
 	return !aok || !bok || da == db
 }
 
-// mayWrite tells why nothing can be made, exchanged or removed in a folder, or why a file of it can't, "" where that can be.
+// mayWrite tells why nothing can be made, exchanged or removed in a folder, or why a file of it can't, "" if that can be.
 func mayWrite(folder *os.File, dir, file fs.FileInfo) string {
 	if unix.Faccessat(int(folder.Fd()), ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS) != nil {
 		return "you may not write to its folder"

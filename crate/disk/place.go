@@ -73,7 +73,7 @@ func step(root *os.Root, base, name string) (*os.Root, error) {
 	return next, nil
 }
 
-// isStill tells whether a folder that was entered is the one that was looked at before.
+// isStill reports whether a folder that was entered is the one that was looked at before.
 func isStill(entered *os.Root, seen fs.FileInfo, name string) error {
 	info, err := entered.Stat(".")
 	if err == nil && !os.SameFile(seen, info) {
@@ -90,7 +90,7 @@ func (p *Entry) Name() string { return p.name }
 
 func (p *Entry) full(base string) string { return path.Join(p.name, base) }
 
-// Stat returns what has a name in the folder; a link is told as a link.
+// Stat returns what has a name in the folder; a link is reported as a link.
 func (p *Entry) Stat(base string) (fs.FileInfo, error) { return p.root.Lstat(base) }
 
 // Info returns the folder's own.
@@ -133,7 +133,7 @@ func (p *Entry) Read(base string, most int64) ([]byte, Stamp, error) {
 	return readFile(f, p.full(base), most, nil)
 }
 
-// MayChange tells why a file of the folder can't be made, exchanged or removed, nil where that can be: what is not allowed
+// MayChange tells why a file of the folder can't be made, exchanged or removed, nil if that can be: what is not allowed
 // is to be known before anything is done. There need be no such file.
 func (p *Entry) MayChange(base string) error {
 	dir, err := p.Info()

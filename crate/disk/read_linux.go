@@ -122,7 +122,7 @@ func (f *Folder) look(fd int, err error, path, name string) (fs.FileInfo, error)
 	return info{name, st}, nil
 }
 
-// stamps tells whether it could look.
+// stamps reports whether it could look.
 func (f *Folder) stamps(dir string, names []string, into []Stamp) bool {
 	fd, err := f.beneath(dir, unix.O_PATH|unix.O_DIRECTORY)
 	if err != nil {

@@ -20,7 +20,7 @@ func StampOf(info fs.FileInfo) Stamp {
 	return s
 }
 
-// frozen tells whether a folder, or a file of it, is set so that nobody can change it.
+// frozen reports whether a folder, or a file of it, is set so that nobody can change it.
 func frozen(folder *os.File, file fs.FileInfo) string {
 	const attributes = unix.STATX_ATTR_IMMUTABLE | unix.STATX_ATTR_APPEND
 	var st unix.Statx_t

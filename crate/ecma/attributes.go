@@ -6,12 +6,12 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// attributes are the import attributes behind a module's name: with { type: "json" } (ECMA-262, section 16.2.2).
+// attributes are the import attributes after a module's name: with { type: "json" } (ECMA-262, section 16.2.2).
 var attributes = memo.Regexp(`^\s*with\s*\{[^{}]*\}`)
 
 var attributeType = memo.Regexp("\\btype[\"']?\\s*:\\s*[\"'](\\w+)[\"']")
 
-// blankAttributes writes blanks over the import attributes before the place where a parser stopped, which knows none. It tells whether there
+// blankAttributes writes blanks over the import attributes before the place where a parser stopped, which knows none. It reports whether there
 // were any.
 func blankAttributes(buf []byte, line, column int) bool {
 	at := 0
@@ -32,7 +32,7 @@ func blankAttributes(buf []byte, line, column int) bool {
 	return found != nil
 }
 
-// TypeBehind is the type that an import says behind the module's name, which stands at an offset, "" for a script.
+// TypeBehind is the type that an import says behind the module's name, which is at an offset, "" for a script.
 func TypeBehind(src []byte, at, length int) string {
 	if at < 0 || at+length > len(src) {
 		return ""

@@ -82,7 +82,7 @@ func emptyDefaults(buf []byte) bool {
 	}
 }
 
-// opens finds the bracket that the one at an end closes, not before least; -1 where there is none. Texts in quotes are
+// opens finds the bracket that the one at an end closes, not before least; -1 if there is none. Texts in quotes are
 // passed over.
 func opens(buf []byte, end, least int) int {
 	depth := 0

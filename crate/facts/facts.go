@@ -1,5 +1,5 @@
 // Package facts reads files for what matters of them, and remembers it by their hash: in this run, and in the user's
-// cache for the next ones. What reading alone can't tell, a rehearsal in a closed room confirms.
+// cache for the next ones. What reading alone can't tell, a rehearsal in a sandbox confirms.
 //
 // Where the bytes come from is for others to say.
 package facts
@@ -168,7 +168,7 @@ func onEmptyPage(name string, text []byte) *rehearse.Request {
 		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}}
 }
 
-// FailsWithout makes sure that a script needs a global, before anybody is told so: one that asks whether it is there, runs to
+// FailsWithout makes sure that a script needs a global, before anybody is reported so: one that asks whether it is there, runs to
 // its end alone, and has nothing to complain of then, can do without. Where that can't be tried the need counts.
 func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) bool {
 	tested := slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool { return n.Name == global && n.Tested })
@@ -212,7 +212,7 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 	return report, err == nil && report.Stopped == "" && len(report.Ran) == 1 && report.Ran[0]
 }
 
-// expando ends names that are made up anew at each run.
+// expando ends names that are made up again at each run.
 var expando = memo.Regexp(`[0-9]{9,}$`)
 
 // Makes lists the globals that a script makes, as running it shows: alone, or else with something that takes anything in the place of
@@ -243,7 +243,7 @@ func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole b
 	return slices.DeleteFunc(slices.Clone(report.Defined), expando().MatchString), true
 }
 
-// Lacks runs scripts in order on an empty page and tells whether the last one stops for want of something, and which of
+// Lacks runs scripts in order on an empty page and reports whether the last one stops for want of something, and which of
 // the members were not there when it began. Nothing is known where that can't be tried, or an earlier one stops.
 func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, members []string) (missing []string, stops, known bool) {
 	if r.Sandbox == nil {
@@ -261,7 +261,7 @@ func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, member
 	return report.Missing, !report.Ran[len(before)], true
 }
 
-// AsksFor makes sure of a need that reading a script found, before anybody is told of it: a script that runs to its end
+// AsksFor verifies a need that reading a script found, before anybody is reported of it: a script that runs to its end
 // alone without ever asking for the global does not need it. Where that can't be tried the need counts, and where reading alone
 // is certain it need not be tried.
 func (r *Reader) AsksFor(ctx context.Context, text []byte, global string) bool {

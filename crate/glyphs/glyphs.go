@@ -1,4 +1,4 @@
-// Package glyphs tells whether two characters of fonts are the same drawing, wherever and in whatever container the fonts have them: icons that were
+// Package glyphs reports whether two characters of fonts are the same drawing, wherever and in whatever container the fonts have them: icons that were
 // called otherwise, or got another character, are still drawn as before.
 package glyphs
 

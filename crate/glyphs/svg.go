@@ -79,7 +79,7 @@ func (r *reader) begin(t xml.StartElement) {
 	r.stack = append(r.stack, e)
 }
 
-// has tells whether an element of that name is open.
+// has reports whether an element of that name is open.
 func (r *reader) has(name string) bool {
 	return slices.ContainsFunc(r.stack, func(e *element) bool { return e.name == name })
 }

@@ -35,7 +35,7 @@ func tablesOf(b []byte) (tables, error) {
 	return nil, fmt.Errorf("%q is not the beginning of a known font format", b[:4])
 }
 
-// part is a piece of a text, nil where that has none there.
+// part is a piece of a text, nil if that has none there.
 func part(b []byte, from, length uint32) []byte {
 	if uint64(from)+uint64(length) > uint64(len(b)) {
 		return nil

@@ -30,7 +30,7 @@ type Node struct {
 	Include int         // of the page, -1 for one without a tag of its own
 	Target  tags.Target // zero for a text of the page itself
 	Of      project.Sealed
-	Script  *tags.Script // nil where its text is not known
+	Script  *tags.Script // nil if its text is not known
 	Imports []Edge       // before it runs
 	Loads   []Load       // while it runs
 	// Late says that it is loaded only when a script asks for it.
@@ -56,7 +56,7 @@ type Load struct {
 
 // A Way is where a specifier leads.
 type Way struct {
-	Target tags.Target // zero where it leads nowhere
+	Target tags.Target // zero if it leads nowhere
 	Bare   bool        // it is a name, and no address
 	Mapped bool        // the import map has the name
 }
@@ -110,7 +110,7 @@ func (w *walk) node(t tags.Target) *Node {
 	return n
 }
 
-// addressOf is a target as an address, with which specifiers are worked out.
+// addressOf is a target as an address, with which specifiers are determined.
 func addressOf(t tags.Target) *url.URL {
 	if t.URL == "" {
 		return tags.AddressIn(t.Path)
@@ -225,7 +225,7 @@ func (g *Graph) Files() []File {
 	return list
 }
 
-// Tag is the module of an include, nil where that is none.
+// Tag is the module of an include, nil if that is none.
 func (g *Graph) Tag(i int) *Node {
 	if at := slices.IndexFunc(g.Nodes, func(n *Node) bool { return n.Include == i }); at >= 0 {
 		return g.Nodes[at]
@@ -233,7 +233,7 @@ func (g *Graph) Tag(i int) *Node {
 	return nil
 }
 
-// PlainOf is the plain script of an include that asks for others, nil where it does not.
+// PlainOf is the plain script of an include that asks for others, nil if it does not.
 func (g *Graph) PlainOf(i int) *Node {
 	if at := slices.IndexFunc(g.Plain, func(n *Node) bool { return n.Include == i }); at >= 0 {
 		return g.Plain[at]
@@ -254,7 +254,7 @@ func (g *Graph) Resolve(from *url.URL, specifier string) Way {
 	return way
 }
 
-// Waits tells whether a module imports another, over others too, so that it runs only when that has come to its end.
+// Waits reports whether a module imports another, over others too, so that it runs only when that has come to its end.
 func (n *Node) Waits(other *Node) bool {
 	seen := map[*Node]bool{}
 	var visit func(n *Node) bool
@@ -276,7 +276,7 @@ func (n *Node) Waits(other *Node) bool {
 	return visit(n)
 }
 
-// Exports tells whether a module exports a name, itself or through those of which it exports all; known is false where that can't be told.
+// Exports reports whether a module exports a name, itself or through those of which it exports all; known is false if that can't be known.
 func (n *Node) Exports(name string) (has, known bool) { return n.exports(name, map[*Node]bool{}) }
 
 func (n *Node) exports(name string, seen map[*Node]bool) (has, known bool) {

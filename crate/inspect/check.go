@@ -1,5 +1,5 @@
 // Package inspect says what is wrong with a project, and what runs when on its pages: check, order, rehearsals and policies. It
-// reads a project and returns answers, and the work that would mend pages.
+// reads a project and returns answers, and the work that would fix pages.
 //
 // It changes nothing itself.
 package inspect
@@ -41,7 +41,7 @@ type Checked struct {
 	Mended int `json:"mended,omitempty"` // findings of the baseline that are fixed
 }
 
-// Against leaves of the findings those that an earlier check did not have. Of pages that were not checked now, nothing is known to be mended.
+// Against leaves of the findings those that an earlier check did not have. Of pages that were not checked now, nothing is known to be fixed.
 func (c *Checked) Against(earlier *Checked, some bool) {
 	was := len(c.Findings)
 	c.Findings, c.Mended = check.Newer(earlier.Findings, c.Findings)
@@ -100,7 +100,7 @@ type inspection struct {
 	devOnly    sync.Pool
 }
 
-// stateOf tells one state of all pages from another, 0 where one of them is not to be remembered.
+// stateOf tells one state of all pages from another, 0 if one of them is not to be remembered.
 func stateOf(results []pageResult) uint64 {
 	var state uint64
 	for _, r := range results {
@@ -126,7 +126,7 @@ func newInspection(p *project.Project, site *walk.Site) *inspection {
 	return c
 }
 
-// profileOf is the profile of a name that pages are held against, nil for none.
+// profileOf is the profile of a name that pages are compared with, nil for none.
 func profileOf(p *project.Project, name string) (*check.Profile, error) {
 	if name == "" {
 		return nil, nil
@@ -180,7 +180,7 @@ func unmatched(p *project.Project, site *walk.Site) (found []check.Finding) {
 // Check looks at the crate's files and at pages.
 func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked, error) {
 	known, has := p.Origin.Cache.Result(checkedResult, string(p.Root))
-	site, err := p.WalkAndSee(ctx, has) // what is remembered of pages is held against how they look now
+	site, err := p.WalkAndSee(ctx, has) // what is remembered of pages is compared with how they look now
 	if err != nil {
 		return nil, err
 	}
@@ -204,7 +204,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	found := append(movedByHand(p, strayed), listDiffers(p)...)
 	found = append(found, unmatched(p, site)...)
-	p = p.Found(strayed) // all else is told as if the records had followed
+	p = p.Found(strayed) // all else is reported as if the records had followed
 	c := newInspection(p, site)
 	c.follow(strayed)
 	if c.profile, err = profileOf(p, req.Profile); err != nil {
@@ -253,6 +253,6 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
 	}
 	check.Sort(found)
-	out.Findings = append([]check.Finding{}, slices.Compact(found)...) // never null in JSON; what is told of a stylesheet is the same for all its pages
+	out.Findings = append([]check.Finding{}, slices.Compact(found)...) // never null in JSON; what is reported of a stylesheet is the same for all its pages
 	return out, nil
 }

@@ -132,7 +132,7 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 		}
 		said[t.Path] = true
 		if of := c.p.At(c.p.InProject(t.Path)); of.File != nil && !c.p.Seal.Libraries[of.Library].Linked {
-			continue // that is told once, for the file
+			continue // that is reported once, for the file
 		}
 		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " + t.Path.String() + ", which does not exist",
 			Why: "its fonts or pictures will not show"}

@@ -93,7 +93,7 @@ func FuzzMemory(f *testing.F) {
 	})
 }
 
-// TestMend mends one page in each of the safe ways, and leaves what is not safe.
+// TestMend fixes one page in each of the safe ways, and leaves what is not safe.
 func TestMend(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	for _, tt := range []struct{ name, page, want string }{

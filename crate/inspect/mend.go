@@ -11,8 +11,8 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Mend mends on a page what is safe: a reference of which exactly one file can be meant, a name in other case, an integrity
-// that is not the sealed one's, a missing crossorigin, an include that stands there twice, and the order. All else is left
+// Mend fixes on a page what is safe: a reference of which exactly one file can be meant, a name in other case, an integrity
+// that is not the sealed one's, a missing crossorigin, an include that is there twice, and the order. All else is left
 // for people. It says what it did.
 func (r *Repairer) Mend(ctx context.Context, e *tags.Editor) []string {
 	var did []string

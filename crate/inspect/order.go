@@ -25,7 +25,7 @@ type Ordered struct {
 	Steps       []Step            `json:"steps"`                 // in the order in which they take effect
 	Constraints []OrderConstraint `json:"constraints,omitempty"` // what must come before what
 	Cycle       []string          `json:"cycle,omitempty"`       // the reasons round it
-	Stuck       []string          `json:"stuck,omitempty"`       // what no move can mend
+	Stuck       []string          `json:"stuck,omitempty"`       // what no move can fix
 	Notes       []string          `json:"notes,omitempty"`       // what else to know
 }
 
@@ -46,7 +46,7 @@ type Step struct {
 	Looks   []Look   `json:"looks,omitempty"`   // of own scripts
 }
 
-// A Verdict is what the browser will say of a step, with a reason behind a colon in some.
+// A Verdict is what the browser will say of a step, with a reason after a colon in some.
 type Verdict string
 
 // The verdicts.
@@ -215,7 +215,7 @@ func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bo
 	return s
 }
 
-// stuckWords say why a constraint can't be mended by moving tags.
+// stuckWords say why a constraint can't be fixed by moving tags.
 func stuckWords(items []order.Item, k order.Constraint) string {
 	a, b := &items[k.Before], &items[k.After]
 	switch {
@@ -250,7 +250,7 @@ func NewRepairer(p *project.Project, site *walk.Site) *Repairer {
 }
 
 // Order moves a page's tags into an order that keeps the constraints, with the fewest moves, and says what it did and what no
-// move can mend.
+// move can fix.
 func (r *Repairer) Order(ctx context.Context, e *tags.Editor) OrderedPage {
 	done := OrderedPage{Page: e.Path.String()}
 	items := r.c.scripts.Items(e.Page)

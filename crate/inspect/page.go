@@ -25,7 +25,7 @@ type scratch struct {
 	reader page.Reader
 	v      tags.Page
 	cp     check.Page
-	uses   uses  // of the page at hand
+	uses   uses  // of the page available
 	last   *uses // of the page before
 }
 
@@ -141,7 +141,7 @@ type crate struct {
 	ctx context.Context // of the check of this page
 }
 
-// Has tells whether the site has a file.
+// Has reports whether the site has a file.
 func (c *crate) Has(name string) bool { return c.leads.Has(paths.Found(name)) }
 
 // Near returns the file that was probably meant.
@@ -150,7 +150,7 @@ func (c *crate) Near(name string) (string, bool) {
 	return near.String(), caseOnly
 }
 
-// Matches tells whether a file of the site has the bytes that an integrity attribute asks for.
+// Matches reports whether a file of the site has the bytes that an integrity attribute asks for.
 func (c *crate) Matches(name, value string) bool { return c.matches(paths.Found(name), value) }
 
 func (c *inspection) matches(name paths.InSite, value string) bool {
@@ -162,7 +162,7 @@ func (c *inspection) matches(name paths.InSite, value string) bool {
 	return err != nil || meta.Match(b)
 }
 
-// Profile is what pages are held against.
+// Profile is what pages are compared with.
 func (c *crate) Profile() *check.Profile { return c.profile }
 
 // Needs lists the libraries that one needs before it.
@@ -171,12 +171,12 @@ func (c *crate) Needs(library string) []string { return tags.Rules(c.p).Needs(li
 // OwnOrder is the order that the packing list gives the site's own files.
 func (c *crate) OwnOrder() []string { return c.p.List.Own.Order }
 
-// Fails makes sure that a script stops where nothing on its page defines a global, before anybody is told of it.
+// Fails makes sure that a script stops where nothing on its page defines a global, before anybody is reported of it.
 func (c *crate) Fails(it *order.Item, global string) bool {
 	return c.scripts.Fails(c.ctx, it, global)
 }
 
-// Confirms makes sure of a need that reading a script found, before anybody is told of it.
+// Confirms verifies a need that reading a script found, before anybody is reported of it.
 func (c *crate) Confirms(it *order.Item, global string) bool {
 	return c.scripts.Confirms(c.ctx, it, global)
 }
@@ -213,7 +213,7 @@ func (c *inspection) Provider(global string) (library, own string) {
 	return c.p.Globals()[global], owns[global]
 }
 
-// usesOf tells what the page at hand uses: by its tags, by what its scripts import, and what it names beside. Pages that use the same share
+// usesOf tells what the page available uses: by its tags, by what its scripts import, and what it names beside. Pages that use the same share
 // one value.
 func (c *inspection) usesOf(d *scratch, imported *graph.Graph, named []string) *uses {
 	slices.Sort(named)

@@ -110,7 +110,7 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 		for _, f := range here[position{line, column}] {
 			asks := f.Name == check.NeedMissing && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
 			switch need := f.Name == check.NeedMissing || f.Name == check.NeedLater; {
-			case asks || c.made(f, report): // what it writes into the page, or makes by a name that it puts together, is there all the same
+			case asks || c.made(f, report): // what it writes into the page, or makes by a name that it puts together, is there anyway
 				gone = append(gone, f)
 			case f.Declared || need && f.Global != "":
 				less = append(less, f)
@@ -120,7 +120,7 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 	return gone, less
 }
 
-// made tells whether a global that a finding says is absent, or one of the library that it says is, was made all the same.
+// made reports whether a global that a finding says is absent, or one of the library that it says is, was made anyway.
 func (c *inspection) made(f check.Finding, report *rehearse.Report) bool {
 	return f.Name == check.NeedMissing && slices.ContainsFunc(report.Defined, func(g string) bool {
 		return g == f.Global || f.Missing != "" && c.p.Globals()[g] == f.Missing

@@ -25,7 +25,7 @@ const checkedResult = "checked-12"
 type pageResult struct {
 	found []check.Finding
 	uses  *uses
-	stamp uint64 // of the page when it was checked, 0 where that is not to be remembered
+	stamp uint64 // of the page when it was checked, 0 if that is not to be remembered
 	// report says that it is one of merry's own reports, and no page.
 	report bool
 }
@@ -60,7 +60,7 @@ type cachedPage struct {
 	found string // JSON, "" for none
 }
 
-// cacheKey recalls the last check, for the same question in the same surroundings, from what was stored of it; nil where nothing was.
+// cacheKey recalls the last check, for the same question in the same surroundings, from what was stored of it; nil if nothing was.
 func cacheKey(p *project.Project, site *walk.Site, req CheckRequest, headers, stored []byte) *pageCache {
 	m := &pageCache{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
 	h := xxhash.New()
@@ -77,7 +77,7 @@ func cacheKey(p *project.Project, site *walk.Site, req CheckRequest, headers, st
 }
 
 // load fills in what is remembered of those of some pages that have not changed since, and returns the indices of the others. Seen are
-// the stamps of the pages as the walk saw them, nil where it did not look.
+// the stamps of the pages as the walk saw them, nil if it did not look.
 func (m *pageCache) load(names []paths.InSite, seen []disk.Stamp, results []pageResult) (left []int) {
 	at := 0
 	for i, name := range names {
@@ -95,7 +95,7 @@ func (m *pageCache) load(names []paths.InSite, seen []disk.Stamp, results []page
 	return left
 }
 
-// loadPage recalls the result for one page, and tells whether it still holds.
+// loadPage recalls the result for one page, and reports whether it still holds.
 func (m *pageCache) loadPage(r *pageResult, name paths.InSite, old *cachedPage, of disk.Stamp) bool {
 	var err error
 	if of == (disk.Stamp{}) { // a link, say

@@ -93,7 +93,7 @@ func importers(p *project.Project, site *walk.Site, touched map[paths.InSite]boo
 	}
 }
 
-// asksFor tells whether a page leads to one of some files.
+// asksFor reports whether a page leads to one of some files.
 func asksFor(p *project.Project, name paths.InSite, files map[paths.InSite]bool) bool {
 	b, err := p.ReadInSite(name)
 	if err != nil {
@@ -106,7 +106,7 @@ func asksFor(p *project.Project, name paths.InSite, files map[paths.InSite]bool)
 		}
 	}
 	if !said {
-		return false // most say nothing of them, which takes less to see than to read
+		return false // most say none of them, which takes less to see than to read
 	}
 	v, err := tags.Read(p, name, b)
 	if err != nil {

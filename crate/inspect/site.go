@@ -35,7 +35,7 @@ func newUsage() *usage {
 	return &usage{libraries: map[string]bool{}, files: map[string]bool{}, named: map[string]bool{}}
 }
 
-// leads tells whether a page refers to a file, or to a folder that it lies in.
+// leads reports whether a page refers to a file, or to a folder that it is in.
 func (u *usage) leads(to paths.InSite) bool {
 	for dir := to.Dir(); dir != "."; dir = path.Dir(dir) {
 		if u.named[dir+"/"] {
@@ -117,7 +117,7 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 }
 
 // wholeSite finds what only all pages together show. What seems to be used nowhere is looked for in all that may lead to it,
-// which takes longer than reading tags. State tells one state of the pages from another, 0 where that is not known.
+// which takes longer than reading tags. State tells one state of the pages from another, 0 if that is not known.
 func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) ([]check.Finding, error) {
 	var idle []*record.Library // on no page, as far as tags go
 	var wanted []paths.InSite

@@ -10,7 +10,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// missingFeatures lists the features that an include uses and that some browser of the packing list has not got.
+// missingFeatures lists the features that an include uses and that some browser of the packing list lacks.
 func (c *inspection) missingFeatures(v *tags.Page, i int) []check.MissingFeature {
 	if c.p.List.Browsers == "" || v.Includes[i].Inert != "" {
 		return nil

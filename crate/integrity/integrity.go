@@ -96,7 +96,7 @@ func (m Metadata) Strongest() Metadata {
 	return nil
 }
 
-// Match tells whether b is what m allows: one of the strongest strings must be b's.
+// Match reports whether b is what m allows: one of the strongest strings must be b's.
 func (m Metadata) Match(b []byte) bool {
 	s := m.Strongest()
 	if len(s) == 0 {
@@ -126,7 +126,7 @@ func OfReader(r io.Reader, algorithms ...string) (map[string]string, error) {
 	return out, nil
 }
 
-// Algorithm returns the algorithm of the strongest strings, "" where there are none.
+// Algorithm returns the algorithm of the strongest strings, "" if there are none.
 func (m Metadata) Algorithm() string {
 	s := m.Strongest()
 	if len(s) == 0 {
@@ -136,5 +136,5 @@ func (m Metadata) Algorithm() string {
 	return alg
 }
 
-// Allows tells whether bytes of that integrity string, by the strongest algorithm, are what m allows.
+// Allows reports whether bytes of that integrity string, by the strongest algorithm, are what m allows.
 func (m Metadata) Allows(integ string) bool { return slices.Contains(m.Strongest(), integ) }

@@ -60,7 +60,7 @@ type Warning struct {
 	ID      string   `json:"id"`                // the advisory's identifier
 	Aliases []string `json:"aliases,omitempty"` // other identifiers
 	Summary string   `json:"summary"`           // of the advisory
-	Fixed   []string `json:"fixed,omitempty"`   // versions that are mended
+	Fixed   []string `json:"fixed,omitempty"`   // versions that are fixed
 	From    string   `json:"from"`              // the advisory's file
 }
 
@@ -239,7 +239,7 @@ func (b *Bill) match(adv *advisory, from string) {
 	}
 }
 
-// inEvents tells whether a version lies in what a range's events span (OSV Schema, section on affected[].ranges[].events):
+// inEvents reports whether a version is in what a range's events span (OSV Schema, section on affected[].ranges[].events):
 // events are sorted by version, and each introduced opens what the next fixed, or last_affected, closes.
 func inEvents(version string, events []map[string]string) (in bool, fixed []string) {
 	type event struct{ kind, version string }

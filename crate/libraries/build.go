@@ -8,7 +8,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// AddBuild adds to a library the other build of its files for pages, from the delivery in the cache, where only one build
+// AddBuild adds to a library the other build of its files for pages, from the package in the cache, where only one build
 // was taken. It returns the places of the files that were put. What the cache does not have stays in the build that there is.
 func AddBuild(ctx context.Context, d *reconcile.Plan, name string, build record.Build) ([]string, error) {
 	sealed := d.Seal.Libraries[name]

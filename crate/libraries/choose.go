@@ -16,7 +16,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// Choose selects in a delivery of some version what an entry says, with notes on what is not there any more: by the same
+// Choose selects in a package of some version what an entry says, with notes on what is not there any more: by the same
 // paths, else by the same names with another version in them, else what is suggested.
 func Choose(d *packages.Package, version string, lib record.Library) (*packages.Selection, []string) {
 	var notes []string
@@ -43,13 +43,13 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 	return sel, notes
 }
 
-// Names tells whether a delivery has anything that an entry names.
+// Names reports whether a package has anything that an entry names.
 func Names(d *packages.Package, version string, lib record.Library) bool {
 	patterns, _ := known(d, version, lib, lib.Take)
 	return len(patterns) > 0
 }
 
-// known turns what an entry names into what a delivery has, and lists what it does not have any more.
+// known turns what an entry names into what a package has, and lists what it does not have any more.
 func known(d *packages.Package, version string, lib record.Library, names []string) (patterns, gone []string) {
 	for _, t := range names {
 		if d.File(t) != nil {
@@ -74,11 +74,11 @@ func known(d *packages.Package, version string, lib record.Library, names []stri
 	return patterns, gone
 }
 
-// Successor finds the file of another version's delivery that stands for a file, by the rule of reconcile.Candidates; "" if there is
+// Successor finds the file of another version's package that stands for a file, by the rule of reconcile.Candidates; "" if there is
 // none, or if several may be meant.
 func Successor(d *packages.Package, version, oldVersion, name string) string {
 	if d.File(name) != nil {
-		return name // also one that is set apart
+		return name // also one that is excluded
 	}
 	var list []reconcile.Candidate
 	for i := range d.Files {
@@ -100,7 +100,7 @@ func matches(patterns []string, name string) bool {
 	})
 }
 
-// whole selects all that a delivery has for a page; tags are for what is suggested and for what is named. Programs and settings for
+// whole selects all that a package has for a page; tags are for what is suggested and for what is named. Programs and settings for
 // servers come only if each is among wanted.
 func whole(d *packages.Package, named, wanted []string) *packages.Selection {
 	sel := d.Suggest()
@@ -220,14 +220,14 @@ func Roles(d *packages.Package, sel *packages.Selection, patterns []string) {
 	}
 }
 
-// bothDefine tells whether two scripts define one global.
+// bothDefine reports whether two scripts define one global.
 func bothDefine(a, b *packages.File) bool {
 	return a.Script != nil && b.Script != nil && slices.ContainsFunc(a.Script.Defines, func(g script.Global) bool {
 		return slices.ContainsFunc(b.Script.Defines, func(h script.Global) bool { return g.Name == h.Name })
 	})
 }
 
-// taggable tells whether a tag beside those of the suggested files makes sense.
+// taggable reports whether a tag beside those of the suggested files makes sense.
 func taggable(f *packages.File, defined map[string]bool, modules bool) bool {
 	if f.Script == nil {
 		return true

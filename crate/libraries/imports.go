@@ -17,7 +17,7 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// imported takes the package that a module imports by name, where that is asked for. The import map of a page leads there, so that it needs
+// imported takes the package that a module imports by name, if requested. The import map of a page leads there, so that it needs
 // no tag.
 func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
 	after := t.Draft.Before.With(t.Draft.List, t.Draft.Seal)
@@ -46,7 +46,7 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 		return err
 	}
 	name := cmp.Or(want.As, strings.ToLower(n.Package))
-	if there == nil && t.Draft.List.Library(name) != nil { // another version stands beside, in a folder of its own: its files have the same names
+	if there == nil && t.Draft.List.Library(name) != nil { // another version is beside, in a folder of its own: its files have the same names
 		major, _, _ := strings.Cut(dep.Version, ".")
 		name += "-" + major
 		want.As, want.Arrange = name, record.Together
@@ -71,7 +71,7 @@ func (t *Take) suited(n *requirements.Requirement) *record.Library {
 	return nil
 }
 
-// asModule chooses the module of a delivery that others import by a name, with what it imports itself, all without tags.
+// asModule chooses the module of a package that others import by a name, with what it imports itself, all without tags.
 func asModule(o *origin.Opened, specifier string) (*packages.Selection, error) {
 	var named []string
 	if f := o.Entry(); f != nil {

@@ -34,7 +34,7 @@ type Library struct {
 	// At is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
 	At   map[string]paths.InSite
 	Firm bool
-	// partial says that the source is not at hand, and what was taken stands for it.
+	// partial says that the source is not available, and what was taken stands for it.
 	partial bool
 	Policy  reconcile.Policy
 }
@@ -45,7 +45,7 @@ func Of(o *origin.Opened, entry record.Library, sel *packages.Selection) (*Libra
 	return &Library{Entry: entry, Package: o.Package, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence}, err
 }
 
-// Plan finds a place for every chosen file, drafts the files, and drafts both records.
+// Plan finds a place for every chosen file, plans the files, and plans both records.
 func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Placement, error) {
 	lib := &l.Entry
 	place, err := l.place(d)
@@ -141,7 +141,7 @@ func (l *Library) asks(d *reconcile.Plan, sealed *record.Sealed) map[string]stri
 	return list
 }
 
-// place finds the places. Where what is there can't stay without a reference being broken, all is placed anew.
+// place finds the places. Where what is there can't stay without a reference being broken, all is placed again.
 func (l *Library) place(d *reconcile.Plan) (*placement.Placement, error) {
 	lib := &l.Entry
 	habits, arrange := project.HabitsFor(d.List, lib)
@@ -205,7 +205,7 @@ func Open(ctx context.Context, d *reconcile.Plan, name string) (*Library, func()
 	return openSealed(ctx, d.Before, *entry, sealed)
 }
 
-// Sealed selects what was taken of a library, as far as a delivery has it, with the roles that the files have.
+// Sealed selects what was taken of a library, as far as a package has it, with the roles that the files have.
 func Sealed(d *packages.Package, sealed *record.Sealed) *packages.Selection {
 	sel := &packages.Selection{}
 	for _, f := range sealed.Files {

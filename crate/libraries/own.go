@@ -82,7 +82,7 @@ func Own(sel *packages.Selection, at map[string]paths.InSite, places, own map[st
 	return places
 }
 
-// all tells whether several chosen files lie below a folder of the source, and all of them alike below another on the site.
+// all reports whether several chosen files lie below a folder of the source, and all of them alike below another on the site.
 func all(sel *packages.Selection, at map[string]paths.InSite, own map[string]string, folder, to string) bool {
 	n := 0
 	for _, c := range sel.Choices {

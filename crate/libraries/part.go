@@ -13,7 +13,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// DropPart drafts taking files out of a library, their tags with them: those that patterns match, by their paths in the source or in the project,
+// DropPart plans taking files out of a library, their tags with them: those that patterns match, by their paths in the source or in the project,
 // and those of parts by name, with what belongs to nothing else.
 func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, parts []string) error {
 	l, done, err := Open(ctx, d, name)

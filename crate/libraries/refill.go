@@ -32,15 +32,15 @@ type Refilled struct {
 
 // A RefillRequest asks for the sealed files of libraries.
 type RefillRequest struct {
-	Names     []string // of libraries, all where there is none
+	Names     []string // of libraries, all if there is none
 	Overwrite bool     // what is there with other bytes, too
-	// Sources are archives, or folders of them, that may have what is nowhere else, named from Dir; each byte is held against the seal.
+	// Sources are archives, or folders of them, that may have what is nowhere else, named from Dir; each byte is compared with the seal.
 	Dir     string
 	Sources []string
 	Notify  func(note string)
 }
 
-// Refill drafts the putting back of sealed files that are not there, and says what became of each.
+// Refill plans the putting back of sealed files that are not there, and says what became of each.
 func Refill(ctx context.Context, d *reconcile.Plan, r RefillRequest) (*Refilled, error) {
 	names := r.Names
 	if len(names) == 0 {
@@ -124,13 +124,13 @@ func (r *Refilled) tell(all []project.Sealed, states []reconcile.State, missing 
 	}
 }
 
-// unchanged tells whether a file is there as it was sealed.
+// unchanged reports whether a file is there as it was sealed.
 func unchanged(d *reconcile.Plan, of project.Sealed) bool {
 	b, err := d.Before.ReadFile(of.File.At)
 	return err == nil && of.File.Is(bytes.NewReader(b))
 }
 
-// fetchMissing brings into the cache what it has not: a source that lies in the project, or an address. Whatever comes must
+// fetchMissing brings into the cache what it has not: a source that is in the project, or an address. Whatever comes must
 // have the digest that the seal has.
 func fetchMissing(ctx context.Context, d *reconcile.Plan, names []string, out *Refilled) error {
 	opener := d.Before.Origin
@@ -153,12 +153,12 @@ func fetchMissing(ctx context.Context, d *reconcile.Plan, names []string, out *R
 				continue
 			}
 			if packaged {
-				req.Name, req.Integrity = lib.Origin+"@"+lib.Version, "" // the registry's own digest is held against the seal's below
+				req.Name, req.Integrity = lib.Origin+"@"+lib.Version, "" // the registry's own digest is compared with the seal's below
 			}
 			out.Fetched = append(out.Fetched, req.Name)
 		default:
 			if _, err := d.Before.Disk.Stat(lib.Origin); err != nil {
-				continue // it is told as missing
+				continue // it is reported as missing
 			}
 		}
 		if err := fetchOne(ctx, opener, n, lib, req, packaged); err != nil {

@@ -25,13 +25,13 @@ type Applied struct {
 	Notes []string               `json:"notes,omitempty"` // what else to know
 }
 
-// Done is one thing that was carried out for a library.
+// Done is one thing that was applied for a library.
 type Done struct {
 	Library string `json:"library"` // the library's name in the crate
 	What    string `json:"what"`    // what was done
 }
 
-// A Applying carries out what the packing list says.
+// A Applying applies what the packing list says.
 type Applying struct {
 	Draft   *reconcile.Plan
 	Dir     string   // where paths begin
@@ -44,7 +44,7 @@ func (s *Applying) did(library, format string, args ...any) {
 }
 
 // Prefetch opens what must be brought before the project is locked: a slow server keeps nobody waiting. What can't be had is
-// told when the change is drafted.
+// told when the change is planned.
 func Prefetch(ctx context.Context, p *project.Project) {
 	s := &Applying{Draft: &reconcile.Plan{Before: p}}
 	for _, lib := range p.List.Libraries {
@@ -57,7 +57,7 @@ func Prefetch(ctx context.Context, p *project.Project) {
 	}
 }
 
-// Libraries drafts that the files and the seal of each library are what the packing list says.
+// Libraries plans that the files and the seal of each library are what the packing list says.
 func (s *Applying) Libraries(ctx context.Context) error {
 	d := s.Draft
 	s.renamed()

@@ -20,7 +20,7 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// source opens what an entry comes from, in the entry's version, or an archive of that name that lies elsewhere.
+// source opens what an entry comes from, in the entry's version, or an archive of that name that is elsewhere.
 func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Opened, error) {
 	p := s.Draft.Before
 	req := origin.Request{Name: lib.From, Dir: string(p.Root), Recorded: true}
@@ -47,7 +47,7 @@ func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Open
 	return nil, problem.Refuse(problem.FileUnknown, "name the folder that it is in: merry settle --from FOLDER", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
 }
 
-// onDisk seals a library from what lies on the site, where nothing else has it. It tells whether anything was found.
+// onDisk seals a library from what lies on the site, where nothing else has it. It reports whether anything was found.
 func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error) {
 	d := s.Draft
 	site, err := d.Site(ctx)

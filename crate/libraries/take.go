@@ -99,7 +99,7 @@ type Take struct {
 	defines map[string]string        // a global to the library that defines it, those that are being taken too
 }
 
-// One takes one library from its opened source, and what it needs where that is asked for.
+// One takes one library from its opened source, and what it needs if requested.
 func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
 	return t.one(ctx, o, req, 0)
 }
@@ -202,7 +202,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	case req.Whole:
 		sel = whole(o.Package, nil, req.Files)
 	default:
-		// Where nothing is there yet, what is kept lies beside what is suggested.
+		// Where nothing is there yet, what is kept is beside what is suggested.
 		wanted := req.Files
 		if len(req.Files) > 0 || known != nil && len(req.Parts) == 0 && req.Form == "" {
 			wanted = slices.Concat(req.Files, req.Keep)
@@ -235,7 +235,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 	return sel, nil
 }
 
-// inForm is the library's script in the form that is asked for.
+// inForm is the library's script in the form requested.
 func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
 	if req.Form == "" {
 		return nil, nil
@@ -251,7 +251,7 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
 	return []packages.Option{option}, nil
 }
 
-// unite adds what is asked for to what is there. Of a part only what it brings is added, and a variant stands in for what
+// unite adds what is requested to what is there. Of a part only what it brings is added, and a variant stands in for what
 // it is a variant of. What is there keeps its role unless it is named by its own path.
 func unite(d *packages.Package, there, sel *packages.Selection, req *TakeRequest) *packages.Selection {
 	if len(req.Parts) > 0 && len(req.Files) == 0 && !req.Whole {
@@ -269,7 +269,7 @@ func unite(d *packages.Package, there, sel *packages.Selection, req *TakeRequest
 	return out
 }
 
-// rearranges tells whether files that are there are to be placed anew.
+// rearranges reports whether files that are there are to be placed again.
 func (req *TakeRequest) rearranges() bool {
 	return req.Arrange != "" || req.Into != "" || req.Whole || req.Names != "" || req.Rename != nil
 }
@@ -394,7 +394,7 @@ func (t *Take) meets(globals []string, lib *record.Library) string {
 	return found
 }
 
-// needed tells whether a library needs another one, over others too: two can't need each other.
+// needed reports whether a library needs another one, over others too: two can't need each other.
 func (t *Take) needed(library, other string) bool {
 	seen := map[string]bool{}
 	var visit func(name string) bool
@@ -437,7 +437,7 @@ func (t *Take) globals() map[string]string {
 }
 
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
-// recorded as a need; what a package would supply is taken first, where that is asked for.
+// recorded as a need; what a package would supply is taken first, if requested.
 func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library, req TakeRequest, depth int) ([]requirements.Requirement, error) {
 	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(), Texts: t.Draft.Texts})
 	if err != nil {
@@ -462,7 +462,7 @@ func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Select
 	}), nil
 }
 
-// meet takes what supplies a need, where that is asked for, and records what the crate has.
+// meet takes what supplies a need, if requested, and records what the crate has.
 func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *record.Library, req TakeRequest, depth int) error {
 	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MaxDepth {
 		name := strings.ToLower(n.Package)

@@ -49,10 +49,10 @@ type RuleChange struct {
 // tolerance is how far a colour may be off: what two runs of one browser differ by at the edges of letters.
 const tolerance = 12
 
-// mostElements is how many elements of a region are told.
+// mostElements is how many elements of a region are reported.
 const mostElements = 4
 
-// CompareShots tells what differs between two looks of one page, nil where nothing does. An error is that of a picture that can't be read.
+// CompareShots tells what differs between two looks of one page, nil if nothing does. An error is that of a picture that can't be read.
 func CompareShots(before, after *browser.Shot) (*Difference, error) {
 	a, b, err := pictures(before, after)
 	if err != nil {
@@ -149,7 +149,7 @@ func off(a, b uint8) int { return max(int(a)-int(b), int(b)-int(a)) }
 // reach is how many squares may lie between two that belong together: letters of one line, lines of one text.
 const reach = 3
 
-// mostRegions is how many regions are told apart; more are one.
+// mostRegions is how many regions are reported apart; more are one.
 const mostRegions = 40
 
 // regions gathers squares that lie together, from the top of the page.
@@ -239,7 +239,7 @@ func changedIn(r image.Rectangle, before, after *browser.State) []Changed {
 	}
 	slices.SortStableFunc(list, func(a, b candidate) int { return cmp.Or(cmp.Compare(a.weight, b.weight), cmp.Compare(a.size, b.size)) })
 	var out []Changed
-	told := map[string]bool{} // the same rules for many elements are told once
+	told := map[string]bool{} // the same rules for many elements are reported once
 	for _, c := range list {
 		key := fmt.Sprint(c.Rules)
 		if len(c.Rules) > 0 && told[key] {
@@ -288,7 +288,7 @@ func rulesOf(old, now *browser.Element, before, after *browser.State) []RuleChan
 	})
 }
 
-// renamed tells whether a rule has only another selector than before, as where a class is called otherwise.
+// renamed reports whether a rule has only another selector than before, as where a class is called otherwise.
 func renamed(gone, come RuleChange) bool {
 	return gone.Now == "" && come.Was == "" && slices.Equal(declarations(gone.Was), declarations(come.Now))
 }

@@ -94,7 +94,7 @@ func TestRules(t *testing.T) {
 	}
 }
 
-// FuzzCompare: whatever lies in a folder of looks, comparing it ends, and what differs lies in the picture.
+// FuzzCompare: whatever is in a folder of looks, comparing it ends, and what differs is in the picture.
 func FuzzCompare(f *testing.F) {
 	f.Add(painted(f, 20, 20), painted(f, 20, 30, image.Rect(1, 1, 5, 5)), "color: red; x: url(a;b)")
 	f.Fuzz(func(t *testing.T, a, b []byte, text string) {

@@ -79,10 +79,10 @@ type Page struct {
 	Messages []*console.Message `json:"messages"` // of the console
 	// More is how many console lines there were beyond the ones kept.
 	More       int              `json:"more,omitempty"`
-	FirstPaint int              `json:"first_paint_ms"` // until something was first seen, in milliseconds; 0 where nothing was
+	FirstPaint int              `json:"first_paint_ms"` // until something was first seen, in milliseconds; 0 if nothing was
 	Requests   int              `json:"requests"`       // number of requests
 	Bytes      map[string]int64 `json:"bytes"`          // on the wire, by host; "" is the site's own
-	// Different is how it looks otherwise than what was kept, nil where it does not.
+	// Different is how it looks otherwise than what was kept, nil if it does not.
 	Different *Difference `json:"different,omitempty"`
 	// UnstyledClasses are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
 	// pictures were taken.
@@ -194,7 +194,7 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 	return out, nil
 }
 
-// HasBrowser tells whether there is a browser: the one that is named, or any.
+// HasBrowser reports whether there is a browser: the one that is named, or any.
 func HasBrowser(named string) bool {
 	_, err := browser.Find(named)
 	return err == nil
@@ -393,7 +393,7 @@ func (p *Page) Hosts() []string {
 	})
 }
 
-// Clean tells whether nothing wrong was said of any page.
+// Clean reports whether nothing wrong was said of any page.
 func (l *Report) Clean() bool {
 	for _, p := range l.Pages {
 		if slices.ContainsFunc(p.Messages, (*console.Message).Wrong) {
@@ -403,7 +403,7 @@ func (l *Report) Clean() bool {
 	return true
 }
 
-// Same tells whether no page looks different.
+// Same reports whether no page looks different.
 func (l *Report) Same() bool {
 	return !slices.ContainsFunc(l.Pages, func(p *Page) bool { return p.Different != nil })
 }

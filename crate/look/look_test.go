@@ -13,7 +13,7 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestDiffering: where check and the browser say different things is told, and not where one error keeps others from happening.
+// TestDiffering: where check and the browser say different things is reported, and not where one error keeps others from happening.
 func TestDiffering(t *testing.T) {
 	known := &console.Message{Kind: console.Error, Text: "a", Known: true, Cause: "c"}
 	unknown := &console.Message{Kind: console.Error, Text: "b"}

@@ -131,7 +131,7 @@ func read(on *disk.Folder, name string) (*store, error) {
 	return s, nil
 }
 
-// shot reads what was kept of a page in a view, nil where nothing was.
+// shot reads what was kept of a page in a view, nil if nothing was.
 func (s *store) shot(page string, v browser.View) (*browser.Shot, error) {
 	for _, at := range s.Shots {
 		if at.Page != page || at.View != v {
@@ -149,7 +149,7 @@ func (s *store) shot(page string, v browser.View) (*browser.Shot, error) {
 	return nil, nil
 }
 
-// lacking says which pages can't be held against what was kept.
+// lacking says which pages can't be compared with what was kept.
 func (s *store) lacking(pages []*Page) []string {
 	var list []string
 	for _, p := range pages {

@@ -20,7 +20,7 @@ func NameKey(name string) string {
 	return joints.Replace(name)
 }
 
-// BeginsWith tells whether a file's name begins with the words of a library's: tide-simple does not begin with tides, though its
+// BeginsWith reports whether a file's name begins with the words of a library's: tide-simple does not begin with tides, though its
 // letters do.
 func BeginsWith(file, name string) bool {
 	words := func(s string) []string {

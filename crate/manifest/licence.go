@@ -54,5 +54,5 @@ func LicenceOf(text string) string {
 
 var word = memo.Regexp(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
 
-// LicenceNamed is the first licence whose name stands in a text, as it stands there; "" where there is none.
+// LicenceNamed is the first licence whose name is in a text, as it is there; "" if there is none.
 func LicenceNamed(text string) string { return word().FindString(text) }

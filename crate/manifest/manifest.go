@@ -13,7 +13,7 @@ import (
 
 // A Manifest is what a package's own manifest says. It hints; the files decide.
 type Manifest struct {
-	File                   string // its path in the delivery, "" where there is none
+	File                   string // its path in the package, "" if there is none
 	Name, Version, Licence string
 	Main, Browser, Style   string
 	Module, Exports        string // Exports is what the package's own name stands for
@@ -25,7 +25,7 @@ type Manifest struct {
 	Dev          map[string]string // what its makers built and tested it with
 }
 
-// Read reads a JSON text as a package's manifest, and tells whether it is one: it has a name, and a version or a
+// Read reads a JSON text as a package's manifest, and reports whether it is one: it has a name, and a version or a
 // main file. Each field is read on its own, since hand-written manifests have all kinds of values in them.
 func Read(b []byte) (Manifest, bool) {
 	var raw map[string]json.RawMessage
@@ -115,7 +115,7 @@ func exported(raw json.RawMessage) string {
 	return ""
 }
 
-// DependsOn tells whether the manifest names a package that this one imports, or itself.
+// DependsOn reports whether the manifest names a package that this one imports, or itself.
 func (m *Manifest) DependsOn(name string) bool {
 	return m.Dependencies[name] != "" || m.Peers[name] != "" || name == m.Name
 }

@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// TestRead: hand-written manifests have all kinds of values in them; each is read on its own, and a JSON text that is none is told.
+// TestRead: hand-written manifests have all kinds of values in them; each is read on its own, and a JSON text that is none is reported.
 func TestRead(t *testing.T) {
 	for text, want := range map[string]string{
 		`{"name": "rig", "version": "1.2.0", "license": "MIT", "main": "a.js", "module": "b.js"}`:                                                                                         "true rig 1.2.0 MIT [b.js a.js]",

@@ -140,7 +140,7 @@ func BannerOf(b []byte) Banner {
 	return banner
 }
 
-// SourceMapOf returns what a script or stylesheet names as its source map, "" where it names none or
+// SourceMapOf returns what a script or stylesheet names as its source map, "" if it names none or
 // carries it inside itself.
 func SourceMapOf(b []byte) string {
 	tail := b[max(0, len(b)-4096):]

@@ -1,4 +1,4 @@
-// Package memo remembers what was worked out for a key, for the time of one run: ten thousand pages ask the same few
+// Package memo remembers what was determined for a key, for the time of one run: ten thousand pages ask the same few
 // questions.
 package memo
 

@@ -26,8 +26,8 @@ type Wish struct {
 // New is a map that says nothing yet.
 const New = "{}"
 
-// Edit writes a map as it is wished. Only what is meant is touched: each other byte stays, and what comes is written as what stands beside it
-// (its indentation, its spaces). Indent stands before the map's own lines.
+// Edit writes a map as it is wished. Only what is meant is touched: each other byte stays, and what comes is written as what is beside it
+// (its indentation, its spaces). Indent is before the map's own lines.
 func (m *Map) Edit(w Wish, indent, newline string) []byte {
 	text := m.Text
 	for _, part := range []struct {
@@ -119,7 +119,7 @@ func (m *Map) change(text []byte, part string, set map[string]string, indent, ne
 	}
 	if left > 0 || len(come) == 0 {
 		edits = append(edits, o.removals(text, gone, left == 0)...)
-	} // else what comes stands in the place of all that goes
+	} // else what comes is in the place of all that goes
 	if len(come) > 0 {
 		edits = append(edits, m.insertion(text, o, gone, part, come, indent, newline))
 	}
@@ -228,7 +228,7 @@ func quote(s string) string {
 	return strings.ReplaceAll(strings.TrimSpace(b.String()), "</", `<\/`)
 }
 
-// Empty tells whether a map says nothing at all.
+// Empty reports whether a map says nothing at all.
 func (m *Map) Empty() bool {
 	return !slices.ContainsFunc(m.top.members, func(k member) bool {
 		o, err := objectAt(m.Text, k.valueStart)

@@ -13,7 +13,7 @@ var conditions = []string{"browser", "import", "module", "production", "default"
 // A Package is what a package's manifest says of the modules in it.
 type Package struct {
 	Name    string
-	Exports json.RawMessage // the manifest's exports, nil where it has none
+	Exports json.RawMessage // the manifest's exports, nil if it has none
 	Entries []string        // what else it names as its own, such as module and main, the best first
 }
 

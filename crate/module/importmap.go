@@ -26,7 +26,7 @@ type Map struct {
 type Entry struct {
 	Scope     string // the prefix of addresses for whose modules it counts, "" for all
 	Specifier string
-	Address   string // as it is written; "" where it is null, which blocks the name
+	Address   string // as it is written; "" if it is null, which blocks the name
 	Start     int    // of the address's string in the text, with its quotes
 	End       int
 	key       member
@@ -176,7 +176,7 @@ func valueEnd(text []byte, i int) int {
 		case c == '}' || c == ']':
 			if depth--; depth <= 0 {
 				if depth < 0 {
-					return i // behind a number or a word
+					return i // after a number or a word
 				}
 				return i + 1
 			}
@@ -187,7 +187,7 @@ func valueEnd(text []byte, i int) int {
 	return i
 }
 
-// Relative tells whether a specifier is an address of its own: relative, from the root, or whole.
+// Relative reports whether a specifier is an address of its own: relative, from the root, or whole.
 func Relative(specifier string) bool {
 	if strings.HasPrefix(specifier, "/") || strings.HasPrefix(specifier, "./") || strings.HasPrefix(specifier, "../") {
 		return true

@@ -185,7 +185,7 @@ func (b bitset) all() iter.Seq[int] {
 	}
 }
 
-// The cost of moving an item, in steps of a broken constraint. A tag alone is moved rather than a script whose text stands on the
+// The cost of moving an item, in steps of a broken constraint. A tag alone is moved rather than a script whose text is on the
 // page; an item that needs rather than the one that it needs, since a script that goes up may run before the elements that
 // it looks for are there.
 const (
@@ -297,7 +297,7 @@ func (f *flow) run() {
 	}
 }
 
-// levels numbers the nodes by their distance from the source, and tells whether the sink can be reached.
+// levels numbers the nodes by their distance from the source, and reports whether the sink can be reached.
 func (f *flow) levels() bool {
 	for v := range f.level {
 		f.level[v] = -1

@@ -18,7 +18,7 @@ func NamesOf(list ...string) *Names {
 	return n
 }
 
-// Has tells whether a name is among them.
+// Has reports whether a name is among them.
 func (n *Names) Has(name string) bool { return n != nil && n.is[name] }
 
 // List lists them in their order.

@@ -2,7 +2,7 @@
 // before which others and why, and how to put them right with the fewest moves.
 //
 // It is given what each one is, defines and needs. It knows no bytes and no files: tags are moved by
-// package page, and which library a file is of is told by its caller.
+// package page, and which library a file is of is reported by its caller.
 package order
 
 import (
@@ -30,7 +30,7 @@ type Need struct {
 // An Item is one script or stylesheet of a page.
 type Item struct {
 	Name    string // as a reader would call it
-	Library string // "" where it is of none
+	Library string // "" if it is of none
 	Style   bool
 	Inline  bool
 	Own     bool // the site's own
@@ -299,7 +299,7 @@ func phase(it *Item) int {
 	return 0
 }
 
-// before tells whether a surely takes effect before b.
+// before reports whether a surely takes effect before b.
 func before(items []Item, a, b int) bool {
 	if items[a].Phase == AnyTime || items[b].Phase == AnyTime && items[a].Phase == Deferred {
 		return false
@@ -310,7 +310,7 @@ func before(items []Item, a, b int) bool {
 	return a < b
 }
 
-// A State says how a constraint stands on the page as it is.
+// A State says how a constraint is on the page as it is.
 type State string
 
 // The states of a constraint.

@@ -48,7 +48,7 @@ func names(items []Item, order []int) string {
 	return strings.Join(list, " ")
 }
 
-// applied carries out a plan's moves on the items' order.
+// applied applies a plan's moves on the items' order.
 func applied(items []Item, plan Plan) []int {
 	list := make([]int, len(items))
 	for i := range items {
@@ -285,7 +285,7 @@ func TestRepairAround(t *testing.T) {
 	}
 }
 
-// kept tells whether a sequence of items keeps all constraints.
+// kept reports whether a sequence of items keeps all constraints.
 func kept(items []Item, all []Constraint, sequence []int) bool {
 	for _, c := range all {
 		if slices.Index(sequence, c.Before) > slices.Index(sequence, c.After) {

@@ -21,12 +21,12 @@ type Plan struct {
 	NotFewest bool
 	// Cycle is a circle of constraints, which no order can keep; then there are no moves.
 	Cycle []Constraint
-	// Stuck are broken constraints that no move can mend: a script that runs in place needs a deferred one, or one
+	// Stuck are broken constraints that no move can fix: a script that runs in place needs a deferred one, or one
 	// of the two is async.
 	Stuck []Constraint
 }
 
-// Repair finds the fewest moves after which all constraints are kept that moves can mend. Items that break no
+// Repair finds the fewest moves after which all constraints are kept that moves can fix. Items that break no
 // constraint keep their place. It runs in polynomial time; see fewestMoves.
 func Repair(items []Item, constraints []Constraint) Plan {
 	none := func(int) bool { return false }
@@ -74,7 +74,7 @@ func RepairAround(items []Item, constraints []Constraint, free, fixed func(item 
 	return plan
 }
 
-// Cycle returns a shortest circle of those constraints that moves could mend, nil if there is none.
+// Cycle returns a shortest circle of those constraints that moves could fix, nil if there is none.
 func Cycle(items []Item, constraints []Constraint) []Constraint {
 	edges, _ := movable(items, constraints)
 	return newNeeds(len(items), edges).shortestCycle()
@@ -137,7 +137,7 @@ func (g *needs) sorted() []int {
 // one that starts at one of the first, and any circle explains what is wrong.
 const maxCycleStarts = 200
 
-// shortestCycle returns a shortest circle of constraints, nil where there is none.
+// shortestCycle returns a shortest circle of constraints, nil if there is none.
 func (g *needs) shortestCycle() []Constraint {
 	sorted := g.sorted()
 	if len(sorted) == g.n {
@@ -300,7 +300,7 @@ func (g *needs) movesTo(list []int, moved []bool) []Move {
 	return moves
 }
 
-// directly tells whether a constraint says that a comes before b. For neighbours in an order that keeps the
+// directly reports whether a constraint says that a comes before b. For neighbours in an order that keeps the
 // constraints this is the same as over others: those would stand between the two.
 func (g *needs) directly(a, b int) bool {
 	return slices.ContainsFunc(g.in[b], func(k int) bool { return g.edges[k].Before == a })

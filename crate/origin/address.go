@@ -17,7 +17,7 @@ var (
 )
 
 // ReadAddress reads a library's name and version off a link, as CDNs write them: NAME@VERSION/…, NAME/VERSION/…,
-// NAME-VERSION.js, or a version in the query. What can't be told is "".
+// NAME-VERSION.js, or a version in the query. What can't be known is "".
 func ReadAddress(address string) cdn.File {
 	u, err := url.Parse(address)
 	if err != nil {

@@ -30,7 +30,7 @@ func TestReadAddress(t *testing.T) {
 	}
 }
 
-// FuzzReadAddress: whatever an address looks like, what is read off it can be told and used.
+// FuzzReadAddress: whatever an address looks like, what is read off it can be known and used.
 func FuzzReadAddress(f *testing.F) {
 	for _, s := range []string{"https://x.example/a@1/b.js", "https://x.example/@a/b/1.2.3/c", "https://x.example", "https://x.example//@/", "https://x.example/?v=1.2", "://", "https://x.example/%zz"} {
 		f.Add(s)

@@ -82,7 +82,7 @@ func mayHold(name string) bool {
 }
 
 // ArchiveIn finds, by the last part of a recorded path, a file that a library may come in: one of the sources itself, or one that
-// lies right in one of them. It returns "" where there is none; whatever else the record's path says is not followed.
+// lies right in one of them. It returns "" if there is none; whatever else the record's path says is not followed.
 func ArchiveIn(dir string, sources []string, from string) string {
 	base := path.Base(from)
 	if !mayHold(base) {

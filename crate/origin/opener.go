@@ -1,7 +1,7 @@
 // Package origin opens what a person names as a source: a path, an address, or a package of a registry, through the
 // user's cache. It also says what a library's scripts need on a page, and which package would supply that.
 //
-// What is inside a source is told by package delivery; which of it is wanted is for others to say.
+// What is inside a source is reported by package package; which of it is wanted is for others to say.
 package origin
 
 import (
@@ -38,20 +38,20 @@ import (
 type Opener struct {
 	Cache  *source.Cache
 	Client *source.Client
-	// Registries are the package registries that the user has set; there is none by itself.
+	// Registries are the package registries that the user has set; there is none alone.
 	Registries []source.Registry
-	// Scripts reads scripts, and remembers; nil reads each anew.
+	// Scripts reads scripts, and remembers; nil reads each again.
 	Scripts packages.ScriptReader
 	Offline bool
 	Fresh   bool // fetch again what was seen before
 
 	documents memo.Memo[documentKey, *source.Package]
 	packages  memo.Memo[string, *Opened]      // by name and version
-	trees     memo.Memo[string, *source.Tree] // deliveries opened from the cache, by digest
+	trees     memo.Memo[string, *source.Tree] // packages opened from the cache, by digest
 	same      memo.Memo[string, bool]         // addresses with the integrity that they were found to have
 }
 
-// Close closes the packages and deliveries that were opened for the whole run.
+// Close closes the packages and packages that were opened for the whole run.
 func (r *Opener) Close() {
 	r.packages.Each(func(_ string, o *Opened) { o.Tree.Close() })
 	r.trees.Each(func(_ string, t *source.Tree) { t.Close() })
@@ -188,7 +188,7 @@ func (o *Opened) nameByAddress(address string) {
 	}
 }
 
-// There tells whether a name is that of a file or folder, seen from dir.
+// There reports whether a name is that of a file or folder, seen from dir.
 func There(dir, name string) bool {
 	if !filepath.IsAbs(name) {
 		name = filepath.Join(dir, name)
@@ -247,23 +247,23 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	return o, nil
 }
 
-// deliveryResult names what is kept of a delivery; its number goes up when package delivery learns to see more, and that of
+// deliveryResult names what is kept of a package; its number goes up when package package learns to see more, and that of
 // scripts counts with it.
 const deliveryResult = "delivery-22 " + facts.ScriptResult
 
-// Of a small delivery nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
+// Of a small package nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
 // bytes.
 const (
 	rememberFrom   = 100 << 10
 	mostRemembered = 16 << 20
 )
 
-// Has tells whether the cache has the delivery of a library.
+// Has reports whether the cache has the package of a library.
 func (r *Opener) Has(sealed *record.Sealed) bool {
 	return sealed.Digest != "" && r.Cache.Has(sealed.Digest)
 }
 
-// OpenKept opens the delivery of a library as the cache has it. The error of one that is not there is fs.ErrNotExist.
+// OpenKept opens the package of a library as the cache has it. The error of one that is not there is fs.ErrNotExist.
 func (r *Opener) OpenKept(ctx context.Context, digest, origin string) (*Opened, error) {
 	if digest == "" {
 		return nil, fs.ErrNotExist
@@ -450,7 +450,7 @@ func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) 
 	return b, r.remember(address, b)
 }
 
-// keptFileByFile is how large a taken set may be, in bytes, to be kept in the cache file by file, beside the delivery that
+// keptFileByFile is how large a taken set may be, in bytes, to be kept in the cache file by file, beside the package that
 // it came from: for refill that is quicker than unpacking.
 const keptFileByFile = 24 << 20
 
@@ -480,7 +480,7 @@ func (r *Opener) Store(ctx context.Context, o *Opened, sealed *record.Sealed) er
 	})
 }
 
-// Kept returns the bytes of a sealed file from the cache: kept as they are, or inside the delivery that they came from.
+// Kept returns the bytes of a sealed file from the cache: kept as they are, or inside the package that they came from.
 // The error of a file that is in neither is fs.ErrNotExist.
 func (r *Opener) Kept(sealed *record.Sealed, f *record.File) ([]byte, error) {
 	b, err := r.Cache.Get(f.Integrity)

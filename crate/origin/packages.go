@@ -131,7 +131,7 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 	return o, nil
 }
 
-// SyntaxOf is the syntax that a version's scripts for pages demand, 0 where the cache does not have it.
+// SyntaxOf is the syntax that a version's scripts for pages demand, 0 if the cache does not have it.
 func (r *Opener) SyntaxOf(ctx context.Context, v *source.Version) int {
 	seen, ok := r.Cache.Seen(v.Dist.Tarball)
 	if !ok {

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A LibraryText is a text from inside a delivery, for people.
+// A LibraryText is a text from inside a package, for people.
 type LibraryText struct {
 	Path string `json:"path"` // path in the package
 	Text string `json:"text"` // without terminal escapes

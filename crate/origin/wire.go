@@ -9,11 +9,11 @@ import (
 	"merrycrate.example/merry/crate/packages"
 )
 
-// wireResult names what is kept of how large a delivery's files are as packed for the network.
+// wireResult names what is kept of how large a package's files are as packed for the network.
 const wireResult = "wire-1"
 
 // mostPacked is how much is packed to tell sizes on the wire, in bytes, beyond what would be taken: of the rest of a very
-// large delivery nobody asks for it.
+// large package nobody asks for it.
 const mostPacked = 4 << 20
 
 // WireSizes says how large files are as packed for the network: those that would be taken or are offered, then the others

@@ -27,7 +27,7 @@ const (
 	parsedAll  = 8 << 20
 )
 
-// A Tree is what a delivery is read from: package source has one.
+// A Tree is what a package is read from: package source has one.
 type Tree interface {
 	ReadFile(name string) ([]byte, error)
 	// ReadInto is ReadFile into a buffer where that is large enough.
@@ -44,7 +44,7 @@ type Listed struct {
 type File struct {
 	Path            string
 	Size            int64
-	Packed          int64        // size as packed in the archive, 0 where unknown
+	Packed          int64        // size as packed in the archive, 0 if unknown
 	Kind            Kind         //
 	Build           record.Build // of scripts and stylesheets
 	ExcludedBecause string       // why it is not for a page: sources, tests, documentation, …
@@ -54,7 +54,7 @@ type File struct {
 	Banner          manifest.Banner
 	Refs            []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
 	Script          *script.Report // of a script that was looked into
-	// Fetches are files of the delivery that a script fetches while it runs.
+	// Fetches are files of the package that a script fetches while it runs.
 	Fetches []string
 	// ForServer says that it is a program or settings for a server.
 	ForServer bool
@@ -67,7 +67,7 @@ type File struct {
 // A Ref is one reference of a stylesheet to another file.
 type Ref struct {
 	URL    string
-	Path   string // in the delivery, "" where the reference leads out of it
+	Path   string // in the package, "" if the reference leads out of it
 	There  bool
 	Offset int
 	Font   bool   // it is a font's face, whatever the file's name says
@@ -106,7 +106,7 @@ func (d *Package) File(name string) *File {
 	return nil
 }
 
-// Rebuilt makes a delivery whole that was written down and read again.
+// Rebuilt makes a package whole that was written down and read again.
 func (d *Package) Rebuilt() *Package {
 	d.index = make(map[string]int, len(d.Files))
 	for i, f := range d.Files {
@@ -120,13 +120,13 @@ type ScriptReader interface {
 	Script(text []byte) *script.Report
 }
 
-// plainReader reads each script anew.
+// plainReader reads each script again.
 type plainReader struct{}
 
 // Script reads a script.
 func (plainReader) Script(text []byte) *script.Report { return script.Analyze(text) }
 
-// Describe learns what it can about a delivery. Name is the source's own file name; scripts, where not nil, reads scripts.
+// Describe learns what it can about a package. Name is the source's own file name; scripts, where not nil, reads scripts.
 // The error is the context's, or that of a file that can't be read.
 func Describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Package, error) {
 	if scripts == nil {
@@ -146,7 +146,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	}
 	d.includeNamed(name)
 	d.keepOnlyFolders()
-	// Parsing is slow beside all else, so of a very large delivery only likely scripts are parsed.
+	// Parsing is slow beside all else, so of a very large package only likely scripts are parsed.
 	var all int64
 	for _, f := range d.Files {
 		if f.Kind == Script && f.ExcludedBecause == "" {
@@ -223,7 +223,7 @@ func (d *Package) likelyName(source string) string {
 	return name
 }
 
-// includeNamed takes back the setting apart of scripts and stylesheets that the manifest names, or that have the library's
+// includeNamed reverts the setting apart of scripts and stylesheets that the manifest names, or that have the library's
 // own name: what a folder is called weighs less.
 func (d *Package) includeNamed(source string) {
 	named := map[string]bool{}
@@ -252,7 +252,7 @@ func (d *Package) includeNamed(source string) {
 	}
 }
 
-// keepOnlyFolders takes back the setting apart of folders where nothing else would be left: a
+// keepOnlyFolders reverts the setting apart of folders where nothing else would be left: a
 // library that keeps its one script in src/ means that one.
 func (d *Package) keepOnlyFolders() {
 	for _, kind := range []Kind{Script, Stylesheet} {
@@ -354,7 +354,7 @@ func (d *Package) readExamples() {
 	}
 }
 
-// lookAtLikely reads in full the scripts of a very large delivery that are likely to be what a page wants: those for which
+// lookAtLikely reads in full the scripts of a very large package that are likely to be what a page wants: those for which
 // most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
 func (d *Package) lookAtLikely(ctx context.Context) error {
 	type likely struct {
@@ -388,10 +388,10 @@ func (d *Package) lookAtLikely(ctx context.Context) error {
 	})
 }
 
-// mostLooks is how many scripts of a very large delivery are read in full because they would be suggested.
+// mostLooks is how many scripts of a very large package are read in full because they would be suggested.
 const mostLooks = 60
 
-// parseMain reads in full what would be suggested, until that has been: of a very large delivery only likely scripts were
+// parseMain reads in full what would be suggested, until that has been: of a very large package only likely scripts were
 // read before. The modules that a suggested one brings along are read, too.
 func (d *Package) parseMain(ctx context.Context) error {
 	for range mostLooks {
@@ -443,7 +443,7 @@ func resolve(from, url string) (string, bool) {
 	return p, p != ".." && !strings.HasPrefix(p, "../")
 }
 
-// hasScheme tells whether an address begins with a scheme (RFC 3986, section 3.1).
+// hasScheme reports whether an address begins with a scheme (RFC 3986, section 3.1).
 func hasScheme(url string) bool {
 	for i := range len(url) {
 		switch c := url[i]; {

@@ -61,7 +61,7 @@ func isNameByte(c byte) bool {
 	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '_' || c == '-' || c == '.' || c == '@'
 }
 
-// fetched finds the files of the delivery that a script fetches while it runs: names in its text that are files' below its
+// fetched finds the files of the package that a script fetches while it runs: names in its text that are files' below its
 // own folder. One that does not find out where it was loaded from looks where a stylesheet's own pictures are, or from the
 // page, which is for the page to say.
 func (d *Package) fetched(f *File) []string {

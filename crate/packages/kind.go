@@ -68,7 +68,7 @@ func KindOf(name string) Kind {
 	return Other
 }
 
-// otherPackages is why files are set apart that are copies of other libraries.
+// otherPackages is why files are excluded that are copies of other libraries.
 const otherPackages = "other packages"
 
 // asideFolders are folders whose files are for the library's makers or readers, not for a page.
@@ -83,7 +83,7 @@ var asideFolders = map[string]string{
 	"types": "types", "media": "documentation",
 }
 
-// excludedFile says why a script is set apart by its own name alone.
+// excludedFile says why a script is excluded by its own name alone.
 func excludedFile(base string) string {
 	base = strings.ToLower(base)
 	stem := strings.TrimSuffix(base, path.Ext(base))
@@ -113,8 +113,8 @@ func runsBuild(f *File, b []byte) bool {
 	return !strings.Contains(f.Path, "/") && f.Script != nil && (f.Script.Form == script.Server || f.Script.Form == script.Module) && (platform().Match(b) || taskList().Match(b))
 }
 
-// excludedBecause says why a file is set apart, "" where it is not. The files of a delivery that has scripts
-// nowhere but in one of these folders are not set apart by it; that is for the caller to see.
+// excludedBecause says why a file is excluded, "" if it is not. The files of a package that has scripts
+// nowhere but in one of these folders are not excluded by it; that is for the caller to see.
 func excludedBecause(name string) string {
 	dir, base := path.Split(name)
 	for _, part := range strings.Split(strings.TrimSuffix(dir, "/"), "/") {

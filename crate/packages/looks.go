@@ -55,7 +55,7 @@ func (d *Package) readStylesheets() error {
 }
 
 // readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than a tenth of
-// the classes that they have rules for stand in its text. They are for the pages of its makers.
+// the classes that they have rules for are in its text. They are for the pages of its makers.
 func (d *Package) readStyled() error {
 	core, _ := d.main(Script)
 	if core == nil {
@@ -101,10 +101,10 @@ const mostStyled = 1 << 20
 // styled tells a stylesheet that the library's script may make use of.
 func (d *Package) styled(f *File) bool { return !d.Unstyled[f.Path] }
 
-// nothingLeft tells a delivery of which reading has set apart the last script and the last stylesheet.
+// nothingLeft tells a package of which reading has excluded the last script and the last stylesheet.
 func (d *Package) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
 
-// readModules takes back the sources of a library whose other scripts are all for servers, where its manifest names one of them as what it is:
+// readModules reverts the sources of a library whose other scripts are all for servers, where its manifest names one of them as what it is:
 // makers of modules publish those as they wrote them.
 func (d *Package) readModules(ctx context.Context) error {
 	for _, f := range d.ofKind(Script) {
@@ -153,7 +153,7 @@ func (d *Package) readIncluded(ctx context.Context) error {
 	return nil
 }
 
-// parseNamed settles what files are, and takes back the sources that have the library's own name where nothing
+// parseNamed settles what files are, and reverts the sources that have the library's own name where nothing
 // speaks for what is left: other libraries that it brought along, say.
 func (d *Package) parseNamed(ctx context.Context) error {
 	if err := d.parseMain(ctx); err != nil {

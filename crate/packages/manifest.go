@@ -44,7 +44,7 @@ func (d *Package) followMain() error {
 // mostManifest is the largest manifest that is read, in bytes.
 const mostManifest = 4 << 20
 
-// readManifest finds the delivery's own manifest: of the JSON files in its first folder, the one that says most as a
+// readManifest finds the package's own manifest: of the JSON files in its first folder, the one that says most as a
 // manifest does.
 func (d *Package) readManifest(tree Tree) {
 	type found struct {
@@ -113,7 +113,7 @@ func (d *Package) installed(tree Tree) {
 	}
 }
 
-// arePackages tells whether folders are packages, or scopes of packages, by looking into a few.
+// arePackages reports whether folders are packages, or scopes of packages, by looking into a few.
 func (d *Package) arePackages(folders map[string]bool, manifests map[string]string, below map[string]map[string]bool, tree Tree) bool {
 	looked := 0
 	for _, dir := range slices.Sorted(maps.Keys(folders)) { // the first few are looked into

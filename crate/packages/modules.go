@@ -33,7 +33,7 @@ func (d *Package) cannotImport(f *File, seen map[string]bool, named bool) bool {
 	return false
 }
 
-// brings tells whether a module imports another one of the delivery, over others too.
+// brings reports whether a module imports another one of the package, over others too.
 func (d *Package) brings(f, other *File, seen map[string]bool) bool {
 	if seen[f.Path] {
 		return false
@@ -59,7 +59,7 @@ func (d *Package) addOwnNames(s *Selection, f *File) {
 	}
 }
 
-// Entry is the module that the library is for those that import it by its name, nil where there is none that a page could import.
+// Entry is the module that the library is for those that import it by its name, nil if there is none that a page could import.
 func (d *Package) Entry() *File {
 	if f := d.entry(); f != nil && !d.cannotImport(f, map[string]bool{}, true) {
 		return f
@@ -70,7 +70,7 @@ func (d *Package) Entry() *File {
 // entry is the module that the manifest names.
 func (d *Package) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]) }
 
-// Specifiers are the names under which the delivery's modules are imported, as its manifest has them, each with its file.
+// Specifiers are the names under which the package's modules are imported, as its manifest has them, each with its file.
 func (d *Package) Specifiers() map[string]string {
 	var modules []string
 	for i := range d.Files {
@@ -88,7 +88,7 @@ func (d *Package) Specifiers() map[string]string {
 }
 
 // forPages is the build for pages of a module that counts on what only bundlers have: one beside it whose name begins alike and says production,
-// the module itself where there is none.
+// the module itself if there is none.
 func (d *Package) forPages(f *File) *File {
 	stem, _, _ := strings.Cut(path.Base(f.Path), ".")
 	best := f

@@ -132,7 +132,7 @@ func (d *Package) Option(name string) (Option, bool) {
 	return found[0], true
 }
 
-// imported tells whether another file refers to one.
+// imported reports whether another file refers to one.
 func (d *Package) imported(f *File) bool {
 	d.once.Do(func() {
 		d.referred = map[string]bool{}

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// addOwn adds what chosen scripts need and other scripts of the delivery itself define: a library may come in several files.
+// addOwn adds what chosen scripts need and other scripts of the package itself define: a library may come in several files.
 func (d *Package) addOwn(s *Selection) {
 	for i := 0; i < len(s.Choices); i++ { // it grows on the way
 		f := d.File(s.Choices[i].Path)
@@ -99,11 +99,11 @@ func (d *Package) replace(s *Selection, by *File) {
 	})
 }
 
-// Copy tells a file that is set apart as a copy of another library.
+// Copy tells a file that is excluded as a copy of another library.
 func (f *File) Copy() bool { return f.ExcludedBecause == otherPackages }
 
-// Definer finds the script of the delivery that defines a global, or gives a member: the one that needs least, of those the
-// one that speaks most for itself. Copies are the reports of scripts that are set apart as other packages', by their paths; those
+// Definer finds the script of the package that defines a global, or gives a member: the one that needs least, of those the
+// one that speaks most for itself. Copies are the reports of scripts that are excluded as other packages', by their paths; those
 // count too.
 func (d *Package) Definer(name string, copies map[string]*script.Report) *File {
 	var best *File

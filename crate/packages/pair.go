@@ -17,7 +17,7 @@ func stemOf(name string) string {
 }
 
 // linkBuilds finds the files that are the same thing in the two builds. Names bring two files together;
-// which is which is told by their content.
+// which is which is reported by their content.
 func (d *Package) linkBuilds() {
 	groups := map[string][]int{}
 	for i, f := range d.Files {

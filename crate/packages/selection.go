@@ -26,10 +26,10 @@ func (s *Selection) Paths() []string {
 	return list
 }
 
-// Has tells whether a file is in the selection.
+// Has reports whether a file is in the selection.
 func (s *Selection) Has(name string) bool { return s.has[name] }
 
-// Tagged tells whether a file of the selection goes on pages.
+// Tagged reports whether a file of the selection goes on pages.
 func (s *Selection) Tagged(name string) bool {
 	return slices.ContainsFunc(s.Choices, func(c Choice) bool { return c.Path == name && c.Page })
 }

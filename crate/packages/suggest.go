@@ -168,7 +168,7 @@ type candidate struct {
 	why string
 }
 
-// main finds the one script, or stylesheet, that is the library, and remembers it once the delivery is described.
+// main finds the one script, or stylesheet, that is the library, and remembers it once the package is described.
 func (d *Package) main(kind Kind) (*File, string) {
 	if d.tree != nil {
 		return d.findMain(kind)
@@ -289,7 +289,7 @@ func (d *Package) whole(f *File) (*File, string) {
 	return found, why
 }
 
-// hasAll tells whether a script defines and gives all that another one does. What that gives to a global which the one
+// hasAll reports whether a script defines and gives all that another one does. What that gives to a global which the one
 // defines counts as given, unless it does nothing but give: such a part is there for itself.
 func hasAll(r, of *script.Report) bool {
 	has := func(list []script.Global, name string) bool {
@@ -358,7 +358,7 @@ func (d *Package) score(f *File) (int, string) {
 	return score + ready, reason
 }
 
-// alone tells whether there is no other file of a kind but its other build.
+// alone reports whether there is no other file of a kind but its other build.
 func (d *Package) alone(f *File) bool {
 	for i := range d.Files {
 		if g := &d.Files[i]; g.Kind == f.Kind && g.ExcludedBecause == "" && g.Size > 0 && g != f && g.Path != f.OtherBuild {

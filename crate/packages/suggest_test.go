@@ -252,7 +252,7 @@ func TestModulesBringTheirParts(t *testing.T) {
 	}
 }
 
-// TestToldByContent: a manifest, a folder of installed packages and a file that runs a build are told by what they say,
+// TestToldByContent: a manifest, a folder of installed packages and a file that runs a build are reported by what they say,
 // whatever they are called.
 func TestToldByContent(t *testing.T) {
 	const manifest = `{"name": "%s", "version": "1.0.0", "main": "index.js"}`
@@ -278,7 +278,7 @@ func TestToldByContent(t *testing.T) {
 	}
 }
 
-// TestModuleBuilds: a page gets the modules that a page can run, whatever the manifest names for bundlers; and the form that is asked for.
+// TestModuleBuilds: a page gets the modules that a page can run, whatever the manifest names for bundlers; and the form requested.
 func TestModuleBuilds(t *testing.T) {
 	bundled := "if (process.env.NODE_ENV === 'production') {\n  globalThis.quiet = 1;\n}\nexport const fog = 1;\n"
 	files := mapTree{"package.json": `{"name":"fog","version":"1.0.0","exports":{".":"./dist/fog.mjs","./horn":"./dist/horn.mjs"}}`,

@@ -17,7 +17,7 @@ type Edit struct {
 	Text       string
 }
 
-// Apply carries out the edits on a copy of b. Edits at one place keep their order.
+// Apply applies the edits on a copy of b. Edits at one place keep their order.
 func Apply(b []byte, edits []Edit) []byte {
 	edits = slices.Clone(edits)
 	// What goes in at a place comes before what is taken out from there on.
@@ -56,19 +56,19 @@ var (
 	EndOfBody = Spot{Index: -1, Body: true}
 )
 
-// Plain tells whether the page is of the usual shape, where a tag goes in without harm to the rest.
+// Plain reports whether the page is of the usual shape, where a tag goes in without harm to the rest.
 func (p *Page) Plain() bool { return p.plain }
 
 // Insert returns the edit that puts tags at the spot: a line for each with the page's own
 // indentation and line ending where the spot is at the edge of a line, else right there. On a page
-// of doubtful shape the result is held against a full parser's tree, and other places are tried
+// of doubtful shape the result is compared with a full parser's tree, and other places are tried
 // until the old tree stands unchanged beside the new elements.
 func (p *Page) Insert(spot Spot, tags []string) (Edit, error) {
 	places := p.slots(spot)
 	if p.plain {
 		return p.at(places[0], tags), nil
 	}
-	// A comment that the page never ends leaves no room behind it; only then may a comment change
+	// A comment that the page never ends leaves no room after it; only then may a comment change
 	// its place in the tree.
 	for _, comments := range []bool{true, false} {
 		for _, pl := range places {
@@ -137,7 +137,7 @@ func (p *Page) slots(spot Spot) []slot {
 }
 
 // outsideBlocks moves places at the end of the head or the body out of conditions and loops that a server's template closes
-// only behind them.
+// only after them.
 func (p *Page) outsideBlocks(list []slot, spot Spot) []slot {
 	if spot.Index >= 0 || len(p.regions()) == 0 {
 		return list
@@ -164,7 +164,7 @@ func (p *Page) at(pl slot, tags []string) Edit {
 	return Edit{Start: pl.offset, End: pl.offset, Text: strings.Join(tags, "")}
 }
 
-// startsLine tells whether the element that ends at offset is the first on its line.
+// startsLine reports whether the element that ends at offset is the first on its line.
 func (p *Page) startsLine(offset int) bool {
 	for i := range p.Includes {
 		if p.Includes[i].End == offset {
@@ -243,7 +243,7 @@ func (p *Page) harmless(e Edit, tags []string, comments bool) bool {
 		return false
 	}
 	if take(before, slices.Clone(wanted), false) != 0 {
-		return false // such a tag is there already; which one is ours could not be told
+		return false // such a tag is there already; which one is ours could not be known
 	}
 	if take(root, slices.Clone(wanted), true) != len(tags) || outline(root, comments) != outline(before, comments) {
 		return false
@@ -298,7 +298,7 @@ func (p *Page) childIndent(endTag int, open mark) string {
 	return own + p.step()
 }
 
-// topChild tells whether a line holds an include, or a tag that is known to be a child of head: the
+// topChild reports whether a line holds an include, or a tag that is known to be a child of head: the
 // lines whose indentation can be trusted without a tree.
 func (p *Page) topChild(start, end int) bool {
 	line := bytes.TrimLeft(p.Bytes[start:end], " \t")

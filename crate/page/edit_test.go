@@ -46,7 +46,7 @@ func includeThenOmit(t *testing.T, doc []byte) {
 	}
 }
 
-// unfinished tells whether a document ends inside a comment. Nothing can stand behind that, so it
+// unfinished reports whether a document ends inside a comment. Nothing can stand behind that, so it
 // is the one thing that an include may push to another place in the tree.
 func unfinished(doc []byte) bool {
 	for _, mark := range []string{"<!--", "<!", "<?", "</"} {

@@ -106,7 +106,7 @@ func (s *Scanner) passAttrs(tag, j int) int {
 	}
 }
 
-// quoteEnd is where the next double quote stands, len(b) where there is none. Most values are short, so it looks at eight bytes at
+// quoteEnd is where the next double quote stands, len(b) if there is none. Most values are short, so it looks at eight bytes at
 // a time, and leaves the search to the library only in a long one.
 func quoteEnd(b []byte, i int) int {
 	const ones, highs, quotes = 0x0101010101010101, 0x8080808080808080, 0x2222222222222222
@@ -144,7 +144,7 @@ func (s *Scanner) holdUnusual(tag, start, nameEnd int) int {
 	return end
 }
 
-// holds tells whether an attribute may lead to files, and is the first of its name.
+// holds reports whether an attribute may lead to files, and is the first of its name.
 func (s *Scanner) holds(tag int, name string) bool {
 	if !carrier(name) && !set(name) && name != "style" && name != "data" && !isData(name) {
 		return false
@@ -163,7 +163,7 @@ func (s *Scanner) holds(tag int, name string) bool {
 // manyAttrs is from how many attributes of one tag on their names are looked up rather than compared one by one.
 const manyAttrs = 32
 
-// isNew is the rest of holds for a tag with many attributes: it tells whether none of the held ones has a name, and counts that
+// isNew is the rest of holds for a tag with many attributes: it reports whether none of the held ones has a name, and counts that
 // name as held.
 func (s *Scanner) isNew(tag int, name string) bool {
 	if s.heldNames == nil || s.namesOf != tag {

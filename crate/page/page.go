@@ -49,14 +49,14 @@ type Include struct {
 	Rel        string // of a link, lower case
 	InHead     bool
 	Text       span // of an inline script or style
-	// Inert says why the browser passes over this tag, "" where it does not.
+	// Inert says why the browser passes over this tag, "" if it does not.
 	Inert string
 }
 
 // TextStart is where the text of an inline script or style begins.
 func (in *Include) TextStart() int { return in.Text.start }
 
-// Templated tells whether the reference holds an expression that a server fills in, so that what
+// Templated reports whether the reference holds an expression that a server fills in, so that what
 // it will say can't be known.
 func (in *Include) Templated() bool { return templated(in.Ref) }
 
@@ -87,9 +87,9 @@ type Page struct {
 	Fragment bool
 	Policies []Policy // in its meta elements, in their order
 	// LastContent is where the last tag stands that is no script, style or template: what comes
-	// behind it is the tail of scripts that many pages end in.
+	// after it is the tail of scripts that many pages end in.
 	LastContent int
-	// OnLoad is what the body's onload attribute runs when the page has loaded, and OnLoadStart is where it stands, 0 where there is none
+	// OnLoad is what the body's onload attribute runs when the page has loaded, and OnLoadStart is where it stands, 0 if there is none
 	// (HTML Standard, section 8.1.8.2: it is the window's handler).
 	OnLoad      string
 	OnLoadStart int
@@ -114,7 +114,7 @@ func (p *Page) BaseAt(offset int) string {
 	return p.Base
 }
 
-// First is where a tag stands before all that is fetched and runs: behind the start tag of the head, else of the html element, else behind
+// First is where a tag is before all that is fetched and runs: behind the start tag of the head, else of the html element, else behind
 // the doctype.
 func (p *Page) First() int {
 	switch {

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// A Piece is what stands in an element's attribute and runs or styles there: a policy can forbid it.
+// A Piece is what is in an element's attribute and runs or styles there: a policy can forbid it.
 type Piece struct {
 	Kind  PieceKind
 	Name  string // of the attribute
@@ -61,7 +61,7 @@ func Normal(text string) string {
 	return strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
 }
 
-// A Policy is a content security policy that stands in a meta element of the page.
+// A Policy is a content security policy that is in a meta element of the page.
 type Policy struct {
 	Text   string
 	Start  int  // of the element

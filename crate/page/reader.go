@@ -135,7 +135,7 @@ func (r *Reader) gap(kind Gap, start, end int) {
 	}
 }
 
-// content takes note of what can only stand in the body.
+// content takes note of what can only are in the body.
 func (r *Reader) content(at int) {
 	p := &r.page
 	if p.firstBody < 0 {

@@ -16,9 +16,9 @@ type Reference struct {
 	Start, End int    // what stands for it in the page's bytes
 	In         ReferenceKind
 	Element    string // the name of the element
-	Attribute  string // "" for what stands in an element's text
+	Attribute  string // "" for what is in an element's text
 	Branch     string // the condition of the comment that it stands in, "" for none
-	Inert      bool   // it stands in a template, or where browsers with scripts do not look
+	Inert      bool   // it is in a template, or where browsers with scripts do not look
 	quote      byte
 }
 
@@ -148,7 +148,7 @@ func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Refere
 		})
 		return
 	}
-	i := 0 // the includes stand in the order of the attributes
+	i := 0 // the includes are in the order of the attributes
 	p.quickReferences(func(h *inertElement) bool {
 		for i < len(p.Includes) && p.Includes[i].Start < h.tag {
 			i++
@@ -243,7 +243,7 @@ func elementAt(b []byte, at int) string {
 	return tagName(b[at+1 : end])
 }
 
-// mayBePath tells whether a value of an attribute of the page's own may be a file's path: it has an ending, and no spaces.
+// mayBePath reports whether a value of an attribute of the page's own may be a file's path: it has an ending, and no spaces.
 func mayBePath(value []byte) bool {
 	dot := bytes.LastIndexByte(value, '.')
 	return dot > 0 && len(value)-dot <= 6 && len(value) < 300 && bytes.IndexFunc(value, func(r rune) bool { return r <= ' ' || strings.ContainsRune(`{}<>"'`, r) }) < 0

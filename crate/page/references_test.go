@@ -22,7 +22,7 @@ const everyKind = `<!doctype html>
 <script type="module">import "./m.mjs"; import x from '../n.mjs'; import("./o.mjs"); new URL("./p.png", import.meta.url); import "bare";</script>
 <script>load("js/text.js"); var s = 'no path';</script></body></html>`
 
-// TestReferences: every reference is told, as a browser reads it, and writing it anew changes nothing else.
+// TestReferences: every reference is reported, as a browser reads it, and writing it again changes nothing else.
 func TestReferences(t *testing.T) {
 	var got []string
 	References([]byte(everyKind), func(r Reference) {

@@ -21,7 +21,7 @@ type Attr struct {
 	ValueStart int
 	ValueEnd   int
 	End        int  // just after the value and its quote
-	Quote      byte // '"', '\'', or 0 where there is none
+	Quote      byte // '"', '\'', or 0 if there is none
 	HasValue   bool
 }
 
@@ -33,7 +33,7 @@ type Scanner struct {
 	b   []byte
 	pos int
 
-	// OnGap, where set, is called with what the scanner passes over between two tags. It is told
+	// OnGap, where set, is called with what the scanner passes over between two tags. It is reported
 	// whether that was text, a comment or a doctype.
 	OnGap func(kind Gap, start, end int)
 
@@ -70,7 +70,7 @@ const (
 // NewScanner reads b, which it neither changes nor copies.
 func NewScanner(b []byte) *Scanner { return &Scanner{b: b} }
 
-// Foreign tells whether the scanner stands inside svg or math content.
+// Foreign reports whether the scanner stands inside svg or math content.
 func (s *Scanner) Foreign() bool {
 	n := len(s.foreign)
 	return n > 0 && !htmlInside(s.foreign[n-1])
@@ -314,7 +314,7 @@ func (s *Scanner) rawEnd(name string, i int) int {
 	}
 }
 
-// names tells whether name stands at i and ends there.
+// names reports whether name is at i and ends there.
 func (s *Scanner) names(i int, name string) bool {
 	b := s.b
 	end := i + len(name)

@@ -10,7 +10,7 @@ import (
 )
 
 // tagsByScanner and tagsByTokenizer write down a document's tags in one form, so that our scanner
-// can be held to the word of another tokenizer.
+// can be checked against the word of another tokenizer.
 func tagsByScanner(b []byte) []string {
 	s := &Scanner{b: b, flat: true}
 	var out []string

@@ -6,7 +6,7 @@ import (
 	"merrycrate.example/merry/crate/template"
 )
 
-// enclosingBlock returns the outermost region with a condition or a loop that a place lies in, or nil. One that the whole page lies in,
+// enclosingBlock returns the outermost region with a condition or a loop that a place is in, or nil. One that the whole page is in,
 // or its head or body, sets nothing apart.
 func (p *Page) enclosingBlock(offset int) *template.Region {
 	list := p.regions()
@@ -55,7 +55,7 @@ func (p *Page) regions() []template.Region {
 	return p.served
 }
 
-// EnclosingBlock returns the directive of the condition or loop of a server's template that an include stands in, "" where it stands in
+// EnclosingBlock returns the directive of the condition or loop of a server's template that an include stands in, "" if it stands in
 // none.
 func (p *Page) EnclosingBlock(index int) string {
 	if r := p.enclosingBlock(p.Includes[index].Start); r != nil {

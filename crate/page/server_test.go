@@ -3,7 +3,7 @@ package page
 import "testing"
 
 // TestPlacesOfTemplates: a tag goes out of a condition or a loop, into a block of what extends another template, and stays where
-// its neighbour stands only where that is asked for.
+// its neighbour stands only if requested.
 func TestPlacesOfTemplates(t *testing.T) {
 	const tag = "<script src=\"n.js\"></script>"
 	for _, tt := range []struct {

@@ -100,7 +100,7 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 	return req
 }
 
-// written adds the texts of the site's scripts that an own script may write into the page: those whose paths stand in it.
+// written adds the texts of the site's scripts that an own script may write into the page: those whose paths are in it.
 func (s *Loader) written(v *tags.Page, text string, req *rehearse.Request) {
 	if !strings.Contains(text, "document.write") {
 		return

@@ -55,7 +55,7 @@ func FoundInProject(name string) InProject { return InProject(Found(name)) }
 // String returns the path, slash-separated, "" for the zero value.
 func (p InSite) String() string { return p.name }
 
-// IsZero tells whether the path names nothing.
+// IsZero reports whether the path names nothing.
 func (p InSite) IsZero() bool { return p.name == "" }
 
 // Base returns the file's own name.
@@ -89,7 +89,7 @@ func (p *InSite) UnmarshalText(b []byte) (err error) {
 // String returns the path, slash-separated, "" for the zero value.
 func (p InProject) String() string { return p.name }
 
-// IsZero tells whether the path names nothing.
+// IsZero reports whether the path names nothing.
 func (p InProject) IsZero() bool { return p.name == "" }
 
 // Base returns the file's own name.
@@ -101,7 +101,7 @@ func (p InProject) Dir() string { return path.Dir(p.name) }
 // Beside returns the path of another file in the same folder. The error says what is wrong with its name.
 func (p InProject) Beside(base string) (InProject, error) { return Project(path.Join(p.Dir(), base)) }
 
-// Below returns the path from the served folder, and whether the file lies in it.
+// Below returns the path from the served folder, and whether the file is in it.
 func (p InProject) Below(site string) (InSite, bool) {
 	if site == "." {
 		return InSite(p), p.name != ""

@@ -61,8 +61,8 @@ func Validate(name string) error {
 	return nil
 }
 
-// Reserved tells whether a path lies in, or is, a folder that belongs to version control, to this program or to the
-// system. What is put there is not read as a file of the site, but carried out: nothing is ever written below one.
+// Reserved reports whether a path is in, or is, a folder that belongs to version control, to this program or to the
+// system. What is put there is not read as a file of the site, but applied: nothing is ever written below one.
 func Reserved(name string) bool {
 	for part := range strings.SplitSeq(name, "/") {
 		switch lower := strings.ToLower(strings.TrimRight(part, ". ")); lower {
@@ -78,11 +78,11 @@ func Reserved(name string) bool {
 	return false
 }
 
-// Hidden tells whether a path has a part that begins with a dot. Such files set up servers, editors and other programs; a
+// Hidden reports whether a path has a part that begins with a dot. Such files set up servers, editors and other programs; a
 // page needs none of them.
 func Hidden(name string) bool { return strings.HasPrefix(name, ".") || strings.Contains(name, "/.") }
 
-// IsVersion tells whether a text can be a library's version. It is wider than SemVer 2.0.0, since archives number their
+// IsVersion reports whether a text can be a library's version. It is wider than SemVer 2.0.0, since archives number their
 // libraries as they like (r128, 3.1, 2024.05.01), and has nothing in it that means something in a path or an address.
 func IsVersion(v string) bool {
 	if v == "" || len(v) > 100 || strings.Contains(v, "..") {

@@ -13,8 +13,8 @@ import (
 
 // A BrokenError says that a file would not find another one any more where they are to be.
 type BrokenError struct {
-	From, To string // paths in the delivery
-	By       string // what stands in the first
+	From, To string // paths in the package
+	By       string // what is in the first
 	At       string // where the second would have to be, in the site
 }
 
@@ -57,7 +57,7 @@ func (w *Wish) own(d *packages.Package, s *packages.Selection, at map[string]str
 }
 
 // around gives files the places that they have of their own, or have already, and lets those that are bound to them follow:
-// what they ask for, and what asks for them. What is there already gives way to what is asked for now. The error is a refusal;
+// what they ask for, and what asks for them. What is there already gives way to what is requested now. The error is a refusal;
 // of a reference that would break it comes of a *BrokenError.
 func around(d *packages.Package, s *packages.Selection, at, own map[string]string, there map[string]paths.InSite) error {
 	pinned := map[string]bool{}

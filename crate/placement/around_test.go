@@ -14,7 +14,7 @@ import (
 
 var themed = tree{"dist/winch.js": readable, "dist/winch.min.js": minified, "themes/sea/sea.css": "a {\n  background: url(img/wave.png);\n}\n", "themes/sea/img/wave.png": "p", "mode/log.js": "winch.log = {\n  on: 1\n};\n"}
 
-// TestOwnPlaces: a file or folder goes where the wish has it; what is bound to it follows, and what can't is told with both names.
+// TestOwnPlaces: a file or folder goes where the wish has it; what is bound to it follows, and what can't is reported with both names.
 func TestOwnPlaces(t *testing.T) {
 	d := describe(t, "winch-1.0.0.zip", themed)
 	s := d.Choose(func(name string) (string, bool) { return "all", name != "mode/log.js" })

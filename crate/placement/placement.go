@@ -24,7 +24,7 @@ type Habits struct {
 	Names                                    record.Names
 }
 
-// Folder is where files of a kind go, "" where the site has no folder for them.
+// Folder is where files of a kind go, "" if the site has no folder for them.
 func (h Habits) Folder(kind packages.Kind) string {
 	switch kind {
 	case packages.Script:
@@ -41,7 +41,7 @@ func (h Habits) Folder(kind packages.Kind) string {
 
 // A Placement says where in the site each file of a selection goes.
 type Placement struct {
-	At map[string]paths.InSite // of each file, by its path in the delivery
+	At map[string]paths.InSite // of each file, by its path in the package
 	// Together says that all was put into one folder, as asked. Kept are files that had to stay together in one, and Why.
 	Together bool
 	Kept     []string
@@ -52,9 +52,9 @@ type Placement struct {
 type Wish struct {
 	Library, Version string
 	Habits           Habits
-	Arrange          record.Arrange    // ByKind where the library asks for it, "" where kinds are no more than a habit
+	Arrange          record.Arrange    // ByKind where the library asks for it, "" if kinds are no more than a habit
 	Into             string            // one folder for all, from the site's
-	Places           map[string]string // own places of files and folders, by their paths in the delivery
+	Places           map[string]string // own places of files and folders, by their paths in the package
 	Rename           map[string]string // own names of files, old to new
 	// There is where files are already: they stay, and what goes with them goes where they find it.
 	There map[string]paths.InSite
@@ -198,7 +198,7 @@ func sets(d *packages.Package, s *packages.Selection) [][]string {
 	return sets
 }
 
-// A reference leads from one file to another, by what stands in the first: "../fonts/deck.woff". It is kept as it is written, since
+// A reference leads from one file to another, by what is in the first: "../fonts/deck.woff". It is kept as it is written, since
 // one that climbs and comes back again, "../deck/sea.png", holds in a folder of that name alone.
 type reference struct{ to, by string }
 

@@ -82,7 +82,7 @@ func TestMaps(t *testing.T) {
 	}
 }
 
-// TestWaysHold: whatever refers to what and however, after placing each file still finds the others by what stands in it.
+// TestWaysHold: whatever refers to what and however, after placing each file still finds the others by what is in it.
 func TestWaysHold(t *testing.T) {
 	random := rand.New(rand.NewPCG(1, 2))
 	folders := []string{"", "a/", "a/b/", "a/b/c/", "img/", "css/", "a/css/", "a/img/"}

@@ -13,7 +13,7 @@ const (
 	NoPermission Code = "no-permission"
 
 	NotStarted     Code = "not-started"     // there is no packing list here or above
-	InsideAnother  Code = "inside-another"  // a project lies in another
+	InsideAnother  Code = "inside-another"  // a project is in another
 	RecordBroken   Code = "record-broken"   // a record can't be read
 	RecordNewer    Code = "record-newer"    // a record is of a newer program
 	RecordUneasy   Code = "record-uneasy"   // the packing list can't be edited safely
@@ -38,7 +38,7 @@ const (
 	Offline        Code = "offline"         // a fetch would be needed and is not allowed
 	Unanswered     Code = "unanswered"      // a server does not answer, or not well
 	Locked         Code = "locked"          // another command changes the project
-	Unfinished     Code = "unfinished"      // a change is committed, and could be neither carried out nor taken back
+	Unfinished     Code = "unfinished"      // a change is committed, and could be neither applied nor reverted
 	NotYours       Code = "not-yours"       // a record or a journal belongs to somebody else
 	ProfileUnknown Code = "profile-unknown" // the packing list has no such profile
 	CDNUnclear     Code = "cdn-unclear"     // no pattern explains an address

@@ -53,7 +53,7 @@ func Plain(err error) string {
 	if path != "" {
 		reason = path + " can't be used: " + reason
 	}
-	return strings.Replace(err.Error(), inner.Error(), reason, 1) // what stands before it stays
+	return strings.Replace(err.Error(), inner.Error(), reason, 1) // what is before it stays
 }
 
 // systemError returns the system's part of an error and the file that it names, nil if there is none.

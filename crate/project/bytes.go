@@ -128,7 +128,7 @@ func (p *Project) nearNames(asked string, err error) error {
 	return &near
 }
 
-// OpenKept opens a library's delivery if the cache has it. The error of one that is not there is fs.ErrNotExist.
+// OpenKept opens a library's package if the cache has it. The error of one that is not there is fs.ErrNotExist.
 func (p *Project) OpenKept(ctx context.Context, name string) (*origin.Opened, error) {
 	sealed := p.Seal.Libraries[name]
 	if sealed == nil {
@@ -142,7 +142,7 @@ func (p *Project) OpenKept(ctx context.Context, name string) (*origin.Opened, er
 	return o, nil
 }
 
-// RegistryHas tells whether a registry's package of the same name and version has a library's very bytes, so that its other
+// RegistryHas reports whether a registry's package of the same name and version has a library's very bytes, so that its other
 // versions are those of the same library.
 func (p *Project) RegistryHas(ctx context.Context, lib *record.Library, sealed *record.Sealed) bool {
 	if len(p.Origin.Registries) == 0 || !origin.LooksLikePackage(lib.Name) {
@@ -188,7 +188,7 @@ func (p *Project) Globals() map[string]string {
 }
 
 // GlobalOf is the global by which it shows that a library's script has run: the one that is called like the library, else
-// the first that it defines, "" where that can't be told without a network.
+// the first that it defines, "" if that can't be known without a network.
 func (p *Project) GlobalOf(of Sealed) string {
 	return p.telling.Of(of.Library+" "+of.File.Integrity, func() string {
 		report, global := p.ScriptOf(of), ""
@@ -209,7 +209,7 @@ type TaggedFile struct {
 	Library    string
 	File       *record.File
 	At         paths.InSite
-	OtherBuild paths.InSite // the same thing in the other build, zero where there is none
+	OtherBuild paths.InSite // the same thing in the other build, zero if there is none
 	Style      bool
 }
 

@@ -16,7 +16,7 @@ import (
 // of a library.
 type Difference struct {
 	Library string
-	Line    int // of the entry in the packing list, 0 where there is none
+	Line    int // of the entry in the packing list, 0 if there is none
 	What    string
 }
 
@@ -41,7 +41,7 @@ func (p *Project) Differences() []Difference {
 	return list
 }
 
-// Differs tells whether list and seal say different things of a library.
+// Differs reports whether list and seal say different things of a library.
 func (p *Project) Differs(library string) bool {
 	lib := p.List.Library(library)
 	return lib == nil || len(p.differ(lib, p.Seal.Libraries[library])) > 0

@@ -69,7 +69,7 @@ func TestDifferences(t *testing.T) {
 	}
 }
 
-// TestStrayed: what lies elsewhere is known by its bytes, in one place alone, or by its name where several have them.
+// TestStrayed: what is elsewhere is known by its bytes, in one place alone, or by its name where several have them.
 func TestStrayed(t *testing.T) {
 	p := read(t, winchEntry, winch())
 	put := func(name, text string) {

@@ -18,7 +18,7 @@ import (
 
 // Bounds say how far a project is looked for above the folder that a command was given in, and whose it may be.
 type Bounds struct {
-	// Home is the user's own folder, above which nothing is looked for, "" where there is none.
+	// Home is the user's own folder, above which nothing is looked for, "" if there is none.
 	Home string
 	// Trusted are folders whose projects are worked with whoever owns them.
 	Trusted []string
@@ -28,7 +28,7 @@ type Bounds struct {
 	Settings string
 }
 
-// Find finds the root of the project that a folder lies in: the nearest above with a packing list. The search ends at the
+// Find finds the root of the project that a folder is in: the nearest above with a packing list. The search ends at the
 // user's home, at the border of a file system, and at a folder of somebody else's; a project that is somebody else's is
 // refused.
 func (b Bounds) Find(dir string) (paths.OnDisk, error) {
@@ -39,11 +39,11 @@ func (b Bounds) Find(dir string) (paths.OnDisk, error) {
 	return at, err
 }
 
-// FindChanged is Find for the folder in which a change of this program was begun, "" where there is none. It goes by
+// FindChanged is Find for the folder in which a change of this program was begun, "" if there is none. It goes by
 // merry's own folder, since the change may be the very one that writes the packing list.
 func (b Bounds) FindChanged(dir string) (paths.OnDisk, error) { return b.upward(dir, change.Folder) }
 
-// InRepository tells whether a folder lies in a repository of git.
+// InRepository reports whether a folder is in a repository of git.
 func (b Bounds) InRepository(dir string) bool {
 	for at := dir; ; at = filepath.Dir(at) {
 		if _, err := os.Lstat(filepath.Join(at, ".git")); err == nil {
@@ -97,7 +97,7 @@ func (b Bounds) owned(root string) error {
 	return nil
 }
 
-// Shared is what a packing list further up shares with the site in a folder, and that list's file; nil where none does. The list must be the
+// Shared is what a packing list further up shares with the site in a folder, and that list's file; nil if none does. The list must be the
 // user's own, and in the same repository, if the site is in one.
 func (b Bounds) Shared(root string) (*record.Share, string, error) {
 	inside := b.InRepository(root)

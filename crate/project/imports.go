@@ -41,7 +41,7 @@ func (p *Project) ImportedBy(library, specifier string) Sealed {
 	return usual
 }
 
-// Suits tells whether a file's library has a version that a range allows; a range that can't be read allows all.
+// Suits reports whether a file's library has a version that a range allows; a range that can't be read allows all.
 func (p *Project) Suits(of Sealed, rng string) bool {
 	if of.File == nil {
 		return false
@@ -81,7 +81,7 @@ func (p *Project) Offering(specifier string) []Sealed {
 	return list
 }
 
-// Imports tells whether a module is what its library's own name stands for, or has a tag: the library itself, and no part of it.
+// Imports reports whether a module is what its library's own name stands for, or has a tag: the library itself, and no part of it.
 func (p *Project) Imports(of Sealed) bool {
 	sealed := p.Seal.Libraries[of.Library]
 	if sealed == nil || of.File == nil {

@@ -25,7 +25,7 @@ var (
 	part     = memo.Regexp(`(?i)<script[\s>][^<]*</script>|<link\s[^>]*rel=["']?stylesheet`)
 )
 
-// sampled is how many files with one ending are read to tell whether they are pages, of at most so many bytes each.
+// sampled is how many files with one ending are read to say whether they are pages, of at most so many bytes each.
 const sampled, sampledMost = 30, 2 << 20
 
 // LearnPages finds the templates of servers among a site's files, by what is in them: files of an ending of which at least one

@@ -1,7 +1,7 @@
 // Package project is an immutable snapshot of a project: the packing list, the seal, and the list of the site's files,
 // with indices by file and by address. A command that writes reads it under the project's lock.
 //
-// Nothing here changes a project: that is for package reconcile. What a page's tags refer to is told by package tags.
+// Nothing here changes a project: that is for package reconcile. What a page's tags refer to is reported by package tags.
 package project
 
 import (
@@ -32,17 +32,17 @@ var (
 )
 
 // A Project is a site with its two records, as they were when they were read. Nobody changes it, or what it leads to:
-// a draft is made of clones.
+// a plan is made of clones.
 type Project struct {
 	Root paths.OnDisk // absolute
 	Disk *disk.Folder // the same, for reading
 	List *record.List
 	Seal *record.Seal
-	// ListText and SealText are the records as they are on disk; the seal's is nil where there is none.
+	// ListText and SealText are the records as they are on disk; the seal's is nil if there is none.
 	ListText, SealText   []byte
 	ListStamp, SealStamp disk.Stamp
 
-	// Notify, where set, is told what a person should know beside the answer.
+	// Notify, where set, is reported what a person should know beside the answer.
 	Notify func(note string)
 	Origin *origin.Opener
 	Facts  *facts.Reader
@@ -128,7 +128,7 @@ func listProblem(err error) error {
 	return &problem.Problem{Code: code, Class: problem.Refused, What: what, Next: []string{next}, Err: err}
 }
 
-// With returns the project as it will be with other records: what a draft says.
+// With returns the project as it will be with other records: what a plan says.
 func (p *Project) With(list *record.List, seal *record.Seal) *Project {
 	after := *p
 	after.List, after.Seal, after.site = list, seal, siteOf(list)
@@ -181,7 +181,7 @@ func (p *Project) Site() string { return p.site }
 // InProject turns a path in the site into one in the project.
 func (p *Project) InProject(name paths.InSite) paths.InProject { return name.In(p.site) }
 
-// InSite turns a path in the project into one in the site, and tells whether it lies there.
+// InSite turns a path in the project into one in the site, and reports whether it is there.
 func (p *Project) InSite(name paths.InProject) (paths.InSite, bool) { return name.Below(p.site) }
 
 // ReadFile reads a file of the project. Its errors are those of disk.Folder.Read.
@@ -193,7 +193,7 @@ func (p *Project) ReadFile(at paths.InProject) ([]byte, error) {
 // ReadInSite is ReadFile for a path in the site.
 func (p *Project) ReadInSite(name paths.InSite) ([]byte, error) { return p.ReadFile(name.In(p.site)) }
 
-// Exists tells whether there is a file or folder in the project.
+// Exists reports whether there is a file or folder in the project.
 func (p *Project) Exists(at paths.InProject) bool {
 	_, err := p.Disk.Stat(at.String())
 	return err == nil
@@ -220,7 +220,7 @@ func (p *Project) AtAddress(address string) Sealed {
 // Places lists the places of the crate's files.
 func (p *Project) Places() map[paths.InProject]Sealed { return p.byPlace }
 
-// HasCDN tells whether one of the project's CDNs is at an origin, such as https://cdn.harbour.example.
+// HasCDN reports whether one of the project's CDNs is at an origin, such as https://cdn.harbour.example.
 func (p *Project) HasCDN(origin string) bool {
 	for address := range p.byAddress {
 		if rest, ok := strings.CutPrefix(address, origin); ok && (rest == "" || rest[0] == '/') {
@@ -290,7 +290,7 @@ func Habits(l *record.List) placement.Habits {
 }
 
 // HabitsFor are the site's ways as far as a library has none of its own, and how its files are arranged: Together, ByKind
-// where the library itself asks for it, "" where kinds are no more than a habit.
+// where the library itself asks for it, "" if kinds are no more than a habit.
 func HabitsFor(l *record.List, lib *record.Library) (placement.Habits, record.Arrange) {
 	h := Habits(l)
 	if lib.Names != "" {

@@ -55,7 +55,7 @@ cdns: {harbour: "https://cdn.harbour.example/{name}/{version}/{path}"}
 	}
 }
 
-// TestASnapshotStaysAsItWas: what is drafted on clones does not show in the snapshot.
+// TestASnapshotStaysAsItWas: what is planned on clones does not show in the snapshot.
 func TestASnapshotStaysAsItWas(t *testing.T) {
 	seal := record.NewSeal()
 	seal.Libraries["oarlock"] = &record.Sealed{Version: "2.0.3", Files: []record.File{{Path: "a.js", At: paths.FoundInProject("js/a.js")}}}
@@ -90,7 +90,7 @@ func TestWalkSetsPackagesApart(t *testing.T) {
 	}
 }
 
-// TestWalkOrder: pages are told by their whole paths, each once, each with the stamp that is its own, whatever their folders are called and
+// TestWalkOrder: pages are reported by their whole paths, each once, each with the stamp that is its own, whatever their folders are called and
 // however many one of them has.
 func TestWalkOrder(t *testing.T) {
 	p := read(t, "", record.NewSeal())

@@ -71,7 +71,7 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 	return site, err
 }
 
-// covered tells whether a pattern that added no page matches one that another pattern added first.
+// covered reports whether a pattern that added no page matches one that another pattern added first.
 func (p *Project) covered(pattern string, site *walk.Site) bool {
 	return slices.ContainsFunc(site.Pages, func(name paths.InSite) bool { return doublestar.MatchUnvalidated(pattern, name.String()) })
 }

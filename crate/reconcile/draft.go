@@ -1,4 +1,4 @@
-// Package reconcile is the one mechanism that changes a project. A verb makes a draft: what the records are to say, which
+// Package reconcile is the one mechanism that changes a project. A command makes a plan: what the records are to say, which
 // files are to be put where, and what is to be done to pages. From that and the snapshot the reconciler computes what
 // follows (files to put and to remove, references that follow files, the text of the records), and carries it out through
 // one change set.
@@ -27,17 +27,17 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A Plan is what a verb wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
+// A Plan is what a command wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
 // by methods. Apply carries it out; without that nothing has happened.
 type Plan struct {
 	Before *project.Project // the snapshot, which nobody changes
 	List   *record.List
 	Seal   *record.Seal
-	// Repository tells that the project lies in a repository of git, which is told how the records merge.
+	// Repository tells that the project is in a repository of git, which is reported how the records merge.
 	Repository bool
 	// RestoreOnly says that the change only puts back what was there: it writes no file of version control.
 	RestoreOnly bool
-	// ListApplied says that all that the packing list says was carried out.
+	// ListApplied says that all that the packing list says was applied.
 	ListApplied bool
 	// Measure asks what the pages that change cost before and after.
 	Measure bool
@@ -55,16 +55,16 @@ type Plan struct {
 	inScripts bool                                     // texts in scripts follow them, too
 	own       func(name paths.InSite, b []byte) []byte // edits own stylesheets and scripts
 	mentions  []Mention
-	contents  map[paths.InProject]string // what was drafted already, by its integrity
+	contents  map[paths.InProject]string // what was planned already, by its integrity
 	off       map[string]bool            // places in the project, and addresses, of which tags are taken off all pages
 }
 
-// New begins a draft on a snapshot that was read under the lock of the set.
+// New begins a plan on a snapshot that was read under the lock of the set.
 func New(p *project.Project, set *change.Set) *Plan {
 	return &Plan{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{}}
 }
 
-// Dry tells whether the draft is only to be shown.
+// Dry reports whether the plan is only to be shown.
 func (d *Plan) Dry() bool { return d.set.Dry() }
 
 // PutOwn puts a file of the tool's own making into the site, unless it is there. Another file in its place is refused.
@@ -82,7 +82,7 @@ func (d *Plan) PutOwn(name paths.InSite, b []byte) error {
 // Title says what the change is, as undo lists it.
 func (d *Plan) Title(title string) { d.set.Title(title) }
 
-// Untitled tells whether nothing was said of what the change is.
+// Untitled reports whether nothing was said of what the change is.
 func (d *Plan) Untitled() bool { return d.set.Untitled() }
 
 // Site lists the site's files as they are before the change; they are walked once.
@@ -95,7 +95,7 @@ func (d *Plan) Site(ctx context.Context) (*walk.Site, error) {
 	return d.site, err
 }
 
-// Pages picks the pages that patterns name, or, where there is none and all is set, all of them.
+// Pages picks the pages that patterns name, or, if there is none and all is set, all of them.
 func (d *Plan) Pages(ctx context.Context, patterns []string, dir string, all bool) ([]paths.InSite, error) {
 	site, err := d.Site(ctx)
 	if err != nil {
@@ -140,7 +140,7 @@ func (d *Plan) Rename(old, new string) {
 // now is what a library that had a name before is called.
 func (d *Plan) now(name string) string { return cmp.Or(d.renamed[name], name) }
 
-// Put drafts one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way;
+// Put plans one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way;
 // what else is there is treated by the policy.
 func (d *Plan) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
 	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MaxFile, nil)
@@ -199,7 +199,7 @@ type Source interface {
 	ReadInto(name string, buf []byte) ([]byte, error)
 }
 
-// Take makes the seal's lines for a selection of a delivery, and drafts the files in their places; those of a library that
+// Take makes the seal's lines for a selection of a package, and plans the files in their places; those of a library that
 // pages only link to are kept in the cache instead. The reading is shared out over the processors; each file is read once.
 func (d *Plan) Take(ctx context.Context, library string, from Source, of *packages.Package, sel *packages.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
 	var buffers sync.Pool
@@ -278,7 +278,7 @@ func (d *Plan) Texts(library string) [][]byte {
 	return d.Before.With(d.List, d.Seal).Texts(library, d.plannedScript)
 }
 
-// remove drafts the removal of the files that libraries had and no library has any more. A file that was changed since it
+// remove plans the removal of the files that libraries had and no library has any more. A file that was changed since it
 // was taken stays.
 func (d *Plan) remove() error {
 	has := map[paths.InProject]string{}
@@ -320,12 +320,12 @@ func (d *Plan) remove() error {
 	return nil
 }
 
-// Write drafts a file of the project that is no library's: a page's first version, a list of what to ignore.
+// Write plans a file of the project that is no library's: a page's first version, a list of what to ignore.
 func (d *Plan) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
 	return d.set.Write(at, b, seen)
 }
 
-// records drafts the two records where they say something else than before.
+// records plans the two records where they say something else than before.
 func (d *Plan) records(ctx context.Context) error {
 	if err := d.attributes(); err != nil {
 		return err
@@ -347,7 +347,7 @@ func (d *Plan) records(ctx context.Context) error {
 	return nil
 }
 
-// facts notes in the seal what the scripts for pages are, where it does not say so yet and their bytes are at hand.
+// facts notes in the seal what the scripts for pages are, where it does not say so yet and their bytes are available.
 func (d *Plan) facts(ctx context.Context) {
 	for name, sealed := range d.Seal.Libraries {
 		for i := range sealed.Files {
@@ -365,7 +365,7 @@ func (d *Plan) facts(ctx context.Context) {
 			}
 			report := *d.Before.Facts.ScriptOf(f.Integrity, b)
 			report.Needs = slices.DeleteFunc(slices.Clone(report.Needs), func(n script.Need) bool {
-				return n.Strength == script.Hard && !d.Before.Facts.AsksFor(ctx, b, n.Name) // who reads the seal can't make sure of it
+				return n.Strength == script.Hard && !d.Before.Facts.AsksFor(ctx, b, n.Name) // who reads the seal can't verify it
 			})
 			made, whole := d.Before.Facts.Makes(ctx, b)
 			f.Facts = project.FactsOf(&report, made, whole)
@@ -416,12 +416,12 @@ func (d *Plan) attributes() error {
 	return nil
 }
 
-// Apply carries the draft out, whole or not at all, and says what changed, by file and by page.
+// Apply carries the plan out, whole or not at all, and says what changed, by file and by page.
 func (d *Plan) Apply(ctx context.Context) (*Result, []PageChange, error) {
 	return d.ApplyUnless(ctx, nil)
 }
 
-// ApplyUnless is Apply, unless objects, asked when everything is drafted, returns an error.
+// ApplyUnless is Apply, unless objects, asked when everything is planned, returns an error.
 func (d *Plan) ApplyUnless(ctx context.Context, objects func() error) (*Result, []PageChange, error) {
 	after := d.Before.With(d.List, d.Seal)
 	if err := d.remove(); err != nil {

@@ -28,7 +28,7 @@ type mapKeeper struct {
 }
 
 // keepMap writes the page's import map, where it has one or needs one, and the hints of modules where hints are wanted. Before a map refers to
-// an address, its bytes are held against the sealed ones, once for all pages.
+// an address, its bytes are compared with the sealed ones, once for all pages.
 func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts, done *PageChange) error {
 	at := -1
 	for _, i := range e.ImportMaps() {
@@ -47,7 +47,7 @@ func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Proje
 	}
 	var err error
 	if k.current, err = module.ReadMap([]byte(text)); err != nil {
-		return nil // a map that browsers refuse is told by check, and not edited
+		return nil // a map that browsers refuse is reported by check, and not edited
 	}
 	k.follow()
 	k.add()
@@ -139,7 +139,7 @@ func (k *mapKeeper) successor(old project.Sealed, specifier string) project.Seal
 	return k.after.Imported(specifier)
 }
 
-// off tells whether nothing on the page asks for a name any more: what did, or the library's own tags, were taken off.
+// off reports whether nothing on the page asks for a name any more: what did, or the library's own tags, were taken off.
 func (k *mapKeeper) off(specifier string, of project.Sealed) bool {
 	if !k.e.TakesOff() || k.after.Imported(specifier).Library != of.Library {
 		return false // a name that somebody gave it stays
@@ -288,7 +288,7 @@ func (k *mapKeeper) demand(ctx context.Context) error {
 	return nil
 }
 
-// touched tells whether the map says anything of the crate: of others' names nothing is demanded.
+// touched reports whether the map says anything of the crate: of others' names nothing is demanded.
 func (k *mapKeeper) touched() bool {
 	return len(k.wish.Set)+len(k.wish.Scopes) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return k.after.Imported(e.Specifier).File != nil })
 }

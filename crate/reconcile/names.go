@@ -9,7 +9,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 )
 
-// saysNothing tells the names that say nothing of the library they are from: what stands before the first dot does not, or no word does.
+// saysNothing tells the names that say nothing of the library they are from: what is before the first dot does not, or no word does.
 func saysNothing(base string) bool {
 	stem, _, _ := strings.Cut(strings.ToLower(base), ".")
 	words := strings.FieldsFunc(strings.ToLower(strings.TrimSuffix(base, path.Ext(base))), func(r rune) bool { return r == '.' || r == '-' || r == '_' })

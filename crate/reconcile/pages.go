@@ -396,7 +396,7 @@ func Omit(places map[string]bool) PageWork {
 	}
 }
 
-// Rename is the work that renames classes on pages that have one of the libraries, and on fragments. Count is told each
+// Rename is the work that renames classes on pages that have one of the libraries, and on fragments. Count is reported each
 // place.
 func Rename(classes map[string]string, libraries map[string]bool, count func(class string)) PageWork {
 	return func(_ context.Context, e *tags.Editor, _ *PageChange) error {
@@ -417,7 +417,7 @@ func Rename(classes map[string]string, libraries map[string]bool, count func(cla
 	}
 }
 
-// Titled joins a verb and what it is about for a title.
+// Titled joins a command and what it is about for a title.
 func Titled(verb string, about ...string) string {
 	return strings.TrimSpace(fmt.Sprintf("%s %s", verb, strings.Join(slices.DeleteFunc(about, func(s string) bool { return s == "" }), " ")))
 }

@@ -58,10 +58,10 @@ func (d *Plan) OnOwn(edit func(name paths.InSite, b []byte) []byte) { d.own = ed
 // InScripts asks for texts in scripts that are paths of what moves to be changed, too; else they are only told.
 func (d *Plan) InScripts(change bool) { d.inScripts = change }
 
-// Mentions are the texts in scripts that are, or may be, paths of what moved, known when the draft was applied.
+// Mentions are the texts in scripts that are, or may be, paths of what moved, known when the plan was applied.
 func (d *Plan) Mentions() []Mention { return d.mentions }
 
-// relink begins to make references follow. It returns nil where nothing moves.
+// relink begins to make references follow. It returns nil if nothing moves.
 func (d *Plan) relink(ctx context.Context, after *project.Project) (*relinker, error) {
 	r := &relinker{d: d, after: after, moved: map[paths.InSite]paths.InSite{}, own: d.moving}
 	for name, old := range d.Before.Seal.Libraries {
@@ -112,7 +112,7 @@ func (r *relinker) at(name paths.InSite) paths.InSite {
 	return name
 }
 
-// lead writes a reference anew that stands in a file, "" where it may stay as it is.
+// lead writes a reference again that is in a file, "" if it may stay as it is.
 func (r *relinker) lead(from paths.InSite, base, ref string) string {
 	t := tags.Resolve(from, base, ref)
 	if t.Path.IsZero() {
@@ -156,7 +156,7 @@ func (r *relinker) leadImport(from paths.InSite, base, ref string) string {
 // page makes one page's references follow.
 func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) error {
 	_, itself := r.own[e.Path]
-	var fallbacks []int      // that were written anew
+	var fallbacks []int      // that were written again
 	byPlace := map[int]int{} // where an include's reference stands to the include
 	for i := range e.Includes {
 		if a := e.Includes[i].RefAttr; a.End > 0 {
@@ -228,7 +228,7 @@ func (r *relinker) note(in paths.InSite, line, column int, text, to string) {
 	r.mentions = append(r.mentions, Mention{At: place(r.after.InProject(r.at(in)).String(), line, column), Text: text, To: to, Changed: r.d.inScripts})
 }
 
-// files makes the references in the site's own stylesheets and scripts follow, and drafts own files in their new places.
+// files makes the references in the site's own stylesheets and scripts follow, and plans own files in their new places.
 func (r *relinker) files(ctx context.Context) error {
 	site, err := r.d.Site(ctx)
 	if err != nil {
@@ -270,7 +270,7 @@ func (r *relinker) files(ctx context.Context) error {
 	return err
 }
 
-// applyPages drafts a file's text in another place, with the permissions that it has.
+// applyPages plans a file's text in another place, with the permissions that it has.
 func (d *Plan) applyPages(from, to paths.InProject, text []byte, seen disk.Stamp) error {
 	info, err := d.Before.Disk.Stat(from.String())
 	if err != nil {
@@ -304,8 +304,8 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 	return page.Apply(b, edits)
 }
 
-// inScript is what a reference in an own script becomes, "" where it stays. An import is written from the script's own place;
-// another text may be a path from the page's folder, or the script's, and is changed only where that is asked for.
+// inScript is what a reference in an own script becomes, "" if it stays. An import is written from the script's own place;
+// another text may be a path from the page's folder, or the script's, and is changed only if requested.
 func (r *relinker) inScript(name paths.InSite, in *texts.Index, ref page.Reference) string {
 	if ref.In == page.InImport {
 		return r.leadImport(name, "", ref.Ref)

@@ -21,7 +21,7 @@ import (
 type Serving struct {
 	Libraries []string
 	Serve     record.Serve  // "" leaves that
-	Pattern   cdn.Pattern   // of the CDN, "" where each file has an address of its own
+	Pattern   cdn.Pattern   // of the CDN, "" if each file has an address of its own
 	Chosen    bool          // the CDN was named, so it counts more than addresses that files have of their own
 	Build     record.Build  // NoBuild leaves that
 	Fallback  bool          // behind each CDN script, a local copy that stands in for it
@@ -82,7 +82,7 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 }
 
 // reference is what an include will refer to, with the values of the link attributes. Before a page refers to an address,
-// its bytes are held against the sealed ones, once for all pages.
+// its bytes are compared with the sealed ones, once for all pages.
 func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *record.File, to project.Sealed) (string, map[string]string, error) {
 	p, was := e.Project(), e.Includes[i].Ref
 	lib, sealed, f := p.List.Library(to.Library), p.Seal.Libraries[to.Library], to.File
@@ -122,7 +122,7 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 	return local, nil, nil
 }
 
-// elsewhere is the address of a file, by the pattern of the CDN that has another file at the given address, "" where no pattern gives that.
+// elsewhere is the address of a file, by the pattern of the CDN that has another file at the given address, "" if no pattern gives that.
 // The library and the file are given as they were and as they are now.
 func elsewhere(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File, address string) string {
 	found := ""

@@ -132,7 +132,7 @@ func Successors(old, new *record.Sealed) map[*record.File]*record.File {
 	return moved
 }
 
-// Bare is a path of a delivery without the delivery's version, wherever that stands in it.
+// Bare is a path of a package without the package's version, wherever that is in it.
 func Bare(file, version string) string {
 	if version == "" {
 		return file

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// AttributesFile is where git is told how the records merge.
+// AttributesFile is where git is reported how the records merge.
 const AttributesFile = ".gitattributes"
 
 // Attributes adds to the text of git's attributes that the records merge line by line: two people who each add a library then

@@ -49,7 +49,7 @@ func SetLibraries(src []byte, libs []Library) ([]byte, error) {
 // parsed for each edit, and that is what takes the time.
 func addLibraries(out []byte, libs []Library) ([]byte, error) {
 	for len(libs) > 0 {
-		// The first one makes the mapping where there is none; the others can then join it.
+		// The first one makes the mapping if there is none; the others can then join it.
 		t, err := parse(out)
 		if err != nil {
 			return nil, err
@@ -102,7 +102,7 @@ func setLibrary(out []byte, old, lib Library) ([]byte, error) {
 		if same(child(had, key), value) {
 			continue
 		}
-		// In its usual place: the last line of an entry then stays, and what two people add to one and behind it does not meet.
+		// In its usual place: the last line of an entry then stays, and what two people add to one and after it does not meet.
 		out, err = set(out, append(path, key), value, behind(key)...)
 	}
 	return out, err
@@ -196,7 +196,7 @@ func SetText(src []byte, value string, path ...string) ([]byte, error) {
 	return out, verify(src, out, path)
 }
 
-// verify makes sure that an edit of the text has changed nothing but what lies at the paths.
+// verify makes sure that an edit of the text has changed nothing but what is at the paths.
 func verify(before, after []byte, paths ...[]string) error {
 	a, err := without(before, paths)
 	if err != nil {
@@ -216,7 +216,7 @@ func verify(before, after []byte, paths ...[]string) error {
 	return nil
 }
 
-// without is a packing list's content less what lies at the paths, and less mappings that hold nothing.
+// without is a packing list's content less what is at the paths, and less mappings that hold nothing.
 func without(src []byte, paths [][]string) (any, error) {
 	var m map[string]any
 	if err := yaml.Unmarshal(src, &m); err != nil {
@@ -316,8 +316,8 @@ func (t *text) find(path []string) (m *yaml.Node, index, depth int) {
 }
 
 // set writes a value under a path of keys. Mappings on the way that are not there are made; one in
-// flow style is written out anew in block style, since its text can't be edited by lines. A new key goes before the first of
-// those that are to stand behind it, else to the end.
+// flow style is written out again in block style, since its text can't be edited by lines. A new key goes before the first of
+// those that are to stand after it, else to the end.
 func set(src []byte, path []string, value *yaml.Node, later ...string) ([]byte, error) {
 	t, err := parse(src)
 	if err != nil {
@@ -433,7 +433,7 @@ func render(key string, value *yaml.Node, indent, comment string) []string {
 	return lines
 }
 
-// end returns the index of the line behind a block mapping's last entry.
+// end returns the index of the line after a block mapping's last entry.
 func (t *text) end(m *yaml.Node) int { return t.entryEnd(m.Content[len(m.Content)-2]) }
 
 // entryEnd returns the index of the line behind the entry of key: behind the last line that is

@@ -16,7 +16,7 @@ type Key struct {
 	Text    string
 }
 
-// texts say what each key is for, with an example behind a bar.
+// texts say what each key is for, with an example after a bar.
 var texts = map[string]string{
 	"format":                      "The number of this file's format. | 1",
 	"site":                        "The folder that is served at \"/\", relative to this file. The default is the folder of this file. | public",
@@ -142,13 +142,13 @@ func KeysText() string {
 	return strings.TrimRight(b.String(), "\n") + "\n"
 }
 
-// SchemaFile is where the packing list's schema lies in a project, from its root, for editors: the first line of a new packing list names it.
+// SchemaFile is where the packing list's schema is in a project, from its root, for editors: the first line of a new packing list names it.
 const SchemaFile = ".merry/crate.schema.json"
 
 // SchemaLine is the line by which editors find the schema.
 const SchemaLine = "# yaml-language-server: $schema=" + SchemaFile + "\n"
 
-// A schema is a JSON Schema, of the 2020-12 draft, as far as the packing list needs one.
+// A schema is a JSON Schema, of the 2020-12 plan, as far as the packing list needs one.
 type schema struct {
 	Draft   string             `json:"$schema,omitempty"`
 	Text    string             `json:"description,omitempty"`

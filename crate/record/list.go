@@ -108,7 +108,7 @@ type Hold struct {
 	At      string `yaml:"at,omitempty" json:"at,omitempty"`           // the version
 	Below   string `yaml:"below,omitempty" json:"below,omitempty"`     // the version that it must stay below
 	Because string `yaml:"because,omitempty" json:"because,omitempty"` // the reason
-	// From is the file that shares it, "" where the list itself says so.
+	// From is the file that shares it, "" if the list itself says so.
 	From string `yaml:"-" json:"from,omitempty"`
 }
 
@@ -143,7 +143,7 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 	return nil
 }
 
-// Near is the library whose name is nearest to one that is none, "" where none is near: a third of the letters may be wrong.
+// Near is the library whose name is nearest to one that is none, "" if none is near: a third of the letters may be wrong.
 func (l *List) Near(name string) string {
 	best, least := "", len(name)/3+1
 	for _, lib := range l.Libraries {
@@ -164,7 +164,7 @@ func (l *List) Library(name string) *Library {
 	return nil
 }
 
-// MergeRetake is the entry after the library was taken once more: what is said anew counts, the rest stays as it was.
+// MergeRetake is the entry after the library was taken once more: what is said again counts, the rest stays as it was.
 func (old Library) MergeRetake(lib Library) Library {
 	out := old
 	out.From = lib.From
@@ -328,7 +328,7 @@ func inLine(n *yaml.Node) string {
 	return text
 }
 
-// conflict finds the first mark that git leaves where two changes did not go together, 0 where there is none.
+// conflict finds the first mark that git leaves where two changes did not go together, 0 if there is none.
 func conflict(src []byte) int {
 	line := 0
 	for text := range strings.Lines(string(src)) {
@@ -498,7 +498,7 @@ func (l *Library) Address(p cdn.Pattern, version string, f *File) string {
 	return p.Address(cdn.File{Name: l.NameOnCDNs(), Version: version, Path: f.Path})
 }
 
-// Clone returns a deep copy, which can be drafted on.
+// Clone returns a deep copy, which can be planned on.
 func (l *List) Clone() *List {
 	out := *l
 	out.Libraries = make(Libraries, len(l.Libraries))

@@ -61,7 +61,7 @@ func TestNewKeysKeepTheLastLine(t *testing.T) {
 	}
 }
 
-// TestAttributes: what git is told is said once, and nothing else of its file changes.
+// TestAttributes: what git is reported is said once, and nothing else of its file changes.
 func TestAttributes(t *testing.T) {
 	const both = "/crate.yaml merge=union\n/crate.seal.json merge=union\n"
 	for src, want := range map[string]string{"": both, "*.png binary\n": "*.png binary\n" + both, "*.png binary": "*.png binary\n" + both, both: both, "crate.yaml merge=text\r\n": "crate.yaml merge=text\r\n/crate.seal.json merge=union\r\n"} {

@@ -35,12 +35,12 @@ type Sealed struct {
 	Origin  string `json:"origin"`           // as in the packing list's from
 	Digest  string `json:"digest,omitempty"` // integrity string of the origin's own bytes
 	Licence string `json:"licence,omitempty"`
-	// Serve and Build are what the packing list said when it was last carried out, so that an edit of it shows.
+	// Serve and Build are what the packing list said when it was last applied, so that an edit of it shows.
 	Serve Serve `json:"serve,omitempty"`
 	Build Build `json:"build,omitempty"`
 	// Linked says that pages have nothing but links to it so far: its files' places are kept for them.
 	Linked bool `json:"linked,omitempty"`
-	// Imports are the names under which modules import its files: a specifier to a path in the delivery.
+	// Imports are the names under which modules import its files: a specifier to a path in the package.
 	Imports map[string]string `json:"imports,omitempty"`
 	// Asks are the packages that its own modules import by name, each with the range of versions that its manifest allows.
 	Asks map[string]string `json:"asks,omitempty"`
@@ -52,7 +52,7 @@ type Sealed struct {
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
 type File struct {
-	Path       string          `json:"path"`               // in the delivery
+	Path       string          `json:"path"`               // in the package
 	At         paths.InProject `json:"at,omitzero"`        // zero for what only links lead to
 	Size       int64           `json:"size"`               // bytes
 	Integrity  string          `json:"integrity"`          // sha384, as in Subresource Integrity
@@ -258,7 +258,7 @@ func (s *Seal) Names() []string {
 	return names
 }
 
-// Clone returns a deep copy, which can be drafted on.
+// Clone returns a deep copy, which can be planned on.
 func (s *Seal) Clone() *Seal {
 	out := &Seal{Format: s.Format, Libraries: make(map[string]*Sealed, len(s.Libraries)), Tags: slices.Clone(s.Tags)}
 	for name, lib := range s.Libraries {
@@ -286,7 +286,7 @@ func (f *Facts) clone() *Facts {
 	return &copied
 }
 
-// File returns the library's file of that path in the delivery, or nil.
+// File returns the library's file of that path in the package, or nil.
 func (l *Sealed) File(path string) *File {
 	for i := range l.Files {
 		if path != "" && l.Files[i].Path == path {
@@ -309,7 +309,7 @@ func (l *Sealed) At(place string) *File {
 	return nil
 }
 
-// InBuild returns a file in a build: the file itself, its pair, or, where there is no such pair, the file itself.
+// InBuild returns a file in a build: the file itself, its pair, or, if there is no such pair, the file itself.
 func (l *Sealed) InBuild(f *File, build Build) *File {
 	if build == NoBuild || f.OtherBuild == "" || f.Build == build {
 		return f
@@ -320,12 +320,12 @@ func (l *Sealed) InBuild(f *File, build Build) *File {
 	return f
 }
 
-// Called tells whether a person means the file by a name: its path in the delivery or in the project, or its own name there.
+// Called reports whether a person means the file by a name: its path in the package or in the project, or its own name there.
 func (f *File) Called(name string) bool {
 	return f.Path == name || !f.At.IsZero() && (f.At.String() == name || f.At.Base() == name)
 }
 
-// Is tells whether what a reader yields is the file, byte for byte.
+// Is reports whether what a reader yields is the file, byte for byte.
 func (f *File) Is(r io.Reader) bool {
 	sums, err := integrity.OfReader(r, "sha384")
 	return err == nil && sums["sha384"] == f.Integrity

@@ -13,7 +13,7 @@ type Share struct {
 	Holds    map[string]Hold        `yaml:"holds,omitempty"` // by the libraries' names
 }
 
-// Inherit gives a list what a file further up shares. What the list says itself goes before it; nothing of it is written into the list's own file.
+// Inherit gives a list what a file further up shares. What the list says itself goes before it; nothing is written into the list's own file.
 func (l *List) Inherit(s *Share, from string) {
 	l.CDNs, l.Profiles, l.holds = joined(s.CDNs, l.CDNs), joined(s.Profiles, l.Profiles), map[string]Hold{}
 	for name, h := range s.Holds {

@@ -33,7 +33,7 @@ type Names string
 
 // The habits of naming.
 const (
-	Shipped   Names = "shipped"   // as in the delivery
+	Shipped   Names = "shipped"   // as in the package
 	Plain     Names = "plain"     // without the version
 	Versioned Names = "versioned" // with it
 )
@@ -49,7 +49,7 @@ type Role bool
 
 // The roles.
 const (
-	Kept   Role = false // it lies beside: what a page's files ask for by themselves
+	Kept   Role = false // it is beside: what a page's files ask for by themselves
 	Tagged Role = true  // pages refer to it
 )
 

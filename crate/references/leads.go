@@ -148,7 +148,7 @@ func (g *Resolver) part(v *tags.Page, r page.Reference, at paths.InSite, file st
 	return []check.Finding{f}
 }
 
-// nearestOf is the name of several that is most like another, "" where none is much like it.
+// nearestOf is the name of several that is most like another, "" if none is much like it.
 func nearestOf(name string, list []string) string {
 	best, most := "", 0.6
 	for _, n := range list {
@@ -169,7 +169,7 @@ func (g *Resolver) Advise(f *check.Finding, at paths.InSite) {
 	}
 }
 
-// Sheets finds references of the own stylesheets on a page that lead to no file. They are told of the stylesheet, for all its pages.
+// Sheets finds references of the own stylesheets on a page that lead to no file. They are reported of the stylesheet, for all its pages.
 func (g *Resolver) Sheets(v *tags.Page) []check.Finding {
 	var list []check.Finding
 	for i := range v.Includes {

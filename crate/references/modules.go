@@ -67,8 +67,8 @@ func (g *Resolver) Missing(n *graph.Node) bool {
 // own tells a module whose text is the site's own.
 func own(n *graph.Node) bool { return n.Of.File == nil && n.Target.URL == "" }
 
-// imports looks at the imports of one module. Of a library's only names are told that no map has; imports of inline modules that name files
-// are told with the page's other references.
+// imports looks at the imports of one module. Of a library's only names are reported that no map has; imports of inline modules that name files
+// are reported with the page's other references.
 func (m *modules) imports(n *graph.Node) {
 	for i := range n.Imports {
 		e := &n.Imports[i]
@@ -172,7 +172,7 @@ func (m *modules) unmapped(f check.Finding, name string) {
 // nowhere tells of a file that is not there.
 func (m *modules) nowhere(f check.Finding, way graph.Way, name string) {
 	if m.g.p.At(m.g.p.InProject(way.Target.Path)).File != nil {
-		return // that is told of the library
+		return // that is reported of the library
 	}
 	f.Name, f.Message, f.Next = check.LeadsNowhere, "there is no file "+way.Target.Path.String(), "put the file there, or correct the import"
 	if way.Mapped && way.Bare {
@@ -303,7 +303,7 @@ func (m *modules) entries(file string, read *module.Map, begin int) {
 	}
 }
 
-// late says why older browsers pass an import map over, "" where they do not.
+// late says why older browsers pass an import map over, "" if they do not.
 func (m *modules) late(at int, second bool) string {
 	if second {
 		return "is a second one"

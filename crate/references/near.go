@@ -25,7 +25,7 @@ import (
 type Resolver struct {
 	p    *project.Project
 	site *walk.Site
-	// Moved are files that somebody moved by hand: references to their old places are told as if they had followed.
+	// Moved are files that somebody moved by hand: references to their old places are reported as if they had followed.
 	Moved map[paths.InSite]paths.InSite
 
 	answers     memo.Memo[paths.InSite, nearest]
@@ -48,7 +48,7 @@ type foldedNames struct {
 	kinds map[packages.Kind][]paths.InSite // sorted by their own names
 }
 
-// compared is how many files a name is held against at most: those whose own names come next to it by the alphabet.
+// compared is how many files a name is compared with at most: those whose own names come next to it by the alphabet.
 const compared = 500
 
 // around lists the files of a kind that a name may mean.
@@ -134,7 +134,7 @@ func (n *Resolver) search(name paths.InSite) nearest {
 	return nearest{name: best}
 }
 
-// Has tells whether the site has a file, in exactly this case.
+// Has reports whether the site has a file, in exactly this case.
 func (n *Resolver) Has(name paths.InSite) bool {
 	if n.site.Has(name) {
 		return true

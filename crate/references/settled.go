@@ -24,7 +24,7 @@ func newSettled() *nearResults {
 	return &nearResults{seed: maphash.MakeSeed(), near: map[string]map[uint64]struct{}{}, far: map[uint64]struct{}{}}
 }
 
-// from returns what tells whether an address is among them, seen from a folder. Nothing may be added until the reading is done.
+// from returns what reports whether an address is among them, seen from a folder. Nothing may be added until the reading is done.
 func (s *nearResults) from(dir string) (has func(value []byte) bool, done func()) {
 	s.mu.RLock()
 	near, far := s.near[dir], s.far

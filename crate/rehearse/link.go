@@ -154,7 +154,7 @@ type edit struct {
 	with       string // blanks follow up to the end
 }
 
-// apply makes the edits. Every letter that is not edited stays in its place; where something is inserted, those behind it in their line move on.
+// apply makes the edits. Every letter that is not edited stays in its place; where something is inserted, those after it in their line move on.
 func (e *edits) apply(src []byte) []byte {
 	out := append([]byte{}, src...)
 	for i := len(e.list) - 1; i >= 0; i-- {

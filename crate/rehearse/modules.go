@@ -18,7 +18,7 @@ type Module struct {
 	// Imports are the modules to which its specifiers lead, by their place in the request; one that leads nowhere has -1, and of one that is
 	// not here nothing is known.
 	Imports map[string]int `json:"imports,omitempty"`
-	Unknown bool           `json:"unknown,omitempty"` // its text is not at hand
+	Unknown bool           `json:"unknown,omitempty"` // its text is not available
 }
 
 // The states of a module.
@@ -60,7 +60,7 @@ func (s *page) units() []*unit {
 	return s.made
 }
 
-// module runs one of the request's modules, with what it imports, and tells whether that came to its end. Of one that can't be had in this room
+// module runs one of the request's modules, with what it imports, and reports whether that came to its end. Of one that can't be had in this room
 // nothing is known then.
 func (s *page) module(at int) (ended, known bool) {
 	u := s.units()[at]
@@ -74,7 +74,7 @@ func (s *page) module(at int) (ended, known bool) {
 	return u.state == ran, u.state != waiting
 }
 
-// link makes a module and all that it imports ready to run (ECMA-262, section 16.2.1.6). It tells whether that could be done; what is missing is
+// link makes a module and all that it imports ready to run (ECMA-262, section 16.2.1.6). It reports whether that could be done; what is missing is
 // told by reading already. Nothing runs where one of them can't be linked.
 func (s *page) link(u *unit, owner int) bool {
 	var graph []*unit
@@ -95,7 +95,7 @@ func (s *page) link(u *unit, owner int) bool {
 	return s.whole(u, map[*unit]bool{})
 }
 
-// whole tells whether nothing that a module imports, over others too, failed to be linked.
+// whole reports whether nothing that a module imports, over others too, failed to be linked.
 func (s *page) whole(u *unit, seen map[*unit]bool) bool {
 	if seen[u] || u.state == ran {
 		return true
@@ -320,13 +320,13 @@ func (s *page) evaluate(u *unit) error {
 		case goja.PromiseStatePending:
 			u.state = waiting
 		case goja.PromiseStateRejected:
-			u.state = failed // the rejection is told, as nobody handles it
+			u.state = failed // the rejection is reported, as nobody handles it
 		}
 	}
 	return nil
 }
 
-// fetch is import() in the room: a promise of what the other module exports, which runs a moment later. Of what is not at hand nothing comes.
+// fetch is import() in the room: a promise of what the other module exports, which runs a moment later. Of what is not available nothing comes.
 func (s *page) fetch(u *unit, name goja.Value) goja.Value {
 	owner := s.current
 	at, known := -1, false

@@ -121,7 +121,7 @@ func (s *page) unhandled() {
 	s.rejected = nil
 }
 
-// address is a reference as an address, by its parts, nil where it is none (URL Standard, section 6.1).
+// address is a reference as an address, by its parts, nil if it is none (URL Standard, section 6.1).
 func address(ref, base string) any {
 	u, err := url.Parse(strings.TrimSpace(ref))
 	if err == nil && base != "" {

@@ -204,7 +204,7 @@ func (s *page) stand(name string) {
 	}
 }
 
-// compile reads a script. The engine would open the file that a source map's comment names, so it is told not to.
+// compile reads a script. The engine would open the file that a source map's comment names, so it is reported not to.
 func compile(name, text string) (*goja.Program, error) {
 	tree, err := goja.Parse(name, text, parser.WithDisableSourceMaps)
 	if err != nil {
@@ -216,7 +216,7 @@ func compile(name, text string) (*goja.Program, error) {
 	return goja.CompileAST(tree, false)
 }
 
-// text runs a text. It tells whether that came to its end.
+// text runs a text. It reports whether that came to its end.
 func (s *page) text(name, text string) bool {
 	program, err := compile(name, withImports(text))
 	var wrong *goja.CompilerSyntaxError
@@ -240,7 +240,7 @@ func (s *page) text(name, text string) bool {
 	return true
 }
 
-// write is document.write: what it writes stands behind the script that wrote it, and scripts in it run at once.
+// write is document.write: what it writes is after the script that wrote it, and scripts in it run at once.
 func (s *page) write(text string) {
 	if s.current < 0 || s.elems[s.current] == nil || s.depth > 10 {
 		s.touched[-1] = true

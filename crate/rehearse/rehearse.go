@@ -1,4 +1,4 @@
-// Package rehearse runs a page's scripts, in their order, in a closed room: a JavaScript engine with a stand-in
+// Package rehearse runs a page's scripts, in their order, in a sandbox: a JavaScript engine with a stand-in
 // for the browser's document and window, and nothing else. There is no way out of it: no network, no disk, no
 // clock but a simulated one. It reports the first fault of each script as a browser's console would, and the
 // globals that scripts read before anything defined them.
@@ -73,18 +73,18 @@ type Request struct {
 // Eval says what becomes of texts that scripts would run as code, by eval and new Function.
 type Eval string
 
-// The choices; the zero value runs them and says nothing of it.
+// The choices; the zero value runs them and says nothing.
 const (
 	EvalNoted     Eval = "noted"     // they run, and the report says so
 	EvalForbidden Eval = "forbidden" // an EvalError, as under a page's policy (Content Security Policy Level 3, section 4.5)
 )
 
-// OnLoad stands for the body's onload attribute where a script's place is told.
+// OnLoad stands for the body's onload attribute where a script's place is reported.
 const OnLoad = -2
 
 // A Fault is what a browser's console would say of a script.
 type Fault struct {
-	Script  int    `json:"script"`           // in the request; OnLoad, or -1 where it can't be told
+	Script  int    `json:"script"`           // in the request; OnLoad, or -1 where it can't be known
 	Module  int    `json:"module,omitempty"` // in the request, from 1: in whose text the place is
 	Line    int    `json:"line"`
 	Column  int    `json:"column"`
@@ -265,7 +265,7 @@ func (s *page) open() error {
 	return s.evals()
 }
 
-// watch notes every read of a global that is not there: a proxy stands behind the global object, which the engine
+// watch notes every read of a global that is not there: a proxy is after the global object, which the engine
 // asks last, for free names and for window.x alike.
 func (s *page) watch() {
 	vm := s.vm

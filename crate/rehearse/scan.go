@@ -22,7 +22,7 @@ type scanner struct {
 	edits *edits
 }
 
-// lexemes cuts a script up. Whether a slash begins a pattern is told by what stands before it.
+// lexemes cuts a script up. Whether a slash begins a pattern is reported by what is before it.
 func lexemes(src []byte) ([]lexeme, error) {
 	buf := append(make([]byte, 0, len(src)+1), src...)
 	l := js.NewLexer(parse.NewInputBytes(buf))
@@ -53,7 +53,7 @@ func lexemes(src []byte) ([]lexeme, error) {
 	}
 }
 
-// operand tells whether a slash behind it divides.
+// operand reports whether a slash after it divides.
 func (t lexeme) operand() bool {
 	switch t.kind {
 	case js.CloseParenToken, js.CloseBracketToken, js.CloseBraceToken, js.StringToken, js.TemplateToken, js.TemplateEndToken, js.RegExpToken, js.PrivateIdentifierToken, js.IncrToken, js.DecrToken:
@@ -121,13 +121,13 @@ func (s *scanner) next(n int) lexeme {
 	return lexeme{}
 }
 
-// member tells whether the token here is a name behind a dot, or before a colon.
+// member reports whether the token here is a name after a dot, or before a colon.
 func (s *scanner) member() bool {
 	before := s.next(-1).text
 	return before == "." || before == "?." || s.next(1).text == ":"
 }
 
-// opensFunction tells whether the bracket here opens the body of a function: it stands behind => or the parameters of one.
+// opensFunction reports whether the bracket here opens the body of a function: it is after => or the parameters of one.
 func (s *scanner) opensFunction() bool {
 	switch s.next(-1).text {
 	case "=>":
@@ -154,7 +154,7 @@ func (s *scanner) opensFunction() bool {
 	return false
 }
 
-// arrow tells whether the token here stands in the body of an arrow function without brackets: async x => await x.
+// arrow reports whether the token here is in the body of an arrow function without brackets: async x => await x.
 func (s *scanner) arrow() bool {
 	depth := 0
 	for i := -1; s.at+i >= 0; i-- {
@@ -179,7 +179,7 @@ func (s *scanner) arrow() bool {
 	return false
 }
 
-// isMethod tells whether the name here is that of a method: a body stands behind its parameters.
+// isMethod reports whether the name here is that of a method: a body is after its parameters.
 func (s *scanner) isMethod() bool {
 	depth := 0
 	for i := 1; s.at+i < len(s.list); i++ {
@@ -234,7 +234,7 @@ func (s *scanner) from() int {
 	return end
 }
 
-// export edits an export here, and tells whether it is a default function or class without a name, whose body ends a statement.
+// export edits an export here, and reports whether it is a default function or class without a name, whose body ends a statement.
 func (s *scanner) export() (unnamed bool) {
 	t := s.list[s.at]
 	s.edits.exports++

@@ -47,7 +47,7 @@ func (w *surplus) fields(v reflect.Value) {
 	for i := range v.NumField() {
 		switch f := v.Field(i); f.Kind() {
 		case reflect.Interface, reflect.Slice, reflect.Pointer, reflect.Struct:
-			if t := v.Type().Field(i); t.IsExported() && t.Name != "DeclarationList" { // its declarations stand in the body, too
+			if t := v.Type().Field(i); t.IsExported() && t.Name != "DeclarationList" { // its declarations are in the body, too
 				w.walk(f)
 			}
 		}

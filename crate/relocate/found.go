@@ -15,7 +15,7 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// Found drafts that records and pages follow files which somebody moved by hand. It tells whether there are any.
+// Found plans that records and pages follow files which somebody moved by hand. It reports whether there are any.
 func Found(ctx context.Context, d *reconcile.Plan) (bool, error) {
 	site, err := d.Site(ctx)
 	if err != nil {

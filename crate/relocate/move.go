@@ -1,5 +1,5 @@
 // Package relocate moves libraries, single files of libraries, and a site's own files to other places, and finds again what
-// somebody moved by hand. What is to be moved where is worked out here; that references and records follow is for package
+// somebody moved by hand. What is to be moved where is determined here; that references and records follow is for package
 // reconcile.
 package relocate
 
@@ -50,7 +50,7 @@ type Move struct {
 	Library string `json:"library,omitempty"` // the library's name in the crate
 }
 
-// moving is a move that is being worked out.
+// moving is a move that is being determined.
 type moving struct {
 	d    *reconcile.Plan
 	req  Request
@@ -65,7 +65,7 @@ type moving struct {
 	keep    map[string]bool              // of those, the ones whose files keep their places to each other
 }
 
-// Plan drafts a move.
+// Plan plans a move.
 func Plan(ctx context.Context, d *reconcile.Plan, req Request) error {
 	m := &moving{d: d, req: req, own: map[paths.InSite]paths.InSite{}, files: map[string]map[string]string{}, folders: map[string]map[string]string{}, whole: map[string]string{}, keep: map[string]bool{}}
 	var err error
@@ -137,7 +137,7 @@ func (m *moving) isFolder(dir string) bool {
 	return err == nil && info.IsDir()
 }
 
-// meant works out one thing that is to be moved.
+// meant determines one thing that is to be moved.
 func (m *moving) meant(what string) error {
 	p := m.d.Before
 	if name, file, ok := strings.Cut(what, ":"); ok && p.Seal.Libraries[name] != nil {
@@ -248,7 +248,7 @@ func commonFolder(at map[string]paths.InSite) string {
 	return folder
 }
 
-// meantFile works out LIB:FILE, in which FILE may be a folder.
+// meantFile determines LIB:FILE, in which FILE may be a folder.
 func (m *moving) meantFile(library, file string) error {
 	sealed := m.d.Before.Seal.Libraries[library]
 	n := 0
@@ -338,7 +338,7 @@ func (m *moving) ownOrder() {
 	}
 }
 
-// library drafts moving a whole library into a folder of its own.
+// library plans moving a whole library into a folder of its own.
 func (m *moving) library(ctx context.Context, name string) error {
 	l, done, err := libraries.Open(ctx, m.d, name)
 	if err != nil {
@@ -372,7 +372,7 @@ func (m *moving) library(ctx context.Context, name string) error {
 	return err
 }
 
-// fileOf drafts moving single files of a library.
+// fileOf plans moving single files of a library.
 func (m *moving) fileOf(ctx context.Context, name string) error {
 	l, done, err := libraries.Open(ctx, m.d, name)
 	if err != nil {

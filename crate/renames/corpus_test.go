@@ -90,7 +90,7 @@ func framework() *maker {
 	return m
 }
 
-// TestRenamesOfAFramework prints, with -v, how many of a made-up framework's renames are told right, and holds them to a floor.
+// TestRenamesOfAFramework prints, with -v, how many of a made-up framework's renames are reported right, and holds them to a floor.
 func TestRenamesOfAFramework(t *testing.T) {
 	m := framework()
 	right, wrong, sure, sureWrong := 0, 0, 0, 0
@@ -137,7 +137,7 @@ func TestLed(t *testing.T) {
 	}
 }
 
-// TestNameRenames: names of which nothing else is known are told by the way in which several changed, by what is written of them, and by their words.
+// TestNameRenames: names of which nothing else is known are reported by the way in which several changed, by what is written of them, and by their words.
 func TestNameRenames(t *testing.T) {
 	got := map[string]string{}
 	for _, r := range Names([]string{"data-toggle", "data-target", "data-slide", "data-gone", "showTip", "hideTip", "furl"}, []string{"data-bw-toggle", "data-bw-target", "data-bw-slide", "data-bw-new", "openTip", "closeTip", "reef"},
@@ -151,7 +151,7 @@ func TestNameRenames(t *testing.T) {
 	}
 }
 
-// FuzzRenames: any two sheets are compared to an end, and what is told is of names that they have.
+// FuzzRenames: any two sheets are compared to an end, and what is reported is of names that they have.
 func FuzzRenames(f *testing.F) {
 	m := framework()
 	f.Add(m.old.String()[:2000], m.new.String()[:2000])

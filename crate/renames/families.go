@@ -10,7 +10,7 @@ import (
 
 // Names of classes are words with a grammar: bw-col-low-shift-3 is a step of a scale, at a width, of a kind. From one version to the next makers
 // change the grammar, so that many names change in one way: words are swapped, replaced, dropped. A family is such a way: an old pattern and a
-// new one in which some words stand for whatever stands there.
+// new one in which some words stand for whatever is there.
 
 // A renamePattern is one way in which names change.
 type renamePattern struct {
@@ -52,7 +52,7 @@ func freeNumber(word string) int {
 	return 0
 }
 
-// holds tells whether the library itself says of one pair that it changed so, and nothing speaks against the others: then all of them did.
+// holds reports whether the library itself says of one pair that it changed so, and nothing speaks against the others: then all of them did.
 func (f *renamePattern) holds() bool {
 	return f.stated > 0 && len(f.pairs) == f.matched && f.rivals+f.misfits+f.kept == 0
 }
@@ -280,7 +280,7 @@ func (f *renamePattern) fill(gone []named, came map[string]named) {
 	}
 }
 
-// hasRival tells whether, in the place of one of a new name's words that the old name has not, an old word that the new one has not gives a name
+// hasRival reports whether, in the place of one of a new name's words that the old name has not, an old word that the new one has not gives a name
 // that came, too, or was there as the new one was: a step of a scale that is still there did not become another one.
 func (f *renamePattern) hasRival(old, new []string, kept bool, came map[string]named) bool {
 	for j, w := range f.new {

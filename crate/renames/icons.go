@@ -27,8 +27,8 @@ const theSame = 0.95
 // mostKept is how many names of both versions are asked whether drawings held.
 const mostKept = 100
 
-// draw finds what icons are called now: by the character that they are, unless characters were dealt anew from one version to the next, and by the
-// drawing, where fonts can be read and were not drawn anew.
+// draw finds what icons are called now: by the character that they are, unless characters were dealt again from one version to the next, and by the
+// drawing, where fonts can be read and were not drawn again.
 func (w *matcher) draw(gone []string, e Evidence) {
 	gone = slices.DeleteFunc(slices.Clone(gone), func(o string) bool { return w.old.glyph(o) == "" })
 	byGlyph := w.byGlyph()
@@ -82,7 +82,7 @@ func (w *matcher) draw(gone []string, e Evidence) {
 	}
 }
 
-// newlyReassigned tells whether characters were dealt anew from one version to the next: most names of both are another one now.
+// newlyReassigned reports whether characters were dealt again from one version to the next: most names of both are another one now.
 func (w *matcher) newlyReassigned() bool {
 	asked, held := 0, 0
 	for _, class := range w.kept {
@@ -97,7 +97,7 @@ func (w *matcher) newlyReassigned() bool {
 	return 2*held < asked
 }
 
-// outlinesHold tells whether the drawings are the same in both versions, by those of the names that both have.
+// outlinesHold reports whether the drawings are the same in both versions, by those of the names that both have.
 func (w *matcher) outlinesHold(olds glyphs.Set, drawings map[string][]*glyphs.Drawing) bool {
 	seen, same := 0, 0
 	for _, class := range w.kept {
@@ -128,7 +128,7 @@ func (w *matcher) sameIcon(o, n string) (share, said float64) {
 	return 1, said
 }
 
-// otherIcon tells whether two classes that are the same character are known not to be the same icon: characters were dealt anew, or it looks otherwise.
+// otherIcon reports whether two classes that are the same character are known not to be the same icon: characters were dealt again, or it looks otherwise.
 func (w *matcher) otherIcon(o, n string) bool {
 	a, b := w.old.glyph(o), w.new.glyph(n)
 	return a != "" && a == b && w.icons[o].class != n && (w.reassigned || w.drawings)

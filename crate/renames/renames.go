@@ -37,7 +37,7 @@ type ChangeNote struct {
 	Table       bool // a row of a table of names, in which every word is one
 }
 
-// The weights of the evidence, and how much a score must be to be told of, and to be sure.
+// The weights of the evidence, and how much a score must be to be known of, and to be sure.
 const (
 	tellFrom = 0.5
 	sureFrom = 0.8
@@ -148,7 +148,7 @@ func missing(a, b *style.Sheet) []string {
 func parts(name string) []string {
 	list := strings.FieldsFunc(name, func(r rune) bool { return r == '-' || r == '_' || r == rune(freeMark[0]) || r == rune(anyWord[0]) })
 	if len(list) == 0 {
-		return []string{name} // nothing but marks: it is a word all the same
+		return []string{name} // nothing but marks: it is a word anyway
 	}
 	return list
 }
@@ -277,7 +277,7 @@ func fromNotes(gone, come []string, notes []ChangeNote) map[string]map[string]st
 	return said
 }
 
-// isName tells a name in a sentence from a word of it: it has a dash, or stands in quotes or behind a dot.
+// isName tells a name in a sentence from a word of it: it has a dash, or stands in quotes or after a dot.
 func isName(text, word string) bool {
 	if strings.ContainsAny(word, "-_") {
 		return true

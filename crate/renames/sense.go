@@ -12,7 +12,7 @@ import (
 )
 
 // A declarations is what a class means for an element that has it: the value of each property, by where it counts (media query, shape of the
-// selector) and the property's name, as far as it can be told without a page. Shorthands are taken apart, lengths are in pixels, colours in one
+// selector) and the property's name, as far as it can be known without a page. Shorthands are taken apart, lengths are in pixels, colours in one
 // notation, custom properties have their values; logical properties are those of a page that is written from left to right (CSS Logical
 // Properties Level 1). What is for one maker's engine is left out.
 type declarations map[string]evidenceItem
@@ -24,7 +24,7 @@ type evidenceItem struct {
 	weight float64
 }
 
-// computedStyles are what the classes of a sheet mean, each worked out when it is asked for.
+// computedStyles are what the classes of a sheet mean, each determined when it is asked for.
 type computedStyles struct {
 	sheet  *style.Sheet
 	counts occurrences
@@ -67,7 +67,7 @@ func (m *computedStyles) of(class string) declarations {
 	return s
 }
 
-// conditional tells whether a class says anything under a condition, of the window's width say.
+// conditional reports whether a class says anything under a condition, of the window's width say.
 func (m *computedStyles) conditional(class string) bool {
 	return slices.ContainsFunc(m.sheet.Decls[class], func(d style.Declaration) bool { return d.Context != "" })
 }
@@ -92,7 +92,7 @@ func (m *computedStyles) anywhere(class string) declarations {
 // beside is how much a statement counts that a class makes together with others.
 const beside = 0.2
 
-// valueOf is a value in the one notation, "" where it is for one maker's engine.
+// valueOf is a value in the one notation, "" if it is for one maker's engine.
 func (m *computedStyles) valueOf(value string) string {
 	one, done := m.plain[value]
 	if !done {
@@ -303,7 +303,7 @@ func alike(a, b declarations, came bool) (share, said float64) {
 	return common / whole, said
 }
 
-// near tells whether two values are lengths of which one is the other, tuned: ten pixels that are nine now. Shares of a whole are not, since the
+// near reports whether two values are lengths of which one is the other, tuned: ten pixels that are nine now. Shares of a whole are not, since the
 // steps of a scale lie as near to each other.
 func near(a, b string) bool {
 	x, y := strings.Fields(a), strings.Fields(b)
@@ -340,7 +340,7 @@ func (m declarations) own() string {
 	return strings.Join(list, ";")
 }
 
-// widths tells whether much of what a class says counts at some width of the window only.
+// widths reports whether much of what a class says counts at some width of the window only.
 func (m declarations) widths() bool {
 	always, only := 0.0, 0.0
 	for k, v := range m {
@@ -355,7 +355,7 @@ func (m declarations) widths() bool {
 	return only > 0.5*always
 }
 
-// begins tells whether what a class says at some widths of the window alone counts from a width on, without an end, and ends the reverse.
+// begins reports whether what a class says at some widths of the window alone counts from a width on, without an end, and ends the reverse.
 func (m declarations) begins() bool { return m.bounded("min-width", "max-width") }
 func (m declarations) ends() bool   { return m.bounded("max-width", "min-width") }
 

@@ -9,7 +9,7 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// stems are the families in which a name that stands by itself, and begins others, became another: panel, and all that begins with panel-.
+// stems are the families in which a name that stands alone, and begins others, became another: panel, and all that begins with panel-.
 // Bases are names that are gone with the new ones that mean much the same.
 func stems(gone []string, split map[string][]string, is map[string]named, bases map[string][]string) []*renamePattern {
 	var list []*renamePattern
@@ -42,7 +42,7 @@ func stems(gone []string, split map[string][]string, is map[string]named, bases 
 	return list
 }
 
-// A stem is the first word of names: that of panel, panel-body and panel-title. Its ends are what comes behind it, "" for a name that is the
+// A stem is the first word of names: that of panel, panel-body and panel-title. Its ends are what comes after it, "" for a name that is the
 // stem itself.
 func byStem(names []string, split map[string][]string) map[string]map[string]string {
 	list := map[string]map[string]string{}

@@ -53,7 +53,7 @@ func TestWorn(t *testing.T) {
 	}
 }
 
-// Names that say nothing by themselves are told by what stood with them, by what follows the whole of which they are, and never against a window's width.
+// Names that say nothing by themselves are reported by what stood with them, by what follows the whole of which they are, and never against a window's width.
 func TestNamesByTheirCompany(t *testing.T) {
 	for _, c := range []struct{ about, old, new, was, is string }{
 		{"the element that it was in", ".deck .plank{height:1px}", ".deck{}.deck-plank{height:2px}.rail-plank{height:2px}", "plank", "deck-plank"},

@@ -17,7 +17,7 @@ import (
 )
 
 // Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
-// although what its needs name is there. Needs are those known so far. It returns nil where the scripts run, or where that
+// although what its needs name is there. Needs are those known so far. It returns nil if the scripts run, or where that
 // can't be tried.
 func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (*Requirement, error) {
 	files := inOrder(onPage(o, sel))
@@ -126,7 +126,7 @@ func names(list []script.Global) []string {
 	return out
 }
 
-// A present is what stands on a page before a library's own scripts.
+// A present is what is on a page before a library's own scripts.
 type present struct {
 	texts   [][]byte
 	defines [][]string // the globals that each script defines: names for one thing, often
@@ -182,7 +182,7 @@ func (r *Resolver) bases(ctx context.Context, needs []Requirement, page Page) (*
 	return s, nil
 }
 
-// partText is the other script of a package that meets a need, nil where there is none.
+// partText is the other script of a package that meets a need, nil if there is none.
 func (r *Resolver) partText(ctx context.Context, n Requirement) ([]byte, error) {
 	if n.Part == "" {
 		return nil, nil

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// ImportsOf lists the packages that the chosen modules of a delivery import by name, each once, with the range of versions that its manifest
+// ImportsOf lists the packages that the chosen modules of a package import by name, each once, with the range of versions that its manifest
 // wants. Its own name is none of them.
 func ImportsOf(o *origin.Opened, sel *packages.Selection) []Requirement {
 	var list []Requirement

@@ -47,14 +47,14 @@ type Requirement struct {
 	Package  string   `json:"package,omitempty"` // that would define it
 	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
 	Part     string   `json:"part,omitempty"`    // the file of it that does, where it is none of those that it would be taken for
-	Own      string   `json:"own,omitempty"`     // a file of the delivery itself that has it
+	Own      string   `json:"own,omitempty"`     // a file of the package itself that has it
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
 
 	guess bool // the script asked for it and then stopped, which may have another reason
 }
 
-// File is the script of the delivery that needs it.
+// File is the script of the package that needs it.
 func (s *Requirement) File() string {
 	file, _, _ := strings.Cut(s.At, ":")
 	return file
@@ -73,7 +73,7 @@ func ownGlobals(o *origin.Opened, sel *packages.Selection) map[string]bool {
 	return own
 }
 
-// NeedsOf lists what the chosen scripts of a delivery need, each global once, by the strongest evidence; with optional set
+// NeedsOf lists what the chosen scripts of a package need, each global once, by the strongest evidence; with optional set
 // also what they use where it is there.
 func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Requirement {
 	own := ownGlobals(o, sel)
@@ -143,7 +143,7 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 	return r.byNames(ctx, o, n, namesFor(o.Name, globals), supplies)
 }
 
-// byNames finds a package for a need among names that it may have; supplies tells whether one has what is needed. Where no
+// byNames finds a package for a need among names that it may have; supplies reports whether one has what is needed. Where no
 // registry may be asked there is none.
 func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement, names []string, supplies func(context.Context, *origin.Opened) (bool, error)) error {
 	if len(r.Registries) == 0 || r.Offline {
@@ -185,7 +185,7 @@ func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement
 	return nil
 }
 
-// published is when a package's version came out, zero where that is not known.
+// published is when a package's version came out, zero if that is not known.
 func (r *Resolver) published(ctx context.Context, o *origin.Opened) (then time.Time) {
 	if o.Kind == origin.Package {
 		if doc, err := r.Document(ctx, o.Name, true); err == nil {
@@ -241,7 +241,7 @@ func newestBy(p *source.Package, then time.Time) string {
 	return cmp.Or(best, first)
 }
 
-// suppliesOne tells whether what a package would put on a page defines one of the globals, or gives one of the members.
+// suppliesOne reports whether what a package would put on a page defines one of the globals, or gives one of the members.
 func suppliesOne(p *origin.Opened, globals []string) bool {
 	return slices.ContainsFunc(p.Suggest().Choices, func(c packages.Choice) bool {
 		f := p.File(c.Path)

@@ -39,7 +39,7 @@ func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *packages.Se
 	return list, nil
 }
 
-// Confirm makes sure of the needs that nothing supplies so far: a script that runs to its end without them can do without.
+// Confirm verifies the needs that nothing supplies so far: a script that runs to its end without them can do without.
 // For the others it looks whether the registry has what the library's makers took for granted.
 func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
 	var kept []Requirement
@@ -114,7 +114,7 @@ const (
 	mostCopy   = 1 << 20
 )
 
-// ownFile finds a script of the delivery itself that has one of the globals or members; copies of other libraries count,
+// ownFile finds a script of the package itself that has one of the globals or members; copies of other libraries count,
 // since their makers ship them for that.
 func (r *Resolver) ownFile(o *origin.Opened, globals []string) (string, error) {
 	copies, err := r.copies.Get(o, func() (map[string]*script.Report, error) { return r.readCopies(o) })
@@ -129,7 +129,7 @@ func (r *Resolver) ownFile(o *origin.Opened, globals []string) (string, error) {
 	return "", nil
 }
 
-// readCopies reads the copies of other libraries. What it learns stays out of the delivery, which others may be reading.
+// readCopies reads the copies of other libraries. What it learns stays out of the package, which others may be reading.
 func (r *Resolver) readCopies(o *origin.Opened) (map[string]*script.Report, error) {
 	copies := map[string]*script.Report{}
 	for i := range o.Files {

@@ -25,8 +25,8 @@ const (
 	mostFiles   = 12
 )
 
-// Needs finds out what the chosen scripts of a delivery need on a page, with optional set also what they use where it is
-// there, and what supplies each: a library of the crate, a package, or a file of the delivery itself, which is added to the selection. Where the newest of a
+// Needs finds out what the chosen scripts of a package need on a page, with optional set also what they use where it is
+// there, and what supplies each: a library of the crate, a package, or a file of the package itself, which is added to the selection. Where the newest of a
 // package is none that the scripts run with, an older one is named.
 func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, optional bool, page Page) ([]Requirement, error) {
 	for round := 0; ; round++ {
@@ -85,7 +85,7 @@ type Page struct {
 }
 
 // Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for when it
-// is asked in earnest, with the project locked. What can't be had is told then.
+// is asked in earnest, with the project locked. What can't be had is reported then.
 func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool) {
 	r.prefetch(ctx, o, sel, page, deep, 0)
 }
@@ -178,7 +178,7 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 	return needs, nil
 }
 
-// bring adds to the selection the delivery's own file that supplies a need, and tells whether there is one.
+// bring adds to the selection the package's own file that supplies a need, and reports whether there is one.
 func bring(o *origin.Opened, sel *packages.Selection, n *Requirement) bool {
 	if n.Own == "" || sel.Has(n.Own) {
 		return false
@@ -191,7 +191,7 @@ func bring(o *origin.Opened, sel *packages.Selection, n *Requirement) bool {
 const mostMajors = 3
 
 // fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
-// their end with that. It tells whether they run then; where that can't be tried they count as running.
+// their end with that. It reports whether they run then; where that can't be tried they count as running.
 func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (bool, error) {
 	if o.Kind != origin.Package {
 		return true, nil
@@ -293,7 +293,7 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 	return list, nil
 }
 
-// run runs the chosen scripts after what supplies their needs, and tells whether all come to their end.
+// run runs the chosen scripts after what supplies their needs, and reports whether all come to their end.
 func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (runs, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
 	if err != nil {

@@ -9,7 +9,7 @@ import (
 	minjs "github.com/tdewolff/minify/v2/js"
 )
 
-// A sample is a made-up script in one of the ways that libraries are wrapped, with what is to be told
+// A sample is a made-up script in one of the ways that libraries are wrapped, with what is to be known
 // of it. Optional and later needs are written with "?" and "~".
 type sample struct {
 	name, src string
@@ -165,8 +165,8 @@ func definesText(r *Report) string {
 	return strings.Join(list, " ")
 }
 
-// TestCorpus is the measure of what is told right: every sample as written and minified. Minifying
-// keeps top-level names and may rewrite what a year's syntax is told by, so years are held on the
+// TestCorpus is the measure of what is reported right: every sample as written and minified. Minifying
+// keeps top-level names and may rewrite what a year's syntax is reported by, so years are held on the
 // readable form.
 func TestCorpus(t *testing.T) {
 	m := minify.New()

@@ -78,7 +78,7 @@ func (f *follower) eval(e js.IExpr, this value) value {
 	return value{}
 }
 
-// newExpr follows what is made anew; what a promise is given to run is run.
+// newExpr follows what is made again; what a promise is given to run is run.
 func (f *follower) newExpr(x *js.NewExpr, this value) value {
 	callee := f.eval(x.X, this)
 	f.use(callee)

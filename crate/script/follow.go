@@ -230,7 +230,7 @@ func (f *follower) block(list []js.IStmt, this value) (result value, ended bool)
 	return result, false
 }
 
-// statement follows a statement; ended tells that what stands behind it does not run.
+// statement follows a statement; ended tells that what is after it does not run.
 func (f *follower) statement(s js.IStmt, this value) (result value, ended bool) {
 	if f.depth > 400 {
 		return value{}, false
@@ -332,7 +332,7 @@ func (f *follower) try(s *js.TryStmt, this value) (result value) {
 	return result
 }
 
-// evalAny evaluates what stands in an expression's place but may be a declaration.
+// evalAny evaluates what is in an expression's place but may be a declaration.
 func (f *follower) evalAny(n js.INode, this value) value {
 	switch n := n.(type) {
 	case *js.VarDecl:

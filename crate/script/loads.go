@@ -28,7 +28,7 @@ type Load struct {
 	// Page says that the name leads on from the page and not from the script itself.
 	Page bool `json:"page,omitempty"`
 	// Waits says that the script itself comes to its end only once the other has (a top-level await), Caught that it knows what to do
-	// where there is none, and Late that a function asks, which may not be called.
+	// if there is none, and Late that a function asks, which may not be called.
 	Waits  bool `json:"waits,omitempty"`
 	Caught bool `json:"caught,omitempty"`
 	Late   bool `json:"late,omitempty"`

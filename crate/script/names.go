@@ -40,7 +40,7 @@ var absent = map[string]bool{"require": true, "module": true, "exports": true, "
 	"Buffer": true, "__dirname": true, "__filename": true, "importScripts": true, "Deno": true, "Bun": true, "WScript": true}
 
 // browserNames are what a browser gives to every script: the globals of ECMA-262 and of the HTML, DOM
-// and related standards, without event handlers and element interfaces, which are told by their form.
+// and related standards, without event handlers and element interfaces, which are reported by their form.
 var browserNames = sync.OnceValue(func() map[string]struct{} {
 	m := map[string]struct{}{}
 	for _, n := range strings.Fields(`

@@ -24,7 +24,7 @@ type Use struct {
 	Word   string
 	Offset int
 	How    Likelihood
-	// Selector is '.' or '#' where it stands in a selector, and '#' where a call takes an id, 0 elsewhere.
+	// Selector is '.' or '#' where it is in a selector, and '#' where a call takes an id, 0 elsewhere.
 	Selector byte
 	// Member says that it is a member, and Of, of what, where that is a name.
 	Member bool
@@ -110,7 +110,7 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	return u, true
 }
 
-// InMarkup tells whether a place of a script is in a class attribute of markup in a text, where several names may stand.
+// InMarkup reports whether a place of a script is in a class attribute of markup in a text, where several names may stand.
 func InMarkup(src []byte, offset int) bool {
 	return classAttr().Match(src[max(0, bytes.LastIndexByte(src[:offset], '\n')):offset])
 }
@@ -161,7 +161,7 @@ func Looks(src []byte) []Look {
 	return list
 }
 
-// memberOf returns the name before a dot, "" where there is none.
+// memberOf returns the name before a dot, "" if there is none.
 func memberOf(src []byte, dot int) string {
 	end := dot
 	for end > 0 && (src[end-1] == ' ' || src[end-1] == '\n' || src[end-1] == '\t') {

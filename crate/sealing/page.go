@@ -108,7 +108,7 @@ func (l *look) mapped(ctx context.Context, in *page.Include) []Demand {
 	var list []Demand
 	for _, ref := range slices.Sorted(maps.Keys(read.Integrity)) {
 		d := l.demand(ctx, ref, read.Integrity[ref], true, in.Start)
-		d.Line, d.Column = l.page.Position(in.TextStart() + max(0, strings.LastIndex(text, ref))) // its integrity stands behind its import
+		d.Line, d.Column = l.page.Position(in.TextStart() + max(0, strings.LastIndex(text, ref))) // its integrity is after its import
 		list = append(list, d)
 	}
 	return list

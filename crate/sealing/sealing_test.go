@@ -10,7 +10,7 @@ import (
 	"merrycrate.example/merry/crate/integrity"
 )
 
-// TestPage: what a page demands of each file is held against the file's bytes.
+// TestPage: what a page demands of each file is compared with the file's bytes.
 func TestPage(t *testing.T) {
 	dir := t.TempDir()
 	if err := os.WriteFile(filepath.Join(dir, "boat.js"), []byte("boat"), 0o644); err != nil {

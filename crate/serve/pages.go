@@ -86,7 +86,7 @@ func typeOf(b []byte) string {
 	return "text/html; charset=utf-8"
 }
 
-// shown tells whether a page is asked for to be shown, and not as a piece by a script, which gets it as it is.
+// shown reports whether a page is asked for to be shown, and not as a piece by a script, which gets it as it is.
 func shown(r *http.Request) bool {
 	switch r.Header.Get("Sec-Fetch-Dest") {
 	case "", "document", "iframe", "frame", "embed", "object":
@@ -111,7 +111,7 @@ func (s *Server) added(name string, b []byte, shown bool) []byte {
 	return append(append(append(make([]byte, 0, len(b)+len(deskTag())), b[:at]...), deskTag()...), b[at:]...)
 }
 
-// Shift is how many columns of a page's line stand there for what was added before a place of it.
+// Shift is how many columns of a page's line are there for what was added before a place of it.
 func (s *Server) Shift(name string, line, column int) int {
 	b, err := s.Page(name)
 	if err != nil || !s.Live {

@@ -46,13 +46,13 @@ type Options struct {
 	Host string
 	// Cache is how long files may be kept by the browser: 0 has it ask each time.
 	Cache time.Duration
-	// Behind is the server that is asked for pages and for what the site does not have, nil for none.
+	// Behind is the server requested pages and for what the site does not have, nil for none.
 	Behind *url.URL
 	// CDNFallback has links to other hosts answered from the cache, where the crate has their bytes.
 	CDNFallback bool
 	// Live has pages loaded again on changes, and their console told.
 	Live bool
-	// OnMessage is told what browsers say of the site's pages.
+	// OnMessage is reported what browsers say of the site's pages.
 	OnMessage func(*console.Message)
 }
 
@@ -169,7 +169,7 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 	})
 }
 
-// named tells whether a request's host is this server. On an address that is not loopback's, numbers are: a name is what leads elsewhere.
+// named reports whether a request's host is this server. On an address that is not loopback's, numbers are: a name is what leads elsewhere.
 func (s *Server) named(host string) bool {
 	ip := net.ParseIP(host)
 	if own := net.ParseIP(s.Host); own != nil && !own.IsLoopback() && ip != nil {

@@ -44,7 +44,7 @@ func TestAdmit(t *testing.T) {
 	}
 }
 
-// FuzzNames: whatever is asked for, what is opened lies in the site, and is nobody's secret.
+// FuzzNames: whatever is asked for, what is opened is in the site, and is nobody's secret.
 func FuzzNames(f *testing.F) {
 	for _, s := range []string{"/", "/../x", "/a/./b//c", "/.git/config", "/.well-known/x", "/a\\..\\b", "/%2e%2e/x", "/a/.b/c", "//host/x"} {
 		f.Add(s)

@@ -20,16 +20,16 @@ import (
 type Session struct {
 	Options
 	Port string
-	// Look reads the project anew, with the files that are served otherwise than they are on disk.
+	// Look reads the project again, with the files that are served otherwise than they are on disk.
 	Look func(ctx context.Context) (*project.Project, map[string][]byte, error)
 	// Check finds what is wrong with the site as it is.
 	Check func(ctx context.Context) ([]check.Finding, error)
 	// Watch calls changed after each burst of changes, until the context ends.
 	Watch func(ctx context.Context, changed func(names []string)) error
-	// Ready is told the address as soon as it answers, and Shown which files changed whenever browsers are told.
+	// Ready is reported the address as soon as it answers, and Shown which files changed whenever browsers are reported.
 	Ready  func(address string)
 	OnPage func(names []string)
-	// OnError is told what went wrong while looking again: a file that is half written.
+	// OnError is reported what went wrong while looking again: a file that is half written.
 	OnError func(error)
 
 	server   *Server
@@ -42,7 +42,7 @@ type Session struct {
 	site  *console.Site
 }
 
-// mostHeard is how many messages wait to be told; a page that says more at once is not listened to meanwhile.
+// mostHeard is how many messages wait to be known; a page that says more at once is not listened to meanwhile.
 const mostHeard = 1000
 
 // patience is how long a message waits for what a check knows.
@@ -158,7 +158,7 @@ func (s *Session) inspect(ctx context.Context, origin string) {
 	})
 }
 
-// spawn runs work beside the server. A fault of this program in it is told, and the server goes on.
+// spawn runs work beside the server. A fault of this program in it is reported, and the server goes on.
 func (s *Session) spawn(work func()) {
 	go func() {
 		if err := parallel.Recover(func() error { work(); return nil }); err != nil {

@@ -27,7 +27,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Cache keeps every delivery and file that was ever seen, addressed by its sha384, for all projects
+// A Cache keeps every package and file that was ever seen, addressed by its sha384, for all projects
 // of a user.
 //
 // An entry is written under a name of its own and renamed when it is whole; a rename is atomic, so
@@ -140,7 +140,7 @@ func (c *Cache) readFile(name string) ([]byte, error) {
 	return root.ReadFile(name)
 }
 
-// touch says that an entry is in use: what is not goes first. It tells whether there is one.
+// touch says that an entry is in use: what is not goes first. It reports whether there is one.
 func (c *Cache) touch(name string) bool {
 	root, err := c.root()
 	if err != nil {
@@ -212,7 +212,7 @@ func (c *Cache) Get(integ string) ([]byte, error) {
 	return b, nil
 }
 
-// Has tells whether there is an entry, without checking it.
+// Has reports whether there is an entry, without checking it.
 func (c *Cache) Has(integ string) bool {
 	name, err := c.blob(integ)
 	if err != nil {
@@ -226,7 +226,7 @@ func (c *Cache) Has(integ string) bool {
 	return err == nil
 }
 
-// OpenTree opens a delivery that the cache has, checked.
+// OpenTree opens a package that the cache has, checked.
 func (c *Cache) OpenTree(integ, name string) (*Tree, error) {
 	full, err := c.blob(integ)
 	if err != nil {
@@ -245,7 +245,7 @@ func (c *Cache) OpenTree(integ, name string) (*Tree, error) {
 	return c.OpenKnown(name, f, integ)
 }
 
-// TakeOver moves a download into the cache and opens it. The caller has just made sure of its integrity.
+// TakeOver moves a download into the cache and opens it. The caller has just verified its integrity.
 func (c *Cache) TakeOver(got *Fetched, integ, name string) (*Tree, error) {
 	full, err := c.blob(integ)
 	if err != nil {
@@ -302,20 +302,20 @@ func (c *Cache) Seen(url string) (Seen, bool) {
 	return s, c.Has(s.Integrity)
 }
 
-// worked is the place of something that was worked out: its kind, and what it was worked out of.
+// worked is the place of something that was determined: its kind, and what it was determined of.
 func (c *Cache) worked(kind, of string) string {
 	sum := sha512.Sum384([]byte(kind + "\x00" + of))
 	name := hex.EncodeToString(sum[:20])
 	return path.Join("findings", name[:2], name[2:])
 }
 
-// PutResult keeps what was worked out of something, such as what a script defines. Its kind says what it is, with the
-// number of the way in which it was worked out; of is what it was worked out of, or its hash.
+// PutResult keeps what was determined of something, such as what a script defines. Its kind says what it is, with the
+// number of the way in which it was determined; of is what it was determined of, or its hash.
 func (c *Cache) PutResult(kind, of string, b []byte) error {
 	return c.writeWhole(c.worked(kind, of), binary.BigEndian.AppendUint64(slices.Clip(b), xxhash.Sum64(b)))
 }
 
-// Result returns what was worked out of something before.
+// Result returns what was determined of something before.
 func (c *Cache) Result(kind, of string) ([]byte, bool) {
 	name := c.worked(kind, of)
 	b, err := c.readFile(name)
@@ -326,7 +326,7 @@ func (c *Cache) Result(kind, of string) ([]byte, bool) {
 	return b, binary.BigEndian.Uint64(sum) == xxhash.Sum64(b)
 }
 
-// ResultSince is Result for what was worked out after a time; older results are gone.
+// ResultSince is Result for what was determined after a time; older results are gone.
 func (c *Cache) ResultSince(kind, of string, since time.Time) ([]byte, bool) {
 	f, err := c.open(c.worked(kind, of))
 	if err != nil {

@@ -3,5 +3,5 @@
 //
 // Nothing that it reads is trusted. An archive is checked whole, names, sizes and kinds of entry,
 // before any of it is handed on, and refused with the entry and the reason where it does not pass.
-// What the files of a tree mean is told by package delivery.
+// What the files of a tree mean is reported by package package.
 package source

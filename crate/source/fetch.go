@@ -30,7 +30,7 @@ import (
 
 // A Client fetches over HTTP (RFC 9110), with the patience and the suspicion that a download needs.
 type Client struct {
-	// Progress, where set, is told how far a fetch is. Total is -1 where the server does not say.
+	// Progress, where set, is reported how far a fetch is. Total is -1 where the server does not say.
 	Progress func(name string, done, total int64)
 	// AllowPlain allows addresses without TLS that are not on this machine.
 	AllowPlain bool
@@ -128,7 +128,7 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 			return false, err // it is ours, and would be the same again
 		}
 		if resp != nil && retryAfter(resp) > h.RetryWaitMax {
-			return false, nil // it is told what the server asks for
+			return false, nil // it is reported what the server asks for
 		}
 		return retry(ctx, resp, err)
 	}
@@ -149,7 +149,7 @@ func (c *Client) stall() time.Duration {
 	return 30 * time.Second
 }
 
-// IsAddress tells whether a source is an address rather than a path or a name.
+// IsAddress reports whether a source is an address rather than a path or a name.
 func IsAddress(s string) bool {
 	return strings.HasPrefix(s, "https://") || strings.HasPrefix(s, "http://")
 }

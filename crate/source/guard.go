@@ -179,7 +179,7 @@ func (c *Client) patient(low, high time.Duration, attempt int, resp *http.Respon
 	return pause
 }
 
-// retryAfter reads a server's wish (RFC 9110, section 10.2.3), 0 where it has none.
+// retryAfter reads a server's wish (RFC 9110, section 10.2.3), 0 if it has none.
 func retryAfter(resp *http.Response) time.Duration {
 	field := resp.Header.Get("Retry-After")
 	if n, err := time.ParseDuration(field + "s"); err == nil && n > 0 {

@@ -136,7 +136,7 @@ func connectProxy(t *testing.T, server string) (address *url.URL, opened *atomic
 }
 
 // TestProxy: a proxy that the environment names works on this machine too, for addresses that were typed and for recorded ones. An
-// address of this network that a record names is refused all the same.
+// address of this network that a record names is refused anyway.
 func TestProxy(t *testing.T) {
 	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "low water") }))
 	defer s.Close()

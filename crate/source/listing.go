@@ -15,7 +15,7 @@ type Tree = archive.Tree
 // listingResult names what is kept of a packed archive's content.
 const listingResult = "listing-1"
 
-// OpenKnown opens a file whose integrity the caller has just made sure of. It takes f over. What is in a packed archive is
+// OpenKnown opens a file whose integrity the caller has just verified. It takes f over. What is in a packed archive is
 // remembered by its integrity: it need not be unpacked only to be listed.
 func (c *Cache) OpenKnown(name string, f *os.File, integ string) (*Tree, error) {
 	if b, ok := c.Result(listingResult, integ); ok {

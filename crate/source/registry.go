@@ -98,7 +98,7 @@ func (w *words) UnmarshalJSON(b []byte) error {
 
 var packageName = memo.Regexp(`^(@[a-zA-Z0-9~-][a-zA-Z0-9._~-]*/)?[a-zA-Z0-9~-][a-zA-Z0-9._~-]*$`)
 
-// ValidPackage tells whether a text can be a package's name.
+// ValidPackage reports whether a text can be a package's name.
 func ValidPackage(name string) bool { return len(name) <= 214 && packageName().MatchString(name) }
 
 // abbreviated is the media type of the protocol's shorter document, which has all that resolving needs.

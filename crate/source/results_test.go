@@ -6,7 +6,7 @@ import (
 	"testing"
 )
 
-// TestResults: what was worked out comes back as it was, and what is damaged is not there.
+// TestResults: what was determined comes back as it was, and what is damaged is not there.
 func TestResults(t *testing.T) {
 	c := NewCache(t.TempDir())
 	if _, ok := c.Result("kind-1", "x"); ok {

@@ -31,7 +31,7 @@ func ParseRange(s string) (*Range, error) {
 
 var withPrerelease = memo.Regexp(`(\d+)\.(\d+)\.(\d+)-[0-9A-Za-z.-]+`)
 
-// Has tells whether a version is in the range. A prerelease is only where the range itself names a
+// Has reports whether a version is in the range. A prerelease is only where the range itself names a
 // prerelease of the same major, minor and patch numbers: nobody gets one without asking.
 func (r *Range) Has(version string) bool {
 	v, err := semver.StrictNewVersion(version)

@@ -31,7 +31,7 @@ func served(t *testing.T) *httptest.Server {
 	return s
 }
 
-// TestTry: a CDN has the very bytes of a file, or others, or refuses, or is not asked; each is told apart.
+// TestTry: a CDN has the very bytes of a file, or others, or refuses, or is not asked; each is reported apart.
 func TestTry(t *testing.T) {
 	s := served(t)
 	list := "libraries:\n  oarlock: {version: 2.0.3, from: \"registry:oarlock\"}\ncdns: {quay: \"" + s.URL + "/{name}/{version}/{path}\"}\n"
@@ -60,7 +60,7 @@ func TestTry(t *testing.T) {
 	}
 }
 
-// TestMeasure: each host that pages link to is asked, and how it answers is told.
+// TestMeasure: each host that pages link to is asked, and how it answers is reported.
 func TestMeasure(t *testing.T) {
 	s := served(t)
 	link := `<!doctype html><script src="` + s.URL + `/oarlock/2.0.3/dist/oarlock.min.js"></script>`

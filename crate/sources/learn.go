@@ -31,7 +31,7 @@ func PutCDN(d *reconcile.Plan, name string, p cdn.Pattern) error {
 	return nil
 }
 
-// Learned is a CDN's pattern that was worked out from one link.
+// Learned is a CDN's pattern that was determined from one link.
 type Learned struct {
 	reconcile.Result
 	Name    string      `json:"name"`              // the CDN's name in the packing list

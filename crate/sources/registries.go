@@ -16,7 +16,7 @@ type RegistryState struct {
 	State string `json:"state"` // whether it answers, or why not
 }
 
-// TryRegistries asks every registry whether it answers. Set tells whether an environment variable is.
+// TryRegistries asks every registry whether it answers. Set reports whether an environment variable is.
 func TryRegistries(ctx context.Context, opener *origin.Opener, list []record.Registry, set func(name string) bool) ([]RegistryState, error) {
 	return parallel.MapWide(ctx, parallel.Connections, list, func(ctx context.Context, r record.Registry) (RegistryState, error) {
 		out := RegistryState{Registry: r, State: "answers"}

@@ -199,7 +199,7 @@ func siteFolder(on *disk.Folder, name string) (string, error) {
 	return dir, nil
 }
 
-// ignore sees to it that version control leaves the product's own folder alone, and tells whether it wrote that down.
+// ignore sees to it that version control leaves the product's own folder alone, and reports whether it wrote that down.
 func ignore(set *change.Set, on *disk.Folder) (wrote bool, err error) {
 	name := paths.FoundInProject(".gitignore")
 	b, stamp, err := on.Read(name.String(), disk.MaxRecord, nil)

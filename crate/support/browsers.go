@@ -95,7 +95,7 @@ func oldest(a, b int) int {
 	return a
 }
 
-// Edition is the year of the newest edition of ECMAScript whose syntax all of them know, 0 where none is named.
+// Edition is the year of the newest edition of ECMAScript whose syntax all of them know, 0 if none is named.
 func (b *Browsers) Edition() int {
 	year := b.edition
 	if b.year > 0 {

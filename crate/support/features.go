@@ -61,7 +61,7 @@ var features = sync.OnceValue(func() map[FeatureKind]map[string]*Feature {
 	return all
 })
 
-// Missing names the browsers of those that a site is for that have not got a feature, "" where all have. An edition of ECMAScript
+// Missing names the browsers of those that a site is for that lack a feature, "" if all have. An edition of ECMAScript
 // says nothing of what is not part of the language.
 func (b *Browsers) Missing(f *Feature) string {
 	var list []string

@@ -118,7 +118,7 @@ func supportsQueries(before, after []byte) bool {
 	return bytes.HasSuffix(before, []byte("?.")) || bytes.HasPrefix(after, []byte("?.")) || bytes.HasPrefix(after, []byte("&&"))
 }
 
-// dotted is the name before a member with its dot, such as "Object.", "" where there is none.
+// dotted is the name before a member with its dot, such as "Object.", "" if there is none.
 func dotted(text []byte, at int) string {
 	i := len(bytes.TrimRight(text[:at], " \t\r\n")) - 1
 	if i < 0 || text[i] != '.' {
@@ -143,7 +143,7 @@ func sorted(first map[*Feature]int, guarded map[*Feature]bool) []Found {
 	return list
 }
 
-// InStyle finds the features that a stylesheet uses, each where it is used first, outside of @supports, and not behind a declaration of the
+// InStyle finds the features that a stylesheet uses, each where it is used first, outside of @supports, and not after a declaration of the
 // same property in the same rule, which older browsers keep to.
 func InStyle(src []byte) []Found {
 	text, _ := blank(src, false)
@@ -190,7 +190,7 @@ func InStyle(src []byte) []Found {
 
 var atWord = memo.Regexp(`^@[\w-]+`)
 
-// preludes looks at what stands before a block: a selector or the head of an at-rule.
+// preludes looks at what is before a block: a selector or the head of an at-rule.
 func preludes(prelude string, at int, use func(*Feature, int)) {
 	if name := atWord().FindString(strings.ToLower(prelude)); name != "" {
 		use(features()[AtRule][name], at)

@@ -45,7 +45,7 @@ func TestInScript(t *testing.T) {
 	}
 }
 
-// TestInStyle: what a stylesheet says is found, less what stands in @supports or behind an older declaration.
+// TestInStyle: what a stylesheet says is found, less what stands in @supports or after an older declaration.
 func TestInStyle(t *testing.T) {
 	for text, want := range map[string]string{
 		"a:has(b) { color: red }":                               ":has()",

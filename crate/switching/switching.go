@@ -23,8 +23,8 @@ import (
 
 // Request asks for references to be changed: served from elsewhere, or in the other build.
 type Request struct {
-	Libraries []string // all where there is none
-	Pages     []string // all where there is none
+	Libraries []string // all if there is none
+	Pages     []string // all if there is none
 	Serve     record.Serve
 	CDN       string // which one, where there are several
 	Build     record.Build
@@ -118,7 +118,7 @@ func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string, memor
 	return work, added, nil
 }
 
-// switching is a switch that is being worked out.
+// switching is a switch that is being determined.
 type switching struct {
 	d       *reconcile.Plan
 	req     Request
@@ -127,7 +127,7 @@ type switching struct {
 	libs    []string
 }
 
-// settle works out what exactly is asked for: what a profile says, which CDN, which libraries.
+// settle determines what exactly is asked for: what a profile says, which CDN, which libraries.
 func (s *switching) settle() error {
 	list := s.d.List
 	if err := s.fillProfile(); err != nil {
@@ -229,7 +229,7 @@ func (s *switching) findPattern() (cdn.Pattern, error) {
 	return pattern, nil
 }
 
-// allLinked tells whether all the libraries have addresses that no pattern makes.
+// allLinked reports whether all the libraries have addresses that no pattern makes.
 func (s *switching) allLinked() bool {
 	for _, l := range s.libs {
 		if slices.ContainsFunc(s.d.Seal.Libraries[l].Files, func(f record.File) bool { return f.Role == record.Tagged && f.URL == "" }) {

@@ -17,7 +17,7 @@ type Editor struct {
 	*Page
 	// Messages says what else was done to the page, and why.
 	Messages []string
-	// Protected says of tags to come that they stand in a condition or loop of a server's template.
+	// Protected says of tags to come that they are in a condition or loop of a server's template.
 	Protected []string
 
 	p       *project.Project // as the records will be
@@ -29,7 +29,7 @@ type Editor struct {
 	// concerned are includes of which something else is known now than when the page was written: of another version, or with
 	// needs that were recorded meanwhile.
 	concerned map[int]bool
-	hints     *bool // whether hints are wanted, nil where nothing was said of them
+	hints     *bool // whether hints are wanted, nil if nothing was said of them
 	builds    map[string]record.Build
 	served    map[string]bool // libraries that this page has from elsewhere, or not, from now on
 }
@@ -57,7 +57,7 @@ func NewEditor(p *project.Project, scripts *Scripts, v *Page) *Editor {
 // Project is the project as its records will be.
 func (e *Editor) Project() *project.Project { return e.p }
 
-// Edits tells whether anything is to be done.
+// Edits reports whether anything is to be done.
 func (e *Editor) Edits() bool {
 	return len(e.texts)+len(e.raw) > 0 || slices.ContainsFunc(e.list, func(s slot) bool { return s.removed || s.index < 0 })
 }
@@ -83,7 +83,7 @@ func (e *Editor) Refer(i int, ref string, names []string, values map[string]stri
 	e.Replace(i, retag(e.Tag(i), ref, names, values), ref)
 }
 
-// Carries tells whether an include has attributes with the values that a link is to have: the hash among those that it demands, whatever
+// Carries reports whether an include has attributes with the values that a link is to have: the hash among those that it demands, whatever
 // else it says.
 func (e *Editor) Carries(i int, values map[string]string) bool {
 	if e.ModuleCopy(i) != "" && values[OnError] == "" {
@@ -141,7 +141,7 @@ func (e *Editor) Edit(edits ...page.Edit) {
 			e.texts[i] = string(page.Apply(e.Page.Bytes[in.Start:in.End], []page.Edit{{Start: edit.Start - in.Start, End: edit.End - in.Start, Text: edit.Text}}))
 			continue
 		}
-		// What stands before the edit may have changed its length: it is found by what it replaces.
+		// What is before the edit may have changed its length: it is found by what it replaces.
 		e.texts[i] = strings.Replace(e.texts[i], string(e.Page.Bytes[edit.Start:edit.End]), edit.Text, 1)
 	}
 }
@@ -155,7 +155,7 @@ func (e *Editor) Remove(indices ...int) {
 	}
 }
 
-// Removed tells whether an include was taken off.
+// Removed reports whether an include was taken off.
 func (e *Editor) Removed(i int) bool { return e.list[e.position(i)].removed }
 
 // position is where in the list an include is.
@@ -246,7 +246,7 @@ func (e *Editor) kept(g group) page.Spot {
 	return page.EndOfBody
 }
 
-// doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is held against a
+// doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is compared with a
 // full parser, and together they must be found again.
 func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]byte, error) {
 	b := page.Apply(e.Page.Bytes, edits)

@@ -136,9 +136,9 @@ func readFallback(text string) (global string, copies []Copy) {
 	return global, copies
 }
 
-// FallbackTag writes the fallback for a script or a stylesheet, with the copies in their turn, the site's own at the end: "" where there can
+// FallbackTag writes the fallback for a script or a stylesheet, with the copies in their turn, the site's own at the end: "" if there can
 // be none: an async script, which has no turn, or a script that defines no global by which its absence shows. Behind a deferred script
-// the site's own is the only one: what it fetches itself could not be held to an integrity.
+// the site's own is the only one: what it fetches itself could not be checked against an integrity.
 func FallbackTag(in *page.Include, global string, copies ...Copy) string {
 	copies = slices.Clone(copies)
 	for i := range copies {
@@ -154,13 +154,13 @@ func FallbackTag(in *page.Include, global string, copies ...Copy) string {
 	return "<script>" + fallbackText(style, global, copies) + "</script>"
 }
 
-// applies tells whether a stylesheet is for all who open the page, at once: one for print, an alternative or one that is switched on later
+// applies reports whether a stylesheet is for all who open the page, at once: one for print, an alternative or one that is switched on later
 // would come to apply by its stand-in.
 func applies(in *page.Include) bool {
 	return strings.TrimSpace(in.Rel) == "stylesheet" && !slices.ContainsFunc(in.Attrs, func(a page.Attr) bool { return a.Name == "media" || a.Name == "disabled" || a.Name == "title" })
 }
 
-// FallbackAgain writes the fallback of an include anew, for other copies, in the form that it has: at is that of the fallback.
+// FallbackAgain writes the fallback of an include again, for other copies, in the form that it has: at is that of the fallback.
 func (e *Editor) FallbackAgain(i, at int, copies ...Copy) string {
 	global, _ := e.Fallback(at)
 	if e.LoadsCopy(at) {
@@ -206,7 +206,7 @@ func (v *Page) FallbackOf(i int) (at int, local Target) {
 	return i + 1, Resolve(v.Path, v.Base, ref)
 }
 
-// ModuleCopy is what a module's tag imports where it can't be had, "" where it says nothing of it.
+// ModuleCopy is what a module's tag imports where it can't be had, "" if it says nothing.
 func (v *Page) ModuleCopy(i int) string {
 	if !v.Includes[i].Module {
 		return ""
@@ -264,7 +264,7 @@ func (v *Page) Fallback(i int) (global string, copies []Copy) {
 	return readFallback(text)
 }
 
-// LoadsCopy tells whether an include is a tag of the script that loads local copies.
+// LoadsCopy reports whether an include is a tag of the script that loads local copies.
 func (v *Page) LoadsCopy(i int) bool {
 	in := &v.Includes[i]
 	return in.Kind == page.Script && strings.HasSuffix("/"+WithoutQuery(in.Ref), "/"+CopyScript)

@@ -68,13 +68,13 @@ func (e *Editor) ownModuleHints() []int {
 	return list
 }
 
-// HasHints tells whether the page has hints of this product's.
+// HasHints reports whether the page has hints of this product's.
 func (e *Editor) HasHints() bool { return len(e.OwnHints(e.p))+len(e.ownModuleHints()) > 0 }
 
-// Hints tells whether hints of the page are to be put right.
+// Hints reports whether hints of the page are to be corrected.
 func (e *Editor) Hints() bool { return e.hints != nil }
 
-// HintModules puts the hints of modules right, where hints were, and tells whether that changed any: those of the crate's files that the page's modules import, in the head behind
+// HintModules puts the hints of modules right, where hints were, and reports whether that changed any: those of the crate's files that the page's modules import, in the head behind
 // the import map.
 func (e *Editor) HintModules(files []Target) (changed bool) {
 	if e.hints == nil {
@@ -126,7 +126,7 @@ func (e *Editor) HintModules(files []Target) (changed bool) {
 	return true
 }
 
-// hasTag tells whether a module has a tag of its own.
+// hasTag reports whether a module has a tag of its own.
 func (e *Editor) hasTag(t Target) bool {
 	for i := range e.Includes {
 		if e.Includes[i].Kind == page.Script && e.Targets[i] == t && !e.Removed(i) {
@@ -137,7 +137,7 @@ func (e *Editor) hasTag(t Target) bool {
 }
 
 // Hint puts the hints of a page right: those that are wanted, once each, in the head before everything that they
-// hint at, and none else of this product's. It tells whether that changed any.
+// hint at, and none else of this product's. It reports whether that changed any.
 func (e *Editor) Hint(wanted bool) (changed bool) {
 	e.hints = &wanted
 	var tags []string

@@ -23,7 +23,7 @@ func (v *Page) ImportMaps() []int {
 	return list
 }
 
-// IsMap tells whether an include is an import map that browsers read.
+// IsMap reports whether an include is an import map that browsers read.
 func (v *Page) IsMap(i int) bool {
 	in := &v.Includes[i]
 	return in.Kind == page.InlineScript && strings.HasSuffix(in.Inert, "of type importmap")
@@ -101,7 +101,7 @@ func (e *Editor) moduleIn(tag string) (m Module, is bool) {
 	return Module{Text: string(pg.InlineText(&pg.Includes[0]))}, true
 }
 
-// TakesOff tells whether any tag is taken off the page.
+// TakesOff reports whether any tag is taken off the page.
 func (e *Editor) TakesOff() bool {
 	return slices.ContainsFunc(e.list, func(s slot) bool { return s.index >= 0 && s.removed })
 }
@@ -114,7 +114,7 @@ func (e *Editor) targetOf(s slot) Target {
 	return Target{Path: s.what.at}
 }
 
-// HasModules tells whether the page has any module, as it will be.
+// HasModules reports whether the page has any module, as it will be.
 func (e *Editor) HasModules() bool { return len(e.Modules()) > 0 }
 
 // Serve says from where this page has a library from now on: from another host, or from the site.
@@ -146,7 +146,7 @@ func (e *Editor) BuildOf(library string) record.Build {
 	return record.NoBuild
 }
 
-// Served tells from where this page has a library, by what was said of it, else by its tags; known is false where neither tells.
+// Served tells from where this page has a library, by what was said of it, else by its tags; known is false if neither tells.
 func (e *Editor) Served(library string) (elsewhere, known bool) {
 	if elsewhere, known = e.served[library]; known {
 		return elsewhere, true
@@ -169,7 +169,7 @@ func (e *Editor) Served(library string) (elsewhere, known bool) {
 	return false, false
 }
 
-// TakenOff tells whether tags of a library were taken off the page and none is left or to come.
+// TakenOff reports whether tags of a library were taken off the page and none is left or to come.
 func (e *Editor) TakenOff(library string) bool {
 	gone := false
 	for _, s := range e.list {
@@ -186,7 +186,7 @@ func (e *Editor) TakenOff(library string) bool {
 	return gone
 }
 
-// MapText is the text of an import map as it will be, with what stands before and behind it in its element.
+// MapText is the text of an import map as it will be, with what is before and after it in its element.
 func (e *Editor) MapText(i int) (before, text, behind string) {
 	tag := e.Tag(i)
 	pg, err := page.Read([]byte(tag))
@@ -198,7 +198,7 @@ func (e *Editor) MapText(i int) (before, text, behind string) {
 	return tag[:start], tag[start:end], tag[end:]
 }
 
-// SetMapText writes an import map's text anew.
+// SetMapText writes an import map's text again.
 func (e *Editor) SetMapText(i int, text string) {
 	before, _, behind := e.MapText(i)
 	e.Rewrite(i, before+text+behind)

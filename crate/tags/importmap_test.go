@@ -7,7 +7,7 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestAddMap: a new import map stands in the head, before all modules and their hints, indented and ended as the page's lines are; the page is
+// TestAddMap: a new import map is in the head, before all modules and their hints, indented and ended as the page's lines are; the page is
 // otherwise as it was.
 func TestAddMap(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)

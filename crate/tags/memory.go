@@ -15,7 +15,7 @@ import (
 )
 
 // A History gives tags back the form that they had before a switch. Most tags need none of it: writing the link
-// attributes, or taking them off, gives the old bytes by itself. A link that had its attributes in another
+// attributes, or taking them off, gives the old bytes alone. A link that had its attributes in another
 // order, or another integrity beside the sealed one, is remembered in the seal.
 type History struct {
 	recorded []record.Tag
@@ -78,7 +78,7 @@ func plainReference(v *Page, name paths.InSite) string {
 	return ref
 }
 
-// sameMeaning tells whether two tags refer to the same, and demand no other bytes of it.
+// sameMeaning reports whether two tags refer to the same, and demand no other bytes of it.
 func sameMeaning(v *Page, was, now string) bool {
 	a, err := page.Read([]byte(was))
 	b, err2 := page.Read([]byte(now))

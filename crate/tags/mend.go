@@ -23,7 +23,7 @@ func (e *Editor) ConcernLibrary(library string) {
 }
 
 // Finish puts tags that are to come, or of which something else is known now, where all constraints are kept that moving can
-// keep. Where no place for a new one will do, what stands in the way is moved, the fewest tags, and never one with its text on
+// keep. Where no place for a new one will do, what is in the way is moved, the fewest tags, and never one with its text on
 // the page. What was wrong before stays as it was.
 func (e *Editor) Finish(ctx context.Context) {
 	fresh := slices.ContainsFunc(e.list, func(s slot) bool { return s.index < 0 && !s.moved })
@@ -64,7 +64,7 @@ func (e *Editor) Finish(ctx context.Context) {
 	}
 }
 
-// why is the reason for a move: a constraint that it mends, or one that binds the tag to what made it necessary.
+// why is the reason for a move: a constraint that it fixes, or one that binds the tag to what made it necessary.
 func why(items []order.Item, edges []order.Constraint, m order.Move) string {
 	for _, c := range append(m.Why, edges...) {
 		if c.Before == m.Item || c.After == m.Item {

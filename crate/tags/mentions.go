@@ -55,10 +55,10 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 	err := parallel.Each(ctx, files, func(_ context.Context, name paths.InSite) error {
 		b, err := p.ReadInSite(name)
 		if err != nil {
-			return nil // that is told elsewhere
+			return nil // that is reported elsewhere
 		}
 		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
-			return nil // most say nothing of them, which takes less to see than to read
+			return nil // most say none of them, which takes less to see than to read
 		}
 		index := texts.NewIndex(b)
 		switch packages.KindOf(name.String()) {

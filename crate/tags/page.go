@@ -79,22 +79,22 @@ func FileOf(p *project.Project, t Target) project.Sealed {
 	return project.Sealed{}
 }
 
-// Library is the library that an include is of, "" where it is of none.
+// Library is the library that an include is of, "" if it is of none.
 func (v *Page) Library(i int) string { return v.Of[i].Library }
 
-// Runs tells whether an include is a script or stylesheet that the browser heeds.
+// Runs reports whether an include is a script or stylesheet that the browser heeds.
 func (v *Page) Runs(i int) bool {
 	k := v.Includes[i].Kind
 	return v.Includes[i].Inert == "" && (k == page.Script || k == page.Stylesheet)
 }
 
-// Stands tells whether an include refers to a file for browsers: it runs, or is there for those that know no modules.
+// Stands reports whether an include refers to a file for browsers: it runs, or is there for those that know no modules.
 func (v *Page) Stands(i int) bool {
 	in := &v.Includes[i]
 	return v.Runs(i) || in.Kind == page.Script && in.NoModule && strings.HasPrefix(in.Inert, "nomodule")
 }
 
-// IsStyle tells whether an include is a stylesheet of its own file.
+// IsStyle reports whether an include is a stylesheet of its own file.
 func (v *Page) IsStyle(i int) bool { return v.Includes[i].Kind == page.Stylesheet }
 
 // Location is where the file of an include is, or would be, in the site: a link's is that of the same bytes.

@@ -55,7 +55,7 @@ func (e *Editor) items() (items []item, positions []int) {
 	return items, positions
 }
 
-// Find returns the reference of the tag that brings a file to the page, in either build and from wherever, "" where none
+// Find returns the reference of the tag that brings a file to the page, in either build and from wherever, "" if none
 // does.
 func (e *Editor) Find(f project.TaggedFile) string {
 	for _, s := range e.list {
@@ -127,7 +127,7 @@ func (e *Editor) Include(f project.TaggedFile, address string) error {
 		tag = page.ScriptTag(ref, false)
 	}
 	if module {
-		values["type"] = "module" // which runs after parsing by itself
+		values["type"] = "module" // which runs after parsing alone
 		names = append([]string{"type"}, LinkAttributes...)
 	}
 	s := e.spotFor(f, module)
@@ -141,7 +141,7 @@ func (e *Editor) Include(f project.TaggedFile, address string) error {
 	return nil
 }
 
-// Paste puts a tag on the page as it is written, in the place of a library's file; with defer where what stands beside it has that,
+// Paste puts a tag on the page as it is written, in the place of a library's file; with defer where what is beside it has that,
 // since it would run before all of those without.
 func (e *Editor) Paste(f project.TaggedFile, tag string) {
 	s := e.spotFor(f, false)
@@ -219,7 +219,7 @@ func (e *Editor) beside(at int, after bool, new, anchor item) placedSlot {
 	return s
 }
 
-// bound tells whether one of two belongs to the other: they are of one library, or one needs the other.
+// bound reports whether one of two belongs to the other: they are of one library, or one needs the other.
 func bound(a, b item, rules order.Rules) bool {
 	if a.Library != "" && a.Library == b.Library {
 		return true

@@ -6,7 +6,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 )
 
-// TestRewrite: a reference that is written anew leads to the file, in the way that it was written.
+// TestRewrite: a reference that is written again leads to the file, in the way that it was written.
 func TestRewrite(t *testing.T) {
 	for _, tt := range []struct{ was, from, base, to, want string }{
 		{"js/a.js", "index.html", "", "js/own/a.js", "js/own/a.js"},

@@ -36,7 +36,7 @@ type Script struct {
 	text           any
 }
 
-// shared works out once what all items of the script have in common. Nobody changes it.
+// shared determines once what all items of the script have in common. Nobody changes it.
 func (k *Script) shared() {
 	names := func(list []script.Global) *order.Names {
 		if len(list) == 0 {
@@ -62,7 +62,7 @@ func (s *Scripts) Project() *project.Project { return s.p }
 // Learn says what the script at a target is, for tests.
 func (s *Scripts) Learn(t Target, k *Script) { s.known.Put(t.String(), k) }
 
-// Of returns the script that a target leads to, nil where it can't be read without a network.
+// Of returns the script that a target leads to, nil if it can't be read without a network.
 func (s *Scripts) Of(t Target) *Script {
 	if t.IsZero() {
 		return nil
@@ -86,7 +86,7 @@ func (s *Scripts) read(t Target) *Script {
 		k.Name = place.String()
 		k.Text, err = s.p.ReadFile(place)
 		if errors.Is(err, fs.ErrNotExist) && of.File != nil {
-			// There is a finding for a sealed file that is gone; all else is told as if it were back.
+			// There is a finding for a sealed file that is gone; all else is reported as if it were back.
 			k.Text, err = s.p.Origin.Kept(s.p.Seal.Libraries[of.Library], of.File)
 		}
 	} else if of.File != nil {
@@ -107,7 +107,7 @@ func (s *Scripts) read(t Target) *Script {
 	return k
 }
 
-// OfInclude returns the script of an include, nil where it is none that can be read.
+// OfInclude returns the script of an include, nil if it is none that can be read.
 func (s *Scripts) OfInclude(v *Page, i int) *Script {
 	in := &v.Includes[i]
 	switch in.Kind {
@@ -218,7 +218,7 @@ func (s *Scripts) Fails(ctx context.Context, it *order.Item, global string) bool
 	return !ok || s.p.Facts.FailsWithout(ctx, text, global)
 }
 
-// Confirms makes sure of a need that reading a script found.
+// Confirms verifies a need that reading a script found.
 func (s *Scripts) Confirms(ctx context.Context, it *order.Item, global string) bool {
 	text, ok := it.Text.([]byte)
 	return !ok || s.p.Facts.AsksFor(ctx, text, global)

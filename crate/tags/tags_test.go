@@ -120,7 +120,7 @@ func FuzzFallback(f *testing.F) {
 	})
 }
 
-// TestTagsAreRemembered: what writing and removing attributes gives back by itself is not remembered, all else is.
+// TestTagsAreRemembered: what writing and removing attributes gives back alone is not remembered, all else is.
 func TestTagsAreRemembered(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	address := "https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.min.js"

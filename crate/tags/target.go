@@ -23,14 +23,14 @@ type Target struct {
 	Odd  string       // why it leads to neither: templated, empty, not a usable address
 }
 
-// IsZero tells whether the target is nothing that could be loaded.
+// IsZero reports whether the target is nothing that could be loaded.
 func (t Target) IsZero() bool { return t.Path.IsZero() && t.URL == "" }
 
 // String returns the path or the address.
 func (t Target) String() string { return t.Path.String() + t.URL }
 
 // Resolve resolves a reference of a page, or of another file of the site, as a browser does (HTML Standard, section 2.4;
-// RFC 3986, section 5), with the page's base element, "" where there is none.
+// RFC 3986, section 5), with the page's base element, "" if there is none.
 func Resolve(from paths.InSite, base, ref string) Target {
 	if ref == "" {
 		return Target{Odd: "the reference is empty"}
@@ -103,7 +103,7 @@ func baseOf(from paths.InSite, base string) *url.URL {
 }
 
 // Reference writes the reference by which a page reaches a file of the site: relative, or from the root where the page's
-// other references are. It tells whether the file can be reached: a base element may lead elsewhere.
+// other references are. It reports whether the file can be reached: a base element may lead elsewhere.
 func Reference(pg *page.Page, from, file paths.InSite) (string, bool) {
 	at := baseOf(from, pg.Base)
 	if at.Host != nowhere.Host {
@@ -123,7 +123,7 @@ func Reference(pg *page.Page, from, file paths.InSite) (string, bool) {
 	return ref, true
 }
 
-// rooted tells whether a page's local references all begin at the site's root.
+// rooted reports whether a page's local references all begin at the site's root.
 func rooted(pg *page.Page) bool {
 	n := 0
 	for i := range pg.Includes {

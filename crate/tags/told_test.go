@@ -41,7 +41,7 @@ func TestEditsWithinEdits(t *testing.T) {
 	}
 }
 
-// TestTold: of a page's scripts it is told where they stand, which files they are, what they define and need; of a page that is not there nothing.
+// TestTold: of a page's scripts it is reported where they stand, which files they are, what they define and need; of a page that is not there nothing.
 func TestTold(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	write := func(name, text string) {

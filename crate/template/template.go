@@ -62,7 +62,7 @@ func MayDirect(b []byte) bool {
 	}
 }
 
-// Directed tells whether a text has a server's directive in it, so that nobody knows what is sent in its place.
+// Directed reports whether a text has a server's directive in it, so that nobody knows what is sent in its place.
 func Directed(text string) bool {
 	return strings.Contains(text, "{{") || len(directives([]byte(text))) > 0
 }

@@ -31,7 +31,7 @@ func Text(s string) string {
 	return out.String()
 }
 
-// IsUnsafe tells a character that must not reach a terminal or stand in a name: control characters, those of width zero, marks
+// IsUnsafe tells a character that must not reach a terminal or are in a name: control characters, those of width zero, marks
 // that reorder text, and what stands for bytes that are none.
 func IsUnsafe(r rune) bool {
 	switch {

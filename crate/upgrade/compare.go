@@ -60,7 +60,7 @@ type Compared struct {
 	Notes        []string         `json:"notes,omitempty"`         // what else to know
 }
 
-// FileSize is a file of a delivery.
+// FileSize is a file of a package.
 type FileSize struct {
 	Path string `json:"path"` // path in the package
 	Size int64  `json:"size"` // bytes
@@ -334,7 +334,7 @@ func onPageKind(k packages.Kind) bool {
 
 var noteFile = memo.Regexp(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
 
-// warns tells whether in a line of a script its maker says what is no more to be used, in capitals or not.
+// warns reports whether in a line of a script its maker says what is no more to be used, in capitals or not.
 func warns(line string) bool {
 	for _, word := range []string{"eprecat", "enamed", "nstead", "now called", "DEPRECAT", "RENAMED", "INSTEAD", "NOW CALLED"} {
 		if strings.Contains(line, word) {
@@ -344,7 +344,7 @@ func warns(line string) bool {
 	return false
 }
 
-// changeNotes are the lines of a delivery's own notes on changes.
+// changeNotes are the lines of a package's own notes on changes.
 func changeNotes(s *side) []renames.ChangeNote {
 	var notes []renames.ChangeNote
 	for i := range s.Files {

@@ -166,7 +166,7 @@ func renamedExport(specifier, name string, was, is *exported, old, new *side, no
 	return &best
 }
 
-// declaration is what a file declares under a name: what stands behind the name, without white space and the name itself; "" where that is
+// declaration is what a file declares under a name: what is after the name, without white space and the name itself; "" if that is
 // little.
 func (s *side) declaration(file, name string) string {
 	b, err := s.Tree.ReadFile(file)

@@ -19,7 +19,7 @@ import (
 // A renaming carries classes' new names into pages and into the site's own stylesheets and scripts, and counts where.
 type renaming struct {
 	renames map[string]string // old names to new ones; one that is two now has both, with a blank between
-	parts   map[string]string // parts of pictures: file of the delivery or nothing, # and old name, to the new one
+	parts   map[string]string // parts of pictures: file of the package or nothing, # and old name, to the new one
 	before  *project.Project
 	mu      sync.Mutex
 	places  map[string]int

@@ -25,7 +25,7 @@ type Removed struct {
 
 type removedOf struct{ library, had, has string }
 
-// NewRemoved reads the seal's memory, less what the packing list lets go and what another library offers; nil where there is nothing.
+// NewRemoved reads the seal's memory, less what the packing list lets go and what another library offers; nil if there is nothing.
 func NewRemoved(p *project.Project) *Removed {
 	g := &Removed{p: p}
 	offered := map[string]bool{}

@@ -74,7 +74,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 	return nil
 }
 
-// unmetBefore tells whether what a library says of a package that it needs is not met even now.
+// unmetBefore reports whether what a library says of a package that it needs is not met even now.
 func unmetBefore(ctx context.Context, p *project.Project, lib record.Library, need, pkg string) bool {
 	o, err := p.OpenKept(ctx, lib.Name)
 	if err != nil {
@@ -86,7 +86,7 @@ func unmetBefore(ctx context.Context, p *project.Project, lib record.Library, ne
 	return wish != "" && err == nil && !allowed.Has(p.List.Library(need).Version)
 }
 
-// misfit says which need stands in the way, and what can be done.
+// misfit says which need is in the way, and what can be done.
 func misfit(p *project.Project, lib record.Library, moving map[string]*repinning, need, wish, has string) error {
 	at := lib.Version
 	if r := moving[lib.Name]; r != nil {

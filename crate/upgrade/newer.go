@@ -31,7 +31,7 @@ type UpgradeLine struct {
 	// Fits is the newest allowed version that wants nothing which the crate has not, where the newest one does; Why says what that is.
 	Fits string `json:"fits,omitempty"`
 	Why  string `json:"why,omitempty"` // why it can't move on
-	// Advisories are those that concern the version here, each with the versions that are mended.
+	// Advisories are those that concern the version here, each with the versions that are fixed.
 	Advisories []string `json:"advisories,omitempty"`
 }
 

@@ -29,7 +29,7 @@ type RepinRequest struct {
 	Dir     string            // where sources are looked for
 	Newest  bool              // all libraries of the crate that came from a registry, to the newest that their holds allow
 	Renames map[string]string // classes on pages, old to new; parts of pictures, each with # before
-	// RenameSure carries out the renames that comparing the two versions is sure of.
+	// RenameSure applies the renames that comparing the two versions is sure of.
 	RenameSure bool
 	// PagesOnly leaves own stylesheets and scripts as they are where classes are renamed.
 	PagesOnly bool
@@ -81,8 +81,8 @@ func Prefetch(ctx context.Context, p *project.Project, req RepinRequest) error {
 	return err
 }
 
-// Repin drafts moving libraries to other versions: their files, the versions in their names, the references on all pages, and
-// both records. Needs are checked against the new versions first. It tells whether there is anything to carry out; Done says
+// Repin plans moving libraries to other versions: their files, the versions in their names, the references on all pages, and
+// both records. Needs are checked against the new versions first. It reports whether there is anything to apply; Done says
 // afterwards what became of the classes that were renamed.
 func Repin(ctx context.Context, d *reconcile.Plan, req RepinRequest) (out *Repinned, done func(), err error) {
 	out = &Repinned{}
@@ -280,7 +280,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if you mean that one", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(m.Source)), "%s has version %s, but you asked for %s", m.Source, cmp.Or(o.Version, "unknown"), m.Wish)
 }
 
-// placeMove drafts a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
+// placeMove plans a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
 func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 	old := d.Seal.Libraries[r.lib.Name]
 	next := r.next

@@ -76,7 +76,7 @@ func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, n
 	})
 }
 
-// symbolUses finds where a page shows parts that are lost, and tells whether it shows any of the library's.
+// symbolUses finds where a page shows parts that are lost, and reports whether it shows any of the library's.
 func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]Occurrence, on bool) {
 	uses = map[int][]Occurrence{}
 	index := texts.NewIndex(v.Bytes)
@@ -94,7 +94,7 @@ func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) 
 	return uses, on
 }
 
-// symbols is the work that carries new names of parts of pictures into pages. They are by file of the delivery and old name, with # between, or by
+// symbols is the work that carries new names of parts of pictures into pages. They are by file of the package and old name, with # between, or by
 // # and the old name alone.
 func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
 	return func(_ context.Context, e *tags.Editor, _ *reconcile.PageChange) error {

@@ -20,7 +20,7 @@ var leadsOn = memo.Regexp(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|b
 // mostTable is how large a table of names may be, in bytes.
 const mostTable = 1 << 20
 
-// compatSheets are the stylesheets of a delivery that lead old names on.
+// compatSheets are the stylesheets of a package that lead old names on.
 func compatSheets(s *side) []*style.Sheet {
 	var list []*style.Sheet
 	for i := range s.Files {
@@ -40,7 +40,7 @@ var row = memo.Regexp(`\[\s*"([\w-]+)"((?:\s*,\s*(?:null|"[\w-]*"))*)\s*\]`)
 
 var quotedWord = memo.Regexp(`"([\w-]+)"`)
 
-// tables are the rows of a delivery's tables of names, as change notes: an old name and a new one, with and without the word that all names
+// tables are the rows of a package's tables of names, as change notes: an old name and a new one, with and without the word that all names
 // begin with.
 func tables(s *side, prefix string) []renames.ChangeNote {
 	var notes []renames.ChangeNote

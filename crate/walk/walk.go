@@ -41,7 +41,7 @@ type Site struct {
 	isPage map[paths.InSite]bool
 }
 
-// Has tells whether the site has a file.
+// Has reports whether the site has a file.
 func (s *Site) Has(name paths.InSite) bool {
 	if _, ok := s.Others[name]; ok {
 		return true
@@ -78,7 +78,7 @@ func (s *Site) All() iter.Seq[paths.InSite] {
 	}
 }
 
-// Excludes tells whether a file lies in a folder that is not walked. Pages may refer to it all the same.
+// Excludes reports whether a file is in a folder that is not walked. Pages may refer to it anyway.
 func (s *Site) Excludes(name paths.InSite) bool {
 	if len(s.Excluded) == 0 {
 		return false
@@ -91,7 +91,7 @@ func (s *Site) Excludes(name paths.InSite) bool {
 	return false
 }
 
-// Reserved tells whether a path is, or lies in, a folder that is not walked.
+// Reserved reports whether a path is, or is in, a folder that is not walked.
 func (s *Site) Reserved(name string) bool { return s.Excluded[name] || s.Excludes(paths.Found(name)) }
 
 // Folder lists the files of the folder dir below on, reading several folders at once. isPage says which files are pages,
@@ -125,7 +125,7 @@ type folder struct {
 	passedOver []string
 }
 
-// An inner folder stands behind so many pages of the one that it lies in.
+// An inner folder is after so many pages of the one that it is in.
 type inner struct {
 	behind int
 	*folder
@@ -300,7 +300,7 @@ func (w *walker) packages(rel string, entries []fs.DirEntry) bool {
 	return looked > 0
 }
 
-// ManifestIn reads the package's manifest that lies in a folder: of its JSON files the first that is one.
+// ManifestIn reads the package's manifest that is in a folder: of its JSON files the first that is one.
 func ManifestIn(on *disk.Folder, dir string) (manifest.Manifest, bool) {
 	list, err := on.List(dir)
 	if err != nil {

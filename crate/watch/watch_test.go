@@ -11,7 +11,7 @@ import (
 	"time"
 )
 
-// TestFolder: a burst of changes is told once, with its names; what is skipped is not, and folders that come later are watched too.
+// TestFolder: a burst of changes is reported once, with its names; what is skipped is not, and folders that come later are watched too.
 func TestFolder(t *testing.T) {
 	root := t.TempDir()
 	for _, dir := range []string{"js", ".git"} {

@@ -170,7 +170,7 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 				if end == "--finish" || unfinished {
 					continue
 				}
-				// What is left of a draft, or of a change that is over, goes with the next change.
+				// What is left of a plan, or of a change that is over, goes with the next change.
 				s.Try("undo", "--finish")
 				if left := leftovers(s); c.name != "start" && len(left) > 0 {
 					t.Errorf("stopped at write %d, %v is left", n, left)

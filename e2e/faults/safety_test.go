@@ -24,7 +24,7 @@ import (
 var everyCommand = []string{"contents", "check", "check --rehearse", "check --fix", "order **", "order ** --fix", "refill", "refill --overwrite", "bill", "versions oarlock", "peek oarlock", "undo --list", "take ../downloads/brinework-1.2.0.zip --dry-run",
 	"take ../downloads/brinework-1.2.0.zip --page **", "include oarlock --page index.html", "omit oarlock", "drop oarlock", "switch --readable", "hold oarlock --because wind", "adopt --all", "compare oarlock 1.4.2 2.0.3", "start", "cache"}
 
-// TestForeignChange: a change that came with a clone is carried out by no command. Those that read say so and go on, those
+// TestForeignChange: a change that came with a clone is applied by no command. Those that read say so and go on, those
 // that change something are refused, and there is a way out.
 func TestForeignChange(t *testing.T) {
 	t.Parallel()
@@ -290,7 +290,7 @@ func TestCantBeCarriedOut(t *testing.T) {
 	}
 }
 
-// TestHiddenText: whatever stands in a name, a page or a record, no control character and no mark that reorders or hides text
+// TestHiddenText: whatever is in a name, a page or a record, no control character and no mark that reorders or hides text
 // reaches a terminal, a pipe or an answer in JSON.
 func TestHiddenText(t *testing.T) {
 	t.Parallel()

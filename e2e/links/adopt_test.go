@@ -290,7 +290,7 @@ func TestAdoptWhatTheCrateHas(t *testing.T) {
 	}
 }
 
-// TestFallbackInABrowser: the CDN answers nothing, and the pages work all the same, with blocking scripts and with
+// TestFallbackInABrowser: the CDN answers nothing, and the pages work anyway, with blocking scripts and with
 // deferred ones.
 func TestFallbackInABrowser(t *testing.T) {
 	t.Parallel()
@@ -328,7 +328,7 @@ func TestFallbackInABrowser(t *testing.T) {
 	}
 }
 
-// TestBranches: a link to a branch is told, is never given an integrity, and becomes the exact one when its library is switched, there
+// TestBranches: a link to a branch is reported, is never given an integrity, and becomes the exact one when its library is switched, there
 // and back; once adopted, the advice works.
 func TestBranches(t *testing.T) {
 	t.Parallel()

@@ -237,7 +237,7 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 }
 
 // TestFactsInTheSeal: on a machine with no cache, no local copies and no network, pages whose libraries are linked are checked in full:
-// nothing is said to be absent that is there, what comes too early is told, and nobody calls out. An old seal is completed by the next
+// nothing is said to be absent that is there, what comes too early is reported, and nobody calls out. An old seal is completed by the next
 // command that writes.
 func TestFactsInTheSeal(t *testing.T) {
 	t.Parallel()
@@ -441,7 +441,7 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 	}
 }
 
-// TestFallbacksInTurn: where the first host answers nothing, a second gives scripts and styles, held to their integrity; where that gives
+// TestFallbacksInTurn: where the first host answers nothing, a second gives scripts and styles, checked against their integrity; where that gives
 // other bytes or nothing, the site's own do; a host that takes its time is waited for. There and back gives the same bytes.
 func TestFallbacksInTurn(t *testing.T) {
 	t.Parallel()

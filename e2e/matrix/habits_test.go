@@ -258,7 +258,7 @@ func TestMatrixOfHabits(t *testing.T) {
 		if f.Severity != "note" {
 			said[f.File] = append(said[f.File], f.Name+": "+f.Message)
 			errors[f.File] = errors[f.File] || f.Severity == "error"
-			for i, h := range list { // what is told of a stylesheet or a module is so on all of its pages
+			for i, h := range list { // what is reported of a stylesheet or a module is so on all of its pages
 				if strings.Contains(h.head+h.body, "\""+f.File+"\"") && !strings.Contains(h.head, "nomodule") {
 					errors[files[i]] = true
 				}

@@ -136,7 +136,7 @@ func TestLookAgainst(t *testing.T) {
 	s.Fail(2, []string{"--widths abc: write numbers separated by commas"}, "look", "--widths", "abc")
 }
 
-// TestChangesThatAreLookedAt: switch and repin say what looks different afterwards, and take back what should not.
+// TestChangesThatAreLookedAt: switch and repin say what looks different afterwards, and revert what should not.
 func TestChangesThatAreLookedAt(t *testing.T) {
 	t.Parallel()
 	browsed(t)
@@ -237,7 +237,7 @@ func TestLookAtManyPages(t *testing.T) {
 	const page = "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>x</title><link rel=\"icon\" href=\"data:,\"></head>\n<body>\n<script src=\"js/winch.js\"></script>\nMORE\n</body></html>\n"
 	s.Write("js/winch.js", "window.winch = { turn: function () {} };\n")
 	s.Write("js/lamp.js", "winch.lamp = 1;\n")
-	for n := range 40 { // more than check rehearses by itself
+	for n := range 40 { // more than check rehearses alone
 		s.Write(fmt.Sprintf("p%02d.html", n), strings.Replace(page, "MORE", "<script>winch.turn()</script>", 1))
 	}
 	s.Run("start")

@@ -36,7 +36,7 @@ func moored(t *testing.T) *merrytest.Site {
 	return s
 }
 
-// fresh serves a site as it is, so that a browser keeps nothing of it.
+// fresh serves a site as it is, so that a browser keeps nothing.
 func fresh(s *merrytest.Site) *httptest.Server {
 	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Cache-Control", "no-store")
@@ -119,7 +119,7 @@ func TestImportMapsFollow(t *testing.T) {
 }
 
 // TestModulesWithTheirNeeds: what modules import by name comes from the registry, over several levels, without tags; the page works, and what is not
-// there is told before.
+// there is reported before.
 func TestModulesWithTheirNeeds(t *testing.T) {
 	t.Parallel()
 	ctx := merrytest.Browser(t)
@@ -217,7 +217,7 @@ func page(s *merrytest.Site) string {
 }
 
 // TestImportMapsOfOthers: of a map that somebody wrote only the crate's names are touched, in its own layout; own modules' names are met; a map that
-// is none is told and left alone.
+// is none is reported and left alone.
 func TestImportMapsOfOthers(t *testing.T) {
 	t.Parallel()
 	ctx := merrytest.Browser(t)

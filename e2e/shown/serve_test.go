@@ -247,7 +247,7 @@ func TestServePlaceInTheFirstLine(t *testing.T) {
 }
 
 // TestServeAnswersAsServersDo: index files, types, ranges, compression, headers, the site's own page for what is not there; and what it never
-// answers: other names, other sites, what lies outside, what is nobody's business.
+// answers: other names, other sites, what is outside, what is nobody's business.
 func TestServeAnswersAsServersDo(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
@@ -320,7 +320,7 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 	s.Fail(1, []string{"no profile"}, "serve", "--profile", "nowhere")
 }
 
-// TestServeUnderAPolicy: the headers' policies are sent, what they forbid is told, and what serve adds works under all of them.
+// TestServeUnderAPolicy: the headers' policies are sent, what they forbid is reported, and what serve adds works under all of them.
 func TestServeUnderAPolicy(t *testing.T) {
 	t.Parallel()
 	for _, policy := range []string{"default-src 'self'", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'", "script-src 'nonce-abc' 'strict-dynamic'; default-src 'self'"} {

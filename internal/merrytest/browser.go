@@ -92,7 +92,7 @@ func BrowserFor(t *testing.T, most time.Duration, hosts ...Hosts) context.Contex
 	return ctx
 }
 
-// at is where a host is, "" where it is nowhere.
+// at is where a host is, "" if it is nowhere.
 func (h Hosts) at(host string) string {
 	_, parent, _ := strings.Cut(host, ".")
 	return cmp.Or(h[host], h["*."+parent])

@@ -90,7 +90,7 @@ const OnDisk = "MERRY_TEST_ON_DISK"
 const Tags = "MERRY_TEST_TAGS"
 
 var build = sync.OnceValues(func() (string, error) {
-	// All packages share one program. The go command links it anew only if a source changed.
+	// All packages share one program. The go command links it again only if a source changed.
 	cache, err := os.UserCacheDir()
 	if err != nil {
 		return "", err
@@ -122,7 +122,7 @@ var build = sync.OnceValues(func() (string, error) {
 	return ownCopy(name)
 })
 
-// ownCopy copies a program for these tests alone: the shared one may be built anew meanwhile, from sources that somebody has changed.
+// ownCopy copies a program for these tests alone: the shared one may be built again meanwhile, from sources that somebody has changed.
 func ownCopy(program string) (string, error) {
 	dir, err := os.MkdirTemp("", "program-")
 	if err != nil {

@@ -23,7 +23,7 @@ import (
 // A mutant is one text of a source file in the place of another.
 type mutant struct {
 	File    string // from the repository's root
-	Old     string // stands in it exactly once
+	Old     string // is in it exactly once
 	New     string
 	Package string // whose tests must fail, "" for the file's own
 	Promise string // that the mutant breaks

@@ -9,7 +9,7 @@ const Variable = "MERRY_MATRIX"
 // sampleStep is of how many cases of a matrix one is tried in a usual run.
 const sampleStep = 6
 
-// Whole tells whether all is to be tried.
+// Whole reports whether all is to be tried.
 func Whole() bool { return os.Getenv(Variable) == "all" }
 
 // Sample returns the cases of a matrix that are tried.
