@@ -26,8 +26,8 @@ type Crate struct {
 	Origin *origin.Opener
 	Facts  *facts.Reader
 	Dry    bool // show what would change, and change nothing
-	// Notify is reported what a person should know beside the answer: what an interrupted command had left, that another is
-	// waited for.
+	// Notify gets messages for a person: that an interrupted change was completed, or that the command waits for
+	// another.
 	Notify func(note string)
 
 	settings *record.Settings
@@ -40,10 +40,10 @@ type Crate struct {
 	requires *requirements.Resolver // shared by all snapshots of the project that the command reads
 }
 
-// An Result lists what a change did, or on a dry run would do.
+// A Result lists the changes of a command, or on a dry run the planned ones.
 type Result = reconcile.Result
 
-// A PageChange says what was done to one page.
+// A PageChange lists what changed on one page.
 type PageChange = reconcile.PageChange
 
 func (c *Crate) options() change.Options {
@@ -161,10 +161,10 @@ func (c *Crate) begin(ctx context.Context, on *disk.Folder, title string) (*chan
 	return set, nil
 }
 
-// Cost is what a page costs whoever opens it for the first time.
+// Cost is what a first visit to a page loads.
 type Cost = reconcile.Cost
 
-// A Action is what a change does to a file.
+// An Action is what a change does to a file.
 type Action = reconcile.Action
 
 // The deeds.
@@ -177,7 +177,7 @@ const (
 // Sites are the folders of all sites in a folder and below it, sorted.
 func Sites(ctx context.Context, dir string) ([]string, error) { return project.Sites(ctx, dir) }
 
-// Root is the root of the project that the command was given in, "" if there is none.
+// Root returns the root of the project, "" if there is none.
 func (c *Crate) Root() string {
 	root, err := c.bounds.Find(c.Dir)
 	if err != nil {

@@ -13,7 +13,7 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Dropped says what drop took away.
+// Dropped is the result of drop.
 type Dropped struct {
 	Result
 	Library    string       `json:"library"`              // the library's name in the crate

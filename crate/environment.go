@@ -17,7 +17,7 @@ import (
 // Bounds say how far a project is looked for, and whose it may be.
 type Bounds = project.Bounds
 
-// An Environment is what surrounds a command: where it was given, what the user has set, and what it may do.
+// An Environment is the surroundings of a command: the current folder, the user's settings, and its permissions.
 type Environment struct {
 	Dir      string // where the command was given, absolute
 	CacheDir string
@@ -36,7 +36,7 @@ type Environment struct {
 	Notify     func(note string)
 }
 
-// Open makes the front door for a command. Close ends what was opened on the way.
+// Open opens the front door for a command. Close frees its resources.
 func Open(env Environment) *Crate {
 	cache := source.NewCache(env.CacheDir)
 	opener := &origin.Opener{Cache: cache, Offline: env.Offline, Fresh: env.Fresh, Client: &source.Client{
@@ -55,7 +55,7 @@ func Open(env Environment) *Crate {
 		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)), window: new(look.Window)}
 }
 
-// Close ends what the command opened.
+// Close frees the resources of the command.
 func (c *Crate) Close() {
 	c.Origin.Close()
 	c.window.Close()
@@ -64,7 +64,7 @@ func (c *Crate) Close() {
 	}
 }
 
-// ServeSandbox is what the sandbox's process does with a request, until stop is closed.
+// ServeSandbox handles one request in the sandbox's process, until stop is closed.
 func ServeSandbox(request []byte, stop <-chan struct{}) ([]byte, error) {
 	return facts.Serve(request, stop)
 }
@@ -72,7 +72,7 @@ func ServeSandbox(request []byte, stop <-chan struct{}) ([]byte, error) {
 // SandboxLimit is the processor time that a request may take.
 func SandboxLimit(request []byte) time.Duration { return facts.Limit(request) }
 
-// CacheUse is what the cache holds.
+// CacheUse is the size of the cache.
 type CacheUse struct {
 	Dir     string `json:"dir"`               // absolute path
 	Entries int    `json:"entries"`           // number of entries
@@ -81,8 +81,8 @@ type CacheUse struct {
 	Freed   int64  `json:"freed,omitempty"`   // in bytes
 }
 
-// Cache says what the cache holds, after removing what was not used for longest until the rest has at most so many bytes; a
-// negative number removes nothing.
+// Cache returns the size of the cache. If maxSize is not negative, it first removes the entries that were not used for
+// longest, until at most maxSize bytes remain.
 func (c *Crate) Cache(_ context.Context, most int64) (*CacheUse, error) {
 	out := &CacheUse{Dir: c.Origin.Cache.Dir()}
 	var err error

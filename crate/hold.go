@@ -9,7 +9,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// Held says what hold did.
+// Held is the result of hold.
 type Held struct {
 	Result
 	Library string       `json:"library"`        // the library's name in the crate

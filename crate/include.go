@@ -24,7 +24,7 @@ type IncludeRequest struct {
 	Fragments bool
 }
 
-// Included says what include or omit did.
+// Included is the result of include and omit.
 type Included struct {
 	Result
 	Pages   []PageChange  `json:"pages"`             // the pages, each with what was done

@@ -47,7 +47,7 @@ func (c *Crate) Policies(ctx context.Context, patterns []string) ([]PagePolicy, 
 	return csp.Policies(ctx, p, patterns, c.Dir)
 }
 
-// Order tells how pages' scripts and stylesheets take effect.
+// Order returns when pages' scripts and stylesheets take effect.
 func (c *Crate) Order(ctx context.Context, patterns []string) ([]Ordered, error) {
 	p, err := c.read(ctx)
 	if err != nil {
@@ -65,7 +65,8 @@ func (c *Crate) Contents(ctx context.Context) (*Contents, error) {
 	return inventory.ContentsOf(ctx, p)
 }
 
-// Bill lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
+// Bill lists the third-party libraries that the site ships. Advisories, if not "", names a folder, an archive or a
+// file.
 func (c *Crate) Bill(ctx context.Context, advisories string) (*Bill, error) {
 	p, err := c.read(ctx)
 	if err != nil {
@@ -74,7 +75,7 @@ func (c *Crate) Bill(ctx context.Context, advisories string) (*Bill, error) {
 	return inventory.BillOf(ctx, p, advisories)
 }
 
-// OrderFixed says what order --fix did.
+// OrderFixed is the result of order --fix.
 type OrderFixed struct {
 	Result
 	Pages []OrderedPage `json:"pages"` // each with its moves
@@ -89,20 +90,20 @@ func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, e
 	return out, err
 }
 
-// Mended says what check --fix fixed.
+// Mended is the result of check --fix.
 type Mended struct {
 	Result
 	Pages []MendedPage `json:"pages"` // the pages that were fixed
 }
 
-// MendedPage is one page with what was fixed on it.
+// MendedPage lists what was fixed on one page.
 type MendedPage struct {
 	Page string   `json:"page"` // the page, in the site
 	Did  []string `json:"did"`  // what was fixed
 }
 
-// Mend fixes what is safe: references of which exactly one file can be meant, names in other case, link attributes,
-// includes that are there twice, and the order. All else is left for people.
+// Mend fixes what is safe to fix: references with exactly one possible file, names in the wrong case, link attributes,
+// double includes, and the order.
 func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 	out := &Mended{}
 	err := c.repair(ctx, mending, patterns, &out.Result, func(pages []paths.InSite) {

@@ -19,11 +19,12 @@ type (
 	Looked      = look.Report
 	LookedPage  = look.Page
 	LookedShot  = browser.Shot
-	// LookDifference is what looks different on a page.
+	// LookDifference lists what looks different on a page.
 	LookDifference = look.Difference
 )
 
-// Look opens pages in the browser of this machine, as they are or as a profile would have them, and says what it said.
+// Look opens pages in this machine's browser, as they are or as a profile would leave them, and returns what the
+// browser said.
 func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Looked, error) {
 	p, drafted, err := c.asProfile(ctx, profile)
 	if err != nil {
@@ -46,8 +47,8 @@ func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[stri
 	return look.Look(ctx, c.window, p, req)
 }
 
-// LookAhead looks at the pages that a compared library is on, as they are and as moving it would have them, with what is surely called otherwise
-// renamed or not, and holds the two looks against each other. Nothing is changed.
+// LookAhead opens the pages that a compared library is on, as they are and as repin would leave them, and compares the
+// two. RenameSure includes the certain renames. It changes nothing.
 func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRequest, renameSure bool) (*Looked, error) {
 	if len(compared.PageUses) == 0 {
 		return nil, problem.Misuse("merry compare "+texts.Word(req.Library)+" "+texts.Word(req.New)+"  # without --look", "%s is on no page of this project, so there is nothing to open", req.Library)
@@ -82,8 +83,8 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 // HasBrowser reports whether this machine has a browser that can be looked with.
 func (c *Crate) HasBrowser() bool { return look.HasBrowser(c.settings.Browser) }
 
-// CompareLooks holds two looks at the same pages against each other: the second gets what is different.
+// CompareLooks compares two looks at the same pages, and stores the differences in the second.
 func CompareLooks(before, after *Looked) error { return look.Compare(before, after) }
 
-// MarkedLook is a picture of what differs, as PNG.
+// MarkedLook returns a picture of the differences, as PNG.
 func MarkedLook(p *LookedPage) ([]byte, error) { return look.Marked(p.Before, p.After, p.Different) }

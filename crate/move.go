@@ -22,7 +22,7 @@ func (c *Crate) Move(ctx context.Context, req MoveRequest) (*Moved, error) {
 	return c.moving(ctx, title, func(d *reconcile.Plan) error { return relocate.Plan(ctx, d, req) })
 }
 
-// FollowMoved lets records and pages follow what somebody moved by hand.
+// FollowMoved updates records and pages after somebody moved files by hand.
 func (c *Crate) FollowMoved(ctx context.Context) (*Moved, error) {
 	return c.moving(ctx, "move --found", func(d *reconcile.Plan) error {
 		_, err := relocate.Found(ctx, d)

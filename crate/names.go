@@ -6,10 +6,10 @@ import (
 	"merrycrate.example/merry/crate/inventory"
 )
 
-// Names are what a project's things are called.
+// Names are the names of the project's libraries, files, pages, profiles and CDNs.
 type Names = inventory.Names
 
-// Names lists what the project's things are called, for completing what is typed.
+// Names lists the project's names, for completion.
 func (c *Crate) Names(ctx context.Context) (*Names, error) {
 	p, err := c.read(ctx)
 	if err != nil {

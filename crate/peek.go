@@ -8,7 +8,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// Peeked is what is inside a source.
+// Peeked is the result of peek.
 type Peeked struct {
 	Source      string          `json:"source"`                 // as it was named
 	Format      string          `json:"format"`                 // zip, tar.gz, folder or file

@@ -6,7 +6,7 @@ import (
 	"merrycrate.example/merry/crate/libraries"
 )
 
-// Refilled says what refill found and put back.
+// Refilled is the result of refill.
 type Refilled = libraries.Refilled
 
 // Refill puts the sealed files of libraries back, all libraries where none is named. What is there with

@@ -24,7 +24,7 @@ const (
 	SealLocal = sealing.Local
 )
 
-// SealFiles hashes files, the files of folders, and what addresses give.
+// SealFiles hashes files, the files of folders, and the bytes at addresses.
 func (c *Crate) SealFiles(ctx context.Context, names []string, algorithm string) ([]SealLine, error) {
 	return sealing.Files(ctx, c.Dir, names, algorithm, c.Origin.FetchAsked)
 }

@@ -34,7 +34,7 @@ type ServeRequest struct {
 	OnError   func(error)
 }
 
-// Serve serves the site, has browsers show what changes, and tells what they say.
+// Serve serves the site, reloads pages on changes, and reports what browsers say.
 func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 	s := &serve.Session{Port: req.Port, Ready: req.Ready, OnPage: req.OnPage, OnError: req.OnError,
 		Options: serve.Options{Host: req.Host, Cache: req.Cache, CDNFallback: c.Origin.Offline, Live: true, OnMessage: req.OnMessage}}

@@ -20,8 +20,8 @@ type SettleRequest struct {
 	Sources []string // archives, or folders of them, that stand in for sources which are not where they were
 }
 
-// Settle makes files, seal and pages what the packing list says, in one change: after somebody edited it, after two people's
-// work was merged, or when the seal was lost.
+// Settle makes files, seal and pages match the packing list, in one change: after an edit, after a merge, or if the
+// seal was lost.
 func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error) {
 	before, err := c.read(ctx)
 	if err != nil {

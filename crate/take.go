@@ -30,7 +30,7 @@ const (
 	StateMoved = libraries.StateMoved
 )
 
-// Take brings a library into the project, and with it, if requested, what it needs on a page.
+// Take adds a library to the project and, if requested, what it needs on a page.
 func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 	sources := append([]string{req.Source}, req.More...)
 	// What must be fetched is fetched before the project is locked: a slow server keeps nobody waiting.

@@ -11,7 +11,7 @@ import (
 	"merrycrate.example/merry/crate/reconcile"
 )
 
-// Undone says what undo took back.
+// Undone is the result of undo.
 type Undone struct {
 	Result
 	Title string `json:"title"` // the command that made the change
@@ -74,7 +74,8 @@ type PastChange = change.Done
 // An AbandonedChange is an interrupted change that was reverted.
 type AbandonedChange = change.Ending
 
-// History lists what can be undone, the last change first, and after it what can be done again, the next first.
+// History lists the changes that can be undone, the last first, and then those that can be applied again, the next
+// first.
 func (c *Crate) History(ctx context.Context) ([]PastChange, error) {
 	on, err := c.changedHere()
 	if err != nil && problem.Of(err).Code == problem.NothingThere {
@@ -91,8 +92,7 @@ func (c *Crate) History(ctx context.Context) ([]PastChange, error) {
 	return append(list, again...), err
 }
 
-// Finish finishes a change that was stopped in the middle. It returns what it did, a line each, none where there was
-// nothing to finish.
+// Finish completes an interrupted change. It returns what it did, a line each.
 func (c *Crate) Finish(ctx context.Context) ([]string, error) {
 	on, err := c.changedHere()
 	if err != nil {

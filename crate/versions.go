@@ -20,7 +20,7 @@ type (
 	UpgradeLine = upgrade.UpgradeLine
 	Occurrence  = upgrade.Occurrence
 	FileSize    = upgrade.FileSize
-	// Versions is what there is of a library, and a VersionLine one of its versions.
+	// Versions is the result of versions for one library, and a VersionLine one of its versions.
 	Versions    = inventory.Versions
 	VersionLine = inventory.VersionLine
 )
@@ -31,7 +31,7 @@ type CompareRequest struct {
 	Library, First, New string
 }
 
-// Compare tells what another version of a library would change for the project's pages, before anything changes.
+// Compare returns what another version of a library would change on the project's pages. It changes nothing.
 func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, error) {
 	p, err := c.read(ctx)
 	if err != nil && problem.Of(err).Code == problem.NotStarted && req.First == "" {
@@ -50,7 +50,7 @@ func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, err
 	return upgrade.Compare(ctx, p, in)
 }
 
-// Newer lists what is behind in the whole crate.
+// Newer lists the libraries of the crate that are behind.
 func (c *Crate) Newer(ctx context.Context, advisories string) ([]UpgradeLine, error) {
 	p, err := c.read(ctx)
 	if err != nil {
@@ -59,7 +59,7 @@ func (c *Crate) Newer(ctx context.Context, advisories string) ([]UpgradeLine, er
 	return inventory.Newer(ctx, p, advisories)
 }
 
-// Versions lists what a registry has of a library of the crate, or of any package.
+// Versions lists a registry's versions of a library of the crate, or of any package.
 func (c *Crate) Versions(ctx context.Context, name string) (*Versions, error) {
 	p, err := c.read(ctx)
 	if err != nil {

@@ -132,7 +132,7 @@ func AddProfiles(dir string) error {
 // Profiles are the lines that AddProfiles writes, as printf takes them.
 const Profiles = `profiles:\n  desk: {serve: local, build: readable}\n  live: {serve: cdn, build: minified, fallback: true, without: [quickbrine]}\n`
 
-// Habits are the ways in which the club's site can keep its files.
+// Habits are the ways in which the club's site can arrange its files.
 var Habits = []string{"kind", "together", "versioned"}
 
 // WriteSiteOf writes the club's site with another habit: "kind" has a folder for each kind of file,
@@ -201,7 +201,7 @@ var Loose = map[string][]byte{"quickbrine.js": []byte(`/* quickbrine: styles fro
 })(window);
 `)}
 
-// PackageName is what a library is called in a registry.
+// PackageName returns a library's name in a registry.
 func PackageName(library string) string {
 	if library == "pennants" {
 		return "@gull/pennants"

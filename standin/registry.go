@@ -1,5 +1,5 @@
-// Package standin holds stand-ins for the outside world, over real HTTP on loopback: for the demo and for
-// tests. They speak the open protocols that the product speaks, and fail in every way requested.
+// Package standin simulates the outside world over HTTP on loopback, for the demo and for tests. Its servers speak the
+// open protocols that the product speaks, and fail in every way requested.
 package standin
 
 import (

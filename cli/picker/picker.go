@@ -21,7 +21,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Choice is what a person chose.
+// A Choice is the result of the picker.
 type Choice struct {
 	Files     []string // paths in the package; none is nothing to take
 	Suggested bool     // they are the suggested set
@@ -29,7 +29,7 @@ type Choice struct {
 	Command   string   // says the same in flags
 }
 
-// Pick shows what a package has, and returns what a person chose of it. Typed is the command that asks, word by word.
+// Pick shows the files of a package and returns the user's choice. Typed is the command that was typed, word by word.
 func Pick(ctx context.Context, in io.Reader, out io.Writer, p *crate.Peeked, typed []string, paint show.Paint) (Choice, error) {
 	m := newPicker(p, typed, paint)
 	if _, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out)).Run(); err != nil {

@@ -1,5 +1,5 @@
-// Package room runs this very program as a process that can do nothing but rehearse: no arguments, no environment, no file, no
-// connection, a limit on its memory; and it is what runs there.
+// Package sandbox runs this program as a process that can only rehearse. It has no arguments, environment, files or
+// connections, and limited memory.
 package sandbox
 
 import (
@@ -159,10 +159,10 @@ func (p *process) why(err error) error {
 // mostIdle is how long a room waits for another request.
 const mostIdle = 30 * time.Second
 
-// Serve is what runs in that process: it closes the room behind itself, reads requests, and writes a report for each. It ends with the
-// process where whoever asks is gone, and where nobody asks any more.
+// Serve runs in the sandbox's process. It confines the process, reads requests, and writes a report for each. It
+// returns when the parent process has ended.
 //
-// An answer gets a channel that closes once the process has used the request's limit of processor time, so that a busy machine
+// The channel for an answer closes once the process has used the request's limit of processor time. So a busy machine
 // gives the same answers as an idle one.
 func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration, answer func(request []byte, stop <-chan struct{}) ([]byte, error)) error {
 	debug.SetMemoryLimit(Memory / 2)

@@ -11,7 +11,7 @@ import (
 	"unicode"
 )
 
-// A Page is what to draw.
+// A Page is the order of one page, to be drawn.
 type Page struct {
 	Title  string
 	Steps  []Step // in the order in which they take effect
@@ -121,8 +121,8 @@ const (
 	letter    = 7.1 // the width of a letter at 12 px
 )
 
-// SVG draws the steps one below the other, as time goes, and the arrows at their right: each leads from what defines
-// something down to what reads it. An arrow that leads up, red and dashed, is a need that comes too early.
+// SVG draws the steps from top to bottom in time, and the arrows at their right. Each arrow leads from the definition
+// of a global down to its use. A red dashed arrow that leads up is a need that comes too late.
 func SVG(p Page) string {
 	arrows := slices.Clone(p.Arrows)
 	slices.SortStableFunc(arrows, func(a, b Arrow) int { return span(a) - span(b) })

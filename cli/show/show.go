@@ -17,7 +17,7 @@ import (
 // Paint colours text where it goes to a terminal that wants colour.
 type Paint bool
 
-// PaintFor is the paint for an output: none where it goes to no terminal, or where nobody wants colour.
+// PaintFor returns the colours for an output: none if it is not a terminal, or if NO_COLOR is set.
 func PaintFor(out io.Writer) Paint {
 	f, ok := out.(*os.File)
 	_, no := os.LookupEnv("NO_COLOR")
@@ -46,13 +46,13 @@ func (p Paint) Green(s string) string { return p.code("32", s) }
 // Yellow is a text so shown.
 func (p Paint) Yellow(s string) string { return p.code("33", s) }
 
-// Columns is how wide the terminal is that is printed to, 0 if it is none.
+// Columns is the width of the terminal, 0 if the output is not a terminal.
 var Columns int
 
 // leastColumn is how narrow a column may be in which words are folded; a narrower one is left to the terminal.
 const leastColumn = 16
 
-// Folded is a text after a prefix, on a terminal folded between words with what follows below its begin. Elsewhere it is one line.
+// Folded returns prefix and text. On a terminal the text is folded between words, and continues below its beginning.
 func Folded(prefix, text string) string {
 	begin := ansi.StringWidth(prefix)
 	if Columns == 0 || begin+ansi.StringWidth(text) <= Columns || Columns-begin < leastColumn {
@@ -72,8 +72,8 @@ type Table struct {
 // Add adds a row.
 func (t *Table) Add(cells ...string) { t.Rows = append(t.Rows, cells) }
 
-// Text is a table whose first row are the heads, as lines, each after an indent. The heads are dim; where a terminal is too narrow for the columns,
-// they stand before each row's cells.
+// Text returns the table as lines with an indent. The first row holds the headings, printed dim. If the terminal is too
+// narrow, each row becomes a list with the headings before its cells.
 func (t *Table) Text(paint Paint, indent string) string { return t.text(paint, indent, true) }
 
 // Lines is Text for a table without heads.
@@ -242,7 +242,7 @@ func Bytes(n int64) string {
 	return humanize.Bytes(uint64(n))
 }
 
-// Text is what others wrote, on one line, with nothing in it that a terminal would obey.
+// Text returns a foreign text on one line, without control characters.
 func Text(s string) string { return texts.Text(s) }
 
 // Lines is Text for a text of several lines.
@@ -274,7 +274,7 @@ func Word(w string) string { return Text(texts.Word(w)) }
 // Command is a command, word by word, as one types it.
 func Command(words []string) string { return Text(texts.Command(words)) }
 
-// Steps are the steps of a text of what to do next, each after a label on a line of its own.
+// Steps returns the steps of a next text, each on a line after label.
 func Steps(label, text string) string {
 	var lines strings.Builder
 	for _, step := range texts.Steps(text) {

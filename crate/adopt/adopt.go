@@ -1,4 +1,4 @@
-// Package adopt makes out what scripts and stylesheets are that nobody recorded, and plans taking them under record.
+// Package adopt identifies scripts and stylesheets that nobody recorded, and plans to record them.
 package adopt
 
 import (
@@ -25,7 +25,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A Request asks for tags that nobody recorded to be taken under record.
+// A Request says which unrecorded tags to adopt.
 type Request struct {
 	Pages  []string // whose tags; with Pasted, the pages that these go on
 	Pasted string   // tags from elsewhere
@@ -35,7 +35,7 @@ type Request struct {
 	From   string   // a source in which the bytes are looked for
 }
 
-// Adopted says what adopt recognised and did.
+// Adopted is the result of adopt.
 type Adopted struct {
 	reconcile.Result
 	Tags  []Tag                  `json:"tags"`            // the tags that were looked at
@@ -59,7 +59,7 @@ type Tag struct {
 	Next    string    `json:"next,omitempty"`
 }
 
-// An State says what became of a tag that adopt looked at.
+// A State says what adopt did with a tag.
 type State string
 
 // The states.
@@ -88,8 +88,8 @@ type adoption struct {
 	out  *Adopted
 }
 
-// Plan plans taking tags under record that are on pages, or that were copied from somewhere. What it says of the outcome is
-// filled in by who carries the plan out.
+// Plan plans to record tags that are on pages, or were pasted. The caller applies the plan and fills in the rest of the
+// result.
 func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error) {
 	pages, err := d.Pages(ctx, req.Pages, req.Dir, false)
 	if err != nil {

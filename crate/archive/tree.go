@@ -32,7 +32,7 @@ type Tree struct {
 	Name string
 	// Top is the name of the single folder that held everything, "" if there was none.
 	Top string
-	// Format says what was opened: zip, tar, folder, file.
+	// Format is zip, tar, folder or file.
 	Format  string
 	Entries []Entry // sorted by path
 	Size    int64   // of the source's own file, 0 for a folder
@@ -94,7 +94,7 @@ func (t *Tree) Digest() (string, error) { return t.digest() }
 // File returns the source's own file, and whether it is one.
 func (t *Tree) File() (io.ReaderAt, bool) { return t.file, t.file != nil }
 
-// Close frees what the tree holds.
+// Close frees the tree's files.
 func (t *Tree) Close() error { return t.close() }
 
 // refuse makes the error of a source, or of one of its entries, that is not opened.
@@ -106,7 +106,7 @@ func refuse(source, entry, reason string) error {
 	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", texts.Text(source), texts.Text(reason))
 }
 
-// Limits bound what an archive may ask of this machine.
+// Limits bound the resources that reading an archive may use.
 type Limits struct {
 	Entries int
 	Total   int64 // all files unpacked
@@ -115,7 +115,7 @@ type Limits struct {
 	From    int64
 }
 
-// DefaultLimits are far above any library and far below what would hurt.
+// DefaultLimits are far above any library's needs and far below any harm.
 var DefaultLimits = Limits{Entries: 100_000, Total: 4 << 30, File: 1 << 30, Ratio: 200, From: 64 << 20}
 
 // OpenPath opens an archive, a folder or a single file on disk.
@@ -141,14 +141,14 @@ func OpenPath(name string) (*Tree, error) {
 	return t, err
 }
 
-// A Listing is what a packed tar archive holds, and where, unpacked.
+// A Listing holds the entries of a compressed tar archive and their offsets in the uncompressed stream.
 type Listing struct {
 	Top     string
 	Entries []Entry
 	Offsets []int64
 }
 
-// Listing is that of a packed archive, nil for what need not be unpacked to be listed.
+// Listing returns the listing of a compressed tar archive, nil for other trees.
 func (t *Tree) Listing() *Listing {
 	if t.offsets == nil {
 		return nil
@@ -156,7 +156,7 @@ func (t *Tree) Listing() *Listing {
 	return &Listing{t.Top, t.Entries, t.offsets}
 }
 
-// Known says the integrity of a tree's own file, of which the caller has made sure.
+// Known records the integrity of the tree's own file, which the caller has verified.
 func (t *Tree) Known(integ string) { t.digest = func() (string, error) { return integ, nil } }
 
 // OpenListed opens a packed tar archive whose content is known; it is unpacked when the first file is read. It returns nil for a listing

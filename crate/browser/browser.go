@@ -1,5 +1,5 @@
-// Package browser drives the browser of this machine, without a window: it opens a page, and says what the console said, what was asked of
-// whom, how long it took, how it looks and of what that is made. What that means is for others.
+// Package browser drives this machine's browser, without a window. It opens a page and returns console messages,
+// requests, times, a screenshot and the elements and rules behind it. It interprets nothing.
 package browser
 
 import (
@@ -133,12 +133,12 @@ type Request struct {
 	View
 	Wait  string   // a selector that must appear
 	Masks []string // selectors of what is not to be seen
-	// Screenshot says whether a picture is wanted, with what it is made of.
+	// Screenshot asks for a screenshot and the elements and rules behind it.
 	Screenshot bool
 	Timeout    time.Duration // how long a page may take in all
 }
 
-// A Visit is what was seen of a page.
+// A Visit is the result of opening a page.
 type Visit struct {
 	Messages []*console.Message
 	More     int              // how many messages there were beyond those, at least

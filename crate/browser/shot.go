@@ -27,19 +27,20 @@ func (v View) String() string {
 	return text
 }
 
-// A Shot is a picture of a page with what it is made of.
+// A Shot is a screenshot with the elements and rules behind it.
 type Shot struct {
 	View
 	Picture []byte // PNG
 	State   State
 }
 
-// A State is what a page's look is made of.
+// A State holds the rules, elements and fonts that a page's look is made of.
 type State struct {
 	Rules    []Rule    `json:"rules"` // of all stylesheets that apply
 	Elements []Element `json:"elements"`
 	Fonts    []string  `json:"fonts"` // that are loaded
-	// UnstyledClasses are classes on the page of which no stylesheet has a rule, and Unmatched the rules that apply to nothing.
+	// UnstyledClasses are classes of the page without a rule in any stylesheet. Unmatched are rules that match nothing,
+	// by their index.
 	UnstyledClasses  []string `json:"lone"`
 	Unmatched        []int    `json:"unmatched"`
 	UnreadableSheets []string `json:"unread"` // stylesheets that the browser shows to nobody
@@ -52,7 +53,7 @@ type Rule struct {
 	File     string `json:"file"` // an address, or a file of the site; "" for the page's own
 }
 
-// An Element is what is on a page, with its box in pixels and the rules that apply to it, by their index.
+// An Element is an element of a page, with its box in CSS pixels and the indices of the rules that apply to it.
 type Element struct {
 	Path    string `json:"path"` // such as body > nav#menu > a(2)
 	Classes string `json:"classes,omitempty"`

@@ -49,8 +49,8 @@ var (
 	fewInPath   = memo.Regexp(`^v?\d{1,2}$`)
 )
 
-// Branch is the part of an address that names a branch of a library's versions rather than one of them: latest, @1, @1.12, /1/. The
-// next release changes what such an address gives. It is "" for an address that names one version, or none.
+// Branch returns the part of an address that names a branch of versions, such as latest, @1, @1.12 or /1/. The next
+// release changes the bytes at such an address. It returns "" if the address names one version, or none.
 func Branch(address string) string {
 	u, err := url.Parse(address)
 	if err != nil || exact().MatchString(u.Path) {
@@ -92,7 +92,7 @@ func Exact(address, version string) string {
 // followed are parameters that tell who follows a link, and change nothing of what it gives.
 var followed = memo.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
 
-// Tracking is the parameter of an address that tells who asks, "" if it has none.
+// Tracking returns the query parameter of an address that tracks visitors, "" if it has none.
 func Tracking(address string) string {
 	u, err := url.Parse(address)
 	if err != nil {

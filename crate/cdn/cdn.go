@@ -48,7 +48,7 @@ func (p Pattern) Validate() error {
 	return nil
 }
 
-// A File is what an address says of a file: its library's name at a CDN, the version, and its path in the package.
+// A File is what an address says about a file: the library's name at a CDN, the version, and the path in the package.
 type File struct{ Name, Version, Path string }
 
 // Address is where a CDN of this pattern has a file.
@@ -58,7 +58,7 @@ func (p Pattern) Address(f File) string {
 		"{file}", path.Base(f.Path), "{stem}", stem, "{ending}", ending).Replace(string(p))
 }
 
-// Stem splits a file's name before its ending, of which the build's mark is a part.
+// Stem splits a file's name before its ending, to which a build's mark such as .min belongs.
 func Stem(base string) (stem, ending string) {
 	ending = path.Ext(base)
 	stem = strings.TrimSuffix(base, ending)

@@ -17,9 +17,9 @@ func NamesUser(address string) bool {
 	return false
 }
 
-// WithoutSecrets returns an address without what must stand in no record and no answer: a user's name and password, and query
-// parameters that look like credentials. Removed are the names of those parameters, in the order of the address; all else stays
-// byte for byte.
+// WithoutSecrets removes from an address what no record or answer may contain: a user's name and password, and query
+// parameters that look like credentials. Removed lists the names of those parameters, in the order of the address.
+// Everything else stays byte for byte.
 func WithoutSecrets(address string) (public string, removed []string) {
 	if NamesUser(address) {
 		scheme, rest, _ := strings.Cut(address, "://")

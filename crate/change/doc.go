@@ -8,7 +8,7 @@
 //
 // The state of a set is the ending of its folder's name, which a rename changes atomically:
 //
-//	0007.plan   being written; worthless after a crash, and cleared away
+//	0007.draft  being written; worthless after a crash, and cleared away
 //	0007.going   committed; to be rolled forward
 //	0007.done    applied; can be undone
 //	0007.undone  an undoing that was applied; can be reverted until the next change

@@ -45,7 +45,7 @@ type journal struct {
 	Entries []Entry   `json:"entries"`
 }
 
-// Untitled reports whether nothing was said of what the change is.
+// Untitled reports whether the change has no title yet.
 func (s *Set) Untitled() bool { return s.journal.Title == "" }
 
 // signed is a journal as it is written.

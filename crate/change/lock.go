@@ -47,7 +47,7 @@ func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*floc
 	}
 }
 
-// OwnFolder makes merry's own folder, or sees that the one which is there is a folder and nobody else's.
+// OwnFolder makes merry's own folder, or verifies that the existing one is a folder of this user.
 func OwnFolder(on *disk.Folder) error {
 	top, err := on.Enter(".")
 	if err != nil {

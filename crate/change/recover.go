@@ -119,7 +119,7 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 	return on.Through(view), fmt.Sprintf("a command was interrupted during its change (%s); this answer shows the project as if it were complete. The next command that changes something completes it, as does merry undo --finish", j.Title), nil
 }
 
-// An Ending says what became of an unfinished change.
+// An Ending is the result of completing or reverting an interrupted change.
 type Ending struct {
 	Title string `json:"title,omitempty"` // the command that was interrupted
 	// Left are files that another program changed after the stop; they are as they were found.
@@ -133,8 +133,7 @@ func Finish(ctx context.Context, on *disk.Folder, opt Options) ([]string, error)
 	return ended(ctx, on, opt, func() ([]string, error) { return recoverLocked(on, opt.Key) })
 }
 
-// Abandon reverts what was applied of the changes that a stop interrupted. One that is not the user's own is set
-// aside unread.
+// Abandon reverts what was applied of interrupted changes. It puts a change that is not the user's own aside, unread.
 func Abandon(ctx context.Context, on *disk.Folder, opt Options) ([]Ending, error) {
 	return ended(ctx, on, opt, func() ([]Ending, error) {
 		unfinished, err := sets(on, going)

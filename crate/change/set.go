@@ -44,15 +44,15 @@ type Options struct {
 	Keep func(name string, content []byte)
 	// Key returns the user's own key on this machine, which proves that a journal is the user's.
 	Key Key
-	// Notify, where set, is reported what a person should know meanwhile: that a command waits for another.
+	// Notify, if set, gets messages for a person, such as that the command waits for another.
 	Notify func(note string)
-	// Beside are files of the program's own that are to lie beside the changes, by their names.
+	// Beside are files of the program that are written beside the changes, by name.
 	Beside map[string][]byte
 }
 
 // A Set is a change being planned. Write and Remove may be called from several goroutines.
 type Set struct {
-	// Recovered says what an earlier, interrupted command had left and Begin finished, a line each.
+	// Recovered says what Begin completed of an earlier, interrupted command, a line each.
 	Recovered []string
 
 	on      *disk.Folder
@@ -71,9 +71,9 @@ type Set struct {
 	open     map[string]*disk.Entry // folders that were entered to look at files
 }
 
-// Begin starts a set on the project in a folder. It takes the project's lock, waiting a while for another command to end,
-// and rolls a change forward that a crash interrupted: what is read of the project from now on stays true until Close, which
-// must be called. A dry set takes no lock.
+// Begin starts a change set in the project in a folder. It takes the project's lock, waiting a while for another
+// command to end, and completes an interrupted change. What is read from now on stays true until Close, which must be
+// called. A dry set takes no lock.
 func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Set, error) {
 	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{}, checked: map[string]error{},
 		straight: map[string]string{}, open: map[string]*disk.Entry{}}
@@ -92,23 +92,23 @@ func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Se
 	return s, nil
 }
 
-// Title says what the change is, as undo lists it.
+// Title sets the title of the change, as undo lists it.
 func (s *Set) Title(title string) { s.journal.Title = title }
 
-// Dry reports whether the set only shows what it would do.
+// Dry reports whether the set only shows its changes.
 func (s *Set) Dry() bool { return s.opt.Dry }
 
 // Empty reports whether nothing has been planned.
 func (s *Set) Empty() bool { return len(s.journal.Entries) == 0 }
 
-// Entries returns what has been planned, by path.
+// Entries returns the planned changes, by path.
 func (s *Set) Entries() []Entry {
 	e := slices.Clone(s.journal.Entries)
 	slices.SortFunc(e, func(a, b Entry) int { return cmp.Compare(a.Path, b.Path) })
 	return e
 }
 
-// Close gives up what was not committed and frees the lock.
+// Close discards the set unless it was committed, and frees the lock.
 func (s *Set) Close() {
 	s.leaveAll()
 	if s.into != nil {

@@ -1,5 +1,5 @@
-// Package check finds what a browser, a server or a colleague would trip over. It is given what a
-// page refers to and what the crate holds, and returns findings; it reads no files itself.
+// Package check finds what a browser, a server or a colleague would trip over. Its input is what a page refers to and
+// what the crate holds. It reads no files.
 package check
 
 import (
@@ -112,7 +112,7 @@ const (
 	PolicyUnheeded  = "policy-unheeded"
 )
 
-// A Page is a page with what its includes lead to.
+// A Page is a page with the targets of its includes.
 type Page struct {
 	*page.Page
 	File     string       // from the project's root
@@ -120,18 +120,18 @@ type Page struct {
 	Items    []order.Item // what matters of them for their order, one for one
 }
 
-// An Include is what one of a page's includes leads to.
+// An Include is one include of a page with its target.
 type Include struct {
 	Path    string // in the site, "" if it leads elsewhere or can't be known
 	URL     string // elsewhere, "" for what is in the site
 	Library string // "" if it is of none
 	Known   string // of a file that no record knows: the library of the crate that it looks like
-	// Integrity is what the seal says of a library's file that is linked from elsewhere.
+	// Integrity is the sealed integrity of a library's file that is linked from elsewhere.
 	Integrity string
 	Loads     bool // a script or stylesheet that the browser heeds
 	// Missing says that it is a sealed file that is not there, which is reported once, for the file.
 	Missing bool
-	// Script is what is known of a script, nil if that is nothing.
+	// Script is the report on a script, nil if none is known.
 	Script *script.Report
 	// Features are the features that it uses and that browsers of the packing list lack.
 	Features []MissingFeature
@@ -166,7 +166,7 @@ type Profile struct {
 	Without  []string // libraries, and addresses in which * stands for anything, that must not be there
 }
 
-// Crate is what the checks ask of the project.
+// Crate answers the questions of the checks about the project.
 type Crate interface {
 	// Has reports whether the site has a file, in exactly this case.
 	Has(path string) bool

@@ -24,7 +24,7 @@ var pages = func() map[string]string {
 // Explain returns the page of documentation for a finding, "" if there is no such finding.
 func Explain(name string) string { return pages[name] }
 
-// Summary is the first sentence of what a finding means, behind its severity.
+// Summary returns the first sentence of a finding's description, after its severity.
 func Summary(name string) string {
 	_, text, _ := strings.Cut(pages[name], "\n\n")
 	text = strings.Join(strings.Fields(text), " ")

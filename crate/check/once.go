@@ -5,14 +5,13 @@ import (
 	"strings"
 )
 
-// A Cause is what findings of several places have in common: it is reported once.
+// A Cause is one cause with all places where it shows. It is reported once.
 type Cause struct {
 	Finding          // the first of them
 	Places  []string // the others, as file:line:column
 }
 
-// Causes brings findings that say the same of several places together, in the order of the first ones. What to do next is said for all
-// their pages.
+// Causes merges findings with the same cause, in the order of the first ones. The next step covers all their pages.
 func Causes(found []Finding) []Cause {
 	type key struct {
 		name, message string
@@ -67,7 +66,8 @@ func forAll(next string, files []string) string {
 	return strings.ReplaceAll(next, " "+files[0]+" ", " "+strings.Join(files, " ")+" ")
 }
 
-// Changes tells two checks apart: the findings that came, and those that went, neither list nil. Those that only stand in another line are neither.
+// Changes compares two checks and returns new and fixed findings, neither list nil. A finding on another line counts as
+// the same.
 func Changes(before, after []Finding) (came, went []Finding) {
 	type key struct{ name, file, message string }
 	came, went = []Finding{}, []Finding{}

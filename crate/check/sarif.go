@@ -63,8 +63,7 @@ type (
 	}
 )
 
-// SARIF writes findings as a log in that format (SARIF 2.1.0), which this version of the program made. It returns what is to
-// be written as JSON.
+// SARIF returns findings as a SARIF 2.1.0 log of this version of the program, ready for JSON.
 func SARIF(findings []Finding, version string) any {
 	driver := sarifDriver{Name: "merry", Version: version, Rules: []sarifRule{}}
 	index := map[string]int{}

@@ -1,5 +1,5 @@
-// Package console is what a browser says of a page: errors, warnings, requests that failed, and what was blocked. A message is given
-// its place in the site, through source maps, and its cause, from what check found. Who listens to the browser is for others.
+// Package console interprets browser messages of a page: errors, warnings, failed requests and blocked requests. It
+// finds the position in the site, through source maps, and the cause, from the findings of check.
 package console
 
 import (
@@ -16,7 +16,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A Kind sorts messages by what happened.
+// A Kind says what happened.
 type Kind string
 
 // The kinds.
@@ -34,7 +34,7 @@ type Message struct {
 	Page string `json:"page"`          // in the site, such as crews/index.html
 	Text string `json:"text"`          // the message
 	URL  string `json:"url,omitempty"` // of the script that it came from, or of the request
-	// Line and Column are its place in that, from 1, 0 if there is none.
+	// Line and Column are the position in that file, from 1; 0 if unknown.
 	Line   int `json:"line,omitempty"`
 	Column int `json:"column,omitempty"` // from 1
 	// File is the script in the site, or behind its source map.
@@ -55,7 +55,7 @@ func (m *Message) Place() string {
 	return at
 }
 
-// Wrong reports whether it is a fault: a warning is none.
+// Wrong reports whether the message is an error.
 func (m *Message) Wrong() bool { return m.Kind != Warning }
 
 // key tells messages apart: the same one is reported once.
@@ -63,7 +63,7 @@ func (m *Message) key() string {
 	return strings.Join([]string{string(m.Kind), m.Page, m.Text, m.Place()}, "\x00")
 }
 
-// A Log keeps what was said before. Its methods may be called from several goroutines.
+// A Log remembers which messages were printed. Its methods may be called from several goroutines.
 type Log struct {
 	mu       sync.Mutex
 	messages map[string]bool
@@ -90,14 +90,14 @@ func (l *Log) Forget() {
 	l.messages = nil
 }
 
-// A Tag is a script on a page: where it stands, which file it is, and which globals it defines and needs.
+// A Tag is a script on a page: its position, its file, and the globals that it defines and needs.
 type Tag struct {
 	Line, Column   int
 	File           string // of the site, or an address; "" for one that is in the page
 	Defines, Needs []string
 }
 
-// A Site is what messages are compared with.
+// A Site is what messages are compared with: sources, findings and tags.
 type Site struct {
 	Origin   string                         // where the site is served, such as http://127.0.0.1:8080
 	Read     func(name string) []byte       // a file of the site, nil if it has none

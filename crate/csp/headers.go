@@ -73,9 +73,9 @@ var (
 	named     = memo.Regexp(`^([A-Za-z][\w-]*)\s*:\s*(.*)$`)
 )
 
-// ReadHeaders reads a file of headers. It knows three ways in which such files are written, line by line: a server's directives
-// (Header set NAME "VALUE", in sections for files), addresses with indented headers below them, and plain headers, which are
-// all pages'. What it does not know it passes over.
+// ReadHeaders reads a file of server headers. It knows three formats, line by line: server directives (Header set NAME
+// "VALUE", in sections for files), addresses with indented headers below them, and plain headers for all pages. It
+// skips everything else.
 func ReadHeaders(b []byte) []Header {
 	var list []Header
 	pattern := ""

@@ -34,10 +34,10 @@ var known = []string{"default-src", "script-src", "script-src-elem", "script-src
 	"object-src", "frame-src", "child-src", "worker-src", "manifest-src", "connect-src", "base-uri", "form-action", "frame-ancestors", "sandbox", "report-uri", "report-to",
 	"upgrade-insecure-requests", "block-all-mixed-content", "require-trusted-types-for", "trusted-types", "fenced-frame-src"}
 
-// A Flaw is a part of a policy to which a browser pays no heed, with the reason.
+// A Flaw is a part of a policy that browsers ignore, with the reason.
 type Flaw struct{ Part, Reason string }
 
-// Ignored lists what of a policy a browser passes over.
+// Ignored lists the parts of a policy that browsers ignore.
 func (p *Policy) Ignored(meta bool) []Flaw {
 	var list []Flaw
 	for _, d := range p.directives {
@@ -77,7 +77,8 @@ func isSource(s string) bool {
 	return templated([]string{s}) || sourceForm().MatchString(s)
 }
 
-// Unquoted tells a keyword, a hash or a nonce that somebody wrote without its quotes: a browser takes it for a host of that name.
+// Unquoted reports whether a source is a keyword, hash or nonce without its quotes, which browsers take for a host
+// name.
 func Unquoted(s string) bool {
 	quoted := "'" + strings.ToLower(s) + "'"
 	return slices.Contains(keywords, quoted) || strings.HasPrefix(quoted, "'nonce-") || isHash(quoted)

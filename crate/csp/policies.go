@@ -1,6 +1,5 @@
-// Package policies tells what the policies under which a page stands, in its head or in the server's headers, forbid of it.
-//
-// What a policy is and says is the affair of package policy.
+// Package csp judges content security policies (Content Security Policy Level 3) and integrity policies (Subresource
+// Integrity, section 3.8): what they forbid a page, and the smallest policy with which pages work.
 package csp
 
 import (
@@ -37,7 +36,7 @@ type Index struct {
 	p       *project.Project
 	headers []header
 	sheets  memo.Memo[string, []string] // what a stylesheet asks for
-	// Texts are those of the files of headers, for whoever wants to know whether they changed.
+	// Texts are the contents of the header files, so that callers can notice changes.
 	Texts []byte
 	// Found are the flaws of the files themselves.
 	Found []check.Finding
@@ -157,7 +156,7 @@ func (g *Index) ForbidsInline(v *tags.Page, at int, markup string) bool {
 	return false
 }
 
-// A Uses thing is what a page asks for or holds, as a policy sees it.
+// A Uses value is one thing that a page loads or contains, as a policy sees it.
 type Uses struct {
 	Use
 	At   int // in the page's bytes
@@ -272,7 +271,7 @@ func (g *Index) shownBy(v *tags.Page, add adder) {
 // An adder adds a use.
 type adder func(directive string, t tags.Target, at int, what string) *Uses
 
-// Inlines is what to call several things of a kind.
+// Inlines names several inline things of one kind.
 type Inlines string
 
 // The kinds of which each page is reported once.
@@ -293,7 +292,7 @@ var ofElement = map[string]string{"img": "img-src", "image": "img-src", "input":
 // shows are the attributes by which elements load at once.
 var shows = map[string]bool{"src": true, "srcset": true, "data": true, "poster": true, "href": true, "xlink:href": true, "background": true}
 
-// OfFile is the directive for what a stylesheet asks for, by its ending.
+// OfFile returns the directive for a file that a stylesheet loads, by its ending.
 func OfFile(ref string) string {
 	switch packages.KindOf(tags.WithoutQuery(ref)) {
 	case packages.Font:
@@ -327,7 +326,7 @@ func (g *Index) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 	}
 }
 
-// Sheet is the text of a stylesheet, nil if it is at no hand, and what to call it.
+// Sheet returns the text of a stylesheet, nil if it is not available, and its name for messages.
 func (g *Index) Sheet(t tags.Target) ([]byte, string) {
 	var b []byte
 	err := fs.ErrNotExist
@@ -357,8 +356,8 @@ func (g *Index) sheetRefs(t tags.Target) []string {
 	return list
 }
 
-// Blocked tells which of a page's scripts its policies keep from running, by the index of their includes, and whether texts may
-// not be run as code.
+// Blocked returns the page's scripts that its policies block, by the index of their includes, and how they treat
+// strings run as code.
 func (g *Index) Blocked(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval) {
 	list, _ := g.policiesOf(v)
 	if len(list) == 0 {
@@ -385,7 +384,7 @@ func (g *Index) Blocked(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
 	return scripts, eval
 }
 
-// Findings finds what the policies of a page forbid of it.
+// Findings returns what a page's policies forbid, and which parts of them browsers ignore.
 func (g *Index) Findings(v *tags.Page, file string) []check.Finding {
 	list, demands := g.policiesOf(v)
 	k := &policyFindings{v: v, file: file}
@@ -406,7 +405,7 @@ func (g *Index) Findings(v *tags.Page, file string) []check.Finding {
 	return k.found
 }
 
-// Forbidden lists what the policies of a page forbid of it, each with how it is reported.
+// Forbidden lists what a page's policies forbid, each with its message.
 func (g *Index) Forbidden(v *tags.Page) map[Forbidding]string {
 	list, demands := g.policiesOf(v)
 	out := map[Forbidding]string{}
@@ -423,5 +422,5 @@ func (g *Index) Forbidden(v *tags.Page) map[Forbidding]string {
 	return out
 }
 
-// A Forbidding is one thing that a policy forbids, wherever on the page it stands.
+// A Forbidding is one thing that a policy forbids, wherever it is on the page.
 type Forbidding struct{ directive, what string }

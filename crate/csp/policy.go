@@ -36,7 +36,7 @@ func Parse(text string) *Policy {
 	return p
 }
 
-// ParseHeader reads the policies of one header, between which commas stand.
+// ParseHeader reads the policies of one header, separated by commas.
 func ParseHeader(value string) []*Policy {
 	var list []*Policy
 	for part := range strings.SplitSeq(value, ",") {
@@ -60,7 +60,7 @@ func (p *Policy) Names() []string {
 	return list
 }
 
-// Value is the value of a directive, nil if the policy has none of that name.
+// Value returns the value of a directive, nil if the policy lacks it.
 func (p *Policy) Value(name string) []string {
 	for _, d := range p.directives {
 		if d.name == name {
@@ -97,11 +97,11 @@ type Use struct {
 	Text      string // what is inline, as a browser reads it
 	Nonce     string
 	Integrity []string // the hashes that its tag demands
-	// Foreign tells hosts that are surely not the site's own.
+	// Foreign reports whether a host is certainly not the site's own.
 	Foreign func(host string) bool
 }
 
-// A Verdict is what a policy says of a use.
+// A Verdict is the judgement of a policy on a use.
 type Verdict int
 
 // The verdicts.
@@ -111,7 +111,7 @@ const (
 	Unclear           // that depends on the site's own address, or on a text that can't be known
 )
 
-// Judge tells what a policy says of a use, and by which directive.
+// Judge returns the policy's verdict on a use, and the directive that decides it.
 func (p *Policy) Judge(u Use) (Verdict, string) {
 	if strings.HasPrefix(u.Directive, "script-src") && p.has("sandbox") && !slices.Contains(lowered(p.Value("sandbox")), "allow-scripts") {
 		return Forbidden, "sandbox"

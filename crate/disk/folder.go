@@ -1,8 +1,8 @@
-// Package disk reads and writes files below a folder and never outside it, whatever links lie in the way or are put there
-// meanwhile. Only regular files are read, up to a limit, so that no pipe, device or endless file holds a command up.
+// Package disk reads and writes files below a folder and never outside it, whatever links exist or appear meanwhile. It
+// reads only regular files, up to a limit, so that no pipe, device or endless file blocks a command.
 //
-// Folder is for reading: it follows links that stay inside. Place is for writing: one folder below, entered without
-// following any link, in which files are made, moved, exchanged and removed by their own names.
+// Folder is for reading: it follows links that stay inside. Entry is for writing: one folder below, entered without
+// following any link, in which files are made, moved, exchanged and removed by name.
 package disk
 
 import (
@@ -28,8 +28,8 @@ const (
 	MaxFile   = 1 << 30 // a library's file, a script, a stylesheet
 )
 
-// A Stamp is what a file looked like when it was read, so that a change made by somebody else in the meantime is noticed.
-// The zero Stamp stands for a file that is not there.
+// A Stamp describes a file at the time of reading, so that a later change by somebody else is noticed. The zero Stamp
+// stands for a missing file.
 type Stamp struct {
 	Size       int64
 	ModTime    int64  // nanoseconds since 1970
@@ -73,8 +73,9 @@ func (f *Folder) Close() error { return errors.Join(f.handle.close(), f.root.Clo
 // Path is the folder's own path.
 func (f *Folder) Path() paths.OnDisk { return f.path }
 
-// Through returns the folder as an unfinished change leaves it: view says where the content of a file lies, "" for a file
-// that the change removes. All names are slash-separated, from the folder. It shares what f holds, and is not closed.
+// Through returns the folder as an unfinished change leaves it. View maps a name to the path of its contents, "" for a
+// file that the change removes. Names are slash-separated, from the folder. The result shares what f holds, and is not
+// closed.
 func (f *Folder) Through(view map[string]string) *Folder {
 	g := *f
 	g.view = view
@@ -98,7 +99,7 @@ func (f *Folder) Read(name string, most int64, buf []byte) ([]byte, Stamp, error
 	return b, stamp, circle(name, err)
 }
 
-// Stat returns what is at a name, links followed that stay inside. Its errors are those of Read.
+// Stat describes the file at a name, and follows links that stay inside. Its errors are those of Read.
 func (f *Folder) Stat(name string) (fs.FileInfo, error) {
 	at, err := f.seen(name)
 	if err != nil {
@@ -136,8 +137,8 @@ func (f *Folder) Stamp(name string) (Stamp, error) {
 	return StampOf(info), nil
 }
 
-// Stamps returns the stamps of plain files of one folder, by their own names: looked at from there, which takes half of what looking
-// up each whole path would. What is no plain file, or not there, has the zero Stamp.
+// Stamps returns the stamps of plain files of one folder, by name. Files that are missing or not plain have the zero
+// Stamp. It opens the folder once, which takes half the time of looking up each path.
 func (f *Folder) Stamps(dir string, names []string) []Stamp {
 	list := make([]Stamp, len(names))
 	if f.view == nil && f.stamps(dir, names, list) {

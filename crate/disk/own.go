@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// ReadOwn reads a file of the user's own settings, nothing if there is none. One that belongs to somebody else, or that
-// others may write to, is refused: it says which servers are believed.
+// ReadOwn reads a settings file of the user, nil if it does not exist. It refuses a file that belongs to another user,
+// or that others may write to, because it says which servers are trusted.
 func ReadOwn(name string) ([]byte, error) {
 	on, err := Open(paths.OnDisk(filepath.Dir(name)))
 	if errors.Is(err, fs.ErrNotExist) {

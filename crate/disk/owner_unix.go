@@ -25,8 +25,8 @@ func owner(info fs.FileInfo) (uid, gid int, device uint64, ok bool) {
 	return 0, 0, 0, false
 }
 
-// Mine reports whether a file belongs to the user who runs the program, or to the system's own: who could replace it could
-// replace the program, too. Behind sudo the user is the one who called it.
+// Mine reports whether a file belongs to the user, or to the system's own user, who could replace the program anyway.
+// Under sudo the user is the one who called it.
 func Mine(info fs.FileInfo) bool {
 	uid, _, _, ok := owner(info)
 	if !ok || uid == 0 || uid == os.Geteuid() {
@@ -36,7 +36,7 @@ func Mine(info fs.FileInfo) bool {
 	return os.Geteuid() == 0 && err == nil && caller == uid
 }
 
-// OthersMayWrite reports whether somebody else may write to a file: anybody, or a group that is not the user's own.
+// OthersMayWrite reports whether anyone but the user may write to a file.
 func OthersMayWrite(info fs.FileInfo) bool {
 	_, gid, _, ok := owner(info)
 	mode := info.Mode().Perm()

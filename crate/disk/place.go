@@ -13,8 +13,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A Entry is one folder, entered without following any link. What is done in it is done there, wherever its path leads
-// meanwhile.
+// An Entry is one folder, entered without following any link. Operations stay in it, wherever its path leads meanwhile.
 type Entry struct {
 	in   *Folder
 	name string // slash-separated from the folder's root
@@ -90,7 +89,7 @@ func (p *Entry) Name() string { return p.name }
 
 func (p *Entry) full(base string) string { return path.Join(p.name, base) }
 
-// Stat returns what has a name in the folder; a link is reported as a link.
+// Stat describes the file at a name in the folder; it follows no link.
 func (p *Entry) Stat(base string) (fs.FileInfo, error) { return p.root.Lstat(base) }
 
 // Info returns the folder's own.
@@ -133,8 +132,8 @@ func (p *Entry) Read(base string, most int64) ([]byte, Stamp, error) {
 	return readFile(f, p.full(base), most, nil)
 }
 
-// MayChange tells why a file of the folder can't be made, exchanged or removed, nil if that can be: what is not allowed
-// is to be known before anything is done. There need be no such file.
+// MayChange returns why a file of the folder can't be made, exchanged or removed, nil if it can. It is called before a
+// change begins. The file need not exist.
 func (p *Entry) MayChange(base string) error {
 	dir, err := p.Info()
 	if err != nil {
@@ -193,7 +192,7 @@ func (p *Entry) Remove(base string) error {
 	return p.root.Remove(base)
 }
 
-// RemoveAll removes a folder with what is in it, no link followed, file by file.
+// RemoveAll removes a folder and its files, following no link.
 func (p *Entry) RemoveAll(base string) error {
 	inner, err := p.in.Enter(p.full(base))
 	if errors.Is(err, fs.ErrNotExist) {
@@ -225,7 +224,7 @@ func (p *Entry) Move(base string, to *Entry, name string) error {
 	return p.move(base, to, name)
 }
 
-// Replace is Move over what has the name.
+// Replace moves a file over another.
 func (p *Entry) Replace(base string, to *Entry, name string) error {
 	if err := faultPoint("replace", to.full(name), nil); err != nil {
 		return err

@@ -1,4 +1,4 @@
-// Package ecma reads a script's syntax: it parses what browsers take, and tells the edition of the language that a script demands (ECMA-262).
+// Package ecma parses scripts as browsers do, and returns the edition of ECMAScript that a script needs (ECMA-262).
 package ecma
 
 import (
@@ -129,8 +129,8 @@ func emptyIn(params []byte) bool {
 	return found
 }
 
-// Offset finds where in src a slice of it begins, -1 where it is none: the syntax tree has the names'
-// bytes and not their places.
+// Offset returns where in src a slice of it begins, -1 if it is no slice of src. The syntax tree has the names' bytes,
+// but not their offsets.
 func Offset(src, part []byte) int {
 	if len(part) == 0 || len(src) == 0 {
 		return -1

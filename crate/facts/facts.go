@@ -1,7 +1,5 @@
-// Package facts reads files for what matters of them, and remembers it by their hash: in this run, and in the user's
-// cache for the next ones. What reading alone can't tell, a rehearsal in a sandbox confirms.
-//
-// Where the bytes come from is for others to say.
+// Package facts reads scripts and stores the results by the files' hashes, in this run and in the user's cache. It also
+// runs scripts in the sandbox to confirm what reading alone can't know.
 package facts
 
 import (
@@ -79,8 +77,8 @@ const maxBusy = 30
 // been short of memory, or the program may have become faster.
 const stoppedFor = 24 * time.Hour
 
-// Limit is the processor time that a rehearsal may take: time for what its scripts do, and half a second for each megabyte
-// that is to be read, up to a limit.
+// Limit returns the processor time for a rehearsal: a base for its scripts, and half a second for each megabyte of
+// code, up to a limit.
 func Limit(request []byte) time.Duration {
 	const work, reading, most = 3 * time.Second, time.Second / 2, 10 * time.Second
 	return min(work+time.Duration(len(request)>>20)*reading, most)
@@ -147,7 +145,7 @@ func readReport(answer []byte) (*rehearse.Report, error) {
 	return &report, nil
 }
 
-// Serve is what the sandbox's process does with a request, until stop is closed.
+// Serve handles one request in the sandbox's process, until stop is closed.
 func Serve(request []byte, stop <-chan struct{}) ([]byte, error) {
 	var req rehearse.Request
 	if err := json.Unmarshal(request, &req); err != nil {
@@ -168,8 +166,8 @@ func onEmptyPage(name string, text []byte) *rehearse.Request {
 		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}}
 }
 
-// FailsWithout makes sure that a script needs a global, before anybody is reported so: one that asks whether it is there, runs to
-// its end alone, and has nothing to complain of then, can do without. Where that can't be tried the need counts.
+// FailsWithout reports whether a script needs a global. A script that looks for the global, runs to its end alone and
+// reports no error can do without. If the trial is impossible, the need counts.
 func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) bool {
 	tested := slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool { return n.Name == global && n.Tested })
 	if !tested {
@@ -215,8 +213,8 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 // expando ends names that are made up again at each run.
 var expando = memo.Regexp(`[0-9]{9,}$`)
 
-// Makes lists the globals that a script makes, as running it shows: alone, or else with something that takes anything in the place of
-// what it needs. Whole says that it came to its end so, so that there are no others.
+// Makes returns the globals that a script makes when it runs alone, or with stand-ins for its needs. Whole reports that
+// it ran to its end, so the list is complete.
 func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole bool) {
 	known := r.Script(text)
 	if known.Form != script.Classic && known.Form != script.Universal {

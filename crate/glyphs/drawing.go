@@ -34,7 +34,7 @@ const (
 	Other = 0.6
 )
 
-// Like tells how much of two drawings is the same, from 0 to 1.
+// Like returns how much two drawings have in common, from 0 to 1.
 func (d *Drawing) Like(o *Drawing) float64 {
 	apart, all := 0, 0
 	for i, v := range d.ink {
@@ -58,7 +58,7 @@ func (d *Drawing) near(o *Drawing) bool {
 	return true
 }
 
-// A Set are the fonts of one version, in which a character may be drawn in several styles.
+// A Set holds the fonts of one version, which may draw a character in several styles.
 type Set []*Font
 
 // Draw draws a character in each font that has it.
@@ -72,7 +72,8 @@ func (s Set) Draw(r rune) []*Drawing {
 	return list
 }
 
-// Like tells how alike two characters are in the styles in which they are most alike; nothing is known where one of them is not drawn.
+// Like returns how alike two characters are, in the styles in which they are most alike. Ok is false if one of them is
+// not drawn.
 func Like(a, b []*Drawing) (like float64, known bool) {
 	for _, d := range a {
 		for _, o := range b {

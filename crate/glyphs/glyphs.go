@@ -45,7 +45,7 @@ func Read(b []byte) (*Font, error) {
 	return &Font{font: f, drawn: map[rune]*Drawing{}}, nil
 }
 
-// Draw draws a character. There is none where the font has no such character, or nothing is to be seen of it.
+// Draw draws a character. It returns nothing if the font lacks the character, or if the character is blank.
 func (f *Font) Draw(r rune) *Drawing {
 	f.mu.Lock()
 	defer f.mu.Unlock()

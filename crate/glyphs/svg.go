@@ -27,7 +27,7 @@ type Part struct {
 	Drawn string // what is drawn for it, the same for the same drawing; "" for what draws nothing
 }
 
-// Parts reads the parts of a picture by their names. What can't be read, or is too large, has none from there on.
+// Parts reads the named parts of a picture. It stops at anything that is too large or can't be read.
 func Parts(b []byte) map[string]Part {
 	list := map[string]Part{}
 	if len(b) > mostBytes || !bytes.Contains(b, []byte("<svg")) {

@@ -1,4 +1,5 @@
-// Package graph follows what the modules of a page import and ask for, through its import map, in the order in which they run.
+// Package graph follows the modules of a page and what they load, through its import map, in the order in which they
+// run.
 package graph
 
 import (
@@ -225,7 +226,7 @@ func (g *Graph) Files() []File {
 	return list
 }
 
-// Tag is the module of an include, nil if that is none.
+// Tag returns the module of an include, nil if it has none.
 func (g *Graph) Tag(i int) *Node {
 	if at := slices.IndexFunc(g.Nodes, func(n *Node) bool { return n.Include == i }); at >= 0 {
 		return g.Nodes[at]
@@ -241,7 +242,7 @@ func (g *Graph) PlainOf(i int) *Node {
 	return nil
 }
 
-// Resolve tells where an import leads: by its path from an address, or by its name through the page's import maps.
+// Resolve returns the target of an import: a path from an address, or a name through the page's import maps.
 func (g *Graph) Resolve(from *url.URL, specifier string) Way {
 	if g.names == nil {
 		g.names = g.v.MapNames()

@@ -1,7 +1,5 @@
-// Package inspect says what is wrong with a project, and what runs when on its pages: check, order, rehearsals and policies. It
-// reads a project and returns answers, and the work that would fix pages.
-//
-// It changes nothing itself.
+// Package inspect finds what is wrong with a project, and what runs when on its pages: check, order, rehearsals. It
+// reads a project and returns findings, and the edits that fix pages. It changes nothing itself.
 package inspect
 
 import (
@@ -29,11 +27,11 @@ import (
 	"merrycrate.example/merry/crate/upgrade"
 )
 
-// Checked is what check found.
+// Checked is the result of check.
 type Checked struct {
 	Pages    int             `json:"pages"`    // number of pages that were checked
 	Findings []check.Finding `json:"findings"` // sorted by file and position
-	// Rehearsed is how many pages were rehearsed, and Unsure what those rehearsals showed and can't be sure of.
+	// Rehearsed is the number of rehearsed pages. Unsure lists findings of rehearsals that are uncertain.
 	Rehearsed int      `json:"rehearsed"`
 	Unsure    []string `json:"unsure,omitempty"` // findings that are uncertain: a rehearsal could not simulate something
 	// Before is how many findings an earlier check had that are still there, and Mended how many are not; both where one was named.

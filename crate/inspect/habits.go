@@ -13,8 +13,8 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// LearnFolders finds out which of a site's folders hold what. The pages' own references count most:
-// a folder that pages refer to is in use.
+// LearnFolders finds a site's folders for each kind of file. References of the pages count most: a folder that pages
+// refer to is in use.
 func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders, map[string]string) {
 	counts := map[packages.Kind]map[string]int{}
 	count := func(kind packages.Kind, dir string, n int) {

@@ -11,9 +11,8 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Mend fixes on a page what is safe: a reference of which exactly one file can be meant, a name in other case, an integrity
-// that is not the sealed one's, a missing crossorigin, an include that is there twice, and the order. All else is left
-// for people. It says what it did.
+// Mend fixes what is safe to fix on a page, and returns what it did: references with exactly one possible file, names
+// in the wrong case, wrong integrity, missing crossorigin, double includes, and the order.
 func (r *Repairer) Mend(ctx context.Context, e *tags.Editor) []string {
 	var did []string
 	r.c.mendReferences(e, &did)

@@ -29,7 +29,7 @@ type Ordered struct {
 	Notes       []string          `json:"notes,omitempty"`       // what else to know
 }
 
-// Step is one script or stylesheet, in the order in which they take effect.
+// A Step is one script or stylesheet, in the order in which they take effect.
 type Step struct {
 	Name    string   `json:"name"`              // path, address or a description
 	Kind    string   `json:"kind"`              // script, stylesheet and so on
@@ -46,7 +46,7 @@ type Step struct {
 	Looks   []Look   `json:"looks,omitempty"`   // of own scripts
 }
 
-// A Verdict is what the browser will say of a step, with a reason after a colon in some.
+// A Verdict is the browser's view of a step, with a reason after a colon for some.
 type Verdict string
 
 // The verdicts.
@@ -74,7 +74,7 @@ type OrderConstraint struct {
 	Global string      `json:"global,omitempty"` // the global that decides it
 }
 
-// Order tells how pages' scripts and stylesheets take effect, with the reason for every constraint.
+// Order returns when pages' scripts and stylesheets take effect, with the reason for every constraint.
 func Order(ctx context.Context, p *project.Project, patterns []string, dir string) ([]Ordered, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
@@ -249,8 +249,8 @@ func NewRepairer(p *project.Project, site *walk.Site) *Repairer {
 	return &Repairer{newInspection(p, site)}
 }
 
-// Order moves a page's tags into an order that keeps the constraints, with the fewest moves, and says what it did and what no
-// move can fix.
+// Order moves a page's tags into an order that satisfies the constraints, with the fewest moves. It returns the moves,
+// and the constraints that no move satisfies.
 func (r *Repairer) Order(ctx context.Context, e *tags.Editor) OrderedPage {
 	done := OrderedPage{Page: e.Path.String()}
 	items := r.c.scripts.Items(e.Page)

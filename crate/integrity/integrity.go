@@ -44,12 +44,12 @@ func Sum(algorithm string, b []byte) string {
 	return Text(algorithm, h)
 }
 
-// Text writes the integrity string of what h has hashed.
+// Text returns the integrity value of what was written to h.
 func Text(algorithm string, h hash.Hash) string {
 	return algorithm + "-" + base64.StdEncoding.EncodeToString(h.Sum(nil))
 }
 
-// Metadata is what an integrity attribute holds: one or several strings.
+// Metadata is the parsed value of an integrity attribute: one or several hashes.
 type Metadata []string
 
 // Parse reads an integrity attribute's value. Options behind "?" are dropped, as the standard has
@@ -96,7 +96,7 @@ func (m Metadata) Strongest() Metadata {
 	return nil
 }
 
-// Match reports whether b is what m allows: one of the strongest strings must be b's.
+// Match reports whether b satisfies m: one of the strongest hashes must be that of b.
 func (m Metadata) Match(b []byte) bool {
 	s := m.Strongest()
 	if len(s) == 0 {
@@ -106,7 +106,7 @@ func (m Metadata) Match(b []byte) bool {
 	return slices.Contains(s, Sum(alg, b))
 }
 
-// OfReader returns the integrity strings of what a reader yields by the given algorithms, read once.
+// OfReader returns the integrity values of a stream by the given algorithms, read once.
 func OfReader(r io.Reader, algorithms ...string) (map[string]string, error) {
 	hashes := map[string]hash.Hash{}
 	var to []io.Writer
@@ -136,5 +136,5 @@ func (m Metadata) Algorithm() string {
 	return alg
 }
 
-// Allows reports whether bytes of that integrity string, by the strongest algorithm, are what m allows.
+// Allows reports whether m allows bytes with that integrity value, by the strongest algorithm.
 func (m Metadata) Allows(integ string) bool { return slices.Contains(m.Strongest(), integ) }

@@ -22,7 +22,7 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// Bill is what the site ships from others.
+// Bill lists the third-party libraries that the site ships.
 type Bill struct {
 	Site       string     `json:"-"`                    // the name of the project's folder
 	Libraries  []BillLine `json:"libraries"`            // third-party libraries, in the order of the packing list
@@ -64,7 +64,8 @@ type Warning struct {
 	From    string   `json:"from"`              // the advisory's file
 }
 
-// BillOf lists what the site ships from others. Advisories are read from a folder, an archive or a file, if one is named.
+// BillOf lists the third-party libraries that the site ships. Advisories, if not "", names a folder, an archive or a
+// file.
 func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, error) {
 	use, err := usageOf(ctx, p)
 	if err != nil {
@@ -147,7 +148,7 @@ type advisory struct {
 	} `json:"affected"`
 }
 
-// Advised lists what advisories say of the versions that are in the crate.
+// Advised returns the advisories that affect versions in the crate.
 func Advised(p *project.Project, advisories string) ([]Warning, error) {
 	b := &Bill{}
 	for _, lib := range p.List.Libraries {
@@ -271,7 +272,7 @@ func inEvents(version string, events []map[string]string) (in bool, fixed []stri
 	return in, fixed
 }
 
-// NoticeText is the text that a site shows for what it ships of others.
+// NoticeText returns the notice with the licences of the libraries that the site ships.
 func (b *Bill) NoticeText() string {
 	var s strings.Builder
 	s.WriteString("This site ships third-party software, under these licences.\n")

@@ -1,6 +1,5 @@
-// Package inventory says what the crate holds: its libraries at a glance, and what the site ships from others, with licences and advisories.
-//
-// It changes nothing.
+// Package inventory lists the libraries of the crate and of what the site ships, with licences, versions and
+// advisories. It changes nothing.
 package inventory
 
 import (
@@ -43,7 +42,7 @@ type ContentsLine struct {
 	Hold    *record.Hold `json:"hold,omitempty"`    // the version that it must stay at or below
 }
 
-// PageLoad is what a page's own scripts and stylesheets and those of libraries come to.
+// PageLoad is the size of a page's scripts and stylesheets, its own and those of libraries.
 type PageLoad struct {
 	Page  string `json:"page"`  // the page, in the site
 	Files int    `json:"files"` // number of scripts and stylesheets

@@ -8,7 +8,8 @@ import (
 	"merrycrate.example/merry/crate/project"
 )
 
-// Names are what a project's things are called, for completing what is typed: sorted, in the words that commands take.
+// Names are the names of the project's libraries, files, pages, profiles and CDNs, for completion: sorted, as commands
+// take them.
 type Names struct {
 	Libraries []string
 	Files     []string // of the crate, from the site's folder
@@ -21,7 +22,7 @@ type Names struct {
 	LibraryFiles []string
 }
 
-// NamesOf lists what the project's things are called. It reads folders, and no page and no library.
+// NamesOf lists the project's names. It reads folders, but no page and no library.
 func NamesOf(ctx context.Context, p *project.Project) (*Names, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {

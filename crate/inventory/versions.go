@@ -14,7 +14,7 @@ import (
 	"merrycrate.example/merry/crate/upgrade"
 )
 
-// Newer lists what is behind in the whole crate, with the advisories of a folder, where one is named.
+// Newer lists the libraries of the crate that are behind, with advisories from a folder if one is named.
 func Newer(ctx context.Context, p *project.Project, advisories string) ([]upgrade.UpgradeLine, error) {
 	list, err := upgrade.Newer(ctx, p)
 	if err != nil || advisories == "" {
@@ -48,7 +48,7 @@ type VersionLine struct {
 	Syntax     int        `json:"syntax,omitempty"`     // year of the ECMAScript edition that it needs
 }
 
-// Versions is what there is of a library.
+// Versions is the result of versions for one library.
 type Versions struct {
 	Library string        `json:"library"`          // the library's name in the crate
 	Package string        `json:"package"`          // the package's name in the registry
@@ -59,7 +59,7 @@ type Versions struct {
 	Lines   []VersionLine `json:"versions"`         // the newest first
 }
 
-// VersionsOfPackage lists what a registry has of a library of the crate, or of any package.
+// VersionsOfPackage lists a registry's versions of a library of the crate, or of any package.
 func VersionsOfPackage(ctx context.Context, p *project.Project, name string) (*Versions, error) {
 	out := &Versions{Library: name, Package: name}
 	if lib := p.List.Library(name); lib != nil {

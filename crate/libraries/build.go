@@ -8,8 +8,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// AddBuild adds to a library the other build of its files for pages, from the package in the cache, where only one build
-// was taken. It returns the places of the files that were put. What the cache does not have stays in the build that there is.
+// AddBuild adds the other build of a library's page files, from the package in the cache, if only one build was taken.
+// It returns the paths of the files that were added. A file that the cache lacks stays in its build.
 func AddBuild(ctx context.Context, d *reconcile.Plan, name string, build record.Build) ([]string, error) {
 	sealed := d.Seal.Libraries[name]
 	missing := map[string]bool{}

@@ -16,8 +16,8 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// Choose selects in a package of some version what an entry says, with notes on what is not there any more: by the same
-// paths, else by the same names with another version in them, else what is suggested.
+// Choose selects the files of an entry in a package of any version: by the same paths, else by the same names with the
+// other version in them, else the suggested set. The notes say what the package lacks.
 func Choose(d *packages.Package, version string, lib record.Library) (*packages.Selection, []string) {
 	var notes []string
 	take, gone := known(d, version, lib, lib.Take)
@@ -74,8 +74,8 @@ func known(d *packages.Package, version string, lib record.Library, names []stri
 	return patterns, gone
 }
 
-// Successor finds the file of another version's package that stands for a file, by the rule of reconcile.Candidates; "" if there is
-// none, or if several may be meant.
+// Successor returns the file of another version's package that replaces a file, by the rule of reconcile.Candidates; ""
+// if there is none, or several.
 func Successor(d *packages.Package, version, oldVersion, name string) string {
 	if d.File(name) != nil {
 		return name // also one that is excluded

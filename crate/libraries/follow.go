@@ -8,8 +8,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// Follow turns the own places of an entry into those of another version's files: a place that has the version in its name
-// has the new one then. What the new version has not is left out.
+// Follow adapts an entry's paths to another version: a version in a path is replaced. Paths of files that the new
+// version lacks are left out.
 func Follow(d *packages.Package, sel *packages.Selection, lib *record.Library, version string) map[string]string {
 	var places map[string]string
 	for key, place := range lib.Places {

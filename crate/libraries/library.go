@@ -22,7 +22,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Library is one on its way into the project: what its entry will say, and where its files come from.
+// A Library is a library on its way into the project: its entry, its package, and the chosen files.
 type Library struct {
 	Entry     record.Library
 	Package   *packages.Package
@@ -31,7 +31,8 @@ type Library struct {
 	Digest    string // of the source's own bytes
 	Licence   string
 	Linked    bool // pages have nothing but links to it
-	// At is where its files are, and stay as far as references among them hold; Firm forbids that they give way.
+	// At maps files to their present paths. They stay there as long as references between them hold; Firm forbids that
+	// they move.
 	At   map[string]paths.InSite
 	Firm bool
 	// partial says that the source is not available, and what was taken stands for it.
@@ -179,7 +180,7 @@ func (l *Library) place(d *reconcile.Plan) (*placement.Placement, error) {
 	return place, err
 }
 
-// PlacesOf tells where a library's files are in the site, by their paths in the source.
+// PlacesOf returns the paths of a library's files in the site, by their paths in the source.
 func PlacesOf(p *project.Project, name string) map[string]paths.InSite {
 	sealed := p.Seal.Libraries[name]
 	if sealed == nil {
@@ -194,9 +195,8 @@ func PlacesOf(p *project.Project, name string) map[string]paths.InSite {
 	return at
 }
 
-// Open opens a library of the crate for another drafting: as its source has it or, where that is not in the cache, as far as it
-// was taken. Its selection is what was taken, with the same roles. The caller calls the function that is returned when it is
-// done.
+// Open opens a library of the crate for another plan: its source from the cache, or else its files in the project. The
+// selection holds the files that were taken, with their roles. The caller calls the returned function at the end.
 func Open(ctx context.Context, d *reconcile.Plan, name string) (*Library, func(), error) {
 	entry, sealed, err := d.Before.Sealed(name)
 	if err != nil {
@@ -205,7 +205,7 @@ func Open(ctx context.Context, d *reconcile.Plan, name string) (*Library, func()
 	return openSealed(ctx, d.Before, *entry, sealed)
 }
 
-// Sealed selects what was taken of a library, as far as a package has it, with the roles that the files have.
+// Sealed selects the files that were taken of a library and that a package has, with their roles.
 func Sealed(d *packages.Package, sealed *record.Sealed) *packages.Selection {
 	sel := &packages.Selection{}
 	for _, f := range sealed.Files {

@@ -33,7 +33,7 @@ func (l *Library) own(place *placement.Placement, wish placement.Wish) {
 	l.Entry.Places = Own(l.Selection, place.At, l.Entry.Places, own)
 }
 
-// Pin writes into a library's entry what it takes to put its files where the seal has them.
+// Pin adds to a library's entry what is needed to put its files where the seal has them.
 func Pin(ctx context.Context, d *reconcile.Plan, name string) error {
 	l, done, err := openSealed(ctx, d.Before, *d.List.Library(name), d.Seal.Libraries[name])
 	if err != nil {

@@ -13,8 +13,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// DropPart plans taking files out of a library, their tags with them: those that patterns match, by their paths in the source or in the project,
-// and those of parts by name, with what belongs to nothing else.
+// DropPart plans to remove files and their tags: files that match patterns, by their paths in the source or the
+// project, and parts by name, with everything that nothing else in the library uses.
 func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, parts []string) error {
 	l, done, err := Open(ctx, d, name)
 	if err != nil {

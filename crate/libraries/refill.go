@@ -19,7 +19,7 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// Refilled says what refill found and put back.
+// Refilled is the result of refill.
 type Refilled struct {
 	reconcile.Result
 	Whole    int      `json:"whole"`              // files that were there as sealed
@@ -34,13 +34,14 @@ type Refilled struct {
 type RefillRequest struct {
 	Names     []string // of libraries, all if there is none
 	Overwrite bool     // what is there with other bytes, too
-	// Sources are archives, or folders of them, that may have what is nowhere else, named from Dir; each byte is compared with the seal.
+	// Sources are archives, or folders of them, to search. They are named from Dir, and each byte is verified against
+	// the seal.
 	Dir     string
 	Sources []string
 	Notify  func(note string)
 }
 
-// Refill plans the putting back of sealed files that are not there, and says what became of each.
+// Refill plans to restore missing sealed files, and returns the state of each.
 func Refill(ctx context.Context, d *reconcile.Plan, r RefillRequest) (*Refilled, error) {
 	names := r.Names
 	if len(names) == 0 {

@@ -11,8 +11,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// Tag gives files of a library tags of their own, by their paths in the source or in the project, where they lay beside so
-// far, and returns what is to go on pages, in a build.
+// Tag gives tags to files of a library that had none, by their paths in the source or the project. It returns the files
+// for pages, in a build.
 func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, build record.Build) ([]project.TaggedFile, error) {
 	if _, _, err := d.Before.Sealed(name); err != nil {
 		return nil, err

@@ -17,7 +17,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Applied says what settling did.
+// Applied is the result of settle.
 type Applied struct {
 	reconcile.Result
 	Done  []Done                 `json:"done"`            // what was applied
@@ -31,7 +31,7 @@ type Done struct {
 	What    string `json:"what"`    // what was done
 }
 
-// A Applying applies what the packing list says.
+// An Applying is one run of settle.
 type Applying struct {
 	Draft   *reconcile.Plan
 	Dir     string   // where paths begin
@@ -43,8 +43,8 @@ func (s *Applying) did(library, format string, args ...any) {
 	s.Out.Done = append(s.Out.Done, Done{library, fmt.Sprintf(format, args...)})
 }
 
-// Prefetch opens what must be brought before the project is locked: a slow server keeps nobody waiting. What can't be had is
-// told when the change is planned.
+// Prefetch fetches what is needed before the project is locked, so that a slow server blocks nobody. Faults are
+// reported when the change is planned.
 func Prefetch(ctx context.Context, p *project.Project) {
 	s := &Applying{Draft: &reconcile.Plan{Before: p}}
 	for _, lib := range p.List.Libraries {
@@ -57,7 +57,7 @@ func Prefetch(ctx context.Context, p *project.Project) {
 	}
 }
 
-// Libraries plans that the files and the seal of each library are what the packing list says.
+// Libraries plans to make the files and the seal of each library match the packing list.
 func (s *Applying) Libraries(ctx context.Context) error {
 	d := s.Draft
 	s.renamed()

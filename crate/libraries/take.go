@@ -49,7 +49,7 @@ type TakeRequest struct {
 	imported string // the name by which a module of what was asked for imports it
 }
 
-// Taken says what take did.
+// Taken is the result of take.
 type Taken struct {
 	reconcile.Result
 	Library      string                 `json:"library"`                 // the library's name in the crate
@@ -78,7 +78,7 @@ type TakenFile struct {
 	At     string `json:"at"`     // path in the project
 	Size   int64  `json:"size"`   // bytes
 	Reason string `json:"reason"` // why it was taken
-	// State says what became of it: "added", "there", or "moved" from Was.
+	// State is "added", "there", or "moved" from Was.
 	State string `json:"state"`
 	Was   string `json:"was,omitempty"` // path before it moved
 }
@@ -90,7 +90,7 @@ const (
 	StateMoved = "moved"
 )
 
-// A Take is one change in which one or several libraries are taken.
+// A Take is one change that takes one or several libraries.
 type Take struct {
 	Draft *reconcile.Plan
 	Taken []string // in the order in which pages need them
@@ -99,7 +99,7 @@ type Take struct {
 	defines map[string]string        // a global to the library that defines it, those that are being taken too
 }
 
-// One takes one library from its opened source, and what it needs if requested.
+// One takes one library from its opened source and, if requested, what it needs.
 func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
 	return t.one(ctx, o, req, 0)
 }

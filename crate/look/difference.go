@@ -14,7 +14,7 @@ import (
 	"merrycrate.example/merry/crate/browser"
 )
 
-// A Difference is what looks different between two looks of a page.
+// A Difference lists the differences between two looks of a page.
 type Difference struct {
 	Share   float64  `json:"share"`   // of the picture, from 0 to 1
 	Regions []Region `json:"regions"` // the parts of the screenshot that differ
@@ -52,7 +52,8 @@ const tolerance = 12
 // mostElements is how many elements of a region are reported.
 const mostElements = 4
 
-// CompareShots tells what differs between two looks of one page, nil if nothing does. An error is that of a picture that can't be read.
+// CompareShots returns the differences between two looks of one page, nil if they are the same. The error is that of a
+// picture that can't be read.
 func CompareShots(before, after *browser.Shot) (*Difference, error) {
 	a, b, err := pictures(before, after)
 	if err != nil {
@@ -372,7 +373,7 @@ func declarations(text string) []string {
 	return list
 }
 
-// Marked is a picture of what differs: the second look, pale, with what differs in its own colours and framed.
+// Marked returns the second look in pale colours, with the differences framed in full colour.
 func Marked(before, after *browser.Shot, d *Difference) ([]byte, error) {
 	a, b, err := pictures(before, after)
 	if err != nil {

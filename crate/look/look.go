@@ -1,5 +1,5 @@
-// Package look opens a project's pages in the browser of this machine, and says what the browser said: the console, requests that failed, what
-// was blocked, how long it took and from whom the bytes came. It keeps how pages look, and says what looks different from what was kept.
+// Package look opens a project's pages in this machine's browser and returns what it said: console messages, failed and
+// blocked requests, times and bytes per host. It saves how pages look, and compares a look with a saved one.
 package look
 
 import (
@@ -39,7 +39,7 @@ type Request struct {
 	Timeout   time.Duration // how long one page may take, 0 for the usual time
 	Save      string        // keep how the pages look under this name
 	Baseline  string        // hold how they look against what was kept under this name
-	// Screenshots has pictures taken though nothing is kept, for who holds two looks against each other.
+	// Screenshots forces screenshots even if nothing is saved, so that two looks can be compared in memory.
 	Screenshots bool
 
 	// Browser is the browser that the user's settings name, and Hosts are where they say that hosts are.
@@ -50,7 +50,7 @@ type Request struct {
 	Offline      bool
 	// Overlay are files that are served otherwise than they are on disk, by their places in the site.
 	Overlay map[string][]byte
-	// Findings are what check finds.
+	// Findings are the findings of check.
 	Findings []check.Finding
 }
 
@@ -60,7 +60,7 @@ const (
 	usualLimit = 20 * time.Second
 )
 
-// Report is what was seen.
+// Report is the result of look.
 type Report struct {
 	Browser string  `json:"browser"`         // its name and version
 	Pages   []*Page `json:"pages"`           // each in each of its widths
@@ -72,7 +72,7 @@ type Report struct {
 	site string // the site's folder in the project
 }
 
-// A Page is what was seen of a page in one view.
+// A Page is one page in one view.
 type Page struct {
 	Page string `json:"page"` // in the site
 	browser.View
@@ -82,17 +82,17 @@ type Page struct {
 	FirstPaint int              `json:"first_paint_ms"` // until something was first seen, in milliseconds; 0 if nothing was
 	Requests   int              `json:"requests"`       // number of requests
 	Bytes      map[string]int64 `json:"bytes"`          // on the wire, by host; "" is the site's own
-	// Different is how it looks otherwise than what was kept, nil if it does not.
+	// Different lists the differences from the saved look, nil if there are none.
 	Different *Difference `json:"different,omitempty"`
-	// UnstyledClasses are the classes of which no stylesheet has a rule, and Unmatched the rules, with their files, that apply to nothing; where
-	// pictures were taken.
+	// UnstyledClasses are the classes without a rule in any stylesheet. Unmatched are rules that match nothing, with
+	// their files. Both need screenshots.
 	UnstyledClasses []string `json:"unstyled_classes,omitempty"`
 	Unmatched       int      `json:"unmatched,omitempty"` // CSS rules that match nothing
 
 	Before, After *browser.Shot `json:"-"`
 }
 
-// A Disagreement page is one of which check and the browser say different things.
+// A Disagreement is a page on which check and the browser disagree.
 type Disagreement struct {
 	Page string `json:"page"` // the page, in the site
 	What string `json:"what"` // what one of the two reports and the other does not
@@ -334,7 +334,7 @@ func (v *visitor) name(s *browser.State) {
 	}
 }
 
-// Compare holds two looks at the same pages against each other: the second gets what is different.
+// Compare compares two looks at the same pages, and stores the differences in the second.
 func Compare(before, after *Report) error {
 	was := map[string]*Page{}
 	for _, p := range before.Pages {

@@ -33,8 +33,8 @@ func scannerFor(ids []string) *licensecheck.Scanner {
 	return scanner
 }
 
-// LicenceOf tells a licence from the text of a licence file, as an SPDX identifier: of several texts in it, the one that covers
-// most. Where no text is known, a licence's name in it tells.
+// LicenceOf returns the SPDX identifier of a licence file's text: of several licences in it, the one that covers most.
+// If no text is known, a licence's name in it counts.
 func LicenceOf(text string) string {
 	for _, scanner := range licenceScanners {
 		best, most := "", 0
@@ -54,5 +54,5 @@ func LicenceOf(text string) string {
 
 var word = memo.Regexp(`(?i)\b(MIT|BSD(?:-[23]-Clause)?|Apache(?:-2\.0| License,? (?:Version )?2\.0)|ISC|MPL-2\.0|0BSD|Unlicense|(?:L|A)?GPL-?[23](?:\.0)?(?:-only|-or-later)?|CC0(?:-1\.0)?|OFL-1\.1|CC-BY-4\.0)\b`)
 
-// LicenceNamed is the first licence whose name is in a text, as it is there; "" if there is none.
+// LicenceNamed returns the first licence whose name is in a text, as it is written; "" if there is none.
 func LicenceNamed(text string) string { return word().FindString(text) }

@@ -1,4 +1,5 @@
-// Package manifest reads what a package's own manifest says of it: its name and version, the files that it means, what it depends on.
+// Package manifest reads what a package says about itself: its manifest, licence, banners, readme examples and file
+// names.
 package manifest
 
 import (
@@ -11,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 )
 
-// A Manifest is what a package's own manifest says. It hints; the files decide.
+// A Manifest is a package's manifest. It gives hints; the files decide.
 type Manifest struct {
 	File                   string // its path in the package, "" if there is none
 	Name, Version, Licence string
@@ -84,7 +85,7 @@ func (m *Manifest) forBrowsers(raw json.RawMessage) {
 	}
 }
 
-// Score counts what a manifest says that is of use here.
+// Score counts the useful keys of a manifest.
 func (m *Manifest) Score() int {
 	n := 0
 	for _, s := range []string{m.Version, m.Version, m.Licence, m.Main, m.Browser, m.Style, m.Module, m.Exports} {
@@ -120,7 +121,7 @@ func (m *Manifest) DependsOn(name string) bool {
 	return m.Dependencies[name] != "" || m.Peers[name] != "" || name == m.Name
 }
 
-// Own are the files that the manifest names as what the package itself is for those that import it, the best first.
+// Own lists the files that the manifest gives to importers, the best first.
 func (m *Manifest) Own() []string { return m.modules().Own() }
 
 // Specifiers are the names under which the package's modules are imported, each with its file; the modules that there are are given.

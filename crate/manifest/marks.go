@@ -10,9 +10,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// BuildOf tells the build of a script or stylesheet from its text. What counts is white space: a
-// readable file has lines of moderate length, indented; a minified one has next to none beyond what
-// the grammar demands. Comments that were kept for their licence are left out of the account.
+// BuildOf returns the build of a script or stylesheet. White space decides: a readable file has indented lines of
+// moderate length, and a minified one almost no white space beyond the grammar's needs. Licence comments do not count.
 func BuildOf(b []byte) record.Build {
 	if len(b) > 1<<18 {
 		b = b[:1<<18] // the rest of a file is written like its first quarter of a megabyte
@@ -82,7 +81,7 @@ func afterCharset(b []byte) []byte {
 	return b
 }
 
-// A Banner is what a comment at a file's beginning says of it.
+// A Banner is the comment at a file's beginning.
 type Banner struct {
 	Name, Version, Licence string
 }
@@ -140,8 +139,7 @@ func BannerOf(b []byte) Banner {
 	return banner
 }
 
-// SourceMapOf returns what a script or stylesheet names as its source map, "" if it names none or
-// carries it inside itself.
+// SourceMapOf returns the source map that a script or stylesheet names, "" if it names none or contains it.
 func SourceMapOf(b []byte) string {
 	tail := b[max(0, len(b)-4096):]
 	all := sourceMap().FindAllSubmatch(tail, -1)

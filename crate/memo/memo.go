@@ -1,5 +1,5 @@
-// Package memo remembers what was determined for a key, for the time of one run: ten thousand pages ask the same few
-// questions.
+// Package memo remembers results by key for the time of one run, and compiles expressions when they are first used. Ten
+// thousand pages ask the same few questions.
 package memo
 
 import (
@@ -16,8 +16,8 @@ type entry[V any] struct {
 	value V
 }
 
-// Get returns the value for a key, working it out if nobody did before. Who asks meanwhile waits. An error is returned
-// and not remembered, so that the next one to ask tries again.
+// Get returns the value for a key, computing it if nobody has. Concurrent callers wait. Errors are returned but not
+// remembered.
 func (m *Memo[K, V]) Get(key K, work func() (V, error)) (V, error) {
 	any, ok := m.entries.Load(key)
 	if !ok {

@@ -13,21 +13,21 @@ type edit struct {
 	text       string
 }
 
-// A Wish is what a map is to say.
+// A Wish is the desired content of a map.
 type Wish struct {
 	// Set are names for all modules with their addresses, "" for one that is to go.
 	Set map[string]string
 	// Scopes are whole scopes, each by its prefix of addresses, with names and their addresses; an empty one is to go.
 	Scopes map[string]map[string]string
-	// Demand are addresses with the integrity that is demanded of them, "" for one of which nothing more is.
+	// Demand maps addresses to their required integrity, "" for none.
 	Demand map[string]string
 }
 
 // New is a map that says nothing yet.
 const New = "{}"
 
-// Edit writes a map as it is wished. Only what is meant is touched: each other byte stays, and what comes is written as what is beside it
-// (its indentation, its spaces). Indent is before the map's own lines.
+// Edit makes a map match a wish. It touches only the entries that change; new ones are written in the style of their
+// neighbours. Indent is the indentation of the map's own lines.
 func (m *Map) Edit(w Wish, indent, newline string) []byte {
 	text := m.Text
 	for _, part := range []struct {
@@ -236,7 +236,7 @@ func (m *Map) Empty() bool {
 	})
 }
 
-// Integrity is what a map demands of an address, as it is written there; "" for nothing.
+// Integrity returns the integrity that a map requires for an address, as it is written; "" for none.
 func (m *Map) Integrity(address string) string {
 	for _, k := range m.integ.members {
 		var value string
@@ -247,7 +247,7 @@ func (m *Map) Integrity(address string) string {
 	return ""
 }
 
-// Demands are the addresses of which a map demands an integrity.
+// Demands returns the addresses for which a map requires an integrity.
 func (m *Map) Demands() []string {
 	var list []string
 	for _, k := range m.integ.members {

@@ -10,14 +10,14 @@ import (
 // conditions are those of a manifest's exports under which a browser imports a module, the most particular first.
 var conditions = []string{"browser", "import", "module", "production", "default"}
 
-// A Package is what a package's manifest says of the modules in it.
+// A Package is what a package's manifest says about its modules.
 type Package struct {
 	Name    string
 	Exports json.RawMessage // the manifest's exports, nil if it has none
 	Entries []string        // what else it names as its own, such as module and main, the best first
 }
 
-// Own are the files that the manifest names as what the package itself is, the best first.
+// Own lists the files that the manifest gives to importers, the best first.
 func (p Package) Own() []string {
 	var by map[string]json.RawMessage
 	own := p.Exports

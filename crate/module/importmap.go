@@ -1,5 +1,5 @@
-// Package module knows import maps: what the names that modules import lead to, and how a map is edited without touching what is not
-// meant (HTML Standard, section 8.1.5). It computes alone; which files there are is for others to say.
+// Package module reads and edits import maps: how they resolve the names that modules import, and how to change entries
+// without touching anything else (HTML Standard, section 8.1.5). It computes only.
 package module
 
 import (
@@ -12,7 +12,7 @@ import (
 	"strings"
 )
 
-// A Map is an import map that was read, with the places of what it says.
+// A Map is a parsed import map, with the positions of its parts.
 type Map struct {
 	Text    []byte
 	Entries []Entry
@@ -51,7 +51,7 @@ type SyntaxError struct {
 	What   string
 }
 
-// Error says what is wrong.
+// Error returns the problem and its offset.
 func (e *SyntaxError) Error() string { return e.What }
 
 // ReadMap reads an import map. The error of a text that browsers refuse is a *SyntaxError.
@@ -196,7 +196,7 @@ func Relative(specifier string) bool {
 	return err == nil && u.Scheme != ""
 }
 
-// Names are what the import maps of a page together say: of two that name the same the first counts.
+// Names are the joined entries of a page's import maps: if two give the same name, the first counts.
 type Names struct {
 	base   *url.URL
 	plain  entries
@@ -260,9 +260,9 @@ func Join(maps []*Map, base *url.URL) *Names {
 	return n
 }
 
-// Resolve tells what a specifier means in the module at an address: the address that it leads to. It follows the standard's "resolve a module
-// specifier" (section 8.1.5.2): scopes first, the longest before others, then what counts for all. Ok is false for a name that no map has,
-// or that one blocks.
+// Resolve returns the address of a specifier in the module at an address, as the standard's "resolve a module
+// specifier" does (section 8.1.5.2): scopes first, longer ones before shorter ones, then the top-level imports. Ok is
+// false for a name that no map has, or that a map blocks.
 func (n *Names) Resolve(from *url.URL, specifier string) (to *url.URL, ok bool) {
 	as := addressOf(specifier, from)
 	key, importer := specifier, from.String()

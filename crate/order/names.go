@@ -2,8 +2,8 @@ package order
 
 import "iter"
 
-// Names are those of the globals that a script defines, or of the members that it gives: a large library has hundreds, and every page
-// with it asks for a few. Nil is none.
+// Names are the globals that a script defines, or the members that it adds. A large library has hundreds, and every
+// page with it asks for a few. Nil is empty.
 type Names struct {
 	list []string
 	is   map[string]bool

@@ -1,8 +1,6 @@
-// Package order tells in which order a page's scripts and stylesheets take effect, which of them must come
-// before which others and why, and how to put them right with the fewest moves.
-//
-// It is given what each one is, defines and needs. It knows no bytes and no files: tags are moved by
-// package page, and which library a file is of is reported by its caller.
+// Package order computes in which order a page's scripts and stylesheets take effect, which must come before which and
+// why, and how to correct the order with the fewest moves. Its input is what each item is, defines and needs. It knows
+// no bytes and no files.
 package order
 
 import (
@@ -10,7 +8,7 @@ import (
 	"slices"
 )
 
-// A Phase tells when an item takes effect (HTML Standard, section 4.12.1).
+// A Phase is the time at which an item takes effect (HTML Standard, section 4.12.1).
 type Phase int
 
 // The times at which an item takes effect.
@@ -41,8 +39,8 @@ type Item struct {
 	// are on the page.
 	Parts     *Names
 	PartNeeds []Need
-	// Unread says that what it defines could not be read: a link to elsewhere, or a reference that a server
-	// fills in.
+	// Unread means that the item's definitions could not be read: it is a link to another host, or a server fills in
+	// the reference.
 	Unread bool
 	// DefinesUnknown says that it defines more than is known: all the names that an object of its own has.
 	DefinesUnknown bool
@@ -92,7 +90,7 @@ type MissingNeed struct {
 	Need Need
 }
 
-// Rules are what a project knows of its libraries and files beside what their code says.
+// Rules are the packing list's statements about libraries and own files.
 type Rules struct {
 	Needs func(library string) []string // libraries that one needs before it
 	Own   []string                      // own files in order, by their names
@@ -278,8 +276,7 @@ func styles(items []Item, add func(Constraint)) {
 	}
 }
 
-// Sequence lists the items in the order in which they take effect. Async ones stand where they could at the
-// earliest.
+// Sequence lists the items in the order in which they take effect. Async items are at their earliest possible position.
 func Sequence(items []Item) []int {
 	list := make([]int, 0, len(items))
 	for _, deferred := range []bool{false, true} {
@@ -320,7 +317,7 @@ const (
 	Race   State = "race" // one of the two is async: it depends on the network
 )
 
-// StateOf tells how a constraint stands.
+// StateOf returns the state of a constraint.
 func StateOf(items []Item, c Constraint) State {
 	switch {
 	case items[c.Before].Phase == AnyTime:

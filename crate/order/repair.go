@@ -74,7 +74,7 @@ func RepairAround(items []Item, constraints []Constraint, free, fixed func(item 
 	return plan
 }
 
-// Cycle returns a shortest circle of those constraints that moves could fix, nil if there is none.
+// Cycle returns a shortest cycle of constraints between items that can move, nil if there is none.
 func Cycle(items []Item, constraints []Constraint) []Constraint {
 	edges, _ := movable(items, constraints)
 	return newNeeds(len(items), edges).shortestCycle()

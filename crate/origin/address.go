@@ -16,8 +16,8 @@ var (
 	versionQuery   = memo.Regexp(`(?:^|&)(?:v|ver|version)=v?(\d+(?:\.\d+)+[0-9A-Za-z.-]*)(?:&|$)`)
 )
 
-// ReadAddress reads a library's name and version off a link, as CDNs write them: NAME@VERSION/…, NAME/VERSION/…,
-// NAME-VERSION.js, or a version in the query. What can't be known is "".
+// ReadAddress reads a library's name and version from a link, as CDNs write them: NAME@VERSION/…, NAME/VERSION/…,
+// NAME-VERSION.js, or a version in the query. Unknown parts are "".
 func ReadAddress(address string) cdn.File {
 	u, err := url.Parse(address)
 	if err != nil {

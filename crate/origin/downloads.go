@@ -33,8 +33,8 @@ type Download struct {
 
 const mostDownloads = 12
 
-// Downloads lists the newest archives of a folder that hold scripts or stylesheets. The usual folder, which nobody named, need not be
-// there.
+// Downloads lists the newest archives of a folder that hold scripts or stylesheets. If usual, the folder was not named
+// by the user and may be missing.
 func Downloads(dir string, usual bool) ([]Download, error) {
 	entries, err := os.ReadDir(dir)
 	if errors.Is(err, fs.ErrNotExist) && usual {
@@ -129,7 +129,7 @@ func Candidates(dir string, sources []string, name string, sealed *record.Sealed
 	return list
 }
 
-// Fill puts into the cache what a source has of a library's missing files: the very bytes that were sealed.
+// Fill stores the sealed bytes of a library's missing files from a source in the cache.
 func (r *Opener) Fill(o *Opened, sealed *record.Sealed, missing func(record.File) bool) error {
 	for _, f := range sealed.Files {
 		if !missing(f) || !o.Tree.Has(f.Path) {

@@ -1,7 +1,5 @@
-// Package origin opens what a person names as a source: a path, an address, or a package of a registry, through the
-// user's cache. It also says what a library's scripts need on a page, and which package would supply that.
-//
-// What is inside a source is reported by package package; which of it is wanted is for others to say.
+// Package origin opens a source that a person names: a path, an address, or a package of a registry, through the user's
+// cache.
 package origin
 
 import (
@@ -33,12 +31,12 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// An Opener is what a command can get at outside of the project: the user's cache and, where it is allowed, the network.
-// Its methods may be called from several goroutines. Close ends what it opened.
+// An Opener opens sources: from the disk, the user's cache and, if allowed, the network. Its methods may be called from
+// several goroutines. Close frees what it opened.
 type Opener struct {
 	Cache  *source.Cache
 	Client *source.Client
-	// Registries are the package registries that the user has set; there is none alone.
+	// Registries are the package registries in the user's settings. None is built in.
 	Registries []source.Registry
 	// Scripts reads scripts, and remembers; nil reads each again.
 	Scripts packages.ScriptReader
@@ -60,11 +58,11 @@ func (r *Opener) Close() {
 	}
 }
 
-// An Opened is a source with what was learned about it.
+// An Opened is an opened source with its description.
 type Opened struct {
 	*packages.Package
 	Tree *source.Tree
-	// From is what was opened: a path on disk, an address, or a package as the packing list names it.
+	// From is the source: a path on disk, an address, or a package as the packing list names it.
 	From      string
 	Spec      string // the source as it was named, for the next command
 	Kind      Kind
@@ -74,7 +72,7 @@ type Opened struct {
 	runs      bool            // it ends with the run
 }
 
-// A Kind says what kind of source was opened.
+// A Kind is the kind of a source.
 type Kind int
 
 // The kinds of source.
@@ -91,8 +89,8 @@ func (o *Opened) Close() {
 	}
 }
 
-// For writes where a source is for the packing list: its path from the project's root where it lies inside, else its name
-// alone, since a path of one machine means nothing on another.
+// For returns the source as the packing list records it: its path if it is inside the project, else its name only,
+// because a path of one machine means nothing on another.
 func (o *Opened) For(root string) string {
 	if o.Kind != Path {
 		return o.From
@@ -107,7 +105,7 @@ func (o *Opened) For(root string) string {
 type Request struct {
 	Name string // a path, an address, or a package
 	Dir  string // where relative paths begin
-	// Integrity is what the source's own bytes must have before any of it is looked at, "" for anything.
+	// Integrity is the required integrity of the source's bytes, "" for any.
 	Integrity string
 	// Recorded says that the name comes from a record of the project rather than from the user.
 	Recorded bool
@@ -197,8 +195,8 @@ func There(dir, name string) bool {
 	return err == nil
 }
 
-// Describe learns what is in an opened tree. The tree is hashed meanwhile: its digest is asked for in the end, and takes
-// as long as the rest.
+// Describe describes the files of an opened tree. It hashes the tree meanwhile, because its digest is needed in the end
+// and takes as long.
 func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	items := make([]packages.Listed, len(o.Tree.Entries))
 	for i, e := range o.Tree.Entries {
@@ -411,7 +409,8 @@ func (r *Opener) Fetch(ctx context.Context, address string) ([]byte, error) {
 	return got.Bytes()
 }
 
-// FetchAsked is Fetch for an address that the user typed, which may lead to a machine of their own network. What it gave is remembered.
+// FetchAsked fetches an address that the user typed, which may lead into the user's own network. The answer is
+// remembered.
 func (r *Opener) FetchAsked(ctx context.Context, address string) ([]byte, error) {
 	got, _, err := r.fetch(ctx, address, false, nil)
 	if err != nil {
@@ -454,7 +453,7 @@ func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) 
 // it came from: for refill that is quicker than unpacking.
 const keptFileByFile = 24 << 20
 
-// Store puts what was taken into the cache, so that it never has to be fetched or found again.
+// Store stores the taken files in the cache, so that they never have to be fetched again.
 func (r *Opener) Store(ctx context.Context, o *Opened, sealed *record.Sealed) error {
 	if f, ok := o.Tree.File(); ok && sealed.Digest != "" {
 		if err := r.Cache.PutFile(sealed.Digest, f, o.Tree.Size); err != nil {

@@ -24,7 +24,7 @@ func SplitPackage(s string) (name, wish string) {
 	return s, ""
 }
 
-// LooksLikePackage tells a package's name from a path that is not there.
+// LooksLikePackage reports whether a text is a package's name rather than a missing path.
 func LooksLikePackage(s string) bool {
 	name, _ := SplitPackage(s)
 	if !source.ValidPackage(name) || strings.HasPrefix(s, ".") {
@@ -64,7 +64,7 @@ type documentKey struct {
 	full bool
 }
 
-// Document reads what a registry says of a package, once in a run. The full document has the times of the versions.
+// Document returns a registry's document on a package, once in a run. The full document has the times of the versions.
 func (r *Opener) Document(ctx context.Context, name string, full bool) (*source.Package, error) {
 	reg, err := r.registryFor(name)
 	if err != nil {

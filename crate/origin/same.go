@@ -11,8 +11,7 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// HasSame makes sure that an address gives a sealed file's very bytes. What was seen there once is known; a fresh run
-// asks again.
+// HasSame verifies that an address has the bytes of a sealed file. A result is remembered; a fresh run asks again.
 func (r *Opener) HasSame(ctx context.Context, address string, f *record.File) error {
 	_, err := r.same.Get(address+" "+f.Integrity, func() (bool, error) { return true, r.hasSame(ctx, address, f) })
 	return err

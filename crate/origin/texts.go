@@ -18,8 +18,8 @@ type LibraryText struct {
 	Text string `json:"text"` // without terminal escapes
 }
 
-// Texts returns a library's own readme, change notes and licence, or, with start set, only the examples for a page that its readme
-// shows. Name is what the user called the library.
+// Texts returns a library's readme, changelog and licence or, with start, only the page examples of its readme. Name is
+// the user's name for the library.
 func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 	var notes []LibraryText
 	for _, want := range []string{"readme", "change", "history", "release", "licen", "copying"} {

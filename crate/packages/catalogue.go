@@ -12,8 +12,8 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Catalogue is a folder, or a row of names, of many alike files of which a page wants few at a time: languages, modes,
-// themes. Scripts load them by name, or a page has a tag for one.
+// A Catalogue is a set of many similar files of which a page needs few: languages, modes, themes. Scripts load them by
+// name, or a page has a tag for one.
 type Catalogue struct {
 	Name  string
 	Of    string   // the file that they go with

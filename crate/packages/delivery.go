@@ -27,7 +27,7 @@ const (
 	parsedAll  = 8 << 20
 )
 
-// A Tree is what a package is read from: package source has one.
+// A Tree gives access to the files of a package. Package source has one.
 type Tree interface {
 	ReadFile(name string) ([]byte, error)
 	// ReadInto is ReadFile into a buffer where that is large enough.
@@ -40,7 +40,7 @@ type Listed struct {
 	Size, Packed int64
 }
 
-// A File is what was learned of one file.
+// A File describes one file of a package.
 type File struct {
 	Path            string
 	Size            int64
@@ -74,7 +74,7 @@ type Ref struct {
 	By     string // a script that fetches it while it runs, where that is why it comes along
 }
 
-// A Package is what was learned about a library from its files.
+// A Package describes a library by its files.
 type Package struct {
 	Name, NameFrom       string // From says what told it
 	Version, VersionFrom string
@@ -115,7 +115,7 @@ func (d *Package) Rebuilt() *Package {
 	return d
 }
 
-// A ScriptReader reads scripts; who has read one before may remember.
+// A ScriptReader reads scripts, and may remember the results.
 type ScriptReader interface {
 	Script(text []byte) *script.Report
 }
@@ -126,8 +126,8 @@ type plainReader struct{}
 // Script reads a script.
 func (plainReader) Script(text []byte) *script.Report { return script.Analyze(text) }
 
-// Describe learns what it can about a package. Name is the source's own file name; scripts, where not nil, reads scripts.
-// The error is the context's, or that of a file that can't be read.
+// Describe describes a package. Name is the source's file name; scripts, if not nil, reads scripts. The error is the
+// context's, or that of a file that can't be read.
 func Describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Package, error) {
 	if scripts == nil {
 		scripts = plainReader{}

@@ -9,7 +9,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// A Kind says what a file is.
+// A Kind is the kind of a file.
 type Kind string
 
 // The kinds of file.
@@ -29,7 +29,7 @@ const (
 	Other      Kind = "other"
 )
 
-// KindOf tells a file's kind by its name.
+// KindOf returns a file's kind by its name.
 func KindOf(name string) Kind {
 	base := strings.ToLower(path.Base(name))
 	switch {

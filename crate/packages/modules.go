@@ -59,7 +59,7 @@ func (d *Package) addOwnNames(s *Selection, f *File) {
 	}
 }
 
-// Entry is the module that the library is for those that import it by its name, nil if there is none that a page could import.
+// Entry returns the module for importers of the library's name, nil if there is none that a page could import.
 func (d *Package) Entry() *File {
 	if f := d.entry(); f != nil && !d.cannotImport(f, map[string]bool{}, true) {
 		return f
@@ -104,7 +104,7 @@ func (d *Package) forPages(f *File) *File {
 	return best
 }
 
-// InForm is the library's own script in a form: as a module, or as a script for a plain tag. It stands in for what is suggested otherwise.
+// InForm returns the library's own script as a module, or as a script for a plain tag, in place of the suggested one.
 func (d *Package) InForm(form script.Form) (Option, bool) {
 	plain, modules := d.rateAll(Script)
 	f, o := plain.f, Option{Name: "scripts", Kind: Variant, Difference: "asked for as a plain script"}

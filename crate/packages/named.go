@@ -17,7 +17,7 @@ func (d *Package) OneBuild(s *Selection, build record.Build) *Selection {
 	})
 }
 
-// Named is what the packing list says of a selection: all of it, so that it can be repeated.
+// Named returns a selection as the packing list records it, so that it can be repeated.
 func (d *Package) Named(s *Selection) []string {
 	var list []string
 	brought := map[string]bool{}

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// An OptionKind says what an option is to the suggested set.
+// An OptionKind is the relation of an option to the suggested set.
 type OptionKind string
 
 // The kinds of option.
@@ -24,7 +24,7 @@ const (
 	AddOn   OptionKind = "add-on"  // a module that imports the library by its name: it needs no tag
 )
 
-// An Option is a sensible choice beside the suggested set, with what tells it apart.
+// An Option is another sensible choice, with its difference from the suggested set.
 type Option struct {
 	Name       string
 	Kind       OptionKind

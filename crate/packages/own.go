@@ -61,8 +61,8 @@ func (d *Package) ofAnother(f *File) bool {
 	return version != "" && d.Version != "" && version != d.Version && manifest.NameKey(name) != manifest.NameKey(d.Name)
 }
 
-// Bring adds a script to a selection, with its other build where the selection has both builds of others, and what must come
-// along.
+// Bring adds a script to a selection, with everything that must come along, and with its other build if the selection
+// has both builds.
 func (d *Package) Bring(s *Selection, name, why string) {
 	f := d.File(name)
 	both := slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).OtherBuild != "" && s.Has(d.File(c.Path).OtherBuild) })
@@ -99,7 +99,7 @@ func (d *Package) replace(s *Selection, by *File) {
 	})
 }
 
-// Copy tells a file that is excluded as a copy of another library.
+// Copy reports whether a file is excluded as a copy of another library.
 func (f *File) Copy() bool { return f.ExcludedBecause == otherPackages }
 
 // Definer finds the script of the package that defines a global, or gives a member: the one that needs least, of those the

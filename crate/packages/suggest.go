@@ -40,11 +40,11 @@ func (d *Package) complete(s *Selection, maps bool) {
 	slices.SortFunc(s.Choices, func(a, b Choice) int { return strings.Compare(a.Path, b.Path) })
 }
 
-// Suggest picks what a page would want.
+// Suggest returns the files that a page would want.
 func (d *Package) Suggest() *Selection { return d.SuggestWith(nil) }
 
-// SuggestWith picks what a page would want, with the named options: a variant stands in for the script
-// or stylesheet that it is a variant of, a part is added.
+// SuggestWith returns the files that a page would want, with options: a variant replaces a script or stylesheet, a part
+// is added.
 func (d *Package) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
 	for _, kind := range []Kind{Script, Stylesheet} {
@@ -122,7 +122,7 @@ func (d *Package) addBothBuilds(s *Selection, f *File, why string) {
 	}
 }
 
-// Choose selects the files that the patterns name, and what must come along.
+// Choose selects the files that match patterns, and everything that must come along.
 func (d *Package) Choose(match func(name string) (pattern string, ok bool)) *Selection {
 	s := &Selection{}
 	for _, f := range d.Files {

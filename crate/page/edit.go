@@ -36,8 +36,7 @@ func Apply(b []byte, edits []Edit) []byte {
 	return append(out, b[at:]...)
 }
 
-// ErrNoPlace is returned where a tag can't be put on a page without changing what the rest of the
-// page means.
+// ErrNoPlace is returned if a tag can't be put on a page without changing the meaning of the rest.
 var ErrNoPlace = errors.New("no place on the page takes the tag without changing the rest")
 
 // A Spot says where new tags go: Before or After an include (by its index), or, where Index is -1,

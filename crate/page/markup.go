@@ -9,7 +9,7 @@ type Name struct {
 	Start, End int
 }
 
-// NameKind tells what a Name is.
+// NameKind is the kind of a Name.
 type NameKind string
 
 // The kinds of name.

@@ -8,7 +8,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Kind tells what an include brings.
+// Kind is what an include loads.
 type Kind int
 
 // The kinds of include.
@@ -26,7 +26,7 @@ func (k Kind) String() string {
 	return [...]string{"script", "stylesheet", "inline script", "inline style", "hint", "link"}[k]
 }
 
-// When tells when a script runs (HTML Standard, section 4.12.1).
+// When is the time at which a script runs (HTML Standard, section 4.12.1).
 type When int
 
 // The times at which a script can run.
@@ -56,8 +56,7 @@ type Include struct {
 // TextStart is where the text of an inline script or style begins.
 func (in *Include) TextStart() int { return in.Text.start }
 
-// Templated reports whether the reference holds an expression that a server fills in, so that what
-// it will say can't be known.
+// Templated reports whether the reference has an expression that a server fills in, so that its target is unknown.
 func (in *Include) Templated() bool { return templated(in.Ref) }
 
 func templated(ref string) bool {
@@ -73,7 +72,7 @@ func templated(ref string) bool {
 	return strings.HasPrefix(ref, "~/") || strings.HasPrefix(ref, "@")
 }
 
-// A Page is what was read off a page's bytes.
+// A Page is a parsed page.
 type Page struct {
 	Bytes    []byte
 	Includes []Include
@@ -163,7 +162,7 @@ func Position(b []byte, offset int) (line, column int) {
 	return line, column
 }
 
-// WhenWords says when what an include is about runs or applies, in words.
+// WhenWords describes when an include runs or applies.
 func (in *Include) WhenWords() string {
 	switch {
 	case in.Kind == Stylesheet || in.Kind == InlineStyle:

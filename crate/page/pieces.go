@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// A Piece is what is in an element's attribute and runs or styles there: a policy can forbid it.
+// A Piece is code or style in an element's attribute, which a policy can forbid.
 type Piece struct {
 	Kind  PieceKind
 	Name  string // of the attribute
@@ -13,7 +13,7 @@ type Piece struct {
 	Start int    // of the value
 }
 
-// A PieceKind tells what a Piece is.
+// A PieceKind is the kind of a Piece.
 type PieceKind int
 
 // The kinds of piece.

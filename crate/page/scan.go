@@ -57,7 +57,7 @@ type Scanner struct {
 	flat    bool // leave foreign content out of account, as a bare tokenizer must
 }
 
-// A Gap says what stands between two tags.
+// A Gap is the text between two tags.
 type Gap int
 
 // The kinds of gap.
@@ -70,7 +70,7 @@ const (
 // NewScanner reads b, which it neither changes nor copies.
 func NewScanner(b []byte) *Scanner { return &Scanner{b: b} }
 
-// Foreign reports whether the scanner stands inside svg or math content.
+// Foreign reports whether the scanner is inside svg or math content.
 func (s *Scanner) Foreign() bool {
 	n := len(s.foreign)
 	return n > 0 && !htmlInside(s.foreign[n-1])

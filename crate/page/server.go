@@ -55,8 +55,7 @@ func (p *Page) regions() []template.Region {
 	return p.served
 }
 
-// EnclosingBlock returns the directive of the condition or loop of a server's template that an include stands in, "" if it stands in
-// none.
+// EnclosingBlock returns the directive of the template condition or loop that contains an include, "" if none does.
 func (p *Page) EnclosingBlock(index int) string {
 	if r := p.enclosingBlock(p.Includes[index].Start); r != nil {
 		return r.Directive

@@ -1,4 +1,5 @@
-// Package staging makes of a page what a rehearsal takes: its scripts in their turns, the modules that they import, what its policy forbids.
+// Package pageload turns a page into the request for a rehearsal: its scripts in order, its modules, and what its
+// policies block.
 package pageload
 
 import (
@@ -15,7 +16,7 @@ import (
 	"merrycrate.example/merry/crate/template"
 )
 
-// Site is what addresses of the site begin with in a rehearsal.
+// Site is the address of the site in a rehearsal.
 const Site = "https://site.invalid/"
 
 // Policies answers what the content security policies that apply to a page forbid.

@@ -5,7 +5,7 @@ import (
 	"runtime/debug"
 )
 
-// A Panic is a fault of this program that stopped a piece of work: what it said, and where it happened.
+// A Panic is a bug that stopped a piece of work, with its text and its stack.
 type Panic struct {
 	Text  string
 	Stack []byte // as the runtime writes it

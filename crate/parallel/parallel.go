@@ -1,5 +1,5 @@
-// Package parallel runs the same work on many things side by side. It is the one way in which this program does that:
-// the goroutines end before the call returns, and the first error, or a cancelled context, stops what has not begun.
+// Package parallel runs the same work on many items concurrently. All goroutines end before a call returns. The first
+// error, or a cancelled context, stops the work that has not begun.
 package parallel
 
 import (

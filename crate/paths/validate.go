@@ -61,8 +61,8 @@ func Validate(name string) error {
 	return nil
 }
 
-// Reserved reports whether a path is in, or is, a folder that belongs to version control, to this program or to the
-// system. What is put there is not read as a file of the site, but applied: nothing is ever written below one.
+// Reserved reports whether a path is in a folder of version control, of this program or of the system. Files there are
+// not read as files of the site, but run or obeyed, so nothing is ever written there.
 func Reserved(name string) bool {
 	for part := range strings.SplitSeq(name, "/") {
 		switch lower := strings.ToLower(strings.TrimRight(part, ". ")); lower {

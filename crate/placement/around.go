@@ -18,7 +18,7 @@ type BrokenError struct {
 	At       string // where the second would have to be, in the site
 }
 
-// Error says what would break.
+// Error returns which reference would break.
 func (e *BrokenError) Error() string {
 	return e.From + " asks for " + e.To + " by " + e.By + ", and would not find it: its path would have to be " + e.At
 }

@@ -56,7 +56,7 @@ type Wish struct {
 	Into             string            // one folder for all, from the site's
 	Places           map[string]string // own places of files and folders, by their paths in the package
 	Rename           map[string]string // own names of files, old to new
-	// There is where files are already: they stay, and what goes with them goes where they find it.
+	// At maps files to their present paths: they stay, and files that belong to them go where they find them.
 	There map[string]paths.InSite
 }
 

@@ -1,6 +1,5 @@
-// Package problem is what an error of this program is made of: a stable code, the class that says what it asks of the
-// user, what is wrong, and what to type next. Every other package makes its errors here; how they are printed is for
-// package cli.
+// Package problem defines the errors of this program: a stable code, a class that is the exit status, what is wrong,
+// and what to type next. Every other package makes its errors here.
 package problem
 
 import (
@@ -11,7 +10,7 @@ import (
 	"syscall"
 )
 
-// Class sorts errors by what they ask of the user. Its values are exit statuses.
+// A Class is an exit status, and says who must act.
 type Class int
 
 // The classes of error.
@@ -38,7 +37,7 @@ func (c Class) String() string {
 	return "internal"
 }
 
-// A Problem is an error that says what is wrong and what to type next.
+// A Problem is an error with its next steps.
 type Problem struct {
 	Code  Code
 	Class Class
@@ -47,13 +46,13 @@ type Problem struct {
 	Err   error    // what it came of, if anything
 }
 
-// Error says what is wrong.
+// Error returns what is wrong.
 func (p *Problem) Error() string { return p.What }
 
-// Unwrap returns what the problem came of.
+// Unwrap returns the wrapped error.
 func (p *Problem) Unwrap() error { return p.Err }
 
-// Refuse makes the error of something that the tool won't do. Next is what to type; format may wrap an error with %w.
+// Refuse returns the error of a refusal. Next is what to type; format may wrap an error with %w.
 func Refuse(code Code, next, format string, args ...any) error {
 	return made(Refused, code, next, format, args)
 }
@@ -98,5 +97,5 @@ func Of(err error) *Problem {
 	return out
 }
 
-// ClassOf tells the class of any error.
+// ClassOf returns the class of any error.
 func ClassOf(err error) Class { return Of(err).Class }

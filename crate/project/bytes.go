@@ -20,8 +20,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// LocalBytes returns a sealed file's bytes, asking no network: the local copy where it is as sealed, else what the cache
-// has. The error of a file that is in neither is fs.ErrNotExist.
+// LocalBytes returns a sealed file's bytes without the network: the local copy if it is as sealed, else the cached one.
+// The error is fs.ErrNotExist if neither exists.
 func (p *Project) LocalBytes(of Sealed) ([]byte, error) {
 	if !of.File.At.IsZero() {
 		if b, err := p.ReadFile(of.File.At); err == nil && integrity.Of(b) == of.File.Integrity {
@@ -31,7 +31,7 @@ func (p *Project) LocalBytes(of Sealed) ([]byte, error) {
 	return p.Origin.Kept(p.Seal.Libraries[of.Library], of.File)
 }
 
-// Bytes is LocalBytes, or what the file's address gives.
+// Bytes returns LocalBytes, or else fetches the file from its address.
 func (p *Project) Bytes(ctx context.Context, of Sealed) ([]byte, error) {
 	b, err := p.LocalBytes(of)
 	lib, sealed := p.List.Library(of.Library), p.Seal.Libraries[of.Library]
@@ -162,8 +162,8 @@ func (p *Project) RegistryHas(ctx context.Context, lib *record.Library, sealed *
 	})
 }
 
-// Globals tells which library of the crate defines each global, and gives each member to another's global (race.fn.boat),
-// by its scripts for pages. A script whose bytes are at no hand defines nothing that is known.
+// Globals maps each global, and each member that an add-on puts on another library's global (race.fn.boat), to the
+// library that defines it. It reads tagged scripts only and skips scripts whose bytes are not available locally.
 func (p *Project) Globals() map[string]string {
 	return p.globals.Of("", func() map[string]string {
 		defines := map[string]string{}

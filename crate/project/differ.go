@@ -20,7 +20,8 @@ type Difference struct {
 	What    string
 }
 
-// Differences holds the packing list against the seal, library by library in the order of the list, as far as no source must be opened for it.
+// Differences compares the packing list with the seal, library by library in the order of the list, without opening a
+// source.
 func (p *Project) Differences() []Difference {
 	var list []Difference
 	for i := range p.List.Libraries {

@@ -18,19 +18,19 @@ import (
 
 // Bounds say how far a project is looked for above the folder that a command was given in, and whose it may be.
 type Bounds struct {
-	// Home is the user's own folder, above which nothing is looked for, "" if there is none.
+	// Home is the user's home folder, above which no project is looked for; "" for none.
 	Home string
-	// Trusted are folders whose projects are worked with whoever owns them.
+	// Trusted are folders whose projects are used whoever owns them.
 	Trusted []string
-	// Named tells that the user named the folder on the command line, which says the same of that one.
+	// Named means that the user named the folder on the command line, so it is trusted.
 	Named bool
 	// Settings is the file that Trusted comes from, for advice.
 	Settings string
 }
 
-// Find finds the root of the project that a folder is in: the nearest above with a packing list. The search ends at the
-// user's home, at the border of a file system, and at a folder of somebody else's; a project that is somebody else's is
-// refused.
+// Find returns the root of the project that a folder is in: the nearest folder above with a packing list. The search
+// ends at the user's home, at the border of a file system, and at a folder of another user. It refuses a project of
+// another user.
 func (b Bounds) Find(dir string) (paths.OnDisk, error) {
 	at, err := b.upward(dir, record.ListFile)
 	if err == nil && at == "" {

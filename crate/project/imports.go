@@ -81,7 +81,7 @@ func (p *Project) Offering(specifier string) []Sealed {
 	return list
 }
 
-// Imports reports whether a module is what its library's own name stands for, or has a tag: the library itself, and no part of it.
+// Imports reports whether a module is the target of its library's own name, or has a tag.
 func (p *Project) Imports(of Sealed) bool {
 	sealed := p.Seal.Libraries[of.Library]
 	if sealed == nil || of.File == nil {

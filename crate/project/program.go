@@ -6,7 +6,7 @@ import (
 	"sync"
 )
 
-// Program tells one build of this program from another.
+// Program identifies this build of the program.
 var Program = sync.OnceValue(func() string {
 	self, err := os.Executable()
 	if err != nil {

@@ -1,7 +1,5 @@
-// Package project is an immutable snapshot of a project: the packing list, the seal, and the list of the site's files,
-// with indices by file and by address. A command that writes reads it under the project's lock.
-//
-// Nothing here changes a project: that is for package reconcile. What a page's tags refer to is reported by package tags.
+// Package project is an immutable snapshot of a project: the packing list, the seal, and indices of files and
+// addresses. A command that writes reads it under the project's lock. Package reconcile changes a project.
 package project
 
 import (
@@ -31,8 +29,8 @@ var (
 	SealPath = paths.FoundInProject(record.SealFile)
 )
 
-// A Project is a site with its two records, as they were when they were read. Nobody changes it, or what it leads to:
-// a plan is made of clones.
+// A Project is a site with its two records, as they were when they were read. It never changes: plans are made of
+// clones.
 type Project struct {
 	Root paths.OnDisk // absolute
 	Disk *disk.Folder // the same, for reading
@@ -42,7 +40,7 @@ type Project struct {
 	ListText, SealText   []byte
 	ListStamp, SealStamp disk.Stamp
 
-	// Notify, where set, is reported what a person should know beside the answer.
+	// Notify, if set, gets messages for a person.
 	Notify func(note string)
 	Origin *origin.Opener
 	Facts  *facts.Reader
@@ -103,7 +101,7 @@ func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Projec
 // correctSite is what to do about a site: that is none.
 const correctSite = "write site: . or the name of a folder below " + record.ListFile
 
-// None is no project: without records, libraries and pages, for what needs none.
+// None is a project without records, libraries and pages.
 func None(opener *origin.Opener, reader *facts.Reader) *Project {
 	p := &Project{Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader), List: &record.List{Format: record.Format}, Seal: record.NewSeal(), site: "."}
 	p.index()
@@ -128,7 +126,7 @@ func listProblem(err error) error {
 	return &problem.Problem{Code: code, Class: problem.Refused, What: what, Next: []string{next}, Err: err}
 }
 
-// With returns the project as it will be with other records: what a plan says.
+// With returns the project with other records.
 func (p *Project) With(list *record.List, seal *record.Seal) *Project {
 	after := *p
 	after.List, after.Seal, after.site = list, seal, siteOf(list)
@@ -276,7 +274,7 @@ func (p *Project) WithBytes(integ, base string) (*record.Library, *record.Sealed
 	return lib, in, found
 }
 
-// Habits are the site's ways with files: what the packing list says, and the trade's usual folders where it says nothing.
+// Habits returns the site's folders and naming: those of the packing list, and the usual ones for the rest.
 func Habits(l *record.List) placement.Habits {
 	or := func(value, usual string) string {
 		if value == "" {
@@ -302,7 +300,7 @@ func HabitsFor(l *record.List, lib *record.Library) (placement.Habits, record.Ar
 	return h, lib.Arrange
 }
 
-// AllowedBy is what a hold allows, nil for everything.
+// AllowedBy returns the test of a hold on versions, nil if all are allowed.
 func AllowedBy(h *record.Hold) func(version string) bool {
 	if h == nil {
 		return nil

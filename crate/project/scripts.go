@@ -53,7 +53,7 @@ func WithFacts(r *script.Report, f *record.File) *script.Report {
 	return &more
 }
 
-// ReportOf is a report as far as the seal keeps it, nil if it keeps none.
+// ReportOf returns the report that the seal keeps of a script, nil if it keeps none.
 func ReportOf(f *record.File) *script.Report {
 	if f == nil || f.Facts == nil {
 		return nil
@@ -74,8 +74,8 @@ func globals(names []string) []script.Global {
 	return list
 }
 
-// ScriptOf is what is known of a sealed script without a network: by its bytes, or by what the seal keeps of them; nil if neither is
-// available.
+// ScriptOf returns the report of a sealed script without the network: from its bytes, or from the seal; nil if neither
+// is available.
 func (p *Project) ScriptOf(of Sealed) *script.Report {
 	if b, err := p.LocalBytes(of); err == nil {
 		return WithFacts(p.Facts.ScriptOf(of.File.Integrity, b), of.File)

@@ -20,7 +20,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// Walk lists the site's files and tells which are pages.
+// Walk lists the site's files and its pages.
 func (p *Project) Walk(ctx context.Context) (*walk.Site, error) { return p.WalkAndSee(ctx, false) }
 
 // WalkAndSee is Walk. With see it looks at each page as well.
@@ -108,8 +108,8 @@ func (p *Project) Select(site *walk.Site, patterns []string, from string) ([]pat
 	return slices.Compact(chosen), nil
 }
 
-// Meant lists what a path or pattern may mean, as paths in the site: from the folder that the command was
-// given in, then from the site's folder, then from the project's, as findings write them.
+// Meant lists the paths in the site that a path or pattern may mean: from the current folder, then from the site's
+// folder, then from the project's, as findings write them.
 func (p *Project) Meant(pattern, from string) []string {
 	pattern = filepath.ToSlash(pattern)
 	var list []string
@@ -152,8 +152,8 @@ func (p *Project) OwnFiles(site *walk.Site, kind packages.Kind) []paths.InSite {
 	return names
 }
 
-// FindFiles finds the scripts and stylesheets of the site that a name or pattern means, sorted. The error lists what
-// there is.
+// FindFiles returns the scripts and stylesheets of the site that match a name or pattern, sorted. The error lists the
+// existing ones.
 func (p *Project) FindFiles(site *walk.Site, pattern, dir string) ([]paths.InSite, error) {
 	var files []paths.InSite
 	for _, pat := range p.Meant(pattern, dir) {

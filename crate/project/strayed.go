@@ -63,7 +63,7 @@ func (p *Project) Strayed(ctx context.Context, site *walk.Site) (map[paths.InPro
 	return found, nil
 }
 
-// Found is the project as it would be if the seal had files where they lie now.
+// Found returns the project with the present paths of files that somebody moved.
 func (p *Project) Found(strayed map[paths.InProject]paths.InProject) *Project {
 	if len(strayed) == 0 {
 		return p
@@ -71,7 +71,7 @@ func (p *Project) Found(strayed map[paths.InProject]paths.InProject) *Project {
 	return p.With(p.List, Moved(p.Seal, strayed))
 }
 
-// Moved is a copy of a seal in which files have other places.
+// Moved returns a copy of a seal with other paths.
 func Moved(seal *record.Seal, to map[paths.InProject]paths.InProject) *record.Seal {
 	seal = seal.Clone()
 	for _, lib := range seal.Libraries {

@@ -12,7 +12,7 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Cost is what a page's scripts and stylesheets cost whoever opens it for the first time.
+// Cost is what a first visit to a page loads in scripts and stylesheets.
 type Cost struct {
 	Own      int64    `json:"own"`                // bytes from the site's own server, as packed for the network
 	Others   int64    `json:"others"`             // from others, as far as their files are known

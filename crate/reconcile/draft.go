@@ -1,7 +1,6 @@
-// Package reconcile is the one mechanism that changes a project. A command makes a plan: what the records are to say, which
-// files are to be put where, and what is to be done to pages. From that and the snapshot the reconciler computes what
-// follows (files to put and to remove, references that follow files, the text of the records), and carries it out through
-// one change set.
+// Package reconcile is the one mechanism that changes a project. A command makes a plan: the records as they should be,
+// the files to put, and the work on pages. From that and the snapshot it computes the consequences (files to put and to
+// remove, references that follow files, the text of the records), and applies them in one change set.
 package reconcile
 
 import (
@@ -27,19 +26,19 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A Plan is what a command wants of a project. List and Seal are copies that it may change as it likes; all else is asked for
-// by methods. Apply carries it out; without that nothing has happened.
+// A Plan is a planned change of a project. List and Seal are copies that a command changes freely; everything else is
+// planned by methods. Nothing happens before Apply.
 type Plan struct {
 	Before *project.Project // the snapshot, which nobody changes
 	List   *record.List
 	Seal   *record.Seal
-	// Repository tells that the project is in a repository of git, which is reported how the records merge.
+	// Repository means that the project is in a git repository, which then merges the records line by line.
 	Repository bool
-	// RestoreOnly says that the change only puts back what was there: it writes no file of version control.
+	// RestoreOnly means that the change only restores files, and writes no file of version control.
 	RestoreOnly bool
 	// ListApplied says that all that the packing list says was applied.
 	ListApplied bool
-	// Measure asks what the pages that change cost before and after.
+	// Measure asks for the costs of changed pages, before and after.
 	Measure bool
 	// LeftBehind are files that were to be removed and stay, with the reason.
 	LeftBehind []string
@@ -79,10 +78,10 @@ func (d *Plan) PutOwn(name paths.InSite, b []byte) error {
 	return d.set.Write(at, b, disk.Stamp{})
 }
 
-// Title says what the change is, as undo lists it.
+// Title sets the title of the change, as undo lists it.
 func (d *Plan) Title(title string) { d.set.Title(title) }
 
-// Untitled reports whether nothing was said of what the change is.
+// Untitled reports whether the change has no title yet.
 func (d *Plan) Untitled() bool { return d.set.Untitled() }
 
 // Site lists the site's files as they are before the change; they are walked once.
@@ -95,7 +94,7 @@ func (d *Plan) Site(ctx context.Context) (*walk.Site, error) {
 	return d.site, err
 }
 
-// Pages picks the pages that patterns name, or, if there is none and all is set, all of them.
+// Pages returns the pages that match patterns, or all pages if there are no patterns and all is set.
 func (d *Plan) Pages(ctx context.Context, patterns []string, dir string, all bool) ([]paths.InSite, error) {
 	site, err := d.Site(ctx)
 	if err != nil {
@@ -107,7 +106,7 @@ func (d *Plan) Pages(ctx context.Context, patterns []string, dir string, all boo
 	return d.Before.Select(site, patterns, dir)
 }
 
-// A Policy says what becomes of a file with other bytes that stands where one is to be put.
+// A Policy says what to do with an existing file that has other bytes.
 type Policy int
 
 // The policies.
@@ -117,7 +116,7 @@ const (
 	Leave                   // leave it alone
 )
 
-// A State says what became of a file that was to be put.
+// A State is the result of putting a file.
 type State int
 
 // The states.
@@ -320,7 +319,7 @@ func (d *Plan) remove() error {
 	return nil
 }
 
-// Write plans a file of the project that is no library's: a page's first version, a list of what to ignore.
+// Write plans a file of the project that belongs to no library, such as a page's first version.
 func (d *Plan) Write(at paths.InProject, b []byte, seen disk.Stamp) error {
 	return d.set.Write(at, b, seen)
 }
@@ -416,7 +415,7 @@ func (d *Plan) attributes() error {
 	return nil
 }
 
-// Apply carries the plan out, whole or not at all, and says what changed, by file and by page.
+// Apply applies the plan completely or not at all, and returns the changed files and pages.
 func (d *Plan) Apply(ctx context.Context) (*Result, []PageChange, error) {
 	return d.ApplyUnless(ctx, nil)
 }
@@ -462,7 +461,7 @@ func (d *Plan) ApplyUnless(ctx context.Context, objects func() error) (*Result, 
 	return out, pages, nil
 }
 
-// An Result lists what a change did, or on a dry run would do.
+// A Result lists the changes of a plan, or on a dry run the planned ones.
 type Result struct {
 	DryRun bool         `json:"dry_run,omitempty"` // nothing was changed: this is what would change
 	Files  []FileChange `json:"files"`             // the files that change
@@ -480,7 +479,7 @@ type FileChange struct {
 	Integrity string `json:"integrity,omitempty"`
 }
 
-// A Action is what is done to a file.
+// An Action is what is done to a file.
 type Action string
 
 // The deeds.
@@ -490,7 +489,7 @@ const (
 	Remove Action = "remove"
 )
 
-// ResultOf lists what a set does.
+// ResultOf lists the changes of a set.
 func ResultOf(set *change.Set) *Result {
 	out := &Result{DryRun: set.Dry()}
 	for _, e := range set.Entries() {

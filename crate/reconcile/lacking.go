@@ -16,7 +16,8 @@ type MissingNeed struct {
 	Pages   []string `json:"pages"`   // the pages that lack it
 }
 
-// MissingNeeds tells which needs of libraries, as the packing list has them, are neither on pages nor among the libraries that are put there.
+// MissingNeeds returns the needs of libraries, as in the packing list, that are neither on the pages nor among the
+// libraries that are put there.
 func MissingNeeds(d *Plan, pages []paths.InSite, names []string) ([]MissingNeed, error) {
 	var list []MissingNeed
 	for _, n := range names {

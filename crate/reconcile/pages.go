@@ -18,7 +18,7 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// A PageChange says what was done to one page: the references of tags, as they are on the page.
+// A PageChange lists what changed on one page: the references of tags, as they are written.
 type PageChange struct {
 	Page    string   `json:"page"`              // the page, in the site
 	Added   []string `json:"added,omitempty"`   // references that were added
@@ -28,7 +28,7 @@ type PageChange struct {
 	// Unrecorded are tags that load one of the files already and that no record knows: nothing was added beside them.
 	Unrecorded []string `json:"unrecorded,omitempty"`
 	Note       string   `json:"note,omitempty"` // what else happened
-	// Before and After are what the page costs, where that was asked for.
+	// Before and After are the costs of the page, if Measure is set.
 	Before *Cost `json:"before,omitempty"`
 	After  *Cost `json:"after,omitempty"` // what the page costs after the change
 }
@@ -36,8 +36,8 @@ type PageChange struct {
 // place is where something stands, as file:line:column.
 func place(file string, line, column int) string { return fmt.Sprintf("%s:%d:%d", file, line, column) }
 
-// PageWork is what is to be done to a page. The editor knows the project as its records will be. It may run for several
-// pages at once.
+// PageWork is an edit of one page. The editor knows the project with its new records. It may run for several pages at
+// once.
 type PageWork func(ctx context.Context, e *tags.Editor, done *PageChange) error
 
 type pageWork struct {
@@ -417,7 +417,7 @@ func Rename(classes map[string]string, libraries map[string]bool, count func(cla
 	}
 }
 
-// Titled joins a command and what it is about for a title.
+// Titled joins a command and its arguments to a title.
 func Titled(verb string, about ...string) string {
 	return strings.TrimSpace(fmt.Sprintf("%s %s", verb, strings.Join(slices.DeleteFunc(about, func(s string) bool { return s == "" }), " ")))
 }

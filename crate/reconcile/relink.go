@@ -52,13 +52,14 @@ func (d *Plan) Move(from, to paths.InSite) {
 // Moves are the files of the site's own that are to be moved.
 func (d *Plan) Moves() map[paths.InSite]paths.InSite { return d.moving }
 
-// OnOwn has the site's own stylesheets and scripts edited, once what they refer to is right. It may run for several files at once.
+// OnOwn plans an edit of the site's own stylesheets and scripts, after their references were updated. It may run for
+// several files at once.
 func (d *Plan) OnOwn(edit func(name paths.InSite, b []byte) []byte) { d.own = edit }
 
-// InScripts asks for texts in scripts that are paths of what moves to be changed, too; else they are only told.
+// InScripts also changes strings in scripts that are paths of moved files; without it they are only reported.
 func (d *Plan) InScripts(change bool) { d.inScripts = change }
 
-// Mentions are the texts in scripts that are, or may be, paths of what moved, known when the plan was applied.
+// Mentions are the strings in scripts that may be paths of moved files. They are known after Apply.
 func (d *Plan) Mentions() []Mention { return d.mentions }
 
 // relink begins to make references follow. It returns nil if nothing moves.

@@ -31,8 +31,8 @@ type Serving struct {
 	// Without are the names of files that could get no fallback, and Alone of those that could get none but their local copy, each with the
 	// reason.
 	Without, Alone map[string]string
-	// CSP, where set, tells of policies that forbid inline scripts. Copies is where the script lies that does without them; Copied says
-	// that some page has it now.
+	// CSP, if set, knows policies that forbid inline scripts. Copies is the path of the script that works without them;
+	// Copied reports that some page uses it.
 	CSP    *csp.Index
 	Copies paths.InSite
 	Copied bool

@@ -10,7 +10,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// A Candidate is a file of a new version that may stand for one of the old version.
+// A Candidate is a file of a new version that may replace one of the old version.
 type Candidate struct {
 	Path  string
 	Build record.Build // NoBuild if it is not known
@@ -107,7 +107,8 @@ func sharedFolders(a, b string) int {
 	return n
 }
 
-// Successors tells which new file stands for each old one, nil if the new version has none, or if several old ones would have the same.
+// Successors maps each old file to the new one that replaces it, nil if the new version has none, or if several old
+// files would share it.
 func Successors(old, new *record.Sealed) map[*record.File]*record.File {
 	list := make([]Candidate, len(new.Files))
 	for i, f := range new.Files {

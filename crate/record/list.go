@@ -28,7 +28,7 @@ const (
 // Format is the number of the format that this package reads and writes.
 const Format = 1
 
-// A List is a packing list: what the project wants.
+// A List is a packing list.
 type List struct {
 	lines map[string]int // of top-level keys
 
@@ -45,7 +45,7 @@ type List struct {
 	Own       Own                    `yaml:"own,omitempty"`
 	CDNs      map[string]cdn.Pattern `yaml:"cdns,omitempty"`
 	Profiles  map[string]Profile     `yaml:"profiles,omitempty"`
-	// Share is what the sites below this file's folder have in common.
+	// Share holds the values that the sites below this file's folder share.
 	Share *Share `yaml:"share,omitempty"`
 
 	holds map[string]Hold // that a file further up shares
@@ -60,7 +60,7 @@ type Folders struct {
 	Together string `yaml:"together,omitempty" json:"together,omitempty"` // for libraries that stay together
 }
 
-// Own tells what is known of the project's own files.
+// Own is the packing list's statement about the project's own files.
 type Own struct {
 	Order []string `yaml:"order,flow,omitempty"`
 }
@@ -74,7 +74,7 @@ type Profile struct {
 	// Then are the CDNs that are asked before the local copy.
 	Then  []string `yaml:"then,flow,omitempty"`
 	Hints bool     `yaml:"hints,omitempty"` // preconnect and preload
-	// Without lists what must not be on a page: libraries, and addresses in which * stands for anything.
+	// Without lists what must not be on a page: libraries, or addresses in which * matches anything.
 	Without []string `yaml:"without,flow,omitempty"`
 }
 
@@ -164,7 +164,7 @@ func (l *List) Library(name string) *Library {
 	return nil
 }
 
-// MergeRetake is the entry after the library was taken once more: what is said again counts, the rest stays as it was.
+// MergeRetake returns the entry after another take: new values win, the others stay.
 func (old Library) MergeRetake(lib Library) Library {
 	out := old
 	out.From = lib.From
@@ -180,10 +180,10 @@ func (old Library) MergeRetake(lib Library) Library {
 	return out
 }
 
-// ErrNewer is what the error of a record comes of that a newer program wrote.
+// ErrNewer is wrapped by the error for a record of a newer program.
 var ErrNewer = errors.New("the format is newer than this program")
 
-// A ListError says what is wrong with a packing list, and where.
+// A ListError is an error in a packing list, with its position.
 type ListError struct {
 	Line, Column int
 	Problem      string
@@ -199,7 +199,7 @@ func (e *ListError) Unwrap() error {
 	return nil
 }
 
-// Error says what is wrong, where, and what to do about it.
+// Error returns the problem, its position, and what to do.
 func (e *ListError) Error() string {
 	s := e.Where()
 	if e.Next != "" {
@@ -208,7 +208,7 @@ func (e *ListError) Error() string {
 	return s
 }
 
-// Where says what is wrong and where, without what to do about it.
+// Where returns the problem and its position.
 func (e *ListError) Where() string {
 	return fmt.Sprintf("%s:%d:%d: %s", ListFile, e.Line, e.Column, e.Problem)
 }
@@ -480,12 +480,12 @@ const FromRegistry = "registry:"
 // Package returns the name of the library's package, and whether it came from a registry.
 func (l *Library) Package() (string, bool) { return strings.CutPrefix(l.From, FromRegistry) }
 
-// Usage are how pages are to use a library: from where, and in which build, in so many words.
+// Usage returns how pages should use a library: its source and its build, explicitly.
 func (l *Library) Usage() (Serve, Build) {
 	return cmp.Or(l.Serve, Local), cmp.Or(l.Build, Minified)
 }
 
-// NameOnCDNs is what a CDN calls a library: its name in its registry, or else in the crate.
+// NameOnCDNs returns a library's name at CDNs: its name in its registry, or else in the crate.
 func (l *Library) NameOnCDNs() string {
 	if pkg, ok := l.Package(); ok {
 		return pkg

@@ -1,11 +1,11 @@
 package record
 
-// Modules says how pages find what modules import by name.
+// Modules says how pages resolve the names that modules import.
 type Modules struct {
 	Map MapHabit `yaml:"map,omitempty"`
 }
 
-// A MapHabit says who writes pages' import maps.
+// A MapHabit says what writes pages' import maps.
 type MapHabit string
 
 // The habits.

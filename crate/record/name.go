@@ -6,7 +6,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// ValidName refuses what can't be a library's name in the crate.
+// ValidName returns an error for a text that can't be a library's name in the crate.
 func ValidName(name string) error {
 	plain := strings.TrimPrefix(name, "@")
 	if plain == "" || strings.ContainsFunc(plain, func(r rune) bool {

@@ -15,27 +15,27 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Seal says what was taken, file by file.
+// A Seal lists what was taken, file by file.
 type Seal struct {
 	Format    int                `json:"format"`
 	Libraries map[string]*Sealed `json:"libraries"`
 	Tags      []Tag              `json:"tags,omitempty"`
 }
 
-// A Tag remembers how a tag was written, where switching back could not tell from what it says now.
+// A Tag records how a tag was written before a switch, if that can't be derived from the new tag.
 type Tag struct {
 	Page string `json:"page,omitempty"` // the only page that this is true of, "" for all
 	Now  string `json:"now"`
 	Was  string `json:"was"`
 }
 
-// Sealed is what was taken of one library.
+// Sealed lists what was taken of one library.
 type Sealed struct {
 	Version string `json:"version"`
 	Origin  string `json:"origin"`           // as in the packing list's from
 	Digest  string `json:"digest,omitempty"` // integrity string of the origin's own bytes
 	Licence string `json:"licence,omitempty"`
-	// Serve and Build are what the packing list said when it was last applied, so that an edit of it shows.
+	// Serve and Build are the values of the packing list when it was last applied, so that an edit of it is noticed.
 	Serve Serve `json:"serve,omitempty"`
 	Build Build `json:"build,omitempty"`
 	// Linked says that pages have nothing but links to it so far: its files' places are kept for them.
@@ -65,7 +65,7 @@ type File struct {
 	Facts      *Facts          `json:"facts,omitempty"`    // of a script for pages, so that it is known where its bytes are at no hand
 }
 
-// Facts are what reading a script told, in short: all that its order on a page and the checks of others go by.
+// Facts are the results of reading a script that its order on a page and the checks of others need.
 type Facts struct {
 	Form           string   `json:"form"`              // classic, universal, module, amd or server
 	Syntax         int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
@@ -325,7 +325,7 @@ func (f *File) Called(name string) bool {
 	return f.Path == name || !f.At.IsZero() && (f.At.String() == name || f.At.Base() == name)
 }
 
-// Is reports whether what a reader yields is the file, byte for byte.
+// Is reports whether a stream has the bytes of the file.
 func (f *File) Is(r io.Reader) bool {
 	sums, err := integrity.OfReader(r, "sha384")
 	return err == nil && sums["sha384"] == f.Integrity

@@ -6,14 +6,14 @@ import (
 	"merrycrate.example/merry/crate/cdn"
 )
 
-// Share is what a packing list gives to the sites below its folder, where they say nothing themselves.
+// Share holds the values that a packing list gives to the sites below its folder.
 type Share struct {
 	CDNs     map[string]cdn.Pattern `yaml:"cdns,omitempty"`
 	Profiles map[string]Profile     `yaml:"profiles,omitempty"`
 	Holds    map[string]Hold        `yaml:"holds,omitempty"` // by the libraries' names
 }
 
-// Inherit gives a list what a file further up shares. What the list says itself goes before it; nothing is written into the list's own file.
+// Inherit adds values from a packing list further up. The list's own values win; they are written to no file.
 func (l *List) Inherit(s *Share, from string) {
 	l.CDNs, l.Profiles, l.holds = joined(s.CDNs, l.CDNs), joined(s.Profiles, l.Profiles), map[string]Hold{}
 	for name, h := range s.Holds {

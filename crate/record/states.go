@@ -9,7 +9,7 @@ const (
 	CDN   Serve = "cdn"   // links to a CDN
 )
 
-// A Build tells in which form a script or a stylesheet is written.
+// A Build is the form of a script or stylesheet: readable or minified.
 type Build string
 
 // The builds. What comes in no builds, such as a font, has NoBuild.
@@ -19,7 +19,7 @@ const (
 	Readable Build = "readable"
 )
 
-// Arrange says how a library's files lie in the site.
+// Arrange says how a library's files are arranged in the site.
 type Arrange string
 
 // The arrangements.
@@ -44,7 +44,7 @@ type Only string
 // DevOnly keeps a library to the developer's desk: it must not ship.
 const DevOnly Only = "desk"
 
-// A Role says what a taken file is for.
+// A Role is the purpose of a taken file: tagged or kept.
 type Role bool
 
 // The roles.

@@ -159,7 +159,7 @@ func nearestOf(name string, list []string) string {
 	return best
 }
 
-// Advise adds to a finding what was probably meant by the name of a file that is not there.
+// Advise adds to a finding which existing file was probably meant.
 func (g *Resolver) Advise(f *check.Finding, at paths.InSite) {
 	if near, ok := g.names().whole[strings.ToLower(at.String())]; ok {
 		f.Message += "; on disk it is written " + near.String()

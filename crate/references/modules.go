@@ -59,7 +59,7 @@ func (m *modules) at(n *graph.Node, line, column int) check.Finding {
 	return check.Finding{File: m.g.p.InProject(n.Target.Path).String(), Line: line, Column: column}
 }
 
-// Missing tells a module of the site that is not there.
+// Missing reports whether a module of the site does not exist.
 func (g *Resolver) Missing(n *graph.Node) bool {
 	return !n.Target.Path.IsZero() && n.Of.File == nil && !g.Has(n.Target.Path)
 }

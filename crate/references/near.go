@@ -1,5 +1,5 @@
-// Package leads tells where the references of a site's pages, stylesheets and modules lead: to files that are there, to files that were
-// probably meant, or nowhere.
+// Package references resolves the references of a site's pages, stylesheets and modules: to existing files, to files
+// that were probably meant, or to nothing.
 package references
 
 import (
@@ -25,7 +25,7 @@ import (
 type Resolver struct {
 	p    *project.Project
 	site *walk.Site
-	// Moved are files that somebody moved by hand: references to their old places are reported as if they had followed.
+	// Moved are files that somebody moved by hand. References to their old paths count as if they had followed.
 	Moved map[paths.InSite]paths.InSite
 
 	answers     memo.Memo[paths.InSite, nearest]

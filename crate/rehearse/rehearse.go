@@ -1,11 +1,10 @@
-// Package rehearse runs a page's scripts, in their order, in a sandbox: a JavaScript engine with a stand-in
-// for the browser's document and window, and nothing else. There is no way out of it: no network, no disk, no
-// clock but a simulated one. It reports the first fault of each script as a browser's console would, and the
-// globals that scripts read before anything defined them.
+// Package rehearse runs a page's scripts in order in a sandbox: a JavaScript engine with a simulated document and
+// window. It has no way out: no network, no disk, and a simulated clock. It reports the first error of each script as a
+// browser's console would, and the globals that scripts use before they are defined.
 //
-// What the room does not simulate is answered by something that takes anything; a fault that may come of that is
-// said to be unsure. Run is pure but for the memory and the time that a script can waste: callers who do not
-// trust the scripts run it in a process of its own.
+// What the sandbox does not simulate is replaced by a value that accepts every operation; errors that may result from
+// that are uncertain. Run is pure except for memory and time: callers that don't trust the scripts run it in a process
+// of its own.
 package rehearse
 
 import (
@@ -24,7 +23,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// A Turn tells when a script runs.
+// A Turn is the time at which a script runs.
 type Turn string
 
 // The times at which a script runs.
@@ -70,7 +69,7 @@ type Request struct {
 	Eval    Eval              `json:"eval,omitempty"`    // what becomes of texts that scripts would run as code
 }
 
-// Eval says what becomes of texts that scripts would run as code, by eval and new Function.
+// Eval says how strings run as code, by eval and new Function, are treated.
 type Eval string
 
 // The choices; the zero value runs them and says nothing.
@@ -79,10 +78,10 @@ const (
 	EvalForbidden Eval = "forbidden" // an EvalError, as under a page's policy (Content Security Policy Level 3, section 4.5)
 )
 
-// OnLoad stands for the body's onload attribute where a script's place is reported.
+// OnLoad stands for the body's onload attribute in place of a script's index.
 const OnLoad = -2
 
-// A Fault is what a browser's console would say of a script.
+// A Fault is an error that a browser's console would show for a script.
 type Fault struct {
 	Script  int    `json:"script"`           // in the request; OnLoad, or -1 where it can't be known
 	Module  int    `json:"module,omitempty"` // in the request, from 1: in whose text the place is
@@ -104,7 +103,7 @@ type Read struct {
 	When   string `json:"when"`
 }
 
-// A Report is what the rehearsal showed.
+// A Report is the result of a rehearsal.
 type Report struct {
 	Faults  []Fault  `json:"faults,omitempty"`
 	Reads   []Read   `json:"reads,omitempty"`

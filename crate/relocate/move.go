@@ -1,6 +1,5 @@
-// Package relocate moves libraries, single files of libraries, and a site's own files to other places, and finds again what
-// somebody moved by hand. What is to be moved where is determined here; that references and records follow is for package
-// reconcile.
+// Package relocate moves libraries, single files of libraries, and a site's own files, and finds files that somebody
+// moved by hand. Package reconcile lets references and records follow.
 package relocate
 
 import (
@@ -34,7 +33,7 @@ type Request struct {
 	InScripts bool     // paths in own scripts are changed, too
 }
 
-// Moved says what move did.
+// Moved is the result of move.
 type Moved struct {
 	reconcile.Result
 	Moves    []Move                 `json:"moves"`              // the files that moved
@@ -422,7 +421,7 @@ func commonDir(a, b string) string {
 	return dir
 }
 
-// Report completes what a move did once it was applied.
+// Report completes the result of a move after it was applied.
 func Report(d *reconcile.Plan, out *Moved) {
 	for from, to := range d.Moves() {
 		out.Moves = append(out.Moves, Move{From: from.In(d.Before.Site()).String(), To: to.In(d.Before.Site()).String()})

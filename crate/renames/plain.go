@@ -16,8 +16,8 @@ func dashed(name string) string {
 	return strings.ToLower(hump().ReplaceAllString(name, "$1-$2"))
 }
 
-// Names finds what names that are gone are called now, of which nothing is known but the names: members, options, attributes. It goes by
-// what the library says itself, by the way in which several names changed alike, and by the words that two names share.
+// Names finds the new names of members, options and attributes, of which only the names are known. It uses the
+// changelog, patterns in which several names changed, and the words that two names share.
 func Names(gone, come []string, notes []ChangeNote) []Rename {
 	back := map[string]string{}
 	dash := func(list []string) []string {

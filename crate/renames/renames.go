@@ -1,7 +1,6 @@
-// Package renamed finds what the names of one version of a library are called in the next: classes, by what they say and how they look, by the
-// ways in which names changed, by drawings of icons and by what the library says itself; members and attributes by their names.
-//
-// It computes on sheets that were read, and knows nothing of files.
+// Package renames finds the new names of a library's classes, members, attributes and parts of pictures in another
+// version: by declarations, computed styles, patterns of names, drawings, and the changelog. It works on parsed
+// stylesheets, not on files.
 package renames
 
 import (
@@ -44,16 +43,15 @@ const (
 	margin   = 0.15
 )
 
-// Evidence is what is known of two versions beside their stylesheets.
+// Evidence holds what is known about two versions beside their stylesheets.
 type Evidence struct {
 	Notes  []ChangeNote
 	Compat []*style.Sheet               // of the new version, for old names
 	Fonts  func() (old, new glyphs.Set) // those in which icons are drawn; asked for where icons are gone
 }
 
-// Classes finds the likely renames from old to new, the best for each old class: by equal or similar declarations, by
-// similar names, by the way in which names changed, by what icons look like, and by what the library itself says: in change notes, and in sheets
-// that lead old names on for a while.
+// Classes returns the likely renames from old to new, the best for each old class: by equal or similar declarations,
+// similar names, patterns of names, icons' drawings, the changelog, and stylesheets that keep old names working.
 func Classes(old, new *style.Sheet, e Evidence) []Rename {
 	gone, come := missing(old, new), missing(new, old)
 	by := map[string][]string{} // a declaration to the new classes that have it

@@ -1,9 +1,8 @@
-// Package script tells what a script is to a page: which kind of script, the newest syntax it uses, the
-// globals that it defines while it loads, and those that it needs.
+// Package script finds what a script is to a page: its form, the newest syntax it uses, the globals that it defines
+// while loading, and those that it needs.
 //
-// It reads the syntax tree and follows the script as a browser would run it: the wrappers that libraries
-// come in are not matched as patterns but evaluated, with what a browser has (window, document) and
-// what it has not (require, module, define). It is pure, and runs nothing.
+// It parses the script and follows it as a browser would run it. It evaluates the wrappers of libraries with what a
+// browser has (window, document) and lacks (require, module, define). It is pure, and runs nothing.
 package script
 
 import (
@@ -21,7 +20,7 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Form tells how a script wants to be loaded.
+// Form is how a script must be loaded.
 type Form string
 
 // The forms of script.
@@ -34,7 +33,7 @@ const (
 	Broken    Form = "unparsable"
 )
 
-// Strength tells how much a script depends on a global.
+// Strength is how much a script depends on a global.
 type Strength string
 
 // The strengths of a need.
@@ -44,7 +43,7 @@ const (
 	Later    Strength = "later"    // it is used only after loading
 )
 
-// A Global is one name, with the place that tells of it.
+// A Global is a name with the position of its evidence.
 type Global struct {
 	Name   string `json:"name"`   // of the global
 	Line   int    `json:"line"`   // of the evidence, from 1
@@ -70,14 +69,14 @@ type Need struct {
 	loaded bool
 }
 
-// A Report is what was learned of a script.
+// A Report describes a script.
 type Report struct {
 	Form    Form     `json:"form"`
 	Syntax  int      `json:"syntax"` // the year of the ECMAScript edition that it demands; 2009 is ES5
 	Defines []Global `json:"defines,omitempty"`
 	Needs   []Need   `json:"needs,omitempty"`
-	// Parts are members that it gives to others' globals while it loads, such as Race.Boat, and PartNeeds those that it
-	// uses then: somebody must have given them before.
+	// Parts are members that it adds to globals of others while loading, such as Race.Boat. PartNeeds are members that
+	// it uses then, and that another script must have added.
 	Parts     []Global `json:"parts,omitempty"`
 	PartNeeds []Global `json:"part_needs,omitempty"`
 	// DefinesUnknown says that it gives all that an object has to the page, by names that reading does not know.
@@ -89,13 +88,13 @@ type Report struct {
 	SyntaxErrorLine   int      `json:"fault_line,omitempty"`
 	SyntaxErrorColumn int      `json:"fault_column,omitempty"`
 	ModuleImport      []string `json:"imports,omitempty"` // of a module: what it imports
-	// Of a module: its imports with the names that they ask for, what it exports, and the modules of which it exports all.
+	// For a module: its imports with the imported names, its exports, and the modules of which it re-exports all.
 	Imports   []Import `json:"import_list,omitempty"`
 	Exports   []string `json:"exports,omitempty"`
 	ReExports []string `json:"stars,omitempty"`
-	// NeedsBundler says that a module counts on what only servers and bundlers have, such as process, and stops on a page.
+	// NeedsBundler means that a module uses what only servers and bundlers have, such as process, and stops on a page.
 	NeedsBundler bool `json:"elsewhere,omitempty"`
-	// Loads are the files that it asks for while it runs, as far as it names them by constant texts.
+	// Loads are the files that it loads while running, if constant strings name them.
 	Loads []Load `json:"loads,omitempty"`
 }
 
@@ -110,7 +109,7 @@ func (r *Report) Hard() []Need {
 	return list
 }
 
-// Analyze reads a script. It never fails: what can't be parsed is reported as Broken.
+// Analyze describes a script. It never fails: a script that can't be parsed is reported as Broken.
 func Analyze(src []byte) (report *Report) {
 	defer func() {
 		// A mistake of this package on some unheard-of script must not end a command: the script is then

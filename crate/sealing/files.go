@@ -1,4 +1,4 @@
-// Package sealing writes integrity for use anywhere, and looks at what any page demands: pages that are no part of a project, too.
+// Package sealing computes integrity for any file, and verifies the integrity of tags on any page, in a project or not.
 package sealing
 
 import (
@@ -99,14 +99,14 @@ func Files(ctx context.Context, dir string, names []string, algorithm string, fe
 	return lines, nil
 }
 
-// Read hashes what a reader yields.
+// Read hashes a stream.
 func Read(name string, r io.Reader, algorithm string) (Line, error) {
 	h := integrity.New(algorithm)
 	n, err := io.Copy(h, r)
 	return Line{File: name, Integrity: integrity.Text(algorithm, h), Size: n}, err
 }
 
-// Text reads a file from a folder, or what an address gives.
+// Text reads a file from a folder, or the bytes at an address.
 func Text(ctx context.Context, dir, name string, fetch Fetcher) ([]byte, error) {
 	if source.IsAddress(name) {
 		return fetch(ctx, name)

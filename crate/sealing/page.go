@@ -39,7 +39,7 @@ func Tag(l Line, text []byte) string {
 	return page.With(page.ScriptTag(l.File, false), names, values)
 }
 
-// A Demand is what a page's tag, or a line of its import map, demands of a file.
+// A Demand is the integrity that a page's tag, or a line of its import map, requires.
 type Demand struct {
 	Line     int    `json:"line"`               // of the tag, from 1
 	Column   int    `json:"column"`             // of the tag, from 1
@@ -50,7 +50,7 @@ type Demand struct {
 	Problem  string `json:"problem,omitempty"`  // why these could not be had
 }
 
-// A State says how a demand stands.
+// A State is the state of a Demand.
 type State string
 
 // The states.

@@ -39,7 +39,7 @@ func (s *Server) script(w http.ResponseWriter, r *http.Request) {
 	w.Write(deskScript)
 }
 
-// Page is a page as it is served, without what is added to it: as a profile would have it, or as it is on disk.
+// Page returns a page as it is served, without the added script: as a profile would leave it, or as it is on disk.
 func (s *Server) Page(name string) ([]byte, error) {
 	if b, ok := s.state.Load().pages[name]; ok {
 		return b, nil

@@ -1,8 +1,6 @@
-// Package serve is the server that shows a site while people work on it: on loopback, with what servers do (index files, types, ranges,
-// compression, the site's headers), with a small script that is added to pages on the way out. Through that, pages are loaded again when
-// files change, and what the browser's console says arrives here. Nothing is written to disk.
-//
-// What a message means is package console's to say, and which files a page would have under a profile is the reconciler's.
+// Package serve is the server that shows a site while people work on it: on loopback, with index files, types, ranges,
+// compression and the site's headers. It adds a small script to served pages, which reloads them when files change and
+// reports what the console says. Nothing is written to disk.
 package serve
 
 import (
@@ -96,7 +94,7 @@ func New(o Options) (*Server, error) {
 	return s, nil
 }
 
-// Close frees what the server holds.
+// Close frees the server's resources.
 func (s *Server) Close() error { return s.root.Close() }
 
 // Update has the server know another state of the project, with the pages that are not served as they are on disk.

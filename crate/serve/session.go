@@ -15,21 +15,21 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// A Session serves a site while people work on it: it looks at the project again after each change, has browsers show it, and tells what
-// they say, with what a check knows of the cause.
+// A Session serves a site while people work on it. It checks the project again after each change, reloads open pages,
+// and reports browser messages with their causes.
 type Session struct {
 	Options
 	Port string
 	// Look reads the project again, with the files that are served otherwise than they are on disk.
 	Look func(ctx context.Context) (*project.Project, map[string][]byte, error)
-	// Check finds what is wrong with the site as it is.
+	// Check checks the site as it is.
 	Check func(ctx context.Context) ([]check.Finding, error)
 	// Watch calls changed after each burst of changes, until the context ends.
 	Watch func(ctx context.Context, changed func(names []string)) error
 	// Ready is reported the address as soon as it answers, and Shown which files changed whenever browsers are reported.
 	Ready  func(address string)
 	OnPage func(names []string)
-	// OnError is reported what went wrong while looking again: a file that is half written.
+	// OnError gets errors of checking again, such as for a file that is half written.
 	OnError func(error)
 
 	server   *Server

@@ -34,7 +34,7 @@ type Request struct {
 	Hints     bool     // preconnect and preload in the head
 }
 
-// Switched says what switch did.
+// Switched is the result of switch.
 type Switched struct {
 	reconcile.Result
 	Pages []reconcile.PageChange `json:"pages"`           // Removed and Added: the references before and after

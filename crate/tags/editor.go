@@ -11,11 +11,11 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// An Editor collects what is to be done to a page's tags, which is parsed once. Each step sees what those before it did:
-// the page's targets follow its references, and tags that are to come have their place among those that are there.
+// An Editor collects edits of a page's tags, over one parse. Each edit sees the earlier ones: targets follow
+// references, and new tags have positions among the existing ones.
 type Editor struct {
 	*Page
-	// Messages says what else was done to the page, and why.
+	// Messages says what else was changed on the page, and why.
 	Messages []string
 	// Protected says of tags to come that they are in a condition or loop of a server's template.
 	Protected []string

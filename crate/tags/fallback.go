@@ -49,7 +49,7 @@ const (
 `
 )
 
-// A Copy is what a fallback loads: a reference, and the integrity that is demanded of what another host answers, "" for the site's own.
+// A Copy is a file that a fallback loads: a reference, and its required integrity, "" for the site's own files.
 type Copy struct{ Ref, Integrity string }
 
 // tag writes the tag of a copy.

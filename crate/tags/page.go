@@ -12,12 +12,12 @@ import (
 	"merrycrate.example/merry/crate/project"
 )
 
-// A Page is a page with what each of its includes leads to.
+// A Page is a page with the targets of its includes.
 type Page struct {
 	*page.Page
 	Path    paths.InSite
 	Targets []Target
-	// Of are the crate's files that the includes lead to, by what the records say.
+	// Of are the crate's files that the includes load, by the records.
 	Of []project.Sealed
 }
 
@@ -63,7 +63,7 @@ func (v *Page) Reset(name paths.InSite, pg *page.Page) {
 	*v = Page{Page: pg, Path: name, Targets: targets, Of: of}
 }
 
-// Lead says what an include leads to.
+// Lead returns the target of an include.
 func (v *Page) Lead(p *project.Project, i int, t Target) {
 	v.Targets[i], v.Of[i] = t, FileOf(p, t)
 }
@@ -114,13 +114,13 @@ func LocationOf(p *project.Project, t Target, of project.Sealed) paths.InSite {
 // Text is an include as it is written.
 func (v *Page) Text(i int) string { return string(v.Bytes[v.Includes[i].Start:v.Includes[i].End]) }
 
-// At is where an include stands, as page:line:column.
+// At returns the position of an include, as page:line:column.
 func (v *Page) At(i int) string {
 	line, column := v.Position(v.Includes[i].Start)
 	return fmt.Sprintf("%s:%d:%d", v.Path, line, column)
 }
 
-// Name is what findings and tables call an include.
+// Name returns the name of an include for findings and tables.
 func (v *Page) Name(i int) string {
 	in := &v.Includes[i]
 	switch {

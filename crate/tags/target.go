@@ -1,7 +1,5 @@
-// Package tags reads and writes the tags of a project's pages: which file a tag refers to, how a reference to a file is
-// written, where on a page a new tag belongs, and the tags that stand beside others, fallbacks and hints.
-//
-// It makes the edits of one page; which pages are edited, and why, is for its callers.
+// Package tags reads and writes the tags of a project's pages: which file a tag refers to, how a reference is written,
+// where a new tag belongs, and fallbacks and hints. It edits one page at a time.
 package tags
 
 import (
@@ -16,7 +14,7 @@ import (
 // nowhere stands for the site's own origin while references are resolved.
 var nowhere = url.URL{Scheme: "https", Host: "site.invalid", Path: "/"}
 
-// A Target is what a reference on a page leads to. The zero value is nothing.
+// A Target is the file or address that a reference leads to. The zero value is none.
 type Target struct {
 	Path paths.InSite // for a local file
 	URL  string       // elsewhere

@@ -1,5 +1,5 @@
-// Package template finds, in the pages that servers fill in, the parts that are sent under a condition, or again and again, or into a place of
-// another template. It knows the usual kinds of directives by their look, and computes nothing of what they say.
+// Package template finds the parts of pages that a server sends conditionally, repeatedly, or into another template. It
+// recognises the directives of common template languages, and evaluates nothing.
 package template
 
 import (
@@ -62,7 +62,7 @@ func MayDirect(b []byte) bool {
 	}
 }
 
-// Directed reports whether a text has a server's directive in it, so that nobody knows what is sent in its place.
+// Directed reports whether a text has a server's directive, so that its value is unknown.
 func Directed(text string) bool {
 	return strings.Contains(text, "{{") || len(directives([]byte(text))) > 0
 }
@@ -229,7 +229,7 @@ func razor(b []byte) []Region {
 	return list
 }
 
-// Extends tells a template that has its place in another one: what stands outside its blocks is sent nowhere.
+// Extends reports whether a template extends another one, so that nothing outside its blocks is sent.
 func Extends(b []byte) bool {
 	return (MayDirect(b) || bytes.Contains(b, []byte("Layout"))) && extends().Match(b)
 }

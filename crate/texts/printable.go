@@ -31,8 +31,8 @@ func Text(s string) string {
 	return out.String()
 }
 
-// IsUnsafe tells a character that must not reach a terminal or are in a name: control characters, those of width zero, marks
-// that reorder text, and what stands for bytes that are none.
+// IsUnsafe reports whether a character must not reach a terminal or a name: control characters, characters of width
+// zero, marks that reorder text, and the replacement for invalid bytes.
 func IsUnsafe(r rune) bool {
 	switch {
 	case r < 0x20, r >= 0x7f && r < 0xa0:

@@ -19,8 +19,8 @@ func Command(words []string) string {
 	return strings.Join(quoted, " ")
 }
 
-// Steps takes a text of what to do next apart into its steps, which are in it with a semicolon between. A step that begins with the program's
-// name is a command that works as it stands; what it does follows behind a # of the shell.
+// Steps splits a next text at semicolons. A step that begins with the program's name is a command that works as typed;
+// a comment may follow after #.
 func Steps(text string) []string {
 	var steps []string
 	quoted := false

@@ -1,7 +1,5 @@
-// Package upgrade holds two versions of a library against each other, and against the pages, styles and scripts that use
-// them: which names are gone, where they are used, and what they are called now.
-//
-// It changes nothing; moving to another version is for the front door.
+// Package upgrade compares two versions of a library with each other, and with the pages, styles and scripts that use
+// them: which names were removed, where they are used, and their new names. It also plans the move to another version.
 package upgrade
 
 import (
@@ -40,7 +38,7 @@ type Request struct {
 	Dir     string // where relative paths of sources begin
 }
 
-// Compared is what another version would change for these pages.
+// Compared is what another version would change on these pages.
 type Compared struct {
 	Library      string           `json:"library"`                 // the library's name in the crate
 	Old          string           `json:"old"`                     // the old version
@@ -66,7 +64,7 @@ type FileSize struct {
 	Size int64  `json:"size"` // bytes
 }
 
-// Difference is what came and what went.
+// Difference lists added and removed names.
 type Difference struct {
 	Added   []string `json:"added,omitempty"`   // names that only the new version has
 	Removed []string `json:"removed,omitempty"` // names that only the old version has
@@ -104,7 +102,7 @@ type side struct {
 	wire    int64
 }
 
-// Compare tells what another version of a library would change for the project's pages, before anything changes.
+// Compare returns what another version of a library would change on the project's pages. It changes nothing.
 func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, error) {
 	old, new, lib, err := sides(ctx, p, req)
 	if err != nil {

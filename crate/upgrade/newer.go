@@ -35,7 +35,7 @@ type UpgradeLine struct {
 	Advisories []string `json:"advisories,omitempty"`
 }
 
-// Newer lists what is behind in the whole crate.
+// Newer lists the libraries of the crate that are behind.
 func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
 	return parallel.Map(ctx, p.List.Libraries, func(ctx context.Context, lib record.Library) (UpgradeLine, error) {
 		line := UpgradeLine{Library: lib.Name, Here: lib.Version, Hold: lib.Hold}

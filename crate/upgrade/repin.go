@@ -42,7 +42,7 @@ type Move struct {
 	Source  string // where the other version is, if not where the library came from
 }
 
-// Repinned says what repin did.
+// Repinned is the result of repin.
 type Repinned struct {
 	reconcile.Result
 	Libraries []RepinnedLibrary      `json:"libraries"`         // the libraries that moved
@@ -74,7 +74,7 @@ type repinning struct {
 	next record.Library
 }
 
-// Prefetch opens the versions that a request is about, before the project is locked: a slow server keeps nobody waiting.
+// Prefetch opens the versions of a request before the project is locked, so that a slow server blocks nobody.
 func Prefetch(ctx context.Context, p *project.Project, req RepinRequest) error {
 	list, err := openMoves(ctx, p, req, &Repinned{})
 	closeMoves(list)

@@ -1,4 +1,4 @@
-// Package watch tells when files below a folder change. What they say is for others.
+// Package watch reports changes of files below a folder.
 package watch
 
 import (
