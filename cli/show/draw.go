@@ -1,5 +1,3 @@
-// Package draw draws the order of a page's scripts and stylesheets: as SVG to be looked at, and in two text forms that
-// other programs draw. It is handed steps and arrows, and knows nothing of where they come from.
 package show
 
 import (

@@ -1,7 +1,3 @@
-// Package policy reads content security policies (Content Security Policy Level 3) and integrity policies (Subresource Integrity,
-// section 3.8), and the files in which servers' headers are written, and tells what a policy forbids a page.
-//
-// It knows no page and no file: what a page asks for is put to it as a Use.
 package csp
 
 import (

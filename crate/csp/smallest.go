@@ -1,5 +1,3 @@
-// Package smallest determines the smallest content security policy with which pages work, as far as reading them and a rehearsal show
-// (Content Security Policy Level 3).
 package csp
 
 import (

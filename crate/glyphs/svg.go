@@ -1,6 +1,3 @@
-// Package svg reads which parts of a picture can be asked for by their names, as `signals.svg#buoy`, and how each is drawn.
-//
-// It goes by Scalable Vector Graphics 2, sections 5 and 16, and XML 1.0.
 package glyphs
 
 import (

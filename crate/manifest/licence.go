@@ -1,4 +1,3 @@
-// Package licence tells licences from texts, by their SPDX identifiers.
 package manifest
 
 import (

@@ -1,4 +1,3 @@
-// Package marks reads off a single file what its name and its text say of it: build, banner, source map, name and version, examples.
 package manifest
 
 import (

@@ -1,5 +1,3 @@
-// Package words finds the words of a script that may name something of a library: classes and ids in texts, globals and members outside of
-// them. It goes by the text alone.
 package script
 
 import (

@@ -1,4 +1,3 @@
-// Package semantic compares versions and reads ranges of them (Semantic Versioning 2.0.0).
 package source
 
 import (

@@ -1,4 +1,3 @@
-// Package streamed reads JSON texts piece by piece, so that a large one need not be held whole.
 package source
 
 import (

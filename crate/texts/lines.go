@@ -1,4 +1,3 @@
-// Package lines tells lines and columns of places in a text, many of the same text at little cost.
 package texts
 
 import (

@@ -1,4 +1,5 @@
-// Package printable makes texts from outside harmless to terminals and to readers.
+// Package texts makes foreign texts safe for terminals and shells, splits next texts into steps, and finds lines and
+// columns of offsets.
 package texts
 
 import (

@@ -1,5 +1,3 @@
-// Package lazy makes what a program may need once, when it is first asked for: compiling every expression that some command uses would
-// take a third of the time in which a short command is done.
 package memo
 
 import (
