@@ -30,8 +30,8 @@ import (
 type app struct {
 	in       io.Reader
 	out, err io.Writer
-	folds    *foldWriter // out, as it folds lines
-	plain    io.Writer   // the output as it was handed in
+	folds    *show.Folder // out, as it folds lines
+	plain    io.Writer    // the output as it was handed in
 	paint    show.Paint
 	named    bool   // the user said --in
 	dir      string // where the command was given, or what --in says; of several sites, the one whose turn it is
@@ -64,8 +64,8 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	defer safe.end()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
 	defer buffered.Flush()
-	a.folds = &foldWriter{to: buffered}
-	defer a.folds.end()
+	a.folds = &show.Folder{To: buffered}
+	defer a.folds.End()
 	a.out, a.err = a.folds, flushFirst{a.folds, buffered, &safeWriter{to: behind{a, errOut}, colours: bool(paint)}}
 	root := a.root()
 	if len(args) > 0 && args[0] == cobra.ShellCompRequestCmd {
@@ -104,14 +104,14 @@ func collectSeldom() {
 
 // flushFirst keeps what goes to the two outputs in the order in which it was written.
 type flushFirst struct {
-	folds *foldWriter
+	folds *show.Folder
 	out   *bufio.Writer
 	err   io.Writer
 }
 
 // Write writes to the error output what was not written before.
 func (f flushFirst) Write(b []byte) (int, error) {
-	f.folds.end()
+	f.folds.End()
 	f.out.Flush()
 	return f.err.Write(b)
 }
@@ -340,7 +340,7 @@ func (a *app) write(text string) {
 		io.WriteString(a.out, text)
 		return
 	}
-	a.folds.pass(text)
+	a.folds.Pass(text)
 }
 
 // next prints what to do next: steps separated by "; ", each a command or an action of a person.

@@ -8,7 +8,6 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
-	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/texts"
 )
@@ -20,44 +19,6 @@ type safeWriter struct {
 	to      io.Writer
 	colours bool
 	kept    []byte // the beginning of what can't be judged yet
-}
-
-// A foldWriter folds the lines that go to a terminal between words.
-type foldWriter struct {
-	to   io.Writer
-	kept []byte // the beginning of a line
-}
-
-// Write folds all lines that are complete.
-func (w *foldWriter) Write(b []byte) (int, error) {
-	if show.Columns == 0 {
-		return w.to.Write(b)
-	}
-	text := append(w.kept, b...)
-	w.kept = nil
-	for {
-		line, rest, ok := bytes.Cut(text, []byte("\n"))
-		if !ok {
-			w.kept = bytes.Clone(text)
-			return len(b), nil
-		}
-		if _, err := io.WriteString(w.to, show.FoldLine(string(line))+"\n"); err != nil {
-			return 0, err
-		}
-		text = rest
-	}
-}
-
-// pass writes a text that must not be folded, such as a diff.
-func (w *foldWriter) pass(text string) {
-	w.end()
-	io.WriteString(w.to, text)
-}
-
-// end writes what was kept to the end.
-func (w *foldWriter) end() {
-	w.to.Write(w.kept)
-	w.kept = nil
 }
 
 var colour = memo.Regexp(`^\x1b\[[0-9;]*m`)

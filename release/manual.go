@@ -2,7 +2,6 @@ package main
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -10,6 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"merrycrate.example/merry/cli"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // manual makes the manual pages, in section 1: one for each command that help lists.
@@ -40,13 +40,13 @@ func (r release) manual() ([]file, error) {
 }
 
 // flagLine is the heading of a flag in a manual page: its names in bold, and its default value behind "=".
-var flagLine = regexp.MustCompile(`(?m)^((?:\\fB-\w\\fP, )?\\fB--([a-z-]+)\\fP)\[?=.*$`)
+var flagLine = memo.Regexp(`(?m)^((?:\\fB-\w\\fP, )?\\fB--([a-z-]+)\\fP)\[?=.*$`)
 
 // withValues replaces the default values in the headings of flags by the names of the values, as help shows them:
 // --as NAME in place of --as="".
 func withValues(c *cobra.Command, page []byte) []byte {
-	return flagLine.ReplaceAllFunc(page, func(line []byte) []byte {
-		m := flagLine.FindSubmatch(line)
+	return flagLine().ReplaceAllFunc(page, func(line []byte) []byte {
+		m := flagLine().FindSubmatch(line)
 		var f *pflag.Flag
 		if f = c.Flags().Lookup(string(m[2])); f == nil {
 			f = c.InheritedFlags().Lookup(string(m[2]))
