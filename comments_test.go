@@ -53,8 +53,10 @@ func TestCommentsBeginWithTheName(t *testing.T) {
 			text = strings.TrimPrefix(text, article)
 		}
 		rest, ok := strings.CutPrefix(text, name)
-		if next, _ := utf8.DecodeRuneInString(rest); !ok || next == '_' || next >= 'a' && next <= 'z' || next >= 'A' && next <= 'Z' {
-			t.Errorf("%s: the comment of %s does not begin with its name: %q", fset.Position(at), name, firstLine(doc.Text()))
+		if next, _ := utf8.DecodeRuneInString(rest); !ok || next == '_' || next >= 'a' && next <= 'z' || next >= 'A' &&
+			next <= 'Z' {
+			t.Errorf("%s: the comment of %s does not begin with its name: %q", fset.Position(at), name,
+				firstLine(doc.Text()))
 		}
 	}
 	eachFile(t, func(fset *token.FileSet, f *ast.File) {
@@ -126,7 +128,8 @@ func TestNothingIsTooLong(t *testing.T) {
 			}
 			n := fset.Position(fn.End()).Line - fset.Position(fn.Pos()).Line + 1
 			if n > mostFunction && !strings.Contains(fn.Doc.Text(), "longer than") {
-				t.Errorf("%s: %s has %d lines, over %d, and says no reason", fset.Position(fn.Pos()), fn.Name.Name, n, mostFunction)
+				t.Errorf("%s: %s has %d lines, over %d, and says no reason", fset.Position(fn.Pos()), fn.Name.Name, n,
+					mostFunction)
 			}
 		}
 	})
@@ -170,7 +173,8 @@ func TestSecurityNamesItsTests(t *testing.T) {
 	}
 }
 
-// TestExpressionsCompile: an expression that is compiled when it is first asked for is one, and none is compiled before.
+// TestExpressionsCompile: an expression that is compiled when it is first asked for is one, and none is compiled
+// before.
 func TestExpressionsCompile(t *testing.T) {
 	compiled := 0
 	eachFile(t, func(fset *token.FileSet, f *ast.File) {

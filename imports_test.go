@@ -42,13 +42,14 @@ var pure = []string{
 // impure are the standard packages that no pure package may import.
 var impure = []string{"os", "net", "net/http", "time", "os/exec", "syscall", "math/rand", "math/rand/v2"}
 
-// network are the only packages that may open a connection: the core's one, the one that answers on this machine, and those that stand in
-// for servers.
+// network are the only packages that may open a connection: the core's one, the one that answers on this machine, and
+// those that stand in for servers.
 var network = []string{"crate/source", "crate/serve", "standin", "cli", "bench"}
 
-// outsiders are beside the house: stand-ins, demo data, measurements, tests' own help. They may see what they like of each
-// other, and values of the core.
-var outsiders = []string{"standin", "demo", "bench", "release", "internal/cases", "internal/cratetest", "internal/merrytest", "internal/mutants", "internal/pasted", "internal/tagstest", "internal/trials"}
+// outsiders are beside the house: stand-ins, demo data, measurements, tests' own help. They may see what they like of
+// each other, and values of the core.
+var outsiders = []string{"standin", "demo", "bench", "release", "internal/cases", "internal/cratetest",
+	"internal/merrytest", "internal/mutants", "internal/pasted", "internal/tagstest", "internal/trials"}
 
 func TestImportsPointOneWay(t *testing.T) {
 	seen := map[string]bool{}
@@ -84,10 +85,12 @@ func TestImportsPointOneWay(t *testing.T) {
 			if slices.Contains(pure, name) && slices.Contains(impure, imp) {
 				t.Errorf("%s is to be pure, and imports %s", name, imp)
 			}
-			if (imp == "net" || imp == "net/http") && !slices.Contains(network, name) && !slices.Contains(outsiders, name) {
+			if (imp == "net" || imp == "net/http") && !slices.Contains(network, name) &&
+				!slices.Contains(outsiders, name) {
 				t.Errorf("%s imports %s: the network is the source package's alone", name, imp)
 			}
-			if strings.HasPrefix(name, "crate") && (strings.HasPrefix(imp, "github.com/spf13/") || strings.HasPrefix(imp, "charm.land/")) {
+			if strings.HasPrefix(name, "crate") && (strings.HasPrefix(imp, "github.com/spf13/") ||
+				strings.HasPrefix(imp, "charm.land/")) {
 				t.Errorf("%s is of the core, and imports %s", name, imp)
 			}
 		}

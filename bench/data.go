@@ -12,7 +12,8 @@ import (
 	"merrycrate.example/merry/crate/integrity"
 )
 
-var words = strings.Fields("oar tide slip crew bow stern cox blade row current harbour lamp rope wave salt gull anchor knot sail keel drift moor ebb flood spray")
+var words = strings.Fields("oar tide slip crew bow stern cox blade row current harbour lamp rope wave salt gull " +
+	"anchor knot sail keel drift moor ebb flood spray")
 
 func prose(r *rand.Rand, n int) string {
 	var s strings.Builder
@@ -47,11 +48,17 @@ func makePages(dir string) error {
 			return err
 		}
 	}
-	beacon, readable := "(function(){window.beacon=function(){return 1}})();\n", "(function () {\n  window.beacon = function () {\n    return 1;\n  };\n})();\n"
+	beacon, readable := "(function(){window.beacon=function(){return 1}})();\n",
+		"(function () {\n  window.beacon = function () {\n    return 1;\n  };\n})();\n"
 	files := map[string]string{
-		"js/club.js": "var club = 1;\n", "js/beacon.min.js": beacon, "js/beacon.js": readable, "css/club.css": "body { margin: 0 }\n",
-		"crate.yaml": "format: 1\nlibraries:\n  beacon:\n    version: 1.0.0\n    from: beacon.zip\n    take: [beacon.js, beacon.min.js]\n",
-		"crate.seal.json": fmt.Sprintf(`{"format":1,"libraries":{"beacon":{"version":"1.0.0","origin":"beacon.zip","files":[{"path":"beacon.min.js","at":"js/beacon.min.js","size":%d,"integrity":%q,"build":"minified","pair":"beacon.js","page":true},{"path":"beacon.js","at":"js/beacon.js","size":%d,"integrity":%q,"build":"readable","pair":"beacon.min.js","page":true}]}}}`,
+		"js/club.js": "var club = 1;\n", "js/beacon.min.js": beacon, "js/beacon.js": readable,
+		"css/club.css": "body { margin: 0 }\n",
+		"crate.yaml": "format: 1\nlibraries:\n  beacon:\n    version: 1.0.0\n    from: beacon.zip\n" +
+			"    take: [beacon.js, beacon.min.js]\n",
+		"crate.seal.json": fmt.Sprintf(`{"format":1,"libraries":{"beacon":{"version":"1.0.0","origin":"beacon.zip",`+
+			`"files":[{"path":"beacon.min.js","at":"js/beacon.min.js","size":%d,"integrity":%q,"build":"minified",`+
+			`"pair":"beacon.js","page":true},{"path":"beacon.js","at":"js/beacon.js","size":%d,"integrity":%q,`+
+			`"build":"readable","pair":"beacon.min.js","page":true}]}}}`,
 			len(beacon), integrity.Of([]byte(beacon)), len(readable), integrity.Of([]byte(readable))),
 	}
 	for name, text := range files {
@@ -66,7 +73,8 @@ func makePages(dir string) error {
 				return err
 			}
 		}
-		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("page%d.html", i)), []byte(pageText(r, i)), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("page%d.html", i)), []byte(pageText(r, i)),
+			0o644); err != nil {
 			return err
 		}
 	}
@@ -75,10 +83,14 @@ func makePages(dir string) error {
 
 func pageText(r *rand.Rand, i int) string {
 	var s strings.Builder
-	fmt.Fprintf(&s, "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <meta name=\"viewport\" content=\"width=device-width\">\n  <title>Page %d of gullpoint</title>\n  <link rel=\"stylesheet\" href=\"../css/club.css\">\n</head>\n<body>\n", i)
+	fmt.Fprintf(&s, "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n"+
+		"  <meta name=\"viewport\" content=\"width=device-width\">\n  <title>Page %d of gullpoint</title>\n"+
+		"  <link rel=\"stylesheet\" href=\"../css/club.css\">\n</head>\n<body>\n", i)
 	for s.Len() < 8800 {
-		fmt.Fprintf(&s, "  <div class=\"%s %s\" id=\"x%d\"><p title=\"%s\">%s <a href=\"page%d.html\">%s</a> %s</p></div>\n", words[r.IntN(len(words))], words[r.IntN(len(words))],
-			r.IntN(9999), words[r.IntN(len(words))], prose(r, 120), i/1000*1000+r.IntN(1000), words[r.IntN(len(words))], prose(r, 60))
+		fmt.Fprintf(&s, "  <div class=\"%s %s\" id=\"x%d\"><p title=\"%s\">%s <a href=\"page%d.html\">%s</a> "+
+			"%s</p></div>\n", words[r.IntN(len(words))], words[r.IntN(len(words))],
+			r.IntN(9999), words[r.IntN(len(words))], prose(r, 120), i/1000*1000+r.IntN(1000), words[r.IntN(len(words))],
+			prose(r, 60))
 	}
 	s.WriteString("  <script src=\"../js/club.js\"></script>\n</body>\n</html>\n")
 	return s.String()
@@ -104,46 +116,61 @@ func content(r *rand.Rand, kind string, size int) []byte {
 	var s strings.Builder
 	for s.Len() < size {
 		if kind == "js" {
-			fmt.Fprintf(&s, "function %s%d(%s) {\n  return %s.%s(%d, \"%s\");\n}\n", words[r.IntN(len(words))], r.IntN(999), words[r.IntN(len(words))], words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(99999), prose(r, 30))
+			fmt.Fprintf(&s, "function %s%d(%s) {\n  return %s.%s(%d, \"%s\");\n}\n", words[r.IntN(len(words))],
+				r.IntN(999), words[r.IntN(len(words))], words[r.IntN(len(words))], words[r.IntN(len(words))],
+				r.IntN(99999), prose(r, 30))
 		} else {
-			fmt.Fprintf(&s, ".%s-%s { width: %dpx; color: #%06x; }\n", words[r.IntN(len(words))], words[r.IntN(len(words))], r.IntN(999), r.IntN(1<<24))
+			fmt.Fprintf(&s, ".%s-%s { width: %dpx; color: #%06x; }\n", words[r.IntN(len(words))],
+				words[r.IntN(len(words))], r.IntN(999), r.IntN(1<<24))
 		}
 	}
 	return []byte(s.String())
 }
 
-// makePackage writes an archive in the shape of a large package: twelve builds of one script, of 1 to 3 MB each, the minified
-// ones on long lines; a thousand small modules; languages; source maps. It has 1,239 files and 53 MB.
+// makePackage writes an archive in the shape of a large package: twelve builds of one script, of 1 to 3 MB each, the
+// minified ones on long lines; a thousand small modules; languages; source maps. It has 1,239 files and 53 MB.
 func makePackage(name string) error {
 	r := rand.New(rand.NewPCG(7, 8))
-	builds := []string{"", ".min", ".basic", ".basic.min", ".slim", ".slim.min", ".geo", ".geo.min", ".strict", ".strict.min", ".full", ".full.min"}
+	builds := []string{"", ".min", ".basic", ".basic.min", ".slim", ".slim.min", ".geo", ".geo.min", ".strict",
+		".strict.min", ".full", ".full.min"}
 	return writeZip(name, zip.Deflate, 1239, func(i int) (string, []byte) {
 		switch {
 		case i < len(builds):
 			min := strings.HasSuffix(builds[i], ".min")
 			return "halyard/dist/halyard" + builds[i] + ".js", build(r, 1_000_000+i*180_000, min)
 		case i < 2*len(builds):
-			return "halyard/dist/halyard" + builds[i-len(builds)] + ".js.map", []byte(`{"version":3,"mappings":"` + strings.Repeat("AACA,EAAE;", 180_000) + `"}`)
+			return "halyard/dist/halyard" + builds[i-len(builds)] + ".js.map",
+				[]byte(`{"version":3,"mappings":"` + strings.Repeat("AACA,EAAE;", 180_000) + `"}`)
 		case i == 24:
 			return "halyard/package.json", []byte(`{"name":"halyard","version":"4.2.0","main":"dist/halyard.js"}`)
 		case i < 225:
-			return fmt.Sprintf("halyard/lang/%d.js", i), []byte(fmt.Sprintf("halyard.lang(%d, %q);\n", i, prose(r, 400)))
+			return fmt.Sprintf("halyard/lang/%d.js", i),
+				[]byte(fmt.Sprintf("halyard.lang(%d, %q);\n", i, prose(r, 400)))
 		}
-		return fmt.Sprintf("halyard/src/parts/part%d.js", i), []byte(fmt.Sprintf("import { part%d } from './part%d.js';\n\nexport function part%d(x) {\n  return part%d(x) + %q;\n}\n", i-1, i-1, i, i-1, prose(r, 60)))
+		return fmt.Sprintf("halyard/src/parts/part%d.js", i),
+			[]byte(fmt.Sprintf("import { part%d } from './part%d.js';\n\nexport function part%d(x) {\n"+
+				"  return part%d(x) + %q;\n}\n", i-1, i-1, i, i-1, prose(r, 60)))
 	})
 }
 
 // build is a universal script of about a size.
 func build(r *rand.Rand, size int, min bool) []byte {
 	var s strings.Builder
-	s.WriteString("(function (root, factory) {\n  if (typeof define === 'function' && define.amd) { define([], factory); }\n  else if (typeof module === 'object' && module.exports) { module.exports = factory(); }\n  else { root.halyard = factory(); }\n})(this, function () {\n  var lib = {};\n")
+	s.WriteString("(function (root, factory) {\n  if (typeof define === 'function' && define.amd) { define([], " +
+		"factory); }\n  else if (typeof module === 'object' && module.exports) { module.exports = factory(); }\n" +
+		"  else { root.halyard = factory(); }\n})(this, function () {\n  var lib = {};\n")
 	for i := 0; s.Len() < size; i++ {
-		fmt.Fprintf(&s, "  lib.%s%d = function (a, b) {\n    var c = a ? a.%s : b, d = [%d, c];\n    for (var e = 0; e < d.length; e++) {\n      if (d[e] === %q) { return lib.%s(d, e); }\n    }\n    return { left: c, right: d };\n  };\n", words[r.IntN(len(words))], i, words[r.IntN(len(words))], r.IntN(9999), words[r.IntN(len(words))], words[r.IntN(len(words))])
+		fmt.Fprintf(&s, "  lib.%s%d = function (a, b) {\n    var c = a ? a.%s : b, d = [%d, c];\n"+
+			"    for (var e = 0; e < d.length; e++) {\n      if (d[e] === %q) { return lib.%s(d, e); }\n    }\n"+
+			"    return { left: c, right: d };\n  };\n", words[r.IntN(len(words))], i, words[r.IntN(len(words))],
+			r.IntN(9999), words[r.IntN(len(words))], words[r.IntN(len(words))])
 	}
 	s.WriteString("  return lib;\n});\n")
 	text := s.String()
 	if min {
-		for _, pair := range [][2]string{{"\n", ""}, {"  ", ""}, {" = ", "="}, {", ", ","}, {" {", "{"}, {" }", "}"}, {"{ ", "{"}, {" === ", "==="}, {" ? ", "?"}, {" : ", ":"}, {": ", ":"}, {"; ", ";"}, {" < ", "<"}, {" (", "("}} {
+		for _, pair := range [][2]string{{"\n", ""}, {"  ", ""}, {" = ", "="}, {", ", ","}, {" {", "{"}, {" }", "}"},
+			{"{ ", "{"}, {" === ", "==="}, {" ? ", "?"}, {" : ", ":"}, {": ", ":"}, {"; ", ";"}, {" < ", "<"},
+			{" (", "("}} {
 			text = strings.ReplaceAll(text, pair[0], pair[1])
 		}
 	}
@@ -157,7 +184,8 @@ func makeTree(dir string) error {
 		if err := os.MkdirAll(sub, 0o755); err != nil {
 			return err
 		}
-		if err := os.WriteFile(filepath.Join(sub, fmt.Sprintf("f%d.bin", i)), content(r, "png", 100_000+r.IntN(300_000)), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(sub, fmt.Sprintf("f%d.bin", i)),
+			content(r, "png", 100_000+r.IntN(300_000)), 0o644); err != nil {
 			return err
 		}
 	}
@@ -209,8 +237,8 @@ func writeZip(name string, method uint16, files int, file func(i int) (string, [
 	return buffered.Flush()
 }
 
-// makeSheets writes an archive of a library's version: a stylesheet of 250 KB, of which the second version calls each tenth
-// class otherwise, and a script of 500 KB.
+// makeSheets writes an archive of a library's version: a stylesheet of 250 KB, of which the second version calls each
+// tenth class otherwise, and a script of 500 KB.
 func makeSheets(name string, version int) error {
 	r := rand.New(rand.NewPCG(9, 10))
 	var css, js strings.Builder
@@ -219,11 +247,13 @@ func makeSheets(name string, version int) error {
 		if version == 2 && i%10 == 0 {
 			class = fmt.Sprintf("sheet-%s-no%d", words[i%len(words)], i)
 		}
-		fmt.Fprintf(&css, ".%s {\n  width: %dpx;\n  color: #%06x;\n  margin: 0 %dpx;\n}\n", class, r.IntN(9999), r.IntN(1<<24), i)
+		fmt.Fprintf(&css, ".%s {\n  width: %dpx;\n  color: #%06x;\n  margin: 0 %dpx;\n}\n", class, r.IntN(9999),
+			r.IntN(1<<24), i)
 	}
 	js.WriteString("window.sheet = {};\n")
 	for i := 0; js.Len() < 500_000; i++ {
-		fmt.Fprintf(&js, "window.sheet.%s%d = function (%s) {\n  return %s + %d;\n};\n", words[i%len(words)], i, words[0], words[0], r.IntN(99999))
+		fmt.Fprintf(&js, "window.sheet.%s%d = function (%s) {\n  return %s + %d;\n};\n", words[i%len(words)], i,
+			words[0], words[0], r.IntN(99999))
 	}
 	files := []string{"sheet.css", "sheet.js"}
 	texts := []string{css.String(), js.String()}
@@ -239,7 +269,8 @@ func makeSheetPages(dir string) error {
 		return err
 	}
 	for i := range 1000 {
-		text := strings.ReplaceAll(pageText(r, i), "class=\"", fmt.Sprintf("class=\"sheet-%s-%d ", words[i%len(words)], i))
+		text := strings.ReplaceAll(pageText(r, i), "class=\"", fmt.Sprintf("class=\"sheet-%s-%d ", words[i%len(words)],
+			i))
 		text = strings.NewReplacer("../css/club.css", "club.css", "../js/club.js", "club.js").Replace(text)
 		if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("page%d.html", i)), []byte(text), 0o644); err != nil {
 			return err

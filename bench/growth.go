@@ -23,16 +23,24 @@ const growthMark = 2.3
 
 var growings = []growing{
 	{"inline scripts, each reading the next one's", 1000, func(dir string, n int) ([]string, error) {
-		return []string{"check"}, onPage(dir, each(n, func(i int) string { return fmt.Sprintf("<script>var v%d=v%d</script>\n", i, i+1) }))
+		return []string{"check"}, onPage(dir, each(n, func(i int) string {
+			return fmt.Sprintf("<script>var v%d=v%d</script>\n", i, i+1)
+		}))
 	}},
 	{"files that a stylesheet lacks", 20_000, func(dir string, n int) ([]string, error) {
-		return []string{"check"}, withSheet(dir, each(n, func(i int) string { return fmt.Sprintf(".c%d{background:url(img/x%d.png)}\n", i, i) }))
+		return []string{"check"}, withSheet(dir, each(n, func(i int) string {
+			return fmt.Sprintf(".c%d{background:url(img/x%d.png)}\n", i, i)
+		}))
 	}},
 	{"imports of a stylesheet", 20_000, func(dir string, n int) ([]string, error) {
-		return []string{"check"}, withSheet(dir, each(n, func(i int) string { return fmt.Sprintf("@import 'b%d.css';\n", i) }))
+		return []string{"check"}, withSheet(dir, each(n, func(i int) string {
+			return fmt.Sprintf("@import 'b%d.css';\n", i)
+		}))
 	}},
 	{"attributes of an element", 20_000, func(dir string, n int) ([]string, error) {
-		return []string{"check"}, onPage(dir, "<p"+each(n, func(i int) string { return fmt.Sprintf(" data-a%d=v%d", i, i) })+"></p>")
+		return []string{"check"}, onPage(dir, "<p"+each(n, func(i int) string {
+			return fmt.Sprintf(" data-a%d=v%d", i, i)
+		})+"></p>")
 	}},
 	{"equal script tags", 20_000, func(dir string, n int) ([]string, error) {
 		if err := put(dir, "js/a.js", "var a = 1\n"); err != nil {
@@ -57,8 +65,11 @@ var growings = []growing{
 		if err := put(dir, "js/m.js", "export default 1\n"); err != nil {
 			return nil, err
 		}
-		scopes := strings.TrimSuffix(each(n, func(i int) string { return fmt.Sprintf("\"/s%d/\":{\"m\":\"./js/m.js\"},\n", i) }), ",\n")
-		return []string{"check"}, onPage(dir, `<script type="importmap">{"imports":{"m":"./js/m.js"},"scopes":{`+scopes+`}}</script><script type="module">import "m"</script>`)
+		scopes := strings.TrimSuffix(each(n, func(i int) string {
+			return fmt.Sprintf("\"/s%d/\":{\"m\":\"./js/m.js\"},\n", i)
+		}), ",\n")
+		return []string{"check"}, onPage(dir, `<script type="importmap">{"imports":{"m":"./js/m.js"},"scopes":{`+scopes+
+			`}}</script><script type="module">import "m"</script>`)
 	}},
 	{"repeats of a tar's last file", 45_000, func(dir string, n int) ([]string, error) {
 		names := make([]string, 0, 2*n)
@@ -68,17 +79,21 @@ var growings = []growing{
 		for range n {
 			names = append(names, names[n-1])
 		}
-		return []string{"peek", "../reef-1.0.0.tar"}, tarOf(filepath.Join(dir, "../reef-1.0.0.tar"), names, "var reef;\n")
+		return []string{"peek", "../reef-1.0.0.tar"}, tarOf(filepath.Join(dir, "../reef-1.0.0.tar"), names,
+			"var reef;\n")
 	}},
 	{"stylesheets of a package", 6000, func(dir string, n int) ([]string, error) {
 		names := make([]string, n)
 		for i := range names {
 			names[i] = fmt.Sprintf("reef/css/s%d.css", i)
 		}
-		return []string{"peek", "../reef-1.0.0.tar"}, tarOf(filepath.Join(dir, "../reef-1.0.0.tar"), names, "@import 'base.css';\n.reef-a, .reef-b { color: navy }\n")
+		return []string{"peek", "../reef-1.0.0.tar"}, tarOf(filepath.Join(dir, "../reef-1.0.0.tar"), names,
+			"@import 'base.css';\n.reef-a, .reef-b { color: navy }\n")
 	}},
 	{"globals of a script", 20_000, func(dir string, n int) ([]string, error) {
-		if err := put(dir, "../reef/reef.js", each(n, func(i int) string { return fmt.Sprintf("window.g%d = %d;\n", i, i) })); err != nil {
+		if err := put(dir, "../reef/reef.js", each(n, func(i int) string {
+			return fmt.Sprintf("window.g%d = %d;\n", i, i)
+		})); err != nil {
 			return nil, err
 		}
 		return []string{"peek", "../reef"}, nil
@@ -89,7 +104,9 @@ var growings = []growing{
 				return nil, err
 			}
 		}
-		return []string{"order", "index.html"}, onPage(dir, each(n, func(i int) string { return fmt.Sprintf("<script src=\"js/i%d.js\"></script>\n", i) }))
+		return []string{"order", "index.html"}, onPage(dir, each(n, func(i int) string {
+			return fmt.Sprintf("<script src=\"js/i%d.js\"></script>\n", i)
+		}))
 	}},
 }
 
@@ -108,7 +125,8 @@ func (b *bench) twice(only string) error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", g.name, err)
 		}
-		fmt.Printf("%-46s %8.3f %8.3f  %6.2f  %6.1f\n", fmt.Sprintf("%d %s", g.n, g.name), half.Seconds(), all.Seconds(), all.Seconds()/half.Seconds(), growthMark)
+		fmt.Printf("%-46s %8.3f %8.3f  %6.2f  %6.1f\n", fmt.Sprintf("%d %s", g.n, g.name), half.Seconds(),
+			all.Seconds(), all.Seconds()/half.Seconds(), growthMark)
 	}
 	return nil
 }
@@ -160,7 +178,8 @@ func put(dir, name, text string) error {
 }
 
 func onPage(dir, body string) error {
-	return put(dir, "index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Log</title></head>\n<body>\n"+body+"</body></html>\n")
+	return put(dir, "index.html", "<!doctype html>\n<html lang=\"en\"><head><meta "+
+		"charset=\"utf-8\"><title>Log</title></head>\n<body>\n"+body+"</body></html>\n")
 }
 
 // withSheet writes a page with one stylesheet.

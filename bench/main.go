@@ -131,7 +131,8 @@ func (b *bench) makeLibraries() error {
 	if err := os.MkdirAll(site, 0o755); err != nil {
 		return err
 	}
-	if err := os.WriteFile(filepath.Join(site, "crate.yaml"), []byte("format: 1\narrange: together\n"), 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(site, "crate.yaml"), []byte("format: 1\narrange: together\n"),
+		0o644); err != nil {
 		return err
 	}
 	for i := range 30 {
@@ -139,15 +140,16 @@ func (b *bench) makeLibraries() error {
 		if err := makeLibrary(filepath.Join(b.dir, name), uint64(i)); err != nil {
 			return err
 		}
-		if out, err := b.command(site, b.merry, "take", "../"+name, "--files", "**", "--as", fmt.Sprintf("lib%d", i)).CombinedOutput(); err != nil {
+		if out, err := b.command(site, b.merry, "take", "../"+name, "--files", "**", "--as",
+			fmt.Sprintf("lib%d", i)).CombinedOutput(); err != nil {
 			return fmt.Errorf("%s%w", out, err)
 		}
 	}
 	return exec.Command("cp", "-r", filepath.Join(site, "lib"), filepath.Join(b.dir, "libs-whole")).Run()
 }
 
-// makeUpgrade makes 1,000 pages with a library on them, and two versions of that library: stylesheets of 250 KB and scripts
-// of 500 KB.
+// makeUpgrade makes 1,000 pages with a library on them, and two versions of that library: stylesheets of 250 KB and
+// scripts of 500 KB.
 func (b *bench) makeUpgrade() error {
 	site := filepath.Join(b.dir, "upgrade")
 	for v, name := range []string{"sheet-1.zip", "sheet-2.zip"} {
@@ -184,7 +186,8 @@ func (b *bench) huge() error {
 		if out, err := cmd.CombinedOutput(); err != nil {
 			return fmt.Errorf("%s%w", out, err)
 		}
-		fmt.Printf("%s of an archive of 1 GB: %.2f s, %d MB (mark 200 MB)\n", args[0], time.Since(from).Seconds(), maxRSS(cmd)>>20)
+		fmt.Printf("%s of an archive of 1 GB: %.2f s, %d MB (mark 200 MB)\n", args[0], time.Since(from).Seconds(),
+			maxRSS(cmd)>>20)
 	}
 	return nil
 }
@@ -192,7 +195,8 @@ func (b *bench) huge() error {
 func (b *bench) command(dir, name string, args ...string) *exec.Cmd {
 	c := exec.Command(name, args...)
 	c.Dir = dir
-	c.Env = append(os.Environ(), "HOME="+b.dir, "XDG_CACHE_HOME="+filepath.Join(b.dir, "cache"), "XDG_CONFIG_HOME="+filepath.Join(b.dir, "config"))
+	c.Env = append(os.Environ(), "HOME="+b.dir, "XDG_CACHE_HOME="+filepath.Join(b.dir, "cache"),
+		"XDG_CONFIG_HOME="+filepath.Join(b.dir, "config"))
 	return c
 }
 
@@ -226,25 +230,39 @@ func (b *bench) races() []race {
 	}
 	sed := "find . -name '*.html' -print0 | xargs -0 -P" + cores + " -n 500 sed -i 's|js/club.js|js/klub.js|'"
 	return []race{
-		{name: "check 10,000 pages", merry: b.shell(pages, forget+b.merry+" check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
-		{name: "check 10,000 pages again", merry: b.tool(pages, "check"), other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 0.5},
-		{name: "include over 10,000 pages", merry: b.tool(pages, "include", "beacon", "--page", "**"), other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 1.2,
+		{name: "check 10,000 pages", merry: b.shell(pages, forget+b.merry+" check"),
+			other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
+		{name: "check 10,000 pages again", merry: b.tool(pages, "check"),
+			other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 0.5},
+		{name: "include over 10,000 pages", merry: b.tool(pages, "include", "beacon", "--page", "**"),
+			other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 1.2,
 			before: func() error { return makePages(pages) }},
-		{name: "switch over 10,000 pages", merry: b.tool(pages, "switch", "--readable"), other: b.shell(pages, sed), says: "sed -i, " + cores + " processes", mark: 0.3,
+		{name: "switch over 10,000 pages", merry: b.tool(pages, "switch", "--readable"), other: b.shell(pages, sed),
+			says: "sed -i, " + cores + " processes", mark: 0.3,
 			before: func() error {
 				if err := makePages(pages); err != nil {
 					return err
 				}
 				return b.command(pages, b.merry, "include", "beacon", "--page", "**").Run()
 			}},
-		{name: "compare over 1,000 pages", merry: b.shell(filepath.Join(b.dir, "upgrade"), forget+b.merry+" compare sheet ../sheet-2.zip"),
-			other: b.shell(filepath.Join(b.dir, "upgrade"), forget+"rg -c sheet-tide . >/dev/null; "+b.merry+" peek ../sheet-1.zip >/dev/null; "+b.merry+" peek ../sheet-2.zip >/dev/null"), says: "rg -c, and reading both once", mark: 4},
-		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
-		{name: "peek a large package, never seen", merry: b.shell(b.dir, forget+b.merry+" peek halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 2},
-		{name: "peek a large package again", merry: b.tool(b.dir, "peek", "halyard-4.2.0.zip"), other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 1},
-		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together", "--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
-		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"), says: "cp -r", mark: 1.5, before: empty},
-		{name: "seal a tree of 100 MB", merry: b.tool(b.dir, "seal", "tree"), other: b.shell(b.dir, "find tree -type f -print0 | xargs -0 openssl dgst -sha384 >/dev/null"), says: "openssl dgst -sha384", mark: 0.85},
+		{name: "compare over 1,000 pages", merry: b.shell(filepath.Join(b.dir, "upgrade"),
+			forget+b.merry+" compare sheet ../sheet-2.zip"),
+			other: b.shell(filepath.Join(b.dir, "upgrade"), forget+"rg -c sheet-tide . >/dev/null; "+b.merry+
+				" peek ../sheet-1.zip >/dev/null; "+b.merry+" peek ../sheet-2.zip >/dev/null"),
+			says: "rg -c, and reading both once", mark: 4},
+		{name: "peek 1,500 files, 100 MB", merry: b.tool(b.dir, "peek", "big.zip"),
+			other: b.shell(b.dir, "rm -rf un; unzip -q big.zip -d un"), says: "unzip", mark: 1},
+		{name: "peek a large package, never seen", merry: b.shell(b.dir, forget+b.merry+" peek halyard-4.2.0.zip"),
+			other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 2},
+		{name: "peek a large package again", merry: b.tool(b.dir, "peek", "halyard-4.2.0.zip"),
+			other: b.shell(b.dir, "rm -rf un; unzip -q halyard-4.2.0.zip -d un"), says: "unzip", mark: 1},
+		{name: "take 1,500 files, 100 MB", merry: b.tool(out, "take", "../big.zip", "--files", "**", "--together",
+			"--as", "big"), other: b.shell(out, "unzip -q ../big.zip -d un"), says: "unzip", mark: 1, before: fresh},
+		{name: "refill of 30 libraries", merry: b.tool(libs, "refill"), other: b.shell(b.dir, "cp -r libs-whole copy"),
+			says: "cp -r", mark: 1.5, before: empty},
+		{name: "seal a tree of 100 MB", merry: b.tool(b.dir, "seal", "tree"),
+			other: b.shell(b.dir, "find tree -type f -print0 | xargs -0 openssl dgst -sha384 >/dev/null"),
+			says:  "openssl dgst -sha384", mark: 0.85},
 	}
 }
 
@@ -278,7 +296,8 @@ func (b *bench) race(r race) error {
 	if median(ratios) > r.mark {
 		verdict = "  over"
 	}
-	fmt.Printf("%-34s %8.3f  %-34s %8.3f  %6.2f  %6.2f%s\n", r.name, median(mine), r.says, median(theirs), median(ratios), r.mark, verdict)
+	fmt.Printf("%-34s %8.3f  %-34s %8.3f  %6.2f  %6.2f%s\n", r.name, median(mine), r.says, median(theirs),
+		median(ratios), r.mark, verdict)
 	return nil
 }
 
@@ -301,7 +320,8 @@ func (b *bench) registry() error {
 	for i := range 30 {
 		name := fmt.Sprintf("float%d", i)
 		args = append(args, name)
-		files := map[string][]byte{"dist/" + name + ".js": []byte("oarlock.fn." + name + " = function () {\n  return 1;\n};\n"), "package.json": []byte(`{"dependencies":{"oarlock":"^2.0.0"}}`)}
+		files := map[string][]byte{"dist/" + name + ".js": []byte("oarlock.fn." + name +
+			" = function () {\n  return 1;\n};\n"), "package.json": []byte(`{"dependencies":{"oarlock":"^2.0.0"}}`)}
 		if err := r.Publish(name, "1.0.0", files); err != nil {
 			return err
 		}
@@ -365,8 +385,10 @@ func (b *bench) registry() error {
 		}
 		before = r.Requests() - before
 	}
-	fmt.Printf("\ntaking 30 libraries with a need from a registry 5 ms away: %.3f s, the slowest chain of requests %.3f s: %.2f (mark 1.3)\n", median(cold), median(chains), median(cold)/median(chains))
-	fmt.Printf("warm %.3f s: %d requests, %d of them answered with a body; offline: %d requests\n", median(warm), asked, bodies, before)
+	fmt.Printf("\ntaking 30 libraries with a need from a registry 5 ms away: %.3f s, the slowest chain of requests "+
+		"%.3f s: %.2f (mark 1.3)\n", median(cold), median(chains), median(cold)/median(chains))
+	fmt.Printf("warm %.3f s: %d requests, %d of them answered with a body; offline: %d requests\n", median(warm), asked,
+		bodies, before)
 	return nil
 }
 
@@ -403,7 +425,8 @@ func (b *bench) growth(only string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("\ncheck of 1,000 pages %.3f s, %d MB; of 10,000 %.3f s, %d MB: %.1f times the time (mark 11)\n", tenth, tenthPeak>>20, all, allPeak>>20, all/tenth)
+	fmt.Printf("\ncheck of 1,000 pages %.3f s, %d MB; of 10,000 %.3f s, %d MB: %.1f times the time (mark 11)\n", tenth,
+		tenthPeak>>20, all, allPeak>>20, all/tenth)
 	club := filepath.Join(b.dir, "club")
 	os.RemoveAll(club)
 	if out, err := b.command(b.dir, b.merry, "demo", "--to", club).CombinedOutput(); err != nil {
@@ -414,7 +437,8 @@ func (b *bench) growth(only string) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%-20s on the demo's site: %3.0f ms, %d MB (mark 20 ms, 40 MB)\n", strings.Join(args[:1], " "), t*1000, peak>>20)
+		fmt.Printf("%-20s on the demo's site: %3.0f ms, %d MB (mark 20 ms, 40 MB)\n", strings.Join(args[:1], " "),
+			t*1000, peak>>20)
 	}
 	return nil
 }

@@ -18,7 +18,8 @@ import (
 	"github.com/coder/websocket"
 )
 
-// serving measures how fast merry serve begins on 10,000 pages, answers, and tells pages of a change; and how long twenty pages are looked at.
+// serving measures how fast merry serve begins on 10,000 pages, answers, and tells pages of a change; and how long
+// twenty pages are looked at.
 func (b *bench) serving() error {
 	site := filepath.Join(b.dir, "pages")
 	began := time.Now()
@@ -77,7 +78,9 @@ func (b *bench) serving() error {
 	if len(took) < many {
 		return fmt.Errorf("%d of %d requests were not answered", many-len(took), many)
 	}
-	fmt.Printf("serve: %.0f requests a second, 95%% within %v, half within %v (mark 2,000, and 5 ms)\n", many/time.Since(from).Seconds(), took[many*95/100].Round(10*time.Microsecond), took[many/2].Round(10*time.Microsecond))
+	fmt.Printf("serve: %.0f requests a second, 95%% within %v, half within %v (mark 2,000, and 5 ms)\n",
+		many/time.Since(from).Seconds(), took[many*95/100].Round(10*time.Microsecond),
+		took[many/2].Round(10*time.Microsecond))
 	return b.told(site, address)
 }
 
@@ -93,7 +96,8 @@ func (b *bench) told(site, address string) error {
 	var took []time.Duration
 	for i := range 15 {
 		at := time.Now()
-		if err := os.WriteFile(filepath.Join(site, "css", "club.css"), fmt.Appendf(nil, "body { margin: %dpx }\n", i), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(site, "css", "club.css"), fmt.Appendf(nil, "body { margin: %dpx }\n", i),
+			0o644); err != nil {
 			return err
 		}
 		_, text, err := c.Read(ctx)
@@ -105,7 +109,8 @@ func (b *bench) told(site, address string) error {
 		time.Sleep(700 * time.Millisecond) // a check runs meanwhile
 	}
 	slices.Sort(took)
-	fmt.Printf("serve: a page is told of a change after %v, the slowest of 15 after %v (mark 100 ms, with the browser's part)\n", took[len(took)/2].Round(time.Millisecond), took[len(took)-1].Round(time.Millisecond))
+	fmt.Printf("serve: a page is told of a change after %v, the slowest of 15 after %v (mark 100 ms, with the "+
+		"browser's part)\n", took[len(took)/2].Round(time.Millisecond), took[len(took)-1].Round(time.Millisecond))
 	return nil
 }
 

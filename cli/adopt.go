@@ -44,10 +44,12 @@ where their library belongs. Adopt asks you to name what it does not recognise.`
 					return err
 				}
 				if req.Pasted = strings.TrimSpace(string(b)); req.Pasted == "" {
-					return problem.Misuse("merry adopt - --page index.html < tag.txt", "standard input is empty, and - means that tags are pasted there")
+					return problem.Misuse("merry adopt - --page index.html < tag.txt", "standard input is empty, and "+
+						"- means that tags are pasted there")
 				}
 			case len(onto) > 0:
-				return problem.Misuse(fmt.Sprintf("merry adopt %s  # adopts what is on that page", show.Word(onto[0])), "--page is for pasted tags: merry adopt - --page %s", onto[0])
+				return problem.Misuse(fmt.Sprintf("merry adopt %s  # adopts what is on that page", show.Word(onto[0])),
+					"--page is for pasted tags: merry adopt - --page %s", onto[0])
 			case all && len(args) > 0:
 				return misuse("--all means all pages; name some pages or use --all")
 			case all:

@@ -23,8 +23,9 @@ func (a *app) bill() *cobra.Command {
 CycloneDX document, or as a notice with the licence texts. --advisories compares
 them with advisories in the OSV format, from a folder or an archive. Bill opens no
 connection. The exit status is 1 if an advisory affects the crate.`,
-		Example: "  merry bill\n  merry bill --form cyclonedx > bill.json\n  merry bill --form notice > NOTICE.txt\n  merry bill --advisories ../advisories.zip",
-		Args:    cobra.NoArgs,
+		Example: "  merry bill\n  merry bill --form cyclonedx > bill.json\n  merry bill --form notice > NOTICE.txt\n" +
+			"  merry bill --advisories ../advisories.zip",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -43,7 +44,8 @@ connection. The exit status is 1 if an advisory affects the crate.`,
 				err = a.answer(b, func() { a.printBill(b) })
 			case "cyclonedx":
 				var document bytes.Buffer
-				err = cdx.NewBOMEncoder(&document, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(b.Document(), cdx.SpecVersion1_6)
+				err = cdx.NewBOMEncoder(&document, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(b.Document(),
+					cdx.SpecVersion1_6)
 				a.write(document.String())
 			case "notice":
 				a.verbatim(b.NoticeText())
@@ -60,7 +62,8 @@ connection. The exit status is 1 if an advisory affects the crate.`,
 		},
 	}
 	c.Flags().StringVar(&form, "form", "table", "`FORM` of the output: table, cyclonedx or notice (default: table)")
-	c.Flags().StringVar(&advisories, "advisories", "", "`PATH` of a folder, archive or file of advisories in the OSV format")
+	c.Flags().StringVar(&advisories, "advisories", "", "`PATH` of a folder, archive or file of advisories in the "+
+		"OSV format")
 	return c
 }
 
@@ -76,16 +79,20 @@ func (a *app) printBill(b *crate.Bill) {
 		if l.Only != "" {
 			from += " (for development only)"
 		}
-		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(orWord(l.Licence, "unknown")), plain(len(l.Files)), plain(l.Pages), show.Text(strings.Join(l.Needs, ", ")), show.Text(from))
+		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(orWord(l.Licence, "unknown")), plain(len(l.Files)),
+			plain(l.Pages), show.Text(strings.Join(l.Needs, ", ")), show.Text(from))
 	}
 	a.printf("%s", t.Text(a.paint, ""))
 	if b.Advisories > 0 {
-		a.printf("\n%s read; %s\n", show.Count(b.Advisories, "advisory", "advisories"), orWord(concern(b), "none affects the crate"))
+		a.printf("\n%s read; %s\n", show.Count(b.Advisories, "advisory", "advisories"),
+			orWord(concern(b), "none affects the crate"))
 	}
 	for _, w := range b.Warnings {
-		a.printf("%s  %s %s\n  %s\n", a.paint.Red(show.Text(strings.Join(append([]string{w.ID}, w.Aliases...), ", "))), show.Text(w.Library), show.Text(w.Version), show.Text(w.Summary))
+		a.printf("%s  %s %s\n  %s\n", a.paint.Red(show.Text(strings.Join(append([]string{w.ID}, w.Aliases...), ", "))),
+			show.Text(w.Library), show.Text(w.Version), show.Text(w.Summary))
 		if len(w.Fixed) > 0 {
-			a.printf("  next: merry versions %s  # lists its versions; fixed in %s\n", show.Word(w.Library), show.Text(w.Fixed[0]))
+			a.printf("  next: merry versions %s  # lists its versions; fixed in %s\n", show.Word(w.Library),
+				show.Text(w.Fixed[0]))
 		}
 	}
 	a.remarks(b.Notes)

@@ -17,9 +17,11 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// reportBug writes what a fault of merry itself was into a file that the user can send, and returns the problem to print.
+// reportBug writes what a fault of merry itself was into a file that the user can send, and returns the problem to
+// print.
 func (a *app) reportBug(ran *cobra.Command, err error) *problem.Problem {
-	p := &problem.Problem{Code: problem.Bug, Class: problem.Internal, Err: err, What: "this is a bug in merry: " + firstLine(err.Error()), Next: []string{"report it, with the command that you typed"}}
+	p := &problem.Problem{Code: problem.Bug, Class: problem.Internal, Err: err, What: "this is a bug in merry: " +
+		firstLine(err.Error()), Next: []string{"report it, with the command that you typed"}}
 	var stack []byte
 	var panicked *parallel.Panic
 	if errors.As(err, &panicked) {
@@ -30,11 +32,13 @@ func (a *app) reportBug(ran *cobra.Command, err error) *problem.Problem {
 		return p
 	}
 	name := filepath.Join(dir, "faults", "merry-fault-"+time.Now().UTC().Format("20060102-150405")+".txt")
-	text := fmt.Sprintf("merry %s, %s/%s, %s\ncommand: %s\nfault: %s\n\n%s", builtAs().text(), runtime.GOOS, runtime.GOARCH, runtime.Version(), commandWords(ran), err, withoutPaths(stack))
+	text := fmt.Sprintf("merry %s, %s/%s, %s\ncommand: %s\nfault: %s\n\n%s", builtAs().text(), runtime.GOOS,
+		runtime.GOARCH, runtime.Version(), commandWords(ran), err, withoutPaths(stack))
 	if os.MkdirAll(filepath.Dir(name), 0o700) != nil || os.WriteFile(name, []byte(text), 0o600) != nil {
 		return p
 	}
-	p.Next = []string{"read " + name + " and send it to the makers of merry; it holds the command, its flags without their values, the error, and where in merry it happened"}
+	p.Next = []string{"read " + name + " and send it to the makers of merry; it holds the command, its flags without " +
+		"their values, the error, and where in merry it happened"}
 	return p
 }
 

@@ -36,7 +36,9 @@ It reports APIs and CSS that the browsers in browsers: lack.
 Each cause is reported once, with the places where it shows; --pages lists by
 page. --explain NAME describes a finding. The exit status is 1 if there are
 findings.`,
-		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n  merry check --profile live --online\n  merry check --watch\n  merry check --policy index.html\n  merry check --explain need-later",
+		Example: "  merry check\n  merry check 'crews/*.html' --json\n  merry check --fix --dry-run\n" +
+			"  merry check --profile live --online\n  merry check --watch\n  merry check --policy index.html\n" +
+			"  merry check --explain need-later",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.runCheck(cmd, &f, args)
 		},
@@ -54,20 +56,24 @@ type checkFlags struct {
 
 // add adds the flags to a command's.
 func (f *checkFlags) add(flags *pflag.FlagSet) {
-	flags.StringVar(&f.req.Profile, "profile", "", "also compare the pages with this `NAME`d profile of the packing list")
+	flags.StringVar(&f.req.Profile, "profile", "", "also compare the pages with this `NAME`d profile of the "+
+		"packing list")
 	flags.BoolVar(&f.req.Online, "online", false, "fetch each CDN link of the crate's libraries and compare its bytes")
 	flags.BoolVar(&f.req.Fresh, "fresh", false, "read and check every page again, ignoring the cache")
-	flags.StringVar(&f.req.Since, "changed-since", "", "only pages changed since this git `REVISION`, and pages that use a changed file")
+	flags.StringVar(&f.req.Since, "changed-since", "", "only pages changed since this git `REVISION`, and pages that "+
+		"use a changed file")
 	flags.BoolVar(&f.rehearse, "rehearse", false, "rehearse all pages (default: only if they are few)")
 	flags.BoolVar(&f.noRehearse, "no-rehearse", false, "do not rehearse pages")
 	flags.BoolVar(&f.byPage, "pages", false, "list findings page by page instead of cause by cause")
-	flags.BoolVar(&f.watch, "watch", false, "check again whenever a file changes, and print what is new and what is fixed")
+	flags.BoolVar(&f.watch, "watch", false, "check again whenever a file changes, and print what is new and "+
+		"what is fixed")
 	flags.BoolVar(&f.fix, "fix", false, "fix what is safe to fix, then check")
 	flags.BoolVar(&f.sarif, "sarif", false, "print the findings as SARIF 2.1.0")
 	flags.BoolVar(&f.all, "all", false, "show all findings (default: the first 50 of each name)")
 	flags.BoolVar(&f.policy, "policy", false, "print the smallest content security policy with which the pages work")
 	flags.StringVar(&f.report, "report", "", "write the findings and each page's order to `FILE.html`")
-	flags.StringVar(&f.baseline, "baseline", "", "only findings that are not in `FILE`, the --json answer of an earlier check")
+	flags.StringVar(&f.baseline, "baseline", "", "only findings that are not in `FILE`, the --json answer of an "+
+		"earlier check")
 	flags.StringVar(&f.explain, "explain", "", "describe the finding `NAME`; without a name, list all findings")
 	flags.Lookup("explain").NoOptDefVal = allFindings
 }
@@ -185,8 +191,10 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 				a.printf("  %s\n", a.paint.Dim(show.Text(n)))
 			}
 		}
-		a.printf("\nThe rehearsal does not show what scripts do later. Send the policy as Content-Security-Policy-Report-Only first.\n")
-		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers]; check then compares the pages with it")
+		a.printf("\nThe rehearsal does not show what scripts do later. Send the policy as " +
+			"Content-Security-Policy-Report-Only first.\n")
+		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers]; check then " +
+			"compares the pages with it")
 	})
 }
 
@@ -256,7 +264,8 @@ func (a *app) explain(name string, args []string) error {
 				near += " " + n
 			}
 		}
-		return problem.Misuse(fmt.Sprintf("merry check --explain  # lists them%s", near), "there is no finding %q", name)
+		return problem.Misuse(fmt.Sprintf("merry check --explain  # lists them%s", near), "there is no finding %q",
+			name)
 	}
 	return a.answer(findingTextAnswer{name, text}, func() { a.printf("%s", text) })
 }
@@ -296,7 +305,8 @@ func (a *app) printFindings(c *crate.Checked, all bool) {
 		if i > 0 {
 			a.printf("\n")
 		}
-		a.printf("%s  %s\n%s\n", a.paint.Bold(show.Text(f.Place())), a.severely(f.Finding), show.Folded("  ", show.Text(f.Message)))
+		a.printf("%s  %s\n%s\n", a.paint.Bold(show.Text(f.Place())), a.severely(f.Finding),
+			show.Folded("  ", show.Text(f.Message)))
 		if len(f.Places) > 0 {
 			a.printf("  also: %s\n", show.Text(placesOf(f.Places)))
 		}
@@ -349,7 +359,8 @@ func (a *app) printByPage(c *crate.Checked, all bool) {
 			file = f.File
 			a.printf("%s\n", a.paint.Bold(show.Text(file)))
 		}
-		a.printf("  %s  %s: %s\n", strings.TrimPrefix(strings.TrimPrefix(f.Place(), f.File), ":"), a.severely(f), show.Text(f.Message))
+		a.printf("  %s  %s: %s\n", strings.TrimPrefix(strings.TrimPrefix(f.Place(), f.File), ":"), a.severely(f),
+			show.Text(f.Message))
 	}
 	if file != "" {
 		a.printf("\n")
@@ -383,7 +394,8 @@ func total(c *crate.Checked, causes int) string {
 	for _, f := range c.Findings {
 		counts[f.Severity]++
 	}
-	text := fmt.Sprintf("%s: %s, %s", show.Count(c.Pages, "page", "pages"), show.Count(counts[check.Error], "error", "errors"), show.Count(counts[check.Warning], "warning", "warnings"))
+	text := fmt.Sprintf("%s: %s, %s", show.Count(c.Pages, "page", "pages"), show.Count(counts[check.Error], "error",
+		"errors"), show.Count(counts[check.Warning], "warning", "warnings"))
 	if n := counts[check.Note]; n > 0 {
 		text += ", " + show.Count(n, "note", "notes")
 	}
@@ -420,7 +432,8 @@ func (a *app) printUnsure(c *crate.Checked) {
 	const most = 5
 	for i, u := range c.Unsure {
 		if i == most {
-			a.printf("%s\n", a.paint.Dim(fmt.Sprintf("uncertain: … and %d more; --json lists them", len(c.Unsure)-most)))
+			a.printf("%s\n", a.paint.Dim(fmt.Sprintf("uncertain: … and %d more; --json lists them",
+				len(c.Unsure)-most)))
 			return
 		}
 		a.printf("%s\n", a.paint.Dim("uncertain: "+show.Text(u)))

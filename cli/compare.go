@@ -31,8 +31,10 @@ scripts use it, and what it is probably called now. Compare changes nothing.
 OLD and NEW are versions, ranges or sources. --look opens the pages that use LIB
 in this machine's browser, as they are and as repin would leave them, and reports
 what looks different. With --report, it shows both side by side.`,
-		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip --report brinework.html\n  merry compare brinework 2.0.0 --look --rename-sure --report brinework.html\n  merry compare oarlock 1.4.2 2.0.3",
-		Args:    cobra.RangeArgs(2, 3),
+		Example: "  merry compare brinework 2.0.0\n  merry compare brinework ../downloads/brinework-2.0.0.zip " +
+			"--report brinework.html\n  merry compare brinework 2.0.0 --look --rename-sure --report brinework.html\n" +
+			"  merry compare oarlock 1.4.2 2.0.3",
+		Args: cobra.RangeArgs(2, 3),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case renameSure && !looking:
@@ -82,9 +84,11 @@ what looks different. With --report, it shows both side by side.`,
 		},
 	}
 	c.Flags().StringVar(&report, "report", "", "write the comparison to `FILE.html`")
-	c.Flags().StringVar(&table, "renames-to", "", "write the renamed classes as a table to `FILE.md`, for repin --renames")
+	c.Flags().StringVar(&table, "renames-to", "", "write the renamed classes as a table to `FILE.md`, for repin "+
+		"--renames")
 	c.Flags().BoolVar(&all, "all", false, "also list removed names that the site does not use")
-	c.Flags().BoolVar(&looking, "look", false, "open the pages as they are and as they would be, and report what looks different")
+	c.Flags().BoolVar(&looking, "look", false, "open the pages as they are and as they would be, and report what "+
+		"looks different")
 	c.Flags().BoolVar(&renameSure, "rename-sure", false, "with --look: apply the renames that are certain")
 	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what is in the cache")
 	return c
@@ -145,7 +149,8 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		if used++; used == 1 {
 			a.printf("\n  removed, and used here:\n")
 		}
-		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.Red(show.Text(lostName(l))), show.Count(len(l.Uses), "use", "uses"), a.renameText(l))
+		a.printf("  %s %s  %s%s\n", l.Kind, a.paint.Red(show.Text(lostName(l))), show.Count(len(l.Uses), "use", "uses"),
+			a.renameText(l))
 		const most = 6
 		for i, u := range l.Uses {
 			if i == most && !all {
@@ -221,14 +226,20 @@ func (a *app) renameText(l crate.RemovedName) string {
 	if l.Rename.Sure {
 		how = "renamed to"
 	}
-	return fmt.Sprintf("; %s %s (confidence %.2f): %s", how, a.paint.Green(show.Text(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))), l.Rename.Score, show.Text(strings.Join(l.Rename.Because, ", ")))
+	return fmt.Sprintf("; %s %s (confidence %.2f): %s", how,
+		a.paint.Green(show.Text(strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " and "))),
+		l.Rename.Score, show.Text(strings.Join(l.Rename.Because, ", ")))
 }
 
 //go:embed compare.html
 var comparedText string
 
 var comparedPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": show.Count, "bytes": show.Bytes, "edition": edition, "change": fromTo, "signed": signed, "files": filesText, "lost": lostName, "join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(comparedText)).Parse(lookedText))
+	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": share, "rule": ruleText,
+		"plural": show.Count, "bytes": show.Bytes, "edition": edition, "change": fromTo, "signed": signed,
+		"files": filesText, "lost": lostName, "join": func(list []string) string {
+			return strings.Join(list, ", ")
+		}}).Parse(comparedText)).Parse(lookedText))
 })
 
 // writeCompared writes the comparison as a page: self-contained, and readable without scripts.

@@ -16,8 +16,8 @@ import (
 	"merrycrate.example/merry/demo"
 )
 
-// A flagLookup lists what may stand at a place, given the arguments before it and what is typed so far. It asks no network, prints
-// nothing, and knows nothing where the project can't be read.
+// A flagLookup lists what may stand at a place, given the arguments before it and what is typed so far. It asks no
+// network, prints nothing, and knows nothing where the project can't be read.
 type flagLookup func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, typed string) []string
 
 // What may stand at places of the command line.
@@ -25,12 +25,18 @@ var (
 	libraries flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return n.Libraries
 	}
-	pages    flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Pages }
+	pages flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
+		return n.Pages
+	}
 	profiles flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return n.Profiles
 	}
-	networks flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.CDNs }
-	files    flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string { return n.Files }
+	networks flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
+		return n.CDNs
+	}
+	files flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
+		return n.Files
+	}
 	included flagLookup = func(_ context.Context, _ *crate.Crate, n *crate.Names, _ []string, _ string) []string {
 		return append(n.Libraries, n.Files...)
 	}
@@ -65,7 +71,8 @@ var (
 		return list
 	}
 	// compared are a library, then its versions.
-	compared flagLookup = func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string, _ string) []string {
+	compared flagLookup = func(ctx context.Context, door *crate.Crate, n *crate.Names, args []string,
+		_ string) []string {
 		if len(args) == 0 {
 			return n.Libraries
 		}
@@ -103,8 +110,10 @@ func cutLast(s, sep string) (before, after string, found bool) {
 
 // completed are the arguments of commands, by the words of the command, and the values of flags, behind "--".
 var completed = map[string]flagLookup{
-	"include": included, "omit": included, "drop": oneLibrary, "refill": libraries, "move": moved, "switch": libraries, "hold": oneLibrary,
-	"versions": oneLibrary, "repin": pins, "compare": compared, "check": pages, "order": pages, "look": pages, "adopt": pages, "sources try": networks,
+	"include": included, "omit": included, "drop": oneLibrary, "refill": libraries, "move": moved, "switch": libraries,
+	"hold":     oneLibrary,
+	"versions": oneLibrary, "repin": pins, "compare": compared, "check": pages, "order": pages, "look": pages,
+	"adopt": pages, "sources try": networks,
 	"--page": pages, "--profile": profiles, "--cdn": networks, "--then": networks, "--part": parts,
 	"--only": files,
 }
@@ -115,8 +124,8 @@ var takesFiles = []string{
 	"sources set browser", "sources set certificates", "sources set downloads",
 }
 
-// choices are the values of flags that take one of a few, by the flag. Where commands have flags of the same name for other things,
-// the command's words stand before it.
+// choices are the values of flags that take one of a few, by the flag. Where commands have flags of the same name for
+// other things, the command's words stand before it.
 var choices = map[string][]string{
 	"bill --form":      {"table", "cyclonedx", "notice"},
 	"order --graph":    {"svg", "dot", "mermaid"},
@@ -125,14 +134,16 @@ var choices = map[string][]string{
 	"--names":          {"shipped", "plain", "versioned"},
 }
 
-// valueFiles are the endings of files that a flag's value may name, by what the flag's help calls the value. No ending is any file.
-var valueFiles = map[string][]string{"FILE": nil, "PATH": nil, "SOURCE": nil, "ARCHIVE": {"zip", "tgz", "tar", "gz"}, "FILE.html": {"html"}, "FILE.md": {"md"}}
+// valueFiles are the endings of files that a flag's value may name, by what the flag's help calls the value. No ending
+// is any file.
+var valueFiles = map[string][]string{"FILE": nil, "PATH": nil, "SOURCE": nil, "ARCHIVE": {"zip", "tgz", "tar", "gz"},
+	"FILE.html": {"html"}, "FILE.md": {"md"}}
 
 // valueFolders are what flags' helps call values that are folders.
 var valueFolders = []string{"DIR", "FOLDER"}
 
-// bashPackage is the line of the generated script that needs the package bash-completion; bashAlone stands in for it, and
-// bashFiles for the package's function that completes files.
+// bashPackage is the line of the generated script that needs the package bash-completion; bashAlone stands in for it,
+// and bashFiles for the package's function that completes files.
 const (
 	bashPackage = `    _get_comp_words_by_ref "$@" cur prev words cword
 `
@@ -184,7 +195,9 @@ func (a *app) completion() *cobra.Command {
 read it, the tab key completes commands, flags and their values. It also completes
 the project's libraries, files, versions, parts, pages, profiles, CDNs and
 findings. It opens no connection.`,
-		Example:   "  source <(merry completion bash)\n  merry completion zsh > \"${fpath[1]}/_merry\"\n  merry completion fish > ~/.config/fish/completions/merry.fish\n  merry completion powershell | Out-String | Invoke-Expression",
+		Example: "  source <(merry completion bash)\n  merry completion zsh > \"${fpath[1]}/_merry\"\n" +
+			"  merry completion fish > ~/.config/fish/completions/merry.fish\n  merry completion powershell | " +
+			"Out-String | Invoke-Expression",
 		Args:      cobra.ExactArgs(1),
 		ValidArgs: []string{"bash", "zsh", "fish", "powershell"},
 		RunE: func(c *cobra.Command, args []string) error {
@@ -274,7 +287,8 @@ func withoutFiles(lists ...[]string) cobra.CompletionFunc {
 	}
 }
 
-// completing asks a knower as the shell's completion does. Where it knows nothing, files are offered if they may are there.
+// completing asks a knower as the shell's completion does. Where it knows nothing, files are offered if they may are
+// there.
 func (a *app) completing(k flagLookup, orFiles bool) cobra.CompletionFunc {
 	return func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		nothing := cobra.ShellCompDirectiveNoFileComp

@@ -43,7 +43,8 @@ func (a *app) printContents(c *crate.Contents) {
 	t := &show.Table{Right: map[int]bool{3: true, 4: true, 5: true, 6: true}}
 	t.Add("library", "version", "licence", "files", "size", "on the wire", "pages", "state", "needs")
 	for _, l := range c.Libraries {
-		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(l.Licence), plain(l.Files), show.Bytes(l.Size), show.Bytes(l.Wire), plain(l.Pages), show.Text(l.State), strings.Join(l.Needs, ", "))
+		t.Add(show.Text(l.Name), show.Text(l.Version), show.Text(l.Licence), plain(l.Files), show.Bytes(l.Size),
+			show.Bytes(l.Wire), plain(l.Pages), show.Text(l.State), strings.Join(l.Needs, ", "))
 	}
 	a.printf("%s", t.Text(a.paint, ""))
 	if len(c.Pages) > 0 {

@@ -54,10 +54,12 @@ nothing either, and runs the demo's registry and CDN until you stop it.`,
 		},
 	}
 	c.Flags().StringVar(&to, "to", "", "use this `DIR`, which must be new or empty (default: a new folder)")
-	c.Flags().StringVar(&habit, "habit", "kind", "the site's `HABIT` of keeping files: "+strings.Join(demo.Habits, ", "))
+	c.Flags().StringVar(&habit, "habit", "kind", "the site's `HABIT` of keeping files: "+strings.Join(demo.Habits,
+		", "))
 	c.Flags().BoolVar(&step, "step", false, "wait for Enter before each command")
 	c.Flags().BoolVar(&bare, "bare", false, "write the site, the downloads and more pages, and play nothing")
-	c.Flags().BoolVar(&standIns, "stand-ins", false, "write the site if it is not there, and run the registry and the CDN until stopped")
+	c.Flags().BoolVar(&standIns, "stand-ins", false, "write the site if it is not there, and run the registry and the "+
+		"CDN until stopped")
 	return c
 }
 
@@ -96,7 +98,9 @@ func (a *app) writeDemo(dir, habit string) error {
 		return err
 	}
 	downloads, more := filepath.Join(dir, "downloads"), filepath.Join(dir, "more")
-	return a.answer(demoFoldersAnswer{site, downloads, more}, func() { a.printf("%s\n%s\n%s\n", site, downloads, more) })
+	return a.answer(demoFoldersAnswer{site, downloads, more}, func() {
+		a.printf("%s\n%s\n%s\n", site, downloads, more)
+	})
 }
 
 // standBy is the demo's registry and CDN until it is stopped.
@@ -127,7 +131,8 @@ func (a *app) standBy(ctx context.Context, dir, habit string) error {
 	}
 	if err := a.answer(standInsAnswer{site, registry.URL, cdn.Secure, certificate}, func() {
 		a.printf("The demo's registry and CDN run until you press Ctrl-C. In another terminal:\n\n")
-		a.printf("  cd %s\n  export REGISTRY=%s CDN=%s CERTIFICATE=%s\n", show.Word(site), registry.URL, cdn.Secure, show.Word(certificate))
+		a.printf("  cd %s\n  export REGISTRY=%s CDN=%s CERTIFICATE=%s\n", show.Word(site), registry.URL, cdn.Secure,
+			show.Word(certificate))
 	}); err != nil {
 		return err
 	}
@@ -294,7 +299,8 @@ func (a *app) standIns(ctx context.Context, dir string) (*standin.Registry, *sta
 		return nil, nil, err
 	}
 	// A name under .example is nowhere; the settings say where it is today.
-	for _, set := range [][]string{{"sources", "set", "certificates", certificates}, {"sources", "set", "host", "cdn.harbour.example", cdn.Secure}} {
+	for _, set := range [][]string{{"sources", "set", "certificates", certificates}, {"sources", "set", "host",
+		"cdn.harbour.example", cdn.Secure}} {
 		if status := Run(ctx, set, a.in, io.Discard, a.out); status != 0 {
 			return nil, nil, fmt.Errorf("the demo's CDN could not be set")
 		}

@@ -31,7 +31,8 @@ func (s *sourceFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&s.integrity, "integrity", "", "refuse the source unless its bytes have this integrity `VALUE`")
 	c.Flags().BoolVar(&s.plain, "plain", false, "allow an address without TLS")
 	c.Flags().BoolVar(&s.fresh, "fresh", false, "fetch again what is in the cache")
-	c.Flags().StringVar(&s.downloads, "downloads", "", "the `DIR` where downloads arrive (default: your download folder)")
+	c.Flags().StringVar(&s.downloads, "downloads", "", "the `DIR` where downloads arrive (default: your "+
+		"download folder)")
 }
 
 // open makes the front door for a command. The caller closes it.
@@ -43,7 +44,8 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	patience := time.Duration(0)
 	if p := os.Getenv(patienceVariable); p != "" {
 		if patience, err = time.ParseDuration(p); err != nil {
-			return nil, problem.Misuse("set it to a time such as 30s, or to nothing", "%s=%s is not a time", patienceVariable, p)
+			return nil, problem.Misuse("set it to a time such as 30s, or to nothing", "%s=%s is not a time",
+				patienceVariable, p)
 		}
 	}
 	cache, err := homeFolder(os.UserCacheDir)
@@ -55,7 +57,8 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 		return nil, err
 	}
 	return crate.Open(crate.Environment{
-		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own, Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
+		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own,
+		Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
 		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: new(sandbox.Pool).Ask,
 		Notify: func(note string) { fmt.Fprintln(a.err, show.Lines(note)) },
 	}), nil
@@ -75,7 +78,8 @@ func homeFolder(platform func() (string, error)) (string, error) {
 	dir, err := platform()
 	if err != nil || !filepath.IsAbs(dir) {
 		// A folder of temporary files is everybody's, so it can't stand in.
-		return "", problem.Refuse(problem.SettingsBad, "set "+homeVariable+" to a folder of your own, such as the cache of a continuous integration", "there is no home folder for settings and cache")
+		return "", problem.Refuse(problem.SettingsBad, "set "+homeVariable+" to a folder of your own, such as the "+
+			"cache of a continuous integration", "there is no home folder for settings and cache")
 	}
 	return filepath.Join(dir, "merry-crate"), nil
 }
@@ -125,7 +129,8 @@ func (a *app) places(from []string) ([]string, error) {
 	for _, name := range from {
 		full := a.full(name)
 		if _, err := os.Stat(full); err != nil {
-			return nil, problem.Refuse(problem.FileUnknown, "name an archive, or a folder of archives", "--from %s: there is no such file or folder", name)
+			return nil, problem.Refuse(problem.FileUnknown, "name an archive, or a folder of archives",
+				"--from %s: there is no such file or folder", name)
 		}
 		list = append(list, full)
 	}

@@ -31,7 +31,8 @@ func flagList(flags *pflag.FlagSet) string {
 
 // groups are the commands by the order of the work.
 var groups = []struct{ title, commands string }{
-	{"Start:", "start demo completion"}, {"Add:", "peek take adopt"}, {"Pages:", "include omit switch order move drop"}, {"Verify:", "check look serve contents bill seal"},
+	{"Start:", "start demo completion"}, {"Add:", "peek take adopt"}, {"Pages:", "include omit switch order move drop"},
+	{"Verify:", "check look serve contents bill seal"},
 	{"Upgrade:", "versions compare repin hold"}, {"Records:", "settle refill undo sources cache"},
 }
 
@@ -52,8 +53,10 @@ func group(root *cobra.Command) {
 // ownHelp puts help into our own words, for a command and all below it.
 func ownHelp(c *cobra.Command) {
 	if !c.HasParent() {
-		c.SetUsageTemplate(strings.NewReplacer(".LocalFlags.FlagUsages", "flagList .LocalFlags", ".InheritedFlags.FlagUsages", "flagList .InheritedFlags",
-			`Use "{{.CommandPath}} [command] --help" for more information about a command.`, `{{.CommandPath}} COMMAND --help shows the flags and examples of a command.`,
+		c.SetUsageTemplate(strings.NewReplacer(".LocalFlags.FlagUsages", "flagList .LocalFlags",
+			".InheritedFlags.FlagUsages", "flagList .InheritedFlags",
+			`Use "{{.CommandPath}} [command] --help" for more information about a command.`,
+			`{{.CommandPath}} COMMAND --help shows the flags and examples of a command.`,
 			"{{.CommandPath}} [command]", "{{.CommandPath}} COMMAND").Replace(c.UsageTemplate()))
 		c.Flags().BoolP("version", "v", false, "print the version and the build")
 	}
@@ -70,7 +73,8 @@ func ownHelp(c *cobra.Command) {
 
 // helpOn is the command that prints help on others; one that is not there is a mistake.
 func helpOn(root *cobra.Command) *cobra.Command {
-	return &cobra.Command{ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	return &cobra.Command{ValidArgsFunction: func(c *cobra.Command, args []string, typed string) ([]string,
+		cobra.ShellCompDirective) {
 		on, _, err := root.Find(args)
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
@@ -82,29 +86,32 @@ func helpOn(root *cobra.Command) *cobra.Command {
 			}
 		}
 		return beginning(typed, names), cobra.ShellCompDirectiveNoFileComp
-	}, Use: "help [COMMAND | crate.yaml]", Short: "Show help for a command or for the packing list", Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml\n  merry help crate.yaml --json     as a JSON Schema", RunE: func(c *cobra.Command, args []string) error {
-		if len(args) == 1 && args[0] == record.ListFile {
-			text := []byte(record.KeysText())
-			if asJSON, err := c.Flags().GetBool("json"); err == nil && asJSON {
-				text = record.Schema()
+	}, Use: "help [COMMAND | crate.yaml]", Short: "Show help for a command or for the packing list",
+		Example: "  merry help take\n  merry help sources set\n  merry help crate.yaml\n  merry help crate.yaml " +
+			"--json     as a JSON Schema", RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 1 && args[0] == record.ListFile {
+				text := []byte(record.KeysText())
+				if asJSON, err := c.Flags().GetBool("json"); err == nil && asJSON {
+					text = record.Schema()
+				}
+				_, err := c.OutOrStdout().Write(text)
+				return err
 			}
-			_, err := c.OutOrStdout().Write(text)
-			return err
-		}
-		on, rest, err := root.Find(args)
-		if err != nil || on == nil || len(rest) > 0 {
-			next := "merry help  # lists the commands"
-			if near := root.SuggestionsFor(args[0]); len(near) > 0 {
-				next = "merry help " + strings.Join(near, "; merry help ")
+			on, rest, err := root.Find(args)
+			if err != nil || on == nil || len(rest) > 0 {
+				next := "merry help  # lists the commands"
+				if near := root.SuggestionsFor(args[0]); len(near) > 0 {
+					next = "merry help " + strings.Join(near, "; merry help ")
+				}
+				return problem.Misuse(next, "there is no command %q", strings.Join(args, " "))
 			}
-			return problem.Misuse(next, "there is no command %q", strings.Join(args, " "))
-		}
-		on.InitDefaultHelpFlag()
-		return on.Help()
-	}}
+			on.InitDefaultHelpFlag()
+			return on.Help()
+		}}
 }
 
-// nearFlag returns the next step for an unknown flag: the flag of c that means or is spelt like it, else the command's help.
+// nearFlag returns the next step for an unknown flag: the flag of c that means or is spelt like it, else the command's
+// help.
 func nearFlag(c *cobra.Command, err error) string {
 	help := c.CommandPath() + " --help"
 	var unknown *pflag.NotExistError

@@ -30,7 +30,8 @@ func TestRenames(t *testing.T) {
 // TestEveryCommandHelps: each has a line, a text and an example, and changing ones have a dry run.
 func TestEveryCommandHelps(t *testing.T) {
 	a := &app{out: &bytes.Buffer{}, err: &bytes.Buffer{}}
-	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch", "adopt", "order", "check", "move", "settle"}
+	changing := []string{"start", "take", "include", "omit", "undo", "refill", "drop", "hold", "repin", "switch",
+		"adopt", "order", "check", "move", "settle"}
 	var visit func(c *cobra.Command, deep bool)
 	visit = func(c *cobra.Command, deep bool) {
 		for _, sub := range c.Commands() {
@@ -56,7 +57,8 @@ func TestEveryCommandHelps(t *testing.T) {
 	}
 }
 
-// TestFlagsSayWhatTheyTake: a flag with a value names it in capitals, in one style, and every command that does something has an example.
+// TestFlagsSayWhatTheyTake: a flag with a value names it in capitals, in one style, and every command that does
+// something has an example.
 func TestFlagsSayWhatTheyTake(t *testing.T) {
 	a := &app{out: &bytes.Buffer{}, err: &bytes.Buffer{}}
 	var visit func(c *cobra.Command)

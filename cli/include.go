@@ -21,8 +21,9 @@ Stylesheets go into the head: after those they need, before the site's own.
 Scripts go where the page keeps its scripts: after those they need, before the
 page's own. Everything else on the page stays identical. Nothing is included
 twice.`,
-		Example: "  merry include brinework --page '**'\n  merry include oarlock brinework --page crews/index.html --readable\n  merry include 'js/*.js' --page index.html",
-		Args:    cobra.MinimumNArgs(1),
+		Example: "  merry include brinework --page '**'\n  merry include oarlock brinework --page crews/index.html " +
+			"--readable\n  merry include 'js/*.js' --page index.html",
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			req.Names = args
 			var err error
@@ -43,7 +44,8 @@ twice.`,
 	}
 	f := c.Flags()
 	f.StringSliceVar(&req.Pages, "page", nil, "the pages, by name or `GLOB` (default: the only page; repeatable)")
-	f.StringSliceVar(&req.Only, "only", nil, "only this `FILE` of the library, which gets a tag if it had none (repeatable)")
+	f.StringSliceVar(&req.Only, "only", nil, "only this `FILE` of the library, which gets a tag if it had none "+
+		"(repeatable)")
 	f.BoolVar(&minified, "minified", false, "use the minified build on these pages")
 	f.BoolVar(&readable, "readable", false, "use the readable build on these pages")
 	f.BoolVar(&req.Fragments, "fragments", false, "also put tags on parts of pages")
@@ -74,7 +76,8 @@ Without --page, it removes them from all pages. The files stay.`,
 		},
 	}
 	c.Flags().StringSliceVar(&req.Only, "only", nil, "only this `FILE` of the library (repeatable)")
-	c.Flags().StringSliceVar(&req.Pages, "page", nil, "only the pages that match `GLOB` (default: all pages; repeatable)")
+	c.Flags().StringSliceVar(&req.Pages, "page", nil, "only the pages that match `GLOB` (default: all pages; "+
+		"repeatable)")
 	return a.changes(c)
 }
 

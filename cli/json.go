@@ -200,7 +200,8 @@ func fillLists(v reflect.Value) {
 			if !field.IsExported() && !field.Anonymous || !v.Field(i).CanSet() && v.Field(i).Kind() != reflect.Pointer {
 				continue
 			}
-			if tag := field.Tag.Get("json"); tag == "-" || strings.Contains(tag, ",omitempty") && v.Field(i).Kind() == reflect.Slice && v.Field(i).Len() == 0 {
+			if tag := field.Tag.Get("json"); tag == "-" || strings.Contains(tag, ",omitempty") &&
+				v.Field(i).Kind() == reflect.Slice && v.Field(i).Len() == 0 {
 				continue
 			}
 			fillLists(v.Field(i))
@@ -216,7 +217,8 @@ func fillLists(v reflect.Value) {
 		for _, key := range v.MapKeys() {
 			if filled := listed(v.MapIndex(key)); filled != nil {
 				value := reflect.ValueOf(filled)
-				if v.Type().Elem().Kind() != reflect.Pointer && value.Kind() == reflect.Pointer && v.Type().Elem().Kind() != reflect.Interface {
+				if v.Type().Elem().Kind() != reflect.Pointer && value.Kind() == reflect.Pointer &&
+					v.Type().Elem().Kind() != reflect.Interface {
 					value = value.Elem()
 				}
 				v.SetMapIndex(key, value)

@@ -37,7 +37,9 @@ regions, the elements in them, and the CSS rules that changed. For that,
 animations, carets, videos, dates and random numbers stand still; --mask hides
 other changing elements. The exit status is 1 if something is wrong or looks
 different.`,
-		Example: "  merry look\n  merry look 'crews/*.html' --widths 360,1280\n  merry look --save before\n  merry look --against before --report looks.html\n  merry look --dark --no-scripts --wait '.crew-list li'",
+		Example: "  merry look\n  merry look 'crews/*.html' --widths 360,1280\n  merry look --save before\n" +
+			"  merry look --against before --report looks.html\n  merry look --dark --no-scripts --wait " +
+			"'.crew-list li'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			req.Pages = args
 			if report != "" && req.Baseline == "" {
@@ -123,7 +125,8 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 			a.printf("  %s\n", a.paint.Dim(fmt.Sprintf("%d more (--json has them)", n)))
 		}
 		if p.More > 0 {
-			a.printf("  %s\n", a.paint.Dim(show.Count(p.More, "more console line was", "more console lines were")+" counted but not kept"))
+			a.printf("  %s\n", a.paint.Dim(show.Count(p.More, "more console line was", "more console lines were")+
+				" counted but not kept"))
 		}
 		if len(p.UnstyledClasses) > 0 {
 			a.printf("  %s\n", a.paint.Dim("no stylesheet has a rule for: "+show.Text(few(p.UnstyledClasses))))
@@ -135,15 +138,18 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 	}
 	for i, d := range seen.Disagreements {
 		if i == mostDiffers {
-			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and on %d more; --json lists them", len(seen.Disagreements)-i)))
+			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and on %d more; --json lists them",
+				len(seen.Disagreements)-i)))
 			break
 		}
-		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser disagree on "+show.Text(d.Page)), show.Text(d.What))
+		a.printf("\n%s  %s\n", a.paint.Yellow("check and the browser disagree on "+show.Text(d.Page)),
+			show.Text(d.What))
 	}
 	for _, n := range seen.Notes {
 		a.printf("%s\n", a.paint.Dim("note: "+show.Text(n)))
 	}
-	a.printf("\n%s: %s, %s", show.Count(len(pages), "page", "pages"), show.Count(errors, "error", "errors"), show.Count(warnings, "warning", "warnings"))
+	a.printf("\n%s: %s, %s", show.Count(len(pages), "page", "pages"), show.Count(errors, "error", "errors"),
+		show.Count(warnings, "warning", "warnings"))
 	if against != "" {
 		a.printf("; %s", differently(different, against))
 	}
@@ -197,7 +203,8 @@ const (
 )
 
 func (a *app) printDifference(d *crate.LookDifference) {
-	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions), "place", "places"))
+	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions),
+		"place", "places"))
 	for i, r := range d.Regions {
 		if i == mostRegions {
 			a.printf("    %s\n", a.paint.Dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
@@ -256,12 +263,15 @@ type watched struct {
 }
 
 func (w *watched) add(c *cobra.Command) {
-	c.Flags().BoolVar(&w.look, "look", false, "open the pages before and after the change, and report what looks different")
-	c.Flags().BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is wrong after it")
+	c.Flags().BoolVar(&w.look, "look", false, "open the pages before and after the change, and report what looks "+
+		"different")
+	c.Flags().BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is "+
+		"wrong after it")
 }
 
 // around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.
-func (a *app) around(ctx context.Context, w watched, pages []string, change func() (answer any, text func(), err error)) error {
+func (a *app) around(ctx context.Context, w watched, pages []string, change func() (answer any, text func(),
+	err error)) error {
 	if !w.look && !w.back || a.dry {
 		if w.look || w.back {
 			return misuse("--dry-run changes nothing, so there is nothing to look at")
@@ -329,7 +339,8 @@ var looksText string
 var lookedText string
 
 var looksPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText, "plural": show.Count}).Parse(looksText)).Parse(lookedText))
+	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText,
+		"plural": show.Count}).Parse(looksText)).Parse(lookedText))
 })
 
 // A drawnLook is one page of the report of looks: its pictures as addresses of their own data.

@@ -8,10 +8,12 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// TestVerbsThatPeopleTry: a command that is no command leads to the command that does what it means, and no command means two.
+// TestVerbsThatPeopleTry: a command that is no command leads to the command that does what it means, and no command
+// means two.
 func TestVerbsThatPeopleTry(t *testing.T) {
 	root := Command()
-	for verb, want := range map[string]string{"add": "take", "install": "take", "list": "contents", "remove": "drop", "update": "repin", "INIT": "start"} {
+	for verb, want := range map[string]string{"add": "take", "install": "take", "list": "contents", "remove": "drop",
+		"update": "repin", "INIT": "start"} {
 		if got := suggestions(root, verb); !slices.Equal(got, []string{want}) {
 			t.Errorf("%s leads to %v, want %s", verb, got, want)
 		}
@@ -44,7 +46,8 @@ func TestFlagsThatPeopleTry(t *testing.T) {
 		}
 	}
 	for typed, want := range map[string]string{
-		"take --force": "--overwrite?", "drop --force": "--even-if-needed?", "take --dest": "--into?", "check --cwd": "--in?",
+		"take --force": "--overwrite?", "drop --force": "--even-if-needed?", "take --dest": "--into?",
+		"check --cwd":    "--in?",
 		"take --redable": "--readable?", "check --zzzzzzzzz": "merry check --help",
 	} {
 		words := strings.Fields(typed)

@@ -27,7 +27,9 @@ Move overwrites nothing.
 
 With --found, records and pages follow what somebody moved by hand. Merry
 recognises library files by their bytes.`,
-		Example: "  merry move logbook gallery\n  merry move oarlock:dist/oarlock.min.js js/vendor/\n  merry move js/tides.js js/crews.js js/scenes/\n  merry move crews/index.html teams/index.html\n  merry move --found",
+		Example: "  merry move logbook gallery\n  merry move oarlock:dist/oarlock.min.js js/vendor/\n" +
+			"  merry move js/tides.js js/crews.js js/scenes/\n  merry move crews/index.html teams/index.html\n" +
+			"  merry move --found",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if found {
 				return cobra.NoArgs(cmd, args)
@@ -130,7 +132,8 @@ func (a *app) printMentions(list []crate.Mention) {
 			continue
 		}
 		left++
-		a.printf("%s  %q may be a path to it and was left; the new path is %q\n", show.Text(m.At), show.Text(m.Text), show.Text(m.To))
+		a.printf("%s  %q may be a path to it and was left; the new path is %q\n", show.Text(m.At), show.Text(m.Text),
+			show.Text(m.To))
 	}
 	if left > 0 {
 		a.printf("to change those too: merry undo, then the same command with --in-scripts\n")

@@ -25,7 +25,8 @@ func (a *app) order() *cobra.Command {
 and needs, and whether that is there in time. It gives a reason for every
 constraint. --fix corrects the order with the fewest moves; each tag keeps its
 bytes.`,
-		Example: "  merry order index.html\n  merry order index.html --fix --dry-run\n  merry order tides.html --graph svg > tides.svg",
+		Example: "  merry order index.html\n  merry order index.html --fix --dry-run\n  merry order tides.html " +
+			"--graph svg > tides.svg",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -51,7 +52,8 @@ bytes.`,
 			}
 			if graph != "" {
 				if len(pages) != 1 {
-					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", show.Word(pages[0].Page), show.Word(graph)), "--graph draws one page, and %d match", len(pages))
+					return problem.Misuse(fmt.Sprintf("merry order %s --graph %s", show.Word(pages[0].Page),
+						show.Word(graph)), "--graph draws one page, and %d match", len(pages))
 				}
 				text, err := show.Order(graph, drawing(&pages[0]))
 				if err != nil {
@@ -95,7 +97,8 @@ func (a *app) printOrder(o *crate.Ordered) {
 		if s.Line > 0 {
 			line = plain(s.Line)
 		}
-		t.Add(plain(i+1), show.Text(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts after it wait"), show.Text(some(s.Defines)), show.Text(some(s.Needs)), verdict)
+		t.Add(plain(i+1), show.Text(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts after it wait"),
+			show.Text(some(s.Defines)), show.Text(some(s.Needs)), verdict)
 	}
 	a.printf("%s", t.Text(a.paint, "  "))
 	if len(o.Constraints) > 0 {
@@ -124,7 +127,8 @@ func (a *app) printOrder(o *crate.Ordered) {
 			a.printf("  %s looks up %s\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(here, " ")))
 		}
 		if len(not) > 0 {
-			a.printf("  %s looks up %s, which this page does not have in its HTML\n", a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(not, " ")))
+			a.printf("  %s looks up %s, which this page does not have in its HTML\n",
+				a.paint.Dim(fmt.Sprintf("%d", i+1)), show.Text(strings.Join(not, " ")))
 		}
 	}
 	a.printCan(o.Cycle, o.Stuck)
@@ -195,7 +199,8 @@ func (a *app) printFixed(f *crate.OrderFixed) error {
 func drawing(o *crate.Ordered) show.Page {
 	d := show.Page{Title: o.Page}
 	for _, s := range o.Steps {
-		d.Steps = append(d.Steps, show.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"), Library: s.Library, Verdict: string(s.Verdict), From: s.From, Wire: s.Wire})
+		d.Steps = append(d.Steps, show.Step{Name: s.Name, When: s.When, Style: strings.Contains(s.Kind, "style"),
+			Library: s.Library, Verdict: string(s.Verdict), From: s.From, Wire: s.Wire})
 	}
 	for _, c := range o.Constraints {
 		d.Arrows = append(d.Arrows, show.Arrow{From: c.Before, To: c.After, Label: c.Global, State: string(c.State)})

@@ -101,7 +101,8 @@ func (a *app) listDownloads(src sourceFlags) error {
 		t := &show.Table{Right: map[int]bool{0: true, 4: true}}
 		t.Add("", "file", "name", "version", "size", "from")
 		for _, d := range list {
-			t.Add(plain(d.Number), show.Text(filepath.Base(d.File)), show.Text(d.Name), show.Text(d.Version), show.Bytes(d.Size), humanize.Time(d.Time))
+			t.Add(plain(d.Number), show.Text(filepath.Base(d.File)), show.Text(d.Name), show.Text(d.Version),
+				show.Bytes(d.Size), humanize.Time(d.Time))
 		}
 		a.printf("%s", t.Text(a.paint, ""))
 		from := ""
@@ -148,7 +149,8 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		for _, f := range p.Files {
 			if o := row[f.Path]; o != nil && !all {
 				if o.Files[0] == f.Path {
-					t.Add(fmt.Sprintf("%s and %d more", show.Text(f.Path), len(o.Files)-1), string(f.Kind), "", show.Bytes(o.Size), "", "--part "+show.Text(o.Name))
+					t.Add(fmt.Sprintf("%s and %d more", show.Text(f.Path), len(o.Files)-1), string(f.Kind), "",
+						show.Bytes(o.Size), "", "--part "+show.Text(o.Name))
 				}
 				continue
 			}
@@ -168,7 +170,8 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 			if g.Files > len(g.Some) {
 				some += ", …"
 			}
-			t.Rows = append(t.Rows, []string{g.Why, show.Count(g.Files, "file", "files"), show.Bytes(g.Size), show.Text(some)})
+			t.Rows = append(t.Rows, []string{g.Why, show.Count(g.Files, "file", "files"), show.Bytes(g.Size),
+				show.Text(some)})
 		}
 		a.printf("%s", t.Lines("  "))
 	}
@@ -184,10 +187,12 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		const most = 12
 		for i, o := range p.Options {
 			if i == most && len(p.Options) > most+2 {
-				t.Rows = append(t.Rows, []string{fmt.Sprintf("… and %d more", len(p.Options)-most), "", "", "--json lists them"})
+				t.Rows = append(t.Rows, []string{fmt.Sprintf("… and %d more", len(p.Options)-most), "", "",
+					"--json lists them"})
 				break
 			}
-			t.Rows = append(t.Rows, []string{show.Text(o.Name), string(o.Kind), show.Bytes(o.Size), show.Text(o.Difference)})
+			t.Rows = append(t.Rows, []string{show.Text(o.Name), string(o.Kind), show.Bytes(o.Size),
+				show.Text(o.Difference)})
 		}
 		a.printf("%s", t.Lines("  "))
 	}

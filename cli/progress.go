@@ -49,7 +49,8 @@ func (p *progress) tell(name string, done, total int64) {
 			p.first()
 			p.all = mpb.New(mpb.WithOutput(p.out), mpb.WithWidth(20), mpb.WithRefreshRate(120*time.Millisecond))
 		}
-		bar = p.all.New(max(total, 0), mpb.BarStyle().Lbound("").Rbound("").Filler("█").Tip("█").Padding("░"), mpb.BarRemoveOnComplete(),
+		bar = p.all.New(max(total, 0), mpb.BarStyle().Lbound("").Rbound("").Filler("█").Tip("█").Padding("░"),
+			mpb.BarRemoveOnComplete(),
 			mpb.PrependDecorators(decor.Name("fetching "+ansi.Truncate(show.Text(name), 40, "…")+" ")),
 			mpb.AppendDecorators(decor.Any(func(s decor.Statistics) string {
 				if s.Total > 0 {

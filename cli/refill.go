@@ -101,8 +101,9 @@ func (a *app) drop() *cobra.Command {
 records, in one change. Files that another library shares or that somebody changed
 stay. It refuses while another library needs this one. With --part or --files it
 removes only that much, and what nothing else in the library uses.`,
-		Example: "  merry drop brinework\n  merry drop tidechart --part grid\n  merry drop oarlock --even-if-needed --dry-run",
-		Args:    cobra.ExactArgs(1),
+		Example: "  merry drop brinework\n  merry drop tidechart --part grid\n  merry drop oarlock --even-if-needed " +
+			"--dry-run",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -138,13 +139,15 @@ removes only that much, and what nothing else in the library uses.`,
 					a.printf("  kept %s\n", show.Text(k))
 				}
 				if len(d.References) > 0 {
-					a.printf("its files are used elsewhere, which will get \"not found\": %s\n", show.Text(strings.Join(d.References[:min(6, len(d.References))], ", ")))
+					a.printf("its files are used elsewhere, which will get \"not found\": %s\n",
+						show.Text(strings.Join(d.References[:min(6, len(d.References))], ", ")))
 				}
 				a.next("merry check; merry undo  # reverts this")
 			})
 		},
 	}
-	c.Flags().StringSliceVar(&files, "files", nil, "only the files that match `GLOB`, by their paths in the source or the site (repeatable)")
+	c.Flags().StringSliceVar(&files, "files", nil, "only the files that match `GLOB`, by their paths in the source or "+
+		"the site (repeatable)")
 	c.Flags().StringSliceVar(&parts, "part", nil, "only the part `NAME` (repeatable)")
 	c.Flags().BoolVar(&even, "even-if-needed", false, "drop it although another library needs it")
 	return a.changes(c)

@@ -19,7 +19,8 @@ func (a *app) renameTable(name string) (map[string]string, error) {
 	name = a.full(name)
 	b, err := os.ReadFile(name)
 	if err != nil {
-		return nil, problem.Refuse(problem.FileUnknown, "write one: merry compare LIB VERSION --renames-to "+show.Word(filepath.Base(name)), "the table %s can't be read", name)
+		return nil, problem.Refuse(problem.FileUnknown, "write one: merry compare LIB VERSION --renames-to "+
+			show.Word(filepath.Base(name)), "the table %s can't be read", name)
 	}
 	list, err := crate.ReadRenames(b)
 	if err != nil {
@@ -32,7 +33,8 @@ func (a *app) renameTable(name string) (map[string]string, error) {
 func (a *app) writeRenames(name string, c *crate.Compared) error {
 	name = a.full(name)
 	if err := maybe.WriteFile(name, []byte(c.RenameTable()), 0o644); err != nil {
-		return problem.Refuse(problem.FileUnknown, "name a file in a folder that exists", "the table can't be written to %s: %w", name, err)
+		return problem.Refuse(problem.FileUnknown, "name a file in a folder that exists",
+			"the table can't be written to %s: %w", name, err)
 	}
 	return nil
 }

@@ -64,7 +64,8 @@ type reportDrawing struct {
 }
 
 // writeReport writes the report page: self-contained, and readable without scripts.
-func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, patterns []string, c *crate.Checked) error {
+func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, patterns []string,
+	c *crate.Checked) error {
 	d := reportData{Title: filepath.Base(door.Root()), Pages: c.Pages, Unsure: c.Unsure}
 	with := map[string]bool{}
 	for _, f := range c.Findings {

@@ -93,10 +93,10 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	return a.report(ran, err)
 }
 
-// collectSeldom sets how often memory is collected: runs are short, so collecting often costs more than it frees. Chosen by
-// measurement, on peek of an archive of 53 MB with many large builds: 100 percent 16.5 s of processor time and 530 MB, 200
-// percent 10.3 s and 730 MB, 400 percent 8.5 s and 1 GB; a limit of 256 MB makes the collector run without end (18 s). Commands
-// on a small project take 20 MB whatever is set.
+// collectSeldom sets how often memory is collected: runs are short, so collecting often costs more than it frees.
+// Chosen by measurement, on peek of an archive of 53 MB with many large builds: 100 percent 16.5 s of processor time
+// and 530 MB, 200 percent 10.3 s and 730 MB, 400 percent 8.5 s and 1 GB; a limit of 256 MB makes the collector run
+// without end (18 s). Commands on a small project take 20 MB whatever is set.
 func collectSeldom() {
 	debug.SetGCPercent(400)
 	debug.SetMemoryLimit(1 << 30)
@@ -174,7 +174,8 @@ A first tour:   merry demo`,
 			if a.named = a.dir != ""; !a.named {
 				dir, err := os.Getwd()
 				if err != nil {
-					return problem.Fault(problem.DiskFault, "change to the folder of a project", "the current folder does not exist any more, or can't be read")
+					return problem.Fault(problem.DiskFault, "change to the folder of a project", "the current folder "+
+						"does not exist any more, or can't be read")
 				}
 				a.dir = dir
 				return nil
@@ -197,12 +198,16 @@ A first tour:   merry demo`,
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		var bad *pflag.InvalidValueError
 		if errors.As(err, &bad) {
-			return problem.Misuse(c.CommandPath()+" --help", "--%s %s: write %s", bad.GetFlag().Name, bad.GetValue(), shapeOf(bad.GetFlag().Value.Type()))
+			return problem.Misuse(c.CommandPath()+" --help", "--%s %s: write %s", bad.GetFlag().Name, bad.GetValue(),
+				shapeOf(bad.GetFlag().Value.Type()))
 		}
 		return problem.Misuse(nearFlag(c, err), "%w", err)
 	})
-	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.onSites(a.check(), "sarif", "report", "watch", "baseline", "explain"), a.onSites(a.contents()), a.seal(), a.undo(), a.onSites(a.refill()), a.drop(), a.move(), a.settle(), a.cache(), a.sources(),
-		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(), a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
+	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.onSites(a.check(), "sarif", "report",
+		"watch", "baseline", "explain"), a.onSites(a.contents()), a.seal(), a.undo(), a.onSites(a.refill()), a.drop(),
+		a.move(), a.settle(), a.cache(), a.sources(),
+		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(),
+		a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
 	suggestByMeaning(root)
 	explainArguments(root)
 	a.complete(root)
@@ -307,7 +312,8 @@ func explainArguments(c *cobra.Command) {
 				if len(args) == 0 {
 					wrong = "an argument is missing"
 				}
-				return problem.Misuse(c.CommandPath()+" --help", "%s: %s; it is typed: %s", c.Name(), wrong, c.UseLine())
+				return problem.Misuse(c.CommandPath()+" --help", "%s: %s; it is typed: %s", c.Name(), wrong,
+					c.UseLine())
 			}
 		}
 		explainArguments(c)
@@ -377,7 +383,8 @@ func offlineSteps(steps string) string {
 
 // sandbox is the hidden command that a rehearsal's own process runs.
 func (a *app) sandbox() *cobra.Command {
-	return &cobra.Command{Use: sandbox.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	return &cobra.Command{Use: sandbox.Command, Hidden: true, Args: cobra.NoArgs, RunE: func(*cobra.Command,
+		[]string) error {
 		return sandbox.Serve(a.in, a.plain, crate.SandboxLimit, crate.ServeSandbox)
 	}}
 }

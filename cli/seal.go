@@ -31,11 +31,14 @@ standard input. --html prints complete tags.
 integrity does not match their file, and tags without integrity for another host.
 The exit status is then 1. Root-relative references are looked up from the current
 folder.`,
-		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n  merry seal - < js/club.js\n  merry seal --html js/oarlock.min.js\n  merry seal --check index.html\n  merry seal --check - < index.html",
-		Args:    cobra.MinimumNArgs(1),
+		Example: "  merry seal js/oarlock.min.js\n  merry seal css fonts --algorithm sha512\n" +
+			"  merry seal - < js/club.js\n  merry seal --html js/oarlock.min.js\n  merry seal --check index.html\n" +
+			"  merry seal --check - < index.html",
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(integrity.Algorithms, algorithm) {
-				return misuse("--algorithm %s: Subresource Integrity allows %s", algorithm, strings.Join(integrity.Algorithms, ", "))
+				return misuse("--algorithm %s: Subresource Integrity allows %s", algorithm,
+					strings.Join(integrity.Algorithms, ", "))
 			}
 			switch {
 			case html && look:
@@ -111,7 +114,8 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 			a.waits.end() // somebody may be typing
 			b, err = io.ReadAll(io.LimitReader(a.in, 64<<20))
 		} else if b, err = os.ReadFile(a.full(name)); err != nil {
-			err = problem.Refuse(problem.FileUnknown, "name pages, or use - for standard input", "there is no file %s", name)
+			err = problem.Refuse(problem.FileUnknown, "name pages, or use - for standard input", "there is no file %s",
+				name)
 		}
 		if err != nil {
 			return err
@@ -130,7 +134,8 @@ func (a *app) sealedPages(cmd *cobra.Command, door *crate.Crate, pages []string)
 	err := a.answer(sealCheckAnswer{all}, func() {
 		for _, p := range all {
 			for _, d := range p.Tags {
-				a.printf("%s:%d:%d  %s  %s\n", show.Text(p.Page), d.Line, d.Column, a.paint.Bold(string(d.State)), show.Text(d.Ref))
+				a.printf("%s:%d:%d  %s  %s\n", show.Text(p.Page), d.Line, d.Column, a.paint.Bold(string(d.State)),
+					show.Text(d.Ref))
 				if d.State == crate.SealRight || d.State == crate.SealLocal {
 					continue
 				}

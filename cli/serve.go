@@ -29,8 +29,9 @@ pages get a small script; nothing is written to disk.
 --profile shows the pages as that profile would leave them. --offline answers
 links to other hosts from the cache. --behind passes requests for pages to the
 server that fills in their templates.`,
-		Example: "  merry serve\n  merry serve --port 8000 --profile live\n  merry serve --behind http://127.0.0.1:8080\n  merry serve --offline",
-		Args:    cobra.NoArgs,
+		Example: "  merry serve\n  merry serve --port 8000 --profile live\n  merry serve --behind " +
+			"http://127.0.0.1:8080\n  merry serve --offline",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			door, err := a.open(sourceFlags{})
 			if err != nil {
@@ -49,10 +50,12 @@ server that fills in their templates.`,
 	}
 	f := c.Flags()
 	f.StringVar(&req.Port, "port", "0", "answer on this `PORT` (default: a free one)")
-	f.StringVar(&req.Host, "host", "127.0.0.1", "answer on this `ADDRESS`, so that other machines can connect (default: loopback)")
+	f.StringVar(&req.Host, "host", "127.0.0.1", "answer on this `ADDRESS`, so that other machines can connect "+
+		"(default: loopback)")
 	f.DurationVar(&req.Cache, "cache", 0, "let browsers cache files for `TIME`, such as 1h (default: no caching)")
 	f.StringVar(&req.Behind, "behind", "", "the `URL` of a server that fills in the pages' templates")
-	f.StringVar(&req.Profile, "profile", "", "show the pages as this `NAME`d profile of the packing list would leave them")
+	f.StringVar(&req.Profile, "profile", "", "show the pages as this `NAME`d profile of the packing list would "+
+		"leave them")
 	return c
 }
 

@@ -37,7 +37,8 @@ It is one change, applied completely or not at all. Preview it with --dry-run.`,
 			return a.answer(s, func() { a.printSettled(s) })
 		},
 	}
-	c.Flags().StringSliceVar(&req.Sources, "from", nil, "search this `FOLDER` for archives that were moved (repeatable)")
+	c.Flags().StringSliceVar(&req.Sources, "from", nil, "search this `FOLDER` for archives that were moved "+
+		"(repeatable)")
 	return a.changes(c)
 }
 

@@ -20,7 +20,8 @@ type siteAnswer struct {
 	Next   string `json:"next,omitempty"`   // what to do about it
 }
 
-// onSites gives a command the flag to run on every site below, and names each in the answer. Alone are flags that are of one site.
+// onSites gives a command the flag to run on every site below, and names each in the answer. Alone are flags that are
+// of one site.
 func (a *app) onSites(c *cobra.Command, alone ...string) *cobra.Command {
 	var all bool
 	c.Flags().BoolVar(&all, "all-sites", false, "do it for every site in this folder and below it")

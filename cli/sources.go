@@ -40,7 +40,8 @@ func settings() (*record.Settings, error) {
 	}
 	s, err := record.ReadSettings(b)
 	if err != nil {
-		return nil, problem.Refuse(problem.SettingsBad, "correct that file", "%s: %s", name, strings.TrimPrefix(err.Error(), record.ListFile+":"))
+		return nil, problem.Refuse(problem.SettingsBad, "correct that file", "%s: %s", name,
+			strings.TrimPrefix(err.Error(), record.ListFile+":"))
 	}
 	return s, nil
 }
@@ -68,8 +69,11 @@ func (a *app) sources() *cobra.Command {
 		Long: `Sources lists the package registries in your settings and asks each whether it
 answers. It also lists the CDNs of this project's packing list. No address is built
 in: set one with sources set.`,
-		Example: "  merry sources\n  merry sources --measure\n  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
-		Args:    cobra.NoArgs,
+		Example: "  merry sources\n  merry sources --measure\n  merry sources set registry " +
+			"https://registry.harbour.example\n  merry sources set registry https://own.harbour.example " +
+			"--scope @gull " +
+			"--token-from GULL_TOKEN",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			s, err := settings()
 			if err != nil {
@@ -83,7 +87,9 @@ in: set one with sources set.`,
 			if measure {
 				return a.measured(cmd.Context(), door)
 			}
-			list, err := door.TrySources(cmd.Context(), s.Registries, func(name string) bool { return os.Getenv(name) != "" })
+			list, err := door.TrySources(cmd.Context(), s.Registries, func(name string) bool {
+				return os.Getenv(name) != ""
+			})
 			if err != nil {
 				return err
 			}
@@ -107,7 +113,8 @@ in: set one with sources set.`,
 			})
 		},
 	}
-	c.Flags().BoolVar(&measure, "measure", false, "ask each host that pages link to a few times, and report how it answers")
+	c.Flags().BoolVar(&measure, "measure", false, "ask each host that pages link to a few times, and report how "+
+		"it answers")
 	c.AddCommand(a.sourcesSet(), a.sourcesLearn(), a.sourcesTry())
 	return c
 }
@@ -134,11 +141,14 @@ func (a *app) measured(ctx context.Context, door *crate.Crate) error {
 			if m.Offers != "" {
 				protocol += ", offers " + m.Offers
 			}
-			t.Add(show.Text(m.Host), plain(m.Pages), plain(m.Status), show.Text(protocol), show.Bytes(m.Wire), orWord(show.Text(m.Compressed), "no"), orWord(show.Text(m.Caching), "no header"), orWord(show.Text(m.CORS), "no"),
+			t.Add(show.Text(m.Host), plain(m.Pages), plain(m.Status), show.Text(protocol), show.Bytes(m.Wire),
+				orWord(show.Text(m.Compressed), "no"), orWord(show.Text(m.Caching), "no header"),
+				orWord(show.Text(m.CORS), "no"),
 				fmt.Sprintf("%d ms", m.Connect), fmt.Sprintf("%d ms", m.First))
 		}
 		a.printf("%s", t.Text(a.paint, ""))
-		a.printf("\nA link to a host without CORS can have no integrity. Files without caching are requested on every visit.\n")
+		a.printf("\nA link to a host without CORS can have no integrity. Files without caching are requested on " +
+			"every visit.\n")
 	})
 }
 
@@ -181,7 +191,8 @@ byte, and writes it into the packing list.`,
 				return err
 			}
 			return a.answer(l, func() {
-				a.printf("the file is %s of %s, so the pattern of the CDN %s is\n  %s\n", show.Text(l.File), show.Text(l.Library), show.Text(l.Name), show.Text(string(l.Pattern)))
+				a.printf("the file is %s of %s, so the pattern of the CDN %s is\n  %s\n", show.Text(l.File),
+					show.Text(l.Library), show.Text(l.Name), show.Text(string(l.Pattern)))
 				if l.Checked != "" {
 					a.printf("verified with %s\n", show.Text(l.Checked))
 				}
@@ -198,7 +209,8 @@ byte, and writes it into the packing list.`,
 	return a.changes(c)
 }
 
-// trustHost keeps the host of an address that the user named for a CDN in the settings: it may be in the user's own network.
+// trustHost keeps the host of an address that the user named for a CDN in the settings: it may be in the user's own
+// network.
 func trustHost(dry bool, address string) error {
 	u, err := url.Parse(address)
 	if dry || err != nil || u.Hostname() == "" || strings.ContainsAny(u.Hostname(), "{}") {
@@ -259,10 +271,12 @@ func (a *app) sourcesSet() *cobra.Command {
 		Long: `Set stores where libraries come from. A registry, the download folder,
 certificates, a browser and hosts go into your settings, for all projects. A CDN
 goes into this project's packing list.`,
-		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set downloads ../downloads",
-		Args:    cobra.NoArgs,
+		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set downloads " +
+			"../downloads",
+		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return problem.Misuse(c.CommandPath()+" --help", "name what to set: registry, cdn, host, browser, downloads or certificates")
+			return problem.Misuse(c.CommandPath()+" --help", "name what to set: registry, cdn, host, browser, "+
+				"downloads or certificates")
 		},
 	}
 	var r record.Registry
@@ -272,8 +286,9 @@ goes into this project's packing list.`,
 		Long: `The address goes into your settings, for all projects. A token is never stored:
 --token-from names the environment variable that holds it. It is sent only to the
 registry's own host, over TLS.`,
-		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set registry https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
-		Args:    cobra.ExactArgs(1),
+		Example: "  merry sources set registry https://registry.harbour.example\n  merry sources set registry " +
+			"https://own.harbour.example --scope @gull --token-from GULL_TOKEN",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			u, err := url.Parse(args[0])
 			if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
@@ -283,7 +298,8 @@ registry's own host, over TLS.`,
 				return err
 			}
 			if public, hidden := cdn.WithoutSecrets(args[0]); len(hidden) > 0 {
-				return misuse("%s contains a credential (%s), which would be stored; name the variable that holds it: --token-from GULL_TOKEN", public, strings.Join(hidden, ", "))
+				return misuse("%s contains a credential (%s), which would be stored; name the variable that holds it: "+
+					"--token-from GULL_TOKEN", public, strings.Join(hidden, ", "))
 			}
 			if r.Scope != "" && (!strings.HasPrefix(r.Scope, "@") || strings.Contains(r.Scope, "/")) {
 				return misuse("--scope %s: a scope looks like @gull", r.Scope)
@@ -306,12 +322,16 @@ registry's own host, over TLS.`,
 			})
 		},
 	}
-	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "another `HOST` from which the registry may serve its archives")
+	registry.Flags().StringSliceVar(&r.ArchivesOn, "archives-on", nil, "another `HOST` from which the registry may "+
+		"serve its archives")
 	registry.Flags().StringVar(&r.Scope, "scope", "", "only for packages of this `SCOPE`, such as @gull")
 	registry.Flags().StringVar(&r.TokenFrom, "token-from", "", "the environment `VARIABLE` that holds the token")
-	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that look and --look use", "/usr/bin/chromium", func(s *record.Settings, v string) { s.Browser = v }),
-		a.setText("downloads DIR", "Set the folder where downloads arrive", "../downloads", func(s *record.Settings, v string) { s.Downloads = v }),
-		a.setText("certificates FILE", "Set a file of certificate authorities to trust, in PEM", "harbour.pem", func(s *record.Settings, v string) { s.Certificates = v }))
+	set.AddCommand(registry, a.sourcesSetCDN(), a.sourcesSetHost(), a.setText("browser FILE", "Set the browser that "+
+		"look and --look use", "/usr/bin/chromium", func(s *record.Settings, v string) { s.Browser = v }),
+		a.setText("downloads DIR", "Set the folder where downloads arrive", "../downloads",
+			func(s *record.Settings, v string) { s.Downloads = v }),
+		a.setText("certificates FILE", "Set a file of certificate authorities to trust, in PEM", "harbour.pem",
+			func(s *record.Settings, v string) { s.Certificates = v }))
 	return set
 }
 
@@ -373,14 +393,17 @@ local server under another host name. Nothing else on the machine changes.`,
 			if err := saveSettings(s); err != nil {
 				return err
 			}
-			return a.answer(hostAddressesAnswer{s.Hosts}, func() { a.printf("%s is at %s\n", show.Text(args[0]), show.Text(args[1])) })
+			return a.answer(hostAddressesAnswer{s.Hosts}, func() {
+				a.printf("%s is at %s\n", show.Text(args[0]), show.Text(args[1]))
+			})
 		},
 	}
 }
 
 func (a *app) setText(use, short, example string, put func(*record.Settings, string)) *cobra.Command {
 	return &cobra.Command{
-		Use: use, Short: short, Args: cobra.ExactArgs(1), Example: "  merry sources set " + strings.Fields(use)[0] + " " + example,
+		Use: use, Short: short, Args: cobra.ExactArgs(1), Example: "  merry sources set " + strings.Fields(use)[0] +
+			" " + example,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			full := a.full(args[0])
 			if _, err := os.Stat(full); err != nil {

@@ -46,7 +46,8 @@ func (a *app) printStart(s *crate.Started) {
 		a.printf("%s\n", show.Count(s.Pages, "page", "pages"))
 		t := &show.Table{}
 		t.Add("folder for", "is", "because")
-		for _, row := range []struct{ word, dir string }{{"scripts", s.Folders.Scripts}, {"styles", s.Folders.Styles}, {"fonts", s.Folders.Fonts}, {"images", s.Folders.Images}, {"together", s.Folders.Together}} {
+		for _, row := range []struct{ word, dir string }{{"scripts", s.Folders.Scripts}, {"styles", s.Folders.Styles},
+			{"fonts", s.Folders.Fonts}, {"images", s.Folders.Images}, {"together", s.Folders.Together}} {
 			t.Add(row.word, row.dir, s.Learned[row.word])
 		}
 		a.printf("%s", t.Text(a.paint, "  "))

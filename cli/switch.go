@@ -126,5 +126,7 @@ func costs(before, after *crate.Cost) string {
 		return b + " → " + n
 	}
 	hosts := cmp.Or(strings.Join(after.Hosts, ", "), "none")
-	return fmt.Sprintf("own server %s, others %s; other hosts: %s; render-blocking requests: %s", pair(show.Bytes(before.Own), show.Bytes(after.Own)), pair(show.Bytes(before.Others), show.Bytes(after.Others)), hosts, pair(plain(before.Blocking), plain(after.Blocking)))
+	return fmt.Sprintf("own server %s, others %s; other hosts: %s; render-blocking requests: %s",
+		pair(show.Bytes(before.Own), show.Bytes(after.Own)), pair(show.Bytes(before.Others), show.Bytes(after.Others)),
+		hosts, pair(plain(before.Blocking), plain(after.Blocking)))
 }

@@ -66,10 +66,12 @@ type takeFlags struct {
 // add adds the flags to a command.
 func (f *takeFlags) add(c *cobra.Command) {
 	flags := c.Flags()
-	flags.StringSliceVar(&f.req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set (repeatable)")
+	flags.StringSliceVar(&f.req.Files, "files", nil, "take the files that match `GLOB` instead of the suggested set "+
+		"(repeatable)")
 	f.src.add(c)
 	flags.BoolVar(&f.suggested, "suggested", false, "take the suggested set without asking")
-	flags.StringSliceVar(&f.req.Parts, "part", nil, "also take the part, theme or variant `NAME` that peek lists (repeatable)")
+	flags.StringSliceVar(&f.req.Parts, "part", nil, "also take the part, theme or variant `NAME` that peek lists "+
+		"(repeatable)")
 	flags.StringVar(&f.req.As, "as", "", "call the library `NAME` in the crate (default: its own name)")
 	flags.StringSliceVar(&f.rename, "rename", nil, "rename a file: `OLD=NEW` (repeatable)")
 	flags.StringSliceVar(&f.req.Keep, "keep", nil, "also keep the files that match `GLOB`, without tags (repeatable)")
@@ -78,10 +80,12 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.BoolVar(&f.req.Fragments, "fragments", false, "with --page, also put tags on parts of pages")
 	flags.BoolVar(&f.req.Whole, "whole", false, "take everything for a page and keep it whole, in later versions too")
 	flags.StringVar(&f.req.Into, "into", "", "keep the files in one folder, at this `FOLDER` of the site")
-	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a path of its own: `FILE=PATH` (repeatable)")
+	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a path of its own: "+
+		"`FILE=PATH` (repeatable)")
 	flags.BoolVar(&f.together, "together", false, "keep the files in one folder")
 	flags.BoolVar(&f.byKind, "by-kind", false, "put the files into the site's folders by kind")
-	flags.StringVar((*string)(&f.req.Names), "names", "", "`HOW` to name files: shipped, plain (no version) or versioned (default: as the site does)")
+	flags.StringVar((*string)(&f.req.Names), "names", "", "`HOW` to name files: shipped, plain (no version) or "+
+		"versioned (default: as the site does)")
 	flags.BoolVar(&f.minified, "minified", false, "pages use the minified build (the default)")
 	flags.BoolVar(&f.readable, "readable", false, "pages use the readable build")
 	flags.BoolVar(&f.req.OneBuild, "one-build", false, "keep only the build that pages use")
@@ -95,8 +99,11 @@ func (f *takeFlags) add(c *cobra.Command) {
 
 // fill determines the request from the flags and arguments.
 func (f *takeFlags) fill(a *app, args []string) error {
-	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename)+len(f.req.Keep)+len(f.places) > 0 || f.req.Into != "" || f.src.integrity != "") {
-		return misuse("--as, --files, --part, --keep, --into, --place, --rename and --integrity work with one source; take the others separately")
+	if len(args) > 1 && (f.req.As != "" || len(f.req.Files)+len(f.req.Parts)+len(f.rename)+len(f.req.Keep)+
+		len(f.places) > 0 || f.req.Into != "" || f.src.integrity != "") {
+		return misuse("--as, --files, --part, --keep, --into, --place, --rename and --integrity work with " +
+			"one source; " +
+			"take the others separately")
 	}
 	f.req.More = args[1:]
 	f.req.Integrity = f.src.integrity
@@ -150,7 +157,8 @@ func (a *app) runTake(cmd *cobra.Command, f *takeFlags, args []string) error {
 		return err
 	}
 	defer door.Close()
-	choosing := f.req.Form == "" && len(f.req.Files)+len(f.req.Parts)+len(f.req.Keep) == 0 && !f.req.Whole && !f.suggested && len(args) == 1
+	choosing := f.req.Form == "" && len(f.req.Files)+len(f.req.Parts)+len(f.req.Keep) == 0 && !f.req.Whole &&
+		!f.suggested && len(args) == 1
 	if choosing && isTerminal(a.in) && paintable(a.out) && !a.json {
 		look, err := door.Peek(ctx, f.req.Source, f.src.integrity, true)
 		if err != nil {
@@ -278,21 +286,26 @@ func (a *app) printNeeds(t *crate.Taken) {
 		switch {
 		case n.Import != "" && n.Library != "":
 		case n.Import != "":
-			a.printf("imports %s by name (%s): provided by merry take '%s', or use --with-needs\n", show.Text(n.Import), show.Text(n.At), show.Text(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
+			a.printf("imports %s by name (%s): provided by merry take '%s', or use --with-needs\n", show.Text(n.Import),
+				show.Text(n.At), show.Text(strings.TrimSuffix(n.Package+"@"+n.Range, "@")))
 		case n.Library != "":
-			a.printf("needs %s before it on the page (%s): provided by %s in the crate\n", show.Text(global), show.Text(n.At), show.Text(n.Library))
+			a.printf("needs %s before it on the page (%s): provided by %s in the crate\n", show.Text(global),
+				show.Text(n.At), show.Text(n.Library))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
 		case n.Part != "":
-			a.printf("needs %s before it on the page (%s): provided by %s of the package %s, with --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))
+			a.printf("needs %s before it on the page (%s): provided by %s of the package %s, with --with-needs\n",
+				show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))
 		case n.Package != "":
-			a.printf("needs %s before it on the page (%s): provided by merry take '%s@%s', or use --with-needs\n", show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
+			a.printf("needs %s before it on the page (%s): provided by merry take '%s@%s', or use --with-needs\n",
+				show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
 		default:
-			a.printf("needs %s before it on the page (%s), and nothing in the crate defines it\n", show.Text(global), show.Text(n.At))
+			a.printf("needs %s before it on the page (%s), and nothing in the crate defines it\n", show.Text(global),
+				show.Text(n.At))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
@@ -362,15 +375,18 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 	if dry {
 		word = map[string]string{"took": "would take", "added to": "would add to"}[word]
 	}
-	a.printf("%s %s\n", cmp.Or(word, "already there:"), a.paint.Bold(strings.TrimSpace(show.Text(t.Library)+" "+show.Text(t.Version))))
+	a.printf("%s %s\n", cmp.Or(word, "already there:"),
+		a.paint.Bold(strings.TrimSpace(show.Text(t.Library)+" "+show.Text(t.Version))))
 	if !dry {
 		a.printTakenFiles(t)
 	}
 	if t.FolderReason != "" {
-		a.printf("kept in one folder: %d of %s, because %s\n", len(t.InFolder), show.Count(len(t.Choices), "file", "files"), show.Text(t.FolderReason))
+		a.printf("kept in one folder: %d of %s, because %s\n", len(t.InFolder), show.Count(len(t.Choices), "file",
+			"files"), show.Text(t.FolderReason))
 	}
 	if t.Digest != "" && t.FirstSeen && !dry {
-		a.printf("first download, so there is nothing to verify it against; to require the same bytes elsewhere, use\n  --integrity %s\n", t.Digest)
+		a.printf("first download, so there is nothing to verify it against; to require the same bytes elsewhere, "+
+			"use\n  --integrity %s\n", t.Digest)
 	}
 	a.printNeeds(t)
 	a.remarks(t.Notes)

@@ -45,7 +45,8 @@ A change that was interrupted can be completed with --finish or reverted with
 			if len(args) > 0 {
 				var err error
 				if steps, err = strconv.Atoi(args[0]); err != nil || steps < 1 {
-					return problem.Misuse("merry undo --list  # numbers the changes", "%s is not the number of a change", args[0])
+					return problem.Misuse("merry undo --list  # numbers the changes",
+						"%s is not the number of a change", args[0])
 				}
 			}
 			return a.undoSteps(cmd.Context(), steps, again)
@@ -82,7 +83,8 @@ func (a *app) undoSteps(ctx context.Context, steps int, again bool) error {
 		}
 		all = slices.DeleteFunc(all, func(c crate.PastChange) bool { return c.Undone })
 		if len(all) < steps {
-			return problem.Refuse(problem.NothingThere, "merry undo --list  # numbers the changes", "there is no change %d: the numbers go from 1 to %d", steps, len(all))
+			return problem.Refuse(problem.NothingThere, "merry undo --list  # numbers the changes",
+				"there is no change %d: the numbers go from 1 to %d", steps, len(all))
 		}
 		if a.dry {
 			return a.answer(changesAnswer{all[:steps]}, func() {
@@ -164,7 +166,8 @@ func (a *app) undoAbandon(ctx context.Context) error {
 			}
 			a.printf("reverted: %s\n", show.Text(e.Title))
 			for _, name := range e.Left {
-				a.printf("  %s was changed by another program after the interruption, and was left as it is\n", show.Text(name))
+				a.printf("  %s was changed by another program after the interruption, and was left as it is\n",
+					show.Text(name))
 			}
 			if e.Kept != "" {
 				a.printf("  the earlier contents of those files are in %s\n", show.Text(e.Kept))
@@ -199,7 +202,8 @@ func recordsLast(files []string) []string {
 	return append(list, slices.DeleteFunc(slices.Clone(files), func(f string) bool { return !isRecord(f) })...)
 }
 
-// printChanges prints a table of changes: those that can be undone with their numbers, then those that can be done again.
+// printChanges prints a table of changes: those that can be undone with their numbers, then those that can be done
+// again.
 func (a *app) printChanges(lines []crate.PastChange) {
 	t := &show.Table{Right: map[int]bool{0: true}}
 	t.Add("", "change", "when", "files")

@@ -53,7 +53,8 @@ how much, what is held and why, and what an upgrade would break on these pages.`
 	}
 	c.Flags().BoolVar(&all, "all", false, "list all versions (default: the newest 20)")
 	c.Flags().BoolVar(&newer, "newer", false, "list the libraries of the crate that are behind")
-	c.Flags().StringVar(&advisories, "advisories", "", "with --newer: `PATH` of a folder, archive or file of advisories in the OSV format")
+	c.Flags().StringVar(&advisories, "advisories", "", "with --newer: `PATH` of a folder, archive or file of "+
+		"advisories in the OSV format")
 	return c
 }
 
@@ -70,7 +71,8 @@ func (a *app) printNewer(list []crate.UpgradeLine) {
 		if l.Hold != nil {
 			held = l.Hold.Reason() + ": " + l.Hold.Because
 		}
-		t.Add(show.Text(l.Library), show.Text(l.Here), show.Text(l.Allowed), show.Text(l.Newest), orWord(l.Behind, "-"), show.Text(orWord(l.Effect, "-")), show.Text(held))
+		t.Add(show.Text(l.Library), show.Text(l.Here), show.Text(l.Allowed), show.Text(l.Newest), orWord(l.Behind, "-"),
+			show.Text(orWord(l.Effect, "-")), show.Text(held))
 		if behind == "" && l.Allowed != "" && l.Allowed != l.Here {
 			behind = l.Library + " " + l.Allowed
 		}
@@ -136,7 +138,8 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		if l.Deprecated != "" {
 			words = append(words, "deprecated: "+show.Text(l.Deprecated))
 		}
-		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " ")), size, show.Text(l.Licence), syntax, strings.Join(words, "; "))
+		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " ")), size, show.Text(l.Licence), syntax,
+			strings.Join(words, "; "))
 	}
 	a.printf("%s", t.Text(a.paint, "  "))
 	a.remarks(v.Notes)
@@ -153,8 +156,9 @@ func (a *app) hold() *cobra.Command {
 		Short: "Keep a library at or below a version, with the reason",
 		Long: `Hold records why a library must not move. repin and versions respect it, and
 contents shows it. Without --at or --below, it holds the version in the crate.`,
-		Example: "  merry hold oarlock --below 2.0.0 --because \"the boathouse kiosk's browser has no classes\"\n  merry hold oarlock --off",
-		Args:    cobra.ExactArgs(1),
+		Example: "  merry hold oarlock --below 2.0.0 --because \"the boathouse kiosk's browser has no classes\"\n" +
+			"  merry hold oarlock --off",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if h.At != "" && h.Below != "" {
 				return misuse("--at and --below exclude each other")
@@ -182,7 +186,8 @@ contents shows it. Without --at or --below, it holds the version in the crate.`,
 				case out.Hold == nil:
 					a.printf("%s is no longer held\n", show.Text(out.Library))
 				default:
-					a.printf("%s is held %s: %s\n", show.Text(out.Library), show.Text(out.Hold.Reason()), show.Text(out.Hold.Because))
+					a.printf("%s is held %s: %s\n", show.Text(out.Library), show.Text(out.Hold.Reason()),
+						show.Text(out.Hold.Because))
 				}
 			})
 		},
@@ -212,13 +217,16 @@ each other. It never overwrites a file that somebody changed.
 and scripts, and parts of pictures that pages show by name. --rename-sure applies
 the renames that compare is certain of. A table for --renames has an old and a new
 name in each line, as text, CSV or Markdown; merry compare --renames-to writes one.`,
-		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from ../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
+		Example: "  merry repin oarlock@2.0.3 --dry-run\n  merry repin brinework@2.0.0 --rename-sure --rename " +
+			"bw-left=bw-start\n  merry repin oarlock@2 tidechart@4\n  merry repin oarlock --from " +
+			"../downloads/oarlock-2.0.3.zip\n  merry repin --newest-allowed --dry-run",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case req.Newest && (len(args) > 0 || from != ""):
 				return misuse("--newest-allowed works on the whole crate; name libraries or use it")
 			case !req.Newest && len(args) == 0:
-				return problem.Misuse("merry versions --newer  # lists what is behind", "name libraries, or use --newest-allowed")
+				return problem.Misuse("merry versions --newer  # lists what is behind", "name libraries, or use "+
+					"--newest-allowed")
 			case from != "" && len(args) > 1:
 				return misuse("--from is the source of one library, and you named %d", len(args))
 			}
@@ -253,8 +261,10 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 	}
 	f := c.Flags()
 	f.StringVar(&from, "from", "", "the `SOURCE` of the other version (default: the registry)")
-	f.BoolVar(&req.Newest, "newest-allowed", false, "move every registry library to the newest version that its hold allows")
-	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW`, or a part of pictures, '#OLD=#NEW' (repeatable)")
+	f.BoolVar(&req.Newest, "newest-allowed", false, "move every registry library to the newest version that its "+
+		"hold allows")
+	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW`, or a part of pictures, '#OLD=#NEW' "+
+		"(repeatable)")
 	f.StringVar(&table, "renames", "", "rename the classes in the table in `FILE`")
 	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages only, not in own stylesheets and scripts")
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes that compare is certain of")
@@ -271,7 +281,8 @@ func (a *app) printRepin(r *crate.Repinned) {
 	for _, l := range r.Libraries {
 		if l.Old != l.New {
 			moved++
-			a.printf("%s %s from %s to %s\n", verb, a.paint.Bold(show.Text(l.Library)), show.Text(l.Old), show.Text(l.New))
+			a.printf("%s %s from %s to %s\n", verb, a.paint.Bold(show.Text(l.Library)), show.Text(l.Old),
+				show.Text(l.New))
 		}
 	}
 	switch {
@@ -289,14 +300,16 @@ func (a *app) printRepin(r *crate.Repinned) {
 		if strings.HasPrefix(n.Old, "#") {
 			kind = "symbol"
 		}
-		a.printf("  %s %s is now %s, in %s%s\n", kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place", "places"), where)
+		a.printf("  %s %s is now %s, in %s%s\n", kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place",
+			"places"), where)
 	}
 	if r.DryRun {
 		a.printf("\n")
 		a.touched(r.Result)
 	} else {
 		for _, f := range r.Files {
-			a.printf("  %s %s\n", map[crate.Action]string{crate.Added: "added  ", crate.Changed: "changed", crate.Removed: "removed"}[f.Do], show.Text(f.Path))
+			a.printf("  %s %s\n", map[crate.Action]string{crate.Added: "added  ", crate.Changed: "changed",
+				crate.Removed: "removed"}[f.Do], show.Text(f.Path))
 		}
 	}
 	a.remarks(r.Notes)

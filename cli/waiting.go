@@ -13,14 +13,19 @@ import (
 
 // doing is what commands that may take a while are busy with, as a person who waits is reported.
 var doing = map[string]string{
-	"peek": "reading the source", "take": "reading the source and writing", "adopt": "identifying the tags", "include": "updating the pages", "omit": "updating the pages", "switch": "updating the pages",
-	"order": "reading the pages and their scripts", "move": "moving files and updating references", "drop": "updating the pages", "check": "checking the pages", "look": "opening the pages in the browser",
-	"contents": "reading the crate", "bill": "reading the crate", "seal": "reading the files", "versions": "asking the registry", "compare": "comparing the versions", "repin": "moving the versions", "settle": "comparing with the packing list",
-	"refill": "getting the files", "sources": "asking the registries", "learn": "asking the CDN", "try": "asking the CDNs",
+	"peek": "reading the source", "take": "reading the source and writing", "adopt": "identifying the tags",
+	"include": "updating the pages", "omit": "updating the pages", "switch": "updating the pages",
+	"order": "reading the pages and their scripts", "move": "moving files and updating references",
+	"drop": "updating the pages", "check": "checking the pages", "look": "opening the pages in the browser",
+	"contents": "reading the crate", "bill": "reading the crate", "seal": "reading the files",
+	"versions": "asking the registry", "compare": "comparing the versions", "repin": "moving the versions",
+	"settle": "comparing with the packing list",
+	"refill": "getting the files", "sources": "asking the registries", "learn": "asking the CDN",
+	"try": "asking the CDNs",
 }
 
-// A waiting tells on a terminal what is being waited for, on one line and once that takes longer than a moment. It takes the line off before
-// anything else is printed.
+// A waiting tells on a terminal what is being waited for, on one line and once that takes longer than a moment. It
+// takes the line off before anything else is printed.
 type waiting struct {
 	out   io.Writer
 	width int

@@ -28,7 +28,8 @@ func (k *kept) String() string {
 	return k.b.String()
 }
 
-// TestWaiting: what is waited for is reported once the wait is long, fits the window, and is taken off before anything else is printed.
+// TestWaiting: what is waited for is reported once the wait is long, fits the window, and is taken off before anything
+// else is printed.
 func TestWaiting(t *testing.T) {
 	var terminal kept
 	w := startWaiting(&terminal, 20, "checking the pages of the club")

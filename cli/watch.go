@@ -10,8 +10,8 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// watch checks, and checks again whenever files change, until it is interrupted. It prints what came and what went, with --json a line for
-// each check. Each check opens the project again, since anything may have changed.
+// watch checks, and checks again whenever files change, until it is interrupted. It prints what came and what went,
+// with --json a line for each check. Each check opens the project again, since anything may have changed.
 func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 	var last *crate.Checked
 	look := func(ctx context.Context) error {
@@ -39,7 +39,8 @@ func (a *app) watch(ctx context.Context, req crate.CheckRequest) error {
 	defer door.Close()
 	err = door.Watch(ctx, crate.Unhurried, func([]string) {
 		if err := look(ctx); err != nil && ctx.Err() == nil {
-			fmt.Fprintf(a.err, "merry: %s\n", show.Lines(problem.Of(err).What)) // a file that is half written: the next change tells more
+			// a file that is half written: the next change tells more
+			fmt.Fprintf(a.err, "merry: %s\n", show.Lines(problem.Of(err).What))
 		}
 	})
 	if ctx.Err() != nil {
@@ -56,7 +57,8 @@ func (a *app) answerChanges(before, now *crate.Checked) {
 	}
 	came, went := check.Changes(was.Findings, now.Findings)
 	if a.json {
-		line, err := encode(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": came, "went": went})
+		line, err := encode(map[string]any{"pages": now.Pages, "findings": len(now.Findings), "came": came,
+			"went": went})
 		if err == nil {
 			a.printf("%s\n", line)
 		}

@@ -47,7 +47,8 @@ type Result = reconcile.Result
 type PageChange = reconcile.PageChange
 
 func (c *Crate) options() change.Options {
-	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Notify: c.Notify, Beside: map[string][]byte{path.Base(record.SchemaFile): record.Schema()}}
+	return change.Options{Dry: c.Dry, Keep: c.keep, Key: c.key, Notify: c.Notify,
+		Beside: map[string][]byte{path.Base(record.SchemaFile): record.Schema()}}
 }
 
 // notify tells each note once: a command may read the project twice.
@@ -102,7 +103,9 @@ func (c *Crate) project(on *disk.Folder) (*project.Project, error) {
 		if _, ferr := c.bounds.Find(c.Dir); ferr != nil {
 			return nil, ferr // it says that the site has not been started
 		}
-		err = problem.Refuse(problem.RecordBroken, "remove it, and restore the file from version control; merry start  # makes a new one", "%s is a link that leads nowhere", record.ListFile)
+		err = problem.Refuse(problem.RecordBroken, "remove it, and restore the file from version control; "+
+			"merry start  "+
+			"# makes a new one", "%s is a link that leads nowhere", record.ListFile)
 	}
 	if err != nil {
 		return nil, err

@@ -55,7 +55,8 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 			continue
 		}
 		if !even {
-			return nil, problem.Refuse(problem.Needed, "merry drop "+other.Name+"  # first; or use --even-if-needed", "%s needs %s", other.Name, name)
+			return nil, problem.Refuse(problem.Needed, "merry drop "+other.Name+"  # first; or use --even-if-needed",
+				"%s needs %s", other.Name, name)
 		}
 		other.Needs = slices.DeleteFunc(other.Needs, func(n string) bool { return n == name })
 	}
@@ -66,7 +67,8 @@ func (c *Crate) Drop(ctx context.Context, name string, even bool) (*Dropped, err
 	out := &Dropped{Library: name}
 	if d.Seal.Libraries[name] != nil {
 		files := tags.FilesOf(d.Before, name)
-		mentions, err := tags.MentionsOf(ctx, d.Before, slices.Concat(site.Pages, d.Before.OwnFiles(site, packages.Stylesheet), d.Before.OwnFiles(site, packages.Script)), files)
+		mentions, err := tags.MentionsOf(ctx, d.Before, slices.Concat(site.Pages,
+			d.Before.OwnFiles(site, packages.Stylesheet), d.Before.OwnFiles(site, packages.Script)), files)
 		if err != nil {
 			return nil, err
 		}

@@ -40,7 +40,8 @@ type Environment struct {
 func Open(env Environment) *Crate {
 	cache := source.NewCache(env.CacheDir)
 	opener := &origin.Opener{Cache: cache, Offline: env.Offline, Fresh: env.Fresh, Client: &source.Client{
-		AllowPlain: env.AllowPlain, Progress: env.Progress, Certificates: env.Settings.Certificates, Hosts: env.Settings.Hosts, Trusted: env.Settings.OwnHosts,
+		AllowPlain: env.AllowPlain, Progress: env.Progress, Certificates: env.Settings.Certificates,
+		Hosts: env.Settings.Hosts, Trusted: env.Settings.OwnHosts,
 		Stall: env.Patience, Wait: min(env.Patience, 500*time.Millisecond)}}
 	for _, r := range env.Settings.Registries {
 		reg := source.Registry{URL: r.URL, Scope: r.Scope, ArchivesOn: r.ArchivesOn}
@@ -52,7 +53,8 @@ func Open(env Environment) *Crate {
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader
 	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify,
-		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)), window: new(look.Window)}
+		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)),
+		window: new(look.Window)}
 }
 
 // Close frees the resources of the command.

@@ -32,11 +32,13 @@ func (c *Crate) Hold(ctx context.Context, name string, hold *record.Hold) (*Held
 			hold.At = lib.Version
 		}
 		if !project.AllowedBy(hold)(lib.Version) {
-			return nil, problem.Refuse(problem.Held, "move "+name+" to a version that the hold allows first: merry repin "+name+"@VERSION", "%s is at %s, which this hold would exclude", name, lib.Version)
+			return nil, problem.Refuse(problem.Held, "move "+name+" to a version that the hold allows first: "+
+				"merry repin "+name+"@VERSION", "%s is at %s, which this hold would exclude", name, lib.Version)
 		}
 	}
 	if hold == nil && lib.Hold != nil && lib.Hold.From != "" {
-		return nil, problem.Refuse(problem.Held, "remove it from share: there", "%s is held by %s, for all sites below it", name, lib.Hold.From)
+		return nil, problem.Refuse(problem.Held, "remove it from share: there", "%s is held by %s, for all "+
+			"sites below it", name, lib.Hold.From)
 	}
 	lib.Hold = hold
 	out := &Held{Library: name, Hold: hold}

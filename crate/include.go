@@ -77,7 +77,8 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 	for _, name := range req.Names {
 		if d.List.Library(name) != nil || d.Seal.Libraries[name] != nil {
 			for _, said := range req.Only {
-				if sealed := d.Before.Seal.Libraries[name]; sealed != nil && !slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Called(said) }) {
+				if sealed := d.Before.Seal.Libraries[name]; sealed != nil && !slices.ContainsFunc(sealed.Files,
+					func(f record.File) bool { return f.Called(said) }) {
 					return nil, libraries.NoFile(name, sealed, said)
 				}
 			}
@@ -150,7 +151,8 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeR
 			}
 		}
 		if len(of) == 0 {
-			return nil, problem.Refuse(problem.NothingThere, "take it again, with --files", "%s has no script or stylesheet in the project that could go on a page", lib)
+			return nil, problem.Refuse(problem.NothingThere, "take it again, with --files", "%s has no script or "+
+				"stylesheet in the project that could go on a page", lib)
 		}
 		files = append(files, of...)
 	}

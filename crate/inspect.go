@@ -119,7 +119,9 @@ func (c *Crate) Mend(ctx context.Context, patterns []string) (*Mended, error) {
 const mending = "check --fix"
 
 // repair does work on pages, each of which is reported its number among them.
-func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Result, begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int)) error {
+func (c *Crate) repair(ctx context.Context, title string, patterns []string, out *Result,
+	begin func(pages []paths.InSite), work func(ctx context.Context, r *inspect.Repairer, e *tags.Editor,
+		n int)) error {
 	d, set, err := c.plan(ctx, title)
 	if err != nil {
 		return err
@@ -141,7 +143,9 @@ func (c *Crate) repair(ctx context.Context, title string, patterns []string, out
 	}
 	r := inspect.NewRepairer(d.Before, site)
 	d.OnPages(pages, func(ctx context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
-		n, _ := slices.BinarySearchFunc(pages, e.Path, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+		n, _ := slices.BinarySearchFunc(pages, e.Path, func(a, b paths.InSite) int {
+			return strings.Compare(a.String(), b.String())
+		})
 		work(ctx, r, e, n)
 		return nil
 	})

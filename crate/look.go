@@ -42,16 +42,20 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 }
 
 // lookAt looks at a project's pages with the user's browser, and with some of its files planned.
-func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked, error) {
-	req.Overlay, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts, c.settings.Certificates, c.Origin.Offline
+func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked,
+	error) {
+	req.Overlay, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts,
+		c.settings.Certificates, c.Origin.Offline
 	return look.Look(ctx, c.window, p, req)
 }
 
 // LookAhead opens the pages that a compared library is on, as they are and as repin would leave them, and compares the
 // two. RenameSure includes the certain renames. It changes nothing.
-func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRequest, renameSure bool) (*Looked, error) {
+func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRequest, renameSure bool) (*Looked,
+	error) {
 	if len(compared.PageUses) == 0 {
-		return nil, problem.Misuse("merry compare "+texts.Word(req.Library)+" "+texts.Word(req.New)+"  # without --look", "%s is on no page of this project, so there is nothing to open", req.Library)
+		return nil, problem.Misuse("merry compare "+texts.Word(req.Library)+" "+texts.Word(req.New)+
+			"  # without --look", "%s is on no page of this project, so there is nothing to open", req.Library)
 	}
 	p, drafted, err := c.asAfter(ctx, func(dry *Crate) error {
 		before, err := dry.read(ctx)

@@ -103,7 +103,8 @@ func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeke
 			}
 			continue
 		}
-		pf := PeekedFile{Path: f.Path, Kind: f.Kind, Build: f.Build, Size: f.Size, Wire: f.Packed, OtherBuild: f.OtherBuild, Map: f.Map, MapOf: f.MapOf, ExcludedBecause: why}
+		pf := PeekedFile{Path: f.Path, Kind: f.Kind, Build: f.Build, Size: f.Size, Wire: f.Packed,
+			OtherBuild: f.OtherBuild, Map: f.Map, MapOf: f.MapOf, ExcludedBecause: why}
 		if r := f.Script; r != nil {
 			pf.Form, pf.Syntax, pf.Defines, pf.Needs = r.Form, r.Syntax, r.Defines, r.Needs
 		}
@@ -112,7 +113,8 @@ func (c *Crate) Peek(ctx context.Context, name, wanted string, all bool) (*Peeke
 		}
 		out.Files = append(out.Files, pf)
 	}
-	for _, why := range []string{"about the library", "documentation", "examples", "sources", "tests", "tools", "types", "other packages"} {
+	for _, why := range []string{"about the library", "documentation", "examples", "sources", "tests", "tools", "types",
+		"other packages"} {
 		if g := aside[why]; g != nil {
 			out.Excluded = append(out.Excluded, *g)
 		}

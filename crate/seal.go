@@ -29,8 +29,8 @@ func (c *Crate) SealFiles(ctx context.Context, names []string, algorithm string)
 	return sealing.Files(ctx, c.Dir, names, algorithm, c.Origin.FetchAsked)
 }
 
-// SealPage looks at what a page demands of the files that it asks for. Local ones are looked for below the folder that the command was
-// given in, from which the page's name is.
+// SealPage looks at what a page demands of the files that it asks for. Local ones are looked for below the folder that
+// the command was given in, from which the page's name is.
 func (c *Crate) SealPage(ctx context.Context, b []byte, name string) ([]SealDemand, error) {
 	return sealing.Page(ctx, b, c.Dir, name, c.Origin.Fetch)
 }

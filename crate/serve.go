@@ -37,14 +37,17 @@ type ServeRequest struct {
 // Serve serves the site, reloads pages on changes, and reports what browsers say.
 func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 	s := &serve.Session{Port: req.Port, Ready: req.Ready, OnPage: req.OnPage, OnError: req.OnError,
-		Options: serve.Options{Host: req.Host, Cache: req.Cache, CDNFallback: c.Origin.Offline, Live: true, OnMessage: req.OnMessage}}
+		Options: serve.Options{Host: req.Host, Cache: req.Cache, CDNFallback: c.Origin.Offline, Live: true,
+			OnMessage: req.OnMessage}}
 	if n, err := strconv.Atoi(req.Port); err != nil || n < 0 || n > 65535 {
-		return problem.Misuse("merry serve --port 8000; merry serve  # on a free port", "--port %s is not a port", req.Port)
+		return problem.Misuse("merry serve --port 8000; merry serve  # on a free port", "--port %s is not a port",
+			req.Port)
 	}
 	if req.Behind != "" {
 		behind, err := url.Parse(req.Behind)
 		if err != nil || behind.Host == "" || behind.Scheme != "http" && behind.Scheme != "https" {
-			return problem.Misuse("write it as http://127.0.0.1:8080", "--behind %s is not the address of a server", req.Behind)
+			return problem.Misuse("write it as http://127.0.0.1:8080", "--behind %s is not the address of a server",
+				req.Behind)
 		}
 		s.Behind = behind
 	}
@@ -81,8 +84,8 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 	return s.Run(ctx)
 }
 
-// generations are the last states of a project that is looked at again and again. A request may still be at work on the one before the
-// last; older ones are closed, since each holds open files.
+// generations are the last states of a project that is looked at again and again. A request may still be at work on the
+// one before the last; older ones are closed, since each holds open files.
 type generations struct {
 	mu   sync.Mutex
 	list []*Crate
@@ -106,8 +109,8 @@ func (g *generations) close() {
 	g.list = nil
 }
 
-// asProfile reads the project, and determines the files that it would have under a profile, by their places in the site. Without a profile
-// there are none.
+// asProfile reads the project, and determines the files that it would have under a profile, by their places in the
+// site. Without a profile there are none.
 func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project, map[string][]byte, error) {
 	if profile == "" {
 		p, err := c.read(ctx)
@@ -119,8 +122,10 @@ func (c *Crate) asProfile(ctx context.Context, profile string) (*project.Project
 	})
 }
 
-// asAfter reads the project, and determines the files that it would have after a change, by their places in the site. Nothing is changed.
-func (c *Crate) asAfter(ctx context.Context, change func(dry *Crate) error) (*project.Project, map[string][]byte, error) {
+// asAfter reads the project, and determines the files that it would have after a change, by their places in the site.
+// Nothing is changed.
+func (c *Crate) asAfter(ctx context.Context, change func(dry *Crate) error) (*project.Project, map[string][]byte,
+	error) {
 	p, err := c.read(ctx)
 	if err != nil {
 		return nil, nil, err

@@ -15,7 +15,8 @@ import (
 func RefuseUser(address string) error { return source.RefuseUser(address) }
 
 // TrySources asks every registry whether it answers. isSet reports whether an environment variable is set.
-func (c *Crate) TrySources(ctx context.Context, list []record.Registry, isSet func(name string) bool) ([]SourceState, error) {
+func (c *Crate) TrySources(ctx context.Context, list []record.Registry, isSet func(name string) bool) ([]SourceState,
+	error) {
 	return sources.TryRegistries(ctx, c.Origin, list, isSet)
 }
 

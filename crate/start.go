@@ -29,7 +29,8 @@ func (c *Crate) Start(ctx context.Context, req StartRequest) (*Started, error) {
 		return nil, problem.Refuse(problem.FileUnknown, "create the folder first", "%s is not a folder", c.Dir)
 	}
 	if above, err := c.bounds.Find(abs); err == nil && above != root {
-		return nil, problem.Refuse(problem.InsideAnother, "work from there, or remove that file", "%s is inside a project: %s is in %s", root, record.ListFile, above)
+		return nil, problem.Refuse(problem.InsideAnother, "work from there, or remove that file",
+			"%s is inside a project: %s is in %s", root, record.ListFile, above)
 	}
 	on, err := c.disk(root)
 	if err != nil {

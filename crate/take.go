@@ -97,8 +97,10 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 }
 
 // openAll opens several sources at once, and with them what they need where that is to be taken too.
-func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []string, req TakeRequest) ([]*origin.Opened, error) {
-	return parallel.MapWide(ctx, parallel.Connections, sources, func(ctx context.Context, s string) (*origin.Opened, error) {
+func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []string, req TakeRequest) ([]*origin.Opened,
+	error) {
+	return parallel.MapWide(ctx, parallel.Connections, sources, func(ctx context.Context, s string) (*origin.Opened,
+		error) {
 		name, _ := origin.SplitPackage(s)
 		opened := p.OpenNamed
 		if req.As != "" {
@@ -109,7 +111,9 @@ func (c *Crate) openAll(ctx context.Context, p *project.Project, sources []strin
 		o, err := opened(ctx, open)
 		if err == nil && o.Kind == origin.Package {
 			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {
-				page := requirements.Page{Defined: p.Globals(), Texts: func(library string) [][]byte { return p.Texts(library, nil) }}
+				page := requirements.Page{Defined: p.Globals(), Texts: func(library string) [][]byte {
+					return p.Texts(library, nil)
+				}}
 				p.Requirements.Prefetch(ctx, o, sel, page, req.WithNeeds)
 			}
 		}

@@ -18,7 +18,8 @@ type Undone struct {
 }
 
 func noChange() error {
-	return problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is no change to undo here")
+	return problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone",
+		"there is no change to undo here")
 }
 
 // changedHere opens the folder of the project, or of the one whose very start was the last change.
@@ -38,10 +39,12 @@ func (c *Crate) Undo(ctx context.Context) (*Undone, error) {
 // Redo makes the change that was undone last once more.
 func (c *Crate) Redo(ctx context.Context) (*Undone, error) {
 	return c.step(ctx, (*change.Set).Again, "applied again",
-		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to apply again: no change was undone since the last one was made"))
+		problem.Refuse(problem.NothingThere, "merry undo --list  # shows what can be undone", "there is nothing to "+
+			"apply again: no change was undone since the last one was made"))
 }
 
-func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, error), word string, nothing error) (*Undone, error) {
+func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, error), word string,
+	nothing error) (*Undone, error) {
 	on, err := c.changedHere()
 	if err != nil {
 		return nil, err
@@ -57,8 +60,10 @@ func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, 
 	case errors.Is(err, change.ErrNothing):
 		return nil, nothing
 	case errors.As(err, &changed):
-		return nil, problem.Refuse(problem.FileChanged, "put those files aside, type the same again, then merge your changes back",
-			"%q can't be %s: %s changed since, and the changes would be lost", last.Title, word, project.Abbreviate(changed.Paths, 6))
+		return nil, problem.Refuse(problem.FileChanged, "put those files aside, type the same again, then merge your "+
+			"changes back",
+			"%q can't be %s: %s changed since, and the changes would be lost", last.Title, word,
+			project.Abbreviate(changed.Paths, 6))
 	case err != nil:
 		return nil, err
 	}

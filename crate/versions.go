@@ -25,8 +25,8 @@ type (
 	VersionLine = inventory.VersionLine
 )
 
-// CompareRequest asks what a version would change. First and New are versions or sources: with a library of the crate, First
-// is the version to compare with, "" for the one in use; without, they are two sources.
+// CompareRequest asks what a version would change. First and New are versions or sources: with a library of the crate,
+// First is the version to compare with, "" for the one in use; without, they are two sources.
 type CompareRequest struct {
 	Library, First, New string
 }
@@ -43,7 +43,8 @@ func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, err
 	in := upgrade.Request{Library: req.Library, Old: req.First, New: req.New, Dir: c.Dir}
 	if req.First == "" && p.List.Library(req.Library) == nil {
 		if source.IsVersion(req.New) {
-			return nil, problem.Misuse("merry contents  # lists the crate; two sources are compared so: merry compare SOURCE SOURCE", "%s is not in the crate, so there is nothing to compare %s with", req.Library, req.New)
+			return nil, problem.Misuse("merry contents  # lists the crate; two sources are compared so: merry compare "+
+				"SOURCE SOURCE", "%s is not in the crate, so there is nothing to compare %s with", req.Library, req.New)
 		}
 		in.Library, in.Old = "", req.Library
 	}

@@ -32,7 +32,8 @@ func addBuilds(out map[string][]byte, file string) error {
 	if bytes.Contains(out[file], []byte("\nexport ")) {
 		return nil // modules are published as they are
 	}
-	if dir != "dist/" && dir != "css/" && dir != "js/" && !strings.HasPrefix(dir, "dist/") || ext != ".js" && ext != ".css" {
+	if dir != "dist/" && dir != "css/" && dir != "js/" && !strings.HasPrefix(dir, "dist/") || ext != ".js" &&
+		ext != ".css" {
 		return nil
 	}
 	m := minify.New()
@@ -59,7 +60,8 @@ func addBuilds(out map[string][]byte, file string) error {
 		banner += "\n"
 	}
 	out[dir+name] = []byte(banner + short + tail)
-	sourceMap, err := json.Marshal(map[string]any{"version": 3, "file": name, "sources": []string{base}, "names": []string{}, "mappings": "AAAA"})
+	sourceMap, err := json.Marshal(map[string]any{"version": 3, "file": name, "sources": []string{base},
+		"names": []string{}, "mappings": "AAAA"})
 	out[dir+name+".map"] = sourceMap
 	return err
 }
@@ -87,7 +89,8 @@ func Tarball(content map[string][]byte) ([]byte, error) {
 	z := gzip.NewWriter(&b)
 	w := tar.NewWriter(z)
 	for _, name := range slices.Sorted(maps.Keys(content)) {
-		h := &tar.Header{Name: "package/" + name, Mode: 0o644, Size: int64(len(content[name])), ModTime: published, Format: tar.FormatUSTAR}
+		h := &tar.Header{Name: "package/" + name, Mode: 0o644, Size: int64(len(content[name])), ModTime: published,
+			Format: tar.FormatUSTAR}
 		if err := w.WriteHeader(h); err != nil {
 			return nil, err
 		}

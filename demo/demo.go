@@ -147,9 +147,11 @@ func WriteSiteOf(dir, habit string) error {
 	case "kind":
 		return nil
 	case "together":
-		list = "format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: js, styles: css, images: img, together: lib}\narrange: together   # a folder for each library\n"
+		list =
+			"format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: js, styles: css, images: img, together: lib}\narrange: together   # a folder for each library\n"
 	case "versioned":
-		list = "format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: scripts, styles: styles, fonts: fonts, images: img}\nnames: versioned   # the version in each file's name\n"
+		list =
+			"format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: scripts, styles: styles, fonts: fonts, images: img}\nnames: versioned   # the version in each file's name\n"
 		for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
 			name := filepath.Join(dir, filepath.FromSlash(page))
 			b, err := os.ReadFile(name)
@@ -191,7 +193,8 @@ var earlier = map[string]map[string]string{
 
 // Loose are scripts that only a CDN has, under no version: quickbrine writes styles while one tries things out,
 // and its makers say that it is not for production.
-var Loose = map[string][]byte{"quickbrine.js": []byte(`/* quickbrine: styles from class names, while you try things out. Not for production. */
+var Loose = map[string][]byte{
+	"quickbrine.js": []byte(`/* quickbrine: styles from class names, while you try things out. Not for production. */
 (function (root) {
   function apply() {
     document.querySelectorAll("[class*='qb-']").forEach(function (e) { e.style.padding = "1rem"; });

@@ -57,13 +57,15 @@ func TestLibrariesAreWhole(t *testing.T) {
 						File    string
 						Sources []string
 					}
-					if err := json.Unmarshal(b, &m); err != nil || m.Version != 3 || len(m.Sources) != 1 || files[filepath.ToSlash(filepath.Join(filepath.Dir(name), m.Sources[0]))] == nil {
+					if err := json.Unmarshal(b, &m); err != nil || m.Version != 3 || len(m.Sources) != 1 ||
+						files[filepath.ToSlash(filepath.Join(filepath.Dir(name), m.Sources[0]))] == nil {
 						t.Errorf("%s %s: %s maps to nothing: %s %v", library, v, name, b, err)
 					}
 				}
 				if strings.Contains(name, ".min.") && !strings.HasSuffix(name, ".map") {
 					readable := files[strings.Replace(name, ".min.", ".", 1)]
-					if len(readable) == 0 || len(b) > len(readable)+60 || !bytes.Contains(b, []byte("sourceMappingURL=")) {
+					if len(readable) == 0 || len(b) > len(readable)+60 ||
+						!bytes.Contains(b, []byte("sourceMappingURL=")) {
 						t.Errorf("%s %s: %s is no minified build", library, v, name)
 					}
 				}
@@ -102,7 +104,8 @@ func TestFontIsSound(t *testing.T) {
 		t.Errorf("the font's own checksum is %x", sum(font))
 	}
 	w := woff(font)
-	if string(w[:4]) != "wOFF" || int(binary.BigEndian.Uint32(w[8:])) != len(w) || int(binary.BigEndian.Uint32(w[16:])) != len(font) {
+	if string(w[:4]) != "wOFF" || int(binary.BigEndian.Uint32(w[8:])) != len(w) ||
+		int(binary.BigEndian.Uint32(w[16:])) != len(font) {
 		t.Error("the WOFF header does not fit")
 	}
 }
@@ -121,7 +124,8 @@ func TestSites(t *testing.T) {
 			if crlf := bytes.Contains(b, []byte("\r\n")); crlf != (page == "crews/index.html") {
 				t.Errorf("%s of %s: CRLF is %v", page, habit, crlf)
 			}
-			if habit == "versioned" && bytes.Contains(b, []byte("js/club.js")) && !bytes.Contains(b, []byte("scripts/club.js")) {
+			if habit == "versioned" && bytes.Contains(b, []byte("js/club.js")) &&
+				!bytes.Contains(b, []byte("scripts/club.js")) {
 				t.Errorf("%s of %s refers to a folder that is not there", page, habit)
 			}
 		}

@@ -15,7 +15,8 @@ type point struct{ x, y int16 }
 
 // glyphs are the outlines, from U+E001 on: a wave, a buoy, a pennant. The em is 1000 units.
 var glyphs = [][][]point{
-	{{{50, 300}, {250, 550}, {450, 350}, {650, 550}, {950, 300}, {950, 200}, {650, 420}, {450, 220}, {250, 420}, {50, 170}}},
+	{{{50, 300}, {250, 550}, {450, 350}, {650, 550}, {950, 300}, {950, 200}, {650, 420}, {450, 220}, {250, 420},
+		{50, 170}}},
 	{{{350, 750}, {650, 750}, {800, 150}, {200, 150}}, {{100, 100}, {900, 100}, {900, 20}, {100, 20}}},
 	{{{150, 800}, {220, 800}, {220, 0}, {150, 0}}, {{240, 780}, {900, 600}, {240, 420}}},
 }
@@ -104,8 +105,10 @@ func iconFont(family string) []byte {
 	name := append(be(uint16(0), uint16(len(records)), uint16(6+12*len(records))), append(names, text...)...)
 
 	tables := []table{
-		{"OS/2", be(uint16(4), 1000, uint16(400), uint16(5), uint16(0), 650, 600, 0, 75, 650, 600, 0, 350, 50, 300, 0, make([]byte, 10),
-			uint32(0), uint32(0), uint32(0), uint32(0), "GULL", uint16(0x40), uint16(0x20), last, 800, -200, 0, uint16(800), uint16(200),
+		{"OS/2", be(uint16(4), 1000, uint16(400), uint16(5), uint16(0), 650, 600, 0, 75, 650, 600, 0, 350, 50, 300, 0,
+			make([]byte, 10),
+			uint32(0), uint32(0), uint32(0), uint32(0), "GULL", uint16(0x40), uint16(0x20), last, 800, -200, 0,
+			uint16(800), uint16(200),
 			uint32(1), uint32(0), 500, 700, uint16(0), uint16(0x20), uint16(1))},
 		{"cmap", cmap},
 		{"glyf", glyf},
@@ -114,7 +117,8 @@ func iconFont(family string) []byte {
 		{"hhea", be(uint32(0x10000), 800, -200, 0, uint16(1000), 0, 0, 1000, 1, 0, 0, 0, 0, 0, 0, 0, n)},
 		{"hmtx", hmtx},
 		{"loca", loca},
-		{"maxp", be(uint32(0x10000), n, uint16(16), uint16(4), uint16(0), uint16(0), uint16(1), uint16(0), uint16(0), uint16(0), uint16(0), uint16(0), uint16(0), uint16(0), uint16(0))},
+		{"maxp", be(uint32(0x10000), n, uint16(16), uint16(4), uint16(0), uint16(0), uint16(1), uint16(0), uint16(0),
+			uint16(0), uint16(0), uint16(0), uint16(0), uint16(0), uint16(0))},
 		{"name", name},
 		{"post", be(uint32(0x30000), uint32(0), -100, 50, uint32(0), uint32(0), uint32(0), uint32(0), uint32(0))},
 	}
@@ -168,12 +172,14 @@ func woff(font []byte) []byte {
 		if len(packed) >= len(data) {
 			packed = data
 		}
-		dir = append(dir, be(string(e[:4]), uint32(at+len(body)), uint32(len(packed)), size, binary.BigEndian.Uint32(e[4:]))...)
+		dir = append(dir, be(string(e[:4]), uint32(at+len(body)), uint32(len(packed)), size,
+			binary.BigEndian.Uint32(e[4:]))...)
 		body = append(body, packed...)
 		for len(body)%4 != 0 {
 			body = append(body, 0)
 		}
 	}
-	head := be("wOFF", uint32(0x10000), uint32(at+len(body)), uint16(n), uint16(0), uint32(len(font)), uint16(1), uint16(0), make([]byte, 20))
+	head := be("wOFF", uint32(0x10000), uint32(at+len(body)), uint16(n), uint16(0), uint32(len(font)), uint16(1),
+		uint16(0), make([]byte, 20))
 	return append(head, append(dir, body...)...)
 }

@@ -39,7 +39,8 @@ func cleanInBrowser(t *testing.T, ctx context.Context, s *merrytest.Site, state 
 			font = "brinework icons loaded"
 		}
 		got := fmt.Sprint(value)
-		want := fmt.Sprintf("map[brinework:1.2.0 club:Gull Point Rowing Club display:flex font:%s opened:bw-menu is-open own:rgb(18, 48, 61) version:2.0.3]", font)
+		want := fmt.Sprintf("map[brinework:1.2.0 club:Gull Point Rowing Club display:flex font:%s opened:bw-menu "+
+			"is-open own:rgb(18, 48, 61) version:2.0.3]", font)
 		if got != want {
 			t.Errorf("%s: the page's state is\n%s, want\n%s", page, got, want)
 		}
@@ -98,7 +99,8 @@ func TestMendedInABrowser(t *testing.T) {
 		"muddled":  func() { muddle(s, "index.html", "js/club.js") },
 		"reversed": func() { muddle(s, "index.html", "js/brinework.min.js") },
 		"stale": func() {
-			s.Replace("index.html", `src="js/config.js"`, `src="js/config.js" integrity="sha384-`+strings.Repeat("A", 64)+`"`)
+			s.Replace("index.html", `src="js/config.js"`, `src="js/config.js" integrity="sha384-`+strings.Repeat("A",
+				64)+`"`)
 		},
 	} {
 		sound := s.Read("index.html")
@@ -110,7 +112,8 @@ func TestMendedInABrowser(t *testing.T) {
 		s.Run("check", "--fix")
 		console, failed, value := merrytest.Visit(t, ctx, address+"/index.html", merrytest.State)
 		if len(console)+len(failed) > 0 || !strings.Contains(fmt.Sprint(value), "club:Gull Point Rowing Club") {
-			t.Errorf("%s: mended, console %q, failed %q, state %v\n%s", name, console, failed, value, s.Read("index.html"))
+			t.Errorf("%s: mended, console %q, failed %q, state %v\n%s", name, console, failed, value,
+				s.Read("index.html"))
 		}
 		s.Write("index.html", sound)
 	}
@@ -124,8 +127,8 @@ func muddle(s *merrytest.Site, page, src string) {
 	s.Write(page, text[:first]+tag+strings.Replace(text[first:], tag, "", 1))
 }
 
-// TestHintsInABrowser: a preloaded font is the one that the stylesheet asks for, or the browser would say that it was fetched for
-// nothing; and it is fetched once.
+// TestHintsInABrowser: a preloaded font is the one that the stylesheet asks for, or the browser would say that it was
+// fetched for nothing; and it is fetched once.
 func TestHintsInABrowser(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
@@ -133,12 +136,15 @@ func TestHintsInABrowser(t *testing.T) {
 	address := served(t, s)
 	for _, args := range [][]string{{"switch", "--cdn", "--hints"}, {"switch", "--local", "--hints"}} {
 		s.Run(args...)
-		console, failed, value := merrytest.Visit(t, ctx, address+"/index.html", `performance.getEntriesByType("resource").filter(e => /woff/.test(e.name)).length + " " + [...document.fonts].filter(f => f.status === "loaded").length`)
+		console, failed, value := merrytest.Visit(t, ctx, address+"/index.html",
+			`performance.getEntriesByType("resource").filter(e => /woff/.test(e.name)).length + " " + `+
+				`[...document.fonts].filter(f => f.status === "loaded").length`)
 		if len(console)+len(failed) > 0 || value != "1 1" {
 			t.Errorf("%v: console %q, failed %q, fonts fetched and loaded: %v", args, console, failed, value)
 		}
 	}
-	if page := s.Read("index.html"); !strings.Contains(page, `rel="preload" href="fonts/brinework.woff?v=1.2.0"`) || strings.Contains(page, "preconnect") {
+	if page := s.Read("index.html"); !strings.Contains(page, `rel="preload" href="fonts/brinework.woff?v=1.2.0"`) ||
+		strings.Contains(page, "preconnect") {
 		t.Errorf("the page is\n%s", page)
 	}
 	s.Run("switch", "--local", "--readable")
@@ -160,9 +166,12 @@ func TestReportsInABrowser(t *testing.T) {
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir + "/../out")))
 	defer server.Close()
 	for page, want := range map[string]string{"report.html": "need-later", "compare.html": "bw-callout"} {
-		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/"+page, `[document.body.innerText.includes("`+want+`"), performance.getEntriesByType("resource").length, document.compatMode, document.querySelectorAll("svg").length].join()`)
+		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/"+page, `[document.body.innerText.includes("`+
+			want+`"), performance.getEntriesByType("resource").length, document.compatMode, `+
+			`document.querySelectorAll("svg").length].join()`)
 		got := fmt.Sprint(value)
-		if len(failed) > 1 || !strings.HasPrefix(got, "true,0,CSS1Compat") && !strings.HasPrefix(got, "true,1,CSS1Compat") {
+		if len(failed) > 1 || !strings.HasPrefix(got, "true,0,CSS1Compat") &&
+			!strings.HasPrefix(got, "true,1,CSS1Compat") {
 			t.Errorf("%s: console %q, failed %q, %s", page, console, failed, got)
 		}
 	}

@@ -64,7 +64,8 @@ func TestFindingsOfEveryKind(t *testing.T) {
 		{"need-later", func(s *merrytest.Site) {
 			s.Replace("index.html", "<!-- our own -->", "<script>oarlock('#menu')</script>")
 		}, []string{"index.html:26:3", "uses oarlock", "merry order index.html --fix"}},
-		{"need-absent", func(s *merrytest.Site) { s.Replace("index.html", script, "<script>pennants()</script>") }, []string{"pennants", "no script on this page defines it"}},
+		{"need-absent", func(s *merrytest.Site) { s.Replace("index.html", script, "<script>pennants()</script>") },
+			[]string{"pennants", "no script on this page defines it"}},
 		{"need-race", func(s *merrytest.Site) {
 			s.Replace("index.html", `<script src="js/oarlock.min.js">`, `<script async src="js/oarlock.min.js">`)
 		}, []string{"is async"}},
@@ -77,7 +78,8 @@ func TestFindingsOfEveryKind(t *testing.T) {
 			s.Write("js/m.js", "export default 1;")
 			s.Replace("index.html", script, script+`<script src="js/m.js"></script>`)
 		}, []string{"js/m.js is an ES module"}},
-		{"syntax-error", func(s *merrytest.Site) { s.Write("js/config.js", "var CLUB = {;\n") }, []string{"can't be parsed"}},
+		{"syntax-error", func(s *merrytest.Site) { s.Write("js/config.js", "var CLUB = {;\n") },
+			[]string{"can't be parsed"}},
 		{"syntax-newer", func(s *merrytest.Site) {
 			s.Write("crate.yaml", s.Read("crate.yaml")+"browsers: es5\n")
 			s.Write("js/config.js", "const CLUB = {name: `Gull`, menu: '#menu-button'};\n")
@@ -90,7 +92,9 @@ func TestFindingsOfEveryKind(t *testing.T) {
 			s.Write("js/gauge.js", "/*! gauge v0.9.1 */\nwindow.gauge = 1;")
 			s.Replace("index.html", script, script+`<script src="js/gauge.js"></script>`)
 		}, []string{"looks like gauge 0.9.1", "merry adopt index.html"}},
-		{"unused-library", func(s *merrytest.Site) { s.Run("omit", "brinework") }, []string{"brinework is in the crate but on no page", "merry drop brinework"}},
+		{"unused-library", func(s *merrytest.Site) {
+			s.Run("omit", "brinework")
+		}, []string{"brinework is in the crate but on no page", "merry drop brinework"}},
 		{"map-missing", func(s *merrytest.Site) {
 			s.Write("js/config.js", s.Read("js/config.js")+"//# sourceMappingURL=config.js.map\n")
 		}, []string{"js/config.js:", "config.js.map, which does not exist"}},
@@ -106,7 +110,8 @@ func TestFindingsOfEveryKind(t *testing.T) {
 		}, []string{"js/club.js stops: TypeError", "js/club.js:1:"}},
 		{"script-fails", func(s *merrytest.Site) {
 			s.Replace("index.html", `<script src="js/config.js"></script>`, "")
-		}, []string{"js/club.js stops when the page is ready: ReferenceError: CLUB is not defined", "js/config.js, which is not on this page"}},
+		}, []string{"js/club.js stops when the page is ready: ReferenceError: CLUB is not defined",
+			"js/config.js, which is not on this page"}},
 	} {
 		s := merrytest.Started(t)
 		s.Run("check")
@@ -158,14 +163,15 @@ func TestRemembered(t *testing.T) {
 	s.Fail(1, []string{"file-missing", "js/config.js"}, "check", "--no-rehearse")
 }
 
-// TestAgainSaysWhatFreshSays: pages that have lain long enough to be remembered come, go, change and take each other's names; what is said
-// of all of them is what reading them again says.
+// TestAgainSaysWhatFreshSays: pages that have lain long enough to be remembered come, go, change and take each other's
+// names; what is said of all of them is what reading them again says.
 func TestAgainSaysWhatFreshSays(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Empty(t)
 	page := func(i int) string {
-		return fmt.Sprintf("<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<img src=\"gone%d.png\" alt=\"\">\n</body>\n</html>\n", i)
+		return fmt.Sprintf("<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n"+
+			"<body>\n<img src=\"gone%d.png\" alt=\"\">\n</body>\n</html>\n", i)
 	}
 	for i := range 12 {
 		s.Write(fmt.Sprintf("%s/p%d.html", []string{"crews", "crews-b", "races"}[i%3], i), page(i))
@@ -180,7 +186,8 @@ func TestAgainSaysWhatFreshSays(t *testing.T) {
 		func() error { return os.Remove(at("crews-b/p4.html")) },
 		func() error { return os.Rename(at("races/p5.html"), at("races/p2.html")) },
 		func() error {
-			return errors.Join(os.Rename(at("crews/p0.html"), at("swap")), os.Rename(at("crews/p6.html"), at("crews/p0.html")), os.Rename(at("swap"), at("crews/p6.html")))
+			return errors.Join(os.Rename(at("crews/p0.html"), at("swap")), os.Rename(at("crews/p6.html"),
+				at("crews/p0.html")), os.Rename(at("swap"), at("crews/p6.html")))
 		},
 		func() error { return os.Rename(at("crews-b"), at("a")) },
 	} {
@@ -190,7 +197,8 @@ func TestAgainSaysWhatFreshSays(t *testing.T) {
 		if err := change(); err != nil {
 			t.Fatal(err)
 		}
-		again, fresh := s.Try("check", "--no-rehearse", "--pages"), s.Try("check", "--no-rehearse", "--pages", "--fresh")
+		again, fresh := s.Try("check", "--no-rehearse", "--pages"), s.Try("check", "--no-rehearse", "--pages",
+			"--fresh")
 		if again.Out != fresh.Out || !strings.Contains(again.Out, "gone12.png") {
 			t.Errorf("after change %d check says\n%s\nand afresh\n%s", i, again.Out, fresh.Out)
 		}
@@ -203,14 +211,17 @@ func TestMend(t *testing.T) {
 	s, _ := merrytest.Linked(t)
 	s.Run("switch", "oarlock", "--cdn", "--page", "crews/index.html")
 	sound := s.Pages()
-	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="old/oarlock.min.js" integrity="sha384-`+strings.Repeat("A", 64)+`"></script>`)
+	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="old/oarlock.min.js" `+
+		`integrity="sha384-`+strings.Repeat("A", 64)+`"></script>`)
 	s.Replace("tides.html", `css/club.css`, `CSS/club.css`)
-	s.Replace("tides.html", `    <script src="js/config.js"></script>`+"\n", `    <script src="js/config.js"></script>`+"\n"+`    <script src="js/config.js"></script>`+"\n")
+	s.Replace("tides.html", `    <script src="js/config.js"></script>`+"\n", `    <script src="js/config.js"></script>`+
+		"\n"+`    <script src="js/config.js"></script>`+"\n")
 	crews := s.Read("crews/index.html")
 	s.Replace("crews/index.html", ` crossorigin="anonymous"`, "")
 	broken := s.State()
 	out := s.Run("check", "--fix", "--dry-run")
-	if s.State() != broken || !strings.Contains(out, "was included twice") || !strings.Contains(out, "+++ b/tides.html") {
+	if s.State() != broken || !strings.Contains(out, "was included twice") ||
+		!strings.Contains(out, "+++ b/tides.html") {
 		t.Errorf("a dry run changed something, or says\n%s", out)
 	}
 	s.Try("check", "--fix")
@@ -236,15 +247,18 @@ func TestOrderOutput(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	out := s.Run("order", "crews/index.html")
-	for _, want := range []string{"step  what", "js/brinework.min.js", "oarlock", "before", "of two equal rules the later one wins", "kept"} {
+	for _, want := range []string{"step  what", "js/brinework.min.js", "oarlock", "before",
+		"of two equal rules the later one wins", "kept"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("order does not say %q:\n%s", want, out)
 		}
 	}
-	if out := s.Run("order", "index.html", "--graph", "svg"); !strings.HasPrefix(out, "<svg") || strings.Contains(out, "<script") {
+	if out := s.Run("order", "index.html", "--graph", "svg"); !strings.HasPrefix(out, "<svg") ||
+		strings.Contains(out, "<script") {
 		t.Errorf("the picture is\n%s", out)
 	}
-	if out := s.Run("order", "index.html", "--graph", "mermaid"); !strings.HasPrefix(out, "flowchart TB\n") || !strings.Contains(out, `-->|"oarlock"|`) {
+	if out := s.Run("order", "index.html", "--graph", "mermaid"); !strings.HasPrefix(out, "flowchart TB\n") ||
+		!strings.Contains(out, `-->|"oarlock"|`) {
 		t.Errorf("the picture is\n%s", out)
 	}
 	if out := s.Run("order", "index.html", "--graph", "dot"); !strings.HasPrefix(out, "digraph") {
@@ -263,7 +277,8 @@ func TestOrderOutput(t *testing.T) {
 	s.Replace("index.html", `<script defer src="js/oarlock.min.js">`, `<script src="js/oarlock.min.js">`)
 	page := s.Read("tides.html")
 	s.Replace("tides.html", "    <link rel=\"stylesheet\" href=\"css/brinework.min.css\">\n", "")
-	s.Replace("tides.html", "<main class=\"bw-page\">", "<main class=\"bw-page\">\n<link rel=\"stylesheet\" href=\"css/brinework.min.css\">")
+	s.Replace("tides.html", "<main class=\"bw-page\">", "<main class=\"bw-page\">\n<link rel=\"stylesheet\" "+
+		"href=\"css/brinework.min.css\">")
 	s.Fail(1, []string{"own-style-first"}, "check", "tides.html")
 	s.Run("order", "tides.html", "--fix")
 	s.Run("check", "tides.html")
@@ -305,7 +320,8 @@ func TestReports(t *testing.T) {
 		t.Errorf("with a space it is explained as\n%s", out)
 	}
 	s.Fail(2, []string{"there is no finding", "need-later"}, "check", "--explain=need")
-	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=Cox", "-c", "user.email=cox@club.example", "commit", "-qm", "site"}} {
+	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=Cox", "-c",
+		"user.email=cox@club.example", "commit", "-qm", "site"}} {
 		cmd := exec.Command("git", args...)
 		cmd.Dir = s.Dir
 		if out, err := cmd.CombinedOutput(); err != nil {
@@ -335,18 +351,22 @@ func TestHostileScripts(t *testing.T) {
 	} {
 		s.Write("js/config.js", "var CLUB = {};\n"+script+"\n")
 		r := s.Try("check", "index.html")
-		if r.Status > 1 || strings.Contains(r.Err, "goroutine") || name != "deep" && (r.Status != 1 || !strings.Contains(r.Out, "rehearsal-stopped")) {
+		if r.Status > 1 || strings.Contains(r.Err, "goroutine") || name != "deep" &&
+			(r.Status != 1 || !strings.Contains(r.Out, "rehearsal-stopped")) {
 			t.Errorf("%s: %+v", name, r)
 		}
 	}
 }
 
-// TestOneThingTwice: a script in two builds is reported, and a plug-in whose banner begins with its base's name is no second version.
+// TestOneThingTwice: a script in two builds is reported, and a plug-in whose banner begins with its base's name is no
+// second version.
 func TestOneThingTwice(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
-	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script src=\"js/winch.js\"></script>\n<script src=\"js/OTHER.js\"></script>\n</body>\n</html>\n"
-	base := "/*! Winch v2.0.0 */\n(function () {\n  window.Winch = {\n    turn: function () {\n      return 1;\n    }\n  };\n})();\n"
+	page :=
+		"<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script src=\"js/winch.js\"></script>\n<script src=\"js/OTHER.js\"></script>\n</body>\n</html>\n"
+	base :=
+		"/*! Winch v2.0.0 */\n(function () {\n  window.Winch = {\n    turn: function () {\n      return 1;\n    }\n  };\n})();\n"
 	s.Write("js/winch.js", base)
 	s.Write("js/winch.min.js", "/*! Winch v2.0.0 */\n(function(){window.Winch={turn:function(){return 1}}})();\n")
 	s.Write("js/old.js", strings.Replace(base, "2.0.0", "1.0.0", 1))
@@ -355,7 +375,8 @@ func TestOneThingTwice(t *testing.T) {
 	s.Fail(1, []string{"included-twice", "js/winch.min.js is another build of js/winch.js in line 8"}, "check")
 	s.Write("index.html", strings.Replace(page, "OTHER", "old", 1))
 	s.Fail(1, []string{"two-versions", "1.0.0 here, and 2.0.0 in line 8"}, "check")
-	for i, banner := range []string{"/*! Winch Lamp - v1.1.0 */", "/*! Winch v1.1.0 lamp plugin */", "/* Winch: lamp plugin, version 1.1.0 */"} {
+	for i, banner := range []string{"/*! Winch Lamp - v1.1.0 */", "/*! Winch v1.1.0 lamp plugin */",
+		"/* Winch: lamp plugin, version 1.1.0 */"} {
 		name := fmt.Sprintf("lamp%d", i)
 		s.Write("js/"+name+".js", banner+"\n(function () {\n  Winch.lamp = {\n    on: 1\n  };\n})();\n")
 		s.Write("index.html", strings.Replace(page, "OTHER", name, 1))
@@ -365,25 +386,32 @@ func TestOneThingTwice(t *testing.T) {
 	}
 }
 
-// TestLeadsNowhere: what a page asks for and is not there is reported once, with its places; what waits for a click is a warning.
+// TestLeadsNowhere: what a page asks for and is not there is reported once, with its places; what waits for a click is
+// a warning.
 func TestLeadsNowhere(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
-	body := "<img src=\"no.png\" srcset=\"no.png 1x, Gull.svg 2x\" alt=\"\">\n<a href=\"gone.html\">x</a> <a href=\"/route\">r</a> <a href=\"#top\">t</a> <a href=\"other.html#x\">o</a>\n<template><img src=\"t.png\"></template>\n<p style=\"background: url(no.png)\">\n<script type=\"module\">import \"./no.mjs\";</script>\n<!--[if IE]><script src=\"ie.js\"></script><![endif]-->\n"
-	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n" + body + "</body>\n</html>\n"
+	body :=
+		"<img src=\"no.png\" srcset=\"no.png 1x, Gull.svg 2x\" alt=\"\">\n<a href=\"gone.html\">x</a> <a href=\"/route\">r</a> <a href=\"#top\">t</a> <a href=\"other.html#x\">o</a>\n<template><img src=\"t.png\"></template>\n<p style=\"background: url(no.png)\">\n<script type=\"module\">import \"./no.mjs\";</script>\n<!--[if IE]><script src=\"ie.js\"></script><![endif]-->\n"
+	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n" + body +
+		"</body>\n</html>\n"
 	s.Write("index.html", page)
 	s.Write("other.html", page)
 	s.Write("gull.svg", "<svg></svg>")
 	s.Run("start")
 	out := s.Try("check", "--no-rehearse").Out
-	for _, want := range []string{"there is no file no.png\n  also: index.html:8:27, index.html:11:27, other.html:8:11, other.html:8:27, other.html:11:27\n", "there is no file Gull.svg; on disk it is written gull.svg", "there is no file gone.html\n  also: other.html:9:10\n",
-		"who follows the link", "there is no file no.mjs", `browsers in which [if IE] is true`, "of 5 causes; --pages lists them page by page"} {
+	for _, want := range []string{"there is no file no.png\n  also: index.html:8:27, index.html:11:27, " +
+		"other.html:8:11, other.html:8:27, other.html:11:27\n", "there is no file Gull.svg; on disk it is " +
+		"written gull.svg", "there is no file gone.html\n  also: other.html:9:10\n",
+		"who follows the link", "there is no file no.mjs", `browsers in which [if IE] is true`,
+		"of 5 causes; --pages lists them page by page"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("check does not say %q:\n%s", want, out)
 		}
 	}
 	byPage := s.Try("check", "--no-rehearse", "--pages").Out
-	if !strings.Contains(byPage, "other.html\n  8:11  error: leads-nowhere: there is no file no.png\n  8:27  error: leads-nowhere: there is no file no.png\n") {
+	if !strings.Contains(byPage, "other.html\n  8:11  error: leads-nowhere: there is no file no.png\n"+
+		"  8:27  error: leads-nowhere: there is no file no.png\n") {
 		t.Errorf("page by page, check says\n%s", byPage)
 	}
 	for _, not := range []string{"t.png", "route", "other.html#x"} {
@@ -393,8 +421,8 @@ func TestLeadsNowhere(t *testing.T) {
 	}
 }
 
-// TestLinksByFolder: the same words of a link lead to a file from one folder and to none from another, under a base or without one,
-// whichever page is read first.
+// TestLinksByFolder: the same words of a link lead to a file from one folder and to none from another, under a base or
+// without one, whichever page is read first.
 func TestLinksByFolder(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
@@ -410,36 +438,46 @@ func TestLinksByFolder(t *testing.T) {
 	s.Run("start")
 	out := s.Try("check", "--no-rehearse", "--pages").Out
 	if n := strings.Count(out, "there is no file races/tide.html"); n != 13 {
-		t.Errorf("%d links are told to lead nowhere, not those of twelve pages in races and of one in crews whose base is races:\n%s", n, out)
+		t.Errorf("%d links are told to lead nowhere, not those of twelve pages in races and of one in crews whose "+
+			"base is races:\n%s", n, out)
 	}
-	if strings.Contains(out, "no file crews/tide.html") || strings.Contains(out, "races/zz.html") || strings.Contains(out, "no part wing") || strings.Count(out, "no part beak") != 13 {
+	if strings.Contains(out, "no file crews/tide.html") || strings.Contains(out, "races/zz.html") ||
+		strings.Contains(out, "no part wing") || strings.Count(out, "no part beak") != 13 {
 		t.Errorf("check says\n%s", out)
 	}
 }
 
-// TestFeatures: what a site's browsers lack is reported where scripts and styles use it without asking, and not after a script
-// that gives it.
+// TestFeatures: what a site's browsers lack is reported where scripts and styles use it without asking, and not after a
+// script that gives it.
 func TestFeatures(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "format: 1\n", "format: 1\nbrowsers: safari 12, firefox esr\n", 1))
-	s.Write("js/tide.js", "// Reads the tide.\nnew ResizeObserver(draw);\nfunction draw() {\n  fetch('tide.json');\n  tides.replaceAll('a', 'b');\n}\n")
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "format: 1\n", "format: 1\n"+
+		"browsers: safari 12, firefox esr\n", 1))
+	s.Write("js/tide.js", "// Reads the tide.\nnew ResizeObserver(draw);\nfunction draw() {\n  fetch('tide.json');\n"+
+		"  tides.replaceAll('a', 'b');\n}\n")
 	s.Write("css/tide.css", "p:has(b) { inset: 0; }\n@supports (inset: 0) { p { inset: 0; } }\n")
-	s.Replace("tides.html", "</head>", "<link rel=\"stylesheet\" href=\"css/tide.css\"><style>q:is(b, i) { color: red }</style></head>")
+	s.Replace("tides.html", "</head>", "<link rel=\"stylesheet\" href=\"css/tide.css\"><style>q:is(b, i) { color: red "+
+		"}</style></head>")
 	s.Replace("tides.html", "</body>", "<script src=\"js/tide.js\"></script></body>")
-	r := s.Fail(1, []string{"feature-newer", "js/tide.js uses ResizeObserver (js/tide.js:2:5), replaceAll (js/tide.js:5:9), which safari 12 lacks",
-		"css/tide.css uses :has() (css/tide.css:1:2), inset (css/tide.css:1:12), which safari 12 lacks", "this inline style uses :is() (tides.html:"}, "check", "tides.html", "--no-rehearse")
+	r := s.Fail(1, []string{"feature-newer", "js/tide.js uses ResizeObserver (js/tide.js:2:5), replaceAll " +
+		"(js/tide.js:5:9), which safari 12 lacks",
+		"css/tide.css uses :has() (css/tide.css:1:2), inset (css/tide.css:1:12), which safari 12 lacks",
+		"this inline style uses :is() (tides.html:"}, "check", "tides.html", "--no-rehearse")
 	if strings.Contains(r.Out+r.Err, "fetch") {
 		t.Errorf("safari 12 has fetch:\n%s", r.Out)
 	}
-	s.Write("js/gives.js", "if (!window.ResizeObserver) window.ResizeObserver = function () {};\nString.prototype.replaceAll = String.prototype.replaceAll || function () {};\n")
-	s.Replace("tides.html", "<script src=\"js/tide.js\">", "<script src=\"js/gives.js\"></script><script src=\"js/tide.js\">")
+	s.Write("js/gives.js", "if (!window.ResizeObserver) window.ResizeObserver = function () {};\n"+
+		"String.prototype.replaceAll = String.prototype.replaceAll || function () {};\n")
+	s.Replace("tides.html", "<script src=\"js/tide.js\">", "<script src=\"js/gives.js\"></script><script "+
+		"src=\"js/tide.js\">")
 	if r := s.Try("check", "tides.html", "--no-rehearse"); strings.Contains(r.Out, "js/tide.js uses") {
 		t.Errorf("what a script before gives is told all the same:\n%s", r.Out)
 	}
 }
 
-// TestWatch: whenever a file changes, check --watch prints what came and what went, and ends well when it is interrupted.
+// TestWatch: whenever a file changes, check --watch prints what came and what went, and ends well when it is
+// interrupted.
 func TestWatch(t *testing.T) {
 	t.Parallel()
 	if runtime.GOOS == "windows" {
@@ -500,7 +538,8 @@ func TestWatch(t *testing.T) {
 	}
 }
 
-// TestChangedSinceFollowsFiles: a page that asks for a changed script, or for a stylesheet that imports a changed one, is checked.
+// TestChangedSinceFollowsFiles: a page that asks for a changed script, or for a stylesheet that imports a changed one,
+// is checked.
 func TestChangedSinceFollowsFiles(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -508,7 +547,8 @@ func TestChangedSinceFollowsFiles(t *testing.T) {
 	s.Write("css/parts/boats.css", "p { color: navy; }\n")
 	s.Write("css/tides.css", "@import 'parts/boats.css';\n")
 	s.Replace("tides.html", "</head>", "<link rel=\"stylesheet\" href=\"css/tides.css\"></head>")
-	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=x", "-c", "user.email=x@club.example", "commit", "-qm", "x"}} {
+	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=x", "-c",
+		"user.email=x@club.example", "commit", "-qm", "x"}} {
 		cmd := exec.Command("git", args...)
 		cmd.Dir = s.Dir
 		if out, err := cmd.CombinedOutput(); err != nil {
@@ -532,14 +572,17 @@ func TestOldPathInline(t *testing.T) {
 	s := merrytest.Started(t)
 	s.Register()
 	s.Run("take", "logbook", "--page", "tides.html")
-	s.Replace("tides.html", "</body>", "<script>var viewer = '/vendor/logbook-0.9/logbook.js';\nvar other = 'pictures/none.css';</script></body>")
+	s.Replace("tides.html", "</body>", "<script>var viewer = '/vendor/logbook-0.9/logbook.js';\n"+
+		"var other = 'pictures/none.css';</script></body>")
 	out := s.Try("check", "tides.html", "--no-rehearse").Out
-	if !strings.Contains(out, "/vendor/logbook-0.9/logbook.js\" is named like a file of logbook, but does not exist") || strings.Contains(out, "none.css") {
+	if !strings.Contains(out, "/vendor/logbook-0.9/logbook.js\" is named like a file of logbook, but does not exist") ||
+		strings.Contains(out, "none.css") {
 		t.Errorf("check says\n%s", out)
 	}
 }
 
-// TestStylesAloneNeedNobody: of a library whose styles alone are on a page nothing is said to be absent that its scripts would need.
+// TestStylesAloneNeedNobody: of a library whose styles alone are on a page nothing is said to be absent that its
+// scripts would need.
 func TestStylesAloneNeedNobody(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
@@ -558,8 +601,8 @@ func TestStylesAloneNeedNobody(t *testing.T) {
 	s.Fail(1, []string{"brinework needs oarlock"}, "check", "tides.html", "--no-rehearse")
 }
 
-// TestWrittenScripts: a library that an own script writes into the page is there, for what is recorded to need it and for what reads it; one that is
-// put there by the document's tree comes too late.
+// TestWrittenScripts: a library that an own script writes into the page is there, for what is recorded to need it and
+// for what reads it; one that is put there by the document's tree comes too late.
 func TestWrittenScripts(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -575,7 +618,8 @@ func TestWrittenScripts(t *testing.T) {
 		there   bool
 	}{
 		{"<script>document.write('<script src=\"js/oarlock.min.js\"><\\/script>')</script>", true},
-		{"<script>var s = document.createElement('script'); s.src = 'js/oarlock.min.js'; document.head.appendChild(s)</script>", false},
+		{"<script>var s = document.createElement('script'); s.src = 'js/oarlock.min.js'; " +
+			"document.head.appendChild(s)</script>", false},
 		{"<script>document.write('<script src=\"js/none.js\"><\\/script>')</script>", false},
 	} {
 		s.Write("tides.html", strings.Replace(page, tag, tt.instead+"<script src=\"js/later.js\"></script>", 1))
@@ -625,7 +669,8 @@ func TestHelpAndMistakes(t *testing.T) {
 	if out := s.Run("--version"); !strings.HasPrefix(out, "merry ") || !strings.Contains(out, "go1.") {
 		t.Errorf("the version is %q", out)
 	}
-	if out := s.Run("check", "--explain"); !strings.Contains(out, "need-absent") || strings.Contains(out, "  \n") || !strings.Contains(out, "class-gone  ") {
+	if out := s.Run("check", "--explain"); !strings.Contains(out, "need-absent") || strings.Contains(out, "  \n") ||
+		!strings.Contains(out, "class-gone  ") {
 		t.Errorf("the findings are\n%s", out)
 	}
 	help := s.Run("--help")

@@ -37,7 +37,8 @@ func habitual(t *testing.T, habit string) *merrytest.Site {
 func TestHabits(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
-	for habit, file := range map[string]string{"kind": "js/oarlock.min.js", "together": "lib/oarlock/oarlock.min.js", "versioned": "scripts/oarlock-2.0.3.min.js"} {
+	for habit, file := range map[string]string{"kind": "js/oarlock.min.js", "together": "lib/oarlock/oarlock.min.js",
+		"versioned": "scripts/oarlock-2.0.3.min.js"} {
 		s := habitual(t, habit)
 		if !strings.Contains(s.Read("index.html"), `src="`+file+`"`) {
 			t.Errorf("%s: the page does not refer to %s", habit, file)
@@ -59,7 +60,8 @@ func TestHabits(t *testing.T) {
 	s.Run("take", "../downloads/brinework-1.2.0.zip", "--together")
 	s.Read("js/oarlock-2.0.3.min.js")
 	s.Read("lib/brinework/css/brinework.css")
-	if list := s.Read("crate.yaml"); !strings.Contains(list, "names: versioned") || !strings.Contains(list, "arrange: together") {
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "names: versioned") ||
+		!strings.Contains(list, "arrange: together") {
 		t.Errorf("the packing list does not remember:\n%s", list)
 	}
 }
@@ -112,8 +114,8 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 	}
 }
 
-// TestCacheUnderManyProcesses: processes that share a cache, one of which trims it all the while, never get wrong bytes, and
-// get the right ones again once the library is taken again.
+// TestCacheUnderManyProcesses: processes that share a cache, one of which trims it all the while, never get wrong
+// bytes, and get the right ones again once the library is taken again.
 func TestCacheUnderManyProcesses(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -205,7 +207,9 @@ func downloads(t *testing.T) (*httptest.Server, *atomic.Int64) {
 	mux.HandleFunc("/latest", func(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "/oarlock-2.0.3.zip", http.StatusFound)
 	})
-	mux.HandleFunc("/circle", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/circle", http.StatusFound) })
+	mux.HandleFunc("/circle", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, "/circle", http.StatusFound)
+	})
 	mux.HandleFunc("/plain", func(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "http://downloads.example/x.zip", http.StatusFound)
 	})
@@ -266,7 +270,8 @@ func TestAddresses(t *testing.T) {
 		if out := s2.Run("take", srv.URL+path, "--integrity", integrity); strings.Contains(out, "first download") {
 			t.Errorf("%s is called a first download, with its integrity given:\n%s", path, out)
 		}
-		s2.Fail(1, []string{"does not have the required bytes", "required:", "it has:"}, "take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
+		s2.Fail(1, []string{"does not have the required bytes", "required:", "it has:"}, "take",
+			"../downloads/oarlock-1.4.2.zip", "--as", "old", "--integrity", integrity)
 	}
 	s := merrytest.Club(t)
 	s.Run("start")
@@ -316,17 +321,20 @@ func TestNotesAreSafeToPrint(t *testing.T) {
 	s := merrytest.Club(t)
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	for name, text := range map[string]string{"x.js": "var x = 1;\n", "README.md": "# x\x1b[2J\n\n```html\n<script src=\"x.js\"></script>\n```\n", "LICENSE": "MIT\x07\n"} {
+	for name, text := range map[string]string{"x.js": "var x = 1;\n", "README.md": "# x\x1b[2J\n\n```html\n" +
+		"<script src=\"x.js\"></script>\n```\n", "LICENSE": "MIT\x07\n"} {
 		f, _ := w.Create("x-1.0.0/" + name)
 		f.Write([]byte(text))
 	}
 	w.Close()
 	s.Write("x-1.0.0.zip", b.String())
 	out := s.Run("peek", "x-1.0.0.zip", "--notes")
-	if strings.ContainsAny(out, "\x1b\x07") || !strings.Contains(out, `\u001b[2J`) || !strings.Contains(out, "LICENSE") {
+	if strings.ContainsAny(out, "\x1b\x07") || !strings.Contains(out, `\u001b[2J`) ||
+		!strings.Contains(out, "LICENSE") {
 		t.Errorf("notes printed %q", out)
 	}
-	if out := s.Run("peek", "x-1.0.0.zip", "--start"); !strings.Contains(out, `<script src="x.js">`) || strings.Contains(out, "# x") {
+	if out := s.Run("peek", "x-1.0.0.zip", "--start"); !strings.Contains(out, `<script src="x.js">`) ||
+		strings.Contains(out, "# x") {
 		t.Errorf("start printed %q", out)
 	}
 	s.Fail(1, []string{"no readme"}, "peek", "js/club.js", "--notes")
@@ -375,21 +383,23 @@ func TestOptions(t *testing.T) {
 		s.Write("chart/"+name, text)
 	}
 	out := s.Run("peek", "chart")
-	for _, want := range []string{"slim    instead", "legend  with it", "dark    theme", "for chart.js: it needs chart"} {
+	for _, want := range []string{"slim    instead", "legend  with it", "dark    theme",
+		"for chart.js: it needs chart"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("peek does not say %q:\n%s", want, out)
 		}
 	}
 	s.Run("take", "chart", "--part", "legend", "--part", "slim", "--page", "index.html")
 	page := s.Read("index.html")
-	if !strings.Contains(page, "js/chart.slim.js\"></script>\n  <script src=\"js/chart-legend.js") || strings.Contains(page, "chart.js\"") {
+	if !strings.Contains(page, "js/chart.slim.js\"></script>\n  <script src=\"js/chart-legend.js") ||
+		strings.Contains(page, "chart.js\"") {
 		t.Errorf("the page is\n%s", page)
 	}
 	s.Fail(1, []string{"no such part", "legend, slim, dark"}, "take", "chart", "--part", "nothing")
 }
 
-// TestRememberedIsTheSame: what is remembered of an archive says the same as looking into it: all rows, the suggestion, the
-// reasons, the options, and what take brings.
+// TestRememberedIsTheSame: what is remembered of an archive says the same as looking into it: all rows, the suggestion,
+// the reasons, the options, and what take brings.
 func TestRememberedIsTheSame(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -400,11 +410,17 @@ func TestRememberedIsTheSame(t *testing.T) {
 		fmt.Fprintf(&long, "// %x\n", sum)
 	}
 	files := map[string][]byte{
-		"package.json": []byte(`{"name": "bollard", "version": "1.0.0", "license": "MIT", "devDependencies": {"oarlock": "^2.0.0"}}`),
-		"README.md":    []byte("# bollard\n\n```html\n<link href=\"dist/harbour.css\">\n<script src=\"dist/quay.js\"></script>\n```\n"),
-		"dist/quay.js": []byte("window.quay = { icon: 'pin.png' };\n"), "dist/jetty.js": []byte("window.jetty = 1;\nwindow.larger = 'than the other by far';\n"), "dist/quay.min.js": []byte("window.quay={icon:'pin.png'};"),
-		"dist/harbour.css": []byte("a {\n  background: url(images/layer.png);\n}\n"), "dist/wharf.css": []byte("a {\n  color: red;\n}\n\nb {\n  color: blue;\n}\n"), "dist/images/layer.png": []byte("x"), "dist/images/pin.png": []byte("x"),
-		"dist/quay.js.map": []byte(`{"version":3}`), "src/parts.js": []byte(long.String()), "dist/plugin.js": []byte("quay.fn = { turn: 1 };\n"), "dist/module.mjs": []byte("export const quay = 1;\n"),
+		"package.json": []byte(`{"name": "bollard", "version": "1.0.0", "license": "MIT", "devDependencies": ` +
+			`{"oarlock": "^2.0.0"}}`),
+		"README.md": []byte("# bollard\n\n```html\n<link href=\"dist/harbour.css\">\n" +
+			"<script src=\"dist/quay.js\"></script>\n```\n"),
+		"dist/quay.js": []byte("window.quay = { icon: 'pin.png' };\n"), "dist/jetty.js": []byte("window.jetty = 1;\n" +
+			"window.larger = 'than the other by far';\n"), "dist/quay.min.js": []byte("window.quay={icon:'pin.png'};"),
+		"dist/harbour.css": []byte("a {\n  background: url(images/layer.png);\n}\n"), "dist/wharf.css": []byte("a {\n" +
+			"  color: red;\n}\n\nb {\n  color: blue;\n}\n"), "dist/images/layer.png": []byte("x"),
+		"dist/images/pin.png": []byte("x"),
+		"dist/quay.js.map":    []byte(`{"version":3}`), "src/parts.js": []byte(long.String()),
+		"dist/plugin.js": []byte("quay.fn = { turn: 1 };\n"), "dist/module.mjs": []byte("export const quay = 1;\n"),
 	}
 	if err := r.Publish("bollard", "1.0.0", files); err != nil {
 		t.Fatal(err)
@@ -415,7 +431,8 @@ func TestRememberedIsTheSame(t *testing.T) {
 	}
 	sources := []string{"bollard", s.Archive("bollard-1.0.0.zip", zipped)}
 	for _, source := range sources {
-		for _, command := range [][]string{{"peek", source, "--json"}, {"peek", source, "--all"}, {"take", source, "--dry-run", "--json", "--page", "tides.html"}} {
+		for _, command := range [][]string{{"peek", source, "--json"}, {"peek", source, "--all"},
+			{"take", source, "--dry-run", "--json", "--page", "tides.html"}} {
 			os.RemoveAll(filepath.Join(s.Home, ".merry/cache"))
 			first := s.Run(command...)
 			for range 2 {
@@ -424,7 +441,8 @@ func TestRememberedIsTheSame(t *testing.T) {
 				}
 			}
 		}
-		if out := s.Run("peek", source); !strings.Contains(out, "dist/images/pin.png") || !strings.Contains(out, "its readme shows it") {
+		if out := s.Run("peek", source); !strings.Contains(out, "dist/images/pin.png") ||
+			!strings.Contains(out, "its readme shows it") {
 			t.Errorf("peek %s says\n%s", source, out)
 		}
 	}
@@ -437,7 +455,8 @@ func TestLargeDeliveries(t *testing.T) {
 	s := merrytest.Club(t)
 	files := map[string]string{}
 	for _, name := range []string{"bow", "mid", "tail"} {
-		files["hull/parts/"+name+".js"] = strings.Repeat("// a line of a long comment\n", 130_000) + "window." + name + " = 1;\n"
+		files["hull/parts/"+name+".js"] = strings.Repeat("// a line of a long comment\n", 130_000) + "window." + name +
+			" = 1;\n"
 	}
 	for i := range 20 {
 		files[fmt.Sprintf("hull/es/m%02d.js", i)] = "export const m = 1;\n"
@@ -445,7 +464,8 @@ func TestLargeDeliveries(t *testing.T) {
 		files[fmt.Sprintf("hull/tongues/m%02d.js", i)] = "window.bow = 1; window.m = 1;\n"
 	}
 	out := s.Run("peek", s.Archive("hull-1.0.0.zip", files))
-	if _, offered, _ := strings.Cut(out, "--part NAME"); !strings.Contains(offered, "tongues") || strings.Count(offered, " many ") != 1 {
+	if _, offered, _ := strings.Cut(out, "--part NAME"); !strings.Contains(offered, "tongues") ||
+		strings.Count(offered, " many ") != 1 {
 		t.Errorf("it offers\n%s", offered)
 	}
 	if !strings.Contains(out, "defines") {
@@ -453,8 +473,8 @@ func TestLargeDeliveries(t *testing.T) {
 	}
 }
 
-// TestCatalogues: a folder of a dozen languages and more is one choice. Taken whole its files are kept, from the script as
-// the makers have them, and without tags; one of them is taken with its tag.
+// TestCatalogues: a folder of a dozen languages and more is one choice. Taken whole its files are kept, from the script
+// as the makers have them, and without tags; one of them is taken with its tag.
 func TestCatalogues(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -462,19 +482,25 @@ func TestCatalogues(t *testing.T) {
 	s.Run("start")
 	s.Write("log.html", merrytest.PlainPage)
 	build := func(version string) string {
-		files := map[string]string{"logline/dist/logline.js": "var logline = {\n  tongues: {},\n  version: '" + version + "'\n};\n", "logline/dist/logline-extra.js": "logline.extra = 1;\n", "logline/dist/tongues/deep/ex.js": "logline.tongues.ex = {};\n"}
+		files := map[string]string{"logline/dist/logline.js": "var logline = {\n  tongues: {},\n" +
+			"  version: '" + version + "'\n};\n", "logline/dist/logline-extra.js": "logline.extra = 1;\n",
+			"logline/dist/tongues/deep/ex.js": "logline.tongues.ex = {};\n"}
 		for i := range 20 {
-			files[fmt.Sprintf("logline/dist/tongues/t%02d.js", i)] = fmt.Sprintf("logline.tongues.t%d = {yes: 'y%d'};\n", i, i)
+			files[fmt.Sprintf("logline/dist/tongues/t%02d.js", i)] = fmt.Sprintf(
+				"logline.tongues.t%d = {yes: 'y%d'};\n", i, i)
 		}
 		return s.Archive("logline-"+version+".zip", files)
 	}
 	source := build("1.0.0")
 	out := s.Run("peek", source)
 	_, offered, _ := strings.Cut(out, "or, with --part NAME")
-	if strings.Count(offered, "t0") > 2 || !strings.Contains(offered, "tongues") || !strings.Contains(offered, "21 files for logline.js") || !strings.Contains(offered, "extra") {
+	if strings.Count(offered, "t0") > 2 || !strings.Contains(offered, "tongues") ||
+		!strings.Contains(offered, "21 files for logline.js") || !strings.Contains(offered, "extra") {
 		t.Errorf("peek says\n%s", out)
 	}
-	if strings.Contains(out, "t07.js") || !strings.Contains(out, "and 20 more") || !strings.Contains(s.Run("peek", source, "--all"), "t07.js") || !strings.Contains(s.Run("peek", source, "--json"), "t07.js") {
+	if strings.Contains(out, "t07.js") || !strings.Contains(out, "and 20 more") ||
+		!strings.Contains(s.Run("peek", source, "--all"), "t07.js") ||
+		!strings.Contains(s.Run("peek", source, "--json"), "t07.js") {
 		t.Errorf("the rows of a catalogue are\n%s", out)
 	}
 	before := s.State()
@@ -489,7 +515,8 @@ func TestCatalogues(t *testing.T) {
 	}
 	s.Run("check", "log.html")
 	s.Run("repin", "logline", "--from", build("1.0.1"))
-	if page := s.Read("log.html"); strings.Contains(page, "tongues") || !strings.Contains(s.Read("js/logline.js"), "1.0.1") {
+	if page := s.Read("log.html"); strings.Contains(page, "tongues") || !strings.Contains(s.Read("js/logline.js"),
+		"1.0.1") {
 		t.Errorf("after repin the page is\n%s", page)
 	}
 	s.Read("js/tongues/t19.js")

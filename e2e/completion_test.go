@@ -37,7 +37,8 @@ func TestCompletionInShells(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	for name, offered := range map[string]func(t *testing.T, s *merrytest.Site, line string) string{
-		"bash": bash(""), "bash with its package": bash("/usr/share/bash-completion/bash_completion"), "zsh": zsh, "fish": fish,
+		"bash": bash(""), "bash with its package": bash("/usr/share/bash-completion/bash_completion"), "zsh": zsh,
+		"fish": fish,
 	} {
 		t.Run(name, func(t *testing.T) {
 			if _, err := exec.LookPath(strings.Fields(name)[0]); err != nil {
@@ -73,7 +74,8 @@ func shellRun(t *testing.T, s *merrytest.Site, shell string, args ...string) str
 	defer cancel()
 	cmd := exec.CommandContext(ctx, shell, args...)
 	cmd.Dir = s.Dir
-	cmd.Env = append(s.Command().Env, "PATH="+filepath.Dir(merrytest.Program(t))+string(os.PathListSeparator)+os.Getenv("PATH"), "TERM=dumb", "HOME="+s.Home)
+	cmd.Env = append(s.Command().Env, "PATH="+filepath.Dir(merrytest.Program(t))+string(os.PathListSeparator)+
+		os.Getenv("PATH"), "TERM=dumb", "HOME="+s.Home)
 	out, err := cmd.CombinedOutput()
 	if err != nil {
 		t.Errorf("%s: %v\n%s", shell, err, out)
@@ -112,7 +114,8 @@ func bash(pkg string) func(t *testing.T, s *merrytest.Site, line string) string 
 		for i, w := range words {
 			words[i] = "'" + w + "'"
 		}
-		script := fmt.Sprintf("%ssource <(merry completion bash); COMP_LINE='%s' COMP_POINT=%d COMP_WORDS=(%s) COMP_CWORD=%d COMP_TYPE=63; __start_merry 2>&1; printf '%%s\\n' \"${COMPREPLY[@]}\"",
+		script := fmt.Sprintf("%ssource <(merry completion bash); COMP_LINE='%s' COMP_POINT=%d COMP_WORDS=(%s) "+
+			"COMP_CWORD=%d COMP_TYPE=63; __start_merry 2>&1; printf '%%s\\n' \"${COMPREPLY[@]}\"",
 			source, line, len(line), strings.Join(words, " "), len(words)-1)
 		return shellRun(t, s, "bash", "--norc", "-c", script)
 	}
@@ -120,7 +123,8 @@ func bash(pkg string) func(t *testing.T, s *merrytest.Site, line string) string 
 
 func fish(t *testing.T, s *merrytest.Site, line string) string {
 	t.Helper()
-	return shellRun(t, s, "fish", "--no-config", "-c", fmt.Sprintf("merry completion fish | source; complete -C '%s'", line))
+	return shellRun(t, s, "fish", "--no-config", "-c", fmt.Sprintf("merry completion fish | source; complete -C '%s'",
+		line))
 }
 
 // zsh types the line and two tabs into a zsh of its own, and returns what that shows.

@@ -38,7 +38,8 @@ func TestFirstCommands(t *testing.T) {
 	}
 }
 
-// TestDocumentsNameWhatThereIs: every command in the documents is one that there is, with flags and arguments that it takes, and every link leads somewhere.
+// TestDocumentsNameWhatThereIs: every command in the documents is one that there is, with flags and arguments that it
+// takes, and every link leads somewhere.
 func TestDocumentsNameWhatThereIs(t *testing.T) {
 	t.Parallel()
 	documents, err := filepath.Glob("../docs/*.md")
@@ -70,7 +71,8 @@ func TestDocumentsNameWhatThereIs(t *testing.T) {
 			}
 			found := m[2] == ""
 			for _, h := range regexp.MustCompile(`(?m)^#+ (.*)$`).FindAllStringSubmatch(string(linked), -1) {
-				anchor := strings.ReplaceAll(regexp.MustCompile(`[^a-z0-9 -]`).ReplaceAllString(strings.ToLower(h[1]), ""), " ", "-")
+				anchor := strings.ReplaceAll(regexp.MustCompile(`[^a-z0-9 -]`).ReplaceAllString(strings.ToLower(h[1]),
+					""), " ", "-")
 				found = found || anchor == m[2]
 			}
 			if !found {
@@ -120,7 +122,8 @@ func TestArchitectureNamesFiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	named := 0
-	for _, m := range regexp.MustCompile("`((?:crate|cli|e2e)/[a-z_/]+(?:\\.go)?)`").FindAllStringSubmatch(string(b), -1) {
+	for _, m := range regexp.MustCompile("`((?:crate|cli|e2e)/[a-z_/]+(?:\\.go)?)`").FindAllStringSubmatch(string(b),
+		-1) {
 		named++
 		if _, err := os.Stat(filepath.Join("..", m[1])); err != nil {
 			t.Errorf("docs/ARCHITECTURE.md names %s, which does not exist", m[1])
@@ -149,7 +152,8 @@ func TestReadmeConnects(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	block := regexp.MustCompile(`(?m)(?:^    merry sources set registry .*\n)(?:^    merry .*\n)+`).FindString(string(b))
+	block := regexp.MustCompile(`(?m)(?:^    merry sources set registry .*\n)(?:^    merry .*\n)+`).FindString(
+		string(b))
 	if strings.Count(block, "\n") != 4 {
 		t.Fatalf("the README connects with\n%s", block)
 	}

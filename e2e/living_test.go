@@ -18,26 +18,35 @@ const (
 	dot        = "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89\x00\x00\x00\rIDATx\x9cc\x00\x01\x00\x00\x05\x00\x01\r\n-\xb4\x00\x00\x00\x00IEND\xaeB`\x82"
 )
 
-// yard is a site of one page beside downloads: a user interface with a theme, a photo wall in two versions, a text editor with
-// modes and themes, an editor in several builds.
+// yard is a site of one page beside downloads: a user interface with a theme, a photo wall in two versions, a text
+// editor with modes and themes, an editor in several builds.
 func yard(t *testing.T) *merrytest.Site {
 	s := merrytest.Empty(t)
 	s.Write("index.html", onePage)
-	s.Archive("regatta-1.2.0.zip", map[string]string{"package.json": `{"name": "regatta", "version": "1.2.0", "main": "dist/regatta.js"}`,
-		"dist/regatta.js": readableUI, "dist/regatta.min.js": minifiedUI, "themes/harbour/regatta.css": ".boat {\n  background: url(\"images/wave.png\");\n}\n", "themes/harbour/images/wave.png": dot})
+	s.Archive("regatta-1.2.0.zip", map[string]string{"package.json": `{"name": "regatta", "version": ` +
+		`"1.2.0", "main": ` +
+		`"dist/regatta.js"}`,
+		"dist/regatta.js": readableUI, "dist/regatta.min.js": minifiedUI, "themes/harbour/regatta.css": ".boat {\n" +
+			"  background: url(\"images/wave.png\");\n}\n", "themes/harbour/images/wave.png": dot})
 	for _, v := range []string{"1.0.0", "1.1.0"} {
-		files := map[string]string{"package.json": `{"name": "wall", "version": "` + v + `", "main": "wall/wall.js"}`, "wall/wall.js": strings.ReplaceAll(readableUI, "regatta", "wall"),
-			"wall/wall.css": ".wall {\n  background: url(\"img/frame.png\");\n}\n", "wall/img/frame.png": dot, "wall/lang/de.js": "wall.de = {\n  close: \"zu\"\n};\n"}
+		files := map[string]string{"package.json": `{"name": "wall", "version": "` + v + `", "main": "wall/wall.js"}`,
+			"wall/wall.js":  strings.ReplaceAll(readableUI, "regatta", "wall"),
+			"wall/wall.css": ".wall {\n  background: url(\"img/frame.png\");\n}\n", "wall/img/frame.png": dot,
+			"wall/lang/de.js": "wall.de = {\n  close: \"zu\"\n};\n"}
 		if v == "1.1.0" {
 			files["wall/lang/fr.js"] = "wall.fr = {\n  close: \"fermer\"\n};\n"
 			delete(files, "wall/lang/de.js")
 		}
 		s.Archive("wall-"+v+".zip", files)
 	}
-	core := "(function () {\n  window.Quill = {\n    modes: {},\n    define: function (name, mode) {\n      Quill.modes[name] = mode;\n    }\n  };\n})();\n"
-	s.Archive("quillpad-3.0.0.zip", map[string]string{"package.json": `{"name": "quillpad", "version": "3.0.0", "main": "lib/quillpad.js"}`, "lib/quillpad.js": core,
-		"lib/quillpad.css": ".quill {\n  color: black;\n}\n", "mode/log/log.js": "(function () {\n  Quill.define(\"log\", function () {\n    return 1;\n  });\n})();\n",
-		"mode/list/list.js": "(function () {\n  Quill.define(\"list\", function () {\n    return 2;\n  });\n})();\n", "theme/dusk.css": ".quill-dusk {\n  color: navy;\n}\n"})
+	core :=
+		"(function () {\n  window.Quill = {\n    modes: {},\n    define: function (name, mode) {\n      Quill.modes[name] = mode;\n    }\n  };\n})();\n"
+	s.Archive("quillpad-3.0.0.zip", map[string]string{"package.json": `{"name": "quillpad", "version": "3.0.0", ` +
+		`"main": "lib/quillpad.js"}`, "lib/quillpad.js": core,
+		"lib/quillpad.css": ".quill {\n  color: black;\n}\n", "mode/log/log.js": "(function () {\n" +
+			"  Quill.define(\"log\", function () {\n    return 1;\n  });\n})();\n",
+		"mode/list/list.js": "(function () {\n  Quill.define(\"list\", function () {\n    return 2;\n  });\n})();\n",
+		"theme/dusk.css":    ".quill-dusk {\n  color: navy;\n}\n"})
 	s.Run("start")
 	return s
 }
@@ -65,8 +74,8 @@ func shown(t *testing.T, s *merrytest.Site, when string) {
 	}
 }
 
-// TestLivesOfLibraries: what becomes of libraries in years, each in at most three commands; afterwards the page is clean, and
-// undo leads back.
+// TestLivesOfLibraries: what becomes of libraries in years, each in at most three commands; afterwards the page is
+// clean, and undo leads back.
 func TestLivesOfLibraries(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -76,20 +85,37 @@ func TestLivesOfLibraries(t *testing.T) {
 		there    []string // files, and texts of the page
 		not      []string
 	}{
-		{"split over folders", []string{"take ../downloads/regatta-1.2.0.zip --place dist/regatta.min.js=js/club-ui.js --place themes/harbour=css/harbour --page index.html"},
-			[]string{"js/club-ui.js", "css/harbour/regatta.css", "css/harbour/images/wave.png", `src="js/club-ui.js"`}, nil},
-		{"kept whole, moved, moved up", []string{"take ../downloads/wall-1.0.0.zip --whole --into gallery --page index.html", "move wall photos/wall", "repin wall@1.1.0 --from ../downloads/wall-1.1.0.zip"},
-			[]string{"photos/wall/wall.js", "photos/wall/img/frame.png", "photos/wall/lang/fr.js", `src="photos/wall/wall.js"`}, []string{"gallery", "photos/wall/lang/de.js", "lang/"}},
-		{"a mode and a theme later", []string{"take ../downloads/quillpad-3.0.0.zip --into plugin/quillpad --page index.html", "take ../downloads/quillpad-3.0.0.zip --part log --part dusk --page index.html"},
-			[]string{"plugin/quillpad/lib/quillpad.js", "plugin/quillpad/mode/log/log.js", "plugin/quillpad/theme/dusk.css", "lib/quillpad.js\"></script>\n  <script src=\"plugin/quillpad/mode/log/log.js"}, []string{"plugin/quillpad/mode/list"}},
-		{"a file moved into a folder", []string{"take ../downloads/regatta-1.2.0.zip --files dist/regatta.min.js --place dist/regatta.min.js=regatta.min.js --page index.html", "move regatta.min.js js/"},
+		{"split over folders", []string{"take ../downloads/regatta-1.2.0.zip --place " +
+			"dist/regatta.min.js=js/club-ui.js --place themes/harbour=css/harbour --page index.html"},
+			[]string{"js/club-ui.js", "css/harbour/regatta.css", "css/harbour/images/wave.png", `src="js/club-ui.js"`},
+			nil},
+		{"kept whole, moved, moved up", []string{"take ../downloads/wall-1.0.0.zip --whole --into gallery --page " +
+			"index.html", "move wall photos/wall", "repin wall@1.1.0 --from ../downloads/wall-1.1.0.zip"},
+			[]string{"photos/wall/wall.js", "photos/wall/img/frame.png", "photos/wall/lang/fr.js",
+				`src="photos/wall/wall.js"`}, []string{"gallery", "photos/wall/lang/de.js", "lang/"}},
+		{"a mode and a theme later", []string{"take ../downloads/quillpad-3.0.0.zip --into plugin/quillpad --page " +
+			"index.html", "take ../downloads/quillpad-3.0.0.zip --part log --part dusk --page index.html"},
+			[]string{"plugin/quillpad/lib/quillpad.js", "plugin/quillpad/mode/log/log.js",
+				"plugin/quillpad/theme/dusk.css", "lib/quillpad.js\"></script>\n" +
+					"  <script src=\"plugin/quillpad/mode/log/log.js"}, []string{"plugin/quillpad/mode/list"}},
+		{"a file moved into a folder", []string{"take ../downloads/regatta-1.2.0.zip --files dist/regatta.min.js " +
+			"--place dist/regatta.min.js=regatta.min.js --page index.html", "move regatta.min.js js/"},
 			[]string{"js/regatta.min.js", `src="js/regatta.min.js"`}, nil},
-		{"a version dropped from a name", []string{"take ../downloads/regatta-1.2.0.zip --names versioned --page index.html", "move regatta:dist/regatta.min.js js/regatta.js"},
-			[]string{"js/regatta.js", "js/regatta-1.2.0.js", `src="js/regatta.js"`}, []string{"js/regatta-1.2.0.min.js"}},
-		{"the core alone", []string{"take ../downloads/quillpad-3.0.0.zip --into plugin/quillpad --page index.html"}, []string{"plugin/quillpad/lib/quillpad.js"}, []string{"plugin/quillpad/mode"}},
-		{"all named, few tagged", []string{"take ../downloads/quillpad-3.0.0.zip --files ** --into quill --page index.html"}, []string{"quill/mode/list/list.js", `src="quill/lib/quillpad.js"`}, []string{`mode/list/list.js"`}},
-		{"a part in and out", []string{"take ../downloads/quillpad-3.0.0.zip --part log --together --page index.html", "drop quillpad --part log"}, []string{"lib/quillpad/lib/quillpad.js"}, []string{"lib/quillpad/mode", "log.js"}},
-		{"kept beside, then tagged", []string{"take ../downloads/quillpad-3.0.0.zip --keep mode/** --page index.html", "include quillpad --only mode/log/log.js --page index.html"}, []string{"log.js\"></script>"}, []string{"list.js\"></script>"}},
+		{"a version dropped from a name", []string{"take ../downloads/regatta-1.2.0.zip --names versioned --page " +
+			"index.html", "move regatta:dist/regatta.min.js js/regatta.js"},
+			[]string{"js/regatta.js", "js/regatta-1.2.0.js", `src="js/regatta.js"`},
+			[]string{"js/regatta-1.2.0.min.js"}},
+		{"the core alone", []string{"take ../downloads/quillpad-3.0.0.zip --into plugin/quillpad --page index.html"},
+			[]string{"plugin/quillpad/lib/quillpad.js"}, []string{"plugin/quillpad/mode"}},
+		{"all named, few tagged", []string{"take ../downloads/quillpad-3.0.0.zip --files ** --into quill --page " +
+			"index.html"}, []string{"quill/mode/list/list.js", `src="quill/lib/quillpad.js"`},
+			[]string{`mode/list/list.js"`}},
+		{"a part in and out", []string{"take ../downloads/quillpad-3.0.0.zip --part log --together --page index.html",
+			"drop quillpad --part log"}, []string{"lib/quillpad/lib/quillpad.js"}, []string{"lib/quillpad/mode",
+			"log.js"}},
+		{"kept beside, then tagged", []string{"take ../downloads/quillpad-3.0.0.zip --keep mode/** --page index.html",
+			"include quillpad --only mode/log/log.js --page index.html"}, []string{"log.js\"></script>"},
+			[]string{"list.js\"></script>"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -101,7 +127,8 @@ func TestLivesOfLibraries(t *testing.T) {
 			}
 			state, page := s.State(), s.Read("index.html")
 			has := func(what string) bool {
-				return strings.Contains("\n"+state, "\n"+what+"\x00") || strings.Contains("\n"+state, "\n"+what+"/") || strings.Contains(page, what)
+				return strings.Contains("\n"+state, "\n"+what+"\x00") || strings.Contains("\n"+state, "\n"+what+"/") ||
+					strings.Contains(page, what)
 			}
 			for _, w := range tt.there {
 				if !has(w) {
@@ -154,7 +181,8 @@ func withoutTags(page string) string {
 	return out
 }
 
-// TestTenOwnScripts: own scripts move into a folder, and pages, styles, imports and conditional comments follow; all else stays.
+// TestTenOwnScripts: own scripts move into a folder, and pages, styles, imports and conditional comments follow; all
+// else stays.
 func TestTenOwnScripts(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -168,7 +196,8 @@ func TestTenOwnScripts(t *testing.T) {
 	for i := range 10 {
 		name := fmt.Sprintf("js/scene%d.js", i)
 		s.Write(name, fmt.Sprintf("var scene%d = \"img/gull.svg\";\n", i))
-		text = strings.Replace(text, "</body>", fmt.Sprintf("  <script src='%s?v=%d' defer></script>\n</body>", name, i), 1)
+		text = strings.Replace(text, "</body>", fmt.Sprintf("  <script src='%s?v=%d' defer></script>\n"+
+			"</body>", name, i), 1)
 		files = append(files, name)
 	}
 	s.Write("index.html", text)
@@ -180,11 +209,13 @@ func TestTenOwnScripts(t *testing.T) {
 	s.Run("start")
 	before := s.State()
 	s.Run(append(append([]string{"move"}, append(files, "js/old.js", "js/tide.mjs")...), "js/scenes/")...)
-	want := strings.NewReplacer("js/scene", "js/scenes/scene", "js/old.js", "js/scenes/old.js", "js/tide.mjs", "js/scenes/tide.mjs").Replace(text)
+	want := strings.NewReplacer("js/scene", "js/scenes/scene", "js/old.js", "js/scenes/old.js", "js/tide.mjs",
+		"js/scenes/tide.mjs").Replace(text)
 	if got := s.Read("index.html"); got != want {
 		t.Errorf("the page is\n%s\nand was to be\n%s", got, want)
 	}
-	if got := s.Read("js/scenes/tide.mjs"); got != "import \"../depth.mjs\";\nexport default new URL(\"../../img/gull.svg\", import.meta.url);\n" {
+	if got := s.Read("js/scenes/tide.mjs"); got != "import \"../depth.mjs\";\n"+
+		"export default new URL(\"../../img/gull.svg\", import.meta.url);\n" {
 		t.Errorf("the module is\n%s", got)
 	}
 	clean(t, s, "moved")
@@ -197,7 +228,8 @@ func TestTenOwnScripts(t *testing.T) {
 	if !strings.Contains(out, `js/scene0.js:1:15  "img/gull.svg" may be a path to it and was left`) {
 		t.Errorf("the text in a script is not told:\n%s", out)
 	}
-	if got := s.Read("css/club.css"); got != "body {\n  background: url( '../img/birds%20of%20the%20bay/gull.svg' );\n}\n" {
+	if got := s.Read("css/club.css"); got != "body {\n"+
+		"  background: url( '../img/birds%20of%20the%20bay/gull.svg' );\n}\n" {
 		t.Errorf("the stylesheet is\n%s", got)
 	}
 	s.Run("undo")
@@ -207,7 +239,11 @@ func TestTenOwnScripts(t *testing.T) {
 	}
 	s.Run("undo")
 	s.Run("move", "index.html", "pages/home.html")
-	if got := s.Read("pages/home.html"); !strings.Contains(got, "src='../js/scene4.js?v=4'") || !strings.Contains(got, `import "../js/tide.mjs"`) || !strings.Contains(got, `"../img/gull.svg 1x, ../img/gull.svg?2 2x"`) || !strings.Contains(got, `<script src="../js/old.js">`) || !strings.Contains(got, `{"imports": {"tide": "../js/tide.mjs"}}`) {
+	if got := s.Read("pages/home.html"); !strings.Contains(got, "src='../js/scene4.js?v=4'") ||
+		!strings.Contains(got, `import "../js/tide.mjs"`) ||
+		!strings.Contains(got, `"../img/gull.svg 1x, ../img/gull.svg?2 2x"`) ||
+		!strings.Contains(got, `<script src="../js/old.js">`) ||
+		!strings.Contains(got, `{"imports": {"tide": "../js/tide.mjs"}}`) {
 		t.Errorf("the moved page is\n%s", got)
 	}
 	s.Run("undo")
@@ -222,7 +258,8 @@ func TestMoveRefuses(t *testing.T) {
 	t.Parallel()
 	s := yard(t)
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--page", "index.html")
-	s.Archive("regatta-2.0.0.zip", map[string]string{"package.json": `{"name": "regatta", "version": "2.0.0"}`, "dist/regatta.js": readableUI})
+	s.Archive("regatta-2.0.0.zip", map[string]string{"package.json": `{"name": "regatta", "version": "2.0.0"}`,
+		"dist/regatta.js": readableUI})
 	s.Write("js/own.js", "var own = 1;\n")
 	s.Write("css/own.js", "var own = 1;\n")
 	before := s.State()
@@ -239,20 +276,25 @@ func TestMoveRefuses(t *testing.T) {
 		{[]string{"device's on Windows"}, "move js/own.js js/aux.js"},
 		{[]string{"neither a library of the crate nor a file"}, "move nobody x"},
 		{[]string{"has no file or part nothing.js"}, "move regatta:nothing.js x/"},
-		{[]string{"must come along", "merry move regatta:themes/harbour"}, "move regatta:themes/harbour/regatta.css styles/"},
+		{[]string{"must come along", "merry move regatta:themes/harbour"},
+			"move regatta:themes/harbour/regatta.css styles/"},
 		{[]string{"version control"}, "move js/own.js .git/own.js"},
 		{[]string{"merry's own record"}, "move crate.yaml x/"},
 		{[]string{"no such part"}, "take ../downloads/regatta-1.2.0.zip --part nothing"},
 		{[]string{"can't go to"}, "take ../downloads/regatta-1.2.0.zip --place dist/regatta.js=../x.js"},
 		{[]string{"has no file or part nothing"}, "drop regatta --part nothing"},
 		{[]string{"has no file or part nothing.js"}, "omit regatta --only nothing.js"},
-		{[]string{"is neither a script nor a stylesheet"}, "include regatta --only themes/harbour/images/wave.png --page index.html"},
-		{[]string{"nothing in regatta-1.2.0.zip matches nope/**"}, "take ../downloads/regatta-1.2.0.zip --keep nope/**"},
-		{[]string{"no chosen file or folder has that name"}, "take ../downloads/regatta-1.2.0.zip --place nope.js=js/x.js"},
+		{[]string{"is neither a script nor a stylesheet"}, "include regatta --only themes/harbour/images/wave.png " +
+			"--page index.html"},
+		{[]string{"nothing in regatta-1.2.0.zip matches nope/**"}, "take ../downloads/regatta-1.2.0.zip " +
+			"--keep nope/**"},
+		{[]string{"no chosen file or folder has that name"}, "take ../downloads/regatta-1.2.0.zip --place " +
+			"nope.js=js/x.js"},
 		{[]string{"there is no such file or folder"}, "refill --from ../nowhere"},
 		{[]string{"there is no such file or folder"}, "settle --from ../nowhere"},
 		{[]string{"is quillpad 3.0.0, not regatta"}, "repin regatta --from ../downloads/quillpad-3.0.0.zip"},
-		{[]string{"has version 1.2.0, but you asked for 9.9.9"}, "repin regatta@9.9.9 --from ../downloads/regatta-1.2.0.zip"},
+		{[]string{"has version 1.2.0, but you asked for 9.9.9"}, "repin regatta@9.9.9 --from " +
+			"../downloads/regatta-1.2.0.zip"},
 		{[]string{"one name can't stand for two versions"}, "take ../downloads/regatta-2.0.0.zip"},
 		{[]string{"nothing of regatta would remain"}, "drop regatta --files **"},
 		{[]string{"asks for"}, "drop regatta --files **/wave.png"},
@@ -264,8 +306,8 @@ func TestMoveRefuses(t *testing.T) {
 	}
 }
 
-// TestMovedByHand: files of libraries that somebody moved are known by their bytes; nothing else is found fault with, and one
-// command lets records and pages follow.
+// TestMovedByHand: files of libraries that somebody moved are known by their bytes; nothing else is found fault with,
+// and one command lets records and pages follow.
 func TestMovedByHand(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -283,14 +325,16 @@ func TestMovedByHand(t *testing.T) {
 	if out := s.Run("contents"); !strings.Contains(out, "moved by hand") {
 		t.Errorf("contents says:\n%s", out)
 	}
-	if out := s.Run("refill"); !strings.Contains(out, "lies at plugin/pad/quillpad.js") || !strings.Contains(out, "0 restored") {
+	if out := s.Run("refill"); !strings.Contains(out, "lies at plugin/pad/quillpad.js") ||
+		!strings.Contains(out, "0 restored") {
 		t.Errorf("refill says:\n%s", out)
 	}
 	s.Run("check", "--fix")
 	clean(t, s, "mended")
 	s.Run("undo")
 	s.Run("move", "--found")
-	if text := s.Read("index.html"); !strings.Contains(text, `src="plugin/pad/quillpad.js"`) || strings.Contains(text, "lib/quillpad/") {
+	if text := s.Read("index.html"); !strings.Contains(text, `src="plugin/pad/quillpad.js"`) ||
+		strings.Contains(text, "lib/quillpad/") {
 		t.Errorf("the page does not follow:\n%s", text)
 	}
 	if !strings.Contains(s.Read("crate.yaml"), "into: plugin/pad") {
@@ -309,14 +353,21 @@ func TestSettle(t *testing.T) {
 		told     string // by check
 		there    string // in the state afterwards
 	}{
-		{"version", "version: 1.0.0\n    from: ../downloads/wall-1.0.0.zip", "version: 1.1.0\n    from: wall-1.1.0.zip", "the packing list says 1.1.0, but 1.0.0 was taken", "lib/wall/wall.css\x00"},
-		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js", "files should be in vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
+		{"version", "version: 1.0.0\n    from: ../downloads/wall-1.0.0.zip", "version: 1.1.0\n    from: wall-1.1.0.zip",
+			"the packing list says 1.1.0, but 1.0.0 was taken", "lib/wall/wall.css\x00"},
+		{"into", "    take: [dist/regatta.js", "    into: vendor/regatta\n    take: [dist/regatta.js",
+			"files should be in vendor/regatta/", "vendor/regatta/dist/regatta.js\x00"},
 		{"folders", "scripts: js", "scripts: scripts", "", "scripts/regatta.min.js\x00"},
-		{"names", "    take: [dist/regatta.js", "    names: versioned\n    take: [dist/regatta.js", "", "js/regatta-1.2.0.min.js\x00"},
-		{"take", ", dist/regatta.min.js, themes/harbour/regatta.css", ", dist/regatta.min.js", "themes/harbour/regatta.css was taken, but the packing list does not name it", "js/regatta.min.js\x00"},
-		{"build", "    build: minified\n    take: [dist/regatta.js", "    build: readable\n    take: [dist/regatta.js", "the packing list says build: readable", "<script src=\"js/regatta.js\">"},
-		{"places", "    take: [dist/regatta.js", "    places: {dist/regatta.min.js: js/deep/r.js}\n    take: [dist/regatta.js", "should be at js/deep/r.js", "js/deep/r.js\x00"},
-		{"another name", "  regatta:", "  sculls:", "in the packing list but not in the seal", "lib/sculls/regatta.css\x00"},
+		{"names", "    take: [dist/regatta.js", "    names: versioned\n    take: [dist/regatta.js", "",
+			"js/regatta-1.2.0.min.js\x00"},
+		{"take", ", dist/regatta.min.js, themes/harbour/regatta.css", ", dist/regatta.min.js",
+			"themes/harbour/regatta.css was taken, but the packing list does not name it", "js/regatta.min.js\x00"},
+		{"build", "    build: minified\n    take: [dist/regatta.js", "    build: readable\n    take: [dist/regatta.js",
+			"the packing list says build: readable", "<script src=\"js/regatta.js\">"},
+		{"places", "    take: [dist/regatta.js", "    places: {dist/regatta.min.js: js/deep/r.js}\n" +
+			"    take: [dist/regatta.js", "should be at js/deep/r.js", "js/deep/r.js\x00"},
+		{"another name", "  regatta:", "  sculls:", "in the packing list but not in the seal",
+			"lib/sculls/regatta.css\x00"},
 		{"an entry less", "  wall:\n", "", "it is in the seal but not in the packing list", "js/regatta.min.js\x00"},
 	}
 	for _, tt := range tests {
@@ -329,7 +380,8 @@ func TestSettle(t *testing.T) {
 			list := s.Read("crate.yaml")
 			edited := strings.Replace(list, tt.old, tt.new, 1)
 			if tt.name == "version" {
-				edited = strings.NewReplacer("version: 1.0.0", "version: 1.1.0", "wall-1.0.0.zip", "wall-1.1.0.zip").Replace(list)
+				edited = strings.NewReplacer("version: 1.0.0", "version: 1.1.0", "wall-1.0.0.zip",
+					"wall-1.1.0.zip").Replace(list)
 			}
 			if tt.name == "an entry less" {
 				edited = list[:strings.Index(list, "  wall:\n")]
@@ -399,8 +451,10 @@ func TestLostSeal(t *testing.T) {
 	s.Run("take", "../downloads/wall-1.0.0.zip", "--page", "index.html")
 	seal := s.Read("crate.seal.json")
 	s.Remove("crate.seal.json")
-	s.Fail(1, []string{"list-differs", "regatta: it is in the packing list but not in the seal"}, "check", "--no-rehearse")
-	if out := s.Run("settle", "--from", "../downloads"); !strings.Contains(out, "sealed again, verified with 4 files: the source has the same bytes") {
+	s.Fail(1, []string{"list-differs", "regatta: it is in the packing list but not in the seal"}, "check",
+		"--no-rehearse")
+	if out := s.Run("settle", "--from", "../downloads"); !strings.Contains(out, "sealed again, verified with 4 files: "+
+		"the source has the same bytes") {
 		t.Errorf("settle says:\n%s", out)
 	}
 	if now := s.Read("crate.seal.json"); now != seal {
@@ -414,8 +468,8 @@ func TestLostSeal(t *testing.T) {
 	clean(t, s, "sealed anew")
 }
 
-// TestTwoPeople: two clones each add a library and move another; git merges the records without a conflict, and there is
-// nothing left to settle.
+// TestTwoPeople: two clones each add a library and move another; git merges the records without a conflict, and there
+// is nothing left to settle.
 func TestTwoPeople(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -426,7 +480,8 @@ func TestTwoPeople(t *testing.T) {
 	s.Write("other.html", onePage)
 	git := func(dir string, args ...string) {
 		t.Helper()
-		c := exec.Command("git", append([]string{"-c", "user.name=club", "-c", "user.email=club@gull.example", "-c", "commit.gpgsign=false"}, args...)...)
+		c := exec.Command("git", append([]string{"-c", "user.name=club", "-c", "user.email=club@gull.example", "-c",
+			"commit.gpgsign=false"}, args...)...)
 		c.Dir = dir
 		if out, err := c.CombinedOutput(); err != nil {
 			t.Fatalf("git %v: %v\n%s", args, err, out)
@@ -450,7 +505,8 @@ func TestTwoPeople(t *testing.T) {
 	git(clone.Dir, "commit", "-q", "-m", "other")
 	git(s.Dir, "pull", "-q", "--no-rebase", "--no-edit", clone.Dir, "main")
 	if out := s.Run("settle"); !strings.Contains(out, "settled:") {
-		t.Errorf("after the merge there is something to settle:\n%s\n%s\n%s", out, s.Read("crate.yaml"), s.Read("crate.seal.json"))
+		t.Errorf("after the merge there is something to settle:\n%s\n%s\n%s", out, s.Read("crate.yaml"),
+			s.Read("crate.seal.json"))
 	}
 	clean(t, s, "merged")
 	if out := s.Run("contents"); strings.Count(out, "whole") != 4 {
@@ -477,36 +533,49 @@ func TestRefillFrom(t *testing.T) {
 	}
 }
 
-// TestServersTemplates: pages are found by what is in them, and tags stay out of conditions, loops and the outside of blocks.
+// TestServersTemplates: pages are found by what is in them, and tags stay out of conditions, loops and the outside of
+// blocks.
 func TestServersTemplates(t *testing.T) {
 	t.Parallel()
 	s := yard(t)
 	s.Remove("crate.yaml")
 	s.Remove("index.html")
-	s.Write("index.php", "<!doctype html>\n<html>\n<head>\n  <title><?= $t ?></title>\n</head>\n<body>\n  <?php foreach ($rows as $row): ?>\n  <script src=\"js/row.js\"></script>\n  <?php endforeach; ?>\n</body>\n</html>\n")
-	s.Write("views/page.twig", "{% extends \"base.twig\" %}\n{% block scripts %}\n  <script src=\"/js/row.js\"></script>\n{% endblock %}\n")
+	s.Write("index.php", "<!doctype html>\n<html>\n<head>\n  <title><?= $t ?></title>\n</head>\n<body>\n"+
+		"  <?php foreach ($rows as $row): ?>\n  <script src=\"js/row.js\"></script>\n  <?php endforeach; ?>\n"+
+		"</body>\n</html>\n")
+	s.Write("views/page.twig", "{% extends \"base.twig\" %}\n{% block scripts %}\n"+
+		"  <script src=\"/js/row.js\"></script>\n{% endblock %}\n")
 	s.Write("js/row.js", "var row = 1;\n")
 	s.Write("notes.txt", "<html> is not a page here\n")
 	s.Run("start")
-	if list := s.Read("crate.yaml"); !strings.Contains(list, `pages: ["**/*.html", "**/*.php", "**/*.twig"]`) || strings.Contains(names(s.State()), "index.html") {
+	if list := s.Read("crate.yaml"); !strings.Contains(list, `pages: ["**/*.html", "**/*.php", "**/*.twig"]`) ||
+		strings.Contains(names(s.State()), "index.html") {
 		t.Errorf("start learned\n%s\n%s", list, names(s.State()))
 	}
 	s.Run("take", "../downloads/regatta-1.2.0.zip", "--files", "dist/regatta.min.js", "--page", "index.php")
-	if text := s.Read("index.php"); !strings.Contains(text, "<body>\n  <script src=\"js/regatta.min.js\"></script>\n  <?php foreach") {
+	if text := s.Read("index.php"); !strings.Contains(text, "<body>\n  <script src=\"js/regatta.min.js\"></script>\n"+
+		"  <?php foreach") {
 		t.Errorf("the page is\n%s", text)
 	}
 	s.Run("include", "regatta", "--page", "views/page.twig", "--fragments")
-	if text := s.Read("views/page.twig"); !strings.Contains(text, "{% block scripts %}\n  <script src=\"/js/regatta.min.js\"></script>\n") {
+	if text := s.Read("views/page.twig"); !strings.Contains(text, "{% block scripts %}\n"+
+		"  <script src=\"/js/regatta.min.js\"></script>\n") {
 		t.Errorf("the part is\n%s", text)
 	}
 }
 
-// TestUsedOtherwise: what own styles, import maps, conditional comments and templates use is not unused, and drop names the places.
+// TestUsedOtherwise: what own styles, import maps, conditional comments and templates use is not unused, and drop names
+// the places.
 func TestUsedOtherwise(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
-	for name, how := range map[string][2]string{"a stylesheet": {"css/own.css", "a {\n  background: url(../lib/regatta/images/wave.png);\n}\n"}, "a template": {"index.html", `<template><script src="js/regatta.min.js"></script></template>`},
-		"a conditional comment": {"index.html", `<!--[if IE]><script src="js/regatta.min.js"></script><![endif]-->`}, "an import map": {"index.html", `<script type="importmap">{"imports": {"r": "./js/regatta.js"}}</script>`}, "a picture": {"index.html", `<img alt="" src="lib/regatta/images/wave.png">`}} {
+	for name, how := range map[string][2]string{"a stylesheet": {"css/own.css", "a {\n" +
+		"  background: url(../lib/regatta/images/wave.png);\n}\n"}, "a template": {"index.html",
+		`<template><script src="js/regatta.min.js"></script></template>`},
+		"a conditional comment": {"index.html", `<!--[if IE]><script src="js/regatta.min.js"></script><![endif]-->`},
+		"an import map": {"index.html", `<script type="importmap">{"imports": {"r": ` +
+			`"./js/regatta.js"}}</script>`}, "a picture": {"index.html",
+			`<img alt="" src="lib/regatta/images/wave.png">`}} {
 		s := yard(t)
 		s.Run("take", "../downloads/regatta-1.2.0.zip")
 		if !strings.Contains(s.Run("check", "--no-rehearse"), "unused-library") {
@@ -538,7 +607,8 @@ func TestMovedAndSwitched(t *testing.T) {
 		t.Fatalf("the page does not follow:\n%s", page)
 	}
 	s.Run("switch", "oarlock", "--cdn=harbour")
-	if text := s.Read("index.html"); !strings.Contains(text, "cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js") {
+	if text := s.Read("index.html"); !strings.Contains(text,
+		"cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js") {
 		t.Errorf("the page has no link:\n%s", text)
 	}
 	s.Run("switch", "oarlock", "--local")
@@ -562,7 +632,8 @@ func TestOneBuildOfFive(t *testing.T) {
 	s.Run("take", "../downloads/scribe-2.0.0.zip", "--files", "build-inline/**", "--together", "--page", "index.html")
 	s.Run("move", "scribe", "plugin/editor/scribe")
 	page := s.Read("index.html")
-	if !strings.Contains(page, `src="plugin/editor/scribe/scribe.js"`) || strings.Contains(page, "lang/") || strings.Contains(names(s.State()), "balloon") {
+	if !strings.Contains(page, `src="plugin/editor/scribe/scribe.js"`) || strings.Contains(page, "lang/") ||
+		strings.Contains(names(s.State()), "balloon") {
 		t.Errorf("the page is\n%s\n%s", page, names(s.State()))
 	}
 	clean(t, s, "moved")

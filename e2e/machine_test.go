@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// TestAnotherMachine: a fresh checkout with an empty cache gets every file back, byte for byte, from the registry and from the
-// addresses that the seal and the packing list know; and nothing that is not what was sealed.
+// TestAnotherMachine: a fresh checkout with an empty cache gets every file back, byte for byte, from the registry and
+// from the addresses that the seal and the packing list know; and nothing that is not what was sealed.
 func TestAnotherMachine(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -44,10 +44,13 @@ func TestAnotherMachine(t *testing.T) {
 	}
 	// A registry that gives other bytes for the same version is found out.
 	forget()
-	if err := r.Publish("tidechart", "3.1.0", map[string][]byte{"package.json": []byte(`{"name":"tidechart","version":"3.1.0"}`), "dist/tidechart.js": []byte("window.tidechart = 'another';\n")}); err != nil {
+	if err := r.Publish("tidechart", "3.1.0",
+		map[string][]byte{"package.json": []byte(`{"name":"tidechart","version":"3.1.0"}`),
+			"dist/tidechart.js": []byte("window.tidechart = 'another';\n")}); err != nil {
 		t.Fatal(err)
 	}
-	s.Fail(1, []string{"the bytes of 3.1.0 in the registry are not the sealed ones", "sealed: sha384-", "there:  sha384-"}, "refill", "tidechart")
+	s.Fail(1, []string{"the bytes of 3.1.0 in the registry are not the sealed ones", "sealed: sha384-",
+		"there:  sha384-"}, "refill", "tidechart")
 	if _, err := os.Stat(filepath.Join(s.Dir, "js/tidechart.js")); err == nil {
 		t.Error("other bytes were put there")
 	}
@@ -64,7 +67,8 @@ func TestBuildsComeWithTheirMaps(t *testing.T) {
 		t.Fatal("both builds are there")
 	}
 	out := s.Run("switch", "brinework", "--minified", "--offline")
-	for _, name := range []string{"css/brinework.min.css", "css/brinework.min.css.map", "js/brinework.min.js", "js/brinework.min.js.map"} {
+	for _, name := range []string{"css/brinework.min.css", "css/brinework.min.css.map", "js/brinework.min.js",
+		"js/brinework.min.js.map"} {
 		if !strings.Contains(out, "added for it: "+name) {
 			t.Errorf("%s is not said:\n%s", name, out)
 		}
@@ -114,7 +118,8 @@ func TestOfflineAfterOnce(t *testing.T) {
 	newer := s.Run("versions", "--newer")
 	s.Run("repin", "brinework@2.0.0", "--rename-sure", "--dry-run")
 	r.Close()
-	if again := s.Run("compare", "brinework", "2.0.0", "--offline"); strings.ReplaceAll(again, " --offline", "") != first {
+	if again := s.Run("compare", "brinework", "2.0.0", "--offline"); strings.ReplaceAll(again, " --offline",
+		"") != first {
 		t.Errorf("offline compare says\n%s", again)
 	}
 	if again := s.Run("versions", "--newer", "--offline"); strings.ReplaceAll(again, " --offline", "") != newer {

@@ -57,7 +57,8 @@ func TestHookBeforeACommit(t *testing.T) {
 	}
 	s.Replace("tides.html", "js/oarlock.min.js", "js/nothing.js")
 	git("add -A")
-	if r := git("commit -q -m third"); r.Status == 0 || !strings.Contains(r.Out+r.Err, "there is no file js/nothing.js") {
+	if r := git("commit -q -m third"); r.Status == 0 ||
+		!strings.Contains(r.Out+r.Err, "there is no file js/nothing.js") {
 		t.Errorf("a commit that breaks a page is let through: %s%s", r.Out, r.Err)
 	}
 	s.Replace("tides.html", "js/nothing.js", "js/oarlock.min.js")
@@ -84,7 +85,8 @@ func TestContinuousIntegration(t *testing.T) {
 	if err := json.Unmarshal([]byte(s.Read("merry.sarif")), &sarif); err != nil || sarif.Version != "2.1.0" {
 		t.Errorf("%v: %+v", err, sarif)
 	}
-	if !strings.Contains(s.Read("js/oarlock.js"), "oarlock") || !strings.Contains(s.Read("bill.json"), "CycloneDX") || !strings.Contains(s.Read("merry.html"), "<h1>") {
+	if !strings.Contains(s.Read("js/oarlock.js"), "oarlock") || !strings.Contains(s.Read("bill.json"), "CycloneDX") ||
+		!strings.Contains(s.Read("merry.html"), "<h1>") {
 		t.Error("what it should leave is not there")
 	}
 	s.Replace("tides.html", "js/config.js", "js/nothing.js")
@@ -104,14 +106,16 @@ func TestBaseline(t *testing.T) {
 	}
 	s.Replace("index.html", "<body>", "<body>\n\n")
 	s.Replace("tides.html", "js/config.js", "js/nothing.js")
-	r := s.Fail(1, []string{"there is no file js/nothing.js", "; 1 as before"}, "check", "--baseline", "merry-baseline.json", "--no-rehearse")
+	r := s.Fail(1, []string{"there is no file js/nothing.js", "; 1 as before"}, "check", "--baseline",
+		"merry-baseline.json", "--no-rehearse")
 	if strings.Contains(r.Out, "Club.js") {
 		t.Errorf("what was there before is told again:\n%s", r.Out)
 	}
 	var answer struct{ Before, Mended int }
 	s.Replace("index.html", "js/Club.js", "js/club.js")
 	s.Replace("tides.html", "js/nothing.js", "js/config.js")
-	if err := json.Unmarshal([]byte(s.Run("check", "--baseline", "merry-baseline.json", "--json")), &answer); err != nil || answer.Before != 0 || answer.Mended != 1 {
+	if err := json.Unmarshal([]byte(s.Run("check", "--baseline", "merry-baseline.json", "--json")),
+		&answer); err != nil || answer.Before != 0 || answer.Mended != 1 {
 		t.Errorf("%v: %+v", err, answer)
 	}
 	if out := s.Run("check", "--baseline", "merry-baseline.json", "crews/index.html"); strings.Contains(out, "gone") {
@@ -127,7 +131,8 @@ func TestBaseline(t *testing.T) {
 func TestQuiet(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	if r := s.Try("--quiet", "take", "../downloads/oarlock-2.0.3.zip", "--page", "**"); r.Status != 0 || r.Out+r.Err != "" {
+	if r := s.Try("--quiet", "take", "../downloads/oarlock-2.0.3.zip", "--page", "**"); r.Status != 0 ||
+		r.Out+r.Err != "" {
 		t.Errorf("status %d: %q %q", r.Status, r.Out, r.Err)
 	}
 	s.Replace("index.html", "js/club.js", "js/nothing.js")
@@ -143,7 +148,8 @@ func TestQuiet(t *testing.T) {
 	s.Fail(1, []string{"merry: nothing is not in the crate"}, "drop", "nothing", "--quiet")
 }
 
-// TestAllSites: several sites below one folder are done one after the other, each named, and one that is broken keeps no other from its turn.
+// TestAllSites: several sites below one folder are done one after the other, each named, and one that is broken keeps
+// no other from its turn.
 func TestAllSites(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -152,12 +158,14 @@ func TestAllSites(t *testing.T) {
 	club := s.Dir
 	s.Dir = filepath.Dir(club)
 	for _, name := range []string{"shop/public", "node_modules/other", ".hidden/site"} {
-		s.Write(name+"/index.html", "<!doctype html><html lang=en><head><title>x</title></head><body><script src=nothing.js></script></body></html>\n")
+		s.Write(name+"/index.html", "<!doctype html><html lang=en><head><title>x</title></head><body><script "+
+			"src=nothing.js></script></body></html>\n")
 	}
 	s.Write("node_modules/other/crate.yaml", "format: 1\n")
 	s.Write(".hidden/site/crate.yaml", "format: 1\n")
 	s.Write("shop/crate.yaml", "format: 1\nsite: public\n")
-	r := s.Fail(1, []string{"\nsite\n\n3 pages: no findings", "there is no file nothing.js", "shop\n"}, "check", "--all-sites", "--no-rehearse")
+	r := s.Fail(1, []string{"\nsite\n\n3 pages: no findings", "there is no file nothing.js", "shop\n"}, "check",
+		"--all-sites", "--no-rehearse")
 	if strings.Contains(r.Out, "other") || strings.Contains(r.Out, "hidden") {
 		t.Errorf("check says\n%s", r.Out)
 	}
@@ -173,14 +181,16 @@ func TestAllSites(t *testing.T) {
 	}
 	r = s.Try("check", "--all-sites", "--json")
 	err := json.Unmarshal([]byte(r.Out), &answer)
-	if list := answer.Sites; err != nil || r.Status != 1 || len(list) != 3 || list[0].Site != "broken" || list[0].Error == "" || list[1].Answer.Pages != 1 || list[2].Answer.Pages != 3 {
+	if list := answer.Sites; err != nil || r.Status != 1 || len(list) != 3 || list[0].Site != "broken" ||
+		list[0].Error == "" || list[1].Answer.Pages != 1 || list[2].Answer.Pages != 3 {
 		t.Errorf("status %d, %v: %+v", r.Status, err, list)
 	}
 	if err := os.RemoveAll(filepath.Join(s.Dir, "broken")); err != nil {
 		t.Fatal(err)
 	}
 	for _, args := range [][]string{{"contents"}, {"bill"}, {"versions", "--newer"}, {"refill"}} {
-		if out := s.Run(append(args, "--all-sites")...); !strings.HasPrefix(out, "shop\n\n") || !strings.Contains(out, "\nsite\n\n") {
+		if out := s.Run(append(args, "--all-sites")...); !strings.HasPrefix(out, "shop\n\n") ||
+			!strings.Contains(out, "\nsite\n\n") {
 			t.Errorf("%s says\n%s", args, out)
 		}
 	}
@@ -195,8 +205,8 @@ func TestAllSites(t *testing.T) {
 	s.Fail(1, []string{"there is no crate.yaml in", "or in any folder below it"}, "check", "--all-sites")
 }
 
-// TestShared: what a packing list further up shares holds for the sites below it where they say nothing, is written into none of them, and is nobody
-// else's wish: neither that of another user, nor from outside the repository.
+// TestShared: what a packing list further up shares holds for the sites below it where they say nothing, is written
+// into none of them, and is nobody else's wish: neither that of another user, nor from outside the repository.
 func TestShared(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -209,7 +219,10 @@ func TestShared(t *testing.T) {
 	own := s.Read("crate.yaml")
 	s.Replace("crate.yaml", own[strings.Index(own, "cdns:"):], "")
 	s.Fail(1, []string{"the packing list has no CDN"}, "switch", "oarlock", "--cdn")
-	s.Write("../crate.yaml", "format: 1\nshare:\n  cdns:\n    harbour: 'http://cdn.harbour.example/lib/{name}/{version}/{path}'\n  profiles:\n    live: {serve: cdn, build: minified}\n  holds:\n    oarlock: {below: 2.1.0, because: the kiosk}\n    tidechart: {at: 3.0.0, because: the kiosk}\n")
+	s.Write("../crate.yaml", "format: 1\nshare:\n  cdns:\n"+
+		"    harbour: 'http://cdn.harbour.example/lib/{name}/{version}/{path}'\n  profiles:\n    live: {serve: cdn, "+
+		"build: minified}\n  holds:\n    oarlock: {below: 2.1.0, because: the kiosk}\n    tidechart: {at: 3.0.0, "+
+		"because: the kiosk}\n")
 	s.Fail(1, []string{"oarlock is held below 2.1.0 by", "the kiosk"}, "repin", "oarlock@2.1.0")
 	s.Fail(1, []string{"for all sites below it", "remove it from share: there"}, "hold", "oarlock", "--off")
 	if out := s.Run("contents"); !strings.Contains(out, "held below 2.1.0") {
@@ -227,7 +240,8 @@ func TestShared(t *testing.T) {
 	if out := s.Run("take", "tidechart", "--page", "tides.html"); !strings.Contains(out, "tidechart 3.0.0") {
 		t.Errorf("of a library that is held further up take says\n%s", out)
 	}
-	if list := s.Read("crate.yaml"); strings.Contains(list, "hold") || strings.Contains(list, "cdns") || strings.Contains(list, "kiosk") {
+	if list := s.Read("crate.yaml"); strings.Contains(list, "hold") || strings.Contains(list, "cdns") ||
+		strings.Contains(list, "kiosk") {
 		t.Errorf("what is shared is written into the site's own list:\n%s", list)
 	}
 	// The site's own word goes before.

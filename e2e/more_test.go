@@ -40,13 +40,15 @@ func TestPromises(t *testing.T) {
 	one := s.Run("seal", "js/tidechart.min.js")
 	s.Run("take", "tidechart", "--as", "again", "--together")
 	two := s.Run("seal", "lib/again/tidechart.min.js")
-	if a, b, c := strings.Fields(one)[0], strings.Fields(two)[0], s.Read("crate.seal.json"); a != b || strings.Count(c, a) != 2 {
+	if a, b, c := strings.Fields(one)[0], strings.Fields(two)[0], s.Read("crate.seal.json"); a != b ||
+		strings.Count(c, a) != 2 {
 		t.Errorf("one file has two hashes: %s %s", a, b)
 	}
 
 	// The records have no time and no path of this machine in them.
 	for _, record := range []string{"crate.yaml", "crate.seal.json"} {
-		if text := s.Read(record); strings.Contains(text, s.Dir) || strings.Contains(text, "202") && strings.Contains(text, "T0") {
+		if text := s.Read(record); strings.Contains(text, s.Dir) || strings.Contains(text, "202") &&
+			strings.Contains(text, "T0") {
 			t.Errorf("%s has a time or a path in it:\n%s", record, text)
 		}
 	}
@@ -69,13 +71,24 @@ func TestErrorsSayWhatToTypeNext(t *testing.T) {
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
 	s.Run("take", "../downloads/brinework-1.2.0.zip")
 	for _, args := range [][]string{
-		{"take", "oarlock@1.4.2"}, {"take", "nothing.zip", "--as", "é"}, {"take", "oarlock@99"}, {"take", "no-such-package"}, {"take", "../downloads/oarlock-1.4.2.zip", "--files", "nothing/*"},
-		{"include", "oarlok", "--page", "index.html"}, {"include", "oarlock"}, {"include", "oarlock", "--page", "nowhere*"}, {"drop", "oarlock"}, {"drop", "nothing"}, {"repin", "nothing@1"}, {"repin", "brinework@9"},
-		{"hold", "nothing", "--because", "x"}, {"hold", "oarlock", "--at", "9.9.9", "--because", "x"}, {"switch", "--cdn"}, {"switch", "--profile", "x"}, {"switch", "nothing", "--local"}, {"refill", "nothing"},
-		{"peek", "index.html", "--notes"}, {"sources", "learn", "nothing"}, {"check", "nowhere/*"}, {"seal", "nowhere"}, {"cache", "--trim", "much"},
-		{"take"}, {"nothing"}, {"take", "oarlock", "--nothing"}, {"undo", "more"}, {"start", "--site", "../out"}, {"start", "--page", "../x.html"}, {"compare", "nothing", "1.0.0"}, {"compare", "nothing.zip", "other.zip"}, {"order", "nowhere"}, {"order", "index.html", "--graph", "oil"},
-		{"adopt", "index.html", "--tag", "nothing"}, {"adopt"}, {"bill", "--advisories", "nowhere"}, {"bill", "--form", "oil"}, {"versions", "no-such-package"}, {"versions", "../x"}, {"check", "--explain=nothing"}, {"check", "--changed-since", "nowhere"}, {"check", "--profile", "x"},
-		{"sources", "set", "cdn", "x", "nothing"}, {"sources", "set", "cdn", "a b", "https://x.example/{version}/{path}"}, {"sources", "set", "registry", "nothing"}, {"sources", "set", "downloads", "nowhere"}, {"peek", "../downloads/oarlock-1.4.2.zip", "--integrity", "x"}, {"take", "http://plain.example/a.zip"},
+		{"take", "oarlock@1.4.2"}, {"take", "nothing.zip", "--as", "é"}, {"take", "oarlock@99"},
+		{"take", "no-such-package"}, {"take", "../downloads/oarlock-1.4.2.zip", "--files", "nothing/*"},
+		{"include", "oarlok", "--page", "index.html"}, {"include", "oarlock"}, {"include", "oarlock", "--page",
+			"nowhere*"}, {"drop", "oarlock"}, {"drop", "nothing"}, {"repin", "nothing@1"}, {"repin", "brinework@9"},
+		{"hold", "nothing", "--because", "x"}, {"hold", "oarlock", "--at", "9.9.9", "--because", "x"},
+		{"switch", "--cdn"}, {"switch", "--profile", "x"}, {"switch", "nothing", "--local"}, {"refill", "nothing"},
+		{"peek", "index.html", "--notes"}, {"sources", "learn", "nothing"}, {"check", "nowhere/*"}, {"seal", "nowhere"},
+		{"cache", "--trim", "much"},
+		{"take"}, {"nothing"}, {"take", "oarlock", "--nothing"}, {"undo", "more"}, {"start", "--site", "../out"},
+		{"start", "--page", "../x.html"}, {"compare", "nothing", "1.0.0"}, {"compare", "nothing.zip", "other.zip"},
+		{"order", "nowhere"}, {"order", "index.html", "--graph", "oil"},
+		{"adopt", "index.html", "--tag", "nothing"}, {"adopt"}, {"bill", "--advisories", "nowhere"},
+		{"bill", "--form", "oil"}, {"versions", "no-such-package"}, {"versions", "../x"},
+		{"check", "--explain=nothing"}, {"check", "--changed-since", "nowhere"}, {"check", "--profile", "x"},
+		{"sources", "set", "cdn", "x", "nothing"}, {"sources", "set", "cdn", "a b",
+			"https://x.example/{version}/{path}"}, {"sources", "set", "registry", "nothing"},
+		{"sources", "set", "downloads", "nowhere"}, {"peek", "../downloads/oarlock-1.4.2.zip", "--integrity", "x"},
+		{"take", "http://plain.example/a.zip"},
 	} {
 		r := s.Try(args...)
 		if r.Status == 0 {
@@ -89,17 +102,20 @@ func TestErrorsSayWhatToTypeNext(t *testing.T) {
 			Error, Code, Class string
 			Next               []struct{ Command, Text string }
 		}
-		if j := s.Try(append([]string{"--json"}, args...)...); json.Unmarshal([]byte(j.Out), &answer) != nil || answer.Error == "" || answer.Code == "" || answer.Code == "bug" || answer.Class == "internal" || len(answer.Next) == 0 || j.Status != r.Status {
+		if j := s.Try(append([]string{"--json"}, args...)...); json.Unmarshal([]byte(j.Out), &answer) != nil ||
+			answer.Error == "" || answer.Code == "" || answer.Code == "bug" || answer.Class == "internal" ||
+			len(answer.Next) == 0 || j.Status != r.Status {
 			t.Errorf("merry --json %s: status %d\n%s", strings.Join(args, " "), j.Status, j.Out)
 		}
-		if !strings.HasPrefix(r.Err, "merry: ") || strings.Contains(r.Err, "goroutine") || strings.Contains(r.Err, "%!") || len(r.Err) > 1200 {
+		if !strings.HasPrefix(r.Err, "merry: ") || strings.Contains(r.Err, "goroutine") ||
+			strings.Contains(r.Err, "%!") || len(r.Err) > 1200 {
 			t.Errorf("merry %s says\n%s", strings.Join(args, " "), r.Err)
 		}
 	}
 }
 
-// works runs every command that an answer says to type next, as a shell would, in a copy of the site: it may find that something is wrong, but it
-// was typed right.
+// works runs every command that an answer says to type next, as a shell would, in a copy of the site: it may find that
+// something is wrong, but it was typed right.
 func works(t *testing.T, s *merrytest.Site, args []string, r merrytest.Result) {
 	t.Helper()
 	for _, step := range r.Steps() {
@@ -107,7 +123,8 @@ func works(t *testing.T, s *merrytest.Site, args []string, r merrytest.Result) {
 			continue
 		}
 		if then := s.Copy().Shell(step); then.Status == 2 || then.Status > 3 {
-			t.Errorf("merry %s says next: %s, and that ends with status %d\n%s", strings.Join(args, " "), step, then.Status, then.Err)
+			t.Errorf("merry %s says next: %s, and that ends with status %d\n%s", strings.Join(args, " "), step,
+				then.Status, then.Err)
 		}
 	}
 }
@@ -118,12 +135,14 @@ func TestFileConflicts(t *testing.T) {
 	s.Run("start")
 	s.Write("js/oarlock.js", "my own oarlock")
 	before := s.State()
-	s.Fail(1, []string{"js/oarlock.js exists already with other bytes", "is not the crate's", "--rename oarlock.js=NAME"}, "take", "../downloads/oarlock-2.0.3.zip")
+	s.Fail(1, []string{"js/oarlock.js exists already with other bytes", "is not the crate's",
+		"--rename oarlock.js=NAME"}, "take", "../downloads/oarlock-2.0.3.zip")
 	if s.State() != before {
 		t.Error("a refused take changed something")
 	}
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--rename", "oarlock.js=oarlock-readable.js")
-	if s.Read("js/oarlock.js") != "my own oarlock" || !strings.Contains(s.Read("js/oarlock-readable.js"), "oarlock v2.0.3") {
+	if s.Read("js/oarlock.js") != "my own oarlock" || !strings.Contains(s.Read("js/oarlock-readable.js"),
+		"oarlock v2.0.3") {
 		t.Error("the own file was touched, or the library's is not there")
 	}
 	s.Run("undo")
@@ -152,7 +171,8 @@ func TestIncludeFromACDN(t *testing.T) {
 	s.Write("new.html", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>x</p>\n</body>\n</html>\n")
 	s.Run("include", "oarlock", "brinework", "--page", "new.html")
 	page := s.Read("new.html")
-	if !strings.Contains(page, "  <script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js\" integrity=\"sha384-") || !strings.Contains(page, "  <script src=\"js/brinework.min.js\"></script>") {
+	if !strings.Contains(page, "  <script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js\" "+
+		"integrity=\"sha384-") || !strings.Contains(page, "  <script src=\"js/brinework.min.js\"></script>") {
 		t.Errorf("the page is\n%s", page)
 	}
 	if r := s.Try("check", "new.html"); strings.Contains(r.Out, "need-") {
@@ -167,7 +187,8 @@ func TestIncludeFromACDN(t *testing.T) {
 	if s.State() != before {
 		t.Error("undo does not give the old state")
 	}
-	if out := s.Run("contents"); !strings.Contains(out, "oarlock    2.0.3    MIT          3  3.4 kB        596 B      4") {
+	if out := s.Run("contents"); !strings.Contains(out, "oarlock    2.0.3    MIT          3  3.4 kB        "+
+		"596 B      4") {
 		t.Errorf("contents does not count links:\n%s", out)
 	}
 	s.Run("drop", "oarlock", "--even-if-needed")
@@ -184,13 +205,15 @@ func TestIntegrityOnLocalIncludesWhereAsked(t *testing.T) {
 	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "  oarlock:\n", "  oarlock:\n    integrity: true\n", 1))
 	s.Run("switch", "--local")
 	page := s.Read("index.html")
-	if !strings.Contains(page, `<script src="js/oarlock.min.js" integrity="sha384-`) || strings.Contains(page, "crossorigin") || !strings.Contains(page, `<script src="js/brinework.min.js"></script>`) {
+	if !strings.Contains(page, `<script src="js/oarlock.min.js" integrity="sha384-`) ||
+		strings.Contains(page, "crossorigin") || !strings.Contains(page, `<script src="js/brinework.min.js">`+
+		`</script>`) {
 		t.Errorf("the page is\n%s", page)
 	}
 }
 
-// TestTakenAgainOtherwise: pages follow the files of a library that is taken again under other names or as another build, and
-// a take after which nothing would stand for a file on a page is refused.
+// TestTakenAgainOtherwise: pages follow the files of a library that is taken again under other names or as another
+// build, and a take after which nothing would stand for a file on a page is refused.
 func TestTakenAgainOtherwise(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Club(t)
@@ -199,14 +222,16 @@ func TestTakenAgainOtherwise(t *testing.T) {
 	before := s.State()
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--names", "versioned")
 	for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
-		if text := s.Read(page); strings.Count(text, "js/oarlock-2.0.3.min.js") != 1 || strings.Contains(text, "oarlock.min.js") {
+		if text := s.Read(page); strings.Count(text, "js/oarlock-2.0.3.min.js") != 1 ||
+			strings.Contains(text, "oarlock.min.js") {
 			t.Errorf("%s does not follow:\n%s", page, text)
 		}
 	}
 	s.Run("check", "--no-rehearse")
 	s.Run("undo")
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--one-build", "--readable")
-	if text := s.Read("crews/index.html"); strings.Count(text, "js/oarlock.js") != 1 || strings.Contains(text, "oarlock.min.js") {
+	if text := s.Read("crews/index.html"); strings.Count(text, "js/oarlock.js") != 1 ||
+		strings.Contains(text, "oarlock.min.js") {
 		t.Errorf("the page does not follow to the other build:\n%s", text)
 	}
 	s.Run("check", "--no-rehearse")
@@ -215,7 +240,8 @@ func TestTakenAgainOtherwise(t *testing.T) {
 		t.Error("undo does not lead back")
 	}
 	// What is there stays, whatever is asked for beside it.
-	if out := s.Run("take", "../downloads/oarlock-2.0.3.zip", "--files", "dist/oarlock.js"); !strings.Contains(out, "already there: oarlock 2.0.3") || s.State() != before {
+	if out := s.Run("take", "../downloads/oarlock-2.0.3.zip", "--files", "dist/oarlock.js"); !strings.Contains(out,
+		"already there: oarlock 2.0.3") || s.State() != before {
 		t.Errorf("a take of what is there changed something:\n%s", out)
 	}
 }

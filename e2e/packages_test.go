@@ -21,9 +21,10 @@ const (
 	registryVariable = "MERRY_PACKAGES_FROM"
 )
 
-// TestPackages takes packages of a registry, each by one command into a site of its own, opens the page in a browser, and
-// prints what went wrong: what the console says, what was not found, globals that are not there, styles that do nothing, and
-// where check and the browser do not agree. It judges by the share; it is off unless a list of packages is named.
+// TestPackages takes packages of a registry, each by one command into a site of its own, opens the page in a browser,
+// and prints what went wrong: what the console says, what was not found, globals that are not there, styles that do
+// nothing, and where check and the browser do not agree. It judges by the share; it is off unless a list of packages is
+// named.
 func TestPackages(t *testing.T) {
 	t.Parallel()
 	list, err := os.ReadFile(os.Getenv(packagesVariable))
@@ -68,7 +69,8 @@ func TestPackages(t *testing.T) {
 }
 
 // onAPage opens a site's page and says what is wrong with it.
-func onAPage(t *testing.T, s *merrytest.Site, visit func(url, expression string) (console, failed []string, value any)) []string {
+func onAPage(t *testing.T, s *merrytest.Site, visit func(url, expression string) (console, failed []string,
+	value any)) []string {
 	t.Helper()
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/favicon.ico" { // every browser asks for it, and no library brings it
@@ -121,12 +123,15 @@ func onAPage(t *testing.T, s *merrytest.Site, visit func(url, expression string)
 	for _, f := range failed {
 		wrong = append(wrong, "not there: "+f)
 	}
-	broken := slices.ContainsFunc(wrong, func(w string) bool { return strings.Contains(w, "exception") || strings.HasPrefix(w, "not there") })
+	broken := slices.ContainsFunc(wrong, func(w string) bool {
+		return strings.Contains(w, "exception") || strings.HasPrefix(w, "not there")
+	})
 	if seen.Tags == 0 {
 		wrong = append(wrong, "nothing of it is on the page")
 	}
 	if len(seen.Missing) > 0 {
-		wrong = append(wrong, "defined, says order, and not there: "+strings.Join(seen.Missing[:min(8, len(seen.Missing))], ", "))
+		wrong = append(wrong, "defined, says order, and not there: "+
+			strings.Join(seen.Missing[:min(8, len(seen.Missing))], ", "))
 	}
 	if len(seen.Empty) > 0 {
 		wrong = append(wrong, "stylesheets without a rule: "+strings.Join(seen.Empty, ", "))

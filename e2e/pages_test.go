@@ -15,28 +15,52 @@ import (
 func TestIncludeOnPagesOfAllKinds(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
-	const style, script, plugin = `<link rel="stylesheet" href="css/brinework.min.css">`, `<script src="js/oarlock.min.js"></script>`, `<script src="js/brinework.min.js"></script>`
+	const style, script, plugin = `<link rel="stylesheet" href="css/brinework.min.css">`,
+		`<script src="js/oarlock.min.js"></script>`, `<script src="js/brinework.min.js"></script>`
 	tests := []struct{ name, page, want string }{
-		{"no head and body tags", "<!doctype html>\n<title>x</title>\n<p>y\n", "<!doctype html>\n<title>x</title>\n" + style + "\n<p>y\n" + script + "\n" + plugin + "\n"},
+		{"no head and body tags", "<!doctype html>\n<title>x</title>\n<p>y\n", "<!doctype html>\n<title>x</title>\n" +
+			style + "\n<p>y\n" + script + "\n" + plugin + "\n"},
 		{"one line", "<!doctype html><html><head><title>x</title></head><body><p>y</p></body></html>",
-			"<!doctype html><html><head><title>x</title>" + style + "</head><body><p>y</p>" + script + plugin + "</body></html>"},
-		{"empty head", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n</body>\n</html>\n", "<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" + script + "\n" + plugin + "\n</body>\n</html>\n"},
-		{"tabs and CRLF", "<!doctype html>\r\n<html>\r\n<head>\r\n\t<title>x</title>\r\n</head>\r\n<body>\r\n\t<main></main>\r\n</body>\r\n</html>\r\n",
-			"<!doctype html>\r\n<html>\r\n<head>\r\n\t<title>x</title>\r\n\t" + style + "\r\n</head>\r\n<body>\r\n\t<main></main>\r\n\t" + script + "\r\n\t" + plugin + "\r\n</body>\r\n</html>\r\n"},
-		{"own scripts in the head, deferred", "<!doctype html>\n<html>\n<head>\n  <script src=\"js/club.js\" defer></script>\n</head>\n<body>\n</body>\n</html>\n",
-			"<!doctype html>\n<html>\n<head>\n  <script src=\"js/oarlock.min.js\" defer></script>\n  <script src=\"js/brinework.min.js\" defer></script>\n  <script src=\"js/club.js\" defer></script>\n  " + style + "\n</head>\n<body>\n</body>\n</html>\n"},
-		{"inline script at the end", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>x</p>\n  <script>oarlock('p')</script>\n</body>\n</html>\n",
-			"<!doctype html>\n<html>\n<head>\n  " + style + "\n</head>\n<body>\n  <p>x</p>\n  " + script + "\n  " + plugin + "\n  <script>oarlock('p')</script>\n</body>\n</html>\n"},
-		{"inline style in the head", "<!doctype html>\n<html>\n<head>\n  <style>p{}</style>\n</head>\n<body>\n</body>\n</html>\n",
-			"<!doctype html>\n<html>\n<head>\n  " + style + "\n  <style>p{}</style>\n</head>\n<body>\n  " + script + "\n  " + plugin + "\n</body>\n</html>\n"},
-		{"a tag inside a comment is none", "<!doctype html>\n<html>\n<head>\n  <!-- <link rel=stylesheet href=css/club.css> -->\n</head>\n<body>\n  <!-- </body> -->\n</body>\n</html>\n",
-			"<!doctype html>\n<html>\n<head>\n  <!-- <link rel=stylesheet href=css/club.css> -->\n  " + style + "\n</head>\n<body>\n  <!-- </body> -->\n  " + script + "\n  " + plugin + "\n</body>\n</html>\n"},
-		{"a closing tag inside a script is none", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n<script>var a = '</body>';</script>\n</body>\n</html>\n",
-			"<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" + script + "\n" + plugin + "\n<script>var a = '</body>';</script>\n</body>\n</html>\n"},
-		{"byte order mark", "\ufeff<!doctype html>\n<html>\n<head>\n</head>\n<body>\n</body>\n</html>\n", "\ufeff<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" + script + "\n" + plugin + "\n</body>\n</html>\n"},
-		{"Latin-1 bytes", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>\xe9</p>\n</body>\n</html>\n", "<!doctype html>\n<html>\n<head>\n  " + style + "\n</head>\n<body>\n  <p>\xe9</p>\n  " + script + "\n  " + plugin + "\n</body>\n</html>\n"},
-		{"a library by another way of writing", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n<script src='./js/../js/oarlock.js?x=1'></script>\n</body>\n</html>\n",
-			"<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n<script src='./js/../js/oarlock.js?x=1'></script>\n" + plugin + "\n</body>\n</html>\n"},
+			"<!doctype html><html><head><title>x</title>" + style + "</head><body><p>y</p>" + script + plugin +
+				"</body></html>"},
+		{"empty head", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" + script + "\n" + plugin +
+				"\n</body>\n</html>\n"},
+		{"tabs and CRLF", "<!doctype html>\r\n<html>\r\n<head>\r\n\t<title>x</title>\r\n</head>\r\n<body>\r\n" +
+			"\t<main></main>\r\n</body>\r\n</html>\r\n",
+			"<!doctype html>\r\n<html>\r\n<head>\r\n\t<title>x</title>\r\n\t" + style + "\r\n</head>\r\n<body>\r\n" +
+				"\t<main></main>\r\n\t" + script + "\r\n\t" + plugin + "\r\n</body>\r\n</html>\r\n"},
+		{"own scripts in the head, deferred", "<!doctype html>\n<html>\n<head>\n  <script src=\"js/club.js\" " +
+			"defer></script>\n</head>\n<body>\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n  <script src=\"js/oarlock.min.js\" defer></script>\n" +
+				"  <script src=\"js/brinework.min.js\" defer></script>\n  <script src=\"js/club.js\" " +
+				"defer></script>\n  " + style + "\n</head>\n<body>\n</body>\n</html>\n"},
+		{"inline script at the end", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>x</p>\n" +
+			"  <script>oarlock('p')</script>\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n  " + style + "\n</head>\n<body>\n  <p>x</p>\n  " + script + "\n  " +
+				plugin + "\n  <script>oarlock('p')</script>\n</body>\n</html>\n"},
+		{"inline style in the head", "<!doctype html>\n<html>\n<head>\n  <style>p{}</style>\n</head>\n<body>\n" +
+			"</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n  " + style + "\n  <style>p{}</style>\n</head>\n<body>\n" +
+				"  " + script + "\n  " + plugin + "\n</body>\n</html>\n"},
+		{"a tag inside a comment is none", "<!doctype html>\n<html>\n<head>\n  <!-- <link rel=stylesheet " +
+			"href=css/club.css> -->\n</head>\n<body>\n  <!-- </body> -->\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n  <!-- <link rel=stylesheet href=css/club.css> -->\n  " + style + "\n" +
+				"</head>\n<body>\n  <!-- </body> -->\n  " + script + "\n  " + plugin + "\n</body>\n</html>\n"},
+		{"a closing tag inside a script is none", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n" +
+			"<script>var a = '</body>';</script>\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" + script + "\n" + plugin + "\n" +
+				"<script>var a = '</body>';</script>\n</body>\n</html>\n"},
+		{"byte order mark", "\ufeff<!doctype html>\n<html>\n<head>\n</head>\n<body>\n</body>\n</html>\n",
+			"\ufeff<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" + script + "\n" + plugin +
+				"\n</body>\n</html>\n"},
+		{"Latin-1 bytes", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n  <p>\xe9</p>\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n  " + style + "\n</head>\n<body>\n  <p>\xe9</p>\n  " + script + "\n  " +
+				plugin + "\n</body>\n</html>\n"},
+		{"a library by another way of writing", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n" +
+			"<script src='./js/../js/oarlock.js?x=1'></script>\n</body>\n</html>\n",
+			"<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" +
+				"<script src='./js/../js/oarlock.js?x=1'></script>\n" + plugin + "\n</body>\n</html>\n"},
 	}
 	s := merrytest.Empty(t)
 	started := merrytest.Club(t)
@@ -71,10 +95,17 @@ func TestStartLearnsHabits(t *testing.T) {
 		files map[string]string
 		want  string
 	}{
-		"other names":      {map[string]string{"index.html": "<script src=scripts/a.js></script><link rel=stylesheet href=styles/a.css>", "scripts/a.js": "", "styles/a.css": "", "pictures/a.png": ""}, "{scripts: scripts, styles: styles, fonts: fonts, images: pictures, together: lib}"},
-		"below one folder": {map[string]string{"index.html": "<script src=assets/js/a.js></script>", "assets/js/a.js": "", "assets/css/a.css": "", "assets/fonts/a.woff": ""}, "{scripts: assets/js, styles: assets/css, fonts: assets/fonts, images: assets/img, together: assets/lib}"},
-		"pages tell more":  {map[string]string{"index.html": "<script src=app/a.js></script>", "app/a.js": "", "old/a.js": "", "old/b.js": "", "old/c.js": ""}, "{scripts: app, styles: css, fonts: fonts, images: img, together: lib}"},
-		"nothing yet":      {map[string]string{"index.html": "<p>x"}, "{scripts: js, styles: css, fonts: fonts, images: img, together: lib}"},
+		"other names": {map[string]string{"index.html": "<script src=scripts/a.js></script><link rel=stylesheet " +
+			"href=styles/a.css>", "scripts/a.js": "", "styles/a.css": "", "pictures/a.png": ""},
+			"{scripts: scripts, styles: styles, fonts: fonts, images: pictures, together: lib}"},
+		"below one folder": {map[string]string{"index.html": "<script src=assets/js/a.js></script>",
+			"assets/js/a.js": "", "assets/css/a.css": "", "assets/fonts/a.woff": ""},
+			"{scripts: assets/js, styles: assets/css, fonts: assets/fonts, images: assets/img, together: assets/lib}"},
+		"pages tell more": {map[string]string{"index.html": "<script src=app/a.js></script>", "app/a.js": "",
+			"old/a.js": "", "old/b.js": "", "old/c.js": ""}, "{scripts: app, styles: css, fonts: fonts, images: img, " +
+			"together: lib}"},
+		"nothing yet": {map[string]string{"index.html": "<p>x"}, "{scripts: js, styles: css, fonts: fonts, " +
+			"images: img, together: lib}"},
 	} {
 		s := merrytest.Empty(t)
 		for f, text := range tt.files {
@@ -105,11 +136,17 @@ func TestJSONOfEveryCommand(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	for _, args := range [][]string{
-		{"start"}, {"peek", "../downloads/oarlock-2.0.3.zip"}, {"peek", "../downloads/oarlock-2.0.3.zip", "--notes"}, {"peek", "--downloads", "../downloads"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"},
-		{"take", "../downloads/brinework-1.2.0.zip", "--dry-run"}, {"take", "../downloads/brinework-1.2.0.zip"}, {"include", "brinework", "--page", "**"}, {"omit", "brinework"}, {"check"}, {"contents"}, {"seal", "js"},
-		{"undo", "--list"}, {"undo"}, {"refill"}, {"drop", "brinework"}, {"cache"}, {"sources"}, {"versions", "tidechart"}, {"hold", "oarlock", "--because", "x"}, {"hold", "oarlock", "--off"}, {"take", "tidechart"},
-		{"repin", "tidechart@3.0.0"}, {"switch", "--readable"}, {"sources", "set", "cdn", "harbour", "https://cdn.harbour.example/{version}/{path}"},
-		{"take", "nowhere.zip"}, {"drop", "nothing"}, {"repin", "nothing@1"}, {"switch"}, {"versions", "nothing-at-all"},
+		{"start"}, {"peek", "../downloads/oarlock-2.0.3.zip"}, {"peek", "../downloads/oarlock-2.0.3.zip", "--notes"},
+		{"peek", "--downloads", "../downloads"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"},
+		{"take", "../downloads/brinework-1.2.0.zip", "--dry-run"}, {"take", "../downloads/brinework-1.2.0.zip"},
+		{"include", "brinework", "--page", "**"}, {"omit", "brinework"}, {"check"}, {"contents"}, {"seal", "js"},
+		{"undo", "--list"}, {"undo"}, {"refill"}, {"drop", "brinework"}, {"cache"}, {"sources"},
+		{"versions", "tidechart"}, {"hold", "oarlock", "--because", "x"}, {"hold", "oarlock", "--off"},
+		{"take", "tidechart"},
+		{"repin", "tidechart@3.0.0"}, {"switch", "--readable"}, {"sources", "set", "cdn", "harbour",
+			"https://cdn.harbour.example/{version}/{path}"},
+		{"take", "nowhere.zip"}, {"drop", "nothing"}, {"repin", "nothing@1"}, {"switch"},
+		{"versions", "nothing-at-all"},
 	} {
 		r := s.Try(append(args, "--json")...)
 		var v any
@@ -140,11 +177,12 @@ func TestDryRunsChangeNothing(t *testing.T) {
 		"+ css/brinework.css": {"take", "../downloads/brinework-1.2.0.zip"},
 		"+  <script src=\"js/tidechart.min.js\"></script>":   {"include", "tidechart", "--page", "index.html"},
 		"-    <script src=\"js/tidechart.min.js\"></script>": {"omit", "tidechart"},
-		"~ tides.html":                                   {"undo"},
-		"would restore js/oarlock-1.4.2.js":              {"refill"},
-		"- js/tidechart.js":                              {"drop", "tidechart"},
-		"+    hold: {at: 1.4.2, because: x}":             {"hold", "oarlock", "--because", "x"},
-		"would move oarlock from 1.4.2 to 2.0.3":         {"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip"},
+		"~ tides.html":                       {"undo"},
+		"would restore js/oarlock-1.4.2.js":  {"refill"},
+		"- js/tidechart.js":                  {"drop", "tidechart"},
+		"+    hold: {at: 1.4.2, because: x}": {"hold", "oarlock", "--because", "x"},
+		"would move oarlock from 1.4.2 to 2.0.3": {"repin", "oarlock", "--from",
+			"../downloads/oarlock-2.0.3.zip"},
 		"+    <script src=\"js/tidechart.js\"></script>": {"switch", "tidechart", "--readable"},
 		"+cdns:": {"sources", "set", "cdn", "harbour", "https://cdn.harbour.example/{version}/{path}"},
 	} {
@@ -184,7 +222,9 @@ own: {order: [js/config.js, js/club.js]}
 	s.Run("repin", "tidechart@3.1.0")
 	s.Run("drop", "tidechart")
 	list := s.Read("crate.yaml")
-	for _, want := range []string{"# The club's crate. Ask Ada before you change versions.\n", "site: .        # here\n\npages:", "  # The page helper.\n", "# old on purpose", "\n\n# Our own files, in their order.\nown: {order: [js/config.js, js/club.js]}\n"} {
+	for _, want := range []string{"# The club's crate. Ask Ada before you change versions.\n",
+		"site: .        # here\n\npages:", "  # The page helper.\n", "# old on purpose", "\n\n" +
+			"# Our own files, in their order.\nown: {order: [js/config.js, js/club.js]}\n"} {
 		if !strings.Contains(list, want) {
 			t.Errorf("%q is gone from\n%s", want, list)
 		}
@@ -201,7 +241,8 @@ func TestContentsTellsTheState(t *testing.T) {
 	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
 	s.Write("crate.yaml", s.Read("crate.yaml")+"  pennants: {version: 1.1.0, only: desk}\n")
 	out := s.Run("contents")
-	for _, want := range []string{"1 of 3 files missing or changed", "not taken yet", "pennants 1.1.0: for development only", "index.html"} {
+	for _, want := range []string{"1 of 3 files missing or changed", "not taken yet",
+		"pennants 1.1.0: for development only", "index.html"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("contents lacks %q:\n%s", want, out)
 		}
@@ -213,17 +254,21 @@ func TestContentsTellsTheState(t *testing.T) {
 	}
 }
 
-// TestPartsAndTheWhole: a library's files come onto a page in their order, whichever is put there first: the core before a part that
-// reads nothing, styles as somebody ordered them in the packing list.
+// TestPartsAndTheWhole: a library's files come onto a page in their order, whichever is put there first: the core
+// before a part that reads nothing, styles as somebody ordered them in the packing list.
 func TestPartsAndTheWhole(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
-	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n")
+	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n"+
+		"<body>\n<p>x</p>\n</body>\n</html>\n")
 	s.Run("start")
-	s.Archive("winch-1.0.0.zip", map[string]string{"package.json": `{"name": "winch", "version": "1.0.0"}`, "dist/winch.js": "var Winch = {\n  turn: 1\n};\n",
-		"dist/lang/nl.js": "(function (root) {\n  root.winchWords = root.winchWords || {};\n  root.winchWords.nl = {\n    turn: 'draai'\n  };\n})(window);\n",
-		"dist/winch.css":  ".winch {\n  color: red;\n}\n", "dist/base.css": "p {\n  margin: 0;\n}\n"})
-	s.Run("take", "../downloads/winch-1.0.0.zip", "--files", "dist/winch.js,dist/lang/nl.js,dist/winch.css,dist/base.css")
+	s.Archive("winch-1.0.0.zip", map[string]string{"package.json": `{"name": "winch", "version": "1.0.0"}`,
+		"dist/winch.js": "var Winch = {\n  turn: 1\n};\n",
+		"dist/lang/nl.js": "(function (root) {\n  root.winchWords = root.winchWords || {};\n  root.winchWords.nl = " +
+			"{\n    turn: 'draai'\n  };\n})(window);\n",
+		"dist/winch.css": ".winch {\n  color: red;\n}\n", "dist/base.css": "p {\n  margin: 0;\n}\n"})
+	s.Run("take", "../downloads/winch-1.0.0.zip", "--files",
+		"dist/winch.js,dist/lang/nl.js,dist/winch.css,dist/base.css")
 	order := func(want ...string) {
 		t.Helper()
 		page, at := s.Read("index.html"), -1

@@ -15,20 +15,24 @@ import (
 	"merrycrate.example/merry/standin"
 )
 
-// TestAppOfManyParts: an app in plain scripts, each part reading others, shuffled on the page; order --fix puts it right
-// whatever the shuffle, and a rehearsal then runs to its end.
+// TestAppOfManyParts: an app in plain scripts, each part reading others, shuffled on the page; order --fix puts it
+// right whatever the shuffle, and a rehearsal then runs to its end.
 func TestAppOfManyParts(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	parts := map[string]string{
-		"app/base.js":    "var Race = { scenes: {}, boats: [] };",
-		"app/boat.js":    "Race.Boat = function (name) { this.name = name; };",
-		"app/eight.js":   "Race.Eight = function (name) { Race.Boat.call(this, name); }; Race.Eight.prototype = Object.create(Race.Boat.prototype);\nvar crewOfEight = 8;",
-		"app/crew.js":    "var seats = crewOfEight + 1;",
-		"app/scene.js":   "var Scene = function (draw) { this.draw = draw; };",
-		"app/start.js":   "Race.scenes.start = new Scene(function () { return seats; });\nvar startScene = Race.scenes.start;",
-		"app/finish.js":  "Race.scenes.finish = new Scene(function () { return startScene; });\nvar finishScene = [startScene, seats];",
-		"app/main.js":    "if (finishScene[0] !== startScene || new Race.Eight('Gull').name !== 'Gull') throw new Error('the parts are not together');",
+		"app/base.js": "var Race = { scenes: {}, boats: [] };",
+		"app/boat.js": "Race.Boat = function (name) { this.name = name; };",
+		"app/eight.js": "Race.Eight = function (name) { Race.Boat.call(this, name); }; Race.Eight.prototype = " +
+			"Object.create(Race.Boat.prototype);\nvar crewOfEight = 8;",
+		"app/crew.js":  "var seats = crewOfEight + 1;",
+		"app/scene.js": "var Scene = function (draw) { this.draw = draw; };",
+		"app/start.js": "Race.scenes.start = new Scene(function () { return seats; });\n" +
+			"var startScene = Race.scenes.start;",
+		"app/finish.js": "Race.scenes.finish = new Scene(function () { return startScene; });\n" +
+			"var finishScene = [startScene, seats];",
+		"app/main.js": "if (finishScene[0] !== startScene || new Race.Eight('Gull').name !== 'Gull') throw new " +
+			"Error('the parts are not together');",
 		"app/weather.js": "var wind = { from: 'west' };",
 	}
 	r := rand.New(rand.NewPCG(21, 22))
@@ -37,7 +41,8 @@ func TestAppOfManyParts(t *testing.T) {
 		s.Write(name, text+"\n")
 	}
 	s.Run("start", "--page", "index.html")
-	names := []string{"app/base.js", "app/boat.js", "app/eight.js", "app/crew.js", "app/scene.js", "app/start.js", "app/finish.js", "app/main.js", "app/weather.js"}
+	names := []string{"app/base.js", "app/boat.js", "app/eight.js", "app/crew.js", "app/scene.js", "app/start.js",
+		"app/finish.js", "app/main.js", "app/weather.js"}
 	for round := range 6 {
 		r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
 		page := "<!doctype html>\n<html>\n<head>\n<title>x</title>\n</head>\n<body>\n<p>words</p>\n"
@@ -49,7 +54,8 @@ func TestAppOfManyParts(t *testing.T) {
 		s.Try("order", "index.html", "--fix")
 		fixed := s.Read("index.html")
 		r := s.Try("check", "index.html", "--rehearse")
-		if strings.Contains(r.Out, "need-") || strings.Contains(r.Out, "script-fails") || strings.Count(fixed, "<script") != len(names) {
+		if strings.Contains(r.Out, "need-") || strings.Contains(r.Out, "script-fails") ||
+			strings.Count(fixed, "<script") != len(names) {
 			t.Errorf("round %d: %v\n%s\n%s", round, names, fixed, r.Out)
 		}
 		// What stood right was not touched: the same once more moves nothing.
@@ -66,7 +72,8 @@ func TestRehearsalsAreAskedFor(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Write("js/club.js", "document.querySelector('#nowhere').id = 1;\n")
-	if r := s.Try("check", "--no-rehearse"); strings.Contains(r.Out, "script-fails") || strings.Contains(r.Out, "rehearsed") {
+	if r := s.Try("check", "--no-rehearse"); strings.Contains(r.Out, "script-fails") ||
+		strings.Contains(r.Out, "rehearsed") {
 		t.Errorf("it was rehearsed all the same:\n%s", r.Out)
 	}
 	first := s.Fail(1, []string{"script-fails", "rehearsed"}, "check").Out
@@ -80,21 +87,25 @@ func TestRehearsalsAreAskedFor(t *testing.T) {
 	if r := s.Try("check"); strings.Contains(r.Out, "script-fails") {
 		t.Errorf("33 pages are rehearsed unasked:\n%s", r.Out)
 	}
-	if r := s.Try("check", "--rehearse"); strings.Count(r.Out, "script-fails") != 1 || !strings.Contains(r.Out, "33 errors, 0 warnings, of 1 cause") {
+	if r := s.Try("check", "--rehearse"); strings.Count(r.Out, "script-fails") != 1 ||
+		!strings.Contains(r.Out, "33 errors, 0 warnings, of 1 cause") {
 		t.Errorf("33 pages fail of one cause, and check says\n%s", r.Out)
 	}
-	if r := s.Try("check", "--rehearse", "--pages"); strings.Count(r.Out, "script-fails") != 33 || !strings.Contains(r.Out, "rehearsed") {
+	if r := s.Try("check", "--rehearse", "--pages"); strings.Count(r.Out, "script-fails") != 33 ||
+		!strings.Contains(r.Out, "rehearsed") {
 		t.Errorf("%d of 33 pages fail:\n%s", strings.Count(r.Out, "script-fails"), r.Out[len(r.Out)-200:])
 	}
 	s.Fail(2, []string{"exclude each other"}, "check", "--rehearse", "--no-rehearse")
 }
 
-// TestConfirmedBeforeTold: a script that reads as if it needed a global, and never asks for it when it runs, is not accused.
+// TestConfirmedBeforeTold: a script that reads as if it needed a global, and never asks for it when it runs, is not
+// accused.
 func TestConfirmedBeforeTold(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
-	s.Replace("index.html", `<script src="js/club.js"></script>`, `<script src="js/club.js"></script><script src="js/quiet.js"></script>`)
+	s.Replace("index.html", `<script src="js/club.js"></script>`, `<script src="js/club.js"></script><script `+
+		`src="js/quiet.js"></script>`)
 	for text, needs := range map[string]bool{
 		"var list = []; list.forEach(function () { pennants.raise(); });\n":                                 false,
 		"['a'].forEach(function () { pennants.raise(); });\n":                                               true,
@@ -109,7 +120,8 @@ func TestConfirmedBeforeTold(t *testing.T) {
 	}
 }
 
-// TestAdoptWithoutARegistry: a link whose library nobody knows is taken as it is found, what its stylesheet asks for with it.
+// TestAdoptWithoutARegistry: a link whose library nobody knows is taken as it is found, what its stylesheet asks for
+// with it.
 func TestAdoptWithoutARegistry(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -123,7 +135,8 @@ func TestAdoptWithoutARegistry(t *testing.T) {
 	for _, h := range standin.Hosts {
 		s.Run("sources", "set", "host", h, c.Addr)
 	}
-	s.Replace("index.html", "</head>", "  <link rel=\"stylesheet\" href=\"http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css\">\n</head>")
+	s.Replace("index.html", "</head>", "  <link rel=\"stylesheet\" "+
+		"href=\"http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css\">\n</head>")
 	out := s.Run("adopt", "index.html")
 	if !strings.Contains(out, "brinework 1.2.0  css/brinework.css, likely") {
 		t.Errorf("adopt says\n%s", out)
@@ -135,7 +148,8 @@ func TestAdoptWithoutARegistry(t *testing.T) {
 	c.Down()
 	s.Env = []string{"MERRY_PATIENCE=1s"}
 	s.Run("switch", "--local", "--offline")
-	if !strings.HasPrefix(s.Read("fonts/brinework.woff"), "wOFF") || !strings.Contains(s.Read("index.html"), `href="css/brinework.css"`) {
+	if !strings.HasPrefix(s.Read("fonts/brinework.woff"), "wOFF") ||
+		!strings.Contains(s.Read("index.html"), `href="css/brinework.css"`) {
 		t.Error("the local copies are not there")
 	}
 	s.Fail(3, []string{"cdn.harbour.example"}, "switch", "--cdn", "--fresh")
@@ -182,8 +196,10 @@ func TestOddPages(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	pages := map[string]string{
-		"rooted.html":    "<!doctype html><link rel=stylesheet href=/css/brinework.min.css><script src=/js/oarlock.min.js></script>",
-		"based.html":     "<!doctype html><base href='js/'><script src=oarlock.min.js></script><script src='../js/brinework.min.js'></script>",
+		"rooted.html": "<!doctype html><link rel=stylesheet href=/css/brinework.min.css><script " +
+			"src=/js/oarlock.min.js></script>",
+		"based.html": "<!doctype html><base href='js/'><script src=oarlock.min.js></script><script " +
+			"src='../js/brinework.min.js'></script>",
 		"deep/x/y.html":  "<!doctype html><SCRIPT SRC=../../js/oarlock.min.js></SCRIPT>",
 		"fragment.html":  "<script src=js/oarlock.min.js></script>\n<p>part</p>",
 		"comment.html":   "<!doctype html><!--[if lt IE 9]><script src=js/oarlock.min.js></script><![endif]--><p>x",
@@ -198,8 +214,10 @@ func TestOddPages(t *testing.T) {
 		s.Write(name, text)
 	}
 	s.Run("switch", "--cdn", "--fallback")
-	for _, name := range []string{"rooted.html", "based.html", "deep/x/y.html", "fragment.html", "crlf.html", "bom.html", "latin.html"} {
-		if text := s.Read(name); !strings.Contains(text, "cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js") || !strings.Contains(text, "document.write") {
+	for _, name := range []string{"rooted.html", "based.html", "deep/x/y.html", "fragment.html", "crlf.html",
+		"bom.html", "latin.html"} {
+		if text := s.Read(name); !strings.Contains(text, "cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js") ||
+			!strings.Contains(text, "document.write") {
 			t.Errorf("%s was not switched:\n%s", name, text)
 		}
 	}
@@ -257,7 +275,8 @@ func TestJSONForScripts(t *testing.T) {
 			}
 		}
 	}
-	for command, key := range map[string]string{"order index.html": "pages", "versions --newer": "libraries", "sources": "registries", "check --explain": "findings"} {
+	for command, key := range map[string]string{"order index.html": "pages", "versions --newer": "libraries",
+		"sources": "registries", "check --explain": "findings"} {
 		r := s.Try(append(strings.Fields(command), "--json")...)
 		var got map[string]any
 		err := json.Unmarshal([]byte(r.Out), &got)
@@ -271,7 +290,8 @@ func TestJSONForScripts(t *testing.T) {
 		Error string
 		Next  []struct{ Command, Text string }
 	}
-	if err := json.Unmarshal([]byte(r.Out), &got); err != nil || got.Error == "" || len(got.Next) == 0 || r.Status != 1 {
+	if err := json.Unmarshal([]byte(r.Out), &got); err != nil || got.Error == "" || len(got.Next) == 0 ||
+		r.Status != 1 {
 		t.Errorf("%v: %+v", err, r)
 	}
 }
@@ -285,7 +305,8 @@ func TestChecksAndSwitchesAtOnce(t *testing.T) {
 	var wg sync.WaitGroup
 	for i := range 6 {
 		wg.Go(func() {
-			if r := s.Try("check"); r.Status > 1 || strings.Contains(r.Out, "sealed-") && strings.Contains(r.Out, "file-missing") {
+			if r := s.Try("check"); r.Status > 1 || strings.Contains(r.Out, "sealed-") &&
+				strings.Contains(r.Out, "file-missing") {
 				t.Errorf("check: %+v", r)
 			}
 		})
@@ -318,7 +339,8 @@ func TestHostileCDN(t *testing.T) {
 		if r := s.Try("adopt", "tides.html"); r.Status == 0 {
 			t.Errorf("%s: adopted\n%s", host, r.Out)
 		}
-		s.Write("tides.html", strings.Replace(s.Read("tides.html"), "<script src='http://"+host+"/lib/pennants/1.1.0/none.js'></script>", "", 1))
+		s.Write("tides.html", strings.Replace(s.Read("tides.html"), "<script src='http://"+host+
+			"/lib/pennants/1.1.0/none.js'></script>", "", 1))
 	}
 	if s.State() != before {
 		t.Error("something changed")
@@ -330,8 +352,8 @@ func TestHostileCDN(t *testing.T) {
 	}
 }
 
-// TestLogbookStaysTogether: a library whose script finds its pictures beside it is kept in one folder, by its own word or by
-// the site's.
+// TestLogbookStaysTogether: a library whose script finds its pictures beside it is kept in one folder, by its own word
+// or by the site's.
 func TestLogbookStaysTogether(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()

@@ -28,10 +28,13 @@ var answered = []struct{ name, run string }{
 	{"peek-texts", "peek ../downloads/brinework-1.2.0.zip --notes"},
 	{"take", "take oarlock@2.0.3 --page index.html"}, {"include", "include oarlock --page tides.html"},
 	{"take", "take brinework@1.2.0 --with-needs --page index.html --dry-run"},
-	{"take", "take brinework@1.2.0 --with-needs --page index.html"}, {"contents", "contents"}, {"sites", "contents --all-sites"},
+	{"take", "take brinework@1.2.0 --with-needs --page index.html"}, {"contents", "contents"},
+	{"sites", "contents --all-sites"},
 	{"check", "check"}, {"check-explain", "check --explain=need-later"}, {"check-explain-all", "check --explain"},
-	{"check-fix", "check --fix"}, {"check-fix-plan", "check --fix --dry-run"}, {"check-policy", "check --policy index.html"},
-	{"order", "order **"}, {"order-fix", "order index.html --fix --dry-run"}, {"order-graph", "order index.html --graph dot"},
+	{"check-fix", "check --fix"}, {"check-fix-plan", "check --fix --dry-run"},
+	{"check-policy", "check --policy index.html"},
+	{"order", "order **"}, {"order-fix", "order index.html --fix --dry-run"},
+	{"order-graph", "order index.html --graph dot"},
 	{"switch", "switch --readable"}, {"undo-list", "undo --list"}, {"undo", "undo"}, {"undo-finish", "undo --finish"},
 	{"undo-abandon", "undo --abandon"}, {"move", "move js/club.js js/own/"}, {"compare", "compare brinework 2.0.0"},
 	{"versions", "versions brinework"}, {"versions-newer", "versions --newer"}, {"cache", "cache"},
@@ -74,7 +77,8 @@ func TestAnswersHaveSchemas(t *testing.T) {
 		}
 		kept, err := os.ReadFile(file)
 		if err != nil || !bytes.Equal(kept, made) {
-			t.Errorf("%s does not match the answer's type; write it again with go test ./e2e -run Schemas -update", file)
+			t.Errorf("%s does not match the answer's type; write it again with go test ./e2e -run Schemas -update",
+				file)
 		}
 		parsed, err := jsonschema.UnmarshalJSON(bytes.NewReader(made))
 		if err != nil {
@@ -118,8 +122,9 @@ func TestAnswersHaveSchemas(t *testing.T) {
 var nextSchema = map[string]any{
 	"type": "array", "description": "what to do next, in order of preference",
 	"items": map[string]any{"type": "object", "properties": map[string]any{
-		"command": map[string]any{"type": "string", "description": "what to type; missing if it is something to do by hand"},
-		"text":    map[string]any{"type": "string", "description": "what the command does, or what to do by hand"},
+		"command": map[string]any{"type": "string", "description": "what to type; missing if it is something to " +
+			"do by hand"},
+		"text": map[string]any{"type": "string", "description": "what the command does, or what to do by hand"},
 	}},
 }
 
@@ -182,7 +187,8 @@ func comments(t *testing.T) map[string]string {
 			if err != nil {
 				t.Fatal(err)
 			}
-			prefix := "merrycrate.example/merry/" + filepath.ToSlash(filepath.Dir(strings.TrimPrefix(name, "../"))) + "."
+			prefix := "merrycrate.example/merry/" + filepath.ToSlash(filepath.Dir(strings.TrimPrefix(name, "../"))) +
+				"."
 			ast.Inspect(f, func(n ast.Node) bool {
 				spec, isType := n.(*ast.TypeSpec)
 				if !isType {

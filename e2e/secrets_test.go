@@ -12,8 +12,8 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// TestSecretsAreNotRecorded: a credential in an address is needed to fetch, and stands in no record, no answer and no file of the cache;
-// an address that names a user is refused wherever it can be typed.
+// TestSecretsAreNotRecorded: a credential in an address is needed to fetch, and stands in no record, no answer and no
+// file of the cache; an address that names a user is refused wherever it can be typed.
 func TestSecretsAreNotRecorded(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Club(t)
@@ -32,14 +32,16 @@ func TestSecretsAreNotRecorded(t *testing.T) {
 	defer server.Close()
 	address := server.URL + "/oarlock-2.0.3.zip?v=2&token=" + secret
 	s.Run("start")
-	said := s.Run("peek", address) + s.Run("peek", address, "--json") + s.Run("take", address, "--page", "index.html") + s.Run("contents", "--json")
+	said := s.Run("peek", address) + s.Run("peek", address, "--json") + s.Run("take", address, "--page", "index.html") +
+		s.Run("contents", "--json")
 	if !strings.Contains(said, "not recorded: the address's token") {
 		t.Errorf("nothing is said of what is not recorded:\n%s", said)
 	}
 	if !strings.Contains(s.Read("crate.yaml"), "oarlock-2.0.3.zip?v=2") {
 		t.Errorf("the rest of the address is not recorded:\n%s", s.Read("crate.yaml"))
 	}
-	failed := s.Fail(3, []string{"does not allow this"}, "peek", strings.Replace(address, secret, "wrong-"+secret[1:], 1), "--fresh")
+	failed := s.Fail(3, []string{"does not allow this"}, "peek", strings.Replace(address, secret, "wrong-"+secret[1:],
+		1), "--fresh")
 	said += failed.Out + failed.Err
 	if strings.Contains(said, secret) || strings.Contains(said, "wrong-") {
 		t.Errorf("an answer shows the credential:\n%s", said)
@@ -59,7 +61,9 @@ func TestSecretsAreNotRecorded(t *testing.T) {
 	}
 	before := s.State()
 	user := "http://ada:low-water@" + strings.TrimPrefix(server.URL, "http://") + "/oarlock-2.0.3.zip"
-	for _, args := range [][]string{{"peek", user}, {"take", user}, {"sources", "learn", user}, {"sources", "set", "registry", user}, {"sources", "set", "cdn", "quay", user + "/{name}/{version}/{path}"}, {"sources", "set", "host", "ada:low-water@quay.example", "127.0.0.1:80"}} {
+	for _, args := range [][]string{{"peek", user}, {"take", user}, {"sources", "learn", user},
+		{"sources", "set", "registry", user}, {"sources", "set", "cdn", "quay", user + "/{name}/{version}/{path}"},
+		{"sources", "set", "host", "ada:low-water@quay.example", "127.0.0.1:80"}} {
 		r := s.Try(args...)
 		if r.Status != 2 || strings.Contains(r.Out+r.Err, "low-water") && args[2] != "host" {
 			t.Errorf("merry %s: status %d\n%s%s", strings.Join(args, " "), r.Status, r.Out, r.Err)
@@ -83,7 +87,8 @@ func TestFetchAndIntegrity(t *testing.T) {
 	defer server.Close()
 	integ := strings.Fields(s.Run("seal", "../downloads/oarlock-2.0.3.zip"))[0]
 	for _, source := range []string{"../downloads/oarlock-2.0.3.zip", server.URL + "/oarlock-2.0.3.zip"} {
-		s.Fail(1, []string{"does not have the required bytes"}, "peek", source, "--integrity", strings.Replace(integ, integ[10:13], "AAA", 1))
+		s.Fail(1, []string{"does not have the required bytes"}, "peek", source, "--integrity",
+			strings.Replace(integ, integ[10:13], "AAA", 1))
 		s.Run("peek", source, "--integrity", integ)
 	}
 }

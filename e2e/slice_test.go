@@ -33,7 +33,8 @@ func TestStart(t *testing.T) {
 	e := merrytest.Empty(t)
 	e.Run("start")
 	page := e.Read("index.html")
-	for _, want := range []string{"<!doctype html>", `lang="en"`, "charset", "viewport", "<title>site</title>", `href="css/style.css"`, `src="js/main.js"`} {
+	for _, want := range []string{"<!doctype html>", `lang="en"`, "charset", "viewport", "<title>site</title>",
+		`href="css/style.css"`, `src="js/main.js"`} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the first page lacks %s", want)
 		}
@@ -63,7 +64,8 @@ func TestPagesStayTheirs(t *testing.T) {
 	s.Run("include", "brinework", "oarlock", "--page", "**")
 	crews := s.Read("crews/index.html")
 	style := "\t<link rel=\"stylesheet\" href=\"../css/brinework.min.css\">\r\n"
-	scripts := "\t<script src=\"../js/oarlock.min.js\"></script>\r\n\t<script src=\"../js/brinework.min.js\"></script>\r\n"
+	scripts :=
+		"\t<script src=\"../js/oarlock.min.js\"></script>\r\n\t<script src=\"../js/brinework.min.js\"></script>\r\n"
 	want := strings.Replace(before["crews/index.html"], "\t<LINK rel='stylesheet'", style+"\t<LINK rel='stylesheet'", 1)
 	want = strings.Replace(want, "\t<SCRIPT src='../js/config.js'", scripts+"\t<SCRIPT src='../js/config.js'", 1)
 	if crews != want {
@@ -90,7 +92,8 @@ func TestOwnFilesAreIncludedByGlob(t *testing.T) {
 	s.Write("js/a.js", "")
 	s.Write("js/b.js", "")
 	s.Run("include", "js/[ab].js")
-	if got := s.Read("index.html"); !strings.Contains(got, "main.js\"></script>\n  <script src=\"js/a.js\"></script>\n  <script src=\"js/b.js\"></script>\n</body>") {
+	if got := s.Read("index.html"); !strings.Contains(got, "main.js\"></script>\n"+
+		"  <script src=\"js/a.js\"></script>\n  <script src=\"js/b.js\"></script>\n</body>") {
 		t.Errorf("got\n%s", got)
 	}
 }
@@ -108,13 +111,15 @@ func TestSiteInASubfolder(t *testing.T) {
 	s.Run("start", "--site", "public")
 	s.Run("take", "../downloads/oarlock-2.0.3.zip")
 	s.Read("public/js/oarlock.min.js")
-	for _, page := range []string{"public/crews/index.html", "crews/index.html", "/crews/index.html", "./public/crews/*.html"} {
+	for _, page := range []string{"public/crews/index.html", "crews/index.html", "/crews/index.html",
+		"./public/crews/*.html"} {
 		if out := s.Run("include", "oarlock", "--page", page); !strings.Contains(out, "crews/index.html  added") {
 			t.Errorf("%s: %s", page, out)
 		}
 		s.Run("undo")
 	}
-	if out := s.Run("include", "oarlock", "--in", filepath.Join(s.Dir, "public/crews"), "--page", "index.html"); !strings.Contains(out, "crews/index.html  added") {
+	if out := s.Run("include", "oarlock", "--in", filepath.Join(s.Dir, "public/crews"), "--page",
+		"index.html"); !strings.Contains(out, "crews/index.html  added") {
 		t.Errorf("from the page's own folder: %s", out)
 	}
 	s.Run("undo")
@@ -130,7 +135,8 @@ func TestTakeOptions(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
-	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--as", "oarlock-old", "--rename", "oarlock.js=kiosk.js", "--readable", "--because", "the kiosk", "--one-build")
+	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--as", "oarlock-old", "--rename", "oarlock.js=kiosk.js",
+		"--readable", "--because", "the kiosk", "--one-build")
 	if _, err := os.Stat(filepath.Join(s.Dir, "js/oarlock.min.js")); err == nil {
 		t.Error("--one-build kept the other build")
 	}
@@ -173,11 +179,16 @@ func TestFindings(t *testing.T) {
 		spoil func(s *merrytest.Site)
 		want  []string
 	}{
-		{"file-missing", func(s *merrytest.Site) { s.Replace("index.html", "js/oarlock.min.js", "js/oarlock-2.0.3.min.js") }, []string{"index.html:", "nearest file is js/oarlock.min.js"}},
-		{"case-differs", func(s *merrytest.Site) { s.Replace("index.html", "js/oarlock.min.js", "js/Oarlock.min.js") }, []string{"write js/oarlock.min.js"}},
+		{"file-missing", func(s *merrytest.Site) {
+			s.Replace("index.html", "js/oarlock.min.js", "js/oarlock-2.0.3.min.js")
+		}, []string{"index.html:", "nearest file is js/oarlock.min.js"}},
+		{"case-differs", func(s *merrytest.Site) { s.Replace("index.html", "js/oarlock.min.js", "js/Oarlock.min.js") },
+			[]string{"write js/oarlock.min.js"}},
 		{"sealed-changed", func(s *merrytest.Site) { s.Write("js/oarlock.js", "changed") }, []string{"js/oarlock.js"}},
-		{"sealed-gone", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "js/oarlock.js")) }, []string{"js/oarlock.js"}},
-		{"need-absent", func(s *merrytest.Site) { s.Run("omit", "oarlock", "--page", "tides.html") }, []string{"tides.html:24:5", "merry include oarlock --page tides.html"}},
+		{"sealed-gone", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "js/oarlock.js")) },
+			[]string{"js/oarlock.js"}},
+		{"need-absent", func(s *merrytest.Site) { s.Run("omit", "oarlock", "--page", "tides.html") },
+			[]string{"tides.html:24:5", "merry include oarlock --page tides.html"}},
 		{"need-later", func(s *merrytest.Site) {
 			s.Replace("index.html", "js/oarlock.min.js", "js/x.js")
 			s.Replace("index.html", "js/brinework.min.js", "js/oarlock.min.js")
@@ -189,10 +200,15 @@ func TestFindings(t *testing.T) {
 		{"own-style-first", func(s *merrytest.Site) {
 			s.Replace("index.html", "<link rel=\"icon\"", "<link rel=stylesheet href=css/club.css><link rel=\"icon\"")
 		}, []string{"css/club.css"}},
-		{"asset-missing", func(s *merrytest.Site) { s.Write("css/club.css", "\n\nbody { background: url(../img/none.png) }\n") }, []string{"css/club.css:3:", "img/none.png"}},
-		{"no-doctype", func(s *merrytest.Site) { s.Replace("index.html", "<!doctype html>\n", "") }, []string{"quirks mode"}},
-		{"no-viewport", func(s *merrytest.Site) { s.Replace("index.html", "viewport", "viewpoint") }, []string{"phone"}},
-		{"page-unreadable", func(s *merrytest.Site) { s.Write("odd.html", "\xff\xfe<\x00p\x00>\x00") }, []string{"UTF-16"}},
+		{"asset-missing", func(s *merrytest.Site) {
+			s.Write("css/club.css", "\n\nbody { background: url(../img/none.png) }\n")
+		}, []string{"css/club.css:3:", "img/none.png"}},
+		{"no-doctype", func(s *merrytest.Site) { s.Replace("index.html", "<!doctype html>\n", "") },
+			[]string{"quirks mode"}},
+		{"no-viewport", func(s *merrytest.Site) { s.Replace("index.html", "viewport", "viewpoint") },
+			[]string{"phone"}},
+		{"page-unreadable", func(s *merrytest.Site) { s.Write("odd.html", "\xff\xfe<\x00p\x00>\x00") },
+			[]string{"UTF-16"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -207,7 +223,8 @@ func TestFindings(t *testing.T) {
 					Next       []struct{ Command, Text string }
 				}
 			}
-			if err := json.Unmarshal([]byte(r.Out), &c); err != nil || len(c.Findings) == 0 || len(c.Findings[0].Next) == 0 {
+			if err := json.Unmarshal([]byte(r.Out), &c); err != nil || len(c.Findings) == 0 ||
+				len(c.Findings[0].Next) == 0 {
 				t.Errorf("--json gave %v\n%s", err, r.Out)
 			}
 		})
@@ -235,8 +252,10 @@ func TestBadInput(t *testing.T) {
 		args   []string
 	}{
 		{2, []string{"pages; name those you mean"}, []string{"include", "oarlock"}},
-		{1, []string{"no page matches nothing*.html", "the site's pages"}, []string{"include", "oarlock", "--page", "nothing*.html"}},
-		{1, []string{"neither a library of the crate", "oarlock, brinework"}, []string{"include", "oarlok", "--page", "index.html"}},
+		{1, []string{"no page matches nothing*.html", "the site's pages"}, []string{"include", "oarlock", "--page",
+			"nothing*.html"}},
+		{1, []string{"neither a library of the crate", "oarlock, brinework"}, []string{"include", "oarlok", "--page",
+			"index.html"}},
 		{1, []string{"fragment", "--fragments"}, []string{"include", "oarlock", "--page", "parts/menu.html"}},
 		{1, []string{"UTF-16", "save it as UTF-8"}, []string{"include", "oarlock", "--page", "wide.html"}},
 		{1, []string{"no file or folder"}, []string{"take", "nowhere.zip"}},
@@ -245,7 +264,8 @@ func TestBadInput(t *testing.T) {
 		{1, []string{"empty"}, []string{"peek", "empty.zip"}},
 		{1, []string{"does not begin like a zip"}, []string{"peek", "page.zip"}},
 		{1, []string{"2.0.3 is already in the crate"}, []string{"take", "../downloads/oarlock-1.4.2.zip"}},
-		{1, []string{"matches lib/*.js"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files", "lib/*.js"}},
+		{1, []string{"matches lib/*.js"}, []string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "old", "--files",
+			"lib/*.js"}},
 		{1, []string{"js/mine.js exists already with other bytes", "--overwrite"}, []string{"take", "mine"}},
 		{1, []string{"not in the crate", "take pennants first"}, []string{"take", "mine", "--needs", "pennants"}},
 		{2, []string{"is not a name"}, []string{"take", "mine", "--as", "../x"}},
@@ -315,7 +335,8 @@ func TestBrokenRecords(t *testing.T) {
 func TestSealAndContents(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	if got := s.TryWith("", "seal", "-", "--algorithm", "sha256").Out; got != "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=  -\n" {
+	if got := s.TryWith("", "seal", "-", "--algorithm",
+		"sha256").Out; got != "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=  -\n" {
 		t.Errorf("seal - of nothing printed %q", got)
 	}
 	one := s.Run("seal", "js/oarlock.min.js")
@@ -340,11 +361,13 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Club(t)
 	states := []string{s.State()}
-	for _, args := range [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"drop", "brinework"}} {
+	for _, args := range [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"},
+		{"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"drop", "brinework"}} {
 		s.Run(args...)
 		states = append(states, s.State())
 	}
-	if got := s.Run("undo", "3", "--dry-run"); !strings.Contains(got, "3  take oarlock 2.0.3") || strings.Contains(got, "start") || s.State() != states[4] {
+	if got := s.Run("undo", "3", "--dry-run"); !strings.Contains(got, "3  take oarlock 2.0.3") ||
+		strings.Contains(got, "start") || s.State() != states[4] {
 		t.Errorf("a dry run of three steps printed\n%s", got)
 	}
 	s.Fail(1, []string{"there is no change 9", "the numbers go from 1 to 4"}, "undo", "9")
@@ -366,33 +389,37 @@ func TestUndoGoesBackAndForth(t *testing.T) {
 	s.Fail(1, []string{"can't be applied again: index.html", "changed since"}, "undo", "--again")
 	s.Fail(1, []string{"can't be undone: index.html changed since"}, "undo", "2")
 	s.Write("index.html", page)
-	if got := s.Run("undo", "--list"); strings.Count(got, "undone: ") != 2 || !strings.Contains(got, "next: merry undo --again") {
+	if got := s.Run("undo", "--list"); strings.Count(got, "undone: ") != 2 ||
+		!strings.Contains(got, "next: merry undo --again") {
 		t.Errorf("undo --list printed\n%s", got)
 	}
 	s.Run("drop", "oarlock")
 	s.Fail(1, []string{"nothing to apply again"}, "undo", "--again") // a new change ends it
 }
 
-// TestTakeMeansTheCratesVersion: the name alone of a library that is there means it in the version that is there, whatever is newer, and
-// whatever it came from.
+// TestTakeMeansTheCratesVersion: the name alone of a library that is there means it in the version that is there,
+// whatever is newer, and whatever it came from.
 func TestTakeMeansTheCratesVersion(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "tidechart@3.0.0", "--with-needs", "--page", "tides.html")
-	if out := s.Run("take", "tidechart", "--part", "marks"); !strings.Contains(out, "added to tidechart 3.0.0") || !strings.Contains(out, "named by --part marks") {
+	if out := s.Run("take", "tidechart", "--part", "marks"); !strings.Contains(out, "added to tidechart 3.0.0") ||
+		!strings.Contains(out, "named by --part marks") {
 		t.Errorf("take of a part says\n%s", out)
 	}
 	if out := s.Run("__complete", "take", "tidechart", "--part", "ma"); !strings.HasPrefix(out, "marks\n") {
 		t.Errorf("the shell is told of parts\n%s", out)
 	}
-	if out := s.Run("__complete", "repin", "tidechart@3"); !strings.HasPrefix(out, "tidechart@3.1.0\ntidechart@3.0.0\n") {
+	if out := s.Run("__complete", "repin", "tidechart@3"); !strings.HasPrefix(out,
+		"tidechart@3.1.0\ntidechart@3.0.0\n") {
 		t.Errorf("the shell is told of versions\n%s", out)
 	}
 	s.Fail(1, []string{"tidechart 3.0.0 is already in the crate", "merry repin tidechart@"}, "take", "tidechart@latest")
 	s.Run("take", "../downloads/brinework-1.2.0.zip")
 	list := s.Read("crate.yaml")
-	if out := s.Run("take", "brinework"); !strings.Contains(out, "already there: brinework 1.2.0") || s.Read("crate.yaml") != list {
+	if out := s.Run("take", "brinework"); !strings.Contains(out, "already there: brinework 1.2.0") ||
+		s.Read("crate.yaml") != list {
 		t.Errorf("take of a download's library says\n%s\n%s", out, s.Read("crate.yaml"))
 	}
 	s.Run("take", "oarlock@2.0.3", "--as", "menu", "--into", "vendor/menu")
@@ -417,8 +444,8 @@ func TestSameInputSameBytes(t *testing.T) {
 	}
 }
 
-// TestSealAnywhere: tags ready to paste, and a look at pages that are no part of a project: what they demand of links, modules, hints and
-// import maps.
+// TestSealAnywhere: tags ready to paste, and a look at pages that are no part of a project: what they demand of links,
+// modules, hints and import maps.
 func TestSealAnywhere(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
@@ -430,17 +457,27 @@ func TestSealAnywhere(t *testing.T) {
 	}
 	s.Write("js/foghorn.mjs", "export const low = 1;\n")
 	out := s.Run("seal", "--plain", "--html", "js/club.js", "js/foghorn.mjs", "css/club.css", address)
-	for _, want := range []string{`<script src="js/club.js" integrity="sha384-`, `<script src="js/foghorn.mjs" type="module" integrity="sha384-`, `<link rel="stylesheet" href="css/club.css" integrity="sha384-`, `<script src="` + address + `" integrity="` + hash + `" crossorigin="anonymous"></script>`} {
+	for _, want := range []string{`<script src="js/club.js" integrity="sha384-`, `<script src="js/foghorn.mjs" ` +
+		`type="module" integrity="sha384-`, `<link rel="stylesheet" href="css/club.css" integrity="sha384-`,
+		`<script src="` + address + `" integrity="` + hash + `" crossorigin="anonymous"></script>`} {
 		if !strings.Contains(out, want) {
 			t.Errorf("--html lacks %s:\n%s", want, out)
 		}
 	}
 	module := strings.Fields(s.Run("seal", "js/foghorn.mjs"))[0]
-	page := "<script src='" + address + "' integrity='" + hash + "' crossorigin></script>\n<script src='" + address + "'></script>\n<script src='" + address + "' integrity='" + module + "' crossorigin></script>\n<script src='" + address + "' integrity='" + hash + "'></script>\n" +
-		"<script src='js/club.js'></script>\n<script type=module src='js/foghorn.mjs' integrity='" + hash + " " + module + "'></script>\n<link rel=preload as=script href='" + address + "' integrity='" + hash + "' crossorigin>\n" +
-		"<script type=importmap>{\"imports\": {}, \"integrity\": {\"./js/foghorn.mjs\": \"" + hash + "\"}}</script>\n<script src='http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js' integrity='" + hash + "' crossorigin></script>\n"
+	page := "<script src='" + address + "' integrity='" + hash + "' crossorigin></script>\n<script src='" + address +
+		"'></script>\n<script src='" + address + "' integrity='" + module + "' crossorigin></script>\n" +
+		"<script src='" + address + "' integrity='" + hash + "'></script>\n" +
+		"<script src='js/club.js'></script>\n<script type=module src='js/foghorn.mjs' integrity='" + hash + " " +
+		module + "'></script>\n<link rel=preload as=script href='" + address + "' integrity='" + hash +
+		"' crossorigin>\n" +
+		"<script type=importmap>{\"imports\": {}, \"integrity\": {\"./js/foghorn.mjs\": \"" + hash + "\"}}</script>\n" +
+		"<script src='http://cdn.harbour.example/lib/oarlock/9.9.9/gone.js' integrity='" + hash +
+		"' crossorigin></script>\n"
 	r := s.TryWith(page, "seal", "--plain", "--check", "-")
-	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ", "-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  missing  ", "5 tags to correct", "  is:   " + hash} {
+	for _, want := range []string{"-:1:1  right  ", "-:2:1  none  ", "-:3:1  wrong  ", "-:4:1  no crossorigin  ",
+		"-:5:1  local  ", "-:6:1  right  ", "-:7:1  right  ", "  wrong  ./js/foghorn.mjs", "-:9:1  missing  ",
+		"5 tags to correct", "  is:   " + hash} {
 		if !strings.Contains(r.Out, want) {
 			t.Errorf("--check does not say %q:\n%s\n%s", want, r.Out, r.Err)
 		}
@@ -452,8 +489,11 @@ func TestSealAnywhere(t *testing.T) {
 	if out := s.Run("seal", "--check", "fine.html"); !strings.Contains(out, "0 tags to correct") {
 		t.Errorf("--check says\n%s", out)
 	}
-	s.Write("crews/deep.html", "<script src='../js/oarlock.min.js' integrity='"+hash+"'></script><script src='/js/oarlock.min.js' integrity='"+hash+"'></script><script src='oarlock.min.js' integrity='"+hash+"'></script>")
-	if r := s.Try("seal", "--check", "crews/deep.html"); strings.Count(r.Out, "  right  ") != 2 || !strings.Contains(r.Out, "there is no file crews/oarlock.min.js") {
+	s.Write("crews/deep.html", "<script src='../js/oarlock.min.js' integrity='"+hash+"'></script><script "+
+		"src='/js/oarlock.min.js' integrity='"+hash+"'></script><script src='oarlock.min.js' integrity='"+hash+
+		"'></script>")
+	if r := s.Try("seal", "--check", "crews/deep.html"); strings.Count(r.Out, "  right  ") != 2 ||
+		!strings.Contains(r.Out, "there is no file crews/oarlock.min.js") {
 		t.Errorf("from a folder below, --check says\n%s%s", r.Out, r.Err)
 	}
 	s.Fail(2, []string{"a tag needs a file name"}, "seal", "--html", "-")

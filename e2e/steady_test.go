@@ -10,14 +10,16 @@ import (
 	"merrycrate.example/merry/internal/merrytest"
 )
 
-// TestAnswersAreSteady: every reading command gives the same answer each time, with and without what is remembered. The download has
-// packages inside of it, of which a few are looked into, and pairs, renames and names of every kind.
+// TestAnswersAreSteady: every reading command gives the same answer each time, with and without what is remembered. The
+// download has packages inside of it, of which a few are looked into, and pairs, renames and names of every kind.
 func TestAnswersAreSteady(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Started(t)
-	files := map[string]string{"package.json": `{"name":"quay","version":"1.0.0","main":"quay.js","dependencies":{"oarlock":"^2.0.0","tidechart":"^3.0.0"}}`,
-		"quay.js": "window.quay = { moor: oarlock.boat };\n", "quay.min.js": "window.quay={moor:oarlock.boat}\n", "quay.css": ".quay-a{top:1px}.quay-b{top:2px}.quay-c{top:3px}\n"}
+	files := map[string]string{"package.json": `{"name":"quay","version":"1.0.0","main":"quay.js","dependencies":` +
+		`{"oarlock":"^2.0.0","tidechart":"^3.0.0"}}`,
+		"quay.js": "window.quay = { moor: oarlock.boat };\n", "quay.min.js": "window.quay={moor:oarlock.boat}\n",
+		"quay.css": ".quay-a{top:1px}.quay-b{top:2px}.quay-c{top:3px}\n"}
 	for i := range 12 {
 		name := fmt.Sprintf("plugin%02d", i)
 		inner := name
@@ -36,9 +38,12 @@ func TestAnswersAreSteady(t *testing.T) {
 	s.Replace("index.html", "<body", `<body data-x="1" class="quay-a quay-b quay-c"`)
 	s.Write("js/club.js", s.Read("js/club.js")+"\nif (window.never) { quay.moor(); brinework.nothing(); }\n")
 	for _, command := range []string{
-		"peek ../downloads/quay-1.0.0.zip", "peek ../downloads/quay-1.0.0.zip --all --json", "check", "check --json --fresh", "check --pages --rehearse", "order index.html --json", "order index.html --graph dot",
-		"contents --json", "bill --json", "compare quay ../downloads/quay-2.0.0.zip", "compare ../downloads/quay-1.0.0.zip ../downloads/quay-2.0.0.zip --json", "seal --check index.html --json",
-		"take ../downloads/brinework-1.2.0.zip --dry-run", "repin quay@2.0.0 --from ../downloads/quay-2.0.0.zip --rename-sure --dry-run", "check --policy",
+		"peek ../downloads/quay-1.0.0.zip", "peek ../downloads/quay-1.0.0.zip --all --json", "check",
+		"check --json --fresh", "check --pages --rehearse", "order index.html --json", "order index.html --graph dot",
+		"contents --json", "bill --json", "compare quay ../downloads/quay-2.0.0.zip",
+		"compare ../downloads/quay-1.0.0.zip ../downloads/quay-2.0.0.zip --json", "seal --check index.html --json",
+		"take ../downloads/brinework-1.2.0.zip --dry-run", "repin quay@2.0.0 --from ../downloads/quay-2.0.0.zip " +
+			"--rename-sure --dry-run", "check --policy",
 	} {
 		first := ""
 		for round := range 4 {

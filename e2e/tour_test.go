@@ -29,7 +29,8 @@ func TestTour(t *testing.T) {
 	club := filepath.Join(t.TempDir(), "club")
 	export := stoodBy(t, s, club)
 	s.Dir = filepath.Join(club, "site")
-	plain := strings.NewReplacer(export["REGISTRY"], "$REGISTRY", export["CDN"], "$CDN", club+"/", "../", merrytest.Program(t), "merry")
+	plain := strings.NewReplacer(export["REGISTRY"], "$REGISTRY", export["CDN"], "$CDN", club+"/", "../",
+		merrytest.Program(t), "merry")
 	var out strings.Builder
 	ran, inside := 0, false
 	for line := range strings.Lines(string(text)) {
@@ -50,7 +51,8 @@ func TestTour(t *testing.T) {
 		out.WriteString(line)
 		cmd := exec.Command("sh", "-c", strings.TrimSpace(command))
 		cmd.Dir = s.Dir
-		cmd.Env = append(s.Command().Env, "PATH="+filepath.Dir(merrytest.Program(t))+":"+os.Getenv("PATH"), "REGISTRY="+export["REGISTRY"], "CDN="+export["CDN"], "CERTIFICATE="+export["CERTIFICATE"])
+		cmd.Env = append(s.Command().Env, "PATH="+filepath.Dir(merrytest.Program(t))+":"+os.Getenv("PATH"),
+			"REGISTRY="+export["REGISTRY"], "CDN="+export["CDN"], "CERTIFICATE="+export["CERTIFICATE"])
 		printed, err := cmd.CombinedOutput()
 		if _, exited := err.(*exec.ExitError); err != nil && (!exited || cmd.ProcessState.ExitCode() > 1) {
 			t.Fatalf("%s: %v\n%s", command, err, printed)
@@ -83,7 +85,8 @@ func TestTour(t *testing.T) {
 	}
 }
 
-// stoodBy has the demo write its site into a folder and be its registry and CDN until the test ends, and returns what it says to export.
+// stoodBy has the demo write its site into a folder and be its registry and CDN until the test ends, and returns what
+// it says to export.
 func stoodBy(t *testing.T, s *merrytest.Site, dir string) map[string]string {
 	t.Helper()
 	cmd := s.Command("demo", "--to", dir, "--stand-ins")

@@ -26,15 +26,19 @@ func TestCompare(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
-	s.Write("js/club.js", s.Read("js/club.js")+"oarlock('.bw-note').on('click', function () {\n  this.classList.add(\"bw-bar\");\n});\nvar word = 'bw-table';\noarlock('#menu').notice('low water');\n")
+	s.Write("js/club.js", s.Read("js/club.js")+"oarlock('.bw-note').on('click', function () {\n"+
+		"  this.classList.add(\"bw-bar\");\n});\nvar word = 'bw-table';\noarlock('#menu').notice('low water');\n")
 	s.Write("css/club.css", s.Read("css/club.css")+"p { color: var(--bw-buoy); }\n")
 	before := s.State()
 	out := s.Run("compare", "brinework", "2.0.0")
 	if s.State() != before {
 		t.Error("compare changed something")
 	}
-	for _, want := range []string{"brinework  1.2.0 → 2.0.0", "class bw-bar  6 uses; renamed to bw-header", "the library itself says so (CHANGELOG.md:6)", "index.html:12:18  sure",
-		"css/club.css:4:2  sure", "js/club.js:8:11  likely", "js/club.js:9:23  sure", "js/club.js:11:13  possible", "custom property --bw-buoy  1 use", "css/club.css:6:16", "renamed to bw-callout", "merry repin brinework@2.0.0 --rename-sure"} {
+	for _, want := range []string{"brinework  1.2.0 → 2.0.0", "class bw-bar  6 uses; renamed to bw-header",
+		"the library itself says so (CHANGELOG.md:6)", "index.html:12:18  sure",
+		"css/club.css:4:2  sure", "js/club.js:8:11  likely", "js/club.js:9:23  sure", "js/club.js:11:13  possible",
+		"custom property --bw-buoy  1 use", "css/club.css:6:16", "renamed to bw-callout",
+		"merry repin brinework@2.0.0 --rename-sure"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("compare does not say %q:\n%s", want, out)
 		}
@@ -46,7 +50,8 @@ func TestCompare(t *testing.T) {
 		}
 		Licence []string
 	}
-	if err := json.Unmarshal([]byte(s.Run("compare", "brinework", "1.2.0", "2.0.0", "--json")), &got); err != nil || len(got.Removed) < 5 || got.Licence[0] != "MIT" {
+	if err := json.Unmarshal([]byte(s.Run("compare", "brinework", "1.2.0", "2.0.0", "--json")), &got); err != nil ||
+		len(got.Removed) < 5 || got.Licence[0] != "MIT" {
 		t.Errorf("%v: %+v", err, got)
 	}
 	// Every place that is said is one.
@@ -67,7 +72,8 @@ func TestCompare(t *testing.T) {
 	if out := s.Run("compare", "oarlock", "1.4.2", "2.1.0"); !strings.Contains(out, "ES5 → ES2015") {
 		t.Errorf("compare says\n%s", out)
 	}
-	if out := s.Run("compare", "../downloads/oarlock-1.4.2.zip", "../downloads/oarlock-2.0.3.zip"); !strings.Contains(out, "1.4.2 → 2.0.3") {
+	if out := s.Run("compare", "../downloads/oarlock-1.4.2.zip", "../downloads/oarlock-2.0.3.zip"); !strings.Contains(
+		out, "1.4.2 → 2.0.3") {
 		t.Errorf("compare says\n%s", out)
 	}
 	s.Run("compare", "brinework", "2.0.0", "--report", "report.html")
@@ -97,27 +103,33 @@ func atoi(t *testing.T, s string) int {
 	return n
 }
 
-// TestRepinWithRenames: class tokens change on pages, byte for byte, in the same change as the library, and nothing else.
+// TestRepinWithRenames: class tokens change on pages, byte for byte, in the same change as the library, and nothing
+// else.
 func TestRepinWithRenames(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
-	s.Replace("tides.html", `<table class="bw-table">`, "<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>")
+	s.Replace("tides.html", `<table class="bw-table">`, "<table CLASS=' bw-table\tbw-table-wide  bw-table' "+
+		"title=bw-table>")
 	before := s.State()
 	tides := s.Read("tides.html")
 	dry := s.Run("repin", "brinework@2.0.0", "--rename-sure", "--dry-run")
-	if s.State() != before || !strings.Contains(dry, "class bw-bar is now bw-header, in 5 places: pages and css/club.css") {
+	if s.State() != before || !strings.Contains(dry, "class bw-bar is now bw-header, in 5 places: pages and "+
+		"css/club.css") {
 		t.Errorf("the dry run says\n%s", dry)
 	}
 	s.Run("repin", "brinework@2.0.0", "--rename-sure", "--rename", "bw-page=bw-sheet")
-	want := strings.NewReplacer("bw-bar", "bw-header", "bw-above-3", "bw-top-3", "bw-page", "bw-sheet", "<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>", "<table CLASS=' bw-grid\tbw-table-wide  bw-grid' title=bw-table>").Replace(tides)
+	want := strings.NewReplacer("bw-bar", "bw-header", "bw-above-3", "bw-top-3", "bw-page", "bw-sheet",
+		"<table CLASS=' bw-table\tbw-table-wide  bw-table' title=bw-table>", "<table CLASS=' bw-grid\tbw-table-wide  "+
+			"bw-grid' title=bw-table>").Replace(tides)
 	if got := s.Read("tides.html"); got != want {
 		t.Errorf("the page is\n%s, want\n%s", got, want)
 	}
 	if crews := s.Read("crews/index.html"); !strings.Contains(crews, "<header class='bw-header'>\r\n") {
 		t.Errorf("the page is\n%s", crews)
 	}
-	if !strings.Contains(s.Read("css/brinework.css"), "2.0.0") || !strings.Contains(s.Read("crate.yaml"), "version: 2.0.0") {
+	if !strings.Contains(s.Read("css/brinework.css"), "2.0.0") || !strings.Contains(s.Read("crate.yaml"),
+		"version: 2.0.0") {
 		t.Error("the library did not move")
 	}
 	s.Run("undo")
@@ -146,7 +158,8 @@ func TestFallbackFollows(t *testing.T) {
 		t.Fatalf("there is no fallback to a name with the version:\n%s", page)
 	}
 	s.Run("repin", "oarlock@2.1.0")
-	if page := s.Read("index.html"); strings.Contains(page, "2.0.3") || strings.Count(page, "oarlock-2.1.0.min.js") != 1 || strings.Count(page, "/oarlock/2.1.0/") != 1 {
+	if page := s.Read("index.html"); strings.Contains(page, "2.0.3") ||
+		strings.Count(page, "oarlock-2.1.0.min.js") != 1 || strings.Count(page, "/oarlock/2.1.0/") != 1 {
 		t.Errorf("the link and its fallback did not both follow:\n%s", page)
 	}
 }
@@ -156,19 +169,23 @@ func TestRepinInFull(t *testing.T) {
 	t.Parallel()
 	s, r := upgradable(t)
 	before := s.State()
-	s.Fail(1, []string{"tidechart 4.0.0 requires oarlock ^2.1.0, but would find 2.0.3", "merry repin tidechart@4.0.0 oarlock@"}, "repin", "tidechart@4.0.0")
-	s.Fail(1, []string{"tidechart 3.1.0 requires oarlock ^2.0.0, but would find 1.4.2", "merry repin oarlock@1.4.2 tidechart"}, "repin", "oarlock@1.4.2")
+	s.Fail(1, []string{"tidechart 4.0.0 requires oarlock ^2.1.0, but would find 2.0.3",
+		"merry repin tidechart@4.0.0 oarlock@"}, "repin", "tidechart@4.0.0")
+	s.Fail(1, []string{"tidechart 3.1.0 requires oarlock ^2.0.0, but would find 1.4.2",
+		"merry repin oarlock@1.4.2 tidechart"}, "repin", "oarlock@1.4.2")
 	if s.State() != before {
 		t.Error("a refused repin changed something")
 	}
-	if out := s.Run("versions", "--newer"); !strings.Contains(out, "4.0.0") || !strings.Contains(out, "major") || !strings.Contains(out, "removed names, used in") {
+	if out := s.Run("versions", "--newer"); !strings.Contains(out, "4.0.0") || !strings.Contains(out, "major") ||
+		!strings.Contains(out, "removed names, used in") {
 		t.Errorf("versions says\n%s", out)
 	}
 	// Both at once, links and fallbacks too.
 	s.Run("switch", "--cdn", "--fallback")
 	s.Run("repin", "tidechart@4.0.0", "oarlock@2.1.0")
 	tides := s.Read("tides.html")
-	if strings.Count(tides, "/tidechart/4.0.0/dist/") != 2 || strings.Count(tides, "/oarlock/2.1.0/dist/") != 1 || strings.Contains(tides, "2.0.3") {
+	if strings.Count(tides, "/tidechart/4.0.0/dist/") != 2 || strings.Count(tides, "/oarlock/2.1.0/dist/") != 1 ||
+		strings.Contains(tides, "2.0.3") {
 		t.Errorf("the links did not follow:\n%s", tides)
 	}
 	if r := s.Try("check"); strings.Contains(r.Out, "link-stale") || strings.Contains(r.Out, "sealed-") {
@@ -177,23 +194,30 @@ func TestRepinInFull(t *testing.T) {
 	s.Run("undo")
 	s.Run("switch", "--local")
 	s.Run("hold", "oarlock", "--below", "2.1.0", "--because", "the kiosk")
-	s.Fail(1, []string{"oarlock is held below 2.1.0: the kiosk", "merry hold oarlock --off"}, "repin", "tidechart@4.0.0")
+	s.Fail(1, []string{"oarlock is held below 2.1.0: the kiosk", "merry hold oarlock --off"}, "repin",
+		"tidechart@4.0.0")
 	s.Fail(1, []string{"held below 2.1.0"}, "repin", "oarlock@2.1.0", "tidechart@4.0.0")
 	held := s.State()
-	if out := s.Run("repin", "--newest-allowed"); !strings.Contains(out, "no library moves") || !strings.Contains(out, "tidechart stays at 3.1.0: tidechart 4.0.0 requires oarlock") || s.State() != held {
+	if out := s.Run("repin", "--newest-allowed"); !strings.Contains(out, "no library moves") ||
+		!strings.Contains(out, "tidechart stays at 3.1.0: tidechart 4.0.0 requires oarlock") || s.State() != held {
 		t.Errorf("with a hold, repin says\n%s", out)
 	}
 	s.Run("hold", "oarlock", "--off")
 	s.Run("repin", "oarlock@2.1.0", "tidechart@4.0.0")
-	if out := s.Run("repin", "--newest-allowed"); !strings.Contains(out, "no library moves") || strings.Contains(out, "tidechart stays") || strings.Contains(out, "oarlock stays") {
+	if out := s.Run("repin", "--newest-allowed"); !strings.Contains(out, "no library moves") ||
+		strings.Contains(out, "tidechart stays") || strings.Contains(out, "oarlock stays") {
 		t.Errorf("repin says\n%s", out)
 	}
 	// A file that pages refer to and the new version does not have.
-	if err := r.Publish("tidechart", "4.1.0", map[string][]byte{"package.json": []byte(`{"name":"tidechart","version":"4.1.0"}`), "dist/tidechart.js": []byte("window.tidechart = function () {};\n"), "dist/tidechart.min.js": []byte("window.tidechart=function(){};")}); err != nil {
+	if err := r.Publish("tidechart", "4.1.0",
+		map[string][]byte{"package.json": []byte(`{"name":"tidechart","version":"4.1.0"}`),
+			"dist/tidechart.js":     []byte("window.tidechart = function () {};\n"),
+			"dist/tidechart.min.js": []byte("window.tidechart=function(){};")}); err != nil {
 		t.Fatal(err)
 	}
 	state := s.State()
-	s.Fail(1, []string{"tides.html:", "no file of the library replaces it", "omit it from those pages"}, "repin", "tidechart@4.1.0")
+	s.Fail(1, []string{"tides.html:", "no file of the library replaces it", "omit it from those pages"}, "repin",
+		"tidechart@4.1.0")
 	if s.State() != state {
 		t.Error("a refused repin changed something")
 	}
@@ -207,7 +231,8 @@ func TestBill(t *testing.T) {
 	s, _ := upgradable(t)
 	out := s.Run("bill", "--form", "cyclonedx")
 	valid(t, "bom-1.6.schema.json", out, "spdx.schema.json", "jsf-0.82.schema.json")
-	for _, want := range []string{`"purl": "pkg:npm/tidechart@3.1.0"`, `"alg": "SHA-384"`, `"id": "MIT"`, `"brinework@1.2.0"`, `"specVersion": "1.6"`} {
+	for _, want := range []string{`"purl": "pkg:npm/tidechart@3.1.0"`, `"alg": "SHA-384"`, `"id": "MIT"`,
+		`"brinework@1.2.0"`, `"specVersion": "1.6"`} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the bill lacks %s:\n%s", want, out)
 		}
@@ -215,19 +240,27 @@ func TestBill(t *testing.T) {
 	if again := s.Run("bill", "--form", "cyclonedx"); again != out {
 		t.Error("the same crate gives other bytes")
 	}
-	if out := s.Run("bill", "--form", "notice"); !strings.Contains(out, "tidechart 3.1.0\nLicence: MIT") || strings.Count(out, "Permission is hereby granted") != 3 {
+	if out := s.Run("bill", "--form", "notice"); !strings.Contains(out, "tidechart 3.1.0\nLicence: MIT") ||
+		strings.Count(out, "Permission is hereby granted") != 3 {
 		t.Errorf("the notice is\n%s", out)
 	}
 	if out := s.Run("bill"); !strings.Contains(out, "registry:tidechart") {
 		t.Errorf("the bill is\n%s", out)
 	}
 	advisories := map[string]string{
-		"one.json":       `{"id":"GULL-2024-1","summary":"A chart can be made to draw without end","aliases":["WAVE-7"],"affected":[{"package":{"ecosystem":"npm","name":"tidechart"},"ranges":[{"type":"SEMVER","events":[{"introduced":"0"},{"fixed":"2.9.0"},{"introduced":"3.0.0"},{"fixed":"4.0.0"}]}]}]}`,
-		"other.json":     `{"id":"GULL-2024-2","summary":"x","affected":[{"package":{"ecosystem":"npm","name":"tidechart"},"ranges":[{"type":"SEMVER","events":[{"introduced":"0"},{"last_affected":"3.0.9"}]}]}]}`,
-		"listed.json":    `{"id":"GULL-2024-3","summary":"listed by version","affected":[{"package":{"ecosystem":"npm","name":"tidechart"},"versions":["3.0.0","3.1.0"]}]}`,
-		"withdrawn.json": `{"id":"GULL-2024-4","withdrawn":"2024-01-01T00:00:00Z","affected":[{"package":{"ecosystem":"npm","name":"tidechart"},"versions":["3.1.0"]}]}`,
-		"elsewhere.json": `{"id":"GULL-2024-5","affected":[{"package":{"ecosystem":"Harbour","name":"tidechart"},"versions":["3.1.0"]}]}`,
-		"broken.json":    `{`,
+		"one.json": `{"id":"GULL-2024-1","summary":"A chart can be made to draw without ` +
+			`end","aliases":["WAVE-7"],"affected":[{"package":{"ecosystem":"npm","name":"tidechart"},"ranges":` +
+			`[{"type":"SEMVER","events":[{"introduced":"0"},{"fixed":"2.9.0"},{"introduced":"3.0.0"},{"fixed":` +
+			`"4.0.0"}]}]}]}`,
+		"other.json": `{"id":"GULL-2024-2","summary":"x","affected":[{"package":{"ecosystem":"npm","name":` +
+			`"tidechart"},"ranges":[{"type":"SEMVER","events":[{"introduced":"0"},{"last_affected":"3.0.9"}]}]}]}`,
+		"listed.json": `{"id":"GULL-2024-3","summary":"listed by ` +
+			`version","affected":[{"package":{"ecosystem":"npm","name":"tidechart"},"versions":["3.0.0","3.1.0"]}]}`,
+		"withdrawn.json": `{"id":"GULL-2024-4","withdrawn":"2024-01-01T00:00:00Z","affected":[{"package":` +
+			`{"ecosystem":"npm","name":"tidechart"},"versions":["3.1.0"]}]}`,
+		"elsewhere.json": `{"id":"GULL-2024-5","affected":[{"package":{"ecosystem":"Harbour","name":"tidechart"},` +
+			`"versions":["3.1.0"]}]}`,
+		"broken.json": `{`,
 	}
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
@@ -241,7 +274,9 @@ func TestBill(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, at := range []string{"../advisories", "../advisories.zip"} {
-		r := s.Fail(1, []string{"GULL-2024-1, WAVE-7  tidechart 3.1.0", "fixed in 2.9.0", "merry versions tidechart", "GULL-2024-3", "5 advisories read; 2 affect the crate", "broken.json is not an advisory"}, "bill", "--advisories", at, "--offline")
+		r := s.Fail(1, []string{"GULL-2024-1, WAVE-7  tidechart 3.1.0", "fixed in 2.9.0", "merry versions tidechart",
+			"GULL-2024-3", "5 advisories read; 2 affect the crate", "broken.json is not an advisory"}, "bill",
+			"--advisories", at, "--offline")
 		for _, never := range []string{"GULL-2024-2", "GULL-2024-4", "GULL-2024-5"} {
 			if strings.Contains(r.Out, never) {
 				t.Errorf("%s concerns nobody:\n%s", never, r.Out)
@@ -252,34 +287,51 @@ func TestBill(t *testing.T) {
 	s.Fail(2, []string{"use table, cyclonedx or notice"}, "bill", "--form", "csv")
 }
 
-// following is a site whose own stylesheet, scripts and inline parts use classes of a library that are called otherwise in its next version.
+// following is a site whose own stylesheet, scripts and inline parts use classes of a library that are called otherwise
+// in its next version.
 func following(t *testing.T) *merrytest.Site {
 	t.Helper()
 	s := merrytest.Empty(t)
-	s.Archive("skiff-1.0.0.zip", map[string]string{"skiff.css": "/*! skiff v1.0.0 */\n.sk-bar { display: flex; gap: 4px; color: red }\n.sk-note { padding: 4px; margin: 0; border: 1px solid red }\n.sk-deck-left { float: left; margin-right: 2px }\n.sk-gone { zoom: 1 }\n"})
-	s.Archive("skiff-2.0.0.zip", map[string]string{"skiff.css": "/*! skiff v2.0.0 */\n.sk-header { display: flex; gap: 4px; color: red }\n.sk-callout { padding: 4px; margin: 0; border: 1px solid red }\n.sk-deck-start { float: left; margin-right: 2px }\n"})
-	s.Write("index.html", "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <title>x</title>\n  <link rel=\"stylesheet\" href=\"css/own.css\">\n  <style>\n    .sk-note > b { color: blue }\n  </style>\n</head>\n<body>\n  <p class=\"sk-bar sk-note\"><b>x</b></p>\n  <script src=\"js/own.js\"></script>\n  <script>\n    document.querySelector('.sk-bar').classList.add(\"sk-note\");\n  </script>\n</body>\n</html>\n")
-	s.Write("css/own.css", "/* .sk-bar stays in a comment */\n.sk-bar > .sk-note:hover { color: green }\n.mine { color: red }\n")
-	s.Write("js/own.js", "var text = 'the sk-bar of the club';\nfunction add(e) {\n  e.className = 'sk-bar wide';\n  e.innerHTML = '<i class=\"sk-note\">' + text + '</i>';\n  return e.closest('.sk-note') || window.skbar;\n}\n")
+	s.Archive("skiff-1.0.0.zip", map[string]string{"skiff.css": "/*! skiff v1.0.0 */\n.sk-bar { display: flex; gap: " +
+		"4px; color: red }\n.sk-note { padding: 4px; margin: 0; border: 1px solid red }\n" +
+		".sk-deck-left { float: left; " +
+		"margin-right: 2px }\n.sk-gone { zoom: 1 }\n"})
+	s.Archive("skiff-2.0.0.zip", map[string]string{"skiff.css": "/*! skiff v2.0.0 */\n.sk-header { display: flex; " +
+		"gap: 4px; color: red }\n.sk-callout { padding: 4px; margin: 0; border: 1px solid red }\n" +
+		".sk-deck-start { float: left; margin-right: 2px }\n"})
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n"+
+		"  <title>x</title>\n  <link rel=\"stylesheet\" href=\"css/own.css\">\n  <style>\n    .sk-note > b { color: "+
+		"blue }\n  </style>\n</head>\n<body>\n  <p class=\"sk-bar sk-note\"><b>x</b></p>\n"+
+		"  <script src=\"js/own.js\"></script>\n  <script>\n"+
+		"    document.querySelector('.sk-bar').classList.add(\"sk-note\");\n  </script>\n</body>\n</html>\n")
+	s.Write("css/own.css", "/* .sk-bar stays in a comment */\n.sk-bar > .sk-note:hover { color: green }\n"+
+		".mine { color: red }\n")
+	s.Write("js/own.js", "var text = 'the sk-bar of the club';\nfunction add(e) {\n  e.className = 'sk-bar wide';\n"+
+		"  e.innerHTML = '<i class=\"sk-note\">' + text + '</i>';\n  return e.closest('.sk-note') || window.skbar;\n"+
+		"}\n")
 	s.Run("start")
 	s.Run("take", "../downloads/skiff-1.0.0.zip", "--page", "index.html")
 	return s
 }
 
-// TestOwnFilesFollow: renamed classes are renamed in the site's own stylesheets and scripts too, where it is sure that the class is meant; with
+// TestOwnFilesFollow: renamed classes are renamed in the site's own stylesheets and scripts too, where it is sure that
+// the class is meant; with
 // --pages-only they are left; undo leads back.
 func TestOwnFilesFollow(t *testing.T) {
 	t.Parallel()
 	s := following(t)
 	before := s.State()
 	out := s.Run("repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--rename-sure")
-	if !strings.Contains(out, "class sk-bar is now sk-header, in ") || !strings.Contains(out, "css/own.css") || !strings.Contains(out, "js/own.js") {
+	if !strings.Contains(out, "class sk-bar is now sk-header, in ") || !strings.Contains(out, "css/own.css") ||
+		!strings.Contains(out, "js/own.js") {
 		t.Errorf("repin says\n%s", out)
 	}
 	for file, want := range map[string][]string{
 		"css/own.css": {"/* .sk-bar stays in a comment */\n.sk-header > .sk-callout:hover { color: green }\n"},
-		"js/own.js":   {"'the sk-bar of the club'", "e.className = 'sk-header wide'", `'<i class="sk-callout">'`, "e.closest('.sk-callout') || window.skbar"},
-		"index.html":  {".sk-callout > b", `class="sk-header sk-callout"`, `document.querySelector('.sk-header').classList.add("sk-callout")`},
+		"js/own.js": {"'the sk-bar of the club'", "e.className = 'sk-header wide'", `'<i class="sk-callout">'`,
+			"e.closest('.sk-callout') || window.skbar"},
+		"index.html": {".sk-callout > b", `class="sk-header sk-callout"`,
+			`document.querySelector('.sk-header').classList.add("sk-callout")`},
 	} {
 		for _, text := range want {
 			if !strings.Contains(s.Read(file), text) {
@@ -296,24 +348,28 @@ func TestOwnFilesFollow(t *testing.T) {
 	}
 	styles, script := s.Read("css/own.css"), s.Read("js/own.js")
 	s.Run("repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--rename-sure", "--pages-only")
-	if s.Read("css/own.css") != styles || s.Read("js/own.js") != script || !strings.Contains(s.Read("index.html"), `class="sk-header sk-callout"`) {
+	if s.Read("css/own.css") != styles || s.Read("js/own.js") != script ||
+		!strings.Contains(s.Read("index.html"), `class="sk-header sk-callout"`) {
 		t.Errorf("for pages alone, there is\n%s\n%s", s.Read("css/own.css"), s.Read("index.html"))
 	}
 }
 
-// TestTableOfRenames: what comparing told is written as a table, which is corrected by hand and followed by repin; other layouts of tables are read, too.
+// TestTableOfRenames: what comparing told is written as a table, which is corrected by hand and followed by repin;
+// other layouts of tables are read, too.
 func TestTableOfRenames(t *testing.T) {
 	t.Parallel()
 	s := following(t)
 	s.Replace("index.html", "sk-bar sk-note", "sk-bar sk-note sk-gone sk-deck-left")
 	s.Run("compare", "skiff", "../downloads/skiff-2.0.0.zip", "--renames-to", "names.md")
 	table := s.Read("names.md")
-	if !strings.Contains(table, "| sk-bar | sk-header | certain, ") || !strings.Contains(table, "| sk-gone |  | unknown | used in index.html:") {
+	if !strings.Contains(table, "| sk-bar | sk-header | certain, ") ||
+		!strings.Contains(table, "| sk-gone |  | unknown | used in index.html:") {
 		t.Errorf("the table is\n%s", table)
 	}
 	s.Replace("names.md", "| sk-gone |  |", "| sk-gone | sk-header and sk-callout |")
 	s.Run("repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--renames", "names.md")
-	if page := s.Read("index.html"); !strings.Contains(page, `class="sk-header sk-callout sk-header sk-callout sk-deck-start"`) {
+	if page := s.Read("index.html"); !strings.Contains(page, `class="sk-header sk-callout sk-header sk-callout `+
+		`sk-deck-start"`) {
 		t.Errorf("the page is\n%s", page)
 	}
 	s.Run("undo")
@@ -330,11 +386,14 @@ func TestTableOfRenames(t *testing.T) {
 	}
 	s.Run("undo")
 	s.Write("names.txt", "sk-bar <b>\n")
-	s.Fail(2, []string{"names.txt", "line 1", "not a class"}, "repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--renames", "names.txt")
-	s.Fail(1, []string{"can't be read", "--renames-to"}, "repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip", "--renames", "none.txt")
+	s.Fail(2, []string{"names.txt", "line 1", "not a class"}, "repin", "skiff@2.0.0", "--from",
+		"../downloads/skiff-2.0.0.zip", "--renames", "names.txt")
+	s.Fail(1, []string{"can't be read", "--renames-to"}, "repin", "skiff@2.0.0", "--from",
+		"../downloads/skiff-2.0.0.zip", "--renames", "none.txt")
 }
 
-// TestWhatWasUsedIsMissed: names that a library no longer offers are reported wherever they are used, until they are fixed, let go, or there again.
+// TestWhatWasUsedIsMissed: names that a library no longer offers are reported wherever they are used, until they are
+// fixed, let go, or there again.
 func TestWhatWasUsedIsMissed(t *testing.T) {
 	t.Parallel()
 	s := following(t)
@@ -343,7 +402,9 @@ func TestWhatWasUsedIsMissed(t *testing.T) {
 	}
 	s.Run("repin", "skiff@2.0.0", "--from", "../downloads/skiff-2.0.0.zip")
 	out := s.Try("check").Out + s.Try("check", "--pages").Out
-	for _, want := range []string{"class-gone\n  skiff 2.0.0 no longer has the class sk-bar, which 1.0.0 had", "css/own.css\n  2:2  warning: class-gone", "2:12  warning: class-gone", "js/own.js\n  3:18  warning: class-gone", "13:13  warning: class-gone", "forget: [sk-note] to skiff in crate.yaml"} {
+	for _, want := range []string{"class-gone\n  skiff 2.0.0 no longer has the class sk-bar, which 1.0.0 had",
+		"css/own.css\n  2:2  warning: class-gone", "2:12  warning: class-gone", "js/own.js\n" +
+			"  3:18  warning: class-gone", "13:13  warning: class-gone", "forget: [sk-note] to skiff in crate.yaml"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("check does not say %q:\n%s", want, out)
 		}
@@ -360,7 +421,8 @@ func TestWhatWasUsedIsMissed(t *testing.T) {
 	if out := s.Run("check"); strings.Contains(out, "class-gone") {
 		t.Errorf("with the names there again, check says\n%s", out)
 	}
-	if seal := s.Read("crate.seal.json"); strings.Contains(seal, "sk-bar") || !strings.Contains(seal, `"gone": {"2.0.0":[".sk-callout",".sk-deck-start",".sk-header"]}`) {
+	if seal := s.Read("crate.seal.json"); strings.Contains(seal, "sk-bar") ||
+		!strings.Contains(seal, `"gone": {"2.0.0":[".sk-callout",".sk-deck-start",".sk-header"]}`) {
 		t.Errorf("the seal is\n%s", seal)
 	}
 }
@@ -372,13 +434,15 @@ func TestCompareAnywhere(t *testing.T) {
 	s.Archive("skiff-1.0.0.zip", map[string]string{"skiff.css": ".sk-bar { display: flex; gap: 4px; color: red }\n"})
 	s.Archive("skiff-2.0.0.zip", map[string]string{"skiff.css": ".sk-header { display: flex; gap: 4px; color: red }\n"})
 	before := s.State()
-	if out := s.Run("compare", "../downloads/skiff-1.0.0.zip", "../downloads/skiff-2.0.0.zip", "--all"); !strings.Contains(out, "class sk-bar; renamed to sk-header") || s.State() != before {
+	if out := s.Run("compare", "../downloads/skiff-1.0.0.zip", "../downloads/skiff-2.0.0.zip",
+		"--all"); !strings.Contains(out, "class sk-bar; renamed to sk-header") || s.State() != before {
 		t.Errorf("compare says\n%s", out)
 	}
 	s.Fail(1, []string{"the site has not been started"}, "compare", "skiff", "1.0.0", "2.0.0")
 }
 
-// TestIconsByTheirDrawing: characters are dealt again from one version to the next, and each icon is still found by how it looks.
+// TestIconsByTheirDrawing: characters are dealt again from one version to the next, and each icon is still found by how
+// it looks.
 func TestIconsByTheirDrawing(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
@@ -396,38 +460,53 @@ func TestIconsByTheirDrawing(t *testing.T) {
 		}
 		return text
 	}
-	s.Archive("signals-1.0.0.zip", map[string]string{"signals.css": css("signals.woff2", "buoy", "e002", "flag", "e003"), "signals.woff2": font("icons.woff2")})
-	s.Archive("signals-2.0.0.zip", map[string]string{"signals.css": css("signals.otf", "ring", "e001", "flag", "e002", "crate", "f0003"), "signals.otf": font("drawn.otf")})
-	if out := s.Run("compare", "../downloads/signals-1.0.0.zip", "../downloads/signals-2.0.0.zip", "--all"); !strings.Contains(out, "class sg-buoy; renamed to sg-ring") || !strings.Contains(out, "it is the same drawing") {
+	s.Archive("signals-1.0.0.zip", map[string]string{"signals.css": css("signals.woff2", "buoy", "e002", "flag",
+		"e003"), "signals.woff2": font("icons.woff2")})
+	s.Archive("signals-2.0.0.zip", map[string]string{"signals.css": css("signals.otf", "ring", "e001", "flag", "e002",
+		"crate", "f0003"), "signals.otf": font("drawn.otf")})
+	if out := s.Run("compare", "../downloads/signals-1.0.0.zip", "../downloads/signals-2.0.0.zip",
+		"--all"); !strings.Contains(out, "class sg-buoy; renamed to sg-ring") ||
+		!strings.Contains(out, "it is the same drawing") {
 		t.Errorf("compare says\n%s", out)
 	}
 }
 
-// TestPartsOfPictures: what a page shows by name of a picture is missed when it is gone, found by its drawing, and follows.
+// TestPartsOfPictures: what a page shows by name of a picture is missed when it is gone, found by its drawing, and
+// follows.
 func TestPartsOfPictures(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
 	sprite := func(name string) string {
-		return `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `" viewBox="0 0 10 10"><title>` + name + `</title><path d="M1 1h8v8z"/></symbol><symbol id="flag"><path d="M0 0v9"/></symbol></svg>` + "\n"
+		return `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `" viewBox="0 0 10 10"><title>` + name +
+			`</title><path d="M1 1h8v8z"/></symbol><symbol id="flag"><path d="M0 0v9"/></symbol></svg>` + "\n"
 	}
 	for version, name := range map[string]string{"1.0.0": "buoy", "2.0.0": "life-ring"} {
-		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n", "icons/signals.svg": sprite(name)})
+		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n",
+			"icons/signals.svg": sprite(name)})
 	}
-	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Signals</title></head>\n<body><svg class=\"sg\"><use href=\"lib/signals/icons/signals.svg#buoy\"/></svg><svg><use href=\"lib/signals/icons/signals.svg#flag\"/></svg></body></html>\n")
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta "+
+		"charset=\"utf-8\"><title>Signals</title></head>\n<body><svg class=\"sg\"><use "+
+		"href=\"lib/signals/icons/signals.svg#buoy\"/></svg><svg><use "+
+		"href=\"lib/signals/icons/signals.svg#flag\"/></svg></body></html>\n")
 	s.Run("start")
 	s.Run("take", "../downloads/signals-1.0.0.zip", "--files", "**", "--together", "--page", "index.html")
 	s.Run("check")
 	s.Write("index.html", strings.Replace(s.Read("index.html"), "#flag", "#flog", 1))
-	s.Fail(1, []string{"part-missing", "lib/signals/icons/signals.svg has no part flog", "write flag, the most similar one"}, "check")
+	s.Fail(1, []string{"part-missing", "lib/signals/icons/signals.svg has no part flog",
+		"write flag, the most similar one"}, "check")
 	s.Write("index.html", strings.Replace(s.Read("index.html"), "#flog", "#flag", 1))
 	before := s.State()
-	if out := s.Run("compare", "signals", "../downloads/signals-2.0.0.zip"); !strings.Contains(out, "symbol buoy of icons/signals.svg  1 use; renamed to life-ring") || !strings.Contains(out, "it is the same drawing") {
+	if out := s.Run("compare", "signals", "../downloads/signals-2.0.0.zip"); !strings.Contains(out,
+		"symbol buoy of icons/signals.svg  1 use; renamed to life-ring") ||
+		!strings.Contains(out, "it is the same drawing") {
 		t.Errorf("compare says\n%s", out)
 	}
-	if out := s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip", "--rename-sure"); !strings.Contains(out, "symbol #buoy is now #life-ring, in 1 place") {
+	if out := s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip", "--rename-sure"); !strings.Contains(
+		out, "symbol #buoy is now #life-ring, in 1 place") {
 		t.Errorf("repin says\n%s", out)
 	}
-	if text := s.Read("index.html"); !strings.Contains(text, `signals.svg#life-ring"`) || !strings.Contains(text, `signals.svg#flag"`) {
+	if text := s.Read("index.html"); !strings.Contains(text, `signals.svg#life-ring"`) ||
+		!strings.Contains(text, `signals.svg#flag"`) {
 		t.Errorf("the page is\n%s", text)
 	}
 	s.Run("check")
@@ -446,20 +525,26 @@ func TestPartsOfPictures(t *testing.T) {
 	s.Fail(1, []string{"error: leads-nowhere", "there is no file lib/signals/icons/none.svg"}, "check")
 }
 
-// TestPartsOfAPictureThatMoves: a picture has its version in its name, and one of its parts is called otherwise: one reference follows both.
+// TestPartsOfAPictureThatMoves: a picture has its version in its name, and one of its parts is called otherwise: one
+// reference follows both.
 func TestPartsOfAPictureThatMoves(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s := merrytest.Empty(t)
 	for version, name := range map[string]string{"1.0.0": "buoy", "2.0.0": "life-ring"} {
-		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n", "icons/signals-" + version + ".svg": `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name + `"><path d="M1 1h8"/></symbol></svg>` + "\n"})
+		s.Archive("signals-"+version+".zip", map[string]string{"signals.css": ".sg { width: 1em; height: 1em }\n",
+			"icons/signals-" + version + ".svg": `<svg xmlns="http://www.w3.org/2000/svg"><symbol id="` + name +
+				`"><path d="M1 1h8"/></symbol></svg>` + "\n"})
 	}
-	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Signals</title></head>\n<body><svg class=\"sg\"><use href=\"lib/signals/icons/signals-1.0.0.svg#buoy\"/></svg></body></html>\n")
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta "+
+		"charset=\"utf-8\"><title>Signals</title></head>\n<body><svg class=\"sg\"><use "+
+		"href=\"lib/signals/icons/signals-1.0.0.svg#buoy\"/></svg></body></html>\n")
 	s.Run("start")
 	s.Run("take", "../downloads/signals-1.0.0.zip", "--files", "**", "--together", "--page", "index.html")
 	before := s.State()
 	s.Run("repin", "signals", "--from", "../downloads/signals-2.0.0.zip", "--rename-sure")
-	if text := s.Read("index.html"); !strings.Contains(text, `<use href="lib/signals/icons/signals-2.0.0.svg#life-ring"/>`) {
+	if text := s.Read("index.html"); !strings.Contains(text,
+		`<use href="lib/signals/icons/signals-2.0.0.svg#life-ring"/>`) {
 		t.Errorf("the page is\n%s", text)
 	}
 	s.Run("check")

@@ -1,6 +1,6 @@
-// Release makes what is handed out: the static program for three systems and two processors in archives of the platform's habit,
-// Debian packages, the bill of what the program is made of, the licences of all that, and the checksums. The same commit and
-// version give the same bytes on any machine with the same Go.
+// Release makes what is handed out: the static program for three systems and two processors in archives of the
+// platform's habit, Debian packages, the bill of what the program is made of, the licences of all that, and the
+// checksums. The same commit and version give the same bytes on any machine with the same Go.
 //
 //	go run ./release 1.4.0
 //	go run ./release 1.4.0 --to dist --only linux/amd64
@@ -99,7 +99,8 @@ func sourceTime(ctx context.Context) (time.Time, error) {
 	if said == "" {
 		out, err := exec.CommandContext(ctx, "git", "log", "-1", "--format=%ct").Output()
 		if err != nil {
-			return time.Time{}, fmt.Errorf("the time of the commit can't be asked (%w); set SOURCE_DATE_EPOCH to its seconds since 1970", err)
+			return time.Time{}, fmt.Errorf("the time of the commit can't be asked (%w); set SOURCE_DATE_EPOCH to its "+
+				"seconds since 1970", err)
 		}
 		said = strings.TrimSpace(string(out))
 	}
@@ -178,8 +179,10 @@ func (r release) put(name string, data []byte) error {
 func (r release) build(ctx context.Context, system, processor string) ([]byte, error) {
 	at := filepath.Join(r.to, ".build")
 	defer os.Remove(at)
-	c := exec.CommandContext(ctx, "go", "build", "-trimpath", "-buildvcs=auto", "-ldflags", "-s -w -X merrycrate.example/merry/cli.released="+r.version, "-o", at, "./cmd/merry")
-	c.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS="+system, "GOARCH="+processor, "GOFLAGS=", "GOAMD64=v1", "GOARM64=v8.0")
+	c := exec.CommandContext(ctx, "go", "build", "-trimpath", "-buildvcs=auto", "-ldflags",
+		"-s -w -X merrycrate.example/merry/cli.released="+r.version, "-o", at, "./cmd/merry")
+	c.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS="+system, "GOARCH="+processor, "GOFLAGS=", "GOAMD64=v1",
+		"GOARM64=v8.0")
 	if out, err := c.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("building for %s/%s: %w\n%s", system, processor, err, out)
 	}
@@ -198,7 +201,8 @@ func (r release) beside(ctx context.Context) ([]file, error) {
 		return nil, err
 	}
 	files = append(files, pages...)
-	for _, c := range []struct{ shell, name string }{{"bash", "merry.bash"}, {"zsh", "_merry"}, {"fish", "merry.fish"}, {"powershell", "merry.ps1"}} {
+	for _, c := range []struct{ shell, name string }{{"bash", "merry.bash"}, {"zsh", "_merry"}, {"fish", "merry.fish"},
+		{"powershell", "merry.ps1"}} {
 		var out, wrong bytes.Buffer
 		if cli.Run(ctx, []string{"completion", c.shell}, strings.NewReader(""), &out, &wrong) != 0 {
 			return nil, fmt.Errorf("completions for %s: %s", c.shell, wrong.String())

@@ -21,7 +21,8 @@ func (r release) manual() ([]file, error) {
 	var add func(c *cobra.Command) error
 	add = func(c *cobra.Command) error {
 		name := strings.ReplaceAll(c.CommandPath(), " ", "-")
-		header := &doc.GenManHeader{Title: strings.ToUpper(name), Section: "1", Date: &r.when, Source: "merry " + r.version, Manual: "Merry Crate"}
+		header := &doc.GenManHeader{Title: strings.ToUpper(name), Section: "1", Date: &r.when,
+			Source: "merry " + r.version, Manual: "Merry Crate"}
 		var page bytes.Buffer
 		if err := doc.GenMan(c, header, &page); err != nil {
 			return err

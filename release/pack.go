@@ -27,7 +27,8 @@ func (f file) mode() int64 {
 	return 0o644
 }
 
-// tarred packs files under a folder ("" or one that ends in "/") into a gzipped tar archive: no owner's name, one time for all.
+// tarred packs files under a folder ("" or one that ends in "/") into a gzipped tar archive: no owner's name, one time
+// for all.
 func tarred(folder string, files []file, when time.Time) ([]byte, error) {
 	var b bytes.Buffer
 	g, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
@@ -45,13 +46,15 @@ func tarred(folder string, files []file, when time.Time) ([]byte, error) {
 		if err := folders(path.Dir(dir)); err != nil {
 			return err
 		}
-		return t.WriteHeader(&tar.Header{Typeflag: tar.TypeDir, Name: folder + dir + "/", Mode: 0o755, ModTime: when, Format: tar.FormatUSTAR})
+		return t.WriteHeader(&tar.Header{Typeflag: tar.TypeDir, Name: folder + dir + "/", Mode: 0o755, ModTime: when,
+			Format: tar.FormatUSTAR})
 	}
 	for _, f := range files {
 		if err := folders(path.Dir(f.name)); err != nil {
 			return nil, err
 		}
-		if err := t.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: folder + f.name, Mode: f.mode(), Size: int64(len(f.data)), ModTime: when, Format: tar.FormatUSTAR}); err != nil {
+		if err := t.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: folder + f.name, Mode: f.mode(),
+			Size: int64(len(f.data)), ModTime: when, Format: tar.FormatUSTAR}); err != nil {
 			return nil, err
 		}
 		if _, err := t.Write(f.data); err != nil {
@@ -87,8 +90,8 @@ func zipped(folder string, files []file, when time.Time) ([]byte, error) {
 // debianVersion is the version as Debian's policy (5.6.12) orders it: what comes before a release has a tilde.
 func (r release) debianVersion() string { return strings.Replace(r.version, "-", "~", 1) }
 
-// debian packs the files of the Linux archive into a Debian package (deb(5)): an ar archive of the format's number, what the
-// package manager reads, and what is put on the disk.
+// debian packs the files of the Linux archive into a Debian package (deb(5)): an ar archive of the format's number,
+// what the package manager reads, and what is put on the disk.
 func (r release) debian(processor string, files []file) ([]byte, error) {
 	var data []file
 	for _, f := range files {
@@ -133,7 +136,8 @@ Description: brings third-party libraries into a web project
  with hashes, includes them on pages in the right order, and checks what a
  browser would trip over. It never harms a page.
 `, r.debianVersion(), processor, (size+1023)/1024)
-	about, err := tarred("./", []file{{name: "control", data: []byte(control)}, {name: "md5sums", data: []byte(sums.String())}}, r.when)
+	about, err := tarred("./", []file{{name: "control", data: []byte(control)},
+		{name: "md5sums", data: []byte(sums.String())}}, r.when)
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +147,8 @@ Description: brings third-party libraries into a web project
 	}
 	var b bytes.Buffer
 	b.WriteString("!<arch>\n")
-	for _, f := range []file{{name: "debian-binary", data: []byte("2.0\n")}, {name: "control.tar.gz", data: about}, {name: "data.tar.gz", data: put}} {
+	for _, f := range []file{{name: "debian-binary", data: []byte("2.0\n")}, {name: "control.tar.gz", data: about},
+		{name: "data.tar.gz", data: put}} {
 		fmt.Fprintf(&b, "%-16s%-12d%-6d%-6d%-8o%-10d`\n", f.name, r.when.Unix(), 0, 0, 0o100644, len(f.data))
 		b.Write(f.data)
 		if len(f.data)%2 == 1 {

@@ -57,7 +57,8 @@ func dependencies(ctx context.Context) ([]part, error) {
 			if err != nil {
 				return nil, err
 			}
-			found[m.Path] = part{Path: m.Path, Version: m.Version, licence: manifest.LicenceOf(string(text)), text: text}
+			found[m.Path] = part{Path: m.Path, Version: m.Version, licence: manifest.LicenceOf(string(text)),
+				text: text}
 		}
 	}
 	var all []part
@@ -77,7 +78,8 @@ func licenceText(dir string) ([]byte, error) {
 	var all [][]byte
 	for _, e := range there {
 		name := strings.ToUpper(e.Name())
-		if e.IsDir() || !strings.HasPrefix(name, "LICEN") && !strings.HasPrefix(name, "UNLICEN") && !strings.HasPrefix(name, "COPYING") && !strings.HasPrefix(name, "NOTICE") {
+		if e.IsDir() || !strings.HasPrefix(name, "LICEN") && !strings.HasPrefix(name, "UNLICEN") &&
+			!strings.HasPrefix(name, "COPYING") && !strings.HasPrefix(name, "NOTICE") {
 			continue
 		}
 		data, err := os.ReadFile(filepath.Join(dir, e.Name()))
@@ -103,14 +105,17 @@ func notices(parts []part) []byte {
 	return b.Bytes()
 }
 
-// bill is what the program is made of, as CycloneDX 1.6 has it, in JSON; no serial number and no time, so that it is the same each time.
+// bill is what the program is made of, as CycloneDX 1.6 has it, in JSON; no serial number and no time, so that it is
+// the same each time.
 func bill(version string, parts []part) ([]byte, error) {
 	doc := cdx.NewBOM()
-	doc.Metadata = &cdx.Metadata{Component: &cdx.Component{BOMRef: "merry", Type: cdx.ComponentTypeApplication, Name: "merry", Version: version}}
+	doc.Metadata = &cdx.Metadata{Component: &cdx.Component{BOMRef: "merry", Type: cdx.ComponentTypeApplication,
+		Name: "merry", Version: version}}
 	components, needs := []cdx.Component{}, []string{}
 	for _, p := range parts {
 		ref := "pkg:golang/" + p.Path + "@" + p.Version
-		c := cdx.Component{BOMRef: ref, Type: cdx.ComponentTypeLibrary, Name: p.Path, Version: p.Version, PackageURL: ref}
+		c := cdx.Component{BOMRef: ref, Type: cdx.ComponentTypeLibrary, Name: p.Path, Version: p.Version,
+			PackageURL: ref}
 		if p.licence != "" {
 			c.Licenses = &cdx.Licenses{{License: &cdx.License{ID: p.licence}}}
 		}
@@ -126,8 +131,8 @@ func bill(version string, parts []part) ([]byte, error) {
 // markdownSigns are what the maker of manual pages would read as markup.
 var markdownSigns = strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "<", `\<`, "[", `\[`, "#", `\#`)
 
-// escapeTexts makes names in the texts of a command and all below it come out of the manual pages as they were written. Lines that
-// are indented as examples are, and words in backquotes, are taken as they are by themselves.
+// escapeTexts makes names in the texts of a command and all below it come out of the manual pages as they were written.
+// Lines that are indented as examples are, and words in backquotes, are taken as they are by themselves.
 func escapeTexts(c *cobra.Command) {
 	escape := func(text string) string {
 		lines := strings.Split(text, "\n")

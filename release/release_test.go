@@ -50,7 +50,8 @@ func TestTarIsWholeAndTheSameEachTime(t *testing.T) {
 
 func TestDebianPackageIsAnArOfThree(t *testing.T) {
 	r := release{version: "1.4.0-rc.1", when: time.Unix(1_700_000_000, 0)}
-	deb, err := r.debian("amd64", []file{{name: "merry", data: []byte("x"), runs: true}, {name: "man/merry.1", data: []byte(".TH")}})
+	deb, err := r.debian("amd64", []file{{name: "merry", data: []byte("x"), runs: true},
+		{name: "man/merry.1", data: []byte(".TH")}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -58,7 +59,8 @@ func TestDebianPackageIsAnArOfThree(t *testing.T) {
 	var names []string
 	for ok && len(rest) >= 60 {
 		var size int
-		if _, err := fmt.Sscanf(string(rest[48:58]), "%d", &size); err != nil || string(rest[58:60]) != "`\n" || len(rest) < 60+size {
+		if _, err := fmt.Sscanf(string(rest[48:58]), "%d", &size); err != nil || string(rest[58:60]) != "`\n" ||
+			len(rest) < 60+size {
 			t.Fatalf("a header of ar is wrong: %q", rest[:60])
 		}
 		names = append(names, strings.TrimSpace(string(rest[:16])))
@@ -84,9 +86,11 @@ func TestWrongVersionsAndFullFoldersAreRefused(t *testing.T) {
 	}
 }
 
-// TestManualPagesKeepNames: names with signs that mean something in markup come out of a manual page as they were written.
+// TestManualPagesKeepNames: names with signs that mean something in markup come out of a manual page as they were
+// written.
 func TestManualPagesKeepNames(t *testing.T) {
-	c := &cobra.Command{Use: "row", Short: "Take js/*_old.js and *.min.js", Long: "Row takes <part>.js, __init__.js and pages: [\"**/*.html\"].", Run: func(*cobra.Command, []string) {}}
+	c := &cobra.Command{Use: "row", Short: "Take js/*_old.js and *.min.js", Long: "Row takes <part>.js, __init__.js " +
+		"and pages: [\"**/*.html\"].", Run: func(*cobra.Command, []string) {}}
 	c.Flags().String("keep", "", "keep *_a_*.js in `DIR`")
 	escapeTexts(c)
 	var page bytes.Buffer
@@ -112,7 +116,8 @@ func TestManualPagesNameValues(t *testing.T) {
 		pages[f.name] = string(f.data)
 	}
 	take := pages["man/merry-take.1"]
-	for _, want := range []string{`.TH "MERRY-TAKE" "1"`, `--as\fP \fINAME\fP`, `--dry-run\fP` + "\n", `--files\fP \fIGLOB\fP`} {
+	for _, want := range []string{`.TH "MERRY-TAKE" "1"`, `--as\fP \fINAME\fP`, `--dry-run\fP` + "\n",
+		`--files\fP \fIGLOB\fP`} {
 		if !strings.Contains(take, want) {
 			t.Errorf("the page of take lacks %s:\n%s", want, take)
 		}

@@ -53,11 +53,13 @@ type CDN struct {
 }
 
 // Hosts are the names under which a CDN answers.
-var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbour.example", "rewrites.harbour.example", "other.harbour.example", "named.harbour.example", "branch.harbour.example", "down.harbour.example"}
+var Hosts = []string{"cdn.harbour.example", "short.harbour.example", "bare.harbour.example", "rewrites.harbour.example",
+	"other.harbour.example", "named.harbour.example", "branch.harbour.example", "down.harbour.example"}
 
 // NewCDN starts a CDN with the made-up libraries on a loopback port.
 func NewCDN() (*CDN, error) {
-	c := &CDN{files: map[string][]byte{}, spoilt: map[string]bool{}, silent: map[string]bool{}, slow: map[string]time.Duration{}}
+	c := &CDN{files: map[string][]byte{}, spoilt: map[string]bool{}, silent: map[string]bool{},
+		slow: map[string]time.Duration{}}
 	for library, versions := range demo.Published() {
 		for _, v := range versions {
 			files, err := demo.Library(library, v)
@@ -99,7 +101,8 @@ func certificate(hosts ...string) (tls.Certificate, []byte, error) {
 	if err != nil {
 		return tls.Certificate{}, nil, err
 	}
-	return tls.Certificate{Certificate: [][]byte{der}, PrivateKey: key}, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), nil
+	return tls.Certificate{Certificate: [][]byte{der}, PrivateKey: key},
+		pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), nil
 }
 
 // Close ends the CDN.
@@ -190,7 +193,8 @@ func (c *CDN) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.NotFound(w, r)
 		return
 	}
-	w.Header().Set("Content-Type", map[string]string{".js": "text/javascript", ".css": "text/css", ".map": "application/json"}[path.Ext(name)])
+	w.Header().Set("Content-Type", map[string]string{".js": "text/javascript", ".css": "text/css",
+		".map": "application/json"}[path.Ext(name)])
 	w.Header().Set("Cache-Control", "no-store")
 	switch {
 	case host == "rewrites.harbour.example":
@@ -222,7 +226,8 @@ func (c *CDN) branch(name string) string {
 	for known := range c.files {
 		of, rest, _ := strings.Cut(known, "/")
 		v, path, _ := strings.Cut(rest, "/")
-		if of == lib && path == file && (branch == "latest" || v == branch || strings.HasPrefix(v, branch+".")) && (best == name || known > best) {
+		if of == lib && path == file && (branch == "latest" || v == branch || strings.HasPrefix(v, branch+".")) &&
+			(best == name || known > best) {
 			best = known
 		}
 	}

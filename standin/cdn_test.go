@@ -48,7 +48,8 @@ func TestCDNHabits(t *testing.T) {
 	defer c.Close()
 	const file = "/lib/oarlock/2.0.3/dist/oarlock.min.js"
 	status, header, sound := ask(t, c, "http://cdn.harbour.example"+file)
-	if status != 200 || header.Get("Access-Control-Allow-Origin") != "*" || header.Get("Content-Type") != "text/javascript" {
+	if status != 200 || header.Get("Access-Control-Allow-Origin") != "*" ||
+		header.Get("Content-Type") != "text/javascript" {
 		t.Fatalf("%d %v", status, header)
 	}
 	for address, same := range map[string]bool{

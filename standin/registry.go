@@ -79,12 +79,15 @@ func (d *document) copy() *document {
 	if d == nil {
 		return nil
 	}
-	return &document{name: d.name, tags: maps.Clone(d.tags), versions: maps.Clone(d.versions), times: maps.Clone(d.times), tarballs: maps.Clone(d.tarballs)}
+	return &document{name: d.name, tags: maps.Clone(d.tags), versions: maps.Clone(d.versions),
+		times: maps.Clone(d.times), tarballs: maps.Clone(d.tarballs)}
 }
 
 // published are the dates of the demo's versions; what is not here came out in between.
-var published = map[string]string{"1.0.0": "2014-05-03", "1.3.0": "2016-02-11", "1.4.0": "2018-08-20", "1.4.2": "2019-05-04", "2.0.0": "2021-03-15", "2.0.3": "2022-06-21",
-	"2.1.0": "2024-01-30", "3.0.0": "2023-04-12", "3.1.0": "2024-09-09", "1.2.0": "2020-10-10", "1.1.0": "2021-07-07", "3.0.0-beta.1": "2025-02-02", "4.0.0": "2025-06-01"}
+var published = map[string]string{"1.0.0": "2014-05-03", "1.3.0": "2016-02-11", "1.4.0": "2018-08-20",
+	"1.4.2": "2019-05-04", "2.0.0": "2021-03-15", "2.0.3": "2022-06-21",
+	"2.1.0": "2024-01-30", "3.0.0": "2023-04-12", "3.1.0": "2024-09-09", "1.2.0": "2020-10-10", "1.1.0": "2021-07-07",
+	"3.0.0-beta.1": "2025-02-02", "4.0.0": "2025-06-01"}
 
 // NewRegistry starts a registry with the made-up libraries on a loopback port.
 func NewRegistry() (*Registry, error) {
@@ -106,7 +109,8 @@ func NewRegistry() (*Registry, error) {
 			}
 		}
 	}
-	for name, tags := range map[string]map[string]string{"oarlock": {"latest": "2.1.0", "next": "3.0.0-beta.1", "old": "1.4.2"},
+	for name, tags := range map[string]map[string]string{"oarlock": {"latest": "2.1.0", "next": "3.0.0-beta.1",
+		"old": "1.4.2"},
 		"brinework": {"latest": "1.2.0", "next": "2.0.0"}, "tidechart": {"latest": "3.1.0", "next": "4.0.0"}} {
 		for tag, v := range tags {
 			r.packages[name].tags[tag] = v
@@ -138,7 +142,8 @@ func (r *Registry) Publish(name, version string, files map[string][]byte) error 
 func (r *Registry) publish(name, version string, files map[string][]byte) error {
 	d := r.packages[name]
 	if d == nil {
-		d = &document{name: name, tags: map[string]string{}, versions: map[string]map[string]any{}, times: map[string]string{}, tarballs: map[string][]byte{}}
+		d = &document{name: name, tags: map[string]string{}, versions: map[string]map[string]any{},
+			times: map[string]string{}, tarballs: map[string][]byte{}}
 		r.packages[name] = d
 	}
 	b, err := demo.Tarball(files)
@@ -268,7 +273,8 @@ func (r *Registry) metadata(w http.ResponseWriter, req *http.Request, d *documen
 	for v, m := range d.versions {
 		c := map[string]any{}
 		for k, x := range m {
-			if !short || k == "name" || k == "version" || k == "dist" || k == "dependencies" || k == "peerDependencies" || k == "deprecated" {
+			if !short || k == "name" || k == "version" || k == "dist" || k == "dependencies" ||
+				k == "peerDependencies" || k == "deprecated" {
 				c[k] = x
 			}
 		}

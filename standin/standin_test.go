@@ -49,7 +49,8 @@ func TestRegistryKeepsItsWord(t *testing.T) {
 			}
 			Time map[string]string
 		}
-		if err := json.Unmarshal(b, &doc); err != nil || doc.Name != name || doc.Versions[doc.Tags["latest"]].Dist.Tarball == "" || len(doc.Time) != len(doc.Versions) {
+		if err := json.Unmarshal(b, &doc); err != nil || doc.Name != name ||
+			doc.Versions[doc.Tags["latest"]].Dist.Tarball == "" || len(doc.Time) != len(doc.Versions) {
 			t.Fatalf("%s: %v\n%s", name, err, b)
 		}
 		for v, d := range doc.Versions {
@@ -102,12 +103,14 @@ func TestCDNHosts(t *testing.T) {
 		{"other.harbour.example", "/lib/oarlock/2.0.3/dist/oarlock.min.js", false, true},
 	} {
 		resp, b := get(t, "http://"+c.Addr+tt.path, tt.host, nil)
-		if resp.StatusCode != 200 || bytes.Equal(b, want) != tt.same || (resp.Header.Get("Access-Control-Allow-Origin") != "") != tt.cors {
+		if resp.StatusCode != 200 || bytes.Equal(b, want) != tt.same ||
+			(resp.Header.Get("Access-Control-Allow-Origin") != "") != tt.cors {
 			t.Errorf("%s%s: %d, %d bytes, %v", tt.host, tt.path, resp.StatusCode, len(b), resp.Header)
 		}
 	}
 	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
-	if _, b := get(t, "http://"+c.Addr+"/lib/oarlock/2.0.3/dist/oarlock.min.js", Hosts[0], nil); bytes.Equal(b, want) || len(b) != len(want) {
+	if _, b := get(t, "http://"+c.Addr+"/lib/oarlock/2.0.3/dist/oarlock.min.js", Hosts[0], nil); bytes.Equal(b, want) ||
+		len(b) != len(want) {
 		t.Error("a spoilt file is not spoilt")
 	}
 	c.Down()

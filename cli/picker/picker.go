@@ -1,5 +1,5 @@
-// Package picker lets a person choose files of a package on a terminal: all of them as a tree, the suggested set ticked, a filter, and at the
-// foot the sums and the command that says the same choice in flags.
+// Package picker lets a person choose files of a package on a terminal: all of them as a tree, the suggested set
+// ticked, a filter, and at the foot the sums and the command that says the same choice in flags.
 package picker
 
 import (
@@ -30,7 +30,8 @@ type Choice struct {
 }
 
 // Pick shows the files of a package and returns the user's choice. Typed is the command that was typed, word by word.
-func Pick(ctx context.Context, in io.Reader, out io.Writer, p *crate.Peeked, typed []string, paint show.Paint) (Choice, error) {
+func Pick(ctx context.Context, in io.Reader, out io.Writer, p *crate.Peeked, typed []string, paint show.Paint) (Choice,
+	error) {
 	m := newPicker(p, typed, paint)
 	if _, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out)).Run(); err != nil {
 		return Choice{}, err
@@ -85,7 +86,8 @@ func (d drawRow) Render(w io.Writer, l list.Model, index int, it list.Item) {
 }
 
 func newPicker(p *crate.Peeked, typed []string, paint show.Paint) *picker {
-	m := &picker{title: strings.TrimSpace(p.Name + " " + p.Version), typed: typed, ticked: map[string]bool{}, asIs: map[string]bool{}, paint: paint, filter: textinput.New()}
+	m := &picker{title: strings.TrimSpace(p.Name + " " + p.Version), typed: typed, ticked: map[string]bool{},
+		asIs: map[string]bool{}, paint: paint, filter: textinput.New()}
 	m.filter.Prompt = "filter: "
 	for _, s := range p.Suggested {
 		m.ticked[s.Path], m.asIs[s.Path] = true, true
@@ -125,7 +127,8 @@ func (m *picker) narrow() {
 	if wish := strings.ToLower(m.filter.Value()); wish != "" {
 		keep := map[string]bool{}
 		for _, r := range m.rows {
-			if !r.folder && strings.Contains(strings.ToLower(r.path+" "+string(r.file.Kind)+" "+string(r.file.Build)+" "+form(r.file)), wish) {
+			if !r.folder && strings.Contains(strings.ToLower(r.path+" "+string(r.file.Kind)+" "+string(r.file.Build)+
+				" "+form(r.file)), wish) {
 				keep[r.path] = true
 				for dir := path.Dir(r.path); dir != "." && !keep[dir]; dir = path.Dir(dir) {
 					keep[dir] = true
@@ -171,7 +174,8 @@ func (m *picker) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 			m.list.CursorDown()
 		}
 	case tea.MouseClickMsg:
-		if n := msg.Y - m.above(); msg.Button == tea.MouseLeft && n >= 0 && n < m.list.Paginator.ItemsOnPage(len(m.shown)) {
+		if n := msg.Y - m.above(); msg.Button == tea.MouseLeft && n >= 0 &&
+			n < m.list.Paginator.ItemsOnPage(len(m.shown)) {
 			m.list.Select(m.list.Paginator.Page*m.list.Paginator.PerPage + n)
 			m.tick()
 			m.resize(m.width, m.height)
@@ -315,7 +319,8 @@ func (m *picker) foot() string {
 	return text + "\n" + m.paint.Dim(strings.Join(lines, "\n"))
 }
 
-// wrap breaks a text into lines that fit: at blanks, and where a word is longer than a line behind its commas and slashes, never at dashes.
+// wrap breaks a text into lines that fit: at blanks, and where a word is longer than a line behind its commas and
+// slashes, never at dashes.
 func wrap(text string, width int) string {
 	const dash = "\u2011"
 	return strings.ReplaceAll(ansi.Wrap(strings.ReplaceAll(text, "-", dash), max(20, width-1), ",/"), dash, "-")
@@ -379,7 +384,8 @@ func (m *picker) draw(r row, here bool) string {
 		if r.file.Kind == packages.Script && form(r.file) != "" {
 			kind = form(r.file) + " script"
 		}
-		cells := []string{fmt.Sprintf("%-16s", kind), fmt.Sprintf("%8s", show.Bytes(r.file.Size)), fmt.Sprintf("%-8s", r.file.Build), fmt.Sprintf("%8s", packed(r.file))}
+		cells := []string{fmt.Sprintf("%-16s", kind), fmt.Sprintf("%8s", show.Bytes(r.file.Size)),
+			fmt.Sprintf("%-8s", r.file.Build), fmt.Sprintf("%8s", packed(r.file))}
 		rest := ""
 		const least = 22
 		for _, c := range cells {

@@ -13,7 +13,8 @@ import (
 )
 
 func press(m *picker, keys ...string) {
-	codes := map[string]rune{"enter": tea.KeyEnter, "down": tea.KeyDown, "esc": tea.KeyEscape, "pgdown": tea.KeyPgDown, "end": tea.KeyEnd, "home": tea.KeyHome}
+	codes := map[string]rune{"enter": tea.KeyEnter, "down": tea.KeyDown, "esc": tea.KeyEscape, "pgdown": tea.KeyPgDown,
+		"end": tea.KeyEnd, "home": tea.KeyHome}
 	for _, k := range keys {
 		msg := tea.KeyPressMsg{Text: k, Code: []rune(k)[0]}
 		if code, ok := codes[k]; ok {
@@ -26,9 +27,12 @@ func press(m *picker, keys ...string) {
 // winch is a package with a script in two builds, and more.
 func winch() *crate.Peeked {
 	return &crate.Peeked{Name: "winch", Version: "1.0.0",
-		Files: []crate.PeekedFile{{Path: "README.md", Kind: "document", Size: 10}, {Path: "dist/a.css", Kind: "stylesheet", Size: 100, Wire: 50},
-			{Path: "dist/winch.js", Kind: "script", Build: "readable", Form: "universal", Size: 1000, Wire: 400}, {Path: "dist/winch.min.js", Kind: "script", Build: "minified", Form: "universal", Size: 500, Wire: 300},
-			{Path: "server/winch.js", Kind: "script", Form: "server-side", Size: 20}, {Path: "winch.mjs", Kind: "script", Form: "module", Size: 30}},
+		Files: []crate.PeekedFile{{Path: "README.md", Kind: "document", Size: 10},
+			{Path: "dist/a.css", Kind: "stylesheet", Size: 100, Wire: 50},
+			{Path: "dist/winch.js", Kind: "script", Build: "readable", Form: "universal", Size: 1000, Wire: 400},
+			{Path: "dist/winch.min.js", Kind: "script", Build: "minified", Form: "universal", Size: 500, Wire: 300},
+			{Path: "server/winch.js", Kind: "script", Form: "server-side", Size: 20},
+			{Path: "winch.mjs", Kind: "script", Form: "module", Size: 30}},
 		Suggested: []crate.PeekedChoice{{Path: "dist/winch.js"}, {Path: "dist/winch.min.js"}}}
 }
 
@@ -40,7 +44,8 @@ func TestPicker(t *testing.T) {
 		t.Errorf("at first the command is %s", got)
 	}
 	view := m.text()
-	for _, want := range []string{"[-] dist/", "> [x]   winch.js", "[ ] README.md", "2 files, 1.5 kB, 700 B packed", "universal script", "server script", "module script"} {
+	for _, want := range []string{"[-] dist/", "> [x]   winch.js", "[ ] README.md", "2 files, 1.5 kB, 700 B packed",
+		"universal script", "server script", "module script"} {
 		if !strings.Contains(view, want) {
 			t.Errorf("the view lacks %q:\n%s", want, view)
 		}
@@ -113,12 +118,15 @@ func TestMouse(t *testing.T) {
 func TestNarrowWindows(t *testing.T) {
 	p := winch()
 	for i := range 40 {
-		p.Files = append(p.Files, crate.PeekedFile{Path: fmt.Sprintf("themes/a-rather-long-name-of-a-theme-for-the-harbour-%02d.css", i), Kind: "stylesheet", Build: "minified", Size: 123456, Wire: 45678})
+		p.Files = append(p.Files,
+			crate.PeekedFile{Path: fmt.Sprintf("themes/a-rather-long-name-of-a-theme-for-the-harbour-%02d.css", i),
+				Kind: "stylesheet", Build: "minified", Size: 123456, Wire: 45678})
 	}
 	for _, size := range [][2]int{{60, 24}, {80, 24}, {45, 15}, {159, 50}, {60, 12}} {
 		m := newPicker(p, []string{"merry", "take", "../downloads/winch-1.0.0.zip", "--page", "**"}, false)
 		m.Update(tea.WindowSizeMsg{Width: size[0], Height: size[1]})
-		for step, keys := range [][]string{nil, {"/", "t", "h", "e", "m", "enter"}, {"home", " "}, {"end"}, {"pgdown"}} {
+		for step, keys := range [][]string{nil, {"/", "t", "h", "e", "m", "enter"}, {"home", " "}, {"end"},
+			{"pgdown"}} {
 			press(m, keys...)
 			lines := strings.Split(m.text(), "\n")
 			if len(lines) > size[1] {
@@ -130,7 +138,8 @@ func TestNarrowWindows(t *testing.T) {
 				}
 			}
 			text := strings.Join(strings.Fields(m.text()), " ")
-			for _, want := range []string{"space: select", "esc: show all", "enter: take", "p: show the plan first", "q: quit", "files,"} {
+			for _, want := range []string{"space: select", "esc: show all", "enter: take", "p: show the plan first",
+				"q: quit", "files,"} {
 				if !strings.Contains(text, want) {
 					t.Errorf("%v, step %d: %q is not to be seen:\n%s", size, step, want, m.text())
 				}
@@ -143,7 +152,8 @@ func TestNarrowWindows(t *testing.T) {
 func TestManyFiles(t *testing.T) {
 	p := winch()
 	for i := range 5000 {
-		p.Files = append(p.Files, crate.PeekedFile{Path: fmt.Sprintf("modules/%d/part-%d.js", i%50, i), Kind: "script", Size: 1})
+		p.Files = append(p.Files, crate.PeekedFile{Path: fmt.Sprintf("modules/%d/part-%d.js", i%50, i), Kind: "script",
+			Size: 1})
 	}
 	m := newPicker(p, []string{"merry", "take", "winch.zip"}, false)
 	begun := time.Now()
@@ -156,7 +166,8 @@ func TestManyFiles(t *testing.T) {
 		}
 		press(m, "esc", "/")
 	}
-	if each := time.Since(begun) / keys; each > 250*time.Millisecond { // some 5 ms on a small machine; a quadratic walk takes seconds
+	if each := time.Since(begun) / keys; each > 250*time.Millisecond {
+		// some 5 ms on a small machine; a quadratic walk takes seconds
 		t.Errorf("a key takes %v", each)
 	}
 }

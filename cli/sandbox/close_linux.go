@@ -9,9 +9,9 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// confine takes from this process, for good, every system call that a rehearsal has no use for: it can't open a file or a
-// connection, start a program, or touch what it does not hold already (seccomp(2), filter mode, all threads). What is not
-// on the list fails as if it were not permitted. It returns an error where the system can't do that.
+// confine takes from this process, for good, every system call that a rehearsal has no use for: it can't open a file or
+// a connection, start a program, or touch what it does not hold already (seccomp(2), filter mode, all threads). What is
+// not on the list fails as if it were not permitted. It returns an error where the system can't do that.
 func confine() error {
 	arch, ok := map[string]uint32{"amd64": unix.AUDIT_ARCH_X86_64, "arm64": unix.AUDIT_ARCH_AARCH64}[runtime.GOARCH]
 	if !ok {
@@ -37,9 +37,11 @@ func confine() error {
 		bpf.RetConstant{Val: allow},
 	}
 	// The C library asks for the newer call first, and takes the older one where that is not there.
-	program = append(program, bpf.JumpIf{Cond: bpf.JumpNotEqual, Val: unix.SYS_CLONE3, SkipTrue: 1}, bpf.RetConstant{Val: unix.SECCOMP_RET_ERRNO | uint32(unix.ENOSYS)})
+	program = append(program, bpf.JumpIf{Cond: bpf.JumpNotEqual, Val: unix.SYS_CLONE3, SkipTrue: 1},
+		bpf.RetConstant{Val: unix.SECCOMP_RET_ERRNO | uint32(unix.ENOSYS)})
 	for _, call := range needed {
-		program = append(program, bpf.JumpIf{Cond: bpf.JumpNotEqual, Val: call, SkipTrue: 1}, bpf.RetConstant{Val: allow})
+		program = append(program, bpf.JumpIf{Cond: bpf.JumpNotEqual, Val: call, SkipTrue: 1},
+			bpf.RetConstant{Val: allow})
 	}
 	raw, err := bpf.Assemble(append(program, bpf.RetConstant{Val: deny}))
 	if err != nil {
@@ -55,7 +57,8 @@ func confine() error {
 	if err := unix.Prctl(unix.PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0); err != nil {
 		return err
 	}
-	_, _, errno := unix.Syscall(unix.SYS_SECCOMP, unix.SECCOMP_SET_MODE_FILTER, unix.SECCOMP_FILTER_FLAG_TSYNC, uintptr(unsafe.Pointer(&prog)))
+	_, _, errno := unix.Syscall(unix.SYS_SECCOMP, unix.SECCOMP_SET_MODE_FILTER, unix.SECCOMP_FILTER_FLAG_TSYNC,
+		uintptr(unsafe.Pointer(&prog)))
 	runtime.KeepAlive(filters)
 	if errno != 0 {
 		return errno
@@ -68,8 +71,10 @@ var needed = []uint32{
 	unix.SYS_READ, unix.SYS_WRITE, unix.SYS_CLOSE, unix.SYS_FSTAT, unix.SYS_FCNTL,
 	unix.SYS_MMAP, unix.SYS_MUNMAP, unix.SYS_MPROTECT, unix.SYS_MADVISE, unix.SYS_MINCORE, unix.SYS_MREMAP,
 	unix.SYS_FUTEX, unix.SYS_NANOSLEEP, unix.SYS_CLOCK_NANOSLEEP, unix.SYS_CLOCK_GETTIME, unix.SYS_GETTIMEOFDAY,
-	unix.SYS_RT_SIGACTION, unix.SYS_RT_SIGPROCMASK, unix.SYS_RT_SIGRETURN, unix.SYS_SIGALTSTACK, unix.SYS_RESTART_SYSCALL,
-	unix.SYS_SCHED_YIELD, unix.SYS_SCHED_GETAFFINITY, unix.SYS_GETPID, unix.SYS_GETTID, unix.SYS_TGKILL, unix.SYS_EXIT, unix.SYS_EXIT_GROUP,
+	unix.SYS_RT_SIGACTION, unix.SYS_RT_SIGPROCMASK, unix.SYS_RT_SIGRETURN, unix.SYS_SIGALTSTACK,
+	unix.SYS_RESTART_SYSCALL,
+	unix.SYS_SCHED_YIELD, unix.SYS_SCHED_GETAFFINITY, unix.SYS_GETPID, unix.SYS_GETTID, unix.SYS_TGKILL, unix.SYS_EXIT,
+	unix.SYS_EXIT_GROUP,
 	unix.SYS_EPOLL_CREATE1, unix.SYS_EPOLL_CTL, unix.SYS_EPOLL_PWAIT, unix.SYS_EVENTFD2, unix.SYS_PIPE2,
 	unix.SYS_SET_ROBUST_LIST, unix.SYS_SET_TID_ADDRESS, unix.SYS_PRLIMIT64, unix.SYS_RSEQ, unix.SYS_GETRANDOM,
 	unix.SYS_TIMER_CREATE, unix.SYS_TIMER_SETTIME, unix.SYS_TIMER_DELETE, unix.SYS_SETITIMER,

@@ -10,8 +10,8 @@ import (
 	"time"
 )
 
-// TestClosedRoom: once the room is closed, nothing in this process opens a file or a connection, starts a program, or makes
-// or removes anything; it still computes, keeps time and writes what it has.
+// TestClosedRoom: once the room is closed, nothing in this process opens a file or a connection, starts a program, or
+// makes or removes anything; it still computes, keeps time and writes what it has.
 func TestClosedRoom(t *testing.T) {
 	if os.Getenv("MERRY_TEST_ROOM") == "" {
 		cmd := exec.Command(os.Args[0], "-test.run", "^TestClosedRoom$")

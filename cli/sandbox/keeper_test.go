@@ -17,42 +17,43 @@ func TestMain(m *testing.M) {
 		os.Exit(m.Run())
 	}
 	n := 0
-	err := Serve(os.Stdin, os.Stdout, func([]byte) time.Duration { return 100 * time.Millisecond }, func(request []byte, stop <-chan struct{}) ([]byte, error) {
-		n++
-		switch string(request) {
-		case `"end"`:
-			os.Exit(1)
-		case `"end if used"`:
-			if n > 1 {
+	err := Serve(os.Stdin, os.Stdout, func([]byte) time.Duration { return 100 * time.Millisecond },
+		func(request []byte, stop <-chan struct{}) ([]byte, error) {
+			n++
+			switch string(request) {
+			case `"end"`:
 				os.Exit(1)
-			}
-		case `"swell"`:
-			fmt.Fprintln(os.Stderr, "out of memory")
-			os.Exit(1)
-		case `"talk"`:
-			return []byte(`"` + strings.Repeat("a", mostReport) + `"`), nil
-		case `"refuse"`:
-			return nil, errors.New("merry: it can't be read\nmore")
-		case `"compute"`: // until it is stopped
-			for stopped := false; !stopped; {
+			case `"end if used"`:
+				if n > 1 {
+					os.Exit(1)
+				}
+			case `"swell"`:
+				fmt.Fprintln(os.Stderr, "out of memory")
+				os.Exit(1)
+			case `"talk"`:
+				return []byte(`"` + strings.Repeat("a", mostReport) + `"`), nil
+			case `"refuse"`:
+				return nil, errors.New("merry: it can't be read\nmore")
+			case `"compute"`: // until it is stopped
+				for stopped := false; !stopped; {
+					select {
+					case <-stop:
+						stopped = true
+					default:
+					}
+				}
+				return []byte(`"stopped"`), nil
+			case `"sleep"`: // uses no processor time
 				select {
 				case <-stop:
-					stopped = true
-				default:
+					return []byte(`"stopped"`), nil
+				case <-time.After(300 * time.Millisecond):
 				}
+			case `"wait"`:
+				time.Sleep(time.Minute)
 			}
-			return []byte(`"stopped"`), nil
-		case `"sleep"`: // uses no processor time
-			select {
-			case <-stop:
-				return []byte(`"stopped"`), nil
-			case <-time.After(300 * time.Millisecond):
-			}
-		case `"wait"`:
-			time.Sleep(time.Minute)
-		}
-		return fmt.Append(nil, n), nil
-	})
+			return fmt.Append(nil, n), nil
+		})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 	}
@@ -84,7 +85,8 @@ func TestRoomsAreUsedAgain(t *testing.T) {
 	ctx, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
 	defer cancel()
 	from := time.Now()
-	if got, err := k.Ask(ctx, []byte(`"wait"`)); !errors.Is(err, context.DeadlineExceeded) || time.Since(from) > 50*time.Second {
+	if got, err := k.Ask(ctx, []byte(`"wait"`)); !errors.Is(err, context.DeadlineExceeded) ||
+		time.Since(from) > 50*time.Second {
 		t.Errorf("%s, %v after %v", got, err, time.Since(from))
 	}
 	if len(k.idle) != 0 {

@@ -30,15 +30,16 @@ const Memory = 512 << 20
 // mostReport is how long a rehearsal's report may be, in bytes.
 const mostReport = 16 << 20
 
-// A Pool has requests answered in rooms. A room that has answered is used again for the next request, which gets an engine of its
-// own there; one that was ended, or that could not answer, is not. The zero value is ready for use, by several goroutines at once.
+// A Pool has requests answered in rooms. A room that has answered is used again for the next request, which gets an
+// engine of its own there; one that was ended, or that could not answer, is not. The zero value is ready for use, by
+// several goroutines at once.
 type Pool struct {
 	mu   sync.Mutex
 	idle []*process
 }
 
-// Ask has a request answered in a process of its own, whose standard input and output are for requests and reports. Its input stays
-// open as long as this process is there: the room ends with it.
+// Ask has a request answered in a process of its own, whose standard input and output are for requests and reports. Its
+// input stays open as long as this process is there: the room ends with it.
 func (k *Pool) Ask(ctx context.Context, request []byte) ([]byte, error) {
 	if p := k.take(); p != nil {
 		report, err := p.ask(ctx, request)
@@ -164,7 +165,8 @@ const mostIdle = 30 * time.Second
 //
 // The channel for an answer closes once the process has used the request's limit of processor time. So a busy machine
 // gives the same answers as an idle one.
-func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration, answer func(request []byte, stop <-chan struct{}) ([]byte, error)) error {
+func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration, answer func(request []byte,
+	stop <-chan struct{}) ([]byte, error)) error {
 	debug.SetMemoryLimit(Memory / 2)
 	debug.SetGCPercent(200)
 	limitMemory(Memory)
@@ -212,8 +214,8 @@ func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration
 // started is when this process began.
 var started = time.Now()
 
-// afterProcessorTime returns a channel that closes when this process has used an amount of processor time, and a function that
-// gives the watch up.
+// afterProcessorTime returns a channel that closes when this process has used an amount of processor time, and a
+// function that gives the watch up.
 func afterProcessorTime(amount time.Duration) (stop <-chan struct{}, done func()) {
 	closed, ended := make(chan struct{}), make(chan struct{})
 	end := processorTime() + amount

@@ -95,8 +95,8 @@ func mermaid(p Page) string {
 	return b.String()
 }
 
-// numbered writes all but letters, digits and a few signs by their numbers, as the language allows in a text: nothing of a name is
-// read as markup.
+// numbered writes all but letters, digits and a few signs by their numbers, as the language allows in a text: nothing
+// of a name is read as markup.
 func numbered(s string) string {
 	var b strings.Builder
 	for _, r := range s {
@@ -134,12 +134,18 @@ func SVG(p Page) string {
 	width := right + (most+1)*lane + 24 + int(float64(labels)*letter)
 	height := top + len(p.Steps)*rowHeight + 20
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %d %d" font-family="system-ui, sans-serif" font-size="12" role="img" aria-label="%s">`+"\n",
-		width, height, width, height, html.EscapeString("The order in which the scripts and stylesheets of "+p.Title+" take effect"))
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %d %d" `+
+		`font-family="system-ui, sans-serif" font-size="12" role="img" aria-label="%s">`+"\n",
+		width, height, width, height, html.EscapeString("The order in which the scripts and stylesheets of "+p.Title+
+			" take effect"))
 	tip := fmt.Sprintf("tip-%08x", crc32.ChecksumIEEE([]byte(p.Title))) // one document may have several drawings
-	b.WriteString(`<defs><marker id="` + tip + `" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto-start-reverse"><path d="M0 0 8 4 0 8z" fill="context-stroke"/></marker></defs>` + "\n")
-	fmt.Fprintf(&b, `<rect width="%d" height="%d" fill="#fbfaf7"/><text x="%d" y="26" font-size="16" font-weight="600" fill="#22303a">%s</text>`+"\n", width, height, boxLeft, html.EscapeString(p.Title))
-	fmt.Fprintf(&b, `<text x="%d" y="46" fill="#5d6b74">from top to bottom in time; an arrow leads from what is needed to what needs it</text>`+"\n", boxLeft)
+	b.WriteString(`<defs><marker id="` + tip + `" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" ` +
+		`markerHeight="7" orient="auto-start-reverse"><path d="M0 0 8 4 0 8z" fill="context-stroke"/></marker></defs>` +
+		"\n")
+	fmt.Fprintf(&b, `<rect width="%d" height="%d" fill="#fbfaf7"/><text x="%d" y="26" font-size="16" `+
+		`font-weight="600" fill="#22303a">%s</text>`+"\n", width, height, boxLeft, html.EscapeString(p.Title))
+	fmt.Fprintf(&b, `<text x="%d" y="46" fill="#5d6b74">from top to bottom in time; an arrow leads from what is `+
+		`needed to what needs it</text>`+"\n", boxLeft)
 	for i, s := range p.Steps {
 		drawStep(&b, i, s)
 	}
@@ -154,10 +160,12 @@ func SVG(p Page) string {
 		if a.State != "kept" {
 			colour, dash = "#b3261e", ` stroke-dasharray="5 3"`
 		}
-		fmt.Fprintf(&b, `<path d="M%d %dH%dQ%d %d %d %dV%dQ%d %d %d %dH%d" fill="none" stroke="%s" stroke-width="1.4"%s marker-end="url(#%s)"/>`,
+		fmt.Fprintf(&b, `<path d="M%d %dH%dQ%d %d %d %dV%dQ%d %d %d %dH%d" fill="none" stroke="%s" `+
+			`stroke-width="1.4"%s marker-end="url(#%s)"/>`,
 			right, y1, x-6, x, y1, x, y1+sign(y2-y1)*6, y2-sign(y2-y1)*6, x, y2, x-6, y2, right+2, colour, dash, tip)
 		if a.Label != "" {
-			fmt.Fprintf(&words, `<text x="%d" y="%d" fill="%s" paint-order="stroke" stroke="#fbfaf7" stroke-width="4">%s</text>`, x+5, (y1+y2)/2+4, colour, html.EscapeString(a.Label))
+			fmt.Fprintf(&words, `<text x="%d" y="%d" fill="%s" paint-order="stroke" stroke="#fbfaf7" `+
+				`stroke-width="4">%s</text>`, x+5, (y1+y2)/2+4, colour, html.EscapeString(a.Label))
 		}
 		b.WriteString("\n")
 	}
@@ -165,7 +173,8 @@ func SVG(p Page) string {
 	return b.String()
 }
 
-// lanesOf gives each arrow the lane nearest to the steps that no arrow before it takes on its way; most is the farthest.
+// lanesOf gives each arrow the lane nearest to the steps that no arrow before it takes on its way; most is the
+// farthest.
 func lanesOf(arrows []Arrow) (lanes []int, most int) {
 	lanes = make([]int, len(arrows))
 	for i, a := range arrows {
@@ -206,8 +215,10 @@ func drawStep(b *strings.Builder, i int, s Step) {
 	if bad(s.Verdict) {
 		edgeWidth = 2
 	}
-	fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" rx="5" fill="%s" stroke="%s" stroke-width="%d"/>`, boxLeft, y, boxWidth, boxHeight, fill, edge, edgeWidth)
-	fmt.Fprintf(b, `<text x="%d" y="%d" font-weight="600" fill="#22303a">%s</text>`, boxLeft+10, y+15, html.EscapeString(cut(s.Name, 56)))
+	fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" rx="5" fill="%s" stroke="%s" stroke-width="%d"/>`,
+		boxLeft, y, boxWidth, boxHeight, fill, edge, edgeWidth)
+	fmt.Fprintf(b, `<text x="%d" y="%d" font-weight="600" fill="#22303a">%s</text>`, boxLeft+10, y+15,
+		html.EscapeString(cut(s.Name, 56)))
 	small := word + " · " + s.When
 	if s.Wire > 0 {
 		small += " · " + bytesText(s.Wire)
@@ -215,9 +226,11 @@ func drawStep(b *strings.Builder, i int, s Step) {
 	if s.From != "" && s.From != "local" {
 		small += " · " + strings.TrimPrefix(strings.TrimPrefix(s.From, "https://"), "http://")
 	}
-	fmt.Fprintf(b, `<text x="%d" y="%d" font-size="11" fill="#5d6b74">%s</text>`, boxLeft+10, y+29, html.EscapeString(cut(small, 66)))
+	fmt.Fprintf(b, `<text x="%d" y="%d" font-size="11" fill="#5d6b74">%s</text>`, boxLeft+10, y+29,
+		html.EscapeString(cut(small, 66)))
 	if bad(s.Verdict) {
-		fmt.Fprintf(b, `<text x="%d" y="%d" text-anchor="end" font-size="11" font-weight="600" fill="#b3261e">%s</text>`, boxLeft+boxWidth-10, y+15, html.EscapeString(cut(s.Verdict, 24)))
+		fmt.Fprintf(b, `<text x="%d" y="%d" text-anchor="end" font-size="11" font-weight="600" `+
+			`fill="#b3261e">%s</text>`, boxLeft+boxWidth-10, y+15, html.EscapeString(cut(s.Verdict, 24)))
 	}
 	b.WriteString("\n")
 }

@@ -11,7 +11,8 @@ import (
 func sample(n int) Page {
 	p := Page{Title: `tides & "crews" <index>.html`}
 	for i := range n {
-		p.Steps = append(p.Steps, Step{Name: fmt.Sprintf("js/<part>%d.js", i), When: "in place", Library: []string{"", "oarlock"}[i%2], Style: i%3 == 0, Verdict: "fine", Wire: int64(i * 700)})
+		p.Steps = append(p.Steps, Step{Name: fmt.Sprintf("js/<part>%d.js", i), When: "in place",
+			Library: []string{"", "oarlock"}[i%2], Style: i%3 == 0, Verdict: "fine", Wire: int64(i * 700)})
 	}
 	for i := range n - 1 {
 		p.Arrows = append(p.Arrows, Arrow{From: i, To: n - 1, Label: `o"a&<rlock`, State: "kept"})
@@ -80,8 +81,10 @@ func TestArrowsDoNotLieOnEachOther(t *testing.T) {
 func TestTextForms(t *testing.T) {
 	p := sample(5)
 	for form, words := range map[string][]string{
-		"mermaid": {"flowchart TB\n", `s1["1. js/#60;part#62;0.js · in place"]`, "s4 -.->|\"late\"| s2", "#34;", "linkStyle 4 stroke"},
-		"dot":     {"digraph order {", `s4 -> s2 [constraint=false, label="late", color=red, style=dashed]`, `label="tides & \"crews\" <index>.html"`},
+		"mermaid": {"flowchart TB\n", `s1["1. js/#60;part#62;0.js · in place"]`, "s4 -.->|\"late\"| s2", "#34;",
+			"linkStyle 4 stroke"},
+		"dot": {"digraph order {", `s4 -> s2 [constraint=false, label="late", color=red, style=dashed]`,
+			`label="tides & \"crews\" <index>.html"`},
 	} {
 		text, err := Order(form, p)
 		if err != nil {
@@ -104,7 +107,8 @@ func TestWords(t *testing.T) {
 			t.Errorf("%d is %s", n, got)
 		}
 	}
-	if got := cut("abcdefghijklmnop", 9); len([]rune(got)) != 9 || !strings.HasPrefix(got, "abc…") || !strings.HasSuffix(got, "p") {
+	if got := cut("abcdefghijklmnop", 9); len([]rune(got)) != 9 || !strings.HasPrefix(got, "abc…") ||
+		!strings.HasSuffix(got, "p") {
 		t.Errorf("cut to %q", got)
 	}
 	if cut("short", 9) != "short" {

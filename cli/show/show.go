@@ -132,8 +132,8 @@ func (t *Table) text(paint Paint, indent string, heads bool) string {
 // leastPath is the shortest that a path in a table may become, in columns of the terminal.
 const leastPath = 12
 
-// shorten shortens the cells of columns with paths by excess columns in all, if that is possible. It corrects widths, and
-// returns the width of the whole table.
+// shorten shortens the cells of columns with paths by excess columns in all, if that is possible. It corrects widths,
+// and returns the width of the whole table.
 func (t *Table) shorten(widths map[int]int, wide, excess int) int {
 	spare := 0
 	for i := range t.Paths {
@@ -167,22 +167,24 @@ func Middle(s string, width int) string {
 	runes := []rune(s)
 	before := (width - 1) / 3 // a path tells more at its end
 	for after := width - 1 - before; after >= 0; after-- {
-		if cut := string(runes[:before]) + "…" + string(runes[len(runes)-min(after, len(runes)):]); ansi.StringWidth(cut) <= width {
+		if cut := string(runes[:before]) + "…" + string(runes[len(runes)-min(after, len(runes)):]); ansi.StringWidth(
+			cut) <= width {
 			return cut
 		}
 	}
 	return "…"
 }
 
-// FoldLine folds a line, without its end, between words for the terminal. What follows is indented below the line's text,
-// after a label such as "next:" if it has one. No word is broken.
+// FoldLine folds a line, without its end, between words for the terminal. What follows is indented below the line's
+// text, after a label such as "next:" if it has one. No word is broken.
 func FoldLine(line string) string {
 	if Columns == 0 || ansi.StringWidth(line) <= Columns {
 		return line
 	}
 	plain := ansi.Strip(line)
 	indent := len(plain) - len(strings.TrimLeft(plain, " "))
-	if label, rest, ok := strings.Cut(plain[indent:], ": "); ok && len(label) <= maxLabel && !strings.Contains(label, " ") {
+	if label, rest, ok := strings.Cut(plain[indent:], ": "); ok && len(label) <= maxLabel &&
+		!strings.Contains(label, " ") {
 		indent += len(label) + 2 + len(rest) - len(strings.TrimLeft(rest, " "))
 	} else {
 		indent += 2
@@ -210,7 +212,8 @@ func FoldLine(line string) string {
 // maxLabel is the longest label, in letters, below whose text a folded line goes on.
 const maxLabel = 8
 
-// stacked is the table for a narrow terminal: each row's first cell, and below it what else there is, with the heads before it.
+// stacked is the table for a narrow terminal: each row's first cell, and below it what else there is, with the heads
+// before it.
 func (t *Table) stacked(paint Paint, indent string) string {
 	var all strings.Builder
 	heads := t.Rows[0]
@@ -228,7 +231,8 @@ func (t *Table) stacked(paint Paint, indent string) string {
 			if i < len(heads) {
 				head = heads[i]
 			}
-			all.WriteString(Folded(indent+"  "+paint.Dim(head)+strings.Repeat(" ", width-ansi.StringWidth(head))+"  ", r[i]) + "\n")
+			all.WriteString(Folded(indent+"  "+paint.Dim(head)+strings.Repeat(" ", width-ansi.StringWidth(head))+"  ",
+				r[i]) + "\n")
 		}
 	}
 	return all.String()
@@ -268,7 +272,8 @@ func ParseBytes(s string) (int64, error) {
 	return int64(n), err
 }
 
-// Word is a word as one types it for a POSIX shell, and Command are several; with nothing in them that a terminal would obey.
+// Word is a word as one types it for a POSIX shell, and Command are several; with nothing in them that a terminal would
+// obey.
 func Word(w string) string { return Text(texts.Word(w)) }
 
 // Command is a command, word by word, as one types it.

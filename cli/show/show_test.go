@@ -22,7 +22,8 @@ func TestTableAligns(t *testing.T) {
 }
 
 func TestCommand(t *testing.T) {
-	for want, args := range map[string][]string{"merry take a.zip": {"merry", "take", "a.zip"}, "'**/*.html'": {"**/*.html"}, `'it'\''s'`: {"it's"}, "'a b' c": {"a b", "c"}, "''": {""}} {
+	for want, args := range map[string][]string{"merry take a.zip": {"merry", "take", "a.zip"},
+		"'**/*.html'": {"**/*.html"}, `'it'\''s'`: {"it's"}, "'a b' c": {"a b", "c"}, "''": {""}} {
 		if got := Command(args); got != want {
 			t.Errorf("%q: %s, want %s", args, got, want)
 		}
@@ -61,14 +62,16 @@ func TestSizes(t *testing.T) {
 	}
 }
 
-// TestFolded: on a terminal words are folded below where they began; elsewhere, and if there is no room, a line stays one.
+// TestFolded: on a terminal words are folded below where they began; elsewhere, and if there is no room, a line stays
+// one.
 func TestFolded(t *testing.T) {
 	defer func() { Columns = 0 }()
 	for _, tt := range []struct {
 		columns            int
 		prefix, text, want string
 	}{
-		{0, "why:  ", "it may work on this machine, and fails elsewhere", "why:  it may work on this machine, and fails elsewhere"},
+		{0, "why:  ", "it may work on this machine, and fails elsewhere", "why:  it may work on this machine, and " +
+			"fails elsewhere"},
 		{30, "why:  ", "it may work on this machine, and fails", "why:  it may work on this\n      machine, and fails"},
 		{20, "why:  ", "it may work on this machine", "why:  it may work on this machine"}, // no room
 		{80, "why:  ", "short", "why:  short"},
@@ -81,7 +84,8 @@ func TestFolded(t *testing.T) {
 	rows.Add("name", "files")
 	rows.Add("oarlock", "one.js, two.js, three.js, four.js")
 	Columns = 34
-	if got, want := rows.Text(false, ""), "name     files\noarlock  one.js, two.js, three.js,\n         four.js\n"; got != want {
+	if got, want := rows.Text(false, ""), "name     files\noarlock  one.js, two.js, three.js,\n"+
+		"         four.js\n"; got != want {
 		t.Errorf("a table is\n%s, want\n%s", got, want)
 	}
 	Columns = 20
@@ -104,9 +108,13 @@ func TestFoldLine(t *testing.T) {
 	for line, want := range map[string]string{
 		"short": "short",
 		long:    "next: name an archive, a folder, a file,\n      an address, or NAME@VERSION of a\n      registry",
-		"  sha384-tZ7iV3Wh5j8NK4BFvScC9N5K20iZJMl0MK/DuS6gFusI98Oc75ZMt6Ca6iSryHiv": "  sha384-tZ7iV3Wh5j8NK4BFvScC9N5K20iZJMl0MK/DuS6gFusI98Oc75ZMt6Ca6iSryHiv",
-		"3 pages: 2 errors, 1 warning; --pages lists them page by page":             "3 pages: 2 errors, 1 warning; --pages\n  lists them page by page",
-		"\x1b[2mnext:\x1b[0m merry order crews/index.html --fix --dry-run":          "\x1b[2mnext:\x1b[0m merry order crews/index.html --fix\n      --dry-run",
+		"  sha384-tZ7iV3Wh5j8NK4BFvScC9N5K20iZJMl0MK/" +
+			"DuS6gFusI98Oc75ZMt6Ca6iSryHiv": "  sha384-tZ7iV3Wh5j8NK4BFvScC9N5K20iZJMl0MK/" +
+			"DuS6gFusI98Oc75ZMt6Ca6iSryHiv",
+		"3 pages: 2 errors, 1 warning; --pages lists them page by page": "3 pages: 2 errors, 1 warning; " +
+			"--pages\n  lists them page by page",
+		"\x1b[2mnext:\x1b[0m merry order crews/index.html --fix --dry-run": "\x1b[2mnext:\x1b[0m merry order " +
+			"crews/index.html --fix\n      --dry-run",
 	} {
 		if got := FoldLine(line); got != want {
 			t.Errorf("%q is folded to\n%s\nwant\n%s", line, got, want)
@@ -124,7 +132,8 @@ func TestPathsAreShortened(t *testing.T) {
 	got := table.Text(false, "  ")
 	want := "  step  what                    verdict\n  1     scripts…arlock-2.0.3.min.js  fine\n"
 	lines := strings.Split(strings.TrimRight(got, "\n"), "\n")
-	if len(lines) != 2 || !strings.Contains(lines[1], "…") || !strings.HasSuffix(lines[1], "fine") || !strings.Contains(lines[1], ".min.js") {
+	if len(lines) != 2 || !strings.Contains(lines[1], "…") || !strings.HasSuffix(lines[1], "fine") ||
+		!strings.Contains(lines[1], ".min.js") {
 		t.Errorf("got\n%s, such as\n%s", got, want)
 	}
 	for _, l := range lines {

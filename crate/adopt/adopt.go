@@ -107,17 +107,20 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 		}
 		list = candidates(pasted, nil)
 		if len(list) == 0 && !slices.ContainsFunc(pasted.Of, func(of project.Sealed) bool { return of.Library != "" }) {
-			return nil, problem.Misuse("paste the whole tag: <script src=…></script> or <link rel=stylesheet href=…>", "the pasted text has no script or stylesheet tag")
+			return nil, problem.Misuse("paste the whole tag: <script src=…></script> or <link rel=stylesheet href=…>",
+				"the pasted text has no script or stylesheet tag")
 		}
 	} else if list, err = unrecorded(ctx, d.Before, pages); err != nil {
 		return nil, err
 	}
 	list = slices.DeleteFunc(list, func(c *candidate) bool { return !strings.Contains(c.Ref, req.Tag) })
 	if req.Tag != "" && len(list) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry adopt --all --dry-run  # lists unrecorded tags", "no unrecorded tag has a reference with %s in it", req.Tag)
+		return nil, problem.Refuse(problem.NothingThere, "merry adopt --all --dry-run  # lists unrecorded tags",
+			"no unrecorded tag has a reference with %s in it", req.Tag)
 	}
 	if req.As != "" && len(list) > 1 {
-		return nil, problem.Misuse("--tag TEXT picks the tags whose reference contains TEXT", "--as names one library, but %d tags are unrecorded", len(list))
+		return nil, problem.Misuse("--tag TEXT picks the tags whose reference contains TEXT",
+			"--as names one library, but %d tags are unrecorded", len(list))
 	}
 	if err := parallel.EachWide(ctx, parallel.Connections, list, a.makeOut); err != nil {
 		return nil, err
@@ -135,7 +138,9 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 	if pasted != nil {
 		for _, c := range list {
 			if c.State != StateAdopted && c.State != StateDevOnly {
-				return nil, problem.Refuse(problem.LibraryUnknown, cmp.Or(c.Next, "paste it again with --as NAME@VERSION"), "%s: %s", c.Ref, cmp.Or(c.Why, "nothing identifies it"))
+				return nil, problem.Refuse(problem.LibraryUnknown,
+					cmp.Or(c.Next, "paste it again with --as NAME@VERSION"), "%s: %s", c.Ref,
+					cmp.Or(c.Why, "nothing identifies it"))
 			}
 		}
 		d.OnPages(pages, a.paste(pasted))
@@ -225,7 +230,9 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 			return nil
 		}
 		if !meta.Match(b) {
-			leave(fmt.Sprintf("its integrity does not match the bytes\n  the tag:  %s\n  the file: %s", meta.Strongest()[0], integrity.Of(b)), "copy the tag again from its documentation; a browser would refuse the file")
+			leave(fmt.Sprintf("its integrity does not match the bytes\n  the tag:  %s\n"+
+				"  the file: %s", meta.Strongest()[0], integrity.Of(b)), "copy the tag again from its documentation; "+
+				"a browser would refuse the file")
 			return nil
 		}
 	}
@@ -243,7 +250,8 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 	switch {
 	case w.known != nil && !c.target.Path.IsZero() && p.InProject(c.target.Path) != w.known.At:
 		at, _ := p.InSite(w.known.At)
-		leave("it is a second copy of "+at.String()+" of "+w.name, fmt.Sprintf("refer to %s instead, and remove this file", at))
+		leave("it is a second copy of "+at.String()+" of "+w.name, fmt.Sprintf("refer to %s instead, and remove "+
+			"this file", at))
 	case w.floating != "" && w.name != "" && w.known == nil && w.source == nil:
 		c.State, c.Version = StateDevOnly, ""
 		c.Why = w.floating + ": it can't be sealed, so it is for development only"
@@ -255,14 +263,16 @@ func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 		}
 	case c.target.URL == "" && len(w.because) == 0:
 		c.State, c.Why = StateOwn, "nothing shows that it is a library, so it counts as the site's own"
-		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At), texts.Word(c.Ref))
+		c.Library, c.Next = "", fmt.Sprintf("if it is one: merry adopt %s --tag %s --as NAME@VERSION", pageOf(c.At),
+			texts.Word(c.Ref))
 	default:
 		c.State = StateAsked
 		c.Why = "its version is unknown"
 		if w.name == "" {
 			c.Why = "its name is unknown"
 		}
-		c.Next = fmt.Sprintf("name the version: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At), texts.Word(c.Ref), cmp.Or(c.Library, "NAME"))
+		c.Next = fmt.Sprintf("name the version: merry adopt %s --tag %s --as %s@VERSION", pageOf(c.At),
+			texts.Word(c.Ref), cmp.Or(c.Library, "NAME"))
 		if req.Pasted != "" {
 			c.Next = fmt.Sprintf("paste it again with --as %s@VERSION", cmp.Or(c.Library, "NAME"))
 		}
@@ -285,7 +295,8 @@ func (a *adoption) paste(pasted *tags.Page) reconcile.PageWork {
 				done.Already = append(done.Already, ref)
 				continue
 			}
-			f := project.TaggedFile{Library: of.Library, File: of.File, Style: pasted.Includes[i].Kind == page.Stylesheet}
+			f := project.TaggedFile{Library: of.Library, File: of.File,
+				Style: pasted.Includes[i].Kind == page.Stylesheet}
 			if of.File != nil {
 				f.At, _ = e.Project().InSite(of.File.At)
 			}

@@ -35,12 +35,15 @@ func (a *adoption) all(ctx context.Context, list []*candidate) error {
 			a.devOnly(c)
 		case StateAdopted:
 			if old := a.d.List.Library(c.Library); old != nil && old.Version != c.Version {
-				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would run it twice", c.Library, old.Version, c.Version)
-				c.Next = fmt.Sprintf("remove this tag; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s", pageOf(c.At), texts.Word(c.Ref), c.Version)
+				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would "+
+					"run it twice", c.Library, old.Version, c.Version)
+				c.Next = fmt.Sprintf("remove this tag; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s",
+					pageOf(c.At), texts.Word(c.Ref), c.Version)
 				continue
 			}
 			if first := groups[c.Library]; first != nil && first[0].Version != c.Version {
-				c.State, c.Why = StateLeft, fmt.Sprintf("pages have %s %s (%s) and %s: two versions of one library", c.Library, first[0].Version, first[0].Ref, c.Version)
+				c.State, c.Why = StateLeft, fmt.Sprintf("pages have %s %s (%s) and %s: two versions of one library",
+					c.Library, first[0].Version, first[0].Ref, c.Version)
 				c.Next = "make them one version first"
 				continue
 			}
@@ -216,7 +219,8 @@ func (g *gathered) ReadInto(name string, buf []byte) ([]byte, error) {
 }
 
 // gather brings together what the tags of a library refer to, and what that refers to in its turn.
-func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *packages.Package, *packages.Selection, error) {
+func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *packages.Package, *packages.Selection,
+	error) {
 	g := &gathered{source: list[0].what.source, files: map[string][]byte{}}
 	wanted := map[string]bool{}
 	for _, c := range list {
@@ -277,9 +281,11 @@ func (a *adoption) closure(ctx context.Context, c *candidate, files map[string][
 
 // places says where in the site each file is, or would be: what is there stays there, with what it refers to
 // beside it; links get the places that take would give them.
-func (a *adoption) places(lib *record.Library, list []*candidate, d *packages.Package, sel *packages.Selection) (map[string]paths.InSite, error) {
+func (a *adoption) places(lib *record.Library, list []*candidate, d *packages.Package,
+	sel *packages.Selection) (map[string]paths.InSite, error) {
 	habits, arrange := project.HabitsFor(a.d.List, lib)
-	place, err := placement.Place(d, sel, placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into})
+	place, err := placement.Place(d, sel, placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits,
+		Arrange: arrange, Into: lib.Into})
 	if err != nil {
 		return nil, err
 	}

@@ -75,7 +75,8 @@ func (a *adoption) recognise(ctx context.Context, t tags.Target, b []byte) (*rec
 			if branch := cdn.Branch(t.URL); branch != "" {
 				r.floating = "the address names the branch " + branch
 			}
-		} else if banner.Version != "" && banner.Version != e.Version && strings.HasPrefix(banner.Version, e.Version+".") {
+		} else if banner.Version != "" && banner.Version != e.Version && strings.HasPrefix(banner.Version,
+			e.Version+".") {
 			r.floating = "the address names " + e.Version + ", which is " + banner.Version + " today"
 		} else if branch := cdn.Branch(t.URL); branch != "" {
 			r.floating = "the address names the branch " + branch

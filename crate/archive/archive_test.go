@@ -105,7 +105,9 @@ func TestFormats(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, b := range map[string][]byte{"l.tar.bz2": bz, "l.zip": zipOf(files...), "l.tar": plain, "l.tgz": gz(plain), "l.tar.gz": gz(plain), "l.tar.xz": xzOf(plain), "l.tar.zst": zstdOf(plain), "misnamed.zip": gz(plain)} {
+	for name, b := range map[string][]byte{"l.tar.bz2": bz, "l.zip": zipOf(files...), "l.tar": plain,
+		"l.tgz": gz(plain), "l.tar.gz": gz(plain), "l.tar.xz": xzOf(plain), "l.tar.zst": zstdOf(plain),
+		"misnamed.zip": gz(plain)} {
 		tree, err := open(t, name, b)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
@@ -192,7 +194,8 @@ func lying() []byte {
 func wrongChecksum() []byte {
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	f, _ := w.CreateRaw(&zip.FileHeader{Name: "a.js", Method: zip.Store, CRC32: crc32.ChecksumIEEE([]byte("other")), CompressedSize64: 5, UncompressedSize64: 5})
+	f, _ := w.CreateRaw(&zip.FileHeader{Name: "a.js", Method: zip.Store, CRC32: crc32.ChecksumIEEE([]byte("other")),
+		CompressedSize64: 5, UncompressedSize64: 5})
 	f.Write([]byte("var a"))
 	w.Close()
 	return b.Bytes()
@@ -243,15 +246,20 @@ func TestHostileArchives(t *testing.T) {
 		{"empty tar", "x.tar.gz", "no tar archive", gz(make([]byte, 1024))},
 		{"overlapping", "x.zip", "would disagree", overlapping()},
 		{"two names", "x.zip", "would disagree", patched(zipOf(ok), "a.js", "b.js")},
-		{"hidden entry", "x.zip", "directory does not list", append(local(zipOf(entry{"b.js", "hidden", 0})), zipOf(ok)...)},
-		{"hidden entry behind the last", "x.zip", "directory does not list", hidden(zipOf(ok), local(zipOf(entry{"b.js", "hidden", 0})), 0)},
-		{"hidden entry in a gap", "x.zip", "directory does not list", hidden(zipOf(ok), local(zipOf(entry{"b.js", "hidden", 0})), 100)},
+		{"hidden entry", "x.zip", "directory does not list", append(local(zipOf(entry{"b.js", "hidden", 0})),
+			zipOf(ok)...)},
+		{"hidden entry behind the last", "x.zip", "directory does not list",
+			hidden(zipOf(ok), local(zipOf(entry{"b.js", "hidden", 0})), 0)},
+		{"hidden entry in a gap", "x.zip", "directory does not list",
+			hidden(zipOf(ok), local(zipOf(entry{"b.js", "hidden", 0})), 100)},
 		{"another method in the header", "x.zip", "different methods", header(zipOf(ok), 8, 0)},
 		{"another checksum in the header", "x.zip", "different checksums", header(zipOf(ok), 14, 7)},
 		{"another size in the header", "x.zip", "different sizes", header(zipOf(ok), 22, 7)},
 		{"other flags in the header", "x.zip", "different flags", header(zipOf(ok), 6, 1<<11|1<<3)},
-		{"a file where a folder must be, zip", "x.zip", "can't hold both", zipOf(entry{"x", "a", 0}, entry{"X/a.js", "b", 0})},
-		{"a folder where a file must be, tar", "x.tar", "can't hold both", tarOf(entry{"X/Y/a.js", "b", 0}, entry{"x", "a", 0})},
+		{"a file where a folder must be, zip", "x.zip", "can't hold both", zipOf(entry{"x", "a", 0},
+			entry{"X/a.js", "b", 0})},
+		{"a folder where a file must be, tar", "x.tar", "can't hold both", tarOf(entry{"X/Y/a.js", "b", 0},
+			entry{"x", "a", 0})},
 		{"two archives at once", "x.tgz", "two archives at once", append(gz(tarOf(ok)), zipOf(ok)...)},
 		{"bomb, tar", "x.tgz", "times its size", gz(tarOf(entry{"a.js", strings.Repeat("\x00", 70<<20), 0}))},
 		{"bomb, zip", "x.zip", "times its size", zipOf(entry{"a.js", strings.Repeat("\x00", 70<<20), 0})},
@@ -336,8 +344,8 @@ func FuzzTar(f *testing.F) {
 	fuzzOpen(f, "x.tar", t, gz(t), xzOf(t), zstdOf(t))
 }
 
-// TestLimitsOfEntries: one file and all files together have a largest size, and a file can't be larger than the archive that it is
-// stored in.
+// TestLimitsOfEntries: one file and all files together have a largest size, and a file can't be larger than the archive
+// that it is stored in.
 func TestLimitsOfEntries(t *testing.T) {
 	c := newEntryRules("x.zip", Limits{Entries: 10, Total: 100, File: 60, Ratio: 200, From: 1 << 20})
 	if _, err := c.take("a.js", 60, 1); err != nil {
@@ -358,7 +366,8 @@ func TestLimitsOfEntries(t *testing.T) {
 func TestSparse(t *testing.T) {
 	var b bytes.Buffer
 	w := tar.NewWriter(&b)
-	records := map[string]string{"GNU.sparse.major": "0", "GNU.sparse.minor": "1", "GNU.sparse.name": "a.js", "GNU.sparse.size": "9000", "GNU.sparse.numblocks": "1", "GNU.sparse.map": "0,4"}
+	records := map[string]string{"GNU.sparse.major": "0", "GNU.sparse.minor": "1", "GNU.sparse.name": "a.js",
+		"GNU.sparse.size": "9000", "GNU.sparse.numblocks": "1", "GNU.sparse.map": "0,4"}
 	header := &tar.Header{Name: "a.js", Mode: 0o644, Size: 4, Typeflag: tar.TypeReg}
 	if err := w.WriteHeader(header); err != nil {
 		t.Fatal(err)
@@ -371,7 +380,8 @@ func TestSparse(t *testing.T) {
 	w.Close()
 	// The writer makes no sparse files, so the extended header is put before by hand.
 	var text strings.Builder
-	for _, key := range []string{"GNU.sparse.major", "GNU.sparse.minor", "GNU.sparse.name", "GNU.sparse.size", "GNU.sparse.numblocks", "GNU.sparse.map"} {
+	for _, key := range []string{"GNU.sparse.major", "GNU.sparse.minor", "GNU.sparse.name", "GNU.sparse.size",
+		"GNU.sparse.numblocks", "GNU.sparse.map"} {
 		line := " " + key + "=" + records[key] + "\n"
 		n := len(line)
 		for len(strconv.Itoa(n))+len(line) != n {
@@ -381,7 +391,8 @@ func TestSparse(t *testing.T) {
 	}
 	var pax bytes.Buffer
 	pw := tar.NewWriter(&pax)
-	if err := pw.WriteHeader(&tar.Header{Name: "PaxHeaders/a.js", Size: int64(text.Len()), Typeflag: tar.TypeReg, Mode: 0o644}); err != nil {
+	if err := pw.WriteHeader(&tar.Header{Name: "PaxHeaders/a.js", Size: int64(text.Len()), Typeflag: tar.TypeReg,
+		Mode: 0o644}); err != nil {
 		t.Fatal(err)
 	}
 	pw.Write([]byte(text.String()))
@@ -417,7 +428,8 @@ func TestFilesHaveTheirSize(t *testing.T) {
 	real := tree.Entries[0].Size
 	for size, want := range map[int64]string{real: "", real - 1: "longer", real + 1: "shorter"} {
 		tree.Entries[0].Size = size
-		if _, err := tree.ReadFile(tree.Entries[0].Path); (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
+		if _, err := tree.ReadFile(tree.Entries[0].Path); (err == nil) != (want == "") || err != nil &&
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("with %d bytes in its directory and %d in truth: %v", size, real, err)
 		}
 	}

@@ -44,14 +44,16 @@ func (c *entryRules) take(name string, size, packed int64) (Entry, error) {
 		return no("%v", err)
 	}
 	if len(c.seen) >= c.limits.Entries {
-		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files, the limit for a library", c.limits.Entries))
+		return Entry{}, refuse(c.source, "", fmt.Sprintf("it has more than %d files, the limit for a library",
+			c.limits.Entries))
 	}
 	key := key(name)
 	switch at, ok := c.seen[key]; {
 	case ok && c.names[at] == name:
 		return no("the archive has two entries of this name, so it is unclear which one is meant")
 	case ok:
-		return no("the name differs from that of %s only by case or by Unicode form; on many systems one would overwrite the other", c.names[at])
+		return no("the name differs from that of %s only by case or by Unicode form; on many systems one would "+
+			"overwrite the other", c.names[at])
 	}
 	if other, ok := c.dirs[key]; ok {
 		return no("it is a file, and %s needs a folder of that name; many systems can't hold both", other)
@@ -115,7 +117,8 @@ func sniff(name string, r io.ReaderAt, size int64) (string, error) {
 	}
 	format := ""
 	for _, f := range []struct{ magic, format string }{
-		{"PK\x03\x04", "zip"}, {"PK\x05\x06", "zip"}, {"\x1f\x8b", "gzip"}, {"\xfd7zXZ\x00", "xz"}, {"BZh", "bzip2"}, {"\x28\xb5\x2f\xfd", "zstd"},
+		{"PK\x03\x04", "zip"}, {"PK\x05\x06", "zip"}, {"\x1f\x8b", "gzip"}, {"\xfd7zXZ\x00", "xz"}, {"BZh", "bzip2"},
+		{"\x28\xb5\x2f\xfd", "zstd"},
 	} {
 		if bytes.HasPrefix(head, []byte(f.magic)) {
 			format = f.format
@@ -125,9 +128,11 @@ func sniff(name string, r io.ReaderAt, size int64) (string, error) {
 	case len(head) >= 262 && string(head[257:262]) == "ustar":
 		format = "tar"
 	case bytes.HasPrefix(head, []byte("Rar!")):
-		return "", refuse(name, "", "it is a RAR archive, which merry does not open; unpack it and name the folder instead")
+		return "", refuse(name, "", "it is a RAR archive, which merry does not open; unpack it and name the "+
+			"folder instead")
 	case bytes.HasPrefix(head, []byte("7z\xbc\xaf\x27\x1c")):
-		return "", refuse(name, "", "it is a 7z archive, which merry does not open; unpack it and name the folder instead")
+		return "", refuse(name, "", "it is a 7z archive, which merry does not open; unpack it and name the "+
+			"folder instead")
 	}
 	ext := strings.ToLower(path.Ext(name))
 	if format == "" {
@@ -135,14 +140,17 @@ func sniff(name string, r io.ReaderAt, size int64) (string, error) {
 		case ".js", ".mjs", ".cjs", ".css":
 			return "file", nil
 		case ".zip":
-			return "", refuse(name, "", "it does not begin like a zip archive; it may be an error page of a server, or a download that was cut off")
+			return "", refuse(name, "", "it does not begin like a zip archive; it may be an error page of a server, "+
+				"or a download that was cut off")
 		case ".tgz", ".gz", ".tar", ".xz", ".bz2", ".zst":
-			return "", refuse(name, "", "it does not begin like a "+ext+" archive; it may be an error page of a server, or a download that was cut off")
+			return "", refuse(name, "", "it does not begin like a "+ext+" archive; it may be an error page of a "+
+				"server, or a download that was cut off")
 		}
 		return "", refuse(name, "", "it is neither an archive nor a .js or .css file")
 	}
 	if format != "zip" && endsAsZip(r, size) {
-		return "", refuse(name, "", "it is two archives at once, one of "+format+" from its beginning and one of zip from its end; programs would disagree on its contents")
+		return "", refuse(name, "", "it is two archives at once, one of "+format+" from its beginning and one of zip "+
+			"from its end; programs would disagree on its contents")
 	}
 	return format, nil
 }

@@ -49,7 +49,8 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 			return refuse(t.Name, "", "it can't be read as a tar archive: "+tarTrouble(err))
 		}
 		if entries > 2*c.limits.Entries {
-			return refuse(t.Name, "", fmt.Sprintf("it has more than %d entries, the limit for a library", 2*c.limits.Entries))
+			return refuse(t.Name, "", fmt.Sprintf("it has more than %d entries, the limit for a library",
+				2*c.limits.Entries))
 		}
 		name := withoutDots(h.Name)
 		if paths.Reserved(name) {
@@ -73,10 +74,12 @@ func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 			return err
 		}
 		if at+h.Size > plainSize {
-			return refuse(t.Name, h.Name, "the archive ends before this file does; the download may have been cut off: fetch it again")
+			return refuse(t.Name, h.Name, "the archive ends before this file does; the download may have been cut "+
+				"off: fetch it again")
 		}
 		if c.total > plainSize {
-			return refuse(t.Name, h.Name, "its header claims a size beyond the archive's, as sparse files do; a library has plain files only")
+			return refuse(t.Name, h.Name, "its header claims a size beyond the archive's, as sparse files do; a "+
+				"library has plain files only")
 		}
 		t.Entries = append(t.Entries, e)
 		offsets = append(offsets, at)
@@ -115,7 +118,8 @@ func kindOf(h *tar.Header, name string) (plainFile bool, why string) {
 	return false, "it is a device or another special file; a library has plain files only"
 }
 
-// same reports whether two places of an archive hold the same bytes. What is too large to compare in memory counts as other.
+// same reports whether two places of an archive hold the same bytes. What is too large to compare in memory counts as
+// other.
 func same(r io.ReaderAt, first, second, size int64) bool {
 	if size > inMemory {
 		return false
@@ -134,7 +138,8 @@ func holdsTar(name string, r io.ReaderAt) error {
 		return nil
 	}
 	inner := "something else"
-	for magic, what := range map[string]string{"\x1f\x8b": "another gzip file", "PK\x03\x04": "a zip archive", "BZh": "a bzip2 file", "\xfd7zXZ": "an xz file"} {
+	for magic, what := range map[string]string{"\x1f\x8b": "another gzip file", "PK\x03\x04": "a zip archive",
+		"BZh": "a bzip2 file", "\xfd7zXZ": "an xz file"} {
 		if bytes.HasPrefix(head[:n], []byte(magic)) {
 			inner = what
 		}
@@ -236,7 +241,8 @@ func unpack(name, format string, r io.Reader, packed int64) (*spool, error) {
 	}
 	if s.size > most {
 		s.close()
-		return nil, refuse(name, "", fmt.Sprintf("it unpacks to more than %d times its size, as harmful archives do", DefaultLimits.Ratio))
+		return nil, refuse(name, "", fmt.Sprintf("it unpacks to more than %d times its size, as harmful archives do",
+			DefaultLimits.Ratio))
 	}
 	return s, nil
 }

@@ -1,5 +1,5 @@
-// Package archive opens archives, folders and single files as read-only trees of files, within limits: names that climb out, lying sizes and
-// bombs are refused. Where they come from is for others.
+// Package archive opens archives, folders and single files as read-only trees of files, within limits: names that climb
+// out, lying sizes and bombs are refused. Where they come from is for others.
 package archive
 
 import (
@@ -101,7 +101,8 @@ func (t *Tree) Close() error { return t.close() }
 func refuse(source, entry, reason string) error {
 	const next = "fetch it again from its makers, or unpack it and name the folder instead"
 	if entry != "" {
-		return problem.Refuse(problem.SourceRefused, next, "%s is refused: its entry %s: %s", texts.Text(source), texts.Text(entry), texts.Text(reason))
+		return problem.Refuse(problem.SourceRefused, next, "%s is refused: its entry %s: %s", texts.Text(source),
+			texts.Text(entry), texts.Text(reason))
 	}
 	return problem.Refuse(problem.SourceRefused, next, "%s is refused: %s", texts.Text(source), texts.Text(reason))
 }
@@ -159,8 +160,8 @@ func (t *Tree) Listing() *Listing {
 // Known records the integrity of the tree's own file, which the caller has verified.
 func (t *Tree) Known(integ string) { t.digest = func() (string, error) { return integ, nil } }
 
-// OpenListed opens a packed tar archive whose content is known; it is unpacked when the first file is read. It returns nil for a listing
-// that can't be that of an archive.
+// OpenListed opens a packed tar archive whose content is known; it is unpacked when the first file is read. It returns
+// nil for a listing that can't be that of an archive.
 func OpenListed(name string, f *os.File, integ string, l *Listing) (*Tree, error) {
 	if len(l.Entries) == 0 || len(l.Entries) != len(l.Offsets) {
 		return nil, nil
@@ -173,7 +174,8 @@ func OpenListed(name string, f *os.File, integ string, l *Listing) (*Tree, error
 	if err != nil {
 		return nil, nil // opening it in full says what is wrong
 	}
-	t := &Tree{Name: name, Top: l.Top, Format: "tar", Entries: l.Entries, Size: info.Size(), file: f, offsets: l.Offsets, digest: func() (string, error) { return integ, nil }}
+	t := &Tree{Name: name, Top: l.Top, Format: "tar", Entries: l.Entries, Size: info.Size(), file: f,
+		offsets: l.Offsets, digest: func() (string, error) { return integ, nil }}
 	var made atomic.Pointer[spool]
 	unpacked := sync.OnceValues(func() (*spool, error) {
 		s, err := unpack(name, format, io.NewSectionReader(f, 0, t.Size), t.Size)

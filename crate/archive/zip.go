@@ -36,7 +36,8 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		}
 		switch mode := f.Mode(); {
 		case f.Flags&1 != 0:
-			return refuse(t.Name, f.Name, "it is encrypted; unpack the archive with its password and name the folder instead")
+			return refuse(t.Name, f.Name, "it is encrypted; unpack the archive with its password and name the "+
+				"folder instead")
 		case strings.HasSuffix(f.Name, "/"):
 			if err := paths.Validate(strings.TrimRight(f.Name, "/")); err != nil {
 				return refuse(t.Name, f.Name, err.Error())
@@ -45,7 +46,8 @@ func (t *Tree) openZip(r io.ReaderAt, size int64) error {
 		case mode.Type() != 0:
 			return refuse(t.Name, f.Name, "it is a link or another special file; a library has plain files only")
 		case f.Method != zip.Store && f.Method != zip.Deflate:
-			return refuse(t.Name, f.Name, fmt.Sprintf("it is packed by method %d, which merry does not support", f.Method))
+			return refuse(t.Name, f.Name, fmt.Sprintf("it is packed by method %d, which merry does not support",
+				f.Method))
 		}
 		if f.UncompressedSize64 > 1<<62 || f.CompressedSize64 > uint64(size) {
 			return refuse(t.Name, f.Name, "its size in the directory can't be true")
@@ -103,7 +105,8 @@ func (f *inflater) Close() error {
 }
 
 // sameLocalHeader holds an entry's own header (APPNOTE, section 4.3.7) against the directory: a
-// program that reads the archive from its beginning must see the same names and sizes. It returns where that header begins.
+// program that reads the archive from its beginning must see the same names and sizes. It returns where that header
+// begins.
 func sameLocalHeader(r io.ReaderAt, f *zip.File) (int64, error) {
 	data, err := f.DataOffset()
 	if err != nil {
@@ -128,15 +131,16 @@ func sameLocalHeader(r io.ReaderAt, f *zip.File) (int64, error) {
 			return 0, fmt.Errorf("its own header calls it %s; programs would disagree on the archive's contents", name)
 		}
 		if why := differs(b[at:], f); why != "" {
-			return 0, errors.New("its own header and the directory give " + why + "; programs would disagree on the archive's contents")
+			return 0, errors.New("its own header and the directory give " + why + "; programs would disagree on the " +
+				"archive's contents")
 		}
 		return data - window + int64(at), nil
 	}
 	return 0, errors.New("its own header contradicts the directory; programs would disagree on the archive's contents")
 }
 
-// differs says what an entry's own header says otherwise than the directory, "" if nothing. Checksum and sizes may be 0 if they
-// follow the bytes, and all ones where an extra field has them (APPNOTE, sections 4.4.4, 4.4.7 to 4.4.9).
+// differs says what an entry's own header says otherwise than the directory, "" if nothing. Checksum and sizes may be 0
+// if they follow the bytes, and all ones where an extra field has them (APPNOTE, sections 4.4.4, 4.4.7 to 4.4.9).
 func differs(header []byte, f *zip.File) string {
 	le := binary.LittleEndian
 	flags := le.Uint16(header[6:])
@@ -162,8 +166,8 @@ func differs(header []byte, f *zip.File) string {
 	return ""
 }
 
-// noHidden refuses entries that the directory does not list: a program that reads the archive from its beginning would find
-// them. They show by their headers, between listed entries or behind the last one.
+// noHidden refuses entries that the directory does not list: a program that reads the archive from its beginning would
+// find them. They show by their headers, between listed entries or behind the last one.
 func noHidden(r io.ReaderAt, size int64, files []*zip.File) error {
 	type span struct{ from, to int64 }
 	var spans []span
@@ -179,7 +183,8 @@ func noHidden(r io.ReaderAt, size int64, files []*zip.File) error {
 	at := int64(0)
 	for _, s := range append(spans, span{size, size}) {
 		if found := headerIn(r, at, s.from); found >= 0 {
-			return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would disagree on its contents", found)
+			return fmt.Errorf("it has an entry at byte %d that its directory does not list; programs would disagree "+
+				"on its contents", found)
 		}
 		at = max(at, s.to)
 	}

@@ -61,9 +61,12 @@ const begins = 45 * time.Second
 
 // Open starts a browser.
 func Open(ctx context.Context, o Options) (*Browser, error) {
-	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(o.Path), chromedp.DisableGPU, chromedp.WSURLReadTimeout(begins),
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true),
-		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", true), chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("font-render-hinting", "none"),
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(o.Path), chromedp.DisableGPU,
+		chromedp.WSURLReadTimeout(begins),
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-quic", true),
+		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("mute-audio", true), chromedp.Flag("force-color-profile",
+			"srgb"), chromedp.Flag("font-render-hinting", "none"),
 		chromedp.Flag("disable-lcd-text", true), chromedp.Flag("force-device-scale-factor", "1"),
 		// A page takes the place of another in the same process, and none is kept for coming back to.
 		chromedp.Flag("disable-features", "site-per-process,Translate,BackForwardCache,SpareRendererForSitePerProcess"))
@@ -100,12 +103,14 @@ func Open(ctx context.Context, o Options) (*Browser, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, problem.Fault(problem.BrowserFailed, "start it by hand and read what it says; or set another: merry sources set browser FILE", "%s does not start: %v", o.Path, err)
+		return nil, problem.Fault(problem.BrowserFailed, "start it by hand and read what it says; or set another: "+
+			"merry sources set browser FILE", "%s does not start: %v", o.Path, err)
 	}
 	return b, nil
 }
 
-// publicKeys are the hashes of certificates' keys (RFC 7469, section 2.4), by which the browser is reported whom to trust.
+// publicKeys are the hashes of certificates' keys (RFC 7469, section 2.4), by which the browser is reported whom to
+// trust.
 func publicKeys(text []byte) []string {
 	var list []string
 	for {
@@ -164,8 +169,8 @@ const moreLines = `(function count(w) {
 //go:embed state.js
 var stateScript string
 
-// Visit opens a page, all in the same kind of view. A page that does not come to an end, or to whose end the browser comes, is left, and said to be
-// so; an error is that of the browser itself.
+// Visit opens a page, all in the same kind of view. A page that does not come to an end, or to whose end the browser
+// comes, is left, and said to be so; an error is that of the browser itself.
 func (b *Browser) Visit(ctx context.Context, address string, v Request) (*Visit, error) {
 	t, err := b.tab(v)
 	if err != nil {
@@ -179,7 +184,8 @@ func (b *Browser) Visit(ctx context.Context, address string, v Request) (*Visit,
 	err = chromedp.Run(tab, chromedp.ActionFunc(func(ctx context.Context) error {
 		_, _, failed, _, err := page.Navigate(address).Do(ctx)
 		if err == nil && failed != "" && failed != "net::ERR_ABORTED" {
-			l.add(&console.Message{Looking: true, Kind: console.Failed, Text: "the page can't be opened: " + failed, URL: address})
+			l.add(&console.Message{Looking: true, Kind: console.Failed, Text: "the page can't be opened: " + failed,
+				URL: address})
 		}
 		return err
 	}))
@@ -236,8 +242,10 @@ func (b *Browser) tab(v Request) (*tab, error) {
 		}
 		media = media.WithFeatures(features)
 	}
-	err = chromedp.Run(ctx, network.Enable(), log.Enable(), runtime.Enable(), page.Enable(), media, emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false),
-		emulation.SetScriptExecutionDisabled(v.NoScripts), cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny), chromedp.ActionFunc(func(ctx context.Context) error {
+	err = chromedp.Run(ctx, network.Enable(), log.Enable(), runtime.Enable(), page.Enable(), media,
+		emulation.SetDeviceMetricsOverride(int64(v.Width), viewHeight, 1, false),
+		emulation.SetScriptExecutionDisabled(v.NoScripts), cdp.SetDownloadBehavior(cdp.SetDownloadBehaviorBehaviorDeny),
+		chromedp.ActionFunc(func(ctx context.Context) error {
 			script := strings.Replace(consoleScript, "LIMIT", strconv.Itoa(maxMessages), 1)
 			if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil || !v.Screenshot {
 				return err
@@ -252,8 +260,8 @@ func (b *Browser) tab(v Request) (*tab, error) {
 	return t, nil
 }
 
-// leave makes a tab ready for the next page, which finds nothing of the one before: no cookie, nothing kept. The page itself stays until the
-// next takes its place: one of the same site can be opened in the same process.
+// leave makes a tab ready for the next page, which finds nothing of the one before: no cookie, nothing kept. The page
+// itself stays until the next takes its place: one of the same site can be opened in the same process.
 func (t *tab) leave(visit context.Context, address string) error {
 	ctx, cancel := context.WithTimeout(visit, 2*time.Second)
 	defer cancel()
@@ -261,7 +269,8 @@ func (t *tab) leave(visit context.Context, address string) error {
 	if err != nil {
 		return err
 	}
-	return chromedp.Run(ctx, storage.ClearDataForOrigin(at.Scheme+"://"+at.Host, "all"), network.ClearBrowserCookies(), log.Clear())
+	return chromedp.Run(ctx, storage.ClearDataForOrigin(at.Scheme+"://"+at.Host, "all"), network.ClearBrowserCookies(),
+		log.Clear())
 }
 
 // give keeps a tab for the next page.
@@ -296,7 +305,8 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 	}
 	for range 20 { // it is reported a little later than it happens, and of an empty page never
 		var paint float64
-		err := chromedp.Run(tab, chromedp.Evaluate(`(performance.getEntriesByType("paint").find(e => e.name === "first-contentful-paint") || {startTime: 0}).startTime`, &paint))
+		err := chromedp.Run(tab, chromedp.Evaluate(`(performance.getEntriesByType("paint").find(e => e.name === `+
+			`"first-contentful-paint") || {startTime: 0}).startTime`, &paint))
 		if err != nil {
 			return err
 		}
@@ -323,14 +333,16 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 	if err != nil {
 		return err
 	}
-	err = chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+string(masks)+")", &shot.State, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
+	err = chromedp.Run(tab, chromedp.Evaluate("("+stateScript+")("+string(masks)+")", &shot.State,
+		func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, _, _, _, _, size, err := page.GetLayoutMetrics().Do(ctx)
 			if err != nil {
 				return err
 			}
 			height := min(max(size.Height, viewHeight), MaxHeight)
-			shot.Picture, err = page.CaptureScreenshot().WithCaptureBeyondViewport(true).WithClip(&page.Viewport{Width: float64(v.Width), Height: height, Scale: 1}).Do(ctx)
+			shot.Picture, err = page.CaptureScreenshot().WithCaptureBeyondViewport(true).WithClip(
+				&page.Viewport{Width: float64(v.Width), Height: height, Scale: 1}).Do(ctx)
 			return err
 		}))
 	if err != nil {
@@ -345,7 +357,8 @@ func there(tab context.Context, flag, selector string) (is bool, err error) {
 	err = chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", selector), &is))
 	var wrong *runtime.ExceptionDetails
 	if errors.As(err, &wrong) {
-		err = problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--%s %s is not a CSS selector", flag, selector)
+		err = problem.Misuse("write it as a stylesheet would, such as '.crew-list li'", "--%s %s is not a CSS selector",
+			flag, selector)
 	}
 	return is, err
 }
@@ -360,7 +373,8 @@ func (b *Browser) appear(tab context.Context, l *listener, v Request) error {
 		case is:
 			return l.quiet(tab)
 		case time.Now().After(until):
-			l.add(&console.Message{Looking: true, Kind: console.Error, Text: "no element appeared that matches " + v.Wait})
+			l.add(&console.Message{Looking: true, Kind: console.Error, Text: "no element appeared that matches " +
+				v.Wait})
 			return nil
 		}
 		if err := chromedp.Run(tab, chromedp.Sleep(50*time.Millisecond)); err != nil {
@@ -369,7 +383,8 @@ func (b *Browser) appear(tab context.Context, l *listener, v Request) error {
 	}
 }
 
-// given is a visit that was given up: the page's fault is said with what was seen so far, the browser's own is an error.
+// given is a visit that was given up: the page's fault is said with what was seen so far, the browser's own is an
+// error.
 func (l *listener) given(ctx context.Context, b *Browser, v Request, err error) (*Visit, error) {
 	var misuse *problem.Problem
 	switch {
@@ -378,11 +393,14 @@ func (l *listener) given(ctx context.Context, b *Browser, v Request, err error) 
 	case errors.As(err, &misuse):
 		return nil, err
 	case b.ctx.Err() != nil:
-		return nil, problem.Fault(problem.BrowserFailed, "the same command again; or set another browser: merry sources set browser FILE", "the browser stopped unexpectedly: %v", err)
+		return nil, problem.Fault(problem.BrowserFailed, "the same command again; or set another browser: merry "+
+			"sources set browser FILE", "the browser stopped unexpectedly: %v", err)
 	case l.crashed():
-		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser's process for the page ended, most likely for lack of memory"})
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the browser's process for the page ended, " +
+			"most likely for lack of memory"})
 	case errors.Is(err, context.DeadlineExceeded):
-		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not finish loading within %v", v.Timeout)})
+		l.add(&console.Message{Looking: true, Kind: console.Error, Text: fmt.Sprintf("the page did not finish loading "+
+			"within %v", v.Timeout)})
 	default:
 		l.add(&console.Message{Looking: true, Kind: console.Error, Text: "the page can't be read: " + err.Error()})
 	}

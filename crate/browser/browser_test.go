@@ -14,7 +14,8 @@ import (
 	"merrycrate.example/merry/crate/console"
 )
 
-// TestListenerKeepsSoMany: of messages without end the first are kept and the others counted, with those that the page counted itself.
+// TestListenerKeepsSoMany: of messages without end the first are kept and the others counted, with those that the page
+// counted itself.
 func TestListenerKeepsSoMany(t *testing.T) {
 	l := newListener()
 	for i := range maxMessages + 7 {
@@ -35,7 +36,9 @@ func TestHear(t *testing.T) {
 	l := newListener()
 	hear := func(event any) { l.hear(context.Background(), event) }
 	call := func(kind runtime.APIType, text string, frames ...*runtime.CallFrame) *runtime.EventConsoleAPICalled {
-		return &runtime.EventConsoleAPICalled{Type: kind, Args: []*runtime.RemoteObject{{Value: []byte(strconv.Quote(text))}}, StackTrace: &runtime.StackTrace{CallFrames: frames}}
+		return &runtime.EventConsoleAPICalled{Type: kind,
+			Args:       []*runtime.RemoteObject{{Value: []byte(strconv.Quote(text))}},
+			StackTrace: &runtime.StackTrace{CallFrames: frames}}
 	}
 	hear(call(runtime.APITypeError, "of the page before"))
 	if err := l.quiet(cancelled()); !errors.Is(err, context.Canceled) {
@@ -43,11 +46,13 @@ func TestHear(t *testing.T) {
 	}
 	l.begun = true
 	hear(call(runtime.APITypeLog, "only a log"))
-	hear(call(runtime.APITypeError, "oars", &runtime.CallFrame{URL: consoleURL, LineNumber: 9}, &runtime.CallFrame{URL: "http://site.example/a.js", LineNumber: 1, ColumnNumber: 2}))
+	hear(call(runtime.APITypeError, "oars", &runtime.CallFrame{URL: consoleURL, LineNumber: 9},
+		&runtime.CallFrame{URL: "http://site.example/a.js", LineNumber: 1, ColumnNumber: 2}))
 	hear(call(runtime.APITypeWarning, "tide"))
 	hear(&network.EventRequestWillBeSent{RequestID: "1", Request: &network.Request{URL: "http://cdn.example/a.js"}})
 	hear(&network.EventLoadingFinished{RequestID: "1", EncodedDataLength: 12})
-	hear(&network.EventRequestWillBeSent{RequestID: "2", Request: &network.Request{URL: "http://cdn.example/favicon.ico"}})
+	hear(&network.EventRequestWillBeSent{RequestID: "2",
+		Request: &network.Request{URL: "http://cdn.example/favicon.ico"}})
 	hear(&network.EventLoadingFailed{RequestID: "2", ErrorText: "net::ERR_FAILED"})
 	hear(&network.EventRequestWillBeSent{RequestID: "3", Request: &network.Request{URL: "http://cdn.example/b.js"}})
 	hear(&network.EventLoadingFailed{RequestID: "3", ErrorText: "net::ERR_CONNECTION_REFUSED"})

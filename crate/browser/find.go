@@ -9,21 +9,23 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// Find finds the browser of this machine: the one that is named, else in the places where the three systems have one. All are of the
-// family that speaks the protocol by which it is driven.
+// Find finds the browser of this machine: the one that is named, else in the places where the three systems have one.
+// All are of the family that speaks the protocol by which it is driven.
 func Find(named string) (string, error) {
 	if named != "" {
 		if p, err := exec.LookPath(named); err == nil {
 			return p, nil
 		}
-		return "", problem.Fault(problem.BrowserMissing, "set another: merry sources set browser FILE", "there is no browser at %s, which your settings name", named)
+		return "", problem.Fault(problem.BrowserMissing, "set another: merry sources set browser FILE",
+			"there is no browser at %s, which your settings name", named)
 	}
 	for _, name := range places(runtime.GOOS) {
 		if p, err := exec.LookPath(name); err == nil {
 			return p, nil
 		}
 	}
-	return "", problem.Fault(problem.BrowserMissing, "install Chromium (Debian: apt install chromium), or set a browser: merry sources set browser FILE", "no supported browser was found on this machine")
+	return "", problem.Fault(problem.BrowserMissing, "install Chromium (Debian: apt install chromium), or set a "+
+		"browser: merry sources set browser FILE", "no supported browser was found on this machine")
 }
 
 // places are where a system has browsers: names on the search path, and files.
@@ -42,10 +44,13 @@ func places(system string) []string {
 		list := []string{"chrome", "chromium", "msedge"}
 		for _, variable := range []string{"ProgramFiles", "ProgramFiles(x86)", "LocalAppData"} {
 			if dir := os.Getenv(variable); dir != "" {
-				list = append(list, filepath.Join(dir, "Google", "Chrome", "Application", "chrome.exe"), filepath.Join(dir, "Chromium", "Application", "chrome.exe"), filepath.Join(dir, "Microsoft", "Edge", "Application", "msedge.exe"))
+				list = append(list, filepath.Join(dir, "Google", "Chrome", "Application", "chrome.exe"),
+					filepath.Join(dir, "Chromium", "Application", "chrome.exe"), filepath.Join(dir, "Microsoft", "Edge",
+						"Application", "msedge.exe"))
 			}
 		}
 		return list
 	}
-	return []string{"chromium", "chromium-browser", "google-chrome", "google-chrome-stable", "microsoft-edge", "/snap/bin/chromium", "/usr/lib/chromium/chromium"}
+	return []string{"chromium", "chromium-browser", "google-chrome", "google-chrome-stable", "microsoft-edge",
+		"/snap/bin/chromium", "/usr/lib/chromium/chromium"}
 }

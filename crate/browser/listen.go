@@ -41,7 +41,8 @@ type listener struct {
 }
 
 func newListener() *listener {
-	return &listener{requests: map[network.RequestID]string{}, open: map[network.RequestID]bool{}, bytes: map[string]int64{}, changed: time.Now()}
+	return &listener{requests: map[network.RequestID]string{}, open: map[network.RequestID]bool{},
+		bytes: map[string]int64{}, changed: time.Now()}
 }
 
 // maxMessages is how many messages of one page are kept: more than anybody reads.
@@ -87,7 +88,8 @@ func (l *listener) visit() *Visit {
 	return &Visit{Messages: l.messages, More: l.more, Paint: l.paint, Bytes: l.bytes, Requests: l.asked, Shot: l.shot}
 }
 
-// calm is how long nothing must happen before a page is at rest, and longest how long that is waited for once it is loaded.
+// calm is how long nothing must happen before a page is at rest, and longest how long that is waited for once it is
+// loaded.
 const (
 	calm    = 100 * time.Millisecond
 	longest = 4 * time.Second
@@ -143,7 +145,8 @@ func (l *listener) hear(tab context.Context, event any) {
 	case *page.EventLoadEventFired:
 		l.loaded, l.changed = true, time.Now()
 	case *page.EventJavascriptDialogOpening:
-		l.keep(&console.Message{Kind: console.Warning, Text: fmt.Sprintf("the page opens a dialog (%s), which was dismissed: %s", e.Type, e.Message)})
+		l.keep(&console.Message{Kind: console.Warning, Text: fmt.Sprintf("the page opens a dialog (%s), which was "+
+			"dismissed: %s", e.Type, e.Message)})
 		go chromedp.Run(tab, page.HandleJavaScriptDialog(false))
 	case *inspector.EventTargetCrashed:
 		l.ended = true
@@ -169,7 +172,8 @@ func (l *listener) traffic(event any) {
 		l.asked++
 	case *network.EventResponseReceived:
 		if address := e.Response.URL; e.Response.Status >= 400 && !favicon(address) {
-			l.keep(&console.Message{Kind: console.Failed, Text: fmt.Sprintf("%d: %s", e.Response.Status, address), URL: address})
+			l.keep(&console.Message{Kind: console.Failed, Text: fmt.Sprintf("%d: %s", e.Response.Status, address),
+				URL: address})
 		}
 		if e.Type == network.ResourceTypeEventSource || e.Type == network.ResourceTypeWebSocket {
 			delete(l.open, e.RequestID) // it stays open for as long as the page
@@ -184,7 +188,8 @@ func (l *listener) traffic(event any) {
 		delete(l.open, e.RequestID)
 		l.changed = time.Now()
 		address := l.requests[e.RequestID]
-		if e.Canceled || e.BlockedReason != "" || e.CorsErrorStatus != nil || e.ErrorText == "net::ERR_ABORTED" || address == "" || favicon(address) {
+		if e.Canceled || e.BlockedReason != "" || e.CorsErrorStatus != nil || e.ErrorText == "net::ERR_ABORTED" ||
+			address == "" || favicon(address) {
 			return // that of the page itself, or one of which the console says more
 		}
 		l.keep(&console.Message{Kind: console.Failed, Text: plain(e.ErrorText) + ": " + address, URL: address})
@@ -195,9 +200,13 @@ func (l *listener) traffic(event any) {
 func favicon(address string) bool { return strings.HasSuffix(address, "/favicon.ico") }
 
 // faults are the browser's names for what goes wrong on the network, in words.
-var faults = map[string]string{"net::ERR_CONNECTION_REFUSED": "the host refuses the connection", "net::ERR_NAME_NOT_RESOLVED": "there is no such host", "net::ERR_EMPTY_RESPONSE": "the host sent an empty answer",
-	"net::ERR_CONNECTION_RESET": "the host closed the connection", "net::ERR_TIMED_OUT": "the host did not answer in time", "net::ERR_TOO_MANY_REDIRECTS": "it redirects too often",
-	"net::ERR_INTERNET_DISCONNECTED": "there is no network", "net::ERR_CERT_AUTHORITY_INVALID": "its certificate comes from an unknown authority"}
+var faults = map[string]string{"net::ERR_CONNECTION_REFUSED": "the host refuses the connection",
+	"net::ERR_NAME_NOT_RESOLVED": "there is no such host", "net::ERR_EMPTY_RESPONSE": "the host sent an empty answer",
+	"net::ERR_CONNECTION_RESET":       "the host closed the connection",
+	"net::ERR_TIMED_OUT":              "the host did not answer in time",
+	"net::ERR_TOO_MANY_REDIRECTS":     "it redirects too often",
+	"net::ERR_INTERNET_DISCONNECTED":  "there is no network",
+	"net::ERR_CERT_AUTHORITY_INVALID": "its certificate comes from an unknown authority"}
 
 func plain(text string) string { return cmp.Or(faults[text], text) }
 
@@ -295,7 +304,8 @@ func (l *listener) entry(e *log.Entry) {
 		if of != nil {
 			m.URL, m.Text = of[1], "its bytes do not match its integrity: "+of[1]
 		}
-	case e.Source == log.SourceSecurity || strings.Contains(e.Text, "Content Security Policy") || strings.Contains(e.Text, "CORS policy") || strings.Contains(e.Text, "Integrity-Policy"):
+	case e.Source == log.SourceSecurity || strings.Contains(e.Text, "Content Security Policy") ||
+		strings.Contains(e.Text, "CORS policy") || strings.Contains(e.Text, "Integrity-Policy"):
 		m.Kind = console.Blocked
 		if of != nil {
 			m.URL, m.Line, m.Column = of[1], 0, 0

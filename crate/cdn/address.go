@@ -58,7 +58,8 @@ func Branch(address string) string {
 	}
 	parts := strings.Split(strings.Trim(u.Path, "/"), "/")
 	for i, part := range parts[:len(parts)-1] {
-		if at := strings.LastIndexByte(part, '@'); at > 0 && (slices.Contains(branchWords, part[at+1:]) || fewNumbers().MatchString(part[at+1:])) {
+		if at := strings.LastIndexByte(part, '@'); at > 0 && (slices.Contains(branchWords, part[at+1:]) ||
+			fewNumbers().MatchString(part[at+1:])) {
 			return part[at+1:]
 		}
 		if i > 0 && (slices.Contains(branchWords, part) || fewInPath().MatchString(part)) {
@@ -67,7 +68,8 @@ func Branch(address string) string {
 	}
 	// A bare package, as some hosts have it: /NAME@1.
 	if last := parts[len(parts)-1]; len(parts) > 0 {
-		if at := strings.LastIndexByte(last, '@'); at > 0 && (slices.Contains(branchWords, last[at+1:]) || fewNumbers().MatchString(last[at+1:])) {
+		if at := strings.LastIndexByte(last, '@'); at > 0 && (slices.Contains(branchWords, last[at+1:]) ||
+			fewNumbers().MatchString(last[at+1:])) {
 			return last[at+1:]
 		}
 	}
@@ -90,7 +92,8 @@ func Exact(address, version string) string {
 }
 
 // followed are parameters that tell who follows a link, and change nothing of what it gives.
-var followed = memo.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|affiliate|partner|tracking|track)$`)
+var followed = memo.Regexp(`(?i)^(?:utm_\w+|fbclid|gclid|dclid|msclkid|mc_[ce]id|ref|referrer|source|campaign|aff|` +
+	`affiliate|partner|tracking|track)$`)
 
 // Tracking returns the query parameter of an address that tracks visitors, "" if it has none.
 func Tracking(address string) string {

@@ -36,7 +36,9 @@ func (p Pattern) Validate() error {
 		return errors.New("it has a parameter that looks like a credential, which every page would show")
 	case !strings.Contains(text, "{version}") && !strings.Contains(text, "{brief}"):
 		return errors.New("it has no {version}, so its bytes would change with each release")
-	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool { return strings.Contains(text, w) }):
+	case !slices.ContainsFunc([]string{"{path}", "{short}", "{file}", "{ending}"}, func(w string) bool {
+		return strings.Contains(text, w)
+	}):
 		return errors.New("it has no {path}, {short}, {file} or {ending}, so all files would have one address")
 	}
 	for _, w := range words {
@@ -54,7 +56,8 @@ type File struct{ Name, Version, Path string }
 // Address is where a CDN of this pattern has a file.
 func (p Pattern) Address(f File) string {
 	stem, ending := Stem(path.Base(f.Path))
-	return strings.NewReplacer("{name}", f.Name, "{plain}", path.Base(f.Name), "{version}", f.Version, "{brief}", brief(f.Version), "{path}", f.Path, "{short}", short(f.Path),
+	return strings.NewReplacer("{name}", f.Name, "{plain}", path.Base(f.Name), "{version}", f.Version, "{brief}",
+		brief(f.Version), "{path}", f.Path, "{short}", short(f.Path),
 		"{file}", path.Base(f.Path), "{stem}", stem, "{ending}", ending).Replace(string(p))
 }
 
@@ -85,7 +88,8 @@ func Explain(address string, f File) []Pattern {
 	host, where, _ := strings.Cut(rest, "/")
 	where, query, _ := strings.Cut("/"+where, "?")
 	version, word := f.Version, "{version}"
-	if short := brief(version); short != version && !strings.Contains(address, version) && strings.Contains(address, short) {
+	if short := brief(version); short != version && !strings.Contains(address, version) &&
+		strings.Contains(address, short) {
 		version, word = short, "{brief}"
 	}
 	if query != "" {
@@ -95,7 +99,8 @@ func Explain(address string, f File) []Pattern {
 	var list []Pattern
 	for _, way := range []struct{ text, words string }{
 		{f.Path, "{path}"}, {short(f.Path), "{short}"}, {path.Base(f.Path), "{file}"},
-		{stem + "-" + version + ending, "{stem}-" + word + "{ending}"}, {stem + "." + version + ending, "{stem}." + word + "{ending}"},
+		{stem + "-" + version + ending, "{stem}-" + word + "{ending}"}, {stem + "." + version + ending,
+			"{stem}." + word + "{ending}"},
 	} {
 		head, ok := strings.CutSuffix(where, way.text)
 		if !ok || f.Version == "" {
@@ -108,7 +113,8 @@ func Explain(address string, f File) []Pattern {
 				break
 			}
 		}
-		if p := Pattern(scheme + "://" + host + head + way.words + query); p.Validate() == nil && !slices.Contains(list, p) {
+		if p := Pattern(scheme + "://" + host + head + way.words + query); p.Validate() == nil &&
+			!slices.Contains(list, p) {
 			list = append(list, p)
 		}
 	}

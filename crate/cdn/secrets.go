@@ -8,7 +8,8 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// NamesUser reports whether an address holds a user's name, a password or a token before its host (RFC 3986, section 3.2.1).
+// NamesUser reports whether an address holds a user's name, a password or a token before its host (RFC 3986, section
+// 3.2.1).
 func NamesUser(address string) bool {
 	if _, rest, ok := strings.Cut(address, "://"); ok {
 		host, _, _ := strings.Cut(strings.NewReplacer("?", "/", "#", "/", `\`, "/").Replace(rest), "/")
@@ -67,9 +68,12 @@ func WithoutSecrets(address string) (public string, removed []string) {
 }
 
 // secretWords are the words of parameter names whose values are credentials, or end with one.
-var secretWords = map[string]bool{"token": true, "key": true, "apikey": true, "accesstoken": true, "sig": true, "signature": true, "auth": true, "authorization": true,
-	"expires": true, "expiry": true, "expire": true, "password": true, "passwd": true, "passphrase": true, "pass": true, "pwd": true, "pw": true, "secret": true, "credential": true,
-	"credentials": true, "session": true, "sessionid": true, "sid": true, "jwt": true, "bearer": true, "hmac": true, "ticket": true, "otp": true, "login": true, "user": true, "username": true}
+var secretWords = map[string]bool{"token": true, "key": true, "apikey": true, "accesstoken": true, "sig": true,
+	"signature": true, "auth": true, "authorization": true,
+	"expires": true, "expiry": true, "expire": true, "password": true, "passwd": true, "passphrase": true, "pass": true,
+	"pwd": true, "pw": true, "secret": true, "credential": true,
+	"credentials": true, "session": true, "sessionid": true, "sid": true, "jwt": true, "bearer": true, "hmac": true,
+	"ticket": true, "otp": true, "login": true, "user": true, "username": true}
 
 var nameWords = memo.Regexp(`[A-Z]?[a-z]+|[A-Z]+`)
 
@@ -86,8 +90,8 @@ func namesSecret(name string) bool {
 	return false
 }
 
-// minRandom is from how many characters on a value without words is taken for a credential. Hashes that only keep caches apart are
-// mostly shorter, and a download does not depend on them.
+// minRandom is from how many characters on a value without words is taken for a credential. Hashes that only keep
+// caches apart are mostly shorter, and a download does not depend on them.
 const minRandom = 24
 
 var randomText = memo.Regexp(`^[A-Za-z0-9+/=_.~-]+$`)

@@ -134,8 +134,8 @@ func (c *executor) conclude() error {
 	return nil
 }
 
-// endUndoings forgets the undoing that the set reverts, or all of them where it is a new change: what they took back was of
-// files that are others now.
+// endUndoings forgets the undoing that the set reverts, or all of them where it is a new change: what they took back
+// was of files that are others now.
 func (c *executor) endUndoings() error {
 	over := []string{c.j.Again + undone}
 	if c.j.Again == "" {
@@ -331,8 +331,8 @@ func (c *executor) applied(e Entry) bool {
 	return err == nil && !c.isStaged(e, c.set, info)
 }
 
-// isStaged reports whether the file in the set's folder is still the plan of an entry, rather than the old content that came
-// back in exchange for it.
+// isStaged reports whether the file in the set's folder is still the plan of an entry, rather than the old content that
+// came back in exchange for it.
 func (c *executor) isStaged(e Entry, set *disk.Entry, info fs.FileInfo) bool {
 	if info.Size() != e.Size || disk.StampOf(info).Equal(e.Seen) {
 		return false
@@ -347,12 +347,15 @@ func (c *executor) rollBack(reason error) error {
 	switch {
 	case err != nil:
 		const way = "correct that, then: merry undo --finish; or: merry undo --abandon  # reverts the change"
-		return problem.Fault(problem.Unfinished, way, "%w\nthe change is recorded, but could not be reverted either (%v)", reason, err)
+		return problem.Fault(problem.Unfinished, way, "%w\nthe change is recorded, but could not be reverted "+
+			"either (%v)", reason, err)
 	case len(left) > 0:
 		p := problem.Of(reason)
 		return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next,
-			What: fmt.Sprintf("%s\nthe change was reverted, except for files that another program changed meanwhile: %v; their old content is in %s", p.What, left, kept)}
+			What: fmt.Sprintf("%s\nthe change was reverted, except for files that another program changed meanwhile: "+
+				"%v; their old content is in %s", p.What, left, kept)}
 	}
 	p := problem.Of(reason)
-	return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next, What: p.What + "\nthe change was reverted, so nothing has changed"}
+	return &problem.Problem{Code: p.Code, Class: p.Class, Err: reason, Next: p.Next, What: p.What + "\n" +
+		"the change was reverted, so nothing has changed"}
 }

@@ -191,7 +191,8 @@ func TestDryRunWritesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	entries := s.Entries()
-	if len(entries) != 2 || !strings.Contains(entries[0].Diff, "-two\n+three\n") || entries[1].Diff != "" || !entries[1].Create {
+	if len(entries) != 2 || !strings.Contains(entries[0].Diff, "-two\n+three\n") || entries[1].Diff != "" ||
+		!entries[1].Create {
 		t.Errorf("entries are %+v", entries)
 	}
 	if _, err := os.Stat(filepath.Join(root, Folder)); err == nil || text(t, root, "a.html") != "one\ntwo\n" {
@@ -215,7 +216,8 @@ func TestRefusals(t *testing.T) {
 		{"folder", disk.Stamp{}, "is a folder"},
 		{"a.html/b", disk.Stamp{}, "is a file, and a folder"},
 		{"a.html", disk.Stamp{}, "changed by another program"},
-		{"a.html", disk.Stamp{Size: page.Size, ModTime: page.ModTime - 1, ChangeTime: page.ChangeTime, Inode: page.Inode}, "changed by another program"},
+		{"a.html", disk.Stamp{Size: page.Size, ModTime: page.ModTime - 1, ChangeTime: page.ChangeTime,
+			Inode: page.Inode}, "changed by another program"},
 		{"ro/y", readOnly, "read-only"},
 	}
 	for _, tt := range tests {
@@ -227,19 +229,22 @@ func TestRefusals(t *testing.T) {
 	if err := s.Write(paths.FoundInProject("b.html"), nil, disk.Stamp{}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Write(paths.FoundInProject("b.html"), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "twice") {
+	if err := s.Write(paths.FoundInProject("b.html"), nil, disk.Stamp{}); err == nil ||
+		!strings.Contains(err.Error(), "twice") {
 		t.Errorf("a file changed twice: %v", err)
 	}
 	for _, pair := range [][2]string{{"d/e", "d/e/f"}, {"g/h/i", "g"}} {
 		if err := s.Write(paths.FoundInProject(pair[0]), nil, disk.Stamp{}); err != nil {
 			t.Fatal(err)
 		}
-		if err := s.Write(paths.FoundInProject(pair[1]), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "both a file and a folder") {
+		if err := s.Write(paths.FoundInProject(pair[1]), nil, disk.Stamp{}); err == nil ||
+			!strings.Contains(err.Error(), "both a file and a folder") {
 			t.Errorf("%v in one go: %v", pair, err)
 		}
 	}
 	for _, name := range []string{".git/config", "js/.HG/x", ".merry/changes/x", "git~1/config"} {
-		if err := s.Write(paths.FoundInProject(name), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), "where merry writes nothing") {
+		if err := s.Write(paths.FoundInProject(name), nil, disk.Stamp{}); err == nil ||
+			!strings.Contains(err.Error(), "where merry writes nothing") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -252,7 +257,8 @@ func TestChangedBetweenDraftAndCommit(t *testing.T) {
 	write(t, s, "b.html", "new")
 	os.WriteFile(filepath.Join(root, "b.html"), []byte("somebody's own"), 0o644)
 	before := stamp(t, root, "a.html")
-	if err := s.Commit(context.Background()); err == nil || !strings.Contains(err.Error(), "b.html was changed by another program") {
+	if err := s.Commit(context.Background()); err == nil ||
+		!strings.Contains(err.Error(), "b.html was changed by another program") {
 		t.Errorf("commit: %v", err)
 	}
 	if stamp(t, root, "a.html") != before {
@@ -270,20 +276,24 @@ func TestLinksStayInside(t *testing.T) {
 	outside := t.TempDir()
 	os.WriteFile(filepath.Join(outside, "x.html"), []byte("theirs"), 0o644)
 	root := project(t, map[string]string{"real/a.html": "old"})
-	for link, to := range map[string]string{"linked.html": "real/a.html", "alias": "real", "out.html": filepath.Join(outside, "x.html"), "away": outside, "nowhere.html": "gone"} {
+	for link, to := range map[string]string{"linked.html": "real/a.html", "alias": "real",
+		"out.html": filepath.Join(outside, "x.html"), "away": outside, "nowhere.html": "gone"} {
 		if err := os.Symlink(to, filepath.Join(root, link)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	s := begin(t, root, "links", Options{})
 	write(t, s, "linked.html", "new")
-	for name, want := range map[string]string{"out.html": "outside the project", "away/y.html": "outside the project", "nowhere.html": "leads nowhere"} {
-		if err := s.Write(paths.FoundInProject(name), nil, disk.Stamp{}); err == nil || !strings.Contains(err.Error(), want) {
+	for name, want := range map[string]string{"out.html": "outside the project", "away/y.html": "outside the project",
+		"nowhere.html": "leads nowhere"} {
+		if err := s.Write(paths.FoundInProject(name), nil, disk.Stamp{}); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
 	commit(t, s)
-	if info, _ := os.Lstat(filepath.Join(root, "linked.html")); info.Mode()&os.ModeSymlink == 0 || text(t, root, "real/a.html") != "new" {
+	if info, _ := os.Lstat(filepath.Join(root, "linked.html")); info.Mode()&os.ModeSymlink == 0 ||
+		text(t, root, "real/a.html") != "new" {
 		t.Error("the link was replaced, or its page not changed")
 	}
 }
@@ -309,7 +319,8 @@ func TestManyAtOnce(t *testing.T) {
 	var wg sync.WaitGroup
 	for i := range 200 {
 		wg.Go(func() {
-			if err := s.Write(paths.FoundInProject(fmt.Sprintf("d%d/f%d", i%7, i)), []byte(fmt.Sprint(i)), disk.Stamp{}); err != nil {
+			if err := s.Write(paths.FoundInProject(fmt.Sprintf("d%d/f%d", i%7, i)), []byte(fmt.Sprint(i)),
+				disk.Stamp{}); err != nil {
 				t.Error(err)
 			}
 		})
@@ -359,10 +370,12 @@ func TestRecoveryRollsForward(t *testing.T) {
 	os.WriteFile(filepath.Join(root, "a.html"), []byte("new"), 0o644)
 	os.WriteFile(filepath.Join(root, "b.html"), []byte("somebody's own"), 0o644)
 	said, err := finish(t, root)
-	if err != nil || len(said) != 2 || !strings.Contains(said[0], "now complete") || !strings.Contains(said[1], "b.html was changed") {
+	if err != nil || len(said) != 2 || !strings.Contains(said[0], "now complete") ||
+		!strings.Contains(said[1], "b.html was changed") {
 		t.Errorf("recovery said %q, %v", said, err)
 	}
-	for name, want := range map[string]string{"a.html": "new", "b.html": "somebody's own", "c.html": "old", "d.html": "new"} {
+	for name, want := range map[string]string{"a.html": "new", "b.html": "somebody's own", "c.html": "old",
+		"d.html": "new"} {
 		if got := text(t, root, name); got != want {
 			t.Errorf("%s is %q, want %q", name, got, want)
 		}
@@ -453,8 +466,12 @@ func TestRolledBack(t *testing.T) {
 		t.Skip("making links needs rights there")
 	}
 	for name, meddle := range map[string]func(root string){
-		"a file appears":    func(root string) { os.WriteFile(filepath.Join(root, "js/new.js"), []byte("theirs"), 0o644) },
-		"a page is edited":  func(root string) { os.WriteFile(filepath.Join(root, "z.html"), []byte("theirs!"), 0o644) },
+		"a file appears": func(root string) {
+			os.WriteFile(filepath.Join(root, "js/new.js"), []byte("theirs"), 0o644)
+		},
+		"a page is edited": func(root string) {
+			os.WriteFile(filepath.Join(root, "z.html"), []byte("theirs!"), 0o644)
+		},
 		"a page is removed": func(root string) { os.Remove(filepath.Join(root, "z.html")) },
 		"a folder is exchanged": func(root string) {
 			os.Rename(filepath.Join(root, "js"), filepath.Join(root, "was"))
@@ -499,9 +516,10 @@ func TestForeignJournals(t *testing.T) {
 	}
 	for name, journal := range map[string]string{
 		"of an older format": `{"format": 1, "title": "x", "entries": [{"path": "a.html", "draft": "000001"}]}`,
-		"without proof":      `{"format": 2, "proof": "", "change": {"title": "x", "entries": [{"path": "a.html", "draft": "000001"}]}}`,
-		"altered":            strings.Replace(string(genuine), "a.html", "b.html", 1),
-		"no JSON":            "{", "empty": "", "null": "null",
+		"without proof": `{"format": 2, "proof": "", "change": {"title": "x", "entries": [{"path": "a.html", ` +
+			`"draft": "000001"}]}}`,
+		"altered": strings.Replace(string(genuine), "a.html", "b.html", 1),
+		"no JSON": "{", "empty": "", "null": "null",
 	} {
 		for _, state := range []string{going, done} {
 			root := project(t, map[string]string{"a.html": "old", "b.html": "old"})
@@ -517,7 +535,8 @@ func TestForeignJournals(t *testing.T) {
 				if _, err := finish(t, root); err == nil || !strings.Contains(err.Error(), "you did not write it") {
 					t.Errorf("%s: %v", name, err)
 				}
-				if list, err := Abandon(context.Background(), on(t, root), Options{Key: testKey}); err != nil || len(list) != 1 || list[0].Kept == "" {
+				if list, err := Abandon(context.Background(), on(t, root), Options{Key: testKey}); err != nil ||
+					len(list) != 1 || list[0].Kept == "" {
 					t.Errorf("%s: abandoning it: %+v, %v", name, list, err)
 				}
 				begin(t, root, "after", Options{})
@@ -528,7 +547,8 @@ func TestForeignJournals(t *testing.T) {
 		}
 	}
 	// A journal that is the user's own must speak of the project alone, too.
-	for _, bad := range []journal{{Entries: []Entry{{Path: "../x", Staged: "1"}}}, {Entries: []Entry{{Path: ".git/config", Staged: "1"}}}, {Entries: []Entry{{Path: "a", Staged: "../1"}}},
+	for _, bad := range []journal{{Entries: []Entry{{Path: "../x", Staged: "1"}}},
+		{Entries: []Entry{{Path: ".git/config", Staged: "1"}}}, {Entries: []Entry{{Path: "a", Staged: "../1"}}},
 		{Folders: []string{".."}}, {Undoes: "../.."}} {
 		b, err := bad.text(testKey)
 		if err != nil {

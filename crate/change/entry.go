@@ -55,18 +55,22 @@ func (s *Set) entry(name paths.InProject, seen disk.Stamp) (Entry, error) {
 		info, err = s.lookAt(e.Path)
 	}
 	if paths.Reserved(e.Path) {
-		return Entry{}, problem.Refuse(problem.FileInTheWay, "choose another folder", "%s lies in a folder of version control or of merry itself, where merry writes nothing", e.Path)
+		return Entry{}, problem.Refuse(problem.FileInTheWay, "choose another folder", "%s lies in a folder of version "+
+			"control or of merry itself, where merry writes nothing", e.Path)
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && seen == disk.Stamp{}:
 	case err != nil:
 		return Entry{}, err
 	case info.IsDir():
-		return Entry{}, problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name", "%s is a folder", name)
+		return Entry{}, problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name",
+			"%s is a folder", name)
 	case disk.StampOf(info) != seen:
-		return Entry{}, problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime", name)
+		return Entry{}, problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime",
+			name)
 	case info.Mode().Perm()&0o200 == 0:
-		return Entry{}, problem.Refuse(problem.NoPermission, "make it writable, then the same command again", "%s is read-only", name)
+		return Entry{}, problem.Refuse(problem.NoPermission, "make it writable, then the same command again",
+			"%s is read-only", name)
 	default:
 		e.Mode = info.Mode().Perm()
 	}
@@ -82,7 +86,8 @@ func (s *Set) claim(name string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.paths[name] {
-		return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be changed twice in one change", name)
+		return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be changed twice in "+
+			"one change", name)
 	}
 	if err := s.roomFor(name); err != nil {
 		return err
@@ -91,8 +96,8 @@ func (s *Set) claim(name string) error {
 	return nil
 }
 
-// enter enters a folder to look at files, each once as long as they are few. The caller leaves it. The change itself enters every
-// folder again.
+// enter enters a folder to look at files, each once as long as they are few. The caller leaves it. The change itself
+// enters every folder again.
 func (s *Set) enter(dir string) (p *disk.Entry, leave func(), err error) {
 	s.mu.Lock()
 	p = s.open[dir]
@@ -160,13 +165,14 @@ func (s *Set) insideOf(dir string) (string, error) {
 
 func linked(name paths.InProject, err error) error {
 	if errors.Is(err, fs.ErrNotExist) {
-		return problem.Refuse(problem.FileInTheWay, "replace the link by a file, or change the file that it leads to", "%s is a link that leads nowhere: %w", name, err)
+		return problem.Refuse(problem.FileInTheWay, "replace the link by a file, or change the file that it leads to",
+			"%s is a link that leads nowhere: %w", name, err)
 	}
 	return err
 }
 
-// roomFor refuses a file whose folder, or what would be below it, another file of the set has as its name. The caller holds
-// mu.
+// roomFor refuses a file whose folder, or what would be below it, another file of the set has as its name. The caller
+// holds mu.
 func (s *Set) roomFor(name string) error {
 	clash := ""
 	if s.above[name] {
@@ -181,11 +187,12 @@ func (s *Set) roomFor(name string) error {
 	if clash == "" {
 		return nil
 	}
-	return problem.Refuse(problem.FileInTheWay, "give one of the two another name", "%s would be both a file and a folder", clash)
+	return problem.Refuse(problem.FileInTheWay, "give one of the two another name",
+		"%s would be both a file and a folder", clash)
 }
 
-// folderTakes checks that a folder, or the nearest one above that is there, is in the project and can be written to, and
-// that a file in it can be.
+// folderTakes checks that a folder, or the nearest one above that is there, is in the project and can be written to,
+// and that a file in it can be.
 func (s *Set) folderTakes(dir, base string) error {
 	s.mu.Lock()
 	err := s.checked[dir]
@@ -209,7 +216,8 @@ func (s *Set) folderTakes(dir, base string) error {
 	}
 	defer leave()
 	if info, ierr := p.Info(); ierr == nil && info.Mode().Perm()&0o200 == 0 {
-		return problem.Refuse(problem.NoPermission, "make it writable, then the same command again", "the folder %s is read-only", dir)
+		return problem.Refuse(problem.NoPermission, "make it writable, then the same command again",
+			"the folder %s is read-only", dir)
 	}
 	return p.MayChange(base)
 }

@@ -87,7 +87,8 @@ func readJournal(on *disk.Folder, set string, key Key) (*journal, error) {
 		return nil, errForeign
 	}
 	if s.Format > journalFormat {
-		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, and this program knows %d", changes+"/"+set, s.Format, journalFormat)
+		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, and "+
+			"this program knows %d", changes+"/"+set, s.Format, journalFormat)
 	}
 	k, err := key()
 	if err != nil {
@@ -121,8 +122,8 @@ func (j *journal) local() bool {
 	return digits(j.Undoes) && digits(j.Again)
 }
 
-// empties notes the folders that removing files may leave empty: they go with their last file. What undoing leaves empty is
-// known by what the change had made.
+// empties notes the folders that removing files may leave empty: they go with their last file. What undoing leaves
+// empty is known by what the change had made.
 func (j *journal) empties() {
 	if j.Undoes != "" {
 		return

@@ -56,7 +56,8 @@ func KeyIn(folder paths.OnDisk) Key {
 func readKey(name string) ([]byte, error) {
 	b, err := disk.ReadOwn(name)
 	if err == nil && b != nil && len(b) != keySize {
-		err = problem.Refuse(problem.SettingsBad, "remove it; merry makes a new key, and earlier changes can't be undone then", "%s is damaged", name)
+		err = problem.Refuse(problem.SettingsBad, "remove it; merry makes a new key, and earlier changes can't be "+
+			"undone then", "%s is damaged", name)
 	}
 	return b, err
 }

@@ -32,9 +32,11 @@ func lockProject(ctx context.Context, on *disk.Folder, tell func(string)) (*floc
 		case ok:
 			return l, nil
 		case err != nil:
-			return nil, problem.Fault(problem.Locked, "check that "+name+" is a plain file that you can write to", "can't lock the project: %w", err)
+			return nil, problem.Fault(problem.Locked, "check that "+name+" is a plain file that you can write to",
+				"can't lock the project: %w", err)
 		case waited > patience:
-			return nil, problem.Refuse(problem.Locked, "wait for it to end, then the same command again", "another command has been changing this project for %d seconds", int(patience.Seconds()))
+			return nil, problem.Refuse(problem.Locked, "wait for it to end, then the same command again",
+				"another command has been changing this project for %d seconds", int(patience.Seconds()))
 		case waited > moment && !told && tell != nil:
 			tell("another command is changing this project; waiting for it to end")
 			told = true
@@ -55,7 +57,8 @@ func OwnFolder(on *disk.Folder) error {
 	}
 	defer top.Close()
 	if err := top.MakeFolder(Folder); err != nil {
-		return problem.Fault(problem.Locked, "check that "+string(on.Path())+" can be written to", "can't lock the project: %w", err)
+		return problem.Fault(problem.Locked, "check that "+string(on.Path())+" can be written to",
+			"can't lock the project: %w", err)
 	}
 	own, err := on.Enter(Folder)
 	if err != nil {
@@ -72,7 +75,8 @@ func OwnFolder(on *disk.Folder) error {
 	return nil
 }
 
-// layBeside puts files of the program's own beside the changes, where they are not there as they should be. Without them nothing is wrong.
+// layBeside puts files of the program's own beside the changes, where they are not there as they should be. Without
+// them nothing is wrong.
 func layBeside(on *disk.Folder, files map[string][]byte) {
 	own, err := on.Enter(Folder)
 	if err != nil {

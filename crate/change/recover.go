@@ -13,11 +13,12 @@ import (
 
 func foreign(set string) error {
 	return problem.Refuse(problem.NotYours, "merry undo --abandon  # puts it aside and touches no file of the project",
-		"%s/%s asks merry to complete a change, but you did not write it on this machine, so merry ignores it", changes, set)
+		"%s/%s asks merry to complete a change, but you did not write it on this machine, so merry ignores it", changes,
+		set)
 }
 
-// recoverLocked clears away what a stop left before a change began, and finishes what a stop interrupted. It returns what
-// it corrected, one line each.
+// recoverLocked clears away what a stop left before a change began, and finishes what a stop interrupted. It returns
+// what it corrected, one line each.
 func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 	all, err := on.Enter(changes)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -37,7 +38,8 @@ func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 				return said, err
 			}
 			if state == drafted {
-				said = append(said, "a command was interrupted before its change began; its temporary files were removed, and no file of yours was touched")
+				said = append(said, "a command was interrupted before its change began; its temporary files were "+
+					"removed, and no file of yours was touched")
 			}
 		}
 	}
@@ -57,10 +59,12 @@ func recoverLocked(on *disk.Folder, key Key) (said []string, err error) {
 		left, err := c.finish()
 		c.close()
 		if err != nil {
-			return said, problem.Fault(problem.Unfinished, "correct that, then: merry undo --finish; or: merry undo --abandon  # reverts the change",
+			return said, problem.Fault(problem.Unfinished, "correct that, then: merry undo --finish; or: merry undo "+
+				"--abandon  # reverts the change",
 				"a command was interrupted during its change (%s), which can't be completed: %w", j.Title, err)
 		}
-		said = append(said, fmt.Sprintf("a command was interrupted during its change (%s); the change is now complete", j.Title))
+		said = append(said, fmt.Sprintf("a command was interrupted during its change (%s); the change is now complete",
+			j.Title))
 		for _, name := range left {
 			said = append(said, name+" was changed by another program after the interruption, and was left as it is")
 		}
@@ -116,7 +120,9 @@ func View(ctx context.Context, on *disk.Folder, key Key, tell func(string)) (*di
 			view[e.Path] = changes + "/" + unfinished[0] + "/" + e.Staged
 		}
 	}
-	return on.Through(view), fmt.Sprintf("a command was interrupted during its change (%s); this answer shows the project as if it were complete. The next command that changes something completes it, as does merry undo --finish", j.Title), nil
+	return on.Through(view), fmt.Sprintf("a command was interrupted during its change (%s); this answer shows the "+
+		"project as if it were complete. The next command that changes something completes it, as does merry "+
+		"undo --finish", j.Title), nil
 }
 
 // An Ending is the result of completing or reverting an interrupted change.

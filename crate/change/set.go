@@ -39,8 +39,8 @@ const again = "the same command again"
 type Options struct {
 	// Dry makes a set that writes nothing at all and keeps the diffs instead.
 	Dry bool
-	// Keep, where set, is given the content of each file that a dry set would write, in the place of its diff. It may be called from several
-	// goroutines.
+	// Keep, where set, is given the content of each file that a dry set would write, in the place of its diff. It may
+	// be called from several goroutines.
 	Keep func(name string, content []byte)
 	// Key returns the user's own key on this machine, which proves that a journal is the user's.
 	Key Key
@@ -75,7 +75,8 @@ type Set struct {
 // command to end, and completes an interrupted change. What is read from now on stays true until Close, which must be
 // called. A dry set takes no lock.
 func Begin(ctx context.Context, on *disk.Folder, title string, opt Options) (*Set, error) {
-	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{}, checked: map[string]error{},
+	s := &Set{on: on, opt: opt, journal: journal{Title: title}, paths: map[string]bool{}, above: map[string]bool{},
+		checked:  map[string]error{},
 		straight: map[string]string{}, open: map[string]*disk.Entry{}}
 	if opt.Dry {
 		return s, nil
@@ -271,8 +272,8 @@ func (s *Set) makeFolder() error {
 	return err
 }
 
-// Commit makes the plan durable and carries it out. A context that is cancelled before the commit point leaves everything
-// as it was. After an error nothing has changed, unless the error says that the change is unfinished.
+// Commit makes the plan durable and carries it out. A context that is cancelled before the commit point leaves
+// everything as it was. After an error nothing has changed, unless the error says that the change is unfinished.
 func (s *Set) Commit(ctx context.Context) error {
 	if err := ctx.Err(); err != nil || s.opt.Dry || s.Empty() && s.journal.Undoes == "" && s.journal.Again == "" {
 		return err
@@ -339,5 +340,6 @@ func (s *Set) unchanged(e Entry) error {
 }
 
 func inTheMeantime(name string) error {
-	return problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime, so nothing was done", name)
+	return problem.Refuse(problem.FileChanged, again, "%s was changed by another program in the meantime, so "+
+		"nothing was done", name)
 }

@@ -46,7 +46,8 @@ func listed(on *disk.Folder, key Key, state string) ([]Done, error) {
 		if err != nil {
 			return nil, err
 		}
-		d := Done{ID: strings.TrimSuffix(set, state), Title: strings.TrimPrefix(j.Title, undoing), When: j.When, Files: []string{}, Undone: state == undone, Entries: j.Entries}
+		d := Done{ID: strings.TrimSuffix(set, state), Title: strings.TrimPrefix(j.Title, undoing), When: j.When,
+			Files: []string{}, Undone: state == undone, Entries: j.Entries}
 		for _, e := range j.Entries {
 			d.Files = append(d.Files, e.Path)
 		}
@@ -155,7 +156,8 @@ func (s *Set) revert(e Entry, kept *disk.Entry, stamp disk.Stamp) error {
 	}
 	b, _, err := kept.Read(e.Staged, disk.MaxFile)
 	if err != nil {
-		return problem.Refuse(problem.NothingThere, "revert the change by hand", "the files that undo needs are missing: %w", err)
+		return problem.Refuse(problem.NothingThere, "revert the change by hand", "the files that undo needs are "+
+			"missing: %w", err)
 	}
 	return s.write(e.at, b, stamp, e.Mode)
 }

@@ -1,7 +1,7 @@
 package check
 
-// Newer are the findings that were not there before, and how many of those that were are not there any more. Findings are the same where name,
-// file and message are: lines move.
+// Newer are the findings that were not there before, and how many of those that were are not there any more. Findings
+// are the same where name, file and message are: lines move.
 func Newer(before, now []Finding) (list []Finding, mended int) {
 	type key struct{ name, file, message string }
 	had := map[key]int{}

@@ -43,7 +43,8 @@ type Finding struct {
 // Sort orders findings by file, place and name.
 func Sort(list []Finding) {
 	slices.SortFunc(list, func(a, b Finding) int {
-		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Message, b.Message))
+		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column),
+			cmp.Compare(a.Name, b.Name), cmp.Compare(a.Message, b.Message))
 	})
 }
 

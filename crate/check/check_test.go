@@ -18,7 +18,8 @@ type crateOf struct {
 	newest  int
 }
 
-var siteFiles = map[string]string{"js/oarlock.js": "oarlock", "js/brinework.js": "brinework", "css/brinework.css": "brinework", "js/club.js": "", "css/club.css": "", "js/Mixed.js": ""}
+var siteFiles = map[string]string{"js/oarlock.js": "oarlock", "js/brinework.js": "brinework",
+	"css/brinework.css": "brinework", "js/club.js": "", "css/club.css": "", "js/Mixed.js": ""}
 
 func (crateOf) Has(path string) bool { _, ok := siteFiles[path]; return ok }
 
@@ -87,7 +88,8 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 	}
 	for i := range pg.Includes {
 		raw, in := &pg.Includes[i], &p.Includes[i]
-		it := order.Item{Name: in.Path + in.URL, Library: in.Library, Phase: order.Phase(raw.When), Style: raw.Kind == page.Stylesheet, Inline: raw.Kind == page.InlineScript,
+		it := order.Item{Name: in.Path + in.URL, Library: in.Library, Phase: order.Phase(raw.When),
+			Style: raw.Kind == page.Stylesheet, Inline: raw.Kind == page.InlineScript,
 			Inert: raw.Inert != "" || raw.Kind == page.Hint || raw.Kind == page.Other}
 		if it.Library == "oarlock" {
 			it.Defines = order.NamesOf("Oarlock")
@@ -133,29 +135,43 @@ func TestOnPage(t *testing.T) {
 		{"read and not there", top + "<script>Oarlock CLUB Nobody</script>", "need-absent need-absent need-absent"},
 		{"not confirmed", top + "<script>Dream</script>", ""},
 		{"the id of an element", top + "<p id=Nobody><script>Nobody</script>", ""},
-		{"an id in an address names no element", top + "<a href=?id=Nobody>x</a><script>Nobody</script>", "need-absent"},
-		{"anything may come from elsewhere", top + "<script src=https://else.example/x-1.2.js integrity=" + wrong + " crossorigin></script><script>Nobody</script>", ""},
+		{"an id in an address names no element", top + "<a href=?id=Nobody>x</a><script>Nobody</script>",
+			"need-absent"},
+		{"anything may come from elsewhere", top + "<script src=https://else.example/x-1.2.js integrity=" + wrong +
+			" crossorigin></script><script>Nobody</script>", ""},
 		{"a race", top + "<script async src=js/oarlock.js></script><script>Oarlock</script>", "need-race"},
 		{"a race of the other", top + oarlock + "<script async src=js/brinework.js></script>", ""},
-		{"deferred and inline", top + "<script defer src=js/oarlock.js></script><script>Oarlock</script>", "need-later"},
+		{"deferred and inline", top + "<script defer src=js/oarlock.js></script><script>Oarlock</script>",
+			"need-later"},
 		{"a picture without TLS", top + "<img src='http://else.example/x.png'>", "mixed-content"},
 		{"a stylesheet alone needs its script's need too", top + style, "need-absent"},
 		{"own style first", top + own + style + oarlock + brine, "own-style-first"},
-		{"no doctype", "<meta charset=utf-8><meta name=viewport content=x><html>" + style + oarlock + brine, "no-doctype"},
+		{"no doctype", "<meta charset=utf-8><meta name=viewport content=x><html>" + style + oarlock + brine,
+			"no-doctype"},
 		{"no charset", "<!doctype html>" + oarlock, "no-charset"},
 		{"no viewport", "<!doctype html><meta charset=utf-8>" + oarlock + brine, "no-viewport"},
 		{"a fragment has its head elsewhere", oarlock + brine, ""},
 		{"link without integrity", top + "<script src=" + harbour + "js/oarlock.js></script>", "link-unsealed"},
-		{"link with other integrity", top + "<script integrity=" + wrong + " crossorigin src=" + harbour + "js/oarlock.js></script>", "link-stale"},
-		{"link without crossorigin", top + "<script integrity=" + right + " src=" + harbour + "js/oarlock.js></script>", "link-no-crossorigin"},
-		{"several hashes, the strongest one right", top + "<script integrity='sha256-" + right[7:] + " " + right + "' crossorigin src=" + harbour + "js/oarlock.js></script>", ""},
-		{"no hash in it", top + "<script integrity=nonsense crossorigin src=" + harbour + "js/oarlock.js></script>", "link-unsealed"},
-		{"a link made local by hand", top + "<script integrity=" + wrong + " crossorigin src=js/oarlock.js></script>", "link-stale"},
-		{"a local file with its hash", top + "<script integrity=" + right + " src=js/oarlock.js></script>", "local-integrity"},
-		{"sound link", top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>" + brine, ""},
-		{"plain link without version", top + "<script integrity=" + wrong + " crossorigin src=http://else.example/x.js></script>", "link-plain link-unversioned"},
-		{"unknown link with version", top + "<script integrity=" + wrong + " crossorigin src=https://else.example/x-1.2.js></script>", ""},
-		{"linked twice", top + strings.Repeat("<script integrity="+wrong+" crossorigin src=https://else.example/x-1.2.js></script>", 2), "included-twice"},
+		{"link with other integrity", top + "<script integrity=" + wrong + " crossorigin src=" + harbour +
+			"js/oarlock.js></script>", "link-stale"},
+		{"link without crossorigin", top + "<script integrity=" + right + " src=" + harbour + "js/oarlock.js></script>",
+			"link-no-crossorigin"},
+		{"several hashes, the strongest one right", top + "<script integrity='sha256-" + right[7:] + " " + right +
+			"' crossorigin src=" + harbour + "js/oarlock.js></script>", ""},
+		{"no hash in it", top + "<script integrity=nonsense crossorigin src=" + harbour + "js/oarlock.js></script>",
+			"link-unsealed"},
+		{"a link made local by hand", top + "<script integrity=" + wrong + " crossorigin src=js/oarlock.js></script>",
+			"link-stale"},
+		{"a local file with its hash", top + "<script integrity=" + right + " src=js/oarlock.js></script>",
+			"local-integrity"},
+		{"sound link", top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>" +
+			brine, ""},
+		{"plain link without version", top + "<script integrity=" + wrong +
+			" crossorigin src=http://else.example/x.js></script>", "link-plain link-unversioned"},
+		{"unknown link with version", top + "<script integrity=" + wrong +
+			" crossorigin src=https://else.example/x-1.2.js></script>", ""},
+		{"linked twice", top + strings.Repeat("<script integrity="+wrong+" crossorigin src=https://else.example/"+
+			"x-1.2.js></script>", 2), "included-twice"},
 	}
 	for _, tt := range tests {
 		var got []string
@@ -179,7 +195,8 @@ func TestForms(t *testing.T) {
 		{"export const a = 1;", plain, "module-as-classic"},
 		{"export const a = 1;", module, ""},
 		{"window.a = 1;", module, "classic-as-module"},
-		{"(function (r, f) { typeof define === 'function' && define.amd ? define(f) : r.x = f() })(this, function () { return 1 })", module, "classic-as-module"},
+		{"(function (r, f) { typeof define === 'function' && define.amd ? define(f) : r.x = f() })(this, function () " +
+			"{ return 1 })", module, "classic-as-module"},
 		{"module.exports = require('x');", plain, "wrong-build"},
 		{"define(['x'], function () {});", plain, "wrong-build"},
 		{"define(['x'], function () {});", "<script>define = 1</script>" + plain, ""},
@@ -190,7 +207,8 @@ func TestForms(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		p := &Page{Page: pg, File: "page.html", Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item, len(pg.Includes))}
+		p := &Page{Page: pg, File: "page.html", Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item,
+			len(pg.Includes))}
 		for i := range pg.Includes {
 			switch pg.Includes[i].Kind {
 			case page.Script:
@@ -232,7 +250,8 @@ func TestEveryFindingIsExplained(t *testing.T) {
 }
 
 func TestProfile(t *testing.T) {
-	live, desk := &Profile{Name: "live", Serve: "cdn", Build: "minified"}, &Profile{Name: "desk", Serve: "local", Build: "readable"}
+	live, desk := &Profile{Name: "live", Serve: "cdn", Build: "minified"}, &Profile{Name: "desk", Serve: "local",
+		Build: "readable"}
 	link := top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>"
 	for _, tt := range []struct {
 		name, page string
@@ -249,7 +268,8 @@ func TestProfile(t *testing.T) {
 		switch {
 		case tt.want == "" && len(list) > 0:
 			t.Errorf("%s: %+v", tt.name, list)
-		case tt.want != "" && (len(list) != 1 || list[0].Name != NotAsProfile || !strings.Contains(list[0].Message, tt.want)):
+		case tt.want != "" && (len(list) != 1 || list[0].Name != NotAsProfile ||
+			!strings.Contains(list[0].Message, tt.want)):
 			t.Errorf("%s: %+v", tt.name, list)
 		}
 	}
@@ -269,7 +289,8 @@ func TestDeskOnly(t *testing.T) {
 		p.Includes[len(p.Includes)-1] = Include{Path: "js/oarlock.js", Library: "oarlock", Loads: true, DevOnly: true}
 		k := &pageCheck{p: p, c: crateOf{profile: &Profile{Name: tt.profile}}}
 		k.profile()
-		if got := len(k.found) == 1 && k.found[0].Name == DevOnlyShipped && k.found[0].Severity == Error; got != tt.want {
+		if got := len(k.found) == 1 && k.found[0].Name == DevOnlyShipped &&
+			k.found[0].Severity == Error; got != tt.want {
 			t.Errorf("under %s: %+v", tt.profile, k.found)
 		}
 	}
@@ -304,13 +325,15 @@ func TestFallbackOfAProfile(t *testing.T) {
 		has, can bool
 		want     int
 	}{{true, true, 0}, {false, true, 1}, {false, false, 0}} {
-		pg, err := page.Read([]byte(top + "<script integrity=" + right + " crossorigin src=" + harbour + "js/oarlock.js></script>"))
+		pg, err := page.Read([]byte(top + "<script integrity=" + right + " crossorigin src=" + harbour +
+			"js/oarlock.js></script>"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		p := &Page{Page: pg, Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item, len(pg.Includes))}
 		last := len(pg.Includes) - 1
-		p.Includes[last] = Include{URL: harbour + "js/oarlock.js", Library: "oarlock", Integrity: right, Loads: true, Fallback: tt.has, CanFallBack: tt.can}
+		p.Includes[last] = Include{URL: harbour + "js/oarlock.js", Library: "oarlock", Integrity: right, Loads: true,
+			Fallback: tt.has, CanFallBack: tt.can}
 		if list := OnPage(p, crateOf{profile: live}); len(list) != tt.want {
 			t.Errorf("%+v: %+v", tt, list)
 		}
@@ -318,7 +341,9 @@ func TestFallbackOfAProfile(t *testing.T) {
 }
 
 func TestSort(t *testing.T) {
-	list := []Finding{{Name: "b", File: "b.html", Line: 1}, {Name: "z", File: "a.html", Line: 9}, {Name: "a", File: "a.html", Line: 9}, {Name: "x", File: "a.html", Line: 2, Column: 5}, {Name: "y", File: "a.html", Line: 2, Column: 1}}
+	list := []Finding{{Name: "b", File: "b.html", Line: 1}, {Name: "z", File: "a.html", Line: 9},
+		{Name: "a", File: "a.html", Line: 9}, {Name: "x", File: "a.html", Line: 2, Column: 5},
+		{Name: "y", File: "a.html", Line: 2, Column: 1}}
 	Sort(list)
 	var got string
 	for _, f := range list {
@@ -332,12 +357,15 @@ func TestSort(t *testing.T) {
 // TestCauses: what several places have in common is reported once, with what to type for all of their pages.
 func TestCauses(t *testing.T) {
 	list := Causes([]Finding{
-		{Name: NeedLater, Severity: Error, File: "a.html", Line: 3, Column: 1, Message: "m", Next: "merry order a.html --fix"},
+		{Name: NeedLater, Severity: Error, File: "a.html", Line: 3, Column: 1, Message: "m",
+			Next: "merry order a.html --fix"},
 		{Name: FileMissing, Severity: Error, File: "a.html", Line: 9, Column: 2, Message: "gone", Next: "put it there"},
-		{Name: NeedLater, Severity: Error, File: "b.html", Line: 4, Column: 1, Message: "m", Next: "merry order b.html --fix"},
+		{Name: NeedLater, Severity: Error, File: "b.html", Line: 4, Column: 1, Message: "m",
+			Next: "merry order b.html --fix"},
 		{Name: NeedLater, Severity: Warning, File: "b.html", Line: 5, Column: 1, Message: "m"},
 	})
-	if len(list) != 3 || len(list[0].Places) != 1 || list[0].Places[0] != "b.html:4:1" || list[0].Next != "merry order a.html b.html --fix" || list[1].Next != "put it there" {
+	if len(list) != 3 || len(list[0].Places) != 1 || list[0].Places[0] != "b.html:4:1" ||
+		list[0].Next != "merry order a.html b.html --fix" || list[1].Next != "put it there" {
 		t.Errorf("the causes are %+v", list)
 	}
 	if next := forAll("merry switch x --cdn --page a.html", []string{"a.html", "b.html"}); next != "merry switch x --cdn --page a.html,b.html" {
@@ -356,7 +384,8 @@ func TestChanges(t *testing.T) {
 	if came, went := Changes(of(1, 2), of(3)); len(came) != 0 || len(went) != 1 {
 		t.Errorf("%v came, %v went", came, went)
 	}
-	if came, went := Changes(of(1), append(of(1, 2), Finding{Name: NeedLater, File: "b.html"})); len(came) != 2 || len(went) != 0 {
+	if came, went := Changes(of(1), append(of(1, 2), Finding{Name: NeedLater, File: "b.html"})); len(came) != 2 ||
+		len(went) != 0 {
 		t.Errorf("%v came, %v went", came, went)
 	}
 }

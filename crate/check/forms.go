@@ -24,21 +24,30 @@ func (k *pageCheck) forms() {
 		name := cmp.Or(in.Path, in.URL, "this script")
 		switch {
 		case r.Form == script.Broken:
-			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.SyntaxError, r.SyntaxErrorLine),
-				"a browser runs nothing of it", "correct it; for a library: merry refill --overwrite  # restores the sealed bytes")
+			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.SyntaxError,
+				r.SyntaxErrorLine),
+				"a browser runs nothing of it", "correct it; for a library: merry refill --overwrite  # restores the "+
+					"sealed bytes")
 		case r.Form == script.Module && !raw.Module:
 			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module in a plain script tag", name),
-				"import and export are syntax errors there, so none of it will run", `write type="module" on the tag, or take another build: merry peek lists them`)
-		case raw.Module && r.Form == script.Universal, raw.Module && r.Form == script.Classic && len(r.Defines) > 0 && raw.Kind == page.Script:
+				"import and export are syntax errors there, so none of it will run", `write type="module" on the tag, `+
+					`or take another build: merry peek lists them`)
+		case raw.Module && r.Form == script.Universal, raw.Module && r.Form == script.Classic && len(r.Defines) > 0 &&
+			raw.Kind == page.Script:
 			k.add(ClassicAsModule, Warning, raw.Start, fmt.Sprintf("%s is a plain script in a module tag", name),
-				"top-level names of a module stay inside, so other scripts will not find what it defines", `remove type="module" from the tag`)
+				"top-level names of a module stay inside, so other scripts will not find what it defines",
+				`remove type="module" from the tag`)
 		case r.Form == script.Server || r.Form == script.AMD && !k.loader(i):
-			k.add(WrongBuild, Error, raw.Start, fmt.Sprintf("%s is %s build, which a plain script tag can't load", name, map[script.Form]string{script.Server: "a server-side", script.AMD: "an AMD"}[r.Form]),
-				"it uses require, module or define, which a browser does not have", "take another build: merry peek lists them")
+			k.add(WrongBuild, Error, raw.Start, fmt.Sprintf("%s is %s build, which a plain script tag can't load", name,
+				map[script.Form]string{script.Server: "a server-side", script.AMD: "an AMD"}[r.Form]),
+				"it uses require, module or define, which a browser does not have", "take another build: merry peek "+
+					"lists them")
 		}
 		if newest > 0 && r.Syntax > newest && r.Form != script.Broken {
-			k.add(SyntaxNewer, Error, raw.Start, fmt.Sprintf("%s uses syntax of ECMAScript %d; the packing list's browsers support %d", name, r.Syntax, newest),
-				"an older browser stops at the first syntax that it does not know, and runs nothing of the file", "take an older version or another build: merry peek shows the syntax of each")
+			k.add(SyntaxNewer, Error, raw.Start, fmt.Sprintf("%s uses syntax of ECMAScript %d; the packing list's "+
+				"browsers support %d", name, r.Syntax, newest),
+				"an older browser stops at the first syntax that it does not know, and runs nothing of the file",
+				"take an older version or another build: merry peek shows the syntax of each")
 		}
 	}
 }
@@ -46,11 +55,14 @@ func (k *pageCheck) forms() {
 // mostLacks is how many features one finding names.
 const mostLacks = 4
 
-// features finds what scripts call and stylesheets say that browsers of the packing list lack, less what a script before gives.
+// features finds what scripts call and stylesheets say that browsers of the packing list lack, less what a script
+// before gives.
 func (k *pageCheck) features() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
-		list := slices.DeleteFunc(slices.Clone(in.Features), func(l MissingFeature) bool { return k.defined(i, l.Feature) })
+		list := slices.DeleteFunc(slices.Clone(in.Features), func(l MissingFeature) bool {
+			return k.defined(i, l.Feature)
+		})
 		if raw.Inert != "" || len(list) == 0 {
 			continue
 		}
@@ -63,15 +75,18 @@ func (k *pageCheck) features() {
 			words = append(words, fmt.Sprintf("%s (%s)", l.Name, l.Where))
 		}
 		name := cmp.Or(in.Path, in.URL, "this "+raw.Kind.String())
-		why, next := "such a browser stops there with an error", "test for it first (typeof, in), load a polyfill before this script, or take a build for older browsers"
+		why, next := "such a browser stops there with an error",
+			"test for it first (typeof, in), load a polyfill before this script, or take a build for older browsers"
 		verb, lack := "uses", "lacks"
 		if strings.Contains(list[0].Who, ",") || strings.HasPrefix(list[0].Who, "browsers") {
 			lack = "lack"
 		}
 		if raw.Kind == page.Stylesheet || raw.Kind == page.InlineStyle {
-			why, next = "such a browser ignores the rule or the declaration", "write a fallback before it, or put it into @supports"
+			why, next = "such a browser ignores the rule or the declaration",
+				"write a fallback before it, or put it into @supports"
 		}
-		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s %s", name, verb, strings.Join(words, ", "), list[0].Who, lack), why, next)
+		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s %s", name, verb,
+			strings.Join(words, ", "), list[0].Who, lack), why, next)
 	}
 }
 
@@ -89,8 +104,10 @@ func (k *pageCheck) defined(i int, f *support.Feature) bool {
 		switch {
 		case k.p.Items[j].Defines.Has(f.Name), f.Kind == support.Global && gives(text, f.Name),
 			f.Kind == support.Method && bytes.Contains(text, []byte("prototype."+f.Name)),
-			f.Kind == support.Static && bytes.Contains(text, []byte(f.Name)) && bytes.Contains(text, []byte("!"+f.Name)),
-			member != "" && (bytes.Contains(text, []byte(`"`+member+`"`)) || bytes.Contains(text, []byte(`'`+member+`'`))) && bytes.Contains(text, []byte("defineProperty")):
+			f.Kind == support.Static && bytes.Contains(text, []byte(f.Name)) &&
+				bytes.Contains(text, []byte("!"+f.Name)),
+			member != "" && (bytes.Contains(text, []byte(`"`+member+`"`)) ||
+				bytes.Contains(text, []byte(`'`+member+`'`))) && bytes.Contains(text, []byte("defineProperty")):
 			return true
 		}
 	}
@@ -106,7 +123,8 @@ func gives(text []byte, name string) bool {
 				break
 			}
 			at += i + len(of+name)
-			if rest := bytes.TrimLeft(text[at:], " \t"); bytes.HasPrefix(rest, []byte("=")) && !bytes.HasPrefix(rest, []byte("==")) {
+			if rest := bytes.TrimLeft(text[at:], " \t"); bytes.HasPrefix(rest, []byte("=")) &&
+				!bytes.HasPrefix(rest, []byte("==")) {
 				return true
 			}
 		}
@@ -124,8 +142,8 @@ func (k *pageCheck) loader(i int) bool {
 	return false
 }
 
-// mayBeOne reports whether two scripts that are called alike may be one library: the banner of a plug-in may begin with the name of
-// its base, but the base is defined once.
+// mayBeOne reports whether two scripts that are called alike may be one library: the banner of a plug-in may begin with
+// the name of its base, but the base is defined once.
 func mayBeOne(a, b *script.Report) bool {
 	if a == nil || b == nil {
 		return true
@@ -151,9 +169,11 @@ func (k *pageCheck) versions() {
 			continue
 		}
 		if in.Library == "" && in.Version != "" {
-			message := fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name, in.Version)
+			message := fmt.Sprintf("%s looks like %s %s, which is not in the crate", cmp.Or(in.Path, in.URL), in.Name,
+				in.Version)
 			if in.Known != "" {
-				message = fmt.Sprintf("%s looks like %s %s, but this tag is not recorded; the crate has %s", cmp.Or(in.Path, in.URL), in.Name, in.Version, in.Known)
+				message = fmt.Sprintf("%s looks like %s %s, but this tag is not recorded; the crate has %s",
+					cmp.Or(in.Path, in.URL), in.Name, in.Version, in.Known)
 			}
 			k.add(Unrecorded, Note, raw.Start, message,
 				"merry can't report when its file changes, or what it needs", fmt.Sprintf("merry adopt %s", k.page()))
@@ -164,10 +184,14 @@ func (k *pageCheck) versions() {
 			first[key] = i
 			continue
 		}
-		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" && mayBeOne(other.Script, in.Script) {
+		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" &&
+			mayBeOne(other.Script, in.Script) {
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
-			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s in line %d", in.Name, in.Version, other.Version, line),
-				"the second one replaces the first, and everything that was added to it in between", fmt.Sprintf("remove one of the two tags, or merry omit %s --page %s", cmp.Or(in.Library, other.Library, in.Path), k.page()))
+			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s "+
+				"in line %d", in.Name, in.Version, other.Version, line),
+				"the second one replaces the first, and everything that was added to it in between",
+				fmt.Sprintf("remove one of the two tags, or merry omit %s --page %s", cmp.Or(in.Library, other.Library,
+					in.Path), k.page()))
 		}
 	}
 }
@@ -189,7 +213,8 @@ func (k *pageCheck) mixed() {
 			}
 			url, _, _ := strings.Cut(string(k.p.Bytes[at-7:min(len(k.p.Bytes), at+200)]), mark[4:5])
 			k.add(MixedContent, Warning, at-7, fmt.Sprintf("%s is fetched without TLS", url),
-				"a page served over https will not load it, or shows a warning", "write https://, or keep the file on the site")
+				"a page served over https will not load it, or shows a warning", "write https://, or keep the file "+
+					"on the site")
 		}
 	}
 }

@@ -38,10 +38,12 @@ func (k *pageCheck) links() {
 			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
 				"anyone who can change files on that server can change this page", next)
 		case in.Integrity != "" && stale(value, in.Integrity):
-			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the link to %s is not that of the sealed file", in.URL),
+			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the link to %s is not that of the "+
+				"sealed file", in.URL),
 				"a browser will refuse the file", next)
 		case !origin:
-			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity but no crossorigin", in.URL),
+			k.add(LinkNoOrigin, Error, raw.Start, fmt.Sprintf("the link to %s has an integrity but no crossorigin",
+				in.URL),
 				"a browser can't verify bytes of another host without crossorigin, so it blocks the file", next)
 		}
 	}
@@ -61,31 +63,40 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 			"anyone on the network can change it, and a page served over https will not load it", "write https://")
 	}
 	if strings.HasPrefix(raw.Ref, "//") {
-		k.add(LinkSchemeless, worse(Warning), at, fmt.Sprintf("%s has no scheme of its own, so it takes the page's", raw.Ref),
-			"over http anyone on the network can change it, and on a page opened from disk it leads nowhere", "write https:"+raw.Ref)
+		k.add(LinkSchemeless, worse(Warning), at, fmt.Sprintf("%s has no scheme of its own, so it takes the page's",
+			raw.Ref),
+			"over http anyone on the network can change it, and on a page opened from disk it leads nowhere",
+			"write https:"+raw.Ref)
 	}
 	if key := cdn.Tracking(in.URL); key != "" {
 		k.add(LinkTracking, worse(Warning), at, fmt.Sprintf("the link to %s has tracking parameters: %s", in.URL, key),
-			"the host learns which campaign the visitor came from, and caches keep a copy for each", "take "+key+" out of the address")
+			"the host learns which campaign the visitor came from, and caches keep a copy for each",
+			"take "+key+" out of the address")
 	}
 	if in.Loose {
-		k.add(LinkUnversioned, worse(Note), at, fmt.Sprintf("%s is a link without a version, for development only", in.Library),
-			"its bytes can change at any time, so it can't be sealed and must not ship", fmt.Sprintf("merry omit %s --page %s  # before the page ships", in.Library, k.page()))
+		k.add(LinkUnversioned, worse(Note), at, fmt.Sprintf("%s is a link without a version, for development only",
+			in.Library),
+			"its bytes can change at any time, so it can't be sealed and must not ship",
+			fmt.Sprintf("merry omit %s --page %s  # before the page ships", in.Library, k.page()))
 		return
 	}
 	if branch := cdn.Branch(in.URL); branch != "" {
 		severity, why := worse(Warning), "each release changes its bytes, so no integrity can be recorded"
 		if hashed {
-			severity, why = Error, "the next release has bytes other than its integrity, so browsers will block the file"
+			severity, why = Error,
+				"the next release has bytes other than its integrity, so browsers will block the file"
 		}
 		next := "link to one version, or take the library and link to that"
 		if in.Sealed != "" {
-			next = fmt.Sprintf("merry switch %s --cdn --page %s  # writes %s", in.Library, k.page(), cdn.Exact(in.URL, in.Sealed))
+			next = fmt.Sprintf("merry switch %s --cdn --page %s  # writes %s", in.Library, k.page(),
+				cdn.Exact(in.URL, in.Sealed))
 		}
-		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names the branch %s instead of a version", in.URL, branch), why, next)
+		k.add(LinkBranch, severity, at, fmt.Sprintf("the link to %s names the branch %s instead of a version", in.URL,
+			branch), why, next)
 	} else if in.Library == "" && !versioned().MatchString(in.URL) {
 		k.add(LinkUnversioned, worse(Warning), at, fmt.Sprintf("the link to %s has no version", in.URL),
-			"its bytes change whenever its makers publish, so no integrity can be recorded", "link to one version, or take the library and link to that")
+			"its bytes change whenever its makers publish, so no integrity can be recorded",
+			"link to one version, or take the library and link to that")
 	}
 }
 
@@ -97,7 +108,8 @@ func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string)
 		return
 	}
 	k.add(LocalIntegrity, Note, raw.Start, fmt.Sprintf("the tag of the local %s has an integrity", in.Path),
-		"if the page is opened from disk, some browsers block the file, because they can't verify its bytes", "remove integrity and crossorigin from the tag, unless the page is always served")
+		"if the page is opened from disk, some browsers block the file, because they can't verify its bytes",
+		"remove integrity and crossorigin from the tag, unless the page is always served")
 }
 
 // nothing reports whether an integrity attribute holds no hash at all, which a browser takes for none.

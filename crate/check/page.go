@@ -72,11 +72,13 @@ func (k *pageCheck) references() {
 				fmt.Sprintf("write %s", k.c.Ref(k.p, near)))
 		case near != "":
 			k.add(FileMissing, Error, at, fmt.Sprintf("there is no file %s", in.Path),
-				fmt.Sprintf("the browser will get \"not found\" for this %s, and whatever needs it will fail", raw.Kind),
+				fmt.Sprintf("the browser will get \"not found\" for this %s, and whatever needs it will fail",
+					raw.Kind),
 				fmt.Sprintf("the nearest file is %s: write %s", near, k.c.Ref(k.p, near)))
 		default:
 			k.add(FileMissing, Error, at, fmt.Sprintf("there is no file %s", in.Path),
-				fmt.Sprintf("the browser will get \"not found\" for this %s, and whatever needs it will fail", raw.Kind),
+				fmt.Sprintf("the browser will get \"not found\" for this %s, and whatever needs it will fail",
+					raw.Kind),
 				"put the file there, or remove the tag from the page")
 		}
 	}
@@ -94,7 +96,8 @@ func (k *pageCheck) profile() {
 			continue
 		}
 		if w := unwanted(want.Without, in); w != "" {
-			k.add(NotAsProfile, Error, raw.Start, fmt.Sprintf("%s is on this page, but the profile %s excludes %s", orPath(in), want.Name, w),
+			k.add(NotAsProfile, Error, raw.Start, fmt.Sprintf("%s is on this page, but the profile %s excludes %s",
+				orPath(in), want.Name, w),
 				"the packing list excludes it", fmt.Sprintf("merry omit %s --page %s", orPath(in), k.page()))
 			continue
 		}
@@ -104,16 +107,21 @@ func (k *pageCheck) profile() {
 		next := fmt.Sprintf("merry switch %s --profile %s", in.Library, want.Name)
 		switch {
 		case in.DevOnly && want.Name != "desk":
-			k.add(DevOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for development only, but is on this page", in.Library),
-				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library, k.page()))
+			k.add(DevOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for development only, but is on this page",
+				in.Library),
+				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library,
+					k.page()))
 		case want.Serve == record.CDN && in.URL == "", want.Serve == record.Local && in.URL != "":
-			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s", in.Library, want.Name, want.Serve),
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is not served as the profile %s says: %s",
+				in.Library, want.Name, want.Serve),
 				"the page would ship in another state than planned", next)
 		case want.Build != "" && in.Build != "" && in.Build != want.Build && in.HasOtherBuild:
-			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build, but the profile %s says %s", in.Library, in.Build, want.Name, want.Build),
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("%s is on the page in its %s build, but the profile "+
+				"%s says %s", in.Library, in.Build, want.Name, want.Build),
 				"the page would ship in another state than planned", next)
 		case want.Fallback && in.URL != "" && in.CanFallBack && !in.Fallback:
-			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("the link to %s has no fallback, but the profile %s asks for one", in.Library, want.Name),
+			k.add(NotAsProfile, Warning, raw.Start, fmt.Sprintf("the link to %s has no fallback, but the profile %s "+
+				"asks for one", in.Library, want.Name),
 				"if the CDN does not answer, the page lacks the script", next)
 		}
 	}
@@ -156,19 +164,22 @@ func (k *pageCheck) twice() {
 		if raw.Kind == page.Stylesheet {
 			why = "the second one overrides styles between the two"
 		}
-		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL, line), why,
-			fmt.Sprintf("remove one of the two tags; or merry omit %s --page %s, and include it again", orPath(in), k.page()))
+		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL,
+			line), why,
+			fmt.Sprintf("remove one of the two tags; or merry omit %s --page %s, and include it again", orPath(in),
+				k.page()))
 	}
 }
 
-// builds finds a script that is there in two builds: they define the same globals, and are called alike but for the marks of
-// builds, or are of one library.
+// builds finds a script that is there in two builds: they define the same globals, and are called alike but for the
+// marks of builds, or are of one library.
 func (k *pageCheck) builds() {
 	alike := map[string][]int{} // by version and globals: the first include of each address
 	seen := map[string]bool{}
 	for i := range k.p.Includes {
 		b := &k.p.Includes[i]
-		if !b.Loads || b.Script == nil || len(b.Script.Defines) == 0 || k.p.Page.Includes[i].Kind != page.Script || seen[b.Path+b.URL] {
+		if !b.Loads || b.Script == nil || len(b.Script.Defines) == 0 || k.p.Page.Includes[i].Kind != page.Script ||
+			seen[b.Path+b.URL] {
 			continue
 		}
 		seen[b.Path+b.URL] = true
@@ -182,8 +193,10 @@ func (k *pageCheck) builds() {
 				continue
 			}
 			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
-			k.add(IncludedTwice, Warning, k.p.Page.Includes[i].Start, fmt.Sprintf("%s is another build of %s in line %d", b.Path+b.URL, a.Path+a.URL, line),
-				"a script that runs twice sets itself up twice, and may discard what was done in between", "remove one of the two tags")
+			k.add(IncludedTwice, Warning, k.p.Page.Includes[i].Start,
+				fmt.Sprintf("%s is another build of %s in line %d", b.Path+b.URL, a.Path+a.URL, line),
+				"a script that runs twice sets itself up twice, and may discard what was done in between",
+				"remove one of the two tags")
 			return
 		}
 		alike[key] = append(alike[key], i)
@@ -234,7 +247,8 @@ func (k *pageCheck) needs() {
 		for _, need := range k.c.Needs(lib) {
 			if _, ok := on[need]; !ok {
 				absentLibrary[need] = true
-				k.add(NeedMissing, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on this page", lib, need),
+				k.add(NeedMissing, Error, k.p.Page.Includes[on[lib]].Start, fmt.Sprintf("%s needs %s, which is not on "+
+					"this page", lib, need),
 					fmt.Sprintf("%s will stop with an error when it loads", lib),
 					fmt.Sprintf("merry include %s --page %s", need, k.page()))
 				f := &k.found[len(k.found)-1]
@@ -246,7 +260,8 @@ func (k *pageCheck) needs() {
 	said := map[string]bool{} // pairs of libraries of which one line is enough
 	for _, c := range constraints {
 		state := order.StateOf(items, c)
-		if state == order.Kept || c.Kind == order.Styles || items[c.Before].Style && items[c.After].Style && c.Kind == order.Declared {
+		if state == order.Kept || c.Kind == order.Styles || items[c.Before].Style && items[c.After].Style &&
+			c.Kind == order.Declared {
 			continue // styles have a finding of their own
 		}
 		pair := items[c.Before].Library + "\x00" + items[c.After].Library
@@ -257,7 +272,9 @@ func (k *pageCheck) needs() {
 		k.outOfOrder(c, state)
 	}
 	k.circle(constraints)
-	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unread || it.DefinesUnknown) && !it.Inert })
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool {
+		return (it.Unread || it.DefinesUnknown) && !it.Inert
+	})
 	told := map[string]bool{}
 	for _, a := range absent {
 		library, own := k.c.Provider(a.Need.Global)
@@ -267,8 +284,10 @@ func (k *pageCheck) needs() {
 			}
 		}
 		key := fmt.Sprint(a.Item, library, own)
-		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) || library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.knows(library) || k.named(a.Need.Global) || !k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
+		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) ||
+			library+own != "" && told[key] ||
+			unknown && library == "" && own == "" || k.knows(library) || k.named(a.Need.Global) ||
+			!k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
 			continue
 		}
 		told[key] = true
@@ -278,10 +297,12 @@ func (k *pageCheck) needs() {
 		next := fmt.Sprintf("take the library that defines %s, or remove the tag from this page", a.Need.Global)
 		switch {
 		case library != "":
-			message = fmt.Sprintf("%s uses %s, but the library %s, which defines it, is not on this page", it.Name, a.Need.Global, library)
+			message = fmt.Sprintf("%s uses %s, but the library %s, which defines it, is not on this page", it.Name,
+				a.Need.Global, library)
 			next = fmt.Sprintf("merry include %s --page %s", library, k.page())
 		case own != "":
-			message = fmt.Sprintf("%s uses %s, but %s, which defines it, is not on this page", it.Name, a.Need.Global, own)
+			message = fmt.Sprintf("%s uses %s, but %s, which defines it, is not on this page", it.Name, a.Need.Global,
+				own)
 			next = fmt.Sprintf("merry include %s --page %s", own, k.page())
 		}
 		k.add(NeedMissing, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
@@ -292,7 +313,9 @@ func (k *pageCheck) needs() {
 // circle reports constraints that no order can keep.
 func (k *pageCheck) circle(constraints []order.Constraint) {
 	items := k.p.Items
-	if !slices.ContainsFunc(constraints, func(c order.Constraint) bool { return order.StateOf(items, c) == order.Broken }) {
+	if !slices.ContainsFunc(constraints, func(c order.Constraint) bool {
+		return order.StateOf(items, c) == order.Broken
+	}) {
 		return // what stands in order goes round in no circle
 	}
 	cycle := order.Cycle(items, constraints)
@@ -303,13 +326,16 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 	for _, c := range cycle {
 		reasons = append(reasons, c.Reason(items))
 	}
-	k.add(NeedCircle, Error, k.p.Page.Includes[cycle[0].After].Start, fmt.Sprintf("%d scripts need each other in a circle, so no order is right", len(cycle)),
+	k.add(NeedCircle, Error, k.p.Page.Includes[cycle[0].After].Start, fmt.Sprintf("%d scripts need each other in a "+
+		"circle, so no order is right", len(cycle)),
 		strings.Join(reasons, "; "), "let one of them wait, for an event or for a function that the other calls")
 }
 
 // knows reports whether a tag that no record knows looks like a library's: it may define what that library defines.
 func (k *pageCheck) knows(library string) bool {
-	return library != "" && slices.ContainsFunc(k.p.Includes, func(in Include) bool { return in.Loads && in.Known == library })
+	return library != "" && slices.ContainsFunc(k.p.Includes, func(in Include) bool {
+		return in.Loads && in.Known == library
+	})
 }
 
 // named reports whether an element of the page has a name as its id, which makes it a global (HTML Standard, section
@@ -340,10 +366,12 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 		if after.Phase == order.AnyTime && before.Phase != order.AnyTime {
 			async, other = after, before
 		}
-		k.add(NeedRace, Warning, at, fmt.Sprintf("%s is async, so the network decides whether it runs in time for %s", async.Name, other.Name),
+		k.add(NeedRace, Warning, at, fmt.Sprintf("%s is async, so the network decides whether it runs in time for %s",
+			async.Name, other.Name),
 			c.Reason(items), "remove async from the tag, or write defer on both")
 		if async == after {
-			k.found[len(k.found)-1].Message = fmt.Sprintf("%s is async, and may run before %s has", async.Name, other.Name)
+			k.found[len(k.found)-1].Message = fmt.Sprintf("%s is async, and may run before %s has", async.Name,
+				other.Name)
 		}
 		return
 	}
@@ -363,14 +391,16 @@ func (k *pageCheck) outOfOrder(c order.Constraint, state order.State) {
 			fmt.Sprintf("when %s runs, %s is not defined yet", after.Library, before.Library), next)
 		k.found[len(k.found)-1].Declared = true
 	case order.OwnOrder:
-		k.add(NeedLater, Warning, at, fmt.Sprintf("the packing list has %s before %s, which comes %s", before.Name, after.Name, distance),
+		k.add(NeedLater, Warning, at, fmt.Sprintf("the packing list has %s before %s, which comes %s", before.Name,
+			after.Name, distance),
 			"own: order: in the packing list says so", next)
 	default:
 		who := fmt.Sprintf("%s uses %s, and %s, which defines it,", after.Name, c.Global, before.Name)
 		if after.Library != "" && before.Library != "" {
 			who = fmt.Sprintf("%s needs %s, which", after.Library, before.Library)
 		}
-		k.add(NeedLater, Error, at, fmt.Sprintf("%s comes %s", who, distance), fmt.Sprintf("when it runs, %s is not defined yet (%s)", c.Global, c.Where), next)
+		k.add(NeedLater, Error, at, fmt.Sprintf("%s comes %s", who, distance), fmt.Sprintf("when it runs, %s is not "+
+			"defined yet (%s)", c.Global, c.Where), next)
 		k.found[len(k.found)-1].Global = c.Global
 	}
 }
@@ -405,9 +435,11 @@ func (k *pageCheck) ownStyles() {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
 		if in.Loads && in.Library == "" && in.Path != "" && raw.Kind == page.Stylesheet {
 			lib := k.p.Includes[last].Library
-			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s comes before the stylesheet of %s", in.Path, lib),
+			k.add(OwnStyleFirst, Warning, raw.Start, fmt.Sprintf("the site's own %s comes before the stylesheet of %s",
+				in.Path, lib),
 				"of two equal rules the later one wins, so the library's rules override the site's",
-				fmt.Sprintf("merry omit %s --page %s; merry include %s --page %s", texts.Word(in.Path), k.page(), texts.Word(in.Path), k.page()))
+				fmt.Sprintf("merry omit %s --page %s; merry include %s --page %s", texts.Word(in.Path), k.page(),
+					texts.Word(in.Path), k.page()))
 		}
 	}
 }
@@ -428,9 +460,17 @@ func (k *pageCheck) head() {
 		missing                  bool
 		wants                    func(Wants) bool
 	}{
-		{NoDoctype, "the page has no doctype", "%s is written for standards mode; without a doctype browsers use quirks mode", "write <!doctype html> as the page's first line", !k.p.Doctype, func(w Wants) bool { return w.Doctype }},
-		{NoCharset, "the page does not say its encoding", "%s has characters beyond ASCII, which may be displayed wrong", `write <meta charset="utf-8"> first in the head`, !k.p.Charset, func(w Wants) bool { return w.Charset }},
-		{NoViewport, "the page has no viewport", "%s adapts to the window's width; without a viewport a phone lays the page out as wide as a desktop's", `write <meta name="viewport" content="width=device-width, initial-scale=1"> in the head`, !k.p.Viewport, func(w Wants) bool { return w.Viewport }},
+		{NoDoctype, "the page has no doctype", "%s is written for standards mode; without a doctype browsers use " +
+			"quirks mode", "write <!doctype html> as the page's first line", !k.p.Doctype, func(w Wants) bool {
+			return w.Doctype
+		}},
+		{NoCharset, "the page does not say its encoding", "%s has characters beyond ASCII, which may be " +
+			"displayed wrong", `write <meta charset="utf-8"> first in the head`, !k.p.Charset, func(w Wants) bool {
+			return w.Charset
+		}},
+		{NoViewport, "the page has no viewport", "%s adapts to the window's width; without a viewport a phone lays " +
+			"the page out as wide as a desktop's", `write <meta name="viewport" content="width=device-width, ` +
+			`initial-scale=1"> in the head`, !k.p.Viewport, func(w Wants) bool { return w.Viewport }},
 	} {
 		if !want.missing {
 			continue

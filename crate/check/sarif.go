@@ -72,7 +72,8 @@ func SARIF(findings []Finding, version string) any {
 		level := string(f.Severity)
 		if _, ok := index[f.Name]; !ok {
 			index[f.Name] = len(driver.Rules)
-			driver.Rules = append(driver.Rules, sarifRule{ID: f.Name, Help: sarifText{Explain(f.Name)}, Default: sarifDefault{level}})
+			driver.Rules = append(driver.Rules, sarifRule{ID: f.Name, Help: sarifText{Explain(f.Name)},
+				Default: sarifDefault{level}})
 		}
 		at := sarifPhysical{Artifact: sarifArtifact{URI: (&url.URL{Path: f.File}).EscapedPath(), BaseID: "PROJECT"}}
 		if f.Line > 0 {
@@ -81,6 +82,7 @@ func SARIF(findings []Finding, version string) any {
 		results = append(results, sarifResult{RuleID: f.Name, RuleIndex: index[f.Name], Level: level,
 			Message: sarifText{f.Message + ". Why: " + f.Why + ". Next: " + f.Next}, Locations: []sarifLocation{{at}}})
 	}
-	return sarifLog{Schema: "https://json.schemastore.org/sarif-2.1.0.json", Version: "2.1.0", Runs: []sarifRun{{Tool: sarifTool{driver}, Results: results,
-		Bases: map[string]sarifBase{"PROJECT": {sarifText{"the folder of the packing list"}}}}}}
+	return sarifLog{Schema: "https://json.schemastore.org/sarif-2.1.0.json", Version: "2.1.0",
+		Runs: []sarifRun{{Tool: sarifTool{driver}, Results: results,
+			Bases: map[string]sarifBase{"PROJECT": {sarifText{"the folder of the packing list"}}}}}}
 }

@@ -99,13 +99,15 @@ type Tag struct {
 
 // A Site is what messages are compared with: sources, findings and tags.
 type Site struct {
-	Origin   string                         // where the site is served, such as http://127.0.0.1:8080
-	Read     func(name string) []byte       // a file of the site, nil if it has none
-	Sites    string                         // the site's folder in the project, as findings name files; "." for the root
-	Findings []check.Finding                // of the whole site
-	Tags     func(page string) []Tag        // the scripts of a page; nil if nothing is known of them
-	maps     map[string]*original           // by file of the site
-	Shift    func(m *Message) (columns int) // what is in the page's line as it was served and not on disk, nil for nothing
+	Origin string                   // where the site is served, such as http://127.0.0.1:8080
+	Read   func(name string) []byte // a file of the site, nil if it has none
+	// the site's folder in the project, as findings name files; "." for the root
+	Sites    string
+	Findings []check.Finding         // of the whole site
+	Tags     func(page string) []Tag // the scripts of a page; nil if nothing is known of them
+	maps     map[string]*original    // by file of the site
+	// what is in the page's line as it was served and not on disk, nil for nothing
+	Shift func(m *Message) (columns int)
 
 	mu sync.Mutex
 }
@@ -156,8 +158,8 @@ func (s *Site) Own(m *Message) bool {
 	return ok
 }
 
-// cause finds what check knows of a message: the finding of this page, or of the file, which names the global that is missing, the file that
-// was asked for, or the very place.
+// cause finds what check knows of a message: the finding of this page, or of the file, which names the global that is
+// missing, the file that was asked for, or the very place.
 func (s *Site) cause(m *Message) *check.Finding {
 	var best *check.Finding
 	most := 0
@@ -173,17 +175,21 @@ func (s *Site) cause(m *Message) *check.Finding {
 	return best
 }
 
-// The findings of which messages can come: of a script where it stands, of a request that failed, and of bytes that are not as demanded.
+// The findings of which messages can come: of a script where it stands, of a request that failed, and of bytes that are
+// not as demanded.
 var (
-	ofCode    = []string{check.SyntaxError, check.SyntaxNewer, check.WrongBuild, check.ModuleAsClassic, check.ClassicAsModule, check.ImportUnmapped, check.ImportLacking}
-	ofRequest = []string{check.FileMissing, check.CaseDiffers, check.LeadsNowhere, check.AssetMissing, check.OldPath, check.LinkUnreachable, check.SealedMissing, check.SealedMoved}
-	ofBytes   = []string{check.LinkStale, check.LocalIntegrity, check.LinkDiffers, check.SealedChanged}
+	ofCode = []string{check.SyntaxError, check.SyntaxNewer, check.WrongBuild, check.ModuleAsClassic,
+		check.ClassicAsModule, check.ImportUnmapped, check.ImportLacking}
+	ofRequest = []string{check.FileMissing, check.CaseDiffers, check.LeadsNowhere, check.AssetMissing, check.OldPath,
+		check.LinkUnreachable, check.SealedMissing, check.SealedMoved}
+	ofBytes = []string{check.LinkStale, check.LocalIntegrity, check.LinkDiffers, check.SealedChanged}
 )
 
 // mentions weighs whether a finding is what a message came of: 0 for no.
 func (s *Site) mentions(f *check.Finding, m *Message) int {
 	at := s.InProject(cmp.Or(m.File, m.Page))
-	if f.Name == check.ImportUnmapped && m.Kind == Error && strings.Contains(m.Text, "module specifier") && strings.Contains(m.Text, quotedIn(f.Message)) {
+	if f.Name == check.ImportUnmapped && m.Kind == Error && strings.Contains(m.Text, "module specifier") &&
+		strings.Contains(m.Text, quotedIn(f.Message)) {
 		return 4 // the browser does not always say where
 	}
 	if f.File != at && f.File != s.InProject(m.Page) {
@@ -200,9 +206,11 @@ func (s *Site) mentions(f *check.Finding, m *Message) int {
 			return 4
 		case f.Name == check.ScriptFails && strings.Contains(f.Message, strings.TrimPrefix(m.Text, Unhandled)):
 			return 3
-		case m.Kind == Error && slices.Contains(ofCode, f.Name) && (here || m.File != m.Page && mentions(f.Message, m.File)):
+		case m.Kind == Error && slices.Contains(ofCode, f.Name) && (here || m.File != m.Page &&
+			mentions(f.Message, m.File)):
 			return 2
-		case m.File == m.Page && f.Name == check.ScriptFails && strings.Contains(f.Why, fmt.Sprintf("at %s:%d:", at, m.Line)):
+		case m.File == m.Page && f.Name == check.ScriptFails &&
+			strings.Contains(f.Why, fmt.Sprintf("at %s:%d:", at, m.Line)):
 			return 3
 		}
 		return s.causedBy(f, m, asked)
@@ -216,15 +224,17 @@ func (s *Site) mentions(f *check.Finding, m *Message) int {
 			return 4
 		} else if here && ofPolicy {
 			return 3
-		} else if _, directive, many := strings.Cut(f.Message, " more: "); many && ofPolicy && strings.Contains(m.Text, `"`+directive+`"`) {
+		} else if _, directive, many := strings.Cut(f.Message, " more: "); many && ofPolicy &&
+			strings.Contains(m.Text, `"`+directive+`"`) {
 			return 2 // of many files the finding names some
 		}
 	}
 	return 0
 }
 
-// causedBy weighs whether an error comes of what a finding says of a script's tag. Where the script itself stops, how a browser puts that is its own
-// affair: "properties of undefined", or what the script throws. And where a script does not run, or not in time, those stop that need what it defines.
+// causedBy weighs whether an error comes of what a finding says of a script's tag. Where the script itself stops, how a
+// browser puts that is its own affair: "properties of undefined", or what the script throws. And where a script does
+// not run, or not in time, those stop that need what it defines.
 func (s *Site) causedBy(f *check.Finding, m *Message, asked string) int {
 	if f.Severity != check.Error && f.Name != check.NeedRace || asked == "" {
 		return 0
@@ -243,12 +253,15 @@ func (s *Site) causedBy(f *check.Finding, m *Message, asked string) int {
 		return 0
 	case stops && tags[i].File == asked:
 		return 2
-	case !stops && !slices.Contains(ofCode, f.Name) && !slices.Contains(ofRequest, f.Name) && !slices.Contains(ofBytes, f.Name) && f.Name != check.PolicyForbids:
+	case !stops && !slices.Contains(ofCode, f.Name) && !slices.Contains(ofRequest, f.Name) &&
+		!slices.Contains(ofBytes, f.Name) && f.Name != check.PolicyForbids:
 		return 0
 	}
 	lacking := func(global string) bool { return slices.Contains(tags[i].Defines, global) }
 	if slices.ContainsFunc(tags[i].Defines, func(g string) bool { return mentions(m.Text, g) }) ||
-		slices.ContainsFunc(tags, func(t Tag) bool { return t.File == asked && slices.ContainsFunc(t.Needs, lacking) }) {
+		slices.ContainsFunc(tags, func(t Tag) bool {
+			return t.File == asked && slices.ContainsFunc(t.Needs, lacking)
+		}) {
 		return 1
 	}
 	return 0
@@ -300,7 +313,8 @@ func advice(m *Message) string {
 	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
 		return "merry check --online " + texts.Word(m.Page) + "  # compares the link's bytes with the sealed ones"
 	case m.Kind == Error && undefined().MatchString(m.Text):
-		return "merry order " + texts.Word(m.Page) + "  # shows what runs when, and what defines " + undefined().FindStringSubmatch(m.Text)[1]
+		return "merry order " + texts.Word(m.Page) + "  # shows what runs when, and what defines " +
+			undefined().FindStringSubmatch(m.Text)[1]
 	}
 	return ""
 }

@@ -85,8 +85,8 @@ func (s *Site) originalOf(name string) *original {
 	return parsed(source, dir)
 }
 
-// parsed reads a map, nil if it is none. The reader trusts what a map says of its own lengths, and stops the program where that is false:
-// such a map is none.
+// parsed reads a map, nil if it is none. The reader trusts what a map says of its own lengths, and stops the program
+// where that is false: such a map is none.
 func parsed(source []byte, dir string) (o *original) {
 	defer func() {
 		if recover() != nil {
@@ -100,7 +100,8 @@ func parsed(source []byte, dir string) (o *original) {
 	return &original{c, dir}
 }
 
-// source is what a place was made from: a file as the map names it, "" if it can't be known, a line from 1 and a column from 0.
+// source is what a place was made from: a file as the map names it, "" if it can't be known, a line from 1 and a column
+// from 0.
 func (o *original) source(line, column int) (file string, l, c int) {
 	defer func() {
 		if recover() != nil {

@@ -57,8 +57,10 @@ func (g *Index) read(name string) {
 	at, below := paths.FoundInProject(name), "/"
 	b, err := p.ReadFile(at)
 	if err != nil {
-		g.Found = append(g.Found, check.Finding{Name: check.FileMissing, Severity: check.Error, File: record.ListFile, Line: 1, Column: 1, Message: "headers: names " + name + ", which can't be read",
-			Why: "merry can't tell what the server's headers forbid", Next: "put the file there, or remove it from the list"})
+		g.Found = append(g.Found, check.Finding{Name: check.FileMissing, Severity: check.Error, File: record.ListFile,
+			Line: 1, Column: 1, Message: "headers: names " + name + ", which can't be read",
+			Why: "merry can't tell what the server's headers forbid", Next: "put the file there, or remove it " +
+				"from the list"})
 		return
 	}
 	if site, ok := p.InSite(at); ok && strings.HasPrefix(site.Base(), ".") {
@@ -76,11 +78,14 @@ func (g *Index) read(name string) {
 		case "integrity-policy":
 			_, unheeded := Demands(h.Value)
 			for _, d := range unheeded {
-				flaws = append(flaws, Flaw{Part: "the destination " + d, Reason: "browsers know only the destination script"})
+				flaws = append(flaws, Flaw{Part: "the destination " + d, Reason: "browsers know only the " +
+					"destination script"})
 			}
 		}
 		for _, f := range flaws {
-			g.Found = append(g.Found, check.Finding{Name: check.PolicyUnheeded, Severity: check.Warning, File: name, Line: h.Line, Column: 1, Message: fmt.Sprintf("the policy has %s, which browsers ignore", f.Part), Why: f.Reason, Next: "correct it, or remove it"})
+			g.Found = append(g.Found, check.Finding{Name: check.PolicyUnheeded, Severity: check.Warning, File: name,
+				Line: h.Line, Column: 1, Message: fmt.Sprintf("the policy has %s, which browsers ignore", f.Part),
+				Why: f.Reason, Next: "correct it, or remove it"})
 		}
 	}
 }
@@ -219,7 +224,8 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 			if in.Rel == "modulepreload" {
 				as = "script"
 			}
-			if directive := destinations[as]; directive != "" && (in.Rel == "modulepreload" || strings.Contains(in.Rel, "preload")) {
+			if directive := destinations[as]; directive != "" && (in.Rel == "modulepreload" ||
+				strings.Contains(in.Rel, "preload")) {
 				add(directive, t, in.Start, "the hint of "+v.Name(i)).Nonce = nonce
 			}
 		case page.Other:
@@ -237,11 +243,14 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 		u := Uses{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text}, At: x.Start}
 		switch x.Kind {
 		case page.Handler:
-			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers, "let a script add the handler (addEventListener)"
+			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers,
+				"let a script add the handler (addEventListener)"
 		case page.StyleValue:
-			u.what, u.Many, u.next, u.Directive = "this style attribute", Styles, "give the element a class, and style the class", "style-src-attr"
+			u.what, u.Many, u.next, u.Directive = "this style attribute", Styles, "give the element a class, and "+
+				"style the class", "style-src-attr"
 		case page.ScriptLink:
-			u.what, u.Many, u.next, u.Directive = "this link to javascript:", Links, "let a script handle the click", "script-src-elem"
+			u.what, u.Many, u.next, u.Directive = "this link to javascript:", Links, "let a script handle the click",
+				"script-src-elem"
 		}
 		list = append(list, u)
 	})
@@ -282,15 +291,18 @@ const (
 )
 
 // destinations are the directives for what a hint preloads (Fetch Standard, section 3.2).
-var destinations = map[string]string{"script": "script-src-elem", "style": "style-src-elem", "font": "font-src", "image": "img-src", "fetch": "connect-src", "track": "media-src",
+var destinations = map[string]string{"script": "script-src-elem", "style": "style-src-elem", "font": "font-src",
+	"image": "img-src", "fetch": "connect-src", "track": "media-src",
 	"audio": "media-src", "video": "media-src", "worker": "worker-src", "document": "frame-src"}
 
 // ofElement are the directives for what elements show.
-var ofElement = map[string]string{"img": "img-src", "image": "img-src", "input": "img-src", "source": "img-src", "video": "media-src", "audio": "media-src", "track": "media-src", "iframe": "frame-src",
+var ofElement = map[string]string{"img": "img-src", "image": "img-src", "input": "img-src", "source": "img-src",
+	"video": "media-src", "audio": "media-src", "track": "media-src", "iframe": "frame-src",
 	"frame": "frame-src", "embed": "object-src", "object": "object-src", "body": "img-src"}
 
 // shows are the attributes by which elements load at once.
-var shows = map[string]bool{"src": true, "srcset": true, "data": true, "poster": true, "href": true, "xlink:href": true, "background": true}
+var shows = map[string]bool{"src": true, "srcset": true, "data": true, "poster": true, "href": true, "xlink:href": true,
+	"background": true}
 
 // OfFile returns the directive for a file that a stylesheet loads, by its ending.
 func OfFile(ref string) string {
@@ -321,7 +333,8 @@ func (g *Index) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 			to = tags.Target{URL: ref}
 		}
 		if !to.IsZero() {
-			add(OfFile(ref), to, at, fmt.Sprintf("%s (which %s asks for)", path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
+			add(OfFile(ref), to, at, fmt.Sprintf("%s (which %s asks for)",
+				path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
 		}
 	}
 }
@@ -374,7 +387,8 @@ func (g *Index) Blocked(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
 			eval = rehearse.EvalForbidden
 		}
 		for _, u := range uses {
-			if verdict, _ := p.Judge(u.Use); verdict == Forbidden && u.Directive == "script-src-elem" && p.from <= u.At {
+			if verdict, _ := p.Judge(u.Use); verdict == Forbidden && u.Directive == "script-src-elem" &&
+				p.from <= u.At {
 				if i, ok := at[u.At]; ok {
 					scripts[i] = true
 				}
@@ -415,7 +429,8 @@ func (g *Index) Forbidden(v *tags.Page) map[Forbidding]string {
 	for _, u := range g.Uses(v) {
 		for _, p := range list {
 			if verdict, by := p.Judge(u.Use); verdict == Forbidden && p.from <= u.At {
-				out[Forbidding{u.Directive, u.URL + u.Path + u.Text}] = fmt.Sprintf("its policy (%s) forbids %s: %s", p.where, u.what, shown(p, by))
+				out[Forbidding{u.Directive, u.URL + u.Path + u.Text}] = fmt.Sprintf("its policy (%s) forbids %s: %s",
+					p.where, u.what, shown(p, by))
 			}
 		}
 	}

@@ -26,7 +26,8 @@ func TestFindings(t *testing.T) {
 		{meta("script-src 'self' https://cdn.example") + body, "", 1, "inline"},
 		{meta("script-src https://cdn.example 'unsafe-inline'") + body, "", 1, "js/own.js"},
 		{meta("img-src 'none'") + body, "", 0, ""},
-		{"<!doctype html>" + body, "/*\n  Content-Security-Policy: script-src 'self' 'unsafe-inline'\n", 1, "https://cdn.example/a.js"},
+		{"<!doctype html>" + body, "/*\n  Content-Security-Policy: script-src 'self' 'unsafe-inline'\n", 1,
+			"https://cdn.example/a.js"},
 		{"<!doctype html>" + body, "/other/*\n  Content-Security-Policy: script-src 'none'\n", 0, ""},
 	} {
 		list := cratetest.Harbour
@@ -46,7 +47,8 @@ func TestFindings(t *testing.T) {
 			t.Errorf("%s: a policy has a say: %v", tt.page, g.Applies(v))
 		}
 	}
-	p := cratetest.WithPages(t, cratetest.Harbour+"headers: [_headers]\n", map[string]string{"index.html": "<!doctype html>"})
+	p := cratetest.WithPages(t, cratetest.Harbour+"headers: [_headers]\n",
+		map[string]string{"index.html": "<!doctype html>"})
 	if g := New(p); len(g.Found) != 1 || !slices.Contains([]string{"crate.yaml"}, g.Found[0].File) {
 		t.Errorf("a file of headers that is not there: %+v", g.Found)
 	}

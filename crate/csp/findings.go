@@ -42,14 +42,18 @@ func (k *policyFindings) unheeded() {
 	for _, m := range k.v.Policies {
 		switch {
 		case m.ReportOnly:
-			k.add(check.PolicyUnheeded, check.Warning, m.Start, "a report-only policy is in a meta element", "browsers obey it in a header only", "send it as a header from the server")
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "a report-only policy is in a meta element",
+				"browsers obey it in a header only", "send it as a header from the server")
 			continue
 		case !m.InHead:
-			k.add(check.PolicyUnheeded, check.Warning, m.Start, "the page's policy is outside its head", "browsers ignore it there", "move the meta element into the head, before everything that it should apply to")
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, "the page's policy is outside its head",
+				"browsers ignore it there", "move the meta element into the head, before everything that it "+
+					"should apply to")
 			continue
 		}
 		for _, f := range Parse(m.Text).Ignored(true) {
-			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers ignore here", f.Part), f.Reason, "correct it, send it as a header, or remove it")
+			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers "+
+				"ignore here", f.Part), f.Reason, "correct it, send it as a header, or remove it")
 		}
 	}
 }
@@ -103,7 +107,8 @@ func (k *policyFindings) tell() {
 			}
 			why = "a browser will neither load nor run them"
 		}
-		k.add(check.PolicyForbids, severity, first.At, fmt.Sprintf("the policy of %s forbids %s: %s", g.where, what, g.shown), why, g.next)
+		k.add(check.PolicyForbids, severity, first.At, fmt.Sprintf("the policy of %s forbids %s: %s", g.where, what,
+			g.shown), why, g.next)
 	}
 }
 
@@ -144,11 +149,15 @@ func (k *policyFindings) demanded(demands []string) {
 		_, cors := k.v.Attr(in, "crossorigin")
 		switch meta, err := integrity.Parse(value); {
 		case err != nil || len(meta.Strongest()) == 0:
-			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy requires an integrity on each %s, and the tag of %s has none", destination, k.v.Name(i)),
-				"a browser will not load it", "add the integrity that merry seal --html FILE prints, and crossorigin, to the tag")
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy requires an "+
+				"integrity on each %s, and the tag of %s has none", destination, k.v.Name(i)),
+				"a browser will not load it", "add the integrity that merry seal --html FILE prints, and crossorigin, "+
+					"to the tag")
 		case !cors && !in.Module:
-			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy requires an integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
-				"without it a browser ignores the integrity and does not load the file", `write crossorigin="anonymous" on the tag`)
+			k.add(check.PolicyForbids, check.Error, in.Start, fmt.Sprintf("the server's Integrity-Policy requires an "+
+				"integrity, and the tag of %s has no crossorigin", k.v.Name(i)),
+				"without it a browser ignores the integrity and does not load the file",
+				`write crossorigin="anonymous" on the tag`)
 		}
 	}
 }

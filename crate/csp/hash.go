@@ -8,7 +8,8 @@ import (
 )
 
 func isHash(low string) bool {
-	return strings.HasPrefix(low, "'sha256-") || strings.HasPrefix(low, "'sha384-") || strings.HasPrefix(low, "'sha512-")
+	return strings.HasPrefix(low, "'sha256-") || strings.HasPrefix(low, "'sha384-") ||
+		strings.HasPrefix(low, "'sha512-")
 }
 
 // hashOf reports whether a source expression is the hash of a text.

@@ -30,7 +30,8 @@ func (h *Header) Applies(address string) bool {
 	if h.address == nil {
 		return true
 	}
-	for _, as := range []string{address, strings.TrimSuffix(address, "index.html"), strings.TrimSuffix(address, ".html")} {
+	for _, as := range []string{address, strings.TrimSuffix(address, "index.html"), strings.TrimSuffix(address,
+		".html")} {
 		if h.address.MatchString(as) {
 			return true
 		}
@@ -69,8 +70,9 @@ func compiled(expression string) *regexp.Regexp {
 var (
 	wildcards = memo.Regexp(`\*|:\w*|[^*:]+`)
 	section   = memo.Regexp(`(?i)^<\s*(/?)\s*(\w+)\s*(.*?)\s*>$`)
-	directed  = memo.Regexp(`(?i)^header\s+(?:(?:always|onsuccess)\s+)?(set|append|add|merge|setifempty|unset)\s+("[^"]*"|\S+)\s*(?:"((?:[^"\\]|\\.)*)"|(\S+))?`)
-	named     = memo.Regexp(`^([A-Za-z][\w-]*)\s*:\s*(.*)$`)
+	directed  = memo.Regexp(`(?i)^header\s+(?:(?:always|onsuccess)\s+)?(set|append|add|merge|setifempty|` +
+		`unset)\s+("[^"]*"|\S+)\s*(?:"((?:[^"\\]|\\.)*)"|(\S+))?`)
+	named = memo.Regexp(`^([A-Za-z][\w-]*)\s*:\s*(.*)$`)
 )
 
 // ReadHeaders reads a file of server headers. It knows three formats, line by line: server directives (Header set NAME
@@ -87,7 +89,8 @@ func ReadHeaders(b []byte) []Header {
 			continue
 		}
 		at := func(name, value string) Header {
-			h := Header{Name: strings.ToLower(strings.Trim(name, `"`)), Value: strings.TrimSpace(value), Line: n + 1, For: pattern, address: address}
+			h := Header{Name: strings.ToLower(strings.Trim(name, `"`)), Value: strings.TrimSpace(value), Line: n + 1,
+				For: pattern, address: address}
 			for _, f := range files {
 				if f != nil {
 					h.Files = f
@@ -108,7 +111,9 @@ func ReadHeaders(b []byte) []Header {
 			h := at(m[2], strings.ReplaceAll(m[3]+m[4], `\"`, `"`))
 			switch strings.ToLower(m[1]) {
 			case "set", "unset":
-				list = slices.DeleteFunc(list, func(o Header) bool { return o.Name == h.Name && o.For == "" && h.Files == nil })
+				list = slices.DeleteFunc(list, func(o Header) bool {
+					return o.Name == h.Name && o.For == "" && h.Files == nil
+				})
 			}
 			if !strings.EqualFold(m[1], "unset") {
 				list = append(list, h)

@@ -109,7 +109,8 @@ const (
 
 // Judge returns the policy's verdict on a use, and the directive that decides it.
 func (p *Policy) Judge(u Use) (Verdict, string) {
-	if strings.HasPrefix(u.Directive, "script-src") && p.has("sandbox") && !slices.Contains(lowered(p.Value("sandbox")), "allow-scripts") {
+	if strings.HasPrefix(u.Directive, "script-src") && p.has("sandbox") && !slices.Contains(lowered(p.Value("sandbox")),
+		"allow-scripts") {
 		return Forbidden, "sandbox"
 	}
 	for _, name := range fallbacks[u.Directive] {
@@ -207,7 +208,9 @@ func outside(u Use, sources []string) Verdict {
 			strict = true
 		}
 	}
-	if script && len(u.Integrity) > 0 && !slices.ContainsFunc(u.Integrity, func(h string) bool { return !slices.Contains(given, h) }) {
+	if script && len(u.Integrity) > 0 && !slices.ContainsFunc(u.Integrity, func(h string) bool {
+		return !slices.Contains(given, h)
+	}) {
 		return Allowed
 	}
 	verdict := Forbidden
@@ -277,7 +280,8 @@ func (u *Use) matches(source string) Verdict {
 	if err != nil || scheme == "data" || scheme == "blob" {
 		return Forbidden
 	}
-	if of := strings.ToLower(ofScheme); of != "" && of != scheme && (of != "http" || scheme != "https") && (of != "ws" || scheme != "wss") {
+	if of := strings.ToLower(ofScheme); of != "" && of != scheme && (of != "http" || scheme != "https") &&
+		(of != "ws" || scheme != "wss") {
 		return Forbidden
 	}
 	return yes(hostMatches(strings.ToLower(host), at, scheme) && pathMatches(path, at.EscapedPath()))

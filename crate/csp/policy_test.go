@@ -27,7 +27,11 @@ func TestJudge(t *testing.T) {
 		{"script-src *", own, Allowed, "script-src"},
 		{"script-src club.example", own, Unclear, "script-src"},
 		{"script-src self", own, Forbidden, "script-src"},
-		{"script-src https://cdn.harbour.example", with(own, func(u *Use) { u.Foreign = func(h string) bool { return h == "cdn.harbour.example" } }), Forbidden, "script-src"},
+		{"script-src https://cdn.harbour.example", with(own, func(u *Use) {
+			u.Foreign = func(h string) bool {
+				return h == "cdn.harbour.example"
+			}
+		}), Forbidden, "script-src"},
 		{"script-src cdn.harbour.example", script("https://cdn.harbour.example/a.js"), Allowed, "script-src"},
 		{"script-src *.harbour.example", script("https://cdn.harbour.example/a.js"), Allowed, "script-src"},
 		{"script-src *.harbour.example", script("https://harbour.example/a.js"), Forbidden, "script-src"},
@@ -45,7 +49,8 @@ func TestJudge(t *testing.T) {
 		{"script-src 'nonce-tide'", with(own, func(u *Use) { u.Nonce = "Tide" }), Forbidden, "script-src"},
 		{"script-src 'nonce-", with(own, func(u *Use) { u.Nonce = "tide" }), Forbidden, "script-src"},
 		{"script-src 'nonce-", with(inline, func(u *Use) { u.Nonce = "tide" }), Forbidden, "script-src"},
-		{"script-src 'sha384-AAAA'", with(own, func(u *Use) { u.Integrity = []string{"sha384-AAAA"} }), Allowed, "script-src"},
+		{"script-src 'sha384-AAAA'", with(own, func(u *Use) { u.Integrity = []string{"sha384-AAAA"} }), Allowed,
+			"script-src"},
 		{"script-src 'unsafe-inline'", inline, Allowed, "script-src"},
 		{"script-src 'unsafe-inline' 'nonce-x'", inline, Forbidden, "script-src"},
 		{"script-src " + hash, inline, Allowed, "script-src"},
@@ -64,7 +69,9 @@ func TestJudge(t *testing.T) {
 }
 
 func TestEvals(t *testing.T) {
-	for text, want := range map[string]bool{"": true, "script-src 'self'": false, "default-src 'self' 'unsafe-eval'": true, "script-src 'unsafe-eval'; default-src 'none'": true, "img-src 'none'": true} {
+	for text, want := range map[string]bool{"": true, "script-src 'self'": false,
+		"default-src 'self' 'unsafe-eval'": true, "script-src 'unsafe-eval'; default-src 'none'": true,
+		"img-src 'none'": true} {
 		if Parse(text).Evals() != want {
 			t.Errorf("%q: evals is %v", text, !want)
 		}
@@ -87,14 +94,17 @@ func TestIgnored(t *testing.T) {
 		{"frame-ancestors 'none'; sandbox; default-src 'self'", true, "frame-ancestors, sandbox"},
 		{"frame-ancestors 'none'; sandbox; default-src 'self'", false, ""},
 		{"scripts-src 'self'", false, "scripts-src"},
-		{"script-src self nonce-tide sha256-AAAA; default-src NONE", false, "self in script-src, nonce-tide in script-src, sha256-AAAA in script-src, NONE in default-src"},
-		{"script-src /js/ self.example 'slef' cdn.harbour.example/lib 'nonce-a'", false, "/js/ in script-src, 'slef' in script-src"},
+		{"script-src self nonce-tide sha256-AAAA; default-src NONE", false, "self in script-src, nonce-tide in " +
+			"script-src, sha256-AAAA in script-src, NONE in default-src"},
+		{"script-src /js/ self.example 'slef' cdn.harbour.example/lib 'nonce-a'", false, "/js/ in script-src, 'slef' " +
+			"in script-src"},
 	} {
 		if got := parts(tt.text, tt.meta); got != tt.want {
 			t.Errorf("%q: %q is passed over, want %q", tt.text, got, tt.want)
 		}
 	}
-	if list, unheeded := Demands("blocked-destinations=(script style), endpoints=(a)"); strings.Join(list, " ")+"|"+strings.Join(unheeded, " ") != "script|style" {
+	if list, unheeded := Demands("blocked-destinations=(script style), endpoints=(a)"); strings.Join(list, " ")+"|"+
+		strings.Join(unheeded, " ") != "script|style" {
 		t.Errorf("the demands are %v and %v", list, unheeded)
 	}
 }
@@ -102,10 +112,16 @@ func TestIgnored(t *testing.T) {
 // TestReadHeaders reads the three ways in which files of headers are written.
 func TestReadHeaders(t *testing.T) {
 	for _, tt := range []struct{ name, text, address, want string }{
-		{"plain", "# for all\nContent-Security-Policy: default-src 'self'\nX-Other: 1\n", "/crews/index.html", "content-security-policy=default-src 'self'; x-other=1"},
-		{"addresses", "/*\n  X-All: 1\n/crews/*\n  Content-Security-Policy: img-src 'self'\n/tides\n  X-Tides: 1\n", "/crews/index.html", "x-all=1; content-security-policy=img-src 'self'"},
-		{"addresses", "https://club.example/tides\n\tX-Tides: 1\n/:folder/index.html\n  X-Deep: 1\n", "/tides.html", "x-tides=1"},
-		{"directives", "<IfModule mod_headers.c>\nHeader always set Content-Security-Policy \"default-src 'self'; \\\nimg-src *\"\nHeader unset X-Powered-By\n</IfModule>\n<FilesMatch \"^tides\">\nHeader set X-Tides \"1\"\n</FilesMatch>\n<Files \"*.html\">\nHeader set X-Html 1\n</Files>\n", "/index.html",
+		{"plain", "# for all\nContent-Security-Policy: default-src 'self'\nX-Other: 1\n", "/crews/index.html",
+			"content-security-policy=default-src 'self'; x-other=1"},
+		{"addresses", "/*\n  X-All: 1\n/crews/*\n  Content-Security-Policy: img-src 'self'\n/tides\n  X-Tides: 1\n",
+			"/crews/index.html", "x-all=1; content-security-policy=img-src 'self'"},
+		{"addresses", "https://club.example/tides\n\tX-Tides: 1\n/:folder/index.html\n  X-Deep: 1\n", "/tides.html",
+			"x-tides=1"},
+		{"directives", "<IfModule mod_headers.c>\nHeader always set Content-Security-Policy \"default-src 'self'; " +
+			"\\\nimg-src *\"\nHeader unset X-Powered-By\n</IfModule>\n<FilesMatch \"^tides\">\n" +
+			"Header set X-Tides \"1\"\n</FilesMatch>\n<Files \"*.html\">\nHeader set X-Html 1\n</Files>\n",
+			"/index.html",
 			"content-security-policy=default-src 'self'; img-src *; x-html=1"},
 		{"overruled", "Header set X-A 1\nHeader set X-A 2\n", "/index.html", "x-a=2"},
 	} {
@@ -123,11 +139,15 @@ func TestReadHeaders(t *testing.T) {
 
 // FuzzPolicies: no text of a policy or a file of headers makes reading or judging fail.
 func FuzzPolicies(f *testing.F) {
-	for _, s := range []string{"default-src 'self'", "script-src 'nonce-' 'sha256-' https://[::1", "script-src 'nonce-", "sandbox", ";;;", "Header set A \"b", "/\x83\n A: b", "<Files \x83>\n", "/x\n  A: b\n<Files ~ \"(\">\n", "script-src https://*:*/"} {
+	for _, s := range []string{"default-src 'self'", "script-src 'nonce-' 'sha256-' https://[::1", "script-src 'nonce-",
+		"sandbox", ";;;", "Header set A \"b", "/\x83\n A: b", "<Files \x83>\n", "/x\n  A: b\n<Files ~ \"(\">\n",
+		"script-src https://*:*/"} {
 		f.Add(s, "https://cdn.harbour.example/a.js")
 	}
 	f.Fuzz(func(t *testing.T, text, url string) {
-		for _, u := range []Use{{Directive: "script-src-elem", URL: url, Nonce: "tide"}, {Directive: "script-src-elem", Inline: true, Text: url, Nonce: url}, {Directive: "style-src-attr", Inline: true, Text: url}, {Directive: "img-src", Path: "/" + url, Nonce: url}} {
+		for _, u := range []Use{{Directive: "script-src-elem", URL: url, Nonce: "tide"}, {Directive: "script-src-elem",
+			Inline: true, Text: url, Nonce: url}, {Directive: "style-src-attr", Inline: true, Text: url},
+			{Directive: "img-src", Path: "/" + url, Nonce: url}} {
 			for _, p := range ParseHeader(text) {
 				p.Judge(u)
 				p.Ignored(true)

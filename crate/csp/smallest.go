@@ -35,7 +35,8 @@ type reading struct {
 	staging *pageload.Loader
 }
 
-// Policies determines the smallest policy of each page; pages that have one alike are reported together, in the order of the first.
+// Policies determines the smallest policy of each page; pages that have one alike are reported together, in the order
+// of the first.
 func Policies(ctx context.Context, p *project.Project, patterns []string, dir string) ([]PagePolicy, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
@@ -85,7 +86,8 @@ func (s sources) allow(directive string, source string) {
 }
 
 // written are the directives of a policy, in their order.
-var written = []string{"script-src", "style-src", "img-src", "font-src", "media-src", "connect-src", "worker-src", "manifest-src", "frame-src", "object-src", "base-uri", "form-action"}
+var written = []string{"script-src", "style-src", "img-src", "font-src", "media-src", "connect-src", "worker-src",
+	"manifest-src", "frame-src", "object-src", "base-uri", "form-action"}
 
 func (s sources) String() string {
 	text := "default-src 'none'"
@@ -164,9 +166,12 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 	if err != nil {
 		return "", nil, err
 	}
-	if report.Evals || slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" && directEval().MatchString(s.Text) }) {
+	if report.Evals || slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
+		return s.Skip == "" && directEval().MatchString(s.Text)
+	}) {
 		allowed.allow("script-src", "'unsafe-eval'")
-		notes = append(notes, "a script runs strings as code (eval, new Function); it may work without, so try it without 'unsafe-eval'")
+		notes = append(notes, "a script runs strings as code (eval, new Function); it may work without, so try it "+
+			"without 'unsafe-eval'")
 	}
 	return allowed.String(), notes, nil
 }
@@ -189,7 +194,8 @@ func sourceOf(address string) string {
 	return at.Scheme + "://" + at.Host
 }
 
-// fetchedLater allows what scripts ask for while they run: files that libraries keep for that, and what own scripts name.
+// fetchedLater allows what scripts ask for while they run: files that libraries keep for that, and what own scripts
+// name.
 func (c *reading) fetchedLater(v *tags.Page, allowed sources) {
 	seen := map[string]bool{}
 	for i := range v.Includes {
@@ -243,7 +249,8 @@ func whenFetched(name string) string {
 		return "script-src"
 	case strings.HasSuffix(name, ".css"):
 		return "style-src"
-	case strings.HasSuffix(name, ".json"), strings.HasSuffix(name, ".wasm"), strings.HasSuffix(name, ".txt"), strings.HasSuffix(name, ".xml"), strings.HasSuffix(name, ".csv"):
+	case strings.HasSuffix(name, ".json"), strings.HasSuffix(name, ".wasm"), strings.HasSuffix(name, ".txt"),
+		strings.HasSuffix(name, ".xml"), strings.HasSuffix(name, ".csv"):
 		return "connect-src"
 	case strings.HasSuffix(name, ".map"), strings.HasSuffix(name, ".html"), strings.HasSuffix(name, ".htm"):
 		return ""

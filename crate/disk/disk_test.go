@@ -61,7 +61,8 @@ func TestReadStaysInside(t *testing.T) {
 	link(t, f, "a", "near")
 	link(t, f, f.full("a"), "whole")
 	link(t, f, "../c.js", "a/up")
-	for name, want := range map[string]string{"a/b.js": "a/b.js", "near/b.js": "a/b.js", "whole/b.js": "a/b.js", "a/up": "c.js"} {
+	for name, want := range map[string]string{"a/b.js": "a/b.js", "near/b.js": "a/b.js", "whole/b.js": "a/b.js",
+		"a/up": "c.js"} {
 		if b, stamp, err := f.Read(name, 100, nil); string(b) != want || err != nil || stamp.Size != int64(len(want)) {
 			t.Errorf("%s: %q, %v", name, b, err)
 		}
@@ -71,7 +72,8 @@ func TestReadStaysInside(t *testing.T) {
 	link(t, f, "../"+filepath.Base(filepath.Dir(outside))+"/"+filepath.Base(outside)+"/secret", "dots")
 	link(t, f, "/proc/self/root"+outside, "magic")
 	link(t, f, "round", "round")
-	for _, name := range []string{"away/secret", "out", "dots", "magic/secret", "round", "../c.js", "a/../../x", "/etc/passwd", "gone", "c.js/x"} {
+	for _, name := range []string{"away/secret", "out", "dots", "magic/secret", "round", "../c.js", "a/../../x",
+		"/etc/passwd", "gone", "c.js/x"} {
 		if b, _, err := f.Read(name, 100, nil); err == nil || len(b) > 0 {
 			t.Errorf("%s was read: %q", name, b)
 		}
@@ -92,7 +94,8 @@ func TestReadStaysInside(t *testing.T) {
 // TestReadIsBounded: only plain files up to a limit are read, and at once.
 func TestReadIsBounded(t *testing.T) {
 	f, _ := folder(t, "small", "empty")
-	if err := errors.Join(syscall.Mkfifo(f.full("pipe"), 0o644), os.Truncate(f.full("small"), 100), os.Truncate(f.full("empty"), 0)); err != nil {
+	if err := errors.Join(syscall.Mkfifo(f.full("pipe"), 0o644), os.Truncate(f.full("small"), 100),
+		os.Truncate(f.full("empty"), 0)); err != nil {
 		t.Fatal(err)
 	}
 	for _, buf := range [][]byte{nil, make([]byte, 0, 10), make([]byte, 0, 100), make([]byte, 0, 1000)} {
@@ -125,13 +128,14 @@ func TestStampsOfAFolder(t *testing.T) {
 		t.Errorf("%+v", list[2:])
 	}
 	three, err := f.Stamp("b/three")
-	if of := f.Through(map[string]string{"a/one": "b/three", "a/two": ""}).Stamps("a", []string{"one", "two"}); err != nil || of[0] != three || of[1] != (Stamp{}) {
+	if of := f.Through(map[string]string{"a/one": "b/three", "a/two": ""}).Stamps("a",
+		[]string{"one", "two"}); err != nil || of[0] != three || of[1] != (Stamp{}) {
 		t.Errorf("as a change leaves it: %+v, %v", of, err)
 	}
 }
 
-// TestList: a folder's entries are those that the system's own list has, each with its type and what a look at it says, and sorted, however
-// many there are.
+// TestList: a folder's entries are those that the system's own list has, each with its type and what a look at it says,
+// and sorted, however many there are.
 func TestList(t *testing.T) {
 	f, outside := folder(t, "a/sub/x", "a/one", "a/.hidden")
 	link(t, f, outside, "a/away")
@@ -140,7 +144,8 @@ func TestList(t *testing.T) {
 		t.Fatal(err)
 	}
 	for i := range 700 {
-		if err := os.WriteFile(f.full(fmt.Sprintf("a/%03d-%s", i, strings.Repeat("n", 3+i%200))), []byte("x"), 0o600); err != nil {
+		if err := os.WriteFile(f.full(fmt.Sprintf("a/%03d-%s", i, strings.Repeat("n", 3+i%200))), []byte("x"),
+			0o600); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -159,7 +164,8 @@ func TestList(t *testing.T) {
 		}
 		a, aerr := w.Info()
 		b, berr := g.Info()
-		if aerr != nil || berr != nil || a.Name() != b.Name() || a.Size() != b.Size() || a.Mode() != b.Mode() || StampOf(a) != StampOf(b) {
+		if aerr != nil || berr != nil || a.Name() != b.Name() || a.Size() != b.Size() || a.Mode() != b.Mode() ||
+			StampOf(a) != StampOf(b) {
 			t.Errorf("%s looks like %+v, not %+v (%v, %v)", w.Name(), b, a, berr, aerr)
 		}
 	}

@@ -21,8 +21,8 @@ type Entry struct {
 	file *os.File
 }
 
-// Enter enters a folder below, "." for the folder itself. The error of one that is not there is fs.ErrNotExist; that of a
-// link, or of a file, in its path is a *problem.Problem. The caller closes the place.
+// Enter enters a folder below, "." for the folder itself. The error of one that is not there is fs.ErrNotExist; that of
+// a link, or of a file, in its path is a *problem.Problem. The caller closes the place.
 func (f *Folder) Enter(dir string) (*Entry, error) {
 	root, err := f.root.OpenRoot(".")
 	if err != nil {
@@ -56,10 +56,12 @@ func step(root *os.Root, base, name string) (*os.Root, error) {
 		return nil, err
 	}
 	if info.Mode()&fs.ModeSymlink != 0 {
-		return nil, problem.Refuse(problem.FileInTheWay, "replace the link by the folder itself, then the same command again", "the folder %s is now a link, and merry writes through no links", name)
+		return nil, problem.Refuse(problem.FileInTheWay, "replace the link by the folder itself, then the same "+
+			"command again", "the folder %s is now a link, and merry writes through no links", name)
 	}
 	if !info.IsDir() {
-		return nil, problem.Refuse(problem.FileInTheWay, "move it away, or choose another folder", "%s is a file, and a folder of that name is needed", name)
+		return nil, problem.Refuse(problem.FileInTheWay, "move it away, or choose another folder",
+			"%s is a file, and a folder of that name is needed", name)
 	}
 	next, err := root.OpenRoot(base)
 	if err != nil {
@@ -76,7 +78,8 @@ func step(root *os.Root, base, name string) (*os.Root, error) {
 func isStill(entered *os.Root, seen fs.FileInfo, name string) error {
 	info, err := entered.Stat(".")
 	if err == nil && !os.SameFile(seen, info) {
-		err = problem.Refuse(problem.FileChanged, "the same command again", "the folder %s was replaced in the meantime", name)
+		err = problem.Refuse(problem.FileChanged, "the same command again", "the folder %s was replaced in "+
+			"the meantime", name)
 	}
 	return err
 }
@@ -148,7 +151,8 @@ func (p *Entry) MayChange(base string) error {
 		return problem.Refuse(problem.NoPermission, next, "%s can't be changed: %s", p.full(base), why)
 	}
 	if top, err := p.in.root.Stat("."); err == nil && !SameDevice(top, dir) {
-		return problem.Refuse(problem.NoPermission, "start a project of its own there: merry start --in "+texts.Word(filepath.Join(string(p.in.path), filepath.FromSlash(p.name))),
+		return problem.Refuse(problem.NoPermission, "start a project of its own there: merry start --in "+
+			texts.Word(filepath.Join(string(p.in.path), filepath.FromSlash(p.name))),
 			"%s is on another file system than the project, so a change of both could not be atomic", p.name)
 	}
 	return nil

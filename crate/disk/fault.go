@@ -18,8 +18,9 @@ import (
 // StoppedStatus is the exit status of a process that a fault has stopped.
 const StoppedStatus = 86
 
-// FaultVariable names the environment variable that makes writes go wrong: "stop@N" ends the process in the middle of the
-// Nth write, "fail@N" fails that one, "full@N" fails every one from the Nth on, "slow@N" waits N milliseconds at each.
+// FaultVariable names the environment variable that makes writes go wrong: "stop@N" ends the process in the middle of
+// the Nth write, "fail@N" fails that one, "full@N" fails every one from the Nth on, "slow@N" waits N milliseconds at
+// each.
 const FaultVariable = "MERRY_FAULT"
 
 var (
@@ -35,7 +36,8 @@ var (
 		}
 		kind, n, _ := strings.Cut(text, "@")
 		f.kind = kind
-		if f.at, f.err = strconv.ParseInt(n, 10, 64); f.err != nil || !slices.Contains([]string{"stop", "fail", "full", "slow"}, kind) {
+		if f.at, f.err = strconv.ParseInt(n, 10, 64); f.err != nil ||
+			!slices.Contains([]string{"stop", "fail", "full", "slow"}, kind) {
 			f.err = fmt.Errorf("%s=%q is no fault: write stop@N, fail@N, full@N or slow@N", FaultVariable, text)
 		}
 		return f

@@ -31,9 +31,10 @@ const (
 // A Stamp describes a file at the time of reading, so that a later change by somebody else is noticed. The zero Stamp
 // stands for a missing file.
 type Stamp struct {
-	Size       int64
-	ModTime    int64  // nanoseconds since 1970
-	ChangeTime int64  `json:",omitzero"` // the same, of the last change of any kind; no program can set it. 0 if the system has none
+	Size    int64
+	ModTime int64 // nanoseconds since 1970
+	// the same, of the last change of any kind; no program can set it. 0 if the system has none
+	ChangeTime int64  `json:",omitzero"`
 	Inode      uint64 `json:",omitzero"` // 0 if the system has none
 }
 
@@ -59,7 +60,9 @@ func Open(at paths.OnDisk) (*Folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Folder{path: at, root: root, real: sync.OnceValues(func() (string, error) { return filepath.EvalSymlinks(string(at)) })}
+	f := &Folder{path: at, root: root, real: sync.OnceValues(func() (string, error) {
+		return filepath.EvalSymlinks(string(at))
+	})}
 	if err := f.handle.open(root); err != nil {
 		root.Close()
 		return nil, err
@@ -82,9 +85,9 @@ func (f *Folder) Through(view map[string]string) *Folder {
 	return &g
 }
 
-// Read reads a regular file of at most a number of bytes, into buf where that is large enough. The error of a file that is
-// not there is fs.ErrNotExist; that of a link which leads out of the folder, of a special file and of one that is too large
-// is a *problem.Problem.
+// Read reads a regular file of at most a number of bytes, into buf where that is large enough. The error of a file that
+// is not there is fs.ErrNotExist; that of a link which leads out of the folder, of a special file and of one that is
+// too large is a *problem.Problem.
 func (f *Folder) Read(name string, most int64, buf []byte) ([]byte, Stamp, error) {
 	at, err := f.seen(name)
 	if err != nil {
@@ -187,13 +190,15 @@ func (f *Folder) Inside(name string) (string, error) { return f.inside(name) }
 
 // Outside makes the error of a name that leads out of the folder.
 func Outside(name, target string) error {
-	return problem.Refuse(problem.FileInTheWay, "make it a file or folder of its own", "%s is a link to %s, outside the project, where merry reads and changes nothing", name, target)
+	return problem.Refuse(problem.FileInTheWay, "make it a file or folder of its own", "%s is a link to %s, outside "+
+		"the project, where merry reads and changes nothing", name, target)
 }
 
 // circle explains the error of a link that leads back to itself.
 func circle(name string, err error) error {
 	if errors.Is(err, syscall.ELOOP) {
-		return problem.Refuse(problem.FileInTheWay, "remove it, or replace it by a file", "%s is a link that leads in a circle", name)
+		return problem.Refuse(problem.FileInTheWay, "remove it, or replace it by a file",
+			"%s is a link that leads in a circle", name)
 	}
 	return err
 }
@@ -202,7 +207,8 @@ func special(name string, info fs.FileInfo) error {
 	what := "a special file"
 	switch m := info.Mode(); {
 	case m.IsDir():
-		return problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name", "%s is a folder", name)
+		return problem.Refuse(problem.FileInTheWay, "move the folder away, or choose another name", "%s is a folder",
+			name)
 	case m&fs.ModeNamedPipe != 0:
 		what = "a pipe"
 	case m&fs.ModeSocket != 0:
@@ -214,7 +220,8 @@ func special(name string, info fs.FileInfo) error {
 }
 
 func tooLarge(name string, size, most int64) error {
-	return problem.Refuse(problem.FileInTheWay, "move it away, or out of the site", "%s has %d bytes; merry reads at most %d of such a file", name, size, most)
+	return problem.Refuse(problem.FileInTheWay, "move it away, or out of the site", "%s has %d bytes; merry reads at "+
+		"most %d of such a file", name, size, most)
 }
 
 func grew(name string) error {

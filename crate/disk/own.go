@@ -28,7 +28,8 @@ func ReadOwn(name string) ([]byte, error) {
 		return nil, err
 	}
 	if !Mine(info) || OthersMayWrite(info) {
-		return nil, problem.Refuse(problem.SettingsBad, "chmod go-w "+name+", once you have read it", "%s belongs to another user, or others may write to it", name)
+		return nil, problem.Refuse(problem.SettingsBad, "chmod go-w "+name+", once you have read it",
+			"%s belongs to another user, or others may write to it", name)
 	}
 	b, _, err := on.Read(filepath.Base(name), MaxRecord, nil)
 	return b, err

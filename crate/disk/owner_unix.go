@@ -50,7 +50,8 @@ func SameDevice(a, b fs.FileInfo) bool {
 	return !aok || !bok || da == db
 }
 
-// mayWrite tells why nothing can be made, exchanged or removed in a folder, or why a file of it can't, "" if that can be.
+// mayWrite tells why nothing can be made, exchanged or removed in a folder, or why a file of it can't, "" if that can
+// be.
 func mayWrite(folder *os.File, dir, file fs.FileInfo) string {
 	if unix.Faccessat(int(folder.Fd()), ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS) != nil {
 		return "you may not write to its folder"

@@ -13,8 +13,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// handle is the folder as the system's own calls want it. They read ten thousand small pages in half the time of package
-// os, whose files are made ready for the network's poller, and openat2 looks a whole path up in one call.
+// handle is the folder as the system's own calls want it. They read ten thousand small pages in half the time of
+// package os, whose files are made ready for the network's poller, and openat2 looks a whole path up in one call.
 type handle struct {
 	file *os.File
 	fd   int
@@ -33,7 +33,8 @@ func (h *handle) close() error { return h.file.Close() }
 
 // beneath opens a name, following links that stay inside alone.
 func (f *Folder) beneath(name string, flags int) (int, error) {
-	how := unix.OpenHow{Flags: uint64(flags | unix.O_CLOEXEC), Resolve: unix.RESOLVE_BENEATH | unix.RESOLVE_NO_MAGICLINKS}
+	how := unix.OpenHow{Flags: uint64(flags | unix.O_CLOEXEC),
+		Resolve: unix.RESOLVE_BENEATH | unix.RESOLVE_NO_MAGICLINKS}
 	for range 100 {
 		fd, err := unix.Openat2(f.fd, name, &how)
 		if err != unix.EAGAIN && err != unix.EINTR { // EAGAIN: something was renamed while the path was looked up
@@ -182,11 +183,12 @@ type dirEntry struct {
 }
 
 // kinds are the types of entries, by the system's numbers (dirent.h).
-var kinds = map[byte]fs.FileMode{unix.DT_REG: 0, unix.DT_DIR: fs.ModeDir, unix.DT_LNK: fs.ModeSymlink, unix.DT_FIFO: fs.ModeNamedPipe,
+var kinds = map[byte]fs.FileMode{unix.DT_REG: 0, unix.DT_DIR: fs.ModeDir, unix.DT_LNK: fs.ModeSymlink,
+	unix.DT_FIFO: fs.ModeNamedPipe,
 	unix.DT_SOCK: fs.ModeSocket, unix.DT_CHR: fs.ModeDevice | fs.ModeCharDevice, unix.DT_BLK: fs.ModeDevice}
 
-// read reads a piece of the list: records of struct linux_dirent64, each with an inode's number, an offset, its own length, a type and a name
-// that ends in a zero.
+// read reads a piece of the list: records of struct linux_dirent64, each with an inode's number, an offset, its own
+// length, a type and a name that ends in a zero.
 func (l *listed) read(b []byte) {
 	const length, kind, name = 16, 18, 19
 	whole := string(b) // all names are parts of it

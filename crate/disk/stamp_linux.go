@@ -27,7 +27,8 @@ func frozen(folder *os.File, file fs.FileInfo) string {
 	if unix.Statx(int(folder.Fd()), "", unix.AT_EMPTY_PATH, 0, &st) == nil && st.Attributes&attributes != 0 {
 		return "its folder is set so that nothing in it can be replaced"
 	}
-	if file != nil && unix.Statx(int(folder.Fd()), file.Name(), unix.AT_SYMLINK_NOFOLLOW, 0, &st) == nil && st.Attributes&attributes != 0 {
+	if file != nil && unix.Statx(int(folder.Fd()), file.Name(), unix.AT_SYMLINK_NOFOLLOW, 0, &st) == nil &&
+		st.Attributes&attributes != 0 {
 		return "it is set so that nobody can change it"
 	}
 	return ""

@@ -11,8 +11,8 @@ var attributes = memo.Regexp(`^\s*with\s*\{[^{}]*\}`)
 
 var attributeType = memo.Regexp("\\btype[\"']?\\s*:\\s*[\"'](\\w+)[\"']")
 
-// blankAttributes writes blanks over the import attributes before the place where a parser stopped, which knows none. It reports whether there
-// were any.
+// blankAttributes writes blanks over the import attributes before the place where a parser stopped, which knows none.
+// It reports whether there were any.
 func blankAttributes(buf []byte, line, column int) bool {
 	at := 0
 	for range line - 1 {
@@ -20,7 +20,9 @@ func blankAttributes(buf []byte, line, column int) bool {
 	}
 	at = min(at+column, len(buf))
 	with := bytes.LastIndex(buf[:at], []byte("with"))
-	if with < 1 || !bytes.ContainsAny(bytes.TrimRight(buf[:with], " \t\r\n")[max(0, len(bytes.TrimRight(buf[:with], " \t\r\n"))-1):], "\"'") {
+	if with < 1 ||
+		!bytes.ContainsAny(bytes.TrimRight(buf[:with],
+			" \t\r\n")[max(0, len(bytes.TrimRight(buf[:with], " \t\r\n"))-1):], "\"'") {
 		return false
 	}
 	found := attributes().Find(buf[with:])

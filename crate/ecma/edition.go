@@ -212,7 +212,8 @@ func (v *syntaxVisitor) literal(n *js.LiteralExpr) {
 			}
 		}
 		body := n.Data[:max(0, end)]
-		if bytes.Contains(body, []byte("(?<=")) || bytes.Contains(body, []byte("(?<!")) || bytes.Contains(body, []byte(`\p{`)) {
+		if bytes.Contains(body, []byte("(?<=")) || bytes.Contains(body, []byte("(?<!")) ||
+			bytes.Contains(body, []byte(`\p{`)) {
 			v.atLeast(2018)
 		}
 	}

@@ -77,7 +77,8 @@ func TestSyntaxYears(t *testing.T) {
 // TestParsed are scripts that are none to the parser alone, and texts that are none to anybody.
 func TestParsed(t *testing.T) {
 	for src, sound := range map[string]bool{
-		"var a = 2, b = --a ** 2;": true, "var f = ({ a } = { a: 1 }) => a;": true, "import a from './a.json' with { type: 'json' };\nexport default a;": true,
+		"var a = 2, b = --a ** 2;": true, "var f = ({ a } = { a: 1 }) => a;": true, "import a from './a.json' with { " +
+			"type: 'json' };\nexport default a;": true,
 		"export * from './a.css' with { type: 'css' }; export { b } from './b.json' with { 'type': \"json\" }": true,
 		"import a from './a.json' with { type:": false, "with { type: 'json' };": false, "var a = ;": false,
 	} {

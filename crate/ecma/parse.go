@@ -10,11 +10,11 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 )
 
-// Parse parses a script. Three things the parser takes for mistakes that are none: --x ** 2 (ECMA-262, section 13.6), an
-// arrow function's parameter that is taken apart and has a default with something in it, ({a} = {a: 1}) => a (section 15.3), and
-// import attributes (section 16.2.2). They are written over then, at the same places: the power by a product, the default by an empty
-// one, the attributes by blanks. What is read here does not depend on them, but for the type of what is imported, which is read from the
-// script as it was.
+// Parse parses a script. Three things the parser takes for mistakes that are none: --x ** 2 (ECMA-262, section 13.6),
+// an arrow function's parameter that is taken apart and has a default with something in it, ({a} = {a: 1}) => a
+// (section 15.3), and import attributes (section 16.2.2). They are written over then, at the same places: the power by
+// a product, the default by an empty one, the attributes by blanks. What is read here does not depend on them, but for
+// the type of what is imported, which is read from the script as it was.
 func Parse(buf []byte) (*js.AST, error) {
 	const most = 100
 	emptied := false
@@ -51,7 +51,8 @@ func multiply(buf []byte, pe *parse.Error) bool {
 	}
 	at = max(0, min(at+pe.Column-4, len(buf)))
 	power := bytes.Index(buf[at:], []byte("**"))
-	before := bytes.TrimRight(buf[:max(0, at+power)], "\t )]}_$0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ.")
+	before := bytes.TrimRight(buf[:max(0, at+power)],
+		"\t )]}_$0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ.")
 	if power < 0 || power > 8 || !bytes.HasSuffix(before, []byte("--")) && !bytes.HasSuffix(before, []byte("++")) {
 		return false
 	}
@@ -62,8 +63,8 @@ func multiply(buf []byte, pe *parse.Error) bool {
 // mostParameters is how far back from an arrow its parameters are looked for, in bytes.
 const mostParameters = 4 << 10
 
-// emptyDefaults empties the defaults of parameters that are taken apart, of all arrow functions: ({a} = {}) => a. It tells
-// whether there were any.
+// emptyDefaults empties the defaults of parameters that are taken apart, of all arrow functions: ({a} = {}) => a. It
+// tells whether there were any.
 func emptyDefaults(buf []byte) bool {
 	found := false
 	for at := 0; ; at += 2 {
@@ -115,7 +116,8 @@ func emptyIn(params []byte) bool {
 		}
 		before := bytes.TrimRight(params[:begin], " \t\r\n")
 		if pattern, ok := bytes.CutSuffix(before, []byte("=")); ok {
-			if pattern = bytes.TrimRight(pattern, " \t\r\n"); bytes.HasSuffix(pattern, []byte("}")) || bytes.HasSuffix(pattern, []byte("]")) {
+			if pattern = bytes.TrimRight(pattern, " \t\r\n"); bytes.HasSuffix(pattern, []byte("}")) ||
+				bytes.HasSuffix(pattern, []byte("]")) {
 				for j := begin + 1; j < i; j++ {
 					if params[j] != '\n' && params[j] != '\r' {
 						params[j] = ' '

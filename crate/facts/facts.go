@@ -19,8 +19,8 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// The numbers of what is kept in the cache. Each goes up when its package learns to see more: what older programs kept is
-// then of no use any more.
+// The numbers of what is kept in the cache. Each goes up when its package learns to see more: what older programs kept
+// is then of no use any more.
 const (
 	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
 	ScriptResult    = "script-29"
@@ -70,7 +70,8 @@ func (r *Reader) ScriptOf(integ string, b []byte) *script.Report {
 	})
 }
 
-// maxBusy is how many times longer than its processor time a rehearsal may last, on a machine that is busy with other things.
+// maxBusy is how many times longer than its processor time a rehearsal may last, on a machine that is busy with other
+// things.
 const maxBusy = 30
 
 // stoppedFor is how long the result of a stopped rehearsal is used. After that it is tried again: the machine may have
@@ -90,8 +91,8 @@ func (r *Reader) Rehearse(ctx context.Context, req *rehearse.Request) (*rehearse
 	return r.rehearse(ctx, req, false)
 }
 
-// rehearse rehearses a page. With once set the question may stay open: a rehearsal that did not come to its end before is
-// not tried again for a while.
+// rehearse rehearses a page. With once set the question may stay open: a rehearsal that did not come to its end before
+// is not tried again for a while.
 func (r *Reader) rehearse(ctx context.Context, req *rehearse.Request, once bool) (*rehearse.Report, error) {
 	request, err := json.Marshal(req)
 	if err != nil {
@@ -162,14 +163,17 @@ func (r *Reader) Alone(ctx context.Context, name string, text []byte, members bo
 }
 
 func onEmptyPage(name string, text []byte) *rehearse.Request {
-	return &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/", Browser: script.BrowserNames(),
+	return &rehearse.Request{HTML: "<!doctype html><body><script></script>", Address: "https://site.invalid/",
+		Browser: script.BrowserNames(),
 		Scripts: []rehearse.Script{{Name: name, Text: string(text), When: rehearse.InPlace}}}
 }
 
 // FailsWithout reports whether a script needs a global. A script that looks for the global, runs to its end alone and
 // reports no error can do without. If the trial is impossible, the need counts.
 func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) bool {
-	tested := slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool { return n.Name == global && n.Tested })
+	tested := slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool {
+		return n.Name == global && n.Tested
+	})
 	if !tested {
 		return r.AsksFor(ctx, text, global)
 	}
@@ -179,8 +183,9 @@ func (r *Reader) FailsWithout(ctx context.Context, text []byte, global string) b
 	})
 }
 
-// StopsFor lists the globals for want of which a script stops when it runs alone, each with the place. Where it stops with
-// an error of its own, or using one of several that were not there, it lists what the script asked for before, and is not sure.
+// StopsFor lists the globals for want of which a script stops when it runs alone, each with the place. Where it stops
+// with an error of its own, or using one of several that were not there, it lists what the script asked for before, and
+// is not sure.
 func (r *Reader) StopsFor(ctx context.Context, text []byte) (list []script.Global, sure bool) {
 	report, ended := r.aloneToItsEnd(ctx, text)
 	if report == nil {
@@ -188,7 +193,8 @@ func (r *Reader) StopsFor(ctx context.Context, text []byte) (list []script.Globa
 	}
 	for _, f := range report.Faults {
 		one := strings.HasSuffix(f.Message, " is not defined") || len(report.Reads) == 1
-		if f.Global != "" && one && !script.IsLoader(f.Global) && f.Console == "" && f.When == "loading" && !slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
+		if f.Global != "" && one && !script.IsLoader(f.Global) && f.Console == "" && f.When == "loading" &&
+			!slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == f.Global }) {
 			list = append(list, script.Global{Name: f.Global, Line: f.Line, Column: f.Column})
 		}
 	}
@@ -206,7 +212,9 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 	if r.Sandbox == nil {
 		return nil, false
 	}
-	report, err := r.alone.Get(integrity.Of(text), func() (*rehearse.Report, error) { return r.Alone(ctx, "it", text, false) })
+	report, err := r.alone.Get(integrity.Of(text), func() (*rehearse.Report, error) {
+		return r.Alone(ctx, "it", text, false)
+	})
 	return report, err == nil && report.Stopped == "" && len(report.Ran) == 1 && report.Ran[0]
 }
 
@@ -234,34 +242,39 @@ func (r *Reader) Makes(ctx context.Context, text []byte) (made []string, whole b
 		req := onEmptyPage("it", text)
 		req.Browser = names
 		var err error
-		if report, err = r.rehearse(ctx, req, true); err != nil || report.Stopped != "" || len(report.Ran) != 1 || !report.Ran[0] {
+		if report, err = r.rehearse(ctx, req, true); err != nil || report.Stopped != "" || len(report.Ran) != 1 ||
+			!report.Ran[0] {
 			return nil, false
 		}
 	}
 	return slices.DeleteFunc(slices.Clone(report.Defined), expando().MatchString), true
 }
 
-// Lacks runs scripts in order on an empty page and reports whether the last one stops for want of something, and which of
-// the members were not there when it began. Nothing is known where that can't be tried, or an earlier one stops.
-func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, members []string) (missing []string, stops, known bool) {
+// Lacks runs scripts in order on an empty page and reports whether the last one stops for want of something, and which
+// of the members were not there when it began. Nothing is known where that can't be tried, or an earlier one stops.
+func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, members []string) (missing []string, stops,
+	known bool) {
 	if r.Sandbox == nil {
 		return nil, false, false
 	}
-	req := &rehearse.Request{HTML: "<!doctype html><body>" + strings.Repeat("<script></script>", len(before)+1), Address: "https://site.invalid/", Browser: script.BrowserNames()}
+	req := &rehearse.Request{HTML: "<!doctype html><body>" + strings.Repeat("<script></script>", len(before)+1),
+		Address: "https://site.invalid/", Browser: script.BrowserNames()}
 	for _, b := range before {
 		req.Scripts = append(req.Scripts, rehearse.Script{Name: "base", Text: string(b), When: rehearse.InPlace})
 	}
-	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace, Request: members})
+	req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(text), When: rehearse.InPlace,
+		Request: members})
 	report, err := r.rehearse(ctx, req, true)
-	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) || slices.Contains(report.Ran[:len(before)], false) {
+	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) ||
+		slices.Contains(report.Ran[:len(before)], false) {
 		return nil, false, false
 	}
 	return report.Missing, !report.Ran[len(before)], true
 }
 
 // AsksFor verifies a need that reading a script found, before anybody is reported of it: a script that runs to its end
-// alone without ever asking for the global does not need it. Where that can't be tried the need counts, and where reading alone
-// is certain it need not be tried.
+// alone without ever asking for the global does not need it. Where that can't be tried the need counts, and where
+// reading alone is certain it need not be tried.
 func (r *Reader) AsksFor(ctx context.Context, text []byte, global string) bool {
 	if slices.ContainsFunc(r.Script(text).Needs, func(n script.Need) bool { return n.Name == global && n.Certain }) {
 		return true

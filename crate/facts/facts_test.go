@@ -27,7 +27,8 @@ func reader(t *testing.T, report *rehearse.Report) (r *Reader, asked *int) {
 func TestStoppedIsTriedAgain(t *testing.T) {
 	r, asked := reader(t, &rehearse.Report{Stopped: "it took too long", Ran: []bool{false}})
 	for range 2 {
-		if report, err := r.Alone(context.Background(), "it", []byte("for (;;);"), false); err != nil || report.Stopped == "" {
+		if report, err := r.Alone(context.Background(), "it", []byte("for (;;);"), false); err != nil ||
+			report.Stopped == "" {
 			t.Fatalf("%+v, %v", report, err)
 		}
 	}
@@ -53,7 +54,8 @@ func TestStoppedIsTriedAgain(t *testing.T) {
 func TestFinishedIsKept(t *testing.T) {
 	r, asked := reader(t, &rehearse.Report{Ran: []bool{true}, Reads: []rehearse.Read{{Global: "oarlock"}}})
 	text := []byte("setTimeout(function () {}); var a = oarlock")
-	if !r.AsksFor(context.Background(), text, "oarlock") || r.AsksFor(context.Background(), text, "brinework") || *asked != 1 {
+	if !r.AsksFor(context.Background(), text, "oarlock") || r.AsksFor(context.Background(), text, "brinework") ||
+		*asked != 1 {
 		t.Errorf("asked %d times", *asked)
 	}
 	again := &Reader{Cache: r.Cache, Sandbox: r.Sandbox}

@@ -8,9 +8,12 @@ import (
 )
 
 // known are the names of tables that have a number in WOFF File Format 2.0 (section 4.1).
-var known = []string{"cmap", "head", "hhea", "hmtx", "maxp", "name", "OS/2", "post", "cvt ", "fpgm", "glyf", "loca", "prep", "CFF ", "VORG", "EBDT", "EBLC", "gasp", "hdmx", "kern",
-	"LTSH", "PCLT", "VDMX", "vhea", "vmtx", "BASE", "GDEF", "GPOS", "GSUB", "EBSC", "JSTF", "MATH", "CBDT", "CBLC", "COLR", "CPAL", "SVG ", "sbix", "acnt", "avar", "bdat", "bloc", "bsln",
-	"cvar", "fdsc", "feat", "fmtx", "fvar", "gvar", "hsty", "just", "lcar", "mort", "morx", "opbd", "prop", "trak", "Zapf", "Silf", "Glat", "Gloc", "Feat", "Sill"}
+var known = []string{"cmap", "head", "hhea", "hmtx", "maxp", "name", "OS/2", "post", "cvt ", "fpgm", "glyf", "loca",
+	"prep", "CFF ", "VORG", "EBDT", "EBLC", "gasp", "hdmx", "kern",
+	"LTSH", "PCLT", "VDMX", "vhea", "vmtx", "BASE", "GDEF", "GPOS", "GSUB", "EBSC", "JSTF", "MATH", "CBDT", "CBLC",
+	"COLR", "CPAL", "SVG ", "sbix", "acnt", "avar", "bdat", "bloc", "bsln",
+	"cvar", "fdsc", "feat", "fmtx", "fvar", "gvar", "hsty", "just", "lcar", "mort", "morx", "opbd", "prop", "trak",
+	"Zapf", "Silf", "Glat", "Gloc", "Feat", "Sill"}
 
 // A stream is read from its beginning. Once something was not there it is broken, and everything else read of it is 0.
 type stream struct {
@@ -60,7 +63,8 @@ func (s *stream) short255() int {
 	}
 }
 
-// compactTables reads WOFF File Format 2.0: one text packed by Brotli (RFC 7932) with all tables in it, that of the outlines in a form of its own.
+// compactTables reads WOFF File Format 2.0: one text packed by Brotli (RFC 7932) with all tables in it, that of the
+// outlines in a form of its own.
 func compactTables(b []byte) (tables, error) {
 	const header = 48
 	if len(b) < header || string(b[4:8]) == "ttcf" {
@@ -95,7 +99,9 @@ func compactTables(b []byte) (tables, error) {
 	if in.broken || all > mostTables {
 		return nil, errBroken
 	}
-	text, err := unpacked(brotli.NewReader(bytes.NewReader(in.take(min(len(in.b), int(binary.BigEndian.Uint32(b[20:])))))), uint32(all))
+	text,
+		err := unpacked(
+		brotli.NewReader(bytes.NewReader(in.take(min(len(in.b), int(binary.BigEndian.Uint32(b[20:])))))), uint32(all))
 	if err != nil {
 		return nil, err
 	}
@@ -122,7 +128,8 @@ func compactTables(b []byte) (tables, error) {
 	return list, nil
 }
 
-// rebuilt makes the tables glyf and loca of the transformed one (section 5.1). Boxes and instructions, which outlines don't need, are left out.
+// rebuilt makes the tables glyf and loca of the transformed one (section 5.1). Boxes and instructions, which outlines
+// don't need, are left out.
 func rebuilt(b []byte) (glyf, loca []byte, err error) {
 	in := &stream{b: b}
 	in.take(4)
@@ -132,7 +139,8 @@ func rebuilt(b []byte) (glyf, loca []byte, err error) {
 	for i := range sizes {
 		sizes[i] = in.u32()
 	}
-	contours, points, flags, triplets, composite := &stream{b: in.take(sizes[0])}, &stream{b: in.take(sizes[1])}, &stream{b: in.take(sizes[2])}, &stream{b: in.take(sizes[3])}, &stream{b: in.take(sizes[4])}
+	contours, points, flags, triplets, composite := &stream{b: in.take(sizes[0])}, &stream{b: in.take(sizes[1])},
+		&stream{b: in.take(sizes[2])}, &stream{b: in.take(sizes[3])}, &stream{b: in.take(sizes[4])}
 	streams := []*stream{in, contours, points, flags, triplets, composite}
 	for range count {
 		loca = binary.BigEndian.AppendUint32(loca, uint32(len(glyf)))

@@ -28,7 +28,8 @@ func filled(pen *vector.Rasterizer) *Drawing {
 	return d
 }
 
-// The bounds within which two drawings are the same, drawn again perhaps with other points, and beyond which they are not.
+// The bounds within which two drawings are the same, drawn again perhaps with other points, and beyond which they are
+// not.
 const (
 	Same  = 0.88
 	Other = 0.6

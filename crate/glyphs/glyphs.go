@@ -1,5 +1,5 @@
-// Package glyphs reports whether two characters of fonts are the same drawing, wherever and in whatever container the fonts have them: icons that were
-// called otherwise, or got another character, are still drawn as before.
+// Package glyphs reports whether two characters of fonts are the same drawing, wherever and in whatever container the
+// fonts have them: icons that were called otherwise, or got another character, are still drawn as before.
 package glyphs
 
 import (

@@ -7,8 +7,9 @@ import (
 	"testing"
 )
 
-// The fonts of testdata are made up: icons.ttf has a wave, a ring, a pennant and one that is made of two (U+E001, 2, 3, 9), in three containers;
-// drawn.otf has the ring and the pennant on another grid, as cubic outlines, under other characters (U+E001, 2), and a box (U+F0003).
+// The fonts of testdata are made up: icons.ttf has a wave, a ring, a pennant and one that is made of two (U+E001, 2, 3,
+// 9), in three containers; drawn.otf has the ring and the pennant on another grid, as cubic outlines, under other
+// characters (U+E001, 2), and a box (U+F0003).
 func font(t testing.TB, name string) *Font {
 	t.Helper()
 	b, err := os.ReadFile(filepath.Join("testdata", name))
@@ -43,7 +44,8 @@ func TestLike(t *testing.T) {
 	for _, tt := range []struct {
 		a, b rune
 		same bool
-	}{{0xe002, 0xe001, true}, {0xe003, 0xe002, true}, {0xe001, 0xe001, true}, {0xe001, 0xe002, false}, {0xe001, 0xf0003, false}, {0xe009, 0xe002, false}, {0xe009, 0xe009, true}} {
+	}{{0xe002, 0xe001, true}, {0xe003, 0xe002, true}, {0xe001, 0xe001, true}, {0xe001, 0xe002, false},
+		{0xe001, 0xf0003, false}, {0xe009, 0xe002, false}, {0xe009, 0xe009, true}} {
 		like, known := Like(plain.Draw(tt.a), other.Draw(tt.b))
 		if !known || tt.same && like < Same || !tt.same && like > Other {
 			t.Errorf("%x and %x are alike by %.2f (%v)", tt.a, tt.b, like, known)

@@ -14,7 +14,8 @@ const (
 )
 
 // shapes are the attributes that say how something is drawn, beside colours and the like, which a page gives it.
-var shapes = []string{"cx", "cy", "d", "height", "href", "points", "r", "rx", "ry", "transform", "viewBox", "width", "x", "x1", "x2", "y", "y1", "y2"}
+var shapes = []string{"cx", "cy", "d", "height", "href", "points", "r", "rx", "ry", "transform", "viewBox", "width",
+	"x", "x1", "x2", "y", "y1", "y2"}
 
 // silent are elements that draw nothing.
 var silent = []string{"title", "desc", "metadata", "style", "script"}
@@ -95,7 +96,8 @@ func (r *reader) end() string {
 	return e.name
 }
 
-// write writes an element without its name in the picture, so that a symbol is the same drawing as a group with the same in it.
+// write writes an element without its name in the picture, so that a symbol is the same drawing as a group with the
+// same in it.
 func write(out *strings.Builder, t xml.StartElement) {
 	switch t.Name.Local {
 	case "symbol", "g", "svg":

@@ -11,7 +11,8 @@ import (
 	"slices"
 )
 
-// tables are the tables of a font by their names of four letters (OpenType 1.9, chapter "Organization of an OpenType Font").
+// tables are the tables of a font by their names of four letters (OpenType 1.9, chapter "Organization of an OpenType
+// Font").
 type tables map[string][]byte
 
 // mostTables bounds how large the tables of a font may be when they are unpacked, in bytes, in all.
@@ -19,7 +20,8 @@ const mostTables = 32 << 20
 
 var errBroken = errors.New("the font is damaged")
 
-// tablesOf reads the tables of a font in any of its containers: as it is (sfnt), packed table by table (WOFF 1.0), packed as a whole (WOFF 2.0).
+// tablesOf reads the tables of a font in any of its containers: as it is (sfnt), packed table by table (WOFF 1.0),
+// packed as a whole (WOFF 2.0).
 func tablesOf(b []byte) (tables, error) {
 	if len(b) < 12 {
 		return nil, errBroken

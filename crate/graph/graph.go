@@ -13,9 +13,9 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// A Graph is what the modules of a page load, each once. Those that run come in the order in which they do, each behind what it imports, and
-// those of tags in the order of their tags (ECMA-262, section 16.2.1.5); scripts that a browser loads only when a script asks for them come
-// behind all others.
+// A Graph is what the modules of a page load, each once. Those that run come in the order in which they do, each behind
+// what it imports, and those of tags in the order of their tags (ECMA-262, section 16.2.1.5); scripts that a browser
+// loads only when a script asks for them come behind all others.
 type Graph struct {
 	Nodes []*Node
 	// Plain are the page's plain scripts that ask for others while they run; they are no modules themselves.
@@ -277,7 +277,8 @@ func (n *Node) Waits(other *Node) bool {
 	return visit(n)
 }
 
-// Exports reports whether a module exports a name, itself or through those of which it exports all; known is false if that can't be known.
+// Exports reports whether a module exports a name, itself or through those of which it exports all; known is false if
+// that can't be known.
 func (n *Node) Exports(name string) (has, known bool) { return n.exports(name, map[*Node]bool{}) }
 
 func (n *Node) exports(name string, seen map[*Node]bool) (has, known bool) {

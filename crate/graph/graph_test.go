@@ -57,12 +57,19 @@ func TestOrderOfEvaluation(t *testing.T) {
 		want  string
 	}{
 		{`<script type="module" src="js/crew.mjs"></script><script type="module" src="js/boat.mjs"></script>`,
-			map[string]string{"crew.mjs": "import './oar.mjs'; import './boat.mjs';", "oar.mjs": "import './wood.mjs'", "boat.mjs": "import './wood.mjs'", "wood.mjs": ""},
+			map[string]string{"crew.mjs": "import './oar.mjs'; import './boat.mjs';", "oar.mjs": "import './wood.mjs'",
+				"boat.mjs": "import './wood.mjs'", "wood.mjs": ""},
 			"wood.mjs, oar.mjs, boat.mjs, crew.mjs"},
-		{`<script type="module" src="js/a.mjs"></script>`, map[string]string{"a.mjs": "import './b.mjs'", "b.mjs": "import './a.mjs'"}, "b.mjs, a.mjs"}, // a circle
-		{`<script type="module" src="js/a.mjs"></script>`, map[string]string{"a.mjs": "button.onclick = () => import('./later.mjs'); import './b.mjs'", "b.mjs": "", "later.mjs": ""}, "b.mjs, a.mjs, later.mjs (late)"},
-		{`<script type="importmap">{"imports": {"wood": "./js/wood.mjs"}}</script><script type="module" src="js/a.mjs"></script>`, map[string]string{"a.mjs": "import 'wood'", "wood.mjs": ""}, "wood.mjs, a.mjs"},
-		{`<script type="module" src="js/a.mjs"></script>`, map[string]string{"a.mjs": "import 'wood'; import './gone.mjs'"}, "gone.mjs, a.mjs"}, // one that is not there has a place, and no text
+		// a circle
+		{`<script type="module" src="js/a.mjs"></script>`, map[string]string{"a.mjs": "import './b.mjs'",
+			"b.mjs": "import './a.mjs'"}, "b.mjs, a.mjs"},
+		{`<script type="module" src="js/a.mjs"></script>`, map[string]string{"a.mjs": "button.onclick = () => " +
+			"import('./later.mjs'); import './b.mjs'", "b.mjs": "", "later.mjs": ""}, "b.mjs, a.mjs, later.mjs (late)"},
+		{`<script type="importmap">{"imports": {"wood": "./js/wood.mjs"}}</script><script type="module" ` +
+			`src="js/a.mjs"></script>`, map[string]string{"a.mjs": "import 'wood'", "wood.mjs": ""}, "wood.mjs, a.mjs"},
+		// one that is not there has a place, and no text
+		{`<script type="module" src="js/a.mjs"></script>`,
+			map[string]string{"a.mjs": "import 'wood'; import './gone.mjs'"}, "gone.mjs, a.mjs"},
 	} {
 		if got := order(graphOf(t, tt.head, tt.files)); got != tt.want {
 			t.Errorf("of %q run\n%s, wanted\n%s", tt.files, got, tt.want)
@@ -72,7 +79,8 @@ func TestOrderOfEvaluation(t *testing.T) {
 
 func TestExportsThroughOthers(t *testing.T) {
 	g := graphOf(t, `<script type="module" src="js/a.mjs"></script>`, map[string]string{
-		"a.mjs": "export * from './b.mjs'; export * as oars from './c.mjs'; export default 1", "b.mjs": "export * from './a.mjs'; export const row = 1; export default 2", "c.mjs": "export const pull = 1"})
+		"a.mjs": "export * from './b.mjs'; export * as oars from './c.mjs'; export default 1",
+		"b.mjs": "export * from './a.mjs'; export const row = 1; export default 2", "c.mjs": "export const pull = 1"})
 	a := g.Tag(0)
 	if a == nil {
 		t.Fatal("the tag has no module")

@@ -16,7 +16,8 @@ import (
 )
 
 // asked reports what scripts ask for while the page loads, and that is not there, beside what was found already.
-func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding) []check.Finding {
+func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse.Report,
+	found []check.Finding) []check.Finding {
 	if v.Base != "" {
 		return nil // the room does not know it
 	}
@@ -26,11 +27,13 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 	for _, a := range report.Asked {
 		rest, here := strings.CutPrefix(a.Address, pageload.Site)
 		rest, err := url.PathUnescape(tags.WithoutQuery(rest))
-		if !here || err != nil || !a.Sure || a.Script < 0 || a.Script >= len(includes) || told[rest] || strings.ContainsAny(rest, "[]{}<>|\\ ") {
+		if !here || err != nil || !a.Sure || a.Script < 0 || a.Script >= len(includes) || told[rest] ||
+			strings.ContainsAny(rest, "[]{}<>|\\ ") {
 			continue // elsewhere, or made of what the room can't know
 		}
 		at := paths.Found(strings.TrimPrefix(path.Clean("/"+rest), "/"))
-		if !slices.Contains(references.Static, strings.ToLower(path.Ext(rest))) || c.leads.Has(at) || c.p.At(c.p.InProject(at)).File != nil {
+		if !slices.Contains(references.Static, strings.ToLower(path.Ext(rest))) || c.leads.Has(at) ||
+			c.p.At(c.p.InProject(at)).File != nil {
 			continue
 		}
 		told[rest] = true
@@ -44,8 +47,11 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 		}) {
 			continue
 		}
-		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(), Message: fmt.Sprintf("%s asks for %s, which does not exist%s", name, at, where),
-			Why: "the browser gets \"not found\" for it, and its console says so", Next: "put the file there, or let the script ask for another"}
+		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(),
+			Message: fmt.Sprintf("%s asks for %s, which does not exist%s", name, at, where),
+			Why:     "the browser gets \"not found\" for it, and its console says so",
+			Next: "put the file there, or let " +
+				"the script ask for another"}
 		if near, caseOnly := c.leads.Near(at); !near.IsZero() {
 			if caseOnly {
 				f.Next = "on disk it is written " + near.String()
@@ -54,7 +60,8 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 			}
 		}
 		if l := v.Library(i); l != "" {
-			f.Next = "take " + l + " again and keep that file with --keep; or set its path in the script, as the library's documentation says"
+			f.Next = "take " + l +
+				" again and keep that file with --keep; or set its path in the script, as the library's documentation says"
 		}
 		f.Line, f.Column = v.Position(v.Includes[i].Start)
 		list = append(list, f)

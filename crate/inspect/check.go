@@ -32,14 +32,17 @@ type Checked struct {
 	Pages    int             `json:"pages"`    // number of pages that were checked
 	Findings []check.Finding `json:"findings"` // sorted by file and position
 	// Rehearsed is the number of rehearsed pages. Unsure lists findings of rehearsals that are uncertain.
-	Rehearsed int      `json:"rehearsed"`
-	Unsure    []string `json:"unsure,omitempty"` // findings that are uncertain: a rehearsal could not simulate something
-	// Before is how many findings an earlier check had that are still there, and Mended how many are not; both where one was named.
+	Rehearsed int `json:"rehearsed"`
+	// findings that are uncertain: a rehearsal could not simulate something
+	Unsure []string `json:"unsure,omitempty"`
+	// Before is how many findings an earlier check had that are still there, and Mended how many are not; both where
+	// one was named.
 	Before int `json:"before,omitempty"`
 	Mended int `json:"mended,omitempty"` // findings of the baseline that are fixed
 }
 
-// Against leaves of the findings those that an earlier check did not have. Of pages that were not checked now, nothing is known to be fixed.
+// Against leaves of the findings those that an earlier check did not have. Of pages that were not checked now, nothing
+// is known to be fixed.
 func (c *Checked) Against(earlier *Checked, some bool) {
 	was := len(c.Findings)
 	c.Findings, c.Mended = check.Newer(earlier.Findings, c.Findings)
@@ -118,7 +121,8 @@ func newInspection(p *project.Project, site *walk.Site) *inspection {
 	if err != nil {
 		browsers = &support.Browsers{} // a list with others was not read
 	}
-	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: references.New(p, site), links: links{of: map[string]*link{}}, csp: csp.New(p)}
+	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: references.New(p, site),
+		links: links{of: map[string]*link{}}, csp: csp.New(p)}
 	c.removed = upgrade.NewRemoved(p)
 	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.csp, Leads: c.leads}
 	return c
@@ -133,7 +137,8 @@ func profileOf(p *project.Project, name string) (*check.Profile, error) {
 	if !ok {
 		return nil, project.NoProfile(p.List, name)
 	}
-	return &check.Profile{Name: name, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback, Without: prof.Without}, nil
+	return &check.Profile{Name: name, Serve: prof.Serve, Build: prof.Build, Fallback: prof.Fallback,
+		Without: prof.Without}, nil
 }
 
 // withoutReports leaves out merry's own reports, which are no pages.
@@ -168,9 +173,11 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *page
 // unmatched reports patterns of the packing list that match no page.
 func unmatched(p *project.Project, site *walk.Site) (found []check.Finding) {
 	for _, pattern := range site.UnmatchedPatterns {
-		found = append(found, check.Finding{Name: check.PagesUnmatched, Severity: check.Warning, File: record.ListFile, Line: p.List.Line("pages"), Column: 1,
+		found = append(found, check.Finding{Name: check.PagesUnmatched, Severity: check.Warning, File: record.ListFile,
+			Line: p.List.Line("pages"), Column: 1,
 			Message: fmt.Sprintf("pages: no file of the site matches %q", pattern),
-			Why:     "pages that the pattern was meant for are not checked, and no command changes them", Next: "correct the pattern, or remove it"})
+			Why:     "pages that the pattern was meant for are not checked, and no command changes them",
+			Next:    "correct the pattern, or remove it"})
 	}
 	return found
 }
@@ -184,7 +191,9 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	pages, all := site.Pages, len(req.Pages) == 0 && req.Since == ""
 	if len(pages) == 0 && site.UnmatchedPatterns != nil {
-		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or create a page: merry start --page index.html", "%s:%d: pages: no file of the site matches %s", record.ListFile, p.List.Line("pages"), strings.Join(site.UnmatchedPatterns, ", "))
+		return nil, problem.Refuse(problem.PageUnknown, "correct pages: there, or create a page: merry start --page "+
+			"index.html", "%s:%d: pages: no file of the site matches %s", record.ListFile, p.List.Line("pages"),
+			strings.Join(site.UnmatchedPatterns, ", "))
 	}
 	if len(req.Pages) > 0 {
 		if pages, err = p.Select(site, req.Pages, req.Dir); err != nil {
@@ -248,9 +257,11 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		if err != nil {
 			return nil, err
 		}
-		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }), list...)
+		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }),
+			list...)
 	}
 	check.Sort(found)
-	out.Findings = append([]check.Finding{}, slices.Compact(found)...) // never null in JSON; what is reported of a stylesheet is the same for all its pages
+	// never null in JSON; what is reported of a stylesheet is the same for all its pages
+	out.Findings = append([]check.Finding{}, slices.Compact(found)...)
 	return out, nil
 }

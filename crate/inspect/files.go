@@ -26,8 +26,8 @@ type sealedFiles struct {
 	wants   map[string]check.Wants   // what each library wants of a page
 }
 
-// files holds the crate's files against the seal, learns what the libraries want of pages, and looks at what stylesheets ask
-// for.
+// files holds the crate's files against the seal, learns what the libraries want of pages, and looks at what
+// stylesheets ask for.
 func (c *inspection) files(ctx context.Context) ([]check.Finding, error) {
 	places := make([]paths.InProject, 0, len(c.p.Places()))
 	for at := range c.p.Places() {
@@ -56,16 +56,19 @@ func (c *inspection) files(ctx context.Context) ([]check.Finding, error) {
 		of := c.p.At(places[i])
 		lib := of.Library
 		w := c.sealed.wants[lib]
-		scripts := w.Scripts || of.File != nil && of.File.Role == record.Tagged && packages.KindOf(of.File.Path) == packages.Script
-		c.sealed.wants[lib] = check.Wants{Scripts: scripts, Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset || r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
+		scripts := w.Scripts || of.File != nil && of.File.Role == record.Tagged &&
+			packages.KindOf(of.File.Path) == packages.Script
+		c.sealed.wants[lib] = check.Wants{Scripts: scripts, Doctype: w.Doctype || r.wants.Doctype, Charset: w.Charset ||
+			r.wants.Charset, Viewport: w.Viewport || r.wants.Viewport}
 	}
-	own, err := parallel.Map(ctx, c.p.OwnFiles(c.site, packages.Stylesheet), func(_ context.Context, name paths.InSite) ([]check.Finding, error) {
-		b, err := c.p.ReadInSite(name)
-		if err != nil {
-			return nil, err
-		}
-		return c.assets(c.p.InProject(name), b), nil
-	})
+	own, err := parallel.Map(ctx, c.p.OwnFiles(c.site, packages.Stylesheet),
+		func(_ context.Context, name paths.InSite) ([]check.Finding, error) {
+			b, err := c.p.ReadInSite(name)
+			if err != nil {
+				return nil, err
+			}
+			return c.assets(c.p.InProject(name), b), nil
+		})
 	return append(found, slices.Concat(own...)...), err
 }
 
@@ -77,17 +80,25 @@ func (c *inspection) sealedFile(at paths.InProject) (found []check.Finding, want
 	case errors.Is(err, fs.ErrNotExist) && c.p.Seal.Libraries[of.Library].Linked:
 		return nil, wants, false, nil // pages have nothing but links to it
 	case errors.Is(err, fs.ErrNotExist):
-		return []check.Finding{{Name: check.SealedMissing, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is missing",
-			Why: "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library}}, wants, true, nil
+		return []check.Finding{{Name: check.SealedMissing, Severity: check.Error, File: at.String(),
+				Message: "this file of " + of.Library + " is missing",
+				Why:     "pages that refer to it will get \"not found\"", Next: "merry refill " + of.Library}}, wants,
+			true,
+			nil
 	case isInTheWay(err):
-		return []check.Finding{{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is no longer a regular file",
-			Why: "pages that refer to it will not get the sealed bytes", Next: "move it away; merry refill " + of.Library}}, wants, false, nil
+		return []check.Finding{{Name: check.SealedChanged, Severity: check.Error, File: at.String(),
+			Message: "this file of " + of.Library + " is no longer a regular file",
+			Why:     "pages that refer to it will not get the sealed bytes", Next: "move it away; merry refill " +
+				of.Library}}, wants, false, nil
 	case err != nil:
 		return nil, wants, false, err
 	}
 	if now := integrity.Of(b); now != of.File.Integrity {
-		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(), Message: "this file of " + of.Library + " is not the sealed file",
-			Why: "somebody changed it, or it was damaged; an upgrade would lose the change", Next: "move your change into a file of your own; merry refill " + of.Library + " --overwrite  # restores the sealed bytes"})
+		found = append(found, check.Finding{Name: check.SealedChanged, Severity: check.Error, File: at.String(),
+			Message: "this file of " + of.Library + " is not the sealed file",
+			Why:     "somebody changed it, or it was damaged; an upgrade would lose the change",
+			Next: "move your change into a file of your own; merry refill " + of.Library +
+				" --overwrite  # restores the sealed bytes"})
 	}
 	switch packages.KindOf(at.String()) {
 	case packages.Stylesheet:
@@ -123,7 +134,10 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 	for _, r := range style.References(b) {
 		t := tags.Resolve(name, "", r.URL)
 		if strings.HasPrefix(t.URL, "http://") {
-			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at.String(), Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, or shows a warning", Next: "write https://, or keep the file on the site"}
+			f := check.Finding{Name: check.MixedContent, Severity: check.Warning, File: at.String(),
+				Message: t.URL + " is fetched without TLS", Why: "a page served over https will not load it, " +
+					"or shows " +
+					"a warning", Next: "write https://, or keep the file on the site"}
 			f.Line, f.Column = places.At(r.Offset)
 			found = append(found, f)
 		}
@@ -134,7 +148,8 @@ func (c *inspection) assets(at paths.InProject, b []byte) []check.Finding {
 		if of := c.p.At(c.p.InProject(t.Path)); of.File != nil && !c.p.Seal.Libraries[of.Library].Linked {
 			continue // that is reported once, for the file
 		}
-		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " + t.Path.String() + ", which does not exist",
+		f := check.Finding{Name: check.AssetMissing, Severity: check.Error, File: at.String(), Message: "it asks for " +
+			t.Path.String() + ", which does not exist",
 			Why: "its fonts or pictures will not show"}
 		f.Line, f.Column = places.At(r.Offset)
 		if of := c.p.At(at); of.Library != "" {

@@ -24,7 +24,8 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 		counts[kind][dir] += n
 	}
 	for name := range site.All() {
-		if kind := packages.KindOf(name.String()); kind == packages.Script || kind == packages.Stylesheet || kind == packages.Font || kind == packages.Image {
+		if kind := packages.KindOf(name.String()); kind == packages.Script || kind == packages.Stylesheet ||
+			kind == packages.Font || kind == packages.Image {
 			count(kind, name.Dir(), 1)
 		}
 	}
@@ -55,12 +56,16 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 	})
 }
 
-// pickFolders picks a folder for each kind of file: the one with most of it, else a usual one that is there, else one beside
-// what the site has.
-func pickFolders(counts map[packages.Kind]map[string]int, has func(dir string) bool) (record.Folders, map[string]string) {
+// pickFolders picks a folder for each kind of file: the one with most of it, else a usual one that is there, else one
+// beside what the site has.
+func pickFolders(counts map[packages.Kind]map[string]int, has func(dir string) bool) (record.Folders,
+	map[string]string) {
 	usual := map[packages.Kind][]string{
-		packages.Script: {"js", "scripts", "script", "javascript", "assets/js", "static/js"}, packages.Stylesheet: {"css", "styles", "style", "stylesheets", "assets/css", "static/css"},
-		packages.Font: {"fonts", "font", "assets/fonts", "static/fonts"}, packages.Image: {"img", "images", "pictures", "assets/img", "assets/images", "static/img"},
+		packages.Script:     {"js", "scripts", "script", "javascript", "assets/js", "static/js"},
+		packages.Stylesheet: {"css", "styles", "style", "stylesheets", "assets/css", "static/css"},
+		packages.Font:       {"fonts", "font", "assets/fonts", "static/fonts"}, packages.Image: {"img", "images",
+			"pictures",
+			"assets/img", "assets/images", "static/img"},
 	}
 	learned := map[string]string{}
 	pick := func(kind packages.Kind, word string) string {
@@ -94,7 +99,8 @@ func pickFolders(counts map[packages.Kind]map[string]int, has func(dir string) b
 	for _, x := range []struct {
 		to         *string
 		word, name string
-	}{{&f.Scripts, "scripts", "js"}, {&f.Styles, "styles", "css"}, {&f.Fonts, "fonts", "fonts"}, {&f.Images, "images", "img"}, {&f.Together, "together", "lib"}} {
+	}{{&f.Scripts, "scripts", "js"}, {&f.Styles, "styles", "css"}, {&f.Fonts, "fonts", "fonts"},
+		{&f.Images, "images", "img"}, {&f.Together, "together", "lib"}} {
 		if *x.to == "" {
 			*x.to = path.Join(beside, x.name)
 			learned[x.word] = "usual; the site has none yet"

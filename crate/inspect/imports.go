@@ -41,7 +41,8 @@ func (m *imports) before(n *graph.Node) {
 // add adds one module.
 func (m *imports) add(n *graph.Node, when string) {
 	m.at[n] = len(m.out.Steps)
-	s := Step{Name: n.Target.String(), Kind: page.Script.String(), When: when, Library: n.Of.Library, Verdict: Fine, Item: -1, From: cmp.Or(cdn.Origin(n.Target.URL), "local")}
+	s := Step{Name: n.Target.String(), Kind: page.Script.String(), When: when, Library: n.Of.Library, Verdict: Fine,
+		Item: -1, From: cmp.Or(cdn.Origin(n.Target.URL), "local")}
 	s.Size, s.Wire = m.c.p.Sizes(tags.LocationOf(m.c.p, n.Target, n.Of))
 	switch {
 	case m.c.leads.Missing(n):
@@ -69,11 +70,13 @@ func (m *imports) constrain(of *graph.Graph) {
 				continue
 			}
 			before, after := m.at[e.To], m.at[n]
-			why := fmt.Sprintf("%s imports it (%s:%d:%d)", m.out.Steps[after].Name, m.out.Steps[after].Name, e.Line, e.Column)
+			why := fmt.Sprintf("%s imports it (%s:%d:%d)", m.out.Steps[after].Name, m.out.Steps[after].Name, e.Line,
+				e.Column)
 			if before > after {
 				why += "; they import each other in a circle, and the other one runs first"
 			}
-			m.out.Constraints = append(m.out.Constraints, OrderConstraint{Before: before, After: after, Reason: why, State: order.Kept})
+			m.out.Constraints = append(m.out.Constraints, OrderConstraint{Before: before, After: after, Reason: why,
+				State: order.Kept})
 		}
 	}
 }

@@ -101,7 +101,8 @@ func Order(ctx context.Context, p *project.Project, patterns []string, dir strin
 	})
 }
 
-// withoutWritten leaves reports of this program out of several pages; one that is named alone is refused when it is read.
+// withoutWritten leaves reports of this program out of several pages; one that is named alone is refused when it is
+// read.
 func withoutWritten(p *project.Project, pages []paths.InSite) ([]paths.InSite, error) {
 	if len(pages) < 2 {
 		return pages, nil
@@ -134,7 +135,9 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 		imports.at[tag] = len(out.Steps)
 		out.Steps = append(out.Steps, c.step(v, i, &items[i], has))
 	}
-	unknown := slices.ContainsFunc(items, func(it order.Item) bool { return (it.Unread || it.DefinesUnknown) && !it.Inert })
+	unknown := slices.ContainsFunc(items, func(it order.Item) bool {
+		return (it.Unread || it.DefinesUnknown) && !it.Inert
+	})
 	for _, a := range absent {
 		if unknown || !c.scripts.Fails(ctx, &items[a.Item], a.Need.Global) {
 			continue
@@ -146,7 +149,8 @@ func (c *inspection) ordered(ctx context.Context, v *tags.Page) Ordered {
 	}
 	for _, k := range constraints {
 		state := order.StateOf(items, k)
-		out.Constraints = append(out.Constraints, OrderConstraint{Before: at[k.Before], After: at[k.After], Reason: k.Reason(items), State: state, Global: k.Global})
+		out.Constraints = append(out.Constraints, OrderConstraint{Before: at[k.Before], After: at[k.After],
+			Reason: k.Reason(items), State: state, Global: k.Global})
 		if s := &out.Steps[at[k.After]]; s.Verdict == Fine && state != order.Kept {
 			s.Verdict = map[order.State]Verdict{order.Broken: TooEarly, order.Race: Racing}[state]
 			if items[k.After].Style {
@@ -183,7 +187,8 @@ func selectors(v *tags.Page) map[string]bool {
 func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bool) Step {
 	in := &v.Includes[i]
 	line, _ := v.Position(in.Start)
-	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines.List(), Verdict: Fine, Item: i, When: in.WhenWords()}
+	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines.List(),
+		Verdict: Fine, Item: i, When: in.WhenWords()}
 	if it.Inline {
 		s.Size = int64(len(v.InlineText(in)))
 		s.Wire = s.Size
@@ -224,7 +229,8 @@ func stuckWords(items []order.Item, k order.Constraint) string {
 	case b.Phase == order.AnyTime:
 		return "; " + b.Name + " is async: a race. Remove async"
 	}
-	return "; but " + a.Name + " is deferred, and " + b.Name + " runs at its position. Remove defer from the first, or write it on both"
+	return "; but " + a.Name + " is deferred, and " + b.Name +
+		" runs at its position. Remove defer from the first, or write it on both"
 }
 
 // NotProvedFewest is said of moves on a page that is too large for the search for the fewest.

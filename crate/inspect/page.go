@@ -50,8 +50,10 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 	pg, err := d.reader.Read(d.bytes)
 	var encoding *page.EncodingError
 	if errors.As(err, &encoding) {
-		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in " + encoding.Name,
-			Why: "merry reads and edits pages in UTF-8 and other encodings that contain ASCII", Next: "save it as UTF-8"}}
+		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in " +
+			encoding.Name,
+			Why:  "merry reads and edits pages in UTF-8 and other encodings that contain ASCII",
+			Next: "save it as UTF-8"}}
 		return r, nil
 	}
 	if err != nil {
@@ -63,7 +65,8 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 	clear(cp.Includes)
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
-		if in.RefAttr.End == 0 || in.Templated() || in.Kind == page.Hint && in.Rel != "preload" && in.Rel != "modulepreload" {
+		if in.RefAttr.End == 0 || in.Templated() || in.Kind == page.Hint && in.Rel != "preload" &&
+			in.Rel != "modulepreload" {
 			continue
 		}
 		v.Lead(c.p, i, c.target(name, pg.BaseAt(in.Start), in.Ref))
@@ -84,7 +87,8 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 	cp.Items = c.scripts.Items(v)
 	imported := graph.Of(c.scripts, v)
 	led, named := c.leads.Page(v, at)
-	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported, c.scripts), c.pathsInline(v), c.csp.Findings(v, at))
+	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported,
+		c.scripts), c.pathsInline(v), c.csp.Findings(v, at))
 	r.uses = c.usesOf(d, imported, named)
 	r.found = append(r.found, c.removed.Page(v, at, r.uses.libraries)...)
 	return r, nil
@@ -128,7 +132,8 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 		out.Build, out.HasOtherBuild = of.File.Build, of.File.OtherBuild != ""
 		_, local := v.FallbackOf(i)
 		out.Fallback = local != tags.Target{} && c.leads.Has(local.Path)
-		out.CanFallBack = c.profile.Fallback && (in.Kind == page.Stylesheet || in.Kind == page.Script && (in.Module || in.When != page.Async && c.p.GlobalOf(of) != ""))
+		out.CanFallBack = c.profile.Fallback && (in.Kind == page.Stylesheet || in.Kind == page.Script &&
+			(in.Module || in.When != page.Async && c.p.GlobalOf(of) != ""))
 	}
 	if lib := c.p.List.Library(of.Library); lib != nil {
 		out.DevOnly = lib.Only == record.DevOnly
@@ -213,8 +218,8 @@ func (c *inspection) Provider(global string) (library, own string) {
 	return c.p.Globals()[global], owns[global]
 }
 
-// usesOf tells what the page available uses: by its tags, by what its scripts import, and what it names beside. Pages that use the same share
-// one value.
+// usesOf tells what the page available uses: by its tags, by what its scripts import, and what it names beside. Pages
+// that use the same share one value.
 func (c *inspection) usesOf(d *scratch, imported *graph.Graph, named []string) *uses {
 	slices.Sort(named)
 	u, v := &d.uses, &d.v
@@ -239,7 +244,8 @@ func (c *inspection) usesOf(d *scratch, imported *graph.Graph, named []string) *
 		}
 	}
 	if d.last == nil || !d.last.same(u) {
-		key := strings.Join(u.libraries, "\n") + "\x00" + strings.Join(u.files, "\n") + "\x00" + strings.Join(u.named, "\n")
+		key := strings.Join(u.libraries, "\n") + "\x00" + strings.Join(u.files, "\n") + "\x00" + strings.Join(u.named,
+			"\n")
 		d.last = c.shared.Of(key, func() *uses {
 			return &uses{slices.Clone(u.libraries), slices.Clone(u.files), slices.Clone(u.named)}
 		})

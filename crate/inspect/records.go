@@ -23,8 +23,11 @@ func movedByHand(p *project.Project, strayed map[paths.InProject]paths.InProject
 	for library, list := range moved {
 		slices.Sort(list)
 		from, _, _ := strings.Cut(list[0], " to ")
-		found = append(found, check.Finding{Name: check.SealedMoved, Severity: check.Error, File: from, Message: fmt.Sprintf("%s was moved by hand: %s", library, project.Abbreviate(list, 3)),
-			Why: "records and tags with the old paths lead nowhere", Next: "merry move --found  # records and pages follow; or move the files back"})
+		found = append(found, check.Finding{Name: check.SealedMoved, Severity: check.Error, File: from,
+			Message: fmt.Sprintf("%s was moved by hand: %s", library, project.Abbreviate(list, 3)),
+			Why:     "records and tags with the old paths lead nowhere", Next: "merry move --found  # records " +
+				"and pages " +
+				"follow; or move the files back"})
 	}
 	return found
 }
@@ -33,8 +36,10 @@ func movedByHand(p *project.Project, strayed map[paths.InProject]paths.InProject
 func listDiffers(p *project.Project) []check.Finding {
 	var found []check.Finding
 	for _, d := range p.Differences() {
-		f := check.Finding{Name: check.ListDiffers, Severity: check.Error, File: record.ListFile, Line: d.Line, Column: 3, Message: d.Library + ": " + d.What,
-			Why: "the pages do not show what the packing list says", Next: "merry settle --dry-run  # shows how to apply it; or correct the packing list"}
+		f := check.Finding{Name: check.ListDiffers, Severity: check.Error, File: record.ListFile, Line: d.Line,
+			Column: 3, Message: d.Library + ": " + d.What,
+			Why: "the pages do not show what the packing list says", Next: "merry settle --dry-run  # shows how to " +
+				"apply it; or correct the packing list"}
 		if d.Line == 0 {
 			f.File, f.Column = record.SealFile, 0
 		}

@@ -17,9 +17,10 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// rehearsals rehearses pages and reports the first fault of each script, if nothing that was found already says it. Fine are
-// those of the findings that a rehearsal refutes.
-func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found []check.Finding, out *Checked) (list, fine []check.Finding, err error) {
+// rehearsals rehearses pages and reports the first fault of each script, if nothing that was found already says it.
+// Fine are those of the findings that a rehearsal refutes.
+func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found []check.Finding, out *Checked) (list,
+	fine []check.Finding, err error) {
 	type result struct {
 		found  []check.Finding
 		fine   []check.Finding
@@ -40,7 +41,9 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			return r, nil // there is a finding of its own
 		}
 		req := c.staging.Request(v)
-		if req.OnLoad == nil && !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
+		if req.OnLoad == nil && !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
+			return s.Skip == ""
+		}) {
 			return r, nil
 		}
 		report, err := c.p.Facts.Rehearse(ctx, req)
@@ -48,10 +51,13 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			return r, err
 		}
 		if report.Stopped != "" && report.Guessed {
-			r.unsure = append(r.unsure, fmt.Sprintf("%s: the rehearsal was stopped: %s", c.p.InProject(name), report.Stopped))
+			r.unsure = append(r.unsure, fmt.Sprintf("%s: the rehearsal was stopped: %s", c.p.InProject(name),
+				report.Stopped))
 		} else if report.Stopped != "" {
-			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning, File: c.p.InProject(name).String(), Line: 1, Column: 1,
-				Message: "the rehearsal was stopped: " + report.Stopped, Why: "merry can't tell what the scripts would have done after that",
+			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning,
+				File: c.p.InProject(name).String(), Line: 1, Column: 1,
+				Message: "the rehearsal was stopped: " + report.Stopped, Why: "merry can't tell what the scripts " +
+					"would have done after that",
 				Next: "open the page in a browser and read its console; merry check --no-rehearse"})
 		}
 		r.done = true
@@ -62,7 +68,9 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			r.found = append(r.found, milder(f))
 		}
 		r.found = append(r.found, c.asked(v, req, report, found)...)
-		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.When == rehearse.AnyTime && s.Skip == "" }) {
+		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
+			return s.When == rehearse.AnyTime && s.Skip == ""
+		}) {
 			req.Late = true
 			late, err := c.p.Facts.Rehearse(ctx, req)
 			if err != nil {
@@ -83,10 +91,11 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 	return list, fine, err
 }
 
-// refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of. Those of a global
-// that it asks for, and of one that something on the page makes, are gone; all others are less: the script loads, and what it does later
-// may fail.
-func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) (gone, less []check.Finding) {
+// refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of. Those
+// of a global that it asks for, and of one that something on the page makes, are gone; all others are less: the script
+// loads, and what it does later may fail.
+func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) (gone,
+	less []check.Finding) {
 	type position struct{ line, column int }
 	here := map[position][]check.Finding{}
 	for _, f := range found {
@@ -108,9 +117,11 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 			continue
 		}
 		for _, f := range here[position{line, column}] {
-			asks := f.Name == check.NeedMissing && f.Global != "" && slices.ContainsFunc(k.Report.Needs, func(n script.Need) bool { return n.Name == f.Global && n.Tested })
+			asks := f.Name == check.NeedMissing && f.Global != "" && slices.ContainsFunc(k.Report.Needs,
+				func(n script.Need) bool { return n.Name == f.Global && n.Tested })
 			switch need := f.Name == check.NeedMissing || f.Name == check.NeedLater; {
-			case asks || c.made(f, report): // what it writes into the page, or makes by a name that it puts together, is there anyway
+			case asks || c.made(f, report):
+				// what it writes into the page, or makes by a name that it puts together, is there anyway
 				gone = append(gone, f)
 			case f.Declared || need && f.Global != "":
 				less = append(less, f)
@@ -134,7 +145,8 @@ func milder(f check.Finding) check.Finding {
 }
 
 // faults turns what a rehearsal showed into findings, in the page's terms.
-func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding, list *[]check.Finding, unsure *[]string) {
+func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding,
+	list *[]check.Finding, unsure *[]string) {
 	includes := pageload.Scripts(v)
 	items := c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
@@ -150,7 +162,8 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		i := includes[f.Script]
 		line, column := v.Position(v.Includes[i].Start)
 		name, where := c.whose(v, req, i, f.Module, f.Line, f.Column)
-		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded", "later": " shortly after"}[f.When]
+		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded",
+			"later": " shortly after"}[f.When]
 		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
 		if !f.Sure {
 			*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s (%s)", at, line, column, message, where))
@@ -162,19 +175,22 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}) {
 			continue // what it needs and why that is not there has been said
 		}
-		why, next := "the browser's console will say so, and the rest of the script does not run", "merry order "+texts.Word(at)+"  # shows what runs when"
+		why, next := "the browser's console will say so, and the rest of the script does not run",
+			"merry order "+texts.Word(at)+"  # shows what runs when"
 		if f.Global != "" {
 			why = c.locate(items, i, f.Global)
 		}
 		if where != "" {
 			why = "at " + where + "; " + why
 		}
-		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line, Column: column, Message: message, Why: why, Next: next})
+		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line,
+			Column: column, Message: message, Why: why, Next: next})
 	}
 }
 
 // onLoadFails tells that the body's onload stops, and whether that is sure.
-func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f rehearse.Fault, list *[]check.Finding, unsure *[]string) bool {
+func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f rehearse.Fault, list *[]check.Finding,
+	unsure *[]string) bool {
 	if f.Line == 0 {
 		f.Line, f.Column = v.Position(v.OnLoadStart)
 	}
@@ -187,13 +203,14 @@ func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f 
 	if f.Global != "" {
 		why = c.locate(items, len(items), f.Global)
 	}
-	*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: f.Line, Column: f.Column, Message: message, Why: why,
+	*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: f.Line,
+		Column: f.Column, Message: message, Why: why,
 		Next: "merry order " + texts.Word(at) + "  # shows what runs when"})
 	return true
 }
 
-// whose says of which script a rehearsal speaks, and where: of the one of an include, or of a module that it imports, by its place in the
-// request, from 1.
+// whose says of which script a rehearsal speaks, and where: of the one of an include, or of a module that it imports,
+// by its place in the request, from 1.
 func (c *inspection) whose(v *tags.Page, req *rehearse.Request, i, module, line, column int) (name, where string) {
 	name = v.Name(i)
 	if line == 0 {
@@ -215,18 +232,26 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 	includes, items := pageload.Scripts(v), c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
 	for _, f := range late.Faults {
-		j := slices.IndexFunc(items, func(it order.Item) bool { return it.Phase == order.AnyTime && it.Defines.Has(f.Global) })
+		j := slices.IndexFunc(items, func(it order.Item) bool {
+			return it.Phase == order.AnyTime && it.Defines.Has(f.Global)
+		})
 		if f.Script < 0 || f.Script >= len(includes) || !f.Sure || f.Global == "" || j < 0 ||
 			slices.ContainsFunc(early.Faults, func(e rehearse.Fault) bool { return e.Script == f.Script && e.Sure }) {
 			continue
 		}
 		line, column := v.Position(v.Includes[includes[f.Script]].Start)
-		if slices.ContainsFunc(found, func(o check.Finding) bool { return o.File == at && o.Name == check.NeedRace && o.Line == line }) {
+		if slices.ContainsFunc(found, func(o check.Finding) bool {
+			return o.File == at && o.Name == check.NeedRace &&
+				o.Line == line
+		}) {
 			continue
 		}
-		*list = append(*list, check.Finding{Name: check.NeedRace, Severity: check.Warning, File: at, Line: line, Column: column,
-			Message: fmt.Sprintf("%s is async, so the network decides whether it runs in time for %s", items[j].Name, items[includes[f.Script]].Name),
-			Why:     fmt.Sprintf("if it comes late, %s stops: %s", items[includes[f.Script]].Name, f.Message), Next: "remove async from the tag, or write defer on both"})
+		*list = append(*list, check.Finding{Name: check.NeedRace, Severity: check.Warning, File: at, Line: line,
+			Column: column,
+			Message: fmt.Sprintf("%s is async, so the network decides whether it runs in time for %s", items[j].Name,
+				items[includes[f.Script]].Name),
+			Why:  fmt.Sprintf("if it comes late, %s stops: %s", items[includes[f.Script]].Name, f.Message),
+			Next: "remove async from the tag, or write defer on both"})
 		return
 	}
 }

@@ -18,7 +18,8 @@ import (
 	"merrycrate.example/merry/crate/project"
 )
 
-// checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older programs remember is then of no use.
+// checkedResult names what is kept in the cache; its number goes up when pages are checked otherwise: what older
+// programs remember is then of no use.
 const checkedResult = "checked-12"
 
 // pageResult is what the check of one page gave: its findings, and what it uses.
@@ -39,7 +40,8 @@ type uses struct {
 var noUses = &uses{}
 
 func (u *uses) same(other *uses) bool {
-	return slices.Equal(u.libraries, other.libraries) && slices.Equal(u.files, other.files) && slices.Equal(u.named, other.named)
+	return slices.Equal(u.libraries, other.libraries) && slices.Equal(u.files, other.files) &&
+		slices.Equal(u.named, other.named)
 }
 
 // pageCache is what the last check of this project found, page by page. It holds as long as nothing else of the project
@@ -60,7 +62,8 @@ type cachedPage struct {
 	found string // JSON, "" for none
 }
 
-// cacheKey recalls the last check, for the same question in the same surroundings, from what was stored of it; nil if nothing was.
+// cacheKey recalls the last check, for the same question in the same surroundings, from what was stored of it; nil if
+// nothing was.
 func cacheKey(p *project.Project, site *walk.Site, req CheckRequest, headers, stored []byte) *pageCache {
 	m := &pageCache{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
 	h := xxhash.New()
@@ -76,8 +79,8 @@ func cacheKey(p *project.Project, site *walk.Site, req CheckRequest, headers, st
 	return m
 }
 
-// load fills in what is remembered of those of some pages that have not changed since, and returns the indices of the others. Seen are
-// the stamps of the pages as the walk saw them, nil if it did not look.
+// load fills in what is remembered of those of some pages that have not changed since, and returns the indices of the
+// others. Seen are the stamps of the pages as the walk saw them, nil if it did not look.
 func (m *pageCache) load(names []paths.InSite, seen []disk.Stamp, results []pageResult) (left []int) {
 	at := 0
 	for i, name := range names {

@@ -21,14 +21,18 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// changedSince keeps the pages that a version control's working tree changed since a revision, and those that ask for a file which
-// changed: a script, a stylesheet, one that a stylesheet or a module imports. Where a record changed, it keeps all.
-func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revision string, pages []paths.InSite) ([]paths.InSite, error) {
+// changedSince keeps the pages that a version control's working tree changed since a revision, and those that ask for a
+// file which changed: a script, a stylesheet, one that a stylesheet or a module imports. Where a record changed, it
+// keeps all.
+func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revision string,
+	pages []paths.InSite) ([]paths.InSite, error) {
 	if strings.HasPrefix(revision, "-") {
-		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is not a revision", revision)
+		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is not a revision",
+			revision)
 	}
 	var names []string
-	for _, args := range [][]string{{"diff", "--name-only", "-z", "--relative", revision, "--"}, {"ls-files", "-z", "--others", "--exclude-standard"}} {
+	for _, args := range [][]string{{"diff", "--name-only", "-z", "--relative", revision, "--"},
+		{"ls-files", "-z", "--others", "--exclude-standard"}} {
 		cmd := exec.CommandContext(ctx, "git", args...)
 		cmd.Dir = string(p.Root)
 		out, err := cmd.Output()
@@ -37,7 +41,8 @@ func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revi
 			if exit, ok := err.(*exec.ExitError); ok {
 				why, _, _ = strings.Cut(strings.TrimSpace(string(exit.Stderr)), "\n")
 			}
-			return nil, problem.Refuse(problem.RevisionBad, "name a revision of the repository that the project is in", "--changed-since %s: git says: %s", revision, cmp.Or(why, "nothing"))
+			return nil, problem.Refuse(problem.RevisionBad, "name a revision of the repository that the project is in",
+				"--changed-since %s: git says: %s", revision, cmp.Or(why, "nothing"))
 		}
 		names = append(names, strings.Split(strings.TrimRight(string(out), "\x00"), "\x00")...)
 	}

@@ -116,8 +116,8 @@ func (c *inspection) identityOf(t tags.Target, library string) identity {
 	return identity{}
 }
 
-// wholeSite finds what only all pages together show. What seems to be used nowhere is looked for in all that may lead to it,
-// which takes longer than reading tags. State tells one state of the pages from another, 0 if that is not known.
+// wholeSite finds what only all pages together show. What seems to be used nowhere is looked for in all that may lead
+// to it, which takes longer than reading tags. State tells one state of the pages from another, 0 if that is not known.
 func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) ([]check.Finding, error) {
 	var idle []*record.Library // on no page, as far as tags go
 	var wanted []paths.InSite
@@ -144,13 +144,15 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 	}
 	for _, l := range idle {
 		if !slices.ContainsFunc(tags.FilesOf(c.p, l.Name), func(at paths.InSite) bool { return reached[at.String()] }) {
-			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml", Line: l.Line, Column: 3, Message: l.Name + " is in the crate but on no page",
+			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml",
+				Line: l.Line, Column: 3, Message: l.Name + " is in the crate but on no page",
 				Why: "it is listed in the bill and upgraded, although no page uses it", Next: "merry drop " + l.Name})
 		}
 	}
 	for _, name := range leftovers {
 		if !reached[name.String()] {
-			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note, File: c.p.InProject(name).String(), Message: "it is on no page, and no other file refers to it",
+			found = append(found, check.Finding{Name: check.OnNoPage, Severity: check.Note,
+				File: c.p.InProject(name).String(), Message: "it is on no page, and no other file refers to it",
 				Why: "it may be left over", Next: "remove it, or leave it"})
 		}
 	}
@@ -160,9 +162,10 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 // reachedResult names what is kept of a search for what leads to files.
 const reachedResult = "reached-2"
 
-// reached tells which of some files something else than a tag leads to: on the pages, or in own stylesheets and scripts. The answer
-// for one state of the site is remembered.
-func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.InSite, state uint64) (map[string]bool, error) {
+// reached tells which of some files something else than a tag leads to: on the pages, or in own stylesheets and
+// scripts. The answer for one state of the site is remembered.
+func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.InSite, state uint64) (map[string]bool,
+	error) {
 	list := map[string]bool{}
 	var rest []paths.InSite
 	for _, name := range wanted {
@@ -177,7 +180,8 @@ func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.In
 	if b, ok := cache.Result(reachedResult, key); ok && state != 0 && json.Unmarshal(b, &list) == nil {
 		return list, nil
 	}
-	m, err := tags.MentionsOf(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, packages.Stylesheet), c.p.OwnFiles(c.site, packages.Script)), rest)
+	m, err := tags.MentionsOf(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, packages.Stylesheet),
+		c.p.OwnFiles(c.site, packages.Script)), rest)
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +195,8 @@ func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.In
 }
 
 // pathWord is a text in a script that may be a path: it has a slash and the ending of a file for the web.
-var pathWord = memo.Regexp("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|ttf|json|html))[\"'`?#]")
+var pathWord = memo.Regexp("[\"'`]((?:\\.{0,2}/)?[\\w@.-]+(?:/[\\w@.-]+)+\\.(?:js|css|svg|png|jpe?g|gif|webp|woff2?|" +
+	"ttf|json|html))[\"'`?#]")
 
 // ownScripts reads the site's own scripts and stylesheets for paths that lead nowhere, for source maps that are not
 // there, and for files that no tag and no other own file refers to.
@@ -224,8 +229,10 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 	return found, leftovers
 }
 
-// pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script names.
-func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool, mentioned map[string]bool) []check.Finding {
+// pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script
+// names.
+func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]bool,
+	mentioned map[string]bool) []check.Finding {
 	var found []check.Finding
 	places := texts.NewIndex(b)
 	for _, m := range pathWord().FindAllSubmatchIndex(b, -1) {
@@ -233,13 +240,18 @@ func (c *inspection) pathsIn(name paths.InSite, b []byte, folders map[string]boo
 		mentioned[path.Base(ref)] = true
 		clean := paths.Found(strings.TrimLeft(path.Clean(strings.TrimLeft(ref, "./")), "/"))
 		_, called := c.bases.Of("", c.libraryBases)[clean.Base()]
-		if !folders[clean.Dir()] && !called || c.leads.Has(clean) || c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) || c.p.Imported(ref).File != nil {
+		if !folders[clean.Dir()] && !called || c.leads.Has(clean) ||
+			c.leads.Has(paths.Found(path.Join(name.Dir(), ref))) || c.p.Imported(ref).File != nil {
 			continue
 		}
-		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(), Message: fmt.Sprintf("%q leads into a folder of %s, but the file does not exist", ref, c.libraryIn(clean.Dir())),
-			Why: "the library's files have other names now, so whatever asks for this gets \"not found\"", Next: "correct the path by hand"}
+		f := check.Finding{Name: check.OldPath, Severity: check.Warning, File: c.p.InProject(name).String(),
+			Message: fmt.Sprintf("%q leads into a folder of %s, but the file does not exist", ref,
+				c.libraryIn(clean.Dir())),
+			Why:  "the library's files have other names now, so whatever asks for this gets \"not found\"",
+			Next: "correct the path by hand"}
 		if !folders[clean.Dir()] {
-			f.Message = fmt.Sprintf("%q is named like a file of %s, but does not exist", ref, c.bases.Of("", c.libraryBases)[clean.Base()])
+			f.Message = fmt.Sprintf("%q is named like a file of %s, but does not exist", ref,
+				c.bases.Of("", c.libraryBases)[clean.Base()])
 			f.Why = "the library's files are elsewhere now, so whatever asks for this gets \"not found\""
 		}
 		f.Line, f.Column = places.At(m[2])
@@ -320,8 +332,9 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 	if ref == "" || t.Path.IsZero() || c.leads.Has(t.Path) {
 		return nil
 	}
-	f := check.Finding{Name: check.MapMissing, Severity: check.Note, File: at.String(), Message: fmt.Sprintf("it names the source map %s, which does not exist", ref),
-		Why: "developer tools ask for it, and report that it is missing", Next: "ignore it, or put the map there"}
+	f := check.Finding{Name: check.MapMissing, Severity: check.Note, File: at.String(),
+		Message: fmt.Sprintf("it names the source map %s, which does not exist", ref),
+		Why:     "developer tools ask for it, and report that it is missing", Next: "ignore it, or put the map there"}
 	f.Line, f.Column = page.Position(b, max(0, strings.LastIndex(string(b), ref)))
 	if of := c.p.At(at); of.Library != "" {
 		f.Next = fmt.Sprintf("take %s again with its map, or ignore it", of.Library)

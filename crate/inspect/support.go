@@ -18,7 +18,8 @@ func (c *inspection) missingFeatures(v *tags.Page, i int) []check.MissingFeature
 	switch in := &v.Includes[i]; in.Kind {
 	case page.InlineScript, page.InlineStyle:
 		line, column := v.Position(in.TextStart())
-		return c.missingFeaturesOf(v.InlineText(in), c.p.InProject(v.Path).String(), line, column, in.Kind == page.InlineScript)
+		return c.missingFeaturesOf(v.InlineText(in), c.p.InProject(v.Path).String(), line, column,
+			in.Kind == page.InlineScript)
 	case page.Script, page.Stylesheet:
 		t := v.Targets[i]
 		return c.missing.Of(t.String(), func() []check.MissingFeature {
@@ -36,7 +37,8 @@ func (c *inspection) missingFeatures(v *tags.Page, i int) []check.MissingFeature
 }
 
 // missingFeaturesOf finds the features in a text that begins at a place of a file.
-func (c *inspection) missingFeaturesOf(text []byte, file string, firstLine, firstColumn int, isScript bool) []check.MissingFeature {
+func (c *inspection) missingFeaturesOf(text []byte, file string, firstLine, firstColumn int,
+	isScript bool) []check.MissingFeature {
 	found := support.InStyle
 	if isScript {
 		found = support.InScript
@@ -49,7 +51,8 @@ func (c *inspection) missingFeaturesOf(text []byte, file string, firstLine, firs
 			if line == 1 {
 				column += firstColumn - 1
 			}
-			list = append(list, check.MissingFeature{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file, line+firstLine-1, column)})
+			list = append(list, check.MissingFeature{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file,
+				line+firstLine-1, column)})
 		}
 	}
 	return list

@@ -75,7 +75,8 @@ func Parse(value string) (Metadata, error) {
 		m = append(m, alg+"-"+base64.StdEncoding.EncodeToString(b))
 	}
 	if len(m) == 0 {
-		return nil, fmt.Errorf("%q is not an integrity value; one looks like sha384- followed by 64 letters and digits", value)
+		return nil, fmt.Errorf("%q is not an integrity value; one looks like sha384- followed by 64 letters and digits",
+			value)
 	}
 	return m, nil
 }

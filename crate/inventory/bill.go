@@ -80,7 +80,8 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
 			lib.Version, lib.From = sealed.Version, sealed.Origin // what is shipped is what was taken
 		}
-		line := BillLine{Name: lib.Name, Version: lib.Version, Origin: lib.From, Needs: lib.Needs, Pages: use.on[lib.Name], Only: lib.Only}
+		line := BillLine{Name: lib.Name, Version: lib.Version, Origin: lib.From, Needs: lib.Needs,
+			Pages: use.on[lib.Name], Only: lib.Only}
 		if pkg, ok := lib.Package(); ok {
 			line.registered = true
 			line.PURL = purlOf(pkg, lib.Version)
@@ -93,7 +94,8 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 			}
 		}
 		if len(line.Texts) == 0 && lib.Only == "" {
-			out.Notes = append(out.Notes, fmt.Sprintf("%s %s: no licence text is available; its package has none, or is not in the cache", lib.Name, lib.Version))
+			out.Notes = append(out.Notes, fmt.Sprintf("%s %s: no licence text is available; its package has none, or "+
+				"is not in the cache", lib.Name, lib.Version))
 		}
 		out.Libraries = append(out.Libraries, line)
 	}
@@ -154,7 +156,8 @@ func Advised(p *project.Project, advisories string) ([]Warning, error) {
 	for _, lib := range p.List.Libraries {
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
 			_, registered := lib.Package()
-			b.Libraries = append(b.Libraries, BillLine{Name: lib.Name, Version: sealed.Version, Origin: sealed.Origin, registered: registered})
+			b.Libraries = append(b.Libraries, BillLine{Name: lib.Name, Version: sealed.Version, Origin: sealed.Origin,
+				registered: registered})
 		}
 	}
 	err := b.advise(advisories)
@@ -167,7 +170,8 @@ const mostAdvisory = 4 << 20
 func (b *Bill) advise(name string) error {
 	t, err := archive.OpenPath(name)
 	if errors.Is(err, fs.ErrNotExist) {
-		return problem.Refuse(problem.FileUnknown, "name a folder, an archive or a file of advisories", "there is no file or folder %s", name)
+		return problem.Refuse(problem.FileUnknown, "name a folder, an archive or a file of advisories",
+			"there is no file or folder %s", name)
 	}
 	if err != nil {
 		return err
@@ -201,14 +205,15 @@ func (b *Bill) advise(name string) error {
 		}
 	}
 	if b.Advisories == 0 {
-		return problem.Refuse(problem.NothingThere, "name a folder or an archive of advisories in the OSV format, one JSON file each", "%s has no advisories", name)
+		return problem.Refuse(problem.NothingThere, "name a folder or an archive of advisories in the OSV format, one "+
+			"JSON file each", "%s has no advisories", name)
 	}
 	slices.SortStableFunc(b.Warnings, func(x, y Warning) int { return strings.Compare(x.Library+x.ID, y.Library+y.ID) })
 	return nil
 }
 
-// match holds an advisory against the bill. A package of the registry is known by its package URL; what came as a download,
-// only by its name.
+// match holds an advisory against the bill. A package of the registry is known by its package URL; what came as a
+// download, only by its name.
 func (b *Bill) match(adv *advisory, from string) {
 	for i := range b.Libraries {
 		l := &b.Libraries[i]
@@ -240,8 +245,9 @@ func (b *Bill) match(adv *advisory, from string) {
 	}
 }
 
-// inEvents reports whether a version is in what a range's events span (OSV Schema, section on affected[].ranges[].events):
-// events are sorted by version, and each introduced opens what the next fixed, or last_affected, closes.
+// inEvents reports whether a version is in what a range's events span (OSV Schema, section on
+// affected[].ranges[].events): events are sorted by version, and each introduced opens what the next fixed, or
+// last_affected, closes.
 func inEvents(version string, events []map[string]string) (in bool, fixed []string) {
 	type event struct{ kind, version string }
 	var list []event
@@ -259,7 +265,9 @@ func inEvents(version string, events []map[string]string) (in bool, fixed []stri
 		}
 		return v
 	}
-	slices.SortStableFunc(list, func(a, b event) int { return source.CompareVersions(order(a.version), order(b.version)) })
+	slices.SortStableFunc(list, func(a, b event) int {
+		return source.CompareVersions(order(a.version), order(b.version))
+	})
 	for _, e := range list {
 		c := source.CompareVersions(version, order(e.version))
 		switch {

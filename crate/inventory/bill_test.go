@@ -6,7 +6,8 @@ import (
 )
 
 func TestPURLs(t *testing.T) {
-	for pkg, want := range map[string]string{"oarlock": "pkg:npm/oarlock@2.0.3", "@gull/pennants": "pkg:npm/%40gull/pennants@2.0.3"} {
+	for pkg, want := range map[string]string{"oarlock": "pkg:npm/oarlock@2.0.3",
+		"@gull/pennants": "pkg:npm/%40gull/pennants@2.0.3"} {
 		if got := purlOf(pkg, "2.0.3"); got != want {
 			t.Errorf("%s is %s", pkg, got)
 		}
@@ -14,9 +15,11 @@ func TestPURLs(t *testing.T) {
 }
 
 func TestNotice(t *testing.T) {
-	b := &Bill{Libraries: []BillLine{{Name: "oarlock", Version: "2.0.3", Licence: "MIT", Texts: []LicenceText{{"LICENSE", "Copyright\r\nthe crew\r\n"}}}, {Name: "quickbrine", Only: "desk"}}}
+	b := &Bill{Libraries: []BillLine{{Name: "oarlock", Version: "2.0.3", Licence: "MIT",
+		Texts: []LicenceText{{"LICENSE", "Copyright\r\nthe crew\r\n"}}}, {Name: "quickbrine", Only: "desk"}}}
 	text := b.NoticeText()
-	if !strings.Contains(text, "oarlock 2.0.3\nLicence: MIT\n\nCopyright\nthe crew\n") || strings.Contains(text, "quickbrine") || strings.Contains(text, "\r") {
+	if !strings.Contains(text, "oarlock 2.0.3\nLicence: MIT\n\nCopyright\nthe crew\n") ||
+		strings.Contains(text, "quickbrine") || strings.Contains(text, "\r") {
 		t.Errorf("the notice is\n%s", text)
 	}
 }

@@ -70,7 +70,8 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 	p = p.Found(use.strayed)
 	out := &Contents{Root: string(p.Root), Site: p.Site(), Pages: use.loads}
 	for _, l := range p.List.Libraries {
-		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: use.on[l.Name], Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
+		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: use.on[l.Name],
+			Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
 		if sealed := p.Seal.Libraries[l.Name]; sealed == nil {
 			line.State = "not taken yet"
 			if l.Only == record.DevOnly && l.Serve == record.CDN {
@@ -114,7 +115,8 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 	}
 	for _, name := range p.Seal.Names() {
 		if sealed := p.Seal.Libraries[name]; p.List.Library(name) == nil {
-			out.Libraries = append(out.Libraries, ContentsLine{Name: name, Version: sealed.Version, From: sealed.Origin, Licence: sealed.Licence, Files: len(sealed.Files), Pages: use.on[name], State: differs[name]})
+			out.Libraries = append(out.Libraries, ContentsLine{Name: name, Version: sealed.Version, From: sealed.Origin,
+				Licence: sealed.Licence, Files: len(sealed.Files), Pages: use.on[name], State: differs[name]})
 		}
 	}
 	return out, nil

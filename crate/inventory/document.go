@@ -8,23 +8,27 @@ import (
 	cdx "github.com/CycloneDX/cyclonedx-go"
 )
 
-// Document is the bill as CycloneDX 1.6 has it. There is no serial number and no time in it: the same crate gives the same bytes.
+// Document is the bill as CycloneDX 1.6 has it. There is no serial number and no time in it: the same crate gives the
+// same bytes.
 func (b *Bill) Document() *cdx.BOM {
 	doc := cdx.NewBOM()
-	doc.Metadata = &cdx.Metadata{Component: &cdx.Component{BOMRef: "site", Type: cdx.ComponentTypeApplication, Name: b.Site}}
+	doc.Metadata = &cdx.Metadata{Component: &cdx.Component{BOMRef: "site", Type: cdx.ComponentTypeApplication,
+		Name: b.Site}}
 	components := []cdx.Component{}
 	var all []string
 	deps := []cdx.Dependency{}
 	for _, l := range b.Libraries {
 		ref := l.Name + "@" + l.Version
 		all = append(all, ref)
-		c := cdx.Component{BOMRef: ref, Type: cdx.ComponentTypeLibrary, Name: l.Name, Version: l.Version, PackageURL: l.PURL, Hashes: hashes(l.Digest)}
+		c := cdx.Component{BOMRef: ref, Type: cdx.ComponentTypeLibrary, Name: l.Name, Version: l.Version,
+			PackageURL: l.PURL, Hashes: hashes(l.Digest)}
 		if l.Licence != "" {
 			c.Licenses = &cdx.Licenses{{License: licence(l.Licence)}}
 		}
 		var files []cdx.Component
 		for _, f := range l.Files {
-			files = append(files, cdx.Component{BOMRef: ref + "/" + f.Path, Type: cdx.ComponentTypeFile, Name: f.At.String(), Hashes: hashes(f.Integrity)})
+			files = append(files, cdx.Component{BOMRef: ref + "/" + f.Path, Type: cdx.ComponentTypeFile,
+				Name: f.At.String(), Hashes: hashes(f.Integrity)})
 		}
 		if files != nil {
 			c.Components = &files
@@ -57,7 +61,8 @@ func hashes(integrity string) *[]cdx.Hash {
 // licence says a licence by its SPDX identifier where it is one, else by name.
 func licence(name string) *cdx.License {
 	switch name {
-	case "MIT", "ISC", "Apache-2.0", "MPL-2.0", "BSD-2-Clause", "BSD-3-Clause", "0BSD", "Unlicense", "OFL-1.1", "CC0-1.0", "CC-BY-4.0":
+	case "MIT", "ISC", "Apache-2.0", "MPL-2.0", "BSD-2-Clause", "BSD-3-Clause", "0BSD", "Unlicense", "OFL-1.1",
+		"CC0-1.0", "CC-BY-4.0":
 		return &cdx.License{ID: name}
 	}
 	return &cdx.License{Name: name}

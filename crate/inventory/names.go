@@ -28,7 +28,8 @@ func NamesOf(ctx context.Context, p *project.Project) (*Names, error) {
 	if err != nil {
 		return nil, err
 	}
-	n := &Names{Pages: project.Texts(site.Pages), Profiles: slices.Sorted(maps.Keys(p.List.Profiles)), CDNs: slices.Sorted(maps.Keys(p.List.CDNs)), Packages: map[string]string{}}
+	n := &Names{Pages: project.Texts(site.Pages), Profiles: slices.Sorted(maps.Keys(p.List.Profiles)),
+		CDNs: slices.Sorted(maps.Keys(p.List.CDNs)), Packages: map[string]string{}}
 	for _, l := range p.List.Libraries {
 		n.Libraries = append(n.Libraries, l.Name)
 		if pkg, ok := l.Package(); ok && l.Version != "" {
@@ -51,8 +52,8 @@ func NamesOf(ctx context.Context, p *project.Project) (*Names, error) {
 	return n, nil
 }
 
-// VersionsOf lists the versions of a library, or of a package, the newest first. Where the project was opened offline it asks the
-// cache alone.
+// VersionsOf lists the versions of a library, or of a package, the newest first. Where the project was opened offline
+// it asks the cache alone.
 func VersionsOf(ctx context.Context, p *project.Project, name string) ([]string, error) {
 	if lib := p.List.Library(name); lib != nil {
 		if pkg, ok := lib.Package(); ok {

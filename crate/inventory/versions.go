@@ -67,10 +67,12 @@ func VersionsOfPackage(ctx context.Context, p *project.Project, name string) (*V
 		if pkg, ok := lib.Package(); ok {
 			out.Package = pkg
 		} else {
-			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; these are the registry's versions of that name", name, lib.From))
+			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; these are the registry's versions of that name",
+				name, lib.From))
 		}
 	} else if !source.ValidPackage(name) {
-		return nil, problem.Misuse("merry contents  # lists the crate", "%s is neither a library of the crate nor the name of a package", name)
+		return nil, problem.Misuse("merry contents  # lists the crate", "%s is neither a library of the crate nor the "+
+			"name of a package", name)
 	}
 	pkg, err := p.Origin.Document(ctx, out.Package, true)
 	if err != nil {
@@ -79,8 +81,11 @@ func VersionsOfPackage(ctx context.Context, p *project.Project, name string) (*V
 	out.Stale = pkg.Stale
 	allowed := project.AllowedBy(out.Hold)
 	for _, v := range slices.Backward(pkg.Sorted()) {
-		line := VersionLine{Version: v.Version, Size: v.Dist.Unpacked, Licence: string(v.Licence), Deprecated: string(v.Deprecated),
-			Pinned: v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version), Syntax: p.Origin.SyntaxOf(ctx, v)}
+		line := VersionLine{Version: v.Version, Size: v.Dist.Unpacked, Licence: string(v.Licence),
+			Deprecated: string(v.Deprecated),
+			Pinned:     v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version),
+			Syntax: p.Origin.SyntaxOf(ctx,
+				v)}
 		if t, ok := pkg.Times[v.Version]; ok {
 			line.Time = &t
 		}

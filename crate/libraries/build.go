@@ -14,7 +14,8 @@ func AddBuild(ctx context.Context, d *reconcile.Plan, name string, build record.
 	sealed := d.Seal.Libraries[name]
 	missing := map[string]bool{}
 	for _, f := range sealed.Files {
-		if f.Role == record.Tagged && f.OtherBuild == "" && f.Build != record.NoBuild && f.Build != build && build != record.NoBuild {
+		if f.Role == record.Tagged && f.OtherBuild == "" && f.Build != record.NoBuild && f.Build != build &&
+			build != record.NoBuild {
 			missing[f.Path] = true
 		}
 	}

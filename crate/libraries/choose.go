@@ -60,7 +60,10 @@ func known(d *packages.Package, version string, lib record.Library, names []stri
 		if lib.Version != "" {
 			want = strings.ReplaceAll(t, lib.Version, version)
 		}
-		if slices.ContainsFunc(d.Files, func(f packages.File) bool { ok, _ := doublestar.Match(want, f.Path); return ok }) {
+		if slices.ContainsFunc(d.Files, func(f packages.File) bool {
+			ok, _ := doublestar.Match(want, f.Path)
+			return ok
+		}) {
 			patterns = append(patterns, want) // a catalogue, or a glob of a person
 			continue
 		}
@@ -100,8 +103,8 @@ func matches(patterns []string, name string) bool {
 	})
 }
 
-// whole selects all that a package has for a page; tags are for what is suggested and for what is named. Programs and settings for
-// servers come only if each is among wanted.
+// whole selects all that a package has for a page; tags are for what is suggested and for what is named. Programs and
+// settings for servers come only if each is among wanted.
 func whole(d *packages.Package, named, wanted []string) *packages.Selection {
 	sel := d.Suggest()
 	var programs []string
@@ -114,13 +117,15 @@ func whole(d *packages.Package, named, wanted []string) *packages.Selection {
 				programs = append(programs, f.Path)
 			}
 			continue
-		case f.ExcludedBecause != "" || f.Size == 0 || paths.Hidden(f.Path) || f.Path == d.Manifest.File || !forPages(f):
+		case f.ExcludedBecause != "" || f.Size == 0 || paths.Hidden(f.Path) || f.Path == d.Manifest.File ||
+			!forPages(f):
 			continue
 		}
 		sel.Add(packages.Choice{Path: f.Path, Reason: "the library is kept whole"})
 	}
 	if len(programs) > 0 {
-		sel.Notes = append(sel.Notes, fmt.Sprintf("left out, because a server would run or read them: %s; to take one anyway, name it with --files", project.Abbreviate(programs, maxPrograms)))
+		sel.Notes = append(sel.Notes, fmt.Sprintf("left out, because a server would run or read them: %s; to take one "+
+			"anyway, name it with --files", project.Abbreviate(programs, maxPrograms)))
 	}
 	if len(named) > 0 {
 		for i := range sel.Choices {
@@ -158,7 +163,8 @@ func Keep(sel *packages.Selection, keep, named []string) {
 func tagNamed(d *packages.Package, sel *packages.Selection, named []string) {
 	brought := broughtBy(d, sel)
 	for i, c := range sel.Choices {
-		if f := d.File(c.Path); slices.Contains(named, c.Path) && !brought[c.Path] && (f.Kind == packages.Script || f.Kind == packages.Stylesheet) {
+		if f := d.File(c.Path); slices.Contains(named, c.Path) && !brought[c.Path] && (f.Kind == packages.Script ||
+			f.Kind == packages.Stylesheet) {
 			sel.Choices[i].Page = true
 		}
 	}
@@ -175,10 +181,10 @@ func broughtBy(d *packages.Package, sel *packages.Selection) map[string]bool {
 	return brought
 }
 
-// Roles decides which of the files that patterns name get tags. What is named by its own path gets one. Of what a pattern with
-// wildcards brings along, no tag is for what a plain tag can't load or a script loads itself, for what is beside the page's
-// business, and for another build of what is suggested; and where a pattern goes through folders and has the suggested files,
-// tags are for those alone.
+// Roles decides which of the files that patterns name get tags. What is named by its own path gets one. Of what a
+// pattern with wildcards brings along, no tag is for what a plain tag can't load or a script loads itself, for what is
+// beside the page's business, and for another build of what is suggested; and where a pattern goes through folders and
+// has the suggested files, tags are for those alone.
 func Roles(d *packages.Package, sel *packages.Selection, patterns []string) {
 	suggested := d.Suggest()
 	var deep []string
@@ -187,9 +193,12 @@ func Roles(d *packages.Package, sel *packages.Selection, patterns []string) {
 			deep = append(deep, pat)
 		}
 	}
-	wide := slices.ContainsFunc(suggested.Choices, func(c packages.Choice) bool { return c.Page && matches(deep, c.Path) })
+	wide := slices.ContainsFunc(suggested.Choices, func(c packages.Choice) bool {
+		return c.Page && matches(deep, c.Path)
+	})
 	defined, modules := map[string]bool{}, false
-	same := map[string]bool{} // files that are what is suggested once more: another build of the script, another stylesheet of that name
+	// files that are what is suggested once more: another build of the script, another stylesheet of that name
+	same := map[string]bool{}
 	for _, c := range suggested.Choices {
 		f := d.File(c.Path)
 		if !c.Page {
@@ -197,7 +206,8 @@ func Roles(d *packages.Package, sel *packages.Selection, patterns []string) {
 		}
 		for _, other := range sel.Choices {
 			g := d.File(other.Path)
-			same[other.Path] = same[other.Path] || f.Kind == g.Kind && (path.Base(f.Path) == path.Base(g.Path) || bothDefine(f, g))
+			same[other.Path] = same[other.Path] || f.Kind == g.Kind && (path.Base(f.Path) == path.Base(g.Path) ||
+				bothDefine(f, g))
 		}
 		if f.Script != nil && sel.Has(c.Path) {
 			for _, g := range f.Script.Defines {
@@ -206,15 +216,20 @@ func Roles(d *packages.Package, sel *packages.Selection, patterns []string) {
 			modules = modules || f.Script.Form == script.Module
 		}
 	}
-	again := slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool { return c.Page && same[c.Path] && matches(deep, c.Path) })
-	plain := slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool { return d.File(c.Path).ExcludedBecause == "" })
+	again := slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
+		return c.Page && same[c.Path] && matches(deep, c.Path)
+	})
+	plain := slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
+		return d.File(c.Path).ExcludedBecause == ""
+	})
 	brought := broughtBy(d, sel)
 	for i, c := range sel.Choices {
 		f := d.File(c.Path)
 		if !c.Page || slices.Contains(patterns, c.Path) || suggested.Tagged(c.Path) {
 			continue
 		}
-		if matches(deep, c.Path) && (wide || again && !same[c.Path]) || plain && f.ExcludedBecause != "" || brought[c.Path] || !taggable(f, defined, modules) {
+		if matches(deep, c.Path) && (wide || again && !same[c.Path]) || plain && f.ExcludedBecause != "" ||
+			brought[c.Path] || !taggable(f, defined, modules) {
 			sel.Choices[i].Page = false
 		}
 	}

@@ -13,7 +13,8 @@ import (
 // mostGone is how many names of one version are remembered.
 const mostGone = 3000
 
-// gone are the names that the library offered in the version that is in the crate, or in an earlier one, and does not offer as it will be.
+// gone are the names that the library offered in the version that is in the crate, or in an earlier one, and does not
+// offer as it will be.
 func (l *Library) gone(d *reconcile.Plan, sealed *record.Sealed) map[string][]string {
 	was := d.Before.Seal.Libraries[l.Entry.Name]
 	if was == nil || was.Version == sealed.Version {

@@ -17,8 +17,8 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// imported takes the package that a module imports by name, if requested. The import map of a page leads there, so that it needs
-// no tag.
+// imported takes the package that a module imports by name, if requested. The import map of a page leads there, so that
+// it needs no tag.
 func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
 	after := t.Draft.Before.With(t.Draft.List, t.Draft.Seal)
 	for _, of := range after.Offering(n.Import) {
@@ -29,11 +29,13 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 	}
 	if !req.WithNeeds || depth >= requirements.MaxDepth {
 		if usual := after.Imported(n.Import); usual.Library != "" {
-			n.Library, n.Why = usual.Library, fmt.Sprintf("it requires %s, but the crate has %s", n.Range, after.Seal.Libraries[usual.Library].Version)
+			n.Library, n.Why = usual.Library, fmt.Sprintf("it requires %s, but the crate has %s", n.Range,
+				after.Seal.Libraries[usual.Library].Version)
 		}
 		return nil
 	}
-	want := TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly, imported: n.Import}
+	want := TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true,
+		DevOnly: req.DevOnly, imported: n.Import}
 	rng, there := n.Range, t.suited(n)
 	if there != nil { // another of its files is imported
 		if pkg, packaged := there.Package(); !packaged || pkg != n.Package {
@@ -46,7 +48,8 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 		return err
 	}
 	name := cmp.Or(want.As, strings.ToLower(n.Package))
-	if there == nil && t.Draft.List.Library(name) != nil { // another version is beside, in a folder of its own: its files have the same names
+	if there == nil && t.Draft.List.Library(name) != nil {
+		// another version is beside, in a folder of its own: its files have the same names
 		major, _, _ := strings.Cut(dep.Version, ".")
 		name += "-" + major
 		want.As, want.Arrange = name, record.Together
@@ -64,7 +67,8 @@ func (t *Take) suited(n *requirements.Requirement) *record.Library {
 	for i := range t.Draft.List.Libraries {
 		there := &t.Draft.List.Libraries[i]
 		pkg, _ := there.Package()
-		if (pkg == n.Package || there.Name == strings.ToLower(n.Package)) && (err != nil || !source.IsVersion(there.Version) || allowed.Has(there.Version)) {
+		if (pkg == n.Package || there.Name == strings.ToLower(n.Package)) &&
+			(err != nil || !source.IsVersion(there.Version) || allowed.Has(there.Version)) {
 			return there
 		}
 	}
@@ -79,13 +83,16 @@ func asModule(o *origin.Opened, specifier string) (*packages.Selection, error) {
 	}
 	file, rest := o.Specifiers()[specifier], strings.TrimPrefix(specifier, o.Manifest.Name+"/")
 	for _, name := range []string{file, rest, rest + ".js"} {
-		if f := o.File(name); f != nil && f.Script != nil && f.Script.Form == script.Module && !slices.Contains(named, name) {
+		if f := o.File(name); f != nil && f.Script != nil && f.Script.Form == script.Module &&
+			!slices.Contains(named, name) {
 			named = append(named, name)
 			break
 		}
 	}
 	if len(named) == 0 {
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+"  # lists its files; a bundled build, if there is one, needs no import map", "%s has no module that a page can import", o.Manifest.Name)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+
+			"  # lists its files; a bundled build, if there is one, needs no import map",
+			"%s has no module that a page can import", o.Manifest.Name)
 	}
 	sel, err := origin.Select(o, named, nil)
 	if err != nil {

@@ -43,7 +43,8 @@ type Library struct {
 // Of makes a library of an opened source.
 func Of(o *origin.Opened, entry record.Library, sel *packages.Selection) (*Library, error) {
 	digest, err := o.Tree.Digest()
-	return &Library{Entry: entry, Package: o.Package, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence}, err
+	return &Library{Entry: entry, Package: o.Package, From: o.Tree, Selection: sel, Digest: digest, Licence: o.Licence},
+		err
 }
 
 // Plan finds a place for every chosen file, plans the files, and plans both records.
@@ -53,8 +54,10 @@ func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Place
 	if err != nil {
 		return nil, err
 	}
-	sealed := &record.Sealed{Version: lib.Version, Origin: lib.From, Digest: l.Digest, Licence: l.Licence, Linked: l.Linked}
-	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Package, l.Selection, place.At, l.Linked, l.Policy); err != nil {
+	sealed := &record.Sealed{Version: lib.Version, Origin: lib.From, Digest: l.Digest, Licence: l.Licence,
+		Linked: l.Linked}
+	if sealed.Files, err = d.Take(ctx, lib.Name, l.From, l.Package, l.Selection, place.At, l.Linked,
+		l.Policy); err != nil {
 		return nil, err
 	}
 	l.pairFormats(sealed)
@@ -72,7 +75,8 @@ func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Place
 	return place, nil
 }
 
-// imports are the names under which modules import the library's files: its manifest's, else the library's own name for its only module.
+// imports are the names under which modules import the library's files: its manifest's, else the library's own name for
+// its only module.
 func (l *Library) imports(sealed *record.Sealed) map[string]string {
 	named := l.Package.Manifest
 	named.Name = cmp.Or(named.Name, l.Entry.Name)
@@ -105,7 +109,8 @@ func (l *Library) imports(sealed *record.Sealed) map[string]string {
 	return list
 }
 
-// pairFormats marks the library's plain script, in both builds, as that of browsers without modules, where its module goes on pages, too.
+// pairFormats marks the library's plain script, in both builds, as that of browsers without modules, where its module
+// goes on pages, too.
 func (l *Library) pairFormats(sealed *record.Sealed) {
 	module := slices.ContainsFunc(sealed.Files, func(f record.File) bool { return f.Module && f.Role == record.Tagged })
 	plain, ok := l.Package.InForm(script.Classic)
@@ -114,7 +119,8 @@ func (l *Library) pairFormats(sealed *record.Sealed) {
 	}
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
-		f.NoModule = f.Role == record.Tagged && !f.Module && (f.Path == plain.Files[0] || f.OtherBuild == plain.Files[0])
+		f.NoModule = f.Role == record.Tagged && !f.Module && (f.Path == plain.Files[0] ||
+			f.OtherBuild == plain.Files[0])
 	}
 }
 
@@ -131,7 +137,8 @@ func (l *Library) asks(d *reconcile.Plan, sealed *record.Sealed) map[string]stri
 		}
 		for _, in := range d.Before.Facts.ScriptOf(sealed.Files[i].Integrity, b).Imports {
 			name := module.PackageOf(in.From)
-			if rng := cmp.Or(l.Package.Manifest.Dependencies[name], l.Package.Manifest.Peers[name]); !module.Relative(in.From) && rng != "" {
+			if rng := cmp.Or(l.Package.Manifest.Dependencies[name], l.Package.Manifest.Peers[name]); !module.Relative(
+				in.From) && rng != "" {
 				list[name] = rng
 			}
 		}
@@ -146,7 +153,8 @@ func (l *Library) asks(d *reconcile.Plan, sealed *record.Sealed) map[string]stri
 func (l *Library) place(d *reconcile.Plan) (*placement.Placement, error) {
 	lib := &l.Entry
 	habits, arrange := project.HabitsFor(d.List, lib)
-	wish := placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into, Places: lib.Places, Rename: lib.Rename, There: l.At}
+	wish := placement.Wish{Library: lib.Name, Version: lib.Version, Habits: habits, Arrange: arrange, Into: lib.Into,
+		Places: lib.Places, Rename: lib.Rename, There: l.At}
 	find := func() (*placement.Placement, error) {
 		place, err := placement.Place(l.Package, l.Selection, wish)
 		if err != nil && len(wish.There) > 0 && !l.Firm && problem.Of(err).Code == problem.NameBad {
@@ -242,7 +250,8 @@ func openTaken(ctx context.Context, p *project.Project, name string, sealed *rec
 		f := &sealed.Files[i]
 		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
 		if err != nil {
-			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or restore the changed file", "%s of %s was changed since it was taken, and no other copy is available: %w", f.Path, name, err)
+			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or restore the changed file",
+				"%s of %s was changed since it was taken, and no other copy is available: %w", f.Path, name, err)
 		}
 		t.files[f.Path] = b
 	}
@@ -262,8 +271,10 @@ func (t *rebuiltPackage) describe(ctx context.Context, name string, p *project.P
 }
 
 // openSealed opens a library that was taken, by an entry which may say other things of it than before.
-func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(), error) {
-	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked, At: map[string]paths.InSite{}}
+func openSealed(ctx context.Context, p *project.Project, entry record.Library, sealed *record.Sealed) (*Library, func(),
+	error) {
+	l := &Library{Entry: entry, Digest: sealed.Digest, Licence: sealed.Licence, Linked: sealed.Linked,
+		At: map[string]paths.InSite{}}
 	for _, f := range sealed.Files {
 		if place, ok := p.InSite(f.At); ok && !f.At.IsZero() {
 			l.At[f.Path] = place

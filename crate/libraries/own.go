@@ -13,8 +13,8 @@ import (
 	"merrycrate.example/merry/crate/reconcile"
 )
 
-// own writes into the entry the places that its files have for no other reason than that they were there: the packing list
-// then says all that is needed to put them there again.
+// own writes into the entry the places that its files have for no other reason than that they were there: the packing
+// list then says all that is needed to put them there again.
 func (l *Library) own(place *placement.Placement, wish placement.Wish) {
 	if len(l.At) == 0 {
 		return
@@ -82,7 +82,8 @@ func Own(sel *packages.Selection, at map[string]paths.InSite, places, own map[st
 	return places
 }
 
-// all reports whether several chosen files lie below a folder of the source, and all of them alike below another on the site.
+// all reports whether several chosen files lie below a folder of the source, and all of them alike below another on the
+// site.
 func all(sel *packages.Selection, at map[string]paths.InSite, own map[string]string, folder, to string) bool {
 	n := 0
 	for _, c := range sel.Choices {

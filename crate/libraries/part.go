@@ -34,7 +34,8 @@ func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, par
 	for _, c := range rest.Choices {
 		for _, r := range l.Package.File(c.Path).Refs {
 			if gone[r.Path] && r.By == "" {
-				return problem.Refuse(problem.Needed, "drop "+c.Path+" with it, or leave it", "%s asks for %s as %s, and would not find it", c.Path, r.Path, r.URL)
+				return problem.Refuse(problem.Needed, "drop "+c.Path+" with it, or leave it", "%s asks for %s as %s, "+
+					"and would not find it", c.Path, r.Path, r.URL)
 			}
 		}
 	}
@@ -80,7 +81,8 @@ func meant(l *Library, sealed *record.Sealed, patterns, parts []string) (map[str
 	for _, pat := range patterns {
 		n := len(gone)
 		for _, f := range sealed.Files {
-			if doublestar.MatchUnvalidated(pat, f.Path) || f.Path == pat || f.At.String() == pat || f.At.Base() == pat || doublestar.MatchUnvalidated(pat, f.At.String()) {
+			if doublestar.MatchUnvalidated(pat, f.Path) || f.Path == pat || f.At.String() == pat ||
+				f.At.Base() == pat || doublestar.MatchUnvalidated(pat, f.At.String()) {
 				gone[f.Path] = true
 			}
 		}
@@ -110,7 +112,8 @@ func NoFile(library string, sealed *record.Sealed, name string) error {
 		has = append(has, f.Path)
 	}
 	slices.Sort(has)
-	return problem.Refuse(problem.FileUnknown, "it has "+project.Abbreviate(has, 8), "%s has no file or part %s in the crate", library, name)
+	return problem.Refuse(problem.FileUnknown, "it has "+project.Abbreviate(has, 8), "%s has no file or part %s in "+
+		"the crate", library, name)
 }
 
 // follow adds what belongs to files that go and to nothing that stays: source maps, what only they ask for.

@@ -64,7 +64,8 @@ func Refill(ctx context.Context, d *reconcile.Plan, r RefillRequest) (*Refilled,
 		}
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; !f.At.IsZero() && paths.Hidden(f.At.String()) && !d.Before.Exists(f.At) {
-				r.Notify(f.At.String() + " was not put back: its name begins with a dot; such files are written only if take --files names them")
+				r.Notify(f.At.String() + " was not put back: its name begins with a dot; such files are written only " +
+					"if take --files names them")
 			} else if to, moved := strayed[f.At]; moved {
 				out.Moved = append(out.Moved, f.At.String()+" lies at "+to.String())
 			} else if !f.At.IsZero() && !sealed.Linked {
@@ -131,8 +132,8 @@ func unchanged(d *reconcile.Plan, of project.Sealed) bool {
 	return err == nil && of.File.Is(bytes.NewReader(b))
 }
 
-// fetchMissing brings into the cache what it has not: a source that is in the project, or an address. Whatever comes must
-// have the digest that the seal has.
+// fetchMissing brings into the cache what it has not: a source that is in the project, or an address. Whatever comes
+// must have the digest that the seal has.
 func fetchMissing(ctx context.Context, d *reconcile.Plan, names []string, out *Refilled) error {
 	opener := d.Before.Origin
 	for _, n := range names {
@@ -154,7 +155,8 @@ func fetchMissing(ctx context.Context, d *reconcile.Plan, names []string, out *R
 				continue
 			}
 			if packaged {
-				req.Name, req.Integrity = lib.Origin+"@"+lib.Version, "" // the registry's own digest is compared with the seal's below
+				// the registry's own digest is compared with the seal's below
+				req.Name, req.Integrity = lib.Origin+"@"+lib.Version, ""
 			}
 			out.Fetched = append(out.Fetched, req.Name)
 		default:
@@ -175,7 +177,8 @@ func fillFrom(ctx context.Context, d *reconcile.Plan, r RefillRequest, name stri
 	missing := func(f record.File) bool {
 		return !f.At.IsZero() && !d.Before.Exists(f.At) && !opener.Cache.Has(f.Integrity)
 	}
-	if sealed.Linked || !slices.ContainsFunc(sealed.Files, missing) || sealed.Digest != "" && opener.Cache.Has(sealed.Digest) {
+	if sealed.Linked || !slices.ContainsFunc(sealed.Files, missing) || sealed.Digest != "" &&
+		opener.Cache.Has(sealed.Digest) {
 		return nil
 	}
 	for _, full := range origin.Candidates(r.Dir, r.Sources, name, sealed) {
@@ -192,7 +195,8 @@ func fillFrom(ctx context.Context, d *reconcile.Plan, r RefillRequest, name stri
 	return nil
 }
 
-func fetchOne(ctx context.Context, opener *origin.Opener, name string, lib *record.Sealed, req origin.Request, packaged bool) error {
+func fetchOne(ctx context.Context, opener *origin.Opener, name string, lib *record.Sealed, req origin.Request,
+	packaged bool) error {
 	o, err := opener.Open(ctx, req)
 	if err != nil {
 		return fmt.Errorf("%s: %w", name, err)
@@ -204,7 +208,8 @@ func fetchOne(ctx context.Context, opener *origin.Opener, name string, lib *reco
 			return err
 		}
 		if now != lib.Digest {
-			return problem.Refuse(problem.NotTheBytes, "tell the registry's operator", "%s: the bytes of %s in the registry are not the sealed ones\n  sealed: %s\n  there:  %s", name, lib.Version, lib.Digest, now)
+			return problem.Refuse(problem.NotTheBytes, "tell the registry's operator", "%s: the bytes of %s in the "+
+				"registry are not the sealed ones\n  sealed: %s\n  there:  %s", name, lib.Version, lib.Digest, now)
 		}
 	}
 	return opener.Store(ctx, o, lib)

@@ -13,7 +13,8 @@ import (
 
 // Tag gives tags to files of a library that had none, by their paths in the source or the project. It returns the files
 // for pages, in a build.
-func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, build record.Build) ([]project.TaggedFile, error) {
+func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, build record.Build) ([]project.TaggedFile,
+	error) {
 	if _, _, err := d.Before.Sealed(name); err != nil {
 		return nil, err
 	}
@@ -27,7 +28,8 @@ func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, bui
 				continue
 			}
 			if kind := packages.KindOf(f.Path); kind != packages.Script && kind != packages.Stylesheet {
-				return nil, problem.Refuse(problem.NothingThere, "refer to it where it should appear", "%s of %s is neither a script nor a stylesheet", f.Path, name)
+				return nil, problem.Refuse(problem.NothingThere, "refer to it where it should appear",
+					"%s of %s is neither a script nor a stylesheet", f.Path, name)
 			}
 			changed = changed || f.Role != record.Tagged
 			f.Role = record.Tagged
@@ -43,7 +45,9 @@ func Tag(ctx context.Context, d *reconcile.Plan, name string, only []string, bui
 		}
 	}
 	list := d.Before.With(d.List, d.Seal).TaggedFiles(name, build)
-	return slices.DeleteFunc(list, func(f project.TaggedFile) bool { return !wanted[f.File.Path] && !wanted[f.File.OtherBuild] }), nil
+	return slices.DeleteFunc(list, func(f project.TaggedFile) bool {
+		return !wanted[f.File.Path] && !wanted[f.File.OtherBuild]
+	}), nil
 }
 
 // nameAgain writes into a library's entry what the seal has of it.

@@ -48,7 +48,8 @@ func (s *Applying) did(library, format string, args ...any) {
 func Prefetch(ctx context.Context, p *project.Project) {
 	s := &Applying{Draft: &reconcile.Plan{Before: p}}
 	for _, lib := range p.List.Libraries {
-		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil && sealed.Version == lib.Version && sealed.Origin == lib.From {
+		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil && sealed.Version == lib.Version &&
+			sealed.Origin == lib.From {
 			continue
 		}
 		if o, err := s.source(ctx, lib); err == nil {
@@ -80,7 +81,8 @@ func (s *Applying) Libraries(ctx context.Context) error {
 	return nil
 }
 
-// renamed finds entries that somebody gave another name: the seal has the same files under one that the list has no more.
+// renamed finds entries that somebody gave another name: the seal has the same files under one that the list has no
+// more.
 func (s *Applying) renamed() {
 	d := s.Draft
 	for _, lib := range d.List.Libraries {
@@ -111,7 +113,8 @@ func (s *Applying) drop(ctx context.Context, name string) error {
 	d := s.Draft
 	for _, lib := range d.List.Libraries {
 		if slices.Contains(lib.Needs, name) {
-			return problem.Refuse(problem.Needed, "restore the entry, or remove "+name+" from needs: of "+lib.Name, "%s needs %s, which is no longer in the packing list", lib.Name, name)
+			return problem.Refuse(problem.Needed, "restore the entry, or remove "+name+" from needs: of "+lib.Name,
+				"%s needs %s, which is no longer in the packing list", lib.Name, name)
 		}
 	}
 	var places []string
@@ -133,14 +136,17 @@ func (s *Applying) library(ctx context.Context, lib record.Library) error {
 		return nil // a link that can't be sealed
 	}
 	if lib.Hold != nil && lib.Version != "" && !project.AllowedBy(lib.Hold)(lib.Version) {
-		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies; or write another version", "%s is held %s, but the packing list says %s: %s", lib.Name, lib.Hold.Reason(), lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
+		return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies; or "+
+			"write another version", "%s is held %s, but the packing list says %s: %s", lib.Name, lib.Hold.Reason(),
+			lib.Version, cmp.Or(lib.Hold.Because, "no reason was given"))
 	}
 	if sealed == nil || sealed.Version != lib.Version || sealed.Origin != lib.From {
 		return s.bring(ctx, lib, sealed)
 	}
 	if !d.Before.Differs(lib.Name) && !d.Before.Origin.Has(sealed) {
 		// What was taken alone does not tell where the rest of a source would have its files stand.
-		s.Out.Notes = append(s.Out.Notes, lib.Name+": its source is not in the cache; packing list and seal agree, but changes of folders and names were not checked")
+		s.Out.Notes = append(s.Out.Notes, lib.Name+": its source is not in the cache; packing list and seal agree, "+
+			"but changes of folders and names were not checked")
 		return nil
 	}
 	l, done, err := s.open(ctx, lib, sealed)
@@ -177,7 +183,8 @@ func (s *Applying) library(ctx context.Context, lib record.Library) error {
 func (s *Applying) omit(ctx context.Context, l *Library, sealed *record.Sealed) error {
 	var places []string
 	for _, f := range sealed.Files {
-		if f.Role == record.Tagged && !l.Selection.Has(f.Path) && !(f.OtherBuild != "" && l.Selection.Has(f.OtherBuild)) && !f.At.IsZero() {
+		if f.Role == record.Tagged && !l.Selection.Has(f.Path) &&
+			!(f.OtherBuild != "" && l.Selection.Has(f.OtherBuild)) && !f.At.IsZero() {
 			places = append(places, f.At.String())
 		}
 	}
@@ -208,7 +215,8 @@ func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.
 			l.Linked, done = sealed.Linked, o.Close
 			if l.Digest != sealed.Digest && sealed.Digest != "" {
 				done()
-				return nil, nil, problem.Refuse(problem.NotTheBytes, "name the folder with the original source: merry settle --from FOLDER", "%s: %s has bytes other than the sealed ones", lib.Name, lib.From)
+				return nil, nil, problem.Refuse(problem.NotTheBytes, "name the folder with the original source: merry "+
+					"settle --from FOLDER", "%s: %s has bytes other than the sealed ones", lib.Name, lib.From)
 			}
 		} else if err != nil {
 			return nil, nil, err
@@ -223,7 +231,9 @@ func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.
 	for _, names := range [][]string{lib.Take, lib.Keep} {
 		if _, gone := known(l.Package, lib.Version, lib, names); len(gone) > 0 {
 			done()
-			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+texts.Word(lib.Name)+"  # lists the files", "%s: the packing list names %s, which %s does not have", lib.Name, gone[0], lib.From)
+			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+
+				texts.Word(lib.Name)+"  # lists the files", "%s: the packing list names %s, which %s does not have",
+				lib.Name, gone[0], lib.From)
 		}
 	}
 	l.Selection, _ = Choose(l.Package, lib.Version, lib)
@@ -242,7 +252,8 @@ func (l *Library) find(d *reconcile.Plan) (*placement.Placement, error) {
 }
 
 // against counts what would be other than it was sealed.
-func (l *Library) against(d *reconcile.Plan, sealed *record.Sealed, place *placement.Placement) (added, moved, turned, gone int) {
+func (l *Library) against(d *reconcile.Plan, sealed *record.Sealed, place *placement.Placement) (added, moved, turned,
+	gone int) {
 	for _, c := range l.Selection.Choices {
 		f := sealed.File(c.Path)
 		switch {
@@ -281,7 +292,8 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	}
 	defer o.Close()
 	if lib.Version != "" && o.Version != lib.Version {
-		return problem.Refuse(problem.NotTheBytes, "correct its version:, or its from:", "the packing list says %s %s, but %s has %s", lib.Name, lib.Version, lib.From, cmp.Or(o.Version, "no version"))
+		return problem.Refuse(problem.NotTheBytes, "correct its version:, or its from:", "the packing list says %s "+
+			"%s, but %s has %s", lib.Name, lib.Version, lib.From, cmp.Or(o.Version, "no version"))
 	}
 	as := lib
 	if sealed != nil {
@@ -290,7 +302,8 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	sel, notes := Choose(o.Package, o.Version, as)
 	s.Out.Notes = append(s.Out.Notes, notes...)
 	if len(sel.Choices) == 0 {
-		return problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(lib.From), "%s has none of the files that the packing list names for %s", lib.From, lib.Name)
+		return problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(lib.From), "%s has none of the files "+
+			"that the packing list names for %s", lib.From, lib.Name)
 	}
 	next := lib
 	next.Version, next.Build = o.Version, cmp.Or(lib.Build, record.Minified)

@@ -40,8 +40,10 @@ func describe(t *testing.T, files tree) *packages.Package {
 
 const winchText = "(function () {\n  window.winch = function (n) {\n    return n + 1;\n  };\n})();\n"
 
-var winch = tree{"dist/winch-1.0.0.js": winchText, "dist/winch-1.0.0.esm.js": "export default function winch(n) {\n  return n + 1;\n}\n", "lang/de.js": "winch.de = {\n  up: \"auf\"\n};\n",
-	"css/winch.css": "a {\n  background: url(img/w.png);\n}\n", "css/img/w.png": "p", "readme.md": "# winch\n", "types/winch.d.ts": "x", "src/part.js": "winch.part = 1;\n"}
+var winch = tree{"dist/winch-1.0.0.js": winchText, "dist/winch-1.0.0.esm.js": "export default function winch(n) {\n" +
+	"  return n + 1;\n}\n", "lang/de.js": "winch.de = {\n  up: \"auf\"\n};\n",
+	"css/winch.css": "a {\n  background: url(img/w.png);\n}\n", "css/img/w.png": "p", "readme.md": "# winch\n",
+	"types/winch.d.ts": "x", "src/part.js": "winch.part = 1;\n"}
 
 func roles(sel *packages.Selection) string {
 	var list []string
@@ -63,7 +65,8 @@ func TestRoles(t *testing.T) {
 		"dist/winch-1.0.0.js": "tagged dist/winch-1.0.0.js",
 		"lang/*.js":           "tagged lang/de.js",
 		"dist/*.js":           "kept dist/winch-1.0.0.esm.js, tagged dist/winch-1.0.0.js",
-		"**/*.js":             "kept dist/winch-1.0.0.esm.js, kept lang/de.js, kept src/part.js, tagged dist/winch-1.0.0.js",
+		"**/*.js": "kept dist/winch-1.0.0.esm.js, kept lang/de.js, kept src/part.js, tagged " +
+			"dist/winch-1.0.0.js",
 		"lang/de.js **/*.css": "kept css/img/w.png, tagged css/winch.css, tagged lang/de.js",
 	} {
 		list := strings.Fields(patterns)
@@ -78,14 +81,16 @@ func TestRoles(t *testing.T) {
 // TestChooseAgain: what an entry names is chosen again with the same roles, in the next version by its new names.
 func TestChooseAgain(t *testing.T) {
 	d := describe(t, winch)
-	entry := record.Library{Name: "winch", Version: "1.0.0", Take: []string{"dist/winch-1.0.0.js", "css/winch.css"}, Keep: []string{"lang/*.js"}}
+	entry := record.Library{Name: "winch", Version: "1.0.0", Take: []string{"dist/winch-1.0.0.js", "css/winch.css"},
+		Keep: []string{"lang/*.js"}}
 	sel, notes := Choose(d, "1.0.0", entry)
 	const want = "kept css/img/w.png, kept lang/de.js, tagged css/winch.css, tagged dist/winch-1.0.0.js"
 	if got := roles(sel); got != want || len(notes) > 0 {
 		t.Errorf("chosen are %s, %v", got, notes)
 	}
 	Name(d, sel, &entry)
-	if !slices.Equal(entry.Take, []string{"css/winch.css", "dist/winch-1.0.0.js"}) || !slices.Equal(entry.Keep, []string{"lang/de.js"}) {
+	if !slices.Equal(entry.Take, []string{"css/winch.css", "dist/winch-1.0.0.js"}) ||
+		!slices.Equal(entry.Keep, []string{"lang/de.js"}) {
 		t.Errorf("named as %v, %v", entry.Take, entry.Keep)
 	}
 	if again, _ := Choose(d, "1.0.0", entry); roles(again) != want {
@@ -97,12 +102,15 @@ func TestChooseAgain(t *testing.T) {
 	}
 	delete(next, "lang/de.js")
 	sel, notes = Choose(describe(t, next), "1.1.0", entry)
-	if got := roles(sel); got != "kept style/img/w.png, tagged dist/winch-1.1.0.js, tagged style/winch.css" || len(notes) != 1 || !strings.Contains(notes[0], "lang/de.js is no longer in 1.1.0") {
+	if got := roles(sel); got != "kept style/img/w.png, tagged dist/winch-1.1.0.js, tagged style/winch.css" ||
+		len(notes) != 1 || !strings.Contains(notes[0], "lang/de.js is no longer in 1.1.0") {
 		t.Errorf("of the next version: %s, %v", got, notes)
 	}
 	entry.Whole = true
 	sel, _ = Choose(d, "1.0.0", entry)
-	if got := roles(sel); strings.Contains(got, "readme") || strings.Contains(got, ".d.ts") || strings.Contains(got, "src/") || !strings.Contains(got, "kept lang/de.js") || !strings.Contains(got, "tagged css/winch.css") {
+	if got := roles(sel); strings.Contains(got, "readme") || strings.Contains(got, ".d.ts") ||
+		strings.Contains(got, "src/") || !strings.Contains(got, "kept lang/de.js") ||
+		!strings.Contains(got, "tagged css/winch.css") {
 		t.Errorf("whole: %s", got)
 	}
 }
@@ -111,7 +119,9 @@ func TestChooseAgain(t *testing.T) {
 func TestFollow(t *testing.T) {
 	next := tree{"dist/winch-2.0.0.js": winchText, "css/winch.css": winch["css/winch.css"], "css/img/w.png": "p"}
 	d := describe(t, next)
-	lib := &record.Library{Name: "winch", Version: "1.0.0", Places: map[string]string{"dist/winch-1.0.0.js": "js/w-1.0.0.js", "css": "styles/winch", "lang/de.js": "js/de.js"}}
+	lib := &record.Library{Name: "winch", Version: "1.0.0",
+		Places: map[string]string{"dist/winch-1.0.0.js": "js/w-1.0.0.js", "css": "styles/winch",
+			"lang/de.js": "js/de.js"}}
 	got := Follow(d, d.Suggest(), lib, "2.0.0")
 	if len(got) != 2 || got["dist/winch-2.0.0.js"] != "js/w-2.0.0.js" || got["css"] != "styles/winch" {
 		t.Errorf("places are %v", got)
@@ -122,7 +132,8 @@ func TestFollow(t *testing.T) {
 func TestOwn(t *testing.T) {
 	sel := &packages.Selection{}
 	at, own := map[string]paths.InSite{}, map[string]string{}
-	for from, to := range map[string]string{"css/a.css": "look/a.css", "css/img/w.png": "look/img/w.png", "dist/w.js": "js/w.js"} {
+	for from, to := range map[string]string{"css/a.css": "look/a.css", "css/img/w.png": "look/img/w.png",
+		"dist/w.js": "js/w.js"} {
 		sel.Add(packages.Choice{Path: from})
 		at[from], own[from] = paths.Found(to), to
 	}

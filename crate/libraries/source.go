@@ -32,9 +32,11 @@ func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Open
 		return p.Origin.Open(ctx, req)
 	}
 	if lib.From == "" {
-		return nil, problem.Refuse(problem.SourceUnset, "write from: registry:"+lib.Name+", or its other source", "the packing list does not say where %s comes from", lib.Name)
+		return nil, problem.Refuse(problem.SourceUnset, "write from: registry:"+lib.Name+", or its other source",
+			"the packing list does not say where %s comes from", lib.Name)
 	}
-	// The list may be a stranger's: a path in it is opened below the project alone, and elsewhere archives by their plain names.
+	// The list may be a stranger's: a path in it is opened below the project alone, and elsewhere archives by their
+	// plain names.
 	if source.IsAddress(lib.From) {
 		return p.Origin.Open(ctx, req)
 	}
@@ -44,7 +46,8 @@ func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Open
 	if full := origin.ArchiveIn(s.Dir, s.Sources, lib.From); full != "" {
 		return p.Origin.Open(ctx, origin.Request{Name: full, Dir: s.Dir})
 	}
-	return nil, problem.Refuse(problem.FileUnknown, "name the folder that it is in: merry settle --from FOLDER", "%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
+	return nil, problem.Refuse(problem.FileUnknown, "name the folder that it is in: merry settle --from FOLDER",
+		"%s comes from %s, which is neither in the project nor in the download folder", lib.Name, lib.From)
 }
 
 // onDisk seals a library from what lies on the site, where nothing else has it. It reports whether anything was found.
@@ -59,7 +62,8 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 	t := &rebuiltPackage{files: map[string][]byte{}}
 	there := map[string]paths.InSite{}
 	for _, name := range slices.Concat(lib.Take, lib.Keep) {
-		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)), path.Join(habits.Folder(packages.KindOf(name)), path.Base(name))}
+		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)),
+			path.Join(habits.Folder(packages.KindOf(name)), path.Base(name))}
 		for _, try := range tries {
 			at := paths.Found(try)
 			if !site.Has(at) || try == "" || d.Before.At(d.Before.InProject(at)).Library != "" {
@@ -113,7 +117,8 @@ func (s *Applying) closure(site *walk.Site, t *rebuiltPackage, there map[string]
 		for _, r := range style.References(t.files[name]) {
 			by := packages.PathOf(r.URL)
 			to, at := path.Join(path.Dir(name), by), paths.Found(path.Join(there[name].Dir(), by))
-			if !site.Has(at) || by == "" || t.files[to] != nil || !fs.ValidPath(to) || p.At(p.InProject(at)).Library != "" {
+			if !site.Has(at) || by == "" || t.files[to] != nil || !fs.ValidPath(to) ||
+				p.At(p.InProject(at)).Library != "" {
 				continue
 			}
 			if b, err := p.ReadInSite(at); err == nil {

@@ -22,12 +22,13 @@ import (
 
 // TakeRequest asks for a library to be brought in.
 type TakeRequest struct {
-	Source    string
-	More      []string          // other sources, taken in the same change
-	Files     []string          // patterns; none takes the suggestion
-	Parts     []string          // options beside the suggestion, by name
-	Keep      []string          // patterns of files that lie beside, without tags
-	Form      script.Form       // the library's own script as a module or as a plain one, where that is not left to what is there
+	Source string
+	More   []string // other sources, taken in the same change
+	Files  []string // patterns; none takes the suggestion
+	Parts  []string // options beside the suggestion, by name
+	Keep   []string // patterns of files that lie beside, without tags
+	// the library's own script as a module or as a plain one, where that is not left to what is there
+	Form      script.Form
 	Whole     bool              // all that the source has for a page
 	Into      string            // one folder for all, from the site's
 	Places    map[string]string // own places of files and folders, by their paths in the source
@@ -52,13 +53,14 @@ type TakeRequest struct {
 // Taken is the result of take.
 type Taken struct {
 	reconcile.Result
-	Library      string                 `json:"library"`                 // the library's name in the crate
-	Already      bool                   `json:"already,omitempty"`       // it was in the crate already
-	Version      string                 `json:"version"`                 // exact version
-	Licence      string                 `json:"licence,omitempty"`       // SPDX identifier
-	Digest       string                 `json:"digest,omitempty"`        // integrity of the source's bytes
-	Together     bool                   `json:"together,omitempty"`      // its files are in one folder
-	InFolder     []string               `json:"in_folder,omitempty"`     // files that had to stay together where the others went by their kinds
+	Library  string `json:"library"`            // the library's name in the crate
+	Already  bool   `json:"already,omitempty"`  // it was in the crate already
+	Version  string `json:"version"`            // exact version
+	Licence  string `json:"licence,omitempty"`  // SPDX identifier
+	Digest   string `json:"digest,omitempty"`   // integrity of the source's bytes
+	Together bool   `json:"together,omitempty"` // its files are in one folder
+	// files that had to stay together where the others went by their kinds
+	InFolder     []string               `json:"in_folder,omitempty"`
 	FolderReason string                 `json:"folder_reason,omitempty"` // why files stayed in one folder
 	Choices      []TakenFile            `json:"choices"`                 // the library's files
 	Pages        []reconcile.PageChange `json:"pages,omitempty"`         // the pages that changed
@@ -106,15 +108,19 @@ func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Tak
 
 func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
 	d := t.Draft
-	lib := record.Library{Name: cmp.Or(req.As, strings.ToLower(o.Name)), Version: o.Version, From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
+	lib := record.Library{Name: cmp.Or(req.As, strings.ToLower(o.Name)), Version: o.Version,
+		From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
 	if err := record.ValidName(lib.Name); err != nil {
 		return nil, err
 	}
 	old := d.List.Library(lib.Name)
 	if old != nil {
 		if old.Version != lib.Version {
-			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s --from %s  # moves it; or, to have both: merry take %[3]s --as NAME", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(req.Source)),
-				"%s %s is already in the crate, and this is %s; one name can't stand for two versions", lib.Name, old.Version, cmp.Or(lib.Version, "of unknown version"))
+			return nil, problem.Refuse(problem.LibraryThere, fmt.Sprintf("merry repin %s@%s --from %s  # moves it; "+
+				"or, to have both: merry take %[3]s --as NAME", lib.Name, cmp.Or(o.Version, "VERSION"),
+				texts.Word(req.Source)),
+				"%s %s is already in the crate, and this is %s; one name can't stand for two versions", lib.Name,
+				old.Version, cmp.Or(lib.Version, "of unknown version"))
 		}
 		lib = old.MergeRetake(lib)
 	}
@@ -163,10 +169,14 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 			return nil, err
 		}
 	}
-	out := &Taken{Library: lib.Name, Already: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest, Together: place.Together,
-		InFolder: place.Kept, FolderReason: place.Why, Notes: append(o.Notes, sel.Notes...), Build: lib.Build, FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, AlsoTook: t.along(before, lib.Name)}
+	out := &Taken{Library: lib.Name, Already: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest,
+		Together: place.Together,
+		InFolder: place.Kept, FolderReason: place.Why, Notes: append(o.Notes, sel.Notes...), Build: lib.Build,
+		FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, AlsoTook: t.along(before,
+			lib.Name)}
 	for _, c := range sel.Choices {
-		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size, Reason: c.Reason, State: StateAdded}
+		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size,
+			Reason: c.Reason, State: StateAdded}
 		switch was, before := there[c.Path]; {
 		case before && was == place.At[c.Path]:
 			f.State = StateThere
@@ -179,7 +189,8 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 }
 
 // choose selects the files: those that are asked for, beside those that are there.
-func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*packages.Selection, error) {
+func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*packages.Selection,
+	error) {
 	lib.Whole = lib.Whole || req.Whole
 	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
 	if known == nil && lib.Take != nil && !asked {
@@ -246,13 +257,14 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
 		if req.Form == script.Module {
 			what = "module that a page could import"
 		}
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(cmp.Or(o.Spec, req.Source)), "%s has no %s", o.Tree.Name, what)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(cmp.Or(o.Spec, req.Source)),
+			"%s has no %s", o.Tree.Name, what)
 	}
 	return []packages.Option{option}, nil
 }
 
-// unite adds what is requested to what is there. Of a part only what it brings is added, and a variant stands in for what
-// it is a variant of. What is there keeps its role unless it is named by its own path.
+// unite adds what is requested to what is there. Of a part only what it brings is added, and a variant stands in for
+// what it is a variant of. What is there keeps its role unless it is named by its own path.
 func unite(d *packages.Package, there, sel *packages.Selection, req *TakeRequest) *packages.Selection {
 	if len(req.Parts) > 0 && len(req.Files) == 0 && !req.Whole {
 		usual := d.Suggest()
@@ -327,8 +339,8 @@ func (t *Take) note(o *origin.Opened, sel *packages.Selection, name string) {
 	}
 }
 
-// Together records the needs that libraries of one change meet among themselves, in whichever sequence they were named, and puts
-// what is needed before what needs it.
+// Together records the needs that libraries of one change meet among themselves, in whichever sequence they were named,
+// and puts what is needed before what needs it.
 func (t *Take) Together() {
 	for _, name := range t.Taken {
 		lib := t.Draft.List.Library(name)
@@ -356,8 +368,8 @@ func (t *Take) Together() {
 	t.Taken = sorted
 }
 
-// arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded does not depend on
-// which came first. It goes by what the seal says of their scripts.
+// arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded
+// does not depend on which came first. It goes by what the seal says of their scripts.
 func (t *Take) arrived() {
 	for i := range t.Draft.List.Libraries {
 		lib := &t.Draft.List.Libraries[i]
@@ -438,8 +450,10 @@ func (t *Take) globals() map[string]string {
 
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, if requested.
-func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library, req TakeRequest, depth int) ([]requirements.Requirement, error) {
-	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(), Texts: t.Draft.Texts})
+func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library,
+	req TakeRequest, depth int) ([]requirements.Requirement, error) {
+	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(),
+		Texts: t.Draft.Texts})
 	if err != nil {
 		return nil, err
 	}
@@ -463,7 +477,8 @@ func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Select
 }
 
 // meet takes what supplies a need, if requested, and records what the crate has.
-func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *record.Library, req TakeRequest, depth int) error {
+func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *record.Library, req TakeRequest,
+	depth int) error {
 	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MaxDepth {
 		name := strings.ToLower(n.Package)
 		if t.Draft.List.Library(name) == nil {
@@ -471,7 +486,8 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 			if err != nil {
 				return err
 			}
-			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
+			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build,
+				WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
 			if err != nil && problem.Of(err).Code == problem.NothingThere {
 				n.Why = "its package " + n.Package + " has nothing for a page"
 				n.Package, n.Range = "", ""
@@ -493,7 +509,8 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 	return nil
 }
 
-// part takes the other file of a package that meets a need, where the package came from the registry and the file did not yet.
+// part takes the other file of a package that meets a need, where the package came from the registry and the file did
+// not yet.
 func (t *Take) part(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
 	there := t.Draft.List.Library(n.Library)
 	pkg, packaged := there.Package()
@@ -507,7 +524,8 @@ func (t *Take) part(ctx context.Context, n *requirements.Requirement, req TakeRe
 	if dep.File(n.Part) == nil {
 		return nil // this version has it elsewhere, or not at all: the page will tell
 	}
-	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name, Files: []string{n.Part}, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
+	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name,
+		Files: []string{n.Part}, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
 	return err
 }
 
@@ -517,7 +535,8 @@ func knownNeeds(list *record.List, lib record.Library) error {
 			return problem.Misuse("leave it out of --needs", "%s can't need itself", n)
 		}
 		if list.Library(n) == nil {
-			return problem.Refuse(problem.NeedUnmet, "take "+n+" first: merry take "+n, "%s should need %s, which is not in the crate", lib.Name, n)
+			return problem.Refuse(problem.NeedUnmet, "take "+n+" first: merry take "+n, "%s should need %s, which is "+
+				"not in the crate", lib.Name, n)
 		}
 	}
 	return nil

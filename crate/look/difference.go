@@ -63,7 +63,8 @@ func CompareShots(before, after *browser.Shot) (*Difference, error) {
 	d := &Difference{Share: share}
 	for _, r := range regions(cells) {
 		r = r.Intersect(a.Rect.Union(b.Rect))
-		d.Regions = append(d.Regions, Region{X: r.Min.X, Y: r.Min.Y, W: r.Dx(), H: r.Dy(), Elements: changedIn(r, &before.State, &after.State)})
+		d.Regions = append(d.Regions, Region{X: r.Min.X, Y: r.Min.Y, W: r.Dx(), H: r.Dy(),
+			Elements: changedIn(r, &before.State, &after.State)})
 	}
 	for _, f := range after.State.Fonts {
 		if !slices.Contains(before.State.Fonts, f) {
@@ -142,7 +143,8 @@ func row(p *image.NRGBA, y int) []byte {
 }
 
 func alike(p, q color.NRGBA) bool {
-	return off(p.R, q.R) <= tolerance && off(p.G, q.G) <= tolerance && off(p.B, q.B) <= tolerance && off(p.A, q.A) <= tolerance
+	return off(p.R, q.R) <= tolerance && off(p.G, q.G) <= tolerance && off(p.B, q.B) <= tolerance &&
+		off(p.A, q.A) <= tolerance
 }
 
 func off(a, b uint8) int { return max(int(a)-int(b), int(b)-int(a)) }
@@ -200,8 +202,8 @@ func square(p image.Point) image.Rectangle {
 	return image.Rect(p.X*cell, p.Y*cell, (p.X+1)*cell, (p.Y+1)*cell)
 }
 
-// changedIn lists the elements of a region for which something changed: those whose rules did, then those that came, went or moved; where
-// there is none of them, the smallest that lie there.
+// changedIn lists the elements of a region for which something changed: those whose rules did, then those that came,
+// went or moved; where there is none of them, the smallest that lie there.
 func changedIn(r image.Rectangle, before, after *browser.State) []Changed {
 	was := map[string]*browser.Element{}
 	for i := range before.Elements {
@@ -238,7 +240,9 @@ func changedIn(r image.Rectangle, before, after *browser.State) []Changed {
 			list = append(list, candidate{Changed{Path: e.Path, How: "was removed"}, 1, e.W * e.H})
 		}
 	}
-	slices.SortStableFunc(list, func(a, b candidate) int { return cmp.Or(cmp.Compare(a.weight, b.weight), cmp.Compare(a.size, b.size)) })
+	slices.SortStableFunc(list, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(a.weight, b.weight), cmp.Compare(a.size, b.size))
+	})
 	var out []Changed
 	told := map[string]bool{} // the same rules for many elements are reported once
 	for _, c := range list {
@@ -264,7 +268,8 @@ func moved(old, e *browser.Element) string {
 	return fmt.Sprintf("was %d×%d, and is %d×%d", old.W, old.H, e.W, e.H)
 }
 
-// rulesOf lists the rules that apply to an element otherwise than before. A rule is known by its selector; whichever file it comes from.
+// rulesOf lists the rules that apply to an element otherwise than before. A rule is known by its selector; whichever
+// file it comes from.
 func rulesOf(old, now *browser.Element, before, after *browser.State) []RuleChange {
 	a, b := gathered(old, before), gathered(now, after)
 	var list []RuleChange
@@ -275,7 +280,8 @@ func rulesOf(old, now *browser.Element, before, after *browser.State) []RuleChan
 		}
 		gone, come := apart(was.Text, is.Text)
 		if gone != "" || come != "" {
-			list = append(list, RuleChange{selector, cmp.Or(fileOf(now, after, selector, come), fileOf(old, before, selector, gone)), gone, come})
+			list = append(list, RuleChange{selector, cmp.Or(fileOf(now, after, selector, come),
+				fileOf(old, before, selector, gone)), gone, come})
 		}
 	}
 	for selector, is := range b {
@@ -313,11 +319,15 @@ func gathered(e *browser.Element, s *browser.State) map[string]browser.Rule {
 	return m
 }
 
-// fileOf is the file with an element's rule of a selector that has one of the declarations: several files may have rules for it. "" is none.
+// fileOf is the file with an element's rule of a selector that has one of the declarations: several files may have
+// rules for it. "" is none.
 func fileOf(e *browser.Element, s *browser.State, selector, text string) string {
 	wanted := declarations(text)
 	for _, i := range e.Rules {
-		if i >= 0 && i < len(s.Rules) && s.Rules[i].Selector == selector && slices.ContainsFunc(declarations(s.Rules[i].Text), func(d string) bool { return slices.Contains(wanted, d) }) {
+		if i >= 0 && i < len(s.Rules) && s.Rules[i].Selector == selector &&
+			slices.ContainsFunc(declarations(s.Rules[i].Text), func(d string) bool {
+				return slices.Contains(wanted, d)
+			}) {
 			return s.Rules[i].File
 		}
 	}

@@ -78,10 +78,11 @@ type Page struct {
 	browser.View
 	Messages []*console.Message `json:"messages"` // of the console
 	// More is how many console lines there were beyond the ones kept.
-	More       int              `json:"more,omitempty"`
-	FirstPaint int              `json:"first_paint_ms"` // until something was first seen, in milliseconds; 0 if nothing was
-	Requests   int              `json:"requests"`       // number of requests
-	Bytes      map[string]int64 `json:"bytes"`          // on the wire, by host; "" is the site's own
+	More int `json:"more,omitempty"`
+	// until something was first seen, in milliseconds; 0 if nothing was
+	FirstPaint int              `json:"first_paint_ms"`
+	Requests   int              `json:"requests"` // number of requests
+	Bytes      map[string]int64 `json:"bytes"`    // on the wire, by host; "" is the site's own
 	// Different lists the differences from the saved look, nil if there are none.
 	Different *Difference `json:"different,omitempty"`
 	// UnstyledClasses are the classes without a rule in any stylesheet. Unmatched are rules that match nothing, with
@@ -101,7 +102,8 @@ type Disagreement struct {
 // mostPages is how many pages are looked at that nobody named.
 const mostPages = 100
 
-// A Window is the browser of one or more looks: the first starts it, and Close ends it. No look finds anything of the one before it.
+// A Window is the browser of one or more looks: the first starts it, and Close ends it. No look finds anything of the
+// one before it.
 type Window struct{ browser *browser.Browser }
 
 // Close ends the browser, if there is one.
@@ -153,7 +155,8 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 	var certificates []byte
 	if req.Certificates != "" {
 		if certificates, err = disk.ReadOwn(req.Certificates); err != nil {
-			return nil, problem.Fault(problem.SettingsBad, "set a readable file of certificates: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+			return nil, problem.Fault(problem.SettingsBad, "set a readable file of certificates: merry sources set "+
+				"certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 	}
 	v := &visitor{p: p, req: req}
@@ -170,10 +173,12 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 		return nil, err
 	}
 	defer stop()
-	if v.browser, err = w.open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Certificates: certificates, Offline: req.Offline}); err != nil {
+	if v.browser, err = w.open(ctx, browser.Options{Path: file, Hosts: req.Hosts, Certificates: certificates,
+		Offline: req.Offline}); err != nil {
 		return nil, err
 	}
-	out := &Report{Browser: v.browser.Version, Pages: pages, Saved: req.Save, Disagreements: []Disagreement{}, site: p.Site()}
+	out := &Report{Browser: v.browser.Version, Pages: pages, Saved: req.Save, Disagreements: []Disagreement{},
+		site: p.Site()}
 	if err := parallel.EachWide(ctx, tabs(len(pages)), pages, v.visit); err != nil {
 		return nil, err
 	}
@@ -181,7 +186,8 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 		out.Disagreements = append(out.Disagreements, differing(page, v.site)...)
 	}
 	if kept != nil && kept.Browser != out.Browser {
-		out.Notes = append(out.Notes, "the look "+req.Baseline+" was taken with "+kept.Browser+", and this one with "+out.Browser+": text may differ for that reason alone")
+		out.Notes = append(out.Notes, "the look "+req.Baseline+" was taken with "+kept.Browser+", and this one with "+
+			out.Browser+": text may differ for that reason alone")
 	}
 	if kept != nil {
 		out.Notes = append(out.Notes, kept.lacking(out.Pages)...)
@@ -214,7 +220,8 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		return withoutReports(p, names)
 	}
 	if len(site.Pages) > mostPages {
-		return nil, problem.Misuse("merry look '**'  # opens all of them; or name some", "the site has %d pages; name those to open", len(site.Pages))
+		return nil, problem.Misuse("merry look '**'  # opens all of them; or name some", "the site has %d pages; name "+
+			"those to open", len(site.Pages))
 	}
 	return withoutReports(p, site.Pages)
 }
@@ -232,7 +239,8 @@ func withoutReports(p *project.Project, names []paths.InSite) ([]paths.InSite, e
 		}
 	}
 	if len(list) == 0 && len(names) > 0 {
-		return nil, problem.Refuse(problem.PageUnknown, "name a page of the site", "%s is a report that merry wrote, not a page", names[0])
+		return nil, problem.Refuse(problem.PageUnknown, "name a page of the site", "%s is a report that merry wrote, "+
+			"not a page", names[0])
 	}
 	return list, nil
 }
@@ -262,10 +270,11 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	ended := make(chan struct{})
 	go func() { defer close(ended); s.Run(ctx, l) }()
 	v.origin = "http://" + l.Addr().String()
-	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Tags: tags.Describe(v.p), Read: func(name string) []byte {
-		b, _ := v.p.ReadInSite(paths.Found(name))
-		return b
-	}}
+	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Tags: tags.Describe(v.p),
+		Read: func(name string) []byte {
+			b, _ := v.p.ReadInSite(paths.Found(name))
+			return b
+		}}
 	return func() { cancel(); <-ended; s.Close() }, nil
 }
 
@@ -274,14 +283,15 @@ func (v *visitor) pages(names []paths.InSite) []*Page {
 	var list []*Page
 	for _, name := range names {
 		for _, width := range v.req.Widths {
-			list = append(list, &Page{Page: name.String(), View: browser.View{Width: width, Dark: v.req.Dark, NoScripts: v.req.NoScripts}})
+			list = append(list, &Page{Page: name.String(), View: browser.View{Width: width, Dark: v.req.Dark,
+				NoScripts: v.req.NoScripts}})
 		}
 	}
 	return list
 }
 
-// tabs is how many of the pages are open at once: of many more than processors, since pages wait for what they ask for. Of few not, since
-// opening a tab takes as long as some pages do.
+// tabs is how many of the pages are open at once: of many more than processors, since pages wait for what they ask for.
+// Of few not, since opening a tab takes as long as some pages do.
 func tabs(pages int) int {
 	most := min(8, runtime.NumCPU()*2)
 	return max(2, min(most, pages/4))
@@ -291,11 +301,13 @@ func tabs(pages int) int {
 func (v *visitor) visit(ctx context.Context, page *Page) error {
 	pictures := v.req.Save != "" || v.req.Baseline != "" || v.req.Screenshots
 	address := url.URL{Path: "/" + page.Page}
-	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.Request{View: page.View, Wait: v.req.Wait, Masks: v.req.Masks, Screenshot: pictures, Timeout: v.req.Timeout})
+	seen, err := v.browser.Visit(ctx, v.origin+address.EscapedPath(), browser.Request{View: page.View, Wait: v.req.Wait,
+		Masks: v.req.Masks, Screenshot: pictures, Timeout: v.req.Timeout})
 	if err != nil {
 		return err
 	}
-	page.FirstPaint, page.Requests, page.Bytes, page.Messages = int(seen.Paint.Milliseconds()), seen.Requests, map[string]int64{}, []*console.Message{}
+	page.FirstPaint, page.Requests, page.Bytes, page.Messages = int(seen.Paint.Milliseconds()), seen.Requests,
+		map[string]int64{}, []*console.Message{}
 	for host, n := range seen.Bytes {
 		if "http://"+host == v.origin {
 			host = ""
@@ -320,7 +332,8 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 		return nil
 	}
 	if page.Different, err = CompareShots(page.Before, page.After); err != nil {
-		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Baseline+"  # takes it again", "the screenshot of %s in the look %s can't be read: %v", page.Page, v.req.Baseline, err)
+		return problem.Refuse(problem.RecordBroken, "merry look --save "+v.req.Baseline+"  # takes it again",
+			"the screenshot of %s in the look %s can't be read: %v", page.Page, v.req.Baseline, err)
 	}
 	return nil
 }
@@ -355,11 +368,13 @@ func Compare(before, after *Report) error {
 }
 
 // visible are the findings that a console says, too, where they are errors.
-var visible = []string{check.FileMissing, check.CaseDiffers, check.NeedMissing, check.NeedLater, check.NeedCircle, check.ModuleAsClassic, check.WrongBuild, check.SyntaxError, check.ScriptFails, check.ImportUnmapped, check.ImportLacking,
+var visible = []string{check.FileMissing, check.CaseDiffers, check.NeedMissing, check.NeedLater, check.NeedCircle,
+	check.ModuleAsClassic, check.WrongBuild, check.SyntaxError, check.ScriptFails, check.ImportUnmapped,
+	check.ImportLacking,
 	check.LinkStale, check.PolicyForbids}
 
-// differing is where check and the browser say different things of a page: an error of the console that check has no word for, and an error of
-// check of which the console says nothing.
+// differing is where check and the browser say different things of a page: an error of the console that check has no
+// word for, and an error of check of which the console says nothing.
 func differing(page *Page, site *console.Site) []Disagreement {
 	if page.NoScripts {
 		return nil
@@ -379,7 +394,8 @@ func differing(page *Page, site *console.Site) []Disagreement {
 		return list // one error keeps others from happening
 	}
 	for _, f := range site.Findings {
-		if f.File == site.InProject(page.Page) && f.Severity == check.Error && slices.Contains(visible, f.Name) && !f.Declared {
+		if f.File == site.InProject(page.Page) && f.Severity == check.Error && slices.Contains(visible, f.Name) &&
+			!f.Declared {
 			list = append(list, Disagreement{page.Page, "check reports, but the browser does not: " + f.Message})
 		}
 	}
@@ -389,7 +405,8 @@ func differing(page *Page, site *console.Site) []Disagreement {
 // Hosts are the hosts of a page, its own first, those with most bytes before others.
 func (p *Page) Hosts() []string {
 	return slices.SortedFunc(maps.Keys(p.Bytes), func(a, b string) int {
-		return cmp.Or(cmp.Compare(len(a), 0)-cmp.Compare(len(b), 0), cmp.Compare(p.Bytes[b], p.Bytes[a]), cmp.Compare(a, b))
+		return cmp.Or(cmp.Compare(len(a), 0)-cmp.Compare(len(b), 0), cmp.Compare(p.Bytes[b], p.Bytes[a]),
+			cmp.Compare(a, b))
 	})
 }
 
@@ -413,7 +430,9 @@ func (l *Report) Findings() []check.Finding {
 	var list []check.Finding
 	for _, p := range l.Pages {
 		for _, m := range p.Messages {
-			f := check.Finding{Name: "browser-" + string(m.Kind), Severity: check.Error, File: path.Join(l.site, cmp.Or(m.File, m.Page)), Line: m.Line, Column: m.Column, Message: m.Text, Why: cmp.Or(m.Cause, "the browser reports this about "+m.Page), Next: m.Next}
+			f := check.Finding{Name: "browser-" + string(m.Kind), Severity: check.Error,
+				File: path.Join(l.site, cmp.Or(m.File, m.Page)), Line: m.Line, Column: m.Column, Message: m.Text,
+				Why: cmp.Or(m.Cause, "the browser reports this about "+m.Page), Next: m.Next}
 			if !m.Wrong() {
 				f.Severity = check.Warning
 			}

@@ -13,7 +13,8 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestDiffering: where check and the browser say different things is reported, and not where one error keeps others from happening.
+// TestDiffering: where check and the browser say different things is reported, and not where one error keeps others
+// from happening.
 func TestDiffering(t *testing.T) {
 	known := &console.Message{Kind: console.Error, Text: "a", Known: true, Cause: "c"}
 	unknown := &console.Message{Kind: console.Error, Text: "b"}
@@ -38,7 +39,8 @@ func TestDiffering(t *testing.T) {
 		{nil, true, ""},
 	} {
 		var got []string
-		for _, d := range differing(&Page{Page: "index.html", Messages: tt.messages, View: browser.View{NoScripts: tt.noScripts}}, site) {
+		for _, d := range differing(&Page{Page: "index.html", Messages: tt.messages,
+			View: browser.View{NoScripts: tt.noScripts}}, site) {
 			got = append(got, d.What)
 		}
 		if strings.Join(got, "; ") != tt.want {
@@ -50,7 +52,8 @@ func TestDiffering(t *testing.T) {
 // TestChosen: pages that are named, or all where they are few; reports of this program are left out.
 func TestChosen(t *testing.T) {
 	report := `<!doctype html><meta charset="utf-8"><meta name="generator" content="merry: a report">`
-	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{"a.html": "<!doctype html>", "b.html": "<!doctype html>", "report.html": report})
+	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{"a.html": "<!doctype html>",
+		"b.html": "<!doctype html>", "report.html": report})
 	names := func(patterns ...string) string {
 		list, err := chosen(context.Background(), p, Request{Pages: patterns, Dir: string(p.Root)})
 		if err != nil {
@@ -96,14 +99,18 @@ func TestNamed(t *testing.T) {
 
 // TestWords: what was seen is clean only without errors, and becomes findings.
 func TestWords(t *testing.T) {
-	seen := &Report{site: ".", Pages: []*Page{{Page: "index.html", Messages: []*console.Message{{Kind: console.Warning, Text: "w"}}, Bytes: map[string]int64{"": 1, "b.example": 2, "a.example": 3}}}}
+	seen := &Report{site: ".",
+		Pages: []*Page{{Page: "index.html", Messages: []*console.Message{{Kind: console.Warning, Text: "w"}},
+			Bytes: map[string]int64{"": 1, "b.example": 2, "a.example": 3}}}}
 	if !seen.Clean() || !seen.Same() || !slices.Equal(seen.Pages[0].Hosts(), []string{"", "a.example", "b.example"}) {
 		t.Errorf("clean %v, same %v, hosts %v", seen.Clean(), seen.Same(), seen.Pages[0].Hosts())
 	}
-	seen.Pages[0].Messages = append(seen.Pages[0].Messages, &console.Message{Kind: console.Error, Text: "e", File: "js/a.js", Line: 3, Column: 4})
+	seen.Pages[0].Messages = append(seen.Pages[0].Messages, &console.Message{Kind: console.Error, Text: "e",
+		File: "js/a.js", Line: 3, Column: 4})
 	seen.Pages[0].Different = &Difference{}
 	found := seen.Findings()
-	if seen.Clean() || seen.Same() || len(found) != 2 || found[1].File != "js/a.js" || found[1].Line != 3 || found[1].Severity != check.Error {
+	if seen.Clean() || seen.Same() || len(found) != 2 || found[1].File != "js/a.js" || found[1].Line != 3 ||
+		found[1].Severity != check.Error {
 		t.Errorf("%+v", found)
 	}
 }

@@ -50,7 +50,8 @@ var plainName = memo.Regexp(`^[A-Za-z0-9][A-Za-z0-9._-]{0,60}$`)
 // named refuses a name that can't be a folder's.
 func named(name string) error {
 	if name != "" && !plainName().MatchString(name) {
-		return problem.Misuse("use letters, digits, dots and dashes, such as before", "%q can't be the name of a look", name)
+		return problem.Misuse("use letters, digits, dots and dashes, such as before", "%q can't be the name of a look",
+			name)
 	}
 	return nil
 }
@@ -123,10 +124,12 @@ func read(on *disk.Folder, name string) (*store, error) {
 	}
 	s := &store{on: on, name: name}
 	if err := json.Unmarshal(b, s); err != nil {
-		return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+name+"  # takes it again", "the look %s can't be read: %v", name, err)
+		return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+name+"  # takes it again",
+			"the look %s can't be read: %v", name, err)
 	}
 	if s.Format > format {
-		return nil, problem.Refuse(problem.RecordNewer, "merry look --save "+name+"  # takes it again", "the look %s was saved by a newer merry", name)
+		return nil, problem.Refuse(problem.RecordNewer, "merry look --save "+name+"  # takes it again",
+			"the look %s was saved by a newer merry", name)
 	}
 	return s, nil
 }
@@ -138,7 +141,8 @@ func (s *store) shot(page string, v browser.View) (*browser.Shot, error) {
 			continue
 		}
 		if path.Base(at.Picture) != at.Picture {
-			return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+s.name+"  # takes it again", "the look %s names a screenshot outside its folder", s.name)
+			return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+s.name+"  # takes it again",
+				"the look %s names a screenshot outside its folder", s.name)
 		}
 		b, _, err := s.on.Read(path.Join(Folder, s.name, at.Picture), mostPicture, nil)
 		if err != nil {

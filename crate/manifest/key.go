@@ -20,11 +20,13 @@ func NameKey(name string) string {
 	return joints.Replace(name)
 }
 
-// BeginsWith reports whether a file's name begins with the words of a library's: tide-simple does not begin with tides, though its
-// letters do.
+// BeginsWith reports whether a file's name begins with the words of a library's: tide-simple does not begin with tides,
+// though its letters do.
 func BeginsWith(file, name string) bool {
 	words := func(s string) []string {
-		return strings.FieldsFunc(strings.ToLower(path.Base(s)), func(r rune) bool { return r == '-' || r == '_' || r == '.' })
+		return strings.FieldsFunc(strings.ToLower(path.Base(s)), func(r rune) bool {
+			return r == '-' || r == '_' || r == '.'
+		})
 	}
 	key, so, ends := NameKey(name), "", map[int]bool{}
 	for _, w := range words(name) {

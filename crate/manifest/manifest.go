@@ -43,8 +43,10 @@ func Read(b []byte) (Manifest, bool) {
 		json.Unmarshal(raw[key], &m)
 		return m
 	}
-	m := Manifest{Name: text("name"), Version: text("version"), Licence: text("license"), Main: text("main"), Browser: text("browser"),
-		Style: text("style"), Module: text("module"), Exports: exported(raw["exports"]), AllExports: raw["exports"], Dependencies: words("dependencies"), Peers: words("peerDependencies"), Dev: words("devDependencies")}
+	m := Manifest{Name: text("name"), Version: text("version"), Licence: text("license"), Main: text("main"),
+		Browser: text("browser"),
+		Style:   text("style"), Module: text("module"), Exports: exported(raw["exports"]), AllExports: raw["exports"],
+		Dependencies: words("dependencies"), Peers: words("peerDependencies"), Dev: words("devDependencies")}
 	m.forBrowsers(raw["browser"])
 	for key := range raw {
 		switch name := strings.TrimPrefix(text(key), "./"); path.Ext(name) {
@@ -68,8 +70,8 @@ func Read(b []byte) (Manifest, bool) {
 	return m, m.Name != "" && (m.Version != "" || m.Main != "" || m.Module != "" || m.Exports != "")
 }
 
-// forBrowsers puts files in the places of others, as a manifest's map for browsers says: its keys and values are paths in the
-// package; what it says of other packages is left out, and so is what it has nothing instead of.
+// forBrowsers puts files in the places of others, as a manifest's map for browsers says: its keys and values are paths
+// in the package; what it says of other packages is left out, and so is what it has nothing instead of.
 func (m *Manifest) forBrowsers(raw json.RawMessage) {
 	var instead map[string]any
 	if json.Unmarshal(raw, &instead) != nil {
@@ -124,7 +126,8 @@ func (m *Manifest) DependsOn(name string) bool {
 // Own lists the files that the manifest gives to importers, the best first.
 func (m *Manifest) Own() []string { return m.modules().Own() }
 
-// Specifiers are the names under which the package's modules are imported, each with its file; the modules that there are are given.
+// Specifiers are the names under which the package's modules are imported, each with its file; the modules that there
+// are are given.
 func (m *Manifest) Specifiers(modules []string) map[string]string {
 	return m.modules().Specifiers(modules)
 }

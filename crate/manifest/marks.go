@@ -86,9 +86,11 @@ type Banner struct {
 }
 
 var (
-	versionWord = memo.Regexp(`(?i)\bv(?:ersion)?[ :]*(\d+(?:\.\d+)+(?:-[0-9A-Za-z.-]+)?)\b|@version\s+v?(\d[0-9A-Za-z.+-]*)|^\W*[\w.@/ -]*?\s(\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?)\b`)
-	nameWord    = memo.Regexp(`^[\s*!/]*(?:@(?:name|preserve|license|licence)\s+)?([A-Za-z][\w.-]*(?:\.js)?)`)
-	sourceMap   = memo.Regexp(`(?m)(?://|/\*)[#@]\s*sourceMappingURL=([^\s*'"]+)`)
+	versionWord = memo.Regexp(`(?i)\bv(?:ersion)?[ ` +
+		`:]*(\d+(?:\.\d+)+(?:-[0-9A-Za-z.-]+)?)\b|@version\s+v?(\d[0-9A-Za-z.+-]*)|^\W*[\w.@/ ` +
+		`-]*?\s(\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?)\b`)
+	nameWord  = memo.Regexp(`^[\s*!/]*(?:@(?:name|preserve|license|licence)\s+)?([A-Za-z][\w.-]*(?:\.js)?)`)
+	sourceMap = memo.Regexp(`(?m)(?://|/\*)[#@]\s*sourceMappingURL=([^\s*'"]+)`)
 )
 
 // BannerOf reads the comment that a script or stylesheet begins with.
@@ -127,7 +129,8 @@ func BannerOf(b []byte) Banner {
 		}
 		if m := versionWord().FindStringSubmatch(text); m != nil && banner.Version == "" {
 			banner.Version = m[1] + m[2] + m[3]
-			if name := nameWord().FindStringSubmatch(text); name != nil && !strings.EqualFold(name[1], "version") && !strings.EqualFold(name[1], "copyright") {
+			if name := nameWord().FindStringSubmatch(text); name != nil && !strings.EqualFold(name[1], "version") &&
+				!strings.EqualFold(name[1], "copyright") {
 				banner.Name = strings.TrimSuffix(strings.ToLower(name[1]), ".js")
 			}
 		}
@@ -178,7 +181,8 @@ func NameVersion(base string) (name, version string) {
 
 // WithoutBuild takes the marks of builds off a name without its ending: oarlock.min, oarlock-src.
 func WithoutBuild(stem string) string {
-	for _, mark := range []string{".production.min", ".prod.min", ".min", "-min", "_min", ".debug", "-debug", "-src", ".src", ".dev", ".development", ".production", ".prod"} {
+	for _, mark := range []string{".production.min", ".prod.min", ".min", "-min", "_min", ".debug", "-debug", "-src",
+		".src", ".dev", ".development", ".production", ".prod"} {
 		if s, ok := strings.CutSuffix(stem, mark); ok && s != "" {
 			return s
 		}

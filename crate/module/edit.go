@@ -63,7 +63,9 @@ func (m *Map) scopesOf(scopes map[string]map[string]string) map[string]string {
 	for prefix, names := range scopes {
 		same := len(names) > 0
 		for name, address := range names {
-			same = same && slices.ContainsFunc(m.Entries, func(e Entry) bool { return e.Scope == prefix && e.Specifier == name && e.Address == address })
+			same = same && slices.ContainsFunc(m.Entries, func(e Entry) bool {
+				return e.Scope == prefix && e.Specifier == name && e.Address == address
+			})
 		}
 		for _, e := range m.Entries {
 			same = same && (e.Scope != prefix || names[e.Specifier] != "")
@@ -158,7 +160,8 @@ func (o *object) removals(text []byte, gone map[int]bool, all bool) []edit {
 }
 
 // insertion puts members behind the last one that stays.
-func (m *Map) insertion(text []byte, o object, gone map[int]bool, part string, come []string, indent, newline string) edit {
+func (m *Map) insertion(text []byte, o object, gone map[int]bool, part string, come []string, indent,
+	newline string) edit {
 	if !o.there {
 		return m.newPart(text, part, come, indent, newline)
 	}
@@ -170,7 +173,8 @@ func (m *Map) insertion(text []byte, o object, gone map[int]bool, part string, c
 	}
 	if last < 0 {
 		inner := indent + "    "
-		return edit{o.start, max(o.start, o.end), newline + inner + strings.Join(come, ","+newline+inner) + newline + indent + "  "}
+		return edit{o.start, max(o.start, o.end), newline + inner + strings.Join(come, ","+newline+inner) + newline +
+			indent + "  "}
 	}
 	k := o.members[last]
 	between := string(text[o.start:o.members[0].start])

@@ -33,8 +33,8 @@ func (p Package) Own() []string {
 	return list
 }
 
-// Specifiers are the names under which modules of a package are imported, each with its file: the package's own name, and those of its
-// exports, patterns with a star among them. The modules that there are are given.
+// Specifiers are the names under which modules of a package are imported, each with its file: the package's own name,
+// and those of its exports, patterns with a star among them. The modules that there are are given.
 func (p Package) Specifiers(modules []string) map[string]string {
 	list := map[string]string{}
 	is := func(name string) bool { return slices.Contains(modules, name) }
@@ -85,8 +85,10 @@ func (p Package) Specifiers(modules []string) map[string]string {
 func (p Package) star(list map[string]string, key, file string, modules []string) {
 	before, behind, _ := strings.Cut(file, "*")
 	for _, name := range modules {
-		if rest, ok := strings.CutPrefix(name, before); ok && strings.Contains(file, "*") && strings.HasSuffix(rest, behind) && len(rest) > len(behind) {
-			if specifier := p.Name + "/" + strings.Replace(key, "*", strings.TrimSuffix(rest, behind), 1); list[specifier] == "" {
+		if rest, ok := strings.CutPrefix(name, before); ok && strings.Contains(file, "*") &&
+			strings.HasSuffix(rest, behind) && len(rest) > len(behind) {
+			if specifier := p.Name + "/" + strings.Replace(key, "*", strings.TrimSuffix(rest, behind),
+				1); list[specifier] == "" {
 				list[specifier] = name
 			}
 		}

@@ -309,7 +309,8 @@ func addressOf(specifier string, base *url.URL) *url.URL {
 // special are the schemes of which a prefix of an address may be mapped.
 var special = []string{"http", "https", "file", "ftp", "ws", "wss"}
 
-// lookUp finds a key: itself, else the longest that ends in a slash and begins it. Found without ok is a name that is blocked.
+// lookUp finds a key: itself, else the longest that ends in a slash and begins it. Found without ok is a name that is
+// blocked.
 func (e *entries) lookUp(key string, as, base *url.URL) (to *url.URL, found, ok bool) {
 	if address, is := e.address[key]; is {
 		to := addressOf(address, base)

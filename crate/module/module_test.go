@@ -17,20 +17,31 @@ func at(t testing.TB, s string) *url.URL {
 	return u
 }
 
-// TestResolve: the standard's ways: names, prefixes, scopes, blocked names, addresses that are mapped, and what leads above a prefix.
+// TestResolve: the standard's ways: names, prefixes, scopes, blocked names, addresses that are mapped, and what leads
+// above a prefix.
 func TestResolve(t *testing.T) {
-	m, err := ReadMap([]byte(`{"imports": {"oarlock": "./js/oarlock.js", "rig/": "/rig/", "rig/deep/": "./deep/", "off": null, "bad/": "./file.js", "bare": "nowhere", "./own.js": "./other.js", "https://cdn.harbour.example/": "./vendor/"},
+	m,
+		err := ReadMap(
+		[]byte(
+			`{"imports": {"oarlock": "./js/oarlock.js", "rig/": "/rig/", "rig/deep/": "./deep/", "off": null, "bad/": "./file.js", "bare": "nowhere", "./own.js": "./other.js", "https://cdn.harbour.example/": "./vendor/"},
 		"scopes": {"/old/": {"oarlock": "./js/old.js", "none": null}, "/old/deep/": {"oarlock": "./js/deep.js"}, "/old/x.js": {"oarlock": "./js/x.js"}}}`))
 	if err != nil {
 		t.Fatal(err)
 	}
 	base := at(t, "https://club.example/crews/index.html")
 	for _, tt := range []struct{ from, specifier, want string }{
-		{"/a.js", "oarlock", "https://club.example/crews/js/oarlock.js"}, {"/a.js", "rig/mast.js", "https://club.example/rig/mast.js"}, {"/a.js", "rig/deep/k.js", "https://club.example/crews/deep/k.js"},
-		{"/a.js", "rig/../../x.js", ""}, {"/a.js", "off", ""}, {"/a.js", "bad/x", ""}, {"/a.js", "bare", ""}, {"/a.js", "unknown", ""}, {"/js/a.js", "./b.js", "https://club.example/js/b.js"},
-		{"/crews/a.js", "./own.js", "https://club.example/crews/other.js"}, {"/old/a.js", "oarlock", "https://club.example/crews/js/old.js"}, {"/old/deep/a.js", "oarlock", "https://club.example/crews/js/deep.js"},
-		{"/old/x.js", "oarlock", "https://club.example/crews/js/x.js"}, {"/old/a.js", "none", ""}, {"/a.js", "https://cdn.harbour.example/k.js", "https://club.example/crews/vendor/k.js"},
-		{"/a.js", "https://other.example/k.js", "https://other.example/k.js"}, {"/a.js", "/top.js", "https://club.example/top.js"},
+		{"/a.js", "oarlock", "https://club.example/crews/js/oarlock.js"},
+		{"/a.js", "rig/mast.js", "https://club.example/rig/mast.js"}, {"/a.js", "rig/deep/k.js",
+			"https://club.example/crews/deep/k.js"},
+		{"/a.js", "rig/../../x.js", ""}, {"/a.js", "off", ""}, {"/a.js", "bad/x", ""}, {"/a.js", "bare", ""},
+		{"/a.js", "unknown", ""}, {"/js/a.js", "./b.js", "https://club.example/js/b.js"},
+		{"/crews/a.js", "./own.js", "https://club.example/crews/other.js"},
+		{"/old/a.js", "oarlock", "https://club.example/crews/js/old.js"}, {"/old/deep/a.js", "oarlock",
+			"https://club.example/crews/js/deep.js"},
+		{"/old/x.js", "oarlock", "https://club.example/crews/js/x.js"}, {"/old/a.js", "none", ""},
+		{"/a.js", "https://cdn.harbour.example/k.js", "https://club.example/crews/vendor/k.js"},
+		{"/a.js", "https://other.example/k.js", "https://other.example/k.js"},
+		{"/a.js", "/top.js", "https://club.example/top.js"},
 	} {
 		to, ok := Join([]*Map{m}, base).Resolve(base.ResolveReference(at(t, tt.from)), tt.specifier)
 		got := ""
@@ -55,7 +66,8 @@ func TestResolve(t *testing.T) {
 
 // TestMapsThatAreNone: what browsers refuse is refused, with its place.
 func TestMapsThatAreNone(t *testing.T) {
-	for text, offset := range map[string]int{`{"imports": {"a": "b",}}`: 22, `[]`: 0, `{"imports": []}`: 12, `{"scopes": {"/a/": 1}}`: 19, ``: 0, `{"imports": "x"}`: 12} {
+	for text, offset := range map[string]int{`{"imports": {"a": "b",}}`: 22, `[]`: 0, `{"imports": []}`: 12,
+		`{"scopes": {"/a/": 1}}`: 19, ``: 0, `{"imports": "x"}`: 12} {
 		_, err := ReadMap([]byte(text))
 		var e *SyntaxError
 		if !errors.As(err, &e) || e.Offset != offset {
@@ -74,21 +86,44 @@ func TestEdit(t *testing.T) {
 		wish   Wish
 		after  string
 	}{
-		{"{}", Wish{Set: map[string]string{"buoy": "./js/buoy.js"}}, "{\n    \"imports\": {\n      \"buoy\": \"./js/buoy.js\"\n    }\n  }"},
-		{`{"imports":{"a":"./a.js"}}`, Wish{Set: map[string]string{"b": "./b.js", "c": "./c.js"}}, `{"imports":{"a":"./a.js", "b": "./b.js", "c": "./c.js"}}`},
-		{"{\n\t\"imports\": {\n\t\t\"a\": \"./a.js\",\n\t\t\"b\" : \"./b.js\"\n\t}\n}", Wish{Set: map[string]string{"b": "./x.js", "c": "./c.js"}}, "{\n\t\"imports\": {\n\t\t\"a\": \"./a.js\",\n\t\t\"b\" : \"./x.js\",\n\t\t\"c\": \"./c.js\"\n\t}\n}"},
-		{"{\n  \"imports\": {\n    \"a\": \"./a.js\",\n    \"b\": \"./b.js\"\n  }\n}", Wish{Set: map[string]string{"b": ""}}, "{\n  \"imports\": {\n    \"a\": \"./a.js\"\n  }\n}"},
-		{"{\n  \"imports\": {\n    \"a\": \"./a.js\",\n    \"b\": \"./b.js\"\n  }\n}", Wish{Set: map[string]string{"a": ""}}, "{\n  \"imports\": {\n    \"b\": \"./b.js\"\n  }\n}"},
-		{`{"imports": {"a": "./a.js", "b": "./b.js", "c": "./c.js"}}`, Wish{Set: map[string]string{"b": "", "c": ""}}, `{"imports": {"a": "./a.js"}}`},
-		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "https://cdn.example/a.js"}, Demand: map[string]string{"https://cdn.example/a.js": "sha384-x"}}, "{\"imports\": {\"a\": \"https://cdn.example/a.js\"},\n    \"integrity\": {\n      \"https://cdn.example/a.js\": \"sha384-x\"\n    }}"},
-		{"{\"imports\": {\"a\": \"https://cdn.example/a.js\"},\n    \"integrity\": {\n      \"https://cdn.example/a.js\": \"sha384-x\"\n    }}", Wish{Set: map[string]string{"a": "./a.js"}, Demand: map[string]string{"https://cdn.example/a.js": ""}}, `{"imports": {"a": "./a.js"}}`},
-		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "./a.js", "none": ""}}, `{"imports": {"a": "./a.js"}}`},
-		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "", "b": "./b.js"}}, "{\"imports\": {\n      \"b\": \"./b.js\"\n    }}"},
-		{`{"imports": {"a": "./a.js"}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {"b": "./b.js", "a": "./b/a.js"}}}, "{\"imports\": {\"a\": \"./a.js\"},\n    \"scopes\": {\n      \"./x.js\": { \"a\": \"./b/a.js\", \"b\": \"./b.js\" }\n    }}"},
-		{`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {"a": "./b.js"}}}, `{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`},
-		{`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {}}}, `{"scopes": {"/old/": {}}}`},
-		{`{"imports": {}, "scopes": {"./x.js": {"a":"./b.js"}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": {}, "https://cdn.example/x.js": {"a": "./c.js"}}}, "{\"imports\": {}, \"scopes\": {\n      \"https://cdn.example/x.js\": { \"a\": \"./c.js\" }\n    }}"},
-		{`{"imports": {}, "scopes": {"./x.js": {"a":"./b.js"}}}`, Wish{Scopes: map[string]map[string]string{"./x.js": nil}}, `{"imports": {}}`},
+		{"{}", Wish{Set: map[string]string{"buoy": "./js/buoy.js"}}, "{\n    \"imports\": {\n" +
+			"      \"buoy\": \"./js/buoy.js\"\n    }\n  }"},
+		{`{"imports":{"a":"./a.js"}}`, Wish{Set: map[string]string{"b": "./b.js", "c": "./c.js"}},
+			`{"imports":{"a":"./a.js", "b": "./b.js", "c": "./c.js"}}`},
+		{"{\n\t\"imports\": {\n\t\t\"a\": \"./a.js\",\n\t\t\"b\" : \"./b.js\"\n\t}\n" +
+			"}", Wish{Set: map[string]string{"b": "./x.js", "c": "./c.js"}}, "{\n\t\"imports\": {\n" +
+			"\t\t\"a\": \"./a.js\",\n\t\t\"b\" : \"./x.js\",\n\t\t\"c\": \"./c.js\"\n\t}\n}"},
+		{"{\n  \"imports\": {\n    \"a\": \"./a.js\",\n    \"b\": \"./b.js\"\n  }\n" +
+			"}", Wish{Set: map[string]string{"b": ""}}, "{\n  \"imports\": {\n    \"a\": \"./a.js\"\n  }\n}"},
+		{"{\n  \"imports\": {\n    \"a\": \"./a.js\",\n    \"b\": \"./b.js\"\n  }\n" +
+			"}", Wish{Set: map[string]string{"a": ""}}, "{\n  \"imports\": {\n    \"b\": \"./b.js\"\n  }\n}"},
+		{`{"imports": {"a": "./a.js", "b": "./b.js", "c": "./c.js"}}`, Wish{Set: map[string]string{"b": "", "c": ""}},
+			`{"imports": {"a": "./a.js"}}`},
+		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "https://cdn.example/a.js"},
+			Demand: map[string]string{"https://cdn.example/a.js": "sha384-x"}},
+			"{\"imports\": {\"a\": \"https://cdn.example/a.js\"},\n    \"integrity\": {\n" +
+				"      \"https://cdn.example/a.js\": \"sha384-x\"\n    }}"},
+		{"{\"imports\": {\"a\": \"https://cdn.example/a.js\"},\n    \"integrity\": {\n" +
+			"      \"https://cdn.example/a.js\": \"sha384-x\"\n    }}", Wish{Set: map[string]string{"a": "./a.js"},
+			Demand: map[string]string{"https://cdn.example/a.js": ""}}, `{"imports": {"a": "./a.js"}}`},
+		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "./a.js", "none": ""}},
+			`{"imports": {"a": "./a.js"}}`},
+		{`{"imports": {"a": "./a.js"}}`, Wish{Set: map[string]string{"a": "", "b": "./b.js"}}, "{\"imports\": {\n" +
+			"      \"b\": \"./b.js\"\n    }}"},
+		{`{"imports": {"a": "./a.js"}}`,
+			Wish{Scopes: map[string]map[string]string{"./x.js": {"b": "./b.js", "a": "./b/a.js"}}},
+			"{\"imports\": {\"a\": \"./a.js\"},\n    \"scopes\": {\n      \"./x.js\": { \"a\": \"./b/a.js\", \"b\": " +
+				"\"./b.js\" }\n    }}"},
+		{`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`,
+			Wish{Scopes: map[string]map[string]string{"./x.js": {"a": "./b.js"}}},
+			`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`},
+		{`{"scopes": {"./x.js": {"a":"./b.js"}, "/old/": {}}}`,
+			Wish{Scopes: map[string]map[string]string{"./x.js": {}}}, `{"scopes": {"/old/": {}}}`},
+		{`{"imports": {}, "scopes": {"./x.js": {"a":"./b.js"}}}`,
+			Wish{Scopes: map[string]map[string]string{"./x.js": {}, "https://cdn.example/x.js": {"a": "./c.js"}}},
+			"{\"imports\": {}, \"scopes\": {\n      \"https://cdn.example/x.js\": { \"a\": \"./c.js\" }\n    }}"},
+		{`{"imports": {}, "scopes": {"./x.js": {"a":"./b.js"}}}`,
+			Wish{Scopes: map[string]map[string]string{"./x.js": nil}}, `{"imports": {}}`},
 	} {
 		m, err := ReadMap([]byte(tt.before))
 		if err != nil {
@@ -102,7 +137,8 @@ func TestEdit(t *testing.T) {
 
 // FuzzMap: what is read is what JSON says; an edit says what was wished and leaves all else; nothing ends the program.
 func FuzzMap(f *testing.F) {
-	for _, s := range []string{"{}", `{"imports":{"a":"./a.js","b/":"/b/"},"scopes":{"/x/":{"a":null}},"integrity":{"./a.js":"sha384-x"}}`, "{\n \"x\": [1,{\"}\":2}], \"imports\" : { } }", `{"imports":{"a":"\u0022"}}`} {
+	for _, s := range []string{"{}", `{"imports":{"a":"./a.js","b/":"/b/"},"scopes":{"/x/":{"a":null}},"integrity":` +
+		`{"./a.js":"sha384-x"}}`, "{\n \"x\": [1,{\"}\":2}], \"imports\" : { } }", `{"imports":{"a":"\u0022"}}`} {
 		f.Add(s, "a", "./new.js")
 	}
 	f.Fuzz(func(t *testing.T, text, name, to string) {
@@ -114,8 +150,10 @@ func FuzzMap(f *testing.F) {
 		if json.Unmarshal([]byte(text), &before) != nil {
 			return
 		}
-		Join([]*Map{m}, &url.URL{Scheme: "https", Host: "club.example", Path: "/"}).Resolve(&url.URL{Scheme: "https", Host: "club.example", Path: "/a.js"}, name)
-		out := m.Edit(Wish{Set: map[string]string{name: to}, Scopes: map[string]map[string]string{to: {name: to}, name: {}}, Demand: map[string]string{name: to}}, "", "\n")
+		Join([]*Map{m}, &url.URL{Scheme: "https", Host: "club.example", Path: "/"}).Resolve(&url.URL{Scheme: "https",
+			Host: "club.example", Path: "/a.js"}, name)
+		out := m.Edit(Wish{Set: map[string]string{name: to}, Scopes: map[string]map[string]string{to: {name: to},
+			name: {}}, Demand: map[string]string{name: to}}, "", "\n")
 		var after struct{ Imports, Integrity, Scopes map[string]json.RawMessage }
 		if err := json.Unmarshal(out, &after); err != nil {
 			t.Fatalf("%q becomes %q: %v", text, out, err)
@@ -138,7 +176,9 @@ func FuzzMap(f *testing.F) {
 		if err != nil {
 			t.Fatalf("%q becomes %q: %v", text, out, err)
 		}
-		if back := again.Edit(Wish{Set: map[string]string{name: to}, Scopes: map[string]map[string]string{to: {name: to}, name: {}}, Demand: map[string]string{name: to}}, "", "\n"); key == name && utf8.ValidString(to) && string(back) != string(out) {
+		if back := again.Edit(Wish{Set: map[string]string{name: to},
+			Scopes: map[string]map[string]string{to: {name: to}, name: {}}, Demand: map[string]string{name: to}}, "",
+			"\n"); key == name && utf8.ValidString(to) && string(back) != string(out) {
 			t.Fatalf("%q becomes %q, and again %q", text, out, back)
 		}
 	})

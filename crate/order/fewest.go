@@ -52,8 +52,8 @@ func (g *needs) fewestMoves(items []Item, loose []bool, fixed func(item int) boo
 	return moved, nil
 }
 
-// inverted lists the pairs of items, in the page's order, of which the second must come before the first. It stops, with
-// ok false, at too many.
+// inverted lists the pairs of items, in the page's order, of which the second must come before the first. It stops,
+// with ok false, at too many.
 func (g *needs) inverted(bound []int, loose []bool) (pairs [][2]int, ok bool) {
 	rank := make([]int, g.n)
 	for k, i := range bound {
@@ -112,8 +112,9 @@ func (g *needs) cheapestCover(items []Item, inverted [][2]int, fixed func(item i
 			weight[k] = 2 * n * total
 		}
 	}
-	// Each item has a left copy that the source feeds and a right copy that feeds the sink, both up to its weight. Flow runs from
-	// left copies to right copies of inverted items, and on through those, so that neighbours of the partial order are enough.
+	// Each item has a left copy that the source feeds and a right copy that feeds the sink, both up to its weight. Flow
+	// runs from left copies to right copies of inverted items, and on through those, so that neighbours of the partial
+	// order are enough.
 	left := func(k int) int { return 2 + 2*k }
 	right := func(k int) int { return 3 + 2*k }
 	f := newFlow(2 + 2*len(list))
@@ -185,9 +186,9 @@ func (b bitset) all() iter.Seq[int] {
 	}
 }
 
-// The cost of moving an item, in steps of a broken constraint. A tag alone is moved rather than a script whose text is on the
-// page; an item that needs rather than the one that it needs, since a script that goes up may run before the elements that
-// it looks for are there.
+// The cost of moving an item, in steps of a broken constraint. A tag alone is moved rather than a script whose text is
+// on the page; an item that needs rather than the one that it needs, since a script that goes up may run before the
+// elements that it looks for are there.
 const (
 	costOfTag    = 10
 	costOfInline = 16

@@ -204,8 +204,8 @@ func parts(items []Item, sequence []int, add func(Constraint)) {
 	}
 }
 
-// declared adds what the packing list says of libraries: scripts before scripts, and styles before styles, but where both have
-// scripts on the page: those are what need each other then. Of equal tags the first counts.
+// declared adds what the packing list says of libraries: scripts before scripts, and styles before styles, but where
+// both have scripts on the page: those are what need each other then. Of equal tags the first counts.
 func declared(items []Item, rules Rules, add func(Constraint)) {
 	if rules.Needs == nil {
 		return
@@ -250,8 +250,8 @@ func declared(items []Item, rules Rules, add func(Constraint)) {
 	}
 }
 
-// styles adds that the site's own stylesheets come after the libraries'. Of equal tags of a library the last counts: of equal
-// rules the later one wins.
+// styles adds that the site's own stylesheets come after the libraries'. Of equal tags of a library the last counts: of
+// equal rules the later one wins.
 func styles(items []Item, add func(Constraint)) {
 	last := map[string]int{}
 	var own []int

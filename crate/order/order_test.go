@@ -121,11 +121,14 @@ func TestRepairCanNot(t *testing.T) {
 
 func TestFind(t *testing.T) {
 	items := page("s:base o:club x<None a>A,B b<B,A")
-	items = append(items, Item{Name: "one.js", Library: "one"}, Item{Name: "two.js", Library: "two"}, Item{Name: "inert.js", Inert: true, Needs: []Need{{Global: "Nothing"}}})
-	list, absent := Find(items, Rules{Needs: func(l string) []string { return map[string][]string{"one": {"two"}}[l] }, Own: []string{"b", "x"}})
+	items = append(items, Item{Name: "one.js", Library: "one"}, Item{Name: "two.js", Library: "two"},
+		Item{Name: "inert.js", Inert: true, Needs: []Need{{Global: "Nothing"}}})
+	list, absent := Find(items, Rules{Needs: func(l string) []string { return map[string][]string{"one": {"two"}}[l] },
+		Own: []string{"b", "x"}})
 	var got []string
 	for _, c := range list {
-		got = append(got, fmt.Sprint(items[c.Before].Name, "<", items[c.After].Name, " ", c.Kind, " ", StateOf(items, c)))
+		got = append(got, fmt.Sprint(items[c.Before].Name, "<", items[c.After].Name, " ", c.Kind, " ",
+			StateOf(items, c)))
 		if c.Reason(items) == "" {
 			t.Errorf("%+v has no reason", c)
 		}
@@ -146,9 +149,12 @@ func TestFind(t *testing.T) {
 	}
 }
 
-// TestParts: members of a shared global are given before they are used, if both are on the page, and are nobody's affair if not.
+// TestParts: members of a shared global are given before they are used, if both are on the page, and are nobody's
+// affair if not.
 func TestParts(t *testing.T) {
-	items := []Item{{Name: "use", PartNeeds: []Need{{Global: "Race.Boat"}, {Global: "Race.Nobody"}}}, {Name: "give", Parts: NamesOf("Race.Boat")}, {Name: "both", Parts: NamesOf("Race.Boat"), PartNeeds: []Need{{Global: "Race.Boat"}}}}
+	items := []Item{{Name: "use", PartNeeds: []Need{{Global: "Race.Boat"}, {Global: "Race.Nobody"}}},
+		{Name: "give", Parts: NamesOf("Race.Boat")}, {Name: "both", Parts: NamesOf("Race.Boat"),
+			PartNeeds: []Need{{Global: "Race.Boat"}}}}
 	list, absent := Find(items, Rules{})
 	if len(list) != 1 || list[0].Before != 1 || list[0].After != 0 || len(absent) > 0 {
 		t.Errorf("%+v %+v", list, absent)
@@ -198,7 +204,9 @@ func fewestByTrying(n int, constraints []Constraint) int {
 			return
 		}
 		for i := range n {
-			if used&(1<<i) != 0 || slices.ContainsFunc(constraints, func(c Constraint) bool { return c.After == i && used&(1<<c.Before) == 0 }) {
+			if used&(1<<i) != 0 || slices.ContainsFunc(constraints, func(c Constraint) bool {
+				return c.After == i && used&(1<<c.Before) == 0
+			}) {
 				continue
 			}
 			visit(append(slices.Clone(list), i), used|1<<i)
@@ -225,8 +233,9 @@ func longestRising(list []int) int {
 
 func TestStateOf(t *testing.T) {
 	for text, want := range map[string]State{
-		"a>A b<A": Kept, "b<A a>A": Broken, "d:b<A a>A": Kept, "d:a>A b<A": Broken, "d:a>A d:b<A": Kept, "d:b<A d:a>A": Broken,
-		"a:a>A b<A": Race, "a>A a:b<A": Kept, "a:b<A a>A": Race, "d:a>A a:b<A": Race,
+		"a>A b<A": Kept, "b<A a>A": Broken, "d:b<A a>A": Kept, "d:a>A b<A": Broken, "d:a>A d:b<A": Kept,
+		"d:b<A d:a>A": Broken,
+		"a:a>A b<A":   Race, "a>A a:b<A": Kept, "a:b<A a>A": Race, "d:a>A a:b<A": Race,
 	} {
 		items := page(text)
 		list, _ := Find(items, Rules{})
@@ -261,7 +270,8 @@ func TestManyItems(t *testing.T) {
 	}
 }
 
-// TestRepairAround: what is about to come goes anywhere, what is fixed stays, and as little as can be of the rest moves.
+// TestRepairAround: what is about to come goes anywhere, what is fixed stays, and as little as can be of the rest
+// moves.
 func TestRepairAround(t *testing.T) {
 	items := page("a<x b new>x<y c>y")
 	all, _ := Find(items, Rules{})
@@ -295,8 +305,8 @@ func kept(items []Item, all []Constraint, sequence []int) bool {
 	return len(sequence) == len(items)
 }
 
-// TestRepairOfManyItems: a thousand items in the worst order are repaired exactly, and ten thousand with an order that keeps
-// all constraints. Both would take years if sets of items were tried.
+// TestRepairOfManyItems: a thousand items in the worst order are repaired exactly, and ten thousand with an order that
+// keeps all constraints. Both would take years if sets of items were tried.
 func TestRepairOfManyItems(t *testing.T) {
 	for _, tt := range []struct {
 		n         int
@@ -337,7 +347,8 @@ func TestRepairPrefers(t *testing.T) {
 	if plan := RepairAround(items, list, none, none); len(plan.Moves) != 1 || plan.Moves[0].Item != 0 {
 		t.Errorf("what is needed moves: %+v", plan.Moves)
 	}
-	if plan := RepairAround(items, list, none, func(i int) bool { return i == 0 }); len(plan.Moves) != 1 || plan.Moves[0].Item != 1 {
+	if plan := RepairAround(items, list, none, func(i int) bool { return i == 0 }); len(plan.Moves) != 1 ||
+		plan.Moves[0].Item != 1 {
 		t.Errorf("what is fixed moves: %+v", plan.Moves)
 	}
 }
@@ -345,7 +356,8 @@ func TestRepairPrefers(t *testing.T) {
 // TestConstraintsAreTold: nothing comes before itself, and of equal stylesheets of a library the last one counts.
 func TestConstraintsAreTold(t *testing.T) {
 	items := []Item{
-		{Name: "lib.css", Style: true, Library: "lib"}, {Name: "own.css", Style: true, Own: true}, {Name: "lib.css", Style: true, Library: "lib"},
+		{Name: "lib.css", Style: true, Library: "lib"}, {Name: "own.css", Style: true, Own: true},
+		{Name: "lib.css", Style: true, Library: "lib"},
 		{Name: "self.js", Defines: NamesOf("self"), Needs: []Need{{Global: "self"}}},
 	}
 	list, _ := Find(items, Rules{})
@@ -354,7 +366,8 @@ func TestConstraintsAreTold(t *testing.T) {
 	}
 }
 
-// TestCircleHasNoMoves: where constraints go round in a circle nothing is moved, also where something else is out of order.
+// TestCircleHasNoMoves: where constraints go round in a circle nothing is moved, also where something else is out of
+// order.
 func TestCircleHasNoMoves(t *testing.T) {
 	items := page("a<B b>B<C c>C<B d<E e>E")
 	list, _ := Find(items, Rules{})
@@ -363,7 +376,8 @@ func TestCircleHasNoMoves(t *testing.T) {
 	}
 }
 
-// TestFewestBeforeCheapest: one text on the page moves rather than two tags, though that costs more: five that come need it, too.
+// TestFewestBeforeCheapest: one text on the page moves rather than two tags, though that costs more: five that come
+// need it, too.
 func TestFewestBeforeCheapest(t *testing.T) {
 	items := page("l1<P l2<P l3<P l4<P l5<P b<P c<P i:z>P")
 	list, _ := Find(items, Rules{})

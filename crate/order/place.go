@@ -1,8 +1,9 @@
 package order
 
-// Place finds where a new item belongs among items that keep their order. Index is that of the item right behind which it
-// goes, with after set, or else right before which; -1 where nothing binds it. The constraints are those by which findings
-// and repairs go; the habits, which speak of the new item as the one behind the last, give way where they contradict.
+// Place finds where a new item belongs among items that keep their order. Index is that of the item right behind which
+// it goes, with after set, or else right before which; -1 where nothing binds it. The constraints are those by which
+// findings and repairs go; the habits, which speak of the new item as the one behind the last, give way where they
+// contradict.
 func Place(items []Item, it Item, rules Rules, habits []Constraint) (index int, after bool) {
 	n := len(items)
 	all := append(items[:n:n], it)

@@ -9,7 +9,8 @@ import (
 
 func TestPlace(t *testing.T) {
 	needs := func(g string) []Need { return []Need{{Global: g}} }
-	page := []Item{{Name: "core", Library: "core", Defines: NamesOf("core")}, {Name: "plugin", Library: "plugin", Needs: needs("base")}, {Name: "own", Own: true}}
+	page := []Item{{Name: "core", Library: "core", Defines: NamesOf("core")}, {Name: "plugin", Library: "plugin",
+		Needs: needs("base")}, {Name: "own", Own: true}}
 	for _, tt := range []struct {
 		name   string
 		item   Item
@@ -22,7 +23,8 @@ func TestPlace(t *testing.T) {
 		{"before what needs it", Item{Name: "base", Library: "base", Defines: NamesOf("base")}, nil, 1, false},
 		{"a habit", Item{Name: "x"}, []Constraint{{Before: 3, After: 2}}, 2, false},
 		{"a need over a habit", Item{Name: "x", Needs: needs("core")}, []Constraint{{Before: 3, After: 0}}, 0, true},
-		{"a base although habit has it last", Item{Name: "base", Defines: NamesOf("base"), Own: true}, []Constraint{{Before: 2, After: 3}}, 1, false},
+		{"a base although habit has it last", Item{Name: "base", Defines: NamesOf("base"), Own: true},
+			[]Constraint{{Before: 2, After: 3}}, 1, false},
 	} {
 		if index, after := Place(page, tt.item, Rules{}, tt.habits); index != tt.index || after != tt.after {
 			t.Errorf("%s: %d %v", tt.name, index, after)
@@ -30,8 +32,8 @@ func TestPlace(t *testing.T) {
 	}
 }
 
-// TestPlaceKeepsWhatCanBeKept: on a page that is in order, a new item goes where the page stays in order, if there is such a
-// place.
+// TestPlaceKeepsWhatCanBeKept: on a page that is in order, a new item goes where the page stays in order, if there is
+// such a place.
 func TestPlaceKeepsWhatCanBeKept(t *testing.T) {
 	for seed := range int64(3000) {
 		r := rand.New(rand.NewSource(seed))

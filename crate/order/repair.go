@@ -33,7 +33,8 @@ func Repair(items []Item, constraints []Constraint) Plan {
 	return RepairAround(items, constraints, none, none)
 }
 
-// RepairAround is Repair where some items are free, since they are about to come and may go anywhere, and others are fixed.
+// RepairAround is Repair where some items are free, since they are about to come and may go anywhere, and others are
+// fixed.
 func RepairAround(items []Item, constraints []Constraint, free, fixed func(item int) bool) Plan {
 	var plan Plan
 	n := len(items)

@@ -53,7 +53,8 @@ func ReadAddress(address string) cdn.File {
 	if m := versionQuery().FindStringSubmatch(u.RawQuery); m != nil && f.Version == "" {
 		f.Version = m[1]
 	}
-	if f.Version == "" && last > 1 && slices.Contains([]string{"latest", "current", "stable", "main", "master"}, parts[last-1]) {
+	if f.Version == "" && last > 1 && slices.Contains([]string{"latest", "current", "stable", "main", "master"},
+		parts[last-1]) {
 		f.Name = parts[last-2]
 	}
 	return f

@@ -41,7 +41,8 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 		return nil, nil // nothing was ever downloaded
 	}
 	if err != nil {
-		return nil, problem.Refuse(problem.FileUnknown, "name your own: merry peek --downloads DIR", "the download folder %s can't be read", dir)
+		return nil, problem.Refuse(problem.FileUnknown, "name your own: merry peek --downloads DIR",
+			"the download folder %s can't be read", dir)
 	}
 	var files []os.FileInfo
 	for _, e := range entries {
@@ -69,7 +70,8 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 		t.Close()
 		if looks {
 			name, version := manifest.NameVersion(info.Name())
-			list = append(list, Download{Number: len(list) + 1, File: full, Name: name, Version: version, Size: info.Size(), Time: info.ModTime()})
+			list = append(list, Download{Number: len(list) + 1, File: full, Name: name, Version: version,
+				Size: info.Size(), Time: info.ModTime()})
 		}
 	}
 	return list, nil
@@ -78,11 +80,13 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 // mayHold tells the names of files that a library may come in.
 func mayHold(name string) bool {
 	name = strings.ToLower(name)
-	return slices.ContainsFunc([]string{".zip", ".tgz", ".tar.gz", ".tar", ".tar.xz", ".tar.bz2", ".tar.zst", ".js", ".css"}, func(ext string) bool { return strings.HasSuffix(name, ext) })
+	return slices.ContainsFunc([]string{".zip", ".tgz", ".tar.gz", ".tar", ".tar.xz", ".tar.bz2", ".tar.zst", ".js",
+		".css"}, func(ext string) bool { return strings.HasSuffix(name, ext) })
 }
 
-// ArchiveIn finds, by the last part of a recorded path, a file that a library may come in: one of the sources itself, or one that
-// lies right in one of them. It returns "" if there is none; whatever else the record's path says is not followed.
+// ArchiveIn finds, by the last part of a recorded path, a file that a library may come in: one of the sources itself,
+// or one that lies right in one of them. It returns "" if there is none; whatever else the record's path says is not
+// followed.
 func ArchiveIn(dir string, sources []string, from string) string {
 	base := path.Base(from)
 	if !mayHold(base) {
@@ -101,9 +105,9 @@ func ArchiveIn(dir string, sources []string, from string) string {
 	return ""
 }
 
-// Candidates lists the archives and folders among sources, or in them, that may be a library's source: what is named itself,
-// of a folder the archives that are called like the source that was taken, or like the library in its version, and a folder that
-// has the files themselves.
+// Candidates lists the archives and folders among sources, or in them, that may be a library's source: what is named
+// itself, of a folder the archives that are called like the source that was taken, or like the library in its version,
+// and a folder that has the files themselves.
 func Candidates(dir string, sources []string, name string, sealed *record.Sealed) []string {
 	var list []string
 	for _, src := range sources {
@@ -118,7 +122,8 @@ func Candidates(dir string, sources []string, name string, sealed *record.Sealed
 		}
 		for _, e := range entries {
 			n, v := manifest.NameVersion(e.Name())
-			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" && manifest.NameKey(n) == manifest.NameKey(name) {
+			if e.Name() == path.Base(sealed.Origin) || v == sealed.Version && v != "" &&
+				manifest.NameKey(n) == manifest.NameKey(name) {
 				list = append(list, filepath.Join(full, e.Name()))
 			}
 		}

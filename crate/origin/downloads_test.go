@@ -12,7 +12,8 @@ import (
 // TestArchiveIn: of what a record says only the last part counts, and only files that a library may come in are found.
 func TestArchiveIn(t *testing.T) {
 	dir := t.TempDir()
-	for _, name := range []string{"downloads/winch-1.0.0.zip", "downloads/notes.txt", "downloads/sub/inner.zip", "secret/key.js", "winch.tgz"} {
+	for _, name := range []string{"downloads/winch-1.0.0.zip", "downloads/notes.txt", "downloads/sub/inner.zip",
+		"secret/key.js", "winch.tgz"} {
 		full := filepath.Join(dir, filepath.FromSlash(name))
 		os.MkdirAll(filepath.Dir(full), 0o755)
 		if err := os.WriteFile(full, []byte("x"), 0o644); err != nil {
@@ -21,8 +22,10 @@ func TestArchiveIn(t *testing.T) {
 	}
 	os.MkdirAll(filepath.Join(dir, "downloads", "folder.zip"), 0o755)
 	os.Symlink(filepath.Join(dir, "secret", "key.js"), filepath.Join(dir, "downloads", "link.js"))
-	for from, want := range map[string]string{"winch-1.0.0.zip": "downloads/winch-1.0.0.zip", "somewhere/else/winch-1.0.0.zip": "downloads/winch-1.0.0.zip", "winch.tgz": "winch.tgz",
-		"notes.txt": "", "../secret/key.js": "", "sub/inner.zip": "", "folder.zip": "", "link.js": "", "..": "", ".": "", "/": "", "": "", "secret": ""} {
+	for from, want := range map[string]string{"winch-1.0.0.zip": "downloads/winch-1.0.0.zip",
+		"somewhere/else/winch-1.0.0.zip": "downloads/winch-1.0.0.zip", "winch.tgz": "winch.tgz",
+		"notes.txt": "", "../secret/key.js": "", "sub/inner.zip": "", "folder.zip": "", "link.js": "", "..": "",
+		".": "", "/": "", "": "", "secret": ""} {
 		got := ArchiveIn(dir, []string{"downloads", "winch.tgz", "nowhere"}, from)
 		if rel, _ := filepath.Rel(dir, got); got != "" && filepath.ToSlash(rel) != want || got == "" && want != "" {
 			t.Errorf("%q is %q, want %q", from, got, want)
@@ -38,7 +41,8 @@ func TestCandidates(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	sealed := &record.Sealed{Version: "1.0.0", Origin: "old/download(3).zip", Files: []record.File{{Path: "dist/winch.js"}}}
+	sealed := &record.Sealed{Version: "1.0.0", Origin: "old/download(3).zip",
+		Files: []record.File{{Path: "dist/winch.js"}}}
 	base := func(list []string) string {
 		for i := range list {
 			list[i] = filepath.Base(list[i])

@@ -118,13 +118,15 @@ func (r *Opener) Open(ctx context.Context, req Request) (opened *Opened, err err
 	var meta integrity.Metadata
 	if req.Integrity != "" {
 		if meta, err = integrity.Parse(req.Integrity); err != nil {
-			return nil, problem.Misuse("print the integrity of a file that you trust: merry seal FILE", "--integrity: %w", err)
+			return nil, problem.Misuse("print the integrity of a file that you trust: merry seal FILE",
+				"--integrity: %w", err)
 		}
 	}
 	pkg, said := strings.CutPrefix(req.Name, record.FromRegistry)
 	if said || !source.IsAddress(req.Name) && !There(req.Dir, req.Name) && LooksLikePackage(req.Name) {
 		if meta != nil {
-			return nil, problem.Misuse("leave --integrity out", "--integrity is for downloads; a registry gives a package's digest itself")
+			return nil, problem.Misuse("leave --integrity out", "--integrity is for downloads; a registry gives a "+
+				"package's digest itself")
 		}
 		name, wish := SplitPackage(pkg)
 		return r.OpenPackage(ctx, name, wish, req.Allowed)
@@ -168,11 +170,12 @@ func (r *Opener) Open(ctx context.Context, req Request) (opened *Opened, err err
 
 // secretNote says what of an address is not recorded, and what that means elsewhere.
 func secretNote(hidden []string) string {
-	return fmt.Sprintf("not recorded: the address's %s, which looks like a credential; on another machine, fetch the download with its whole address first (merry peek ADDRESS), then merry refill", strings.Join(hidden, ", "))
+	return fmt.Sprintf("not recorded: the address's %s, which looks like a credential; on another machine, fetch the "+
+		"download with its whole address first (merry peek ADDRESS), then merry refill", strings.Join(hidden, ", "))
 }
 
-// nameByAddress names a library by the address that it was opened from, where its own files say less: one script alone has
-// a name such as index.global, and its address the package's and the version.
+// nameByAddress names a library by the address that it was opened from, where its own files say less: one script alone
+// has a name such as index.global, and its address the package's and the version.
 func (o *Opened) nameByAddress(address string) {
 	said := ReadAddress(address)
 	if said.Version == "" || o.Version != "" && o.VersionFrom != "the file name" && o.Version != said.Version {
@@ -245,12 +248,12 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	return o, nil
 }
 
-// deliveryResult names what is kept of a package; its number goes up when package package learns to see more, and that of
-// scripts counts with it.
+// deliveryResult names what is kept of a package; its number goes up when package package learns to see more, and that
+// of scripts counts with it.
 const deliveryResult = "delivery-22 " + facts.ScriptResult
 
-// Of a small package nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large. In
-// bytes.
+// Of a small package nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large.
+// In bytes.
 const (
 	rememberFrom   = 100 << 10
 	mostRemembered = 16 << 20
@@ -276,13 +279,15 @@ func (r *Opener) OpenKept(ctx context.Context, digest, origin string) (*Opened, 
 func (r *Opener) openPath(full, said string, meta integrity.Metadata) (*source.Tree, error) {
 	info, err := os.Stat(full)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, problem.Refuse(problem.FileUnknown, "name an archive, a folder, a file, an address, or NAME@VERSION of a registry", "there is no file or folder %s", said)
+		return nil, problem.Refuse(problem.FileUnknown, "name an archive, a folder, a file, an address, or "+
+			"NAME@VERSION of a registry", "there is no file or folder %s", said)
 	}
 	if err != nil {
 		return nil, err
 	}
 	if !info.IsDir() && !info.Mode().IsRegular() {
-		return nil, problem.Refuse(problem.SourceRefused, "name an archive, a folder or a file", "%s is refused: it is not a plain file", said)
+		return nil, problem.Refuse(problem.SourceRefused, "name an archive, a folder or a file",
+			"%s is refused: it is not a plain file", said)
 	}
 	if info.IsDir() {
 		if meta != nil {
@@ -336,11 +341,14 @@ func demand(meta integrity.Metadata, r io.Reader, what string) error {
 	if err != nil || meta.Allows(sums[meta.Algorithm()]) {
 		return err
 	}
-	return problem.Refuse(problem.NotTheBytes, "fetch it again, or ask whoever gave you the integrity", "%s does not have the required bytes, so it was not opened\n  required: %s\n  it has:   %s", what, meta.Strongest()[0], sums["sha384"])
+	return problem.Refuse(problem.NotTheBytes, "fetch it again, or ask whoever gave you the integrity",
+		"%s does not have the required bytes, so it was not opened\n  required: %s\n  it has:   %s", what,
+		meta.Strongest()[0], sums["sha384"])
 }
 
 // openAddress takes an address from the cache where it was seen before, else from the network.
-func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Tree, bool, error) {
+func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Tree,
+	bool, error) {
 	address, _ := cdn.WithoutSecrets(whole)
 	if seen, ok := r.Cache.Seen(address); ok && !r.Fresh {
 		if t, err := r.Cache.OpenTree(seen.Integrity, seen.Name); err == nil {
@@ -363,7 +371,8 @@ func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, m
 	defer got.Close()
 	known, before := r.Cache.Seen(address)
 	if before && known.Integrity != integ {
-		return nil, false, problem.Refuse(problem.NotTheBytes, "if that is right, add --integrity "+integ, "%s has other bytes than before\n  before: %s\n  now:    %s", address, known.Integrity, integ)
+		return nil, false, problem.Refuse(problem.NotTheBytes, "if that is right, add --integrity "+integ,
+			"%s has other bytes than before\n  before: %s\n  now:    %s", address, known.Integrity, integ)
 	}
 	t, err := r.Cache.TakeOver(got, integ, got.Name)
 	if err != nil {
@@ -373,10 +382,12 @@ func (r *Opener) openAddress(ctx context.Context, whole string, recorded bool, m
 }
 
 // fetch downloads an address and tells its integrity, which must be what meta allows.
-func (r *Opener) fetch(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Fetched, string, error) {
+func (r *Opener) fetch(ctx context.Context, whole string, recorded bool, meta integrity.Metadata) (*source.Fetched,
+	string, error) {
 	address, _ := cdn.WithoutSecrets(whole)
 	if r.Offline {
-		return nil, "", problem.Fault(problem.Offline, "the same command without --offline", "%s must be fetched, and --offline allows no connection", address)
+		return nil, "", problem.Fault(problem.Offline, "the same command without --offline", "%s must be fetched, and "+
+			"--offline allows no connection", address)
 	}
 	from := source.Typed
 	if _, known := r.Cache.Seen(address); recorded && !known {
@@ -449,8 +460,8 @@ func (r *Opener) FetchOnce(ctx context.Context, address string) ([]byte, error) 
 	return b, r.remember(address, b)
 }
 
-// keptFileByFile is how large a taken set may be, in bytes, to be kept in the cache file by file, beside the package that
-// it came from: for refill that is quicker than unpacking.
+// keptFileByFile is how large a taken set may be, in bytes, to be kept in the cache file by file, beside the package
+// that it came from: for refill that is quicker than unpacking.
 const keptFileByFile = 24 << 20
 
 // Store stores the taken files in the cache, so that they never have to be fetched again.
@@ -486,7 +497,9 @@ func (r *Opener) Kept(sealed *record.Sealed, f *record.File) ([]byte, error) {
 	if err == nil || sealed.Digest == "" {
 		return b, err
 	}
-	t, err := r.trees.Get(sealed.Digest, func() (*source.Tree, error) { return r.Cache.OpenTree(sealed.Digest, path.Base(sealed.Origin)) })
+	t, err := r.trees.Get(sealed.Digest, func() (*source.Tree, error) {
+		return r.Cache.OpenTree(sealed.Digest, path.Base(sealed.Origin))
+	})
 	if err != nil {
 		return nil, err
 	}

@@ -53,7 +53,8 @@ func (r *Opener) registryFor(name string) (source.Registry, error) {
 		}
 	}
 	if found == nil {
-		return source.Registry{}, problem.Refuse(problem.SourceUnset, "set your registry: merry sources set registry URL", "%s would come from a package registry, but none is set", name)
+		return source.Registry{}, problem.Refuse(problem.SourceUnset, "set your registry: merry sources set "+
+			"registry URL", "%s would come from a package registry, but none is set", name)
 	}
 	return *found, nil
 }
@@ -73,14 +74,15 @@ func (r *Opener) Document(ctx context.Context, name string, full bool) (*source.
 	return r.documents.Get(documentKey{name, full}, func() (*source.Package, error) {
 		p, err := r.Client.Metadata(ctx, reg, name, full, r.Offline, r.Cache)
 		if errors.Is(err, source.ErrOffline) {
-			return nil, problem.Fault(problem.Offline, "the same command without --offline", "the registry was never asked about %s, and --offline allows no connection", name)
+			return nil, problem.Fault(problem.Offline, "the same command without --offline", "the registry was never "+
+				"asked about %s, and --offline allows no connection", name)
 		}
 		return p, err
 	})
 }
 
-// OpenPackage opens a version of a package: an exact one, a tag, or the newest of a range. One that was opened in this run
-// is the same again: many libraries need the same few.
+// OpenPackage opens a version of a package: an exact one, a tag, or the newest of a range. One that was opened in this
+// run is the same again: many libraries need the same few.
 func (r *Opener) OpenPackage(ctx context.Context, name, wish string, allowed func(string) bool) (*Opened, error) {
 	p, err := r.Document(ctx, name, false)
 	if err != nil {
@@ -100,7 +102,8 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 	}
 	t, weak, err := r.Client.Tarball(ctx, reg, v, name, r.Offline, r.Cache)
 	if errors.Is(err, source.ErrOffline) {
-		return nil, problem.Fault(problem.Offline, "the same command without --offline", "%s %s was never fetched, and --offline allows no connection", name, v.Version)
+		return nil, problem.Fault(problem.Offline, "the same command without --offline", "%s %s was never fetched, "+
+			"and --offline allows no connection", name, v.Version)
 	}
 	if err != nil {
 		return nil, err
@@ -114,19 +117,24 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 			o.Manifest = m // others were written for other hands
 		}
 	}
-	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" && manifest.NameKey(o.Manifest.Name) != manifest.NameKey(name) {
+	if said := strings.TrimLeft(o.Manifest.Version, "v="); said != "" && said != v.Version || o.Manifest.Name != "" &&
+		manifest.NameKey(o.Manifest.Name) != manifest.NameKey(name) {
 		t.Close()
-		return nil, problem.Refuse(problem.SourceRefused, "tell the registry's operator", "the tarball of %s %s calls itself %s %s, so it is refused", name, v.Version, texts.Text(o.Manifest.Name), texts.Text(o.Manifest.Version))
+		return nil, problem.Refuse(problem.SourceRefused, "tell the registry's operator", "the tarball of %s %s calls "+
+			"itself %s %s, so it is refused", name, v.Version, texts.Text(o.Manifest.Name),
+			texts.Text(o.Manifest.Version))
 	}
 	o.Name, o.NameFrom, o.Version, o.VersionFrom = name, "the registry", v.Version, "the registry"
 	if o.Licence == "" {
 		o.Licence, o.LicenceFrom = string(v.Licence), "the registry"
 	}
 	if weak {
-		o.Notes = append(o.Notes, "the registry gives only a SHA-1 shasum for this tarball; it matches, but SHA-1 is weak")
+		o.Notes = append(o.Notes, "the registry gives only a SHA-1 shasum for this tarball; it matches, but "+
+			"SHA-1 is weak")
 	}
 	if v.Deprecated != "" {
-		o.Notes = append(o.Notes, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version, texts.Text(string(v.Deprecated))))
+		o.Notes = append(o.Notes, fmt.Sprintf("%s %s is deprecated: %s", name, v.Version,
+			texts.Text(string(v.Deprecated))))
 	}
 	return o, nil
 }

@@ -30,7 +30,9 @@ func (r *Opener) hasSame(ctx context.Context, address string, f *record.File) er
 		if own, err := r.Cache.Get(f.Integrity); err == nil {
 			where = differFrom(own, b)
 		}
-		return problem.Refuse(problem.NotTheBytes, "keep it local, or use another CDN", "%s has bytes other than the sealed ones, so it can't replace the local copy\n  sealed: %s\n  there:  %s%s", address, f.Integrity, now, where)
+		return problem.Refuse(problem.NotTheBytes, "keep it local, or use another CDN", "%s has bytes other than the "+
+			"sealed ones, so it can't replace the local copy\n  sealed: %s\n  there:  %s%s", address, f.Integrity, now,
+			where)
 	}
 	if err := r.Cache.Put(f.Integrity, b); err != nil {
 		return err

@@ -27,7 +27,8 @@ func Select(o *Opened, patterns, parts []string, options ...packages.Option) (*p
 				if len(known) > 0 {
 					next = "it has " + strings.Join(known, ", ")
 				}
-				return nil, problem.Refuse(problem.NothingThere, next, "--part %s: %s has no such part", name, o.Tree.Name)
+				return nil, problem.Refuse(problem.NothingThere, next, "--part %s: %s has no such part", name,
+					o.Tree.Name)
 			}
 			options = append(options, op)
 		}
@@ -57,7 +58,9 @@ func Select(o *Opened, patterns, parts []string, options ...packages.Option) (*p
 			found = found || o.Files[i].Path == pat || ok && !paths.Hidden(o.Files[i].Path)
 		}
 		if !found {
-			return nil, problem.Refuse(problem.FileUnknown, "merry peek "+strings.ReplaceAll(texts.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+" --all  # lists all files", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
+			return nil, problem.Refuse(problem.FileUnknown,
+				"merry peek "+strings.ReplaceAll(texts.Word(cmp.Or(o.Spec, o.Tree.Name)), "%", "%%")+
+					" --all  # lists all files", "nothing in %[2]s matches %[1]s", pat, o.Tree.Name)
 		}
 	}
 	return o.Choose(func(name string) (string, bool) {

@@ -25,7 +25,8 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 	for _, want := range []string{"readme", "change", "history", "release", "licen", "copying"} {
 		for _, f := range o.Files {
 			base := strings.ToLower(filepath.Base(f.Path))
-			if strings.Contains(f.Path, "/") || !strings.HasPrefix(base, want) || f.Size > 1<<20 || f.Kind == packages.Script {
+			if strings.Contains(f.Path, "/") || !strings.HasPrefix(base, want) || f.Size > 1<<20 ||
+				f.Kind == packages.Script {
 				continue
 			}
 			b, err := o.Tree.ReadFile(f.Path)
@@ -49,7 +50,8 @@ func (o *Opened) Texts(name string, start bool) ([]LibraryText, error) {
 		if start {
 			what = "page example in its readme"
 		}
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(name)+" --all", "%s has no %s", o.Tree.Name, what)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(name)+" --all", "%s has no %s",
+			o.Tree.Name, what)
 	}
 	return notes, nil
 }

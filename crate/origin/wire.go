@@ -12,12 +12,12 @@ import (
 // wireResult names what is kept of how large a package's files are as packed for the network.
 const wireResult = "wire-1"
 
-// mostPacked is how much is packed to tell sizes on the wire, in bytes, beyond what would be taken: of the rest of a very
-// large package nobody asks for it.
+// mostPacked is how much is packed to tell sizes on the wire, in bytes, beyond what would be taken: of the rest of a
+// very large package nobody asks for it.
 const mostPacked = 4 << 20
 
-// WireSizes says how large files are as packed for the network: those that would be taken or are offered, then the others
-// in their order, up to a limit. An archive that packs file by file tells it itself.
+// WireSizes says how large files are as packed for the network: those that would be taken or are offered, then the
+// others in their order, up to a limit. An archive that packs file by file tells it itself.
 func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	digest, err := o.Tree.Digest()
 	if err != nil {

@@ -44,7 +44,8 @@ func (d *Package) catalogues() []Catalogue {
 		}
 		key := string(f.Kind) + " " + glob
 		if groups[key] == nil {
-			groups[key] = &Catalogue{Of: of.Path, Glob: glob, Name: strings.Trim(path.Base(strings.TrimSuffix(glob, "/**")), "*-._")}
+			groups[key] = &Catalogue{Of: of.Path, Glob: glob,
+				Name: strings.Trim(path.Base(strings.TrimSuffix(glob, "/**")), "*-._")}
 		}
 		groups[key].Files = append(groups[key].Files, f.Path)
 	}
@@ -58,8 +59,8 @@ func (d *Package) catalogues() []Catalogue {
 	return list
 }
 
-// oneOfMany tells a file that may be one of a catalogue: a stylesheet, or a script that a page can load and that is not the
-// library itself once more.
+// oneOfMany tells a file that may be one of a catalogue: a stylesheet, or a script that a page can load and that is not
+// the library itself once more.
 func (d *Package) oneOfMany(f, core *File) bool {
 	switch {
 	case f.ExcludedBecause != "" || f.Size == 0 || f.Build == NoBuild:
@@ -85,10 +86,11 @@ func (d *Package) oneOfMany(f, core *File) bool {
 
 var moduleWord = memo.Regexp(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
 
-// forLoader skims a script that is not read in full: modules, and what asks for a server's names without asking whether it has
-// them, are of no use to a plain tag.
+// forLoader skims a script that is not read in full: modules, and what asks for a server's names without asking whether
+// it has them, are of no use to a plain tag.
 func forLoader(b []byte) bool {
-	return moduleWord().Match(b) && !bytes.Contains(b, []byte("define.amd")) && !bytes.Contains(b, []byte("typeof exports"))
+	return moduleWord().Match(b) && !bytes.Contains(b, []byte("define.amd")) &&
+		!bytes.Contains(b, []byte("typeof exports"))
 }
 
 // globFor is the pattern of the files that one file may be a row with: all below the topmost folder that the library's
@@ -120,7 +122,9 @@ func (d *Package) offers(c Catalogue) Option {
 			some = append(some, path.Base(name))
 		}
 	}
-	o.Difference = fmt.Sprintf("%d files for %s, such as %s: all of them, kept without tags; one by --part %s", len(c.Files), path.Base(c.Of), strings.Join(some, " and "), path.Join(path.Base(path.Dir(c.Files[0])), strings.TrimSuffix(path.Base(c.Files[0]), path.Ext(c.Files[0]))))
+	o.Difference = fmt.Sprintf("%d files for %s, such as %s: all of them, kept without tags; one by --part %s",
+		len(c.Files), path.Base(c.Of), strings.Join(some, " and "), path.Join(path.Base(path.Dir(c.Files[0])),
+			strings.TrimSuffix(path.Base(c.Files[0]), path.Ext(c.Files[0]))))
 	return o
 }
 

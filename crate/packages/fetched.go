@@ -13,11 +13,13 @@ import (
 const mostFetched = 12
 
 // endings are those of files that a script may fetch while it runs.
-var endings = [][]byte{[]byte(".png"), []byte(".gif"), []byte(".jpg"), []byte(".jpeg"), []byte(".svg"), []byte(".webp"), []byte(".cur"), []byte(".wasm"), []byte(".woff"), []byte(".woff2"), []byte(".mjs"), []byte(".js")}
+var endings = [][]byte{[]byte(".png"), []byte(".gif"), []byte(".jpg"), []byte(".jpeg"), []byte(".svg"), []byte(".webp"),
+	[]byte(".cur"), []byte(".wasm"), []byte(".woff"), []byte(".woff2"), []byte(".mjs"), []byte(".js")}
 
 // findsItself tells a script that asks where it was loaded from.
 func findsItself(b []byte) bool {
-	for _, way := range []string{"currentScript", "import.meta.url", `getElementsByTagName("script")`, "getElementsByTagName('script')"} {
+	for _, way := range []string{"currentScript", "import.meta.url", `getElementsByTagName("script")`,
+		"getElementsByTagName('script')"} {
 		if bytes.Contains(b, []byte(way)) {
 			return true
 		}
@@ -25,8 +27,8 @@ func findsItself(b []byte) bool {
 	return false
 }
 
-// namesIn lists what a script's text names that may be a file: what stands in quotes and has such an ending. It looks for
-// the endings, which costs far less on a large script than a pattern.
+// namesIn lists what a script's text names that may be a file: what stands in quotes and has such an ending. It looks
+// for the endings, which costs far less on a large script than a pattern.
 func namesIn(b []byte) []string {
 	var list []string
 	quote := func(c byte) bool { return c == '"' || c == '\'' || c == '`' }
@@ -58,12 +60,13 @@ func namesIn(b []byte) []string {
 }
 
 func isNameByte(c byte) bool {
-	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '_' || c == '-' || c == '.' || c == '@'
+	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '_' || c == '-' || c == '.' ||
+		c == '@'
 }
 
-// fetched finds the files of the package that a script fetches while it runs: names in its text that are files' below its
-// own folder. One that does not find out where it was loaded from looks where a stylesheet's own pictures are, or from the
-// page, which is for the page to say.
+// fetched finds the files of the package that a script fetches while it runs: names in its text that are files' below
+// its own folder. One that does not find out where it was loaded from looks where a stylesheet's own pictures are, or
+// from the page, which is for the page to say.
 func (d *Package) fetched(f *File) []string {
 	var list []string
 	for _, word := range f.names {
@@ -71,9 +74,11 @@ func (d *Package) fetched(f *File) []string {
 			g := d.File(at)
 			worker := strings.Contains(strings.ToLower(path.Base(at)), "worker")
 			switch {
-			case at == f.Path || slices.Contains(list, at) || g.ExcludedBecause != "" || g.Size == 0, g.Kind == Script && !worker, g.Kind == Data && path.Ext(at) != ".wasm":
+			case at == f.Path || slices.Contains(list, at) || g.ExcludedBecause != "" ||
+				g.Size == 0, g.Kind == Script && !worker, g.Kind == Data && path.Ext(at) != ".wasm":
 				continue
-			case !strings.HasSuffix("/"+at, "/"+word) || path.Dir(f.Path) != "." && !strings.HasPrefix(at, path.Dir(f.Path)+"/"):
+			case !strings.HasSuffix("/"+at, "/"+word) || path.Dir(f.Path) != "." &&
+				!strings.HasPrefix(at, path.Dir(f.Path)+"/"):
 				continue
 			case !f.findsItself && d.besidePictures(at) == nil:
 				continue
@@ -103,8 +108,8 @@ func (d *Package) besidePictures(at string) *File {
 	return nil
 }
 
-// tieFetched makes what scripts fetch come along, and keeps it where they will look: beside the pictures of a stylesheet
-// that is there, else at its place from the script.
+// tieFetched makes what scripts fetch come along, and keeps it where they will look: beside the pictures of a
+// stylesheet that is there, else at its place from the script.
 func (d *Package) tieFetched() {
 	for i := range d.Files {
 		f := &d.Files[i]
@@ -115,7 +120,8 @@ func (d *Package) tieFetched() {
 				from = g
 			}
 			if !refersTo(from, at) {
-				from.Refs = append(from.Refs, Ref{URL: paths.Relative(path.Dir(from.Path), at), Path: at, There: true, By: f.Path})
+				from.Refs = append(from.Refs, Ref{URL: paths.Relative(path.Dir(from.Path), at), Path: at, There: true,
+					By: f.Path})
 			}
 		}
 	}

@@ -33,13 +33,16 @@ const (
 func KindOf(name string) Kind {
 	base := strings.ToLower(path.Base(name))
 	switch {
-	case strings.HasPrefix(base, "license"), strings.HasPrefix(base, "licence"), strings.HasPrefix(base, "copying"), base == "notice", base == "notice.txt", base == "ofl.txt":
+	case strings.HasPrefix(base, "license"), strings.HasPrefix(base, "licence"), strings.HasPrefix(base, "copying"),
+		base == "notice", base == "notice.txt", base == "ofl.txt":
 		if ext := path.Ext(base); ext != ".js" && ext != ".css" {
 			return Licence
 		}
-	case strings.HasSuffix(base, ".zip"), strings.HasSuffix(base, ".tgz"), strings.HasSuffix(base, ".tar"), strings.Contains(base, ".tar."):
+	case strings.HasSuffix(base, ".zip"), strings.HasSuffix(base, ".tgz"), strings.HasSuffix(base, ".tar"),
+		strings.Contains(base, ".tar."):
 		return Archive
-	case strings.HasSuffix(base, ".d.ts"), strings.HasSuffix(base, ".d.mts"), strings.HasSuffix(base, ".d.cts"), strings.HasSuffix(base, ".flow"):
+	case strings.HasSuffix(base, ".d.ts"), strings.HasSuffix(base, ".d.mts"), strings.HasSuffix(base, ".d.cts"),
+		strings.HasSuffix(base, ".flow"):
 		return Types
 	}
 	switch path.Ext(base) {
@@ -73,11 +76,14 @@ const otherPackages = "other packages"
 
 // asideFolders are folders whose files are for the library's makers or readers, not for a page.
 var asideFolders = map[string]string{
-	"src": "sources", "source": "sources", "sources": "sources", "scss": "sources", "sass": "sources", "less": "sources",
+	"src": "sources", "source": "sources", "sources": "sources", "scss": "sources", "sass": "sources",
+	"less": "sources",
 	"test": "tests", "tests": "tests", "spec": "tests", "specs": "tests", "__tests__": "tests", "fixtures": "tests",
 	"benchmark": "tests", "benchmarks": "tests", "perf": "tests", "coverage": "tests", "lcov-report": "tests",
-	"doc": "documentation", "docs": "documentation", "documentation": "documentation", "site": "documentation", "_site": "documentation", "website": "documentation",
-	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples", "samples": "examples", "sandbox": "examples", "playground": "examples",
+	"doc": "documentation", "docs": "documentation", "documentation": "documentation", "site": "documentation",
+	"_site": "documentation", "website": "documentation",
+	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples",
+	"samples": "examples", "sandbox": "examples", "playground": "examples",
 	"vendor":      otherPackages,
 	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools",
 	"types": "types", "media": "documentation",
@@ -103,14 +109,17 @@ func excludedFile(base string) string {
 }
 
 // platform is how a script asks for what only a program on a developer's machine has: files, processes, paths.
-var platform = memo.Regexp(`(?:require\(\s*|from\s*)["'](?:node:[a-z_/]+|fs|path|child_process|os|process)["']|\b__dirname\b|\bprocess\.(?:argv|cwd)\b`)
+var platform = memo.Regexp(`(?:require\(\s*|from\s*)["'](?:node:[a-z_/]+|fs|path|child_process|os|process)` +
+	`["']|\b__dirname\b|\bprocess\.(?:argv|cwd)\b`)
 
 // taskList is how a script of build steps describes them: a list of names that a runner is handed.
-var taskList = memo.Regexp(`(?m)\.\s*(?:registerTask|loadTasks|task)\(\s*["']|module\.exports\s*=\s*(?:async\s+)?(?:function\s*\w*\s*\(\w+\)|\(?\w+\)?\s*=>)\s*\{?\s*\w+\.\w+\(\s*\{`)
+var taskList = memo.Regexp(`(?m)\.\s*(?:registerTask|loadTasks|task)\(\s*["']|module\.exports\s*=\s*(?:async\s+)?(?:` +
+	`function\s*\w*\s*\(\w+\)|\(?\w+\)?\s*=>)\s*\{?\s*\w+\.\w+\(\s*\{`)
 
 // runsBuild tells a script that configures or runs a build, or a server, by what it requires and calls.
 func runsBuild(f *File, b []byte) bool {
-	return !strings.Contains(f.Path, "/") && f.Script != nil && (f.Script.Form == script.Server || f.Script.Form == script.Module) && (platform().Match(b) || taskList().Match(b))
+	return !strings.Contains(f.Path, "/") && f.Script != nil && (f.Script.Form == script.Server ||
+		f.Script.Form == script.Module) && (platform().Match(b) || taskList().Match(b))
 }
 
 // excludedBecause says why a file is excluded, "" if it is not. The files of a package that has scripts
@@ -124,8 +133,11 @@ func excludedBecause(name string) string {
 		if strings.HasPrefix(part, ".") {
 			return "tools"
 		}
-		for word := range strings.FieldsFuncSeq(strings.ToLower(part), func(r rune) bool { return r == '-' || r == '_' || r == '.' || r == ' ' }) {
-			if why := asideFolders[word]; why == "examples" || why == "documentation" && word != "media" && word != "site" || why == "tests" {
+		for word := range strings.FieldsFuncSeq(strings.ToLower(part), func(r rune) bool {
+			return r == '-' || r == '_' || r == '.' || r == ' '
+		}) {
+			if why := asideFolders[word]; why == "examples" || why == "documentation" && word != "media" &&
+				word != "site" || why == "tests" {
 				return why // demo-resources, docs_old
 			}
 		}

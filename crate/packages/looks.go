@@ -16,8 +16,8 @@ import (
 // fewLooks is how many stylesheets a folder must have for one of them to be a look among others.
 const fewLooks = 3
 
-// readStylesheets finds which of several looks the library's script names, as its default or in its own tests for one: a name in
-// quotes, or a file's.
+// readStylesheets finds which of several looks the library's script names, as its default or in its own tests for one:
+// a name in quotes, or a file's.
 func (d *Package) readStylesheets() error {
 	core, _ := d.main(Script)
 	if core == nil {
@@ -54,8 +54,8 @@ func (d *Package) readStylesheets() error {
 	return nil
 }
 
-// readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than a tenth of
-// the classes that they have rules for are in its text. They are for the pages of its makers.
+// readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than
+// a tenth of the classes that they have rules for are in its text. They are for the pages of its makers.
 func (d *Package) readStyled() error {
 	core, _ := d.main(Script)
 	if core == nil {
@@ -104,11 +104,12 @@ func (d *Package) styled(f *File) bool { return !d.Unstyled[f.Path] }
 // nothingLeft tells a package of which reading has excluded the last script and the last stylesheet.
 func (d *Package) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind(Stylesheet)) == 0 }
 
-// readModules reverts the sources of a library whose other scripts are all for servers, where its manifest names one of them as what it is:
-// makers of modules publish those as they wrote them.
+// readModules reverts the sources of a library whose other scripts are all for servers, where its manifest names one of
+// them as what it is: makers of modules publish those as they wrote them.
 func (d *Package) readModules(ctx context.Context) error {
 	for _, f := range d.ofKind(Script) {
-		if f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal || f.Script.Form == script.Module) {
+		if f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal ||
+			f.Script.Form == script.Module) {
 			return nil
 		}
 	}
@@ -120,7 +121,8 @@ func (d *Package) readModules(ctx context.Context) error {
 		folder, _, _ := strings.Cut(name, "/")
 		for i := range d.Files {
 			f := &d.Files[i]
-			if f.Kind != Script || f.ExcludedBecause != "sources" || !strings.HasPrefix(f.Path, folder+"/") || excludedFile(path.Base(f.Path)) != "" || f.Size > parsedMost {
+			if f.Kind != Script || f.ExcludedBecause != "sources" || !strings.HasPrefix(f.Path, folder+"/") ||
+				excludedFile(path.Base(f.Path)) != "" || f.Size > parsedMost {
 				continue
 			}
 			if ctx.Err() != nil {
@@ -167,7 +169,8 @@ func (d *Package) parseNamed(ctx context.Context) error {
 	found := false
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause != "sources" || manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
+		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause != "sources" ||
+			manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
 			continue
 		}
 		f.ExcludedBecause, found = "", true

@@ -70,7 +70,9 @@ func (d *Package) readManifest(tree Tree) {
 		for _, f := range list {
 			d.Manifests = append(d.Manifests, f.m)
 		}
-		d.Manifest = slices.MinFunc(list, func(a, b found) int { return cmp.Or(b.says-a.says, strings.Compare(a.m.File, b.m.File)) }).m
+		d.Manifest = slices.MinFunc(list, func(a, b found) int {
+			return cmp.Or(b.says-a.says, strings.Compare(a.m.File, b.m.File))
+		}).m
 	}
 }
 
@@ -114,7 +116,8 @@ func (d *Package) installed(tree Tree) {
 }
 
 // arePackages reports whether folders are packages, or scopes of packages, by looking into a few.
-func (d *Package) arePackages(folders map[string]bool, manifests map[string]string, below map[string]map[string]bool, tree Tree) bool {
+func (d *Package) arePackages(folders map[string]bool, manifests map[string]string, below map[string]map[string]bool,
+	tree Tree) bool {
 	looked := 0
 	for _, dir := range slices.Sorted(maps.Keys(folders)) { // the first few are looked into
 		if strings.HasPrefix(path.Base(dir), ".") {

@@ -12,21 +12,24 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// cannotImport tells a module that imports what a browser can't find or read: a server's form, a file without its ending, which only a
-// bundler would try, and, but where named are allowed, a package by its name, which a page finds by an import map alone.
+// cannotImport tells a module that imports what a browser can't find or read: a server's form, a file without its
+// ending, which only a bundler would try, and, but where named are allowed, a package by its name, which a page finds
+// by an import map alone.
 func (d *Package) cannotImport(f *File, seen map[string]bool, named bool) bool {
 	if seen[f.Path] {
 		return false
 	}
 	seen[f.Path] = true
 	if f.Script != nil && slices.ContainsFunc(f.Script.ModuleImport, func(s string) bool {
-		return strings.HasPrefix(s, "node:") || !module.Relative(s) && !(named && d.Manifest.DependsOn(module.PackageOf(s)))
+		return strings.HasPrefix(s, "node:") || !module.Relative(s) &&
+			!(named && d.Manifest.DependsOn(module.PackageOf(s)))
 	}) {
 		return true
 	}
 	for _, r := range f.Refs {
 		g := d.File(r.Path)
-		if g == nil && f.Script != nil || g != nil && g.Script != nil && (g.Script.Form == script.Server || d.cannotImport(g, seen, named)) {
+		if g == nil && f.Script != nil || g != nil && g.Script != nil && (g.Script.Form == script.Server ||
+			d.cannotImport(g, seen, named)) {
 			return true
 		}
 	}
@@ -70,7 +73,8 @@ func (d *Package) Entry() *File {
 // entry is the module that the manifest names.
 func (d *Package) entry() *File { return d.File(d.Specifiers()[d.Manifest.Name]) }
 
-// Specifiers are the names under which the package's modules are imported, as its manifest has them, each with its file.
+// Specifiers are the names under which the package's modules are imported, as its manifest has them, each with its
+// file.
 func (d *Package) Specifiers() map[string]string {
 	var modules []string
 	for i := range d.Files {
@@ -87,14 +91,16 @@ func (d *Package) Specifiers() map[string]string {
 	return list
 }
 
-// forPages is the build for pages of a module that counts on what only bundlers have: one beside it whose name begins alike and says production,
-// the module itself if there is none.
+// forPages is the build for pages of a module that counts on what only bundlers have: one beside it whose name begins
+// alike and says production, the module itself if there is none.
 func (d *Package) forPages(f *File) *File {
 	stem, _, _ := strings.Cut(path.Base(f.Path), ".")
 	best := f
 	for i := range d.Files {
 		g := &d.Files[i]
-		if g.Script == nil || g.Script.Form != script.Module || g.Script.NeedsBundler || path.Dir(g.Path) != path.Dir(f.Path) || !strings.HasPrefix(path.Base(g.Path), stem) || !strings.Contains(g.Path, "prod") {
+		if g.Script == nil || g.Script.Form != script.Module || g.Script.NeedsBundler ||
+			path.Dir(g.Path) != path.Dir(f.Path) || !strings.HasPrefix(path.Base(g.Path), stem) ||
+			!strings.Contains(g.Path, "prod") {
 			continue
 		}
 		if best == f || g.Build == record.Readable && best.Build != record.Readable {
@@ -133,8 +139,8 @@ const addOns = "add-ons"
 // mostAddOns is how many files of examples are looked through.
 const mostAddOns = 2000
 
-// readAddOns finds modules among the examples that import the package by its own name: they are add-ons, which makers keep there. What
-// they import themselves comes along.
+// readAddOns finds modules among the examples that import the package by its own name: they are add-ons, which makers
+// keep there. What they import themselves comes along.
 func (d *Package) readAddOns(ctx context.Context) error {
 	if d.Manifest.Name == "" || d.entry() == nil {
 		return nil
@@ -143,7 +149,8 @@ func (d *Package) readAddOns(ctx context.Context) error {
 	var list []string
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script || f.ExcludedBecause != "examples" || f.Size > parsedMost || excludedFile(path.Base(f.Path)) != "" {
+		if f.Kind != Script || f.ExcludedBecause != "examples" || f.Size > parsedMost ||
+			excludedFile(path.Base(f.Path)) != "" {
 			continue
 		}
 		if looked++; looked > mostAddOns {
@@ -181,6 +188,7 @@ func (d *Package) offersAddOns() (Option, bool) {
 		return Option{}, false
 	}
 	o := d.offers(Catalogue{Name: addOns, Of: d.entry().Path, Files: d.AddOns})
-	o.Difference = strings.Replace(o.Difference, " files for ", " modules among its examples that import it by name, for ", 1)
+	o.Difference = strings.Replace(o.Difference, " files for ", " modules among its examples that import it by "+
+		"name, for ", 1)
 	return o, true
 }

@@ -47,7 +47,8 @@ func (d *Package) Options() []Option {
 		list = append(list, o)
 	}
 	uniqueNames(list)
-	if core, _ := d.main(Script); core != nil && core.Script != nil && core.Script.Form != script.Module && d.Entry() != nil {
+	if core, _ := d.main(Script); core != nil && core.Script != nil && core.Script.Form != script.Module &&
+		d.Entry() != nil {
 		if o, ok := d.InForm(script.Module); ok {
 			o.Why, o.Difference = "", "the library as a module, which others import as "+d.Manifest.Name
 			list = append(list, o)
@@ -63,7 +64,8 @@ func (d *Package) single() []Option {
 	var list []Option
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.ExcludedBecause != "" || f.Build == NoBuild || f == core || f == look || f.Build == Minified && f.OtherBuild != "" {
+		if f.ExcludedBecause != "" || f.Build == NoBuild || f == core || f == look || f.Build == Minified &&
+			f.OtherBuild != "" {
 			continue
 		}
 		if core != nil && f.Path == core.OtherBuild || look != nil && f.Path == look.OtherBuild {
@@ -102,8 +104,8 @@ func uniqueNames(list []Option) {
 	}
 }
 
-// Option finds an option by its name, or one file of a catalogue by its own, from whichever folder on, whose ending may be
-// left out.
+// Option finds an option by its name, or one file of a catalogue by its own, from whichever folder on, whose ending may
+// be left out.
 func (d *Package) Option(name string) (Option, bool) {
 	for _, o := range d.Options() {
 		if o.Name == name || o.Kind != Many && slices.Contains(o.Files, name) {
@@ -164,7 +166,9 @@ func (d *Package) scriptOption(f, core *File) (Option, bool) {
 	ours := defined(core.Script)
 	for _, n := range f.Script.Needs {
 		if ours[n.Name] && n.Strength != script.Later {
-			return Option{Name: optionName(f, d.Name), Kind: Part, Difference: fmt.Sprintf("for %s: it needs %s, which %s defines", path.Base(core.Path), n.Name, path.Base(core.Path))}, true
+			return Option{Name: optionName(f, d.Name), Kind: Part,
+				Difference: fmt.Sprintf("for %s: it needs %s, which %s defines", path.Base(core.Path), n.Name,
+					path.Base(core.Path))}, true
 		}
 	}
 	for _, g := range f.Script.Defines {
@@ -213,10 +217,12 @@ func (d *Package) styleOption(f, look *File) (Option, bool) {
 	stem := strings.ToLower(path.Base(f.Path))
 	o := Option{Name: optionName(f, d.Name), Kind: Part, Difference: "another stylesheet of the package"}
 	switch {
-	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") || strings.Contains(stem, "skin"):
+	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") ||
+		strings.Contains(stem, "skin"):
 		o.Kind, o.Difference = Theme, "another look"
 	case look != nil && strings.HasPrefix(manifest.StemKey(f.Path), manifest.StemKey(look.Path)):
-		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s", 100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
+		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s",
+			100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
 	}
 	return o, true
 }

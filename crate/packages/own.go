@@ -12,11 +12,13 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// addOwn adds what chosen scripts need and other scripts of the package itself define: a library may come in several files.
+// addOwn adds what chosen scripts need and other scripts of the package itself define: a library may come in several
+// files.
 func (d *Package) addOwn(s *Selection) {
 	for i := 0; i < len(s.Choices); i++ { // it grows on the way
 		f := d.File(s.Choices[i].Path)
-		if f.Script == nil || f.Script.Form == script.Module || f.Build == record.Minified && f.OtherBuild != "" && s.Has(f.OtherBuild) {
+		if f.Script == nil || f.Script.Form == script.Module || f.Build == record.Minified && f.OtherBuild != "" &&
+			s.Has(f.OtherBuild) {
 			continue
 		}
 		for _, n := range f.Script.Hard() {
@@ -33,12 +35,14 @@ func (d *Package) addOwn(s *Selection) {
 func (d *Package) chosenDefines(s *Selection, n script.Need) bool {
 	return slices.ContainsFunc(s.Choices, func(c Choice) bool {
 		f := d.File(c.Path)
-		return f.Script != nil && slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return g.Name == n.Name || slices.Contains(n.Or, g.Name) })
+		return f.Script != nil && slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool {
+			return g.Name == n.Name || slices.Contains(n.Or, g.Name)
+		})
 	})
 }
 
-// Foreign tells a global that is another library's by all that names tell: one of the dependencies is called like it, or the
-// library is called as an add-on of it.
+// Foreign tells a global that is another library's by all that names tell: one of the dependencies is called like it,
+// or the library is called as an add-on of it.
 func (d *Package) Foreign(global string) bool {
 	key := manifest.NameKey(global)
 	for _, deps := range []map[string]string{d.Manifest.Peers, d.Manifest.Dependencies, d.Manifest.Dev} {
@@ -58,14 +62,17 @@ func (d *Package) ofAnother(f *File) bool {
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version
 	}
-	return version != "" && d.Version != "" && version != d.Version && manifest.NameKey(name) != manifest.NameKey(d.Name)
+	return version != "" && d.Version != "" && version != d.Version &&
+		manifest.NameKey(name) != manifest.NameKey(d.Name)
 }
 
 // Bring adds a script to a selection, with everything that must come along, and with its other build if the selection
 // has both builds.
 func (d *Package) Bring(s *Selection, name, why string) {
 	f := d.File(name)
-	both := slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).OtherBuild != "" && s.Has(d.File(c.Path).OtherBuild) })
+	both := slices.ContainsFunc(s.Choices, func(c Choice) bool {
+		return d.File(c.Path).OtherBuild != "" && s.Has(d.File(c.Path).OtherBuild)
+	})
 	d.replace(s, f)
 	if both {
 		d.addBothBuilds(s, f, why)
@@ -102,9 +109,9 @@ func (d *Package) replace(s *Selection, by *File) {
 // Copy reports whether a file is excluded as a copy of another library.
 func (f *File) Copy() bool { return f.ExcludedBecause == otherPackages }
 
-// Definer finds the script of the package that defines a global, or gives a member: the one that needs least, of those the
-// one that speaks most for itself. Copies are the reports of scripts that are excluded as other packages', by their paths; those
-// count too.
+// Definer finds the script of the package that defines a global, or gives a member: the one that needs least, of those
+// the one that speaks most for itself. Copies are the reports of scripts that are excluded as other packages', by their
+// paths; those count too.
 func (d *Package) Definer(name string, copies map[string]*script.Report) *File {
 	var best *File
 	var bestReport *script.Report
@@ -117,13 +124,16 @@ func (d *Package) Definer(name string, copies map[string]*script.Report) *File {
 		if report == nil || report.Form != script.Classic && report.Form != script.Universal {
 			continue
 		}
-		if !slices.ContainsFunc(slices.Concat(report.Defines, report.Parts), func(g script.Global) bool { return g.Name == name }) {
+		if !slices.ContainsFunc(slices.Concat(report.Defines, report.Parts), func(g script.Global) bool {
+			return g.Name == name
+		}) {
 			continue
 		}
 		if copies == nil && d.ofAnother(f) {
 			continue
 		}
-		if best == nil || len(report.Hard()) < len(bestReport.Hard()) || len(report.Hard()) == len(bestReport.Hard()) && better(f, best) {
+		if best == nil || len(report.Hard()) < len(bestReport.Hard()) || len(report.Hard()) == len(bestReport.Hard()) &&
+			better(f, best) {
 			best, bestReport = f, report
 		}
 	}

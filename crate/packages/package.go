@@ -20,8 +20,8 @@ import (
 // analysed is the largest file whose text is read to tell what it is.
 const analysed = 16 << 20
 
-// parsedMost is the largest script that is parsed to tell what it is, parsedAll how much of scripts is parsed without regard
-// to names; what would be suggested is parsed in any case.
+// parsedMost is the largest script that is parsed to tell what it is, parsedAll how much of scripts is parsed without
+// regard to names; what would be suggested is parsed in any case.
 const (
 	parsedMost = 6 << 20
 	parsedAll  = 8 << 20
@@ -134,7 +134,8 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	}
 	d := &Package{index: map[string]int{}, tree: tree, scripts: scripts}
 	for i, it := range items {
-		f := File{Path: it.Path, Size: it.Size, Packed: it.Packed, Kind: KindOf(it.Path), ExcludedBecause: excludedBecause(it.Path)}
+		f := File{Path: it.Path, Size: it.Size, Packed: it.Packed, Kind: KindOf(it.Path),
+			ExcludedBecause: excludedBecause(it.Path)}
 		d.Files = append(d.Files, f)
 		d.index[it.Path] = i
 	}
@@ -155,7 +156,8 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	}
 	var read []int
 	for i := range d.Files {
-		if f := &d.Files[i]; f.Size <= analysed && f.ExcludedBecause == "" && (f.Kind == Script || f.Kind == Stylesheet) {
+		if f := &d.Files[i]; f.Size <= analysed && f.ExcludedBecause == "" && (f.Kind == Script ||
+			f.Kind == Stylesheet) {
 			read = append(read, i)
 		}
 	}
@@ -239,11 +241,14 @@ func (d *Package) includeNamed(source string) {
 	own := func(f *File) bool { return name != "" && manifest.StemKey(f.Path) == name }
 	for i := range d.Files {
 		f := &d.Files[i]
-		elsewhere[f.Kind] = elsewhere[f.Kind] || f.ExcludedBecause == "" && (own(f) || name != "" && named[f.Path] && strings.HasPrefix(manifest.StemKey(f.Path), name))
+		elsewhere[f.Kind] = elsewhere[f.Kind] || f.ExcludedBecause == "" && (own(f) || name != "" && named[f.Path] &&
+			strings.HasPrefix(manifest.StemKey(f.Path), name))
 	}
 	for i := range d.Files {
 		f := &d.Files[i]
-		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause == "" || f.ExcludedBecause == "tests" || f.ExcludedBecause == otherPackages || f.ExcludedBecause == "sources" || excludedFile(path.Base(f.Path)) != "" {
+		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause == "" || f.ExcludedBecause == "tests" ||
+			f.ExcludedBecause == otherPackages || f.ExcludedBecause == "sources" ||
+			excludedFile(path.Base(f.Path)) != "" {
 			continue
 		}
 		if named[f.Path] || own(f) && !elsewhere[f.Kind] {
@@ -261,14 +266,16 @@ func (d *Package) keepOnlyFolders() {
 		}
 	}
 	for i := range d.Files {
-		if f := &d.Files[i]; (f.Kind == Script || f.Kind == Stylesheet) && (f.ExcludedBecause == "sources" || f.ExcludedBecause == "tools" || f.ExcludedBecause == "documentation" && inMedia(f.Path)) && excludedFile(path.Base(f.Path)) == "" {
+		if f := &d.Files[i]; (f.Kind == Script || f.Kind == Stylesheet) && (f.ExcludedBecause == "sources" ||
+			f.ExcludedBecause == "tools" || f.ExcludedBecause == "documentation" && inMedia(f.Path)) &&
+			excludedFile(path.Base(f.Path)) == "" {
 			f.ExcludedBecause = ""
 		}
 	}
 }
 
-// inMedia tells a file below a folder called media, which some use for what pages load, and others for pictures of their
-// documentation.
+// inMedia tells a file below a folder called media, which some use for what pages load, and others for pictures of
+// their documentation.
 func inMedia(name string) bool {
 	return strings.HasPrefix(name, "media/") || strings.Contains(name, "/media/")
 }
@@ -354,8 +361,8 @@ func (d *Package) readExamples() {
 	}
 }
 
-// lookAtLikely reads in full the scripts of a very large package that are likely to be what a page wants: those for which
-// most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
+// lookAtLikely reads in full the scripts of a very large package that are likely to be what a page wants: those for
+// which most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
 func (d *Package) lookAtLikely(ctx context.Context) error {
 	type likely struct {
 		f     *File
@@ -391,8 +398,8 @@ func (d *Package) lookAtLikely(ctx context.Context) error {
 // mostLooks is how many scripts of a very large package are read in full because they would be suggested.
 const mostLooks = 60
 
-// parseMain reads in full what would be suggested, until that has been: of a very large package only likely scripts were
-// read before. The modules that a suggested one brings along are read, too.
+// parseMain reads in full what would be suggested, until that has been: of a very large package only likely scripts
+// were read before. The modules that a suggested one brings along are read, too.
 func (d *Package) parseMain(ctx context.Context) error {
 	for range mostLooks {
 		if err := ctx.Err(); err != nil {
@@ -472,7 +479,8 @@ func unescapePath(s string) string {
 	var out strings.Builder
 	for i := 0; i < len(s); i++ {
 		if s[i] == '%' && i+2 < len(s) {
-			if hi, lo := strings.IndexByte(hexDigits, s[i+1]|0x20), strings.IndexByte(hexDigits, s[i+2]|0x20); hi >= 0 && lo >= 0 {
+			if hi, lo := strings.IndexByte(hexDigits, s[i+1]|0x20), strings.IndexByte(hexDigits,
+				s[i+2]|0x20); hi >= 0 && lo >= 0 {
 				out.WriteByte(byte(hi<<4 | lo))
 				i += 2
 				continue
@@ -506,7 +514,8 @@ func (d *Package) identify(source string, tree Tree) {
 		if f.ExcludedBecause != "" || f.Banner == (manifest.Banner{}) {
 			continue
 		}
-		if len(d.Files) == 1 || d.Name == "" || stemOf(f.Path) == strings.ToLower(d.Name) || stemOf(f.Path) == strings.ToLower(name) {
+		if len(d.Files) == 1 || d.Name == "" || stemOf(f.Path) == strings.ToLower(d.Name) ||
+			stemOf(f.Path) == strings.ToLower(name) {
 			say(f.Banner.Version, "the banner of "+f.Path, &d.Version, &d.VersionFrom)
 			if stemOf(f.Path) == f.Banner.Name {
 				say(f.Banner.Name, "the banner of "+f.Path, &d.Name, &d.NameFrom)

@@ -44,8 +44,10 @@ const (
 
 func TestPairsByNameAndContent(t *testing.T) {
 	tests := []struct{ readable, minified string }{
-		{"winch.js", "winch.min.js"}, {"winch-src.js", "winch.js"}, {"winch.debug.js", "winch.js"}, {"winch.js", "winch-min.js"},
-		{"dist/winch.js", "dist/winch.min.js"}, {"winch.js", "min/winch.js"}, {"winch.development.js", "winch.production.min.js"},
+		{"winch.js", "winch.min.js"}, {"winch-src.js", "winch.js"}, {"winch.debug.js", "winch.js"},
+		{"winch.js", "winch-min.js"},
+		{"dist/winch.js", "dist/winch.min.js"}, {"winch.js", "min/winch.js"},
+		{"winch.development.js", "winch.production.min.js"},
 	}
 	for _, tt := range tests {
 		d := describe(t, "winch.zip", mapTree{tt.readable: readable, tt.minified: minified})
@@ -71,9 +73,12 @@ func TestIdentify(t *testing.T) {
 		nameFrom, verFrom string
 		licence           string
 	}{
-		{"winch-2.0.0.zip", mapTree{"winch.js": readable, "LICENSE": "Permission is hereby granted, free of charge, to any person obtaining a copy"}, "winch", "2.0.0", "the file name", "the file name", "MIT"},
-		{"download.zip", mapTree{"package.json": `{"name":"@gull/winch","version":"3.0.0","license":"ISC"}`, "w.js": readable}, "@gull/winch", "3.0.0", "package.json", "package.json", "ISC"},
-		{"winch.js", mapTree{"winch.js": readable}, "winch", "1.2.3", "the banner of winch.js", "the banner of winch.js", "MIT"},
+		{"winch-2.0.0.zip", mapTree{"winch.js": readable, "LICENSE": "Permission is hereby granted, free of charge, " +
+			"to any person obtaining a copy"}, "winch", "2.0.0", "the file name", "the file name", "MIT"},
+		{"download.zip", mapTree{"package.json": `{"name":"@gull/winch","version":"3.0.0","license":"ISC"}`,
+			"w.js": readable}, "@gull/winch", "3.0.0", "package.json", "package.json", "ISC"},
+		{"winch.js", mapTree{"winch.js": readable}, "winch", "1.2.3", "the banner of winch.js",
+			"the banner of winch.js", "MIT"},
 		{"stuff.zip", mapTree{"stuff.js": "var stuff = 1;\n"}, "stuff", "", "the file name", "", ""},
 	}
 	for _, tt := range tests {
@@ -88,7 +93,8 @@ func TestIdentify(t *testing.T) {
 func TestStylesheetBringsItsClosure(t *testing.T) {
 	d := describe(t, "deck-1.0.0.zip", mapTree{
 		"css/deck.css": "@import 'base.css';\n\nbody {\n  background: url(../img/sea.png?x#y);\n}\n",
-		"css/base.css": "@font-face {\n  src: url('../fonts/deck.woff');\n}\n", "fonts/deck.woff": "w", "img/sea.png": "p", "img/unused.png": "p",
+		"css/base.css": "@font-face {\n  src: url('../fonts/deck.woff');\n}\n", "fonts/deck.woff": "w",
+		"img/sea.png": "p", "img/unused.png": "p",
 		"docs/deck.css": "a{}", "README.md": "# deck",
 	})
 	s := d.Suggest()
@@ -104,7 +110,8 @@ func TestStylesheetBringsItsClosure(t *testing.T) {
 
 // FuzzTexts: whatever a file holds, telling what it is comes to an end and takes nothing from it.
 func FuzzTexts(f *testing.F) {
-	for _, text := range []string{readable, minified, "/*/", "/*", "//", "/**/", "/*!*/x", "@charset \"utf-8\"; /*! winch v1.2.3 */", "//# sourceMappingURL=", "/*# sourceMappingURL=a */"} {
+	for _, text := range []string{readable, minified, "/*/", "/*", "//", "/**/", "/*!*/x", "@charset \"utf-8\"; /*! " +
+		"winch v1.2.3 */", "//# sourceMappingURL=", "/*# sourceMappingURL=a */"} {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

@@ -39,7 +39,8 @@ func (d *Package) linkBuilds() {
 		var parts []string
 		for _, p := range strings.Split(strings.Trim(dir, "/"), "/") {
 			switch strings.ToLower(p) {
-			case "min", "minified", "debug", "uncompressed", "compressed", "prod", "production", "dev", "development", "readable":
+			case "min", "minified", "debug", "uncompressed", "compressed", "prod", "production", "dev", "development",
+				"readable":
 			default:
 				parts = append(parts, p)
 			}

@@ -23,7 +23,8 @@ func (d *Package) complete(s *Selection, maps bool) {
 		for _, r := range f.Refs {
 			switch {
 			case r.There && paths.Hidden(r.Path):
-				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, whose name begins with a dot; such files are taken only if --files names them", f.Path, r.URL))
+				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, whose name begins with a dot; such files are "+
+					"taken only if --files names them", f.Path, r.URL))
 			case r.There && r.By != "":
 				s.add(r.Path, path.Base(r.By)+" fetches it while it runs", false)
 			case r.There:
@@ -60,7 +61,8 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 		if f != nil {
 			d.addBothBuilds(s, f, why)
 			if f.Script != nil && f.Script.Form == script.Module {
-				s.Notes = append(s.Notes, f.Path+" is an ES module: use <script type=\"module\">, or import it in a script of yours")
+				s.Notes = append(s.Notes, f.Path+" is an ES module: use <script type=\"module\">, or import it in a "+
+					"script of yours")
 			}
 		}
 	}
@@ -78,7 +80,9 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 			d.addBothBuilds(s, d.File(o.Files[0]), o.why())
 		}
 	}
-	if len(s.Choices) == 0 || d.entry() != nil && !slices.ContainsFunc(s.Choices, func(c Choice) bool { return d.File(c.Path).Kind == Script }) {
+	if len(s.Choices) == 0 || d.entry() != nil && !slices.ContainsFunc(s.Choices, func(c Choice) bool {
+		return d.File(c.Path).Kind == Script
+	}) {
 		s.Notes = append(s.Notes, d.whyNothing())
 	}
 	d.complete(s, true)
@@ -177,12 +181,13 @@ func (d *Package) main(kind Kind) (*File, string) {
 	return m.f, m.why
 }
 
-// findMain finds the library's own script or stylesheet. A script that a plain tag can load comes before a module, unless
-// next to nothing speaks for it and the module is what the makers mean.
+// findMain finds the library's own script or stylesheet. A script that a plain tag can load comes before a module,
+// unless next to nothing speaks for it and the module is what the makers mean.
 func (d *Package) findMain(kind Kind) (*File, string) {
 	plain, module := d.rateAll(kind)
 	const hinted, likely = 12, 30
-	if entry := d.entry(); module.f != nil && entry != nil && d.meansImports() && d.brings(entry, module.f, map[string]bool{}) {
+	if entry := d.entry(); module.f != nil && entry != nil && d.meansImports() &&
+		d.brings(entry, module.f, map[string]bool{}) {
 		module = rated{} // it is a part of what the library is
 	}
 	if d.meansImports() { // what is left over is not the library
@@ -211,7 +216,8 @@ func (d *Package) findMain(kind Kind) (*File, string) {
 	return best, why
 }
 
-// asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for servers.
+// asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for
+// servers.
 func (d *Package) asScript(f *File) *File {
 	name, is := strings.CutSuffix(f.Path, ".cjs")
 	twin := d.File(name + ".js")
@@ -264,7 +270,8 @@ func (d *Package) whole(f *File) (*File, string) {
 	var found *File
 	why := ""
 	for _, g := range d.ofKind(Script) {
-		if g == f || g.Script == nil || g.Script.Form != script.Universal && g.Script.Form != script.Classic || len(g.Script.Hard()) >= len(f.Script.Hard()) {
+		if g == f || g.Script == nil || g.Script.Form != script.Universal && g.Script.Form != script.Classic ||
+			len(g.Script.Hard()) >= len(f.Script.Hard()) {
 			continue
 		}
 		has := defined(g.Script)
@@ -278,7 +285,8 @@ func (d *Package) whole(f *File) (*File, string) {
 			}
 		}
 		alike := stemOf(g.Path) == stemOf(f.Path) && len(g.Script.Hard()) == 0 && len(f.Script.Defines) > 0
-		if len(met) == 0 && !alike || found != nil && (g.Build == found.Build && g.Size >= found.Size || found.Build == Readable && g.Build == Minified) {
+		if len(met) == 0 && !alike || found != nil && (g.Build == found.Build && g.Size >= found.Size ||
+			found.Build == Readable && g.Build == Minified) {
 			continue
 		}
 		found, why = g, "it works alone, while "+f.Path+" needs "+f.Script.Hard()[0].Name
@@ -289,8 +297,8 @@ func (d *Package) whole(f *File) (*File, string) {
 	return found, why
 }
 
-// hasAll reports whether a script defines and gives all that another one does. What that gives to a global which the one
-// defines counts as given, unless it does nothing but give: such a part is there for itself.
+// hasAll reports whether a script defines and gives all that another one does. What that gives to a global which the
+// one defines counts as given, unless it does nothing but give: such a part is there for itself.
 func hasAll(r, of *script.Report) bool {
 	has := func(list []script.Global, name string) bool {
 		return slices.ContainsFunc(list, func(g script.Global) bool { return g.Name == name })
@@ -352,7 +360,8 @@ func (d *Package) score(f *File) (int, string) {
 		}
 	}
 	score, reason := d.scoreName(f)
-	if score <= nothing && f.Script != nil && len(f.Script.Defines)+len(f.Script.Parts)+len(f.Script.Hard()) == 0 && f.Script.Form != script.Module {
+	if score <= nothing && f.Script != nil && len(f.Script.Defines)+len(f.Script.Parts)+len(f.Script.Hard()) == 0 &&
+		f.Script.Form != script.Module {
 		return 0, "" // nothing speaks for it, and a page would get nothing from it
 	}
 	return score + ready, reason
@@ -361,7 +370,8 @@ func (d *Package) score(f *File) (int, string) {
 // alone reports whether there is no other file of a kind but its other build.
 func (d *Package) alone(f *File) bool {
 	for i := range d.Files {
-		if g := &d.Files[i]; g.Kind == f.Kind && g.ExcludedBecause == "" && g.Size > 0 && g != f && g.Path != f.OtherBuild {
+		if g := &d.Files[i]; g.Kind == f.Kind && g.ExcludedBecause == "" && g.Size > 0 && g != f &&
+			g.Path != f.OtherBuild {
 			return false
 		}
 	}
@@ -383,14 +393,16 @@ func (d *Package) scoreName(f *File) (int, string) {
 		score, reason = 60, "its banner has the library's name"
 	case stem == "all" || stem == "bundle":
 		score, reason = 50, "it contains everything"
-	case stem == "browser" || stem == "standalone" || stem == "global" || stem == "cdn" || stem == "umd" || stem == "iife":
+	case stem == "browser" || stem == "standalone" || stem == "global" || stem == "cdn" || stem == "umd" ||
+		stem == "iife":
 		score, reason = 45, "its name says that it is for a page"
 	case d.alone(f):
 		score, reason = 30, only(f.Kind)
 	case f.Kind == Stylesheet && (stem == "default" || strings.ToLower(path.Base(path.Dir(f.Path))) == "default"):
 		score, reason = nothing+1, "its name says that it is the default"
 	}
-	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style}, {"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
+	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style},
+		{"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
 		if hint.value != "" && path.Clean(hint.value) == f.Path {
 			score += 15
 			if score < 60 {
@@ -400,8 +412,10 @@ func (d *Package) scoreName(f *File) (int, string) {
 			score += 12
 			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
 		}
-		// Whatever build it is of, it is what the makers mean; a name that anything could have says so of modules alone.
-		if hint.value != "" && stem == manifest.StemKey(hint.value) && (stem != "index" || f.Script != nil && f.Script.Form == script.Module) {
+		// Whatever build it is of, it is what the makers mean; a name that anything could have says so of modules
+		// alone.
+		if hint.value != "" && stem == manifest.StemKey(hint.value) && (stem != "index" || f.Script != nil &&
+			f.Script.Form == script.Module) {
 			score += 15
 		}
 	}

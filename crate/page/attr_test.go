@@ -7,7 +7,9 @@ import (
 
 func TestDecode(t *testing.T) {
 	for in, want := range map[string]string{
-		"a": "a", "a&amp;b": "a&b", "?a=1&copy=2": "?a=1&copy=2", "&copy;": "©", "&copy": "©", "&copyx": "&copyx", "&#62;&#x3E": ">>", "&": "&", "&&amp;&": "&&&", "&unknown;": "&unknown;", "&lt": "<", "&lta": "&lta", "a&quot;b": `a"b`, "&notit;": "&notit;",
+		"a": "a", "a&amp;b": "a&b", "?a=1&copy=2": "?a=1&copy=2", "&copy;": "©", "&copy": "©", "&copyx": "&copyx",
+		"&#62;&#x3E": ">>", "&": "&", "&&amp;&": "&&&", "&unknown;": "&unknown;", "&lt": "<", "&lta": "&lta",
+		"a&quot;b": `a"b`, "&notit;": "&notit;",
 	} {
 		if got := decode(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
@@ -39,14 +41,19 @@ func TestReferTo(t *testing.T) {
 		values map[string]string
 		want   string
 	}{
-		{`<script src="a.js"></script>`, full, `<script src="b.js" integrity="sha384-x" crossorigin="anonymous"></script>`},
-		{`<script src="b.js" integrity="sha384-x" crossorigin="anonymous"></script>`, nil, `<script src="b.js"></script>`},
-		{`<script defer src='a.js' data-x></script>`, full, `<script defer src='b.js' integrity="sha384-x" crossorigin="anonymous" data-x></script>`},
+		{`<script src="a.js"></script>`, full, `<script src="b.js" integrity="sha384-x" crossorigin="anonymous">` +
+			`</script>`},
+		{`<script src="b.js" integrity="sha384-x" crossorigin="anonymous"></script>`, nil,
+			`<script src="b.js"></script>`},
+		{`<script defer src='a.js' data-x></script>`, full, `<script defer src='b.js' integrity="sha384-x" ` +
+			`crossorigin="anonymous" data-x></script>`},
 		{`<SCRIPT SRC=a.js></SCRIPT>`, full, `<SCRIPT SRC=b.js integrity="sha384-x" crossorigin="anonymous"></SCRIPT>`},
-		{`<script integrity='old' src="a.js" crossorigin></script>`, full, `<script integrity='sha384-x' src="b.js" crossorigin="anonymous"></script>`},
+		{`<script integrity='old' src="a.js" crossorigin></script>`, full, `<script integrity='sha384-x' src="b.js" ` +
+			`crossorigin="anonymous"></script>`},
 		{`<script crossorigin integrity=old src="a.js"></script>`, nil, `<script src="b.js"></script>`},
 		{"<link\n  rel=stylesheet\n  href=a.css\n  integrity=x>", nil, "<link\n  rel=stylesheet\n  href=b.js>"},
-		{`<link rel=stylesheet href=a.css />`, full, `<link rel=stylesheet href=b.js integrity="sha384-x" crossorigin="anonymous" />`},
+		{`<link rel=stylesheet href=a.css />`, full, `<link rel=stylesheet href=b.js integrity="sha384-x" ` +
+			`crossorigin="anonymous" />`},
 	}
 	for _, tt := range tests {
 		p, err := Read([]byte(tt.tag))
@@ -57,7 +64,8 @@ func TestReferTo(t *testing.T) {
 			t.Errorf("%s became\n%s, want\n%s", tt.tag, got, tt.want)
 		}
 	}
-	if got := With(ScriptTag("a.js", true), names, full); got != `<script src="a.js" integrity="sha384-x" crossorigin="anonymous" defer></script>` {
+	if got := With(ScriptTag("a.js", true), names, full); got != `<script src="a.js" integrity="sha384-x" `+
+		`crossorigin="anonymous" defer></script>` {
 		t.Errorf("With wrote %s", got)
 	}
 }
@@ -80,7 +88,9 @@ func TestRemoveTakesWholeLines(t *testing.T) {
 }
 
 func TestTemplated(t *testing.T) {
-	for ref, want := range map[string]bool{"{{ a }}": true, "{% static 'a' %}": true, "<%= a %>": true, "<?= $a ?>": true, "${a}": true, "~/a.js": true, "@Url.Content(a)": true, "@{a}": true, "[[a]]": true, "a.js": false, "a{b}.js": false, "a@2.js": false} {
+	for ref, want := range map[string]bool{"{{ a }}": true, "{% static 'a' %}": true, "<%= a %>": true,
+		"<?= $a ?>": true, "${a}": true, "~/a.js": true, "@Url.Content(a)": true, "@{a}": true, "[[a]]": true,
+		"a.js": false, "a{b}.js": false, "a@2.js": false} {
 		if in := (&Include{Ref: ref}); in.Templated() != want {
 			t.Errorf("%s: %v", ref, !want)
 		}

@@ -14,7 +14,8 @@ var corpus = sync.OnceValues(func() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	names, err := filepath.Glob(filepath.Join(strings.TrimSpace(string(out)), "html/testdata/html5lib-tests/tree-construction/*.dat"))
+	names, err := filepath.Glob(filepath.Join(strings.TrimSpace(string(out)),
+		"html/testdata/html5lib-tests/tree-construction/*.dat"))
 	if err != nil {
 		return nil, err
 	}

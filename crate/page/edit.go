@@ -21,7 +21,9 @@ type Edit struct {
 func Apply(b []byte, edits []Edit) []byte {
 	edits = slices.Clone(edits)
 	// What goes in at a place comes before what is taken out from there on.
-	slices.SortStableFunc(edits, func(x, y Edit) int { return cmp.Or(x.Start-y.Start, min(1, x.End-x.Start)-min(1, y.End-y.Start)) })
+	slices.SortStableFunc(edits, func(x, y Edit) int {
+		return cmp.Or(x.Start-y.Start, min(1, x.End-x.Start)-min(1, y.End-y.Start))
+	})
 	size := len(b)
 	for _, e := range edits {
 		size += len(e.Text) - (e.End - e.Start)
@@ -45,7 +47,8 @@ type Spot struct {
 	Index int
 	After bool
 	Body  bool
-	// Outside says that the tags go before or behind the condition or loop of a server's template that the include stands in.
+	// Outside says that the tags go before or behind the condition or loop of a server's template that the include
+	// stands in.
 	Outside bool
 }
 
@@ -131,12 +134,13 @@ func (p *Page) slots(spot Spot) []slot {
 			list = append(list, slot{offset: m.end, after: true})
 		}
 	}
-	list = append(list, slot{offset: p.headInsertable, after: p.headInsertable > 0}, slot{offset: 0}, slot{offset: len(p.Bytes)})
+	list = append(list, slot{offset: p.headInsertable, after: p.headInsertable > 0}, slot{offset: 0},
+		slot{offset: len(p.Bytes)})
 	return p.outsideBlocks(list, spot)
 }
 
-// outsideBlocks moves places at the end of the head or the body out of conditions and loops that a server's template closes
-// only after them.
+// outsideBlocks moves places at the end of the head or the body out of conditions and loops that a server's template
+// closes only after them.
 func (p *Page) outsideBlocks(list []slot, spot Spot) []slot {
 	if spot.Index >= 0 || len(p.regions()) == 0 {
 		return list
@@ -155,7 +159,8 @@ func (p *Page) at(pl slot, tags []string) Edit {
 	start, end := lineStart(b, pl.offset), lineEnd(b, pl.offset)
 	switch {
 	case pl.inline:
-	case pl.after && blank(b[pl.offset:end]) && end > pl.offset && (b[end-1] == '\n' || b[end-1] == '\r') && p.startsLine(pl.offset):
+	case pl.after && blank(b[pl.offset:end]) && end > pl.offset && (b[end-1] == '\n' || b[end-1] == '\r') &&
+		p.startsLine(pl.offset):
 		return Edit{Start: end, End: end, Text: asLines(tags, pl.indent, p.newline(end))}
 	case !pl.after && len(b) > 0 && blank(b[start:pl.offset]):
 		return Edit{Start: start, End: start, Text: asLines(tags, pl.indent, p.newline(start))}
@@ -227,7 +232,8 @@ func (p *Page) harmless(e Edit, tags []string, comments bool) bool {
 	edited := Apply(p.Bytes, []Edit{e})
 	wanted := make([]string, len(tags))
 	for i, t := range tags {
-		n, err := html.ParseFragment(strings.NewReader(t), &html.Node{Type: html.ElementNode, Data: "head", DataAtom: headAtom})
+		n, err := html.ParseFragment(strings.NewReader(t), &html.Node{Type: html.ElementNode, Data: "head",
+			DataAtom: headAtom})
 		if err != nil || len(n) != 1 {
 			return false
 		}
@@ -284,7 +290,8 @@ func (p *Page) childIndent(endTag int, open mark) string {
 		}
 		if !blank(b[prev:at]) {
 			// The line's own depth is that of a child only where a child begins on it.
-			if indent := p.indentAt(prev + len(b[prev:at]) - len(bytes.TrimLeft(b[prev:at], " \t"))); p.topChild(prev, at) {
+			if indent := p.indentAt(prev + len(b[prev:at]) - len(bytes.TrimLeft(b[prev:at], " \t"))); p.topChild(prev,
+				at) {
 				return indent
 			}
 		}
@@ -301,7 +308,8 @@ func (p *Page) childIndent(endTag int, open mark) string {
 // lines whose indentation can be trusted without a tree.
 func (p *Page) topChild(start, end int) bool {
 	line := bytes.TrimLeft(p.Bytes[start:end], " \t")
-	for _, name := range []string{"<script", "<link", "<meta", "<title", "<main", "<footer", "</main", "</footer", "<base"} {
+	for _, name := range []string{"<script", "<link", "<meta", "<title", "<main", "<footer", "</main", "</footer",
+		"<base"} {
 		if len(line) >= len(name) && bytes.EqualFold(line[:len(name)], []byte(name)) {
 			return true
 		}
@@ -393,9 +401,11 @@ func (p *Page) ReferTo(index int, ref string, names []string, values map[string]
 			}
 			edits = append(edits, Edit{Start: start, End: in.Attrs[at].End})
 		case at >= 0 && in.Attrs[at].Quote != 0:
-			edits = append(edits, Edit{Start: in.Attrs[at].ValueStart, End: in.Attrs[at].ValueEnd, Text: encode(value, in.Attrs[at].Quote)})
+			edits = append(edits, Edit{Start: in.Attrs[at].ValueStart, End: in.Attrs[at].ValueEnd,
+				Text: encode(value, in.Attrs[at].Quote)})
 		case at >= 0:
-			edits = append(edits, Edit{Start: in.Attrs[at].NameStart, End: in.Attrs[at].End, Text: name + `="` + encode(value, '"') + `"`})
+			edits = append(edits, Edit{Start: in.Attrs[at].NameStart, End: in.Attrs[at].End,
+				Text: name + `="` + encode(value, '"') + `"`})
 		case value != "":
 			added += " " + name + `="` + encode(value, '"') + `"`
 		}
@@ -415,7 +425,8 @@ func With(tag string, names []string, values map[string]string) string {
 	return string(Apply(p.Bytes, p.ReferTo(0, p.Includes[0].Ref, names, values)))
 }
 
-// ForOld writes nomodule into a plain script's tag: browsers that know modules pass it over (HTML Standard, section 4.12.1).
+// ForOld writes nomodule into a plain script's tag: browsers that know modules pass it over (HTML Standard, section
+// 4.12.1).
 func ForOld(tag string) string {
 	p, err := Read([]byte(tag))
 	if err != nil || len(p.Includes) != 1 || p.Includes[0].Kind != Script {
@@ -428,7 +439,8 @@ func ForOld(tag string) string {
 // Defer writes defer into a plain script's tag; any other tag, and one that says already when it runs, stays as it is.
 func Defer(tag string) string {
 	p, err := Read([]byte(tag))
-	if err != nil || len(p.Includes) != 1 || p.Includes[0].Kind != Script || p.Includes[0].When != Blocking || p.Includes[0].Module {
+	if err != nil || len(p.Includes) != 1 || p.Includes[0].Kind != Script || p.Includes[0].When != Blocking ||
+		p.Includes[0].Module {
 		return tag
 	}
 	at := p.Includes[0].RefAttr.End

@@ -103,7 +103,8 @@ func TestInsertKeepsToThePagesWays(t *testing.T) {
 		}
 	}
 	got := string(Apply(p.Bytes, append(p.Remove(1), p.Refer(0, "it's&.css"))))
-	want := strings.Replace(strings.Replace(clubPage, "own.css", "it&#39;s&amp;.css", 1), "\t<script src=own.js></script>\r\n", "", 1)
+	want := strings.Replace(strings.Replace(clubPage, "own.css", "it&#39;s&amp;.css", 1),
+		"\t<script src=own.js></script>\r\n", "", 1)
 	if got != want {
 		t.Errorf("got %q\nwant %q", got, want)
 	}
@@ -137,7 +138,8 @@ func TestReadSeesWhatABrowserWouldLoad(t *testing.T) {
 		}
 		got = append(got, s)
 	}
-	want := `script c.js inert|script d.js inert|script e.js?a=1&b=2 deferred|script f.js deferred|script g.js async|hint h.woff|stylesheet i.css|inline script |script {{ asset }} templated`
+	want :=
+		`script c.js inert|script d.js inert|script e.js?a=1&b=2 deferred|script f.js deferred|script g.js async|hint h.woff|stylesheet i.css|inline script |script {{ asset }} templated`
 	if strings.Join(got, "|") != want {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, "|"), want)
 	}
@@ -146,10 +148,14 @@ func TestReadSeesWhatABrowserWouldLoad(t *testing.T) {
 // TestEncodings: a page whose bytes can't be edited is refused, and no other is.
 func TestEncodings(t *testing.T) {
 	for b, want := range map[string]string{
-		"\xff\xfe<\x00": "UTF-16", "\xfe\xff\x00<": "UTF-16", "<\x00h\x00": "UTF-16", "\xff\xfe\x00\x00": "UTF-32", "+/v8-<p>": "UTF-7",
-		`<!doctype html><meta charset="iso-2022-jp">`: "ISO-2022-JP", `<META http-equiv=content-type content="text/html; charset = HZ-GB-2312">`: "HZ-GB-2312",
-		`<meta charset=utf-7>`: "UTF-7", `<?xml version="1.0" encoding='UTF-7'?>`: "UTF-7", "<p>\x1b$B$\x1b(B</p>": "ISO-2022-JP",
-		`<meta charset="utf-8">`: "", `<meta charset=shift_jis>`: "", `<meta charset="windows-1252">`: "", `<meta charset="gb18030">`: "", "\xef\xbb\xbf<meta charset=utf-7>": "",
+		"\xff\xfe<\x00": "UTF-16", "\xfe\xff\x00<": "UTF-16", "<\x00h\x00": "UTF-16", "\xff\xfe\x00\x00": "UTF-32",
+		"+/v8-<p>": "UTF-7",
+		`<!doctype html><meta charset="iso-2022-jp">`: "ISO-2022-JP", `<META http-equiv=content-type ` +
+			`content="text/html; charset = HZ-GB-2312">`: "HZ-GB-2312",
+		`<meta charset=utf-7>`: "UTF-7", `<?xml version="1.0" encoding='UTF-7'?>`: "UTF-7",
+		"<p>\x1b$B$\x1b(B</p>":   "ISO-2022-JP",
+		`<meta charset="utf-8">`: "", `<meta charset=shift_jis>`: "", `<meta charset="windows-1252">`: "",
+		`<meta charset="gb18030">`: "", "\xef\xbb\xbf<meta charset=utf-7>": "",
 		"<p>charset utf-7</p>": "", strings.Repeat(" ", prescan) + "<meta charset=utf-7>": "",
 	} {
 		_, err := Read([]byte(b))

@@ -5,19 +5,22 @@ import (
 	"strings"
 )
 
-// An EncodingError is returned for a page that can't be edited by its ASCII bytes: in UTF-16, or in an encoding in which a byte that looks
-// like a tag may be half of a letter.
+// An EncodingError is returned for a page that can't be edited by its ASCII bytes: in UTF-16, or in an encoding in
+// which a byte that looks like a tag may be half of a letter.
 type EncodingError struct{ Name string }
 
 // Error names the encoding.
 func (e *EncodingError) Error() string { return "the page is in " + e.Name }
 
-// incompatible are labels of encodings that do not contain ASCII, or shift in and out of it (Encoding Standard, section 4.2, and others that
-// browsers do not know).
+// incompatible are labels of encodings that do not contain ASCII, or shift in and out of it (Encoding Standard, section
+// 4.2, and others that browsers do not know).
 var incompatible = map[string]bool{
-	"iso-2022-jp": true, "csiso2022jp": true, "iso-2022-jp-2": true, "iso-2022-jp-3": true, "iso-2022-kr": true, "csiso2022kr": true, "iso-2022-cn": true, "iso-2022-cn-ext": true,
-	"hz-gb-2312": true, "hz": true, "utf-7": true, "utf7": true, "unicode-1-1-utf-7": true, "x-unicode-2-0-utf-7": true, "csunicode11utf7": true,
-	"utf-32": true, "utf-32le": true, "utf-32be": true, "scsu": true, "bocu-1": true, "utf-ebcdic": true, "ibm037": true, "cp037": true, "ibm500": true,
+	"iso-2022-jp": true, "csiso2022jp": true, "iso-2022-jp-2": true, "iso-2022-jp-3": true, "iso-2022-kr": true,
+	"csiso2022kr": true, "iso-2022-cn": true, "iso-2022-cn-ext": true,
+	"hz-gb-2312": true, "hz": true, "utf-7": true, "utf7": true, "unicode-1-1-utf-7": true, "x-unicode-2-0-utf-7": true,
+	"csunicode11utf7": true,
+	"utf-32":          true, "utf-32le": true, "utf-32be": true, "scsu": true, "bocu-1": true, "utf-ebcdic": true,
+	"ibm037": true, "cp037": true, "ibm500": true,
 }
 
 // prescan is how many bytes of a page browsers look through for its encoding (HTML Standard, section 13.2.3.2).
@@ -28,7 +31,8 @@ func Editable(b []byte) error {
 	switch {
 	case bytes.HasPrefix(b, []byte("\xff\xfe\x00\x00")), bytes.HasPrefix(b, []byte("\x00\x00\xfe\xff")):
 		return &EncodingError{"UTF-32"}
-	case bytes.HasPrefix(b, []byte("\xff\xfe")), bytes.HasPrefix(b, []byte("\xfe\xff")), bytes.HasPrefix(b, []byte("<\x00")), bytes.HasPrefix(b, []byte("\x00<")):
+	case bytes.HasPrefix(b, []byte("\xff\xfe")), bytes.HasPrefix(b, []byte("\xfe\xff")),
+		bytes.HasPrefix(b, []byte("<\x00")), bytes.HasPrefix(b, []byte("\x00<")):
 		return &EncodingError{"UTF-16"}
 	case bytes.HasPrefix(b, []byte("\xef\xbb\xbf")):
 		return nil // it is UTF-8, whatever else it says

@@ -23,8 +23,8 @@ var letter = func() (table [256]byte) {
 	return table
 }()
 
-// leap goes on to the next tag that brings something onto the page or changes how the rest is read, or that is written in an
-// unusual way. Of the others, which are nearly all of a page's, it holds the attributes that may lead to files.
+// leap goes on to the next tag that brings something onto the page or changes how the rest is read, or that is written
+// in an unusual way. Of the others, which are nearly all of a page's, it holds the attributes that may lead to files.
 func (s *Scanner) leap() {
 	b, at, last := s.b, s.pos, s.skimmed
 	defer func() { s.pos, s.skimmed = at, last }()
@@ -74,8 +74,8 @@ func (s *Scanner) leap() {
 	}
 }
 
-// passAttrs goes from the end of a tag's name to its '>', and holds those of its attributes that may lead to files. It returns
-// len(b) where the page ends first, or where the name goes on.
+// passAttrs goes from the end of a tag's name to its '>', and holds those of its attributes that may lead to files. It
+// returns len(b) where the page ends first, or where the name goes on.
 func (s *Scanner) passAttrs(tag, j int) int {
 	b := s.b
 	if class[b[j]] == 0 || b[j] == '=' {
@@ -106,8 +106,8 @@ func (s *Scanner) passAttrs(tag, j int) int {
 	}
 }
 
-// quoteEnd is where the next double quote stands, len(b) if there is none. Most values are short, so it looks at eight bytes at
-// a time, and leaves the search to the library only in a long one.
+// quoteEnd is where the next double quote stands, len(b) if there is none. Most values are short, so it looks at eight
+// bytes at a time, and leaves the search to the library only in a long one.
 func quoteEnd(b []byte, i int) int {
 	const ones, highs, quotes = 0x0101010101010101, 0x8080808080808080, 0x2222222222222222
 	for range 4 {
@@ -130,7 +130,8 @@ func quoteEnd(b []byte, i int) int {
 func (s *Scanner) hold(tag, start, nameEnd, value, valueEnd int) {
 	name := attrName(s.b[start:nameEnd])
 	if s.holds(tag, name) {
-		s.held = append(s.held, inertElement{tag, Attr{Name: name, NameStart: start, ValueStart: value, ValueEnd: valueEnd, End: valueEnd + 1, Quote: '"', HasValue: true}})
+		s.held = append(s.held, inertElement{tag, Attr{Name: name, NameStart: start, ValueStart: value,
+			ValueEnd: valueEnd, End: valueEnd + 1, Quote: '"', HasValue: true}})
 	}
 }
 
@@ -163,8 +164,8 @@ func (s *Scanner) holds(tag int, name string) bool {
 // manyAttrs is from how many attributes of one tag on their names are looked up rather than compared one by one.
 const manyAttrs = 32
 
-// isNew is the rest of holds for a tag with many attributes: it reports whether none of the held ones has a name, and counts that
-// name as held.
+// isNew is the rest of holds for a tag with many attributes: it reports whether none of the held ones has a name, and
+// counts that name as held.
 func (s *Scanner) isNew(tag int, name string) bool {
 	if s.heldNames == nil || s.namesOf != tag {
 		s.heldNames, s.namesOf = map[string]bool{}, tag
@@ -179,9 +180,11 @@ func (s *Scanner) isNew(tag int, name string) bool {
 	return true
 }
 
-// lengths has for the first letter of the name of each attribute that may lead to files a bit for each length that such names have.
+// lengths has for the first letter of the name of each attribute that may lead to files a bit for each length that such
+// names have.
 var lengths = func() (table [256]uint16) {
-	for _, name := range []string{"href", "src", "srcset", "style", "poster", "action", "formaction", "background", "xlink:href", "longdesc", "manifest", "data", "imagesrcset"} {
+	for _, name := range []string{"href", "src", "srcset", "style", "poster", "action", "formaction", "background",
+		"xlink:href", "longdesc", "manifest", "data", "imagesrcset"} {
 		table[name[0]] |= 1 << len(name)
 		table[name[0]-'a'+'A'] |= 1 << len(name)
 	}

@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-// TestManyAttributes: of a tag with more attributes than are compared one by one, the first of each name counts, as of others.
+// TestManyAttributes: of a tag with more attributes than are compared one by one, the first of each name counts, as of
+// others.
 func TestManyAttributes(t *testing.T) {
 	var tag strings.Builder
 	tag.WriteString("<!doctype html><body><p")

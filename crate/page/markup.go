@@ -20,8 +20,8 @@ const (
 )
 
 // Names calls visit for every class and id in the page's markup, and for every attribute whose name has a hyphen, as
-// those of libraries have. The places are those of the bytes themselves; a name that is written with character references
-// is left out.
+// those of libraries have. The places are those of the bytes themselves; a name that is written with character
+// references is left out.
 func Names(b []byte, visit func(Name)) {
 	s := NewScanner(b)
 	for t := s.Next(); t != nil; t = s.Next() {
@@ -31,7 +31,9 @@ func Names(b []byte, visit func(Name)) {
 		for _, a := range s.Attrs(t) {
 			switch {
 			case a.Name == "class":
-				words(b, a.ValueStart, a.ValueEnd, func(start, end int) { visit(Name{ClassName, string(b[start:end]), start, end}) })
+				words(b, a.ValueStart, a.ValueEnd, func(start, end int) {
+					visit(Name{ClassName, string(b[start:end]), start, end})
+				})
 			case a.Name == "id" && a.ValueEnd > a.ValueStart:
 				visit(Name{IDName, string(b[a.ValueStart:a.ValueEnd]), a.ValueStart, a.ValueEnd})
 			case bytes.IndexByte([]byte(a.Name), '-') > 0:

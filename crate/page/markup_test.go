@@ -21,7 +21,8 @@ func TestNames(t *testing.T) {
 
 // FuzzNames: every name is where it is said to be, and renaming each to itself gives the same bytes.
 func FuzzNames(f *testing.F) {
-	for _, s := range []string{"<p class='a b' id=c data-x>", "<p class=\"a\n\tb", "<svg class=x><p class='y'/>", "<!-- <p class=z> --><p CLASS=&amp;>", "<p class=''><p id=''>"} {
+	for _, s := range []string{"<p class='a b' id=c data-x>", "<p class=\"a\n\tb", "<svg class=x><p class='y'/>",
+		"<!-- <p class=z> --><p CLASS=&amp;>", "<p class=''><p id=''>"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -88,8 +88,8 @@ type Page struct {
 	// LastContent is where the last tag stands that is no script, style or template: what comes
 	// after it is the tail of scripts that many pages end in.
 	LastContent int
-	// OnLoad is what the body's onload attribute runs when the page has loaded, and OnLoadStart is where it stands, 0 if there is none
-	// (HTML Standard, section 8.1.8.2: it is the window's handler).
+	// OnLoad is what the body's onload attribute runs when the page has loaded, and OnLoadStart is where it stands, 0
+	// if there is none (HTML Standard, section 8.1.8.2: it is the window's handler).
 	OnLoad      string
 	OnLoadStart int
 
@@ -104,8 +104,8 @@ type Page struct {
 	looked                                      bool
 }
 
-// BaseAt is the base for what is fetched from a place of the page: an element before the base element is read, and its address
-// resolved, before that is there (HTML Standard, section 4.2.3).
+// BaseAt is the base for what is fetched from a place of the page: an element before the base element is read, and its
+// address resolved, before that is there (HTML Standard, section 4.2.3).
 func (p *Page) BaseAt(offset int) string {
 	if offset < p.baseAt {
 		return ""
@@ -113,8 +113,8 @@ func (p *Page) BaseAt(offset int) string {
 	return p.Base
 }
 
-// First is where a tag is before all that is fetched and runs: behind the start tag of the head, else of the html element, else behind
-// the doctype.
+// First is where a tag is before all that is fetched and runs: behind the start tag of the head, else of the html
+// element, else behind the doctype.
 func (p *Page) First() int {
 	switch {
 	case p.head.there():
@@ -133,8 +133,8 @@ type mark struct{ start, end int }
 
 func (m mark) there() bool { return m.end > 0 }
 
-// Read reads a page. It returns an *EncodingError for what it can't edit and ErrReport for a report of this program; every other
-// sequence of bytes is a page.
+// Read reads a page. It returns an *EncodingError for what it can't edit and ErrReport for a report of this program;
+// every other sequence of bytes is a page.
 func Read(b []byte) (*Page, error) { return new(Reader).Read(b) }
 
 func (p *Page) value(a Attr) string {

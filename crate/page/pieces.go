@@ -23,8 +23,8 @@ const (
 	ScriptLink                  // a link that begins with javascript:
 )
 
-// Pieces calls visit for what runs or styles from attributes of a page's elements, templates left out: those come to nothing
-// before a script makes something of them.
+// Pieces calls visit for what runs or styles from attributes of a page's elements, templates left out: those come to
+// nothing before a script makes something of them.
 func (p *Page) Pieces(visit func(Piece)) {
 	s := NewScanner(p.Bytes)
 	templates := 0
@@ -66,6 +66,7 @@ type Policy struct {
 	Text   string
 	Start  int  // of the element
 	InHead bool // elsewhere a browser does not heed it
-	// ReportOnly says that it stands under the name of a policy that reports alone, which no browser heeds in an element.
+	// ReportOnly says that it stands under the name of a policy that reports alone, which no browser heeds in an
+	// element.
 	ReportOnly bool
 }

@@ -74,8 +74,9 @@ func (r *Reader) read() {
 		case "link":
 			r.link(t)
 		case "style":
-			p.Includes = append(p.Includes, Include{Kind: InlineStyle, Start: t.Start, End: r.elementEnd(t), Attrs: r.attrsOf(t),
-				Text: t.raw, InHead: p.firstBody < 0, Inert: r.inert()})
+			p.Includes = append(p.Includes, Include{Kind: InlineStyle, Start: t.Start, End: r.elementEnd(t),
+				Attrs: r.attrsOf(t),
+				Text:  t.raw, InHead: p.firstBody < 0, Inert: r.inert()})
 		case "meta":
 			r.meta(t)
 		case "base":
@@ -305,7 +306,8 @@ func isScriptType(t string) bool {
 
 func (r *Reader) link(t *Token) {
 	p := &r.page
-	in := Include{Kind: Other, Start: t.Start, End: t.End, Attrs: r.attrsOf(t), InHead: p.firstBody < 0, Inert: r.inert()}
+	in := Include{Kind: Other, Start: t.Start, End: t.End, Attrs: r.attrsOf(t), InHead: p.firstBody < 0,
+		Inert: r.inert()}
 	for _, a := range in.Attrs {
 		switch a.Name {
 		case "href":
@@ -345,8 +347,10 @@ func (r *Reader) meta(t *Token) {
 	switch {
 	case strings.EqualFold(name, "viewport"):
 		r.page.Viewport = true
-	case r.templates == 0 && content != "" && (strings.EqualFold(equiv, "content-security-policy") || strings.EqualFold(equiv, "content-security-policy-report-only")):
-		r.page.Policies = append(r.page.Policies, Policy{content, t.Start, r.page.firstBody < 0, len(equiv) > len("content-security-policy")})
+	case r.templates == 0 && content != "" && (strings.EqualFold(equiv, "content-security-policy") ||
+		strings.EqualFold(equiv, "content-security-policy-report-only")):
+		r.page.Policies = append(r.page.Policies, Policy{content, t.Start, r.page.firstBody < 0,
+			len(equiv) > len("content-security-policy")})
 	case strings.EqualFold(equiv, "content-type") && strings.Contains(strings.ToLower(content), "charset="):
 		r.page.Charset = true
 	}

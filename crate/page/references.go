@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// A Reference is one place of a page, beside its text for people, that leads to a file: an attribute, one picture of a set, a
-// part of a stylesheet or of a script.
+// A Reference is one place of a page, beside its text for people, that leads to a file: an attribute, one picture of a
+// set, a part of a stylesheet or of a script.
 type Reference struct {
 	Ref        string // as a browser reads it
 	Start, End int    // what stands for it in the page's bytes
@@ -44,8 +44,8 @@ func (r *Reference) Edit(ref string) Edit {
 	return Edit{Start: r.Start, End: r.End, Text: ref}
 }
 
-// carrier tells the attributes whose value is one address (HTML Standard, section 3.2; SVG 2, section 16.1), each for all the
-// elements that may have it.
+// carrier tells the attributes whose value is one address (HTML Standard, section 3.2; SVG 2, section 16.1), each for
+// all the elements that may have it.
 func carrier(attribute string) bool {
 	switch attribute {
 	case "href", "src", "poster", "action", "formaction", "background", "xlink:href", "longdesc", "manifest":
@@ -127,8 +127,8 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 	}
 }
 
-// References calls visit for the references of the page, as the function of that name does, at less cost where nothing is
-// hidden in comments or templates.
+// References calls visit for the references of the page, as the function of that name does, at less cost where nothing
+// is hidden in comments or templates.
 func (p *Page) References(visit func(Reference)) {
 	if p.scattered {
 		References(p.Bytes, visit)
@@ -137,12 +137,15 @@ func (p *Page) References(visit func(Reference)) {
 	p.quickReferences(func(*inertElement) bool { return false }, visit)
 }
 
-// ReferencesBeside is References without those by which the page's includes have their files, and without attributes whose value, as it is
-// written and without the white space around it, is known: the same links stand on many pages. Known may be nil.
+// ReferencesBeside is References without those by which the page's includes have their files, and without attributes
+// whose value, as it is written and without the white space around it, is known: the same links stand on many pages.
+// Known may be nil.
 func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Reference)) {
 	if p.scattered {
 		References(p.Bytes, func(r Reference) {
-			if r.Attribute == "" || !slices.ContainsFunc(p.Includes, func(in Include) bool { return in.RefAttr.ValueStart <= r.Start && r.Start < in.RefAttr.ValueEnd }) {
+			if r.Attribute == "" || !slices.ContainsFunc(p.Includes, func(in Include) bool {
+				return in.RefAttr.ValueStart <= r.Start && r.Start < in.RefAttr.ValueEnd
+			}) {
 				visit(r)
 			}
 		})
@@ -160,7 +163,8 @@ func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Refere
 	}, visit)
 }
 
-// quickReferences tells the references of a page that has none in comments or templates, without the attributes that are passed over.
+// quickReferences tells the references of a page that has none in comments or templates, without the attributes that
+// are passed over.
 func (p *Page) quickReferences(passes func(*inertElement) bool, visit func(Reference)) {
 	tell := func(r Reference) {
 		if r.Ref = strings.TrimSpace(r.Ref); r.Ref != "" && r.Ref[0] != '#' && r.Ref[0] != '?' && !templated(r.Ref) {
@@ -202,7 +206,8 @@ func mayCarry(name string, tag []byte) bool {
 }
 
 // carrying are parts of the names of all attributes that may hold a reference.
-var carrying = [][]byte{[]byte("style"), []byte("data"), []byte("href"), []byte("src"), []byte("poster"), []byte("action"), []byte("background"), []byte("longdesc"), []byte("manifest")}
+var carrying = [][]byte{[]byte("style"), []byte("data"), []byte("href"), []byte("src"), []byte("poster"),
+	[]byte("action"), []byte("background"), []byte("longdesc"), []byte("manifest")}
 
 // attribute tells the references that an attribute holds.
 func attribute(b []byte, element string, a *Attr, tell func(Reference)) {
@@ -243,10 +248,13 @@ func elementAt(b []byte, at int) string {
 	return tagName(b[at+1 : end])
 }
 
-// mayBePath reports whether a value of an attribute of the page's own may be a file's path: it has an ending, and no spaces.
+// mayBePath reports whether a value of an attribute of the page's own may be a file's path: it has an ending, and no
+// spaces.
 func mayBePath(value []byte) bool {
 	dot := bytes.LastIndexByte(value, '.')
-	return dot > 0 && len(value)-dot <= 6 && len(value) < 300 && bytes.IndexFunc(value, func(r rune) bool { return r <= ' ' || strings.ContainsRune(`{}<>"'`, r) }) < 0
+	return dot > 0 && len(value)-dot <= 6 && len(value) < 300 && bytes.IndexFunc(value, func(r rune) bool {
+		return r <= ' ' || strings.ContainsRune(`{}<>"'`, r)
+	}) < 0
 }
 
 // candidates tells the addresses of a set of images.
@@ -284,13 +292,15 @@ func inStyle(text []byte, at int, r Reference, tell func(Reference)) {
 	}
 }
 
-// inScript tells the references of a script's text: imports of a module, addresses of an import map, texts that may be paths.
+// inScript tells the references of a script's text: imports of a module, addresses of an import map, texts that may be
+// paths.
 func inScript(text []byte, at int, typ string, tell func(Reference)) {
 	switch {
 	case typ == "importmap" || typ == "speculationrules":
 		quotedTexts(text, func(start, end int) {
 			if c := text[start]; c == '.' || c == '/' { // others are packages' names (HTML Standard, section 8.1.6.2)
-				tell(Reference{Ref: string(text[start:end]), Start: at + start, End: at + end, In: InImport, Element: typ})
+				tell(Reference{Ref: string(text[start:end]), Start: at + start, End: at + end, In: InImport,
+					Element: typ})
 			}
 		})
 	case typ == "module" || typ == "" || isScriptType(typ):
@@ -311,8 +321,8 @@ func imports(text []byte) [][]int {
 	return nil
 }
 
-// quotedTexts calls visit for the texts between two quotes that have no white space, no backslash and no marks of markup or blocks in
-// them.
+// quotedTexts calls visit for the texts between two quotes that have no white space, no backslash and no marks of
+// markup or blocks in them.
 func quotedTexts(text []byte, visit func(start, end int)) {
 	for i := 0; i < len(text); i++ {
 		if inQuotes[text[i]] != quote {
@@ -346,8 +356,8 @@ var inQuotes = func() (table [256]byte) {
 	return table
 }()
 
-// ScriptReferences calls visit for the places of a script's text that lead to files: imports of modules, which are sure, and
-// quoted texts that may be paths.
+// ScriptReferences calls visit for the places of a script's text that lead to files: imports of modules, which are
+// sure, and quoted texts that may be paths.
 func ScriptReferences(text []byte, visit func(Reference)) {
 	var sure []int // where those begin that are sure
 	for _, m := range imports(text) {
@@ -355,7 +365,8 @@ func ScriptReferences(text []byte, visit func(Reference)) {
 			continue
 		}
 		sure = append(sure, m[2])
-		if ref := string(text[m[2]:m[3]]); strings.HasPrefix(ref, ".") || strings.HasPrefix(ref, "/") || bytes.HasPrefix(text[m[0]:], []byte("new")) {
+		if ref := string(text[m[2]:m[3]]); strings.HasPrefix(ref, ".") || strings.HasPrefix(ref, "/") ||
+			bytes.HasPrefix(text[m[0]:], []byte("new")) {
 			visit(Reference{Ref: ref, Start: m[2], End: m[3], In: InImport})
 		}
 	}

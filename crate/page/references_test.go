@@ -39,9 +39,12 @@ func TestReferences(t *testing.T) {
 			t.Errorf("%s: edited to\n%s", text, edited)
 		}
 	})
-	want := []string{"link i.svg", "link css/club.css?v=1", "importmap ./js/tide.mjs", "importmap ./lib/", "style a b.png", "style part.css", "script js/old.js if lt IE 9", "body sea.png", "body b.png",
-		"a crews/#top", "a Loud.html", "img one.png", "img a.png", "img b.png", "img c.png", "img lazy.png", "video p.jpg", "source v.mp4", "object o.svg", "form send.html", "use sprite.svg#gull",
-		"image gull.png", "img t.png inert", "script ./m.mjs", "script ../n.mjs", "script ./o.mjs", "script ./p.png", "script js/text.js"}
+	want := []string{"link i.svg", "link css/club.css?v=1", "importmap ./js/tide.mjs", "importmap ./lib/",
+		"style a b.png", "style part.css", "script js/old.js if lt IE 9", "body sea.png", "body b.png",
+		"a crews/#top", "a Loud.html", "img one.png", "img a.png", "img b.png", "img c.png", "img lazy.png",
+		"video p.jpg", "source v.mp4", "object o.svg", "form send.html", "use sprite.svg#gull",
+		"image gull.png", "img t.png inert", "script ./m.mjs", "script ../n.mjs", "script ./o.mjs", "script ./p.png",
+		"script js/text.js"}
 	for _, w := range want {
 		if !slices.Contains(got, w) {
 			t.Errorf("%q is not told", w)
@@ -54,7 +57,8 @@ func TestReferences(t *testing.T) {
 	}
 }
 
-// TestQuickReferences: of a page with nothing in comments and templates the quick way tells just what the thorough one tells.
+// TestQuickReferences: of a page with nothing in comments and templates the quick way tells just what the thorough one
+// tells.
 func TestQuickReferences(t *testing.T) {
 	const plain = `<!doctype html><html><head><title>Crew</title><link rel=icon href=i.svg><style>a { background: url(s.png) }</style></head>
 <body background="sea.png"><p class=a STYLE="background: url(u.png)">a <b data-src="lazy.png">b</b> <a HREF="x.html" title=t>x</a></p>
@@ -74,11 +78,14 @@ func TestQuickReferences(t *testing.T) {
 	}
 }
 
-// FuzzReferences: places lie in the page; the quick way tells the attributes that the thorough one tells, and of the rest nothing else;
-// a reader that has read another page reads this one no differently.
+// FuzzReferences: places lie in the page; the quick way tells the attributes that the thorough one tells, and of the
+// rest nothing else; a reader that has read another page reads this one no differently.
 func FuzzReferences(f *testing.F) {
-	for _, s := range []string{everyKind, "<p style=url(a)><a href=x><img src=y srcset='a,b 2x'>", "<body><p/href=a href=\"b\"/ DATA-x='c.js' src = d\ta href><b id=\"<a href=e>\"><x-y href=f></p href=g><i src=\"h",
-		"<body><a href><a =href=i><a href=\"\"><a  href = \"j\"k=l src=m.png><svg><use href=n></svg><p imagesrcset=\"o, p 2x\" action=q formaction=\"r\"longdesc=s>"} {
+	for _, s := range []string{everyKind, "<p style=url(a)><a href=x><img src=y srcset='a,b 2x'>",
+		"<body><p/href=a href=\"b\"/ DATA-x='c.js' src = d\ta href><b id=\"<a href=e>\"><x-y href=f></p " +
+			"href=g><i src=\"h",
+		"<body><a href><a =href=i><a href=\"\"><a  href = \"j\"k=l src=m.png><svg><use href=n></svg><p " +
+			"imagesrcset=\"o, p 2x\" action=q formaction=\"r\"longdesc=s>"} {
 		f.Add([]byte(s))
 	}
 	var used Reader
@@ -126,7 +133,8 @@ func allOf(p *Page) string {
 // FuzzQuotedTexts: texts between quotes are those that the expression matches.
 func FuzzQuotedTexts(f *testing.F) {
 	expression := regexp.MustCompile("[\"'`]([^\"'`\\\\\\s<>{}]+)[\"'`]")
-	for _, s := range []string{`load("js/a.js", 'b', ` + "`c`" + `)`, `"" 'a"b' "c`, `"a b" "c\"d" '<e>' "f"g"h"`, "'a\n'b'", "\"\xff\"'é'"} {
+	for _, s := range []string{`load("js/a.js", 'b', ` + "`c`" + `)`, `"" 'a"b' "c`, `"a b" "c\"d" '<e>' "f"g"h"`,
+		"'a\n'b'", "\"\xff\"'é'"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
@@ -145,13 +153,16 @@ func FuzzQuotedTexts(f *testing.F) {
 func TestReferencesBeside(t *testing.T) {
 	const plain = `<!doctype html><html><head><link rel=icon href=i.svg><link rel=stylesheet href=" a.css "></head><body><script src=b.js data-map="b.json"></script>
 <script>load("c.js")</script><a href=known.html>k</a><a href=" other.html ">o</a><img src="known.png" srcset="known.png 2x"></body></html>`
-	for text, want := range map[string]string{plain: "b.json c.js known.png other.html", strings.Replace(plain, "<a", "<!--[if IE]><img src=old.png><![endif]--><template></template><a", 1): "b.json c.js known.html known.png known.png old.png other.html"} {
+	for text, want := range map[string]string{plain: "b.json c.js known.png other.html", strings.Replace(plain, "<a",
+		"<!--[if IE]><img src=old.png><![endif]--><template></template><a", 1): "b.json c.js known.html known.png " +
+		"known.png old.png other.html"} {
 		p, err := Read([]byte(text))
 		if err != nil {
 			t.Fatal(err)
 		}
 		var got []string
-		p.ReferencesBeside(func(value []byte) bool { return strings.HasPrefix(string(value), "known") }, func(r Reference) { got = append(got, r.Ref) })
+		p.ReferencesBeside(func(value []byte) bool { return strings.HasPrefix(string(value), "known") },
+			func(r Reference) { got = append(got, r.Ref) })
 		if slices.Sort(got); strings.Join(got, " ") != want {
 			t.Errorf("told are %s, not %s", strings.Join(got, " "), want)
 		}

@@ -175,7 +175,8 @@ func (s *Scanner) declaration(i int) (Gap, int) {
 	rest := b[i:]
 	switch {
 	case bytes.HasPrefix(rest, []byte("<!--")):
-		s.conditional = s.conditional || bytes.HasPrefix(bytes.TrimLeft(rest[4:min(len(rest), 40)], " \n\t\r\f\v"), []byte("[if"))
+		s.conditional = s.conditional || bytes.HasPrefix(bytes.TrimLeft(rest[4:min(len(rest), 40)], " \n\t\r\f\v"),
+			[]byte("[if"))
 		return Comment, commentEnd(b, i+4)
 	case len(rest) >= 9 && bytes.EqualFold(rest[2:9], []byte("doctype")) && rest[1] == '!':
 		return Doctype, after(b, i, ">")

@@ -96,7 +96,8 @@ func FuzzScanner(f *testing.F) {
 				t.Fatalf("%q: got %q, want %q", b, got, want)
 			}
 			// Names and values in broken UTF-8 are repaired by the other side alone.
-			if strings.ToValidUTF8(got[i], "") != strings.ToValidUTF8(want[i], "") && !strings.ContainsAny(want[i], "\ufffd\\") {
+			if strings.ToValidUTF8(got[i], "") != strings.ToValidUTF8(want[i], "") &&
+				!strings.ContainsAny(want[i], "\ufffd\\") {
 				t.Fatalf("%q: got %q, want %q", b, got, want)
 			}
 		}

@@ -6,8 +6,8 @@ import (
 	"merrycrate.example/merry/crate/template"
 )
 
-// enclosingBlock returns the outermost region with a condition or a loop that a place is in, or nil. One that the whole page is in,
-// or its head or body, sets nothing apart.
+// enclosingBlock returns the outermost region with a condition or a loop that a place is in, or nil. One that the whole
+// page is in, or its head or body, sets nothing apart.
 func (p *Page) enclosingBlock(offset int) *template.Region {
 	list := p.regions()
 	for i := range list {
@@ -23,8 +23,8 @@ func (p *Page) enclosingBlock(offset int) *template.Region {
 	return nil
 }
 
-// blockEnds are the places before the ends of a page's blocks where it extends another template: of those with scripts or
-// styles the last one first. There is none where it extends nothing.
+// blockEnds are the places before the ends of a page's blocks where it extends another template: of those with scripts
+// or styles the last one first. There is none where it extends nothing.
 func (p *Page) blockEnds(body bool) []slot {
 	if !template.Extends(p.Bytes) {
 		return nil

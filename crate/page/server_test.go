@@ -2,20 +2,33 @@ package page
 
 import "testing"
 
-// TestPlacesOfTemplates: a tag goes out of a condition or a loop, into a block of what extends another template, and stays where
-// its neighbour stands only if requested.
+// TestPlacesOfTemplates: a tag goes out of a condition or a loop, into a block of what extends another template, and
+// stays where its neighbour stands only if requested.
 func TestPlacesOfTemplates(t *testing.T) {
 	const tag = "<script src=\"n.js\"></script>"
 	for _, tt := range []struct {
 		name, page, want string
 		spot             Spot
 	}{
-		{"the end of the body is in no condition", "<html><head></head><body>\n{% if x %}\n<p>a</p>\n{% endif %}\n</body></html>\n", "<html><head></head><body>\n{% if x %}\n<p>a</p>\n{% endif %}\n" + tag + "\n</body></html>\n", EndOfBody},
-		{"behind a condition", "<html><head></head><body>\n{% if x %}\n<script src=\"a.js\"></script>\n{% endif %}\n</body></html>\n", "<html><head></head><body>\n{% if x %}\n<script src=\"a.js\"></script>\n{% endif %}\n" + tag + "\n</body></html>\n", Spot{Index: 0, After: true, Outside: true}},
-		{"before a loop", "<html><head></head><body>\n<?php foreach ($a as $b): ?>\n<script src=\"a.js\"></script>\n<?php endforeach; ?>\n</body></html>\n", "<html><head></head><body>\n" + tag + "\n<?php foreach ($a as $b): ?>\n<script src=\"a.js\"></script>\n<?php endforeach; ?>\n</body></html>\n", Spot{Index: 0, Outside: true}},
-		{"beside the neighbour", "<html><head></head><body>\n{{#if x}}\n<script src=\"a.js\"></script>\n{{/if}}\n</body></html>\n", "<html><head></head><body>\n{{#if x}}\n<script src=\"a.js\"></script>\n" + tag + "\n{{/if}}\n</body></html>\n", Spot{Index: 0, After: true}},
-		{"into the block", "{% extends \"base\" %}\n{% block scripts %}\n<script src=\"a.js\"></script>\n{% endblock %}\n", "{% extends \"base\" %}\n{% block scripts %}\n<script src=\"a.js\"></script>\n" + tag + "\n{% endblock %}\n", EndOfBody},
-		{"a whole page in a condition", "<% if user %>\n<html><head></head><body>\n<p>a</p>\n</body></html>\n<% end %>\n", "<% if user %>\n<html><head></head><body>\n<p>a</p>\n" + tag + "\n</body></html>\n<% end %>\n", EndOfBody},
+		{"the end of the body is in no condition", "<html><head></head><body>\n{% if x %}\n<p>a</p>\n{% endif %}\n" +
+			"</body></html>\n", "<html><head></head><body>\n{% if x %}\n<p>a</p>\n{% endif %}\n" + tag +
+			"\n</body></html>\n", EndOfBody},
+		{"behind a condition", "<html><head></head><body>\n{% if x %}\n<script src=\"a.js\"></script>\n{% endif %}\n" +
+			"</body></html>\n", "<html><head></head><body>\n{% if x %}\n<script src=\"a.js\"></script>\n" +
+			"{% endif %}\n" + tag + "\n</body></html>\n", Spot{Index: 0, After: true, Outside: true}},
+		{"before a loop", "<html><head></head><body>\n<?php foreach ($a as $b): ?>\n<script src=\"a.js\"></script>\n" +
+			"<?php endforeach; ?>\n</body></html>\n", "<html><head></head><body>\n" + tag + "\n" +
+			"<?php foreach ($a as $b): ?>\n<script src=\"a.js\"></script>\n<?php endforeach; ?>\n</body></html>\n",
+			Spot{Index: 0, Outside: true}},
+		{"beside the neighbour", "<html><head></head><body>\n{{#if x}}\n<script src=\"a.js\"></script>\n{{/if}}\n" +
+			"</body></html>\n", "<html><head></head><body>\n{{#if x}}\n<script src=\"a.js\"></script>\n" + tag +
+			"\n{{/if}}\n</body></html>\n", Spot{Index: 0, After: true}},
+		{"into the block", "{% extends \"base\" %}\n{% block scripts %}\n<script src=\"a.js\"></script>\n" +
+			"{% endblock %}\n", "{% extends \"base\" %}\n{% block scripts %}\n<script src=\"a.js\"></script>\n" + tag +
+			"\n{% endblock %}\n", EndOfBody},
+		{"a whole page in a condition", "<% if user %>\n<html><head></head><body>\n<p>a</p>\n</body></html>\n" +
+			"<% end %>\n", "<% if user %>\n<html><head></head><body>\n<p>a</p>\n" + tag +
+			"\n</body></html>\n<% end %>\n", EndOfBody},
 	} {
 		p, err := Read([]byte(tt.page))
 		if err != nil {

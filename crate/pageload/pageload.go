@@ -36,8 +36,10 @@ type Loader struct {
 
 // Request makes the request for a page.
 func (s *Loader) Request(v *tags.Page) *rehearse.Request {
-	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{}, Browser: script.BrowserNames()}
-	if v.OnLoadStart > 0 && !s.Policies.Applies(v) && !template.Directed(v.OnLoad) { // what a policy says of attributes, and what a server puts there, is not known
+	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{},
+		Browser: script.BrowserNames()}
+	if v.OnLoadStart > 0 && !s.Policies.Applies(v) && !template.Directed(v.OnLoad) {
+		// what a policy says of attributes, and what a server puts there, is not known
 		req.OnLoad = &rehearse.Script{Name: "the onload of the body", Text: v.OnLoad}
 		req.OnLoad.Line, req.OnLoad.Column = v.Position(v.OnLoadStart)
 	}
@@ -47,7 +49,8 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 	modules, nodes := s.modules(v, imported, req)
 	for i := range v.Includes {
 		in := &v.Includes[i]
-		if in.Kind != page.Script && in.Kind != page.InlineScript || strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math" {
+		if in.Kind != page.Script && in.Kind != page.InlineScript || strings.HasPrefix(in.Inert, "inside") &&
+			in.Inert != "inside svg or math" {
 			continue // the parser of a browser sees no element there either
 		}
 		sc := rehearse.Script{Name: v.Name(i), When: rehearse.InPlace}
@@ -120,14 +123,17 @@ func (s *Loader) written(v *tags.Page, text string, req *rehearse.Request) {
 	})
 }
 
-// modules adds the modules of a page to a request, and tells where it is there, of each include that is one, and of each of the graph.
-func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Request) (of map[int]int, at map[*graph.Node]int) {
+// modules adds the modules of a page to a request, and tells where it is there, of each include that is one, and of
+// each of the graph.
+func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Request) (of map[int]int,
+	at map[*graph.Node]int) {
 	of, at = map[int]int{}, map[*graph.Node]int{}
 	for n, node := range imported.Nodes {
 		at[node] = n
 	}
 	for n, node := range imported.Nodes {
-		m := rehearse.Module{Address: Site + v.Path.String(), Unknown: node.Script == nil || node.Script.Text == nil, Imports: importsOf(at, node)}
+		m := rehearse.Module{Address: Site + v.Path.String(), Unknown: node.Script == nil || node.Script.Text == nil,
+			Imports: importsOf(at, node)}
 		if node.Include >= 0 {
 			of[node.Include] = n
 		}
@@ -152,7 +158,8 @@ func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Requ
 			if e.To == nil && e.Type != "" && s.Leads.Has(e.Target.Path) {
 				if b, err := s.P.ReadInSite(e.Target.Path); err == nil {
 					req.Modules[n].Imports[e.From] = len(req.Modules)
-					req.Modules = append(req.Modules, rehearse.Module{Name: e.Target.String(), Text: string(b), Type: e.Type})
+					req.Modules = append(req.Modules, rehearse.Module{Name: e.Target.String(), Text: string(b),
+						Type: e.Type})
 				}
 			} else if e.To != nil && s.Leads.Missing(e.To) {
 				req.Modules[n].Imports[e.From] = -1
@@ -191,7 +198,8 @@ func Scripts(v *tags.Page) []int {
 	var list []int
 	for i := range v.Includes {
 		in := &v.Includes[i]
-		if (in.Kind == page.Script || in.Kind == page.InlineScript) && !(strings.HasPrefix(in.Inert, "inside") && in.Inert != "inside svg or math") {
+		if (in.Kind == page.Script || in.Kind == page.InlineScript) && !(strings.HasPrefix(in.Inert, "inside") &&
+			in.Inert != "inside svg or math") {
 			list = append(list, i)
 		}
 	}

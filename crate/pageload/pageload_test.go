@@ -14,7 +14,8 @@ import (
 	"merrycrate.example/merry/internal/tagstest"
 )
 
-// TestRequest: each script of a page is handed on in its turn, and what no browser would run is passed over, with the reason.
+// TestRequest: each script of a page is handed on in its turn, and what no browser would run is passed over, with the
+// reason.
 func TestRequest(t *testing.T) {
 	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{
 		"index.html": `<!doctype html><head><meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'"></head><body>
@@ -41,15 +42,19 @@ func TestRequest(t *testing.T) {
 		text string
 		skip string
 	}{
-		{rehearse.InPlace, "var own", ""}, {rehearse.Deferred, "var own", ""}, {rehearse.AnyTime, "var own", ""}, {rehearse.InPlace, "var inline", ""},
-		{rehearse.InPlace, "", "missing"}, {rehearse.InPlace, "", "policy"}, {rehearse.InPlace, "", "data"}, {rehearse.Deferred, "", ""}, {rehearse.InPlace, "", "module"},
+		{rehearse.InPlace, "var own", ""}, {rehearse.Deferred, "var own", ""}, {rehearse.AnyTime, "var own", ""},
+		{rehearse.InPlace, "var inline", ""},
+		{rehearse.InPlace, "", "missing"}, {rehearse.InPlace, "", "policy"}, {rehearse.InPlace, "", "data"},
+		{rehearse.Deferred, "", ""}, {rehearse.InPlace, "", "module"},
 	}
-	if len(req.Scripts) != len(want) || len(pageload.Scripts(v)) != len(want) || req.Address != pageload.Site+"index.html" {
+	if len(req.Scripts) != len(want) || len(pageload.Scripts(v)) != len(want) ||
+		req.Address != pageload.Site+"index.html" {
 		t.Fatalf("%d scripts, %d by their places", len(req.Scripts), len(pageload.Scripts(v)))
 	}
 	for i, w := range want {
 		got := req.Scripts[i]
-		if got.When != w.when || got.Text != w.text || (got.Skip == "") != (w.skip == "") || !strings.Contains(got.Skip, w.skip) {
+		if got.When != w.when || got.Text != w.text || (got.Skip == "") != (w.skip == "") ||
+			!strings.Contains(got.Skip, w.skip) {
 			t.Errorf("script %d: %+v, want %+v", i, got, w)
 		}
 	}

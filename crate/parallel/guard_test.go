@@ -7,7 +7,8 @@ import (
 	"testing"
 )
 
-// TestGuard: a panic becomes an error with the place of it, an error stays what it is, and a panic that was caught once keeps its place.
+// TestGuard: a panic becomes an error with the place of it, an error stays what it is, and a panic that was caught once
+// keeps its place.
 func TestGuard(t *testing.T) {
 	var p *Panic
 	err := Recover(func() error { panic("low water") })

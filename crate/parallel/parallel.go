@@ -18,14 +18,15 @@ func Width() int { return max(2, runtime.GOMAXPROCS(0)) }
 // Connections is how many requests to servers are under way at once.
 const Connections = 32
 
-// Map runs work on every item, as many at once as the processor is good for. The results keep the order of the items. Of
-// several errors, the one of the first item is returned.
+// Map runs work on every item, as many at once as the processor is good for. The results keep the order of the items.
+// Of several errors, the one of the first item is returned.
 func Map[T, R any](ctx context.Context, items []T, work func(context.Context, T) (R, error)) ([]R, error) {
 	return MapWide(ctx, Width(), items, work)
 }
 
 // MapWide is Map with so many at once.
-func MapWide[T, R any](ctx context.Context, width int, items []T, work func(context.Context, T) (R, error)) ([]R, error) {
+func MapWide[T, R any](ctx context.Context, width int, items []T, work func(context.Context, T) (R, error)) ([]R,
+	error) {
 	results := make([]R, len(items))
 	errs := make([]error, len(items))
 	g, inner := errgroup.WithContext(ctx)
@@ -66,12 +67,14 @@ func Each[T any](ctx context.Context, items []T, work func(context.Context, T) e
 
 // EachWide is Each with so many at once.
 func EachWide[T any](ctx context.Context, width int, items []T, work func(context.Context, T) error) error {
-	_, err := MapWide(ctx, width, items, func(ctx context.Context, item T) (struct{}, error) { return struct{}{}, work(ctx, item) })
+	_, err := MapWide(ctx, width, items, func(ctx context.Context, item T) (struct{}, error) {
+		return struct{}{}, work(ctx, item)
+	})
 	return err
 }
 
-// Spread runs work on a first item, and on those that work hands on with more while it runs, as many at once as the processor is good
-// for. It returns when nothing is left, or with the first error.
+// Spread runs work on a first item, and on those that work hands on with more while it runs, as many at once as the
+// processor is good for. It returns when nothing is left, or with the first error.
 func Spread[T any](ctx context.Context, first T, work func(ctx context.Context, item T, more func(T)) error) error {
 	var mu sync.Mutex
 	changed := sync.NewCond(&mu)

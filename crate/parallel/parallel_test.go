@@ -13,7 +13,9 @@ func TestMapKeepsTheOrder(t *testing.T) {
 	for i := range items {
 		items[i] = i
 	}
-	got, err := Map(context.Background(), items, func(_ context.Context, i int) (string, error) { return fmt.Sprint(i), nil })
+	got, err := Map(context.Background(), items, func(_ context.Context, i int) (string, error) {
+		return fmt.Sprint(i), nil
+	})
 	if err != nil {
 		t.Fatal(err)
 	}

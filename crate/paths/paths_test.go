@@ -9,16 +9,21 @@ import (
 )
 
 func TestValidate(t *testing.T) {
-	for _, good := range []string{"js/oarlock.js", "css/Ünser Stil.css", "a/b/c/d.min.js", "com.js", "lpt10.js", ".htaccess", "common/x.js"} {
+	for _, good := range []string{"js/oarlock.js", "css/Ünser Stil.css", "a/b/c/d.min.js", "com.js", "lpt10.js",
+		".htaccess", "common/x.js"} {
 		if err := Validate(good); err != nil {
 			t.Errorf("%q: %v", good, err)
 		}
 	}
 	for bad, want := range map[string]string{
-		"": "no name", "/etc/x": "absolute", "../x": "leads out", "a/../../x": "leads out", `a\b`: "backslash", "C:x": "drive", "a//b": "empty component", "./a": "empty component", "a/": "empty component",
-		"a\x00b": "control", "a\u202eb": "control", "a\u200bb": "control", "aux.js": "device", "js/COM1.js": "device", "com¹": "device", "LPT³.txt": "device", "conin$": "device", "a.": "dot or a space", "a ": "dot or a space",
-		".git/config": "version control", "a/.GIT/x": "version control", ".merry/x": "version control", "GIT~1/x": "version control", ".svn. /x": "version control",
-		"a?b": "Windows does not allow", "\xff": "UTF-8", strings.Repeat("a", 256): "255", strings.Repeat("a/", 41) + "b": "deep", strings.Repeat("abcdefg/", 200): "1024",
+		"": "no name", "/etc/x": "absolute", "../x": "leads out", "a/../../x": "leads out", `a\b`: "backslash",
+		"C:x": "drive", "a//b": "empty component", "./a": "empty component", "a/": "empty component",
+		"a\x00b": "control", "a\u202eb": "control", "a\u200bb": "control", "aux.js": "device", "js/COM1.js": "device",
+		"com¹": "device", "LPT³.txt": "device", "conin$": "device", "a.": "dot or a space", "a ": "dot or a space",
+		".git/config": "version control", "a/.GIT/x": "version control", ".merry/x": "version control",
+		"GIT~1/x": "version control", ".svn. /x": "version control",
+		"a?b": "Windows does not allow", "\xff": "UTF-8", strings.Repeat("a", 256): "255", strings.Repeat("a/", 41) +
+			"b": "deep", strings.Repeat("abcdefg/", 200): "1024",
 	} {
 		if err := Validate(bad); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v, want %q", bad, err, want)
@@ -75,14 +80,16 @@ func FuzzSite(f *testing.F) {
 		if err != nil {
 			return
 		}
-		if !fs.ValidPath(p.String()) || path.Clean(p.String()) != p.String() || strings.ContainsAny(p.String(), "\\:\x00") {
+		if !fs.ValidPath(p.String()) || path.Clean(p.String()) != p.String() ||
+			strings.ContainsAny(p.String(), "\\:\x00") {
 			t.Fatalf("%q became %q", name, p)
 		}
 	})
 }
 
 func TestRelative(t *testing.T) {
-	for in, want := range map[[2]string]string{{".", "a.js"}: "a.js", {"a", "a/b.js"}: "b.js", {"a/b", "c.js"}: "../../c.js", {"a/b", "a/c/d.js"}: "../c/d.js", {"a", "a"}: "../a"} {
+	for in, want := range map[[2]string]string{{".", "a.js"}: "a.js", {"a", "a/b.js"}: "b.js",
+		{"a/b", "c.js"}: "../../c.js", {"a/b", "a/c/d.js"}: "../c/d.js", {"a", "a"}: "../a"} {
 		if got := Relative(in[0], in[1]); got != want {
 			t.Errorf("from %s to %s: %s, want %s", in[0], in[1], got, want)
 		}

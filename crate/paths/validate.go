@@ -16,8 +16,9 @@ const (
 	MaxDepth     = 40   // parts
 )
 
-// Validate returns an error if a slash-separated path from outside can't be used as a file's path: it must stay below the
-// folder that it is put into, and mean the same file on every system. The error is a clause whose subject is the file.
+// Validate returns an error if a slash-separated path from outside can't be used as a file's path: it must stay below
+// the folder that it is put into, and mean the same file on every system. The error is a clause whose subject is the
+// file.
 func Validate(name string) error {
 	switch {
 	case name == "":
@@ -66,11 +67,13 @@ func Validate(name string) error {
 func Reserved(name string) bool {
 	for part := range strings.SplitSeq(name, "/") {
 		switch lower := strings.ToLower(strings.TrimRight(part, ". ")); lower {
-		case ".git", ".hg", ".svn", ".bzr", ".cvs", "cvs", "_darcs", ".jj", ".merry", "$recycle.bin", "system volume information", ".trash", ".trashes", "lost+found", ".fseventsd", ".ssh":
+		case ".git", ".hg", ".svn", ".bzr", ".cvs", "cvs", "_darcs", ".jj", ".merry", "$recycle.bin",
+			"system volume information", ".trash", ".trashes", "lost+found", ".fseventsd", ".ssh":
 			return true
 		default:
 			// The short name that Windows gives to the folder, too.
-			if short, ok := strings.CutPrefix(lower, "git~"); ok && strings.Trim(short, "0123456789") == "" && short != "" {
+			if short, ok := strings.CutPrefix(lower, "git~"); ok && strings.Trim(short, "0123456789") == "" &&
+				short != "" {
 				return true
 			}
 		}
@@ -78,12 +81,13 @@ func Reserved(name string) bool {
 	return false
 }
 
-// Hidden reports whether a path has a part that begins with a dot. Such files set up servers, editors and other programs; a
-// page needs none of them.
+// Hidden reports whether a path has a part that begins with a dot. Such files set up servers, editors and other
+// programs; a page needs none of them.
 func Hidden(name string) bool { return strings.HasPrefix(name, ".") || strings.Contains(name, "/.") }
 
-// IsVersion reports whether a text can be a library's version. It is wider than SemVer 2.0.0, since archives number their
-// libraries as they like (r128, 3.1, 2024.05.01), and has nothing in it that means something in a path or an address.
+// IsVersion reports whether a text can be a library's version. It is wider than SemVer 2.0.0, since archives number
+// their libraries as they like (r128, 3.1, 2024.05.01), and has nothing in it that means something in a path or an
+// address.
 func IsVersion(v string) bool {
 	if v == "" || len(v) > 100 || strings.Contains(v, "..") {
 		return false
@@ -98,7 +102,8 @@ func IsVersion(v string) bool {
 	return true
 }
 
-// device tells a name that Windows keeps for a device, whatever its ending. The superscript digits count as digits there.
+// device tells a name that Windows keeps for a device, whatever its ending. The superscript digits count as digits
+// there.
 func device(part string) bool {
 	base, _, _ := strings.Cut(strings.ToLower(part), ".")
 	switch base = strings.TrimRight(base, " "); base {

@@ -12,9 +12,12 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-var themed = tree{"dist/winch.js": readable, "dist/winch.min.js": minified, "themes/sea/sea.css": "a {\n  background: url(img/wave.png);\n}\n", "themes/sea/img/wave.png": "p", "mode/log.js": "winch.log = {\n  on: 1\n};\n"}
+var themed = tree{"dist/winch.js": readable, "dist/winch.min.js": minified, "themes/sea/sea.css": "a {\n" +
+	"  background: url(img/wave.png);\n}\n", "themes/sea/img/wave.png": "p",
+	"mode/log.js": "winch.log = {\n  on: 1\n};\n"}
 
-// TestOwnPlaces: a file or folder goes where the wish has it; what is bound to it follows, and what can't is reported with both names.
+// TestOwnPlaces: a file or folder goes where the wish has it; what is bound to it follows, and what can't is reported
+// with both names.
 func TestOwnPlaces(t *testing.T) {
 	d := describe(t, "winch-1.0.0.zip", themed)
 	s := d.Choose(func(name string) (string, bool) { return "all", name != "mode/log.js" })
@@ -23,11 +26,15 @@ func TestOwnPlaces(t *testing.T) {
 		places map[string]string
 		want   map[string]string
 	}{
-		{map[string]string{"dist/winch.js": "js/club-winch.js"}, map[string]string{"dist/winch.js": "js/club-winch.js", "dist/winch.min.js": "js/winch.min.js"}},
+		{map[string]string{"dist/winch.js": "js/club-winch.js"}, map[string]string{"dist/winch.js": "js/club-winch.js",
+			"dist/winch.min.js": "js/winch.min.js"}},
 		{map[string]string{"dist/winch.js": "own/"}, map[string]string{"dist/winch.js": "own/winch.js"}},
-		{map[string]string{"themes/sea": "css/sea"}, map[string]string{"themes/sea/sea.css": "css/sea/sea.css", "themes/sea/img/wave.png": "css/sea/img/wave.png"}},
-		{map[string]string{"themes/sea/sea.css": "css/x/sea.css"}, map[string]string{"themes/sea/img/wave.png": "css/x/img/wave.png"}},
-		{map[string]string{"themes/sea/img/wave.png": "pictures/img/wave.png"}, map[string]string{"themes/sea/sea.css": "pictures/sea.css"}},
+		{map[string]string{"themes/sea": "css/sea"}, map[string]string{"themes/sea/sea.css": "css/sea/sea.css",
+			"themes/sea/img/wave.png": "css/sea/img/wave.png"}},
+		{map[string]string{"themes/sea/sea.css": "css/x/sea.css"},
+			map[string]string{"themes/sea/img/wave.png": "css/x/img/wave.png"}},
+		{map[string]string{"themes/sea/img/wave.png": "pictures/img/wave.png"},
+			map[string]string{"themes/sea/sea.css": "pictures/sea.css"}},
 	} {
 		wish.Places = tt.places
 		pl, err := Place(d, s, wish)
@@ -43,10 +50,12 @@ func TestOwnPlaces(t *testing.T) {
 	}
 	wish.Places = map[string]string{"themes/sea/sea.css": "css/sea.css", "themes/sea/img/wave.png": "img/wave.png"}
 	var broken *BrokenError
-	if _, err := Place(d, s, wish); !errors.As(err, &broken) || broken.From != "themes/sea/sea.css" || broken.To != "themes/sea/img/wave.png" || broken.At != "css/img/wave.png" {
+	if _, err := Place(d, s, wish); !errors.As(err, &broken) || broken.From != "themes/sea/sea.css" ||
+		broken.To != "themes/sea/img/wave.png" || broken.At != "css/img/wave.png" {
 		t.Errorf("a broken reference gives %v", err)
 	}
-	for _, bad := range []map[string]string{{"nothing.js": "x.js"}, {"dist/winch.js": "../x.js"}, {"dist/winch.js": ".htaccess"}, {"dist/winch.js": "js/a.js", "dist/winch.min.js": "js/A.js"}} {
+	for _, bad := range []map[string]string{{"nothing.js": "x.js"}, {"dist/winch.js": "../x.js"},
+		{"dist/winch.js": ".htaccess"}, {"dist/winch.js": "js/a.js", "dist/winch.min.js": "js/A.js"}} {
 		wish.Places = bad
 		if _, err := Place(d, s, wish); problem.Of(err).Class != problem.Refused {
 			t.Errorf("%v gives %v", bad, err)

@@ -42,7 +42,8 @@ func (h Habits) Folder(kind packages.Kind) string {
 // A Placement says where in the site each file of a selection goes.
 type Placement struct {
 	At map[string]paths.InSite // of each file, by its path in the package
-	// Together says that all was put into one folder, as asked. Kept are files that had to stay together in one, and Why.
+	// Together says that all was put into one folder, as asked. Kept are files that had to stay together in one, and
+	// Why.
 	Together bool
 	Kept     []string
 	Why      string
@@ -61,8 +62,8 @@ type Wish struct {
 }
 
 // Place finds a place for every file of a selection, such that every reference from one to another
-// stays true without a byte being changed: by kind, where files refer to each other those together that can't be placed so,
-// or all in one folder. Where it asks for ByKind, what is referred to goes where the references lead. It returns an
+// stays true without a byte being changed: by kind, where files refer to each other those together that can't be placed
+// so, or all in one folder. Where it asks for ByKind, what is referred to goes where the references lead. It returns an
 // error where that can't be, or where a renaming or a place of its own would break a reference.
 func Place(d *packages.Package, s *packages.Selection, w Wish) (*Placement, error) {
 	fixed := referred(d, s)
@@ -88,7 +89,8 @@ func Place(d *packages.Package, s *packages.Selection, w Wish) (*Placement, erro
 		at, kept, pl.Why = placeByKind(d, s, w.Habits, base, w.Arrange == record.ByKind)
 	}
 	if w.Arrange == record.ByKind && len(kept) > 0 {
-		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files", "--by-kind is not possible: %s", pl.Why)
+		return nil, problem.Refuse(problem.NameBad, "leave --by-kind out, or name fewer files with --files",
+			"--by-kind is not possible: %s", pl.Why)
 	}
 	if len(kept) > 0 {
 		maps.Copy(at, placeTogether(d, s, kept, w.Folder(), w.siblings(d), base))
@@ -111,11 +113,13 @@ func Place(d *packages.Package, s *packages.Selection, w Wish) (*Placement, erro
 	}
 	for p, place := range at {
 		if paths.Hidden(place) && !paths.Hidden(p) {
-			return nil, problem.Refuse(problem.NameBad, "choose a path without a name that begins with a dot", "%s can't go to %s: files there configure servers, editors and other programs", p, place)
+			return nil, problem.Refuse(problem.NameBad, "choose a path without a name that begins with a dot",
+				"%s can't go to %s: files there configure servers, editors and other programs", p, place)
 		}
 		var err error
 		if pl.At[p], err = paths.Site(place); err != nil {
-			return nil, problem.Refuse(problem.NameBad, "give the file another name with --rename "+path.Base(p)+"=NAME, or choose other folders in the packing list", "%w", err)
+			return nil, problem.Refuse(problem.NameBad, "give the file another name with --rename "+path.Base(p)+
+				"=NAME, or choose other folders in the packing list", "%w", err)
 		}
 	}
 	return pl, nil
@@ -135,13 +139,17 @@ func (w *Wish) renamable(d *packages.Package, s *packages.Selection, fixed map[s
 		new := w.Rename[old]
 		p, ok := renamed(d, s, old)
 		if !ok {
-			return problem.Refuse(problem.FileUnknown, "list the files of the source with peek", "--rename %s=%s: no chosen file is named %s", old, new, old)
+			return problem.Refuse(problem.FileUnknown, "list the files of the source with peek", "--rename %s=%s: no "+
+				"chosen file is named %s", old, new, old)
 		}
 		if by := fixed[p]; by != "" {
-			return problem.Refuse(problem.NameBad, "keep that file's name", "--rename %s=%s: %s asks for it by name, and would not find it any more", old, new, by)
+			return problem.Refuse(problem.NameBad, "keep that file's name", "--rename %s=%s: %s asks for it by name, "+
+				"and would not find it any more", old, new, by)
 		}
 		if strings.ContainsAny(new, `/\`) || new == "" || new == "." || new == ".." {
-			return problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+"=NAME; --place says where a file goes", "--rename %s=%s: the new name must be a plain file name", old, new)
+			return problem.Refuse(problem.NameBad, "write --rename "+path.Base(old)+
+				"=NAME; --place says where a file goes", "--rename %s=%s: the new name must be a plain file name", old,
+				new)
 		}
 	}
 	return nil
@@ -198,11 +206,12 @@ func sets(d *packages.Package, s *packages.Selection) [][]string {
 	return sets
 }
 
-// A reference leads from one file to another, by what is in the first: "../fonts/deck.woff". It is kept as it is written, since
-// one that climbs and comes back again, "../deck/sea.png", holds in a folder of that name alone.
+// A reference leads from one file to another, by what is in the first: "../fonts/deck.woff". It is kept as it is
+// written, since one that climbs and comes back again, "../deck/sea.png", holds in a folder of that name alone.
 type reference struct{ to, by string }
 
-// ways lists how a file finds others of a selection by their places from its own; of a catalogue those that have no tags.
+// ways lists how a file finds others of a selection by their places from its own; of a catalogue those that have no
+// tags.
 func ways(d *packages.Package, s *packages.Selection, name string) []reference {
 	f := d.File(name)
 	if f == nil {
@@ -247,9 +256,10 @@ func top(dir, by string) string {
 	return dir
 }
 
-// placeByKind puts each set of files into the folders for their kinds. It returns the files that can't be placed so, with
-// the first reason. Where it is wanted in any case, a file that another refers to may lie in any folder.
-func placeByKind(d *packages.Package, s *packages.Selection, h Habits, base func(string) string, wanted bool) (at map[string]string, kept []string, why string) {
+// placeByKind puts each set of files into the folders for their kinds. It returns the files that can't be placed so,
+// with the first reason. Where it is wanted in any case, a file that another refers to may lie in any folder.
+func placeByKind(d *packages.Package, s *packages.Selection, h Habits, base func(string) string,
+	wanted bool) (at map[string]string, kept []string, why string) {
 	at = map[string]string{}
 	keep := func(set []string, reason string) {
 		kept = append(kept, set...)
@@ -289,9 +299,10 @@ func placeByKind(d *packages.Package, s *packages.Selection, h Habits, base func
 	return at, kept, why
 }
 
-// placeSet puts files that refer to each other into the folders for their kinds. It returns nil and the reason where that
-// can't be.
-func placeSet(d *packages.Package, s *packages.Selection, set []string, fixed map[string]string, h Habits, base func(string) string, wanted bool) (map[string]string, string) {
+// placeSet puts files that refer to each other into the folders for their kinds. It returns nil and the reason where
+// that can't be.
+func placeSet(d *packages.Package, s *packages.Selection, set []string, fixed map[string]string, h Habits,
+	base func(string) string, wanted bool) (map[string]string, string) {
 	at := map[string]string{}
 	taken := map[string]string{}
 	put := func(p, place string) string {
@@ -331,10 +342,13 @@ func placeSet(d *packages.Package, s *packages.Selection, set []string, fixed ma
 				home = path.Dir(at[p])
 			}
 			if place == ".." || strings.HasPrefix(place, "../") {
-				return nil, fmt.Sprintf("%s asks for %s, which from %s would lie outside the site", p, w.by, path.Dir(at[p]))
+				return nil, fmt.Sprintf("%s asks for %s, which from %s would lie outside the site", p, w.by,
+					path.Dir(at[p]))
 			}
-			if !wanted && (home == "" || place != path.Join(home, path.Base(place)) && !strings.HasPrefix(place, path.Clean(home)+"/")) {
-				return nil, fmt.Sprintf("%s asks for %s, which from %s is not the site's folder for a %s", p, w.by, path.Dir(at[p]), kind)
+			if !wanted && (home == "" || place != path.Join(home, path.Base(place)) &&
+				!strings.HasPrefix(place, path.Clean(home)+"/")) {
+				return nil, fmt.Sprintf("%s asks for %s, which from %s is not the site's folder for a %s", p, w.by,
+					path.Dir(at[p]), kind)
 			}
 			if _, done := at[target]; !done {
 				queue = append(queue, target)
@@ -352,8 +366,8 @@ func placeSet(d *packages.Package, s *packages.Selection, set []string, fixed ma
 	return at, ""
 }
 
-// siblings are the parts and looks that may join a library in a folder of its own: what is taken first stands such that they
-// find their places beside it.
+// siblings are the parts and looks that may join a library in a folder of its own: what is taken first stands such that
+// they find their places beside it.
 func (w *Wish) siblings(d *packages.Package) []string {
 	var list []string
 	if w.Into != "" {
@@ -367,7 +381,8 @@ func (w *Wish) siblings(d *packages.Package) []string {
 }
 
 // placeTogether puts files into one folder, as they stand to each other and to those that may join them.
-func placeTogether(d *packages.Package, s *packages.Selection, files []string, folder string, siblings []string, base func(string) string) map[string]string {
+func placeTogether(d *packages.Package, s *packages.Selection, files []string, folder string, siblings []string,
+	base func(string) string) map[string]string {
 	prefix := path.Dir(files[0])
 	for _, p := range slices.Concat(files, siblings) {
 		for prefix != "." && !strings.HasPrefix(p, prefix+"/") {

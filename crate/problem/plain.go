@@ -36,8 +36,8 @@ var reasons = []struct {
 	{io.ErrUnexpectedEOF, "it ends too early"},
 }
 
-// Plain says an error in words for people: the file that it is about, and why, without the system's own text. An error that is not
-// the system's keeps its words.
+// Plain says an error in words for people: the file that it is about, and why, without the system's own text. An error
+// that is not the system's keeps its words.
 func Plain(err error) string {
 	path, inner := systemError(err)
 	if inner == nil {

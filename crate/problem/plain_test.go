@@ -11,7 +11,8 @@ import (
 	"testing"
 )
 
-// TestPlain: an error of the system is said in plain words, with the file; what was said before it stays, and other errors are as they were.
+// TestPlain: an error of the system is said in plain words, with the file; what was said before it stays, and other
+// errors are as they were.
 func TestPlain(t *testing.T) {
 	gone := filepath.Join(t.TempDir(), "gone.html")
 	_, err := os.Open(gone)
@@ -20,7 +21,8 @@ func TestPlain(t *testing.T) {
 		want string
 	}{
 		{err, gone + " can't be used: it does not exist"},
-		{fmt.Errorf("brinework needs oarlock: %w", err), "brinework needs oarlock: " + gone + " can't be used: it does not exist"},
+		{fmt.Errorf("brinework needs oarlock: %w", err), "brinework needs oarlock: " + gone +
+			" can't be used: it does not exist"},
 		{&fs.PathError{Op: "read", Path: "a.js", Err: syscall.EISDIR}, "a.js can't be used: it is a folder"},
 		{&fs.PathError{Op: "open", Path: "a.js", Err: syscall.EMFILE}, "a.js can't be used: too many files are open"},
 		{&os.LinkError{Op: "rename", Old: "a", New: "b", Err: syscall.ENOSPC}, "b can't be used: the disk is full"},

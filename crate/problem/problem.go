@@ -70,8 +70,8 @@ func made(class Class, code Code, next, format string, args []any) error {
 	return &Problem{Code: code, Class: class, What: Plain(err), Next: []string{next}, Err: errors.Unwrap(err)}
 }
 
-// Of returns any error as a problem. One that says more before it keeps that: "brinework needs oarlock: …". An error that
-// no package made here is a disk's, a network's, or a fault of the program, and then never a refusal.
+// Of returns any error as a problem. One that says more before it keeps that: "brinework needs oarlock: …". An error
+// that no package made here is a disk's, a network's, or a fault of the program, and then never a refusal.
 func Of(err error) *Problem {
 	var p *Problem
 	_, system := systemError(err)
@@ -85,11 +85,15 @@ func Of(err error) *Problem {
 	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
 		out.Code, out.Class, out.Next = DiskFull, Outside, []string{"free disk space, then the same command again"}
 	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
-		out.Code, out.Class, out.Next = NoPermission, Outside, []string{"make sure that you may read and write there, then the same command again"}
+		out.Code, out.Class, out.Next = NoPermission, Outside, []string{"make sure that you may read and " +
+			"write there, " +
+			"then the same command again"}
 	case errors.Is(err, syscall.EMFILE), errors.Is(err, syscall.ENFILE):
-		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"raise the limit of open files (ulimit -n), or close other programs, then the same command again"}
+		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"raise the limit of open files (ulimit -n), or " +
+			"close other programs, then the same command again"}
 	case system != nil:
-		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"check that the path exists and can be read, then the same command again"}
+		out.Code, out.Class, out.Next = DiskFault, Outside, []string{"check that the path exists and can be read, " +
+			"then the same command again"}
 	default:
 		out.Code, out.Class = Bug, Internal
 		out.Next = []string{"this is a bug in merry: please report it, with the command and this line"}

@@ -45,7 +45,8 @@ func (p *Project) Bytes(ctx context.Context, of Sealed) ([]byte, error) {
 			continue
 		}
 		if integrity.Of(b) != of.File.Integrity {
-			err = problem.Refuse(problem.NotTheBytes, "tell the CDN's operator", "%s has bytes other than the sealed ones", address)
+			err = problem.Refuse(problem.NotTheBytes, "tell the CDN's operator", "%s has bytes other than the "+
+				"sealed ones", address)
 			continue
 		}
 		return b, p.Origin.Cache.Put(of.File.Integrity, b)
@@ -53,8 +54,8 @@ func (p *Project) Bytes(ctx context.Context, of Sealed) ([]byte, error) {
 	return nil, err
 }
 
-// OpenSealed opens a library of the crate as it was delivered: from the cache, from where it came, or from a registry that
-// has the same bytes.
+// OpenSealed opens a library of the crate as it was delivered: from the cache, from where it came, or from a registry
+// that has the same bytes.
 func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, error) {
 	if o, err := p.OpenKept(ctx, name); err == nil {
 		return o, nil
@@ -69,14 +70,16 @@ func (p *Project) OpenSealed(ctx context.Context, name string) (*origin.Opened, 
 	o, err := p.Origin.Open(ctx, origin.Request{Name: from, Dir: string(p.Root), Recorded: true})
 	if err != nil {
 		cause := problem.Of(err)
-		return nil, &problem.Problem{Code: cause.Code, Class: cause.Class, Err: err, Next: []string{"name the archive that it came from: merry compare " + name + " ARCHIVE NEW"},
-			What: fmt.Sprintf("the package of %s %s is not in the cache, and can't be fetched again: %v", name, sealed.Version, err)}
+		return nil, &problem.Problem{Code: cause.Code, Class: cause.Class, Err: err,
+			Next: []string{"name the archive that it came from: merry compare " + name + " ARCHIVE NEW"},
+			What: fmt.Sprintf("the package of %s %s is not in the cache, and can't be fetched again: %v", name,
+				sealed.Version, err)}
 	}
 	return o, nil
 }
 
-// OpenNamed opens a source that a person named. The name alone of a library of the crate is that library, in the version that the crate has
-// and from where it came; all else is opened as it is named.
+// OpenNamed opens a source that a person named. The name alone of a library of the crate is that library, in the
+// version that the crate has and from where it came; all else is opened as it is named.
 func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Opened, error) {
 	lib, sealed := p.List.Library(req.Name), p.Seal.Libraries[req.Name]
 	if lib == nil || sealed == nil || sealed.Version == "" || origin.There(req.Dir, req.Name) {
@@ -100,7 +103,8 @@ func (p *Project) OpenNamed(ctx context.Context, req origin.Request) (*origin.Op
 	return o, err
 }
 
-// nearNames adds to the error of a package that no registry has the nearest names of the crate and of packages seen before.
+// nearNames adds to the error of a package that no registry has the nearest names of the crate and of packages seen
+// before.
 func (p *Project) nearNames(asked string, err error) error {
 	var unknown *problem.Problem
 	if !errors.As(err, &unknown) || unknown.Code != problem.PackageUnknown {
@@ -142,8 +146,8 @@ func (p *Project) OpenKept(ctx context.Context, name string) (*origin.Opened, er
 	return o, nil
 }
 
-// RegistryHas reports whether a registry's package of the same name and version has a library's very bytes, so that its other
-// versions are those of the same library.
+// RegistryHas reports whether a registry's package of the same name and version has a library's very bytes, so that its
+// other versions are those of the same library.
 func (p *Project) RegistryHas(ctx context.Context, lib *record.Library, sealed *record.Sealed) bool {
 	if len(p.Origin.Registries) == 0 || !origin.LooksLikePackage(lib.Name) {
 		return false
@@ -187,8 +191,8 @@ func (p *Project) Globals() map[string]string {
 	})
 }
 
-// GlobalOf is the global by which it shows that a library's script has run: the one that is called like the library, else
-// the first that it defines, "" if that can't be known without a network.
+// GlobalOf is the global by which it shows that a library's script has run: the one that is called like the library,
+// else the first that it defines, "" if that can't be known without a network.
 func (p *Project) GlobalOf(of Sealed) string {
 	return p.telling.Of(of.Library+" "+of.File.Integrity, func() string {
 		report, global := p.ScriptOf(of), ""
@@ -214,8 +218,8 @@ type TaggedFile struct {
 }
 
 // TaggedFiles lists the files of a library that go on pages, in a build or, where that is NoBuild, in the one that the
-// packing list names. Stylesheets come first, and the library's core before its parts, unless somebody brought the files that the list
-// takes into an order of their own: the tool writes them sorted.
+// packing list names. Stylesheets come first, and the library's core before its parts, unless somebody brought the
+// files that the list takes into an order of their own: the tool writes them sorted.
 func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 	sealed, entry := p.Seal.Libraries[library], p.List.Library(library)
 	if sealed == nil {
@@ -268,8 +272,8 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 	return list
 }
 
-// Texts are the scripts that a library puts on a page, after those of the libraries that it needs. Drafted, where not nil,
-// has those that are about to be put. A script whose bytes are at no hand is left out.
+// Texts are the scripts that a library puts on a page, after those of the libraries that it needs. Drafted, where not
+// nil, has those that are about to be put. A script whose bytes are at no hand is left out.
 func (p *Project) Texts(library string, drafted func(of Sealed) ([]byte, bool)) [][]byte {
 	var list [][]byte
 	done := map[string]bool{}
@@ -303,8 +307,8 @@ func (p *Project) Texts(library string, drafted func(of Sealed) ([]byte, bool)) 
 	return list
 }
 
-// Sizes returns the size in bytes of a file of the site as it is, and as packed for the network. What is packed already,
-// pictures and fonts, is not packed again by servers. A file that is not there has none.
+// Sizes returns the size in bytes of a file of the site as it is, and as packed for the network. What is packed
+// already, pictures and fonts, is not packed again by servers. A file that is not there has none.
 func (p *Project) Sizes(at paths.InSite) (size, wire int64) {
 	place := p.InProject(at)
 	b, err := p.ReadFile(place)

@@ -55,9 +55,11 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	}
 	var list []string
 	if lib.Version != sealed.Version {
-		list = append(list, fmt.Sprintf("the packing list says %s, but %s was taken", orNone(lib.Version), orNone(sealed.Version)))
+		list = append(list, fmt.Sprintf("the packing list says %s, but %s was taken", orNone(lib.Version),
+			orNone(sealed.Version)))
 	} else if lib.From != sealed.Origin {
-		list = append(list, fmt.Sprintf("the packing list says from %s, but it was taken from %s", orNone(lib.From), orNone(sealed.Origin)))
+		list = append(list, fmt.Sprintf("the packing list says from %s, but it was taken from %s", orNone(lib.From),
+			orNone(sealed.Origin)))
 	}
 	if lib.Version != sealed.Version {
 		return list // other names may be meant for it
@@ -79,8 +81,12 @@ func (p *Project) differ(lib *record.Library, sealed *record.Sealed) []string {
 	}
 	elsewhere := map[string][]string{} // where files are to be, to those that are not
 	for _, f := range sealed.Files {
-		named := slices.ContainsFunc(lib.Take, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
-		kept := slices.ContainsFunc(lib.Keep, func(t string) bool { return t == f.Path || doublestar.MatchUnvalidated(t, f.Path) })
+		named := slices.ContainsFunc(lib.Take, func(t string) bool {
+			return t == f.Path || doublestar.MatchUnvalidated(t, f.Path)
+		})
+		kept := slices.ContainsFunc(lib.Keep, func(t string) bool {
+			return t == f.Path || doublestar.MatchUnvalidated(t, f.Path)
+		})
 		switch {
 		case f.Role == record.Tagged && !named && len(lib.Take)+len(lib.Keep) > 0 && !lib.Whole:
 			list = append(list, f.Path+" was taken, but the packing list does not name it")

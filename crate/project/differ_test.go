@@ -16,10 +16,14 @@ import (
 func winch() *record.Seal {
 	seal := record.NewSeal()
 	file := func(name, at, text string, role record.Role) record.File {
-		return record.File{Path: name, At: paths.FoundInProject(at), Size: int64(len(text)), Integrity: integrity.Of([]byte(text)), Role: role}
+		return record.File{Path: name, At: paths.FoundInProject(at), Size: int64(len(text)),
+			Integrity: integrity.Of([]byte(text)), Role: role}
 	}
-	seal.Libraries["winch"] = &record.Sealed{Version: "1.0.0", Origin: "winch.zip", Serve: record.Local, Build: record.Minified, Files: []record.File{
-		file("dist/winch.js", "plugin/winch/winch.js", "winch", record.Tagged), file("css/winch.css", "css/winch.css", "look", record.Tagged), file("lang/de.js", "plugin/winch/de.js", "hoch", record.Kept)}}
+	seal.Libraries["winch"] = &record.Sealed{Version: "1.0.0", Origin: "winch.zip", Serve: record.Local,
+		Build: record.Minified, Files: []record.File{
+			file("dist/winch.js", "plugin/winch/winch.js", "winch", record.Tagged),
+			file("css/winch.css", "css/winch.css",
+				"look", record.Tagged), file("lang/de.js", "plugin/winch/de.js", "hoch", record.Kept)}}
 	return seal
 }
 
@@ -34,11 +38,16 @@ func TestDifferences(t *testing.T) {
 		{"version: 1.0.0", "version: 2.0.0", "the packing list says 2.0.0, but 1.0.0 was taken"},
 		{"    version: 1.0.0\n", "", "the packing list says nothing, but 1.0.0 was taken"},
 		{"from: winch.zip", "from: other.zip", "says from other.zip, but it was taken from winch.zip"},
-		{"into: plugin/winch", "into: vendor/winch", "dist/winch.js should be at vendor/winch/, but is at plugin/winch/winch.js"},
-		{"css/winch.css: css/winch.css", "css/winch.css: look/winch.css", "css/winch.css should be at look/winch.css, but is at css/winch.css"},
+		{"into: plugin/winch", "into: vendor/winch", "dist/winch.js should be at vendor/winch/, but is at " +
+			"plugin/winch/winch.js"},
+		{"css/winch.css: css/winch.css", "css/winch.css: look/winch.css", "css/winch.css should be at " +
+			"look/winch.css, " +
+			"but is at css/winch.css"},
 		{"css/winch.css: css/winch.css", "css: styles/", "css/winch.css should be at styles/winch.css"},
-		{"[dist/winch.js, css/winch.css]", "[dist/winch.js]", "css/winch.css was taken, but the packing list does not name it"},
-		{"[dist/winch.js, css/winch.css]", "[dist/winch.js, css/winch.css, x.js]", "x.js is in the packing list, but was not taken"},
+		{"[dist/winch.js, css/winch.css]", "[dist/winch.js]", "css/winch.css was taken, but the packing list does " +
+			"not name it"},
+		{"[dist/winch.js, css/winch.css]", "[dist/winch.js, css/winch.css, x.js]", "x.js is in the packing list, but " +
+			"was not taken"},
 		{"keep: [lang/de.js]", "keep: [lang/de.js, dist/*]", ""},
 		{"keep: [lang/de.js]", "keep: [lang/fr.js]", "lang/fr.js is in the packing list, but was not taken"},
 		{"    into:", "    serve: cdn\n    into:", "says serve: cdn, but pages use local"},
@@ -54,17 +63,21 @@ func TestDifferences(t *testing.T) {
 		switch {
 		case tt.want == "" && (len(list) > 0 || p.Differs("winch")):
 			t.Errorf("%s: differs by %v", tt.new, list)
-		case tt.want != "" && (len(list) != 1 || !strings.Contains(list[0].What, tt.want) || list[0].Line != 3 || !p.Differs("winch")):
+		case tt.want != "" && (len(list) != 1 || !strings.Contains(list[0].What, tt.want) || list[0].Line != 3 ||
+			!p.Differs("winch")):
 			t.Errorf("%s: differs by %v, want %q", tt.new, list, tt.want)
 		}
 	}
-	if list := read(t, winchEntry, record.NewSeal()).Differences(); len(list) != 1 || !strings.Contains(list[0].What, "in the packing list but not in the seal") {
+	if list := read(t, winchEntry, record.NewSeal()).Differences(); len(list) != 1 ||
+		!strings.Contains(list[0].What, "in the packing list but not in the seal") {
 		t.Errorf("without a seal: %v", list)
 	}
-	if list := read(t, "site: .\n", winch()).Differences(); len(list) != 1 || list[0].Line != 0 || !strings.Contains(list[0].What, "not in the packing list") {
+	if list := read(t, "site: .\n", winch()).Differences(); len(list) != 1 || list[0].Line != 0 ||
+		!strings.Contains(list[0].What, "not in the packing list") {
 		t.Errorf("without an entry: %v", list)
 	}
-	if list := read(t, "libraries:\n  desk: {from: \"https://cdn.harbour.example/x.js\", serve: cdn, only: desk}\n", record.NewSeal()).Differences(); len(list) > 0 {
+	if list := read(t, "libraries:\n  desk: {from: \"https://cdn.harbour.example/x.js\", serve: cdn, only: desk}\n",
+		record.NewSeal()).Differences(); len(list) > 0 {
 		t.Errorf("a link for the desk: %v", list)
 	}
 }
@@ -92,10 +105,12 @@ func TestStrayed(t *testing.T) {
 		t.Fatal(err)
 	}
 	strayed, err := p.Strayed(context.Background(), site)
-	if err != nil || len(strayed) != 1 || strayed[paths.FoundInProject("plugin/winch/winch.js")].String() != "js/deep/winch.js" {
+	if err != nil || len(strayed) != 1 ||
+		strayed[paths.FoundInProject("plugin/winch/winch.js")].String() != "js/deep/winch.js" {
 		t.Errorf("strayed are %v, %v", strayed, err)
 	}
-	if of := p.Found(strayed).At(paths.FoundInProject("js/deep/winch.js")); of.Library != "winch" || of.File.Path != "dist/winch.js" {
+	if of := p.Found(strayed).At(paths.FoundInProject("js/deep/winch.js")); of.Library != "winch" ||
+		of.File.Path != "dist/winch.js" {
 		t.Errorf("found again is %v", of)
 	}
 	if of := p.At(paths.FoundInProject("js/deep/winch.js")); of.File != nil {

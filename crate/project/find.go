@@ -34,7 +34,8 @@ type Bounds struct {
 func (b Bounds) Find(dir string) (paths.OnDisk, error) {
 	at, err := b.upward(dir, record.ListFile)
 	if err == nil && at == "" {
-		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder above it, so the site has not been started", record.ListFile, dir)
+		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder above it, so "+
+			"the site has not been started", record.ListFile, dir)
 	}
 	return at, err
 }
@@ -80,7 +81,8 @@ func (b Bounds) upward(dir, what string) (paths.OnDisk, error) {
 	}
 }
 
-// owned refuses a project that is somebody else's: whoever wrote its records would decide what is written where, by whom.
+// owned refuses a project that is somebody else's: whoever wrote its records would decide what is written where, by
+// whom.
 func (b Bounds) owned(root string) error {
 	if b.Named || slices.ContainsFunc(b.Trusted, func(t string) bool { return filepath.Clean(t) == root }) {
 		return nil
@@ -91,14 +93,16 @@ func (b Bounds) owned(root string) error {
 		if err != nil || disk.Mine(info) {
 			continue
 		}
-		return &problem.Problem{Code: problem.NotYours, Class: problem.Refused, What: full + " belongs to another user of this machine; merry trusts such files only if you say so",
-			Next: []string{"the same command with --in " + root + ", for this time", "add " + root + " to trust: in " + b.Settings + ", permanently"}}
+		return &problem.Problem{Code: problem.NotYours, Class: problem.Refused, What: full + " belongs to another " +
+			"user of this machine; merry trusts such files only if you say so",
+			Next: []string{"the same command with --in " + root + ", for this time", "add " + root + " to trust: in " +
+				b.Settings + ", permanently"}}
 	}
 	return nil
 }
 
-// Shared is what a packing list further up shares with the site in a folder, and that list's file; nil if none does. The list must be the
-// user's own, and in the same repository, if the site is in one.
+// Shared is what a packing list further up shares with the site in a folder, and that list's file; nil if none does.
+// The list must be the user's own, and in the same repository, if the site is in one.
 func (b Bounds) Shared(root string) (*record.Share, string, error) {
 	inside := b.InRepository(root)
 	for at := root; ; {
@@ -125,7 +129,9 @@ func (b Bounds) Shared(root string) (*record.Share, string, error) {
 		list, err := record.ReadList(text)
 		if err != nil {
 			broken := problem.Of(listProblem(err))
-			return nil, "", &problem.Problem{Code: broken.Code, Class: broken.Class, Err: err, Next: []string{"correct " + string(file)}, What: string(file) + ", which shares settings with this site: " + broken.What}
+			return nil, "", &problem.Problem{Code: broken.Code, Class: broken.Class, Err: err,
+				Next: []string{"correct " + string(file)}, What: string(file) + ", which shares settings with " +
+					"this site: " + broken.What}
 		}
 		if list.Share != nil {
 			return list.Share, string(file), nil
@@ -136,8 +142,8 @@ func (b Bounds) Shared(root string) (*record.Share, string, error) {
 	}
 }
 
-// Sites are the folders with a packing list in a folder and below it, sorted. Links are not followed, and folders of version control, of this
-// program and of installed packages not entered.
+// Sites are the folders with a packing list in a folder and below it, sorted. Links are not followed, and folders of
+// version control, of this program and of installed packages not entered.
 func Sites(ctx context.Context, dir string) ([]string, error) {
 	var list []string
 	err := filepath.WalkDir(dir, func(name string, e fs.DirEntry, err error) error {
@@ -156,7 +162,8 @@ func Sites(ctx context.Context, dir string) ([]string, error) {
 		return nil
 	})
 	if err == nil && len(list) == 0 {
-		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder below it", record.ListFile, dir)
+		err = problem.Refuse(problem.NotStarted, "merry start", "there is no %s in %s or in any folder below it",
+			record.ListFile, dir)
 	}
 	slices.Sort(list)
 	return list, err

@@ -8,8 +8,8 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// Imported is the crate's file that pages' modules import by a name: of what a library calls so, else of a library by its name and the file's
-// path. Of several libraries the one that is called like the package comes first.
+// Imported is the crate's file that pages' modules import by a name: of what a library calls so, else of a library by
+// its name and the file's path. Of several libraries the one that is called like the package comes first.
 func (p *Project) Imported(specifier string) Sealed {
 	list := p.Offering(specifier)
 	for _, of := range list {
@@ -23,8 +23,8 @@ func (p *Project) Imported(specifier string) Sealed {
 	return Sealed{}
 }
 
-// ImportedBy is the crate's file that a library's modules import by a name: of several versions of a package the one that the library's
-// manifest allows.
+// ImportedBy is the crate's file that a library's modules import by a name: of several versions of a package the one
+// that the library's manifest allows.
 func (p *Project) ImportedBy(library, specifier string) Sealed {
 	usual := p.Imported(specifier)
 	if sealed := p.Seal.Libraries[library]; sealed != nil {
@@ -47,7 +47,8 @@ func (p *Project) Suits(of Sealed, rng string) bool {
 		return false
 	}
 	allowed, err := source.ParseRange(rng)
-	return err != nil || rng == "" || !source.IsVersion(p.Seal.Libraries[of.Library].Version) || allowed.Has(p.Seal.Libraries[of.Library].Version)
+	return err != nil || rng == "" || !source.IsVersion(p.Seal.Libraries[of.Library].Version) ||
+		allowed.Has(p.Seal.Libraries[of.Library].Version)
 }
 
 // inUse is a module in the build that pages use of its library.

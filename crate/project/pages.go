@@ -28,9 +28,9 @@ var (
 // sampled is how many files with one ending are read to say whether they are pages, of at most so many bytes each.
 const sampled, sampledMost = 30, 2 << 20
 
-// LearnPages finds the templates of servers among a site's files, by what is in them: files of an ending of which at least one
-// is a whole page, or a part of one with tags for scripts or stylesheets. It adds them
-// to the site's pages, and returns patterns of them.
+// LearnPages finds the templates of servers among a site's files, by what is in them: files of an ending of which at
+// least one is a whole page, or a part of one with tags for scripts or stylesheets. It adds them to the site's pages,
+// and returns patterns of them.
 func LearnPages(on *disk.Folder, dir string, site *walk.Site) []string {
 	var patterns []string
 	byEnding := map[string][]paths.InSite{}
@@ -41,7 +41,8 @@ func LearnPages(on *disk.Folder, dir string, site *walk.Site) []string {
 			continue
 		}
 		ending := path.Ext(name.String())
-		if size > sampledMost || ending == "" || ending == ".md" || ending == ".markdown" || ending == ".txt" || strings.HasPrefix(name.Base(), ".") {
+		if size > sampledMost || ending == "" || ending == ".md" || ending == ".markdown" || ending == ".txt" ||
+			strings.HasPrefix(name.Base(), ".") {
 			continue
 		}
 		byEnding[ending] = append(byEnding[ending], name)
@@ -49,7 +50,8 @@ func LearnPages(on *disk.Folder, dir string, site *walk.Site) []string {
 	for _, ending := range slices.Sorted(maps.Keys(byEnding)) {
 		names := byEnding[ending]
 		slices.SortFunc(names, func(a, b paths.InSite) int {
-			return cmp.Or(strings.Count(a.String(), "/")-strings.Count(b.String(), "/"), strings.Compare(a.String(), b.String()))
+			return cmp.Or(strings.Count(a.String(), "/")-strings.Count(b.String(), "/"), strings.Compare(a.String(),
+				b.String()))
 		})
 		whole, parts := 0, 0
 		for _, name := range names[:min(sampled, len(names))] {

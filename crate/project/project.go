@@ -54,7 +54,8 @@ type Project struct {
 	telling   *memo.Memo[string, string]
 }
 
-// A Sealed names a file of the crate. Of a link that can't be sealed there is the library alone; the zero value is none.
+// A Sealed names a file of the crate. Of a link that can't be sealed there is the library alone; the zero value is
+// none.
 type Sealed struct {
 	Library string
 	File    *record.File
@@ -62,7 +63,8 @@ type Sealed struct {
 
 // Read reads the project in a folder. Who wants to change it holds the project's lock.
 func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Project, error) {
-	p := &Project{Root: on.Path(), Disk: on, Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader)}
+	p := &Project{Root: on.Path(), Disk: on, Origin: opener, Facts: reader, Requirements: requirements.New(opener,
+		reader)}
 	var err error
 	if p.ListText, p.ListStamp, err = on.Read(record.ListFile, disk.MaxRecord, nil); err != nil {
 		return nil, err
@@ -81,17 +83,20 @@ func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Projec
 		return nil, err
 	}
 	if p.site = siteOf(p.List); p.site != "." && paths.Validate(p.site) != nil {
-		return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s leads out of the project", record.ListFile, p.List.Line("site"), p.List.Site)
+		return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s leads out of the project",
+			record.ListFile, p.List.Line("site"), p.List.Site)
 	}
 	if p.site != "." {
 		info, err := on.Stat(p.site)
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
-			return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: there is no folder %s", record.ListFile, p.List.Line("site"), p.List.Site)
+			return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: there is no folder %s",
+				record.ListFile, p.List.Line("site"), p.List.Site)
 		case err != nil:
 			return nil, err
 		case !info.IsDir():
-			return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s is not a folder", record.ListFile, p.List.Line("site"), p.List.Site)
+			return nil, problem.Refuse(problem.RecordBroken, correctSite, "%s:%d: site: %s is not a folder",
+				record.ListFile, p.List.Line("site"), p.List.Site)
 		}
 	}
 	p.index()
@@ -103,7 +108,8 @@ const correctSite = "write site: . or the name of a folder below " + record.List
 
 // None is a project without records, libraries and pages.
 func None(opener *origin.Opener, reader *facts.Reader) *Project {
-	p := &Project{Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader), List: &record.List{Format: record.Format}, Seal: record.NewSeal(), site: "."}
+	p := &Project{Origin: opener, Facts: reader, Requirements: requirements.New(opener, reader),
+		List: &record.List{Format: record.Format}, Seal: record.NewSeal(), site: "."}
 	p.index()
 	return p
 }
@@ -200,8 +206,8 @@ func (p *Project) Exists(at paths.InProject) bool {
 // At returns the crate's file at a place, the zero value where it is not the crate's.
 func (p *Project) At(name paths.InProject) Sealed { return p.byPlace[name] }
 
-// AtAddress returns the crate's file at an address of one of its CDNs. A query, and a scheme without TLS, lead to the same
-// file.
+// AtAddress returns the crate's file at an address of one of its CDNs. A query, and a scheme without TLS, lead to the
+// same file.
 func (p *Project) AtAddress(address string) Sealed {
 	plain, _, _ := strings.Cut(address, "?")
 	for _, a := range []string{address, plain} {
@@ -266,7 +272,8 @@ func (p *Project) WithBytes(integ, base string) (*record.Library, *record.Sealed
 	for _, name := range p.Seal.Names() {
 		sealed := p.Seal.Libraries[name]
 		for i := range sealed.Files {
-			if f := &sealed.Files[i]; f.Integrity == integ && p.List.Library(name) != nil && (found == nil || path.Base(f.Path) == base) {
+			if f := &sealed.Files[i]; f.Integrity == integ && p.List.Library(name) != nil &&
+				(found == nil || path.Base(f.Path) == base) {
 				lib, in, found = p.List.Library(name), sealed, f
 			}
 		}
@@ -287,8 +294,8 @@ func Habits(l *record.List) placement.Habits {
 		Images: or(f.Images, "img"), Together: or(f.Together, "lib"), Names: l.Names}
 }
 
-// HabitsFor are the site's ways as far as a library has none of its own, and how its files are arranged: Together, ByKind
-// where the library itself asks for it, "" if kinds are no more than a habit.
+// HabitsFor are the site's ways as far as a library has none of its own, and how its files are arranged: Together,
+// ByKind where the library itself asks for it, "" if kinds are no more than a habit.
 func HabitsFor(l *record.List, lib *record.Library) (placement.Habits, record.Arrange) {
 	h := Habits(l)
 	if lib.Names != "" {

@@ -20,7 +20,8 @@ import (
 func read(t *testing.T, list string, seal *record.Seal) *Project {
 	t.Helper()
 	root := paths.OnDisk(t.TempDir())
-	for name, b := range map[string][]byte{record.ListFile: []byte("format: 1\n" + list), record.SealFile: seal.Bytes()} {
+	for name, b := range map[string][]byte{record.ListFile: []byte("format: 1\n" + list),
+		record.SealFile: seal.Bytes()} {
 		if err := os.WriteFile(string(root.Join(name)), b, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -38,14 +39,17 @@ func read(t *testing.T, list string, seal *record.Seal) *Project {
 	return p
 }
 
-// TestWhoOwnsAnAddress: of a package that was taken under two names, the first by the alphabet owns the CDN's address, every
-// time.
+// TestWhoOwnsAnAddress: of a package that was taken under two names, the first by the alphabet owns the CDN's address,
+// every time.
 func TestWhoOwnsAnAddress(t *testing.T) {
 	seal := record.NewSeal()
 	for _, name := range []string{"oarlock", "a-second-one", "zweites"} {
-		seal.Libraries[name] = &record.Sealed{Version: "2.0.3", Files: []record.File{{Path: "dist/oarlock.js", At: paths.FoundInProject("js/" + name + ".js"), Role: record.Tagged}}}
+		seal.Libraries[name] = &record.Sealed{Version: "2.0.3",
+			Files: []record.File{{Path: "dist/oarlock.js", At: paths.FoundInProject("js/" + name + ".js"),
+				Role: record.Tagged}}}
 	}
-	p := read(t, `libraries: {oarlock: {version: 2.0.3, from: "registry:oarlock"}, zweites: {version: 2.0.3, from: "registry:oarlock"}, a-second-one: {version: 2.0.3, from: "registry:oarlock"}}
+	p := read(t,
+		`libraries: {oarlock: {version: 2.0.3, from: "registry:oarlock"}, zweites: {version: 2.0.3, from: "registry:oarlock"}, a-second-one: {version: 2.0.3, from: "registry:oarlock"}}
 cdns: {harbour: "https://cdn.harbour.example/{name}/{version}/{path}"}
 `, seal)
 	for range 50 {
@@ -58,13 +62,15 @@ cdns: {harbour: "https://cdn.harbour.example/{name}/{version}/{path}"}
 // TestASnapshotStaysAsItWas: what is planned on clones does not show in the snapshot.
 func TestASnapshotStaysAsItWas(t *testing.T) {
 	seal := record.NewSeal()
-	seal.Libraries["oarlock"] = &record.Sealed{Version: "2.0.3", Files: []record.File{{Path: "a.js", At: paths.FoundInProject("js/a.js")}}}
+	seal.Libraries["oarlock"] = &record.Sealed{Version: "2.0.3",
+		Files: []record.File{{Path: "a.js", At: paths.FoundInProject("js/a.js")}}}
 	p := read(t, "libraries: {oarlock: {version: 2.0.3, needs: [x], take: [a.js]}}\n", seal)
 	list, drafted := p.List.Clone(), p.Seal.Clone()
 	list.Library("oarlock").Version, list.Library("oarlock").Needs[0] = "3.0.0", "y"
 	drafted.Libraries["oarlock"].Files[0].Path = "b.js"
 	list.Put(record.Library{Name: "brinework"})
-	if p.List.Library("oarlock").Version != "2.0.3" || p.List.Library("oarlock").Needs[0] != "x" || p.Seal.Libraries["oarlock"].Files[0].Path != "a.js" || p.List.Library("brinework") != nil {
+	if p.List.Library("oarlock").Version != "2.0.3" || p.List.Library("oarlock").Needs[0] != "x" ||
+		p.Seal.Libraries["oarlock"].Files[0].Path != "a.js" || p.List.Library("brinework") != nil {
 		t.Error("the snapshot changed with the draft")
 	}
 }
@@ -72,7 +78,8 @@ func TestASnapshotStaysAsItWas(t *testing.T) {
 func TestWalkSetsPackagesApart(t *testing.T) {
 	p := read(t, "site: .\n", record.NewSeal())
 	for name, text := range map[string]string{
-		"index.html": "x", "js/club.js": "1", ".git/config": "x", "parcels/oar/about.json": `{"name":"oar","version":"1.0.0"}`, "parcels/oar/page.html": "x",
+		"index.html": "x", "js/club.js": "1", ".git/config": "x",
+		"parcels/oar/about.json": `{"name":"oar","version":"1.0.0"}`, "parcels/oar/page.html": "x",
 		"parcels/@gull/rope/m.json": `{"name":"@gull/rope","main":"x.js"}`, "crews/2024/index.html": "x",
 	} {
 		full := p.Root.Join(name)
@@ -85,16 +92,18 @@ func TestWalkSetsPackagesApart(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(site.Pages) != 2 || !site.Excludes(paths.Found("parcels/oar/page.html")) || !site.Excludes(paths.Found(".git/config")) || site.Excludes(paths.Found("crews/2024/index.html")) {
+	if len(site.Pages) != 2 || !site.Excludes(paths.Found("parcels/oar/page.html")) ||
+		!site.Excludes(paths.Found(".git/config")) || site.Excludes(paths.Found("crews/2024/index.html")) {
 		t.Errorf("pages %v, apart %v", site.Pages, site.Excluded)
 	}
 }
 
-// TestWalkOrder: pages are reported by their whole paths, each once, each with the stamp that is its own, whatever their folders are called and
-// however many one of them has.
+// TestWalkOrder: pages are reported by their whole paths, each once, each with the stamp that is its own, whatever
+// their folders are called and however many one of them has.
 func TestWalkOrder(t *testing.T) {
 	p := read(t, "", record.NewSeal())
-	names := []string{"a.html", "a-b/x.html", "a/x.html", "a/b/y.html", "a0.html", "a/b.html", "a b/z.html", "z.html", "deep/er/and/er.html"}
+	names := []string{"a.html", "a-b/x.html", "a/x.html", "a/b/y.html", "a0.html", "a/b.html", "a b/z.html", "z.html",
+		"deep/er/and/er.html"}
 	for i := range 3 * 256 {
 		names = append(names, fmt.Sprintf("many/p%d.html", i))
 	}
@@ -117,7 +126,8 @@ func TestWalkOrder(t *testing.T) {
 			t.Fatalf("%s was seen as %+v and is %+v (%v)", name, site.Stamps[i], of, err)
 		}
 	}
-	if !site.Has(paths.Found("a/b/y.html")) || !site.Has(paths.Found("a/club.js")) || site.Has(paths.Found("a/b")) || len(slices.Collect(site.All())) != len(names)+3 {
+	if !site.Has(paths.Found("a/b/y.html")) || !site.Has(paths.Found("a/club.js")) || site.Has(paths.Found("a/b")) ||
+		len(slices.Collect(site.All())) != len(names)+3 {
 		t.Errorf("%d files, of them %v no pages", len(slices.Collect(site.All())), site.Others)
 	}
 }

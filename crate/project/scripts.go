@@ -8,12 +8,15 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// mostFacts is how many names of a kind the seal keeps of a script. One that gives more is a catalogue, and of no use to the order of others.
+// mostFacts is how many names of a kind the seal keeps of a script. One that gives more is a catalogue, and of no use
+// to the order of others.
 const mostFacts = 80
 
-// FactsOf is a script's report in short, as the seal keeps it, with the globals that running it made; whole says that those are all.
+// FactsOf is a script's report in short, as the seal keeps it, with the globals that running it made; whole says that
+// those are all.
 func FactsOf(r *script.Report, made []string, whole bool) *record.Facts {
-	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(withNames(r.Defines, made)), Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds), DefinesUnknown: r.DefinesUnknown && !whole}
+	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(withNames(r.Defines, made)),
+		Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds), DefinesUnknown: r.DefinesUnknown && !whole}
 	for _, n := range r.Hard() {
 		if len(f.Needs) < mostFacts {
 			f.Needs = append(f.Needs, strings.Join(append([]string{n.Name}, n.Or...), "|"))
@@ -43,9 +46,11 @@ func withNames(list []script.Global, names []string) []script.Global {
 	return list
 }
 
-// WithFacts is what reading a sealed script told, with what the seal knows of it beside: the globals that running it made.
+// WithFacts is what reading a sealed script told, with what the seal knows of it beside: the globals that running it
+// made.
 func WithFacts(r *script.Report, f *record.File) *script.Report {
-	if f == nil || f.Facts == nil || len(f.Facts.Defines) <= len(r.Defines) && f.Facts.DefinesUnknown == r.DefinesUnknown {
+	if f == nil || f.Facts == nil || len(f.Facts.Defines) <= len(r.Defines) &&
+		f.Facts.DefinesUnknown == r.DefinesUnknown {
 		return r
 	}
 	more := *r
@@ -58,10 +63,12 @@ func ReportOf(f *record.File) *script.Report {
 	if f == nil || f.Facts == nil {
 		return nil
 	}
-	r := &script.Report{Form: script.Form(f.Facts.Form), Syntax: f.Facts.Syntax, Defines: globals(f.Facts.Defines), Parts: globals(f.Facts.Parts), PartNeeds: globals(f.Facts.Uses), DefinesUnknown: f.Facts.DefinesUnknown}
+	r := &script.Report{Form: script.Form(f.Facts.Form), Syntax: f.Facts.Syntax, Defines: globals(f.Facts.Defines),
+		Parts: globals(f.Facts.Parts), PartNeeds: globals(f.Facts.Uses), DefinesUnknown: f.Facts.DefinesUnknown}
 	for _, n := range f.Facts.Needs {
 		names := strings.Split(n, "|")
-		r.Needs = append(r.Needs, script.Need{Global: script.Global{Name: names[0]}, Or: names[1:], Strength: script.Hard})
+		r.Needs = append(r.Needs, script.Need{Global: script.Global{Name: names[0]}, Or: names[1:],
+			Strength: script.Hard})
 	}
 	return r
 }

@@ -31,7 +31,8 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 	}
 	for _, pat := range patterns {
 		if !doublestar.ValidatePattern(strings.TrimPrefix(pat, "!")) {
-			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`, "%s: %q in pages: is not a pattern", record.ListFile, pat)
+			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "**/*.html"`,
+				"%s: %q in pages: is not a pattern", record.ListFile, pat)
 		}
 	}
 	matched := make([]atomic.Bool, len(patterns))
@@ -46,7 +47,8 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 			was := in
 			if not, ok := strings.CutPrefix(pat, "!"); ok {
 				in = in && !doublestar.MatchUnvalidated(not, name)
-			} else if ending, usual := strings.CutPrefix(pat, "**/*."); usual && !strings.ContainsAny(ending, "*?[{\\/") {
+			} else if ending, usual := strings.CutPrefix(pat, "**/*."); usual &&
+				!strings.ContainsAny(ending, "*?[{\\/") {
 				// The usual pattern needs no matcher, which ten thousand names notice.
 				in = in || strings.HasSuffix(name, "."+ending)
 			} else {
@@ -73,7 +75,9 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 
 // covered reports whether a pattern that added no page matches one that another pattern added first.
 func (p *Project) covered(pattern string, site *walk.Site) bool {
-	return slices.ContainsFunc(site.Pages, func(name paths.InSite) bool { return doublestar.MatchUnvalidated(pattern, name.String()) })
+	return slices.ContainsFunc(site.Pages, func(name paths.InSite) bool {
+		return doublestar.MatchUnvalidated(pattern, name.String())
+	})
 }
 
 // Select picks the pages that patterns name, from the site's folder or from the folder that the
@@ -84,9 +88,11 @@ func (p *Project) Select(site *walk.Site, patterns []string, from string) ([]pat
 			return site.Pages, nil
 		}
 		if len(site.Pages) == 0 {
-			return nil, problem.Refuse(problem.PageUnknown, "merry start --page index.html", "the site has no pages: no file in %s matches %s", p.site, strings.Join(p.List.Pages, ", "))
+			return nil, problem.Refuse(problem.PageUnknown, "merry start --page index.html", "the site has no pages: "+
+				"no file in %s matches %s", p.site, strings.Join(p.List.Pages, ", "))
 		}
-		return nil, problem.Misuse(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]), "the site has %d pages; name those you mean: %s", len(site.Pages), Abbreviate(Texts(site.Pages), 6))
+		return nil, problem.Misuse(fmt.Sprintf("name them with --page %s, or all with --page '**'", site.Pages[0]),
+			"the site has %d pages; name those you mean: %s", len(site.Pages), Abbreviate(Texts(site.Pages), 6))
 	}
 	var chosen []paths.InSite
 	for _, pat := range patterns {
@@ -179,7 +185,8 @@ func (p *Project) FindFiles(site *walk.Site, pattern, dir string) ([]paths.InSit
 	if len(known) > 0 {
 		next = "the crate has " + strings.Join(known, ", ")
 	}
-	return nil, problem.Refuse(problem.LibraryUnknown, next, "%s is neither a library of the crate nor a script or stylesheet of the site", pattern)
+	return nil, problem.Refuse(problem.LibraryUnknown, next, "%s is neither a library of the crate nor a script or "+
+		"stylesheet of the site", pattern)
 }
 
 // Texts writes paths as texts.

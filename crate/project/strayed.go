@@ -13,8 +13,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 )
 
-// Strayed finds sealed files that are not in their places and lie elsewhere on the site: each by its bytes, in one place
-// alone, and where several have them, by its name. It returns where they lie, by where the seal has them.
+// Strayed finds sealed files that are not in their places and lie elsewhere on the site: each by its bytes, in one
+// place alone, and where several have them, by its name. It returns where they lie, by where the seal has them.
 func (p *Project) Strayed(ctx context.Context, site *walk.Site) (map[paths.InProject]paths.InProject, error) {
 	missing := map[int64][]paths.InProject{} // by size
 	for at, of := range p.byPlace {
@@ -53,7 +53,9 @@ func (p *Project) Strayed(ctx context.Context, site *walk.Site) (map[paths.InPro
 		for _, at := range list {
 			places := lie[p.byPlace[at].File.Integrity]
 			if len(places) > 1 {
-				places = slices.DeleteFunc(slices.Clone(places), func(c paths.InProject) bool { return c.Base() != at.Base() })
+				places = slices.DeleteFunc(slices.Clone(places), func(c paths.InProject) bool {
+					return c.Base() != at.Base()
+				})
 			}
 			if len(places) == 1 {
 				found[at] = places[0]

@@ -27,8 +27,8 @@ type scale struct {
 	sizes   memo.Memo[string, int64]
 }
 
-// weigh weighs a page: its tags, and what its modules import. What waits for its turn (defer, async, modules) holds up no rendering, nor does
-// a stylesheet for other media (HTML Standard, section 4.2.4 and 4.12.1).
+// weigh weighs a page: its tags, and what its modules import. What waits for its turn (defer, async, modules) holds up
+// no rendering, nor does a stylesheet for other media (HTML Standard, section 4.2.4 and 4.12.1).
 func (s *scale) weigh(v *tags.Page) *Cost {
 	c := &Cost{}
 	seen := map[tags.Target]bool{}
@@ -54,7 +54,8 @@ func (s *scale) weigh(v *tags.Page) *Cost {
 		if !v.Runs(i) || !add(v.Targets[i], v.Of[i]) {
 			continue
 		}
-		if media, has := v.Attr(in, "media"); in.When == page.Blocking && !(in.Kind == page.Stylesheet && has && (media == "print" || strings.HasPrefix(media, "not all"))) {
+		if media, has := v.Attr(in, "media"); in.When == page.Blocking && !(in.Kind == page.Stylesheet && has &&
+			(media == "print" || strings.HasPrefix(media, "not all"))) {
 			c.Blocking++
 		}
 	}

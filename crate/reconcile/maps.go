@@ -14,9 +14,9 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// A mapKeeper keeps the import map of one page right, once all else is done to the page: names that its modules import and that the crate has
-// lead to where the page has that library from, entries of files that went go, and links have their integrity (HTML Standard, section
-// 8.1.5). What others wrote stays.
+// A mapKeeper keeps the import map of one page right, once all else is done to the page: names that its modules import
+// and that the crate has lead to where the page has that library from, entries of files that went go, and links have
+// their integrity (HTML Standard, section 8.1.5). What others wrote stays.
 type mapKeeper struct {
 	before, after *project.Project
 	scripts       *tags.Scripts
@@ -27,9 +27,10 @@ type mapKeeper struct {
 	scoped        map[string]map[string]string // names that lead elsewhere for one module, by that module's address
 }
 
-// keepMap writes the page's import map, where it has one or needs one, and the hints of modules where hints are wanted. Before a map refers to
-// an address, its bytes are compared with the sealed ones, once for all pages.
-func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts, done *PageChange) error {
+// keepMap writes the page's import map, where it has one or needs one, and the hints of modules where hints are wanted.
+// Before a map refers to an address, its bytes are compared with the sealed ones, once for all pages.
+func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Project, scripts *tags.Scripts,
+	done *PageChange) error {
 	at := -1
 	for _, i := range e.ImportMaps() {
 		if at < 0 && !e.Removed(i) {
@@ -40,7 +41,8 @@ func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Proje
 		e.HintModules(nil)
 		return nil
 	}
-	k := &mapKeeper{before: d.Before, after: after, scripts: scripts, e: e, wish: module.Wish{Set: map[string]string{}, Demand: map[string]string{}}}
+	k := &mapKeeper{before: d.Before, after: after, scripts: scripts, e: e, wish: module.Wish{Set: map[string]string{},
+		Demand: map[string]string{}}}
 	text := module.New
 	if at >= 0 {
 		_, text, _ = e.MapText(at)
@@ -139,7 +141,8 @@ func (k *mapKeeper) successor(old project.Sealed, specifier string) project.Seal
 	return k.after.Imported(specifier)
 }
 
-// off reports whether nothing on the page asks for a name any more: what did, or the library's own tags, were taken off.
+// off reports whether nothing on the page asks for a name any more: what did, or the library's own tags, were taken
+// off.
 func (k *mapKeeper) off(specifier string, of project.Sealed) bool {
 	if !k.e.TakesOff() || k.after.Imported(specifier).Library != of.Library {
 		return false // a name that somebody gave it stays
@@ -163,7 +166,8 @@ func (k *mapKeeper) build(library string) record.Build {
 	return record.Minified
 }
 
-// address is what an entry for a file says: where this page has the library from, and for local files as an address begins.
+// address is what an entry for a file says: where this page has the library from, and for local files as an address
+// begins.
 func (k *mapKeeper) address(of project.Sealed, was tags.Target) string {
 	link := was.URL != ""
 	if served, known := k.e.Served(of.Library); known {
@@ -176,7 +180,8 @@ func (k *mapKeeper) address(of project.Sealed, was tags.Target) string {
 		if was.URL != "" && tags.FileOf(k.after, was).File == of.File {
 			return was.URL
 		}
-		if list := k.after.AddressesOf(k.after.List.Library(of.Library), k.after.Seal.Libraries[of.Library], of.File); len(list) > 0 {
+		if list := k.after.AddressesOf(k.after.List.Library(of.Library), k.after.Seal.Libraries[of.Library],
+			of.File); len(list) > 0 {
 			return list[0]
 		}
 	}
@@ -200,7 +205,8 @@ func (k *mapKeeper) address(of project.Sealed, was tags.Target) string {
 
 // asAddress is a reference as an import map takes it: a name without a dot or a slash at its begin is none there.
 func asAddress(ref string) string {
-	if strings.HasPrefix(ref, "/") || strings.HasPrefix(ref, "../") || strings.HasPrefix(ref, "./") || strings.Contains(ref, "://") {
+	if strings.HasPrefix(ref, "/") || strings.HasPrefix(ref, "../") || strings.HasPrefix(ref, "./") ||
+		strings.Contains(ref, "://") {
 		return ref
 	}
 	return "./" + ref
@@ -214,7 +220,9 @@ func (k *mapKeeper) add() {
 		if of.File == nil || k.wish.Set[specifier] != "" {
 			continue
 		}
-		if slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return e.Scope == "" && e.Specifier == specifier }) {
+		if slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool {
+			return e.Scope == "" && e.Specifier == specifier
+		}) {
 			if _, goes := k.wish.Set[specifier]; !goes {
 				continue // somebody's own
 			}
@@ -225,8 +233,9 @@ func (k *mapKeeper) add() {
 	}
 }
 
-// scopes has the modules of libraries for which a name leads to another version of a package import that. A scope that is the address of one
-// of the crate's modules is the crate's; those that others wrote are for folders mostly, and stay.
+// scopes has the modules of libraries for which a name leads to another version of a package import that. A scope that
+// is the address of one of the crate's modules is the crate's; those that others wrote are for folders mostly, and
+// stay.
 func (k *mapKeeper) scopes() {
 	k.scoped = map[string]map[string]string{}
 	k.asked(k.e.Modules())
@@ -290,11 +299,13 @@ func (k *mapKeeper) demand(ctx context.Context) error {
 
 // touched reports whether the map says anything of the crate: of others' names nothing is demanded.
 func (k *mapKeeper) touched() bool {
-	return len(k.wish.Set)+len(k.wish.Scopes) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool { return k.after.Imported(e.Specifier).File != nil })
+	return len(k.wish.Set)+len(k.wish.Scopes) > 0 || slices.ContainsFunc(k.current.Entries, func(e module.Entry) bool {
+		return k.after.Imported(e.Specifier).File != nil
+	})
 }
 
-// asked are the names that some modules of the page import, they and what they import, and the linked files of the crate that are imported, by their
-// addresses.
+// asked are the names that some modules of the page import, they and what they import, and the linked files of the
+// crate that are imported, by their addresses.
 func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached map[string]*record.File) {
 	asked, reached = map[string]bool{}, map[string]*record.File{}
 	set := maps.Clone(k.wish.Set)

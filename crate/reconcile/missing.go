@@ -41,7 +41,8 @@ func MissingNeeds(d *Plan, pages []paths.InSite, names []string) ([]MissingNeed,
 		}
 		v, err := tags.Read(d.Before, name, b)
 		if err != nil || v.Fragment {
-			continue // what can't be read is reported where it is to be edited; a part of a page has its needs elsewhere
+			// what can't be read is reported where it is to be edited; a part of a page has its needs elsewhere
+			continue
 		}
 		for i := range list {
 			if !slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == list[i].Need }) {

@@ -9,19 +9,26 @@ import (
 	"merrycrate.example/merry/crate/paths"
 )
 
-// saysNothing tells the names that say nothing of the library they are from: what is before the first dot does not, or no word does.
+// saysNothing tells the names that say nothing of the library they are from: what is before the first dot does not, or
+// no word does.
 func saysNothing(base string) bool {
 	stem, _, _ := strings.Cut(strings.ToLower(base), ".")
-	words := strings.FieldsFunc(strings.ToLower(strings.TrimSuffix(base, path.Ext(base))), func(r rune) bool { return r == '.' || r == '-' || r == '_' })
-	return slices.Contains(sayNothing, stem) || !slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(sayNothing, w) })
+	words := strings.FieldsFunc(strings.ToLower(strings.TrimSuffix(base, path.Ext(base))), func(r rune) bool {
+		return r == '.' || r == '-' || r == '_'
+	})
+	return slices.Contains(sayNothing, stem) || !slices.ContainsFunc(words, func(w string) bool {
+		return !slices.Contains(sayNothing, w)
+	})
 }
 
 // sayNothing are words of such names: what a file is there for, and how it is built.
-var sayNothing = []string{"main", "index", "style", "styles", "script", "scripts", "app", "all", "bundle", "core", "custom", "theme", "site", "default", "common", "base",
-	"global", "browser", "umd", "iife", "cdn", "dist", "lib", "module", "plugin", "locales", "min", "es", "esm", "es5", "es6", "cjs", "mjs", "web", "node", "prod", "production", "dev", "development", "entry", "runtime"}
+var sayNothing = []string{"main", "index", "style", "styles", "script", "scripts", "app", "all", "bundle", "core",
+	"custom", "theme", "site", "default", "common", "base",
+	"global", "browser", "umd", "iife", "cdn", "dist", "lib", "module", "plugin", "locales", "min", "es", "esm", "es5",
+	"es6", "cjs", "mjs", "web", "node", "prod", "production", "dev", "development", "entry", "runtime"}
 
-// Mentioned lists the names, of a library's files that are to be put from a source, that say nothing of the library and that
-// another file has already where they would go: the site's own, or another library's, in this change, too.
+// Mentioned lists the names, of a library's files that are to be put from a source, that say nothing of the library and
+// that another file has already where they would go: the site's own, or another library's, in this change, too.
 func (d *Plan) Mentioned(library string, from Source, files []string, at map[string]paths.InSite) []string {
 	others := map[paths.InProject]bool{}
 	for name, sealed := range d.Seal.Libraries {

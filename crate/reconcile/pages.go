@@ -163,12 +163,13 @@ func (d *Plan) note(guard *csp.Index, weights *scale, v *tags.Page, edited []byt
 	}
 }
 
-// A follower makes references on all pages follow the files of libraries to their new places, names and versions. A page that
-// refers to what is gone stops the change.
+// A follower makes references on all pages follow the files of libraries to their new places, names and versions. A
+// page that refers to what is gone stops the change.
 type follower struct {
 	d     *Plan
 	after *project.Project
-	moved map[*record.File]*record.File // of the libraries that are in both records: files to which a reference would differ
+	// of the libraries that are in both records: files to which a reference would differ
+	moved map[*record.File]*record.File
 
 	mu   sync.Mutex
 	gone []string
@@ -187,7 +188,8 @@ func newFollower(d *Plan, after *project.Project) *follower {
 					n = other // the build that pages are to use from now on
 				}
 			}
-			if n == nil || n.At != o.At || n.Path != o.Path || n.Integrity != o.Integrity || new.Version != old.Version {
+			if n == nil || n.At != o.At || n.Path != o.Path || n.Integrity != o.Integrity ||
+				new.Version != old.Version {
 				f.moved[o] = n
 			}
 		}
@@ -219,7 +221,8 @@ func (f *follower) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 }
 
 // follow makes one include refer to a library's new file, its fallback with it.
-func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old project.Sealed, new *record.File, done *PageChange) error {
+func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old project.Sealed, new *record.File,
+	done *PageChange) error {
 	at, _ := f.after.InSite(new.At)
 	if e.Targets[i].Path == at {
 		return nil
@@ -244,7 +247,8 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 	if before == nil {
 		before = lib // it was called otherwise
 	}
-	versions := [2]string{f.d.Before.Seal.Libraries[old.Library].Version, f.after.Seal.Libraries[f.d.now(old.Library)].Version}
+	versions := [2]string{f.d.Before.Seal.Libraries[old.Library].Version,
+		f.after.Seal.Libraries[f.d.now(old.Library)].Version}
 	ref := ""
 	if versions[0] == versions[1] && old.File.Path == new.Path {
 		ref = address
@@ -253,7 +257,8 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 		ref = moved
 	}
 	if ref == "" {
-		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local  # then the same command again", "%s has a link to a CDN whose pattern is not set, so its new address is unknown", e.At(i))
+		return problem.Refuse(problem.CDNUnclear, "merry switch "+old.Library+" --local  # then the same command again",
+			"%s has a link to a CDN whose pattern is not set, so its new address is unknown", e.At(i))
 	}
 	same := ref == address && old.File.Integrity == new.Integrity
 	if !same {
@@ -291,12 +296,13 @@ func (f *follower) missed() error {
 		return nil
 	}
 	slices.Sort(f.gone)
-	return problem.Refuse(problem.FileUnknown, "omit it from those pages; or take another of its files, and include that",
+	return problem.Refuse(problem.FileUnknown, "omit it from those pages; or take another of its files, and "+
+		"include that",
 		"%s, and no file of the library replaces it", project.Abbreviate(f.gone, 5))
 }
 
-// Include is the work that puts files on pages. A fragment is the part of some page that has its tags elsewhere, so it is
-// passed over unless fragments are meant; where nothing else was named, that is an error, which Passed makes.
+// Include is the work that puts files on pages. A fragment is the part of some page that has its tags elsewhere, so it
+// is passed over unless fragments are meant; where nothing else was named, that is an error, which Passed makes.
 type Include struct {
 	Files     []project.TaggedFile
 	Fragments bool
@@ -313,7 +319,8 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 	if e.Fragment && !in.Fragments {
 		in.passed = append(in.passed, e.Path.String())
 		in.mu.Unlock()
-		done.Note = "left alone: a fragment, without doctype, html, head or body tag; --fragments puts the tags there anyway"
+		done.Note =
+			"left alone: a fragment, without doctype, html, head or body tag; --fragments puts the tags there anyway"
 		return nil
 	}
 	in.others++
@@ -355,7 +362,9 @@ func (in *Include) Passed() error {
 		return nil
 	}
 	slices.Sort(in.passed)
-	return problem.Refuse(problem.PageRefused, "include it on the whole page, or use --fragments", "%s: a fragment, without doctype, html, head or body tag; its scripts and styles belong on the page that includes it", project.Abbreviate(in.passed, 3))
+	return problem.Refuse(problem.PageRefused, "include it on the whole page, or use --fragments",
+		"%s: a fragment, without doctype, html, head or body tag; its scripts and styles belong on the page that "+
+			"includes it", project.Abbreviate(in.passed, 3))
 }
 
 // Omit takes the tags of files in places, and of addresses, off all pages.
@@ -396,8 +405,8 @@ func Omit(places map[string]bool) PageWork {
 	}
 }
 
-// Rename is the work that renames classes on pages that have one of the libraries, and on fragments. Count is reported each
-// place.
+// Rename is the work that renames classes on pages that have one of the libraries, and on fragments. Count is reported
+// each place.
 func Rename(classes map[string]string, libraries map[string]bool, count func(class string)) PageWork {
 	return func(_ context.Context, e *tags.Editor, _ *PageChange) error {
 		concerned := e.Fragment
@@ -419,5 +428,7 @@ func Rename(classes map[string]string, libraries map[string]bool, count func(cla
 
 // Titled joins a command and its arguments to a title.
 func Titled(verb string, about ...string) string {
-	return strings.TrimSpace(fmt.Sprintf("%s %s", verb, strings.Join(slices.DeleteFunc(about, func(s string) bool { return s == "" }), " ")))
+	return strings.TrimSpace(fmt.Sprintf("%s %s", verb, strings.Join(slices.DeleteFunc(about, func(s string) bool {
+		return s == ""
+	}), " ")))
 }

@@ -73,7 +73,8 @@ func (d *Plan) PutOwn(name paths.InSite, b []byte) error {
 	case err == nil && string(there) == string(b):
 		return nil
 	case err == nil:
-		return problem.Refuse(problem.FileInTheWay, "merry move "+texts.Word(at.String())+" "+texts.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s exists already, with other bytes", at)
+		return problem.Refuse(problem.FileInTheWay, "merry move "+texts.Word(at.String())+" "+
+			texts.Word(name.Dir()+"/own-"+name.Base())+"  # moves it away", "%s exists already, with other bytes", at)
 	}
 	return d.set.Write(at, b, disk.Stamp{})
 }
@@ -139,8 +140,8 @@ func (d *Plan) Rename(old, new string) {
 // now is what a library that had a name before is called.
 func (d *Plan) now(name string) string { return cmp.Or(d.renamed[name], name) }
 
-// Put plans one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken, give way;
-// what else is there is treated by the policy.
+// Put plans one file of a library, by its path in the source. Its own older bytes, unchanged since they were taken,
+// give way; what else is there is treated by the policy.
 func (d *Plan) Put(library, name string, at paths.InProject, b []byte, policy Policy) (State, error) {
 	old, stamp, err := d.Before.Disk.Read(at.String(), disk.MaxFile, nil)
 	switch {
@@ -181,14 +182,20 @@ func (d *Plan) mayReplace(library, name string, at paths.InProject, old []byte) 
 	next := "move it away, choose another name with --rename " + at.Base() + "=NAME, or use --overwrite"
 	switch {
 	case of.Library == "":
-		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and is not the crate's, so it was left alone", at)
+		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and is not the crate's, "+
+			"so it was left alone", at)
 	case of.Library != library:
-		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and belongs to %s, so it was left alone", at, of.Library)
+		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and belongs to %s, so "+
+			"it was left alone", at, of.Library)
 	case integrity.Of(old) != of.File.Integrity:
-		return problem.Refuse(problem.FileChanged, "move the change into a file of your own; merry refill "+library+" --overwrite  # restores the sealed bytes", "%s was changed since it was taken, and the upgrade would lose the change", at)
-	case of.File.Path == name && sealed != nil && d.Seal.Libraries[library] != nil && sealed.Version == d.Seal.Libraries[library].Version:
+		return problem.Refuse(problem.FileChanged, "move the change into a file of your own; merry refill "+library+
+			" --overwrite  # restores the sealed bytes", "%s was changed since it was taken, and the upgrade would "+
+			"lose the change", at)
+	case of.File.Path == name && sealed != nil && d.Seal.Libraries[library] != nil &&
+		sealed.Version == d.Seal.Libraries[library].Version:
 		// The same version can't have other bytes: it is another source.
-		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and belongs to %s, so it was left alone", at, of.Library)
+		return problem.Refuse(problem.FileInTheWay, next, "%s exists already with other bytes and belongs to %s, so "+
+			"it was left alone", at, of.Library)
 	}
 	return nil
 }
@@ -198,9 +205,11 @@ type Source interface {
 	ReadInto(name string, buf []byte) ([]byte, error)
 }
 
-// Take makes the seal's lines for a selection of a package, and plans the files in their places; those of a library that
-// pages only link to are kept in the cache instead. The reading is shared out over the processors; each file is read once.
-func (d *Plan) Take(ctx context.Context, library string, from Source, of *packages.Package, sel *packages.Selection, at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
+// Take makes the seal's lines for a selection of a package, and plans the files in their places; those of a library
+// that pages only link to are kept in the cache instead. The reading is shared out over the processors; each file is
+// read once.
+func (d *Plan) Take(ctx context.Context, library string, from Source, of *packages.Package, sel *packages.Selection,
+	at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
 	var buffers sync.Pool
 	return parallel.Map(ctx, sel.Choices, func(_ context.Context, c packages.Choice) (record.File, error) {
 		buf, _ := buffers.Get().(*[]byte)
@@ -227,12 +236,14 @@ func (d *Plan) Take(ctx context.Context, library string, from Source, of *packag
 
 // file makes the seal's line for a file.
 func (d *Plan) file(f *packages.File, c packages.Choice, b []byte, at paths.InSite) record.File {
-	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b), Build: f.Build, OtherBuild: f.OtherBuild,
+	out := record.File{Path: c.Path, At: at.In(d.Before.Site()), Size: int64(len(b)), Integrity: integrity.Of(b),
+		Build: f.Build, OtherBuild: f.OtherBuild,
 		Role: record.Role(c.Page)}
 	if f.Script != nil {
 		out.Module = f.Script.Form == script.Module
 	} else if f.Kind == packages.Script {
-		out.Module = d.Before.Facts.Script(slices.Clone(b)).Form == script.Module // one that lies among what nobody is suggested
+		// one that lies among what nobody is suggested
+		out.Module = d.Before.Facts.Script(slices.Clone(b)).Form == script.Module
 	}
 	if c.Page && f.Kind == packages.Script {
 		d.mu.Lock()
@@ -242,8 +253,8 @@ func (d *Plan) file(f *packages.File, c packages.Choice, b []byte, at paths.InSi
 	return out
 }
 
-// Localise puts the copies of a library into their places that are not there: since pages only had links to them so far, or on a
-// fresh checkout. It returns the places.
+// Localise puts the copies of a library into their places that are not there: since pages only had links to them so
+// far, or on a fresh checkout. It returns the places.
 func (d *Plan) Localise(ctx context.Context, name string) ([]string, error) {
 	sealed := d.Seal.Libraries[name]
 	sealed.Linked = false
@@ -257,7 +268,8 @@ func (d *Plan) Localise(ctx context.Context, name string) ([]string, error) {
 		b, err := d.Before.Bytes(ctx, project.Sealed{Library: name, File: &f})
 		if err != nil {
 			cause := problem.Of(err)
-			return "", &problem.Problem{Code: cause.Code, Class: cause.Class, Next: cause.Next, Err: err, What: "the local copy of " + f.Path + " of " + name + ": " + err.Error()}
+			return "", &problem.Problem{Code: cause.Code, Class: cause.Class, Next: cause.Next, Err: err,
+				What: "the local copy of " + f.Path + " of " + name + ": " + err.Error()}
 		}
 		_, err = d.Put(name, f.Path, f.At, b, Refuse)
 		return f.At.String(), err
@@ -272,13 +284,14 @@ func (d *Plan) plannedScript(of project.Sealed) ([]byte, bool) {
 	return b, ok
 }
 
-// Texts are the scripts that a library will put on a page after this change, after those of the libraries that it needs.
+// Texts are the scripts that a library will put on a page after this change, after those of the libraries that it
+// needs.
 func (d *Plan) Texts(library string) [][]byte {
 	return d.Before.With(d.List, d.Seal).Texts(library, d.plannedScript)
 }
 
-// remove plans the removal of the files that libraries had and no library has any more. A file that was changed since it
-// was taken stays.
+// remove plans the removal of the files that libraries had and no library has any more. A file that was changed since
+// it was taken stays.
 func (d *Plan) remove() error {
 	has := map[paths.InProject]string{}
 	for _, name := range d.Seal.Names() {
@@ -340,7 +353,8 @@ func (d *Plan) records(ctx context.Context) error {
 			return err
 		}
 	}
-	if b := d.Seal.Bytes(); string(b) != string(d.Before.SealText) && (len(d.Seal.Libraries) > 0 || d.Before.SealText != nil) {
+	if b := d.Seal.Bytes(); string(b) != string(d.Before.SealText) && (len(d.Seal.Libraries) > 0 ||
+		d.Before.SealText != nil) {
 		return d.set.Write(project.SealPath, b, d.Before.SealStamp)
 	}
 	return nil
@@ -364,7 +378,8 @@ func (d *Plan) facts(ctx context.Context) {
 			}
 			report := *d.Before.Facts.ScriptOf(f.Integrity, b)
 			report.Needs = slices.DeleteFunc(slices.Clone(report.Needs), func(n script.Need) bool {
-				return n.Strength == script.Hard && !d.Before.Facts.AsksFor(ctx, b, n.Name) // who reads the seal can't verify it
+				// who reads the seal can't verify it
+				return n.Strength == script.Hard && !d.Before.Facts.AsksFor(ctx, b, n.Name)
 			})
 			made, whole := d.Before.Facts.Makes(ctx, b)
 			f.Facts = project.FactsOf(&report, made, whole)
@@ -372,8 +387,8 @@ func (d *Plan) facts(ctx context.Context) {
 	}
 }
 
-// ways notes in the seal how pages use libraries. What somebody wrote into the packing list by hand, and nothing has carried
-// out yet, is not noted.
+// ways notes in the seal how pages use libraries. What somebody wrote into the packing list by hand, and nothing has
+// carried out yet, is not noted.
 func (d *Plan) ways() {
 	for name, sealed := range d.Seal.Libraries {
 		lib := d.List.Library(name)
@@ -382,7 +397,10 @@ func (d *Plan) ways() {
 		}
 		serve, build := lib.Usage()
 		old := d.Before.List.Library(name)
-		carried := func(is bool) bool { return old == nil || d.Before.Seal.Libraries[name] == nil || !is || d.ListApplied }
+		carried := func(is bool) bool {
+			return old == nil || d.Before.Seal.Libraries[name] == nil || !is ||
+				d.ListApplied
+		}
 		var was record.Serve
 		var wasBuild record.Build
 		if old != nil {

@@ -27,9 +27,9 @@ type Mention struct {
 	Changed bool   `json:"changed,omitempty"` // whether the path was changed
 }
 
-// A relinker makes references follow files that move, whatever they stand in: attributes, sets of images, styles, imports,
-// import maps, conditional comments; on pages, in the site's own stylesheets and scripts. What moves itself keeps leading to
-// what it led to.
+// A relinker makes references follow files that move, whatever they stand in: attributes, sets of images, styles,
+// imports, import maps, conditional comments; on pages, in the site's own stylesheets and scripts. What moves itself
+// keeps leading to what it led to.
 type relinker struct {
 	d     *Plan
 	moved map[paths.InSite]paths.InSite // libraries' files and own ones
@@ -122,7 +122,8 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 	to, moves := r.moved[t.Path]
 	if !moves {
 		// A folder's address means its first page.
-		if first, ok := r.moved[paths.Found(path.Join(t.Path.String(), "index.html"))]; ok && path.Ext(t.Path.String()) == "" {
+		if first, ok := r.moved[paths.Found(path.Join(t.Path.String(), "index.html"))]; ok &&
+			path.Ext(t.Path.String()) == "" {
 			if to, moves = first, true; to.Base() == "index.html" && to.Dir() != "." {
 				to = paths.Found(to.Dir())
 			}
@@ -136,7 +137,8 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 		to = t.Path
 	}
 	new := tags.Rewrite(ref, at, base, to)
-	if strings.HasSuffix(tags.WithoutQuery(ref), "/") && !strings.HasSuffix(tags.WithoutQuery(new), "/") && path.Ext(to.String()) == "" {
+	if strings.HasSuffix(tags.WithoutQuery(ref), "/") && !strings.HasSuffix(tags.WithoutQuery(new), "/") &&
+		path.Ext(to.String()) == "" {
 		plain := tags.WithoutQuery(new)
 		new = plain + "/" + new[len(plain):]
 	}
@@ -146,7 +148,8 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 	return new
 }
 
-// leadImport is lead for what a module imports, or an import map leads to: without a dot or a slash at its begin it would be a package's name.
+// leadImport is lead for what a module imports, or an import map leads to: without a dot or a slash at its begin it
+// would be a package's name.
 func (r *relinker) leadImport(from paths.InSite, base, ref string) string {
 	if new := r.lead(from, base, ref); new != "" {
 		return asAddress(new)
@@ -172,12 +175,14 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 			}
 		} else if e.ModuleCopy(i) != "" && (itself || r.moved[local.Path] != paths.InSite{}) {
 			if ref, ok := tags.Reference(e.Page.Page, r.at(e.Path), r.at(local.Path)); ok {
-				e.Refer(i, e.Reference(i), []string{tags.OnError}, map[string]string{tags.OnError: tags.ModuleFallback(ref)})
+				e.Refer(i, e.Reference(i), []string{tags.OnError},
+					map[string]string{tags.OnError: tags.ModuleFallback(ref)})
 			}
 		}
 	}
 	if itself && strings.HasPrefix(e.Base, ".") {
-		return problem.Refuse(problem.PageReaches, "make the base element's address begin with a slash", "%s: its base element is relative, so its references would all lead elsewhere", e.Path)
+		return problem.Refuse(problem.PageReaches, "make the base element's address begin with a slash",
+			"%s: its base element is relative, so its references would all lead elsewhere", e.Path)
 	}
 	page.References(e.Page.Bytes, func(ref page.Reference) {
 		base := e.Base
@@ -185,14 +190,17 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 			r.mention(e, ref)
 			return
 		}
-		if ref.Attribute == "data-copy" && slices.ContainsFunc(fallbacks, func(n int) bool { return e.Includes[n].Start < ref.Start && ref.Start < e.Includes[n].End }) {
+		if ref.Attribute == "data-copy" && slices.ContainsFunc(fallbacks, func(n int) bool {
+			return e.Includes[n].Start < ref.Start && ref.Start < e.Includes[n].End
+		}) {
 			return // it followed already
 		}
 		new := r.lead(e.Path, base, ref.Ref)
 		if ref.In == page.InImport {
 			new = r.leadImport(e.Path, base, ref.Ref)
 		}
-		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") && r.moved[tags.Resolve(e.Path, base, ref.Ref).Path].IsZero() {
+		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") &&
+			r.moved[tags.Resolve(e.Path, base, ref.Ref).Path].IsZero() {
 			return
 		}
 		if i, ok := byPlace[ref.Start]; ok {
@@ -226,7 +234,8 @@ func (r *relinker) mention(e *tags.Editor, ref page.Reference) {
 func (r *relinker) note(in paths.InSite, line, column int, text, to string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.mentions = append(r.mentions, Mention{At: place(r.after.InProject(r.at(in)).String(), line, column), Text: text, To: to, Changed: r.d.inScripts})
+	r.mentions = append(r.mentions, Mention{At: place(r.after.InProject(r.at(in)).String(), line, column), Text: text,
+		To: to, Changed: r.d.inScripts})
 }
 
 // files makes the references in the site's own stylesheets and scripts follow, and plans own files in their new places.
@@ -305,8 +314,8 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 	return page.Apply(b, edits)
 }
 
-// inScript is what a reference in an own script becomes, "" if it stays. An import is written from the script's own place;
-// another text may be a path from the page's folder, or the script's, and is changed only if requested.
+// inScript is what a reference in an own script becomes, "" if it stays. An import is written from the script's own
+// place; another text may be a path from the page's folder, or the script's, and is changed only if requested.
 func (r *relinker) inScript(name paths.InSite, in *texts.Index, ref page.Reference) string {
 	if ref.In == page.InImport {
 		return r.leadImport(name, "", ref.Ref)

@@ -28,8 +28,8 @@ type Serving struct {
 	Then      []cdn.Pattern // of CDNs that are asked before the local copy
 	Hints     bool          // preconnect and preload in the head
 	History   *tags.History
-	// Without are the names of files that could get no fallback, and Alone of those that could get none but their local copy, each with the
-	// reason.
+	// Without are the names of files that could get no fallback, and Alone of those that could get none but their local
+	// copy, each with the reason.
 	Without, Alone map[string]string
 	// CSP, if set, knows policies that forbid inline scripts. Copies is the path of the script that works without them;
 	// Copied reports that some page uses it.
@@ -81,9 +81,10 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 	return nil
 }
 
-// reference is what an include will refer to, with the values of the link attributes. Before a page refers to an address,
-// its bytes are compared with the sealed ones, once for all pages.
-func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *record.File, to project.Sealed) (string, map[string]string, error) {
+// reference is what an include will refer to, with the values of the link attributes. Before a page refers to an
+// address, its bytes are compared with the sealed ones, once for all pages.
+func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *record.File, to project.Sealed) (string,
+	map[string]string, error) {
 	p, was := e.Project(), e.Includes[i].Ref
 	lib, sealed, f := p.List.Library(to.Library), p.Seal.Libraries[to.Library], to.File
 	remote := e.Targets[i].Path.IsZero()
@@ -93,7 +94,8 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 		switch {
 		case f.URL != "" && (!s.Chosen || s.Pattern == ""):
 		case s.Pattern == "":
-			return "", nil, problem.Refuse(problem.CDNUnclear, "set how its addresses are made: merry sources set cdn NAME PATTERN", "no CDN has %s of %s", f.Path, lib.Name)
+			return "", nil, problem.Refuse(problem.CDNUnclear, "set how its addresses are made: merry sources set cdn "+
+				"NAME PATTERN", "no CDN has %s of %s", f.Path, lib.Name)
 		default:
 			ref = lib.Address(s.Pattern, sealed.Version, f)
 		}
@@ -103,14 +105,16 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 		if old == f {
 			return was, nil, nil
 		}
-		if ref := elsewhere(p, lib, lib, [2]string{sealed.Version, sealed.Version}, old, f, e.Targets[i].URL); ref != "" {
+		if ref := elsewhere(p, lib, lib, [2]string{sealed.Version, sealed.Version}, old, f,
+			e.Targets[i].URL); ref != "" {
 			return ref, tags.LinkValues(f), p.Origin.HasSame(ctx, ref, f)
 		}
 		return was, nil, nil
 	}
 	at, inSite := p.InSite(f.At)
 	if !inSite {
-		return "", nil, problem.Refuse(problem.FileUnknown, "take it again, from its source: "+lib.From, "%s of %s has no local copy", f.Path, lib.Name)
+		return "", nil, problem.Refuse(problem.FileUnknown, "take it again, from its source: "+lib.From,
+			"%s of %s has no local copy", f.Path, lib.Name)
 	}
 	local, err := e.Reach(at)
 	if err != nil || !remote && e.Targets[i].Path == at {
@@ -122,9 +126,10 @@ func (s *Serving) reference(ctx context.Context, e *tags.Editor, i int, old *rec
 	return local, nil, nil
 }
 
-// elsewhere is the address of a file, by the pattern of the CDN that has another file at the given address, "" if no pattern gives that.
-// The library and the file are given as they were and as they are now.
-func elsewhere(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File, address string) string {
+// elsewhere is the address of a file, by the pattern of the CDN that has another file at the given address, "" if no
+// pattern gives that. The library and the file are given as they were and as they are now.
+func elsewhere(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File,
+	address string) string {
 	found := ""
 	for _, name := range p.List.CDNNames() {
 		if pattern := p.List.CDNs[name]; was.Address(pattern, versions[0], old) == address {
@@ -134,9 +139,10 @@ func elsewhere(p *project.Project, was, now *record.Library, versions [2]string,
 	return found
 }
 
-// fallback puts the fallback of an include right: there where it is asked for and can be, gone with the link, else as it was. That of a
-// module is what its own tag does on an error, which is returned.
-func (s *Serving) fallback(ctx context.Context, e *tags.Editor, i int, of, to project.Sealed, linked bool) (onError string, err error) {
+// fallback puts the fallback of an include right: there where it is asked for and can be, gone with the link, else as
+// it was. That of a module is what its own tag does on an error, which is returned.
+func (s *Serving) fallback(ctx context.Context, e *tags.Editor, i int, of, to project.Sealed,
+	linked bool) (onError string, err error) {
 	old, local := e.FallbackOf(i)
 	tag := ""
 	if linked && !e.Includes[i].NoModule && (s.Fallback || s.Serve == "" && local != tags.Target{}) {
@@ -170,7 +176,8 @@ func (s *Serving) onError(e *tags.Editor, i int, to project.Sealed, copies []tag
 	switch _, other := e.Attr(in, tags.OnError); {
 	case other && e.ModuleCopy(i) == "":
 		return "", "its tag does something else on an error"
-	case s.CSP != nil && s.CSP.ForbidsInline(e.Page, in.End, page.With(page.ScriptTag("x", true), []string{tags.OnError}, map[string]string{tags.OnError: does})):
+	case s.CSP != nil && s.CSP.ForbidsInline(e.Page, in.End, page.With(page.ScriptTag("x", true),
+		[]string{tags.OnError}, map[string]string{tags.OnError: does})):
 		return "", "it is a module, and the page's policy forbids error handlers in tags"
 	case len(copies) > 1:
 		s.alone(to, "it is a module, and its imports could not be verified")
@@ -178,8 +185,8 @@ func (s *Serving) onError(e *tags.Editor, i int, to project.Sealed, copies []tag
 	return does, ""
 }
 
-// copies are those on other hosts that are asked before the local one: as it is wanted now, else as they were, in the build that the page
-// will have.
+// copies are those on other hosts that are asked before the local one: as it is wanted now, else as they were, in the
+// build that the page will have.
 func (s *Serving) copies(ctx context.Context, e *tags.Editor, old int, of, to project.Sealed) ([]tags.Copy, error) {
 	p, lib := e.Project(), e.Project().List.Library(to.Library)
 	version := p.Seal.Libraries[to.Library].Version
@@ -197,7 +204,8 @@ func (s *Serving) copies(ctx context.Context, e *tags.Editor, old int, of, to pr
 }
 
 // again are the addresses of a fallback's copies on other hosts, for another build or version of the file.
-func again(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File, copies []tags.Copy) []string {
+func again(p *project.Project, was, now *record.Library, versions [2]string, old, new *record.File,
+	copies []tags.Copy) []string {
 	var list []string
 	for _, c := range copies {
 		switch address := elsewhere(p, was, now, versions, old, new, c.Ref); {

@@ -44,10 +44,10 @@ func NewCandidates(list []Candidate, version string) *Candidates {
 // anyBuild stands for all builds where the one of the old file is not known.
 const anyBuild record.Build = "any"
 
-// Successor finds the file of a new version that stands for a file of an old one: the one of the same path, else of the same path but for
-// the version in it, else the one of the same name and build, wherever it is. Of several of those, one in the same folder counts,
-// else one of the very same base name, else the one that shares most folders, from the name upwards. It returns -1 if there is
-// none, or if several are left, which it returns as several.
+// Successor finds the file of a new version that stands for a file of an old one: the one of the same path, else of the
+// same path but for the version in it, else the one of the same name and build, wherever it is. Of several of those,
+// one in the same folder counts, else one of the very same base name, else the one that shares most folders, from the
+// name upwards. It returns -1 if there is none, or if several are left, which it returns as several.
 func (c *Candidates) Successor(name string, build record.Build, oldVersion string) (index int, several []string) {
 	if i, ok := c.byPath[name]; ok {
 		return i, nil

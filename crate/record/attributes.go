@@ -8,8 +8,8 @@ import (
 // AttributesFile is where git is reported how the records merge.
 const AttributesFile = ".gitattributes"
 
-// Attributes adds to the text of git's attributes that the records merge line by line: two people who each add a library then
-// meet no conflict. It returns the text as it is where that is said, in whatever way.
+// Attributes adds to the text of git's attributes that the records merge line by line: two people who each add a
+// library then meet no conflict. It returns the text as it is where that is said, in whatever way.
 func Attributes(src []byte) []byte {
 	newline := "\n"
 	if bytes.Contains(src, []byte("\r\n")) {

@@ -102,7 +102,8 @@ func setLibrary(out []byte, old, lib Library) ([]byte, error) {
 		if same(child(had, key), value) {
 			continue
 		}
-		// In its usual place: the last line of an entry then stays, and what two people add to one and after it does not meet.
+		// In its usual place: the last line of an entry then stays, and what two people add to one and after it does
+		// not meet.
 		out, err = set(out, append(path, key), value, behind(key)...)
 	}
 	return out, err
@@ -208,10 +209,12 @@ func verify(before, after []byte, paths ...[]string) error {
 	}
 	b, err := without(after, paths)
 	if err != nil {
-		return problem.Refuse(problem.RecordUneasy, "edit "+strings.Join(where, ", ")+" by hand", "%s can't be edited safely here (%w)", ListFile, err)
+		return problem.Refuse(problem.RecordUneasy, "edit "+strings.Join(where, ", ")+" by hand",
+			"%s can't be edited safely here (%w)", ListFile, err)
 	}
 	if !reflect.DeepEqual(a, b) {
-		return problem.Refuse(problem.RecordUneasy, "edit "+strings.Join(where, ", ")+" by hand", "%s can't be edited safely here", ListFile)
+		return problem.Refuse(problem.RecordUneasy, "edit "+strings.Join(where, ", ")+" by hand",
+			"%s can't be edited safely here", ListFile)
 	}
 	return nil
 }
@@ -284,7 +287,8 @@ func parse(src []byte) (*text, error) {
 		return nil, syntaxError(src, err)
 	}
 	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode || doc.Content[0].Style&yaml.FlowStyle != 0 {
-		return nil, problem.Refuse(problem.RecordUneasy, "write it with one key a line", "the packing list is not a block-style mapping, so merry can't edit it safely")
+		return nil, problem.Refuse(problem.RecordUneasy, "write it with one key a line", "the packing list is not a "+
+			"block-style mapping, so merry can't edit it safely")
 	}
 	t.root = doc.Content[0]
 	return t, nil
@@ -316,8 +320,8 @@ func (t *text) find(path []string) (m *yaml.Node, index, depth int) {
 }
 
 // set writes a value under a path of keys. Mappings on the way that are not there are made; one in
-// flow style is written out again in block style, since its text can't be edited by lines. A new key goes before the first of
-// those that are to stand after it, else to the end.
+// flow style is written out again in block style, since its text can't be edited by lines. A new key goes before the
+// first of those that are to stand after it, else to the end.
 func set(src []byte, path []string, value *yaml.Node, later ...string) ([]byte, error) {
 	t, err := parse(src)
 	if err != nil {
@@ -369,7 +373,8 @@ func remove(src []byte, path []string) ([]byte, error) {
 			return remove(src, path[:depth]) // an empty mapping is no use to a reader
 		}
 		start, end := key.Line-1, t.entryEnd(key)
-		if key.HeadComment == "" && start > 0 && strings.TrimSpace(t.lines[start-1]) == "" && end < len(t.lines) && strings.TrimSpace(t.lines[end]) == "" {
+		if key.HeadComment == "" && start > 0 && strings.TrimSpace(t.lines[start-1]) == "" && end < len(t.lines) &&
+			strings.TrimSpace(t.lines[end]) == "" {
 			end++ // of the blank lines before and after, one is enough
 		}
 		t.lines = slices.Delete(t.lines, start, end)
@@ -402,14 +407,16 @@ func merge(n *yaml.Node, path []string, value *yaml.Node) *yaml.Node {
 		return out
 	}
 	if value != nil {
-		out.Content = append(out.Content, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: path[0]}, nest(path[1:], value))
+		out.Content = append(out.Content, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: path[0]},
+			nest(path[1:], value))
 	}
 	return out
 }
 
 func nest(path []string, value *yaml.Node) *yaml.Node {
 	for _, key := range slices.Backward(path) {
-		value = &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Content: []*yaml.Node{{Kind: yaml.ScalarNode, Tag: "!!str", Value: key}, value}}
+		value = &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map",
+			Content: []*yaml.Node{{Kind: yaml.ScalarNode, Tag: "!!str", Value: key}, value}}
 	}
 	return value
 }
@@ -447,7 +454,8 @@ scan:
 		depth := len(line) - len(body)
 		switch {
 		case body == "":
-		case depth >= key.Column, depth == key.Column-1 && (strings.HasPrefix(body, "- ") || strings.HasPrefix(body, "]") || strings.HasPrefix(body, "}")):
+		case depth >= key.Column, depth == key.Column-1 && (strings.HasPrefix(body, "- ") ||
+			strings.HasPrefix(body, "]") || strings.HasPrefix(body, "}")):
 			end = i + 1
 		default:
 			break scan

@@ -14,7 +14,8 @@ import (
 
 var updateKeys = flag.Bool("update", false, "write docs/crate-yaml.md anew")
 
-// TestKeysAreDocumented: every key that is read has a text and an example, no other has, and the document in docs is what is made of them.
+// TestKeysAreDocumented: every key that is read has a text and an example, no other has, and the document in docs is
+// what is made of them.
 func TestKeysAreDocumented(t *testing.T) {
 	known := map[string]bool{}
 	for _, k := range Keys() {
@@ -53,8 +54,11 @@ func TestExamplesAreRead(t *testing.T) {
 	}
 	for _, k := range Keys() {
 		text := b.String()
-		if rest, ok := strings.CutPrefix(k.Path, "libraries/NAME/"); ok && !strings.Contains(rest, "/") && rest != "version" && rest != "from" {
-			text = strings.Replace(text, "{oarlock: {version: 2.0.3, from: oarlock-2.0.3.zip}}", "{oarlock: {version: 2.0.3, from: oarlock-2.0.3.zip, "+rest+": "+k.Example+"}, tidechart: {version: 1.0.0, from: x.zip}}", 1)
+		if rest, ok := strings.CutPrefix(k.Path, "libraries/NAME/"); ok && !strings.Contains(rest, "/") &&
+			rest != "version" && rest != "from" {
+			text = strings.Replace(text, "{oarlock: {version: 2.0.3, from: oarlock-2.0.3.zip}}", "{oarlock: {version: "+
+				"2.0.3, from: oarlock-2.0.3.zip, "+rest+": "+k.Example+"}, tidechart: {version: 1.0.0, from: x.zip}}",
+				1)
 		}
 		if _, err := ReadList([]byte(text)); err != nil {
 			t.Errorf("%s: %v\n%s", k.Path, err, text)
@@ -77,8 +81,11 @@ func TestSchema(t *testing.T) {
 		t.Fatal(err)
 	}
 	for text, fine := range map[string]bool{
-		SchemaLine + "format: 1\nsite: .\npages: [\"**/*.html\"]\nlibraries:\n  oarlock:\n    version: 2.0\n    needs: [a]\n    hold: {below: 3.0.0, because: x}\nown: {order: [a.js]}\nprofiles: {live: {serve: cdn, fallback: true}}\nmodules: {map: none}\n": true,
-		"format: 1\npagse: []\n": false, "site: .\n": false, "format: one\n": false, "format: 1\nlibraries: {oarlock: {versoin: 1}}\n": false, "format: 1\nfolders: {scripst: x}\n": false,
+		SchemaLine + "format: 1\nsite: .\npages: [\"**/*.html\"]\nlibraries:\n  oarlock:\n    version: 2.0\n" +
+			"    needs: [a]\n    hold: {below: 3.0.0, because: x}\nown: {order: [a.js]}\nprofiles: {live: {serve: " +
+			"cdn, fallback: true}}\nmodules: {map: none}\n": true,
+		"format: 1\npagse: []\n": false, "site: .\n": false, "format: one\n": false, "format: 1\n" +
+			"libraries: {oarlock: {versoin: 1}}\n": false, "format: 1\nfolders: {scripst: x}\n": false,
 	} {
 		var v any
 		if err := yaml.Unmarshal([]byte(text), &v); err != nil {

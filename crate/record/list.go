@@ -32,14 +32,15 @@ const Format = 1
 type List struct {
 	lines map[string]int // of top-level keys
 
-	Format    int                    `yaml:"format"`
-	Site      string                 `yaml:"site,omitempty"`
-	Pages     []string               `yaml:"pages,flow,omitempty"`
-	Folders   Folders                `yaml:"folders,flow,omitempty"`
-	Arrange   Arrange                `yaml:"arrange,omitempty"`
-	Names     Names                  `yaml:"names,omitempty"`
-	Browsers  string                 `yaml:"browsers,omitempty"`
-	Headers   []string               `yaml:"headers,flow,omitempty"` // files, from the project's root, in which the server's headers are written
+	Format   int      `yaml:"format"`
+	Site     string   `yaml:"site,omitempty"`
+	Pages    []string `yaml:"pages,flow,omitempty"`
+	Folders  Folders  `yaml:"folders,flow,omitempty"`
+	Arrange  Arrange  `yaml:"arrange,omitempty"`
+	Names    Names    `yaml:"names,omitempty"`
+	Browsers string   `yaml:"browsers,omitempty"`
+	// files, from the project's root, in which the server's headers are written
+	Headers   []string               `yaml:"headers,flow,omitempty"`
 	Modules   Modules                `yaml:"modules,flow,omitempty"`
 	Libraries Libraries              `yaml:"libraries,omitempty"`
 	Own       Own                    `yaml:"own,omitempty"`
@@ -80,25 +81,27 @@ type Profile struct {
 
 // A Library is one entry of the crate. Its Name is the entry's key.
 type Library struct {
-	Name      string            `yaml:"-"`
-	Line      int               `yaml:"-"` // where its entry begins
-	Version   string            `yaml:"version,omitempty"`
-	From      string            `yaml:"from,omitempty"`
-	Build     Build             `yaml:"build,omitempty"`
-	Serve     Serve             `yaml:"serve,omitempty"`
-	Whole     bool              `yaml:"whole,omitempty"` // all that the source has for a page
-	Into      string            `yaml:"into,omitempty"`  // its own folder, from the site's
-	Arrange   Arrange           `yaml:"arrange,omitempty"`
-	Names     Names             `yaml:"names,omitempty"`
-	Needs     []string          `yaml:"needs,flow,omitempty"`
-	Only      Only              `yaml:"only,omitempty"`
-	Integrity bool              `yaml:"integrity,omitempty"`
-	Hold      *Hold             `yaml:"hold,flow,omitempty"`
-	Because   string            `yaml:"because,omitempty"`
-	Forget    []string          `yaml:"forget,flow,omitempty"` // names that are gone, and that check is not to miss any more
-	Rename    map[string]string `yaml:"rename,flow,omitempty"`
-	Places    map[string]string `yaml:"places,flow,omitempty"` // a file's or folder's own place in the site, by its path in the source
-	Keep      []string          `yaml:"keep,flow,omitempty"`   // files beside, never tagged
+	Name      string   `yaml:"-"`
+	Line      int      `yaml:"-"` // where its entry begins
+	Version   string   `yaml:"version,omitempty"`
+	From      string   `yaml:"from,omitempty"`
+	Build     Build    `yaml:"build,omitempty"`
+	Serve     Serve    `yaml:"serve,omitempty"`
+	Whole     bool     `yaml:"whole,omitempty"` // all that the source has for a page
+	Into      string   `yaml:"into,omitempty"`  // its own folder, from the site's
+	Arrange   Arrange  `yaml:"arrange,omitempty"`
+	Names     Names    `yaml:"names,omitempty"`
+	Needs     []string `yaml:"needs,flow,omitempty"`
+	Only      Only     `yaml:"only,omitempty"`
+	Integrity bool     `yaml:"integrity,omitempty"`
+	Hold      *Hold    `yaml:"hold,flow,omitempty"`
+	Because   string   `yaml:"because,omitempty"`
+	// names that are gone, and that check is not to miss any more
+	Forget []string          `yaml:"forget,flow,omitempty"`
+	Rename map[string]string `yaml:"rename,flow,omitempty"`
+	// a file's or folder's own place in the site, by its path in the source
+	Places map[string]string `yaml:"places,flow,omitempty"`
+	Keep   []string          `yaml:"keep,flow,omitempty"` // files beside, never tagged
 	// Take comes last, since no two libraries have it alike: two people's new entries then merge whole.
 	Take []string `yaml:"take,flow,omitempty"`
 }
@@ -135,7 +138,8 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 		lib.Name, lib.Line = n.Content[i].Value, n.Content[i].Line
 		if names[lib.Name] {
 			first := slices.IndexFunc(n.Content, func(k *yaml.Node) bool { return k.Value == lib.Name })
-			return twice("the library "+lib.Name+" appears", n.Content[first], n.Content[first+1], n.Content[i], n.Content[i+1])
+			return twice("the library "+lib.Name+" appears", n.Content[first], n.Content[first+1], n.Content[i],
+				n.Content[i+1])
 		}
 		names[lib.Name] = true
 		*l = append(*l, lib)
@@ -143,7 +147,8 @@ func (l *Libraries) UnmarshalYAML(n *yaml.Node) error {
 	return nil
 }
 
-// Near is the library whose name is nearest to one that is none, "" if none is near: a third of the letters may be wrong.
+// Near is the library whose name is nearest to one that is none, "" if none is near: a third of the letters may be
+// wrong.
 func (l *List) Near(name string) string {
 	best, least := "", len(name)/3+1
 	for _, lib := range l.Libraries {
@@ -218,14 +223,17 @@ var yamlLine = memo.Regexp(`line (\d+): (.*)`)
 // ReadList reads a packing list. Its errors are *ListError, with line and column.
 func ReadList(src []byte) (*List, error) {
 	if line := conflict(src); line > 0 {
-		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two people's changes did not go together", Next: "combine both changes and remove the marks; merry settle"}
+		return nil, &ListError{Line: line, Column: 1, Problem: "git's conflict marks stand here: two " +
+			"people's changes " +
+			"did not go together", Next: "combine both changes and remove the marks; merry settle"}
 	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(src, &doc); err != nil {
 		return nil, syntaxError(src, err)
 	}
 	if len(doc.Content) == 0 {
-		return nil, &ListError{Line: 1, Column: 1, Problem: "the packing list is empty", Next: "begin it with \"format: 1\", or remove it; merry start"}
+		return nil, &ListError{Line: 1, Column: 1, Problem: "the packing list is empty",
+			Next: "begin it with \"format: 1\", or remove it; merry start"}
 	}
 	root := doc.Content[0]
 	if f := child(root, "format"); f != nil {
@@ -240,7 +248,8 @@ func ReadList(src []byte) (*List, error) {
 		return nil, err
 	}
 	if list.Format != Format {
-		return nil, &ListError{Line: root.Line, Column: root.Column, Problem: "the packing list has no format", Next: "write \"format: 1\" as its first line"}
+		return nil, &ListError{Line: root.Line, Column: root.Column, Problem: "the packing list has no format",
+			Next: "write \"format: 1\" as its first line"}
 	}
 	list.lines = map[string]int{}
 	for i := 0; i+1 < len(root.Content); i += 2 {
@@ -263,31 +272,40 @@ func (l *List) validate(root *yaml.Node) error {
 				at = c
 			}
 		}
-		return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("%q is not a value for %s", value, strings.ReplaceAll(path, "/", ".")),
+		return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("%q is not a value for %s", value,
+			strings.ReplaceAll(path, "/", ".")),
 			Next: "write " + strings.Join(allowed, " or ")}
 	}
-	errs := []error{oneOf(string(l.Names), "names", namesWords...), oneOf(string(l.Arrange), "arrange", arrangeWords...)}
+	errs := []error{oneOf(string(l.Names), "names", namesWords...), oneOf(string(l.Arrange), "arrange",
+		arrangeWords...)}
 	for _, lib := range l.Libraries {
 		at := "libraries/" + lib.Name + "/"
-		errs = append(errs, oneOf(string(lib.Names), at+"names", namesWords...), oneOf(string(lib.Arrange), at+"arrange", arrangeWords...),
+		errs = append(errs, oneOf(string(lib.Names), at+"names", namesWords...), oneOf(string(lib.Arrange),
+			at+"arrange", arrangeWords...),
 			oneOf(string(lib.Serve), at+"serve", serveWords...), oneOf(string(lib.Build), at+"build", buildWords...),
 			oneOf(string(lib.Only), at+"only", string(DevOnly)))
 		if lib.Version != "" && !paths.IsVersion(lib.Version) {
-			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
+			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be "+
+				"a version", lib.Version, lib.Name), Next: "write letters, digits, and . + - _ between them"}
 		}
 		if cdn.NamesUser(lib.From) {
-			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("from: of the library %s contains a user name, a password or a token", lib.Name), Next: "remove it; for a registry, name the variable that holds the token: merry sources set registry URL --token-from VARIABLE"}
+			return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("from: of the library %s contains a "+
+				"user name, a password or a token", lib.Name), Next: "remove it; for a registry, name the variable " +
+				"that holds the token: merry sources set registry URL --token-from VARIABLE"}
 		}
 		for _, place := range append(slices.Sorted(maps.Values(lib.Places)), lib.Into) {
 			if err := paths.Validate(strings.TrimSuffix(place, "/")); place != "" && err != nil {
-				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a path in the site: %v", place, lib.Name, err), Next: "write a path from the site's folder, such as plugin/" + lib.Name}
+				return &ListError{Line: lib.Line, Column: 3, Problem: fmt.Sprintf("%q, of the library %s, can't be a "+
+					"path in the site: %v", place, lib.Name, err), Next: "write a path from the site's folder, such " +
+					"as plugin/" + lib.Name}
 			}
 		}
 	}
 	for _, name := range l.Headers {
 		if err := paths.Validate(name); err != nil {
 			at := child(root, "headers")
-			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of the project: %v", name, err), Next: "write a path from the project's root, such as public/_headers"}
+			return &ListError{Line: at.Line, Column: at.Column, Problem: fmt.Sprintf("headers: %q can't be a file of "+
+				"the project: %v", name, err), Next: "write a path from the project's root, such as public/_headers"}
 		}
 	}
 	errs = append(errs, oneOf(string(l.Modules.Map), "modules/map", string(InlineMap), string(NoMap)))
@@ -296,7 +314,8 @@ func (l *List) validate(root *yaml.Node) error {
 		return &ListError{Line: at.Line, Column: at.Column, Problem: "browsers: " + err.Error()}
 	}
 	for name, p := range l.Profiles {
-		errs = append(errs, oneOf(string(p.Serve), "profiles/"+name+"/serve", serveWords...), oneOf(string(p.Build), "profiles/"+name+"/build", buildWords...))
+		errs = append(errs, oneOf(string(p.Serve), "profiles/"+name+"/serve", serveWords...),
+			oneOf(string(p.Build), "profiles/"+name+"/build", buildWords...))
 	}
 	for _, err := range errs {
 		if err != nil {
@@ -308,7 +327,8 @@ func (l *List) validate(root *yaml.Node) error {
 
 // twice is the error of a key that a merge left twice: it names both lines and both values.
 func twice(what string, firstKey, firstValue, key, value *yaml.Node) error {
-	return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("%s twice, in lines %d and %d: %s, and %s; two branches changed it", what, firstKey.Line, key.Line, inLine(firstValue), inLine(value)),
+	return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("%s twice, in lines %d and %d: %s, and "+
+		"%s; two branches changed it", what, firstKey.Line, key.Line, inLine(firstValue), inLine(value)),
 		Next: "remove one of the two lines, then: merry settle"}
 }
 
@@ -333,7 +353,8 @@ func conflict(src []byte) int {
 	line := 0
 	for text := range strings.Lines(string(src)) {
 		line++
-		if strings.HasPrefix(text, "<<<<<<< ") || strings.HasPrefix(text, ">>>>>>> ") || strings.TrimRight(text, "\r\n") == "=======" {
+		if strings.HasPrefix(text, "<<<<<<< ") || strings.HasPrefix(text, ">>>>>>> ") ||
+			strings.TrimRight(text, "\r\n") == "=======" {
 			return line
 		}
 	}
@@ -397,12 +418,14 @@ func decode(n *yaml.Node, into any, at string) error {
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
 		if first, again := said[key.Value]; again {
-			return twice(fmt.Sprintf("%q%s appears", key.Value, inside(at)), n.Content[first], n.Content[first+1], key, value)
+			return twice(fmt.Sprintf("%q%s appears", key.Value, inside(at)), n.Content[first], n.Content[first+1], key,
+				value)
 		}
 		said[key.Value] = i
 		f, ok := known[key.Value]
 		if !ok {
-			return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("there is no key %q%s", key.Value, inside(at)), Next: nearestKey(key.Value, keys)}
+			return &ListError{Line: key.Line, Column: key.Column, Problem: fmt.Sprintf("there is no key %q%s",
+				key.Value, inside(at)), Next: nearestKey(key.Value, keys)}
 		}
 		if value.Kind == yaml.ScalarNode && value.Tag == "!!null" {
 			continue
@@ -412,7 +435,8 @@ func decode(n *yaml.Node, into any, at string) error {
 			if errors.As(err, &own) {
 				return own
 			}
-			return &ListError{Line: value.Line, Column: value.Column, Problem: fmt.Sprintf("%s%s has a value of the wrong kind: %s", key.Value, inside(at), shape(v.Field(f)))}
+			return &ListError{Line: value.Line, Column: value.Column, Problem: fmt.Sprintf("%s%s has a value of the "+
+				"wrong kind: %s", key.Value, inside(at), shape(v.Field(f)))}
 		}
 	}
 	return nil

@@ -10,6 +10,8 @@ type MapHabit string
 
 // The habits.
 const (
-	InlineMap MapHabit = "inline" // merry, into the page: browsers read no other (HTML Standard, section 8.1.5); the zero value means the same
-	NoMap     MapHabit = "none"   // somebody else, a server's template say: names that no map on the page has are not missed then
+	// merry, into the page: browsers read no other (HTML Standard, section 8.1.5); the zero value means the same
+	InlineMap MapHabit = "inline"
+	// somebody else, a server's template say: names that no map on the page has are not missed then
+	NoMap MapHabit = "none"
 )

@@ -47,17 +47,22 @@ func TestEditsKeepWhatPeopleWrote(t *testing.T) {
 			"version: 1.4.2   # not 2", "version: 2.0.3  # not 2",
 			"    take:\n      - dist/oarlock.js\n", "    take: [dist/oarlock.js, dist/oarlock.min.js]\n",
 			"    because: \"kiosk\"\n", "")},
-		{"same", func(b []byte) ([]byte, error) { return SetLibrary(b, *list.Library("tidechart")) }, strings.NewReplacer()},
+		{"same", func(b []byte) ([]byte, error) { return SetLibrary(b, *list.Library("tidechart")) },
+			strings.NewReplacer()},
 		{"add", func(b []byte) ([]byte, error) {
 			return SetLibrary(b, Library{Name: "brinework", Version: "1.2.0", Needs: []string{"oarlock"}})
-		}, strings.NewReplacer("  # the chart\n", "  # the chart\n  brinework:\n    version: 1.2.0\n    needs: [oarlock]\n")},
+		}, strings.NewReplacer("  # the chart\n", "  # the chart\n  brinework:\n    version: 1.2.0\n"+
+			"    needs: [oarlock]\n")},
 		{"flow", func(b []byte) ([]byte, error) {
 			return SetLibrary(b, Library{Name: "tidechart", Version: "3.2.0", Needs: []string{"oarlock"}})
-		}, strings.NewReplacer("tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart", "tidechart:  # the chart\n    version: 3.2.0\n    needs: [oarlock]")},
-		{"remove", func(b []byte) ([]byte, error) { return RemoveLibrary(b, "tidechart") }, strings.NewReplacer("  tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart\n\n", "")},
+		}, strings.NewReplacer("tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart",
+			"tidechart:  # the chart\n    version: 3.2.0\n    needs: [oarlock]")},
+		{"remove", func(b []byte) ([]byte, error) { return RemoveLibrary(b, "tidechart") },
+			strings.NewReplacer("  tidechart: {version: 3.1.0, needs: [oarlock]}  # the chart\n\n", "")},
 		{"text", func(b []byte) ([]byte, error) {
 			return SetText(b, "https://cdn.harbour.example/{name}", "cdns", "harbour")
-		}, strings.NewReplacer("[js/club.js]}\n", "[js/club.js]}\ncdns:\n  harbour: https://cdn.harbour.example/{name}\n")},
+		}, strings.NewReplacer("[js/club.js]}\n", "[js/club.js]}\ncdns:\n"+
+			"  harbour: https://cdn.harbour.example/{name}\n")},
 	}
 	for _, tt := range tests {
 		for _, newline := range []string{"\n", "\r\n"} {
@@ -94,8 +99,10 @@ func TestFirstLibraryGoesIntoAnEmptyList(t *testing.T) {
 
 // TestSeveralAtOnce: entries that come together are what they would be one after the other.
 func TestSeveralAtOnce(t *testing.T) {
-	libs := []Library{{Name: "a", Version: "1.0.0"}, {Name: "tidechart", Version: "3.2.0"}, {Name: "b", Version: "2.0.0", Needs: []string{"a"}}, {Name: "c", Version: "3.0.0"}}
-	for _, src := range []string{clubList, "format: 1\n", "format: 1\nlibraries: {}\n", "format: 1\nlibraries:\n", "format: 1\nlibraries: {z: {version: 1}}\n", "format: 1\nlibraries:\n      z: {version: 1}\nsite: .\n"} {
+	libs := []Library{{Name: "a", Version: "1.0.0"}, {Name: "tidechart", Version: "3.2.0"},
+		{Name: "b", Version: "2.0.0", Needs: []string{"a"}}, {Name: "c", Version: "3.0.0"}}
+	for _, src := range []string{clubList, "format: 1\n", "format: 1\nlibraries: {}\n", "format: 1\nlibraries:\n",
+		"format: 1\nlibraries: {z: {version: 1}}\n", "format: 1\nlibraries:\n      z: {version: 1}\nsite: .\n"} {
 		together, err := SetLibraries([]byte(src), libs)
 		if err != nil {
 			t.Errorf("%q: %v", src, err)
@@ -109,7 +116,8 @@ func TestSeveralAtOnce(t *testing.T) {
 		}
 		a, errA := ReadList(together)
 		b, errB := ReadList(single)
-		if errA != nil || errB != nil || len(a.Libraries) != len(b.Libraries) || a.Library("b").Needs[0] != "a" || a.Library("tidechart").Version != "3.2.0" {
+		if errA != nil || errB != nil || len(a.Libraries) != len(b.Libraries) || a.Library("b").Needs[0] != "a" ||
+			a.Library("tidechart").Version != "3.2.0" {
 			t.Errorf("%q became\n%s\nand one after the other\n%s\n%v %v", src, together, single, errA, errB)
 		}
 	}
@@ -129,10 +137,12 @@ func TestSettings(t *testing.T) {
 		t.Fatal(err)
 	}
 	back, err := ReadSettings(b)
-	if err != nil || len(back.Registries) != 2 || back.Registries[0].URL != "https://other.harbour.example" || back.Registries[1].TokenFrom != "GULL_TOKEN" || back.Hosts["cdn.harbour.example"] == "" {
+	if err != nil || len(back.Registries) != 2 || back.Registries[0].URL != "https://other.harbour.example" ||
+		back.Registries[1].TokenFrom != "GULL_TOKEN" || back.Hosts["cdn.harbour.example"] == "" {
 		t.Errorf("read back as %+v, %v", back, err)
 	}
-	for bad, want := range map[string]string{"format: 9\n": "newer", "tokens: x\n": `no key "tokens"`, "- a\n": "must be a mapping", "a: [\n": "did not find"} {
+	for bad, want := range map[string]string{"format: 9\n": "newer", "tokens: x\n": `no key "tokens"`,
+		"- a\n": "must be a mapping", "a: [\n": "did not find"} {
 		if _, err := ReadSettings([]byte(bad)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v, want %q", bad, err, want)
 		}
@@ -145,8 +155,10 @@ func TestBrokenListsSayWhere(t *testing.T) {
 		{"format: 2\n", "crate.yaml:1:9: format 2 is newer"},
 		{"site: .\n", "has no format"},
 		{"format: 1\nlibrarys: {}\n", `crate.yaml:2:1: there is no key "librarys"; did you mean "libraries"?`},
-		{"format: 1\nlibraries:\n  a:\n    verson: 1\n", `crate.yaml:4:5: there is no key "verson" in libraries.a; did you mean "version"?`},
-		{"format: 1\nlibraries:\n  a:\n    build: tiny\n", `crate.yaml:4:12: "tiny" is not a value for libraries.a.build; write minified or readable`},
+		{"format: 1\nlibraries:\n  a:\n    verson: 1\n", `crate.yaml:4:5: there is no key "verson" in libraries.a; ` +
+			`did you mean "version"?`},
+		{"format: 1\nlibraries:\n  a:\n    build: tiny\n", `crate.yaml:4:12: "tiny" is not a value for ` +
+			`libraries.a.build; write minified or readable`},
 		{"format: 1\npages: {a: b}\n", "crate.yaml:2:8: pages has a value of the wrong kind: it takes a list"},
 		{"format: 1\n\tsite: .\n", "crate.yaml:2:"},
 		{"- a\n", "crate.yaml:1:1: the packing list must be a mapping"},
@@ -162,14 +174,16 @@ func TestBrokenListsSayWhere(t *testing.T) {
 
 func TestSealIsSortedAndReadBack(t *testing.T) {
 	s := NewSeal()
-	s.Libraries["b"] = &Sealed{Version: "1", Files: []File{{Path: "z.js", At: paths.FoundInProject("js/z.js"), Size: 3, Integrity: "sha384-x"}, {Path: "a.js", Size: 2}}}
+	s.Libraries["b"] = &Sealed{Version: "1", Files: []File{{Path: "z.js", At: paths.FoundInProject("js/z.js"), Size: 3,
+		Integrity: "sha384-x"}, {Path: "a.js", Size: 2}}}
 	s.Libraries["a"] = &Sealed{Version: "2", Origin: "a.zip", Digest: "sha384-y", Licence: "MIT"}
 	b := s.Bytes()
 	back, err := ReadSeal(b)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if string(back.Bytes()) != string(b) || back.Libraries["b"].Files[0].Path != "a.js" || !reflect.DeepEqual(back.Names(), []string{"a", "b"}) {
+	if string(back.Bytes()) != string(b) || back.Libraries["b"].Files[0].Path != "a.js" ||
+		!reflect.DeepEqual(back.Names(), []string{"a", "b"}) {
 		t.Errorf("read back as\n%s", back.Bytes())
 	}
 	for _, bad := range []string{`{`, `{"format": 7}`, `{}`} {
@@ -202,7 +216,8 @@ func FuzzList(f *testing.F) {
 func TestBrowsersAreKnown(t *testing.T) {
 	_, err := ReadList([]byte("format: 1\nbrowsers: \"> 1%\"\n"))
 	var le *ListError
-	if !errors.As(err, &le) || le.Line != 2 || !strings.Contains(err.Error(), "is not a known edition, year or browser") {
+	if !errors.As(err, &le) || le.Line != 2 || !strings.Contains(err.Error(), "is not a known edition, year "+
+		"or browser") {
 		t.Errorf("the list is read with %v", err)
 	}
 }
@@ -211,7 +226,9 @@ func TestBrowsersAreKnown(t *testing.T) {
 func TestCloneIsDeep(t *testing.T) {
 	s := NewSeal()
 	s.Tags = []Tag{{Now: "a"}}
-	s.Libraries["oarlock"] = &Sealed{Imports: map[string]string{"a": "b"}, Asks: map[string]string{"a": "1"}, Gone: map[string][]string{"1.0.0": {".a"}}, Files: []File{{Path: "a.js", Facts: &Facts{Defines: []string{"a"}, Needs: []string{"b"}}}}}
+	s.Libraries["oarlock"] = &Sealed{Imports: map[string]string{"a": "b"}, Asks: map[string]string{"a": "1"},
+		Gone:  map[string][]string{"1.0.0": {".a"}},
+		Files: []File{{Path: "a.js", Facts: &Facts{Defines: []string{"a"}, Needs: []string{"b"}}}}}
 	before := string(s.Bytes())
 	c := s.Clone()
 	lib := c.Libraries["oarlock"]

@@ -42,66 +42,78 @@ type Sealed struct {
 	Linked bool `json:"linked,omitempty"`
 	// Imports are the names under which modules import its files: a specifier to a path in the package.
 	Imports map[string]string `json:"imports,omitempty"`
-	// Asks are the packages that its own modules import by name, each with the range of versions that its manifest allows.
+	// Asks are the packages that its own modules import by name, each with the range of versions that its manifest
+	// allows.
 	Asks map[string]string `json:"asks,omitempty"`
-	// Gone are names that earlier versions of it offered and the present one does not, by the version that had them last: .class, --property,
-	// @keyframes, global.
+	// Gone are names that earlier versions of it offered and the present one does not, by the version that had them
+	// last: .class, --property, @keyframes, global.
 	Gone  map[string][]string `json:"gone,omitempty"`
 	Files []File              `json:"files"` // the files that change
 }
 
 // A File is one file of a library. Its hash identifies it wherever it is served from.
 type File struct {
-	Path       string          `json:"path"`               // in the package
-	At         paths.InProject `json:"at,omitzero"`        // zero for what only links lead to
-	Size       int64           `json:"size"`               // bytes
-	Integrity  string          `json:"integrity"`          // sha384, as in Subresource Integrity
-	Build      Build           `json:"build,omitempty"`    // readable or minified
-	OtherBuild string          `json:"pair,omitempty"`     // the path of the same thing in the other build
-	Role       Role            `json:"page,omitempty"`     // true for what goes on pages
-	Module     bool            `json:"module,omitempty"`   // an ES module, for tags of type module
-	NoModule   bool            `json:"nomodule,omitempty"` // a plain script beside the library's module, for browsers that know none
-	URL        string          `json:"url,omitempty"`      // where it was found, if no CDN's pattern leads there
-	Facts      *Facts          `json:"facts,omitempty"`    // of a script for pages, so that it is known where its bytes are at no hand
+	Path       string          `json:"path"`             // in the package
+	At         paths.InProject `json:"at,omitzero"`      // zero for what only links lead to
+	Size       int64           `json:"size"`             // bytes
+	Integrity  string          `json:"integrity"`        // sha384, as in Subresource Integrity
+	Build      Build           `json:"build,omitempty"`  // readable or minified
+	OtherBuild string          `json:"pair,omitempty"`   // the path of the same thing in the other build
+	Role       Role            `json:"page,omitempty"`   // true for what goes on pages
+	Module     bool            `json:"module,omitempty"` // an ES module, for tags of type module
+	// a plain script beside the library's module, for browsers that know none
+	NoModule bool   `json:"nomodule,omitempty"`
+	URL      string `json:"url,omitempty"` // where it was found, if no CDN's pattern leads there
+	// of a script for pages, so that it is known where its bytes are at no hand
+	Facts *Facts `json:"facts,omitempty"`
 }
 
 // Facts are the results of reading a script that its order on a page and the checks of others need.
 type Facts struct {
-	Form           string   `json:"form"`              // classic, universal, module, amd or server
-	Syntax         int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
-	Defines        []string `json:"defines,omitempty"` // globals
-	Needs          []string `json:"needs,omitempty"`   // globals without which it stops, alternatives with a bar between them
-	Parts          []string `json:"parts,omitempty"`   // members that it gives to others' globals
-	Uses           []string `json:"uses,omitempty"`    // members of others' globals that it must find
-	DefinesUnknown bool     `json:"opens,omitempty"`   // it defines more, by names that are not known
+	Form    string   `json:"form"`              // classic, universal, module, amd or server
+	Syntax  int      `json:"syntax,omitempty"`  // the year of the edition of ECMAScript that it demands
+	Defines []string `json:"defines,omitempty"` // globals
+	// globals without which it stops, alternatives with a bar between them
+	Needs          []string `json:"needs,omitempty"`
+	Parts          []string `json:"parts,omitempty"` // members that it gives to others' globals
+	Uses           []string `json:"uses,omitempty"`  // members of others' globals that it must find
+	DefinesUnknown bool     `json:"opens,omitempty"` // it defines more, by names that are not known
 }
 
 // ReadSeal reads a seal, one that two people's changes were merged into line by line, too.
 func ReadSeal(b []byte) (*Seal, error) {
 	if line := conflict(b); line > 0 {
-		return nil, problem.Refuse(problem.RecordBroken, "keep either side of it, such as git checkout --ours "+SealFile+"; merry settle", "%s:%d: git's conflict marks are here: two people's changes did not merge", SealFile, line)
+		return nil, problem.Refuse(problem.RecordBroken, "keep either side of it, such as git checkout --ours "+
+			SealFile+"; merry settle", "%s:%d: git's conflict marks are here: two people's changes did not merge",
+			SealFile, line)
 	}
 	var s Seal
 	dec := json.NewDecoder(bytes.NewReader(b))
 	if err := dec.Decode(&s); err != nil {
 		merged := mergedSeal(b)
 		if merged == nil {
-			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control; or remove it; merry settle  # makes a new one", "%s:%s: %w; only merry writes this file", SealFile, position(b, dec.InputOffset()), err)
+			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control; or remove it; merry "+
+				"settle  # makes a new one", "%s:%s: %w; only merry writes this file", SealFile,
+				position(b, dec.InputOffset()), err)
 		}
 		s = *merged
 	}
 	if s.Format > Format {
-		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it", "%s has format %d, newer than this program, which knows format %d", SealFile, s.Format, Format)
+		return nil, problem.Refuse(problem.RecordNewer, "use the newer program that wrote it",
+			"%s has format %d, newer than this program, which knows format %d", SealFile, s.Format, Format)
 	}
 	if s.Format != Format {
-		return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s has no format", SealFile)
+		return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s has no format",
+			SealFile)
 	}
 	for name, lib := range s.Libraries {
 		if lib == nil {
-			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s: the library %q has no value", SealFile, name)
+			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control",
+				"%s: the library %q has no value", SealFile, name)
 		}
 		if lib.Version != "" && !paths.IsVersion(lib.Version) {
-			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control", "%s: %q, of the library %q, can't be a version", SealFile, lib.Version, name)
+			return nil, problem.Refuse(problem.RecordBroken, "restore it from version control",
+				"%s: %q, of the library %q, can't be a version", SealFile, lib.Version, name)
 		}
 	}
 	if s.Libraries == nil {
@@ -125,8 +137,8 @@ func (l *Sealed) once() {
 
 var libraryLine = memo.Regexp(`^("(?:[^"\\]|\\.)*"): \{$`)
 
-// mergedSeal reads a seal line by line, as Bytes writes it, where brackets and commas no longer fit since lines of two sides
-// stand together. It returns nil for what is no seal.
+// mergedSeal reads a seal line by line, as Bytes writes it, where brackets and commas no longer fit since lines of two
+// sides stand together. It returns nil for what is no seal.
 func mergedSeal(b []byte) *Seal {
 	s := NewSeal()
 	var lib *Sealed
@@ -190,7 +202,8 @@ func (s *Seal) Bytes() []byte {
 		if i > 0 {
 			b.WriteString(",")
 		}
-		fmt.Fprintf(&b, "\n%s: {\n \"version\": %s,\n \"origin\": %s,\n", quote(name), quote(lib.Version), quote(lib.Origin))
+		fmt.Fprintf(&b, "\n%s: {\n \"version\": %s,\n \"origin\": %s,\n", quote(name), quote(lib.Version),
+			quote(lib.Origin))
 		if lib.Digest != "" {
 			fmt.Fprintf(&b, " \"digest\": %s,\n", quote(lib.Digest))
 		}
@@ -282,7 +295,8 @@ func (f *Facts) clone() *Facts {
 		return nil
 	}
 	copied := *f
-	copied.Defines, copied.Needs, copied.Parts, copied.Uses = slices.Clone(f.Defines), slices.Clone(f.Needs), slices.Clone(f.Parts), slices.Clone(f.Uses)
+	copied.Defines, copied.Needs, copied.Parts, copied.Uses = slices.Clone(f.Defines), slices.Clone(f.Needs),
+		slices.Clone(f.Parts), slices.Clone(f.Uses)
 	return &copied
 }
 
@@ -320,7 +334,8 @@ func (l *Sealed) InBuild(f *File, build Build) *File {
 	return f
 }
 
-// Called reports whether a person means the file by a name: its path in the package or in the project, or its own name there.
+// Called reports whether a person means the file by a name: its path in the package or in the project, or its own name
+// there.
 func (f *File) Called(name string) bool {
 	return f.Path == name || !f.At.IsZero() && (f.At.String() == name || f.At.Base() == name)
 }

@@ -15,14 +15,16 @@ type Settings struct {
 	Trust        []string   `yaml:"trust,omitempty"` // folders whose projects are worked with whoever owns them
 	// Hosts says where hosts are, past the machine's own resolver: a name to an address with its port.
 	Hosts map[string]string `yaml:"hosts,omitempty"`
-	// OwnHosts are hosts that the user named for a CDN: records may lead to them even if they are in the user's own network.
+	// OwnHosts are hosts that the user named for a CDN: records may lead to them even if they are in the user's own
+	// network.
 	OwnHosts []string `yaml:"own-hosts,omitempty"`
 }
 
 // A Registry is the address of a package registry, for all packages or for those of one scope.
 type Registry struct {
-	URL       string `yaml:"url" json:"url"`                                   // its address
-	Scope     string `yaml:"scope,omitempty" json:"scope,omitempty"`           // the scope it is for; empty means all packages
+	URL string `yaml:"url" json:"url"` // its address
+	// the scope it is for; empty means all packages
+	Scope     string `yaml:"scope,omitempty" json:"scope,omitempty"`
 	TokenFrom string `yaml:"token-from,omitempty" json:"token_from,omitempty"` // an environment variable
 	// ArchivesOn are hosts, beside the registry's own, where the archives of its packages may lie.
 	ArchivesOn []string `yaml:"archives-on,omitempty" json:"archives_on,omitempty"`
@@ -42,7 +44,8 @@ func ReadSettings(src []byte) (*Settings, error) {
 		return nil, err
 	}
 	if s.Format > Format {
-		return nil, &ListError{Line: 1, Column: 1, Problem: "the settings' format is newer than this program", Next: "use the newer program that wrote them"}
+		return nil, &ListError{Line: 1, Column: 1, Problem: "the settings' format is newer than this program",
+			Next: "use the newer program that wrote them"}
 	}
 	return s, nil
 }

@@ -12,12 +12,15 @@ import (
 func TestSealKeepsEverything(t *testing.T) {
 	make := func(turned bool) *Seal {
 		s := NewSeal()
-		s.Libraries["oarlock"] = &Sealed{Version: "2.0.3", Origin: "registry:oarlock", Digest: "sha384-x", Licence: "MIT", Linked: true, Files: []File{
-			{Path: "b.js", At: paths.FoundInProject("js/b.js"), Size: 1, Integrity: "sha384-b", Build: "minified", OtherBuild: "a.js", Role: Tagged, Module: true, URL: "https://x.example/?a=1&b=<2>"},
-			{Path: "a.js", At: paths.FoundInProject("js/a.js"), Size: 2, Integrity: "sha384-a"},
-		}}
+		s.Libraries["oarlock"] = &Sealed{Version: "2.0.3", Origin: "registry:oarlock", Digest: "sha384-x",
+			Licence: "MIT", Linked: true, Files: []File{
+				{Path: "b.js", At: paths.FoundInProject("js/b.js"), Size: 1, Integrity: "sha384-b", Build: "minified",
+					OtherBuild: "a.js", Role: Tagged, Module: true, URL: "https://x.example/?a=1&b=<2>"},
+				{Path: "a.js", At: paths.FoundInProject("js/a.js"), Size: 2, Integrity: "sha384-a"},
+			}}
 		s.Libraries["brinework"] = &Sealed{Version: "1.2.0", Origin: "brinework.zip", Files: []File{}}
-		s.Tags = []Tag{{Now: "<script src=\"a\"></script>", Was: "<script  src='a'></script>"}, {Page: "b.html", Now: "<x>", Was: "<y>"}, {Page: "a.html", Now: "<x>", Was: "<z>"}}
+		s.Tags = []Tag{{Now: "<script src=\"a\"></script>", Was: "<script  src='a'></script>"},
+			{Page: "b.html", Now: "<x>", Was: "<y>"}, {Page: "a.html", Now: "<x>", Was: "<z>"}}
 		if turned {
 			f := s.Libraries["oarlock"].Files
 			f[0], f[1] = f[1], f[0]
@@ -36,7 +39,8 @@ func TestSealKeepsEverything(t *testing.T) {
 	if string(got.Bytes()) != string(b) {
 		t.Errorf("read and written again it is\n%s, was\n%s", got.Bytes(), b)
 	}
-	if fmt.Sprint(got.Libraries["oarlock"].Files[1]) != fmt.Sprint(make(false).Libraries["oarlock"].Files[0]) || !got.Libraries["oarlock"].Linked || len(got.Tags) != 3 {
+	if fmt.Sprint(got.Libraries["oarlock"].Files[1]) != fmt.Sprint(make(false).Libraries["oarlock"].Files[0]) ||
+		!got.Libraries["oarlock"].Linked || len(got.Tags) != 3 {
 		t.Errorf("something is lost: %+v", got)
 	}
 	for _, line := range strings.Split(string(b), "\n") {
@@ -50,12 +54,15 @@ func TestSealKeepsEverything(t *testing.T) {
 }
 
 func TestProfilesOfAList(t *testing.T) {
-	l, err := ReadList([]byte("format: 1\nbrowsers: es2015\nprofiles:\n  live: {serve: cdn, build: minified, cdn: harbour, fallback: true, then: [quay], hints: true, without: [quickbrine, \"https://*.else.example/*\"]}\n  desk: {serve: local}\n"))
+	l, err := ReadList([]byte("format: 1\nbrowsers: es2015\nprofiles:\n  live: {serve: cdn, build: minified, cdn: " +
+		"harbour, fallback: true, then: [quay], hints: true, without: [quickbrine, \"https://*.else.example/*\"]}\n" +
+		"  desk: {serve: local}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	live := l.Profiles["live"]
-	if fmt.Sprint(live) != "{cdn minified harbour true [quay] true [quickbrine https://*.else.example/*]}" || l.Profiles["desk"].Serve != "local" || l.Browsers != "es2015" {
+	if fmt.Sprint(live) != "{cdn minified harbour true [quay] true [quickbrine https://*.else.example/*]}" ||
+		l.Profiles["desk"].Serve != "local" || l.Browsers != "es2015" {
 		t.Errorf("%+v", l.Profiles)
 	}
 	for text, want := range map[string]string{

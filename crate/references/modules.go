@@ -18,9 +18,9 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Modules finds imports of a page's modules that lead nowhere: of files that are not there, by names that no import map has, of names that
-// the other module does not export (HTML Standard, section 8.1.6; ECMA-262, section 16.2); and what its scripts ask for while they run that
-// is not there. It follows the site's own files.
+// Modules finds imports of a page's modules that lead nowhere: of files that are not there, by names that no import map
+// has, of names that the other module does not export (HTML Standard, section 8.1.6; ECMA-262, section 16.2); and what
+// its scripts ask for while they run that is not there. It follows the site's own files.
 func (g *Resolver) Modules(v *tags.Page, file string, of *graph.Graph, scripts *tags.Scripts) []check.Finding {
 	if len(of.Nodes)+len(of.Plain) == 0 {
 		return nil
@@ -67,8 +67,8 @@ func (g *Resolver) Missing(n *graph.Node) bool {
 // own tells a module whose text is the site's own.
 func own(n *graph.Node) bool { return n.Of.File == nil && n.Target.URL == "" }
 
-// imports looks at the imports of one module. Of a library's only names are reported that no map has; imports of inline modules that name files
-// are reported with the page's other references.
+// imports looks at the imports of one module. Of a library's only names are reported that no map has; imports of inline
+// modules that name files are reported with the page's other references.
 func (m *modules) imports(n *graph.Node) {
 	for i := range n.Imports {
 		e := &n.Imports[i]
@@ -94,14 +94,18 @@ func (m *modules) imports(n *graph.Node) {
 // ofLibrary tells of a library's import by a name that no map has, or that leads to what has not what is imported.
 func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 	page := check.Finding{Severity: check.Error, File: m.g.p.InProject(m.v.Path).String(), Line: 1, Column: 1,
-		Why: fmt.Sprintf("%s:%d:%d: neither the module that imports it nor any module that imports that one runs", m.place(n), e.Line, e.Column)}
+		Why: fmt.Sprintf("%s:%d:%d: neither the module that imports it nor any module that imports that one runs",
+			m.place(n), e.Line, e.Column)}
 	switch {
 	case !e.Bare:
 	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
-		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s resolves %q, which %s imports", m.v.Path, e.From, m.name(n))
-		page.Next = "merry take " + module.PackageOf(e.From) + "; merry include " + n.Of.Library + " --page " + texts.Word(m.v.Path.String())
+		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s resolves %q, which %s imports",
+			m.v.Path, e.From, m.name(n))
+		page.Next = "merry take " + module.PackageOf(e.From) + "; merry include " + n.Of.Library + " --page " +
+			texts.Word(m.v.Path.String())
 		if len(m.g.p.Origin.Registries) == 0 {
-			page.Next = "take " + module.PackageOf(e.From) + " from a download, or set your registry: merry sources set registry URL"
+			page.Next = "take " + module.PackageOf(e.From) +
+				" from a download, or set your registry: merry sources set registry URL"
 		}
 		if step := m.takeFile(e.From); step != "" {
 			page.Next = step
@@ -109,7 +113,8 @@ func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 		m.found = append(m.found, page)
 	case !e.Target.Path.IsZero() && m.g.Has(e.Target.Path):
 		for _, name := range lacking(e) {
-			page.Name, page.Message = check.ImportLacking, fmt.Sprintf("%s, which the import map on %s gives for %q, does not have %s, which %s imports", e.Target.Path, m.v.Path, e.From, exportWords(name), m.name(n))
+			page.Name, page.Message = check.ImportLacking, fmt.Sprintf("%s, which the import map on %s gives for %q, "+
+				"does not have %s, which %s imports", e.Target.Path, m.v.Path, e.From, exportWords(name), m.name(n))
 			page.Next = fmt.Sprintf("take %s in a version that has it, or correct the map", module.PackageOf(e.From))
 			m.found = append(m.found, page)
 		}
@@ -123,8 +128,8 @@ func exportWords(name string) string {
 	return "the export " + name
 }
 
-// takeFile is the command that takes one more file of a library that the crate has, for a name such as foghorn/web/echo.js; "" for
-// any other name.
+// takeFile is the command that takes one more file of a library that the crate has, for a name such as
+// foghorn/web/echo.js; "" for any other name.
 func (m *modules) takeFile(name string) string {
 	pkg := module.PackageOf(name)
 	file, inside := strings.CutPrefix(name, pkg+"/")
@@ -133,7 +138,8 @@ func (m *modules) takeFile(name string) string {
 	}
 	for i := range m.g.p.List.Libraries {
 		if lib := &m.g.p.List.Libraries[i]; lib.NameOnCDNs() == pkg {
-			return fmt.Sprintf("merry take %s --files %s --page %s", texts.Word(lib.Name), texts.Word(file), texts.Word(m.v.Path.String()))
+			return fmt.Sprintf("merry take %s --files %s --page %s", texts.Word(lib.Name), texts.Word(file),
+				texts.Word(m.v.Path.String()))
 		}
 	}
 	return ""
@@ -156,15 +162,18 @@ func (m *modules) unmapped(f check.Finding, name string) {
 		return // somebody else writes the maps
 	}
 	f.Name = check.ImportUnmapped
-	f.Message, f.Next = fmt.Sprintf("no import map on %s resolves %q", m.v.Path, name), "write an import map into the page's head; or, for a package of a registry, set the registry: merry sources set registry URL"
+	f.Message, f.Next = fmt.Sprintf("no import map on %s resolves %q", m.v.Path, name),
+		"write an import map into the page's head; or, for a package of a registry, set the registry: merry sources set registry URL"
 	if len(m.g.p.Origin.Registries) > 0 {
-		f.Next = fmt.Sprintf("merry take %s --with-needs --page %s  # if it is a package of your registry; or write an import map into the page's head", module.PackageOf(name), m.v.Path)
+		f.Next = fmt.Sprintf("merry take %s --with-needs --page %s  # if it is a package of your registry; or write "+
+			"an import map into the page's head", module.PackageOf(name), m.v.Path)
 	}
 	if step := m.takeFile(name); step != "" {
 		f.Next = step
 	}
 	if of := m.g.p.Imported(name); of.Library != "" {
-		f.Next = "merry include " + of.Library + " --page " + texts.Word(m.v.Path.String()) + "  # writes the crate's libraries into its import map"
+		f.Next = "merry include " + of.Library + " --page " + texts.Word(m.v.Path.String()) +
+			"  # writes the crate's libraries into its import map"
 	}
 	m.found = append(m.found, f)
 }
@@ -174,7 +183,8 @@ func (m *modules) nowhere(f check.Finding, way graph.Way, name string) {
 	if m.g.p.At(m.g.p.InProject(way.Target.Path)).File != nil {
 		return // that is reported of the library
 	}
-	f.Name, f.Message, f.Next = check.LeadsNowhere, "there is no file "+way.Target.Path.String(), "put the file there, or correct the import"
+	f.Name, f.Message, f.Next = check.LeadsNowhere, "there is no file "+way.Target.Path.String(),
+		"put the file there, or correct the import"
 	if way.Mapped && way.Bare {
 		f.Message += fmt.Sprintf(", which the import map on %s gives for %q", m.v.Path, name)
 		f.Next = "put the file there, or correct the map"
@@ -183,8 +193,8 @@ func (m *modules) nowhere(f check.Finding, way graph.Way, name string) {
 	m.found = append(m.found, f)
 }
 
-// loads looks at what a script of the site's own asks for while it runs. What it knows how to do without is not told, and what a function asks
-// for, which may not be called, is a warning.
+// loads looks at what a script of the site's own asks for while it runs. What it knows how to do without is not told,
+// and what a function asks for, which may not be called, is a warning.
 func (m *modules) loads(n *graph.Node) {
 	if !own(n) {
 		return
@@ -218,8 +228,10 @@ func (m *modules) circle(n *graph.Node) {
 			continue
 		}
 		f := m.at(n, l.Line, l.Column)
-		f.Name, f.Severity, f.Message = check.AwaitCircle, check.Error, fmt.Sprintf("it waits for %s, which runs only after this module has finished", l.To.Target)
-		f.Why, f.Next = "both wait forever, without a console message, and so does every module that imports them", "do not await the import, or let "+l.To.Target.String()+" import what it needs from a third module"
+		f.Name, f.Severity, f.Message = check.AwaitCircle, check.Error, fmt.Sprintf("it waits for %s, which runs only "+
+			"after this module has finished", l.To.Target)
+		f.Why, f.Next = "both wait forever, without a console message, and so does every module that imports them",
+			"do not await the import, or let "+l.To.Target.String()+" import what it needs from a third module"
 		m.found = append(m.found, f)
 	}
 }
@@ -236,12 +248,14 @@ func (m *modules) kind(e *graph.Edge, f check.Finding) {
 	f.Name, f.Message = check.ImportKind, fmt.Sprintf("%s is imported as a script", e.Target.Path)
 	f.Next = fmt.Sprintf("write with { type: %q } after the name, or fetch the file", kinds[ending])
 	if e.Type != "" {
-		f.Message, f.Next = fmt.Sprintf("%s is imported as %s, but is not", e.Target.Path, e.Type), "remove the type, or import another file"
+		f.Message, f.Next = fmt.Sprintf("%s is imported as %s, but is not", e.Target.Path, e.Type),
+			"remove the type, or import another file"
 	}
 	m.found = append(m.found, f)
 }
 
-// twice finds libraries of which the page runs a module and a plain build: two copies, of which neither knows what was given to the other.
+// twice finds libraries of which the page runs a module and a plain build: two copies, of which neither knows what was
+// given to the other.
 func (m *modules) twice(file string, scripts *tags.Scripts) {
 	for i := range m.v.Includes {
 		in, of := &m.v.Includes[i], m.v.Of[i]
@@ -250,15 +264,19 @@ func (m *modules) twice(file string, scripts *tags.Scripts) {
 		}
 		k := scripts.Of(m.v.Targets[i])
 		at := slices.IndexFunc(m.of.Nodes, func(n *graph.Node) bool {
-			return n.Of.Library == of.Library && n.Script != nil && n.Script.Form == script.Module && !n.Late && m.g.p.Imports(n.Of)
+			return n.Of.Library == of.Library && n.Script != nil && n.Script.Form == script.Module && !n.Late &&
+				m.g.p.Imports(n.Of)
 		})
 		if at < 0 || k == nil || len(k.Defines) == 0 {
 			continue
 		}
 		line, column := m.v.Position(in.Start)
-		m.found = append(m.found, check.Finding{Name: check.TwoForms, Severity: check.Warning, File: file, Line: line, Column: column,
-			Message: fmt.Sprintf("%s runs here both as a plain script and as a module: %s", of.Library, m.of.Nodes[at].Target),
-			Why:     "the page loads it twice, and each copy has its own state", Next: "keep one of them: plain scripts need the plain one, and importing modules need the module"})
+		m.found = append(m.found, check.Finding{Name: check.TwoForms, Severity: check.Warning, File: file, Line: line,
+			Column: column,
+			Message: fmt.Sprintf("%s runs here both as a plain script and as a module: %s", of.Library,
+				m.of.Nodes[at].Target),
+			Why: "the page loads it twice, and each copy has its own state", Next: "keep one of them: plain " +
+				"scripts need the plain one, and importing modules need the module"})
 	}
 }
 
@@ -271,8 +289,10 @@ func (m *modules) maps(file string) {
 			m.entries(file, read, in.TextStart())
 			if why := m.late(i, i != m.v.ImportMaps()[0]); why != "" {
 				line, column := m.v.Position(in.Start)
-				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file, Line: line, Column: column, Message: "this import map " + why,
-					Why: "browsers before 2025, and some later ones, ignore it and the names in it", Next: "have one import map, in the head, before all modules and their hints"})
+				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file,
+					Line: line, Column: column, Message: "this import map " + why,
+					Why:  "browsers before 2025, and some later ones, ignore it and the names in it",
+					Next: "have one import map, in the head, before all modules and their hints"})
 			}
 			continue
 		}
@@ -282,7 +302,8 @@ func (m *modules) maps(file string) {
 			offset += syntax.Offset
 		}
 		line, column := m.v.Position(offset)
-		m.found = append(m.found, check.Finding{Name: check.MapBroken, Severity: check.Error, File: file, Line: line, Column: column, Message: "the import map can't be read: " + err.Error(),
+		m.found = append(m.found, check.Finding{Name: check.MapBroken, Severity: check.Error, File: file, Line: line,
+			Column: column, Message: "the import map can't be read: " + err.Error(),
 			Why: "browsers ignore such a map, and modules that import by name do not run", Next: "correct it there"})
 	}
 }
@@ -298,8 +319,10 @@ func (m *modules) entries(file string, read *module.Map, begin int) {
 		if e.Address == "" {
 			why = "an address in a map is a string"
 		}
-		m.found = append(m.found, check.Finding{Name: check.MapEntry, Severity: check.Warning, File: file, Line: line, Column: column, Message: fmt.Sprintf("the import map gives no address for %q", e.Specifier),
-			Why: why + "; browsers ignore the entry with a warning, and modules that import by that name do not run", Next: "correct it there, or remove the entry"})
+		m.found = append(m.found, check.Finding{Name: check.MapEntry, Severity: check.Warning, File: file, Line: line,
+			Column: column, Message: fmt.Sprintf("the import map gives no address for %q", e.Specifier),
+			Why:  why + "; browsers ignore the entry with a warning, and modules that import by that name do not run",
+			Next: "correct it there, or remove the entry"})
 	}
 }
 
@@ -335,10 +358,12 @@ func lacking(e *graph.Edge) []string {
 // exports tells of names that an own module's import asks for and the other module has not.
 func (m *modules) exports(e *graph.Edge, f check.Finding) {
 	for _, name := range lacking(e) {
-		f.Name, f.Message = check.ImportLacking, fmt.Sprintf("%s exports no %s, which is imported here", e.Target.Path, name)
+		f.Name, f.Message = check.ImportLacking, fmt.Sprintf("%s exports no %s, which is imported here", e.Target.Path,
+			name)
 		f.Next = "import what it exports, or import it without names"
 		if name == "default" {
-			f.Message, f.Next = fmt.Sprintf("%s has no default export, which is imported here", e.Target.Path), "import it by a name that it exports, in braces"
+			f.Message, f.Next = fmt.Sprintf("%s has no default export, which is imported here", e.Target.Path),
+				"import it by a name that it exports, in braces"
 		}
 		m.found = append(m.found, f)
 	}

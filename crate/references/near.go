@@ -115,7 +115,8 @@ func (n *Resolver) search(name paths.InSite) nearest {
 	}
 	if same := n.Called(name); len(same) > 0 {
 		return nearest{name: slices.MinFunc(same, func(a, b paths.InSite) int {
-			return cmp.Or(levenshtein.Distance(a.String(), name.String(), nil)-levenshtein.Distance(b.String(), name.String(), nil), strings.Compare(a.String(), b.String()))
+			return cmp.Or(levenshtein.Distance(a.String(), name.String(), nil)-levenshtein.Distance(b.String(),
+				name.String(), nil), strings.Compare(a.String(), b.String()))
 		})}
 	}
 	// The same library under another version or build is the likeliest slip.

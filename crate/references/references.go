@@ -19,15 +19,18 @@ import (
 )
 
 // loads are elements whose files a browser fetches while it shows the page; others wait for a click.
-var loads = map[string]bool{"img": true, "source": true, "video": true, "audio": true, "track": true, "embed": true, "object": true, "input": true, "image": true,
+var loads = map[string]bool{"img": true, "source": true, "video": true, "audio": true, "track": true, "embed": true,
+	"object": true, "input": true, "image": true,
 	"iframe": true, "frame": true, "use": true, "feimage": true, "body": true, "table": true, "td": true, "style": true}
 
 // Static are the endings of files that a server sends as they lie there.
-var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp", ".avif", ".ico", ".cur", ".woff", ".woff2", ".ttf",
+var Static = []string{".html", ".htm", ".css", ".js", ".mjs", ".json", ".png", ".jpg", ".jpeg", ".gif", ".svg", ".webp",
+	".avif", ".ico", ".cur", ".woff", ".woff2", ".ttf",
 	".mp4", ".webm", ".ogg", ".mp3", ".wav", ".vtt", ".pdf", ".zip", ".txt", ".webmanifest"}
 
-// Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site. It tells which files of
-// the crate and which scripts and stylesheets they name, also where no browser looks; a folder that an import map names ends in a slash.
+// Page finds references of a page, beside its tags for scripts and stylesheets, that lead to no file of the site. It
+// tells which files of the crate and which scripts and stylesheets they name, also where no browser looks; a folder
+// that an import map names ends in a slash.
 func (g *Resolver) Page(v *tags.Page, file string) (found []check.Finding, named []string) {
 	k := &onPage{g: g, v: v, file: file}
 	if v.Base != "" {
@@ -79,12 +82,15 @@ func (k *onPage) look(r page.Reference) {
 		}
 		return
 	}
-	if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() || g.p.At(g.p.InProject(t.Path)).File != nil {
+	if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() ||
+		g.p.At(g.p.InProject(t.Path)).File != nil {
 		return
 	}
-	f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: k.file, Message: "there is no file " + t.Path.String(),
+	f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: k.file, Message: "there is no file " +
+		t.Path.String(),
 		Why: "whatever asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
-	if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" && r.Element == "script") {
+	if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" &&
+		r.Element == "script") {
 		f.Severity, f.Why = check.Warning, "a visitor who follows the link gets \"not found\""
 	}
 	if r.Branch != "" {
@@ -126,10 +132,12 @@ func (k *onPage) settle(r *page.Reference) {
 // shows are elements that show one part of a picture, as signals.svg#buoy (SVG 2, section 5.6).
 var shows = map[string]bool{"use": true, "image": true, "img": true, "object": true, "embed": true}
 
-// part finds that a picture has no part of the name that a reference asks for. Nothing is drawn then, and no console says so.
+// part finds that a picture has no part of the name that a reference asks for. Nothing is drawn then, and no console
+// says so.
 func (g *Resolver) part(v *tags.Page, r page.Reference, at paths.InSite, file string) []check.Finding {
 	_, name, _ := strings.Cut(r.Ref, "#")
-	if name == "" || !shows[r.Element] || strings.ToLower(path.Ext(at.String())) != ".svg" || strings.ContainsAny(name, "(=:{%<") {
+	if name == "" || !shows[r.Element] || strings.ToLower(path.Ext(at.String())) != ".svg" ||
+		strings.ContainsAny(name, "(=:{%<") {
 		return nil // a view, a time, a piece by its place
 	}
 	parts, err := g.parts.Get(at, func() (map[string]glyphs.Part, error) {
@@ -139,7 +147,8 @@ func (g *Resolver) part(v *tags.Page, r page.Reference, at paths.InSite, file st
 	if _, has := parts[name]; err != nil || has || len(parts) == 0 && r.Element != "use" {
 		return nil
 	}
-	f := check.Finding{Name: check.MemberMissing, Severity: check.Warning, File: file, Message: at.String() + " has no part " + name,
+	f := check.Finding{Name: check.MemberMissing, Severity: check.Warning, File: file, Message: at.String() +
+		" has no part " + name,
 		Why: "nothing is drawn there, and no console message says so", Next: "correct the name"}
 	if near := nearestOf(name, slices.Sorted(maps.Keys(parts))); near != "" {
 		f.Next = "write " + near + ", the most similar one"
@@ -169,12 +178,16 @@ func (g *Resolver) Advise(f *check.Finding, at paths.InSite) {
 	}
 }
 
-// Sheets finds references of the own stylesheets on a page that lead to no file. They are reported of the stylesheet, for all its pages.
+// Sheets finds references of the own stylesheets on a page that lead to no file. They are reported of the stylesheet,
+// for all its pages.
 func (g *Resolver) Sheets(v *tags.Page) []check.Finding {
 	var list []check.Finding
 	for i := range v.Includes {
-		if at := v.Targets[i].Path; v.Includes[i].Kind == page.Stylesheet && v.Includes[i].Inert == "" && !at.IsZero() && v.Of[i].File == nil {
-			list = append(list, g.imported.Of(at.String(), func() []check.Finding { return g.sheet(at, map[string]bool{}) })...)
+		if at := v.Targets[i].Path; v.Includes[i].Kind == page.Stylesheet && v.Includes[i].Inert == "" &&
+			!at.IsZero() && v.Of[i].File == nil {
+			list = append(list, g.imported.Of(at.String(), func() []check.Finding {
+				return g.sheet(at, map[string]bool{})
+			})...)
 		}
 	}
 	return list
@@ -201,8 +214,11 @@ func (g *Resolver) sheet(at paths.InSite, seen map[string]bool) []check.Finding 
 				list = append(list, g.sheet(t.Path, seen)...)
 			}
 		case slices.Contains(Static, strings.ToLower(path.Ext(t.Path.String()))):
-			f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: g.p.InProject(at).String(), Message: "there is no file " + t.Path.String(),
-				Why: "pages with this stylesheet get \"not found\" for it", Next: "put the file there, or correct the reference"}
+			f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: g.p.InProject(at).String(),
+				Message: "there is no file " + t.Path.String(),
+				Why:     "pages with this stylesheet get \"not found\" for it",
+				Next: "put the file there, or correct the " +
+					"reference"}
 			g.Advise(&f, t.Path)
 			f.Line, f.Column = places.At(r.Offset)
 			list = append(list, f)
@@ -213,5 +229,7 @@ func (g *Resolver) sheet(at paths.InSite, seen map[string]bool) []check.Finding 
 
 // made tells a site whose pages a server makes, so that an address need not be a file's.
 func (g *Resolver) made() bool {
-	return slices.ContainsFunc(g.site.Pages, func(p paths.InSite) bool { return !strings.HasPrefix(strings.ToLower(path.Ext(p.String())), ".htm") })
+	return slices.ContainsFunc(g.site.Pages, func(p paths.InSite) bool {
+		return !strings.HasPrefix(strings.ToLower(path.Ext(p.String())), ".htm")
+	})
 }

@@ -10,10 +10,11 @@ import (
 	"merrycrate.example/merry/crate/ecma"
 )
 
-// The engine knows no modules. Each is made a function for it, of which every letter but those of import and export stays where it was, so
-// that places are right: what it imports are names of an object around it, each with a getter, and what it exports are functions that give
-// the value as it is then. A function that is a generator stops once its own functions are there and before its first statement, as modules
-// that import each other in a circle need it (ECMA-262, section 16.2.1).
+// The engine knows no modules. Each is made a function for it, of which every letter but those of import and export
+// stays where it was, so that places are right: what it imports are names of an object around it, each with a getter,
+// and what it exports are functions that give the value as it is then. A function that is a generator stops once its
+// own functions are there and before its first statement, as modules that import each other in a circle need it
+// (ECMA-262, section 16.2.1).
 
 // linked is a module as the engine takes it.
 type linked struct {
@@ -69,7 +70,8 @@ func link(text string) (*linked, error) {
 	if l.awaits {
 		kind, pause = "async function", ""
 	}
-	l.text = "(function($scope,$export,$fetch,$meta){with($scope){return (" + kind + "(){\"use strict\";let $default;$export({" + getters.String() + "});" + pause + "\n" + string(body) + "\n}).call(undefined)}})"
+	l.text = "(function($scope,$export,$fetch,$meta){with($scope){return (" + kind + "(){\"use strict\";let " +
+		"$default;$export({" + getters.String() + "});" + pause + "\n" + string(body) + "\n}).call(undefined)}})"
 	return l, nil
 }
 
@@ -154,7 +156,8 @@ type edit struct {
 	with       string // blanks follow up to the end
 }
 
-// apply makes the edits. Every letter that is not edited stays in its place; where something is inserted, those after it in their line move on.
+// apply makes the edits. Every letter that is not edited stays in its place; where something is inserted, those after
+// it in their line move on.
 func (e *edits) apply(src []byte) []byte {
 	out := append([]byte{}, src...)
 	for i := len(e.list) - 1; i >= 0; i-- {

@@ -15,8 +15,8 @@ type Module struct {
 	Type    string `json:"type,omitempty"` // json or css, where it is no script
 	// Line and Column are where the text begins on its file or page, from 1.
 	Line, Column int
-	// Imports are the modules to which its specifiers lead, by their place in the request; one that leads nowhere has -1, and of one that is
-	// not here nothing is known.
+	// Imports are the modules to which its specifiers lead, by their place in the request; one that leads nowhere has
+	// -1, and of one that is not here nothing is known.
 	Imports map[string]int `json:"imports,omitempty"`
 	Unknown bool           `json:"unknown,omitempty"` // its text is not available
 }
@@ -55,13 +55,15 @@ func (s *page) units() []*unit {
 		}
 		soon, _ := s.vm.RunString("(function (f) { return Promise.resolve().then(f) })")
 		s.soon, _ = goja.AssertFunction(soon)
-		s.vm.GlobalObject().DefineDataProperty("$fetch", s.vm.ToValue(func(name goja.Value) goja.Value { return s.fetch(nil, name) }), goja.FLAG_TRUE, goja.FLAG_TRUE, goja.FLAG_FALSE)
+		s.vm.GlobalObject().DefineDataProperty("$fetch", s.vm.ToValue(func(name goja.Value) goja.Value {
+			return s.fetch(nil, name)
+		}), goja.FLAG_TRUE, goja.FLAG_TRUE, goja.FLAG_FALSE)
 	}
 	return s.made
 }
 
-// module runs one of the request's modules, with what it imports, and reports whether that came to its end. Of one that can't be had in this room
-// nothing is known then.
+// module runs one of the request's modules, with what it imports, and reports whether that came to its end. Of one that
+// can't be had in this room nothing is known then.
 func (s *page) module(at int) (ended, known bool) {
 	u := s.units()[at]
 	doubt := s.doubt
@@ -74,8 +76,8 @@ func (s *page) module(at int) (ended, known bool) {
 	return u.state == ran, u.state != waiting
 }
 
-// link makes a module and all that it imports ready to run (ECMA-262, section 16.2.1.6). It reports whether that could be done; what is missing is
-// told by reading already. Nothing runs where one of them can't be linked.
+// link makes a module and all that it imports ready to run (ECMA-262, section 16.2.1.6). It reports whether that could
+// be done; what is missing is told by reading already. Nothing runs where one of them can't be linked.
 func (s *page) link(u *unit, owner int) bool {
 	var graph []*unit
 	if !s.read(u, owner, &graph) {
@@ -171,7 +173,8 @@ func (s *page) create(u *unit) bool {
 	meta := s.vm.NewObject()
 	meta.Set("url", u.Address)
 	meta.Set("resolve", func(name string) string { return s.resolveFrom(u.Address, name) })
-	args := []goja.Value{u.scope, export, s.vm.ToValue(func(name goja.Value) goja.Value { return s.fetch(u, name) }), meta}
+	args := []goja.Value{u.scope, export, s.vm.ToValue(func(name goja.Value) goja.Value { return s.fetch(u, name) }),
+		meta}
 	if u.awaits {
 		u.start = func(goja.Value, ...goja.Value) (goja.Value, error) { return enter(goja.Undefined(), args...) }
 		return true
@@ -288,7 +291,8 @@ func (s *page) through(u *unit, b binding, seen map[*unit]bool) (goja.Value, boo
 	return s.getter(s.made[to], b.what, seen)
 }
 
-// evaluate runs a module behind what it imports (ECMA-262, section 16.2.1.6.1.3). The error is what stopped it, or the one of those that stopped.
+// evaluate runs a module behind what it imports (ECMA-262, section 16.2.1.6.1.3). The error is what stopped it, or the
+// one of those that stopped.
 func (s *page) evaluate(u *unit) error {
 	if u.state != ready {
 		return nil
@@ -326,7 +330,8 @@ func (s *page) evaluate(u *unit) error {
 	return nil
 }
 
-// fetch is import() in the room: a promise of what the other module exports, which runs a moment later. Of what is not available nothing comes.
+// fetch is import() in the room: a promise of what the other module exports, which runs a moment later. Of what is not
+// available nothing comes.
 func (s *page) fetch(u *unit, name goja.Value) goja.Value {
 	owner := s.current
 	at, known := -1, false

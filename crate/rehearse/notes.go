@@ -23,7 +23,9 @@ func (s *page) members() {
 				continue
 			}
 			for _, k := range inner.GetOwnPropertyNames() {
-				if len(k) <= mostText && len(s.out.Members[g]) < mostNames && !slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor", "fn"}, k) && !strings.HasPrefix(k, "_") {
+				if len(k) <= mostText && len(s.out.Members[g]) < mostNames &&
+					!slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor",
+						"fn"}, k) && !strings.HasPrefix(k, "_") {
 					s.out.Members[g] = append(s.out.Members[g], prefix+k)
 				}
 			}
@@ -76,7 +78,8 @@ func (s *page) evals() error {
 		return err
 	}
 	install, _ := goja.AssertFunction(v)
-	_, err = install(goja.Undefined(), s.vm.ToValue(func() { s.out.Evals = true }), s.vm.ToValue(s.req.Eval == EvalForbidden))
+	_, err = install(goja.Undefined(), s.vm.ToValue(func() { s.out.Evals = true }),
+		s.vm.ToValue(s.req.Eval == EvalForbidden))
 	return err
 }
 
@@ -84,13 +87,14 @@ func (s *page) evals() error {
 func (s *page) asks(address, by string) {
 	a := Asked{Address: address, By: by, Sure: s.sure()}
 	a.Script, a.Module, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
-	if len(address) <= mostText && len(s.out.Asked) < mostFaults && !slices.ContainsFunc(s.out.Asked, func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
+	if len(address) <= mostText && len(s.out.Asked) < mostFaults && !slices.ContainsFunc(s.out.Asked,
+		func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
 		s.out.Asked = append(s.out.Asked, a)
 	}
 }
 
-// rejections notes the promises that are rejected, and forgets those that somebody handles in time: the console tells of the rest
-// (HTML Standard, section 8.1.6.5).
+// rejections notes the promises that are rejected, and forgets those that somebody handles in time: the console tells
+// of the rest (HTML Standard, section 8.1.6.5).
 func (s *page) rejections() {
 	s.vm.SetPromiseRejectionTracker(func(p *goja.Promise, did goja.PromiseRejectionOperation) {
 		if did == goja.PromiseRejectionHandle {
@@ -136,7 +140,8 @@ func address(ref, base string) any {
 	if u.Host != "" && u.Path == "" {
 		u.Path = "/"
 	}
-	parts := map[string]string{"href": u.String(), "protocol": u.Scheme + ":", "host": u.Host, "hostname": u.Hostname(), "port": u.Port(), "pathname": u.EscapedPath(), "search": "", "hash": "", "origin": "null"}
+	parts := map[string]string{"href": u.String(), "protocol": u.Scheme + ":", "host": u.Host, "hostname": u.Hostname(),
+		"port": u.Port(), "pathname": u.EscapedPath(), "search": "", "hash": "", "origin": "null"}
 	if u.Host != "" {
 		parts["origin"] = u.Scheme + "://" + u.Host
 	}

@@ -96,8 +96,10 @@ func countScripts(n *html.Node) int {
 func (s *page) grow(parent *goja.Object, n *html.Node, next *int) {
 	build, _ := goja.AssertFunction(s.engine.Get("build"))
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		if c.Type == html.ElementNode && (c.Data == "script" || countScripts(c) > 0) && !(c.Data == "template" && c.Namespace == "") {
-			s.must(build(s.engine, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}), goja.Null()))
+		if c.Type == html.ElementNode && (c.Data == "script" || countScripts(c) > 0) && !(c.Data == "template" &&
+			c.Namespace == "") {
+			s.must(build(s.engine, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}),
+				goja.Null()))
 			made := parent.Get("lastChild").ToObject(s.vm)
 			if c.Data == "body" {
 				s.handOnLoad()
@@ -122,7 +124,8 @@ func (s *page) grow(parent *goja.Object, n *html.Node, next *int) {
 // onLoadName is how the engine calls the text of the body's onload attribute.
 const onLoadName = "onload"
 
-// handOnLoad makes the body's onload attribute the window's handler, as the parser of a browser does where it comes to the tag.
+// handOnLoad makes the body's onload attribute the window's handler, as the parser of a browser does where it comes to
+// the tag.
 func (s *page) handOnLoad() {
 	if s.req.OnLoad == nil || s.handed {
 		return
@@ -130,9 +133,11 @@ func (s *page) handOnLoad() {
 	s.handed = true
 	program, err := compile(onLoadName, "(function onload(event) {\n"+s.req.OnLoad.Text+"\n})")
 	if err != nil {
-		// A browser reads it when it is to run, and says then what is wrong with it: nothing, where another handler came in its place.
+		// A browser reads it when it is to run, and says then what is wrong with it: nothing, where another handler
+		// came in its place.
 		s.vm.GlobalObject().Set("onload", func() {
-			s.report(Fault{Script: OnLoad, When: "load", Sure: !s.doubt, Message: "SyntaxError: what it says is no script"})
+			s.report(Fault{Script: OnLoad, When: "load", Sure: !s.doubt, Message: "SyntaxError: what it says is " +
+				"no script"})
 		})
 		return
 	}

@@ -47,8 +47,8 @@ type Script struct {
 	Unknown bool     `json:"unknown,omitempty"`
 	// Request are members of globals, such as race.fn.boat, that are looked up before it runs.
 	Request []string `json:"ask,omitempty"`
-	// Module is the place of a module script in the request's modules, from 1; 0 is a plain script, whose import() lead where Imports say, as
-	// those of modules do.
+	// Module is the place of a module script in the request's modules, from 1; 0 is a plain script, whose import() lead
+	// where Imports say, as those of modules do.
 	Module  int            `json:"module,omitempty"`
 	Imports map[string]int `json:"imports,omitempty"`
 }
@@ -59,14 +59,16 @@ type Request struct {
 	Address string            `json:"address"` // an absolute address of the page
 	Scripts []Script          `json:"scripts"`
 	Modules []Module          `json:"modules,omitempty"`
-	OnLoad  *Script           `json:"onload,omitempty"`  // the text of the body's onload attribute, nil for none
-	Texts   map[string]string `json:"texts,omitempty"`   // of scripts that others may load, by address
-	Written map[string]string `json:"written,omitempty"` // of those that others may write into the page, where they run at once
+	OnLoad  *Script           `json:"onload,omitempty"` // the text of the body's onload attribute, nil for none
+	Texts   map[string]string `json:"texts,omitempty"`  // of scripts that others may load, by address
+	// of those that others may write into the page, where they run at once
+	Written map[string]string `json:"written,omitempty"`
 	Browser []string          `json:"browser"`           // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
-	Late    bool              `json:"late,omitempty"`    // scripts that run at any time come last, after the page has loaded
-	Eval    Eval              `json:"eval,omitempty"`    // what becomes of texts that scripts would run as code
+	// scripts that run at any time come last, after the page has loaded
+	Late bool `json:"late,omitempty"`
+	Eval Eval `json:"eval,omitempty"` // what becomes of texts that scripts would run as code
 }
 
 // Eval says how strings run as code, by eval and new Function, are treated.
@@ -74,8 +76,9 @@ type Eval string
 
 // The choices; the zero value runs them and says nothing.
 const (
-	EvalNoted     Eval = "noted"     // they run, and the report says so
-	EvalForbidden Eval = "forbidden" // an EvalError, as under a page's policy (Content Security Policy Level 3, section 4.5)
+	EvalNoted Eval = "noted" // they run, and the report says so
+	// an EvalError, as under a page's policy (Content Security Policy Level 3, section 4.5)
+	EvalForbidden Eval = "forbidden"
 )
 
 // OnLoad stands for the body's onload attribute in place of a script's index.
@@ -158,7 +161,8 @@ type page struct {
 
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
 func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
-	s := &page{req: req, vm: goja.New(), out: &Report{Ran: make([]bool, len(req.Scripts))}, current: -1, when: "loading", touched: map[int]bool{}}
+	s := &page{req: req, vm: goja.New(), out: &Report{Ran: make([]bool, len(req.Scripts))}, current: -1,
+		when: "loading", touched: map[int]bool{}}
 	done := make(chan struct{})
 	defer close(done)
 	go func() {
@@ -275,7 +279,9 @@ func (s *page) watch() {
 		}
 		r := Read{Script: s.current, Global: name, When: s.when}
 		r.Script, _, r.Line, r.Column = s.place(s.vm.CaptureCallStack(0, nil))
-		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool { return o.Script == r.Script && o.Global == r.Global }) && len(s.out.Reads) < 2000 && len(name) <= mostText {
+		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool {
+			return o.Script == r.Script && o.Global == r.Global
+		}) && len(s.out.Reads) < 2000 && len(name) <= mostText {
 			s.out.Reads = append(s.out.Reads, r)
 		}
 	}
@@ -320,7 +326,8 @@ var idNames = memo.Regexp(`^[A-Za-z_][\w-]*$`)
 
 func (s *page) sure() bool { return !s.doubt && !s.touched[s.current] && !s.touched[-1] }
 
-// place finds the script and the place in it that a call stack speaks of; of a place in a module that module's number too, from 1.
+// place finds the script and the place in it that a call stack speaks of; of a place in a module that module's number
+// too, from 1.
 func (s *page) place(stack []goja.StackFrame) (script, module, line, column int) {
 	for _, f := range stack {
 		at := f.Position()
@@ -353,7 +360,8 @@ func (s *page) place(stack []goja.StackFrame) (script, module, line, column int)
 }
 
 // elsewhere are names that servers and loaders have and browsers have not.
-var elsewhere = map[string]bool{"define": true, "module": true, "exports": true, "require": true, "process": true, "global": true, "Buffer": true, "importScripts": true}
+var elsewhere = map[string]bool{"define": true, "module": true, "exports": true, "require": true, "process": true,
+	"global": true, "Buffer": true, "importScripts": true}
 
 var notDefined = memo.Regexp(`^ReferenceError: (\S+) is not defined`)
 
@@ -381,8 +389,8 @@ func (s *page) fault(err error) {
 		f.Global = m[1]
 		f.Sure = !s.doubt // what is not there is not there, whatever was touched on the way
 	} else if strings.HasPrefix(f.Message, "TypeError") {
-		// Something undefined was used; if the script has read a global that was not there, it is most likely that, unless
-		// it only asked where it is.
+		// Something undefined was used; if the script has read a global that was not there, it is most likely that,
+		// unless it only asked where it is.
 		for _, r := range s.out.Reads {
 			if r.Script == f.Script && !elsewhere[r.Global] {
 				f.Global = r.Global

@@ -47,28 +47,53 @@ func runWith(t *testing.T, page string, req *Request) *Report {
 func TestFaults(t *testing.T) {
 	const page = "<!doctype html><body><p id=one class='a b' data-x=1>hello <b>there</b></p>\n%s\n<ul id=late><li>x</ul>"
 	for _, tt := range []struct{ name, script, want string }{
-		{"nothing wrong", "<script>var a = 1; window.b = a + 1;</script><script>if (b !== 2) throw Error('no')</script>", ""},
-		{"a name that is not there", "<script>oarlock(1)</script>", "2: ReferenceError: oarlock is not defined [oarlock]"},
+		{"nothing wrong", "<script>var a = 1; window.b = a + 1;</script><script>if (b !== 2) throw " +
+			"Error('no')</script>", ""},
+		{"a name that is not there", "<script>oarlock(1)</script>", "2: ReferenceError: oarlock is not defined " +
+			"[oarlock]"},
 		{"typeof is no use", "<script>if (typeof oarlock !== 'undefined') oarlock()</script>", ""},
-		{"kept, and used at once", "<script>(function (o) { o.fn = 1 })(window.oarlock)</script>", "2: TypeError [oarlock]"},
-		{"kept, and used when ready", "<script>var o = window.oarlock; document.addEventListener('DOMContentLoaded', function () { o.fn = 1 })</script>", "ready TypeError [oarlock]"},
-		{"an element before", "<script>document.getElementById('one').className += ' c'; document.querySelector('p.c > b').textContent.length.toFixed()</script>", ""},
+		{"kept, and used at once", "<script>(function (o) { o.fn = 1 })(window.oarlock)</script>",
+			"2: TypeError [oarlock]"},
+		{"kept, and used when ready", "<script>var o = window.oarlock; document.addEventListener('DOMContentLoaded', " +
+			"function () { o.fn = 1 })</script>", "ready TypeError [oarlock]"},
+		{"an element before", "<script>document.getElementById('one').className += ' c'; document.querySelector('p.c " +
+			"> b').textContent.length.toFixed()</script>", ""},
 		{"an element behind", "<script>document.getElementById('late').className = 'x'</script>", "TypeError"},
-		{"an element behind, when ready", "<script>addEventListener('load', function () { document.querySelectorAll('#late li')[0].classList.add('y') })</script>", ""},
+		{"an element behind, when ready", "<script>addEventListener('load', function () { " +
+			"document.querySelectorAll('#late li')[0].classList.add('y') })</script>", ""},
 		{"an id is a global", "<script>one.classList.contains('a') || nothing()</script>", ""},
-		{"deferred runs last", "<script defer>b()</script><script>function b() { document.getElementById('late').id }</script>", ""},
-		{"selectors", "<script>var q = function (s) { return document.querySelectorAll(s).length }; if (q('p, b') !== 2 || q('body > p[data-x=\"1\"]:not(.c) b:first-child') !== 1 || q('p:nth-child(2n+1)') !== 1 || q('ul') !== 0) throw new Error(q('p, b') + ' ' + q('p:nth-child(2n+1)'))</script>", ""},
-		{"a selector that is none", "<script>document.querySelector('p[')</script>", "SyntaxError: 'p[' is not a valid selector."},
-		{"markup", "<script>var d = document.createElement('div'); d.innerHTML = '<i class=x>1</i><img src=a.png>'; document.body.appendChild(d); if (d.firstChild.outerHTML !== '<i class=\"x\">1</i>' || d.children.length !== 2 || d.lastChild.src !== 'https://club.example/tides/a.png') throw new Error(d.innerHTML + d.lastChild.src)</script>", ""},
-		{"events", "<script>var n = 0, b = document.querySelector('b'); b.parentNode.addEventListener('click', function (e) { if (e.target === b && this === b.parentNode) n++ }); b.click(); if (n !== 1) throw new Error(n)</script>", ""},
-		{"styles and data", "<script>var p = document.getElementById('one'); p.style.marginTop = '1px'; p.dataset.tideHeight = 3; if (p.getAttribute('data-tide-height') !== '3' || p.style.cssText !== 'margin-top: 1px;' || p.dataset.x !== '1') throw new Error(p.style.cssText)</script>", ""},
-		{"timers", "<script>setTimeout(function () { setTimeout(nothing, 5) }, 10)</script>", "ReferenceError: nothing is not defined [nothing]"},
-		{"promises", "<script>Promise.resolve(1).then(function (n) { window.done = n })</script><script>setTimeout(function () { if (done !== 1) throw new Error('no') })</script>", ""},
+		{"deferred runs last", "<script defer>b()</script><script>function b() { document.getElementById('late').id " +
+			"}</script>", ""},
+		{"selectors", "<script>var q = function (s) { return document.querySelectorAll(s).length }; if " +
+			"(q('p, b') !== " +
+			"2 || q('body > p[data-x=\"1\"]:not(.c) b:first-child') !== 1 || q('p:nth-child(2n+1)') !== 1 || q('ul') " +
+			"!== 0) throw new Error(q('p, b') + ' ' + q('p:nth-child(2n+1)'))</script>", ""},
+		{"a selector that is none", "<script>document.querySelector('p[')</script>", "SyntaxError: 'p[' is not a " +
+			"valid selector."},
+		{"markup", "<script>var d = document.createElement('div'); d.innerHTML = '<i class=x>1</i><img src=a.png>'; " +
+			"document.body.appendChild(d); if (d.firstChild.outerHTML !== '<i class=\"x\">1</i>' || " +
+			"d.children.length " +
+			"!== 2 || d.lastChild.src !== 'https://club.example/tides/a.png') throw new Error(d.innerHTML + " +
+			"d.lastChild.src)</script>", ""},
+		{"events", "<script>var n = 0, b = document.querySelector('b'); b.parentNode.addEventListener('click', " +
+			"function (e) { if (e.target === b && this === b.parentNode) n++ }); b.click(); if (n !== 1) throw new " +
+			"Error(n)</script>", ""},
+		{"styles and data", "<script>var p = document.getElementById('one'); p.style.marginTop = '1px'; " +
+			"p.dataset.tideHeight = 3; if (p.getAttribute('data-tide-height') !== '3' || p.style.cssText !== " +
+			"'margin-top: 1px;' || p.dataset.x !== '1') throw new Error(p.style.cssText)</script>", ""},
+		{"timers", "<script>setTimeout(function () { setTimeout(nothing, 5) }, 10)</script>",
+			"ReferenceError: nothing is not defined [nothing]"},
+		{"promises", "<script>Promise.resolve(1).then(function (n) { window.done = n " +
+			"})</script><script>setTimeout(function () { if (done !== 1) throw new Error('no') })</script>", ""},
 		{"the console", "<script>console.error('low', 'water')</script>", "error low water"},
-		{"something written", "<script>document.write('<script>var w = 1<\\/script><em id=written></em>')</script><script>if (w !== 1 || !document.getElementById('written')) throw new Error('no')</script>", ""},
-		{"a fallback", `<script>typeof oarlock==="undefined"&&document.write('<script src="../js/oarlock.js"><\/script>')</script><script>oarlock()</script>`, ""},
+		{"something written", "<script>document.write('<script>var w = 1<\\/script><em " +
+			"id=written></em>')</script><script>if (w !== 1 || !document.getElementById('written')) throw new " +
+			"Error('no')</script>", ""},
+		{"a fallback", `<script>typeof oarlock==="undefined"&&document.write('<script src="../js/oarlock.js">` +
+			`<\/script>')</script><script>oarlock()</script>`, ""},
 	} {
-		r := run(t, strings.Replace(page, "%s", tt.script, 1), map[string]string{"https://club.example/js/oarlock.js": "function oarlock() {}"})
+		r := run(t, strings.Replace(page, "%s", tt.script, 1),
+			map[string]string{"https://club.example/js/oarlock.js": "function oarlock() {}"})
 		var got []string
 		for _, f := range r.Faults {
 			s := fmt.Sprintf("%d:%d %s %s", f.Line, f.Column, f.Message, f.Console+f.When)
@@ -94,16 +119,23 @@ func TestFaults(t *testing.T) {
 	}
 }
 
-// TestOnLoad: what the body's onload says runs when the page has loaded, unless something else took its place; and texts that timers run are
-// those of who set them.
+// TestOnLoad: what the body's onload says runs when the page has loaded, unless something else took its place; and
+// texts that timers run are those of who set them.
 func TestOnLoad(t *testing.T) {
 	const start = "<script>function start() { oarlock() }</script>"
 	for _, tt := range []struct{ onload, page, want string }{
-		{"oarlock()", "<body><p>x", "-2 3:9 ReferenceError: oarlock is not defined"}, {"start()", "<head>" + start + "<body>", "0 1:27 ReferenceError: oarlock is not defined"},
-		{"var a = 1;\n  a.b.c", "<body>", "-2 4:7 TypeError: Cannot read property 'c' of undefined"}, {"this === window && event.type === 'load' || oarlock()", "<body>", ""},
-		{"oarlock()", "<body><script>onload = null</script>", ""}, {"", "<head><script>onload = function () { oarlock() }</script><body><script>1</script>", ""}, {"a(", "<body>", "-2 0:0 SyntaxError: what it says is no script"},
-		{"a(", "<body><script>onload = function () {}</script>", ""}, {"setTimeout('oarlock()', 9)", "<body>", "-2 0:0 ReferenceError: oarlock is not defined"},
-		{"", "<body><script>setTimeout('oarlock()', 9)</script>", "0 0:0 ReferenceError: oarlock is not defined"}, {"", "<body><script>var a = 0; setTimeout('a++', 9); setTimeout(function () { a === 1 || oarlock() }, 99)</script>", ""},
+		{"oarlock()", "<body><p>x", "-2 3:9 ReferenceError: oarlock is not defined"},
+		{"start()", "<head>" + start + "<body>", "0 1:27 ReferenceError: oarlock is not defined"},
+		{"var a = 1;\n  a.b.c", "<body>", "-2 4:7 TypeError: Cannot read property 'c' of undefined"},
+		{"this === window && event.type === 'load' || oarlock()", "<body>", ""},
+		{"oarlock()", "<body><script>onload = null</script>", ""}, {"", "<head><script>onload = function () { " +
+			"oarlock() }</script><body><script>1</script>", ""},
+		{"a(", "<body>", "-2 0:0 SyntaxError: what it says is no script"},
+		{"a(", "<body><script>onload = function () {}</script>", ""}, {"setTimeout('oarlock()', 9)", "<body>",
+			"-2 0:0 ReferenceError: oarlock is not defined"},
+		{"", "<body><script>setTimeout('oarlock()', 9)</script>", "0 0:0 ReferenceError: oarlock is not defined"},
+		{"", "<body><script>var a = 0; setTimeout('a++', 9); setTimeout(function () { a === 1 || oarlock() }, " +
+			"99)</script>", ""},
 		{"if (window.opera || window.attachEvent) oarlock()", "<body>", ""},
 	} {
 		r := runWith(t, "<!doctype html>"+tt.page, &Request{OnLoad: &Script{Text: tt.onload, Line: 3, Column: 2}})
@@ -120,17 +152,20 @@ func TestOnLoad(t *testing.T) {
 	}
 }
 
-// TestGuessedEnds: a loop that ends nowhere only because something stands in for what can't be simulated is no fault of the page, and who walks
-// along such a thing comes to an end.
+// TestGuessedEnds: a loop that ends nowhere only because something stands in for what can't be simulated is no fault of
+// the page, and who walks along such a thing comes to an end.
 func TestGuessedEnds(t *testing.T) {
-	if r := run(t, "<body><script>var walk = new AudioContext().evaluate('x'), n; while (n = walk.iterateNext()) { nothing() }</script>", nil); r.Stopped != "" || len(r.Faults) > 0 {
+	if r := run(t, "<body><script>var walk = new AudioContext().evaluate('x'), n; while (n = walk.iterateNext()) { "+
+		"nothing() }</script>", nil); r.Stopped != "" || len(r.Faults) > 0 {
 		t.Errorf("%+v", r)
 	}
-	for page, guessed := range map[string]bool{"<body><script>var n = new AudioContext(); while (n = n.parentNode) {}</script>": true, "<body><script>for (;;) {}</script>": false} {
+	for page, guessed := range map[string]bool{"<body><script>var n = new AudioContext(); while (n = n.parentNode) " +
+		"{}</script>": true, "<body><script>for (;;) {}</script>": false} {
 		stop := make(chan struct{})
 		timer := time.AfterFunc(200*time.Millisecond, func() { close(stop) })
 		text := page[len("<body><script>") : len(page)-len("</script>")]
-		r := Run(&Request{HTML: page, Address: "https://club.example/", Browser: []string{"AudioContext"}, Scripts: []Script{{Text: text, When: InPlace}}}, stop)
+		r := Run(&Request{HTML: page, Address: "https://club.example/", Browser: []string{"AudioContext"},
+			Scripts: []Script{{Text: text, When: InPlace}}}, stop)
 		if timer.Stop(); r.Stopped == "" || r.Guessed != guessed {
 			t.Errorf("%s: %+v", page, r)
 		}
@@ -141,7 +176,8 @@ func TestUnsure(t *testing.T) {
 	for _, page := range []string{
 		"<script>new AudioContext().createGain().gain.value.foo.bar(); Intl.x().y.z; var u; u.v</script>",
 		"<script unknown></script><script>whatever()</script>",
-		"<script>var s = document.createElement('script'); s.src = 'x.js'; document.body.appendChild(s)</script><script>var u; u.v</script>",
+		"<script>var s = document.createElement('script'); s.src = 'x.js'; " +
+			"document.body.appendChild(s)</script><script>var u; u.v</script>",
 	} {
 		r := run(t, "<body>"+page, nil)
 		if len(r.Faults) != 1 || r.Faults[0].Sure {
@@ -151,7 +187,8 @@ func TestUnsure(t *testing.T) {
 }
 
 func TestReads(t *testing.T) {
-	r := run(t, "<body><script>\n  var later = window.tidechart;\n  if (typeof pennants === 'function') pennants();\n  'brinework' in window;\n</script>", nil)
+	r := run(t, "<body><script>\n  var later = window.tidechart;\n  if (typeof pennants === 'function') pennants();\n"+
+		"  'brinework' in window;\n</script>", nil)
 	var got []string
 	for _, read := range r.Reads {
 		got = append(got, fmt.Sprintf("%s %d:%d", read.Global, read.Line, read.Column))
@@ -183,11 +220,13 @@ if (told.join(" ") !== "5/undefined/1 function , 2/undefined 3,,,1,,") { throw n
 
 // TestWasteful: a script that never ends is ended.
 func TestWasteful(t *testing.T) {
-	for _, script := range []string{"for (;;) {}", "(function f() { f() })()", "var s = 'x'; try { for (;;) f() } catch (e) { for (;;) { s = s + 1; s = 'y' } }"} {
+	for _, script := range []string{"for (;;) {}", "(function f() { f() })()", "var s = 'x'; try { for (;;) f() } " +
+		"catch (e) { for (;;) { s = s + 1; s = 'y' } }"} {
 		stop := make(chan struct{})
 		time.AfterFunc(200*time.Millisecond, func() { close(stop) })
 		from := time.Now()
-		r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Scripts: []Script{{Text: script, When: InPlace}}}, stop)
+		r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/",
+			Scripts: []Script{{Text: script, When: InPlace}}}, stop)
 		if time.Since(from) > time.Minute || r.Stopped == "" && len(r.Faults) == 0 {
 			t.Errorf("%s: after %v: %+v", script, time.Since(from), r)
 		}
@@ -201,7 +240,8 @@ func FuzzRun(f *testing.F) {
 		stop := make(chan struct{})
 		timer := time.AfterFunc(time.Second, func() { close(stop) })
 		defer timer.Stop()
-		r := Run(&Request{HTML: page, Address: "https://x.example/", Scripts: []Script{{Text: script, When: InPlace}}}, stop)
+		r := Run(&Request{HTML: page, Address: "https://x.example/", Scripts: []Script{{Text: script, When: InPlace}}},
+			stop)
 		if strings.HasPrefix(r.Stopped, "the engine gave up") {
 			t.Fatalf("%q on %q: %s", script, page, r.Stopped)
 		}

@@ -137,7 +137,8 @@ new MutationObserver(function () {}).takeRecords().length → 0
 		script := fmt.Sprintf("try { console.error(String(%s)) } catch (e) { console.error('threw ' + e) }", expression)
 		stop := make(chan struct{})
 		timer := time.AfterFunc(5*time.Second, func() { close(stop) })
-		r := Run(&Request{HTML: page + "<script></script>", Address: "https://club.example/tides/index.html", Scripts: []Script{{Text: script, When: InPlace}}}, stop)
+		r := Run(&Request{HTML: page + "<script></script>", Address: "https://club.example/tides/index.html",
+			Scripts: []Script{{Text: script, When: InPlace}}}, stop)
 		timer.Stop()
 		if len(r.Faults) != 1 || r.Faults[0].Message != want || r.Stopped != "" {
 			t.Errorf("%s is %+v, want %q", expression, r.Faults, want)
@@ -150,12 +151,15 @@ new MutationObserver(function () {}).takeRecords().length → 0
 // TestNoWayOut: nothing that a script can reach leads out of the room.
 func TestNoWayOut(t *testing.T) {
 	for _, name := range []string{"require", "process", "module", "Deno", "host", "room", "importScripts", "os", "fs"} {
-		r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Scripts: []Script{{Text: "console.error(typeof " + name + ")", When: InPlace}}}, nil)
+		r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/",
+			Scripts: []Script{{Text: "console.error(typeof " + name + ")", When: InPlace}}}, nil)
 		if len(r.Faults) != 1 || r.Faults[0].Message != "undefined" {
 			t.Errorf("%s: %+v", name, r.Faults)
 		}
 	}
-	r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Scripts: []Script{{Text: "console.error(new Function('return typeof require')() + (function () { return this === window })())", When: InPlace}}}, nil)
+	r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/",
+		Scripts: []Script{{Text: "console.error(new Function('return typeof require')() + (function () { return this " +
+			"=== window })())", When: InPlace}}}, nil)
 	if len(r.Faults) != 1 || r.Faults[0].Message != "undefinedtrue" {
 		t.Errorf("%+v", r.Faults)
 	}
@@ -164,7 +168,8 @@ func TestNoWayOut(t *testing.T) {
 // TestMembers lists what a script's globals have, for comparing two versions.
 func TestMembers(t *testing.T) {
 	const text = `window.oarlock = function () {}; oarlock.fn = oarlock.prototype = { each: 1, on: function () {} }; oarlock.version = "1"; oarlock._own = 1; var club = "x";`
-	r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Members: true, Scripts: []Script{{Text: text, When: InPlace}}}, nil)
+	r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Members: true,
+		Scripts: []Script{{Text: text, When: InPlace}}}, nil)
 	if got := fmt.Sprint(r.Members); got != "map[oarlock:[prototype.each prototype.on version]]" {
 		t.Errorf("members: %s", got)
 	}
@@ -176,7 +181,8 @@ func TestMembers(t *testing.T) {
 // TestLate: an async script is rehearsed early and late.
 func TestLate(t *testing.T) {
 	req := &Request{HTML: "<script async></script><script></script>", Address: "https://x.example/",
-		Scripts: []Script{{Text: "var CLUB = 1", When: AnyTime}, {Text: "addEventListener('load', function () { CLUB })", When: InPlace}}}
+		Scripts: []Script{{Text: "var CLUB = 1", When: AnyTime}, {Text: "addEventListener('load', function () " +
+			"{ CLUB })", When: InPlace}}}
 	if r := Run(req, nil); len(r.Faults) != 0 {
 		t.Errorf("early: %+v", r.Faults)
 	}
@@ -188,7 +194,8 @@ func TestLate(t *testing.T) {
 
 // TestScriptsMustMatch: where the page's elements and the scripts do not go together, nothing is run.
 func TestScriptsMustMatch(t *testing.T) {
-	r := Run(&Request{HTML: "<script></script><template><script></script></template>", Address: "https://x.example/", Scripts: []Script{{Text: "nothing()", When: InPlace}, {Text: "nothing()", When: InPlace}}}, nil)
+	r := Run(&Request{HTML: "<script></script><template><script></script></template>", Address: "https://x.example/",
+		Scripts: []Script{{Text: "nothing()", When: InPlace}, {Text: "nothing()", When: InPlace}}}, nil)
 	if !strings.Contains(r.Stopped, "1 elements, 2 includes") || len(r.Faults) > 0 {
 		t.Errorf("%+v", r)
 	}
@@ -196,8 +203,12 @@ func TestScriptsMustMatch(t *testing.T) {
 
 // TestReportsAreBounded: whatever a script makes and says, a report stays small.
 func TestReportsAreBounded(t *testing.T) {
-	r := run(t, "<!doctype html><script>var long = new Array(5000).join('x'); for (var i = 0; i < 30000; i++) { window['g' + i] = 1; } window[long] = 1; for (i = 0; i < 2000; i++) { console.error(long); } throw new Error(long);</script>", nil)
-	if len(r.Defined) > mostNames || len(r.Faults) > mostFaults || slices.ContainsFunc(r.Faults, func(f Fault) bool { return len(f.Message) > mostText+10 }) || slices.ContainsFunc(r.Defined, func(n string) bool { return len(n) > mostText }) {
+	r := run(t, "<!doctype html><script>var long = new Array(5000).join('x'); for (var i = 0; i < 30000; i++) { "+
+		"window['g' + i] = 1; } window[long] = 1; for (i = 0; i < 2000; i++) { console.error(long); } throw new "+
+		"Error(long);</script>", nil)
+	if len(r.Defined) > mostNames || len(r.Faults) > mostFaults || slices.ContainsFunc(r.Faults, func(f Fault) bool {
+		return len(f.Message) > mostText+10
+	}) || slices.ContainsFunc(r.Defined, func(n string) bool { return len(n) > mostText }) {
 		t.Errorf("%d globals, %d faults", len(r.Defined), len(r.Faults))
 	}
 }

@@ -10,15 +10,16 @@ import (
 	"time"
 )
 
-// TestSourceMapsAreNotOpened: a comment that names a source map opens no file, in a script or in what eval reads. The file
-// here is a pipe that nobody writes into: whoever opens it waits for ever.
+// TestSourceMapsAreNotOpened: a comment that names a source map opens no file, in a script or in what eval reads. The
+// file here is a pipe that nobody writes into: whoever opens it waits for ever.
 func TestSourceMapsAreNotOpened(t *testing.T) {
 	name := filepath.Join(t.TempDir(), "map")
 	if err := syscall.Mkfifo(name, 0o600); err != nil {
 		t.Fatal(err)
 	}
 	comment := "\n//# sourceMappingURL=file://" + name
-	for _, page := range []string{"<!doctype html><script>gone();" + comment + "</script>", "<!doctype html><script>eval('gone();" + strings.ReplaceAll(comment, "\n", "\\n") + "')</script>"} {
+	for _, page := range []string{"<!doctype html><script>gone();" + comment + "</script>",
+		"<!doctype html><script>eval('gone();" + strings.ReplaceAll(comment, "\n", "\\n") + "')</script>"} {
 		done := make(chan *Report, 1)
 		go func() { done <- run(t, page, nil) }()
 		select {

@@ -56,15 +56,18 @@ func lexemes(src []byte) ([]lexeme, error) {
 // operand reports whether a slash after it divides.
 func (t lexeme) operand() bool {
 	switch t.kind {
-	case js.CloseParenToken, js.CloseBracketToken, js.CloseBraceToken, js.StringToken, js.TemplateToken, js.TemplateEndToken, js.RegExpToken, js.PrivateIdentifierToken, js.IncrToken, js.DecrToken:
+	case js.CloseParenToken, js.CloseBracketToken, js.CloseBraceToken, js.StringToken, js.TemplateToken,
+		js.TemplateEndToken, js.RegExpToken, js.PrivateIdentifierToken, js.IncrToken, js.DecrToken:
 		return true
 	}
 	switch t.text {
-	case "return", "typeof", "case", "in", "of", "delete", "void", "instanceof", "new", "do", "else", "throw", "yield", "await", "default", "extends":
+	case "return", "typeof", "case", "in", "of", "delete", "void", "instanceof", "new", "do", "else", "throw", "yield",
+		"await", "default", "extends":
 		return false
 	}
 	c := t.text[0]
-	return c == '_' || c == '$' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80 || c == '.' && len(t.text) > 1 && t.text[1] >= '0' && t.text[1] <= '9'
+	return c == '_' || c == '$' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80 ||
+		c == '.' && len(t.text) > 1 && t.text[1] >= '0' && t.text[1] <= '9'
 }
 
 // scan finds what must be edited: imports and exports at the top, import.meta and import() wherever they stand.
@@ -234,13 +237,15 @@ func (s *scanner) from() int {
 	return end
 }
 
-// export edits an export here, and reports whether it is a default function or class without a name, whose body ends a statement.
+// export edits an export here, and reports whether it is a default function or class without a name, whose body ends a
+// statement.
 func (s *scanner) export() (unnamed bool) {
 	t := s.list[s.at]
 	s.edits.exports++
 	switch then := s.next(1); then.text {
 	case "*", "{":
-		for s.at < len(s.list)-1 && s.list[s.at].text != "}" && (then.text == "{" || s.list[s.at].kind != js.StringToken) {
+		for s.at < len(s.list)-1 && s.list[s.at].text != "}" && (then.text == "{" ||
+			s.list[s.at].kind != js.StringToken) {
 			s.at++
 		}
 		end := s.list[s.at].end
@@ -269,7 +274,8 @@ func (s *scanner) export() (unnamed bool) {
 				name = s.next(5)
 			}
 		}
-		unnamed = kind == "function" && name.text == "(" || kind == "class" && (name.text == "{" || name.text == "extends")
+		unnamed = kind == "function" && name.text == "(" || kind == "class" && (name.text == "{" ||
+			name.text == "extends")
 		with := "$default="
 		if (kind == "function" || kind == "class") && !unnamed {
 			with = ""

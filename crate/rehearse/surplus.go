@@ -7,9 +7,9 @@ import (
 	"github.com/dop251/goja/token"
 )
 
-// clearSurplus makes up for a mistake of the engine: where a function uses "arguments", and a closure one of its variables, the
-// variable begins with the value of a surplus argument instead of undefined (ECMA-262, section 10.2.11). Such variables
-// are given undefined at the start of the function, which is what they have anyway.
+// clearSurplus makes up for a mistake of the engine: where a function uses "arguments", and a closure one of its
+// variables, the variable begins with the value of a surplus argument instead of undefined (ECMA-262, section 10.2.11).
+// Such variables are given undefined at the start of the function, which is what they have anyway.
 func clearSurplus(tree *ast.Program) {
 	w := &surplus{}
 	w.walk(reflect.ValueOf(tree.Body))
@@ -47,7 +47,8 @@ func (w *surplus) fields(v reflect.Value) {
 	for i := range v.NumField() {
 		switch f := v.Field(i); f.Kind() {
 		case reflect.Interface, reflect.Slice, reflect.Pointer, reflect.Struct:
-			if t := v.Type().Field(i); t.IsExported() && t.Name != "DeclarationList" { // its declarations are in the body, too
+			if t := v.Type().Field(i); t.IsExported() && t.Name != "DeclarationList" {
+				// its declarations are in the body, too
 				w.walk(f)
 			}
 		}
@@ -104,8 +105,10 @@ func clearVariables(f *ast.FunctionLiteral, taken map[string]bool) {
 			}
 			own[id.Name.String()] = true
 			at := f.Body.LeftBrace
-			clear = append(clear, &ast.ExpressionStatement{Expression: &ast.AssignExpression{Operator: token.ASSIGN, Left: &ast.Identifier{Name: id.Name, Idx: at},
-				Right: &ast.UnaryExpression{Operator: token.VOID, Idx: at, Operand: &ast.NumberLiteral{Idx: at, Literal: "0", Value: int64(0)}}}})
+			clear = append(clear, &ast.ExpressionStatement{Expression: &ast.AssignExpression{Operator: token.ASSIGN,
+				Left: &ast.Identifier{Name: id.Name, Idx: at},
+				Right: &ast.UnaryExpression{Operator: token.VOID, Idx: at, Operand: &ast.NumberLiteral{Idx: at,
+					Literal: "0", Value: int64(0)}}}})
 		}
 	}
 	n := 0

@@ -67,10 +67,12 @@ func together(p *project.Project, name string, old, new *record.Sealed) error {
 		for _, r := range style.References(b) {
 			by := packages.PathOf(r.URL)
 			to := new.File(path.Join(path.Dir(f.Path), by))
-			if to == nil || to.At.IsZero() || path.Join(f.At.Dir(), by) == to.At.String() || path.Join(old.Files[i].At.Dir(), by) != old.File(to.Path).At.String() {
+			if to == nil || to.At.IsZero() || path.Join(f.At.Dir(), by) == to.At.String() ||
+				path.Join(old.Files[i].At.Dir(), by) != old.File(to.Path).At.String() {
 				continue
 			}
-			return problem.Refuse(problem.NameBad, "move "+to.At.String()+" to "+path.Join(f.At.Dir(), by)+" as well, or put "+f.At.String()+" back",
+			return problem.Refuse(problem.NameBad, "move "+to.At.String()+" to "+path.Join(f.At.Dir(), by)+
+				" as well, or put "+f.At.String()+" back",
 				"%s of %s was moved to %s, but %s, which it asks for, was not", f.Path, name, f.At, to.Path)
 		}
 	}

@@ -66,7 +66,8 @@ type moving struct {
 
 // Plan plans a move.
 func Plan(ctx context.Context, d *reconcile.Plan, req Request) error {
-	m := &moving{d: d, req: req, own: map[paths.InSite]paths.InSite{}, files: map[string]map[string]string{}, folders: map[string]map[string]string{}, whole: map[string]string{}, keep: map[string]bool{}}
+	m := &moving{d: d, req: req, own: map[paths.InSite]paths.InSite{}, files: map[string]map[string]string{},
+		folders: map[string]map[string]string{}, whole: map[string]string{}, keep: map[string]bool{}}
 	var err error
 	if m.site, err = d.Site(ctx); err != nil {
 		return err
@@ -103,7 +104,8 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) error {
 // target reads where things are to go.
 func (m *moving) target() error {
 	meant := m.d.Before.Meant(m.req.To, m.req.Dir)
-	outside := problem.Refuse(problem.NameBad, "name a folder or a file below "+m.d.Before.Site(), "%s lies outside the site", m.req.To)
+	outside := problem.Refuse(problem.NameBad, "name a folder or a file below "+m.d.Before.Site(),
+		"%s lies outside the site", m.req.To)
 	if strings.HasPrefix(m.req.To, "/") || len(meant) == 0 {
 		return outside
 	}
@@ -117,16 +119,19 @@ func (m *moving) target() error {
 		}
 	}
 	if m.site.Reserved(m.to) {
-		return problem.Refuse(problem.NameBad, "choose another folder", "%s is a folder of version control, of merry or of installed packages", m.req.To)
+		return problem.Refuse(problem.NameBad, "choose another folder", "%s is a folder of version control, of merry "+
+			"or of installed packages", m.req.To)
 	}
 	m.into = strings.HasSuffix(m.req.To, "/") || m.to == "." || len(m.req.What) > 1 || m.isFolder(m.to)
 	for up := path.Dir(m.to); up != "."; up = path.Dir(up) {
 		if m.site.Has(paths.Found(up)) {
-			return problem.Refuse(problem.FileInTheWay, "choose another folder", "%s is a file, so nothing can be put into it", up)
+			return problem.Refuse(problem.FileInTheWay, "choose another folder", "%s is a file, so nothing can be "+
+				"put into it", up)
 		}
 	}
 	if m.site.Has(paths.Found(m.to)) && m.into {
-		return problem.Refuse(problem.FileInTheWay, "choose another folder", "%s is a file, so nothing can be put into it", m.to)
+		return problem.Refuse(problem.FileInTheWay, "choose another folder", "%s is a file, so nothing can be "+
+			"put into it", m.to)
 	}
 	return nil
 }
@@ -144,7 +149,8 @@ func (m *moving) meant(what string) error {
 	}
 	if p.Seal.Libraries[what] != nil {
 		if p.List.Library(what) == nil {
-			return problem.Refuse(problem.RecordBroken, "merry settle", "%s is in the seal, but not in the packing list", what)
+			return problem.Refuse(problem.RecordBroken, "merry settle", "%s is in the seal, but not in the "+
+				"packing list", what)
 		}
 		m.whole[what] = m.to
 		return nil
@@ -154,7 +160,9 @@ func (m *moving) meant(what string) error {
 			continue
 		}
 		found := false
-		for _, name := range slices.SortedFunc(m.site.All(), func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) }) {
+		for _, name := range slices.SortedFunc(m.site.All(), func(a, b paths.InSite) int {
+			return strings.Compare(a.String(), b.String())
+		}) {
 			rest, below := strings.CutPrefix(name.String(), pat+"/")
 			switch {
 			case name.String() == pat || !below && doublestar.MatchUnvalidated(pat, name.String()):
@@ -179,7 +187,8 @@ func (m *moving) meant(what string) error {
 			return nil
 		}
 	}
-	return problem.Refuse(problem.FileUnknown, "merry contents  # lists the crate; a file is named by its path", "%s is neither a library of the crate nor a file or folder of the site", what)
+	return problem.Refuse(problem.FileUnknown, "merry contents  # lists the crate; a file is named by its path",
+		"%s is neither a library of the crate nor a file or folder of the site", what)
 }
 
 // one notes that a file of the site goes to a place.
@@ -188,7 +197,8 @@ func (m *moving) one(from paths.InSite, to string) error {
 	at := p.InProject(from)
 	switch at {
 	case project.ListPath, project.SealPath:
-		return problem.Refuse(problem.NameBad, "leave it where it is", "%s is merry's own record, which must stay at the project's root", at)
+		return problem.Refuse(problem.NameBad, "leave it where it is", "%s is merry's own record, which must stay at "+
+			"the project's root", at)
 	}
 	place, err := paths.Site(to)
 	if err != nil {
@@ -202,7 +212,8 @@ func (m *moving) one(from paths.InSite, to string) error {
 		return nil
 	}
 	if link, err := p.Disk.IsLink(at.String()); err != nil || link {
-		return cmp.Or(err, problem.Refuse(problem.FileInTheWay, "move the file that it leads to, and make the link again", "%s is a link", at))
+		return cmp.Or(err, problem.Refuse(problem.FileInTheWay, "move the file that it leads to, and make the "+
+			"link again", "%s is a link", at))
 	}
 	m.own[from] = place
 	return nil
@@ -287,7 +298,8 @@ func (m *moving) free() error {
 		if _, moves := m.own[name]; moves {
 			continue
 		}
-		if of := p.At(p.InProject(name)); of.File != nil && (m.whole[of.Library] != "" || m.files[of.Library][of.File.Path] != "") {
+		if of := p.At(p.InProject(name)); of.File != nil && (m.whole[of.Library] != "" ||
+			m.files[of.Library][of.File.Path] != "") {
 			continue
 		}
 		taken[strings.ToLower(name.String())] = name
@@ -296,21 +308,27 @@ func (m *moving) free() error {
 	check := func(from, to string) error {
 		folded := strings.ToLower(to)
 		if other, ok := targets[folded]; ok {
-			return problem.Refuse(problem.NameBad, "move them one after the other, to different names", "%s and %s would both become %s", other, from, to)
+			return problem.Refuse(problem.NameBad, "move them one after the other, to different names",
+				"%s and %s would both become %s", other, from, to)
 		}
 		targets[folded] = from
 		if there, ok := taken[folded]; ok {
 			if there.String() != to {
-				return problem.Refuse(problem.FileInTheWay, "choose another name", "%s differs from %s only in case; on some systems they are one file", to, there)
+				return problem.Refuse(problem.FileInTheWay, "choose another name", "%s differs from %s only in case; "+
+					"on some systems they are one file", to, there)
 			}
-			return problem.Refuse(problem.FileInTheWay, "move it away first, or choose another name", "%s exists already, so nothing was overwritten", to)
+			return problem.Refuse(problem.FileInTheWay, "move it away first, or choose another name",
+				"%s exists already, so nothing was overwritten", to)
 		}
 		if folded == strings.ToLower(from) && from != to {
-			return problem.Refuse(problem.FileInTheWay, "move it to another name first, then to this one", "%s differs from %s only in case; on some systems they are one file", to, from)
+			return problem.Refuse(problem.FileInTheWay, "move it to another name first, then to this one",
+				"%s differs from %s only in case; on some systems they are one file", to, from)
 		}
 		return nil
 	}
-	for _, from := range slices.SortedFunc(maps.Keys(m.own), func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) }) {
+	for _, from := range slices.SortedFunc(maps.Keys(m.own), func(a, b paths.InSite) int {
+		return strings.Compare(a.String(), b.String())
+	}) {
 		if err := check(from.String(), m.own[from].String()); err != nil {
 			return err
 		}
@@ -406,7 +424,8 @@ func (m *moving) fileOf(ctx context.Context, name string) error {
 		if m.files[name][also] != "" {
 			also = broken.From
 		}
-		return problem.Refuse(problem.NameBad, fmt.Sprintf("move them together: merry move %s %s", texts.Word(name+":"+commonDir(broken.From, broken.To)), texts.Word(strings.TrimSuffix(m.req.To, "/"))),
+		return problem.Refuse(problem.NameBad, fmt.Sprintf("move them together: merry move %s %s",
+			texts.Word(name+":"+commonDir(broken.From, broken.To)), texts.Word(strings.TrimSuffix(m.req.To, "/"))),
 			"%w; %s must come along", err, also)
 	}
 	return err
@@ -424,7 +443,8 @@ func commonDir(a, b string) string {
 // Report completes the result of a move after it was applied.
 func Report(d *reconcile.Plan, out *Moved) {
 	for from, to := range d.Moves() {
-		out.Moves = append(out.Moves, Move{From: from.In(d.Before.Site()).String(), To: to.In(d.Before.Site()).String()})
+		out.Moves = append(out.Moves, Move{From: from.In(d.Before.Site()).String(),
+			To: to.In(d.Before.Site()).String()})
 	}
 	for name, old := range d.Before.Seal.Libraries {
 		new := d.Seal.Libraries[name]

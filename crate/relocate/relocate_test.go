@@ -11,22 +11,28 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestDraft: own files and libraries move, what refers to them follows, and what can't be is refused with nothing changed.
+// TestDraft: own files and libraries move, what refers to them follows, and what can't be is refused with nothing
+// changed.
 func TestDraft(t *testing.T) {
 	files := map[string]string{
-		"index.html": `<!doctype html><script src="js/oarlock.min.js"></script><script src="js/own.js"></script>`, "js/own.js": "var own",
+		"index.html":    `<!doctype html><script src="js/oarlock.min.js"></script><script src="js/own.js"></script>`,
+		"js/own.js":     "var own",
 		"js/oarlock.js": "readable", "js/oarlock.min.js": "minified",
 	}
 	for _, tt := range []struct {
 		what, to, page, fault string
 	}{
-		{"js/own.js", "scripts/", `<!doctype html><script src="js/oarlock.min.js"></script><script src="scripts/own.js"></script>`, ""},
-		{"oarlock", "vendor/oarlock", `<!doctype html><script src="vendor/oarlock/oarlock.min.js"></script><script src="js/own.js"></script>`, ""},
+		{"js/own.js", "scripts/", `<!doctype html><script src="js/oarlock.min.js"></script><script ` +
+			`src="scripts/own.js"></script>`, ""},
+		{"oarlock", "vendor/oarlock", `<!doctype html><script src="vendor/oarlock/oarlock.min.js"></script><script ` +
+			`src="js/own.js"></script>`, ""},
 		{"js/nowhere.js", "scripts/", "", "nowhere"},
 		{"js/own.js", "../out/", "", "out"},
 	} {
 		p := cratetest.WithPages(t, cratetest.Harbour, files)
-		set, err := change.Begin(context.Background(), p.Disk, "move", change.Options{Key: func() ([]byte, error) { return []byte("key"), nil }})
+		set, err := change.Begin(context.Background(), p.Disk, "move", change.Options{Key: func() ([]byte, error) {
+			return []byte("key"), nil
+		}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -5,7 +5,8 @@ import (
 	"slices"
 )
 
-// Drawings finds what parts of a picture are called now, of which each has a name and what is drawn for it: by equal drawings, and by the names.
+// Drawings finds what parts of a picture are called now, of which each has a name and what is drawn for it: by equal
+// drawings, and by the names.
 func Drawings(old, new map[string]string, notes []ChangeNote) []Rename {
 	by := map[string][]string{} // a drawing to the new names that have it
 	var come, left []string
@@ -23,7 +24,8 @@ func Drawings(old, new map[string]string, notes []ChangeNote) []Rename {
 			continue
 		}
 		if n := nearestName(o, by[old[o]]); n != "" {
-			list = append(list, Rename{Old: o, New: n, Score: 0.95, Sure: true, Because: []string{"it is the same drawing"}})
+			list = append(list, Rename{Old: o, New: n, Score: 0.95, Sure: true,
+				Because: []string{"it is the same drawing"}})
 			continue
 		}
 		left = append(left, o)

@@ -8,9 +8,9 @@ import (
 	"strings"
 )
 
-// Names of classes are words with a grammar: bw-col-low-shift-3 is a step of a scale, at a width, of a kind. From one version to the next makers
-// change the grammar, so that many names change in one way: words are swapped, replaced, dropped. A family is such a way: an old pattern and a
-// new one in which some words stand for whatever is there.
+// Names of classes are words with a grammar: bw-col-low-shift-3 is a step of a scale, at a width, of a kind. From one
+// version to the next makers change the grammar, so that many names change in one way: words are swapped, replaced,
+// dropped. A family is such a way: an old pattern and a new one in which some words stand for whatever is there.
 
 // A renamePattern is one way in which names change.
 type renamePattern struct {
@@ -52,20 +52,23 @@ func freeNumber(word string) int {
 	return 0
 }
 
-// holds reports whether the library itself says of one pair that it changed so, and nothing speaks against the others: then all of them did.
+// holds reports whether the library itself says of one pair that it changed so, and nothing speaks against the others:
+// then all of them did.
 func (f *renamePattern) holds() bool {
 	return f.stated > 0 && len(f.pairs) == f.matched && f.rivals+f.misfits+f.kept == 0
 }
 
-// mostTogether is how many new names with one word are looked at for one old name, and mostFamilies how many ways are weighed.
+// mostTogether is how many new names with one word are looked at for one old name, and mostFamilies how many ways are
+// weighed.
 const (
 	mostTogether = 80
 	mostFamilies = 20_000
 )
 
-// families finds the ways in which the names that are gone became those that came. Alike tells of two classes how alike they are and how much
-// that says.
-func families(gone, come, kept []string, bases map[string][]string, certain map[string]string, alike func(o, n string) (share, said float64, fits bool)) []*renamePattern {
+// families finds the ways in which the names that are gone became those that came. Alike tells of two classes how alike
+// they are and how much that says.
+func families(gone, come, kept []string, bases map[string][]string, certain map[string]string,
+	alike func(o, n string) (share, said float64, fits bool)) []*renamePattern {
 	words := map[string][]string{} // a word to the new names that have it
 	is := map[string]named{}       // words of a new name to the name
 	split := map[string][]string{}
@@ -144,7 +147,8 @@ func partners(o string, split, words map[string][]string) map[string]bool {
 const mostNear = 16
 
 // nearest are the new names that have most words in common with an old one, of those with equally many the most alike.
-func nearest(o string, near map[string]bool, split map[string][]string, alike func(o, n string) (share, said float64, fits bool)) []string {
+func nearest(o string, near map[string]bool, split map[string][]string, alike func(o, n string) (share, said float64,
+	fits bool)) []string {
 	type rated struct {
 		name          string
 		common, share float64
@@ -220,7 +224,8 @@ func waysOf(old, new []string) []*renamePattern {
 			}
 		}
 	}
-	if len(at) == 0 || len(at) > mostFree || len(at) == len(old) && slices.Equal(old, new) || len(at) < (min(len(old), len(new))+1)/2 {
+	if len(at) == 0 || len(at) > mostFree || len(at) == len(old) && slices.Equal(old, new) ||
+		len(at) < (min(len(old), len(new))+1)/2 {
 		return nil
 	}
 	var list []*renamePattern
@@ -280,8 +285,9 @@ func (f *renamePattern) fill(gone []named, came map[string]named) {
 	}
 }
 
-// hasRival reports whether, in the place of one of a new name's words that the old name has not, an old word that the new one has not gives a name
-// that came, too, or was there as the new one was: a step of a scale that is still there did not become another one.
+// hasRival reports whether, in the place of one of a new name's words that the old name has not, an old word that the
+// new one has not gives a name that came, too, or was there as the new one was: a step of a scale that is still there
+// did not become another one.
 func (f *renamePattern) hasRival(old, new []string, kept bool, came map[string]named) bool {
 	for j, w := range f.new {
 		if isFree(w) || slices.Contains(old, new[j]) {
@@ -305,7 +311,8 @@ func (f *renamePattern) hasRival(old, new []string, kept bool, came map[string]n
 const fewest = 3
 
 // replacements are the families in which one word took another's place, wherever it stands: left became start.
-func replacements(gone []string, split map[string][]string, words map[string][]string, is map[string]named) []*renamePattern {
+func replacements(gone []string, split map[string][]string, words map[string][]string,
+	is map[string]named) []*renamePattern {
 	having := map[string][]string{} // an old word to the names that have it
 	for _, o := range gone {
 		for _, w := range split[o] {
@@ -323,7 +330,8 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 		for _, o := range names {
 			for _, v := range instead(split[o], w, words, split) {
 				if by[v] == nil {
-					by[v] = &renamePattern{old: []string{anyWord, w, anyWord}, new: []string{anyWord, v, anyWord}, matched: len(names)}
+					by[v] = &renamePattern{old: []string{anyWord, w, anyWord}, new: []string{anyWord, v, anyWord},
+						matched: len(names)}
 				}
 			}
 		}
@@ -346,14 +354,16 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 	return list
 }
 
-// within adds names that have the replaced word within one of theirs, where many names changed so: dropright became dropend.
+// within adds names that have the replaced word within one of theirs, where many names changed so: dropright became
+// dropend.
 func (f *renamePattern) within(gone []string, is map[string]named) {
 	if f.old[0] != anyWord || f.score < 0.65 || len(f.pairs) < 5 {
 		return
 	}
 	for _, o := range gone {
 		changed := strings.Replace(o, f.old[1], f.new[1], 1)
-		if n := is[strings.Join(parts(changed), "-")]; changed != o && n.name == changed && !n.kept && !slices.ContainsFunc(f.pairs, func(p [2]string) bool { return p[0] == o }) {
+		if n := is[strings.Join(parts(changed), "-")]; changed != o && n.name == changed && !n.kept &&
+			!slices.ContainsFunc(f.pairs, func(p [2]string) bool { return p[0] == o }) {
 			f.pairs = append(f.pairs, [2]string{o, changed})
 		}
 	}
@@ -373,15 +383,16 @@ func instead(old []string, w string, words map[string][]string, split map[string
 	var list []string
 	at := slices.Index(old, w)
 	for _, n := range words[rarest] {
-		if s := split[n]; len(s) == len(old) && s[at] != w && slices.Equal(s[:at], old[:at]) && slices.Equal(s[at+1:], old[at+1:]) && !slices.Contains(list, s[at]) {
+		if s := split[n]; len(s) == len(old) && s[at] != w && slices.Equal(s[:at], old[:at]) &&
+			slices.Equal(s[at+1:], old[at+1:]) && !slices.Contains(list, s[at]) {
 			list = append(list, s[at])
 		}
 	}
 	return list
 }
 
-// weigh rates a family: by how many names it explains, how many it does not, how alike those are that it pairs, and how much of the names
-// stays.
+// weigh rates a family: by how many names it explains, how many it does not, how alike those are that it pairs, and how
+// much of the names stays.
 func (f *renamePattern) weigh(alike func(o, n string) (share, said float64, fits bool)) {
 	sum, told := 0.0, 0.0
 	for _, p := range f.pairs {
@@ -402,8 +413,10 @@ func (f *renamePattern) weigh(alike func(o, n string) (share, said float64, fits
 	}
 	stays := float64(stay) / float64(max(len(f.old), len(f.new)))
 	explained := n / float64(f.matched)
-	// What they have in common counts by its root: where declarations were rewritten a little is much, and nothing is still nothing.
-	f.score = 0.4*math.Sqrt(f.alike) + 0.2*stays + 0.2*explained + 0.2*min(1, math.Log2(n)/5) - (0.3*float64(f.rivals)+0.2*float64(f.misfits)+0.02*float64(f.kept))/n
+	// What they have in common counts by its root: where declarations were rewritten a little is much, and nothing is
+	// still nothing.
+	f.score = 0.4*math.Sqrt(f.alike) + 0.2*stays + 0.2*explained + 0.2*min(1, math.Log2(n)/5) - (0.3*float64(f.rivals)+
+		0.2*float64(f.misfits)+0.02*float64(f.kept))/n
 	f.score += f.follows
 	if f.follows > 0 {
 		return

@@ -14,8 +14,8 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// An icon is a class of the new version that puts before an element what one of the old did, and how that is known: surely, or by a drawing that
-// is only very like.
+// An icon is a class of the new version that puts before an element what one of the old did, and how that is known:
+// surely, or by a drawing that is only very like.
 type icon struct {
 	class, why string
 	sure       bool
@@ -27,8 +27,8 @@ const theSame = 0.95
 // mostKept is how many names of both versions are asked whether drawings held.
 const mostKept = 100
 
-// draw finds what icons are called now: by the character that they are, unless characters were dealt again from one version to the next, and by the
-// drawing, where fonts can be read and were not drawn again.
+// draw finds what icons are called now: by the character that they are, unless characters were dealt again from one
+// version to the next, and by the drawing, where fonts can be read and were not drawn again.
 func (w *matcher) draw(gone []string, e Evidence) {
 	gone = slices.DeleteFunc(slices.Clone(gone), func(o string) bool { return w.old.glyph(o) == "" })
 	byGlyph := w.byGlyph()
@@ -82,7 +82,8 @@ func (w *matcher) draw(gone []string, e Evidence) {
 	}
 }
 
-// newlyReassigned reports whether characters were dealt again from one version to the next: most names of both are another one now.
+// newlyReassigned reports whether characters were dealt again from one version to the next: most names of both are
+// another one now.
 func (w *matcher) newlyReassigned() bool {
 	asked, held := 0, 0
 	for _, class := range w.kept {
@@ -128,7 +129,8 @@ func (w *matcher) sameIcon(o, n string) (share, said float64) {
 	return 1, said
 }
 
-// otherIcon reports whether two classes that are the same character are known not to be the same icon: characters were dealt again, or it looks otherwise.
+// otherIcon reports whether two classes that are the same character are known not to be the same icon: characters were
+// dealt again, or it looks otherwise.
 func (w *matcher) otherIcon(o, n string) bool {
 	a, b := w.old.glyph(o), w.new.glyph(n)
 	return a != "" && a == b && w.icons[o].class != n && (w.reassigned || w.drawings)
@@ -158,7 +160,9 @@ func nearestName(o string, list []string) string {
 	if len(list) == 0 {
 		return ""
 	}
-	return slices.MaxFunc(list, func(a, b string) int { return cmp.Or(cmp.Compare(nameShare(o, a), nameShare(o, b)), cmp.Compare(b, a)) })
+	return slices.MaxFunc(list, func(a, b string) int {
+		return cmp.Or(cmp.Compare(nameShare(o, a), nameShare(o, b)), cmp.Compare(b, a))
+	})
 }
 
 // byGlyph are the new names by the character that they put before an element.
@@ -184,7 +188,8 @@ func (w *matcher) style(m declarations) []string {
 	var list []string
 	for class := range w.new.sheet.Decls {
 		n := w.new.of(class)
-		if n.value("font-weight") == weight && n.value("font-family") == m.value("font-family") && w.new.glyph(class) == "" && len(n) <= 4 {
+		if n.value("font-weight") == weight && n.value("font-family") == m.value("font-family") &&
+			w.new.glyph(class) == "" && len(n) <= 4 {
 			list = append(list, class)
 		}
 	}
@@ -192,7 +197,8 @@ func (w *matcher) style(m declarations) []string {
 	return list[:min(1, len(list))]
 }
 
-// glyph is the character that a class puts before an element, which of an icon is all that it is; several have blanks between them.
+// glyph is the character that a class puts before an element, which of an icon is all that it is; several have blanks
+// between them.
 func (m *computedStyles) glyph(class string) string {
 	g, done := m.glyphs[class]
 	if !done {

@@ -42,12 +42,18 @@ func TestIcons(t *testing.T) {
 		was, is  string
 		sure     bool
 	}{
-		{"the same character", icons("buoy", "e002", "flag", "e003"), icons("ring", "e002", "flag", "e003"), nil, "si-buoy", "si-ring", true},
-		{"another character, the same drawing", icons("buoy", "e002", "flag", "e003"), icons("ring", "e001", "flag", "e002", "crate", "f0003"), fonts(t, "icons.ttf", "drawn.otf"), "si-buoy", "si-ring", true},
-		{"and nothing to see the drawing by", icons("buoy", "e002", "flag", "e003"), icons("ring", "e001", "flag", "e002", "crate", "f0003"), nil, "si-buoy", "", false},
-		{"the same character, another drawing", icons("mast", "e001"), icons("ring", "e001"), fonts(t, "icons.ttf", "drawn.otf"), "si-mast", "", false},
-		{"an alias that is still there", icons("buoy", "e002", "lifebuoy", "e002", "flag", "e003"), icons("lifebuoy", "e001", "flag", "e002", "crate", "e002"), nil, "si-buoy", "si-lifebuoy", true},
-		{"characters dealt anew", icons("buoy", "e002", "flag", "e003", "oar", "e004"), icons("spindrift", "e002", "flag", "e004", "oar", "e005"), nil, "si-buoy", "", false},
+		{"the same character", icons("buoy", "e002", "flag", "e003"), icons("ring", "e002", "flag", "e003"), nil,
+			"si-buoy", "si-ring", true},
+		{"another character, the same drawing", icons("buoy", "e002", "flag", "e003"), icons("ring", "e001", "flag",
+			"e002", "crate", "f0003"), fonts(t, "icons.ttf", "drawn.otf"), "si-buoy", "si-ring", true},
+		{"and nothing to see the drawing by", icons("buoy", "e002", "flag", "e003"), icons("ring", "e001", "flag",
+			"e002", "crate", "f0003"), nil, "si-buoy", "", false},
+		{"the same character, another drawing", icons("mast", "e001"), icons("ring", "e001"),
+			fonts(t, "icons.ttf", "drawn.otf"), "si-mast", "", false},
+		{"an alias that is still there", icons("buoy", "e002", "lifebuoy", "e002", "flag", "e003"),
+			icons("lifebuoy", "e001", "flag", "e002", "crate", "e002"), nil, "si-buoy", "si-lifebuoy", true},
+		{"characters dealt anew", icons("buoy", "e002", "flag", "e003", "oar", "e004"), icons("spindrift", "e002",
+			"flag", "e004", "oar", "e005"), nil, "si-buoy", "", false},
 	} {
 		got := Rename{}
 		for _, r := range Classes(c.old, c.new, Evidence{Fonts: c.fonts}) {
@@ -56,7 +62,8 @@ func TestIcons(t *testing.T) {
 			}
 		}
 		if got.New != c.is || got.Sure != c.sure {
-			t.Errorf("%s: %s is said to be %q (sure %v, %q), not %q", c.about, c.was, got.New, got.Sure, got.Because, c.is)
+			t.Errorf("%s: %s is said to be %q (sure %v, %q), not %q", c.about, c.was, got.New, got.Sure, got.Because,
+				c.is)
 		}
 	}
 }

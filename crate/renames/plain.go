@@ -30,9 +30,12 @@ func Names(gone, come []string, notes []ChangeNote) []Rename {
 	}
 	old, new := dash(gone), dash(come)
 	var all []Rename
-	for _, f := range families(old, new, nil, nil, nil, func(string, string) (float64, float64, bool) { return 0.7, 1, true }) {
+	for _, f := range families(old, new, nil, nil, nil, func(string, string) (float64, float64, bool) {
+		return 0.7, 1, true
+	}) {
 		for _, p := range f.pairs {
-			all = append(all, Rename{Old: back[p[0]], New: back[p[1]], Score: min(0.95, f.score), Because: []string{fmt.Sprintf("%d names follow this pattern: %s", len(f.pairs), f)}})
+			all = append(all, Rename{Old: back[p[0]], New: back[p[1]], Score: min(0.95, f.score),
+				Because: []string{fmt.Sprintf("%d names follow this pattern: %s", len(f.pairs), f)}})
 		}
 	}
 	for o, by := range fromNotes(gone, come, notes) {
@@ -48,8 +51,10 @@ func Names(gone, come []string, notes []ChangeNote) []Rename {
 					same++
 				}
 			}
-			if score := 0.35*float64(same)/float64(max(len(parts(o)), len(parts(n)))) + 0.4*levenshtein.Similarity(o, n, nil); same > 0 && score > tellFrom {
-				all = append(all, Rename{Old: gone[i], New: come[j], Score: score, Because: []string{"the names are alike"}})
+			if score := 0.35*float64(same)/float64(max(len(parts(o)), len(parts(n)))) + 0.4*levenshtein.Similarity(o, n,
+				nil); same > 0 && score > tellFrom {
+				all = append(all, Rename{Old: gone[i], New: come[j], Score: score,
+					Because: []string{"the names are alike"}})
 			}
 		}
 	}

@@ -100,7 +100,8 @@ func Classes(old, new *style.Sheet, e Evidence) []Rename {
 				candidates[n] = true
 			}
 		}
-		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()], slices.Collect(maps.Keys(ways.aliased[o]))) {
+		for _, c := range slices.Concat(ways.saying(o), ways.alone[ways.old.of(o).own()],
+			slices.Collect(maps.Keys(ways.aliased[o]))) {
 			candidates[c] = true
 		}
 		for c := range candidates {
@@ -144,7 +145,10 @@ func missing(a, b *style.Sheet) []string {
 
 // parts splits a name into its words, at least one.
 func parts(name string) []string {
-	list := strings.FieldsFunc(name, func(r rune) bool { return r == '-' || r == '_' || r == rune(freeMark[0]) || r == rune(anyWord[0]) })
+	list := strings.FieldsFunc(name, func(r rune) bool {
+		return r == '-' || r == '_' || r == rune(freeMark[0]) ||
+			r == rune(anyWord[0])
+	})
 	if len(list) == 0 {
 		return []string{name} // nothing but marks: it is a word anyway
 	}
@@ -195,8 +199,8 @@ func rate(old, new *style.Sheet, o, n, note string, one alone) Rename {
 	return r
 }
 
-// best keeps the best candidate for each old class, and says which are sure: those that stand well before the next, from
-// both sides.
+// best keeps the best candidate for each old class, and says which are sure: those that stand well before the next,
+// from both sides.
 func best(all []Rename) []Rename {
 	slices.SortFunc(all, func(a, b Rename) int {
 		return cmp.Or(cmp.Compare(b.Score, a.Score), cmp.Compare(a.Old, b.Old), cmp.Compare(a.New, b.New))
@@ -221,14 +225,16 @@ func best(all []Rename) []Rename {
 		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom && !r.stated {
 			continue
 		}
-		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && (r.stated || r.And == nil && firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2)
+		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && (r.stated || r.And == nil &&
+			firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2)
 		list = append(list, r)
 	}
 	slices.SortFunc(list, func(a, b Rename) int { return cmp.Compare(a.Old, b.Old) })
 	return list
 }
 
-// fromNotes finds lines of change notes that name an old and a new class, in this order, and not many others; a star stands for any end.
+// fromNotes finds lines of change notes that name an old and a new class, in this order, and not many others; a star
+// stands for any end.
 func fromNotes(gone, come []string, notes []ChangeNote) map[string]map[string]string {
 	old, new := map[string]bool{}, map[string]bool{}
 	for _, g := range gone {
@@ -247,7 +253,8 @@ func fromNotes(gone, come []string, notes []ChangeNote) map[string]map[string]st
 	for _, n := range notes {
 		var left, right, stars []string
 		for _, w := range strings.FieldsFunc(n.Text, func(r rune) bool {
-			return !(r == '-' || r == '_' || r == '*' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z')
+			return !(r == '-' || r == '_' || r == '*' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' &&
+				r <= 'Z')
 		}) {
 			stem, star := strings.CutSuffix(w, "-*")
 			switch {

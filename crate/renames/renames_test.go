@@ -28,7 +28,8 @@ func TestRenames(t *testing.T) {
 .bw-end { float: right }
 .bw-card { padding: 9px }
 .stays { color: red }`
-	notes := []ChangeNote{{Text: "- `bw-panel` is called `bw-card` now", Where: "CHANGELOG.md:4"}, {Text: "bw-bar, bw-left: see bw-header and bw-start", Where: "CHANGELOG.md:9"}}
+	notes := []ChangeNote{{Text: "- `bw-panel` is called `bw-card` now", Where: "CHANGELOG.md:4"},
+		{Text: "bw-bar, bw-left: see bw-header and bw-start", Where: "CHANGELOG.md:9"}}
 	got := map[string]string{}
 	for _, r := range Classes(style.Read([]byte(before)), style.Read([]byte(after)), Evidence{Notes: notes}) {
 		got[r.Old] = fmt.Sprint(r.New, " ", r.Sure)
@@ -36,7 +37,8 @@ func TestRenames(t *testing.T) {
 			t.Errorf("%+v", r)
 		}
 	}
-	if got["bw-note"] != "bw-callout true" || got["bw-panel"] != "bw-card true" || got["bw-gone"] != "" || strings.HasSuffix(got["bw-bar"], "true") || got["stays"] != "" {
+	if got["bw-note"] != "bw-callout true" || got["bw-panel"] != "bw-card true" || got["bw-gone"] != "" ||
+		strings.HasSuffix(got["bw-bar"], "true") || got["stays"] != "" {
 		t.Errorf("renames: %v", got)
 	}
 	for old, new := range map[string]string{"bw-left": "bw-start", "bw-right": "bw-end"} {
@@ -51,7 +53,8 @@ func TestRenames(t *testing.T) {
 
 // TestRenamesOfAPrefix: all classes have another prefix, as some libraries do from one major version to the next.
 func TestRenamesOfAPrefix(t *testing.T) {
-	list := Classes(style.Read([]byte(before)), style.Read([]byte(strings.ReplaceAll(before, "bw-", "brine-"))), Evidence{})
+	list := Classes(style.Read([]byte(before)), style.Read([]byte(strings.ReplaceAll(before, "bw-", "brine-"))),
+		Evidence{})
 	for _, r := range list {
 		if strings.TrimPrefix(r.Old, "bw-") != strings.TrimPrefix(r.New, "brine-") {
 			t.Errorf("%+v", r)
@@ -62,10 +65,11 @@ func TestRenamesOfAPrefix(t *testing.T) {
 	}
 }
 
-// TestStatedFamilies: where the library says of one name how it changed, all that changed in the same way are sure; not so where one of them did
-// not, or where nobody says so.
+// TestStatedFamilies: where the library says of one name how it changed, all that changed in the same way are sure; not
+// so where one of them did not, or where nobody says so.
 func TestStatedFamilies(t *testing.T) {
-	const old, new = ".r-above-1{margin-top:1px}.r-above-2{margin-top:2px}.r-above-3{margin-top:3px}", ".r-top-1{margin-block-start:1px}.r-top-2{margin-block-start:5px}.r-top-3{margin-block-start:9px}"
+	const old, new = ".r-above-1{margin-top:1px}.r-above-2{margin-top:2px}.r-above-3{margin-top:3px}",
+		".r-top-1{margin-block-start:1px}.r-top-2{margin-block-start:5px}.r-top-3{margin-block-start:9px}"
 	stated := []ChangeNote{{Text: "`r-above-1` is `r-top-1` now, and so on", Where: "CHANGES.md:1"}}
 	for _, tt := range []struct {
 		old, new string
@@ -73,12 +77,16 @@ func TestStatedFamilies(t *testing.T) {
 		sure     bool
 	}{
 		{old, new, stated, true}, {old, new, nil, false},
-		{old + ".r-above-4{margin-top:4px}", new, stated, false},                                             // one has no partner
-		{old, new + "@media (min-width:9px){.r-top-4{top:0}}.r-above-9{top:0}", stated, true},                // what else there is says nothing
-		{old, strings.Replace(new, ".r-top-3{", "@media (min-width:9px){.r-top-3{", 1) + "}", stated, false}, // one counts at some width alone
+		// one has no partner
+		{old + ".r-above-4{margin-top:4px}", new, stated, false},
+		// what else there is says nothing
+		{old, new + "@media (min-width:9px){.r-top-4{top:0}}.r-above-9{top:0}", stated, true},
+		// one counts at some width alone
+		{old, strings.Replace(new, ".r-top-3{", "@media (min-width:9px){.r-top-3{", 1) + "}", stated, false},
 	} {
 		list := Classes(style.Read([]byte(tt.old)), style.Read([]byte(tt.new)), Evidence{Notes: tt.notes})
-		if i := slices.IndexFunc(list, func(r Rename) bool { return r.Old == "r-above-2" }); i < 0 || list[i].New != "r-top-2" || list[i].Sure != tt.sure {
+		if i := slices.IndexFunc(list, func(r Rename) bool { return r.Old == "r-above-2" }); i < 0 ||
+			list[i].New != "r-top-2" || list[i].Sure != tt.sure {
 			t.Errorf("from\n%s\nto\n%s\n%+v", tt.old, tt.new, list)
 		}
 	}

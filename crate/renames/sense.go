@@ -11,14 +11,15 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// A declarations is what a class means for an element that has it: the value of each property, by where it counts (media query, shape of the
-// selector) and the property's name, as far as it can be known without a page. Shorthands are taken apart, lengths are in pixels, colours in one
-// notation, custom properties have their values; logical properties are those of a page that is written from left to right (CSS Logical
-// Properties Level 1). What is for one maker's engine is left out.
+// A declarations is what a class means for an element that has it: the value of each property, by where it counts
+// (media query, shape of the selector) and the property's name, as far as it can be known without a page. Shorthands
+// are taken apart, lengths are in pixels, colours in one notation, custom properties have their values; logical
+// properties are those of a page that is written from left to right (CSS Logical Properties Level 1). What is for one
+// maker's engine is left out.
 type declarations map[string]evidenceItem
 
-// A evidenceItem is a property's value, and how much that says: what many classes say tells little, as does what a class says together with
-// others, of another element or under a condition.
+// A evidenceItem is a property's value, and how much that says: what many classes say tells little, as does what a
+// class says together with others, of another element or under a condition.
 type evidenceItem struct {
 	value  string
 	weight float64
@@ -51,7 +52,8 @@ func countAll(sheets ...*style.Sheet) occurrences {
 }
 
 func newMeanings(s *style.Sheet, c occurrences) *computedStyles {
-	return &computedStyles{sheet: s, counts: c, known: map[string]declarations{}, wide: map[string]declarations{}, on: map[string]declarations{}, plain: map[string]string{}, glyphs: map[string]string{}}
+	return &computedStyles{sheet: s, counts: c, known: map[string]declarations{}, wide: map[string]declarations{},
+		on: map[string]declarations{}, plain: map[string]string{}, glyphs: map[string]string{}}
 }
 
 // of is what a class means.
@@ -212,12 +214,14 @@ var sides = []string{"top", "right", "bottom", "left"}
 var flow = map[string]string{"start": "left", "end": "right", "inline-start": "left", "inline-end": "right"}
 
 // physical are logical properties as those of a page that is written from left to right.
-var physical = strings.NewReplacer("-inline-start", "-left", "-inline-end", "-right", "-block-start", "-top", "-block-end", "-bottom")
+var physical = strings.NewReplacer("-inline-start", "-left", "-inline-end", "-right", "-block-start", "-top",
+	"-block-end", "-bottom")
 
 // longhands takes a declaration apart. Its value is not empty.
 func longhands(property, value string) [][2]string {
 	switch {
-	case property == "margin-inline" || property == "padding-inline" || property == "margin-block" || property == "padding-block":
+	case property == "margin-inline" || property == "padding-inline" || property == "margin-block" ||
+		property == "padding-block":
 		v := strings.Fields(value)
 		if len(v) > 2 || strings.Contains(value, "(") {
 			break
@@ -228,7 +232,8 @@ func longhands(property, value string) [][2]string {
 			ends = [2]string{"-top", "-bottom"}
 		}
 		return [][2]string{{base + ends[0], v[0]}, {base + ends[1], v[len(v)-1]}}
-	case property == "margin" || property == "padding" || property == "inset" || property == "border-width" || property == "border-style" || property == "border-color" && !strings.Contains(value, "("):
+	case property == "margin" || property == "padding" || property == "inset" || property == "border-width" ||
+		property == "border-style" || property == "border-color" && !strings.Contains(value, "("):
 		v := strings.Fields(value)
 		if len(v) == 0 || len(v) > 4 || strings.Contains(value, "(") {
 			break
@@ -241,16 +246,20 @@ func longhands(property, value string) [][2]string {
 			} else if kind, isBorder := strings.CutPrefix(property, "border-"); isBorder {
 				name = "border-" + side + "-" + kind
 			}
-			list = append(list, [2]string{name, v[[4][4]int{{0, 0, 0, 0}, {0, 1, 0, 1}, {0, 1, 2, 1}, {0, 1, 2, 3}}[len(v)-1][i]]})
+			list = append(list,
+				[2]string{name, v[[4][4]int{{0, 0, 0, 0}, {0, 1, 0, 1}, {0, 1, 2, 1}, {0, 1, 2, 3}}[len(v)-1][i]]})
 		}
 		return list
 	case property == "border-radius":
 		v := strings.Fields(value)
 		if len(v) == 1 {
-			return [][2]string{{"border-top-left-radius", value}, {"border-top-right-radius", value}, {"border-bottom-right-radius", value}, {"border-bottom-left-radius", value}}
+			return [][2]string{{"border-top-left-radius", value}, {"border-top-right-radius", value},
+				{"border-bottom-right-radius", value}, {"border-bottom-left-radius", value}}
 		}
 	case strings.HasPrefix(property, "border-start-") || strings.HasPrefix(property, "border-end-"):
-		return [][2]string{{strings.NewReplacer("border-start-start", "border-top-left", "border-start-end", "border-top-right", "border-end-start", "border-bottom-left", "border-end-end", "border-bottom-right").Replace(property), value}}
+		return [][2]string{{strings.NewReplacer("border-start-start", "border-top-left", "border-start-end",
+			"border-top-right", "border-end-start", "border-bottom-left", "border-end-end",
+			"border-bottom-right").Replace(property), value}}
 	case property == "background" && strings.HasPrefix(value, "#") && !strings.Contains(value, " "):
 		return [][2]string{{"background-color", value}}
 	case property == "inset-inline-start":
@@ -265,8 +274,9 @@ func longhands(property, value string) [][2]string {
 	return [][2]string{{physical.Replace(property), value}}
 }
 
-// alike tells how alike two senses are, from 0 to 1, and how much what they have in common says. A property of both with another value is
-// little in common; lengths that were tuned are more, where they are of several kinds and came with a new name.
+// alike tells how alike two senses are, from 0 to 1, and how much what they have in common says. A property of both
+// with another value is little in common; lengths that were tuned are more, where they are of several kinds and came
+// with a new name.
 func alike(a, b declarations, came bool) (share, said float64) {
 	if len(a) == 0 || len(b) == 0 {
 		return 0, 0
@@ -303,8 +313,8 @@ func alike(a, b declarations, came bool) (share, said float64) {
 	return common / whole, said
 }
 
-// near reports whether two values are lengths of which one is the other, tuned: ten pixels that are nine now. Shares of a whole are not, since the
-// steps of a scale lie as near to each other.
+// near reports whether two values are lengths of which one is the other, tuned: ten pixels that are nine now. Shares of
+// a whole are not, since the steps of a scale lie as near to each other.
 func near(a, b string) bool {
 	x, y := strings.Fields(a), strings.Fields(b)
 	if len(x) != len(y) {
@@ -355,7 +365,8 @@ func (m declarations) widths() bool {
 	return only > 0.5*always
 }
 
-// begins reports whether what a class says at some widths of the window alone counts from a width on, without an end, and ends the reverse.
+// begins reports whether what a class says at some widths of the window alone counts from a width on, without an end,
+// and ends the reverse.
 func (m declarations) begins() bool { return m.bounded("min-width", "max-width") }
 func (m declarations) ends() bool   { return m.bounded("max-width", "min-width") }
 

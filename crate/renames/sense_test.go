@@ -25,8 +25,11 @@ func TestSameMeaning(t *testing.T) {
 		{".a{margin-inline-start:1px;padding-block-end:2px}", "margin-left:1px;padding-bottom:2px"},
 		{".a{inset:0}", "bottom:0;left:0;right:0;top:0"},
 		{".a{inset-inline-start:1px;inset-inline-end:2px}", "left:1px;right:2px"},
-		{".a{border-width:1px 2px}", "border-bottom-width:1px;border-left-width:2px;border-right-width:2px;border-top-width:1px"},
-		{".a{border-radius:4px}", "border-bottom-left-radius:4px;border-bottom-right-radius:4px;border-top-left-radius:4px;border-top-right-radius:4px"},
+		{".a{border-width:1px 2px}", "border-bottom-width:1px;border-left-width:2px;border-right-width:2px;" +
+			"border-top-width:1px"},
+		{".a{border-radius:4px}",
+			"border-bottom-left-radius:4px;border-bottom-right-radius:4px;border-top-left-radius:4px;" +
+				"border-top-right-radius:4px"},
 		{".a{border-start-start-radius:4px}", "border-top-left-radius:4px"},
 		{".a{text-align:start}", "text-align:left"},
 		{".a{float:inline-end}", "float:right"},
@@ -61,7 +64,8 @@ func TestSameMeaning(t *testing.T) {
 // TestAlikeIsLessForLess: what is said of two classes is weighed by what they share.
 func TestAlikeIsLessForLess(t *testing.T) {
 	last := 1.1
-	for _, css := range []string{".b{top:0;left:0;color:red}", ".b{top:0;left:0;color:black}", ".b{top:0;left:0}", ".b{top:0;left:2px}", ".b{top:0}", ".b{top:1px}", ".b{float:left}"} {
+	for _, css := range []string{".b{top:0;left:0;color:red}", ".b{top:0;left:0;color:black}", ".b{top:0;left:0}",
+		".b{top:0;left:2px}", ".b{top:0}", ".b{top:1px}", ".b{float:left}"} {
 		s := style.Read([]byte(".a{top:0;left:0;color:red}" + css))
 		m := newMeanings(s, countAll(s))
 		share, said := alike(m.of("a"), m.of("b"), true)
@@ -77,7 +81,9 @@ func TestAlikeIsLessForLess(t *testing.T) {
 
 // FuzzMeanings reads any stylesheet, which must not end the program, and weighs each of its classes against another.
 func FuzzMeanings(f *testing.F) {
-	for _, css := range []string{":root{--x: ;}.a{margin-inline:var(--x) var(--x)}", ".a{margin:1px 2px 3px 4px 5px}.b{inset:calc(1px + (2px))}", ".a{color:rgb(999 0 0)}.b{color:#12}", "@media (min-width:1px){.a{top:1e9px}}.b{border-color:red blue}"} {
+	for _, css := range []string{":root{--x: ;}.a{margin-inline:var(--x) var(--x)}", ".a{margin:1px 2px 3px 4px " +
+		"5px}.b{inset:calc(1px + (2px))}", ".a{color:rgb(999 0 0)}.b{color:#12}",
+		"@media (min-width:1px){.a{top:1e9px}}.b{border-color:red blue}"} {
 		f.Add([]byte(css))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

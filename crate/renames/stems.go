@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// stems are the families in which a name that stands alone, and begins others, became another: panel, and all that begins with panel-.
-// Bases are names that are gone with the new ones that mean much the same.
+// stems are the families in which a name that stands alone, and begins others, became another: panel, and all that
+// begins with panel-. Bases are names that are gone with the new ones that mean much the same.
 func stems(gone []string, split map[string][]string, is map[string]named, bases map[string][]string) []*renamePattern {
 	var list []*renamePattern
 	for _, o := range gone {
@@ -25,7 +25,8 @@ func stems(gone []string, split map[string][]string, is map[string]named, bases 
 		}
 		for _, base := range bases[o] {
 			words := parts(base)
-			f := &renamePattern{old: append(slices.Clone(split[o]), anyWord), new: append(slices.Clone(words), anyWord), matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
+			f := &renamePattern{old: append(slices.Clone(split[o]), anyWord), new: append(slices.Clone(words), anyWord),
+				matched: len(rest) + 1, pairs: [][2]string{{o, base}}}
 			for _, r := range rest {
 				if n := is[strings.Join(append(slices.Clone(words), r[len(split[o]):]...), "-")]; n.name != "" {
 					f.pairs = append(f.pairs, [2]string{strings.Join(r, "-"), n.name})
@@ -42,8 +43,8 @@ func stems(gone []string, split map[string][]string, is map[string]named, bases 
 	return list
 }
 
-// A stem is the first word of names: that of panel, panel-body and panel-title. Its ends are what comes after it, "" for a name that is the
-// stem itself.
+// A stem is the first word of names: that of panel, panel-body and panel-title. Its ends are what comes after it, ""
+// for a name that is the stem itself.
 func byStem(names []string, split map[string][]string) map[string]map[string]string {
 	list := map[string]map[string]string{}
 	for _, n := range names {
@@ -59,14 +60,15 @@ func byStem(names []string, split map[string][]string) map[string]map[string]str
 	return list
 }
 
-// How much the ends that two stems share must say, by how few others have them, and by how much more than those of the next stem.
+// How much the ends that two stems share must say, by how few others have them, and by how much more than those of the
+// next stem.
 const (
 	enoughEnds = 0.5
 	wellBefore = 1.5
 )
 
-// successions are the families in which all that began with one word is gone and something new has its ends: panel-body, -footer and -title went,
-// and card-body, -footer and -title came. What few other names end with says most.
+// successions are the families in which all that began with one word is gone and something new has its ends:
+// panel-body, -footer and -title went, and card-body, -footer and -title came. What few other names end with says most.
 func successions(gone, come, kept []string, split map[string][]string) []*renamePattern {
 	for _, n := range kept {
 		split[n] = parts(n)
@@ -109,7 +111,8 @@ func successions(gone, come, kept []string, split map[string][]string) []*rename
 		if most < enoughEnds || most < wellBefore*next {
 			continue
 		}
-		f := &renamePattern{old: []string{old, anyWord}, new: []string{best, anyWord}, matched: len(olds), follows: min(0.35, 0.3*most)}
+		f := &renamePattern{old: []string{old, anyWord}, new: []string{best, anyWord}, matched: len(olds),
+			follows: min(0.35, 0.3*most)}
 		for _, end := range oldEnds {
 			if n := came[best][end]; n != "" {
 				f.pairs = append(f.pairs, [2]string{olds[end], n})
@@ -123,7 +126,8 @@ func successions(gone, come, kept []string, split map[string][]string) []*rename
 	return list
 }
 
-// likeliest is the new name whose end is most like one that is gone, of those that are no old name's own: heading became header.
+// likeliest is the new name whose end is most like one that is gone, of those that are no old name's own: heading
+// became header.
 func likeliest(end string, olds, news map[string]string) string {
 	best, most := "", 0.55
 	for e, n := range news {
@@ -137,8 +141,9 @@ func likeliest(end string, olds, news map[string]string) string {
 	return best
 }
 
-// scoped are the names that took the name of what they stood in: .menu .line became .menu-line. The new name has the old one's words, and all its
-// others are words of classes with which the old one stood in selectors; no other new name that is as short is so.
+// scoped are the names that took the name of what they stood in: .menu .line became .menu-line. The new name has the
+// old one's words, and all its others are words of classes with which the old one stood in selectors; no other new name
+// that is as short is so.
 func scoped(old *style.Sheet, gone, come []string) map[string]string {
 	list := map[string]string{}
 	split := make([][]string, len(come))
@@ -159,7 +164,8 @@ func scoped(old *style.Sheet, gone, come []string) map[string]string {
 		shortest, n := 0, 0
 		for i, c := range come {
 			words := split[i]
-			if len(words) <= len(own) || shortest > 0 && len(words) > shortest || !hasAll(words, own) || slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(own, w) && !around[w] }) {
+			if len(words) <= len(own) || shortest > 0 && len(words) > shortest || !hasAll(words, own) ||
+				slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(own, w) && !around[w] }) {
 				continue
 			}
 			if n++; len(words) != shortest {
@@ -206,7 +212,8 @@ func carried(all []Rename, gone, come []string) []Rename {
 		}
 		for c, k := range count {
 			if k >= fewest && 3*k >= 2*n {
-				all = append(all, Rename{Old: o, New: c, Score: 0.6, Because: []string{"names that began so begin with " + c + " now"}})
+				all = append(all, Rename{Old: o, New: c, Score: 0.6,
+					Because: []string{"names that began so begin with " + c + " now"}})
 			}
 		}
 	}

@@ -17,16 +17,19 @@ type matcher struct {
 	icons      map[string]icon                      // names that are gone to those that put the same before an element
 	old, new   *computedStyles
 	known      map[[2]string][2]float64
-	kept       []string                       // names of both
-	certain    map[string]string              // names that are gone with the only one that says just the same
-	near       map[string][]string            // old name, new names that mean much the same
-	roots      map[string][]string            // old name, new names that mean somewhat the same: they may begin a family
-	declaredAs map[string][]string            // a statement to the names that came whose class says it
-	raw        map[[3]string][]string         // a declaration of a class that is gone, as it is written, to the names of both that have it
-	aliased    map[string]map[string][]string // old name, new name to which a sheet of the new version leads it, with further classes
-	only       map[string]string              // the first word of names to the only name that came with it
-	scoped     map[string]string              // names that are gone to those that took the name of what they stood in
-	alone      map[string][]string            // what new names say by themselves, and no more, to those names
+	kept       []string            // names of both
+	certain    map[string]string   // names that are gone with the only one that says just the same
+	near       map[string][]string // old name, new names that mean much the same
+	// old name, new names that mean somewhat the same: they may begin a family
+	roots      map[string][]string
+	declaredAs map[string][]string // a statement to the names that came whose class says it
+	// a declaration of a class that is gone, as it is written, to the names of both that have it
+	raw map[[3]string][]string
+	// old name, new name to which a sheet of the new version leads it, with further classes
+	aliased map[string]map[string][]string
+	only    map[string]string   // the first word of names to the only name that came with it
+	scoped  map[string]string   // names that are gone to those that took the name of what they stood in
+	alone   map[string][]string // what new names say by themselves, and no more, to those names
 }
 
 // state counts, for each family, the pairs of which the library itself says so.
@@ -53,7 +56,8 @@ func both(old, new *style.Sheet) []string {
 }
 
 func newWays(old, new *style.Sheet, gone, come []string, one alone) *matcher {
-	w := &matcher{of: map[string]map[string]*renamePattern{}, icons: map[string]icon{}, known: map[[2]string][2]float64{}}
+	w := &matcher{of: map[string]map[string]*renamePattern{}, icons: map[string]icon{},
+		known: map[[2]string][2]float64{}}
 	all := countAll(old, new)
 	w.old, w.new = newMeanings(old, all), newMeanings(new, all)
 	w.near, w.roots = map[string][]string{}, map[string][]string{}
@@ -61,7 +65,8 @@ func newWays(old, new *style.Sheet, gone, come []string, one alone) *matcher {
 	w.reassigned = w.newlyReassigned()
 	w.certain = w.justTheSame(gone, come, one)
 	w.index(gone, come)
-	for _, f := range families(gone, come, w.kept, w.bases(gone), w.certain, func(o, n string) (share, said float64, fits bool) {
+	for _, f := range families(gone, come, w.kept, w.bases(gone), w.certain, func(o, n string) (share, said float64,
+		fits bool) {
 		share, said = w.alike(o, n)
 		return share, said, w.old.of(o).widths() == w.new.of(n).widths()
 	}) {
@@ -99,7 +104,8 @@ func newWays(old, new *style.Sheet, gone, come []string, one alone) *matcher {
 	return w
 }
 
-// justTheSame are the names that are gone with the one that came and says just the same, where no other class of either sheet does.
+// justTheSame are the names that are gone with the one that came and says just the same, where no other class of either
+// sheet does.
 func (w *matcher) justTheSame(gone, come []string, one alone) map[string]string {
 	by := map[string]string{}
 	for _, n := range come {
@@ -109,14 +115,16 @@ func (w *matcher) justTheSame(gone, come []string, one alone) map[string]string 
 	}
 	list := map[string]string{}
 	for _, o := range gone {
-		if p := fingerprint(w.old.sheet.Rules[o]); one.old[p] == 1 && by[p] != "" && !(w.reassigned && w.old.glyph(o) != "") {
+		if p := fingerprint(w.old.sheet.Rules[o]); one.old[p] == 1 && by[p] != "" &&
+			!(w.reassigned && w.old.glyph(o) != "") {
 			list[o] = by[p]
 		}
 	}
 	return list
 }
 
-// index finds what says what: the names that came by what they mean, and those of both, which are many, by what is written alone.
+// index finds what says what: the names that came by what they mean, and those of both, which are many, by what is
+// written alone.
 func (w *matcher) index(gone, come []string) {
 	w.declaredAs, w.raw = map[string][]string{}, map[[3]string][]string{}
 	partner := map[string]bool{}
@@ -202,8 +210,8 @@ func (w *matcher) bases(gone []string) map[string][]string {
 	return list
 }
 
-// alias reads sheets of the new version that alias old names on: a rule of theirs for a name that is gone says what a class of the new version says,
-// and what is over another one.
+// alias reads sheets of the new version that alias old names on: a rule of theirs for a name that is gone says what a
+// class of the new version says, and what is over another one.
 func (w *matcher) alias(gone []string, compat []*style.Sheet) {
 	w.aliased = map[string]map[string][]string{}
 	if len(compat) == 0 {
@@ -249,7 +257,8 @@ func (m declarations) value(property string) string {
 	return ""
 }
 
-// alike tells of an old and a new class how alike they are, and how much that says. What counts at another width counts somewhat less.
+// alike tells of an old and a new class how alike they are, and how much that says. What counts at another width counts
+// somewhat less.
 func (w *matcher) alike(o, n string) (share, said float64) {
 	if w.old.glyph(o) != "" && w.new.glyph(n) != "" && len(w.old.of(o)) == 1 && len(w.new.of(n)) == 1 {
 		return w.sameIcon(o, n)
@@ -277,7 +286,8 @@ func (w *matcher) alike(o, n string) (share, said float64) {
 	return share, said
 }
 
-// weigh adds to the evidence for a pair what the two mean, and what the family of the old name says: for the pair, or for another one.
+// weigh adds to the evidence for a pair what the two mean, and what the family of the old name says: for the pair, or
+// for another one.
 func (w *matcher) weigh(r Rename) Rename {
 	share, said := w.alike(r.Old, r.New)
 	names := nameShare(r.Old, r.New)
@@ -325,7 +335,8 @@ func (w *matcher) weigh(r Rename) Rename {
 		if f.holds() {
 			r.Score = max(r.Score, 0.82+0.1*share)
 		}
-		r.Because = append([]string{fmt.Sprintf("%d names follow this pattern%s: %s", len(f.pairs), as, f)}, r.Because...)
+		r.Because = append([]string{fmt.Sprintf("%d names follow this pattern%s: %s", len(f.pairs), as, f)},
+			r.Because...)
 	} else if f := w.strongest(r.Old); f != nil {
 		r.Score *= 1 - 0.4*f.score
 	}

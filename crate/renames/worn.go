@@ -7,10 +7,11 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// What a class says alone and what an element looks like that has it are two things: a maker may write `.menu .line` in one version and
-// `.menu-line` in the next, or a value of a custom property in place of the declaration that uses it. So a class is put on, too: on an element
-// of a tree in which all is there that its rules ask for, with an element below it. Of declarations of one property the one counts that the
-// cascade picks (CSS Cascading and Inheritance Level 5, section 6): by importance, specificity and order.
+// What a class says alone and what an element looks like that has it are two things: a maker may write `.menu .line` in
+// one version and `.menu-line` in the next, or a value of a custom property in place of the declaration that uses it.
+// So a class is put on, too: on an element of a tree in which all is there that its rules ask for, with an element
+// below it. Of declarations of one property the one counts that the cascade picks (CSS Cascading and Inheritance Level
+// 5, section 6): by importance, specificity and order.
 
 // A fit is where a rule counts on that tree, how specific it is, and how much of it is the class's own doing.
 type fit struct {
@@ -26,7 +27,8 @@ const (
 	below    = 0.6
 )
 
-// fitOf places a rule by the shape of its selector. It has none on the tree where it asks for a state that comes and goes, or is about another element.
+// fitOf places a rule by the shape of its selector. It has none on the tree where it asks for a state that comes and
+// goes, or is about another element.
 func fitOf(shape string) (fit, bool) {
 	list, combinators := compounds(strings.ReplaceAll(shape, "::", ":"))
 	f := fit{weight: 1}

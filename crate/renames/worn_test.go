@@ -53,14 +53,21 @@ func TestWorn(t *testing.T) {
 	}
 }
 
-// Names that say nothing by themselves are reported by what stood with them, by what follows the whole of which they are, and never against a window's width.
+// Names that say nothing by themselves are reported by what stood with them, by what follows the whole of which they
+// are, and never against a window's width.
 func TestNamesByTheirCompany(t *testing.T) {
 	for _, c := range []struct{ about, old, new, was, is string }{
-		{"the element that it was in", ".deck .plank{height:1px}", ".deck{}.deck-plank{height:2px}.rail-plank{height:2px}", "plank", "deck-plank"},
-		{"the shortest", ".deck-inner .plank{height:1px}.deck-inner .plank.next{top:0}", ".deck-plank{height:2px}.deck-plank-next{top:1px}", "plank", "deck-plank"},
-		{"a whole that followed", ".crew-seat{top:1px}.crew-hull{top:2px}.crew-oars{top:3px}", ".boat-seat{left:1px}.boat-hull{left:2px}.boat-oars{left:3px}.tide-low{left:4px}", "crew-seat", "boat-seat"},
-		{"an end that is nearly the same", ".crew-seat{top:1px}.crew-hull{top:2px}.crew-heading{top:3px}", ".boat-seat{left:1px}.boat-hull{left:2px}.boat-header{left:3px}", "crew-heading", "boat-header"},
-		{"narrow windows", "@media(max-width:9px){.see-low{display:block!important}}", "@media(min-width:9px){.look-low{display:block!important}}", "see-low", ""},
+		{"the element that it was in", ".deck .plank{height:1px}",
+			".deck{}.deck-plank{height:2px}.rail-plank{height:2px}", "plank", "deck-plank"},
+		{"the shortest", ".deck-inner .plank{height:1px}.deck-inner .plank.next{top:0}",
+			".deck-plank{height:2px}.deck-plank-next{top:1px}", "plank", "deck-plank"},
+		{"a whole that followed", ".crew-seat{top:1px}.crew-hull{top:2px}.crew-oars{top:3px}",
+			".boat-seat{left:1px}.boat-hull{left:2px}.boat-oars{left:3px}.tide-low{left:4px}", "crew-seat",
+			"boat-seat"},
+		{"an end that is nearly the same", ".crew-seat{top:1px}.crew-hull{top:2px}.crew-heading{top:3px}",
+			".boat-seat{left:1px}.boat-hull{left:2px}.boat-header{left:3px}", "crew-heading", "boat-header"},
+		{"narrow windows", "@media(max-width:9px){.see-low{display:block!important}}",
+			"@media(min-width:9px){.look-low{display:block!important}}", "see-low", ""},
 	} {
 		got := ""
 		for _, r := range Classes(style.Read([]byte(c.old)), style.Read([]byte(c.new)), Evidence{}) {

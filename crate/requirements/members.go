@@ -16,10 +16,11 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script stops
-// although what its needs name is there. Needs are those known so far. It returns nil if the scripts run, or where that
-// can't be tried.
-func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (*Requirement, error) {
+// Member finds a need of an add-on of an add-on: a member of a global (race.fn.boat) for want of which a chosen script
+// stops although what its needs name is there. Needs are those known so far. It returns nil if the scripts run, or
+// where that can't be tried.
+func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) (*Requirement, error) {
 	files := inOrder(onPage(o, sel))
 	if !slices.ContainsFunc(files, func(f *packages.File) bool { return len(f.Script.PartNeeds) > 0 }) {
 		return nil, nil
@@ -41,7 +42,8 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.S
 		if !known || !stops || i < 0 {
 			continue
 		}
-		n := &Requirement{Global: wants[i].Name, Or: base.alike(wants[i].Name), Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, wants[i].Line, wants[i].Column)}
+		n := &Requirement{Global: wants[i].Name, Or: base.alike(wants[i].Name), Strength: string(script.Hard),
+			At: fmt.Sprintf("%s:%d:%d", f.Path, wants[i].Line, wants[i].Column)}
 		met, err := r.Provide(ctx, o, []Requirement{*n}, page.Defined)
 		if err != nil {
 			return nil, err
@@ -50,7 +52,8 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.S
 		if n.Library != "" || n.Package != "" {
 			return n, nil
 		}
-		if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil || n.Own != "" || o.Kind != origin.Package {
+		if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil || n.Own != "" ||
+			o.Kind != origin.Package {
 			return n, err
 		}
 		return n, r.givenBy(ctx, o, n, base.texts[:len(base.texts)-1], needs)
@@ -63,7 +66,8 @@ func onPage(o *origin.Opened, sel *packages.Selection) []*packages.File {
 	var list []*packages.File
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
-		if c.Page && f.Script != nil && f.Script.Form != script.Module && (f.Build != record.Readable || f.OtherBuild == "" || !sel.Has(f.OtherBuild)) {
+		if c.Page && f.Script != nil && f.Script.Form != script.Module && (f.Build != record.Readable ||
+			f.OtherBuild == "" || !sel.Has(f.OtherBuild)) {
 			list = append(list, f)
 		}
 	}
@@ -74,7 +78,8 @@ func onPage(o *origin.Opened, sel *packages.Selection) []*packages.File {
 func inOrder(files []*packages.File) []*packages.File {
 	uses := func(f, g *packages.File) bool {
 		for _, has := range slices.Concat(g.Script.Defines, g.Script.Parts) {
-			if slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == has.Name }) || slices.ContainsFunc(f.Script.PartNeeds, func(n script.Global) bool { return n.Name == has.Name }) {
+			if slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == has.Name }) ||
+				slices.ContainsFunc(f.Script.PartNeeds, func(n script.Global) bool { return n.Name == has.Name }) {
 				return true
 			}
 		}
@@ -194,14 +199,16 @@ func (r *Resolver) partText(ctx context.Context, n Requirement) ([]byte, error) 
 	return p.Tree.ReadFile(n.Part)
 }
 
-// packageTexts are the scripts that a package would put on a page, after those of its own needs. A package that can't be
-// had has none.
+// packageTexts are the scripts that a package would put on a page, after those of its own needs. A package that can't
+// be had has none.
 func (r *Resolver) packageTexts(ctx context.Context, name, rng string, depth int) ([][]byte, error) {
 	p, err := r.OpenPackage(ctx, name, rng, nil)
 	if err != nil {
 		return nil, ctx.Err()
 	}
-	return r.texts.Get(fmt.Sprint(name, "@", p.Version, " ", depth), func() ([][]byte, error) { return r.readTexts(ctx, p, depth) })
+	return r.texts.Get(fmt.Sprint(name, "@", p.Version, " ", depth), func() ([][]byte, error) {
+		return r.readTexts(ctx, p, depth)
+	})
 }
 
 func (r *Resolver) readTexts(ctx context.Context, p *origin.Opened, depth int) ([][]byte, error) {
@@ -242,7 +249,9 @@ func hasText(list [][]byte, text []byte) bool {
 // unused lists the dependencies of a package that meet none of its needs.
 func unused(o *origin.Opened, needs []Requirement) []dependency {
 	return slices.DeleteFunc(dependencies(o), func(c dependency) bool {
-		return slices.ContainsFunc(needs, func(s Requirement) bool { return s.Package == c.name || s.Library == strings.ToLower(c.name) })
+		return slices.ContainsFunc(needs, func(s Requirement) bool {
+			return s.Package == c.name || s.Library == strings.ToLower(c.name)
+		})
 	})
 }
 
@@ -250,7 +259,8 @@ func unused(o *origin.Opened, needs []Requirement) []dependency {
 const mostCandidates = 8
 
 // givenBy looks for a dependency that gives a member when it runs after what is there, however it does that.
-func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Requirement, before [][]byte, needs []Requirement) error {
+func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Requirement, before [][]byte,
+	needs []Requirement) error {
 	list := unused(o, needs)
 	list = list[:min(len(list), mostCandidates)]
 	gives := func(ctx context.Context, name, rng string) (bool, error) {
@@ -268,7 +278,9 @@ func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Requirement
 		missing, _, known := r.Facts.Lacks(ctx, all, nil, []string{n.Global})
 		return known && len(missing) == 0, nil
 	}
-	found, err := parallel.Map(ctx, list, func(ctx context.Context, c dependency) (bool, error) { return gives(ctx, c.name, c.rng) })
+	found, err := parallel.Map(ctx, list, func(ctx context.Context, c dependency) (bool, error) {
+		return gives(ctx, c.name, c.rng)
+	})
 	if err != nil {
 		return err
 	}
@@ -276,7 +288,9 @@ func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Requirement
 		n.Package, n.Range = list[i].name, list[i].rng
 		return nil
 	}
-	return r.byNames(ctx, o, n, namesOfMember(n.Global), func(ctx context.Context, p *origin.Opened) (bool, error) { return gives(ctx, p.Name, p.Version) })
+	return r.byNames(ctx, o, n, namesOfMember(n.Global), func(ctx context.Context, p *origin.Opened) (bool, error) {
+		return gives(ctx, p.Name, p.Version)
+	})
 }
 
 // namesOfMember lists the names that a package may have which gives a member: both names with a mark between.

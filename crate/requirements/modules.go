@@ -12,25 +12,28 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// ImportsOf lists the packages that the chosen modules of a package import by name, each once, with the range of versions that its manifest
-// wants. Its own name is none of them.
+// ImportsOf lists the packages that the chosen modules of a package import by name, each once, with the range of
+// versions that its manifest wants. Its own name is none of them.
 func ImportsOf(o *origin.Opened, sel *packages.Selection) []Requirement {
 	var list []Requirement
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
-		if f == nil || f.Script == nil || f.Script.Form != script.Module || f.Build == record.Readable && f.OtherBuild != "" && sel.Has(f.OtherBuild) {
+		if f == nil || f.Script == nil || f.Script.Form != script.Module || f.Build == record.Readable &&
+			f.OtherBuild != "" && sel.Has(f.OtherBuild) {
 			continue
 		}
 		for _, in := range f.Script.Imports {
 			name := module.PackageOf(in.From)
-			if module.Relative(in.From) || name == o.Manifest.Name || slices.ContainsFunc(list, func(s Requirement) bool { return s.Import == in.From }) {
+			if module.Relative(in.From) || name == o.Manifest.Name ||
+				slices.ContainsFunc(list, func(s Requirement) bool { return s.Import == in.From }) {
 				continue
 			}
 			rng := o.Manifest.Dependencies[name]
 			if rng == "" {
 				rng = o.Manifest.Peers[name]
 			}
-			list = append(list, Requirement{Import: in.From, Package: name, Range: rng, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", f.Path, in.Line, in.Column)})
+			list = append(list, Requirement{Import: in.From, Package: name, Range: rng, Strength: string(script.Hard),
+				At: fmt.Sprintf("%s:%d:%d", f.Path, in.Line, in.Column)})
 		}
 	}
 	return list

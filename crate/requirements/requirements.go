@@ -27,8 +27,9 @@ type Resolver struct {
 	*origin.Opener
 	Facts *facts.Reader // reads scripts and runs them in the sandbox
 
-	texts  memo.Memo[string, [][]byte]                          // page scripts of a package, by name, version and depth
-	copies memo.Memo[*origin.Opened, map[string]*script.Report] // reports of the copies of other libraries in a package, by path
+	texts memo.Memo[string, [][]byte] // page scripts of a package, by name, version and depth
+	// reports of the copies of other libraries in a package, by path
+	copies memo.Memo[*origin.Opened, map[string]*script.Report]
 }
 
 // New returns a Resolver that opens packages with opener and reads scripts with reader.
@@ -46,8 +47,9 @@ type Requirement struct {
 	Library  string   `json:"library,omitempty"` // of the crate, that defines it
 	Package  string   `json:"package,omitempty"` // that would define it
 	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
-	Part     string   `json:"part,omitempty"`    // the file of it that does, where it is none of those that it would be taken for
-	Own      string   `json:"own,omitempty"`     // a file of the package itself that has it
+	// the file of it that does, where it is none of those that it would be taken for
+	Part string `json:"part,omitempty"`
+	Own  string `json:"own,omitempty"` // a file of the package itself that has it
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
 
@@ -73,8 +75,8 @@ func ownGlobals(o *origin.Opened, sel *packages.Selection) map[string]bool {
 	return own
 }
 
-// NeedsOf lists what the chosen scripts of a package need, each global once, by the strongest evidence; with optional set
-// also what they use where it is there.
+// NeedsOf lists what the chosen scripts of a package need, each global once, by the strongest evidence; with optional
+// set also what they use where it is there.
 func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Requirement {
 	own := ownGlobals(o, sel)
 	var list []Requirement
@@ -87,7 +89,8 @@ func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Require
 			if n.Strength != script.Hard && !(optional && n.Strength == script.Optional) || own[n.Name] {
 				continue
 			}
-			found := Requirement{Global: n.Name, Or: n.Or, Strength: string(n.Strength), At: fmt.Sprintf("%s:%d:%d", f.Path, n.Line, n.Column)}
+			found := Requirement{Global: n.Name, Or: n.Or, Strength: string(n.Strength), At: fmt.Sprintf("%s:%d:%d",
+				f.Path, n.Line, n.Column)}
 			i := slices.IndexFunc(list, func(s Requirement) bool {
 				return s.Global == n.Name || slices.Contains(s.Or, n.Name) || slices.Contains(n.Or, s.Global)
 			})
@@ -102,9 +105,11 @@ func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Require
 	return list
 }
 
-// Provide finds what meets needs: a library of the crate first, by the global that it defines and whatever it is called;
-// else a package that the library's own manifest depends on. Defined tells which library of the crate defines a global.
-func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requirement, defined map[string]string) ([]Requirement, error) {
+// Provide finds what meets needs: a library of the crate first, by the global that it defines and whatever it is
+// called; else a package that the library's own manifest depends on. Defined tells which library of the crate defines a
+// global.
+func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requirement,
+	defined map[string]string) ([]Requirement, error) {
 	for i := range needs {
 		n := &needs[i]
 		globals := append([]string{n.Global}, n.Or...)
@@ -123,9 +128,9 @@ func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requir
 	return needs, nil
 }
 
-// Undeclared finds a package for a need that no dependency of the library meets: one that has the global's name, or that the
-// library's own name begins with. What counts is that its script defines the global. Of its versions it is the newest that
-// there was when the library's version came out, since later ones nobody can have meant.
+// Undeclared finds a package for a need that no dependency of the library meets: one that has the global's name, or
+// that the library's own name begins with. What counts is that its script defines the global. Of its versions it is the
+// newest that there was when the library's version came out, since later ones nobody can have meant.
 func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirement) error {
 	globals := append([]string{n.Global}, n.Or...)
 	supplies := func(ctx context.Context, p *origin.Opened) (bool, error) {
@@ -143,9 +148,10 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 	return r.byNames(ctx, o, n, namesFor(o.Name, globals), supplies)
 }
 
-// byNames finds a package for a need among names that it may have; supplies reports whether one has what is needed. Where no
-// registry may be asked there is none.
-func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement, names []string, supplies func(context.Context, *origin.Opened) (bool, error)) error {
+// byNames finds a package for a need among names that it may have; supplies reports whether one has what is needed.
+// Where no registry may be asked there is none.
+func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement, names []string,
+	supplies func(context.Context, *origin.Opened) (bool, error)) error {
 	if len(r.Registries) == 0 || r.Offline {
 		return nil
 	}
@@ -195,8 +201,8 @@ func (r *Resolver) published(ctx context.Context, o *origin.Opened) (then time.T
 	return then
 }
 
-// namesFor lists the names that a package with one of the globals may have: the global's own, in lower case, with dashes
-// between its words, with and without .js; and what the name of a plug-in begins with.
+// namesFor lists the names that a package with one of the globals may have: the global's own, in lower case, with
+// dashes between its words, with and without .js; and what the name of a plug-in begins with.
 func namesFor(plugin string, globals []string) []string {
 	var list []string
 	add := func(name string) {
@@ -206,7 +212,8 @@ func namesFor(plugin string, globals []string) []string {
 	}
 	for _, g := range globals {
 		lower := strings.ToLower(g)
-		for _, name := range []string{lower, strings.ToLower(words().ReplaceAllString(g, "$1-$2")), lower + ".js", lower + "js", lower + "-js"} {
+		for _, name := range []string{lower, strings.ToLower(words().ReplaceAllString(g, "$1-$2")), lower + ".js",
+			lower + "js", lower + "-js"} {
 			add(name)
 		}
 	}
@@ -221,8 +228,8 @@ func namesFor(plugin string, globals []string) []string {
 
 var words = memo.Regexp(`([a-z0-9])([A-Z])`)
 
-// newestBy is the newest version, no prerelease, that there was at a time, with a month's grace; the first of all where there
-// was none yet, and the newest of all where the time is not known.
+// newestBy is the newest version, no prerelease, that there was at a time, with a month's grace; the first of all where
+// there was none yet, and the newest of all where the time is not known.
 func newestBy(p *source.Package, then time.Time) string {
 	best, first := "", ""
 	for _, v := range p.Sorted() {
@@ -241,11 +248,13 @@ func newestBy(p *source.Package, then time.Time) string {
 	return cmp.Or(best, first)
 }
 
-// suppliesOne reports whether what a package would put on a page defines one of the globals, or gives one of the members.
+// suppliesOne reports whether what a package would put on a page defines one of the globals, or gives one of the
+// members.
 func suppliesOne(p *origin.Opened, globals []string) bool {
 	return slices.ContainsFunc(p.Suggest().Choices, func(c packages.Choice) bool {
 		f := p.File(c.Path)
-		return c.Page && f.Script != nil && slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts), func(g script.Global) bool { return slices.Contains(globals, g.Name) })
+		return c.Page && f.Script != nil && slices.ContainsFunc(slices.Concat(f.Script.Defines, f.Script.Parts),
+			func(g script.Global) bool { return slices.Contains(globals, g.Name) })
 	})
 }
 
@@ -268,8 +277,8 @@ func dependencies(o *origin.Opened) []dependency {
 	return list
 }
 
-// partOf finds another script of a package that defines one of the globals, beside those that it would be taken for: a plug-in that
-// its makers ship with it.
+// partOf finds another script of a package that defines one of the globals, beside those that it would be taken for: a
+// plug-in that its makers ship with it.
 func partOf(p *origin.Opened, globals []string) string {
 	for _, g := range globals {
 		if f := p.Definer(g, nil); f != nil {
@@ -279,9 +288,11 @@ func partOf(p *origin.Opened, globals []string) string {
 	return ""
 }
 
-// packageFor finds the dependency that defines one of the globals, and the file of it where that is none of those that it would be
-// taken for. Names that agree are tried first; what counts is that a script of the package defines the global.
-func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []string, onlyNear bool) (name, rng, part string, err error) {
+// packageFor finds the dependency that defines one of the globals, and the file of it where that is none of those that
+// it would be taken for. Names that agree are tried first; what counts is that a script of the package defines the
+// global.
+func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []string, onlyNear bool) (name, rng,
+	part string, err error) {
 	list := dependencies(o)
 	near := func(c dependency) bool {
 		return slices.ContainsFunc(globals, func(g string) bool {
@@ -306,7 +317,8 @@ func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []s
 		it   bool
 		part string
 	}
-	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context, c dependency) (supplies, error) {
+	found, err := parallel.MapWide(ctx, most, list[:min(most, len(list))], func(ctx context.Context,
+		c dependency) (supplies, error) {
 		dep, err := r.OpenPackage(ctx, c.name, c.rng, nil)
 		if err != nil {
 			return supplies{}, ctx.Err() // a dependency that can't be had supplies nothing
@@ -323,7 +335,9 @@ func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []s
 		return list[i].name, list[i].rng, found[i].part, nil
 	}
 	exact := func(c dependency) bool {
-		return slices.ContainsFunc(globals, func(g string) bool { return manifest.NameKey(c.name) == manifest.NameKey(g) })
+		return slices.ContainsFunc(globals, func(g string) bool {
+			return manifest.NameKey(c.name) == manifest.NameKey(g)
+		})
 	}
 	i := slices.IndexFunc(list, exact)
 	if i < 0 || onlyNear {

@@ -12,14 +12,16 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find. Where one stops
-// with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
-func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *packages.Selection, found []Requirement) ([]Requirement, error) {
+// Tried lists what the chosen scripts stop for want of when they run alone, and reading them did not find. Where one
+// stops with an error of its own, what it asked for before is a guess, which counts if a library is there for it.
+func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *packages.Selection,
+	found []Requirement) ([]Requirement, error) {
 	var list []Requirement
 	own := ownGlobals(o, sel)
 	for _, c := range sel.Choices {
 		f := o.File(c.Path)
-		if !c.Page || f.Script == nil || f.Script.Form == script.Module || f.Build == record.Readable && f.OtherBuild != "" && sel.Has(f.OtherBuild) {
+		if !c.Page || f.Script == nil || f.Script.Form == script.Module || f.Build == record.Readable &&
+			f.OtherBuild != "" && sel.Has(f.OtherBuild) {
 			continue
 		}
 		text, err := o.Tree.ReadFile(c.Path)
@@ -28,11 +30,16 @@ func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *packages.Se
 		}
 		stops, sure := r.Facts.StopsFor(ctx, text)
 		for _, g := range stops {
-			if own[g.Name] || !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool { return n.Name == g.Name }) {
+			if own[g.Name] || !sure && !slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool {
+				return n.Name == g.Name
+			}) {
 				continue
 			}
-			if !slices.ContainsFunc(slices.Concat(found, list), func(s Requirement) bool { return s.Global == g.Name || slices.Contains(s.Or, g.Name) }) {
-				list = append(list, Requirement{Global: g.Name, Strength: string(script.Hard), At: fmt.Sprintf("%s:%d:%d", c.Path, g.Line, g.Column), guess: !sure})
+			if !slices.ContainsFunc(slices.Concat(found, list), func(s Requirement) bool {
+				return s.Global == g.Name || slices.Contains(s.Or, g.Name)
+			}) {
+				list = append(list, Requirement{Global: g.Name, Strength: string(script.Hard),
+					At: fmt.Sprintf("%s:%d:%d", c.Path, g.Line, g.Column), guess: !sure})
 			}
 		}
 	}
@@ -41,7 +48,8 @@ func (r *Resolver) Tried(ctx context.Context, o *origin.Opened, sel *packages.Se
 
 // Confirm verifies the needs that nothing supplies so far: a script that runs to its end without them can do without.
 // For the others it looks whether the registry has what the library's makers took for granted.
-func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) ([]Requirement, error) {
 	var kept []Requirement
 	for _, n := range needs {
 		if n.Library == "" && (n.Package == "" || n.Part != "") {
@@ -71,11 +79,14 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 	return r.guessedRight(ctx, o, sel, kept, page)
 }
 
-// guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their end, and without
-// one of these they do not.
-func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+// guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their
+// end, and without one of these they do not.
+func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) ([]Requirement, error) {
 	sure := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool { return n.guess })
-	all := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool { return n.guess && n.Library == "" && n.Package == "" })
+	all := slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool {
+		return n.guess && n.Library == "" && n.Package == ""
+	})
 	if len(all) == len(sure) {
 		return sure, nil
 	}
@@ -89,7 +100,8 @@ func (r *Resolver) guessedRight(ctx context.Context, o *origin.Opened, sel *pack
 	return fewest(all, func(i int) bool { return all[i].guess && all[i].Library == "" }, runs)
 }
 
-// fewest leaves out of needs those that may be left out and without which the scripts run as well, beginning with the last.
+// fewest leaves out of needs those that may be left out and without which the scripts run as well, beginning with the
+// last.
 func fewest(all []Requirement, may func(i int) bool, runs func([]Requirement) (bool, error)) ([]Requirement, error) {
 	kept := all
 	for i := len(all) - 1; i >= 0; i-- {

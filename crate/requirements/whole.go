@@ -26,9 +26,10 @@ const (
 )
 
 // Needs finds out what the chosen scripts of a package need on a page, with optional set also what they use where it is
-// there, and what supplies each: a library of the crate, a package, or a file of the package itself, which is added to the selection. Where the newest of a
-// package is none that the scripts run with, an older one is named.
-func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, optional bool, page Page) ([]Requirement, error) {
+// there, and what supplies each: a library of the crate, a package, or a file of the package itself, which is added to
+// the selection. Where the newest of a package is none that the scripts run with, an older one is named.
+func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, optional bool,
+	page Page) ([]Requirement, error) {
 	for round := 0; ; round++ {
 		found := NeedsOf(o, sel, optional)
 		more, err := r.Tried(ctx, o, sel, found)
@@ -84,13 +85,14 @@ type Page struct {
 	Texts   func(library string) [][]byte
 }
 
-// Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for when it
-// is asked in earnest, with the project locked. What can't be had is reported then.
+// Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for
+// when it is asked in earnest, with the project locked. What can't be had is reported then.
 func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool) {
 	r.prefetch(ctx, o, sel, page, deep, 0)
 }
 
-func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool, depth int) {
+func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool,
+	depth int) {
 	if o.Kind != origin.Package || depth >= MaxDepth {
 		return
 	}
@@ -109,9 +111,10 @@ func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *packages
 	})
 }
 
-// listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script reads
-// where it is there, or that share one namespace with it.
-func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, defined map[string]string) ([]Requirement, error) {
+// listed adds what the chosen scripts' lists for loaders name and nothing else told: packages that define what a script
+// reads where it is there, or that share one namespace with it.
+func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	defined map[string]string) ([]Requirement, error) {
 	if o.Kind != origin.Package {
 		return needs, nil
 	}
@@ -140,15 +143,18 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 		for _, name := range f.Script.Asks {
 			key := manifest.NameKey(name)
 			met := func(s Requirement) bool {
-				return manifest.NameKey(s.Package) == key || manifest.NameKey(s.Library) == key || manifest.NameKey(s.Global) == key
+				return manifest.NameKey(s.Package) == key || manifest.NameKey(s.Library) == key ||
+					manifest.NameKey(s.Global) == key
 			}
 			if !source.ValidPackage(name) || key == manifest.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
 				continue
 			}
-			n := Requirement{Strength: string(script.Hard), At: f.Path, Range: declared[name], Why: "its list for loaders names it"}
+			n := Requirement{Strength: string(script.Hard), At: f.Path, Range: declared[name],
+				Why: "its list for loaders names it"}
 			for _, global := range slices.Sorted(maps.Keys(defined)) {
 				library := defined[global]
-				if of[global] && (manifest.NameKey(library) == key || manifest.NameKey(library) == manifest.NameKey(global)) {
+				if of[global] && (manifest.NameKey(library) == key ||
+					manifest.NameKey(library) == manifest.NameKey(global)) {
 					n.Global, n.Library = global, library
 				}
 			}
@@ -190,9 +196,10 @@ func bring(o *origin.Opened, sel *packages.Selection, n *Requirement) bool {
 // mostMajors is how many earlier major versions of what a library needs are tried.
 const mostMajors = 3
 
-// fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run to
-// their end with that. It reports whether they run then; where that can't be tried they count as running.
-func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (bool, error) {
+// fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run
+// to their end with that. It reports whether they run then; where that can't be tried they count as running.
+func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) (bool, error) {
 	if o.Kind != origin.Package {
 		return true, nil
 	}
@@ -220,7 +227,8 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Sele
 				return true, err
 			}
 			if runs && known {
-				n.Why = strings.TrimPrefix(was.Why+"; ", "; ") + fmt.Sprintf("without %s it stops, with %s it runs", newest.Version, version)
+				n.Why = strings.TrimPrefix(was.Why+"; ", "; ") + fmt.Sprintf("without %s it stops, with %s it runs",
+					newest.Version, version)
 				return true, nil
 			}
 		}
@@ -229,9 +237,10 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Sele
 	return false, nil
 }
 
-// companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its makers
-// list a library runs, and what can be left out again is none.
-func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) ([]Requirement, error) {
+// companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its
+// makers list a library runs, and what can be left out again is none.
+func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) ([]Requirement, error) {
 	pages := onPage(o, sel)
 	if len(pages) == 0 {
 		return needs, nil
@@ -248,7 +257,8 @@ func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *packag
 		if err != nil || len(onPage(p, p.Suggest())) == 0 {
 			continue
 		}
-		n := Requirement{Global: c.name, Strength: string(script.Hard), At: pages[0].Path, Package: c.name, Range: c.rng, Why: "it stops without it"}
+		n := Requirement{Global: c.name, Strength: string(script.Hard), At: pages[0].Path, Package: c.name,
+			Range: c.rng, Why: "it stops without it"}
 		for _, f := range onPage(p, p.Suggest()) {
 			if len(f.Script.Defines) > 0 {
 				n.Global = f.Script.Defines[0].Name
@@ -267,8 +277,8 @@ func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *packag
 	return fewest(all, func(i int) bool { return i >= len(needs) }, runs)
 }
 
-// earlierMajors lists the newest version of each major of a package before a version's that a range allows; where the range
-// is that version alone, nobody declared one.
+// earlierMajors lists the newest version of each major of a package before a version's that a range allows; where the
+// range is that version alone, nobody declared one.
 func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string) ([]string, error) {
 	doc, err := r.Document(ctx, name, false)
 	if err != nil {
@@ -284,7 +294,8 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 	sorted := doc.Sorted()
 	for i := len(sorted) - 1; i >= 0 && len(list) < mostMajors; i-- {
 		v := sorted[i].Version
-		if strings.Contains(v, "-") || source.CompareVersions(v, version) >= 0 || major(v) == last || rng != nil && !rng.Has(v) {
+		if strings.Contains(v, "-") || source.CompareVersions(v, version) >= 0 || major(v) == last || rng != nil &&
+			!rng.Has(v) {
 			continue
 		}
 		last = major(v)
@@ -294,7 +305,8 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 }
 
 // run runs the chosen scripts after what supplies their needs, and reports whether all come to their end.
-func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page) (runs, known bool, err error) {
+func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) (runs, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
 	if err != nil {
 		return false, false, err

@@ -38,8 +38,8 @@ func (f *follower) ifElse(s *js.IfStmt, this value) (value, bool) {
 	return a, aEnds && bEnds
 }
 
-// either follows two branches of which one is taken, each with what is surely there in it. What both give to a loader of
-// modules is given whichever it is.
+// either follows two branches of which one is taken, each with what is surely there in it. What both give to a loader
+// of modules is given whichever it is.
 func (f *follower) either(yes, no []*Need, then, otherwise func()) {
 	f.unsure++
 	mark, before := len(f.present), f.mayExport

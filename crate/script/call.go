@@ -11,8 +11,10 @@ func (f *follower) args(a *js.Args, this value) []value {
 }
 
 // runsItsFunctions are methods that call the functions they are given at once.
-var runsItsFunctions = map[string]bool{"forEach": true, "map": true, "filter": true, "some": true, "every": true, "reduce": true,
-	"reduceRight": true, "sort": true, "find": true, "findIndex": true, "flatMap": true, "replace": true, "from": true, "call": true, "apply": true}
+var runsItsFunctions = map[string]bool{"forEach": true, "map": true, "filter": true, "some": true, "every": true,
+	"reduce":      true,
+	"reduceRight": true, "sort": true, "find": true, "findIndex": true, "flatMap": true, "replace": true, "from": true,
+	"call": true, "apply": true}
 
 // calls notes that a value is called: only where it is there, by an optional call.
 func (f *follower) calls(callee value, optional bool) {

@@ -231,7 +231,8 @@ func (f *follower) binary(x *js.BinaryExpr, this value) value {
 		}
 		f.assign(x.X, v, this)
 		return v
-	case js.AddEqToken, js.SubEqToken, js.MulEqToken, js.DivEqToken, js.ModEqToken, js.ExpEqToken, js.LtLtEqToken, js.GtGtEqToken,
+	case js.AddEqToken, js.SubEqToken, js.MulEqToken, js.DivEqToken, js.ModEqToken, js.ExpEqToken, js.LtLtEqToken,
+		js.GtGtEqToken,
 		js.GtGtGtEqToken, js.BitAndEqToken, js.BitOrEqToken, js.BitXorEqToken, js.AndEqToken:
 		f.eval(x.X, this)
 		f.eval(x.Y, this)
@@ -308,7 +309,8 @@ func (f *follower) assign(to js.IExpr, v value, this value) {
 		if key.kind == text {
 			f.assignMember(on, key.text, data(x.Y), v, x.X)
 		} else {
-			if name, ok := x.Y.(*js.Var); ok && on.kind == global && f.key != nil && root(name) == f.key && f.strength == Hard {
+			if name, ok := x.Y.(*js.Var); ok && on.kind == global && f.key != nil && root(name) == f.key &&
+				f.strength == Hard {
 				f.opens = true // for (name in made) window[name] = made[name]
 			}
 			f.use(on)
@@ -371,7 +373,8 @@ func (f *follower) assignMember(on value, name string, at []byte, v value, onExp
 			f.definePart(partOf(on, name), at)
 		}
 	case undefined:
-		if x, ok := onExpr.(*js.Var); ok && root(x).Decl == js.NoDecl && (string(x.Data) == "module" || string(x.Data) == "exports") {
+		if x, ok := onExpr.(*js.Var); ok && root(x).Decl == js.NoDecl && (string(x.Data) == "module" ||
+			string(x.Data) == "exports") {
 			f.exports()
 		}
 	case container, function:

@@ -61,11 +61,12 @@ type follower struct {
 	strength         Strength   // of a need that is found now
 	// Of each global: whether it was counted on while loading, only kept for later, or asked for first.
 	firm, kept, tested map[string]bool
-	unsure             int      // inside of a branch that may not be taken
-	safe               int      // inside of a typeof, or of a try that catches: a free name that is not there does no harm
-	guarded            int      // inside of a test, or of a try that catches
-	present            []string // globals that the test around here found present
-	depth              int
+	unsure             int // inside of a branch that may not be taken
+	// inside of a typeof, or of a try that catches: a free name that is not there does no harm
+	safe    int
+	guarded int      // inside of a test, or of a try that catches
+	present []string // globals that the test around here found present
+	depth   int
 
 	isModule, sawAMD, sawServer         bool
 	elsewhere                           bool // it read what only servers have, where a browser stops
@@ -131,7 +132,8 @@ func (f *follower) form() Form {
 	return Classic
 }
 
-// exports notes that something is given to a loader of modules: by a browser, too, unless what leads here is in question.
+// exports notes that something is given to a loader of modules: by a browser, too, unless what leads here is in
+// question.
 func (f *follower) exports() {
 	if f.guarded == 0 && f.strength == Hard {
 		f.usesExport = f.usesExport || f.unsure == 0
@@ -371,7 +373,8 @@ func (f *follower) bind(b js.IBinding, v value) {
 	case *js.BindingObject:
 		for _, item := range b.List {
 			if item.Key != nil && item.Key.Computed == nil {
-				f.bind(item.Value.Binding, f.member(v, strings.Trim(string(item.Key.Literal.Data), `"'`), item.Key.Literal.Data))
+				f.bind(item.Value.Binding, f.member(v, strings.Trim(string(item.Key.Literal.Data), `"'`),
+					item.Key.Literal.Data))
 			} else if x, ok := item.Value.Binding.(*js.Var); ok {
 				f.bind(x, f.member(v, string(x.Data), x.Data))
 			}

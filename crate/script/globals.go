@@ -68,13 +68,15 @@ func (f *follower) readGlobal(name string, at []byte, free bool) value {
 	if gone[name] {
 		return value{kind: undefined}
 	}
-	if _, ok := browserNames()[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") && name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
+	if _, ok := browserNames()[name]; ok || len(name) > 2 && strings.HasPrefix(name, "on") &&
+		name == strings.ToLower(name) || strings.HasPrefix(name, "HTML") || strings.HasPrefix(name, "SVG") {
 		return value{kind: browser, text: name}
 	}
 	if name == "undefined" || name == "NaN" {
 		return value{kind: undefined}
 	}
-	n := &Need{Global: f.place(name, at), loaded: f.strength == Hard && f.guarded == 0 && !slices.Contains(f.present, name)}
+	n := &Need{Global: f.place(name, at), loaded: f.strength == Hard && f.guarded == 0 &&
+		!slices.Contains(f.present, name)}
 	if free && f.safe == 0 {
 		f.noteFree(n)
 	} else if free {
@@ -102,7 +104,8 @@ func (f *follower) use(v value) {
 		f.note(v.need, false)
 	}
 	// A member that is used must be there; who gives it to the global may be another script.
-	if v.part != "" && f.strength == Hard && f.guarded == 0 && f.unsure == 0 && !slices.Contains(f.present, v.need.Name) {
+	if v.part != "" && f.strength == Hard && f.guarded == 0 && f.unsure == 0 &&
+		!slices.Contains(f.present, v.need.Name) {
 		if _, own := f.parts[v.part]; !own {
 			if _, said := f.partNeeds[v.part]; !said {
 				f.partNeeds[v.part] = f.place(v.part, v.at)
@@ -166,7 +169,8 @@ func textOf(l *js.LiteralExpr) (string, bool) {
 	}
 	s := string(l.Data[1 : len(l.Data)-1])
 	if strings.Contains(s, `\`) {
-		if u, err := strconv.Unquote(`"` + strings.ReplaceAll(strings.ReplaceAll(s, `\'`, `'`), `"`, `\"`) + `"`); err == nil {
+		if u, err := strconv.Unquote(`"` + strings.ReplaceAll(strings.ReplaceAll(s, `\'`, `'`), `"`, `\"`) +
+			`"`); err == nil {
 			return u, true
 		}
 	}

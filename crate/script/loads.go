@@ -27,17 +27,18 @@ type Load struct {
 	Column int        `json:"column"`
 	// Page says that the name leads on from the page and not from the script itself.
 	Page bool `json:"page,omitempty"`
-	// Waits says that the script itself comes to its end only once the other has (a top-level await), Caught that it knows what to do
-	// if there is none, and Late that a function asks, which may not be called.
+	// Waits says that the script itself comes to its end only once the other has (a top-level await), Caught that it
+	// knows what to do if there is none, and Late that a function asks, which may not be called.
 	Waits  bool `json:"waits,omitempty"`
 	Caught bool `json:"caught,omitempty"`
 	Late   bool `json:"late,omitempty"`
 }
 
-// loads finds what a script asks for while it runs, and whether only a module can be so: it has import.meta, or awaits outside of all
-// functions.
+// loads finds what a script asks for while it runs, and whether only a module can be so: it has import.meta, or awaits
+// outside of all functions.
 func (f *follower) loads(ast *js.AST) (list []Load, module bool) {
-	if !bytes.Contains(f.src, []byte("import")) && !bytes.Contains(f.src, []byte("await")) && !bytes.Contains(f.src, []byte("Worker")) {
+	if !bytes.Contains(f.src, []byte("import")) && !bytes.Contains(f.src, []byte("await")) &&
+		!bytes.Contains(f.src, []byte("Worker")) {
 		return nil, false
 	}
 	v := &loadsVisitor{f: f}

@@ -9,7 +9,8 @@ import (
 	"merrycrate.example/merry/crate/ecma"
 )
 
-// An Import is one statement by which a module imports from another, or exports what another does (ECMA-262, section 16.2).
+// An Import is one statement by which a module imports from another, or exports what another does (ECMA-262, section
+// 16.2).
 type Import struct {
 	From   string   `json:"from"`            // the specifier as it is written
 	Names  []string `json:"names,omitempty"` // that the other must export; default is one
@@ -22,7 +23,10 @@ type Import struct {
 func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []string) {
 	from := func(module []byte, names []string) {
 		g := f.place("", module)
-		imports = append(imports, Import{From: strings.Trim(string(module), "\"'`"), Names: names, Type: ecma.TypeBehind(f.original, ecma.Offset(f.src, module), len(module)), Line: g.Line, Column: g.Column + 1}) // behind the quote
+		// behind the quote
+		imports = append(imports, Import{From: strings.Trim(string(module), "\"'`"), Names: names,
+			Type: ecma.TypeBehind(f.original, ecma.Offset(f.src, module), len(module)), Line: g.Line,
+			Column: g.Column + 1})
 	}
 	for _, s := range ast.List {
 		switch s := s.(type) {

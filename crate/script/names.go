@@ -8,7 +8,8 @@ import (
 	"sync"
 )
 
-// IsLoader tells the names that loaders of modules and servers give to scripts, and no browser: require, module and the like.
+// IsLoader tells the names that loaders of modules and servers give to scripts, and no browser: require, module and the
+// like.
 func IsLoader(name string) bool { return absent[name] }
 
 // BrowserNames lists the names that a browser gives to every script, sorted.
@@ -17,7 +18,8 @@ func BrowserNames() []string {
 }
 
 // gone are names that browsers gave once, and that none of today's engines has: who asks for them is answered no.
-var gone = setOf(`ActiveXObject XDomainRequest CollectGarbage MSApp MSCSSMatrix MSStream WinJS Windows msCrypto opera attachEvent detachEvent execScript
+var gone = setOf(
+	`ActiveXObject XDomainRequest CollectGarbage MSApp MSCSSMatrix MSStream WinJS Windows msCrypto opera attachEvent detachEvent execScript
 	setImmediate clearImmediate getMatchedCSSRules openDatabase ClientRect ClientRectList
 	mozRequestAnimationFrame msRequestAnimationFrame oRequestAnimationFrame mozCancelAnimationFrame webkitCancelRequestAnimationFrame mozCancelRequestAnimationFrame
 	msCancelAnimationFrame oCancelAnimationFrame webkitIndexedDB mozIndexedDB MozMutationObserver mozRTCPeerConnection`)
@@ -32,12 +34,15 @@ func setOf(names string) map[string]bool {
 
 // alias are the names of the global object in a browser (HTML Standard, section 7.2.2; ECMA-262,
 // section 19.1).
-var alias = map[string]bool{"window": true, "self": true, "globalThis": true, "frames": true, "parent": true, "top": true}
+var alias = map[string]bool{"window": true, "self": true, "globalThis": true, "frames": true, "parent": true,
+	"top": true}
 
 // absent are names that servers and loaders have and browsers have not. A script that asks for them
 // finds out where it is.
-var absent = map[string]bool{"require": true, "module": true, "exports": true, "define": true, "process": true, "global": true,
-	"Buffer": true, "__dirname": true, "__filename": true, "importScripts": true, "Deno": true, "Bun": true, "WScript": true}
+var absent = map[string]bool{"require": true, "module": true, "exports": true, "define": true, "process": true,
+	"global": true,
+	"Buffer": true, "__dirname": true, "__filename": true, "importScripts": true, "Deno": true, "Bun": true,
+	"WScript": true}
 
 // browserNames are what a browser gives to every script: the globals of ECMA-262 and of the HTML, DOM
 // and related standards, without event handlers and element interfaces, which are reported by their form.

@@ -62,7 +62,8 @@ func TestReadings(t *testing.T) {
 		{`class A { m() { a(); } }`, "A", "a~"},
 		{"tag`x`;", "", "tag"},
 		{"var x = `${a()}`;", "x", "a"},
-		{`(function () { var j = window.a, v = (function () { return j && j.b ? 1 : 0; })(); if (v > 0) { j.b.c = 1; } })();`, "", "a?"},
+		{`(function () { var j = window.a, v = (function () { return j && j.b ? 1 : 0; })(); if (v > 0) { j.b.c = ` +
+			`1; } })();`, "", "a?"},
 		{`(function () { if (Math.random() > 2) { a.b(); } })();`, "", "a"},
 		{`delete window.a;`, "", "a?"},
 		{`var { a } = window; a();`, "a", ""},
@@ -86,10 +87,13 @@ func TestReadings(t *testing.T) {
 	}
 }
 
-// TestOpens: a script that gives the page all that an object has defines more than is read; one that makes a name up for later does not.
+// TestOpens: a script that gives the page all that an object has defines more than is read; one that makes a name up
+// for later does not.
 func TestOpens(t *testing.T) {
 	for text, want := range map[string]bool{
-		"(function (root, make) {\n  if (typeof exports === 'object') { module.exports = make(); } else { var a = make(); for (var i in a) (typeof exports === 'object' ? exports : root)[i] = a[i]; }\n})(this, function () { return { hull: 1 }; });": true,
+		"(function (root, make) {\n  if (typeof exports === 'object') { module.exports = make(); } else { var a = " +
+			"make(); for (var i in a) (typeof exports === 'object' ? exports : root)[i] = a[i]; }\n" +
+			"})(this, function () { return { hull: 1 }; });": true,
 		"var made = { hull: 1 }; for (var name in made) { window[name] = made[name]; }": true,
 		"var made = { hull: 1 }, name; for (name in made) self[name] = made[name];":     true,
 		"var made = {}; for (var name in window) { made[name] = window[name]; }":        false,

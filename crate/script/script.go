@@ -121,15 +121,15 @@ func Analyze(src []byte) (report *Report) {
 	return analyze(src)
 }
 
-// What is parsed and followed level by level needs stack for each, and a stack without end can't be caught. No script that
-// people write comes near these bounds.
+// What is parsed and followed level by level needs stack for each, and a stack without end can't be caught. No script
+// that people write comes near these bounds.
 const (
 	mostNested = 100_000 // brackets of any kind that are open at once
 	mostChain  = 4 << 20 // bytes of one expression, whose operators may nest as well
 )
 
-// tooDeep tells a script that is nested beyond the bounds, nil for all others. It counts brackets and goes by what ends an
-// expression, wherever they stand: what is in a text or a comment makes no difference at this scale.
+// tooDeep tells a script that is nested beyond the bounds, nil for all others. It counts brackets and goes by what ends
+// an expression, wherever they stand: what is in a text or a comment makes no difference at this scale.
 func tooDeep(src []byte) *Report {
 	open, begun := 0, 0
 	for i, c := range src {
@@ -148,10 +148,12 @@ func tooDeep(src []byte) *Report {
 			begun = i
 		}
 		if open > mostNested {
-			return &Report{Form: Broken, SyntaxError: fmt.Sprintf("its brackets are nested more than %d deep", mostNested)}
+			return &Report{Form: Broken, SyntaxError: fmt.Sprintf("its brackets are nested more than %d deep",
+				mostNested)}
 		}
 		if i-begun > mostChain {
-			return &Report{Form: Classic, SyntaxError: fmt.Sprintf("it has an expression of more than %d bytes, which is not analysed", mostChain)}
+			return &Report{Form: Classic, SyntaxError: fmt.Sprintf("it has an expression of more than %d bytes, which "+
+				"is not analysed", mostChain)}
 		}
 	}
 	return nil
@@ -173,12 +175,15 @@ func analyze(src []byte) *Report {
 		}
 		return r
 	}
-	f := &follower{src: buf, original: src, lines: texts.NewIndex(buf), globals: map[string]value{}, vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{}, partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
+	f := &follower{src: buf, original: src, lines: texts.NewIndex(buf), globals: map[string]value{},
+		vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{},
+		partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
 		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
 	loads, module := f.loads(ast)
 	f.isModule = module
 	f.script(ast)
-	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads, DefinesUnknown: f.opens}
+	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads,
+		DefinesUnknown: f.opens}
 	if r.Form == Module {
 		r.Imports, r.Exports, r.ReExports = f.modules(ast)
 		r.NeedsBundler = f.elsewhere

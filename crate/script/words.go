@@ -32,16 +32,18 @@ type Use struct {
 }
 
 var (
-	classCall = memo.Regexp(`(?:classList\s*\.\s*\w+\s*\([^()]*|className\s*\+?=\s*|(?:add|remove|toggle|has)Class\s*\(\s*|getElementsByClassName\s*\(\s*)["'` + "`" + `][^"'` + "`" + `\n]*$`)
+	classCall = memo.Regexp(`(?:classList\s*\.\s*\w+\s*\([^()]*|className\s*\+?=\s*|(?:add|remove|toggle|has)` +
+		`Class\s*\(\s*|getElementsByClassName\s*\(\s*)["'` + "`" + `][^"'` + "`" + `\n]*$`)
 	classAttr = memo.Regexp(`\bclass(?:Name)?\s*=\s*\\?["'][^"'<>\n]*$`) // of markup in a text
 	// lookedUp is where a document's own methods take a selector.
-	lookedUp = memo.Regexp(`(?:querySelector|querySelectorAll|closest|matches)\s*\(\s*(?:"[^"\n]*|'[^'\n]*|` + "`[^`\n]*" + `)$`)
-	idCall   = memo.Regexp(`getElementById\s*\(\s*["'` + "`" + `]$`)
+	lookedUp = memo.Regexp(`(?:querySelector|querySelectorAll|closest|matches)\s*\(\s*(?:"[^"\n]*|'[^'\n]*|` +
+		"`[^`\n]*" + `)$`)
+	idCall = memo.Regexp(`getElementById\s*\(\s*["'` + "`" + `]$`)
 )
 
-// Uses finds the words of a script that are among those wanted, with what surrounds them: in texts, where classes and ids are,
-// and outside of them, where globals and their members are. It goes by the text alone, so it works for what can't be
-// parsed, too; comments are passed over.
+// Uses finds the words of a script that are among those wanted, with what surrounds them: in texts, where classes and
+// ids are, and outside of them, where globals and their members are. It goes by the text alone, so it works for what
+// can't be parsed, too; comments are passed over.
 func Uses(src []byte, wanted func(word string) bool) []Use {
 	var list []Use
 	var quote byte
@@ -108,7 +110,8 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	return u, true
 }
 
-// InMarkup reports whether a place of a script is in a class attribute of markup in a text, where several names may stand.
+// InMarkup reports whether a place of a script is in a class attribute of markup in a text, where several names may
+// stand.
 func InMarkup(src []byte, offset int) bool {
 	return classAttr().Match(src[max(0, bytes.LastIndexByte(src[:offset], '\n')):offset])
 }
@@ -120,13 +123,14 @@ type Look struct {
 }
 
 var (
-	lookCall  = memo.Regexp(`(getElementById|getElementsByClassName|querySelector|querySelectorAll|closest|matches|[\w$]+)\s*\(\s*(?:"([^"\n]{1,200})"|'([^'\n]{1,200})')`)
+	lookCall = memo.Regexp(`(getElementById|getElementsByClassName|querySelector|querySelectorAll|closest|matches|` +
+		`[\w$]+)\s*\(\s*(?:"([^"\n]{1,200})"|'([^'\n]{1,200})')`)
 	lookNames = memo.Regexp(`[#.][A-Za-z_][\w-]*`)
 	idOnly    = memo.Regexp(`^[\w-]+$`)
 )
 
-// Looks lists the ids and classes that a script looks up by a text that it is given: by the methods of a document, and by
-// calls of whatever takes a selector, each once.
+// Looks lists the ids and classes that a script looks up by a text that it is given: by the methods of a document, and
+// by calls of whatever takes a selector, each once.
 func Looks(src []byte) []Look {
 	var list []Look
 	seen := map[string]bool{}

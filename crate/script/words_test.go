@@ -33,7 +33,8 @@ box.querySelectorAll("ul > .bw-note, #menu");
 			t.Errorf("%+v is not there", u)
 		}
 	}
-	want := "2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note possible; 6 menu sure #; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of oarlock; 8 bw-note sure .; 8 menu sure #"
+	want :=
+		"2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note possible; 6 menu sure #; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of oarlock; 8 bw-note sure .; 8 menu sure #"
 	if s := strings.Join(got, "; "); s != want {
 		t.Errorf("uses\n%s, want\n%s", s, want)
 	}
@@ -41,7 +42,8 @@ box.querySelectorAll("ul > .bw-note, #menu");
 
 func TestLooks(t *testing.T) {
 	var got []string
-	for _, l := range Looks([]byte("document.getElementById('menu'); oarlock(\"#menu .item.is-open\").on('click.x', f); q.querySelectorAll('p > .bw-note'); say('hello. there'); getElementsByClassName(\"a\"); t('.5')")) {
+	for _, l := range Looks([]byte("document.getElementById('menu'); oarlock(\"#menu .item.is-open\").on('click.x', " +
+		"f); q.querySelectorAll('p > .bw-note'); say('hello. there'); getElementsByClassName(\"a\"); t('.5')")) {
 		got = append(got, l.Selector)
 	}
 	if s := strings.Join(got, " "); s != "#menu .item .is-open .bw-note .a" {

@@ -44,10 +44,12 @@ func Files(ctx context.Context, dir string, names []string, algorithm string, fe
 		at := full(name)
 		info, err := os.Stat(at)
 		if err != nil {
-			return nil, problem.Refuse(problem.FileUnknown, "name files or folders, or - for standard input", "there is no file or folder %s", name)
+			return nil, problem.Refuse(problem.FileUnknown, "name files or folders, or - for standard input",
+				"there is no file or folder %s", name)
 		}
 		if !info.IsDir() && !info.Mode().IsRegular() {
-			return nil, problem.Refuse(problem.FileUnknown, "give it on standard input: merry seal - < FILE", "%s is not a plain file", name)
+			return nil, problem.Refuse(problem.FileUnknown, "give it on standard input: merry seal - < FILE",
+				"%s is not a plain file", name)
 		}
 		if !info.IsDir() {
 			files = append(files, name)

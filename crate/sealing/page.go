@@ -20,8 +20,8 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Tag writes the tag that brings a file onto a page, with its integrity: a link of another site with crossorigin, without which a browser
-// may not look at its bytes (Subresource Integrity, section 3.5).
+// Tag writes the tag that brings a file onto a page, with its integrity: a link of another site with crossorigin,
+// without which a browser may not look at its bytes (Subresource Integrity, section 3.5).
 func Tag(l Line, text []byte) string {
 	values := map[string]string{"integrity": l.Integrity}
 	names := []string{"integrity"}
@@ -71,8 +71,9 @@ type look struct {
 	fetch Fetcher
 }
 
-// Page looks at what a page demands of the files that it asks for: scripts, modules, stylesheets, what is preloaded, and what its import
-// maps have integrity for. Local files are looked for below a folder, from which the page's name is.
+// Page looks at what a page demands of the files that it asks for: scripts, modules, stylesheets, what is preloaded,
+// and what its import maps have integrity for. Local files are looked for below a folder, from which the page's name
+// is.
 func Page(ctx context.Context, b []byte, dir, name string, fetch Fetcher) ([]Demand, error) {
 	pg, err := page.Read(b)
 	if err != nil {
@@ -85,7 +86,8 @@ func Page(ctx context.Context, b []byte, dir, name string, fetch Fetcher) ([]Dem
 		if strings.Contains(in.Inert, "type importmap") {
 			list = append(list, l.mapped(ctx, in)...)
 		}
-		loads := in.Kind == page.Script || in.Kind == page.Stylesheet || in.Kind == page.Hint && strings.Contains(in.Rel, "preload")
+		loads := in.Kind == page.Script || in.Kind == page.Stylesheet || in.Kind == page.Hint &&
+			strings.Contains(in.Rel, "preload")
 		if in.Inert != "" || !loads || in.Ref == "" || in.Templated() {
 			continue
 		}
@@ -108,7 +110,8 @@ func (l *look) mapped(ctx context.Context, in *page.Include) []Demand {
 	var list []Demand
 	for _, ref := range slices.Sorted(maps.Keys(read.Integrity)) {
 		d := l.demand(ctx, ref, read.Integrity[ref], true, in.Start)
-		d.Line, d.Column = l.page.Position(in.TextStart() + max(0, strings.LastIndex(text, ref))) // its integrity is after its import
+		// its integrity is after its import
+		d.Line, d.Column = l.page.Position(in.TextStart() + max(0, strings.LastIndex(text, ref)))
 		list = append(list, d)
 	}
 	return list

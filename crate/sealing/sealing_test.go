@@ -41,7 +41,8 @@ func TestPage(t *testing.T) {
 	}
 }
 
-// TestTag: a tag demands the bytes of its file, of another site's with crossorigin; a module and a stylesheet have their own.
+// TestTag: a tag demands the bytes of its file, of another site's with crossorigin; a module and a stylesheet have
+// their own.
 func TestTag(t *testing.T) {
 	for _, tt := range []struct{ file, text, want string }{
 		{"boat.js", "var boat", `<script src="boat.js" integrity="x"></script>`},

@@ -6,8 +6,9 @@ import (
 	"strings"
 )
 
-// admit has the policies of a page's headers let in what is added to the page, and nothing else: our script by its address and its hash, and
-// the socket that it opens. What they forbid of the page itself stays forbidden (Content Security Policy Level 3).
+// admit has the policies of a page's headers let in what is added to the page, and nothing else: our script by its
+// address and its hash, and the socket that it opens. What they forbid of the page itself stays forbidden (Content
+// Security Policy Level 3).
 func (s *Server) admit(h http.Header, host string) {
 	all := h.Values("Content-Security-Policy")
 	if len(all) == 0 {
@@ -40,7 +41,9 @@ func admitting(policy, host string) string {
 			if i < 0 {
 				continue
 			}
-			d := slices.DeleteFunc(slices.Clone(directives[i]), func(w string) bool { return strings.EqualFold(w, "'none'") })
+			d := slices.DeleteFunc(slices.Clone(directives[i]), func(w string) bool {
+				return strings.EqualFold(w, "'none'")
+			})
 			directives[i] = append(d, sources...)
 			return
 		}

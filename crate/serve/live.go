@@ -98,8 +98,8 @@ func (h *hub) send(ctx context.Context, o order) {
 	}
 }
 
-// Changed has the open pages show what changed: the names of files in the site, none for anything. Stylesheets are swapped in place; all else
-// loads the pages again.
+// Changed has the open pages show what changed: the names of files in the site, none for anything. Stylesheets are
+// swapped in place; all else loads the pages again.
 func (s *Server) Changed(ctx context.Context, names []string) {
 	o := order{Do: "styles"}
 	for _, name := range names {
@@ -137,7 +137,8 @@ func (s *Server) onMessage(host string, m *message) {
 	if rest, is := strings.CutPrefix(m.URL, own); is {
 		m.URL = s.origin + "/" + rest
 	}
-	s.notify(&console.Message{Kind: m.Kind, Page: s.pageName(at.Path), Text: m.Text, URL: m.URL, Line: max(m.Line, 0), Column: max(m.Column, 0)})
+	s.notify(&console.Message{Kind: m.Kind, Page: s.pageName(at.Path), Text: m.Text, URL: m.URL, Line: max(m.Line, 0),
+		Column: max(m.Column, 0)})
 }
 
 func (s *Server) notify(m *console.Message) {

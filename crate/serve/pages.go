@@ -77,8 +77,8 @@ func (s *Server) write(w http.ResponseWriter, r *http.Request, name string, b []
 	w.Write(b)
 }
 
-// typeOf is the type of a page. One that does not say its charset is sent as the most servers send it: in UTF-8, unless its bytes say that
-// it is something else.
+// typeOf is the type of a page. One that does not say its charset is sent as the most servers send it: in UTF-8, unless
+// its bytes say that it is something else.
 func typeOf(b []byte) string {
 	if pg, err := page.Read(b); err == nil && pg.Charset {
 		return "text/html"
@@ -95,7 +95,8 @@ func shown(r *http.Request) bool {
 	return false
 }
 
-// added is a page with the tag of our script before all others, and with links to other hosts led here, where that is wanted.
+// added is a page with the tag of our script before all others, and with links to other hosts led here, where that is
+// wanted.
 func (s *Server) added(name string, b []byte, shown bool) []byte {
 	if s.CDNFallback {
 		b = s.homeward(name, b)
@@ -184,8 +185,11 @@ func (s *Server) pageBehind(r *http.Response) error {
 
 // trouble answers with a page of our own that says what is wrong; it is loaded again like any other.
 func (s *Server) trouble(w http.ResponseWriter, r *http.Request, status int, what, about string) {
-	text := fmt.Sprintf("<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>%s</title>\n"+
-		"<style>body { max-width: 40rem; margin: 12vh auto; padding: 0 1rem; font: 16px/1.5 system-ui, sans-serif; color: #22303a; background: #fbfaf7 } code { overflow-wrap: anywhere }</style>\n</head>\n<body>\n<h1>%s</h1>\n<p><code>%s</code></p>\n<p>merry serve, %d</p>\n</body>\n</html>\n",
+	text := fmt.Sprintf("<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"+
+		"<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>%s</title>\n"+
+		"<style>body { max-width: 40rem; margin: 12vh auto; padding: 0 1rem; font: 16px/1.5 system-ui, sans-serif; "+
+		"color: #22303a; background: #fbfaf7 } code { overflow-wrap: anywhere }</style>\n</head>\n<body>\n"+
+		"<h1>%s</h1>\n<p><code>%s</code></p>\n<p>merry serve, %d</p>\n</body>\n</html>\n",
 		html.EscapeString(what), html.EscapeString(what), html.EscapeString(about), status)
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")

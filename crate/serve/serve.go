@@ -117,12 +117,14 @@ func Listen(host, port string) (net.Listener, error) {
 	case errors.As(err, &name):
 		why, next = errors.New("there is no such host"), "merry serve  # for this machine only"
 	}
-	return nil, &problem.Problem{Code: problem.PortTaken, Class: problem.Outside, Err: err, What: fmt.Sprintf("merry can't serve on %s, port %s: %v", host, port, why), Next: []string{next}}
+	return nil, &problem.Problem{Code: problem.PortTaken, Class: problem.Outside, Err: err,
+		What: fmt.Sprintf("merry can't serve on %s, port %s: %v", host, port, why), Next: []string{next}}
 }
 
 // Run answers requests until the context ends.
 func (s *Server) Run(ctx context.Context, l net.Listener) error {
-	server := &http.Server{Handler: s.handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0), BaseContext: func(net.Listener) context.Context { return ctx }}
+	server := &http.Server{Handler: s.handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "",
+		0), BaseContext: func(net.Listener) context.Context { return ctx }}
 	stop := context.AfterFunc(ctx, func() { server.Close() })
 	defer stop()
 	err := server.Serve(l)
@@ -145,8 +147,8 @@ func (s *Server) unbroken(next http.Handler) http.Handler {
 	})
 }
 
-// guarded answers only who asks this machine by a name that is its own, and no other site's scripts: a page from elsewhere could have its own
-// name lead to loopback (DNS rebinding), or ask for files across sites.
+// guarded answers only who asks this machine by a name that is its own, and no other site's scripts: a page from
+// elsewhere could have its own name lead to loopback (DNS rebinding), or ask for files across sites.
 func (s *Server) guarded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		host := r.Host
@@ -154,7 +156,8 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 			host = name
 		}
 		if !s.named(strings.Trim(host, "[]")) {
-			http.Error(w, "merry serve answers only at the address that it printed, not as "+r.Host, http.StatusForbidden)
+			http.Error(w, "merry serve answers only at the address that it printed, not as "+r.Host,
+				http.StatusForbidden)
 			return
 		}
 		origin := r.Header.Get("Origin")
@@ -167,7 +170,8 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 	})
 }
 
-// named reports whether a request's host is this server. On an address that is not loopback's, numbers are: a name is what leads elsewhere.
+// named reports whether a request's host is this server. On an address that is not loopback's, numbers are: a name is
+// what leads elsewhere.
 func (s *Server) named(host string) bool {
 	ip := net.ParseIP(host)
 	if own := net.ParseIP(s.Host); own != nil && !own.IsLoopback() && ip != nil {
@@ -184,17 +188,20 @@ func (s *Server) before(behind *url.URL) http.Handler {
 			r.Out.Header.Del("Accept-Encoding") // its pages are read here
 		},
 		ModifyResponse: func(r *http.Response) error {
-			if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != "text/html" || r.Request.Method != http.MethodGet {
+			if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != "text/html" ||
+				r.Request.Method != http.MethodGet {
 				return nil
 			}
 			return s.pageBehind(r)
 		},
 		ErrorHandler: func(w http.ResponseWriter, r *http.Request, err error) {
-			s.trouble(w, r, http.StatusBadGateway, "The server behind does not answer", behind.String()+": "+err.Error())
+			s.trouble(w, r, http.StatusBadGateway, "The server behind does not answer", behind.String()+": "+
+				err.Error())
 		},
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if name, ok := s.nameOf(r.URL.Path); ok && !isPage(name) && (r.Method == http.MethodGet || r.Method == http.MethodHead) {
+		if name, ok := s.nameOf(r.URL.Path); ok && !isPage(name) && (r.Method == http.MethodGet ||
+			r.Method == http.MethodHead) {
 			if info, err := s.stat(name); err == nil && info.Mode().IsRegular() {
 				s.file(w, r)
 				return
@@ -204,8 +211,8 @@ func (s *Server) before(behind *url.URL) http.Handler {
 	})
 }
 
-// nameOf is the file of the site that a path means. What begins with a dot is not served: version control, and what merry keeps; but what
-// servers are asked for by the standard (RFC 8615) is.
+// nameOf is the file of the site that a path means. What begins with a dot is not served: version control, and what
+// merry keeps; but what servers are asked for by the standard (RFC 8615) is.
 func (s *Server) nameOf(address string) (string, bool) {
 	name := strings.TrimPrefix(path.Clean("/"+address), "/")
 	if strings.ContainsAny(name, "\x00\\") {
@@ -303,7 +310,8 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 		return
 	case err != nil && !isDrafted:
 		if escapes := !errors.Is(err, fs.ErrNotExist); escapes {
-			s.trouble(w, r, http.StatusForbidden, "This file is not served", name+" leads out of the site, or can't be read")
+			s.trouble(w, r, http.StatusForbidden, "This file is not served", name+" leads out of the site, or "+
+				"can't be read")
 			return
 		}
 		s.missing(w, r)
@@ -328,10 +336,15 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 
 // setType sets the type of a file by the standards' names, whatever this machine's own table says.
 func setType(w http.ResponseWriter, name string) {
-	types := map[string]string{".js": "text/javascript; charset=utf-8", ".mjs": "text/javascript; charset=utf-8", ".cjs": "text/javascript; charset=utf-8",
-		".css": "text/css; charset=utf-8", ".json": "application/json", ".map": "application/json", ".webmanifest": "application/manifest+json",
-		".svg": "image/svg+xml", ".woff": "font/woff", ".woff2": "font/woff2", ".ttf": "font/ttf", ".otf": "font/otf", ".wasm": "application/wasm",
-		".txt": "text/plain; charset=utf-8", ".md": "text/plain; charset=utf-8", ".xml": "application/xml", ".avif": "image/avif", ".webp": "image/webp", ".ico": "image/x-icon"}
+	types := map[string]string{".js": "text/javascript; charset=utf-8", ".mjs": "text/javascript; charset=utf-8",
+		".cjs": "text/javascript; charset=utf-8",
+		".css": "text/css; charset=utf-8", ".json": "application/json", ".map": "application/json",
+		".webmanifest": "application/manifest+json",
+		".svg":         "image/svg+xml", ".woff": "font/woff", ".woff2": "font/woff2", ".ttf": "font/ttf",
+		".otf":  "font/otf",
+		".wasm": "application/wasm",
+		".txt":  "text/plain; charset=utf-8", ".md": "text/plain; charset=utf-8", ".xml": "application/xml",
+		".avif": "image/avif", ".webp": "image/webp", ".ico": "image/x-icon"}
 	if t := types[strings.ToLower(path.Ext(name))]; t != "" {
 		w.Header().Set("Content-Type", t)
 	}
@@ -345,7 +358,8 @@ func (s *Server) headers(w http.ResponseWriter, address string) {
 	}
 	for _, h := range s.state.Load().guard.HeadersOf(address) {
 		switch h.Name {
-		case "content-type", "content-length", "content-encoding", "transfer-encoding", "location", "strict-transport-security":
+		case "content-type", "content-length", "content-encoding", "transfer-encoding", "location",
+			"strict-transport-security":
 		case "cache-control":
 			if s.Cache > 0 {
 				w.Header().Set("Cache-Control", h.Value)
@@ -373,7 +387,8 @@ func (s *Server) notifyMissing(r *http.Request) {
 	if err != nil || from.Host != r.Host || r.URL.Path == "/favicon.ico" || !s.Live {
 		return
 	}
-	s.notify(&console.Message{Kind: console.Failed, Page: s.pageName(from.Path), Text: "404, there is no such file: " + strings.TrimPrefix(r.URL.Path, "/"), URL: s.origin + r.URL.Path})
+	s.notify(&console.Message{Kind: console.Failed, Page: s.pageName(from.Path), Text: "404, there is no such file: " +
+		strings.TrimPrefix(r.URL.Path, "/"), URL: s.origin + r.URL.Path})
 }
 
 // pageName is the page of the site that a path shows.

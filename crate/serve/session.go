@@ -26,7 +26,8 @@ type Session struct {
 	Check func(ctx context.Context) ([]check.Finding, error)
 	// Watch calls changed after each burst of changes, until the context ends.
 	Watch func(ctx context.Context, changed func(names []string)) error
-	// Ready is reported the address as soon as it answers, and Shown which files changed whenever browsers are reported.
+	// Ready is reported the address as soon as it answers, and Shown which files changed whenever browsers are
+	// reported.
 	Ready  func(address string)
 	OnPage func(names []string)
 	// OnError gets errors of checking again, such as for a file that is half written.
@@ -93,7 +94,8 @@ func (s *Session) Run(ctx context.Context) error {
 	return s.server.Run(ctx, l)
 }
 
-// follow looks at the project again after each change, and has browsers show it. It calls watched when no change can be missed any more.
+// follow looks at the project again after each change, and has browsers show it. It calls watched when no change can be
+// missed any more.
 func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 	defer watched()
 	begun := false
@@ -180,7 +182,8 @@ func (s *Session) tellAll(ctx context.Context, tell func(*console.Message)) {
 			select {
 			case <-known:
 			case <-time.After(patience):
-				site = &console.Site{Origin: site.Origin, Sites: site.Sites, Read: site.Read, Shift: site.Shift} // without what is not known yet
+				// without what is not known yet
+				site = &console.Site{Origin: site.Origin, Sites: site.Sites, Read: site.Read, Shift: site.Shift}
 			case <-ctx.Done():
 				return
 			}

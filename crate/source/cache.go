@@ -40,8 +40,8 @@ type Cache struct {
 	opened atomic.Pointer[os.Root]
 }
 
-// NewCache uses a folder, which is made when something is put into it. All in it is read and written without leaving it,
-// whatever links are put there.
+// NewCache uses a folder, which is made when something is put into it. All in it is read and written without leaving
+// it, whatever links are put there.
 func NewCache(dir string) *Cache {
 	c := &Cache{dir: dir}
 	c.root = sync.OnceValues(func() (*os.Root, error) {
@@ -54,7 +54,8 @@ func NewCache(dir string) *Cache {
 		}
 		info, err := root.Stat(".")
 		if err == nil && (!disk.Mine(info) || disk.OthersMayWrite(info)) {
-			err = problem.Refuse(problem.SettingsBad, "chmod go-w "+dir+", or set MERRY_HOME to a folder of your own", "the cache in %s belongs to another user, or others may write to it", dir)
+			err = problem.Refuse(problem.SettingsBad, "chmod go-w "+dir+", or set MERRY_HOME to a folder of your own",
+				"the cache in %s belongs to another user, or others may write to it", dir)
 		}
 		if err != nil {
 			return nil, err
@@ -387,7 +388,9 @@ func (c *Cache) Trim(size int64) (entries int, freed int64, err error) {
 		return 0, 0, err
 	}
 	root, _ := c.root() // list has had it
-	slices.SortFunc(list, func(a, b cacheEntry) int { return cmp.Or(a.used.Compare(b.used), cmp.Compare(a.name, b.name)) })
+	slices.SortFunc(list, func(a, b cacheEntry) int {
+		return cmp.Or(a.used.Compare(b.used), cmp.Compare(a.name, b.name))
+	})
 	var total int64
 	for _, e := range list {
 		total += e.size

@@ -14,8 +14,8 @@ import (
 	"strings"
 )
 
-// document returns the name of a kept document, and its ETag. A document that was torn is reported by its checksum, and is not
-// there.
+// document returns the name of a kept document, and its ETag. A document that was torn is reported by its checksum, and
+// is not there.
 func (c *Cache) document(key string) (name, etag string) {
 	name = c.documentFile(key)
 	b, err := c.readFile(name + ".head")

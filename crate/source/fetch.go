@@ -80,14 +80,16 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 	if c.Certificates != "" {
 		pem, err := os.ReadFile(c.Certificates)
 		if err != nil {
-			return nil, problem.Refuse(problem.SettingsBad, "set a readable file of certificates: merry sources set certificates FILE", "the certificates of your settings can't be read: %w", err)
+			return nil, problem.Refuse(problem.SettingsBad, "set a readable file of certificates: merry sources set "+
+				"certificates FILE", "the certificates of your settings can't be read: %w", err)
 		}
 		pool, err := x509.SystemCertPool()
 		if err != nil {
 			pool = x509.NewCertPool()
 		}
 		if !pool.AppendCertsFromPEM(pem) {
-			return nil, problem.Refuse(problem.SettingsBad, "set a readable file of certificates: merry sources set certificates FILE", "%s has no certificate in PEM form", c.Certificates)
+			return nil, problem.Refuse(problem.SettingsBad, "set a readable file of certificates: merry sources set "+
+				"certificates FILE", "%s has no certificate in PEM form", c.Certificates)
 		}
 		tlsConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
 	}
@@ -109,10 +111,12 @@ func (c *Client) newClient() (*retryablehttp.Client, error) {
 		},
 		CheckRedirect: func(req *http.Request, via []*http.Request) error {
 			if len(via) >= maxRedirects {
-				return unanswered(public(via[0].URL), 0, fmt.Sprintf("it redirects in a circle: %d redirects, and no end", maxRedirects))
+				return unanswered(public(via[0].URL), 0, fmt.Sprintf("it redirects in a circle: %d redirects, "+
+					"and no end", maxRedirects))
 			}
 			if via[0].URL.Scheme == "https" && req.URL.Scheme != "https" {
-				return refuseAddress(public(via[0].URL), "it redirects from TLS to a plain address, "+public(req.URL), "tell that server's operator")
+				return refuseAddress(public(via[0].URL), "it redirects from TLS to a plain address, "+public(req.URL),
+					"tell that server's operator")
 			}
 			if req.URL.Host != via[0].URL.Host {
 				req.Header.Del("Authorization") // credentials are for the host they were given for
@@ -166,7 +170,8 @@ func RefuseUser(address string) error {
 		return nil
 	}
 	without, _ := cdn.WithoutSecrets(address)
-	return problem.Misuse("leave it out; for a registry, name the variable that holds the token: merry sources set registry "+texts.Word(registryOf(without))+" --token-from GULL_TOKEN",
+	return problem.Misuse("leave it out; for a registry, name the variable that holds the token: merry sources set "+
+		"registry "+texts.Word(registryOf(without))+" --token-from GULL_TOKEN",
 		"the address of %s contains a user name, a password or a token, which would be stored", texts.Text(without))
 }
 
@@ -193,9 +198,11 @@ func (c *Client) allowed(u *url.URL) error {
 		if c.AllowPlain || loopback(u.Hostname()) {
 			return nil
 		}
-		return refuseAddress(public(u), "the address has no TLS, so anyone on the network could answer instead of the server", "use https, or add --plain if the site has no https")
+		return refuseAddress(public(u), "the address has no TLS, so anyone on the network could answer instead of "+
+			"the server", "use https, or add --plain if the site has no https")
 	}
-	return refuseAddress(public(u), "merry fetches from https addresses only", "download it yourself, and name the file")
+	return refuseAddress(public(u), "merry fetches from https addresses only", "download it yourself, and "+
+		"name the file")
 }
 
 func loopback(host string) bool {
@@ -241,7 +248,8 @@ func (c *Client) Fetch(ctx context.Context, address string, from Provenance, cac
 	return c.fetch(ctx, address, from, "", cache)
 }
 
-func (c *Client) fetch(ctx context.Context, address string, from Provenance, token string, cache *Cache) (*Fetched, error) {
+func (c *Client) fetch(ctx context.Context, address string, from Provenance, token string, cache *Cache) (*Fetched,
+	error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		address, _ = cdn.WithoutSecrets(address)
@@ -290,7 +298,8 @@ func (c *Client) fill(ctx context.Context, u *url.URL, token string, got *Fetche
 		}
 		last = err
 	}
-	return unanswered(public(u), 0, fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts, last))
+	return unanswered(public(u), 0, fmt.Sprintf("the connection was cut off %d times; the last time: %v", attempts,
+		last))
 }
 
 // given is the error of a context that ended: the user's own, or the reason for which a fetch was given up.
@@ -335,7 +344,8 @@ func retryable(err error) bool {
 }
 
 // part asks once, for the whole or for what is missing, and says whether the file is complete.
-func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetched, validator *string, most int64) (bool, error) {
+func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetched, validator *string, most int64) (bool,
+	error) {
 	asked := ctx
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
@@ -391,7 +401,9 @@ func (c *Client) part(ctx context.Context, u *url.URL, token string, got *Fetche
 	if total > most {
 		return false, refuseAddress(public(u), fmt.Sprintf("it has %d bytes; the limit is %d", total, most), tooLarge)
 	}
-	timer := time.AfterFunc(c.stall(), func() { cancel(&stalled{fmt.Sprintf("%s sent nothing for %v", u.Hostname(), c.stall())}) })
+	timer := time.AfterFunc(c.stall(), func() {
+		cancel(&stalled{fmt.Sprintf("%s sent nothing for %v", u.Hostname(), c.stall())})
+	})
 	defer timer.Stop()
 	in := &timedReader{resp.Body, func() { timer.Reset(c.stall()) }}
 	return c.body(asked, ctx, in, u, got, total, most)
@@ -409,15 +421,17 @@ func (r *timedReader) Read(b []byte) (int, error) {
 	return n, err
 }
 
-// body takes an answer's body, and says whether the file is complete with it. All is the context of all attempts together, and
-// this that of this attempt.
-func (c *Client) body(all, this context.Context, in io.Reader, u *url.URL, got *Fetched, total, most int64) (bool, error) {
+// body takes an answer's body, and says whether the file is complete with it. All is the context of all attempts
+// together, and this that of this attempt.
+func (c *Client) body(all, this context.Context, in io.Reader, u *url.URL, got *Fetched, total, most int64) (bool,
+	error) {
 	buf := make([]byte, 128<<10)
 	for {
 		n, err := in.Read(buf)
 		if n > 0 {
 			if got.Size+int64(n) > most {
-				return false, refuseAddress(public(u), fmt.Sprintf("it is longer than %d bytes, the limit", most), tooLarge)
+				return false, refuseAddress(public(u), fmt.Sprintf("it is longer than %d bytes, the limit", most),
+					tooLarge)
 			}
 			if _, err := got.File.WriteAt(buf[:n], got.Size); err != nil {
 				return false, err
@@ -482,7 +496,8 @@ func faultWords(host string, err error) string {
 		return "the server's certificate is not one for " + host
 	case errors.As(err, &timeout) && timeout.Timeout():
 		return host + " did not answer in time"
-	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE):
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET),
+		errors.Is(err, syscall.EPIPE):
 		return "the connection ended without an answer"
 	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
 		return host + " can't be reached from this network"

@@ -15,7 +15,8 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// A Provenance says who an address comes from: the user, a record that may be somebody else's, or the answer of a server.
+// A Provenance says who an address comes from: the user, a record that may be somebody else's, or the answer of a
+// server.
 type Provenance struct {
 	asked    *url.URL // the server that gave it
 	recorded bool
@@ -39,10 +40,12 @@ func (w Provenance) check(c *Client, u *url.URL) error {
 	}
 	switch {
 	case w.asked.Scheme == "https" && u.Scheme != "https":
-		return refuseAddress(public(u), fmt.Sprintf("%s, which was reached over TLS, names this address, which has no TLS", w.asked.Host), "tell the registry's operator")
+		return refuseAddress(public(u), fmt.Sprintf("%s, which was reached over TLS, names this address, which "+
+			"has no TLS", w.asked.Host), "tell the registry's operator")
 	case u.Host != w.asked.Host && !slices.Contains(w.also, u.Hostname()) && c.Hosts[u.Hostname()] == "":
 		return refuseAddress(public(u), fmt.Sprintf("%s names this address, which is on another host", w.asked.Host),
-			fmt.Sprintf("if that registry serves its archives there: merry sources set registry %s://%s --archives-on %s", w.asked.Scheme, w.asked.Host, u.Hostname()))
+			fmt.Sprintf("if that registry serves its archives there: merry sources set registry %s://%s "+
+				"--archives-on %s", w.asked.Scheme, w.asked.Host, u.Hostname()))
 	}
 	return nil
 }
@@ -59,7 +62,8 @@ type redirectCheck struct {
 type redirectCheckKey struct{}
 
 func (c *Client) guarded(ctx context.Context, w Provenance, u *url.URL) context.Context {
-	return context.WithValue(ctx, redirectCheckKey{}, &redirectCheck{recorded: w.recorded, trusted: c.Trusted, proxies: &c.proxies, first: hostPort(u), inside: &c.inside})
+	return context.WithValue(ctx, redirectCheckKey{}, &redirectCheck{recorded: w.recorded, trusted: c.Trusted,
+		proxies: &c.proxies, first: hostPort(u), inside: &c.inside})
 }
 
 func hostPort(u *url.URL) string {
@@ -84,9 +88,9 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 	return d.DialContext(ctx, network, address)
 }
 
-// proxy returns the proxy that the environment names for a request (HTTPS_PROXY, HTTP_PROXY, NO_PROXY), nil if there is none. The
-// user chose it, so it may be on this machine or in this network. It looks names up itself: of where a request ends, only an address
-// without a name can be judged here.
+// proxy returns the proxy that the environment names for a request (HTTPS_PROXY, HTTP_PROXY, NO_PROXY), nil if there is
+// none. The user chose it, so it may be on this machine or in this network. It looks names up itself: of where a
+// request ends, only an address without a name can be judged here.
 func (c *Client) proxy(req *http.Request) (*url.URL, error) {
 	if c.Hosts[req.URL.Hostname()] != "" {
 		return nil, nil // the settings say where it is
@@ -97,7 +101,8 @@ func (c *Client) proxy(req *http.Request) (*url.URL, error) {
 	}
 	proxy, err := find(req)
 	if err != nil {
-		return nil, problem.Misuse("write it as http://HOST:PORT", "the proxy in HTTPS_PROXY or HTTP_PROXY is not an address")
+		return nil, problem.Misuse("write it as http://HOST:PORT", "the proxy in HTTPS_PROXY or HTTP_PROXY is not "+
+			"an address")
 	}
 	if proxy == nil {
 		return nil, nil
@@ -133,9 +138,12 @@ func (g *redirectCheck) allow(asked, to string) error {
 	case firstInside && asked != g.first:
 		return nil // what began in this network, as the user wanted, may go on in it
 	case asked == g.first:
-		return problem.Refuse(problem.SourceRefused, "if you trust it, fetch it once yourself: merry peek ADDRESS", "%s is refused: a record of the project leads to a machine of this network (%s) that you never used", asked, ip)
+		return problem.Refuse(problem.SourceRefused, "if you trust it, fetch it once yourself: merry peek ADDRESS",
+			"%s is refused: a record of the project leads to a machine of this network (%s) that you never used", asked,
+			ip)
 	}
-	return problem.Refuse(problem.SourceRefused, "tell that server's operator", "%s is refused: %s redirects there, and it is a machine of this network (%s)", asked, g.first, ip)
+	return problem.Refuse(problem.SourceRefused, "tell that server's operator", "%s is refused: %s redirects there, "+
+		"and it is a machine of this network (%s)", asked, g.first, ip)
 }
 
 func hostOf(hostPort string) string {
@@ -143,13 +151,14 @@ func hostOf(hostPort string) string {
 	return host
 }
 
-// A server may be slow, but not without end: beyond ten times the patience for silence, it must have sent so many bytes a
-// second on average.
+// A server may be slow, but not without end: beyond ten times the patience for silence, it must have sent so many bytes
+// a second on average.
 const slowest = 10_000
 
-// untilTooSlow returns a context that ends when a server has taken too long for what it sent. Got is asked for the bytes so
-// far.
-func (c *Client) untilTooSlow(ctx context.Context, host string, got func() int64) (limited context.Context, end func()) {
+// untilTooSlow returns a context that ends when a server has taken too long for what it sent. Got is asked for the
+// bytes so far.
+func (c *Client) untilTooSlow(ctx context.Context, host string, got func() int64) (limited context.Context,
+	end func()) {
 	limited, cancel := context.WithCancelCause(ctx)
 	begun := time.Now()
 	go func() {
@@ -161,7 +170,8 @@ func (c *Client) untilTooSlow(ctx context.Context, host string, got func() int64
 				return
 			case <-tick.C:
 				if spent := time.Since(begun) - 10*c.stall(); spent > 0 && float64(got()) < spent.Seconds()*slowest {
-					cancel(&stalled{fmt.Sprintf("%s is too slow: %d bytes in %v", host, got(), time.Since(begun).Round(time.Millisecond))})
+					cancel(&stalled{fmt.Sprintf("%s is too slow: %d bytes in %v", host, got(),
+						time.Since(begun).Round(time.Millisecond))})
 					return
 				}
 			}

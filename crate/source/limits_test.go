@@ -21,8 +21,8 @@ import (
 	"merrycrate.example/merry/crate/problem"
 )
 
-// TestOneLimitForAllAttempts: a server that sends a little and breaks off, again and again, is given up after one limit, and
-// the error says why.
+// TestOneLimitForAllAttempts: a server that sends a little and breaks off, again and again, is given up after one
+// limit, and the error says why.
 func TestOneLimitForAllAttempts(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it waits for seconds")
@@ -63,7 +63,8 @@ func TestCauseIsSaid(t *testing.T) {
 	defer s.Close()
 	c := &Client{Stall: 20 * time.Millisecond, Wait: time.Millisecond}
 	_, err := c.Fetch(context.Background(), s.URL, Typed, NewCache(t.TempDir()))
-	if err == nil || !strings.Contains(err.Error(), "sent nothing for 20ms") || strings.Contains(err.Error(), "context") {
+	if err == nil || !strings.Contains(err.Error(), "sent nothing for 20ms") ||
+		strings.Contains(err.Error(), "context") {
 		t.Errorf("%v", err)
 	}
 }
@@ -80,7 +81,8 @@ func TestRefusalsAreFinal(t *testing.T) {
 	defer plain.Close()
 	defer secure.Close()
 	certificate := filepath.Join(t.TempDir(), "authority.pem")
-	if err := os.WriteFile(certificate, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: secure.Certificate().Raw}), 0o644); err != nil {
+	if err := os.WriteFile(certificate, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE",
+		Bytes: secure.Certificate().Raw}), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct{ from, to, says string }{
@@ -99,7 +101,8 @@ func TestRefusalsAreFinal(t *testing.T) {
 	}
 }
 
-// connectProxy is a proxy that opens tunnels (RFC 9110, section 9.3.6) to one server, whatever host is asked for, and counts them.
+// connectProxy is a proxy that opens tunnels (RFC 9110, section 9.3.6) to one server, whatever host is asked for, and
+// counts them.
 func connectProxy(t *testing.T, server string) (address *url.URL, opened *atomic.Int32) {
 	t.Helper()
 	opened = new(atomic.Int32)
@@ -135,10 +138,12 @@ func connectProxy(t *testing.T, server string) (address *url.URL, opened *atomic
 	return &url.URL{Scheme: "http", Host: l.Addr().String()}, opened
 }
 
-// TestProxy: a proxy that the environment names works on this machine too, for addresses that were typed and for recorded ones. An
-// address of this network that a record names is refused anyway.
+// TestProxy: a proxy that the environment names works on this machine too, for addresses that were typed and for
+// recorded ones. An address of this network that a record names is refused anyway.
 func TestProxy(t *testing.T) {
-	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "low water") }))
+	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		io.WriteString(w, "low water")
+	}))
 	defer s.Close()
 	proxy, opened := connectProxy(t, s.Listener.Addr().String())
 	fetch := func(address string, from Provenance) (string, error) {
@@ -165,14 +170,17 @@ func TestProxy(t *testing.T) {
 	if opened.Load() != 2 {
 		t.Errorf("the proxy opened %d tunnels", opened.Load())
 	}
-	if _, err := fetch("https://10.0.0.7/tides.js", Recorded); err == nil || !strings.Contains(err.Error(), "machine of this network") || opened.Load() != 2 {
+	if _, err := fetch("https://10.0.0.7/tides.js", Recorded); err == nil ||
+		!strings.Contains(err.Error(), "machine of this network") || opened.Load() != 2 {
 		t.Errorf("%d tunnels, %v", opened.Load(), err)
 	}
 }
 
 // TestTrustedHost: a record may lead into this network where the user named the host.
 func TestTrustedHost(t *testing.T) {
-	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "low water") }))
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		io.WriteString(w, "low water")
+	}))
 	defer s.Close()
 	for _, trusted := range [][]string{nil, {"127.0.0.1"}} {
 		c := &Client{Wait: time.Millisecond, Trusted: trusted}

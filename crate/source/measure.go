@@ -22,14 +22,16 @@ type Measured struct {
 	Compressed string `json:"compressed,omitempty"` // the coding in which it came (RFC 9110, section 8.4)
 	Wire       int64  `json:"wire,omitempty"`       // bytes as they came
 	Caching    string `json:"caching,omitempty"`    // the Cache-Control header (RFC 9111, section 5.2)
-	CORS       string `json:"cors,omitempty"`       // whom it lets read its bytes: without that no integrity can be checked
-	Connect    int64  `json:"connect_ms"`           // until the connection stood, with TLS
-	First      int64  `json:"first_byte_ms"`        // from a request to its first byte, the median of those on an open connection
-	Failure    string `json:"failure,omitempty"`    // why it did not answer
+	// whom it lets read its bytes: without that no integrity can be checked
+	CORS    string `json:"cors,omitempty"`
+	Connect int64  `json:"connect_ms"` // until the connection stood, with TLS
+	// from a request to its first byte, the median of those on an open connection
+	First   int64  `json:"first_byte_ms"`
+	Failure string `json:"failure,omitempty"` // why it did not answer
 }
 
-// Measure asks an address a few times, one after the other on one connection as a browser would, and tells how it answered. Nothing of it is
-// kept.
+// Measure asks an address a few times, one after the other on one connection as a browser would, and tells how it
+// answered. Nothing of it is kept.
 func (c *Client) Measure(ctx context.Context, address string, times int) Measured {
 	m := Measured{Address: address}
 	u, err := url.Parse(address)
@@ -46,7 +48,8 @@ func (c *Client) Measure(ctx context.Context, address string, times int) Measure
 		m.Failure = err.Error()
 		return m
 	}
-	own := h.HTTPClient.Transport.(*http.Transport).Clone() // a connection of its own, and the newer protocol where the host has it
+	// a connection of its own, and the newer protocol where the host has it
+	own := h.HTTPClient.Transport.(*http.Transport).Clone()
 	own.ForceAttemptHTTP2 = true
 	defer own.CloseIdleConnections()
 	client := &http.Client{Transport: own, CheckRedirect: h.HTTPClient.CheckRedirect}

@@ -106,10 +106,12 @@ const abbreviated = "application/vnd.npm.install-v1+json; q=1.0, application/jso
 
 // Metadata reads a package's document, the full one where full is set. What the cache has is asked after
 // with its ETag (RFC 9110, section 13.1.2); offline it serves as it is.
-func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, offline bool, cache *Cache) (*Package, error) {
+func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, offline bool, cache *Cache) (*Package,
+	error) {
 	base, err := url.Parse(reg.URL)
 	if err != nil || base.Host == "" {
-		return nil, refuseAddress(reg.URL, "it is not the address of a registry", "set your registry: merry sources set registry URL")
+		return nil, refuseAddress(reg.URL, "it is not the address of a registry", "set your registry: merry sources "+
+			"set registry URL")
 	}
 	if err := c.allowed(base); err != nil {
 		return nil, err
@@ -128,7 +130,8 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 	defer end()
 	req, err := retryablehttp.NewRequestWithContext(limited, http.MethodGet, address, nil)
 	if err != nil {
-		return nil, refuseAddress(name, "its name can't be part of an address", "write the package's name as the registry has it")
+		return nil, refuseAddress(name, "its name can't be part of an address", "write the package's name as the "+
+			"registry has it")
 	}
 	req.Header.Set("User-Agent", "merry")
 	req.Header.Set("Accept-Encoding", "gzip")
@@ -162,7 +165,8 @@ func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, 
 		return p, err
 	case http.StatusOK:
 	case http.StatusNotFound:
-		return nil, problem.Refuse(problem.PackageUnknown, "check the name in the makers' documentation", "the registry %s has no package %s", public(base), name)
+		return nil, problem.Refuse(problem.PackageUnknown, "check the name in the makers' documentation",
+			"the registry %s has no package %s", public(base), name)
 	default:
 		return nil, unanswered(public(base), resp.StatusCode, statusWords(resp.StatusCode))
 	}
@@ -309,7 +313,8 @@ func parsePackage(r io.Reader, name string) (*Package, error) {
 // Tarball brings a version's tarball into the cache, from the network where it is not there, and opens
 // it. Its bytes must have the registry's integrity or, failing that, its shasum; weak says that there was
 // only the latter.
-func (c *Client) Tarball(ctx context.Context, reg Registry, v *Version, name string, offline bool, cache *Cache) (t *Tree, weak bool, err error) {
+func (c *Client) Tarball(ctx context.Context, reg Registry, v *Version, name string, offline bool,
+	cache *Cache) (t *Tree, weak bool, err error) {
 	wanted, err := wantedOf(v, name)
 	if err != nil {
 		return nil, false, err
@@ -369,7 +374,8 @@ func wantedOf(v *Version, name string) (*wanted, error) {
 	}
 	w.meta = nil
 	if w.shasum = strings.ToLower(v.Dist.Shasum); len(w.shasum) != 2*sha1.Size {
-		return nil, refuseAddress(w.what, "the registry gives no digest for its tarball, so its bytes can't be verified", "tell the registry's operator, or take the library as a download")
+		return nil, refuseAddress(w.what, "the registry gives no digest for its tarball, so its bytes can't "+
+			"be verified", "tell the registry's operator, or take the library as a download")
 	}
 	return w, nil
 }
@@ -383,7 +389,8 @@ func (w *wanted) check(r io.Reader, integ string) error {
 			return err
 		}
 		if sum := hex.EncodeToString(h.Sum(nil)); sum != w.shasum {
-			return problem.Refuse(problem.NotTheBytes, next, "%s is refused and was not opened: its tarball does not match the registry's shasum; expected %s, it has %s", w.what, w.shasum, sum)
+			return problem.Refuse(problem.NotTheBytes, next, "%s is refused and was not opened: its tarball does not "+
+				"match the registry's shasum; expected %s, it has %s", w.what, w.shasum, sum)
 		}
 		return nil
 	}
@@ -395,7 +402,8 @@ func (w *wanted) check(r io.Reader, integ string) error {
 		integ = sums[alg]
 	}
 	if !w.meta.Allows(integ) {
-		return problem.Refuse(problem.NotTheBytes, next, "%s is refused and was not opened: its tarball does not match the registry's digest; expected %s, it has %s", w.what, w.meta.Strongest()[0], integ)
+		return problem.Refuse(problem.NotTheBytes, next, "%s is refused and was not opened: its tarball does not "+
+			"match the registry's digest; expected %s, it has %s", w.what, w.meta.Strongest()[0], integ)
 	}
 	return nil
 }
@@ -404,7 +412,8 @@ func (w *wanted) check(r io.Reader, integ string) error {
 func (c *Client) Ping(ctx context.Context, reg Registry) error {
 	u, err := url.Parse(reg.URL)
 	if err != nil || u.Host == "" {
-		return refuseAddress(reg.URL, "it is not the address of a registry", "set your registry: merry sources set registry URL")
+		return refuseAddress(reg.URL, "it is not the address of a registry", "set your registry: merry sources set "+
+			"registry URL")
 	}
 	if err := c.allowed(u); err != nil {
 		return err

@@ -59,7 +59,8 @@ func TestRanges(t *testing.T) {
 }
 
 func TestResolve(t *testing.T) {
-	p := &Package{Name: "oarlock", Tags: map[string]string{"latest": "2.0.0", "next": "3.0.0-beta.1"}, Versions: map[string]*Version{}}
+	p := &Package{Name: "oarlock", Tags: map[string]string{"latest": "2.0.0", "next": "3.0.0-beta.1"},
+		Versions: map[string]*Version{}}
 	for _, v := range []string{"1.0.0", "1.1.0", "1.2.0", "2.0.0", "2.1.0", "3.0.0-beta.1"} {
 		p.Versions[v] = &Version{Version: v}
 	}
@@ -71,9 +72,12 @@ func TestResolve(t *testing.T) {
 		allowed func(string) bool
 		want    string
 	}{
-		{"", nil, "2.0.0"}, {"latest", nil, "2.0.0"}, {"next", nil, "3.0.0-beta.1"}, {"1.0.0", nil, "1.0.0"}, {"v1.0.0", nil, "1.0.0"}, {"=1.0.0", nil, "1.0.0"},
-		{"^1.0.0", nil, "1.1.0"}, {">=1.2.0 <2", nil, "1.2.0"}, {"*", nil, "2.1.0"}, {"latest", below2, "1.1.0"}, {"*", below2, "1.1.0"}, {"nonsense", nil, "nonsense"},
-		{"^4", nil, "the nearest are 2.0.0, 2.1.0, 3.0.0-beta.1"}, {"^0.1", nil, "the nearest are 1.0.0, 1.1.0, 1.2.0"}, {"2.0.0", below2, "no version of oarlock matches 2.0.0"},
+		{"", nil, "2.0.0"}, {"latest", nil, "2.0.0"}, {"next", nil, "3.0.0-beta.1"}, {"1.0.0", nil, "1.0.0"},
+		{"v1.0.0", nil, "1.0.0"}, {"=1.0.0", nil, "1.0.0"},
+		{"^1.0.0", nil, "1.1.0"}, {">=1.2.0 <2", nil, "1.2.0"}, {"*", nil, "2.1.0"}, {"latest", below2, "1.1.0"},
+		{"*", below2, "1.1.0"}, {"nonsense", nil, "nonsense"},
+		{"^4", nil, "the nearest are 2.0.0, 2.1.0, 3.0.0-beta.1"}, {"^0.1", nil, "the nearest are 1.0.0, 1.1.0, 1.2.0"},
+		{"2.0.0", below2, "no version of oarlock matches 2.0.0"},
 		{"newest", nil, "no version and no tag \"newest\", and that is not a range either; its tags are latest, next"},
 	}
 	for _, tt := range tests {
@@ -105,7 +109,8 @@ func TestDocuments(t *testing.T) {
 		t.Fatal(err)
 	}
 	v := p.Versions["1.0.0"]
-	if len(p.Versions) != 1 || v.Licence != "MIT" || v.Deprecated != "deprecated" || v.Dist.Tarball == "" || p.Tags["latest"] != "1.0.0" || p.Times["1.0.0"].Year() != 2020 {
+	if len(p.Versions) != 1 || v.Licence != "MIT" || v.Deprecated != "deprecated" || v.Dist.Tarball == "" ||
+		p.Tags["latest"] != "1.0.0" || p.Times["1.0.0"].Year() != 2020 {
 		t.Errorf("read as %+v, %+v", p, v)
 	}
 	for bad, want := range map[string]string{
@@ -117,7 +122,8 @@ func TestDocuments(t *testing.T) {
 		`{"name":"oarlock","versions":{"1.0.0":`: "EOF",
 		`{"name":7}`:                             "cannot unmarshal",
 	} {
-		if _, err := parsePackage(strings.NewReader(bad), "oarlock"); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := parsePackage(strings.NewReader(bad), "oarlock"); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", bad, err, want)
 		}
 	}
@@ -134,7 +140,9 @@ func FuzzDocument(f *testing.F) {
 }
 
 func TestPackageNames(t *testing.T) {
-	for name, ok := range map[string]bool{"oarlock": true, "@gull/pennants": true, "a.b-c_d": true, "Upper": true, "": false, "../x": false, "a/b": false, "@gull": false, "@gull/": false, "a b": false, "a\x1b": false, strings.Repeat("a", 300): false, "%2e%2e": false} {
+	for name, ok := range map[string]bool{"oarlock": true, "@gull/pennants": true, "a.b-c_d": true, "Upper": true,
+		"": false, "../x": false, "a/b": false, "@gull": false, "@gull/": false, "a b": false, "a\x1b": false,
+		strings.Repeat("a", 300): false, "%2e%2e": false} {
 		if ValidPackage(name) != ok {
 			t.Errorf("%q: %v", name, !ok)
 		}
@@ -208,8 +216,10 @@ func TestCache(t *testing.T) {
 
 func TestDispositionNames(t *testing.T) {
 	for field, want := range map[string]string{
-		`attachment; filename="a.zip"`: "a.zip", `attachment; filename=a.zip`: "a.zip", `attachment; filename="../../a.zip"`: "a.zip", `attachment; filename="..\\..\\a.zip"`: "a.zip",
-		`attachment; filename*=UTF-8''%C3%A4.zip`: "ä.zip", `inline`: "", ``: "", `attachment; filename="/"`: "", "attachment; filename=\"a\x1b.zip\"": "",
+		`attachment; filename="a.zip"`: "a.zip", `attachment; filename=a.zip`: "a.zip",
+		`attachment; filename="../../a.zip"`: "a.zip", `attachment; filename="..\\..\\a.zip"`: "a.zip",
+		`attachment; filename*=UTF-8''%C3%A4.zip`: "ä.zip", `inline`: "", ``: "", `attachment; filename="/"`: "",
+		"attachment; filename=\"a\x1b.zip\"": "",
 	} {
 		if got := dispositionName(field); got != want {
 			t.Errorf("%s: %q, want %q", field, got, want)

@@ -31,7 +31,9 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 	}
 	r, err := ParseRange(wish)
 	if err != nil {
-		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists the versions", "%s has no version and no tag %q, and that is not a range either; its tags are %s", p.Name, texts.Text(wish), strings.Join(p.tagNames(), ", "))
+		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists the versions",
+			"%s has no version and no tag %q, and that is not a range either; its tags are %s", p.Name,
+			texts.Text(wish), strings.Join(p.tagNames(), ", "))
 	}
 	var best *Version
 	for _, v := range p.Sorted() {
@@ -49,7 +51,9 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 		}
 	}
 	if best == nil {
-		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists the versions", "no version of %s matches %s; the nearest are %s", p.Name, texts.Text(wish), strings.Join(p.nearest(wish), ", "))
+		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists the versions",
+			"no version of %s matches %s; the nearest are %s", p.Name, texts.Text(wish), strings.Join(p.nearest(wish),
+				", "))
 	}
 	return best, nil
 }

@@ -19,7 +19,8 @@ import (
 func PutCDN(d *reconcile.Plan, name string, p cdn.Pattern) error {
 	if err := p.Validate(); err != nil {
 		shown, _ := cdn.WithoutSecrets(string(p))
-		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'", "%s: %w", shown, err)
+		return problem.Misuse("merry sources set cdn harbour 'https://cdn.harbour.example/{name}/{version}/{path}'",
+			"%s: %w", shown, err)
 	}
 	if strings.ContainsAny(name, " :{}[]#") || name == "" {
 		return problem.Misuse("use letters and digits, such as harbour", "%q is not a name for a CDN", name)
@@ -42,15 +43,17 @@ type Learned struct {
 	Notes   []string    `json:"notes,omitempty"`   // what else to know
 }
 
-// LearnCDN derives a CDN's address pattern from one link to a file of the crate, checks it with a second file, and plans
-// it for the packing list. begin starts the plan once the link has been fetched.
-func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, begin func() (*reconcile.Plan, error)) (*Learned, error) {
+// LearnCDN derives a CDN's address pattern from one link to a file of the crate, checks it with a second file, and
+// plans it for the packing list. begin starts the plan once the link has been fetched.
+func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, begin func() (*reconcile.Plan, error)) (
+	*Learned, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
 		return nil, problem.Misuse("copy a whole link: https://HOST/PATH", "%s is not an address", address)
 	}
 	if public, hidden := cdn.WithoutSecrets(address); len(hidden) > 0 {
-		return nil, problem.Misuse("copy a link without it: pages can't hold a credential for a CDN", "%s contains a credential (%s)", public, strings.Join(hidden, ", "))
+		return nil, problem.Misuse("copy a link without it: pages can't hold a credential for a CDN",
+			"%s contains a credential (%s)", public, strings.Join(hidden, ", "))
 	}
 	b, err := opener.FetchAsked(ctx, address)
 	if err != nil {
@@ -64,7 +67,9 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 	integ := integrity.Of(b)
 	lib, sealed, f := d.Before.WithBytes(integ, path.Base(u.Path))
 	if f == nil {
-		return nil, problem.Refuse(problem.CDNUnclear, "take that library in this version, then the same command again", "no file of the crate has the bytes of %s, so no pattern can be derived from it\n  there: %s", address, integ)
+		return nil, problem.Refuse(problem.CDNUnclear, "take that library in this version, then the same command again",
+			"no file of the crate has the bytes of %s, so no pattern can be derived from it\n  there: %s", address,
+			integ)
 	}
 	out := &Learned{Name: cmp.Or(name, cdn.NameFor(address)), Library: lib.Name, File: f.Path}
 	patterns := cdn.Explain(address, cdn.File{Name: lib.NameOnCDNs(), Version: sealed.Version, Path: f.Path})
@@ -89,10 +94,12 @@ func LearnCDN(ctx context.Context, opener *origin.Opener, address, name string, 
 		out.Pattern = patterns[0] // the most telling
 	}
 	if unsure != "" && out.Pattern != "" {
-		out.Notes = append(out.Notes, "verified with one file only: "+unsure+"; each file is compared before it is linked for the first time")
+		out.Notes = append(out.Notes, "verified with one file only: "+unsure+"; each file is compared before it is "+
+			"linked for the first time")
 	}
 	if out.Pattern == "" {
-		return nil, problem.Refuse(problem.CDNUnclear, "set the pattern yourself: merry sources set cdn NAME PATTERN", "no pattern gives %s from the name, version and files of %s", address, lib.Name)
+		return nil, problem.Refuse(problem.CDNUnclear, "set the pattern yourself: merry sources set cdn NAME PATTERN",
+			"no pattern gives %s from the name, version and files of %s", address, lib.Name)
 	}
 	d.Title("set cdn " + out.Name)
 	if err := PutCDN(d, out.Name, out.Pattern); err != nil {
@@ -109,7 +116,8 @@ func secondFile(lib *record.Library, sealed *record.Sealed, f *record.File, patt
 		if g.Path == f.Path || lib.Address(pattern, sealed.Version, g) == lib.Address(pattern, sealed.Version, f) {
 			continue
 		}
-		if best == nil || g.Role == record.Tagged && path.Dir(g.Path) != path.Dir(f.Path) && path.Dir(best.Path) == path.Dir(f.Path) {
+		if best == nil || g.Role == record.Tagged && path.Dir(g.Path) != path.Dir(f.Path) &&
+			path.Dir(best.Path) == path.Dir(f.Path) {
 			best = g
 		}
 	}

@@ -1,5 +1,5 @@
-// Package sources asks registries, CDNs and the hosts that pages link to: whether they answer, how fast, and whether they
-// serve the recorded bytes. It also derives a CDN's address pattern from a link.
+// Package sources asks registries, CDNs and the hosts that pages link to: whether they answer, how fast, and whether
+// they serve the recorded bytes. It also derives a CDN's address pattern from a link.
 package sources
 
 import (
@@ -26,7 +26,8 @@ const asks = 4
 // Measure asks each host that pages link to a few times for one of the files that they have from it.
 func Measure(ctx context.Context, p *project.Project) ([]Measured, error) {
 	if p.Origin.Offline {
-		return nil, problem.Fault(problem.Offline, "the same command without --offline", "measuring needs a connection, and --offline allows none")
+		return nil, problem.Fault(problem.Offline, "the same command without --offline",
+			"measuring needs a connection, and --offline allows none")
 	}
 	site, err := p.Walk(ctx)
 	if err != nil {

@@ -17,8 +17,10 @@ type RegistryState struct {
 }
 
 // TryRegistries asks every registry whether it answers. Set reports whether an environment variable is.
-func TryRegistries(ctx context.Context, opener *origin.Opener, list []record.Registry, set func(name string) bool) ([]RegistryState, error) {
-	return parallel.MapWide(ctx, parallel.Connections, list, func(ctx context.Context, r record.Registry) (RegistryState, error) {
+func TryRegistries(ctx context.Context, opener *origin.Opener, list []record.Registry,
+	set func(name string) bool) ([]RegistryState, error) {
+	return parallel.MapWide(ctx, parallel.Connections, list, func(ctx context.Context,
+		r record.Registry) (RegistryState, error) {
 		out := RegistryState{Registry: r, State: "answers"}
 		switch {
 		case r.TokenFrom != "" && !set(r.TokenFrom):

@@ -32,7 +32,8 @@ func Try(ctx context.Context, p *project.Project, names []string) ([]File, error
 	for _, name := range names {
 		pattern, ok := p.List.CDNs[name]
 		if !ok {
-			return nil, problem.Refuse(problem.SourceUnset, "it has "+strings.Join(p.List.CDNNames(), ", "), "%s has no CDN %s", record.ListFile, name)
+			return nil, problem.Refuse(problem.SourceUnset, "it has "+strings.Join(p.List.CDNNames(), ", "),
+				"%s has no CDN %s", record.ListFile, name)
 		}
 		for _, library := range p.Seal.Names() {
 			lib, sealed := p.List.Library(library), p.Seal.Libraries[library]

@@ -44,7 +44,8 @@ type Started struct {
 
 // Start finds a site's folders and pages, and plans its packing list in set. read reads the project, if there is one;
 // notify gets what a person should know beside the answer.
-func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, dry bool, read func() (*project.Project, error), notify func(string)) (*Started, error) {
+func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, dry bool, read func() (*project.Project,
+	error), notify func(string)) (*Started, error) {
 	abs := string(on.Path())
 	var err error
 	out := &Started{Root: abs, Learned: map[string]string{}}
@@ -119,11 +120,13 @@ func (out *Started) count(site *walk.Site, newPage string) {
 func firstList(l *record.List) []byte {
 	var b strings.Builder
 	b.WriteString(record.SchemaLine)
-	fmt.Fprintf(&b, "# The packing list: the third-party libraries this site uses. See merry help crate.yaml.\nformat: %d\n", record.Format)
+	fmt.Fprintf(&b, "# The packing list: the third-party libraries this site uses. See merry help crate.yaml.\n"+
+		"format: %d\n", record.Format)
 	fmt.Fprintf(&b, "site: %s   # the folder that is served at \"/\"\n", l.Site)
 	fmt.Fprintf(&b, "pages: [%s]\n", `"`+strings.Join(l.Pages, `", "`)+`"`)
 	f := l.Folders
-	fmt.Fprintf(&b, "folders: {scripts: %s, styles: %s, fonts: %s, images: %s, together: %s}\n", f.Scripts, f.Styles, f.Fonts, f.Images, f.Together)
+	fmt.Fprintf(&b, "folders: {scripts: %s, styles: %s, fonts: %s, images: %s, together: %s}\n", f.Scripts, f.Styles,
+		f.Fonts, f.Images, f.Together)
 	return []byte(b.String())
 }
 
@@ -146,17 +149,20 @@ const pageTemplate = `<!doctype html>
 func firstPage(set *change.Set, list *record.List, site *walk.Site, name, title string) (string, error) {
 	at, err := paths.Site(name)
 	if err != nil {
-		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or can't be a file's name: %s", name, paths.Validate(name))
+		return "", problem.Misuse("name a page of the site, such as index.html", "--page %s leads out of the site, or "+
+			"can't be a file's name: %s", name, paths.Validate(name))
 	}
 	if ext := path.Ext(name); ext != ".html" && ext != ".htm" {
-		return "", problem.Misuse("merry start --page "+texts.Word(name+".html"), "--page %s: a page's name ends in .html", name)
+		return "", problem.Misuse("merry start --page "+texts.Word(name+".html"), "--page %s: a page's name "+
+			"ends in .html", name)
 	}
 	if site.Has(at) {
 		return "", nil
 	}
 	h := project.Habits(list)
 	style, script := path.Join(h.Styles, "style.css"), path.Join(h.Scripts, "main.js")
-	text := fmt.Sprintf(pageTemplate, htmlText(title), paths.Relative(at.Dir(), style), paths.Relative(at.Dir(), script))
+	text := fmt.Sprintf(pageTemplate, htmlText(title), paths.Relative(at.Dir(), style),
+		paths.Relative(at.Dir(), script))
 	write := func(name string, text []byte) error {
 		at, err := paths.Site(name)
 		if err != nil {
@@ -190,7 +196,8 @@ func siteFolder(on *disk.Folder, name string) (string, error) {
 	info, err := on.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return "", problem.Misuse("create the folder first, or name another", "--site %s: there is no such folder", name)
+		return "", problem.Misuse("create the folder first, or name another", "--site %s: there is no such folder",
+			name)
 	case err != nil:
 		return "", err
 	case !info.IsDir():

@@ -26,13 +26,13 @@ type Mention struct {
 	Kind   Kind
 	Name   string
 	Offset int
-	// Makes says that the stylesheet makes something of that name: rules for a class, a value for a property. Otherwise it
-	// uses what somebody else makes.
+	// Makes says that the stylesheet makes something of that name: rules for a class, a value for a property. Otherwise
+	// it uses what somebody else makes.
 	Makes bool
 }
 
-// A Declaration is one declaration of a class, with the custom properties that it uses. Context are the conditions around it, Shape is its selector with &
-// for the class and * for others.
+// A Declaration is one declaration of a class, with the custom properties that it uses. Context are the conditions
+// around it, Shape is its selector with & for the class and * for others.
 type Declaration struct {
 	Context, Shape, Property, Value string
 	Uses                            []string
@@ -68,7 +68,8 @@ func Merge(sheets ...*Sheet) *Sheet {
 	if len(sheets) == 1 {
 		return sheets[0]
 	}
-	all := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Declaration{}, Vars: map[string]string{}, Users: map[string][]Declaration{}, Beside: map[string]map[string]bool{}}
+	all := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Declaration{}, Vars: map[string]string{},
+		Users: map[string][]Declaration{}, Beside: map[string]map[string]bool{}}
 	for _, s := range sheets {
 		for class, list := range s.Decls {
 			all.Decls[class] = append(all.Decls[class], list...)
@@ -108,7 +109,8 @@ type token struct {
 // Read reads the names of a stylesheet and the rules of its classes. It splits rules as CSS Syntax Level 3 does
 // (section 5), nested ones too; what can't be read is passed over.
 func Read(b []byte) *Sheet {
-	s := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Declaration{}, Vars: map[string]string{}, Users: map[string][]Declaration{}, Beside: map[string]map[string]bool{}}
+	s := &Sheet{Rules: map[string]map[string]bool{}, Decls: map[string][]Declaration{}, Vars: map[string]string{},
+		Users: map[string][]Declaration{}, Beside: map[string]map[string]bool{}}
 	r := &reader{l: css.NewLexer(parse.NewInputBytes(b[:len(b):len(b)])), sheet: s}
 	r.block("", nil, 0)
 	return s
@@ -325,19 +327,21 @@ func (r *reader) declaration(context string, selectors [][]token, list []token) 
 		case strings.HasPrefix(t.text, "--"):
 			r.mention(Property, t.text, t.offset, false)
 			uses = append(uses, t.text)
-		case (low == "animation" || low == "animation-name" || strings.HasSuffix(low, "-animation")) && t.TokenType == css.IdentToken:
+		case (low == "animation" || low == "animation-name" || strings.HasSuffix(low, "-animation")) &&
+			t.TokenType == css.IdentToken:
 			r.mention(Keyframes, t.text, t.offset, false)
 		case low == "font-family" && (t.TokenType == css.StringToken || t.TokenType == css.IdentToken && begins):
 			r.mention(Font, unquote(t.text), t.offset, context == "@font-face")
 		}
 	}
 	for _, sel := range selectors {
-		r.rules(context, sel, low+":"+valueShape(value), Declaration{Context: context, Property: low, Value: flat(value), Uses: uses})
+		r.rules(context, sel, low+":"+valueShape(value), Declaration{Context: context, Property: low,
+			Value: flat(value), Uses: uses})
 	}
 }
 
-// rules notes a declaration with every class of a selector: the selector's shape has & for that class and * for others, so
-// that a rule is the same whatever its classes are called.
+// rules notes a declaration with every class of a selector: the selector's shape has & for that class and * for others,
+// so that a rule is the same whatever its classes are called.
 func (r *reader) rules(context string, selector []token, declaration string, d Declaration) {
 	for i, t := range selector {
 		if t.TokenType != css.IdentToken || i == 0 || selector[i-1].text != "." {

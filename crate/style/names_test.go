@@ -16,7 +16,8 @@ func TestRead(t *testing.T) {
 .broken { color: red`
 	var got []string
 	for _, m := range Read([]byte(text)).Mentions {
-		if !strings.HasPrefix(text[m.Offset:], m.Name[:1]) && !strings.HasPrefix(text[m.Offset:], `"`) && text[m.Offset] != '#' {
+		if !strings.HasPrefix(text[m.Offset:], m.Name[:1]) && !strings.HasPrefix(text[m.Offset:], `"`) &&
+			text[m.Offset] != '#' {
 			t.Errorf("%+v is not at %d", m, m.Offset)
 		}
 		mark := ""
@@ -25,7 +26,8 @@ func TestRead(t *testing.T) {
 		}
 		got = append(got, string(m.Kind[:2])+" "+m.Name+mark)
 	}
-	want := "fo Sea Icons; cu --ink; cu --bw-foam; cu --ink?; cl bar; cl menu; cl is-open; id home; at data-tide; cu --ink?; ke wave?; ke linear?; cl bar; cl inner; ke wave; cl note:big; fo Sea Icons?; fo serif?; cl broken"
+	want :=
+		"fo Sea Icons; cu --ink; cu --bw-foam; cu --ink?; cl bar; cl menu; cl is-open; id home; at data-tide; cu --ink?; ke wave?; ke linear?; cl bar; cl inner; ke wave; cl note:big; fo Sea Icons?; fo serif?; cl broken"
 	if s := strings.Join(got, "; "); s != want {
 		t.Errorf("read\n%s, want\n%s", s, want)
 	}

@@ -47,7 +47,8 @@ func References(b []byte) []Reference {
 				return
 			}
 			start, end := inside(data)
-			refs = append(refs, Reference{URL: url, Offset: at, Start: at + start, End: at + end, Import: atRule == "@import", Font: atRule == "@font-face"})
+			refs = append(refs, Reference{URL: url, Offset: at, Start: at + start, End: at + end,
+				Import: atRule == "@import", Font: atRule == "@font-face"})
 		}
 		switch tt {
 		case css.AtKeywordToken:
@@ -65,7 +66,8 @@ func References(b []byte) []Reference {
 		case css.URLToken:
 			add(urlOf(string(data)))
 		case css.StringToken:
-			if atRule == "@import" && function == "" || function == "url(" || function == "src(" || function == "image-set(" || function == "-webkit-image-set(" {
+			if atRule == "@import" && function == "" || function == "url(" || function == "src(" ||
+				function == "image-set(" || function == "-webkit-image-set(" {
 				add(unquote(string(data)))
 			}
 		}

@@ -9,15 +9,18 @@ import (
 	"strings"
 )
 
-// engines tell from which major version on a browser reads all the syntax of an edition of ECMAScript, the regular expressions'
-// left out, which a parser of scripts does not judge. By the browsers' own release notes, as of November 2026.
+// engines tell from which major version on a browser reads all the syntax of an edition of ECMAScript, the regular
+// expressions' left out, which a parser of scripts does not judge. By the browsers' own release notes, as of November
+// 2026.
 var engines = map[string][]struct{ version, edition int }{
-	"chrome":  {{5, 2009}, {51, 2015}, {52, 2016}, {55, 2017}, {63, 2018}, {66, 2019}, {80, 2020}, {85, 2021}, {94, 2022}},
+	"chrome": {{5, 2009}, {51, 2015}, {52, 2016}, {55, 2017}, {63, 2018}, {66, 2019}, {80, 2020}, {85, 2021},
+		{94, 2022}},
 	"edge":    {{12, 2009}, {15, 2016}, {16, 2017}, {79, 2019}, {80, 2020}, {85, 2021}, {94, 2022}},
 	"firefox": {{4, 2009}, {54, 2016}, {55, 2017}, {57, 2018}, {58, 2019}, {74, 2020}, {79, 2021}, {93, 2022}},
 	"safari":  {{5, 2009}, {10, 2015}, {11, 2017}, {12, 2019}, {14, 2021}, {17, 2022}},
-	"opera":   {{12, 2009}, {38, 2015}, {39, 2016}, {42, 2017}, {50, 2018}, {53, 2019}, {67, 2020}, {71, 2021}, {80, 2022}},
-	"ie":      {{9, 2009}},
+	"opera": {{12, 2009}, {38, 2015}, {39, 2016}, {42, 2017}, {50, 2018}, {53, 2019}, {67, 2020}, {71, 2021},
+		{80, 2022}},
+	"ie": {{9, 2009}},
 }
 
 // longSupport is the oldest version that each engine's makers still keep for organisations, as of November 2026.
@@ -35,14 +38,15 @@ type browser struct {
 	version int
 }
 
-// Parse reads which browsers a site is for: editions (es5, es2017), years (2019), engines with versions (chrome 80, safari 12,
-// firefox esr), several with commas between them. The error lists what is known.
+// Parse reads which browsers a site is for: editions (es5, es2017), years (2019), engines with versions (chrome 80,
+// safari 12, firefox esr), several with commas between them. The error lists what is known.
 func Parse(text string) (*Browsers, error) {
 	b := &Browsers{}
 	for part := range strings.SplitSeq(text, ",") {
 		words := strings.Fields(strings.ToLower(part))
 		if len(words) > 0 && !b.add(words) {
-			return nil, fmt.Errorf("%q is not a known edition, year or browser: write such as es2017, 2019, or one of %s with a version", strings.TrimSpace(part), strings.Join(slices.Sorted(maps.Keys(engines)), ", "))
+			return nil, fmt.Errorf("%q is not a known edition, year or browser: write such as es2017, 2019, or one of "+
+				"%s with a version", strings.TrimSpace(part), strings.Join(slices.Sorted(maps.Keys(engines)), ", "))
 		}
 	}
 	return b, nil

@@ -8,8 +8,8 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// blank is a script's or stylesheet's text with its comments, and a script's texts in quotes and regular expressions, written over by
-// spaces, so that offsets stay; quoted are the words that stood in quotes.
+// blank is a script's or stylesheet's text with its comments, and a script's texts in quotes and regular expressions,
+// written over by spaces, so that offsets stay; quoted are the words that stood in quotes.
 func blank(src []byte, script bool) (out []byte, quoted map[string]bool) {
 	out, quoted = slices.Clone(src), map[string]bool{}
 	over := func(from, to int) {
@@ -37,7 +37,8 @@ func blank(src []byte, script bool) (out []byte, quoted map[string]bool) {
 			}
 			over(i, i+end)
 			i += end - 1
-		case c == '"' || c == '\'' || script && c == '`', script && c == '/' && strings.IndexByte("(,=:[!&|?{};+~^<>", last) >= 0:
+		case c == '"' || c == '\'' || script && c == '`', script && c == '/' && strings.IndexByte("(,=:[!&|?{};+~^<>",
+			last) >= 0:
 			end := i + 1
 			for class := false; end < len(src) && (src[end] != c || class); end++ {
 				switch {
@@ -70,15 +71,17 @@ var (
 	ownMember = memo.Regexp(`(?:\bwindow|\bself|\bglobalThis|\bglobal|\broot|\bthis)\s*\.\s*$`)
 )
 
-// InScript finds the features that a script uses and does not ask for first: each where it is used first. A script that asks for a
-// name anywhere (typeof fetch, window.fetch, 'fetch' in window), declares it or gives it is taken to know what it does.
+// InScript finds the features that a script uses and does not ask for first: each where it is used first. A script that
+// asks for a name anywhere (typeof fetch, window.fetch, 'fetch' in window), declares it or gives it is taken to know
+// what it does.
 func InScript(src []byte) []Found {
 	text, quoted := blank(src, true)
 	first := map[*Feature]int{}
 	guarded := map[*Feature]bool{}
 	for _, m := range word().FindAllIndex(text, -1) {
 		name := string(text[m[0]:m[1]])
-		before, after := bytes.TrimRight(text[max(0, m[0]-24):m[0]], " \t\r\n"), bytes.TrimLeft(text[m[1]:min(len(text), m[1]+24)], " \t\r\n")
+		before, after := bytes.TrimRight(text[max(0, m[0]-24):m[0]], " \t\r\n"),
+			bytes.TrimLeft(text[m[1]:min(len(text), m[1]+24)], " \t\r\n")
 		member := bytes.HasSuffix(before, []byte(".")) && !bytes.HasSuffix(before, []byte("..."))
 		used := func(f *Feature, is, asks bool) {
 			switch {
@@ -94,8 +97,10 @@ func InScript(src []byte) []Found {
 		calls := bytes.HasPrefix(after, []byte("("))
 		if member {
 			whole := dotted(text, m[0]) + name
-			used(features()[Static][whole], calls || whole == "navigator.clipboard", !calls && whole != "navigator.clipboard" || supportsQueries(before, after))
-			used(features()[Method][name], calls && whole != "_."+name && whole != "$."+name && !bytes.HasSuffix(before, []byte("?.")) && features()[Static][whole] == nil, !calls)
+			used(features()[Static][whole], calls || whole == "navigator.clipboard", !calls &&
+				whole != "navigator.clipboard" || supportsQueries(before, after))
+			used(features()[Method][name], calls && whole != "_."+name && whole != "$."+name &&
+				!bytes.HasSuffix(before, []byte("?.")) && features()[Static][whole] == nil, !calls)
 			if ownMember().Match(text[max(0, m[0]-24):m[0]]) {
 				used(features()[Global][name], false, true)
 			}
@@ -103,11 +108,15 @@ func InScript(src []byte) []Found {
 		}
 		f := features()[Global][name]
 		if f == nil {
-			used(features()[Method][name], false, bytes.HasPrefix(after, []byte(":")) || bytes.HasPrefix(after, []byte("=")))
+			used(features()[Method][name], false, bytes.HasPrefix(after, []byte(":")) ||
+				bytes.HasPrefix(after, []byte("=")))
 			continue
 		}
-		asks := bytes.HasSuffix(before, []byte("typeof")) || bytes.HasSuffix(before, []byte("function")) || bytes.HasSuffix(before, []byte("class")) || declares().Match(text[max(0, m[0]-24):m[0]]) && !calls && !bytes.HasPrefix(after, []byte(".")) ||
-			bytes.HasPrefix(after, []byte("=")) && !bytes.HasPrefix(after, []byte("==")) || bytes.HasPrefix(after, []byte(":")) && !calls
+		asks := bytes.HasSuffix(before, []byte("typeof")) || bytes.HasSuffix(before, []byte("function")) ||
+			bytes.HasSuffix(before, []byte("class")) || declares().Match(text[max(0, m[0]-24):m[0]]) && !calls &&
+			!bytes.HasPrefix(after, []byte(".")) ||
+			bytes.HasPrefix(after, []byte("=")) && !bytes.HasPrefix(after, []byte("==")) ||
+			bytes.HasPrefix(after, []byte(":")) && !calls
 		used(f, calls || bytes.HasPrefix(after, []byte(".")) || bytes.HasSuffix(before, []byte("new")), asks)
 	}
 	return sorted(first, guarded)
@@ -115,7 +124,8 @@ func InScript(src []byte) []Found {
 
 // supportsQueries tells a use that does nothing where the feature is not there: x.y?.(…), x && x.y.
 func supportsQueries(before, after []byte) bool {
-	return bytes.HasSuffix(before, []byte("?.")) || bytes.HasPrefix(after, []byte("?.")) || bytes.HasPrefix(after, []byte("&&"))
+	return bytes.HasSuffix(before, []byte("?.")) || bytes.HasPrefix(after, []byte("?.")) ||
+		bytes.HasPrefix(after, []byte("&&"))
 }
 
 // dotted is the name before a member with its dot, such as "Object.", "" if there is none.
@@ -126,7 +136,8 @@ func dotted(text []byte, at int) string {
 	}
 	end := len(bytes.TrimRight(text[:i], " \t\r\n?"))
 	from := end
-	for from > 0 && (text[from-1] == '_' || text[from-1] == '$' || text[from-1]|0x20 >= 'a' && text[from-1]|0x20 <= 'z' || text[from-1] >= '0' && text[from-1] <= '9') {
+	for from > 0 && (text[from-1] == '_' || text[from-1] == '$' || text[from-1]|0x20 >= 'a' &&
+		text[from-1]|0x20 <= 'z' || text[from-1] >= '0' && text[from-1] <= '9') {
 		from--
 	}
 	return string(text[from:end]) + "."
@@ -143,8 +154,8 @@ func sorted(first map[*Feature]int, guarded map[*Feature]bool) []Found {
 	return list
 }
 
-// InStyle finds the features that a stylesheet uses, each where it is used first, outside of @supports, and not after a declaration of the
-// same property in the same rule, which older browsers keep to.
+// InStyle finds the features that a stylesheet uses, each where it is used first, outside of @supports, and not after a
+// declaration of the same property in the same rule, which older browsers keep to.
 func InStyle(src []byte) []Found {
 	text, _ := blank(src, false)
 	first := map[*Feature]int{}
@@ -233,7 +244,8 @@ func declaration(text string, at int, said map[string]bool, use func(*Feature, i
 				if i < 0 {
 					break
 				}
-				if from += i; from == 0 || !strings.ContainsRune("abcdefghijklmnopqrstuvwxyz0123456789-_", rune(value[from-1])) {
+				if from += i; from == 0 || !strings.ContainsRune("abcdefghijklmnopqrstuvwxyz0123456789-_",
+					rune(value[from-1])) {
 					use(f, at)
 				}
 				from++
@@ -242,7 +254,8 @@ func declaration(text string, at int, said map[string]bool, use func(*Feature, i
 			if m := units().FindStringSubmatch(value); m != nil && m[1] == name {
 				use(f, at)
 			}
-		case property == "display" && (name == "grid" || name == "contents"), property == "position" && name == "sticky", name == "subgrid":
+		case property == "display" && (name == "grid" || name == "contents"), property == "position" &&
+			name == "sticky", name == "subgrid":
 			if slices.Contains(strings.Fields(value), name) {
 				use(f, at)
 			}

@@ -108,7 +108,8 @@ func TestTable(t *testing.T) {
 
 // FuzzFind: no text makes looking for features fail.
 func FuzzFind(f *testing.F) {
-	for _, s := range []string{"fetch(", "/[/]/", "`${`${a}`}`", "a{b:c;", "@supports{a{}}}}", "Object. entries(", "'\\", "//", "/*"} {
+	for _, s := range []string{"fetch(", "/[/]/", "`${`${a}`}`", "a{b:c;", "@supports{a{}}}}", "Object. entries(",
+		"'\\", "//", "/*"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// AsListed makes pages refer to libraries as the packing list says: local or CDN, and in which build. It acts only where
-// the list has changed since it was last applied, so a page that somebody switched alone stays as it is.
+// AsListed makes pages refer to libraries as the packing list says: local or CDN, and in which build. It acts only
+// where the list has changed since it was last applied, so a page that somebody switched alone stays as it is.
 func AsListed(ctx context.Context, d *reconcile.Plan, dir string, out *libraries.Applied) (*tags.History, error) {
 	memory := tags.NewHistory(d.Seal.Tags)
 	for i := range d.List.Libraries {
@@ -37,7 +37,8 @@ func AsListed(ctx context.Context, d *reconcile.Plan, dir string, out *libraries
 		if entry := d.List.Library(lib.Name); explicit.Serve == "" && entry.Serve == record.Local {
 			entry.Serve = "" // as it is written
 		}
-		out.Done = append(out.Done, libraries.Done{Library: lib.Name, What: reconcile.Titled("pages use it", string(req.Serve), string(req.Build))})
+		out.Done = append(out.Done, libraries.Done{Library: lib.Name, What: reconcile.Titled("pages use it",
+			string(req.Serve), string(req.Build))})
 	}
 	d.ListApplied = true
 	return memory, nil

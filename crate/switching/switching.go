@@ -73,9 +73,10 @@ func Switch(ctx context.Context, d *reconcile.Plan, req Request, dir string) (*S
 	return out, err
 }
 
-// plan adds a switch to the plan: the local copies that are missing, and the edits of pages. It returns the paths of the
-// copies, sorted.
-func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string, memory *tags.History) (work *reconcile.Serving, added []string, err error) {
+// plan adds a switch to the plan: the local copies that are missing, and the edits of pages. It returns the paths of
+// the copies, sorted.
+func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string,
+	memory *tags.History) (work *reconcile.Serving, added []string, err error) {
 	s := &switching{d: d, req: req}
 	if err := s.settle(); err != nil {
 		return nil, nil, err
@@ -112,7 +113,8 @@ func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string, memor
 		}
 	}
 	slices.Sort(added)
-	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "", Build: s.req.Build, Fallback: s.req.Fallback,
+	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "",
+		Build: s.req.Build, Fallback: s.req.Fallback,
 		Hints: s.req.Hints, History: memory, Then: s.then, Without: map[string]string{}, Alone: map[string]string{}}
 	d.OnPages(pages, work.Page)
 	return work, added, nil
@@ -134,7 +136,8 @@ func (s *switching) settle() error {
 		return err
 	}
 	req := &s.req
-	if req.Serve == record.CDN && req.CDN == "" && len(req.Libraries) > 0 && list.Library(req.Libraries[0]) == nil && list.CDNs[req.Libraries[0]] != "" {
+	if req.Serve == record.CDN && req.CDN == "" && len(req.Libraries) > 0 && list.Library(req.Libraries[0]) == nil &&
+		list.CDNs[req.Libraries[0]] != "" {
 		req.CDN, req.Libraries = req.Libraries[0], req.Libraries[1:] // --cdn NAME, with a space
 	}
 	s.libs = req.Libraries
@@ -143,7 +146,8 @@ func (s *switching) settle() error {
 	}
 	for _, l := range s.libs {
 		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.DevOnly {
-			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that", "%s is a link without a version, so nothing of it is sealed", l)
+			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that",
+				"%s is a link without a version, so nothing of it is sealed", l)
 		}
 		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {
 			return project.NotInCrate(list, l)
@@ -156,7 +160,8 @@ func (s *switching) settle() error {
 	for _, name := range req.Then {
 		pattern, ok := list.CDNs[name]
 		if !ok {
-			return problem.Refuse(problem.SourceUnset, "set how its addresses are made: merry sources set cdn "+name+" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
+			return problem.Refuse(problem.SourceUnset, "set how its addresses are made: merry sources set cdn "+name+
+				" 'https://…/{name}/{version}/{path}'", "%s has no CDN %s to fall back to", record.ListFile, name)
 		}
 		s.then = append(s.then, pattern)
 	}
@@ -198,10 +203,12 @@ func (s *switching) fillProfile() error {
 		req.Fallback = true
 	}
 	if req.Fallback && req.Serve == record.Local {
-		return problem.Misuse("merry switch --cdn --fallback", "--fallback is for CDN links, and local copies need none")
+		return problem.Misuse("merry switch --cdn --fallback", "--fallback is for CDN links, and local copies "+
+			"need none")
 	}
 	if req.Serve == "" && req.Build == record.NoBuild && !req.Fallback && !req.Hints {
-		return problem.Misuse("use --cdn, --local, --minified, --readable or --profile NAME", "switch needs to know what to switch to")
+		return problem.Misuse("use --cdn, --local, --minified, --readable or --profile NAME", "switch needs to know "+
+			"what to switch to")
 	}
 	return nil
 }
@@ -216,15 +223,18 @@ func (s *switching) findPattern() (cdn.Pattern, error) {
 	case len(names) == 0 && s.allLinked():
 		return "", nil // each has an address of its own
 	case len(names) == 0:
-		return "", problem.Refuse(problem.SourceUnset, "set how its addresses are made: merry sources set cdn NAME 'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
+		return "", problem.Refuse(problem.SourceUnset, "set how its addresses are made: merry sources set cdn NAME "+
+			"'https://…/{name}/{version}/{path}'", "the packing list has no CDN")
 	case s.req.CDN == "" && len(names) == 1:
 		return s.d.List.CDNs[names[0]], nil
 	case s.req.CDN == "":
-		return "", problem.Misuse("--cdn="+names[0], "the packing list has several CDNs; name one: %s", strings.Join(names, ", "))
+		return "", problem.Misuse("--cdn="+names[0], "the packing list has several CDNs; name one: %s",
+			strings.Join(names, ", "))
 	}
 	pattern, ok := s.d.List.CDNs[s.req.CDN]
 	if !ok {
-		return "", problem.Refuse(problem.SourceUnset, "it has "+strings.Join(names, ", "), "%s has no CDN %s", record.ListFile, s.req.CDN)
+		return "", problem.Refuse(problem.SourceUnset, "it has "+strings.Join(names, ", "), "%s has no CDN %s",
+			record.ListFile, s.req.CDN)
 	}
 	return pattern, nil
 }
@@ -232,7 +242,9 @@ func (s *switching) findPattern() (cdn.Pattern, error) {
 // allLinked reports whether all the libraries have addresses that no pattern makes.
 func (s *switching) allLinked() bool {
 	for _, l := range s.libs {
-		if slices.ContainsFunc(s.d.Seal.Libraries[l].Files, func(f record.File) bool { return f.Role == record.Tagged && f.URL == "" }) {
+		if slices.ContainsFunc(s.d.Seal.Libraries[l].Files, func(f record.File) bool {
+			return f.Role == record.Tagged && f.URL == ""
+		}) {
 			return false
 		}
 	}

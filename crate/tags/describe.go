@@ -7,8 +7,8 @@ import (
 	"merrycrate.example/merry/crate/project"
 )
 
-// Describe says of the site's pages, by their names, which scripts stand at which places, so that what a browser says of a script is compared with
-// what check says of its tag. A page that can't be read has none.
+// Describe says of the site's pages, by their names, which scripts stand at which places, so that what a browser says
+// of a script is compared with what check says of its tag. A page that can't be read has none.
 func Describe(p *project.Project) func(page string) []console.Tag {
 	scripts := NewScripts(p)
 	var known memo.Memo[string, []console.Tag]

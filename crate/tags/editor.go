@@ -26,8 +26,8 @@ type Editor struct {
 	refs    map[int]string // what they refer to then
 	raw     []page.Edit    // in the page's text beside its tags
 	list    []slot         // the includes, and those to come, in their order
-	// concerned are includes of which something else is known now than when the page was written: of another version, or with
-	// needs that were recorded meanwhile.
+	// concerned are includes of which something else is known now than when the page was written: of another version,
+	// or with needs that were recorded meanwhile.
 	concerned map[int]bool
 	hints     *bool // whether hints are wanted, nil if nothing was said of them
 	builds    map[string]record.Build
@@ -47,7 +47,8 @@ type slot struct {
 
 // NewEditor begins the editing of a page, for a project as its records will be.
 func NewEditor(p *project.Project, scripts *Scripts, v *Page) *Editor {
-	e := &Editor{Page: v, p: p, scripts: scripts, texts: map[int]string{}, refs: map[int]string{}, concerned: map[int]bool{}, list: make([]slot, len(v.Includes))}
+	e := &Editor{Page: v, p: p, scripts: scripts, texts: map[int]string{}, refs: map[int]string{},
+		concerned: map[int]bool{}, list: make([]slot, len(v.Includes))}
 	for i := range e.list {
 		e.list[i].index = i
 	}
@@ -59,7 +60,9 @@ func (e *Editor) Project() *project.Project { return e.p }
 
 // Edits reports whether anything is to be done.
 func (e *Editor) Edits() bool {
-	return len(e.texts)+len(e.raw) > 0 || slices.ContainsFunc(e.list, func(s slot) bool { return s.removed || s.index < 0 })
+	return len(e.texts)+len(e.raw) > 0 || slices.ContainsFunc(e.list, func(s slot) bool {
+		return s.removed || s.index < 0
+	})
 }
 
 // Tag is an include as it will be written.
@@ -83,8 +86,8 @@ func (e *Editor) Refer(i int, ref string, names []string, values map[string]stri
 	e.Replace(i, retag(e.Tag(i), ref, names, values), ref)
 }
 
-// Carries reports whether an include has attributes with the values that a link is to have: the hash among those that it demands, whatever
-// else it says.
+// Carries reports whether an include has attributes with the values that a link is to have: the hash among those that
+// it demands, whatever else it says.
 func (e *Editor) Carries(i int, values map[string]string) bool {
 	if e.ModuleCopy(i) != "" && values[OnError] == "" {
 		return false
@@ -118,11 +121,13 @@ func (e *Editor) Replace(i int, text, ref string) {
 // Rewrite writes an include otherwise that refers to nothing, such as an inline script.
 func (e *Editor) Rewrite(i int, text string) { e.texts[i] = text }
 
-// Edit changes the page's text. An edit inside an include's tag joins what else is done to the tag, and one inside another edit joins that, where
-// it is found by what it replaces, from the end.
+// Edit changes the page's text. An edit inside an include's tag joins what else is done to the tag, and one inside
+// another edit joins that, where it is found by what it replaces, from the end.
 func (e *Editor) Edit(edits ...page.Edit) {
 	for _, edit := range edits {
-		i := slices.IndexFunc(e.Includes, func(in page.Include) bool { return in.Start <= edit.Start && edit.End <= in.End })
+		i := slices.IndexFunc(e.Includes, func(in page.Include) bool {
+			return in.Start <= edit.Start && edit.End <= in.End
+		})
 		if i < 0 {
 			if k := slices.IndexFunc(e.raw, func(r page.Edit) bool {
 				return r.Start <= edit.Start && edit.End <= r.End && r.End-r.Start > edit.End-edit.Start
@@ -138,7 +143,8 @@ func (e *Editor) Edit(edits ...page.Edit) {
 		}
 		in := &e.Includes[i]
 		if _, edited := e.texts[i]; !edited {
-			e.texts[i] = string(page.Apply(e.Page.Bytes[in.Start:in.End], []page.Edit{{Start: edit.Start - in.Start, End: edit.End - in.Start, Text: edit.Text}}))
+			e.texts[i] = string(page.Apply(e.Page.Bytes[in.Start:in.End],
+				[]page.Edit{{Start: edit.Start - in.Start, End: edit.End - in.Start, Text: edit.Text}}))
 			continue
 		}
 		// What is before the edit may have changed its length: it is found by what it replaces.
@@ -246,8 +252,8 @@ func (e *Editor) kept(g group) page.Spot {
 	return page.EndOfBody
 }
 
-// doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is compared with a
-// full parser, and together they must be found again.
+// doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is compared
+// with a full parser, and together they must be found again.
 func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]byte, error) {
 	b := page.Apply(e.Page.Bytes, edits)
 	pg, err := page.Read(b)

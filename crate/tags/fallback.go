@@ -13,13 +13,14 @@ import (
 	"merrycrate.example/merry/crate/page"
 )
 
-// A fallback is an inline script right behind the tag of a CDN's script or stylesheet. It loads a copy from elsewhere where the
-// script's global is absent, or where the stylesheet brought no rule: a script waits for the stylesheets before it (HTML Standard,
-// section 4.2.4), so it knows. Behind a blocking script it writes the tag that the parser meets next (HTML
-// Standard, section 8.4.3), and behind that, where there are several copies, the same question for the next of them. A script that is
-// written waits for no stylesheet, so a stylesheet's further copies are what its link does on an error. Behind a deferred
-// one it is a module, which runs in its turn among the deferred scripts (section 4.12.1); as nothing that it could insert would be
-// waited for there, it fetches the copy itself. A module tells nobody that it is there: what its tag does on an error imports the copy.
+// A fallback is an inline script right behind the tag of a CDN's script or stylesheet. It loads a copy from elsewhere
+// where the script's global is absent, or where the stylesheet brought no rule: a script waits for the stylesheets
+// before it (HTML Standard, section 4.2.4), so it knows. Behind a blocking script it writes the tag that the parser
+// meets next (HTML Standard, section 8.4.3), and behind that, where there are several copies, the same question for the
+// next of them. A script that is written waits for no stylesheet, so a stylesheet's further copies are what its link
+// does on an error. Behind a deferred one it is a module, which runs in its turn among the deferred scripts (section
+// 4.12.1); as nothing that it could insert would be waited for there, it fetches the copy itself. A module tells nobody
+// that it is there: what its tag does on an error imports the copy.
 const (
 	blockingFallback = `typeof %s==="undefined"&&document.write('%s')`
 	styleFallback    = `(function(l){try{if(l.sheet.cssRules.length)return}catch(e){}document.write('%s')})(document.currentScript.previousElementSibling)`
@@ -28,7 +29,8 @@ const (
 	nextStyle        = `var c=['%s'][this.n=this.n+1||0];if(c)this.href=c`
 )
 
-// CopyScript is the name of the site's own script that does the same where a policy forbids inline scripts, and CopyText what it says.
+// CopyScript is the name of the site's own script that does the same where a policy forbids inline scripts, and
+// CopyText what it says.
 const (
 	CopyScript = "local-copy.js"
 	CopyText   = `// Loads the site's own copy of the script or stylesheet before it, whose server did not answer. Written by merry switch --fallback.
@@ -80,7 +82,8 @@ var (
 	deferredForm = form(deferredFallback, `([^"'<>]+)`)
 	moduleForm   = form(moduleFallback, `([^"'<>]+)`)
 
-	copyForm = memo.Regexp(`^(?:<script src|<link rel="stylesheet" href)="([^"'<>]+)"(?: integrity="([^"'<>]+)" crossorigin="anonymous"(?: onerror="([^"]+)")?)?>(?:</script>)?(?:<script>(.*)</script>)?$`)
+	copyForm = memo.Regexp(`^(?:<script src|<link rel="stylesheet" href)="([^"'<>]+)"(?: integrity="([^"'<>]+)" ` +
+		`crossorigin="anonymous"(?: onerror="([^"]+)")?)?>(?:</script>)?(?:<script>(.*)</script>)?$`)
 	nextForm = form(nextStyle, `([^"<>]+)`)
 
 	inText  = strings.NewReplacer("\\", "\\\\", "'", "\\'", "</script", "<\\/script")
@@ -106,7 +109,8 @@ func fallbackText(style bool, global string, copies []Copy) string {
 	return fmt.Sprintf(blockingFallback, global, inText.Replace(tag))
 }
 
-// readFallback reads a fallback's text: the global that it asks for and its copies, none where it is another script's text.
+// readFallback reads a fallback's text: the global that it asks for and its copies, none where it is another script's
+// text.
 func readFallback(text string) (global string, copies []Copy) {
 	if m := deferredForm().FindStringSubmatch(text); m != nil {
 		return m[1], []Copy{{Ref: m[2]}}
@@ -136,9 +140,10 @@ func readFallback(text string) (global string, copies []Copy) {
 	return global, copies
 }
 
-// FallbackTag writes the fallback for a script or a stylesheet, with the copies in their turn, the site's own at the end: "" if there can
-// be none: an async script, which has no turn, or a script that defines no global by which its absence shows. Behind a deferred script
-// the site's own is the only one: what it fetches itself could not be checked against an integrity.
+// FallbackTag writes the fallback for a script or a stylesheet, with the copies in their turn, the site's own at the
+// end: "" if there can be none: an async script, which has no turn, or a script that defines no global by which its
+// absence shows. Behind a deferred script the site's own is the only one: what it fetches itself could not be checked
+// against an integrity.
 func FallbackTag(in *page.Include, global string, copies ...Copy) string {
 	copies = slices.Clone(copies)
 	for i := range copies {
@@ -146,7 +151,8 @@ func FallbackTag(in *page.Include, global string, copies ...Copy) string {
 	}
 	style := in.Kind == page.Stylesheet
 	switch {
-	case style && !applies(in), !style && (global == "" || in.Kind != page.Script || in.Module || in.When == page.Async):
+	case style && !applies(in), !style && (global == "" || in.Kind != page.Script || in.Module ||
+		in.When == page.Async):
 		return ""
 	case in.When == page.Deferred && !style:
 		return `<script type="module">` + fmt.Sprintf(deferredFallback, global, copies[len(copies)-1].Ref) + "</script>"
@@ -154,13 +160,16 @@ func FallbackTag(in *page.Include, global string, copies ...Copy) string {
 	return "<script>" + fallbackText(style, global, copies) + "</script>"
 }
 
-// applies reports whether a stylesheet is for all who open the page, at once: one for print, an alternative or one that is switched on later
-// would come to apply by its stand-in.
+// applies reports whether a stylesheet is for all who open the page, at once: one for print, an alternative or one that
+// is switched on later would come to apply by its stand-in.
 func applies(in *page.Include) bool {
-	return strings.TrimSpace(in.Rel) == "stylesheet" && !slices.ContainsFunc(in.Attrs, func(a page.Attr) bool { return a.Name == "media" || a.Name == "disabled" || a.Name == "title" })
+	return strings.TrimSpace(in.Rel) == "stylesheet" && !slices.ContainsFunc(in.Attrs, func(a page.Attr) bool {
+		return a.Name == "media" || a.Name == "disabled" || a.Name == "title"
+	})
 }
 
-// FallbackAgain writes the fallback of an include again, for other copies, in the form that it has: at is that of the fallback.
+// FallbackAgain writes the fallback of an include again, for other copies, in the form that it has: at is that of the
+// fallback.
 func (e *Editor) FallbackAgain(i, at int, copies ...Copy) string {
 	global, _ := e.Fallback(at)
 	if e.LoadsCopy(at) {
@@ -172,10 +181,11 @@ func (e *Editor) FallbackAgain(i, at int, copies ...Copy) string {
 // quoteless writes a reference so that it can stand in quotes of either kind in a script.
 var quoteless = strings.NewReplacer("'", "%27", `"`, "%22", "<", "%3C", ">", "%3E", "\\", "%5C")
 
-// CopyTag is FallbackTag for a page whose policy forbids inline scripts: a tag of the site's own script, from which a reference leads. A
-// deferred script can have none, since nothing that it could insert then would be waited for.
+// CopyTag is FallbackTag for a page whose policy forbids inline scripts: a tag of the site's own script, from which a
+// reference leads. A deferred script can have none, since nothing that it could insert then would be waited for.
 func CopyTag(in *page.Include, global, ref, from string) string {
-	if in.Kind == page.Stylesheet && !applies(in) || in.Kind == page.Script && (global == "" || in.Module || in.When != page.Blocking) {
+	if in.Kind == page.Stylesheet && !applies(in) || in.Kind == page.Script && (global == "" || in.Module ||
+		in.When != page.Blocking) {
 		return ""
 	}
 	values := map[string]string{"data-copy": quoteless.Replace(ref)}
@@ -185,8 +195,8 @@ func CopyTag(in *page.Include, global, ref, from string) string {
 	return page.With(page.ScriptTag(from, false), []string{"data-global", "data-copy"}, values)
 }
 
-// FallbackOf returns the index of the fallback of an include, with the site's own copy that it loads, or -1. That of a module has no tag of
-// its own: it is -1 with a copy.
+// FallbackOf returns the index of the fallback of an include, with the site's own copy that it loads, or -1. That of a
+// module has no tag of its own: it is -1 with a copy.
 func (v *Page) FallbackOf(i int) (at int, local Target) {
 	if ref := v.ModuleCopy(i); ref != "" {
 		return -1, Resolve(v.Path, v.Base, ref)
@@ -245,8 +255,8 @@ func (e *Editor) ReferWith(i int, ref string, values map[string]string) {
 	e.Refer(i, ref, e.linkAttributes(i), values)
 }
 
-// Fallback reads an include as a fallback: the global that it asks for, "" for that of a stylesheet, and the copies that it loads, none
-// where it is no fallback.
+// Fallback reads an include as a fallback: the global that it asks for, "" for that of a stylesheet, and the copies
+// that it loads, none where it is no fallback.
 func (v *Page) Fallback(i int) (global string, copies []Copy) {
 	in := &v.Includes[i]
 	if copied, has := v.Attr(in, "data-copy"); has && v.LoadsCopy(i) {
@@ -280,6 +290,7 @@ func (e *Editor) SetFallback(i int, tag string) {
 	case old >= 0:
 		e.Rewrite(old, tag)
 	default:
-		e.insertAt(e.position(i)+1, slot{tag: tag, spot: page.Spot{Index: i, After: true}, moved: true, what: item{Item: order.Item{Inert: true}}})
+		e.insertAt(e.position(i)+1, slot{tag: tag, spot: page.Spot{Index: i, After: true}, moved: true,
+			what: item{Item: order.Item{Inert: true}}})
 	}
 }

@@ -22,9 +22,9 @@ func (e *Editor) ConcernLibrary(library string) {
 	}
 }
 
-// Finish puts tags that are to come, or of which something else is known now, where all constraints are kept that moving can
-// keep. Where no place for a new one will do, what is in the way is moved, the fewest tags, and never one with its text on
-// the page. What was wrong before stays as it was.
+// Finish puts tags that are to come, or of which something else is known now, where all constraints are kept that
+// moving can keep. Where no place for a new one will do, what is in the way is moved, the fewest tags, and never one
+// with its text on the page. What was wrong before stays as it was.
 func (e *Editor) Finish(ctx context.Context) {
 	fresh := slices.ContainsFunc(e.list, func(s slot) bool { return s.index < 0 && !s.moved })
 	if !fresh && len(e.concerned) == 0 {
@@ -50,7 +50,8 @@ func (e *Editor) Finish(ctx context.Context) {
 	if !broken {
 		return
 	}
-	plan := order.RepairAround(plain, edges, func(i int) bool { return slots[i].index < 0 && !slots[i].moved }, func(i int) bool { return plain[i].Inline })
+	plan := order.RepairAround(plain, edges, func(i int) bool { return slots[i].index < 0 && !slots[i].moved },
+		func(i int) bool { return plain[i].Inline })
 	at := slices.Clone(positions)
 	for _, m := range plan.Moves {
 		e.shift(at, m)
@@ -59,7 +60,8 @@ func (e *Editor) Finish(ctx context.Context) {
 			if m.After {
 				where = "after"
 			}
-			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, because %s", plain[m.Item].Name, where, plain[m.Anchor].Name, why(plain, edges, m)))
+			e.Messages = append(e.Messages, fmt.Sprintf("moved %s %s %s, because %s", plain[m.Item].Name, where,
+				plain[m.Anchor].Name, why(plain, edges, m)))
 		}
 	}
 }

@@ -46,7 +46,8 @@ func (v *Page) OwnHints(p *project.Project) []int {
 	return list
 }
 
-// modulePreloadTag has a browser fetch a module, and what it imports, before it comes to the import; of a link it demands the integrity.
+// modulePreloadTag has a browser fetch a module, and what it imports, before it comes to the import; of a link it
+// demands the integrity.
 func modulePreloadTag(ref string, of project.Sealed, linked bool) string {
 	if linked {
 		return `<link rel="modulepreload" href="` + ref + `" integrity="` + of.File.Integrity + `" crossorigin>`
@@ -60,7 +61,9 @@ func (e *Editor) ownModuleHints() []int {
 	for i := range e.Includes {
 		in, of := &e.Includes[i], e.Of[i]
 		if in.Kind == page.Hint && in.Inert == "" && in.Rel == "modulepreload" && of.File != nil && !e.Removed(i) {
-			if text := e.Text(i); text == modulePreloadTag(in.Ref, of, false) || strings.HasPrefix(text, `<link rel="modulepreload" href="`+in.Ref+`" integrity="`) && strings.HasSuffix(text, `" crossorigin>`) {
+			if text := e.Text(i); text == modulePreloadTag(in.Ref, of, false) ||
+				strings.HasPrefix(text, `<link rel="modulepreload" href="`+in.Ref+`" integrity="`) &&
+					strings.HasSuffix(text, `" crossorigin>`) {
 				list = append(list, i)
 			}
 		}
@@ -74,8 +77,8 @@ func (e *Editor) HasHints() bool { return len(e.OwnHints(e.p))+len(e.ownModuleHi
 // Hints reports whether hints of the page are to be corrected.
 func (e *Editor) Hints() bool { return e.hints != nil }
 
-// HintModules puts the hints of modules right, where hints were, and reports whether that changed any: those of the crate's files that the page's modules import, in the head behind
-// the import map.
+// HintModules puts the hints of modules right, where hints were, and reports whether that changed any: those of the
+// crate's files that the page's modules import, in the head behind the import map.
 func (e *Editor) HintModules(files []Target) (changed bool) {
 	if e.hints == nil {
 		return false
@@ -108,7 +111,8 @@ func (e *Editor) HintModules(files []Target) (changed bool) {
 			s.spot, at = o.spot, n+1
 		case o.index >= 0 && e.IsMap(o.index) && !o.removed:
 			s.spot, at = page.Spot{Index: o.index, After: true}, n+1
-		case o.index >= 0 && e.Includes[o.index].InHead && at == 0 && s.spot == page.EndOfHead && e.Includes[o.index].Module:
+		case o.index >= 0 && e.Includes[o.index].InHead && at == 0 && s.spot == page.EndOfHead &&
+			e.Includes[o.index].Module:
 			s.spot, at = page.Spot{Index: o.index}, n
 		}
 	}

@@ -62,7 +62,8 @@ func (m *History) Refer(e *Editor, i int, ref string, values map[string]string) 
 		return
 	}
 	if t := m.find("", now); t != nil {
-		m.new = append(m.new, record.Tag{Page: e.Path.String(), Now: now, Was: old}) // what is remembered of all pages is not true of this one
+		// what is remembered of all pages is not true of this one
+		m.new = append(m.new, record.Tag{Page: e.Path.String(), Now: now, Was: old})
 	} else if m.plain == nil {
 		m.plain = map[string]bool{now: true}
 	} else {
@@ -70,7 +71,8 @@ func (m *History) Refer(e *Editor, i int, ref string, values map[string]string) 
 	}
 }
 
-// plainReference is the reference that switching back would write if it knew nothing of how the page's references were written.
+// plainReference is the reference that switching back would write if it knew nothing of how the page's references were
+// written.
 func plainReference(v *Page, name paths.InSite) string {
 	bare := *v.Page
 	bare.Includes = nil
@@ -82,7 +84,8 @@ func plainReference(v *Page, name paths.InSite) string {
 func sameMeaning(v *Page, was, now string) bool {
 	a, err := page.Read([]byte(was))
 	b, err2 := page.Read([]byte(now))
-	if err != nil || err2 != nil || len(a.Includes) == 0 || len(b.Includes) == 0 || Resolve(v.Path, v.Base, a.Includes[0].Ref) != Resolve(v.Path, v.Base, b.Includes[0].Ref) {
+	if err != nil || err2 != nil || len(a.Includes) == 0 || len(b.Includes) == 0 ||
+		Resolve(v.Path, v.Base, a.Includes[0].Ref) != Resolve(v.Path, v.Base, b.Includes[0].Ref) {
 		return false
 	}
 	x, _ := a.Attr(&a.Includes[0], "integrity")

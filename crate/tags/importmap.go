@@ -133,20 +133,23 @@ func (e *Editor) Build(library string, build record.Build) {
 	e.builds[library] = build
 }
 
-// BuildOf is the build in which this page has a library: what was said of it, else that of its modules' tags; NoBuild where neither tells.
+// BuildOf is the build in which this page has a library: what was said of it, else that of its modules' tags; NoBuild
+// where neither tells.
 func (e *Editor) BuildOf(library string) record.Build {
 	if build := e.builds[library]; build != record.NoBuild {
 		return build
 	}
 	for i := range e.Includes {
-		if of := e.Of[i]; of.Library == library && of.File != nil && of.File.Module && of.File.OtherBuild != "" && !e.Removed(i) {
+		if of := e.Of[i]; of.Library == library && of.File != nil && of.File.Module && of.File.OtherBuild != "" &&
+			!e.Removed(i) {
 			return of.File.Build
 		}
 	}
 	return record.NoBuild
 }
 
-// Served tells from where this page has a library, by what was said of it, else by its tags; known is false if neither tells.
+// Served tells from where this page has a library, by what was said of it, else by its tags; known is false if neither
+// tells.
 func (e *Editor) Served(library string) (elsewhere, known bool) {
 	if elsewhere, known = e.served[library]; known {
 		return elsewhere, true
@@ -226,7 +229,8 @@ func (e *Editor) Layout() (indent, newline string) {
 // AddMap puts an import map on a page that has none: in the head, before all modules and their hints.
 func (e *Editor) AddMap(text string) {
 	indent, newline := e.Layout()
-	s := slot{tag: `<script type="importmap">` + newline + indent + text + newline + indent + "</script>", spot: page.EndOfHead, moved: true, what: item{Item: order.Item{Inert: true}, inHead: true}}
+	s := slot{tag: `<script type="importmap">` + newline + indent + text + newline + indent + "</script>",
+		spot: page.EndOfHead, moved: true, what: item{Item: order.Item{Inert: true}, inHead: true}}
 	at := 0
 	for n, o := range e.list {
 		if o.index < 0 {
@@ -241,7 +245,8 @@ func (e *Editor) AddMap(text string) {
 		if in.InHead {
 			at = n + 1
 		}
-		if in.Inert == "" && (in.Module && (in.Kind == page.Script || in.Kind == page.InlineScript) || in.Kind == page.Hint && in.Rel == "modulepreload") && !o.removed {
+		if in.Inert == "" && (in.Module && (in.Kind == page.Script || in.Kind == page.InlineScript) ||
+			in.Kind == page.Hint && in.Rel == "modulepreload") && !o.removed {
 			if in.InHead {
 				s.spot = page.Spot{Index: o.index}
 				e.insertAt(n, s)

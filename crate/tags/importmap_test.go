@@ -7,17 +7,24 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestAddMap: a new import map is in the head, before all modules and their hints, indented and ended as the page's lines are; the page is
-// otherwise as it was.
+// TestAddMap: a new import map is in the head, before all modules and their hints, indented and ended as the page's
+// lines are; the page is otherwise as it was.
 func TestAddMap(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	const text = `{"imports": {"rig": "./js/rig.js"}}`
 	for _, tt := range []struct{ name, page, before string }{
-		{"no module", "<!doctype html>\n<html>\n<head>\n\t<title>x</title>\n\t<link rel=\"stylesheet\" href=\"a.css\">\n</head>\n<body>\n</body>\n</html>\n", "</head>"},
-		{"module in the body", "<!doctype html>\n<html>\n<head>\n  <title>x</title>\n</head>\n<body>\n<script type=\"module\" src=\"a.js\"></script>\n</body>\n</html>\n", "</head>"},
-		{"module in the head", "<!doctype html>\n<html>\n<head>\n  <title>x</title>\n  <script type=\"module\" src=\"a.js\"></script>\n  <script src=\"b.js\"></script>\n</head>\n<body>\n</body>\n</html>\n", "<script type=\"module\""},
-		{"a hint", "<!doctype html>\n<html>\n<head>\n  <link rel=\"modulepreload\" href=\"a.js\">\n  <script type=\"module\" src=\"a.js\"></script>\n</head>\n<body>\n</body>\n</html>\n", "<link rel=\"modulepreload\""},
-		{"lines of another system", "<!doctype html>\r\n<html>\r\n<head>\r\n    <script type=\"module\">import 'rig'</script>\r\n</head>\r\n<body>\r\n</body>\r\n</html>\r\n", "<script type=\"module\""},
+		{"no module", "<!doctype html>\n<html>\n<head>\n\t<title>x</title>\n\t<link rel=\"stylesheet\" " +
+			"href=\"a.css\">\n</head>\n<body>\n</body>\n</html>\n", "</head>"},
+		{"module in the body", "<!doctype html>\n<html>\n<head>\n  <title>x</title>\n</head>\n<body>\n" +
+			"<script type=\"module\" src=\"a.js\"></script>\n</body>\n</html>\n", "</head>"},
+		{"module in the head", "<!doctype html>\n<html>\n<head>\n  <title>x</title>\n  <script type=\"module\" " +
+			"src=\"a.js\"></script>\n  <script src=\"b.js\"></script>\n</head>\n<body>\n</body>\n</html>\n",
+			"<script type=\"module\""},
+		{"a hint", "<!doctype html>\n<html>\n<head>\n  <link rel=\"modulepreload\" href=\"a.js\">\n" +
+			"  <script type=\"module\" src=\"a.js\"></script>\n</head>\n<body>\n</body>\n</html>\n",
+			"<link rel=\"modulepreload\""},
+		{"lines of another system", "<!doctype html>\r\n<html>\r\n<head>\r\n    <script type=\"module\">import " +
+			"'rig'</script>\r\n</head>\r\n<body>\r\n</body>\r\n</html>\r\n", "<script type=\"module\""},
 	} {
 		v := read(t, p, "index.html", tt.page)
 		e := NewEditor(p, NewScripts(p), v)
@@ -37,7 +44,8 @@ func TestAddMap(t *testing.T) {
 			t.Errorf("%s: its lines end otherwise:\n%q", tt.name, got)
 		}
 		after := read(t, p, "index.html", got)
-		if maps := after.ImportMaps(); len(maps) != 1 || strings.TrimSpace(string(after.InlineText(&after.Includes[maps[0]]))) != text {
+		if maps := after.ImportMaps(); len(maps) != 1 ||
+			strings.TrimSpace(string(after.InlineText(&after.Includes[maps[0]]))) != text {
 			t.Errorf("%s: the map is not read again:\n%s", tt.name, got)
 		}
 		back := NewEditor(p, NewScripts(p), after)
@@ -51,9 +59,13 @@ func TestAddMap(t *testing.T) {
 // TestModulesOfAPage: its modules as it is and as it will be: files, texts, those that are inert, taken off or moved.
 func TestModulesOfAPage(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
-	v := read(t, p, "index.html", `<!doctype html><title>x</title><script type="module" src="a.js"></script><script type="module">import 'b'</script><script src="c.js"></script><template><script type="module" src="d.js"></script></template><script type="module" src="https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.js"></script>`)
+	v := read(t, p, "index.html", `<!doctype html><title>x</title><script type="module" src="a.js"></script><script `+
+		`type="module">import 'b'</script><script src="c.js"></script><template><script type="module" src="d.js">`+
+		`</script></template><script type="module" src="https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.js">`+
+		`</script>`)
 	e := NewEditor(p, NewScripts(p), v)
-	if got := e.Modules(); len(got) != 3 || got[0].Target.Path.String() != "a.js" || got[1].Text != "import 'b'" || got[2].Target.URL == "" || e.TakesOff() {
+	if got := e.Modules(); len(got) != 3 || got[0].Target.Path.String() != "a.js" || got[1].Text != "import 'b'" ||
+		got[2].Target.URL == "" || e.TakesOff() {
 		t.Errorf("%+v", got)
 	}
 	if elsewhere, known := e.Served("oarlock"); !elsewhere || !known || e.TakenOff("oarlock") {

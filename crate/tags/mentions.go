@@ -18,8 +18,9 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Mentions are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that run: pictures,
-// fonts, imports, import maps, conditional comments, templates. A folder that an import map names ends in a slash.
+// Mentions are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that
+// run: pictures, fonts, imports, import maps, conditional comments, templates. A folder that an import map names ends
+// in a slash.
 type Mentions map[string][]string
 
 // MentionsOf reads pages, own stylesheets and own scripts of a site for what leads to some of its files.
@@ -57,7 +58,8 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		if err != nil {
 			return nil // that is reported elsewhere
 		}
-		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) && bytes.IndexByte(b, '%') < 0 {
+		if !slices.ContainsFunc(words, func(w []byte) bool { return bytes.Contains(b, w) }) &&
+			bytes.IndexByte(b, '%') < 0 {
 			return nil // most say none of them, which takes less to see than to read
 		}
 		index := texts.NewIndex(b)

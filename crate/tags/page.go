@@ -27,7 +27,8 @@ func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
 	var encoding *page.EncodingError
 	switch {
 	case errors.As(err, &encoding):
-		return nil, problem.Refuse(problem.PageRefused, "save it as UTF-8", "%s is in %s, which merry does not edit, so it was left alone", name, encoding.Name)
+		return nil, problem.Refuse(problem.PageRefused, "save it as UTF-8", "%s is in %s, which merry does not edit, "+
+			"so it was left alone", name, encoding.Name)
 	case errors.Is(err, page.ErrReport):
 		return nil, problem.Refuse(problem.PageRefused, "name a page of the site", "%s: %w", name, err)
 	case err != nil:
@@ -135,7 +136,8 @@ func (v *Page) Name(i int) string {
 
 // unreachable is the error of a page from where no local file can be reached.
 func (v *Page) unreachable() error {
-	return problem.Refuse(problem.PageReaches, "remove the base element, or write the tag by hand", "%s: its base element leads to another site, so local files can't be referred to", v.Path)
+	return problem.Refuse(problem.PageReaches, "remove the base element, or write the tag by hand",
+		"%s: its base element leads to another site, so local files can't be referred to", v.Path)
 }
 
 // Reach writes the reference from the page to a file of the site.

@@ -47,8 +47,9 @@ func (e *Editor) items() (items []item, positions []int) {
 			continue
 		default:
 			in := &e.Includes[s.index]
-			items = append(items, item{Item: known[s.index], file: e.Of[s.index].File, inHead: in.InHead, module: in.Module,
-				tail: in.Kind == page.InlineScript && !in.InHead && in.Start > e.LastContent})
+			items = append(items, item{Item: known[s.index], file: e.Of[s.index].File, inHead: in.InHead,
+				module: in.Module,
+				tail:   in.Kind == page.InlineScript && !in.InHead && in.Start > e.LastContent})
 		}
 		positions = append(positions, at)
 	}
@@ -75,9 +76,9 @@ func (e *Editor) Find(f project.TaggedFile) string {
 	return ""
 }
 
-// Unrecorded returns the line and the reference of a tag that nobody recorded and that loads a file of a library already: a link whose
-// address names the library and the file, or a local file with the same bytes or with the library's name and a version. The line is
-// 0 if there is none.
+// Unrecorded returns the line and the reference of a tag that nobody recorded and that loads a file of a library
+// already: a link whose address names the library and the file, or a local file with the same bytes or with the
+// library's name and a version. The line is 0 if there is none.
 func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
 	lib, sealed := e.p.List.Library(f.Library), e.p.Seal.Libraries[f.Library]
 	if lib == nil || sealed == nil || f.File == nil {
@@ -93,7 +94,8 @@ func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
 		switch {
 		case t.URL != "":
 			said := origin.ReadAddress(t.URL)
-			same = said.Name != "" && manifest.NameKey(path.Base(said.Name)) == key && manifest.StemKey(cdn.Base(t.URL)) == stem
+			same = said.Name != "" && manifest.NameKey(path.Base(said.Name)) == key &&
+				manifest.StemKey(cdn.Base(t.URL)) == stem
 		case !t.Path.IsZero():
 			_, version := manifest.NameVersion(t.Path.Base())
 			same = version != "" && manifest.StemKey(t.Path.Base()) == stem
@@ -110,8 +112,8 @@ func (e *Editor) Unrecorded(f project.TaggedFile) (line int, ref string) {
 	return 0, ""
 }
 
-// Include puts a file's tag on the page, in the place where the constraints of the page's order want it. Address is where it
-// is served from, "" for the copy in the site.
+// Include puts a file's tag on the page, in the place where the constraints of the page's order want it. Address is
+// where it is served from, "" for the copy in the site.
 func (e *Editor) Include(f project.TaggedFile, address string) error {
 	ref, err := e.Reach(f.At)
 	if err != nil {
@@ -141,13 +143,14 @@ func (e *Editor) Include(f project.TaggedFile, address string) error {
 	return nil
 }
 
-// Paste puts a tag on the page as it is written, in the place of a library's file; with defer where what is beside it has that,
-// since it would run before all of those without.
+// Paste puts a tag on the page as it is written, in the place of a library's file; with defer where what is beside it
+// has that, since it would run before all of those without.
 func (e *Editor) Paste(f project.TaggedFile, tag string) {
 	s := e.spotFor(f, false)
 	if s.tag = tag; s.deferred && !f.Style {
 		if s.tag = page.Defer(tag); s.tag != tag {
-			e.Messages = append(e.Messages, "the tag of "+f.At.Base()+" is written with defer, like the scripts beside it")
+			e.Messages = append(e.Messages, "the tag of "+f.At.Base()+" is written with defer, like the scripts "+
+				"beside it")
 		}
 	}
 	e.insertAt(s.at, s.slot)
@@ -159,8 +162,8 @@ type placedSlot struct {
 	at int
 }
 
-// spotFor decides where on the page a file goes: where the constraints want it, and where nothing binds it, at the end of the
-// head or where the page keeps its scripts.
+// spotFor decides where on the page a file goes: where the constraints want it, and where nothing binds it, at the end
+// of the head or where the page keeps its scripts.
 func (e *Editor) spotFor(f project.TaggedFile, module bool) placedSlot {
 	items, positions := e.items()
 	new := e.itemOf(f, module)
@@ -189,7 +192,8 @@ func (e *Editor) spotFor(f project.TaggedFile, module bool) placedSlot {
 	}
 	if f.Style || inBody == 0 && inHead > 0 {
 		new.inHead = true
-		return placedSlot{slot{spot: page.EndOfHead, deferred: allDeferred, what: deferIf(new, allDeferred)}, behindHead}
+		return placedSlot{slot{spot: page.EndOfHead, deferred: allDeferred, what: deferIf(new, allDeferred)},
+			behindHead}
 	}
 	return placedSlot{slot{spot: page.EndOfBody, what: new}, len(e.list)}
 }
@@ -225,7 +229,9 @@ func bound(a, b item, rules order.Rules) bool {
 		return true
 	}
 	list, _ := order.Find([]order.Item{a.Item, b.Item}, rules)
-	return slices.ContainsFunc(list, func(c order.Constraint) bool { return c.Kind == order.Reads || c.Kind == order.Declared })
+	return slices.ContainsFunc(list, func(c order.Constraint) bool {
+		return c.Kind == order.Reads || c.Kind == order.Declared
+	})
 }
 
 func deferIf(it item, deferred bool) item {
@@ -262,8 +268,8 @@ func (e *Editor) ranks(new item) map[string]int {
 	return list
 }
 
-// habits are where pages usually have a thing, beside what binds it: libraries before the site's own, a library's files by
-// their ranks among each other, own scripts last.
+// habits are where pages usually have a thing, beside what binds it: libraries before the site's own, a library's files
+// by their ranks among each other, own scripts last.
 func habits(items []item, new item, needs func(library string) []string, ranks map[string]int) []order.Constraint {
 	var list []order.Constraint
 	n := len(items)
@@ -275,7 +281,8 @@ func habits(items []item, new item, needs func(library string) []string, ranks m
 		switch {
 		case new.Own:
 			behind = !it.Inline && (!new.Style || it.Library != "")
-		case it.Library == new.Library && it.file != nil && new.file != nil && ranks[it.file.Path] > ranks[new.file.Path]:
+		case it.Library == new.Library && it.file != nil && new.file != nil &&
+			ranks[it.file.Path] > ranks[new.file.Path]:
 			before = true
 		case it.Library == new.Library:
 			behind = !it.Inline
@@ -298,8 +305,8 @@ func habits(items []item, new item, needs func(library string) []string, ranks m
 	return list
 }
 
-// Reorder moves the page's tags into an order that keeps the constraints. Each tag keeps its bytes, and a fallback stays
-// with its script. It returns what was moved where, in words.
+// Reorder moves the page's tags into an order that keeps the constraints. Each tag keeps its bytes, and a fallback
+// stays with its script. It returns what was moved where, in words.
 func (e *Editor) Reorder(items []order.Item, plan order.Plan) []string {
 	var said []string
 	for _, m := range plan.Moves {
@@ -323,7 +330,8 @@ func (e *Editor) Reorder(items []order.Item, plan order.Plan) []string {
 		}
 		e.Remove(tags...)
 		for k, t := range tags {
-			e.insertAt(anchor+k, slot{tag: e.Tag(t), spot: spot, moved: true, what: item{Item: order.Item{Inert: true, Name: moved(t)}}})
+			e.insertAt(anchor+k, slot{tag: e.Tag(t), spot: spot, moved: true,
+				what: item{Item: order.Item{Inert: true, Name: moved(t)}}})
 		}
 		where := "before"
 		if m.After {

@@ -17,8 +17,8 @@ import (
 	"merrycrate.example/merry/internal/trials"
 )
 
-// TestRandomPlaces: libraries and own files with any needs, given members and declared needs, come onto pages of any shape and go off
-// again, in any sequence: no constraint is ever broken.
+// TestRandomPlaces: libraries and own files with any needs, given members and declared needs, come onto pages of any
+// shape and go off again, in any sequence: no constraint is ever broken.
 func TestRandomPlaces(t *testing.T) {
 	cases := trials.Rounds(1000, 40000)
 	base := cratetest.WithOarlock(t, "")
@@ -46,7 +46,8 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 			of := fmt.Sprintf("boat%d", j)
 			switch r.Intn(4) {
 			case 0, 1:
-				report.Needs = append(report.Needs, script.Need{Global: script.Global{Name: "G" + of}, Strength: script.Hard})
+				report.Needs = append(report.Needs, script.Need{Global: script.Global{Name: "G" + of},
+					Strength: script.Hard})
 			case 2:
 				needs = append(needs, of)
 			case 3:
@@ -57,7 +58,8 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 		at := paths.FoundInProject("js/" + name + ".js")
 		f := project.TaggedFile{At: paths.Found("js/" + name + ".js")}
 		if i < files-2 { // the last ones are the site's own
-			seal.Libraries[name] = &record.Sealed{Version: "1.0.0", Files: []record.File{{Path: name + ".js", At: at, Role: record.Tagged, Integrity: "sha384-" + name}}}
+			seal.Libraries[name] = &record.Sealed{Version: "1.0.0",
+				Files: []record.File{{Path: name + ".js", At: at, Role: record.Tagged, Integrity: "sha384-" + name}}}
 			list.Libraries = append(list.Libraries, record.Library{Name: name, Version: "1.0.0", Needs: needs})
 			f.Library, f.File = name, &seal.Libraries[name].Files[0]
 		}
@@ -79,8 +81,10 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 	}
 	shapes := []string{
 		"<!doctype html>\n<html>\n<head>\n<title>x</title>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n",
-		"<!doctype html>\n<html>\n<head>\n<title>x</title>\n<script src=\"/js/head.js\" defer></script>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n",
-		"<!doctype html>\n<html>\n<head>\n<title>x</title>\n<script>var a;</script>\n</head>\n<body>\n<p>x</p>\n<script src=\"js/tail.js\"></script>\n<script>var b;</script>\n</body>\n</html>\n",
+		"<!doctype html>\n<html>\n<head>\n<title>x</title>\n<script src=\"/js/head.js\" defer></script>\n</head>\n" +
+			"<body>\n<p>x</p>\n</body>\n</html>\n",
+		"<!doctype html>\n<html>\n<head>\n<title>x</title>\n<script>var a;</script>\n</head>\n<body>\n<p>x</p>\n" +
+			"<script src=\"js/tail.js\"></script>\n<script>var b;</script>\n</body>\n</html>\n",
 		"<p>x</p>\n<script src=js/tail.js></script>\n",
 		"<!doctype html><title>x</title><script src=js/head.js></script><p>x</p>",
 	}
@@ -90,7 +94,8 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 		e := NewEditor(p, scripts, read(t, p, "index.html", text))
 		for range 1 + r.Intn(3) {
 			f := all[r.Intn(files)]
-			if n := slices.IndexFunc(e.Targets, func(to Target) bool { return to.Path == f.At }); n >= 0 && !e.Removed(n) && r.Intn(3) == 0 {
+			if n := slices.IndexFunc(e.Targets, func(to Target) bool { return to.Path == f.At }); n >= 0 &&
+				!e.Removed(n) && r.Intn(3) == 0 {
 				e.Remove(n)
 				done = append(done, "omit "+f.At.String())
 			} else if e.Find(f) == "" {
@@ -116,8 +121,8 @@ func shore(t *testing.T, base *project.Project, r *rand.Rand, seed int) {
 	}
 }
 
-// TestRandomThereAndBack: whatever way a page's tags are written, links with integrity, fallbacks and hints and then local copies again
-// give the page's own bytes.
+// TestRandomThereAndBack: whatever way a page's tags are written, links with integrity, fallbacks and hints and then
+// local copies again give the page's own bytes.
 func TestRandomThereAndBack(t *testing.T) {
 	cases := trials.Rounds(750, 30000)
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
@@ -161,7 +166,8 @@ func TestRandomThereAndBack(t *testing.T) {
 	}
 }
 
-// roughPage writes a page as somebody writes one: quotes, case, order of attributes, line endings and indentation of any kind.
+// roughPage writes a page as somebody writes one: quotes, case, order of attributes, line endings and indentation of
+// any kind.
 func roughPage(r *rand.Rand) string {
 	pick := func(list ...string) string { return list[r.Intn(len(list))] }
 	line := pick("\n", "\r\n", "\n\n", "")
@@ -171,14 +177,16 @@ func roughPage(r *rand.Rand) string {
 	}
 	tag := func(ref string) string {
 		attributes := []string{pick("src", "SRC", "Src") + pick("=", " = ", "=") + quote(ref)}
-		for _, a := range []string{`type="text/javascript"`, "defer", "async", "charset=utf-8", `data-club="gull"`, `id='helper'`, "nomodule"} {
+		for _, a := range []string{`type="text/javascript"`, "defer", "async", "charset=utf-8", `data-club="gull"`,
+			`id='helper'`, "nomodule"} {
 			if r.Intn(5) == 0 {
 				attributes = append(attributes, a)
 			}
 		}
 		r.Shuffle(len(attributes), func(i, j int) { attributes[i], attributes[j] = attributes[j], attributes[i] })
 		name := pick("script", "SCRIPT", "Script")
-		return pick("", "  ", "\t") + "<" + name + " " + strings.Join(attributes, pick(" ", "  ", "\n\t")) + " ></" + name + ">" + line
+		return pick("", "  ", "\t") + "<" + name + " " + strings.Join(attributes, pick(" ", "  ", "\n\t")) + " ></" +
+			name + ">" + line
 	}
 	var s strings.Builder
 	s.WriteString(pick("<!doctype html>", "<!DOCTYPE HTML>", "", "\ufeff<!doctype html>") + line)

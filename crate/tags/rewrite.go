@@ -8,8 +8,8 @@ import (
 	"merrycrate.example/merry/crate/paths"
 )
 
-// Rewrite writes a reference again that is on a page, or in another file of the site, at from, so that it leads to a file:
-// from the root or relative, with "./" or without, with the query and the fragment, as it was written before.
+// Rewrite writes a reference again that is on a page, or in another file of the site, at from, so that it leads to a
+// file: from the root or relative, with "./" or without, with the query and the fragment, as it was written before.
 func Rewrite(was string, from paths.InSite, base string, to paths.InSite) string {
 	suffix := was[len(WithoutQuery(was)):]
 	if strings.HasPrefix(was, "/") {

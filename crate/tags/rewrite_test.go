@@ -30,9 +30,12 @@ func TestRewrite(t *testing.T) {
 
 // TestResolveOnce: the quick way leads where the thorough one does.
 func TestResolveOnce(t *testing.T) {
-	for _, ref := range []string{"a.html", "./a.html", "../a.html", "x/../a.html", "a//b.png", "x/", "..", ".", "../../up.png", "a.b/c.d", "/root.png", "a%20b.png", "a.png?x", "//host/a.png", "https://host/a.png", "a:b", "", "a.", "...", "x/.", "x/.."} {
+	for _, ref := range []string{"a.html", "./a.html", "../a.html", "x/../a.html", "a//b.png", "x/", "..", ".",
+		"../../up.png", "a.b/c.d", "/root.png", "a%20b.png", "a.png?x", "//host/a.png", "https://host/a.png", "a:b", "",
+		"a.", "...", "x/.", "x/.."} {
 		for _, from := range []string{"index.html", "a/b/c.html"} {
-			if got, want := ResolveOnce(paths.Found(from), "", ref), Resolve(paths.Found(from), "", ref); got.String() != want.String() {
+			if got, want := ResolveOnce(paths.Found(from), "", ref), Resolve(paths.Found(from), "",
+				ref); got.String() != want.String() {
 				t.Errorf("%q on %s leads to %q, and thoroughly to %q", ref, from, got, want)
 			}
 		}

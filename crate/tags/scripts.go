@@ -195,7 +195,8 @@ func Rules(p *project.Project) order.Rules {
 	}, Own: p.List.Own.Order}
 }
 
-// Constraints finds a page's constraints, less the needs that a rehearsal does not confirm, and what nothing on it meets.
+// Constraints finds a page's constraints, less the needs that a rehearsal does not confirm, and what nothing on it
+// meets.
 func (s *Scripts) Constraints(ctx context.Context, items []order.Item) ([]order.Constraint, []order.MissingNeed) {
 	all, absent := order.Find(items, Rules(s.p))
 	kept := all[:0]

@@ -58,7 +58,8 @@ func TestFallbackTags(t *testing.T) {
 	} {
 		v := read(tag)
 		got := FallbackTag(&v.Includes[0], "oarlock", Copy{Ref: "../js/oarlock's.js"})
-		if want == "" && got != "" || !strings.Contains(got, want) || strings.Count(got, "'") != strings.Count(strings.ReplaceAll(got, "\\'", ""), "'") {
+		if want == "" && got != "" || !strings.Contains(got, want) ||
+			strings.Count(got, "'") != strings.Count(strings.ReplaceAll(got, "\\'", ""), "'") {
 			t.Errorf("%s: %s", tag, got)
 		}
 		if got == "" {
@@ -90,16 +91,19 @@ func FuzzFallback(f *testing.F) {
 	}
 	p := cratetest.WithOarlock(f, cratetest.Harbour)
 	f.Fuzz(func(t *testing.T, ref, global string) {
-		if ref == "" || global == "" || strings.ContainsAny(global, "<>'\"\n ") || strings.ContainsAny(ref, "\n\r\t\x00") {
+		if ref == "" || global == "" || strings.ContainsAny(global, "<>'\"\n ") ||
+			strings.ContainsAny(ref, "\n\r\t\x00") {
 			return
 		}
 		other := Copy{"https://quay.example/" + ref, "sha384-abc"}
-		for _, tag := range []string{"<script src=a.js></script>", "<script defer src=a.js></script>", "<link rel=stylesheet href=a.css>"} {
+		for _, tag := range []string{"<script src=a.js></script>", "<script defer src=a.js></script>",
+			"<link rel=stylesheet href=a.css>"} {
 			v, err := Read(p, paths.Found("index.html"), []byte(tag))
 			if err != nil {
 				return
 			}
-			both, err := Read(p, paths.Found("index.html"), []byte(tag+FallbackTag(&v.Includes[0], global, Copy{Ref: ref})))
+			both, err := Read(p, paths.Found("index.html"),
+				[]byte(tag+FallbackTag(&v.Includes[0], global, Copy{Ref: ref})))
 			if err != nil {
 				return
 			}
@@ -109,11 +113,14 @@ func FuzzFallback(f *testing.F) {
 			if at, _ := both.FallbackOf(0); at != 1 && !strings.ContainsAny(ref, "<>'\"\\") {
 				t.Fatalf("%q is not known again", ref)
 			}
-			turns, err := Read(p, paths.Found("index.html"), []byte(tag+FallbackTag(&v.Includes[0], global, other, other, Copy{Ref: ref})))
+			turns, err := Read(p, paths.Found("index.html"), []byte(tag+FallbackTag(&v.Includes[0], global, other,
+				other, Copy{Ref: ref})))
 			if err != nil {
 				return
 			}
-			if _, copies := turns.Fallback(1); strings.Contains(tag, "defer") && len(copies) != 1 || !strings.Contains(tag, "defer") && len(copies) != 3 || copies[len(copies)-1].Ref != quoteless.Replace(ref) {
+			if _, copies := turns.Fallback(1); strings.Contains(tag, "defer") && len(copies) != 1 ||
+				!strings.Contains(tag, "defer") && len(copies) != 3 ||
+				copies[len(copies)-1].Ref != quoteless.Replace(ref) {
 				t.Fatalf("copies at %q are known again as %q", ref, copies)
 			}
 		}
@@ -125,12 +132,14 @@ func TestTagsAreRemembered(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	address := "https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.min.js"
 	right := integrity.Of([]byte("minified"))
-	canonical := page.With(page.ScriptTag(address, false), LinkAttributes, map[string]string{"integrity": right, "crossorigin": "anonymous"})
+	canonical := page.With(page.ScriptTag(address, false), LinkAttributes, map[string]string{"integrity": right,
+		"crossorigin": "anonymous"})
 	for tag, remembered := range map[string]bool{
 		canonical: false,
-		"<script crossorigin src='" + address + "' integrity='" + right + "'></script>":              true,
-		"<script src=\"" + address + "\" integrity=\"" + right + "\" crossorigin></script>":          true,
-		"<script async src=\"" + address + "\"></script>":                                            false, // it will have the integrity that it lacks
+		"<script crossorigin src='" + address + "' integrity='" + right + "'></script>":     true,
+		"<script src=\"" + address + "\" integrity=\"" + right + "\" crossorigin></script>": true,
+		// it will have the integrity that it lacks
+		"<script async src=\"" + address + "\"></script>":                                            false,
 		"<script src=\"" + address + "\" integrity=\"sha256-x " + right + "\" crossorigin></script>": true,
 	} {
 		v := read(t, p, "index.html", "<!doctype html>\n"+tag+"\n")
@@ -138,7 +147,8 @@ func TestTagsAreRemembered(t *testing.T) {
 		e := NewEditor(p, NewScripts(p), v)
 		m.Refer(e, 0, "js/oarlock.min.js", nil)
 		local, err := e.Bytes()
-		if err != nil || strings.Contains(string(local), "integrity") || strings.Contains(string(local), "crossorigin") {
+		if err != nil || strings.Contains(string(local), "integrity") ||
+			strings.Contains(string(local), "crossorigin") {
 			t.Errorf("the local tag is %s, %v", local, err)
 		}
 		list := m.Tags(true)
@@ -152,12 +162,15 @@ func TestTagsAreRemembered(t *testing.T) {
 		if err != nil || remembered && string(got) != string(v.Bytes) {
 			t.Errorf("there and back: %s, was %s, %v", got, v.Bytes, err)
 		}
-		if rest := again.Tags(true); remembered && slices.ContainsFunc(rest, func(t record.Tag) bool { return t.Was == tag }) {
+		if rest := again.Tags(true); remembered && slices.ContainsFunc(rest, func(t record.Tag) bool {
+			return t.Was == tag
+		}) {
 			t.Errorf("what was given back is still remembered: %v", rest)
 		}
 	}
 	// The same on all pages is said once; what differs, for each page.
-	m := &History{new: []record.Tag{{Page: "a", Now: "1", Was: "x"}, {Page: "b", Now: "1", Was: "x"}, {Page: "a", Now: "2", Was: "y"}, {Page: "b", Now: "2", Was: "z"}}}
+	m := &History{new: []record.Tag{{Page: "a", Now: "1", Was: "x"}, {Page: "b", Now: "1", Was: "x"},
+		{Page: "a", Now: "2", Was: "y"}, {Page: "b", Now: "2", Was: "z"}}}
 	if got := fmt.Sprint(m.Tags(false)); got != "[{ 1 x} {a 2 y} {b 2 z}]" {
 		t.Errorf("merged: %s", got)
 	}
@@ -166,7 +179,8 @@ func TestTagsAreRemembered(t *testing.T) {
 func TestHints(t *testing.T) {
 	p := cratetest.WithOarlock(t, cratetest.Harbour)
 	const link = `<script src="https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.min.js"></script>`
-	const plain = "<!doctype html>\n<html>\n<head>\n  <title>x</title>\n  <link rel=\"stylesheet\" href=\"css/club.css\">\n</head>\n<body>\n  " + link + "\n  " + link + "\n</body>\n</html>\n"
+	const plain = "<!doctype html>\n<html>\n<head>\n  <title>x</title>\n  <link rel=\"stylesheet\" " +
+		"href=\"css/club.css\">\n</head>\n<body>\n  " + link + "\n  " + link + "\n</body>\n</html>\n"
 	hint := func(text string, wanted bool) ([]byte, error) {
 		e := NewEditor(p, NewScripts(p), read(t, p, "index.html", text))
 		e.Hint(wanted)
@@ -176,7 +190,8 @@ func TestHints(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if strings.Count(string(with), `<link rel="preconnect" href="https://cdn.harbour.example" crossorigin>`) != 1 || strings.Index(string(with), "preconnect") > strings.Index(string(with), "club.css") {
+	if strings.Count(string(with), `<link rel="preconnect" href="https://cdn.harbour.example" crossorigin>`) != 1 ||
+		strings.Index(string(with), "preconnect") > strings.Index(string(with), "club.css") {
 		t.Errorf("with hints:\n%s", with)
 	}
 	again, err := hint(string(with), true)
@@ -188,7 +203,8 @@ func TestHints(t *testing.T) {
 		t.Errorf("without hints: %v\n%s", err, without)
 	}
 	// Somebody's own hint, written otherwise or for another place, stays.
-	for _, own := range []string{`<link crossorigin rel=preconnect href=https://cdn.harbour.example>`, `<link rel="preconnect" href="https://else.example" crossorigin>`} {
+	for _, own := range []string{`<link crossorigin rel=preconnect href=https://cdn.harbour.example>`,
+		`<link rel="preconnect" href="https://else.example" crossorigin>`} {
 		text := strings.Replace(plain, "<title>", own+"<title>", 1)
 		if b, err := hint(text, false); err != nil || string(b) != text {
 			t.Errorf("%s is gone: %v\n%s", own, err, b)

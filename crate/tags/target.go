@@ -27,8 +27,8 @@ func (t Target) IsZero() bool { return t.Path.IsZero() && t.URL == "" }
 // String returns the path or the address.
 func (t Target) String() string { return t.Path.String() + t.URL }
 
-// Resolve resolves a reference of a page, or of another file of the site, as a browser does (HTML Standard, section 2.4;
-// RFC 3986, section 5), with the page's base element, "" if there is none.
+// Resolve resolves a reference of a page, or of another file of the site, as a browser does (HTML Standard, section
+// 2.4; RFC 3986, section 5), with the page's base element, "" if there is none.
 func Resolve(from paths.InSite, base, ref string) Target {
 	if ref == "" {
 		return Target{Odd: "the reference is empty"}
@@ -58,8 +58,8 @@ func Resolve(from paths.InSite, base, ref string) Target {
 	return Target{Path: paths.Found(strings.TrimPrefix(path.Clean("/"+to.Path), "/"))}
 }
 
-// ResolveOnce is Resolve for one of many references that are not remembered: what has nothing but the letters and marks of a
-// path, as most have, takes a tenth of the time.
+// ResolveOnce is Resolve for one of many references that are not remembered: what has nothing but the letters and marks
+// of a path, as most have, takes a tenth of the time.
 func ResolveOnce(from paths.InSite, base, ref string) Target {
 	if at := plainPath(from, base, ref); !at.IsZero() {
 		return Target{Path: at}
@@ -67,8 +67,8 @@ func ResolveOnce(from paths.InSite, base, ref string) Target {
 	return Resolve(from, base, ref)
 }
 
-// plainPath resolves a reference that has nothing but letters, digits and marks of paths, as most have; the zero value stands for
-// all others. Links are many, and each is resolved once: remembering them would cost more than it saves.
+// plainPath resolves a reference that has nothing but letters, digits and marks of paths, as most have; the zero value
+// stands for all others. Links are many, and each is resolved once: remembering them would cost more than it saves.
 func plainPath(from paths.InSite, base, ref string) paths.InSite {
 	if base != "" || strings.HasPrefix(ref, "/") {
 		return paths.InSite{}
@@ -80,7 +80,8 @@ func plainPath(from paths.InSite, base, ref string) paths.InSite {
 			return paths.InSite{}
 		}
 	}
-	if dir := from.Dir(); !strings.Contains(ref, "./") && !strings.Contains(ref, "//") && !strings.HasSuffix(ref, "/") && !strings.HasSuffix(ref, ".") {
+	if dir := from.Dir(); !strings.Contains(ref, "./") && !strings.Contains(ref, "//") &&
+		!strings.HasSuffix(ref, "/") && !strings.HasSuffix(ref, ".") {
 		if dir == "." {
 			return paths.Found(ref)
 		}
@@ -100,8 +101,8 @@ func baseOf(from paths.InSite, base string) *url.URL {
 	return &at
 }
 
-// Reference writes the reference by which a page reaches a file of the site: relative, or from the root where the page's
-// other references are. It reports whether the file can be reached: a base element may lead elsewhere.
+// Reference writes the reference by which a page reaches a file of the site: relative, or from the root where the
+// page's other references are. It reports whether the file can be reached: a base element may lead elsewhere.
 func Reference(pg *page.Page, from, file paths.InSite) (string, bool) {
 	at := baseOf(from, pg.Base)
 	if at.Host != nowhere.Host {
@@ -126,7 +127,8 @@ func rooted(pg *page.Page) bool {
 	n := 0
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
-		if in.Kind != page.Script && in.Kind != page.Stylesheet || in.Templated() || strings.HasPrefix(in.Ref, "//") || strings.Contains(in.Ref, "://") {
+		if in.Kind != page.Script && in.Kind != page.Stylesheet || in.Templated() || strings.HasPrefix(in.Ref, "//") ||
+			strings.Contains(in.Ref, "://") {
 			continue
 		}
 		if !strings.HasPrefix(in.Ref, "/") {

@@ -40,14 +40,16 @@ func TestTargets(t *testing.T) {
 
 // TestReferencesLeadBack: what Reference writes, Resolve resolves to the same file, from every page.
 func TestReferencesLeadBack(t *testing.T) {
-	heads := []string{"", "<base href='/'>", "<base href='/club/'>", "<base href='..'>", "<script src='/js/x.js'></script>"}
+	heads := []string{"", "<base href='/'>", "<base href='/club/'>", "<base href='..'>",
+		"<script src='/js/x.js'></script>"}
 	for _, head := range heads {
 		pg, err := page.Read([]byte("<!doctype html>" + head))
 		if err != nil {
 			t.Fatal(err)
 		}
 		for _, from := range []string{"index.html", "crews/index.html", "a/b/c/d.html", "js/page.html"} {
-			for _, file := range []string{"js/a.js", "a.js", "a/b/x.js", "lib/a b/ü&'\".js", "css/50%.css", "x:y.js", "a#b?c.js"} {
+			for _, file := range []string{"js/a.js", "a.js", "a/b/x.js", "lib/a b/ü&'\".js", "css/50%.css", "x:y.js",
+				"a#b?c.js"} {
 				ref, ok := Reference(pg, paths.Found(from), paths.Found(file))
 				if got := Resolve(paths.Found(from), pg.Base, ref); !ok || got.Path.String() != file {
 					t.Errorf("%q from %s to %s: %q leads to %+v", head, from, file, ref, got)
@@ -63,7 +65,8 @@ func TestReferencesLeadBack(t *testing.T) {
 
 func TestReferenceKeepsThePagesHabit(t *testing.T) {
 	for text, want := range map[string]string{
-		"<p>": "../js/a.js", "<script src='../js/x.js'></script>": "../js/a.js", "<script src='/js/x.js'></script>": "/js/a.js",
+		"<p>": "../js/a.js", "<script src='../js/x.js'></script>": "../js/a.js",
+		"<script src='/js/x.js'></script>":                                           "/js/a.js",
 		"<script src='/js/x.js'></script><link rel=stylesheet href='x.css'>":         "../js/a.js",
 		"<script src='/js/x.js'></script><script src='https://a.example/'></script>": "/js/a.js",
 	} {

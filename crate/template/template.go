@@ -11,8 +11,8 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// A Region is a part of a page that a server's template sends under a condition, or again and again, or puts into a place of
-// another template.
+// A Region is a part of a page that a server's template sends under a condition, or again and again, or puts into a
+// place of another template.
 type Region struct {
 	Start, End           int    // with the directives that begin and end it
 	InnerStart, InnerEnd int    // between them
@@ -20,8 +20,9 @@ type Region struct {
 	Block                bool   // it is a part of a layout, sent once
 }
 
-// Regions finds the regions of a page's template, by the directives of the usual kinds of them: {% if %}, {{#each}}, {{range}},
-// <?php if (…): ?> and with braces, <% if … %>, @if (…) { }, <c:if>, <!--#if -->. One that never ends goes to the page's end.
+// Regions finds the regions of a page's template, by the directives of the usual kinds of them: {% if %}, {{#each}},
+// {{range}}, <?php if (…): ?> and with braces, <% if … %>, @if (…) { }, <c:if>, <!--#if -->. One that never ends goes
+// to the page's end.
 func Regions(b []byte) []Region {
 	var r regions
 	if MayDirect(b) {
@@ -38,8 +39,8 @@ func Regions(b []byte) []Region {
 	return r.done
 }
 
-// MayDirect tells, much faster than looking for them would, whether a text may have directives; those that begin with an at sign
-// are left out.
+// MayDirect tells, much faster than looking for them would, whether a text may have directives; those that begin with
+// an at sign are left out.
 func MayDirect(b []byte) bool {
 	for _, mark := range []string{"{%", "{{", "<?", "<%", "<!--#"} {
 		if bytes.Contains(b, []byte(mark)) {
@@ -95,7 +96,8 @@ func directives(b []byte) []directive {
 		}
 		list = append(list, directive{m[0], m[1], kind, strings.TrimSpace(text)})
 	}
-	for kind, exp := range map[string]*regexp.Regexp{"percent": percent(), "braces": braces(), "code": code(), "ssi": ssi()} {
+	for kind, exp := range map[string]*regexp.Regexp{"percent": percent(), "braces": braces(), "code": code(),
+		"ssi": ssi()} {
 		for _, m := range exp.FindAllSubmatchIndex(b, -1) {
 			add(kind, m, 1)
 		}
@@ -113,7 +115,8 @@ type regions struct {
 }
 
 func (r *regions) begin(b []byte, d directive, block bool) {
-	r.open = append(r.open, Region{Start: d.start, InnerStart: d.end, Directive: string(b[d.start:d.end]), Block: block})
+	r.open = append(r.open, Region{Start: d.start, InnerStart: d.end, Directive: string(b[d.start:d.end]),
+		Block: block})
 }
 
 func (r *regions) finish(d directive) {
@@ -130,21 +133,24 @@ func (r *regions) take(b []byte, d directive) {
 	switch d.kind {
 	case "percent":
 		switch word {
-		case "if", "unless", "for", "case", "ifchanged", "ifequal", "ifnotequal", "tablerow", "macro", "comment", "switch":
+		case "if", "unless", "for", "case", "ifchanged", "ifequal", "ifnotequal", "tablerow", "macro", "comment",
+			"switch":
 			r.begin(b, d, false)
 		case "block", "section", "capture", "embed":
 			if !strings.Contains(rest, " ") || word != "block" { // {% block title "x" %} ends where it begins
 				r.begin(b, d, true)
 			}
 		default:
-			if rest, ok := strings.CutPrefix(word, "end"); ok && rest != "raw" && rest != "verbatim" && rest != "with" && rest != "autoescape" && rest != "filter" && rest != "set" && rest != "spaceless" {
+			if rest, ok := strings.CutPrefix(word, "end"); ok && rest != "raw" && rest != "verbatim" &&
+				rest != "with" && rest != "autoescape" && rest != "filter" && rest != "set" && rest != "spaceless" {
 				r.finish(d)
 			}
 		}
 	case "braces":
 		switch {
 		case strings.HasPrefix(word, "#") && !strings.HasPrefix(word, "#>"):
-			r.begin(b, d, strings.HasPrefix(word, "#block") || strings.HasPrefix(word, "#content") || strings.HasPrefix(word, "#*"))
+			r.begin(b, d, strings.HasPrefix(word, "#block") || strings.HasPrefix(word, "#content") ||
+				strings.HasPrefix(word, "#*"))
 		case strings.HasPrefix(word, "^") && len(word) > 1:
 			r.begin(b, d, false)
 		case strings.HasPrefix(word, "/") && !strings.HasPrefix(word, "/*"):
@@ -199,7 +205,8 @@ func (r *regions) code(b []byte, d directive) {
 		r.finish(d)
 	case loops().MatchString(text) && (strings.HasSuffix(text, ":") || bytes.HasPrefix(b[d.start:], []byte("<%"))):
 		r.begin(b, d, false)
-	case bytes.HasPrefix(b[d.start:], []byte("<%")) && (strings.HasSuffix(text, " do") || strings.Contains(text, " do |")):
+	case bytes.HasPrefix(b[d.start:], []byte("<%")) && (strings.HasSuffix(text, " do") ||
+		strings.Contains(text, " do |")):
 		r.begin(b, d, strings.Contains(text, "content_for"))
 	}
 }
@@ -223,7 +230,8 @@ func razor(b []byte) []Region {
 				}
 			}
 		}
-		r := Region{Start: m[0], InnerStart: open + 1, InnerEnd: i, End: min(i+1, len(b)), Directive: string(b[m[0] : open+1]), Block: m[2] < 0}
+		r := Region{Start: m[0], InnerStart: open + 1, InnerEnd: i, End: min(i+1, len(b)),
+			Directive: string(b[m[0] : open+1]), Block: m[2] < 0}
 		list = append(list, r)
 	}
 	return list

@@ -4,7 +4,9 @@ import "testing"
 
 // FuzzRegions: regions lie in the page, each with what is inside it.
 func FuzzRegions(f *testing.F) {
-	for _, s := range []string{"{% if x %}a{% endif %}", "{{#each x}}a{{/each}}", "<?php if (a): ?>b<?php endif; ?>", "<?php if (a) { ?>b<?php } ?>", "<% if a %>b<% end %>", "@if (a) { b }", "<c:if test=x>a</c:if>", "<!--#if expr=x -->a<!--#endif -->", "{{ range x }}a{{ end }}"} {
+	for _, s := range []string{"{% if x %}a{% endif %}", "{{#each x}}a{{/each}}", "<?php if (a): ?>b<?php endif; ?>",
+		"<?php if (a) { ?>b<?php } ?>", "<% if a %>b<% end %>", "@if (a) { b }", "<c:if test=x>a</c:if>",
+		"<!--#if expr=x -->a<!--#endif -->", "{{ range x }}a{{ end }}"} {
 		if list := Regions([]byte(s)); len(list) != 1 || list[0].Block || list[0].Start != 0 || list[0].End != len(s) {
 			f.Errorf("%s has %+v", s, list)
 		}
@@ -15,7 +17,8 @@ func FuzzRegions(f *testing.F) {
 			t.Fatalf("%+v are not seen at a glance", list)
 		}
 		for _, r := range Regions(b) {
-			if r.Start < 0 || r.InnerStart < r.Start || r.InnerEnd < r.InnerStart || r.End < r.InnerEnd || r.End > len(b) {
+			if r.Start < 0 || r.InnerStart < r.Start || r.InnerEnd < r.InnerStart || r.End < r.InnerEnd ||
+				r.End > len(b) {
 				t.Fatalf("%+v", r)
 			}
 		}

@@ -23,8 +23,8 @@ func (x *Index) Reset(text []byte) {
 // NewIndex makes the index of a text, which is not changed as long as the index is in use.
 func NewIndex(text []byte) *Index { return &Index{text: text} }
 
-// At returns the line and the column, both from 1 and the column in bytes, of an offset in bytes. What is beyond the text
-// is at its end.
+// At returns the line and the column, both from 1 and the column in bytes, of an offset in bytes. What is beyond the
+// text is at its end.
 func (x *Index) At(offset int) (line, column int) {
 	x.once.Do(func() {
 		x.starts = append(slices.Grow(x.starts, 1+bytes.Count(x.text, []byte("\n"))), 0)

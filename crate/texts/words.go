@@ -2,7 +2,8 @@ package texts
 
 import "strings"
 
-// Word is a word as one types it for a POSIX shell: in quotes where it has something in it that a shell would take for more than letters.
+// Word is a word as one types it for a POSIX shell: in quotes where it has something in it that a shell would take for
+// more than letters.
 func Word(w string) string {
 	if w != "" && !strings.ContainsAny(w, " \t\n*?[]{}$&;|<>()!\"'`\\#~") {
 		return w

@@ -40,22 +40,24 @@ type Request struct {
 
 // Compared is what another version would change on these pages.
 type Compared struct {
-	Library      string           `json:"library"`                 // the library's name in the crate
-	Old          string           `json:"old"`                     // the old version
-	New          string           `json:"new"`                     // the new version
-	FilesAdded   []FileSize       `json:"files_added,omitempty"`   // files that only the new version has
-	FilesRemoved []FileSize       `json:"files_removed,omitempty"` // files that only the old version has
-	Wire         [2]int64         `json:"wire"`                    // what pages load, packed: old and new
-	Syntax       [2]int           `json:"syntax"`                  // the newest edition that the scripts demand
-	Licence      [2]string        `json:"licence"`                 // SPDX identifiers: old and new
-	Needs        Difference       `json:"needs"`                   // globals that it needs on a page
-	Defines      Difference       `json:"defines"`                 // globals
-	Exports      Difference       `json:"exports"`                 // of modules: each name with that by which its module is imported
-	Removed      []RemovedName    `json:"removed,omitempty"`       // names that the old version offers and the new one lacks
-	Renames      []renames.Rename `json:"renames,omitempty"`       // old names to new names, with evidence
-	Pages        int              `json:"pages"`                   // that the library is on
-	PageUses     []string         `json:"on,omitempty"`            // those pages, in the site
-	Notes        []string         `json:"notes,omitempty"`         // what else to know
+	Library      string     `json:"library"`                 // the library's name in the crate
+	Old          string     `json:"old"`                     // the old version
+	New          string     `json:"new"`                     // the new version
+	FilesAdded   []FileSize `json:"files_added,omitempty"`   // files that only the new version has
+	FilesRemoved []FileSize `json:"files_removed,omitempty"` // files that only the old version has
+	Wire         [2]int64   `json:"wire"`                    // what pages load, packed: old and new
+	Syntax       [2]int     `json:"syntax"`                  // the newest edition that the scripts demand
+	Licence      [2]string  `json:"licence"`                 // SPDX identifiers: old and new
+	Needs        Difference `json:"needs"`                   // globals that it needs on a page
+	Defines      Difference `json:"defines"`                 // globals
+	// of modules: each name with that by which its module is imported
+	Exports Difference `json:"exports"`
+	// names that the old version offers and the new one lacks
+	Removed  []RemovedName    `json:"removed,omitempty"`
+	Renames  []renames.Rename `json:"renames,omitempty"` // old names to new names, with evidence
+	Pages    int              `json:"pages"`             // that the library is on
+	PageUses []string         `json:"on,omitempty"`      // those pages, in the site
+	Notes    []string         `json:"notes,omitempty"`   // what else to know
 }
 
 // FileSize is a file of a package.
@@ -72,9 +74,10 @@ type Difference struct {
 
 // RemovedName is something that the old version offers and the new one does not, with where it is used.
 type RemovedName struct {
-	Kind   string          `json:"kind"`             // class, id, …, global, member, export, module, symbol
-	Name   string          `json:"name"`             // the name that was removed
-	Of     string          `json:"of,omitempty"`     // of an export, the name by which its module is imported; of a symbol, its picture
+	Kind string `json:"kind"` // class, id, …, global, member, export, module, symbol
+	Name string `json:"name"` // the name that was removed
+	// of an export, the name by which its module is imported; of a symbol, its picture
+	Of     string          `json:"of,omitempty"`
 	Uses   []Occurrence    `json:"uses,omitempty"`   // where pages and own files use it
 	Rename *renames.Rename `json:"rename,omitempty"` // its new name, with evidence
 }
@@ -110,16 +113,20 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	}
 	defer old.Close()
 	defer new.Close()
-	out := &Compared{Library: cmp.Or(req.Library, old.Name), Old: cmp.Or(old.Version, old.Tree.Name), New: cmp.Or(new.Version, new.Tree.Name)}
+	out := &Compared{Library: cmp.Or(req.Library, old.Name), Old: cmp.Or(old.Version, old.Tree.Name),
+		New: cmp.Or(new.Version, new.Tree.Name)}
 	build := record.Minified
 	if lib != nil && lib.Build != record.NoBuild {
 		build = lib.Build
 	}
-	if err := parallel.Each(ctx, []*side{old, new}, func(ctx context.Context, s *side) error { return s.study(ctx, p, build) }); err != nil {
+	if err := parallel.Each(ctx, []*side{old, new}, func(ctx context.Context, s *side) error {
+		return s.study(ctx, p, build)
+	}); err != nil {
 		return nil, err
 	}
 	out.files(old, new)
-	out.Wire, out.Syntax, out.Licence = [2]int64{old.wire, new.wire}, [2]int{old.syntax, new.syntax}, [2]string{old.Licence, new.Licence}
+	out.Wire, out.Syntax, out.Licence = [2]int64{old.wire, new.wire}, [2]int{old.syntax, new.syntax},
+		[2]string{old.Licence, new.Licence}
 	global := func(list []requirements.Requirement) []string {
 		var names []string
 		for _, n := range list {
@@ -136,13 +143,16 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.removedSymbols(old, new, notes)
 	// What became of the names, and where they are used, is found side by side: neither needs the other.
 	tasks := []func(context.Context) error{func(context.Context) error {
-		out.Renames = renames.Classes(old.sheet, new.sheet, renames.Evidence{Notes: notes, Compat: compatSheets(new), Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
+		out.Renames = renames.Classes(old.sheet, new.sheet, renames.Evidence{Notes: notes, Compat: compatSheets(new),
+			Fonts: func() (glyphs.Set, glyphs.Set) { return old.fonts(), new.fonts() }})
 		return nil
 	}}
 	if lib != nil {
 		tasks = append(tasks, func(ctx context.Context) error { return out.findUses(ctx, p, req.Library) })
 	}
-	if err := parallel.Each(ctx, tasks, func(ctx context.Context, do func(context.Context) error) error { return do(ctx) }); err != nil {
+	if err := parallel.Each(ctx, tasks, func(ctx context.Context, do func(context.Context) error) error {
+		return do(ctx)
+	}); err != nil {
 		return nil, err
 	}
 	out.called()
@@ -194,7 +204,8 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 		return old, new, nil, nil
 	}
 	if lib = p.List.Library(req.Library); lib == nil || p.Seal.Libraries[req.Library] == nil {
-		return nil, nil, nil, problem.Refuse(problem.LibraryUnknown, "merry contents  # lists the crate; to compare two sources: merry compare SOURCE SOURCE", "%s is not in the crate", req.Library)
+		return nil, nil, nil, problem.Refuse(problem.LibraryUnknown, "merry contents  # lists the crate; to compare "+
+			"two sources: merry compare SOURCE SOURCE", "%s is not in the crate", req.Library)
 	}
 	if req.Old == "" {
 		o, err := p.OpenSealed(ctx, req.Library)
@@ -228,12 +239,14 @@ func Ahead(p *project.Project, req Request, renameSure bool) (RepinRequest, erro
 	if err != nil {
 		return RepinRequest{}, err
 	}
-	return RepinRequest{Moves: []Move{{Library: lib.Name, Source: versionSource(lib, req.New, req.Dir)}}, Dir: req.Dir, RenameSure: renameSure}, nil
+	return RepinRequest{Moves: []Move{{Library: lib.Name, Source: versionSource(lib, req.New, req.Dir)}}, Dir: req.Dir,
+		RenameSure: renameSure}, nil
 }
 
 // study reads what a side's chosen files offer and demand.
 func (s *side) study(ctx context.Context, p *project.Project, build record.Build) error {
-	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{}, map[string]map[string]glyphs.Part{}
+	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{},
+		map[string]map[string]glyphs.Part{}
 	var sheets []*style.Sheet
 	for _, c := range s.sel.Choices {
 		f := s.File(c.Path)
@@ -301,8 +314,10 @@ func attributes(b []byte) iter.Seq[string] {
 			for at < len(b) && isName(b[at]) {
 				at++
 			}
-			within := from > 0 && (isName(b[from-1]) && b[from-1] != '-' || b[from-1] == '_' || b[from-1] >= 'A' && b[from-1] <= 'Z')
-			if first := from + len(prefix); !within && first < at && b[first] >= 'a' && b[first] <= 'z' && !yield(string(b[from:at])) {
+			within := from > 0 && (isName(b[from-1]) && b[from-1] != '-' || b[from-1] == '_' || b[from-1] >= 'A' &&
+				b[from-1] <= 'Z')
+			if first := from + len(prefix); !within && first < at && b[first] >= 'a' && b[first] <= 'z' &&
+				!yield(string(b[from:at])) {
 				return
 			}
 		}
@@ -330,11 +345,13 @@ func onPageKind(k packages.Kind) bool {
 	return false
 }
 
-var noteFile = memo.Regexp(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
+var noteFile = memo.Regexp(`(?i)^(?:[\w.]*[-_.])?(?:chang|histor|migrat|upgrad|releas|readme|news\b|deprecat|rename)` +
+	`[\w.-]*\.(?:md|markdown|txt|rst|textile|adoc)$|^(?:CHANGES|CHANGELOG|HISTORY|NEWS|README)$`)
 
 // warns reports whether in a line of a script its maker says what is no more to be used, in capitals or not.
 func warns(line string) bool {
-	for _, word := range []string{"eprecat", "enamed", "nstead", "now called", "DEPRECAT", "RENAMED", "INSTEAD", "NOW CALLED"} {
+	for _, word := range []string{"eprecat", "enamed", "nstead", "now called", "DEPRECAT", "RENAMED", "INSTEAD",
+		"NOW CALLED"} {
 		if strings.Contains(line, word) {
 			return true
 		}

@@ -26,8 +26,8 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// exported is what can be imported of a version: by the names under which its modules are imported, what they export and in which file
-// that stands. Of one that hands on what another library exports not all is known.
+// exported is what can be imported of a version: by the names under which its modules are imported, what they export
+// and in which file that stands. Of one that hands on what another library exports not all is known.
 type exported struct {
 	files map[string]string            // a specifier to its file
 	names map[string]map[string]string // a specifier to what it exports, each with the file that has it
@@ -104,8 +104,10 @@ func (c *Compared) removedExports(old, new *side, notes []renames.ChangeNote) {
 		if !there {
 			l := RemovedName{Kind: "module", Name: specifier}
 			for _, other := range slices.Sorted(maps.Keys(is.files)) {
-				if file := is.files[other]; path.Base(file) == path.Base(was.files[specifier]) && was.files[other] == "" {
-					l.Rename = &renames.Rename{Old: specifier, New: other, Score: 0.7, Because: []string{"its file has the same name"}}
+				if file := is.files[other]; path.Base(file) == path.Base(was.files[specifier]) &&
+					was.files[other] == "" {
+					l.Rename = &renames.Rename{Old: specifier, New: other, Score: 0.7,
+						Because: []string{"its file has the same name"}}
 				}
 			}
 			c.Removed = append(c.Removed, l)
@@ -116,18 +118,21 @@ func (c *Compared) removedExports(old, new *side, notes []renames.ChangeNote) {
 		}
 		for _, name := range slices.Sorted(maps.Keys(was.names[specifier])) {
 			if _, still := now[name]; !still {
-				c.Removed = append(c.Removed, RemovedName{Kind: "export", Name: name, Of: specifier, Rename: renamedExport(specifier, name, was, is, old, new, notes)})
+				c.Removed = append(c.Removed, RemovedName{Kind: "export", Name: name, Of: specifier,
+					Rename: renamedExport(specifier, name, was, is, old, new, notes)})
 			}
 		}
 	}
 }
 
-// renamed finds what an export is called now: by change notes that name both, by what is declared, by the words in the names, and elsewhere
-// under the same name.
-func renamedExport(specifier, name string, was, is *exported, old, new *side, notes []renames.ChangeNote) *renames.Rename {
+// renamed finds what an export is called now: by change notes that name both, by what is declared, by the words in the
+// names, and elsewhere under the same name.
+func renamedExport(specifier, name string, was, is *exported, old, new *side,
+	notes []renames.ChangeNote) *renames.Rename {
 	for _, other := range slices.Sorted(maps.Keys(is.names)) {
 		if _, there := is.names[other][name]; there && name != "default" && was.names[other][name] == "" {
-			return &renames.Rename{Old: name, New: name + " of " + other, Score: 0.9, Sure: true, Because: []string{other + " exports it now"}}
+			return &renames.Rename{Old: name, New: name + " of " + other, Score: 0.9, Sure: true,
+				Because: []string{other + " exports it now"}}
 		}
 	}
 	before := old.declaration(was.names[specifier][name], name)
@@ -166,14 +171,15 @@ func renamedExport(specifier, name string, was, is *exported, old, new *side, no
 	return &best
 }
 
-// declaration is what a file declares under a name: what is after the name, without white space and the name itself; "" if that is
-// little.
+// declaration is what a file declares under a name: what is after the name, without white space and the name itself; ""
+// if that is little.
 func (s *side) declaration(file, name string) string {
 	b, err := s.Tree.ReadFile(file)
 	if err != nil {
 		return ""
 	}
-	found := regexp.MustCompile(`(?:function\s*\*?|class|const|let|var)\s+` + regexp.QuoteMeta(name) + `\b`).FindIndex(b)
+	found := regexp.MustCompile(`(?:function\s*\*?|class|const|let|var)\s+` + regexp.QuoteMeta(name) + `\b`).FindIndex(
+		b)
 	if found == nil {
 		return ""
 	}
@@ -270,27 +276,28 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 		}
 		return list
 	}
-	results, err := parallel.Map(ctx, slices.Concat(site.Pages, p.OwnFiles(site, packages.Script)), func(_ context.Context, name paths.InSite) ([]use, error) {
-		b, err := p.ReadInSite(name)
-		if err != nil || !bytes.Contains(b, []byte("import")) && !bytes.Contains(b, []byte("export")) {
-			return nil, err
-		}
-		if packages.KindOf(name.String()) == packages.Script {
-			return in(name, b, texts.NewIndex(b), 0), nil
-		}
-		pg, err := page.Read(b)
-		if err != nil {
-			return nil, nil // check tells of it
-		}
-		index := texts.NewIndex(b)
-		var list []use
-		for i := range pg.Includes {
-			if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {
-				list = append(list, in(name, pg.InlineText(inc), index, inc.TextStart())...)
+	results, err := parallel.Map(ctx, slices.Concat(site.Pages, p.OwnFiles(site, packages.Script)),
+		func(_ context.Context, name paths.InSite) ([]use, error) {
+			b, err := p.ReadInSite(name)
+			if err != nil || !bytes.Contains(b, []byte("import")) && !bytes.Contains(b, []byte("export")) {
+				return nil, err
 			}
-		}
-		return list, nil
-	})
+			if packages.KindOf(name.String()) == packages.Script {
+				return in(name, b, texts.NewIndex(b), 0), nil
+			}
+			pg, err := page.Read(b)
+			if err != nil {
+				return nil, nil // check tells of it
+			}
+			index := texts.NewIndex(b)
+			var list []use
+			for i := range pg.Includes {
+				if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {
+					list = append(list, in(name, pg.InlineText(inc), index, inc.TextStart())...)
+				}
+			}
+			return list, nil
+		})
 	for _, list := range results {
 		for _, u := range list {
 			c.Removed[u.lost].Uses = append(c.Removed[u.lost].Uses, u.use)

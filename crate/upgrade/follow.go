@@ -27,7 +27,8 @@ type renaming struct {
 }
 
 func newRenaming(before *project.Project, renames, parts map[string]string) *renaming {
-	return &renaming{before: before, renames: renames, parts: parts, places: map[string]int{}, files: map[string][]string{}}
+	return &renaming{before: before, renames: renames, parts: parts, places: map[string]int{},
+		files: map[string][]string{}}
 }
 
 func (r *renaming) count(old string) {
@@ -36,8 +37,8 @@ func (r *renaming) count(old string) {
 	r.places[old]++
 }
 
-// on asks for the renaming of all pages that have one of the libraries, and, unless it is for pages alone, of their own styles and scripts and of
-// those in own files.
+// on asks for the renaming of all pages that have one of the libraries, and, unless it is for pages alone, of their own
+// styles and scripts and of those in own files.
 func (r *renaming) on(ctx context.Context, d *reconcile.Plan, libraries map[string]bool, pagesOnly bool) error {
 	if len(r.renames)+len(r.parts) == 0 {
 		return nil
@@ -71,7 +72,8 @@ func (r *renaming) inline(libraries map[string]bool) reconcile.PageWork {
 		}
 		for i := range e.Includes {
 			in := &e.Includes[i]
-			if in.Kind != page.InlineScript && in.Kind != page.InlineStyle || in.Kind == page.InlineScript && in.Inert != "" {
+			if in.Kind != page.InlineScript && in.Kind != page.InlineStyle || in.Kind == page.InlineScript &&
+				in.Inert != "" {
 				continue
 			}
 			for _, edit := range r.edits(in.Kind == page.InlineStyle, e.InlineText(in), done.Page) {

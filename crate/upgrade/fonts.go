@@ -38,7 +38,8 @@ func (s *side) fonts() glyphs.Set {
 	var set glyphs.Set
 	for _, name := range names[:min(len(names), mostFonts)] {
 		slices.SortStableFunc(kinds[name], func(a, b string) int {
-			return cmp.Compare(slices.Index(readable, strings.ToLower(path.Ext(a))), slices.Index(readable, strings.ToLower(path.Ext(b))))
+			return cmp.Compare(slices.Index(readable, strings.ToLower(path.Ext(a))),
+				slices.Index(readable, strings.ToLower(path.Ext(b))))
 		})
 		for _, file := range kinds[name] {
 			b, err := s.Tree.ReadFile(file)

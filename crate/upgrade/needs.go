@@ -18,8 +18,8 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// needsKept makes sure that what needs what fits the new versions: ranges that packages say in their manifests, and what the
-// new scripts read.
+// needsKept makes sure that what needs what fits the new versions: ranges that packages say in their manifests, and
+// what the new scripts read.
 func needsKept(ctx context.Context, p *project.Project, list []*repinning) error {
 	version := map[string]string{} // of a package, as it will be
 	library := map[string]string{}
@@ -42,7 +42,8 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 		for _, ranges := range []map[string]string{manifest.Peers, manifest.Dependencies} {
 			for pkg, wish := range ranges {
 				need := library[pkg]
-				if need == "" || need == lib.Name || moving[lib.Name] == nil && moving[need] == nil || !slices.Contains(lib.Needs, need) {
+				if need == "" || need == lib.Name || moving[lib.Name] == nil && moving[need] == nil ||
+					!slices.Contains(lib.Needs, need) {
 					continue
 				}
 				allowed, err := source.ParseRange(wish)
@@ -64,7 +65,8 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 				by = cmp.Or(by, defined[g])
 			}
 			if by == "" {
-				return problem.Refuse(problem.NeedUnmet, "take a library that defines "+n.Global+" first", "%s %s uses %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
+				return problem.Refuse(problem.NeedUnmet, "take a library that defines "+n.Global+" first",
+					"%s %s uses %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
 			}
 			if by != r.lib.Name && !slices.Contains(r.next.Needs, by) {
 				r.next.Needs = append(slices.Clone(r.next.Needs), by)
@@ -100,14 +102,17 @@ func misfit(p *project.Project, lib record.Library, moving map[string]*repinning
 	} else if moving[lib.Name] == nil {
 		next = fmt.Sprintf("upgrade %s too: merry repin %s@%s %s", lib.Name, need, has, lib.Name)
 	}
-	return problem.Refuse(problem.NeedUnmet, next, "%s %s requires %s %s, but would find %s%s", lib.Name, at, need, wish, has, held)
+	return problem.Refuse(problem.NeedUnmet, next, "%s %s requires %s %s, but would find %s%s", lib.Name, at, need,
+		wish, has, held)
 }
 
 // knownRenames leaves out renamings of files that the new version does not have.
 func knownRenames(d *packages.Package, sel *packages.Selection, rename map[string]string) map[string]string {
 	out := map[string]string{}
 	for old, new := range rename {
-		if slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool { return c.Path == old || path.Base(c.Path) == old }) {
+		if slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
+			return c.Path == old || path.Base(c.Path) == old
+		}) {
 			out[old] = new
 		}
 	}

@@ -28,7 +28,8 @@ type UpgradeLine struct {
 	// Published is when the version here was published, and Deprecated what its makers say against it.
 	Came       *time.Time `json:"came,omitempty"`
 	Deprecated string     `json:"deprecated,omitempty"` // the registry's message
-	// Fits is the newest allowed version that wants nothing which the crate has not, where the newest one does; Why says what that is.
+	// Fits is the newest allowed version that wants nothing which the crate has not, where the newest one does; Why
+	// says what that is.
 	Fits string `json:"fits,omitempty"`
 	Why  string `json:"why,omitempty"` // why it can't move on
 	// Advisories are those that concern the version here, each with the versions that are fixed.
@@ -79,7 +80,8 @@ func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
 			line.Why = ""
 		}
 		line.Behind = behind(lib.Version, line.Newest)
-		if line.Allowed == "" || source.CompareVersions(line.Allowed, lib.Version) <= 0 || p.Seal.Libraries[lib.Name] == nil {
+		if line.Allowed == "" || source.CompareVersions(line.Allowed, lib.Version) <= 0 ||
+			p.Seal.Libraries[lib.Name] == nil {
 			line.Allowed = lib.Version
 			return line, nil
 		}

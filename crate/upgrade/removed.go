@@ -15,7 +15,8 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Removed are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal remembers them.
+// Removed are the names that earlier versions of the crate's libraries offered and the present ones do not, as the seal
+// remembers them.
 type Removed struct {
 	p      *project.Project
 	lost   []RemovedName
@@ -25,7 +26,8 @@ type Removed struct {
 
 type removedOf struct{ library, had, has string }
 
-// NewRemoved reads the seal's memory, less what the packing list lets go and what another library offers; nil if there is nothing.
+// NewRemoved reads the seal's memory, less what the packing list lets go and what another library offers; nil if there
+// is nothing.
 func NewRemoved(p *project.Project) *Removed {
 	g := &Removed{p: p}
 	offered := map[string]bool{}
@@ -35,7 +37,8 @@ func NewRemoved(p *project.Project) *Removed {
 		for version, names := range sealed.Gone {
 			for _, n := range names {
 				l := removedName(n)
-				if lib != nil && (slices.Contains(lib.Forget, "*") || slices.Contains(lib.Forget, n) || slices.Contains(lib.Forget, l.Name)) {
+				if lib != nil && (slices.Contains(lib.Forget, "*") || slices.Contains(lib.Forget, n) ||
+					slices.Contains(lib.Forget, l.Name)) {
 					continue
 				}
 				if len(offered) == 0 {
@@ -96,7 +99,9 @@ func (g *Removed) Page(v *tags.Page, file string, libraries []string) []check.Fi
 	if g == nil {
 		return nil
 	}
-	return g.findings(g.finder.onPage(v, file), func(library string) bool { return v.Fragment || slices.Contains(libraries, library) })
+	return g.findings(g.finder.onPage(v, file), func(library string) bool {
+		return v.Fragment || slices.Contains(libraries, library)
+	})
 }
 
 // Own finds them in an own stylesheet or script.
@@ -124,11 +129,15 @@ func (g *Removed) findings(uses map[int][]Occurrence, concerns func(library stri
 			if u.How == script.Possible {
 				continue
 			}
-			f := check.Finding{Name: check.ClassRemoved, Severity: check.Warning, Message: fmt.Sprintf("%s %s no longer has the %s %s, which %s had", of.library, of.has, l.Kind, l.Name, of.had),
-				Why:  "it has no effect here any more, and visitors see no error",
-				Next: fmt.Sprintf("merry compare %s %s %s  # shows its new name; or add forget: [%s] to %s in crate.yaml", of.library, of.had, of.has, l.Name, of.library)}
+			f := check.Finding{Name: check.ClassRemoved, Severity: check.Warning,
+				Message: fmt.Sprintf("%s %s no longer has the %s %s, which %s had", of.library, of.has, l.Kind, l.Name,
+					of.had),
+				Why: "it has no effect here any more, and visitors see no error",
+				Next: fmt.Sprintf("merry compare %s %s %s  # shows its new name; or add forget: [%s] to %s in "+
+					"crate.yaml", of.library, of.had, of.has, l.Name, of.library)}
 			if len(g.p.Origin.Registries) == 0 { // both versions can't be had without one
-				f.Next = fmt.Sprintf("use the new name from the changelog of %s; or add forget: [%s] to %s in crate.yaml", of.library, l.Name, of.library)
+				f.Next = fmt.Sprintf("use the new name from the changelog of %s; or add forget: [%s] to %s in "+
+					"crate.yaml", of.library, l.Name, of.library)
 			}
 			if l.Kind == "global" {
 				f.Name = check.GlobalGone
@@ -138,7 +147,8 @@ func (g *Removed) findings(uses map[int][]Occurrence, concerns func(library stri
 		}
 	}
 	slices.SortFunc(list, func(a, b check.Finding) int {
-		return strings.Compare(fmt.Sprintf("%s%08d%08d", a.File, a.Line, a.Column), fmt.Sprintf("%s%08d%08d", b.File, b.Line, b.Column))
+		return strings.Compare(fmt.Sprintf("%s%08d%08d", a.File, a.Line, a.Column), fmt.Sprintf("%s%08d%08d", b.File,
+			b.Line, b.Column))
 	})
 	return list
 }

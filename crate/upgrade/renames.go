@@ -10,9 +10,10 @@ import (
 // className is a class as pages have it, without what would need an escape.
 var className = memo.Regexp(`^-?[A-Za-z_][\w-]*$`)
 
-// ReadRenames reads a table of classes: in each line an old name and a new one, in text (blanks or an arrow between them), CSV or Markdown. One
-// that became two has both, with a blank or "and" between. Lines that begin with #, heads and rules of tables are passed over, and so is what
-// has no new name. The error is that of a line which is none of these.
+// ReadRenames reads a table of classes: in each line an old name and a new one, in text (blanks or an arrow between
+// them), CSV or Markdown. One that became two has both, with a blank or "and" between. Lines that begin with #, heads
+// and rules of tables are passed over, and so is what has no new name. The error is that of a line which is none of
+// these.
 func ReadRenames(b []byte) (map[string]string, error) {
 	list := map[string]string{}
 	n := 0
@@ -70,11 +71,12 @@ func cellsOf(text string) []string {
 	return []string{old, new}
 }
 
-// RenameTable writes what comparing told of classes as a table in Markdown, which ReadRenames reads: what is gone and used is there even where no
-// new name is known.
+// RenameTable writes what comparing told of classes as a table in Markdown, which ReadRenames reads: what is gone and
+// used is there even where no new name is known.
 func (c *Compared) RenameTable() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# %s, %s to %s: removed classes. Correct the second column; a line without a new name changes nothing.\n\n| old | new | confidence | why |\n| --- | --- | --- | --- |\n", c.Library, c.Old, c.New)
+	fmt.Fprintf(&b, "# %s, %s to %s: removed classes. Correct the second column; a line without a new name changes "+
+		"nothing.\n\n| old | new | confidence | why |\n| --- | --- | --- | --- |\n", c.Library, c.Old, c.New)
 	for _, l := range c.Removed {
 		switch {
 		case l.Kind != "class" || l.Rename == nil && len(l.Uses) == 0:
@@ -85,7 +87,9 @@ func (c *Compared) RenameTable() string {
 			if l.Rename.Sure {
 				how = "certain"
 			}
-			fmt.Fprintf(&b, "| %s | %s | %s, %.2f | %s |\n", l.Name, strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " "), how, l.Rename.Score, strings.ReplaceAll(strings.Join(l.Rename.Because, ", "), "|", "/"))
+			fmt.Fprintf(&b, "| %s | %s | %s, %.2f | %s |\n", l.Name,
+				strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " "), how, l.Rename.Score,
+				strings.ReplaceAll(strings.Join(l.Rename.Because, ", "), "|", "/"))
 		}
 	}
 	return b.String()

@@ -25,13 +25,16 @@ func pairs(list map[string]string) string {
 func TestReadRenames(t *testing.T) {
 	for _, tt := range []struct{ table, want string }{
 		{"bw-left bw-start", "bw-left bw-start"},
-		{".bw-left → .bw-start\n.bw-right -> .bw-end\nbw-up=bw-top\nbw-down => bw-foot", "bw-down bw-foot; bw-left bw-start; bw-right bw-end; bw-up bw-top"},
-		{"\ufeff# a guide\n\n- `bw-left` → `bw-start`, since rows are flexible now\n* `bw-tag` → `bw-badge` (in lists, too)", "bw-left bw-start; bw-tag bw-badge"},
+		{".bw-left → .bw-start\n.bw-right -> .bw-end\nbw-up=bw-top\nbw-down => bw-foot", "bw-down bw-foot; bw-left " +
+			"bw-start; bw-right bw-end; bw-up bw-top"},
+		{"\ufeff# a guide\n\n- `bw-left` → `bw-start`, since rows are flexible now\n* `bw-tag` → `bw-badge` (in " +
+			"lists, too)", "bw-left bw-start; bw-tag bw-badge"},
 		{"old,new,why\nbw-left,bw-start,because\n\"bw-right\",\"bw-end\",", "bw-left bw-start; bw-right bw-end"},
 		{"bw-pic,,the shape is gone\nbw-left,bw-start", "bw-left bw-start"}, // an empty cell is no new name
 		{"bw-left;bw-start\r\nbw-right;bw-end\r\n", "bw-left bw-start; bw-right bw-end"},
 		{"from\tto\nbw-left\tbw-start", "bw-left bw-start"},
-		{"| Old | New | Why |\n|:---|---:|---|\n| `.bw-left` | `.bw-start` | x |\n| bw-gone |  | used |\n", "bw-left bw-start"},
+		{"| Old | New | Why |\n|:---|---:|---|\n| `.bw-left` | `.bw-start` | x |\n| bw-gone |  | used |\n",
+			"bw-left bw-start"},
 		{"| bw-hide | bw-none and bw-sm-block |", "bw-hide bw-none bw-sm-block"},
 		{"| bw-hide | `bw-none`, `bw-sm-block` |", "bw-hide bw-none bw-sm-block"},
 		{"| bw-hide | bw-none + bw-sm-block |", "bw-hide bw-none bw-sm-block"},
@@ -44,7 +47,8 @@ func TestReadRenames(t *testing.T) {
 			t.Errorf("%q is read as %q, wanted %q; %v", tt.table, pairs(got), tt.want, err)
 		}
 	}
-	for table, want := range map[string]string{"bw-left bw-start\n<b> x": `line 2: "<b>" is not a class`, "bw-left -> 3x": `line 1: "3x" is not a class`, ",bw-start": `line 1: "" is not a class`} {
+	for table, want := range map[string]string{"bw-left bw-start\n<b> x": `line 2: "<b>" is not a class`,
+		"bw-left -> 3x": `line 1: "3x" is not a class`, ",bw-start": `line 1: "" is not a class`} {
 		if _, err := ReadRenames([]byte(table)); err == nil || err.Error() != want {
 			t.Errorf("of %q it is said %v, wanted %s", table, err, want)
 		}
@@ -54,8 +58,10 @@ func TestReadRenames(t *testing.T) {
 // TestRenameTableIsRead: what compare writes repin reads, whatever the reasons say.
 func TestRenameTableIsRead(t *testing.T) {
 	c := &Compared{Library: "brinework", Old: "1.2.0", New: "2.0.0", Removed: []RemovedName{
-		{Kind: "class", Name: "bw-left", Rename: &renames.Rename{Old: "bw-left", New: "bw-start", Sure: true, Score: 0.99, Because: []string{"CHANGES.md:3 says bw-left | bw-start"}}},
-		{Kind: "class", Name: "bw-hide", Rename: &renames.Rename{Old: "bw-hide", New: "bw-none", And: []string{"bw-sm-block"}, Score: 0.6}},
+		{Kind: "class", Name: "bw-left", Rename: &renames.Rename{Old: "bw-left", New: "bw-start", Sure: true,
+			Score: 0.99, Because: []string{"CHANGES.md:3 says bw-left | bw-start"}}},
+		{Kind: "class", Name: "bw-hide", Rename: &renames.Rename{Old: "bw-hide", New: "bw-none",
+			And: []string{"bw-sm-block"}, Score: 0.6}},
 		{Kind: "class", Name: "bw-gone", Uses: []Occurrence{{At: "index.html:3:4"}}},
 		{Kind: "class", Name: "bw-unused"},
 		{Kind: "member", Name: "oarlock.pull", Rename: &renames.Rename{New: "oarlock.row"}},
@@ -65,7 +71,8 @@ func TestRenameTableIsRead(t *testing.T) {
 	if err != nil || pairs(got) != "bw-hide bw-none bw-sm-block; bw-left bw-start" {
 		t.Errorf("%s is read as %q; %v", table, pairs(got), err)
 	}
-	if !strings.Contains(table, "| bw-gone |  | unknown | used in index.html:3:4 |") || strings.Contains(table, "bw-unused") {
+	if !strings.Contains(table, "| bw-gone |  | unknown | used in index.html:3:4 |") ||
+		strings.Contains(table, "bw-unused") {
 		t.Errorf("the table is\n%s", table)
 	}
 }
@@ -86,7 +93,8 @@ func FuzzReadRenames(f *testing.F) {
 
 func TestTablesOfNames(t *testing.T) {
 	for _, tt := range []struct{ text, want string }{
-		{"old-name: new-name\nother: {name: late, prefix: x}\n", "1 old-name new-name; 2 other late; 2 other x; 2 name late; 2 prefix x"},
+		{"old-name: new-name\nother: {name: late, prefix: x}\n", "1 old-name new-name; 2 other late; 2 other x; 2 " +
+			"name late; 2 prefix x"},
 		{`[["a", null, "b"], ["c", "d"], ["alone"]]`, "1 a b; 1 c d"},
 		{`{"a": ["x", "y"], "b": 1}`, "1 x y; 1 b 1"},
 		{"- a\n", ""},
@@ -103,10 +111,12 @@ func TestTablesOfNames(t *testing.T) {
 			t.Errorf("%q holds %q, wanted %q", tt.text, strings.Join(got, "; "), tt.want)
 		}
 	}
-	if got := row().FindAllString(`var shims = [["anchor", null, "mooring"], ["buoy", "float"], [1, 2], ["x"]]`, -1); len(got) != 3 {
+	if got := row().FindAllString(`var shims = [["anchor", null, "mooring"], ["buoy", "float"], [1, 2], ["x"]]`,
+		-1); len(got) != 3 {
 		t.Errorf("rows of a script: %q", got)
 	}
-	for css, want := range map[string]string{".bw-a{}.bw-b{}.own{}": "bw-", ".a-x{}.b-x{}": "", ".plain{}": "", "": ""} {
+	for css, want := range map[string]string{".bw-a{}.bw-b{}.own{}": "bw-", ".a-x{}.b-x{}": "", ".plain{}": "",
+		"": ""} {
 		if got := commonPrefix(style.Read([]byte(css))); got != want {
 			t.Errorf("classes of %q begin with %q, wanted %q", css, got, want)
 		}

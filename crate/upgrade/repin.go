@@ -25,9 +25,10 @@ import (
 
 // A RepinRequest asks for libraries to be moved to other versions, in one change.
 type RepinRequest struct {
-	Moves   []Move
-	Dir     string            // where sources are looked for
-	Newest  bool              // all libraries of the crate that came from a registry, to the newest that their holds allow
+	Moves []Move
+	Dir   string // where sources are looked for
+	// all libraries of the crate that came from a registry, to the newest that their holds allow
+	Newest  bool
 	Renames map[string]string // classes on pages, old to new; parts of pictures, each with # before
 	// RenameSure applies the renames that comparing the two versions is sure of.
 	RenameSure bool
@@ -81,9 +82,9 @@ func Prefetch(ctx context.Context, p *project.Project, req RepinRequest) error {
 	return err
 }
 
-// Repin plans moving libraries to other versions: their files, the versions in their names, the references on all pages, and
-// both records. Needs are checked against the new versions first. It reports whether there is anything to apply; Done says
-// afterwards what became of the classes that were renamed.
+// Repin plans moving libraries to other versions: their files, the versions in their names, the references on all
+// pages, and both records. Needs are checked against the new versions first. It reports whether there is anything to
+// apply; Done says afterwards what became of the classes that were renamed.
 func Repin(ctx context.Context, d *reconcile.Plan, req RepinRequest) (out *Repinned, done func(), err error) {
 	out = &Repinned{}
 	list, err := openMoves(ctx, d.Before, req, out)
@@ -141,8 +142,8 @@ func Repin(ctx context.Context, d *reconcile.Plan, req RepinRequest) (out *Repin
 	}, nil
 }
 
-// leave takes one library out of those that move, for the sake of what others need, and says why: one without which nothing is wrong any more,
-// else the last.
+// leave takes one library out of those that move, for the sake of what others need, and says why: one without which
+// nothing is wrong any more, else the last.
 func leave(ctx context.Context, p *project.Project, moving []*repinning, why error, out *Repinned) []*repinning {
 	at := len(moving) - 1
 	for i := range moving {
@@ -167,8 +168,8 @@ func closeMoves(list []*repinning) {
 	}
 }
 
-// openMoves opens the versions that libraries are to go to. Of a library that is there already, nothing is selected. What was
-// opened is returned with an error, too.
+// openMoves opens the versions that libraries are to go to. Of a library that is there already, nothing is selected.
+// What was opened is returned with an error, too.
 func openMoves(ctx context.Context, p *project.Project, req RepinRequest, out *Repinned) ([]*repinning, error) {
 	moves := slices.Clone(req.Moves)
 	if req.Newest {
@@ -178,10 +179,12 @@ func openMoves(ctx context.Context, p *project.Project, req RepinRequest, out *R
 			case ok:
 				moves = append(moves, Move{Library: lib.Name})
 				if lib.Hold != nil {
-					out.Notes = append(out.Notes, fmt.Sprintf("%s is held %s: %s", lib.Name, lib.Hold.Reason(), cmp.Or(lib.Hold.Because, "no reason was given")))
+					out.Notes = append(out.Notes, fmt.Sprintf("%s is held %s: %s", lib.Name, lib.Hold.Reason(),
+						cmp.Or(lib.Hold.Because, "no reason was given")))
 				}
 			default:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s stays at %s: it came from %s, which has no other versions", lib.Name, cmp.Or(lib.Version, "no version"), lib.From))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s stays at %s: it came from %s, which has no "+
+					"other versions", lib.Name, cmp.Or(lib.Version, "no version"), lib.From))
 			}
 		}
 	}
@@ -216,10 +219,13 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 		pkg, ok := lib.Package()
 		if !ok && m.Wish != "" && p.RegistryHas(ctx, lib, sealed) {
 			pkg, ok = lib.Name, true
-			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that name, so the new version is from there", lib.Name, lib.From))
+			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that "+
+				"name, so the new version is from there", lib.Name, lib.From))
 		}
 		if !ok {
-			return nil, problem.Misuse(fmt.Sprintf("name an archive or a folder with it, such as: merry repin %s --from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s, so merry needs the source of the other version", lib.Name, lib.From)
+			return nil, problem.Misuse(fmt.Sprintf("name an archive or a folder with it, such as: merry repin %s "+
+				"--from ../downloads/%s-2.0.0.zip", lib.Name, lib.Name), "%s came from %s, so merry needs the source "+
+				"of the other version", lib.Name, lib.From)
 		}
 		from = record.FromRegistry + pkg
 		wish := m.Wish
@@ -253,7 +259,8 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	out.Notes = append(out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		o.Close()
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(from), "%s %s has none of the files that were taken of %s", lib.Name, o.Version, lib.Version)
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(from), "%s %s has none of the files "+
+			"that were taken of %s", lib.Name, o.Version, lib.Version)
 	}
 	r.sel, r.next = sel, *lib
 	r.next.Needs = slices.Clone(lib.Needs)
@@ -269,7 +276,8 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 		return manifest.NameKey(name) == manifest.NameKey(o.Name)
 	})
 	if !known && (o.Manifest.Name != "" || !libraries.Names(o.Package, o.Version, *lib)) {
-		return problem.Refuse(problem.NotTheBytes, "merry peek "+texts.Word(m.Source)+"; merry take "+texts.Word(m.Source), "%s is %s %s, not %s", m.Source, o.Name, o.Version, lib.Name)
+		return problem.Refuse(problem.NotTheBytes, "merry peek "+texts.Word(m.Source)+"; merry take "+
+			texts.Word(m.Source), "%s is %s %s, not %s", m.Source, o.Name, o.Version, lib.Name)
 	}
 	if m.Wish == "" || m.Wish == o.Version {
 		return nil
@@ -277,10 +285,13 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	if allowed, err := source.ParseRange(m.Wish); err == nil && !source.IsVersion(m.Wish) && allowed.Has(o.Version) {
 		return nil
 	}
-	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if you mean that one", lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(m.Source)), "%s has version %s, but you asked for %s", m.Source, cmp.Or(o.Version, "unknown"), m.Wish)
+	return problem.Refuse(problem.NotTheBytes, fmt.Sprintf("merry repin %s@%s --from %s  # if you mean that one",
+		lib.Name, cmp.Or(o.Version, "VERSION"), texts.Word(m.Source)), "%s has version %s, but you asked for %s",
+		m.Source, cmp.Or(o.Version, "unknown"), m.Wish)
 }
 
-// placeMove plans a library's new version. It stays where it is: its entry says where that is, if it is not the usual place.
+// placeMove plans a library's new version. It stays where it is: its entry says where that is, if it is not the usual
+// place.
 func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 	old := d.Seal.Libraries[r.lib.Name]
 	next := r.next
@@ -304,7 +315,8 @@ func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 }
 
 // sureRenames adds the renames that comparing old and new is sure of, and notes those that are only likely.
-func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames, parts map[string]string, out *Repinned) error {
+func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames,
+	parts map[string]string, out *Repinned) error {
 	for _, r := range list {
 		from := ""
 		for _, m := range req.Moves {
@@ -333,18 +345,22 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			case l.Kind == Symbol && l.Rename != nil && l.Rename.Sure:
 				parts[l.Of+"#"+l.Name] = l.Rename.New
 			case l.Kind == Symbol && l.Rename != nil:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s was probably renamed to %s; if so: --rename '#%s=#%s'", l.title(), l.Rename.New, l.Name, l.Rename.New))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s was probably renamed to %s; if so: --rename '#%s=#%s'",
+					l.title(), l.Rename.New, l.Name, l.Rename.New))
 			case l.Kind == Symbol:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is shown in %s", l.title(), abbreviated(l.Uses)))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is shown in %s", l.title(),
+					abbreviated(l.Uses)))
 			case l.Kind != "class":
 			case l.Rename != nil && l.Rename.Sure:
 				if _, said := renames[l.Name]; !said {
 					renames[l.Name] = strings.Join(append([]string{l.Rename.New}, l.Rename.And...), " ")
 				}
 			case l.Rename != nil:
-				out.Notes = append(out.Notes, fmt.Sprintf("the class %s was probably renamed to %s; if so: --rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
+				out.Notes = append(out.Notes, fmt.Sprintf("the class %s was probably renamed to %s; if so: "+
+					"--rename %s=%s", l.Name, l.Rename.New, l.Name, l.Rename.New))
 			default:
-				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is used in %s", l.title(), abbreviated(l.Uses)))
+				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is used in %s", l.title(),
+					abbreviated(l.Uses)))
 			}
 		}
 	}
@@ -365,5 +381,7 @@ func heldBack(lib *record.Library, version string) error {
 	if lib.Hold == nil || project.AllowedBy(lib.Hold)(version) {
 		return nil
 	}
-	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies", "%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Reason(), version, cmp.Or(lib.Hold.Because, "no reason was given"))
+	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies",
+		"%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Reason(), version,
+		cmp.Or(lib.Hold.Because, "no reason was given"))
 }

@@ -21,12 +21,14 @@ import (
 // Symbol is the kind of a lost name that is a part of a picture, which pages show as `signals.svg#buoy`.
 const Symbol = "symbol"
 
-// removedSymbols lists the parts of pictures that are gone, of pictures that the new version has, too, and what they are called now.
+// removedSymbols lists the parts of pictures that are gone, of pictures that the new version has, too, and what they
+// are called now.
 func (c *Compared) removedSymbols(old, new *side, notes []renames.ChangeNote) {
 	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
 		now := new.symbols[file]
 		for _, other := range slices.Sorted(maps.Keys(new.symbols)) {
-			if now == nil && path.Base(reconcile.Bare(other, new.Version)) == path.Base(reconcile.Bare(file, old.Version)) {
+			if now == nil && path.Base(reconcile.Bare(other, new.Version)) == path.Base(reconcile.Bare(file,
+				old.Version)) {
 				now = new.symbols[other]
 			}
 		}
@@ -58,7 +60,8 @@ func drawingsOf(parts map[string]glyphs.Part) map[string]string {
 	return list
 }
 
-// symbolsOn goes through the parts of the crate's pictures that a page shows: which picture, the name, and where that stands.
+// symbolsOn goes through the parts of the crate's pictures that a page shows: which picture, the name, and where that
+// stands.
 func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, name string, start, end int)) {
 	if !bytes.Contains(v.Bytes, []byte(".svg#")) {
 		return
@@ -94,8 +97,8 @@ func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) 
 	return uses, on
 }
 
-// symbols is the work that carries new names of parts of pictures into pages. They are by file of the package and old name, with # between, or by
-// # and the old name alone.
+// symbols is the work that carries new names of parts of pictures into pages. They are by file of the package and old
+// name, with # between, or by # and the old name alone.
 func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
 	return func(_ context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
 		symbolsOn(r.before, e.Page, func(of project.Sealed, name string, start, end int) {

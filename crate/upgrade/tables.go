@@ -14,7 +14,8 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// What makers add to a version so that old names work for a while, or that says how they are called now, has such names.
+// What makers add to a version so that old names work for a while, or that says how they are called now, has such
+// names.
 var leadsOn = memo.Regexp(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|backport`)
 
 // mostTable is how large a table of names may be, in bytes.
@@ -25,7 +26,8 @@ func compatSheets(s *side) []*style.Sheet {
 	var list []*style.Sheet
 	for i := range s.Files {
 		f := &s.Files[i]
-		if f.Kind != packages.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) || f.Build == record.Minified && f.OtherBuild != "" || f.Size > mostTable {
+		if f.Kind != packages.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) ||
+			f.Build == record.Minified && f.OtherBuild != "" || f.Size > mostTable {
 			continue
 		}
 		if b, err := s.Tree.ReadFile(f.Path); err == nil {
@@ -40,8 +42,8 @@ var row = memo.Regexp(`\[\s*"([\w-]+)"((?:\s*,\s*(?:null|"[\w-]*"))*)\s*\]`)
 
 var quotedWord = memo.Regexp(`"([\w-]+)"`)
 
-// tables are the rows of a package's tables of names, as change notes: an old name and a new one, with and without the word that all names
-// begin with.
+// tables are the rows of a package's tables of names, as change notes: an old name and a new one, with and without the
+// word that all names begin with.
 func tables(s *side, prefix string) []renames.ChangeNote {
 	var notes []renames.ChangeNote
 	say := func(where, old, new string) {
@@ -76,7 +78,8 @@ func tables(s *side, prefix string) []renames.ChangeNote {
 	return notes
 }
 
-// walkTable finds pairs of names in a document: a key with a text, or with texts in what it holds; the first and the last of a list of texts.
+// walkTable finds pairs of names in a document: a key with a text, or with texts in what it holds; the first and the
+// last of a list of texts.
 func walkTable(n *yaml.Node, say func(old, new string, line int)) {
 	switch n.Kind {
 	case yaml.DocumentNode:
@@ -84,7 +87,8 @@ func walkTable(n *yaml.Node, say func(old, new string, line int)) {
 			walkTable(c, say)
 		}
 	case yaml.SequenceNode:
-		if len(n.Content) > 1 && n.Content[0].Kind == yaml.ScalarNode && n.Content[len(n.Content)-1].Kind == yaml.ScalarNode {
+		if len(n.Content) > 1 && n.Content[0].Kind == yaml.ScalarNode &&
+			n.Content[len(n.Content)-1].Kind == yaml.ScalarNode {
 			say(n.Content[0].Value, n.Content[len(n.Content)-1].Value, n.Line)
 			return
 		}

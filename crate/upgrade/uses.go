@@ -40,7 +40,9 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 			return result{}, nil // check tells of it
 		}
 		on := slices.ContainsFunc(v.Of, func(of project.Sealed) bool { return of.Library == library }) ||
-			slices.ContainsFunc(graph.Of(scripts, v).Files(), func(f graph.File) bool { return f.Of.Library == library })
+			slices.ContainsFunc(graph.Of(scripts, v).Files(), func(f graph.File) bool {
+				return f.Of.Library == library
+			})
 		symbols, shows := c.symbolUses(p, v, library)
 		if on = on || shows; !v.Fragment && !on {
 			return result{}, nil
@@ -85,7 +87,8 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 		return err
 	}
 	slices.SortStableFunc(c.Removed, func(a, b RemovedName) int {
-		return cmp.Or(cmp.Compare(min(1, len(b.Uses)), min(1, len(a.Uses))), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
+		return cmp.Or(cmp.Compare(min(1, len(b.Uses)), min(1, len(a.Uses))), cmp.Compare(a.Kind, b.Kind),
+			cmp.Compare(a.Name, b.Name))
 	})
 	return nil
 }

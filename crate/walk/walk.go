@@ -28,7 +28,8 @@ type Site struct {
 	Others map[paths.InSite]int64 // the files that are no pages, to their size in bytes
 	// Stamp tells one state of all files that are no pages from another: it sums up names, sizes and times.
 	Stamp uint64
-	// Stamps has the stamps of the pages, in their order, where the walk was asked to look at them; the zero value for one that is no plain file.
+	// Stamps has the stamps of the pages, in their order, where the walk was asked to look at them; the zero value for
+	// one that is no plain file.
 	Stamps []disk.Stamp
 	// Excluded are folders that are not walked: those of version control, and those of installed packages.
 	Excluded map[string]bool
@@ -94,8 +95,8 @@ func (s *Site) Excludes(name paths.InSite) bool {
 // Reserved reports whether a path is, or is in, a folder that is not walked.
 func (s *Site) Reserved(name string) bool { return s.Excluded[name] || s.Excludes(paths.Found(name)) }
 
-// Folder lists the files of the folder dir below on, reading several folders at once. isPage says which files are pages,
-// by their paths in dir. With stat, it also reads the stamps of the pages.
+// Folder lists the files of the folder dir below on, reading several folders at once. isPage says which files are
+// pages, by their paths in dir. With stat, it also reads the stamps of the pages.
 func Folder(ctx context.Context, on *disk.Folder, dir string, stat bool, isPage func(name string) bool) (*Site, error) {
 	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, see: stat, aside: map[string]bool{}}
 	root := &folder{}
@@ -137,7 +138,8 @@ type task struct {
 	from, to int
 }
 
-// looksAtOnce is how many pages of one folder are looked at in one go: more folders than one may be all that a site has.
+// looksAtOnce is how many pages of one folder are looked at in one go: more folders than one may be all that a site
+// has.
 const looksAtOnce = 256
 
 func (w *walker) work(_ context.Context, t task, more func(task)) error {
@@ -156,7 +158,8 @@ func (w *walker) together(root *folder) *Site {
 	return site
 }
 
-// add adds a folder and those in it, such that the pages are sorted: each folder has its place between the files beside it.
+// add adds a folder and those in it, such that the pages are sorted: each folder has its place between the files beside
+// it.
 func (s *Site) add(f *folder) {
 	for i, name := range f.others {
 		s.Others[name] = f.sizes[i]
@@ -220,7 +223,8 @@ func (w *walker) visit(f *folder, more func(task)) error {
 		isPage := w.isPage(name)
 		info, why := w.look(e, name, isPage)
 		switch {
-		case why != "" && !isPage && packages.KindOf(name) != packages.Script && packages.KindOf(name) != packages.Stylesheet:
+		case why != "" && !isPage && packages.KindOf(name) != packages.Script &&
+			packages.KindOf(name) != packages.Stylesheet:
 		case why != "":
 			f.passedOver = append(f.passedOver, name+" "+why)
 		case isPage:

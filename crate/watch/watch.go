@@ -19,10 +19,12 @@ const (
 	long = 200 * time.Millisecond // so long must it be quiet behind more of them
 )
 
-// Folder calls changed after each burst of changes to files below a folder, as an editor or a checkout makes them, until the context ends,
-// and returns its error then. A burst is over after quiet without a change. Changed is given the names, sorted, none where it can't be known
-// what changed, as at the begin. Folders for which skip says so are left out; skip and changed are given paths from the root, with slashes.
-func Folder(ctx context.Context, root string, quiet time.Duration, skip func(dir string) bool, changed func(names []string)) error {
+// Folder calls changed after each burst of changes to files below a folder, as an editor or a checkout makes them,
+// until the context ends, and returns its error then. A burst is over after quiet without a change. Changed is given
+// the names, sorted, none where it can't be known what changed, as at the begin. Folders for which skip says so are
+// left out; skip and changed are given paths from the root, with slashes.
+func Folder(ctx context.Context, root string, quiet time.Duration, skip func(dir string) bool,
+	changed func(names []string)) error {
 	w, err := fsnotify.NewWatcher()
 	if err != nil {
 		return err

@@ -11,7 +11,8 @@ import (
 	"time"
 )
 
-// TestFolder: a burst of changes is reported once, with its names; what is skipped is not, and folders that come later are watched too.
+// TestFolder: a burst of changes is reported once, with its names; what is skipped is not, and folders that come later
+// are watched too.
 func TestFolder(t *testing.T) {
 	root := t.TempDir()
 	for _, dir := range []string{"js", ".git"} {
@@ -23,7 +24,8 @@ func TestFolder(t *testing.T) {
 	told := make(chan []string, 100)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- Folder(ctx, root, 20*time.Millisecond, func(dir string) bool { return strings.HasPrefix(dir, ".git") }, func(names []string) { told <- names })
+		ended <- Folder(ctx, root, 20*time.Millisecond, func(dir string) bool { return strings.HasPrefix(dir, ".git") },
+			func(names []string) { told <- names })
 	}()
 	if first := <-told; first != nil {
 		t.Errorf("at first, %q are told", first)

@@ -24,34 +24,49 @@ var changing = []struct {
 }{
 	{"start", nil, []string{"start", "--page", "new/news.html"}},
 	{"take", [][]string{{"start"}}, []string{"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}},
-	{"include", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip"}}, []string{"include", "brinework", "--page", "**"}},
-	{"omit", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"omit", "brinework"}},
-	{"drop", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"drop", "brinework"}},
-	{"repin", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**"}}, []string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip"}},
-	{"switch", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}}, []string{"switch", "--readable"}},
-	{"hold", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip"}}, []string{"hold", "oarlock", "--because", "the kiosk"}},
+	{"include", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip"}}, []string{"include", "brinework",
+		"--page", "**"}},
+	{"omit", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}},
+		[]string{"omit", "brinework"}},
+	{"drop", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}},
+		[]string{"drop", "brinework"}},
+	{"repin", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**"}},
+		[]string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip"}},
+	{"switch", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}},
+		[]string{"switch", "--readable"}},
+	{"hold", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip"}}, []string{"hold", "oarlock", "--because",
+		"the kiosk"}},
 	{"adopt", [][]string{{"start"}}, []string{"adopt", "index.html", "--tag", "js/club.js", "--as", "clubhouse@1.0.0"}},
 	{"order --fix", ordered, []string{"order", "**", "--fix"}},
 	{"check --fix", ordered, []string{"check", "--fix", "--no-rehearse"}},
-	{"repin with renames", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}}, []string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip", "--rename", "bw-bar=bw-header"}},
+	{"repin with renames", [][]string{{"start"}, {"take", "../downloads/oarlock-1.4.2.zip", "--page", "**"}},
+		[]string{"repin", "oarlock", "--from", "../downloads/oarlock-2.0.3.zip", "--rename", "bw-bar=bw-header"}},
 	{"refill", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"refill"}},
 	{"sources set", [][]string{{"start"}}, []string{"sources", "set", "cdn", "harbour", harbourPattern}},
-	{"sources learn", linkable, []string{"sources", "learn", "http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"}},
-	{"switch --cdn", append(linkable[:len(linkable):len(linkable)], []string{"sources", "set", "cdn", "harbour", harbourPattern}), []string{"switch", "--cdn", "--fallback"}},
-	{"take again", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"take", "../downloads/brinework-1.2.0.zip", "--into", "vendor/brinework"}},
-	{"drop a part", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"drop", "brinework", "--files", "js/*.js"}},
-	{"move a library", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"move", "brinework", "vendor/brinework"}},
+	{"sources learn", linkable, []string{"sources", "learn",
+		"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js"}},
+	{"switch --cdn", append(linkable[:len(linkable):len(linkable)], []string{"sources", "set", "cdn", "harbour",
+		harbourPattern}), []string{"switch", "--cdn", "--fallback"}},
+	{"take again", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}},
+		[]string{"take", "../downloads/brinework-1.2.0.zip", "--into", "vendor/brinework"}},
+	{"drop a part", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}},
+		[]string{"drop", "brinework", "--files", "js/*.js"}},
+	{"move a library", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}},
+		[]string{"move", "brinework", "vendor/brinework"}},
 	{"move own files", [][]string{{"start"}}, []string{"move", "js", "crews/index.html", "css/club.css", "own/"}},
-	{"move --found", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"move", "--found"}},
+	{"move --found", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}},
+		[]string{"move", "--found"}},
 	{"settle", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"settle"}},
 	{"undo", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}}, []string{"undo"}},
-	{"undo --again", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"undo"}}, []string{"undo", "--again"}},
+	{"undo --again", [][]string{{"start"}, {"take", "../downloads/brinework-1.2.0.zip", "--page", "**"}, {"undo"}},
+		[]string{"undo", "--again"}},
 }
 
 const harbourPattern = "http://cdn.harbour.example/lib/{name}/{version}/{path}"
 
 // linkable is what was done before pages can link to the stand-in CDN; CDN stands for its address.
-var linkable = [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"}, {"sources", "set", "host", "cdn.harbour.example", "CDN"}}
+var linkable = [][]string{{"start"}, {"take", "../downloads/oarlock-2.0.3.zip", "--page", "**"},
+	{"sources", "set", "host", "cdn.harbour.example", "CDN"}}
 
 // sharedCDN is one stand-in for all tests that only read from it.
 var sharedCDN = sync.OnceValues(standin.NewCDN)
@@ -90,7 +105,8 @@ func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 		for _, page := range []string{"index.html", "tides.html"} {
 			text := s.Read(page)
 			first := strings.Index(text, "<script")
-			s.Write(page, text[:first]+`<script src="js/club.js"></script>`+strings.Replace(text[first:], `<script src="js/club.js"></script>`, "", 1))
+			s.Write(page, text[:first]+`<script src="js/club.js"></script>`+strings.Replace(text[first:],
+				`<script src="js/club.js"></script>`, "", 1))
 		}
 	}
 	return s
@@ -99,11 +115,13 @@ func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 // leftovers lists what a change that is over must not leave in merry's own folder.
 func leftovers(s *merrytest.Site) []string {
 	all, _ := filepath.Glob(filepath.Join(s.Dir, ".merry/changes/*"))
-	return slices.DeleteFunc(all, func(name string) bool { return strings.HasSuffix(name, ".done") || strings.HasSuffix(name, ".undone") })
+	return slices.DeleteFunc(all, func(name string) bool {
+		return strings.HasSuffix(name, ".done") || strings.HasSuffix(name, ".undone")
+	})
 }
 
-// TestStoppedAtEveryWrite stops each command at every one of its writes and removals. Reading afterwards changes nothing
-// and sees the old state or the new one, whole; finishing leads to that state, and giving up to the old one.
+// TestStoppedAtEveryWrite stops each command at every one of its writes and removals. Reading afterwards changes
+// nothing and sees the old state or the new one, whole; finishing leads to that state, and giving up to the old one.
 func TestStoppedAtEveryWrite(t *testing.T) {
 	t.Parallel()
 	for _, c := range changing {
@@ -147,10 +165,12 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 					said++
 				}
 				if seen != oldSeen && seen != doneSeen {
-					t.Fatalf("stopped at write %d, the project is read neither as before nor as after:\n%s%s", n, r.Out, r.Err)
+					t.Fatalf("stopped at write %d, the project is read neither as before nor as after:\n%s%s", n, r.Out,
+						r.Err)
 				}
 				end := []string{"--finish", "--abandon"}[n%2]
-				if r := s.Try("undo", end); r.Status != 0 && !(c.name == "start" && strings.Contains(r.Err, "no change to undo")) {
+				if r := s.Try("undo", end); r.Status != 0 &&
+					!(c.name == "start" && strings.Contains(r.Err, "no change to undo")) {
 					t.Fatalf("stopped at write %d, undo %s says\n%s%s", n, end, r.Out, r.Err)
 				}
 				switch s.State() {
@@ -165,7 +185,8 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 						t.Errorf("stopped at write %d: giving it up led on", n)
 					}
 				default:
-					t.Fatalf("stopped at write %d, after undo %s the site is neither as before nor as after:\n%s", n, end, r.Err)
+					t.Fatalf("stopped at write %d, after undo %s the site is neither as before nor as after:\n%s", n,
+						end, r.Err)
 				}
 				if end == "--finish" || unfinished {
 					continue
@@ -177,7 +198,8 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 				}
 			}
 			if olds == 0 || news == 0 || said == 0 {
-				t.Errorf("%d old states, %d new ones, %d times unfinished: the test did not reach both sides", olds, news, said)
+				t.Errorf("%d old states, %d new ones, %d times unfinished: the test did not reach both sides", olds,
+					news, said)
 			}
 		})
 	}
@@ -185,11 +207,13 @@ func TestStoppedAtEveryWrite(t *testing.T) {
 
 // files leaves the lines of folders out of a state.
 func files(state string) string {
-	return strings.Join(slices.DeleteFunc(strings.Split(state, "\n"), func(line string) bool { return strings.HasSuffix(line, "/") }), "\n")
+	return strings.Join(slices.DeleteFunc(strings.Split(state, "\n"), func(line string) bool {
+		return strings.HasSuffix(line, "/")
+	}), "\n")
 }
 
-// TestWritesFail fails one write, or, as a full disk does, every one from a certain one on. Nothing has changed then, or,
-// where it could not be reverted either, the change can be finished, and given up.
+// TestWritesFail fails one write, or, as a full disk does, every one from a certain one on. Nothing has changed then,
+// or, where it could not be reverted either, the change can be finished, and given up.
 func TestWritesFail(t *testing.T) {
 	t.Parallel()
 	for kind, words := range map[string]string{"full": "the disk is full", "fail": "the disk can't read or write it"} {
@@ -270,8 +294,8 @@ func TestUndoKeepsWhatWasChangedSince(t *testing.T) {
 	s.Fail(1, []string{"no change to undo"}, "undo")
 }
 
-// TestKilledAtRandom ends commands wherever they happen to be, as a power cut does. Afterwards the project is as before or
-// as after, one way to the end leads there, and the next command works.
+// TestKilledAtRandom ends commands wherever they happen to be, as a power cut does. Afterwards the project is as before
+// or as after, one way to the end leads there, and the next command works.
 func TestKilledAtRandom(t *testing.T) {
 	t.Parallel()
 	runs := trials.Rounds(4, 60)

@@ -1,5 +1,5 @@
-// Package faults tests what must hold when things go wrong: stops at every write, full disks, kills, two commands at once,
-// hostile archives, servers, clones and scripts.
+// Package faults tests what must hold when things go wrong: stops at every write, full disks, kills, two commands at
+// once, hostile archives, servers, clones and scripts.
 package faults
 
 import (

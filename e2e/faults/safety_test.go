@@ -21,18 +21,25 @@ import (
 )
 
 // everyCommand is a run of each command that reads or changes a project.
-var everyCommand = []string{"contents", "check", "check --rehearse", "check --fix", "order **", "order ** --fix", "refill", "refill --overwrite", "bill", "versions oarlock", "peek oarlock", "undo --list", "take ../downloads/brinework-1.2.0.zip --dry-run",
-	"take ../downloads/brinework-1.2.0.zip --page **", "include oarlock --page index.html", "omit oarlock", "drop oarlock", "switch --readable", "hold oarlock --because wind", "adopt --all", "compare oarlock 1.4.2 2.0.3", "start", "cache"}
+var everyCommand = []string{"contents", "check", "check --rehearse", "check --fix", "order **", "order ** --fix",
+	"refill", "refill --overwrite", "bill", "versions oarlock", "peek oarlock", "undo --list",
+	"take ../downloads/brinework-1.2.0.zip --dry-run",
+	"take ../downloads/brinework-1.2.0.zip --page **", "include oarlock --page index.html", "omit oarlock",
+	"drop oarlock", "switch --readable", "hold oarlock --because wind", "adopt --all", "compare oarlock 1.4.2 2.0.3",
+	"start", "cache"}
 
 // TestForeignChange: a change that came with a clone is applied by no command. Those that read say so and go on, those
 // that change something are refused, and there is a way out.
 func TestForeignChange(t *testing.T) {
 	t.Parallel()
-	for _, path := range []string{"../../home/stolen", ".git/hooks/post-checkout", ".merry/lock", "index.html", "/etc/x"} {
+	for _, path := range []string{"../../home/stolen", ".git/hooks/post-checkout", ".merry/lock", "index.html",
+		"/etc/x"} {
 		base := merrytest.Started(t)
 		plant := func(s *merrytest.Site) string {
 			s.Write(".merry/changes/000009.going/000001", "#!/bin/sh\n")
-			s.Write(".merry/changes/000009.going/journal.json", fmt.Sprintf(`{"format": 1, "title": "x", "entries": [{"path": %q, "draft": "000001", "create": true, "hash": 1, "size": 10, "seen": {"Size": 0, "ModTime": 0}}]}`, path))
+			s.Write(".merry/changes/000009.going/journal.json", fmt.Sprintf(`{"format": 1, "title": "x", "entries": `+
+				`[{"path": %q, "draft": "000001", "create": true, "hash": 1, "size": 10, "seen": {"Size": 0, `+
+				`"ModTime": 0}}]}`, path))
 			return s.State()
 		}
 		commands := everyCommand
@@ -46,16 +53,19 @@ func TestForeignChange(t *testing.T) {
 			if s.State() != before {
 				t.Fatalf("%s: merry %s changed the project:\n%s%s", path, command, r.Out, r.Err)
 			}
-			if strings.HasPrefix(command, "undo") || command == "cache" || strings.HasPrefix(command, "compare") || strings.HasPrefix(command, "peek") {
+			if strings.HasPrefix(command, "undo") || command == "cache" || strings.HasPrefix(command, "compare") ||
+				strings.HasPrefix(command, "peek") {
 				continue
 			}
-			if !strings.Contains(r.Err, "you did not write it on this machine") || !strings.Contains(r.Err, "--abandon") {
+			if !strings.Contains(r.Err, "you did not write it on this machine") ||
+				!strings.Contains(r.Err, "--abandon") {
 				t.Errorf("%s: merry %s, status %d, does not say so:\n%s%s", path, command, r.Status, r.Out, r.Err)
 			}
 		}
 		s := base.Copy()
 		before := plant(s)
-		if out := s.Run("undo", "--abandon"); !strings.Contains(out, ".merry/changes/000009.aside") || s.State() != before {
+		if out := s.Run("undo", "--abandon"); !strings.Contains(out, ".merry/changes/000009.aside") ||
+			s.State() != before {
 			t.Errorf("abandoning says\n%s", out)
 		}
 		s.Run("take", "../downloads/brinework-1.2.0.zip")
@@ -128,16 +138,20 @@ func TestSomebodyElses(t *testing.T) {
 	}
 }
 
-// TestNothingBelowVersionControl: whatever an archive, a record or a list says, nothing is written where another program
-// would carry it out.
+// TestNothingBelowVersionControl: whatever an archive, a record or a list says, nothing is written where another
+// program would carry it out.
 func TestNothingBelowVersionControl(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	source := s.Archive("sly-1.0.0.zip", map[string]string{
-		"sly/dist/sly.js": "var Sly = {};", "sly/dist/sly.css": "a { background: url(.git/config) } b { background: url(../.htaccess) } c { background: url(../x/.git/hooks/post-checkout) }",
-		"sly/dist/.git/config": "[core]\n fsmonitor = true\n", "sly/.htaccess": "Options +Indexes", "sly/x/.git/hooks/post-checkout": "#!/bin/sh\n", "sly/.GIT/config": "x", "sly/.merry/changes/000001.going/journal.json": "{}", "sly/git~1/config": "x",
+		"sly/dist/sly.js": "var Sly = {};", "sly/dist/sly.css": "a { background: url(.git/config) } b { background: " +
+			"url(../.htaccess) } c { background: url(../x/.git/hooks/post-checkout) }",
+		"sly/dist/.git/config": "[core]\n fsmonitor = true\n", "sly/.htaccess": "Options +Indexes",
+		"sly/x/.git/hooks/post-checkout": "#!/bin/sh\n", "sly/.GIT/config": "x",
+		"sly/.merry/changes/000001.going/journal.json": "{}", "sly/git~1/config": "x",
 	})
-	for _, args := range [][]string{{"take", source, "--together"}, {"take", source}, {"take", source, "--files", "**"}, {"take", source, "--files", "**/*", "--together"}} {
+	for _, args := range [][]string{{"take", source, "--together"}, {"take", source}, {"take", source, "--files", "**"},
+		{"take", source, "--files", "**/*", "--together"}} {
 		c := s.Copy()
 		c.Try(args...)
 		filepath.Walk(c.Dir, func(name string, info os.FileInfo, err error) error {
@@ -157,7 +171,8 @@ func TestNothingBelowVersionControl(t *testing.T) {
 		t.Error("a dot file that was named one by one was not taken")
 	}
 	// The seal is a record that may be somebody else's.
-	for _, at := range []string{".git/commondir", ".merry/changes/000001.going/journal.json", "js/.svn/x", "../out.js", "/tmp/out.js", "js/com1.js", `js\\x.js`, "js/a\\u202eb.js", "js/con¹.js", strings.Repeat("a", 256) + ".js"} {
+	for _, at := range []string{".git/commondir", ".merry/changes/000001.going/journal.json", "js/.svn/x", "../out.js",
+		"/tmp/out.js", "js/com1.js", `js\\x.js`, "js/a\\u202eb.js", "js/con¹.js", strings.Repeat("a", 256) + ".js"} {
 		c := s.Copy()
 		c.Write("crate.seal.json", strings.Replace(c.Read("crate.seal.json"), `"js/oarlock.js"`, `"`+at+`"`, 1))
 		if strings.Contains(at, "con¹") {
@@ -170,7 +185,8 @@ func TestNothingBelowVersionControl(t *testing.T) {
 		}
 	}
 	c = s.Copy()
-	c.Write("crate.seal.json", strings.Replace(c.Read("crate.seal.json"), `"version": "2.0.3"`, `"version": "../../x"`, 1))
+	c.Write("crate.seal.json", strings.Replace(c.Read("crate.seal.json"), `"version": "2.0.3"`, `"version": "../../x"`,
+		1))
 	c.Fail(1, []string{"can't be a version"}, "contents")
 	c.Write("crate.seal.json", `{"format": 1, "libraries": {"a": null}}`)
 	c.Fail(1, []string{"crate.seal"}, "contents")
@@ -218,8 +234,10 @@ func TestSpecialFiles(t *testing.T) {
 				t.Errorf("%s: merry %s does not end", kind, command)
 			}
 			usage := cmd.ProcessState.SysUsage().(*syscall.Rusage)
-			if usage.Maxrss > 600<<10 || strings.Contains(out.String(), "goroutine ") || cmd.ProcessState.ExitCode() > 2 {
-				t.Errorf("%s: merry %s: status %d, %d kB\n%s", kind, command, cmd.ProcessState.ExitCode(), usage.Maxrss, out.String())
+			if usage.Maxrss > 600<<10 || strings.Contains(out.String(), "goroutine ") ||
+				cmd.ProcessState.ExitCode() > 2 {
+				t.Errorf("%s: merry %s: status %d, %d kB\n%s", kind, command, cmd.ProcessState.ExitCode(), usage.Maxrss,
+					out.String())
 			}
 		}
 		if out := c.Try("check").Err; kind != "large" && !strings.Contains(out, "skipped: ") {
@@ -237,8 +255,10 @@ func TestSpecialFiles(t *testing.T) {
 				cmd := c.Command(command)
 				timer := time.AfterFunc(2*time.Minute, func() { cmd.Process.Kill() })
 				out, _ := cmd.CombinedOutput()
-				if !timer.Stop() || cmd.ProcessState.ExitCode() > 2 && cmd.ProcessState.ExitCode() != 3 || strings.Contains(string(out), "goroutine ") {
-					t.Errorf("%s as a %s: merry %s: status %d\n%s", record, kind, command, cmd.ProcessState.ExitCode(), out)
+				if !timer.Stop() || cmd.ProcessState.ExitCode() > 2 && cmd.ProcessState.ExitCode() != 3 ||
+					strings.Contains(string(out), "goroutine ") {
+					t.Errorf("%s as a %s: merry %s: status %d\n%s", record, kind, command, cmd.ProcessState.ExitCode(),
+						out)
 				}
 			}
 		}
@@ -261,12 +281,16 @@ func TestCantBeCarriedOut(t *testing.T) {
 		s.Run("contents")
 	}
 	s := merrytest.Started(t)
-	clash := s.Archive("clash-1.0.0.zip", map[string]string{"clash/dist/clash.js": "var Clash = {};", "clash/dist/clash.css": "a { background: url(a.png) } b { background: url(a.png/b.png) }", "clash/dist/a.png": "x", "clash/x.txt": ""})
+	clash := s.Archive("clash-1.0.0.zip", map[string]string{"clash/dist/clash.js": "var Clash = {};",
+		"clash/dist/clash.css": "a { background: url(a.png) } b { background: url(a.png/b.png) }",
+		"clash/dist/a.png":     "x", "clash/x.txt": ""})
 	s.Write("css/a", "")
 	if r := s.Try("take", clash, "--together"); r.Status > 1 {
 		t.Errorf("%+v", r)
 	}
-	long := s.Archive("long-1.0.0.zip", map[string]string{"long/dist/long.js": "var Long = {};", "long/dist/long.css": "a { background: url(" + strings.Repeat("n", 251) + ".png) }", "long/dist/" + strings.Repeat("n", 251) + ".png": "x"})
+	long := s.Archive("long-1.0.0.zip", map[string]string{"long/dist/long.js": "var Long = {};",
+		"long/dist/long.css":                             "a { background: url(" + strings.Repeat("n", 251) + ".png) }",
+		"long/dist/" + strings.Repeat("n", 251) + ".png": "x"})
 	if r := s.Copy().Try("take", long, "--names", "versioned"); r.Status > 1 {
 		t.Errorf("%+v", r)
 	}
@@ -290,20 +314,29 @@ func TestCantBeCarriedOut(t *testing.T) {
 	}
 }
 
-// TestHiddenText: whatever is in a name, a page or a record, no control character and no mark that reorders or hides text
-// reaches a terminal, a pipe or an answer in JSON.
+// TestHiddenText: whatever is in a name, a page or a record, no control character and no mark that reorders or hides
+// text reaches a terminal, a pipe or an answer in JSON.
 func TestHiddenText(t *testing.T) {
 	t.Parallel()
 	const evil = "\x1b[31mred\x1b]0;title\x07\u202egnp\u200b\u0085\x9b"
 	s := merrytest.Started(t)
-	s.Write("index.html", strings.Replace(s.Read("index.html"), "</body>", "<script src=\"js/"+evil+".js\"></script><script src=\"http://"+evil+".example/x.js\"></script><link rel=stylesheet href='"+evil+"'><script>throw new Error('"+evil+"')</script></body>", 1))
+	s.Write("index.html", strings.Replace(s.Read("index.html"), "</body>", "<script src=\"js/"+evil+
+		".js\"></script><script src=\"http://"+evil+".example/x.js\"></script><link rel=stylesheet href='"+evil+
+		"'><script>throw new Error('"+evil+"')</script></body>", 1))
 	s.Write("p"+strings.Trim(evil, "\x00")+".html", s.Read("index.html"))
 	s.Write("js/o"+evil+".js", "var O = {}; document.title = '"+evil+"'; "+evil)
 	s.Write("css/o.css", "a { background: url('"+evil+"') }")
-	source := s.Archive("evil-1.0.0.zip", map[string]string{"evil/dist/evil.js": "/*! " + evil + " v1 | " + evil + " */\nvar Evil = {};", "evil/package.json": `{"name": "evil", "version": "1.0.0", "license": "` + "\u202e\u200b" + `", "description": "\u001b[31m"}`, "evil/README.md": evil + "\n```html\n<script src=\"" + evil + "\"></script>\n```\n", "evil/LICENSE": evil})
+	source := s.Archive("evil-1.0.0.zip", map[string]string{"evil/dist/evil.js": "/*! " + evil + " v1 | " + evil +
+		" */\nvar Evil = {};", "evil/package.json": `{"name": "evil", "version": "1.0.0", "license": "` +
+		"\u202e\u200b" + `", "description": "\u001b[31m"}`, "evil/README.md": evil + "\n```html\n<script src=\"" +
+		evil + "\"></script>\n```\n", "evil/LICENSE": evil})
 	list := s.Read("crate.yaml")
-	runs := []string{"check", "check --rehearse", "contents", "order **", "bill", "bill --form cyclonedx", "undo --list", "take " + source + " --dry-run", "take " + source, "peek " + source, "peek " + source + " --all", "peek evil --text", "peek evil --start", "include evil --page ** --dry-run", "include evil --page **",
-		"adopt --all", "switch --readable --dry-run", "check --form sarif", "refill", "versions evil", "drop evil --dry-run", "undo", "check " + evil, "take " + evil, "repin " + evil, evil, "check --" + evil, "--in " + evil + " check", "sources set cdn " + evil + " https://" + evil, "seal js"}
+	runs := []string{"check", "check --rehearse", "contents", "order **", "bill", "bill --form cyclonedx",
+		"undo --list", "take " + source + " --dry-run", "take " + source, "peek " + source, "peek " + source + " --all",
+		"peek evil --text", "peek evil --start", "include evil --page ** --dry-run", "include evil --page **",
+		"adopt --all", "switch --readable --dry-run", "check --form sarif", "refill", "versions evil",
+		"drop evil --dry-run", "undo", "check " + evil, "take " + evil, "repin " + evil, evil, "check --" + evil,
+		"--in " + evil + " check", "sources set cdn " + evil + " https://" + evil, "seal js"}
 	try := func(s *merrytest.Site, command string) {
 		for _, json := range []bool{false, true} {
 			args := strings.Split(command, " ")
@@ -313,7 +346,8 @@ func TestHiddenText(t *testing.T) {
 			r := s.Try(args...)
 			for _, out := range []string{r.Out, r.Err} {
 				for i, c := range out {
-					if c != '\n' && c != '\t' && (c < 0x20 || c >= 0x7f && c < 0xa0 || c == 0x202e || c == 0x200b || c == 0xfffd) {
+					if c != '\n' && c != '\t' && (c < 0x20 || c >= 0x7f && c < 0xa0 || c == 0x202e || c == 0x200b ||
+						c == 0xfffd) {
 						t.Fatalf("merry %q lets %q through: %q", args, c, out[max(0, i-60):min(len(out), i+20)])
 					}
 				}
@@ -327,14 +361,18 @@ func TestHiddenText(t *testing.T) {
 		try(s, command)
 	}
 	// In the records themselves.
-	for _, text := range []string{`format: 1` + "\n" + `libraries: {"e\u202e\e[31m": {version: 1.0.0, from: "x\e[31m\u202e"}}` + "\n", "format: 1\nsite: \"\\e[31m\"\n", "format: 1\npages: [\"\\u202e\"]\n", "\x1b[31m", list + "profiles: {\"\\e[31m\": {serve: cdn}}\n"} {
+	for _, text := range []string{`format: 1` + "\n" + `libraries: {"e\u202e\e[31m": {version: 1.0.0, from: ` +
+		`"x\e[31m\u202e"}}` + "\n", "format: 1\nsite: \"\\e[31m\"\n", "format: 1\npages: [\"\\u202e\"]\n", "\x1b[31m",
+		list + "profiles: {\"\\e[31m\": {serve: cdn}}\n"} {
 		s.Write("crate.yaml", text)
-		for _, command := range []string{"check", "contents", "order **", "bill", "check --profile \x1b[31m", "drop x"} {
+		for _, command := range []string{"check", "contents", "order **", "bill", "check --profile \x1b[31m",
+			"drop x"} {
 			try(s, command)
 		}
 	}
 	s.Write("crate.yaml", list)
-	for _, text := range []string{"\x1b[31m", `{"format": 1, "libraries": {"\u001b[31m\u202e": {"version": "1", "origin": "\u001b[31m", "files": []}}}`, `{"format": 1, "libraries": {"a": {"version": "\u001b[31m"}}}`} {
+	for _, text := range []string{"\x1b[31m", `{"format": 1, "libraries": {"\u001b[31m\u202e": {"version": "1", ` +
+		`"origin": "\u001b[31m", "files": []}}}`, `{"format": 1, "libraries": {"a": {"version": "\u001b[31m"}}}`} {
 		s.Write("crate.seal.json", text)
 		try(s, "contents")
 		try(s, "check")
@@ -345,7 +383,10 @@ func TestHiddenText(t *testing.T) {
 func TestHostileServers(t *testing.T) {
 	t.Parallel()
 	var inside int
-	within := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { inside++; w.Write([]byte("var Secret = 1;")) }))
+	within := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		inside++
+		w.Write([]byte("var Secret = 1;"))
+	}))
 	defer within.Close()
 	mux := http.NewServeMux()
 	later := 0
@@ -377,10 +418,12 @@ func TestHostileServers(t *testing.T) {
 	}
 	// An address that a record has, and that this user never fetched, leads to no machine of this network.
 	s.Write("crate.yaml", s.Read("crate.yaml")+"cdns: {sly: \""+within.URL+"/{name}/{version}/{path}\"}\n")
-	s.Write("crate.seal.json", strings.Replace(s.Read("crate.seal.json"), `"origin": "oarlock-2.0.3.zip"`, `"origin": "`+within.URL+`/oarlock-2.0.3.zip"`, 1))
+	s.Write("crate.seal.json", strings.Replace(s.Read("crate.seal.json"), `"origin": "oarlock-2.0.3.zip"`,
+		`"origin": "`+within.URL+`/oarlock-2.0.3.zip"`, 1))
 	os.RemoveAll(filepath.Join(s.Home, ".merry/cache"))
 	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
-	for _, command := range []string{"refill", "check --online", "switch --cdn", "compare oarlock 2.0.3 1.4.2", "peek oarlock"} {
+	for _, command := range []string{"refill", "check --online", "switch --cdn", "compare oarlock 2.0.3 1.4.2",
+		"peek oarlock"} {
 		s.Try(strings.Fields(command)...)
 	}
 	if inside > 0 {
@@ -391,7 +434,8 @@ func TestHostileServers(t *testing.T) {
 	}
 }
 
-// TestSameTimeAndSize: a page, a script or a library's file with other content of the same size and the same time is seen.
+// TestSameTimeAndSize: a page, a script or a library's file with other content of the same size and the same time is
+// seen.
 func TestSameTimeAndSize(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
@@ -403,7 +447,8 @@ func TestSameTimeAndSize(t *testing.T) {
 	time.Sleep(2100 * time.Millisecond) // what changed a moment ago is not remembered
 	s.Run("check")
 	s.Run("check")
-	for file, change := range map[string][2]string{"index.html": {"js/club.js", "js/clob.js"}, "js/oarlock.min.js": {"oarlock=t()", "oarlook=t()"}} {
+	for file, change := range map[string][2]string{"index.html": {"js/club.js", "js/clob.js"},
+		"js/oarlock.min.js": {"oarlock=t()", "oarlook=t()"}} {
 		before := s.Read(file)
 		if strings.Replace(before, change[0], change[1], 1) == before {
 			t.Fatalf("%s has no %s", file, change[0])
@@ -460,8 +505,8 @@ func TestRoomEndsWithItsParent(t *testing.T) {
 	}
 }
 
-// TestStrangersList: a packing list that came with a clone opens nothing outside of its project, and writes nothing that sets up
-// servers or editors.
+// TestStrangersList: a packing list that came with a clone opens nothing outside of its project, and writes nothing
+// that sets up servers or editors.
 func TestStrangersList(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Club(t)
@@ -470,7 +515,8 @@ func TestStrangersList(t *testing.T) {
 		{"../secret", "", "neither in the project nor in the download folder"},
 		{filepath.Join(filepath.Dir(s.Dir), "secret"), "", "neither in the project nor in the download folder"},
 		{"..", "", "neither in the project nor in the download folder"},
-		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: .vscode/tasks.json}\n", "can't go to .vscode/tasks.json"},
+		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: .vscode/tasks.json}\n",
+			"can't go to .vscode/tasks.json"},
 		{"../downloads/oarlock-2.0.3.zip", "    places: {dist/oarlock.js: ../out.js}\n", "can't be a path in the site"},
 		{"../downloads/oarlock-2.0.3.zip", "    into: .git/hooks\n", "can't be a path in the site"},
 	} {

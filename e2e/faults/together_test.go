@@ -37,7 +37,8 @@ func crowded(t *testing.T) *merrytest.Site {
 	return s
 }
 
-// atOnce starts commands while the project is locked, so that all wait for it, lets them go, and returns how they ended.
+// atOnce starts commands while the project is locked, so that all wait for it, lets them go, and returns how they
+// ended.
 func atOnce(t *testing.T, s *merrytest.Site, commands ...[]string) []string {
 	t.Helper()
 	lock := flock.New(filepath.Join(s.Dir, ".merry", "lock"))
@@ -60,8 +61,8 @@ func atOnce(t *testing.T, s *merrytest.Site, commands ...[]string) []string {
 	return said
 }
 
-// TestTwoCommandsAtOnce: any two writing commands side by side end as one after the other would have, in one sequence or the
-// other.
+// TestTwoCommandsAtOnce: any two writing commands side by side end as one after the other would have, in one sequence
+// or the other.
 func TestTwoCommandsAtOnce(t *testing.T) {
 	t.Parallel()
 	base := crowded(t)
@@ -80,7 +81,8 @@ func TestTwoCommandsAtOnce(t *testing.T) {
 				s := base.Copy()
 				said := atOnce(t, s, a, b)
 				if ends[s.State()] == "" {
-					t.Errorf("the site is as after neither sequence:\n%s\n%s", strings.Join(said, "\n"), s.Try("check", "--no-rehearse").Out)
+					t.Errorf("the site is as after neither sequence:\n%s\n%s", strings.Join(said, "\n"),
+						s.Try("check", "--no-rehearse").Out)
 				}
 			})
 		}
@@ -92,10 +94,14 @@ func TestEightCommandsAtOnce(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	before := s.State()
-	said := atOnce(t, s, []string{"drop", "brinework"}, []string{"include", "brinework", "--page", "**"}, []string{"omit", "oarlock", "--page", "index.html"},
-		[]string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "oldlock", "--together", "--page", "tides.html"}, []string{"switch", "--readable"}, []string{"hold", "oarlock", "--because", "x"},
-		[]string{"include", "oarlock", "--page", "index.html"}, []string{"switch", "--minified", "--page", "tides.html"})
-	if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "file-missing") || strings.Contains(out, "sealed-") || strings.Contains(out, "included-twice") {
+	said := atOnce(t, s, []string{"drop", "brinework"}, []string{"include", "brinework", "--page", "**"},
+		[]string{"omit", "oarlock", "--page", "index.html"},
+		[]string{"take", "../downloads/oarlock-1.4.2.zip", "--as", "oldlock", "--together", "--page", "tides.html"},
+		[]string{"switch", "--readable"}, []string{"hold", "oarlock", "--because", "x"},
+		[]string{"include", "oarlock", "--page", "index.html"}, []string{"switch", "--minified", "--page",
+			"tides.html"})
+	if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "file-missing") ||
+		strings.Contains(out, "sealed-") || strings.Contains(out, "included-twice") {
 		t.Errorf("afterwards check says\n%s\n%s", out, strings.Join(said, "\n"))
 	}
 	for range 8 {
@@ -116,5 +122,6 @@ func TestWaitingIsTold(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer lock.Unlock()
-	s.Fail(1, []string{"another command is changing this project; waiting", "for 10 seconds", "next:"}, "hold", "oarlock", "--because", "x")
+	s.Fail(1, []string{"another command is changing this project; waiting", "for 10 seconds", "next:"}, "hold",
+		"oarlock", "--because", "x")
 }

@@ -63,17 +63,21 @@ func TestAdoptLinks(t *testing.T) {
 	s, _ := documented(t)
 	before := s.Read("regatta.html")
 	out := s.Run("adopt", "regatta.html")
-	for _, want := range []string{"oarlock 2.0.3  dist/oarlock.js, sure", "the registry's brinework 1.2.0 has the same bytes", "quickbrine  for development only",
-		"the second request returned other bytes", "harbour  http://cdn.harbour.example/lib/{name}/{version}/{path}", "  js/club.js\n"} {
+	for _, want := range []string{"oarlock 2.0.3  dist/oarlock.js, sure", "the registry's brinework 1.2.0 has the " +
+		"same bytes", "quickbrine  for development only",
+		"the second request returned other bytes", "harbour  http://cdn.harbour.example/lib/{name}/{version}/{path}",
+		"  js/club.js\n"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("adopt does not say %q:\n%s", want, out)
 		}
 	}
 	list := s.Read("crate.yaml")
-	if s.Read("regatta.html") != before || !strings.Contains(list, "needs: [oarlock]") || !strings.Contains(list, "only: desk") {
+	if s.Read("regatta.html") != before || !strings.Contains(list, "needs: [oarlock]") ||
+		!strings.Contains(list, "only: desk") {
 		t.Errorf("the page changed, or the packing list lacks something:\n%s", list)
 	}
-	if out := s.Run("contents"); !strings.Contains(out, "linked") || !strings.Contains(out, "quickbrine: for development only") {
+	if out := s.Run("contents"); !strings.Contains(out, "linked") ||
+		!strings.Contains(out, "quickbrine: for development only") {
 		t.Errorf("contents says\n%s", out)
 	}
 	if out := s.Try("check").Out; strings.Contains(out, "sealed-gone") || !strings.Contains(out, "link-unversioned") {
@@ -91,7 +95,8 @@ func TestAdoptLinks(t *testing.T) {
 
 	s.Run("switch", "--local", "--minified")
 	local := s.Read("regatta.html")
-	if strings.Contains(local, "lib/") || !strings.Contains(local, `<script src="js/brinework.min.js" async="async"></script>`) || !strings.Contains(s.Read("fonts/brinework.woff"), "wOFF") {
+	if strings.Contains(local, "lib/") || !strings.Contains(local, `<script src="js/brinework.min.js" async="async">`+
+		`</script>`) || !strings.Contains(s.Read("fonts/brinework.woff"), "wOFF") {
 		t.Errorf("the page is not local:\n%s", local)
 	}
 	s.Run("include", "oarlock", "--page", "index.html")
@@ -99,7 +104,8 @@ func TestAdoptLinks(t *testing.T) {
 	s.Run("undo")
 	s.Run("switch", "--cdn", "--fallback", "--hints")
 	live := s.Read("regatta.html")
-	for _, want := range []string{`<link rel="preconnect" href="http://cdn.harbour.example" crossorigin>`, `as="font" type="font/woff" crossorigin>`,
+	for _, want := range []string{`<link rel="preconnect" href="http://cdn.harbour.example" crossorigin>`,
+		`as="font" type="font/woff" crossorigin>`,
 		`document.write('<script src="js/oarlock.min.js"><\/script>')</script>` + "\n"} {
 		if strings.Count(live, want) != 1 {
 			t.Errorf("not once on the page: %s\n%s", want, live)
@@ -115,7 +121,8 @@ func TestAdoptLinks(t *testing.T) {
 	}
 	s.Run("switch", "--cdn", "--fallback")
 	s.Run("omit", "oarlock", "--page", "regatta.html")
-	if page := s.Read("regatta.html"); strings.Contains(page, "typeof oarlock") || strings.Count(page, "document.write") != 1 {
+	if page := s.Read("regatta.html"); strings.Contains(page, "typeof oarlock") ||
+		strings.Count(page, "document.write") != 1 {
 		t.Errorf("the fallback stayed:\n%s", page)
 	}
 }
@@ -133,16 +140,23 @@ func TestLinksKeepTheirForm(t *testing.T) {
 		return integrity.Sum(algorithm, b["dist/oarlock.js"])
 	}
 	for _, tag := range []string{
-		"<script integrity='" + sum("sha384") + "' CrossOrigin SRC='http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js' defer></script>",
-		"<script defer src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js crossorigin=use-credentials integrity='sha256-" + strings.Repeat("A", 43) + "= " + sum("sha384") + "'></script>",
-		"<script src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js crossorigin integrity='" + sum("sha512") + "'></script>",
-		"<script src=http://named.harbour.example/oarlock-2.0.3.js integrity=" + sum("sha384") + " crossorigin=anonymous></script>",
-		"<script src=http://named.harbour.example/oarlock/oarlock.js?v=2.0.3 crossorigin=anonymous integrity=" + sum("sha384") + "></script>",
+		"<script integrity='" + sum("sha384") + "' CrossOrigin SRC='http://cdn.harbour.example/lib/oarlock/2.0.3/" +
+			"dist/oarlock.js' defer></script>",
+		"<script defer src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js crossorigin=use-credentials " +
+			"integrity='sha256-" + strings.Repeat("A", 43) + "= " + sum("sha384") + "'></script>",
+		"<script src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js crossorigin integrity='" +
+			sum("sha512") + "'></script>",
+		"<script src=http://named.harbour.example/oarlock-2.0.3.js integrity=" + sum("sha384") +
+			" crossorigin=anonymous></script>",
+		"<script src=http://named.harbour.example/oarlock/oarlock.js?v=2.0.3 crossorigin=anonymous integrity=" +
+			sum("sha384") + "></script>",
 	} {
-		page := "<!doctype html><meta charset=utf-8><title>t</title>\n" + tag + "\n<script defer src=js/club.js></script>\n"
+		page := "<!doctype html><meta charset=utf-8><title>t</title>\n" + tag +
+			"\n<script defer src=js/club.js></script>\n"
 		s.Write("regatta.html", page)
 		s.Run("adopt", "regatta.html")
-		if r := s.Try("check", "regatta.html", "--json"); strings.Contains(r.Out, "link-stale") || strings.Contains(r.Out, "link-unsealed") || !strings.Contains(r.Out, "link-plain") {
+		if r := s.Try("check", "regatta.html", "--json"); strings.Contains(r.Out, "link-stale") ||
+			strings.Contains(r.Out, "link-unsealed") || !strings.Contains(r.Out, "link-plain") {
 			t.Errorf("check says\n%s", r.Out)
 		}
 		s.Run("switch", "--local")
@@ -157,9 +171,11 @@ func TestLinksKeepTheirForm(t *testing.T) {
 			s.Run("undo")
 		}
 	}
-	wrong := "<script src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js integrity='" + sum("sha256") + " sha512-" + strings.Repeat("A", 86) + "==' crossorigin></script>"
+	wrong := "<script src=http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js integrity='" + sum("sha256") +
+		" sha512-" + strings.Repeat("A", 86) + "==' crossorigin></script>"
 	before := s.State()
-	if r := s.TryWith(wrong, "adopt", "-", "--page", "index.html"); r.Status != 1 || !strings.Contains(r.Err, "its integrity does not match the bytes") || !strings.Contains(r.Err, "sha512-AAAA") {
+	if r := s.TryWith(wrong, "adopt", "-", "--page", "index.html"); r.Status != 1 ||
+		!strings.Contains(r.Err, "its integrity does not match the bytes") || !strings.Contains(r.Err, "sha512-AAAA") {
 		t.Errorf("a wrong integrity: %+v", r)
 	}
 	if s.State() != before {
@@ -170,17 +186,21 @@ func TestLinksKeepTheirForm(t *testing.T) {
 func TestAdoptPasted(t *testing.T) {
 	t.Parallel()
 	s, _ := documented(t)
-	tag := "<script src='http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js' crossorigin></script>\n<link rel=stylesheet href=http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css>"
+	tag :=
+		"<script src='http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js' crossorigin></script>\n<link rel=stylesheet href=http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css>"
 	r := s.TryWith(tag, "adopt", "-", "--page", "crews/index.html", "--page", "index.html")
 	if r.Status != 0 {
 		t.Fatalf("%+v", r)
 	}
 	crews := s.Read("crews/index.html")
-	script, style := strings.Index(crews, strings.Split(tag, "\n")[0]), strings.Index(crews, strings.Split(tag, "\n")[1])
-	if style < 0 || script < 0 || style > strings.Index(crews, "club.css") || script > strings.Index(crews, "club.js") || strings.Count(crews, "\r\n") != strings.Count(crews, "\n") {
+	script, style := strings.Index(crews, strings.Split(tag, "\n")[0]),
+		strings.Index(crews, strings.Split(tag, "\n")[1])
+	if style < 0 || script < 0 || style > strings.Index(crews, "club.css") ||
+		script > strings.Index(crews, "club.js") || strings.Count(crews, "\r\n") != strings.Count(crews, "\n") {
 		t.Errorf("the tags are not where they belong:\n%s", crews)
 	}
-	if r := s.TryWith(tag, "adopt", "-", "--page", "index.html"); r.Status != 0 || !strings.Contains(r.Out, "already on index.html") {
+	if r := s.TryWith(tag, "adopt", "-", "--page", "index.html"); r.Status != 0 ||
+		!strings.Contains(r.Out, "already on index.html") {
 		t.Errorf("pasted again: %+v", r)
 	}
 	state := s.State()
@@ -188,9 +208,11 @@ func TestAdoptPasted(t *testing.T) {
 		"":                           {"standard input is empty"},
 		"just words":                 {"no script or stylesheet tag"},
 		"<script src=x.js></script>": {"there is no file x.js"},
-		"<script src=http://cdn.harbour.example/lib/oarlock/1.4.2/dist/oarlock.js></script>": {"the crate has oarlock 2.0.3"},
-		"<script src=http://down.harbour.example/oarlock@2.0.3/oarlock.js></script>":         {"does not answer"},
-		"<script src=js/club.js></script>":                                                   {"nothing shows that it is a library"},
+		"<script src=http://cdn.harbour.example/lib/oarlock/1.4.2/dist/oarlock.js></script>": {
+			"the crate has oarlock 2.0.3"},
+		"<script src=http://down.harbour.example/oarlock@2.0.3/oarlock.js></script>": {"does not answer"},
+		"<script src=js/club.js></script>": {
+			"nothing shows that it is a library"},
 	} {
 		s.Env = []string{"MERRY_PATIENCE=1s"}
 		r := s.TryWith(input, "adopt", "-", "--page", "index.html")
@@ -225,14 +247,17 @@ func TestAdoptLocalFiles(t *testing.T) {
 	s.Write("parcels/brinework/about.json", `{"name": "brinework", "version": "1.2.0"}`)
 	s.Write("js/chart.js", "/* Chart of the tides */ window.tideTable = 1;")
 	s.Write("js/gauge.js", "/*! gauge v0.9.1 | (c) the harbour */ window.gauge = function () {};")
-	s.Replace("index.html", "</body>", "<script src='js/vendor/oarlock-1.4.2.min.js'></script><script src=js/chart.js></script><script src=js/gauge.js></script></body>")
-	s.Replace("index.html", "<link rel=\"stylesheet\" href=\"css/club.css\">", "<link rel=stylesheet href=/parcels/brinework/css/brinework.min.css><link rel=\"stylesheet\" href=\"css/club.css\">")
+	s.Replace("index.html", "</body>", "<script src='js/vendor/oarlock-1.4.2.min.js'></script><script "+
+		"src=js/chart.js></script><script src=js/gauge.js></script></body>")
+	s.Replace("index.html", "<link rel=\"stylesheet\" href=\"css/club.css\">", "<link rel=stylesheet "+
+		"href=/parcels/brinework/css/brinework.min.css><link rel=\"stylesheet\" href=\"css/club.css\">")
 	before := s.Read("index.html")
 	if r := s.Try("check", "index.html"); strings.Contains(r.Out, "file-missing") {
 		t.Errorf("check says\n%s", r.Out)
 	} // a folder of installed packages is there
 	out := s.Run("adopt", "index.html")
-	for _, want := range []string{"oarlock 1.4.2  dist/oarlock.min.js, sure", "brinework 1.2.0  css/brinework.min.css, sure", "the manifest in parcels/brinework: brinework 1.2.0",
+	for _, want := range []string{"oarlock 1.4.2  dist/oarlock.min.js, sure",
+		"brinework 1.2.0  css/brinework.min.css, sure", "the manifest in parcels/brinework: brinework 1.2.0",
 		"gauge 0.9.1  gauge.js, likely", "its banner: gauge 0.9.1", "  js/chart.js\n"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("adopt does not say %q:\n%s", want, out)
@@ -276,8 +301,10 @@ func TestAdoptWhatTheCrateHas(t *testing.T) {
 	s, _ := merrytest.Linked(t)
 	s.Write("js/old/page-helper.js", s.Read("js/oarlock.min.js"))
 	s.Replace("index.html", "</body>", "<script src=js/old/page-helper.js></script></body>")
-	s.Replace("tides.html", `src="js/oarlock.min.js"`, `src="http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"`)
-	r := s.Fail(1, []string{"a second copy of js/oarlock.min.js of oarlock", "refer to js/oarlock.min.js instead", "the crate has the same bytes", "oarlock 2.0.3  dist/oarlock.min.js, sure"}, "adopt", "--all")
+	s.Replace("tides.html", `src="js/oarlock.min.js"`,
+		`src="http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"`)
+	r := s.Fail(1, []string{"a second copy of js/oarlock.min.js of oarlock", "refer to js/oarlock.min.js instead",
+		"the crate has the same bytes", "oarlock 2.0.3  dist/oarlock.min.js, sure"}, "adopt", "--all")
 	if !strings.Contains(s.Read("crate.yaml"), "harbour2: http://short.harbour.example/{name}@{version}/{short}") {
 		t.Errorf("the pattern was not learned:\n%s\n%s", r.Out, s.Read("crate.yaml"))
 	}
@@ -298,7 +325,8 @@ func TestFallbackInABrowser(t *testing.T) {
 	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
-	page := strings.Replace(strings.Replace(s.Read("regatta.html"), " async=\"async\"", "", 1), `  <script src="http://cdn.harbour.example/latest/quickbrine.js"></script>`+"\n", "", 1)
+	page := strings.Replace(strings.Replace(s.Read("regatta.html"), " async=\"async\"", "", 1),
+		`  <script src="http://cdn.harbour.example/latest/quickbrine.js"></script>`+"\n", "", 1)
 	s.Write("regatta.html", page)
 	s.Write("deferred.html", strings.ReplaceAll(page, "<script ", "<script defer "))
 	s.Run("adopt", "regatta.html")
@@ -314,7 +342,8 @@ func TestFallbackInABrowser(t *testing.T) {
 	c.Spoil("oarlock/2.0.3/dist/oarlock.min.js")
 	for _, name := range []string{"regatta.html", "deferred.html"} {
 		console, _, value := merrytest.Visit(t, ctx, server.URL+"/"+name, working)
-		if !strings.Contains(strings.Join(console, " "), "integrity") || value != "function,1.2.0,Gull Point Rowing Club" {
+		if !strings.Contains(strings.Join(console, " "), "integrity") ||
+			value != "function,1.2.0,Gull Point Rowing Club" {
 			t.Errorf("%s: one byte changed: console %q, state %v", name, console, value)
 		}
 	}
@@ -328,8 +357,8 @@ func TestFallbackInABrowser(t *testing.T) {
 	}
 }
 
-// TestBranches: a link to a branch is reported, is never given an integrity, and becomes the exact one when its library is switched, there
-// and back; once adopted, the advice works.
+// TestBranches: a link to a branch is reported, is never given an integrity, and becomes the exact one when its library
+// is switched, there and back; once adopted, the advice works.
 func TestBranches(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
@@ -342,8 +371,11 @@ func TestBranches(t *testing.T) {
 		if !strings.Contains(out, "link-branch") || strings.Contains(out, "link-unsealed") {
 			t.Errorf("%s: check says\n%s", branch, out)
 		}
-		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC" crossorigin></script>`, 1))
-		if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "browsers will block the file") {
+		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+
+			`" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC" crossorigin>`+
+			`</script>`, 1))
+		if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out,
+			"browsers will block the file") {
 			t.Errorf("%s, with an integrity: check says\n%s", branch, out)
 		}
 		s.Write("tides.html", strings.Replace(page, local, `<script src="`+address+`"></script>`, 1))
@@ -352,11 +384,13 @@ func TestBranches(t *testing.T) {
 			continue
 		}
 		before := s.State()
-		if out := s.Run("adopt", "tides.html", "--plain"); !strings.Contains(out, "merry switch oarlock --cdn  # writes the exact address") || !strings.Contains(out, "branch") {
+		if out := s.Run("adopt", "tides.html", "--plain"); !strings.Contains(out, "merry switch oarlock --cdn  # "+
+			"writes the exact address") || !strings.Contains(out, "branch") {
 			t.Errorf("%s: adopt says\n%s", branch, out)
 		}
 		s.Run("switch", "oarlock", "--cdn=harbour", "--page", "tides.html")
-		if now := s.Read("tides.html"); !strings.Contains(now, `oarlock/2.0.3/dist/oarlock.min.js" integrity="sha384-`) || strings.Contains(now, "branch.harbour") {
+		if now := s.Read("tides.html"); !strings.Contains(now, `oarlock/2.0.3/dist/oarlock.min.js" `+
+			`integrity="sha384-`) || strings.Contains(now, "branch.harbour") {
 			t.Errorf("%s: the page is\n%s", branch, now)
 		}
 		s.Run("switch", "oarlock", "--local", "--page", "tides.html")
@@ -368,15 +402,17 @@ func TestBranches(t *testing.T) {
 		}
 	}
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: local}\n")
-	s.Write("tides.html", strings.Replace(page, local, `<script src="//branch.harbour.example/oarlock.js?utm_source=x"></script>`, 1))
-	r := s.Fail(1, []string{"link-schemeless", "link-tracking", "link-unversioned", "5 errors"}, "check", "tides.html", "--no-rehearse", "--profile", "live")
+	s.Write("tides.html", strings.Replace(page, local,
+		`<script src="//branch.harbour.example/oarlock.js?utm_source=x"></script>`, 1))
+	r := s.Fail(1, []string{"link-schemeless", "link-tracking", "link-unversioned", "5 errors"}, "check", "tides.html",
+		"--no-rehearse", "--profile", "live")
 	if !strings.Contains(r.Out, "write https://branch.harbour.example/oarlock.js") {
 		t.Errorf("check says\n%s", r.Out)
 	}
 }
 
-// TestAdoptedLinksAreSealed: what adopt and check advise of a link without integrity works: switch --cdn gives it one, and nothing else on
-// the page changes.
+// TestAdoptedLinksAreSealed: what adopt and check advise of a link without integrity works: switch --cdn gives it one,
+// and nothing else on the page changes.
 func TestAdoptedLinksAreSealed(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
@@ -384,20 +420,24 @@ func TestAdoptedLinksAreSealed(t *testing.T) {
 	link := `<script src="http://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.min.js"></script>`
 	s.Write("tides.html", strings.Replace(page, "</body>", link+"</body>", 1))
 	s.Run("adopt", "tides.html", "--plain")
-	if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "next: merry switch tidechart --cdn --page tides.html") {
+	if out := s.Try("check", "tides.html", "--no-rehearse").Out; !strings.Contains(out, "next: merry switch tidechart "+
+		"--cdn --page tides.html") {
 		t.Errorf("check says\n%s", out)
 	}
-	if out := s.Run("switch", "tidechart", "--cdn", "--page", "tides.html"); strings.Contains(out, "nothing") || strings.Contains(out, "no page had") {
+	if out := s.Run("switch", "tidechart", "--cdn", "--page", "tides.html"); strings.Contains(out, "nothing") ||
+		strings.Contains(out, "no page had") {
 		t.Errorf("switch says\n%s", out)
 	}
 	now := s.Read("tides.html")
-	if !strings.Contains(now, link[:len(link)-len("></script>")]+` integrity="sha384-`) || !strings.Contains(now, `crossorigin="anonymous"></script></body>`) {
+	if !strings.Contains(now, link[:len(link)-len("></script>")]+` integrity="sha384-`) ||
+		!strings.Contains(now, `crossorigin="anonymous"></script></body>`) {
 		t.Errorf("the page is\n%s", now)
 	}
 	if out := s.Try("check", "tides.html", "--no-rehearse").Out; strings.Contains(out, "link-unsealed") {
 		t.Errorf("check still says\n%s", out)
 	}
-	if out := s.Run("switch", "tidechart", "--cdn", "--page", "tides.html"); !strings.Contains(out, "no page had anything to switch") {
+	if out := s.Run("switch", "tidechart", "--cdn", "--page", "tides.html"); !strings.Contains(out,
+		"no page had anything to switch") {
 		t.Errorf("the second time switch says\n%s", out)
 	}
 }

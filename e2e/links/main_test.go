@@ -1,4 +1,5 @@
-// Package links tests what the built program does with links: CDNs, fallbacks, tags that others wrote, and slow or hostile servers.
+// Package links tests what the built program does with links: CDNs, fallbacks, tags that others wrote, and slow or
+// hostile servers.
 package links
 
 import (

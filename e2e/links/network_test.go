@@ -13,8 +13,8 @@ import (
 	"merrycrate.example/merry/standin"
 )
 
-// connected is a site whose pages link to a CDN, with a library of a registry, and nothing in the cache: what a colleague or a
-// machine that checks has after a clone.
+// connected is a site whose pages link to a CDN, with a library of a registry, and nothing in the cache: what a
+// colleague or a machine that checks has after a clone.
 func connected(t *testing.T) (*merrytest.Site, func() int64) {
 	t.Helper()
 	s, c := merrytest.Linked(t)
@@ -27,7 +27,8 @@ func connected(t *testing.T) (*merrytest.Site, func() int64) {
 	for _, gone := range []string{"js", "css", "fonts"} {
 		entries, _ := os.ReadDir(filepath.Join(s.Dir, gone))
 		for _, e := range entries {
-			if strings.Contains(e.Name(), "oarlock") || strings.Contains(e.Name(), "brinework") || strings.Contains(e.Name(), "tidechart") {
+			if strings.Contains(e.Name(), "oarlock") || strings.Contains(e.Name(), "brinework") ||
+				strings.Contains(e.Name(), "tidechart") {
 				os.Remove(filepath.Join(s.Dir, gone, e.Name()))
 			}
 		}
@@ -44,14 +45,25 @@ func TestConnections(t *testing.T) {
 		command string
 		wants   bool
 	}{
-		{"contents", none}, {"check", none}, {"check --rehearse", none}, {"check --profile live", none}, {"check --fix", none}, {"order **", none}, {"order ** --fix", none}, {"bill", none},
-		{"bill --form cyclonedx", none}, {"hold oarlock --because x", none}, {"omit oarlock", none}, {"include js/club.js --page index.html", none}, {"drop brinework", none}, {"undo", none},
-		{"undo --list", none}, {"seal js/club.js", none}, {"seal --html js/club.js", none}, {"check --policy", none}, {"check --pages", none}, {"sources try harbour", some}, {"sources --measure", some},
-		{"seal --check --plain index.html", some}, {"cache", none}, {"start", none}, {"peek ../downloads/oarlock-2.0.3.zip", none}, {"take ../downloads/oarlock-1.4.2.zip --as old --together", none},
-		{"sources set registry https://registry.harbour.example", none}, {"sources set cdn other https://cdn.other.example/{name}/{version}/{path}", none}, {"switch --hints", none}, {"move oarlock vendor/oarlock", none},
-		{"move js/club.js js/own/", none}, {"move --found", none}, {"drop tidechart --files dist/tidechart.min.css", none}, {"settle", none}, {"include tidechart --only dist/tidechart.js --page tides.html", none}, {"refill", some},
-		{"check --online", some}, {"switch --local", some}, {"versions tidechart", some}, {"versions --newer", some}, {"take tidechart --as again --together", some}, {"peek tidechart", some}, {"sources", some},
-		{"repin tidechart@3.0.0", some}, {"compare tidechart 3.0.0", some}, {"sources learn http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js", some},
+		{"contents", none}, {"check", none}, {"check --rehearse", none}, {"check --profile live", none},
+		{"check --fix", none}, {"order **", none}, {"order ** --fix", none}, {"bill", none},
+		{"bill --form cyclonedx", none}, {"hold oarlock --because x", none}, {"omit oarlock", none},
+		{"include js/club.js --page index.html", none}, {"drop brinework", none}, {"undo", none},
+		{"undo --list", none}, {"seal js/club.js", none}, {"seal --html js/club.js", none}, {"check --policy", none},
+		{"check --pages", none}, {"sources try harbour", some}, {"sources --measure", some},
+		{"seal --check --plain index.html", some}, {"cache", none}, {"start", none},
+		{"peek ../downloads/oarlock-2.0.3.zip", none}, {"take ../downloads/oarlock-1.4.2.zip --as old --together",
+			none},
+		{"sources set registry https://registry.harbour.example", none},
+		{"sources set cdn other https://cdn.other.example/{name}/{version}/{path}", none}, {"switch --hints", none},
+		{"move oarlock vendor/oarlock", none},
+		{"move js/club.js js/own/", none}, {"move --found", none}, {"drop tidechart --files dist/tidechart.min.css",
+			none}, {"settle", none}, {"include tidechart --only dist/tidechart.js --page tides.html", none},
+		{"refill", some},
+		{"check --online", some}, {"switch --local", some}, {"versions tidechart", some}, {"versions --newer", some},
+		{"take tidechart --as again --together", some}, {"peek tidechart", some}, {"sources", some},
+		{"repin tidechart@3.0.0", some}, {"compare tidechart 3.0.0", some},
+		{"sources learn http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js", some},
 	} {
 		t.Run(tt.command, func(t *testing.T) {
 			t.Parallel()
@@ -76,7 +88,8 @@ func TestConnections(t *testing.T) {
 	}
 }
 
-// TestInterrupted: Ctrl-C during a wait for a server ends the command, says that nothing was changed, and leaves nothing.
+// TestInterrupted: Ctrl-C during a wait for a server ends the command, says that nothing was changed, and leaves
+// nothing.
 func TestInterrupted(t *testing.T) {
 	t.Parallel()
 	s, r := merrytest.Registered(t)
@@ -97,7 +110,8 @@ func TestInterrupted(t *testing.T) {
 	}
 	from := time.Now()
 	cmd.Wait()
-	if cmd.ProcessState.ExitCode() != 130 || !strings.Contains(said.String(), "interrupted; nothing was changed") || time.Since(from) > time.Minute {
+	if cmd.ProcessState.ExitCode() != 130 || !strings.Contains(said.String(), "interrupted; nothing was changed") ||
+		time.Since(from) > time.Minute {
 		t.Errorf("status %d after %v: %s", cmd.ProcessState.ExitCode(), time.Since(from), said.String())
 	}
 	if s.State() != before {

@@ -25,7 +25,8 @@ func TestSwitchThereAndBack(t *testing.T) {
 	out := s.Run("switch", "--cdn")
 	crews := s.Read("crews/index.html")
 	integrity, _, _ := strings.Cut(s.Run("seal", "js/oarlock.min.js"), " ")
-	want := "\t<script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js\" integrity=\"" + integrity + "\" crossorigin=\"anonymous\"></script>\r\n"
+	want := "\t<script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js\" integrity=\"" +
+		integrity + "\" crossorigin=\"anonymous\"></script>\r\n"
 	if !strings.Contains(crews, want) || !strings.Contains(out, "→ http://cdn.harbour.example") {
 		t.Errorf("the page is\n%s\nand switch said\n%s", crews, out)
 	}
@@ -55,7 +56,8 @@ func TestSwitchThereAndBack(t *testing.T) {
 	s.Run("check", "crews/index.html")
 	// One library, one page: mixed pages are normal.
 	s.Run("switch", "oarlock", "--cdn", "--page", "index.html")
-	if page := s.Read("index.html"); strings.Count(page, "cdn.harbour.example") != 1 || strings.Contains(s.Read("tides.html"), "cdn.harbour") {
+	if page := s.Read("index.html"); strings.Count(page, "cdn.harbour.example") != 1 ||
+		strings.Contains(s.Read("tides.html"), "cdn.harbour") {
 		t.Errorf("the page is\n%s", page)
 	}
 	s.Run("omit", "oarlock", "--page", "index.html")
@@ -82,8 +84,9 @@ func TestSwitchOnlyForTheSameBytes(t *testing.T) {
 	s, c := merrytest.Linked(t)
 	before := s.State()
 	for host, words := range map[string][]string{
-		"rewrites.harbour.example": {"has bytes other than the sealed ones", "sealed: sha384-", "there:  sha384-", "first differ at byte 3"},
-		"other.harbour.example":    {"has bytes other than", "first differ at byte"},
+		"rewrites.harbour.example": {"has bytes other than the sealed ones", "sealed: sha384-", "there:  sha384-",
+			"first differ at byte 3"},
+		"other.harbour.example": {"has bytes other than", "first differ at byte"},
 	} {
 		s.Run("sources", "set", "cdn", "harbour", "http://"+host+"/lib/{name}/{version}/{path}")
 		now := s.State()
@@ -99,11 +102,13 @@ func TestSwitchOnlyForTheSameBytes(t *testing.T) {
 	s.Run("sources", "set", "cdn", "shortened", "http://short.harbour.example/{name}@{version}/{file}")
 	s.Fail(2, []string{"several CDNs", "harbour, shortened"}, "switch", "--cdn")
 	s.Run("switch", "--cdn=shortened")
-	if page := s.Read("index.html"); !strings.Contains(page, "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js") {
+	if page := s.Read("index.html"); !strings.Contains(page,
+		"http://short.harbour.example/oarlock@2.0.3/oarlock.min.js") {
 		t.Errorf("the page is\n%s", page)
 	}
 	s.Run("switch", "--cdn", "harbour")
-	if page := s.Read("index.html"); !strings.Contains(page, "http://cdn.harbour.example") && !strings.Contains(page, "harbour.example/lib/") {
+	if page := s.Read("index.html"); !strings.Contains(page, "http://cdn.harbour.example") &&
+		!strings.Contains(page, "harbour.example/lib/") {
 		t.Errorf("--cdn harbour with a space: the page is\n%s", page)
 	}
 	s.Run("switch", "--local")
@@ -168,8 +173,10 @@ func TestLearnAPattern(t *testing.T) {
 		s.Run("sources", "set", "host", h, c.Addr)
 	}
 	for link, want := range map[string]string{
-		"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js": "harbour: http://cdn.harbour.example/lib/{name}/{version}/{path}",
-		"http://short.harbour.example/oarlock@2.0.3/oarlock.js":            "harbour: http://short.harbour.example/{name}@{version}/{short}",
+		"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js": "harbour: http://cdn.harbour.example/lib/" +
+			"{name}/{version}/{path}",
+		"http://short.harbour.example/oarlock@2.0.3/oarlock.js": "harbour: http://short.harbour.example/" +
+			"{name}@{version}/{short}",
 	} {
 		out := s.Run("sources", "learn", link)
 		if !strings.Contains(s.Read("crate.yaml"), want) || !strings.Contains(out, "verified with") {
@@ -179,7 +186,8 @@ func TestLearnAPattern(t *testing.T) {
 		s.Run("switch", "--local")
 	}
 	before := s.State()
-	s.Fail(1, []string{"no file of the crate has the bytes"}, "sources", "learn", "http://other.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js")
+	s.Fail(1, []string{"no file of the crate has the bytes"}, "sources", "learn",
+		"http://other.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js")
 	if s.State() != before {
 		t.Error("something changed")
 	}
@@ -188,15 +196,18 @@ func TestLearnAPattern(t *testing.T) {
 func TestCheckAgainstProfileAndOnline(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
-	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: minified}\n  desk: {serve: local, build: readable}\n")
-	s.Fail(1, []string{"not-as-profile", "oarlock is not served as the profile live says: cdn", "merry switch oarlock --profile live"}, "check", "--profile", "live")
+	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: minified}\n"+
+		"  desk: {serve: local, build: readable}\n")
+	s.Fail(1, []string{"not-as-profile", "oarlock is not served as the profile live says: cdn",
+		"merry switch oarlock --profile live"}, "check", "--profile", "live")
 	s.Run("switch", "--profile", "desk")
 	s.Run("check", "--profile", "desk")
 	s.Run("switch", "--profile", "live")
 	if r := s.Try("check", "--profile", "live"); strings.Contains(r.Out, "not-as-profile") {
 		t.Errorf("after the switch check says\n%s", r.Out)
 	}
-	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "    needs: [oarlock]\n", "    needs: [oarlock]\n    only: desk\n", 1))
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"), "    needs: [oarlock]\n", "    needs: [oarlock]\n"+
+		"    only: desk\n", 1))
 	s.Fail(1, []string{"desk-only-shipped", "brinework is for development only"}, "check", "--profile", "live")
 	if r := s.Try("check", "--online"); strings.Contains(r.Out, "link-differs") {
 		t.Errorf("--online finds fault with the same bytes:\n%s", r.Out)
@@ -222,10 +233,12 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 		http.FileServer(http.Dir(s.Dir)).ServeHTTP(w, r)
 	}))
 	defer server.Close()
-	for _, args := range [][]string{{"--local", "--minified"}, {"--local", "--readable"}, {"--cdn", "--readable"}, {"--cdn", "--minified"}} {
+	for _, args := range [][]string{{"--local", "--minified"}, {"--local", "--readable"}, {"--cdn", "--readable"},
+		{"--cdn", "--minified"}} {
 		s.Run(append([]string{"switch"}, args...)...)
 		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/index.html", merrytest.State)
-		if len(console)+len(failed) > 0 || !strings.Contains(fmt.Sprint(value), "display:flex") || !strings.Contains(fmt.Sprint(value), "version:2.0.3") {
+		if len(console)+len(failed) > 0 || !strings.Contains(fmt.Sprint(value), "display:flex") ||
+			!strings.Contains(fmt.Sprint(value), "version:2.0.3") {
 			t.Errorf("%v: console %q, failed %q, state %v", args, console, failed, value)
 		}
 	}
@@ -236,9 +249,9 @@ func TestFourCombinationsInABrowser(t *testing.T) {
 	}
 }
 
-// TestFactsInTheSeal: on a machine with no cache, no local copies and no network, pages whose libraries are linked are checked in full:
-// nothing is said to be absent that is there, what comes too early is reported, and nobody calls out. An old seal is completed by the next
-// command that writes.
+// TestFactsInTheSeal: on a machine with no cache, no local copies and no network, pages whose libraries are linked are
+// checked in full: nothing is said to be absent that is there, what comes too early is reported, and nobody calls out.
+// An old seal is completed by the next command that writes.
 func TestFactsInTheSeal(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
@@ -296,16 +309,22 @@ func TestFactsInTheSeal(t *testing.T) {
 	}
 }
 
-// TestSealKnowsWhatRunningMakes: globals that reading does not find are in the seal where running the script makes them, alone or with
-// stand-ins for what it needs; nothing is then said to be absent that such a script makes, and what it does not make is.
+// TestSealKnowsWhatRunningMakes: globals that reading does not find are in the seal where running the script makes
+// them, alone or with stand-ins for what it needs; nothing is then said to be absent that such a script makes, and what
+// it does not make is.
 func TestSealKnowsWhatRunningMakes(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	cove := s.Archive("cove.zip", map[string]string{"cove-1.0.0/cove.js": "(function (root, make) {\n  var a = make(root.jib);\n  for (var i in a) { root[i] = a[i]; }\n})(window, function (jib) {\n  var out = { Cove: 1 };\n  out['Cove' + 'Bay'] = jib.fn ? 1 : 2;\n  return out;\n});\n"})
-	reef := s.Archive("reef.zip", map[string]string{"reef-1.0.0/reef.js": "(function () {\n  Object.defineProperty(window, ['Re', 'ef'].join(''), { value: { sound: 1 } });\n})();\n"})
+	cove := s.Archive("cove.zip", map[string]string{"cove-1.0.0/cove.js": "(function (root, make) {\n" +
+		"  var a = make(root.jib);\n  for (var i in a) { root[i] = a[i]; }\n})(window, function (jib) {\n" +
+		"  var out = { Cove: 1 };\n  out['Cove' + 'Bay'] = jib.fn ? 1 : 2;\n  return out;\n});\n"})
+	reef := s.Archive("reef.zip", map[string]string{"reef-1.0.0/reef.js": "(function () {\n" +
+		"  Object.defineProperty(window, ['Re', 'ef'].join(''), { value: { sound: 1 } });\n})();\n"})
 	s.Write("js/own.js", "var depth = CoveBay + Reef.sound;\n")
 	s.Write("js/lost.js", "var none = CoveTown.name;\n")
-	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Cove</title>\n<script>window.jib = { fn: {} };</script>\n</head><body><script src=\"js/own.js\"></script>\n<script src=\"js/lost.js\"></script>\n</body></html>\n")
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Cove</title>\n"+
+		"<script>window.jib = { fn: {} };</script>\n</head><body><script src=\"js/own.js\"></script>\n"+
+		"<script src=\"js/lost.js\"></script>\n</body></html>\n")
 	s.Run("take", cove, "--page", "index.html")
 	s.Run("take", reef, "--page", "index.html")
 	sealed := s.Read("crate.seal.json")
@@ -318,17 +337,20 @@ func TestSealKnowsWhatRunningMakes(t *testing.T) {
 		t.Errorf("it is not known to be all:\n%s", sealed)
 	}
 	out := s.Try("check", "--no-rehearse").Out
-	if strings.Contains(out, "reads CoveBay") || strings.Contains(out, "reads Reef") || !strings.Contains(out, "uses CoveTown, but no script on this page defines it") {
+	if strings.Contains(out, "reads CoveBay") || strings.Contains(out, "reads Reef") ||
+		!strings.Contains(out, "uses CoveTown, but no script on this page defines it") {
 		t.Errorf("check says\n%s", out)
 	}
 }
 
-// TestSwitchSaysWhatItCosts: bytes from the own server and from others, hosts, and what holds up rendering, before and after.
+// TestSwitchSaysWhatItCosts: bytes from the own server and from others, hosts, and what holds up rendering, before and
+// after.
 func TestSwitchSaysWhatItCosts(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	out := s.Run("switch", "--cdn", "--page", "index.html")
-	if !strings.Contains(out, "others 0 B → ") || !strings.Contains(out, "other hosts: cdn.harbour.example; render-blocking requests: ") || !strings.Contains(out, " as before") {
+	if !strings.Contains(out, "others 0 B → ") || !strings.Contains(out, "other hosts: cdn.harbour.example; "+
+		"render-blocking requests: ") || !strings.Contains(out, " as before") {
 		t.Errorf("switch says\n%s", out)
 	}
 	var answer struct {
@@ -340,21 +362,25 @@ func TestSwitchSaysWhatItCosts(t *testing.T) {
 			}
 		}
 	}
-	if err := json.Unmarshal([]byte(s.Run("switch", "--local", "--page", "index.html", "--json")), &answer); err != nil || len(answer.Pages) != 1 {
+	if err := json.Unmarshal([]byte(s.Run("switch", "--local", "--page", "index.html", "--json")),
+		&answer); err != nil || len(answer.Pages) != 1 {
 		t.Fatal(err)
 	}
-	if p := answer.Pages[0]; p.Before.Others == 0 || p.After.Others != 0 || p.Before.Own+p.Before.Others != p.After.Own || len(p.After.Hosts) != 0 || p.After.Blocking != p.Before.Blocking || p.After.Blocking == 0 {
+	if p := answer.Pages[0]; p.Before.Others == 0 || p.After.Others != 0 ||
+		p.Before.Own+p.Before.Others != p.After.Own || len(p.After.Hosts) != 0 ||
+		p.After.Blocking != p.Before.Blocking || p.After.Blocking == 0 {
 		t.Errorf("the costs are %+v", p)
 	}
 }
 
-// TestLearnedByOneFile: where the second file can't be asked, the pattern is kept as proved by one, and what is learned can be tried on all
-// files of the crate.
+// TestLearnedByOneFile: where the second file can't be asked, the pattern is kept as proved by one, and what is learned
+// can be tried on all files of the crate.
 func TestLearnedByOneFile(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	out := s.Run("sources", "learn", "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js", "--name", "short")
-	if !strings.Contains(out, "http://short.harbour.example/{name}@{version}/{short}") || !strings.Contains(out, "merry sources try short") {
+	if !strings.Contains(out, "http://short.harbour.example/{name}@{version}/{short}") ||
+		!strings.Contains(out, "merry sources try short") {
 		t.Errorf("learn says\n%s", out)
 	}
 	r := s.Try("sources", "try", "harbour")
@@ -382,9 +408,12 @@ func TestLearnedByOneFile(t *testing.T) {
 		fmt.Fprint(w, "/*! one 1.2.0 */\nwindow.one = {\n  at: 1\n};\n")
 	}))
 	defer server.Close()
-	one.Archive("one-1.2.0.zip", map[string]string{"package.json": `{"name": "one", "version": "1.2.0"}`, "one.min.js": "/*! one 1.2.0 */\nwindow.one = {\n  at: 1\n};\n"})
+	one.Archive("one-1.2.0.zip", map[string]string{"package.json": `{"name": "one", "version": "1.2.0"}`,
+		"one.min.js": "/*! one 1.2.0 */\nwindow.one = {\n  at: 1\n};\n"})
 	one.Run("take", "../downloads/one-1.2.0.zip", "--page", "index.html")
-	if out := one.Run("sources", "learn", server.URL+"/x/one-1.2.min.js"); !strings.Contains(out, "so the pattern of the CDN cdn is") || !strings.Contains(out, "{stem}-{brief}{ending}") || !strings.Contains(out, "verified with one file only") {
+	if out := one.Run("sources", "learn", server.URL+"/x/one-1.2.min.js"); !strings.Contains(out,
+		"so the pattern of the CDN cdn is") || !strings.Contains(out, "{stem}-{brief}{ending}") ||
+		!strings.Contains(out, "verified with one file only") {
 		t.Errorf("learn says\n%s", out)
 	}
 	one.Run("switch", "--cdn")
@@ -393,8 +422,8 @@ func TestLearnedByOneFile(t *testing.T) {
 	}
 }
 
-// TestStyleFallbackInABrowser: where the CDN answers 503, gives other bytes, or answers nothing, the local stylesheets and scripts stand in,
-// fonts and all; where it answers, nothing local is fetched. There and back gives the same bytes.
+// TestStyleFallbackInABrowser: where the CDN answers 503, gives other bytes, or answers nothing, the local stylesheets
+// and scripts stand in, fonts and all; where it answers, nothing local is fetched. There and back gives the same bytes.
 func TestStyleFallbackInABrowser(t *testing.T) {
 	t.Parallel()
 	for _, fault := range []string{"none", "busy", "spoilt", "down"} {
@@ -413,7 +442,8 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 			if n := strings.Count(s.Read("index.html"), "document.write"); n != 3 {
 				t.Errorf("%d fallbacks stand on the page\n%s", n, s.Read("index.html"))
 			}
-			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "policy") || strings.Contains(out, "included-twice") {
+			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "policy") ||
+				strings.Contains(out, "included-twice") {
 				t.Errorf("check says\n%s", out)
 			}
 			switch fault {
@@ -425,7 +455,8 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 				c.Down()
 			}
 			_, _, value := merrytest.Visit(t, ctx, server.URL+"/index.html", merrytest.State)
-			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") || !strings.Contains(got, "font:brinework icons loaded") {
+			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") ||
+				!strings.Contains(got, "version:2.0.3") || !strings.Contains(got, "font:brinework icons loaded") {
 				t.Errorf("the page's state is %s", got)
 			}
 			if asked := slices.Contains(local, "/css/brinework.min.css"); asked != (fault != "none") {
@@ -441,12 +472,14 @@ func TestStyleFallbackInABrowser(t *testing.T) {
 	}
 }
 
-// TestFallbacksInTurn: where the first host answers nothing, a second gives scripts and styles, checked against their integrity; where that gives
-// other bytes or nothing, the site's own do; a host that takes its time is waited for. There and back gives the same bytes.
+// TestFallbacksInTurn: where the first host answers nothing, a second gives scripts and styles, checked against their
+// integrity; where that gives other bytes or nothing, the site's own do; a host that takes its time is waited for.
+// There and back gives the same bytes.
 func TestFallbacksInTurn(t *testing.T) {
 	t.Parallel()
 	slow := time.Duration(trials.Rounds(1, 30)) * time.Second
-	for fault, local := range map[string]bool{"none": false, "first": false, "spoilt": true, "both": true, "slow": false} {
+	for fault, local := range map[string]bool{"none": false, "first": false, "spoilt": true, "both": true,
+		"slow": false} {
 		t.Run(fault, func(t *testing.T) {
 			s, c := merrytest.Linked(t)
 			s.Run("sources", "set", "cdn", "quay", "http://named.harbour.example/{name}/{file}?v={version}")
@@ -463,7 +496,8 @@ func TestFallbacksInTurn(t *testing.T) {
 			if strings.Count(page, "document.write") != 5 || strings.Count(page, "named.harbour.example") != 3 {
 				t.Errorf("the page is\n%s", page)
 			}
-			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "included-twice") || strings.Contains(out, "leftover") {
+			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "included-twice") ||
+				strings.Contains(out, "leftover") {
 				t.Errorf("check says\n%s", out)
 			}
 			switch fault {
@@ -478,7 +512,8 @@ func TestFallbacksInTurn(t *testing.T) {
 				c.Slow("cdn.harbour.example", slow)
 			}
 			_, _, value := merrytest.Visit(t, ctx, server.URL+"/index.html", merrytest.State)
-			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") {
+			if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") ||
+				!strings.Contains(got, "version:2.0.3") {
 				t.Errorf("the page's state is %s", got)
 			}
 			if own := slices.Contains(asked, "/css/brinework.min.css"); own != local {
@@ -486,18 +521,22 @@ func TestFallbacksInTurn(t *testing.T) {
 			}
 			if fault == "none" {
 				s.Run("move", "js/oarlock.min.js", "vendor/oarlock.min.js")
-				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example") != 3 || !strings.Contains(page, `vendor/oarlock.min.js"><\\/script>`) {
+				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example") != 3 ||
+					!strings.Contains(page, `vendor/oarlock.min.js"><\\/script>`) {
 					t.Errorf("after the move the page is\n%s", page)
 				}
 				s.Run("undo")
 				s.Run("switch", "--readable")
-				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example") != 3 || strings.Contains(page, "oarlock.min.js") {
+				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example") != 3 ||
+					strings.Contains(page, "oarlock.min.js") {
 					t.Errorf("after the switch of builds the page is\n%s", page)
 				}
 				s.Run("undo")
 				s.Register()
 				s.Run("repin", "brinework@2.0.0")
-				if page := s.Read("index.html"); strings.Count(page, "named.harbour.example/brinework/brinework.min.css?v=2.0.0") != 1 || strings.Count(page, "v=1.2.0") != 0 || strings.Count(page, "lib/brinework/2.0.0/") != 2 {
+				if page := s.Read("index.html"); strings.Count(page,
+					"named.harbour.example/brinework/brinework.min.css?v=2.0.0") != 1 ||
+					strings.Count(page, "v=1.2.0") != 0 || strings.Count(page, "lib/brinework/2.0.0/") != 2 {
 					t.Errorf("up a version the page is\n%s", page)
 				}
 				s.Run("undo")
@@ -506,7 +545,8 @@ func TestFallbacksInTurn(t *testing.T) {
 					t.Error("there and back is not the same")
 				}
 				s.Replace("index.html", `<script src="js/oarlock`, `<script defer src="js/oarlock`)
-				if out := s.Run("switch", "--cdn=harbour", "--then", "quay", "--page", "index.html"); !strings.Contains(out, "oarlock.min.js falls back to its local copy directly: it is deferred") {
+				if out := s.Run("switch", "--cdn=harbour", "--then", "quay", "--page", "index.html"); !strings.Contains(
+					out, "oarlock.min.js falls back to its local copy directly: it is deferred") {
 					t.Errorf("of a deferred script switch says\n%s", out)
 				}
 			}
@@ -535,7 +575,9 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 			}))
 			defer cdn.Close()
 			s := merrytest.Started(t)
-			s.Archive("buoy-1.0.0.zip", map[string]string{"package.json": `{"name":"buoy","version":"1.0.0","type":"module","module":"dist/buoy.js"}`, "dist/buoy.js": buoy})
+			s.Archive("buoy-1.0.0.zip",
+				map[string]string{"package.json": `{"name":"buoy","version":"1.0.0","type":"module","module":"dist/` +
+					`buoy.js"}`, "dist/buoy.js": buoy})
 			s.Run("take", "../downloads/buoy-1.0.0.zip", "--page", "index.html")
 			before := s.Read("index.html")
 			s.Untyped = true // its CDN has this library alone
@@ -545,20 +587,26 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 			if page := s.Read("index.html"); strings.Count(page, `onerror="import('./js/buoy.js')"`) != 1 {
 				t.Errorf("the page is\n%s", page)
 			}
-			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "unused") || strings.Contains(out, "leftover") {
+			if out := s.Try("check", "--no-rehearse").Out; strings.Contains(out, "unused") ||
+				strings.Contains(out, "leftover") {
 				t.Errorf("check says\n%s", out)
 			}
 			ailing = fault
 			server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 			defer server.Close()
-			_, _, value := merrytest.Visit(t, merrytest.Browser(t, merrytest.Hosts{"quay.example": cdn.Listener.Addr().String()}), server.URL+"/index.html", "globalThis.buoy")
+			_, _, value := merrytest.Visit(t,
+				merrytest.Browser(t, merrytest.Hosts{"quay.example": cdn.Listener.Addr().String()}),
+				server.URL+"/index.html", "globalThis.buoy")
 			if value != "afloat" {
 				t.Errorf("the module is %v", value)
 			}
 			ailing = ""
-			s.Archive("buoy-1.1.0.zip", map[string]string{"package.json": `{"name":"buoy","version":"1.1.0","type":"module","module":"dist/buoy.js"}`, "dist/buoy.js": buoy})
+			s.Archive("buoy-1.1.0.zip",
+				map[string]string{"package.json": `{"name":"buoy","version":"1.1.0","type":"module","module":"dist/` +
+					`buoy.js"}`, "dist/buoy.js": buoy})
 			s.Run("repin", "buoy@1.1.0", "--from", "../downloads/buoy-1.1.0.zip")
-			if page := s.Read("index.html"); !strings.Contains(page, "quay.example/buoy/1.1.0/") || strings.Count(page, `onerror="import('./js/buoy.js')"`) != 1 {
+			if page := s.Read("index.html"); !strings.Contains(page, "quay.example/buoy/1.1.0/") ||
+				strings.Count(page, `onerror="import('./js/buoy.js')"`) != 1 {
 				t.Errorf("up a version the page is\n%s", page)
 			}
 			s.Run("undo")
@@ -583,7 +631,8 @@ func TestSourcesMeasure(t *testing.T) {
 		t.Errorf("measure says\n%s", out)
 	}
 	s.Run("switch", "--cdn")
-	s.Replace("tides.html", "</body>", `<script src="http://bare.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js"></script><script src="http://down.harbour.example/x.js"></script></body>`)
+	s.Replace("tides.html", "</body>", `<script src="http://bare.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js">`+
+		`</script><script src="http://down.harbour.example/x.js"></script></body>`)
 	before := c.Connections()
 	s.Run("sources")
 	if c.Connections() != before {
@@ -596,11 +645,13 @@ func TestSourcesMeasure(t *testing.T) {
 			Wire                                   int64
 		}
 	}
-	if err := json.Unmarshal([]byte(s.Run("sources", "--measure", "--json")), &answer); err != nil || len(answer.Hosts) != 3 {
+	if err := json.Unmarshal([]byte(s.Run("sources", "--measure", "--json")), &answer); err != nil ||
+		len(answer.Hosts) != 3 {
 		t.Fatal(err, answer)
 	}
 	hosts := answer.Hosts
-	if h := hosts[1]; h.Host != "cdn.harbour.example" || h.Status != 200 || h.Protocol != "HTTP/1.1" || h.Caching != "no-store" || h.CORS != "*" || h.Pages != 3 || h.Wire == 0 {
+	if h := hosts[1]; h.Host != "cdn.harbour.example" || h.Status != 200 || h.Protocol != "HTTP/1.1" ||
+		h.Caching != "no-store" || h.CORS != "*" || h.Pages != 3 || h.Wire == 0 {
 		t.Errorf("the CDN is %+v", h)
 	}
 	if hosts[0].CORS != "" || hosts[2].Failure == "" {

@@ -1,4 +1,5 @@
-// Package matrix holds what check says against what a browser says, over hundreds of pages that are broken in every way.
+// Package matrix holds what check says against what a browser says, over hundreds of pages that are broken in every
+// way.
 package matrix
 
 import (

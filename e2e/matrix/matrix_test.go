@@ -20,20 +20,22 @@ type variant struct {
 	text       string
 }
 
-// variants makes pages from a page: every tag of a script or stylesheet missing, twice, moved, async, deferred, a module,
-// in other case, led elsewhere, or in the wrong build.
+// variants makes pages from a page: every tag of a script or stylesheet missing, twice, moved, async, deferred, a
+// module, in other case, led elsewhere, or in the wrong build.
 func variants(name, text string) []variant {
 	var lines []string
 	var tags []int
 	for _, l := range strings.SplitAfter(text, "\n") {
-		if low := strings.ToLower(l); strings.Contains(low, "<script ") || strings.Contains(low, "rel=\"stylesheet\"") || strings.Contains(low, "rel='stylesheet'") {
+		if low := strings.ToLower(l); strings.Contains(low, "<script ") ||
+			strings.Contains(low, "rel=\"stylesheet\"") || strings.Contains(low, "rel='stylesheet'") {
 			tags = append(tags, len(lines))
 		}
 		lines = append(lines, l)
 	}
 	var list []variant
 	add := func(done string, at int, edit func(l []string) []string) {
-		list = append(list, variant{name, fmt.Sprintf("%s: %s", done, strings.TrimSpace(lines[at])), done, strings.Join(edit(slices.Clone(lines)), "")})
+		list = append(list, variant{name, fmt.Sprintf("%s: %s", done, strings.TrimSpace(lines[at])), done,
+			strings.Join(edit(slices.Clone(lines)), "")})
 	}
 	list = append(list, variant{name, "sound", "sound", text})
 	for n, at := range tags {
@@ -95,14 +97,15 @@ func matrixSite(t *testing.T) *merrytest.Site {
 	s.Register()
 	s.Run("take", "tidechart", "--page", "tides.html")
 	s.Write("js/chart.js", "// Draws the tide of today.\nvar today = tidechart('#tide-curve', [1, 3, 5, 4, 2, 1]);\n")
-	s.Replace("tides.html", "<script src=\"js/club.js\"></script>", "<script src=\"js/club.js\"></script>\n    <script src=\"js/chart.js\"></script>")
+	s.Replace("tides.html", "<script src=\"js/club.js\"></script>", "<script src=\"js/club.js\"></script>\n"+
+		"    <script src=\"js/chart.js\"></script>")
 	s.Write("js/foghorn.js", "export function foghorn() {\n  return 'low';\n}\nexport default foghorn;\n")
 	s.Write("js/server.js", "var fs = require('fs');\nmodule.exports = function () {\n  return fs;\n};\n")
 	return s
 }
 
-// TestMatrix holds what check says of a few hundred broken and sound pages against what a browser's console says of them.
-// Run with -v it prints the agreement and every difference.
+// TestMatrix holds what check says of a few hundred broken and sound pages against what a browser's console says of
+// them. Run with -v it prints the agreement and every difference.
 func TestMatrix(t *testing.T) {
 	t.Parallel()
 	s := matrixSite(t)
@@ -158,7 +161,8 @@ func TestMatrix(t *testing.T) {
 			t.Logf("differs: %s, %s\n  check:   %v\n  browser: %v %v", v.page, v.what, said[files[i]], console, failed)
 		}
 	}
-	t.Logf("%d variants: %d agree, %d are races and said to be, %d differ; not sure of %d", len(list), agree, race, len(list)-agree-race, len(report.Unsure))
+	t.Logf("%d variants: %d agree, %d are races and said to be, %d differ; not sure of %d", len(list), agree, race,
+		len(list)-agree-race, len(report.Unsure))
 	if differ := len(list) - agree - race; differ > len(list)/20 {
 		t.Errorf("%d of %d differ", differ, len(list))
 	}

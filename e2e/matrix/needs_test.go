@@ -14,8 +14,8 @@ import (
 	"merrycrate.example/merry/internal/trials"
 )
 
-// A fleet is made-up libraries and files of which some need others: each defines a global, and reads those of others, or members that
-// others gave to them, while it loads.
+// A fleet is made-up libraries and files of which some need others: each defines a global, and reads those of others,
+// or members that others gave to them, while it loads.
 type fleet struct {
 	s     *merrytest.Site
 	r     *rand.Rand
@@ -25,10 +25,11 @@ type fleet struct {
 	cdn   *httptest.Server
 }
 
-// launch makes a site with pages of several shapes, libraries beside it in two versions, a CDN that has them, own scripts, and a
-// library that nobody recorded.
+// launch makes a site with pages of several shapes, libraries beside it in two versions, a CDN that has them, own
+// scripts, and a library that nobody recorded.
 func launch(t *testing.T, seed int64) *fleet {
-	f := &fleet{s: merrytest.Empty(t), r: rand.New(rand.NewSource(seed)), pages: []string{"index.html", "crews/index.html"}}
+	f := &fleet{s: merrytest.Empty(t), r: rand.New(rand.NewSource(seed)), pages: []string{"index.html",
+		"crews/index.html"}}
 	order := f.r.Perm(7) // who may need whom: the earlier
 	globals, members := map[int]string{}, []string{}
 	served := map[string]string{}
@@ -56,8 +57,11 @@ func launch(t *testing.T, seed int64) *fleet {
 			if len(members) > 0 && f.r.Intn(3) == 0 {
 				fmt.Fprintf(&text, "  var part = %s.at + 1;\n", members[f.r.Intn(len(members))])
 			}
-			fmt.Fprintf(&text, "  window.%s = {\n    version: '%s',\n    turn: function (n) {\n      return n + 1;\n    }\n  };\n})();\n", global, version)
-			files := map[string]string{"package.json": `{"name": "` + name + `", "version": "` + version + `", "main": "` + name + `.js"}`, name + ".js": text.String(), name + ".css": "." + name + " {\n  color: red;\n}\n"}
+			fmt.Fprintf(&text, "  window.%s = {\n    version: '%s',\n    turn: function (n) {\n      return n + 1;\n"+
+				"    }\n  };\n})();\n", global, version)
+			files := map[string]string{"package.json": `{"name": "` + name + `", "version": "` + version +
+				`", "main": "` + name + `.js"}`, name + ".js": text.String(), name + ".css": "." + name +
+				" {\n  color: red;\n}\n"}
 			if place == 1 {
 				f.s.Write("old/"+name+".js", text.String()) // a library that nobody recorded
 				continue
@@ -82,12 +86,15 @@ func launch(t *testing.T, seed int64) *fleet {
 		f.s.Write(fmt.Sprintf("js/own%d.js", n), fmt.Sprintf("var own%d = %s.turn(%d);\n", n, g, n))
 		f.own = append(f.own, fmt.Sprintf("js/own%d.js", n))
 	}
-	head := "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <link rel=\"icon\" href=\"data:,\">\n  <title>x</title>\n"
+	head :=
+		"<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <link rel=\"icon\" href=\"data:,\">\n  <title>x</title>\n"
 	shapes := []string{
 		head + "</head>\n<body>\n  <p>Hello</p>\n</body>\n</html>\n",
-		head + "  <script>var early = 1;</script>\n</head>\n<body>\n  <p>Hello</p>\n  <script>var late = 1;</script>\n</body>\n</html>\n",
+		head + "  <script>var early = 1;</script>\n</head>\n<body>\n  <p>Hello</p>\n" +
+			"  <script>var late = 1;</script>\n</body>\n</html>\n",
 		head + "  <script src=\"/js/first.js\" defer></script>\n</head>\n<body>\n  <p>Hello</p>\n</body>\n</html>\n",
-		head + "  <script src=\"/js/first.js\"></script>\n</head>\n<body>\n  <p>Hello</p>\n<script src=\"/js/last.js\"></script>\n</body>\n</html>\n",
+		head + "  <script src=\"/js/first.js\"></script>\n</head>\n<body>\n  <p>Hello</p>\n" +
+			"<script src=\"/js/last.js\"></script>\n</body>\n</html>\n",
 	}
 	f.s.Write("js/first.js", "var first = 1;\n")
 	f.s.Write("js/last.js", "var last = 1;\n")
@@ -138,7 +145,8 @@ func (f *fleet) command() (args []string, input string) {
 	case 9:
 		return []string{"include", "js/" + lib + ".js", "--page", page}, ""
 	case 10:
-		return []string{"move", pick([]string{"js", "vendor", "js/own1.js", "vendor/js/own1.js"}), pick([]string{"vendor", "js"})}, ""
+		return []string{"move", pick([]string{"js", "vendor", "js/own1.js", "vendor/js/own1.js"}),
+			pick([]string{"vendor", "js"})}, ""
 	case 11:
 		return []string{"switch", lib, pick([]string{"--cdn", "--local"})}, ""
 	case 12:
@@ -150,7 +158,8 @@ func (f *fleet) command() (args []string, input string) {
 		return []string{"repin", lib + "@" + version, "--from", "../downloads/" + lib + "-" + version + ".zip"}, ""
 	case 15:
 		version := pick([]string{"1.0.0", "1.1.0"})
-		return []string{"adopt", "-", "--page", page, "--plain"}, fmt.Sprintf("<script src=\"http://cdn.harbour.example/%s/%s/%s.js\"></script>\n", lib, version, lib)
+		return []string{"adopt", "-", "--page", page, "--plain"},
+			fmt.Sprintf("<script src=\"http://cdn.harbour.example/%s/%s/%s.js\"></script>\n", lib, version, lib)
 	case 16:
 		return []string{"order", "**", "--fix"}, ""
 	}
@@ -198,8 +207,9 @@ func (f *fleet) broken(t *testing.T) string {
 	return ""
 }
 
-// TestRandomNeeds: whatever is taken, included, switched, moved up, adopted or repaired in whichever sequence, order has nothing to say
-// of the pages afterwards; and a page of which check has nothing to say either is clean in a browser.
+// TestRandomNeeds: whatever is taken, included, switched, moved up, adopted or repaired in whichever sequence, order
+// has nothing to say of the pages afterwards; and a page of which check has nothing to say either is clean in a
+// browser.
 func TestRandomNeeds(t *testing.T) {
 	t.Parallel()
 	seeds, pages := int64(trials.Rounds(1, 10)), 0
@@ -269,7 +279,8 @@ func (f *fleet) looks(t *testing.T, pages *int) {
 			broken = len(console)+len(failed) > 0
 		}
 		if broken != said {
-			t.Errorf("%s: check finds an error: %v, and a browser says %q, %q\n%s", name, said, console, failed, f.s.Read(name))
+			t.Errorf("%s: check finds an error: %v, and a browser says %q, %q\n%s", name, said, console, failed,
+				f.s.Read(name))
 		}
 		*pages++
 	}

@@ -18,24 +18,39 @@ import (
 
 // policies are values of the header, of which a page's own habits break some.
 var policies = []string{
-	"default-src 'self'", "script-src 'self'", "script-src 'none'", "script-src 'self' 'unsafe-inline'; style-src 'self'", "style-src 'none'", "style-src 'self' 'unsafe-inline'",
-	"default-src 'none'", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'", "font-src 'none'", "img-src 'none'", "default-src *", "default-src http: https:", "default-src * 'unsafe-inline' data:",
-	"script-src 'self' INLINE", "script-src 'self' INLINE 'unsafe-hashes' CLICK", "script-src-elem 'self'; script-src 'none'", "script-src-attr 'none'", "script-src 'self' 'strict-dynamic' 'nonce-tide'",
-	"script-src 'nonce-tide'; style-src 'nonce-tide'", "script-src /js/; style-src *", "style-src-attr 'none'", "style-src-elem 'self' STYLE; style-src 'none'", "style-src 'self' STYLE 'unsafe-hashes' STYLED",
-	"connect-src 'none'; frame-src 'none'", "default-src 'self'; script-src 'self' 'unsafe-inline' INLINE", "upgrade-insecure", "sandbox allow-scripts", "object-src 'none'; base-uri 'none'", "media-src 'none'",
+	"default-src 'self'", "script-src 'self'", "script-src 'none'", "script-src 'self' 'unsafe-inline'; " +
+		"style-src 'self'", "style-src 'none'", "style-src 'self' 'unsafe-inline'",
+	"default-src 'none'", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'", "font-src 'none'",
+	"img-src 'none'", "default-src *", "default-src http: https:", "default-src * 'unsafe-inline' data:",
+	"script-src 'self' INLINE", "script-src 'self' INLINE 'unsafe-hashes' CLICK",
+	"script-src-elem 'self'; script-src 'none'", "script-src-attr 'none'", "script-src 'self' 'strict-dynamic' " +
+		"'nonce-tide'",
+	"script-src 'nonce-tide'; style-src 'nonce-tide'", "script-src /js/; style-src *", "style-src-attr 'none'",
+	"style-src-elem 'self' STYLE; style-src 'none'", "style-src 'self' STYLE 'unsafe-hashes' STYLED",
+	"connect-src 'none'; frame-src 'none'", "default-src 'self'; script-src 'self' 'unsafe-inline' INLINE",
+	"upgrade-insecure", "sandbox allow-scripts", "object-src 'none'; base-uri 'none'", "media-src 'none'",
 }
 
 // habitsUnderPolicies are pages as people write them.
 var habitsUnderPolicies = map[string]string{
-	"plain": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n<meta name=viewport content=\"width=device-width\">\n<link rel=stylesheet href=css/brinework.css>\n<link rel=stylesheet href=css/club.css>\n</head><body><img src=img/gull.svg alt=gull>\n<script src=js/oarlock.js></script>\n<script src=js/hello.js></script>\n</body></html>\n",
-	"inline": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n<link rel=stylesheet href=css/club.css>\n<style>p { color: navy; }</style>\n</head><body><p style=\"margin: 0\">Hello</p><button onclick=\"go()\">Go</button>\n" +
+	"plain": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
+		"<meta name=viewport content=\"width=device-width\">\n<link rel=stylesheet href=css/brinework.css>\n" +
+		"<link rel=stylesheet href=css/club.css>\n</head><body><img src=img/gull.svg alt=gull>\n" +
+		"<script src=js/oarlock.js></script>\n<script src=js/hello.js></script>\n</body></html>\n",
+	"inline": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
+		"<link rel=stylesheet href=css/club.css>\n<style>p { color: navy; }</style>\n</head><body><p style=\"margin: " +
+		"0\">Hello</p><button onclick=\"go()\">Go</button>\n" +
 		"<script src=js/oarlock.js></script>\n<script>\r\n  function go() {}\r\n</script>\n</body></html>\n",
-	"nonce": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n<link rel=stylesheet href=css/club.css nonce=tide>\n<style nonce=tide>p { color: navy; }</style>\n</head><body><p>Hello</p>\n<script nonce=tide src=js/oarlock.js></script>\n<script nonce=tide>var a = 1;</script>\n</body></html>\n",
-	"text":  "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n</head><body><p>Hello</p>\n<script src=js/evals.js></script>\n</body></html>\n",
+	"nonce": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
+		"<link rel=stylesheet href=css/club.css nonce=tide>\n<style nonce=tide>p { color: navy; }</style>\n" +
+		"</head><body><p>Hello</p>\n<script nonce=tide src=js/oarlock.js></script>\n<script nonce=tide>var a = " +
+		"1;</script>\n</body></html>\n",
+	"text": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
+		"</head><body><p>Hello</p>\n<script src=js/evals.js></script>\n</body></html>\n",
 }
 
-// TestPoliciesAgainstABrowser holds what check says of pages under policies, in their heads and in a file of headers, against a
-// browser's console. The smallest policies that it prints let the same pages work.
+// TestPoliciesAgainstABrowser holds what check says of pages under policies, in their heads and in a file of headers,
+// against a browser's console. The smallest policies that it prints let the same pages work.
 func TestPoliciesAgainstABrowser(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
@@ -58,14 +73,19 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 				continue
 			}
 			p = hashes.Replace(p)
-			list = append(list, variant{writeHabit(s, fmt.Sprintf("%s-meta%02d", habit, n), habit, "<meta http-equiv=\"Content-Security-Policy\" content=\""+p+"\">"), habit + ", meta: " + p, ""})
+			list = append(list, variant{writeHabit(s, fmt.Sprintf("%s-meta%02d", habit, n), habit,
+				"<meta http-equiv=\"Content-Security-Policy\" content=\""+p+"\">"), habit + ", meta: " + p, ""})
 			name := writeHabit(s, fmt.Sprintf("%s-head%02d", habit, n), habit, "")
 			headers += fmt.Sprintf("/%s\n  Content-Security-Policy: %s\n", name, p)
 			list = append(list, variant{name, habit + ", header: " + p, p})
 		}
 	}
-	for n, tag := range []string{"<script src=js/hello.js></script>", "<script src=js/hello.js integrity=SEAL></script>", "<script src=js/hello.js integrity=SEAL crossorigin></script>", "<script type=module src=js/hello.js integrity=SEAL></script>",
-		"<script type=module src=js/hello.js></script>", "<script src=js/hello.js integrity=sha384-AAAA crossorigin></script>", "<script>var a = 1;</script>", "<link rel=stylesheet href=css/club.css>", "<link rel=stylesheet href=css/club.css integrity=SEAL crossorigin>"} {
+	for n, tag := range []string{"<script src=js/hello.js></script>", "<script src=js/hello.js " +
+		"integrity=SEAL></script>", "<script src=js/hello.js integrity=SEAL crossorigin></script>",
+		"<script type=module src=js/hello.js integrity=SEAL></script>",
+		"<script type=module src=js/hello.js></script>", "<script src=js/hello.js integrity=sha384-AAAA " +
+			"crossorigin></script>", "<script>var a = 1;</script>", "<link rel=stylesheet href=css/club.css>",
+		"<link rel=stylesheet href=css/club.css integrity=SEAL crossorigin>"} {
 		for m, destinations := range []string{"script", "script style", "style"} {
 			file := "css/club.css"
 			if strings.Contains(tag, "js/") {
@@ -73,7 +93,8 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 			}
 			tag := strings.Replace(tag, "SEAL", strings.Fields(s.Run("seal", file))[0], 1)
 			name := fmt.Sprintf("integrity-%d-%d.html", n, m)
-			s.Write(name, "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>"+tag+"</head><body><p>Hello</p></body></html>\n")
+			s.Write(name, "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>"+tag+
+				"</head><body><p>Hello</p></body></html>\n")
 			p := "blocked-destinations=(" + destinations + ")"
 			headers += fmt.Sprintf("/%s\n  Integrity-Policy: %s\n", name, p)
 			list = append(list, variant{name, tag + " under " + p, p})
@@ -125,7 +146,8 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 		files[i] = v.file
 	}
 	console := make([][]string, len(list))
-	for i, seen := range merrytest.VisitAll(t, ctx, addressesOf(server.URL, files), "(document.querySelector('button') || document.body).click()") {
+	for i, seen := range merrytest.VisitAll(t, ctx, addressesOf(server.URL, files),
+		"(document.querySelector('button') || document.body).click()") {
 		console[i] = append(seen.Console, seen.Failed...)
 	}
 	wrong, missed, sound := 0, 0, map[string]int{}
@@ -143,7 +165,8 @@ func TestPoliciesAgainstABrowser(t *testing.T) {
 			t.Logf("false: %s\n  check: %v", v.what, said[v.file])
 		}
 	}
-	t.Logf("%d pages under policies: %d agree, %d false errors, %d missed", len(list), len(list)-wrong-missed, wrong, missed)
+	t.Logf("%d pages under policies: %d agree, %d false errors, %d missed", len(list), len(list)-wrong-missed, wrong,
+		missed)
 	for habit := range habitsUnderPolicies {
 		if sound[habit] < trials.Rounds(0, 6) {
 			t.Errorf("only %d pages with the habit %s are sound", sound[habit], habit)
@@ -182,8 +205,8 @@ func hashesOf(t *testing.T, out string) (scripts, styles []string) {
 	return scripts, styles
 }
 
-// TestSmallestPolicyLetsPagesWork: with the policy that check --policy prints, sent as a header, the club's pages stay clean in a
-// browser, linked with fallbacks and local alike; and check has nothing to say of them under it.
+// TestSmallestPolicyLetsPagesWork: with the policy that check --policy prints, sent as a header, the club's pages stay
+// clean in a browser, linked with fallbacks and local alike; and check has nothing to say of them under it.
 func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
@@ -224,7 +247,8 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 		s.Write("_headers", headers)
 		list = s.Read("crate.yaml")
 		s.Write("crate.yaml", list+"headers: [_headers]\n")
-		if r := s.Try("check", "--json"); strings.Contains(r.Out, "policy-") || strings.Contains(r.Out, "script-fails") {
+		if r := s.Try("check", "--json"); strings.Contains(r.Out, "policy-") ||
+			strings.Contains(r.Out, "script-fails") {
 			t.Errorf("%v: check says\n%s", how, r.Out)
 		}
 		for name, p := range sent {
@@ -240,12 +264,14 @@ func TestSmallestPolicyLetsPagesWork(t *testing.T) {
 func TestAPolicyInTheWay(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
-	s.Replace("index.html", "<title>", "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'; style-src 'self'\">\n    <title>")
+	s.Replace("index.html", "<title>", "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'; "+
+		"style-src 'self'\">\n    <title>")
 	if out := s.Run("switch", "--cdn", "--fallback"); !strings.Contains(out, "its policy (line 6) forbids") {
 		t.Errorf("switch says\n%s", out)
 	}
 	r := s.Try("check", "index.html")
-	for _, want := range []string{"policy-forbids", "add http://cdn.harbour.example to script-src", "add http://cdn.harbour.example to style-src"} {
+	for _, want := range []string{"policy-forbids", "add http://cdn.harbour.example to script-src",
+		"add http://cdn.harbour.example to style-src"} {
 		if !strings.Contains(r.Out, want) {
 			t.Errorf("check does not say %q:\n%s", want, r.Out)
 		}
@@ -257,31 +283,38 @@ func TestAPolicyInTheWay(t *testing.T) {
 	s.Fail(1, []string{"can't be a file of the project"}, "check", "index.html")
 }
 
-// TestFallbackUnderAPolicy: where a policy forbids inline scripts, a small script of the site's own loads the local copies, with the CDN
-// down as well; there and back gives the same pages.
+// TestFallbackUnderAPolicy: where a policy forbids inline scripts, a small script of the site's own loads the local
+// copies, with the CDN down as well; there and back gives the same pages.
 func TestFallbackUnderAPolicy(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
-	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
+	meta :=
+		"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <title>")
 	before := s.Pages()
 	out := s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
 	page := s.Read("tides.html")
-	if !strings.Contains(out, "added for it: js/local-copy.js") || strings.Count(page, `<script src="js/local-copy.js" `) != 3 || strings.Contains(page, "document.write") {
+	if !strings.Contains(out, "added for it: js/local-copy.js") ||
+		strings.Count(page, `<script src="js/local-copy.js" `) != 3 || strings.Contains(page, "document.write") {
 		t.Fatalf("switch says\n%s\nand the page is\n%s", out, page)
 	}
-	if out := s.Try("check", "tides.html").Out; strings.Contains(out, "policy-") || strings.Contains(out, "included-twice") || strings.Contains(out, "error") && !strings.Contains(out, "0 errors") {
+	if out := s.Try("check", "tides.html").Out; strings.Contains(out, "policy-") ||
+		strings.Contains(out, "included-twice") || strings.Contains(out, "error") &&
+		!strings.Contains(out, "0 errors") {
 		t.Errorf("check says\n%s", out)
 	}
 	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	const working = `[typeof oarlock, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`
-	if console, failed, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", working); len(console)+len(failed) > 0 || value != "function,1.2.0,flex" {
+	if console, failed, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", working); len(console)+
+		len(failed) > 0 || value != "function,1.2.0,flex" {
 		t.Errorf("with the CDN: console %q, failed %q, state %v", console, failed, value)
 	}
 	c.Down()
-	if console, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", working); value != "function,1.2.0,flex" || strings.Contains(strings.Join(console, " "), "Content Security Policy") {
+	if console, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html",
+		working); value != "function,1.2.0,flex" || strings.Contains(strings.Join(console, " "),
+		"Content Security Policy") {
 		t.Errorf("without the CDN: console %q, state %v", console, value)
 	}
 	s.Run("switch", "--local", "--page", "tides.html")
@@ -297,14 +330,17 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 	s.Fail(1, []string{"js/local-copy.js exists already"}, "switch", "--cdn", "--fallback", "--page", "tides.html")
 }
 
-// TestFallbackUnderAPolicyLives: the fallbacks of a page whose policy forbids inline scripts stay what they are when libraries move up a
-// version, files and the page itself move, and the same is asked for again; and they still load the copies.
+// TestFallbackUnderAPolicyLives: the fallbacks of a page whose policy forbids inline scripts stay what they are when
+// libraries move up a version, files and the page itself move, and the same is asked for again; and they still load the
+// copies.
 func TestFallbackUnderAPolicyLives(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Register()
-	meta := "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
-	s.Replace("tides.html", "<title>", meta+"\n    <link rel=\"stylesheet\" media=\"print\" href=\"css/brinework.css\">\n    <title>")
+	meta :=
+		"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
+	s.Replace("tides.html", "<title>", meta+"\n    <link rel=\"stylesheet\" media=\"print\" "+
+		"href=\"css/brinework.css\">\n    <title>")
 	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
 	page := s.Read("tides.html")
 	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
@@ -314,7 +350,8 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
 	at := "tides.html"
-	for _, command := range []string{"repin oarlock@2.1.0", "move js scripts", "move oarlock vendor/oarlock", "move tides.html pages/tides.html", "move scripts js", "move pages/tides.html tides.html"} {
+	for _, command := range []string{"repin oarlock@2.1.0", "move js scripts", "move oarlock vendor/oarlock",
+		"move tides.html pages/tides.html", "move scripts js", "move pages/tides.html tides.html"} {
 		s.Run(strings.Fields(command)...)
 		if args := strings.Fields(command); args[0] == "move" && strings.HasSuffix(args[2], ".html") {
 			at = args[2]
@@ -323,11 +360,13 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 		if strings.Count(page, "local-copy.js\" data-") != 3 || strings.Contains(page, "document.write") {
 			t.Fatalf("after %s the page is\n%s", command, page)
 		}
-		if out := s.Try("check", at, "--no-rehearse").Out; strings.Contains(out, "file-missing") || strings.Contains(out, "policy-") || strings.Contains(out, "leads-nowhere") {
+		if out := s.Try("check", at, "--no-rehearse").Out; strings.Contains(out, "file-missing") ||
+			strings.Contains(out, "policy-") || strings.Contains(out, "leads-nowhere") {
 			t.Fatalf("after %s check says\n%s\n%s", command, out, page)
 		}
 		for part := range strings.SplitSeq(page, "data-copy=\"") {
-			if ref, _, quoted := strings.Cut(part, "\""); quoted && (strings.HasSuffix(ref, ".js") || strings.HasSuffix(ref, ".css")) {
+			if ref, _, quoted := strings.Cut(part, "\""); quoted && (strings.HasSuffix(ref, ".js") ||
+				strings.HasSuffix(ref, ".css")) {
 				if _, err := os.Stat(filepath.Join(s.Dir, filepath.Dir(at), ref)); err != nil {
 					t.Errorf("after %s a fallback leads to %s:\n%s", command, ref, page)
 				}
@@ -336,7 +375,9 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 	}
 	c.Down()
 	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
-	if _, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", `[oarlock.version, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`); value != "2.1.0,1.2.0,flex" {
+	if _, _, value := merrytest.Visit(t, ctx, server.URL+"/tides.html",
+		`[oarlock.version, document.documentElement.dataset.brinework, `+
+			`getComputedStyle(document.querySelector(".bw-bar")).display].join()`); value != "2.1.0,1.2.0,flex" {
 		t.Errorf("with the CDN down the page's state is %v", value)
 	}
 }

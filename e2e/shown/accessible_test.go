@@ -14,7 +14,8 @@ import (
 //go:embed testdata/audit.js
 var audit string
 
-// TestReportsAreForEverybody: what merry draws passes an audit of what keeps people from a page, in a wide window and in a narrow one.
+// TestReportsAreForEverybody: what merry draws passes an audit of what keeps people from a page, in a wide window and
+// in a narrow one.
 func TestReportsAreForEverybody(t *testing.T) {
 	t.Parallel()
 	ctx := merrytest.Browser(t)
@@ -48,19 +49,26 @@ func TestReportsAreForEverybody(t *testing.T) {
 	}
 	// The pictures are in the report, which needs no script.
 	var pictures string
-	err := chromedp.Run(ctx, chromedp.Navigate("file://"+filepath.ToSlash(filepath.Join(filepath.Dir(s.Dir), "looked.html"))),
-		chromedp.Evaluate(`[...document.images].map(i => i.naturalWidth + i.alt.slice(0, 10)).join() + "|" + document.querySelectorAll("section").length + "|" + document.scripts.length`, &pictures))
+	err := chromedp.Run(ctx, chromedp.Navigate("file://"+filepath.ToSlash(filepath.Join(filepath.Dir(s.Dir),
+		"looked.html"))),
+		chromedp.Evaluate(`[...document.images].map(i => i.naturalWidth + i.alt.slice(0, 10)).join() + "|" + `+
+			`document.querySelectorAll("section").length + "|" + document.scripts.length`, &pictures))
 	if err != nil || pictures != "1280index.html,1280index.html,1280the same, |1|0" {
 		t.Errorf("%v: the report has %s", err, pictures)
 	}
 	// The audit itself finds what it is to find.
-	s.Write("bad.html", `<body><h1>a</h1><h3></h3><img src=x><svg></svg><a href=x></a><table><tr><td>x</table><p style="color:#ccc" id=a>pale<p id=a><div style="overflow:auto;height:9px">a<br>b</div><div style="width:9999px">x</div>`)
+	s.Write("bad.html", `<body><h1>a</h1><h3></h3><img src=x><svg></svg><a href=x></a><table><tr><td>x</table><p `+
+		`style="color:#ccc" id=a>pale<p id=a><div style="overflow:auto;height:9px">a<br>b</div><div `+
+		`style="width:9999px">x</div>`)
 	var faults []string
-	if err := chromedp.Run(ctx, chromedp.Navigate("file://"+filepath.ToSlash(filepath.Join(s.Dir, "bad.html"))), chromedp.Evaluate(audit, &faults)); err != nil {
+	if err := chromedp.Run(ctx, chromedp.Navigate("file://"+filepath.ToSlash(filepath.Join(s.Dir, "bad.html"))),
+		chromedp.Evaluate(audit, &faults)); err != nil {
 		t.Fatal(err)
 	}
 	said := strings.Join(faults, "\n")
-	for _, want := range []string{"no language", "no title", "0 main parts", "leaves a level out", "heading is empty", "picture has no text", "drawing has no text", "control has no name", "no headings", "can't be reached by key", "two elements have the id a", "in no part of the page", "too little contrast", "wider than the window"} {
+	for _, want := range []string{"no language", "no title", "0 main parts", "leaves a level out", "heading is empty",
+		"picture has no text", "drawing has no text", "control has no name", "no headings", "can't be reached by key",
+		"two elements have the id a", "in no part of the page", "too little contrast", "wider than the window"} {
 		if !strings.Contains(said, want) {
 			t.Errorf("of a page that is for few the audit does not say %q:\n%s", want, said)
 		}

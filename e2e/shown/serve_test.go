@@ -112,7 +112,10 @@ func (v *desk) ask(path string, headers ...string) (*http.Response, string) {
 			r.Host = headers[i+1]
 		}
 	}
-	client := http.Client{Transport: &http.Transport{DisableCompression: true}, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := http.Client{Transport: &http.Transport{DisableCompression: true}, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	resp, err := client.Do(r)
 	if err != nil {
 		v.t.Fatal(err)
@@ -155,8 +158,8 @@ func until(t *testing.T, what string, eval func(string) string, expression, want
 	t.Errorf("%s: %s is %s, want %s", what, expression, got, want)
 }
 
-// TestServeShowsChanges: stylesheets are swapped in place, everything else loads the page again, in two browsers at once and scrolled as it
-// was; no byte of the site is touched.
+// TestServeShowsChanges: stylesheets are swapped in place, everything else loads the page again, in two browsers at
+// once and scrolled as it was; no byte of the site is touched.
 func TestServeShowsChanges(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
@@ -166,7 +169,8 @@ func TestServeShowsChanges(t *testing.T) {
 	state := s.State()
 	one, two := tab(t, merrytest.Browser(t), v.Addr+"/"), tab(t, merrytest.Browser(t), v.Addr+"/index.html")
 	for _, eval := range []func(string) string{one, two} {
-		until(t, "the page", eval, "document.querySelectorAll('script').length", fmt.Sprint(strings.Count(s.Read("index.html"), "<script")))
+		until(t, "the page", eval, "document.querySelectorAll('script').length",
+			fmt.Sprint(strings.Count(s.Read("index.html"), "<script")))
 		eval("window.kept = 'yes'; scrollTo(0, 900)")
 	}
 	if s.State() != state {
@@ -203,21 +207,27 @@ func TestServeTellsTheConsole(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
 	s.Replace("index.html", `<script src="js/club.js"></script>`, "")
-	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="js/club.js"></script><script src="js/oarlock.min.js"></script>`)
-	s.Replace("index.html", "</body>", `<img src="img/none.png"><script>console.warn("low water", {metres: 1}); console.error("aground"); Promise.reject(new Error("adrift"));</script>
+	s.Replace("index.html", `<script src="js/oarlock.min.js"></script>`, `<script src="js/club.js"></script><script `+
+		`src="js/oarlock.min.js"></script>`)
+	s.Replace("index.html", "</body>",
+		`<img src="img/none.png"><script>console.warn("low water", {metres: 1}); console.error("aground"); Promise.reject(new Error("adrift"));</script>
 <script src="js/built.js"></script><script src="js/oarlock.min.js" integrity="sha384-OLBgp1GsljhM2TJ+sbHjaiH9txEUvgdDTAzHv2P24donTt6/529l+9Ua0vFImLlb"></script></body>`)
 	s.Write("js/built.js", "function row(){throw new Error('sunk')}row();\n//# sourceMappingURL=built.js.map\n")
 	// row throws at line 7, column 3 of what it was built from.
-	s.Write("js/built.js.map", `{"version":3,"sources":["../src/row.ts"],"names":[],"mappings":"AAAA,cAME","sourcesContent":null}`)
+	s.Write("js/built.js.map", `{"version":3,"sources":["../src/row.ts"],"names":[],"mappings":"AAAA,cAME",`+
+		`"sourcesContent":null}`)
 	v := serve(t, s)
 	for range 2 {
 		merrytest.Visit(t, merrytest.Browser(t), v.Addr+"/", "1")
 	}
 	text := v.said("aground", "adrift", "low water", "sunk", "img/none.png", "its bytes do not match its integrity")
 	for _, want := range []string{
-		"js/club.js:2:1  error: ReferenceError: oarlock is not defined\n  on:   index.html\n  why:  js/club.js uses oarlock, and js/oarlock.min.js, which defines it, comes one tag later\n  next: merry order index.html --fix\n",
+		"js/club.js:2:1  error: ReferenceError: oarlock is not defined\n  on:   index.html\n  why:  js/club.js uses " +
+			"oarlock, and js/oarlock.min.js, which defines it, comes one tag later\n" +
+			"  next: merry order index.html --fix\n",
 		"index.html  failed: 404, there is no such file: img/none.png\n  why:  there is no file img/none.png\n",
-		`warning: low water {"metres":1}`, "rejection: a promise was rejected, and nothing handles it: Error: adrift", "error: aground", "src/row.ts:7:", "blocked: its bytes do not match its integrity: js/oarlock.min.js",
+		`warning: low water {"metres":1}`, "rejection: a promise was rejected, and nothing handles it: Error: adrift",
+		"error: aground", "src/row.ts:7:", "blocked: its bytes do not match its integrity: js/oarlock.min.js",
 	} {
 		if strings.Count(text, want) != 1 {
 			t.Errorf("serve says %q %d times:\n%s", want, strings.Count(text, want), text)
@@ -239,15 +249,17 @@ func TestServeTellsTheConsole(t *testing.T) {
 func TestServePlaceInTheFirstLine(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	page := `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>One line</title></head><body><script>nowhere()</script></body></html>`
+	page :=
+		`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>One line</title></head><body><script>nowhere()</script></body></html>`
 	s.Write("line.html", page)
 	v := serve(t, s)
 	merrytest.Visit(t, merrytest.Browser(t), strings.Replace(v.Addr, "127.0.0.1", "localhost", 1)+"/line.html", "1")
-	v.said(fmt.Sprintf("line.html:1:%d  error: ReferenceError: nowhere is not defined", strings.Index(page, "nowhere()")+1))
+	v.said(fmt.Sprintf("line.html:1:%d  error: ReferenceError: nowhere is not defined",
+		strings.Index(page, "nowhere()")+1))
 }
 
-// TestServeAnswersAsServersDo: index files, types, ranges, compression, headers, the site's own page for what is not there; and what it never
-// answers: other names, other sites, what is outside, what is nobody's business.
+// TestServeAnswersAsServersDo: index files, types, ranges, compression, headers, the site's own page for what is not
+// there; and what it never answers: other names, other sites, what is outside, what is nobody's business.
 func TestServeAnswersAsServersDo(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
@@ -290,13 +302,16 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 		{"/", []string{"Host", "evil.example"}, 403, "not as evil.example", ""},
 		{"/", []string{"Host", "localhost:1"}, 200, "Gull Point", ""},
 		{"/js/club.js", []string{"Origin", "http://evil.example"}, 403, "no pages of other sites", ""},
-		{"/js/club.js", []string{"Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "no-cors"}, 403, "no pages of other sites", ""},
+		{"/js/club.js", []string{"Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "no-cors"}, 403,
+			"no pages of other sites", ""},
 		{"/", []string{"Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "navigate"}, 200, "Gull Point", ""},
-		{"/.merry/live", []string{"Origin", "http://evil.example", "Connection", "Upgrade", "Upgrade", "websocket", "Sec-WebSocket-Version", "13", "Sec-WebSocket-Key", "AAAAAAAAAAAAAAAAAAAAAA=="}, 403, "", ""},
+		{"/.merry/live", []string{"Origin", "http://evil.example", "Connection", "Upgrade", "Upgrade", "websocket",
+			"Sec-WebSocket-Version", "13", "Sec-WebSocket-Key", "AAAAAAAAAAAAAAAAAAAAAA=="}, 403, "", ""},
 	} {
 		resp, body := v.ask(tt.path, tt.headers...)
 		name, value, _ := strings.Cut(tt.header, "=")
-		if resp.StatusCode != tt.status || !strings.Contains(body, tt.want) || tt.header != "" && !strings.HasPrefix(resp.Header.Get(name), value) || strings.Contains(body, "secret") || body == "outside" {
+		if resp.StatusCode != tt.status || !strings.Contains(body, tt.want) || tt.header != "" &&
+			!strings.HasPrefix(resp.Header.Get(name), value) || strings.Contains(body, "secret") || body == "outside" {
 			t.Errorf("%s %v: %d %v\n%.300s", tt.path, tt.headers, resp.StatusCode, resp.Header, body)
 		}
 	}
@@ -314,19 +329,23 @@ func TestServeAnswersAsServersDo(t *testing.T) {
 		t.Errorf("what was compressed is not what it was: %v", err)
 	}
 	_, port, _ := strings.Cut(v.Addr, "127.0.0.1:")
-	s.Fail(3, []string{"merry can't serve on 127.0.0.1, port " + port, "next:  merry serve  # on a free port"}, "serve", "--port", port)
+	s.Fail(3, []string{"merry can't serve on 127.0.0.1, port " + port, "next:  merry serve  # on a free port"}, "serve",
+		"--port", port)
 	s.Fail(2, []string{"--port 99999 is not a port", "merry serve --port 8000"}, "serve", "--port", "99999")
 	s.Fail(2, []string{"--behind nowhere is not the address"}, "serve", "--behind", "nowhere")
 	s.Fail(1, []string{"no profile"}, "serve", "--profile", "nowhere")
 }
 
-// TestServeUnderAPolicy: the headers' policies are sent, what they forbid is reported, and what serve adds works under all of them.
+// TestServeUnderAPolicy: the headers' policies are sent, what they forbid is reported, and what serve adds works under
+// all of them.
 func TestServeUnderAPolicy(t *testing.T) {
 	t.Parallel()
-	for _, policy := range []string{"default-src 'self'", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'", "script-src 'nonce-abc' 'strict-dynamic'; default-src 'self'"} {
+	for _, policy := range []string{"default-src 'self'", "default-src 'none'; script-src 'self'; style-src 'self'; " +
+		"img-src 'self'; font-src 'self'", "script-src 'nonce-abc' 'strict-dynamic'; default-src 'self'"} {
 		t.Run(policy, func(t *testing.T) {
 			s := merrytest.Started(t)
-			s.Write("_headers", "/*\n  Content-Security-Policy: "+policy+"; upgrade-insecure-requests\n  Integrity-Policy: blocked-destinations=()\n")
+			s.Write("_headers", "/*\n  Content-Security-Policy: "+policy+"; upgrade-insecure-requests\n"+
+				"  Integrity-Policy: blocked-destinations=()\n")
 			s.Write("crate.yaml", s.Read("crate.yaml")+"headers: [_headers]\n")
 			s.Replace("index.html", "</body>", "<script>window.inline = 1</script></body>")
 			v := serve(t, s)
@@ -344,19 +363,22 @@ func TestServeUnderAPolicy(t *testing.T) {
 	}
 }
 
-// TestServeProfileAndOffline: pages as a profile would have them, without a byte written; links to other hosts from the cache.
+// TestServeProfileAndOffline: pages as a profile would have them, without a byte written; links to other hosts from the
+// cache.
 func TestServeProfileAndOffline(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
 	s.Write("crate.yaml", s.Read("crate.yaml")+"profiles:\n  live: {serve: cdn, build: readable}\n")
 	site := s.State()
 	v := serve(t, s, "--profile", "live")
-	if _, body := v.ask("/index.html"); !strings.Contains(body, "cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js") || strings.Contains(body, "oarlock.min.js") {
+	if _, body := v.ask("/index.html"); !strings.Contains(body,
+		"cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js") || strings.Contains(body, "oarlock.min.js") {
 		t.Errorf("the page is\n%s", body)
 	}
 	s.Replace("index.html", "<h1>", "<h1>New: ")
 	v.said("and reloaded: index.html")
-	if _, body := v.ask("/index.html"); !strings.Contains(body, "<h1>New: ") || !strings.Contains(body, "cdn.harbour.example") {
+	if _, body := v.ask("/index.html"); !strings.Contains(body, "<h1>New: ") ||
+		!strings.Contains(body, "cdn.harbour.example") {
 		t.Errorf("after a change the page is\n%s", body)
 	}
 	s.Replace("index.html", "<h1>New: ", "<h1>")
@@ -368,7 +390,8 @@ func TestServeProfileAndOffline(t *testing.T) {
 	before := c.Connections()
 	off := serve(t, s, "--offline")
 	_, _, value := merrytest.Visit(t, merrytest.Browser(t, merrytest.Hosts{}), off.Addr+"/index.html", merrytest.State)
-	if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") || !strings.Contains(got, "font:brinework icons loaded") {
+	if got := fmt.Sprint(value); !strings.Contains(got, "display:flex") || !strings.Contains(got, "version:2.0.3") ||
+		!strings.Contains(got, "font:brinework icons loaded") {
 		t.Errorf("without the network the page's state is %s", got)
 	}
 	if c.Connections() != before {
@@ -382,7 +405,8 @@ func TestServeBehind(t *testing.T) {
 	s := merrytest.Started(t)
 	behind := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		fmt.Fprintf(w, "<!doctype html><html lang=en><head><title>Filled</title></head><body><p id=who>%s %s</p><script>away()</script></body></html>", r.Method, r.URL)
+		fmt.Fprintf(w, "<!doctype html><html lang=en><head><title>Filled</title></head><body><p id=who>%s "+
+			"%s</p><script>away()</script></body></html>", r.Method, r.URL)
 	}))
 	v := serve(t, s, "--behind", behind.URL)
 	if _, body := v.ask("/js/club.js"); body != s.Read("js/club.js") {
@@ -415,7 +439,8 @@ func TestServeJSON(t *testing.T) {
 	defer cmd.Wait()
 	defer cmd.Process.Kill()
 	var event struct{ Event, Address string }
-	if err := json.NewDecoder(out).Decode(&event); err != nil || event.Event != "address" || !strings.HasPrefix(event.Address, "http://127.0.0.1:") {
+	if err := json.NewDecoder(out).Decode(&event); err != nil || event.Event != "address" ||
+		!strings.HasPrefix(event.Address, "http://127.0.0.1:") {
 		t.Errorf("%+v %v", event, err)
 	}
 	if _, err := net.Dial("tcp", strings.TrimPrefix(event.Address, "http://")); err != nil {

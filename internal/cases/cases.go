@@ -72,9 +72,9 @@ func run(ctx context.Context, site, dir string) ([]string, error) {
 	return writeCases(p, dir, seen.Disagreements)
 }
 
-// writeCases writes each page on which check and the browser disagree into a folder of its own below dir: its tags in their
-// order, scripts that use and define what the page's own do, and what the two said. It returns the folders, and refuses
-// to overwrite one.
+// writeCases writes each page on which check and the browser disagree into a folder of its own below dir: its tags in
+// their order, scripts that use and define what the page's own do, and what the two said. It returns the folders, and
+// refuses to overwrite one.
 func writeCases(p *project.Project, dir string, disagreements []look.Disagreement) ([]string, error) {
 	var list []string
 	told := map[string][]string{}
@@ -88,7 +88,8 @@ func writeCases(p *project.Project, dir string, disagreements []look.Disagreemen
 	for n, name := range order {
 		into := filepath.Join(dir, fmt.Sprintf("case-%d", n+1))
 		if _, err := os.Lstat(into); err == nil {
-			return list, problem.Refuse(problem.FileInTheWay, "name another folder, or move this one away", "%s exists already", into)
+			return list, problem.Refuse(problem.FileInTheWay, "name another folder, or move this one away",
+				"%s exists already", into)
 		}
 		if err := os.MkdirAll(into, 0o755); err != nil {
 			return list, err
@@ -158,7 +159,8 @@ func caseOf(p *project.Project, v *tags.Page) map[string]string {
 	if v.Doctype {
 		doctype = "<!doctype html>\n"
 	}
-	files["page.html"] = doctype + "<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>A case</title>\n" + head.String() + "</head>\n<body>\n" + body.String() + "</body>\n</html>\n"
+	files["page.html"] = doctype + "<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>A case</title>\n" +
+		head.String() + "</head>\n<body>\n" + body.String() + "</body>\n</html>\n"
 	return files
 }
 

@@ -10,15 +10,16 @@ import (
 	"merrycrate.example/merry/internal/cratetest"
 )
 
-// TestWriteCases: a case has the page's tags and what its scripts use and define, nothing of its content, and overwrites
-// nothing.
+// TestWriteCases: a case has the page's tags and what its scripts use and define, nothing of its content, and
+// overwrites nothing.
 func TestWriteCases(t *testing.T) {
 	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{
 		"index.html": `<!doctype html><title>Slipway</title><script src="js/club.js"></script><p>secret words</p>`,
 		"js/club.js": "oarlock.row('secret words'); window.club = 1;\n",
 	})
 	dir := t.TempDir()
-	differ := []look.Disagreement{{Page: "index.html", What: "the browser reports"}, {Page: "index.html", What: "check reports"}}
+	differ := []look.Disagreement{{Page: "index.html", What: "the browser reports"},
+		{Page: "index.html", What: "check reports"}}
 	folders, err := writeCases(p, dir, differ)
 	if err != nil || len(folders) != 1 {
 		t.Fatalf("%v, %v", folders, err)
@@ -32,7 +33,8 @@ func TestWriteCases(t *testing.T) {
 		}
 		all += string(b)
 	}
-	for _, want := range []string{"<!doctype html>", "<script src=", "oarlock; // used while loading", `window["club"] = {};`, "the browser reports\ncheck reports\n"} {
+	for _, want := range []string{"<!doctype html>", "<script src=", "oarlock; // used while loading",
+		`window["club"] = {};`, "the browser reports\ncheck reports\n"} {
 		if !strings.Contains(all, want) {
 			t.Errorf("the case lacks %q:\n%s", want, all)
 		}

@@ -42,10 +42,15 @@ func WithOarlock(t testing.TB, list string) *project.Project {
 	root := paths.OnDisk(t.TempDir())
 	seal := record.NewSeal()
 	seal.Libraries["oarlock"] = &record.Sealed{Version: "2.0.3", Files: []record.File{
-		{Path: "dist/oarlock.js", At: paths.FoundInProject("js/oarlock.js"), Integrity: integrity.Of([]byte("readable")), Build: "readable", OtherBuild: "dist/oarlock.min.js", Role: record.Tagged},
-		{Path: "dist/oarlock.min.js", At: paths.FoundInProject("js/oarlock.min.js"), Integrity: integrity.Of([]byte("minified")), Build: "minified", OtherBuild: "dist/oarlock.js", Role: record.Tagged},
+		{Path: "dist/oarlock.js", At: paths.FoundInProject("js/oarlock.js"),
+			Integrity: integrity.Of([]byte("readable")), Build: "readable", OtherBuild: "dist/oarlock.min.js",
+			Role: record.Tagged},
+		{Path: "dist/oarlock.min.js", At: paths.FoundInProject("js/oarlock.min.js"),
+			Integrity: integrity.Of([]byte("minified")), Build: "minified", OtherBuild: "dist/oarlock.js",
+			Role: record.Tagged},
 	}}
-	for name, b := range map[string][]byte{record.ListFile: []byte("format: 1\n" + list), record.SealFile: seal.Bytes()} {
+	for name, b := range map[string][]byte{record.ListFile: []byte("format: 1\n" + list),
+		record.SealFile: seal.Bytes()} {
 		if err := os.WriteFile(string(root.Join(name)), b, 0o644); err != nil {
 			t.Fatal(err)
 		}

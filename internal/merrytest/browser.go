@@ -28,7 +28,8 @@ import (
 	"merrycrate.example/merry/standin"
 )
 
-// State is an expression for what shows that the club's page works: its libraries are there, its styles apply, its font is loaded.
+// State is an expression for what shows that the club's page works: its libraries are there, its styles apply, its font
+// is loaded.
 const State = `{
 		version: oarlock.version,
 		brinework: document.documentElement.dataset.brinework,
@@ -39,7 +40,8 @@ const State = `{
 		opened: (document.querySelector("#menu-button").click(), document.querySelector("#menu").className)
 	}`
 
-// BrowserProgram returns the path of the browser that tests use. It skips the test where the machine has none, and in a short run.
+// BrowserProgram returns the path of the browser that tests use. It skips the test where the machine has none, and in a
+// short run.
 func BrowserProgram(t *testing.T) string {
 	t.Helper()
 	if testing.Short() {
@@ -54,11 +56,12 @@ func BrowserProgram(t *testing.T) string {
 	return ""
 }
 
-// Hosts says where hosts are, by their names: an address with its port, or "" for one that is not there. A name may begin with "*.".
+// Hosts says where hosts are, by their names: an address with its port, or "" for one that is not there. A name may
+// begin with "*.".
 type Hosts map[string]string
 
-// Browser returns a profile of its own in the browser that all tests of a package share, or skips the test where the machine has none. Its
-// pages find the hosts where the test says.
+// Browser returns a profile of its own in the browser that all tests of a package share, or skips the test where the
+// machine has none. Its pages find the hosts where the test says.
 func Browser(t *testing.T, hosts ...Hosts) context.Context {
 	t.Helper()
 	return BrowserFor(t, 5*time.Minute, hosts...)
@@ -129,8 +132,8 @@ var shared struct {
 	err  error
 }
 
-// newProfile opens a window with one tab in a running browser. Its pages share no cookies and no storage with those of other windows.
-// Requests to hosts other than this machine go through the proxy, if one is given.
+// newProfile opens a window with one tab in a running browser. Its pages share no cookies and no storage with those of
+// other windows. Requests to hosts other than this machine go through the proxy, if one is given.
 func newProfile(browser context.Context, proxy string) (ctx context.Context, stop func(), err error) {
 	outside := cdp.WithExecutor(browser, chromedp.FromContext(browser).Browser)
 	id, err := target.CreateBrowserContext().WithDisposeOnDetach(true).WithProxyServer(proxy).Do(outside)
@@ -147,18 +150,20 @@ func newProfile(browser context.Context, proxy string) (ctx context.Context, sto
 }
 
 func startBrowser(name string) (ctx context.Context, stop func(), err error) {
-	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox,
+		chromedp.DisableGPU,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		// A page takes the place of another of the same site in the same process.
-		chromedp.Flag("disable-features", "Translate,BackForwardCache,SpareRendererForSitePerProcess,ProactivelySwapBrowsingInstance"),
+		chromedp.Flag("disable-features",
+			"Translate,BackForwardCache,SpareRendererForSitePerProcess,ProactivelySwapBrowsingInstance"),
 		chromedp.WSURLReadTimeout(2*time.Minute))
 	alloc, stopProcess := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, stopContext := chromedp.NewContext(alloc)
 	return ctx, func() { stopContext(); stopProcess() }, chromedp.Run(ctx)
 }
 
-// Visit loads a page in a profile's first tab and returns what the console said, the requests that failed, and the value of an
-// expression on the page.
+// Visit loads a page in a profile's first tab and returns what the console said, the requests that failed, and the
+// value of an expression on the page.
 func Visit(t *testing.T, ctx context.Context, url, expression string) (console, failed []string, value any) {
 	t.Helper()
 	seen, err := visit(ctx, url, expression)
@@ -175,8 +180,8 @@ type Seen struct {
 	Value   any      // of the expression
 }
 
-// VisitAll loads pages as Visit does, several at once, in a few tabs: a tab of its own costs more than a page. No page hears of the one
-// before it, but for what a profile keeps.
+// VisitAll loads pages as Visit does, several at once, in a few tabs: a tab of its own costs more than a page. No page
+// hears of the one before it, but for what a profile keeps.
 func VisitAll(t *testing.T, ctx context.Context, addresses []string, expression string) []Seen {
 	t.Helper()
 	const tabs = 4
@@ -207,7 +212,8 @@ func VisitAll(t *testing.T, ctx context.Context, addresses []string, expression 
 	return seen
 }
 
-// silence stops a page's timers: it stays until the next one has come, and what is said until then is taken for that one's.
+// silence stops a page's timers: it stays until the next one has come, and what is said until then is taken for that
+// one's.
 const silence = `for (let id = setTimeout(() => {}); id > 0; id--) clearTimeout(id)`
 
 // visit loads a page in a tab, and listens meanwhile.
@@ -243,7 +249,8 @@ func visit(tab context.Context, url, expression string) (Seen, error) {
 	})
 	var value any
 	err := chromedp.Run(tab, network.Enable(), log.Enable(), runtime.Enable(), chromedp.Navigate(url),
-		chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(r => setTimeout(() => r(`+expression+`), 50)))`, &value,
+		chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(r => setTimeout(() => r(`+expression+`), 50)))`,
+			&value,
 			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
 	mu.Lock()
 	defer mu.Unlock()

@@ -23,8 +23,8 @@ import (
 	"merrycrate.example/merry/demo"
 )
 
-// Main runs a package's tests. Where the system has a file system in memory, the sites are there: tests of a program that waits for the
-// disk at each change would spend most of their time so.
+// Main runs a package's tests. Where the system has a file system in memory, the sites are there: tests of a program
+// that waits for the disk at each change would spend most of their time so.
 func Main(m *testing.M) { run(m) }
 
 // MainOfLong runs the tests of a package that is left out of a short run as a whole.
@@ -44,7 +44,8 @@ func Long(t *testing.T) {
 	}
 }
 
-// perProcessor is how many tests run at once for each processor: they wait for servers, browsers and the program as long as they compute.
+// perProcessor is how many tests run at once for each processor: they wait for servers, browsers and the program as
+// long as they compute.
 const perProcessor = 3
 
 // ends end what all tests of a package share.
@@ -111,10 +112,12 @@ var build = sync.OnceValues(func() (string, error) {
 		return "", err
 	}
 	defer lock.Unlock()
-	cmd := exec.Command("go", "build", "-tags", "faults,"+os.Getenv(Tags), "-o", name, "merrycrate.example/merry/cmd/merry")
+	cmd := exec.Command("go", "build", "-tags", "faults,"+os.Getenv(Tags), "-o", name,
+		"merrycrate.example/merry/cmd/merry")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if RaceDetector {
-		cmd = exec.Command("go", "build", "-race", "-tags", "faults,"+os.Getenv(Tags), "-o", name, "merrycrate.example/merry/cmd/merry")
+		cmd = exec.Command("go", "build", "-race", "-tags", "faults,"+os.Getenv(Tags), "-o", name,
+			"merrycrate.example/merry/cmd/merry")
 	}
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return "", errors.New(string(out))
@@ -122,7 +125,8 @@ var build = sync.OnceValues(func() (string, error) {
 	return ownCopy(name)
 })
 
-// ownCopy copies a program for these tests alone: the shared one may be built again meanwhile, from sources that somebody has changed.
+// ownCopy copies a program for these tests alone: the shared one may be built again meanwhile, from sources that
+// somebody has changed.
 func ownCopy(program string) (string, error) {
 	dir, err := os.MkdirTemp("", "program-")
 	if err != nil {
@@ -137,7 +141,8 @@ func ownCopy(program string) (string, error) {
 	if runtime.GOOS == "windows" {
 		name += ".exe"
 	}
-	// A process that another test starts at this moment would have the file open for writing, and a program that is can't be run.
+	// A process that another test starts at this moment would have the file open for writing, and a program that is
+	// can't be run.
 	syscall.ForkLock.RLock()
 	defer syscall.ForkLock.RUnlock()
 	return name, os.WriteFile(name, b, 0o755)
@@ -217,7 +222,8 @@ func (s *Site) copied() (*Site, error) {
 
 // copyTo copies all files of a site, its home and its downloads.
 func (s *Site) copyTo(c *Site) error {
-	for from, to := range map[string]string{s.Dir: c.Dir, s.Home: c.Home, filepath.Join(s.Dir, "../downloads"): filepath.Join(c.Dir, "../downloads")} {
+	for from, to := range map[string]string{s.Dir: c.Dir, s.Home: c.Home,
+		filepath.Join(s.Dir, "../downloads"): filepath.Join(c.Dir, "../downloads")} {
 		if err := os.CopyFS(to, os.DirFS(from)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}

@@ -75,18 +75,21 @@ func (s *Site) Shell(line string) Result {
 // followed are the shapes of next steps that a test has typed already.
 var followed sync.Map
 
-// follow types what an answer says to type next, in a copy of the site, and demands that it works. A step of each shape is typed once:
-// the same command with the same flags, after the same command.
+// follow types what an answer says to type next, in a copy of the site, and demands that it works. A step of each shape
+// is typed once: the same command with the same flags, after the same command.
 func (s *Site) follow(step string, args []string) {
 	s.T.Helper()
 	words := strings.Fields(step)
-	if testing.Short() || len(words) < 2 || slices.Contains(args, "--in") || slices.Contains(words, "<") || slices.Contains(args, "--all-sites") || len(args) > 0 && args[0] == "demo" || slices.Contains([]string{"serve", "look", "demo", "help", "completion"}, words[1]) {
+	if testing.Short() || len(words) < 2 || slices.Contains(args, "--in") || slices.Contains(words, "<") ||
+		slices.Contains(args, "--all-sites") || len(args) > 0 && args[0] == "demo" ||
+		slices.Contains([]string{"serve", "look", "demo", "help", "completion"}, words[1]) {
 		return // what runs on, or needs a browser
 	}
 	if strings.HasPrefix(step, "merry repin ") || strings.HasPrefix(step, "merry settle --dry-run") {
 		return // they may need a choice that only a person can make: another file, or where a download lies
 	}
-	if _, again := followed.LoadOrStore(shapeOf(words)+" after "+shapeOf(append([]string{"merry"}, args...)), true); again {
+	if _, again := followed.LoadOrStore(shapeOf(words)+" after "+shapeOf(append([]string{"merry"}, args...)),
+		true); again {
 		return
 	}
 	if _, err := os.Stat(s.Dir); err != nil {
@@ -113,10 +116,12 @@ func (s *Site) follow(step string, args []string) {
 	if strings.Contains(errOut.String(), "that you never used") {
 		return // the refusal that protects this network
 	}
-	if status == 0 || status == 3 || status == 1 && !strings.Contains(errOut.String(), "merry: ") { // findings are an answer, and a server that is away is no dead end
+	if status == 0 || status == 3 || status == 1 && !strings.Contains(errOut.String(), "merry: ") {
+		// findings are an answer, and a server that is away is no dead end
 		return
 	}
-	s.T.Errorf("merry %s says next: %s\nwhich ends with status %d\n%s", strings.Join(args, " "), step, status, fmt.Sprint(out.String(), errOut.String()))
+	s.T.Errorf("merry %s says next: %s\nwhich ends with status %d\n%s", strings.Join(args, " "), step, status,
+		fmt.Sprint(out.String(), errOut.String()))
 }
 
 // shapeOf is a command with its flags, without what they are about.

@@ -1,5 +1,5 @@
-// Mutants breaks the program in one place at a time and makes sure that the tests of the package concerned notice. A mutant that
-// survives is a promise that no test holds.
+// Mutants breaks the program in one place at a time and makes sure that the tests of the package concerned notice. A
+// mutant that survives is a promise that no test holds.
 //
 //	go run ./internal/mutants           # all
 //	go run ./internal/mutants order     # those whose package or file has this in its name
@@ -93,7 +93,8 @@ func run(ctx context.Context, chosen []mutant) (survived int, err error) {
 	return survived, err
 }
 
-// try runs a package's tests with one mutant. The repository itself is not changed: the go command reads the one file from dir.
+// try runs a package's tests with one mutant. The repository itself is not changed: the go command reads the one file
+// from dir.
 func try(ctx context.Context, dir string, m mutant) (noticed bool, err error) {
 	source, err := os.ReadFile(m.File)
 	if err != nil {

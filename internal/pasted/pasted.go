@@ -13,8 +13,8 @@ import (
 // placeholder is a word that stands for another one: nobody can paste that.
 var placeholder = regexp.MustCompile(`(^|[@=:/])[A-Z]{3,}$`)
 
-// Fault tells what is wrong with a command that is to work when it is pasted: it must be one that there is, with flags that it has and arguments
-// that are none of a person's to fill in.
+// Fault tells what is wrong with a command that is to work when it is pasted: it must be one that there is, with flags
+// that it has and arguments that are none of a person's to fill in.
 func Fault(line string) error {
 	words, err := shlex.Split(line)
 	if err != nil {
