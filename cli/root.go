@@ -203,11 +203,7 @@ A first tour:   merry demo`,
 		}
 		return problem.Misuse(nearFlag(c, err), "%w", err)
 	})
-	root.AddCommand(a.start(), a.peek(), a.take(), a.include(), a.omit(), a.onSites(a.check(), "sarif", "report",
-		"watch", "baseline", "explain"), a.onSites(a.contents()), a.seal(), a.undo(), a.onSites(a.refill()), a.drop(),
-		a.move(), a.settle(), a.cache(), a.sources(),
-		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(),
-		a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo())
+	root.AddCommand(a.commands()...)
 	suggestByMeaning(root)
 	explainArguments(root)
 	a.complete(root)
@@ -239,6 +235,18 @@ A first tour:   merry demo`,
 	group(root)
 	ownHelp(root)
 	return root
+}
+
+// commands returns all commands.
+func (a *app) commands() []*cobra.Command {
+	return []*cobra.Command{
+		a.start(), a.peek(), a.take(), a.include(), a.omit(), a.onSites(a.check(), "sarif", "report",
+			"watch", "baseline", "explain"), a.onSites(a.contents()), a.seal(), a.undo(), a.onSites(a.refill()),
+		a.drop(),
+		a.move(), a.settle(), a.cache(), a.sources(),
+		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(),
+		a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo(),
+	}
 }
 
 // released is the version that a release's build sets; "" in all other builds.

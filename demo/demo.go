@@ -130,7 +130,9 @@ func AddProfiles(dir string) error {
 }
 
 // Profiles are the lines that AddProfiles writes, as printf takes them.
-const Profiles = `profiles:\n  desk: {serve: local, build: readable}\n  live: {serve: cdn, build: minified, fallback: true, without: [quickbrine]}\n`
+const Profiles = `profiles:\n  desk: {serve: local, build: readable}\n  live: {serve: cdn, build: minified, ` +
+	`fallback: ` +
+	`true, without: [quickbrine]}\n`
 
 // Habits are the ways in which the club's site can arrange its files.
 var Habits = []string{"kind", "together", "versioned"}
@@ -148,10 +150,12 @@ func WriteSiteOf(dir, habit string) error {
 		return nil
 	case "together":
 		list =
-			"format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: js, styles: css, images: img, together: lib}\narrange: together   # a folder for each library\n"
+			"format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: js, styles: css, images: img, together: lib}\n" +
+				"arrange: together   # a folder for each library\n"
 	case "versioned":
 		list =
-			"format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: scripts, styles: styles, fonts: fonts, images: img}\nnames: versioned   # the version in each file's name\n"
+			"format: 1\npages: [\"**/*.html\"]\nfolders: {scripts: scripts, styles: styles, fonts: fonts, images: " +
+				"img}\nnames: versioned   # the version in each file's name\n"
 		for _, page := range []string{"index.html", "tides.html", "crews/index.html"} {
 			name := filepath.Join(dir, filepath.FromSlash(page))
 			b, err := os.ReadFile(name)

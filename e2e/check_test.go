@@ -364,9 +364,11 @@ func TestOneThingTwice(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
 	page :=
-		"<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script src=\"js/winch.js\"></script>\n<script src=\"js/OTHER.js\"></script>\n</body>\n</html>\n"
+		"<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n" +
+			"<script src=\"js/winch.js\"></script>\n<script src=\"js/OTHER.js\"></script>\n</body>\n</html>\n"
 	base :=
-		"/*! Winch v2.0.0 */\n(function () {\n  window.Winch = {\n    turn: function () {\n      return 1;\n    }\n  };\n})();\n"
+		"/*! Winch v2.0.0 */\n(function () {\n  window.Winch = {\n    turn: function () {\n      return 1;\n    }\n" +
+			"  };\n})();\n"
 	s.Write("js/winch.js", base)
 	s.Write("js/winch.min.js", "/*! Winch v2.0.0 */\n(function(){window.Winch={turn:function(){return 1}}})();\n")
 	s.Write("js/old.js", strings.Replace(base, "2.0.0", "1.0.0", 1))
@@ -392,7 +394,11 @@ func TestLeadsNowhere(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
 	body :=
-		"<img src=\"no.png\" srcset=\"no.png 1x, Gull.svg 2x\" alt=\"\">\n<a href=\"gone.html\">x</a> <a href=\"/route\">r</a> <a href=\"#top\">t</a> <a href=\"other.html#x\">o</a>\n<template><img src=\"t.png\"></template>\n<p style=\"background: url(no.png)\">\n<script type=\"module\">import \"./no.mjs\";</script>\n<!--[if IE]><script src=\"ie.js\"></script><![endif]-->\n"
+		"<img src=\"no.png\" srcset=\"no.png 1x, Gull.svg 2x\" alt=\"\">\n<a href=\"gone.html\">x</a> <a " +
+			"href=\"/route\">r</a> <a href=\"#top\">t</a> <a href=\"other.html#x\">o</a>\n" +
+			"<template><img src=\"t.png\"></template>\n<p style=\"background: url(no.png)\">\n" +
+			"<script type=\"module\">import \"./no.mjs\";</script>\n" +
+			"<!--[if IE]><script src=\"ie.js\"></script><![endif]-->\n"
 	page := "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n" + body +
 		"</body>\n</html>\n"
 	s.Write("index.html", page)
@@ -426,7 +432,8 @@ func TestLeadsNowhere(t *testing.T) {
 func TestLinksByFolder(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
-	const head = "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">%s\n<title>x</title>\n</head>\n<body>\n<a href=\"tide.html\">t</a> <a href=\"/crews/tide.html\">r</a>\n%s</body>\n</html>\n"
+	const head = "<!doctype html>\n<html>\n<head>\n<meta charset=\"utf-8\">%s\n<title>x</title>\n</head>\n<body>\n" +
+		"<a href=\"tide.html\">t</a> <a href=\"/crews/tide.html\">r</a>\n%s</body>\n</html>\n"
 	for i := range 12 {
 		s.Write(fmt.Sprintf("crews/p%02d.html", i), fmt.Sprintf(head, "", ""))
 		s.Write(fmt.Sprintf("races/p%02d.html", i), fmt.Sprintf(head, "", "<img src=\"/gull.svg#beak\" alt=\"\">\n"))

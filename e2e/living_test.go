@@ -12,10 +12,13 @@ import (
 )
 
 const (
-	readableUI = "(function () {\n  var turns = 0;\n\n  window.regatta = function (n) {\n    turns += n;\n    return turns;\n  };\n})();\n"
+	readableUI = "(function () {\n  var turns = 0;\n\n  window.regatta = function (n) {\n    turns += n;\n" +
+		"    return turns;\n  };\n})();\n"
 	minifiedUI = "(function(){var t=0;window.regatta=function(n){return t+=n}})();\n"
-	onePage    = "<!doctype html>\n<html>\n<head>\n  <meta charset=\"utf-8\">\n  <title>Gull Point</title>\n  <link rel=\"icon\" href=\"data:,\">\n</head>\n<body>\n  <p>Hello\n</body>\n</html>\n"
-	dot        = "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89\x00\x00\x00\rIDATx\x9cc\x00\x01\x00\x00\x05\x00\x01\r\n-\xb4\x00\x00\x00\x00IEND\xaeB`\x82"
+	onePage    = "<!doctype html>\n<html>\n<head>\n  <meta charset=\"utf-8\">\n  <title>Gull Point</title>\n" +
+		"  <link rel=\"icon\" href=\"data:,\">\n</head>\n<body>\n  <p>Hello\n</body>\n</html>\n"
+	dot = "\x89PNG\r\n\x1a\n" +
+		"\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89\x00\x00\x00\rIDATx\x9cc\x00\x01\x00\x00\x05\x00\x01\r\n-\xb4\x00\x00\x00\x00IEND\xaeB`\x82"
 )
 
 // yard is a site of one page beside downloads: a user interface with a theme, a photo wall in two versions, a text
@@ -40,7 +43,8 @@ func yard(t *testing.T) *merrytest.Site {
 		s.Archive("wall-"+v+".zip", files)
 	}
 	core :=
-		"(function () {\n  window.Quill = {\n    modes: {},\n    define: function (name, mode) {\n      Quill.modes[name] = mode;\n    }\n  };\n})();\n"
+		"(function () {\n  window.Quill = {\n    modes: {},\n    define: function (name, mode) {\n" +
+			"      Quill.modes[name] = mode;\n    }\n  };\n})();\n"
 	s.Archive("quillpad-3.0.0.zip", map[string]string{"package.json": `{"name": "quillpad", "version": "3.0.0", ` +
 		`"main": "lib/quillpad.js"}`, "lib/quillpad.js": core,
 		"lib/quillpad.css": ".quill {\n  color: black;\n}\n", "mode/log/log.js": "(function () {\n" +

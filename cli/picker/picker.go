@@ -279,7 +279,8 @@ func (m *picker) View() tea.View {
 }
 
 // keys are what can be pressed. What stands between two dots stays on one line.
-const keys = "space: select · /: filter · esc: show all · r: suggested set · enter: take · p: show the plan first · q: quit"
+const keys = "space: select · /: filter · esc: show all · r: suggested set · enter: take · p: show the plan first " +
+	"· q: quit"
 
 // head is what stands above the rows: what it is, which keys there are, and the filter.
 func (m *picker) head() string {

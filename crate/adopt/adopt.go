@@ -198,6 +198,8 @@ func candidates(v *tags.Page, list []*candidate) []*candidate {
 }
 
 // makeOut reads or fetches what a candidate refers to, and recognises it.
+//
+// It is longer than 80 lines because it is one sequence of rules, each of which ends the search.
 func (a *adoption) makeOut(ctx context.Context, c *candidate) error {
 	p, req := a.d.Before, a.req
 	c.Sure = Unsure

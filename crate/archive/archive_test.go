@@ -96,7 +96,8 @@ func open(t testing.TB, name string, b []byte) (*Tree, error) {
 }
 
 // bzipped is the same archive by bzip2, which the standard library reads and does not write.
-const bzipped = "QlpoOTFBWSZTWfAQlaIAAJd/gMmAAAhAA+2IAAIQAHg0HwoIiCAAdBKT1U9J6jGibUwAmaQSUgAZDIAAPtysIi9gAeSpIQ5/A8qCEHFhSIQwBihmUjxZq10hwNeHoQMY5eBj2+OIrsJFAnQKIeVF4ZR4Odx87lyLfupsOndExEyrXuQzB/F3JFOFCQ8BCVog"
+const bzipped = "QlpoOTFBWSZTWfAQlaIAAJd/gMmAAAhAA+2IAAIQAHg0HwoIiCAAdBKT1U9J6jGibUwAmaQSUgAZDIAAPtysIi9gAeSpIQ5/" +
+	"A8qCEHFhSIQwBihmUjxZq10hwNeHoQMY5eBj2+OIrsJFAnQKIeVF4ZR4Odx87lyLfupsOndExEyrXuQzB/F3JFOFCQ8BCVog"
 
 func TestFormats(t *testing.T) {
 	files := []entry{{"lib-1.0.0/a.js", "var a;", 0}, {"lib-1.0.0/css/b.css", "b{}", 0}}

@@ -222,6 +222,8 @@ func orPath(in *Include) string {
 
 // needs holds the order of a page's scripts and styles against what they need: by the packing list, and by what
 // their code reads.
+//
+// It is longer than 80 lines because the kinds of needs share what was found before them.
 func (k *pageCheck) needs() {
 	items := k.p.Items
 	on := map[string]int{} // library to its first script, or stylesheet where it has none

@@ -171,6 +171,8 @@ type Uses struct {
 }
 
 // Uses lists all of a page on which a policy has a say.
+//
+// It is longer than 80 lines because it is one list of the kinds of includes.
 func (g *Index) Uses(v *tags.Page) []Uses {
 	foreign := map[string]bool{}
 	for i := range v.Includes {

@@ -12,7 +12,8 @@ import (
 // reported together.
 func TestPolicies(t *testing.T) {
 	page :=
-		`<!doctype html><head><style>.a{}</style></head><script src="js/own.js"></script><script src="https://cdn.example/a.js"></script><img src="https://img.example/a.png">`
+		`<!doctype html><head><style>.a{}</style></head><script src="js/own.js"></script><script ` +
+			`src="https://cdn.example/a.js"></script><img src="https://img.example/a.png">`
 	p := cratetest.WithPages(t, cratetest.Harbour, map[string]string{"a.html": page, "b.html": page,
 		"c.html": "<!doctype html>", "js/own.js": "var own"})
 	list, err := Policies(context.Background(), p, nil, string(p.Root))

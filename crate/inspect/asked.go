@@ -61,7 +61,8 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 		}
 		if l := v.Library(i); l != "" {
 			f.Next = "take " + l +
-				" again and keep that file with --keep; or set its path in the script, as the library's documentation says"
+				" again and keep that file with --keep; or set its path in the script, as the library's " +
+				"documentation says"
 		}
 		f.Line, f.Column = v.Position(v.Includes[i].Start)
 		list = append(list, f)

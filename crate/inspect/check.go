@@ -183,6 +183,8 @@ func unmatched(p *project.Project, site *walk.Site) (found []check.Finding) {
 }
 
 // Check looks at the crate's files and at pages.
+//
+// It is longer than 80 lines because it is the one sequence of steps of a check.
 func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked, error) {
 	known, has := p.Origin.Cache.Result(checkedResult, string(p.Root))
 	site, err := p.WalkAndSee(ctx, has) // what is remembered of pages is compared with how they look now

@@ -38,8 +38,10 @@ func describe(t *testing.T, source string, files mapTree) *Package {
 }
 
 const (
-	readable = "/*! winch v1.2.3 | MIT */\n(function () {\n  var turns = 0;\n\n  window.winch = function (n) {\n    turns += n;\n    return turns;\n  };\n})();\n"
-	minified = "/*! winch v1.2.3 | MIT */\n(function(){var t=0;window.winch=function(n){return t+=n}})();\n//# sourceMappingURL=winch.min.js.map\n"
+	readable = "/*! winch v1.2.3 | MIT */\n(function () {\n  var turns = 0;\n\n  window.winch = function (n) {\n" +
+		"    turns += n;\n    return turns;\n  };\n})();\n"
+	minified = "/*! winch v1.2.3 | MIT */\n(function(){var t=0;window.winch=function(n){return t+=n}})();\n" +
+		"//# sourceMappingURL=winch.min.js.map\n"
 )
 
 func TestPairsByNameAndContent(t *testing.T) {

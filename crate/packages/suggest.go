@@ -109,9 +109,11 @@ func (d *Package) whyNothing() string {
 	}
 	switch {
 	case forms[script.Module] > 0:
-		return "its modules import packages by name, which a page resolves only with an import map, or which only a server or a bundler provides; name files with --files if the site has such a map"
+		return "its modules import packages by name, which a page resolves only with an import map, or which only a " +
+			"server or a bundler provides; name files with --files if the site has such a map"
 	case forms[script.Server] > 0:
-		return "its scripts are for a server or a bundler (they use require and module.exports), so a page can't use them"
+		return "its scripts are for a server or a bundler (they use require and module.exports), so a page " +
+			"can't use them"
 	case forms[script.AMD] > 0:
 		return "its scripts are for an AMD loader; name files with --files if the site has one"
 	}

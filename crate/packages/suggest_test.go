@@ -12,7 +12,9 @@ import (
 )
 
 const (
-	umd = "(function (root, factory) {\n  if (typeof define === 'function' && define.amd) {\n    define([], factory);\n  } else if (typeof module === 'object') {\n    module.exports = factory();\n  } else {\n    root.winch = factory();\n  }\n})(this, function () {\n  return {};\n});\n"
+	umd = "(function (root, factory) {\n  if (typeof define === 'function' && define.amd) {\n" +
+		"    define([], factory);\n  } else if (typeof module === 'object') {\n    module.exports = factory();\n" +
+		"  } else {\n    root.winch = factory();\n  }\n})(this, function () {\n  return {};\n});\n"
 	esm = "import { x } from './x.js';\n\nexport const winch = x;\n"
 	cjs = "var x = require('x');\n\nmodule.exports = x;\n"
 	amd = "define(['x'], function (x) {\n  return x;\n});\n"

@@ -76,7 +76,9 @@ func TestIncludeThenOmitGivesBackTheBytes(t *testing.T) {
 	t.Logf("%d documents", len(docs))
 }
 
-const clubPage = "<!DOCTYPE html>\r\n<html>\r\n<head>\r\n\t<title>Crews</title>\r\n\t<LINK HREF='own.css' rel=StyleSheet>\r\n</head>\r\n<body>\r\n\t<main></main>\r\n\t<script src=own.js></script>\r\n</body>\r\n</html>\r\n"
+const clubPage = "<!DOCTYPE html>\r\n<html>\r\n<head>\r\n\t<title>Crews</title>\r\n\t<LINK HREF='own.css' " +
+	"rel=StyleSheet>\r\n</head>\r\n<body>\r\n\t<main></main>\r\n\t<script src=own.js></script>\r\n</body>\r\n" +
+	"</html>\r\n"
 
 func TestInsertKeepsToThePagesWays(t *testing.T) {
 	p, err := Read([]byte(clubPage))
@@ -139,7 +141,9 @@ func TestReadSeesWhatABrowserWouldLoad(t *testing.T) {
 		got = append(got, s)
 	}
 	want :=
-		`script c.js inert|script d.js inert|script e.js?a=1&b=2 deferred|script f.js deferred|script g.js async|hint h.woff|stylesheet i.css|inline script |script {{ asset }} templated`
+		`script c.js inert|script d.js inert|script e.js?a=1&b=2 deferred|script f.js deferred|script g.js ` +
+			`async|hint ` +
+			`h.woff|stylesheet i.css|inline script |script {{ asset }} templated`
 	if strings.Join(got, "|") != want {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, "|"), want)
 	}

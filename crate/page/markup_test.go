@@ -6,7 +6,8 @@ import (
 )
 
 func TestNames(t *testing.T) {
-	const text = "<!-- <p class=no> --><BODY CLASS=\"a  b-c\n d\" id=x1><p class=e data-tide='1' title='class=f'><script>'<p class=g>'</script><p class='h&amp;i j'></p class=k>"
+	const text = "<!-- <p class=no> --><BODY CLASS=\"a  b-c\n d\" id=x1><p class=e data-tide='1' " +
+		"title='class=f'><script>'<p class=g>'</script><p class='h&amp;i j'></p class=k>"
 	var got []string
 	Names([]byte(text), func(n Name) {
 		if text[n.Start:n.End] != n.Text {

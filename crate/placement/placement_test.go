@@ -45,7 +45,8 @@ func describe(t *testing.T, source string, files tree) *packages.Package {
 }
 
 const (
-	readable = "(function () {\n  var turns = 0;\n\n  window.winch = function (n) {\n    turns += n;\n    return turns;\n  };\n})();\n"
+	readable = "(function () {\n  var turns = 0;\n\n  window.winch = function (n) {\n    turns += n;\n" +
+		"    return turns;\n  };\n})();\n"
 	minified = "(function(){var t=0;window.winch=function(n){return t+=n}})();\n//# sourceMappingURL=maps/w.map\n"
 	css      = "a {\n  color: red;\n}\n"
 )

@@ -27,7 +27,8 @@ func winch() *record.Seal {
 	return seal
 }
 
-const winchEntry = "libraries:\n  winch:\n    version: 1.0.0\n    from: winch.zip\n    into: plugin/winch\n    places: {css/winch.css: css/winch.css}\n    keep: [lang/de.js]\n    take: [dist/winch.js, css/winch.css]\n"
+const winchEntry = "libraries:\n  winch:\n    version: 1.0.0\n    from: winch.zip\n    into: plugin/winch\n" +
+	"    places: {css/winch.css: css/winch.css}\n    keep: [lang/de.js]\n    take: [dist/winch.js, css/winch.css]\n"
 
 // TestDifferences: each edit of the list by hand shows, with what it says and what was taken, and nothing else does.
 func TestDifferences(t *testing.T) {

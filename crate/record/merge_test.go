@@ -63,7 +63,8 @@ func TestNewKeysKeepTheLastLine(t *testing.T) {
 	lib.Into, lib.Because = "plugin/winch", "it turns"
 	got, err := SetLibrary([]byte(src), lib)
 	want :=
-		"format: 1\nlibraries:\n  winch:\n    version: 1.0.0\n    into: plugin/winch\n    because: it turns\n    # the two that we need\n    take: [a.js, b.js]\n"
+		"format: 1\nlibraries:\n  winch:\n    version: 1.0.0\n    into: plugin/winch\n    because: it turns\n" +
+			"    # the two that we need\n    take: [a.js, b.js]\n"
 	if err != nil || string(got) != want {
 		t.Errorf("%v\n%s", err, got)
 	}

@@ -163,7 +163,8 @@ func (m *modules) unmapped(f check.Finding, name string) {
 	}
 	f.Name = check.ImportUnmapped
 	f.Message, f.Next = fmt.Sprintf("no import map on %s resolves %q", m.v.Path, name),
-		"write an import map into the page's head; or, for a package of a registry, set the registry: merry sources set registry URL"
+		"write an import map into the page's head; or, for a package of a registry, set the registry: merry sources "+
+			"set registry URL"
 	if len(m.g.p.Origin.Registries) > 0 {
 		f.Next = fmt.Sprintf("merry take %s --with-needs --page %s  # if it is a package of your registry; or write "+
 			"an import map into the page's head", module.PackageOf(name), m.v.Path)

@@ -45,7 +45,8 @@ func runWith(t *testing.T, page string, req *Request) *Report {
 }
 
 func TestFaults(t *testing.T) {
-	const page = "<!doctype html><body><p id=one class='a b' data-x=1>hello <b>there</b></p>\n%s\n<ul id=late><li>x</ul>"
+	const page = "<!doctype html><body><p id=one class='a b' data-x=1>hello <b>there</b></p>\n%s\n" +
+		"<ul id=late><li>x</ul>"
 	for _, tt := range []struct{ name, script, want string }{
 		{"nothing wrong", "<script>var a = 1; window.b = a + 1;</script><script>if (b !== 2) throw " +
 			"Error('no')</script>", ""},

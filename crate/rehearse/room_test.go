@@ -167,7 +167,8 @@ func TestNoWayOut(t *testing.T) {
 
 // TestMembers lists what a script's globals have, for comparing two versions.
 func TestMembers(t *testing.T) {
-	const text = `window.oarlock = function () {}; oarlock.fn = oarlock.prototype = { each: 1, on: function () {} }; oarlock.version = "1"; oarlock._own = 1; var club = "x";`
+	const text = `window.oarlock = function () {}; oarlock.fn = oarlock.prototype = { each: 1, on: function () {} }; ` +
+		`oarlock.version = "1"; oarlock._own = 1; var club = "x";`
 	r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Members: true,
 		Scripts: []Script{{Text: text, When: InPlace}}}, nil)
 	if got := fmt.Sprint(r.Members); got != "map[oarlock:[prototype.each prototype.on version]]" {

@@ -34,7 +34,10 @@ box.querySelectorAll("ul > .bw-note, #menu");
 		}
 	}
 	want :=
-		"2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note possible; 6 menu sure #; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of oarlock; 8 bw-note sure .; 8 menu sure #"
+		"2 bw-note sure; 3 bw-note sure; 4 oarlock likely; 4 bw-note likely .; 4 menu likely #; 5 bw-note " +
+			"possible; 6 " +
+			"menu sure #; 6 oarlock likely; 6 version likely of oarlock; 7 oarlock likely of window; 7 fn likely of " +
+			"oarlock; 8 bw-note sure .; 8 menu sure #"
 	if s := strings.Join(got, "; "); s != want {
 		t.Errorf("uses\n%s, want\n%s", s, want)
 	}

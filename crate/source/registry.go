@@ -106,6 +106,8 @@ const abbreviated = "application/vnd.npm.install-v1+json; q=1.0, application/jso
 
 // Metadata reads a package's document, the full one where full is set. What the cache has is asked after
 // with its ETag (RFC 9110, section 13.1.2); offline it serves as it is.
+//
+// It is longer than 80 lines because every answer of a registry is handled here.
 func (c *Client) Metadata(ctx context.Context, reg Registry, name string, full, offline bool, cache *Cache) (*Package,
 	error) {
 	base, err := url.Parse(reg.URL)

@@ -27,7 +27,8 @@ func TestRead(t *testing.T) {
 		got = append(got, string(m.Kind[:2])+" "+m.Name+mark)
 	}
 	want :=
-		"fo Sea Icons; cu --ink; cu --bw-foam; cu --ink?; cl bar; cl menu; cl is-open; id home; at data-tide; cu --ink?; ke wave?; ke linear?; cl bar; cl inner; ke wave; cl note:big; fo Sea Icons?; fo serif?; cl broken"
+		"fo Sea Icons; cu --ink; cu --bw-foam; cu --ink?; cl bar; cl menu; cl is-open; id home; at data-tide; cu " +
+			"--ink?; ke wave?; ke linear?; cl bar; cl inner; ke wave; cl note:big; fo Sea Icons?; fo serif?; cl broken"
 	if s := strings.Join(got, "; "); s != want {
 		t.Errorf("read\n%s, want\n%s", s, want)
 	}

@@ -23,10 +23,12 @@ import (
 // that it is there: what its tag does on an error imports the copy.
 const (
 	blockingFallback = `typeof %s==="undefined"&&document.write('%s')`
-	styleFallback    = `(function(l){try{if(l.sheet.cssRules.length)return}catch(e){}document.write('%s')})(document.currentScript.previousElementSibling)`
-	deferredFallback = `if(typeof %s==="undefined"){let q=new XMLHttpRequest;q.open("GET","%s",false);q.send();let s=document.createElement("script");s.text=q.responseText;document.head.append(s)}`
-	moduleFallback   = `import('%s')`
-	nextStyle        = `var c=['%s'][this.n=this.n+1||0];if(c)this.href=c`
+	styleFallback    = `(function(l){try{if(l.sheet.cssRules.length)return}catch(e){}document.write('%s')})` +
+		`(document.currentScript.previousElementSibling)`
+	deferredFallback = `if(typeof %s==="undefined"){let q=new XMLHttpRequest;q.open("GET","%s",false);q.send();let ` +
+		`s=document.createElement("script");s.text=q.responseText;document.head.append(s)}`
+	moduleFallback = `import('%s')`
+	nextStyle      = `var c=['%s'][this.n=this.n+1||0];if(c)this.href=c`
 )
 
 // CopyScript is the name of the site's own script that does the same where a policy forbids inline scripts, and

@@ -187,7 +187,8 @@ func TestAdoptPasted(t *testing.T) {
 	t.Parallel()
 	s, _ := documented(t)
 	tag :=
-		"<script src='http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js' crossorigin></script>\n<link rel=stylesheet href=http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css>"
+		"<script src='http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js' crossorigin></script>\n" +
+			"<link rel=stylesheet href=http://cdn.harbour.example/lib/brinework/1.2.0/css/brinework.css>"
 	r := s.TryWith(tag, "adopt", "-", "--page", "crews/index.html", "--page", "index.html")
 	if r.Status != 0 {
 		t.Fatalf("%+v", r)
@@ -332,7 +333,8 @@ func TestFallbackInABrowser(t *testing.T) {
 	s.Run("adopt", "regatta.html")
 	s.Run("switch", "--local")
 	s.Run("switch", "--cdn", "--minified", "--fallback", "--hints")
-	const working = `[typeof oarlock, document.documentElement.dataset.brinework, document.documentElement.dataset.club].join()`
+	const working = `[typeof oarlock, document.documentElement.dataset.brinework, ` +
+		`document.documentElement.dataset.club].join()`
 	for _, name := range []string{"regatta.html", "deferred.html"} {
 		console, failed, value := merrytest.Visit(t, ctx, server.URL+"/"+name, working)
 		if len(console)+len(failed) > 0 || value != "function,1.2.0,Gull Point Rowing Club" {

@@ -87,7 +87,8 @@ func launch(t *testing.T, seed int64) *fleet {
 		f.own = append(f.own, fmt.Sprintf("js/own%d.js", n))
 	}
 	head :=
-		"<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <link rel=\"icon\" href=\"data:,\">\n  <title>x</title>\n"
+		"<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n" +
+			"  <link rel=\"icon\" href=\"data:,\">\n  <title>x</title>\n"
 	shapes := []string{
 		head + "</head>\n<body>\n  <p>Hello</p>\n</body>\n</html>\n",
 		head + "  <script>var early = 1;</script>\n</head>\n<body>\n  <p>Hello</p>\n" +

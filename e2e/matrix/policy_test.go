@@ -289,7 +289,9 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 	t.Parallel()
 	s, c := merrytest.Linked(t)
 	meta :=
-		"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
+		"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' " +
+			"http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' " +
+			"http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <title>")
 	before := s.Pages()
 	out := s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
@@ -306,7 +308,8 @@ func TestFallbackUnderAPolicy(t *testing.T) {
 	ctx := merrytest.Browser(t, merrytest.Hosts{"*.harbour.example": c.Addr})
 	server := httptest.NewServer(http.FileServer(http.Dir(s.Dir)))
 	defer server.Close()
-	const working = `[typeof oarlock, document.documentElement.dataset.brinework, getComputedStyle(document.querySelector(".bw-bar")).display].join()`
+	const working = `[typeof oarlock, document.documentElement.dataset.brinework, ` +
+		`getComputedStyle(document.querySelector(".bw-bar")).display].join()`
 	if console, failed, value := merrytest.Visit(t, ctx, server.URL+"/tides.html", working); len(console)+
 		len(failed) > 0 || value != "function,1.2.0,flex" {
 		t.Errorf("with the CDN: console %q, failed %q, state %v", console, failed, value)
@@ -338,7 +341,9 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 	s, c := merrytest.Linked(t)
 	s.Register()
 	meta :=
-		"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' http://cdn.harbour.example\">"
+		"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; script-src 'self' " +
+			"http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' " +
+			"http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <link rel=\"stylesheet\" media=\"print\" "+
 		"href=\"css/brinework.css\">\n    <title>")
 	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")

@@ -200,7 +200,8 @@ func TestLookEndures(t *testing.T) {
 	browsed(t)
 	s := merrytest.Started(t)
 	head :=
-		`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>x</title></head><body>`
+		`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" ` +
+			`content="width=device-width"><title>x</title></head><body>`
 	ending := map[string]string{
 		"dialogs": `<script>for(let i=0;i<300;i++)alert(i)</script>`, "download": `<a id=a href="js/club.js" ` +
 			`download>x</a><script>document.querySelector("#a").click()</script>`,
@@ -269,7 +270,9 @@ func TestLookAtManyPages(t *testing.T) {
 	t.Parallel()
 	browsed(t)
 	s := merrytest.Empty(t)
-	const page = "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>x</title><link rel=\"icon\" href=\"data:,\"></head>\n<body>\n<script src=\"js/winch.js\"></script>\nMORE\n</body></html>\n"
+	const page = "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>x</title><link " +
+		"rel=\"icon\" " +
+		"href=\"data:,\"></head>\n<body>\n<script src=\"js/winch.js\"></script>\nMORE\n</body></html>\n"
 	s.Write("js/winch.js", "window.winch = { turn: function () {} };\n")
 	s.Write("js/lamp.js", "winch.lamp = 1;\n")
 	for n := range 40 { // more than check rehearses alone

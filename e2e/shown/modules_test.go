@@ -249,7 +249,8 @@ func TestImportMapsOfOthers(t *testing.T) {
 	t.Parallel()
 	ctx := merrytest.Browser(t)
 	s := moored(t)
-	const own = "<script type=\"importmap\">{\"imports\" : {\"chart\": \"./js/chart.js\" ,\n\t\"helm/\": \"/js/helm/\"}, \"scopes\": {\"/old/\": {\"rig\": \"./js/old.js\"}}}</script>"
+	const own = "<script type=\"importmap\">{\"imports\" : {\"chart\": \"./js/chart.js\" ,\n" +
+		"\t\"helm/\": \"/js/helm/\"}, \"scopes\": {\"/old/\": {\"rig\": \"./js/old.js\"}}}</script>"
 	s.Write("js/chart.js", "export const chart = 1;\n")
 	s.Write("js/log.js", "import { rig } from 'rig';\nimport { chart } from 'chart';\nglobalThis.buoy = rig() "+
 		"+ chart;\n")

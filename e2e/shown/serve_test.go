@@ -250,7 +250,8 @@ func TestServePlaceInTheFirstLine(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	page :=
-		`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>One line</title></head><body><script>nowhere()</script></body></html>`
+		`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>One line</title></head><body>` +
+			`<script>nowhere()</script></body></html>`
 	s.Write("line.html", page)
 	v := serve(t, s)
 	merrytest.Visit(t, merrytest.Browser(t), strings.Replace(v.Addr, "127.0.0.1", "localhost", 1)+"/line.html", "1")

@@ -17,7 +17,8 @@ import (
 )
 
 // Harbour is a list file's text below its format line: oarlock 2.0.3 of a registry, and a CDN that has it.
-const Harbour = "libraries:\n  oarlock: {version: 2.0.3, from: \"registry:oarlock\", build: minified}\ncdns: {harbour: \"https://cdn.harbour.example/{name}/{version}/{path}\"}\n"
+const Harbour = "libraries:\n  oarlock: {version: 2.0.3, from: \"registry:oarlock\", build: minified}\n" +
+	"cdns: {harbour: \"https://cdn.harbour.example/{name}/{version}/{path}\"}\n"
 
 // WithPages is WithOarlock with more files, whose names are from the project's folder.
 func WithPages(t testing.TB, list string, files map[string]string) *project.Project {
