@@ -100,7 +100,8 @@ var growings = []growing{
 	}},
 	{"scripts, each reading the last one's", 2000, func(dir string, n int) ([]string, error) {
 		for i := range n {
-			if err := put(dir, fmt.Sprintf("js/i%d.js", i), fmt.Sprintf("var i%d = {}; i%d.x = 1;\n", i, max(0, i-1))); err != nil {
+			if err := put(dir, fmt.Sprintf("js/i%d.js", i), fmt.Sprintf("var i%d = {}; i%d.x = 1;\n", i,
+				max(0, i-1))); err != nil {
 				return nil, err
 			}
 		}

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -66,4 +67,15 @@ func withoutPaths(stack []byte) string {
 		}
 	}
 	return strings.Join(lines, "\n")
+}
+
+// program is this program's version, "" if it was not built from one.
+func program() string {
+	if released != "" {
+		return released
+	}
+	if info, ok := debug.ReadBuildInfo(); ok {
+		return info.Main.Version
+	}
+	return ""
 }

@@ -23,10 +23,11 @@ func (a *app) check() *cobra.Command {
 	var f checkFlags
 	c := &cobra.Command{
 		Use:   "check [PAGE…]",
-		Short: "Find what a browser, a server or a colleague would trip over",
+		Short: "Find what a browser, server or colleague would trip over",
 		Long: `Check compares the crate's files with the seal, and reports what will go wrong on
-the pages: missing files, names in the wrong case, scripts that run before what
-they need, libraries included twice, builds that a plain script tag cannot load.
+the pages. It finds missing files, names in the wrong case, and scripts that run
+before what they need. It finds libraries included twice, and builds that a plain
+script tag can't load.
 
 It also rehearses pages: their scripts run in order in a sandbox. Few pages are
 rehearsed by default, many only with --rehearse. It reports what a content

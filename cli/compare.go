@@ -23,10 +23,11 @@ func (a *app) compare() *cobra.Command {
 		Use:   "compare LIB [OLD] NEW | compare SOURCE SOURCE",
 		Short: "Show what another version would change on your pages",
 		Long: `Compare shows how another version of a library differs from the one in use, or
-how any two versions differ: files, size on the wire, syntax, licence, needs,
-globals and their members. It lists every class, id, attribute, custom property,
-animation and font family that was removed, where your pages, stylesheets and
-scripts use it, and what it is probably called now. Compare changes nothing.
+how any two versions differ. It compares files, size on the wire, syntax, licence,
+needs, globals and their members. It lists every class, id, attribute, custom
+property, animation and font family that was removed. For each it shows where your
+pages, stylesheets and scripts use it, and its probable new name. Compare changes
+nothing.
 
 OLD and NEW are versions, ranges or sources. --look opens the pages that use LIB
 in this machine's browser, as they are and as repin would leave them, and reports

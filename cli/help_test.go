@@ -73,7 +73,8 @@ func TestFlagsSayWhatTheyTake(t *testing.T) {
 				continue
 			}
 			takes := c.LocalFlags().Lookup(flag[1]).Value.Type() != "bool"
-			if named := regexp.MustCompile(`^(\[=[A-Z]+\]| [A-Z][A-Z=:.a-z]*)$`).MatchString(flag[2] + flag[3]); named != takes {
+			if named := regexp.MustCompile(`^(\[=[A-Z]+\]| [A-Z][A-Z=:.a-z]*)$`).MatchString(flag[2] +
+				flag[3]); named != takes {
 				t.Errorf("%s: --%s takes a value: %v; its line is %q", c.CommandPath(), flag[1], takes, line)
 			}
 		}

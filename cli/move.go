@@ -17,7 +17,7 @@ func (a *app) move() *cobra.Command {
 		Short: "Move libraries, their files or own files; references follow",
 		Long: `Move moves a library into a folder, one file of a library to another path, or the
 site's own scripts, styles, pages and pictures. References follow: tags, links,
-pictures and import maps on pages (also in conditional comments), url() and
+pictures and import maps on pages, also in conditional comments. So do url() and
 @import in own stylesheets, imports in own modules, and both records. Paths in
 strings of own scripts are reported; --in-scripts changes them.
 

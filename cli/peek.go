@@ -25,10 +25,10 @@ func (a *app) peek() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "peek [SOURCE]",
 		Short: "Look inside a library, and take nothing",
-		Long: `Peek opens an archive, a folder, a file, an https address or a registry package,
-and lists what is in it: which files are for a page, in which build, which belong
-together, and which are excluded. It shows the set that take would bring in, with a
-reason for each file. Without a source it lists the newest libraries in your
+		Long: `Peek opens an archive, a folder, a file, an https address or a registry package.
+It lists the files for a page, with their builds, which of them belong together, and
+which are excluded. It shows the set that take would bring in, with a reason for
+each file. Without a source it lists the newest libraries in your
 download folder; their numbers work as sources.`,
 		Example: `  merry peek ../downloads/brinework-1.2.0.zip
   merry peek ../downloads/oarlock-2.0.3.zip --notes

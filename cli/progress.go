@@ -67,7 +67,7 @@ func (p *progress) tell(name string, done, total int64) {
 	}
 }
 
-// end takes the lines off the terminal.
+// End takes the lines off the terminal.
 func (p *progress) end() {
 	if p == nil {
 		return

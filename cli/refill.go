@@ -96,7 +96,7 @@ func (a *app) drop() *cobra.Command {
 	var files, parts []string
 	c := &cobra.Command{
 		Use:   "drop LIB",
-		Short: "Take a library, or a part of it, out of the project",
+		Short: "Drop a library, or a part of it, from the project",
 		Long: `Drop removes a library's tags from all pages, its files, and its entries in both
 records, in one change. Files that another library shares or that somebody changed
 stay. It refuses while another library needs this one. With --part or --files it

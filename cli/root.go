@@ -60,13 +60,13 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 		}
 	}
 	a := &app{in: in, plain: out, paint: paint}
-	safe := &safeWriter{to: behind{a, out}, colours: bool(paint)}
-	defer safe.end()
+	safe := &show.SafeWriter{To: behind{a, out}, Colours: bool(paint)}
+	defer safe.End()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
 	defer buffered.Flush()
 	a.folds = &show.Folder{To: buffered}
 	defer a.folds.End()
-	a.out, a.err = a.folds, flushFirst{a.folds, buffered, &safeWriter{to: behind{a, errOut}, colours: bool(paint)}}
+	a.out, a.err = a.folds, flushFirst{a.folds, buffered, &show.SafeWriter{To: behind{a, errOut}, Colours: bool(paint)}}
 	root := a.root()
 	if len(args) > 0 && args[0] == cobra.ShellCompRequestCmd {
 		plainUsages(root)
@@ -167,27 +167,9 @@ A first tour:   merry demo`,
   merry peek ../downloads/oarlock-2.0.3.zip       look inside a download
   merry take ../downloads/oarlock-2.0.3.zip --page '**'
   merry check                                     find what a browser would trip over`,
-		SilenceErrors: true,
-		SilenceUsage:  true,
-		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
-			a.wait(c.Name())
-			if a.named = a.dir != ""; !a.named {
-				dir, err := os.Getwd()
-				if err != nil {
-					return problem.Fault(problem.DiskFault, "change to the folder of a project", "the current folder "+
-						"does not exist any more, or can't be read")
-				}
-				a.dir = dir
-				return nil
-			}
-			switch info, err := os.Stat(a.dir); {
-			case errors.Is(err, fs.ErrNotExist):
-				return problem.Misuse("name the folder of a project", "--in %s: there is no such folder", a.dir)
-			case err == nil && !info.IsDir():
-				return problem.Misuse("name the folder that it lies in", "--in %s: it is a file, not a folder", a.dir)
-			}
-			return nil
-		},
+		SilenceErrors:     true,
+		SilenceUsage:      true,
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error { return a.begin(c) },
 	}
 	root.SuggestionsMinimumDistance = 2
 	root.CompletionOptions.DisableDefaultCmd = true
@@ -235,6 +217,27 @@ A first tour:   merry demo`,
 	group(root)
 	ownHelp(root)
 	return root
+}
+
+// begin runs before each command: it starts the progress text and finds the folder to work in.
+func (a *app) begin(c *cobra.Command) error {
+	a.wait(c.Name())
+	if a.named = a.dir != ""; !a.named {
+		dir, err := os.Getwd()
+		if err != nil {
+			return problem.Fault(problem.DiskFault, "change to the folder of a project", "the current folder "+
+				"does not exist any more, or can't be read")
+		}
+		a.dir = dir
+		return nil
+	}
+	switch info, err := os.Stat(a.dir); {
+	case errors.Is(err, fs.ErrNotExist):
+		return problem.Misuse("name the folder of a project", "--in %s: there is no such folder", a.dir)
+	case err == nil && !info.IsDir():
+		return problem.Misuse("name the folder that it lies in", "--in %s: it is a file, not a folder", a.dir)
+	}
+	return nil
 }
 
 // commands returns all commands.

@@ -18,9 +18,9 @@ func (a *app) serve() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the site on this machine and print browser messages",
-		Long: `Serve answers on loopback as a web server would: index files, the site's own
-404.html, types, ranges, compression, and the headers from the files that headers:
-names. When a file changes, open pages reload; stylesheets are swapped in place.
+		Long: `Serve answers on loopback as a web server would, with index files, the site's own
+404.html, types, ranges and compression. It sends the headers from the files that
+headers: names. When a file changes, open pages reload; stylesheets are swapped in place.
 
 It prints what the browser's console says, each line once: the position (through
 source maps), the cause if check knows it, and what to type. For that, served

@@ -13,8 +13,8 @@ func (a *app) settle() *cobra.Command {
 		Use:   "settle",
 		Short: "Apply an edited packing list to files, seal and pages",
 		Long: `Settle makes the files, the seal and the pages match crate.yaml after you edited
-it: another version, build or source, other folders, paths, names or files, an
-entry added, removed or renamed. It also repairs the records after a merge, follows
+it. You can change versions, builds, sources, folders, paths, names and files, and
+add, remove or rename entries. It also repairs the records after a merge, follows
 what was moved by hand, and rebuilds a lost seal. It rebuilds the seal from the
 sources. If a source is missing, it uses the files in the site and says so.
 

@@ -20,9 +20,9 @@ func (a *app) versions() *cobra.Command {
 		Use:   "versions LIB | --newer",
 		Short: "List a library's versions, and which of them a hold allows",
 		Long: `Versions asks the registry for all versions of a library of the crate, or of any
-package: date, tags, unpacked size, licence, deprecation, and the JavaScript syntax
-if the cache knows it. --newer lists the libraries of the crate that are behind: by
-how much, what is held and why, and what an upgrade would break on these pages.`,
+package. It lists date, tags, unpacked size, licence and deprecation, and the
+JavaScript syntax if the cache knows it. --newer lists the libraries of the crate
+that are behind, with holds, and with what an upgrade would break on these pages.`,
 		Example: "  merry versions oarlock\n  merry versions tidechart --all\n  merry versions --newer",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {

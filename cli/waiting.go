@@ -81,7 +81,7 @@ func (w *waiting) tell() {
 	fmt.Fprint(w.out, "\r"+ansi.Truncate(line, max(1, w.width-1), "…")+"\x1b[K")
 }
 
-// end takes the line off the terminal, for good.
+// End takes the line off the terminal, for good.
 func (w *waiting) end() {
 	if w == nil {
 		return

@@ -76,7 +76,8 @@ func TestRegistryKeepsItsWord(t *testing.T) {
 	if resp, _ := get(t, r.URL+"/@gull%2fpennants", "", nil); resp.StatusCode != 401 {
 		t.Errorf("without the token: %d", resp.StatusCode)
 	}
-	if resp, _ := get(t, r.URL+"/@gull%2fpennants", "", map[string]string{"Authorization": "Bearer x"}); resp.StatusCode != 200 {
+	if resp, _ := get(t, r.URL+"/@gull%2fpennants", "",
+		map[string]string{"Authorization": "Bearer x"}); resp.StatusCode != 200 {
 		t.Errorf("with the token: %d", resp.StatusCode)
 	}
 }

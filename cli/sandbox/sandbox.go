@@ -24,8 +24,8 @@ import (
 // Command is the hidden command that a rehearsal's own process runs.
 const Command = "rehearsal-room"
 
-// Memory is how much memory a rehearsal may take, in bytes.
-const Memory = 512 << 20
+// MaxMemory is how much memory a rehearsal may take, in bytes.
+const MaxMemory = 512 << 20
 
 // mostReport is how long a rehearsal's report may be, in bytes.
 const mostReport = 16 << 20
@@ -167,14 +167,14 @@ const mostIdle = 30 * time.Second
 // gives the same answers as an idle one.
 func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration, answer func(request []byte,
 	stop <-chan struct{}) ([]byte, error)) error {
-	debug.SetMemoryLimit(Memory / 2)
+	debug.SetMemoryLimit(MaxMemory / 2)
 	debug.SetGCPercent(200)
-	limitMemory(Memory)
+	limitMemory(MaxMemory)
 	time.Local = time.UTC // the file that says otherwise can't be read from here
 	confine()             // where the system can't, the engine alone is what holds
 	go func() {
 		for range time.Tick(20 * time.Millisecond) {
-			if memoryInUse() > Memory {
+			if memoryInUse() > MaxMemory {
 				fmt.Fprintln(os.Stderr, "out of memory")
 				os.Exit(outside)
 			}
@@ -202,7 +202,7 @@ func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration
 			if _, err := out.Write(append(report, '\n')); err != nil {
 				return err
 			}
-			if memoryInUse() > Memory/16 {
+			if memoryInUse() > MaxMemory/16 {
 				runtime.GC() // the next one is to have the same room
 			}
 		case <-time.After(mostIdle):

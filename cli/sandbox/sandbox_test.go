@@ -7,7 +7,7 @@ import (
 
 // TestMemoryInUse: the room's own process can tell what it holds, which is less than it may.
 func TestMemoryInUse(t *testing.T) {
-	if memoryInUse() == 0 || memoryInUse() > Memory {
+	if memoryInUse() == 0 || memoryInUse() > MaxMemory {
 		t.Errorf("%d bytes in use", memoryInUse())
 	}
 }

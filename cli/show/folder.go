@@ -42,4 +42,3 @@ func (w *Folder) End() {
 	w.To.Write(w.kept)
 	w.kept = nil
 }
-

@@ -368,7 +368,8 @@ func TestCauses(t *testing.T) {
 		list[0].Next != "merry order a.html b.html --fix" || list[1].Next != "put it there" {
 		t.Errorf("the causes are %+v", list)
 	}
-	if next := forAll("merry switch x --cdn --page a.html", []string{"a.html", "b.html"}); next != "merry switch x --cdn --page a.html,b.html" {
+	if next := forAll("merry switch x --cdn --page a.html",
+		[]string{"a.html", "b.html"}); next != "merry switch x --cdn --page a.html,b.html" {
 		t.Errorf("next is %q", next)
 	}
 }

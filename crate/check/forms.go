@@ -26,7 +26,7 @@ func (k *pageCheck) forms() {
 		case r.Form == script.Broken:
 			k.add(SyntaxError, Error, raw.Start, fmt.Sprintf("%s can't be parsed: %s (line %d)", name, r.SyntaxError,
 				r.SyntaxErrorLine),
-				"a browser runs nothing of it", "correct it; for a library: merry refill --overwrite  # restores the "+
+				"a browser runs none of it", "correct it; for a library: merry refill --overwrite  # restores the "+
 					"sealed bytes")
 		case r.Form == script.Module && !raw.Module:
 			k.add(ModuleAsClassic, Error, raw.Start, fmt.Sprintf("%s is an ES module in a plain script tag", name),

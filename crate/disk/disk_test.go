@@ -26,7 +26,8 @@ func folder(t *testing.T, files ...string) (f *Folder, outside string) {
 	}
 	for _, name := range files {
 		full := filepath.Join(root, name)
-		if err := errors.Join(os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, []byte(name), 0o644)); err != nil {
+		if err := errors.Join(os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, []byte(name),
+			0o644)); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -106,7 +106,6 @@ func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Tak
 	return t.one(ctx, o, req, 0)
 }
 
-//
 // It is longer than 80 lines because it is the one sequence of steps of a take.
 func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
 	d := t.Draft

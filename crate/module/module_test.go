@@ -74,7 +74,9 @@ func TestMapsThatAreNone(t *testing.T) {
 			t.Errorf("%s: %v %+v, want it at %d", text, err, e, offset)
 		}
 	}
-	if m, err := ReadMap([]byte(`{"imports": {"a": 5, "b": {"c": "d"}, "a": "./x.js"}, "new": [1, "}"]}`)); err != nil || len(m.Entries) != 2 || m.Entries[0].Address != "./x.js" || m.Entries[1].Address != "" {
+	if m, err := ReadMap([]byte(`{"imports": {"a": 5, "b": {"c": "d"}, "a": "./x.js"}, "new": ` +
+		`[1, "}"]}`)); err != nil || len(m.Entries) != 2 || m.Entries[0].Address != "./x.js" ||
+		m.Entries[1].Address != "" {
 		t.Errorf("%v %+v", err, m)
 	}
 }

@@ -341,7 +341,7 @@ func demand(meta integrity.Metadata, r io.Reader, what string) error {
 	if err != nil || meta.Allows(sums[meta.Algorithm()]) {
 		return err
 	}
-	return problem.Refuse(problem.NotTheBytes, "fetch it again, or ask whoever gave you the integrity",
+	return problem.Refuse(problem.NotTheBytes, "fetch it again, or check where the integrity came from",
 		"%s does not have the required bytes, so it was not opened\n  required: %s\n  it has:   %s", what,
 		meta.Strongest()[0], sums["sha384"])
 }

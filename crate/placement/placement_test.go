@@ -68,7 +68,9 @@ func TestClosure(t *testing.T) {
 		t.Errorf("%+v, %v", pl, err)
 	}
 	h.Fonts = "assets/fonts"
-	if pl, err = Place(d, s, Wish{Library: "deck", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil}); err != nil || len(pl.Kept) == 0 || pl.Why == "" || pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
+	if pl, err = Place(d, s, Wish{Library: "deck", Version: "1.0.0", Habits: h, Arrange: "",
+		Rename: nil}); err != nil || len(pl.Kept) == 0 || pl.Why == "" ||
+		pl.At["img/sea.png"].String() != "lib/deck/img/sea.png" {
 		t.Errorf("%+v, %v", pl, err)
 	}
 	if _, err = Place(d, s, Wish{Library: "deck", Version: "1.0.0", Habits: h, Arrange: record.Together,
@@ -213,7 +215,8 @@ func TestOnlySetsStayTogether(t *testing.T) {
 	}
 	d = describe(t, "keel-1.0.0.zip", tree{"a/x.js": readable, "b/x.js": readable + "\n", "c/y.js": readable})
 	all := d.Choose(func(string) (string, bool) { return "**", true })
-	if _, err := Place(d, all, Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: record.ByKind, Rename: nil}); err == nil {
+	if _, err := Place(d, all, Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: record.ByKind,
+		Rename: nil}); err == nil {
 		t.Error("two files got one place")
 	}
 	pl, err = Place(d, all, Wish{Library: "keel", Version: "1.0.0", Habits: h, Arrange: "", Rename: nil})

@@ -34,7 +34,8 @@ func TestOf(t *testing.T) {
 			t.Errorf("%v: %+v", tt.err, p)
 		}
 	}
-	if p := Of(fmt.Errorf("brinework needs oarlock: %w", Refuse(Held, "wait", "it is held"))); p.What != "brinework needs oarlock: it is held" || p.Next[0] != "wait" {
+	if p := Of(fmt.Errorf("brinework needs oarlock: %w",
+		Refuse(Held, "wait", "it is held"))); p.What != "brinework needs oarlock: it is held" || p.Next[0] != "wait" {
 		t.Errorf("%+v", p)
 	}
 }

@@ -53,7 +53,9 @@ func TestWhoOwnsAnAddress(t *testing.T) {
 cdns: {harbour: "https://cdn.harbour.example/{name}/{version}/{path}"}
 `, seal)
 	for range 50 {
-		if of := p.With(p.List, p.Seal).AtAddress("https://cdn.harbour.example/oarlock/2.0.3/dist/oarlock.js"); of.Library != "a-second-one" {
+		if of := p.With(p.List,
+			p.Seal).AtAddress("https://cdn.harbour.example/oarlock/2.0.3/dist/" +
+			"oarlock.js"); of.Library != "a-second-one" {
 			t.Fatalf("the address is %s's", of.Library)
 		}
 	}

@@ -120,7 +120,8 @@ func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requir
 		}
 		if n.Library == "" && o.Kind == origin.Package {
 			var err error
-			if n.Package, n.Range, n.Part, err = r.packageFor(ctx, o, globals, n.Strength == string(script.Optional)); err != nil {
+			if n.Package, n.Range, n.Part, err = r.packageFor(ctx, o, globals,
+				n.Strength == string(script.Optional)); err != nil {
 				return nil, err
 			}
 		}

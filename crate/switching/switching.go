@@ -147,7 +147,7 @@ func (s *switching) settle() error {
 	for _, l := range s.libs {
 		if lib := list.Library(l); lib != nil && s.d.Seal.Libraries[l] == nil && lib.Only == record.DevOnly {
 			return problem.Refuse(problem.LibraryUnknown, "link to one version of it, and adopt that",
-				"%s is a link without a version, so nothing of it is sealed", l)
+				"%s is a link without a version, so it is not sealed", l)
 		}
 		if s.d.List.Library(l) == nil || s.d.Seal.Libraries[l] == nil {
 			return project.NotInCrate(list, l)

@@ -33,7 +33,8 @@ func TestOwnFilesFollow(t *testing.T) {
 		{false, "say('a note of thanks')", "say('a note of thanks')"},
 	} {
 		r := newRenaming(nil, renames, nil)
-		if got := string(page.Apply([]byte(tt.text), r.edits(tt.sheet, []byte(tt.text), "js/club.js"))); got != tt.want {
+		if got := string(page.Apply([]byte(tt.text), r.edits(tt.sheet, []byte(tt.text),
+			"js/club.js"))); got != tt.want {
 			t.Errorf("%s\nbecame\n%s\nwanted\n%s", tt.text, got, tt.want)
 		}
 		for _, d := range r.done() {

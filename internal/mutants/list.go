@@ -3,27 +3,29 @@ package main
 // list has at least one mutant for each promise of docs/SECURITY.md that one package keeps, for refusals and for
 // findings.
 var list = []mutant{
-	{File: `crate/paths/fault.go`, Old: `case name[0] == '/':`, New: `case false:`,
+	{File: `crate/paths/validate.go`, Old: `case name[0] == '/':`, New: `case false:`,
 		Promise: `absolute names are refused`},
-	{File: `crate/paths/fault.go`, Old: `case p == "..":`, New: `case false:`,
+	{File: `crate/paths/validate.go`, Old: `case p == "..":`, New: `case false:`,
 		Promise: `names that climb out are refused`},
-	{File: `crate/paths/fault.go`, Old: "case strings.Contains(name, `\\`):", New: `case false:`,
+	{File: `crate/paths/validate.go`, Old: "case strings.Contains(name, `\\`):", New: `case false:`,
 		Promise: `backslashes are refused`},
-	{File: `crate/paths/fault.go`, Old: `case len(name) >= 2 && name[1] == ':':`, New: `case false:`,
+	{File: `crate/paths/validate.go`, Old: `case len(name) >= 2 && name[1] == ':':`, New: `case false:`,
 		Promise: `drive letters are refused`},
-	{File: `crate/paths/fault.go`, Old: `case device(p):`, New: `case false:`, Promise: `names of devices are refused`},
-	{File: `crate/paths/fault.go`, Old: `case !utf8.ValidString(name):`, New: `case !utf8.ValidString(name) && false:`,
+	{File: `crate/paths/validate.go`, Old: `case device(p):`, New: `case false:`,
+		Promise: `names of devices are refused`},
+	{File: `crate/paths/validate.go`, Old: `case !utf8.ValidString(name):`, New: `case !utf8.ValidString(name) ` +
+		`&& false:`,
 		Promise: `names are in UTF-8`},
-	{File: `crate/paths/fault.go`, Old: `case strings.ContainsFunc(name, printable.Not):`,
-		New: `case strings.ContainsFunc(name, printable.Not) && false:`, Promise: `names have no control characters`},
-	{File: `crate/paths/fault.go`, Old: `	if Reserved(name) {
-		return "it lies`, New: `	if false {
-		return "it lies`, Promise: `nothing is written into folders of version control`},
-	{File: `crate/paths/fault.go`, Old: `len(parts) > MostDepth`, New: `false`, Promise: `names are not too deep`},
-	{File: `crate/paths/fault.go`, Old: `strings.HasSuffix(p, ".") || strings.HasSuffix(p, " ")`, New: `false`,
+	{File: `crate/paths/validate.go`, Old: `case strings.ContainsFunc(name, texts.IsUnsafe):`,
+		New: `case strings.ContainsFunc(name, texts.IsUnsafe) && false:`, Promise: `names have no control characters`},
+	{File: `crate/paths/validate.go`, Old: `	if Reserved(name) {
+		return errors.New("it lies`, New: `	if false {
+		return errors.New("it lies`, Promise: `nothing is written into folders of version control`},
+	{File: `crate/paths/validate.go`, Old: `len(parts) > MaxDepth`, New: `false`, Promise: `names are not too deep`},
+	{File: `crate/paths/validate.go`, Old: `strings.HasSuffix(p, ".") || strings.HasSuffix(p, " ")`, New: `false`,
 		Promise: `names do not end in a dot or a space`},
 	{File: `crate/archive/check.go`, Old: `case ok && c.names[at] == name:`, New: `case false:`,
-		Promise: `a name stands in an archive once`},
+		Promise: `a name is in an archive once`},
 	{File: `crate/archive/check.go`, Old: `size < 0 || size > c.limits.File`, New: `false`,
 		Promise: `one file has a largest size`},
 	{File: `crate/archive/check.go`, Old: `case c.total+size > c.limits.Total:`, New: `case false:`,
@@ -123,13 +125,13 @@ var list = []mutant{
 		`files alone`},
 	{File: `crate/change/journal.go`, Old: `	if s.Format > journalFormat {`, New: `	if false {`,
 		Promise: `a newer journal is refused`},
-	{File: `crate/disk/place.go`, Old: `if err == nil && !os.SameFile(seen, info) {`,
+	{File: `crate/disk/entry.go`, Old: `if err == nil && !os.SameFile(seen, info) {`,
 		New: `if err == nil && !os.SameFile(seen, info) && false {`, Promise: `a folder that is exchanged ` +
 			`while it is ` +
 			`entered is not entered`},
-	{File: `crate/disk/place.go`, Old: `	if info.Mode()&fs.ModeSymlink != 0 {
-		return nil, problem.Refuse(problem.FileInTheWay, "put the folder`, New: `	if false {
-		return nil, problem.Refuse(problem.FileInTheWay, "put the folder`, Promise: `no link is followed in writing`},
+	{File: `crate/disk/entry.go`, Old: `	if info.Mode()&fs.ModeSymlink != 0 {
+		return nil, problem.Refuse(problem.FileInTheWay, "replace the link`, New: `	if false {
+		return nil, problem.Refuse(problem.FileInTheWay, "replace the link`, Promise: `no link is followed in writing`},
 	{File: `crate/disk/folder.go`, Old: `if err != nil || !filepath.IsLocal(rel) {`, New: `if err != nil {`,
 		Promise: `links out of the project are not followed`},
 	{File: `crate/disk/owner_unix.go`, Old: `mode&0o002 != 0 || mode&0o020 != 0 && gid != os.Getegid()`,
@@ -146,9 +148,9 @@ var list = []mutant{
 		New: `if i < 0 && part == "" {`, Promise: `hidden names are not served`},
 	{File: `crate/serve/serve.go`, Old: `if _, ok := s.nameOf(filepath.ToSlash(at)); !ok {`,
 		New: `if _, ok := s.nameOf(filepath.ToSlash(at)); !ok && false {`, Promise: `no link leads to a hidden name`},
-	{File: `crate/serve/serve.go`, Old: `err := parallel.Guard(func() error { next.ServeHTTP(w, r); return nil })`,
+	{File: `crate/serve/serve.go`, Old: `err := parallel.Recover(func() error { next.ServeHTTP(w, r); return nil })`,
 		New: `next.ServeHTTP(w, r)
-		err := parallel.Guard(func() error { return nil })`, Promise: `a fault at one request does not end the server`},
+		err := parallel.Recover(func() error { return nil })`, Promise: `a fault at one request does not end the server`},
 	{File: `crate/order/fewest.go`, Old: `costOfInline = 16`, New: `costOfInline = 10`,
 		Promise: `tags move rather than texts`},
 	{File: `crate/order/fewest.go`, Old: `weight[k] = 2 * n * total`, New: `weight[k] += 0`,
@@ -172,10 +174,10 @@ var list = []mutant{
 		Promise: `names in other case are found`},
 	{File: `crate/check/page.go`, Old: `	return k.ids[global]`, New: `	return false`,
 		Promise: `an element's id counts as a global`},
-	{File: `crate/check/page.go`, Old: `case in.DeskOnly && want.Name != "desk":`, New: `case false:`,
-		Promise: `libraries for the desk do not ship`},
+	{File: `crate/check/page.go`, Old: `case in.DevOnly && want.Name != "desk":`, New: `case false:`,
+		Promise: `libraries for development do not ship`},
 	{File: `crate/check/page.go`, Old: `if in.Loads && in.Library == "" && in.Path != "" && raw.Kind == ` +
-		`page.Stylesheet {`, New: `if false {`, Promise: `own styles stand below the libraries'`},
+		`page.Stylesheet {`, New: `if false {`, Promise: `own styles come after the libraries'`},
 	{File: `crate/check/forms.go`, Old: `case r.Form == script.Broken:`, New: `case false:`,
 		Promise: `syntax errors are found`},
 	{File: `crate/check/forms.go`, Old: `case r.Form == script.Module && !raw.Module:`, New: `case false:`,
@@ -210,27 +212,28 @@ var list = []mutant{
 	{File: `crate/reconcile/successor.go`, Old: `claims[n] > 1 &&`, New: `false &&`, Promise: `no file stands for two`},
 	{File: `crate/reconcile/successor.go`, Old: `case n > shared:`, New: `case n >= shared:`,
 		Promise: `a successor that is ambiguous is none`},
-	{File: `crate/delivery/server.go`, Old: `slices.Contains(serverEndings, ext)`, New: `false`,
+	{File: `crate/packages/server.go`, Old: `slices.Contains(serverEndings, ext)`, New: `false`,
 		Promise: `programs for servers are told by their endings`},
-	{File: `crate/delivery/server.go`, Old: `bytes.HasPrefix(text, mark)`, New: `bytes.HasPrefix(text, mark) && false`,
+	{File: `crate/packages/server.go`, Old: `bytes.HasPrefix(text, mark)`, New: `bytes.HasPrefix(text, mark) && false`,
 		Promise: `programs for servers are told by their beginning`},
-	{File: `crate/delivery/delivery.go`, Old: `return i > 0
+	{File: `crate/packages/package.go`, Old: `return i > 0
 `, New: `return true
 `, Promise: `a colon alone is no scheme`},
 	{File: `crate/problem/plain.go`, Old: `if errors.Is(inner, r.is) {`, New: `if false {`,
 		Promise: `the system's text is said in plain words`},
 	{File: `crate/parallel/guard.go`, Old: `if said := recover(); said != nil {`,
 		New: `if said := any(nil); said != nil {`, Promise: `a panic is an error`},
-	{File: `crate/parallel/parallel.go`, Old: `errs[i] = Guard(func() (err error) {`, New: `errs[i] = func(f func() ` +
-		`error) error { return f() }(func() (err error) {`, Promise: `a panic of one of many is an error`},
-	{File: `cli/room/room.go`, Old: `if processorTime() >= end {`, New: `if processorTime() >= end && false {`,
+	{File: `crate/parallel/parallel.go`, Old: `errs[i] = Recover(func() (err error) {`,
+		New: `errs[i] = func(f func() ` +
+			`error) error { return f() }(func() (err error) {`, Promise: `a panic of one of many is an error`},
+	{File: `cli/sandbox/sandbox.go`, Old: `if processorTime() >= end {`, New: `if processorTime() >= end && false {`,
 		Promise: `rehearsals are limited by processor time`},
 	{File: `crate/inspect/order.go`, Old: `plan.NotFewest && `, New: `false && `,
 		Promise: `moves that may not be the ` +
 			`fewest are called so`},
-	{File: `crate/draw/draw.go`, Old: `unicode.IsLetter(r) || unicode.IsDigit(r) || strings`,
+	{File: `cli/show/draw.go`, Old: `unicode.IsLetter(r) || unicode.IsDigit(r) || strings`,
 		New: `unicode.IsLetter(r) || true || strings`, Promise: `graphs escape names`},
-	{File: `crate/renamed/families.go`, Old: `func isFree(word string) bool { return strings.HasPrefix(word, ` +
+	{File: `crate/renames/families.go`, Old: `func isFree(word string) bool { return strings.HasPrefix(word, ` +
 		`freeMark) }`, New: `func isFree(word string) bool { return strings.HasPrefix(word, "$") }`,
 		Promise: `any sign may stand in a name`},
 	{File: `cli/meaning.go`, Old: `strings.EqualFold(w, word)`, New: `strings.EqualFold(w, word) && false`,

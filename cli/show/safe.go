@@ -1,10 +1,9 @@
-package cli
+package show
 
 import (
 	"bytes"
 	"fmt"
 	"io"
-	"runtime/debug"
 	"unicode/utf16"
 	"unicode/utf8"
 
@@ -12,21 +11,21 @@ import (
 	"merrycrate.example/merry/crate/texts"
 )
 
-// A safeWriter is the one way out to a terminal, a pipe or a file: whatever a name, a page or a server had in it, no
+// A SafeWriter is the one way out to a terminal, a pipe or a file: whatever a name, a page or a server had in it, no
 // control character but the end of a line and the tab, no mark that reorders or hides text, leaves as itself. Each is
 // written as \uXXXX, which is what JSON has for it, too. Where colours are on, their own sequences pass, and no others.
-type safeWriter struct {
-	to      io.Writer
-	colours bool
+type SafeWriter struct {
+	To      io.Writer
+	Colours bool
 	kept    []byte // the beginning of what can't be judged yet
 }
 
 var colour = memo.Regexp(`^\x1b\[[0-9;]*m`)
 
 // Write writes b, made harmless.
-func (w *safeWriter) Write(b []byte) (int, error) {
+func (w *SafeWriter) Write(b []byte) (int, error) {
 	if len(w.kept) == 0 && plainASCII(b) {
-		return w.to.Write(b)
+		return w.To.Write(b)
 	}
 	text := append(w.kept, b...)
 	w.kept = nil
@@ -47,7 +46,7 @@ func (w *safeWriter) Write(b []byte) (int, error) {
 			continue
 		case r == '\r' && rest[1] == '\n': // a line of somebody's page, as it is there
 			out.WriteByte('\r')
-		case r == 0x1b && w.colours && colour().Match(rest):
+		case r == 0x1b && w.Colours && colour().Match(rest):
 			size = len(colour().Find(rest))
 			out.Write(rest[:size])
 		case !texts.IsUnsafe(r):
@@ -60,16 +59,16 @@ func (w *safeWriter) Write(b []byte) (int, error) {
 		}
 		i += size
 	}
-	if _, err := w.to.Write(out.Bytes()); err != nil {
+	if _, err := w.To.Write(out.Bytes()); err != nil {
 		return 0, err
 	}
 	return len(b), nil
 }
 
-// end writes what was kept to the end.
-func (w *safeWriter) end() {
+// End writes what was kept to the End.
+func (w *SafeWriter) End() {
 	if len(w.kept) > 0 {
-		fmt.Fprintf(w.to, `\u%04x`, []rune(string(w.kept))[0])
+		fmt.Fprintf(w.To, `\u%04x`, []rune(string(w.kept))[0])
 		w.kept = nil
 	}
 }
@@ -81,15 +80,4 @@ func plainASCII(b []byte) bool {
 		}
 	}
 	return true
-}
-
-// program is this program's version, "" if it was not built from one.
-func program() string {
-	if released != "" {
-		return released
-	}
-	if info, ok := debug.ReadBuildInfo(); ok {
-		return info.Main.Version
-	}
-	return ""
 }
