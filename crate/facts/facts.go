@@ -19,13 +19,12 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// The numbers of what is kept in the cache. Each goes up when its package learns to see more: what older programs kept
-// is then of no use any more.
+// The kinds of results in the cache, by the hashes of the code that computes them.
 const (
-	// ScriptResult is what scripts are read for; who keeps more that follows from it keeps it under this name, too.
-	ScriptResult    = "script-29"
-	rehearsalResult = "rehearsal-13"
-	stoppedResult   = "stopped-5"
+	// ScriptResult is the kind of reports on scripts. Results that depend on such reports have it in their own kind.
+	ScriptResult    = "script " + scriptSources
+	rehearsalResult = "rehearsal " + rehearsalSources
+	stoppedResult   = "stopped " + rehearsalSources
 )
 
 // keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than

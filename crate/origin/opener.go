@@ -216,7 +216,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	if _, ok := o.Tree.File(); ok && r.Cache != nil && o.Tree.Size >= rememberFrom {
 		if digest, err := o.Tree.Digest(); err == nil {
 			remembered = digest + " " + hint
-			if b, ok := r.Cache.Result(deliveryResult, remembered); ok {
+			if b, ok := r.Cache.Result(packageResult, remembered); ok {
 				var d packages.Package
 				if json.Unmarshal(b, &d) == nil {
 					o.Package = d.Rebuilt()
@@ -242,15 +242,14 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	}
 	if remembered != "" {
 		if b, err := json.Marshal(o.Package); err == nil && len(b) <= mostRemembered {
-			r.Cache.PutResult(deliveryResult, remembered, b) // a cache that can't be written to is no reason to fail
+			r.Cache.PutResult(packageResult, remembered, b) // a cache that can't be written to is no reason to fail
 		}
 	}
 	return o, nil
 }
 
-// deliveryResult names what is kept of a package; its number goes up when package package learns to see more, and that
-// of scripts counts with it.
-const deliveryResult = "delivery-22 " + facts.ScriptResult
+// packageResult is the kind of package descriptions in the cache. They depend on the reports on scripts.
+const packageResult = "package " + packageSources + " " + facts.ScriptResult
 
 // Of a small package nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large.
 // In bytes.

@@ -12,8 +12,8 @@ import (
 // A Tree is an opened archive, folder or file.
 type Tree = archive.Tree
 
-// listingResult names what is kept of a packed archive's content.
-const listingResult = "listing-1"
+// listingResult is the kind of listings of compressed archives in the cache.
+const listingResult = "listing " + archiveSources
 
 // OpenKnown opens a file whose integrity the caller has just verified. It takes f over. What is in a packed archive is
 // remembered by its integrity: it need not be unpacked only to be listed.
