@@ -15,15 +15,16 @@ import (
 
 var update = flag.Bool("update", false, "write the hashes of sources into the constants")
 
-// cacheKeys are constants by which results are kept in the user's cache, each with the packages that compute the result.
-// A constant is a hash of their code, so that a result of other code is never used.
+// cacheKeys are constants by which results are kept in the user's cache, each with the packages that compute the
+// result. A constant is a hash of their code, so that a result of other code is never used.
 var cacheKeys = []struct {
 	file, constant string
 	packages       []string
 }{
 	{"crate/facts/sources.go", "scriptSources", []string{"crate/script", "crate/ecma"}},
 	{"crate/facts/sources.go", "rehearsalSources", []string{"crate/rehearse", "crate/ecma"}},
-	{"crate/origin/sources.go", "packageSources", []string{"crate/packages", "crate/manifest", "crate/style", "crate/module"}},
+	{"crate/origin/sources.go", "packageSources", []string{"crate/packages", "crate/manifest", "crate/style",
+		"crate/module"}},
 	{"crate/source/sources.go", "archiveSources", []string{"crate/archive"}},
 }
 
