@@ -232,7 +232,7 @@ func TestMend(t *testing.T) {
 	s.Replace("index.html", `<script src="js/club.js"></script>`, "")
 	s.Replace("index.html", "<!-- our own -->", "<!-- our own -->\n  <script src=\"js/club.js\"></script>")
 	out = s.Try("check", "index.html", "--fix").Out
-	if !strings.Contains(out, "js/club.js goes behind js/oarlock.min.js") {
+	if !strings.Contains(out, "moved js/club.js after js/oarlock.min.js") {
 		t.Errorf("check --fix says\n%s", out)
 	}
 	s.Run("check", "index.html")
