@@ -43,8 +43,8 @@ shot start "$(try 'merry start')"
 [ -e crate.yaml ] || merry start >/dev/null
 shot peek "$(try 'merry peek ../downloads/brinework-1.2.0.zip')"
 shot pick '(sleep 1; touch "$DONE") & merry take ../downloads/brinework-1.2.0.zip'
+shot take "$(try 'merry take ../downloads/oarlock-2.0.3.zip --suggested --page tides.html --dry-run')"
 merry take ../downloads/oarlock-2.0.3.zip --because 'the menu and brinework are built on it' --page '**' >/dev/null
-shot take "$(try 'merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page tides.html --dry-run')"
 merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page '**' >/dev/null
 shot contents "$(try 'merry contents')$(try 'merry undo --list')"
 if wanted settle; then
