@@ -102,10 +102,10 @@ func firstLine(s string) string {
 
 // The limits of size, in lines. What is over them says why, in a comment with the words "longer than".
 const (
-	mostPackage  = 3000
-	mostInCLI    = 7000 // a file a command, and every command has its flags and its answer
-	mostFile     = 600
-	mostFunction = 80
+	maxPackage  = 3000
+	maxInCLI    = 7000 // a file a command, and every command has its flags and its answer
+	maxFile     = 600
+	maxFunction = 80
 )
 
 func TestNothingIsTooLong(t *testing.T) {
@@ -118,8 +118,8 @@ func TestNothingIsTooLong(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if lines > mostFile && !strings.Contains(string(text), "This file is longer than") {
-			t.Errorf("%s has %d lines, over %d, and says no reason", name, lines, mostFile)
+		if lines > maxFile && !strings.Contains(string(text), "This file is longer than") {
+			t.Errorf("%s has %d lines, over %d, and says no reason", name, lines, maxFile)
 		}
 		for _, d := range f.Decls {
 			fn, ok := d.(*ast.FuncDecl)
@@ -127,16 +127,16 @@ func TestNothingIsTooLong(t *testing.T) {
 				continue
 			}
 			n := fset.Position(fn.End()).Line - fset.Position(fn.Pos()).Line + 1
-			if n > mostFunction && !strings.Contains(fn.Doc.Text(), "longer than") {
+			if n > maxFunction && !strings.Contains(fn.Doc.Text(), "longer than") {
 				t.Errorf("%s: %s has %d lines, over %d, and says no reason", fset.Position(fn.Pos()), fn.Name.Name, n,
-					mostFunction)
+					maxFunction)
 			}
 		}
 	})
 	for dir, n := range packages {
-		most := mostPackage
+		most := maxPackage
 		if dir == "cli" {
-			most = mostInCLI
+			most = maxInCLI
 		}
 		if n > most {
 			t.Errorf("package %s has %d lines, over %d", dir, n, most)

@@ -137,7 +137,7 @@ func (a *app) printLooks(seen *crate.Looked, against string) {
 		}
 	}
 	for i, d := range seen.Disagreements {
-		if i == mostDiffers {
+		if i == maxDiffers {
 			a.printf("\n%s\n", a.paint.Dim(fmt.Sprintf("… and on %d more; --json lists them",
 				len(seen.Disagreements)-i)))
 			break
@@ -197,16 +197,16 @@ func trafficOf(p *crate.LookedPage) string {
 
 // How much is printed of what may be long; JSON and the report have it all.
 const (
-	mostDiffers = 5
-	mostRegions = 6
-	mostRules   = 4
+	maxDiffers = 5
+	maxRegions = 6
+	maxRules   = 4
 )
 
 func (a *app) printDifference(d *crate.LookDifference) {
 	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions),
 		"place", "places"))
 	for i, r := range d.Regions {
-		if i == mostRegions {
+		if i == maxRegions {
 			a.printf("    %s\n", a.paint.Dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
 			break
 		}
@@ -214,7 +214,7 @@ func (a *app) printDifference(d *crate.LookDifference) {
 		for _, e := range r.Elements {
 			a.printf("      %s%s\n", show.Text(e.Path), before(": ", show.Text(e.How)))
 			for n, rule := range e.Rules {
-				if n == mostRules {
+				if n == maxRules {
 					a.printf("        %s\n", a.paint.Dim(fmt.Sprintf("… and %d more rules", len(e.Rules)-n)))
 					break
 				}

@@ -77,8 +77,8 @@ func (a *app) followMoved(ctx context.Context) error {
 	})
 }
 
-// mostMoves is how many moved files are listed.
-const mostMoves = 20
+// maxMoves is how many moved files are listed.
+const maxMoves = 20
 
 func (a *app) printMoved(m *crate.Moved) {
 	if m.DryRun {
@@ -91,11 +91,11 @@ func (a *app) printMoved(m *crate.Moved) {
 	}
 	t := &show.Table{}
 	t.Add("moved", "to")
-	for _, f := range m.Moves[:min(mostMoves, len(m.Moves))] {
+	for _, f := range m.Moves[:min(maxMoves, len(m.Moves))] {
 		t.Add(show.Text(f.From), show.Text(f.To))
 	}
 	a.printf("%s", t.Text(a.paint, ""))
-	if more := len(m.Moves) - mostMoves; more > 0 {
+	if more := len(m.Moves) - maxMoves; more > 0 {
 		a.printf("… and %s\n", show.Count(more, "file more", "files more"))
 	}
 	a.printFollowed(m.Pages)

@@ -36,8 +36,8 @@ var reportPage = sync.OnceValue(func() *template.Template {
 	}).Parse(reportText))
 })
 
-// mostDrawn is how many pages a report draws; those with findings come first.
-const mostDrawn = 40
+// maxDrawn is how many pages a report draws; those with findings come first.
+const maxDrawn = 40
 
 type reportData struct {
 	Title                   string
@@ -97,7 +97,7 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 			if with[o.Page] != faulty || len(o.Steps) == 0 {
 				continue
 			}
-			if len(d.Drawn) == mostDrawn {
+			if len(d.Drawn) == maxDrawn {
 				d.Left++
 				continue
 			}

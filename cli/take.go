@@ -392,8 +392,8 @@ func (a *app) printTaken(t *crate.Taken, dry bool) {
 	a.remarks(t.Notes)
 }
 
-// mostTakenRows is how many rows of files are printed; of a library that is kept whole the first stand for the rest.
-const mostTakenRows = 40
+// maxTakenRows is how many rows of files are printed; of a library that is kept whole the first stand for the rest.
+const maxTakenRows = 40
 
 // printTakenFiles lists the files, those of a library that was there as far as something was done to them.
 func (a *app) printTakenFiles(t *crate.Taken) {
@@ -409,7 +409,7 @@ func (a *app) printTakenFiles(t *crate.Taken) {
 		case c.State == crate.StateMoved:
 			reason = "moved from " + c.Was
 		}
-		if len(rows.Rows) > mostTakenRows {
+		if len(rows.Rows) > maxTakenRows {
 			more++
 			continue
 		}

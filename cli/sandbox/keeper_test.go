@@ -31,7 +31,7 @@ func TestMain(m *testing.M) {
 				fmt.Fprintln(os.Stderr, "out of memory")
 				os.Exit(1)
 			case `"talk"`:
-				return []byte(`"` + strings.Repeat("a", mostReport) + `"`), nil
+				return []byte(`"` + strings.Repeat("a", maxReport) + `"`), nil
 			case `"refuse"`:
 				return nil, errors.New("merry: it can't be read\nmore")
 			case `"compute"`: // until it is stopped

@@ -27,8 +27,8 @@ const Command = "rehearsal-room"
 // MaxMemory is how much memory a rehearsal may take, in bytes.
 const MaxMemory = 512 << 20
 
-// mostReport is how long a rehearsal's report may be, in bytes.
-const mostReport = 16 << 20
+// maxReport is how long a rehearsal's report may be, in bytes.
+const maxReport = 16 << 20
 
 // A Pool has requests answered in rooms. A room that has answered is used again for the next request, which gets an
 // engine of its own there; one that was ended, or that could not answer, is not. The zero value is ready for use, by
@@ -118,7 +118,7 @@ func (p *process) ask(ctx context.Context, request []byte) ([]byte, error) {
 	stop := context.AfterFunc(ctx, func() { p.cmd.Process.Kill() })
 	defer stop()
 	go p.in.Write(append(request, '\n'))
-	p.out.N = mostReport
+	p.out.N = maxReport
 	var report json.RawMessage
 	err := p.reports.Decode(&report)
 	switch {
@@ -157,8 +157,8 @@ func (p *process) why(err error) error {
 	return ended
 }
 
-// mostIdle is how long a room waits for another request.
-const mostIdle = 30 * time.Second
+// maxIdle is how long a room waits for another request.
+const maxIdle = 30 * time.Second
 
 // Serve runs in the sandbox's process. It confines the process, reads requests, and writes a report for each. It
 // returns when the parent process has ended.
@@ -205,7 +205,7 @@ func Serve(in io.Reader, out io.Writer, limit func(request []byte) time.Duration
 			if memoryInUse() > MaxMemory/16 {
 				runtime.GC() // the next one is to have the same room
 			}
-		case <-time.After(mostIdle):
+		case <-time.After(maxIdle):
 			return nil
 		}
 	}

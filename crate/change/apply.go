@@ -155,7 +155,7 @@ func (c *executor) endUndoings() error {
 // trim forgets the changes that are too old to be undone. It is no reason to fail that it can't be: the next one does.
 func (c *executor) trim() {
 	old, err := sets(c.on, done)
-	for err == nil && len(old) > mostUndone {
+	for err == nil && len(old) > maxUndone {
 		err = forget(c.all, old[0])
 		old = old[1:]
 	}

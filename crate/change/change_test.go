@@ -151,18 +151,18 @@ func TestCommitAndUndo(t *testing.T) {
 
 func TestHistoryIsAStackWithAnEnd(t *testing.T) {
 	root := project(t, nil)
-	for i := range mostUndone + 5 {
+	for i := range maxUndone + 5 {
 		s := begin(t, root, fmt.Sprint("change ", i), Options{})
 		write(t, s, "a.html", fmt.Sprint(i))
 		commit(t, s)
 	}
 	history, err := History(on(t, root), testKey)
-	if err != nil || len(history) != mostUndone || history[0].Title != fmt.Sprint("change ", mostUndone+4) {
+	if err != nil || len(history) != maxUndone || history[0].Title != fmt.Sprint("change ", maxUndone+4) {
 		t.Fatalf("%d changes are kept, the last one %q, %v", len(history), history[0].Title, err)
 	}
-	for i := range mostUndone {
+	for i := range maxUndone {
 		undo(t, root)
-		if got, want := text(t, root, "a.html"), fmt.Sprint(mostUndone+4-i-1); got != want {
+		if got, want := text(t, root, "a.html"), fmt.Sprint(maxUndone+4-i-1); got != want {
 			t.Fatalf("after %d undos a.html is %q, want %q", i+1, got, want)
 		}
 	}

@@ -32,8 +32,8 @@ type Entry struct {
 	Integrity string `json:"-"`
 }
 
-// mostOpen is how many folders are kept open at once: many files lie in few.
-const mostOpen = 64
+// maxOpen is how many folders are kept open at once: many files lie in few.
+const maxOpen = 64
 
 // entry checks that a path may be written to, before anything is.
 func (s *Set) entry(name paths.InProject, seen disk.Stamp) (Entry, error) {
@@ -110,7 +110,7 @@ func (s *Set) enter(dir string) (p *disk.Entry, leave func(), err error) {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.open[dir] != nil || len(s.open) >= mostOpen {
+	if s.open[dir] != nil || len(s.open) >= maxOpen {
 		return p, func() { p.Close() }, nil
 	}
 	s.open[dir] = p

@@ -19,8 +19,8 @@ import (
 
 const journalFormat = 2
 
-// mostUndone is how many changes can be undone; older ones are forgotten.
-const mostUndone = 20
+// maxUndone is how many changes can be undone; older ones are forgotten.
+const maxUndone = 20
 
 // The ends of a set folder's name say how far the set is. A set that has come to its end is gone by one rename, and its
 // files are removed afterwards: a stop in between leaves a folder that nobody reads.

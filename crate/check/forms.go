@@ -52,8 +52,8 @@ func (k *pageCheck) forms() {
 	}
 }
 
-// mostLacks is how many features one finding names.
-const mostLacks = 4
+// maxLacks is how many features one finding names.
+const maxLacks = 4
 
 // features finds what scripts call and stylesheets say that browsers of the packing list lack, less what a script
 // before gives.
@@ -68,7 +68,7 @@ func (k *pageCheck) features() {
 		}
 		var words []string
 		for n, l := range list {
-			if n == mostLacks {
+			if n == maxLacks {
 				words = append(words, fmt.Sprintf("%d more", len(list)-n))
 				break
 			}

@@ -51,15 +51,15 @@ func (f *Finding) Place() string {
 	return fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column)
 }
 
-// mostNamed is how many pages a command is reported for by their names.
-const mostNamed = 6
+// maxNamed is how many pages a command is reported for by their names.
+const maxNamed = 6
 
 // forAll makes a command for one page one for several.
 func forAll(next string, files []string) string {
 	if len(files) < 2 || !strings.Contains(next, files[0]) {
 		return next
 	}
-	if len(files) > mostNamed {
+	if len(files) > maxNamed {
 		return next + "; likewise for the others"
 	}
 	next = strings.ReplaceAll(next, "--page "+files[0], "--page "+strings.Join(files, ","))

@@ -10,8 +10,8 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// mostMap is how large a source map may be, in bytes.
-const mostMap = 64 << 20
+// maxMap is how large a source map may be, in bytes.
+const maxMap = 64 << 20
 
 // An original is what a script was made from.
 type original struct {
@@ -79,7 +79,7 @@ func (s *Site) originalOf(name string) *original {
 		where = strings.TrimPrefix(where, "/")
 		source, dir = s.Read(where), path.Dir(where)
 	}
-	if len(source) == 0 || len(source) > mostMap {
+	if len(source) == 0 || len(source) > maxMap {
 		return nil
 	}
 	return parsed(source, dir)

@@ -78,8 +78,8 @@ func (k *policyFindings) judge(p applied, u Uses) {
 	k.groups[at].uses = append(k.groups[at].uses, u)
 }
 
-// mostForbidden is how many things one finding names.
-const mostForbidden = 3
+// maxForbidden is how many things one finding names.
+const maxForbidden = 3
 
 // tell tells each group once, at the first of its things.
 func (k *policyFindings) tell() {
@@ -98,11 +98,11 @@ func (k *policyFindings) tell() {
 			what = fmt.Sprintf("%d %s, the first one here", len(g.uses), g.many)
 		default:
 			var names []string
-			for _, u := range g.uses[:min(len(g.uses), mostForbidden)] {
+			for _, u := range g.uses[:min(len(g.uses), maxForbidden)] {
 				names = append(names, u.what)
 			}
 			what = strings.Join(names, ", ")
-			if more := len(g.uses) - mostForbidden; more > 0 {
+			if more := len(g.uses) - maxForbidden; more > 0 {
 				what += fmt.Sprintf(" and %d more", more)
 			}
 			why = "a browser will neither load nor run them"

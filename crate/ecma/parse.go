@@ -60,8 +60,8 @@ func multiply(buf []byte, pe *parse.Error) bool {
 	return true
 }
 
-// mostParameters is how far back from an arrow its parameters are looked for, in bytes.
-const mostParameters = 4 << 10
+// maxParameters is how far back from an arrow its parameters are looked for, in bytes.
+const maxParameters = 4 << 10
 
 // emptyDefaults empties the defaults of parameters that are taken apart, of all arrow functions: ({a} = {}) => a. It
 // tells whether there were any.
@@ -77,7 +77,7 @@ func emptyDefaults(buf []byte) bool {
 		if end == 0 || buf[end-1] != ')' {
 			continue
 		}
-		if begin := opens(buf, end-1, max(0, end-mostParameters)); begin >= 0 {
+		if begin := opens(buf, end-1, max(0, end-maxParameters)); begin >= 0 {
 			found = emptyIn(buf[begin+1:end-1]) || found
 		}
 	}

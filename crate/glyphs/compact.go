@@ -96,7 +96,7 @@ func compactTables(b []byte) (tables, error) {
 		all += e.length
 		entries = append(entries, e)
 	}
-	if in.broken || all > mostTables {
+	if in.broken || all > maxTables {
 		return nil, errBroken
 	}
 	text,
@@ -154,7 +154,7 @@ func rebuilt(b []byte) (glyf, loca []byte, err error) {
 		}
 		glyf = append(glyf, make([]byte, -len(glyf)&3)...)
 		for _, s := range streams {
-			if s.broken || len(glyf) > mostTables {
+			if s.broken || len(glyf) > maxTables {
 				return nil, nil, errBroken
 			}
 		}

@@ -46,13 +46,13 @@ func (d *Drawing) Like(o *Drawing) float64 {
 	return 1 - float64(apart)/float64(all)
 }
 
-// mostCoarse is how much, of 255, the sixteenths of two drawings that are the same differ at most.
-const mostCoarse = 40
+// maxCoarse is how much, of 255, the sixteenths of two drawings that are the same differ at most.
+const maxCoarse = 40
 
 // near tells without a close look whether two drawings may be the same.
 func (d *Drawing) near(o *Drawing) bool {
 	for i, v := range d.coarse {
-		if w := o.coarse[i]; v-w > mostCoarse || w-v > mostCoarse {
+		if w := o.coarse[i]; v-w > maxCoarse || w-v > maxCoarse {
 			return false
 		}
 	}

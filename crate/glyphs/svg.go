@@ -9,8 +9,8 @@ import (
 
 // The bounds within which a picture is read.
 const (
-	mostBytes = 16 << 20
-	mostDepth = 256
+	maxBytes = 16 << 20
+	maxDepth = 256
 )
 
 // shapes are the attributes that say how something is drawn, beside colours and the like, which a page gives it.
@@ -28,7 +28,7 @@ type Part struct {
 // Parts reads the named parts of a picture. It stops at anything that is too large or can't be read.
 func Parts(b []byte) map[string]Part {
 	list := map[string]Part{}
-	if len(b) > mostBytes || !bytes.Contains(b, []byte("<svg")) {
+	if len(b) > maxBytes || !bytes.Contains(b, []byte("<svg")) {
 		return list
 	}
 	r := &reader{list: list}
@@ -36,7 +36,7 @@ func Parts(b []byte) map[string]Part {
 	d.Strict, d.Entity = false, map[string]string{}
 	for {
 		token, err := d.RawToken()
-		if err != nil || len(r.stack) > mostDepth {
+		if err != nil || len(r.stack) > maxDepth {
 			return list
 		}
 		switch t := token.(type) {

@@ -15,8 +15,8 @@ import (
 // Font").
 type tables map[string][]byte
 
-// mostTables bounds how large the tables of a font may be when they are unpacked, in bytes, in all.
-const mostTables = 32 << 20
+// maxTables bounds how large the tables of a font may be when they are unpacked, in bytes, in all.
+const maxTables = 32 << 20
 
 var errBroken = errors.New("the font is damaged")
 
@@ -75,7 +75,7 @@ func packedTables(b []byte) (tables, error) {
 		}
 		packed, length := binary.BigEndian.Uint32(entry[8:]), binary.BigEndian.Uint32(entry[12:])
 		t := part(b, binary.BigEndian.Uint32(entry[4:]), packed)
-		if all += uint64(length); t == nil || packed > length || all > mostTables {
+		if all += uint64(length); t == nil || packed > length || all > maxTables {
 			return nil, errBroken
 		}
 		if packed < length {

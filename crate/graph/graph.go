@@ -62,8 +62,8 @@ type Way struct {
 	Mapped bool        // the import map has the name
 }
 
-// mostModules is how many modules of one page are followed.
-const mostModules = 20_000
+// maxModules is how many modules of one page are followed.
+const maxModules = 20_000
 
 // Of follows the modules of a page.
 func Of(s *tags.Scripts, v *tags.Page) *Graph {
@@ -99,7 +99,7 @@ type walk struct {
 
 // node is the node of a target, nil for none.
 func (w *walk) node(t tags.Target) *Node {
-	if n := w.known[t]; n != nil || t.IsZero() || len(w.known) >= mostModules {
+	if n := w.known[t]; n != nil || t.IsZero() || len(w.known) >= maxModules {
 		return n
 	}
 	n := &Node{Include: -1, Target: t, Of: tags.FileOf(w.g.p, t), Script: w.s.Of(t)}

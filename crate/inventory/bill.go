@@ -164,8 +164,8 @@ func Advised(p *project.Project, advisories string) ([]Warning, error) {
 	return b.Warnings, err
 }
 
-// mostAdvisory is how large one advisory may be.
-const mostAdvisory = 4 << 20
+// maxAdvisory is how large one advisory may be.
+const maxAdvisory = 4 << 20
 
 func (b *Bill) advise(name string) error {
 	t, err := archive.OpenPath(name)
@@ -178,7 +178,7 @@ func (b *Bill) advise(name string) error {
 	}
 	defer t.Close()
 	for _, e := range t.Entries {
-		if path.Ext(e.Path) != ".json" || e.Size > mostAdvisory {
+		if path.Ext(e.Path) != ".json" || e.Size > maxAdvisory {
 			continue
 		}
 		text, err := t.ReadFile(e.Path)

@@ -50,8 +50,8 @@ type PageLoad struct {
 	Wire  int64  `json:"wire"`  // bytes on the wire, compressed
 }
 
-// mostPageLoads is how many pages are summed up; of a larger site the first ones stand for the rest.
-const mostPageLoads = 200
+// maxPageLoads is how many pages are summed up; of a larger site the first ones stand for the rest.
+const maxPageLoads = 200
 
 // ContentsOf sums the crate up.
 func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
@@ -198,7 +198,7 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 			}
 			use.imported[l][at] = true
 		}
-		if r.report || len(use.loads) >= mostPageLoads {
+		if r.report || len(use.loads) >= maxPageLoads {
 			continue
 		}
 		use.loads = append(use.loads, loadOf(p, site.Pages[i], r.files, known))

@@ -10,8 +10,8 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// mostGone is how many names of one version are remembered.
-const mostGone = 3000
+// maxGone is how many names of one version are remembered.
+const maxGone = 3000
 
 // gone are the names that the library offered in the version that is in the crate, or in an earlier one, and does not
 // offer as it will be.
@@ -40,7 +40,7 @@ func (l *Library) gone(d *reconcile.Plan, sealed *record.Sealed) map[string][]st
 	list := map[string][]string{}
 	add := func(version string, names []string) {
 		for _, name := range names {
-			if !new[name] && len(list[version]) < mostGone {
+			if !new[name] && len(list[version]) < maxGone {
 				list[version] = append(list[version], name)
 			}
 		}

@@ -49,8 +49,8 @@ type RuleChange struct {
 // tolerance is how far a colour may be off: what two runs of one browser differ by at the edges of letters.
 const tolerance = 12
 
-// mostElements is how many elements of a region are reported.
-const mostElements = 4
+// maxElements is how many elements of a region are reported.
+const maxElements = 4
 
 // CompareShots returns the differences between two looks of one page, nil if they are the same. The error is that of a
 // picture that can't be read.
@@ -152,8 +152,8 @@ func off(a, b uint8) int { return max(int(a)-int(b), int(b)-int(a)) }
 // reach is how many squares may lie between two that belong together: letters of one line, lines of one text.
 const reach = 3
 
-// mostRegions is how many regions are reported apart; more are one.
-const mostRegions = 40
+// maxRegions is how many regions are reported apart; more are one.
+const maxRegions = 40
 
 // regions gathers squares that lie together, from the top of the page.
 func regions(cells map[image.Point]bool) []image.Rectangle {
@@ -188,7 +188,7 @@ func regions(cells map[image.Point]bool) []image.Rectangle {
 		}
 		list = append(list, box)
 	}
-	if len(list) > mostRegions {
+	if len(list) > maxRegions {
 		whole := list[0]
 		for _, r := range list {
 			whole = whole.Union(r)
@@ -254,7 +254,7 @@ func changedIn(r image.Rectangle, before, after *browser.State) []Changed {
 			break
 		}
 		told[key] = true
-		if out = append(out, c.Changed); len(out) == mostElements || c.weight == 3 {
+		if out = append(out, c.Changed); len(out) == maxElements || c.weight == 3 {
 			break
 		}
 	}

@@ -99,8 +99,8 @@ type Disagreement struct {
 	What string `json:"what"` // what one of the two reports and the other does not
 }
 
-// mostPages is how many pages are looked at that nobody named.
-const mostPages = 100
+// maxPages is how many pages are looked at that nobody named.
+const maxPages = 100
 
 // A Window is the browser of one or more looks: the first starts it, and Close ends it. No look finds anything of the
 // one before it.
@@ -219,7 +219,7 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		}
 		return withoutReports(p, names)
 	}
-	if len(site.Pages) > mostPages {
+	if len(site.Pages) > maxPages {
 		return nil, problem.Misuse("merry look '**'  # opens all of them; or name some", "the site has %d pages; name "+
 			"those to open", len(site.Pages))
 	}

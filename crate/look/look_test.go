@@ -75,7 +75,7 @@ func TestChosen(t *testing.T) {
 		t.Errorf("a report is %s", got)
 	}
 	many := map[string]string{}
-	for i := range mostPages + 1 {
+	for i := range maxPages + 1 {
 		many[fmt.Sprint("p", i, ".html")] = "<!doctype html>"
 	}
 	p = cratetest.WithPages(t, cratetest.Harbour, many)

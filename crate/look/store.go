@@ -24,8 +24,8 @@ const index = "look.json"
 // format is that of the index.
 const format = 1
 
-// mostPicture is how large a picture or an index may be, in bytes.
-const mostPicture = 256 << 20
+// maxPicture is how large a picture or an index may be, in bytes.
+const maxPicture = 256 << 20
 
 // A store is a look that was kept.
 type store struct {
@@ -115,7 +115,7 @@ func write(ctx context.Context, on *disk.Folder, name string, l *Report) error {
 
 // read reads the index of a look.
 func read(on *disk.Folder, name string) (*store, error) {
-	b, _, err := on.Read(path.Join(Folder, name, index), mostPicture, nil)
+	b, _, err := on.Read(path.Join(Folder, name, index), maxPicture, nil)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, problem.Refuse(problem.FileUnknown, "merry look --save "+name, "no look is saved as %s", name)
 	}
@@ -144,7 +144,7 @@ func (s *store) shot(page string, v browser.View) (*browser.Shot, error) {
 			return nil, problem.Refuse(problem.RecordBroken, "merry look --save "+s.name+"  # takes it again",
 				"the look %s names a screenshot outside its folder", s.name)
 		}
-		b, _, err := s.on.Read(path.Join(Folder, s.name, at.Picture), mostPicture, nil)
+		b, _, err := s.on.Read(path.Join(Folder, s.name, at.Picture), maxPicture, nil)
 		if err != nil {
 			return nil, err
 		}

@@ -31,7 +31,7 @@ type Download struct {
 	Time    time.Time `json:"time"`              // when the file was last changed
 }
 
-const mostDownloads = 12
+const maxDownloads = 12
 
 // Downloads lists the newest archives of a folder that hold scripts or stylesheets. If usual, the folder was not named
 // by the user and may be missing.
@@ -55,7 +55,7 @@ func Downloads(dir string, usual bool) ([]Download, error) {
 	})
 	var list []Download
 	for _, info := range files {
-		if len(list) == mostDownloads {
+		if len(list) == maxDownloads {
 			break
 		}
 		full := filepath.Join(dir, info.Name())

@@ -241,7 +241,7 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 		return nil, err
 	}
 	if remembered != "" {
-		if b, err := json.Marshal(o.Package); err == nil && len(b) <= mostRemembered {
+		if b, err := json.Marshal(o.Package); err == nil && len(b) <= maxRemembered {
 			r.Cache.PutResult(packageResult, remembered, b) // a cache that can't be written to is no reason to fail
 		}
 	}
@@ -254,8 +254,8 @@ const packageResult = "package " + packageSources + " " + facts.ScriptResult
 // Of a small package nothing is kept, since it is read as quickly as looked up; nor is an account that is itself large.
 // In bytes.
 const (
-	rememberFrom   = 100 << 10
-	mostRemembered = 16 << 20
+	rememberFrom  = 100 << 10
+	maxRemembered = 16 << 20
 )
 
 // Has reports whether the cache has the package of a library.

@@ -12,9 +12,9 @@ import (
 // wireResult names what is kept of how large a package's files are as packed for the network.
 const wireResult = "wire-1"
 
-// mostPacked is how much is packed to tell sizes on the wire, in bytes, beyond what would be taken: of the rest of a
+// maxPacked is how much is packed to tell sizes on the wire, in bytes, beyond what would be taken: of the rest of a
 // very large package nobody asks for it.
-const mostPacked = 4 << 20
+const maxPacked = 4 << 20
 
 // WireSizes says how large files are as packed for the network: those that would be taken or are offered, then the
 // others in their order, up to a limit. An archive that packs file by file tells it itself.
@@ -38,7 +38,7 @@ func (r *Opener) WireSizes(o *Opened) (map[string]int64, error) {
 	for _, f := range o.Files {
 		switch f.Kind {
 		case packages.Script, packages.Stylesheet, packages.Data, packages.Map:
-			if f.ExcludedBecause == "" && total+f.Size <= mostPacked {
+			if f.ExcludedBecause == "" && total+f.Size <= maxPacked {
 				total += f.Size
 				wanted = append(wanted, f.Path)
 			}

@@ -21,8 +21,8 @@ type Catalogue struct {
 	Files []string // sorted
 }
 
-// mostTags is how many files of one catalogue may get tags of their own: no page wants more.
-const mostTags = 12
+// maxTags is how many files of one catalogue may get tags of their own: no page wants more.
+const maxTags = 12
 
 // catalogues finds the catalogues beside the suggested set.
 func (d *Package) catalogues() []Catalogue {
@@ -51,7 +51,7 @@ func (d *Package) catalogues() []Catalogue {
 	}
 	var list []Catalogue
 	for _, c := range groups {
-		if len(c.Files) > mostTags {
+		if len(c.Files) > maxTags {
 			list = append(list, *c)
 		}
 	}
@@ -147,7 +147,7 @@ func (d *Package) keepMany(s *Selection) {
 		}
 	}
 	for i, c := range s.Choices {
-		if from := d.inCatalogue(c.Path); from != nil && count[from] > mostTags {
+		if from := d.inCatalogue(c.Path); from != nil && count[from] > maxTags {
 			s.Choices[i].Page = false
 		}
 	}

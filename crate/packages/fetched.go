@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/crate/paths"
 )
 
-// mostFetched is how many files a script may name that it fetches while it runs; one that names more is a catalogue.
-const mostFetched = 12
+// maxFetched is how many files a script may name that it fetches while it runs; one that names more is a catalogue.
+const maxFetched = 12
 
 // endings are those of files that a script may fetch while it runs.
 var endings = [][]byte{[]byte(".png"), []byte(".gif"), []byte(".jpg"), []byte(".jpeg"), []byte(".svg"), []byte(".webp"),
@@ -51,7 +51,7 @@ func namesIn(b []byte) []string {
 			if !slices.Contains(list, word) {
 				list = append(list, word)
 			}
-			if len(list) > 10*mostFetched {
+			if len(list) > 10*maxFetched {
 				return nil
 			}
 		}
@@ -86,7 +86,7 @@ func (d *Package) fetched(f *File) []string {
 			list = append(list, at)
 		}
 	}
-	if len(list) > mostFetched {
+	if len(list) > maxFetched {
 		return nil
 	}
 	return list

@@ -63,7 +63,7 @@ func (d *Package) readStyled() error {
 	}
 	var text []byte
 	for _, f := range d.ofKind(Stylesheet) {
-		if _, why := d.score(f); !weak(f.Kind, why) || f.Build == NoBuild || f.Size > mostStyled {
+		if _, why := d.score(f); !weak(f.Kind, why) || f.Build == NoBuild || f.Size > maxStyled {
 			continue
 		}
 		if text == nil {
@@ -95,8 +95,8 @@ func (d *Package) readStyled() error {
 	return nil
 }
 
-// mostStyled is the largest stylesheet that is read for its classes, in bytes.
-const mostStyled = 1 << 20
+// maxStyled is the largest stylesheet that is read for its classes, in bytes.
+const maxStyled = 1 << 20
 
 // styled tells a stylesheet that the library's script may make use of.
 func (d *Package) styled(f *File) bool { return !d.Unstyled[f.Path] }

@@ -12,15 +12,15 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// mostPassing is how long a script may be, in bytes, that does nothing but hand on another file.
-const mostPassing = 2 << 10
+// maxPassing is how long a script may be, in bytes, that does nothing but hand on another file.
+const maxPassing = 2 << 10
 
 var handsOn = memo.Regexp(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
 
 // followMain takes for the manifest's main file the one that this hands on: module.exports = require('./dist/winch').
 func (d *Package) followMain() error {
 	f := d.File(path.Clean(d.Manifest.Main))
-	if f == nil || f.Kind != Script || f.Size > mostPassing {
+	if f == nil || f.Kind != Script || f.Size > maxPassing {
 		return nil
 	}
 	b, err := d.tree.ReadFile(f.Path)
@@ -41,8 +41,8 @@ func (d *Package) followMain() error {
 	return nil
 }
 
-// mostManifest is the largest manifest that is read, in bytes.
-const mostManifest = 4 << 20
+// maxManifest is the largest manifest that is read, in bytes.
+const maxManifest = 4 << 20
 
 // readManifest finds the package's own manifest: of the JSON files in its first folder, the one that says most as a
 // manifest does.
@@ -77,11 +77,11 @@ func (d *Package) readManifest(tree Tree) {
 }
 
 func jsonFile(f *File) bool {
-	return f.Kind == Data && path.Ext(f.Path) == ".json" && f.Size <= mostManifest
+	return f.Kind == Data && path.Ext(f.Path) == ".json" && f.Size <= maxManifest
 }
 
-// mostPackages is how many packages of a folder are looked into to tell that it is a folder of packages.
-const mostPackages = 3
+// maxPackages is how many packages of a folder are looked into to tell that it is a folder of packages.
+const maxPackages = 3
 
 // installed sets folders of other packages apart: those whose subfolders each have a manifest of their own.
 func (d *Package) installed(tree Tree) {
@@ -130,7 +130,7 @@ func (d *Package) arePackages(folders map[string]bool, manifests map[string]stri
 			looked++
 			continue
 		}
-		if looked++; looked > mostPackages {
+		if looked++; looked > maxPackages {
 			continue
 		}
 		b, err := tree.ReadFile(manifests[dir])

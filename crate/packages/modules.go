@@ -136,8 +136,8 @@ var importStatement = memo.Regexp(`(?m)(?:^|[;}\s])(?:import|export)\b[^'"();]*?
 // addOns is what the catalogue of add-ons is called.
 const addOns = "add-ons"
 
-// mostAddOns is how many files of examples are looked through.
-const mostAddOns = 2000
+// maxAddOns is how many files of examples are looked through.
+const maxAddOns = 2000
 
 // readAddOns finds modules among the examples that import the package by its own name: they are add-ons, which makers
 // keep there. What they import themselves comes along.
@@ -153,7 +153,7 @@ func (d *Package) readAddOns(ctx context.Context) error {
 			excludedFile(path.Base(f.Path)) != "" {
 			continue
 		}
-		if looked++; looked > mostAddOns {
+		if looked++; looked > maxAddOns {
 			return nil
 		}
 		if err := ctx.Err(); err != nil {

@@ -395,13 +395,13 @@ func (d *Package) lookAtLikely(ctx context.Context) error {
 	})
 }
 
-// mostLooks is how many scripts of a very large package are read in full because they would be suggested.
-const mostLooks = 60
+// maxLooks is how many scripts of a very large package are read in full because they would be suggested.
+const maxLooks = 60
 
 // parseMain reads in full what would be suggested, until that has been: of a very large package only likely scripts
 // were read before. The modules that a suggested one brings along are read, too.
 func (d *Package) parseMain(ctx context.Context) error {
-	for range mostLooks {
+	for range maxLooks {
 		if err := ctx.Err(); err != nil {
 			return err
 		}

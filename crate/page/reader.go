@@ -20,8 +20,8 @@ type Reader struct {
 	trouble   bool // something stands where its place leaves doubt
 }
 
-// mostTexts is how many values are kept at most, mostText how long one is.
-const mostTexts, mostText = 1 << 12, 200
+// maxTexts is how many values are kept at most, maxText how long one is.
+const maxTexts, maxText = 1 << 12, 200
 
 // Read is the function of that name. The page is good until the next call.
 func (r *Reader) Read(b []byte) (*Page, error) {
@@ -199,13 +199,13 @@ func (r *Reader) attrsOf(t *Token) []Attr {
 // value is an attribute's value, as the page's method of that name has it.
 func (r *Reader) value(a *Attr) string {
 	b := bytes.TrimSpace(r.page.Bytes[a.ValueStart:a.ValueEnd])
-	if len(b) > mostText || bytes.IndexByte(b, '&') >= 0 {
+	if len(b) > maxText || bytes.IndexByte(b, '&') >= 0 {
 		return r.page.value(*a)
 	}
 	if text, ok := r.texts[string(b)]; ok {
 		return text
 	}
-	if r.texts == nil || len(r.texts) == mostTexts {
+	if r.texts == nil || len(r.texts) == maxTexts {
 		r.texts = map[string]string{}
 	}
 	text := string(b)

@@ -8,9 +8,9 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
-// mostFacts is how many names of a kind the seal keeps of a script. One that gives more is a catalogue, and of no use
+// maxFacts is how many names of a kind the seal keeps of a script. One that gives more is a catalogue, and of no use
 // to the order of others.
-const mostFacts = 80
+const maxFacts = 80
 
 // FactsOf is a script's report in short, as the seal keeps it, with the globals that running it made; whole says that
 // those are all.
@@ -18,7 +18,7 @@ func FactsOf(r *script.Report, made []string, whole bool) *record.Facts {
 	f := &record.Facts{Form: string(r.Form), Syntax: r.Syntax, Defines: namesOf(withNames(r.Defines, made)),
 		Parts: namesOf(r.Parts), Uses: namesOf(r.PartNeeds), DefinesUnknown: r.DefinesUnknown && !whole}
 	for _, n := range r.Hard() {
-		if len(f.Needs) < mostFacts {
+		if len(f.Needs) < maxFacts {
 			f.Needs = append(f.Needs, strings.Join(append([]string{n.Name}, n.Or...), "|"))
 		}
 	}
@@ -28,7 +28,7 @@ func FactsOf(r *script.Report, made []string, whole bool) *record.Facts {
 func namesOf(list []script.Global) []string {
 	var names []string
 	for _, g := range list {
-		if len(names) < mostFacts {
+		if len(names) < maxFacts {
 			names = append(names, g.Name)
 		}
 	}

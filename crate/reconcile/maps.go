@@ -329,7 +329,7 @@ func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached
 		}
 	}
 	visit = func(at *url.URL, r *script.Report, depth int) {
-		if r == nil || depth > mostDeep {
+		if r == nil || depth > maxDeep {
 			return
 		}
 		for _, in := range r.Imports {
@@ -373,8 +373,8 @@ func (k *mapKeeper) asked(modules []tags.Module) (asked map[string]bool, reached
 	return asked, reached
 }
 
-// mostDeep is how far imports are followed.
-const mostDeep = 200
+// maxDeep is how far imports are followed.
+const maxDeep = 200
 
 // scriptsAfter knows the scripts of the project as it will be.
 func (d *Plan) scriptsAfter(after *project.Project) *tags.Scripts {

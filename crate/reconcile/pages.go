@@ -50,8 +50,8 @@ func (d *Plan) OnPages(pages []paths.InSite, do PageWork) {
 	d.work = append(d.work, pageWork{pages, do})
 }
 
-// mostWeighed is for how many pages of a change it is said what they cost.
-const mostWeighed = 200
+// maxWeighed is for how many pages of a change it is said what they cost.
+const maxWeighed = 200
 
 // pages does the work on pages, references that follow first.
 func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
@@ -79,7 +79,7 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 		list = append(list, p)
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	d.Measure = d.Measure && len(list) <= mostWeighed
+	d.Measure = d.Measure && len(list) <= maxWeighed
 	scripts, guard, weights := d.scriptsAfter(after), csp.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}

@@ -94,7 +94,7 @@ func (d *Plan) relink(ctx context.Context, after *project.Project) (*relinker, e
 	seen := map[string]bool{".": true}
 	r.bases = []paths.InSite{paths.Found("index.html")}
 	for _, p := range site.Pages {
-		if !seen[p.Dir()] && len(r.bases) < mostBases {
+		if !seen[p.Dir()] && len(r.bases) < maxBases {
 			seen[p.Dir()] = true
 			r.bases = append(r.bases, p)
 		}
@@ -102,8 +102,8 @@ func (d *Plan) relink(ctx context.Context, after *project.Project) (*relinker, e
 	return r, nil
 }
 
-// mostBases is from how many folders of pages paths in scripts are tried.
-const mostBases = 40
+// maxBases is from how many folders of pages paths in scripts are tried.
+const maxBases = 40
 
 // at is where a file will be.
 func (r *relinker) at(name paths.InSite) paths.InSite {

@@ -17,8 +17,8 @@ type nearResults struct {
 	count int
 }
 
-// mostSettled is how many addresses are kept at most.
-const mostSettled = 1 << 17
+// maxSettled is how many addresses are kept at most.
+const maxSettled = 1 << 17
 
 func newSettled() *nearResults {
 	return &nearResults{seed: maphash.MakeSeed(), near: map[string]map[uint64]struct{}{}, far: map[uint64]struct{}{}}
@@ -49,7 +49,7 @@ func (s *nearResults) add(dir string, values [][]byte) {
 		return
 	}
 	defer s.mu.Unlock()
-	if s.count += len(values); s.count > mostSettled {
+	if s.count += len(values); s.count > maxSettled {
 		clear(s.near)
 		clear(s.far)
 		s.count = len(values)

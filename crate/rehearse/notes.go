@@ -23,7 +23,7 @@ func (s *page) members() {
 				continue
 			}
 			for _, k := range inner.GetOwnPropertyNames() {
-				if len(k) <= mostText && len(s.out.Members[g]) < mostNames &&
+				if len(k) <= maxText && len(s.out.Members[g]) < maxNames &&
 					!slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor",
 						"fn"}, k) && !strings.HasPrefix(k, "_") {
 					s.out.Members[g] = append(s.out.Members[g], prefix+k)
@@ -44,15 +44,15 @@ func (s *page) ask(members []string) {
 				s.out.Missing = append(s.out.Missing, member)
 				break
 			}
-			if at = v.ToObject(s.vm); i > mostPath {
+			if at = v.ToObject(s.vm); i > maxPath {
 				break
 			}
 		}
 	}
 }
 
-// mostPath is how many steps along a member's path are taken.
-const mostPath = 16
+// maxPath is how many steps along a member's path are taken.
+const maxPath = 16
 
 // evals puts a watch on what runs texts as code.
 func (s *page) evals() error {
@@ -87,7 +87,7 @@ func (s *page) evals() error {
 func (s *page) asks(address, by string) {
 	a := Asked{Address: address, By: by, Sure: s.sure()}
 	a.Script, a.Module, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
-	if len(address) <= mostText && len(s.out.Asked) < mostFaults && !slices.ContainsFunc(s.out.Asked,
+	if len(address) <= maxText && len(s.out.Asked) < maxFaults && !slices.ContainsFunc(s.out.Asked,
 		func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
 		s.out.Asked = append(s.out.Asked, a)
 	}

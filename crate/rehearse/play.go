@@ -11,8 +11,8 @@ import (
 	"golang.org/x/net/html"
 )
 
-// mostTime is how far the simulated clock goes, in milliseconds.
-const mostTime = 2000
+// maxTime is how far the simulated clock goes, in milliseconds.
+const maxTime = 2000
 
 // run builds the page piece by piece, as a parser does, and runs each script where it stands: it finds what stands
 // before it, and nothing else. Then come the deferred scripts, the events that tell that the page is ready and
@@ -57,7 +57,7 @@ func (s *page) run() error {
 		most = 200
 	}
 	for range most {
-		more, err := step(s.engine, s.vm.ToValue(mostTime))
+		more, err := step(s.engine, s.vm.ToValue(maxTime))
 		if err != nil {
 			s.fault(err)
 			continue

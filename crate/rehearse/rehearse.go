@@ -195,7 +195,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 		known[k] = true
 	}
 	for _, k := range keys(s.vm) {
-		if !known[k] && len(k) <= mostText && len(s.out.Defined) < mostNames {
+		if !known[k] && len(k) <= maxText && len(s.out.Defined) < maxNames {
 			s.out.Defined = append(s.out.Defined, k)
 		}
 	}
@@ -281,7 +281,7 @@ func (s *page) watch() {
 		r.Script, _, r.Line, r.Column = s.place(s.vm.CaptureCallStack(0, nil))
 		if !slices.ContainsFunc(s.out.Reads, func(o Read) bool {
 			return o.Script == r.Script && o.Global == r.Global
-		}) && len(s.out.Reads) < 2000 && len(name) <= mostText {
+		}) && len(s.out.Reads) < 2000 && len(name) <= maxText {
 			s.out.Reads = append(s.out.Reads, r)
 		}
 	}
@@ -402,21 +402,21 @@ func (s *page) fault(err error) {
 
 // What a report holds at most. A script can make as many globals and faults as it likes.
 const (
-	mostFaults = 500
-	mostNames  = 20_000
-	mostText   = 1000 // bytes, of a message or a name
+	maxFaults = 500
+	maxNames  = 20_000
+	maxText   = 1000 // bytes, of a message or a name
 )
 
 func (s *page) report(f Fault) {
-	if len(s.out.Faults) < mostFaults {
+	if len(s.out.Faults) < maxFaults {
 		f.Message, f.Global = shorten(f.Message), shorten(f.Global)
 		s.out.Faults = append(s.out.Faults, f)
 	}
 }
 
 func shorten(text string) string {
-	if len(text) > mostText {
-		return strings.ToValidUTF8(text[:mostText], "") + "…"
+	if len(text) > maxText {
+		return strings.ToValidUTF8(text[:maxText], "") + "…"
 	}
 	return text
 }

@@ -207,9 +207,9 @@ func TestReportsAreBounded(t *testing.T) {
 	r := run(t, "<!doctype html><script>var long = new Array(5000).join('x'); for (var i = 0; i < 30000; i++) { "+
 		"window['g' + i] = 1; } window[long] = 1; for (i = 0; i < 2000; i++) { console.error(long); } throw new "+
 		"Error(long);</script>", nil)
-	if len(r.Defined) > mostNames || len(r.Faults) > mostFaults || slices.ContainsFunc(r.Faults, func(f Fault) bool {
-		return len(f.Message) > mostText+10
-	}) || slices.ContainsFunc(r.Defined, func(n string) bool { return len(n) > mostText }) {
+	if len(r.Defined) > maxNames || len(r.Faults) > maxFaults || slices.ContainsFunc(r.Faults, func(f Fault) bool {
+		return len(f.Message) > maxText+10
+	}) || slices.ContainsFunc(r.Defined, func(n string) bool { return len(n) > maxText }) {
 		t.Errorf("%d globals, %d faults", len(r.Defined), len(r.Faults))
 	}
 }

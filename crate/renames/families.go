@@ -58,11 +58,11 @@ func (f *renamePattern) holds() bool {
 	return f.stated > 0 && len(f.pairs) == f.matched && f.rivals+f.misfits+f.kept == 0
 }
 
-// mostTogether is how many new names with one word are looked at for one old name, and mostFamilies how many ways are
+// maxTogether is how many new names with one word are looked at for one old name, and maxFamilies how many ways are
 // weighed.
 const (
-	mostTogether = 80
-	mostFamilies = 20_000
+	maxTogether = 80
+	maxFamilies = 20_000
 )
 
 // families finds the ways in which the names that are gone became those that came. Alike tells of two classes how alike
@@ -97,7 +97,7 @@ func families(gone, come, kept []string, bases map[string][]string, certain map[
 		for _, n := range nearest(o, near, split, alike) {
 			for _, f := range waysOf(split[o], split[n]) {
 				key := f.key()
-				if seen[key] || len(seen) > mostFamilies {
+				if seen[key] || len(seen) > maxFamilies {
 					continue
 				}
 				seen[key] = true
@@ -133,7 +133,7 @@ func partners(o string, split, words map[string][]string) map[string]bool {
 	byRarity := slices.Clone(split[o])
 	slices.SortStableFunc(byRarity, func(a, b string) int { return len(words[a]) - len(words[b]) })
 	for _, w := range byRarity {
-		if len(near) > mostTogether || len(near) > 0 && len(words[w]) > mostTogether {
+		if len(near) > maxTogether || len(near) > 0 && len(words[w]) > maxTogether {
 			break
 		}
 		for _, n := range words[w] {
@@ -143,8 +143,8 @@ func partners(o string, split, words map[string][]string) map[string]bool {
 	return near
 }
 
-// mostNear is how many new names are taken for partners of an old one.
-const mostNear = 16
+// maxNear is how many new names are taken for partners of an old one.
+const maxNear = 16
 
 // nearest are the new names that have most words in common with an old one, of those with equally many the most alike.
 func nearest(o string, near map[string]bool, split map[string][]string, alike func(o, n string) (share, said float64,
@@ -163,11 +163,11 @@ func nearest(o string, near map[string]bool, split map[string][]string, alike fu
 		}
 		list = append(list, r)
 	}
-	if len(list) > mostNear {
+	if len(list) > maxNear {
 		slices.SortFunc(list, func(a, b rated) int {
 			return cmp.Or(cmp.Compare(b.common, a.common), cmp.Compare(a.name, b.name))
 		})
-		last := list[mostNear-1].common // of those with as many the most alike are taken
+		last := list[maxNear-1].common // of those with as many the most alike are taken
 		for i := range list {
 			if list[i].common == last {
 				list[i].share, _, _ = alike(o, list[i].name)
@@ -176,7 +176,7 @@ func nearest(o string, near map[string]bool, split map[string][]string, alike fu
 		slices.SortStableFunc(list, func(a, b rated) int {
 			return cmp.Or(cmp.Compare(b.common, a.common), cmp.Compare(b.share, a.share))
 		})
-		list = list[:mostNear]
+		list = list[:maxNear]
 	}
 	names := make([]string, len(list))
 	for i, r := range list {
@@ -208,8 +208,8 @@ func (at byPlace) having(pattern []string) []named {
 	return best
 }
 
-// mostFree is how many words of a name may stand for others.
-const mostFree = 4
+// maxFree is how many words of a name may stand for others.
+const maxFree = 4
 
 // waysOf are the ways of which one pair of names could be an instance.
 func waysOf(old, new []string) []*renamePattern {
@@ -224,7 +224,7 @@ func waysOf(old, new []string) []*renamePattern {
 			}
 		}
 	}
-	if len(at) == 0 || len(at) > mostFree || len(at) == len(old) && slices.Equal(old, new) ||
+	if len(at) == 0 || len(at) > maxFree || len(at) == len(old) && slices.Equal(old, new) ||
 		len(at) < (min(len(old), len(new))+1)/2 {
 		return nil
 	}

@@ -24,8 +24,8 @@ type icon struct {
 // theSame is how alike two drawings must be for nothing but the points to have changed.
 const theSame = 0.95
 
-// mostKept is how many names of both versions are asked whether drawings held.
-const mostKept = 100
+// maxKept is how many names of both versions are asked whether drawings held.
+const maxKept = 100
 
 // draw finds what icons are called now: by the character that they are, unless characters were dealt again from one
 // version to the next, and by the drawing, where fonts can be read and were not drawn again.
@@ -111,7 +111,7 @@ func (w *matcher) outlinesHold(olds glyphs.Set, drawings map[string][]*glyphs.Dr
 				same++
 			}
 		}
-		if seen == mostKept {
+		if seen == maxKept {
 			break
 		}
 	}

@@ -140,8 +140,8 @@ func contextOf(context string) string {
 	return blanks().ReplaceAllString(layer().ReplaceAllString(context, ""), "")
 }
 
-// mostVariables is how deep custom properties are followed.
-const mostVariables = 8
+// maxVariables is how deep custom properties are followed.
+const maxVariables = 8
 
 var (
 	variable = memo.Regexp(`var\(\s*(--[\w-]+)\s*(?:,((?:[^()]|\([^()]*\))*))?\)`)
@@ -155,7 +155,7 @@ var colours = map[string]string{"white": "#ffffff", "black": "#000000", "red": "
 // plain is a value in the one notation.
 func plain(s *style.Sheet, value string) string {
 	value = strings.TrimSpace(strings.ReplaceAll(strings.ReplaceAll(value, "!important", ""), "! important", ""))
-	for range mostVariables {
+	for range maxVariables {
 		if !strings.Contains(value, "var(") {
 			break
 		}

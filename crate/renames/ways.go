@@ -161,8 +161,8 @@ func (w *matcher) index(gone, come []string) {
 	}
 }
 
-// mostSaying is how many classes may say something for it to point to one of them.
-const mostSaying = 40
+// maxSaying is how many classes may say something for it to point to one of them.
+const maxSaying = 40
 
 // saying finds the classes of the new version that say some of what an old one does, and that few say.
 func (w *matcher) saying(o string) []string {
@@ -172,7 +172,7 @@ func (w *matcher) saying(o string) []string {
 	count := map[string]float64{}
 	for _, s := range []declarations{w.old.of(o), w.old.styled(o)} {
 		for k, v := range s {
-			if list := w.declaredAs[k+":"+v.value]; len(list) <= mostSaying {
+			if list := w.declaredAs[k+":"+v.value]; len(list) <= maxSaying {
 				for _, class := range list {
 					count[class] = max(count[class], v.weight) + 0.5*min(count[class], v.weight)
 				}
@@ -180,7 +180,7 @@ func (w *matcher) saying(o string) []string {
 		}
 	}
 	for _, d := range w.old.sheet.Decls[o] {
-		if list := w.raw[[3]string{d.Shape, d.Property, d.Value}]; d.Context == "" && len(list) <= mostSaying {
+		if list := w.raw[[3]string{d.Shape, d.Property, d.Value}]; d.Context == "" && len(list) <= maxSaying {
 			for _, class := range list {
 				count[class] += w.old.of(o)["{"+d.Shape+"{"+d.Property].weight
 			}

@@ -99,8 +99,8 @@ func compounds(shape string) (list []string, combinators []byte) {
 	return append(list, shape[from:]), combinators
 }
 
-// mostUsers is how many rules may use a custom property for what a class gives it to be followed to them.
-const mostUsers = 20
+// maxUsers is how many rules may use a custom property for what a class gives it to be followed to them.
+const maxUsers = 20
 
 // styled is what an element looks like that has a class, by place and property.
 func (m *computedStyles) styled(class string) declarations {
@@ -130,7 +130,7 @@ func (m *computedStyles) styled(class string) declarations {
 	}
 	for _, d := range m.sheet.Decls[class] {
 		users := m.sheet.Users[d.Property]
-		if !strings.HasPrefix(d.Property, "--") || len(users) > mostUsers {
+		if !strings.HasPrefix(d.Property, "--") || len(users) > maxUsers {
 			add(d)
 			continue
 		}

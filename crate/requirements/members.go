@@ -255,14 +255,14 @@ func unused(o *origin.Opened, needs []Requirement) []dependency {
 	})
 }
 
-// mostCandidates is how many dependencies are tried for a member that reading does not find.
-const mostCandidates = 8
+// maxCandidates is how many dependencies are tried for a member that reading does not find.
+const maxCandidates = 8
 
 // givenBy looks for a dependency that gives a member when it runs after what is there, however it does that.
 func (r *Resolver) givenBy(ctx context.Context, o *origin.Opened, n *Requirement, before [][]byte,
 	needs []Requirement) error {
 	list := unused(o, needs)
-	list = list[:min(len(list), mostCandidates)]
+	list = list[:min(len(list), maxCandidates)]
 	gives := func(ctx context.Context, name, rng string) (bool, error) {
 		texts, err := r.packageTexts(ctx, name, rng, 0)
 		if err != nil || len(texts) == 0 {

@@ -120,10 +120,10 @@ func fewest(all []Requirement, may func(i int) bool, runs func([]Requirement) (b
 	return kept, nil
 }
 
-// mostCopies is how many scripts of other packages' folders are read for what they may have, in files and bytes each.
+// maxCopies is how many scripts of other packages' folders are read for what they may have, in files and bytes each.
 const (
-	mostCopies = 60
-	mostCopy   = 1 << 20
+	maxCopies = 60
+	maxCopy   = 1 << 20
 )
 
 // ownFile finds a script of the package itself that has one of the globals or members; copies of other libraries count,
@@ -146,7 +146,7 @@ func (r *Resolver) readCopies(o *origin.Opened) (map[string]*script.Report, erro
 	copies := map[string]*script.Report{}
 	for i := range o.Files {
 		f := &o.Files[i]
-		if f.Kind != packages.Script || !f.Copy() || f.Size > mostCopy || len(copies) == mostCopies {
+		if f.Kind != packages.Script || !f.Copy() || f.Size > maxCopy || len(copies) == maxCopies {
 			continue
 		}
 		b, err := o.Tree.ReadFile(f.Path)

@@ -19,10 +19,10 @@ import (
 	"merrycrate.example/merry/crate/source"
 )
 
-// mostMembers is how many needs of members a library may have, mostFiles how many files of its own they may bring.
+// maxMembers is how many needs of members a library may have, maxFiles how many files of its own they may bring.
 const (
-	mostMembers = 6
-	mostFiles   = 12
+	maxMembers = 6
+	maxFiles   = 12
 )
 
 // Needs finds out what the chosen scripts of a package need on a page, with optional set also what they use where it is
@@ -51,7 +51,7 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 			brought = bring(o, sel, &needs[i]) || brought
 		}
 		// What the library uses of those is known only when they are: an add-on of an add-on needs both.
-		for n := 0; n < mostMembers && !brought; n++ {
+		for n := 0; n < maxMembers && !brought; n++ {
 			member, err := r.Member(ctx, o, sel, needs, page)
 			if err != nil {
 				return nil, err
@@ -65,7 +65,7 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 				break
 			}
 		}
-		if brought && round < mostFiles { // what was may need something itself
+		if brought && round < maxFiles { // what was may need something itself
 			continue
 		}
 		runs, err := r.fit(ctx, o, sel, needs, page)
@@ -193,8 +193,8 @@ func bring(o *origin.Opened, sel *packages.Selection, n *Requirement) bool {
 	return true
 }
 
-// mostMajors is how many earlier major versions of what a library needs are tried.
-const mostMajors = 3
+// maxMajors is how many earlier major versions of what a library needs are tried.
+const maxMajors = 3
 
 // fit names an earlier major version of a needed package where the scripts stop with the newest that was found, and run
 // to their end with that. It reports whether they run then; where that can't be tried they count as running.
@@ -247,7 +247,7 @@ func (r *Resolver) companions(ctx context.Context, o *origin.Opened, sel *packag
 	}
 	all := slices.Clone(needs)
 	for _, c := range unused(o, needs) {
-		if len(all)-len(needs) == mostCandidates {
+		if len(all)-len(needs) == maxCandidates {
 			break
 		}
 		p, err := r.OpenPackage(ctx, c.name, c.rng, nil)
@@ -292,7 +292,7 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 	var list []string
 	last := major(version)
 	sorted := doc.Sorted()
-	for i := len(sorted) - 1; i >= 0 && len(list) < mostMajors; i-- {
+	for i := len(sorted) - 1; i >= 0 && len(list) < maxMajors; i-- {
 		v := sorted[i].Version
 		if strings.Contains(v, "-") || source.CompareVersions(v, version) >= 0 || major(v) == last || rng != nil &&
 			!rng.Has(v) {

@@ -202,11 +202,11 @@ func (f *follower) callValue(v value, args []value, this value) value {
 	return value{}
 }
 
-// mostCalls is how often one function is followed; the third time rarely tells anything new.
-const mostCalls = 3
+// maxCalls is how often one function is followed; the third time rarely tells anything new.
+const maxCalls = 3
 
 func (f *follower) call(c *closure, args []value, this value) value {
-	if f.called[c.node] >= mostCalls || f.depth > 300 {
+	if f.called[c.node] >= maxCalls || f.depth > 300 {
 		return value{}
 	}
 	f.called[c.node]++

@@ -124,8 +124,8 @@ func Analyze(src []byte) (report *Report) {
 // What is parsed and followed level by level needs stack for each, and a stack without end can't be caught. No script
 // that people write comes near these bounds.
 const (
-	mostNested = 100_000 // brackets of any kind that are open at once
-	mostChain  = 4 << 20 // bytes of one expression, whose operators may nest as well
+	maxNested = 100_000 // brackets of any kind that are open at once
+	maxChain  = 4 << 20 // bytes of one expression, whose operators may nest as well
 )
 
 // tooDeep tells a script that is nested beyond the bounds, nil for all others. It counts brackets and goes by what ends
@@ -147,13 +147,13 @@ func tooDeep(src []byte) *Report {
 		case ';':
 			begun = i
 		}
-		if open > mostNested {
+		if open > maxNested {
 			return &Report{Form: Broken, SyntaxError: fmt.Sprintf("its brackets are nested more than %d deep",
-				mostNested)}
+				maxNested)}
 		}
-		if i-begun > mostChain {
+		if i-begun > maxChain {
 			return &Report{Form: Classic, SyntaxError: fmt.Sprintf("it has an expression of more than %d bytes, which "+
-				"is not analysed", mostChain)}
+				"is not analysed", maxChain)}
 		}
 	}
 	return nil

@@ -37,8 +37,8 @@ type order struct {
 	Paths []string `json:"paths,omitempty"`
 }
 
-// mostSaid is how much a page may send at once, in bytes.
-const mostSaid = 64 << 10
+// maxSaid is how much a page may send at once, in bytes.
+const maxSaid = 64 << 10
 
 // live is the socket of one open page.
 func (s *Server) live(w http.ResponseWriter, r *http.Request) {
@@ -47,7 +47,7 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer c.CloseNow()
-	c.SetReadLimit(mostSaid)
+	c.SetReadLimit(maxSaid)
 	s.hub.add(c)
 	defer s.hub.remove(c)
 	for {

@@ -43,8 +43,8 @@ type Session struct {
 	site  *console.Site
 }
 
-// mostHeard is how many messages wait to be known; a page that says more at once is not listened to meanwhile.
-const mostHeard = 1000
+// maxHeard is how many messages wait to be known; a page that says more at once is not listened to meanwhile.
+const maxHeard = 1000
 
 // patience is how long a message waits for what a check knows.
 const patience = 5 * time.Second
@@ -56,7 +56,7 @@ func (s *Session) Run(ctx context.Context) error {
 		return err
 	}
 	tell := s.OnMessage
-	s.Project, s.messages = p, make(chan *console.Message, mostHeard)
+	s.Project, s.messages = p, make(chan *console.Message, maxHeard)
 	s.OnMessage = func(m *console.Message) {
 		select {
 		case s.messages <- m:

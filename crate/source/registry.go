@@ -36,8 +36,8 @@ type Registry struct {
 	ArchivesOn []string
 }
 
-// mostMetadata is the largest metadata document, unpacked, that is read.
-const mostMetadata = 40 << 20
+// maxMetadata is the largest metadata document, unpacked, that is read.
+const maxMetadata = 40 << 20
 
 // A Package is what a registry says of a package.
 type Package struct {
@@ -225,8 +225,8 @@ func (c *Client) copyDocument(to io.Writer, resp *http.Response, received *atomi
 		n, err := in.Read(buf)
 		timer.Reset(c.stall())
 		received.Add(int64(n))
-		if size += n; size > mostMetadata {
-			return fmt.Errorf("it is longer than %d bytes, the limit", mostMetadata)
+		if size += n; size > maxMetadata {
+			return fmt.Errorf("it is longer than %d bytes, the limit", maxMetadata)
 		}
 		if _, werr := to.Write(buf[:n]); werr != nil {
 			return werr

@@ -134,8 +134,8 @@ func (r *reader) next() token {
 	return t
 }
 
-// mostNesting bounds how deep blocks are followed.
-const mostNesting = 64
+// maxNesting bounds how deep blocks are followed.
+const maxNesting = 64
 
 // block reads the items of a block up to its end. Context is what stands around it; selectors are those of the rule
 // whose block it is.
@@ -185,7 +185,7 @@ func (r *reader) mention(k Kind, name string, offset int, makes bool) {
 
 // rule reads a rule whose prelude has just ended with a brace.
 func (r *reader) rule(context string, outer [][]token, prelude []token, depth int) {
-	if depth > mostNesting {
+	if depth > maxNesting {
 		r.skip()
 		return
 	}

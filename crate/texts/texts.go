@@ -8,18 +8,18 @@ import (
 	"unicode/utf8"
 )
 
-// most is how long a text may be, in bytes, to be printed whole.
-const most = 400
+// maxLength is how long a text may be, in bytes, to be printed whole.
+const maxLength = 400
 
 // Text makes a text from outside safe to print: control characters, terminal escapes among them, and marks that reorder
 // text or take no width are written as their code. A very long text is cut.
 func Text(s string) string {
-	if !strings.ContainsFunc(s, IsUnsafe) && len(s) <= most {
+	if !strings.ContainsFunc(s, IsUnsafe) && len(s) <= maxLength {
 		return s
 	}
 	var out strings.Builder
 	for i, r := range s {
-		if i > most {
+		if i > maxLength {
 			out.WriteString("…")
 			break
 		}

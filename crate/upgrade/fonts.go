@@ -12,8 +12,8 @@ import (
 
 // The bounds on the fonts that are read for the drawings of icons.
 const (
-	mostFonts = 8
-	mostFont  = 4 << 20 // bytes
+	maxFonts = 8
+	maxFont  = 4 << 20 // bytes
 )
 
 // readable are the kinds of font file that can be read, the quickest first.
@@ -26,7 +26,7 @@ func (s *side) fonts() glyphs.Set {
 	for i := range s.Files {
 		f := &s.Files[i]
 		kind := strings.ToLower(path.Ext(f.Path))
-		if f.Kind != packages.Font || f.ExcludedBecause != "" || f.Size > mostFont || !slices.Contains(readable, kind) {
+		if f.Kind != packages.Font || f.ExcludedBecause != "" || f.Size > maxFont || !slices.Contains(readable, kind) {
 			continue
 		}
 		name := path.Base(strings.TrimSuffix(f.Path, path.Ext(f.Path)))
@@ -36,7 +36,7 @@ func (s *side) fonts() glyphs.Set {
 		kinds[name] = append(kinds[name], f.Path)
 	}
 	var set glyphs.Set
-	for _, name := range names[:min(len(names), mostFonts)] {
+	for _, name := range names[:min(len(names), maxFonts)] {
 		slices.SortStableFunc(kinds[name], func(a, b string) int {
 			return cmp.Compare(slices.Index(readable, strings.ToLower(path.Ext(a))),
 				slices.Index(readable, strings.ToLower(path.Ext(b))))

@@ -18,8 +18,8 @@ import (
 // names.
 var leadsOn = memo.Regexp(`(?i)shim|compat|alias|rename|migrat|legacy|deprecat|backport`)
 
-// mostTable is how large a table of names may be, in bytes.
-const mostTable = 1 << 20
+// maxTable is how large a table of names may be, in bytes.
+const maxTable = 1 << 20
 
 // compatSheets are the stylesheets of a package that lead old names on.
 func compatSheets(s *side) []*style.Sheet {
@@ -27,7 +27,7 @@ func compatSheets(s *side) []*style.Sheet {
 	for i := range s.Files {
 		f := &s.Files[i]
 		if f.Kind != packages.Stylesheet || s.sel.Has(f.Path) || !leadsOn().MatchString(f.Path) ||
-			f.Build == record.Minified && f.OtherBuild != "" || f.Size > mostTable {
+			f.Build == record.Minified && f.OtherBuild != "" || f.Size > maxTable {
 			continue
 		}
 		if b, err := s.Tree.ReadFile(f.Path); err == nil {
@@ -53,7 +53,7 @@ func tables(s *side, prefix string) []renames.ChangeNote {
 	}
 	for i := range s.Files {
 		f := &s.Files[i]
-		if !leadsOn().MatchString(path.Base(f.Path)) || f.Size > mostTable {
+		if !leadsOn().MatchString(path.Base(f.Path)) || f.Size > maxTable {
 			continue
 		}
 		b, err := s.Tree.ReadFile(f.Path)

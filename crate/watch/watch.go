@@ -14,9 +14,9 @@ import (
 )
 
 const (
-	most = time.Second            // so long may a burst of changes last: one without an end is reported anyway
-	few  = 10                     // more files than that a person does not save at once
-	long = 200 * time.Millisecond // so long must it be quiet behind more of them
+	maxBurst = time.Second            // so long may a burst of changes last: one without an end is reported anyway
+	few      = 10                     // more files than that a person does not save at once
+	long     = 200 * time.Millisecond // so long must it be quiet behind more of them
 )
 
 // Folder calls changed after each burst of changes to files below a folder, as an editor or a checkout makes them,
@@ -71,7 +71,7 @@ func Folder(ctx context.Context, root string, quiet time.Duration, skip func(dir
 				pause = max(quiet, long) // a checkout or a build: it pauses, and goes on
 			}
 			if over = time.After(pause); end == nil {
-				end = time.After(most)
+				end = time.After(maxBurst)
 			}
 		case <-over:
 			tell()
