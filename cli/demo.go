@@ -262,7 +262,7 @@ func (a *app) play(ctx context.Context, dir, habit string, step bool) error {
 		steps = append(steps, step)
 	}
 	return a.answer(demoAnswer{site, steps}, func() {
-		a.printf("The site is in %s, the downloads beside it.\n", site)
+		a.printf("The site is in %s; the downloads are next to it.\n", site)
 		a.next("try things yourself: cd %s", show.Word(site))
 	})
 }

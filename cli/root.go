@@ -235,7 +235,7 @@ func (a *app) begin(c *cobra.Command) error {
 	case errors.Is(err, fs.ErrNotExist):
 		return problem.Misuse("name the folder of a project", "--in %s: there is no such folder", a.dir)
 	case err == nil && !info.IsDir():
-		return problem.Misuse("name the folder that it lies in", "--in %s: it is a file, not a folder", a.dir)
+		return problem.Misuse("name the folder that contains it", "--in %s: it is a file, not a folder", a.dir)
 	}
 	return nil
 }

@@ -272,8 +272,8 @@ func TestMoveRefuses(t *testing.T) {
 		words []string
 		args  string
 	}{
-		{[]string{"lies outside the site"}, "move regatta ../elsewhere"},
-		{[]string{"lies outside the site"}, "move js/own.js /etc/own.js"},
+		{[]string{"is outside the site"}, "move regatta ../elsewhere"},
+		{[]string{"is outside the site"}, "move js/own.js /etc/own.js"},
 		{[]string{"js/own.js is a file, so nothing can be put into it"}, "move regatta js/own.js/regatta"},
 		{[]string{"would both become x/own.js"}, "move js/own.js css/own.js x/"},
 		{[]string{"differs from js/own.js only in case"}, "move js/own.js js/Own.js"},
@@ -330,7 +330,7 @@ func TestMovedByHand(t *testing.T) {
 	if out := s.Run("contents"); !strings.Contains(out, "moved by hand") {
 		t.Errorf("contents says:\n%s", out)
 	}
-	if out := s.Run("refill"); !strings.Contains(out, "lies at plugin/pad/quillpad.js") ||
+	if out := s.Run("refill"); !strings.Contains(out, "was found at plugin/pad/quillpad.js") ||
 		!strings.Contains(out, "0 restored") {
 		t.Errorf("refill says:\n%s", out)
 	}

@@ -67,7 +67,7 @@ func Refill(ctx context.Context, d *reconcile.Plan, r RefillRequest) (*Refilled,
 				r.Notify(f.At.String() + " was not put back: its name begins with a dot; such files are written only " +
 					"if take --files names them")
 			} else if to, moved := strayed[f.At]; moved {
-				out.Moved = append(out.Moved, f.At.String()+" lies at "+to.String())
+				out.Moved = append(out.Moved, f.At.String()+" was found at "+to.String())
 			} else if !f.At.IsZero() && !sealed.Linked {
 				all = append(all, project.Sealed{Library: n, File: &sealed.Files[i]})
 			}

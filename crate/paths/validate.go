@@ -37,11 +37,11 @@ func Validate(name string) error {
 		return errors.New("its name has control characters")
 	}
 	if Reserved(name) {
-		return errors.New("it lies in a folder of version control, of merry or of the system")
+		return errors.New("it is in a folder reserved for version control, merry or the system")
 	}
 	parts := strings.Split(name, "/")
 	if len(parts) > MaxDepth {
-		return fmt.Errorf("it lies more than %d folders deep", MaxDepth)
+		return fmt.Errorf("it is more than %d folders deep", MaxDepth)
 	}
 	for _, p := range parts {
 		switch {

@@ -105,7 +105,7 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) error {
 func (m *moving) target() error {
 	meant := m.d.Before.Meant(m.req.To, m.req.Dir)
 	outside := problem.Refuse(problem.NameBad, "name a folder or a file below "+m.d.Before.Site(),
-		"%s lies outside the site", m.req.To)
+		"%s is outside the site", m.req.To)
 	if strings.HasPrefix(m.req.To, "/") || len(meant) == 0 {
 		return outside
 	}

@@ -201,7 +201,7 @@ func siteFolder(on *disk.Folder, name string) (string, error) {
 	case err != nil:
 		return "", err
 	case !info.IsDir():
-		return "", problem.Misuse("name the folder that it lies in", "--site %s: it is a file, not a folder", name)
+		return "", problem.Misuse("name the folder that contains it", "--site %s: it is a file, not a folder", name)
 	}
 	return dir, nil
 }

@@ -210,7 +210,7 @@ func (e *Editor) beside(at int, after bool, new, anchor item) placedSlot {
 		if guard := e.EnclosingBlock(to.index); guard != "" {
 			// What belongs to the neighbour stands where that stands; all else stands outside of the condition.
 			if s.spot.Outside = !bound(anchor, new, Rules(e.p)); !s.spot.Outside {
-				e.Protected = append(e.Protected, new.Name+" stands inside "+guard+", beside "+anchor.Name)
+				e.Protected = append(e.Protected, new.Name+" is inside "+guard+", beside "+anchor.Name)
 			}
 		}
 		if n, _ := e.FallbackOf(to.index); after && n >= 0 {
