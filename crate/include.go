@@ -143,7 +143,7 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeR
 		}
 	}
 	var files []project.TaggedFile
-	for _, lib := range needsFirst(d.List, libs) {
+	for _, lib := range d.List.NeedsFirst(libs) {
 		of := d.Before.TaggedFiles(lib, req.Build)
 		if len(req.Only) > 0 {
 			if of, err = libraries.Tag(ctx, d, lib, req.Only, req.Build); err != nil {
@@ -165,27 +165,4 @@ func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeR
 		return i - j
 	})
 	return append(files, own...), nil
-}
-
-// needsFirst orders libraries so that what one needs comes before it.
-func needsFirst(list *record.List, libs []string) []string {
-	var out []string
-	var visit func(name string, path []string)
-	visit = func(name string, path []string) {
-		if slices.Contains(out, name) || slices.Contains(path, name) {
-			return
-		}
-		if lib := list.Library(name); lib != nil {
-			for _, n := range lib.Needs {
-				if slices.Contains(libs, n) {
-					visit(n, append(path, name))
-				}
-			}
-		}
-		out = append(out, name)
-	}
-	for _, l := range libs {
-		visit(l, nil)
-	}
-	return out
 }

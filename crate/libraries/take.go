@@ -362,11 +362,7 @@ func (t *Take) Together() {
 		}
 	}
 	t.arrived()
-	var sorted []string
-	for _, name := range t.Taken {
-		t.needsFirst(name, &sorted, map[string]bool{})
-	}
-	t.Taken = sorted
+	t.Taken = t.Draft.List.NeedsFirst(t.Taken)
 }
 
 // arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded
@@ -420,22 +416,6 @@ func (t *Take) needed(library, other string) bool {
 		return slices.ContainsFunc(lib.Needs, func(n string) bool { return n == other || visit(n) })
 	}
 	return visit(library)
-}
-
-// needsFirst adds a taken library behind those that it needs.
-func (t *Take) needsFirst(name string, sorted *[]string, on map[string]bool) {
-	if on[name] || slices.Contains(*sorted, name) {
-		return
-	}
-	on[name] = true
-	if lib := t.Draft.List.Library(name); lib != nil {
-		for _, n := range lib.Needs {
-			if slices.Contains(t.Taken, n) {
-				t.needsFirst(n, sorted, on)
-			}
-		}
-	}
-	*sorted = append(*sorted, name)
 }
 
 // globals tells who defines what, with what is being taken.

@@ -240,3 +240,23 @@ func TestCloneIsDeep(t *testing.T) {
 		t.Errorf("the seal changed with its clone:\n%s\n%s", before, after)
 	}
 }
+
+// TestNeedsFirst: a library stands behind what it needs, at any depth, and libraries that need each other end the walk.
+func TestNeedsFirst(t *testing.T) {
+	l := List{Libraries: []Library{
+		{Name: "tide", Needs: []string{"logs"}},
+		{Name: "logs", Needs: []string{"base", "absent"}},
+		{Name: "base"},
+		{Name: "port", Needs: []string{"stern"}},
+		{Name: "stern", Needs: []string{"port"}},
+	}}
+	for _, c := range [][2]string{
+		{"tide logs base", "base logs tide"},
+		{"port stern", "stern port"},
+		{"base unknown tide logs", "base unknown logs tide"},
+	} {
+		if got := strings.Join(l.NeedsFirst(strings.Fields(c[0])), " "); got != c[1] {
+			t.Errorf("%s: %s, want %s", c[0], got, c[1])
+		}
+	}
+}
