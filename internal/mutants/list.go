@@ -19,8 +19,8 @@ var list = []mutant{
 	{File: `crate/paths/validate.go`, Old: `case strings.ContainsFunc(name, texts.IsUnsafe):`,
 		New: `case strings.ContainsFunc(name, texts.IsUnsafe) && false:`, Promise: `names have no control characters`},
 	{File: `crate/paths/validate.go`, Old: `	if Reserved(name) {
-		return errors.New("it lies`, New: `	if false {
-		return errors.New("it lies`, Promise: `nothing is written into folders of version control`},
+		return errors.New("it is`, New: `	if false {
+		return errors.New("it is`, Promise: `nothing is written into folders of version control`},
 	{File: `crate/paths/validate.go`, Old: `len(parts) > MaxDepth`, New: `false`, Promise: `names are not too deep`},
 	{File: `crate/paths/validate.go`, Old: `strings.HasSuffix(p, ".") || strings.HasSuffix(p, " ")`, New: `false`,
 		Promise: `names do not end in a dot or a space`},
@@ -98,6 +98,8 @@ var list = []mutant{
 		New: `namesSecret(name) || value == ""`, Promise: `long random values are not recorded`},
 	{File: `crate/cdn/cdn.go`, Old: `case NamesUser(text):`, New: `case false:`,
 		Promise: `a pattern holds no password`},
+	{File: `crate/record/list.go`, Old: `if slices.Contains(names, need) {`, New: `if false {`,
+		Promise: `a library stands behind those that it needs`},
 	{File: `crate/record/list.go`, Old: `if cdn.NamesUser(lib.From) {`, New: `if false {`,
 		Promise: `the packing list holds no password`},
 	{File: `crate/record/list.go`, Old: `if n, err := strconv.Atoi(f.Value); err == nil && n > Format {`,
