@@ -11,7 +11,7 @@ import (
 	"golang.org/x/term"
 )
 
-// doing is what commands that may take a while are busy with, as a person who waits is reported.
+// doing is what a long command is busy with, as it is reported to the person who waits.
 var doing = map[string]string{
 	"peek": "reading the source", "take": "reading the source and writing", "adopt": "identifying the tags",
 	"include": "updating the pages", "omit": "updating the pages", "switch": "updating the pages",

@@ -488,7 +488,7 @@ func TestFeatures(t *testing.T) {
 func TestWatch(t *testing.T) {
 	t.Parallel()
 	if runtime.GOOS == "windows" {
-		t.Skip("Windows has no interrupt that one process could send another")
+		t.Skip("on Windows one process cannot send another an interrupt")
 	}
 	s := merrytest.Started(t)
 	s.Fail(2, []string{"--watch can't be used"}, "check", "--watch", "--fix")

@@ -129,7 +129,7 @@ func (r *recognised) weigh(list []evidence) {
 			}
 		}
 	}
-	// One thing that names both, or several that agree; a file's name without a version is none alone.
+	// One thing that names both, or several that agree; a file's name without a version is not enough on its own.
 	if r.name != "" && r.version != "" && (agree > 1 || name == version) {
 		r.sure = Likely
 	}

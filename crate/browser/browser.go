@@ -170,7 +170,7 @@ const moreLines = `(function count(w) {
 var stateScript string
 
 // Visit opens a page, all in the same kind of view. A page that does not come to an end, or to whose end the browser
-// comes, is left, and said to be so; an error is that of the browser itself.
+// comes, is left, and reported as such; an error is one of the browser itself.
 func (b *Browser) Visit(ctx context.Context, address string, v Request) (*Visit, error) {
 	t, err := b.tab(v)
 	if err != nil {
@@ -352,7 +352,8 @@ func (b *Browser) rest(tab context.Context, l *listener, v Request) error {
 	return nil
 }
 
-// there reports whether anything on the page matches a selector that a flag names. One that is none is refused.
+// there reports whether anything on the page matches a selector that a flag names. A selector that does not parse is
+// refused.
 func there(tab context.Context, flag, selector string) (is bool, err error) {
 	err = chromedp.Run(tab, chromedp.Evaluate(fmt.Sprintf("!!document.querySelector(%q)", selector), &is))
 	var wrong *runtime.ExceptionDetails

@@ -271,7 +271,7 @@ func TestChangedBetweenDraftAndCommit(t *testing.T) {
 
 func TestLinksStayInside(t *testing.T) {
 	if runtime.GOOS == "windows" {
-		t.Skip("making links needs rights there")
+		t.Skip("making links needs special rights on this system")
 	}
 	outside := t.TempDir()
 	os.WriteFile(filepath.Join(outside, "x.html"), []byte("theirs"), 0o644)
@@ -300,7 +300,7 @@ func TestLinksStayInside(t *testing.T) {
 
 func TestPermissionsAreKept(t *testing.T) {
 	if runtime.GOOS == "windows" {
-		t.Skip("permissions are others there")
+		t.Skip("file permissions work differently on this system")
 	}
 	root := project(t, map[string]string{"a.html": "old"})
 	os.Chmod(filepath.Join(root, "a.html"), 0o640)
@@ -463,7 +463,7 @@ func TestAbandonTakesBack(t *testing.T) {
 // TestRolledBack: what goes wrong after the commit point is reverted, and nothing of anybody's is lost.
 func TestRolledBack(t *testing.T) {
 	if runtime.GOOS == "windows" {
-		t.Skip("making links needs rights there")
+		t.Skip("making links needs special rights on this system")
 	}
 	for name, meddle := range map[string]func(root string){
 		"a file appears": func(root string) {

@@ -98,7 +98,7 @@ func TestWhoIsAnswered(t *testing.T) {
 	for link, to := range map[string]string{"shown.txt": ".env", "folder": ".well-known", "near.txt": "img/a.txt",
 		"inner": "."} {
 		if err := os.Symlink(to, string(p.Root.Join(link))); err != nil {
-			t.Skip("no links can be made here")
+			t.Skip("this system cannot make links")
 		}
 	}
 	s, err := New(Options{Project: p, Host: "127.0.0.1"})

@@ -25,7 +25,7 @@ import (
 // limit, and the error says why.
 func TestOneLimitForAllAttempts(t *testing.T) {
 	if testing.Short() {
-		t.Skip("it waits for seconds")
+		t.Skip("it takes seconds, so the short run leaves it out")
 	}
 	var asked atomic.Int32
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -11,7 +11,7 @@ import (
 func TestCommand(t *testing.T) {
 	shell, err := exec.LookPath("sh")
 	if err != nil {
-		t.Skip("there is no shell here")
+		t.Skip("this system has no POSIX shell")
 	}
 	all := []string{"", " ", "\t", "a\nb", "$HOME", "`id`", `\`, "#no", "~", "a=b", "[x]", "{a,b}", "!x", `"`, "'",
 		"a;b", "a&b", "<x>", "(x)", "ü", "*", "--", "a|b", "x?", "é'\""}

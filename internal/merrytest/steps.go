@@ -59,7 +59,7 @@ func (s *Site) Shell(line string) Result {
 	s.T.Helper()
 	shell, err := exec.LookPath("sh")
 	if err != nil {
-		s.T.Skip("there is no shell here")
+		s.T.Skip("this system has no POSIX shell")
 	}
 	cmd := s.Command()
 	cmd.Path, cmd.Args = shell, []string{"sh", "-c", line}
