@@ -2,37 +2,17 @@ package crate
 
 import (
 	"context"
-	"slices"
 
 	"merrycrate.example/merry/crate/libraries"
-	"merrycrate.example/merry/crate/packages"
-	"merrycrate.example/merry/crate/problem"
-	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
-	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/source"
 )
 
-// IncludeRequest asks for libraries or own files on pages.
-type IncludeRequest struct {
-	Names []string // libraries of the crate, or patterns of own files
-	Pages []string
-	Build record.Build
-	// Only are files of the libraries, where not all that they have for pages is meant.
-	Only []string
-	// Fragments allows tags on parts of pages, which otherwise are left alone.
-	Fragments bool
-}
-
-// Included is the result of include and omit.
-type Included struct {
-	Result
-	Pages   []PageChange  `json:"pages"`             // the pages, each with what was done
-	Missing []MissingNeed `json:"missing,omitempty"` // needs of what was put there that its pages have not
-}
-
-// A MissingNeed is a need that pages have not.
-type MissingNeed = reconcile.MissingNeed
+// What include and omit are asked and answer.
+type (
+	IncludeRequest = libraries.IncludeRequest
+	Included       = libraries.Included
+	MissingNeed    = reconcile.MissingNeed
+)
 
 // Include puts libraries or own files on pages.
 func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, error) {
@@ -41,20 +21,11 @@ func (c *Crate) Include(ctx context.Context, req IncludeRequest) (*Included, err
 		return nil, err
 	}
 	defer set.Close()
-	pages, err := d.Pages(ctx, req.Pages, c.Dir, false)
+	req.Dir = c.Dir
+	out, in, err := libraries.Include(ctx, d, req)
 	if err != nil {
 		return nil, err
 	}
-	files, err := c.wantedFiles(ctx, d, req)
-	if err != nil {
-		return nil, err
-	}
-	out := &Included{}
-	if out.Missing, err = reconcile.MissingNeeds(d, pages, req.Names); err != nil {
-		return nil, err
-	}
-	in := &reconcile.Include{Files: files, Fragments: req.Fragments}
-	d.OnPages(pages, in.Page)
 	return out, d.Finish(ctx, &out.Result, &out.Pages, in.Passed)
 }
 
@@ -65,104 +36,10 @@ func (c *Crate) Omit(ctx context.Context, req IncludeRequest) (*Included, error)
 		return nil, err
 	}
 	defer set.Close()
-	pages, err := d.Pages(ctx, req.Pages, c.Dir, true)
-	if err != nil {
+	req.Dir = c.Dir
+	if err := libraries.Omit(ctx, d, req); err != nil {
 		return nil, err
 	}
-	site, err := d.Site(ctx)
-	if err != nil {
-		return nil, err
-	}
-	places := map[string]bool{}
-	for _, name := range req.Names {
-		if d.List.Library(name) != nil || d.Seal.Libraries[name] != nil {
-			for _, said := range req.Only {
-				if sealed := d.Before.Seal.Libraries[name]; sealed != nil && !slices.ContainsFunc(sealed.Files,
-					func(f record.File) bool { return f.Called(said) }) {
-					return nil, libraries.NoFile(name, sealed, said)
-				}
-			}
-			of := map[string]bool{}
-			placesOf(d, name, of)
-			for at := range of {
-				f := d.Before.Seal.Libraries[name].At(at)
-				places[at] = len(req.Only) == 0 || f != nil && slices.ContainsFunc(req.Only, f.Called)
-			}
-			continue
-		}
-		files, err := d.Before.FindFiles(site, name, c.Dir)
-		if err != nil {
-			return nil, err
-		}
-		for _, f := range files {
-			places[d.Before.InProject(f).String()] = true
-		}
-	}
-	d.OnPages(pages, reconcile.Omit(places))
 	out := &Included{}
 	return out, d.Finish(ctx, &out.Result, &out.Pages, nil)
-}
-
-// placesOf adds where a library's files are: paths in the project, and the address of one that can't be sealed.
-func placesOf(d *reconcile.Plan, name string, places map[string]bool) {
-	if sealed := d.Before.Seal.Libraries[name]; sealed != nil {
-		for _, f := range sealed.Files {
-			if !f.At.IsZero() {
-				places[f.At.String()] = true
-			}
-		}
-	} else if lib := d.Before.List.Library(name); lib != nil && source.IsAddress(lib.From) {
-		places[lib.From] = true
-	}
-}
-
-// wantedFiles turns names into files: those of libraries ordered so that what is needed comes before
-// what needs it, own files after them.
-func (c *Crate) wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeRequest) ([]project.TaggedFile, error) {
-	site, err := d.Site(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var libs []string
-	var own []project.TaggedFile
-	for _, name := range req.Names {
-		if d.List.Library(name) != nil {
-			libs = append(libs, name)
-			continue
-		}
-		files, err := d.Before.FindFiles(site, name, c.Dir)
-		if err != nil {
-			return nil, err
-		}
-		for _, f := range files {
-			t := project.TaggedFile{At: f, Style: packages.KindOf(f.String()) == packages.Stylesheet}
-			if of := d.Before.At(d.Before.InProject(f)); of.File != nil {
-				t.Library, t.File = of.Library, of.File // a library's file, by its path
-			}
-			own = append(own, t)
-		}
-	}
-	var files []project.TaggedFile
-	for _, lib := range d.List.NeedsFirst(libs) {
-		of := d.Before.TaggedFiles(lib, req.Build)
-		if len(req.Only) > 0 {
-			if of, err = libraries.Tag(ctx, d, lib, req.Only, req.Build); err != nil {
-				return nil, err
-			}
-		}
-		if len(of) == 0 {
-			return nil, problem.Refuse(problem.NothingThere, "take it again, with --files", "%s has no script or "+
-				"stylesheet in the project that could go on a page", lib)
-		}
-		files = append(files, of...)
-	}
-	order := d.List.Own.Order
-	slices.SortStableFunc(own, func(a, b project.TaggedFile) int {
-		i, j := slices.Index(order, a.At.String()), slices.Index(order, b.At.String())
-		if i < 0 || j < 0 {
-			return 0
-		}
-		return i - j
-	})
-	return append(files, own...), nil
 }

@@ -97,7 +97,7 @@ func (a *adoption) library(ctx context.Context, name string, list []*candidate) 
 	if err := record.ValidName(name); err != nil {
 		return err
 	}
-	files, d, sel, err := a.gather(ctx, list)
+	source, files, d, sel, err := a.gather(ctx, list)
 	if err != nil {
 		return err
 	}
@@ -117,7 +117,7 @@ func (a *adoption) library(ctx context.Context, name string, list []*candidate) 
 			local[c.File] = true
 		}
 	}
-	switch o := files.source; {
+	switch o := source; {
 	case old != nil:
 	case o != nil:
 		lib.From = o.For(string(a.d.Before.Root))
@@ -153,7 +153,7 @@ func (a *adoption) library(ctx context.Context, name string, list []*candidate) 
 		sealed.Files = slices.DeleteFunc(sealed.Files, func(old record.File) bool { return old.Path == f.Path })
 		sealed.Files = append(sealed.Files, f)
 	}
-	if err := a.store(ctx, files, taken, sealed); err != nil {
+	if err := a.store(ctx, source, files, taken, sealed); err != nil {
 		return err
 	}
 	lib.Take = unite(lib.Take, d.Named(sel))
@@ -164,7 +164,8 @@ func (a *adoption) library(ctx context.Context, name string, list []*candidate) 
 }
 
 // store keeps in the cache what was adopted, so that it can be had again.
-func (a *adoption) store(ctx context.Context, files *gathered, taken []record.File, sealed *record.Sealed) error {
+func (a *adoption) store(ctx context.Context, source *origin.Opened, files packages.Tree, taken []record.File,
+	sealed *record.Sealed) error {
 	if a.d.Dry() {
 		return nil
 	}
@@ -177,8 +178,8 @@ func (a *adoption) store(ctx context.Context, files *gathered, taken []record.Fi
 			return err
 		}
 	}
-	if files.source != nil {
-		return a.d.Before.Origin.Store(ctx, files.source, &record.Sealed{Digest: sealed.Digest, Files: taken})
+	if source != nil {
+		return a.d.Before.Origin.Store(ctx, source, &record.Sealed{Digest: sealed.Digest, Files: taken})
 	}
 	return nil
 }
@@ -194,63 +195,35 @@ func unite(a, b []string) []string {
 	return out
 }
 
-// gathered are the files of a library that is adopted, by path: in the source that has them, or as they were
-// found.
-type gathered struct {
-	source *origin.Opened
-	files  map[string][]byte
-}
-
-// ReadFile returns a file's content.
-func (g *gathered) ReadFile(name string) ([]byte, error) {
-	if g.source != nil {
-		return g.source.Tree.ReadFile(name)
-	}
-	if b, ok := g.files[name]; ok {
-		return b, nil
-	}
-	return nil, fs.ErrNotExist
-}
-
-// ReadInto returns a file's content, in buf where that is large enough.
-func (g *gathered) ReadInto(name string, buf []byte) ([]byte, error) {
-	b, err := g.ReadFile(name)
-	return append(buf[:0], b...), err
-}
-
-// gather brings together what the tags of a library refer to, and what that refers to in its turn.
-func (a *adoption) gather(ctx context.Context, list []*candidate) (*gathered, *packages.Package, *packages.Selection,
-	error) {
-	g := &gathered{source: list[0].what.source, files: map[string][]byte{}}
+// gather brings together what the tags of a library refer to, and what that refers to in its turn. The source is the
+// one that has it all, nil if the files are as they were found.
+func (a *adoption) gather(ctx context.Context, list []*candidate) (source *origin.Opened, files packages.Tree,
+	pkg *packages.Package, sel *packages.Selection, err error) {
+	source = list[0].what.source
 	wanted := map[string]bool{}
 	for _, c := range list {
 		wanted[c.File] = true
-		if c.what.source != g.source {
-			g.source = nil // not all of it is from there, so it is taken as it was found
+		if c.what.source != source {
+			source = nil // not all of it is from there, so it is taken as it was found
 		}
 	}
 	choose := func(name string) (string, bool) { return "adopted", wanted[name] }
-	if g.source != nil {
-		return g, g.source.Package, g.source.Choose(choose), nil
+	if source != nil {
+		return source, source.Tree, source.Package, source.Choose(choose), nil
 	}
+	found := packages.InMemory{}
 	for _, c := range list {
-		g.files[c.File] = c.what.bytes
+		found[c.File] = c.what.bytes
 		if c.style {
-			if err := a.closure(ctx, c, g.files); err != nil {
-				return nil, nil, nil, err
+			if err := a.closure(ctx, c, found); err != nil {
+				return nil, nil, nil, nil, err
 			}
 		}
 	}
-	var items []packages.Listed
-	for name, b := range g.files {
-		items = append(items, packages.Listed{Path: name, Size: int64(len(b))})
+	if pkg, err = found.Describe(ctx, list[0].Library, a.d.Before.Facts); err != nil {
+		return nil, nil, nil, nil, err
 	}
-	slices.SortFunc(items, func(x, y packages.Listed) int { return strings.Compare(x.Path, y.Path) })
-	d, err := packages.Describe(ctx, list[0].Library, items, g, a.d.Before.Facts)
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	return g, d, d.Choose(choose), nil
+	return nil, found, pkg, pkg.Choose(choose), nil
 }
 
 // closure brings what a stylesheet refers to. What is not there is not brought; check tells of it.

@@ -1,6 +1,10 @@
 package ecma
 
-import "github.com/tdewolff/parse/v2/js"
+import (
+	"strings"
+
+	"github.com/tdewolff/parse/v2/js"
+)
 
 // Bound lists the names that a pattern binds, in their order (ECMA-262, BoundNames, section 8.2.1).
 func Bound(b js.IBinding) []string {
@@ -23,3 +27,6 @@ func Bound(b js.IBinding) []string {
 	}
 	return list
 }
+
+// Unquoted is the name that a module's import, export or address means: one that is written as a string has quotes.
+func Unquoted(name []byte) string { return strings.Trim(string(name), "\"'") }

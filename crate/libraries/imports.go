@@ -35,7 +35,7 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 		return nil
 	}
 	want := TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true,
-		DevOnly: req.DevOnly, imported: n.Import}
+		DevOnly: req.DevOnly, Selecting: Selecting{imported: n.Import}}
 	rng, there := n.Range, t.suited(n)
 	if there != nil { // another of its files is imported
 		if pkg, packaged := there.Package(); !packaged || pkg != n.Package {

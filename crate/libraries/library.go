@@ -8,7 +8,6 @@ import (
 	"maps"
 	"path"
 	"slices"
-	"strings"
 
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/origin"
@@ -224,50 +223,21 @@ func Sealed(d *packages.Package, sealed *record.Sealed) *packages.Selection {
 	return sel
 }
 
-// rebuiltPackage is a library as far as it was rebuiltPackage, read from the local copies and the cache.
-type rebuiltPackage struct {
-	*packages.Package
-	files map[string][]byte // by path in the source
-}
-
-// ReadFile returns a file's content.
-func (t *rebuiltPackage) ReadFile(name string) ([]byte, error) {
-	if b, ok := t.files[name]; ok {
-		return b, nil
-	}
-	return nil, fs.ErrNotExist
-}
-
-// ReadInto returns a file's content, in buf where that is large enough.
-func (t *rebuiltPackage) ReadInto(name string, buf []byte) ([]byte, error) {
-	b, err := t.ReadFile(name)
-	return append(buf[:0], b...), err
-}
-
-func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*rebuiltPackage, error) {
-	t := &rebuiltPackage{files: map[string][]byte{}}
+// openTaken opens a library as far as it was taken, from the local copies and the cache.
+func openTaken(ctx context.Context, p *project.Project, name string, sealed *record.Sealed) (*packages.Package,
+	packages.InMemory, error) {
+	files := packages.InMemory{}
 	for i := range sealed.Files {
 		f := &sealed.Files[i]
 		b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
 		if err != nil {
-			return nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or restore the changed file",
+			return nil, nil, problem.Refuse(problem.NothingThere, "merry refill "+name+"; or restore the changed file",
 				"%s of %s was changed since it was taken, and no other copy is available: %w", f.Path, name, err)
 		}
-		t.files[f.Path] = b
+		files[f.Path] = b
 	}
-	var err error
-	t.Package, err = t.describe(ctx, name, p)
-	return t, err
-}
-
-// describe learns what the files are.
-func (t *rebuiltPackage) describe(ctx context.Context, name string, p *project.Project) (*packages.Package, error) {
-	var items []packages.Listed
-	for path, b := range t.files {
-		items = append(items, packages.Listed{Path: path, Size: int64(len(b))})
-	}
-	slices.SortFunc(items, func(a, b packages.Listed) int { return strings.Compare(a.Path, b.Path) })
-	return packages.Describe(ctx, name, items, t, p.Facts)
+	pkg, err := files.Describe(ctx, name, p.Facts)
+	return pkg, files, err
 }
 
 // openSealed opens a library that was taken, by an entry which may say other things of it than before.
@@ -295,11 +265,11 @@ func openSealed(ctx context.Context, p *project.Project, entry record.Library, s
 		return nil, func() {}, err
 	}
 	if err != nil {
-		taken, terr := openTaken(ctx, p, entry.Name, sealed)
+		pkg, files, terr := openTaken(ctx, p, entry.Name, sealed)
 		if terr != nil {
 			return nil, func() {}, terr
 		}
-		l.Package, l.From, l.partial, done = taken.Package, taken, true, func() {}
+		l.Package, l.From, l.partial, done = pkg, files, true, func() {}
 	}
 	l.Selection = Sealed(l.Package, sealed)
 	return l, done, nil

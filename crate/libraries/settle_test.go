@@ -2,7 +2,6 @@ package libraries
 
 import (
 	"context"
-	"io/fs"
 	"slices"
 	"strings"
 	"testing"
@@ -15,23 +14,13 @@ import (
 // tree is a source by the paths of its files.
 type tree map[string]string
 
-func (m tree) ReadFile(name string) ([]byte, error) {
-	if text, ok := m[name]; ok {
-		return []byte(text), nil
-	}
-	return nil, fs.ErrNotExist
-}
-
-func (m tree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
-
 func describe(t *testing.T, files tree) *packages.Package {
 	t.Helper()
-	var items []packages.Listed
+	kept := packages.InMemory{}
 	for name, text := range files {
-		items = append(items, packages.Listed{Path: name, Size: int64(len(text))})
+		kept[name] = []byte(text)
 	}
-	slices.SortFunc(items, func(a, b packages.Listed) int { return strings.Compare(a.Path, b.Path) })
-	d, err := packages.Describe(context.Background(), "winch-1.0.0.zip", items, files, nil)
+	d, err := kept.Describe(context.Background(), "winch-1.0.0.zip", nil)
 	if err != nil {
 		t.Fatal(err)
 	}

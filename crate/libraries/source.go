@@ -59,7 +59,7 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 	}
 	habits, _ := project.HabitsFor(d.List, &lib)
 	wish := placement.Wish{Library: lib.Name, Habits: habits, Into: lib.Into}
-	t := &rebuiltPackage{files: map[string][]byte{}}
+	found := packages.InMemory{}
 	there := map[string]paths.InSite{}
 	for _, name := range slices.Concat(lib.Take, lib.Keep) {
 		tries := []string{lib.Places[name], path.Join(wish.Folder(), name), path.Join(wish.Folder(), path.Base(name)),
@@ -73,19 +73,20 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 			if err != nil {
 				return false, err
 			}
-			t.files[name], there[name] = b, at
+			found[name], there[name] = b, at
 			break
 		}
 	}
-	s.closure(site, t, there)
-	if len(t.files) == 0 {
+	s.closure(site, found, there)
+	if len(found) == 0 {
 		return false, nil
 	}
-	if t.Package, err = t.describe(ctx, lib.Name, d.Before); err != nil {
+	pkg, err := found.Describe(ctx, lib.Name, d.Before.Facts)
+	if err != nil {
 		return false, err
 	}
-	sel, _ := Choose(t.Package, lib.Version, lib)
-	l := &Library{Entry: lib, Package: t.Package, From: t, Selection: sel, At: there, Licence: t.Licence}
+	sel, _ := Choose(pkg, lib.Version, lib)
+	l := &Library{Entry: lib, Package: pkg, From: found, Selection: sel, At: there, Licence: pkg.Licence}
 	if _, err := l.Plan(ctx, d); err != nil {
 		return false, err
 	}
@@ -96,33 +97,33 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 		}
 	}
 	switch vouched := "its bytes can't be verified against anything else"; {
-	case known == len(t.files):
+	case known == len(found):
 		vouched = "the cache has the same bytes from before"
 		fallthrough
 	default:
-		s.did(lib.Name, "sealed from the files in the site, %s: %s", files(len(t.files)), vouched)
+		s.did(lib.Name, "sealed from the files in the site, %s: %s", files(len(found)), vouched)
 	}
 	return true, nil
 }
 
 // closure adds what found stylesheets ask for, as far as it lies where they look.
-func (s *Applying) closure(site *walk.Site, t *rebuiltPackage, there map[string]paths.InSite) {
+func (s *Applying) closure(site *walk.Site, found packages.InMemory, there map[string]paths.InSite) {
 	p := s.Draft.Before
-	queue := slices.Sorted(maps.Keys(t.files))
+	queue := slices.Sorted(maps.Keys(found))
 	for ; len(queue) > 0; queue = queue[1:] {
 		name := queue[0]
 		if packages.KindOf(name) != packages.Stylesheet {
 			continue
 		}
-		for _, r := range style.References(t.files[name]) {
+		for _, r := range style.References(found[name]) {
 			by := packages.PathOf(r.URL)
 			to, at := path.Join(path.Dir(name), by), paths.Found(path.Join(there[name].Dir(), by))
-			if !site.Has(at) || by == "" || t.files[to] != nil || !fs.ValidPath(to) ||
+			if !site.Has(at) || by == "" || found[to] != nil || !fs.ValidPath(to) ||
 				p.At(p.InProject(at)).Library != "" {
 				continue
 			}
 			if b, err := p.ReadInSite(at); err == nil {
-				t.files[to], there[to] = b, at
+				found[to], there[to] = b, at
 				queue = append(queue, to)
 			}
 		}

@@ -22,32 +22,42 @@ import (
 
 // TakeRequest asks for a library to be brought in.
 type TakeRequest struct {
-	Source string
-	More   []string // other sources, taken in the same change
-	Files  []string // patterns; none takes the suggestion
-	Parts  []string // options beside the suggestion, by name
-	Keep   []string // patterns of files that lie beside, without tags
-	// the library's own script as a module or as a plain one, where that is not left to what is there
-	Form      script.Form
-	Whole     bool              // all that the source has for a page
-	Into      string            // one folder for all, from the site's
-	Places    map[string]string // own places of files and folders, by their paths in the source
-	As        string            // the library's name in the crate
-	Rename    map[string]string // file names, old to new
-	Arrange   record.Arrange    // where that differs from the site's habit
-	Names     record.Names      // where that differs from the site's habit
-	Build     record.Build      // what pages use
-	OneBuild  bool              // keep only that build
+	Source    string
+	More      []string // other sources, taken in the same change
+	Integrity string   // what the source's own bytes must have
+	Dir       string   // where the command was given, absolute
+	Selecting
+	Arranging
+	As        string // the library's name in the crate
 	Because   string
 	Needs     []string
+	WithNeeds bool         // take from the registry what it needs on a page, too
+	DevOnly   bool         // it is for the developer alone and must not ship
+	Build     record.Build // what pages use
+	OneBuild  bool         // keep only that build
+	Overwrite bool
 	Pages     []string // include at once
 	Fragments bool     // also on parts of pages
-	Overwrite bool
-	Integrity string // what the source's own bytes must have
-	WithNeeds bool   // take from the registry what it needs on a page, too
-	DevOnly   bool   // it is for the developer alone and must not ship
+}
+
+// Selecting says which files of a source are taken. Where it says nothing, the suggested ones are.
+type Selecting struct {
+	Files []string    // patterns of files that are taken instead of the suggestion
+	Parts []string    // options beside the suggestion, by name
+	Keep  []string    // patterns of files that lie beside, without tags
+	Form  script.Form // of the library's own script, where that is not left to what is there
+	Whole bool        // all that the source has for a page
 
 	imported string // the name by which a module of what was asked for imports it
+}
+
+// Arranging says where the files go. Where it says nothing, the site's habit decides.
+type Arranging struct {
+	Into    string            // one folder for all, from the site's
+	Places  map[string]string // own places of files and folders, by their paths in the source
+	Rename  map[string]string // file names, old to new
+	Arrange record.Arrange
+	Names   record.Names
 }
 
 // Taken is the result of take.
@@ -101,11 +111,8 @@ type Take struct {
 	defines map[string]string        // a global to the library that defines it, those that are being taken too
 }
 
-// One takes one library from its opened source and, if requested, what it needs.
-func (t *Take) One(ctx context.Context, o *origin.Opened, req TakeRequest) (*Taken, error) {
-	return t.one(ctx, o, req, 0)
-}
-
+// one takes one library from its opened source and, if requested, what it needs.
+//
 // It is longer than 80 lines because it is the one sequence of steps of a take.
 func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
 	d := t.Draft
@@ -190,7 +197,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 }
 
 // choose selects the files: those that are asked for, beside those that are there.
-func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*packages.Selection,
+func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*packages.Selection,
 	error) {
 	lib.Whole = lib.Whole || req.Whole
 	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
@@ -248,7 +255,7 @@ func (req *TakeRequest) choose(o *origin.Opened, lib *record.Library, known *rec
 }
 
 // inForm is the library's script in the form requested.
-func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
+func (req *Selecting) inForm(o *origin.Opened) ([]packages.Option, error) {
 	if req.Form == "" {
 		return nil, nil
 	}
@@ -258,7 +265,7 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
 		if req.Form == script.Module {
 			what = "module that a page could import"
 		}
-		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(cmp.Or(o.Spec, req.Source)),
+		return nil, problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(cmp.Or(o.Spec, o.Tree.Name)),
 			"%s has no %s", o.Tree.Name, what)
 	}
 	return []packages.Option{option}, nil
@@ -266,7 +273,7 @@ func (req *TakeRequest) inForm(o *origin.Opened) ([]packages.Option, error) {
 
 // unite adds what is requested to what is there. Of a part only what it brings is added, and a variant stands in for
 // what it is a variant of. What is there keeps its role unless it is named by its own path.
-func unite(d *packages.Package, there, sel *packages.Selection, req *TakeRequest) *packages.Selection {
+func unite(d *packages.Package, there, sel *packages.Selection, req *Selecting) *packages.Selection {
 	if len(req.Parts) > 0 && len(req.Files) == 0 && !req.Whole {
 		usual := d.Suggest()
 		there = there.Without(func(name string) bool { return usual.Tagged(name) && !sel.Has(name) })
@@ -506,7 +513,8 @@ func (t *Take) part(ctx context.Context, n *requirements.Requirement, req TakeRe
 		return nil // this version has it elsewhere, or not at all: the page will tell
 	}
 	_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, As: there.Name,
-		Files: []string{n.Part}, Build: req.Build, WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
+		Selecting: Selecting{Files: []string{n.Part}}, Build: req.Build, WithNeeds: true,
+		DevOnly: req.DevOnly}, depth+1)
 	return err
 }
 

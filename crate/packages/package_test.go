@@ -3,34 +3,22 @@ package packages
 import (
 	"context"
 	"fmt"
-	"io/fs"
-	"slices"
 	"strings"
 	"testing"
 
 	"merrycrate.example/merry/crate/manifest"
 )
 
-type mapTree map[string]string
+// texts are the texts of a package's files, by path.
+type texts map[string]string
 
-func (m mapTree) ReadFile(name string) ([]byte, error) {
-	s, ok := m[name]
-	if !ok {
-		return nil, fs.ErrNotExist
-	}
-	return []byte(s), nil
-}
-
-func (m mapTree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
-
-func describe(t *testing.T, source string, files mapTree) *Package {
+func describe(t *testing.T, source string, files texts) *Package {
 	t.Helper()
-	var items []Listed
+	tree := InMemory{}
 	for name, text := range files {
-		items = append(items, Listed{Path: name, Size: int64(len(text))})
+		tree[name] = []byte(text)
 	}
-	slices.SortFunc(items, func(a, b Listed) int { return strings.Compare(a.Path, b.Path) })
-	d, err := Describe(context.Background(), source, items, files, nil)
+	d, err := tree.Describe(context.Background(), source, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -52,7 +40,7 @@ func TestPairsByNameAndContent(t *testing.T) {
 		{"winch.development.js", "winch.production.min.js"},
 	}
 	for _, tt := range tests {
-		d := describe(t, "winch.zip", mapTree{tt.readable: readable, tt.minified: minified})
+		d := describe(t, "winch.zip", texts{tt.readable: readable, tt.minified: minified})
 		r, m := d.File(tt.readable), d.File(tt.minified)
 		if r.Build != Readable || m.Build != Minified || r.OtherBuild != m.Path || m.OtherBuild != r.Path {
 			t.Errorf("%s and %s: %+v %+v", tt.readable, tt.minified, r, m)
@@ -61,7 +49,7 @@ func TestPairsByNameAndContent(t *testing.T) {
 }
 
 func TestNamesLieAboutBuilds(t *testing.T) {
-	d := describe(t, "winch.zip", mapTree{"winch.min.js": readable})
+	d := describe(t, "winch.zip", texts{"winch.min.js": readable})
 	if d.File("winch.min.js").Build != Readable {
 		t.Error("a readable file with a minified name is called minified")
 	}
@@ -70,18 +58,18 @@ func TestNamesLieAboutBuilds(t *testing.T) {
 func TestIdentify(t *testing.T) {
 	tests := []struct {
 		source            string
-		files             mapTree
+		files             texts
 		name, version     string
 		nameFrom, verFrom string
 		licence           string
 	}{
-		{"winch-2.0.0.zip", mapTree{"winch.js": readable, "LICENSE": "Permission is hereby granted, free of charge, " +
+		{"winch-2.0.0.zip", texts{"winch.js": readable, "LICENSE": "Permission is hereby granted, free of charge, " +
 			"to any person obtaining a copy"}, "winch", "2.0.0", "the file name", "the file name", "MIT"},
-		{"download.zip", mapTree{"package.json": `{"name":"@gull/winch","version":"3.0.0","license":"ISC"}`,
+		{"download.zip", texts{"package.json": `{"name":"@gull/winch","version":"3.0.0","license":"ISC"}`,
 			"w.js": readable}, "@gull/winch", "3.0.0", "package.json", "package.json", "ISC"},
-		{"winch.js", mapTree{"winch.js": readable}, "winch", "1.2.3", "the banner of winch.js",
+		{"winch.js", texts{"winch.js": readable}, "winch", "1.2.3", "the banner of winch.js",
 			"the banner of winch.js", "MIT"},
-		{"stuff.zip", mapTree{"stuff.js": "var stuff = 1;\n"}, "stuff", "", "the file name", "", ""},
+		{"stuff.zip", texts{"stuff.js": "var stuff = 1;\n"}, "stuff", "", "the file name", "", ""},
 	}
 	for _, tt := range tests {
 		d := describe(t, tt.source, tt.files)
@@ -93,7 +81,7 @@ func TestIdentify(t *testing.T) {
 }
 
 func TestStylesheetBringsItsClosure(t *testing.T) {
-	d := describe(t, "deck-1.0.0.zip", mapTree{
+	d := describe(t, "deck-1.0.0.zip", texts{
 		"css/deck.css": "@import 'base.css';\n\nbody {\n  background: url(../img/sea.png?x#y);\n}\n",
 		"css/base.css": "@font-face {\n  src: url('../fonts/deck.woff');\n}\n", "fonts/deck.woff": "w",
 		"img/sea.png": "p", "img/unused.png": "p",

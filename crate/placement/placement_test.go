@@ -3,7 +3,6 @@ package placement
 import (
 	"context"
 	"fmt"
-	"io/fs"
 	"maps"
 	"math/rand/v2"
 	"path"
@@ -18,26 +17,13 @@ import (
 
 type tree map[string]string
 
-// ReadFile reads one file.
-func (m tree) ReadFile(name string) ([]byte, error) {
-	text, ok := m[name]
-	if !ok {
-		return nil, fs.ErrNotExist
-	}
-	return []byte(text), nil
-}
-
-// ReadInto reads one file.
-func (m tree) ReadInto(name string, _ []byte) ([]byte, error) { return m.ReadFile(name) }
-
 func describe(t *testing.T, source string, files tree) *packages.Package {
 	t.Helper()
-	var items []packages.Listed
+	kept := packages.InMemory{}
 	for name, text := range files {
-		items = append(items, packages.Listed{Path: name, Size: int64(len(text))})
+		kept[name] = []byte(text)
 	}
-	slices.SortFunc(items, func(a, b packages.Listed) int { return strings.Compare(a.Path, b.Path) })
-	d, err := packages.Describe(context.Background(), source, items, files, nil)
+	d, err := kept.Describe(context.Background(), source, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

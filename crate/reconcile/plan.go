@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sync"
 
+	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/change"
@@ -265,7 +266,7 @@ func (d *Plan) Localise(ctx context.Context, name string) ([]string, error) {
 		}
 	}
 	return parallel.Map(ctx, missing, func(ctx context.Context, f record.File) (string, error) {
-		b, err := d.Before.Bytes(ctx, project.Sealed{Library: name, File: &f})
+		b, err := obtain.Bytes(ctx, d.Before, project.Sealed{Library: name, File: &f})
 		if err != nil {
 			cause := problem.Of(err)
 			return "", &problem.Problem{Code: cause.Code, Class: cause.Class, Next: cause.Next, Err: err,

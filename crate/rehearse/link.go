@@ -77,15 +77,13 @@ func link(text string) (*linked, error) {
 
 // ask notes a module that is imported, nil for none.
 func (l *linked) ask(module []byte) {
-	if name := unquoted(module); module != nil && !slices.Contains(l.asks, name) {
+	if name := ecma.Unquoted(module); module != nil && !slices.Contains(l.asks, name) {
 		l.asks = append(l.asks, name)
 	}
 }
 
-func unquoted(name []byte) string { return strings.Trim(string(name), "\"'") }
-
 func (l *linked) importing(s *js.ImportStmt) {
-	from := unquoted(s.Module)
+	from := ecma.Unquoted(s.Module)
 	if s.Default != nil {
 		l.imports = append(l.imports, binding{string(s.Default), from, "default"})
 	}
@@ -94,7 +92,7 @@ func (l *linked) importing(s *js.ImportStmt) {
 		if what == nil {
 			what = a.Binding
 		}
-		l.imports = append(l.imports, binding{string(a.Binding), from, unquoted(what)})
+		l.imports = append(l.imports, binding{string(a.Binding), from, ecma.Unquoted(what)})
 	}
 }
 
@@ -106,11 +104,12 @@ func (l *linked) exporting(s *js.ExportStmt) {
 		}
 		switch {
 		case s.Module == nil:
-			l.exports[unquoted(a.Binding)] = string(own)
+			l.exports[ecma.Unquoted(a.Binding)] = string(own)
 		case a.Name == nil && string(a.Binding) == "*":
-			l.through = append(l.through, binding{"*", unquoted(s.Module), "*"})
+			l.through = append(l.through, binding{"*", ecma.Unquoted(s.Module), "*"})
 		default:
-			l.through = append(l.through, binding{unquoted(a.Binding), unquoted(s.Module), unquoted(own)})
+			l.through = append(l.through, binding{ecma.Unquoted(a.Binding), ecma.Unquoted(s.Module),
+				ecma.Unquoted(own)})
 		}
 	}
 	switch d := s.Decl.(type) {

@@ -36,7 +36,7 @@ func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []stri
 				names = append(names, "default")
 			}
 			for _, a := range s.List {
-				if name := unquoted(firstOf(a.Name, a.Binding)); name != "*" {
+				if name := ecma.Unquoted(firstOf(a.Name, a.Binding)); name != "*" {
 					names = append(names, name)
 				}
 			}
@@ -48,8 +48,8 @@ func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []stri
 				case len(a.Name) == 0 && string(a.Binding) == "*":
 					stars = append(stars, strings.Trim(string(s.Module), "\"'`"))
 				default:
-					exports = append(exports, unquoted(string(a.Binding)))
-					if name := unquoted(firstOf(a.Name, a.Binding)); name != "*" {
+					exports = append(exports, ecma.Unquoted(a.Binding))
+					if name := ecma.Unquoted(firstOf(a.Name, a.Binding)); name != "*" {
 						names = append(names, name)
 					}
 				}
@@ -68,14 +68,11 @@ func (f *follower) modules(ast *js.AST) (imports []Import, exports, stars []stri
 	return imports, slices.Compact(exports), stars
 }
 
-// unquoted is a name as it is meant: one that is written as a text has quotes.
-func unquoted(name string) string { return strings.Trim(name, "\"'") }
-
-func firstOf(a, b []byte) string {
+func firstOf(a, b []byte) []byte {
 	if len(a) > 0 {
-		return string(a)
+		return a
 	}
-	return string(b)
+	return b
 }
 
 // declaredBy lists the names that an exported declaration makes.

@@ -28,6 +28,7 @@ import (
 
 	"merrycrate.example/merry/crate/console"
 	"merrycrate.example/merry/crate/csp"
+	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
@@ -418,7 +419,7 @@ func (s *Server) away(w http.ResponseWriter, r *http.Request) {
 		s.trouble(w, r, http.StatusNotFound, "The crate has no file from there", address)
 		return
 	}
-	b, err := p.Bytes(r.Context(), of)
+	b, err := obtain.Bytes(r.Context(), p, of)
 	if err != nil {
 		s.trouble(w, r, http.StatusBadGateway, "The cache does not have that file", address)
 		return

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/requirements"
 
 	"merrycrate.example/merry/crate/glyphs"
@@ -208,7 +209,7 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 			"two sources: merry compare SOURCE SOURCE", "%s is not in the crate", req.Library)
 	}
 	if req.Old == "" {
-		o, err := p.OpenSealed(ctx, req.Library)
+		o, err := obtain.Sealed(ctx, p, req.Library)
 		if err != nil {
 			return nil, nil, nil, err
 		}

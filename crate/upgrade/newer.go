@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -41,7 +42,7 @@ func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
 	return parallel.Map(ctx, p.List.Libraries, func(ctx context.Context, lib record.Library) (UpgradeLine, error) {
 		line := UpgradeLine{Library: lib.Name, Here: lib.Version, Hold: lib.Hold}
 		pkg, ok := lib.Package()
-		if sealed := p.Seal.Libraries[lib.Name]; !ok && sealed != nil && p.RegistryHas(ctx, &lib, sealed) {
+		if sealed := p.Seal.Libraries[lib.Name]; !ok && sealed != nil && obtain.RegistryHas(ctx, p, &lib, sealed) {
 			pkg, ok = lib.Name, true
 		}
 		if !ok {

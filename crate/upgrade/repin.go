@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/obtain"
 
 	"merrycrate.example/merry/crate/packages"
 
@@ -217,7 +218,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req RepinRequest,
 	from := m.Source
 	if from == "" {
 		pkg, ok := lib.Package()
-		if !ok && m.Wish != "" && p.RegistryHas(ctx, lib, sealed) {
+		if !ok && m.Wish != "" && obtain.RegistryHas(ctx, p, lib, sealed) {
 			pkg, ok = lib.Name, true
 			out.Notes = append(out.Notes, fmt.Sprintf("%s came from %s; the registry has the same bytes under that "+
 				"name, so the new version is from there", lib.Name, lib.From))

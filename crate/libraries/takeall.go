@@ -1,0 +1,96 @@
+package libraries
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/obtain"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/requirements"
+)
+
+// sources are all that a request names.
+func (req *TakeRequest) sources() []string { return append([]string{req.Source}, req.More...) }
+
+// OpenAll opens all sources of a request at once, and with them what they need where that is to be taken too. Of the
+// opened sources, some may be nil where the error is not.
+func OpenAll(ctx context.Context, p *project.Project, req TakeRequest) ([]*origin.Opened, error) {
+	return parallel.MapWide(ctx, parallel.Connections, req.sources(), func(ctx context.Context,
+		s string) (*origin.Opened, error) {
+		name, _ := origin.SplitPackage(s)
+		open := origin.Request{Name: s, Dir: req.Dir, Integrity: req.Integrity}
+		var o *origin.Opened
+		var err error
+		if req.As != "" { // it is to stand beside what the crate has
+			open.Allowed = project.AllowedBy(p.List.HoldFor(req.As))
+			o, err = p.Origin.Open(ctx, open)
+		} else {
+			open.Allowed = project.AllowedBy(p.List.HoldFor(name))
+			o, err = obtain.Named(ctx, p, open)
+		}
+		if err == nil && o.Kind == origin.Package {
+			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {
+				page := requirements.Page{Defined: p.Globals(), Texts: func(library string) [][]byte {
+					return p.Texts(library, nil)
+				}}
+				p.Requirements.Prefetch(ctx, o, sel, page, req.WithNeeds)
+			}
+		}
+		return o, err
+	})
+}
+
+// TakeTitle is the title of a change that takes opened sources.
+func TakeTitle(opens []*origin.Opened, req TakeRequest) string {
+	title := "take"
+	for _, o := range opens {
+		title += " " + strings.TrimSpace(cmp.Or(req.As, strings.ToLower(o.Name))+" "+o.Version)
+	}
+	return title
+}
+
+// TakeAll plans to take the opened sources of a request and to put them on its pages. The include is nil if the request
+// names no pages.
+func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req TakeRequest) (*Taken,
+	*reconcile.Include, error) {
+	t := &Take{Draft: d}
+	var out *Taken
+	for i, o := range opens {
+		one := req
+		one.Source = req.sources()[i]
+		if i > 0 && slices.Contains(t.Taken, strings.ToLower(o.Name)) {
+			continue // it came along with an earlier one
+		}
+		taken, err := t.one(ctx, o, one, 0)
+		if err != nil {
+			return nil, nil, err
+		}
+		if out == nil {
+			out = taken
+		} else {
+			out.Others = append(out.Others, *taken)
+		}
+	}
+	t.Together()
+	if len(req.Pages) == 0 {
+		return out, nil, nil
+	}
+	pages, err := d.Pages(ctx, req.Pages, req.Dir, false)
+	if err != nil {
+		return nil, nil, err
+	}
+	in := &reconcile.Include{Fragments: req.Fragments}
+	after := d.Before.With(d.List, d.Seal)
+	for _, lib := range t.Taken {
+		in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)
+	}
+	d.OnPages(pages, in.Page)
+	out.Missing, err = reconcile.MissingNeeds(d, pages, t.Taken)
+	return out, in, err
+}
