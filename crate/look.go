@@ -26,7 +26,7 @@ type (
 // Look opens pages in this machine's browser, as they are or as a profile would leave them, and returns what the
 // browser said.
 func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Looked, error) {
-	p, drafted, err := c.asProfile(ctx, profile)
+	p, planned, err := c.asProfile(ctx, profile)
 	if err != nil {
 		return nil, err
 	}
@@ -38,13 +38,13 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 		req.Findings = found.Findings
 	}
 	req.Dir = c.Dir
-	return c.lookAt(ctx, p, drafted, req)
+	return c.lookAt(ctx, p, planned, req)
 }
 
 // lookAt looks at a project's pages with the user's browser, and with some of its files planned.
-func (c *Crate) lookAt(ctx context.Context, p *project.Project, drafted map[string][]byte, req LookRequest) (*Looked,
+func (c *Crate) lookAt(ctx context.Context, p *project.Project, planned map[string][]byte, req LookRequest) (*Looked,
 	error) {
-	req.Overlay, req.Browser, req.Hosts, req.Certificates, req.Offline = drafted, c.settings.Browser, c.settings.Hosts,
+	req.Overlay, req.Browser, req.Hosts, req.Certificates, req.Offline = planned, c.settings.Browser, c.settings.Hosts,
 		c.settings.Certificates, c.Origin.Offline
 	return look.Look(ctx, c.window, p, req)
 }
@@ -57,7 +57,7 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 		return nil, problem.Misuse("merry compare "+texts.Word(req.Library)+" "+texts.Word(req.New)+
 			"  # without --look", "%s is on no page of this project, so there is nothing to open", req.Library)
 	}
-	p, drafted, err := c.asAfter(ctx, func(dry *Crate) error {
+	p, planned, err := c.asAfter(ctx, func(dry *Crate) error {
 		before, err := dry.read(ctx)
 		if err != nil {
 			return err
@@ -76,7 +76,7 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 	if err != nil {
 		return nil, err
 	}
-	now, err := c.lookAt(ctx, p, drafted, at)
+	now, err := c.lookAt(ctx, p, planned, at)
 	if err != nil {
 		return nil, err
 	}

@@ -31,13 +31,13 @@ func (c *Crate) FollowMoved(ctx context.Context) (*Moved, error) {
 }
 
 // moving applies what is planned, and says what moved.
-func (c *Crate) moving(ctx context.Context, title string, draft func(d *reconcile.Plan) error) (*Moved, error) {
+func (c *Crate) moving(ctx context.Context, title string, plan func(d *reconcile.Plan) error) (*Moved, error) {
 	d, set, err := c.plan(ctx, title)
 	if err != nil {
 		return nil, err
 	}
 	defer set.Close()
-	if err := draft(d); err != nil {
+	if err := plan(d); err != nil {
 		return nil, err
 	}
 	out := &Moved{}

@@ -41,7 +41,7 @@ func (c *Crate) Settle(ctx context.Context, req SettleRequest) (*Settled, error)
 	if found {
 		out.Done = append(out.Done, SettledDone{What: "records follow what was moved by hand"})
 	}
-	s := &libraries.Applying{Draft: d, Dir: c.Dir, Sources: req.Sources, Out: out}
+	s := &libraries.Applying{Plan: d, Dir: c.Dir, Sources: req.Sources, Out: out}
 	if err := s.Libraries(ctx); err != nil {
 		return nil, err
 	}

@@ -43,7 +43,7 @@ func (c *Crate) Redo(ctx context.Context) (*Undone, error) {
 			"apply again: no change was undone since the last one was made"))
 }
 
-func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, error), word string,
+func (c *Crate) step(ctx context.Context, revert func(*change.Set) (change.Done, error), word string,
 	nothing error) (*Undone, error) {
 	on, err := c.changedHere()
 	if err != nil {
@@ -54,7 +54,7 @@ func (c *Crate) step(ctx context.Context, draft func(*change.Set) (change.Done, 
 		return nil, err
 	}
 	defer set.Close()
-	last, err := draft(set)
+	last, err := revert(set)
 	var changed *change.ChangedError
 	switch {
 	case errors.Is(err, change.ErrNothing):

@@ -20,7 +20,7 @@ import (
 // imported takes the package that a module imports by name, if requested. The import map of a page leads there, so that
 // it needs no tag.
 func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
-	after := t.Draft.Before.With(t.Draft.List, t.Draft.Seal)
+	after := t.Plan.Before.With(t.Plan.List, t.Plan.Seal)
 	for _, of := range after.Offering(n.Import) {
 		if after.Suits(of, n.Range) {
 			n.Library = of.Library
@@ -43,12 +43,12 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 		}
 		rng, want.As = there.Version, there.Name
 	}
-	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, rng, nil)
+	dep, err := t.Plan.Before.Origin.OpenPackage(ctx, n.Package, rng, nil)
 	if err != nil {
 		return err
 	}
 	name := cmp.Or(want.As, strings.ToLower(n.Package))
-	if there == nil && t.Draft.List.Library(name) != nil {
+	if there == nil && t.Plan.List.Library(name) != nil {
 		// another version is beside, in a folder of its own: its files have the same names
 		major, _, _ := strings.Cut(dep.Version, ".")
 		name += "-" + major
@@ -64,8 +64,8 @@ func (t *Take) imported(ctx context.Context, n *requirements.Requirement, req Ta
 // suited is the library of the crate that is the imported package in a version which its importer allows, nil for none.
 func (t *Take) suited(n *requirements.Requirement) *record.Library {
 	allowed, err := source.ParseRange(n.Range)
-	for i := range t.Draft.List.Libraries {
-		there := &t.Draft.List.Libraries[i]
+	for i := range t.Plan.List.Libraries {
+		there := &t.Plan.List.Libraries[i]
 		pkg, _ := there.Package()
 		if (pkg == n.Package || there.Name == strings.ToLower(n.Package)) &&
 			(err != nil || !source.IsVersion(there.Version) || allowed.Has(there.Version)) {

@@ -33,7 +33,7 @@ type Done struct {
 
 // An Applying is one run of settle.
 type Applying struct {
-	Draft   *reconcile.Plan
+	Plan    *reconcile.Plan
 	Dir     string   // where paths begin
 	Sources []string // folders in which archives are looked for that are not where they were
 	Out     *Applied
@@ -46,7 +46,7 @@ func (s *Applying) did(library, format string, args ...any) {
 // Prefetch fetches what is needed before the project is locked, so that a slow server blocks nobody. Faults are
 // reported when the change is planned.
 func Prefetch(ctx context.Context, p *project.Project) {
-	s := &Applying{Draft: &reconcile.Plan{Before: p}}
+	s := &Applying{Plan: &reconcile.Plan{Before: p}}
 	for _, lib := range p.List.Libraries {
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil && sealed.Version == lib.Version &&
 			sealed.Origin == lib.From {
@@ -60,7 +60,7 @@ func Prefetch(ctx context.Context, p *project.Project) {
 
 // Libraries plans to make the files and the seal of each library match the packing list.
 func (s *Applying) Libraries(ctx context.Context) error {
-	d := s.Draft
+	d := s.Plan
 	s.renamed()
 	for _, name := range d.Seal.Names() {
 		if d.List.Library(name) == nil {
@@ -84,7 +84,7 @@ func (s *Applying) Libraries(ctx context.Context) error {
 // renamed finds entries that somebody gave another name: the seal has the same files under one that the list has no
 // more.
 func (s *Applying) renamed() {
-	d := s.Draft
+	d := s.Plan
 	for _, lib := range d.List.Libraries {
 		if d.Seal.Libraries[lib.Name] != nil {
 			continue
@@ -110,7 +110,7 @@ func (s *Applying) renamed() {
 
 // drop takes out what the list has no more.
 func (s *Applying) drop(ctx context.Context, name string) error {
-	d := s.Draft
+	d := s.Plan
 	for _, lib := range d.List.Libraries {
 		if slices.Contains(lib.Needs, name) {
 			return problem.Refuse(problem.Needed, "restore the entry, or remove "+name+" from needs: of "+lib.Name,
@@ -130,7 +130,7 @@ func (s *Applying) drop(ctx context.Context, name string) error {
 
 // library settles one entry.
 func (s *Applying) library(ctx context.Context, lib record.Library) error {
-	d := s.Draft
+	d := s.Plan
 	sealed := d.Seal.Libraries[lib.Name]
 	if sealed == nil && lib.Only == record.DevOnly && lib.Serve == record.CDN && source.IsAddress(lib.From) {
 		return nil // a link that can't be sealed
@@ -191,7 +191,7 @@ func (s *Applying) omit(ctx context.Context, l *Library, sealed *record.Sealed) 
 	if len(places) == 0 {
 		return nil
 	}
-	return s.Draft.Omit(ctx, places)
+	return s.Plan.Omit(ctx, places)
 }
 
 func files(n int) string {
@@ -203,7 +203,7 @@ func files(n int) string {
 
 // open opens a library whose version and source are as they were, with the selection that its entry says.
 func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.Sealed) (*Library, func(), error) {
-	d := s.Draft
+	d := s.Plan
 	l, done, err := openSealed(ctx, d.Before, lib, sealed)
 	if err != nil || l.partial {
 		if o, serr := s.source(ctx, lib); serr == nil {
@@ -275,7 +275,7 @@ func (l *Library) against(d *reconcile.Plan, sealed *record.Sealed, place *place
 
 // bring takes a library that was not taken so far, or comes from another source or in another version now.
 func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record.Sealed) error {
-	d := s.Draft
+	d := s.Plan
 	o, err := s.source(ctx, lib)
 	if err != nil && sealed == nil {
 		found, ferr := s.onDisk(ctx, lib)

@@ -22,7 +22,7 @@ import (
 
 // source opens what an entry comes from, in the entry's version, or an archive of that name that is elsewhere.
 func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Opened, error) {
-	p := s.Draft.Before
+	p := s.Plan.Before
 	req := origin.Request{Name: lib.From, Dir: string(p.Root), Recorded: true}
 	if pkg, ok := lib.Package(); ok {
 		req.Name = record.FromRegistry + pkg
@@ -52,7 +52,7 @@ func (s *Applying) source(ctx context.Context, lib record.Library) (*origin.Open
 
 // onDisk seals a library from what lies on the site, where nothing else has it. It reports whether anything was found.
 func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error) {
-	d := s.Draft
+	d := s.Plan
 	site, err := d.Site(ctx)
 	if err != nil {
 		return false, err
@@ -108,7 +108,7 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 
 // closure adds what found stylesheets ask for, as far as it lies where they look.
 func (s *Applying) closure(site *walk.Site, found packages.InMemory, there map[string]paths.InSite) {
-	p := s.Draft.Before
+	p := s.Plan.Before
 	queue := slices.Sorted(maps.Keys(found))
 	for ; len(queue) > 0; queue = queue[1:] {
 		name := queue[0]

@@ -104,7 +104,7 @@ const (
 
 // A Take is one change that takes one or several libraries.
 type Take struct {
-	Draft *reconcile.Plan
+	Plan  *reconcile.Plan
 	Taken []string // in the order in which pages need them
 
 	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
@@ -115,7 +115,7 @@ type Take struct {
 //
 // It is longer than 80 lines because it is the one sequence of steps of a take.
 func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth int) (*Taken, error) {
-	d := t.Draft
+	d := t.Plan
 	lib := record.Library{Name: cmp.Or(req.As, strings.ToLower(o.Name)), Version: o.Version,
 		From: o.For(string(d.Before.Root)), Build: req.Build, Because: req.Because, Needs: req.Needs}
 	if err := record.ValidName(lib.Name); err != nil {
@@ -351,7 +351,7 @@ func (t *Take) note(o *origin.Opened, sel *packages.Selection, name string) {
 // and puts what is needed before what needs it.
 func (t *Take) Together() {
 	for _, name := range t.Taken {
-		lib := t.Draft.List.Library(name)
+		lib := t.Plan.List.Library(name)
 		own := map[string]bool{}
 		for g, by := range t.globals() {
 			own[g] = by == name
@@ -369,15 +369,15 @@ func (t *Take) Together() {
 		}
 	}
 	t.arrived()
-	t.Taken = t.Draft.List.NeedsFirst(t.Taken)
+	t.Taken = t.Plan.List.NeedsFirst(t.Taken)
 }
 
 // arrived records the needs of libraries that were in the crate before and that this change meets: what is recorded
 // does not depend on which came first. It goes by what the seal says of their scripts.
 func (t *Take) arrived() {
-	for i := range t.Draft.List.Libraries {
-		lib := &t.Draft.List.Libraries[i]
-		sealed := t.Draft.Seal.Libraries[lib.Name]
+	for i := range t.Plan.List.Libraries {
+		lib := &t.Plan.List.Libraries[i]
+		sealed := t.Plan.Seal.Libraries[lib.Name]
 		if sealed == nil || slices.Contains(t.Taken, lib.Name) {
 			continue
 		}
@@ -415,7 +415,7 @@ func (t *Take) needed(library, other string) bool {
 	seen := map[string]bool{}
 	var visit func(name string) bool
 	visit = func(name string) bool {
-		lib := t.Draft.List.Library(name)
+		lib := t.Plan.List.Library(name)
 		if lib == nil || seen[name] {
 			return false
 		}
@@ -429,7 +429,7 @@ func (t *Take) needed(library, other string) bool {
 func (t *Take) globals() map[string]string {
 	if t.defines == nil {
 		t.defines = map[string]string{}
-		for g, lib := range t.Draft.Before.Globals() {
+		for g, lib := range t.Plan.Before.Globals() {
 			t.defines[g] = lib
 		}
 	}
@@ -440,8 +440,8 @@ func (t *Take) globals() map[string]string {
 // recorded as a need; what a package would supply is taken first, if requested.
 func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library,
 	req TakeRequest, depth int) ([]requirements.Requirement, error) {
-	needs, err := t.Draft.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(),
-		Texts: t.Draft.Texts})
+	needs, err := t.Plan.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(),
+		Texts: t.Plan.Texts})
 	if err != nil {
 		return nil, err
 	}
@@ -469,8 +469,8 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 	depth int) error {
 	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MaxDepth {
 		name := strings.ToLower(n.Package)
-		if t.Draft.List.Library(name) == nil {
-			dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
+		if t.Plan.List.Library(name) == nil {
+			dep, err := t.Plan.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
 			if err != nil {
 				return err
 			}
@@ -500,12 +500,12 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 // part takes the other file of a package that meets a need, where the package came from the registry and the file did
 // not yet.
 func (t *Take) part(ctx context.Context, n *requirements.Requirement, req TakeRequest, depth int) error {
-	there := t.Draft.List.Library(n.Library)
+	there := t.Plan.List.Library(n.Library)
 	pkg, packaged := there.Package()
 	if n.Part == "" || t.globals()[n.Global] != "" || !packaged || pkg != n.Package {
 		return nil
 	}
-	dep, err := t.Draft.Before.Origin.OpenPackage(ctx, n.Package, there.Version, nil)
+	dep, err := t.Plan.Before.Origin.OpenPackage(ctx, n.Package, there.Version, nil)
 	if err != nil {
 		return err
 	}

@@ -59,7 +59,7 @@ func TakeTitle(opens []*origin.Opened, req TakeRequest) string {
 // names no pages.
 func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req TakeRequest) (*Taken,
 	*reconcile.Include, error) {
-	t := &Take{Draft: d}
+	t := &Take{Plan: d}
 	var out *Taken
 	for i, o := range opens {
 		one := req

@@ -74,14 +74,14 @@ func write(ctx context.Context, on *disk.Folder, name string, l *Report) error {
 		return err
 	}
 	defer all.Close()
-	draft := name + ".draft"
-	if err := all.RemoveAll(draft); err != nil {
+	unfinished := name + ".draft"
+	if err := all.RemoveAll(unfinished); err != nil {
 		return err
 	}
-	if err := all.MakeFolder(draft); err != nil {
+	if err := all.MakeFolder(unfinished); err != nil {
 		return err
 	}
-	into, err := on.Enter(Folder + "/" + draft)
+	into, err := on.Enter(Folder + "/" + unfinished)
 	if err != nil {
 		return err
 	}
@@ -110,7 +110,7 @@ func write(ctx context.Context, on *disk.Folder, name string, l *Report) error {
 	if err := all.RemoveAll(name); err != nil {
 		return err
 	}
-	return all.Move(draft, all, name)
+	return all.Move(unfinished, all, name)
 }
 
 // read reads the index of a look.

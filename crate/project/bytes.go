@@ -145,9 +145,9 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 	return list
 }
 
-// Texts are the scripts that a library puts on a page, after those of the libraries that it needs. Drafted, where not
+// Texts are the scripts that a library puts on a page, after those of the libraries that it needs. Planned, where not
 // nil, has those that are about to be put. A script whose bytes are at no hand is left out.
-func (p *Project) Texts(library string, drafted func(of Sealed) ([]byte, bool)) [][]byte {
+func (p *Project) Texts(library string, planned func(of Sealed) ([]byte, bool)) [][]byte {
 	var list [][]byte
 	done := map[string]bool{}
 	var add func(name string)
@@ -165,8 +165,8 @@ func (p *Project) Texts(library string, drafted func(of Sealed) ([]byte, bool)) 
 			if f.Style {
 				continue
 			}
-			if drafted != nil {
-				if b, ok := drafted(of); ok {
+			if planned != nil {
+				if b, ok := planned(of); ok {
 					list = append(list, b)
 					continue
 				}

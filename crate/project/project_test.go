@@ -67,13 +67,13 @@ func TestASnapshotStaysAsItWas(t *testing.T) {
 	seal.Libraries["oarlock"] = &record.Sealed{Version: "2.0.3",
 		Files: []record.File{{Path: "a.js", At: paths.FoundInProject("js/a.js")}}}
 	p := read(t, "libraries: {oarlock: {version: 2.0.3, needs: [x], take: [a.js]}}\n", seal)
-	list, drafted := p.List.Clone(), p.Seal.Clone()
+	list, planned := p.List.Clone(), p.Seal.Clone()
 	list.Library("oarlock").Version, list.Library("oarlock").Needs[0] = "3.0.0", "y"
-	drafted.Libraries["oarlock"].Files[0].Path = "b.js"
+	planned.Libraries["oarlock"].Files[0].Path = "b.js"
 	list.Put(record.Library{Name: "brinework"})
 	if p.List.Library("oarlock").Version != "2.0.3" || p.List.Library("oarlock").Needs[0] != "x" ||
 		p.Seal.Libraries["oarlock"].Files[0].Path != "a.js" || p.List.Library("brinework") != nil {
-		t.Error("the snapshot changed with the draft")
+		t.Error("the snapshot changed with the plan")
 	}
 }
 

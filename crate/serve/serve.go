@@ -296,20 +296,20 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 		name = path.Join(name, "index.html")
 		info, err = s.stat(name)
 	}
-	if _, drafted := s.state.Load().pages[name]; err != nil && !drafted {
+	if _, planned := s.state.Load().pages[name]; err != nil && !planned {
 		// Servers of files find a page without its ending, too.
 		if plain, perr := s.stat(name + ".html"); perr == nil && path.Ext(name) == "" {
 			name, info, err = name+".html", plain, nil
 		}
 	}
-	drafted, isDrafted := s.state.Load().pages[name]
+	planned, isPlanned := s.state.Load().pages[name]
 	switch {
-	case isDrafted && !isPage(name):
+	case isPlanned && !isPage(name):
 		s.headers(w, "/"+name)
 		setType(w, name)
-		http.ServeContent(w, r, name, time.Time{}, bytes.NewReader(drafted))
+		http.ServeContent(w, r, name, time.Time{}, bytes.NewReader(planned))
 		return
-	case err != nil && !isDrafted:
+	case err != nil && !isPlanned:
 		if escapes := !errors.Is(err, fs.ErrNotExist); escapes {
 			s.trouble(w, r, http.StatusForbidden, "This file is not served", name+" leads out of the site, or "+
 				"can't be read")

@@ -51,7 +51,7 @@ const patience = 5 * time.Second
 
 // Run serves until the context ends, and returns its error, or what keeps the server from beginning.
 func (s *Session) Run(ctx context.Context) error {
-	p, drafted, err := s.Look(ctx)
+	p, planned, err := s.Look(ctx)
 	if err != nil {
 		return err
 	}
@@ -67,7 +67,7 @@ func (s *Session) Run(ctx context.Context) error {
 		return err
 	}
 	defer s.server.Close()
-	s.server.Update(p, drafted)
+	s.server.Update(p, planned)
 	l, err := Listen(s.Host, s.Port)
 	if err != nil {
 		return err
@@ -103,7 +103,7 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 		first := !begun
 		begun = true
 		defer watched()
-		p, drafted, err := s.Look(ctx)
+		p, planned, err := s.Look(ctx)
 		if err != nil {
 			s.OnError(err)
 			return
@@ -120,7 +120,7 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 		if len(names) > 0 && len(inSite) == 0 {
 			return
 		}
-		s.server.Update(p, drafted)
+		s.server.Update(p, planned)
 		if first && len(names) == 0 {
 			return // the watch is set up; nothing is known to have changed
 		}
