@@ -64,6 +64,9 @@ func ownHelp(c *cobra.Command) {
 	c.Flags().VisitAll(func(f *pflag.Flag) {
 		if strings.Contains(f.Usage, "(default: ") {
 			f.DefValue = "" // the text says it in words
+			if list, ok := f.Value.(pflag.SliceValue); ok && len(list.GetSlice()) == 0 {
+				f.DefValue = "[]" // this is how the library prints no default of a list
+			}
 		}
 	})
 	for _, sub := range c.Commands() {

@@ -72,6 +72,9 @@ func TestFlagsSayWhatTheyTake(t *testing.T) {
 			if flag == nil {
 				continue
 			}
+			if strings.Contains(line, "(default )") || strings.Count(line, "(default") > 1 {
+				t.Errorf("%s: the default is empty, or said twice: %q", c.CommandPath(), line)
+			}
 			takes := c.LocalFlags().Lookup(flag[1]).Value.Type() != "bool"
 			if named := regexp.MustCompile(`^(\[=[A-Z]+\]| [A-Z][A-Z=:.a-z]*)$`).MatchString(flag[2] +
 				flag[3]); named != takes {
