@@ -20,9 +20,11 @@ func init() { cobra.AddTemplateFunc("flagList", flagList) }
 // optional is how pflag writes a flag whose value may be left out.
 var optional = memo.Regexp(`--(\S+) (\w+)\[="[^"]*"\]`)
 
-// flagList is a list of flags as help prints it: a value that may be left out stands in brackets.
+// flagList is a list of flags as help prints it: a value that may be left out stands in brackets, and a default that the
+// text says in words is not said again.
 func flagList(flags *pflag.FlagSet) string {
-	return optional().ReplaceAllStringFunc(flags.FlagUsagesWrapped(show.Columns), func(was string) string {
+	list := strings.ReplaceAll(flags.FlagUsagesWrapped(show.Columns), " (default )", "")
+	return optional().ReplaceAllStringFunc(list, func(was string) string {
 		m := optional().FindStringSubmatch(was)
 		is := "--" + m[1] + "[=" + m[2] + "]"
 		return is + strings.Repeat(" ", len(was)-len(is))
@@ -64,9 +66,6 @@ func ownHelp(c *cobra.Command) {
 	c.Flags().VisitAll(func(f *pflag.Flag) {
 		if strings.Contains(f.Usage, "(default: ") {
 			f.DefValue = "" // the text says it in words
-			if list, ok := f.Value.(pflag.SliceValue); ok && len(list.GetSlice()) == 0 {
-				f.DefValue = "[]" // this is how the library prints no default of a list
-			}
 		}
 	})
 	for _, sub := range c.Commands() {
