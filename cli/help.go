@@ -20,8 +20,8 @@ func init() { cobra.AddTemplateFunc("flagList", flagList) }
 // optional is how pflag writes a flag whose value may be left out.
 var optional = memo.Regexp(`--(\S+) (\w+)\[="[^"]*"\]`)
 
-// flagList is a list of flags as help prints it: a value that may be left out stands in brackets, and a default that the
-// text says in words is not said again.
+// flagList is a list of flags as help prints it: a value that may be left out stands in brackets, and a default that
+// the text says in words is not said again.
 func flagList(flags *pflag.FlagSet) string {
 	list := strings.ReplaceAll(flags.FlagUsagesWrapped(show.Columns), " (default )", "")
 	return optional().ReplaceAllStringFunc(list, func(was string) string {
