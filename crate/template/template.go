@@ -4,7 +4,6 @@ package template
 
 import (
 	"bytes"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -23,31 +22,62 @@ type Region struct {
 // Regions finds the regions of a page's template, by the directives of the usual kinds of them: {% if %}, {{#each}},
 // {{range}}, <?php if (…): ?> and with braces, <% if … %>, @if (…) { }, <c:if>, <!--#if -->. One that never ends goes
 // to the page's end.
-func Regions(b []byte) []Region {
+func Regions(b []byte) []Region { return RegionsOf(b, Holes(b)) }
+
+// RegionsOf is Regions for a text whose holes are known.
+func RegionsOf(b []byte, holes []Hole) []Region {
 	var r regions
-	if MayDirect(b) {
-		for _, d := range directives(b) {
-			r.take(b, d)
-		}
+	for _, d := range directives(b, holes) {
+		r.take(b, d)
 	}
 	for _, open := range r.open {
 		open.End, open.InnerEnd = len(b), len(b)
 		r.done = append(r.done, open)
 	}
-	r.done = append(r.done, razor(b)...)
 	slices.SortFunc(r.done, func(x, y Region) int { return x.Start - y.Start })
 	return r.done
 }
 
-// MayDirect tells, much faster than looking for them would, whether a text may have directives; those that begin with
-// an at sign are left out.
-func MayDirect(b []byte) bool {
-	for _, mark := range []string{"{%", "{{", "<?", "<%", "<!--#"} {
-		if bytes.Contains(b, []byte(mark)) {
-			return true
+var (
+	ssi    = memo.Regexp(`(?s)<!--#(\w+).*?-->`)
+	tagged = memo.Regexp(`(?i)<(/?)[a-z]+:(if|foreach|fortokens|choose|when|otherwise|iterator|unless)\b[^>]*>`)
+	loops  = memo.Regexp(`^(?:if|unless|for|foreach|while|until|switch|case|begin)\b`)
+	ends   = memo.Regexp(`^(?:end(?:if|foreach|for|while|switch)?)\b`)
+)
+
+// A directive is one of a template: what it is by its kind, and where it stands.
+type directive struct {
+	start, end int
+	kind, text string
+}
+
+var kinds = map[Syntax]string{Percent: "percent", Braces: "braces", Code: "code", Angle: "code", At: "at"}
+
+func directives(b []byte, holes []Hole) []directive {
+	var list []directive
+	for i := range holes {
+		h := &holes[i]
+		if kind := kinds[h.Syntax]; kind != "" && h.Kind != Remark {
+			list = append(list, directive{h.Start, h.End, kind, strings.TrimSpace(string(b[h.CodeStart:h.CodeEnd]))})
 		}
 	}
-	for at := 0; ; at++ { // the name of a tag of a library of tags has a colon
+	if bytes.Contains(b, []byte("<!--#")) {
+		for _, m := range ssi().FindAllSubmatchIndex(b, -1) {
+			list = append(list, directive{m[0], m[1], "ssi", string(b[m[2]:m[3]])})
+		}
+	}
+	if prefixedTag(b) {
+		for _, m := range tagged().FindAllSubmatchIndex(b, -1) {
+			list = append(list, directive{m[0], m[1], "tag", string(b[m[2]:m[3]]) + strings.ToLower(string(b[m[4]:m[5]]))})
+		}
+	}
+	slices.SortFunc(list, func(x, y directive) int { return x.start - y.start })
+	return list
+}
+
+// prefixedTag reports whether a text has a tag with a colon in its name, as libraries of tags have.
+func prefixedTag(b []byte) bool {
+	for at := 0; ; at++ {
 		i := bytes.IndexByte(b[at:], ':')
 		if i < 0 {
 			return false
@@ -61,52 +91,6 @@ func MayDirect(b []byte) bool {
 			return true
 		}
 	}
-}
-
-// Directed reports whether a text has a server's directive, so that its value is unknown.
-func Directed(text string) bool {
-	return strings.Contains(text, "{{") || len(directives([]byte(text))) > 0
-}
-
-var (
-	percent = memo.Regexp(`(?s)\{%[-+~]?\s*(.*?)\s*[-+~]?%\}`)
-	braces  = memo.Regexp(`(?s)\{\{[-~]?\s*(.*?)\s*[-~]?\}\}`)
-	code    = memo.Regexp(`(?s)<\?(?:php)?\s(.*?)(?:\?>|$)|<%-?([^=@%].*?)-?%>`)
-	ssi     = memo.Regexp(`(?s)<!--#(\w+).*?-->`)
-	tagged  = memo.Regexp(`(?i)<(/?)[a-z]+:(if|foreach|fortokens|choose|when|otherwise|iterator|unless)\b[^>]*>`)
-	atSign  = memo.Regexp(`@(?:(if|foreach|for|while|switch|using)\s*\(|section\s+\w+\s*\{)`)
-	loops   = memo.Regexp(`^(?:if|unless|for|foreach|while|until|switch|case|begin)\b`)
-	ends    = memo.Regexp(`^(?:end(?:if|foreach|for|while|switch)?)\b`)
-)
-
-// A directive is one of a template: what it is by its kind, and where it stands.
-type directive struct {
-	start, end int
-	kind, text string
-}
-
-func directives(b []byte) []directive {
-	var list []directive
-	add := func(kind string, m []int, group int) {
-		text := ""
-		for g := group; 2*g+1 < len(m); g++ {
-			if m[2*g] >= 0 {
-				text = string(b[m[2*g]:m[2*g+1]])
-			}
-		}
-		list = append(list, directive{m[0], m[1], kind, strings.TrimSpace(text)})
-	}
-	for kind, exp := range map[string]*regexp.Regexp{"percent": percent(), "braces": braces(), "code": code(),
-		"ssi": ssi()} {
-		for _, m := range exp.FindAllSubmatchIndex(b, -1) {
-			add(kind, m, 1)
-		}
-	}
-	for _, m := range tagged().FindAllSubmatchIndex(b, -1) {
-		list = append(list, directive{m[0], m[1], "tag", string(b[m[2]:m[3]]) + strings.ToLower(string(b[m[4]:m[5]]))})
-	}
-	slices.SortFunc(list, func(x, y directive) int { return x.start - y.start })
-	return list
 }
 
 // regions are those that were found so far, and those that no directive has ended yet.
@@ -164,6 +148,8 @@ func (r *regions) take(b []byte, d directive) {
 		}
 	case "code":
 		r.code(b, d)
+	case "at":
+		r.at(b, d)
 	case "ssi":
 		switch d.text {
 		case "if":
@@ -211,38 +197,42 @@ func (r *regions) code(b []byte, d directive) {
 	}
 }
 
-// razor finds regions that begin with an at sign and end with the brace that closes them.
-func razor(b []byte) []Region {
-	var list []Region
-	for _, m := range atSign().FindAllSubmatchIndex(b, -1) {
-		open := bytes.IndexByte(b[m[0]:], '{')
-		if open < 0 || m[0] > 0 && (b[m[0]-1] == '@' || isAlnum(b[m[0]-1])) {
-			continue
-		}
-		open += m[0]
-		depth, i := 0, open
-		for ; i < len(b); i++ {
-			if b[i] == '{' {
-				depth++
-			} else if b[i] == '}' {
-				if depth--; depth == 0 {
-					break
-				}
-			}
-		}
-		r := Region{Start: m[0], InnerStart: open + 1, InnerEnd: i, End: min(i+1, len(b)),
-			Directive: string(b[m[0] : open+1]), Block: m[2] < 0}
-		list = append(list, r)
+// at reads a directive that begins with an at sign: one with a brace is ended by the brace, all others by words.
+func (r *regions) at(b []byte, d directive) {
+	text := strings.TrimPrefix(d.text, "@")
+	word := text
+	if i := strings.IndexFunc(text, func(c rune) bool { return c > 0x7f || !isAlnum(byte(c)) }); i >= 0 {
+		word = text[:i]
 	}
-	return list
+	switch {
+	case strings.HasPrefix(text, "}"):
+		r.finish(d)
+		if strings.HasSuffix(text, "{") {
+			r.begin(b, d, false)
+		}
+	case strings.HasSuffix(text, "{"):
+		r.begin(b, d, word == "section")
+	case word == "if" || word == "for" || word == "foreach" || word == "forelse" || word == "while" || word == "unless" ||
+		word == "isset" || word == "auth" || word == "guest" || word == "can" || word == "cannot" || word == "switch" ||
+		word == "once" || word == "env" || word == "production" || word == "error" || word == "hasSection":
+		r.begin(b, d, false)
+	case word == "push" || word == "prepend" || word == "slot" || word == "fragment" ||
+		word == "section" && !strings.Contains(text, ","):
+		r.begin(b, d, true)
+	case word == "component":
+		r.begin(b, d, true)
+	case word == "show" || word == "stop" || word == "overwrite" || word == "append" && word == text ||
+		strings.HasPrefix(word, "end") && word != "endphp" && word != "endverbatim" && len(word) > 3:
+		r.finish(d)
+	}
 }
 
 // Extends reports whether a template extends another one, so that nothing outside its blocks is sent.
 func Extends(b []byte) bool {
-	return (MayDirect(b) || bytes.Contains(b, []byte("Layout"))) && extends().Match(b)
+	return (MayHave(b) || bytes.Contains(b, []byte("Layout"))) && extends().Match(b)
 }
 
-var extends = memo.Regexp(`\{%[-+~]?\s*(?:extends|layout)\b|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
+var extends = memo.Regexp(`\{%[-+~]?\s*(?:extends|layout)\b|(?m:^|\s)@extends\s*\(|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
 
 func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
 

@@ -13,8 +13,18 @@ func FuzzRegions(f *testing.F) {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
-		if list := directives(b); len(list) > 0 && !MayDirect(b) {
-			t.Fatalf("%+v are not seen at a glance", list)
+		holes := find(b, atLanguage(b), dollarLanguage(b))
+		if len(holes) > 0 && !MayHave(b) {
+			t.Fatalf("%+v are not seen at a glance", holes)
+		}
+		for i, h := range holes {
+			if h.Start < 0 || h.CodeStart < h.Start || h.CodeEnd < h.CodeStart || h.End < h.CodeEnd || h.End > len(b) ||
+				i > 0 && h.Start < holes[i-1].End {
+				t.Fatalf("%+v after %+v", h, holes[max(0, i-1)])
+			}
+		}
+		if masked := Mask(b, holes); len(masked) != len(b) {
+			t.Fatal("the mask has another length")
 		}
 		for _, r := range Regions(b) {
 			if r.Start < 0 || r.InnerStart < r.Start || r.InnerEnd < r.InnerStart || r.End < r.InnerEnd ||
