@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/template"
 
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
@@ -210,14 +211,14 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 				u.what = "the fallback in line" + strings.TrimPrefix(u.what, "the inline script in line")
 			}
 			u.Nonce, u.Inline = nonce, in.Kind == page.InlineScript
-			u.Text = page.Normal(string(v.InlineText(in)))
+			u.Text, u.Filled = page.Normal(string(v.InlineText(in))), len(v.HolesIn(in)) > 0
 			if meta, err := integrity.Parse(value); err == nil {
 				u.Integrity = meta.Strongest()
 			}
 		case page.Stylesheet, page.InlineStyle:
 			u := add("style-src-elem", t, in.Start, v.Name(i))
 			u.Nonce, u.Inline = nonce, in.Kind == page.InlineStyle
-			u.Text = page.Normal(string(v.InlineText(in)))
+			u.Text, u.Filled = page.Normal(string(v.InlineText(in))), len(v.HolesIn(in)) > 0
 			if in.Kind == page.Stylesheet {
 				g.usesOfSheet(v, t, in.Start, add)
 			}
@@ -242,7 +243,8 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 	}
 	g.shownBy(v, add)
 	v.Pieces(func(x page.Piece) {
-		u := Uses{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text}, At: x.Start}
+		u := Uses{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text, Filled: template.Directed(x.Text)},
+			At: x.Start}
 		switch x.Kind {
 		case page.Handler:
 			u.what, u.Many, u.next = "the "+x.Name+" of this element", Handlers,

@@ -4,6 +4,8 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/page"
 )
 
 // A Policy is one serialized policy, parsed.
@@ -91,6 +93,7 @@ type Use struct {
 	Path      string // of the site itself, with a slash at its begin
 	Inline    bool   // it is on the page: a script, a style, a handler
 	Text      string // what is inline, as a browser reads it
+	Filled    bool   // a server fills in a part of the text, so that its hash is not known
 	Nonce     string
 	Integrity []string // the hashes that its tag demands
 	// Foreign reports whether a host is certainly not the site's own.
@@ -170,12 +173,12 @@ func inline(u Use, sources []string) Verdict {
 	}
 	if hashes {
 		for _, s := range sources {
-			if isHash(strings.ToLower(s)) && hashOf(s, u.Text) {
+			if isHash(strings.ToLower(s)) && !u.Filled && hashOf(s, u.Text) {
 				return Allowed
 			}
 		}
 	}
-	if templated(sources) {
+	if templated(sources) || u.Filled && particular || page.MayHaveHoles(u.Nonce) && particular {
 		return Unclear
 	}
 	return Forbidden

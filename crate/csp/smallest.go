@@ -3,6 +3,7 @@ package csp
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"net/url"
 	"slices"
 	"strings"
@@ -123,6 +124,16 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 		switch {
 		case u.Many == Links:
 			notes = append(notes, "a link to javascript: stays forbidden; let a script handle the click")
+		case u.Inline && u.Filled && strings.HasSuffix(u.Directive, "-attr"):
+			line, _ := v.Position(u.At)
+			notes = append(notes, fmt.Sprintf("line %d: a server fills in %s, so no hash can allow it; move it into a "+
+				"script or a stylesheet", line, u.what))
+		case u.Inline && u.Filled:
+			line, _ := v.Position(u.At)
+			notes = append(notes, fmt.Sprintf("line %d: a server fills in %s, so it has no fixed hash; write "+
+				"nonce=\"NONCE\" on its tag, and put a new random value for NONCE into tag and policy with each answer",
+				line, u.what))
+			allowed.allow(name, "'nonce-NONCE'")
 		case u.Inline:
 			allowed.allow(name, HashOf(u.Text))
 			if strings.HasSuffix(u.Directive, "-attr") {

@@ -65,7 +65,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 	clear(cp.Includes)
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
-		if in.RefAttr.End == 0 || in.Templated() || in.Kind == page.Hint && in.Rel != "preload" &&
+		if in.RefAttr.End == 0 || in.Kind == page.Hint && in.Rel != "preload" &&
 			in.Rel != "modulepreload" {
 			continue
 		}
@@ -98,7 +98,7 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 func (c *inspection) target(name paths.InSite, base, ref string) tags.Target {
 	whole := name.String()
 	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref}, func() tags.Target {
-		t := tags.Resolve(name, base, ref)
+		t := tags.Lead(c.p, name, base, ref)
 		if to, moved := c.leads.Moved[t.Path]; moved {
 			t.Path = to
 		}

@@ -69,7 +69,7 @@ type identity struct{ name, version string }
 func (c *inspection) identify(v *tags.Page, i int, in *check.Include) {
 	if !in.Loads {
 		if v.Includes[i].Kind == page.InlineScript && v.Includes[i].Inert == "" {
-			in.Script = c.p.Facts.Script(v.InlineText(&v.Includes[i]))
+			in.Script = c.scripts.OfInclude(v, i).Report
 		}
 		return
 	}
@@ -273,7 +273,7 @@ func (c *inspection) pathsInline(v *tags.Page) []check.Finding {
 		}
 		folders := c.folders.Of("", c.libraryFolders)
 		line, column := v.Position(in.TextStart())
-		for _, f := range c.pathsIn(v.Path, v.InlineText(in), folders, map[string]bool{}) {
+		for _, f := range c.pathsIn(v.Path, v.Code(in), folders, map[string]bool{}) {
 			if f.Line == 1 {
 				f.Column += column - 1
 			}

@@ -18,7 +18,7 @@ func (c *inspection) missingFeatures(v *tags.Page, i int) []check.MissingFeature
 	switch in := &v.Includes[i]; in.Kind {
 	case page.InlineScript, page.InlineStyle:
 		line, column := v.Position(in.TextStart())
-		return c.missingFeaturesOf(v.InlineText(in), c.p.InProject(v.Path).String(), line, column,
+		return c.missingFeaturesOf(v.Code(in), c.p.InProject(v.Path).String(), line, column,
 			in.Kind == page.InlineScript)
 	case page.Script, page.Stylesheet:
 		t := v.Targets[i]

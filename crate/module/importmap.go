@@ -200,7 +200,8 @@ func Relative(specifier string) bool {
 type Names struct {
 	base   *url.URL
 	plain  entries
-	scopes []scope // the longest prefix first
+	scopes []scope  // the longest prefix first
+	others *url.URL // where all other names lead, nil if nowhere
 }
 
 type scope struct {
@@ -280,8 +281,14 @@ func (n *Names) Resolve(from *url.URL, specifier string) (to *url.URL, ok bool) 
 	if to, found, ok := n.plain.lookUp(key, as, n.base); found {
 		return to, ok
 	}
+	if as == nil && n.others != nil {
+		return n.others, true
+	}
 	return as, as != nil
 }
+
+// Open says that the maps may have other names, too, all of which lead to an address.
+func (n *Names) Open(address string) { n.others, _ = url.Parse(address) }
 
 // normalKey is a key as the standard compares it: an address in full, else the name itself.
 func normalKey(specifier string, base *url.URL) string {

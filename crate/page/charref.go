@@ -3,6 +3,8 @@ package page
 import (
 	"html"
 	"strings"
+
+	"merrycrate.example/merry/crate/template"
 )
 
 // decode resolves the character references in an attribute's value. A named one without its
@@ -49,7 +51,19 @@ func decode(value string) string {
 func isAlnum(c byte) bool { return isLetter(c) || '0' <= c && c <= '9' }
 
 // encode writes text as an attribute's value within the given quote (0 for none).
+// What a server fills in stays as it is written.
 func encode(text string, quote byte) string {
+	if MayHaveHoles(text) && template.Directed(text) {
+		var out strings.Builder
+		at := 0
+		for _, h := range template.Holes([]byte(text)) {
+			out.WriteString(encode(text[at:h.Start], quote))
+			out.WriteString(text[h.Start:h.End])
+			at = h.End
+		}
+		out.WriteString(encode(text[at:], quote))
+		return out.String()
+	}
 	text = strings.ReplaceAll(text, "&", "&amp;")
 	switch quote {
 	case '\'':

@@ -2,6 +2,7 @@ package page
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/template"
@@ -56,20 +57,27 @@ type Include struct {
 // TextStart is where the text of an inline script or style begins.
 func (in *Include) TextStart() int { return in.Text.start }
 
-// Templated reports whether the reference has an expression that a server fills in, so that its target is unknown.
-func (in *Include) Templated() bool { return templated(in.Ref) }
+// Templated reports whether the path of the reference has a hole that a server fills in, so that what it leads to is
+// not plainly written.
+func (in *Include) Templated() bool { return Templated(in.Ref) }
 
-func templated(ref string) bool {
-	if !strings.ContainsAny(ref, "{<$#@[~") {
-		return false
-	}
+// MayHaveHoles tells, much faster than looking would, whether a reference may have holes.
+func MayHaveHoles(ref string) bool { return strings.ContainsAny(ref, "{<$#@[~") }
+
+// Templated reports whether the path of a reference has a hole.
+func Templated(ref string) bool {
+	return MayHaveHoles(ref) && (template.Reference(ref).Hidden || odd(ref))
+}
+
+// odd tells the marks of languages that write whole pages in another way.
+func odd(ref string) bool {
 	for i := 0; i+1 < len(ref); i++ {
 		switch ref[i : i+2] {
-		case "{{", "{%", "<%", "<?", "${", "#{", "@(", "@{", "[[":
+		case "#{", "@{", "[[":
 			return true
 		}
 	}
-	return strings.HasPrefix(ref, "~/") || strings.HasPrefix(ref, "@")
+	return strings.HasPrefix(ref, "@")
 }
 
 // A Page is a parsed page.
@@ -102,6 +110,36 @@ type Page struct {
 	scattered                                   bool              // references stand where these do not tell, too
 	served                                      []template.Region // once they were looked for
 	looked                                      bool
+	holes                                       []template.Hole
+	masked                                      []byte // the page's bytes with its holes covered
+}
+
+// Holes are the parts of the page that a server, or a generator, fills in, in their order.
+func (p *Page) Holes() []template.Hole { return p.holes }
+
+// HolesIn are the holes of an inline script or style, with places in its text.
+func (p *Page) HolesIn(in *Include) []template.Hole {
+	list := slices.Clone(template.Between(p.holes, in.Text.start, in.Text.end))
+	for i := range list {
+		h := &list[i]
+		h.Start, h.End = h.Start-in.Text.start, h.End-in.Text.start
+		h.CodeStart, h.CodeEnd = h.CodeStart-in.Text.start, h.CodeEnd-in.Text.start
+	}
+	return list
+}
+
+// Code is the text of an inline script or style as it may be read: with something in its holes, at the same places.
+func (p *Page) Code(in *Include) []byte {
+	text, holes := p.InlineText(in), p.HolesIn(in)
+	switch {
+	case len(holes) == 0:
+		return text
+	case in.Kind == InlineStyle:
+		return template.FillStyle(text, holes)
+	case strings.HasPrefix(in.Inert, "a data block"):
+		return template.FillJSON(text, holes)
+	}
+	return template.FillScript(text, holes).Text
 }
 
 // BaseAt is the base for what is fetched from a place of the page: an element before the base element is read, and its

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/template"
 	"merrycrate.example/merry/crate/texts"
 )
 
@@ -33,8 +34,9 @@ func (r *Reader) Read(b []byte) (*Page, error) {
 	}
 	p := &r.page
 	r.lines.Reset(b)
-	*p = Page{Bytes: b, lines: &r.lines, firstBody: -1, Includes: r.page.Includes[:0]}
-	r.s = Scanner{b: b, held: r.s.held[:0]}
+	*p = Page{Bytes: b, lines: &r.lines, firstBody: -1, Includes: r.page.Includes[:0], holes: template.Holes(b)}
+	p.masked = template.Mask(b, p.holes)
+	r.s = Scanner{b: p.masked, held: r.s.held[:0]}
 	r.attrs, r.templates, r.trouble = r.attrs[:0], 0, false
 	if bytes.HasPrefix(b, []byte("\xef\xbb\xbf")) {
 		p.Charset = true
@@ -127,8 +129,8 @@ func (r *Reader) gap(kind Gap, start, end int) {
 		}
 	case kind == Comment:
 	case p.firstBody < 0 || p.bodyEnd.there():
-		for _, c := range p.Bytes[start:end] {
-			if !isSpace(c) {
+		for _, c := range p.masked[start:end] {
+			if !isSpace(c) && c != template.Cover {
 				r.content(start)
 				return
 			}

@@ -7,6 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/template"
 )
 
 // A Reference is one place of a page, beside its text for people, that leads to a file: an attribute, one picture of a
@@ -65,28 +66,32 @@ var (
 	ownURL    = memo.Regexp(`^\s*,\s*import\.meta\.url`)
 )
 
-// References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What a
-// server fills in is left out, and what leads to a place of the page itself.
-func References(b []byte, visit func(Reference)) { references(b, 0, "", visit) }
+// References calls visit for every reference of a page's bytes, those in conditional comments and templates too. What
+// leads to a place of the page itself is left out. A reference with holes is as the page writes it.
+func References(b []byte, visit func(Reference)) {
+	holes := template.Holes(b)
+	references(b, template.Mask(b, holes), holes, 0, "", visit)
+}
 
-func references(b []byte, from int, branch string, visit func(Reference)) {
-	s := NewScanner(b)
+func references(b, masked []byte, holes []template.Hole, from int, branch string, visit func(Reference)) {
+	s := &Scanner{b: masked}
 	s.OnGap = func(kind Gap, start, end int) {
 		if kind != Comment {
 			return
 		}
 		if m := condition().FindSubmatchIndex(b[start:end]); m != nil && branch == "" {
-			inner := b[start+m[1] : end]
-			if stop := bytes.Index(inner, []byte("<![endif]")); stop >= 0 {
-				inner = inner[:stop]
+			if stop := bytes.Index(b[start+m[1]:end], []byte("<![endif]")); stop >= 0 {
+				end = start + m[1] + stop
 			}
-			references(inner, from+start+m[1], string(b[start+m[2]:start+m[3]]), visit)
+			inner := start + m[1]
+			references(b[inner:end], masked[inner:end], part(holes, inner, end), from+inner,
+				string(b[start+m[2]:start+m[3]]), visit)
 		}
 	}
 	inert := 0
 	tell := func(r Reference) {
 		r.Ref = strings.TrimSpace(r.Ref)
-		if r.Ref == "" || r.Ref[0] == '#' || r.Ref[0] == '?' || templated(r.Ref) {
+		if r.Ref == "" || r.Ref[0] == '#' || r.Ref[0] == '?' {
 			return
 		}
 		r.Start, r.End, r.Branch, r.Inert = r.Start+from, r.End+from, branch, inert > 0
@@ -106,7 +111,7 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 		name := t.Name
 		if mayCarry(name, b[t.Start:t.End]) {
 			for _, a := range s.Attrs(t) {
-				attribute(b, name, &a, tell)
+				attribute(b, masked, holes, name, &a, tell)
 			}
 		}
 		if t.raw.end <= t.raw.start {
@@ -114,7 +119,7 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 		}
 		switch text := b[t.raw.start:t.raw.end]; name {
 		case "style":
-			inStyle(text, t.raw.start, Reference{Element: name}, tell)
+			inStyle(text, part(holes, t.raw.start, t.raw.end), t.raw.start, Reference{Element: name}, tell)
 		case "script":
 			typ := ""
 			for _, a := range s.Attrs(t) {
@@ -122,9 +127,19 @@ func references(b []byte, from int, branch string, visit func(Reference)) {
 					typ = strings.ToLower(strings.TrimSpace(string(b[a.ValueStart:a.ValueEnd])))
 				}
 			}
-			inScript(text, t.raw.start, typ, tell)
+			inScript(text, part(holes, t.raw.start, t.raw.end), t.raw.start, typ, tell)
 		}
 	}
+}
+
+// part are the holes between two places of a text, with their own places counted from the first.
+func part(holes []template.Hole, start, end int) []template.Hole {
+	list := slices.Clone(template.Between(holes, start, end))
+	for i := range list {
+		h := &list[i]
+		h.Start, h.End, h.CodeStart, h.CodeEnd = h.Start-start, h.End-start, h.CodeStart-start, h.CodeEnd-start
+	}
+	return list
 }
 
 // References calls visit for the references of the page, as the function of that name does, at less cost where nothing
@@ -167,23 +182,23 @@ func (p *Page) ReferencesBeside(known func(value []byte) bool, visit func(Refere
 // are passed over.
 func (p *Page) quickReferences(passes func(*inertElement) bool, visit func(Reference)) {
 	tell := func(r Reference) {
-		if r.Ref = strings.TrimSpace(r.Ref); r.Ref != "" && r.Ref[0] != '#' && r.Ref[0] != '?' && !templated(r.Ref) {
+		if r.Ref = strings.TrimSpace(r.Ref); r.Ref != "" && r.Ref[0] != '#' && r.Ref[0] != '?' {
 			visit(r)
 		}
 	}
 	for i := range p.held {
 		h := &p.held[i]
 		if !passes(h) {
-			attribute(p.Bytes, elementAt(p.Bytes, h.tag), &h.Attr, tell)
+			attribute(p.Bytes, p.masked, p.holes, elementAt(p.Bytes, h.tag), &h.Attr, tell)
 		}
 	}
 	for i := range p.Includes {
 		switch in := &p.Includes[i]; in.Kind {
 		case InlineStyle:
-			inStyle(p.InlineText(in), in.Text.start, Reference{Element: "style"}, tell)
+			inStyle(p.InlineText(in), p.HolesIn(in), in.Text.start, Reference{Element: "style"}, tell)
 		case InlineScript:
 			typ, _ := p.Attr(in, "type")
-			inScript(p.InlineText(in), in.Text.start, strings.ToLower(typ), tell)
+			inScript(p.InlineText(in), p.HolesIn(in), in.Text.start, strings.ToLower(typ), tell)
 		}
 	}
 }
@@ -210,29 +225,29 @@ var carrying = [][]byte{[]byte("style"), []byte("data"), []byte("href"), []byte(
 	[]byte("action"), []byte("background"), []byte("longdesc"), []byte("manifest")}
 
 // attribute tells the references that an attribute holds.
-func attribute(b []byte, element string, a *Attr, tell func(Reference)) {
-	raw := b[a.ValueStart:a.ValueEnd]
+func attribute(b, masked []byte, holes []template.Hole, element string, a *Attr, tell func(Reference)) {
+	raw, covered := b[a.ValueStart:a.ValueEnd], masked[a.ValueStart:a.ValueEnd]
 	r := Reference{Element: element, Attribute: a.Name, quote: a.Quote}
 	switch {
 	case !a.HasValue || element == "base":
 	case set(a.Name):
-		candidates(raw, func(start, end int) {
+		candidates(covered, func(start, end int) {
 			c := r
 			c.Ref, c.Start, c.End = decode(string(raw[start:end])), a.ValueStart+start, a.ValueStart+end
 			tell(c)
 		})
 	case carrier(a.Name) || a.Name == "data" && element == "object" || isData(a.Name) && mayBePath(raw):
 		start, end := a.ValueStart, a.ValueEnd
-		for start < end && isSpace(b[start]) {
+		for start < end && isSpace(masked[start]) {
 			start++
 		}
-		for end > start && isSpace(b[end-1]) {
+		for end > start && isSpace(masked[end-1]) {
 			end--
 		}
 		r.Ref, r.Start, r.End = decode(string(b[start:end])), start, end
 		tell(r)
 	case a.Name == "style" && bytes.IndexByte(raw, '&') < 0:
-		inStyle(raw, a.ValueStart, r, tell)
+		inStyle(raw, part(holes, a.ValueStart, a.ValueEnd), a.ValueStart, r, tell)
 	}
 }
 
@@ -253,7 +268,7 @@ func elementAt(b []byte, at int) string {
 func mayBePath(value []byte) bool {
 	dot := bytes.LastIndexByte(value, '.')
 	return dot > 0 && len(value)-dot <= 6 && len(value) < 300 && bytes.IndexFunc(value, func(r rune) bool {
-		return r <= ' ' || strings.ContainsRune(`{}<>"'`, r)
+		return r <= ' ' && r != template.Cover || strings.ContainsRune(`{}<>"'`, r)
 	}) < 0
 }
 
@@ -283,10 +298,17 @@ func candidates(raw []byte, visit func(start, end int)) {
 }
 
 // inStyle tells the references of a piece of style.
-func inStyle(text []byte, at int, r Reference, tell func(Reference)) {
-	for _, ref := range style.References(text) {
+func inStyle(text []byte, holes []template.Hole, at int, r Reference, tell func(Reference)) {
+	read := text
+	if len(holes) > 0 {
+		read = template.FillStyle(text, holes)
+	}
+	for _, ref := range style.References(read) {
 		if ref.End > ref.Start {
 			r.Ref, r.Start, r.End, r.In = ref.URL, at+ref.Start, at+ref.End, InStyle
+			if len(holes) > 0 {
+				r.Ref = string(text[ref.Start:ref.End])
+			}
 			tell(r)
 		}
 	}
@@ -294,17 +316,22 @@ func inStyle(text []byte, at int, r Reference, tell func(Reference)) {
 
 // inScript tells the references of a script's text: imports of a module, addresses of an import map, texts that may be
 // paths.
-func inScript(text []byte, at int, typ string, tell func(Reference)) {
+func inScript(text []byte, holes []template.Hole, at int, typ string, tell func(Reference)) {
+	covered := template.Mask(text, holes)
 	switch {
 	case typ == "importmap" || typ == "speculationrules":
-		quotedTexts(text, func(start, end int) {
-			if c := text[start]; c == '.' || c == '/' { // others are packages' names (HTML Standard, section 8.1.6.2)
+		quotedTexts(covered, func(start, end int) {
+			// others are packages' names (HTML Standard, section 8.1.6.2)
+			if c := covered[start]; c == '.' || c == '/' || c == template.Cover {
 				tell(Reference{Ref: string(text[start:end]), Start: at + start, End: at + end, In: InImport,
 					Element: typ})
 			}
 		})
 	case typ == "module" || typ == "" || isScriptType(typ):
-		ScriptReferences(text, func(r Reference) {
+		ScriptReferences(covered, func(r Reference) {
+			if len(holes) > 0 {
+				r.Ref = string(text[r.Start:r.End])
+			}
 			r.Start, r.End, r.Element = r.Start+at, r.End+at, "script"
 			tell(r)
 		})

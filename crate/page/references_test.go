@@ -41,7 +41,8 @@ func TestReferences(t *testing.T) {
 	})
 	want := []string{"link i.svg", "link css/club.css?v=1", "importmap ./js/tide.mjs", "importmap ./lib/",
 		"style a b.png", "style part.css", "script js/old.js if lt IE 9", "body sea.png", "body b.png",
-		"a crews/#top", "a Loud.html", "img one.png", "img a.png", "img b.png", "img c.png", "img lazy.png",
+		"a crews/#top", "a {{ url }}",
+		"a Loud.html", "img one.png", "img a.png", "img b.png", "img c.png", "img lazy.png",
 		"video p.jpg", "source v.mp4", "object o.svg", "form send.html", "use sprite.svg#gull",
 		"image gull.png", "img t.png inert", "script ./m.mjs", "script ../n.mjs", "script ./o.mjs", "script ./p.png",
 		"script js/text.js"}

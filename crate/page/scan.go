@@ -1,6 +1,10 @@
 package page
 
-import "bytes"
+import (
+	"bytes"
+
+	"merrycrate.example/merry/crate/template"
+)
 
 // A Token is one tag of a page, by the place it takes up in the page's bytes.
 type Token struct {
@@ -67,8 +71,8 @@ const (
 	Doctype
 )
 
-// NewScanner reads b, which it neither changes nor copies.
-func NewScanner(b []byte) *Scanner { return &Scanner{b: b} }
+// NewScanner reads b, which it does not change. What a server fills in is covered.
+func NewScanner(b []byte) *Scanner { return &Scanner{b: template.Mask(b, template.Holes(b))} }
 
 // Foreign reports whether the scanner is inside svg or math content.
 func (s *Scanner) Foreign() bool {
@@ -182,10 +186,6 @@ func (s *Scanner) declaration(i int) (Gap, int) {
 		return Doctype, after(b, i, ">")
 	case bytes.HasPrefix(rest, []byte("<![CDATA[")) && s.Foreign():
 		return Text, after(b, i+9, "]]>")
-	case !s.flat && (bytes.HasPrefix(rest, []byte("<?php")) || bytes.HasPrefix(rest, []byte("<?="))):
-		// A server's template speaks here. The server takes it out, up to "?>", before any
-		// browser reads on.
-		return Comment, after(b, i, "?>")
 	}
 	return Comment, after(b, i+2, ">")
 }

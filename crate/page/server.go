@@ -50,7 +50,7 @@ func (p *Page) blockEnds(body bool) []slot {
 // regions finds the page's regions, once.
 func (p *Page) regions() []template.Region {
 	if !p.looked {
-		p.looked, p.served = true, template.Regions(p.Bytes)
+		p.looked, p.served = true, template.RegionsOf(p.Bytes, p.holes)
 	}
 	return p.served
 }

@@ -69,6 +69,11 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 			sc.Skip = "it is missing"
 		case known == nil:
 			sc.Skip, sc.Unknown = "its contents are not known", true
+		case known.Filled:
+			sc.Skip, sc.Unknown = "a server fills it in", true
+			for _, g := range known.Defines {
+				sc.Defines = append(sc.Defines, g.Name)
+			}
 		case known.Text == nil:
 			sc.Skip = "its contents are not available"
 			for _, g := range known.Defines {

@@ -52,6 +52,9 @@ type Project struct {
 	byAddress map[string]Sealed
 	globals   *memo.Memo[string, map[string]string]
 	telling   *memo.Memo[string, string]
+
+	names       *fileNames
+	sealedNames *memo.Memo[string, map[string][]paths.InSite]
 }
 
 // A Sealed names a file of the crate. Of a link that can't be sealed there is the library alone; the zero value is
@@ -64,7 +67,7 @@ type Sealed struct {
 // Read reads the project in a folder. Who wants to change it holds the project's lock.
 func Read(on *disk.Folder, opener *origin.Opener, reader *facts.Reader) (*Project, error) {
 	p := &Project{Root: on.Path(), Disk: on, Origin: opener, Facts: reader, Requirements: requirements.New(opener,
-		reader)}
+		reader), names: &fileNames{}}
 	var err error
 	if p.ListText, p.ListStamp, err = on.Read(record.ListFile, disk.MaxRecord, nil); err != nil {
 		return nil, err
@@ -142,6 +145,7 @@ func (p *Project) With(list *record.List, seal *record.Seal) *Project {
 
 func (p *Project) index() {
 	p.globals, p.telling = &memo.Memo[string, map[string]string]{}, &memo.Memo[string, string]{}
+	p.sealedNames = &memo.Memo[string, map[string][]paths.InSite]{}
 	p.byPlace, p.byAddress = map[paths.InProject]Sealed{}, map[string]Sealed{}
 	for _, lib := range p.List.Libraries {
 		if p.Seal.Libraries[lib.Name] == nil && lib.Serve == record.CDN && source.IsAddress(lib.From) {

@@ -70,6 +70,9 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 	if err == nil && len(site.Skipped) > 0 && p.Notify != nil {
 		p.Notify("skipped: " + Abbreviate(site.Skipped, 6))
 	}
+	if err == nil && p.names != nil {
+		p.names.walked(site)
+	}
 	return site, err
 }
 

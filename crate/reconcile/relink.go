@@ -115,7 +115,7 @@ func (r *relinker) at(name paths.InSite) paths.InSite {
 
 // lead writes a reference again that is in a file, "" if it may stay as it is.
 func (r *relinker) lead(from paths.InSite, base, ref string) string {
-	t := tags.Resolve(from, base, ref)
+	t := tags.Lead(r.d.Before, from, base, ref)
 	if t.Path.IsZero() {
 		return ""
 	}
@@ -131,12 +131,15 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 	}
 	at := r.at(from)
 	if !moves {
+		if page.Templated(ref) {
+			return "" // it does not begin where its page is
+		}
 		if at.Dir() == from.Dir() || strings.HasPrefix(ref, "/") || base != "" && !strings.HasPrefix(base, ".") {
 			return ""
 		}
 		to = t.Path
 	}
-	new := tags.Rewrite(ref, at, base, to)
+	new := tags.Rewrite(ref, at, base, t.Path, to)
 	if strings.HasSuffix(tags.WithoutQuery(ref), "/") && !strings.HasSuffix(tags.WithoutQuery(new), "/") &&
 		path.Ext(to.String()) == "" {
 		plain := tags.WithoutQuery(new)
@@ -200,7 +203,7 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 			new = r.leadImport(e.Path, base, ref.Ref)
 		}
 		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") &&
-			r.moved[tags.Resolve(e.Path, base, ref.Ref).Path].IsZero() {
+			r.moved[tags.Lead(r.d.Before, e.Path, base, ref.Ref).Path].IsZero() {
 			return
 		}
 		if i, ok := byPlace[ref.Start]; ok {
@@ -218,7 +221,7 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 // mention looks at a text of an inline script.
 func (r *relinker) mention(e *tags.Editor, ref page.Reference) {
 	new := r.lead(e.Path, e.Base, ref.Ref)
-	t := tags.Resolve(e.Path, e.Base, ref.Ref)
+	t := tags.Lead(r.d.Before, e.Path, e.Base, ref.Ref)
 	if new == "" || r.moved[t.Path].IsZero() || slices.ContainsFunc(e.Includes, func(in page.Include) bool {
 		return in.Start <= ref.Start && ref.End <= in.End && in.Kind == page.Script
 	}) {
@@ -321,11 +324,12 @@ func (r *relinker) inScript(name paths.InSite, in *texts.Index, ref page.Referen
 		return r.leadImport(name, "", ref.Ref)
 	}
 	for _, from := range append(slices.Clone(r.bases), name) {
-		to, moves := r.moved[tags.Resolve(from, "", ref.Ref).Path]
+		was := tags.Resolve(from, "", ref.Ref).Path
+		to, moves := r.moved[was]
 		if !moves {
 			continue
 		}
-		new := tags.Rewrite(ref.Ref, from, "", to)
+		new := tags.Rewrite(ref.Ref, from, "", was, to)
 		if new == ref.Ref {
 			return ""
 		}

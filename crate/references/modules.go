@@ -285,7 +285,10 @@ func (m *modules) twice(file string, scripts *tags.Scripts) {
 func (m *modules) maps(file string) {
 	for _, i := range m.v.ImportMaps() {
 		in := &m.v.Includes[i]
-		read, err := module.ReadMap(m.v.InlineText(in))
+		read, err := m.v.ReadMap(i)
+		if err != nil && len(m.v.HolesIn(in)) > 0 {
+			continue // what a server makes of it is not known
+		}
 		if err == nil {
 			m.entries(file, read, in.TextStart())
 			if why := m.late(i, i != m.v.ImportMaps()[0]); why != "" {

@@ -1,6 +1,7 @@
 package tags
 
 import (
+	"bytes"
 	"net/url"
 	"slices"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/template"
 )
 
 // ImportMaps are the includes that are import maps, in their order.
@@ -261,10 +263,45 @@ func (e *Editor) AddMap(text string) {
 // MapNames are the names of a page's import maps, of those that can be read.
 func (v *Page) MapNames() *module.Names {
 	var list []*module.Map
+	open := false
 	for _, i := range v.ImportMaps() {
-		if read, err := module.ReadMap(v.InlineText(&v.Includes[i])); err == nil {
+		read, err := v.ReadMap(i)
+		if err == nil {
 			list = append(list, read)
 		}
+		open = open || v.filledIn(i)
 	}
-	return module.Join(list, v.Address())
+	names := module.Join(list, v.Address())
+	if open {
+		names.Open(unknownAddress)
+	}
+	return names
+}
+
+// unknownAddress stands for an address that a server fills in.
+const unknownAddress = "https://filled-in.invalid/"
+
+// ReadMap reads an import map of the page. An address that a server fills in is one of another site.
+func (v *Page) ReadMap(i int) (*module.Map, error) {
+	in := &v.Includes[i]
+	read, err := module.ReadMap(v.Code(in))
+	if holes := v.HolesIn(in); err == nil && len(holes) > 0 {
+		for k := range read.Entries {
+			if e := &read.Entries[k]; slices.ContainsFunc(holes, func(h template.Hole) bool {
+				return h.Start < e.End && h.End > e.Start
+			}) {
+				e.Address = unknownAddress
+			}
+		}
+	}
+	return read, err
+}
+
+// filledIn reports whether a server may write entries into an import map.
+func (v *Page) filledIn(i int) bool {
+	in := &v.Includes[i]
+	text := v.InlineText(in)
+	return slices.ContainsFunc(v.HolesIn(in), func(h template.Hole) bool {
+		return bytes.Count(text[:h.Start], []byte(`"`))%2 == 0
+	})
 }

@@ -37,7 +37,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 	}
 	var mu sync.Mutex
 	note := func(from paths.InSite, base, ref string, in *texts.Index, offset int) {
-		t := Resolve(from, base, ref)
+		t := Lead(p, from, base, ref)
 		if t.Path.IsZero() {
 			return
 		}

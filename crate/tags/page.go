@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/template"
 )
 
 // A Page is a page with the targets of its includes.
@@ -37,12 +38,8 @@ func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
 	v := New(name, pg)
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
-		switch {
-		case in.RefAttr.End == 0:
-		case in.Templated():
-			v.Targets[i].Odd = "a server fills it in"
-		default:
-			v.Lead(p, i, Resolve(name, pg.Base, in.Ref))
+		if in.RefAttr.End != 0 {
+			v.Lead(p, i, Lead(p, name, pg.Base, in.Ref))
 		}
 	}
 	return v, nil
@@ -140,11 +137,49 @@ func (v *Page) unreachable() error {
 		"%s: its base element leads to another site, so local files can't be referred to", v.Path)
 }
 
-// Reach writes the reference from the page to a file of the site.
+// Reach writes the reference from the page to a file of the site: in the way of its neighbours, where a server makes
+// these.
 func (v *Page) Reach(file paths.InSite) (string, error) {
+	if ref, ok := v.asNeighbours(file); ok {
+		return ref, nil
+	}
 	ref, ok := Reference(v.Page, v.Path, file)
 	if !ok {
 		return "", v.unreachable()
 	}
 	return ref, nil
+}
+
+// asNeighbours writes the reference to a file as the page's other tags are written, where a helper or a prefix makes
+// them: those of the same kind of file first, the last one first.
+func (v *Page) asNeighbours(file paths.InSite) (string, bool) {
+	style := strings.HasSuffix(strings.ToLower(file.String()), ".css")
+	plain, hidden := 0, 0
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		if in.Kind == page.Script || in.Kind == page.Stylesheet {
+			if w := template.Reference(in.Ref); w.Hidden {
+				hidden++
+			} else if !v.Targets[i].Path.IsZero() {
+				plain++
+			}
+		}
+	}
+	if hidden == 0 || plain > hidden {
+		return "", false
+	}
+	for _, same := range []bool{true, false} {
+		for i := len(v.Includes) - 1; i >= 0; i-- {
+			in, t := &v.Includes[i], v.Targets[i]
+			if t.Path.IsZero() || in.Kind != page.Script && in.Kind != page.Stylesheet && in.Kind != page.Other &&
+				in.Kind != page.Hint || same != ((in.Kind == page.Stylesheet) == style) {
+				continue
+			}
+			w := template.Reference(in.Ref)
+			if ref, ok := w.Respell(t.Path.String(), file.String()); ok {
+				return ref, true
+			}
+		}
+	}
+	return "", false
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
 	"sync"
 
 	"merrycrate.example/merry/crate/integrity"
@@ -13,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/template"
 )
 
 // Scripts knows the scripts that pages refer to: ten thousand pages have the same few.
@@ -30,6 +32,8 @@ type Script struct {
 	*script.Report
 	Text []byte
 	Name string // in the project, or what evidence calls a file that pages have by a link
+	// Filled says that a server fills in parts of the script. The text has something in their places, and can't be run.
+	Filled bool
 
 	once           sync.Once
 	defines, parts *order.Names
@@ -48,7 +52,7 @@ func (k *Script) shared() {
 		}
 		return order.NamesOf(names...)
 	}
-	if k.defines, k.parts = names(k.Defines), names(k.Parts); k.Text != nil {
+	if k.defines, k.parts = names(k.Defines), names(k.Parts); k.Text != nil && !k.Filled {
 		k.text = k.Text
 	}
 }
@@ -112,12 +116,32 @@ func (s *Scripts) OfInclude(v *Page, i int) *Script {
 	in := &v.Includes[i]
 	switch in.Kind {
 	case page.InlineScript:
+		name := s.p.InProject(v.Path).String()
+		if holes := v.HolesIn(in); len(holes) > 0 {
+			return s.filled(template.FillScript(v.InlineText(in), holes), name)
+		}
 		text := v.InlineText(in)
-		return &Script{Report: s.p.Facts.Script(text), Text: text, Name: s.p.InProject(v.Path).String()}
+		return &Script{Report: s.p.Facts.Script(text), Text: text, Name: name}
 	case page.Script:
 		return s.Of(v.Targets[i])
 	}
 	return nil
+}
+
+// filled is an inline script that a server fills in, as far as it is known without that.
+func (s *Scripts) filled(f template.Script, name string) *Script {
+	report := *s.p.Facts.Script(f.Text)
+	report.Needs = slices.DeleteFunc(slices.Clone(report.Needs), func(n script.Need) bool {
+		return template.Unknown(n.Name)
+	})
+	report.Defines = slices.DeleteFunc(slices.Clone(report.Defines), func(g script.Global) bool {
+		return template.Unknown(g.Name)
+	})
+	report.DefinesUnknown = report.DefinesUnknown || f.Loose
+	if report.Form == script.Broken && !f.Wrong {
+		report = script.Report{Form: script.Classic, DefinesUnknown: true}
+	}
+	return &Script{Report: &report, Text: f.Text, Name: name, Filled: true}
 }
 
 // Items tells of each include of a page what matters for its order.

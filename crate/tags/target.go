@@ -9,6 +9,8 @@ import (
 
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/template"
 )
 
 // nowhere stands for the site's own origin while references are resolved.
@@ -33,6 +35,12 @@ func Resolve(from paths.InSite, base, ref string) Target {
 	if ref == "" {
 		return Target{Odd: "the reference is empty"}
 	}
+	if page.MayHaveHoles(ref) {
+		if page.Templated(ref) {
+			return Target{Odd: filledIn}
+		}
+		ref = template.Reference(ref).Path
+	}
 	u, err := url.Parse(strings.Map(func(r rune) rune {
 		switch r {
 		case '\t', '\n', '\r':
@@ -56,6 +64,36 @@ func Resolve(from paths.InSite, base, ref string) Target {
 		return Target{URL: to.String()}
 	}
 	return Target{Path: paths.Found(strings.TrimPrefix(path.Clean("/"+to.Path), "/"))}
+}
+
+// filledIn is said of a reference whose path a server fills in.
+const filledIn = "a server fills it in"
+
+// Lead is Resolve for a reference that a server may fill in: where its path is made by a helper, or begins with
+// something that is filled in, and what is plainly written in it is the end of exactly one file's path, it leads to
+// that file.
+func Lead(p *project.Project, from paths.InSite, base, ref string) Target {
+	t := Resolve(from, base, ref)
+	if t.Odd != filledIn {
+		return t
+	}
+	w := template.Reference(ref)
+	var found []paths.InSite
+	for _, l := range w.Literals {
+		found = append(found, p.EndingIn(w.Path[l.Start:l.End])...)
+	}
+	if len(found) != 1 {
+		return t
+	}
+	return Target{Path: found[0]}
+}
+
+// LeadOnce is Lead for one of many references, as ResolveOnce is.
+func LeadOnce(p *project.Project, from paths.InSite, base, ref string) Target {
+	if at := plainPath(from, base, ref); !at.IsZero() {
+		return Target{Path: at}
+	}
+	return Lead(p, from, base, ref)
 }
 
 // ResolveOnce is Resolve for one of many references that are not remembered: what has nothing but the letters and marks
@@ -140,8 +178,4 @@ func rooted(pg *page.Page) bool {
 }
 
 // WithoutQuery is a reference up to its query and fragment.
-func WithoutQuery(ref string) string {
-	ref, _, _ = strings.Cut(ref, "?")
-	ref, _, _ = strings.Cut(ref, "#")
-	return ref
-}
+func WithoutQuery(ref string) string { return template.Reference(ref).Path }

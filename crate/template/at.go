@@ -9,11 +9,15 @@ import (
 
 // calledWords and plainWords are words behind an at sign that only languages for servers have, with a bracket behind
 // them and without.
-var calledWords, plainWords = wordSet(`extends section yield include includeIf includeWhen includeFirst if elseif foreach
+var calledWords, plainWords = wordSet(
+	`extends section yield include includeIf includeWhen includeFirst if elseif foreach
 	forelse for while unless isset auth guest push prepend stack component slot json vite lang can env production php error
-	switch class style checked selected props each inject asset url route mix RenderSection await lock using`),
-	wordSet(`csrf method RenderBody Model Html Url ViewBag ViewData Href Styles Scripts addTagHelper RenderSectionAsync
-	RenderSection auth guest verbatim production php`)
+	switch class style checked selected props each inject asset url route mix RenderSection await lock using`,
+),
+	wordSet(
+		`csrf method RenderBody Model Html Url ViewBag ViewData Href Styles Scripts addTagHelper RenderSectionAsync
+	RenderSection auth guest verbatim production php`,
+	)
 
 func wordSet(list string) map[string]struct{} {
 	set := map[string]struct{}{}
@@ -76,7 +80,8 @@ func dollarLanguage(b []byte) bool {
 	if !bytes.Contains(b, []byte("${")) {
 		return false
 	}
-	for _, mark := range []string{"<%@", "<jsp:", "<c:", "<fmt:", "<spring:", "<#", "<@", "[#if", "[#list", "[#assign"} {
+	for _, mark := range []string{"<%@", "<jsp:", "<c:", "<fmt:", "<spring:", "<#", "<@", "[#if", "[#list",
+		"[#assign"} {
 		if bytes.Contains(b, []byte(mark)) {
 			return true
 		}
@@ -85,9 +90,12 @@ func dollarLanguage(b []byte) bool {
 }
 
 // sheetRule tells the words that stylesheets have behind an at sign (CSS Syntax Module Level 3, section 5.4.2).
-var sheetRule = memo.Regexp(`^@(?:media|import|font-face|keyframes|-\w+-|supports|charset|layer|container|page|property|` +
-	`namespace|counter-style|starting-style|scope|view-transition|font-feature-values|position-try|apply|tailwind|top-|` +
-	`bottom-|left-|right-)`)
+var sheetRule = memo.Regexp(
+	`^@(?:media|import|font-face|keyframes|-\w+-|supports|charset|layer|container|page|property|` +
+		`namespace|counter-style|starting-style|scope|view-transition|font-feature-values|position-try|apply|` +
+		`tailwind|top-|` +
+		`bottom-|left-|right-)`,
+)
 
 var (
 	// atBlock begins what a brace, or another directive, ends.
@@ -95,11 +103,17 @@ var (
 	// atWord is a directive or an expression: words with dots between them.
 	atWord = memo.Regexp(`^@[A-Za-z_][\w]*(?:\.[A-Za-z_]\w*)*`)
 	// atControl are the directives in whose place nothing comes.
-	atControl = memo.Regexp(`^@(?:if|else|elseif|endif|for|endfor|foreach|endforeach|forelse|endforelse|while|endwhile|` +
-		`unless|endunless|isset|endisset|empty|endempty|auth|endauth|guest|endguest|section|endsection|show|stop|push|` +
-		`endpush|prepend|endprepend|extends|php|endphp|can|endcan|cannot|endcannot|switch|case|default|break|endswitch|` +
-		`once|endonce|env|endenv|production|endproduction|error|enderror|props|inject|component|endcomponent|slot|endslot|` +
-		`using|model|addTagHelper|verbatim|endverbatim|overwrite|append|parent|hasSection|continue|fragment|endfragment)\b`)
+	atControl = memo.Regexp(
+		`^@(?:if|else|elseif|endif|for|endfor|foreach|endforeach|forelse|endforelse|while|endwhile|` +
+			`unless|endunless|isset|endisset|empty|endempty|auth|endauth|guest|endguest|section|endsection|show|` +
+			`stop|push|` +
+			`endpush|prepend|endprepend|extends|php|endphp|can|endcan|cannot|endcannot|switch|case|default|break|` +
+			`endswitch|` +
+			`once|endonce|env|endenv|production|endproduction|error|enderror|props|inject|component|endcomponent|` +
+			`slot|endslot|` +
+			`using|model|addTagHelper|verbatim|endverbatim|overwrite|append|parent|hasSection|continue|fragment|` +
+			`endfragment)\b`,
+	)
 )
 
 // atSign reads a hole that begins with an at sign.
@@ -114,7 +128,16 @@ func (l *lexer) atSign() bool {
 		if end < 2 {
 			return false
 		}
-		l.add(Hole{Start: l.pos, End: l.pos + end + 2, CodeStart: l.pos + 2, CodeEnd: l.pos + end, Kind: Remark, Syntax: At})
+		l.add(
+			Hole{
+				Start:     l.pos,
+				End:       l.pos + end + 2,
+				CodeStart: l.pos + 2,
+				CodeEnd:   l.pos + end,
+				Kind:      Remark,
+				Syntax:    At,
+			},
+		)
 		return true
 	case '(':
 		return l.balanced(1, '(', ')', At, Value)
@@ -139,8 +162,16 @@ func (l *lexer) atSign() bool {
 	case "@php":
 		if end := bytes.Index(b, []byte("@endphp")); end >= 0 && !bytes.HasPrefix(bytes.TrimLeft(b[len(word):], " "),
 			[]byte("(")) {
-			l.add(Hole{Start: l.pos, End: l.pos + end + len("@endphp"), CodeStart: l.pos + len(word), CodeEnd: l.pos + end,
-				Kind: Statement, Syntax: At})
+			l.add(
+				Hole{
+					Start:     l.pos,
+					End:       l.pos + end + len("@endphp"),
+					CodeStart: l.pos + len(word),
+					CodeEnd:   l.pos + end,
+					Kind:      Statement,
+					Syntax:    At,
+				},
+			)
 			return true
 		}
 	}

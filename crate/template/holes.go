@@ -9,8 +9,8 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// A Hole is a part of a text that somebody fills in, or takes out, before a browser reads it: what a server's language, a
-// template language or a generator of sites does there.
+// A Hole is a part of a text that somebody fills in, or takes out, before a browser reads it: what a server's language,
+// a template language or a generator of sites does there.
 type Hole struct {
 	Start, End         int  // with its marks
 	CodeStart, CodeEnd int  // what is between the marks
@@ -70,8 +70,8 @@ func MayHaveIn(s string) bool {
 	return strings.ContainsAny(s, "{<@") && MayHave([]byte(s))
 }
 
-// Holes finds the holes of a text, in their order. Where one stands inside another, or in a part that the template hands
-// on as it is written, only the outer one counts.
+// Holes finds the holes of a text, in their order. Where one stands inside another, or in a part that the template
+// hands on as it is written, only the outer one counts.
 func Holes(b []byte) []Hole {
 	if !MayHave(b) {
 		return nil
@@ -148,7 +148,12 @@ var marks = []struct {
 	{"<%--", "--%>", Angle, Remark}, {"<%#", "%>", Angle, Remark}, {"<%", "%>", Angle, Value},
 	{"{{!--", "--}}", Braces, Remark}, {"{{--", "--}}", Braces, Remark}, {"{{~!--", "--~}}", Braces, Remark},
 	{"{{/*", "*/}}", Braces, Remark}, {"{{- /*", "*/ -}}", Braces, Remark}, {"{{!", "}}", Braces, Remark},
-	{"{{{", "}}}", Braces, Value}, {"{{", "}}", Braces, Value}, {"{!!", "!!}", Bangs, Value}, {"{#", "#}", Hash, Remark},
+	{
+		"{{{",
+		"}}}",
+		Braces,
+		Value,
+	}, {"{{", "}}", Braces, Value}, {"{!!", "!!}", Bangs, Value}, {"{#", "#}", Hash, Remark},
 	{"{%", "%}", Percent, Value},
 }
 
@@ -444,7 +449,9 @@ func startsWithSettings(b []byte) int {
 	return start + m[1]
 }
 
-var settings = memo.Regexp(`^(?s:---[ \t]*\r?\n(?:.*?\r?\n)?---[ \t]*(?:\r?\n|$)|\+\+\+[ \t]*\r?\n(?:.*?\r?\n)?\+\+\+[ \t]*(?:\r?\n|$))`)
+var settings = memo.Regexp(
+	`^(?s:---[ \t]*\r?\n(?:.*?\r?\n)?---[ \t]*(?:\r?\n|$)|\+\+\+[ \t]*\r?\n(?:.*?\r?\n)?\+\+\+[ \t]*(?:\r?\n|$))`,
+)
 
 // controls reports whether a hole's code begins, goes on with or ends something, or sets something: no text takes its
 // place.
@@ -456,27 +463,36 @@ func controls(b []byte, h *Hole) bool {
 	case Braces:
 		return braceControl().Match(code)
 	case Code, Angle:
-		return h.End-h.Start > 3 && b[h.Start+2] != '=' && (codeControl().Match(code) || bytes.HasSuffix(code, []byte("{")) ||
-			bytes.HasPrefix(code, []byte("}")) || bytes.HasSuffix(code, []byte("}")) || bytes.HasSuffix(code, []byte(" do")) ||
-			bytes.HasSuffix(code, []byte("|")))
+		return h.End-h.Start > 3 && b[h.Start+2] != '=' &&
+			(codeControl().Match(code) || bytes.HasSuffix(code, []byte("{")) ||
+				bytes.HasPrefix(code, []byte("}")) || bytes.HasSuffix(code, []byte("}")) || bytes.HasSuffix(code,
+				[]byte(" do")) ||
+				bytes.HasSuffix(code, []byte("|")))
 	}
 	return false
 }
 
 var (
 	percentControl = memo.Regexp(`^(?:if|elif|elsif|elseif|else|unless|for|foreach|case|when|block|section|capture|` +
-		`embed|set|assign|load|extends|layout|macro|call|filter|with|autoescape|spaceless|comment|raw|verbatim|import|from|` +
-		`increment|decrement|cycle|switch|ifchanged|ifequal|ifnotequal|tablerow|do|use|trans|blocktrans|blocktranslate|` +
+		`embed|set|assign|load|extends|layout|macro|call|filter|with|autoescape|spaceless|comment|raw|verbatim|` +
+		`import|from|` +
+		`increment|decrement|cycle|switch|ifchanged|ifequal|ifnotequal|tablerow|do|use|trans|blocktrans|` +
+		`blocktranslate|` +
 		`schema|style|javascript|stylesheet|highlight|end\w*)\b`)
-	braceControl = memo.Regexp(`^(?:[#^/](?:[^/*]|$)|else\b|end\b|if\b|range\b|with\b|define\b|block\b|break\b|continue\b|` +
-		`\$\w+\s*:?=)`)
-	codeControl = memo.Regexp(`^(?:if|elseif|elsif|else|for|foreach|while|switch|case|default|break|continue|unless|until|` +
-		`begin|end|endif|endfor|endforeach|endwhile|endswitch|use|namespace|require|require_once|return|function|var|let|` +
-		`const|@)\b|^\$[\w\[\]'">-]+\s*=[^=]|^@`)
+	braceControl = memo.Regexp(
+		`^(?:[#^/](?:[^/*]|$)|else\b|end\b|if\b|range\b|with\b|define\b|block\b|break\b|continue\b|` +
+			`\$\w+\s*:?=)`,
+	)
+	codeControl = memo.Regexp(
+		`^(?:if|elseif|elsif|else|for|foreach|while|switch|case|default|break|continue|unless|until|` +
+			`begin|end|endif|endfor|endforeach|endwhile|endswitch|use|namespace|require|require_once|return|` +
+			`function|var|let|` +
+			`const|@)\b|^\$[\w\[\]'">-]+\s*=[^=]|^@`,
+	)
 )
 
-// Mask copies a text with its holes covered, so that what reads markup meets neither their marks nor their code: a value
-// by a byte that no markup has, all else by white space. Every offset stays, and so do line breaks.
+// Mask copies a text with its holes covered, so that what reads markup meets neither their marks nor their code: a
+// value by a byte that no markup has, all else by white space. Every offset stays, and so do line breaks.
 func Mask(b []byte, holes []Hole) []byte {
 	if len(holes) == 0 {
 		return b

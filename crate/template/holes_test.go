@@ -35,7 +35,8 @@ func TestHoles(t *testing.T) {
 			`s{{#if a}}|s{{else}}|s{{/if}}|v{{> part}}|s{{range .X}}|v{{.Y}}|s{{end}}`},
 		{`{% raw %}{{ a }}{% endraw %}{{ b }}`, `s{% raw %}|s{% endraw %}|v{{ b }}`},
 		{`{% verbatim %}{{ a }}{% endverbatim %}`, `s{% verbatim %}|s{% endverbatim %}`},
-		{`{% comment %}<script src=x></script>{% endcomment %}b`, `r{% comment %}<script src=x></script>{% endcomment %}`},
+		{`{% comment %}<script src=x></script>{% endcomment %}b`, `r{% comment %}<script src=x></script>{% ` +
+			`endcomment %}`},
 		{`{{{{raw}}}}{{ a }}{{{{/raw}}}}`, `s{{{{raw}}}}|s{{{{/raw}}}}`},
 		{"---\ntitle: x\n---\n{{ content }}", "r---\ntitle: x\n---\n|v{{ content }}"},
 		{"+++\ntitle = 1\n+++\nx", "r+++\ntitle = 1\n+++\n"},

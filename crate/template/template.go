@@ -68,7 +68,10 @@ func directives(b []byte, holes []Hole) []directive {
 	}
 	if prefixedTag(b) {
 		for _, m := range tagged().FindAllSubmatchIndex(b, -1) {
-			list = append(list, directive{m[0], m[1], "tag", string(b[m[2]:m[3]]) + strings.ToLower(string(b[m[4]:m[5]]))})
+			list = append(
+				list,
+				directive{m[0], m[1], "tag", string(b[m[2]:m[3]]) + strings.ToLower(string(b[m[4]:m[5]]))},
+			)
 		}
 	}
 	slices.SortFunc(list, func(x, y directive) int { return x.start - y.start })
@@ -212,7 +215,8 @@ func (r *regions) at(b []byte, d directive) {
 		}
 	case strings.HasSuffix(text, "{"):
 		r.begin(b, d, word == "section")
-	case word == "if" || word == "for" || word == "foreach" || word == "forelse" || word == "while" || word == "unless" ||
+	case word == "if" || word == "for" || word == "foreach" || word == "forelse" || word == "while" ||
+		word == "unless" ||
 		word == "isset" || word == "auth" || word == "guest" || word == "can" || word == "cannot" || word == "switch" ||
 		word == "once" || word == "env" || word == "production" || word == "error" || word == "hasSection":
 		r.begin(b, d, false)
@@ -232,7 +236,9 @@ func Extends(b []byte) bool {
 	return (MayHave(b) || bytes.Contains(b, []byte("Layout"))) && extends().Match(b)
 }
 
-var extends = memo.Regexp(`\{%[-+~]?\s*(?:extends|layout)\b|(?m:^|\s)@extends\s*\(|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`)
+var extends = memo.Regexp(
+	`\{%[-+~]?\s*(?:extends|layout)\b|(?m:^|\s)@extends\s*\(|\{\{[-~]?\s*!?<\s|@\{?\s*Layout\s*=|\{\{#extend\b`,
+)
 
 func isLetter(c byte) bool { return 'a' <= c|0x20 && c|0x20 <= 'z' }
 

@@ -18,7 +18,8 @@ func FuzzRegions(f *testing.F) {
 			t.Fatalf("%+v are not seen at a glance", holes)
 		}
 		for i, h := range holes {
-			if h.Start < 0 || h.CodeStart < h.Start || h.CodeEnd < h.CodeStart || h.End < h.CodeEnd || h.End > len(b) ||
+			if h.Start < 0 || h.CodeStart < h.Start || h.CodeEnd < h.CodeStart || h.End < h.CodeEnd ||
+				h.End > len(b) ||
 				i > 0 && h.Start < holes[i-1].End {
 				t.Fatalf("%+v after %+v", h, holes[max(0, i-1)])
 			}

@@ -293,7 +293,7 @@ func (c *Compared) findImports(ctx context.Context, p *project.Project, site *wa
 			var list []use
 			for i := range pg.Includes {
 				if inc := &pg.Includes[i]; inc.Kind == page.InlineScript && inc.Module {
-					list = append(list, in(name, pg.InlineText(inc), index, inc.TextStart())...)
+					list = append(list, in(name, pg.Code(inc), index, inc.TextStart())...)
 				}
 			}
 			return list, nil

@@ -76,7 +76,7 @@ func (r *renaming) inline(libraries map[string]bool) reconcile.PageWork {
 				in.Inert != "" {
 				continue
 			}
-			for _, edit := range r.edits(in.Kind == page.InlineStyle, e.InlineText(in), done.Page) {
+			for _, edit := range r.edits(in.Kind == page.InlineStyle, e.Code(in), done.Page) {
 				edit.Start, edit.End = edit.Start+in.TextStart(), edit.End+in.TextStart()
 				e.Edit(edit)
 			}

@@ -132,9 +132,9 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
 		var more map[int][]Occurrence
 		switch in.Kind {
 		case page.InlineScript:
-			more = f.inScript(v.InlineText(in), in.TextStart(), index, at)
+			more = f.inScript(v.Code(in), in.TextStart(), index, at)
 		case page.InlineStyle:
-			more = f.inStyle(v.InlineText(in), in.TextStart(), index, at)
+			more = f.inStyle(v.Code(in), in.TextStart(), index, at)
 		}
 		for k, list := range more {
 			uses[k] = append(uses[k], list...)

@@ -1,0 +1,77 @@
+package project
+
+import (
+	"context"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/walk"
+)
+
+// fileNames knows the site's files by their names, once somebody asks. All snapshots of one command share it.
+type fileNames struct {
+	mu     sync.Mutex
+	site   *walk.Site // the last one that was walked
+	byBase map[string][]paths.InSite
+}
+
+func (n *fileNames) walked(site *walk.Site) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	n.site, n.byBase = site, nil
+}
+
+// called lists the files of a name.
+func (n *fileNames) called(p *Project, base string) []paths.InSite {
+	n.mu.Lock()
+	if n.site == nil {
+		n.mu.Unlock()
+		if _, err := p.Walk(context.Background()); err != nil {
+			return nil
+		}
+		n.mu.Lock()
+	}
+	defer n.mu.Unlock()
+	if n.byBase == nil && n.site != nil {
+		n.byBase = map[string][]paths.InSite{}
+		for name := range n.site.All() {
+			n.byBase[name.Base()] = append(n.byBase[name.Base()], name)
+		}
+	}
+	return n.byBase[base]
+}
+
+// EndingIn lists the files of the site whose paths are, or end in, a path: those that are there, and the crate's as the
+// records have them. They are sorted.
+func (p *Project) EndingIn(end string) []paths.InSite {
+	var list []paths.InSite
+	add := func(name paths.InSite) {
+		if s := name.String(); s == end || strings.HasSuffix(s, "/"+end) {
+			list = append(list, name)
+		}
+	}
+	base := path.Base(end)
+	if p.names != nil && p.Disk != nil {
+		for _, name := range p.names.called(p, base) {
+			add(name)
+		}
+	}
+	for _, at := range p.sealedNames.Of("", p.sealedByBase)[base] {
+		add(at)
+	}
+	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	return slices.Compact(list)
+}
+
+func (p *Project) sealedByBase() map[string][]paths.InSite {
+	names := map[string][]paths.InSite{}
+	for at := range p.byPlace {
+		if name, ok := p.InSite(at); ok {
+			names[name.Base()] = append(names[name.Base()], name)
+		}
+	}
+	return names
+}
