@@ -21,7 +21,8 @@ var house = []string{
 	"crate/requirements",
 	"crate/origin", "crate/facts", "crate/walk", "crate/placement", "crate/renames", "crate/packages", "crate/manifest",
 	"crate/source", "crate/archive", "crate/change", "crate/browser", "crate/console", "crate/check", "crate/rehearse",
-	"crate/script", "crate/page", "crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs",
+	"crate/script", "crate/page", "crate/compose",
+	"crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs",
 	"crate/ecma", "crate/watch", "crate/disk", "crate/record", "crate/support", "crate/cdn", "crate/integrity",
 	"crate/paths", "crate/problem", "crate/texts", "crate/memo", "crate/parallel",
 }

@@ -81,6 +81,7 @@ where their library belongs. Adopt asks you to name what it does not recognise.`
 	}
 	f := c.Flags()
 	f.BoolVar(&all, "all", false, "adopt from all pages")
+	f.BoolVar(&req.OnlyThisPage, "only-this-page", false, "with --page, "+onlyThisPage)
 	f.StringSliceVar(&req.Pages, "page", nil, "put pasted tags on the pages that match `GLOB` (repeatable)")
 	f.StringVar(&req.Tag, "tag", "", "only tags whose reference contains `TEXT`")
 	f.StringVar(&req.As, "as", "", "what the tag refers to: `NAME` or NAME@VERSION")

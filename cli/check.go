@@ -311,6 +311,9 @@ func (a *app) printFindings(c *crate.Checked, all bool) {
 		if len(f.Places) > 0 {
 			a.printf("  also: %s\n", show.Text(placesOf(f.Places)))
 		}
+		if f.On != "" {
+			a.printf("%s\n", show.Folded("  on:   ", show.Text(f.On)))
+		}
 		a.printf("%s\n%s", show.Folded("  why:  ", show.Text(f.Why)), show.Steps("  next: ", f.Next))
 	}
 	a.printf("\n%s%s\n", limit.rest(), total(c, len(causes)))

@@ -49,8 +49,12 @@ twice.`,
 	f.BoolVar(&minified, "minified", false, "use the minified build on these pages")
 	f.BoolVar(&readable, "readable", false, "use the readable build on these pages")
 	f.BoolVar(&req.Fragments, "fragments", false, "also put tags on parts of pages")
+	f.BoolVar(&req.OnlyThisPage, "only-this-page", false, onlyThisPage)
 	return a.changes(c)
 }
+
+// onlyThisPage is the help of the flag of that name.
+const onlyThisPage = "change the page's own file, and no part that other pages have, too"
 
 func (a *app) omit() *cobra.Command {
 	var req crate.IncludeRequest
@@ -83,6 +87,7 @@ Without --page, it removes them from all pages. The files stay.`,
 
 func (a *app) printIncluded(in *crate.Included) {
 	if in.DryRun {
+		a.printShared(in.Pages)
 		a.touched(in.Result)
 		return
 	}
@@ -138,6 +143,16 @@ func missingSteps(list []crate.MissingNeed) string {
 	return steps
 }
 
+// printShared lists the parts that change, with the pages that they are on.
+func (a *app) printShared(pages []crate.PageChange) {
+	for _, p := range pages {
+		if len(p.On) > 0 {
+			a.remarks([]string{fmt.Sprintf("%s is part of %s: %s", p.Page, show.Count(len(p.On), "page", "pages"),
+				abbreviated(p.On, 6))})
+		}
+	}
+}
+
 // printPages lists what was done to pages, many pages of one kind as a number.
 func (a *app) printPages(pages []crate.PageChange) {
 	const most = 12
@@ -164,6 +179,9 @@ func (a *app) printPages(pages []crate.PageChange) {
 		row("already there", p.Already)
 		row("also", p.Also)
 		row("not added", p.Unrecorded)
+		if len(p.On) > 0 {
+			row("part of", []string{abbreviated(p.On, 6)})
+		}
 		if p.Note != "" {
 			row("note", []string{strings.TrimPrefix(p.Note, "note: ")})
 		}

@@ -78,6 +78,7 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.BoolVar(&f.modules, "modules", false, "take the library as a module, if it has both forms")
 	flags.BoolVar(&f.scripts, "scripts", false, "take the library as a plain script, if it has both forms")
 	flags.BoolVar(&f.req.Fragments, "fragments", false, "with --page, also put tags on parts of pages")
+	flags.BoolVar(&f.req.OnlyThisPage, "only-this-page", false, "with --page, "+onlyThisPage)
 	flags.BoolVar(&f.req.Whole, "whole", false, "take everything for a page and keep it whole, in later versions too")
 	flags.StringVar(&f.req.Into, "into", "", "keep the files in one folder, at this `FOLDER` of the site")
 	flags.StringSliceVar(&f.places, "place", nil, "put a file or folder of the source at a path of its own: "+
@@ -252,6 +253,7 @@ func (a *app) answerTaken(ctx context.Context, door *crate.Crate, t *crate.Taken
 		}
 		if outcome.DryRun {
 			a.printf("\n")
+			a.printShared(pages)
 			a.touched(outcome)
 			return
 		}

@@ -33,6 +33,8 @@ type Request struct {
 	Tag    string   // only tags whose reference contains this
 	As     string   // NAME or NAME@VERSION, for what can't be recognised
 	From   string   // a source in which the bytes are looked for
+	// OnlyThisPage puts pasted tags into the pages' own files alone, and into no part that other pages have, too.
+	OnlyThisPage bool
 }
 
 // Adopted is the result of adopt.
@@ -143,7 +145,7 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 					cmp.Or(c.Why, "nothing identifies it"))
 			}
 		}
-		d.OnPages(pages, a.paste(pasted))
+		d.OnWholePages(pages, req.OnlyThisPage, a.paste(pasted))
 	}
 	for _, c := range list {
 		a.out.Tags = append(a.out.Tags, c.Tag)

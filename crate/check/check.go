@@ -4,6 +4,7 @@ package check
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"merrycrate.example/merry/crate/order"
@@ -33,7 +34,9 @@ type Finding struct {
 	Message  string   `json:"message"`          // one sentence of fact
 	Why      string   `json:"why"`              // the consequence
 	Next     string   `json:"next"`             // what to type or do
-	Global   string   `json:"global,omitempty"` // that is missing, of a finding of code
+	// On are the pages on which a finding of one of their parts shows.
+	On     string `json:"on,omitempty"`
+	Global string `json:"global,omitempty"` // that is missing, of a finding of code
 	// Declared says that it is of a need which the packing list names, and no code that was read.
 	Declared bool `json:"declared,omitempty"`
 	// Missing is the library that is not there, of such a one.
@@ -51,6 +54,7 @@ func Sort(list []Finding) {
 // The findings' names. Scripts rely on them: a name is never given a new meaning.
 const (
 	FileMissing     = "file-missing"
+	PartUnknown     = "part-unknown"
 	CaseDiffers     = "case-differs"
 	LeadsNowhere    = "leads-nowhere"
 	MemberMissing   = "part-missing"
@@ -119,6 +123,22 @@ type Page struct {
 	File     string       // from the project's root
 	Includes []Include    // as the page's own, one for one
 	Items    []order.Item // what matters of them for their order, one for one
+	// Whole, if set, returns the file and the line of an offset of a page that is put together from several files.
+	Whole func(offset int) (file string, line int)
+}
+
+// line says in which line an offset is, with the file where that is another one than the page's.
+func (p *Page) line(offset int) string {
+	if p.Whole != nil {
+		if file, line := p.Whole(offset); file != p.File {
+			return fmt.Sprintf("line %d of %s", line, file)
+		}
+	}
+	line, _ := p.Position(offset)
+	if p.Whole != nil {
+		_, line = p.Whole(offset)
+	}
+	return fmt.Sprintf("line %d", line)
 }
 
 // An Include is one include of a page with its target.

@@ -186,9 +186,9 @@ func (k *pageCheck) versions() {
 		}
 		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" &&
 			mayBeOne(other.Script, in.Script) {
-			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
+			line := k.p.line(k.p.Page.Includes[j].Start)
 			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s "+
-				"in line %d", in.Name, in.Version, other.Version, line),
+				"in %s", in.Name, in.Version, other.Version, line),
 				"the second one replaces the first, and everything that was added to it in between",
 				fmt.Sprintf("remove one of the two tags, or merry omit %s --page %s", cmp.Or(in.Library, other.Library,
 					in.Path), k.page()))

@@ -158,13 +158,13 @@ func (k *pageCheck) twice() {
 			seen[in.Path+in.URL] = i
 			continue
 		}
-		line, _ := k.p.Page.Position(k.p.Page.Includes[first].Start)
+		line := k.p.line(k.p.Page.Includes[first].Start)
 		raw := &k.p.Page.Includes[i]
 		why := "a script that runs twice sets itself up twice, and may discard what was done in between"
 		if raw.Kind == page.Stylesheet {
 			why = "the second one overrides styles between the two"
 		}
-		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in line %d", in.Path+in.URL,
+		k.add(IncludedTwice, Warning, raw.Start, fmt.Sprintf("%s is included twice, first in %s", in.Path+in.URL,
 			line), why,
 			fmt.Sprintf("remove one of the two tags; or merry omit %s --page %s, and include it again", orPath(in),
 				k.page()))
@@ -192,9 +192,9 @@ func (k *pageCheck) builds() {
 			if plainStem(a.Path+a.URL) != plainStem(b.Path+b.URL) && (a.Library == "" || a.Library != b.Library) {
 				continue
 			}
-			line, _ := k.p.Page.Position(k.p.Page.Includes[j].Start)
+			line := k.p.line(k.p.Page.Includes[j].Start)
 			k.add(IncludedTwice, Warning, k.p.Page.Includes[i].Start,
-				fmt.Sprintf("%s is another build of %s in line %d", b.Path+b.URL, a.Path+a.URL, line),
+				fmt.Sprintf("%s is another build of %s in %s", b.Path+b.URL, a.Path+a.URL, line),
 				"a script that runs twice sets itself up twice, and may discard what was done in between",
 				"remove one of the two tags")
 			return

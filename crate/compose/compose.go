@@ -1,8 +1,9 @@
-// Package compose puts the pages of a site together as visitors receive them: a page with the parts that it includes, in
-// the layout that it extends. It evaluates nothing: what a server decides stays a hole.
+// Package compose puts the pages of a site together as visitors receive them: a page with the parts that it includes,
+// in the layout that it extends. It evaluates nothing: what a server decides stays a hole.
 package compose
 
 import (
+	"bytes"
 	"cmp"
 	"path"
 	"slices"
@@ -11,6 +12,7 @@ import (
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Piece is a part of a file that is a part of a composed page.
@@ -27,6 +29,10 @@ type Page struct {
 	Pieces []Piece // in their order; each byte of the page is of one piece
 	// Unknown are the places where something is included that is computed, or that is not there.
 	Unknown []Place
+
+	sources map[paths.InSite][]byte
+	mu      sync.Mutex
+	lines   map[paths.InSite]*texts.Index
 }
 
 // A Place is a place in a file, with what stands there.
@@ -61,8 +67,36 @@ func (p *Page) Locate(offset int) (paths.InSite, int) {
 	return x.File, x.Start + offset - x.At
 }
 
-// A Site knows how the files of a site are put together. It reads each file once, when it is asked for. It is for several
-// goroutines at once.
+// Position returns the file of an offset of the page, with the line and the column in it, both from 1.
+func (p *Page) Position(offset int) (name paths.InSite, line, column int) {
+	name, at := p.Locate(offset)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.lines == nil {
+		p.lines = map[paths.InSite]*texts.Index{}
+	}
+	if p.lines[name] == nil {
+		p.lines[name] = texts.NewIndex(p.sources[name])
+	}
+	line, column = p.lines[name].At(min(at, len(p.sources[name])))
+	return name, line, column
+}
+
+// Offset is where a line and a column of the page are, both from 1.
+func (p *Page) Offset(line, column int) int {
+	at := 0
+	for ; line > 1; line-- {
+		i := bytes.IndexByte(p.Bytes[at:], '\n')
+		if i < 0 {
+			return len(p.Bytes)
+		}
+		at += i + 1
+	}
+	return min(len(p.Bytes), at+max(0, column-1))
+}
+
+// A Site knows how the files of a site are put together. It reads each file once, when it is asked for. It is for
+// several goroutines at once.
 type Site struct {
 	read   func(name paths.InSite) ([]byte, error)
 	has    func(name paths.InSite) bool
@@ -128,8 +162,8 @@ func (s *Site) Learn(pages []paths.InSite) {
 	}
 }
 
-// surround finds the layouts of pages that have nothing but defined parts: the one file of the site that is a whole page,
-// is called as layouts are, and names one of the parts.
+// surround finds the layouts of pages that have nothing but defined parts: the one file of the site that is a whole
+// page, is called as layouts are, and names one of the parts.
 func (s *Site) surround(pages []paths.InSite) {
 	layouts := map[string][]paths.InSite{} // by the parts that they name
 	for _, name := range pages {
@@ -281,13 +315,15 @@ func (s *Site) Compose(name paths.InSite) *Page {
 	if f == nil || !f.may && !s.implicit(f) {
 		return nil
 	}
-	k := &composing{site: s, page: &Page{Name: name}, blocks: map[string]block{}, stacks: map[string][]block{}}
+	k := &composing{site: s, page: &Page{Name: name, sources: map[paths.InSite][]byte{name: f.bytes}},
+		blocks: map[string]block{}, stacks: map[string][]block{}}
 	k.whole(f, 0)
 	if p := k.page; len(p.Files()) > 1 {
 		return p
 	}
 	if len(k.page.Unknown) > 0 {
-		return &Page{Name: name, Bytes: f.bytes, Pieces: []Piece{{name, 0, len(f.bytes), 0}}, Unknown: k.page.Unknown}
+		return &Page{Name: name, Bytes: f.bytes, Pieces: []Piece{{name, 0, len(f.bytes), 0}}, Unknown: k.page.Unknown,
+			sources: k.page.sources}
 	}
 	return nil
 }
@@ -450,6 +486,7 @@ func (k *composing) add(f *file, start, end int) {
 		return
 	}
 	p := k.page
+	p.sources[f.name] = f.bytes
 	if n := len(p.Pieces); n > 0 && p.Pieces[n-1].File == f.name && p.Pieces[n-1].End == start {
 		p.Pieces[n-1].End = end
 	} else {
@@ -460,10 +497,12 @@ func (k *composing) add(f *file, start, end int) {
 
 // endings are what files of templates end in, beside what the file that names them does.
 var endings = []string{"", ".html", ".htm", ".php", ".blade.php", ".njk", ".liquid", ".hbs", ".handlebars", ".mustache",
-	".ejs", ".erb", ".html.erb", ".twig", ".html.twig", ".jinja", ".jinja2", ".j2", ".cshtml", ".tmpl", ".gohtml", ".jsp",
+	".ejs", ".erb", ".html.erb", ".twig", ".html.twig", ".jinja", ".jinja2", ".j2", ".cshtml", ".tmpl", ".gohtml",
+	".jsp",
 	".inc"}
 
-// resolve finds the file that a file names: seen from itself, from the site, and from the folders in which such files lie.
+// resolve finds the file that a file names: seen from itself, from the site, and from the folders in which such files
+// lie.
 func (s *Site) resolve(f *file, name string, dotted bool) (paths.InSite, bool) {
 	name = strings.TrimPrefix(path.Clean(strings.TrimSpace(name)), "~/")
 	if name == "." || strings.Contains(name, "://") {

@@ -47,48 +47,64 @@ func TestCompose(t *testing.T) {
 		want  string
 		parts string // files that are parts
 	}{
-		{"a header and a footer", map[string]string{"index.php": "<?php $t = 1;\ninclude 'inc/head.php'; ?>a<?php require " +
-			"__DIR__ . '/inc/foot.php';", "inc/head.php": "<html><body>", "inc/foot.php": "</body></html>"}, "index.php",
+		{"a header and a footer", map[string]string{"index.php": "<?php $t = 1;\ninclude 'inc/head.php'; ?>a<?php " +
+			"require " +
+			"__DIR__ . '/inc/foot.php';", "inc/head.php": "<html><body>", "inc/foot.php": "</body></html>"},
+			"index.php",
 			"<html><body>a</body></html>", "inc/foot.php inc/head.php"},
 		{"from another folder", map[string]string{"crews/index.php": "<?php include '../inc/head.php' ?>a",
 			"inc/head.php": "<html><?php include 'inc/nav.php' ?>", "inc/nav.php": "n"}, "crews/index.php", "<html>na",
 			"inc/head.php inc/nav.php"},
-		{"blocks", map[string]string{"templates/base.html": "<html>{% block a %}x{% endblock %}|{% block b %}y{% endblock %}",
-			"templates/page.html": "{% extends \"base.html\" %}\n{% block b %}z{% endblock %}\n"}, "templates/page.html",
+		{"blocks", map[string]string{"templates/base.html": "<html>{% block a %}x{% endblock %}|{% block b %}y{% " +
+			"endblock %}",
+			"templates/page.html": "{% extends \"base.html\" %}\n{% block b %}z{% endblock %}\n"},
+			"templates/page.html",
 			"<html>{% block a %}x{% endblock %}|z", "templates/base.html"},
 		{"two layouts", map[string]string{"base.html": "<html>{% block a %}x{% endblock %}",
 			"mid.html":  "{% extends 'base.html' %}{% block a %}m{% block c %}{% endblock %}{% endblock %}",
-			"page.html": "{% extends 'mid.html' %}{% block c %}p{% endblock %}"}, "page.html", "<html>mp", "base.html mid.html"},
-		{"settings with a layout", map[string]string{"_layouts/default.html": "<html>{% include nav.html %}{{ content }}</html>",
+			"page.html": "{% extends 'mid.html' %}{% block c %}p{% endblock %}"}, "page.html", "<html>mp",
+			"base.html mid.html"},
+		{"settings with a layout", map[string]string{"_layouts/default.html": "<html>{% include nav.html %}{{ " +
+			"content }}</html>",
 			"_includes/nav.html": "n", "index.html": "---\nlayout: default\n---\n<p>a</p>\n"}, "index.html",
 			"<html>n<p>a</p>\n</html>", "_includes/nav.html _layouts/default.html"},
 		{"partials", map[string]string{"views/a.hbs": "{{> head}}a{{> foot x=1}}", "views/partials/head.hbs": "<html>",
 			"views/partials/foot.hbs": "</html>"}, "views/a.hbs", "<html>a</html>",
 			"views/partials/foot.hbs views/partials/head.hbs"},
-		{"a layout that nobody names", map[string]string{"views/layout.hbs": "<html>{{{body}}}</html>", "views/a.hbs": "a",
+		{"a layout that nobody names", map[string]string{"views/layout.hbs": "<html>{{{body}}}</html>",
+			"views/a.hbs": "a",
 			"views/b.hbs": "b"}, "views/a.hbs", "<html>a</html>", "views/layout.hbs"},
 		{"defined parts", map[string]string{"base.html": "<html>{{ template \"main\" . }}</html>",
 			"a.html": "{{ define \"main\" }}a{{ end }}", "b.html": "{{ define \"main\" }}b{{ end }}"}, "b.html",
 			"<html>b</html>", "base.html"},
-		{"named parts", map[string]string{"index.html": "<html>{{ template \"nav\" . }}", "parts.html": "{{ define \"nav\" }}n" +
+		{"named parts", map[string]string{"index.html": "<html>{{ template \"nav\" . }}", "parts.html": "{{ define " +
+			"\"nav\" }}n" +
 			"{{ end }}"}, "index.html", "<html>n", "parts.html"},
-		{"called includes", map[string]string{"views/index.ejs": "<%- include('partials/head', {a: 1}) %>x<%- include(" +
+		{"called includes", map[string]string{"views/index.ejs": "<%- include('partials/head', {a: 1}) %>x<%- " +
+			"include(" +
 			"\"partials/foot\") %>", "views/partials/head.ejs": "<html>", "views/partials/foot.ejs": "</html>"},
 			"views/index.ejs", "<html>x</html>", "views/partials/foot.ejs views/partials/head.ejs"},
 		{"sections and yields", map[string]string{"resources/views/layouts/app.blade.php": "<html>@yield('content')" +
-			"@stack('scripts')</html>", "resources/views/home.blade.php": "@extends('layouts.app')\n@section('content')\n" +
-			"@include('parts.nav')a\n@endsection\n@push('scripts')\ns\n@endpush\n", "resources/views/parts/nav.blade.php": "n"},
+			"@stack('scripts')</html>",
+			"resources/views/home.blade.php": "@extends('layouts.app')\n@section('content')\n" +
+				"@include('parts.nav')a\n@endsection\n@push('scripts')\ns\n@endpush\n",
+			"resources/views/parts/nav.blade.php": "n"},
 			"resources/views/home.blade.php", "<html>\nna\n\ns\n</html>",
 			"resources/views/layouts/app.blade.php resources/views/parts/nav.blade.php"},
-		{"a body and sections", map[string]string{"Views/Shared/_Layout.cshtml": "<html>@RenderBody()|@RenderSection(\"Scripts\"" +
+		{"a body and sections", map[string]string{"Views/Shared/_Layout.cshtml": "<html>@RenderBody()|" +
+			"@RenderSection(\"Scripts\"" +
 			", required: false)</html>", "Views/Home/Index.cshtml": "@{\n    Layout = \"_Layout\";\n}\n<p>a</p>\n" +
-			"@section Scripts {<b></b>}"}, "Views/Home/Index.cshtml", "<html>@{\n    Layout = \"_Layout\";\n}\n<p>a</p>\n|" +
+			"@section Scripts {<b></b>}"}, "Views/Home/Index.cshtml", "<html>@{\n    Layout = " +
+			"\"_Layout\";\n}\n<p>a</p>\n|" +
 			"<b></b></html>", "Views/Shared/_Layout.cshtml"},
-		{"the server's own", map[string]string{"a.shtml": "<!--#include virtual=\"/inc/n.html\" -->a", "inc/n.html": "n"},
+		{"the server's own", map[string]string{"a.shtml": "<!--#include virtual=\"/inc/n.html\" -->a",
+			"inc/n.html": "n"},
 			"a.shtml", "na", "inc/n.html"},
-		{"what is computed stays", map[string]string{"a.php": "<?php include $x; include 'b.php'; ?>a", "b.php": "b"}, "a.php",
+		{"what is computed stays", map[string]string{"a.php": "<?php include $x; include 'b.php'; ?>a", "b.php": "b"},
+			"a.php",
 			"ba", "b.php"},
-		{"a circle ends", map[string]string{"a.html": "{% include 'b.html' %}a", "b.html": "{% include 'a.html' %}b"}, "a.html",
+		{"a circle ends", map[string]string{"a.html": "{% include 'b.html' %}a", "b.html": "{% include 'a.html' %}b"},
+			"a.html",
 			"", ""},
 	} {
 		s, list := site(tt.files)

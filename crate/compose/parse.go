@@ -75,6 +75,12 @@ func (f *file) onlyDefines() bool {
 // MayCompose tells, much faster than reading it would, whether a file may be put together with others.
 func MayCompose(b []byte) bool { return template.MayHave(b) || bytes.Contains(b, []byte("<partial ")) }
 
+// Composes reports whether a file of a name is put together with others.
+func Composes(name paths.InSite, b []byte) bool {
+	f := parse(name, b)
+	return f.may || !f.whole && template.MayHave(b)
+}
+
 // parse reads the directives of a file.
 func parse(name paths.InSite, b []byte) *file {
 	f := &file{name: name, bytes: b}
@@ -131,7 +137,8 @@ var (
 	layoutIn = memo.Regexp(`(?m)^\s*layout\s*[:=]\s*["']?([\w./-]+)["']?\s*$`)
 	layoutAt = memo.Regexp(`\bLayout\s*=\s*"([^"]+)"`)
 
-	percentInclude = memo.Regexp(`^(?:include|include_relative|include_cached|includeIf|render|partial)\s+(?:"([^"]+)"|` +
+	percentInclude = memo.Regexp(`^(?:include|include_relative|include_cached|includeIf|render|` +
+		`partial)\s+(?:"([^"]+)"|` +
 		`'([^']+)'|([\w./-]+\.[\w.]+))`)
 	percentComputed = memo.Regexp(`^(?:include|include_relative|render)\s`)
 	percentExtends  = memo.Regexp(`^(?:extends|layout)\s+["']([^"']+)["']`)
@@ -140,7 +147,8 @@ var (
 	bracePart    = memo.Regexp(`^#?>\s*(?:"([^"]+)"|'([^']+)'|([\w./-]+))`)
 	braceNamed   = memo.Regexp(`^(?:template|partial|partialCached|include)\s+"([^"]+)"`)
 	braceDefine  = memo.Regexp(`^(define|block)\s+"([^"]+)"`)
-	braceContent = memo.Regexp(`^(?:content|body|contents|content_for_layout|page\.content|layout_content|yield|children|` +
+	braceContent = memo.Regexp(`^(?:content|body|contents|content_for_layout|page\.content|layout_content|yield|` +
+		`children|` +
 		`\$slot|\$content|@content|\.Content|content\(\))(?:\s*\|.*)?$`)
 
 	codeInclude = memo.Regexp(`\b(?:include|require)(?:_once)?\b\s*\(?([^;?\n]*)`)

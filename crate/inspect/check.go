@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/check"
@@ -99,6 +100,8 @@ type inspection struct {
 	removed    *upgrade.Removed
 	links      links
 	devOnly    sync.Pool
+	parts      *compose.Site
+	wholes     map[paths.InSite]*compose.Page // of the pages that are put together from several files
 }
 
 // stateOf tells one state of all pages from another, 0 if one of them is not to be remembered.
@@ -124,6 +127,7 @@ func newInspection(p *project.Project, site *walk.Site) *inspection {
 	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: references.New(p, site),
 		links: links{of: map[string]*link{}}, csp: csp.New(p)}
 	c.removed = upgrade.NewRemoved(p)
+	c.parts, c.wholes = p.Parts(site), map[paths.InSite]*compose.Page{}
 	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.csp, Leads: c.leads}
 	return c
 }
@@ -164,10 +168,14 @@ func (c *inspection) pages(ctx context.Context, pages []paths.InSite, last *page
 	}
 	results := make([]pageResult, len(pages))
 	left := last.load(pages, seen, results)
-	return results, parallel.Each(ctx, left, func(ctx context.Context, i int) (err error) {
+	err := parallel.Each(ctx, left, func(ctx context.Context, i int) (err error) {
 		results[i], err = c.page(ctx, pages[i], last)
 		return err
 	})
+	if err != nil {
+		return nil, err
+	}
+	return c.together(ctx, pages, results)
 }
 
 // unmatched reports patterns of the packing list that match no page.
@@ -255,13 +263,14 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	out := &Checked{Pages: len(pages)}
 	if rehearsing {
-		list, fine, err := c.rehearsals(ctx, pages, found, out)
+		list, fine, err := c.rehearsals(ctx, c.visited(pages), found, out)
 		if err != nil {
 			return nil, err
 		}
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }),
 			list...)
 	}
+	found = c.placed(found)
 	check.Sort(found)
 	// never null in JSON; what is reported of a stylesheet is the same for all its pages
 	out.Findings = append([]check.Finding{}, slices.Compact(found)...)

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/integrity"
@@ -46,6 +47,16 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 		r.report, r.stamp = true, 0
 		return r, nil
 	}
+	if compose.MayCompose(d.bytes) && compose.Composes(name, d.bytes) {
+		r.composes, r.stamp = true, 0 // it is judged with its parts, once all pages were read
+		return r, nil
+	}
+	return c.judge(ctx, d, name, nil, r)
+}
+
+// judge checks a page whose bytes were read: a file, or what is put together from several.
+func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, whole *compose.Page,
+	r pageResult) (pageResult, error) {
 	at := c.p.InProject(name).String()
 	pg, err := d.reader.Read(d.bytes)
 	var encoding *page.EncodingError
@@ -61,8 +72,15 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 	}
 	v, cp := &d.v, &d.cp
 	v.Reset(name, pg)
+	v.Whole = whole
 	*cp = check.Page{Page: pg, File: at, Includes: slices.Grow(cp.Includes[:0], len(pg.Includes))[:len(pg.Includes)]}
 	clear(cp.Includes)
+	if whole != nil {
+		cp.Whole = func(offset int) (string, int) {
+			file, line, _ := whole.Position(offset)
+			return c.p.InProject(file).String(), line
+		}
+	}
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
 		if in.RefAttr.End == 0 || in.Kind == page.Hint && in.Rel != "preload" &&

@@ -29,11 +29,11 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 	}
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (result, error) {
 		var r result
-		b, err := c.p.ReadInSite(name)
-		if err != nil {
-			return r, err
+		whole := c.wholes[name]
+		if whole != nil && len(whole.Unknown) > 0 {
+			return r, nil // what is missing may be in a part that is not known
 		}
-		v, err := tags.Read(c.p, name, b)
+		v, err := c.view(name)
 		if err == nil {
 			c.leadMoved(v)
 		}
@@ -166,7 +166,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 			"later": " shortly after"}[f.When]
 		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
 		if !f.Sure {
-			*unsure = append(*unsure, fmt.Sprintf("%s:%d:%d: %s (%s)", at, line, column, message, where))
+			*unsure = append(*unsure, fmt.Sprintf("%s: %s (%s)", c.p.InProject(paths.Found(v.At(i))), message, where))
 			continue
 		}
 		said[f.Script] = true

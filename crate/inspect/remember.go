@@ -29,6 +29,8 @@ type pageResult struct {
 	stamp uint64 // of the page when it was checked, 0 if that is not to be remembered
 	// report says that it is one of merry's own reports, and no page.
 	report bool
+	// composes says that the file is put together with others, and was not judged alone.
+	composes bool
 }
 
 // uses are the libraries and files that pages use. Many pages use the same, and share one.

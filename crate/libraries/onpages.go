@@ -22,6 +22,8 @@ type IncludeRequest struct {
 	Only []string
 	// Fragments allows tags on parts of pages, which otherwise are left alone.
 	Fragments bool
+	// OnlyThisPage allows edits of the pages' own files alone, and of no part that other pages have, too.
+	OnlyThisPage bool
 }
 
 // Included is the result of include and omit.
@@ -42,11 +44,11 @@ func Include(ctx context.Context, d *reconcile.Plan, req IncludeRequest) (*Inclu
 		return nil, nil, err
 	}
 	out := &Included{}
-	if out.Missing, err = reconcile.MissingNeeds(d, pages, req.Names); err != nil {
+	if out.Missing, err = reconcile.MissingNeeds(ctx, d, pages, req.Names); err != nil {
 		return nil, nil, err
 	}
 	in := &reconcile.Include{Files: files, Fragments: req.Fragments}
-	d.OnPages(pages, in.Page)
+	d.OnWholePages(pages, req.OnlyThisPage, in.Page)
 	return out, in, nil
 }
 

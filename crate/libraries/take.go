@@ -38,6 +38,8 @@ type TakeRequest struct {
 	Overwrite bool
 	Pages     []string // include at once
 	Fragments bool     // also on parts of pages
+	// OnlyThisPage allows edits of the pages' own files alone, and of no part that other pages have, too.
+	OnlyThisPage bool
 }
 
 // Selecting says which files of a source are taken. Where it says nothing, the suggested ones are.

@@ -90,7 +90,7 @@ func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req
 	for _, lib := range t.Taken {
 		in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)
 	}
-	d.OnPages(pages, in.Page)
-	out.Missing, err = reconcile.MissingNeeds(d, pages, t.Taken)
+	d.OnWholePages(pages, req.OnlyThisPage, in.Page)
+	out.Missing, err = reconcile.MissingNeeds(ctx, d, pages, t.Taken)
 	return out, in, err
 }

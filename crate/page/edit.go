@@ -15,6 +15,8 @@ import (
 type Edit struct {
 	Start, End int
 	Text       string
+	// After says of an insertion that it was put behind what ends there, not before what begins there.
+	After bool
 }
 
 // Apply applies the edits on a copy of b. Edits at one place keep their order.
@@ -57,6 +59,17 @@ var (
 	EndOfHead = Spot{Index: -1}
 	EndOfBody = Spot{Index: -1, Body: true}
 )
+
+// InHeadAt reports whether a place is before the body.
+func (p *Page) InHeadAt(offset int) bool {
+	switch {
+	case p.headEnd.there():
+		return offset <= p.headEnd.start
+	case p.firstBody >= 0:
+		return offset <= p.firstBody
+	}
+	return true
+}
 
 // Plain reports whether the page is of the usual shape, where a tag goes in without harm to the rest.
 func (p *Page) Plain() bool { return p.plain }
@@ -161,11 +174,11 @@ func (p *Page) at(pl slot, tags []string) Edit {
 	case pl.inline:
 	case pl.after && blank(b[pl.offset:end]) && end > pl.offset && (b[end-1] == '\n' || b[end-1] == '\r') &&
 		p.startsLine(pl.offset):
-		return Edit{Start: end, End: end, Text: asLines(tags, pl.indent, p.newline(end))}
+		return Edit{Start: end, End: end, Text: asLines(tags, pl.indent, p.newline(end)), After: true}
 	case !pl.after && len(b) > 0 && blank(b[start:pl.offset]):
 		return Edit{Start: start, End: start, Text: asLines(tags, pl.indent, p.newline(start))}
 	}
-	return Edit{Start: pl.offset, End: pl.offset, Text: strings.Join(tags, "")}
+	return Edit{Start: pl.offset, End: pl.offset, Text: strings.Join(tags, ""), After: pl.after}
 }
 
 // startsLine reports whether the element that ends at offset is the first on its line.

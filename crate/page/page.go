@@ -117,6 +117,9 @@ type Page struct {
 // Holes are the parts of the page that a server, or a generator, fills in, in their order.
 func (p *Page) Holes() []template.Hole { return p.holes }
 
+// Covered are the page's bytes with its holes covered.
+func (p *Page) Covered() []byte { return p.masked }
+
 // HolesIn are the holes of an inline script or style, with places in its text.
 func (p *Page) HolesIn(in *Include) []template.Hole {
 	list := slices.Clone(template.Between(p.holes, in.Text.start, in.Text.end))

@@ -36,7 +36,7 @@ type Loader struct {
 
 // Request makes the request for a page.
 func (s *Loader) Request(v *tags.Page) *rehearse.Request {
-	req := &rehearse.Request{HTML: string(v.Bytes), Address: Site + v.Path.String(), Texts: map[string]string{},
+	req := &rehearse.Request{HTML: string(v.Covered()), Address: Site + v.Path.String(), Texts: map[string]string{},
 		Browser: script.BrowserNames()}
 	if v.OnLoadStart > 0 && !s.Policies.Applies(v) && !template.Directed(v.OnLoad) {
 		// what a policy says of attributes, and what a server puts there, is not known
@@ -93,7 +93,7 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 				sc.Defines = append(sc.Defines, g.Name)
 			}
 			if in.Kind == page.InlineScript {
-				sc.Line, sc.Column = v.Position(in.TextStart())
+				_, sc.Line, sc.Column = v.Locate(in.TextStart())
 			}
 		}
 		req.Scripts = append(req.Scripts, sc)
@@ -147,7 +147,7 @@ func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Requ
 		}
 		switch t := node.Target; {
 		case t.IsZero():
-			m.Line, m.Column = v.Position(v.Includes[node.Include].TextStart())
+			_, m.Line, m.Column = v.Locate(v.Includes[node.Include].TextStart())
 		case t.URL != "":
 			m.Address = t.URL
 		default:

@@ -1,6 +1,7 @@
 package reconcile
 
 import (
+	"context"
 	"slices"
 
 	"merrycrate.example/merry/crate/paths"
@@ -18,7 +19,7 @@ type MissingNeed struct {
 
 // MissingNeeds returns the needs of libraries, as in the packing list, that are neither on the pages nor among the
 // libraries that are put there.
-func MissingNeeds(d *Plan, pages []paths.InSite, names []string) ([]MissingNeed, error) {
+func MissingNeeds(ctx context.Context, d *Plan, pages []paths.InSite, names []string) ([]MissingNeed, error) {
 	var list []MissingNeed
 	for _, n := range names {
 		lib := d.List.Library(n)
@@ -34,12 +35,15 @@ func MissingNeeds(d *Plan, pages []paths.InSite, names []string) ([]MissingNeed,
 	if len(list) == 0 {
 		return nil, nil // no page is read for nothing
 	}
+	parts, err := d.partsOf(ctx, pages)
+	if err != nil {
+		return nil, err
+	}
 	for _, name := range pages {
-		b, err := d.Before.ReadInSite(name)
-		if err != nil {
-			return nil, err
+		if parts.IsPart(name) {
+			continue // its pages are looked at
 		}
-		v, err := tags.Read(d.Before, name, b)
+		v, err := tags.ReadComposed(d.Before, parts, name)
 		if err != nil || v.Fragment {
 			// what can't be read is reported where it is to be edited; a part of a page has its needs elsewhere
 			continue

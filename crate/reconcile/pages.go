@@ -27,7 +27,9 @@ type PageChange struct {
 	Also    []string `json:"also,omitempty"`    // what else of it was changed: its import map, its hints
 	// Unrecorded are tags that load one of the files already and that no record knows: nothing was added beside them.
 	Unrecorded []string `json:"unrecorded,omitempty"`
-	Note       string   `json:"note,omitempty"` // what else happened
+	// On are the pages that a part is on which changed.
+	On   []string `json:"on,omitempty"`
+	Note string   `json:"note,omitempty"` // what else happened
 	// Before and After are the costs of the page, if Measure is set.
 	Before *Cost `json:"before,omitempty"`
 	After  *Cost `json:"after,omitempty"` // what the page costs after the change
@@ -54,6 +56,8 @@ func (d *Plan) OnPages(pages []paths.InSite, do PageWork) {
 const maxWeighed = 200
 
 // pages does the work on pages, references that follow first.
+//
+// It is longer than 80 lines because it is the one sequence of steps for a page.
 func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)
 	if len(follow.moved) > 0 || relink != nil {
@@ -68,7 +72,14 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 			d.work = slices.Insert(d.work, 0, pageWork{site.Pages, relink.page})
 		}
 	}
+	parts, wholes, err := d.whole(ctx, after)
+	if err != nil {
+		return nil, err
+	}
 	byPage := map[paths.InSite][]PageWork{}
+	for name := range parts {
+		byPage[name] = nil
+	}
 	for _, w := range d.work {
 		for _, p := range w.pages {
 			byPage[p] = append(byPage[p], w.do)
@@ -91,7 +102,11 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 		if page.IsReport(b) {
 			return done, nil
 		}
-		v, err := tags.Read(after, name, b)
+		text, put := parts[name]
+		if !put {
+			text = b
+		}
+		v, err := tags.Read(after, name, text)
 		if err != nil {
 			return done, err
 		}
@@ -127,7 +142,27 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 	if err == nil {
 		err = follow.missed()
 	}
-	return changes, err
+	return joinChanges(changes, wholes), err
+}
+
+// joinChanges joins what is told of files with what is told of pages that are put together from several.
+func joinChanges(files, wholes []PageChange) []PageChange {
+	for _, w := range wholes {
+		if i := slices.IndexFunc(files, func(f PageChange) bool { return f.Page == w.Page }); i >= 0 {
+			f := &files[i]
+			f.Added, f.Removed = append(f.Added, w.Added...), append(f.Removed, w.Removed...)
+			f.Already, f.Unrecorded = append(f.Already, w.Already...), append(f.Unrecorded, w.Unrecorded...)
+			f.Also, f.On = append(f.Also, w.Also...), w.On
+			f.Note = strings.Trim(f.Note+"; "+w.Note, "; ")
+			if len(f.On) == 1 && f.On[0] == f.Page {
+				f.On = nil
+			}
+			continue
+		}
+		files = append(files, w)
+	}
+	slices.SortStableFunc(files, func(a, b PageChange) int { return strings.Compare(a.Page, b.Page) })
+	return files
 }
 
 // note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.

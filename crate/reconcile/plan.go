@@ -47,6 +47,7 @@ type Plan struct {
 	set    *change.Set
 	site   *walk.Site
 	work   []pageWork
+	wholes []wholeWork
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
 

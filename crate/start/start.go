@@ -10,7 +10,9 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
+	"unicode"
 
 	"merrycrate.example/merry/crate/change"
 	"merrycrate.example/merry/crate/disk"
@@ -49,7 +51,7 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 	abs := string(on.Path())
 	var err error
 	out := &Started{Root: abs, Learned: map[string]string{}}
-	list := &record.List{Format: record.Format, Site: ".", Pages: []string{"**/*.html"}}
+	list := &record.List{Format: record.Format, Site: "."}
 	if req.Site != "" {
 		if list.Site, err = siteFolder(on, req.Site); err != nil {
 			return nil, err
@@ -68,9 +70,13 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 		return nil, err
 	}
 	if !out.Already {
-		list.Pages = append(list.Pages, project.LearnPages(on, list.Site, site)...)
+		learned := project.LearnPages(on, list.Site, site)
+		if len(learned) == 0 || endsIn(site, ".html") {
+			list.Pages = append(list.Pages, "**/*.html")
+		}
+		list.Pages = append(list.Pages, learned...)
 		list.Folders, out.Learned = inspect.LearnFolders(site, on, list.Site)
-		if slices.ContainsFunc(site.Pages, func(n paths.InSite) bool { return strings.HasSuffix(n.String(), ".htm") }) {
+		if endsIn(site, ".htm") {
 			list.Pages = append(list.Pages, "**/*.htm")
 		}
 	}
@@ -105,6 +111,11 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 	return out, nil
 }
 
+// endsIn reports whether the site has a page with an ending.
+func endsIn(site *walk.Site, ending string) bool {
+	return slices.ContainsFunc(site.Pages, func(n paths.InSite) bool { return strings.HasSuffix(n.String(), ending) })
+}
+
 // count says how many pages there are, with an example.
 func (out *Started) count(site *walk.Site, newPage string) {
 	out.Pages = len(site.Pages)
@@ -125,9 +136,19 @@ func firstList(l *record.List) []byte {
 	fmt.Fprintf(&b, "site: %s   # the folder that is served at \"/\"\n", l.Site)
 	fmt.Fprintf(&b, "pages: [%s]\n", `"`+strings.Join(l.Pages, `", "`)+`"`)
 	f := l.Folders
-	fmt.Fprintf(&b, "folders: {scripts: %s, styles: %s, fonts: %s, images: %s, together: %s}\n", f.Scripts, f.Styles,
-		f.Fonts, f.Images, f.Together)
+	fmt.Fprintf(&b, "folders: {scripts: %s, styles: %s, fonts: %s, images: %s, together: %s}\n", quoted(f.Scripts),
+		quoted(f.Styles), quoted(f.Fonts), quoted(f.Images), quoted(f.Together))
 	return []byte(b.String())
+}
+
+// quoted writes a path so that YAML reads it back: in quotes where it has marks that YAML knows.
+func quoted(name string) string {
+	if strings.ContainsFunc(name, func(r rune) bool {
+		return r > unicode.MaxASCII || !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("/._-", r)
+	}) {
+		return strconv.Quote(name)
+	}
+	return name
 }
 
 const pageTemplate = `<!doctype html>

@@ -1,6 +1,7 @@
 package tags
 
 import (
+	"bytes"
 	"slices"
 	"strings"
 
@@ -180,6 +181,18 @@ func (e *Editor) Bytes() ([]byte, error) {
 	if !e.Edits() {
 		return e.Page.Bytes, nil
 	}
+	edits, err := e.Changes()
+	if err != nil {
+		return nil, err
+	}
+	return page.Apply(e.Page.Bytes, edits), nil
+}
+
+// Changes returns the edits that make the page what it will be.
+func (e *Editor) Changes() ([]page.Edit, error) {
+	if !e.Edits() {
+		return nil, nil
+	}
 	edits := slices.Clone(e.raw)
 	var removed []int
 	for _, s := range e.list {
@@ -201,7 +214,7 @@ func (e *Editor) Bytes() ([]byte, error) {
 			}
 			edits = append(edits, edit)
 		}
-		return page.Apply(e.Page.Bytes, append(edits, e.Page.Remove(removed...)...)), nil
+		return append(edits, e.Page.Remove(removed...)...), nil
 	}
 	return e.doubtful(append(edits, e.Page.Remove(removed...)...), removed, groups)
 }
@@ -254,7 +267,7 @@ func (e *Editor) kept(g group) page.Spot {
 
 // doubtful puts the tags to come into a page of doubtful shape, once all else is done to it: each group is compared
 // with a full parser, and together they must be found again.
-func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]byte, error) {
+func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]page.Edit, error) {
 	b := page.Apply(e.Page.Bytes, edits)
 	pg, err := page.Read(b)
 	if err != nil {
@@ -284,7 +297,45 @@ func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]b
 	if after, err := page.Read(b); err != nil || len(after.Includes) != n {
 		return nil, e.noPlace(page.ErrNoPlace)
 	}
-	return b, nil
+	for _, edit := range in {
+		edit.Start = before(edits, edit.Start)
+		edit.End = edit.Start
+		edits = append(edits, edit)
+	}
+	if overlap(edits) || !bytes.Equal(page.Apply(e.Page.Bytes, edits), b) { // edits at one place got into each other's way
+		return []page.Edit{{Start: 0, End: len(e.Page.Bytes), Text: string(b)}}, nil
+	}
+	return edits, nil
+}
+
+// overlap reports whether two edits replace the same bytes.
+func overlap(edits []page.Edit) bool {
+	sorted := slices.Clone(edits)
+	slices.SortStableFunc(sorted, func(a, b page.Edit) int { return a.Start - b.Start })
+	for i := 1; i < len(sorted); i++ {
+		if sorted[i].Start < sorted[i-1].End {
+			return true
+		}
+	}
+	return false
+}
+
+// before is where in a text a place was before edits were applied to it.
+func before(edits []page.Edit, place int) int {
+	sorted := slices.Clone(edits)
+	slices.SortStableFunc(sorted, func(a, b page.Edit) int { return a.Start - b.Start })
+	shift := 0
+	for _, e := range sorted {
+		begin := e.Start + shift
+		if place < begin || place == begin && e.End > e.Start {
+			break
+		}
+		if place < begin+len(e.Text) {
+			return e.Start
+		}
+		shift += len(e.Text) - (e.End - e.Start)
+	}
+	return place - shift
 }
 
 // retag makes a tag refer to something else, with other attributes.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -20,6 +21,8 @@ type Page struct {
 	Targets []Target
 	// Of are the crate's files that the includes load, by the records.
 	Of []project.Sealed
+	// Whole says from which files the page is put together, nil if it is one file.
+	Whole *compose.Page
 }
 
 // Read reads a page of the project. The error of one that can't be edited is a refusal.
@@ -114,8 +117,8 @@ func (v *Page) Text(i int) string { return string(v.Bytes[v.Includes[i].Start:v.
 
 // At returns the position of an include, as page:line:column.
 func (v *Page) At(i int) string {
-	line, column := v.Position(v.Includes[i].Start)
-	return fmt.Sprintf("%s:%d:%d", v.Path, line, column)
+	file, line, column := v.Locate(v.Includes[i].Start)
+	return fmt.Sprintf("%s:%d:%d", file, line, column)
 }
 
 // Name returns the name of an include for findings and tables.
@@ -123,7 +126,10 @@ func (v *Page) Name(i int) string {
 	in := &v.Includes[i]
 	switch {
 	case in.Kind == page.InlineScript || in.Kind == page.InlineStyle:
-		line, _ := v.Position(in.Start)
+		file, line := v.inLine(in)
+		if file != "" {
+			return fmt.Sprintf("the %s in line %d of %s", in.Kind, line, file)
+		}
 		return fmt.Sprintf("the %s in line %d", in.Kind, line)
 	case !v.Targets[i].IsZero():
 		return v.Targets[i].String()

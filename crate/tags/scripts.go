@@ -116,7 +116,8 @@ func (s *Scripts) OfInclude(v *Page, i int) *Script {
 	in := &v.Includes[i]
 	switch in.Kind {
 	case page.InlineScript:
-		name := s.p.InProject(v.Path).String()
+		file, _, _ := v.Locate(in.Start)
+		name := s.p.InProject(file).String()
 		if holes := v.HolesIn(in); len(holes) > 0 {
 			return s.filled(template.FillScript(v.InlineText(in), holes), name)
 		}
@@ -174,7 +175,7 @@ func (s *Scripts) Items(v *Page) []order.Item {
 		}
 		line, column := 1, 1
 		if it.Inline {
-			line, column = v.Position(in.TextStart())
+			_, line, column = v.Locate(in.TextStart())
 		}
 		known.fill(it, in.Module, line, column)
 	}

@@ -2,29 +2,27 @@ package template
 
 import (
 	"bytes"
-	"strings"
 
 	"merrycrate.example/merry/crate/memo"
 )
 
 // calledWords and plainWords are words behind an at sign that only languages for servers have, with a bracket behind
 // them and without.
-var calledWords, plainWords = wordSet(
-	`extends section yield include includeIf includeWhen includeFirst if elseif foreach
-	forelse for while unless isset auth guest push prepend stack component slot json vite lang can env production php error
-	switch class style checked selected props each inject asset url route mix RenderSection await lock using`,
-),
-	wordSet(
-		`csrf method RenderBody Model Html Url ViewBag ViewData Href Styles Scripts addTagHelper RenderSectionAsync
-	RenderSection auth guest verbatim production php`,
-	)
+var (
+	calledWords = set("extends", "section", "yield", "include", "includeIf", "includeWhen", "includeFirst", "if", "elseif",
+		"foreach", "forelse", "for", "while", "unless", "isset", "auth", "guest", "push", "prepend", "stack", "component",
+		"slot", "json", "vite", "lang", "can", "env", "production", "php", "error", "switch", "class", "style", "checked",
+		"selected", "props", "each", "inject", "asset", "url", "route", "mix", "RenderSection", "await", "lock", "using")
+	plainWords = set("csrf", "method", "RenderBody", "Model", "Html", "Url", "ViewBag", "ViewData", "Href", "Styles",
+		"Scripts", "addTagHelper", "RenderSectionAsync", "RenderSection", "auth", "guest", "verbatim", "production", "php")
+)
 
-func wordSet(list string) map[string]struct{} {
-	set := map[string]struct{}{}
-	for _, w := range strings.Fields(list) {
-		set[w] = struct{}{}
+func set(words ...string) map[string]struct{} {
+	list := map[string]struct{}{}
+	for _, w := range words {
+		list[w] = struct{}{}
 	}
-	return set
+	return list
 }
 
 // atLanguage reports whether a text is in a language in which an at sign begins a hole.
@@ -103,17 +101,12 @@ var (
 	// atWord is a directive or an expression: words with dots between them.
 	atWord = memo.Regexp(`^@[A-Za-z_][\w]*(?:\.[A-Za-z_]\w*)*`)
 	// atControl are the directives in whose place nothing comes.
-	atControl = memo.Regexp(
-		`^@(?:if|else|elseif|endif|for|endfor|foreach|endforeach|forelse|endforelse|while|endwhile|` +
-			`unless|endunless|isset|endisset|empty|endempty|auth|endauth|guest|endguest|section|endsection|show|` +
-			`stop|push|` +
-			`endpush|prepend|endprepend|extends|php|endphp|can|endcan|cannot|endcannot|switch|case|default|break|` +
-			`endswitch|` +
-			`once|endonce|env|endenv|production|endproduction|error|enderror|props|inject|component|endcomponent|` +
-			`slot|endslot|` +
-			`using|model|addTagHelper|verbatim|endverbatim|overwrite|append|parent|hasSection|continue|fragment|` +
-			`endfragment)\b`,
-	)
+	atControl = memo.Regexp(`^@(?:if|else|elseif|endif|for|endfor|foreach|endforeach|forelse|endforelse|while|` +
+		`endwhile|unless|endunless|isset|endisset|empty|endempty|auth|endauth|guest|endguest|section|endsection|show|` +
+		`stop|push|endpush|prepend|endprepend|extends|php|endphp|can|endcan|cannot|endcannot|switch|case|default|break|` +
+		`endswitch|once|endonce|env|endenv|production|endproduction|error|enderror|props|inject|component|endcomponent|` +
+		`slot|endslot|using|model|addTagHelper|verbatim|endverbatim|overwrite|append|parent|hasSection|continue|` +
+		`fragment|endfragment)\b`)
 )
 
 // atSign reads a hole that begins with an at sign.
@@ -124,21 +117,7 @@ func (l *lexer) atSign() bool {
 	}
 	switch b[1] {
 	case '*':
-		end := bytes.Index(b[2:], []byte("*@")) + 2
-		if end < 2 {
-			return false
-		}
-		l.add(
-			Hole{
-				Start:     l.pos,
-				End:       l.pos + end + 2,
-				CodeStart: l.pos + 2,
-				CodeEnd:   l.pos + end,
-				Kind:      Remark,
-				Syntax:    At,
-			},
-		)
-		return true
+		return l.until(2, "*@", Remark)
 	case '(':
 		return l.balanced(1, '(', ')', At, Value)
 	case '{':
@@ -160,31 +139,39 @@ func (l *lexer) atSign() bool {
 		}
 		return true
 	case "@php":
-		if end := bytes.Index(b, []byte("@endphp")); end >= 0 && !bytes.HasPrefix(bytes.TrimLeft(b[len(word):], " "),
-			[]byte("(")) {
-			l.add(
-				Hole{
-					Start:     l.pos,
-					End:       l.pos + end + len("@endphp"),
-					CodeStart: l.pos + len(word),
-					CodeEnd:   l.pos + end,
-					Kind:      Statement,
-					Syntax:    At,
-				},
-			)
+		if !bytes.HasPrefix(bytes.TrimLeft(b[len(word):], " "), []byte("(")) && l.until(len(word), "@endphp", Statement) {
 			return true
 		}
 	}
-	end, kind := l.pos+len(word), Value
-	control := atControl().Match(word)
-	if control {
+	kind := Value
+	if atControl().Match(word) {
 		kind = Statement
 	}
+	end := l.directiveEnd(string(word), kind == Statement)
+	l.add(Hole{Start: l.pos, End: end, CodeStart: l.pos + 1, CodeEnd: end, Kind: kind, Syntax: At})
+	return true
+}
+
+// until reads a hole from the position to a mark. Its code begins some bytes behind the position.
+func (l *lexer) until(code int, mark string, kind Kind) bool {
+	from := l.pos + code
+	end := bytes.Index(l.b[from:], []byte(mark))
+	if end < 0 {
+		l.budget -= len(l.b) - from
+		return false
+	}
+	l.add(Hole{Start: l.pos, End: from + end + len(mark), CodeStart: from, CodeEnd: from + end, Kind: kind, Syntax: At})
+	return true
+}
+
+// directiveEnd is where a word behind an at sign ends, with what is called in brackets, and with the brace that begins
+// its block in the language that has it.
+func (l *lexer) directiveEnd(word string, control bool) int {
+	end, called := l.pos+len(word), false
 	at := end
 	for at < len(l.b) && control && l.b[at] == ' ' {
 		at++
 	}
-	called := false
 	for at < len(l.b) && (l.b[at] == '(' || l.b[at] == '[' && !control) {
 		closing := byte(')')
 		if l.b[at] == '[' {
@@ -194,32 +181,34 @@ func (l *lexer) atSign() bool {
 		if stop < 0 {
 			break
 		}
-		at, end, called = stop+1, stop+1, true
-		if more := atMore().Find(l.b[at:]); more != nil {
-			at += len(more)
-			end = at
-		}
+		at, called = stop+1, true
+		at += len(atMore().Find(l.b[at:]))
+		end = at
 	}
-	if m := atBlock().Find(b); m != nil { // with a brace, in the language that has it
+	if m := atBlock().Find(l.b[l.pos:]); m != nil {
 		for at < len(l.b) && isSpace(l.b[at]) {
 			at++
 		}
-		if bytes.HasSuffix(m, []byte("{")) {
-			end = l.pos + len(m)
-		} else if called && at < len(l.b) && l.b[at] == '{' && !bytes.HasPrefix(l.b[at:], []byte("{{")) &&
-			!bytes.HasPrefix(l.b[at:], []byte("{!!")) {
-			end = at + 1
-		}
-	} else if string(word) == "@using" || string(word) == "@model" || string(word) == "@addTagHelper" ||
-		string(word) == "@inject" && !called {
-		if k := bytes.IndexByte(l.b[end:], '\n'); k >= 0 {
-			end += k
-		} else {
-			end = len(l.b)
+		rest := l.b[at:]
+		switch {
+		case bytes.HasSuffix(m, []byte("{")):
+			return l.pos + len(m)
+		case called && len(rest) > 0 && rest[0] == '{' && !bytes.HasPrefix(rest, []byte("{{")) &&
+			!bytes.HasPrefix(rest, []byte("{!!")):
+			return at + 1
 		}
 	}
-	l.add(Hole{Start: l.pos, End: end, CodeStart: l.pos + 1, CodeEnd: end, Kind: kind, Syntax: At})
-	return true
+	switch word {
+	case "@using", "@model", "@addTagHelper", "@inject":
+		if called {
+			break
+		}
+		if k := bytes.IndexByte(l.b[end:], '\n'); k >= 0 {
+			return end + k
+		}
+		return len(l.b)
+	}
+	return end
 }
 
 var atMore = memo.Regexp(`^(?:\.[A-Za-z_]\w*)+`)
