@@ -96,6 +96,9 @@ func (a *app) printOrder(o *crate.Ordered) {
 		line := ""
 		if s.Line > 0 {
 			line = plain(s.Line)
+			if s.In != "" {
+				line = s.In + ":" + line
+			}
 		}
 		t.Add(plain(i+1), show.Text(short(s.Name, 44)), line, strings.TrimSuffix(s.When, "; scripts after it wait"),
 			show.Text(some(s.Defines)), show.Text(some(s.Needs)), verdict)

@@ -87,6 +87,7 @@ func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, e
 	err := c.repair(ctx, "order --fix", patterns, &out.Result, func(pages []paths.InSite) {
 		out.Pages = make([]OrderedPage, len(pages))
 	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) { out.Pages[n] = r.Order(ctx, e) })
+	out.Pages = slices.DeleteFunc(out.Pages, func(p OrderedPage) bool { return p.Page == "" }) // parts of others
 	return out, err
 }
 
@@ -142,7 +143,7 @@ func (c *Crate) repair(ctx context.Context, title string, patterns []string, out
 		}
 	}
 	r := inspect.NewRepairer(d.Before, site)
-	d.OnPages(pages, func(ctx context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
+	d.OnWholePages(pages, false, func(ctx context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
 		n, _ := slices.BinarySearchFunc(pages, e.Path, func(a, b paths.InSite) int {
 			return strings.Compare(a.String(), b.String())
 		})

@@ -155,12 +155,17 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 
 // unrecorded lists what tags on pages refer to and nobody recorded, in the order in which it is met.
 func unrecorded(ctx context.Context, p *project.Project, pages []paths.InSite) ([]*candidate, error) {
+	site, err := p.Walk(ctx)
+	if err != nil {
+		return nil, err
+	}
+	from := p.Viewpoint(site)
 	views, err := parallel.Map(ctx, pages, func(_ context.Context, name paths.InSite) (*tags.Page, error) {
 		b, err := p.ReadInSite(name)
 		if err != nil {
 			return nil, err
 		}
-		v, err := tags.Read(p, name, b)
+		v, err := tags.ReadPart(p, from, name, b)
 		if err != nil {
 			return nil, nil // check tells of it
 		}

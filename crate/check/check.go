@@ -55,6 +55,7 @@ func Sort(list []Finding) {
 const (
 	FileMissing     = "file-missing"
 	PartUnknown     = "part-unknown"
+	ConflictMarks   = "conflict-marks"
 	CaseDiffers     = "case-differs"
 	LeadsNowhere    = "leads-nowhere"
 	MemberMissing   = "part-missing"

@@ -252,6 +252,34 @@ func (s *Site) PagesWith(name paths.InSite) []paths.InSite {
 	return list
 }
 
+// Visited are the pages that visitors ask for: those of several files that are no parts, and of each part that is among
+// them without all of its pages the first few of these. They are sorted.
+func (s *Site) Visited(pages []paths.InSite) []paths.InSite {
+	if !s.Composes() {
+		return pages
+	}
+	asked := map[paths.InSite]bool{}
+	for _, name := range pages {
+		asked[name] = true
+	}
+	var list []paths.InSite
+	for _, name := range pages {
+		if !s.IsPart(name) {
+			list = append(list, name)
+			continue
+		}
+		with := s.PagesWith(name)
+		if slices.ContainsFunc(with, func(n paths.InSite) bool { return !asked[n] }) {
+			list = append(list, with[:min(len(with), maxVisited)]...)
+		}
+	}
+	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
+	return slices.Compact(list)
+}
+
+// maxVisited is how many of the pages of a part stand for all of them.
+const maxVisited = 5
+
 // implicit reports whether a file is a page without a layout of its own that needs one.
 func (s *Site) implicit(f *file) bool {
 	return !s.layout.IsZero() && f.name != s.layout && !f.whole && f.parent() == nil && !s.IsPart(f.name) &&

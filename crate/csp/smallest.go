@@ -52,12 +52,9 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 	c := &reading{p: p, scripts: tags.NewScripts(p), guard: New(p), leads: references.New(p, site)}
 	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
 	var list []PagePolicy
-	for _, name := range pages {
-		b, err := p.ReadInSite(name)
-		if err != nil {
-			return nil, err
-		}
-		v, err := tags.Read(p, name, b)
+	parts := p.PartsOf(site, pages)
+	for _, name := range parts.Visited(pages) {
+		v, err := tags.ReadComposed(p, parts, name)
 		if err != nil {
 			continue // check tells of it
 		}
@@ -75,6 +72,15 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 		}
 	}
 	return list, nil
+}
+
+// placeOf is the line of an offset of a page, with its file where the page is put together from several.
+func placeOf(v *tags.Page, offset int) string {
+	file, line, _ := v.Locate(offset)
+	if file != v.Path {
+		return fmt.Sprintf("line %d of %s", line, file)
+	}
+	return fmt.Sprintf("line %d", line)
 }
 
 // sources collects what a policy's directives allow, in the order in which they are written.
@@ -125,14 +131,12 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 		case u.Many == Links:
 			notes = append(notes, "a link to javascript: stays forbidden; let a script handle the click")
 		case u.Inline && u.Filled && strings.HasSuffix(u.Directive, "-attr"):
-			line, _ := v.Position(u.At)
-			notes = append(notes, fmt.Sprintf("line %d: a server fills in %s, so no hash can allow it; move it into a "+
-				"script or a stylesheet", line, u.what))
+			notes = append(notes, fmt.Sprintf("%s: a server fills in %s, so no hash can allow it; move it into a "+
+				"script or a stylesheet", placeOf(v, u.At), u.what))
 		case u.Inline && u.Filled:
-			line, _ := v.Position(u.At)
-			notes = append(notes, fmt.Sprintf("line %d: a server fills in %s, so it has no fixed hash; write "+
+			notes = append(notes, fmt.Sprintf("a server fills in %s, so it has no fixed hash; write "+
 				"nonce=\"NONCE\" on its tag, and put a new random value for NONCE into tag and policy with each answer",
-				line, u.what))
+				u.what))
 			allowed.allow(name, "'nonce-NONCE'")
 		case u.Inline:
 			allowed.allow(name, HashOf(u.Text))

@@ -263,7 +263,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	out := &Checked{Pages: len(pages)}
 	if rehearsing {
-		list, fine, err := c.rehearsals(ctx, c.visited(pages), found, out)
+		list, fine, err := c.rehearsals(ctx, c.parts.Visited(pages), found, out)
 		if err != nil {
 			return nil, err
 		}

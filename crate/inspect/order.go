@@ -35,6 +35,7 @@ type Step struct {
 	Kind    string   `json:"kind"`              // script, stylesheet and so on
 	When    string   `json:"when"`              // when it takes effect
 	Line    int      `json:"line"`              // of its tag, from 1
+	In      string   `json:"in,omitempty"`      // the file that has its tag, where that is another one than the page's
 	Library string   `json:"library,omitempty"` // the library that it belongs to
 	Defines []string `json:"defines,omitempty"` // globals that it defines
 	Needs   []string `json:"needs,omitempty"`   // globals that it needs
@@ -88,12 +89,9 @@ func Order(ctx context.Context, p *project.Project, patterns []string, dir strin
 		return nil, err
 	}
 	c := newInspection(p, site)
-	return parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (Ordered, error) {
-		b, err := p.ReadInSite(name)
-		if err != nil {
-			return Ordered{}, err
-		}
-		v, err := tags.Read(p, name, b)
+	parts := p.PartsOf(site, pages)
+	return parallel.Map(ctx, parts.Visited(pages), func(ctx context.Context, name paths.InSite) (Ordered, error) {
+		v, err := tags.ReadComposed(p, parts, name)
 		if err != nil {
 			return Ordered{}, err
 		}
@@ -186,9 +184,12 @@ func selectors(v *tags.Page) map[string]bool {
 // step says what is known of one include.
 func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bool) Step {
 	in := &v.Includes[i]
-	line, _ := v.Position(in.Start)
+	file, line, _ := v.Locate(in.Start)
 	s := Step{Name: it.Name, Kind: in.Kind.String(), Line: line, Library: it.Library, Defines: it.Defines.List(),
 		Verdict: Fine, Item: i, When: in.WhenWords()}
+	if file != v.Path {
+		s.In = file.String()
+	}
 	if it.Inline {
 		s.Size = int64(len(v.InlineText(in)))
 		s.Wire = s.Size
@@ -198,11 +199,14 @@ func (c *inspection) step(v *tags.Page, i int, it *order.Item, has map[string]bo
 	}
 	if text, ok := it.Text.([]byte); ok && it.Own {
 		for _, l := range script.Looks(text) {
-			whole, offset, name := text, l.Offset, c.p.InProject(paths.Found(it.Name)).String()
+			name := c.p.InProject(paths.Found(it.Name)).String()
 			if it.Inline {
-				whole, offset, name = v.Bytes, in.TextStart()+l.Offset, c.p.InProject(v.Path).String()
+				at, line, column := v.Locate(in.TextStart() + l.Offset)
+				s.Looks = append(s.Looks, Look{l.Selector, fmt.Sprintf("%s:%d:%d", c.p.InProject(at), line, column),
+					has[l.Selector]})
+				continue
 			}
-			line, column := page.Position(whole, offset)
+			line, column := page.Position(text, l.Offset)
 			s.Looks = append(s.Looks, Look{l.Selector, fmt.Sprintf("%s:%d:%d", name, line, column), has[l.Selector]})
 		}
 	}

@@ -18,6 +18,8 @@ import (
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/template"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A scratch is the memory that pages are read in, one after the other: it does not grow with their number.
@@ -107,9 +109,38 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	led, named := c.leads.Page(v, at)
 	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported,
 		c.scripts), c.pathsInline(v), c.csp.Findings(v, at))
-	r.uses = c.usesOf(d, imported, named)
+	r.uses = c.usesOf(d, imported, append(named, hiddenIn(v)...))
+	if at := texts.ConflictMarks(v.Bytes); at >= 0 {
+		line, column := v.Position(at)
+		r.found = append(r.found, conflict(cp.File, line, column))
+	}
 	r.found = append(r.found, c.removed.Page(v, at, r.uses.libraries)...)
 	return r, nil
+}
+
+// hiddenIn are the references of a page's tags that a server makes, as patterns of what they may lead to.
+func hiddenIn(v *tags.Page) []string {
+	if len(v.Holes()) == 0 {
+		return nil
+	}
+	var list []string
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		if in.RefAttr.End == 0 || !v.Targets[i].IsZero() || !page.Templated(in.Ref) {
+			continue
+		}
+		w := template.Reference(in.Ref)
+		list = append(list, hiddenMark+in.Kind.Ending()+":"+w.Pattern())
+	}
+	return list
+}
+
+// conflict is the finding of the marks of an unresolved merge.
+func conflict(file string, line, column int) check.Finding {
+	return check.Finding{Name: check.ConflictMarks, Severity: check.Error, File: file, Line: line, Column: column,
+		Message: "it has the marks of an unresolved merge",
+		Why:     "browsers show them as text or stop at them, and no command changes such a file",
+		Next:    "choose what stays, and remove the marks"}
 }
 
 // target resolves a reference, each once.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/template"
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/packages"
@@ -28,11 +29,14 @@ import (
 // usage is what pages use, taken together.
 type usage struct {
 	libraries, files, named map[string]bool
-	last                    *uses
+	// hidden are the patterns of references that a server makes, each behind the ending of its files and a colon.
+	hidden map[string]bool
+	last   *uses
 }
 
 func newUsage() *usage {
-	return &usage{libraries: map[string]bool{}, files: map[string]bool{}, named: map[string]bool{}}
+	return &usage{libraries: map[string]bool{}, files: map[string]bool{}, named: map[string]bool{},
+		hidden: map[string]bool{}}
 }
 
 // leads reports whether a page refers to a file, or to a folder that it is in.
@@ -42,7 +46,17 @@ func (u *usage) leads(to paths.InSite) bool {
 			return true
 		}
 	}
-	return u.files[to.String()] || u.named[to.String()]
+	if u.files[to.String()] || u.named[to.String()] {
+		return true
+	}
+	ending := strings.ToLower(path.Ext(to.String()))
+	for pattern := range u.hidden {
+		kind, rest, _ := strings.Cut(pattern, ":")
+		if (kind == "" || kind == ending) && template.MayBe(rest, to.String()) {
+			return true
+		}
+	}
+	return false
 }
 
 // add adds what one page uses. Pages that use the same share one value, so the last one is not added again.
@@ -58,9 +72,16 @@ func (u *usage) add(of *uses) {
 		u.files[f] = true
 	}
 	for _, f := range of.named {
-		u.named[f] = true
+		if pattern, hidden := strings.CutPrefix(f, hiddenMark); hidden {
+			u.hidden[pattern] = true
+		} else {
+			u.named[f] = true
+		}
 	}
 }
+
+// hiddenMark begins what is named by a reference that a server makes. No path begins so.
+const hiddenMark = "*"
 
 // identity is what a file or its address says that it is.
 type identity struct{ name, version string }
@@ -208,11 +229,13 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 		if b, err := c.p.ReadInSite(name); err == nil {
 			found = append(found, c.pathsIn(name, b, folders, mentioned)...)
 			found = append(found, c.removed.Own(name, b)...)
+			found = append(found, c.conflictIn(name, b)...)
 		}
 	}
 	for _, name := range styles {
 		if b, err := c.p.ReadInSite(name); err == nil {
 			found = append(found, c.removed.Own(name, b)...)
+			found = append(found, c.conflictIn(name, b)...)
 			for _, r := range style.References(b) {
 				mentioned[path.Base(tags.WithoutQuery(r.URL))] = true
 			}
@@ -227,6 +250,16 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 		found = append(found, c.sourceMap(paths.Found(name))...)
 	}
 	return found, leftovers
+}
+
+// conflictIn finds the marks of an unresolved merge in an own script or stylesheet.
+func (c *inspection) conflictIn(name paths.InSite, b []byte) []check.Finding {
+	at := texts.ConflictMarks(b)
+	if at < 0 {
+		return nil
+	}
+	line, column := page.Position(b, at)
+	return []check.Finding{conflict(c.p.InProject(name).String(), line, column)}
 }
 
 // pathsIn finds the paths in an own script that lead into a library's folder and nowhere. It notes what the script

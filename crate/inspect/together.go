@@ -34,7 +34,7 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 	for i, name := range pages {
 		at[name] = i
 	}
-	visited := c.visited(pages)
+	visited := c.parts.Visited(pages)
 	judged, err := parallel.Map(ctx, visited, func(ctx context.Context, name paths.InSite) (pageResult, error) {
 		whole := c.parts.Compose(name)
 		i, asked := at[name]
@@ -74,29 +74,6 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 		}
 	}
 	return results, nil
-}
-
-// maxVisited is on how many of its pages a part that is named alone is judged.
-const maxVisited = 5
-
-// visited are the pages that visitors ask for: those of several files that are no parts, and of parts the pages that
-// have them.
-func (c *inspection) visited(pages []paths.InSite) []paths.InSite {
-	if !c.parts.Composes() {
-		return pages
-	}
-	var list []paths.InSite
-	all := len(pages) == len(c.site.Pages)
-	for _, name := range pages {
-		switch with := c.parts.PagesWith(name); {
-		case !c.parts.IsPart(name):
-			list = append(list, name)
-		case !all:
-			list = append(list, with[:min(len(with), maxVisited)]...)
-		}
-	}
-	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
-	return slices.Compact(list)
 }
 
 // refutable are the findings that a part which is not known may refute.

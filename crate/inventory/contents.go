@@ -5,7 +5,9 @@ package inventory
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 
 	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/page"
@@ -148,17 +150,18 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 		files  []paths.InSite
 		of     map[paths.InSite]string // what modules import of libraries
 	}
-	results, err := parallel.Map(ctx, site.Pages, func(_ context.Context, name paths.InSite) (result, error) {
+	parts := p.PartsOf(site, site.Pages)
+	pages := parts.Visited(site.Pages)
+	results, err := parallel.Map(ctx, pages, func(_ context.Context, name paths.InSite) (result, error) {
 		r := result{on: map[string]bool{}, of: map[paths.InSite]string{}}
-		b, err := p.ReadInSite(name)
-		if err != nil {
-			return r, err
-		}
-		if page.IsReport(b) {
+		v, err := tags.ReadComposed(p, parts, name)
+		if errors.Is(err, page.ErrReport) {
 			r.report = true
 			return r, nil
 		}
-		v, err := tags.Read(p, name, b)
+		if errors.Is(err, fs.ErrNotExist) {
+			return r, err
+		}
 		if err != nil {
 			return r, nil // check tells of it
 		}
@@ -201,7 +204,7 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 		if r.report || len(use.loads) >= maxPageLoads {
 			continue
 		}
-		use.loads = append(use.loads, loadOf(p, site.Pages[i], r.files, known))
+		use.loads = append(use.loads, loadOf(p, pages[i], r.files, known))
 	}
 	return use, nil
 }

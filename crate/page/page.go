@@ -27,6 +27,17 @@ func (k Kind) String() string {
 	return [...]string{"script", "stylesheet", "inline script", "inline style", "hint", "link"}[k]
 }
 
+// Ending is what the files end in that an include of the kind loads, "" if that is not known.
+func (k Kind) Ending() string {
+	switch k {
+	case Script:
+		return ".js"
+	case Stylesheet:
+		return ".css"
+	}
+	return ""
+}
+
 // When is the time at which a script runs (HTML Standard, section 4.12.1).
 type When int
 

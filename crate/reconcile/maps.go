@@ -196,7 +196,7 @@ func (k *mapKeeper) address(of project.Sealed, was tags.Target) string {
 			}
 		}
 	}
-	ref, ok := tags.Reference(k.e.Page.Page, k.e.Path, at)
+	ref, ok := tags.Reference(k.e.Page.Page, k.e.From, at)
 	if !ok {
 		return ""
 	}

@@ -35,10 +35,11 @@ func MissingNeeds(ctx context.Context, d *Plan, pages []paths.InSite, names []st
 	if len(list) == 0 {
 		return nil, nil // no page is read for nothing
 	}
-	parts, err := d.partsOf(ctx, pages)
+	site, err := d.Site(ctx)
 	if err != nil {
 		return nil, err
 	}
+	parts := d.Before.PartsOf(site, pages)
 	for _, name := range pages {
 		if parts.IsPart(name) {
 			continue // its pages are looked at

@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A PageChange lists what changed on one page: the references of tags, as they are written.
@@ -92,6 +93,11 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
 	d.Measure = d.Measure && len(list) <= maxWeighed
 	scripts, guard, weights := d.scriptsAfter(after), csp.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
+	site, err := d.Site(ctx)
+	if err != nil {
+		return nil, err
+	}
+	views, hidden := d.Before.Viewpoint(site), newHidden(d, follow, relink)
 	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
 		done := PageChange{Page: name.String()}
 		at := d.Before.InProject(name)
@@ -106,7 +112,7 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 		if !put {
 			text = b
 		}
-		v, err := tags.Read(after, name, text)
+		v, err := tags.ReadPart(after, views, name, text)
 		if err != nil {
 			return done, err
 		}
@@ -121,6 +127,7 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 				return done, err
 			}
 		}
+		hidden.look(e)
 		if e.Finish(ctx); len(e.Messages) > 0 {
 			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Messages, "; "), "; ")
 		}
@@ -130,6 +137,9 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 		edited, err := e.Bytes()
 		if err == nil && string(edited) != string(b) {
 			d.note(guard, weights, v, edited, &done)
+		}
+		if err == nil && string(edited) != string(b) {
+			err = refuseConflict(at, b)
 		}
 		if to, moves := d.moving[name]; err == nil && moves {
 			err = d.applyPages(at, after.InProject(to), edited, stamp)
@@ -142,7 +152,19 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 	if err == nil {
 		err = follow.missed()
 	}
+	hidden.tell(d.Before)
 	return joinChanges(changes, wholes), err
+}
+
+// refuseConflict refuses to change a file that has the marks of an unresolved merge.
+func refuseConflict(at paths.InProject, b []byte) error {
+	i := texts.ConflictMarks(b)
+	if i < 0 {
+		return nil
+	}
+	line, column := page.Position(b, i)
+	return problem.Refuse(problem.PageRefused, "choose what stays, and remove the marks; then the same command again",
+		"%s has the marks of an unresolved merge", place(at.String(), line, column))
 }
 
 // joinChanges joins what is told of files with what is told of pages that are put together from several.

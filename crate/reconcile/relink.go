@@ -170,14 +170,14 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 			byPlace[a.ValueStart] = i
 		}
 		if n, local := e.FallbackOf(i); n >= 0 && (itself || r.moved[local.Path] != paths.InSite{}) {
-			if ref, ok := tags.Reference(e.Page.Page, r.at(e.Path), r.at(local.Path)); ok {
+			if ref, ok := tags.Reference(e.Page.Page, r.at(e.From), r.at(local.Path)); ok {
 				_, copies := e.Fallback(n)
 				copies[len(copies)-1] = tags.Copy{Ref: ref}
 				e.SetFallback(i, e.FallbackAgain(i, n, copies...))
 				fallbacks = append(fallbacks, n)
 			}
 		} else if e.ModuleCopy(i) != "" && (itself || r.moved[local.Path] != paths.InSite{}) {
-			if ref, ok := tags.Reference(e.Page.Page, r.at(e.Path), r.at(local.Path)); ok {
+			if ref, ok := tags.Reference(e.Page.Page, r.at(e.From), r.at(local.Path)); ok {
 				e.Refer(i, e.Reference(i), []string{tags.OnError},
 					map[string]string{tags.OnError: tags.ModuleFallback(ref)})
 			}
@@ -198,12 +198,12 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		}) {
 			return // it followed already
 		}
-		new := r.lead(e.Path, base, ref.Ref)
+		new := r.lead(e.From, base, ref.Ref)
 		if ref.In == page.InImport {
-			new = r.leadImport(e.Path, base, ref.Ref)
+			new = r.leadImport(e.From, base, ref.Ref)
 		}
 		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") &&
-			r.moved[tags.Lead(r.d.Before, e.Path, base, ref.Ref).Path].IsZero() {
+			r.moved[tags.Lead(r.d.Before, e.From, base, ref.Ref).Path].IsZero() {
 			return
 		}
 		if i, ok := byPlace[ref.Start]; ok {
@@ -220,8 +220,8 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 
 // mention looks at a text of an inline script.
 func (r *relinker) mention(e *tags.Editor, ref page.Reference) {
-	new := r.lead(e.Path, e.Base, ref.Ref)
-	t := tags.Lead(r.d.Before, e.Path, e.Base, ref.Ref)
+	new := r.lead(e.From, e.Base, ref.Ref)
+	t := tags.Lead(r.d.Before, e.From, e.Base, ref.Ref)
 	if new == "" || r.moved[t.Path].IsZero() || slices.ContainsFunc(e.Includes, func(in page.Include) bool {
 		return in.Start <= ref.Start && ref.End <= in.End && in.Kind == page.Script
 	}) {
@@ -275,6 +275,9 @@ func (r *relinker) files(ctx context.Context) error {
 		}
 		if string(edited) == string(b) {
 			return nil
+		}
+		if err := refuseConflict(at, b); err != nil {
+			return err
 		}
 		return r.d.set.Write(at, edited, stamp)
 	})

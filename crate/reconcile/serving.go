@@ -148,7 +148,7 @@ func (s *Serving) fallback(ctx context.Context, e *tags.Editor, i int, of, to pr
 	if linked && !e.Includes[i].NoModule && (s.Fallback || s.Serve == "" && local != tags.Target{}) {
 		at, _ := e.Project().InSite(to.File.At)
 		why := "the page's base leads to another site"
-		if ref, ok := tags.Reference(e.Page.Page, e.Path, at); ok {
+		if ref, ok := tags.Reference(e.Page.Page, e.From, at); ok {
 			copies, err := s.copies(ctx, e, old, of, to)
 			if err != nil {
 				return "", err
@@ -251,7 +251,7 @@ func (s *Serving) standIn(e *tags.Editor, i int, to project.Sealed, copies []tag
 		}
 		return tag, ""
 	}
-	from, ok := tags.Reference(e.Page.Page, e.Path, s.Copies)
+	from, ok := tags.Reference(e.Page.Page, e.From, s.Copies)
 	if tag = tags.CopyTag(in, global, copies[len(copies)-1].Ref, from); !ok || tag == "" {
 		return "", "it is deferred, and the page's policy forbids inline scripts"
 	}

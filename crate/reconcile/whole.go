@@ -58,7 +58,7 @@ func (d *Plan) whole(ctx context.Context, after *project.Project) (map[paths.InS
 	learned := false // how the site's pages are put together
 	var changes []PageChange
 	for _, w := range d.wholes {
-		if !learned && d.composes(w.pages) {
+		if !learned && d.Before.Composes(w.pages) {
 			k.parts.Learn(site.Pages)
 			learned = true
 		}
@@ -93,27 +93,6 @@ func (d *Plan) whole(ctx context.Context, after *project.Project) (map[paths.InS
 			On: project.Texts(k.parts.PagesWith(name))})
 	}
 	return k.texts, changes, nil
-}
-
-// composes reports whether one of some pages is put together with other files.
-func (d *Plan) composes(pages []paths.InSite) bool {
-	return slices.ContainsFunc(pages, func(name paths.InSite) bool {
-		b, err := d.Before.ReadInSite(name)
-		return err == nil && compose.MayCompose(b) && compose.Composes(name, b)
-	})
-}
-
-// partsOf knows how some pages are put together, before the change.
-func (d *Plan) partsOf(ctx context.Context, pages []paths.InSite) (*compose.Site, error) {
-	site, err := d.Site(ctx)
-	if err != nil {
-		return nil, err
-	}
-	parts := d.Before.Parts(site)
-	if d.composes(pages) {
-		parts.Learn(site.Pages)
-	}
-	return parts, nil
 }
 
 // edited are the parts that were edited, sorted.
@@ -161,7 +140,11 @@ func (k *partEditor) page(ctx context.Context, whole *compose.Page, w wholeWork)
 		return nil, problem.Refuse(problem.PageRefused, "write the tag by hand", "%s: %w", whole.Name, page.ErrNoPlace)
 	}
 	shared := slices.ContainsFunc(whole.Files(), func(n paths.InSite) bool { return k.texts[n] != nil })
-	for name, list := range byFile(whole, edits) {
+	files := byFile(whole, edits)
+	if err := k.refuseMoves(files); err != nil {
+		return nil, err
+	}
+	for name, list := range files {
 		b, edited := k.texts[name]
 		if !edited {
 			if b, err = k.d.Before.ReadInSite(name); err != nil {
@@ -185,6 +168,39 @@ func (k *partEditor) page(ctx context.Context, whole *compose.Page, w wholeWork)
 		}
 	}
 	return done, nil
+}
+
+// refuseMoves refuses edits that move a tag from a part that several pages have into another file: the other pages
+// would lose it.
+func (k *partEditor) refuseMoves(files map[paths.InSite][]page.Edit) error {
+	for from, list := range files {
+		with := k.parts.PagesWith(from)
+		if len(with) < 2 {
+			continue
+		}
+		b, edited := k.texts[from]
+		if !edited {
+			b, _ = k.d.Before.ReadInSite(from)
+		}
+		for _, edit := range list {
+			tag := strings.TrimSpace(string(b[edit.Start:edit.End]))
+			if tag == "" || !strings.HasPrefix(tag, "<") {
+				continue
+			}
+			for to, others := range files {
+				if to != from && slices.ContainsFunc(others, func(x page.Edit) bool {
+					return strings.Contains(x.Text,
+						tag)
+				}) {
+					return problem.Refuse(problem.PageRefused, "move the tags by hand, so that all pages keep what "+
+						"they need",
+						"%s has to move from %s into %s, but other pages have that part, too: %s", tag, from, to,
+						project.Abbreviate(project.Texts(with), 4))
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // appendRefs adds the references of the tags in a text.

@@ -116,7 +116,7 @@ func (e *Editor) Follow(i int, ref string, to paths.InSite) {
 // Replace writes an include otherwise, which then refers to ref.
 func (e *Editor) Replace(i int, text, ref string) {
 	e.texts[i], e.refs[i] = text, ref
-	e.Lead(e.p, i, Lead(e.p, e.Path, e.Base, ref))
+	e.Lead(e.p, i, Lead(e.p, e.From, e.Base, ref))
 }
 
 // Rewrite writes an include otherwise that refers to nothing, such as an inline script.
@@ -302,7 +302,8 @@ func (e *Editor) doubtful(edits []page.Edit, removed []int, groups []group) ([]p
 		edit.End = edit.Start
 		edits = append(edits, edit)
 	}
-	if overlap(edits) || !bytes.Equal(page.Apply(e.Page.Bytes, edits), b) { // edits at one place got into each other's way
+	if overlap(edits) || !bytes.Equal(page.Apply(e.Page.Bytes, edits), b) {
+		// edits at one place got into each other's way
 		return []page.Edit{{Start: 0, End: len(e.Page.Bytes), Text: string(b)}}, nil
 	}
 	return edits, nil

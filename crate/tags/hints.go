@@ -91,7 +91,7 @@ func (e *Editor) HintModules(files []Target) (changed bool) {
 		}
 		if t.URL != "" {
 			tags = append(tags, modulePreloadTag(t.URL, of, true))
-		} else if ref, ok := Reference(e.Page.Page, e.Path, t.Path); ok {
+		} else if ref, ok := Reference(e.Page.Page, e.From, t.Path); ok {
 			tags = append(tags, modulePreloadTag(ref, of, false))
 		}
 	}
@@ -204,7 +204,7 @@ func (e *Editor) fontsOf(i int, of project.Sealed) []string {
 			continue
 		}
 		if t := Resolve(e.Targets[i].Path, "", font); !t.Path.IsZero() {
-			if ref, ok := Reference(e.Page.Page, e.Path, t.Path); ok {
+			if ref, ok := Reference(e.Page.Page, e.From, t.Path); ok {
 				// The query too: a browser takes another one for another file.
 				if _, query, asked := strings.Cut(font, "?"); asked {
 					ref += "?" + query

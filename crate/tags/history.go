@@ -76,7 +76,7 @@ func (m *History) Refer(e *Editor, i int, ref string, values map[string]string) 
 func plainReference(v *Page, name paths.InSite) string {
 	bare := *v.Page
 	bare.Includes = nil
-	ref, _ := Reference(&bare, v.Path, name)
+	ref, _ := Reference(&bare, v.From, name)
 	return ref
 }
 
@@ -85,7 +85,7 @@ func sameMeaning(v *Page, was, now string) bool {
 	a, err := page.Read([]byte(was))
 	b, err2 := page.Read([]byte(now))
 	if err != nil || err2 != nil || len(a.Includes) == 0 || len(b.Includes) == 0 ||
-		Resolve(v.Path, v.Base, a.Includes[0].Ref) != Resolve(v.Path, v.Base, b.Includes[0].Ref) {
+		Resolve(v.From, v.Base, a.Includes[0].Ref) != Resolve(v.From, v.Base, b.Includes[0].Ref) {
 		return false
 	}
 	x, _ := a.Attr(&a.Includes[0], "integrity")

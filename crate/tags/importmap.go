@@ -98,7 +98,7 @@ func (e *Editor) moduleIn(tag string) (m Module, is bool) {
 		return Module{}, false
 	}
 	if in := &pg.Includes[0]; in.Kind == page.Script {
-		return Module{Target: Resolve(e.Path, e.Base, in.Ref)}, true
+		return Module{Target: Resolve(e.From, e.Base, in.Ref)}, true
 	}
 	return Module{Text: string(pg.InlineText(&pg.Includes[0]))}, true
 }
@@ -111,7 +111,7 @@ func (e *Editor) TakesOff() bool {
 // targetOf is what a tag to come leads to.
 func (e *Editor) targetOf(s slot) Target {
 	if pg, err := page.Read([]byte(s.tag)); err == nil && len(pg.Includes) > 0 {
-		return Resolve(e.Path, e.Base, pg.Includes[0].Ref)
+		return Resolve(e.From, e.Base, pg.Includes[0].Ref)
 	}
 	return Target{Path: s.what.at}
 }

@@ -17,7 +17,9 @@ import (
 // A Page is a page with the targets of its includes.
 type Page struct {
 	*page.Page
-	Path    paths.InSite
+	Path paths.InSite
+	// From is the page from which its relative references lead: itself, unless it is a part of other pages.
+	From    paths.InSite
 	Targets []Target
 	// Of are the crate's files that the includes load, by the records.
 	Of []project.Sealed
@@ -27,6 +29,11 @@ type Page struct {
 
 // Read reads a page of the project. The error of one that can't be edited is a refusal.
 func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
+	return ReadFrom(p, name, name, b)
+}
+
+// ReadFrom is Read for a file that is a part of other pages: its relative references lead from one of these.
+func ReadFrom(p *project.Project, name, from paths.InSite, b []byte) (*Page, error) {
 	pg, err := page.Read(b)
 	var encoding *page.EncodingError
 	switch {
@@ -39,10 +46,11 @@ func Read(p *project.Project, name paths.InSite, b []byte) (*Page, error) {
 		return nil, err
 	}
 	v := New(name, pg)
+	v.From = from
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
 		if in.RefAttr.End != 0 {
-			v.Lead(p, i, Lead(p, name, pg.Base, in.Ref))
+			v.Lead(p, i, Lead(p, from, pg.Base, in.Ref))
 		}
 	}
 	return v, nil
@@ -61,7 +69,7 @@ func (v *Page) Reset(name paths.InSite, pg *page.Page) {
 	targets, of := slices.Grow(v.Targets[:0], n)[:n], slices.Grow(v.Of[:0], n)[:n]
 	clear(targets)
 	clear(of)
-	*v = Page{Page: pg, Path: name, Targets: targets, Of: of}
+	*v = Page{Page: pg, Path: name, From: name, Targets: targets, Of: of}
 }
 
 // Lead returns the target of an include.
@@ -149,7 +157,7 @@ func (v *Page) Reach(file paths.InSite) (string, error) {
 	if ref, ok := v.asNeighbours(file); ok {
 		return ref, nil
 	}
-	ref, ok := Reference(v.Page, v.Path, file)
+	ref, ok := Reference(v.Page, v.From, file)
 	if !ok {
 		return "", v.unreachable()
 	}

@@ -46,3 +46,18 @@ func (v *Page) inLine(in *page.Include) (file string, line int) {
 	}
 	return file, line
 }
+
+// ReadPart is Read for a file that may be a part of other pages.
+func ReadPart(p *project.Project, views *project.Viewpoint, name paths.InSite, b []byte) (*Page, error) {
+	v, err := Read(p, name, b)
+	if err != nil {
+		return nil, err
+	}
+	from := views.Of(name, v.Page, func(from paths.InSite, base, ref string) paths.InSite {
+		return Resolve(from, base, ref).Path
+	})
+	if from == name {
+		return v, nil
+	}
+	return ReadFrom(p, name, from, b)
+}

@@ -9,12 +9,17 @@ import (
 // calledWords and plainWords are words behind an at sign that only languages for servers have, with a bracket behind
 // them and without.
 var (
-	calledWords = set("extends", "section", "yield", "include", "includeIf", "includeWhen", "includeFirst", "if", "elseif",
-		"foreach", "forelse", "for", "while", "unless", "isset", "auth", "guest", "push", "prepend", "stack", "component",
-		"slot", "json", "vite", "lang", "can", "env", "production", "php", "error", "switch", "class", "style", "checked",
-		"selected", "props", "each", "inject", "asset", "url", "route", "mix", "RenderSection", "await", "lock", "using")
+	calledWords = set("extends", "section", "yield", "include", "includeIf", "includeWhen", "includeFirst", "if",
+		"elseif",
+		"foreach", "forelse", "for", "while", "unless", "isset", "auth", "guest", "push", "prepend", "stack",
+		"component",
+		"slot", "json", "vite", "lang", "can", "env", "production", "php", "error", "switch", "class", "style",
+		"checked",
+		"selected", "props", "each", "inject", "asset", "url", "route", "mix", "RenderSection", "await", "lock",
+		"using")
 	plainWords = set("csrf", "method", "RenderBody", "Model", "Html", "Url", "ViewBag", "ViewData", "Href", "Styles",
-		"Scripts", "addTagHelper", "RenderSectionAsync", "RenderSection", "auth", "guest", "verbatim", "production", "php")
+		"Scripts", "addTagHelper", "RenderSectionAsync", "RenderSection", "auth", "guest", "verbatim", "production",
+		"php")
 )
 
 func set(words ...string) map[string]struct{} {
@@ -103,8 +108,10 @@ var (
 	// atControl are the directives in whose place nothing comes.
 	atControl = memo.Regexp(`^@(?:if|else|elseif|endif|for|endfor|foreach|endforeach|forelse|endforelse|while|` +
 		`endwhile|unless|endunless|isset|endisset|empty|endempty|auth|endauth|guest|endguest|section|endsection|show|` +
-		`stop|push|endpush|prepend|endprepend|extends|php|endphp|can|endcan|cannot|endcannot|switch|case|default|break|` +
-		`endswitch|once|endonce|env|endenv|production|endproduction|error|enderror|props|inject|component|endcomponent|` +
+		`stop|push|endpush|prepend|endprepend|extends|php|endphp|can|endcan|cannot|endcannot|switch|case|default|` +
+		`break|` +
+		`endswitch|once|endonce|env|endenv|production|endproduction|error|enderror|props|inject|component|` +
+		`endcomponent|` +
 		`slot|endslot|using|model|addTagHelper|verbatim|endverbatim|overwrite|append|parent|hasSection|continue|` +
 		`fragment|endfragment)\b`)
 )
@@ -139,7 +146,8 @@ func (l *lexer) atSign() bool {
 		}
 		return true
 	case "@php":
-		if !bytes.HasPrefix(bytes.TrimLeft(b[len(word):], " "), []byte("(")) && l.until(len(word), "@endphp", Statement) {
+		if !bytes.HasPrefix(bytes.TrimLeft(b[len(word):], " "), []byte("(")) && l.until(len(word), "@endphp",
+			Statement) {
 			return true
 		}
 	}

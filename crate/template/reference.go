@@ -131,6 +131,35 @@ func (w *Written) Pattern() string {
 	return s.String()
 }
 
+// MayBe reports whether a path that is hidden may be that of a file: the file's path, or the end of it, has the parts
+// that are plainly written, in their order.
+func MayBe(pattern, file string) bool {
+	for strings.HasPrefix(pattern, "../") || strings.HasPrefix(pattern, "./") || strings.HasPrefix(pattern, "/") {
+		_, pattern, _ = strings.Cut(pattern, "/")
+	}
+	parts := strings.Split(pattern, "*")
+	last := len(parts) - 1
+	if !strings.HasSuffix(file, parts[last]) {
+		return false
+	}
+	rest := strings.TrimSuffix(file, parts[last])
+	for i, part := range parts[:last] {
+		at := strings.Index(rest, part)
+		for i == 0 && at > 0 && rest[at-1] != '/' { // it begins where a name begins
+			next := strings.Index(rest[at+1:], part)
+			if next < 0 {
+				return false
+			}
+			at += 1 + next
+		}
+		if at < 0 {
+			return false
+		}
+		rest = rest[at+len(part):]
+	}
+	return true
+}
+
 // Spells is the literal of a hidden path that is the end of a file's path, and what the file's path has before it.
 func (w *Written) Spells(file string) (literal Span, before string, ok bool) {
 	for _, l := range w.Literals {

@@ -38,6 +38,15 @@ func TestReferences(t *testing.T) {
 			t.Errorf("%s: %+v, literal %q", tt.ref, w, literal)
 		}
 	}
+	for _, tt := range []struct {
+		pattern, file string
+		want          bool
+	}{{"*", "js/a.js", true}, {"js/*.js", "static/js/a.js", true}, {"js/*.js", "static/ajs/a.js", false},
+		{"/js/*-*.js", "js/a-b.js", true}, {"js/*.css", "js/a.js", false}, {"*/own.css", "css/own.css", true}} {
+		if got := MayBe(tt.pattern, tt.file); got != tt.want {
+			t.Errorf("%s may be %s: %v", tt.pattern, tt.file, got)
+		}
+	}
 	w := Reference("{% static 'css/own.css' %}")
 	if got, ok := w.Respell("static/css/own.css", "static/js/a.js"); !ok || got != "{% static 'js/a.js' %}" {
 		t.Errorf("%q %v", got, ok)
