@@ -37,6 +37,7 @@ says whether the files on disk are the sealed ones.`,
 func (a *app) printContents(c *crate.Contents) {
 	if len(c.Libraries) == 0 {
 		a.printf("the crate is empty\n")
+		a.printLeftOut(c.LeftOut)
 		a.next("merry peek  # lists your downloads; then: merry take DOWNLOAD")
 		return
 	}
@@ -64,6 +65,10 @@ func (a *app) printContents(c *crate.Contents) {
 			t.Add(show.Text(p.Page), plain(p.Files), show.Bytes(p.Size), show.Bytes(p.Wire))
 		}
 		a.printf("%s", t.Text(a.paint, ""))
+	}
+	if len(c.LeftOut) > 0 {
+		a.printf("\n")
+		a.printLeftOut(c.LeftOut)
 	}
 	said := false
 	for _, l := range c.Libraries {

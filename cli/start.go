@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/cli/show"
@@ -36,6 +38,18 @@ it changes nothing.`,
 	return a.changes(c)
 }
 
+// printLeftOut lists what no command counts or changes.
+func (a *app) printLeftOut(list []crate.LeftOut) {
+	const most = 8
+	for i, l := range list {
+		if i == most {
+			a.printf("… and %d more\n", len(list)-most)
+			break
+		}
+		a.printf("left out: %s; %s\n", show.Text(l.Path), l.Why)
+	}
+}
+
 func (a *app) printStart(s *crate.Started) {
 	if s.Already && len(s.Files) == 0 {
 		a.printf("crate.yaml exists already; nothing changed\n")
@@ -51,6 +65,10 @@ func (a *app) printStart(s *crate.Started) {
 			t.Add(row.word, row.dir, s.Learned[row.word])
 		}
 		a.printf("%s", t.Text(a.paint, "  "))
+		if len(s.Headers) > 0 {
+			a.printf("the server's headers are in %s\n", show.Text(strings.Join(s.Headers, ", ")))
+		}
+		a.printLeftOut(s.LeftOut)
 	}
 	if s.DryRun {
 		a.touched(s.Result)

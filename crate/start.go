@@ -10,12 +10,14 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/start"
+	"merrycrate.example/merry/crate/walk"
 )
 
 // Request and result of Start.
 type (
 	StartRequest = start.Request
 	Started      = start.Started
+	LeftOut      = walk.LeftOut
 )
 
 // Start learns a site's folders and pages and writes its packing list.

@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/walk"
 )
 
 // Contents is the crate at a glance.
@@ -24,6 +25,8 @@ type Contents struct {
 	Site      string         `json:"site"`      // the folder that is served, from the root; pages are named from there
 	Libraries []ContentsLine `json:"libraries"` // in the order of the packing list
 	Pages     []PageLoad     `json:"pages"`     // what each page loads
+	// LeftOut is what no command counts, changes or suggests.
+	LeftOut []walk.LeftOut `json:"left_out,omitempty"`
 }
 
 // ContentsLine is one library of the crate.
@@ -70,7 +73,7 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 		moved[p.At(from).Library] = true
 	}
 	p = p.Found(use.strayed)
-	out := &Contents{Root: string(p.Root), Site: p.Site(), Pages: use.loads}
+	out := &Contents{Root: string(p.Root), Site: p.Site(), Pages: use.loads, LeftOut: use.leftOut}
 	for _, l := range p.List.Libraries {
 		line := ContentsLine{Name: l.Name, Version: l.Version, From: l.From, Build: l.Build, Pages: use.on[l.Name],
 			Needs: l.Needs, Because: l.Because, Only: l.Only, Hold: l.Hold, State: "whole"}
@@ -128,6 +131,7 @@ func ContentsOf(ctx context.Context, p *project.Project) (*Contents, error) {
 type usage struct {
 	on       map[string]int // the pages that each library is on
 	loads    []PageLoad
+	leftOut  []walk.LeftOut
 	strayed  map[paths.InProject]paths.InProject // files that somebody moved
 	imported map[string]map[paths.InSite]bool    // of each library, the files that modules import
 }
@@ -139,6 +143,7 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 	if err != nil {
 		return nil, err
 	}
+	use.leftOut = site.LeftOut()
 	if use.strayed, err = p.Strayed(ctx, site); err != nil {
 		return nil, err
 	}

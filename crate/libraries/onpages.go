@@ -47,7 +47,7 @@ func Include(ctx context.Context, d *reconcile.Plan, req IncludeRequest) (*Inclu
 	if out.Missing, err = reconcile.MissingNeeds(ctx, d, pages, req.Names); err != nil {
 		return nil, nil, err
 	}
-	in := &reconcile.Include{Files: files, Fragments: req.Fragments}
+	in := &reconcile.Include{Files: files, Fragments: req.Fragments, Patterns: req.Pages}
 	d.OnWholePages(pages, req.OnlyThisPage, in.Page)
 	return out, in, nil
 }

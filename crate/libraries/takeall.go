@@ -85,7 +85,7 @@ func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req
 	if err != nil {
 		return nil, nil, err
 	}
-	in := &reconcile.Include{Fragments: req.Fragments}
+	in := &reconcile.Include{Fragments: req.Fragments, Patterns: req.Pages}
 	after := d.Before.With(d.List, d.Seal)
 	for _, lib := range t.Taken {
 		in.Files = append(in.Files, after.TaggedFiles(lib, record.NoBuild)...)

@@ -35,6 +35,12 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 				"%s: %q in pages: is not a pattern", record.ListFile, pat)
 		}
 	}
+	for _, pat := range p.List.Exclude {
+		if !doublestar.ValidatePattern(pat) {
+			return nil, problem.Refuse(problem.RecordBroken, `write patterns such as "_site/**"`,
+				"%s: %q in exclude: is not a pattern", record.ListFile, pat)
+		}
+	}
 	matched := make([]atomic.Bool, len(patterns))
 	site, err := walk.Folder(ctx, p.Disk, p.site, see, func(name string) bool {
 		if p.site == "." || len(p.byPlace) > 0 {
@@ -59,7 +65,7 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 			}
 		}
 		return in
-	})
+	}, Excluding(p.List.Exclude))
 	if err == nil {
 		for i, pat := range patterns {
 			if !matched[i].Load() && !strings.HasPrefix(pat, "!") && !p.covered(pat, site) {
@@ -74,6 +80,20 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 		p.names.walked(site)
 	}
 	return site, err
+}
+
+// Excluding tells the files and folders that patterns leave out, nil for no patterns. A pattern of all that is in a
+// folder leaves out the folder.
+func Excluding(patterns []string) func(name string, isFolder bool) bool {
+	if len(patterns) == 0 {
+		return nil
+	}
+	return func(name string, isFolder bool) bool {
+		return slices.ContainsFunc(patterns, func(pat string) bool {
+			return doublestar.MatchUnvalidated(strings.TrimSuffix(pat, "/"), name) ||
+				isFolder && doublestar.MatchUnvalidated(pat, name+"/x")
+		})
+	}
 }
 
 // covered reports whether a pattern that added no page matches one that another pattern added first.

@@ -3,6 +3,8 @@ package reconcile
 import (
 	"context"
 	"fmt"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -363,10 +365,21 @@ func (f *follower) missed() error {
 type Include struct {
 	Files     []project.TaggedFile
 	Fragments bool
+	Patterns  []string // by which the pages were named
 
-	mu     sync.Mutex
-	passed []string
-	others int
+	mu      sync.Mutex
+	passed  []string // fragments
+	special []string // pages that take no libraries
+	others  int
+}
+
+// literal reports whether a page was named by its own path, and not by a pattern.
+func (in *Include) literal(name paths.InSite) bool {
+	return slices.ContainsFunc(in.Patterns, func(pattern string) bool {
+		clean := path.Clean(filepath.ToSlash(pattern))
+		return !strings.ContainsAny(pattern, "*?[{") && (name.String() == clean || strings.HasSuffix(clean,
+			"/"+name.Base()) || strings.HasSuffix("/"+name.String(), "/"+clean))
+	})
 }
 
 // Page puts the files on one page.
@@ -378,6 +391,12 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		in.mu.Unlock()
 		done.Note =
 			"left alone: a fragment, without doctype, html, head or body tag; --fragments puts the tags there anyway"
+		return nil
+	}
+	if what := e.Special(); what != "" && !in.literal(e.Path) {
+		in.special = append(in.special, e.Path.String()+" is "+what)
+		in.mu.Unlock()
+		done.Note = "left alone: it is " + what + "; named by its own path, it gets the tags anyway"
 		return nil
 	}
 	in.others++
@@ -415,6 +434,11 @@ func (in *Include) Page(ctx context.Context, e *tags.Editor, done *PageChange) e
 
 // Passed refuses an include that met nothing but fragments.
 func (in *Include) Passed() error {
+	if len(in.special) > 0 && in.others+len(in.passed) == 0 {
+		slices.Sort(in.special)
+		return problem.Refuse(problem.PageRefused, "name the page by its own path, if it is to have the tags anyway",
+			"%s; such pages take no libraries", project.Abbreviate(in.special, 3))
+	}
 	if len(in.passed) == 0 || in.others > 0 {
 		return nil
 	}

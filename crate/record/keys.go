@@ -23,6 +23,8 @@ var texts = map[string]string{
 		"folder of this file. | public",
 	"pages": "Patterns of the files that are pages. A pattern that begins with ! excludes " +
 		"files. | [\"**/*.html\", \"!drafts/**\"]",
+	"exclude": "Patterns of files and folders that no command counts, changes or suggests, such as generated " +
+		"output. | [\"_site/**\"]",
 	"folders": "The folders for files of each kind, relative to the site's folder. | {scripts: " +
 		"js, styles: css, fonts: fonts, images: img, together: lib}",
 	"folders/scripts":  "The folder for scripts. | js",

@@ -35,6 +35,7 @@ type List struct {
 	Format   int      `yaml:"format"`
 	Site     string   `yaml:"site,omitempty"`
 	Pages    []string `yaml:"pages,flow,omitempty"`
+	Exclude  []string `yaml:"exclude,flow,omitempty"`
 	Folders  Folders  `yaml:"folders,flow,omitempty"`
 	Arrange  Arrange  `yaml:"arrange,omitempty"`
 	Names    Names    `yaml:"names,omitempty"`

@@ -15,6 +15,7 @@ import (
 	"unicode"
 
 	"merrycrate.example/merry/crate/change"
+	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/disk"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/paths"
@@ -42,6 +43,8 @@ type Started struct {
 	Folders record.Folders    `json:"folders"`            // the folders that new files go to
 	Learned map[string]string `json:"learned"`            // kind of folder to why it was chosen
 	NewPage string            `json:"new_page,omitempty"` // the page that was created
+	Headers []string          `json:"headers,omitempty"`  // files with the server's headers
+	LeftOut []walk.LeftOut    `json:"left_out,omitempty"` // what no command counts or changes
 }
 
 // Start finds a site's folders and pages, and plans its packing list in set. read reads the project, if there is one;
@@ -65,7 +68,7 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 	site, err := walk.Folder(ctx, on, list.Site, false, func(name string) bool {
 		ext := strings.ToLower(path.Ext(name))
 		return ext == ".html" || ext == ".htm"
-	})
+	}, project.Excluding(list.Exclude))
 	if err != nil {
 		return nil, err
 	}
@@ -75,12 +78,19 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 			list.Pages = append(list.Pages, "**/*.html")
 		}
 		list.Pages = append(list.Pages, learned...)
+		for _, folder := range generated(on, list.Site, site) {
+			list.Exclude = append(list.Exclude, folder+"/**")
+		}
+		if len(list.Exclude) > 0 {
+			site.Leave(project.Excluding(list.Exclude))
+		}
+		list.Headers = csp.FindHeaders(on, list.Site)
 		list.Folders, out.Learned = inspect.LearnFolders(site, on, list.Site)
 		if endsIn(site, ".htm") {
 			list.Pages = append(list.Pages, "**/*.htm")
 		}
 	}
-	out.Folders = list.Folders
+	out.Folders, out.Headers, out.LeftOut = list.Folders, list.Headers, site.LeftOut()
 	newPage := req.Page
 	if newPage == "" && len(site.Pages) == 0 && !out.Already {
 		newPage = "index.html"
@@ -135,10 +145,25 @@ func firstList(l *record.List) []byte {
 		"format: %d\n", record.Format)
 	fmt.Fprintf(&b, "site: %s   # the folder that is served at \"/\"\n", l.Site)
 	fmt.Fprintf(&b, "pages: [%s]\n", `"`+strings.Join(l.Pages, `", "`)+`"`)
+	if len(l.Exclude) > 0 {
+		fmt.Fprintf(&b, "exclude: [%s]   # generated output\n", quotedList(l.Exclude))
+	}
+	if len(l.Headers) > 0 {
+		fmt.Fprintf(&b, "headers: [%s]\n", quotedList(l.Headers))
+	}
 	f := l.Folders
 	fmt.Fprintf(&b, "folders: {scripts: %s, styles: %s, fonts: %s, images: %s, together: %s}\n", quoted(f.Scripts),
 		quoted(f.Styles), quoted(f.Fonts), quoted(f.Images), quoted(f.Together))
 	return []byte(b.String())
+}
+
+// quotedList writes texts as a list of YAML.
+func quotedList(list []string) string {
+	var quoted []string
+	for _, text := range list {
+		quoted = append(quoted, strconv.Quote(text))
+	}
+	return strings.Join(quoted, ", ")
 }
 
 // quoted writes a path so that YAML reads it back: in quotes where it has marks that YAML knows.

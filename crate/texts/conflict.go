@@ -17,8 +17,8 @@ func ConflictMarks(b []byte) int {
 	return begin
 }
 
-// lineWith is where the first line from an offset on begins with a mark, -1 if none does. Behind the mark there is the end
-// of the line or, where that is allowed, a space.
+// lineWith is where the first line from an offset on begins with a mark, -1 if none does. Behind the mark there is the
+// end of the line or, where that is allowed, a space.
 func lineWith(b []byte, from int, mark string, space bool) int {
 	for at := from; ; at++ {
 		i := bytes.Index(b[at:], []byte(mark))

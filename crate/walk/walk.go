@@ -31,8 +31,9 @@ type Site struct {
 	// Stamps has the stamps of the pages, in their order, where the walk was asked to look at them; the zero value for
 	// one that is no plain file.
 	Stamps []disk.Stamp
-	// Excluded are folders that are not walked: those of version control, and those of installed packages.
-	Excluded map[string]bool
+	// Excluded are files and folders that are not walked, each with the reason: what version control or the packing
+	// list leaves out, and folders of installed packages. A folder of version control itself has no reason.
+	Excluded map[string]string
 	// Skipped are names of pages, scripts and stylesheets that are no plain files, each with the reason, sorted.
 	Skipped []string
 	// UnmatchedPatterns are the patterns of the packing list that match no page.
@@ -63,6 +64,30 @@ func (s *Site) AddPage(name paths.InSite) {
 	s.once = sync.Once{} // Has must count again
 }
 
+// Leave leaves out what a function names, as Folder does.
+func (s *Site) Leave(out func(name string, isFolder bool) bool) {
+	leaves := func(name paths.InSite) bool {
+		for i, c := range name.String() { // the outermost folder first
+			if c == '/' && out(name.String()[:i], true) {
+				s.Excluded[name.String()[:i]] = Listed
+				return true
+			}
+		}
+		if out(name.String(), false) {
+			s.Excluded[name.String()] = Listed
+			return true
+		}
+		return false
+	}
+	s.Pages = slices.DeleteFunc(s.Pages, leaves)
+	for name := range s.Others {
+		if leaves(name) {
+			delete(s.Others, name)
+		}
+	}
+	s.once = sync.Once{}
+}
+
 // All goes over all files of the site, in no order.
 func (s *Site) All() iter.Seq[paths.InSite] {
 	return func(yield func(paths.InSite) bool) {
@@ -84,8 +109,8 @@ func (s *Site) Excludes(name paths.InSite) bool {
 	if len(s.Excluded) == 0 {
 		return false
 	}
-	for dir := name.Dir(); dir != "." && dir != "/"; dir = path.Dir(dir) {
-		if s.Excluded[dir] {
+	for at := name.String(); at != "." && at != "/" && at != ""; at = path.Dir(at) {
+		if _, out := s.Excluded[at]; out {
 			return true
 		}
 	}
@@ -93,13 +118,40 @@ func (s *Site) Excludes(name paths.InSite) bool {
 }
 
 // Reserved reports whether a path is, or is in, a folder that is not walked.
-func (s *Site) Reserved(name string) bool { return s.Excluded[name] || s.Excludes(paths.Found(name)) }
+func (s *Site) Reserved(name string) bool { return s.Excludes(paths.Found(name)) }
+
+// LeftOut lists what is not walked for a reason, sorted.
+func (s *Site) LeftOut() []LeftOut {
+	var list []LeftOut
+	for name, why := range s.Excluded {
+		if why != "" {
+			list = append(list, LeftOut{name, why})
+		}
+	}
+	slices.SortFunc(list, func(a, b LeftOut) int { return strings.Compare(a.Path, b.Path) })
+	return list
+}
+
+// LeftOut is a file or a folder that no command counts, changes or suggests.
+type LeftOut struct {
+	Path string `json:"path"` // in the site
+	Why  string `json:"why"`  // the reason
+}
+
+// The reasons.
+const (
+	Ignored   = "version control ignores it"
+	Installed = "it has installed packages"
+	Listed    = "exclude: in the packing list names it"
+)
 
 // Folder lists the files of the folder dir below on, reading several folders at once. isPage says which files are
 // pages, by their paths in dir. With stat, it also reads the stamps of the pages.
-func Folder(ctx context.Context, on *disk.Folder, dir string, stat bool, isPage func(name string) bool) (*Site, error) {
-	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, see: stat, aside: map[string]bool{}}
-	root := &folder{}
+// What exclude names, by its path in dir, is left out, and what version control ignores; exclude may be nil.
+func Folder(ctx context.Context, on *disk.Folder, dir string, stat bool, isPage func(name string) bool,
+	exclude func(name string, isFolder bool) bool) (*Site, error) {
+	w := &walker{on: on, dir: path.Clean(dir), isPage: isPage, exclude: exclude, see: stat, aside: map[string]string{}}
+	root := &folder{rules: rulesAbove(on, dir)}
 	err := parallel.Spread(ctx, task{folder: root}, w.work)
 	return w.together(root), err
 }
@@ -108,9 +160,11 @@ type walker struct {
 	on     *disk.Folder
 	dir    string // slash-separated, below on
 	isPage func(name string) bool
-	see    bool // look at pages, too
-	mu     sync.Mutex
-	aside  map[string]bool
+	// exclude tells what else is left out.
+	exclude func(name string, isFolder bool) bool
+	see     bool // look at pages, too
+	mu      sync.Mutex
+	aside   map[string]string
 }
 
 // A folder is what one folder holds.
@@ -124,6 +178,7 @@ type folder struct {
 	folders    []inner
 	stamp      uint64
 	passedOver []string
+	rules      *rules // of the folders above
 }
 
 // An inner folder is after so many pages of the one that it is in.
@@ -201,21 +256,35 @@ func (w *walker) visit(f *folder, more func(task)) error {
 		return err
 	}
 	if f.rel != "" && w.packages(f.rel, entries) {
-		w.exclude(f.rel)
+		w.leaveOut(f.rel, Installed)
 		return nil
 	}
 	slices.SortFunc(entries, byPath)
+	rules := f.rules
+	if i, found := slices.BinarySearchFunc(entries, ignoreFile, func(e fs.DirEntry, name string) int {
+		return strings.Compare(e.Name(), name)
+	}); found && !entries[i].IsDir() {
+		rules = readRules(w.on, path.Join(w.dir, f.rel), rules)
+	}
 	for _, e := range entries {
 		name := e.Name()
 		if f.rel != "" {
 			name = f.rel + "/" + name
 		}
+		if e.IsDir() && paths.Reserved(e.Name()) {
+			w.leaveOut(name, "")
+			continue
+		}
+		if rules.ignores(path.Join(w.dir, name), e.IsDir()) {
+			w.leaveOut(name, Ignored)
+			continue
+		}
+		if w.exclude != nil && w.exclude(name, e.IsDir()) {
+			w.leaveOut(name, Listed)
+			continue
+		}
 		if e.IsDir() {
-			if paths.Reserved(e.Name()) {
-				w.exclude(name)
-				continue
-			}
-			in := &folder{rel: name}
+			in := &folder{rel: name, rules: rules}
 			f.folders = append(f.folders, inner{len(f.pages), in})
 			more(task{folder: in})
 			continue
@@ -273,35 +342,54 @@ func (w *walker) look(e fs.DirEntry, name string, isPage bool) (info fs.FileInfo
 	return nil, "is not a plain file"
 }
 
-func (w *walker) exclude(dir string) {
+func (w *walker) leaveOut(name, why string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.aside[dir] = true
+	w.aside[name] = why
 }
 
-// packages tells a folder of installed packages: it has no files of its own, and its subfolders each have a package's
-// manifest that names them. The first few tell for all.
+// packages tells a folder of installed packages: most of its subfolders have a package's manifest that names them, or
+// have such subfolders themselves, and it has hardly any files of its own. The first few tell for all.
 func (w *walker) packages(rel string, entries []fs.DirEntry) bool {
-	looked := 0
+	looked, with, own := 0, 0, 0
 	for _, e := range entries {
 		switch {
 		case strings.HasPrefix(e.Name(), "."):
 			continue
 		case !e.IsDir():
-			return false
-		}
-		name := path.Join(rel, e.Name())
-		if m, ok := ManifestIn(w.on, path.Join(w.dir, name)); !ok || path.Base(m.Name) != e.Name() {
-			inner, err := w.on.List(path.Join(w.dir, name))
-			if !strings.HasPrefix(e.Name(), "@") || err != nil || !w.packages(name, inner) {
+			if own++; own > 3 || strings.HasSuffix(e.Name(), ".html") {
 				return false
 			}
+			continue
+		case looked == 6:
+			continue
 		}
-		if looked++; looked == 3 {
-			return true
+		looked++
+		if w.isPackage(path.Join(rel, e.Name()), e.Name()) {
+			with++
 		}
 	}
-	return looked > 0
+	return with > 0 && (with == looked && own == 0 || looked > 1 && 3*with >= 2*looked)
+}
+
+// isPackage tells the folder of an installed package: it has a manifest of its name, or folders below it have one whose
+// name begins with its own, as those of an owner.
+func (w *walker) isPackage(name, base string) bool {
+	if m, ok := ManifestIn(w.on, path.Join(w.dir, name)); ok {
+		return path.Base(m.Name) == base
+	}
+	inner, err := w.on.List(path.Join(w.dir, name))
+	if err != nil {
+		return false
+	}
+	for _, e := range inner {
+		if !e.IsDir() {
+			continue
+		}
+		m, ok := ManifestIn(w.on, path.Join(w.dir, name, e.Name()))
+		return ok && m.Name == base+"/"+e.Name()
+	}
+	return false
 }
 
 // ManifestIn reads the package's manifest that is in a folder: of its JSON files the first that is one.
