@@ -185,7 +185,7 @@ func (k *pageCheck) versions() {
 			continue
 		}
 		if other := &k.p.Includes[j]; other.Version != in.Version && other.Version != "" && in.Version != "" &&
-			mayBeOne(other.Script, in.Script) {
+			mayBeOne(other.Script, in.Script) && k.p.Page.EnclosingBlock(i) == "" && k.p.Page.EnclosingBlock(j) == "" {
 			line := k.p.line(k.p.Page.Includes[j].Start)
 			k.add(TwoVersions, Error, raw.Start, fmt.Sprintf("%s is on the page in two versions: %s here, and %s "+
 				"in %s", in.Name, in.Version, other.Version, line),

@@ -158,6 +158,9 @@ func (k *pageCheck) twice() {
 			seen[in.Path+in.URL] = i
 			continue
 		}
+		if k.p.Page.EnclosingBlock(i) != "" || k.p.Page.EnclosingBlock(first) != "" {
+			continue // under a condition: they may be alternatives
+		}
 		line := k.p.line(k.p.Page.Includes[first].Start)
 		raw := &k.p.Page.Includes[i]
 		why := "a script that runs twice sets itself up twice, and may discard what was done in between"

@@ -283,8 +283,11 @@ const maxVisited = 5
 // implicit reports whether a file is a page without a layout of its own that needs one.
 func (s *Site) implicit(f *file) bool {
 	return !s.layout.IsZero() && f.name != s.layout && !f.whole && f.parent() == nil && !s.IsPart(f.name) &&
-		path.Ext(f.name.String()) == path.Ext(s.layout.String())
+		path.Ext(f.name.String()) == path.Ext(s.layout.String()) && !partName().MatchString(f.name.String())
 }
+
+// partName tells the names of files, and of folders, that hold parts of pages and no pages.
+var partName = memo.Regexp(`(?i)(?:^|/)(?:_|(?:partials?|includes?|components?|widgets?|macros?|snippets?)/)`)
 
 // targets are the files that a file includes and extends, as far as they are known.
 func (s *Site) targets(f *file) []paths.InSite {
@@ -424,7 +427,7 @@ func (k *composing) unknown(f *file, d *directive) {
 // part adds a part of a file, with what it includes.
 func (k *composing) part(in span, depth int) {
 	f, at := in.file, in.start
-	if depth > maxDepth || len(k.page.Bytes) > maxSize || slices.Contains(k.stack, f.name) && depth > 8 {
+	if depth > maxDepth || len(k.page.Bytes) > maxSize {
 		return
 	}
 	k.stack = append(k.stack, f.name)
@@ -441,7 +444,7 @@ func (k *composing) part(in span, depth int) {
 				if own, ok := k.blocks[name]; ok {
 					parts = append(parts, own.span)
 				} else if to, ok := k.site.resolve(f, name, d.dotted); ok {
-					if inner := k.site.file(to); inner != nil {
+					if inner := k.site.file(to); inner != nil && !slices.Contains(k.stack, to) {
 						parts = append(parts, span{inner, inner.begin, len(inner.bytes)})
 					}
 				} else if def, ok := k.site.defined[name]; ok {

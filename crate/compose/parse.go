@@ -75,10 +75,10 @@ func (f *file) onlyDefines() bool {
 // MayCompose tells, much faster than reading it would, whether a file may be put together with others.
 func MayCompose(b []byte) bool { return template.MayHave(b) || bytes.Contains(b, []byte("<partial ")) }
 
-// Composes reports whether a file of a name is put together with others.
+// Composes reports whether a file of a name is put together with others, or may have tags that a server puts there.
 func Composes(name paths.InSite, b []byte) bool {
 	f := parse(name, b)
-	return f.may || !f.whole && template.MayHave(b)
+	return f.may || template.MayHave(b) && (!f.whole || len(template.Holes(b)) > 0)
 }
 
 // parse reads the directives of a file.

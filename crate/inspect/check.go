@@ -102,6 +102,7 @@ type inspection struct {
 	devOnly    sync.Pool
 	parts      *compose.Site
 	wholes     map[paths.InSite]*compose.Page // of the pages that are put together from several files
+	open       map[paths.InSite]bool          // pages that may have tags which are not known
 }
 
 // stateOf tells one state of all pages from another, 0 if one of them is not to be remembered.
@@ -117,7 +118,10 @@ func stateOf(results []pageResult) uint64 {
 }
 
 // A reference is what a page says, and from where: pages of one folder share most of theirs.
-type reference struct{ dir, base, ref string }
+type reference struct {
+	dir, base, ref string
+	filled         bool // the page is filled in
+}
 
 func newInspection(p *project.Project, site *walk.Site) *inspection {
 	browsers, err := support.Parse(p.List.Browsers)

@@ -1,9 +1,14 @@
 package inspect
 
 import (
+	"bytes"
 	"fmt"
 	"path"
+	"strings"
 
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/template"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/disk"
@@ -23,11 +28,44 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 		}
 		counts[kind][dir] += n
 	}
+	byEnd := map[string][]paths.InSite{} // scripts and stylesheets by their names
+	read := 0
 	for name := range site.All() {
-		if kind := packages.KindOf(name.String()); kind == packages.Script || kind == packages.Stylesheet ||
-			kind == packages.Font || kind == packages.Image {
+		kind := packages.KindOf(name.String())
+		if kind == packages.Script || kind == packages.Stylesheet {
+			byEnd[name.Base()] = append(byEnd[name.Base()], name)
+		}
+		switch kind {
+		case packages.Script:
+			if read++; read > maxLookedAt || !forProgram(on, path.Join(dir, name.String())) {
+				count(kind, name.Dir(), 1)
+			}
+		case packages.Stylesheet, packages.Font, packages.Image:
 			count(kind, name.Dir(), 1)
 		}
+	}
+	lead := func(pg *page.Page, name paths.InSite, ref string) paths.InSite {
+		t := tags.Resolve(name, pg.Base, ref)
+		if !t.Path.IsZero() && (site.Has(t.Path) || len(pg.Holes()) == 0) {
+			return t.Path
+		}
+		w := template.Reference(ref)
+		if !w.Hidden {
+			w = template.Plain(ref)
+		}
+		var found []paths.InSite
+		for _, l := range w.Literals {
+			end := w.Path[l.Start:l.End]
+			for _, at := range byEnd[path.Base(end)] {
+				if at.String() == end || strings.HasSuffix(at.String(), "/"+end) {
+					found = append(found, at)
+				}
+			}
+		}
+		if len(found) != 1 {
+			return paths.InSite{}
+		}
+		return found[0]
 	}
 	for _, name := range site.Pages[:min(len(site.Pages), 50)] {
 		b, _, err := on.Read(path.Join(dir, name.String()), disk.MaxPage, nil)
@@ -40,12 +78,12 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 		}
 		for i := range pg.Includes {
 			in := &pg.Includes[i]
-			if t := tags.Resolve(name, pg.Base, in.Ref); !t.Path.IsZero() {
+			if at := lead(pg, name, in.Ref); !at.IsZero() {
 				switch in.Kind {
 				case page.Script:
-					count(packages.Script, t.Path.Dir(), 10)
+					count(packages.Script, at.Dir(), 10)
 				case page.Stylesheet:
-					count(packages.Stylesheet, t.Path.Dir(), 10)
+					count(packages.Stylesheet, at.Dir(), 10)
 				}
 			}
 		}
@@ -54,6 +92,16 @@ func LearnFolders(site *walk.Site, on *disk.Folder, dir string) (record.Folders,
 		info, err := on.Stat(path.Join(dir, name))
 		return err == nil && info.IsDir()
 	})
+}
+
+// maxLookedAt is how many scripts are looked at for whether they are for pages.
+const maxLookedAt = 400
+
+// forProgram reports whether a script is for a program on a server or for building the site, and not for pages.
+func forProgram(on *disk.Folder, name string) bool {
+	b, _, err := on.Read(name, 1<<18, nil)
+	return err == nil && (bytes.Contains(b, []byte("require(")) || bytes.Contains(b, []byte("module.exports"))) &&
+		script.Analyze(b).Form == script.Server
 }
 
 // pickFolders picks a folder for each kind of file: the one with most of it, else a usual one that is there, else one

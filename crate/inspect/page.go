@@ -89,7 +89,7 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 			in.Rel != "modulepreload" {
 			continue
 		}
-		v.Lead(c.p, i, c.target(name, pg.BaseAt(in.Start), in.Ref))
+		v.Lead(c.p, i, c.target(name, pg.BaseAt(in.Start), in.Ref, v.Filled()))
 		if c.site.Excludes(v.Targets[i].Path) {
 			r.stamp = 0 // what it refers to is not walked, so a change of that would not be noticed
 		}
@@ -144,10 +144,10 @@ func conflict(file string, line, column int) check.Finding {
 }
 
 // target resolves a reference, each once.
-func (c *inspection) target(name paths.InSite, base, ref string) tags.Target {
+func (c *inspection) target(name paths.InSite, base, ref string, filled bool) tags.Target {
 	whole := name.String()
-	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref}, func() tags.Target {
-		t := tags.Lead(c.p, name, base, ref)
+	return c.targets.Of(reference{whole[:strings.LastIndexByte(whole, '/')+1], base, ref, filled}, func() tags.Target {
+		t := tags.Lead(c.p, name, base, ref, filled)
 		if to, moved := c.leads.Moved[t.Path]; moved {
 			t.Path = to
 		}

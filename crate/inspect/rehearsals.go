@@ -30,7 +30,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (result, error) {
 		var r result
 		whole := c.wholes[name]
-		if whole != nil && len(whole.Unknown) > 0 {
+		if whole != nil && len(whole.Unknown) > 0 || c.open[name] {
 			return r, nil // what is missing may be in a part that is not known
 		}
 		v, err := c.view(name)

@@ -31,6 +31,8 @@ type pageResult struct {
 	report bool
 	// composes says that the file is put together with others, and was not judged alone.
 	composes bool
+	// open says that tags may be on the page that are not known.
+	open bool
 }
 
 // uses are the libraries and files that pages use. Many pages use the same, and share one.

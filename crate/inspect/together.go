@@ -51,7 +51,13 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 		} else if b, err := c.p.ReadInSite(name); err == nil {
 			d.bytes = append(d.bytes[:0], b...)
 		}
-		return c.judge(ctx, d, name, whole, pageResult{uses: noUses})
+		r, err := c.judge(ctx, d, name, whole, pageResult{uses: noUses})
+		if err == nil && (d.v.Page.Inserts() || d.v.Fragment) {
+			// a server may put more tags there, or the page is a part of one that nothing here names
+			r.open = true
+			r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool { return slices.Contains(refutable, f.Name) })
+		}
+		return r, err
 	})
 	if err != nil {
 		return nil, err
@@ -61,7 +67,9 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 			results[i] = pageResult{uses: noUses}
 		}
 	}
+	c.open = map[paths.InSite]bool{}
 	for n, name := range visited {
+		c.open[name] = judged[n].open
 		whole := c.parts.Compose(name)
 		if whole != nil {
 			c.wholes[name] = whole
@@ -76,8 +84,8 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 	return results, nil
 }
 
-// refutable are the findings that a part which is not known may refute.
-var refutable = []string{check.NeedMissing, check.NeedLater, check.NeedRace, check.GlobalGone, check.ImportUnmapped}
+// refutable are the findings that a tag which is not known may refute.
+var refutable = []string{check.NeedMissing, check.GlobalGone, check.ImportUnmapped}
 
 // incomplete leaves out what the unknown parts of a page may refute, and tells of these parts.
 func (c *inspection) incomplete(whole *compose.Page, found []check.Finding) []check.Finding {

@@ -128,6 +128,29 @@ type Page struct {
 // Holes are the parts of the page that a server, or a generator, fills in, in their order.
 func (p *Page) Holes() []template.Hole { return p.holes }
 
+// Inserts reports whether a server may put tags into the page beside those that are written there: a hole stands alone
+// between tags, behind the beginning of the head, and may be filled with markup.
+func (p *Page) Inserts() bool {
+	if len(p.holes) == 0 {
+		return false
+	}
+	const blanks = " \t\r\n\f\x01"
+	from, inserts := p.First(), false
+	s := &Scanner{b: p.masked}
+	s.OnGap = func(kind Gap, start, end int) {
+		if kind != Text || inserts {
+			return
+		}
+		for _, h := range template.Between(p.holes, start, end) {
+			inserts = inserts || h.Start >= from && len(bytes.Trim(p.masked[start:end], blanks)) == 0 &&
+				template.MayBeMarkup(p.Bytes, h)
+		}
+	}
+	for s.Next() != nil {
+	}
+	return inserts
+}
+
 // Covered are the page's bytes with its holes covered.
 func (p *Page) Covered() []byte { return p.masked }
 

@@ -114,8 +114,8 @@ func (r *relinker) at(name paths.InSite) paths.InSite {
 }
 
 // lead writes a reference again that is in a file, "" if it may stay as it is.
-func (r *relinker) lead(from paths.InSite, base, ref string) string {
-	t := tags.Lead(r.d.Before, from, base, ref)
+func (r *relinker) lead(from paths.InSite, base, ref string, filled bool) string {
+	t := tags.Lead(r.d.Before, from, base, ref, filled)
 	if t.Path.IsZero() {
 		return ""
 	}
@@ -131,7 +131,7 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 	}
 	at := r.at(from)
 	if !moves {
-		if page.Templated(ref) {
+		if page.Templated(ref) || tags.Resolve(from, base, ref).Path != t.Path {
 			return "" // it does not begin where its page is
 		}
 		if at.Dir() == from.Dir() || strings.HasPrefix(ref, "/") || base != "" && !strings.HasPrefix(base, ".") {
@@ -153,8 +153,8 @@ func (r *relinker) lead(from paths.InSite, base, ref string) string {
 
 // leadImport is lead for what a module imports, or an import map leads to: without a dot or a slash at its begin it
 // would be a package's name.
-func (r *relinker) leadImport(from paths.InSite, base, ref string) string {
-	if new := r.lead(from, base, ref); new != "" {
+func (r *relinker) leadImport(from paths.InSite, base, ref string, filled bool) string {
+	if new := r.lead(from, base, ref, filled); new != "" {
 		return asAddress(new)
 	}
 	return ""
@@ -198,12 +198,12 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 		}) {
 			return // it followed already
 		}
-		new := r.lead(e.From, base, ref.Ref)
+		new := r.lead(e.From, base, ref.Ref, e.Filled())
 		if ref.In == page.InImport {
-			new = r.leadImport(e.From, base, ref.Ref)
+			new = r.leadImport(e.From, base, ref.Ref, e.Filled())
 		}
 		if new == "" || ref.Attribute != "" && strings.HasPrefix(ref.Attribute, "data-") &&
-			r.moved[tags.Lead(r.d.Before, e.From, base, ref.Ref).Path].IsZero() {
+			r.moved[tags.Lead(r.d.Before, e.From, base, ref.Ref, e.Filled()).Path].IsZero() {
 			return
 		}
 		if i, ok := byPlace[ref.Start]; ok {
@@ -220,8 +220,8 @@ func (r *relinker) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 
 // mention looks at a text of an inline script.
 func (r *relinker) mention(e *tags.Editor, ref page.Reference) {
-	new := r.lead(e.From, e.Base, ref.Ref)
-	t := tags.Lead(r.d.Before, e.From, e.Base, ref.Ref)
+	new := r.lead(e.From, e.Base, ref.Ref, e.Filled())
+	t := tags.Lead(r.d.Before, e.From, e.Base, ref.Ref, e.Filled())
 	if new == "" || r.moved[t.Path].IsZero() || slices.ContainsFunc(e.Includes, func(in page.Include) bool {
 		return in.Start <= ref.Start && ref.End <= in.End && in.Kind == page.Script
 	}) {
@@ -304,7 +304,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 	switch packages.KindOf(name.String()) {
 	case packages.Stylesheet:
 		for _, ref := range style.References(b) {
-			if new := r.lead(name, "", ref.URL); new != "" && ref.End > ref.Start {
+			if new := r.lead(name, "", ref.URL, false); new != "" && ref.End > ref.Start {
 				in := page.Reference{In: page.InStyle, Start: ref.Start, End: ref.End}
 				edits = append(edits, in.Edit(new))
 			}
@@ -324,7 +324,7 @@ func (r *relinker) edited(name paths.InSite, b []byte) []byte {
 // place; another text may be a path from the page's folder, or the script's, and is changed only if requested.
 func (r *relinker) inScript(name paths.InSite, in *texts.Index, ref page.Reference) string {
 	if ref.In == page.InImport {
-		return r.leadImport(name, "", ref.Ref)
+		return r.leadImport(name, "", ref.Ref, false)
 	}
 	for _, from := range append(slices.Clone(r.bases), name) {
 		was := tags.Resolve(from, "", ref.Ref).Path

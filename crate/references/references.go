@@ -107,7 +107,7 @@ func (k *onPage) target(r *page.Reference) tags.Target {
 	if loads[r.Element] || r.In != page.InAttribute {
 		base = k.v.BaseAt(r.Start)
 	}
-	t := tags.LeadOnce(k.g.p, k.v.Path, base, r.Ref)
+	t := tags.LeadOnce(k.g.p, k.v.From, base, r.Ref, k.v.Filled())
 	if r.In == page.InImport && r.Element == "script" {
 		if k.maps == nil {
 			k.maps = k.v.MapNames()

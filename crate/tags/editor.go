@@ -116,7 +116,7 @@ func (e *Editor) Follow(i int, ref string, to paths.InSite) {
 // Replace writes an include otherwise, which then refers to ref.
 func (e *Editor) Replace(i int, text, ref string) {
 	e.texts[i], e.refs[i] = text, ref
-	e.Lead(e.p, i, Lead(e.p, e.From, e.Base, ref))
+	e.Lead(e.p, i, Lead(e.p, e.From, e.Base, ref, e.Filled()))
 }
 
 // Rewrite writes an include otherwise that refers to nothing, such as an inline script.

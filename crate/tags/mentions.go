@@ -36,8 +36,8 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		}
 	}
 	var mu sync.Mutex
-	note := func(from paths.InSite, base, ref string, in *texts.Index, offset int) {
-		t := Lead(p, from, base, ref)
+	note := func(from paths.InSite, base, ref string, in *texts.Index, offset int, filled bool) {
+		t := Lead(p, from, base, ref, filled)
 		if t.Path.IsZero() {
 			return
 		}
@@ -66,13 +66,13 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 		switch packages.KindOf(name.String()) {
 		case packages.Stylesheet:
 			for _, r := range style.References(b) {
-				note(name, "", r.URL, index, r.Offset)
+				note(name, "", r.URL, index, r.Offset, false)
 			}
 		case packages.Script:
 			page.ScriptReferences(b, func(r page.Reference) {
-				note(name, "", r.Ref, index, r.Start)
+				note(name, "", r.Ref, index, r.Start, false)
 				if r.In == page.InText {
-					note(paths.Found("index.html"), "", r.Ref, index, r.Start) // from a page of the root
+					note(paths.Found("index.html"), "", r.Ref, index, r.Start, false) // from a page of the root
 				}
 			})
 		default:
@@ -88,7 +88,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 			}
 			page.References(b, func(r page.Reference) {
 				if r.Attribute == "" || !runs[r.Start] {
-					note(name, pg.Base, r.Ref, index, r.Start)
+					note(name, pg.Base, r.Ref, index, r.Start, len(pg.Holes()) > 0)
 				}
 			})
 		}

@@ -3,10 +3,12 @@ package tags
 import (
 	"errors"
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/compose"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
@@ -50,7 +52,7 @@ func ReadFrom(p *project.Project, name, from paths.InSite, b []byte) (*Page, err
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
 		if in.RefAttr.End != 0 {
-			v.Lead(p, i, Lead(p, from, pg.Base, in.Ref))
+			v.Lead(p, i, Lead(p, from, pg.Base, in.Ref, len(pg.Holes()) > 0 || from != name))
 		}
 	}
 	return v, nil
@@ -164,36 +166,47 @@ func (v *Page) Reach(file paths.InSite) (string, error) {
 	return ref, nil
 }
 
-// asNeighbours writes the reference to a file as the page's other tags are written, where a helper or a prefix makes
-// them: those of the same kind of file first, the last one first.
+// Filled reports whether a server, or a generator, makes what visitors receive of the page.
+func (v *Page) Filled() bool { return len(v.Holes()) > 0 || v.Whole != nil || v.From != v.Path }
+
+// asNeighbours writes the reference to a file as the page's other tags are written, where these lead to files otherwise
+// than by plain paths: those of the same kind of file first, the last one first. A template without such tags that is not
+// where its page is gets a path from the site's root.
 func (v *Page) asNeighbours(file paths.InSite) (string, bool) {
-	style := strings.HasSuffix(strings.ToLower(file.String()), ".css")
-	plain, hidden := 0, 0
-	for i := range v.Includes {
-		in := &v.Includes[i]
-		if in.Kind == page.Script || in.Kind == page.Stylesheet {
-			if w := template.Reference(in.Ref); w.Hidden {
-				hidden++
-			} else if !v.Targets[i].Path.IsZero() {
-				plain++
-			}
-		}
-	}
-	if hidden == 0 || plain > hidden {
+	if !v.Filled() {
 		return "", false
 	}
+	style := strings.HasSuffix(strings.ToLower(file.String()), ".css")
+	plain, others := 0, 0
+	ways := make([]template.Written, len(v.Includes))
+	for i := range v.Includes {
+		in := &v.Includes[i]
+		w, ok := writtenAs(in.Ref, v.From, v.Base, v.Targets[i].Path)
+		switch {
+		case in.RefAttr.End == 0 || in.Kind != page.Script && in.Kind != page.Stylesheet && in.Kind != page.Other &&
+			in.Kind != page.Hint:
+		case ok:
+			ways[i] = w
+			others++
+		case !v.Targets[i].Path.IsZero():
+			plain++
+		}
+	}
 	for _, same := range []bool{true, false} {
-		for i := len(v.Includes) - 1; i >= 0; i-- {
-			in, t := &v.Includes[i], v.Targets[i]
-			if t.Path.IsZero() || in.Kind != page.Script && in.Kind != page.Stylesheet && in.Kind != page.Other &&
-				in.Kind != page.Hint || same != ((in.Kind == page.Stylesheet) == style) {
-				continue
-			}
-			w := template.Reference(in.Ref)
-			if ref, ok := w.Respell(t.Path.String(), file.String()); ok {
-				return ref, true
+		for i := len(v.Includes) - 1; i >= 0 && plain <= others; i-- {
+			if t := v.Targets[i]; !t.Path.IsZero() && same == ((v.Includes[i].Kind == page.Stylesheet) == style) {
+				if ref, ok := ways[i].Respell(t.Path.String(), file.String()); ok {
+					return ref, true
+				}
 			}
 		}
+	}
+	if plain == 0 && templateName().MatchString(v.From.String()) {
+		return (&url.URL{Path: "/" + file.String()}).EscapedPath(), true
 	}
 	return "", false
 }
+
+// templateName tells the names of templates that a page is not served from: by their folder, or by their ending.
+var templateName = memo.Regexp(`(?i)(?:^|/)(?:_[^/]+|layouts?|templates?|views|partials?|includes?|components?)/|` +
+	`\.(?:ejs|njk|hbs|handlebars|mustache|twig|liquid|erb|tmpl|gohtml|j2|jinja2?|cshtml|blade\.php)$`)

@@ -6,16 +6,15 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/template"
 )
 
 // Rewrite writes a reference again that is on a page, or in another file of the site, at from, so that it leads to a
 // file: from the root or relative, with "./" or without, with the query and the fragment, as it was written before.
 // A reference that a server makes is written in the same way where that can be; old is the file that it led to.
 func Rewrite(was string, from paths.InSite, base string, old, to paths.InSite) string {
-	w := template.Reference(was)
+	w, otherwise := writtenAs(was, from, base, old)
 	suffix := w.Tail
-	if w.Hidden {
+	if otherwise {
 		if ref, ok := w.Respell(old.String(), to.String()); ok {
 			return ref + suffix
 		}

@@ -104,6 +104,11 @@ func (s *Scripts) read(t Target) *Script {
 		k.Text = nil
 		return k // as far as the seal knows it
 	}
+	if of.File == nil && template.MayHave(k.Text) {
+		if filled := s.filledFile(k.Text, k.Name); filled != nil {
+			return filled
+		}
+	}
 	is := integrity.Of(k.Text)
 	if k.Report = s.p.Facts.ScriptOf(is, k.Text); of.File != nil && of.File.Integrity == is {
 		k.Report = project.WithFacts(k.Report, of.File)
@@ -143,6 +148,16 @@ func (s *Scripts) filled(f template.Script, name string) *Script {
 		report = script.Report{Form: script.Classic, DefinesUnknown: true}
 	}
 	return &Script{Report: &report, Text: f.Text, Name: name, Filled: true}
+}
+
+// filledFile is an own script that a generator fills in: one that begins with settings, or does not parse as it is; nil
+// for all others.
+func (s *Scripts) filledFile(text []byte, name string) *Script {
+	holes := template.Holes(text)
+	if len(holes) == 0 || holes[0].Syntax != template.Front && s.p.Facts.Script(text).Form != script.Broken {
+		return nil
+	}
+	return s.filled(template.FillScript(text, holes), name)
 }
 
 // Items tells of each include of a page what matters for its order.

@@ -5,6 +5,7 @@ package tags
 import (
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/page"
@@ -69,31 +70,52 @@ func Resolve(from paths.InSite, base, ref string) Target {
 // filledIn is said of a reference whose path a server fills in.
 const filledIn = "a server fills it in"
 
-// Lead is Resolve for a reference that a server may fill in: where its path is made by a helper, or begins with
-// something that is filled in, and what is plainly written in it is the end of exactly one file's path, it leads to
-// that file.
-func Lead(p *project.Project, from paths.InSite, base, ref string) Target {
+// Lead is Resolve for a reference that a server may fill in: where its path is made by a helper, or begins with something
+// that is filled in, and what is plainly written in it is the end of exactly one file's path, it leads to that file. On a
+// page that is filled in, the same holds for a plain path at which there is no file: such a page is seen from elsewhere
+// than where its template lies.
+func Lead(p *project.Project, from paths.InSite, base, ref string, filled bool) Target {
 	t := Resolve(from, base, ref)
-	if t.Odd != filledIn {
-		return t
+	switch {
+	case t.Odd == filledIn:
+		return only(p, template.Reference(ref), t)
+	case filled && !t.Path.IsZero() && !slices.Contains(p.EndingIn(t.Path.String()), t.Path):
+		return only(p, template.Plain(ref), t)
 	}
-	w := template.Reference(ref)
+	return t
+}
+
+// only is the one file whose path ends in a text that a reference has, the other target if there are none or several.
+func only(p *project.Project, w template.Written, other Target) Target {
 	var found []paths.InSite
 	for _, l := range w.Literals {
 		found = append(found, p.EndingIn(w.Path[l.Start:l.End])...)
 	}
 	if len(found) != 1 {
-		return t
+		return other
 	}
 	return Target{Path: found[0]}
 }
 
 // LeadOnce is Lead for one of many references, as ResolveOnce is.
-func LeadOnce(p *project.Project, from paths.InSite, base, ref string) Target {
-	if at := plainPath(from, base, ref); !at.IsZero() {
+func LeadOnce(p *project.Project, from paths.InSite, base, ref string, filled bool) Target {
+	if at := plainPath(from, base, ref); !at.IsZero() && !filled {
 		return Target{Path: at}
 	}
-	return Lead(p, from, base, ref)
+	return Lead(p, from, base, ref, filled)
+}
+
+// writtenAs takes a reference apart that leads to a file otherwise than by its plain path; ok is false for all others.
+func writtenAs(ref string, from paths.InSite, base string, to paths.InSite) (w template.Written, ok bool) {
+	if w = template.Reference(ref); w.Hidden {
+		return w, true
+	}
+	if t := Resolve(from, base, ref); to.IsZero() || t.Path == to || t.Path.IsZero() {
+		return w, false
+	}
+	w = template.Plain(ref)
+	_, _, ok = w.Spells(to.String())
+	return w, ok
 }
 
 // ResolveOnce is Resolve for one of many references that are not remembered: what has nothing but the letters and marks

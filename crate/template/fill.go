@@ -38,6 +38,7 @@ const (
 	asText                     // a text in quotes
 	asBlock                    // an object or a block
 	asOperator                 // an operator
+	asOneLine                  // a name without line breaks, in a text that may have none
 	asAlternate                // of a condition's alternatives only the first is there
 	fillings
 )
@@ -79,7 +80,7 @@ func tryAll(text []byte, holes []Hole, chosen []filling, dropped []Span) ([]byte
 			best, furthest = filled, at
 		}
 		i := len(holes) - 1
-		for i >= 0 && (holes[i].Start > at || tried[i] == fillings-2) {
+		for i >= 0 && (holes[i].Start > at && !sameLine(text, at, holes[i].Start) || tried[i] == fillings-2) {
 			i--
 		}
 		if i < 0 {
@@ -96,6 +97,9 @@ func tryAll(text []byte, holes []Hole, chosen []filling, dropped []Span) ([]byte
 	}
 	return best, furthest
 }
+
+// sameLine reports whether no line ends between two places: a text in quotes is wrong from its beginning.
+func sameLine(text []byte, from, to int) bool { return bytes.IndexByte(text[from:to], '\n') < 0 }
 
 // first is how a hole is filled in at first, by what stands beside it.
 func (s *Script) first(text []byte, holes []Hole, i int) filling {
@@ -173,6 +177,13 @@ func blank(b []byte) {
 // put writes what fills a hole in into the first line of its place that has room.
 func put(gap []byte, as filling) {
 	line := gap
+	if as == asOneLine {
+		for i := range gap {
+			gap[i] = '$'
+		}
+		gap[0] = '_'
+		return
+	}
 	if i := bytes.IndexAny(gap, "\r\n"); i >= 2 {
 		line = gap[:i]
 	} else if i >= 0 {
@@ -225,6 +236,8 @@ func beyond(text []byte, holes []Hole, at int) bool {
 	for _, h := range holes {
 		if h.Start <= at {
 			end = h.End
+		} else if sameLine(text, at, h.Start) {
+			return false
 		}
 	}
 	return end == 0 || end < at && bytes.ContainsAny(text[end:at], ";}")

@@ -147,14 +147,8 @@ var marks = []struct {
 }{
 	{"<%--", "--%>", Angle, Remark}, {"<%#", "%>", Angle, Remark}, {"<%", "%>", Angle, Value},
 	{"{{!--", "--}}", Braces, Remark}, {"{{--", "--}}", Braces, Remark}, {"{{~!--", "--~}}", Braces, Remark},
-	{"{{/*", "*/}}", Braces, Remark}, {"{{- /*", "*/ -}}", Braces, Remark}, {"{{!", "}}", Braces, Remark},
-	{
-		"{{{",
-		"}}}",
-		Braces,
-		Value,
-	}, {"{{", "}}", Braces, Value}, {"{!!", "!!}", Bangs, Value}, {"{#", "#}", Hash, Remark},
-	{"{%", "%}", Percent, Value},
+	{"{{!", "}}", Braces, Remark}, {"{{{", "}}}", Braces, Value}, {"{{", "}}", Braces, Value},
+	{"{!!", "!!}", Bangs, Value}, {"{#", "#}", Hash, Remark}, {"{%", "%}", Percent, Value},
 }
 
 // hole reads the hole that begins at the position, if one does.
@@ -173,6 +167,9 @@ func (l *lexer) hole() bool {
 		return false
 	case l.pos > 0 && (l.b[l.pos-1] == '\\' || l.at && l.b[l.pos-1] == '@') && b[0] == '{':
 		return l.literal()
+	}
+	if b[1] == '{' && l.remark() {
+		return true
 	}
 	for _, m := range marks {
 		if !bytes.HasPrefix(b, []byte(m.begin)) {
@@ -203,6 +200,27 @@ func (l *lexer) hole() bool {
 	}
 	return false
 }
+
+// remark reads a comment between braces: {{/* … */}}, with or without the marks that take white space off.
+func (l *lexer) remark() bool {
+	begin := remarkBegins().FindIndex(l.b[l.pos:min(len(l.b), l.pos+20)])
+	if begin == nil {
+		return false
+	}
+	end := remarkEnds().FindIndex(l.b[l.pos+begin[1]:])
+	if end == nil {
+		l.budget -= len(l.b) - l.pos
+		return false
+	}
+	from := l.pos + begin[1]
+	l.add(Hole{Start: l.pos, End: from + end[1], CodeStart: from, CodeEnd: from + end[0], Kind: Remark, Syntax: Braces})
+	return true
+}
+
+var (
+	remarkBegins = memo.Regexp(`^\{\{-?\s*/\*`)
+	remarkEnds   = memo.Regexp(`\*/\s*-?\}\}`)
+)
 
 // end is where a hole ends, behind its end mark, -1 if it never does. A brace that opens inside it must close first.
 func (l *lexer) end(b []byte, from int, mark string) int {
@@ -342,6 +360,8 @@ func (l *lexer) code() bool {
 		h.CodeStart = l.pos + 3
 	case len(b) > 2 && (isSpace(b[2]) || b[2] == '$'):
 		h.CodeStart = l.pos + 2
+	case len(b) > 5 && bytes.EqualFold(b[2:4], []byte("js")) && (isSpace(b[4]) || b[4] == '='):
+		h.CodeStart = l.pos + 4
 	default:
 		return false
 	}

@@ -52,6 +52,12 @@ func Reference(ref string) Written {
 	return w
 }
 
+// Plain takes a reference without holes apart whose whole path may be the end of a file's path.
+func Plain(ref string) Written {
+	path, tail := cut(ref, nil)
+	return Written{Path: path, Tail: tail, Literals: appendPath(nil, path, Span{0, len(path)})}
+}
+
 // Directed reports whether a text has a hole, so that its value is not known.
 func Directed(text string) bool { return MayHaveIn(text) && len(Holes([]byte(text))) > 0 }
 
