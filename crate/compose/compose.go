@@ -373,8 +373,9 @@ type composing struct {
 	stacks map[string][]block
 	// layered says that the page stands in a layout.
 	layered bool
-	child   []span // what stands in the place for the content of the layout that is being read, the innermost last
-	stack   []paths.InSite
+	child   []span         // what stands in the place for the content of the layout that is being read, the innermost last
+	stack   []paths.InSite // the files that are being read, and the parts of them
+	active  []span
 }
 
 // whole adds a page with its layout around it.
@@ -427,11 +428,11 @@ func (k *composing) unknown(f *file, d *directive) {
 // part adds a part of a file, with what it includes.
 func (k *composing) part(in span, depth int) {
 	f, at := in.file, in.start
-	if depth > maxDepth || len(k.page.Bytes) > maxSize {
+	if depth > maxDepth || len(k.page.Bytes) > maxSize || slices.Contains(k.active, in) {
 		return
 	}
-	k.stack = append(k.stack, f.name)
-	defer func() { k.stack = k.stack[:len(k.stack)-1] }()
+	k.stack, k.active = append(k.stack, f.name), append(k.active, in)
+	defer func() { k.stack, k.active = k.stack[:len(k.stack)-1], k.active[:len(k.active)-1] }()
 	for i := range f.directives {
 		d := &f.directives[i]
 		if d.start < at || d.start >= in.end {

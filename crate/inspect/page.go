@@ -109,6 +109,7 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	led, named := c.leads.Page(v, at)
 	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported,
 		c.scripts), c.pathsInline(v), c.csp.Findings(v, at))
+	r.fragment = v.Fragment
 	r.uses = c.usesOf(d, imported, append(named, hiddenIn(v)...))
 	if at := texts.ConflictMarks(v.Bytes); at >= 0 {
 		line, column := v.Position(at)

@@ -33,6 +33,8 @@ type pageResult struct {
 	composes bool
 	// open says that tags may be on the page that are not known.
 	open bool
+	// fragment says that the file is a part of a page.
+	fragment bool
 }
 
 // uses are the libraries and files that pages use. Many pages use the same, and share one.

@@ -63,8 +63,11 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 		return nil, err
 	}
 	for i, name := range pages {
-		if c.parts.IsPart(name) {
-			results[i] = pageResult{uses: noUses}
+		switch r := &results[i]; {
+		case c.parts.IsPart(name):
+			*r = pageResult{uses: noUses}
+		case r.fragment:
+			r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool { return slices.Contains(refutable, f.Name) })
 		}
 	}
 	c.open = map[paths.InSite]bool{}
