@@ -135,7 +135,13 @@ func (a *app) printOrder(o *crate.Ordered) {
 		}
 	}
 	a.printCan(o.Cycle, o.Stuck)
+	for _, s := range o.Shared {
+		a.printf("  %s\n", show.Text(s))
+	}
 	for _, c := range o.Constraints {
+		if len(o.Shared) > 0 {
+			break
+		}
 		if c.State == order.Broken && o.Cycle == nil {
 			a.next("merry order %s --fix --dry-run", show.Word(o.Page))
 			return

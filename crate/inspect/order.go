@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/cdn"
@@ -27,6 +28,8 @@ type Ordered struct {
 	Cycle       []string          `json:"cycle,omitempty"`       // the reasons round it
 	Stuck       []string          `json:"stuck,omitempty"`       // what no move can fix
 	Notes       []string          `json:"notes,omitempty"`       // what else to know
+	// Shared are moves that would take a tag off other pages: its part is theirs, too.
+	Shared []string `json:"shared,omitempty"`
 }
 
 // A Step is one script or stylesheet, in the order in which they take effect.
@@ -95,8 +98,29 @@ func Order(ctx context.Context, p *project.Project, patterns []string, dir strin
 		if err != nil {
 			return Ordered{}, err
 		}
-		return c.ordered(ctx, v), nil
+		out := c.ordered(ctx, v)
+		if v.Whole != nil {
+			out.Shared = c.sharedMoves(ctx, parts, v)
+		}
+		return out, nil
 	})
+}
+
+// sharedMoves says of the moves that would put a page in order which of them no command makes: those of a tag from a
+// part that other pages have, too, into another file.
+func (c *inspection) sharedMoves(ctx context.Context, parts *compose.Site, v *tags.Page) []string {
+	items := c.scripts.Items(v)
+	constraints, _ := c.scripts.Constraints(ctx, items)
+	var list []string
+	for _, m := range order.Repair(items, constraints).Moves {
+		from, _, _ := v.Locate(v.Includes[m.Item].Start)
+		to, _, _ := v.Locate(v.Includes[m.Anchor].Start)
+		if with := parts.PagesWith(from); from != to && len(with) > 1 {
+			list = append(list, fmt.Sprintf("%s is in %s, which is part of %d pages; move its tag, or that of %s, by hand",
+				items[m.Item].Name, from, len(with), items[m.Anchor].Name))
+		}
+	}
+	return list
 }
 
 // withoutWritten leaves reports of this program out of several pages; one that is named alone is refused when it is

@@ -12,6 +12,7 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // together judges the pages that are put together from several files, each as a visitor receives it. A part is judged
@@ -151,6 +152,9 @@ func (c *inspection) placed(found []check.Finding) []check.Finding {
 		name, line, column := whole.Position(whole.Offset(f.Line, f.Column))
 		page := whole.Name.String()
 		f.File, f.Line, f.Column = c.p.InProject(name).String(), line, column
+		if strings.HasPrefix(f.Next, "merry order ") && len(whole.Files()) > 1 {
+			f.Next = "merry order " + texts.Word(page) + "  # shows what runs when, and in which file each tag is"
+		}
 		key := f
 		key.Next = "" // it may name the page
 		if _, had := on[key]; !had {

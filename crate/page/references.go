@@ -36,7 +36,7 @@ const (
 
 // Edit is the edit that makes the reference lead elsewhere, in the way that it is written.
 func (r *Reference) Edit(ref string) Edit {
-	if r.In != InAttribute {
+	if r.In != InAttribute && !Templated(ref) { // what makes it is code, which is not escaped
 		ref = strings.NewReplacer("'", "%27", "(", "%28", ")", "%29").Replace(ref)
 	}
 	if r.Attribute != "" {
@@ -334,6 +334,14 @@ func inScript(text []byte, holes []template.Hole, at int, typ string, tell func(
 			}
 			r.Start, r.End, r.Element = r.Start+at, r.End+at, "script"
 			tell(r)
+		})
+		if len(holes) == 0 {
+			return
+		}
+		quotedTexts(covered, func(start, end int) { // texts that a hole makes, in whole or in part
+			if v := covered[start:end]; bytes.IndexByte(v, template.Cover) >= 0 && !mayBePath(v) {
+				tell(Reference{Ref: string(text[start:end]), Start: start + at, End: end + at, In: InText, Element: "script"})
+			}
 		})
 	}
 }
