@@ -373,7 +373,7 @@ type composing struct {
 	stacks map[string][]block
 	// layered says that the page stands in a layout.
 	layered bool
-	child   []span         // what stands in the place for the content of the layout that is being read, the innermost last
+	child   []span         // what stands in the place for the content of a layout, the innermost last
 	stack   []paths.InSite // the files that are being read, and the parts of them
 	active  []span
 }

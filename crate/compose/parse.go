@@ -153,7 +153,8 @@ var (
 
 	codeInclude = memo.Regexp(`\b(?:include|require)(?:_once)?\b\s*\(?([^;?\n]*)`)
 	quotedText  = memo.Regexp(`"([^"$]*)"|'([^']*)'`)
-	angleInc    = memo.Regexp(`^(?:include|partial|render)\b\s*\(?\s*(?:partial:\s*)?(?:"([^"]+)"|'([^']+)'|([\w./-]+))`)
+	angleInc    = memo.Regexp(`^(?:include|partial|render)\b\s*\(?\s*(?:partial:\s*)?(?:"([^"]+)"|'([^']+)'|` +
+		`([\w./-]+))`)
 	angleFile   = memo.Regexp(`^@?\s*include\s+file\s*=\s*["']([^"']+)["']`)
 	angleLayout = memo.Regexp(`^layout\s*\(\s*["']([^"']+)["']`)
 	angleBody   = memo.Regexp(`^(?:body|yield|contentFor\('body'\))$`)

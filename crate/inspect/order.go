@@ -116,7 +116,8 @@ func (c *inspection) sharedMoves(ctx context.Context, parts *compose.Site, v *ta
 		from, _, _ := v.Locate(v.Includes[m.Item].Start)
 		to, _, _ := v.Locate(v.Includes[m.Anchor].Start)
 		if with := parts.PagesWith(from); from != to && len(with) > 1 {
-			list = append(list, fmt.Sprintf("%s is in %s, which is part of %d pages; move its tag, or that of %s, by hand",
+			list = append(list, fmt.Sprintf("%s is in %s, which is part of %d pages; move its tag, or that of %s, "+
+				"by hand",
 				items[m.Item].Name, from, len(with), items[m.Anchor].Name))
 		}
 	}

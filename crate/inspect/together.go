@@ -56,7 +56,10 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 		if err == nil && (d.v.Page.Inserts() || d.v.Fragment) {
 			// a server may put more tags there, or the page is a part of one that nothing here names
 			r.open = true
-			r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool { return slices.Contains(refutable, f.Name) })
+			r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool {
+				return slices.Contains(refutable,
+					f.Name)
+			})
 		}
 		return r, err
 	})
@@ -68,7 +71,10 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 		case c.parts.IsPart(name):
 			*r = pageResult{uses: noUses}
 		case r.fragment:
-			r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool { return slices.Contains(refutable, f.Name) })
+			r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool {
+				return slices.Contains(refutable,
+					f.Name)
+			})
 		}
 	}
 	c.open = map[paths.InSite]bool{}

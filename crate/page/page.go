@@ -135,10 +135,10 @@ func (p *Page) Inserts() bool {
 		return false
 	}
 	const blanks = " \t\r\n\f\x01"
-	from, inserts := p.First(), false
+	from, inserts, within := p.First(), false, ""
 	s := &Scanner{b: p.masked}
 	s.OnGap = func(kind Gap, start, end int) {
-		if kind != Text || inserts {
+		if kind != Text || inserts || holdsText(within) {
 			return
 		}
 		for _, h := range template.Between(p.holes, start, end) {
@@ -146,9 +146,22 @@ func (p *Page) Inserts() bool {
 				template.MayBeMarkup(p.Bytes, h)
 		}
 	}
-	for s.Next() != nil {
+	for t := s.Next(); t != nil; t = s.Next() {
+		if within = t.Name; t.Closing {
+			within = ""
+		}
 	}
 	return inserts
+}
+
+// holdsText tells the elements whose content is text, and tags of texts.
+func holdsText(element string) bool {
+	switch element {
+	case "p", "h1", "h2", "h3", "h4", "h5", "h6", "li", "td", "th", "dt", "dd", "a", "span", "button", "label", "option",
+		"em", "strong", "b", "i", "small", "code", "pre", "figcaption", "caption", "legend", "summary", "time":
+		return true
+	}
+	return false
 }
 
 // Covered are the page's bytes with its holes covered.

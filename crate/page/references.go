@@ -340,7 +340,8 @@ func inScript(text []byte, holes []template.Hole, at int, typ string, tell func(
 		}
 		quotedTexts(covered, func(start, end int) { // texts that a hole makes, in whole or in part
 			if v := covered[start:end]; bytes.IndexByte(v, template.Cover) >= 0 && !mayBePath(v) {
-				tell(Reference{Ref: string(text[start:end]), Start: start + at, End: end + at, In: InText, Element: "script"})
+				tell(Reference{Ref: string(text[start:end]), Start: start + at, End: end + at, In: InText,
+					Element: "script"})
 			}
 		})
 	}

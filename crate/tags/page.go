@@ -170,8 +170,8 @@ func (v *Page) Reach(file paths.InSite) (string, error) {
 func (v *Page) Filled() bool { return len(v.Holes()) > 0 || v.Whole != nil || v.From != v.Path }
 
 // asNeighbours writes the reference to a file as the page's other tags are written, where these lead to files otherwise
-// than by plain paths: those of the same kind of file first, the last one first. A template without such tags that is not
-// where its page is gets a path from the site's root.
+// than by plain paths: those of the same kind of file first, the last one first. A template without such tags that is
+// not where its page is gets a path from the site's root.
 func (v *Page) asNeighbours(file paths.InSite) (string, bool) {
 	if !v.Filled() {
 		return "", false

@@ -70,10 +70,10 @@ func Resolve(from paths.InSite, base, ref string) Target {
 // filledIn is said of a reference whose path a server fills in.
 const filledIn = "a server fills it in"
 
-// Lead is Resolve for a reference that a server may fill in: where its path is made by a helper, or begins with something
-// that is filled in, and what is plainly written in it is the end of exactly one file's path, it leads to that file. On a
-// page that is filled in, the same holds for a plain path at which there is no file: such a page is seen from elsewhere
-// than where its template lies.
+// Lead is Resolve for a reference that a server may fill in: where its path is made by a helper, or begins with
+// something that is filled in, and what is plainly written in it is the end of exactly one file's path, it leads to
+// that file. On a page that is filled in, the same holds for a plain path at which there is no file: such a page is
+// seen from elsewhere than where its template lies.
 func Lead(p *project.Project, from paths.InSite, base, ref string, filled bool) Target {
 	t := Resolve(from, base, ref)
 	switch {

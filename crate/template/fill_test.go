@@ -23,7 +23,8 @@ func TestScriptsWithHoles(t *testing.T) {
 			"endif %});",
 		"var a = {{ a }}\nvar b = {{ b }}\n", "function {{ name }}() {}", "a {{ op }} b;", "/* {{ x */ y }} */ f();",
 		"var a = <?php\n echo 1;\n?>;", "document.title = {{ page.title | jsonify }};", "f({ {{ extra }} });",
-		"var map = {{ .Site.Params | jsonify | safeJS }};", "{{ range .A }}f({{ . }});{{ end }}", "f('<%= a(b,\n  c) %>');",
+		"var map = {{ .Site.Params | jsonify | safeJS }};", "{{ range .A }}f({{ . }});{{ end }}", "f('<%= a(b,\n  " +
+			"c) %>');",
 		"var p = {{ with .P }}{{ . | jsonify }}{{ else }}{}{{- end }};",
 	} {
 		b := []byte(text)

@@ -6,8 +6,8 @@ import (
 	"merrycrate.example/merry/crate/memo"
 )
 
-// MayBeMarkup reports whether markup may take the place of a hole, such as tags for scripts: it is not escaped, or it is
-// called.
+// MayBeMarkup reports whether markup may take the place of a hole, such as tags for scripts: it is not escaped, or it
+// is called.
 func MayBeMarkup(b []byte, h Hole) bool {
 	if h.Kind != Value {
 		return false
