@@ -72,6 +72,7 @@ different.`,
 		},
 	}
 	f := c.Flags()
+	f.StringVar(&req.Behind, "behind", "", "the `URL` of a server that fills in the pages' templates")
 	f.IntSliceVar(&req.Widths, "widths", nil, "viewport `WIDTHS` in pixels (default: 1280)")
 	f.BoolVar(&req.Dark, "dark", false, "emulate prefers-color-scheme: dark")
 	f.BoolVar(&req.NoScripts, "no-scripts", false, "turn scripts off")
@@ -260,6 +261,8 @@ func share(s float64) string {
 type watched struct {
 	look bool // say what looks different
 	back bool // and take the change back where something does
+	// behind is the address of a server that fills the pages in, "" for none
+	behind string
 }
 
 func (w *watched) add(c *cobra.Command) {
@@ -267,6 +270,7 @@ func (w *watched) add(c *cobra.Command) {
 		"different")
 	c.Flags().BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is "+
 		"wrong after it")
+	c.Flags().StringVar(&w.behind, "behind", "", "with --look: the `URL` of a server that fills in the pages' templates")
 }
 
 // around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.
@@ -288,7 +292,7 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 	}
 	defer door.Close()
 	look := func() (*crate.Looked, error) {
-		return door.Look(ctx, crate.LookRequest{Pages: pages, Screenshots: true}, "")
+		return door.Look(ctx, crate.LookRequest{Pages: pages, Screenshots: true, Behind: w.behind}, "")
 	}
 	was, err := look()
 	if err != nil {

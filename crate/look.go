@@ -3,6 +3,8 @@ package crate
 import (
 	"context"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/browser"
 	"merrycrate.example/merry/crate/inspect"
@@ -31,11 +33,16 @@ func (c *Crate) Look(ctx context.Context, req LookRequest, profile string) (*Loo
 		return nil, err
 	}
 	if profile == "" { // what check finds is of the pages as they are
-		found, err := inspect.Check(ctx, p, CheckRequest{Pages: req.Pages, Dir: c.Dir, Rehearse: inspect.Always})
-		if err != nil {
-			return nil, err
+		pages := slices.DeleteFunc(slices.Clone(req.Pages), func(name string) bool {
+			return req.Behind != "" && strings.HasPrefix(name, "/") // an address that the server behind knows
+		})
+		if len(pages) == len(req.Pages) || len(pages) > 0 {
+			found, err := inspect.Check(ctx, p, CheckRequest{Pages: pages, Dir: c.Dir, Rehearse: inspect.Always})
+			if err != nil {
+				return nil, err
+			}
+			req.Findings = found.Findings
 		}
-		req.Findings = found.Findings
 	}
 	req.Dir = c.Dir
 	return c.lookAt(ctx, p, planned, req)

@@ -3,7 +3,6 @@ package crate
 import (
 	"context"
 	"maps"
-	"net/url"
 	"strconv"
 	"sync"
 	"time"
@@ -43,13 +42,9 @@ func (c *Crate) Serve(ctx context.Context, req ServeRequest) error {
 		return problem.Misuse("merry serve --port 8000; merry serve  # on a free port", "--port %s is not a port",
 			req.Port)
 	}
-	if req.Behind != "" {
-		behind, err := url.Parse(req.Behind)
-		if err != nil || behind.Host == "" || behind.Scheme != "http" && behind.Scheme != "https" {
-			return problem.Misuse("write it as http://127.0.0.1:8080", "--behind %s is not the address of a server",
-				req.Behind)
-		}
-		s.Behind = behind
+	var err error
+	if s.Behind, err = serve.ParseBehind(req.Behind); err != nil {
+		return err
 	}
 	looks := &generations{}
 	defer looks.close()

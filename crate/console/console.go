@@ -108,6 +108,8 @@ type Site struct {
 	maps     map[string]*original    // by file of the site
 	// what is in the page's line as it was served and not on disk, nil for nothing
 	Shift func(m *Message) (columns int)
+	// Template returns the file and the line of a template that a line of a page comes from, if that is known.
+	Template func(page string, line int) (file string, at int, ok bool)
 
 	mu sync.Mutex
 }
@@ -122,6 +124,11 @@ func (s *Site) Explain(m *Message) {
 		}
 		if m.File == m.Page && s.Shift != nil && m.Line > 0 {
 			m.Column -= s.Shift(m)
+		}
+		if m.File == m.Page && s.Template != nil && m.Line > 0 {
+			if file, line, ok := s.Template(m.Page, m.Line); ok {
+				m.File, m.Line = file, line
+			}
 		}
 		s.mapped(m)
 	} else if m.Line > 0 {

@@ -48,6 +48,8 @@ type Request struct {
 	// Certificates is a file of more authorities to trust, in PEM.
 	Certificates string
 	Offline      bool
+	// Behind is the address of a server that fills pages in, "" for none.
+	Behind string
 	// Overlay are files that are served otherwise than they are on disk, by their places in the site.
 	Overlay map[string][]byte
 	// Findings are the findings of check.
@@ -213,17 +215,29 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		return nil, err
 	}
 	if len(req.Pages) > 0 {
-		names, err := p.Select(site, req.Pages, req.Dir)
+		var addresses []paths.InSite // that the server behind knows
+		patterns := slices.DeleteFunc(slices.Clone(req.Pages), func(name string) bool {
+			if req.Behind == "" || !strings.HasPrefix(name, "/") {
+				return false
+			}
+			addresses = append(addresses, paths.Found(strings.Trim(name, "/")))
+			return true
+		})
+		if len(patterns) == 0 {
+			return addresses, nil
+		}
+		names, err := p.Select(site, patterns, req.Dir)
 		if err != nil {
 			return nil, err
 		}
-		return withoutReports(p, names)
+		names, err = withoutReports(p, p.PartsOf(site, names).Visited(names))
+		return append(names, addresses...), err
 	}
 	if len(site.Pages) > maxPages {
 		return nil, problem.Misuse("merry look '**'  # opens all of them; or name some", "the site has %d pages; name "+
 			"those to open", len(site.Pages))
 	}
-	return withoutReports(p, site.Pages)
+	return withoutReports(p, p.PartsOf(site, site.Pages).Visited(site.Pages))
 }
 
 // withoutReports leaves out reports of this program, which are no pages of the site.
@@ -256,7 +270,11 @@ type visitor struct {
 
 // serve has the site answered on loopback while it is looked at.
 func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
-	s, err := serve.New(serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline})
+	behind, err := serve.ParseBehind(v.req.Behind)
+	if err != nil {
+		return nil, err
+	}
+	s, err := serve.New(serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline, Behind: behind})
 	if err != nil {
 		return nil, err
 	}
@@ -271,7 +289,7 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	go func() { defer close(ended); s.Run(ctx, l) }()
 	v.origin = "http://" + l.Addr().String()
 	v.site = &console.Site{Origin: v.origin, Sites: v.p.Site(), Findings: v.req.Findings, Tags: tags.Describe(v.p),
-		Read: func(name string) []byte {
+		Template: s.TemplateLine, Read: func(name string) []byte {
 			b, _ := v.p.ReadInSite(paths.Found(name))
 			return b
 		}}

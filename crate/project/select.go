@@ -82,6 +82,22 @@ func (p *Project) WalkAndSee(ctx context.Context, see bool) (*walk.Site, error) 
 	return site, err
 }
 
+// IsPage reports whether the packing list makes a page of a file of the site.
+func (p *Project) IsPage(name string) bool {
+	if _, sealed := p.byPlace[paths.Found(name).In(p.site)]; sealed {
+		return false
+	}
+	in := false
+	for _, pat := range p.List.Pages {
+		if not, ok := strings.CutPrefix(pat, "!"); ok {
+			in = in && !doublestar.MatchUnvalidated(not, name)
+		} else {
+			in = in || doublestar.MatchUnvalidated(pat, name)
+		}
+	}
+	return in
+}
+
 // Excluding tells the files and folders that patterns leave out, nil for no patterns. A pattern of all that is in a
 // folder leaves out the folder.
 func Excluding(patterns []string) func(name string, isFolder bool) bool {

@@ -42,9 +42,13 @@ func (s *Server) script(w http.ResponseWriter, r *http.Request) {
 // Page returns a page as it is served, without the added script: as a profile would leave it, or as it is on disk.
 func (s *Server) Page(name string) ([]byte, error) {
 	if b, ok := s.state.Load().pages[name]; ok {
-		return b, nil
+		return s.emptied(name, b), nil
 	}
-	return s.readFile(name)
+	b, err := s.readFile(name)
+	if err != nil {
+		return nil, err
+	}
+	return s.emptied(name, b), nil
 }
 
 // page answers with a page of the site.
@@ -173,6 +177,7 @@ func (s *Server) pageBehind(r *http.Response) error {
 		return fmt.Errorf("its page can't be read, or has more than %d bytes", most)
 	}
 	r.Body.Close()
+	s.answers.Store(s.pageName(r.Request.URL.Path), answer{sent: bytes.Clone(b)})
 	b = s.added(s.pageName(r.Request.URL.Path), b, shown(r.Request))
 	if s.Live {
 		s.admit(r.Header, r.Request.Host)

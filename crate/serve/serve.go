@@ -21,11 +21,13 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/klauspost/compress/gzhttp"
 
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/console"
 	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/obtain"
@@ -63,6 +65,8 @@ type Server struct {
 	hub     hub
 	origin  string // under which messages name the site's files, whatever the browser calls this server
 	state   atomic.Pointer[state]
+	answers sync.Map // what was sent last as a page that a server fills in, by its name
+	told    sync.Map // names of pages that are filled in, of which it was told
 }
 
 // A state is what is known of the site until something changes.
@@ -70,6 +74,8 @@ type state struct {
 	p     *project.Project
 	guard *csp.Index
 	pages map[string][]byte // in the site: as a profile would have them
+	once  sync.Once
+	parts *compose.Site // how the pages are put together, once somebody asked
 }
 
 // New makes the server of a project's site. Close ends it.
@@ -100,7 +106,7 @@ func (s *Server) Close() error { return s.root.Close() }
 
 // Update has the server know another state of the project, with the pages that are not served as they are on disk.
 func (s *Server) Update(p *project.Project, pages map[string][]byte) {
-	s.state.Store(&state{p, csp.New(p), pages})
+	s.state.Store(&state{p: p, guard: csp.New(p), pages: pages})
 }
 
 // Listen begins to listen. A port of 0 is any that is free.
@@ -201,7 +207,7 @@ func (s *Server) before(behind *url.URL) http.Handler {
 		},
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if name, ok := s.nameOf(r.URL.Path); ok && !isPage(name) && (r.Method == http.MethodGet ||
+		if name, ok := s.nameOf(r.URL.Path); ok && !s.isPage(name) && !s.forServer(name) && (r.Method == http.MethodGet ||
 			r.Method == http.MethodHead) {
 			if info, err := s.stat(name); err == nil && info.Mode().IsRegular() {
 				s.file(w, r)
@@ -269,7 +275,7 @@ func (s *Server) readFile(name string) ([]byte, error) {
 	return s.root.ReadFile(name)
 }
 
-func isPage(name string) bool {
+func isHTML(name string) bool {
 	return slices.Contains([]string{".html", ".htm", ".xhtml"}, strings.ToLower(path.Ext(name)))
 }
 
@@ -293,8 +299,14 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 			w.WriteHeader(http.StatusMovedPermanently)
 			return
 		}
-		name = path.Join(name, "index.html")
-		info, err = s.stat(name)
+		dir := name
+		name = path.Join(dir, "index.html")
+		if info, err = s.stat(name); err != nil {
+			if other := s.indexOf(dir); other != "" {
+				name = other
+				info, err = s.stat(name)
+			}
+		}
 	}
 	if _, planned := s.state.Load().pages[name]; err != nil && !planned {
 		// Servers of files find a page without its ending, too.
@@ -304,7 +316,7 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	}
 	planned, isPlanned := s.state.Load().pages[name]
 	switch {
-	case isPlanned && !isPage(name):
+	case isPlanned && !s.isPage(name):
 		s.headers(w, "/"+name)
 		setType(w, name)
 		http.ServeContent(w, r, name, time.Time{}, bytes.NewReader(planned))
@@ -320,8 +332,12 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	case err == nil && !info.Mode().IsRegular():
 		s.trouble(w, r, http.StatusForbidden, "This is not a plain file", name)
 		return
-	case isPage(name):
+	case s.isPage(name):
 		s.page(w, r, name)
+		return
+	case s.forServer(name):
+		s.trouble(w, r, http.StatusForbidden, "This file is for a server", name+" is a program or a template; its "+
+			"source is not sent. merry serve --behind URL asks the server")
 		return
 	}
 	f, err := s.open(name)
@@ -354,7 +370,7 @@ func setType(w http.ResponseWriter, name string) {
 // headers sets what the site's files of headers give an address, and how long it may be kept.
 func (s *Server) headers(w http.ResponseWriter, address string) {
 	w.Header().Set("Cache-Control", "no-cache")
-	if s.Cache > 0 && !isPage(address) {
+	if s.Cache > 0 && !isHTML(address) {
 		w.Header().Set("Cache-Control", "max-age="+seconds(s.Cache))
 	}
 	for _, h := range s.state.Load().guard.HeadersOf(address) {

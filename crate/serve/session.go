@@ -138,7 +138,7 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 func (s *Session) inspect(ctx context.Context, origin string) {
 	known := make(chan struct{})
 	p := s.server.state.Load().p
-	site := &console.Site{Origin: origin, Sites: p.Site(), Tags: tags.Describe(p), Read: func(name string) []byte {
+	site := &console.Site{Template: s.server.TemplateLine, Origin: origin, Sites: p.Site(), Tags: tags.Describe(p), Read: func(name string) []byte {
 		b, _ := s.server.root.ReadFile(name)
 		return b
 	}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
@@ -183,7 +183,8 @@ func (s *Session) tellAll(ctx context.Context, tell func(*console.Message)) {
 			case <-known:
 			case <-time.After(patience):
 				// without what is not known yet
-				site = &console.Site{Origin: site.Origin, Sites: site.Sites, Read: site.Read, Shift: site.Shift}
+				site = &console.Site{Origin: site.Origin, Sites: site.Sites, Read: site.Read, Shift: site.Shift,
+					Template: site.Template}
 			case <-ctx.Done():
 				return
 			}

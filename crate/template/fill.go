@@ -2,6 +2,7 @@ package template
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"github.com/tdewolff/parse/v2"
@@ -296,6 +297,32 @@ var (
 	closesWord  = memo.Regexp(`^(?:/|end)`)
 	alternative = memo.Regexp(`^\}?\s*(?:else|elif|elsif|elseif|when)\b|^\^$`)
 )
+
+// Empty is a text with nothing in its holes: of a condition's alternatives the first one is there. Its lines stay.
+func Empty(b []byte, holes []Hole) []byte {
+	var gone []Span
+	for _, h := range holes {
+		gone = append(gone, Span{h.Start, h.End})
+	}
+	for _, r := range RegionsOf(b, holes) {
+		if parts := partsOf(b, holes, r); len(parts) > 1 {
+			gone = append(gone, Span{parts[0].End, r.InnerEnd})
+		}
+	}
+	slices.SortFunc(gone, func(x, y Span) int { return x.Start - y.Start })
+	var out []byte
+	at := 0
+	for _, g := range gone {
+		if g.Start > at {
+			out = append(out, b[at:g.Start]...)
+		}
+		for range bytes.Count(b[max(at, g.Start):max(at, g.End)], []byte("\n")) {
+			out = append(out, '\n')
+		}
+		at = max(at, g.End)
+	}
+	return append(out, b[min(at, len(b)):]...)
+}
 
 // FillStyle covers the holes of a stylesheet: a value by a name, all else by blanks.
 func FillStyle(text []byte, holes []Hole) []byte {
