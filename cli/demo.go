@@ -20,7 +20,7 @@ import (
 
 func (a *app) demo() *cobra.Command {
 	var to, habit string
-	var bare, standIns, step bool
+	var bare, standIns, step, filled bool
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play a whole example, offline",
@@ -28,9 +28,11 @@ func (a *app) demo() *cobra.Command {
 libraries into a folder. It then plays the whole job on them, command by command,
 and leaves the folder for you to try things in. With --step it waits for Enter
 before each command. With --bare it plays nothing. With --stand-ins it plays
-nothing either, and runs the demo's registry and CDN until you stop it.`,
-		Example: "  merry demo\n  merry demo --to /tmp/club --bare\n  merry demo --to /tmp/club --stand-ins",
-		Args:    cobra.NoArgs,
+nothing either, and runs the demo's registry and CDN until you stop it. With
+--filled it plays on a site of templates, with a server that fills them in.`,
+		Example: "  merry demo\n  merry demo --filled\n  merry demo --to /tmp/club --bare\n  merry demo --to " +
+			"/tmp/club --stand-ins",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			dir := to
 			if dir == "" {
@@ -41,6 +43,10 @@ nothing either, and runs the demo's registry and CDN until you stop it.`,
 				dir = made
 			}
 			switch {
+			case filled && (bare || standIns || habit != "kind"):
+				return misuse("--filled plays another site, and goes with --to and --step alone")
+			case filled:
+				return a.playFilled(cmd.Context(), dir, step)
 			case bare && standIns:
 				return misuse("--bare and --stand-ins exclude each other")
 			case step && (bare || standIns):
@@ -57,6 +63,7 @@ nothing either, and runs the demo's registry and CDN until you stop it.`,
 	c.Flags().StringVar(&habit, "habit", "kind", "the site's `HABIT` of keeping files: "+strings.Join(demo.Habits,
 		", "))
 	c.Flags().BoolVar(&step, "step", false, "wait for Enter before each command")
+	c.Flags().BoolVar(&filled, "filled", false, "play the club's second site, whose pages a server fills in")
 	c.Flags().BoolVar(&bare, "bare", false, "write the site, the downloads and more pages, and play nothing")
 	c.Flags().BoolVar(&standIns, "stand-ins", false, "write the site if it is not there, and run the registry and the "+
 		"CDN until stopped")
@@ -68,27 +75,18 @@ func layOut(dir, habit string) (site string, err error) {
 	if !slices.Contains(demo.Habits, habit) {
 		return "", misuse("--habit %s: use %s", habit, strings.Join(demo.Habits, ", "))
 	}
+	if err := empty(dir); err != nil {
+		return "", err
+	}
+	return demo.LayOut(dir, habit)
+}
+
+// empty refuses a folder that has something in it.
+func empty(dir string) error {
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return "", misuse("--to %s: the folder is not empty", dir)
+		return misuse("--to %s: the folder is not empty", dir)
 	}
-	site = filepath.Join(dir, "site")
-	if err := demo.WriteSiteOf(site, habit); err != nil {
-		return "", err
-	}
-	if err := demo.WriteDownloads(filepath.Join(dir, "downloads")); err != nil {
-		return "", err
-	}
-	more := filepath.Join(dir, "more")
-	if err := os.MkdirAll(more, 0o755); err != nil {
-		return "", err
-	}
-	if err := demo.WriteDocumented(more, habit); err != nil {
-		return "", err
-	}
-	if err := os.WriteFile(filepath.Join(more, "tag.html"), []byte(demo.Pasted), 0o644); err != nil {
-		return "", err
-	}
-	return site, demo.WriteFog(more, habit)
+	return nil
 }
 
 // writeDemo writes the demo's folders, and plays nothing.
@@ -149,26 +147,6 @@ type played struct {
 	Printed string `json:"printed"`       // what it printed
 }
 
-// byHand does what people do by hand before a step of the demo, and returns the shell command for it, "" for nothing.
-func byHand(before, site, habit string) (command string, err error) {
-	switch before {
-	case "checkout":
-		for _, name := range []string{"js/tidechart.js", "lib/tidechart", "scripts/tidechart-3.1.0.js"} {
-			full := filepath.Join(site, filepath.FromSlash(name))
-			if _, err := os.Stat(full); err == nil {
-				return "rm -r " + name, os.RemoveAll(full)
-			}
-		}
-	case "regatta":
-		return "cp ../more/regatta.html .", demo.WriteDocumented(site, habit)
-	case "profiles":
-		return "printf " + show.Word(demo.Profiles) + " >> crate.yaml", demo.AddProfiles(site)
-	case "fog":
-		return "cp -r ../more/fog.html ../more/own .", demo.WriteFog(site, habit)
-	}
-	return "", nil
-}
-
 // A stage shows the commands of the demo, and waits between them if it steps.
 type stage struct {
 	*app
@@ -214,7 +192,7 @@ func (a *app) play(ctx context.Context, dir, habit string, step bool) error {
 	var steps []played
 	for _, s := range demo.Steps {
 		redirect := ""
-		edit, err := byHand(s.First, site, habit)
+		edit, err := demo.ByHand(s.First, site, habit)
 		if err != nil {
 			return err
 		}
@@ -247,20 +225,76 @@ func (a *app) play(ctx context.Context, dir, habit string, step bool) error {
 			steps = append(steps, played{Say: step.Say, Command: edit})
 			step.Say = ""
 		}
-		shown.announce(step.Say, step.Command)
-		var printed bytes.Buffer
-		out := io.Writer(&printed)
-		if !a.json {
-			out = a.out
-		}
-		if step.Status = Run(ctx, append([]string{"--in", site}, s.Args...), input, out, out); step.Status != s.Status {
-			return fmt.Errorf("the demo failed at %s: status %d, expected %d", step.Command, step.Status, s.Status)
-		}
-		if step.Printed = printed.String(); !a.json {
-			a.printf("\n")
+		if step, err = a.playStep(ctx, shown, step, site, s.Args, s.Status, input); err != nil {
+			return err
 		}
 		steps = append(steps, step)
 	}
+	return a.answerPlayed(site, steps)
+}
+
+// playFilled plays the job on the site that a server fills in.
+func (a *app) playFilled(ctx context.Context, dir string, step bool) error {
+	if err := empty(dir); err != nil {
+		return err
+	}
+	site := filepath.Join(dir, "site")
+	if err := demo.WriteFilled(site); err != nil {
+		return err
+	}
+	if err := demo.WriteDownloads(filepath.Join(dir, "downloads")); err != nil {
+		return err
+	}
+	// The demo has a cache and settings of its own, and leaves the user's alone.
+	if err := os.Setenv(homeVariable, filepath.Join(dir, "home")); err != nil {
+		return err
+	}
+	server, err := standin.NewFilled(site)
+	if err != nil {
+		return err
+	}
+	defer server.Close()
+	shown := &stage{app: a, steps: step, lines: bufio.NewReader(a.in)}
+	var steps []played
+	for _, s := range demo.FilledSteps {
+		if s.First == "browser" && !a.hasBrowser() {
+			continue
+		}
+		args := slices.Clone(s.Args)
+		if at := slices.Index(args, "FILLED"); at >= 0 {
+			args[at] = server.URL
+		}
+		step, err := a.playStep(ctx, shown, played{Say: s.Say, Command: "merry " + show.Command(args)}, site, args,
+			s.Status,
+			shown.lines)
+		if err != nil {
+			return err
+		}
+		steps = append(steps, step)
+	}
+	return a.answerPlayed(site, steps)
+}
+
+// playStep shows a command of the demo and runs it. It fails if that ends with another status than it should.
+func (a *app) playStep(ctx context.Context, shown *stage, step played, site string, args []string, status int,
+	input io.Reader) (played, error) {
+	shown.announce(step.Say, step.Command)
+	var printed bytes.Buffer
+	out := io.Writer(&printed)
+	if !a.json {
+		out = a.out
+	}
+	if step.Status = Run(ctx, append([]string{"--in", site}, args...), input, out, out); step.Status != status {
+		return step, fmt.Errorf("the demo failed at %s: status %d, expected %d", step.Command, step.Status, status)
+	}
+	if step.Printed = printed.String(); !a.json {
+		a.printf("\n")
+	}
+	return step, nil
+}
+
+// answerPlayed says where the site is that was played on.
+func (a *app) answerPlayed(site string, steps []played) error {
 	return a.answer(demoAnswer{site, steps}, func() {
 		a.printf("The site is in %s; the downloads are next to it.\n", site)
 		a.next("try things yourself: cd %s", show.Word(site))

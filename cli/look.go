@@ -204,7 +204,7 @@ const (
 )
 
 func (a *app) printDifference(d *crate.LookDifference) {
-	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), share(d.Share), show.Count(len(d.Regions),
+	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), show.Share(d.Share), show.Count(len(d.Regions),
 		"place", "places"))
 	for i, r := range d.Regions {
 		if i == maxRegions {
@@ -249,14 +249,6 @@ func before(prefix, text string) string {
 	return prefix + text
 }
 
-// share writes a share as percents, and never as none where there is some.
-func share(s float64) string {
-	if s < 0.0005 {
-		return "less than 0.1%"
-	}
-	return fmt.Sprintf("%.1f%%", 100*s)
-}
-
 // A watched change is one that is looked at before and after, where flags ask for that.
 type watched struct {
 	look bool // say what looks different
@@ -270,7 +262,8 @@ func (w *watched) add(c *cobra.Command) {
 		"different")
 	c.Flags().BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is "+
 		"wrong after it")
-	c.Flags().StringVar(&w.behind, "behind", "", "with --look: the `URL` of a server that fills in the pages' templates")
+	c.Flags().StringVar(&w.behind, "behind", "", "with --look: the `URL` of a server that fills in the pages' "+
+		"templates")
 }
 
 // around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.

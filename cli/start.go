@@ -41,12 +41,11 @@ it changes nothing.`,
 // printLeftOut lists what no command counts or changes.
 func (a *app) printLeftOut(list []crate.LeftOut) {
 	const most = 8
-	for i, l := range list {
-		if i == most {
-			a.printf("… and %d more\n", len(list)-most)
-			break
-		}
+	for _, l := range list[:min(len(list), most)] {
 		a.printf("left out: %s; %s\n", show.Text(l.Path), l.Why)
+	}
+	if len(list) > most {
+		a.printf("… and %d more\n", len(list)-most)
 	}
 }
 

@@ -15,7 +15,7 @@ import (
 	"strings"
 )
 
-//go:embed all:site all:libraries
+//go:embed all:site all:libraries all:filled
 var files embed.FS
 
 // WriteSite writes the club's site, as it is before any library, into a folder.

@@ -287,3 +287,11 @@ func Steps(label, text string) string {
 	}
 	return lines.String()
 }
+
+// Share writes a share as percents, and never as none where there is some.
+func Share(s float64) string {
+	if s < 0.0005 {
+		return "less than 0.1%"
+	}
+	return fmt.Sprintf("%.1f%%", 100*s)
+}

@@ -4,7 +4,6 @@ package compose
 
 import (
 	"bytes"
-	"cmp"
 	"path"
 	"slices"
 	"strings"
@@ -180,19 +179,33 @@ func (s *Site) surround(pages []paths.InSite) {
 			}
 		}
 	}
+	times := map[string]int{} // how many files define a part
+	for _, name := range pages {
+		if f := s.file(name); f != nil {
+			for _, d := range f.directives {
+				if d.kind == define {
+					times[d.name]++
+				}
+			}
+		}
+	}
 	for _, name := range pages {
 		f := s.file(name)
 		if f == nil || !f.onlyDefines() {
 			continue
 		}
 		for _, d := range f.directives {
-			if list := slices.Compact(layouts[d.name]); d.kind == define && len(list) == 1 && list[0] != name {
+			if list := slices.Compact(layouts[d.name]); d.kind == define && len(list) == 1 && list[0] != name &&
+				(times[d.name] > 1 || mainPart().MatchString(d.name)) {
 				s.around[name] = list[0]
 				break
 			}
 		}
 	}
 }
+
+// mainPart tells the names of parts that are the content of a page, even where only one page has it.
+var mainPart = memo.Regexp(`^(?:main|content|body|page)$`)
 
 var layoutName = memo.Regexp(`^_?(?:layout|base|default|main|app|master|root|page|site|baseof)s?\b`)
 
@@ -297,7 +310,11 @@ func (s *Site) targets(f *file) []paths.InSite {
 		switch d.kind {
 		case include, extends:
 			for _, name := range d.names {
-				if to, ok := s.resolve(f, name, d.dotted); ok {
+				if in, ok := s.defined[name]; ok && d.part {
+					if _, page := s.around[in.file.name]; !page {
+						list = append(list, in.file.name)
+					}
+				} else if to, ok := s.resolve(f, name, d.dotted); ok {
 					list = append(list, to)
 				} else if in, ok := s.defined[name]; ok && d.kind == include {
 					if _, page := s.around[in.file.name]; !page {
@@ -330,8 +347,27 @@ func (s *Site) file(name paths.InSite) *file {
 // Forget says that the bytes of a file are others now.
 func (s *Site) Forget(name paths.InSite) {
 	s.mu.Lock()
-	defer s.mu.Unlock()
 	delete(s.files, name)
+	s.mu.Unlock()
+	var names []string // of the parts that it defines
+	for part, in := range s.defined {
+		if in.file.name == name {
+			names = append(names, part)
+		}
+	}
+	if len(names) == 0 {
+		return
+	}
+	f := s.file(name)
+	for _, part := range names {
+		delete(s.defined, part)
+		for i := range f.directives {
+			if d := &f.directives[i]; d.kind == define && d.name == part {
+				s.defined[part] = span{f, d.region.InnerStart, d.region.InnerEnd}
+				break
+			}
+		}
+	}
 }
 
 // maxDepth is how deep files may be in each other, and maxSize how long a composed page may be.
@@ -444,6 +480,8 @@ func (k *composing) part(in span, depth int) {
 			for _, name := range d.names {
 				if own, ok := k.blocks[name]; ok {
 					parts = append(parts, own.span)
+				} else if def, ok := k.site.defined[name]; ok && d.part {
+					parts = append(parts, def)
 				} else if to, ok := k.site.resolve(f, name, d.dotted); ok {
 					if inner := k.site.file(to); inner != nil && !slices.Contains(k.stack, to) {
 						parts = append(parts, span{inner, inner.begin, len(inner.bytes)})
@@ -525,76 +563,4 @@ func (k *composing) add(f *file, start, end int) {
 		p.Pieces = append(p.Pieces, Piece{f.name, start, end, len(p.Bytes)})
 	}
 	p.Bytes = append(p.Bytes, f.bytes[start:end]...)
-}
-
-// endings are what files of templates end in, beside what the file that names them does.
-var endings = []string{"", ".html", ".htm", ".php", ".blade.php", ".njk", ".liquid", ".hbs", ".handlebars", ".mustache",
-	".ejs", ".erb", ".html.erb", ".twig", ".html.twig", ".jinja", ".jinja2", ".j2", ".cshtml", ".tmpl", ".gohtml",
-	".jsp",
-	".inc"}
-
-// resolve finds the file that a file names: seen from itself, from the site, and from the folders in which such files
-// lie.
-func (s *Site) resolve(f *file, name string, dotted bool) (paths.InSite, bool) {
-	name = strings.TrimPrefix(path.Clean(strings.TrimSpace(name)), "~/")
-	if name == "." || strings.Contains(name, "://") {
-		return paths.InSite{}, false
-	}
-	var names []string
-	add := func(n string) {
-		if !slices.Contains(names, n) {
-			names = append(names, n)
-		}
-	}
-	variants := []string{name}
-	if dotted && !strings.Contains(name, "/") {
-		variants = []string{strings.ReplaceAll(name[strings.LastIndex(name, "::")+1:], ".", "/"), name}
-	}
-	for _, v := range variants {
-		dir, base := path.Split(v)
-		for _, b := range []string{base, "_" + base} {
-			add(dir + b)
-			if i := strings.IndexByte(f.name.Base(), '.'); i >= 0 {
-				add(dir + b + f.name.Base()[i:])
-			}
-			for _, e := range endings {
-				add(dir + b + e)
-			}
-		}
-	}
-	for _, n := range names {
-		if !strings.HasPrefix(n, "/") {
-			if at := paths.Found(path.Join(f.name.Dir(), n)); s.has(at) {
-				return at, true
-			}
-		}
-		if at := paths.Found(strings.TrimPrefix(path.Clean("/"+n), "/")); s.has(at) && at != f.name {
-			return at, true
-		}
-	}
-	for _, n := range names {
-		n = strings.TrimPrefix(path.Clean("/"+n), "/")
-		list := slices.DeleteFunc(slices.Clone(s.ending(n)), func(at paths.InSite) bool { return at == f.name })
-		if len(list) == 0 {
-			continue
-		}
-		slices.SortStableFunc(list, func(a, b paths.InSite) int { // the nearest one
-			return cmp.Compare(common(b.String(), f.name.String()), common(a.String(), f.name.String()))
-		})
-		if len(list) == 1 || common(list[0].String(), f.name.String()) > common(list[1].String(), f.name.String()) ||
-			strings.Contains(n, "/") {
-			return list[0], true
-		}
-	}
-	return paths.InSite{}, false
-}
-
-// common is how many folders two paths have in common.
-func common(a, b string) int {
-	x, y := strings.Split(path.Dir(a), "/"), strings.Split(path.Dir(b), "/")
-	n := 0
-	for n < len(x) && n < len(y) && x[n] == y[n] {
-		n++
-	}
-	return n
 }

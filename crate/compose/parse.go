@@ -31,6 +31,7 @@ type directive struct {
 	names      []string // of files; none where they are computed
 	name       string   // of a place or a part
 	dotted     bool     // dots in names stand for folders
+	part       bool     // the names are of defined parts before they are of files
 	region     template.Region
 	// sectionOnly says that the part does not stand where it is written.
 	sectionOnly bool
@@ -224,7 +225,7 @@ func readBraces(code string) []directive {
 		return one(include, firstOf(m))
 	}
 	if m := braceNamed().FindStringSubmatch(code); m != nil {
-		return one(include, m[1])
+		return []directive{{kind: include, names: []string{m[1]}, part: strings.HasPrefix(code, "template")}}
 	}
 	if m := braceDefine().FindStringSubmatch(code); m != nil {
 		if m[1] == "define" {

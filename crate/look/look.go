@@ -301,7 +301,8 @@ func (v *visitor) pages(names []paths.InSite) []*Page {
 	var list []*Page
 	for _, name := range names {
 		for _, width := range v.req.Widths {
-			list = append(list, &Page{Page: name.String(), View: browser.View{Width: width, Dark: v.req.Dark,
+			list = append(list, &Page{Page: cmp.Or(name.String(), "/"), View: browser.View{Width: width,
+				Dark:      v.req.Dark,
 				NoScripts: v.req.NoScripts}})
 		}
 	}

@@ -157,7 +157,8 @@ func (p *Page) Inserts() bool {
 // holdsText tells the elements whose content is text, and tags of texts.
 func holdsText(element string) bool {
 	switch element {
-	case "p", "h1", "h2", "h3", "h4", "h5", "h6", "li", "td", "th", "dt", "dd", "a", "span", "button", "label", "option",
+	case "p", "h1", "h2", "h3", "h4", "h5", "h6", "li", "td", "th", "dt", "dd", "a", "span", "button", "label",
+		"option",
 		"em", "strong", "b", "i", "small", "code", "pre", "figcaption", "caption", "legend", "summary", "time":
 		return true
 	}

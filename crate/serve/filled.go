@@ -67,8 +67,8 @@ func (s *Server) indexOf(dir string) string {
 	return ""
 }
 
-// emptied is a page that a server fills in, as it is put together from its parts and with nothing in its holes; any other
-// page is as it is. A template's source is never sent.
+// emptied is a page that a server fills in, as it is put together from its parts and with nothing in its holes; any
+// other page is as it is. A template's source is never sent.
 func (s *Server) emptied(name string, b []byte) []byte {
 	p := s.state.Load().p
 	at := paths.Found(name)
@@ -84,7 +84,8 @@ func (s *Server) emptied(name string, b []byte) []byte {
 		return b // a script on the page may fill these in
 	}
 	if _, told := s.told.LoadOrStore(name, true); !told && p.Notify != nil {
-		p.Notify(name + " is filled in by a server: it is shown with nothing in its holes; --behind URL shows what the " +
+		p.Notify(name + " is filled in by a server: it is shown with nothing in its holes; --behind URL shows what " +
+			"the " +
 			"server sends")
 	}
 	b = inScripts(b)
@@ -92,8 +93,8 @@ func (s *Server) emptied(name string, b []byte) []byte {
 	return template.Empty(b, template.Holes(b))
 }
 
-// An answer is what was sent last as a page that a server fills in: the page as it was put together, whose lines it has,
-// or what the server behind sent.
+// An answer is what was sent last as a page that a server fills in: the page as it was put together, whose lines it
+// has, or what the server behind sent.
 type answer struct {
 	whole *compose.Page
 	sent  []byte
@@ -117,8 +118,9 @@ func (s *Server) parts() *compose.Site {
 // maxSearched is in how many templates a line of a page is looked for.
 const maxSearched = 500
 
-// TemplateLine returns the file and the line of a template that has the text of a page's line, as the page was sent last:
-// of the page's own files, or of all pages where these are not known. There is none if several lines have the text.
+// TemplateLine returns the file and the line of a template that has the text of a page's line, as the page was sent
+// last: of the page's own files, or of all pages where these are not known. There is none if several lines have the
+// text.
 func (s *Server) TemplateLine(name string, line int) (file string, at int, ok bool) {
 	last, known := s.answers.Load(name)
 	if !known {
@@ -183,7 +185,8 @@ func inScripts(b []byte) []byte {
 		in := &pg.Includes[i]
 		if in.Kind == page.InlineScript && in.Inert == "" && len(pg.HolesIn(in)) > 0 {
 			text := values().ReplaceAll(pg.Code(in), []byte("void 0"))
-			edits = append(edits, page.Edit{Start: in.TextStart(), End: in.TextStart() + len(pg.InlineText(in)), Text: string(text)})
+			edits = append(edits, page.Edit{Start: in.TextStart(), End: in.TextStart() + len(pg.InlineText(in)),
+				Text: string(text)})
 		}
 	}
 	return page.Apply(b, edits)

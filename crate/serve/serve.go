@@ -207,8 +207,9 @@ func (s *Server) before(behind *url.URL) http.Handler {
 		},
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if name, ok := s.nameOf(r.URL.Path); ok && !s.isPage(name) && !s.forServer(name) && (r.Method == http.MethodGet ||
-			r.Method == http.MethodHead) {
+		if name, ok := s.nameOf(r.URL.Path); ok && !s.isPage(name) && !s.forServer(name) &&
+			(r.Method == http.MethodGet ||
+				r.Method == http.MethodHead) {
 			if info, err := s.stat(name); err == nil && info.Mode().IsRegular() {
 				s.file(w, r)
 				return

@@ -138,10 +138,11 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 func (s *Session) inspect(ctx context.Context, origin string) {
 	known := make(chan struct{})
 	p := s.server.state.Load().p
-	site := &console.Site{Template: s.server.TemplateLine, Origin: origin, Sites: p.Site(), Tags: tags.Describe(p), Read: func(name string) []byte {
-		b, _ := s.server.root.ReadFile(name)
-		return b
-	}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
+	site := &console.Site{Template: s.server.TemplateLine, Origin: origin, Sites: p.Site(), Tags: tags.Describe(p),
+		Read: func(name string) []byte {
+			b, _ := s.server.root.ReadFile(name)
+			return b
+		}, Shift: func(m *console.Message) int { return s.server.Shift(m.Page, m.Line, m.Column) }}
 	ctx, leave := context.WithCancel(ctx)
 	s.mu.Lock()
 	if s.leave != nil {

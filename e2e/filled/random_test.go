@@ -124,8 +124,8 @@ func randomPage(r *rand.Rand, l language) written {
 	return page
 }
 
-// TestRandomTemplates: what check says of a template agrees with the browser on every filling: an error is one in each of
-// them, and what is wrong in all of them is an error. Commands that write lead there and back to the same bytes.
+// TestRandomTemplates: what check says of a template agrees with the browser on every filling: an error is one in each
+// of them, and what is wrong in all of them is an error. Commands that write lead there and back to the same bytes.
 func TestRandomTemplates(t *testing.T) {
 	merrytest.Long(t)
 	r := rand.New(rand.NewPCG(31, 1))
