@@ -336,7 +336,7 @@ var looksText string
 var lookedText string
 
 var looksPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": share, "rule": ruleText,
+	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": show.Share, "rule": ruleText,
 		"plural": show.Count}).Parse(looksText)).Parse(lookedText))
 })
 
