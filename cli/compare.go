@@ -236,7 +236,8 @@ func (a *app) renameText(l crate.RemovedName) string {
 var comparedText string
 
 var comparedPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": show.Share, "rule": ruleText,
+	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": show.Share,
+		"rule":   ruleText,
 		"plural": show.Count, "bytes": show.Bytes, "edition": edition, "change": fromTo, "signed": signed,
 		"files": filesText, "lost": lostName, "join": func(list []string) string {
 			return strings.Join(list, ", ")

@@ -95,10 +95,8 @@ func (a *app) writeDemo(dir, habit string) error {
 	if err != nil {
 		return err
 	}
-	downloads, more := filepath.Join(dir, "downloads"), filepath.Join(dir, "more")
-	return a.answer(demoFoldersAnswer{site, downloads, more}, func() {
-		a.printf("%s\n%s\n%s\n", site, downloads, more)
-	})
+	of := demoFoldersAnswer{site, filepath.Join(dir, "downloads"), filepath.Join(dir, "more")}
+	return a.answer(of, func() { a.printf("%s\n%s\n%s\n", of.Site, of.Downloads, of.More) })
 }
 
 // standBy is the demo's registry and CDN until it is stopped.

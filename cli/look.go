@@ -204,8 +204,9 @@ const (
 )
 
 func (a *app) printDifference(d *crate.LookDifference) {
-	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), show.Share(d.Share), show.Count(len(d.Regions),
-		"place", "places"))
+	a.printf("  %s: %s of the screenshot, in %s\n", a.paint.Red("different"), show.Share(d.Share),
+		show.Count(len(d.Regions),
+			"place", "places"))
 	for i, r := range d.Regions {
 		if i == maxRegions {
 			a.printf("    %s\n", a.paint.Dim(fmt.Sprintf("… and %d more; --report shows them", len(d.Regions)-i)))
@@ -253,17 +254,15 @@ func before(prefix, text string) string {
 type watched struct {
 	look bool // say what looks different
 	back bool // and take the change back where something does
-	// behind is the address of a server that fills the pages in, "" for none
+	// behind is a server that fills the pages in
 	behind string
 }
 
 func (w *watched) add(c *cobra.Command) {
-	c.Flags().BoolVar(&w.look, "look", false, "open the pages before and after the change, and report what looks "+
-		"different")
-	c.Flags().BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is "+
-		"wrong after it")
-	c.Flags().StringVar(&w.behind, "behind", "", "with --look: the `URL` of a server that fills in the pages' "+
-		"templates")
+	f := c.Flags()
+	f.BoolVar(&w.look, "look", false, "open the pages before and after the change, and report what looks different")
+	f.BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is wrong after it")
+	f.StringVar(&w.behind, "behind", "", "with --look: the `URL` of a server that fills in the pages' templates")
 }
 
 // around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.
@@ -336,7 +335,8 @@ var looksText string
 var lookedText string
 
 var looksPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": show.Share, "rule": ruleText,
+	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": show.Share,
+		"rule":   ruleText,
 		"plural": show.Count}).Parse(looksText)).Parse(lookedText))
 })
 

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"strings"
-
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/cli/show"
@@ -64,8 +62,8 @@ func (a *app) printStart(s *crate.Started) {
 			t.Add(row.word, row.dir, s.Learned[row.word])
 		}
 		a.printf("%s", t.Text(a.paint, "  "))
-		if len(s.Headers) > 0 {
-			a.printf("the server's headers are in %s\n", show.Text(strings.Join(s.Headers, ", ")))
+		for _, name := range s.Headers {
+			a.printf("the server's headers are in %s\n", show.Text(name))
 		}
 		a.printLeftOut(s.LeftOut)
 	}

@@ -4,12 +4,14 @@ package compose
 
 import (
 	"bytes"
+	"context"
 	"path"
 	"slices"
 	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/texts"
 )
@@ -103,10 +105,17 @@ type Site struct {
 
 	mu      sync.Mutex
 	files   map[paths.InSite]*file
+	found   map[asked]paths.InSite          // what names of files mean, the zero path for nothing
 	defined map[string]span                 // what define blocks of the whole site are called
 	users   map[paths.InSite][]paths.InSite // who includes or extends a file
 	layout  paths.InSite                    // of pages that name none
 	around  map[paths.InSite]paths.InSite   // the layouts of pages that have nothing but defined parts
+}
+
+// asked is a name of a file, with the folder and the ending of the file that names it.
+type asked struct {
+	dir, ending, name string
+	dotted            bool
 }
 
 // A span is a part of a file.
@@ -118,12 +127,17 @@ type span struct {
 // New knows the files of a site: whether it has one, those whose paths end in something, and their bytes.
 func New(read func(name paths.InSite) ([]byte, error), has func(name paths.InSite) bool,
 	ending func(end string) []paths.InSite) *Site {
-	return &Site{read: read, has: has, ending: ending, files: map[paths.InSite]*file{}, defined: map[string]span{},
+	return &Site{read: read, has: has, ending: ending, files: map[paths.InSite]*file{},
+		found: map[asked]paths.InSite{}, defined: map[string]span{},
 		users: map[paths.InSite][]paths.InSite{}, around: map[paths.InSite]paths.InSite{}}
 }
 
 // Learn reads pages for what they include and extend. Only files that are a part of a page learned are known as parts.
 func (s *Site) Learn(pages []paths.InSite) {
+	parallel.Each(context.Background(), pages, func(_ context.Context, name paths.InSite) error {
+		s.file(name) // what can't be read has no parts
+		return nil
+	})
 	var slots []paths.InSite
 	for _, name := range pages {
 		f := s.file(name)
@@ -344,6 +358,14 @@ func (s *Site) file(name paths.InSite) *file {
 	return f
 }
 
+// Give hands over the bytes of a file that somebody read, and keeps them.
+func (s *Site) Give(name paths.InSite, b []byte) {
+	f := parse(name, b)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.files[name] = f
+}
+
 // Forget says that the bytes of a file are others now.
 func (s *Site) Forget(name paths.InSite) {
 	s.mu.Lock()
@@ -396,10 +418,7 @@ func (s *Site) Compose(name paths.InSite) *Page {
 }
 
 // A block is what stands for a named place of a layout.
-type block struct {
-	span
-	outer *block // what the parent has in that place
-}
+type block struct{ span }
 
 // composing is the state of one page that is being put together.
 type composing struct {

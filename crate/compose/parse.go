@@ -85,7 +85,7 @@ func Composes(name paths.InSite, b []byte) bool {
 // parse reads the directives of a file.
 func parse(name paths.InSite, b []byte) *file {
 	f := &file{name: name, bytes: b}
-	head := bytes.ToLower(b[:min(len(b), 1<<16)])
+	head := bytes.ToLower(b[:min(len(b), 1<<12)])
 	f.whole = bytes.Contains(head, []byte("<!doctype")) || bytes.Contains(head, []byte("<html"))
 	if !MayCompose(b) {
 		return f
@@ -117,7 +117,7 @@ func parse(name paths.InSite, b []byte) *file {
 			f.begin = h.End
 		}
 	}
-	for _, m := range tagged().FindAllSubmatchIndex(b, -1) {
+	for _, m := range tagsThatInclude(b) {
 		for g := 2; g < len(m); g += 2 {
 			if m[g] >= 0 {
 				f.directives = append(f.directives, directive{kind: include, start: m[0], end: m[1],
@@ -129,6 +129,15 @@ func parse(name paths.InSite, b []byte) *file {
 	slices.SortStableFunc(f.directives, func(x, y directive) int { return x.start - y.start })
 	f.may = len(f.directives) > 0
 	return f
+}
+
+// tagsThatInclude are the tags and comments that include files, with the files' names as groups.
+func tagsThatInclude(b []byte) [][]int {
+	if bytes.Contains(b, []byte("<!--#include")) || bytes.Contains(b, []byte(":include")) ||
+		bytes.Contains(b, []byte("<partial ")) {
+		return tagged().FindAllSubmatchIndex(b, -1)
+	}
+	return nil
 }
 
 var (

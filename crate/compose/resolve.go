@@ -18,6 +18,22 @@ var endings = []string{"", ".html", ".htm", ".php", ".blade.php", ".njk", ".liqu
 // resolve finds the file that a file names: seen from itself, from the site, and from the folders in which such files
 // lie.
 func (s *Site) resolve(f *file, name string, dotted bool) (paths.InSite, bool) {
+	_, ending, _ := strings.Cut(f.name.Base(), ".")
+	key := asked{f.name.Dir(), ending, name, dotted}
+	s.mu.Lock()
+	at, known := s.found[key]
+	s.mu.Unlock()
+	if !known {
+		at, _ = s.look(f, name, dotted)
+		s.mu.Lock()
+		s.found[key] = at
+		s.mu.Unlock()
+	}
+	return at, !at.IsZero() && at != f.name
+}
+
+// look is resolve for a name that was not asked for before.
+func (s *Site) look(f *file, name string, dotted bool) (paths.InSite, bool) {
 	name = strings.TrimPrefix(path.Clean(strings.TrimSpace(name)), "~/")
 	if name == "." || strings.Contains(name, "://") {
 		return paths.InSite{}, false

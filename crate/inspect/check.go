@@ -103,6 +103,7 @@ type inspection struct {
 	parts      *compose.Site
 	wholes     map[paths.InSite]*compose.Page // of the pages that are put together from several files
 	open       map[paths.InSite]bool          // pages that may have tags which are not known
+	mu         sync.Mutex                     // of wholes
 }
 
 // stateOf tells one state of all pages from another, 0 if one of them is not to be remembered.

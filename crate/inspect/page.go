@@ -1,6 +1,7 @@
 package inspect
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"slices"
@@ -49,7 +50,8 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 		r.report, r.stamp = true, 0
 		return r, nil
 	}
-	if compose.MayCompose(d.bytes) && compose.Composes(name, d.bytes) {
+	if compose.MayCompose(d.bytes) {
+		c.parts.Give(name, bytes.Clone(d.bytes))
 		r.composes, r.stamp = true, 0 // it is judged with its parts, once all pages were read
 		return r, nil
 	}

@@ -29,11 +29,13 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 	}
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (result, error) {
 		var r result
-		whole := c.wholes[name]
-		if whole != nil && len(whole.Unknown) > 0 || c.open[name] {
+		if c.open[name] {
 			return r, nil // what is missing may be in a part that is not known
 		}
 		v, err := c.view(name)
+		if err == nil && v.Whole != nil && len(v.Whole.Unknown) > 0 {
+			return r, nil
+		}
 		if err == nil {
 			c.leadMoved(v)
 		}

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/walk"
 
 	"github.com/cespare/xxhash/v2"
@@ -32,7 +33,8 @@ type pageResult struct {
 	// composes says that the file is put together with others, and was not judged alone.
 	composes bool
 	// open says that tags may be on the page that are not known.
-	open bool
+	open  bool
+	whole *compose.Page // the page, where something was found on it and it is put together from several files
 	// fragment says that the file is a part of a page.
 	fragment bool
 }

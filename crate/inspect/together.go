@@ -53,6 +53,12 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 			d.bytes = append(d.bytes[:0], b...)
 		}
 		r, err := c.judge(ctx, d, name, whole, pageResult{uses: noUses})
+		if whole != nil {
+			r.found = c.incomplete(whole, r.found)
+		}
+		if len(r.found) > 0 {
+			r.whole = whole
+		}
 		if err == nil && (d.v.Page.Inserts() || d.v.Fragment) {
 			// a server may put more tags there, or the page is a part of one that nothing here names
 			r.open = true
@@ -80,10 +86,8 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 	c.open = map[paths.InSite]bool{}
 	for n, name := range visited {
 		c.open[name] = judged[n].open
-		whole := c.parts.Compose(name)
-		if whole != nil {
+		if whole := judged[n].whole; whole != nil {
 			c.wholes[name] = whole
-			judged[n].found = c.incomplete(whole, judged[n].found)
 		}
 		if i, asked := at[name]; asked {
 			results[i] = judged[n]
@@ -127,14 +131,19 @@ func oneLine(text string) string {
 
 // view reads a page as a visitor receives it.
 func (c *inspection) view(name paths.InSite) (*tags.Page, error) {
-	if whole := c.wholes[name]; whole != nil {
+	c.mu.Lock()
+	whole := c.wholes[name]
+	c.mu.Unlock()
+	if whole != nil {
 		return tags.ReadWhole(c.p, whole)
 	}
-	b, err := c.p.ReadInSite(name)
-	if err != nil {
-		return nil, err
+	v, err := tags.ReadComposed(c.p, c.parts, name)
+	if err == nil && v.Whole != nil {
+		c.mu.Lock()
+		c.wholes[name] = v.Whole // what a rehearsal finds is placed by it
+		c.mu.Unlock()
 	}
-	return tags.Read(c.p, name, b)
+	return v, err
 }
 
 // placed puts each finding of a page that is put together into the file that has its place, and joins those of one

@@ -131,7 +131,7 @@ func (p *Page) Holes() []template.Hole { return p.holes }
 // Inserts reports whether a server may put tags into the page beside those that are written there: a hole stands alone
 // between tags, behind the beginning of the head, and may be filled with markup.
 func (p *Page) Inserts() bool {
-	if len(p.holes) == 0 {
+	if !slices.ContainsFunc(p.holes, func(h template.Hole) bool { return template.MayBeMarkup(p.Bytes, h) }) {
 		return false
 	}
 	const blanks = " \t\r\n\f\x01"

@@ -44,6 +44,23 @@ func (n *fileNames) called(p *Project, base string) []paths.InSite {
 	return n.byBase[base]
 }
 
+// HasFile reports whether the site has a file: one that is there, or one of the crate as the records have it.
+func (p *Project) HasFile(name paths.InSite) bool {
+	if _, sealed := p.byPlace[p.InProject(name)]; sealed {
+		return true
+	}
+	if p.names == nil || p.Disk == nil {
+		return false
+	}
+	p.names.mu.Lock()
+	site := p.names.site
+	p.names.mu.Unlock()
+	if site == nil {
+		return p.Exists(p.InProject(name))
+	}
+	return site.Has(name)
+}
+
 // EndingIn lists the files of the site whose paths are, or end in, a path: those that are there, and the crate's as the
 // records have them. They are sorted.
 func (p *Project) EndingIn(end string) []paths.InSite {

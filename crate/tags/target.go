@@ -5,7 +5,6 @@ package tags
 import (
 	"net/url"
 	"path"
-	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/page"
@@ -79,7 +78,7 @@ func Lead(p *project.Project, from paths.InSite, base, ref string, filled bool) 
 	switch {
 	case t.Odd == filledIn:
 		return only(p, template.Reference(ref), t)
-	case filled && !t.Path.IsZero() && !slices.Contains(p.EndingIn(t.Path.String()), t.Path):
+	case filled && !t.Path.IsZero() && !p.HasFile(t.Path):
 		return only(p, template.Plain(ref), t)
 	}
 	return t
@@ -99,7 +98,7 @@ func only(p *project.Project, w template.Written, other Target) Target {
 
 // LeadOnce is Lead for one of many references, as ResolveOnce is.
 func LeadOnce(p *project.Project, from paths.InSite, base, ref string, filled bool) Target {
-	if at := plainPath(from, base, ref); !at.IsZero() && !filled {
+	if at := plainPath(from, base, ref); !at.IsZero() && (!filled || p.HasFile(at)) {
 		return Target{Path: at}
 	}
 	return Lead(p, from, base, ref, filled)

@@ -91,11 +91,9 @@ func find(b []byte, at, dollar bool) []Hole {
 		l.add(Hole{Start: 0, End: end, CodeStart: 0, CodeEnd: end, Kind: Remark, Syntax: Front})
 	}
 	for l.pos < len(b) && l.budget > 0 {
-		i := bytes.IndexAny(b[l.pos:], l.triggers())
-		if i < 0 {
+		if l.pos = l.next(); l.pos == len(b) {
 			break
 		}
-		l.pos += i
 		if !l.hole() {
 			l.pos++
 		}
@@ -118,20 +116,31 @@ type lexer struct {
 	pos        int
 	at, dollar bool
 	holes      []Hole
+	found      [len(triggers)]int // where each mark stands next
 	// budget is how many bytes may still be looked at in vain: a text that opens holes and never closes them is none.
 	budget int
 }
 
-func (l *lexer) triggers() string {
-	switch {
-	case l.at && l.dollar:
-		return "<{@$"
-	case l.at:
-		return "<{@"
-	case l.dollar:
-		return "<{$"
+// triggers are how holes begin.
+var triggers = [...][]byte{[]byte("{"), []byte("<?"), []byte("<%"), []byte("@"), []byte("${")}
+
+// next is where the next hole may begin, from the position on. Each mark is searched for on from where it was found
+// last.
+func (l *lexer) next() int {
+	nearest := len(l.b)
+	for i, mark := range triggers {
+		if mark[0] == '@' && !l.at || mark[0] == '$' && !l.dollar {
+			continue
+		}
+		if l.found[i] < l.pos || l.pos == 0 {
+			l.found[i] = len(l.b)
+			if k := bytes.Index(l.b[l.pos:], mark); k >= 0 {
+				l.found[i] = l.pos + k
+			}
+		}
+		nearest = min(nearest, l.found[i])
 	}
-	return "<{"
+	return nearest
 }
 
 func (l *lexer) add(h Hole) {
