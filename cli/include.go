@@ -146,9 +146,8 @@ func missingSteps(list []crate.MissingNeed) string {
 // printShared lists the parts that change, with the pages that they are on.
 func (a *app) printShared(pages []crate.PageChange) {
 	for _, p := range pages {
-		if len(p.On) > 0 {
-			a.remarks([]string{fmt.Sprintf("%s is part of %s: %s", p.Page, show.Count(len(p.On), "page", "pages"),
-				abbreviated(p.On, 6))})
+		if n := show.Count(len(p.On), "page", "pages"); len(p.On) > 0 {
+			a.remarks([]string{fmt.Sprintf("%s is part of %s: %s", p.Page, n, abbreviated(p.On, 6))})
 		}
 	}
 }

@@ -139,10 +139,7 @@ func (a *app) printOrder(o *crate.Ordered) {
 		a.printf("  %s\n", show.Text(s))
 	}
 	for _, c := range o.Constraints {
-		if len(o.Shared) > 0 {
-			break
-		}
-		if c.State == order.Broken && o.Cycle == nil {
+		if c.State == order.Broken && o.Cycle == nil && o.Shared == nil {
 			a.next("merry order %s --fix --dry-run", show.Word(o.Page))
 			return
 		}
