@@ -298,7 +298,7 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 	if address == "" {
 		if e.Targets[i].Path != at {
 			if page.Templated(was) || tags.Resolve(e.From, e.Base, was).Path != e.Targets[i].Path {
-				if local = tags.Rewrite(was, e.From, e.Base, e.Targets[i].Path, at); local == was {
+				if local = tags.Rewrite(was, e.From, e.From, e.Base, e.Targets[i].Path, at); local == was {
 					return nil // a server makes it, and can't make it so that it leads there
 				}
 			}

@@ -139,7 +139,7 @@ func (r *relinker) lead(from paths.InSite, base, ref string, filled bool) string
 		}
 		to = t.Path
 	}
-	new := tags.Rewrite(ref, at, base, t.Path, to)
+	new := tags.Rewrite(ref, from, at, base, t.Path, to)
 	if strings.HasSuffix(tags.WithoutQuery(ref), "/") && !strings.HasSuffix(tags.WithoutQuery(new), "/") &&
 		path.Ext(to.String()) == "" {
 		plain := tags.WithoutQuery(new)
@@ -332,7 +332,7 @@ func (r *relinker) inScript(name paths.InSite, in *texts.Index, ref page.Referen
 		if !moves {
 			continue
 		}
-		new := tags.Rewrite(ref.Ref, from, "", was, to)
+		new := tags.Rewrite(ref.Ref, from, from, "", was, to)
 		if new == ref.Ref {
 			return ""
 		}

@@ -35,7 +35,7 @@ func (m *History) Refer(e *Editor, i int, ref string, values map[string]string) 
 	was := e.Targets[i]
 	names := e.linkAttributes(i)
 	now := retag(old, ref, names, values)
-	if t := m.find(e.Path.String(), old); t != nil && sameMeaning(e.Page, t.Was, now) {
+	if t := m.find(e.Path.String(), old); t != nil && sameMeaning(e, t.Was, now) {
 		m.mu.Lock()
 		m.given = append(m.given, *t)
 		m.mu.Unlock()
@@ -81,11 +81,12 @@ func plainReference(v *Page, name paths.InSite) string {
 }
 
 // sameMeaning reports whether two tags refer to the same, and demand no other bytes of it.
-func sameMeaning(v *Page, was, now string) bool {
+func sameMeaning(e *Editor, was, now string) bool {
 	a, err := page.Read([]byte(was))
 	b, err2 := page.Read([]byte(now))
 	if err != nil || err2 != nil || len(a.Includes) == 0 || len(b.Includes) == 0 ||
-		Resolve(v.From, v.Base, a.Includes[0].Ref) != Resolve(v.From, v.Base, b.Includes[0].Ref) {
+		Lead(e.p, e.From, e.Base, a.Includes[0].Ref, e.Filled()) != Lead(e.p, e.From, e.Base, b.Includes[0].Ref,
+			e.Filled()) {
 		return false
 	}
 	x, _ := a.Attr(&a.Includes[0], "integrity")

@@ -9,10 +9,11 @@ import (
 )
 
 // Rewrite writes a reference again that is on a page, or in another file of the site, at from, so that it leads to a
-// file: from the root or relative, with "./" or without, with the query and the fragment, as it was written before.
-// A reference that a server makes is written in the same way where that can be; old is the file that it led to.
-func Rewrite(was string, from paths.InSite, base string, old, to paths.InSite) string {
-	w, otherwise := writtenAs(was, from, base, old)
+// file: from the root or relative, with "./" or without, with the query and the fragment, as it was written before. A
+// reference that a server makes is written in the same way where that can be; old is the file that it led to, from
+// where it stood before.
+func Rewrite(was string, before, from paths.InSite, base string, old, to paths.InSite) string {
+	w, otherwise := writtenAs(was, before, base, old)
 	suffix := w.Tail
 	if otherwise {
 		if ref, ok := w.Respell(old.String(), to.String()); ok {

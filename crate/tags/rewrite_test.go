@@ -21,7 +21,7 @@ func TestRewrite(t *testing.T) {
 		{"{% static 'js/a.js' %}", "t/a.html", "", "static/js/a.js", "other/a.js", "{% static 'js/a.js' %}"},
 	} {
 		from, to := paths.Found(tt.from), paths.Found(tt.to)
-		got := Rewrite(tt.was, from, tt.base, paths.Found(tt.old), to)
+		got := Rewrite(tt.was, from, from, tt.base, paths.Found(tt.old), to)
 		if got != tt.want {
 			t.Errorf("%s on %s became %s, want %s", tt.was, tt.from, got, tt.want)
 		}

@@ -1,0 +1,100 @@
+package shown
+
+import (
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// filledSite is a site of a page with a header, and a program that is no page.
+func filledSite(t *testing.T) *merrytest.Site {
+	t.Helper()
+	s := merrytest.Empty(t)
+	for name, text := range map[string]string{
+		"index.php": "<?php\n$secret = 'x17';\ninclude 'inc/head.php';\n?>\n<main><?= $text ?></main>\n" +
+			"<script>var rows = <?= json_encode($rows) ?>;</script>\n<script>missing();</script>\n</body>\n</html>\n",
+		"inc/head.php": "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title><?= $title " +
+			"?></title>\n" +
+			"</head>\n<body>\n",
+		"lib/mail.ejs": "<% const secret = 'x18'; %>\n", "js/own.js": "var own = 1;\n",
+		"app.html": "<!doctype html>\n<title>{{ title }}</title>\n<p>{{ text }}</p>\n"} {
+		s.Write(name, text)
+	}
+	s.Write("crate.yaml", "format: 1\npages: [\"*.php\", \"*.html\", \"inc/*.php\"]\n")
+	return s
+}
+
+// TestServeSendsNoSource: a page that a server fills in is shown put together, with nothing in its holes; the source of
+// a template or a program is never sent, and a page that a script fills in stays as it is.
+func TestServeSendsNoSource(t *testing.T) {
+	t.Parallel()
+	v := serve(t, filledSite(t))
+	status, page := statusOf(v, "/")
+	for _, part := range []string{"<title></title>", "<main></main>", "var rows = void 0;"} {
+		if status != 200 || !strings.Contains(page, part) {
+			t.Errorf("status %d, no %s in\n%s", status, part, page)
+		}
+	}
+	if strings.Contains(page, "x17") || strings.Contains(page, "<?") {
+		t.Errorf("the source was sent:\n%s", page)
+	}
+	v.said("index.php is filled in by a server", "--behind URL")
+	if status, text := statusOf(v, "/lib/mail.ejs"); status != 403 || strings.Contains(text, "x18") {
+		t.Errorf("status %d:\n%s", status, text)
+	}
+	if _, page := statusOf(v, "/app.html"); !strings.Contains(page, "<p>{{ text }}</p>") {
+		t.Errorf("what a script fills in was taken out:\n%s", page)
+	}
+}
+
+// TestServeBehindAsksForTemplates: pages and programs are asked of the server behind, files are not.
+func TestServeBehindAsksForTemplates(t *testing.T) {
+	t.Parallel()
+	behind := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		io.WriteString(w, "<!doctype html>\n<title>behind</title>\n"+r.URL.Path+"\n")
+	}))
+	t.Cleanup(behind.Close)
+	v := serve(t, filledSite(t), "--behind", behind.URL)
+	for _, at := range []string{"/", "/index.php", "/lib/mail.ejs", "/tides/today"} {
+		if _, page := statusOf(v, at); !strings.Contains(page, "<title>behind</title>") || !strings.Contains(page,
+			at) {
+			t.Errorf("%s was not asked of the server:\n%s", at, page)
+		}
+	}
+	if _, text := statusOf(v, "/js/own.js"); text != "var own = 1;\n" {
+		t.Errorf("the script is %q", text)
+	}
+}
+
+// TestLookAtFilledPages: a fault is placed in the template: by the page's parts, or by the text of the line that the
+// server behind sent.
+func TestLookAtFilledPages(t *testing.T) {
+	t.Parallel()
+	merrytest.BrowserProgram(t)
+	s := filledSite(t)
+	r := s.Try("look", "index.php")
+	if !strings.Contains(r.Out, "at:   index.php:7:9") {
+		t.Errorf("look says\n%s%s", r.Out, r.Err)
+	}
+	behind := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		io.WriteString(w, "<!doctype html>\n<html lang=en>\n<head>\n<title>x</title>\n<link rel=icon "+
+			"href=data:,>\n</head>\n"+
+			"<body>\n<p>many</p>\n<p>lines</p>\n<script>missing();</script>\n</body>\n</html>\n")
+	}))
+	t.Cleanup(behind.Close)
+	if r := s.Try("look", "index.php", "--behind", behind.URL); !strings.Contains(r.Out, "at:   index.php:7:") {
+		t.Errorf("look says\n%s%s", r.Out, r.Err)
+	}
+}
+
+// statusOf asks the server, and returns the status and the body of its answer.
+func statusOf(v *desk, path string) (int, string) {
+	r, body := v.ask(path)
+	return r.StatusCode, body
+}
