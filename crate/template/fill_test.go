@@ -51,3 +51,16 @@ func TestScriptsWithHoles(t *testing.T) {
 		t.Errorf("%s is not loose", s.Text)
 	}
 }
+
+// TestEmpty: nothing of a hole is left, of alternatives the first one, and each line stays one.
+func TestEmpty(t *testing.T) {
+	for _, tt := range []struct{ text, want string }{
+		{"<?php\n$secret = 1;\n?>a<?= $b ?>", "\n\na"}, {"{% if a %}b{% else %}c{% endif %}d", "bd"},
+		{"{{#if a}}b\n{{else}}\nc{{/if}}", "b\n\n"}, {"plain", "plain"},
+	} {
+		b := []byte(tt.text)
+		if got := string(Empty(b, Holes(b))); got != tt.want {
+			t.Errorf("%s is emptied to %q, not to %q", tt.text, got, tt.want)
+		}
+	}
+}
