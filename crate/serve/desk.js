@@ -3,6 +3,7 @@
   "use strict";
   var me = document.currentScript, waiting = [], socket, lost = false, opened = false, tries = 0;
   var limit = 1000, said = 0, more = 0, counting; // a page may write without end: what is beyond the limit is counted
+  var state = me ? +me.getAttribute("data-state") : 0;
   if (me) me.remove();
 
   function full() {
@@ -104,6 +105,18 @@
     if (loaded) location.reload();
   }
 
+  // A page of an older state comes from a service worker's cache. The worker is asked to update, once for each state.
+  function stale(now) {
+    var workers = navigator.serviceWorker;
+    if (!(state < now) || !workers || !workers.controller) return;
+    function old() { send("warning", "the browser shows an old copy of this page: a service worker answers from its cache"); }
+    try {
+      if (sessionStorage.getItem("merry-state") === String(now)) { old(); return; }
+      sessionStorage.setItem("merry-state", now);
+    } catch (e) { old(); return; }
+    workers.getRegistration().then(function (r) { return r && r.update(); }).then(function () { location.reload(); }, old);
+  }
+
   function open() {
     socket = new WebSocket("ws://" + location.host + "/.merry/live");
     socket.onopen = function () {
@@ -113,7 +126,8 @@
     };
     socket.onmessage = function (e) {
       var o = JSON.parse(e.data);
-      if (o.do === "styles") swap(o.paths);
+      if (o.do === "hello") stale(o.state);
+      else if (o.do === "styles") swap(o.paths);
       else location.reload();
     };
     socket.onclose = function () {

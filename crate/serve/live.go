@@ -33,8 +33,10 @@ type message struct {
 
 // order is what is sent to our script: to load the page again, or the stylesheets with these paths.
 type order struct {
-	Do    string   `json:"do"` // reload, or styles
+	Do    string   `json:"do"` // hello, reload, or styles
 	Paths []string `json:"paths,omitempty"`
+	// State is the number of the site's state, with hello: a page of an older one does not come from here.
+	State int64 `json:"state,omitempty"`
 }
 
 // maxSaid is how much a page may send at once, in bytes.
@@ -50,6 +52,9 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	c.SetReadLimit(maxSaid)
 	s.hub.add(c)
 	defer s.hub.remove(c)
+	if b, err := json.Marshal(order{Do: "hello", State: s.states.Load()}); err == nil {
+		c.Write(r.Context(), websocket.MessageText, b) // a page that does not take it is gone
+	}
 	for {
 		_, b, err := c.Read(r.Context())
 		if err != nil {

@@ -27,9 +27,10 @@ var deskHash = sync.OnceValue(func() string {
 	return "sha256-" + base64.StdEncoding.EncodeToString(sum[:])
 })
 
-// deskTag is the tag that is added to pages.
-func deskTag() string {
-	return `<script src="` + ours + `desk.js" integrity="` + deskHash() + `"></script>`
+// deskTag is the tag that is added to pages, with the number of the site's state. It has the same length for each.
+func deskTag(state int64) string {
+	return fmt.Sprintf(`<script src="%sdesk.js" integrity="%s" data-state="%08d"></script>`, ours, deskHash(),
+		state%100_000_000)
 }
 
 // script answers with the script that is added.
@@ -96,7 +97,9 @@ func shown(r *http.Request) bool {
 	case "", "document", "iframe", "frame", "embed", "object":
 		return true
 	}
-	return false
+	// a worker fetches it, whose own file is a script: it keeps the page, to show it later
+	from, err := url.Parse(r.Referer())
+	return err == nil && (strings.HasSuffix(from.Path, ".js") || strings.HasSuffix(from.Path, ".mjs"))
 }
 
 // added is a page with the tag of our script before all others, and with links to other hosts led here, where that is
@@ -113,7 +116,8 @@ func (s *Server) added(name string, b []byte, shown bool) []byte {
 		return b // of a page in UTF-16 no byte is touched
 	}
 	at := pg.First()
-	return append(append(append(make([]byte, 0, len(b)+len(deskTag())), b[:at]...), deskTag()...), b[at:]...)
+	return append(append(append(make([]byte, 0, len(b)+len(deskTag(0))), b[:at]...),
+		deskTag(s.states.Load())...), b[at:]...)
 }
 
 // Shift is how many columns of a page's line are there for what was added before a place of it.
@@ -126,10 +130,10 @@ func (s *Server) Shift(name string, line, column int) int {
 	if err != nil {
 		return 0
 	}
-	if l, c := pg.Position(pg.First()); l != line || column < c+len(deskTag()) {
+	if l, c := pg.Position(pg.First()); l != line || column < c+len(deskTag(0)) {
 		return 0
 	}
-	return len(deskTag())
+	return len(deskTag(0))
 }
 
 // homeward leads links to files of the crate on other hosts to this server's copies.

@@ -65,8 +65,9 @@ type Server struct {
 	hub     hub
 	origin  string // under which messages name the site's files, whatever the browser calls this server
 	state   atomic.Pointer[state]
-	answers sync.Map // what was sent last as a page that a server fills in, by its name
-	told    sync.Map // names of pages that are filled in, of which it was told
+	states  atomic.Int64 // how many there were
+	answers sync.Map     // what was sent last as a page that a server fills in, by its name
+	told    sync.Map     // names of pages that are filled in, of which it was told
 }
 
 // A state is what is known of the site until something changes.
@@ -106,6 +107,7 @@ func (s *Server) Close() error { return s.root.Close() }
 
 // Update has the server know another state of the project, with the pages that are not served as they are on disk.
 func (s *Server) Update(p *project.Project, pages map[string][]byte) {
+	s.states.Add(1)
 	s.state.Store(&state{p: p, guard: csp.New(p), pages: pages})
 }
 

@@ -98,3 +98,28 @@ func statusOf(v *desk, path string) (int, string) {
 	r, body := v.ask(path)
 	return r.StatusCode, body
 }
+
+// TestOldCopies: a page that a service worker answers from its cache is told of, after the worker was asked to update.
+func TestOldCopies(t *testing.T) {
+	t.Parallel()
+	ctx := merrytest.Browser(t)
+	s := merrytest.Empty(t)
+	s.Write("index.html", "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>old</title>\n"+
+		"<link rel=\"icon\" "+
+		"href=\"data:,\">\n<script>navigator.serviceWorker.register('/sw.js')</script>\n</head>\n<body>\n"+
+		"</body>\n</html>\n")
+	s.Write("sw.js", "self.addEventListener('install', e => e.waitUntil(caches.open('a').then(c => "+
+		"c.add('/')).then(() => "+
+		"self.skipWaiting())));\nself.addEventListener('activate', e => e.waitUntil(clients.claim()));\n"+
+		"self.addEventListener('fetch', e => e.respondWith(caches.match(e.request).then(r => r || "+
+		"fetch(e.request))));\n")
+	s.Run("start")
+	v := serve(t, s)
+	ready := "navigator.serviceWorker.ready.then(() => new Promise(r => setTimeout(() => r(!!navigator.serviceWorker" +
+		".controller), 300)))"
+	if _, _, value := merrytest.Visit(t, ctx, v.Addr+"/", ready); value != true {
+		t.Fatalf("the worker controls the page: %v", value)
+	}
+	s.Replace("index.html", "<title>old", "<title>new")
+	v.said("the browser shows an old copy of this page")
+}
