@@ -596,7 +596,8 @@ func TestModuleFallbackInABrowser(t *testing.T) {
 			defer server.Close()
 			_, _, value := merrytest.Visit(t,
 				merrytest.Browser(t, merrytest.Hosts{"quay.example": cdn.Listener.Addr().String()}),
-				server.URL+"/index.html", "new Promise(r => { let n = 0, t = setInterval(() => { if (globalThis.buoy || "+
+				server.URL+"/index.html", "new Promise(r => { let n = 0, t = setInterval(() => { if "+
+					"(globalThis.buoy || "+
 					"++n > 200) { clearInterval(t); r(globalThis.buoy) } }, 50) })")
 			if value != "afloat" {
 				t.Errorf("the module is %v", value)
