@@ -33,8 +33,18 @@ func (r *Reader) Read(b []byte) (*Page, error) {
 		return nil, ErrReport
 	}
 	p := &r.page
+	r.over(b, template.Holes(b))
+	if len(p.holes) > 0 && !p.serverSide() {
+		r.over(b, nil) // a script on the page fills these in, and reads them as they are
+	}
+	return p, nil
+}
+
+// over reads a page with some holes.
+func (r *Reader) over(b []byte, holes []template.Hole) {
+	p := &r.page
 	r.lines.Reset(b)
-	*p = Page{Bytes: b, lines: &r.lines, firstBody: -1, Includes: r.page.Includes[:0], holes: template.Holes(b)}
+	*p = Page{Bytes: b, lines: &r.lines, firstBody: -1, Includes: r.page.Includes[:0], holes: holes}
 	p.masked = template.Mask(b, p.holes)
 	r.s = Scanner{b: p.masked, held: r.s.held[:0]}
 	r.attrs, r.templates, r.trouble = r.attrs[:0], 0, false
@@ -44,7 +54,31 @@ func (r *Reader) Read(b []byte) (*Page, error) {
 		r.s.pos = 3
 	}
 	r.read()
-	return p, nil
+}
+
+// serverSide reports whether a server, or a generator, fills the page in, and not a script on the page: that writes
+// values between two braces alone, into texts and attributes of the body.
+func (p *Page) serverSide() bool {
+	for _, h := range p.holes {
+		code := p.Bytes[h.CodeStart:h.CodeEnd]
+		if h.Syntax != template.Braces || h.Kind != template.Value || h.CodeStart-h.Start > 2 ||
+			p.headEnd.there() && h.Start < p.headEnd.start {
+			return true
+		}
+		if code = bytes.TrimSpace(code); len(code) > 0 && bytes.IndexByte([]byte(".>@$"), code[0]) >= 0 {
+			return true
+		}
+	}
+	for i := range p.Includes {
+		in := &p.Includes[i]
+		if in.RefAttr.End > 0 && len(template.Between(p.holes, in.Start, in.RefAttr.End)) > 0 {
+			return true
+		}
+		if in.Kind == InlineScript && in.Inert == "" && len(p.HolesIn(in)) > 0 && !template.Parses(p.InlineText(in)) {
+			return true
+		}
+	}
+	return !p.headEnd.there() && !p.body.there()
 }
 
 func (r *Reader) read() {

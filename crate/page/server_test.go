@@ -44,3 +44,31 @@ func TestPlacesOfTemplates(t *testing.T) {
 		t.Errorf("guards are %q and %q", p.EnclosingBlock(0), p.EnclosingBlock(1))
 	}
 }
+
+// TestWhoFillsIn: values between braces in a page's texts may be a script's affair; all else that is filled in is a
+// server's.
+func TestWhoFillsIn(t *testing.T) {
+	const head = "<!doctype html><html><head><title>x</title></head><body>"
+	for _, tt := range []struct {
+		page   string
+		server bool
+	}{
+		{head + "<p>{{ text }}</p><img src=\"{{ photo }}\"></body></html>", false},
+		{head + "<div id=app>{{ count() }}</div><script>start({ template: '<p>{{ text }}</p>' });</script></body></html>",
+			false},
+		{head + "<p>{{ text }}</p><script>var a = {{ a }};</script></body></html>", true},
+		{head + "<p>{{ text }}</p><script src=\"{{ asset('a.js') }}\"></script></body></html>", true},
+		{"<html><head><title>{{ title }}</title></head><body></body></html>", true},
+		{head + "{% if a %}<p>{{ text }}</p>{% endif %}</body></html>", true},
+		{head + "{{#if a}}<p>x</p>{{/if}}</body></html>", true}, {head + "<p>{{ .Text }}</p></body></html>", true},
+		{head + "<p><?= $text ?></p></body></html>", true}, {"<p>{{ text }}</p>", true},
+	} {
+		p, err := Read([]byte(tt.page))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := len(p.Holes()) > 0; got != tt.server {
+			t.Errorf("a server fills in %s: %v", tt.page, got)
+		}
+	}
+}

@@ -209,6 +209,9 @@ func put(gap []byte, as filling) {
 	copy(line, with)
 }
 
+// Parses reports whether a script parses as it is written.
+func Parses(text []byte) bool { return failsAt(text) < 0 }
+
 // failsAt is the offset at which a script does not parse, -1 if it does.
 func failsAt(text []byte) int {
 	_, err := ecma.Parse(append(make([]byte, 0, len(text)+1), text...))
