@@ -54,8 +54,8 @@ func TestWhoFillsIn(t *testing.T) {
 		server bool
 	}{
 		{head + "<p>{{ text }}</p><img src=\"{{ photo }}\"></body></html>", false},
-		{head + "<div id=app>{{ count() }}</div><script>start({ template: '<p>{{ text }}</p>' });</script></body></html>",
-			false},
+		{head + "<div id=app>{{ count() }}</div><script>start({ template: '<p>{{ text }}</p>' });</script>" +
+			"</body></html>", false},
 		{head + "<p>{{ text }}</p><script>var a = {{ a }};</script></body></html>", true},
 		{head + "<p>{{ text }}</p><script src=\"{{ asset('a.js') }}\"></script></body></html>", true},
 		{"<html><head><title>{{ title }}</title></head><body></body></html>", true},
