@@ -11,7 +11,7 @@ import (
 	"golang.org/x/term"
 )
 
-// doing is what a long command is busy with, as it is reported to the person who waits.
+// doing names the step of a long command, for its progress line.
 var doing = map[string]string{
 	"peek": "reading the source", "take": "reading the source and writing", "adopt": "identifying the tags",
 	"include": "updating the pages", "omit": "updating the pages", "switch": "updating the pages",

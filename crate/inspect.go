@@ -87,7 +87,7 @@ func (c *Crate) FixOrder(ctx context.Context, patterns []string) (*OrderFixed, e
 	err := c.repair(ctx, "order --fix", patterns, &out.Result, func(pages []paths.InSite) {
 		out.Pages = make([]OrderedPage, len(pages))
 	}, func(ctx context.Context, r *inspect.Repairer, e *tags.Editor, n int) { out.Pages[n] = r.Order(ctx, e) })
-	out.Pages = slices.DeleteFunc(out.Pages, func(p OrderedPage) bool { return p.Page == "" }) // parts of others
+	out.Pages = slices.DeleteFunc(out.Pages, func(p OrderedPage) bool { return p.Page == "" }) // of a part
 	return out, err
 }
 

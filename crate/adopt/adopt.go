@@ -160,12 +160,12 @@ func unrecorded(ctx context.Context, p *project.Project, pages []paths.InSite) (
 		return nil, err
 	}
 	from := p.Viewpoint(site)
-	views, err := parallel.Map(ctx, pages, func(_ context.Context, name paths.InSite) (*tags.Page, error) {
+	views, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (*tags.Page, error) {
 		b, err := p.ReadInSite(name)
 		if err != nil {
 			return nil, err
 		}
-		v, err := tags.ReadPart(p, from, name, b)
+		v, err := tags.ReadPart(ctx, p, from, name, b)
 		if err != nil {
 			return nil, nil // check tells of it
 		}

@@ -133,8 +133,8 @@ func New(read func(name paths.InSite) ([]byte, error), has func(name paths.InSit
 }
 
 // Learn reads pages for what they include and extend. Only files that are a part of a page learned are known as parts.
-func (s *Site) Learn(pages []paths.InSite) {
-	parallel.Each(context.Background(), pages, func(_ context.Context, name paths.InSite) error {
+func (s *Site) Learn(ctx context.Context, pages []paths.InSite) {
+	parallel.Each(ctx, pages, func(_ context.Context, name paths.InSite) error {
 		s.file(name) // what can't be read has no parts
 		return nil
 	})

@@ -1,6 +1,7 @@
 package compose
 
 import (
+	"context"
 	"io/fs"
 	"sort"
 	"strings"
@@ -34,7 +35,7 @@ func site(files map[string]string) (*Site, []paths.InSite) {
 		}
 		return found
 	})
-	s.Learn(list)
+	s.Learn(context.Background(), list)
 	return s, list
 }
 

@@ -52,7 +52,7 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 	c := &reading{p: p, scripts: tags.NewScripts(p), guard: New(p), leads: references.New(p, site)}
 	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
 	var list []PagePolicy
-	parts := p.PartsOf(site, pages)
+	parts := p.PartsOf(ctx, site, pages)
 	for _, name := range parts.Visited(pages) {
 		v, err := tags.ReadComposed(p, parts, name)
 		if err != nil {

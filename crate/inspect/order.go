@@ -92,7 +92,7 @@ func Order(ctx context.Context, p *project.Project, patterns []string, dir strin
 		return nil, err
 	}
 	c := newInspection(p, site)
-	parts := p.PartsOf(site, pages)
+	parts := p.PartsOf(ctx, site, pages)
 	return parallel.Map(ctx, parts.Visited(pages), func(ctx context.Context, name paths.InSite) (Ordered, error) {
 		v, err := tags.ReadComposed(p, parts, name)
 		if err != nil {

@@ -30,7 +30,7 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 	if len(pages) < len(c.site.Pages) {
 		composing = c.site.Pages // who has the parts is not known yet
 	}
-	c.parts.Learn(composing)
+	c.parts.Learn(ctx, composing)
 	at := map[paths.InSite]int{}
 	for i, name := range pages {
 		at[name] = i

@@ -155,7 +155,7 @@ func usageOf(ctx context.Context, p *project.Project) (*usage, error) {
 		files  []paths.InSite
 		of     map[paths.InSite]string // what modules import of libraries
 	}
-	parts := p.PartsOf(site, site.Pages)
+	parts := p.PartsOf(ctx, site, site.Pages)
 	pages := parts.Visited(site.Pages)
 	results, err := parallel.Map(ctx, pages, func(_ context.Context, name paths.InSite) (result, error) {
 		r := result{on: map[string]bool{}, of: map[paths.InSite]string{}}

@@ -230,14 +230,14 @@ func chosen(ctx context.Context, p *project.Project, req Request) ([]paths.InSit
 		if err != nil {
 			return nil, err
 		}
-		names, err = withoutReports(p, p.PartsOf(site, names).Visited(names))
+		names, err = withoutReports(p, p.PartsOf(ctx, site, names).Visited(names))
 		return append(names, addresses...), err
 	}
 	if len(site.Pages) > maxPages {
 		return nil, problem.Misuse("merry look '**'  # opens all of them; or name some", "the site has %d pages; name "+
 			"those to open", len(site.Pages))
 	}
-	return withoutReports(p, p.PartsOf(site, site.Pages).Visited(site.Pages))
+	return withoutReports(p, p.PartsOf(ctx, site, site.Pages).Visited(site.Pages))
 }
 
 // withoutReports leaves out reports of this program, which are no pages of the site.
@@ -274,11 +274,11 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	s, err := serve.New(serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline, Behind: behind})
+	s, err := serve.New(ctx, serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline, Behind: behind})
 	if err != nil {
 		return nil, err
 	}
-	s.Update(v.p, v.req.Overlay)
+	s.Update(ctx, v.p, v.req.Overlay)
 	l, err := serve.Listen("127.0.0.1", "0")
 	if err != nil {
 		s.Close()

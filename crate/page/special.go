@@ -25,7 +25,7 @@ func (p *Page) Special() string {
 
 var (
 	feed   = memo.Regexp(`^\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*)?<(?:rss|feed|rdf:rdf|urlset|sitemapindex)\b`)
-	forOld = memo.Regexp(`<!--\[if\s+[^\]]*mso|xmlns:v="urn:schemas-microsoft-com:vml"|mso-[a-z-]+:|<mjml\b|<mj-|` +
+	forOld = memo.Regexp(`<!--\[if\s+[^\]]*mso|xmlns:v="urn:schemas-microsoft-com:vml"|mso-[a-z-]+:|` +
 		`x-apple-disable-message-reformatting`)
 )
 

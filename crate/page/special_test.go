@@ -2,7 +2,7 @@ package page
 
 import "testing"
 
-// TestSpecial: pages that take no libraries are known by what is in them; usual pages are none of these.
+// TestSpecial: feeds, mails and pages without scripts of their own are recognised by content, and usual pages are not.
 func TestSpecial(t *testing.T) {
 	for _, tt := range []struct {
 		page string

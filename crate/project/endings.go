@@ -1,7 +1,6 @@
 package project
 
 import (
-	"context"
 	"path"
 	"slices"
 	"strings"
@@ -24,16 +23,9 @@ func (n *fileNames) walked(site *walk.Site) {
 	n.site, n.byBase = site, nil
 }
 
-// called lists the files of a name.
-func (n *fileNames) called(p *Project, base string) []paths.InSite {
+// called lists the files of a name: none before the command has walked the site.
+func (n *fileNames) called(base string) []paths.InSite {
 	n.mu.Lock()
-	if n.site == nil {
-		n.mu.Unlock()
-		if _, err := p.Walk(context.Background()); err != nil {
-			return nil
-		}
-		n.mu.Lock()
-	}
 	defer n.mu.Unlock()
 	if n.byBase == nil && n.site != nil {
 		n.byBase = map[string][]paths.InSite{}
@@ -61,8 +53,8 @@ func (p *Project) HasFile(name paths.InSite) bool {
 	return site.Has(name)
 }
 
-// EndingIn lists the files of the site whose paths are, or end in, a path: those that are there, and the crate's as the
-// records have them. They are sorted.
+// EndingIn lists the files of the site whose paths are, or end in, a path: those that the last walk saw, and the
+// crate's as the records have them. They are sorted.
 func (p *Project) EndingIn(end string) []paths.InSite {
 	var list []paths.InSite
 	add := func(name paths.InSite) {
@@ -72,7 +64,7 @@ func (p *Project) EndingIn(end string) []paths.InSite {
 	}
 	base := path.Base(end)
 	if p.names != nil && p.Disk != nil {
-		for _, name := range p.names.called(p, base) {
+		for _, name := range p.names.called(base) {
 			add(name)
 		}
 	}

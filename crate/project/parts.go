@@ -1,6 +1,7 @@
 package project
 
 import (
+	"context"
 	"slices"
 	"strings"
 	"sync"
@@ -18,10 +19,10 @@ func (p *Project) Parts(site *walk.Site) *compose.Site {
 }
 
 // PartsOf is Parts that has learned what some pages need to be put together: nothing where each is one file.
-func (p *Project) PartsOf(site *walk.Site, pages []paths.InSite) *compose.Site {
+func (p *Project) PartsOf(ctx context.Context, site *walk.Site, pages []paths.InSite) *compose.Site {
 	parts := p.Parts(site)
 	if p.Composes(pages) {
-		parts.Learn(site.Pages)
+		parts.Learn(ctx, site.Pages)
 	}
 	return parts
 }
@@ -51,12 +52,12 @@ const maxViewpoints = 50
 
 // Of is the page from which the references of a file lead: of a part the page from which most of them lead to files,
 // itself among those.
-func (v *Viewpoint) Of(name paths.InSite, pg *page.Page, resolve func(from paths.InSite, base,
+func (v *Viewpoint) Of(ctx context.Context, name paths.InSite, pg *page.Page, resolve func(from paths.InSite, base,
 	ref string) paths.InSite) paths.InSite {
 	if !pg.Fragment && len(pg.Holes()) == 0 {
 		return name
 	}
-	v.once.Do(func() { v.of = v.p.PartsOf(v.site, v.site.Pages) })
+	v.once.Do(func() { v.of = v.p.PartsOf(ctx, v.site, v.site.Pages) })
 	if !v.of.IsPart(name) {
 		return name
 	}

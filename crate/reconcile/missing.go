@@ -39,7 +39,7 @@ func MissingNeeds(ctx context.Context, d *Plan, pages []paths.InSite, names []st
 	if err != nil {
 		return nil, err
 	}
-	parts := d.Before.PartsOf(site, pages)
+	parts := d.Before.PartsOf(ctx, site, pages)
 	for _, name := range pages {
 		if parts.IsPart(name) {
 			continue // its pages are looked at

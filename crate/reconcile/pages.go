@@ -114,7 +114,7 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 		if !put {
 			text = b
 		}
-		v, err := tags.ReadPart(after, views, name, text)
+		v, err := tags.ReadPart(ctx, after, views, name, text)
 		if err != nil {
 			return done, err
 		}

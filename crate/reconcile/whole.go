@@ -59,7 +59,7 @@ func (d *Plan) whole(ctx context.Context, after *project.Project) (map[paths.InS
 	var changes []PageChange
 	for _, w := range d.wholes {
 		if !learned && d.Before.Composes(w.pages) {
-			k.parts.Learn(site.Pages)
+			k.parts.Learn(ctx, site.Pages)
 			learned = true
 		}
 		var alone []paths.InSite

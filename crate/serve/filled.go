@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/memo"
@@ -14,7 +15,9 @@ import (
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/template"
+	"merrycrate.example/merry/crate/walk"
 )
 
 // ParseBehind reads the address of a server that fills in pages, nil for "".
@@ -35,8 +38,8 @@ func (s *Server) isPage(name string) bool {
 	return isHTML(name) || s.state.Load().p.IsPage(name)
 }
 
-// forServer reports whether a file is a server's program, or a template that is no page of the site: nobody but the
-// server is to see its source.
+// forServer reports whether a file is a server's program, or a template that is no page of the site. Its source is not
+// sent.
 func (s *Server) forServer(name string) bool {
 	if slices.Contains(templateEndings, strings.ToLower(path.Ext(name))) {
 		return true
@@ -70,10 +73,11 @@ func (s *Server) indexOf(dir string) string {
 // emptied is a page that a server fills in, as it is put together from its parts and with nothing in its holes; any
 // other page is as it is. A template's source is never sent.
 func (s *Server) emptied(name string, b []byte) []byte {
+	if isHTML(name) && !compose.MayCompose(b) {
+		return b // no other page is read for it
+	}
 	p := s.state.Load().p
-	at := paths.Found(name)
-	parts := s.parts()
-	whole := parts.Compose(at)
+	whole := s.parts().Compose(paths.Found(name))
 	if whole != nil {
 		b = whole.Bytes
 	}
@@ -101,26 +105,31 @@ type answer struct {
 }
 
 // parts knows how the pages are put together, in the state of the site that is served.
-func (s *Server) parts() *compose.Site {
-	st := s.state.Load()
-	st.once.Do(func() {
-		site, err := st.p.Walk(context.Background())
+func (s *Server) parts() *compose.Site { return s.state.Load().composed().parts }
+
+// composed is what is known of a site's pages.
+type composed struct {
+	parts *compose.Site
+	pages []paths.InSite
+}
+
+// composedOf reads a project's pages, once it is called; of a site that can't be read nothing is known.
+func composedOf(ctx context.Context, p *project.Project) func() composed {
+	return sync.OnceValue(func() composed {
+		site, err := p.Walk(ctx)
 		if err != nil {
-			st.parts = compose.New(func(name paths.InSite) ([]byte, error) { return st.p.ReadInSite(name) },
-				func(paths.InSite) bool { return false }, func(string) []paths.InSite { return nil })
-			return
+			site = &walk.Site{}
 		}
-		st.parts = st.p.PartsOf(site, site.Pages)
+		return composed{p.PartsOf(ctx, site, site.Pages), site.Pages}
 	})
-	return st.parts
 }
 
 // maxSearched is in how many templates a line of a page is looked for.
 const maxSearched = 500
 
-// TemplateLine returns the file and the line of a template that has the text of a page's line, as the page was sent
-// last: of the page's own files, or of all pages where these are not known. There is none if several lines have the
-// text.
+// TemplateLine returns the file and the line of the template that a line of the page came from, as it was sent last.
+// For a page of the server behind, it looks for a line with the same text: in the page's own files, else in all pages.
+// If several lines have that text, ok is false.
 func (s *Server) TemplateLine(name string, line int) (file string, at int, ok bool) {
 	last, known := s.answers.Load(name)
 	if !known {
@@ -140,11 +149,8 @@ func (s *Server) TemplateLine(name string, line int) (file string, at int, ok bo
 	if whole := s.parts().Compose(own); whole != nil {
 		files = whole.Files()
 	} else if _, err := s.stat(name); err != nil || name == "" {
-		site, err := p.Walk(context.Background())
-		if err != nil {
-			return "", 0, false
-		}
-		files = site.Pages[:min(len(site.Pages), maxSearched)]
+		all := s.state.Load().composed().pages
+		files = all[:min(len(all), maxSearched)]
 	}
 	found := 0
 	for _, f := range files {

@@ -27,7 +27,6 @@ import (
 
 	"github.com/klauspost/compress/gzhttp"
 
-	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/console"
 	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/obtain"
@@ -75,19 +74,19 @@ type state struct {
 	p     *project.Project
 	guard *csp.Index
 	pages map[string][]byte // in the site: as a profile would have them
-	once  sync.Once
-	parts *compose.Site // how the pages are put together, once somebody asked
+	// composed is how the pages are put together, once somebody asks.
+	composed func() composed
 }
 
 // New makes the server of a project's site. Close ends it.
-func New(o Options) (*Server, error) {
+func New(ctx context.Context, o Options) (*Server, error) {
 	root, err := os.OpenRoot(string(o.Project.Root.Join(o.Project.Site())))
 	if err != nil {
 		return nil, err
 	}
 	s := &Server{Options: o, root: root}
 	s.hub.say = s.onMessage
-	s.Update(o.Project, nil)
+	s.Update(ctx, o.Project, nil)
 	var site http.Handler = http.HandlerFunc(s.file)
 	if o.Behind != nil {
 		site = s.before(o.Behind)
@@ -106,9 +105,9 @@ func New(o Options) (*Server, error) {
 func (s *Server) Close() error { return s.root.Close() }
 
 // Update has the server know another state of the project, with the pages that are not served as they are on disk.
-func (s *Server) Update(p *project.Project, pages map[string][]byte) {
+func (s *Server) Update(ctx context.Context, p *project.Project, pages map[string][]byte) {
 	s.states.Add(1)
-	s.state.Store(&state{p: p, guard: csp.New(p), pages: pages})
+	s.state.Store(&state{p: p, guard: csp.New(p), pages: pages, composed: composedOf(ctx, p)})
 }
 
 // Listen begins to listen. A port of 0 is any that is free.

@@ -1,6 +1,7 @@
 package serve
 
 import (
+	"context"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -101,7 +102,7 @@ func TestWhoIsAnswered(t *testing.T) {
 			t.Skip("this system cannot make links")
 		}
 	}
-	s, err := New(Options{Project: p, Host: "127.0.0.1"})
+	s, err := New(context.Background(), Options{Project: p, Host: "127.0.0.1"})
 	if err != nil {
 		t.Fatal(err)
 	}

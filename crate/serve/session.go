@@ -63,11 +63,11 @@ func (s *Session) Run(ctx context.Context) error {
 		default:
 		}
 	}
-	if s.server, err = New(s.Options); err != nil {
+	if s.server, err = New(ctx, s.Options); err != nil {
 		return err
 	}
 	defer s.server.Close()
-	s.server.Update(p, planned)
+	s.server.Update(ctx, p, planned)
 	l, err := Listen(s.Host, s.Port)
 	if err != nil {
 		return err
@@ -120,7 +120,7 @@ func (s *Session) follow(ctx context.Context, origin string, watched func()) {
 		if len(names) > 0 && len(inSite) == 0 {
 			return
 		}
-		s.server.Update(p, planned)
+		s.server.Update(ctx, p, planned)
 		if first && len(names) == 0 {
 			return // the watch is set up; nothing is known to have changed
 		}

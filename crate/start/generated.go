@@ -2,6 +2,7 @@ package start
 
 import (
 	"bytes"
+	"context"
 	"path"
 	"slices"
 	"strings"
@@ -18,7 +19,7 @@ const maxSampled, maxTemplates = 12, 200
 
 // generated finds the folders of a site that a generator writes: most of their pages equal a template elsewhere in the
 // site with its holes filled in.
-func generated(on *disk.Folder, dir string, site *walk.Site) []string {
+func generated(ctx context.Context, on *disk.Folder, dir string, site *walk.Site) []string {
 	read := func(name paths.InSite) ([]byte, error) {
 		b, _, err := on.Read(path.Join(dir, name.String()), disk.MaxPage, nil)
 		return b, err
@@ -49,7 +50,7 @@ func generated(on *disk.Folder, dir string, site *walk.Site) []string {
 		}
 		return list
 	})
-	parts.Learn(templates)
+	parts.Learn(ctx, templates)
 	var shapes []shape
 	for _, name := range templates[:min(len(templates), maxTemplates)] {
 		b, _ := read(name)

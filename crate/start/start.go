@@ -78,7 +78,7 @@ func Start(ctx context.Context, set *change.Set, on *disk.Folder, req Request, d
 			list.Pages = append(list.Pages, "**/*.html")
 		}
 		list.Pages = append(list.Pages, learned...)
-		for _, folder := range generated(on, list.Site, site) {
+		for _, folder := range generated(ctx, on, list.Site, site) {
 			list.Exclude = append(list.Exclude, folder+"/**")
 		}
 		if len(list.Exclude) > 0 {

@@ -84,7 +84,8 @@ func Lead(p *project.Project, from paths.InSite, base, ref string, filled bool) 
 	return t
 }
 
-// only is the one file whose path ends in a text that a reference has, the other target if there are none or several.
+// only returns the one file whose path ends in a literal text of a reference. If there is none, or more than one, it
+// returns other.
 func only(p *project.Project, w template.Written, other Target) Target {
 	var found []paths.InSite
 	for _, l := range w.Literals {

@@ -1,6 +1,8 @@
 package tags
 
 import (
+	"context"
+
 	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -48,12 +50,13 @@ func (v *Page) inLine(in *page.Include) (file string, line int) {
 }
 
 // ReadPart is Read for a file that may be a part of other pages.
-func ReadPart(p *project.Project, views *project.Viewpoint, name paths.InSite, b []byte) (*Page, error) {
+func ReadPart(ctx context.Context, p *project.Project, views *project.Viewpoint, name paths.InSite, b []byte) (*Page,
+	error) {
 	v, err := Read(p, name, b)
 	if err != nil {
 		return nil, err
 	}
-	from := views.Of(name, v.Page, func(from paths.InSite, base, ref string) paths.InSite {
+	from := views.Of(ctx, name, v.Page, func(from paths.InSite, base, ref string) paths.InSite {
 		return Resolve(from, base, ref).Path
 	})
 	if from == name {

@@ -13,9 +13,9 @@ var (
 		"elseif",
 		"foreach", "forelse", "for", "while", "unless", "isset", "auth", "guest", "push", "prepend", "stack",
 		"component",
-		"slot", "json", "vite", "lang", "can", "env", "production", "php", "error", "switch", "class", "style",
+		"slot", "json", "lang", "can", "env", "production", "php", "error", "switch", "class", "style",
 		"checked",
-		"selected", "props", "each", "inject", "asset", "url", "route", "mix", "RenderSection", "await", "lock",
+		"selected", "props", "each", "inject", "asset", "url", "route", "RenderSection", "await", "lock",
 		"using")
 	plainWords = set("csrf", "method", "RenderBody", "Model", "Html", "Url", "ViewBag", "ViewData", "Href", "Styles",
 		"Scripts", "addTagHelper", "RenderSectionAsync", "RenderSection", "auth", "guest", "verbatim", "production",

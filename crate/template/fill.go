@@ -90,7 +90,7 @@ func tryAll(text []byte, holes []Hole, chosen []filling, dropped []Span) ([]byte
 		tried[i]++
 		chosen[i] = (chosen[i] + 1) % (fillings - 1)
 		for k := i + 1; k < len(holes); k++ {
-			if tried[k] > 0 { // what comes behind is tried anew
+			if tried[k] > 0 { // try the later holes again from the start
 				var s Script
 				chosen[k], tried[k] = s.first(text, holes, k), 0
 			}

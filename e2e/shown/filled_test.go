@@ -115,8 +115,9 @@ func TestOldCopies(t *testing.T) {
 		"fetch(e.request))));\n")
 	s.Run("start")
 	v := serve(t, s)
-	ready := "navigator.serviceWorker.ready.then(() => new Promise(r => setTimeout(() => r(!!navigator.serviceWorker" +
-		".controller), 300)))"
+	ready := "new Promise(r => { let n = 0, t = setInterval(() => { if (navigator.serviceWorker.controller || ++n > " +
+		"400) " +
+		"{ clearInterval(t); r(!!navigator.serviceWorker.controller) } }, 50) })"
 	if _, _, value := merrytest.Visit(t, ctx, v.Addr+"/", ready); value != true {
 		t.Fatalf("the worker controls the page: %v", value)
 	}
