@@ -13,6 +13,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/template"
 	"merrycrate.example/merry/crate/texts"
 )
 
@@ -30,6 +31,8 @@ type Page struct {
 	Pieces []Piece // in their order; each byte of the page is of one piece
 	// Unknown are the places where something is included that is computed, or that is not there.
 	Unknown []Place
+	// Holes are those of the page's bytes.
+	Holes []template.Hole
 
 	sources map[paths.InSite][]byte
 	mu      sync.Mutex
@@ -399,20 +402,24 @@ const (
 )
 
 // Compose puts a page together; nil if it is made of one file.
-func (s *Site) Compose(name paths.InSite) *Page {
+func (s *Site) Compose(name paths.InSite) *Page { return s.ComposeIn(nil, name) }
+
+// ComposeIn is Compose with a piece of memory that the page's bytes may take.
+func (s *Site) ComposeIn(memory []byte, name paths.InSite) *Page {
 	f := s.file(name)
 	if f == nil || !f.may && !s.implicit(f) {
 		return nil
 	}
-	k := &composing{site: s, page: &Page{Name: name, sources: map[paths.InSite][]byte{name: f.bytes}},
+	k := &composing{site: s, page: &Page{Name: name, Bytes: slices.Grow(memory[:0], len(f.bytes)*3/2),
+		sources: map[paths.InSite][]byte{name: f.bytes}},
 		blocks: map[string]block{}, stacks: map[string][]block{}}
 	k.whole(f, 0)
 	if p := k.page; len(p.Files()) > 1 {
 		return p
 	}
 	if len(k.page.Unknown) > 0 {
-		return &Page{Name: name, Bytes: f.bytes, Pieces: []Piece{{name, 0, len(f.bytes), 0}}, Unknown: k.page.Unknown,
-			sources: k.page.sources}
+		return &Page{Name: name, Bytes: append(k.page.Bytes[:0], f.bytes...), Pieces: []Piece{{name, 0, len(f.bytes), 0}}, Unknown: k.page.Unknown,
+			Holes: f.holes, sources: k.page.sources}
 	}
 	return nil
 }
@@ -576,6 +583,9 @@ func (k *composing) add(f *file, start, end int) {
 	}
 	p := k.page
 	p.sources[f.name] = f.bytes
+	for _, h := range template.Between(f.holes, start, end) {
+		p.Holes = append(p.Holes, h.Moved(len(p.Bytes)-start))
+	}
 	if n := len(p.Pieces); n > 0 && p.Pieces[n-1].File == f.name && p.Pieces[n-1].End == start {
 		p.Pieces[n-1].End = end
 	} else {

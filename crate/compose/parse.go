@@ -41,6 +41,7 @@ type directive struct {
 type file struct {
 	name       paths.InSite
 	bytes      []byte
+	holes      []template.Hole
 	begin      int  // behind the settings at its beginning
 	may        bool // it has directives
 	whole      bool // it has a doctype, or a tag of html
@@ -79,25 +80,19 @@ func MayCompose(b []byte) bool { return template.MayHave(b) || bytes.Contains(b,
 // Composes reports whether a file of a name is put together with others, or may have tags that a server puts there.
 func Composes(name paths.InSite, b []byte) bool {
 	f := parse(name, b)
-	return f.may || template.MayHave(b) && (!f.whole || len(template.Holes(b)) > 0)
+	return f.may || template.MayHave(b) && (!f.whole || len(f.holes) > 0)
 }
 
 // parse reads the directives of a file.
 func parse(name paths.InSite, b []byte) *file {
 	f := &file{name: name, bytes: b}
-	head := bytes.ToLower(b[:min(len(b), 1<<12)])
-	f.whole = bytes.Contains(head, []byte("<!doctype")) || bytes.Contains(head, []byte("<html"))
+	f.whole = beginsPage(b[:min(len(b), 1<<12)])
 	if !MayCompose(b) {
 		return f
 	}
-	holes := template.Holes(b)
-	regions := map[int]template.Region{}
-	for _, r := range template.RegionsOf(b, holes) {
-		if _, had := regions[r.Start]; !had {
-			regions[r.Start] = r
-		}
-	}
-	for _, h := range holes {
+	f.holes = template.Holes(b)
+	var regions map[int]template.Region // by their beginnings, once one is asked for
+	for _, h := range f.holes {
 		if h.Kind == template.Remark && h.Syntax != template.Front {
 			continue
 		}
@@ -105,6 +100,9 @@ func parse(name paths.InSite, b []byte) *file {
 		for _, d := range read(h, code) {
 			d.start, d.end = h.Start, h.End
 			if d.kind == blockOf || d.kind == define || d.kind == push {
+				if regions == nil {
+					regions = regionsByStart(b, f.holes)
+				}
 				r, ok := regions[h.Start]
 				if !ok {
 					continue
@@ -131,9 +129,36 @@ func parse(name paths.InSite, b []byte) *file {
 	return f
 }
 
+// beginsPage reports whether the beginning of a file has a doctype, or a tag of html.
+func beginsPage(head []byte) bool {
+	for at := 0; ; at++ {
+		i := bytes.IndexByte(head[at:], '<')
+		if i < 0 {
+			return false
+		}
+		at += i
+		for _, word := range []string{"!doctype", "html"} {
+			if rest := head[at+1:]; len(rest) >= len(word) && bytes.EqualFold(rest[:len(word)], []byte(word)) {
+				return true
+			}
+		}
+	}
+}
+
+// regionsByStart are the outermost regions of a file by where they begin.
+func regionsByStart(b []byte, holes []template.Hole) map[int]template.Region {
+	regions := map[int]template.Region{}
+	for _, r := range template.RegionsOf(b, holes) {
+		if _, had := regions[r.Start]; !had {
+			regions[r.Start] = r
+		}
+	}
+	return regions
+}
+
 // tagsThatInclude are the tags and comments that include files, with the files' names as groups.
 func tagsThatInclude(b []byte) [][]int {
-	if bytes.Contains(b, []byte("<!--#include")) || bytes.Contains(b, []byte(":include")) ||
+	if bytes.Contains(b, []byte("#include")) || bytes.Contains(b, []byte(":include")) ||
 		bytes.Contains(b, []byte("<partial ")) {
 		return tagged().FindAllSubmatchIndex(b, -1)
 	}

@@ -62,7 +62,11 @@ func (c *inspection) page(ctx context.Context, name paths.InSite, last *pageCach
 func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, whole *compose.Page,
 	r pageResult) (pageResult, error) {
 	at := c.p.InProject(name).String()
-	pg, err := d.reader.Read(d.bytes)
+	read := d.reader.Read
+	if whole != nil {
+		read = func(b []byte) (*page.Page, error) { return d.reader.ReadFilled(b, whole.Holes) }
+	}
+	pg, err := read(d.bytes)
 	var encoding *page.EncodingError
 	if errors.As(err, &encoding) {
 		r.found = []check.Finding{{Name: check.Unreadable, Severity: check.Error, File: at, Message: "the page is in " +

@@ -37,18 +37,18 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 	}
 	visited := c.parts.Visited(pages)
 	judged, err := parallel.Map(ctx, visited, func(ctx context.Context, name paths.InSite) (pageResult, error) {
-		whole := c.parts.Compose(name)
 		i, asked := at[name]
-		if whole == nil && asked && !results[i].composes {
-			return results[i], nil // it is judged already
-		}
 		d, _ := c.devOnly.Get().(*scratch)
 		if d == nil {
 			d = new(scratch)
 		}
 		defer c.devOnly.Put(d)
+		whole := c.parts.ComposeIn(d.bytes, name)
+		if whole == nil && asked && !results[i].composes {
+			return results[i], nil // it is judged already
+		}
 		if whole != nil {
-			d.bytes = append(d.bytes[:0], whole.Bytes...)
+			d.bytes = whole.Bytes
 		} else if b, err := c.p.ReadInSite(name); err == nil {
 			d.bytes = append(d.bytes[:0], b...)
 		}
@@ -56,8 +56,8 @@ func (c *inspection) together(ctx context.Context, pages []paths.InSite, results
 		if whole != nil {
 			r.found = c.incomplete(whole, r.found)
 		}
-		if len(r.found) > 0 {
-			r.whole = whole
+		if len(r.found) > 0 && whole != nil {
+			r.whole, d.bytes = whole, nil // it is kept, with its memory
 		}
 		if err == nil && (d.v.Page.Inserts() || d.v.Fragment) {
 			// a server may put more tags there, or the page is a part of one that nothing here names

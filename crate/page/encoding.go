@@ -63,7 +63,12 @@ func Editable(b []byte) error {
 
 // indexFold finds a word in lower case, whatever the case of the text.
 func indexFold(b []byte, word string) int {
-	return bytes.Index(bytes.ToLower(b), []byte(word))
+	for i := range len(b) - len(word) + 1 {
+		if b[i]|0x20 == word[0] && bytes.EqualFold(b[i:i+len(word)], []byte(word)) {
+			return i
+		}
+	}
+	return -1
 }
 
 // label reads the value behind charset or encoding, in lower case: = "utf-8".

@@ -16,6 +16,7 @@ type Reader struct {
 	lines     texts.Index
 	onGap     func(kind Gap, start, end int)
 	attrs     []Attr            // of all the page's includes
+	covered   []byte            // the memory of a masked page
 	texts     map[string]string // values that many pages have, so that each is made once
 	templates int
 	trouble   bool // something stands where its place leaves doubt
@@ -25,7 +26,14 @@ type Reader struct {
 const maxTexts, maxText = 1 << 12, 200
 
 // Read is the function of that name. The page is good until the next call.
-func (r *Reader) Read(b []byte) (*Page, error) {
+func (r *Reader) Read(b []byte) (*Page, error) { return r.read(b, template.Holes) }
+
+// ReadFilled is Read for a page whose holes are known.
+func (r *Reader) ReadFilled(b []byte, holes []template.Hole) (*Page, error) {
+	return r.read(b, func([]byte) []template.Hole { return holes })
+}
+
+func (r *Reader) read(b []byte, holes func(b []byte) []template.Hole) (*Page, error) {
 	if err := Editable(b); err != nil {
 		return nil, err
 	}
@@ -33,7 +41,7 @@ func (r *Reader) Read(b []byte) (*Page, error) {
 		return nil, ErrReport
 	}
 	p := &r.page
-	r.over(b, template.Holes(b))
+	r.over(b, holes(b))
 	if len(p.holes) > 0 && !p.serverSide() {
 		r.over(b, nil) // a script on the page fills these in, and reads them as they are
 	}
@@ -45,7 +53,9 @@ func (r *Reader) over(b []byte, holes []template.Hole) {
 	p := &r.page
 	r.lines.Reset(b)
 	*p = Page{Bytes: b, lines: &r.lines, firstBody: -1, Includes: r.page.Includes[:0], holes: holes}
-	p.masked = template.Mask(b, p.holes)
+	if p.masked = template.MaskIn(r.covered, b, p.holes); len(p.holes) > 0 {
+		r.covered = p.masked
+	}
 	r.s = Scanner{b: p.masked, held: r.s.held[:0]}
 	r.attrs, r.templates, r.trouble = r.attrs[:0], 0, false
 	if bytes.HasPrefix(b, []byte("\xef\xbb\xbf")) {
@@ -53,7 +63,7 @@ func (r *Reader) over(b []byte, holes []template.Hole) {
 		p.headInsertable = 3
 		r.s.pos = 3
 	}
-	r.read()
+	r.tags()
 }
 
 // serverSide reports whether a server, or a generator, fills the page in, and not a script on the page: that writes
@@ -81,7 +91,8 @@ func (p *Page) serverSide() bool {
 	return !p.headEnd.there() && !p.body.there()
 }
 
-func (r *Reader) read() {
+// tags reads the page's tags.
+func (r *Reader) tags() {
 	p, s := &r.page, &r.s
 	if r.onGap == nil {
 		r.onGap = r.gap

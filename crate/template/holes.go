@@ -18,6 +18,12 @@ type Hole struct {
 	Syntax             Syntax
 }
 
+// Moved is the same hole some bytes further on.
+func (h Hole) Moved(by int) Hole {
+	h.Start, h.End, h.CodeStart, h.CodeEnd = h.Start+by, h.End+by, h.CodeStart+by, h.CodeEnd+by
+	return h
+}
+
 // Kind is what comes of a hole.
 type Kind int
 
@@ -57,12 +63,8 @@ func MayHave(b []byte) bool {
 		}
 		i++
 	}
-	for _, mark := range []string{"<?", "<%", "<!--#"} {
-		if bytes.Contains(b, []byte(mark)) {
-			return true
-		}
-	}
-	return startsWithSettings(b) > 0 || atLanguage(b)
+	return indexMark(b, []byte("<?")) >= 0 || indexMark(b, []byte("<%")) >= 0 || bytes.Contains(b, []byte("<!--#")) ||
+		startsWithSettings(b) > 0 || atLanguage(b)
 }
 
 // MayHaveIn is MayHave for a string.
@@ -134,13 +136,29 @@ func (l *lexer) next() int {
 		}
 		if l.found[i] < l.pos || l.pos == 0 {
 			l.found[i] = len(l.b)
-			if k := bytes.Index(l.b[l.pos:], mark); k >= 0 {
+			if k := indexMark(l.b[l.pos:], mark); k >= 0 {
 				l.found[i] = l.pos + k
 			}
 		}
 		nearest = min(nearest, l.found[i])
 	}
 	return nearest
+}
+
+// indexMark is where a mark of one or two bytes stands in a text, -1 for nowhere. It goes by the mark's last byte: pages
+// are full of tags, and have few question marks.
+func indexMark(b []byte, mark []byte) int {
+	last := len(mark) - 1
+	for at := last; at < len(b); at++ {
+		k := bytes.IndexByte(b[at:], mark[last])
+		if k < 0 {
+			return -1
+		}
+		if at += k; b[at-last] == mark[0] {
+			return at - last
+		}
+	}
+	return -1
 }
 
 func (l *lexer) add(h Hole) {
@@ -212,7 +230,11 @@ func (l *lexer) hole() bool {
 
 // remark reads a comment between braces: {{/* … */}}, with or without the marks that take white space off.
 func (l *lexer) remark() bool {
-	begin := remarkBegins().FindIndex(l.b[l.pos:min(len(l.b), l.pos+20)])
+	head := l.b[l.pos:min(len(l.b), l.pos+20)]
+	if !bytes.Contains(head, []byte("/*")) {
+		return false
+	}
+	begin := remarkBegins().FindIndex(head)
 	if begin == nil {
 		return false
 	}
@@ -279,7 +301,7 @@ func (l *lexer) meant(h *Hole) bool {
 			}
 		}
 	}
-	return !blockOfCode().Match(code)
+	return !bytes.ContainsAny(bytes.TrimSpace(code), " \t\n;=") || !blockOfCode().Match(code)
 }
 
 // blockOfCode is what stands in a block of a script, and in no hole.
@@ -522,11 +544,14 @@ var (
 
 // Mask copies a text with its holes covered, so that what reads markup meets neither their marks nor their code: a
 // value by a byte that no markup has, all else by white space. Every offset stays, and so do line breaks.
-func Mask(b []byte, holes []Hole) []byte {
+func Mask(b []byte, holes []Hole) []byte { return MaskIn(nil, b, holes) }
+
+// MaskIn is Mask with a piece of memory that the copy may take.
+func MaskIn(memory, b []byte, holes []Hole) []byte {
 	if len(holes) == 0 {
 		return b
 	}
-	out := bytes.Clone(b)
+	out := append(memory[:0], b...)
 	for _, h := range holes {
 		with := byte(' ')
 		if h.Kind == Value {

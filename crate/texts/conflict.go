@@ -21,7 +21,7 @@ func ConflictMarks(b []byte) int {
 // end of the line or, where that is allowed, a space.
 func lineWith(b []byte, from int, mark string, space bool) int {
 	for at := from; ; at++ {
-		i := bytes.Index(b[at:], []byte(mark))
+		i := indexRun(b[at:], mark)
 		if i < 0 {
 			return -1
 		}
@@ -32,4 +32,18 @@ func lineWith(b []byte, from int, mark string, space bool) int {
 			return at
 		}
 	}
+}
+
+// indexRun is where a mark that is one byte several times stands in a text, -1 for nowhere. Any place of it has a byte
+// at one of the offsets that lie as far from each other as it is long, so only these are looked at.
+func indexRun(b []byte, mark string) int {
+	for i := len(mark) - 1; i < len(b); i += len(mark) {
+		if b[i] != mark[0] {
+			continue
+		}
+		if at := bytes.Index(b[i-len(mark)+1:min(len(b), i+len(mark))], []byte(mark)); at >= 0 {
+			return i - len(mark) + 1 + at
+		}
+	}
+	return -1
 }
