@@ -14,7 +14,7 @@ const module = "merrycrate.example/merry"
 // house lists the packages from the top to the bottom of docs/ARCHITECTURE.md. Each may import those below it and none
 // above.
 var house = []string{
-	"cmd/merry", "cli", "cli/picker", "cli/show", "cli/sandbox", "crate",
+	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
 	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade",
 	"crate/relocate", "crate/switching", "crate/libraries", "crate/reconcile", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/graph", "crate/tags", "crate/obtain", "crate/project",
@@ -29,7 +29,8 @@ var house = []string{
 
 // values are the packages whose types the command line sees: what requests and results are made of.
 var values = []string{
-	"cli/picker", "cli/show", "cli/sandbox", "crate", "crate/cdn", "crate/change", "crate/check", "crate/disk",
+	"cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate", "crate/cdn", "crate/change", "crate/check",
+	"crate/disk",
 	"crate/integrity", "crate/memo", "crate/order", "crate/packages", "crate/parallel", "crate/problem",
 	"crate/record", "crate/renames", "crate/script", "crate/style", "crate/texts", "demo", "standin",
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/htmlpage"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 )
@@ -102,7 +103,7 @@ type comparedLook struct {
 }
 
 // Looks are the pages that look different, drawn.
-func (c comparedLook) Looks() ([]drawnLook, error) { return drawn(c.Look) }
+func (c comparedLook) Looks() ([]htmlpage.DrawnLook, error) { return htmlpage.Drawn(c.Look) }
 
 func edition(year int) string {
 	switch {
@@ -237,11 +238,11 @@ var comparedText string
 
 var comparedPage = sync.OnceValue(func() *template.Template {
 	return template.Must(template.Must(template.New("compare").Funcs(template.FuncMap{"share": show.Share,
-		"rule":   ruleText,
+		"rule":   htmlpage.Rule,
 		"plural": show.Count, "bytes": show.Bytes, "edition": edition, "change": fromTo, "signed": signed,
 		"files": filesText, "lost": lostName, "join": func(list []string) string {
 			return strings.Join(list, ", ")
-		}}).Parse(comparedText)).Parse(lookedText))
+		}}).Parse(comparedText)).Parse(htmlpage.LookedText))
 })
 
 // writeCompared writes the comparison as a page: self-contained, and readable without scripts.

@@ -3,17 +3,15 @@ package cli
 import (
 	"context"
 	_ "embed"
-	"encoding/base64"
 	"fmt"
-	"html/template"
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"merrycrate.example/merry/cli/htmlpage"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
@@ -64,7 +62,11 @@ different.`,
 				return err
 			}
 			if report != "" {
-				if err := a.writeLooks(report, req.Baseline, seen); err != nil {
+				b, err := htmlpage.Looks(filepath.Base(a.dir), req.Baseline, seen)
+				if err == nil {
+					err = a.writeOut(report, b)
+				}
+				if err != nil {
 					return err
 				}
 			}
@@ -214,13 +216,13 @@ func (a *app) printDifference(d *crate.LookDifference) {
 		}
 		a.printf("    %d×%d at %d,%d\n", r.W, r.H, r.X, r.Y)
 		for _, e := range r.Elements {
-			a.printf("      %s%s\n", show.Text(e.Path), before(": ", show.Text(e.How)))
+			a.printf("      %s%s\n", show.Text(e.Path), show.Before(": ", show.Text(e.How)))
 			for n, rule := range e.Rules {
 				if n == maxRules {
 					a.printf("        %s\n", a.paint.Dim(fmt.Sprintf("… and %d more rules", len(e.Rules)-n)))
 					break
 				}
-				a.printf("        %s\n", show.Text(ruleText(rule.Selector, rule.Was, rule.Now, rule.File)))
+				a.printf("        %s\n", show.Text(htmlpage.Rule(rule.Selector, rule.Was, rule.Now, rule.File)))
 			}
 		}
 	}
@@ -229,33 +231,13 @@ func (a *app) printDifference(d *crate.LookDifference) {
 	}
 }
 
-// ruleText says how a rule changed.
-func ruleText(selector, was, now, file string) string {
-	text := selector + "  "
-	switch {
-	case was == "":
-		text += "new: " + now
-	case now == "":
-		text += "removed: " + was
-	default:
-		text += was + " → " + now
-	}
-	return text + before("  ", file)
-}
-
-func before(prefix, text string) string {
-	if text == "" {
-		return ""
-	}
-	return prefix + text
-}
-
 // A watched change is one that is looked at before and after, where flags ask for that.
 type watched struct {
 	look bool // say what looks different
 	back bool // and take the change back where something does
-	// behind is a server that fills the pages in
-	behind string
+	// behind is a server that fills the pages in, and addresses are those of it to open in place of the pages' own
+	behind    string
+	addresses []string
 }
 
 func (w *watched) add(c *cobra.Command) {
@@ -263,6 +245,7 @@ func (w *watched) add(c *cobra.Command) {
 	f.BoolVar(&w.look, "look", false, "open the pages before and after the change, and report what looks different")
 	f.BoolVar(&w.back, "only-if-same", false, "revert the change if a page looks different or is wrong after it")
 	f.StringVar(&w.behind, "behind", "", "with --look: the `URL` of a server that fills in the pages' templates")
+	f.StringSliceVar(&w.addresses, "address", nil, "with --behind: open `PATHS` of that server, such as /tides")
 }
 
 // around makes a change, and answers with it. Where that was asked for, pages are looked at before and after.
@@ -272,11 +255,22 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 		if w.look || w.back {
 			return misuse("--dry-run changes nothing, so there is nothing to look at")
 		}
+		if w.behind != "" || len(w.addresses) > 0 {
+			return misuse("--behind and --address go with --look or --only-if-same")
+		}
 		answer, text, err := change()
 		if err != nil {
 			return err
 		}
 		return a.answer(answer, text)
+	}
+	for _, at := range w.addresses {
+		if w.behind == "" || !strings.HasPrefix(at, "/") {
+			return misuse("--address goes with --behind and begins with /, as in --address /tides")
+		}
+	}
+	if len(w.addresses) > 0 {
+		pages = w.addresses
 	}
 	door, err := a.open(sourceFlags{})
 	if err != nil {
@@ -324,69 +318,4 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 		return quietStatus(problem.Refused)
 	}
 	return err
-}
-
-//go:embed looks.html
-var looksText string
-
-// lookedText draws pages that look different, for reports of other things, too.
-//
-//go:embed looked.html
-var lookedText string
-
-var looksPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.Must(template.New("looks").Funcs(template.FuncMap{"share": show.Share,
-		"rule":   ruleText,
-		"plural": show.Count}).Parse(looksText)).Parse(lookedText))
-})
-
-// A drawnLook is one page of the report of looks: its pictures as addresses of their own data.
-type drawnLook struct {
-	*crate.LookedPage
-	Was, Is, Marks template.URL
-}
-
-// writeLooks writes a page with what looks different: self-contained, and readable without scripts.
-func (a *app) writeLooks(name, against string, seen *crate.Looked) error {
-	data := struct {
-		Title, Against, Browser string
-		Different               []drawnLook
-		Same                    []*crate.LookedPage
-	}{Title: filepath.Base(a.dir), Against: against, Browser: seen.Browser}
-	for _, p := range seen.Pages {
-		if p.Different == nil {
-			data.Same = append(data.Same, p)
-		}
-	}
-	var err error
-	if data.Different, err = drawn(seen); err != nil {
-		return err
-	}
-	var b strings.Builder
-	if err := looksPage().Execute(&b, data); err != nil {
-		return err
-	}
-	return a.writeOut(name, []byte(b.String()))
-}
-
-// drawn are the pages that look different, with their pictures. There are none of no look.
-func drawn(seen *crate.Looked) (list []drawnLook, err error) {
-	if seen == nil {
-		return nil, nil
-	}
-	for _, p := range seen.Pages {
-		if p.Different == nil {
-			continue
-		}
-		marked, err := crate.MarkedLook(p)
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, drawnLook{p, picture(p.Before.Picture), picture(p.After.Picture), picture(marked)})
-	}
-	return list, nil
-}
-
-func picture(png []byte) template.URL {
-	return template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(png))
 }

@@ -1,19 +1,16 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	_ "embed"
-	"fmt"
 	"html/template"
 	"os"
 	"path/filepath"
 	"strings"
-	"sync"
 
+	"merrycrate.example/merry/cli/htmlpage"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
-	"merrycrate.example/merry/crate/texts"
 
 	"github.com/google/renameio/v2/maybe"
 
@@ -21,52 +18,10 @@ import (
 	"merrycrate.example/merry/crate/check"
 )
 
-//go:embed report.html
-var reportText string
-
-var reportPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("report").Funcs(template.FuncMap{"steps": texts.Steps,
-		"plural": show.Count, "bytes": show.Bytes,
-		"place": func(f check.Finding) string {
-			if f.Line == 0 {
-				return ""
-			}
-			return fmt.Sprintf("line %d", f.Line)
-		},
-	}).Parse(reportText))
-})
-
-// maxDrawn is how many pages a report draws; those with findings come first.
-const maxDrawn = 40
-
-type reportData struct {
-	Title                   string
-	Pages                   int
-	Errors, Warnings, Notes int
-	Groups                  []reportGroup
-	Drawn                   []reportDrawing
-	Left                    int
-	Unsure                  []string
-}
-
-type reportGroup struct {
-	File     string
-	Findings []check.Finding
-}
-
-type reportDrawing struct {
-	Page      string
-	SVG       template.HTML
-	Files     int
-	Size      int64
-	Wire      int64
-	Libraries string
-}
-
 // writeReport writes the report page: self-contained, and readable without scripts.
 func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, patterns []string,
 	c *crate.Checked) error {
-	d := reportData{Title: filepath.Base(door.Root()), Pages: c.Pages, Unsure: c.Unsure}
+	d := htmlpage.Report{Title: filepath.Base(door.Root()), Pages: c.Pages, Unsure: c.Unsure}
 	with := map[string]bool{}
 	for _, f := range c.Findings {
 		switch f.Severity {
@@ -78,7 +33,7 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 			d.Notes++
 		}
 		if n := len(d.Groups); n == 0 || d.Groups[n-1].File != f.File {
-			d.Groups = append(d.Groups, reportGroup{File: f.File})
+			d.Groups = append(d.Groups, htmlpage.Group{File: f.File})
 		}
 		g := &d.Groups[len(d.Groups)-1]
 		g.Findings = append(g.Findings, f)
@@ -97,12 +52,12 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 			if with[o.Page] != faulty || len(o.Steps) == 0 {
 				continue
 			}
-			if len(d.Drawn) == maxDrawn {
+			if len(d.Drawn) == htmlpage.MaxDrawn {
 				d.Left++
 				continue
 			}
 			// The drawing escapes what it is handed.
-			r := reportDrawing{Page: o.Page, SVG: template.HTML(show.SVG(drawing(o))), Files: len(o.Steps)}
+			r := htmlpage.Drawing{Page: o.Page, SVG: template.HTML(show.SVG(drawing(o))), Files: len(o.Steps)}
 			var libraries []string
 			for _, s := range o.Steps {
 				r.Size += s.Size
@@ -115,11 +70,11 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 			d.Drawn = append(d.Drawn, r)
 		}
 	}
-	var b bytes.Buffer
-	if err := reportPage().Execute(&b, d); err != nil {
+	b, err := d.Write()
+	if err != nil {
 		return err
 	}
-	return a.writeOut(name, b.Bytes())
+	return a.writeOut(name, b)
 }
 
 // writeOut writes a file that the user asked for, whole or not at all.

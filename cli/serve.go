@@ -119,7 +119,7 @@ func (a *app) printMessage(indent, heading, where string, m *crate.Message) {
 		kind = a.paint.Yellow(string(m.Kind))
 	}
 	a.printf("%s%s%s: %s\n", indent, heading, kind, show.Text(m.Text))
-	for _, line := range []string{where, before("why:  ", m.Cause)} {
+	for _, line := range []string{where, show.Before("why:  ", m.Cause)} {
 		if line != "" {
 			a.printf("%s  %s\n", indent, show.Text(line))
 		}

@@ -295,3 +295,11 @@ func Share(s float64) string {
 	}
 	return fmt.Sprintf("%.1f%%", 100*s)
 }
+
+// Before is a text with something before it, "" for no text.
+func Before(prefix, text string) string {
+	if text == "" {
+		return ""
+	}
+	return prefix + text
+}

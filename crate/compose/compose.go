@@ -418,7 +418,8 @@ func (s *Site) ComposeIn(memory []byte, name paths.InSite) *Page {
 		return p
 	}
 	if len(k.page.Unknown) > 0 {
-		return &Page{Name: name, Bytes: append(k.page.Bytes[:0], f.bytes...), Pieces: []Piece{{name, 0, len(f.bytes), 0}}, Unknown: k.page.Unknown,
+		return &Page{Name: name, Bytes: append(k.page.Bytes[:0], f.bytes...), Pieces: []Piece{{name, 0, len(f.bytes),
+			0}}, Unknown: k.page.Unknown,
 			Holes: f.holes, sources: k.page.sources}
 	}
 	return nil

@@ -139,7 +139,7 @@ func (s *Site) Explain(m *Message) {
 		m.Cause, m.Next, m.Known = f.Message, f.Next, true
 		return
 	}
-	m.Next = advice(m)
+	m.Next = s.advice(m)
 }
 
 // inSite is the file that an address of the served site means.
@@ -312,15 +312,22 @@ func isWord(c byte) bool {
 
 var undefined = memo.Regexp(`(?:ReferenceError: )?([\w$]+) is not defined`)
 
-// advice is what to do about a message whose cause check does not know.
-func advice(m *Message) string {
+// advice is what to do about a message whose cause check does not know. Commands take files of the site: in place of an
+// address of a server, the template that the message comes from.
+func (s *Site) advice(m *Message) string {
+	page := m.Page
+	if s.Read != nil && s.Read(page) == nil {
+		if page = m.File; page == "" || s.Read(page) == nil {
+			return ""
+		}
+	}
 	switch {
 	case m.Kind == Failed:
-		return "merry check " + texts.Word(m.Page) + "  # checks the reference"
+		return "merry check " + texts.Word(page) + "  # checks the reference"
 	case m.Kind == Blocked && strings.Contains(m.Text, "integrity"):
-		return "merry check --online " + texts.Word(m.Page) + "  # compares the link's bytes with the sealed ones"
+		return "merry check --online " + texts.Word(page) + "  # compares the link's bytes with the sealed ones"
 	case m.Kind == Error && undefined().MatchString(m.Text):
-		return "merry order " + texts.Word(m.Page) + "  # shows what runs when, and what defines " +
+		return "merry order " + texts.Word(page) + "  # shows what runs when, and what defines " +
 			undefined().FindStringSubmatch(m.Text)[1]
 	}
 	return ""

@@ -245,7 +245,7 @@ func (g *Graph) PlainOf(i int) *Node {
 // Resolve returns the target of an import: a path from an address, or a name through the page's import maps.
 func (g *Graph) Resolve(from *url.URL, specifier string) Way {
 	if g.names == nil {
-		g.names = g.v.MapNames()
+		g.names = g.v.MapNames(g.p)
 	}
 	to, ok := g.names.Resolve(from, specifier)
 	way := Way{Bare: !module.Relative(specifier), Mapped: ok}

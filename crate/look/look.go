@@ -184,6 +184,9 @@ func Look(ctx context.Context, w *Window, p *project.Project, req Request) (*Rep
 	if err := parallel.EachWide(ctx, tabs(len(pages)), pages, v.visit); err != nil {
 		return nil, err
 	}
+	if err := v.unknownBehind(out.Pages); err != nil {
+		return nil, err
+	}
 	for _, page := range out.Pages {
 		out.Disagreements = append(out.Disagreements, differing(page, v.site)...)
 	}
@@ -357,6 +360,25 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 	return nil
 }
 
+// unknownBehind refuses pages that the server behind has at no such address: what it answers then is no page of the
+// site, and looks the same before and after any change.
+func (v *visitor) unknownBehind(pages []*Page) error {
+	if v.req.Behind == "" {
+		return nil
+	}
+	for _, page := range pages {
+		for _, m := range page.Messages {
+			if m.Kind == console.Failed && strings.Trim(strings.TrimPrefix(m.URL, v.origin), "/") ==
+				strings.Trim(page.Page, "/") {
+				return problem.Misuse("name the addresses that the server knows: /PATH as a page for look, "+
+					"--address /PATH "+
+					"for other commands", "the server behind has no page at /%s: %s", page.Page, m.Text)
+			}
+		}
+	}
+	return nil
+}
+
 // name gives rules the names of the files in the site that they come from.
 func (v *visitor) name(s *browser.State) {
 	for i := range s.Rules {
@@ -395,7 +417,7 @@ var visible = []string{check.FileMissing, check.CaseDiffers, check.NeedMissing, 
 // differing is where check and the browser say different things of a page: an error of the console that check has no
 // word for, and an error of check of which the console says nothing.
 func differing(page *Page, site *console.Site) []Disagreement {
-	if page.NoScripts {
+	if page.NoScripts || site.Read != nil && site.Read(page.Page) == nil { // check knows no addresses of servers
 		return nil
 	}
 	var list []Disagreement

@@ -21,6 +21,8 @@ type Wish struct {
 	Scopes map[string]map[string]string
 	// Demand maps addresses to their required integrity, "" for none.
 	Demand map[string]string
+	// Spell writes an address as the map is to have it, between quotes; nil writes it as JSON does.
+	Spell func(address string) (text string, ok bool)
 }
 
 // New is a map that says nothing yet.
@@ -33,11 +35,11 @@ func (m *Map) Edit(w Wish, indent, newline string) []byte {
 	for _, part := range []struct {
 		name string
 		set  map[string]string
-	}{{"imports", quoted(w.Set)}, {"scopes", m.scopesOf(w.Scopes)}, {"integrity", quoted(w.Demand)}} {
+	}{{"imports", w.quoted(w.Set)}, {"scopes", m.scopesOf(w.Scopes)}, {"integrity", w.quoted(w.Demand)}} {
 		if len(part.set) == 0 {
 			continue
 		}
-		again, err := ReadMap(text)
+		again, err := ReadFilled(text, m.fill)
 		if err != nil {
 			return text
 		}
@@ -47,11 +49,17 @@ func (m *Map) Edit(w Wish, indent, newline string) []byte {
 }
 
 // quoted are addresses as a map has them.
-func quoted(set map[string]string) map[string]string {
+func (w *Wish) quoted(set map[string]string) map[string]string {
 	list := map[string]string{}
 	for name, value := range set {
-		if list[name] = ""; value != "" {
-			list[name] = quote(value)
+		if list[name] = ""; value == "" {
+			continue
+		}
+		list[name] = quote(value)
+		if w.Spell != nil {
+			if text, ok := w.Spell(value); ok {
+				list[name] = `"` + text + `"`
+			}
 		}
 	}
 	return list
@@ -235,7 +243,7 @@ func quote(s string) string {
 // Empty reports whether a map says nothing at all.
 func (m *Map) Empty() bool {
 	return !slices.ContainsFunc(m.top.members, func(k member) bool {
-		o, err := objectAt(m.Text, k.valueStart)
+		o, err := objectAt(m.filled, k.valueStart)
 		return err != nil || len(o.members) > 0
 	})
 }
@@ -244,7 +252,7 @@ func (m *Map) Empty() bool {
 func (m *Map) Integrity(address string) string {
 	for _, k := range m.integ.members {
 		var value string
-		if k.name == address && json.Unmarshal(m.Text[k.valueStart:k.valEnd], &value) == nil {
+		if k.name == address && json.Unmarshal(m.filled[k.valueStart:k.valEnd], &value) == nil {
 			return value
 		}
 	}

@@ -20,6 +20,8 @@ type Map struct {
 	imports object
 	scopes  object
 	integ   object
+	filled  []byte // the text with something in the places that a server fills in
+	fill    func(text []byte) []byte
 }
 
 // An Entry is one name of a map with its address.
@@ -56,6 +58,13 @@ func (e *SyntaxError) Error() string { return e.What }
 
 // ReadMap reads an import map. The error of a text that browsers refuse is a *SyntaxError.
 func ReadMap(text []byte) (*Map, error) {
+	return ReadFilled(text, func(text []byte) []byte { return text })
+}
+
+// ReadFilled is ReadMap for a map in which a server fills in parts: fill returns the text with something in their
+// places, of the same length. The map's own text stays as it is, and is what is edited.
+func ReadFilled(own []byte, fill func(text []byte) []byte) (*Map, error) {
+	text := fill(own)
 	var all map[string]json.RawMessage
 	if err := json.Unmarshal(text, &all); err != nil {
 		var syntax *json.SyntaxError
@@ -65,7 +74,7 @@ func ReadMap(text []byte) (*Map, error) {
 		}
 		return nil, e
 	}
-	m := &Map{Text: text}
+	m := &Map{Text: own, filled: text, fill: fill}
 	at := map[[2]string]int{} // of each entry, by its scope and name
 	var err error
 	if m.top, err = objectAt(text, 0); err != nil {
@@ -84,7 +93,7 @@ func ReadMap(text []byte) (*Map, error) {
 		switch part.name {
 		case "imports":
 			m.imports = o
-			m.add("", o, at)
+			m.add(text, "", o, at)
 		case "integrity":
 			m.integ = o
 		case "scopes":
@@ -94,18 +103,19 @@ func ReadMap(text []byte) (*Map, error) {
 				if err != nil {
 					return nil, &SyntaxError{scope.valueStart, fmt.Sprintf("its scope %q is not an object", scope.name)}
 				}
-				m.add(scope.name, inner, at)
+				m.add(text, scope.name, inner, at)
 			}
 		}
 	}
 	return m, nil
 }
 
-// add reads the members of an object as entries. What comes later under one name counts, as in JSON.
-func (m *Map) add(scope string, o object, at map[[2]string]int) {
+// add reads the members of an object as entries, in a text that is JSON. What comes later under one name counts, as in
+// JSON.
+func (m *Map) add(text []byte, scope string, o object, at map[[2]string]int) {
 	for _, k := range o.members {
 		var address string
-		if json.Unmarshal(m.Text[k.valueStart:k.valEnd], &address) != nil {
+		if json.Unmarshal(text[k.valueStart:k.valEnd], &address) != nil {
 			address = ""
 		}
 		e := Entry{scope, k.name, address, k.valueStart, k.valEnd, k}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -48,7 +49,7 @@ func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Proje
 		_, text, _ = e.MapText(at)
 	}
 	var err error
-	if k.current, err = module.ReadMap([]byte(text)); err != nil {
+	if k.current, err = e.ReadMapText(after, []byte(text)); err != nil {
 		return nil // a map that browsers refuse is reported by check, and not edited
 	}
 	k.follow()
@@ -72,9 +73,10 @@ func (d *Plan) keepMap(ctx context.Context, e *tags.Editor, after *project.Proje
 
 // write edits the page's map, which is at an include, or makes one where that is -1.
 func (k *mapKeeper) write(at int, text string, done *PageChange) {
+	k.wish.Spell = k.spell
 	indent, newline := k.e.Layout()
 	edited := string(k.current.Edit(k.wish, indent, newline))
-	again, err := module.ReadMap([]byte(edited))
+	again, err := k.e.ReadMapText(k.after, []byte(edited))
 	if edited != text && err == nil {
 		names := slices.Sorted(maps.Keys(k.wish.Set))
 		for prefix := range k.wish.Scopes {
@@ -91,6 +93,20 @@ func (k *mapKeeper) write(at int, text string, done *PageChange) {
 	default:
 		k.e.AddMap(edited)
 	}
+}
+
+// spell writes an address of the site in the way of the page's other references, where a server makes these.
+func (k *mapKeeper) spell(address string) (text string, ok bool) {
+	to, err := k.e.Address().Parse(address)
+	if err != nil || !k.e.Filled() {
+		return "", false
+	}
+	t := tags.TargetAt(to)
+	if t.Path.IsZero() {
+		return "", false
+	}
+	text, err = k.e.Reach(t.Path)
+	return text, err == nil && page.Templated(text)
 }
 
 // follow leads the map's entries to where files of the crate are now, and takes off those of files that went.
@@ -205,7 +221,8 @@ func (k *mapKeeper) address(of project.Sealed, was tags.Target) string {
 
 // asAddress is a reference as an import map takes it: a name without a dot or a slash at its begin is none there.
 func asAddress(ref string) string {
-	if strings.HasPrefix(ref, "/") || strings.HasPrefix(ref, "../") || strings.HasPrefix(ref, "./") ||
+	if page.Templated(ref) || strings.HasPrefix(ref, "/") || strings.HasPrefix(ref, "../") || strings.HasPrefix(ref,
+		"./") ||
 		strings.Contains(ref, "://") {
 		return ref
 	}

@@ -59,8 +59,6 @@ func (d *Plan) OnPages(pages []paths.InSite, do PageWork) {
 const maxWeighed = 200
 
 // pages does the work on pages, references that follow first.
-//
-// It is longer than 80 lines because it is the one sequence of steps for a page.
 func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relinker) ([]PageChange, error) {
 	follow := newFollower(d, after)
 	if len(follow.moved) > 0 || relink != nil {
@@ -94,68 +92,89 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 	}
 	slices.SortFunc(list, func(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) })
 	d.Measure = d.Measure && len(list) <= maxWeighed
-	scripts, guard, weights := d.scriptsAfter(after), csp.New(after), &scale{p: after, scripts: d.scriptsAfter(after)}
 	site, err := d.Site(ctx)
 	if err != nil {
 		return nil, err
 	}
-	views, hidden := d.Before.Viewpoint(site), newHidden(d, follow, relink)
-	changes, err := parallel.Map(ctx, list, func(ctx context.Context, name paths.InSite) (PageChange, error) {
-		done := PageChange{Page: name.String()}
-		at := d.Before.InProject(name)
-		b, stamp, err := d.Before.Disk.Read(at.String(), disk.MaxPage, nil)
-		if err != nil {
-			return done, err
-		}
-		if page.IsReport(b) {
-			return done, nil
-		}
-		text, put := parts[name]
-		if !put {
-			text = b
-		}
-		v, err := tags.ReadPart(ctx, after, views, name, text)
-		if err != nil {
-			return done, err
-		}
-		for i, t := range v.Targets {
-			if v.Of[i].Library == "" && !t.IsZero() {
-				v.Of[i] = tags.FileOf(d.Before, t) // of a library that goes, or of a place that it leaves
-			}
-		}
-		e := tags.NewEditor(after, scripts, v)
-		for _, do := range byPage[name] {
-			if err := do(ctx, e, &done); err != nil {
-				return done, err
-			}
-		}
-		hidden.look(e)
-		if e.Finish(ctx); len(e.Messages) > 0 {
-			done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Messages, "; "), "; ")
-		}
-		if err := d.keepMap(ctx, e, after, scripts, &done); err != nil {
-			return done, err
-		}
-		edited, err := e.Bytes()
-		if err == nil && string(edited) != string(b) {
-			d.note(guard, weights, v, edited, &done)
-		}
-		if err == nil && string(edited) != string(b) {
-			err = refuseConflict(at, b)
-		}
-		if to, moves := d.moving[name]; err == nil && moves {
-			err = d.applyPages(at, after.InProject(to), edited, stamp)
-			done.Note = "moved to " + to.String()
-		} else if err == nil && string(edited) != string(b) {
-			err = d.set.Write(at, edited, stamp)
-		}
-		return done, err
-	})
+	r := &pageRun{d: d, after: after, scripts: d.scriptsAfter(after), guard: csp.New(after),
+		weights: &scale{p: after, scripts: d.scriptsAfter(after)}, views: d.Before.Viewpoint(site),
+		hidden: newHidden(d, follow, relink), parts: parts, work: byPage}
+	changes, err := parallel.Map(ctx, list, r.page)
 	if err == nil {
 		err = follow.missed()
 	}
-	hidden.tell(d.Before)
+	r.hidden.tell(d.Before)
 	return joinChanges(changes, wholes), err
+}
+
+// A pageRun is what the work on each of the pages needs. It is for several goroutines at once.
+type pageRun struct {
+	d       *Plan
+	after   *project.Project
+	scripts *tags.Scripts
+	guard   *csp.Index
+	weights *scale
+	views   *project.Viewpoint
+	hidden  *hidden
+	parts   map[paths.InSite][]byte     // what the work on whole pages made of files
+	work    map[paths.InSite][]PageWork // by page
+}
+
+// page does the work on one page, and writes it where that changed it.
+func (r *pageRun) page(ctx context.Context, name paths.InSite) (PageChange, error) {
+	done := PageChange{Page: name.String()}
+	at := r.d.Before.InProject(name)
+	b, stamp, err := r.d.Before.Disk.Read(at.String(), disk.MaxPage, nil)
+	if err != nil {
+		return done, err
+	}
+	if page.IsReport(b) {
+		return done, nil
+	}
+	text, put := r.parts[name]
+	if !put {
+		text = b
+	}
+	v, err := tags.ReadPart(ctx, r.after, r.views, name, text)
+	if err != nil {
+		return done, err
+	}
+	for i, t := range v.Targets {
+		if v.Of[i].Library == "" && !t.IsZero() {
+			v.Of[i] = tags.FileOf(r.d.Before, t) // of a library that goes, or of a place that it leaves
+		}
+	}
+	e := tags.NewEditor(r.after, r.scripts, v)
+	for _, do := range r.work[name] {
+		if err := do(ctx, e, &done); err != nil {
+			return done, err
+		}
+	}
+	r.hidden.look(e)
+	if e.Finish(ctx); len(e.Messages) > 0 {
+		done.Note = strings.Trim(done.Note+"; "+strings.Join(e.Messages, "; "), "; ")
+	}
+	if err := r.d.keepMap(ctx, e, r.after, r.scripts, &done); err != nil {
+		return done, err
+	}
+	edited, err := e.Bytes()
+	if err != nil {
+		return done, err
+	}
+	changed := string(edited) != string(b)
+	if changed {
+		r.d.note(r.guard, r.weights, v, edited, &done)
+		if err := refuseConflict(at, b); err != nil {
+			return done, err
+		}
+	}
+	if to, moves := r.d.moving[name]; moves {
+		err = r.d.applyPages(at, r.after.InProject(to), edited, stamp)
+		done.Note = "moved to " + to.String()
+	} else if changed {
+		err = r.d.set.Write(at, edited, stamp)
+	}
+	return done, err
 }
 
 // refuseConflict refuses to change a file that has the marks of an unresolved merge.

@@ -148,7 +148,10 @@ func (s *Serving) fallback(ctx context.Context, e *tags.Editor, i int, of, to pr
 	if linked && !e.Includes[i].NoModule && (s.Fallback || s.Serve == "" && local != tags.Target{}) {
 		at, _ := e.Project().InSite(to.File.At)
 		why := "the page's base leads to another site"
-		if ref, ok := tags.Reference(e.Page.Page, e.From, at); ok {
+		ref, err := e.Reach(at)
+		if err == nil && page.Templated(ref) {
+			why = "its local copy has an address that the template makes, which no script can"
+		} else if err == nil {
 			copies, err := s.copies(ctx, e, old, of, to)
 			if err != nil {
 				return "", err

@@ -285,7 +285,7 @@ func (m *modules) twice(file string, scripts *tags.Scripts) {
 func (m *modules) maps(file string) {
 	for _, i := range m.v.ImportMaps() {
 		in := &m.v.Includes[i]
-		read, err := m.v.ReadMap(i)
+		read, err := m.v.ReadMap(m.g.p, i)
 		if err != nil && len(m.v.HolesIn(in)) > 0 {
 			continue // what a server makes of it is not known
 		}

@@ -110,7 +110,7 @@ func (k *onPage) target(r *page.Reference) tags.Target {
 	t := tags.LeadOnce(k.g.p, k.v.From, base, r.Ref, k.v.Filled())
 	if r.In == page.InImport && r.Element == "script" {
 		if k.maps == nil {
-			k.maps = k.v.MapNames()
+			k.maps = k.v.MapNames(k.g.p)
 		}
 		if to, ok := k.maps.Resolve(k.v.Address(), r.Ref); ok {
 			t = tags.TargetAt(to) // a map may lead an address elsewhere

@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/template"
 )
@@ -261,11 +262,11 @@ func (e *Editor) AddMap(text string) {
 }
 
 // MapNames are the names of a page's import maps, of those that can be read.
-func (v *Page) MapNames() *module.Names {
+func (v *Page) MapNames(p *project.Project) *module.Names {
 	var list []*module.Map
 	open := false
 	for _, i := range v.ImportMaps() {
-		read, err := v.ReadMap(i)
+		read, err := v.ReadMap(p, i)
 		if err == nil {
 			list = append(list, read)
 		}
@@ -281,17 +282,32 @@ func (v *Page) MapNames() *module.Names {
 // unknownAddress stands for an address that a server fills in.
 const unknownAddress = "https://filled-in.invalid/"
 
-// ReadMap reads an import map of the page. An address that a server fills in is one of another site.
-func (v *Page) ReadMap(i int) (*module.Map, error) {
-	in := &v.Includes[i]
-	read, err := module.ReadMap(v.Code(in))
-	if holes := v.HolesIn(in); err == nil && len(holes) > 0 {
-		for k := range read.Entries {
-			if e := &read.Entries[k]; slices.ContainsFunc(holes, func(h template.Hole) bool {
-				return h.Start < e.End && h.End > e.Start
-			}) {
-				e.Address = unknownAddress
-			}
+// ReadMap reads an import map of the page. An address that a server fills in is that of the one file that it leads to,
+// else one of another site.
+func (v *Page) ReadMap(p *project.Project, i int) (*module.Map, error) {
+	return v.ReadMapText(p, v.InlineText(&v.Includes[i]))
+}
+
+// ReadMapText is ReadMap for a text of a map.
+func (v *Page) ReadMapText(p *project.Project, text []byte) (*module.Map, error) {
+	filled := false
+	read, err := module.ReadFilled(text, func(text []byte) []byte {
+		holes := template.HolesOf(text, v.Bytes)
+		if len(v.Holes()) == 0 || len(holes) == 0 {
+			return text
+		}
+		filled = true
+		return template.FillJSON(text, holes)
+	})
+	for k := 0; filled && err == nil && k < len(read.Entries); k++ {
+		e := &read.Entries[k]
+		ref := strings.Trim(string(text[e.Start:e.End]), `"`)
+		if !page.Templated(ref) {
+			continue
+		}
+		e.Address = unknownAddress
+		if t := Lead(p, v.From, v.Base, ref, true); !t.Path.IsZero() {
+			e.Address = (&url.URL{Path: "/" + t.Path.String()}).EscapedPath()
 		}
 	}
 	return read, err

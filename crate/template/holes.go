@@ -145,8 +145,8 @@ func (l *lexer) next() int {
 	return nearest
 }
 
-// indexMark is where a mark of one or two bytes stands in a text, -1 for nowhere. It goes by the mark's last byte: pages
-// are full of tags, and have few question marks.
+// indexMark is where a mark of one or two bytes stands in a text, -1 for nowhere. It goes by the mark's last byte:
+// pages are full of tags, and have few question marks.
 func indexMark(b []byte, mark []byte) int {
 	last := len(mark) - 1
 	for at := last; at < len(b); at++ {

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/standin"
 )
 
 // club makes a site of files by their paths, with the demo's downloads, and starts it.
@@ -360,5 +361,64 @@ func TestPoliciesOfFilledPages(t *testing.T) {
 	if strings.Count(out, "'sha256-") != 1 || !strings.Contains(out, "'nonce-NONCE'") ||
 		!strings.Contains(out, "inline script in line 10") {
 		t.Errorf("the policy is\n%s", out)
+	}
+}
+
+// TestImportMapsOfFilledPages: an import map's addresses are written as the page's other references are, are read
+// again, and follow a file that moves.
+func TestImportMapsOfFilledPages(t *testing.T) {
+	t.Parallel()
+	page := whole("", "    <script src=\"{{ asset 'js/own.js' }}\"></script>\n"+
+		"    <script type=\"module\" src=\"{{ asset 'js/count.js' }}\"></script>\n")
+	s := club(t, map[string]string{"templates/index.html": page, "static/js/own.js": "var own = 1;\n",
+		"static/js/count.js": "import { tally } from \"tally\";\nconsole.log(tally(1));\n"})
+	tally := s.Archive("tally-1.0.0.zip", map[string]string{
+		"package.json": `{"name": "tally", "version": "1.0.0", "type": "module", "exports": "./tally.js"}`,
+		"tally.js":     "export function tally(n) { return n + 1; }\n"})
+	before := s.State()
+	s.Run("take", tally, "--page", "templates/index.html", "--suggested")
+	if text := s.Read("templates/index.html"); !strings.Contains(text, `"tally": "{{ asset 'js/tally.js' }}"`) {
+		t.Errorf("the page is\n%s", text)
+	}
+	s.Run("check")
+	s.Run("move", "static/js/tally.js", "static/js/parts/tally.js")
+	if text := s.Read("templates/index.html"); !strings.Contains(text, `"tally": "{{ asset 'js/parts/tally.js' }}"`) {
+		t.Errorf("after the move the page is\n%s", text)
+	}
+	if r := s.Try("check"); strings.Contains(r.Out, "error:") {
+		t.Errorf("check says\n%s", r.Out)
+	}
+	s.Run("undo")
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("the way back leaves something")
+	}
+}
+
+// TestFallbacksOfFilledPages: where a template makes the address of the site's own copy, no script can ask for it, so
+// there is no fallback, and the command says why.
+func TestFallbacksOfFilledPages(t *testing.T) {
+	t.Parallel()
+	cdn, err := standin.NewCDN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(cdn.Close)
+	s := club(t, map[string]string{"templates/index.html": whole("", "    <script src=\"{{ asset 'js/own.js' }}\">"+
+		"</script>\n"), "static/js/own.js": "var own = 1;\n"})
+	for _, h := range standin.Hosts {
+		s.Run("sources", "set", "host", h, cdn.Addr)
+	}
+	s.Run("sources", "set", "cdn", "harbour", "http://cdn.harbour.example/lib/{name}/{version}/{path}")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "templates/index.html", "--suggested")
+	before := s.Read("templates/index.html")
+	r := s.Try("switch", "--cdn", "oarlock", "--fallback")
+	text := s.Read("templates/index.html")
+	if !strings.Contains(r.Out, "an address that the template makes") || strings.Contains(text, "typeof oarlock") ||
+		!strings.Contains(text, "http://cdn.harbour.example/lib/oarlock/") {
+		t.Errorf("switch says\n%s%sand the page is\n%s", r.Out, r.Err, text)
+	}
+	if s.Run("switch", "--local", "oarlock"); s.Read("templates/index.html") != before {
+		t.Errorf("back, the page is\n%s", s.Read("templates/index.html"))
 	}
 }

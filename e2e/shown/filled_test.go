@@ -7,7 +7,9 @@ import (
 	"strings"
 	"testing"
 
+	"merrycrate.example/merry/demo"
 	"merrycrate.example/merry/internal/merrytest"
+	"merrycrate.example/merry/standin"
 )
 
 // filledSite is a site of a page with a header, and a program that is no page.
@@ -123,4 +125,59 @@ func TestOldCopies(t *testing.T) {
 	}
 	s.Replace("index.html", "<title>old", "<title>new")
 	v.said("the browser shows an old copy of this page")
+}
+
+// TestChangesWatchedBehindAServer: switch and repin look at what the server sends before and after, at the addresses
+// that are named. An address that the server does not have is an error and no page that looks the same.
+func TestChangesWatchedBehindAServer(t *testing.T) {
+	t.Parallel()
+	merrytest.BrowserProgram(t)
+	s := merrytest.Empty(t)
+	if err := demo.WriteFilled(s.Dir); err != nil {
+		t.Fatal(err)
+	}
+	server, err := standin.NewFilled(s.Dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(server.Close)
+	cdn, err := standin.NewCDN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(cdn.Close)
+	s.Run("start")
+	s.Register()
+	s.Run("take", "oarlock@2.0.0", "--suggested", "--page", "**")
+	state := s.State()
+	for _, at := range [][]string{nil, {"--address", "/nowhere"}} {
+		r := s.Try(append([]string{"repin", "oarlock@2.0.3", "--look", "--behind", server.URL}, at...)...)
+		if r.Status == 0 || !strings.Contains(r.Err, "404") || !strings.Contains(r.Err, "--address") {
+			t.Errorf("repin behind a server that has no such address says\n%s%s", r.Out, r.Err)
+		}
+		if s.State() != state {
+			t.Fatal("a repin that could not look changed something")
+		}
+	}
+	r := s.Try("repin", "oarlock@2.0.3", "--only-if-same", "--behind", server.URL, "--address", "/,/tides")
+	if r.Status != 0 || !strings.Contains(r.Out, "2 pages: 0 errors, 0 warnings; nothing looks different") {
+		t.Errorf("repin says\n%s%s", r.Out, r.Err)
+	}
+	// What a script writes into the page looks different, so the change is taken back.
+	s.Replace("templates/scripts.html", "</script>\n{{ end", "</script>\n<script>document.body.append("+
+		"oarlock.version)</script>\n{{ end")
+	state = s.State()
+	r = s.Try("repin", "oarlock@2.0.0", "--only-if-same", "--behind", server.URL, "--address", "/tides")
+	if r.Status == 0 || s.State() != state {
+		t.Errorf("repin says\n%s%s", r.Out, r.Err)
+	}
+	for _, h := range standin.Hosts {
+		s.Run("sources", "set", "host", h, cdn.Addr)
+	}
+	s.Run("sources", "set", "cdn", "harbour", "http://cdn.harbour.example/lib/{name}/{version}/{path}")
+	r = s.Try("switch", "--cdn", "oarlock", "--look", "--behind", server.URL, "--address", "/tides")
+	if r.Status != 0 || !strings.Contains(r.Out, "from cdn.harbour.example") || !strings.Contains(r.Out, "nothing "+
+		"looks") {
+		t.Errorf("switch says\n%s%s", r.Out, r.Err)
+	}
 }
