@@ -46,11 +46,6 @@ shot pick '(sleep 1; touch "$DONE") & merry take ../downloads/brinework-1.2.0.zi
 shot take "$(try 'merry take ../downloads/oarlock-2.0.3.zip --suggested --page tides.html --dry-run')"
 merry take ../downloads/oarlock-2.0.3.zip --because 'the menu and brinework are built on it' --page '**' >/dev/null
 merry take ../downloads/brinework-1.2.0.zip --needs oarlock --page '**' >/dev/null
-if wanted filled; then
-  merry demo --filled --to "$work/filled" >/dev/null
-  (cd "$work/filled/site" && merry undo && merry undo) >/dev/null
-  in=$work/filled/site shot filled "$(try 'merry check')$(try 'merry take ../downloads/oarlock-2.0.3.zip --suggested --page templates/tides.html')$(try 'merry order templates/tides.html')"
-fi
 shot contents "$(try 'merry contents')$(try 'merry undo --list')"
 if wanted settle; then
   cp -r "$work/demo" "$work/moved"
