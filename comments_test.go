@@ -103,6 +103,7 @@ func firstLine(s string) string {
 // The limits of size, in lines. What is over them says why, in a comment with the words "longer than".
 const (
 	maxPackage  = 3000
+	maxOfChoice = 3600 // what is read of a package depends on what may be chosen (docs/DECISIONS.md)
 	maxInCLI    = 7000 // a file a command, and every command has its flags and its answer
 	maxFile     = 600
 	maxFunction = 80
@@ -135,8 +136,11 @@ func TestNothingIsTooLong(t *testing.T) {
 	})
 	for dir, n := range packages {
 		most := maxPackage
-		if dir == "cli" {
+		switch dir {
+		case "cli":
 			most = maxInCLI
+		case "crate/packages":
+			most = maxOfChoice
 		}
 		if n > most {
 			t.Errorf("package %s has %d lines, over %d", dir, n, most)

@@ -271,6 +271,33 @@ func (r *Reader) Lacks(ctx context.Context, before [][]byte, text []byte, member
 	return report.Missing, !report.Ran[len(before)], true
 }
 
+// Works runs scripts in order on a page with a body, and then a text that uses them, and reports whether that comes to
+// its end without an error, then and when the page has loaded. Nothing is known where that can't be tried, where one of
+// the scripts stops by itself, or where the sandbox may be at fault.
+func (r *Reader) Works(ctx context.Context, before [][]byte, body string, use []byte) (works, known bool) {
+	if r.Sandbox == nil {
+		return false, false
+	}
+	req := &rehearse.Request{HTML: "<!doctype html><body>" + body + strings.Repeat("<script></script>", len(before)+1),
+		Address: "https://site.invalid/", Browser: script.BrowserNames()}
+	for _, b := range before {
+		req.Scripts = append(req.Scripts, rehearse.Script{Name: "base", Text: string(b), When: rehearse.InPlace})
+	}
+	req.Scripts = append(req.Scripts, rehearse.Script{Name: "use", Text: string(use), When: rehearse.InPlace})
+	report, err := r.rehearse(ctx, req, true)
+	if err != nil || report.Stopped != "" || len(report.Ran) != len(req.Scripts) ||
+		slices.Contains(report.Ran[:len(before)], false) {
+		return false, false
+	}
+	works, known = true, true
+	for _, f := range report.Faults {
+		if f.Console == "" {
+			works, known = false, known && f.Sure
+		}
+	}
+	return works && report.Ran[len(before)], known
+}
+
 // AsksFor verifies a need that reading a script found, before anybody is reported of it: a script that runs to its end
 // alone without ever asking for the global does not need it. Where that can't be tried the need counts, and where
 // reading alone is certain it need not be tried.

@@ -492,7 +492,7 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 			return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
 		}
 	}
-	optional := n.Strength == string(script.Optional) || n.Strength == string(script.Later)
+	optional := n.Strength == string(script.Optional)
 	if n.Library != "" && n.Library != lib.Name && !optional && !slices.Contains(lib.Needs, n.Library) {
 		lib.Needs = append(lib.Needs, n.Library)
 	}

@@ -26,3 +26,37 @@ func StartExamples(text string) string {
 	}
 	return strings.Join(found, "\n\n")
 }
+
+var (
+	importLines = memo.Regexp(`(?m)(?:^.*\b(?:import|require)\b.*\n?)+`)
+	alternative = memo.Regexp(`(?i)(?://|<!--|/\*)\s*or\b`)
+)
+
+// StartBlocks finds the pieces of a readme that show tags for a page, or that import stylesheets, in their order: what
+// belongs together is in one piece. What a comment calls another way is left out.
+func StartBlocks(text string) []string {
+	var list []string
+	for _, m := range fence().FindAllStringSubmatch(text, -1) {
+		if strings.Contains(m[1], "<script") || strings.Contains(m[1], "<link") {
+			list = append(list, firstWay(m[1]))
+		} else if strings.Contains(m[1], ".css") {
+			list = append(list, importLines().FindAllString(firstWay(m[1]), -1)...)
+		}
+	}
+	if list != nil {
+		return list
+	}
+	lines := StartExamples(text)
+	if lines == "" {
+		return importLines().FindAllString(text, -1)
+	}
+	return []string{lines}
+}
+
+// firstWay is a piece up to where a comment says that something else would do as well.
+func firstWay(piece string) string {
+	if at := alternative().FindStringIndex(piece); at != nil {
+		return piece[:at[0]]
+	}
+	return piece
+}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/script"
 )
 
 // maxFetched is how many files a script may name that it fetches while it runs; one that names more is a catalogue.
@@ -80,7 +81,7 @@ func (d *Package) fetched(f *File) []string {
 			case !strings.HasSuffix("/"+at, "/"+word) || path.Dir(f.Path) != "." &&
 				!strings.HasPrefix(at, path.Dir(f.Path)+"/"):
 				continue
-			case !f.findsItself && d.besidePictures(at) == nil:
+			case !f.FindsItself && d.besidePictures(at) == nil:
 				continue
 			}
 			list = append(list, at)
@@ -102,6 +103,143 @@ func (d *Package) besidePictures(at string) *File {
 		for _, r := range g.Refs {
 			if r.There && path.Dir(r.Path) == path.Dir(at) && path.Dir(at) != path.Dir(g.Path) && r.By == "" {
 				return g
+			}
+		}
+	}
+	return nil
+}
+
+// maxComposed is how many files a script may be taken to fetch by addresses that it puts together.
+const maxComposed = 60
+
+// composed finds the files of the package whose addresses a script puts together from its own: they are in folders
+// beside it, and it has the names of these and of all folders below in its text. Of a folder with many files they are
+// those whose names it has. Files beside it count where it has their whole names. What the scripts among these have in
+// their texts counts, too.
+func (d *Package) composed(f *File) (list []string, err error) {
+	if !f.FindsItself || f.Script == nil {
+		return nil, nil
+	}
+	text, err := d.tree.ReadFile(f.Path)
+	if err != nil {
+		return nil, err
+	}
+	for range maxRounds {
+		more := d.composedFrom(f, text)
+		if len(more) > maxComposed {
+			more = slices.DeleteFunc(more, ofPlugIn) // pages name the plug-ins that they want
+		}
+		if len(more) > maxComposed {
+			return list, nil
+		}
+		for _, name := range more {
+			if g := d.File(name); g.Kind == Script && !slices.Contains(list, name) &&
+				len(text)+int(g.Size) <= analysed {
+				b, err := d.tree.ReadFile(name)
+				if err != nil {
+					return nil, err
+				}
+				text = append(text, b...)
+			}
+		}
+		if len(more) == len(list) {
+			break
+		}
+		list = more
+	}
+	return list, nil
+}
+
+// maxRounds is how often files that are fetched are asked for further ones.
+const maxRounds = 3
+
+// composedFrom is one round of composed, with the texts so far.
+func (d *Package) composedFrom(f *File, text []byte) []string {
+	quoted := func(word string) bool {
+		for _, q := range []string{`"`, "'", "`", "/"} {
+			if bytes.Contains(text, []byte(q+word+q)) || bytes.Contains(text, []byte(q+word+"/")) {
+				return true
+			}
+		}
+		return false
+	}
+	mentioned := map[string]bool{}
+	has := func(word string) bool {
+		said, known := mentioned[word]
+		if !known {
+			said = len(word) > 1 && quoted(word)
+			mentioned[word] = said
+		}
+		return said
+	}
+	own := path.Dir(f.Path)
+	inFolder := map[string]int{}
+	for i := range d.Files {
+		inFolder[path.Dir(d.Files[i].Path)]++
+	}
+	var list []string
+	for i := range d.Files {
+		g := &d.Files[i]
+		rest := g.Path
+		if own != "." {
+			var below bool
+			if rest, below = strings.CutPrefix(g.Path, own+"/"); !below {
+				continue
+			}
+		}
+		dirs := strings.Split(rest, "/")
+		base := dirs[len(dirs)-1]
+		dirs = dirs[:len(dirs)-1]
+		switch g.Kind {
+		case Script, Stylesheet, Image, Font, Data:
+		default:
+			continue
+		}
+		if g.Script != nil && g.Script.Form == script.Server {
+			continue
+		}
+		if g == f || g.ExcludedBecause != "" && g.ExcludedBecause != "tools" || g.Build == Readable &&
+			g.OtherBuild != "" ||
+			strings.HasPrefix(base, ".") || g.Kind == Data && path.Ext(base) == ".json" && len(dirs) == 0 {
+			continue
+		}
+		switch {
+		case len(dirs) == 0 && !quotedWhole(text, base):
+			continue
+		case slices.ContainsFunc(dirs, func(name string) bool { return !has(name) }):
+			continue
+		case len(dirs) > 0 && inFolder[path.Dir(g.Path)] > maxFetched && !has(stemOf(base)):
+			continue
+		}
+		list = append(list, g.Path)
+	}
+	return list
+}
+
+// quotedWhole reports whether a script has a file's name in quotes.
+func quotedWhole(text []byte, name string) bool {
+	return bytes.Contains(text, []byte(`"`+name+`"`)) || bytes.Contains(text, []byte("'"+name+"'"))
+}
+
+// tieComposed makes what the library's script fetches by addresses that it puts together come along.
+func (d *Package) tieComposed() error {
+	core, _ := d.main(Script)
+	if core == nil {
+		return nil
+	}
+	list, err := d.composed(core)
+	if err != nil {
+		return err
+	}
+	builds := []*File{core}
+	if core.OtherBuild != "" {
+		builds = append(builds, d.File(core.OtherBuild))
+	}
+	for _, f := range builds {
+		for _, at := range list {
+			if at != f.Path && at != f.OtherBuild && !refersTo(f, at) {
+				f.Refs = append(f.Refs, Ref{URL: paths.Relative(path.Dir(f.Path), at), Path: at, There: true,
+					By: f.Path})
 			}
 		}
 	}

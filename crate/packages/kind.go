@@ -84,7 +84,10 @@ var asideFolders = map[string]string{
 	"_site": "documentation", "website": "documentation",
 	"demo": "examples", "demos": "examples", "example": "examples", "examples": "examples", "sample": "examples",
 	"samples": "examples", "sandbox": "examples", "playground": "examples",
-	"vendor":      otherPackages,
+	"template": "examples", "templates": "examples", "bench": "tests", "benches": "tests",
+	"vendor": otherPackages, "third_party": otherPackages, "third-party": otherPackages, "thirdparty": otherPackages,
+	"node_modules": otherPackages, "bower_components": otherPackages, "site-packages": otherPackages,
+	"gems": otherPackages, "pods": otherPackages,
 	"build-tools": "tools", "tools": "tools", "scripts": "tools", "tasks": "tools", "bin": "tools",
 	"types": "types", "media": "documentation",
 }

@@ -63,7 +63,7 @@ func (d *Package) readStyled() error {
 	}
 	var text []byte
 	for _, f := range d.ofKind(Stylesheet) {
-		if _, why := d.score(f); !weak(f.Kind, why) || f.Build == NoBuild || f.Size > maxStyled {
+		if !d.score(f, core).weak || f.Build == NoBuild || f.Size > maxStyled {
 			continue
 		}
 		if text == nil {

@@ -28,6 +28,7 @@ func (d *Package) followMain() error {
 		return err
 	}
 	found := handsOn().FindAllSubmatch(b, -1)
+	d.Collects = len(found) > 1
 	if len(found) != 1 {
 		return nil
 	}

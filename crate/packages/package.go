@@ -59,9 +59,11 @@ type File struct {
 	// ForServer says that it is a program or settings for a server.
 	ForServer bool
 
-	forLoader   bool     // its text is a module's, or a server's, as far as skimming tells
-	names       []string // of files that its text may mean
-	findsItself bool     // it asks where it was loaded from
+	// FindsItself says that a script asks where it was loaded from.
+	FindsItself bool
+
+	forLoader bool     // its text is a module's, or a server's, as far as skimming tells
+	names     []string // of files that its text may mean
 }
 
 // A Ref is one reference of a stylesheet to another file.
@@ -86,7 +88,13 @@ type Package struct {
 	AddOns               []string        // paths of modules among the examples that import the package by its own name
 	Unstyled             map[string]bool // paths of stylesheets of which the script makes no use
 	Reported             map[string]bool // paths of stylesheets that the script names as a look
-	Shown                map[string]bool // names of files that the readme's examples show, less the marks of builds
+	Shown                [][]string      // paths of files that the readme's pieces of code show, by piece
+	Spoken               []string        // paths of stylesheets whose names the readme has anywhere
+	Examples             []manifest.Example
+	Collects             bool   // the manifest's main file does nothing but hand on several others
+	WithFont             string // the stylesheet that has the font for the icons of the likeliest one, "" for none
+	WritesLook           bool   // the script writes the stylesheet's rules itself
+	DrawnByFont          bool   // the font draws the icons that the script would draw
 
 	index   map[string]int
 	byName  map[string][]string // paths by their last part, while it is described
@@ -190,7 +198,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	d.linkBuilds()
 	d.tieMaps()
 	d.identify(name, tree)
-	d.readExamples()
+	d.readReadme()
 	if all > parsedAll {
 		if err := d.lookAtLikely(ctx); err != nil {
 			return nil, err
@@ -212,7 +220,13 @@ func (d *Package) relate(ctx context.Context) error {
 		return err
 	}
 	d.tieFetched()
+	if err := d.tieComposed(); err != nil {
+		return err
+	}
 	if err := d.readStylesheets(); err != nil {
+		return err
+	}
+	if err := d.readDoubled(); err != nil {
 		return err
 	}
 	d.Catalogues = d.catalogues()
@@ -326,7 +340,7 @@ func (d *Package) recogniseFonts() {
 // look reads a script in full.
 func (d *Package) look(f *File, b []byte) {
 	f.Script = d.scripts.Script(b)
-	f.names, f.findsItself = namesIn(b), findsItself(b)
+	f.names, f.FindsItself = namesIn(b), findsItself(b)
 	if runsBuild(f, b) {
 		f.ExcludedBecause = "tools"
 	}
@@ -339,45 +353,23 @@ func (d *Package) look(f *File, b []byte) {
 	}
 }
 
-var shownFile = memo.Regexp(`(?:src|href)\s*=\s*["']?[^"'\s>]*?([\w.@-]+\.(?:js|mjs|css))\b`)
-
-// readExamples finds the files that the readme's examples of a page show.
-func (d *Package) readExamples() {
-	for i := range d.Files {
-		f := &d.Files[i]
-		if f.Kind != Document || f.Size > 1<<20 || !strings.HasPrefix(strings.ToLower(f.Path), "readme") {
-			continue
-		}
-		b, err := d.tree.ReadFile(f.Path)
-		if err != nil {
-			continue
-		}
-		for _, m := range shownFile().FindAllStringSubmatch(manifest.StartExamples(string(b)), -1) {
-			if d.Shown == nil {
-				d.Shown = map[string]bool{}
-			}
-			d.Shown[stemOf(m[1])+path.Ext(m[1])] = true
-		}
-	}
-}
-
 // lookAtLikely reads in full the scripts of a very large package that are likely to be what a page wants: those for
 // which most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
 func (d *Package) lookAtLikely(ctx context.Context) error {
-	type likely struct {
+	type candidate struct {
 		f     *File
 		score int
 	}
-	var list []likely
+	var list []candidate
 	for _, f := range d.ofKind(Script) {
 		if f.Build == NoBuild || f.Size > parsedMost || f.Build == Minified && f.OtherBuild != "" {
 			continue
 		}
-		if score, _ := d.scoreName(f); score >= 30 {
-			list = append(list, likely{f, score})
+		if score := d.rateName(f, nil).score; score >= likely {
+			list = append(list, candidate{f, score})
 		}
 	}
-	slices.SortFunc(list, func(a, b likely) int {
+	slices.SortFunc(list, func(a, b candidate) int {
 		return cmp.Or(b.score-a.score, cmp.Compare(a.f.Size, b.f.Size), strings.Compare(a.f.Path, b.f.Path))
 	})
 	total := int64(0)
@@ -386,7 +378,7 @@ func (d *Package) lookAtLikely(ctx context.Context) error {
 		total += list[n].f.Size
 		n++
 	}
-	return parallel.Each(ctx, list[:n], func(_ context.Context, l likely) error {
+	return parallel.Each(ctx, list[:n], func(_ context.Context, l candidate) error {
 		b, err := d.tree.ReadFile(l.f.Path)
 		if err == nil {
 			d.look(l.f, b)

@@ -2,13 +2,11 @@ package packages
 
 import (
 	"fmt"
-	"maps"
 	"path"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
-
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
 )
@@ -50,7 +48,20 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
-		if f == nil && kind == Script {
+		core := f
+		switch {
+		case kind == Stylesheet && d.WithFont != "":
+			f, why = d.File(d.WithFont), "it has the icons and their font"
+		case kind == Stylesheet && d.WritesLook:
+			f = nil
+			s.Notes = append(s.Notes, "its script writes the rules of its stylesheet into the page, so it needs none")
+		case kind == Script && d.DrawnByFont:
+			f = nil
+			s.Notes = append(s.Notes, "its font draws the icons, so it needs no script; "+path.Base(core.Path)+" "+
+				"draws "+
+				"them without the font")
+		}
+		if f == nil && kind == Script && !d.DrawnByFont {
 			f, why = d.Entry(), "its manifest names it; an import map resolves its imports"
 		}
 		for _, o := range options {
@@ -66,6 +77,7 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 			}
 		}
 	}
+	d.addSkin(s)
 	d.addOwn(s)
 	for _, o := range options {
 		switch o.Kind {
@@ -187,7 +199,6 @@ func (d *Package) main(kind Kind) (*File, string) {
 // unless next to nothing speaks for it and the module is what the makers mean.
 func (d *Package) findMain(kind Kind) (*File, string) {
 	plain, module := d.rateAll(kind)
-	const hinted, likely = 12, 30
 	if entry := d.entry(); module.f != nil && entry != nil && d.meansImports() &&
 		d.brings(entry, module.f, map[string]bool{}) {
 		module = rated{} // it is a part of what the library is
@@ -207,15 +218,54 @@ func (d *Package) findMain(kind Kind) (*File, string) {
 	if chosen.f == nil {
 		return nil, ""
 	}
+	if kind == Stylesheet && d.loadsItself(chosen.f) {
+		return nil, ""
+	}
 	best, why := chosen.f, chosen.why
 	if whole, reason := d.whole(best); whole != nil {
 		best, why = whole, reason
 	}
-	best = d.asScript(best)
+	best = d.asScript(d.collection(best))
 	if best.Build == Minified && best.OtherBuild != "" {
 		best = d.File(best.OtherBuild)
 	}
 	return best, why
+}
+
+// loadsItself tells a stylesheet for which little speaks, of a library whose script asks where it was loaded from: that
+// loads its looks itself.
+func (d *Package) loadsItself(look *File) bool {
+	core, _ := d.main(Script)
+	if core == nil || !core.FindsItself {
+		return false
+	}
+	return !slices.ContainsFunc(d.score(look, core).features, func(name string) bool { return !little[name] })
+}
+
+// little are features that say little of a stylesheet.
+var little = map[string]bool{"a file of the kind": true, "default look": true, "named by the script": true,
+	"folder of builds": true, "folder of plug-ins": true, "folder for bundlers": true, "own banner": true}
+
+// collection is the build that contains what the manifest's main file collects: one that is called as the script, with
+// more behind, and that defines the same and is larger. Without one it is the script itself.
+func (d *Package) collection(f *File) *File {
+	if !d.Collects || f.Script == nil {
+		return f
+	}
+	var found *File
+	for _, g := range d.ofKind(Script) {
+		if g == f || g.Script == nil || g.Script.Form != f.Script.Form || g.Size <= f.Size || !hasAll(g.Script,
+			f.Script) ||
+			!strings.HasPrefix(stemOf(g.Path), stemOf(f.Path)) || g.Build == Minified && g.OtherBuild != "" ||
+			found != nil && len(path.Base(found.Path)) <= len(path.Base(g.Path)) {
+			continue
+		}
+		found = g
+	}
+	if found == nil {
+		return f
+	}
+	return found
 }
 
 // asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for
@@ -229,22 +279,20 @@ func (d *Package) asScript(f *File) *File {
 	return twin
 }
 
-// weak tells the reasons that say nothing of the file itself.
-func weak(kind Kind, why string) bool { return why == largest(kind) || why == only(kind) }
-
-func largest(kind Kind) string { return "the largest " + string(kind) + " available" }
-
-func only(kind Kind) string { return "there is no other " + string(kind) }
-
 // rateAll finds the best script that a plain tag can load, or stylesheet, and the best module.
 func (d *Package) rateAll(kind Kind) (plain, module rated) {
+	var core *File
+	if kind == Stylesheet {
+		core, _ = d.main(Script)
+	}
 	for i := range d.Files {
 		f := &d.Files[i]
 		if f.Kind != kind || f.ExcludedBecause != "" || f.Build == NoBuild || f.Size == 0 {
 			continue
 		}
-		score, why := d.score(f)
-		if kind == Stylesheet && (d.ofAnother(f) || weak(f.Kind, why) && !d.styled(f)) {
+		r := d.score(f, core)
+		score, why := r.score, r.reason
+		if kind == Stylesheet && (d.aside(f) || d.ofAnother(f) || r.weak && !d.styled(f)) {
 			continue
 		}
 		// An ending of modules says how it is meant, whatever it imports: a worker, say.
@@ -266,7 +314,8 @@ func (d *Package) meansImports() bool {
 // whole finds the script that defines all that another one defines, and what that one needs, too: one tag that needs
 // nothing is better than parts. Of several it is the smallest of the readable.
 func (d *Package) whole(f *File) (*File, string) {
-	if f.Script == nil || len(f.Script.Hard()) == 0 || len(f.Script.Defines)+len(f.Script.Parts) == 0 {
+	if f.Script == nil || len(f.Script.Hard()) == 0 || len(f.Script.Defines)+len(f.Script.Parts) == 0 &&
+		!f.Script.DefinesUnknown {
 		return nil, ""
 	}
 	var found *File
@@ -286,7 +335,10 @@ func (d *Package) whole(f *File) (*File, string) {
 				met = append(met, n.Name)
 			}
 		}
-		alike := stemOf(g.Path) == stemOf(f.Path) && len(g.Script.Hard()) == 0 && len(f.Script.Defines) > 0
+		// What defines the same, needs nothing and is larger has what the other one needs inside.
+		alike := len(g.Script.Hard()) == 0 && g.Script.DefinesUnknown == f.Script.DefinesUnknown &&
+			(len(f.Script.Defines) > 0 && stemOf(g.Path) == stemOf(f.Path) ||
+				g.Size > f.Size && manifest.BeginsWith(g.Path, stemOf(f.Path)))
 		if len(met) == 0 && !alike || found != nil && (g.Build == found.Build && g.Size >= found.Size ||
 			found.Build == Readable && g.Build == Minified) {
 			continue
@@ -319,9 +371,6 @@ func hasAll(r, of *script.Report) bool {
 	return true
 }
 
-// nothing is the most that a file is rated for which nothing speaks but its folder: of such the largest is chosen.
-const nothing = 6
-
 // universal is how much more a script is rated that a plain tag can load and a loader, too.
 const universal = 4
 
@@ -340,33 +389,29 @@ func better(a, b *File) bool {
 	return len(a.Path) < len(b.Path)
 }
 
-// score rates a file as the one that the library is, with the reason. What can't run on a page rates 0.
-func (d *Package) score(f *File) (int, string) {
-	ready := 0
+// score rates a file as the one that the library is. What can't run on a page rates 0. Core is the library's script,
+// for stylesheets.
+func (d *Package) score(f, core *File) rating {
 	if f.Script != nil {
 		switch f.Script.Form {
 		case script.Server, script.AMD, script.Broken:
-			return 0, ""
+			return rating{}
 		case script.Module:
 			if d.cannotImport(f, map[string]bool{}, false) {
-				return 0, ""
-			}
-		case script.Universal:
-			ready = universal
-		}
-		for _, g := range f.Script.Defines {
-			if manifest.NameKey(g.Name) == manifest.NameKey(d.Name) {
-				ready += 25
-				break
+				return rating{}
 			}
 		}
 	}
-	score, reason := d.scoreName(f)
-	if score <= nothing && f.Script != nil && len(f.Script.Defines)+len(f.Script.Parts)+len(f.Script.Hard()) == 0 &&
-		f.Script.Form != script.Module {
-		return 0, "" // nothing speaks for it, and a page would get nothing from it
+	r := d.rateName(f, core)
+	speaks := r.score
+	if f.Script != nil && f.Script.Form == script.Universal {
+		speaks -= universal // that is no more than a way to be loaded
 	}
-	return score + ready, reason
+	if speaks <= nothing && f.Script != nil && f.Script.Form != script.Module &&
+		len(f.Script.Defines)+len(f.Script.Parts)+len(f.Script.Hard()) == 0 {
+		return rating{} // nothing speaks for it, and a page would get nothing from it
+	}
+	return r
 }
 
 // alone reports whether there is no other file of a kind but its other build.
@@ -378,78 +423,6 @@ func (d *Package) alone(f *File) bool {
 		}
 	}
 	return true
-}
-
-func (d *Package) scoreName(f *File) (int, string) {
-	name := manifest.NameKey(d.Name)
-	stem := manifest.StemKey(f.Path)
-	score, reason := 1, largest(f.Kind)
-	switch {
-	case stem == name:
-		score, reason = 100, "it has the library's name"
-	case name != "" && (stem+"s" == name || stem == name+"s"):
-		score, reason = 60, "it has the library's name"
-	case name != "" && strings.HasPrefix(stem, name) && manifest.BeginsWith(f.Path, d.Name):
-		score, reason = 40, "its name begins with the library's"
-	case f.Banner.Name != "" && manifest.NameKey(f.Banner.Name) == name:
-		score, reason = 60, "its banner has the library's name"
-	case stem == "all" || stem == "bundle":
-		score, reason = 50, "it contains everything"
-	case stem == "browser" || stem == "standalone" || stem == "global" || stem == "cdn" || stem == "umd" ||
-		stem == "iife":
-		score, reason = 45, "its name says that it is for a page"
-	case d.alone(f):
-		score, reason = 30, only(f.Kind)
-	case f.Kind == Stylesheet && (stem == "default" || strings.ToLower(path.Base(path.Dir(f.Path))) == "default"):
-		score, reason = nothing+1, "its name says that it is the default"
-	}
-	for _, hint := range []struct{ key, value string }{{"browser", d.Manifest.Browser}, {"style", d.Manifest.Style},
-		{"main", d.Manifest.Main}, {"module", d.Manifest.Module}, {"exports", d.Manifest.Exports}} {
-		if hint.value != "" && path.Clean(hint.value) == f.Path {
-			score += 15
-			if score < 60 {
-				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, hint.key)
-			}
-		} else if hint.value != "" && score < 40 && stem == manifest.StemKey(hint.value) && stem != "index" {
-			score += 12
-			reason = fmt.Sprintf("it has the name of what %s calls %q", d.Manifest.File, hint.key)
-		}
-		// Whatever build it is of, it is what the makers mean; a name that anything could have says so of modules
-		// alone.
-		if hint.value != "" && stem == manifest.StemKey(hint.value) && (stem != "index" || f.Script != nil &&
-			f.Script.Form == script.Module) {
-			score += 15
-		}
-	}
-	for _, key := range slices.Sorted(maps.Keys(d.Manifest.Named)) {
-		value := d.Manifest.Named[key]
-		if path.Clean(value) == f.Path || f.OtherBuild != "" && path.Clean(value) == f.OtherBuild {
-			score += 30
-			if score < 60 {
-				reason = fmt.Sprintf("%s calls it %q", d.Manifest.File, key)
-			}
-			break
-		}
-	}
-	if d.Shown[stemOf(f.Path)+path.Ext(f.Path)] {
-		score += 12
-		if score < 30 {
-			reason = "its readme shows it"
-		}
-	}
-	if d.Reported[f.Path] {
-		score += 8
-		if score < 30 {
-			reason = "the script names it"
-		}
-	}
-	switch dir := path.Base(path.Dir(f.Path)); strings.ToLower(dir) {
-	case "dist", "umd", "build", "js", "css", ".", "release":
-		score += 5
-	case "esm", "es", "es6", "cjs", "commonjs", "amd", "module", "modules", "lib":
-		score -= 5
-	}
-	return score, reason
 }
 
 func (d *Package) ofKind(kind Kind) []*File {

@@ -215,7 +215,7 @@ func (r *Resolver) readTexts(ctx context.Context, p *origin.Opened, depth int) (
 	sel := p.Suggest()
 	var list [][]byte
 	if depth < MaxDepth {
-		needs, err := r.Provide(ctx, p, NeedsOf(p, sel, false), nil)
+		needs, err := r.Provide(ctx, p, NeedsOf(p, sel, script.Later), nil)
 		if err != nil {
 			return nil, err
 		}

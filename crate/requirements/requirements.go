@@ -53,7 +53,8 @@ type Requirement struct {
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
 
-	guess bool // the script asked for it and then stopped, which may have another reason
+	guess  bool // the script asked for it and then stopped, which may have another reason
+	tested bool // the script asks whether it is there
 }
 
 // File is the script of the package that needs it.
@@ -75,9 +76,9 @@ func ownGlobals(o *origin.Opened, sel *packages.Selection) map[string]bool {
 	return own
 }
 
-// NeedsOf lists what the chosen scripts of a package need, each global once, by the strongest evidence; with optional
-// set also what they use where it is there.
-func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Requirement {
+// NeedsOf lists what the chosen scripts of a package need while loading, each global once, by the strongest evidence,
+// and what they need with the further strengths: later, or where it is there.
+func NeedsOf(o *origin.Opened, sel *packages.Selection, further ...script.Strength) []Requirement {
 	own := ownGlobals(o, sel)
 	var list []Requirement
 	for _, c := range sel.Choices {
@@ -86,11 +87,11 @@ func NeedsOf(o *origin.Opened, sel *packages.Selection, optional bool) []Require
 			continue
 		}
 		for _, n := range f.Script.Needs {
-			if n.Strength != script.Hard && !(optional && n.Strength == script.Optional) || own[n.Name] {
+			if n.Strength != script.Hard && !slices.Contains(further, n.Strength) || own[n.Name] {
 				continue
 			}
 			found := Requirement{Global: n.Name, Or: n.Or, Strength: string(n.Strength), At: fmt.Sprintf("%s:%d:%d",
-				f.Path, n.Line, n.Column)}
+				f.Path, n.Line, n.Column), tested: n.Tested}
 			i := slices.IndexFunc(list, func(s Requirement) bool {
 				return s.Global == n.Name || slices.Contains(s.Or, n.Name) || slices.Contains(n.Or, s.Global)
 			})
@@ -118,10 +119,14 @@ func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requir
 				break
 			}
 		}
+		if n.Library != "" && n.Strength == string(script.Later) && n.tested && !declared(o, globals) {
+			n.Library = "" // it works with that, and without
+		}
 		if n.Library == "" && o.Kind == origin.Package {
 			var err error
 			if n.Package, n.Range, n.Part, err = r.packageFor(ctx, o, globals,
-				n.Strength == string(script.Optional)); err != nil {
+				n.Strength == string(script.Optional) || n.Strength == string(script.Later) && n.tested,
+				forUse(*n)); err != nil {
 				return nil, err
 			}
 		}
@@ -289,18 +294,26 @@ func partOf(p *origin.Opened, globals []string) string {
 	return ""
 }
 
+// declared reports whether a package depends on one that is called as a global, or almost.
+func declared(o *origin.Opened, globals []string) bool {
+	return slices.ContainsFunc(dependencies(o), func(c dependency) bool { return called(c.name, globals) })
+}
+
+// called reports whether a package is called as a global, or one of the names begins with the other.
+func called(name string, globals []string) bool {
+	return slices.ContainsFunc(globals, func(g string) bool {
+		a, b := manifest.NameKey(name), manifest.NameKey(g)
+		return a != "" && b != "" && (a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a))
+	})
+}
+
 // packageFor finds the dependency that defines one of the globals, and the file of it where that is none of those that
 // it would be taken for. Names that agree are tried first; what counts is that a script of the package defines the
-// global.
-func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []string, onlyNear bool) (name, rng,
-	part string, err error) {
+// global. With onlyNear other names are not tried, with onlySupplied a name alone does not count.
+func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []string, onlyNear,
+	onlySupplied bool) (name, rng, part string, err error) {
 	list := dependencies(o)
-	near := func(c dependency) bool {
-		return slices.ContainsFunc(globals, func(g string) bool {
-			a, b := manifest.NameKey(c.name), manifest.NameKey(g)
-			return a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a)
-		})
-	}
+	near := func(c dependency) bool { return called(c.name, globals) }
 	slices.SortStableFunc(list, func(a, b dependency) int {
 		switch x, y := near(a), near(b); {
 		case x && !y:
@@ -332,7 +345,7 @@ func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []s
 	if i := slices.IndexFunc(found, func(s supplies) bool { return s.it }); i >= 0 {
 		return list[i].name, list[i].rng, "", nil
 	}
-	if i := slices.IndexFunc(found, func(s supplies) bool { return s.part != "" }); i >= 0 && !onlyNear {
+	if i := slices.IndexFunc(found, func(s supplies) bool { return s.part != "" }); i >= 0 && !onlySupplied {
 		return list[i].name, list[i].rng, found[i].part, nil
 	}
 	exact := func(c dependency) bool {
@@ -341,7 +354,7 @@ func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []s
 		})
 	}
 	i := slices.IndexFunc(list, exact)
-	if i < 0 || onlyNear {
+	if i < 0 || onlySupplied {
 		return "", "", "", nil
 	}
 	meant := list[i]

@@ -31,7 +31,11 @@ const (
 func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, optional bool,
 	page Page) ([]Requirement, error) {
 	for round := 0; ; round++ {
-		found := NeedsOf(o, sel, optional)
+		further := []script.Strength{script.Later}
+		if optional {
+			further = append(further, script.Optional)
+		}
+		found := NeedsOf(o, sel, further...)
 		more, err := r.Tried(ctx, o, sel, found)
 		if err != nil {
 			return nil, err
@@ -67,6 +71,9 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 		}
 		if brought && round < maxFiles { // what was may need something itself
 			continue
+		}
+		if needs, err = r.inUse(ctx, o, sel, needs, page); err != nil {
+			return nil, err
 		}
 		runs, err := r.fit(ctx, o, sel, needs, page)
 		if err != nil || runs {

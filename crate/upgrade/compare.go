@@ -296,7 +296,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		}
 	}
 	s.sheet = style.Merge(sheets...)
-	s.needs = requirements.NeedsOf(s.Opened, s.sel, false)
+	s.needs = requirements.NeedsOf(s.Opened, s.sel)
 	return nil
 }
 

@@ -59,7 +59,7 @@ func needsKept(ctx context.Context, p *project.Project, list []*repinning) error
 	}
 	defined := p.Globals()
 	for _, r := range list {
-		for _, n := range requirements.NeedsOf(r.o, r.sel, false) {
+		for _, n := range requirements.NeedsOf(r.o, r.sel) {
 			by := ""
 			for _, g := range append([]string{n.Global}, n.Or...) {
 				by = cmp.Or(by, defined[g])

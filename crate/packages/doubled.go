@@ -1,0 +1,127 @@
+package packages
+
+import (
+	"bytes"
+	"strings"
+
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/style"
+)
+
+// minRules is how many classes a stylesheet must have rules for, so that it can be told whether a script has these too.
+const minRules = 4
+
+// privateUse finds the characters that icon fonts draw (Unicode, Private Use Area), as stylesheets write them.
+var privateUse = memo.Regexp(`(?i)["']\\[ef][0-9a-f]{2,4}`)
+
+// drawing finds the paths of drawings (SVG 2, section 9.3) in a script.
+var drawing = memo.Regexp("[\"'`][Mm]-?[0-9.]+[ ,-]")
+
+// minIcons is how many characters of icons a stylesheet has that is there for them.
+const minIcons = 30
+
+// readDoubled finds out what of the suggested script and stylesheet makes the other one needless: a script that has the
+// stylesheet's rules in its text writes them itself, and a font with its stylesheet draws the icons that the script
+// would draw. A stylesheet of icons without their font gives way to one that has all of it and the font.
+func (d *Package) readDoubled() error {
+	look, _ := d.main(Stylesheet)
+	if look == nil {
+		return nil
+	}
+	sheet, err := d.tree.ReadFile(look.Path)
+	if err != nil {
+		return err
+	}
+	if !hasFont(look) && len(d.ofKind(Font)) > 0 {
+		if look, sheet, err = d.withFont(look, sheet); err != nil {
+			return err
+		}
+	}
+	core, _ := d.main(Script)
+	if core == nil || core.Size > analysed {
+		return nil
+	}
+	text, err := d.tree.ReadFile(core.Path)
+	if err != nil {
+		return err
+	}
+	names := classesOf(sheet)
+	if len(names) < minRules {
+		return nil
+	}
+	rules, spoken := 0, 0
+	for _, name := range names {
+		if bytes.Contains(text, []byte("."+name+"{")) || bytes.Contains(text, []byte("."+name+" {")) {
+			rules++
+		}
+		if _, last, ok := strings.Cut(name, "-"); ok && bytes.Contains(text, []byte(last)) {
+			spoken++
+		}
+	}
+	d.WritesLook = 2*rules >= len(names)
+	d.DrawnByFont = hasFont(look) && 2*spoken >= len(names) &&
+		len(privateUse().FindAllIndex(sheet, minIcons)) == minIcons &&
+		len(drawing().FindAllIndex(text, minIcons)) == minIcons
+	return nil
+}
+
+// maxNames is how many classes of a stylesheet are looked up in a script.
+const maxNames = 60
+
+// classesOf are some classes that a stylesheet has rules for, from all over it.
+func classesOf(sheet []byte) []string {
+	var all []string
+	for _, m := range style.Read(sheet).Makes() {
+		if m.Kind == style.Class {
+			all = append(all, m.Name)
+		}
+	}
+	if len(all) <= maxNames {
+		return all
+	}
+	var some []string
+	for i := range maxNames {
+		some = append(some, all[i*len(all)/maxNames])
+	}
+	return some
+}
+
+func hasFont(f *File) bool {
+	for _, r := range f.Refs {
+		if r.Font && r.There {
+			return true
+		}
+	}
+	return false
+}
+
+// withFont finds, for a stylesheet without a font, one that has its classes and a font. It returns the first if there
+// is none.
+func (d *Package) withFont(look *File, sheet []byte) (*File, []byte, error) {
+	names := classesOf(sheet)
+	var best *File
+	var text []byte
+	for _, f := range d.ofKind(Stylesheet) {
+		if !hasFont(f) || d.aside(f) || f.Build == Minified && f.OtherBuild != "" || best != nil && better(best, f) {
+			continue
+		}
+		b, err := d.tree.ReadFile(f.Path)
+		if err != nil {
+			return nil, nil, err
+		}
+		has := 0
+		for _, name := range names {
+			if bytes.Contains(b, []byte("."+name)) {
+				has++
+			}
+		}
+		if len(names) > 0 && 10*has >= 9*len(names) {
+			best, text = f, b
+		}
+	}
+	if best == nil {
+		return look, sheet, nil
+	}
+	d.WithFont = best.Path
+	return best, text, nil
+}

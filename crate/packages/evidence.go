@@ -1,0 +1,244 @@
+package packages
+
+import (
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/script"
+)
+
+// A feature is one thing that speaks for a file as the one that the library is, or against it.
+type feature struct {
+	name   string
+	says   string // the reason in an answer, with %s for what was found; "" where it is none by itself
+	weight int
+	holds  func(e *evidence) (found string, ok bool)
+}
+
+// evidence is a file that is looked at, with what is known of it.
+type evidence struct {
+	d     *Package
+	f     *File
+	name  string // the library's, as names are compared
+	stem  string // the file's, as names are compared
+	base  string // the file's, less its ending and the marks of builds
+	core  *File  // the library's script, where the file is a stylesheet; nil if there is none
+	named bool   // its name has been said to be the library's
+}
+
+// What a rating of a file comes to. Next to nothing speaks for one of at most nothing but its folder; of such the
+// largest is chosen. A plain script of less than likely gives way to a likely module. One of less than hinted is left
+// over in a library whose manifest means modules.
+const (
+	nothing = 6
+	hinted  = 12
+	likely  = 30
+	settled = 25 // how far the chosen file is ahead of the next one where there is no doubt
+)
+
+// features are all that speaks for a file or against it. Of the features of one row the first that holds counts. A
+// file's rating is the sum of the weights; its reason is the weightiest feature that says one.
+var features = slices.Concat([][]feature{
+	{ // What its name says.
+		{"own name", "it has the library's name", 100, func(e *evidence) (string, bool) {
+			return "",
+				e.stem == e.name
+		}},
+		{"own name, singular or plural", "it has the library's name", 60, func(e *evidence) (string, bool) {
+			return "", e.name != "" && (e.stem+"s" == e.name || e.stem == e.name+"s")
+		}},
+		{"begins with its name", "its name begins with the library's", 40, func(e *evidence) (string, bool) {
+			return "", e.name != "" && strings.HasPrefix(e.stem, e.name) && manifest.BeginsWith(e.f.Path, e.d.Name)
+		}},
+		{"own banner", "its banner has the library's name", 60, func(e *evidence) (string, bool) {
+			return "", e.f.Banner.Name != "" && manifest.NameKey(e.f.Banner.Name) == e.name
+		}},
+		{"whole by name", "it contains everything", 50, func(e *evidence) (string, bool) {
+			return "", e.stem == "all" || e.stem == "bundle"
+		}},
+		{"for pages by name", "its name says that it is for a page", 45, func(e *evidence) (string, bool) {
+			return "", slices.Contains([]string{"browser", "standalone", "global", "cdn", "umd", "iife"}, e.stem)
+		}},
+		{"no other", "", 30, func(e *evidence) (string, bool) { return "", e.d.alone(e.f) }},
+		{"default look", "its name says that it is the default", 7, func(e *evidence) (string, bool) {
+			folder := strings.ToLower(path.Base(path.Dir(e.f.Path)))
+			return "", e.f.Kind == Stylesheet && (e.stem == "default" || e.stem == "light" || folder == "default")
+		}},
+		{"a file of the kind", "", 1, func(*evidence) (string, bool) { return "", true }},
+	},
+	{{"defines its name", "", 25, func(e *evidence) (string, bool) {
+		return "", e.f.Script != nil && slices.ContainsFunc(e.f.Script.Defines, func(g script.Global) bool {
+			return manifest.NameKey(g.Name) == e.name
+		})
+	}}},
+	{{"for tags and loaders", "", universal, func(e *evidence) (string, bool) {
+		return "", e.f.Script != nil && e.f.Script.Form == script.Universal
+	}}},
+	{{"look in the manifest", "%s calls it \"style\"", 200, func(e *evidence) (string, bool) {
+		style := e.d.Manifest.Style
+		return e.d.Manifest.File, e.f.Kind == Stylesheet && style != "" && e.isOrPairs(path.Clean(style))
+	}}},
+	{{"beside the script", "it has the name of the script beside it", 70, func(e *evidence) (string, bool) {
+		return "", e.f.Kind == Stylesheet && e.core != nil && path.Dir(e.f.Path) == path.Dir(e.core.Path) &&
+			stemOf(e.core.Path) == e.base
+	}}, {"called as the script", "it has the name of the script", 30, func(e *evidence) (string, bool) {
+		return "", e.f.Kind == Stylesheet && e.core != nil && stemOf(e.core.Path) == e.base
+	}}},
+}, ofManifest("browser"), ofManifest("main"), ofManifest("module"), ofManifest("exports"), [][]feature{
+	{{"page's file in the manifest", "%s calls it %q", 90, func(e *evidence) (string, bool) {
+		for _, key := range slices.Sorted(maps.Keys(e.d.Manifest.Named)) {
+			if !elsewhere().MatchString(key) && e.isOrPairs(path.Clean(e.d.Manifest.Named[key])) {
+				return e.d.Manifest.File + "\x00" + key, true
+			}
+		}
+		return "", false
+	}}, {"named in the manifest", "%s calls it %q", 30, func(e *evidence) (string, bool) {
+		for _, key := range slices.Sorted(maps.Keys(e.d.Manifest.Named)) {
+			if e.isOrPairs(path.Clean(e.d.Manifest.Named[key])) {
+				return e.d.Manifest.File + "\x00" + key, true
+			}
+		}
+		return "", false
+	}}},
+	{{"the readme's one script", "it is the script that its readme shows", 180, func(e *evidence) (string, bool) {
+		return "", e.d.onlyShown(e.f)
+	}}},
+	{{"look of the first example", "its readme shows it", 80, func(e *evidence) (string, bool) {
+		return "", e.f.Kind == Stylesheet && e.d.firstShown(e.f)
+	}}},
+	{{"look in the readme", "its readme shows it", 45, func(e *evidence) (string, bool) {
+		return "", e.f.Kind == Stylesheet && e.d.shown(e.f)
+	}}, {"in the readme", "its readme shows it", 12, func(e *evidence) (string, bool) { return "", e.d.shown(e.f) }}},
+	{{"named by the script", "the script names it", 8, func(e *evidence) (string, bool) {
+		return "", e.d.Reported[e.f.Path]
+	}}},
+	{
+		{"folder of builds", "", 5, func(e *evidence) (string, bool) {
+			return "", e.inFolder("dist", "umd", "build", "js",
+				"css", ".", "release")
+		}},
+		{"folder of plug-ins", "", -20, func(e *evidence) (string, bool) { return "", ofPlugIn(e.f.Path) }},
+		{"folder for bundlers", "", -5, func(e *evidence) (string, bool) {
+			return "", e.inFolder("esm", "es", "es6", "cjs",
+				"commonjs", "amd", "module", "modules", "lib")
+		}},
+	},
+})
+
+// elsewhere tells the keys of a manifest that name files for others than pages.
+var elsewhere = memo.Regexp(`(?i)source|src|native|^es|esm|next|fesm|node|sass|scss|less|test|types|typings|bin`)
+
+// ofManifest are the features of a file that the manifest names under a key: that it is that file, and that it has its
+// name. A name that anything could have says so of modules alone.
+func ofManifest(key string) [][]feature {
+	value := func(e *evidence) string {
+		m := &e.d.Manifest
+		return map[string]string{"browser": m.Browser, "main": m.Main, "module": m.Module, "exports": m.Exports}[key]
+	}
+	same := func(e *evidence) bool { return value(e) != "" && e.stem == manifest.StemKey(value(e)) }
+	return [][]feature{
+		{
+			{key + " of the manifest", "%s calls it " + fmt.Sprintf("%q", key), 15, func(e *evidence) (string, bool) {
+				return e.d.Manifest.File, value(e) != "" && path.Clean(value(e)) == e.f.Path
+			}},
+			{"called as the " + key, "it has the name of what %s calls " + fmt.Sprintf("%q", key), 12,
+				func(e *evidence) (string, bool) {
+					return e.d.Manifest.File, !e.named && same(e) && e.stem != "index"
+				}},
+		},
+		{{"meant by the " + key, "", 15, func(e *evidence) (string, bool) {
+			return "", same(e) && (e.stem != "index" || e.f.Script != nil && e.f.Script.Form == script.Module)
+		}}},
+	}
+}
+
+// isOrPairs reports whether a path is the file's, or that of its other build.
+func (e *evidence) isOrPairs(name string) bool {
+	return name == e.f.Path || e.f.OtherBuild != "" && name == e.f.OtherBuild
+}
+
+func (e *evidence) inFolder(names ...string) bool {
+	return slices.Contains(names, strings.ToLower(path.Base(path.Dir(e.f.Path))))
+}
+
+// A rating is what speaks for a file.
+type rating struct {
+	score    int
+	reason   string
+	features []string // their names, in the table's order
+	weak     bool     // what speaks for it says nothing of the file itself
+}
+
+// rateName adds up what speaks for a file, whatever it can do on a page. Core is the library's script, for stylesheets.
+func (d *Package) rateName(f, core *File) rating {
+	e := &evidence{d: d, f: f, name: manifest.NameKey(d.Name), stem: manifest.StemKey(f.Path), base: stemOf(f.Path),
+		core: core}
+	r := rating{weak: true}
+	weightiest := 0
+	for row, alternatives := range features {
+		for _, x := range alternatives {
+			found, ok := x.holds(e)
+			if !ok {
+				continue
+			}
+			r.score += x.weight
+			r.features = append(r.features, x.name)
+			e.named = e.named || row == 0 && x.weight >= 40
+			if x.says != "" && x.weight > weightiest {
+				weightiest, r.reason, r.weak = x.weight, said(x.says, found), false
+			}
+			break
+		}
+	}
+	if r.weak {
+		r.reason = largest(f.Kind)
+		if d.alone(f) {
+			r.reason = only(f.Kind)
+		}
+	}
+	return r
+}
+
+// said is a reason with what was found in it.
+func said(says, found string) string {
+	if !strings.Contains(says, "%") {
+		return says
+	}
+	var values []any
+	for _, v := range strings.Split(found, "\x00") {
+		values = append(values, v)
+	}
+	return fmt.Sprintf(says, values...)
+}
+
+func largest(kind Kind) string { return "the largest " + string(kind) + " available" }
+
+func only(kind Kind) string { return "there is no other " + string(kind) }
+
+// notForPages tells stylesheets that are for a page inside an editor, for printing, for pages without scripts, or for
+// pages whose policy forbids what the script would write itself.
+var notForPages = memo.Regexp(`(?:^|[-._])(?:csp|print|noscript|amp)$|^(?:contents?|iframe|editor-content|ie\d*)$`)
+
+// ofPlugIn tells a file of a plug-in that comes with the library.
+func ofPlugIn(name string) bool {
+	for _, part := range strings.Split(strings.ToLower(path.Dir(name)), "/") {
+		if slices.Contains([]string{"plugins", "plugin", "addons", "addon", "extensions", "contrib"}, part) {
+			return true
+		}
+	}
+	return false
+}
+
+// aside tells a stylesheet that is not taken unless somebody names it.
+func (d *Package) aside(f *File) bool {
+	if ofPlugIn(f.Path) && f.Path != path.Clean(d.Manifest.Style) && !d.firstShown(f) {
+		return f.Kind == Stylesheet
+	}
+	return f.Kind == Stylesheet && manifest.StemKey(f.Path) != manifest.NameKey(d.Name) &&
+		notForPages().MatchString(stemOf(f.Path))
+}

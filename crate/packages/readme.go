@@ -1,0 +1,158 @@
+package packages
+
+import (
+	"path"
+	"slices"
+	"strings"
+
+	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/memo"
+)
+
+// shownFile finds the files of tags, and of statements that import a stylesheet.
+var shownFile = memo.Regexp(`(?:src|href)\s*=\s*["']?([^"'\s>]*?[\w.@-]+\.(?:js|mjs|css))\b|` +
+	`(?:import|require)\b[^"'\n]*["']([^"'\s]*?[\w.@-]+\.css)["']`)
+
+// readReadme finds what the readme says: the files that its examples show, those that it speaks of, and its examples of
+// use.
+func (d *Package) readReadme() {
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != Document || f.Size > 1<<20 || !strings.HasPrefix(strings.ToLower(f.Path), "readme") {
+			continue
+		}
+		b, err := d.tree.ReadFile(f.Path)
+		if err != nil {
+			continue
+		}
+		text := string(b)
+		if d.Examples == nil {
+			d.Examples = manifest.Examples(text)
+		}
+		for _, sheet := range d.ofKind(Stylesheet) {
+			if strings.Contains(text, path.Base(sheet.Path)) {
+				d.Spoken = append(d.Spoken, sheet.Path)
+			}
+		}
+		for _, block := range manifest.StartBlocks(text) {
+			var set []string
+			for _, m := range shownFile().FindAllStringSubmatch(block, -1) {
+				if name := d.meantBy(m[1] + m[2]); name != "" && !slices.Contains(set, name) {
+					set = append(set, name)
+				}
+			}
+			if len(set) > 0 {
+				d.Shown = append(d.Shown, set)
+			}
+		}
+	}
+}
+
+// meantBy is the file that an address in the readme means: the one whose path agrees with the longest end of it, else
+// one that is called so but for the marks of a build; "" for none.
+func (d *Package) meantBy(address string) string {
+	address, _, _ = strings.Cut(address, "?")
+	parts := strings.Split(strings.ToLower(address), "/")
+	agree := func(name string) int {
+		own, n := strings.Split(strings.ToLower(name), "/"), 0
+		for n < len(own) && n < len(parts) && own[len(own)-1-n] == parts[len(parts)-1-n] {
+			n++
+		}
+		return n
+	}
+	var best *File
+	most := 0
+	for i := range d.Files {
+		f := &d.Files[i]
+		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause == otherPackages {
+			continue
+		}
+		n := 2 * agree(f.Path)
+		if n == 0 && path.Ext(f.Path) == path.Ext(address) && stemOf(f.Path) == stemOf(address) {
+			n = 1
+		}
+		if f.ExcludedBecause != "" && n < 4 {
+			continue
+		}
+		if n > most || n == most && n > 0 && better(f, best) {
+			best, most = f, n
+		}
+	}
+	if best == nil {
+		return ""
+	}
+	return best.Path
+}
+
+// shows reports whether a set of files that the readme shows has a file, or its other build.
+func shows(set []string, f *File) bool {
+	return slices.Contains(set, f.Path) || f.OtherBuild != "" && slices.Contains(set, f.OtherBuild)
+}
+
+// shown reports whether an example of the readme shows a file.
+func (d *Package) shown(f *File) bool {
+	return slices.ContainsFunc(d.Shown, func(set []string) bool { return shows(set, f) })
+}
+
+// onlyShown reports whether a script is the one that the readme's first example with a script of the package has.
+func (d *Package) onlyShown(f *File) bool {
+	for _, set := range d.Shown {
+		scripts := slices.DeleteFunc(slices.Clone(set), func(name string) bool { return d.File(name).Kind != Script })
+		if len(scripts) == 0 {
+			continue
+		}
+		return f.Kind == Script && !slices.ContainsFunc(scripts, func(name string) bool {
+			return name != f.Path && name != f.OtherBuild
+		})
+	}
+	return false
+}
+
+// firstShown reports whether the readme's first example with a stylesheet of the package has this one.
+func (d *Package) firstShown(f *File) bool {
+	for _, set := range d.Shown {
+		if slices.ContainsFunc(set, func(name string) bool { return d.File(name).Kind == Stylesheet }) {
+			return shows(set, f)
+		}
+	}
+	return false
+}
+
+// skinWords are what the name of a stylesheet has, behind that of the one it is for, which gives this its usual look.
+var skinWords = []string{"theme", "default", "skin", "themedefault", "defaulttheme"}
+
+// skinPlace tells a stylesheet that is a look by its folder or its name.
+func skinPlace(name string) bool {
+	for _, part := range strings.Split(strings.ToLower(path.Dir(name)), "/") {
+		if slices.Contains([]string{"theme", "themes", "skin", "skins"}, part) {
+			return true
+		}
+	}
+	stem := stemOf(name)
+	return strings.Contains(stem, "theme") || strings.Contains(stem, "skin")
+}
+
+// addSkin adds the look of a stylesheet that is not a look itself: one beside it that is called so and that the readme
+// speaks of, or those that a first example of the readme shows with it.
+func (d *Package) addSkin(s *Selection) {
+	for _, c := range slices.Clone(s.Choices) {
+		look := d.File(c.Path)
+		if look.Kind != Stylesheet || skinPlace(look.Path) || look.Build == Minified && s.Has(look.OtherBuild) {
+			continue
+		}
+		for _, f := range d.ofKind(Stylesheet) {
+			if s.Has(f.Path) || f.Build == Minified && f.OtherBuild != "" || d.aside(f) {
+				continue
+			}
+			rest, is := strings.CutPrefix(manifest.StemKey(f.Path), manifest.StemKey(look.Path))
+			beside := is && slices.Contains(skinWords, rest) && path.Dir(f.Path) == path.Dir(look.Path) &&
+				slices.ContainsFunc(d.Spoken, func(name string) bool { return shows([]string{name}, f) })
+			shown := skinPlace(f.Path) && slices.ContainsFunc(d.Shown, func(set []string) bool {
+				return shows(set, look) && shows(set, f)
+			})
+			if beside || shown {
+				d.addBothBuilds(s, f, "its readme has it as a look of "+path.Base(look.Path))
+			}
+		}
+	}
+}
