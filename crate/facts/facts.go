@@ -298,6 +298,30 @@ func (r *Reader) Works(ctx context.Context, before [][]byte, body string, use []
 	return works && report.Ran[len(before)], known
 }
 
+// Members runs scripts in order on an empty page and returns the members that all the globals have which they make:
+// name, fn.name and prototype.name. Known is false where one of them stops, or that can't be tried.
+func (r *Reader) Members(ctx context.Context, texts [][]byte) (members map[string]bool, known bool) {
+	if r.Sandbox == nil {
+		return nil, false
+	}
+	req := &rehearse.Request{HTML: "<!doctype html><body>" + strings.Repeat("<script></script>", len(texts)),
+		Address: "https://site.invalid/", Browser: script.BrowserNames(), Members: true}
+	for _, b := range texts {
+		req.Scripts = append(req.Scripts, rehearse.Script{Name: "it", Text: string(b), When: rehearse.InPlace})
+	}
+	report, err := r.rehearse(ctx, req, true)
+	if err != nil || report.Stopped != "" || len(report.Members) == 0 || slices.Contains(report.Ran, false) {
+		return nil, false
+	}
+	members = map[string]bool{}
+	for _, list := range report.Members {
+		for _, m := range list {
+			members[m] = true
+		}
+	}
+	return members, true
+}
+
 // AsksFor verifies a need that reading a script found, before anybody is reported of it: a script that runs to its end
 // alone without ever asking for the global does not need it. Where that can't be tried the need counts, and where
 // reading alone is certain it need not be tried.

@@ -26,6 +26,7 @@ var (
 	indentedCode = memo.Regexp(`(?m)(?:^(?:    |\t).*\n(?:[ \t]*\n)*)+`)
 	shownScript  = memo.Regexp(`(?is)<script\b([^>]*)>(.*?)</script\s*>`)
 	forBundlers  = memo.Regexp(`(?m)^\s*(?:import\b|export\b)|\brequire\s*\(|=>\s*\(?\s*<|^\s*(?:npm|yarn|\$)\s`)
+	lineComment  = memo.Regexp(`(?m)(?:^|\s)//.*$`)
 	leftOut      = memo.Regexp(`(?m)\.\.\.\s*(?:$|[,})\]])|…`)
 )
 
@@ -35,7 +36,8 @@ func Examples(text string) []Example {
 	var list []Example
 	add := func(markup, code string) {
 		if code = strings.TrimSpace(code); code == "" || len(code)+len(markup) > maxExample ||
-			forBundlers().MatchString(code) || leftOut().MatchString(code) || len(list) == maxExamples {
+			forBundlers().MatchString(code) || leftOut().MatchString(lineComment().ReplaceAllString(code, "")) ||
+			len(list) == maxExamples {
 			return
 		}
 		list = append(list, Example{strings.TrimSpace(markup), code})

@@ -32,9 +32,13 @@ var (
 	alternative = memo.Regexp(`(?i)(?://|<!--|/\*)\s*or\b`)
 )
 
+// forOldBrowsers are comments whose content only browsers of before 2012 read.
+var forOldBrowsers = memo.Regexp(`(?is)<!--\[if\b.*?<!\[endif\]-->`)
+
 // StartBlocks finds the pieces of a readme that show tags for a page, or that import stylesheets, in their order: what
 // belongs together is in one piece. What a comment calls another way is left out.
 func StartBlocks(text string) []string {
+	text = forOldBrowsers().ReplaceAllString(text, "")
 	var list []string
 	for _, m := range fence().FindAllStringSubmatch(text, -1) {
 		if strings.Contains(m[1], "<script") || strings.Contains(m[1], "<link") {

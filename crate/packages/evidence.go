@@ -65,9 +65,9 @@ var features = slices.Concat([][]feature{
 			return "", slices.Contains([]string{"browser", "standalone", "global", "cdn", "umd", "iife"}, e.stem)
 		}},
 		{"no other", "", 30, func(e *evidence) (string, bool) { return "", e.d.alone(e.f) }},
-		{"default look", "its name says that it is the default", 7, func(e *evidence) (string, bool) {
+		{"default look", "its name says that it is the default", 20, func(e *evidence) (string, bool) {
 			folder := strings.ToLower(path.Base(path.Dir(e.f.Path)))
-			return "", e.f.Kind == Stylesheet && (e.stem == "default" || e.stem == "light" || folder == "default")
+			return "", e.f.Kind == Stylesheet && (usualLook().MatchString(e.base) || folder == "default")
 		}},
 		{"a file of the kind", "", 1, func(*evidence) (string, bool) { return "", true }},
 	},
@@ -76,6 +76,10 @@ var features = slices.Concat([][]feature{
 			return manifest.NameKey(g.Name) == e.name
 		})
 	}}},
+	{{"complete by name", "it is the complete build", 85, func(e *evidence) (string, bool) {
+		rest, is := strings.CutPrefix(e.stem, e.name)
+		return "", is && e.name != "" && e.f.Kind == Script && slices.Contains(completeWords, rest)
+	}}},
 	{{"for tags and loaders", "", universal, func(e *evidence) (string, bool) {
 		return "", e.f.Script != nil && e.f.Script.Form == script.Universal
 	}}},
@@ -83,13 +87,13 @@ var features = slices.Concat([][]feature{
 		style := e.d.Manifest.Style
 		return e.d.Manifest.File, e.f.Kind == Stylesheet && style != "" && e.isOrPairs(path.Clean(style))
 	}}},
-	{{"beside the script", "it has the name of the script beside it", 70, func(e *evidence) (string, bool) {
+	{{"beside the script", "it has the name of the script beside it", 100, func(e *evidence) (string, bool) {
 		return "", e.f.Kind == Stylesheet && e.core != nil && path.Dir(e.f.Path) == path.Dir(e.core.Path) &&
 			stemOf(e.core.Path) == e.base
 	}}, {"called as the script", "it has the name of the script", 30, func(e *evidence) (string, bool) {
 		return "", e.f.Kind == Stylesheet && e.core != nil && stemOf(e.core.Path) == e.base
 	}}},
-}, ofManifest("browser"), ofManifest("main"), ofManifest("module"), ofManifest("exports"), [][]feature{
+}, fromManifest(), [][]feature{
 	{{"page's file in the manifest", "%s calls it %q", 90, func(e *evidence) (string, bool) {
 		for _, key := range slices.Sorted(maps.Keys(e.d.Manifest.Named)) {
 			if !elsewhere().MatchString(key) && e.isOrPairs(path.Clean(e.d.Manifest.Named[key])) {
@@ -125,36 +129,65 @@ var features = slices.Concat([][]feature{
 		{"folder of plug-ins", "", -20, func(e *evidence) (string, bool) { return "", ofPlugIn(e.f.Path) }},
 		{"folder for bundlers", "", -5, func(e *evidence) (string, bool) {
 			return "", e.inFolder("esm", "es", "es6", "cjs",
-				"commonjs", "amd", "module", "modules", "lib")
+				"commonjs", "amd", "module", "modules", "lib", "system")
 		}},
 	},
 })
 
+// completeWords are what the name of a build has, behind the library's, that has all of its parts.
+var completeWords = []string{"bundle", "full", "complete", "all", "pkgd", "packaged", "standalone"}
+
+// usualLook tells the names of stylesheets that give the usual look.
+var usualLook = memo.Regexp(`(?:^|[-._])(?:default|light)$`)
+
 // elsewhere tells the keys of a manifest that name files for others than pages.
 var elsewhere = memo.Regexp(`(?i)source|src|native|^es|esm|next|fesm|node|sass|scss|less|test|types|typings|bin`)
 
-// ofManifest are the features of a file that the manifest names under a key: that it is that file, and that it has its
-// name. A name that anything could have says so of modules alone.
-func ofManifest(key string) [][]feature {
-	value := func(e *evidence) string {
-		m := &e.d.Manifest
-		return map[string]string{"browser": m.Browser, "main": m.Main, "module": m.Module, "exports": m.Exports}[key]
-	}
-	same := func(e *evidence) bool { return value(e) != "" && e.stem == manifest.StemKey(value(e)) }
-	return [][]feature{
-		{
-			{key + " of the manifest", "%s calls it " + fmt.Sprintf("%q", key), 15, func(e *evidence) (string, bool) {
-				return e.d.Manifest.File, value(e) != "" && path.Clean(value(e)) == e.f.Path
+// An entry is a key of a manifest under which it names a file for others.
+type entry struct {
+	key  string
+	file func(m *manifest.Manifest) string
+}
+
+var entries = []entry{
+	{"browser", func(m *manifest.Manifest) string { return m.Browser }},
+	{"main", func(m *manifest.Manifest) string { return m.Main }},
+	{"module", func(m *manifest.Manifest) string { return m.Module }},
+	{"exports", func(m *manifest.Manifest) string { return m.Exports }},
+}
+
+// called reports whether a file has the name of one that an entry names.
+func (e *evidence) called(file string) bool { return file != "" && e.stem == manifest.StemKey(file) }
+
+// fromManifest are the features of a file that an entry names: that it is that file, which says more of a script that a
+// plain tag can load, or that it is called so. A name that anything could have says so of modules alone.
+func fromManifest() [][]feature {
+	var rows [][]feature
+	for _, entry := range entries {
+		exact := func(e *evidence) (string, bool) {
+			file := entry.file(&e.d.Manifest)
+			return e.d.Manifest.File, file != "" && path.Clean(file) == e.f.Path
+		}
+		says := "%s calls it " + fmt.Sprintf("%q", entry.key)
+		rows = append(rows, []feature{
+			{entry.key + " for a tag", says, 50, func(e *evidence) (string, bool) {
+				found, ok := exact(e)
+				return found, ok && e.f.Script != nil && e.f.Script.Form != script.Module
 			}},
-			{"called as the " + key, "it has the name of what %s calls " + fmt.Sprintf("%q", key), 12,
+			{entry.key + " of the manifest", says, 15, exact},
+			{"called as the " + entry.key, "it has the name of what %s calls " + fmt.Sprintf("%q", entry.key), 12,
 				func(e *evidence) (string, bool) {
-					return e.d.Manifest.File, !e.named && same(e) && e.stem != "index"
+					file := entry.file(&e.d.Manifest)
+					return e.d.Manifest.File, !e.named && e.called(file) && e.stem != "index"
 				}},
-		},
-		{{"meant by the " + key, "", 15, func(e *evidence) (string, bool) {
-			return "", same(e) && (e.stem != "index" || e.f.Script != nil && e.f.Script.Form == script.Module)
-		}}},
+		})
 	}
+	return append(rows, []feature{{"meant by the manifest", "", 15, func(e *evidence) (string, bool) {
+		module := e.f.Script != nil && e.f.Script.Form == script.Module
+		return "", (e.stem != "index" || module) && slices.ContainsFunc(entries, func(x entry) bool {
+			return e.called(x.file(&e.d.Manifest))
+		})
+	}}})
 }
 
 // isOrPairs reports whether a path is the file's, or that of its other build.

@@ -19,6 +19,7 @@ var handsOn = memo.Regexp(`require\(\s*["'](\.{1,2}/[^"']+)["']\s*\)`)
 
 // followMain takes for the manifest's main file the one that this hands on: module.exports = require('./dist/winch').
 func (d *Package) followMain() error {
+	d.completeEntries()
 	f := d.File(path.Clean(d.Manifest.Main))
 	if f == nil || f.Kind != Script || f.Size > maxPassing {
 		return nil
@@ -40,6 +41,21 @@ func (d *Package) followMain() error {
 		}
 	}
 	return nil
+}
+
+// completeEntries adds the endings that a manifest leaves out, as loaders of modules do.
+func (d *Package) completeEntries() {
+	for _, entry := range []*string{&d.Manifest.Main, &d.Manifest.Browser, &d.Manifest.Module} {
+		if *entry == "" || d.File(path.Clean(*entry)) != nil {
+			continue
+		}
+		for _, more := range []string{".js", "/index.js"} {
+			if d.File(path.Clean(*entry)+more) != nil {
+				*entry = path.Clean(*entry) + more
+				break
+			}
+		}
+	}
 }
 
 // maxManifest is the largest manifest that is read, in bytes.

@@ -62,8 +62,10 @@ func (d *Package) ofAnother(f *File) bool {
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version
 	}
-	return version != "" && d.Version != "" && version != d.Version &&
-		manifest.NameKey(name) != manifest.NameKey(d.Name)
+	name = strings.TrimSuffix(strings.TrimSuffix(name, ".css"), ".js")
+	own := manifest.NameKey(d.Name)
+	return version != "" && d.Version != "" && version != d.Version && manifest.NameKey(name) != own &&
+		manifest.StemKey(f.Path) != own
 }
 
 // Bring adds a script to a selection, with everything that must come along, and with its other build if the selection

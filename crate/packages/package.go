@@ -90,6 +90,7 @@ type Package struct {
 	Reported             map[string]bool // paths of stylesheets that the script names as a look
 	Shown                [][]string      // paths of files that the readme's pieces of code show, by piece
 	Spoken               []string        // paths of stylesheets whose names the readme has anywhere
+	ShownOthers          []string        // names of other libraries' files that these show, as names are compared
 	Examples             []manifest.Example
 	Collects             bool   // the manifest's main file does nothing but hand on several others
 	WithFont             string // the stylesheet that has the font for the icons of the likeliest one, "" for none
@@ -152,6 +153,11 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	d.readManifest(tree)
 	if err := d.followMain(); err != nil {
 		return nil, err
+	}
+	for i := range d.Manifests {
+		if d.Manifests[i].File == d.Manifest.File {
+			d.Manifests[i] = d.Manifest
+		}
 	}
 	d.includeNamed(name)
 	d.keepOnlyFolders()

@@ -62,10 +62,22 @@ func (d *Package) linkBuildsOf(g []int) {
 			readable = append(readable, i)
 		}
 	}
-	if len(min) == 0 && len(readable) == 2 {
-		// Both look readable: then the smaller one that says so by its name is what the makers call
-		// minified; its content says otherwise and stays the word that counts.
-		return
+	if len(min) == 0 || len(readable) == 0 { // what their contents do not tell apart their names do
+		both := append(min, readable...)
+		min, readable = nil, nil
+		for _, i := range both {
+			base := strings.TrimSuffix(path.Base(d.Files[i].Path), path.Ext(d.Files[i].Path))
+			if manifest.WithoutBuild(base) != base {
+				min = append(min, i)
+			} else {
+				readable = append(readable, i)
+			}
+		}
+		if len(min) != 1 || len(readable) != 1 || d.Files[min[0]].Size > d.Files[readable[0]].Size ||
+			!d.defineSame(&d.Files[min[0]], &d.Files[readable[0]]) {
+			return
+		}
+		d.Files[min[0]].Build, d.Files[readable[0]].Build = Minified, Readable
 	}
 	if len(min) == 0 || len(readable) == 0 {
 		return
@@ -77,6 +89,11 @@ func (d *Package) linkBuildsOf(g []int) {
 		return // a tag for the one does not load the other
 	}
 	a.OtherBuild, b.OtherBuild = b.Path, a.Path
+}
+
+// defineSame reports whether two scripts give a page the same globals; of stylesheets nothing is asked.
+func (d *Package) defineSame(a, b *File) bool {
+	return a.Script == nil || b.Script == nil || hasAll(a.Script, b.Script) && hasAll(b.Script, a.Script)
 }
 
 // tieMaps ties each source map to its file: by what the file names, else by the map's own name.

@@ -35,14 +35,18 @@ func (d *Package) readReadme() {
 			}
 		}
 		for _, block := range manifest.StartBlocks(text) {
-			var set []string
+			var set, others []string
 			for _, m := range shownFile().FindAllStringSubmatch(block, -1) {
-				if name := d.meantBy(m[1] + m[2]); name != "" && !slices.Contains(set, name) {
+				switch name := d.meantBy(m[1] + m[2]); {
+				case name == "":
+					others = append(others, manifest.StemKey(m[1]+m[2]))
+				case !slices.Contains(set, name):
 					set = append(set, name)
 				}
 			}
 			if len(set) > 0 {
 				d.Shown = append(d.Shown, set)
+				d.ShownOthers = append(d.ShownOthers, others...)
 			}
 		}
 	}

@@ -46,6 +46,7 @@ func (d *Package) Suggest() *Selection { return d.SuggestWith(nil) }
 // is added.
 func (d *Package) SuggestWith(options []Option) *Selection {
 	s := &Selection{}
+	look, _ := d.main(Stylesheet)
 	for _, kind := range []Kind{Script, Stylesheet} {
 		f, why := d.main(kind)
 		core := f
@@ -55,6 +56,8 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 		case kind == Stylesheet && d.WritesLook:
 			f = nil
 			s.Notes = append(s.Notes, "its script writes the rules of its stylesheet into the page, so it needs none")
+		case kind == Script && f != nil && look != nil && d.withLook(f, look) != nil:
+			f, why = d.withLook(f, look), "it has what "+path.Base(look.Path)+" is for, too"
 		case kind == Script && d.DrawnByFont:
 			f = nil
 			s.Notes = append(s.Notes, "its font draws the icons, so it needs no script; "+path.Base(core.Path)+" "+
@@ -215,10 +218,10 @@ func (d *Package) findMain(kind Kind) (*File, string) {
 	if plain.f == nil || plain.score < likely && module.score >= likely {
 		chosen = module
 	}
-	if chosen.f == nil {
-		return nil, ""
+	if chosen.f == nil || chosen.f == module.f && module.score <= hinted && !d.alone(module.f) {
+		return nil, "" // nothing speaks for one of many modules
 	}
-	if kind == Stylesheet && d.loadsItself(chosen.f) {
+	if kind == Stylesheet && (d.loadsItself(chosen.f) || d.oneOfLooks(chosen)) {
 		return nil, ""
 	}
 	best, why := chosen.f, chosen.why
@@ -240,6 +243,46 @@ func (d *Package) loadsItself(look *File) bool {
 		return false
 	}
 	return !slices.ContainsFunc(d.score(look, core).features, func(name string) bool { return !little[name] })
+}
+
+// oneOfLooks tells a stylesheet for which no more speaks than for others in its folder: which look a page wants is for
+// its makers to say.
+func (d *Package) oneOfLooks(r rated) bool {
+	core, _ := d.main(Script)
+	if !d.score(r.f, core).weak {
+		return false
+	}
+	others := 0
+	for _, f := range d.ofKind(Stylesheet) {
+		if f != r.f && f.Path != r.f.OtherBuild && path.Dir(f.Path) == path.Dir(r.f.Path) && f.Build != NoBuild &&
+			d.score(f, core).score == r.score && (f.OtherBuild == "" || f.Build == Readable) {
+			others++
+		}
+	}
+	return others >= fewLooks
+}
+
+// withLook is the script that a stylesheet belongs to which is called otherwise than the library's script: it defines
+// what that does, and a global that is called as the stylesheet. It is nil where there is none.
+func (d *Package) withLook(core, look *File) *File {
+	name := manifest.StemKey(look.Path)
+	gives := func(f *File) bool {
+		return slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool {
+			return manifest.NameKey(g.Name) == name
+		})
+	}
+	if core.Script == nil || name == manifest.StemKey(core.Path) || gives(core) {
+		return nil
+	}
+	var found *File
+	for _, f := range d.ofKind(Script) {
+		if f != core && f.Script != nil && f.Script.Form == core.Script.Form && gives(f) && hasAll(f.Script,
+			core.Script) &&
+			(f.Build != Minified || f.OtherBuild == "") && (found == nil || f.Size < found.Size) {
+			found = f
+		}
+	}
+	return found
 }
 
 // little are features that say little of a stylesheet.

@@ -1,12 +1,14 @@
 package requirements
 
 import (
+	"bytes"
 	"context"
 	"regexp"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
@@ -85,6 +87,155 @@ func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Se
 			works, known, err := r.works(ctx, o, sel, list, page, example)
 			return works && known, err
 		})
+}
+
+// demoted makes needs for use of those that a script only tests for: with all else it runs to its end without one.
+// Of needs that nothing supplies those go.
+func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) ([]Requirement, error) {
+	for i := 0; i < len(needs); i++ {
+		n := needs[i]
+		nobody := n.Library == "" && n.Package == "" && n.Own == ""
+		if forUse(n) || !nobody && (!n.tested || n.Package == "") {
+			continue
+		}
+		less := slices.Delete(slices.Clone(needs), i, i+1)
+		runs, known, err := r.run(ctx, o, sel, less, page)
+		switch {
+		case err != nil:
+			return nil, err
+		case !runs || !known:
+		case nobody:
+			needs = less
+			i--
+		default:
+			needs[i].Strength = string(script.Later)
+		}
+	}
+	return r.standing(ctx, needs)
+}
+
+// standing leaves out what loading does not show and what a page could not have: packages whose own scripts stop.
+func (r *Resolver) standing(ctx context.Context, needs []Requirement) ([]Requirement, error) {
+	for i := 0; i < len(needs); i++ {
+		n := needs[i]
+		if !forUse(n) || n.Package == "" || n.Library != "" {
+			continue
+		}
+		texts, err := r.packageTexts(ctx, n.Package, n.Range, 0)
+		if err != nil {
+			return nil, err
+		}
+		if len(texts) == 0 {
+			continue
+		}
+		last := len(texts) - 1
+		if _, stops, known := r.Facts.Lacks(ctx, texts[:last], texts[last], nil); known && stops {
+			needs = slices.Delete(slices.Clone(needs), i, i+1)
+			i--
+		}
+	}
+	return needs, nil
+}
+
+// peers adds what the makers say the library stands on, and nothing while loading shows: packages of which the scripts
+// use members (race.fn.boat), and those whose files the readme shows with the library's.
+func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	page Page) ([]Requirement, error) {
+	if o.Kind != origin.Package || o.Dist == nil {
+		return needs, nil
+	}
+	var text []byte
+	for _, f := range onPage(o, sel) {
+		b, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return nil, err
+		}
+		text = append(text, b...)
+	}
+	list, err := r.meant(ctx, o)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range list {
+		key := manifest.NameKey(c.name)
+		_, peer := o.Dist.Peers[c.name]
+		if !peer && !styleName().MatchString(c.name) || o.Dist.OptionalPeers[c.name] ||
+			slices.ContainsFunc(needs, func(n Requirement) bool {
+				return n.Package == c.name || manifest.NameKey(n.Library) == key
+			}) {
+			continue
+		}
+		p, err := r.OpenPackage(ctx, c.name, c.rng, nil)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if err != nil {
+			continue
+		}
+		why := usesMembers(p, text)
+		if why == "" { // a later one may have given up what it uses
+			earlier, err := r.earlierMajors(ctx, c.name, c.rng, p.Version)
+			if err != nil {
+				return nil, err
+			}
+			for _, version := range earlier {
+				if old, err := r.OpenPackage(ctx, c.name, version, nil); err == nil && usesMembers(old, text) != "" {
+					why, c.rng, p = usesMembers(old, text), version, old
+					break
+				}
+			}
+		}
+		if why == "" && styleName().MatchString(c.name) && onlyStyles(p) {
+			why = "it depends on it, and it is a stylesheet"
+		}
+		if why == "" && slices.Contains(o.ShownOthers, key) {
+			why = "its readme shows it on the page"
+		}
+		if why == "" || len(p.Suggest().Choices) == 0 {
+			continue
+		}
+		n := Requirement{Global: c.name, Strength: string(script.Hard), At: o.Manifest.File, Package: c.name,
+			Range: c.rng,
+			Why:   why}
+		for _, f := range onPage(p, p.Suggest()) {
+			if len(f.Script.Defines) > 0 {
+				n.Global = f.Script.Defines[0].Name
+				break
+			}
+		}
+		if library := page.Defined[n.Global]; library != "" {
+			n.Library, n.Package = library, ""
+		}
+		needs = append(needs, n)
+	}
+	return needs, nil
+}
+
+// styleName tells the names of packages that are stylesheets, or may be.
+var styleName = memo.Regexp(`(?i)css|style|theme|font|icon|normalize|reset`)
+
+// onlyStyles reports whether a package has stylesheets for a page and no script.
+func onlyStyles(p *origin.Opened) bool {
+	sel := p.Suggest()
+	return len(sel.Choices) > 0 && !slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
+		return c.Page && p.File(c.Path).Kind != packages.Stylesheet
+	})
+}
+
+// usesMembers says which member of a global that a package's scripts give is used in a text, "" for none. Members are
+// those of a prototype for plug-ins, which nobody else has.
+func usesMembers(p *origin.Opened, text []byte) string {
+	for _, f := range onPage(p, p.Suggest()) {
+		for _, g := range f.Script.Parts {
+			_, member, ok := strings.Cut(g.Name, ".fn.")
+			if ok && len(member) > 3 && !strings.Contains(member, ".") && bytes.Contains(text,
+				[]byte("fn."+member+".")) {
+				return "it uses " + g.Name
+			}
+		}
+	}
+	return ""
 }
 
 // forUse tells a need that loading does not show.

@@ -22,7 +22,7 @@ func ImportsOf(o *origin.Opened, sel *packages.Selection) []Requirement {
 			f.OtherBuild != "" && sel.Has(f.OtherBuild) {
 			continue
 		}
-		for _, in := range f.Script.Imports {
+		for _, in := range slices.Concat(f.Script.Imports, importedLater(o, f.Script)) {
 			name := module.PackageOf(in.From)
 			if module.Relative(in.From) || name == o.Manifest.Name ||
 				slices.ContainsFunc(list, func(s Requirement) bool { return s.Import == in.From }) {
@@ -34,6 +34,18 @@ func ImportsOf(o *origin.Opened, sel *packages.Selection) []Requirement {
 			}
 			list = append(list, Requirement{Import: in.From, Package: name, Range: rng, Strength: string(script.Hard),
 				At: fmt.Sprintf("%s:%d:%d", f.Path, in.Line, in.Column)})
+		}
+	}
+	return list
+}
+
+// importedLater are the names that a module imports while it runs (import()), as imports. One that it can do without
+// counts if its package depends on it.
+func importedLater(o *origin.Opened, r *script.Report) []script.Import {
+	var list []script.Import
+	for _, l := range r.Loads {
+		if l.How == script.Dynamic && (!l.Caught || o.Manifest.DependsOn(module.PackageOf(l.From))) {
+			list = append(list, script.Import{From: l.From, Line: l.Line, Column: l.Column})
 		}
 	}
 	return list

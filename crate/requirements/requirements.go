@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -267,6 +268,56 @@ func suppliesOne(p *origin.Opened, globals []string) bool {
 // A dependency is a package that another one's makers say it goes with, and the range of versions.
 type dependency struct{ name, rng string }
 
+// meant lists the dependencies of a package, with ranges that its makers can have meant: one without an upper bound
+// ends before the first major version that came out after the package.
+func (r *Resolver) meant(ctx context.Context, o *origin.Opened) ([]dependency, error) {
+	list := dependencies(o)
+	for i := range list {
+		c := &list[i]
+		if !open(c.rng) {
+			continue
+		}
+		then := r.published(ctx, o)
+		doc, err := r.Document(ctx, c.name, true)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if err != nil || then.IsZero() {
+			continue
+		}
+		newest := newestBy(doc, then)
+		major, err := strconv.Atoi(strings.SplitN(newest, ".", 2)[0])
+		if err == nil {
+			c.rng = capped(c.rng, major+1)
+		}
+	}
+	return list, nil
+}
+
+// farAway is a version that no library reaches.
+const farAway = "999999.0.0"
+
+// open reports whether a range has no upper bound.
+func open(rng string) bool {
+	parsed, err := source.ParseRange(rng)
+	return err == nil && parsed.Has(farAway)
+}
+
+// capped ends the open parts of a range before a major version.
+func capped(rng string, major int) string {
+	parts := strings.Split(rng, "||")
+	for i, part := range parts {
+		if part = strings.TrimSpace(part); open(part) {
+			if part == "*" || part == "x" {
+				part = ""
+			}
+			part = strings.TrimSpace(fmt.Sprintf("%s <%d.0.0", part, major))
+		}
+		parts[i] = part
+	}
+	return strings.Join(parts, " || ")
+}
+
 // dependencies lists those of a package, by their names.
 func dependencies(o *origin.Opened) []dependency {
 	var list []dependency
@@ -312,7 +363,10 @@ func called(name string, globals []string) bool {
 // global. With onlyNear other names are not tried, with onlySupplied a name alone does not count.
 func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []string, onlyNear,
 	onlySupplied bool) (name, rng, part string, err error) {
-	list := dependencies(o)
+	list, err := r.meant(ctx, o)
+	if err != nil {
+		return "", "", "", err
+	}
 	near := func(c dependency) bool { return called(c.name, globals) }
 	slices.SortStableFunc(list, func(a, b dependency) int {
 		switch x, y := near(a), near(b); {

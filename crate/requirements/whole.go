@@ -1,6 +1,7 @@
 package requirements
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -10,6 +11,7 @@ import (
 	"merrycrate.example/merry/crate/origin"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/module"
 
 	"merrycrate.example/merry/crate/packages"
 
@@ -72,7 +74,16 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if brought && round < maxFiles { // what was may need something itself
 			continue
 		}
+		if needs, err = r.demoted(ctx, o, sel, needs, page); err != nil {
+			return nil, err
+		}
+		if needs, err = r.versioned(ctx, o, sel, needs); err != nil {
+			return nil, err
+		}
 		if needs, err = r.inUse(ctx, o, sel, needs, page); err != nil {
+			return nil, err
+		}
+		if needs, err = r.peers(ctx, o, sel, needs, page); err != nil {
 			return nil, err
 		}
 		runs, err := r.fit(ctx, o, sel, needs, page)
@@ -126,7 +137,11 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 		return needs, nil
 	}
 	declared := map[string]string{}
-	for _, d := range dependencies(o) {
+	list, err := r.meant(ctx, o)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range list {
 		declared[d.name] = d.rng
 	}
 	for _, f := range onPage(o, sel) {
@@ -137,51 +152,30 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 		for _, n := range f.Script.Needs {
 			of[n.Name] = true
 		}
-		shared := func(p *origin.Opened) string {
-			for _, g := range onPage(p, p.Suggest()) {
-				for _, d := range g.Script.Defines {
-					if of[d.Name] {
-						return d.Name
-					}
-				}
-			}
-			return ""
-		}
 		for _, name := range f.Script.Asks {
 			key := manifest.NameKey(name)
 			met := func(s Requirement) bool {
 				return manifest.NameKey(s.Package) == key || manifest.NameKey(s.Library) == key ||
 					manifest.NameKey(s.Global) == key
 			}
-			if !source.ValidPackage(name) || key == manifest.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
-				continue
-			}
-			n := Requirement{Strength: string(script.Hard), At: f.Path, Range: declared[name],
-				Why: "its list for loaders names it"}
-			for _, global := range slices.Sorted(maps.Keys(defined)) {
-				library := defined[global]
-				if of[global] && (manifest.NameKey(library) == key ||
-					manifest.NameKey(library) == manifest.NameKey(global)) {
-					n.Global, n.Library = global, library
-				}
-			}
-			switch {
-			case n.Library != "":
-			case n.Range != "":
-				if p, err := r.OpenPackage(ctx, name, n.Range, nil); err == nil {
-					n.Package, n.Global = name, shared(p)
-				}
-			default:
-				err := r.byNames(ctx, o, &n, []string{name}, func(_ context.Context, p *origin.Opened) (bool, error) {
-					n.Global = shared(p)
-					return n.Global != "", nil
-				})
+			if pkg, file := module.PackageOf(name), strings.TrimPrefix(name,
+				module.PackageOf(name)+"/"); file != name &&
+				declared[pkg] != "" {
+				n, err := r.fileOf(ctx, o, f, pkg, declared[pkg], file, defined)
 				if err != nil {
 					return nil, err
 				}
+				if n != nil {
+					needs = append(needs, *n)
+				}
+				continue
 			}
-			if ctx.Err() != nil {
-				return nil, ctx.Err()
+			if !source.ValidPackage(name) || key == manifest.NameKey(o.Name) || slices.ContainsFunc(needs, met) {
+				continue
+			}
+			n, err := r.fromList(ctx, o, f, name, declared[name], of, defined)
+			if err != nil {
+				return nil, err
 			}
 			if n.Global != "" {
 				needs = append(needs, n)
@@ -189,6 +183,75 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 		}
 	}
 	return needs, nil
+}
+
+// fromList is the need of a package that a script's list for loaders names. It has a global if there is one that the
+// script has to do with, of those given: of a library of the crate, else of the package.
+func (r *Resolver) fromList(ctx context.Context, o *origin.Opened, by *packages.File, name, rng string,
+	of map[string]bool, defined map[string]string) (Requirement, error) {
+	n := Requirement{Strength: string(script.Hard), At: by.Path, Range: rng, Why: "its list for loaders names it",
+		tested: true}
+	shared := func(p *origin.Opened) string {
+		for _, g := range onPage(p, p.Suggest()) {
+			for _, d := range g.Script.Defines {
+				if of[d.Name] {
+					return d.Name
+				}
+			}
+		}
+		return ""
+	}
+	key := manifest.NameKey(name)
+	for _, global := range slices.Sorted(maps.Keys(defined)) {
+		library := defined[global]
+		if of[global] && (manifest.NameKey(library) == key || manifest.NameKey(library) == manifest.NameKey(global)) {
+			n.Global, n.Library = global, library
+		}
+	}
+	var err error
+	switch {
+	case n.Library != "":
+	case n.Range != "":
+		if p, opened := r.OpenPackage(ctx, name, n.Range, nil); opened == nil {
+			n.Package, n.Global = name, shared(p)
+		}
+	default:
+		err = r.byNames(ctx, o, &n, []string{name}, func(_ context.Context, p *origin.Opened) (bool, error) {
+			n.Global = shared(p)
+			return n.Global != "", nil
+		})
+	}
+	return n, cmp.Or(err, ctx.Err())
+}
+
+// fileOf is the need of one file of a dependency, which a list for loaders names by its path (base/event); nil if the
+// dependency has no such file, or what it would be taken for is that.
+func (r *Resolver) fileOf(ctx context.Context, o *origin.Opened, by *packages.File, pkg, rng, file string,
+	defined map[string]string) (*Requirement, error) {
+	p, err := r.OpenPackage(ctx, pkg, rng, nil)
+	if err != nil {
+		return nil, ctx.Err()
+	}
+	for i := range p.Files {
+		f := &p.Files[i]
+		if f.Script == nil || f.Path != file+".js" && !strings.HasSuffix(f.Path, "/"+file+".js") {
+			continue
+		}
+		n := &Requirement{Strength: string(script.Hard), At: by.Path, Package: pkg, Range: rng, Global: file,
+			Why: "its list for loaders names " + pkg + "/" + file}
+		for _, g := range slices.Concat(f.Script.Defines, f.Script.Parts) {
+			n.Global = g.Name
+			break
+		}
+		if !p.Suggest().Has(f.Path) {
+			n.Part = f.Path
+		}
+		if n.Library = defined[n.Global]; n.Library != "" {
+			n.Package, n.Part = "", ""
+		}
+		return n, nil
+	}
+	return nil, nil
 }
 
 // bring adds to the selection the package's own file that supplies a need, and reports whether there is one.
@@ -234,8 +297,7 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Sele
 				return true, err
 			}
 			if runs && known {
-				n.Why = strings.TrimPrefix(was.Why+"; ", "; ") + fmt.Sprintf("without %s it stops, with %s it runs",
-					newest.Version, version)
+				n.because(fmt.Sprintf("with %s it stops, with %s it runs", newest.Version, version))
 				return true, nil
 			}
 		}

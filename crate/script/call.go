@@ -105,6 +105,7 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 		}
 	}
 	if d, ok := x.X.(*js.DotExpr); ok {
+		f.callsDefine = f.callsDefine || callee.need != nil && f.strength == Hard && registers(d)
 		if name, _ := dotName(d); runsItsFunctions[name] {
 			for _, a := range args {
 				f.callValue(a, nil, value{})
@@ -112,6 +113,13 @@ func (f *follower) callExpr(x *js.CallExpr, this value) value {
 		}
 	}
 	return value{}
+}
+
+// registers tells a call that hands a module to a loader, as define() does.
+func registers(d *js.DotExpr) bool {
+	v, is := d.X.(*js.Var)
+	name, _ := dotName(d)
+	return is && string(v.Data) == "System" && name == "register"
 }
 
 // handedOver notes what a universal wrapper gives to its factory: those globals are the dependencies that

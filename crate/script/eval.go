@@ -460,6 +460,7 @@ func (f *follower) class(x *js.ClassDecl, this value) value {
 	v := value{kind: container}
 	if x.Name != nil {
 		f.set(x.Name, v)
+		f.imported[string(root(x.Name).Data)] = true // the parser does not tie its use in a field's value to it
 	}
 	for _, e := range x.List {
 		switch {

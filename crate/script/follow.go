@@ -68,6 +68,10 @@ type follower struct {
 	present []string // globals that the test around here found present
 	depth   int
 
+	// members of others' globals that it uses, and those that it asks for first
+	members  map[string]Global
+	askedFor map[string]bool
+
 	isModule, sawAMD, sawServer         bool
 	elsewhere                           bool // it read what only servers have, where a browser stops
 	callsDefine, usesModule, usesExport bool
@@ -75,7 +79,8 @@ type follower struct {
 	key                                 *js.Var // that of the loop over an object's names around here
 	opens                               bool
 	imports                             []string
-	imported                            map[string]bool // names that import statements bind
+	// names that import statements bind, and those that classes have within themselves
+	imported map[string]bool
 }
 
 func (f *follower) script(ast *js.AST) {
@@ -122,7 +127,7 @@ func (f *follower) form() Form {
 	switch {
 	case f.isModule:
 		return Module
-	case f.usesModule || f.usesExport:
+	case f.usesModule || f.usesExport || f.elsewhere && len(f.defines)+len(f.parts) == 0:
 		return Server
 	case f.callsDefine && len(f.defines) == 0:
 		return AMD

@@ -120,6 +120,7 @@ func (f *follower) member(v value, name string, at []byte) value {
 		return f.readGlobal(name, at, false)
 	case foreign:
 		f.use(v)
+		f.uses(partOf(v, name), at)
 		return value{kind: unknown, need: v.need, part: partOf(v, name), at: at}
 	case browser:
 		if v.text == "document" && name == "defaultView" {
@@ -140,10 +141,31 @@ func (f *follower) member(v value, name string, at []byte) value {
 		return value{}
 	case unknown:
 		f.use(v)
+		if strings.HasSuffix(v.part, ".fn") {
+			f.uses(partOf(v, name), at)
+		}
 		return value{kind: unknown, need: v.need, part: partOf(v, name), at: at}
 	}
 	return value{}
 }
+
+// uses notes that a member of somebody else's global is used, now or later; one that is asked for in a test is not
+// counted on.
+func (f *follower) uses(part string, at []byte) {
+	if part == "" {
+		return
+	}
+	if f.guarded > 0 || f.safe > 0 {
+		f.askedFor[part] = true
+		return
+	}
+	if _, said := f.members[part]; !said && len(f.members) < maxUses {
+		f.members[part] = f.place(part, at)
+	}
+}
+
+// maxUses is how many members of others' globals are noted.
+const maxUses = 400
 
 // partOf names a member of somebody else's global: Race.Boat. Deeper than three dots nobody looks.
 func partOf(v value, name string) string {

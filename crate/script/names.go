@@ -19,7 +19,8 @@ func BrowserNames() []string {
 
 // gone are names that browsers gave once, and that none of today's engines has: who asks for them is answered no.
 var gone = setOf(
-	`ActiveXObject XDomainRequest CollectGarbage MSApp MSCSSMatrix MSStream WinJS Windows msCrypto opera attachEvent detachEvent execScript
+	`ActiveXObject XDomainRequest CollectGarbage MSApp MSCSSMatrix MSStream WinJS Windows msCrypto opera ` +
+		`attachEvent detachEvent execScript
 	setImmediate clearImmediate getMatchedCSSRules openDatabase ClientRect ClientRectList
 	mozRequestAnimationFrame msRequestAnimationFrame oRequestAnimationFrame mozCancelAnimationFrame
 	webkitCancelRequestAnimationFrame mozCancelRequestAnimationFrame

@@ -79,6 +79,9 @@ type Report struct {
 	// it uses then, and that another script must have added.
 	Parts     []Global `json:"parts,omitempty"`
 	PartNeeds []Global `json:"part_needs,omitempty"`
+	// Uses are members of others' globals that it uses at any time, such as race.trim and race.fn.boat, without asking
+	// whether they are there.
+	Uses []Global `json:"uses,omitempty"`
 	// DefinesUnknown says that it gives all that an object has to the page, by names that reading does not know.
 	DefinesUnknown bool `json:"opens,omitempty"`
 	// Asks are the modules that it would have from a loader of AMD modules (define): packages' names mostly.
@@ -178,7 +181,8 @@ func analyze(src []byte) *Report {
 	f := &follower{src: buf, original: src, lines: texts.NewIndex(buf), globals: map[string]value{},
 		vars: map[*js.Var]value{}, needs: map[string]*Need{}, defines: map[string]Global{}, parts: map[string]Global{},
 		partNeeds: map[string]Global{}, called: map[js.INode]int{}, imported: map[string]bool{},
-		firm: map[string]bool{}, kept: map[string]bool{}, tested: map[string]bool{}}
+		members: map[string]Global{}, askedFor: map[string]bool{}, firm: map[string]bool{}, kept: map[string]bool{},
+		tested: map[string]bool{}}
 	loads, module := f.loads(ast)
 	f.isModule = module
 	f.script(ast)
@@ -206,6 +210,12 @@ func analyze(src []byte) *Report {
 		}
 	}
 	r.Parts, r.PartNeeds = sortedGlobals(f.parts), sortedGlobals(f.partNeeds)
+	for name := range f.members {
+		if _, own := f.parts[name]; own || f.askedFor[name] {
+			delete(f.members, name)
+		}
+	}
+	r.Uses = sortedGlobals(f.members)
 	if r.Form == Universal {
 		r.Asks = asks(buf)
 	}

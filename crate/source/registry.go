@@ -54,17 +54,36 @@ type Package struct {
 
 // A Version is what a registry says of one version.
 type Version struct {
-	Version      string `json:"version"`
-	Deprecated   text   `json:"deprecated"`
-	Licence      text   `json:"license"`
-	Dependencies words  `json:"dependencies"`
-	Peers        words  `json:"peerDependencies"`
-	Dist         struct {
+	Version       string `json:"version"`
+	Deprecated    text   `json:"deprecated"`
+	Licence       text   `json:"license"`
+	Dependencies  words  `json:"dependencies"`
+	Peers         words  `json:"peerDependencies"`
+	OptionalPeers marks  `json:"peerDependenciesMeta"` // those of the peers that it can do without
+	Dist          struct {
 		Tarball   string `json:"tarball"`
 		Integrity string `json:"integrity"`
 		Shasum    string `json:"shasum"`
 		Unpacked  int64  `json:"unpackedSize"`
 	} `json:"dist"`
+}
+
+// marks are names that a field marks as optional; fields of another shape mark none.
+type marks map[string]bool
+
+// UnmarshalJSON reads an object of objects.
+func (m *marks) UnmarshalJSON(b []byte) error {
+	var by map[string]struct {
+		Optional bool `json:"optional"`
+	}
+	if json.Unmarshal(b, &by) != nil {
+		return nil
+	}
+	*m = marks{}
+	for name, x := range by {
+		(*m)[name] = x.Optional
+	}
+	return nil
 }
 
 // text is a field that should be a text, and in old documents is all kinds of things.
