@@ -29,16 +29,19 @@ func StartExamples(text string) string {
 
 var (
 	importLines = memo.Regexp(`(?m)(?:^.*\b(?:import|require)\b.*\n?)+`)
-	alternative = memo.Regexp(`(?i)(?://|<!--|/\*)\s*or\b`)
+	alternative = memo.Regexp(`(?i)(?://|<!--|/\*)\s*(?:or\b|alternatively\b)`)
 )
 
 // forOldBrowsers are comments whose content only browsers of before 2012 read.
 var forOldBrowsers = memo.Regexp(`(?is)<!--\[if\b.*?<!\[endif\]-->`)
 
+// onlyIf are lines behind a comment that says that not every page wants them.
+var onlyIf = memo.Regexp(`(?i)<!--[^>]*\b(?:optional|optionally|if you|only if|when you|only for|polyfill)\b[^>]*-->\s*\n[^\n]*`)
+
 // StartBlocks finds the pieces of a readme that show tags for a page, or that import stylesheets, in their order: what
 // belongs together is in one piece. What a comment calls another way is left out.
 func StartBlocks(text string) []string {
-	text = forOldBrowsers().ReplaceAllString(text, "")
+	text = onlyIf().ReplaceAllString(forOldBrowsers().ReplaceAllString(text, ""), "")
 	var list []string
 	for _, m := range fence().FindAllStringSubmatch(text, -1) {
 		if strings.Contains(m[1], "<script") || strings.Contains(m[1], "<link") {

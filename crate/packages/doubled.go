@@ -11,8 +11,8 @@ import (
 // minRules is how many classes a stylesheet must have rules for, so that it can be told whether a script has these too.
 const minRules = 4
 
-// privateUse finds the characters that icon fonts draw (Unicode, Private Use Area), as stylesheets write them.
-var privateUse = memo.Regexp(`(?i)["']\\[ef][0-9a-f]{2,4}`)
+// privateUse finds the characters that icon fonts draw (Unicode, Private Use Area), as stylesheets have them.
+var privateUse = memo.Regexp(`(?i)["'](?:\\[ef][0-9a-f]{2,4}|[\x{e000}-\x{f8ff}])`)
 
 // drawing finds the paths of drawings (SVG 2, section 9.3) in a script.
 var drawing = memo.Regexp("[\"'`][Mm]-?[0-9.]+[ ,-]")
@@ -49,12 +49,13 @@ func (d *Package) readDoubled() error {
 	if len(names) < minRules {
 		return nil
 	}
-	rules, spoken := 0, 0
+	rules, spoken, lower := 0, 0, bytes.ToLower(text)
 	for _, name := range names {
 		if bytes.Contains(text, []byte("."+name+"{")) || bytes.Contains(text, []byte("."+name+" {")) {
 			rules++
 		}
-		if _, last, ok := strings.Cut(name, "-"); ok && bytes.Contains(text, []byte(last)) {
+		if _, last, ok := strings.Cut(name, "-"); ok && bytes.Contains(lower,
+			[]byte(strings.ReplaceAll(strings.ToLower(last), "-", ""))) {
 			spoken++
 		}
 	}

@@ -50,7 +50,9 @@ var features = slices.Concat([][]feature{
 				e.stem == e.name
 		}},
 		{"own name, singular or plural", "it has the library's name", 60, func(e *evidence) (string, bool) {
-			return "", e.name != "" && (e.stem+"s" == e.name || e.stem == e.name+"s")
+			short := strings.TrimSuffix(strings.TrimSuffix(e.name, "css"), "js")
+			return "", short != "" && (e.stem+"s" == e.name || e.stem == e.name+"s" || e.stem == short ||
+				e.stem+"s" == short || e.stem == short+"s")
 		}},
 		{"begins with its name", "its name begins with the library's", 40, func(e *evidence) (string, bool) {
 			return "", e.name != "" && strings.HasPrefix(e.stem, e.name) && manifest.BeginsWith(e.f.Path, e.d.Name)
@@ -114,6 +116,9 @@ var features = slices.Concat([][]feature{
 	}}},
 	{{"look of the first example", "its readme shows it", 80, func(e *evidence) (string, bool) {
 		return "", e.f.Kind == Stylesheet && e.d.firstShown(e.f)
+	}}},
+	{{"first look of the first example", "", 5, func(e *evidence) (string, bool) {
+		return "", e.f.Kind == Stylesheet && e.d.firstOfAll(e.f)
 	}}},
 	{{"look in the readme", "its readme shows it", 45, func(e *evidence) (string, bool) {
 		return "", e.f.Kind == Stylesheet && e.d.shown(e.f)

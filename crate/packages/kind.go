@@ -108,6 +108,8 @@ func excludedFile(base string) string {
 	switch stem {
 	case "makefile", "server", "build":
 		return "tools"
+	case "docs", "demo", "demos", "example", "examples", "website", "homepage":
+		return "examples"
 	}
 	return ""
 }

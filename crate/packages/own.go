@@ -91,7 +91,7 @@ func (d *Package) replace(s *Selection, by *File) {
 		if f.Kind == Map && f.MapOf != "" {
 			f = d.File(f.MapOf)
 		}
-		if f == nil || f.Script == nil || f == by {
+		if f == nil || f.Script == nil || by.Script == nil || f == by {
 			return false
 		}
 		if len(f.Script.Defines)+len(f.Script.Parts) == 0 { // reading does not tell, so names do: x and x-all

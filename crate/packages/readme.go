@@ -7,6 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/memo"
+	"merrycrate.example/merry/crate/script"
 )
 
 // shownFile finds the files of tags, and of statements that import a stylesheet.
@@ -120,6 +121,74 @@ func (d *Package) firstShown(f *File) bool {
 		}
 	}
 	return false
+}
+
+// firstOfAll reports whether a stylesheet is the first that the readme shows.
+func (d *Package) firstOfAll(f *File) bool {
+	for _, set := range d.Shown {
+		for _, name := range set {
+			if d.File(name).Kind == Stylesheet {
+				return shows([]string{name}, f)
+			}
+		}
+	}
+	return false
+}
+
+// maxShown is how many further scripts or stylesheets of an example are taken.
+const maxShown = 6
+
+// addShown adds what the readme's first example with a chosen file shows with it: plug-ins that it begins with, or data.
+// What defines the same is another way, and what needs what nobody here has is for others.
+func (d *Package) addShown(s *Selection) {
+	for _, c := range slices.Clone(s.Choices) {
+		main := d.File(c.Path)
+		at := slices.IndexFunc(d.Shown, func(set []string) bool { return shows(set, main) })
+		if at < 0 || main.Build == Minified && s.Has(main.OtherBuild) {
+			continue
+		}
+		withScript := slices.ContainsFunc(s.Choices, func(c Choice) bool {
+			return d.File(c.Path).Kind == Script && shows(d.Shown[at], d.File(c.Path))
+		})
+		if main.Kind == Stylesheet && !withScript {
+			continue // a list of what there is
+		}
+		var more []*File
+		for _, name := range d.Shown[at] {
+			f := d.File(name)
+			if f.Build == Minified && f.OtherBuild != "" {
+				f = d.File(f.OtherBuild)
+			}
+			if f.Kind == main.Kind && f != main && !s.Has(f.Path) && f.ExcludedBecause == "" && d.goesWith(f, main) {
+				more = append(more, f)
+			}
+		}
+		for _, f := range more[:min(len(more), maxShown)] {
+			d.addBothBuilds(s, f, "its readme shows it with "+path.Base(main.Path))
+		}
+	}
+}
+
+// goesWith reports whether a file adds something to another one, on a page that has what that needs.
+func (d *Package) goesWith(f, main *File) bool {
+	if f.Kind == Stylesheet {
+		return !d.aside(f) && !(skinPlace(f.Path) && skinPlace(main.Path)) && stemOf(f.Path) != stemOf(main.Path)
+	}
+	if f.Script == nil || main.Script == nil || f.Script.Form == script.Module || f.Script.Form == script.Server ||
+		f.Script.Form == script.AMD || stemOf(f.Path) == stemOf(main.Path) {
+		return false
+	}
+	met := defined(main.Script)
+	for _, n := range main.Script.Hard() {
+		met[n.Name] = true
+	}
+	for _, n := range f.Script.Hard() {
+		if !met[n.Name] && !slices.ContainsFunc(n.Or, func(or string) bool { return met[or] }) {
+			return false
+		}
+	}
+	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return defined(main.Script)[g.Name] }) &&
+		!(f.Script.DefinesUnknown && main.Script.DefinesUnknown)
 }
 
 // skinWords are what the name of a stylesheet has, behind that of the one it is for, which gives this its usual look.

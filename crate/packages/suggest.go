@@ -80,6 +80,7 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 			}
 		}
 	}
+	d.addShown(s)
 	d.addSkin(s)
 	d.addOwn(s)
 	for _, o := range options {
@@ -95,7 +96,7 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 			d.addBothBuilds(s, d.File(o.Files[0]), o.why())
 		}
 	}
-	if len(s.Choices) == 0 || d.entry() != nil && !slices.ContainsFunc(s.Choices, func(c Choice) bool {
+	if len(s.Choices) == 0 || d.entry() != nil && !d.DrawnByFont && !slices.ContainsFunc(s.Choices, func(c Choice) bool {
 		return d.File(c.Path).Kind == Script
 	}) {
 		s.Notes = append(s.Notes, d.whyNothing())

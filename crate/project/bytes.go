@@ -140,7 +140,9 @@ func (p *Project) TaggedFiles(library string, build record.Build) []TaggedFile {
 		if a.Style == b.Style && wish(a) != wish(b) {
 			return wish(a) - wish(b)
 		}
-		return cmp.Or(rank(a)-rank(b), len(a.At.Base())-len(b.At.Base()))
+		// What is deeper in the package is a look or a plug-in of what is not.
+		return cmp.Or(rank(a)-rank(b), strings.Count(a.File.Path, "/")-strings.Count(b.File.Path, "/"),
+			len(a.At.Base())-len(b.At.Base()))
 	})
 	return list
 }

@@ -64,7 +64,8 @@ func (r *Resolver) works(ctx context.Context, o *origin.Opened, sel *packages.Se
 }
 
 // inUse keeps, of the needs that loading does not show, those without which the readme's example fails. Where no
-// example can be run what a declared dependency provides is kept, and what a script uses only where it is there is not.
+// example can be run what a declared dependency provides is kept; what a script uses only where it is there is kept if a
+// dependency is called so.
 func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	page Page) ([]Requirement, error) {
 	if !slices.ContainsFunc(needs, forUse) {
@@ -72,7 +73,8 @@ func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Se
 	}
 	unproved := func() []Requirement {
 		return slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool {
-			return n.Strength == string(script.Optional) && n.Library == ""
+			return n.Strength == string(script.Optional) && n.Library == "" && !slices.ContainsFunc(dependencies(o),
+				func(c dependency) bool { return manifest.NameKey(c.name) == manifest.NameKey(n.Global) })
 		})
 	}
 	example := exampleOf(o, sel)
@@ -82,7 +84,10 @@ func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Se
 	if works, known, err := r.works(ctx, o, sel, needs, page, example); err != nil || !works || !known {
 		return unproved(), err // the example says nothing
 	}
-	return fewest(needs, func(i int) bool { return forUse(needs[i]) && needs[i].Library == "" },
+	return fewest(needs, func(i int) bool {
+		return forUse(needs[i]) && needs[i].Library == "" && !(needs[i].Strength == string(script.Later) &&
+			mustBeThere(o, needs[i].Package))
+	},
 		func(list []Requirement) (bool, error) {
 			works, known, err := r.works(ctx, o, sel, list, page, example)
 			return works && known, err
@@ -96,7 +101,7 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 	for i := 0; i < len(needs); i++ {
 		n := needs[i]
 		nobody := n.Library == "" && n.Package == "" && n.Own == ""
-		if forUse(n) || !nobody && (!n.tested || n.Package == "") {
+		if forUse(n) || !nobody && (!n.tested || n.Package == "" || mustBeThere(o, n.Package)) {
 			continue
 		}
 		less := slices.Delete(slices.Clone(needs), i, i+1)
@@ -113,6 +118,11 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 		}
 	}
 	return r.standing(ctx, needs)
+}
+
+// mustBeThere reports whether the makers say that another package must be there with theirs.
+func mustBeThere(o *origin.Opened, pkg string) bool {
+	return o.Dist != nil && o.Dist.Peers[pkg] != "" && !o.Dist.OptionalPeers[pkg]
 }
 
 // standing leaves out what loading does not show and what a page could not have: packages whose own scripts stop.

@@ -37,12 +37,18 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if optional {
 			further = append(further, script.Optional)
 		}
-		found := NeedsOf(o, sel, further...)
+		found := NeedsOf(o, sel)
 		more, err := r.Tried(ctx, o, sel, found)
 		if err != nil {
 			return nil, err
 		}
-		needs, err := r.Provide(ctx, o, append(found, more...), page.Defined)
+		found = append(found, more...)
+		for _, n := range NeedsOf(o, sel, further...) {
+			if !slices.ContainsFunc(found, func(f Requirement) bool { return f.Global == n.Global }) {
+				found = append(found, n)
+			}
+		}
+		needs, err := r.Provide(ctx, o, found, page.Defined)
 		if err != nil {
 			return nil, err
 		}
@@ -50,6 +56,9 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 			return nil, err
 		}
 		if needs, err = r.listed(ctx, o, sel, needs, page.Defined); err != nil {
+			return nil, err
+		}
+		if needs, err = r.versioned(ctx, o, sel, needs); err != nil {
 			return nil, err
 		}
 		brought := false
@@ -75,9 +84,6 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 			continue
 		}
 		if needs, err = r.demoted(ctx, o, sel, needs, page); err != nil {
-			return nil, err
-		}
-		if needs, err = r.versioned(ctx, o, sel, needs); err != nil {
 			return nil, err
 		}
 		if needs, err = r.inUse(ctx, o, sel, needs, page); err != nil {
@@ -234,7 +240,7 @@ func (r *Resolver) fileOf(ctx context.Context, o *origin.Opened, by *packages.Fi
 	}
 	for i := range p.Files {
 		f := &p.Files[i]
-		if f.Script == nil || f.Path != file+".js" && !strings.HasSuffix(f.Path, "/"+file+".js") {
+		if f.Script == nil || f.Script.Form != script.Classic && f.Script.Form != script.Universal || f.Path != file+".js" && !strings.HasSuffix(f.Path, "/"+file+".js") {
 			continue
 		}
 		n := &Requirement{Strength: string(script.Hard), At: by.Path, Package: pkg, Range: rng, Global: file,
