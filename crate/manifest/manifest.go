@@ -51,6 +51,9 @@ func Read(b []byte) (Manifest, bool) {
 	for key := range raw {
 		switch name := strings.TrimPrefix(text(key), "./"); path.Ext(name) {
 		case ".js", ".mjs", ".css":
+			if strings.ContainsAny(name, " \t\n") {
+				continue // a description
+			}
 			if !slices.Contains([]string{"name", "main", "module", "browser", "style", "exports"}, key) {
 				if m.Named == nil {
 					m.Named = map[string]string{}

@@ -36,7 +36,8 @@ var (
 var forOldBrowsers = memo.Regexp(`(?is)<!--\[if\b.*?<!\[endif\]-->`)
 
 // onlyIf are lines behind a comment that says that not every page wants them.
-var onlyIf = memo.Regexp(`(?i)<!--[^>]*\b(?:optional|optionally|if you|only if|when you|only for|polyfill)\b[^>]*-->\s*\n[^\n]*`)
+var onlyIf = memo.Regexp(`(?i)<!--[^>]*\b(?:optional|optionally|if you|only if|when you|only for|polyfill)\b` +
+	`[^>]*-->\s*\n[^\n]*`)
 
 // StartBlocks finds the pieces of a readme that show tags for a page, or that import stylesheets, in their order: what
 // belongs together is in one piece. What a comment calls another way is left out.

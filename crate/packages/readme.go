@@ -138,8 +138,8 @@ func (d *Package) firstOfAll(f *File) bool {
 // maxShown is how many further scripts or stylesheets of an example are taken.
 const maxShown = 6
 
-// addShown adds what the readme's first example with a chosen file shows with it: plug-ins that it begins with, or data.
-// What defines the same is another way, and what needs what nobody here has is for others.
+// addShown adds what the readme's first example with a chosen file shows with it: plug-ins that it begins with, or
+// data. What defines the same is another way, and what needs what nobody here has is for others.
 func (d *Package) addShown(s *Selection) {
 	for _, c := range slices.Clone(s.Choices) {
 		main := d.File(c.Path)

@@ -96,9 +96,10 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 			d.addBothBuilds(s, d.File(o.Files[0]), o.why())
 		}
 	}
-	if len(s.Choices) == 0 || d.entry() != nil && !d.DrawnByFont && !slices.ContainsFunc(s.Choices, func(c Choice) bool {
-		return d.File(c.Path).Kind == Script
-	}) {
+	if len(s.Choices) == 0 || d.entry() != nil && !d.DrawnByFont && !slices.ContainsFunc(s.Choices,
+		func(c Choice) bool {
+			return d.File(c.Path).Kind == Script
+		}) {
 		s.Notes = append(s.Notes, d.whyNothing())
 	}
 	d.complete(s, true)

@@ -64,8 +64,8 @@ func (r *Resolver) works(ctx context.Context, o *origin.Opened, sel *packages.Se
 }
 
 // inUse keeps, of the needs that loading does not show, those without which the readme's example fails. Where no
-// example can be run what a declared dependency provides is kept; what a script uses only where it is there is kept if a
-// dependency is called so.
+// example can be run what a declared dependency provides is kept; what a script uses only where it is there is kept if
+// a dependency is called so.
 func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	page Page) ([]Requirement, error) {
 	if !slices.ContainsFunc(needs, forUse) {

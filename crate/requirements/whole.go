@@ -240,7 +240,8 @@ func (r *Resolver) fileOf(ctx context.Context, o *origin.Opened, by *packages.Fi
 	}
 	for i := range p.Files {
 		f := &p.Files[i]
-		if f.Script == nil || f.Script.Form != script.Classic && f.Script.Form != script.Universal || f.Path != file+".js" && !strings.HasSuffix(f.Path, "/"+file+".js") {
+		if f.Script == nil || f.Script.Form != script.Classic && f.Script.Form != script.Universal ||
+			f.Path != file+".js" && !strings.HasSuffix(f.Path, "/"+file+".js") {
 			continue
 		}
 		n := &Requirement{Strength: string(script.Hard), At: by.Path, Package: pkg, Range: rng, Global: file,
