@@ -181,6 +181,11 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		t.Rows = append(t.Rows, []string{show.Text(c.Path), show.Text(c.Reason)})
 	}
 	a.printf("%s", t.Lines("  "))
+	for _, d := range p.Decisions {
+		if doubt := d.Doubt(); doubt != "" {
+			a.printf("  %s\n", a.paint.Yellow(show.Text(doubt)))
+		}
+	}
 	if len(p.Options) > 0 {
 		a.printf("\n%s\n", a.paint.Bold("or, with --part NAME"))
 		t = &show.Table{Right: map[int]bool{2: true}}

@@ -21,8 +21,10 @@ type Peeked struct {
 	Files       []PeekedFile    `json:"files"`                  // files that could be for a page
 	Excluded    []ExcludedGroup `json:"excluded,omitempty"`     // files that are not for a page, by reason
 	Suggested   []PeekedChoice  `json:"suggested"`              // the set that take would bring in
-	Options     []PeekedOption  `json:"options,omitempty"`      // other sensible choices
-	Notes       []string        `json:"notes,omitempty"`        // what else to know
+	// Decisions say how sure it is which script and which stylesheet are the library's.
+	Decisions []packages.Decision `json:"decisions,omitempty"`
+	Options   []PeekedOption      `json:"options,omitempty"` // other sensible choices
+	Notes     []string            `json:"notes,omitempty"`   // what else to know
 }
 
 // PeekedFile is one file that could be for a page.
@@ -118,6 +120,7 @@ func PeekInto(opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error
 	for _, ch := range s.Choices {
 		out.Suggested = append(out.Suggested, PeekedChoice{ch.Path, ch.Reason})
 	}
+	out.Decisions = o.Decisions()
 	for _, op := range o.Options() {
 		out.Options = append(out.Options, PeekedOption{op.Name, op.Kind, op.Files, op.Size, op.Difference})
 	}

@@ -235,6 +235,13 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 		if sel, err = origin.Select(o, wanted, req.Parts, form...); err == nil && len(wanted) > 0 {
 			Roles(o.Package, sel, req.Files)
 		}
+		if err == nil && !asked {
+			for _, d := range o.Decisions() {
+				if doubt := d.Doubt(); doubt != "" {
+					sel.Notes = append(sel.Notes, doubt+"; --files "+texts.Word(d.RunnerUp)+" takes that")
+				}
+			}
+		}
 		if err == nil && len(wanted) == 0 && len(req.Keep) > 0 {
 			var beside *packages.Selection
 			if beside, err = origin.Select(o, req.Keep, nil); err == nil {

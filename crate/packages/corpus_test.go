@@ -196,3 +196,27 @@ func deciding(d *Package, names []string) string {
 	}
 	return out.String()
 }
+
+// TestDecisions: of most of the corpus it is sure which file is the library's, and where it is not the next likely file
+// is told.
+func TestDecisions(t *testing.T) {
+	sure, unsure := 0, 0
+	for _, m := range corpus(t) {
+		for _, x := range m.describe(t).Decisions() {
+			switch {
+			case x.Because == "":
+				t.Errorf("%s: there is no reason for %s", m.name, x.File)
+			case x.Sure:
+				sure++
+			case x.RunnerUp == "" || x.RunnerUp == x.File:
+				t.Errorf("%s: it is not sure of %s, and tells no other", m.name, x.File)
+			default:
+				unsure++
+				t.Logf("%s: %s (%s) or %s (%s)", m.name, x.File, x.Because, x.RunnerUp, x.RunnerUpBecause)
+			}
+		}
+	}
+	if unsure == 0 || unsure*4 > sure {
+		t.Errorf("%d are sure, %d are not", sure, unsure)
+	}
+}

@@ -280,3 +280,49 @@ func (d *Package) aside(f *File) bool {
 	return f.Kind == Stylesheet && manifest.StemKey(f.Path) != manifest.NameKey(d.Name) &&
 		notForPages().MatchString(stemOf(f.Path))
 }
+
+// A Decision is why a script, or a stylesheet, is taken for the library's, and how sure that is.
+type Decision struct {
+	File    string `json:"file"`
+	Because string `json:"because"`
+	Sure    bool   `json:"sure"`
+	// RunnerUp is the next likely file, where it is not sure, and why it might be the one.
+	RunnerUp        string `json:"runner_up,omitempty"`
+	RunnerUpBecause string `json:"runner_up_because,omitempty"`
+}
+
+// Doubt says which other file may be meant, "" where there is no doubt.
+func (x *Decision) Doubt() string {
+	if x.Sure {
+		return ""
+	}
+	return fmt.Sprintf("not sure of %s: %s is nearly as likely, because %s", x.File, x.RunnerUp,
+		x.RunnerUpBecause)
+}
+
+// Decisions are those for the script and the stylesheet of the suggestion, as far as it has them.
+func (d *Package) Decisions() []Decision {
+	var list []Decision
+	core, _ := d.main(Script)
+	for _, kind := range []Kind{Script, Stylesheet} {
+		f, why := d.main(kind)
+		if f == nil || kind == Stylesheet && d.WritesLook || kind == Script && d.DrawnByFont {
+			continue
+		}
+		own := d.score(f, core)
+		x := Decision{File: f.Path, Because: why, Sure: true}
+		most := own.score - settled
+		for _, g := range d.ofKind(kind) {
+			r := d.score(g, core)
+			if g == f || g.Path == f.OtherBuild || r.score <= max(most, hinted) || why != own.reason || g.Build == Minified &&
+				g.OtherBuild != "" || kind == Stylesheet && d.aside(g) || isModule(g) != isModule(f) {
+				continue
+			}
+			x.Sure, x.RunnerUp, x.RunnerUpBecause, most = false, g.Path, r.reason, r.score
+		}
+		list = append(list, x)
+	}
+	return list
+}
+
+func isModule(f *File) bool { return f.Script != nil && f.Script.Form == script.Module }

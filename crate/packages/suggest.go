@@ -220,7 +220,8 @@ func (d *Package) findMain(kind Kind) (*File, string) {
 	if plain.f == nil || plain.score < likely && module.score >= likely {
 		chosen = module
 	}
-	if chosen.f == nil || chosen.f == module.f && module.score <= hinted && !d.alone(module.f) {
+	if chosen.f == nil || chosen.f == module.f && module.score < likely && !d.alone(module.f) &&
+		d.score(module.f, nil).weak {
 		return nil, "" // nothing speaks for one of many modules
 	}
 	if kind == Stylesheet && (d.loadsItself(chosen.f) || d.oneOfLooks(chosen)) {
