@@ -296,6 +296,12 @@ func (a *app) printNeeds(t *crate.Taken) {
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
+		case n.There != "":
+			a.printf("needs %s before it on the page (%s): provided by %s, which is there without a record\n",
+				show.Text(global), show.Text(n.At), show.Text(n.There))
+			if n.Why != "" {
+				a.printf("  %s\n", show.Text(n.Why))
+			}
 		case n.Part != "":
 			a.printf("needs %s before it on the page (%s): provided by %s of the package %s, with --with-needs\n",
 				show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))

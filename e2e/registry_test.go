@@ -573,3 +573,41 @@ func TestNamesThatSayNothing(t *testing.T) {
 	s.Run("refill")
 	s.Run("undo")
 }
+
+// TestWhatIsThereAlready: a script without a record that stands on the pages counts for needs, whether its text is known
+// or its name alone; it is never doubled, and its file is left alone.
+func TestWhatIsThereAlready(t *testing.T) {
+	t.Parallel()
+	s, r := merrytest.Registered(t)
+	for name, files := range map[string]map[string][]byte{
+		"davit": {"davit.js": []byte("window.Davit = { lift: function () {}, trim: function () {} };\n")},
+		"davit-boom": {"package.json": []byte(`{"name":"davit-boom","version":"1.0.0","dependencies":{"davit":"^1.0.0"}}`),
+			"davit-boom.js": []byte("(function (d) {\n  d.boom = function () { return d.trim(1); };\n})(Davit);\n")},
+	} {
+		if err := r.Publish(name, "1.0.0", files); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for name, page := range map[string]string{"local.html": "js/davit.js", "odd.html": "js/d.js",
+		"linked.html": "https://host.example/davit-1.0.0.min.js"} {
+		s.Write(name, strings.Replace(merrytest.PlainPage, "</body>", "<script src=\""+page+"\"></script>\n</body>", 1))
+	}
+	own := "window.Davit = { lift: function () {} };\n"
+	s.Write("js/davit.js", own)
+	s.Write("js/d.js", own+"/* the same under another name */\n")
+	for _, page := range []string{"local.html", "odd.html", "linked.html"} {
+		out := s.Run("take", "davit-boom", "--with-needs", "--page", page)
+		text := s.Read(page)
+		if !strings.Contains(out, "which is there without a record") || strings.Count(text, "<script") != 2 ||
+			strings.Index(text, "davit-boom.js") < strings.Index(text, "/d") || s.Read("js/davit.js") != own {
+			t.Errorf("%s: take says\n%sand the page is\n%s", page, out, text)
+		}
+		if page != "linked.html" && !strings.Contains(out, "it uses trim, which that has not") {
+			t.Errorf("%s: take does not say what is missing:\n%s", page, out)
+		}
+		if r := s.Try("check", page); strings.Contains(r.Out, "need-absent") {
+			t.Errorf("%s: check says\n%s", page, r.Out)
+		}
+		s.Run("undo")
+	}
+}

@@ -291,7 +291,8 @@ func (k *pageCheck) needs() {
 		key := fmt.Sprint(a.Item, library, own)
 		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) ||
 			library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.knows(library) || k.named(a.Need.Global) ||
+			unknown && library == "" && own == "" || k.knows(library) || unknown && k.knows(a.Need.Global) ||
+			k.named(a.Need.Global) ||
 			!k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
 			continue
 		}
@@ -336,10 +337,11 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 		strings.Join(reasons, "; "), "let one of them wait, for an event or for a function that the other calls")
 }
 
-// knows reports whether a tag that no record knows looks like a library's: it may define what that library defines.
+// knows reports whether a tag that no record knows looks like a library's: it may define what that library defines. The
+// name may be a global's, too.
 func (k *pageCheck) knows(library string) bool {
 	return library != "" && slices.ContainsFunc(k.p.Includes, func(in Include) bool {
-		return in.Loads && in.Known == library
+		return in.Loads && (in.Known == library || strings.EqualFold(in.Name, library))
 	})
 }
 

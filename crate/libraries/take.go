@@ -111,6 +111,7 @@ type Take struct {
 
 	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
 	defines map[string]string        // a global to the library that defines it, those that are being taken too
+	there   *there                   // what stands on the pages without a record, nil where there are none
 }
 
 // one takes one library from its opened source and, if requested, what it needs.
@@ -449,10 +450,14 @@ func (t *Take) globals() map[string]string {
 // recorded as a need; what a package would supply is taken first, if requested.
 func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library,
 	req TakeRequest, depth int) ([]requirements.Requirement, error) {
-	needs, err := t.Plan.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, requirements.Page{Defined: t.globals(),
-		Texts: t.Plan.Texts})
+	needs, err := t.Plan.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, t.page())
 	if err != nil {
 		return nil, err
+	}
+	for i := range needs {
+		if at, is := strings.CutPrefix(needs[i].Library, requirements.OnPages); is {
+			needs[i].Library, needs[i].There = "", at
+		}
 	}
 	for _, n := range requirements.ImportsOf(o, sel) {
 		if err := t.imported(ctx, &n, req, depth); err != nil {
@@ -469,7 +474,7 @@ func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Select
 		}
 	}
 	return slices.DeleteFunc(needs, func(n requirements.Requirement) bool {
-		return n.Library == "" && n.Package == "" && n.Strength != string(script.Hard)
+		return n.Library == "" && n.Package == "" && n.There == "" && n.Strength != string(script.Hard)
 	}), nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
+	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
@@ -60,6 +61,16 @@ func TakeTitle(opens []*origin.Opened, req TakeRequest) string {
 func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req TakeRequest) (*Taken,
 	*reconcile.Include, error) {
 	t := &Take{Plan: d}
+	var pages []paths.InSite
+	var err error
+	if len(req.Pages) > 0 {
+		if pages, err = d.Pages(ctx, req.Pages, req.Dir, false); err != nil {
+			return nil, nil, err
+		}
+		if t.there, err = onPages(ctx, d, pages); err != nil {
+			return nil, nil, err
+		}
+	}
 	var out *Taken
 	for i, o := range opens {
 		one := req
@@ -80,10 +91,6 @@ func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req
 	t.Together()
 	if len(req.Pages) == 0 {
 		return out, nil, nil
-	}
-	pages, err := d.Pages(ctx, req.Pages, req.Dir, false)
-	if err != nil {
-		return nil, nil, err
 	}
 	in := &reconcile.Include{Fragments: req.Fragments, Patterns: req.Pages}
 	after := d.Before.With(d.List, d.Seal)

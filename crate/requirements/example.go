@@ -49,7 +49,7 @@ func exampleOf(o *origin.Opened, sel *packages.Selection) *manifest.Example {
 func (r *Resolver) works(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page,
 	example *manifest.Example) (works, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
-	if err != nil {
+	if err != nil || base.unknown {
 		return false, false, err
 	}
 	for _, f := range inOrder(onPage(o, sel)) {
@@ -182,6 +182,9 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 		}
 		if err != nil {
 			continue
+		}
+		if slices.ContainsFunc(needs, func(n Requirement) bool { return suppliesOne(p, append([]string{n.Global}, n.Or...)) }) {
+			continue // it is one of them, wherever it is from
 		}
 		why := usesMembers(p, text)
 		if why == "" { // a later one may have given up what it uses

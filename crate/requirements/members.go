@@ -26,7 +26,7 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.S
 		return nil, nil
 	}
 	base, err := r.bases(ctx, needs, page)
-	if err != nil {
+	if err != nil || base.unknown {
 		return nil, err
 	}
 	for _, f := range files {
@@ -133,6 +133,7 @@ func names(list []script.Global) []string {
 
 // A present is what is on a page before a library's own scripts.
 type present struct {
+	unknown bool // of something that stands on the pages the text is not known
 	texts   [][]byte
 	defines [][]string // the globals that each script defines: names for one thing, often
 }
@@ -166,7 +167,9 @@ func (r *Resolver) bases(ctx context.Context, needs []Requirement, page Page) (*
 	for _, n := range needs {
 		switch {
 		case n.Library != "":
-			for _, b := range page.Texts(n.Library) {
+			texts := page.Texts(n.Library)
+			s.unknown = s.unknown || len(texts) == 0 && strings.HasPrefix(n.Library, OnPages)
+			for _, b := range texts {
 				add(b)
 			}
 		case n.Package != "":

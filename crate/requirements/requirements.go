@@ -46,6 +46,7 @@ type Requirement struct {
 	Strength string   `json:"strength"`          // while loading, later, or optional
 	At       string   `json:"at"`                // file:line:column of the evidence
 	Library  string   `json:"library,omitempty"` // of the crate, that defines it
+	There    string   `json:"there,omitempty"`   // a script that stands on the pages without a record and defines it
 	Package  string   `json:"package,omitempty"` // that would define it
 	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
 	// the file of it that does, where it is none of those that it would be taken for
@@ -57,6 +58,10 @@ type Requirement struct {
 	guess  bool // the script asked for it and then stopped, which may have another reason
 	tested bool // the script asks whether it is there
 }
+
+// OnPages begins, in a Page, the names of what stands on the pages without a record: where it is comes behind. Behind it
+// alone stands the key of a script's name whose text is not known.
+const OnPages = "on the pages:"
 
 // File is the script of the package that needs it.
 func (s *Requirement) File() string {
@@ -116,7 +121,7 @@ func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requir
 		n := &needs[i]
 		globals := append([]string{n.Global}, n.Or...)
 		for _, g := range globals {
-			if n.Library = defined[g]; n.Library != "" {
+			if n.Library = cmp.Or(defined[g], defined[OnPages+manifest.NameKey(g)]); n.Library != "" {
 				break
 			}
 		}

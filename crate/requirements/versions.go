@@ -11,17 +11,28 @@ import (
 	"merrycrate.example/merry/crate/script"
 )
 
+// lackingThere says of what stands on the pages without a record which members it has not that the scripts use.
+func (r *Resolver) lackingThere(ctx context.Context, n *Requirement, uses []string, page Page) {
+	members, known := r.Facts.Members(ctx, page.Texts(n.Library))
+	if !known {
+		return
+	}
+	if lacks := slices.DeleteFunc(slices.Clone(uses), func(use string) bool { return members[use] }); len(lacks) > 0 {
+		n.because("it uses " + short(lacks) + ", which that has not: it may be too old or too new")
+	}
+}
+
 // versioned names, for packages that needs would be met by, the newest version that has the members which the chosen
 // scripts use of them. If none has all it is the one that lacks fewest, and the members are named.
 func (r *Resolver) versioned(ctx context.Context, o *origin.Opened, sel *packages.Selection,
-	needs []Requirement) ([]Requirement, error) {
-	if o.Kind != origin.Package {
-		return needs, nil
-	}
+	needs []Requirement, page Page) ([]Requirement, error) {
 	for i := range needs {
 		n := &needs[i]
 		uses := usesOf(onPage(o, sel), append([]string{n.Global}, n.Or...))
-		if n.Package == "" || n.Library != "" || len(uses) == 0 {
+		if strings.HasPrefix(n.Library, OnPages) && len(uses) > 0 {
+			r.lackingThere(ctx, n, uses, page)
+		}
+		if o.Kind != origin.Package || n.Package == "" || n.Library != "" || len(uses) == 0 {
 			continue
 		}
 		newest, err := r.OpenPackage(ctx, n.Package, n.Range, nil)
@@ -114,7 +125,7 @@ func usesOf(files []*packages.File, globals []string) []string {
 
 // ofAnyObject are the members that functions and objects have in any case.
 var ofAnyObject = map[string]bool{"call": true, "apply": true, "bind": true, "prototype": true, "constructor": true,
-	"length": true, "name": true, "toString": true, "hasOwnProperty": true, "valueOf": true, "default": true}
+	"length": true, "name": true, "toString": true, "hasOwnProperty": true, "valueOf": true, "default": true, "fn": true}
 
 // lacking are the members of those that a version of a package does not give its globals; known is false where that
 // can't be told.

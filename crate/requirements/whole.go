@@ -58,7 +58,7 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if needs, err = r.listed(ctx, o, sel, needs, page.Defined); err != nil {
 			return nil, err
 		}
-		if needs, err = r.versioned(ctx, o, sel, needs); err != nil {
+		if needs, err = r.versioned(ctx, o, sel, needs, page); err != nil {
 			return nil, err
 		}
 		brought := false
@@ -384,7 +384,7 @@ func (r *Resolver) earlierMajors(ctx context.Context, name, wish, version string
 func (r *Resolver) run(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	page Page) (runs, known bool, err error) {
 	base, err := r.bases(ctx, needs, page)
-	if err != nil {
+	if err != nil || base.unknown {
 		return false, false, err
 	}
 	runs, known = true, true

@@ -1,0 +1,86 @@
+package libraries
+
+import (
+	"context"
+	"path"
+	"strings"
+
+	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/requirements"
+	"merrycrate.example/merry/crate/tags"
+)
+
+// there is what scripts without a record that stand on pages give to others.
+type there struct {
+	defined map[string]string   // a global, or the key of a name, to where the script is
+	texts   map[string][][]byte // by where the script is
+}
+
+// onPages finds what unrecorded scripts give that stand on each of some pages: what they define, and, of one whose text
+// is not known, what its name says.
+func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*there, error) {
+	all := &there{defined: map[string]string{}, texts: map[string][][]byte{}}
+	site, err := d.Site(ctx)
+	if err != nil {
+		return nil, err
+	}
+	parts, scripts := d.Before.PartsOf(ctx, site, pages), tags.NewScripts(d.Before)
+	for n, name := range pages {
+		v, err := tags.ReadComposed(d.Before, parts, name)
+		if err != nil {
+			return nil, err
+		}
+		on := map[string]string{}
+		for i := range v.Includes {
+			t := v.Targets[i]
+			if v.Library(i) != "" || t.IsZero() || !v.Runs(i) || v.IsStyle(i) || v.Includes[i].Module {
+				continue
+			}
+			at := requirements.OnPages + t.String()
+			s := scripts.OfInclude(v, i)
+			if s == nil || s.Report == nil {
+				library, _ := manifest.NameVersion(path.Base(packages.PathOf(v.Includes[i].Ref)))
+				on[requirements.OnPages+manifest.NameKey(strings.TrimSuffix(library, ".js"))] = at
+				continue
+			}
+			for _, g := range s.Defines {
+				on[g.Name] = at
+			}
+			all.texts[at] = [][]byte{s.Text}
+		}
+		for global := range all.defined {
+			if on[global] == "" {
+				delete(all.defined, global)
+			}
+		}
+		for global, at := range on {
+			if n == 0 {
+				all.defined[global] = at
+			}
+		}
+	}
+	return all, nil
+}
+
+// page is what needs are held against: what the crate has, and what stands on the pages of a request.
+func (t *Take) page() requirements.Page {
+	if t.there == nil {
+		return requirements.Page{Defined: t.globals(), Texts: t.Plan.Texts}
+	}
+	defined := map[string]string{}
+	for global, at := range t.there.defined {
+		defined[global] = at
+	}
+	for global, library := range t.globals() {
+		defined[global] = library
+	}
+	return requirements.Page{Defined: defined, Texts: func(library string) [][]byte {
+		if texts, ok := t.there.texts[library]; ok || strings.HasPrefix(library, requirements.OnPages) {
+			return texts
+		}
+		return t.Plan.Texts(library)
+	}}
+}
