@@ -611,3 +611,28 @@ func TestWhatIsThereAlready(t *testing.T) {
 		s.Run("undo")
 	}
 }
+
+// TestNeedsOfArchives: of a source on disk its manifest's word names what it needs, and nobody is asked; with
+// --with-needs it is taken from the registry as for a package.
+func TestNeedsOfArchives(t *testing.T) {
+	t.Parallel()
+	s, r := merrytest.Registered(t)
+	if err := r.Publish("davit", "1.2.0", map[string][]byte{"davit.js": []byte("window.Davit = { lift: function () " +
+		"{} " +
+		"};\n")}); err != nil {
+		t.Fatal(err)
+	}
+	boom := s.Archive("davit-boom-1.0.0.zip", map[string]string{
+		"package.json":  `{"name": "davit-boom", "version": "1.0.0", "dependencies": {"davit": "^1.0.0"}}`,
+		"davit-boom.js": "window.boom = function () {\n  return window.Davit.lift();\n};\n"})
+	s.Write("boom.html", merrytest.PlainPage)
+	if out := s.Run("take", boom, "--page", "boom.html"); !strings.Contains(out, "merry take 'davit@^1.0.0'") {
+		t.Errorf("take says\n%s", out)
+	}
+	s.Run("undo")
+	s.Run("take", boom, "--with-needs", "--page", "boom.html")
+	page := s.Read("boom.html")
+	if base := strings.Index(page, "js/davit.js"); base < 0 || strings.Index(page, "davit-boom.js") < base {
+		t.Errorf("the page is\n%s", page)
+	}
+}

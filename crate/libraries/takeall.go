@@ -35,7 +35,10 @@ func OpenAll(ctx context.Context, p *project.Project, req TakeRequest) ([]*origi
 			open.Allowed = project.AllowedBy(p.List.HoldFor(name))
 			o, err = obtain.Named(ctx, p, open)
 		}
-		if err == nil && o.Kind == origin.Package {
+		if err == nil {
+			o.Asks = req.WithNeeds
+		}
+		if err == nil && o.InRegistry() {
 			if sel, err := origin.Select(o, req.Files, req.Parts); err == nil {
 				page := requirements.Page{Defined: p.Globals(), Texts: func(library string) [][]byte {
 					return p.Texts(library, nil)

@@ -70,6 +70,21 @@ type Opened struct {
 	Notes     []string        // what the taking person should know of the source
 	FirstSeen bool            // nothing was known of these bytes before
 	runs      bool            // it ends with the run
+	// Asks says of a source on disk that what it needs may be looked up in registries.
+	Asks bool
+}
+
+// InRegistry reports whether what the source needs is looked up in registries.
+func (o *Opened) InRegistry() bool { return o.Kind == Package || o.Asks }
+
+// Depends returns the packages that must be there with it, those that it depends on, each with a range, and those of
+// the first that it can do without:
+// as the registry says, else as its own manifest does.
+func (o *Opened) Depends() (peers, dependencies map[string]string, optional map[string]bool) {
+	if o.Dist != nil {
+		return o.Dist.Peers, o.Dist.Dependencies, o.Dist.OptionalPeers
+	}
+	return o.Manifest.Peers, o.Manifest.Dependencies, nil
 }
 
 // A Kind is the kind of a source.

@@ -122,7 +122,8 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 
 // mustBeThere reports whether the makers say that another package must be there with theirs.
 func mustBeThere(o *origin.Opened, pkg string) bool {
-	return o.Dist != nil && o.Dist.Peers[pkg] != "" && !o.Dist.OptionalPeers[pkg]
+	peers, _, optional := o.Depends()
+	return peers[pkg] != "" && !optional[pkg]
 }
 
 // standing leaves out what loading does not show and what a page could not have: packages whose own scripts stop.
@@ -152,7 +153,7 @@ func (r *Resolver) standing(ctx context.Context, needs []Requirement) ([]Require
 // use members (race.fn.boat), and those whose files the readme shows with the library's.
 func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	page Page) ([]Requirement, error) {
-	if o.Kind != origin.Package || o.Dist == nil {
+	if !o.InRegistry() {
 		return needs, nil
 	}
 	var text []byte
@@ -169,8 +170,8 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 	}
 	for _, c := range list {
 		key := manifest.NameKey(c.name)
-		_, peer := o.Dist.Peers[c.name]
-		if !peer && !styleName().MatchString(c.name) || o.Dist.OptionalPeers[c.name] ||
+		peers, _, optional := o.Depends()
+		if peers[c.name] == "" && !styleName().MatchString(c.name) || optional[c.name] ||
 			slices.ContainsFunc(needs, func(n Requirement) bool {
 				return n.Package == c.name || manifest.NameKey(n.Library) == key
 			}) {

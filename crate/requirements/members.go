@@ -53,7 +53,7 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.S
 			return n, nil
 		}
 		if n.Own, err = r.ownFile(o, append([]string{n.Global}, n.Or...)); err != nil || n.Own != "" ||
-			o.Kind != origin.Package {
+			!o.InRegistry() {
 			return n, err
 		}
 		return n, r.givenBy(ctx, o, n, base.texts[:len(base.texts)-1], needs)
@@ -172,6 +172,8 @@ func (r *Resolver) bases(ctx context.Context, needs []Requirement, page Page) (*
 			for _, b := range texts {
 				add(b)
 			}
+		case n.named:
+			s.unknown = true
 		case n.Package != "":
 			list, err := r.packageTexts(ctx, n.Package, n.Range, 0)
 			if err != nil {

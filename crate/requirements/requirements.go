@@ -57,6 +57,7 @@ type Requirement struct {
 
 	guess  bool // the script asked for it and then stopped, which may have another reason
 	tested bool // the script asks whether it is there
+	named  bool // the manifest's word alone tells the package: nobody is asked for it
 }
 
 // OnPages begins, in a Page, the names of what stands on the pages without a record: where it is comes behind. Behind it
@@ -128,7 +129,14 @@ func (r *Resolver) Provide(ctx context.Context, o *origin.Opened, needs []Requir
 		if n.Library != "" && n.Strength == string(script.Later) && n.tested && !declared(o, globals) {
 			n.Library = "" // it works with that, and without
 		}
-		if n.Library == "" && o.Kind == origin.Package {
+		for _, c := range dependencies(o) {
+			if n.Library == "" && !o.InRegistry() && slices.ContainsFunc(globals, func(g string) bool {
+				return manifest.NameKey(c.name) == manifest.NameKey(g)
+			}) {
+				n.Package, n.Range, n.named = c.name, c.rng, true
+			}
+		}
+		if n.Library == "" && o.InRegistry() {
 			var err error
 			if n.Package, n.Range, n.Part, err = r.packageFor(ctx, o, globals,
 				n.Strength == string(script.Optional) || n.Strength == string(script.Later) && n.tested,
@@ -205,7 +213,7 @@ func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement
 
 // published is when a package's version came out, zero if that is not known.
 func (r *Resolver) published(ctx context.Context, o *origin.Opened) (then time.Time) {
-	if o.Kind == origin.Package {
+	if o.InRegistry() {
 		if doc, err := r.Document(ctx, o.Name, true); err == nil {
 			then = doc.Times[o.Version]
 		}
@@ -326,7 +334,8 @@ func capped(rng string, major int) string {
 // dependencies lists those of a package, by their names.
 func dependencies(o *origin.Opened) []dependency {
 	var list []dependency
-	for _, deps := range []map[string]string{o.Dist.Peers, o.Dist.Dependencies} {
+	peers, others, _ := o.Depends()
+	for _, deps := range []map[string]string{peers, others} {
 		for n, r := range deps {
 			if d := (dependency{n, r}); !slices.Contains(list, d) {
 				list = append(list, d)

@@ -63,7 +63,7 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 			if !r.Facts.FailsWithout(ctx, text, n.Global) {
 				continue
 			}
-			if o.Kind == origin.Package && n.Package == "" {
+			if o.InRegistry() && n.Package == "" {
 				if err := r.Undeclared(ctx, o, &n); err != nil {
 					return nil, err
 				}

@@ -32,7 +32,7 @@ func (r *Resolver) versioned(ctx context.Context, o *origin.Opened, sel *package
 		if strings.HasPrefix(n.Library, OnPages) && len(uses) > 0 {
 			r.lackingThere(ctx, n, uses, page)
 		}
-		if o.Kind != origin.Package || n.Package == "" || n.Library != "" || len(uses) == 0 {
+		if !o.InRegistry() || n.Package == "" || n.Library != "" || len(uses) == 0 {
 			continue
 		}
 		newest, err := r.OpenPackage(ctx, n.Package, n.Range, nil)

@@ -117,7 +117,7 @@ func (r *Resolver) Prefetch(ctx context.Context, o *origin.Opened, sel *packages
 
 func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *packages.Selection, page Page, deep bool,
 	depth int) {
-	if o.Kind != origin.Package || depth >= MaxDepth {
+	if !o.InRegistry() || depth >= MaxDepth {
 		return
 	}
 	needs, err := r.Needs(ctx, o, sel, deep, page)
@@ -139,7 +139,7 @@ func (r *Resolver) prefetch(ctx context.Context, o *origin.Opened, sel *packages
 // reads where it is there, or that share one namespace with it.
 func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	defined map[string]string) ([]Requirement, error) {
-	if o.Kind != origin.Package {
+	if !o.InRegistry() {
 		return needs, nil
 	}
 	declared := map[string]string{}
@@ -277,7 +277,7 @@ const maxMajors = 3
 // to their end with that. It reports whether they run then; where that can't be tried they count as running.
 func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	page Page) (bool, error) {
-	if o.Kind != origin.Package {
+	if !o.InRegistry() {
 		return true, nil
 	}
 	if runs, known, err := r.run(ctx, o, sel, needs, page); err != nil || runs || !known {
