@@ -181,11 +181,7 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 		t.Rows = append(t.Rows, []string{show.Text(c.Path), show.Text(c.Reason)})
 	}
 	a.printf("%s", t.Lines("  "))
-	for _, d := range p.Decisions {
-		if doubt := d.Doubt(); doubt != "" {
-			a.printf("  %s\n", a.paint.Yellow(show.Text(doubt)))
-		}
-	}
+	a.printDoubts(p.Decisions)
 	if len(p.Options) > 0 {
 		a.printf("\n%s\n", a.paint.Bold("or, with --part NAME"))
 		t = &show.Table{Right: map[int]bool{2: true}}
@@ -207,6 +203,14 @@ func (a *app) printPeek(p *crate.Peeked, arg string, all bool) {
 	if len(p.Suggested) > 0 {
 		public, _ := cdn.WithoutSecrets(arg) // what was seen once is known by its address without credentials
 		a.next("merry take %s", show.Word(public))
+	}
+}
+
+func (a *app) printDoubts(decisions []packages.Decision) {
+	for _, d := range decisions {
+		if doubt := d.Doubt(); doubt != "" {
+			a.printf("  %s\n", a.paint.Yellow(show.Text(doubt)))
+		}
 	}
 }
 

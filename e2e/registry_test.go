@@ -574,14 +574,15 @@ func TestNamesThatSayNothing(t *testing.T) {
 	s.Run("undo")
 }
 
-// TestWhatIsThereAlready: a script without a record that stands on the pages counts for needs, whether its text is known
-// or its name alone; it is never doubled, and its file is left alone.
+// TestWhatIsThereAlready: a script without a record that stands on the pages counts for needs, whether its text is
+// known or its name alone; it is never doubled, and its file is left alone.
 func TestWhatIsThereAlready(t *testing.T) {
 	t.Parallel()
 	s, r := merrytest.Registered(t)
 	for name, files := range map[string]map[string][]byte{
 		"davit": {"davit.js": []byte("window.Davit = { lift: function () {}, trim: function () {} };\n")},
-		"davit-boom": {"package.json": []byte(`{"name":"davit-boom","version":"1.0.0","dependencies":{"davit":"^1.0.0"}}`),
+		"davit-boom": {"package.json": []byte(
+			`{"name":"davit-boom","version":"1.0.0","dependencies":{"davit":"^1.0.0"}}`),
 			"davit-boom.js": []byte("(function (d) {\n  d.boom = function () { return d.trim(1); };\n})(Davit);\n")},
 	} {
 		if err := r.Publish(name, "1.0.0", files); err != nil {

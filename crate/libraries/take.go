@@ -481,7 +481,9 @@ func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Select
 // meet takes what supplies a need, if requested, and records what the crate has.
 func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *record.Library, req TakeRequest,
 	depth int) error {
+	optional := n.Strength == string(script.Optional)
 	if n.Library == "" && n.Package != "" && req.WithNeeds && depth < requirements.MaxDepth {
+		optional = false // it is taken for this library
 		name := strings.ToLower(n.Package)
 		if t.Plan.List.Library(name) == nil {
 			dep, err := t.Plan.Before.Origin.OpenPackage(ctx, n.Package, n.Range, nil)
@@ -504,7 +506,6 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 			return fmt.Errorf("%s needs %s: %w", lib.Name, n.Package, err)
 		}
 	}
-	optional := n.Strength == string(script.Optional)
 	if n.Library != "" && n.Library != lib.Name && !optional && !slices.Contains(lib.Needs, n.Library) {
 		lib.Needs = append(lib.Needs, n.Library)
 	}

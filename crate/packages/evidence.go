@@ -314,8 +314,9 @@ func (d *Package) Decisions() []Decision {
 		most := own.score - settled
 		for _, g := range d.ofKind(kind) {
 			r := d.score(g, core)
-			if g == f || g.Path == f.OtherBuild || r.score <= max(most, hinted) || why != own.reason || g.Build == Minified &&
-				g.OtherBuild != "" || kind == Stylesheet && d.aside(g) || isModule(g) != isModule(f) {
+			if g == f || g.Path == f.OtherBuild || r.score <= max(most, hinted) || why != own.reason ||
+				g.Build == Minified &&
+					g.OtherBuild != "" || kind == Stylesheet && d.aside(g) || isModule(g) != isModule(f) {
 				continue
 			}
 			x.Sure, x.RunnerUp, x.RunnerUpBecause, most = false, g.Path, r.reason, r.score

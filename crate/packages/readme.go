@@ -178,6 +178,11 @@ func (d *Package) goesWith(f, main *File) bool {
 		f.Script.Form == script.AMD || stemOf(f.Path) == stemOf(main.Path) {
 		return false
 	}
+	for _, n := range main.Script.Hard() {
+		if defined(f.Script)[n.Name] && d.Foreign(n.Name) {
+			return false // a copy of its base, which the page has from elsewhere
+		}
+	}
 	met := defined(main.Script)
 	for _, n := range main.Script.Hard() {
 		met[n.Name] = true

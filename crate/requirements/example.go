@@ -113,6 +113,8 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 		case nobody:
 			needs = less
 			i--
+		case !listsOne(dependencies(o), n.Package) && !oneOfSeveral(onPage(o, sel), n.Global):
+			needs[i].Strength = string(script.Optional) // its makers do not say that it is there
 		default:
 			needs[i].Strength = string(script.Later)
 		}
@@ -124,6 +126,20 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 func mustBeThere(o *origin.Opened, pkg string) bool {
 	peers, _, optional := o.Depends()
 	return peers[pkg] != "" && !optional[pkg]
+}
+
+func listsOne(list []dependency, name string) bool {
+	return slices.ContainsFunc(list, func(c dependency) bool { return c.name == name })
+}
+
+// oneOfSeveral reports whether scripts look for a global and, where that is not there, for others that would do.
+func oneOfSeveral(files []*packages.File, global string) bool {
+	return slices.ContainsFunc(files, func(f *packages.File) bool {
+		return slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool {
+			return n.Name == global &&
+				len(n.Or) > 0
+		})
+	})
 }
 
 // standing leaves out what loading does not show and what a page could not have: packages whose own scripts stop.
@@ -171,7 +187,8 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 	for _, c := range list {
 		key := manifest.NameKey(c.name)
 		peers, _, optional := o.Depends()
-		if peers[c.name] == "" && !styleName().MatchString(c.name) || optional[c.name] ||
+		if peers[c.name] == "" && !styleName().MatchString(c.name) && !slices.Contains(o.ShownOthers, key) ||
+			optional[c.name] ||
 			slices.ContainsFunc(needs, func(n Requirement) bool {
 				return n.Package == c.name || manifest.NameKey(n.Library) == key
 			}) {
@@ -184,7 +201,10 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if err != nil {
 			continue
 		}
-		if slices.ContainsFunc(needs, func(n Requirement) bool { return suppliesOne(p, append([]string{n.Global}, n.Or...)) }) {
+		if slices.ContainsFunc(needs, func(n Requirement) bool {
+			return strings.HasPrefix(n.Library, OnPages) &&
+				suppliesOne(p, append([]string{n.Global}, n.Or...))
+		}) {
 			continue // it is one of them, wherever it is from
 		}
 		why := usesMembers(p, text)

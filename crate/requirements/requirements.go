@@ -60,8 +60,8 @@ type Requirement struct {
 	named  bool // the manifest's word alone tells the package: nobody is asked for it
 }
 
-// OnPages begins, in a Page, the names of what stands on the pages without a record: where it is comes behind. Behind it
-// alone stands the key of a script's name whose text is not known.
+// OnPages begins, in a Page, the names of what stands on the pages without a record: where it is comes behind. Behind
+// it alone stands the key of a script's name whose text is not known.
 const OnPages = "on the pages:"
 
 // File is the script of the package that needs it.

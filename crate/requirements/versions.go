@@ -125,7 +125,8 @@ func usesOf(files []*packages.File, globals []string) []string {
 
 // ofAnyObject are the members that functions and objects have in any case.
 var ofAnyObject = map[string]bool{"call": true, "apply": true, "bind": true, "prototype": true, "constructor": true,
-	"length": true, "name": true, "toString": true, "hasOwnProperty": true, "valueOf": true, "default": true, "fn": true}
+	"length": true, "name": true, "toString": true, "hasOwnProperty": true, "valueOf": true, "default": true,
+	"fn": true}
 
 // lacking are the members of those that a version of a package does not give its globals; known is false where that
 // can't be told.
