@@ -25,6 +25,7 @@ var (
 	fencedCode   = memo.Regexp("(?ms)^[ \t]*(?:```|~~~)[ \t]*([a-zA-Z]*)[^\n]*\n(.*?)^[ \t]*(?:```|~~~)")
 	indentedCode = memo.Regexp(`(?m)(?:^(?:    |\t).*\n(?:[ \t]*\n)*)+`)
 	shownScript  = memo.Regexp(`(?is)<script\b([^>]*)>(.*?)</script\s*>`)
+	ofHead       = memo.Regexp(`(?is)<!doctype[^>]*>|</?(?:html|head|body|link|meta|base)\b[^>]*>|<title\b.*?</title>`)
 	forBundlers  = memo.Regexp(`(?m)^\s*(?:import\b|export\b)|\brequire\s*\(|=>\s*\(?\s*<|^\s*(?:npm|yarn|\$)\s`)
 	lineComment  = memo.Regexp(`(?m)(?:^|\s)//.*$`)
 	leftOut      = memo.Regexp(`(?m)\.\.\.\s*(?:$|[,})\]])|…`)
@@ -40,7 +41,7 @@ func Examples(text string) []Example {
 			len(list) == maxExamples {
 			return
 		}
-		list = append(list, Example{strings.TrimSpace(markup), code})
+		list = append(list, Example{strings.TrimSpace(ofHead().ReplaceAllString(markup, "")), code})
 	}
 	markup := ""
 	piece := func(language, text string) {
