@@ -291,7 +291,7 @@ func (k *pageCheck) needs() {
 		key := fmt.Sprint(a.Item, library, own)
 		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) ||
 			library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.knows(library) || unknown && k.knows(a.Need.Global) ||
+			unknown && library == "" && own == "" || k.knows(library) || unknown && library == "" && k.looksLike(a.Need.Global) ||
 			k.named(a.Need.Global) ||
 			!k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
 			continue
@@ -337,11 +337,17 @@ func (k *pageCheck) circle(constraints []order.Constraint) {
 		strings.Join(reasons, "; "), "let one of them wait, for an event or for a function that the other calls")
 }
 
-// knows reports whether a tag that no record knows looks like a library's: it may define what that library defines. The
-// name may be a global's, too.
+// knows reports whether a tag that no record knows looks like a library's: it may define what that library defines.
 func (k *pageCheck) knows(library string) bool {
 	return library != "" && slices.ContainsFunc(k.p.Includes, func(in Include) bool {
-		return in.Loads && (in.Known == library || strings.EqualFold(in.Name, library))
+		return in.Loads && in.Known == library
+	})
+}
+
+// looksLike reports whether a tag that no record knows is called as a global: it may define that.
+func (k *pageCheck) looksLike(global string) bool {
+	return slices.ContainsFunc(k.p.Includes, func(in Include) bool {
+		return in.Loads && strings.EqualFold(in.Name, global)
 	})
 }
 

@@ -28,10 +28,14 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 		return nil, err
 	}
 	parts, scripts := d.Before.PartsOf(ctx, site, pages), tags.NewScripts(d.Before)
-	for n, name := range pages {
+	first := true
+	for _, name := range pages {
 		v, err := tags.ReadComposed(d.Before, parts, name)
 		if err != nil {
-			return nil, err
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			continue // what gets no tag has nothing there
 		}
 		on := map[string]string{}
 		for i := range v.Includes {
@@ -57,10 +61,11 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 			}
 		}
 		for global, at := range on {
-			if n == 0 {
+			if first {
 				all.defined[global] = at
 			}
 		}
+		first = false
 	}
 	return all, nil
 }

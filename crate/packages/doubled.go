@@ -2,6 +2,7 @@ package packages
 
 import (
 	"bytes"
+	"path"
 	"strings"
 
 	"merrycrate.example/merry/crate/memo"
@@ -38,32 +39,55 @@ func (d *Package) readDoubled() error {
 		}
 	}
 	core, _ := d.main(Script)
-	if core == nil || core.Size > analysed {
+	names := classesOf(sheet)
+	if core == nil || core.Size > analysed || len(names) < minRules {
 		return nil
 	}
 	text, err := d.tree.ReadFile(core.Path)
 	if err != nil {
 		return err
 	}
-	names := classesOf(sheet)
-	if len(names) < minRules {
-		return nil
-	}
-	rules, spoken, lower := 0, 0, bytes.ToLower(text)
+	rules := 0
 	for _, name := range names {
 		if bytes.Contains(text, []byte("."+name+"{")) || bytes.Contains(text, []byte("."+name+" {")) {
 			rules++
 		}
-		if _, last, ok := strings.Cut(name, "-"); ok && bytes.Contains(lower,
-			[]byte(strings.ReplaceAll(strings.ToLower(last), "-", ""))) {
+	}
+	d.WritesLook = 2*rules >= len(names)
+	if !hasFont(look) || len(privateUse().FindAllIndex(sheet, minIcons)) < minIcons {
+		return nil
+	}
+	// One script may draw the icons that another one puts into the page.
+	total := int64(0)
+	for _, f := range d.ofKind(Script) {
+		if path.Dir(f.Path) != path.Dir(core.Path) || f.Build == Minified && f.OtherBuild != "" || d.DrawnByFont ||
+			total+f.Size > analysed {
+			continue
+		}
+		total += f.Size
+		if text, err = d.tree.ReadFile(f.Path); err != nil {
+			return err
+		}
+		d.DrawnByFont = draws(text, names)
+	}
+	return nil
+}
+
+// draws reports whether a script has drawings, and the names of most of some classes of icons, less what all these begin
+// with.
+func draws(text []byte, classes []string) bool {
+	if len(drawing().FindAllIndex(text, minIcons)) < minIcons {
+		return false
+	}
+	spoken, lower := 0, bytes.ToLower(text)
+	for _, name := range classes {
+		_, last, ok := strings.Cut(strings.ToLower(name), "-")
+		if ok && (bytes.Contains(lower, []byte(last)) || bytes.Contains(lower,
+			[]byte(strings.ReplaceAll(last, "-", "")))) {
 			spoken++
 		}
 	}
-	d.WritesLook = 2*rules >= len(names)
-	d.DrawnByFont = hasFont(look) && 2*spoken >= len(names) &&
-		len(privateUse().FindAllIndex(sheet, minIcons)) == minIcons &&
-		len(drawing().FindAllIndex(text, minIcons)) == minIcons
-	return nil
+	return 2*spoken >= len(classes)
 }
 
 // maxNames is how many classes of a stylesheet are looked up in a script.

@@ -283,12 +283,11 @@ func (d *Package) aside(f *File) bool {
 
 // A Decision is why a script, or a stylesheet, is taken for the library's, and how sure that is.
 type Decision struct {
-	File    string `json:"file"`
-	Because string `json:"because"`
-	Sure    bool   `json:"sure"`
-	// RunnerUp is the next likely file, where it is not sure, and why it might be the one.
-	RunnerUp        string `json:"runner_up,omitempty"`
-	RunnerUpBecause string `json:"runner_up_because,omitempty"`
+	File            string `json:"file"`                        // path in the package
+	Because         string `json:"because"`                     // what speaks for it most
+	Sure            bool   `json:"sure"`                        // no other file is nearly as likely
+	RunnerUp        string `json:"runner_up,omitempty"`         // the next likely file, where it is not sure
+	RunnerUpBecause string `json:"runner_up_because,omitempty"` // what speaks for that most
 }
 
 // Doubt says which other file may be meant, "" where there is no doubt.

@@ -41,6 +41,9 @@ func (d *Package) readReadme() {
 				switch name := d.meantBy(m[1] + m[2]); {
 				case name == "":
 					others = append(others, manifest.StemKey(m[1]+m[2]))
+					if manifest.StemKey(m[1]+m[2]) == manifest.NameKey(d.Name) && path.Ext(m[1]) == ".js" {
+						d.ShownElsewhere = true
+					}
 				case !slices.Contains(set, name):
 					set = append(set, name)
 				}
@@ -101,6 +104,9 @@ func (d *Package) shown(f *File) bool {
 
 // onlyShown reports whether a script is the one that the readme's first example with a script of the package has.
 func (d *Package) onlyShown(f *File) bool {
+	if d.ShownElsewhere {
+		return false
+	}
 	for _, set := range d.Shown {
 		scripts := slices.DeleteFunc(slices.Clone(set), func(name string) bool { return d.File(name).Kind != Script })
 		if len(scripts) == 0 {

@@ -274,7 +274,8 @@ func (d *Package) withLook(core, look *File) *File {
 			return manifest.NameKey(g.Name) == name
 		})
 	}
-	if core.Script == nil || name == manifest.StemKey(core.Path) || gives(core) {
+	if core.Script == nil || len(core.Script.Defines)+len(core.Script.Parts) == 0 ||
+		name == manifest.StemKey(core.Path) || gives(core) {
 		return nil
 	}
 	var found *File

@@ -3,6 +3,7 @@ package requirements
 import (
 	"bytes"
 	"context"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/style"
 )
 
 // exampleOf is the first example of a package's readme that uses what the chosen scripts define, nil for none.
@@ -73,8 +75,10 @@ func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Se
 	}
 	unproved := func() []Requirement {
 		return slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool {
-			return n.Strength == string(script.Optional) && n.Library == "" && !slices.ContainsFunc(dependencies(o),
-				func(c dependency) bool { return manifest.NameKey(c.name) == manifest.NameKey(n.Global) })
+			return n.Strength == string(script.Optional) && n.Library == "" && (hasInside(o, sel, n.Global) ||
+				!slices.ContainsFunc(dependencies(o), func(c dependency) bool {
+					return manifest.NameKey(c.name) == manifest.NameKey(n.Global)
+				}))
 		})
 	}
 	example := exampleOf(o, sel)
@@ -220,7 +224,7 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 				}
 			}
 		}
-		if why == "" && styleName().MatchString(c.name) && onlyStyles(p) {
+		if why == "" && styleName().MatchString(c.name) && onlyStyles(p) && !r.styledAlready(o, sel, p) {
 			why = "it depends on it, and it is a stylesheet"
 		}
 		if why == "" && slices.Contains(o.ShownOthers, key) {
@@ -249,6 +253,32 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 // styleName tells the names of packages that are stylesheets, or may be.
 var styleName = memo.Regexp(`(?i)css|style|theme|font|icon|normalize|reset`)
 
+// styledAlready reports whether the chosen stylesheets have most of the classes that a package's stylesheets have: its
+// makers built that into theirs.
+func (r *Resolver) styledAlready(o *origin.Opened, sel *packages.Selection, p *origin.Opened) bool {
+	sheets := func(o *origin.Opened, sel *packages.Selection) (all []byte) {
+		for _, c := range sel.Choices {
+			if f := o.File(c.Path); c.Page && f.Kind == packages.Stylesheet {
+				b, err := o.Tree.ReadFile(c.Path)
+				if err == nil {
+					all = append(all, b...)
+				}
+			}
+		}
+		return all
+	}
+	own, classes, has := sheets(o, sel), 0, 0
+	for _, m := range style.Read(sheets(p, p.Suggest())).Makes() {
+		if m.Kind == style.Class {
+			classes++
+			if bytes.Contains(own, []byte("."+m.Name)) {
+				has++
+			}
+		}
+	}
+	return classes > 0 && 2*has >= classes
+}
+
 // onlyStyles reports whether a package has stylesheets for a page and no script.
 func onlyStyles(p *origin.Opened) bool {
 	sel := p.Suggest()
@@ -270,6 +300,20 @@ func usesMembers(p *origin.Opened, text []byte) string {
 		}
 	}
 	return ""
+}
+
+// hasInside reports whether a chosen script has inside what another build of it needs from outside.
+func hasInside(o *origin.Opened, sel *packages.Selection, global string) bool {
+	return slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
+		for i := range o.Files {
+			g := &o.Files[i]
+			if g.Script != nil && g != f && path.Base(g.Path) == path.Base(f.Path) && slices.ContainsFunc(g.Script.Hard(),
+				func(n script.Need) bool { return n.Name == global }) {
+				return true
+			}
+		}
+		return false
+	})
 }
 
 // forUse tells a need that loading does not show.

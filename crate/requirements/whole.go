@@ -250,6 +250,9 @@ func (r *Resolver) fileOf(ctx context.Context, o *origin.Opened, by *packages.Fi
 			n.Global = g.Name
 			break
 		}
+		if slices.ContainsFunc(by.Script.Defines, func(g script.Global) bool { return g.Name == n.Global }) {
+			return nil, nil // it has that packed into it
+		}
 		if !p.Suggest().Has(f.Path) {
 			n.Part = f.Path
 		}
