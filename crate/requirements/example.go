@@ -307,8 +307,9 @@ func hasInside(o *origin.Opened, sel *packages.Selection, global string) bool {
 	return slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
 		for i := range o.Files {
 			g := &o.Files[i]
-			if g.Script != nil && g != f && path.Base(g.Path) == path.Base(f.Path) && slices.ContainsFunc(g.Script.Hard(),
-				func(n script.Need) bool { return n.Name == global }) {
+			if g.Script != nil && g != f && path.Base(g.Path) == path.Base(f.Path) &&
+				slices.ContainsFunc(g.Script.Hard(),
+					func(n script.Need) bool { return n.Name == global }) {
 				return true
 			}
 		}
