@@ -291,7 +291,7 @@ func (k *pageCheck) needs() {
 		key := fmt.Sprint(a.Item, library, own)
 		if library != "" && absentLibrary[library] && slices.Contains(k.c.Needs(items[a.Item].Library), library) ||
 			library+own != "" && told[key] ||
-			unknown && library == "" && own == "" || k.knows(library) || unknown && library == "" && k.looksLike(a.Need.Global) ||
+			unknown && library == "" && (own == "" || k.looksLike(a.Need.Global)) || k.knows(library) ||
 			k.named(a.Need.Global) ||
 			!k.confirm(k.c.Fails, &items[a.Item], a.Need.Global) {
 			continue

@@ -73,8 +73,8 @@ func (d *Package) readDoubled() error {
 	return nil
 }
 
-// draws reports whether a script has drawings, and the names of most of some classes of icons, less what all these begin
-// with.
+// draws reports whether a script has drawings, and the names of most of some classes of icons, less what all these
+// begin with.
 func draws(text []byte, classes []string) bool {
 	if len(drawing().FindAllIndex(text, minIcons)) < minIcons {
 		return false
