@@ -637,3 +637,28 @@ func TestNeedsOfArchives(t *testing.T) {
 		t.Errorf("the page is\n%s", page)
 	}
 }
+
+// TestBaseInsideOrBeside: of a library that comes with a copy of its base and without, a page that has the base gets the
+// one without.
+func TestBaseInsideOrBeside(t *testing.T) {
+	t.Parallel()
+	s, r := merrytest.Registered(t)
+	base := "window.Davit = { lift: function () { return 1; } };\n"
+	boom := "(function (d) {\n  window.Boom = d.lift();\n})(window.Davit);\n"
+	for name, files := range map[string]map[string][]byte{"davit": {"davit.js": []byte(base)},
+		"boom": {"boom.js": []byte(boom), "boom-plus-davit.js": []byte(base + boom)}} {
+		if err := r.Publish(name, "1.0.0", files); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s.Write("boom.html", merrytest.PlainPage)
+	if s.Run("take", "boom", "--page", "boom.html"); !strings.Contains(s.Read("boom.html"), "boom-plus-davit.js") {
+		t.Errorf("without the base the page is\n%s", s.Read("boom.html"))
+	}
+	s.Run("undo")
+	s.Run("take", "davit", "--page", "boom.html")
+	s.Run("take", "boom", "--page", "boom.html")
+	if page := s.Read("boom.html"); !strings.Contains(page, "js/boom.js") || strings.Contains(page, "plus") {
+		t.Errorf("with the base the page is\n%s", page)
+	}
+}

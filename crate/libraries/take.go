@@ -145,8 +145,9 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 		lib.Build = record.Minified
 	}
 	known := d.Seal.Libraries[lib.Name]
-	there := PlacesOf(d.Before, lib.Name)
-	sel, err := req.choose(o, &lib, known)
+	places := PlacesOf(d.Before, lib.Name)
+	there := t.page().Defined
+	sel, err := req.choose(o, &lib, known, func(global string) bool { return there[global] != "" })
 	if err != nil {
 		return nil, err
 	}
@@ -168,7 +169,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 		l.Policy = reconcile.Overwrite
 	}
 	if !req.rearranges() {
-		l.At = there
+		l.At = places
 	}
 	place, err := l.Plan(ctx, d)
 	if err != nil {
@@ -188,7 +189,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	for _, c := range sel.Choices {
 		f := TakenFile{Path: c.Path, At: place.At[c.Path].In(d.Before.Site()).String(), Size: o.File(c.Path).Size,
 			Reason: c.Reason, State: StateAdded}
-		switch was, before := there[c.Path]; {
+		switch was, before := places[c.Path]; {
 		case before && was == place.At[c.Path]:
 			f.State = StateThere
 		case before:
@@ -199,9 +200,10 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	return out, nil
 }
 
-// choose selects the files: those that are asked for, beside those that are there.
-func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *record.Sealed) (*packages.Selection,
-	error) {
+// choose selects the files: those that are asked for, beside those that are there. Has tells which globals the crate
+// and the pages have.
+func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *record.Sealed,
+	has func(global string) bool) (*packages.Selection, error) {
 	lib.Whole = lib.Whole || req.Whole
 	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
 	if known == nil && lib.Take != nil && !asked {
@@ -232,6 +234,9 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 		form, ferr := req.inForm(o)
 		if ferr != nil {
 			return nil, ferr
+		}
+		if option, ok := o.WithoutBase(has); ok && !asked {
+			form = append(form, option)
 		}
 		if sel, err = origin.Select(o, wanted, req.Parts, form...); err == nil && len(wanted) > 0 {
 			Roles(o.Package, sel, req.Files)

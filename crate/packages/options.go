@@ -32,6 +32,8 @@ type Option struct {
 	Size       int64
 	Difference string
 	Why        string // it is chosen, where nobody named it as a part
+
+	there func(global string) bool // what the page has, so that no file of the package need define it
 }
 
 // why is the reason for which an option is chosen.

@@ -13,8 +13,8 @@ import (
 )
 
 // addOwn adds what chosen scripts need and other scripts of the package itself define: a library may come in several
-// files.
-func (d *Package) addOwn(s *Selection) {
+// files. There tells what a page has already.
+func (d *Package) addOwn(s *Selection, there func(global string) bool) {
 	for i := 0; i < len(s.Choices); i++ { // it grows on the way
 		f := d.File(s.Choices[i].Path)
 		if f.Script == nil || f.Script.Form == script.Module || f.Build == record.Minified && f.OtherBuild != "" &&
@@ -22,7 +22,7 @@ func (d *Package) addOwn(s *Selection) {
 			continue
 		}
 		for _, n := range f.Script.Hard() {
-			if d.chosenDefines(s, n) || d.Foreign(n.Name) {
+			if d.chosenDefines(s, n) || d.Foreign(n.Name) || there(n.Name) || slices.ContainsFunc(n.Or, there) {
 				continue
 			}
 			if g := d.Definer(n.Name, nil); g != nil && !s.Has(g.Path) {

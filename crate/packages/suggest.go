@@ -82,7 +82,13 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 	}
 	d.addShown(s)
 	d.addSkin(s)
-	d.addOwn(s)
+	there := func(string) bool { return false }
+	for _, o := range options {
+		if o.there != nil {
+			there = o.there
+		}
+	}
+	d.addOwn(s, there)
 	for _, o := range options {
 		switch o.Kind {
 		case Variant:
@@ -396,6 +402,30 @@ func (d *Package) whole(f *File) (*File, string) {
 		}
 	}
 	return found, why
+}
+
+// WithoutBase returns the script that needs its base from outside, in place of one that has a copy of that inside, where
+// a page has all that it needs: a second copy would replace the page's. Has tells which globals are there.
+func (d *Package) WithoutBase(has func(global string) bool) (Option, bool) {
+	plain, _ := d.rateAll(Script)
+	f := plain.f
+	if f == nil || f.Script == nil {
+		return Option{}, false
+	}
+	if whole, _ := d.whole(f); whole == nil {
+		return Option{}, false
+	}
+	needs := f.Script.Hard()
+	for _, n := range needs {
+		if !has(n.Name) && !slices.ContainsFunc(n.Or, has) {
+			return Option{}, false
+		}
+	}
+	if f.Build == Minified && f.OtherBuild != "" {
+		f = d.File(f.OtherBuild)
+	}
+	return Option{Name: optionName(f, d.Name), Kind: Variant, Files: []string{f.Path}, Size: f.Size,
+		Why: "the build without " + needs[0].Name + ", which is there", there: has}, true
 }
 
 // hasAll reports whether a script defines and gives all that another one does. What that gives to a global which the
