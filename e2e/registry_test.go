@@ -638,8 +638,8 @@ func TestNeedsOfArchives(t *testing.T) {
 	}
 }
 
-// TestBaseInsideOrBeside: of a library that comes with a copy of its base and without, a page that has the base gets the
-// one without.
+// TestBaseInsideOrBeside: of a library that comes with a copy of its base and without, a page that has the base gets
+// the one without.
 func TestBaseInsideOrBeside(t *testing.T) {
 	t.Parallel()
 	s, r := merrytest.Registered(t)

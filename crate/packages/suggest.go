@@ -404,8 +404,8 @@ func (d *Package) whole(f *File) (*File, string) {
 	return found, why
 }
 
-// WithoutBase returns the script that needs its base from outside, in place of one that has a copy of that inside, where
-// a page has all that it needs: a second copy would replace the page's. Has tells which globals are there.
+// WithoutBase returns the script that needs its base from outside, in place of one that has a copy of that inside.
+// It is for a page that has all that it needs: a second copy would replace the page's. Has tells what is there.
 func (d *Package) WithoutBase(has func(global string) bool) (Option, bool) {
 	plain, _ := d.rateAll(Script)
 	f := plain.f
