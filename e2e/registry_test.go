@@ -632,6 +632,16 @@ func TestNeedsOfArchives(t *testing.T) {
 	}
 	s.Run("undo")
 	s.Run("take", boom, "--with-needs", "--page", "boom.html")
+	// Without a manifest the registry is asked by the global's name.
+	s.Write("net.html", merrytest.PlainPage)
+	net := s.Archive("davit-net-1.0.0.zip", map[string]string{"davit-net.js": "window.net = Davit.lift();\n"})
+	s.Run("undo")
+	s.Run("take", net, "--with-needs", "--page", "net.html")
+	if page := s.Read("net.html"); !strings.Contains(page, "js/davit.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("undo")
+	s.Run("take", boom, "--with-needs", "--page", "boom.html")
 	page := s.Read("boom.html")
 	if base := strings.Index(page, "js/davit.js"); base < 0 || strings.Index(page, "davit-boom.js") < base {
 		t.Errorf("the page is\n%s", page)

@@ -388,6 +388,12 @@ func TestImportMapsOfFilledPages(t *testing.T) {
 	if r := s.Try("check"); strings.Contains(r.Out, "error:") {
 		t.Errorf("check says\n%s", r.Out)
 	}
+	s.Replace("static/js/count.js", "import { tally } from \"tally\";\nconsole.log(tally(1));\n", "var count = 1;\n")
+	if s.Run("drop", "tally"); strings.Contains(s.Read("templates/index.html"), "tally") {
+		t.Errorf("after the library went the page is\n%s", s.Read("templates/index.html"))
+	}
+	s.Run("undo")
+	s.Replace("static/js/count.js", "var count = 1;\n", "import { tally } from \"tally\";\nconsole.log(tally(1));\n")
 	s.Run("undo")
 	s.Run("undo")
 	if s.State() != before {
