@@ -297,8 +297,8 @@ func (a *app) printNeeds(t *crate.Taken) {
 				a.printf("  %s\n", show.Text(n.Why))
 			}
 		case n.There != "":
-			a.printf("needs %s before it on the page (%s): provided by %s, which is there without a record;\n"+
-				"  merry adopt records it\n", show.Text(global), show.Text(n.At), show.Text(n.There))
+			a.printf("needs %s before it on the page (%s): provided by %s, which stands on the page "+
+				"without a record;\n  merry adopt records it\n", show.Text(global), show.Text(n.At), show.Text(n.There))
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}

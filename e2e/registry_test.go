@@ -599,7 +599,7 @@ func TestWhatIsThereAlready(t *testing.T) {
 	for _, page := range []string{"local.html", "odd.html", "linked.html"} {
 		out := s.Run("take", "davit-boom", "--with-needs", "--page", page)
 		text := s.Read(page)
-		if !strings.Contains(out, "which is there without a record") || strings.Count(text, "<script") != 2 ||
+		if !strings.Contains(out, "which stands on the page without a record") || strings.Count(text, "<script") != 2 ||
 			strings.Index(text, "davit-boom.js") < strings.Index(text, "/d") || s.Read("js/davit.js") != own {
 			t.Errorf("%s: take says\n%sand the page is\n%s", page, out, text)
 		}
@@ -670,5 +670,44 @@ func TestBaseInsideOrBeside(t *testing.T) {
 	s.Run("take", "boom", "--page", "boom.html")
 	if page := s.Read("boom.html"); !strings.Contains(page, "js/boom.js") || strings.Contains(page, "plus") {
 		t.Errorf("with the base the page is\n%s", page)
+	}
+}
+
+// TestNeedsInUse: what loading does not show is a need if the readme's first example fails without it, and none if that
+// runs without. A dependency that is a stylesheet comes along, and so does a file that a list for loaders names.
+func TestNeedsInUse(t *testing.T) {
+	t.Parallel()
+	s, r := merrytest.Registered(t)
+	later := "window.gaff = function (id) {\n  return window.Davit ? window.Davit.lift(id) : window.Davit.none;\n};\n"
+	readme := "# x\n\n```js\ngaff('#pier');\n```\n"
+	manifest := func(name, depends string) []byte {
+		return []byte(`{"name":"` + name + `","version":"1.0.0","dependencies":{` + depends + `}}`)
+	}
+	for name, files := range map[string]map[string][]byte{
+		"davit": {"davit.js": []byte("window.Davit = { lift: function () {} };\n"),
+			"event.js": []byte("Davit.event = function () {};\n")},
+		"gaff": {"package.json": manifest("gaff", `"davit":"^1.0.0"`), "gaff.js": []byte(later),
+			"README.md": []byte(readme)},
+		"gaff-idle": {"package.json": manifest("gaff-idle", `"davit":"^1.0.0"`), "README.md": []byte(readme),
+			"gaff-idle.js": []byte("window.gaff = function () {\n  if (window.Davit) window.Davit.lift();\n};\n")},
+		"oak-style": {"oak-style.css": []byte(".oak {\n  margin: 0;\n}\n")},
+		"oak":       {"package.json": manifest("oak", `"oak-style":"^1.0.0"`), "oak.js": []byte("window.oak = {};\n")},
+		"knot": {"package.json": manifest("knot", `"davit":"^1.0.0"`), "knot.js": []byte("(function (f) {\n" +
+			"  if (typeof define === 'function' && define.amd) {\n    define(['davit', 'davit/event'], f);\n" +
+			"  } else {\n    window.knot = f(Davit);\n  }\n})(function (d) {\n  return { d: d };\n});\n")},
+	} {
+		if err := r.Publish(name, "1.0.0", files); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, tt := range []struct{ name, want, not string }{{"gaff", "davit.js", ""}, {"gaff-idle", "gaff-idle.js",
+		"davit.js"}, {"oak", "oak-style.css", ""}, {"knot", "event.js", ""}} {
+		s.Write("use.html", merrytest.PlainPage)
+		out := s.Run("take", tt.name, "--with-needs", "--page", "use.html")
+		page := s.Read("use.html")
+		if !strings.Contains(page, tt.want) || tt.not != "" && strings.Contains(page, tt.not) {
+			t.Errorf("%s: take says\n%sand the page is\n%s", tt.name, out, page)
+		}
+		s.Run("undo")
 	}
 }

@@ -53,7 +53,7 @@ func Looks(title, against string, seen *crate.Looked) ([]byte, error) {
 	return []byte(b.String()), err
 }
 
-// Drawn are the pages that look different, with their pictures. There are none of no look.
+// Drawn returns the pages that look different, with their pictures. Without a look it returns nil.
 func Drawn(seen *crate.Looked) (list []DrawnLook, err error) {
 	if seen == nil {
 		return nil, nil

@@ -111,7 +111,7 @@ type Take struct {
 
 	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
 	defines map[string]string        // a global to the library that defines it, those that are being taken too
-	there   *there                   // what stands on the pages without a record, nil where there are none
+	there   *there                   // what stands on the pages without a record; nil if no pages are named
 }
 
 // one takes one library from its opened source and, if requested, what it needs.

@@ -35,7 +35,7 @@ func OpenAll(ctx context.Context, p *project.Project, req TakeRequest) ([]*origi
 			open.Allowed = project.AllowedBy(p.List.HoldFor(name))
 			o, err = obtain.Named(ctx, p, open)
 		}
-		if err == nil {
+		if err == nil && o.Kind != origin.Package { // those of registries are shared, and ask in any case
 			o.Asks = req.WithNeeds
 		}
 		if err == nil && o.InRegistry() {

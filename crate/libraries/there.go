@@ -29,7 +29,7 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 	}
 	parts, scripts := d.Before.PartsOf(ctx, site, pages), tags.NewScripts(d.Before)
 	first := true
-	for _, name := range pages {
+	for _, name := range parts.Visited(pages) { // a part alone has not what its pages have
 		v, err := tags.ReadComposed(d.Before, parts, name)
 		if err != nil {
 			if ctx.Err() != nil {

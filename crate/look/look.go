@@ -360,8 +360,8 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 	return nil
 }
 
-// unknownBehind refuses pages that the server behind has at no such address: what it answers then is no page of the
-// site, and looks the same before and after any change.
+// unknownBehind returns an error if the server behind has no page at an address that was opened. Its error page would
+// look the same before and after any change.
 func (v *visitor) unknownBehind(pages []*Page) error {
 	if v.req.Behind == "" {
 		return nil
@@ -370,6 +370,11 @@ func (v *visitor) unknownBehind(pages []*Page) error {
 		for _, m := range page.Messages {
 			if m.Kind == console.Failed && strings.Trim(strings.TrimPrefix(m.URL, v.origin), "/") ==
 				strings.Trim(page.Page, "/") {
+				if strings.HasPrefix(m.Text, "502") {
+					return problem.Misuse("start it, or correct the address of --behind", "the server behind does "+
+						"not answer at %s",
+						v.req.Behind)
+				}
 				return problem.Misuse("name the addresses that the server knows: /PATH as a page for look, "+
 					"--address /PATH "+
 					"for other commands", "the server behind has no page at /%s: %s", page.Page, m.Text)

@@ -31,8 +31,8 @@ var (
 	leftOut      = memo.Regexp(`(?m)\.\.\.\s*(?:$|[,})\]])|…`)
 )
 
-// Examples finds the pieces of a readme's Markdown that show scripts for a page, in their order: those that a bundler
-// would read are none, nor those that leave something out.
+// Examples finds the pieces of a readme's Markdown that show scripts for a page, in their order. It leaves out code for
+// bundlers, and code with "..." in the place of something.
 func Examples(text string) []Example {
 	var list []Example
 	add := func(markup, code string) {

@@ -120,8 +120,8 @@ func hasFont(f *File) bool {
 	return false
 }
 
-// withFont finds, for a stylesheet without a font, one that has its classes and a font. It returns the first if there
-// is none.
+// withFont returns, for a stylesheet without a font, another one that has its classes and a font, with its text; the
+// given one if no other has.
 func (d *Package) withFont(look *File, sheet []byte) (*File, []byte, error) {
 	names := classesOf(sheet)
 	var best *File

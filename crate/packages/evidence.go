@@ -15,7 +15,7 @@ import (
 // A feature is one thing that speaks for a file as the one that the library is, or against it.
 type feature struct {
 	name   string
-	says   string // the reason in an answer, with %s for what was found; "" where it is none by itself
+	says   string // the reason in an answer, with %s for what was found; "" if it gives no reason
 	weight int
 	holds  func(e *evidence) (found string, ok bool)
 }
@@ -27,7 +27,7 @@ type evidence struct {
 	name  string // the library's, as names are compared
 	stem  string // the file's, as names are compared
 	base  string // the file's, less its ending and the marks of builds
-	core  *File  // the library's script, where the file is a stylesheet; nil if there is none
+	core  *File  // the library's script, if the file is a stylesheet; nil if it has no script
 	named bool   // its name has been said to be the library's
 }
 

@@ -89,7 +89,7 @@ type Package struct {
 	Unstyled             map[string]bool // paths of stylesheets of which the script makes no use
 	Reported             map[string]bool // paths of stylesheets that the script names as a look
 	Shown                [][]string      // paths of files that the readme's pieces of code show, by piece
-	ShownElsewhere       bool            // they show the library's own script, which is no file of this package
+	ShownElsewhere       bool            // they show the library's script under a name that this package lacks
 	Spoken               []string        // paths of stylesheets whose names the readme has anywhere
 	ShownOthers          []string        // names of other libraries' files that these show, as names are compared
 	Examples             []manifest.Example

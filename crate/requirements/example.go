@@ -140,8 +140,7 @@ func listsOne(list []dependency, name string) bool {
 func oneOfSeveral(files []*packages.File, global string) bool {
 	return slices.ContainsFunc(files, func(f *packages.File) bool {
 		return slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool {
-			return n.Name == global &&
-				len(n.Or) > 0
+			return n.Name == global && len(n.Or) > 0
 		})
 	})
 }
@@ -234,8 +233,7 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 			continue
 		}
 		n := Requirement{Global: c.name, Strength: string(script.Hard), At: o.Manifest.File, Package: c.name,
-			Range: c.rng,
-			Why:   why}
+			Range: c.rng, Why: why}
 		for _, f := range onPage(p, p.Suggest()) {
 			if len(f.Script.Defines) > 0 {
 				n.Global = f.Script.Defines[0].Name

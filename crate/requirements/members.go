@@ -34,7 +34,12 @@ func (r *Resolver) Member(ctx context.Context, o *origin.Opened, sel *packages.S
 		if err != nil {
 			return nil, err
 		}
-		wants := members(f.Script)
+		wants := slices.DeleteFunc(members(f.Script), func(g script.Global) bool {
+			global, _, _ := strings.Cut(g.Name, ".")
+			return slices.ContainsFunc(needs, func(n Requirement) bool { // what is not there has no members
+				return n.Global == global && n.Library == "" && n.Package == "" && n.Own == ""
+			})
+		})
 		missing, stops, known := r.Facts.Lacks(ctx, base.texts, text, names(wants))
 		base.texts = append(base.texts, text)
 		// The first in the text is what it stops at: what is built from it comes later.

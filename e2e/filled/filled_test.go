@@ -401,6 +401,20 @@ func TestImportMapsOfFilledPages(t *testing.T) {
 	}
 }
 
+// TestWhatIsThereOnFilledPages: a script without a record that a shared part loads is there on all pages that have the
+// part.
+func TestWhatIsThereOnFilledPages(t *testing.T) {
+	t.Parallel()
+	s := club(t, map[string]string{"index.php": "<?php include 'inc/head.php'; ?>\n<main>x</main>\n</body>\n</html>\n",
+		"inc/head.php": strings.TrimSuffix(whole("    <script src=\"js/oar.js\"></script>\n", ""),
+			"</body>\n</html>\n"),
+		"js/oar.js": "window.oarlock = function () {};\noarlock.fn = oarlock.prototype = {};\n"})
+	out := s.Run("take", "../downloads/brinework-1.2.0.zip", "--suggested", "--page", "**")
+	if !strings.Contains(out, "provided by js/oar.js") {
+		t.Errorf("take says\n%s", out)
+	}
+}
+
 // TestFallbacksOfFilledPages: where a template makes the address of the site's own copy, no script can ask for it, so
 // there is no fallback, and the command says why.
 func TestFallbacksOfFilledPages(t *testing.T) {

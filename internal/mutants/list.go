@@ -266,6 +266,8 @@ var list = []mutant{
 	{File: `crate/libraries/take.go`, Old: `req.WithNeeds, t.page())`,
 		New:     `req.WithNeeds, requirements.Page{Defined: t.globals(), Texts: t.Plan.Texts})`,
 		Package: `e2e`, Promise: `what stands on the pages is not doubled`},
+	{File: `crate/requirements/example.go`, Old: `if !slices.ContainsFunc(needs, forUse) {`, New: `if true {`,
+		Package: `e2e`, Promise: `what the readme's example runs without is no need`},
 	{File: `crate/requirements/versions.go`, Old: `if len(less) < len(fewestLacks) {`, New: `if false {`,
 		Package: `e2e`, Promise: `a version is taken that has the members which are used`},
 	{File: `crate/libraries/takeall.go`, Old: `o.Asks = req.WithNeeds`, New: `o.Asks = false`,
