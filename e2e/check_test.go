@@ -701,7 +701,7 @@ func TestCompletionKnows(t *testing.T) {
 		want string
 	}{
 		{[]string{"omit", "oar"}, "oarlock\n"},
-		{[]string{"omit", "js/oar"}, "js/oarlock.js\njs/oarlock.min.js\n"},
+		{[]string{"omit", "js/oar"}, "js/oarlock.min.js\n"},
 		{[]string{"check", "crews"}, "crews/index.html\n"},
 		{[]string{"include", "oarlock", "--page", "crews"}, "crews/index.html\n"},
 		{[]string{"check", "--explain=class-g"}, "class-gone\n"},

@@ -74,16 +74,16 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 	for _, dir := range []string{"fonts"} {
 		os.RemoveAll(filepath.Join(s.Dir, dir))
 	}
-	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
-	if out := s.Run("refill", "--offline"); !strings.Contains(out, "8 files as sealed, 3 restored") {
+	os.Remove(filepath.Join(s.Dir, "js/oarlock.min.js"))
+	if out := s.Run("refill", "--offline"); !strings.Contains(out, "2 files as sealed, 3 restored") {
 		t.Errorf("refill printed\n%s", out)
 	}
 	if s.State() != whole {
 		t.Error("refill did not give back the state")
 	}
-	s.Write("js/oarlock.js", "mine")
-	s.Fail(1, []string{"changed, left alone: js/oarlock.js", "--overwrite"}, "refill")
-	if s.Read("js/oarlock.js") != "mine" {
+	s.Write("js/oarlock.min.js", "mine")
+	s.Fail(1, []string{"changed, left alone: js/oarlock.min.js", "--overwrite"}, "refill")
+	if s.Read("js/oarlock.min.js") != "mine" {
 		t.Error("refill wrote over a changed file")
 	}
 	s.Run("refill", "--overwrite")
@@ -98,8 +98,8 @@ func TestRefillFromTheCacheAlone(t *testing.T) {
 		}
 		return nil
 	})
-	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
-	s.Fail(1, []string{"missing: oarlock: js/oarlock.js"}, "refill")
+	os.Remove(filepath.Join(s.Dir, "js/oarlock.min.js"))
+	s.Fail(1, []string{"missing: oarlock: js/oarlock.min.js"}, "refill")
 	// The source, put into the project, is as good.
 	zip, err := demo.Library("oarlock", "2.0.3")
 	if err != nil {
@@ -172,13 +172,14 @@ func TestDropSparesWhatIsNeededSharedOrChanged(t *testing.T) {
 		t.Error("a refused drop changed something")
 	}
 	s.Run("take", "../downloads/brinework-1.2.0.zip", "--files", "css/brinework.min.css", "--as", "brine-look")
-	s.Write("js/brinework.js", "mine")
+	s.Write("js/brinework.min.js", "mine")
 	out := s.Run("drop", "brinework")
-	if !strings.Contains(out, "brine-look has it too") || !strings.Contains(out, "js/brinework.js: it was changed") {
+	if !strings.Contains(out, "brine-look has it too") ||
+		!strings.Contains(out, "js/brinework.min.js: it was changed") {
 		t.Errorf("drop printed\n%s", out)
 	}
 	s.Read("fonts/brinework.woff")
-	if s.Read("js/brinework.js") != "mine" || strings.Contains(s.Read("index.html"), "brinework.min.js") {
+	if s.Read("js/brinework.min.js") != "mine" || strings.Contains(s.Read("index.html"), "brinework.min.js") {
 		t.Error("drop took too much or too little")
 	}
 	s.Run("drop", "oarlock", "--even-if-needed")

@@ -62,7 +62,7 @@ func TestBuildsComeWithTheirMaps(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
 	s.Run("drop", "brinework")
-	s.Run("take", "../downloads/brinework-1.2.0.zip", "--one-build", "--readable", "--page", "**")
+	s.Run("take", "../downloads/brinework-1.2.0.zip", "--maps", "--readable", "--page", "**")
 	if _, err := os.Stat(filepath.Join(s.Dir, "css/brinework.min.css")); err == nil {
 		t.Fatal("both builds are there")
 	}

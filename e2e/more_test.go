@@ -136,17 +136,17 @@ func TestFileConflicts(t *testing.T) {
 	s.Write("js/oarlock.js", "my own oarlock")
 	before := s.State()
 	s.Fail(1, []string{"js/oarlock.js exists already with other bytes", "is not the crate's",
-		"--rename oarlock.js=NAME"}, "take", "../downloads/oarlock-2.0.3.zip")
+		"--rename oarlock.js=NAME"}, "take", "../downloads/oarlock-2.0.3.zip", "--both-builds")
 	if s.State() != before {
 		t.Error("a refused take changed something")
 	}
-	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--rename", "oarlock.js=oarlock-readable.js")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--both-builds", "--rename", "oarlock.js=oarlock-readable.js")
 	if s.Read("js/oarlock.js") != "my own oarlock" || !strings.Contains(s.Read("js/oarlock-readable.js"),
 		"oarlock v2.0.3") {
 		t.Error("the own file was touched, or the library's is not there")
 	}
 	s.Run("undo")
-	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--overwrite")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--readable", "--overwrite")
 	if !strings.Contains(s.Read("js/oarlock.js"), "oarlock v2.0.3") {
 		t.Error("--overwrite did not")
 	}
@@ -229,7 +229,10 @@ func TestTakenAgainOtherwise(t *testing.T) {
 	}
 	s.Run("check", "--no-rehearse")
 	s.Run("undo")
-	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--one-build", "--readable")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--readable")
+	if _, err := os.Stat(filepath.Join(s.Dir, "js/oarlock.min.js")); err == nil {
+		t.Error("the build that no page uses any more is still there")
+	}
 	if text := s.Read("crews/index.html"); strings.Count(text, "js/oarlock.js") != 1 ||
 		strings.Contains(text, "oarlock.min.js") {
 		t.Errorf("the page does not follow to the other build:\n%s", text)
@@ -240,7 +243,7 @@ func TestTakenAgainOtherwise(t *testing.T) {
 		t.Error("undo does not lead back")
 	}
 	// What is there stays, whatever is asked for beside it.
-	if out := s.Run("take", "../downloads/oarlock-2.0.3.zip", "--files", "dist/oarlock.js"); !strings.Contains(out,
+	if out := s.Run("take", "../downloads/oarlock-2.0.3.zip", "--files", "dist/oarlock.min.js"); !strings.Contains(out,
 		"already there: oarlock 2.0.3") || s.State() != before {
 		t.Errorf("a take of what is there changed something:\n%s", out)
 	}

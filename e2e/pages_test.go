@@ -238,10 +238,10 @@ own: {order: [js/config.js, js/club.js]}
 func TestContentsTellsTheState(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	os.Remove(filepath.Join(s.Dir, "js/oarlock.js"))
+	os.Remove(filepath.Join(s.Dir, "js/brinework.min.js"))
 	s.Write("crate.yaml", s.Read("crate.yaml")+"  pennants: {version: 1.1.0, only: desk}\n")
 	out := s.Run("contents")
-	for _, want := range []string{"1 of 3 files missing or changed", "not taken yet",
+	for _, want := range []string{"1 of 4 files missing or changed", "not taken yet",
 		"pennants 1.1.0: for development only", "index.html"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("contents lacks %q:\n%s", want, out)

@@ -356,6 +356,9 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 		return nil
 	}
 	at := c.p.InProject(name)
+	if c.p.At(at).Library != "" {
+		return nil // maps of libraries are left out unless take --maps brings them
+	}
 	b, err := c.p.ReadFile(at)
 	if err != nil {
 		return nil
@@ -369,8 +372,5 @@ func (c *inspection) sourceMap(name paths.InSite) []check.Finding {
 		Message: fmt.Sprintf("it names the source map %s, which does not exist", ref),
 		Why:     "developer tools ask for it, and report that it is missing", Next: "ignore it, or put the map there"}
 	f.Line, f.Column = page.Position(b, max(0, strings.LastIndex(string(b), ref)))
-	if of := c.p.At(at); of.Library != "" {
-		f.Next = fmt.Sprintf("take %s again with its map, or ignore it", of.Library)
-	}
 	return []check.Finding{f}
 }

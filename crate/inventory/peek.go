@@ -116,7 +116,7 @@ func PeekInto(opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error
 			out.Excluded = append(out.Excluded, *g)
 		}
 	}
-	s := o.Suggest()
+	s := o.InBuild(o.Suggest(), record.Minified)
 	for _, ch := range s.Choices {
 		out.Suggested = append(out.Suggested, PeekedChoice{ch.Path, ch.Reason})
 	}

@@ -1,6 +1,7 @@
 package libraries
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -29,17 +30,14 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 		return whole(d, take, append(take, keep...)), notes
 	}
 	if len(take)+len(keep) == 0 {
-		return d.Suggest(), append(notes, "its files have other names now, so the suggested set was taken")
+		sel := d.InBuild(d.Suggest(), cmp.Or(lib.Build, record.Minified))
+		d.AddBuilds(sel, false, lib.Maps)
+		return sel, append(notes, "its files have other names now, so the suggested set was taken")
 	}
 	sel := d.Choose(func(name string) (string, bool) { return "chosen earlier", matches(append(take, keep...), name) })
 	tagNamed(d, sel, take)
 	Keep(sel, keep, take)
-	// Source maps came along with the suggestion; they do so again.
-	for _, c := range d.Suggest().Choices {
-		if f := d.File(c.Path); f.Kind == packages.Map && sel.Has(f.MapOf) && !sel.Has(c.Path) {
-			sel.Add(c)
-		}
-	}
+	d.AddBuilds(sel, false, lib.Maps)
 	return sel, notes
 }
 
@@ -259,6 +257,9 @@ func taggable(f *packages.File, defined map[string]bool, modules bool) bool {
 // Name writes a selection into an entry, so that it can be repeated.
 func Name(d *packages.Package, sel *packages.Selection, lib *record.Library) {
 	lib.Take, lib.Keep = nil, nil
+	lib.Maps = lib.Maps || !lib.Whole && slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
+		return d.File(c.Path).Kind == packages.Map
+	})
 	for _, name := range d.Named(sel) {
 		f := d.File(name)
 		switch {

@@ -3,8 +3,10 @@ package libraries
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -122,6 +124,15 @@ func wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeRequest) ([]
 		if err != nil {
 			return nil, err
 		}
+		if strings.ContainsAny(name, "*?[{") { // a pattern means files of the site's own
+			files = slices.DeleteFunc(files, func(f paths.InSite) bool {
+				return d.Before.At(d.Before.InProject(f)).File != nil
+			})
+			if len(files) == 0 {
+				return nil, problem.Refuse(problem.FileUnknown, "merry contents  # lists the libraries, which are "+
+					"included by name", "all files that match %s are files of libraries", name)
+			}
+		}
 		for _, f := range files {
 			t := project.TaggedFile{At: f, Style: packages.KindOf(f.String()) == packages.Stylesheet}
 			if of := d.Before.At(d.Before.InProject(f)); of.File != nil {
@@ -132,7 +143,16 @@ func wantedFiles(ctx context.Context, d *reconcile.Plan, req IncludeRequest) ([]
 	}
 	var files []project.TaggedFile
 	for _, lib := range d.List.NeedsFirst(libs) {
-		of := d.Before.TaggedFiles(lib, req.Build)
+		if d.Seal.Libraries[lib] != nil {
+			_, stays, err := AddBuild(ctx, d, lib, req.Build)
+			if err != nil {
+				return nil, err
+			}
+			if stays != "" {
+				return nil, problem.Refuse(problem.NothingThere, "leave --"+string(req.Build)+" out", "%s", stays)
+			}
+		}
+		of := d.Before.With(d.List, d.Seal).TaggedFiles(lib, req.Build)
 		if len(req.Only) > 0 {
 			if of, err = Tag(ctx, d, lib, req.Only, req.Build); err != nil {
 				return nil, err

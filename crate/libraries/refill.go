@@ -144,31 +144,45 @@ func fetchMissing(ctx context.Context, d *reconcile.Plan, names []string, out *R
 			}
 			return !d.Before.Exists(f.At)
 		})
-		if !needed || lib.Linked || lib.Digest != "" && opener.Cache.Has(lib.Digest) {
+		if !needed {
 			continue
 		}
-		req := origin.Request{Name: lib.Origin, Dir: string(d.Before.Root), Integrity: lib.Digest, Recorded: true}
-		packaged := strings.HasPrefix(lib.Origin, record.FromRegistry)
-		switch {
-		case packaged, source.IsAddress(lib.Origin):
-			if opener.Offline {
-				continue
-			}
-			if packaged {
-				// the registry's own digest is compared with the seal's below
-				req.Name, req.Integrity = lib.Origin+"@"+lib.Version, ""
-			}
-			out.Fetched = append(out.Fetched, req.Name)
-		default:
-			if _, err := d.Before.Disk.Stat(lib.Origin); err != nil {
-				continue // it is reported as missing
-			}
-		}
-		if err := fetchOne(ctx, opener, n, lib, req, packaged); err != nil {
+		asked, err := bringSource(ctx, d, n)
+		if err != nil {
 			return err
+		}
+		if asked != "" {
+			out.Fetched = append(out.Fetched, asked)
 		}
 	}
 	return nil
+}
+
+// bringSource brings a library's recorded source into the cache if it is not there, and returns the address that it
+// asked. A source that can't be asked now is no error.
+func bringSource(ctx context.Context, d *reconcile.Plan, name string) (asked string, err error) {
+	opener, lib := d.Before.Origin, d.Seal.Libraries[name]
+	if lib.Linked || lib.Digest != "" && opener.Cache.Has(lib.Digest) {
+		return "", nil
+	}
+	req := origin.Request{Name: lib.Origin, Dir: string(d.Before.Root), Integrity: lib.Digest, Recorded: true}
+	packaged := strings.HasPrefix(lib.Origin, record.FromRegistry)
+	switch {
+	case packaged, source.IsAddress(lib.Origin):
+		if opener.Offline {
+			return "", nil
+		}
+		if packaged {
+			// the registry's own digest is compared with the seal's below
+			req.Name, req.Integrity = lib.Origin+"@"+lib.Version, ""
+		}
+		asked = req.Name
+	default:
+		if _, err := d.Before.Disk.Stat(lib.Origin); err != nil {
+			return "", nil // it is reported as missing
+		}
+	}
+	return asked, fetchOne(ctx, opener, name, lib, req, packaged)
 }
 
 // fillFrom brings into the cache what it has not of a library, from archives and folders that a person has.

@@ -224,8 +224,10 @@ func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.
 	}
 	l.At = nil
 	same := l.Entry
+	same.Maps = false
 	Name(l.Package, l.Selection, &same)
-	if (!lib.Whole || l.partial) && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) {
+	if (!lib.Whole || l.partial) && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) &&
+		(same.Maps || !lib.Maps) {
 		return l, done, nil
 	}
 	for _, names := range [][]string{lib.Take, lib.Keep} {

@@ -34,7 +34,6 @@ type TakeRequest struct {
 	WithNeeds bool         // take from the registry what it needs on a page, too
 	DevOnly   bool         // it is for the developer alone and must not ship
 	Build     record.Build // what pages use
-	OneBuild  bool         // keep only that build
 	Overwrite bool
 	Pages     []string // include at once
 	Fragments bool     // also on parts of pages
@@ -49,6 +48,8 @@ type Selecting struct {
 	Keep  []string    // patterns of files that lie beside, without tags
 	Form  script.Form // of the library's own script, where that is not left to what is there
 	Whole bool        // all that the source has for a page
+	Both  bool        // the build that pages do not use, too
+	Maps  bool        // source maps, too
 
 	imported string // the name by which a module of what was asked for imports it
 }
@@ -151,9 +152,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	if err != nil {
 		return nil, err
 	}
-	if req.OneBuild {
-		sel = o.OneBuild(sel, lib.Build)
-	}
+	lib.Maps = lib.Maps || req.Maps
 	req.arrange(&lib)
 	before := len(t.Taken)
 	needs, err := t.needs(ctx, o, sel, &lib, req, depth)
@@ -215,6 +214,8 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 	if known != nil {
 		there = Sealed(o.Package, known)
 		if !asked {
+			there = o.TurnTo(there, lib.Build)
+			o.AddBuilds(there, req.Both, req.Maps || lib.Maps)
 			return there, nil
 		}
 	}
@@ -238,23 +239,31 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 		if option, ok := o.WithoutBase(has); ok && !asked {
 			form = append(form, option)
 		}
-		if sel, err = origin.Select(o, wanted, req.Parts, form...); err == nil && len(wanted) > 0 {
+		sel, err = origin.Select(o, wanted, req.Parts, form...)
+		switch {
+		case err != nil:
+			return nil, err
+		case len(wanted) > 0:
 			Roles(o.Package, sel, req.Files)
+		default:
+			sel = o.InBuild(sel, lib.Build)
 		}
-		if err == nil && !asked {
+		o.AddBuilds(sel, req.Both, req.Maps)
+		if !asked {
 			for _, d := range o.Decisions() {
 				if doubt := d.Doubt(); doubt != "" {
 					sel.Notes = append(sel.Notes, doubt+"; --files "+texts.Word(d.RunnerUp)+" takes that")
 				}
 			}
 		}
-		if err == nil && len(wanted) == 0 && len(req.Keep) > 0 {
-			var beside *packages.Selection
-			if beside, err = origin.Select(o, req.Keep, nil); err == nil {
-				for _, c := range beside.Choices {
-					c.Page = false
-					sel.Add(c)
-				}
+		if len(wanted) == 0 && len(req.Keep) > 0 {
+			beside, err := origin.Select(o, req.Keep, nil)
+			if err != nil {
+				return nil, err
+			}
+			for _, c := range beside.Choices {
+				c.Page = false
+				sel.Add(c)
 			}
 		}
 	}

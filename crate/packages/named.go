@@ -1,20 +1,67 @@
 package packages
 
 import (
+	"fmt"
+	"path"
 	"slices"
 
 	"merrycrate.example/merry/crate/record"
 )
 
-// OneBuild drops the files of the other build where both are chosen.
-func (d *Package) OneBuild(s *Selection, build record.Build) *Selection {
-	return s.Without(func(name string) bool {
-		f := d.File(name)
-		if f.Kind == Map {
-			f = d.File(f.MapOf)
+// InBuild drops the files of the other build where both are chosen, what only those ask for, and all source maps.
+func (d *Package) InBuild(s *Selection, build record.Build) *Selection {
+	why := map[string]string{} // of the files that are dropped
+	theirs := map[string]bool{}
+	for _, c := range s.Choices {
+		f := d.File(c.Path)
+		if f.OtherBuild != "" && s.Has(f.OtherBuild) && f.Build != build {
+			why[c.Path] = c.Reason
+			for _, r := range f.Refs {
+				theirs[r.Path] = true
+			}
 		}
-		return f != nil && f.OtherBuild != "" && s.Has(f.OtherBuild) && f.Build != build
+	}
+	out := s.Without(func(name string) bool {
+		_, dropped := why[name]
+		return dropped || d.File(name).Kind == Map || theirs[name] && !s.Tagged(name)
 	})
+	for i, c := range out.Choices {
+		f := d.File(c.Path)
+		if reason, ok := why[f.OtherBuild]; ok && c.Reason == otherBuild(f, d.File(f.OtherBuild)) {
+			out.Choices[i].Reason = reason
+		}
+	}
+	d.complete(out, false)
+	return out
+}
+
+// otherBuild is the reason for a file that comes because its other build does.
+func otherBuild(f, other *File) string {
+	return fmt.Sprintf("the %s build of %s", f.Build, path.Base(other.Path))
+}
+
+// TurnTo returns a selection with the other build of the files that are chosen in one alone and not in this one.
+func (d *Package) TurnTo(s *Selection, build record.Build) *Selection {
+	turned := map[string]bool{}
+	for _, c := range slices.Clone(s.Choices) {
+		f := d.File(c.Path)
+		if f.OtherBuild != "" && f.Build != build && !s.Has(f.OtherBuild) {
+			turned[c.Path], turned[f.Map] = true, true
+			s.add(f.OtherBuild, "pages use the "+string(build)+" build", c.Page)
+		}
+	}
+	return s.Without(func(name string) bool { return turned[name] })
+}
+
+// AddBuilds adds to a selection the other build of its files, or their source maps.
+func (d *Package) AddBuilds(s *Selection, both, maps bool) {
+	for _, c := range slices.Clone(s.Choices) {
+		f := d.File(c.Path)
+		if other := d.File(f.OtherBuild); both && other != nil {
+			s.add(other.Path, otherBuild(other, f), c.Page)
+		}
+	}
+	d.complete(s, maps)
 }
 
 // Named returns a selection as the packing list records it, so that it can be repeated.

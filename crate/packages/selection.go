@@ -45,6 +45,13 @@ func (s *Selection) Without(drop func(name string) bool) *Selection {
 	return out
 }
 
+// note adds what the choosing person should know, once.
+func (s *Selection) note(text string) {
+	if !slices.Contains(s.Notes, text) {
+		s.Notes = append(s.Notes, text)
+	}
+}
+
 // Add puts one more file into the selection.
 func (s *Selection) Add(c Choice) { s.add(c.Path, c.Reason, c.Page) }
 

@@ -21,14 +21,14 @@ func (d *Package) complete(s *Selection, maps bool) {
 		for _, r := range f.Refs {
 			switch {
 			case r.There && paths.Hidden(r.Path):
-				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, whose name begins with a dot; such files are "+
-					"taken only if --files names them", f.Path, r.URL))
+				s.note(fmt.Sprintf("%s asks for %s, whose name begins with a dot; such files are taken only if "+
+					"--files names them", f.Path, r.URL))
 			case r.There && r.By != "":
 				s.add(r.Path, path.Base(r.By)+" fetches it while it runs", false)
 			case r.There:
 				s.add(r.Path, fmt.Sprintf("%s asks for it", path.Base(f.Path)), false)
 			case r.Path != "":
-				s.Notes = append(s.Notes, fmt.Sprintf("%s asks for %s, which is not in the package", f.Path, r.URL))
+				s.note(fmt.Sprintf("%s asks for %s, which is not in the package", f.Path, r.URL))
 			}
 		}
 		d.addOwnNames(s, f)
@@ -147,7 +147,7 @@ func (d *Package) addBothBuilds(s *Selection, f *File, why string) {
 	s.add(f.Path, why, true)
 	if f.OtherBuild != "" {
 		other := d.File(f.OtherBuild)
-		s.add(f.OtherBuild, fmt.Sprintf("the %s build of %s", other.Build, path.Base(f.Path)), true)
+		s.add(f.OtherBuild, otherBuild(other, f), true)
 	}
 }
 

@@ -1,6 +1,7 @@
 package reconcile
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path"
@@ -261,8 +262,9 @@ func newFollower(d *Plan, after *project.Project) *follower {
 			continue
 		}
 		for o, n := range Successors(old, new) {
-			if n == nil && o.OtherBuild != "" {
-				if other := new.File(o.OtherBuild); other != nil && other.Build == d.List.Library(d.now(name)).Build {
+			if n == nil {
+				other := new.File(cmp.Or(o.OtherBuild, d.turned[d.now(name)][o.Path]))
+				if other != nil && other.Build == d.List.Library(d.now(name)).Build {
 					n = other // the build that pages are to use from now on
 				}
 			}

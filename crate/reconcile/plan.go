@@ -50,6 +50,8 @@ type Plan struct {
 	wholes []wholeWork
 	mu     sync.Mutex
 	script map[string][]byte // scripts that are put, by their integrity
+	// files that were not taken, to the one of the same library that is their other build
+	turned map[string]map[string]string
 
 	renamed   map[string]string                        // libraries that have another name from now on
 	moving    map[paths.InSite]paths.InSite            // the site's own files that move
@@ -62,7 +64,8 @@ type Plan struct {
 
 // New begins a plan on a snapshot that was read under the lock of the set.
 func New(p *project.Project, set *change.Set) *Plan {
-	return &Plan{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{}}
+	return &Plan{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{},
+		turned: map[string]map[string]string{}}
 }
 
 // Dry reports whether the plan is only to be shown.
@@ -212,6 +215,12 @@ type Source interface {
 // read once.
 func (d *Plan) Take(ctx context.Context, library string, from Source, of *packages.Package, sel *packages.Selection,
 	at map[string]paths.InSite, linked bool, policy Policy) ([]record.File, error) {
+	d.turned[library] = map[string]string{}
+	for _, c := range sel.Choices {
+		if other := of.File(c.Path).OtherBuild; other != "" && !sel.Has(other) {
+			d.turned[library][other] = c.Path
+		}
+	}
 	var buffers sync.Pool
 	return parallel.Map(ctx, sel.Choices, func(_ context.Context, c packages.Choice) (record.File, error) {
 		buf, _ := buffers.Get().(*[]byte)

@@ -51,6 +51,7 @@ var texts = map[string]string{
 	"libraries/NAME/build":     "The build that pages use: minified or readable. | readable",
 	"libraries/NAME/serve":     "Where pages load it from: local or cdn. | cdn",
 	"libraries/NAME/whole":     "Keep everything that the source has for a page, in later versions too. | true",
+	"libraries/NAME/maps":      "Also take the files' source maps, in later versions too. | true",
 	"libraries/NAME/into":      "A folder of its own, relative to the site's folder. | vendor/oarlock",
 	"libraries/NAME/arrange":   "How to arrange its files: by-kind or together. | together",
 	"libraries/NAME/names":     "How to name its files: shipped, plain or versioned. | plain",

@@ -89,6 +89,7 @@ type Library struct {
 	Build     Build    `yaml:"build,omitempty"`
 	Serve     Serve    `yaml:"serve,omitempty"`
 	Whole     bool     `yaml:"whole,omitempty"` // all that the source has for a page
+	Maps      bool     `yaml:"maps,omitempty"`  // source maps, too
 	Into      string   `yaml:"into,omitempty"`  // its own folder, from the site's
 	Arrange   Arrange  `yaml:"arrange,omitempty"`
 	Names     Names    `yaml:"names,omitempty"`

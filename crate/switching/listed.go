@@ -30,13 +30,14 @@ func AsListed(ctx context.Context, d *reconcile.Plan, dir string, out *libraries
 		if req.Serve == "" && req.Build == record.NoBuild {
 			continue
 		}
-		explicit := *lib
-		if _, _, err := plan(ctx, d, req, dir, memory); err != nil {
+		explicit, brought := *lib, Switched{}
+		if _, err := plan(ctx, d, req, dir, memory, &brought); err != nil {
 			return nil, err
 		}
 		if entry := d.List.Library(lib.Name); explicit.Serve == "" && entry.Serve == record.Local {
 			entry.Serve = "" // as it is written
 		}
+		out.Notes = append(out.Notes, brought.Notes...)
 		out.Done = append(out.Done, libraries.Done{Library: lib.Name, What: reconcile.Titled("pages use it",
 			string(req.Serve), string(req.Build))})
 	}

@@ -47,11 +47,10 @@ type Switched struct {
 func Switch(ctx context.Context, d *reconcile.Plan, req Request, dir string) (*Switched, error) {
 	d.Measure = true
 	out := &Switched{}
-	work, added, err := plan(ctx, d, req, dir, tags.NewHistory(d.Seal.Tags))
+	work, err := plan(ctx, d, req, dir, tags.NewHistory(d.Seal.Tags), out)
 	if err != nil {
 		return nil, err
 	}
-	out.Added = added
 	work.CSP, work.Copies = csp.New(d.Before), paths.Found(path.Join(d.List.Folders.Scripts, tags.CopyScript))
 	err = d.Finish(ctx, &out.Result, &out.Pages, func() error {
 		if work.Copied {
@@ -73,34 +72,36 @@ func Switch(ctx context.Context, d *reconcile.Plan, req Request, dir string) (*S
 	return out, err
 }
 
-// plan adds a switch to the plan: the local copies that are missing, and the edits of pages. It returns the paths of
-// the copies, sorted.
+// plan adds a switch to the plan: the local copies that are missing, which out then has, and the edits of pages.
 func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string,
-	memory *tags.History) (work *reconcile.Serving, added []string, err error) {
+	memory *tags.History, out *Switched) (*reconcile.Serving, error) {
 	s := &switching{d: d, req: req}
 	if err := s.settle(); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if d.Untitled() {
 		d.Title(s.title())
 	}
 	pages, err := d.Pages(ctx, s.req.Pages, dir, true)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	for _, l := range s.libs {
 		if s.req.Serve == record.Local || s.req.Fallback {
 			put, err := d.Localise(ctx, l)
 			if err != nil {
-				return nil, nil, err
+				return nil, err
 			}
-			added = append(added, put...)
+			out.Added = append(out.Added, put...)
 		}
-		put, err := libraries.AddBuild(ctx, d, l, s.req.Build)
+		put, stays, err := libraries.AddBuild(ctx, d, l, s.req.Build)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
-		added = append(added, put...)
+		out.Added = append(out.Added, put...)
+		if stays != "" {
+			out.Notes = append(out.Notes, stays)
+		}
 		if len(s.req.Pages) == 0 {
 			// All pages change, so it is what the project wants from now on.
 			lib := d.List.Library(l)
@@ -112,12 +113,12 @@ func plan(ctx context.Context, d *reconcile.Plan, req Request, dir string,
 			}
 		}
 	}
-	slices.Sort(added)
-	work = &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "",
+	slices.Sort(out.Added)
+	work := &reconcile.Serving{Libraries: s.libs, Serve: s.req.Serve, Pattern: s.pattern, Chosen: s.req.CDN != "",
 		Build: s.req.Build, Fallback: s.req.Fallback,
 		Hints: s.req.Hints, History: memory, Then: s.then, Without: map[string]string{}, Alone: map[string]string{}}
 	d.OnPages(pages, work.Page)
-	return work, added, nil
+	return work, nil
 }
 
 // switching is a switch that is being determined.

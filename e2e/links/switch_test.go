@@ -126,7 +126,7 @@ func TestReadableBuildFromTheCache(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Club(t)
 	s.Run("start")
-	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--one-build", "--page", "index.html")
+	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--page", "index.html")
 	os.RemoveAll(filepath.Join(s.Dir, "../downloads"))
 	if out := s.Run("switch", "--readable", "--offline"); !strings.Contains(out, "added for it: js/oarlock.js") {
 		t.Errorf("switch printed\n%s", out)

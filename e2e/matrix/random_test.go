@@ -27,8 +27,8 @@ var actions = []string{
 	"hold LIB --off",
 	"take oarlock@2.0.3 --names versioned --page PAGE", "take oarlock@1.4.2 --as oldlock --page PAGE",
 	"take pennants --as flags --together --page PAGE",
-	"take oarlock@2.0.3 --one-build --page **", "adopt PAGE", "repin oarlock@2.1.0 tidechart@4.0.0",
-	"repin --newest-allowed", "take oarlock@2.1.0 --one-build --readable --names versioned --page PAGE",
+	"take oarlock@2.0.3 --both-builds --maps --page **", "adopt PAGE", "repin oarlock@2.1.0 tidechart@4.0.0",
+	"repin --newest-allowed", "take oarlock@2.1.0 --readable --names versioned --page PAGE",
 	"switch oarlock --cdn=harbour --readable --fallback", "include oldlock --page PAGE", "repin oldlock@2.0.3",
 	"take tidechart@3.1.0 --part marks --page PAGE", "take tidechart@3.1.0 --part night --page PAGE",
 	"take brinework@1.2.0 --together", "take brinework@1.2.0 --by-kind", "take oarlock@2.0.3 --into vendor/oarlock " +
