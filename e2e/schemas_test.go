@@ -40,7 +40,7 @@ var answered = []struct{ name, run string }{
 	{"versions", "versions brinework"}, {"versions-newer", "versions --newer"}, {"cache", "cache"},
 	{"repin", "repin brinework@2.0.0 --rename-sure --dry-run"}, {"repin", "repin brinework@2.0.0 --rename-sure"},
 	{"hold", "hold oarlock --below 3 --because kiosk"}, {"undo-several", "undo 2"}, {"settle", "settle"},
-	{"refill", "refill"}, {"seal", "seal js/oarlock.min.js"}, {"seal-html", "seal --html js/oarlock.js"},
+	{"refill", "refill"}, {"seal", "seal js/oarlock.min.js"}, {"seal-html", "seal --html js/oarlock.min.js"},
 	{"seal-check", "seal --check index.html"}, {"sources", "sources"}, {"sources-measure", "sources --measure"},
 	{"sources-set", "sources set downloads ../downloads"},
 	{"sources-set-host", "sources set host cdn.harbour.example 127.0.0.1:9"},
