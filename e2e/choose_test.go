@@ -59,7 +59,7 @@ func TestHabits(t *testing.T) {
 	s.Run("take", "../downloads/oarlock-2.0.3.zip", "--names", "versioned")
 	s.Run("take", "../downloads/brinework-1.2.0.zip", "--together")
 	s.Read("js/oarlock-2.0.3.min.js")
-	s.Read("lib/brinework/css/brinework.css")
+	s.Read("lib/brinework/css/brinework.min.css")
 	if list := s.Read("crate.yaml"); !strings.Contains(list, "names: versioned") ||
 		!strings.Contains(list, "arrange: together") {
 		t.Errorf("the packing list does not remember:\n%s", list)

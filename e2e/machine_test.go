@@ -32,12 +32,12 @@ func TestAnotherMachine(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(s.Home, ".merry/settings.yaml"), settings, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		for _, gone := range []string{"js/tidechart.js", "js/tidechart.min.js", "css/tidechart.min.css"} {
+		for _, gone := range []string{"js/tidechart.min.js", "js/tidechart.min.js", "css/tidechart.min.css"} {
 			os.Remove(filepath.Join(s.Dir, gone))
 		}
 	}
 	forget()
-	s.Fail(1, []string{"js/tidechart.js"}, "refill", "--offline")
+	s.Fail(1, []string{"js/tidechart.min.js"}, "refill", "--offline")
 	out := s.Run("refill", "tidechart")
 	if s.State() != state || !strings.Contains(out, "restored js/tidechart.min.js") {
 		t.Errorf("refill says\n%s", out)
@@ -46,12 +46,12 @@ func TestAnotherMachine(t *testing.T) {
 	forget()
 	if err := r.Publish("tidechart", "3.1.0",
 		map[string][]byte{"package.json": []byte(`{"name":"tidechart","version":"3.1.0"}`),
-			"dist/tidechart.js": []byte("window.tidechart = 'another';\n")}); err != nil {
+			"dist/tidechart.min.js": []byte("window.tidechart = 'another';\n")}); err != nil {
 		t.Fatal(err)
 	}
 	s.Fail(1, []string{"the bytes of 3.1.0 in the registry are not the sealed ones", "sealed: sha384-",
 		"there:  sha384-"}, "refill", "tidechart")
-	if _, err := os.Stat(filepath.Join(s.Dir, "js/tidechart.js")); err == nil {
+	if _, err := os.Stat(filepath.Join(s.Dir, "js/tidechart.min.js")); err == nil {
 		t.Error("other bytes were put there")
 	}
 }
@@ -91,7 +91,7 @@ func TestUpAndDown(t *testing.T) {
 	before := s.Pages() + s.Read("crate.yaml") + s.Read("crate.seal.json")
 	for _, wish := range []string{"tidechart@3.0.0", "tidechart@~3.0", "tidechart@<3.1"} {
 		s.Run("repin", wish)
-		if !strings.Contains(s.Read("js/tidechart.js"), "3.0.0") {
+		if !strings.Contains(s.Read("js/tidechart.min.js"), "3.0.0") {
 			t.Errorf("%s did not move it", wish)
 		}
 		s.Run("check")
@@ -101,7 +101,7 @@ func TestUpAndDown(t *testing.T) {
 		}
 	}
 	// A file that somebody changed is never lost.
-	s.Write("js/tidechart.js", s.Read("js/tidechart.js")+"// my own line\n")
+	s.Write("js/tidechart.min.js", s.Read("js/tidechart.min.js")+"// my own line\n")
 	state := s.State()
 	s.Fail(1, []string{"was changed since it was taken"}, "repin", "tidechart@3.0.0")
 	if s.State() != state {

@@ -77,7 +77,7 @@ func TestContinuousIntegration(t *testing.T) {
 	s.Run("take", "oarlock@2.0.3", "--page", "**")
 	s.Write("ci.sh", scripts(t)[1])
 	s.Env = append(s.Env, "MERRY_HOME="+filepath.Join(s.Home, ".merry"))
-	s.Remove("js/oarlock.js")
+	s.Remove("js/oarlock.min.js")
 	if r := s.Shell("sh ci.sh"); r.Status != 0 {
 		t.Fatalf("on a fresh checkout it ends with %d: %s%s", r.Status, r.Out, r.Err)
 	}
@@ -85,7 +85,8 @@ func TestContinuousIntegration(t *testing.T) {
 	if err := json.Unmarshal([]byte(s.Read("merry.sarif")), &sarif); err != nil || sarif.Version != "2.1.0" {
 		t.Errorf("%v: %+v", err, sarif)
 	}
-	if !strings.Contains(s.Read("js/oarlock.js"), "oarlock") || !strings.Contains(s.Read("bill.json"), "CycloneDX") ||
+	if !strings.Contains(s.Read("js/oarlock.min.js"), "oarlock") || !strings.Contains(s.Read("bill.json"),
+		"CycloneDX") ||
 		!strings.Contains(s.Read("merry.html"), "<h1>") {
 		t.Error("what it should leave is not there")
 	}
@@ -194,7 +195,7 @@ func TestAllSites(t *testing.T) {
 			t.Errorf("%s says\n%s", args, out)
 		}
 	}
-	if err := os.Remove(filepath.Join(club, "js", "oarlock.js")); err != nil {
+	if err := os.Remove(filepath.Join(club, "js", "oarlock.min.js")); err != nil {
 		t.Fatal(err)
 	}
 	if out := s.Run("refill", "--all-sites", "--from", "downloads"); !strings.Contains(out, "1 restored") {

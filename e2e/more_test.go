@@ -187,7 +187,7 @@ func TestIncludeFromACDN(t *testing.T) {
 	if s.State() != before {
 		t.Error("undo does not give the old state")
 	}
-	if out := s.Run("contents"); !strings.Contains(out, "oarlock    2.0.3    MIT          3  3.4 kB        "+
+	if out := s.Run("contents"); !strings.Contains(out, "oarlock    2.0.3    MIT          1  1.2 kB        "+
 		"596 B      4") {
 		t.Errorf("contents does not count links:\n%s", out)
 	}

@@ -58,9 +58,9 @@ func TestIncludeOnPagesOfAllKinds(t *testing.T) {
 			"<!doctype html>\n<html>\n<head>\n  " + style + "\n</head>\n<body>\n  <p>\xe9</p>\n  " + script + "\n  " +
 				plugin + "\n</body>\n</html>\n"},
 		{"a library by another way of writing", "<!doctype html>\n<html>\n<head>\n</head>\n<body>\n" +
-			"<script src='./js/../js/oarlock.js?x=1'></script>\n</body>\n</html>\n",
+			"<script src='./js/../js/oarlock.min.js?x=1'></script>\n</body>\n</html>\n",
 			"<!doctype html>\n<html>\n<head>\n" + style + "\n</head>\n<body>\n" +
-				"<script src='./js/../js/oarlock.js?x=1'></script>\n" + plugin + "\n</body>\n</html>\n"},
+				"<script src='./js/../js/oarlock.min.js?x=1'></script>\n" + plugin + "\n</body>\n</html>\n"},
 	}
 	s := merrytest.Empty(t)
 	started := merrytest.Club(t)
@@ -80,7 +80,7 @@ func TestIncludeOnPagesOfAllKinds(t *testing.T) {
 		if s.Read("page.html") != got {
 			t.Errorf("%s: including twice changed something", tt.name)
 		}
-		if !strings.Contains(tt.page, "oarlock.js") {
+		if !strings.Contains(tt.page, "oarlock.min.js") {
 			s.Run("omit", "oarlock", "brinework", "--page", "page.html")
 			if back := s.Read("page.html"); back != tt.page {
 				t.Errorf("%s: it came back as\n%q", tt.name, back)
@@ -170,17 +170,17 @@ func TestDryRunsChangeNothing(t *testing.T) {
 	s, _ := merrytest.Registered(t)
 	s.Run("take", "../downloads/oarlock-1.4.2.zip", "--names", "versioned", "--page", "**")
 	s.Run("take", "tidechart", "--page", "tides.html")
-	os.Remove(filepath.Join(s.Dir, "js/oarlock-1.4.2.js"))
+	os.Remove(filepath.Join(s.Dir, "js/oarlock-1.4.2.min.js"))
 	before := s.State()
 	for want, args := range map[string][]string{
-		"+ news.html":         {"start", "--page", "news.html"},
-		"+ css/brinework.css": {"take", "../downloads/brinework-1.2.0.zip"},
+		"+ news.html":             {"start", "--page", "news.html"},
+		"+ css/brinework.min.css": {"take", "../downloads/brinework-1.2.0.zip"},
 		"+  <script src=\"js/tidechart.min.js\"></script>":   {"include", "tidechart", "--page", "index.html"},
 		"-    <script src=\"js/tidechart.min.js\"></script>": {"omit", "tidechart"},
-		"~ tides.html":                       {"undo"},
-		"would restore js/oarlock-1.4.2.js":  {"refill"},
-		"- js/tidechart.js":                  {"drop", "tidechart"},
-		"+    hold: {at: 1.4.2, because: x}": {"hold", "oarlock", "--because", "x"},
+		"~ tides.html":                          {"undo"},
+		"would restore js/oarlock-1.4.2.min.js": {"refill"},
+		"- js/tidechart.min.js":                 {"drop", "tidechart"},
+		"+    hold: {at: 1.4.2, because: x}":    {"hold", "oarlock", "--because", "x"},
 		"would move oarlock from 1.4.2 to 2.0.3": {"repin", "oarlock", "--from",
 			"../downloads/oarlock-2.0.3.zip"},
 		"+    <script src=\"js/tidechart.js\"></script>": {"switch", "tidechart", "--readable"},

@@ -23,7 +23,7 @@ func TestTakeFromRegistry(t *testing.T) {
 	s, r := merrytest.Registered(t)
 	out := s.Run("take", "tidechart", "--with-needs", "--page", "tides.html")
 	for _, want := range []string{"took tidechart 3.1.0", "also took: oarlock", "needs oarlock before it on the page " +
-		"(dist/tidechart.js:"} {
+		"(dist/tidechart.min.js:"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("take does not say %q:\n%s", want, out)
 		}
@@ -141,8 +141,8 @@ func TestHoldVersionsRepin(t *testing.T) {
 		t.Error("undo did not give back the state before")
 	}
 	s.Run("hold", "oarlock", "--off")
-	s.Write("js/oarlock-1.4.0.js", "mine")
-	if out := s.Run("repin", "oarlock@2.0.3"); !strings.Contains(out, "js/oarlock-1.4.0.js stays") {
+	s.Write("js/oarlock-1.4.0.min.js", "mine")
+	if out := s.Run("repin", "oarlock@2.0.3"); !strings.Contains(out, "js/oarlock-1.4.0.min.js stays") {
 		t.Errorf("repin printed\n%s", out)
 	}
 	s.Run("repin", "oarlock", "--from", "../downloads/oarlock-1.4.2.zip")

@@ -184,9 +184,10 @@ func TestFindings(t *testing.T) {
 		}, []string{"index.html:", "nearest file is js/oarlock.min.js"}},
 		{"case-differs", func(s *merrytest.Site) { s.Replace("index.html", "js/oarlock.min.js", "js/Oarlock.min.js") },
 			[]string{"write js/oarlock.min.js"}},
-		{"sealed-changed", func(s *merrytest.Site) { s.Write("js/oarlock.js", "changed") }, []string{"js/oarlock.js"}},
-		{"sealed-gone", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "js/oarlock.js")) },
-			[]string{"js/oarlock.js"}},
+		{"sealed-changed", func(s *merrytest.Site) { s.Write("js/oarlock.min.js", "changed") },
+			[]string{"js/oarlock.min.js"}},
+		{"sealed-gone", func(s *merrytest.Site) { os.Remove(filepath.Join(s.Dir, "js/oarlock.min.js")) },
+			[]string{"js/oarlock.min.js"}},
 		{"need-absent", func(s *merrytest.Site) { s.Run("omit", "oarlock", "--page", "tides.html") },
 			[]string{"tides.html:24:5", "merry include oarlock --page tides.html"}},
 		{"need-later", func(s *merrytest.Site) {

@@ -128,7 +128,7 @@ func TestRepinWithRenames(t *testing.T) {
 	if crews := s.Read("crews/index.html"); !strings.Contains(crews, "<header class='bw-header'>\r\n") {
 		t.Errorf("the page is\n%s", crews)
 	}
-	if !strings.Contains(s.Read("css/brinework.css"), "2.0.0") || !strings.Contains(s.Read("crate.yaml"),
+	if !strings.Contains(s.Read("css/brinework.min.css"), "2.0.0") || !strings.Contains(s.Read("crate.yaml"),
 		"version: 2.0.0") {
 		t.Error("the library did not move")
 	}
@@ -138,7 +138,7 @@ func TestRepinWithRenames(t *testing.T) {
 	}
 	s.Run("repin", "brinework@2.0.0")
 	s.Run("repin", "brinework@1.2.0")
-	if s.Read("tides.html") != tides || !strings.Contains(s.Read("css/brinework.css"), "1.2.0") {
+	if s.Read("tides.html") != tides || !strings.Contains(s.Read("css/brinework.min.css"), "1.2.0") {
 		t.Error("up and down again is not the same")
 	}
 	s.Fail(2, []string{"write --rename old=new"}, "repin", "brinework@2.0.0", "--rename", "bw-bar")

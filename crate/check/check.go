@@ -113,6 +113,7 @@ const (
 	OldPath         = "old-path"
 	MixedContent    = "mixed-content"
 	OnNoPage        = "on-no-page"
+	AsksHost        = "asks-host"
 	ScriptFails     = "script-fails"
 	PolicyForbids   = "policy-forbids"
 	PolicyUnheeded  = "policy-unheeded"

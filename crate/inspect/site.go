@@ -248,6 +248,7 @@ func (c *inspection) ownScripts(used *usage) (found []check.Finding, leftovers [
 	}
 	for name := range used.files {
 		found = append(found, c.sourceMap(paths.Found(name))...)
+		found = append(found, c.contacts(paths.Found(name))...)
 	}
 	return found, leftovers
 }
@@ -348,6 +349,26 @@ func (c *inspection) libraryIn(dir string) string {
 		}
 	}
 	return cmp.Or(first, "a library")
+}
+
+// contacts finds the hosts that a library's script asks while it runs.
+func (c *inspection) contacts(name paths.InSite) (found []check.Finding) {
+	at := c.p.InProject(name)
+	of := c.p.At(at)
+	if of.Library == "" || packages.KindOf(name.String()) != packages.Script {
+		return nil
+	}
+	k := c.scripts.Of(tags.Target{Path: name})
+	if k == nil || k.Report == nil {
+		return nil
+	}
+	for _, to := range k.Report.Contacts {
+		found = append(found, check.Finding{Name: check.AsksHost, Severity: check.Note, File: at.String(),
+			Line: to.Line, Column: to.Column, Message: fmt.Sprintf("%s asks %s while it runs", of.Library, to.Host),
+			Why:  "visitors' browsers contact that host when the library does, and a policy of the page must allow it",
+			Next: "look up in the library's readme how to give it another address, or leave it"})
+	}
+	return found
 }
 
 // sourceMap finds a map that a file names and that is not there.

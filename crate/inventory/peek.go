@@ -124,6 +124,6 @@ func PeekInto(opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error
 	for _, op := range o.Options() {
 		out.Options = append(out.Options, PeekedOption{op.Name, op.Kind, op.Files, op.Size, op.Difference})
 	}
-	out.Notes = s.Notes
+	out.Notes = append(s.Notes, o.Contacts(s)...)
 	return out, nil
 }

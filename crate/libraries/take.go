@@ -155,8 +155,19 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	lib.Maps = lib.Maps || req.Maps
 	req.arrange(&lib)
 	before := len(t.Taken)
-	needs, err := t.needs(ctx, o, sel, &lib, req, depth)
+	needs, err := t.Plan.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, t.page())
+	if err == nil && known == nil && !req.named() {
+		sel, needs, err = t.Plan.Before.Requirements.ByExample(ctx, o, sel, needs, req.WithNeeds, t.page(),
+			func(option packages.Option) *packages.Selection {
+				other := o.InBuild(o.SuggestWith([]packages.Option{option}), lib.Build)
+				o.AddBuilds(other, req.Both, req.Maps)
+				return other
+			})
+	}
 	if err != nil {
+		return nil, err
+	}
+	if needs, err = t.needs(ctx, o, sel, needs, &lib, req, depth); err != nil {
 		return nil, err
 	}
 	Name(o.Package, sel, &lib)
@@ -182,7 +193,8 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	}
 	out := &Taken{Library: lib.Name, Already: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest,
 		Together: place.Together,
-		InFolder: place.Kept, FolderReason: place.Why, Notes: append(o.Notes, sel.Notes...), Build: lib.Build,
+		InFolder: place.Kept, FolderReason: place.Why, Notes: slices.Concat(o.Notes, sel.Notes, o.Contacts(sel)),
+			Build: lib.Build,
 		FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, AlsoTook: t.along(before,
 			lib.Name)}
 	for _, c := range sel.Choices {
@@ -204,7 +216,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *record.Sealed,
 	has func(global string) bool) (*packages.Selection, error) {
 	lib.Whole = lib.Whole || req.Whole
-	asked := len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
+	asked := req.named()
 	if known == nil && lib.Take != nil && !asked {
 		sel, notes := Choose(o.Package, o.Version, *lib) // it is in the list, and was not taken yet
 		sel.Notes = append(sel.Notes, notes...)
@@ -276,6 +288,11 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 	}
 	slices.SortFunc(sel.Choices, func(a, b packages.Choice) int { return strings.Compare(a.Path, b.Path) })
 	return sel, nil
+}
+
+// named reports whether files are asked for, and not what is suggested.
+func (req *Selecting) named() bool {
+	return len(req.Files)+len(req.Parts)+len(req.Keep) > 0 || req.Whole || req.Form != "" || req.imported != ""
 }
 
 // inForm is the library's script in the form requested.
@@ -462,12 +479,8 @@ func (t *Take) globals() map[string]string {
 
 // needs finds out what the chosen scripts need on a page and who supplies it. What the crate has is
 // recorded as a need; what a package would supply is taken first, if requested.
-func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, lib *record.Library,
-	req TakeRequest, depth int) ([]requirements.Requirement, error) {
-	needs, err := t.Plan.Before.Requirements.Needs(ctx, o, sel, req.WithNeeds, t.page())
-	if err != nil {
-		return nil, err
-	}
+func (t *Take) needs(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []requirements.Requirement,
+	lib *record.Library, req TakeRequest, depth int) ([]requirements.Requirement, error) {
 	for i := range needs {
 		if at, is := strings.CutPrefix(needs[i].Library, requirements.OnPages); is {
 			needs[i].Library, needs[i].There = "", at

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"path"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/record"
 )
@@ -92,6 +93,25 @@ func (d *Package) Named(s *Selection) []string {
 		if !brought[c.Path] || c.Page {
 			list = append(list, c.Path)
 		}
+	}
+	return list
+}
+
+// Contacts says of each tagged script which hosts it asks while it runs, and where the first address of each is.
+func (d *Package) Contacts(s *Selection) []string {
+	var list []string
+	for _, c := range s.Choices {
+		f := d.File(c.Path)
+		if !c.Page || f.Script == nil || len(f.Script.Contacts) == 0 {
+			continue
+		}
+		var hosts []string
+		for _, to := range f.Script.Contacts {
+			hosts = append(hosts, to.Host)
+		}
+		first := f.Script.Contacts[0]
+		list = append(list, fmt.Sprintf("while it runs it asks %s (%s:%d:%d)", strings.Join(hosts, ", "), c.Path,
+			first.Line, first.Column))
 	}
 	return list
 }

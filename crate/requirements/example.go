@@ -46,6 +46,46 @@ func exampleOf(o *origin.Opened, sel *packages.Selection) *manifest.Example {
 	return nil
 }
 
+// maxRivals is how many other builds the readme's example is tried with.
+const maxRivals = 3
+
+// ByExample returns, with what it needs, the suggestion that the readme's example runs with: the suggested one, unless
+// that fails and another build of the library passes. Build makes the suggestion with one. Both is what Needs found.
+func (r *Resolver) ByExample(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	optional bool, page Page, build func(packages.Option) *packages.Selection) (*packages.Selection, []Requirement,
+	error) {
+	example := exampleOf(o, sel)
+	if example == nil {
+		return sel, needs, nil
+	}
+	if works, known, err := r.works(ctx, o, sel, needs, page, example); err != nil || works || !known {
+		return sel, needs, err
+	}
+	tried := 0
+	for _, option := range o.Options() {
+		if f := o.File(option.Files[0]); option.Kind != packages.Variant || f.Script == nil ||
+			f.Script.Form == script.Module || tried == maxRivals {
+			continue
+		}
+		tried++
+		option.Why = "the readme's example runs with it, and not with " + path.Base(onPage(o, sel)[0].Path)
+		rival := build(option)
+		wants, err := r.Needs(ctx, o, rival, optional, page)
+		if err != nil {
+			return nil, nil, err
+		}
+		if slices.ContainsFunc(wants, func(n Requirement) bool {
+			return !slices.ContainsFunc(needs, func(m Requirement) bool { return m.Global == n.Global })
+		}) {
+			continue // it is for pages with something else
+		}
+		if works, known, err := r.works(ctx, o, rival, wants, page, example); err != nil || works && known {
+			return rival, wants, err
+		}
+	}
+	return sel, needs, nil
+}
+
 // works runs an example of the readme after the chosen scripts and what supplies their needs. Known is false where that
 // can't be tried: the sandbox has not all that it uses, or the example counts on something that it does not show.
 func (r *Resolver) works(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement, page Page,

@@ -99,6 +99,8 @@ type Report struct {
 	NeedsBundler bool `json:"elsewhere,omitempty"`
 	// Loads are the files that it loads while running, if constant strings name them.
 	Loads []Load `json:"loads,omitempty"`
+	// Contacts are the hosts that it asks while it runs.
+	Contacts []Contact `json:"contacts,omitempty"`
 }
 
 // Hard lists the needs without which the script does not work.
@@ -187,7 +189,7 @@ func analyze(src []byte) *Report {
 	f.isModule = module
 	f.script(ast)
 	r := &Report{Syntax: ecma.Edition(ast, buf), Form: f.form(), ModuleImport: f.imports, Loads: loads,
-		DefinesUnknown: f.opens}
+		DefinesUnknown: f.opens, Contacts: f.contacts(ast)}
 	if r.Form == Module {
 		r.Imports, r.Exports, r.ReExports = f.modules(ast)
 		r.NeedsBundler = f.elsewhere

@@ -88,7 +88,7 @@ func prepared(t *testing.T, name string, before [][]string) *merrytest.Site {
 		s.Run(args...)
 	}
 	if name == "refill" {
-		for _, gone := range []string{"fonts/brinework.woff", "css/brinework.css"} {
+		for _, gone := range []string{"fonts/brinework.woff", "css/brinework.min.css"} {
 			if err := os.Remove(filepath.Join(s.Dir, gone)); err != nil {
 				t.Fatal(err)
 			}

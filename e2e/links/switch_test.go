@@ -175,7 +175,7 @@ func TestLearnAPattern(t *testing.T) {
 	for link, want := range map[string]string{
 		"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js": "harbour: http://cdn.harbour.example/lib/" +
 			"{name}/{version}/{path}",
-		"http://short.harbour.example/oarlock@2.0.3/oarlock.js": "harbour: http://short.harbour.example/" +
+		"http://short.harbour.example/oarlock@2.0.3/oarlock.min.js": "harbour: http://short.harbour.example/" +
 			"{name}@{version}/{short}",
 	} {
 		out := s.Run("sources", "learn", link)
@@ -187,7 +187,7 @@ func TestLearnAPattern(t *testing.T) {
 	}
 	before := s.State()
 	s.Fail(1, []string{"no file of the crate has the bytes"}, "sources", "learn",
-		"http://other.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js")
+		"http://other.harbour.example/lib/oarlock/2.0.3/dist/oarlock.min.js")
 	if s.State() != before {
 		t.Error("something changed")
 	}

@@ -345,7 +345,7 @@ func TestFallbackUnderAPolicyLives(t *testing.T) {
 			"http://cdn.harbour.example; style-src 'self' http://cdn.harbour.example; font-src 'self' " +
 			"http://cdn.harbour.example\">"
 	s.Replace("tides.html", "<title>", meta+"\n    <link rel=\"stylesheet\" media=\"print\" "+
-		"href=\"css/brinework.css\">\n    <title>")
+		"href=\"css/brinework.min.css\">\n    <title>")
 	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
 	page := s.Read("tides.html")
 	s.Run("switch", "--cdn", "--fallback", "--page", "tides.html")
