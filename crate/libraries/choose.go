@@ -256,6 +256,7 @@ func taggable(f *packages.File, defined map[string]bool, modules bool) bool {
 
 // Name writes a selection into an entry, so that it can be repeated.
 func Name(d *packages.Package, sel *packages.Selection, lib *record.Library) {
+	before := lib.Take
 	lib.Take, lib.Keep = nil, nil
 	lib.Maps = lib.Maps || !lib.Whole && slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
 		return d.File(c.Path).Kind == packages.Map
@@ -272,4 +273,24 @@ func Name(d *packages.Package, sel *packages.Selection, lib *record.Library) {
 			lib.Take = append(lib.Take, name)
 		}
 	}
+	lib.Take = inOrder(lib.Take, before, sel.Last)
+}
+
+// inOrder gives a list of files an order of its own, if it had one before, or if some go behind all others. The list
+// comes sorted, and stays so otherwise.
+func inOrder(list, before, last []string) []string {
+	if slices.IsSorted(before) && len(last) == 0 {
+		return list
+	}
+	slices.SortStableFunc(list, func(a, b string) int {
+		if x, y := slices.Index(last, a), slices.Index(last, b); x != y {
+			return x - y
+		}
+		x, y := slices.Index(before, a), slices.Index(before, b)
+		if x < 0 || y < 0 {
+			return 0
+		}
+		return x - y
+	})
+	return list
 }

@@ -91,11 +91,12 @@ func meant(l *Library, sealed *record.Sealed, patterns, parts []string) (map[str
 		}
 	}
 	for _, part := range parts {
-		o, known := l.Package.Option(part)
 		n := len(gone)
-		for _, f := range o.Files {
-			if known && sealed.File(f) != nil {
-				gone[f] = true
+		for _, o := range l.Package.OptionsNamed(part) {
+			for _, f := range o.Files {
+				if sealed.File(f) != nil {
+					gone[f] = true
+				}
 			}
 		}
 		if len(gone) == n {

@@ -194,7 +194,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	out := &Taken{Library: lib.Name, Already: known != nil, Version: lib.Version, Licence: o.Licence, Digest: l.Digest,
 		Together: place.Together,
 		InFolder: place.Kept, FolderReason: place.Why, Notes: slices.Concat(o.Notes, sel.Notes, o.Contacts(sel)),
-			Build: lib.Build,
+		Build:     lib.Build,
 		FirstSeen: o.FirstSeen && (known == nil || known.Digest != l.Digest), Needs: needs, AlsoTook: t.along(before,
 			lib.Name)}
 	for _, c := range sel.Choices {
@@ -321,6 +321,7 @@ func unite(d *packages.Package, there, sel *packages.Selection, req *Selecting) 
 		sel = sel.Without(usual.Has)
 	}
 	out := there.Without(func(string) bool { return false })
+	out.Last = sel.Last
 	for _, c := range sel.Choices {
 		named := slices.Contains(req.Files, c.Path) || len(req.Parts) > 0
 		c.Page = c.Page && (named || !there.Has(c.Path))

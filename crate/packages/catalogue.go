@@ -19,6 +19,7 @@ type Catalogue struct {
 	Of    string   // the file that they go with
 	Glob  string   // matches them
 	Files []string // sorted
+	Core  string   // the library's own file once more, in their folder: another build of all; "" for none
 }
 
 // maxTags is how many files of one catalogue may get tags of their own: no page wants more.
@@ -35,7 +36,8 @@ func (d *Package) catalogues() []Catalogue {
 		if f.Kind == Stylesheet {
 			of = look
 		}
-		if of == nil || f == of || f.Path == of.OtherBuild || !d.oneOfMany(f, core) {
+		if of == nil || f == of || f.Path == of.OtherBuild || path.Base(f.Path) == path.Base(of.Path) ||
+			!d.oneOfMany(f, core) {
 			continue
 		}
 		glob := globFor(f.Path, of.Path)
@@ -52,6 +54,10 @@ func (d *Package) catalogues() []Catalogue {
 	var list []Catalogue
 	for _, c := range groups {
 		if len(c.Files) > maxTags {
+			if again := d.File(path.Join(strings.TrimSuffix(c.Glob, "/**"), path.Base(c.Of))); again != nil &&
+				again.Path != c.Of && strings.HasSuffix(c.Glob, "/**") {
+				c.Core = again.Path
+			}
 			list = append(list, *c)
 		}
 	}
@@ -113,7 +119,7 @@ func globFor(name, own string) string {
 
 // offers is the option that a catalogue is.
 func (d *Package) offers(c Catalogue) Option {
-	o := Option{Name: c.Name, Kind: Many, Files: c.Files}
+	o := Option{Name: c.Name, Kind: Many, Files: c.Files, core: c.Core}
 	var some []string
 	for _, name := range c.Files {
 		f := d.File(name)
@@ -122,14 +128,20 @@ func (d *Package) offers(c Catalogue) Option {
 			some = append(some, path.Base(name))
 		}
 	}
+	if c.Core != "" {
+		o.Size += d.File(c.Core).Size
+		o.Difference = fmt.Sprintf("%s once more, and %d files for it, such as %s: that one gets the tag",
+			path.Base(c.Core), len(c.Files), strings.Join(some, " and "))
+		return o
+	}
 	o.Difference = fmt.Sprintf("%d files for %s, such as %s: all of them, kept without tags; one by --part %s",
 		len(c.Files), path.Base(c.Of), strings.Join(some, " and "), path.Join(path.Base(path.Dir(c.Files[0])),
 			strings.TrimSuffix(path.Base(c.Files[0]), path.Ext(c.Files[0]))))
 	return o
 }
 
-// inCatalogue tells which catalogue has a file, nil for none.
-func (d *Package) inCatalogue(name string) *Catalogue {
+// InCatalogue tells which catalogue has a file, nil for none.
+func (d *Package) InCatalogue(name string) *Catalogue {
 	for i := range d.Catalogues {
 		if _, ok := slices.BinarySearch(d.Catalogues[i].Files, name); ok {
 			return &d.Catalogues[i]
@@ -142,12 +154,12 @@ func (d *Package) inCatalogue(name string) *Catalogue {
 func (d *Package) keepMany(s *Selection) {
 	count := map[*Catalogue]int{}
 	for _, c := range s.Choices {
-		if from := d.inCatalogue(c.Path); from != nil && c.Page {
+		if from := d.InCatalogue(c.Path); from != nil && c.Page {
 			count[from]++
 		}
 	}
 	for i, c := range s.Choices {
-		if from := d.inCatalogue(c.Path); from != nil && count[from] > maxTags {
+		if from := d.InCatalogue(c.Path); from != nil && count[from] > maxTags {
 			s.Choices[i].Page = false
 		}
 	}

@@ -109,13 +109,16 @@ func (d *Package) besidePictures(at string) *File {
 	return nil
 }
 
+// fewOf is how many times as many a folder has, if a script's words that are names of its files are no list of them.
+const fewOf = 8
+
 // maxComposed is how many files a script may be taken to fetch by addresses that it puts together.
 const maxComposed = 60
 
 // composed finds the files of the package whose addresses a script puts together from its own: they are in folders
 // beside it, and it has the names of these and of all folders below in its text. Of a folder with many files they are
-// those whose names it has. Files beside it count where it has their whole names. What the scripts among these have in
-// their texts counts, too.
+// those whose names it has, unless it has hardly any. Files beside it count where it has their whole names. What the
+// scripts among these have in their texts counts, too.
 func (d *Package) composed(f *File) (list []string, err error) {
 	if !f.FindsItself || f.Script == nil {
 		return nil, nil
@@ -157,7 +160,8 @@ const maxRounds = 3
 func (d *Package) composedFrom(f *File, text []byte) []string {
 	quoted := func(word string) bool {
 		for _, q := range []string{`"`, "'", "`", "/"} {
-			if bytes.Contains(text, []byte(q+word+q)) || bytes.Contains(text, []byte(q+word+"/")) {
+			if bytes.Contains(text, []byte(q+word+q)) || bytes.Contains(text, []byte(q+word+"/")) ||
+				bytes.Contains(text, []byte("/"+word+q)) {
 				return true
 			}
 		}
@@ -176,6 +180,12 @@ func (d *Package) composedFrom(f *File, text []byte) []string {
 	inFolder := map[string]int{}
 	for i := range d.Files {
 		inFolder[path.Dir(d.Files[i].Path)]++
+	}
+	named := map[string]int{} // of the files of each folder, those whose names the text has
+	for i := range d.Files {
+		if has(stemOf(path.Base(d.Files[i].Path))) {
+			named[path.Dir(d.Files[i].Path)]++
+		}
 	}
 	var list []string
 	for i := range d.Files {
@@ -208,7 +218,8 @@ func (d *Package) composedFrom(f *File, text []byte) []string {
 			continue
 		case slices.ContainsFunc(dirs, func(name string) bool { return !has(name) }):
 			continue
-		case len(dirs) > 0 && inFolder[path.Dir(g.Path)] > maxFetched && !has(stemOf(base)):
+		case len(dirs) > 0 && inFolder[path.Dir(g.Path)] > maxFetched && (!has(stemOf(base)) ||
+			named[path.Dir(g.Path)]*fewOf < inFolder[path.Dir(g.Path)]):
 			continue
 		}
 		list = append(list, g.Path)

@@ -87,7 +87,7 @@ func (d *Package) Named(s *Selection) []string {
 		}
 	}
 	for _, c := range s.Choices {
-		if from := d.inCatalogue(c.Path); from != nil && whole[from.Glob] && !c.Page {
+		if from := d.InCatalogue(c.Path); from != nil && whole[from.Glob] && !c.Page {
 			continue
 		}
 		if !brought[c.Path] || c.Page {

@@ -33,6 +33,7 @@ type Option struct {
 	Difference string
 	Why        string // it is chosen, where nobody named it as a part
 
+	core  string                   // of a folder that is another build of the whole library: its main file
 	there func(global string) bool // what the page has, so that no file of the package need define it
 }
 
@@ -41,7 +42,7 @@ func (o *Option) why() string { return cmp.Or(o.Why, "named by --part "+o.Name) 
 
 // Options finds the sensible choices beside the suggested set; a catalogue is one.
 func (d *Package) Options() []Option {
-	list := slices.DeleteFunc(d.single(), func(o Option) bool { return d.inCatalogue(o.Files[0]) != nil })
+	list := slices.DeleteFunc(d.single(), func(o Option) bool { return d.InCatalogue(o.Files[0]) != nil })
 	for _, c := range d.Catalogues {
 		list = append(list, d.offers(c))
 	}
@@ -102,38 +103,56 @@ func uniqueNames(list []Option) {
 	for i, o := range list {
 		if count[o.Name] > 1 {
 			list[i].Name = strings.TrimSuffix(o.Files[0], path.Ext(o.Files[0]))
+			if o.Kind == Many {
+				list[i].Name = o.Name + strings.Replace(path.Ext(o.Files[0]), ".", "-", 1)
+			}
 		}
 	}
 }
 
-// Option finds an option by its name, or one file of a catalogue by its own, from whichever folder on, whose ending may
-// be left out.
-func (d *Package) Option(name string) (Option, bool) {
+// OptionsNamed finds the options that a name may mean: the one of that name, else files of catalogues, from whichever
+// folder on, whose ending may be left out, else those whose names end so behind a hyphen or a dot.
+func (d *Package) OptionsNamed(name string) []Option {
 	for _, o := range d.Options() {
 		if o.Name == name || o.Kind != Many && slices.Contains(o.Files, name) {
-			return o, true
+			return []Option{o}
 		}
 	}
-	var found []Option
+	var found, ending []Option
 	for _, c := range append(slices.Clip(d.Catalogues), Catalogue{Name: addOns, Files: d.AddOns}) {
 		for _, file := range c.Files {
-			kind := Part
+			f, kind := d.File(file), Part
 			if c.Name == addOns {
 				kind = AddOn
 			}
-			o := Option{Name: name, Kind: kind, Files: []string{file}, Size: d.File(file).Size}
+			o := Option{Name: name, Kind: kind, Files: []string{file}, Size: f.Size}
 			if file == name {
-				return o, true
+				return []Option{o}
 			}
-			if stem := strings.TrimSuffix(file, path.Ext(file)); stem == name || strings.HasSuffix(stem, "/"+name) {
+			if f.Build == Minified && f.OtherBuild != "" {
+				continue // it comes with the readable one, or in its place
+			}
+			stem := strings.TrimSuffix(strings.TrimSuffix(file, path.Ext(file)), ".min")
+			switch {
+			case stem == name || strings.HasSuffix(stem, "/"+name):
 				found = append(found, o)
+			case strings.HasSuffix(stem, "-"+name) || strings.HasSuffix(stem, "."+name):
+				ending = append(ending, o)
 			}
 		}
 	}
-	if len(found) != 1 {
-		return Option{}, false
+	if len(found) == 0 {
+		found = ending
 	}
-	return found[0], true
+	if core, _ := d.main(Script); core != nil && len(found) > 1 { // of several builds of all it is the one taken
+		beside := slices.DeleteFunc(slices.Clone(found), func(o Option) bool {
+			return !strings.HasPrefix(o.Files[0], path.Dir(core.Path)+"/")
+		})
+		if len(beside) == 1 {
+			return beside
+		}
+	}
+	return found
 }
 
 // imported reports whether another file refers to one.

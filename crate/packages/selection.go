@@ -13,6 +13,7 @@ type Choice struct {
 type Selection struct {
 	Choices []Choice // sorted by path
 	Notes   []string // what the choosing person should know
+	Last    []string // files that go behind all others on a page, in this order
 
 	has map[string]bool
 }
@@ -36,7 +37,7 @@ func (s *Selection) Tagged(name string) bool {
 
 // Without returns the selection less the files that drop names.
 func (s *Selection) Without(drop func(name string) bool) *Selection {
-	out := &Selection{Notes: s.Notes}
+	out := &Selection{Notes: s.Notes, Last: s.Last}
 	for _, c := range s.Choices {
 		if !drop(c.Path) {
 			out.add(c.Path, c.Reason, c.Page)

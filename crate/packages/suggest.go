@@ -70,6 +70,8 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 		for _, o := range options {
 			if o.Kind == Variant && d.File(o.Files[0]).Kind == kind {
 				f, why = d.File(o.Files[0]), o.why()
+			} else if again := d.File(o.core); again != nil && again.Kind == kind {
+				f, why = again, o.why()
 			}
 		}
 		if f != nil {
@@ -195,6 +197,12 @@ func (r *rated) rate(f *File, score int, why string) {
 type candidate struct {
 	f   *File
 	why string
+}
+
+// Core is the script that is the library, nil if it has none.
+func (d *Package) Core() *File {
+	f, _ := d.main(Script)
+	return f
 }
 
 // main finds the one script, or stylesheet, that is the library, and remembers it once the package is described.

@@ -130,8 +130,10 @@ func isQuestion(e js.IExpr) bool {
 		switch x.Op {
 		case js.EqEqToken, js.EqEqEqToken, js.NotEqToken, js.NotEqEqToken:
 			return true
-		case js.AndToken, js.OrToken:
+		case js.AndToken:
 			return isQuestion(x.X) && isQuestion(x.Y)
+		case js.OrToken:
+			return isQuestion(x.Y) // what is before it may stand in for it, and is true then
 		}
 		return (x.Op == js.LtToken || x.Op == js.GtToken) && spelledOut(x) != nil
 	}

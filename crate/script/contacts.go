@@ -122,7 +122,8 @@ func (v *contactsVisitor) asks(n js.IExpr) {
 	for _, text := range texts {
 		found := hostOf().FindStringSubmatch(strings.ToLower(text))
 		if found == nil || at == nil || slices.ContainsFunc(v.list, func(c Contact) bool {
-			return c.Host == found[1] }) {
+			return c.Host == found[1]
+		}) {
 			continue
 		}
 		g := v.f.place("", at)

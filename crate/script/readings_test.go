@@ -30,6 +30,7 @@ func TestReadings(t *testing.T) {
 		{`const w = window, b = w.a; void 0 === b || b(1);`, "b w", "a?"},
 		{`!window.a || a.b();`, "", "a?"},
 		{`"u" < typeof a || a.b();`, "", "a?"},
+		{`var o; o || typeof a > "u" || (o = a);`, "o", "a?"},
 		{`null == window.a || !a.b || a.c.d();`, "", "a?"},
 		{`var x = a.b ? 1 : 2;`, "x", "a"},
 		{`(function (a) { return a.b ? 1 : 2; })(window.a);`, "", "a"},

@@ -1,0 +1,92 @@
+package e2e
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"merrycrate.example/merry/internal/merrytest"
+)
+
+// lantern is a library with many languages, in two builds of all of it.
+func lantern() map[string]string {
+	files := map[string]string{
+		"package.json": `{"name": "lantern", "version": "1.0.0", "main": "build/lantern.js", "license": "MIT"}`,
+		"parts.json":   `{"languages": {"cpp": {"title": "C++", "require": "c"}, "go": {"title": "Go"}}}`,
+	}
+	for _, folder := range []string{"build", "build-min"} {
+		files[folder+"/lantern.js"] = "window.Lantern = { lang: {} };\n"
+		for i := range 14 {
+			files[fmt.Sprintf("%s/lang/lantern-l%d.js", folder, i)] = fmt.Sprintf("Lantern.lang.l%d = {};\n", i)
+		}
+		files[folder+"/lang/lantern-c.js"] = "Lantern.lang.c = { n: 1 };\n"
+		files[folder+"/lang/lantern-go.js"] = "Lantern.lang.go = {};\n"
+		files[folder+"/lang/lantern-cpp.js"] = "Lantern.lang.cpp = Lantern.lang.c;\n"
+		files[folder+"/lang/lantern-asp.js"] = "/* Language: ASP\n * Requires: lantern-cpp.js, go\n */\n" +
+			"Lantern.lang.asp = {};\n"
+	}
+	return files
+}
+
+// TestPartsBringParts: a part is found by the end of its name, beside the core, and brings what it requires.
+func TestPartsBringParts(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Empty(t)
+	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<title>x</title>\n</head>\n<body>\n</body>\n</html>\n")
+	s.Run("start")
+	zip := s.Archive("lantern-1.0.0.tgz", lantern())
+	before := s.State()
+	out := s.Run("take", zip, "--part", "asp", "--page", "index.html")
+	if !strings.Contains(out, "asp requires it") {
+		t.Errorf("take says:\n%s", out)
+	}
+	inRow(t, s.Read("index.html"), "js/lantern.js", "lantern-c.js", "lantern-cpp.js", "lantern-asp.js")
+	inRow(t, s.Read("index.html"), "js/lantern.js", "lantern-go.js", "lantern-asp.js")
+	if strings.Count(s.Read("index.html"), "<script") != 5 {
+		t.Errorf("the page is\n%s", s.Read("index.html"))
+	}
+	s.Run("check")
+	s.Run("undo")
+	if s.State() != before {
+		t.Error("undo does not lead back")
+	}
+	s.Run("take", zip, "--part", "go", "--page", "index.html")
+	s.Run("take", zip, "--part", "cpp", "--page", "index.html") // to what is there
+	inRow(t, s.Read("index.html"), "js/lantern.js", "lantern-c.js", "lantern-cpp.js")
+	s.Run("check")
+}
+
+// TestFolderOfABuild: a folder that has the library once more is taken with its main file first.
+func TestFolderOfABuild(t *testing.T) {
+	t.Parallel()
+	for _, args := range []string{"--part build-min", "--files build-min/**", "--files build-min/lantern.js --keep " +
+		"build-min/**"} {
+		s := merrytest.Empty(t)
+		s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<title>x</title>\n</head>\n<body>\n</body>\n</html>\n")
+		s.Run("start")
+		zip := s.Archive("lantern-1.0.0.tgz", lantern())
+		s.Run(append([]string{"take", zip, "--together"}, strings.Fields(args)...)...)
+		s.Run("include", "lantern", "--page", "index.html")
+		if page := s.Read("index.html"); strings.Count(page, "<script") != 1 || !strings.Contains(page, "/lantern.js") {
+			t.Errorf("%s: the page is\n%s", args, page)
+		}
+		if state := s.State(); !strings.Contains(state, "lantern-l3.js") || strings.Contains(state, "/build/lang") {
+			t.Errorf("%s: there is\n%s", args, names(state))
+		}
+		s.Run("check")
+	}
+}
+
+// inRow fails unless a text has all words, one behind the other.
+func inRow(t *testing.T, text string, words ...string) {
+	t.Helper()
+	rest := text
+	for _, w := range words {
+		at := strings.Index(rest, w)
+		if at < 0 {
+			t.Errorf("%s is not there, or not behind the others:\n%s", w, text)
+			return
+		}
+		rest = rest[at:]
+	}
+}
