@@ -90,3 +90,38 @@ func inRow(t *testing.T, text string, words ...string) {
 		rest = rest[at:]
 	}
 }
+
+// TestOwnModulesSayWhatIsTaken: a module of the site that was there before the take gets all that it imports of the
+// library, under the names that it has for it; a module that only a bundler can load is not taken.
+func TestOwnModulesSayWhatIsTaken(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Empty(t)
+	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta name=\"viewport\" content=\"width=device-width\">\n"+
+		"<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script type=\"module\" src=\"js/app.js\"></script>\n"+
+		"</body>\n</html>\n")
+	s.Write("js/app.js", "import './more.js';\n")
+	s.Write("js/more.js", "import { pump } from 'bilge';\nimport { drain } from 'bilge/extra/drain';\npump(drain);\n")
+	s.Run("start")
+	files := map[string]string{
+		"package.json": `{"name": "bilge", "version": "1.0.0", "license": "MIT", "main": "dist/bilge.js",` +
+			` "exports": {".": {"import": "./es/bilge.js"}, "./extra/*": "./es/extra/*.js"}}`,
+		"dist/bilge.js":     "window.Bilge = { pump: function () {} };\n",
+		"es/bilge.js":       "export function pump(f) { return f; }\n",
+		"es/extra/drain.js": "import { pump } from '../bilge.js';\nexport function drain() { return pump(1); }\n",
+	}
+	s.Run("take", s.Archive("bilge-1.0.0.tgz", files), "--page", "index.html")
+	if page := s.Read("index.html"); !strings.Contains(page, `"bilge/extra/drain": "`) ||
+		!strings.Contains(page, `"bilge": "`) {
+		t.Errorf("the page is\n%s", page)
+	}
+	if out := s.Run("check"); !strings.Contains(out, "no findings") {
+		t.Errorf("check says:\n%s", out)
+	}
+	s.Run("drop", "bilge")
+	files["es/bilge.js"] = "export { pump } from './inner/pump';\n"
+	files["es/inner/pump.js"] = "export function pump(f) { return f; }\n"
+	s.Run("take", s.Archive("bilge-1.0.0.tgz", files), "--page", "index.html")
+	if page := s.Read("index.html"); strings.Contains(page, "es/bilge.js") || !strings.Contains(page, "js/bilge.js") {
+		t.Errorf("the page is\n%s", page)
+	}
+}

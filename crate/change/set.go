@@ -178,6 +178,23 @@ func (s *Set) write(name paths.InProject, content []byte, seen disk.Stamp, mode 
 	return nil
 }
 
+// Withdraw takes back what was planned for a file, if anything was.
+func (s *Set) Withdraw(name paths.InProject) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	at := slices.IndexFunc(s.journal.Entries, func(e Entry) bool { return e.at == name })
+	if at < 0 {
+		return nil
+	}
+	e := s.journal.Entries[at]
+	s.journal.Entries = slices.Delete(s.journal.Entries, at, at+1)
+	delete(s.paths, e.Path)
+	if e.Staged == "" || e.Remove || s.into == nil {
+		return nil
+	}
+	return s.into.Remove(e.Staged)
+}
+
 // Remove plans the removal of a file.
 func (s *Set) Remove(name paths.InProject, seen disk.Stamp) error {
 	e, err := s.entry(name, seen)

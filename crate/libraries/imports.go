@@ -83,8 +83,8 @@ func asModule(o *origin.Opened, specifier string) (*packages.Selection, error) {
 	}
 	file, rest := o.Specifiers()[specifier], strings.TrimPrefix(specifier, o.Manifest.Name+"/")
 	for _, name := range []string{file, rest, rest + ".js"} {
-		if f := o.File(name); f != nil && f.Script != nil && f.Script.Form == script.Module &&
-			!slices.Contains(named, name) {
+		if f := o.File(name); f != nil && !slices.Contains(named, name) && (slices.Contains(o.AddOns, name) ||
+			f.Script != nil && f.Script.Form == script.Module) {
 			named = append(named, name)
 			break
 		}
@@ -98,8 +98,15 @@ func asModule(o *origin.Opened, specifier string) (*packages.Selection, error) {
 	if err != nil {
 		return nil, err
 	}
-	for i := range sel.Choices {
+	for i, c := range sel.Choices {
 		sel.Choices[i].Page = false
+		if at := slices.IndexFunc(o.File(c.Path).Refs, func(r packages.Ref) bool {
+			return !r.There && r.Path != "" && packages.KindOf(c.Path) == packages.Script
+		}); at >= 0 {
+			return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+
+				"  # lists its files; a bundled build, if there is one, needs no import map", "%s imports %s, which is "+
+				"no file of the package: only a bundler finds it", c.Path, o.File(c.Path).Refs[at].URL)
+		}
 	}
 	return sel, nil
 }

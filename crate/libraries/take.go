@@ -147,10 +147,21 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	}
 	known := d.Seal.Libraries[lib.Name]
 	places := PlacesOf(d.Before, lib.Name)
+	imports := t.there.importedOf(o.Manifest.Name)
+	if _, ok := o.InForm(script.Module); ok && len(imports) > 0 && known == nil && !req.named() {
+		req.Form = script.Module // a module of the site imports it
+	}
 	there := t.page().Defined
 	sel, err := req.choose(o, &lib, known, func(global string) bool { return there[global] != "" })
 	if err != nil {
 		return nil, err
+	}
+	for _, specifier := range imports {
+		if more, err := asModule(o, specifier); err == nil {
+			for _, c := range more.Choices {
+				sel.Add(c)
+			}
+		}
 	}
 	lib.Maps = lib.Maps || req.Maps
 	req.arrange(&lib)

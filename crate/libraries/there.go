@@ -3,6 +3,7 @@ package libraries
 import (
 	"context"
 	"path"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
@@ -17,6 +18,7 @@ import (
 type there struct {
 	defined map[string]string   // a global, or the key of a name, to where the script is
 	texts   map[string][][]byte // by where the script is
+	imports []string            // what own modules import by name, on any of the pages
 }
 
 // onPages finds what unrecorded scripts give that stand on each of some pages: what they define, and, of one whose text
@@ -40,6 +42,9 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 		on := map[string]string{}
 		for i := range v.Includes {
 			t := v.Targets[i]
+			if v.Library(i) == "" && v.Includes[i].Module && v.Runs(i) {
+				all.follow(scripts, scripts.OfInclude(v, i), t.Path, map[paths.InSite]bool{})
+			}
 			if v.Library(i) != "" || t.IsZero() || !v.Runs(i) || v.IsStyle(i) || v.Includes[i].Module {
 				continue
 			}
@@ -68,6 +73,38 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 		first = false
 	}
 	return all, nil
+}
+
+// follow collects what a module and those that it imports by their paths import by name.
+func (x *there) follow(scripts *tags.Scripts, s *tags.Script, at paths.InSite, seen map[paths.InSite]bool) {
+	if s == nil || s.Report == nil || seen[at] {
+		return
+	}
+	seen[at] = true
+	for _, name := range s.ModuleImport {
+		switch {
+		case strings.HasPrefix(name, "."):
+			next := paths.Found(path.Join(at.Dir(), name))
+			if scripts.Project().At(scripts.Project().InProject(next)).Library == "" {
+				x.follow(scripts, scripts.Of(tags.Target{Path: next}), next, seen)
+			}
+		case !strings.Contains(name, ":") && !strings.HasPrefix(name, "/") && !slices.Contains(x.imports, name):
+			x.imports = append(x.imports, name)
+		}
+	}
+}
+
+// importedOf lists what own modules import of a package: it, or files of it.
+func (x *there) importedOf(pkg string) (list []string) {
+	if x == nil || pkg == "" {
+		return nil
+	}
+	for _, name := range x.imports {
+		if name == pkg || strings.HasPrefix(name, pkg+"/") {
+			list = append(list, name)
+		}
+	}
+	return list
 }
 
 // page is what needs are held against: what the crate has, and what stands on the pages of a request.

@@ -82,9 +82,9 @@ func (d *Package) Specifiers() map[string]string {
 			modules = append(modules, f.Path)
 		}
 	}
-	list := d.Manifest.Specifiers(modules)
+	list := d.Manifest.Specifiers(append(modules, d.AddOns...))
 	for specifier, file := range list {
-		if f := d.File(file); f.Script.NeedsBundler {
+		if f := d.File(file); f.Script != nil && f.Script.NeedsBundler {
 			list[specifier] = d.forPages(f).Path
 		}
 	}
@@ -116,7 +116,7 @@ func (d *Package) InForm(form script.Form) (Option, bool) {
 	f, o := plain.f, Option{Name: "scripts", Kind: Variant, Difference: "asked for as a plain script"}
 	if form == script.Module {
 		o.Name, o.Difference = "modules", "asked for as a module"
-		if f = d.Entry(); f == nil {
+		if f = d.Entry(); f == nil && modules.score > hinted {
 			f = modules.f
 		}
 	}

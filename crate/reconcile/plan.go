@@ -310,6 +310,13 @@ func (d *Plan) remove() error {
 			has[f.At] = name
 		}
 	}
+	for at := range d.contents { // a library that was taken twice in one change lies elsewhere now
+		if has[at] == "" {
+			if err := d.set.Withdraw(at); err != nil {
+				return err
+			}
+		}
+	}
 	for _, was := range d.Before.Seal.Names() {
 		name := d.now(was)
 		old, new := d.Before.Seal.Libraries[was], d.Seal.Libraries[name]

@@ -97,6 +97,11 @@ func (m *modules) ofLibrary(n *graph.Node, e *graph.Edge) {
 		Why: fmt.Sprintf("%s:%d:%d: neither the module that imports it nor any module that imports that one runs",
 			m.place(n), e.Line, e.Column)}
 	switch {
+	case !e.Bare && !n.Target.Path.IsZero() && !e.Target.Path.IsZero() && !m.g.Has(e.Target.Path):
+		page.Name, page.Message = check.LeadsNowhere, fmt.Sprintf("%s imports %s, which does not exist", m.place(n),
+			e.From)
+		page.Next = "merry peek " + texts.Word(n.Of.Library) + "  # lists its files; take a build that a page can load"
+		m.found = append(m.found, page)
 	case !e.Bare:
 	case !e.Mapped && m.g.p.List.Modules.Map != record.NoMap:
 		page.Name, page.Message = check.ImportUnmapped, fmt.Sprintf("no import map on %s resolves %q, which %s imports",
@@ -138,6 +143,10 @@ func (m *modules) takeFile(name string) string {
 	}
 	for i := range m.g.p.List.Libraries {
 		if lib := &m.g.p.List.Libraries[i]; lib.NameOnCDNs() == pkg {
+			if _, packaged := lib.Package(); packaged { // take sees what the page's own modules import
+				return fmt.Sprintf("merry take %s@%s --page %s", texts.Word(pkg), lib.Version,
+					texts.Word(m.v.Path.String()))
+			}
 			return fmt.Sprintf("merry take %s --files %s --page %s", texts.Word(lib.Name), texts.Word(file),
 				texts.Word(m.v.Path.String()))
 		}
