@@ -97,7 +97,8 @@ func TestOwnModulesSayWhatIsTaken(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta name=\"viewport\" content=\"width=device-width\">\n"+
-		"<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script type=\"module\" src=\"js/app.js\"></script>\n"+
+		"<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script type=\"module\" " +
+			"src=\"js/app.js\"></script>\n"+
 		"</body>\n</html>\n")
 	s.Write("js/app.js", "import './more.js';\n")
 	s.Write("js/more.js", "import { pump } from 'bilge';\nimport { drain } from 'bilge/extra/drain';\npump(drain);\n")
@@ -124,4 +125,17 @@ func TestOwnModulesSayWhatIsTaken(t *testing.T) {
 	if page := s.Read("index.html"); strings.Contains(page, "es/bilge.js") || !strings.Contains(page, "js/bilge.js") {
 		t.Errorf("the page is\n%s", page)
 	}
+}
+
+// TestTakeOfAnOwnFileAsks: a file that stands in the site is its own until somebody says otherwise.
+func TestTakeOfAnOwnFileAsks(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Started(t)
+	before := s.State()
+	s.Fail(1, []string{"js/club.js stands among the site's own files", "merry include js/club.js --page index.html",
+		"merry take js/club.js --as club --page index.html"}, "take", "js/club.js", "--page", "index.html")
+	if s.State() != before {
+		t.Error("a refused take changed something")
+	}
+	s.Run("take", "js/club.js", "--as", "club", "--page", "index.html")
 }

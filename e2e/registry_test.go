@@ -711,3 +711,34 @@ func TestNeedsInUse(t *testing.T) {
 		s.Run("undo")
 	}
 }
+
+// TestAdoptPlainNames: a file without a version in its name or banner is recognised by its bytes in the registry, under
+// a name near its own; the site's own files are looked for in no registry.
+func TestAdoptPlainNames(t *testing.T) {
+	t.Parallel()
+	s, r := merrytest.Registered(t)
+	body := "!function(t){t.Fender=function(){return t.n"
+	for i, version := range []string{"1.0.0", "1.1.0", "1.2.0"} {
+		text := body + fmt.Sprint(i) + strings.Repeat("+t.n", 200) + "}}(this);\n"
+		if version == "1.1.0" {
+			s.Write("js/fender.min.js", text)
+		}
+		if err := r.Publish("fender-js", version, map[string][]byte{"package.json": fmt.Appendf(nil,
+			`{"name": "fender-js", "version": %q, "license": "MIT"}`, version),
+				"fender.min.js": []byte(text)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s.Write("new.html", "<!doctype html>\n<html>\n<head>\n<title>New</title>\n</head>\n<body>\n"+
+		"<script src=\"js/fender.min.js\"></script>\n<script src=\"js/club.js\"></script>\n</body>\n</html>\n")
+	before := r.Requests()
+	out := s.Run("adopt", "new.html")
+	if !strings.Contains(out, "fender-js 1.1.0") || !strings.Contains(out, "the registry's fender-js 1.1.0 has the " +
+		"same "+
+		"bytes") || !strings.Contains(s.Read("crate.yaml"), "  fender-js:\n    version: 1.1.0\n") {
+		t.Errorf("adopt says:\n%s", out)
+	}
+	if asked := r.Requests() - before; asked > 12 {
+		t.Errorf("the registry was asked %d times", asked)
+	}
+}

@@ -157,8 +157,14 @@ func (a *adoption) inSources(ctx context.Context, r *recognised, list []evidence
 		r.because = append([]string{"the crate has the same bytes"}, r.because...)
 		return nil
 	}
-	if r.version == "" || len(p.Origin.Registries) == 0 {
+	if len(p.Origin.Registries) == 0 {
 		return nil
+	}
+	if r.version == "" {
+		if r.name == "" || r.floating != "" {
+			return nil
+		}
+		return a.byBytes(ctx, r)
 	}
 	tried := map[string]bool{}
 	for _, e := range list {

@@ -3,6 +3,7 @@ package libraries
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -10,10 +11,13 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/requirements"
+	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // sources are all that a request names.
@@ -78,6 +82,9 @@ func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req
 	for i, o := range opens {
 		one := req
 		one.Source = req.sources()[i]
+		if err := ownFile(ctx, d, one); err != nil {
+			return nil, nil, err
+		}
 		if i > 0 && slices.Contains(t.Taken, strings.ToLower(o.Name)) {
 			continue // it came along with an earlier one
 		}
@@ -103,4 +110,29 @@ func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req
 	d.OnWholePages(pages, req.OnlyThisPage, in.Page)
 	out.Missing, err = reconcile.MissingNeeds(ctx, d, pages, t.Taken)
 	return out, in, err
+}
+
+// ownFile refuses a source that is a file of the site's own, unless the request gives the library a name: most who name
+// such a file want it on a page.
+func ownFile(ctx context.Context, d *reconcile.Plan, req TakeRequest) error {
+	if req.As != "" || !strings.Contains(req.Source, ".") || source.IsAddress(req.Source) {
+		return nil
+	}
+	site, err := d.Site(ctx)
+	if err != nil {
+		return err
+	}
+	files, err := d.Before.FindFiles(site, req.Source, req.Dir)
+	if err != nil || len(files) != 1 || d.Before.At(d.Before.InProject(files[0])).File != nil {
+		return nil // it is none
+	}
+	name, _, _ := strings.Cut(files[0].Base(), ".")
+	pages := " --page PAGE"
+	if len(req.Pages) > 0 {
+		pages = " --page " + texts.Word(req.Pages[0])
+	}
+	return problem.Refuse(problem.FileInTheWay, fmt.Sprintf("merry include %s%s  # puts it on a page as it is; "+
+		"merry take %[1]s --as %[3]s%[2]s  # records it as a library", texts.Word(req.Source), pages,
+			texts.Word(strings.ToLower(name))),
+		"%s stands among the site's own files", files[0])
 }
