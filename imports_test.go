@@ -16,7 +16,8 @@ const module = "merrycrate.example/merry"
 var house = []string{
 	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
 	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade",
-	"crate/relocate", "crate/switching", "crate/libraries", "crate/reconcile", "crate/look", "crate/serve", "crate/csp",
+	"crate/relocate", "crate/switching", "crate/libraries", "crate/standing",
+	"crate/reconcile", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/graph", "crate/tags", "crate/obtain", "crate/project",
 	"crate/requirements",
 	"crate/origin", "crate/facts", "crate/walk", "crate/placement", "crate/renames", "crate/packages", "crate/manifest",

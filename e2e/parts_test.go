@@ -97,8 +97,8 @@ func TestOwnModulesSayWhatIsTaken(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Empty(t)
 	s.Write("index.html", "<!doctype html>\n<html>\n<head>\n<meta name=\"viewport\" content=\"width=device-width\">\n"+
-		"<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script type=\"module\" " +
-			"src=\"js/app.js\"></script>\n"+
+		"<meta charset=\"utf-8\">\n<title>x</title>\n</head>\n<body>\n<script type=\"module\" "+
+		"src=\"js/app.js\"></script>\n"+
 		"</body>\n</html>\n")
 	s.Write("js/app.js", "import './more.js';\n")
 	s.Write("js/more.js", "import { pump } from 'bilge';\nimport { drain } from 'bilge/extra/drain';\npump(drain);\n")

@@ -725,7 +725,7 @@ func TestAdoptPlainNames(t *testing.T) {
 		}
 		if err := r.Publish("fender-js", version, map[string][]byte{"package.json": fmt.Appendf(nil,
 			`{"name": "fender-js", "version": %q, "license": "MIT"}`, version),
-				"fender.min.js": []byte(text)}); err != nil {
+			"fender.min.js": []byte(text)}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -733,7 +733,7 @@ func TestAdoptPlainNames(t *testing.T) {
 		"<script src=\"js/fender.min.js\"></script>\n<script src=\"js/club.js\"></script>\n</body>\n</html>\n")
 	before := r.Requests()
 	out := s.Run("adopt", "new.html")
-	if !strings.Contains(out, "fender-js 1.1.0") || !strings.Contains(out, "the registry's fender-js 1.1.0 has the " +
+	if !strings.Contains(out, "fender-js 1.1.0") || !strings.Contains(out, "the registry's fender-js 1.1.0 has the "+
 		"same "+
 		"bytes") || !strings.Contains(s.Read("crate.yaml"), "  fender-js:\n    version: 1.1.0\n") {
 		t.Errorf("adopt says:\n%s", out)

@@ -104,8 +104,8 @@ func asModule(o *origin.Opened, specifier string) (*packages.Selection, error) {
 			return !r.There && r.Path != "" && packages.KindOf(c.Path) == packages.Script
 		}); at >= 0 {
 			return nil, problem.Refuse(problem.NothingThere, "merry peek "+record.FromRegistry+o.Manifest.Name+
-				"  # lists its files; a bundled build, if there is one, needs no import map", "%s imports %s, which " +
-					"is "+
+				"  # lists its files; a bundled build, if there is one, needs no import map", "%s imports %s, which "+
+				"is "+
 				"no file of the package: only a bundler finds it", c.Path, o.File(c.Path).Refs[at].URL)
 		}
 	}

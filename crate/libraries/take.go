@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/requirements"
+	"merrycrate.example/merry/crate/standing"
 
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
@@ -112,7 +113,7 @@ type Take struct {
 
 	scripts map[string][]script.Need // what the tagged scripts of each taken library must find on a page
 	defines map[string]string        // a global to the library that defines it, those that are being taken too
-	there   *there                   // what stands on the pages without a record; nil if no pages are named
+	there   *standing.Scripts        // what stands on the pages without a record; nil if no pages are named
 }
 
 // one takes one library from its opened source and, if requested, what it needs.
@@ -147,7 +148,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	}
 	known := d.Seal.Libraries[lib.Name]
 	places := PlacesOf(d.Before, lib.Name)
-	imports := t.there.importedOf(o.Manifest.Name)
+	imports := t.there.ImportedOf(o.Manifest.Name)
 	if _, ok := o.InForm(script.Module); ok && len(imports) > 0 && known == nil && !req.named() {
 		req.Form = script.Module // a module of the site imports it
 	}

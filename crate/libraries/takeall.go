@@ -17,6 +17,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/requirements"
 	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/standing"
 	"merrycrate.example/merry/crate/texts"
 )
 
@@ -74,7 +75,7 @@ func TakeAll(ctx context.Context, d *reconcile.Plan, opens []*origin.Opened, req
 		if pages, err = d.Pages(ctx, req.Pages, req.Dir, false); err != nil {
 			return nil, nil, err
 		}
-		if t.there, err = onPages(ctx, d, pages); err != nil {
+		if t.there, err = standing.On(ctx, d, pages); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -133,6 +134,26 @@ func ownFile(ctx context.Context, d *reconcile.Plan, req TakeRequest) error {
 	}
 	return problem.Refuse(problem.FileInTheWay, fmt.Sprintf("merry include %s%s  # puts it on a page as it is; "+
 		"merry take %[1]s --as %[3]s%[2]s  # records it as a library", texts.Word(req.Source), pages,
-			texts.Word(strings.ToLower(name))),
+		texts.Word(strings.ToLower(name))),
 		"%s stands among the site's own files", files[0])
+}
+
+// page is what needs are held against: what the crate has, and what stands on the pages of a request.
+func (t *Take) page() requirements.Page {
+	if t.there == nil {
+		return requirements.Page{Defined: t.globals(), Texts: t.Plan.Texts}
+	}
+	defined := map[string]string{}
+	for global, at := range t.there.Defined {
+		defined[global] = at
+	}
+	for global, library := range t.globals() {
+		defined[global] = library
+	}
+	return requirements.Page{Defined: defined, Texts: func(library string) [][]byte {
+		if texts, ok := t.there.Texts[library]; ok || strings.HasPrefix(library, requirements.OnPages) {
+			return texts
+		}
+		return t.Plan.Texts(library)
+	}}
 }

@@ -1,4 +1,6 @@
-package libraries
+// Package standing finds what stands on pages without a record: scripts that give globals to others, and what the
+// site's own modules import.
+package standing
 
 import (
 	"context"
@@ -14,17 +16,17 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// there is what scripts without a record that stand on pages give to others.
-type there struct {
-	defined map[string]string   // a global, or the key of a name, to where the script is
-	texts   map[string][][]byte // by where the script is
+// Scripts are scripts without a record that stand on pages.
+type Scripts struct {
+	Defined map[string]string   // a global, or the key of a name, to where the script is
+	Texts   map[string][][]byte // by where the script is
 	imports []string            // what own modules import by name, on any of the pages
 }
 
-// onPages finds what unrecorded scripts give that stand on each of some pages: what they define, and, of one whose text
+// On finds what unrecorded scripts give that stand on each of some pages: what they define, and, of one whose text
 // is not known, what its name says.
-func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*there, error) {
-	all := &there{defined: map[string]string{}, texts: map[string][][]byte{}}
+func On(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*Scripts, error) {
+	all := &Scripts{Defined: map[string]string{}, Texts: map[string][][]byte{}}
 	site, err := d.Site(ctx)
 	if err != nil {
 		return nil, err
@@ -58,16 +60,16 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 			for _, g := range s.Defines {
 				on[g.Name] = at
 			}
-			all.texts[at] = [][]byte{s.Text}
+			all.Texts[at] = [][]byte{s.Text}
 		}
-		for global := range all.defined {
+		for global := range all.Defined {
 			if on[global] == "" {
-				delete(all.defined, global)
+				delete(all.Defined, global)
 			}
 		}
 		for global, at := range on {
 			if first {
-				all.defined[global] = at
+				all.Defined[global] = at
 			}
 		}
 		first = false
@@ -76,7 +78,7 @@ func onPages(ctx context.Context, d *reconcile.Plan, pages []paths.InSite) (*the
 }
 
 // follow collects what a module and those that it imports by their paths import by name.
-func (x *there) follow(scripts *tags.Scripts, s *tags.Script, at paths.InSite, seen map[paths.InSite]bool) {
+func (x *Scripts) follow(scripts *tags.Scripts, s *tags.Script, at paths.InSite, seen map[paths.InSite]bool) {
 	if s == nil || s.Report == nil || seen[at] {
 		return
 	}
@@ -94,8 +96,8 @@ func (x *there) follow(scripts *tags.Scripts, s *tags.Script, at paths.InSite, s
 	}
 }
 
-// importedOf lists what own modules import of a package: it, or files of it.
-func (x *there) importedOf(pkg string) (list []string) {
+// ImportedOf lists what own modules import of a package: it, or files of it.
+func (x *Scripts) ImportedOf(pkg string) (list []string) {
 	if x == nil || pkg == "" {
 		return nil
 	}
@@ -105,24 +107,4 @@ func (x *there) importedOf(pkg string) (list []string) {
 		}
 	}
 	return list
-}
-
-// page is what needs are held against: what the crate has, and what stands on the pages of a request.
-func (t *Take) page() requirements.Page {
-	if t.there == nil {
-		return requirements.Page{Defined: t.globals(), Texts: t.Plan.Texts}
-	}
-	defined := map[string]string{}
-	for global, at := range t.there.defined {
-		defined[global] = at
-	}
-	for global, library := range t.globals() {
-		defined[global] = library
-	}
-	return requirements.Page{Defined: defined, Texts: func(library string) [][]byte {
-		if texts, ok := t.there.texts[library]; ok || strings.HasPrefix(library, requirements.OnPages) {
-			return texts
-		}
-		return t.Plan.Texts(library)
-	}}
 }
