@@ -139,3 +139,51 @@ func TestTakeOfAnOwnFileAsks(t *testing.T) {
 	}
 	s.Run("take", "js/club.js", "--as", "club", "--page", "index.html")
 }
+
+// TestCrateHasAnotherVersion: what an add-on uses of its base is held against the version in the crate, and a version
+// that has it is named.
+func TestCrateHasAnotherVersion(t *testing.T) {
+	t.Parallel()
+	s, r := merrytest.Registered(t)
+	publish := func(name, version, text string) {
+		t.Helper()
+		manifest := fmt.Sprintf(`{"name": %q, "version": %q, "license": "MIT", "main": "%[1]s.js"}`, name, version)
+		if err := r.Publish(name, version, map[string][]byte{"package.json": []byte(manifest),
+			name + ".js": []byte(text)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	publish("thwart", "1.4.0", "window.Thwart = { trim: function () {}, fit: function () {} };\n")
+	publish("thwart", "2.0.0", "window.Thwart = { fit: function () {} };\n")
+	publish("thwart-rail", "1.0.0", "Thwart.fit();\nThwart.rail = function () { return Thwart.trim(); };\n")
+	s.Run("take", "thwart", "--page", "index.html")
+	if out := s.Run("take", "thwart-rail", "--page", "index.html"); !strings.Contains(out,
+		"it uses trim, which thwart 2.0.0 has not; 1.4.0 has: merry repin thwart@1.4.0") {
+		t.Errorf("take says:\n%s", out)
+	}
+	s.Run("repin", "thwart@1.4.0")
+	s.Run("drop", "thwart-rail")
+	if out := s.Run("take", "thwart-rail", "--page", "index.html"); strings.Contains(out, "it uses") {
+		t.Errorf("take says:\n%s", out)
+	}
+}
+
+// TestTwoFilesOfOneName: a library whose file would go where another library's is gets a folder of its own; a file of
+// the site's own is left alone as ever.
+func TestTwoFilesOfOneName(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Started(t)
+	other := map[string]string{"package.json": `{"name": "@club/oarlock", "version": "1.0.0", "license": "MIT", ` +
+		`"main": "oarlock.min.js"}`, "oarlock.min.js": "window.Other = 1;\n"}
+	before := s.Read("js/oarlock.min.js")
+	out := s.Run("take", s.Archive("club-oarlock-1.0.0.zip", other), "--as", "club-oarlock", "--page", "index.html")
+	if !strings.Contains(out, "oarlock has js/oarlock.min.js already") || s.Read("js/oarlock.min.js") != before ||
+		!strings.Contains(s.Read("index.html"), "lib/club-oarlock/oarlock.min.js") {
+		t.Errorf("take says:\n%s", out)
+	}
+	s.Run("undo")
+	other["club.js"] = "window.Club = 2;\n"
+	other["package.json"] = strings.Replace(other["package.json"], "oarlock.min.js", "club.js", 1)
+	s.Fail(1, []string{"js/club.js exists already with other bytes and is not the crate's"}, "take",
+		s.Archive("club-oarlock-1.0.0.zip", other), "--as", "club-oarlock", "--files", "club.js")
+}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"io/fs"
 	"maps"
 	"path"
@@ -171,19 +172,31 @@ func (l *Library) place(d *reconcile.Plan) (*placement.Placement, error) {
 			l.own(place, wish)
 		}
 	}()
-	aside := d.Mentioned(lib.Name, l.From, l.Selection.Paths(), place.At)
-	if len(aside) == 0 {
+	if aside := d.Mentioned(lib.Name, l.From, l.Selection.Paths(), place.At); len(aside) > 0 {
+		// A file of the site's own has the name; the library's is called after the library then.
+		if lib.Rename = maps.Clone(lib.Rename); lib.Rename == nil {
+			lib.Rename = map[string]string{}
+		}
+		for _, base := range aside {
+			lib.Rename[base] = path.Base(lib.Name) + "-" + base
+		}
+		wish.Rename = lib.Rename
+		if place, err = find(); err != nil {
+			return nil, err
+		}
+	}
+	if lib.Arrange+record.Arrange(lib.Into) != "" || len(lib.Places) > 0 || l.Firm {
 		return place, nil
 	}
-	// A file of the site's own has the name; the library's is called after the library then.
-	if lib.Rename = maps.Clone(lib.Rename); lib.Rename == nil {
-		lib.Rename = map[string]string{}
+	of, at, err := d.Others(lib.Name, l.From, place.At)
+	if err != nil || of == "" {
+		return place, err
 	}
-	for _, base := range aside {
-		lib.Rename[base] = path.Base(lib.Name) + "-" + base
+	lib.Arrange = record.Together // a folder of its own
+	wish.Arrange, wish.There = lib.Arrange, nil
+	if place, err = find(); err == nil {
+		place.Kept, place.Why = l.Selection.Paths(), fmt.Sprintf("%s has %s already", of, at)
 	}
-	wish.Rename = lib.Rename
-	place, err = find()
 	return place, err
 }
 

@@ -141,7 +141,7 @@ func ownFile(ctx context.Context, d *reconcile.Plan, req TakeRequest) error {
 // page is what needs are held against: what the crate has, and what stands on the pages of a request.
 func (t *Take) page() requirements.Page {
 	if t.there == nil {
-		return requirements.Page{Defined: t.globals(), Texts: t.Plan.Texts}
+		return requirements.Page{Defined: t.globals(), Texts: t.Plan.Texts, Version: t.version}
 	}
 	defined := map[string]string{}
 	for global, at := range t.there.Defined {
@@ -150,10 +150,22 @@ func (t *Take) page() requirements.Page {
 	for global, library := range t.globals() {
 		defined[global] = library
 	}
-	return requirements.Page{Defined: defined, Texts: func(library string) [][]byte {
+	return requirements.Page{Defined: defined, Version: t.version, Texts: func(library string) [][]byte {
 		if texts, ok := t.there.Texts[library]; ok || strings.HasPrefix(library, requirements.OnPages) {
 			return texts
 		}
 		return t.Plan.Texts(library)
 	}}
+}
+
+// version is the package of a registry that a library of the crate is, and its version.
+func (t *Take) version(library string) (name, version string) {
+	lib := t.Plan.List.Library(library)
+	if lib == nil {
+		return "", ""
+	}
+	if name, packaged := lib.Package(); packaged {
+		return name, lib.Version
+	}
+	return "", ""
 }

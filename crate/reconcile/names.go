@@ -2,11 +2,13 @@ package reconcile
 
 import (
 	"bytes"
+	"maps"
 	"path"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 )
 
 // saysNothing tells the names that say nothing of the library they are from: what is before the first dot does not, or
@@ -59,4 +61,31 @@ func (d *Plan) Mentioned(library string, from Source, files []string, at map[str
 		}
 	}
 	return list
+}
+
+// Others finds a place, of those where a library's files are to be put from a source, that another library's file has
+// with other bytes, and that library; "" if there is none.
+func (d *Plan) Others(library string, from Source, at map[string]paths.InSite) (of, place string, err error) {
+	there := map[paths.InProject]project.Sealed{}
+	for _, name := range d.Seal.Names() {
+		for i, f := range d.Seal.Libraries[name].Files {
+			if name != library && !f.At.IsZero() {
+				there[f.At] = project.Sealed{Library: name, File: &d.Seal.Libraries[name].Files[i]}
+			}
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(at)) {
+		other, taken := there[at[name].In(d.Before.Site())]
+		if !taken {
+			continue
+		}
+		b, err := from.ReadInto(name, nil)
+		if err != nil {
+			return "", "", err
+		}
+		if !other.File.Is(bytes.NewReader(b)) {
+			return other.Library, at[name].String(), nil
+		}
+	}
+	return "", "", nil
 }

@@ -5,21 +5,57 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
 )
 
-// lackingThere says of what stands on the pages without a record which members it has not that the scripts use.
-func (r *Resolver) lackingThere(ctx context.Context, n *Requirement, uses []string, page Page) {
+// lackingThere says of what stands on the pages, in the crate or without a record, which members it has not that the
+// scripts use. Of a package of the registry those count that another version has, and that is named.
+func (r *Resolver) lackingThere(ctx context.Context, n *Requirement, uses []string, page Page) error {
 	members, known := r.Facts.Members(ctx, page.Texts(n.Library))
 	if !known {
-		return
+		return nil
 	}
-	if lacks := slices.DeleteFunc(slices.Clone(uses), func(use string) bool { return members[use] }); len(lacks) > 0 {
+	lacks := slices.DeleteFunc(slices.Clone(uses), func(use string) bool { return members[use] })
+	if len(lacks) == 0 {
+		return nil
+	}
+	name, version := "", ""
+	if page.Version != nil {
+		name, version = page.Version(n.Library)
+	}
+	if name == "" || len(r.Registries) == 0 || r.Offline {
 		n.because("it uses " + short(lacks) + ", which that has not: it may be too old or too new")
+		return nil
 	}
+	doc, err := r.Document(ctx, name, false)
+	if err != nil {
+		return ctx.Err()
+	}
+	newest := newestBy(doc, time.Time{})
+	others, err := r.earlierMajors(ctx, name, "*", newest)
+	if err != nil {
+		return err
+	}
+	best, fewest := "", lacks
+	for _, other := range append([]string{newest}, others...) {
+		less, known, err := r.lacking(ctx, name, other, lacks)
+		if err != nil {
+			return err
+		}
+		if known && len(less) < len(fewest) {
+			best, fewest = other, less
+		}
+	}
+	if best != "" {
+		gone := slices.DeleteFunc(slices.Clone(lacks), func(use string) bool { return slices.Contains(fewest, use) })
+		n.because(fmt.Sprintf("it uses %s, which %s %s has not; %[4]s has: merry repin %[2]s@%[4]s", short(gone),
+			n.Library, version, best))
+	}
+	return nil
 }
 
 // versioned names, for packages that needs would be met by, the newest version that has the members which the chosen
@@ -29,8 +65,10 @@ func (r *Resolver) versioned(ctx context.Context, o *origin.Opened, sel *package
 	for i := range needs {
 		n := &needs[i]
 		uses := usesOf(onPage(o, sel), append([]string{n.Global}, n.Or...))
-		if strings.HasPrefix(n.Library, OnPages) && len(uses) > 0 {
-			r.lackingThere(ctx, n, uses, page)
+		if n.Library != "" && len(uses) > 0 {
+			if err := r.lackingThere(ctx, n, uses, page); err != nil {
+				return nil, err
+			}
 		}
 		if !o.InRegistry() || n.Package == "" || n.Library != "" || len(uses) == 0 {
 			continue

@@ -107,6 +107,8 @@ const MaxDepth = 10
 type Page struct {
 	Defined map[string]string // a global, or a member of one, to the library of the crate that has it
 	Texts   func(library string) [][]byte
+	// Version is the package of a registry that a library of the crate is, and its version; "" if it is none.
+	Version func(library string) (name, version string)
 }
 
 // Prefetch asks what Needs will ask, and that of the packages that it names when deep, so that nothing is waited for
