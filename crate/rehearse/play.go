@@ -209,6 +209,18 @@ func (s *page) stand(name string) {
 	}
 }
 
+// given is what stands in for an interface of the platform from now on.
+func (s *page) given(name string) goja.Value {
+	f, _ := goja.AssertFunction(s.engine.Get("anything"))
+	v, err := f(goja.Undefined())
+	if err != nil {
+		return goja.Undefined()
+	}
+	s.vm.GlobalObject().DefineDataProperty(name, v, goja.FLAG_TRUE, goja.FLAG_TRUE, goja.FLAG_FALSE)
+	s.standIns[name] = v
+	return v
+}
+
 // compile reads a script. The engine would open the file that a source map's comment names, so it is reported not to.
 func compile(name, text string) (*goja.Program, error) {
 	tree, err := goja.Parse(name, text, parser.WithDisableSourceMaps)
@@ -234,12 +246,13 @@ func (s *page) text(name, text string) bool {
 			for _, g := range s.req.Scripts[s.current].Defines {
 				s.stand(g)
 			}
-			s.doubt = s.req.Scripts[s.current].Unknown
 		}
 		return false
 	}
 	if _, err := s.vm.RunProgram(program); err != nil {
+		sure := s.sure()
 		s.fault(err)
+		s.doubt = s.doubt || !sure // in a browser the rest of it may have run
 		return false
 	}
 	return true

@@ -137,8 +137,15 @@ type Asked struct {
 //go:embed room.js
 var roomSource string
 
+//go:embed elements.js
+var elementsSource string
+
 // roomProgram is compiled when it is first needed: most commands never are in the room.
 var roomProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("room", roomSource, false) })
+
+var elementsProgram = sync.OnceValue(func() *goja.Program {
+	return goja.MustCompile("elements", elementsSource, false)
+})
 
 // page is one rehearsal.
 type page struct {
@@ -154,6 +161,7 @@ type page struct {
 	elems   map[int]*goja.Object
 	depth   int
 
+	standIns map[string]goja.Value // for interfaces that scripts asked for
 	rejected []rejection
 	made     []*unit       // of the request's modules
 	soon     goja.Callable // calls a function a moment later, and gives a promise of what that returns
@@ -162,7 +170,7 @@ type page struct {
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
 func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	s := &page{req: req, vm: goja.New(), out: &Report{Ran: make([]bool, len(req.Scripts))}, current: -1,
-		when: "loading", touched: map[int]bool{}}
+		when: "loading", touched: map[int]bool{}, standIns: map[string]goja.Value{}}
 	done := make(chan struct{})
 	defer close(done)
 	go func() {
@@ -195,6 +203,9 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 		known[k] = true
 	}
 	for _, k := range keys(s.vm) {
+		if v := s.standIns[k]; v != nil && s.vm.GlobalObject().Get(k) == v {
+			continue
+		}
 		if !known[k] && len(k) <= maxText && len(s.out.Defined) < maxNames {
 			s.out.Defined = append(s.out.Defined, k)
 		}
@@ -216,7 +227,18 @@ func (s *page) open() error {
 		return err
 	}
 	enter, _ := goja.AssertFunction(f)
+	elements, err := vm.RunProgram(elementsProgram())
+	if err != nil {
+		return err
+	}
 	host := vm.NewObject()
+	host.Set("elements", elements)
+	host.Set("member", func(interfaces, name string) bool { return hasMember(interfaces, name) })
+	host.Set("whole", s.document)
+	host.Set("own", func(source string) bool {
+		return strings.Contains(roomSource, source) || strings.Contains(elementsSource, source)
+	})
+	host.Set("listens", func(goja.Value, string) {})
 	host.Set("touch", func() { s.touched[s.current] = true })
 	host.Set("now", func() int { return 0 })
 	host.Set("browser", func() []string { return s.req.Browser })
@@ -287,7 +309,7 @@ func (s *page) watch() {
 	}
 	behind := vm.NewProxy(proto, &goja.ProxyTrapConfig{
 		Has: func(target *goja.Object, name string) bool {
-			if target.Get(name) != nil || s.byID(name) != nil {
+			if target.Get(name) != nil || s.byID(name) != nil || platform()[name] != nil {
 				return true
 			}
 			note(name)
@@ -299,6 +321,9 @@ func (s *page) watch() {
 			}
 			if e := s.byID(name); e != nil {
 				return e
+			}
+			if platform()[name] != nil { // an interface that a browser has and the room has not
+				return s.given(name)
 			}
 			note(name)
 			return nil // not there, rather than there and undefined: a free name is a ReferenceError then
@@ -434,6 +459,21 @@ func (s *page) parse(text, context string) []any {
 	var list []any
 	for _, n := range nodes {
 		if v := markup(n); v != nil {
+			list = append(list, v)
+		}
+	}
+	return list
+}
+
+// document reads a whole document for the room.
+func (s *page) document(text string) []any {
+	root, err := html.Parse(strings.NewReader(text))
+	if err != nil {
+		return nil
+	}
+	var list []any
+	for c := range root.ChildNodes() {
+		if v := markup(c); v != nil {
 			list = append(list, v)
 		}
 	}
