@@ -9,6 +9,7 @@ import (
 	"github.com/dop251/goja"
 	"github.com/dop251/goja/parser"
 	"golang.org/x/net/html"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // maxTime is how far the simulated clock goes, in milliseconds.
@@ -233,8 +234,14 @@ func compile(name, text string) (*goja.Program, error) {
 	return goja.CompileAST(tree, false)
 }
 
+// misread are parts of regular expressions that the engine takes for something else, instead of refusing them.
+var misread = memo.Regexp(`\\[pP]\{`)
+
 // text runs a text. It reports whether that came to its end.
 func (s *page) text(name, text string) bool {
+	if misread().MatchString(text) {
+		s.touched[s.current] = true
+	}
 	program, err := compile(name, withImports(text))
 	var wrong *goja.CompilerSyntaxError
 	if err != nil {

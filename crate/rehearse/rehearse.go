@@ -140,8 +140,15 @@ var roomSource string
 //go:embed elements.js
 var elementsSource string
 
+//go:embed language.js
+var languageSource string
+
 // roomProgram is compiled when it is first needed: most commands never are in the room.
 var roomProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("room", roomSource, false) })
+
+var languageProgram = sync.OnceValue(func() *goja.Program {
+	return goja.MustCompile("language", languageSource, false)
+})
 
 var elementsProgram = sync.OnceValue(func() *goja.Program {
 	return goja.MustCompile("elements", elementsSource, false)
@@ -222,7 +229,16 @@ func keys(vm *goja.Runtime) []string { return vm.GlobalObject().GetOwnPropertyNa
 // open builds the room.
 func (s *page) open() error {
 	vm := s.vm
-	f, err := vm.RunProgram(roomProgram())
+	f, err := vm.RunProgram(languageProgram())
+	if err != nil {
+		return err
+	}
+	if add, ok := goja.AssertFunction(f); ok {
+		if _, err := add(goja.Undefined()); err != nil {
+			return err
+		}
+	}
+	f, err = vm.RunProgram(roomProgram())
 	if err != nil {
 		return err
 	}
@@ -236,7 +252,8 @@ func (s *page) open() error {
 	host.Set("member", func(interfaces, name string) bool { return hasMember(interfaces, name) })
 	host.Set("whole", s.document)
 	host.Set("own", func(source string) bool {
-		return strings.Contains(roomSource, source) || strings.Contains(elementsSource, source)
+		return strings.Contains(roomSource, source) || strings.Contains(elementsSource, source) ||
+			strings.Contains(languageSource, source)
 	})
 	host.Set("listens", func(goja.Value, string) {})
 	host.Set("touch", func() { s.touched[s.current] = true })
@@ -501,12 +518,13 @@ func markup(n *html.Node) any {
 	return nil
 }
 
-func attributes(n *html.Node) map[string]any {
-	m := map[string]any{}
+// attributes are names and values in turn, in their order.
+func attributes(n *html.Node) []any {
+	list := make([]any, 0, 2*len(n.Attr))
 	for _, a := range n.Attr {
-		m[a.Key] = a.Val
+		list = append(list, a.Key, a.Val)
 	}
-	return m
+	return list
 }
 
 func namespace(n *html.Node) string {

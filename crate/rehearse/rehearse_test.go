@@ -163,7 +163,7 @@ func TestGuessedEnds(t *testing.T) {
 	for page, guessed := range map[string]bool{"<body><script>var n = new AudioContext(); while (n = n.parentNode) " +
 		"{}</script>": true, "<body><script>for (;;) {}</script>": false} {
 		stop := make(chan struct{})
-		timer := time.AfterFunc(200*time.Millisecond, func() { close(stop) })
+		timer := time.AfterFunc(time.Second, func() { close(stop) })
 		text := page[len("<body><script>") : len(page)-len("</script>")]
 		r := Run(&Request{HTML: page, Address: "https://club.example/", Browser: []string{"AudioContext"},
 			Scripts: []Script{{Text: text, When: InPlace}}}, stop)

@@ -750,7 +750,7 @@
     get links() { return collection(select(this, "a[href], area[href]", false)); }
     get styleSheets() { return select(this, "style, link[rel=stylesheet]", false).map(function (e) { return { ownerNode: e, href: e.getAttribute("href"), cssRules: [], rules: [], disabled: false, insertRule: function () { return 0; }, deleteRule: function () {} }; }); }
     get fonts() { return { ready: new Promise(function () {}), load: function () { return new Promise(function () {}); }, check: function () { return true; }, add: function () {}, forEach: function () {}, addEventListener: function () {} }; }
-    get implementation() { return { createHTMLDocument: function (title) { var d = new Document(); build(d, [["html", {}, [["head", {}, title === undefined ? [] : [["title", {}, [String(title)]]]], ["body", {}, []]]]], null); return d; }, createDocumentType: function (name) { return { name: name, nodeType: 10 }; }, hasFeature: function () { return true; }, createDocument: function () { return new Document(); } }; }
+    get implementation() { return { createHTMLDocument: function (title) { var d = new Document(); build(d, [["html", [], [["head", [], title === undefined ? [] : [["title", [], [String(title)]]]], ["body", [], []]]]], null); return d; }, createDocumentType: function (name) { return { name: name, nodeType: 10 }; }, hasFeature: function () { return true; }, createDocument: function () { return new Document(); } }; }
     get all() { return this.getElementsByTagName("*"); }
     get timeline() { return anything(); }
     getElementById(id) { id = String(id); return !everIDs.has(id) ? null : found(this, function (e) { return e.getAttribute("id") === id; })[0] || null; }
@@ -986,10 +986,10 @@
       if (typeof item === "string") { parent.nodes.push(adopt(new Text(item), parent)); return; }
       if (item[0] === "!") { parent.nodes.push(adopt(new Comment(item[1]), parent)); return; }
       var e = create(item[0], item[3]);
-      for (var k in item[1]) e.map.set(k, item[1][k]);
-      if (item[1] && "id" in item[1]) everIDs.add(item[1].id);
+      for (var i = 0; i < item[1].length; i += 2) e.map.set(item[1][i], item[1][i + 1]);
+      if (e.map.has("id")) everIDs.add(e.map.get("id"));
       parent.nodes.push(adopt(e, parent));
-      if (e.upgraded) for (k in item[1]) dom.attributeChanged(e, k, null, item[1][k]);
+      if (e.upgraded) e.map.forEach(function (v, k) { dom.attributeChanged(e, k, null, v); });
       if (e.localName.indexOf("-") > 0 && e.isConnected) arrivedAt(e);
       build(item[0] === "template" && e.content ? e.content : e, item[2], item[0] === "script" || item[0] === "template" ? null : onScript);
       if (item[0] === "script" && onScript) onScript(e);
