@@ -115,6 +115,7 @@ const (
 	OnNoPage        = "on-no-page"
 	AsksHost        = "asks-host"
 	ScriptFails     = "script-fails"
+	ClickFails      = "click-fails"
 	PolicyForbids   = "policy-forbids"
 	PolicyUnheeded  = "policy-unheeded"
 )

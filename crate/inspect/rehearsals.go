@@ -1,6 +1,7 @@
 package inspect
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -48,6 +49,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		}) {
 			return r, nil
 		}
+		req.Clicks = true
 		report, err := c.p.Facts.Rehearse(ctx, req)
 		if err != nil {
 			return r, err
@@ -154,6 +156,10 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 	at := c.p.InProject(v.Path).String()
 	said := map[int]bool{}
 	for _, f := range report.Faults {
+		if f.When == clicked {
+			c.clickFails(v, req, f, said, list, unsure)
+			continue
+		}
 		if f.Script == rehearse.OnLoad && f.Console == "" && !said[f.Script] {
 			said[f.Script] = c.onLoadFails(v, items, at, f, list, unsure)
 			continue
@@ -188,6 +194,46 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line,
 			Column: column, Message: message, Why: why, Next: next})
 	}
+}
+
+// clicked is the time of a fault that a click makes.
+const clicked = "clicked"
+
+// clickFails tells that what a click does stops, once for each script that does not stop before, and for each handler
+// in the page.
+func (c *inspection) clickFails(v *tags.Page, req *rehearse.Request, f rehearse.Fault, said map[int]bool,
+	list *[]check.Finding, unsure *[]string) {
+	includes := pageload.Scripts(v)
+	inPage := f.Script < 0 || f.Script >= len(includes)
+	if f.Console != "" || !inPage && said[f.Script] || inPage && f.Handler == "" {
+		return
+	}
+	at := c.p.InProject(v.Path).String()
+	name, where := "the onclick of "+f.Clicked, ""
+	line, column := v.Position(max(0, bytes.Index(v.Bytes, []byte(f.Handler))))
+	if inPage {
+		where = fmt.Sprintf("%s:%d:%d", at, line, column)
+	} else {
+		line, column = v.Position(v.Includes[includes[f.Script]].Start)
+		name, where = c.whose(v, req, includes[f.Script], f.Module, f.Line, f.Column)
+	}
+	message := fmt.Sprintf("%s stops when %s is clicked: %s", name, f.Clicked, strings.TrimSuffix(f.Message, "."))
+	if inPage {
+		message = fmt.Sprintf("%s stops: %s", name, strings.TrimSuffix(f.Message, "."))
+	}
+	if !f.Sure {
+		*unsure = append(*unsure, fmt.Sprintf("%s: %s (%s)", at, message, where))
+		return
+	}
+	if !inPage {
+		said[f.Script] = true
+	}
+	why := "the console says so then, and the rest of what the click does is left out"
+	if where != "" {
+		why = "at " + where + "; " + why
+	}
+	*list = append(*list, check.Finding{Name: check.ClickFails, Severity: check.Warning, File: at, Line: line,
+		Column: column, Message: message, Why: why, Next: "click it in a browser, and read its console"})
 }
 
 // onLoadFails tells that the body's onload stops, and whether that is sure.

@@ -52,13 +52,20 @@ func (s *page) run() error {
 	}
 	s.when = "later"
 	s.current = -1
-	step, _ := goja.AssertFunction(s.engine.Get("step"))
 	most := s.req.Steps
 	if most == 0 {
 		most = 200
 	}
+	s.timers(most, maxTime)
+	s.clicks()
+	return nil
+}
+
+// timers runs a number of timers at most, as far as they are due before a time.
+func (s *page) timers(most, until int) {
+	step, _ := goja.AssertFunction(s.engine.Get("step"))
 	for range most {
-		more, err := step(s.engine, s.vm.ToValue(maxTime))
+		more, err := step(s.engine, s.vm.ToValue(until))
 		if err != nil {
 			s.fault(err)
 			continue
@@ -67,7 +74,31 @@ func (s *page) run() error {
 			break
 		}
 	}
-	return nil
+}
+
+// maxClicks is how many elements are clicked.
+const maxClicks = 40
+
+// clicks clicks once on each element that something comes of, and runs the timers that this sets.
+func (s *page) clicks() {
+	if !s.req.Clicks {
+		return
+	}
+	s.when = "clicked"
+	var list []goja.Value
+	if err := s.vm.ExportTo(s.call(s.engine, "waiting"), &list); err != nil {
+		return
+	}
+	click, _ := goja.AssertFunction(s.engine.Get("click"))
+	for i, e := range list[:min(len(list), maxClicks)] {
+		s.current = -1
+		s.clicked, s.handler = s.call(s.engine, "tagOf", e).String(), s.call(s.engine, "handlerOf", e).String()
+		if _, err := click(s.engine, e); err != nil {
+			s.fault(err)
+		}
+		s.timers(20, maxTime+100*(i+1))
+	}
+	s.clicked, s.handler = "", ""
 }
 
 // scripts runs the page's scripts of one kind, in the order of the page.

@@ -66,6 +66,7 @@ type Request struct {
 	Browser []string          `json:"browser"`           // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
+	Clicks  bool              `json:"clicks,omitempty"`  // click on what waits for it, at the end
 	// scripts that run at any time come last, after the page has loaded
 	Late bool `json:"late,omitempty"`
 	Eval Eval `json:"eval,omitempty"` // what becomes of texts that scripts would run as code
@@ -92,7 +93,10 @@ type Fault struct {
 	Column  int    `json:"column"`
 	Message string `json:"message"`
 	Global  string `json:"global,omitempty"` // that was not there, where that is the reason
-	When    string `json:"when"`             // loading, ready, load, later
+	When    string `json:"when"`             // loading, ready, load, later, clicked
+	// Clicked is the start tag of the element that was clicked, Handler what its onclick attribute says.
+	Clicked string `json:"clicked,omitempty"`
+	Handler string `json:"handler,omitempty"`
 	Sure    bool   `json:"sure"`
 	Console string `json:"console,omitempty"` // error or warn: the script said it itself
 }
@@ -168,10 +172,11 @@ type page struct {
 	elems   map[int]*goja.Object
 	depth   int
 
-	standIns map[string]goja.Value // for interfaces that scripts asked for
-	rejected []rejection
-	made     []*unit       // of the request's modules
-	soon     goja.Callable // calls a function a moment later, and gives a promise of what that returns
+	clicked, handler string                // of the element that is being clicked
+	standIns         map[string]goja.Value // for interfaces that scripts asked for
+	rejected         []rejection
+	made             []*unit       // of the request's modules
+	soon             goja.Callable // calls a function a moment later, and gives a promise of what that returns
 }
 
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
@@ -255,7 +260,6 @@ func (s *page) open() error {
 		return strings.Contains(roomSource, source) || strings.Contains(elementsSource, source) ||
 			strings.Contains(languageSource, source)
 	})
-	host.Set("listens", func(goja.Value, string) {})
 	host.Set("touch", func() { s.touched[s.current] = true })
 	host.Set("now", func() int { return 0 })
 	host.Set("browser", func() []string { return s.req.Browser })
@@ -452,6 +456,7 @@ const (
 func (s *page) report(f Fault) {
 	if len(s.out.Faults) < maxFaults {
 		f.Message, f.Global = shorten(f.Message), shorten(f.Global)
+		f.Clicked, f.Handler = shorten(s.clicked), shorten(s.handler)
 		s.out.Faults = append(s.out.Faults, f)
 	}
 }

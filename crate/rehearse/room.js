@@ -109,7 +109,7 @@
   class CustomEvent extends Event {
     constructor(type, init) { super(type, init); this.detail = init && init.detail !== undefined ? init.detail : null; }
   }
-  var listeners = new WeakMap();
+  var listeners = new WeakMap(), listening = []; // elements that wait for a click
   function listenersOf(target, type, make) {
     var all = listeners.get(target);
     if (!all) { if (!make) return []; listeners.set(target, all = Object.create(null)); }
@@ -125,7 +125,7 @@
       if (list.some(function (l) { return l.f === f && l.capture === !!o.capture; })) return;
       list.push({ f: f, once: !!o.once, capture: !!o.capture, passive: !!o.passive });
       if (o.signal) o.signal.addEventListener("abort", function () { self.removeEventListener(type, f, o); });
-      host.listens(this, type);
+      if (type === "click" && this.nodeType === 1 && listening.indexOf(this) < 0) listening.push(this);
     }
     removeEventListener(type, f, options) {
       var list = listenersOf(this, String(type), false), capture = !!(typeof options === "object" && options ? options.capture : options);
@@ -1361,7 +1361,20 @@
       else host.run(function () { (0, root.eval)(String(t.f)); }, t.by); // HTML Standard, section 8.7: a text is run as a script
       return true;
     },
-    anything: anything
+    anything: anything,
+    // waiting lists the elements that somebody would click and that something comes of: those with a listener or a handler,
+    // and those whose attributes tell a library what they do.
+    waiting: function () {
+      return found(document, function (e) {
+        if (!(listening.indexOf(e) >= 0 || e.onclick || e.getAttributeNames().some(function (k) { return /^data-(?:[a-z]+-)?(?:toggle|target|dismiss|slide|slide-to|action|trigger|open|close)$/.test(k); }))) return false;
+        for (var n = e; n && n.nodeType === 1; n = n.parentNode) if (n.hidden || n.inert || dom.isDisabled(n) || /display:\s*none|visibility:\s*hidden/.test(n.getAttribute("style") || "") || n.localName === "dialog" && !n.open || n.localName === "details" && !n.open && n !== e.parentNode) return false;
+        return true;
+      });
+    },
+    // click clicks an element if it is still there.
+    click: function (e) { if (e.isConnected && e.localName !== "body" && e.localName !== "html") host.run(function () { dom.click(e); }); },
+    tagOf: function (e) { var s = e.cloneNode(false).outerHTML; return s.slice(0, s.indexOf(">") + 1 || undefined); },
+    handlerOf: function (e) { return e.getAttribute("onclick") || ""; }
   };
 
   var given = {

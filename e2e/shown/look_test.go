@@ -254,7 +254,8 @@ func TestCheckAndLookDiffer(t *testing.T) {
 	t.Parallel()
 	browsed(t)
 	s := merrytest.Started(t)
-	s.Write("js/late.js", "var asks = new XMLHttpRequest();\nasks.onload = function () { secretWords('of the club') };\n"+
+	s.Write("js/late.js", "var asks = new XMLHttpRequest();\n"+
+		"asks.onload = function () { secretWords('of the club') };\n"+
 		"asks.open('GET', 'tides.html');\nasks.send();\n")
 	s.Replace("index.html", "</body>", `<script src="js/late.js"></script></body>`)
 	r := s.Try("look", "index.html")
