@@ -42,3 +42,22 @@ func TestClicks(t *testing.T) {
 		}
 	}
 }
+
+// TestMisspelt: a name that is nearly one that the page or a browser has is called misspelt, not absent.
+func TestMisspelt(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Started(t)
+	for name, want := range map[string]string{"docuemnt": "document", "oarlok": "oarlock", "consle": "console",
+		"cofnig": "config", "addEventListner": "addEventListener", "paresInt": "parseInt", "moorings": ""} {
+		s.Write("js/config.js", "var config = { n: 1 };\n")
+		s.Write("js/club.js", name+".x();\n")
+		out := s.TryWith("", "check", "index.html").Out
+		asked := "uses " + name + ", but no script on this page defines it"
+		if want != "" {
+			asked += "; did you mean " + want + "?"
+		}
+		if !strings.Contains(out, asked) || want == "" && strings.Contains(out, "did you mean") {
+			t.Errorf("%s: check says\n%s", name, out)
+		}
+	}
+}

@@ -301,7 +301,14 @@ func (k *pageCheck) needs() {
 		message := fmt.Sprintf("%s uses %s, but no script on this page defines it", it.Name, a.Need.Global)
 		why := fmt.Sprintf("%s: the script will stop there, because it is not defined", a.Need.Where)
 		next := fmt.Sprintf("take the library that defines %s, or remove the tag from this page", a.Need.Global)
+		meant := ""
+		if library+own == "" && it.Own {
+			meant = k.meant(a.Need.Global)
+		}
 		switch {
+		case meant != "":
+			message += "; did you mean " + meant + "?"
+			next = "write " + meant
 		case library != "":
 			message = fmt.Sprintf("%s uses %s, but the library %s, which defines it, is not on this page", it.Name,
 				a.Need.Global, library)

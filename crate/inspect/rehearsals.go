@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/parallel"
@@ -156,6 +157,11 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 	at := c.p.InProject(v.Path).String()
 	said := map[int]bool{}
 	for _, f := range report.Faults {
+		if m := noMember().FindStringSubmatch(f.Message); m != nil && f.Sure {
+			if near := rehearse.NearMember(m[1]); near != "" {
+				f.Message += "; did you mean " + near + "?"
+			}
+		}
 		if f.When == clicked {
 			c.clickFails(v, req, f, said, list, unsure)
 			continue
@@ -195,6 +201,9 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 			Column: column, Message: message, Why: why, Next: next})
 	}
 }
+
+// noMember finds the name that an object has not.
+var noMember = memo.Regexp(`^TypeError: .*\.([A-Za-z]+) is not a function$`)
 
 // clicked is the time of a fault that a click makes.
 const clicked = "clicked"

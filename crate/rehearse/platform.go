@@ -4,6 +4,8 @@ import (
 	_ "embed"
 	"strings"
 	"sync"
+
+	"github.com/agext/levenshtein"
 )
 
 //go:embed platform.txt
@@ -44,4 +46,29 @@ func hasMember(interfaces, name string) bool {
 		}
 	}
 	return false
+}
+
+// NearMember is the member of the platform's interfaces that somebody probably meant who wrote another name, "" for
+// none.
+func NearMember(name string) string {
+	const shortest, most = 5, 2
+	best, distance := "", most+1
+	if len(name) < shortest {
+		return ""
+	}
+	for _, it := range platform() {
+		for other := range it.members {
+			if len(other) < shortest || other == name {
+				continue
+			}
+			d := levenshtein.Distance(name, other, nil)
+			if strings.EqualFold(name, other) {
+				d = 0
+			}
+			if d < distance || d == distance && other < best {
+				best, distance = other, d
+			}
+		}
+	}
+	return best
 }

@@ -409,6 +409,43 @@ func (s *page) place(stack []goja.StackFrame) (script, module, line, column int)
 var elsewhere = map[string]bool{"define": true, "module": true, "exports": true, "require": true, "process": true,
 	"global": true, "Buffer": true, "importScripts": true}
 
+// noFunction are the engine's words for a call of what is no function, called those before the bracket of a call.
+var (
+	noFunction = memo.Regexp(`^TypeError: (?:Object has no member '|Value is not an object: undefined$|` +
+		`.* is not a function)`)
+	called = memo.Regexp(`(?:[\w$]|\)|\])(?:[\w$]|\.)*$`)
+)
+
+// calledThere is what stands before the bracket of the call that a stack of the engine speaks of, "" if it is no call
+// of one of the page's scripts: a name, with what it is a member of as far as that is names.
+func (s *page) calledThere(stack []goja.StackFrame) string {
+	for _, f := range stack {
+		var n int
+		at := f.Position()
+		if _, err := fmt.Sscanf(f.SrcName(), "script %d", &n); err != nil || at.Line == 0 {
+			continue
+		}
+		lines := strings.SplitN(s.req.Scripts[n].Text, "\n", at.Line+1)
+		if at.Line > len(lines) {
+			return ""
+		}
+		line := lines[at.Line-1]
+		if at.Column < 2 || at.Column > len(line) || line[at.Column-1] != '(' {
+			return ""
+		}
+		before := line[max(0, at.Column-1-maxCalled) : at.Column-1]
+		name := called().FindString(before)
+		if name != "" && strings.ContainsAny(name[:1], ")]") {
+			name = map[byte]string{')': "(...)", ']': "[...]"}[name[0]] + name[1:]
+		}
+		return name
+	}
+	return ""
+}
+
+// maxCalled is how much of a call's words is told, in bytes.
+const maxCalled = 60
+
 var notDefined = memo.Regexp(`^ReferenceError: (\S+) is not defined`)
 
 // fault records an exception that nobody caught.
@@ -428,6 +465,9 @@ func (s *page) fault(err error) {
 	}
 	f.Script, f.Module, f.Line, f.Column = s.place(ex.Stack())
 	f.Message = ex.Value().String()
+	if name := s.calledThere(ex.Stack()); name != "" && noFunction().MatchString(f.Message) {
+		f.Message = "TypeError: " + name + " is not a function" // as browsers say it
+	}
 	if f.Script >= 0 && s.touched[f.Script] {
 		f.Sure = false
 	}
