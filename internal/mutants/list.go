@@ -312,7 +312,7 @@ var list = []mutant{
 		Promise: `an own file is taken only under a name`},
 	{File: `crate/libraries/library.go`, Old: `if err != nil || of == "" {`, New: `if true {`, Package: `e2e`,
 		Promise: `two files of one name get folders`},
-	{File: `crate/requirements/example.go`, Old: `err != nil || works && known {`, New: `err != nil || false {`,
+	{File: `crate/requirements/example.go`, Old: `err != nil || works && known {`, New: `err != nil || works && known && rival == nil {`,
 		Package: `e2e`, Promise: `the readme's example chooses between builds`},
 	{File: `crate/requirements/versions.go`, Old: `if best != "" {
 		gone := slices.DeleteFunc(slices.Clone(lacks), func(use`, New: `if false {
@@ -330,6 +330,6 @@ var list = []mutant{
 		Promise: `what a browser has and the room has not makes nothing an error`},
 	{File: `crate/rehearse/play.go`, Old: `if !s.req.Clicks {`, New: `if true {`, Package: `e2e`,
 		Promise: `a rehearsal clicks`},
-	{File: `crate/check/meant.go`, Old: `if d < distance {`, New: `if false {`, Package: `e2e`,
+	{File: `crate/check/meant.go`, Old: `if d < distance {`, New: `if d < distance && other == "" {`, Package: `e2e`,
 		Promise: `misspelt names are called that`},
 }
