@@ -307,7 +307,7 @@ var list = []mutant{
 	{File: `crate/libraries/build.go`, Old: `if l.partial && !sealed.Linked {`, New: `if false {`, Package: `e2e`,
 		Promise: `a build that can't be had is told of`},
 	{File: `crate/libraries/onpages.go`, Old: `if strings.ContainsAny(name, "*?[{") {`,
-		New: `if strings.ContainsAny(name, "") {`,
+		New:     `if strings.ContainsAny(name, "") {`,
 		Package: `e2e`, Promise: `a pattern of include means own files`},
 	{File: `crate/libraries/takeall.go`, Old: `if req.As != "" || !strings`, New: `if true || !strings`, Package: `e2e`,
 		Promise: `an own file is taken only under a name`},
