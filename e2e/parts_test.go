@@ -161,8 +161,17 @@ func TestCrateHasAnotherVersion(t *testing.T) {
 		"it uses trim, which thwart 2.0.0 has not; 1.4.0 has: merry repin thwart@1.4.0") {
 		t.Errorf("take says:\n%s", out)
 	}
-	s.Run("repin", "thwart@1.4.0")
 	s.Run("drop", "thwart-rail")
+	s.Run("drop", "thwart")
+	if err := r.Publish("thwart-seat", "1.0.0", map[string][]byte{"package.json": []byte(`{"name": "thwart-seat", ` +
+		`"version": "1.0.0", "license": "MIT", "main": "seat.js", "dependencies": {"thwart": ">=1"}}`),
+		"seat.js": []byte("Thwart.seat = function () { return Thwart.trim(); };\n")}); err != nil {
+		t.Fatal(err)
+	}
+	s.Run("take", "thwart-seat", "--with-needs", "--page", "index.html")
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "thwart:\n    version: 1.4.0\n") {
+		t.Errorf("the version that has what is used was not taken:\n%s", list)
+	}
 	if out := s.Run("take", "thwart-rail", "--page", "index.html"); strings.Contains(out, "it uses") {
 		t.Errorf("take says:\n%s", out)
 	}

@@ -313,7 +313,8 @@ var list = []mutant{
 		Promise: `an own file is taken only under a name`},
 	{File: `crate/libraries/library.go`, Old: `if err != nil || of == "" {`, New: `if true {`, Package: `e2e`,
 		Promise: `two files of one name get folders`},
-	{File: `crate/requirements/example.go`, Old: `err != nil || works && known {`, New: `err != nil || works && known && rival == nil {`,
+	{File: `crate/requirements/example.go`, Old: `err != nil || works && known {`,
+		New:     `err != nil || works && known && rival == nil {`,
 		Package: `e2e`, Promise: `the readme's example chooses between builds`},
 	{File: `crate/requirements/versions.go`, Old: `if best != "" {
 		gone := slices.DeleteFunc(slices.Clone(lacks), func(use`, New: `if false {
