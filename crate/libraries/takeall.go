@@ -125,7 +125,7 @@ func ownFile(ctx context.Context, d *reconcile.Plan, req TakeRequest) error {
 	}
 	files, err := d.Before.FindFiles(site, req.Source, req.Dir)
 	if err != nil || len(files) != 1 || d.Before.At(d.Before.InProject(files[0])).File != nil {
-		return nil // it is none
+		return nil // it is no own file
 	}
 	name, _, _ := strings.Cut(files[0].Base(), ".")
 	pages := " --page PAGE"

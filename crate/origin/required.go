@@ -28,7 +28,7 @@ const (
 
 // requires finds the other parts of a catalogue that one of its files needs before it: its header names them, it would
 // have them from a loader, or a table of the package says so. Files are in the order in which they are needed. What
-// the library's own script has in it is none of them.
+// the library's own script contains is left out.
 func (o *Opened) requires(part string) ([]string, error) {
 	from, core := o.InCatalogue(part), o.Core()
 	if from == nil || core == nil {
