@@ -172,11 +172,13 @@ type page struct {
 	elems   map[int]*goja.Object
 	depth   int
 
-	clicked, handler string                // of the element that is being clicked
-	standIns         map[string]goja.Value // for interfaces that scripts asked for
-	rejected         []rejection
-	made             []*unit       // of the request's modules
-	soon             goja.Callable // calls a function a moment later, and gives a promise of what that returns
+	clicked, handler string // of the element that is being clicked
+	// standIns are for what browsers have and the room has not, as far as scripts asked for it.
+	standIns map[string]goja.Value
+	browser  map[string]bool // the request's list
+	rejected []rejection
+	made     []*unit       // of the request's modules
+	soon     goja.Callable // calls a function a moment later, and gives a promise of what that returns
 }
 
 // Run rehearses a page. Interrupt, where not nil, ends it early when it is closed, as a limit on time.
@@ -211,7 +213,7 @@ func Run(req *Request, interrupt <-chan struct{}) (out *Report) {
 	}
 	s.unhandled()
 	known := map[string]bool{"$fetch": true} // the room's own, for import()
-	for _, k := range before {
+	for _, k := range append(before, req.Browser...) {
 		known[k] = true
 	}
 	for _, k := range keys(s.vm) {
@@ -262,7 +264,6 @@ func (s *page) open() error {
 	})
 	host.Set("touch", func() { s.touched[s.current] = true })
 	host.Set("now", func() int { return 0 })
-	host.Set("browser", func() []string { return s.req.Browser })
 	host.Set("parse", s.parse)
 	host.Set("base64", func(text string, encode bool) (string, error) {
 		if encode {
@@ -330,7 +331,7 @@ func (s *page) watch() {
 	}
 	behind := vm.NewProxy(proto, &goja.ProxyTrapConfig{
 		Has: func(target *goja.Object, name string) bool {
-			if target.Get(name) != nil || s.byID(name) != nil || platform()[name] != nil {
+			if target.Get(name) != nil || s.byID(name) != nil || s.has(name) {
 				return true
 			}
 			note(name)
@@ -343,7 +344,7 @@ func (s *page) watch() {
 			if e := s.byID(name); e != nil {
 				return e
 			}
-			if platform()[name] != nil { // an interface that a browser has and the room has not
+			if s.has(name) { // a browser has it and the room has not
 				return s.given(name)
 			}
 			note(name)
@@ -351,6 +352,17 @@ func (s *page) watch() {
 		},
 	})
 	vm.GlobalObject().SetPrototype(vm.ToValue(behind).ToObject(vm))
+}
+
+// has reports whether a browser gives scripts a name.
+func (s *page) has(name string) bool {
+	if s.browser == nil {
+		s.browser = map[string]bool{}
+		for _, k := range s.req.Browser {
+			s.browser[k] = true
+		}
+	}
+	return s.browser[name] || platform()[name] != nil
 }
 
 // byID is the element that a name of the global object stands for: an id is a name there (HTML Standard, section
