@@ -167,7 +167,7 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 		if !slices.ContainsFunc(tags.FilesOf(c.p, l.Name), func(at paths.InSite) bool { return reached[at.String()] }) {
 			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml",
 				Line: l.Line, Column: 3, Message: l.Name + " is in the crate but on no page",
-				Why: "it is listed in the bill and upgraded, although no page uses it", Next: "merry drop " + l.Name})
+				Why: "it is listed in the bill and upgraded, although no page uses it", Next: "merry drop " + c.p.List.FirstToDrop(l.Name)})
 		}
 	}
 	for _, name := range leftovers {

@@ -18,16 +18,12 @@ func Drop(ctx context.Context, d *reconcile.Plan, name string, evenIfNeeded bool
 	if d.List.Library(name) == nil && d.Seal.Libraries[name] == nil {
 		return nil, project.NotInCrate(d.List, name)
 	}
-	for i := range d.List.Libraries {
-		other := &d.List.Libraries[i]
-		if !slices.Contains(other.Needs, name) || other.Name == name {
-			continue
-		}
-		if !evenIfNeeded {
-			return nil, problem.Refuse(problem.Needed, "merry drop "+other.Name+"  # first; or use --even-if-needed",
-				"%s needs %s", other.Name, name)
-		}
-		other.Needs = slices.DeleteFunc(other.Needs, func(n string) bool { return n == name })
+	if err := refuseNeeded(d, name); err != nil && !evenIfNeeded {
+		return nil, err
+	}
+	for _, other := range d.List.NeededBy(name) {
+		entry := d.List.Library(other)
+		entry.Needs = slices.DeleteFunc(entry.Needs, func(n string) bool { return n == name })
 	}
 	site, err := d.Site(ctx)
 	if err != nil {
@@ -51,4 +47,14 @@ func Drop(ctx context.Context, d *reconcile.Plan, name string, evenIfNeeded bool
 	d.List.Remove(name)
 	delete(d.Seal.Libraries, name)
 	return references, nil
+}
+
+// refuseNeeded is the error of dropping a library that another needs.
+func refuseNeeded(d *reconcile.Plan, name string) error {
+	by := d.List.NeededBy(name)
+	if len(by) == 0 {
+		return nil
+	}
+	return problem.Refuse(problem.Needed, "merry drop "+d.List.FirstToDrop(name)+"  # first; or use --even-if-needed",
+		"%s needs %s", by[0], name)
 }

@@ -29,6 +29,9 @@ func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, par
 	l.follow(gone)
 	rest := l.Selection.Without(func(p string) bool { return gone[p] })
 	if len(rest.Choices) == 0 {
+		if err := refuseNeeded(d, name); err != nil {
+			return err
+		}
 		return problem.Refuse(problem.NothingThere, "merry drop "+name, "nothing of %s would remain", name)
 	}
 	for _, c := range rest.Choices {

@@ -111,11 +111,9 @@ func (s *Applying) renamed() {
 // drop takes out what the list has no more.
 func (s *Applying) drop(ctx context.Context, name string) error {
 	d := s.Plan
-	for _, lib := range d.List.Libraries {
-		if slices.Contains(lib.Needs, name) {
-			return problem.Refuse(problem.Needed, "restore the entry, or remove "+name+" from needs: of "+lib.Name,
-				"%s needs %s, which is no longer in the packing list", lib.Name, name)
-		}
+	if by := d.List.NeededBy(name); len(by) > 0 {
+		return problem.Refuse(problem.Needed, "restore the entry, or remove "+name+" from needs: of "+by[0],
+			"%s needs %s, which is no longer in the packing list", by[0], name)
 	}
 	var places []string
 	for _, f := range d.Seal.Libraries[name].Files {

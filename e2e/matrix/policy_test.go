@@ -34,16 +34,16 @@ var policies = []string{
 // habitsUnderPolicies are pages as people write them.
 var habitsUnderPolicies = map[string]string{
 	"plain": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
-		"<meta name=viewport content=\"width=device-width\">\n<link rel=stylesheet href=css/brinework.css>\n" +
+		"<meta name=viewport content=\"width=device-width\">\n<link rel=stylesheet href=css/brinework.min.css>\n" +
 		"<link rel=stylesheet href=css/club.css>\n</head><body><img src=img/gull.svg alt=gull>\n" +
-		"<script src=js/oarlock.js></script>\n<script src=js/hello.js></script>\n</body></html>\n",
+		"<script src=js/oarlock.min.js></script>\n<script src=js/hello.js></script>\n</body></html>\n",
 	"inline": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
 		"<link rel=stylesheet href=css/club.css>\n<style>p { color: navy; }</style>\n</head><body><p style=\"margin: " +
 		"0\">Hello</p><button onclick=\"go()\">Go</button>\n" +
-		"<script src=js/oarlock.js></script>\n<script>\r\n  function go() {}\r\n</script>\n</body></html>\n",
+		"<script src=js/oarlock.min.js></script>\n<script>\r\n  function go() {}\r\n</script>\n</body></html>\n",
 	"nonce": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
 		"<link rel=stylesheet href=css/club.css nonce=tide>\n<style nonce=tide>p { color: navy; }</style>\n" +
-		"</head><body><p>Hello</p>\n<script nonce=tide src=js/oarlock.js></script>\n<script nonce=tide>var a = " +
+		"</head><body><p>Hello</p>\n<script nonce=tide src=js/oarlock.min.js></script>\n<script nonce=tide>var a = " +
 		"1;</script>\n</body></html>\n",
 	"text": "<!doctype html>\n<html lang=en><head><meta charset=utf-8><title>x</title>META\n" +
 		"</head><body><p>Hello</p>\n<script src=js/evals.js></script>\n</body></html>\n",
