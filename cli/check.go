@@ -59,6 +59,8 @@ type checkFlags struct {
 func (f *checkFlags) add(flags *pflag.FlagSet) {
 	flags.StringVar(&f.req.Profile, "profile", "", "also compare the pages with this `NAME`d profile of the "+
 		"packing list")
+	flags.BoolVar(&f.req.Live, "live", false, "also report what a public page must not have: desk-only libraries, "+
+		"branches, http, readable builds, tracking")
 	flags.BoolVar(&f.req.Online, "online", false, "fetch each CDN link of the crate's libraries and compare its bytes")
 	flags.BoolVar(&f.req.Fresh, "fresh", false, "read and check every page again, ignoring the cache")
 	flags.StringVar(&f.req.Since, "changed-since", "", "only pages changed since this git `REVISION`, and pages that "+

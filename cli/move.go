@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -100,6 +101,7 @@ func (a *app) printMoved(m *crate.Moved) {
 	}
 	a.printFollowed(m.Pages)
 	a.printMentions(m.Mentions)
+	a.printNamed(m.Result)
 	a.remarks(m.Notes)
 	a.next("merry check; merry undo  # reverts this")
 }
@@ -137,5 +139,17 @@ func (a *app) printMentions(list []crate.Mention) {
 	}
 	if left > 0 {
 		a.printf("to change those too: merry undo, then the same command with --in-scripts\n")
+	}
+}
+
+// printNamed lists the places that name files which are gone, and that no command changes.
+func (a *app) printNamed(of crate.Result) {
+	const most = 12
+	for _, n := range of.Named[:min(most, len(of.Named))] {
+		at, name, _ := strings.Cut(n, " ")
+		a.printf("%s  names %s; left unchanged\n", show.Text(at), show.Text(name))
+	}
+	if more := len(of.Named) - most; more > 0 {
+		a.printf("… and %s\n", show.Count(more, "such place more", "such places more"))
 	}
 }

@@ -142,6 +142,7 @@ removes only that much, and what nothing else in the library uses.`,
 					a.printf("its files are used elsewhere, which will get \"not found\": %s\n",
 						show.Text(strings.Join(d.References[:min(6, len(d.References))], ", ")))
 				}
+				a.printNamed(d.Result)
 				a.next("merry check; merry undo  # reverts this")
 			})
 		},

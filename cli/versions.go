@@ -312,6 +312,7 @@ func (a *app) printRepin(r *crate.Repinned) {
 				crate.Removed: "removed"}[f.Do], show.Text(f.Path))
 		}
 	}
+	a.printNamed(r.Result)
 	a.remarks(r.Notes)
 	if len(r.Files) > 0 && !r.DryRun {
 		a.next("merry check; merry undo  # reverts this")

@@ -116,6 +116,8 @@ const (
 	AsksHost        = "asks-host"
 	ScriptFails     = "script-fails"
 	ClickFails      = "click-fails"
+	HintWasted      = "hint-wasted"
+	ReadableBuild   = "readable-build"
 	PolicyForbids   = "policy-forbids"
 	PolicyUnheeded  = "policy-unheeded"
 )
@@ -163,6 +165,8 @@ type Include struct {
 	Sealed string
 	// Name and Version are what the file or its address says that it is, recorded or not.
 	Name, Version string
+	// Stem tells a library's file in whatever build, "" for others.
+	Stem string
 	// Where a profile is checked: the file's build, whether there is the other one, and whether the
 	// library must not ship.
 	Build         record.Build
@@ -187,7 +191,9 @@ type Profile struct {
 	Serve    record.Serve
 	Build    record.Build
 	Fallback bool
-	Without  []string // libraries, and addresses in which * stands for anything, that must not be there
+	// Public holds pages against what a public page must not have, whatever profiles there are.
+	Public  bool
+	Without []string // libraries, and addresses in which * stands for anything, that must not be there
 }
 
 // Crate answers the questions of the checks about the project.

@@ -53,7 +53,7 @@ func (k *pageCheck) links() {
 func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 	at := raw.RefAttr.ValueStart
 	worse := func(s Severity) Severity {
-		if p := k.c.Profile(); p != nil && p.Name != "desk" {
+		if p := k.c.Profile(); p != nil && (p.Public || p.Name != "desk") {
 			return Error // it must not ship so
 		}
 		return s

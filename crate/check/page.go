@@ -17,6 +17,7 @@ func OnPage(p *Page, c Crate) []Finding {
 	k := &pageCheck{p: p, c: c}
 	k.references()
 	k.links()
+	k.hints()
 	k.profile()
 	k.twice()
 	k.forms()
@@ -105,8 +106,14 @@ func (k *pageCheck) profile() {
 			continue
 		}
 		next := fmt.Sprintf("merry switch %s --profile %s", in.Library, want.Name)
+		if want.Public && in.Build == record.Readable {
+			k.add(ReadableBuild, Warning, raw.Start, fmt.Sprintf("%s is on this page in its readable build",
+				in.Library),
+				"visitors load comments and long names, which take longer",
+				fmt.Sprintf("merry switch %s --minified --page %s", in.Library, k.page()))
+		}
 		switch {
-		case in.DevOnly && want.Name != "desk":
+		case in.DevOnly && (want.Public || want.Name != "desk"):
 			k.add(DevOnlyShipped, Error, raw.Start, fmt.Sprintf("%s is for development only, but is on this page",
 				in.Library),
 				"the packing list says that it must not ship", fmt.Sprintf("merry omit %s --page %s", in.Library,

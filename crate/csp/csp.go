@@ -108,6 +108,34 @@ func (g *Index) HeadersOf(address string) []Header {
 	return list
 }
 
+// Links are the headers that name files which browsers fetch before a page (RFC 8288; HTML Standard, section 4.2.5).
+func (g *Index) Links() []Listed {
+	var list []Listed
+	for _, h := range g.headers {
+		if h.Name == "link" {
+			list = append(list, Listed{h.Header, h.file})
+		}
+	}
+	return list
+}
+
+// Listed is a header with the file that has it, from the project's root.
+type Listed struct {
+	Header
+	File string
+}
+
+// LinksOf are the addresses of a Link header.
+func LinksOf(value string) []string {
+	var list []string
+	for _, m := range linked().FindAllStringSubmatch(value, -1) {
+		list = append(list, strings.TrimSpace(m[1]))
+	}
+	return list
+}
+
+var linked = memo.Regexp(`<([^<>]*)>\s*;[^,]*\brel\s*=\s*"?(?:preload|modulepreload|prefetch|stylesheet|icon)\b`)
+
 // A applied policy is one under which a page stands, with its place.
 type applied struct {
 	*Policy
@@ -268,7 +296,7 @@ func (g *Index) shownBy(v *tags.Page, add adder) {
 		if r.In == page.InStyle {
 			directive = OfFile(r.Ref)
 		}
-		if r.Inert || r.Branch != "" || directive == "" || r.In != page.InStyle && !shows[r.Attribute] {
+		if r.Inert || r.NoScript || r.Branch != "" || directive == "" || r.In != page.InStyle && !shows[r.Attribute] {
 			return
 		}
 		t := tags.ResolveOnce(v.Path, v.Base, r.Ref)

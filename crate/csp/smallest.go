@@ -150,7 +150,7 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 		}
 	}
 	v.References(func(r page.Reference) {
-		if r.Inert || r.Attribute != "action" && r.Attribute != "formaction" {
+		if r.Inert || r.NoScript || r.Attribute != "action" && r.Attribute != "formaction" {
 			return
 		}
 		switch t := tags.ResolveOnce(v.Path, v.Base, r.Ref); {

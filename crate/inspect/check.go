@@ -58,6 +58,7 @@ type CheckRequest struct {
 	Dir     string   // where patterns begin
 	Since   string   // only pages that changed since this revision
 	Profile string   // hold the pages against this profile of the packing list, too
+	Live    bool     // hold the pages against what a public page must not have
 	Online  bool     // fetch every CDN link of the crate, and compare
 	Fresh   bool     // read and check all pages, whatever is remembered of them
 	// Rehearse says whether the pages are rehearsed.
@@ -150,6 +151,16 @@ func profileOf(p *project.Project, name string) (*check.Profile, error) {
 		Without: prof.Without}, nil
 }
 
+// public is a profile that also holds pages against what a public page must not have, whatever its name.
+func public(p *check.Profile) *check.Profile {
+	if p == nil {
+		return &check.Profile{Name: "live", Public: true}
+	}
+	with := *p
+	with.Public = true
+	return &with
+}
+
 // withoutReports leaves out merry's own reports, which are no pages.
 func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite, []pageResult) {
 	if !slices.ContainsFunc(results, func(r pageResult) bool { return r.report }) {
@@ -231,6 +242,9 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	c.follow(strayed)
 	if c.profile, err = profileOf(p, req.Profile); err != nil {
 		return nil, err
+	}
+	if req.Live {
+		c.profile = public(c.profile)
 	}
 	of, err := c.files(ctx)
 	if err != nil {

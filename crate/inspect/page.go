@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"slices"
@@ -91,8 +92,7 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	}
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
-		if in.RefAttr.End == 0 || in.Kind == page.Hint && in.Rel != "preload" &&
-			in.Rel != "modulepreload" {
+		if in.RefAttr.End == 0 || in.Kind == page.Hint && !in.Fetches() {
 			continue
 		}
 		v.Lead(c.p, i, c.target(name, pg.BaseAt(in.Start), in.Ref, v.Filled()))
@@ -180,6 +180,9 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 			line, column := v.Position(in.RefAttr.ValueStart)
 			c.links.add(t.URL, of.File.Integrity, location{cp.File, line, column}, local != tags.Target{})
 		}
+	}
+	if of.File != nil {
+		out.Stem = min(of.File.Path, cmp.Or(of.File.OtherBuild, of.File.Path))
 	}
 	if c.profile == nil || of.Library == "" {
 		return

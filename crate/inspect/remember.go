@@ -75,7 +75,7 @@ type cachedPage struct {
 func cacheKey(p *project.Project, site *walk.Site, req CheckRequest, headers, stored []byte) *pageCache {
 	m := &pageCache{p: p, of: string(p.Root), since: time.Now().Add(-2 * time.Second).UnixNano()}
 	h := xxhash.New()
-	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Others)+len(site.Pages), req.Profile)
+	fmt.Fprintln(h, project.Program(), site.Stamp, len(site.Others)+len(site.Pages), req.Profile, req.Live)
 	h.Write(p.ListText)
 	h.Write(p.SealText)
 	h.Write(headers)

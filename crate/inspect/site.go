@@ -156,6 +156,7 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 		}
 	}
 	found, leftovers := c.ownScripts(used)
+	found = append(found, c.lists(c.p.OwnFiles(c.site, packages.Script))...)
 	if len(c.site.Pages) == 0 {
 		leftovers = nil
 	}

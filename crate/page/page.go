@@ -230,6 +230,11 @@ func (p *Page) value(a Attr) string {
 	return strings.TrimSpace(decode(string(p.Bytes[a.ValueStart:a.ValueEnd])))
 }
 
+// Fetches reports whether a hint has a browser fetch its file (HTML Standard, section 4.6.7).
+func (in *Include) Fetches() bool {
+	return in.Kind == Hint && (in.Rel == "preload" || in.Rel == "modulepreload" || in.Rel == "prefetch")
+}
+
 // Attr returns the value of one of the include's attributes, and whether it has it.
 func (p *Page) Attr(in *Include, name string) (string, bool) {
 	for _, a := range in.Attrs {

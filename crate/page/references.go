@@ -19,7 +19,8 @@ type Reference struct {
 	Element    string // the name of the element
 	Attribute  string // "" for what is in an element's text
 	Branch     string // the condition of the comment that it stands in, "" for none
-	Inert      bool   // it is in a template, or where browsers with scripts do not look
+	Inert      bool   // it is in a template
+	NoScript   bool   // only browsers without scripts look there
 	quote      byte
 }
 
@@ -63,6 +64,7 @@ func set(attribute string) bool {
 var (
 	condition = memo.Regexp(`^<!--\s*\[if\s+([^\]]*)\]>(?:-->|<!-->)?`)
 	imported  = memo.Regexp("(?:\\bfrom|\\bimport|\\bimport\\s*\\(|\\bnew\\s+URL\\s*\\()\\s*[\"'`]([^\"'`\\n]+)[\"'`]")
+	framed    = memo.Regexp(`(?i)\bsrcdoc\b`)
 	ownURL    = memo.Regexp(`^\s*,\s*import\.meta\.url`)
 )
 
@@ -70,22 +72,29 @@ var (
 // leads to a place of the page itself is left out. A reference with holes is as the page writes it.
 func References(b []byte, visit func(Reference)) {
 	holes := template.Holes(b)
-	references(b, template.Mask(b, holes), holes, 0, "", visit)
+	references(b, template.Mask(b, holes), holes, place{}, visit)
 }
 
-func references(b, masked []byte, holes []template.Hole, from int, branch string, visit func(Reference)) {
+// A place is where a piece of a page stands.
+type place struct {
+	from     int    // its first byte in the page
+	branch   string // the condition of the comment that it is in
+	noScript bool
+}
+
+func references(b, masked []byte, holes []template.Hole, at place, visit func(Reference)) {
 	s := &Scanner{b: masked}
 	s.OnGap = func(kind Gap, start, end int) {
 		if kind != Comment {
 			return
 		}
-		if m := condition().FindSubmatchIndex(b[start:end]); m != nil && branch == "" {
+		if m := condition().FindSubmatchIndex(b[start:end]); m != nil && at.branch == "" {
 			if stop := bytes.Index(b[start+m[1]:end], []byte("<![endif]")); stop >= 0 {
 				end = start + m[1] + stop
 			}
 			inner := start + m[1]
-			references(b[inner:end], masked[inner:end], part(holes, inner, end), from+inner,
-				string(b[start+m[2]:start+m[3]]), visit)
+			references(b[inner:end], masked[inner:end], part(holes, inner, end), place{at.from + inner,
+				string(b[start+m[2] : start+m[3]]), at.noScript}, visit)
 		}
 	}
 	inert := 0
@@ -94,11 +103,12 @@ func references(b, masked []byte, holes []template.Hole, from int, branch string
 		if r.Ref == "" || r.Ref[0] == '#' || r.Ref[0] == '?' {
 			return
 		}
-		r.Start, r.End, r.Branch, r.Inert = r.Start+from, r.End+from, branch, inert > 0
+		r.Start, r.End, r.Branch, r.Inert = r.Start+at.from, r.End+at.from, at.branch, inert > 0
+		r.NoScript = at.noScript
 		visit(r)
 	}
 	for t := s.Next(); t != nil; t = s.Next() {
-		if t.Name == "template" || t.Name == "noscript" {
+		if t.Name == "template" {
 			if t.Closing {
 				inert = max(0, inert-1)
 			} else {
@@ -118,6 +128,13 @@ func references(b, masked []byte, holes []template.Hole, from int, branch string
 			continue
 		}
 		switch text := b[t.raw.start:t.raw.end]; name {
+		case "noscript":
+			// It is text for browsers with scripts, and markup for all others (HTML Standard, section 4.12.2).
+			references(text, masked[t.raw.start:t.raw.end], part(holes, t.raw.start, t.raw.end),
+				place{at.from + t.raw.start, at.branch, true}, func(r Reference) {
+					r.Inert = inert > 0
+					visit(r)
+				})
 		case "style":
 			inStyle(text, part(holes, t.raw.start, t.raw.end), t.raw.start, Reference{Element: name}, tell)
 		case "script":
@@ -130,6 +147,36 @@ func references(b, masked []byte, holes []template.Hole, from int, branch string
 			inScript(text, part(holes, t.raw.start, t.raw.end), t.raw.start, typ, tell)
 		}
 	}
+}
+
+// Frames calls visit for the documents that a page has in attributes of its frames, as they are written (HTML Standard,
+// section 4.8.5).
+func Frames(b []byte, visit func(start, end int)) {
+	if !framed().Match(b) {
+		return
+	}
+	s := &Scanner{b: b}
+	for t := s.Next(); t != nil; t = s.Next() {
+		if t.Closing || t.Name != "iframe" {
+			continue
+		}
+		for _, a := range s.Attrs(t) {
+			if a.Name == "srcdoc" && a.HasValue {
+				visit(a.ValueStart, a.ValueEnd)
+			}
+		}
+	}
+}
+
+// FrameReferences calls visit for the references in the documents of a page's frames. What stands for one in the page's
+// bytes is not told: it begins and ends where the document does.
+func FrameReferences(b []byte, visit func(Reference)) {
+	Frames(b, func(start, end int) {
+		References([]byte(decode(string(b[start:end]))), func(r Reference) {
+			r.Start, r.End = start, start
+			visit(r)
+		})
+	})
 }
 
 // part are the holes between two places of a text, with their own places counted from the first.

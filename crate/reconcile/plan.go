@@ -24,6 +24,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
 
@@ -494,13 +495,27 @@ func (d *Plan) ApplyUnless(ctx context.Context, objects func() error) (*Result, 
 			f.Library = d.Before.At(at).Library
 		}
 	}
-	return out, pages, nil
+	out.Named, err = d.named(ctx, out)
+	return out, pages, err
+}
+
+// named lists the places that name files of the site which are gone, and that no command changes.
+func (d *Plan) named(ctx context.Context, out *Result) ([]string, error) {
+	var gone []paths.InSite
+	for _, f := range out.Files {
+		if at, ok := d.Before.InSite(paths.FoundInProject(f.Path)); ok && f.Do == Remove {
+			gone = append(gone, at)
+		}
+	}
+	return tags.NamedElsewhere(ctx, d.Before, gone)
 }
 
 // A Result lists the changes of a plan, or on a dry run the planned ones.
 type Result struct {
 	DryRun bool         `json:"dry_run,omitempty"` // nothing was changed: this is what would change
 	Files  []FileChange `json:"files"`             // the files that change
+	// Named are places that name files which are gone, and that no command changes: file:line:column and the name.
+	Named []string `json:"named,omitempty"`
 }
 
 // A FileChange is one file of a change.

@@ -48,6 +48,7 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 		}
 		e.Build(l, s.Build)
 	}
+	before := slices.Clone(e.Targets)
 	for i := range e.Includes {
 		of := e.Of[i]
 		if !e.Stands(i) || of.File == nil || !slices.Contains(s.Libraries, of.Library) {
@@ -73,8 +74,9 @@ func (s *Serving) Page(ctx context.Context, e *tags.Editor, done *PageChange) er
 			done.Removed, done.Added = append(done.Removed, was), append(done.Added, ref)
 		}
 	}
+	followed := e.FollowHints(before)
 	if e.Edits() || s.Hints || e.HasHints() {
-		if e.Hint(s.Hints) {
+		if e.Hint(s.Hints) || followed {
 			done.Also = append(done.Also, "its hints")
 		}
 	}

@@ -35,12 +35,14 @@ func (g *Resolver) Page(v *tags.Page, file string) (found []check.Finding, named
 	k := &onPage{g: g, v: v, file: file}
 	if v.Base != "" {
 		v.ReferencesBeside(nil, k.look)
+		page.FrameReferences(v.Bytes, k.look)
 		return k.found, k.named
 	}
 	dir := v.Path.Dir()
 	known, done := g.nearResults.from(dir)
 	v.ReferencesBeside(known, k.look)
 	done()
+	page.FrameReferences(v.Bytes, k.look)
 	g.nearResults.add(dir, k.settled)
 	return k.found, k.named
 }
@@ -82,16 +84,20 @@ func (k *onPage) look(r page.Reference) {
 		}
 		return
 	}
-	if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.made() ||
+	if !slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.Made() ||
 		g.p.At(g.p.InProject(t.Path)).File != nil {
 		return
 	}
 	f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: k.file, Message: "there is no file " +
 		t.Path.String(),
 		Why: "whatever asks for it gets \"not found\"", Next: "put the file there, or correct the reference"}
-	if !loads[r.Element] && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" &&
+	inFrame := r.Start == r.End && (r.Element == "script" || r.Element == "link")
+	if !loads[r.Element] && !inFrame && r.In != page.InStyle && !(r.In == page.InImport && r.Attribute == "" &&
 		r.Element == "script") {
 		f.Severity, f.Why = check.Warning, "a visitor who follows the link gets \"not found\""
+	}
+	if r.NoScript {
+		f.Severity, f.Why = check.Warning, "browsers without scripts get \"not found\""
 	}
 	if r.Branch != "" {
 		f.Severity, f.Why = check.Warning, "browsers in which [if "+r.Branch+"] is true get \"not found\""
@@ -227,8 +233,8 @@ func (g *Resolver) sheet(at paths.InSite, seen map[string]bool) []check.Finding 
 	return list
 }
 
-// made tells a site whose pages a server makes, so that an address need not be a file's.
-func (g *Resolver) made() bool {
+// Made tells a site whose pages a server makes, so that an address need not be a file's.
+func (g *Resolver) Made() bool {
 	return slices.ContainsFunc(g.site.Pages, func(p paths.InSite) bool {
 		return !strings.HasPrefix(strings.ToLower(path.Ext(p.String())), ".htm")
 	})

@@ -140,6 +140,78 @@ func (e *Editor) hasTag(t Target) bool {
 	return false
 }
 
+// FollowHints makes hints that somebody wrote follow what they hint at, where that is another file or address than it
+// was: scripts, stylesheets and modules, and the fonts of a stylesheet. A hint of another address would fetch a file
+// that nothing uses. Was are the targets of the includes before.
+func (e *Editor) FollowHints(was []Target) (changed bool) {
+	for h := range e.Includes {
+		in := &e.Includes[h]
+		if _, edited := e.texts[h]; edited || !in.Fetches() || in.Inert != "" || e.Removed(h) || was[h].IsZero() {
+			continue
+		}
+		for i := range e.Includes {
+			if !e.Runs(i) || e.Removed(i) || e.Targets[i] == was[i] || e.Of[i].File == nil {
+				continue
+			}
+			if was[i] == was[h] {
+				var values map[string]string
+				if e.Targets[i].URL != "" {
+					values = LinkValues(e.Of[i].File)
+				}
+				e.Refer(h, e.Reference(i), LinkAttributes, values)
+				changed = true
+				break
+			}
+			if font := e.fontBeside(i, was[i], was[h]); font != "" {
+				e.Refer(h, font, nil, nil)
+				changed = true
+				break
+			}
+		}
+	}
+	return changed
+}
+
+// fontBeside is the reference to a font where its stylesheet is now, "" for what is none of its fonts.
+func (e *Editor) fontBeside(i int, was, font Target) string {
+	if !e.IsStyle(i) {
+		return ""
+	}
+	b, err := e.p.LocalBytes(e.Of[i])
+	if err != nil {
+		return ""
+	}
+	for _, r := range style.References(b) {
+		if !r.Font || beside(was, r.URL) != font {
+			continue
+		}
+		switch now := beside(e.Targets[i], r.URL); {
+		case now.URL != "":
+			return now.URL
+		case !now.Path.IsZero():
+			ref, _ := Reference(e.Page.Page, e.From, now.Path)
+			return ref
+		}
+	}
+	return ""
+}
+
+// beside is where a reference of a stylesheet leads.
+func beside(sheet Target, ref string) Target {
+	if sheet.URL == "" {
+		return Resolve(sheet.Path, "", ref)
+	}
+	base, err := url.Parse(sheet.URL)
+	if err != nil {
+		return Target{}
+	}
+	to, err := base.Parse(ref)
+	if err != nil {
+		return Target{}
+	}
+	return Target{URL: to.String()}
+}
+
 // Hint puts the hints of a page right: those that are wanted, once each, in the head before everything that they
 // hint at, and none else of this product's. It reports whether that changed any.
 func (e *Editor) Hint(wanted bool) (changed bool) {
