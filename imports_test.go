@@ -15,10 +15,12 @@ const module = "merrycrate.example/merry"
 // above.
 var house = []string{
 	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
-	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/inventory", "crate/upgrade",
+	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/since",
+	"crate/inventory", "crate/upgrade",
 	"crate/relocate", "crate/switching", "crate/libraries", "crate/standing",
 	"crate/reconcile", "crate/look", "crate/serve", "crate/csp",
-	"crate/pageload", "crate/references", "crate/graph", "crate/tags", "crate/obtain", "crate/project",
+	"crate/pageload", "crate/references", "crate/mentions", "crate/graph",
+	"crate/tags", "crate/obtain", "crate/project",
 	"crate/requirements",
 	"crate/origin", "crate/facts", "crate/walk", "crate/placement", "crate/renames", "crate/packages", "crate/manifest",
 	"crate/source", "crate/archive", "crate/change", "crate/browser", "crate/console", "crate/check", "crate/rehearse",

@@ -316,7 +316,11 @@ func (a *app) printFindings(c *crate.Checked, all bool) {
 		if f.On != "" {
 			a.printf("%s\n", show.Folded("  on:   ", show.Text(f.On)))
 		}
-		a.printf("%s\n%s", show.Folded("  why:  ", show.Text(f.Why)), show.Steps("  next: ", f.Next))
+		a.printf("%s\n", show.Folded("  why:  ", show.Text(f.Why)))
+		if f.Then != "" {
+			a.printf("%s\n", show.Folded("  then: ", show.Text(f.Then)))
+		}
+		a.printf("%s", show.Steps("  next: ", f.Next))
 	}
 	a.printf("\n%s%s\n", limit.rest(), total(c, len(causes)))
 }

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/order"
 	"merrycrate.example/merry/crate/page"
@@ -34,6 +35,8 @@ type Finding struct {
 	Message  string   `json:"message"`          // one sentence of fact
 	Why      string   `json:"why"`              // the consequence
 	Next     string   `json:"next"`             // what to type or do
+	// Then are the scripts that stop in consequence, each with its place, separated by semicolons.
+	Then string `json:"then,omitempty"`
 	// On are the pages on which a finding of one of their parts shows.
 	On     string `json:"on,omitempty"`
 	Global string `json:"global,omitempty"` // that is missing, of a finding of code
@@ -41,6 +44,15 @@ type Finding struct {
 	Declared bool `json:"declared,omitempty"`
 	// Missing is the library that is not there, of such a one.
 	Missing string `json:"-"`
+}
+
+// Stops adds a script that stops in consequence.
+func (f *Finding) Stops(name, place, message string) {
+	words := name + " stops"
+	if place != "" {
+		words += " at " + place
+	}
+	f.Then = strings.TrimPrefix(f.Then+"; "+words+": "+message, "; ")
 }
 
 // Sort orders findings by file, place and name.
@@ -204,8 +216,12 @@ type Crate interface {
 	Near(path string) (near string, caseOnly bool)
 	// Needs lists the libraries that one needs before it.
 	Needs(library string) []string
+	// LibraryOf is the library that a file of the site belongs to, "" for none.
+	LibraryOf(path string) string
 	// Provider tells who defines a global: a library of the crate, or an own script, as a path in the site.
 	Provider(global string) (library, own string)
+	// Supplier is the package that defines a global which libraries of the crate need, as name@range, "" for none.
+	Supplier(global string) string
 	// OwnOrder is the order that the packing list gives the site's own files.
 	OwnOrder() []string
 	// Fails makes sure that a script stops where nothing on its page defines a global.

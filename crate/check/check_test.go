@@ -50,6 +50,10 @@ func (crateOf) Ref(_ *Page, path string) string  { return path }
 func (crateOf) Matches(_, integrity string) bool { return integrity == right }
 func (c crateOf) Newest() int                    { return c.newest }
 func (crateOf) OwnOrder() []string               { return nil }
+func (crateOf) LibraryOf(string) string          { return "" }
+
+func (crateOf) Supplier(string) string { return "" }
+
 func (crateOf) Provider(global string) (library, own string) {
 	return map[string]string{"Oarlock": "oarlock"}[global], map[string]string{"CLUB": "js/config.js"}[global]
 }

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -36,7 +37,9 @@ type pageCheck struct {
 	c     Crate
 	found []Finding
 	ids   map[string]bool // of the page's elements, nil before they are asked for
-	asked int             // how often a need was confirmed, at most order.MaxConfirmed times
+	// meansFile tells of files that a tag probably means, which leads nowhere, the finding that says so.
+	meansFile map[string]int
+	asked     int // how often a need was confirmed, at most order.MaxConfirmed times
 }
 
 // confirm asks whether a need that reading found is real, unless the page has asked too often.
@@ -66,6 +69,12 @@ func (k *pageCheck) references() {
 		}
 		at := raw.RefAttr.ValueStart
 		near, caseOnly := k.c.Near(in.Path)
+		if near != "" && raw.Kind == page.Script {
+			if k.meansFile == nil {
+				k.meansFile = map[string]int{}
+			}
+			k.meansFile[near] = len(k.found)
+		}
 		switch {
 		case caseOnly:
 			k.add(CaseDiffers, Error, at, fmt.Sprintf("%s is written %s on disk", raw.Ref, near),
@@ -305,17 +314,32 @@ func (k *pageCheck) needs() {
 		}
 		told[key] = true
 		it := &items[a.Item]
+		if at := k.causeOf(library, own); at >= 0 {
+			k.found[at].Stops(it.Name, a.Need.Where, a.Need.Global+" is not defined")
+			continue
+		}
 		message := fmt.Sprintf("%s uses %s, but no script on this page defines it", it.Name, a.Need.Global)
 		why := fmt.Sprintf("%s: the script will stop there, because it is not defined", a.Need.Where)
 		next := fmt.Sprintf("take the library that defines %s, or remove the tag from this page", a.Need.Global)
+		if len(a.Need.Or) > 0 {
+			message = fmt.Sprintf("%s uses %s or %s, but no script on this page defines one of them", it.Name,
+				a.Need.Global, strings.Join(a.Need.Or, " or "))
+		}
+		supplier := ""
+		for _, g := range append([]string{a.Need.Global}, a.Need.Or...) {
+			supplier = cmp.Or(supplier, k.c.Supplier(g))
+		}
 		meant := ""
-		if library+own == "" && it.Own {
+		if library+own+supplier == "" && it.Own {
 			meant = k.meant(a.Need.Global)
 		}
 		switch {
 		case meant != "":
 			message += "; did you mean " + meant + "?"
 			next = "write " + meant
+		case library+own == "" && supplier != "":
+			message += "; the package " + supplier + " does"
+			next = fmt.Sprintf("merry take %s --page %s", texts.Word(supplier), k.page())
 		case library != "":
 			message = fmt.Sprintf("%s uses %s, but the library %s, which defines it, is not on this page", it.Name,
 				a.Need.Global, library)
@@ -328,6 +352,17 @@ func (k *pageCheck) needs() {
 		k.add(NeedMissing, Error, k.p.Page.Includes[a.Item].Start, message, why, next)
 		k.found[len(k.found)-1].Global = a.Need.Global
 	}
+}
+
+// causeOf is the finding of a tag that leads nowhere, and probably means a file of a library, or an own one; -1 if
+// there is none.
+func (k *pageCheck) causeOf(library, own string) int {
+	for file, at := range k.meansFile {
+		if file == own || library != "" && k.c.LibraryOf(file) == library {
+			return at
+		}
+	}
+	return -1
 }
 
 // circle reports constraints that no order can keep.

@@ -80,9 +80,18 @@ func SARIF(findings []Finding, version string) any {
 			at.Region = &sarifRegion{f.Line, f.Column}
 		}
 		results = append(results, sarifResult{RuleID: f.Name, RuleIndex: index[f.Name], Level: level,
-			Message: sarifText{f.Message + ". Why: " + f.Why + ". Next: " + f.Next}, Locations: []sarifLocation{{at}}})
+			Message:   sarifText{f.Message + ". Why: " + f.Why + ". Next: " + f.Next + consequences(f)},
+			Locations: []sarifLocation{{at}}})
 	}
 	return sarifLog{Schema: "https://json.schemastore.org/sarif-2.1.0.json", Version: "2.1.0",
 		Runs: []sarifRun{{Tool: sarifTool{driver}, Results: results,
 			Bases: map[string]sarifBase{"PROJECT": {sarifText{"the folder of the packing list"}}}}}}
+}
+
+// consequences are what else stops, in words.
+func consequences(f Finding) string {
+	if f.Then == "" {
+		return ""
+	}
+	return ". Then: " + f.Then
 }

@@ -217,7 +217,7 @@ func (s *Site) mentions(f *check.Finding, m *Message) int {
 			mentions(f.Message, m.File)):
 			return 2
 		case m.File == m.Page && f.Name == check.ScriptFails &&
-			strings.Contains(f.Why, fmt.Sprintf("at %s:%d:", at, m.Line)):
+			strings.Contains(f.Why+" "+f.Then, fmt.Sprintf("at %s:%d:", at, m.Line)):
 			return 3
 		}
 		return s.causedBy(f, m, asked)

@@ -16,6 +16,7 @@ import (
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/references"
 	"merrycrate.example/merry/crate/template"
 
 	"merrycrate.example/merry/crate/project"
@@ -109,24 +110,18 @@ func (g *Index) HeadersOf(address string) []Header {
 }
 
 // Links are the headers that name files which browsers fetch before a page (RFC 8288; HTML Standard, section 4.2.5).
-func (g *Index) Links() []Listed {
-	var list []Listed
+func (g *Index) Links() []references.Link {
+	var list []references.Link
 	for _, h := range g.headers {
-		if h.Name == "link" {
-			list = append(list, Listed{h.Header, h.file})
+		if refs := linksOf(h.Value); h.Name == "link" && len(refs) > 0 {
+			list = append(list, references.Link{File: h.file, Line: h.Line, Refs: refs})
 		}
 	}
 	return list
 }
 
-// Listed is a header with the file that has it, from the project's root.
-type Listed struct {
-	Header
-	File string
-}
-
-// LinksOf are the addresses of a Link header.
-func LinksOf(value string) []string {
+// linksOf are the addresses of a Link header.
+func linksOf(value string) []string {
 	var list []string
 	for _, m := range linked().FindAllStringSubmatch(value, -1) {
 		list = append(list, strings.TrimSpace(m[1]))

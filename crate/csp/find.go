@@ -29,7 +29,7 @@ func FindHeaders(on *disk.Folder, site string) []string {
 			}
 			if slices.ContainsFunc(ReadHeaders(b), func(h Header) bool {
 				return strings.HasPrefix(h.Name, "content-security-policy") ||
-					strings.HasPrefix(h.Name, "integrity-policy") || h.Name == "link" && len(LinksOf(h.Value)) > 0
+					strings.HasPrefix(h.Name, "integrity-policy") || h.Name == "link" && len(linksOf(h.Value)) > 0
 			}) {
 				list = append(list, name)
 			}

@@ -23,6 +23,7 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/references"
+	"merrycrate.example/merry/crate/since"
 	"merrycrate.example/merry/crate/support"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/upgrade"
@@ -227,7 +228,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 		}
 	}
 	if req.Since != "" {
-		if pages, err = changedSince(ctx, p, site, req.Since, pages); err != nil {
+		if pages, err = since.Changed(ctx, p, site, req.Since, pages); err != nil {
 			return nil, err
 		}
 	}
@@ -282,12 +283,13 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	out := &Checked{Pages: len(pages)}
 	if rehearsing {
-		list, fine, err := c.rehearsals(ctx, c.parts.Visited(pages), found, out)
+		list, fine, then, err := c.rehearsals(ctx, c.parts.Visited(pages), found, out)
 		if err != nil {
 			return nil, err
 		}
 		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }),
 			list...)
+		withConsequences(found, then)
 	}
 	found = c.placed(found)
 	check.Sort(found)

@@ -90,6 +90,7 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 			return c.p.InProject(file).String(), line
 		}
 	}
+	var meant []string
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
 		if in.RefAttr.End == 0 || in.Kind == page.Hint && !in.Fetches() {
@@ -100,6 +101,11 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 			r.stamp = 0 // what it refers to is not walked, so a change of that would not be noticed
 		}
 		c.describe(v, i, cp)
+		if t := v.Targets[i].Path; !t.IsZero() && !c.leads.Has(t) {
+			if near, _ := c.leads.Near(t); !near.IsZero() {
+				meant = append(meant, near.String()) // what a tag probably means is not left over
+			}
+		}
 	}
 	for i := range cp.Includes {
 		if at, _ := v.FallbackOf(i); at >= 0 {
@@ -116,7 +122,7 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported,
 		c.scripts), c.pathsInline(v), c.csp.Findings(v, at))
 	r.fragment = v.Fragment
-	r.uses = c.usesOf(d, imported, append(named, hiddenIn(v)...))
+	r.uses = c.usesOf(d, imported, slices.Concat(named, meant, hiddenIn(v)))
 	if at := texts.ConflictMarks(v.Bytes); at >= 0 {
 		line, column := v.Position(at)
 		r.found = append(r.found, conflict(cp.File, line, column))
@@ -214,6 +220,11 @@ func (c *crate) Near(name string) (string, bool) {
 	return near.String(), caseOnly
 }
 
+// LibraryOf is the library that a file of the site belongs to.
+func (c *crate) LibraryOf(name string) string {
+	return c.p.At(c.p.InProject(paths.Found(name))).Library
+}
+
 // Matches reports whether a file of the site has the bytes that an integrity attribute asks for.
 func (c *crate) Matches(name, value string) bool { return c.matches(paths.Found(name), value) }
 
@@ -231,6 +242,16 @@ func (c *crate) Profile() *check.Profile { return c.profile }
 
 // Needs lists the libraries that one needs before it.
 func (c *crate) Needs(library string) []string { return tags.Rules(c.p).Needs(library) }
+
+// Supplier is the package that defines a global which libraries of the crate need.
+func (c *crate) Supplier(global string) string {
+	for _, sealed := range c.p.Seal.Libraries {
+		if of := sealed.Unmet[global]; of != "" {
+			return of
+		}
+	}
+	return ""
+}
 
 // OwnOrder is the order that the packing list gives the site's own files.
 func (c *crate) OwnOrder() []string { return c.p.List.Own.Order }

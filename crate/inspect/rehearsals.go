@@ -20,13 +20,15 @@ import (
 )
 
 // rehearsals rehearses pages and reports the first fault of each script, if nothing that was found already says it.
-// Fine are those of the findings that a rehearsal refutes.
-func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found []check.Finding, out *Checked) (list,
-	fine []check.Finding, err error) {
+// What stops because another script stopped is a consequence of that one's finding. Fine are those
+// of the findings that a rehearsal refutes.
+func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found []check.Finding,
+	out *Checked) (list, fine []check.Finding, then []consequence, err error) {
 	type result struct {
 		found  []check.Finding
 		fine   []check.Finding
 		unsure []string
+		then   []consequence
 		done   bool
 	}
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (result, error) {
@@ -66,7 +68,7 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 				Next: "open the page in a browser and read its console; merry check --no-rehearse"})
 		}
 		r.done = true
-		c.faults(v, req, report, found, &r.found, &r.unsure)
+		c.faults(v, req, report, found, &r.found, &r.unsure, &r.then)
 		gone, less := c.refuted(v, report, found)
 		r.fine = append(gone, less...)
 		for _, f := range less {
@@ -89,11 +91,12 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		list = append(list, r.found...)
 		fine = append(fine, r.fine...)
 		out.Unsure = append(out.Unsure, r.unsure...)
+		then = append(then, r.then...)
 		if r.done {
 			out.Rehearsed++
 		}
 	}
-	return list, fine, err
+	return list, fine, then, err
 }
 
 // refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of. Those
@@ -151,7 +154,7 @@ func milder(f check.Finding) check.Finding {
 
 // faults turns what a rehearsal showed into findings, in the page's terms.
 func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding,
-	list *[]check.Finding, unsure *[]string) {
+	list *[]check.Finding, unsure *[]string, then *[]consequence) {
 	includes := pageload.Scripts(v)
 	items := c.scripts.Items(v)
 	at := c.p.InProject(v.Path).String()
@@ -185,9 +188,15 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}
 		said[f.Script] = true
 		if slices.ContainsFunc(found, func(o check.Finding) bool {
-			return o.File == at && strings.HasPrefix(o.Name, "need-") && o.Line == line && o.Column == column
+			return o.File == at && (strings.HasPrefix(o.Name, "need-") && o.Line == line && o.Column == column ||
+				strings.Contains(o.Then, name+" stops"))
 		}) {
 			continue // what it needs and why that is not there has been said
+		}
+		if j := stoppedBefore(items, includes, said, i, f.Global); j >= 0 {
+			line, column := v.Position(v.Includes[j].Start)
+			*then = append(*then, consequence{at, line, column, name, where, strings.TrimSuffix(f.Message, ".")})
+			continue
 		}
 		why, next := "the browser's console will say so, and the rest of the script does not run",
 			"merry order "+texts.Word(at)+"  # shows what runs when"
@@ -199,6 +208,37 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}
 		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line,
 			Column: column, Message: message, Why: why, Next: next})
+	}
+}
+
+// A consequence is a script that stops because of what a finding of an error says.
+type consequence struct {
+	file         string // of the finding
+	line, column int
+	name         string // of the script
+	where, what  string
+}
+
+// stoppedBefore is the include of the script that would define a global and stopped before, -1 for none.
+func stoppedBefore(items []order.Item, includes []int, said map[int]bool, i int, global string) int {
+	for n, j := range includes {
+		if said[n] && j < i && global != "" && items[j].Defines.Has(global) {
+			return j
+		}
+	}
+	return -1
+}
+
+// withConsequences adds to findings what stops because of them.
+func withConsequences(found []check.Finding, then []consequence) {
+	for _, t := range then {
+		for n := range found {
+			if f := &found[n]; f.Severity == check.Error && f.File == t.file && f.Line == t.line &&
+				f.Column == t.column {
+				f.Stops(t.name, t.where, t.what)
+				break
+			}
+		}
 	}
 }
 
@@ -290,9 +330,9 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 	at := c.p.InProject(v.Path).String()
 	for _, f := range late.Faults {
 		j := slices.IndexFunc(items, func(it order.Item) bool {
-			return it.Phase == order.AnyTime && it.Defines.Has(f.Global)
+			return it.Phase == order.AnyTime && (it.Defines.Has(f.Global) || f.Global == "" && !it.Inert)
 		})
-		if f.Script < 0 || f.Script >= len(includes) || !f.Sure || f.Global == "" || j < 0 ||
+		if f.Script < 0 || f.Script >= len(includes) || !f.Sure || f.Console != "" || j < 0 ||
 			slices.ContainsFunc(early.Faults, func(e rehearse.Fault) bool { return e.Script == f.Script && e.Sure }) {
 			continue
 		}

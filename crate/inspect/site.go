@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/mentions"
 	"merrycrate.example/merry/crate/template"
 
 	"merrycrate.example/merry/crate/check"
@@ -156,7 +157,7 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 		}
 	}
 	found, leftovers := c.ownScripts(used)
-	found = append(found, c.lists(c.p.OwnFiles(c.site, packages.Script))...)
+	found = append(found, c.leads.Lists(c.p.OwnFiles(c.site, packages.Script), c.csp.Links())...)
 	if len(c.site.Pages) == 0 {
 		leftovers = nil
 	}
@@ -168,7 +169,8 @@ func (c *inspection) wholeSite(ctx context.Context, used *usage, state uint64) (
 		if !slices.ContainsFunc(tags.FilesOf(c.p, l.Name), func(at paths.InSite) bool { return reached[at.String()] }) {
 			found = append(found, check.Finding{Name: check.Unused, Severity: check.Note, File: "crate.yaml",
 				Line: l.Line, Column: 3, Message: l.Name + " is in the crate but on no page",
-				Why: "it is listed in the bill and upgraded, although no page uses it", Next: "merry drop " + c.p.List.FirstToDrop(l.Name)})
+				Why: "it is listed in the bill and upgraded, although no page uses it", Next: "merry drop " +
+					"" + c.p.List.FirstToDrop(l.Name)})
 		}
 	}
 	for _, name := range leftovers {
@@ -202,7 +204,7 @@ func (c *inspection) reached(ctx context.Context, used *usage, wanted []paths.In
 	if b, ok := cache.Result(reachedResult, key); ok && state != 0 && json.Unmarshal(b, &list) == nil {
 		return list, nil
 	}
-	m, err := tags.MentionsOf(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, packages.Stylesheet),
+	m, err := mentions.Of(ctx, c.p, slices.Concat(c.p.OwnFiles(c.site, packages.Stylesheet),
 		c.p.OwnFiles(c.site, packages.Script)), rest)
 	if err != nil {
 		return nil, err

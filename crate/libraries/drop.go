@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"merrycrate.example/merry/crate/mentions"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
@@ -32,12 +33,12 @@ func Drop(ctx context.Context, d *reconcile.Plan, name string, evenIfNeeded bool
 	var references []string
 	if d.Seal.Libraries[name] != nil {
 		files := tags.FilesOf(d.Before, name)
-		mentions, err := tags.MentionsOf(ctx, d.Before, slices.Concat(site.Pages,
+		places, err := mentions.Of(ctx, d.Before, slices.Concat(site.Pages,
 			d.Before.OwnFiles(site, packages.Stylesheet), d.Before.OwnFiles(site, packages.Script)), files)
 		if err != nil {
 			return nil, err
 		}
-		references = mentions.OfAny(files)
+		references = places.OfAny(files)
 	}
 	places := map[string]bool{}
 	placesOf(d, name, places)

@@ -64,6 +64,9 @@ func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Place
 	sealed.Gone = l.gone(d, sealed)
 	sealed.Imports, sealed.Asks = l.imports(sealed), l.asks(d, sealed)
 	if old := d.Seal.Libraries[lib.Name]; old != nil {
+		if old.Version == sealed.Version {
+			sealed.Unmet = old.Unmet
+		}
 		for i := range sealed.Files {
 			if f := &sealed.Files[i]; old.File(f.Path) != nil && old.File(f.Path).Integrity == f.Integrity {
 				f.URL = old.File(f.Path).URL

@@ -197,6 +197,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	if err != nil {
 		return nil, err
 	}
+	d.Seal.Libraries[lib.Name].Unmet = requirements.Unmet(needs)
 	t.note(o, sel, lib.Name)
 	if !d.Dry() {
 		if err := d.Before.Origin.Store(ctx, o, d.Seal.Libraries[lib.Name]); err != nil {

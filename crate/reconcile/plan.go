@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sync"
 
+	"merrycrate.example/merry/crate/mentions"
 	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/walk"
 
@@ -24,7 +25,6 @@ import (
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
 
@@ -507,7 +507,7 @@ func (d *Plan) named(ctx context.Context, out *Result) ([]string, error) {
 			gone = append(gone, at)
 		}
 	}
-	return tags.NamedElsewhere(ctx, d.Before, gone)
+	return mentions.Elsewhere(ctx, d.Before, gone)
 }
 
 // A Result lists the changes of a plan, or on a dry run the planned ones.

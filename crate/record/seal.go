@@ -45,6 +45,9 @@ type Sealed struct {
 	// Asks are the packages that its own modules import by name, each with the range of versions that its manifest
 	// allows.
 	Asks map[string]string `json:"asks,omitempty"`
+	// Unmet are globals that it needs and that nothing in the crate defined when it was taken, each with the package
+	// that does, as name@range.
+	Unmet map[string]string `json:"unmet,omitempty"`
 	// Gone are names that earlier versions of it offered and the present one does not, by the version that had them
 	// last: .class, --property, @keyframes, global.
 	Gone  map[string][]string `json:"gone,omitempty"`
@@ -225,6 +228,9 @@ func (s *Seal) Bytes() []byte {
 		if len(lib.Asks) > 0 {
 			fmt.Fprintf(&b, " \"asks\": %s,\n", quote(lib.Asks))
 		}
+		if len(lib.Unmet) > 0 {
+			fmt.Fprintf(&b, " \"unmet\": %s,\n", quote(lib.Unmet))
+		}
 		if len(lib.Gone) > 0 {
 			fmt.Fprintf(&b, " \"gone\": %s,\n", quote(lib.Gone))
 		}
@@ -281,7 +287,7 @@ func (s *Seal) Clone() *Seal {
 			copied.Files[i].Facts = copied.Files[i].Facts.clone()
 		}
 		copied.Imports, copied.Asks = maps.Clone(lib.Imports), maps.Clone(lib.Asks)
-		copied.Gone = maps.Clone(lib.Gone)
+		copied.Gone, copied.Unmet = maps.Clone(lib.Gone), maps.Clone(lib.Unmet)
 		for version, names := range copied.Gone {
 			copied.Gone[version] = slices.Clone(names)
 		}

@@ -268,12 +268,26 @@ func compile(name, text string) (*goja.Program, error) {
 // misread are parts of regular expressions that the engine takes for something else, instead of refusing them.
 var misread = memo.Regexp(`\\[pP]\{`)
 
+// markupComment are comments as HTML has them, at the begin of a line (ECMA-262, section B.1.1). The engine knows none.
+var markupComment = memo.Regexp(`(?m)^(\s*)(?:<!--|-->)`)
+
+// withoutMarkup writes such comments as others, each in its place.
+func withoutMarkup(text string) string {
+	return markupComment().ReplaceAllStringFunc(text, func(m string) string {
+		space := strings.TrimRight(m, "<!->")
+		return space + "//" + strings.Repeat(" ", len(m)-len(space)-2)
+	})
+}
+
 // text runs a text. It reports whether that came to its end.
 func (s *page) text(name, text string) bool {
 	if misread().MatchString(text) {
 		s.touched[s.current] = true
 	}
 	program, err := compile(name, withImports(text))
+	if err != nil && markupComment().MatchString(text) {
+		program, err = compile(name, withImports(withoutMarkup(text)))
+	}
 	var wrong *goja.CompilerSyntaxError
 	if err != nil {
 		// The engine may lack what browsers have; callers who parsed it know better.

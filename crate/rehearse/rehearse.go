@@ -428,6 +428,9 @@ var (
 	called = memo.Regexp(`(?:[\w$]|\)|\])(?:[\w$]|\.)*$`)
 )
 
+// readOf are the engine's words for a member of nothing, which browsers say otherwise.
+var readOf = memo.Regexp(`Cannot read property '([^']*)' of (undefined or null|undefined|null)`)
+
 // calledThere is what stands before the bracket of the call that a stack of the engine speaks of, "" if it is no call
 // of one of the page's scripts: a name, with what it is a member of as far as that is names.
 func (s *page) calledThere(stack []goja.StackFrame) string {
@@ -480,6 +483,7 @@ func (s *page) fault(err error) {
 	if name := s.calledThere(ex.Stack()); name != "" && noFunction().MatchString(f.Message) {
 		f.Message = "TypeError: " + name + " is not a function" // as browsers say it
 	}
+	f.Message = readOf().ReplaceAllString(f.Message, "Cannot read properties of $2 (reading '$1')")
 	if f.Script >= 0 && s.touched[f.Script] {
 		f.Sure = false
 	}

@@ -127,7 +127,7 @@ func TestOnLoad(t *testing.T) {
 	for _, tt := range []struct{ onload, page, want string }{
 		{"oarlock()", "<body><p>x", "-2 3:9 ReferenceError: oarlock is not defined"},
 		{"start()", "<head>" + start + "<body>", "0 1:27 ReferenceError: oarlock is not defined"},
-		{"var a = 1;\n  a.b.c", "<body>", "-2 4:7 TypeError: Cannot read property 'c' of undefined"},
+		{"var a = 1;\n  a.b.c", "<body>", "-2 4:7 TypeError: Cannot read properties of undefined (reading 'c')"},
 		{"this === window && event.type === 'load' || oarlock()", "<body>", ""},
 		{"oarlock()", "<body><script>onload = null</script>", ""}, {"", "<head><script>onload = function () { " +
 			"oarlock() }</script><body><script>1</script>", ""},

@@ -64,6 +64,17 @@ type Requirement struct {
 // it alone stands the key of a script's name whose text is not known.
 const OnPages = "on the pages:"
 
+// Unmet are the globals of requirements that a package would supply, each with that package, as name@range.
+func Unmet(needs []Requirement) map[string]string {
+	unmet := map[string]string{}
+	for _, n := range needs {
+		if n.Library+n.There+n.Import == "" && n.Package != "" && n.Global != "" {
+			unmet[n.Global] = strings.TrimSuffix(n.Package+"@"+n.Range, "@")
+		}
+	}
+	return unmet
+}
+
 // File is the script of the package that needs it.
 func (s *Requirement) File() string {
 	file, _, _ := strings.Cut(s.At, ":")

@@ -210,3 +210,14 @@ func (v *Page) asNeighbours(file paths.InSite) (string, bool) {
 // templateName tells the names of templates that a page is not served from: by their folder, or by their ending.
 var templateName = memo.Regexp(`(?i)(?:^|/)(?:_[^/]+|layouts?|templates?|views|partials?|includes?|components?)/|` +
 	`\.(?:ejs|njk|hbs|handlebars|mustache|twig|liquid|erb|tmpl|gohtml|j2|jinja2?|cshtml|blade\.php)$`)
+
+// FilesOf lists where the files of a library are in the site.
+func FilesOf(p *project.Project, library string) []paths.InSite {
+	var list []paths.InSite
+	for _, f := range p.Seal.Libraries[library].Files {
+		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
+			list = append(list, at)
+		}
+	}
+	return list
+}

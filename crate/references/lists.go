@@ -1,4 +1,4 @@
-package inspect
+package references
 
 import (
 	"bytes"
@@ -9,11 +9,9 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
-	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
-	"merrycrate.example/merry/crate/references"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -26,39 +24,47 @@ type listing struct {
 	severity check.Severity
 }
 
-// lists finds files that do not exist in what browsers fetch by a list: icons of web manifests, the lists of caches in
+// A Link is a header of the server that names files, with the place of the header: a file from the project's root, and
+// a line from 1.
+type Link struct {
+	File string
+	Line int
+	Refs []string
+}
+
+// Lists finds files that do not exist in what browsers fetch by a list: icons of web manifests, the lists of caches in
 // own scripts, links in the server's headers.
-func (c *inspection) lists(scripts []paths.InSite) []check.Finding {
+func (g *Resolver) Lists(scripts []paths.InSite, links []Link) []check.Finding {
 	var found []check.Finding
-	for name, size := range c.site.Others {
+	for name, size := range g.site.Others {
 		base := name.Base()
 		if size > 1<<20 || !strings.HasSuffix(base, ".webmanifest") && base != "manifest.json" {
 			continue
 		}
-		if b, err := c.p.ReadInSite(name); err == nil {
-			l := &listing{name, c.p.InProject(name).String(), b, "browsers say so in the console, and can't install " +
+		if b, err := g.p.ReadInSite(name); err == nil {
+			l := &listing{name, g.p.InProject(name).String(), b, "browsers say so in the console, and can't install " +
 				"the site with that picture", check.Warning}
 			for _, ref := range manifestPictures(b) {
-				found = append(found, c.listed(l, ref, bytes.Index(b, []byte(`"`+ref+`"`))+1)...)
+				found = append(found, g.listed(l, ref, bytes.Index(b, []byte(`"`+ref+`"`))+1)...)
 			}
 		}
 	}
 	for _, name := range scripts {
-		if b, err := c.p.ReadInSite(name); err == nil {
-			found = append(found, c.cached(name, b)...)
+		if b, err := g.p.ReadInSite(name); err == nil {
+			found = append(found, g.cached(name, b)...)
 		}
 	}
-	for _, h := range c.csp.Links() {
-		b, err := c.p.ReadFile(paths.FoundInProject(h.File))
+	for _, h := range links {
+		b, err := g.p.ReadFile(paths.FoundInProject(h.File))
 		if err != nil {
 			continue
 		}
 		l := &listing{paths.Found("index.html"), h.File, b, "browsers fetch it before the page, and get \"not found\"",
 			check.Error}
-		for _, ref := range csp.LinksOf(h.Value) {
+		for _, ref := range h.Refs {
 			if strings.HasPrefix(ref, "/") { // a header counts for many pages: other addresses begin at each
 				at := lineStart(b, h.Line)
-				found = append(found, c.listed(l, ref, at+bytes.Index(b[at:], []byte(ref)))...)
+				found = append(found, g.listed(l, ref, at+bytes.Index(b[at:], []byte(ref)))...)
 			}
 		}
 	}
@@ -105,11 +111,11 @@ var (
 
 // cached finds files that a script puts into a cache by a list, and that do not exist: none is cached then (Service
 // Workers, section 5.4.5).
-func (c *inspection) cached(name paths.InSite, b []byte) []check.Finding {
+func (g *Resolver) cached(name paths.InSite, b []byte) []check.Finding {
 	if !bytes.Contains(b, []byte(".addAll(")) {
 		return nil
 	}
-	l := &listing{name, c.p.InProject(name).String(), b, "addAll fails for all of them, so nothing is cached",
+	l := &listing{name, g.p.InProject(name).String(), b, "addAll fails for all of them, so nothing is cached",
 		check.Error}
 	var found []check.Finding
 	for _, m := range adds().FindAllSubmatchIndex(b, -1) {
@@ -127,23 +133,23 @@ func (c *inspection) cached(name paths.InSite, b []byte) []check.Finding {
 			continue
 		}
 		page.ScriptReferences(b[start:start+end], func(r page.Reference) {
-			found = append(found, c.listed(l, r.Ref, start+r.Start)...)
+			found = append(found, g.listed(l, r.Ref, start+r.Start)...)
 		})
 	}
 	return found
 }
 
 // listed is the finding of an address of a list that leads to no file of the site.
-func (c *inspection) listed(l *listing, ref string, offset int) []check.Finding {
+func (g *Resolver) listed(l *listing, ref string, offset int) []check.Finding {
 	t := tags.Resolve(l.file, "", ref)
 	ending := strings.ToLower(path.Ext(t.Path.String()))
-	if t.Path.IsZero() || c.leads.Has(t.Path) || c.p.At(c.p.InProject(t.Path)).File != nil ||
-		!slices.Contains(references.Static, ending) || strings.HasPrefix(ending, ".htm") && c.leads.Made() {
+	if t.Path.IsZero() || g.Has(t.Path) || g.p.At(g.p.InProject(t.Path)).File != nil ||
+		!slices.Contains(Static, ending) || strings.HasPrefix(ending, ".htm") && g.Made() {
 		return nil
 	}
 	f := check.Finding{Name: check.LeadsNowhere, Severity: l.severity, File: l.in, Message: "it lists " + ref +
 		", but there is no file " + t.Path.String(), Why: l.why, Next: "put the file there, or correct the list"}
-	c.leads.Advise(&f, t.Path)
+	g.Advise(&f, t.Path)
 	f.Line, f.Column = page.Position(l.text, max(0, offset))
 	return []check.Finding{f}
 }

@@ -1,4 +1,5 @@
-package inspect
+// Package since finds the pages that changed since a revision of version control. It asks git.
+package since
 
 import (
 	"bytes"
@@ -21,10 +22,10 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// changedSince keeps the pages that a version control's working tree changed since a revision, and those that ask for a
+// Changed keeps the pages that a version control's working tree changed since a revision, and those that ask for a
 // file which changed: a script, a stylesheet, one that a stylesheet or a module imports. Where a record changed, it
 // keeps all.
-func changedSince(ctx context.Context, p *project.Project, site *walk.Site, revision string,
+func Changed(ctx context.Context, p *project.Project, site *walk.Site, revision string,
 	pages []paths.InSite) ([]paths.InSite, error) {
 	if strings.HasPrefix(revision, "-") {
 		return nil, problem.Misuse("name a revision, such as main or HEAD~1", "--changed-since %s is not a revision",

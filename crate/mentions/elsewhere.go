@@ -1,4 +1,4 @@
-package tags
+package mentions
 
 import (
 	"bytes"
@@ -23,10 +23,10 @@ import (
 // maxElsewhere is the size of the largest file that is read for names of files, in bytes.
 const maxElsewhere = 1 << 20
 
-// NamedElsewhere lists the places that name files of the site which no command edits: data, settings, manifests and
+// Elsewhere lists the places that name files of the site which no command edits: data, settings, manifests and
 // server code anywhere in the project, and on pages the documents of frames, data in scripts, and code of a server. A
 // place is file:line:column, with the name as it is written.
-func NamedElsewhere(ctx context.Context, p *project.Project, files []paths.InSite) ([]string, error) {
+func Elsewhere(ctx context.Context, p *project.Project, files []paths.InSite) ([]string, error) {
 	if len(files) == 0 {
 		return nil, nil
 	}
@@ -147,7 +147,8 @@ func unedited(b []byte) []span {
 	}
 	for i := range pg.Includes {
 		in := &pg.Includes[i]
-		if typ, _ := pg.Attr(in, "type"); in.Kind == page.InlineScript && strings.HasSuffix(strings.ToLower(typ), "json") {
+		if typ, _ := pg.Attr(in, "type"); in.Kind == page.InlineScript && strings.HasSuffix(strings.ToLower(typ),
+			"json") {
 			list = append(list, span{in.TextStart(), in.TextStart() + len(pg.InlineText(in))})
 		}
 	}

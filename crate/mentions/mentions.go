@@ -1,4 +1,6 @@
-package tags
+// Package mentions finds what leads to files of a site beside the tags that run, and what names them where no command
+// edits.
+package mentions
 
 import (
 	"bytes"
@@ -15,17 +17,18 @@ import (
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
 
-// Mentions are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that
+// Places are all places of a site's pages, own stylesheets and own scripts that lead to files, beside the tags that
 // run: pictures, fonts, imports, import maps, conditional comments, templates. A folder that an import map names ends
 // in a slash.
-type Mentions map[string][]string
+type Places map[string][]string
 
-// MentionsOf reads pages, own stylesheets and own scripts of a site for what leads to some of its files.
-func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.InSite) (Mentions, error) {
-	m := Mentions{}
+// Of reads pages, own stylesheets and own scripts of a site for what leads to some of its files.
+func Of(ctx context.Context, p *project.Project, files, wanted []paths.InSite) (Places, error) {
+	m := Places{}
 	of := map[string]bool{} // files, and folders with a slash
 	words := [][]byte{[]byte("importmap")}
 	for _, name := range wanted {
@@ -37,7 +40,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 	}
 	var mu sync.Mutex
 	note := func(from paths.InSite, base, ref string, in *texts.Index, offset int, filled bool) {
-		t := Lead(p, from, base, ref, filled)
+		t := tags.Lead(p, from, base, ref, filled)
 		if t.Path.IsZero() {
 			return
 		}
@@ -98,7 +101,7 @@ func MentionsOf(ctx context.Context, p *project.Project, files, wanted []paths.I
 }
 
 // Of lists the places that lead to a file, the first few of many.
-func (m Mentions) Of(name paths.InSite) []string {
+func (m Places) Of(name paths.InSite) []string {
 	list := slices.Clone(m[name.String()])
 	for dir := name.Dir(); dir != "."; dir = path.Dir(dir) {
 		list = append(list, m[dir+"/"]...)
@@ -107,19 +110,8 @@ func (m Mentions) Of(name paths.InSite) []string {
 	return slices.Compact(list)
 }
 
-// FilesOf lists where the files of a library are in the site.
-func FilesOf(p *project.Project, library string) []paths.InSite {
-	var list []paths.InSite
-	for _, f := range p.Seal.Libraries[library].Files {
-		if at, ok := p.InSite(f.At); ok && !f.At.IsZero() {
-			list = append(list, at)
-		}
-	}
-	return list
-}
-
 // OfAny lists the places that lead to any of some files.
-func (m Mentions) OfAny(files []paths.InSite) []string {
+func (m Places) OfAny(files []paths.InSite) []string {
 	var list []string
 	for _, at := range files {
 		list = append(list, m.Of(at)...)
