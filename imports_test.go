@@ -15,9 +15,9 @@ const module = "merrycrate.example/merry"
 // above.
 var house = []string{
 	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
-	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/since",
+	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
 	"crate/inventory", "crate/upgrade",
-	"crate/relocate", "crate/switching", "crate/libraries", "crate/standing",
+	"crate/relocate", "crate/switching", "crate/libraries", "crate/offered", "crate/standing",
 	"crate/reconcile", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/mentions", "crate/graph",
 	"crate/tags", "crate/obtain", "crate/project",

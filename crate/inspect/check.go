@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"merrycrate.example/merry/crate/compose"
+	"merrycrate.example/merry/crate/rehearsals"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/check"
@@ -162,6 +163,19 @@ func public(p *check.Profile) *check.Profile {
 	return &with
 }
 
+// toRehearse reads a page as a visitor receives it, nil for one that may have tags or parts which are not known.
+func (c *inspection) toRehearse(name paths.InSite) *tags.Page {
+	if c.open[name] {
+		return nil
+	}
+	v, err := c.view(name)
+	if err != nil || v.Whole != nil && len(v.Whole.Unknown) > 0 {
+		return nil // what can't be read has a finding of its own
+	}
+	c.leadMoved(v)
+	return v
+}
+
 // withoutReports leaves out merry's own reports, which are no pages.
 func withoutReports(pages []paths.InSite, results []pageResult) ([]paths.InSite, []pageResult) {
 	if !slices.ContainsFunc(results, func(r pageResult) bool { return r.report }) {
@@ -283,13 +297,16 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	out := &Checked{Pages: len(pages)}
 	if rehearsing {
-		list, fine, then, err := c.rehearsals(ctx, c.parts.Visited(pages), found, out)
+		runner := &rehearsals.Runner{P: p, Scripts: c.scripts, Staging: c.staging, Leads: c.leads, View: c.toRehearse,
+			Provider: c.Provider}
+		shown, err := runner.Pages(ctx, c.parts.Visited(pages), found)
 		if err != nil {
 			return nil, err
 		}
-		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(fine, f) }),
-			list...)
-		withConsequences(found, then)
+		out.Rehearsed, out.Unsure = shown.Rehearsed, shown.Unsure
+		found = append(slices.DeleteFunc(found, func(f check.Finding) bool { return slices.Contains(shown.Fine, f) }),
+			shown.Found...)
+		rehearsals.WithConsequences(found, shown.Then)
 	}
 	found = c.placed(found)
 	check.Sort(found)

@@ -11,6 +11,7 @@ import (
 	"slices"
 
 	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/offered"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
@@ -61,7 +62,13 @@ func (l *Library) Plan(ctx context.Context, d *reconcile.Plan) (*placement.Place
 		return nil, err
 	}
 	l.pairFormats(sealed)
-	sealed.Gone = l.gone(d, sealed)
+	sealed.Gone = offered.Gone(ctx, d, lib.Name, sealed, func(path string) []byte {
+		b, err := l.From.ReadInto(path, nil)
+		if err != nil {
+			return nil
+		}
+		return b
+	})
 	sealed.Imports, sealed.Asks = l.imports(sealed), l.asks(d, sealed)
 	if old := d.Seal.Libraries[lib.Name]; old != nil {
 		if old.Version == sealed.Version {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/agext/levenshtein"
 	"github.com/dop251/goja"
 )
 
@@ -49,6 +50,45 @@ func (s *page) ask(members []string) {
 			}
 		}
 	}
+}
+
+// A MissingMember is a member that an object has not, with the name that was probably meant, "" for none.
+type MissingMember struct {
+	Member string `json:"member"`
+	Near   string `json:"near,omitempty"`
+}
+
+// lacking looks up the wanted members. Where an object on the way is not there, or takes anything, nothing is said.
+func (s *page) lacking() {
+	for _, member := range s.req.Wanted {
+		of := s.vm.GlobalObject()
+		path := strings.Split(member, ".")
+		for i, name := range path[:min(len(path), maxPath)] {
+			v := of.Get(name)
+			if i > 0 && (v == nil || goja.IsUndefined(v)) {
+				s.out.Lacking = append(s.out.Lacking, MissingMember{member, nearest(name, of.GetOwnPropertyNames())})
+			}
+			if v == nil || goja.IsUndefined(v) || goja.IsNull(v) || s.standIns[name] != nil {
+				break
+			}
+			of = v.ToObject(s.vm)
+		}
+	}
+}
+
+// nearest is the name among several that somebody probably meant who wrote another, "" for none.
+func nearest(name string, names []string) string {
+	best, most := "", 3
+	for _, n := range names {
+		d := levenshtein.Distance(name, n, nil)
+		if strings.EqualFold(name, n) {
+			d = 0
+		}
+		if d < most && 3*d < len(name)+1 {
+			best, most = n, d
+		}
+	}
+	return best
 }
 
 // maxPath is how many steps along a member's path are taken.
@@ -155,4 +195,26 @@ func address(ref, base string) any {
 		parts["pathname"] = u.Opaque
 	}
 	return parts
+}
+
+// What a report holds at most. A script can make as many globals and faults as it likes.
+const (
+	maxFaults = 500
+	maxNames  = 20_000
+	maxText   = 1000 // bytes, of a message or a name
+)
+
+func (s *page) report(f Fault) {
+	if len(s.out.Faults) < maxFaults {
+		f.Message, f.Global = shorten(f.Message), shorten(f.Global)
+		f.Clicked, f.Handler = shorten(s.clicked), shorten(s.handler)
+		s.out.Faults = append(s.out.Faults, f)
+	}
+}
+
+func shorten(text string) string {
+	if len(text) > maxText {
+		return strings.ToValidUTF8(text[:maxText], "") + "…"
+	}
+	return text
 }

@@ -57,6 +57,7 @@ func (s *page) run() error {
 		most = 200
 	}
 	s.timers(most, maxTime)
+	s.lacking()
 	s.clicks()
 	return nil
 }

@@ -67,6 +67,8 @@ type Request struct {
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
 	Clicks  bool              `json:"clicks,omitempty"`  // click on what waits for it, at the end
+	// Wanted are members of globals, such as race.fn.boat, that are looked up when the page has loaded.
+	Wanted []string `json:"wanted,omitempty"`
 	// scripts that run at any time come last, after the page has loaded
 	Late bool `json:"late,omitempty"`
 	Eval Eval `json:"eval,omitempty"` // what becomes of texts that scripts would run as code
@@ -120,6 +122,8 @@ type Report struct {
 	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
 	// Missing are the members that were asked for and were not there.
 	Missing []string `json:"missing,omitempty"`
+	// Lacking are the wanted members that were not there when the page had loaded.
+	Lacking []MissingMember `json:"lacking,omitempty"`
 	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
 	Members map[string][]string `json:"members,omitempty"`
 	Evals   bool                `json:"evals,omitempty"` // a script ran a text as code, where that was to be noted
@@ -500,28 +504,6 @@ func (s *page) fault(err error) {
 		}
 	}
 	s.report(f)
-}
-
-// What a report holds at most. A script can make as many globals and faults as it likes.
-const (
-	maxFaults = 500
-	maxNames  = 20_000
-	maxText   = 1000 // bytes, of a message or a name
-)
-
-func (s *page) report(f Fault) {
-	if len(s.out.Faults) < maxFaults {
-		f.Message, f.Global = shorten(f.Message), shorten(f.Global)
-		f.Clicked, f.Handler = shorten(s.clicked), shorten(s.handler)
-		s.out.Faults = append(s.out.Faults, f)
-	}
-}
-
-func shorten(text string) string {
-	if len(text) > maxText {
-		return strings.ToValidUTF8(text[:maxText], "") + "…"
-	}
-	return text
 }
 
 // parse reads markup for the room: a text, or [tag, attributes, children, namespace].

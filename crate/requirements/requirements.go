@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -55,6 +56,9 @@ type Requirement struct {
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
 
+	// elsewhere are members that what is there has not, each with the package that has it, as name@version.
+	elsewhere map[string]string
+
 	guess  bool // the script asked for it and then stopped, which may have another reason
 	tested bool // the script asks whether it is there
 	named  bool // the manifest's word alone tells the package: nobody is asked for it
@@ -64,13 +68,15 @@ type Requirement struct {
 // it alone stands the key of a script's name whose text is not known.
 const OnPages = "on the pages:"
 
-// Unmet are the globals of requirements that a package would supply, each with that package, as name@range.
+// Unmet are the globals of requirements that a package would supply, and members of globals that another version than
+// the one that is there has, each with that package, as name@range.
 func Unmet(needs []Requirement) map[string]string {
 	unmet := map[string]string{}
 	for _, n := range needs {
 		if n.Library+n.There+n.Import == "" && n.Package != "" && n.Global != "" {
 			unmet[n.Global] = strings.TrimSuffix(n.Package+"@"+n.Range, "@")
 		}
+		maps.Copy(unmet, n.elsewhere)
 	}
 	return unmet
 }

@@ -52,6 +52,10 @@ func (r *Resolver) lackingThere(ctx context.Context, n *Requirement, uses []stri
 	}
 	if best != "" {
 		gone := slices.DeleteFunc(slices.Clone(lacks), func(use string) bool { return slices.Contains(fewest, use) })
+		n.elsewhere = map[string]string{}
+		for _, use := range gone {
+			n.elsewhere[n.Global+"."+use] = name + "@" + best
+		}
 		n.because(fmt.Sprintf("it uses %s, which %s %s has not; %[4]s has: merry repin %[2]s@%[4]s", short(gone),
 			n.Library, version, best))
 	}

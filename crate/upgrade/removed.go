@@ -36,6 +36,9 @@ func NewRemoved(p *project.Project) *Removed {
 		lib := p.List.Library(name)
 		for version, names := range sealed.Gone {
 			for _, n := range names {
+				if i := strings.IndexByte(n, '.'); i > 0 {
+					continue // a member: a rehearsal tells who uses it
+				}
 				l := removedName(n)
 				if lib != nil && (slices.Contains(lib.Forget, "*") || slices.Contains(lib.Forget, n) ||
 					slices.Contains(lib.Forget, l.Name)) {

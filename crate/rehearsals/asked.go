@@ -1,4 +1,4 @@
-package inspect
+package rehearsals
 
 import (
 	"fmt"
@@ -16,7 +16,7 @@ import (
 )
 
 // asked reports what scripts ask for while the page loads, and that is not there, beside what was found already.
-func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse.Report,
+func (c *Runner) asked(v *tags.Page, req *rehearse.Request, report *rehearse.Report,
 	found []check.Finding) []check.Finding {
 	if v.Base != "" {
 		return nil // the room does not know it
@@ -32,8 +32,8 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 			continue // elsewhere, or made of what the room can't know
 		}
 		at := paths.Found(strings.TrimPrefix(path.Clean("/"+rest), "/"))
-		if !slices.Contains(references.Static, strings.ToLower(path.Ext(rest))) || c.leads.Has(at) ||
-			c.p.At(c.p.InProject(at)).File != nil {
+		if !slices.Contains(references.Static, strings.ToLower(path.Ext(rest))) || c.Leads.Has(at) ||
+			c.P.At(c.P.InProject(at)).File != nil {
 			continue
 		}
 		told[rest] = true
@@ -47,12 +47,12 @@ func (c *inspection) asked(v *tags.Page, req *rehearse.Request, report *rehearse
 		}) {
 			continue
 		}
-		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.p.InProject(v.Path).String(),
+		f := check.Finding{Name: check.LeadsNowhere, Severity: check.Error, File: c.P.InProject(v.Path).String(),
 			Message: fmt.Sprintf("%s asks for %s, which does not exist%s", name, at, where),
 			Why:     "the browser gets \"not found\" for it, and its console says so",
 			Next: "put the file there, or let " +
 				"the script ask for another"}
-		if near, caseOnly := c.leads.Near(at); !near.IsZero() {
+		if near, caseOnly := c.Leads.Near(at); !near.IsZero() {
 			if caseOnly {
 				f.Next = "on disk it is written " + near.String()
 			} else {

@@ -1,4 +1,5 @@
-package inspect
+// Package rehearsals runs pages in the sandbox, and turns what that shows into findings.
+package rehearsals
 
 import (
 	"bytes"
@@ -13,56 +14,62 @@ import (
 	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/references"
 	"merrycrate.example/merry/crate/rehearse"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
 
-// rehearsals rehearses pages and reports the first fault of each script, if nothing that was found already says it.
-// What stops because another script stopped is a consequence of that one's finding. Fine are those
-// of the findings that a rehearsal refutes.
-func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found []check.Finding,
-	out *Checked) (list, fine []check.Finding, then []consequence, err error) {
-	type result struct {
-		found  []check.Finding
-		fine   []check.Finding
-		unsure []string
-		then   []consequence
-		done   bool
-	}
+// A Runner rehearses the pages of a project.
+type Runner struct {
+	P       *project.Project
+	Scripts *tags.Scripts
+	Staging *pageload.Loader
+	Leads   *references.Resolver
+	// View reads a page as a visitor receives it; nil for one of which too little is known.
+	View func(name paths.InSite) *tags.Page
+	// Provider tells who defines a global: a library of the crate, or an own script.
+	Provider func(global string) (library, own string)
+}
+
+// Shown is what rehearsals of pages showed.
+type Shown struct {
+	Found     []check.Finding
+	Fine      []check.Finding // of the findings that were there before, those that are refuted
+	Then      []Consequence
+	Unsure    []string // faults that may come of what can't be simulated
+	Rehearsed int      // pages
+}
+
+// Pages rehearses pages and reports the first fault of each script, if nothing that was found already says it. What
+// stops because another script stopped is a consequence of that one's finding. Fine are those of the findings that a
+// rehearsal refutes.
+func (c *Runner) Pages(ctx context.Context, pages []paths.InSite, found []check.Finding) (*Shown, error) {
 	results, err := parallel.Map(ctx, pages, func(ctx context.Context, name paths.InSite) (result, error) {
 		var r result
-		if c.open[name] {
-			return r, nil // what is missing may be in a part that is not known
-		}
-		v, err := c.view(name)
-		if err == nil && v.Whole != nil && len(v.Whole.Unknown) > 0 {
+		v := c.View(name)
+		if v == nil {
 			return r, nil
 		}
-		if err == nil {
-			c.leadMoved(v)
-		}
-		if err != nil {
-			return r, nil // there is a finding of its own
-		}
-		req := c.staging.Request(v)
+		req := c.Staging.Request(v)
 		if req.OnLoad == nil && !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
 			return s.Skip == ""
 		}) {
 			return r, nil
 		}
-		req.Clicks = true
-		report, err := c.p.Facts.Rehearse(ctx, req)
+		req.Clicks, req.Wanted = true, c.wanted(v)
+		report, err := c.P.Facts.Rehearse(ctx, req)
 		if err != nil {
 			return r, err
 		}
 		if report.Stopped != "" && report.Guessed {
-			r.unsure = append(r.unsure, fmt.Sprintf("%s: the rehearsal was stopped: %s", c.p.InProject(name),
+			r.unsure = append(r.unsure, fmt.Sprintf("%s: the rehearsal was stopped: %s", c.P.InProject(name),
 				report.Stopped))
 		} else if report.Stopped != "" {
 			r.found = append(r.found, check.Finding{Name: check.RehearsalEnded, Severity: check.Warning,
-				File: c.p.InProject(name).String(), Line: 1, Column: 1,
+				File: c.P.InProject(name).String(), Line: 1, Column: 1,
 				Message: "the rehearsal was stopped: " + report.Stopped, Why: "merry can't tell what the scripts " +
 					"would have done after that",
 				Next: "open the page in a browser and read its console; merry check --no-rehearse"})
@@ -75,11 +82,12 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 			r.found = append(r.found, milder(f))
 		}
 		r.found = append(r.found, c.asked(v, req, report, found)...)
+		r.found = append(r.found, c.lacking(v, report)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
 			return s.When == rehearse.AnyTime && s.Skip == ""
 		}) {
 			req.Late = true
-			late, err := c.p.Facts.Rehearse(ctx, req)
+			late, err := c.P.Facts.Rehearse(ctx, req)
 			if err != nil {
 				return r, err
 			}
@@ -87,27 +95,36 @@ func (c *inspection) rehearsals(ctx context.Context, pages []paths.InSite, found
 		}
 		return r, nil
 	})
+	out := &Shown{}
 	for _, r := range results {
-		list = append(list, r.found...)
-		fine = append(fine, r.fine...)
+		out.Found = append(out.Found, r.found...)
+		out.Fine = append(out.Fine, r.fine...)
 		out.Unsure = append(out.Unsure, r.unsure...)
-		then = append(then, r.then...)
+		out.Then = append(out.Then, r.then...)
 		if r.done {
 			out.Rehearsed++
 		}
 	}
-	return list, fine, then, err
+	return out, err
+}
+
+// A result is that of one page.
+type result struct {
+	found, fine []check.Finding
+	unsure      []string
+	then        []Consequence
+	done        bool
 }
 
 // refuted lists the findings of needs whose script came to its end on this very page with nothing to complain of. Those
 // of a global that it asks for, and of one that something on the page makes, are gone; all others are less: the script
 // loads, and what it does later may fail.
-func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) (gone,
+func (c *Runner) refuted(v *tags.Page, report *rehearse.Report, found []check.Finding) (gone,
 	less []check.Finding) {
 	type position struct{ line, column int }
 	here := map[position][]check.Finding{}
 	for _, f := range found {
-		if f.Severity == check.Error && f.File == c.p.InProject(v.Path).String() {
+		if f.Severity == check.Error && f.File == c.P.InProject(v.Path).String() {
 			here[position{f.Line, f.Column}] = append(here[position{f.Line, f.Column}], f)
 		}
 	}
@@ -119,7 +136,7 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || stopped[n] {
 			continue
 		}
-		k := c.scripts.OfInclude(v, i)
+		k := c.Scripts.OfInclude(v, i)
 		line, column := v.Position(v.Includes[i].Start)
 		if k == nil {
 			continue
@@ -140,9 +157,9 @@ func (c *inspection) refuted(v *tags.Page, report *rehearse.Report, found []chec
 }
 
 // made reports whether a global that a finding says is absent, or one of the library that it says is, was made anyway.
-func (c *inspection) made(f check.Finding, report *rehearse.Report) bool {
+func (c *Runner) made(f check.Finding, report *rehearse.Report) bool {
 	return f.Name == check.NeedMissing && slices.ContainsFunc(report.Defined, func(g string) bool {
-		return g == f.Global || f.Missing != "" && c.p.Globals()[g] == f.Missing
+		return g == f.Global || f.Missing != "" && c.P.Globals()[g] == f.Missing
 	})
 }
 
@@ -153,11 +170,11 @@ func milder(f check.Finding) check.Finding {
 }
 
 // faults turns what a rehearsal showed into findings, in the page's terms.
-func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding,
-	list *[]check.Finding, unsure *[]string, then *[]consequence) {
+func (c *Runner) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Report, found []check.Finding,
+	list *[]check.Finding, unsure *[]string, then *[]Consequence) {
 	includes := pageload.Scripts(v)
-	items := c.scripts.Items(v)
-	at := c.p.InProject(v.Path).String()
+	items := c.Scripts.Items(v)
+	at := c.P.InProject(v.Path).String()
 	said := map[int]bool{}
 	for _, f := range report.Faults {
 		if m := noMember().FindStringSubmatch(f.Message); m != nil && f.Sure {
@@ -183,7 +200,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 			"later": " shortly after"}[f.When]
 		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
 		if !f.Sure {
-			*unsure = append(*unsure, fmt.Sprintf("%s: %s (%s)", c.p.InProject(paths.Found(v.At(i))), message, where))
+			*unsure = append(*unsure, fmt.Sprintf("%s: %s (%s)", c.P.InProject(paths.Found(v.At(i))), message, where))
 			continue
 		}
 		said[f.Script] = true
@@ -195,7 +212,7 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 		}
 		if j := stoppedBefore(items, includes, said, i, f.Global); j >= 0 {
 			line, column := v.Position(v.Includes[j].Start)
-			*then = append(*then, consequence{at, line, column, name, where, strings.TrimSuffix(f.Message, ".")})
+			*then = append(*then, Consequence{at, line, column, name, where, strings.TrimSuffix(f.Message, ".")})
 			continue
 		}
 		why, next := "the browser's console will say so, and the rest of the script does not run",
@@ -211,8 +228,8 @@ func (c *inspection) faults(v *tags.Page, req *rehearse.Request, report *rehears
 	}
 }
 
-// A consequence is a script that stops because of what a finding of an error says.
-type consequence struct {
+// A Consequence is a script that stops because of what a finding of an error says.
+type Consequence struct {
 	file         string // of the finding
 	line, column int
 	name         string // of the script
@@ -229,8 +246,8 @@ func stoppedBefore(items []order.Item, includes []int, said map[int]bool, i int,
 	return -1
 }
 
-// withConsequences adds to findings what stops because of them.
-func withConsequences(found []check.Finding, then []consequence) {
+// WithConsequences adds to findings what stops because of them.
+func WithConsequences(found []check.Finding, then []Consequence) {
 	for _, t := range then {
 		for n := range found {
 			if f := &found[n]; f.Severity == check.Error && f.File == t.file && f.Line == t.line &&
@@ -250,14 +267,14 @@ const clicked = "clicked"
 
 // clickFails tells that what a click does stops, once for each script that does not stop before, and for each handler
 // in the page.
-func (c *inspection) clickFails(v *tags.Page, req *rehearse.Request, f rehearse.Fault, said map[int]bool,
+func (c *Runner) clickFails(v *tags.Page, req *rehearse.Request, f rehearse.Fault, said map[int]bool,
 	list *[]check.Finding, unsure *[]string) {
 	includes := pageload.Scripts(v)
 	inPage := f.Script < 0 || f.Script >= len(includes)
 	if f.Console != "" || !inPage && said[f.Script] || inPage && f.Handler == "" {
 		return
 	}
-	at := c.p.InProject(v.Path).String()
+	at := c.P.InProject(v.Path).String()
 	name, where := "the onclick of "+f.Clicked, ""
 	line, column := v.Position(max(0, bytes.Index(v.Bytes, []byte(f.Handler))))
 	if inPage {
@@ -286,7 +303,7 @@ func (c *inspection) clickFails(v *tags.Page, req *rehearse.Request, f rehearse.
 }
 
 // onLoadFails tells that the body's onload stops, and whether that is sure.
-func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f rehearse.Fault, list *[]check.Finding,
+func (c *Runner) onLoadFails(v *tags.Page, items []order.Item, at string, f rehearse.Fault, list *[]check.Finding,
 	unsure *[]string) bool {
 	if f.Line == 0 {
 		f.Line, f.Column = v.Position(v.OnLoadStart)
@@ -308,13 +325,13 @@ func (c *inspection) onLoadFails(v *tags.Page, items []order.Item, at string, f 
 
 // whose says of which script a rehearsal speaks, and where: of the one of an include, or of a module that it imports,
 // by its place in the request, from 1.
-func (c *inspection) whose(v *tags.Page, req *rehearse.Request, i, module, line, column int) (name, where string) {
+func (c *Runner) whose(v *tags.Page, req *rehearse.Request, i, module, line, column int) (name, where string) {
 	name = v.Name(i)
 	if line == 0 {
 		return name, ""
 	}
-	file := c.p.InProject(v.Path).String()
-	if k := c.scripts.OfInclude(v, i); k != nil {
+	file := c.P.InProject(v.Path).String()
+	if k := c.Scripts.OfInclude(v, i); k != nil {
 		file = k.Name
 	}
 	if module > 0 && req.Modules[module-1].Name != file {
@@ -325,9 +342,9 @@ func (c *inspection) whose(v *tags.Page, req *rehearse.Request, i, module, line,
 }
 
 // races reports scripts that stop only where an async script comes late: whether they do depends on the network.
-func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []check.Finding, list *[]check.Finding) {
-	includes, items := pageload.Scripts(v), c.scripts.Items(v)
-	at := c.p.InProject(v.Path).String()
+func (c *Runner) races(v *tags.Page, early, late *rehearse.Report, found []check.Finding, list *[]check.Finding) {
+	includes, items := pageload.Scripts(v), c.Scripts.Items(v)
+	at := c.P.InProject(v.Path).String()
 	for _, f := range late.Faults {
 		j := slices.IndexFunc(items, func(it order.Item) bool {
 			return it.Phase == order.AnyTime && (it.Defines.Has(f.Global) || f.Global == "" && !it.Inert)
@@ -354,7 +371,7 @@ func (c *inspection) races(v *tags.Page, early, late *rehearse.Report, found []c
 }
 
 // locate says where a global that was missing comes from.
-func (c *inspection) locate(items []order.Item, i int, global string) string {
+func (c *Runner) locate(items []order.Item, i int, global string) string {
 	for j := range items {
 		if !items[j].Defines.Has(global) {
 			continue
