@@ -129,6 +129,7 @@ const (
 	ScriptFails     = "script-fails"
 	ClickFails      = "click-fails"
 	HintWasted      = "hint-wasted"
+	StyleMissing    = "style-missing"
 	MemberLacking   = "member-missing"
 	ReadableBuild   = "readable-build"
 	PolicyForbids   = "policy-forbids"

@@ -96,6 +96,7 @@ type inspection struct {
 	folders    memo.Memo[string, map[string]bool] // of libraries
 	bases      memo.Memo[string, map[string]string]
 	names      memo.Memo[string, map[string]string]
+	classes    memo.Memo[string, map[string]bool] // of libraries' stylesheets, by integrity
 	missing    memo.Memo[string, []check.MissingFeature]
 	browsers   *support.Browsers
 	csp        *csp.Index
