@@ -59,7 +59,7 @@ func (c *Runner) Pages(ctx context.Context, pages []paths.InSite, found []check.
 		}) {
 			return r, nil
 		}
-		req.Clicks, req.Wanted = true, c.wanted(v)
+		req.Clicks, req.Wanted, req.Watched = true, c.wanted(v), c.watched(v)
 		report, err := c.P.Facts.Rehearse(ctx, req)
 		if err != nil {
 			return r, err
@@ -83,6 +83,7 @@ func (c *Runner) Pages(ctx context.Context, pages []paths.InSite, found []check.
 		}
 		r.found = append(r.found, c.asked(v, req, report, found)...)
 		r.found = append(r.found, c.lacking(v, report)...)
+		r.found = append(r.found, c.copied(v, report, found)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
 			return s.When == rehearse.AnyTime && s.Skip == ""
 		}) {

@@ -232,6 +232,7 @@ func (s *page) script(i int) {
 		return
 	}
 	s.out.Ran[i] = s.text(fmt.Sprintf("script %d", i), sc.Text)
+	s.compareCopies(i)
 }
 
 // stand lets something that takes anything stand in for a global.

@@ -67,6 +67,8 @@ type Request struct {
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
 	Clicks  bool              `json:"clicks,omitempty"`  // click on what waits for it, at the end
+	// Watched are globals of libraries: another script that puts a copy in the place of one is noted.
+	Watched []string `json:"watched,omitempty"`
 	// Wanted are members of globals, such as race.fn.boat, that are looked up when the page has loaded.
 	Wanted []string `json:"wanted,omitempty"`
 	// scripts that run at any time come last, after the page has loaded
@@ -121,7 +123,8 @@ type Report struct {
 	Guessed bool     `json:"guessed,omitempty"` // something that can't be simulated was involved in that
 	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
 	// Missing are the members that were asked for and were not there.
-	Missing []string `json:"missing,omitempty"`
+	Missing  []string      `json:"missing,omitempty"`
+	Replaced []Replacement `json:"replaced,omitempty"`
 	// Lacking are the wanted members that were not there when the page had loaded.
 	Lacking []MissingMember `json:"lacking,omitempty"`
 	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
@@ -181,7 +184,8 @@ type page struct {
 	standIns map[string]goja.Value
 	browser  map[string]bool // the request's list
 	rejected []rejection
-	made     []*unit       // of the request's modules
+	made     []*unit // of the request's modules
+	copies   map[string]original
 	soon     goja.Callable // calls a function a moment later, and gives a promise of what that returns
 }
 
