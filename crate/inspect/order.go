@@ -294,6 +294,12 @@ func (r *Repairer) Order(ctx context.Context, e *tags.Editor) OrderedPage {
 	}
 	constraints, _ := r.c.scripts.Constraints(ctx, items)
 	plan := order.Repair(items, constraints)
+	if v := r.asEdited(e); v != nil {
+		tried, refused, err := (&trial{c: r.c, v: v, items: items}).repair(ctx, constraints)
+		if plan = tried; err != nil || refused != "" {
+			done.Stuck = append(done.Stuck, cmp.Or(refused, fmt.Sprint("the page could not be rehearsed: ", err)))
+		}
+	}
 	for _, k := range plan.Cycle {
 		done.Cycle = append(done.Cycle, k.Reason(items))
 	}
@@ -310,4 +316,20 @@ func (r *Repairer) Order(ctx context.Context, e *tags.Editor) OrderedPage {
 	slices.Sort(done.Why)
 	done.Why = slices.Compact(done.Why)
 	return done
+}
+
+// asEdited reads a page as it will be by the edits so far, nil where it can't be run, or has other tags than before.
+func (r *Repairer) asEdited(e *tags.Editor) *tags.Page {
+	if e.Whole != nil {
+		return nil
+	}
+	b, err := e.Bytes()
+	if err != nil {
+		return nil
+	}
+	v, err := tags.ReadFrom(e.Project(), e.Path, e.From, b)
+	if err != nil || len(v.Includes) != len(e.Includes) {
+		return nil
+	}
+	return v
 }

@@ -133,20 +133,20 @@ func Find(items []Item, rules Rules) (list []Constraint, absent []MissingNeed) {
 			continue
 		}
 		for _, n := range items[i].Needs {
-			by := -1
+			by, found := -1, n.Global
 			for k := -1; k < len(n.Or); k++ {
 				global := n.Global
 				if k >= 0 {
 					global = n.Or[k]
 				}
 				if j := asked[global]; j >= 0 && (by < 0 || before(items, j, i)) {
-					by = j
+					by, found = j, global
 				}
 			}
 			if by < 0 {
 				absent = append(absent, MissingNeed{i, n})
 			} else {
-				add(Constraint{Before: by, After: i, Kind: Reads, Global: n.Global, Where: n.Where})
+				add(Constraint{Before: by, After: i, Kind: Reads, Global: found, Where: n.Where})
 			}
 		}
 	}

@@ -109,6 +109,37 @@ func (c *Runner) Pages(ctx context.Context, pages []paths.InSite, found []check.
 	return out, err
 }
 
+// A Stop is a script that surely stops while its page loads.
+type Stop struct {
+	Include int    // of the page
+	Global  string // that was not there, "" where something else is the reason
+	Where   string // the place, file:line:column
+	Words   string // what a finding would say
+}
+
+// Stops runs one page, and lists the scripts that surely stop while it loads.
+func (c *Runner) Stops(ctx context.Context, v *tags.Page) ([]Stop, error) {
+	req := c.Staging.Request(v)
+	report, err := c.P.Facts.Rehearse(ctx, req)
+	if err != nil {
+		return nil, err
+	}
+	includes := pageload.Scripts(v)
+	var list []Stop
+	for _, f := range report.Faults {
+		stops := stopping(f)
+		if !f.Sure || f.Console != "" || f.When != "loading" || f.Script < 0 || f.Script >= len(includes) ||
+			stops >= len(includes) || slices.ContainsFunc(list, func(s Stop) bool {
+			return s.Include == includes[stops]
+		}) {
+			continue
+		}
+		_, where := c.whose(v, req, includes[f.Script], f.Module, f.Line, f.Column)
+		list = append(list, Stop{includes[stops], f.Global, where, v.Name(includes[stops]) + " stops: " + f.Message})
+	}
+	return list, nil
+}
+
 // A result is that of one page.
 type result struct {
 	found, fine []check.Finding
@@ -131,7 +162,7 @@ func (c *Runner) refuted(v *tags.Page, report *rehearse.Report, found []check.Fi
 	}
 	stopped := map[int]bool{}
 	for _, f := range report.Faults {
-		stopped[f.Script] = stopped[f.Script] || f.Console == ""
+		stopped[stopping(f)] = stopped[stopping(f)] || f.Console == ""
 	}
 	for n, i := range pageload.Scripts(v) {
 		if report.Stopped != "" || n >= len(report.Ran) || !report.Ran[n] || stopped[n] {
@@ -191,12 +222,16 @@ func (c *Runner) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Re
 			said[f.Script] = c.onLoadFails(v, items, at, f, list, unsure)
 			continue
 		}
-		if f.Script < 0 || f.Script >= len(includes) || f.Console != "" || said[f.Script] {
+		stops := stopping(f)
+		if f.Script < 0 || f.Script >= len(includes) || stops >= len(includes) || f.Console != "" || said[stops] {
 			continue
 		}
-		i := includes[f.Script]
+		i := includes[stops]
 		line, column := v.Position(v.Includes[i].Start)
-		name, where := c.whose(v, req, i, f.Module, f.Line, f.Column)
+		name, where := c.whose(v, req, includes[f.Script], f.Module, f.Line, f.Column)
+		if stops != f.Script {
+			name = v.Name(i)
+		}
 		when := map[string]string{"ready": " when the page is ready", "load": " when the page has loaded",
 			"later": " shortly after"}[f.When]
 		message := fmt.Sprintf("%s stops%s: %s", name, when, strings.TrimSuffix(f.Message, "."))
@@ -204,7 +239,7 @@ func (c *Runner) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Re
 			*unsure = append(*unsure, fmt.Sprintf("%s: %s (%s)", c.P.InProject(paths.Found(v.At(i))), message, where))
 			continue
 		}
-		said[f.Script] = true
+		said[stops] = true
 		if slices.ContainsFunc(found, func(o check.Finding) bool {
 			return o.File == at && (strings.HasPrefix(o.Name, "need-") && o.Line == line && o.Column == column ||
 				strings.Contains(o.Then, name+" stops"))
@@ -220,6 +255,11 @@ func (c *Runner) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Re
 			"merry order "+texts.Word(at)+"  # shows what runs when"
 		if f.Global != "" {
 			why = c.locate(items, i, f.Global)
+			if f.When == "loading" && slices.ContainsFunc(items[min(i+1, len(items)):], func(it order.Item) bool {
+				return it.Phase == items[i].Phase && !it.Inert && it.Defines.Has(f.Global)
+			}) {
+				next = "merry order " + texts.Word(at) + " --fix"
+			}
 		}
 		if where != "" {
 			why = "at " + where + "; " + why
@@ -227,6 +267,14 @@ func (c *Runner) faults(v *tags.Page, req *rehearse.Request, report *rehearse.Re
 		*list = append(*list, check.Finding{Name: check.ScriptFails, Severity: check.Error, File: at, Line: line,
 			Column: column, Message: message, Why: why, Next: next})
 	}
+}
+
+// stopping is the script that a fault stops: while the page loads the one that runs, in whoever's text the place is.
+func stopping(f rehearse.Fault) int {
+	if f.When == "loading" && f.Running >= 0 && f.Script >= 0 {
+		return f.Running
+	}
+	return f.Script
 }
 
 // A Consequence is a script that stops because of what a finding of an error says.

@@ -141,7 +141,7 @@ func (s *page) rejections() {
 			s.rejected = slices.DeleteFunc(s.rejected, func(r rejection) bool { return r.promise == p })
 			return
 		}
-		r := rejection{promise: p, fault: Fault{When: s.when, Sure: s.sure()}}
+		r := rejection{promise: p, fault: Fault{Running: s.current, When: s.when, Sure: s.sure()}}
 		r.fault.Script, r.fault.Module, r.fault.Line, r.fault.Column = s.place(s.vm.CaptureCallStack(0, nil))
 		s.rejected = append(s.rejected, r)
 	})

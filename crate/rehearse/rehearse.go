@@ -91,7 +91,8 @@ const OnLoad = -2
 
 // A Fault is an error that a browser's console would show for a script.
 type Fault struct {
-	Script  int    `json:"script"`           // in the request; OnLoad, or -1 where it can't be known
+	Script  int    `json:"script"`           // in whose text the place is; OnLoad, or -1 where it can't be known
+	Running int    `json:"running"`          // the script that ran, and stopped; -1 between scripts
 	Module  int    `json:"module,omitempty"` // in the request, from 1: in whose text the place is
 	Line    int    `json:"line"`
 	Column  int    `json:"column"`
@@ -284,7 +285,7 @@ func (s *page) open() error {
 		if kind == "exception" {
 			kind = ""
 		}
-		s.report(Fault{Script: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
+		s.report(Fault{Script: s.current, Running: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
 	})
 	host.Set("asks", s.asks)
 	host.Set("address", address)
@@ -478,7 +479,7 @@ func (s *page) fault(err error) {
 		panic(fmt.Sprint(interrupted.Value()))
 	}
 	var ex *goja.Exception
-	f := Fault{Script: s.current, When: s.when, Sure: s.sure()}
+	f := Fault{Script: s.current, Running: s.current, When: s.when, Sure: s.sure()}
 	if !errors.As(err, &ex) {
 		f.Message = err.Error()
 		var stack *goja.StackOverflowError
