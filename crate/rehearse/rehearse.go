@@ -285,7 +285,8 @@ func (s *page) open() error {
 		if kind == "exception" {
 			kind = ""
 		}
-		s.report(Fault{Script: s.current, Running: s.current, Message: message, When: s.when, Sure: s.sure(), Console: kind})
+		s.report(Fault{Script: s.current, Running: s.current, Message: message, When: s.when, Sure: s.sure(),
+			Console: kind})
 	})
 	host.Set("asks", s.asks)
 	host.Set("address", address)
