@@ -79,6 +79,7 @@ type candidate struct {
 	target tags.Target
 	style  bool
 	links  []string // the integrity attributes of its tags
+	on     []paths.InSite
 	what   *recognised
 }
 
@@ -88,6 +89,7 @@ type adoption struct {
 	d    *reconcile.Plan
 	site *walk.Site
 	out  *Adopted
+	has  map[string][]paths.InSite // libraries of the crate, to the pages among those asked for that have them
 }
 
 // Plan plans to record tags that are on pages, or were pasted. The caller applies the plan and fills in the rest of the
@@ -108,11 +110,12 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 			return nil, err
 		}
 		list = candidates(pasted, nil)
+		a.note(pasted)
 		if len(list) == 0 && !slices.ContainsFunc(pasted.Of, func(of project.Sealed) bool { return of.Library != "" }) {
 			return nil, problem.Misuse("paste the whole tag: <script src=…></script> or <link rel=stylesheet href=…>",
 				"the pasted text has no script or stylesheet tag")
 		}
-	} else if list, err = unrecorded(ctx, d.Before, pages); err != nil {
+	} else if list, err = a.unrecorded(ctx, d.Before, pages); err != nil {
 		return nil, err
 	}
 	list = slices.DeleteFunc(list, func(c *candidate) bool { return !strings.Contains(c.Ref, req.Tag) })
@@ -154,7 +157,7 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 }
 
 // unrecorded lists what tags on pages refer to and nobody recorded, in the order in which it is met.
-func unrecorded(ctx context.Context, p *project.Project, pages []paths.InSite) ([]*candidate, error) {
+func (a *adoption) unrecorded(ctx context.Context, p *project.Project, pages []paths.InSite) ([]*candidate, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
 		return nil, err
@@ -178,9 +181,22 @@ func unrecorded(ctx context.Context, p *project.Project, pages []paths.InSite) (
 	for _, v := range views {
 		if v != nil {
 			list = candidates(v, list)
+			a.note(v)
 		}
 	}
 	return list, nil
+}
+
+// note notes which libraries of the crate a page has.
+func (a *adoption) note(v *tags.Page) {
+	if a.has == nil {
+		a.has = map[string][]paths.InSite{}
+	}
+	for i := range v.Includes {
+		if l := v.Library(i); l != "" && !slices.Contains(a.has[l], v.Path) {
+			a.has[l] = append(a.has[l], v.Path)
+		}
+	}
 }
 
 // candidates adds to a list what the tags of one page refer to.
@@ -197,6 +213,7 @@ func candidates(v *tags.Page, list []*candidate) []*candidate {
 			at, list = len(list), append(list, c)
 		}
 		list[at].Pages++
+		list[at].on = append(list[at].on, v.Path)
 		if value, ok := v.Attr(in, "integrity"); ok && !slices.Contains(list[at].links, value) {
 			list[at].links = append(list[at].links, value)
 		}

@@ -34,17 +34,7 @@ func (a *adoption) all(ctx context.Context, list []*candidate) error {
 		case StateDevOnly:
 			a.devOnly(c)
 		case StateAdopted:
-			if old := a.d.List.Library(c.Library); old != nil && old.Version != c.Version {
-				c.State, c.Why = StateLeft, fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would "+
-					"run it twice", c.Library, old.Version, c.Version)
-				c.Next = fmt.Sprintf("remove this tag; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s",
-					pageOf(c.At), texts.Word(c.Ref), c.Version)
-				continue
-			}
-			if first := groups[c.Library]; first != nil && first[0].Version != c.Version {
-				c.State, c.Why = StateLeft, fmt.Sprintf("pages have %s %s (%s) and %s: two versions of one library",
-					c.Library, first[0].Version, first[0].Ref, c.Version)
-				c.Next = "make them one version first"
+			if !a.separate(c, groups) {
 				continue
 			}
 			if groups[c.Library] == nil {
@@ -58,28 +48,77 @@ func (a *adoption) all(ctx context.Context, list []*candidate) error {
 			return err
 		}
 	}
-	after := a.d.Before.With(a.d.List, a.d.Seal)
-	defined := after.Globals()
-	for _, name := range order {
-		for _, c := range groups[name] {
-			if k := a.d.Before.Facts.Script(c.what.bytes); !c.style {
-				for _, g := range k.Defines {
-					if defined[g.Name] == "" {
-						defined[g.Name] = name // its bytes are not in their place yet
-					}
-				}
+	a.needs(order, groups)
+	return nil
+}
+
+// separate gives a candidate a name of its own where its library is on other pages in another version, or from another
+// file. It reports whether the candidate can be recorded: one page has one version.
+func (a *adoption) separate(c *candidate, groups map[string][]*candidate) bool {
+	name := c.Library
+	for n := 0; ; n++ {
+		old, group := a.d.List.Library(c.Library), groups[c.Library]
+		other := old != nil && old.Version != c.Version || len(group) > 0 && group[0].Version != c.Version
+		pages := slices.Clone(a.has[c.Library])
+		for _, g := range group {
+			pages = append(pages, g.on...)
+			other = other || g.File == c.File && g.target != c.target && g.target.URL == "" && c.target.URL == ""
+		}
+		switch {
+		case !other:
+			return true
+		case a.req.As != "" || a.req.Pasted != "" || shared(c.on, pages):
+			c.Library, c.State = name, StateLeft
+			if old != nil {
+				c.Why = fmt.Sprintf("the crate has %s %s, and this is %s: a page with both would run it twice", name,
+					old.Version, c.Version)
+			} else {
+				c.Why = fmt.Sprintf("a page has %s %s, and this is %s: it would run twice there", name,
+					group[0].Version,
+					c.Version)
 			}
+			c.Next = fmt.Sprintf("remove this tag; or, to have both: merry adopt %s --tag %s --as OTHERNAME@%s",
+				pageOf(c.At), texts.Word(c.Ref), c.Version)
+			return false
+		case n == 0:
+			major, _, _ := strings.Cut(c.Version, ".")
+			c.Library = name + "-" + major
+		case n == 1:
+			c.Library = name + "-" + c.Version
+		default:
+			c.Library = fmt.Sprintf("%s-%s-%d", name, c.Version, n)
 		}
 	}
+}
+
+// shared reports whether two lists of pages have one in common.
+func shared(a, b []paths.InSite) bool {
+	return slices.ContainsFunc(a, func(p paths.InSite) bool { return slices.Contains(b, p) })
+}
+
+// needs records which libraries need which: of several that define a global, the one that is on the same page.
+func (a *adoption) needs(order []string, groups map[string][]*candidate) {
+	known := a.d.Before.With(a.d.List, a.d.Seal).Globals()
 	for _, name := range order {
 		lib := a.d.List.Library(name)
 		for _, c := range groups[name] {
-			if !c.style {
-				needsBy(lib, a.d.Before.Facts.Script(c.what.bytes), defined)
+			if c.style {
+				continue
 			}
+			defined := maps.Clone(known)
+			for other, list := range groups {
+				for _, d := range list {
+					if d.style || !shared(c.on, d.on) {
+						continue
+					}
+					for _, g := range a.d.Before.Facts.Script(d.what.bytes).Defines {
+						defined[g.Name] = other // its bytes may not be in their place yet
+					}
+				}
+			}
+			needsBy(lib, a.d.Before.Facts.Script(c.what.bytes), defined)
 		}
 	}
-	return nil
 }
 
 // devOnly records a link whose bytes may change: by its address alone, and not to be shipped.

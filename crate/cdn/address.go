@@ -46,6 +46,7 @@ var (
 	branchWords = []string{"latest", "current", "stable", "next", "main", "master"}
 	exact       = memo.Regexp(`\d+\.\d+\.\d+`)
 	fewNumbers  = memo.Regexp(`^[~^]?v?\d{1,3}(?:\.(?:\d{1,3}|x))?(?:\.x)?$`)
+	numbers     = memo.Regexp(`^\d+(?:\.\d+)*$`)
 	fewInPath   = memo.Regexp(`^v?\d{1,2}$`)
 )
 
@@ -76,9 +77,31 @@ func Branch(address string) string {
 	return ""
 }
 
+// BranchOf is Branch for an address of a library whose version is known: a part of the path that says less than that,
+// such as /1.12/ for 1.12.4, is a branch, too.
+func BranchOf(address, version string) string {
+	if branch := Branch(address); branch != "" {
+		return branch
+	}
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	for part := range strings.SplitSeq(u.Path, "/") {
+		if at := strings.LastIndexByte(part, '@'); at > 0 {
+			part = part[at+1:]
+		}
+		plain := strings.TrimPrefix(part, "v")
+		if numbers().MatchString(plain) && strings.HasPrefix(version, plain+".") {
+			return part
+		}
+	}
+	return ""
+}
+
 // Exact is an address of a branch with one version in its place.
 func Exact(address, version string) string {
-	branch := Branch(address)
+	branch := BranchOf(address, version)
 	if branch == "" || version == "" {
 		return address
 	}

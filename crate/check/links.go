@@ -32,7 +32,7 @@ func (k *pageCheck) links() {
 			continue
 		}
 		switch {
-		case (!has || nothing(value)) && cdn.Branch(in.URL) != "":
+		case (!has || nothing(value)) && cdn.BranchOf(in.URL, in.Sealed) != "":
 			// It can have none.
 		case !has || nothing(value):
 			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
@@ -80,7 +80,7 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 			fmt.Sprintf("merry omit %s --page %s  # before the page ships", in.Library, k.page()))
 		return
 	}
-	if branch := cdn.Branch(in.URL); branch != "" {
+	if branch := cdn.BranchOf(in.URL, in.Sealed); branch != "" {
 		severity, why := worse(Warning), "each release changes its bytes, so no integrity can be recorded"
 		if hashed {
 			severity, why = Error,

@@ -23,6 +23,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/serve"
+	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
 )
 
@@ -349,7 +350,7 @@ func (v *visitor) visit(ctx context.Context, page *Page) error {
 		return nil
 	}
 	v.name(&page.After.State)
-	page.UnstyledClasses, page.Unmatched = page.After.State.UnstyledClasses, len(page.After.State.Unmatched)
+	page.UnstyledClasses, page.Unmatched = v.unstyled(&page.After.State), len(page.After.State.Unmatched)
 	if page.Before == nil {
 		return nil
 	}
@@ -487,4 +488,23 @@ func (l *Report) Findings() []check.Finding {
 	}
 	check.Sort(list)
 	return slices.Compact(list)
+}
+
+// unstyled are the classes of a page for which no stylesheet has a rule. Of one that the browser shows to nobody, since
+// it came from another host, the crate's copy tells; where there is none, nothing is said.
+func (v *visitor) unstyled(state *browser.State) []string {
+	classes := state.UnstyledClasses
+	for _, address := range state.UnreadableSheets {
+		of := v.p.AtAddress(address)
+		b, err := v.p.LocalBytes(of)
+		if of.File == nil || err != nil {
+			return nil
+		}
+		made := map[string]bool{}
+		for _, m := range style.Read(b).Makes() {
+			made[m.Name] = made[m.Name] || m.Kind == style.Class
+		}
+		classes = slices.DeleteFunc(slices.Clone(classes), func(name string) bool { return made[name] })
+	}
+	return classes
 }

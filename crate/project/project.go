@@ -164,7 +164,7 @@ func (p *Project) index() {
 				continue
 			}
 			addresses := p.AddressesOf(lib, sealed, f)
-			if f.URL != "" && cdn.Branch(f.URL) != "" {
+			if f.URL != "" && cdn.BranchOf(f.URL, sealed.Version) != "" {
 				addresses = append(addresses, f.URL) // as a page may still have it
 			}
 			for _, address := range addresses {

@@ -46,7 +46,7 @@ func (s *page) compareCopies(script int) {
 
 // alike reports whether most members of one object are those of another, too; a few say nothing.
 func alike(a, b *goja.Object) bool {
-	const fewest = 8
+	const fewest = 3
 	names := a.GetOwnPropertyNames()
 	has := map[string]bool{}
 	for _, n := range b.GetOwnPropertyNames() {
