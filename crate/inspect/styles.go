@@ -109,7 +109,9 @@ func (c *inspection) usedOf(v *tags.Page, library string, classes map[string]boo
 		if v.Library(i) != library || k == nil || k.Text == nil {
 			continue
 		}
-		for _, u := range script.Uses(k.Text, func(word string) bool { return classes[word] && len(word) > 2 }) {
+		for _, u := range script.Uses(k.Text, func(word string) bool {
+			return classes[word] && len(word) > 2 && !strings.EqualFold(word, library) // a library has many uses for its name
+		}) {
 			used[u.Word] = true
 		}
 	}

@@ -152,8 +152,7 @@ var list = []mutant{
 		New: `if _, ok := s.nameOf(filepath.ToSlash(at)); !ok && false {`, Promise: `no link leads to a hidden name`},
 	{File: `crate/serve/serve.go`, Old: `err := parallel.Recover(func() error { next.ServeHTTP(w, r); return nil })`,
 		New: `next.ServeHTTP(w, r)
-		err := parallel.Recover(func() error { return nil })`, Promise: ` +
-			``a fault at one request does not end the server`},
+		err := parallel.Recover(func() error { return nil })`, Promise: `a fault at one request does not end the server`},
 	{File: `crate/order/fewest.go`, Old: `costOfInline = 16`, New: `costOfInline = 10`,
 		Promise: `tags move rather than texts`},
 	{File: `crate/order/fewest.go`, Old: `weight[k] = 2 * n * total`, New: `weight[k] += 0`,
@@ -340,7 +339,7 @@ var list = []mutant{
 	{File: `crate/references/lists.go`, Old: `range manifestPictures(b)`, New: `range []string{}`,
 		Promise: `icons of web manifests are looked for`, Package: `e2e`},
 	{File: `crate/references/lists.go`, Old: `adds().FindAllSubmatchIndex(b, -1)`,
-		New: `adds().FindAllSubmatchIndex(b, 0)`,
+		New:     `adds().FindAllSubmatchIndex(b, 0)`,
 		Promise: `lists of caches are looked for`, Package: `e2e`},
 	{File: `crate/mentions/elsewhere.go`, Old: `return clean == file.String() ||`, New: `return false ||`,
 		Promise: `what names a moved file is told`, Package: `e2e`},
