@@ -54,7 +54,8 @@ var network = []string{"crate/source", "crate/serve", "standin", "cli", "bench"}
 
 // outsiders are beside the house: stand-ins, demo data, measurements, tests' own help. They may see what they like of
 // each other, and values of the core.
-var outsiders = []string{"standin", "demo", "bench", "release", "internal/cases", "internal/cratetest",
+var outsiders = []string{"standin", "demo", "bench", "release", "internal/cases", "internal/compatibility",
+	"internal/cratetest",
 	"internal/merrytest", "internal/mutants", "internal/pasted",
 	"internal/platform", "internal/tagstest", "internal/trials"}
 

@@ -466,10 +466,16 @@ func TestFeatures(t *testing.T) {
 	s.Write("css/tide.css", "p:has(b) { inset: 0; }\n@supports (inset: 0) { p { inset: 0; } }\n")
 	s.Replace("tides.html", "</head>", "<link rel=\"stylesheet\" href=\"css/tide.css\"><style>q:is(b, i) { color: red "+
 		"}</style></head>")
-	s.Replace("tides.html", "</body>", "<script src=\"js/tide.js\"></script></body>")
-	r := s.Fail(1, []string{"feature-newer", "js/tide.js uses ResizeObserver (js/tide.js:2:5), replaceAll " +
-		"(js/tide.js:5:9), which safari 12 lacks",
-		"css/tide.css uses :has() (css/tide.css:1:2), inset (css/tide.css:1:12), which safari 12 lacks",
+	s.Replace("tides.html", "</head>", "<script type=importmap>{\"imports\": {}}</script></head>")
+	s.Replace("tides.html", "</body>", "<dialog></dialog><img src=img/gull.svg alt=x loading=lazy>"+
+		"<script src=\"js/tide.js\"></script></body>")
+	r := s.Fail(1, []string{"feature-newer", "js/tide.js uses ResizeObserver (js/tide.js:2:5; since firefox 69, " +
+		"safari " +
+		"13.1), replaceAll (js/tide.js:5:9; since firefox 77, safari 13.1), which safari 12 lacks",
+		"css/tide.css uses :has() (css/tide.css:1:2; since firefox 121, safari 15.4), inset (css/tide.css:1:12; " +
+			"since " +
+			"firefox 66, safari 14.1), which safari 12 lacks",
+		"the page uses dialog (tides.html:", "since firefox 98, safari 15.4), importmap (tides.html:", "img.loading (",
 		"this inline style uses :is() (tides.html:"}, "check", "tides.html", "--no-rehearse")
 	if strings.Contains(r.Out+r.Err, "fetch") {
 		t.Errorf("safari 12 has fetch:\n%s", r.Out)

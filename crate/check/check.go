@@ -196,6 +196,7 @@ type Include struct {
 type MissingFeature struct {
 	*support.Feature
 	Who   string // the browsers
+	Since string // the first versions that have it
 	Where string // file:line:column
 }
 

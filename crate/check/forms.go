@@ -66,28 +66,55 @@ func (k *pageCheck) features() {
 		if raw.Inert != "" || len(list) == 0 {
 			continue
 		}
-		var words []string
-		for n, l := range list {
-			if n == maxLacks {
-				words = append(words, fmt.Sprintf("%d more", len(list)-n))
-				break
-			}
-			words = append(words, fmt.Sprintf("%s (%s)", l.Name, l.Where))
-		}
 		name := cmp.Or(in.Path, in.URL, "this "+raw.Kind.String())
 		why, next := "such a browser stops there with an error",
 			"test for it first (typeof, in), load a polyfill before this script, or take a build for older browsers"
-		verb, lack := "uses", "lacks"
-		if strings.Contains(list[0].Who, ",") || strings.HasPrefix(list[0].Who, "browsers") {
-			lack = "lack"
-		}
 		if raw.Kind == page.Stylesheet || raw.Kind == page.InlineStyle {
 			why, next = "such a browser ignores the rule or the declaration",
 				"write a fallback before it, or put it into @supports"
 		}
-		k.add(FeatureNewer, Warning, raw.Start, fmt.Sprintf("%s %s %s, which %s %s", name, verb,
-			strings.Join(words, ", "), list[0].Who, lack), why, next)
+		k.add(FeatureNewer, Warning, raw.Start, name+" uses "+lacked(list), why, next)
 	}
+}
+
+// lacked names features, and the browsers that lack the first of them.
+func lacked(list []MissingFeature) string {
+	var words []string
+	for n, l := range list {
+		if n == maxLacks {
+			words = append(words, fmt.Sprintf("%d more", len(list)-n))
+			break
+		}
+		words = append(words, fmt.Sprintf("%s (%s; since %s)", l.Name, l.Where, l.Since))
+	}
+	lack := "lacks"
+	if strings.Contains(list[0].Who, ",") || strings.HasPrefix(list[0].Who, "browsers") {
+		lack = "lack"
+	}
+	return strings.Join(words, ", ") + ", which " + list[0].Who + " " + lack
+}
+
+// NewerMarkup are features of a page's markup that some browser lacks.
+type NewerMarkup struct {
+	list         []MissingFeature
+	line, column int // of the first
+}
+
+// Add adds a feature, with its place on the page.
+func (n *NewerMarkup) Add(f MissingFeature, line, column int) {
+	if len(n.list) == 0 {
+		n.line, n.column = line, column
+	}
+	n.list = append(n.list, f)
+}
+
+// Finding is the finding of all of them, none where there are none.
+func (n *NewerMarkup) Finding(file string, s Severity, why string) []Finding {
+	if len(n.list) == 0 {
+		return nil
+	}
+	return []Finding{{Name: FeatureNewer, Severity: s, File: file, Line: n.line, Column: n.column,
+		Message: "the page uses " + lacked(n.list), Why: why, Next: "see what the page does without it"}}
 }
 
 // defined reports whether a script before an include gives a feature to browsers that lack it.

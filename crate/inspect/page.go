@@ -120,7 +120,8 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	imported := graph.Of(c.scripts, v)
 	led, named := c.leads.Page(v, at)
 	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported,
-		c.scripts), c.pathsInline(v), c.csp.Findings(v, at), c.unstyled(v, at))
+		c.scripts), c.pathsInline(v), c.csp.Findings(v, at), c.unstyled(v, at),
+		c.newerMarkup(v, at))
 	r.fragment = v.Fragment
 	r.uses = c.usesOf(d, imported, slices.Concat(named, meant, hiddenIn(v)))
 	if at := texts.ConflictMarks(v.Bytes); at >= 0 {

@@ -110,7 +110,8 @@ func (c *inspection) usedOf(v *tags.Page, library string, classes map[string]boo
 			continue
 		}
 		for _, u := range script.Uses(k.Text, func(word string) bool {
-			return classes[word] && len(word) > 2 && !strings.EqualFold(word, library) // a library has many uses for its name
+			// a library has many uses for its name
+			return classes[word] && len(word) > 2 && !strings.EqualFold(word, library)
 		}) {
 			used[u.Word] = true
 		}

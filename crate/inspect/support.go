@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"fmt"
+	"strings"
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/page"
@@ -45,15 +46,59 @@ func (c *inspection) missingFeaturesOf(text []byte, file string, firstLine, firs
 	}
 	var list []check.MissingFeature
 	at := texts.NewIndex(text)
+	absent := map[string]bool{} // globals
 	for _, f := range found(text) {
+		of, _, member := strings.Cut(f.Name, ".")
+		if f.Kind == support.Static && member && absent[of] {
+			continue // who lacks the object lacks its members
+		}
 		if who := c.browsers.Missing(f.Feature); who != "" {
 			line, column := at.At(f.Offset)
 			if line == 1 {
 				column += firstColumn - 1
 			}
-			list = append(list, check.MissingFeature{Feature: f.Feature, Who: who, Where: fmt.Sprintf("%s:%d:%d", file,
-				line+firstLine-1, column)})
+			absent[f.Name] = absent[f.Name] || f.Kind == support.Global
+			list = append(list, check.MissingFeature{Feature: f.Feature, Who: who, Since: c.browsers.Since(f.Feature),
+				Where: fmt.Sprintf("%s:%d:%d", file,
+					line+firstLine-1, column)})
 		}
 	}
 	return list
+}
+
+// newerMarkup finds elements, attributes and kinds of scripts that some browser of the packing list lacks.
+func (c *inspection) newerMarkup(v *tags.Page, file string) []check.Finding {
+	if c.p.List.Browsers == "" {
+		return nil
+	}
+	var elements, attributes check.NewerMarkup
+	seen := map[*support.Feature]bool{}
+	note := func(to *check.NewerMarkup, f *support.Feature, offset int) {
+		if f == nil || seen[f] {
+			return
+		}
+		seen[f] = true
+		if who := c.browsers.Missing(f); who != "" {
+			line, column := v.Position(offset)
+			to.Add(check.MissingFeature{Feature: f, Who: who, Since: c.browsers.Since(f),
+				Where: fmt.Sprintf("%s:%d:%d", file, line, column)}, line, column)
+		}
+	}
+	page.Elements(v.Bytes, func(name string, names []string, start int) {
+		note(&elements, support.OnPage(support.Element, name), start)
+		for _, a := range names {
+			f := support.OnPage(support.Attribute, name+"."+a)
+			if f == nil {
+				f = support.OnPage(support.Attribute, "*."+a)
+			}
+			note(&attributes, f, start)
+		}
+	})
+	for i := range v.Includes {
+		if typ, _ := v.Attr(&v.Includes[i], "type"); v.Includes[i].Kind == page.InlineScript {
+			note(&elements, support.OnPage(support.ScriptType, strings.ToLower(typ)), v.Includes[i].Start)
+		}
+	}
+	return append(elements.Finding(file, check.Warning, "such a browser takes it for an element without a meaning"),
+		attributes.Finding(file, check.Note, "such a browser ignores it")...)
 }

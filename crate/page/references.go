@@ -168,6 +168,21 @@ func Frames(b []byte, visit func(start, end int)) {
 	}
 }
 
+// Elements calls visit for each start tag of a page, with the names of its attributes.
+func Elements(b []byte, visit func(name string, attributes []string, start int)) {
+	s := &Scanner{b: template.Mask(b, template.Holes(b))}
+	for t := s.Next(); t != nil; t = s.Next() {
+		if t.Closing {
+			continue
+		}
+		var names []string
+		for _, a := range s.Attrs(t) {
+			names = append(names, a.Name)
+		}
+		visit(t.Name, names, t.Start)
+	}
+}
+
 // FrameReferences calls visit for the references in the documents of a page's frames. What stands for one in the page's
 // bytes is not told: it begins and ends where the document does.
 func FrameReferences(b []byte, visit func(Reference)) {

@@ -35,7 +35,31 @@ type Browsers struct {
 
 type browser struct {
 	name    string
-	version int
+	version version
+}
+
+// A version of a browser, in thousandths: 15.4 is 15004.
+type version int
+
+const major = 1000
+
+func (v version) String() string {
+	if v%major == 0 {
+		return strconv.Itoa(int(v / major))
+	}
+	return fmt.Sprintf("%d.%d", v/major, v%major)
+}
+
+// versionOf reads a version, 0 for what is none.
+func versionOf(text string) version {
+	first, rest, _ := strings.Cut(text, ".")
+	rest, _, _ = strings.Cut(rest, ".")
+	n, err := strconv.Atoi(first)
+	minor, _ := strconv.Atoi(rest)
+	if err != nil || n < 0 || minor >= major {
+		return 0
+	}
+	return version(n*major + minor)
 }
 
 // Parse reads which browsers a site is for: editions (es5, es2017), years (2019), engines with versions (chrome 80,
@@ -79,16 +103,15 @@ func (b *Browsers) add(words []string) bool {
 	}
 	rest := strings.TrimPrefix(strings.Join(words[1:], ""), ">=")
 	if rest == "esr" && longSupport[words[0]] > 0 {
-		return b.engine(words[0], longSupport[words[0]])
+		return b.engine(words[0], version(longSupport[words[0]]*major))
 	}
-	major, _, _ := strings.Cut(rest, ".")
-	version, err := strconv.Atoi(major)
-	return err == nil && b.engine(words[0], version)
+	v := versionOf(rest)
+	return v > 0 && b.engine(words[0], v)
 }
 
-func (b *Browsers) engine(name string, version int) bool {
-	b.engines = append(b.engines, browser{name, version})
-	return of(name, version) > 0
+func (b *Browsers) engine(name string, v version) bool {
+	b.engines = append(b.engines, browser{name, v})
+	return of(name, v) > 0
 }
 
 // oldest is the smaller of two years, of which 0 says nothing.
@@ -112,18 +135,17 @@ func (b *Browsers) Edition() int {
 }
 
 // engine reads a browser with its version in one word, such as chrome80.
-func engine(word string) (string, int, bool) {
+func engine(word string) (string, version, bool) {
 	name := strings.TrimRight(word, "0123456789.")
-	major, _, _ := strings.Cut(strings.TrimPrefix(word, name), ".")
-	version, err := strconv.Atoi(major)
-	return name, version, err == nil && engines[name] != nil
+	v := versionOf(strings.TrimPrefix(word, name))
+	return name, v, v > 0 && engines[name] != nil
 }
 
 // of is the newest edition that a version of a browser reads, 0 for one that is too old to be known.
-func of(name string, version int) int {
+func of(name string, v version) int {
 	year := 0
 	for _, e := range engines[name] {
-		if version >= e.version {
+		if v >= version(e.version*major) {
 			year = e.edition
 		}
 	}

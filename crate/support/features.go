@@ -19,7 +19,7 @@ type Feature struct {
 	Kind FeatureKind
 	Name string
 	ecma bool
-	from map[string]int // the version of each browser that has it, 0 for none
+	from map[string]version // the first of each browser that has it, 0 for none
 	year int
 }
 
@@ -34,7 +34,12 @@ const (
 	Selector FeatureKind = "selector"
 	AtRule   FeatureKind = "at-rule"
 	Property FeatureKind = "property"
-	Value    FeatureKind = "value"
+	Value    FeatureKind = "value" // property:keyword, or function()
+	Unit     FeatureKind = "unit"
+	// of pages
+	Element    FeatureKind = "element"
+	Attribute  FeatureKind = "attribute" // element.attribute, or *.attribute
+	ScriptType FeatureKind = "script"
 )
 
 // columns are the browsers of the table.
@@ -48,9 +53,9 @@ var features = sync.OnceValue(func() map[FeatureKind]map[string]*Feature {
 		if len(words) == 0 || words[0] == "#" || strings.HasPrefix(words[0], "#") {
 			continue
 		}
-		f := &Feature{Kind: FeatureKind(words[0]), Name: words[1], ecma: words[2] == "ecma", from: map[string]int{}}
+		f := &Feature{Kind: FeatureKind(words[0]), Name: words[1], ecma: words[2] == "ecma", from: map[string]version{}}
 		for i, name := range columns {
-			f.from[name], _ = strconv.Atoi(words[3+i])
+			f.from[name] = versionOf(words[3+i])
 		}
 		f.year, _ = strconv.Atoi(words[9])
 		if all[f.Kind] == nil {
@@ -67,7 +72,7 @@ func (b *Browsers) Missing(f *Feature) string {
 	var list []string
 	for _, e := range b.engines {
 		if from := f.from[e.name]; from == 0 || e.version < from {
-			list = append(list, fmt.Sprintf("%s %d", e.name, e.version))
+			list = append(list, e.name+" "+e.version.String())
 		}
 	}
 	if b.year > 0 && b.year < f.year {
@@ -78,6 +83,28 @@ func (b *Browsers) Missing(f *Feature) string {
 	}
 	slices.Sort(list)
 	return strings.Join(slices.Compact(list), ", ")
+}
+
+// Since names the first versions that have a feature: of the browsers that a site is for, or of the usual ones where it
+// names none.
+func (b *Browsers) Since(f *Feature) string {
+	names := []string{"chrome", "firefox", "safari"}
+	if len(b.engines) > 0 {
+		names = nil
+		for _, e := range b.engines {
+			names = append(names, e.name)
+		}
+	}
+	slices.Sort(names)
+	var list []string
+	for _, name := range slices.Compact(names) {
+		if v := f.from[name]; v > 0 {
+			list = append(list, name+" "+v.String())
+		} else {
+			list = append(list, "no "+name)
+		}
+	}
+	return strings.Join(list, ", ")
 }
 
 // A Found feature is one with the place where it is used first, as an offset.

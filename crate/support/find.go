@@ -2,6 +2,7 @@ package support
 
 import (
 	"bytes"
+	"cmp"
 	"slices"
 	"strings"
 
@@ -150,7 +151,9 @@ func sorted(first map[*Feature]int, guarded map[*Feature]bool) []Found {
 			list = append(list, Found{f, at})
 		}
 	}
-	slices.SortFunc(list, func(a, b Found) int { return a.Offset - b.Offset })
+	slices.SortFunc(list, func(a, b Found) int {
+		return cmp.Or(a.Offset-b.Offset, strings.Compare(a.Name, b.Name))
+	})
 	return list
 }
 
@@ -207,14 +210,22 @@ func preludes(prelude string, at int, use func(*Feature, int)) {
 		use(features()[AtRule][name], at)
 		return
 	}
-	for name, f := range features()[Selector] {
-		if i := strings.Index(prelude, strings.TrimSuffix(name, ")")); i >= 0 {
-			use(f, at+i)
+	for _, m := range pseudo().FindAllStringIndex(prelude, -1) {
+		name := strings.ToLower(prelude[m[0]:m[1]])
+		if strings.HasPrefix(prelude[m[1]:], "(") {
+			name += "()"
 		}
+		use(features()[Selector][name], at+m[0])
 	}
 }
 
-var units = memo.Regexp(`(?:^|[\s(,:+*/-])[\d.]+(dvh|svh)\b`)
+var (
+	pseudo = memo.Regexp(`::?[A-Za-z][\w-]*`)
+	// words of a value: functions with their bracket, keywords, numbers with units, texts and addresses
+	valueWord = memo.Regexp(`"[^"]*"|'[^']*'|url\([^)]*\)|[\d.]+[a-z%]*|#[\w-]+|--[\w-]+|[a-z][\w-]*\(?|[()]`)
+	prefixed  = memo.Regexp(`^-(?:webkit|moz|ms|o)-([a-z-]+)$`)
+	unitOf    = memo.Regexp(`^[\d.]+([a-z]+)$`)
+)
 
 // declaration looks at a declaration, or at an at-rule without a block.
 func declaration(text string, at int, said map[string]bool, use func(*Feature, int)) {
@@ -231,34 +242,35 @@ func declaration(text string, at int, said map[string]bool, use func(*Feature, i
 	property = strings.ToLower(strings.TrimSpace(property))
 	again := said[property]
 	said[property] = true
+	if m := prefixed().FindStringSubmatch(property); m != nil {
+		said[m[1]] = true // who writes that knows of older browsers
+	}
 	if again || strings.HasPrefix(property, "--") {
 		return
 	}
 	use(features()[Property][property], at)
 	value = strings.ToLower(value)
-	for name, f := range features()[Value] {
-		switch {
-		case strings.HasSuffix(name, "()"):
-			for from := 0; ; {
-				i := strings.Index(value[from:], name[:len(name)-1])
-				if i < 0 {
-					break
-				}
-				if from += i; from == 0 || !strings.ContainsRune("abcdefghijklmnopqrstuvwxyz0123456789-_",
-					rune(value[from-1])) {
-					use(f, at)
-				}
-				from++
+	deep := 0 // inside how many brackets
+	for _, m := range valueWord().FindAllStringIndex(value, -1) {
+		switch word := value[m[0]:m[1]]; {
+		case word == ")":
+			deep--
+		case strings.HasSuffix(word, "("):
+			// in a filter, alpha() is older than functions are
+			if deep++; word != "alpha(" || !strings.HasSuffix(property, "filter") {
+				use(features()[Value][word+")"], at)
 			}
-		case name == "dvh" || name == "svh":
-			if m := units().FindStringSubmatch(value); m != nil && m[1] == name {
-				use(f, at)
-			}
-		case property == "display" && (name == "grid" || name == "contents"), property == "position" &&
-			name == "sticky", name == "subgrid":
-			if slices.Contains(strings.Fields(value), name) {
-				use(f, at)
+		case word[0] >= 'a' && word[0] <= 'z' && deep > 0:
+		case word[0] >= 'a' && word[0] <= 'z':
+			use(features()[Value][property+":"+word], at)
+		default:
+			if u := unitOf().FindStringSubmatch(word); u != nil {
+				use(features()[Unit][u[1]], at)
 			}
 		}
 	}
 }
+
+// OnPage is a feature of pages: an element, an attribute of one, or a kind of script; nil for what all browsers have,
+// and for what no standard has.
+func OnPage(kind FeatureKind, name string) *Feature { return features()[kind][name] }

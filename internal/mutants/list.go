@@ -98,7 +98,7 @@ var list = []mutant{
 		New: `namesSecret(name) || value == ""`, Promise: `long random values are not recorded`},
 	{File: `crate/cdn/cdn.go`, Old: `case NamesUser(text):`, New: `case false:`,
 		Promise: `a pattern holds no password`},
-	{File: `crate/record/list.go`, Old: `if slices.Contains(names, need) {`, New: `if false {`,
+	{File: `crate/record/needs.go`, Old: `if slices.Contains(names, need) {`, New: `if false {`,
 		Promise: `a library stands behind those that it needs`},
 	{File: `crate/record/list.go`, Old: `if cdn.NamesUser(lib.From) {`, New: `if false {`,
 		Promise: `the packing list holds no password`},
@@ -176,7 +176,7 @@ var list = []mutant{
 		Promise: `names in other case are found`},
 	{File: `crate/check/page.go`, Old: `	return k.ids[global]`, New: `	return false`,
 		Promise: `an element's id counts as a global`},
-	{File: `crate/check/page.go`, Old: `case in.DevOnly && want.Name != "desk":`, New: `case false:`,
+	{File: `crate/check/page.go`, Old: `case in.DevOnly && (want.Public || want.Name != "desk"):`, New: `case false:`,
 		Promise: `libraries for development do not ship`},
 	{File: `crate/check/page.go`, Old: `if in.Loads && in.Library == "" && in.Path != "" && raw.Kind == ` +
 		`page.Stylesheet {`, New: `if false {`, Promise: `own styles come after the libraries'`},
