@@ -11,7 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/cdn"
 	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
@@ -330,26 +329,9 @@ func (a *adoption) addresses(lib *record.Library, sealed *record.Sealed, list []
 		if c.target.URL == "" || f == nil {
 			continue
 		}
-		known := false
-		for _, pattern := range a.d.List.CDNs {
-			known = known || lib.Address(pattern, lib.Version, f) == c.target.URL
+		if name := libraries.LearnCDN(a.d.List, lib, f, c.target.URL, f.Path); name != "" {
+			a.out.CDNs[name] = a.d.List.CDNs[name]
 		}
-		if known {
-			continue
-		}
-		patterns := cdn.Explain(c.target.URL, cdn.File{Name: lib.NameOnCDNs(), Version: lib.Version, Path: f.Path})
-		if len(patterns) == 0 || !strings.Contains(string(patterns[0]), "{name}") {
-			f.URL = c.target.URL
-			continue
-		}
-		name := cdn.NameFor(c.target.URL)
-		for n := 2; a.d.List.CDNs[name] != ""; n++ {
-			name = fmt.Sprintf("%s%d", cdn.NameFor(c.target.URL), n)
-		}
-		if a.d.List.CDNs == nil {
-			a.d.List.CDNs = map[string]cdn.Pattern{}
-		}
-		a.d.List.CDNs[name], a.out.CDNs[name] = patterns[0], patterns[0]
 	}
 }
 

@@ -197,7 +197,11 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	if err != nil {
 		return nil, err
 	}
-	d.Seal.Libraries[lib.Name].Unmet = requirements.Unmet(needs)
+	sealed := d.Seal.Libraries[lib.Name]
+	sealed.Unmet = requirements.Unmet(needs)
+	if cdn := learnFrom(d.List, o, &lib, sealed); cdn != "" {
+		sel.Notes = append(sel.Notes, "the packing list has a new CDN, "+cdn+": "+string(d.List.CDNs[cdn]))
+	}
 	t.note(o, sel, lib.Name)
 	if !d.Dry() {
 		if err := d.Before.Origin.Store(ctx, o, d.Seal.Libraries[lib.Name]); err != nil {

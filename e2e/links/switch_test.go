@@ -422,6 +422,35 @@ func TestLearnedByOneFile(t *testing.T) {
 	}
 }
 
+// TestTakenAddress: where a single file was taken from is where switch links to, and tells a CDN's pattern if it has the
+// file's folder.
+func TestTakenAddress(t *testing.T) {
+	t.Parallel()
+	s, _ := merrytest.Linked(t)
+	s.Run("drop", "brinework")
+	s.Run("drop", "oarlock")
+	s.Write("crate.yaml", strings.Replace(s.Read("crate.yaml"),
+		"cdns:\n  harbour: http://cdn.harbour.example/lib/{name}/{version}/{path}\n", "", 1))
+	const address = "http://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.min.js"
+	if out := s.Run("take", address, "--page", "tides.html"); !strings.Contains(out, "a new CDN, harbour: "+
+		"http://cdn.harbour.example/lib/{name}/{version}/{path}") {
+		t.Errorf("take says\n%s", out)
+	}
+	s.Run("switch", "--cdn")
+	if page := s.Read("tides.html"); !strings.Contains(page, `src="`+address+`" integrity="sha384-`) {
+		t.Errorf("the page is\n%s", page)
+	}
+	s.Run("drop", "tidechart")
+	const short = "http://short.harbour.example/oarlock@2.0.3/oarlock.min.js"
+	if out := s.Run("take", short, "--page", "tides.html"); strings.Contains(out, "a new CDN") {
+		t.Errorf("take says\n%s", out)
+	}
+	s.Run("switch", "--cdn")
+	if page := s.Read("tides.html"); !strings.Contains(page, `src="`+short+`" integrity="sha384-`) {
+		t.Errorf("the page is\n%s", page)
+	}
+}
+
 // TestStyleFallbackInABrowser: where the CDN answers 503, gives other bytes, or answers nothing, the local stylesheets
 // and scripts stand in, fonts and all; where it answers, nothing local is fetched. There and back gives the same bytes.
 func TestStyleFallbackInABrowser(t *testing.T) {
