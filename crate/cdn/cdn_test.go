@@ -147,4 +147,15 @@ func TestBranch(t *testing.T) {
 		Tracking("https://cdn.harbour.example/a.js?v=1.0.0") != "" {
 		t.Error("tracking is told wrongly")
 	}
+	// Beside a library's whole version, a part of it is a branch.
+	const short = "https://cdn.harbour.example/oarlock/1.12/oarlock.js"
+	if got := BranchOf(short, "1.12.4"); got != "1.12" {
+		t.Errorf("the branch is %q", got)
+	}
+	if got := Exact(short, "1.12.4"); got != "https://cdn.harbour.example/oarlock/1.12.4/oarlock.js" {
+		t.Errorf("the exact address is %s", got)
+	}
+	if got := BranchOf(short, "1.12"); got != "" {
+		t.Errorf("the version itself is the branch %q", got)
+	}
 }

@@ -4,5 +4,5 @@ package facts
 // and writes them again with go test . -run CacheKeys -update.
 const (
 	scriptSources    = "12f8390dbc035090"
-	rehearsalSources = "e457b251dae0432a"
+	rehearsalSources = "391d492ed58f075d"
 )

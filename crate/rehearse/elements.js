@@ -485,4 +485,53 @@
   hide(root, "CustomElementRegistry", CustomElementRegistry);
   dom.tag(CustomElementRegistry.prototype, "CustomElementRegistry");
   hide(root, "customElements", new CustomElementRegistry());
+
+  // What few pages use comes when it is asked for (File API; Encoding Standard).
+  function bytesOf(s) { var u = unescape(encodeURIComponent(s)), b = new Uint8Array(u.length); for (var i = 0; i < u.length; i++) b[i] = u.charCodeAt(i); return b; }
+  function textOf(b) { var s = ""; b = ArrayBuffer.isView(b) ? new Uint8Array(b.buffer, b.byteOffset, b.byteLength) : new Uint8Array(b); for (var i = 0; i < b.length; i++) s += String.fromCharCode(b[i]); try { return decodeURIComponent(escape(s)); } catch (e) { return s; } }
+  function once(f) { var v; return function () { return v || (v = f()); }; }
+  var blob = once(function () {
+    class Blob {
+      constructor(parts, how) {
+        var s = "";
+        for (var p of parts || []) s += p instanceof Blob ? p.held : p instanceof ArrayBuffer || ArrayBuffer.isView(p) ? textOf(p) : String(p);
+        hide(this, "held", s); hide(this, "kind", String(how && how.type || "").toLowerCase());
+      }
+      get size() { return bytesOf(this.held).length; }
+      get type() { return this.kind; }
+      slice(from, to, type) { return new Blob([textOf(bytesOf(this.held).slice(from, to))], { type: type }); }
+      text() { return Promise.resolve(this.held); }
+      arrayBuffer() { return Promise.resolve(bytesOf(this.held).buffer); }
+      bytes() { return Promise.resolve(bytesOf(this.held)); }
+    }
+    return Blob;
+  });
+  dom.late = {
+    Blob: blob,
+    File: once(function () {
+      return class File extends root.Blob { constructor(parts, name, how) { super(parts, how); hide(this, "called", String(name)); } get name() { return this.called; } get lastModified() { return 0; } };
+    }),
+    FileReader: once(function () {
+      class FileReader extends root.EventTarget {
+        constructor() { super(); this.readyState = 0; this.result = null; this.error = null; }
+        give(blob, result) {
+          var self = this;
+          if (!(blob instanceof root.Blob)) throw new TypeError("Failed to execute 'read' on 'FileReader': parameter 1 is not of type 'Blob'.");
+          this.readyState = 1;
+          dom.later(function () { self.readyState = 2; self.result = result(); ["load", "loadend"].forEach(function (k) { var e = new Event(k); self.dispatchEvent(e); }); }, 1);
+        }
+        readAsText(b) { this.give(b, function () { return b.held; }); }
+        readAsDataURL(b) { this.give(b, function () { return "data:" + (b.type || "application/octet-stream") + ";base64," + root.btoa(unescape(encodeURIComponent(b.held))); }); }
+        readAsArrayBuffer(b) { this.give(b, function () { return bytesOf(b.held).buffer; }); }
+        abort() {}
+      }
+      ["onload", "onloadend", "onerror", "onprogress", "onloadstart", "onabort"].forEach(function (k) {
+        var held = new WeakMap();
+        Object.defineProperty(FileReader.prototype, k, { get: function () { return held.get(this) || null; }, set: function (f) { var old = held.get(this); if (old) this.removeEventListener(k.slice(2), old); held.set(this, f); if (typeof f === "function") this.addEventListener(k.slice(2), f); }, configurable: true });
+      });
+      return FileReader;
+    }),
+    TextEncoder: once(function () { return class TextEncoder { get encoding() { return "utf-8"; } encode(s) { return bytesOf(s === undefined ? "" : String(s)); } }; }),
+    TextDecoder: once(function () { return class TextDecoder { get encoding() { return "utf-8"; } decode(b) { return b === undefined ? "" : textOf(b); } }; })
+  };
 })

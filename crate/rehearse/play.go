@@ -246,8 +246,8 @@ func (s *page) stand(name string) {
 
 // given is what stands in for an interface of the platform from now on.
 func (s *page) given(name string) goja.Value {
-	f, _ := goja.AssertFunction(s.engine.Get("anything"))
-	v, err := f(goja.Undefined())
+	f, _ := goja.AssertFunction(s.engine.Get("standIn"))
+	v, err := f(goja.Undefined(), s.vm.ToValue(name), s.vm.ToValue(platform()[name] != nil))
 	if err != nil {
 		return goja.Undefined()
 	}

@@ -446,11 +446,17 @@ var readOf = memo.Regexp(`Cannot read property '([^']*)' of (undefined or null|u
 func (s *page) calledThere(stack []goja.StackFrame) string {
 	for _, f := range stack {
 		var n int
+		text := ""
 		at := f.Position()
-		if _, err := fmt.Sscanf(f.SrcName(), "script %d", &n); err != nil || at.Line == 0 {
+		if _, err := fmt.Sscanf(f.SrcName(), "script %d", &n); err == nil && at.Line > 0 {
+			text = s.req.Scripts[n].Text
+		} else if _, err := fmt.Sscanf(f.SrcName(), "module %d", &n); err == nil && at.Line > ahead {
+			text = s.made[n].Text
+			at.Line -= ahead
+		} else {
 			continue
 		}
-		lines := strings.SplitN(s.req.Scripts[n].Text, "\n", at.Line+1)
+		lines := strings.SplitN(text, "\n", at.Line+1)
 		if at.Line > len(lines) {
 			return ""
 		}

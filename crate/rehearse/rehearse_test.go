@@ -156,11 +156,12 @@ func TestOnLoad(t *testing.T) {
 // TestGuessedEnds: a loop that ends nowhere only because something stands in for what can't be simulated is no fault of
 // the page, and who walks along such a thing comes to an end.
 func TestGuessedEnds(t *testing.T) {
-	if r := run(t, "<body><script>var walk = new AudioContext().evaluate('x'), n; while (n = walk.iterateNext()) { "+
+	if r := run(t, "<body><script>var walk = new XPathEvaluator().evaluate('x'), n; while (n = walk.iterateNext()) { "+
 		"nothing() }</script>", nil); r.Stopped != "" || len(r.Faults) > 0 {
 		t.Errorf("%+v", r)
 	}
-	for page, guessed := range map[string]bool{"<body><script>var n = new AudioContext(); while (n = n.parentNode) " +
+	for page, guessed := range map[string]bool{"<body><script>var n = new AudioContext().listener; while (n = " +
+		"n.parentNode) " +
 		"{}</script>": true, "<body><script>for (;;) {}</script>": false} {
 		stop := make(chan struct{})
 		timer := time.AfterFunc(time.Second, func() { close(stop) })
@@ -206,12 +207,14 @@ func TestReads(t *testing.T) {
 func TestSurplusArguments(t *testing.T) {
 	r := run(t, `<!doctype html><script>
 var told = [];
-function plain(a) { "use strict"; var g, b, c = 1, inner; g = arguments.length; told.push((function () { return this === undefined && g + "/" + b + "/" + c; })(), typeof inner); function inner() { return g; } }
+function plain(a) { "use strict"; var g, b, c = 1, inner; g = arguments.length; told.push((function () {
+	return this === undefined && g + "/" + b + "/" + c; })(), typeof inner); function inner() { return g; } }
 plain(1, true, 2, 3, 4);
 var of = { m: function () { var one, two; arguments; return function () { return [one, two]; }; } };
 told.push(of.m(5, 6)().join());
 (function (a, b) { var b, k; arguments; told.push((function () { return b + "/" + k; })()); })(1, 2, 3);
-(() => { (function () { for (var i = 0, later; i < 1; i++) { var deep; } told.push([arguments.length, later, deep, (function () { return [i, later, deep]; })()].join()); })(7, 8, 9); })();
+(() => { (function () { for (var i = 0, later; i < 1; i++) { var deep; } told.push([arguments.length, later, deep,
+	(function () { return [i, later, deep]; })()].join()); })(7, 8, 9); })();
 if (told.join(" ") !== "5/undefined/1 function , 2/undefined 3,,,1,,") { throw new Error(told.join(" ")); }
 </script>`, nil)
 	if len(r.Faults) > 0 || !r.Ran[0] {
@@ -247,4 +250,28 @@ func FuzzRun(f *testing.F) {
 			t.Fatalf("%q on %q: %s", script, page, r.Stopped)
 		}
 	})
+}
+
+// TestStandIns: of what is not simulated, a member that no browser has is a fault of the page, and one that browsers
+// have makes what follows unsure; files are read and texts encoded.
+func TestStandIns(t *testing.T) {
+	for text, want := range map[string]string{
+		"new AudioContext().createGian()": "sure", "new AudioContext().createGain().x.y(); none()": "sure",
+		"new AudioContext().createGain().x.y(); null.x": "unsure", "AudioContext.none()": "sure",
+		"var r = new FileReader(); r.onload = function () { none(r.result) }; r.readAsText(new Blob(['a']))": "sure",
+		"if (new TextDecoder().decode(new TextEncoder().encode('ä')) === 'ä') none()":                        "sure",
+		"new Blob(['ä', new Blob(['b'])]).text().then(function (s) { if (s === 'äb') none() })":              "sure",
+		"var i = new Image(); i.onload = function () { none() }; i.src = 'data:image/gif;base64,R0lGOD'":     "sure",
+	} {
+		r := run(t, "<body><script>"+text+"</script>", nil)
+		got := ""
+		for _, f := range r.Faults {
+			if got = "unsure"; f.Sure {
+				got = "sure"
+			}
+		}
+		if got != want {
+			t.Errorf("%s: %q, want %q: %+v", text, got, want, r.Faults)
+		}
+	}
 }

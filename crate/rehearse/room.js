@@ -1296,6 +1296,7 @@
     var ref = e.getAttribute(loads[e.localName]);
     if (!ref || e.localName === "link" && !/(?:^|\s)(?:stylesheet|preload|modulepreload|icon|manifest)(?:\s|$)/i.test(e.getAttribute("rel") || "")) return;
     host.asks(resolve(ref), e.localName);
+    if (e.localName === "img" && /^data:image\//i.test(ref)) later(function () { if (e.getAttribute("src") === ref) fire(e, new Event("load")); }, 1);
   }
   function arrive(n) {
     walk(n, function (e) { if (isElement(e) && e.localName !== "img" && e.localName !== "audio" && e.localName !== "script" && loads[e.localName]) asks(e); });
@@ -1362,6 +1363,20 @@
       return true;
     },
     anything: anything,
+    // standIn is what stands in for an interface of the platform: what makes objects that have its members, each of which
+    // takes anything. What no browser has, these have not either.
+    standIn: function (name, isInterface) {
+      if (dom.late[name]) return dom.late[name]();
+      if (!isInterface) return anything();
+      var C = function () { if (new.target === undefined) { host.touch(); return anything(); } return Object.create(new.target.prototype); };
+      Object.setPrototypeOf(C.prototype, restOf(name));
+      return new Proxy(C, { get: function (t, k, self) {
+        if (typeof k !== "string" || k in t) return Reflect.get(t, k, self);
+        if (!host.member(name, "." + k)) return undefined;
+        host.touch();
+        return anything();
+      } });
+    },
     // waiting lists the elements that somebody would click and that something comes of: those with a listener or a handler,
     // and those whose attributes tell a library what they do.
     waiting: function () {
