@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	_ "embed"
+	"errors"
 	"html/template"
 	"os"
 	"path/filepath"
@@ -77,11 +78,20 @@ func (a *app) writeReport(ctx context.Context, door *crate.Crate, name string, p
 	return a.writeOut(name, b)
 }
 
-// writeOut writes a file that the user asked for, whole or not at all.
+// writeOut writes a file that the user asked for, whole or not at all. What is there and is no plain file, such as a
+// device or a pipe, is written to, and not replaced.
 func (a *app) writeOut(name string, b []byte) error {
 	full := a.full(name)
 	if info, err := os.Stat(filepath.Dir(full)); err != nil || !info.IsDir() {
 		return problem.Misuse("make the folder first", "%s: there is no folder %s", name, filepath.Dir(name))
+	}
+	if info, err := os.Stat(full); err == nil && !info.Mode().IsRegular() {
+		f, err := os.OpenFile(full, os.O_WRONLY, 0)
+		if err != nil {
+			return err
+		}
+		_, err = f.Write(b)
+		return errors.Join(err, f.Close())
 	}
 	return maybe.WriteFile(full, b, 0o644)
 }

@@ -14,6 +14,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"strings"
+	"syscall"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -52,6 +53,37 @@ type app struct {
 // Run runs the program until it ends or the context is cancelled, and returns its exit status: 0 fine, 1 findings or a
 // refusal, 2 wrong usage, 3 a fault outside, 4 a fault of its own, 130 stopped.
 func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
+	answer := &written{to: out}
+	status := run(ctx, args, in, out, answer, errOut)
+	if answer.err == nil || errors.Is(answer.err, syscall.EPIPE) { // whoever read it has had enough
+		return status
+	}
+	fmt.Fprintf(errOut, "merry: the answer could not be written: %v\nnext:  make room there, or write it elsewhere; "+
+		"merry undo --list  # shows whether anything was changed\n", answer.err)
+	return exitOutside
+}
+
+// exitOutside is the status of a fault outside of the program.
+const exitOutside = 3
+
+// written remembers that an answer could not be written: a program that reads only a part of one must learn that.
+type written struct {
+	to  io.Writer
+	err error
+}
+
+// Write writes to the output, until that fails.
+func (w *written) Write(b []byte) (int, error) {
+	if w.err != nil {
+		return 0, w.err
+	}
+	n, err := w.to.Write(b)
+	w.err = err
+	return n, err
+}
+
+// run is Run, with the output itself, which may be a terminal, and what is written to it.
+func run(ctx context.Context, args []string, in io.Reader, out io.Writer, answer *written, errOut io.Writer) int {
 	collectSeldom()
 	paint := show.PaintFor(out)
 	if f, ok := out.(*os.File); ok && isTerminal(out) {
@@ -60,7 +92,7 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 		}
 	}
 	a := &app{in: in, plain: out, paint: paint}
-	safe := &show.SafeWriter{To: behind{a, out}, Colours: bool(paint)}
+	safe := &show.SafeWriter{To: behind{a, answer}, Colours: bool(paint)}
 	defer safe.End()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
 	defer buffered.Flush()

@@ -422,8 +422,7 @@ func TestLearnedByOneFile(t *testing.T) {
 	}
 }
 
-// TestTakenAddress: where a single file was taken from is where switch links to, and tells a CDN's pattern if it has the
-// file's folder.
+// TestTakenAddress: switch links to where a single file was taken from, and its folder tells a CDN's pattern.
 func TestTakenAddress(t *testing.T) {
 	t.Parallel()
 	s, _ := merrytest.Linked(t)
