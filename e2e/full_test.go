@@ -20,7 +20,8 @@ func TestFullDisk(t *testing.T) {
 	defer full.Close()
 	s := merrytest.Started(t)
 	for _, command := range []string{"check", "check --json", "check --sarif", "check --policy", "bill", "bill --json",
-		"contents", "order index.html", "undo --list", "--help", "help crate.yaml", "completion bash", "seal js/club.js"} {
+		"contents", "order index.html", "undo --list", "--help", "help crate.yaml", "completion bash", "seal " +
+			"js/club.js"} {
 		cmd := s.Command(strings.Fields(command)...)
 		var errOut bytes.Buffer
 		cmd.Stdout, cmd.Stderr = full, &errOut

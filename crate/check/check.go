@@ -129,11 +129,14 @@ const (
 	ScriptFails     = "script-fails"
 	ClickFails      = "click-fails"
 	HintWasted      = "hint-wasted"
-	StyleMissing    = "style-missing"
-	MemberLacking   = "member-missing"
-	ReadableBuild   = "readable-build"
-	PolicyForbids   = "policy-forbids"
-	PolicyUnheeded  = "policy-unheeded"
+
+	IntegrityUnheeded = "integrity-unheeded"
+
+	StyleMissing   = "style-missing"
+	MemberLacking  = "member-missing"
+	ReadableBuild  = "readable-build"
+	PolicyForbids  = "policy-forbids"
+	PolicyUnheeded = "policy-unheeded"
 )
 
 // A Page is a page with the targets of its includes.

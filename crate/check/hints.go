@@ -15,6 +15,9 @@ func (k *pageCheck) hints() {
 		if !raw.Fetches() || raw.Inert != "" || raw.Rel == "prefetch" || in.Path+in.URL == "" {
 			continue
 		}
+		if k.wrongHash(i) {
+			continue
+		}
 		as, _ := k.p.Attr(raw, "as")
 		_, cors := k.p.Attr(raw, "crossorigin")
 		if strings.EqualFold(as, "font") {
@@ -57,6 +60,26 @@ func (k *pageCheck) hints() {
 			k.wasted(i, why, next)
 		}
 	}
+}
+
+// wrongHash tells of a hint that demands a hash which its file does not have. Where the tag has a hash of its own, the
+// file is fetched again; else it may be refused altogether.
+func (k *pageCheck) wrongHash(i int) bool {
+	in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
+	value, _ := k.p.Attr(raw, "integrity")
+	if in.Path == "" || nothing(value) || !k.c.Has(in.Path) || k.c.Matches(in.Path, value) {
+		return false
+	}
+	for j := range k.p.Includes {
+		own, _ := k.p.Attr(&k.p.Page.Includes[j], "integrity")
+		if other := &k.p.Includes[j]; other.Loads && other.Path == in.Path && !nothing(own) {
+			k.wasted(i, "demands another hash than its tag", "write the tag's integrity on the hint, or none")
+			return true
+		}
+	}
+	k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the %s of %s is not that of the file", raw.Rel,
+		in.Path), "a browser refuses the file, and its console says so", "remove integrity from the hint, or correct it")
+	return true
 }
 
 // kindFor is the kind of tag that uses what a hint fetches as that.

@@ -16,6 +16,13 @@ func (k *pageCheck) links() {
 	for i := range k.p.Includes {
 		in, raw := &k.p.Includes[i], &k.p.Page.Includes[i]
 		value, has := k.p.Attr(raw, "integrity")
+		if raw.Inert == "" && strings.TrimSpace(value) != "" && nothing(value) && in.Path != "" {
+			k.add(IntegrityUnheeded, Warning, raw.Start, fmt.Sprintf("the integrity of %s has no hash that browsers "+
+				"heed: %s",
+				in.Path, value),
+				"browsers say so in the console, and check nothing", "write sha256-, sha384- or sha512- and the hash: "+
+					"merry seal prints one")
+		}
 		if in.Loads && in.Path != "" && has && !nothing(value) && k.c.Has(in.Path) {
 			k.localIntegrity(in, raw, value)
 		}

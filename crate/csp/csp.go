@@ -11,12 +11,14 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/graph"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/references"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/template"
 
 	"merrycrate.example/merry/crate/project"
@@ -35,9 +37,12 @@ type header struct {
 
 // A Index knows the headers of a project's server, and judges its pages. It may be asked from several goroutines.
 type Index struct {
+	// Scripts, if set, tells what modules import.
+	Scripts *tags.Scripts
+
 	p       *project.Project
 	headers []header
-	sheets  memo.Memo[string, []string] // what a stylesheet asks for
+	sheets  memo.Memo[string, []style.Reference] // what a stylesheet asks for
 	// Texts are the contents of the header files, so that callers can notice changes.
 	Texts []byte
 	// Found are the flaws of the files themselves.
@@ -222,10 +227,21 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 	}
 	for i := range v.Includes {
 		in, t := &v.Includes[i], v.Targets[i]
+		nonce, _ := v.Attr(in, "nonce")
+		if v.IsMap(i) {
+			// a script for policies (HTML Standard, section 4.12.1.1)
+			u := add("script-src-elem", t, in.Start, "the import map"+strings.TrimPrefix(v.Name(i), "the inline "+
+				"script"))
+			u.Nonce, u.Inline, u.Text = nonce, true, page.Normal(string(v.InlineText(in)))
+			u.Filled, u.next = len(v.HolesIn(in)) > 0, "give its tag the nonce of the policy"
+			continue
+		}
+		if strings.HasPrefix(strings.ToLower(in.Ref), "data:") {
+			t.URL = in.Ref
+		}
 		if in.Inert != "" || in.RefAttr.End != 0 && t.IsZero() {
 			continue // a server says what it leads to
 		}
-		nonce, _ := v.Attr(in, "nonce")
 		value, _ := v.Attr(in, "integrity")
 		switch in.Kind {
 		case page.Script, page.InlineScript:
@@ -243,7 +259,7 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 			u.Nonce, u.Inline = nonce, in.Kind == page.InlineStyle
 			u.Text, u.Filled = page.Normal(string(v.InlineText(in))), len(v.HolesIn(in)) > 0
 			if in.Kind == page.Stylesheet {
-				g.usesOfSheet(v, t, in.Start, add)
+				g.usesOfSheet(t, in.Start, add)
 			}
 		case page.Hint:
 			as, _ := v.Attr(in, "as")
@@ -265,6 +281,7 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 		}
 	}
 	g.shownBy(v, add)
+	g.importedBy(v, add)
 	v.Pieces(func(x page.Piece) {
 		u := Uses{Use: Use{Directive: "script-src-attr", Inline: true, Text: x.Text, Filled: template.Directed(x.Text)},
 			At: x.Start}
@@ -284,12 +301,53 @@ func (g *Index) Uses(v *tags.Page) []Uses {
 	return list
 }
 
+// importedBy adds what the page's modules import, directly or over others. A nonce counts for all that a tag's module
+// imports (HTML Standard, section 8.1.4.2).
+func (g *Index) importedBy(v *tags.Page, add adder) {
+	if g.Scripts == nil {
+		return
+	}
+	var follow func(n *graph.Node, tag int, seen map[*graph.Node]bool)
+	follow = func(n *graph.Node, tag int, seen map[*graph.Node]bool) {
+		if n == nil || seen[n] {
+			return
+		}
+		seen[n] = true
+		if n.Include < 0 && !n.Target.IsZero() {
+			u := add("script-src-elem", n.Target, v.Includes[tag].Start, fmt.Sprintf("%s (which %s imports)",
+				path.Base(tags.WithoutQuery(n.Target.String())), v.Name(tag)))
+			u.Nonce, _ = v.Attr(&v.Includes[tag], "nonce")
+		}
+		for _, e := range n.Imports {
+			follow(e.To, tag, seen)
+		}
+	}
+	imported := graph.Of(g.Scripts, v)
+	for _, n := range imported.Nodes {
+		if n.Include < 0 {
+			continue
+		}
+		seen := map[*graph.Node]bool{}
+		follow(n, n.Include, seen)
+		for _, l := range n.Loads {
+			if l.How == script.Dynamic {
+				follow(l.To, n.Include, seen)
+			}
+		}
+	}
+}
+
 // shownBy adds the pictures, media and frames of a page.
 func (g *Index) shownBy(v *tags.Page, add adder) {
 	v.References(func(r page.Reference) {
 		directive := ofElement[r.Element]
-		if r.In == page.InStyle {
+		switch {
+		case r.In == page.InStyle:
 			directive = OfFile(r.Ref)
+		case r.Attribute == "poster":
+			directive = "img-src"
+		case r.Element == "source" && r.Attribute == "src":
+			directive = "media-src" // pictures have srcset (HTML Standard, section 4.8.2)
 		}
 		if r.Inert || r.NoScript || r.Branch != "" || directive == "" || r.In != page.InStyle && !shows[r.Attribute] {
 			return
@@ -298,8 +356,13 @@ func (g *Index) shownBy(v *tags.Page, add adder) {
 		if t.IsZero() && strings.HasPrefix(r.Ref, "data:") {
 			t.URL = r.Ref
 		}
-		if !t.IsZero() {
-			add(directive, t, r.Start, r.Ref)
+		if t.IsZero() {
+			return
+		}
+		add(directive, t, r.Start, r.Ref)
+		ending := strings.ToLower(path.Ext(tags.WithoutQuery(r.Ref)))
+		if directive == "object-src" && (ending == ".svg" || strings.HasPrefix(ending, ".htm")) {
+			add("frame-src", t, r.Start, r.Ref) // a document is in a frame there (HTML Standard, section 4.8.7)
 		}
 	})
 }
@@ -323,8 +386,9 @@ var destinations = map[string]string{"script": "script-src-elem", "style": "styl
 	"audio": "media-src", "video": "media-src", "worker": "worker-src", "document": "frame-src"}
 
 // ofElement are the directives for what elements show.
-var ofElement = map[string]string{"img": "img-src", "image": "img-src", "input": "img-src", "source": "img-src",
-	"video": "media-src", "audio": "media-src", "track": "media-src", "iframe": "frame-src",
+var ofElement = map[string]string{"img": "img-src", "image": "img-src", "use": "img-src", "input": "img-src",
+	"source": "img-src",
+	"video":  "media-src", "audio": "media-src", "track": "media-src", "iframe": "frame-src",
 	"frame": "frame-src", "embed": "object-src", "object": "object-src", "body": "img-src"}
 
 // shows are the attributes by which elements load at once.
@@ -346,8 +410,18 @@ func OfFile(ref string) string {
 }
 
 // usesOfSheet adds what a stylesheet asks for, which the page's policy governs, too.
-func (g *Index) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
-	for _, ref := range g.sheets.Of(t.String(), func() []string { return g.sheetRefs(t) }) {
+func (g *Index) usesOfSheet(t tags.Target, at int, add adder) {
+	g.ofSheet(t, at, add, map[string]bool{})
+}
+
+// ofSheet is usesOfSheet for a stylesheet of which those that import it were seen.
+func (g *Index) ofSheet(t tags.Target, at int, add adder, seen map[string]bool) {
+	if seen[t.String()] {
+		return
+	}
+	seen[t.String()] = true
+	for _, of := range g.sheets.Of(t.String(), func() []style.Reference { return g.sheetRefs(t) }) {
+		ref := of.URL
 		to := tags.Resolve(t.Path, "", ref)
 		if t.Path.IsZero() {
 			if base, err := url.Parse(t.URL); err == nil {
@@ -359,9 +433,20 @@ func (g *Index) usesOfSheet(v *tags.Page, t tags.Target, at int, add adder) {
 		if strings.HasPrefix(ref, "data:") {
 			to = tags.Target{URL: ref}
 		}
-		if !to.IsZero() {
-			add(OfFile(ref), to, at, fmt.Sprintf("%s (which %s asks for)",
-				path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
+		if to.IsZero() {
+			continue
+		}
+		directive := OfFile(ref)
+		switch {
+		case of.Import:
+			directive = "style-src-elem"
+		case of.Font:
+			directive = "font-src" // whatever its ending
+		}
+		add(directive, to, at, fmt.Sprintf("%s (which %s asks for)",
+			path.Base(tags.WithoutQuery(ref[:min(len(ref), 60)])), path.Base(tags.WithoutQuery(t.String()))))
+		if of.Import {
+			g.ofSheet(to, at, add, seen)
 		}
 	}
 }
@@ -385,12 +470,14 @@ func (g *Index) Sheet(t tags.Target) ([]byte, string) {
 }
 
 // sheetRefs are the references of a stylesheet, none where its text is at no hand.
-func (g *Index) sheetRefs(t tags.Target) []string {
+func (g *Index) sheetRefs(t tags.Target) []style.Reference {
 	b, _ := g.Sheet(t)
-	var list []string
+	var list []style.Reference
 	for _, r := range style.References(b) {
-		if !slices.Contains(list, r.URL) && !strings.HasPrefix(r.URL, "#") {
-			list = append(list, r.URL)
+		if !strings.HasPrefix(r.URL, "#") && !slices.ContainsFunc(list, func(o style.Reference) bool {
+			return o.URL == r.URL && o.Font == r.Font
+		}) {
+			list = append(list, r)
 		}
 	}
 	return list

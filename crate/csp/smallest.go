@@ -50,6 +50,7 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 		}
 	}
 	c := &reading{p: p, scripts: tags.NewScripts(p), guard: New(p), leads: references.New(p, site)}
+	c.guard.Scripts = c.scripts
 	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.guard, Leads: c.leads}
 	var list []PagePolicy
 	parts := p.PartsOf(ctx, site, pages)

@@ -135,6 +135,7 @@ func newInspection(p *project.Project, site *walk.Site) *inspection {
 	}
 	c := &inspection{p: p, browsers: browsers, site: site, scripts: tags.NewScripts(p), leads: references.New(p, site),
 		links: links{of: map[string]*link{}}, csp: csp.New(p)}
+	c.csp.Scripts = c.scripts
 	c.removed = upgrade.NewRemoved(p)
 	c.parts, c.wholes = p.Parts(site), map[paths.InSite]*compose.Page{}
 	c.staging = &pageload.Loader{P: p, Scripts: c.scripts, Policies: c.csp, Leads: c.leads}

@@ -52,33 +52,34 @@ func Text(algorithm string, h hash.Hash) string {
 // Metadata is the parsed value of an integrity attribute: one or several hashes.
 type Metadata []string
 
-// Parse reads an integrity attribute's value. Options behind "?" are dropped, as the standard has
-// it. It returns an error where no string in it is of a known algorithm and form; a browser would
-// take such a value for none at all and check nothing.
+// Parse reads an integrity attribute's value as browsers do: in base64 of either alphabet, with or without padding.
+// Options behind "?" are dropped. A hash that is too short is one that no bytes have. It returns an error where no
+// string in it is of a known algorithm, in small letters; a browser takes such a value for none at all and checks
+// nothing.
 func Parse(value string) (Metadata, error) {
 	var m Metadata
 	for _, word := range strings.Fields(value) {
 		word, _, _ = strings.Cut(word, "?")
 		alg, digest, ok := strings.Cut(word, "-")
-		alg = strings.ToLower(alg)
 		h := New(alg)
-		if !ok || h == nil {
+		plain := strings.NewReplacer("-", "+", "_", "/").Replace(strings.TrimRight(digest, "="))
+		if !ok || h == nil || plain == "" || strings.ContainsFunc(plain, notBase64) {
 			continue
 		}
-		b, err := base64.StdEncoding.DecodeString(digest)
-		if err != nil {
-			b, err = base64.URLEncoding.DecodeString(digest)
+		if b, err := base64.RawStdEncoding.DecodeString(plain); err == nil && len(b) == h.Size() {
+			plain = base64.StdEncoding.EncodeToString(b)
 		}
-		if err != nil || len(b) != h.Size() {
-			continue
-		}
-		m = append(m, alg+"-"+base64.StdEncoding.EncodeToString(b))
+		m = append(m, alg+"-"+plain)
 	}
 	if len(m) == 0 {
 		return nil, fmt.Errorf("%q is not an integrity value; one looks like sha384- followed by 64 letters and digits",
 			value)
 	}
 	return m, nil
+}
+
+func notBase64(r rune) bool {
+	return (r < 'a' || r > 'z') && (r < 'A' || r > 'Z') && (r < '0' || r > '9') && r != '+' && r != '/'
 }
 
 // Strongest returns the strings of the strongest algorithm, the only ones that a browser heeds.

@@ -1,6 +1,9 @@
 package integrity
 
-import "testing"
+import (
+	"strings"
+	"testing"
+)
 
 // The empty text's digests are known from FIPS 180-4's examples.
 const empty256 = "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU="
@@ -21,6 +24,11 @@ func TestMatch(t *testing.T) {
 		{other + " " + Of(nil), true},   // of several equally strong ones, any
 		{Of([]byte("x")), false},
 		{"md5-abc " + Of(nil), true},
+		{strings.TrimRight(empty256, "="), true}, // padding may be missing
+		{"sha256-" + strings.NewReplacer("+", "-", "/", "_").Replace(empty256[7:]), true}, // the other alphabet
+		{Of(nil)[:40], false},            // what was cut off is no hash of anything
+		{"sha512-abc " + Of(nil), false}, // and still the strongest
+		{"SHA512-abc " + Of(nil), true},  // names of algorithms are in small letters
 	}
 	for _, tt := range tests {
 		m, err := Parse(tt.value)
@@ -30,7 +38,7 @@ func TestMatch(t *testing.T) {
 			t.Errorf("%s: match is %v", tt.value, !tt.ok)
 		}
 	}
-	for _, bad := range []string{"", "md5-abc", "sha384-tooshort", "sha256"} {
+	for _, bad := range []string{"", "md5-abc", "sha256", "sha256-", "SHA384-" + Of(nil)[7:], "sha384-a*b"} {
 		if m, err := Parse(bad); err == nil {
 			t.Errorf("%q was read as %v", bad, m)
 		}

@@ -10,6 +10,7 @@ import (
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/graph"
+	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/record"
@@ -300,6 +301,7 @@ func (m *modules) maps(file string) {
 		}
 		if err == nil {
 			m.entries(file, read, in.TextStart())
+			m.demands(file, read, in.Start)
 			if why := m.late(i, i != m.v.ImportMaps()[0]); why != "" {
 				line, column := m.v.Position(in.Start)
 				m.found = append(m.found, check.Finding{Name: check.MapLate, Severity: check.Warning, File: file,
@@ -336,6 +338,35 @@ func (m *modules) entries(file string, read *module.Map, begin int) {
 			Column: column, Message: fmt.Sprintf("the import map gives no address for %q", e.Specifier),
 			Why:  why + "; browsers ignore the entry with a warning, and modules that import by that name do not run",
 			Next: "correct it there, or remove the entry"})
+	}
+}
+
+// demands finds hashes of a map that the files of the page's modules do not have: browsers refuse these files.
+func (m *modules) demands(file string, read *module.Map, at int) {
+	for _, address := range read.Demands() {
+		t := tags.Resolve(m.v.Path, m.v.Base, address)
+		i := slices.IndexFunc(m.of.Nodes, func(n *graph.Node) bool { return n.Target == t && !t.Path.IsZero() })
+		meta, err := integrity.Parse(read.Integrity(address))
+		if i < 0 {
+			continue // nobody imports it
+		}
+		line, column := m.v.Position(at)
+		if err != nil {
+			m.found = append(m.found, check.Finding{Name: check.IntegrityUnheeded, Severity: check.Warning, File: file,
+				Line: line, Column: column,
+				Message: fmt.Sprintf("the import map's integrity of %s has no hash that browsers heed", t.Path),
+				Why:     "browsers say so in the console, and check nothing",
+				Next:    "merry seal " + texts.Word(m.g.p.InProject(t.Path).String()) + "  # prints the right one"})
+			continue
+		}
+		b, err := m.g.p.ReadInSite(t.Path)
+		if err != nil || meta.Match(b) {
+			continue
+		}
+		m.found = append(m.found, check.Finding{Name: check.LinkStale, Severity: check.Error, File: file, Line: line,
+			Column: column, Message: fmt.Sprintf("the import map's integrity of %s is not that of the file", t.Path),
+			Why:  "a browser refuses the module, and all that imports it",
+			Next: "merry seal " + texts.Word(m.g.p.InProject(t.Path).String()) + "  # prints the right one"})
 	}
 }
 
