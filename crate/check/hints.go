@@ -78,7 +78,8 @@ func (k *pageCheck) wrongHash(i int) bool {
 		}
 	}
 	k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the %s of %s is not that of the file", raw.Rel,
-		in.Path), "a browser refuses the file, and its console says so", "remove integrity from the hint, or correct it")
+		in.Path), "a browser refuses the file, and its console says so",
+		"remove integrity from the hint, or correct it")
 	return true
 }
 

@@ -322,7 +322,7 @@ func (r *Reader) script(t *Token) {
 	switch {
 	case typ == "module":
 		in.Module, in.When = true, Deferred
-	case typ != "" && !isScriptType(typ):
+	case typ != "" && !isScriptType(typ) && r.templates == 0:
 		in.Inert = "a data block of type " + typ
 	}
 	if in.NoModule && in.Inert == "" && !in.Module {

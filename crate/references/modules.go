@@ -1,6 +1,7 @@
 package references
 
 import (
+	"bytes"
 	"cmp"
 	"errors"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/module"
 	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
@@ -83,11 +85,51 @@ func (m *modules) imports(n *graph.Node) {
 		case e.Bare && !e.Mapped:
 			m.unmapped(f, e.From)
 		case t.Path.IsZero():
+			m.scheme(f, t.URL)
+		case n.Target.IsZero() && !e.Bare && !m.g.Has(t.Path) && path.Ext(t.Path.Base()) == "":
+			m.withoutEnding(f, t.Path)
 		case m.g.Has(t.Path):
+			if e.Bare && n.Include >= 0 && n.Target.IsZero() && m.before(n.Include) {
+				m.unmapped(f, e.From) // an inline module asks at once, and the map is not there yet
+				continue
+			}
 			m.kind(e, f)
 			m.exports(e, f)
 		case !n.Target.IsZero() || e.Bare:
 			m.nowhere(f, e.Way, e.From)
+		}
+	}
+}
+
+// before reports whether an include stands before all import maps of the page.
+func (m *modules) before(include int) bool {
+	maps := m.v.ImportMaps()
+	return len(maps) > 0 && include < maps[0]
+}
+
+// browserSchemes are those of addresses from which browsers load modules (Fetch Standard, section 4.2).
+var browserSchemes = []string{"http", "https", "data", "blob"}
+
+// scheme tells of an address that only other runtimes load, such as node:fs.
+func (m *modules) scheme(f check.Finding, address string) {
+	scheme, _, has := strings.Cut(address, ":")
+	if !has || slices.Contains(browserSchemes, strings.ToLower(scheme)) {
+		return
+	}
+	f.Name, f.Message = check.ImportUnmapped, fmt.Sprintf("%s is nothing that a browser loads: it knows no scheme %s:",
+		address, scheme)
+	f.Next = "use a build that is made for browsers"
+	m.found = append(m.found, f)
+}
+
+// withoutEnding tells of an import that only bundlers complete.
+func (m *modules) withoutEnding(f check.Finding, at paths.InSite) {
+	for _, ending := range []string{".js", ".mjs", "/index.js"} {
+		if file := paths.Found(at.String() + ending); m.g.Has(file) {
+			f.Name, f.Message = check.LeadsNowhere, fmt.Sprintf("there is no file %s; browsers add no ending", at)
+			f.Next = "write " + file.Base()
+			m.found = append(m.found, f)
+			return
 		}
 	}
 }
@@ -295,6 +337,9 @@ func (m *modules) twice(file string, scripts *tags.Scripts) {
 func (m *modules) maps(file string) {
 	for _, i := range m.v.ImportMaps() {
 		in := &m.v.Includes[i]
+		if len(bytes.TrimSpace(m.v.InlineText(in))) == 0 {
+			continue // browsers pass an empty element over
+		}
 		read, err := m.v.ReadMap(m.g.p, i)
 		if err != nil && len(m.v.HolesIn(in)) > 0 {
 			continue // what a server makes of it is not known

@@ -378,4 +378,12 @@ var list = []mutant{
 		New: `_ = name`, Package: `e2e`, Promise: `elements that browsers lack are told`},
 	{File: `crate/rehearse/room.js`, Old: `if (!host.member(name, "." + k)) return undefined;`, New: ``,
 		Package: `crate/rehearse`, Promise: `a stand-in has what browsers have and no more`},
+	{File: `crate/csp/csp.go`, Old: `		if v.IsMap(i) {`, New: `		if false {`, Package: `e2e/matrix`,
+		Promise: `policies are compared with import maps`},
+	{File: `crate/csp/csp.go`, Old: `	g.importedBy(v, add)
+	v.Pieces`, New: `	v.Pieces`, Package: `e2e/matrix`, Promise: `policies are compared with what modules import`},
+	{File: `crate/references/modules.go`, Old: `	m.scheme(f, t.URL)`, New: `	_ = t`, Package: `e2e/matrix`,
+		Promise: `schemes that no browser loads are told`},
+	{File: `crate/check/hints.go`, Old: `if k.wrongHash(i) {`, New: `if false {`, Package: `e2e/matrix`,
+		Promise: `a hint's wrong hash is told`},
 }
