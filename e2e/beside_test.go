@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"merrycrate.example/merry/internal/merrytest"
@@ -78,4 +79,44 @@ func TestLive(t *testing.T) {
 		`src="http://cdn.harbour.example/lib/flags/latest/flags.js"></script></body>`)
 	says(t, s.Try("check", "--no-rehearse").Out, "warning: link-plain", "warning: link-branch")
 	says(t, s.Try("check", "--live", "--no-rehearse").Out, "error: link-plain", "error: link-branch")
+}
+
+// TestModulesAsBrowsersSee: what no browser loads is told of imports, of import maps and of hints, and a
+// policy's word on
+// them is heard. The matrix of tests compares more of that with a browser.
+func TestModulesAsBrowsersSee(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Club(t)
+	s.Run("start")
+	s.Write("js/m.js", "import \"./n.js\";\nexport const a = 1;\n")
+	s.Write("js/n.js", "export const b = 1;\n")
+	const csp = `<meta http-equiv="Content-Security-Policy" content="script-src 'nonce-tide'">`
+	const wrong = "sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC"
+	for markup, want := range map[string]string{
+		`<script type="module">import "node:fs";</script>`: "it knows no scheme node:",
+		`<script type="module">import "./js/m";</script>`:  "browsers add no ending",
+		`<template><script type="importmap">{"imports": {"m": "./js/m.js"}}</script></template>` +
+			`<script type="module">import "m";</script>`: `resolves "m"`,
+		`<script type="module">import "m";</script><script type="importmap">{"imports": {"m": "./js/m.js"}}` +
+			`</script>`: `resolves "m"`,
+		`<script type="importmap"> </script><script type="module">import "./js/m.js";</script>`: "no findings",
+		`<script type="module">import.meta.resolve("m");</script>`: "Failed to resolve " +
+			"module specifier m",
+		csp + `<script type="importmap">{"imports": {"m": "./js/m.js"}}</script>`: "forbids the " +
+			"import map in line 4",
+		csp + `<script type="module" nonce="other" src="js/m.js"></script>`: "n.js (which " +
+			"js/m.js imports)",
+		`<link rel="modulepreload" href="js/m.js" integrity="` + wrong + `"><script type="module" ` +
+			`src="js/m.js"></script>`: "the " +
+			"integrity of the modulepreload of js/m.js is not that of the file",
+		`<script type="importmap">{"imports": {}, "integrity": {"./js/m.js": "` + wrong + `"}}</script>` +
+			`<script type="module" src="js/m.js"></script>`: "the import map's integrity of js/m.js is not that of " +
+			"the file",
+		`<script src="js/club.js" integrity="hello"></script>`: "has no hash that browsers heed",
+	} {
+		s.Write("log.html", strings.Replace(merrytest.PlainPage, "</head>", markup+"</head>", 1))
+		if out := s.Try("check", "log.html").Out; !strings.Contains(out, want) {
+			t.Errorf("%s: check does not say %q\n%s", markup, want, out)
+		}
+	}
 }

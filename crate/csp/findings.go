@@ -121,6 +121,8 @@ func next(u Uses, by string) string {
 	switch {
 	case u.Many != "":
 		return u.next + "; merry check --policy  # shows how to allow it"
+	case u.Inline && u.next != "": // what can't be a file
+		return fmt.Sprintf("%s, or add %s to %s", u.next, HashOf(u.Text), by)
 	case u.Inline && by != "sandbox":
 		return fmt.Sprintf("put it into a file of the site, or add %s to %s", HashOf(u.Text), by)
 	case by == "sandbox":

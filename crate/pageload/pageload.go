@@ -3,10 +3,12 @@
 package pageload
 
 import (
+	"net/url"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/graph"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/references"
@@ -153,6 +155,7 @@ func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Requ
 		default:
 			m.Address = Site + t.Path.String()
 		}
+		m.Unresolved = s.unresolved(v, &m)
 		if s.Leads.Missing(node) {
 			m.Unknown = false // it is known not to be there: reading tells so
 		}
@@ -172,6 +175,23 @@ func (s *Loader) modules(v *tags.Page, imported *graph.Graph, req *rehearse.Requ
 		}
 	}
 	return of, at
+}
+
+// asksWhere finds the names that a module asks the addresses of (HTML Standard, section 8.1.6.5).
+var asksWhere = memo.Regexp("import\\.meta\\.resolve\\(\\s*[\"'`]([^\"'`]+)[\"'`]")
+
+// unresolved are the names of which a module asks the address, and that no import map of the page has.
+func (s *Loader) unresolved(v *tags.Page, m *rehearse.Module) (list []string) {
+	for _, found := range asksWhere().FindAllStringSubmatch(m.Text, -1) {
+		at, err := url.Parse(m.Address)
+		if err != nil {
+			continue
+		}
+		if _, ok := v.MapNames(s.P).Resolve(at, found[1]); !ok {
+			list = append(list, found[1])
+		}
+	}
+	return list
 }
 
 // importsOf tells where the specifiers of a script lead, by the places of the modules in the request.

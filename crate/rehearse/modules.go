@@ -3,6 +3,7 @@ package rehearse
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"github.com/dop251/goja"
 )
@@ -19,6 +20,8 @@ type Module struct {
 	// -1, and of one that is not here nothing is known.
 	Imports map[string]int `json:"imports,omitempty"`
 	Unknown bool           `json:"unknown,omitempty"` // its text is not available
+	// Unresolved are the names that it asks import.meta.resolve for and that no import map has.
+	Unresolved []string `json:"unresolved,omitempty"`
 }
 
 // The states of a module.
@@ -172,7 +175,12 @@ func (s *page) create(u *unit) bool {
 	})
 	meta := s.vm.NewObject()
 	meta.Set("url", u.Address)
-	meta.Set("resolve", func(name string) string { return s.resolveFrom(u.Address, name) })
+	meta.Set("resolve", func(name string) string {
+		if slices.Contains(u.Unresolved, name) {
+			panic(s.vm.NewTypeError("Failed to resolve module specifier " + name))
+		}
+		return s.resolveFrom(u.Address, name)
+	})
 	args := []goja.Value{u.scope, export, s.vm.ToValue(func(name goja.Value) goja.Value { return s.fetch(u, name) }),
 		meta}
 	if u.awaits {

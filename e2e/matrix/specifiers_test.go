@@ -50,6 +50,8 @@ var specifiers = []string{
 	`<script type="module">import "/js/m.js";</script>`,
 	`<script type="module">import "./js/m";</script>`,
 	`<script type="module">import "./js/none.js";</script>`,
+	`<script type="module">import.meta.resolve("nothing");</script>`,
+	`MAP{"imports": {"m": "./js/m.js"}}END<script type="module">import.meta.resolve("m");</script>`,
 }
 
 // TestSpecifiersAgainstABrowser: check has an error exactly where a browser can't resolve or load what modules import.
