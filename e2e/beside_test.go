@@ -102,7 +102,8 @@ func TestModulesAsBrowsersSee(t *testing.T) {
 		`<script type="importmap"> </script><script type="module">import "./js/m.js";</script>`: "no findings",
 		`<script type="module">import.meta.resolve("m");</script>`: "Failed to resolve " +
 			"module specifier m",
-		csp + `<script type="importmap">{"imports": {"m": "./js/m.js"}}</script>`: "give its tag the nonce of the policy",
+		csp + `<script type="importmap">{"imports": {"m": "./js/m.js"}}</script>`: "give its tag " +
+			"the nonce of the policy",
 		csp + `<script type="module" nonce="other" src="js/m.js"></script>`: "n.js (which " +
 			"js/m.js imports)",
 		`<link rel="modulepreload" href="js/m.js" integrity="` + wrong + `"><script type="module" ` +
