@@ -78,8 +78,8 @@ type candidate struct {
 	Tag
 	target tags.Target
 	style  bool
-	links  []string // the integrity attributes of its tags
-	on     []paths.InSite
+	links  []string       // the integrity attributes of its tags
+	on     []paths.InSite // the pages that have its tags
 	what   *recognised
 }
 
@@ -110,7 +110,6 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (*Adopted, error)
 			return nil, err
 		}
 		list = candidates(pasted, nil)
-		a.note(pasted)
 		if len(list) == 0 && !slices.ContainsFunc(pasted.Of, func(of project.Sealed) bool { return of.Library != "" }) {
 			return nil, problem.Misuse("paste the whole tag: <script src=…></script> or <link rel=stylesheet href=…>",
 				"the pasted text has no script or stylesheet tag")

@@ -105,8 +105,20 @@ func (a *adoption) needs(order []string, groups map[string][]*candidate) {
 				continue
 			}
 			defined := maps.Clone(known)
-			for other, list := range groups {
-				for _, d := range list {
+			for _, there := range a.d.Before.Seal.Names() {
+				if !shared(c.on, a.has[there]) {
+					continue
+				}
+				for _, f := range a.d.Before.Seal.Libraries[there].Files {
+					if f.Facts != nil {
+						for _, g := range f.Facts.Defines {
+							defined[g] = there
+						}
+					}
+				}
+			}
+			for _, other := range order {
+				for _, d := range groups[other] {
 					if d.style || !shared(c.on, d.on) {
 						continue
 					}

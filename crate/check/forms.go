@@ -108,7 +108,7 @@ func (n *NewerMarkup) Add(f MissingFeature, line, column int) {
 	n.list = append(n.list, f)
 }
 
-// Finding is the finding of all of them, none where there are none.
+// Finding is one finding of all of them. Without any, the list is empty.
 func (n *NewerMarkup) Finding(file string, s Severity, why string) []Finding {
 	if len(n.list) == 0 {
 		return nil

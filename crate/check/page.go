@@ -354,15 +354,16 @@ func (k *pageCheck) needs() {
 	}
 }
 
-// causeOf is the finding of a tag that leads nowhere, and probably means a file of a library, or an own one; -1 if
-// there is none.
+// causeOf is the finding of a tag that leads nowhere, and probably means a file of a library, or an own one, or
+// -1.
 func (k *pageCheck) causeOf(library, own string) int {
+	first := -1
 	for file, at := range k.meansFile {
-		if file == own || library != "" && k.c.LibraryOf(file) == library {
-			return at
+		if (file == own || library != "" && k.c.LibraryOf(file) == library) && (first < 0 || at < first) {
+			first = at
 		}
 	}
-	return -1
+	return first
 }
 
 // circle reports constraints that no order can keep.

@@ -246,8 +246,8 @@ func (c *crate) Needs(library string) []string { return tags.Rules(c.p).Needs(li
 
 // Supplier is the package that defines a global which libraries of the crate need.
 func (c *crate) Supplier(global string) string {
-	for _, sealed := range c.p.Seal.Libraries {
-		if of := sealed.Unmet[global]; of != "" {
+	for _, name := range c.p.Seal.Names() {
+		if of := c.p.Seal.Libraries[name].Unmet[global]; of != "" {
 			return of
 		}
 	}

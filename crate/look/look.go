@@ -491,7 +491,7 @@ func (l *Report) Findings() []check.Finding {
 }
 
 // unstyled are the classes of a page for which no stylesheet has a rule. Of one that the browser shows to nobody, since
-// it came from another host, the crate's copy tells; where there is none, nothing is said.
+// it came from another host, the crate's copy tells; without a copy, nothing is said.
 func (v *visitor) unstyled(state *browser.State) []string {
 	classes := state.UnstyledClasses
 	for _, address := range state.UnreadableSheets {

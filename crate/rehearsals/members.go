@@ -2,10 +2,12 @@ package rehearsals
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/pageload"
 	"merrycrate.example/merry/crate/rehearse"
@@ -101,13 +103,13 @@ func (c *Runner) missingMember(v *tags.Page, i int, library string, of rehearse.
 // hadBefore is the version of a library that had a member of a global, as far as that was seen, "" for none.
 func (c *Runner) hadBefore(library, member string) string {
 	sealed := c.P.Seal.Libraries[library]
-	for version, names := range sealed.Gone {
-		if slices.Contains(names, member) {
+	for _, version := range slices.Backward(slices.Sorted(maps.Keys(sealed.Gone))) {
+		if slices.Contains(sealed.Gone[version], member) {
 			return version
 		}
 	}
-	for _, other := range c.P.Seal.Libraries {
-		if _, version, ok := strings.Cut(other.Unmet[member], "@"); ok {
+	for _, name := range c.P.Seal.Names() {
+		if _, version := origin.SplitPackage(c.P.Seal.Libraries[name].Unmet[member]); version != "" {
 			return version
 		}
 	}

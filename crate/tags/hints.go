@@ -172,7 +172,7 @@ func (e *Editor) FollowHints(was []Target) (changed bool) {
 	return changed
 }
 
-// fontBeside is the reference to a font where its stylesheet is now, "" for what is none of its fonts.
+// fontBeside is the reference to a font beside where its stylesheet is now, "" if the stylesheet has no such font.
 func (e *Editor) fontBeside(i int, was, font Target) string {
 	if !e.IsStyle(i) {
 		return ""

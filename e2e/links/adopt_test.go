@@ -472,6 +472,19 @@ func TestAdoptTwoVersions(t *testing.T) {
 	if out := s.Try("check", "log.html", "old/log.html").Out; !strings.Contains(out, "no findings") {
 		t.Errorf("check says\n%s", out)
 	}
+	// The bases first, and in another run what stands on them.
+	s.Run("undo")
+	for _, page := range []string{"log.html", "old/log.html"} {
+		s.Run("adopt", page, "--tag", "oarlock")
+	}
+	s.Run("adopt", "old/log.html")
+	if list := s.Read("crate.yaml"); !strings.Contains(list, "needs: [oarlock-1]") {
+		t.Errorf("what is adopted later needs another page's base:\n%s", list)
+	}
+	s.Run("undo")
+	s.Run("undo")
+	s.Run("undo")
+	s.Run("adopt", "log.html", "old/log.html")
 	s.Replace("log.html", "<script src=js/addon.js>", "<script src=old/js/oarlock.js></script><script src=js/addon.js>")
 	s.Run("undo")
 	s.Fail(1, []string{"a page has oarlock", "it would run twice there"}, "adopt", "log.html")

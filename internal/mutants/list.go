@@ -387,4 +387,6 @@ var list = []mutant{
 		Promise: `schemes that no browser loads are told`},
 	{File: `crate/check/hints.go`, Old: `if k.wrongHash(i) {`, New: `if false {`, Package: `e2e`,
 		Promise: `a hint's wrong hash is told`},
+	{File: `crate/adopt/library.go`, Old: `if !shared(c.on, a.has[there]) {`, New: `if true {`, Package: `e2e/links`,
+		Promise: `what is adopted later needs the version on its page`},
 }
