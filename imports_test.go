@@ -15,19 +15,22 @@ const module = "merrycrate.example/merry"
 // above.
 var house = []string{
 	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
-	"crate/adopt", "crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
+	"crate/adopt", "crate/proved",
+	"crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
 	"crate/inventory", "crate/upgrade",
 	"crate/relocate", "crate/switching", "crate/libraries", "crate/offered", "crate/standing",
-	"crate/reconcile", "crate/look", "crate/serve", "crate/csp",
+	"crate/reconcile", "crate/hashes", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/mentions", "crate/graph",
 	"crate/tags", "crate/obtain", "crate/project",
 	"crate/requirements",
 	"crate/origin", "crate/facts", "crate/walk", "crate/placement", "crate/renames", "crate/packages", "crate/manifest",
-	"crate/source", "crate/archive", "crate/change", "crate/browser", "crate/console", "crate/check", "crate/rehearse",
+	"crate/source", "crate/archive", "crate/change", "crate/browser", "crate/console", "crate/check", "crate/demands",
+	"crate/rehearse",
+	"crate/policy",
 	"crate/script", "crate/page", "crate/compose",
 	"crate/template", "crate/style", "crate/module", "crate/order", "crate/glyphs",
 	"crate/ecma", "crate/watch", "crate/disk", "crate/record", "crate/support", "crate/cdn", "crate/integrity",
-	"crate/paths", "crate/problem", "crate/texts", "crate/memo", "crate/parallel",
+	"crate/licence", "crate/paths", "crate/problem", "crate/texts", "crate/memo", "crate/parallel",
 }
 
 // values are the packages whose types the command line sees: what requests and results are made of.
@@ -40,8 +43,9 @@ var values = []string{
 
 // pure are the packages that compute: bytes and values in, values out.
 var pure = []string{
-	"crate/cdn", "crate/check", "crate/console", "crate/ecma", "crate/glyphs", "crate/integrity", "crate/manifest",
-	"crate/module", "crate/order", "crate/packages", "crate/page", "crate/placement", "crate/rehearse", "crate/renames",
+	"crate/cdn", "crate/check", "crate/console", "crate/demands", "crate/ecma", "crate/glyphs", "crate/integrity",
+	"crate/licence", "crate/manifest", "crate/module", "crate/order", "crate/packages", "crate/page", "crate/placement",
+	"crate/policy", "crate/rehearse", "crate/renames",
 	"crate/script", "crate/style", "crate/support", "crate/template", "crate/texts",
 }
 

@@ -1,14 +1,16 @@
 package cli
 
 import (
-	"bytes"
+	"cmp"
 	"fmt"
+	"os"
+	"strconv"
 	"strings"
+	"time"
 
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate/problem"
 
-	cdx "github.com/CycloneDX/cyclonedx-go"
 	"github.com/spf13/cobra"
 
 	"merrycrate.example/merry/crate"
@@ -43,10 +45,11 @@ connection. The exit status is 1 if an advisory affects the crate.`,
 			case "table":
 				err = a.answer(b, func() { a.printBill(b) })
 			case "cyclonedx":
-				var document bytes.Buffer
-				err = cdx.NewBOMEncoder(&document, cdx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(b.Document(),
-					cdx.SpecVersion1_6)
-				a.write(document.String())
+				made, unset := buildTime()
+				document, unwritten := b.DocumentText(made, program())
+				if err = cmp.Or(unset, unwritten); err == nil {
+					a.write(document)
+				}
 			case "notice":
 				a.verbatim(b.NoticeText())
 				for _, n := range b.Notes {
@@ -65,6 +68,24 @@ connection. The exit status is 1 if an advisory affects the crate.`,
 	c.Flags().StringVar(&advisories, "advisories", "", "`PATH` of a folder, archive or file of advisories in the "+
 		"OSV format")
 	return c
+}
+
+// epochVariable fixes the time of documents, so that the same crate gives the same bytes (Reproducible Builds,
+// SOURCE_DATE_EPOCH).
+const epochVariable = "SOURCE_DATE_EPOCH"
+
+// buildTime is the time that documents are made at.
+func buildTime() (time.Time, error) {
+	fixed := os.Getenv(epochVariable)
+	if fixed == "" {
+		return time.Now(), nil
+	}
+	seconds, err := strconv.ParseInt(fixed, 10, 64)
+	if err != nil || seconds < 0 {
+		return time.Time{}, problem.Misuse("set it to seconds since 1970, or to nothing", "%s=%s is not a time",
+			epochVariable, fixed)
+	}
+	return time.Unix(seconds, 0), nil
 }
 
 func (a *app) printBill(b *crate.Bill) {

@@ -119,7 +119,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 		if a.dry {
 			return a.answer(mended, func() { a.printMended(mended) })
 		}
-		if !a.json {
+		if !a.json && !f.sarif {
 			a.printMended(mended)
 		}
 	}
@@ -139,7 +139,7 @@ func (a *app) runCheck(cmd *cobra.Command, f *checkFlags, args []string) error {
 			return err
 		}
 	}
-	return a.answerFindings(found, mended, f)
+	return a.answerFindings(cmd.Context(), door, found, mended, f)
 }
 
 // earlier reads the answer of an earlier check.
@@ -194,15 +194,24 @@ func (a *app) policies(ctx context.Context, door *crate.Crate, pages []string) e
 				a.printf("  %s\n", a.paint.Dim(show.Text(n)))
 			}
 		}
-		a.printf("\nThe rehearsal does not show what scripts do later. Send the policy as " +
-			"Content-Security-Policy-Report-Only first.\n")
+		a.printf("\n%s\n", provedWords(list))
 		a.next("name the file that has the server's headers in crate.yaml, such as headers: [_headers]; check then " +
 			"compares the pages with it")
 	})
 }
 
+// provedWords says how policies were held against their pages.
+func provedWords(list []crate.PagePolicy) string {
+	words := "Every page was rehearsed under its policy"
+	if !slices.ContainsFunc(list, func(p crate.PagePolicy) bool { return len(p.ProvedBy) < 2 }) {
+		words += ", and opened in the browser"
+	}
+	return words + ". What scripts do later is not seen: send it as Content-Security-Policy-Report-Only first."
+}
+
 // answerFindings prints findings, and returns the exit status for them.
-func (a *app) answerFindings(found *crate.Checked, mended *crate.Mended, f *checkFlags) (err error) {
+func (a *app) answerFindings(ctx context.Context, door *crate.Crate, found *crate.Checked, mended *crate.Mended,
+	f *checkFlags) (err error) {
 	print := a.printFindings
 	if f.byPage {
 		print = a.printByPage
@@ -212,7 +221,7 @@ func (a *app) answerFindings(found *crate.Checked, mended *crate.Mended, f *chec
 		answer = mendedAndChecked{found, mended}
 	}
 	if f.sarif {
-		err = a.printJSON(check.SARIF(found.Findings, program()))
+		err = a.printJSON(door.SARIF(ctx, found.Findings, program()))
 	} else {
 		err = a.answer(answer, func() { print(found, f.all) })
 	}

@@ -169,7 +169,8 @@ const (
     done
     cur=${words[cword]} prev=${words[cword-1]}
 `
-	bashFiles = `if ! declare -F _filedir >/dev/null 2>&1; then
+	bashFiles = `# shellcheck shell=bash disable=SC2034,SC2048,SC2053,SC2086,SC2145,SC2295 # the rest is generated
+if ! declare -F _filedir >/dev/null 2>&1; then
     # Completes files, or folders with -d, in shells without the package bash-completion.
     _filedir() {
         local name action=file

@@ -14,7 +14,6 @@ import (
 	"merrycrate.example/merry/cli/htmlpage"
 	"merrycrate.example/merry/cli/show"
 	"merrycrate.example/merry/crate"
-	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/problem"
 )
 
@@ -92,7 +91,7 @@ different.`,
 // answerLooks prints what was seen, and returns the exit status for it.
 func (a *app) answerLooks(seen *crate.Looked, against string, sarif bool) (err error) {
 	if sarif {
-		err = a.printJSON(check.SARIF(seen.Findings(), program()))
+		err = a.printJSON(seen.SARIF(program()))
 	} else {
 		err = a.answer(seen, func() { a.printLooks(seen, against) })
 	}

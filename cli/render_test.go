@@ -103,14 +103,22 @@ func TestSarifOf(t *testing.T) {
 		{Name: "need-later", Severity: check.Error, File: "crews/a b.html", Line: 3, Column: 7, Message: "m", Why: "w",
 			Next: "n"},
 		{Name: "on-no-page", Severity: check.Note, File: "js/x.js"},
-		{Name: "need-later", Severity: check.Error, File: "index.html", Line: 1, Column: 1},
+		{Name: "need-later", Severity: check.Error, File: "a:b.html", Line: 1, Column: 1},
+		{Name: "need-later", Severity: check.Error, File: "x.html", Line: 9, Column: 10, Message: "in line 9 " +
+			"(x.html:9:10)"},
+		{Name: "need-later", Severity: check.Error, File: "x.html", Line: 12, Column: 12, Message: "in line 12 " +
+			"(x.html:12:12)"},
 	}}
-	b, err := json.Marshal(check.SARIF(c.Findings, ""))
+	line := "<p>ü𝛼</p>  <script>"
+	log := check.Log{Line: func(string, int) []byte { return []byte(line) }}
+	b, err := json.Marshal(log.SARIF(c.Findings))
 	if err != nil {
 		t.Fatal(err)
 	}
 	text := string(b)
-	for _, want := range []string{`"uri":"crews/a%20b.html"`, `"region":{"startLine":3,"startColumn":7}`,
+	for _, want := range []string{`"uri":"crews/a%20b.html"`, `"region":{"startLine":3,"startColumn":6}`,
+		`"uri":"./a:b.html"`, `"columnKind":"utf16CodeUnits"`, `"startLine":9,"startColumn":7`, `:1"}`, `:2"}`,
+		`"shortDescription":{"text":"`, `"fullDescription":{"text":"`,
 		`"level":"note"`, `"ruleIndex":1`, `"text":"m. Why: w. Next: n"`} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the log lacks %s:\n%s", want, text)
@@ -119,7 +127,7 @@ func TestSarifOf(t *testing.T) {
 	if strings.Count(text, `"id":"need-later"`) != 1 {
 		t.Error("a rule stands there twice")
 	}
-	if b, _ := json.Marshal(check.SARIF(nil, "")); !strings.Contains(string(b), `"results":[]`) ||
+	if b, _ := json.Marshal(check.Log{}.SARIF(nil)); !strings.Contains(string(b), `"results":[]`) ||
 		!strings.Contains(string(b), `"rules":[]`) {
 		t.Errorf("nothing found is %s", b)
 	}

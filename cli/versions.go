@@ -244,7 +244,7 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 			for _, r := range renames {
 				old, new, ok := strings.Cut(r, "=")
 				if !ok || old == "" || new == "" || strings.ContainsAny(r, " \t\"'<>&") {
-					return misuse("--rename %s: write --rename old=new, with names of classes", r)
+					return misuse("--rename %s: write --rename old=new", r)
 				}
 				req.Renames[old] = new
 			}
@@ -263,11 +263,11 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 	f.StringVar(&from, "from", "", "the `SOURCE` of the other version (default: the registry)")
 	f.BoolVar(&req.Newest, "newest-allowed", false, "move every registry library to the newest version that its "+
 		"hold allows")
-	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW`, or a part of pictures, '#OLD=#NEW' "+
-		"(repeatable)")
+	f.StringSliceVar(&renames, "rename", nil, "rename a class, `OLD=NEW`, a part of pictures, '#OLD=#NEW', an "+
+		"attribute, '[OLD]=[NEW]', or a custom property, '--OLD=--NEW' (repeatable)")
 	f.StringVar(&table, "renames", "", "rename the classes in the table in `FILE`")
 	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages only, not in own stylesheets and scripts")
-	f.BoolVar(&req.RenameSure, "rename-sure", false, "rename the classes that compare is certain of")
+	f.BoolVar(&req.RenameSure, "rename-sure", false, "make the renames that compare is certain of")
 	w.add(c)
 	return a.changes(c)
 }
@@ -296,12 +296,8 @@ func (a *app) printRepin(r *crate.Repinned) {
 		if len(n.Files) > 0 {
 			where = ": pages and " + show.Text(abbreviated(n.Files, 3))
 		}
-		kind := "class"
-		if strings.HasPrefix(n.Old, "#") {
-			kind = "symbol"
-		}
-		a.printf("  %s %s is now %s, in %s%s\n", kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places, "place",
-			"places"), where)
+		a.printf("  %s %s is now %s, in %s%s\n", n.Kind, show.Text(n.Old), show.Text(n.New), show.Count(n.Places,
+			"place", "places"), where)
 	}
 	if r.DryRun {
 		a.printf("\n")
@@ -313,6 +309,11 @@ func (a *app) printRepin(r *crate.Repinned) {
 		}
 	}
 	a.printNamed(r.Result)
+	for _, p := range r.Pages {
+		if p.Note != "" {
+			a.remarks([]string{p.Page + ": " + p.Note})
+		}
+	}
 	a.remarks(r.Notes)
 	if len(r.Files) > 0 && !r.DryRun {
 		a.next("merry check; merry undo  # reverts this")

@@ -1,14 +1,19 @@
 package crate
 
 import (
+	"bytes"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/inventory"
+	"merrycrate.example/merry/crate/look"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/proved"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/relocate"
 	"merrycrate.example/merry/crate/tags"
@@ -38,13 +43,44 @@ func (c *Crate) Check(ctx context.Context, req CheckRequest) (*Checked, error) {
 	return inspect.Check(ctx, p, req)
 }
 
-// Policies determines the smallest content security policy with which each page works.
+// Policies determines the smallest content security policy with which each page works, and proves it: in this machine's
+// browser, too, if there is one and the pages are not many.
 func (c *Crate) Policies(ctx context.Context, patterns []string) ([]PagePolicy, error) {
 	p, err := c.read(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return csp.Policies(ctx, p, patterns, c.Dir)
+	list, err := csp.Policies(ctx, p, patterns, c.Dir)
+	if err != nil || !look.HasBrowser(c.settings.Browser) {
+		return list, err
+	}
+	// Check asks nobody: links are answered from the cache, and the browser keeps to this machine.
+	defer func(was bool) { c.Origin.Offline = was }(c.Origin.Offline)
+	c.Origin.Offline = true
+	return list, proved.InBrowser(ctx, list, func(policies map[string]string) (*look.Report, error) {
+		return c.lookAt(ctx, p, nil, look.Request{Pages: slices.Sorted(maps.Keys(policies)), Dir: string(p.Root.Join(
+			p.Site())), Policies: policies})
+	})
+}
+
+// SARIF returns findings of check as a SARIF 2.1.0 log of a version of this program, ready for JSON. Where files can't
+// be read any more, columns count bytes.
+func (c *Crate) SARIF(ctx context.Context, findings []check.Finding, program string) any {
+	p, err := c.read(ctx)
+	if err != nil {
+		return check.Log{Program: program}.SARIF(findings)
+	}
+	lines := map[string][][]byte{}
+	return check.Log{Program: program, Line: func(file string, line int) []byte {
+		if _, read := lines[file]; !read {
+			b, _ := p.ReadFile(paths.FoundInProject(file))
+			lines[file] = bytes.Split(b, []byte("\n"))
+		}
+		if line > len(lines[file]) {
+			return nil
+		}
+		return lines[file][line-1]
+	}}.SARIF(findings)
 }
 
 // Order returns when pages' scripts and stylesheets take effect.

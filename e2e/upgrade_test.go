@@ -229,17 +229,29 @@ func TestBill(t *testing.T) {
 	merrytest.Long(t)
 	t.Parallel()
 	s, _ := upgradable(t)
+	s.Archive("gull-1.0.0.zip", map[string]string{"package.json": `{"name": "gull", "version": "1.0.0", "license": ` +
+		`"(Apache 2.0 OR GPL-2.0)", "dependencies": {"tidechart": "^3.0.0"}}`, "gull.js": "var gull = 1;\n"})
+	s.Run("take", "../downloads/gull-1.0.0.zip")
+	s.Env = append(s.Env, "SOURCE_DATE_EPOCH=1764500000")
 	out := s.Run("bill", "--form", "cyclonedx")
 	valid(t, "bom-1.6.schema.json", out, "spdx.schema.json", "jsf-0.82.schema.json")
 	for _, want := range []string{`"purl": "pkg:npm/tidechart@3.1.0"`, `"alg": "SHA-384"`, `"id": "MIT"`,
-		`"brinework@1.2.0"`, `"specVersion": "1.6"`} {
+		`"brinework@1.2.0"`, `"specVersion": "1.6"`, `"expression": "Apache-2.0 OR GPL-2.0-only"`, `"timestamp": ` +
+			`"2025-11-30T10:53:20Z"`, `"serialNumber": "urn:uuid:`, `"name": "merry"`} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the bill lacks %s:\n%s", want, out)
 		}
 	}
-	if again := s.Run("bill", "--form", "cyclonedx"); again != out {
-		t.Error("the same crate gives other bytes")
+	if _, needs, has := strings.Cut(out, `"ref": "gull@1.0.0",`); !has || !strings.Contains(needs[:120],
+		`"tidechart@3.1.0"`) {
+		t.Errorf("gull does not depend on tidechart:\n%s", out)
 	}
+	if again := s.Run("bill", "--form", "cyclonedx"); again != out {
+		t.Error("the same crate gives other bytes at the same time")
+	}
+	s.Env = append(s.Env, "SOURCE_DATE_EPOCH=today")
+	s.Fail(2, []string{"SOURCE_DATE_EPOCH=today is not a time"}, "bill", "--form", "cyclonedx")
+	s.Env = s.Env[:len(s.Env)-2]
 	if out := s.Run("bill", "--form", "notice"); !strings.Contains(out, "tidechart 3.1.0\nLicence: MIT") ||
 		strings.Count(out, "Permission is hereby granted") != 3 {
 		t.Errorf("the notice is\n%s", out)

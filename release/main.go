@@ -158,7 +158,7 @@ func (r release) make(ctx context.Context, wanted []string) error {
 			err = r.put(name, packed)
 		}
 		if err == nil && system == "linux" {
-			packed, err = r.debian(processor, files)
+			packed, err = r.debian(processor, files, parts)
 			if err == nil {
 				err = r.put(fmt.Sprintf("merry_%s_%s.deb", r.debianVersion(), processor), packed)
 			}

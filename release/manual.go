@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
@@ -27,7 +28,8 @@ func (r release) manual() ([]file, error) {
 		if err := doc.GenMan(c, header, &page); err != nil {
 			return err
 		}
-		files = append(files, file{name: "man/" + name + ".1", data: withValues(c, page.Bytes())})
+		files = append(files, file{name: "man/" + name + ".1", data: r.tagged(withValues(c,
+			page.Bytes()))})
 		for _, sub := range c.Commands() {
 			if sub.IsAvailableCommand() && !sub.IsAdditionalHelpTopicCommand() {
 				if err := add(sub); err != nil {
@@ -61,4 +63,17 @@ func withValues(c *cobra.Command, page []byte) []byte {
 		}
 		return []byte(string(m[1]) + " \\fI" + value + "\\fP")
 	})
+}
+
+// described is a flag's heading in a manual page with the text below it, as the maker writes it.
+var (
+	described = memo.Regexp(`(?m)^(?:\.PP\n)?(\\fB-[^\n]*)\n\t([^\n]*)$`)
+	dated     = memo.Regexp(`(?m)^(\.TH "[^"]*" "1" )"[^"]*"`)
+)
+
+// tagged writes a page's flags as tagged paragraphs, which any reader of manual pages lays out, and its date as ISO
+// 8601 has it (man(7)).
+func (r release) tagged(page []byte) []byte {
+	page = described().ReplaceAll(page, []byte(".TP\n$1\n$2"))
+	return dated().ReplaceAll(page, []byte(`${1}"`+r.when.Format(time.DateOnly)+`"`))
 }

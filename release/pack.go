@@ -92,14 +92,20 @@ func (r release) debianVersion() string { return strings.Replace(r.version, "-",
 
 // debian packs the files of the Linux archive into a Debian package (deb(5)): an ar archive of the format's number,
 // what the package manager reads, and what is put on the disk.
-func (r release) debian(processor string, files []file) ([]byte, error) {
-	var data []file
+func (r release) debian(processor string, files []file, parts []part) ([]byte, error) {
+	changes, err := gzipped(r.changelog())
+	if err != nil {
+		return nil, err
+	}
+	data := []file{{name: "usr/share/doc/merry/changelog.gz", data: changes},
+		{name: "usr/share/lintian/overrides/merry",
+			data: []byte(overrides)}}
 	for _, f := range files {
 		switch name := path.Base(f.name); {
 		case f.runs:
 			f.name = "usr/bin/merry"
 		case f.name == "NOTICES.txt":
-			f.name = "usr/share/doc/merry/copyright"
+			f.name, f.data = "usr/share/doc/merry/copyright", r.copyright(parts)
 		case name == "merry.bash":
 			f.name = "usr/share/bash-completion/completions/merry"
 		case name == "_merry":
@@ -127,7 +133,7 @@ func (r release) debian(processor string, files []file) ([]byte, error) {
 	control := fmt.Sprintf(`Package: merry
 Version: %s
 Architecture: %s
-Maintainer: Merry Crate <crate@merrycrate.example>
+Maintainer: %s
 Installed-Size: %d
 Section: web
 Priority: optional
@@ -135,7 +141,7 @@ Description: brings third-party libraries into a web project
  Merry looks inside a download, takes the files that a page wants, seals them
  with hashes, includes them on pages in the right order, and checks what a
  browser would trip over. It never harms a page.
-`, r.debianVersion(), processor, (size+1023)/1024)
+`, r.debianVersion(), processor, maintainer, (size+1023)/1024)
 	about, err := tarred("./", []file{{name: "control", data: []byte(control)},
 		{name: "md5sums", data: []byte(sums.String())}}, r.when)
 	if err != nil {

@@ -61,12 +61,27 @@ func dependencies(ctx context.Context) ([]part, error) {
 				text: text}
 		}
 	}
-	var all []part
+	own, err := goItself(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := []part{own}
 	for _, p := range found {
 		all = append(all, p)
 	}
 	slices.SortFunc(all, func(a, b part) int { return strings.Compare(a.Path, b.Path) })
 	return all, nil
+}
+
+// goItself is Go's own library, by the name that the vulnerability database of Go has for it.
+func goItself(ctx context.Context) (part, error) {
+	out, err := exec.CommandContext(ctx, "go", "env", "GOROOT", "GOVERSION").Output()
+	if err != nil {
+		return part{}, fmt.Errorf("the place of Go can't be asked: %w", err)
+	}
+	root, version, _ := strings.Cut(strings.TrimSpace(string(out)), "\n")
+	text, err := licenceText(root)
+	return part{Path: "std", Version: strings.TrimPrefix(version, "go"), licence: "BSD-3-Clause", text: text}, err
 }
 
 // licenceText is the text of the licence files in a module's folder.
@@ -98,7 +113,8 @@ func licenceText(dir string) ([]byte, error) {
 // notices are the licences of all parts, one after the other, for people.
 func notices(parts []part) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "Merry is made of Go's own library and of %d modules. These are their licences.\n", len(parts))
+	fmt.Fprintf(&b, "Merry is made of Go's own library (std) and of %d modules. These are their licences.\n",
+		len(parts)-1)
 	for _, p := range parts {
 		fmt.Fprintf(&b, "\n%s\n%s %s\n\n%s\n", strings.Repeat("-", 78), p.Path, p.Version, p.text)
 	}

@@ -51,7 +51,7 @@ func TestTarIsWholeAndTheSameEachTime(t *testing.T) {
 func TestDebianPackageIsAnArOfThree(t *testing.T) {
 	r := release{version: "1.4.0-rc.1", when: time.Unix(1_700_000_000, 0)}
 	deb, err := r.debian("amd64", []file{{name: "merry", data: []byte("x"), runs: true},
-		{name: "man/merry.1", data: []byte(".TH")}})
+		{name: "man/merry.1", data: []byte(".TH")}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -78,6 +78,7 @@ const (
 	TwoForms        = "two-forms"
 	ClassRemoved    = "class-gone"
 	GlobalGone      = "global-gone"
+	AttributeGone   = "attribute-gone"
 	MapBroken       = "import-map-broken"
 	MapLate         = "import-map-late"
 	MapEntry        = "import-map-entry"
@@ -169,9 +170,9 @@ type Include struct {
 	URL     string // elsewhere, "" for what is in the site
 	Library string // "" if it is of none
 	Known   string // of a file that no record knows: the library of the crate that it looks like
-	// Integrity is the sealed integrity of a library's file that is linked from elsewhere.
-	Integrity string
-	Loads     bool // a script or stylesheet that the browser heeds
+	// Refused says that the integrity of a link to a library's file is not that of the sealed bytes.
+	Refused bool
+	Loads   bool // a script or stylesheet that the browser heeds
 	// Missing says that it is a sealed file that is not there, which is reported once, for the file.
 	Missing bool
 	// Script is the report on a script, nil if none is known.

@@ -82,9 +82,7 @@ func findings(t *testing.T, text string, c crateOf) []Finding {
 		in.Loads = raw.Inert == "" && (raw.Kind == page.Script || raw.Kind == page.Stylesheet)
 		if name, ok := strings.CutPrefix(raw.Ref, harbour); ok || strings.Contains(raw.Ref, "://") {
 			in.URL, in.Library = raw.Ref, siteFiles[name]
-			if in.Library != "" {
-				in.Integrity = right
-			}
+			in.Refused = in.Library != "" && strings.Contains(string(pg.Bytes[raw.Start:raw.End]), "integrity="+wrong)
 		} else {
 			in.Path, in.Library = raw.Ref, siteFiles[raw.Ref]
 		}
@@ -336,7 +334,7 @@ func TestFallbackOfAProfile(t *testing.T) {
 		}
 		p := &Page{Page: pg, Includes: make([]Include, len(pg.Includes)), Items: make([]order.Item, len(pg.Includes))}
 		last := len(pg.Includes) - 1
-		p.Includes[last] = Include{URL: harbour + "js/oarlock.js", Library: "oarlock", Integrity: right, Loads: true,
+		p.Includes[last] = Include{URL: harbour + "js/oarlock.js", Library: "oarlock", Loads: true,
 			Fallback: tt.has, CanFallBack: tt.can}
 		if list := OnPage(p, crateOf{profile: live}); len(list) != tt.want {
 			t.Errorf("%+v: %+v", tt, list)

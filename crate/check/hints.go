@@ -73,13 +73,13 @@ func (k *pageCheck) wrongHash(i int) bool {
 	for j := range k.p.Includes {
 		own, _ := k.p.Attr(&k.p.Page.Includes[j], "integrity")
 		if other := &k.p.Includes[j]; other.Loads && other.Path == in.Path && !nothing(own) {
-			k.wasted(i, "demands another hash than its tag", "write the tag's integrity on the hint, or none")
+			k.wasted(i, "demands another hash than its tag", k.renew())
 			return true
 		}
 	}
 	k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the %s of %s is not that of the file", raw.Rel,
 		in.Path), "a browser refuses the file, and its console says so",
-		"remove integrity from the hint, or correct it")
+		k.renew())
 	return true
 }
 

@@ -2,7 +2,6 @@ package check
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/cdn"
@@ -44,7 +43,7 @@ func (k *pageCheck) links() {
 		case !has || nothing(value):
 			k.add(LinkUnsealed, Warning, raw.Start, fmt.Sprintf("the link to %s has no integrity", in.URL),
 				"anyone who can change files on that server can change this page", next)
-		case in.Integrity != "" && stale(value, in.Integrity):
+		case in.Refused:
 			k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the integrity of the link to %s is not that of the "+
 				"sealed file", in.URL),
 				"a browser will refuse the file", next)
@@ -111,7 +110,7 @@ func (k *pageCheck) address(in *Include, raw *page.Include, hashed bool) {
 func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string) {
 	if !k.c.Matches(in.Path, value) {
 		k.add(LinkStale, Error, raw.Start, fmt.Sprintf("the tag's integrity is not that of %s", in.Path),
-			"a browser will refuse the file", "remove integrity and crossorigin from the tag; local files need neither")
+			"a browser will refuse the file", k.renew())
 		return
 	}
 	k.add(LocalIntegrity, Note, raw.Start, fmt.Sprintf("the tag of the local %s has an integrity", in.Path),
@@ -119,20 +118,15 @@ func (k *pageCheck) localIntegrity(in *Include, raw *page.Include, value string)
 		"remove integrity and crossorigin from the tag, unless the page is always served")
 }
 
+// renew is the command that writes right hashes on the page.
+func (k *pageCheck) renew() string {
+	return "merry check " + k.page() + " --fix  # writes the right one"
+}
+
 // nothing reports whether an integrity attribute holds no hash at all, which a browser takes for none.
 func nothing(value string) bool {
 	_, err := integrity.Parse(value)
 	return err != nil
-}
-
-// stale reports whether an integrity attribute refuses the sealed bytes: a browser heeds the hashes of the strongest
-// algorithm alone, and one of them must be right (Subresource Integrity, section 3.3.4). Hashes stronger than the
-// sealed one can't be known without the bytes; they are compared with them when a link is adopted or switched.
-func stale(value, sealed string) bool {
-	meta, _ := integrity.Parse(value)
-	strongest := meta.Strongest()
-	algorithm, _, _ := strings.Cut(sealed, "-")
-	return strings.HasPrefix(strongest[0], algorithm+"-") && !slices.Contains(strongest, sealed)
 }
 
 var versioned = memo.Regexp(`\d+\.\d+`)

@@ -28,6 +28,26 @@ const (
 	Blocked   Kind = "blocked"   // by the page's policy, or since bytes are not those of the integrity
 )
 
+// Describe says in a sentence what messages of a kind are about, and in several what to do about them.
+func Describe(k Kind) (short, help string) {
+	of := map[Kind][2]string{
+		Error: {"The browser's console has an error.", "A script threw an error that nothing caught, or wrote to the " +
+			"console's errors. What the script would have done after that is not done."},
+		Warning: {"The browser's console has a warning.", "The browser or a script warns: something works now, and " +
+			"may " +
+			"not work elsewhere or later."},
+		Rejection: {"A promise was rejected, and nothing handled it.", "What waits for the promise never runs. " +
+			"Handle " +
+			"the rejection where the promise is made, or correct its cause."},
+		Failed: {"A request was answered with an error, or not at all.", "The page does without the file. Correct " +
+			"the " +
+			"address, or put the file there."},
+		Blocked: {"The browser blocked a file.", "The page's policy forbids it, or its bytes are not those of the " +
+			"integrity that its tag demands. merry check says which."},
+	}[k]
+	return of[0], of[0] + " " + of[1]
+}
+
 // A Message is one thing that a browser said of a page.
 type Message struct {
 	Kind Kind   `json:"kind"`          // what kind of message it is

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/policy"
+
 	"merrycrate.example/merry/crate/disk"
 )
 
@@ -27,7 +29,7 @@ func FindHeaders(on *disk.Folder, site string) []string {
 			if err != nil {
 				continue
 			}
-			if slices.ContainsFunc(ReadHeaders(b), func(h Header) bool {
+			if slices.ContainsFunc(policy.ReadHeaders(b), func(h policy.Header) bool {
 				return strings.HasPrefix(h.Name, "content-security-policy") ||
 					strings.HasPrefix(h.Name, "integrity-policy") || h.Name == "link" && len(linksOf(h.Value)) > 0
 			}) {

@@ -3,8 +3,13 @@ package csp
 import (
 	"fmt"
 	"net/url"
+	"path"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/graph"
+	"merrycrate.example/merry/crate/module"
+	"merrycrate.example/merry/crate/policy"
 
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/integrity"
@@ -51,7 +56,7 @@ func (k *policyFindings) unheeded() {
 					"should apply to")
 			continue
 		}
-		for _, f := range Parse(m.Text).Ignored(true) {
+		for _, f := range policy.Parse(m.Text).Ignored(true) {
 			k.add(check.PolicyUnheeded, check.Warning, m.Start, fmt.Sprintf("the page's policy has %s, which browsers "+
 				"ignore here", f.Part), f.Reason, "correct it, send it as a header, or remove it")
 		}
@@ -61,7 +66,7 @@ func (k *policyFindings) unheeded() {
 func (k *policyFindings) judge(p applied, u Uses) {
 	verdict, by := p.Judge(u.Use)
 	key := fmt.Sprint(u.At, u.what)
-	if verdict != Forbidden || k.said[key] {
+	if verdict != policy.Forbidden || k.said[key] {
 		return
 	}
 	if k.said == nil {
@@ -89,6 +94,10 @@ func (k *policyFindings) tell() {
 		switch {
 		case g.many == Links:
 			severity, why = check.Warning, "nothing happens when somebody follows the link"
+		case g.many == Forms:
+			severity, why = check.Warning, "nothing is sent when somebody sends the form"
+		case g.many == Prefetches:
+			severity, why = check.Warning, "a browser fetches nothing ahead, and its console says so"
 		case g.many != "":
 			why = "a browser ignores it"
 		}
@@ -119,12 +128,14 @@ func shown(p applied, by string) string {
 // next says how a use could be allowed.
 func next(u Uses, by string) string {
 	switch {
-	case u.Many != "":
+	case u.Many == Handlers || u.Many == Styles || u.Many == Links:
 		return u.next + "; merry check --policy  # shows how to allow it"
 	case u.Inline && u.next != "": // what can't be a file
-		return fmt.Sprintf("%s, or add %s to %s", u.next, HashOf(u.Text), by)
+		return fmt.Sprintf("%s, or add %s to %s", u.next, policy.HashOf(u.Text), by)
 	case u.Inline && by != "sandbox":
-		return fmt.Sprintf("put it into a file of the site, or add %s to %s", HashOf(u.Text), by)
+		return fmt.Sprintf("put it into a file of the site, or add %s to %s", policy.HashOf(u.Text), by)
+	case by == "sandbox" && u.CORS:
+		return "add allow-same-origin to sandbox, or let the server send Access-Control-Allow-Origin for the file"
 	case by == "sandbox":
 		return "add allow-scripts to sandbox"
 	case u.Path != "":
@@ -162,4 +173,38 @@ func (k *policyFindings) demanded(demands []string) {
 				`write crossorigin="anonymous" on the tag`)
 		}
 	}
+}
+
+// demandedOfModules tells of modules without the integrity that a policy of integrity demands: those which others
+// import have it in the page's import map (HTML Standard, section 8.1.5.2).
+func (g *Index) demandedOfModules(k *policyFindings, demands []string) {
+	if g.Scripts == nil || !slices.Contains(demands, "script") {
+		return
+	}
+	has := map[tags.Target]bool{}
+	for i := range k.v.Includes {
+		if !k.v.IsMap(i) {
+			continue
+		}
+		read, err := module.ReadMap(k.v.Code(&k.v.Includes[i]))
+		if err != nil {
+			continue
+		}
+		for _, address := range read.Demands() {
+			if meta, err := integrity.Parse(read.Integrity(address)); err == nil && len(meta.Strongest()) > 0 {
+				has[tags.Resolve(k.v.Path, k.v.Base, address)] = true
+			}
+		}
+	}
+	told := map[tags.Target]bool{}
+	g.eachImported(k.v, func(n *graph.Node, tag int, _ bool) {
+		if has[n.Target] || told[n.Target] {
+			return
+		}
+		told[n.Target] = true
+		k.add(check.PolicyForbids, check.Error, k.v.Includes[tag].Start, fmt.Sprintf("the server's Integrity-Policy "+
+			"requires an integrity on each script, and %s, which %s imports, has none",
+			path.Base(tags.WithoutQuery(n.Target.String())), k.v.Name(tag)), "a browser will not load it",
+			"write its hash under integrity in the page's import map; merry seal prints hashes")
+	})
 }

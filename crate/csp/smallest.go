@@ -2,11 +2,14 @@ package csp
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"net/url"
 	"slices"
 	"strings"
+
+	"merrycrate.example/merry/crate/policy"
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/page"
@@ -25,7 +28,30 @@ type PagePolicy struct {
 	Pages  []string `json:"pages"`           // the pages that the policy is for
 	Policy string   `json:"policy"`          // value of a Content-Security-Policy header
 	Notes  []string `json:"notes,omitempty"` // what it can't allow, or only in a way that is better changed
+	// ProvedBy says how it was held against the pages: by check, which reads and rehearses them, and by a browser.
+	ProvedBy []string `json:"proved_by"`
+
+	allowed sources
 }
+
+// Widen has the policy allow more, and reports whether it did not before.
+func (p *PagePolicy) Widen(directive, source string) bool {
+	if !slices.Contains(written, directive) || slices.Contains(p.allowed[directive], source) {
+		return false
+	}
+	p.allowed.allow(directive, source)
+	p.Policy = p.allowed.String()
+	return true
+}
+
+// FilledNonce stands in policies for a nonce that the server makes for each answer.
+const FilledNonce = "'nonce-NONCE'"
+
+// The ways in which policies are proved.
+const (
+	ByCheck   = "check"
+	ByBrowser = "browser"
+)
 
 // reading is what reads the pages of one project.
 type reading struct {
@@ -59,13 +85,14 @@ func Policies(ctx context.Context, p *project.Project, patterns []string, dir st
 		if err != nil {
 			continue // check tells of it
 		}
-		of, notes, err := c.smallest(ctx, v)
+		allowed, notes, err := c.smallest(ctx, v)
 		if err != nil {
 			return nil, err
 		}
+		of := allowed.String()
 		at := slices.IndexFunc(list, func(l PagePolicy) bool { return l.Policy == of })
 		if at < 0 {
-			at, list = len(list), append(list, PagePolicy{Policy: of})
+			at, list = len(list), append(list, PagePolicy{Policy: of, allowed: allowed, ProvedBy: []string{ByCheck}})
 		}
 		list[at].Pages = append(list[at].Pages, name.String())
 		for _, n := range notes {
@@ -124,63 +151,83 @@ func rank(source string) int {
 }
 
 // smallest determines the smallest policy of one page.
-func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, notes []string, err error) {
-	allowed := sources{}
-	for _, u := range c.guard.Uses(v) {
-		name := strings.TrimSuffix(strings.TrimSuffix(u.Directive, "-elem"), "-attr")
-		switch {
-		case u.Many == Links:
-			notes = append(notes, "a link to javascript: stays forbidden; let a script handle the click")
-		case u.Inline && u.Filled && strings.HasSuffix(u.Directive, "-attr"):
-			notes = append(notes, fmt.Sprintf("%s: a server fills in %s, so no hash can allow it; move it into a "+
-				"script or a stylesheet", placeOf(v, u.At), u.what))
-		case u.Inline && u.Filled:
-			notes = append(notes, fmt.Sprintf("a server fills in %s, so it has no fixed hash; write "+
-				"nonce=\"NONCE\" on its tag, and put a new random value for NONCE into tag and policy with each answer",
-				u.what))
-			allowed.allow(name, "'nonce-NONCE'")
-		case u.Inline:
-			allowed.allow(name, HashOf(u.Text))
-			if strings.HasSuffix(u.Directive, "-attr") {
-				allowed.allow(name, "'unsafe-hashes'")
-			}
-		case u.Path != "":
-			allowed.allow(name, "'self'")
-		default:
-			allowed.allow(name, sourceOf(u.URL))
-		}
+//
+// It is proved: the page is judged under it, with all that reading and a rehearsal see.
+func (c *reading) smallest(ctx context.Context, v *tags.Page) (allowed sources, notes []string, err error) {
+	allowed = sources{}
+	uses := c.guard.Uses(v)
+	for _, u := range uses {
+		notes = append(notes, allowUse(allowed, v, u)...)
 	}
-	v.References(func(r page.Reference) {
-		if r.Inert || r.NoScript || r.Attribute != "action" && r.Attribute != "formaction" {
-			return
-		}
-		switch t := tags.ResolveOnce(v.Path, v.Base, r.Ref); {
-		case t.URL != "":
-			allowed.allow("form-action", sourceOf(t.URL))
-		case !t.Path.IsZero():
-			allowed.allow("form-action", "'self'")
-		}
-	})
 	if bytes.Contains(bytes.ToLower(v.Bytes), []byte("<form")) {
 		allowed.allow("form-action", "'self'")
 	}
-	if v.Base != "" {
-		switch t := tags.Resolve(v.Path, "", v.Base); {
-		case t.URL != "":
-			allowed.allow("base-uri", sourceOf(t.URL))
-		default:
-			allowed.allow("base-uri", "'self'")
+	c.fetchedLater(v, allowed)
+	made, more, err := c.rehearsed(ctx, v, allowed)
+	if err != nil {
+		return nil, nil, err
+	}
+	notes = append(notes, more...)
+	proof := policy.Parse(allowed.String())
+	for _, u := range append(uses, made...) {
+		if verdict, by := proof.Judge(u.Use); verdict == policy.Forbidden && u.Many != Links {
+			notes = append(notes, fmt.Sprintf("%s: it still forbids %s (%s)", placeOf(v, u.At), u.what, by))
 		}
 	}
-	c.fetchedLater(v, allowed)
+	return allowed, notes, nil
+}
+
+// allowUse has a policy allow one thing, as narrowly as that goes, and says what it can't allow so.
+func allowUse(allowed sources, v *tags.Page, u Uses) (notes []string) {
+	name := strings.TrimSuffix(strings.TrimSuffix(u.Directive, "-elem"), "-attr")
+	if name == policy.Prefetch {
+		name = cmp.Or(whenFetched(u.URL+u.Path), "connect-src")
+	}
+	switch {
+	case u.Many == Links:
+		return []string{placeOf(v, u.At) + ": a link to javascript: stays forbidden; let a script handle the click"}
+	case u.Inline && u.Filled && strings.HasSuffix(u.Directive, "-attr"):
+		return []string{fmt.Sprintf("%s: a server fills in %s, so no hash can allow it; move it into a script or a "+
+			"stylesheet", placeOf(v, u.At), u.what)}
+	case u.Inline && u.Filled:
+		notes = append(notes, fmt.Sprintf("a server fills in %s, so it has no fixed hash; write "+
+			"nonce=\"NONCE\" on its tag, and put a new random value for NONCE into tag and policy with each answer",
+			u.what))
+		allowed.allow(name, FilledNonce)
+	case u.Inline:
+		allowed.allow(name, policy.HashOf(u.Text))
+		if strings.HasSuffix(u.Directive, "-attr") {
+			allowed.allow(name, "'unsafe-hashes'")
+		}
+	case u.Path != "":
+		allowed.allow(name, "'self'")
+	default:
+		allowed.allow(name, sourceOf(u.URL))
+	}
+	return notes
+}
+
+// rehearsed has a policy allow what the page's scripts make and ask for while they run, and lists that.
+func (c *reading) rehearsed(ctx context.Context, v *tags.Page, allowed sources) (list []Uses, notes []string,
+	err error) {
 	req := c.staging.Request(v)
 	if !slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool { return s.Skip == "" }) {
-		return allowed.String(), notes, nil
+		return nil, nil, nil
 	}
-	req.Eval = rehearse.EvalNoted
+	req.Eval, req.Policed, req.Clicks = rehearse.EvalNoted, true, true
 	report, err := c.p.Facts.Rehearse(ctx, req)
 	if err != nil {
-		return "", nil, err
+		return nil, nil, err
+	}
+	told := map[string]bool{}
+	for _, m := range c.guard.byScripts(v, report) {
+		list = append(list, m.Uses)
+		allowUse(allowed, v, m.Uses)
+		if key := fmt.Sprint(m.include, m.kind); m.kind != "" && !told[key] {
+			told[key] = true
+			notes = append(notes, fmt.Sprintf("%s %s; its hash is that of the text which it made in the rehearsal, so "+
+				"another text stays forbidden; %s", v.Name(m.include), m.what, m.next))
+		}
 	}
 	if report.Evals || slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
 		return s.Skip == "" && directEval().MatchString(s.Text)
@@ -189,7 +236,7 @@ func (c *reading) smallest(ctx context.Context, v *tags.Page) (text string, note
 		notes = append(notes, "a script runs strings as code (eval, new Function); it may work without, so try it "+
 			"without 'unsafe-eval'")
 	}
-	return allowed.String(), notes, nil
+	return list, notes, nil
 }
 
 var (

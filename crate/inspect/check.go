@@ -269,7 +269,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	}
 	found = append(found, of...)
 	found = append(found, c.csp.Found...)
-	last := cacheKey(p, site, req, c.csp.Texts, known)
+	last := cacheKey(p, site, req, p.Headers().Texts, known)
 	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
 	results, err := c.pages(ctx, pages, last)
 	if err != nil {

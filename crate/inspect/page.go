@@ -17,6 +17,7 @@ import (
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/tags"
@@ -79,6 +80,7 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	if err != nil {
 		return r, err
 	}
+	tags.HeedBase(c.p, name, pg)
 	v, cp := &d.v, &d.cp
 	v.Reset(name, pg)
 	v.Whole = whole
@@ -122,6 +124,11 @@ func (c *inspection) judge(ctx context.Context, d *scratch, name paths.InSite, w
 	r.found = slices.Concat(check.OnPage(cp, &crate{c, ctx}), led, c.leads.Sheets(v), c.leads.Modules(v, at, imported,
 		c.scripts), c.pathsInline(v), c.csp.Findings(v, at), c.unstyled(v, at),
 		c.newerMarkup(v, at))
+	if c.csp.Upgrades(v) {
+		r.found = slices.DeleteFunc(r.found, func(f check.Finding) bool {
+			return f.Name == check.LinkPlain || f.Name == check.MixedContent
+		})
+	}
 	r.fragment = v.Fragment
 	r.uses = c.usesOf(d, imported, slices.Concat(named, meant, hiddenIn(v)))
 	if at := texts.ConflictMarks(v.Bytes); at >= 0 {
@@ -182,7 +189,7 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 			out.Sealed = sealed.Version
 		}
 		if of.File != nil {
-			out.Integrity = of.File.Integrity
+			out.Refused = c.refused(v, i, of)
 			_, local := v.FallbackOf(i)
 			line, column := v.Position(in.RefAttr.ValueStart)
 			c.links.add(t.URL, of.File.Integrity, location{cp.File, line, column}, local != tags.Target{})
@@ -204,6 +211,22 @@ func (c *inspection) describe(v *tags.Page, i int, cp *check.Page) {
 	if lib := c.p.List.Library(of.Library); lib != nil {
 		out.DevOnly = lib.Only == record.DevOnly
 	}
+}
+
+// refused reports whether a link's integrity refuses the sealed bytes. A browser heeds the hashes of the strongest
+// algorithm alone, and one of them must be right (Subresource Integrity, section 3.3.4).
+func (c *inspection) refused(v *tags.Page, i int, of project.Sealed) bool {
+	value, has := v.Attr(&v.Includes[i], "integrity")
+	meta, err := integrity.Parse(value)
+	if !has || err != nil {
+		return false
+	}
+	strongest := meta.Strongest()
+	if meta.Algorithm() == "sha384" {
+		return !slices.Contains(strongest, of.File.Integrity)
+	}
+	b, err := c.p.LocalBytes(of)
+	return err == nil && !meta.Match(b)
 }
 
 // A crate is the project as the checks of one page ask about it.

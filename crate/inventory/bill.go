@@ -1,11 +1,13 @@
 package inventory
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"path"
 	"path/filepath"
 	"slices"
@@ -45,6 +47,7 @@ type BillLine struct {
 	Only       record.Only   `json:"only,omitempty"`    // "desk" if it is for development only
 	Texts      []LicenceText `json:"texts,omitempty"`   // of the licence, as the library ships them
 	registered bool
+	met        []string // libraries of the crate that its scripts and its manifest ask for
 }
 
 // LicenceText is a licence as a library ships it.
@@ -88,10 +91,13 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 		}
 		if sealed := p.Seal.Libraries[lib.Name]; sealed != nil {
 			line.Licence, line.Digest, line.Files = sealed.Licence, sealed.Digest, sealed.Files
+			var dependencies, peers map[string]string
 			if o, err := p.OpenKept(ctx, lib.Name); err == nil {
 				line.Texts = licenceTexts(o)
+				peers, dependencies, _ = o.Depends()
 				o.Close()
 			}
+			line.met = met(p, lib.Name, sealed, peers, dependencies)
 		}
 		if len(line.Texts) == 0 && lib.Only == "" {
 			out.Notes = append(out.Notes, fmt.Sprintf("%s %s: no licence text is available; its package has none, or "+
@@ -105,6 +111,35 @@ func BillOf(ctx context.Context, p *project.Project, advisories string) (*Bill, 
 		}
 	}
 	return out, nil
+}
+
+// met lists the libraries of the crate that a library asks for otherwise than by its entry in the packing list: by its
+// scripts, or as packages in its manifest.
+func met(p *project.Project, name string, sealed *record.Sealed, asked ...map[string]string) []string {
+	found := map[string]bool{}
+	for _, f := range sealed.Files {
+		if f.Facts == nil {
+			continue
+		}
+		for _, need := range slices.Concat(f.Facts.Needs, f.Facts.Uses) {
+			for global := range strings.SplitSeq(need, "|") {
+				whole := p.Globals()[global]
+				first, _, _ := strings.Cut(global, ".")
+				found[cmp.Or(whole, p.Globals()[first])] = true
+			}
+		}
+	}
+	for _, other := range p.List.Libraries {
+		pkg, _ := other.Package()
+		for _, of := range asked {
+			if of[cmp.Or(pkg, other.Name)] != "" {
+				found[other.Name] = true
+			}
+		}
+	}
+	delete(found, "")
+	delete(found, name)
+	return slices.Sorted(maps.Keys(found))
 }
 
 // purlOf is a package's URL (Package URL specification).
@@ -209,7 +244,39 @@ func (b *Bill) advise(name string) error {
 			"JSON file each", "%s has no advisories", name)
 	}
 	slices.SortStableFunc(b.Warnings, func(x, y Warning) int { return strings.Compare(x.Library+x.ID, y.Library+y.ID) })
+	b.Warnings = together(b.Warnings)
 	return nil
+}
+
+// together makes one warning of those of a library that are aliases of each other, directly or over others (OSV Schema,
+// section on aliases): the same flaw, as several databases have it.
+func together(list []Warning) []Warning {
+	for i := 0; i < len(list); i++ {
+		w := &list[i]
+		for j := i + 1; j < len(list); j++ {
+			o := list[j]
+			names := append([]string{o.ID}, o.Aliases...)
+			if o.Library != w.Library || !slices.ContainsFunc(names, func(n string) bool {
+				return n == w.ID || slices.Contains(w.Aliases, n)
+			}) {
+				continue
+			}
+			w.Aliases = slices.DeleteFunc(append(slices.Clone(w.Aliases), names...), func(n string) bool {
+				return n == w.ID
+			})
+			slices.Sort(w.Aliases)
+			w.Aliases = slices.Compact(w.Aliases)
+			for _, version := range o.Fixed {
+				if !slices.Contains(w.Fixed, version) {
+					w.Fixed = append(w.Fixed, version)
+				}
+			}
+			w.Summary = cmp.Or(w.Summary, o.Summary)
+			list = slices.Delete(list, j, j+1)
+			j = i // what has joined may know more names
+		}
+	}
+	return list
 }
 
 // match holds an advisory against the bill. A package of the registry is known by its package URL; what came as a
@@ -247,7 +314,7 @@ func (b *Bill) match(adv *advisory, from string) {
 
 // inEvents reports whether a version is in what a range's events span (OSV Schema, section on
 // affected[].ranges[].events): events are sorted by version, and each introduced opens what the next fixed, or
-// last_affected, closes.
+// last_affected, closes. With limits, only versions below one of them count.
 func inEvents(version string, events []map[string]string) (in bool, fixed []string) {
 	type event struct{ kind, version string }
 	var list []event
@@ -268,16 +335,20 @@ func inEvents(version string, events []map[string]string) (in bool, fixed []stri
 	slices.SortStableFunc(list, func(a, b event) int {
 		return source.CompareVersions(order(a.version), order(b.version))
 	})
+	limited, within := false, false
 	for _, e := range list {
 		c := source.CompareVersions(version, order(e.version))
 		switch {
+		case e.kind == "limit":
+			limited = true
+			within = within || e.version == "*" || c < 0
 		case e.kind == "introduced" && c >= 0:
 			in = true
 		case e.kind == "fixed" && c >= 0, e.kind == "last_affected" && c > 0:
 			in = false
 		}
 	}
-	return in, fixed
+	return in && (!limited || within), fixed
 }
 
 // NoticeText returns the notice with the licences of the libraries that the site ships.

@@ -46,10 +46,26 @@ func TestInEvents(t *testing.T) {
 		{"1.2.3", "introduced=1.0.0 last_affected=1.2.3", true},
 		{"1.2.4", "introduced=1.0.0 last_affected=1.2.3", false},
 		{"1.0.0-rc.1", "introduced=1.0.0", false},
+		{"1.5.0", "introduced=0 limit=1.5.0", false}, {"1.4.9", "introduced=0 limit=1.5.0", true},
+		{"1.4.9", "introduced=0 limit=1.0.0 limit=2.0.0", true}, {"9.0.0", "introduced=0 limit=*", true},
+		{"1.0.0", "introduced=2.0.0 limit=3.0.0", false},
 	} {
 		if got, _ := inEvents(tt.version, events(tt.events)); got != tt.want {
 			t.Errorf("%s in %s: %v", tt.version, tt.events, got)
 		}
+	}
+}
+
+// TestTogether: advisories that name each other, directly or over a third, are one warning.
+func TestTogether(t *testing.T) {
+	got := together([]Warning{{Library: "oarlock", ID: "GULL-1", Aliases: []string{"WAVE-7"}, Fixed: []string{"2.1.0"}},
+		{Library: "oarlock", ID: "GULL-2"}, {Library: "oarlock", ID: "TIDE-3", Aliases: []string{"FOAM-4"},
+			Fixed: []string{"2.1.0", "3.0.0"}, Summary: "a leak"}, {Library: "oarlock", ID: "WAVE-7",
+			Aliases: []string{"FOAM-4"}}, {Library: "tidechart", ID: "WAVE-7"}})
+	if len(got) != 3 || got[0].ID != "GULL-1" || strings.Join(got[0].Aliases, " ") != "FOAM-4 TIDE-3 WAVE-7" ||
+		strings.Join(got[0].Fixed, " ") != "2.1.0 3.0.0" || got[0].Summary != "a leak" || got[1].ID != "GULL-2" ||
+		got[2].Library != "tidechart" {
+		t.Errorf("%+v", got)
 	}
 }
 

@@ -23,6 +23,9 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 	var notes []string
 	take, gone := known(d, version, lib, lib.Take)
 	keep, goneToo := known(d, version, lib, lib.Keep)
+	if len(take)+len(keep) > 0 && !lib.Whole {
+		gone, take, notes = standIns(d, version, lib, gone, take)
+	}
 	for _, name := range append(gone, goneToo...) {
 		notes = append(notes, fmt.Sprintf("%s is no longer in %s", name, version))
 	}
@@ -39,6 +42,37 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 	Keep(sel, keep, take)
 	d.AddBuilds(sel, false, lib.Maps)
 	return sel, notes
+}
+
+// standIns finds what the new version suggests in the place of files for pages that it does not have: the one script or
+// stylesheet that it suggests and that nothing else stands for. A plain script stays one. The notes say why.
+func standIns(d *packages.Package, version string, lib record.Library, gone, take []string) (left, with,
+	notes []string) {
+	with = take
+	suggested := d.InBuild(d.Suggest(), cmp.Or(lib.Build, record.Minified))
+	alike := map[packages.Kind]int{}
+	for _, name := range gone {
+		alike[packages.KindOf(name)]++
+	}
+	for _, name := range gone {
+		var list []string
+		for _, c := range suggested.Choices {
+			f := d.File(c.Path)
+			if c.Page && f != nil && f.Kind == packages.KindOf(name) && !matches(with, c.Path) && (f.Script == nil ||
+				f.Script.Form != script.Module || strings.HasSuffix(name, ".mjs")) {
+				list = append(list, c.Path)
+			}
+		}
+		if len(list) != 1 || alike[packages.KindOf(name)] > 1 {
+			left = append(left, name)
+			continue
+		}
+		with = append(with, list[0])
+		notes = append(notes, fmt.Sprintf("%s is no longer in %s; %s stands in for it, the %s that this version "+
+			"suggests",
+			name, version, list[0], d.File(list[0]).Kind))
+	}
+	return left, with, notes
 }
 
 // Names reports whether a package has anything that an entry names.

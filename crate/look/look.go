@@ -53,6 +53,8 @@ type Request struct {
 	Behind string
 	// Overlay are files that are served otherwise than they are on disk, by their places in the site.
 	Overlay map[string][]byte
+	// Policies are content security policies to try, by the page's path in the site, in place of those of the site.
+	Policies map[string]string
 	// Findings are the findings of check.
 	Findings []check.Finding
 }
@@ -278,7 +280,8 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	s, err := serve.New(ctx, serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline, Behind: behind})
+	s, err := serve.New(ctx, serve.Options{Project: v.p, Host: "127.0.0.1", CDNFallback: v.req.Offline, Behind: behind,
+		Policies: addressed(v.req.Policies)})
 	if err != nil {
 		return nil, err
 	}
@@ -298,6 +301,15 @@ func (v *visitor) serve(ctx context.Context) (stop func(), err error) {
 			return b
 		}}
 	return func() { cancel(); <-ended; s.Close() }, nil
+}
+
+// addressed are policies by the addresses of their pages.
+func addressed(policies map[string]string) map[string]string {
+	list := map[string]string{}
+	for name, policy := range policies {
+		list["/"+name] = policy
+	}
+	return list
 }
 
 // pages are those that are to be looked at, in all the widths that are wanted.
@@ -472,12 +484,22 @@ func (l *Report) Same() bool {
 	return !slices.ContainsFunc(l.Pages, func(p *Page) bool { return p.Different != nil })
 }
 
-// Findings are the messages as findings, for SARIF.
-func (l *Report) Findings() []check.Finding {
+// SARIF returns what the browser said as a SARIF 2.1.0 log of a version of this program, ready for JSON.
+func (l *Report) SARIF(program string) any {
+	return check.Log{Program: program, Describe: func(name string) (string, string) {
+		return console.Describe(console.Kind(strings.TrimPrefix(name, ofBrowsers)))
+	}}.SARIF(l.findings())
+}
+
+// ofBrowsers begins the names of what browsers say.
+const ofBrowsers = "browser-"
+
+// findings are the messages as findings.
+func (l *Report) findings() []check.Finding {
 	var list []check.Finding
 	for _, p := range l.Pages {
 		for _, m := range p.Messages {
-			f := check.Finding{Name: "browser-" + string(m.Kind), Severity: check.Error,
+			f := check.Finding{Name: ofBrowsers + string(m.Kind), Severity: check.Error,
 				File: path.Join(l.site, cmp.Or(m.File, m.Page)), Line: m.Line, Column: m.Column, Message: m.Text,
 				Why: cmp.Or(m.Cause, "the browser reports this about "+m.Page), Next: m.Next}
 			if !m.Wrong() {

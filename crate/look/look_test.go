@@ -108,7 +108,7 @@ func TestWords(t *testing.T) {
 	seen.Pages[0].Messages = append(seen.Pages[0].Messages, &console.Message{Kind: console.Error, Text: "e",
 		File: "js/a.js", Line: 3, Column: 4})
 	seen.Pages[0].Different = &Difference{}
-	found := seen.Findings()
+	found := seen.findings()
 	if seen.Clean() || seen.Same() || len(found) != 2 || found[1].File != "js/a.js" || found[1].Line != 3 ||
 		found[1].Severity != check.Error {
 		t.Errorf("%+v", found)

@@ -70,7 +70,23 @@ func Read(b []byte) (Manifest, bool) {
 		json.Unmarshal(raw["license"], &old)
 		m.Licence = old.Type
 	}
+	if m.Licence == "" {
+		m.Licence = severally(raw["licenses"])
+	}
 	return m, m.Name != "" && (m.Version != "" || m.Main != "" || m.Module != "" || m.Exports != "")
+}
+
+// severally is what old manifests say of several licences: any of them.
+func severally(raw json.RawMessage) string {
+	var list []struct{ Type string }
+	json.Unmarshal(raw, &list)
+	var names []string
+	for _, l := range list {
+		if l.Type != "" {
+			names = append(names, l.Type)
+		}
+	}
+	return strings.Join(names, " OR ")
 }
 
 // forBrowsers puts files in the places of others, as a manifest's map for browsers says: its keys and values are paths

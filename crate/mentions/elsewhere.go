@@ -152,6 +152,6 @@ func unedited(b []byte) []span {
 			list = append(list, span{in.TextStart(), in.TextStart() + len(pg.InlineText(in))})
 		}
 	}
-	page.Frames(b, func(start, end int) { list = append(list, span{start, end}) })
+	page.Frames(b, func(f page.Frame) { list = append(list, span{f.Start, f.End}) })
 	return list
 }

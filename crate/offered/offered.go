@@ -19,8 +19,8 @@ import (
 const maxGone = 3000
 
 // Gone are the names that a library offered in the version that is in the crate, or in an earlier one, and does not
-// offer as it will be: classes, properties, keyframes, globals, and members of globals that scripts of the site use.
-// Read gives the bytes of a file as it will be, by its path in the source, nil for none.
+// offer as it will be: classes, properties, keyframes, attributes, globals, and members of globals that scripts of the
+// site use. Read gives the bytes of a file as it will be, by its path in the source, nil for none.
 func Gone(ctx context.Context, d *reconcile.Plan, name string, sealed *record.Sealed,
 	read func(path string) []byte) map[string][]string {
 	was := d.Before.Seal.Libraries[name]
@@ -146,10 +146,17 @@ func offered(sealed *record.Sealed, d *reconcile.Plan, bytesOf func(f *record.Fi
 					names[m.Name] = true
 				case style.Keyframes:
 					names["@"+m.Name] = true
+				case style.Attribute:
+					if IsOwn(m.Name) {
+						names["["+m.Name] = true
+					}
 				}
 			}
 		case kind == packages.Script && f.Role == record.Tagged && !f.Module:
 			if b := bytesOf(f); b != nil {
+				for name := range Attributes(b) {
+					names["["+name] = true
+				}
 				for _, g := range d.Before.Facts.ScriptOf(f.Integrity, b).Defines {
 					names[g.Name] = true
 				}
@@ -157,4 +164,10 @@ func offered(sealed *record.Sealed, d *reconcile.Plan, bytesOf func(f *record.Fi
 		}
 	}
 	return names
+}
+
+// IsOwn reports whether an attribute may be one that a library defines: its name has a dash, and does not begin with
+// aria-.
+func IsOwn(attribute string) bool {
+	return strings.Contains(attribute, "-") && !strings.HasPrefix(attribute, "aria-")
 }

@@ -96,6 +96,7 @@ type Page struct {
 	Bytes    []byte
 	Includes []Include
 	Base     string // the first <base href>
+	Ignored  string // the same, if browsers do not heed it
 	baseAt   int    // behind which it counts for what is fetched while the page is read
 	Doctype  bool
 	Charset  bool // declared, by a meta element or a byte order mark
@@ -201,6 +202,12 @@ func (p *Page) BaseAt(offset int) string {
 	}
 	return p.Base
 }
+
+// BaseStart is where the base element stands.
+func (p *Page) BaseStart() int { return p.baseAt }
+
+// IgnoreBase makes the page one whose base browsers do not heed.
+func (p *Page) IgnoreBase() { p.Ignored, p.Base = p.Base, "" }
 
 // First is where a tag is before all that is fetched and runs: behind the start tag of the head, else of the html
 // element, else behind the doctype.

@@ -2,6 +2,7 @@ package page
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 )
 
@@ -18,25 +19,24 @@ type PieceKind int
 
 // The kinds of piece.
 const (
-	Handler    PieceKind = iota // onclick and its like
-	StyleValue                  // a style attribute
-	ScriptLink                  // a link that begins with javascript:
+	Handler     PieceKind = iota // onclick and its like
+	StyleValue                   // a style attribute
+	ScriptLink                   // a link that begins with javascript:
+	ScriptFrame                  // a frame whose address begins with it
 )
 
-// Pieces calls visit for what runs or styles from attributes of a page's elements, templates left out: those come to
-// nothing before a script makes something of them.
+// Pieces calls visit for what runs or styles from attributes of a page's elements, those in templates too: policies are
+// asked when attributes are read. Links in templates are left out, since nobody follows them there.
 func (p *Page) Pieces(visit func(Piece)) {
 	s := NewScanner(p.Bytes)
 	templates := 0
 	for t := s.Next(); t != nil; t = s.Next() {
-		if t.Name == "template" {
-			if t.Closing {
-				templates = max(0, templates-1)
-			} else {
-				templates++
-			}
+		if t.Name == "template" && t.Closing {
+			templates = max(0, templates-1)
+		} else if t.Name == "template" {
+			templates++
 		}
-		if t.Closing || templates > 0 || bytes.IndexByte(p.Bytes[t.Start:t.End], '=') < 0 {
+		if t.Closing || bytes.IndexByte(p.Bytes[t.Start:t.End], '=') < 0 {
 			continue
 		}
 		for _, a := range s.Attrs(t) {
@@ -47,13 +47,25 @@ func (p *Page) Pieces(visit func(Piece)) {
 				visit(Piece{Handler, a.Name, text(), a.ValueStart})
 			case a.Name == "style":
 				visit(Piece{StyleValue, a.Name, text(), a.ValueStart})
-			case a.Name == "href" || a.Name == "action" || a.Name == "formaction":
-				if v := text(); strings.HasPrefix(strings.ToLower(strings.TrimSpace(v)), "javascript:") {
-					visit(Piece{ScriptLink, a.Name, v, a.ValueStart})
-				}
+			case templates == 0 && mayBeScript(t.Name, a.Name) && isScript(text()):
+				kind := map[bool]PieceKind{false: ScriptLink, true: ScriptFrame}[a.Name == "src"]
+				visit(Piece{kind, a.Name, text(), a.ValueStart})
 			}
 		}
 	}
+}
+
+// mayBeScript reports whether an attribute's address may be a script.
+func mayBeScript(element, attribute string) bool {
+	return slices.Contains([]string{"href", "xlink:href", "action", "formaction"}, attribute) ||
+		attribute == "src" && slices.Contains([]string{"iframe", "frame", "embed"}, element)
+}
+
+// isScript reports whether an address is a script: white space before it, and tabs and line ends in it, do not count
+// (URL Standard, section 4.4).
+func isScript(address string) bool {
+	scheme, _, has := strings.Cut(strings.TrimLeft(address, "\x00\x01 \t\n\f\r"), ":")
+	return has && strings.EqualFold(strings.NewReplacer("\t", "", "\n", "", "\r", "").Replace(scheme), "javascript")
 }
 
 // Normal is a text with its line endings as a browser reads them (HTML Standard, section 13.2.3.5).

@@ -149,21 +149,45 @@ func references(b, masked []byte, holes []template.Hole, at place, visit func(Re
 	}
 }
 
-// Frames calls visit for the documents that a page has in attributes of its frames, as they are written (HTML Standard,
-// section 4.8.5).
-func Frames(b []byte, visit func(start, end int)) {
-	if !framed().Match(b) {
+// HasFrames reports whether a page may have frames with documents of their own.
+func HasFrames(b []byte) bool { return framed().Match(b) }
+
+// A Frame is a frame with its document in an attribute (HTML Standard, section 4.8.5).
+type Frame struct {
+	Text       string // of the document
+	Start, End int    // of the value, as it is written
+	Inert      bool   // it stands in a template
+	NoScripts  bool   // it is a sandbox without scripts
+}
+
+// Frames calls visit for the frames of a page that have their documents in attributes.
+func Frames(b []byte, visit func(Frame)) {
+	if !HasFrames(b) {
 		return
 	}
 	s := &Scanner{b: b}
+	templates := 0
 	for t := s.Next(); t != nil; t = s.Next() {
+		if t.Name == "template" && t.Closing {
+			templates = max(0, templates-1)
+		} else if t.Name == "template" {
+			templates++
+		}
 		if t.Closing || t.Name != "iframe" {
 			continue
 		}
+		f, has := Frame{Inert: templates > 0}, false
 		for _, a := range s.Attrs(t) {
-			if a.Name == "srcdoc" && a.HasValue {
-				visit(a.ValueStart, a.ValueEnd)
+			value := decode(string(b[a.ValueStart:a.ValueEnd]))
+			switch a.Name {
+			case "srcdoc":
+				f.Text, f.Start, f.End, has = value, a.ValueStart, a.ValueEnd, a.HasValue
+			case "sandbox":
+				f.NoScripts = !slices.Contains(strings.Fields(strings.ToLower(value)), "allow-scripts")
 			}
+		}
+		if has {
+			visit(f)
 		}
 	}
 }
@@ -186,9 +210,9 @@ func Elements(b []byte, visit func(name string, attributes []string, start int))
 // FrameReferences calls visit for the references in the documents of a page's frames. What stands for one in the page's
 // bytes is not told: it begins and ends where the document does.
 func FrameReferences(b []byte, visit func(Reference)) {
-	Frames(b, func(start, end int) {
-		References([]byte(decode(string(b[start:end]))), func(r Reference) {
-			r.Start, r.End = start, start
+	Frames(b, func(f Frame) {
+		References([]byte(f.Text), func(r Reference) {
+			r.Start, r.End = f.Start, f.Start
 			visit(r)
 		})
 	})

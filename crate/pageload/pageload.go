@@ -26,6 +26,18 @@ type Policies interface {
 	Applies(v *tags.Page) bool // whether any policy applies to the page
 	// Blocked lists the includes whose scripts are blocked, by index, and says how eval is treated.
 	Blocked(v *tags.Page) (scripts map[int]bool, eval rehearse.Eval)
+	// Types are what they demand of texts that become markup or code, nil for nothing.
+	Types(v *tags.Page) *rehearse.Types
+	// Made lists what the policies forbid of what the page's scripts made while they ran.
+	Made(v *tags.Page, report *rehearse.Report) []Forbidden
+}
+
+// Forbidden is what a policy forbids of what a script makes or asks for.
+type Forbidden struct {
+	Include              int // the script, of the page
+	Module, Line, Column int // as in a fault
+	// What completes "the script …", Policy names the policy and its directive, and Next says how to allow it.
+	What, Policy, Next string
 }
 
 // A Loader knows the project whose pages are rehearsed.
@@ -47,6 +59,7 @@ func (s *Loader) Request(v *tags.Page) *rehearse.Request {
 	}
 	var stopped map[int]bool
 	stopped, req.Eval = s.Policies.Blocked(v)
+	req.Policed, req.Types = s.Policies.Applies(v), s.Policies.Types(v)
 	imported := graph.Of(s.Scripts, v)
 	modules, nodes := s.modules(v, imported, req)
 	for i := range v.Includes {

@@ -53,6 +53,7 @@ type Project struct {
 	globals   *memo.Memo[string, map[string]string]
 	telling   *memo.Memo[string, string]
 
+	served      *headers
 	names       *fileNames
 	sealedNames *memo.Memo[string, map[string][]paths.InSite]
 }
@@ -146,6 +147,7 @@ func (p *Project) With(list *record.List, seal *record.Seal) *Project {
 func (p *Project) index() {
 	p.globals, p.telling = &memo.Memo[string, map[string]string]{}, &memo.Memo[string, string]{}
 	p.sealedNames = &memo.Memo[string, map[string][]paths.InSite]{}
+	p.served = &headers{}
 	p.byPlace, p.byAddress = map[paths.InProject]Sealed{}, map[string]Sealed{}
 	for _, lib := range p.List.Libraries {
 		if p.Seal.Libraries[lib.Name] == nil && lib.Serve == record.CDN && source.IsAddress(lib.From) {

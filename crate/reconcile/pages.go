@@ -12,6 +12,7 @@ import (
 
 	"merrycrate.example/merry/crate/csp"
 	"merrycrate.example/merry/crate/disk"
+	"merrycrate.example/merry/crate/hashes"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/paths"
@@ -99,10 +100,13 @@ func (d *Plan) pages(ctx context.Context, after *project.Project, relink *relink
 	}
 	r := &pageRun{d: d, after: after, scripts: d.scriptsAfter(after), guard: csp.New(after),
 		weights: &scale{p: after, scripts: d.scriptsAfter(after)}, views: d.Before.Viewpoint(site),
-		hidden: newHidden(d, follow, relink), parts: parts, work: byPage}
+		hidden: newHidden(d, follow, relink), hashes: hashes.New(d.Before), parts: parts, work: byPage}
 	changes, err := parallel.Map(ctx, list, r.page)
 	if err == nil {
 		err = follow.missed()
+	}
+	if err == nil {
+		err = r.hashes.Files(ctx, site.Pages, d.set.Write)
 	}
 	r.hidden.tell(d.Before)
 	return joinChanges(changes, wholes), err
@@ -117,6 +121,7 @@ type pageRun struct {
 	weights *scale
 	views   *project.Viewpoint
 	hidden  *hidden
+	hashes  *hashes.Keeper
 	parts   map[paths.InSite][]byte     // what the work on whole pages made of files
 	work    map[paths.InSite][]PageWork // by page
 }
@@ -164,7 +169,9 @@ func (r *pageRun) page(ctx context.Context, name paths.InSite) (PageChange, erro
 	}
 	changed := string(edited) != string(b)
 	if changed {
-		r.d.note(r.guard, r.weights, v, edited, &done)
+		var coming map[string]bool
+		edited, coming = r.hashes.Page(name, b, edited)
+		r.d.note(r.guard, r.weights, v, edited, coming, &done)
 		if err := refuseConflict(at, b); err != nil {
 			return done, err
 		}
@@ -210,7 +217,9 @@ func joinChanges(files, wholes []PageChange) []PageChange {
 }
 
 // note says of an edited page what its policies forbid now and did not before, and what it costs where that is wanted.
-func (d *Plan) note(guard *csp.Index, weights *scale, v *tags.Page, edited []byte, done *PageChange) {
+// Files of headers are going to have the hashes of some inline texts.
+func (d *Plan) note(guard *csp.Index, weights *scale, v *tags.Page, edited []byte, coming map[string]bool,
+	done *PageChange) {
 	if !d.Measure && !guard.Applies(v) {
 		return
 	}
@@ -229,7 +238,7 @@ func (d *Plan) note(guard *csp.Index, weights *scale, v *tags.Page, edited []byt
 	var new []string
 	before := guard.Forbidden(was)
 	for what, words := range guard.Forbidden(after) {
-		if before[what] == "" {
+		if before[what] == "" && !coming[what.What] {
 			new = append(new, words)
 		}
 	}

@@ -130,7 +130,39 @@ func Successors(old, new *record.Sealed) map[*record.File]*record.File {
 			moved[f] = nil
 		}
 	}
+	standIn(old, new, moved)
 	return moved
+}
+
+// standIn pairs files for pages that have no successor with new ones that follow none: the one script or stylesheet of
+// a build that is left on either side.
+func standIn(old, new *record.Sealed, moved map[*record.File]*record.File) {
+	type part struct {
+		ending string
+		build  record.Build
+		module bool
+	}
+	of := func(f *record.File) part { return part{path.Ext(f.Path), f.Build, f.Module} }
+	taken := map[*record.File]bool{}
+	for _, n := range moved {
+		taken[n] = true
+	}
+	gone, come := map[part][]*record.File{}, map[part][]*record.File{}
+	for i := range old.Files {
+		if f := &old.Files[i]; f.Role == record.Tagged && moved[f] == nil {
+			gone[of(f)] = append(gone[of(f)], f)
+		}
+	}
+	for i := range new.Files {
+		if f := &new.Files[i]; f.Role == record.Tagged && !taken[f] {
+			come[of(f)] = append(come[of(f)], f)
+		}
+	}
+	for p, list := range gone {
+		if len(list) == 1 && len(come[p]) == 1 {
+			moved[list[0]] = come[p][0]
+		}
+	}
 }
 
 // Bare is a path of a package without the package's version, wherever that is in it.

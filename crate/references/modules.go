@@ -411,7 +411,7 @@ func (m *modules) demands(file string, read *module.Map, at int) {
 		m.found = append(m.found, check.Finding{Name: check.LinkStale, Severity: check.Error, File: file, Line: line,
 			Column: column, Message: fmt.Sprintf("the import map's integrity of %s is not that of the file", t.Path),
 			Why:  "a browser refuses the module, and all that imports it",
-			Next: "merry seal " + texts.Word(m.g.p.InProject(t.Path).String()) + "  # prints the right one"})
+			Next: "merry check " + texts.Word(m.g.p.InProject(m.v.Path).String()) + " --fix  # writes the right one"})
 	}
 }
 

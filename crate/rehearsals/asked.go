@@ -27,7 +27,8 @@ func (c *Runner) asked(v *tags.Page, req *rehearse.Request, report *rehearse.Rep
 	for _, a := range report.Asked {
 		rest, here := strings.CutPrefix(a.Address, pageload.Site)
 		rest, err := url.PathUnescape(tags.WithoutQuery(rest))
-		if !here || err != nil || !a.Sure || a.Script < 0 || a.Script >= len(includes) || told[rest] ||
+		if !here || err != nil || a.By == "send" || !a.Sure || a.Script < 0 || a.Script >= len(includes) ||
+			told[rest] ||
 			strings.ContainsAny(rest, "[]{}<>|\\ ") {
 			continue // elsewhere, or made of what the room can't know
 		}

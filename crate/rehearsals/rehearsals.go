@@ -84,6 +84,7 @@ func (c *Runner) Pages(ctx context.Context, pages []paths.InSite, found []check.
 		r.found = append(r.found, c.asked(v, req, report, found)...)
 		r.found = append(r.found, c.lacking(v, report)...)
 		r.found = append(r.found, c.copied(v, report, found)...)
+		r.found = append(r.found, c.forbidden(v, req, report)...)
 		if slices.ContainsFunc(req.Scripts, func(s rehearse.Script) bool {
 			return s.When == rehearse.AnyTime && s.Skip == ""
 		}) {
@@ -107,6 +108,22 @@ func (c *Runner) Pages(ctx context.Context, pages []paths.InSite, found []check.
 		}
 	}
 	return out, err
+}
+
+// forbidden tells of what scripts make or ask for, and that a policy forbids.
+func (c *Runner) forbidden(v *tags.Page, req *rehearse.Request, report *rehearse.Report) (list []check.Finding) {
+	for _, m := range c.Staging.Policies.Made(v, report) {
+		name, where := c.whose(v, req, m.Include, m.Module, m.Line, m.Column)
+		if where != "" {
+			where = " (" + where + ")"
+		}
+		f := check.Finding{Name: check.PolicyForbids, Severity: check.Error, File: c.P.InProject(v.Path).String(),
+			Message: fmt.Sprintf("%s %s%s; %s", name, m.What, where, m.Policy),
+			Why:     "a browser does not do it, and its console says so", Next: m.Next}
+		f.Line, f.Column = v.Position(v.Includes[m.Include].Start)
+		list = append(list, f)
+	}
+	return list
 }
 
 // A Stop is a script that surely stops while its page loads.

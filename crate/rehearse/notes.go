@@ -94,6 +94,14 @@ func nearest(name string, names []string) string {
 // maxPath is how many steps along a member's path are taken.
 const maxPath = 16
 
+// guards puts on what policies demand.
+func (s *page) guards() error {
+	if err := s.types(); err != nil {
+		return err
+	}
+	return s.evals()
+}
+
 // evals puts a watch on what runs texts as code.
 func (s *page) evals() error {
 	if s.req.Eval == "" {
@@ -124,13 +132,44 @@ func (s *page) evals() error {
 }
 
 // asks notes that the script which runs asks for an address.
-func (s *page) asks(address, by string) {
-	a := Asked{Address: address, By: by, Sure: s.sure()}
+func (s *page) asks(address, by, nonce, integrity string) {
+	a := Asked{Address: address, By: by, Nonce: nonce, Integrity: integrity, Written: s.writing, Sure: s.sure()}
 	a.Script, a.Module, a.Line, a.Column = s.place(s.vm.CaptureCallStack(0, nil))
 	if len(address) <= maxText && len(s.out.Asked) < maxFaults && !slices.ContainsFunc(s.out.Asked,
 		func(o Asked) bool { return o.Address == a.Address && o.Script == a.Script }) {
 		s.out.Asked = append(s.out.Asked, a)
 	}
+}
+
+// makes notes what the script which runs makes that a policy may forbid.
+func (s *page) makes(kind, text, nonce string) {
+	m := Made{Kind: MadeKind(kind), Text: text, Nonce: nonce, Sure: s.sure()}
+	m.Script, m.Module, m.Line, m.Column = s.place(s.vm.CaptureCallStack(0, nil))
+	if m.Script >= 0 && len(text) <= maxMade && len(s.out.Made) < maxFaults && !slices.ContainsFunc(s.out.Made,
+		func(o Made) bool {
+			return o.Kind == m.Kind && o.Text == text && o.Nonce == nonce && o.Script == m.Script
+		}) {
+		s.out.Made = append(s.out.Made, m)
+	}
+}
+
+// types has the room demand trusted types.
+func (s *page) types() error {
+	if s.req.Types == nil {
+		return nil
+	}
+	f, err := s.vm.RunProgram(typesProgram())
+	if err != nil {
+		return err
+	}
+	install, _ := goja.AssertFunction(f)
+	rules := s.vm.NewObject()
+	rules.Set("required", s.req.Types.Required)
+	if s.req.Types.Names != nil {
+		rules.Set("names", s.vm.ToValue(s.req.Types.Names))
+	}
+	_, err = install(goja.Undefined(), s.vm.GlobalObject(), rules)
+	return err
 }
 
 // rejections notes the promises that are rejected, and forgets those that somebody handles in time: the console tells
@@ -202,6 +241,7 @@ const (
 	maxFaults = 500
 	maxNames  = 20_000
 	maxText   = 1000 // bytes, of a message or a name
+	maxMade   = 1 << 20
 )
 
 func (s *page) report(f Fault) {

@@ -131,9 +131,12 @@ func (s *page) grow(parent *goja.Object, n *html.Node, next *int) {
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		if c.Type == html.ElementNode && (c.Data == "script" || countScripts(c) > 0) && !(c.Data == "template" &&
 			c.Namespace == "") {
-			s.must(build(s.engine, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}}),
-				goja.Null()))
+			s.must(build(s.engine, parent, s.vm.ToValue([]any{[]any{c.Data, attributes(c), []any{}, namespace(c)}})))
 			made := parent.Get("lastChild").ToObject(s.vm)
+			if c.Data == "script" {
+				s.must(nil, made.DefineDataProperty("started", s.vm.ToValue(true), goja.FLAG_FALSE, goja.FLAG_FALSE,
+					goja.FLAG_FALSE)) // the parser runs it, nobody else does
+			}
 			if c.Data == "body" {
 				s.handOnLoad()
 			}
@@ -149,7 +152,7 @@ func (s *page) grow(parent *goja.Object, n *html.Node, next *int) {
 			continue
 		}
 		if v := markup(c); v != nil {
-			s.must(build(s.engine, parent, s.vm.ToValue([]any{v}), goja.Null()))
+			s.must(build(s.engine, parent, s.vm.ToValue([]any{v})))
 		}
 	}
 }
@@ -327,7 +330,13 @@ func (s *page) write(text string) {
 		return
 	}
 	build, _ := goja.AssertFunction(s.engine.Get("build"))
-	s.must(build(s.engine, holder, s.vm.ToValue(s.parse(text, "body")), goja.Null()))
+	s.must(build(s.engine, holder, s.vm.ToValue(s.parse(text, "body"))))
+	old := s.writing
+	s.writing = true
+	defer func() { s.writing = old }()
+	if seen, ok := goja.AssertFunction(s.engine.Get("madeIn")); ok {
+		s.must(seen(s.engine, holder, s.vm.ToValue(false), s.vm.ToValue(true)))
+	}
 	scripts := s.call(holder, "querySelectorAll", "script")
 	s.call(at, "after", holder)
 	if list := scripts.ToObject(s.vm); list != nil {
@@ -353,16 +362,29 @@ func (s *page) call(o *goja.Object, method string, args ...any) goja.Value {
 	return v
 }
 
+// scriptType is a media type of scripts (HTML Standard, section 4.12.1.1).
+var scriptType = memo.Regexp(`^(?:text|application)/(?:x-)?(?:java|ecma|j|live)script[\d.]*$`)
+
 // inserted is called for a script element that a script puts into the page.
 func (s *page) inserted(e *goja.Object) {
 	if s.depth > 10 {
 		return
 	}
+	switch kind := strings.ToLower(strings.TrimSpace(s.attribute(e, "type"))); {
+	case kind == "module":
+		s.touched[-1] = true // what it does is not known
+		return
+	case kind != "" && !scriptType().MatchString(kind):
+		return // data
+	}
 	s.depth++
 	defer func() { s.depth-- }()
 	if src := s.call(e, "getAttribute", "src"); !goja.IsNull(src) && !goja.IsUndefined(src) {
-		if _, known := s.req.Texts[s.resolve(src.String())]; !known {
-			s.asks(s.resolve(src.String()), "script")
+		_, known := s.req.Texts[s.resolve(src.String())]
+		if !known || s.req.Policed {
+			s.asks(s.resolve(src.String()), "script", s.attribute(e, "nonce"), s.attribute(e, "integrity"))
+		}
+		if !known {
 			s.touched[-1] = true // it will load something that nobody knows
 			return
 		}
@@ -373,7 +395,13 @@ func (s *page) inserted(e *goja.Object) {
 // load runs a script element that did not come with the page.
 func (s *page) load(e *goja.Object) {
 	src := s.call(e, "getAttribute", "src")
+	if s.writing && !goja.IsNull(src) && !goja.IsUndefined(src) && s.req.Policed {
+		s.asks(s.resolve(src.String()), "script", s.attribute(e, "nonce"), s.attribute(e, "integrity"))
+	}
 	if goja.IsNull(src) || goja.IsUndefined(src) {
+		if s.req.Policed {
+			s.makes(string(MadeScript), e.Get("textContent").String(), s.attribute(e, "nonce"))
+		}
 		s.text("written", s.call(e, "cloneNode", true).ToObject(s.vm).Get("textContent").String())
 		return
 	}
@@ -386,6 +414,14 @@ func (s *page) load(e *goja.Object) {
 		return
 	}
 	s.text("loaded "+src.String(), text)
+}
+
+// attribute is the value of an element's attribute, "" for none.
+func (s *page) attribute(e *goja.Object, name string) string {
+	if v := s.call(e, "getAttribute", name); !goja.IsNull(v) && !goja.IsUndefined(v) {
+		return v.String()
+	}
+	return ""
 }
 
 func (s *page) resolve(ref string) string { return s.resolveFrom(s.req.Address, ref) }

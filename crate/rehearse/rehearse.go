@@ -74,6 +74,16 @@ type Request struct {
 	// scripts that run at any time come last, after the page has loaded
 	Late bool `json:"late,omitempty"`
 	Eval Eval `json:"eval,omitempty"` // what becomes of texts that scripts would run as code
+	// Policed notes what scripts make that a content security policy may forbid. Types are what one demands of texts
+	// that become markup or code, nil for nothing.
+	Policed bool   `json:"policed,omitempty"`
+	Types   *Types `json:"types,omitempty"`
+}
+
+// Types are the demands of a policy on texts that become markup or code (Trusted Types, section 4.2).
+type Types struct {
+	Required bool     `json:"required"`        // texts must come from a policy of the scripts' own
+	Names    []string `json:"names,omitempty"` // those that it may have, nil for any
 }
 
 // Eval says how strings run as code, by eval and new Function, are treated.
@@ -89,68 +99,16 @@ const (
 // OnLoad stands for the body's onload attribute in place of a script's index.
 const OnLoad = -2
 
-// A Fault is an error that a browser's console would show for a script.
-type Fault struct {
-	Script  int    `json:"script"`           // in whose text the place is; OnLoad, or -1 where it can't be known
-	Running int    `json:"running"`          // the script that ran, and stopped; -1 between scripts
-	Module  int    `json:"module,omitempty"` // in the request, from 1: in whose text the place is
-	Line    int    `json:"line"`
-	Column  int    `json:"column"`
-	Message string `json:"message"`
-	Global  string `json:"global,omitempty"` // that was not there, where that is the reason
-	When    string `json:"when"`             // loading, ready, load, later, clicked
-	// Clicked is the start tag of the element that was clicked, Handler what its onclick attribute says.
-	Clicked string `json:"clicked,omitempty"`
-	Handler string `json:"handler,omitempty"`
-	Sure    bool   `json:"sure"`
-	Console string `json:"console,omitempty"` // error or warn: the script said it itself
-}
-
-// A Read is a global that a script read before anything had defined it.
-type Read struct {
-	Script int    `json:"script"`
-	Global string `json:"global"`
-	Line   int    `json:"line"`
-	Column int    `json:"column"`
-	When   string `json:"when"`
-}
-
-// A Report is the result of a rehearsal.
-type Report struct {
-	Faults  []Fault  `json:"faults,omitempty"`
-	Reads   []Read   `json:"reads,omitempty"`
-	Ran     []bool   `json:"ran"`               // of each script, whether it was run to its end
-	Stopped string   `json:"stopped,omitempty"` // why the rehearsal ended early
-	Guessed bool     `json:"guessed,omitempty"` // something that can't be simulated was involved in that
-	Defined []string `json:"defined,omitempty"` // the globals that all scripts together made
-	// Missing are the members that were asked for and were not there.
-	Missing  []string      `json:"missing,omitempty"`
-	Replaced []Replacement `json:"replaced,omitempty"`
-	// Lacking are the wanted members that were not there when the page had loaded.
-	Lacking []MissingMember `json:"lacking,omitempty"`
-	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
-	Members map[string][]string `json:"members,omitempty"`
-	Evals   bool                `json:"evals,omitempty"` // a script ran a text as code, where that was to be noted
-	// Asked are the addresses that scripts asked for: pictures, styles, scripts, data, workers.
-	Asked []Asked `json:"asked,omitempty"`
-}
-
-// Asked is an address that a script asked for.
-type Asked struct {
-	Script  int    `json:"script"`
-	Module  int    `json:"module,omitempty"` // as in a fault
-	Address string `json:"address"`
-	By      string `json:"by"` // the element, or fetch, or worker
-	Line    int    `json:"line"`
-	Column  int    `json:"column"`
-	Sure    bool   `json:"sure"`
-}
-
 //go:embed room.js
 var roomSource string
 
 //go:embed elements.js
 var elementsSource string
+
+//go:embed types.js
+var typesSource string
+
+var typesProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("types", typesSource, false) })
 
 //go:embed language.js
 var languageSource string
@@ -179,6 +137,7 @@ type page struct {
 	doubt   bool // something that could not be run may have defined anything
 	elems   map[int]*goja.Object
 	depth   int
+	writing bool // document.write is at work
 
 	clicked, handler string // of the element that is being clicked
 	// standIns are for what browsers have and the room has not, as far as scripts asked for it.
@@ -269,7 +228,7 @@ func (s *page) open() error {
 	host.Set("whole", s.document)
 	host.Set("own", func(source string) bool {
 		return strings.Contains(roomSource, source) || strings.Contains(elementsSource, source) ||
-			strings.Contains(languageSource, source)
+			strings.Contains(languageSource, source) || strings.Contains(typesSource, source)
 	})
 	host.Set("touch", func() { s.touched[s.current] = true })
 	host.Set("now", func() int { return 0 })
@@ -289,6 +248,7 @@ func (s *page) open() error {
 			Console: kind})
 	})
 	host.Set("asks", s.asks)
+	host.Set("makes", s.makes)
 	host.Set("address", address)
 	host.Set("run", func(call goja.FunctionCall) goja.Value {
 		f, ok := goja.AssertFunction(call.Argument(0))
@@ -317,9 +277,10 @@ func (s *page) open() error {
 	s.engine.Set("href", s.req.Address)
 	s.engine.Set("write", s.write)
 	s.engine.Set("inserted", s.inserted)
+	s.engine.Set("watching", s.req.Policed)
 	s.watch()
 	s.rejections()
-	return s.evals()
+	return s.guards()
 }
 
 // watch notes every read of a global that is not there: a proxy is after the global object, which the engine

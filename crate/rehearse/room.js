@@ -278,7 +278,9 @@
       n.parentNode = this;
       mutated(this, "childList", { addedNodes: listOf([n]), removedNodes: listOf([]), previousSibling: this.nodes[at - 1] || null, nextSibling: before || null });
       if (n.nodeType === 1 && n.isConnected) { arrive(n); arrived(n); }
-      if (n.nodeType === 1 && n.localName === "script" && n.isConnected) inserted(n);
+      if (n.nodeType === 3 && this.localName === "style" && this.isConnected) makes("style", this, this.textContent);
+      if (room.watching && n.nodeType === 1 && !n.isConnected && attached(n)) styled(n);
+      if (n.nodeType === 1 && n.isConnected) { inserted(n); walk(n, inserted); }
       return n;
     }
     removeChild(n) {
@@ -364,7 +366,7 @@
     var c = create(n.localName, n.namespaceURI);
     n.map.forEach(function (v, k) { c.map.set(k, v); if (k === "id") everIDs.add(v); });
     if (n.localName === "template") n.content.nodes.forEach(function (x) { c.content.appendChild(x.cloneNode(true)); });
-    ["typed", "on"].forEach(function (k) { if (n[k] !== undefined) defineHidden(c, k, n[k]); });
+    ["typed", "on", "started"].forEach(function (k) { if (n[k] !== undefined) defineHidden(c, k, n[k]); });
     return c;
   }
   class CharacterData extends Node {
@@ -401,9 +403,11 @@
   }
   function fill(parent, s, context) {
     while (parent.firstChild) parent.removeChild(parent.firstChild);
-    build(parent, host.parse(s, context), null);
+    build(parent, host.parse(s, context));
+    var shown = parent.getRootNode();
+    madeIn(parent, shown.nodeType === 11 && !shown.host, true);
     if (parent.nodes.length) mutated(parent, "childList", { addedNodes: listOf(parent.nodes), removedNodes: listOf([]), previousSibling: null, nextSibling: null });
-    parent.nodes.slice().forEach(function (n) { if (n.nodeType === 1 && n.isConnected) { arrive(n); arrived(n); } });
+    parent.nodes.slice().forEach(function (n) { if (n.nodeType === 1 && n.isConnected) { arrive(n); arrived(n); } else if (room.watching && n.nodeType === 1 && attached(n)) styled(n); });
   }
   class DOMException extends Error {
     constructor(message, name) { super(message); this.name = name || "Error"; this.code = codes[this.name] || 0; }
@@ -455,7 +459,7 @@
       v = v === null ? "" : String(v).trim();
       if (v === "") { delete values[k]; delete ranks[k]; } else { var m = /\s*!important$/i.exec(v); values[k] = m ? v.slice(0, m.index) : v; if (m || rank) ranks[k] = true; else delete ranks[k]; }
     };
-    var tell = function () { if (e && !e.styling) { defineHidden(e, "styling", true); e.setAttribute("style", all()); defineHidden(e, "styling", false); } };
+    var tell = function () { if (e && room.watching && e.isConnected) shows(all()); if (e && !e.styling) { defineHidden(e, "styling", true); e.setAttribute("style", all()); defineHidden(e, "styling", false); } };
     var read = function (s) {
       values = Object.create(null);
       String(s).split(/;(?![^(]*\))/).forEach(function (d) { var at = d.indexOf(":"); if (at > 0) put(d.slice(0, at).trim().toLowerCase(), d.slice(at + 1)); });
@@ -520,6 +524,7 @@
       var old = this.map.has(k) ? this.map.get(k) : null;
       this.map.set(k, String(v));
       mutated(this, "attributes", { attributeName: k, attributeNamespace: null, oldValue: old });
+      if (room.watching && (k === "style" && !this.styling || handles(this, k))) makes(k === "style" ? "style attribute" : "handler", this, String(v));
       if (dom.attributeChanged) dom.attributeChanged(this, k, old, String(v));
       if (k === "style" && styles.has(this) && !this.styling) { defineHidden(this, "styling", true); styles.get(this).cssText = String(v); defineHidden(this, "styling", false); }
       if (k === "id") everIDs.add(String(v)); if (loads[this.localName] === k && (this.isConnected || this.localName === "img" || this.localName === "audio")) asks(this);
@@ -616,7 +621,7 @@
     }
     get shadowRoot() { return this.inShadow && this.inShadow.mode === "open" ? this.inShadow : null; }
   }
-  function fragment(s, context) { var f = new DocumentFragment(); build(f, host.parse(String(s), context || "body"), null); return f; }
+  function fragment(s, context, runs) { var f = new DocumentFragment(); build(f, host.parse(String(s), context || "body")); madeIn(f, false, !runs); return f; }
   ("Atomic AutoComplete BrailleLabel BrailleRoleDescription Busy Checked ColCount ColIndex ColIndexText ColSpan Current Description Disabled Expanded HasPopup Hidden Invalid KeyShortcuts Label Level Live Modal MultiLine MultiSelectable Orientation Placeholder PosInSet Pressed ReadOnly Relevant Required RoleDescription RowCount RowIndex RowIndexText RowSpan Selected SetSize Sort ValueMax ValueMin ValueNow ValueText").split(" ").forEach(function (k) {
     var a = "aria-" + k.toLowerCase();
     Object.defineProperty(Element.prototype, "aria" + k, { get: function () { return this.getAttribute(a); }, set: function (v) { if (v === null) this.removeAttribute(a); else this.setAttribute(a, v); }, enumerable: true, configurable: true });
@@ -750,7 +755,7 @@
     get links() { return collection(select(this, "a[href], area[href]", false)); }
     get styleSheets() { return select(this, "style, link[rel=stylesheet]", false).map(function (e) { return { ownerNode: e, href: e.getAttribute("href"), cssRules: [], rules: [], disabled: false, insertRule: function () { return 0; }, deleteRule: function () {} }; }); }
     get fonts() { return { ready: new Promise(function () {}), load: function () { return new Promise(function () {}); }, check: function () { return true; }, add: function () {}, forEach: function () {}, addEventListener: function () {} }; }
-    get implementation() { return { createHTMLDocument: function (title) { var d = new Document(); build(d, [["html", [], [["head", [], title === undefined ? [] : [["title", [], [String(title)]]]], ["body", [], []]]]], null); return d; }, createDocumentType: function (name) { return { name: name, nodeType: 10 }; }, hasFeature: function () { return true; }, createDocument: function () { return new Document(); } }; }
+    get implementation() { return { createHTMLDocument: function (title) { var d = new Document(); build(d, [["html", [], [["head", [], title === undefined ? [] : [["title", [], [String(title)]]]], ["body", [], []]]]]); return d; }, createDocumentType: function (name) { return { name: name, nodeType: 10 }; }, hasFeature: function () { return true; }, createDocument: function () { return new Document(); } }; }
     get all() { return this.getElementsByTagName("*"); }
     get timeline() { return anything(); }
     getElementById(id) { id = String(id); return !everIDs.has(id) ? null : found(this, function (e) { return e.getAttribute("id") === id; })[0] || null; }
@@ -839,7 +844,7 @@
     collapse(start) { if (start) { this.endContainer = this.startContainer; this.endOffset = this.startOffset; } else { this.startContainer = this.endContainer; this.startOffset = this.endOffset; } }
     selectNode(n) { this.setStartBefore(n); this.setEndAfter(n); }
     selectNodeContents(n) { this.startContainer = this.endContainer = n; this.startOffset = 0; this.endOffset = sizeOf(n); }
-    createContextualFragment(s) { var n = this.startContainer; return fragment(s, n.nodeType === 1 ? n.localName : n.parentNode && n.parentNode.localName || "body"); }
+    createContextualFragment(s) { var n = this.startContainer; return fragment(s, n.nodeType === 1 ? n.localName : n.parentNode && n.parentNode.localName || "body", true); }
     cloneRange() { return Object.assign(new Range(), this); }
     parts(take) {
       var f = new DocumentFragment(), from = this.startContainer, to = this.endContainer, a = this.startOffset, b = this.endOffset;
@@ -981,7 +986,7 @@
     n.map.forEach(function (v, k) { s += " " + k + '="' + escaped(v).replace(/"/g, "&quot;") + '"'; });
     return s + ">" + (voids.test(n.localName) ? "" : (n.localName === "template" ? n.content : n).nodes.map(text).join("") + "</" + n.localName + ">");
   }
-  function build(parent, list, onScript) {
+  function build(parent, list) {
     list.forEach(function (item) {
       if (typeof item === "string") { parent.nodes.push(adopt(new Text(item), parent)); return; }
       if (item[0] === "!") { parent.nodes.push(adopt(new Comment(item[1]), parent)); return; }
@@ -991,8 +996,7 @@
       parent.nodes.push(adopt(e, parent));
       if (e.upgraded) e.map.forEach(function (v, k) { dom.attributeChanged(e, k, null, v); });
       if (e.localName.indexOf("-") > 0 && e.isConnected) arrivedAt(e);
-      build(item[0] === "template" && e.content ? e.content : e, item[2], item[0] === "script" || item[0] === "template" ? null : onScript);
-      if (item[0] === "script" && onScript) onScript(e);
+      build(item[0] === "template" && e.content ? e.content : e, item[2]);
     });
   }
   function adopt(n, parent) { n.parentNode = parent; return n; }
@@ -1289,18 +1293,41 @@
     back() { this.go(-1); } forward() { this.go(1); }
     go(n) { var self = this; if (this.list[this.at + (n || 0)] === undefined || !n) return; later(function () { self.at += n; fire(root, new root.PopStateEvent("popstate", { state: self.state })); }, 1); }
   }
-  function inserted(e) { room.inserted(e); }
+  // A script runs once; one that came in markup does not (HTML Standard, section 4.12.1.1).
+  function inserted(e) { if (e.localName !== "script" || e.started) return; started(e); room.inserted(e); }
+  function started(e) { if (!e.started) defineHidden(e, "started", true); }
 
   // What elements ask for when they come onto the page, or when their attribute is set there (HTML Standard, each element's section).
   function asks(e) {
     var ref = e.getAttribute(loads[e.localName]);
     if (!ref || e.localName === "link" && !/(?:^|\s)(?:stylesheet|preload|modulepreload|icon|manifest)(?:\s|$)/i.test(e.getAttribute("rel") || "")) return;
-    host.asks(resolve(ref), e.localName);
+    host.asks(resolve(ref), e.localName === "link" ? (e.getAttribute("rel") || "").toLowerCase() : e.localName, e.getAttribute("nonce") || "");
     if (e.localName === "img" && /^data:image\//i.test(ref)) later(function () { if (e.getAttribute("src") === ref) fire(e, new Event("load")); }, 1);
   }
+  // What a policy has a say on is noted where one is there: styles, and code in attributes (Content Security Policy Level 3, section 4.2).
+  function makes(kind, e, s) { if (room.watching) host.makes(kind, s, e.getAttribute("nonce") || ""); }
+  function handles(e, k) { return k.length > 4 && k.slice(0, 2) === "on" && k in e; }
+  // What markup brings that scripts set: inert is what stands in templates and documents apart.
+  function madeIn(parent, inert, ran) {
+    walk(parent, function (e) {
+      if (!isElement(e)) return;
+      if (ran && e.localName === "script") started(e);
+      if (!inert && /^(?:img|audio|video)$/.test(e.localName) && e.hasAttribute("src")) asks(e);
+      if (room.watching) e.map.forEach(function (v, k) { if (k === "style") makes("style attribute", e, v); else if (handles(e, k)) makes("handler", e, v); });
+      if (e.localName === "template" && e.content) madeIn(e.content, true, false);
+    });
+  }
+  function shows(declared) { declared.replace(/url\(\s*["']?([^"')]+)/g, function (all, to) { if (to[0] !== "#") host.asks(resolve(to), "img", ""); }); }
+  function attached(n) { while (n.parentNode || n.host) n = n.parentNode || n.host; return n === document; }
+  function styled(n) {
+    var one = function (e) { if (e.localName === "style") makes("style", e, e.textContent); if (e.inShadow) walk(e.inShadow, one); };
+    one(n);
+    walk(n, one);
+  }
   function arrive(n) {
+    if (room.watching) styled(n);
     walk(n, function (e) { if (isElement(e) && e.localName !== "img" && e.localName !== "audio" && e.localName !== "script" && loads[e.localName]) asks(e); });
-    if (loads[n.localName] && n.localName !== "img" && n.localName !== "audio") asks(n);
+    if (loads[n.localName] && n.localName !== "img" && n.localName !== "audio" && n.localName !== "script") asks(n);
   }
 
   // Numbers and dates as people write them: as in American English, and not sure of another.
@@ -1349,7 +1376,7 @@
   Intl.Locale = function (l) { this.baseName = String(l); this.language = String(l).split("-")[0]; this.toString = function () { return this.baseName; }; };
 
   var room = {
-    window: root, document: document, href: "https://site.invalid/", quirks: false, build: build, Event: Event, fire: fire,
+    window: root, document: document, href: "https://site.invalid/", quirks: false, build: build, madeIn: madeIn, Event: Event, fire: fire,
     write: noop, inserted: noop,
     // step runs the next timer that is due before a time, and tells whether there was one.
     step: function (until) {
@@ -1396,7 +1423,7 @@
     EventTarget: EventTarget, Event: Event, CustomEvent: CustomEvent, Node: Node, Element: Element, HTMLElement: HTMLElement, Text: Text, Comment: Comment, CharacterData: CharacterData, Document: Document, HTMLDocument: Document,
     DocumentFragment: DocumentFragment, DOMTokenList: DOMTokenList, NodeList: NodeList, HTMLCollection: HTMLCollection, NamedNodeMap: NamedNodeMap, DOMException: DOMException, Window: function Window() {},
     document: document, location: Object.defineProperties({}, {}), History: History, history: new History(), Storage: Storage, ShadowRoot: ShadowRoot, Range: Range, StaticRange: Range, AbstractRange: Range, Selection: Selection, TreeWalker: TreeWalker, NodeIterator: NodeIterator, MediaQueryList: MediaQueryList,
-    navigator: { userAgent: "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36", platform: "Linux x86_64", language: "en", languages: ["en"], vendor: "Google Inc.", appName: "Netscape", appVersion: "5.0", product: "Gecko", onLine: true, cookieEnabled: true, maxTouchPoints: 0, hardwareConcurrency: 2, plugins: [], mimeTypes: [], webdriver: false, doNotTrack: null, sendBeacon: function () { return true; }, javaEnabled: function () { return false; }, vibrate: noop },
+    navigator: { userAgent: "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36", platform: "Linux x86_64", language: "en", languages: ["en"], vendor: "Google Inc.", appName: "Netscape", appVersion: "5.0", product: "Gecko", onLine: true, cookieEnabled: true, maxTouchPoints: 0, hardwareConcurrency: 2, plugins: [], mimeTypes: [], webdriver: false, doNotTrack: null, sendBeacon: function (to) { host.asks(resolve(to), "send", ""); return true; }, javaEnabled: function () { return false; }, vibrate: noop },
     screen: { width: 1280, height: 800, availWidth: 1280, availHeight: 800, colorDepth: 24, pixelDepth: 24, orientation: { type: "landscape-primary", angle: 0 } },
     innerWidth: 1280, innerHeight: 800, outerWidth: 1280, outerHeight: 800, pageXOffset: 0, pageYOffset: 0, scrollX: 0, scrollY: 0, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, devicePixelRatio: 1, name: "", status: "", closed: false, length: 0, origin: "https://site.invalid", opener: null, frameElement: null, isSecureContext: true, crossOriginIsolated: false, external: {}, chrome: {},
     setTimeout: function (f, ms) { return later(f, ms, false, [].slice.call(arguments, 2)); }, setInterval: function (f, ms) { return later(f, ms, true, [].slice.call(arguments, 2)); },
@@ -1412,13 +1439,15 @@
     MutationObserver: MutationObserver, WebKitMutationObserver: MutationObserver, PerformanceObserver: observer(), ReportingObserver: observer(),
     IntersectionObserver: viewObserver(function (e) { var r = e.getBoundingClientRect(); return { target: e, isIntersecting: true, intersectionRatio: 1, boundingClientRect: r, intersectionRect: r, rootBounds: r, time: clock, isVisible: false }; }),
     ResizeObserver: viewObserver(function (e) { var box = [{ inlineSize: 0, blockSize: 0 }]; return { target: e, contentRect: e.getBoundingClientRect(), borderBoxSize: box, contentBoxSize: box, devicePixelContentBoxSize: box }; }),
-    fetch: function (to, how) { if (!how || !how.method || /^get$/i.test(how.method)) host.asks(resolve(to && to.url || to), "fetch"); return new Promise(noop); }, structuredClone: function (v) { return copyOf(v, new Map()); },
+    fetch: function (to, how) { host.asks(resolve(to && to.url || to), !how || !how.method || /^get$/i.test(how.method) ? "fetch" : "send"); return new Promise(noop); }, structuredClone: function (v) { return copyOf(v, new Map()); },
     atob: function (s) { s = String(s).replace(/[\t\n\f\r ]/g, ""); if (!/^[A-Za-z0-9+\/]*={0,2}$/.test(s) || s.replace(/=/g, "").length % 4 === 1) throw new DOMException("Failed to execute 'atob' on 'Window': The string to be decoded is not correctly encoded.", "InvalidCharacterError"); return bytesOf(s.replace(/=/g, "")); },
     btoa: function (s) { s = String(s); if (/[^\0-\xff]/.test(s)) throw new DOMException("Failed to execute 'btoa' on 'Window': The string to be encoded contains characters outside of the Latin1 range.", "InvalidCharacterError"); return base64Of(s); },
     Image: function (w, h) { var i = create("img"); if (w !== undefined) i.width = w; if (h !== undefined) i.height = h; return i; }, Audio: function (src) { var a = create("audio"); if (src !== undefined) a.src = src; return a; }, Option: function (t, v, byDefault, selected) { var o = create("option"); if (t !== undefined) o.textContent = t; if (v !== undefined) o.setAttribute("value", v); if (byDefault) o.defaultSelected = true; if (selected) o.selected = true; return o; },
+    EventSource: class EventSource extends EventTarget { constructor(to, o) { super(); this.url = resolve(to); this.readyState = 0; this.withCredentials = !!(o && o.withCredentials); this.onopen = this.onmessage = this.onerror = null; host.asks(this.url, "send", ""); } close() { this.readyState = 2; } },
+    WebSocket: class WebSocket extends EventTarget { constructor(to) { super(); this.url = resolve(to).replace(/^http/, "ws"); this.readyState = 0; this.bufferedAmount = 0; this.extensions = this.protocol = ""; this.binaryType = "blob"; this.onopen = this.onmessage = this.onerror = this.onclose = null; host.asks(this.url, "send", ""); } send() { if (this.readyState === 0) throw new DOMException("Failed to execute 'send' on 'WebSocket': Still in CONNECTING state.", "InvalidStateError"); } close() { this.readyState = 3; } },
     Worker: class extends EventTarget { constructor(to) { super(); host.asks(resolve(to), "worker"); } postMessage() {} terminate() {} },
     CSS: { supports: function () { return true; }, escape: function (s) { return String(s).replace(/^(-?)(\d)/, function (all, dash, d) { return dash + "\\3" + d + " "; }).replace(/[^\w\u0080-\uffff\\ -]/g, "\\$&").replace(/ (?=.)/g, function (c, at, all) { return /\\3\d$/.test(all.slice(0, at)) ? c : "\\ "; }); } },
-    XMLHttpRequest: class extends EventTarget { constructor() { super(); this.readyState = 0; this.status = 0; this.responseText = ""; this.withCredentials = false; } open(how, to) { this.readyState = 1; this.to = /^get$/i.test(how) ? resolve(to) : ""; } send() { if (this.to) host.asks(this.to, "fetch"); } abort() {} setRequestHeader() {} getResponseHeader() { return null; } getAllResponseHeaders() { return ""; } overrideMimeType() {} },
+    XMLHttpRequest: class extends EventTarget { constructor() { super(); this.readyState = 0; this.status = 0; this.responseText = ""; this.withCredentials = false; } open(how, to) { this.readyState = 1; this.to = resolve(to); this.how = /^get$/i.test(how) ? "fetch" : "send"; } send() { if (this.to) host.asks(this.to, this.how); } abort() {} setRequestHeader() {} getResponseHeader() { return null; } getAllResponseHeaders() { return ""; } overrideMimeType() {} },
     AbortSignal: AbortSignal, AbortController: class AbortController { constructor() { this.signal = Object.create(AbortSignal.prototype); this.signal.aborted = false; this.signal.onabort = null; } abort(why) { abort(this.signal, why); } },
     DOMParser: class DOMParser { parseFromString(s, type) {
       if (!/^(?:text\/html|text\/xml|application\/xml|application\/xhtml\+xml|image\/svg\+xml)$/.test(type)) throw new TypeError("Failed to execute 'parseFromString' on 'DOMParser': The provided value '" + type + "' is not a valid enum value of type SupportedType.");
@@ -1426,6 +1455,7 @@
       defineHidden(d, "apart", true);
       if (type !== "text/html") host.touch();
       build(d, type === "text/html" ? host.whole(String(s)) : host.parse(String(s), "body").filter(function (n) { return Array.isArray(n) && n[0] !== "!"; }).slice(0, 1), null);
+      madeIn(d, true, true);
       return d;
     } },
     XMLSerializer: class { serializeToString(n) { return n.nodeType === 9 ? text(n.documentElement) : text(n); } },
@@ -1433,6 +1463,8 @@
     console: {}, Intl: Intl, Element: Element
   };
   Object.keys(given).forEach(function (k) { defineHidden(root, k, given[k]); });
+  ["CONNECTING", "OPEN", "CLOSING", "CLOSED"].forEach(function (k, i) { root.WebSocket[k] = root.WebSocket.prototype[k] = i; });
+  ["CONNECTING", "OPEN", "CLOSED"].forEach(function (k, i) { root.EventSource[k] = root.EventSource.prototype[k] = i; });
   ["UIEvent", "CompositionEvent", "CustomEventBase", "FormDataEvent", "BeforeUnloadEvent", "CloseEvent", "PromiseRejectionEvent", "MediaQueryListEvent", "SecurityPolicyViolationEvent", "MouseEvent", "WheelEvent", "KeyboardEvent", "InputEvent", "FocusEvent", "TouchEvent", "PointerEvent", "DragEvent", "ClipboardEvent", "TransitionEvent", "AnimationEvent", "ProgressEvent", "ErrorEvent", "MessageEvent", "PopStateEvent", "HashChangeEvent", "PageTransitionEvent", "StorageEvent", "SubmitEvent", "ToggleEvent"].forEach(function (k) {
     var of = /^(?:Mouse|Keyboard|Input|Focus|Touch|Composition)Event$/.test(k) ? root.UIEvent : /^(?:Wheel|Pointer|Drag)Event$/.test(k) ? root.MouseEvent : Event;
     defineHidden(root, k, named(class extends of {}, k));

@@ -2,6 +2,7 @@ package renames
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -59,6 +60,62 @@ func Names(gone, come []string, notes []ChangeNote) []Rename {
 		}
 	}
 	return best(once(all))
+}
+
+// prefixedFrom is how many names must have a new word in front, and prefixedPart what part of all that are gone, for it
+// to be the system of the new version. In the major move of one framework 9 of 12 attributes had it, and 26 of 28
+// custom properties.
+const (
+	prefixedFrom = 3
+	prefixedPart = 0.6
+)
+
+// Prefixed finds names that a new version has with one more word in front, behind a head that all have: data-, or the
+// dashes of custom properties. It is sure of them, as a system of names. Those that the new version does not have are
+// likely to follow it, too.
+func Prefixed(gone, come []string, head string) (list []Rename) {
+	count, all := map[string]int{}, 0
+	new := map[string]bool{}
+	for _, c := range come {
+		new[c] = true
+	}
+	for _, g := range gone {
+		tail, has := strings.CutPrefix(g, head)
+		if !has {
+			continue
+		}
+		all++
+		for _, c := range come {
+			rest, has := strings.CutPrefix(c, head)
+			if word, ends := strings.CutSuffix(rest, tail); has && ends && strings.HasSuffix(word, "-") &&
+				strings.Count(word, "-") == 1 {
+				count[word]++
+			}
+		}
+	}
+	best := ""
+	for _, word := range slices.Sorted(maps.Keys(count)) {
+		if count[word] > count[best] {
+			best = word
+		}
+	}
+	if n := count[best]; n < prefixedFrom || float64(n) < prefixedPart*float64(all) {
+		return nil
+	}
+	for _, g := range gone {
+		tail, has := strings.CutPrefix(g, head)
+		if !has {
+			continue
+		}
+		r := Rename{Old: g, New: head + best + tail, Score: 0.9, Sure: true, Because: []string{fmt.Sprintf("%d of %d "+
+			"names have %s in front now", count[best], all, best)}}
+		if !new[r.New] { // code may put it together
+			r.Score, r.Sure = 0.6, false
+			r.Because = append(r.Because, "the new version does not name this one")
+		}
+		list = append(list, r)
+	}
+	return list
 }
 
 // once keeps the best of several pieces of evidence for one pair.

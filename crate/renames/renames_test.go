@@ -91,3 +91,28 @@ func TestStatedFamilies(t *testing.T) {
 		}
 	}
 }
+
+// TestPrefixed: a word that most names have in front now is the system of a version; of few names it is chance.
+func TestPrefixed(t *testing.T) {
+	said := func(gone, come string) string {
+		var list []string
+		for _, r := range Prefixed(strings.Fields(gone), strings.Fields(come), "data-") {
+			list = append(list, fmt.Sprintf("%s=%s %v", r.Old, r.New, r.Sure))
+		}
+		return strings.Join(list, "; ")
+	}
+	for _, tt := range []struct{ gone, come, want string }{
+		{"data-a data-b data-c other", "data-x-a data-x-b data-x-c", "data-a=data-x-a true; data-b=data-x-b true; " +
+			"data-c=data-x-c true"},
+		{"data-a data-b data-c data-d", "data-x-a data-x-b data-x-c", "data-a=data-x-a true; data-b=data-x-b true; " +
+			"data-c=data-x-c true; data-d=data-x-d false"},
+		{"data-a data-b", "data-x-a data-x-b", ""},
+		{"data-a data-b data-c data-d data-e data-f", "data-x-a data-x-b data-x-c", ""},
+		{"data-a data-b data-c", "data-xa data-xb data-xc", ""},
+		{"data-a data-b data-c", "data-x-a data-y-b data-z-c", ""},
+	} {
+		if got := said(tt.gone, tt.come); got != tt.want {
+			t.Errorf("%s to %s: %q, want %q", tt.gone, tt.come, got, tt.want)
+		}
+	}
+}

@@ -2,16 +2,14 @@ package sealing
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
 	"os"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/demands"
 	"merrycrate.example/merry/crate/integrity"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -81,55 +79,27 @@ func Page(ctx context.Context, b []byte, dir, name string, fetch Fetcher) ([]Dem
 	}
 	l := &look{pg, paths.Found(path.Clean(filepath.ToSlash(name))), dir, fetch}
 	var list []Demand
-	for i := range pg.Includes {
-		in := &pg.Includes[i]
-		if strings.Contains(in.Inert, "type importmap") {
-			list = append(list, l.mapped(ctx, in)...)
-		}
-		loads := in.Kind == page.Script || in.Kind == page.Stylesheet || in.Kind == page.Hint &&
-			strings.Contains(in.Rel, "preload")
-		if in.Inert != "" || !loads || in.Ref == "" || in.Templated() {
-			continue
-		}
-		value, _ := pg.Attr(in, "integrity")
-		_, cors := pg.Attr(in, "crossorigin")
-		d := l.demand(ctx, in.Ref, value, cors || in.Module || in.Rel == "modulepreload", in.Start)
-		d.Line, d.Column = pg.Position(in.Start)
+	for _, of := range demands.Of(pg) {
+		d := l.demand(ctx, &of)
+		d.Line, d.Column = pg.Position(of.At)
 		list = append(list, d)
 	}
 	return list, ctx.Err()
 }
 
-// mapped looks at the integrity of an import map (HTML Standard, section 8.1.6.4).
-func (l *look) mapped(ctx context.Context, in *page.Include) []Demand {
-	var read struct{ Integrity map[string]string }
-	text := string(l.page.InlineText(in))
-	if json.Unmarshal([]byte(text), &read) != nil {
-		return nil
-	}
-	var list []Demand
-	for _, ref := range slices.Sorted(maps.Keys(read.Integrity)) {
-		d := l.demand(ctx, ref, read.Integrity[ref], true, in.Start)
-		// its integrity is after its import
-		d.Line, d.Column = l.page.Position(in.TextStart() + max(0, strings.LastIndex(text, ref)))
-		list = append(list, d)
-	}
-	return list
-}
-
-// demand looks at one demand, made at an offset of the page.
-func (l *look) demand(ctx context.Context, ref, value string, cors bool, offset int) Demand {
-	d := Demand{Ref: ref, Declared: value}
-	t := tags.Resolve(l.at, l.page.BaseAt(offset), ref)
-	meta, err := integrity.Parse(value)
-	demanded := err == nil && len(meta) > 0
+// demand looks at one demand.
+func (l *look) demand(ctx context.Context, of *demands.Demand) Demand {
+	d := Demand{Ref: of.Ref, Declared: of.Value}
+	t := tags.Resolve(l.at, l.page.BaseAt(l.page.Includes[of.Include].Start), of.Ref)
+	meta := of.Heeded()
+	demanded := len(meta) > 0
 	switch {
 	case !demanded && t.URL != "":
 		d.State = None
 	case !demanded:
 		d.State = Local
 		return d
-	case t.URL != "" && !cors:
+	case t.URL != "" && !of.CORS:
 		d.State = NoOrigin
 	}
 	b, err := l.bytes(ctx, t)

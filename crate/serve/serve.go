@@ -52,6 +52,9 @@ type Options struct {
 	CDNFallback bool
 	// Live has pages loaded again on changes, and their console told.
 	Live bool
+	// Policies are content security policies that pages are sent in place of those of the site's files of headers, by
+	// address; nil for none.
+	Policies map[string]string
 	// OnMessage is reported what browsers say of the site's pages.
 	OnMessage func(*console.Message)
 }
@@ -375,7 +378,13 @@ func (s *Server) headers(w http.ResponseWriter, address string) {
 	if s.Cache > 0 && !isHTML(address) {
 		w.Header().Set("Cache-Control", "max-age="+seconds(s.Cache))
 	}
+	if tried := s.Policies[address]; tried != "" {
+		w.Header().Set("Content-Security-Policy", tried)
+	}
 	for _, h := range s.state.Load().guard.HeadersOf(address) {
+		if h.Name == "content-security-policy" && s.Policies[address] != "" {
+			continue
+		}
 		switch h.Name {
 		case "content-type", "content-length", "content-encoding", "transfer-encoding", "location",
 			"strict-transport-security":

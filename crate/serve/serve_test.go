@@ -10,7 +10,7 @@ import (
 	"strings"
 	"testing"
 
-	"merrycrate.example/merry/crate/csp"
+	"merrycrate.example/merry/crate/policy"
 	"merrycrate.example/merry/internal/cratetest"
 )
 
@@ -18,16 +18,17 @@ import (
 // by it.
 func TestAdmit(t *testing.T) {
 	const host = "127.0.0.1:8000"
-	mine := csp.Use{Directive: "script-src-elem", URL: "http://" + host + ours + "desk.js",
+	mine := policy.Use{Directive: "script-src-elem", URL: "http://" + host + ours + "desk.js",
 		Integrity: []string{deskHash()}, Foreign: func(string) bool { return true }}
-	socket := csp.Use{Directive: "connect-src", URL: "ws://" + host + ours + "live", Foreign: func(string) bool {
+	socket := policy.Use{Directive: "connect-src", URL: "ws://" + host + ours + "live", Foreign: func(string) bool {
 		return true
 	}}
-	other := csp.Use{Directive: "script-src-elem", URL: "https://cdn.harbour.example/a.js", Foreign: func(string) bool {
-		return true
-	}}
-	inline := csp.Use{Directive: "script-src-elem", Inline: true, Text: "x()"}
-	picture := csp.Use{Directive: "img-src", URL: "https://cdn.harbour.example/a.png", Foreign: func(string) bool {
+	other := policy.Use{Directive: "script-src-elem", URL: "https://cdn.harbour.example/a.js",
+		Foreign: func(string) bool {
+			return true
+		}}
+	inline := policy.Use{Directive: "script-src-elem", Inline: true, Text: "x()"}
+	picture := policy.Use{Directive: "img-src", URL: "https://cdn.harbour.example/a.png", Foreign: func(string) bool {
 		return true
 	}}
 	for _, text := range []string{
@@ -36,13 +37,13 @@ func TestAdmit(t *testing.T) {
 		"",
 		"DEFAULT-SRC 'NONE'; upgrade-insecure-requests", "script-src 'unsafe-inline'", "; ;;script-src",
 	} {
-		before, after := csp.Parse(text), csp.Parse(admitting(text, host))
-		for _, u := range []csp.Use{mine, socket} {
-			if verdict, by := after.Judge(u); verdict == csp.Forbidden {
+		before, after := policy.Parse(text), policy.Parse(admitting(text, host))
+		for _, u := range []policy.Use{mine, socket} {
+			if verdict, by := after.Judge(u); verdict == policy.Forbidden {
 				t.Errorf("%q becomes %q, and forbids %s by %s", text, admitting(text, host), u.URL, by)
 			}
 		}
-		for _, u := range []csp.Use{other, inline, picture} {
+		for _, u := range []policy.Use{other, inline, picture} {
 			was, _ := before.Judge(u)
 			is, _ := after.Judge(u)
 			if was != is {

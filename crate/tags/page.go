@@ -47,6 +47,7 @@ func ReadFrom(p *project.Project, name, from paths.InSite, b []byte) (*Page, err
 	case err != nil:
 		return nil, err
 	}
+	HeedBase(p, name, pg)
 	v := New(name, pg)
 	v.From = from
 	for i := range pg.Includes {

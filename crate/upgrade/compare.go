@@ -3,17 +3,16 @@
 package upgrade
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"fmt"
-	"iter"
 	"maps"
 	"path"
 	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/obtain"
+	"merrycrate.example/merry/crate/offered"
 	"merrycrate.example/merry/crate/requirements"
 
 	"merrycrate.example/merry/crate/glyphs"
@@ -140,6 +139,9 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	notes := append(changeNotes(new), tables(new, commonPrefix(old.sheet))...)
 	out.removed(old, new)
 	out.renamedNames(old, new, notes)
+	if lib != nil {
+		out.sharedAttributes(p, req.Library)
+	}
 	out.removedExports(old, new, notes)
 	out.removedSymbols(old, new, notes)
 	// What became of the names, and where they are used, is found side by side: neither needs the other.
@@ -273,7 +275,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 			sheets = append(sheets, style.Read(b))
 			continue
 		}
-		for name := range attributes(b) {
+		for name := range offered.Attributes(b) {
 			s.reads[name] = true
 		}
 		if f.Script == nil {
@@ -298,31 +300,6 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 	s.sheet = style.Merge(sheets...)
 	s.needs = requirements.NeedsOf(s.Opened, s.sel)
 	return nil
-}
-
-// attributes goes through the names of data attributes in a script.
-func attributes(b []byte) iter.Seq[string] {
-	const prefix = "data-"
-	isName := func(c byte) bool { return c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' }
-	return func(yield func(string) bool) {
-		for at := 0; ; {
-			i := bytes.Index(b[at:], []byte(prefix))
-			if i < 0 {
-				return
-			}
-			from := at + i
-			at = from + len(prefix)
-			for at < len(b) && isName(b[at]) {
-				at++
-			}
-			within := from > 0 && (isName(b[from-1]) && b[from-1] != '-' || b[from-1] == '_' || b[from-1] >= 'A' &&
-				b[from-1] <= 'Z')
-			if first := from + len(prefix); !within && first < at && b[first] >= 'a' && b[first] <= 'z' &&
-				!yield(string(b[from:at])) {
-				return
-			}
-		}
-	}
 }
 
 func (c *Compared) files(old, new *side) {
@@ -397,6 +374,60 @@ func (c *Compared) called() {
 	}
 }
 
+// sharedAttributes makes renames of attributes uncertain that another library of the crate reads, too.
+func (c *Compared) sharedAttributes(p *project.Project, library string) {
+	if !slices.ContainsFunc(c.Removed, func(l RemovedName) bool { return l.Kind == string(style.Attribute) }) {
+		return
+	}
+	readers := map[string]string{}
+	for _, name := range p.Seal.Names() {
+		for i := range p.Seal.Libraries[name].Files {
+			f := &p.Seal.Libraries[name].Files[i]
+			if name == library || f.Role != record.Tagged || packages.KindOf(f.Path) != packages.Script {
+				continue
+			}
+			if b, err := p.LocalBytes(project.Sealed{Library: name, File: f}); err == nil {
+				for attribute := range offered.Attributes(b) {
+					readers[attribute] = name
+				}
+			}
+		}
+	}
+	for i := range c.Removed {
+		l := &c.Removed[i]
+		if by := readers[l.Name]; by != "" && l.Kind == string(style.Attribute) && l.Rename != nil {
+			l.Rename.Sure = false
+			l.Rename.Because = append(l.Rename.Because, by+" reads the old name, too")
+		}
+	}
+}
+
+// propertyRenames finds the new names of custom properties: by a pattern that several follow, or by the changelog. One
+// that has another value than before is not sure.
+func propertyRenames(removed []RemovedName, old, new *side, notes []renames.ChangeNote) []renames.Rename {
+	var gone, come []string
+	for _, l := range removed {
+		if l.Kind == string(style.Property) {
+			gone = append(gone, strings.TrimPrefix(l.Name, "--"))
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(new.sheet.Vars)) {
+		if _, had := old.sheet.Vars[name]; !had {
+			come = append(come, strings.TrimPrefix(name, "--"))
+		}
+	}
+	list := renames.Names(gone, come, notes)
+	for i := range list {
+		r := &list[i]
+		r.Sure = r.Sure && old.sheet.Vars["--"+r.Old] == new.sheet.Vars["--"+r.New]
+	}
+	list = append(list, renames.Prefixed(gone, come, "")...)
+	for i := range list {
+		list[i].Old, list[i].New = "--"+list[i].Old, "--"+list[i].New
+	}
+	return list
+}
+
 // renamedNames says of lost members and attributes what they are called now.
 func (c *Compared) renamedNames(old, new *side, notes []renames.ChangeNote) {
 	gone, come := map[string][]string{}, map[string][]string{} // by the global that they are of, "" for attributes
@@ -422,14 +453,21 @@ func (c *Compared) renamedNames(old, new *side, notes []renames.ChangeNote) {
 		}
 	}
 	now := map[string]renames.Rename{}
+	for _, r := range propertyRenames(c.Removed, old, new, notes) {
+		now[r.Old] = r
+	}
 	for global, names := range gone {
 		slices.Sort(come[global])
 		for _, r := range renames.Names(names, come[global], notes) {
 			now[strings.TrimPrefix(global+"."+r.Old, ".")] = r
 		}
 	}
+	for _, r := range renames.Prefixed(gone[""], come[""], "data-") {
+		now[r.Old] = r
+	}
 	for i := range c.Removed {
-		if l := &c.Removed[i]; l.Kind == "member" || l.Kind == string(style.Attribute) {
+		if l := &c.Removed[i]; l.Kind == "member" || l.Kind == string(style.Attribute) ||
+			l.Kind == string(style.Property) {
 			if r, told := now[l.Name]; told {
 				if global, _, member := strings.Cut(l.Name, "."); member && l.Kind == "member" {
 					r.Old, r.New = l.Name, global+"."+r.New

@@ -32,7 +32,7 @@ func TestOwnFilesFollow(t *testing.T) {
 		{false, "document.querySelector('#note')", "document.querySelector('#note')"},
 		{false, "say('a note of thanks')", "say('a note of thanks')"},
 	} {
-		r := newRenaming(nil, renames, nil)
+		r := newRenaming(nil, renames, nil, nil)
 		if got := string(page.Apply([]byte(tt.text), r.edits(tt.sheet, []byte(tt.text),
 			"js/club.js"))); got != tt.want {
 			t.Errorf("%s\nbecame\n%s\nwanted\n%s", tt.text, got, tt.want)

@@ -6,9 +6,11 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/offered"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
@@ -30,7 +32,7 @@ type removedOf struct{ library, had, has string }
 // is nothing.
 func NewRemoved(p *project.Project) *Removed {
 	g := &Removed{p: p}
-	offered := map[string]bool{}
+	known := map[string]bool{}
 	for _, name := range p.Seal.Names() {
 		sealed := p.Seal.Libraries[name]
 		lib := p.List.Library(name)
@@ -44,10 +46,10 @@ func NewRemoved(p *project.Project) *Removed {
 					slices.Contains(lib.Forget, l.Name)) {
 					continue
 				}
-				if len(offered) == 0 {
-					offered = allOffered(p)
+				if len(known) == 0 {
+					known = allOffered(p)
 				}
-				if !offered[n] {
+				if !known[n] {
 					g.lost, g.of = append(g.lost, l), append(g.of, removedOf{name, version, sealed.Version})
 				}
 			}
@@ -67,13 +69,15 @@ func removedName(n string) RemovedName {
 		return RemovedName{Kind: string(style.Property), Name: n}
 	case strings.HasPrefix(n, "."):
 		return RemovedName{Kind: string(style.Class), Name: n[1:]}
+	case strings.HasPrefix(n, "["):
+		return RemovedName{Kind: string(style.Attribute), Name: n[1:]}
 	case strings.HasPrefix(n, "@"):
 		return RemovedName{Kind: string(style.Keyframes), Name: n[1:]}
 	}
 	return RemovedName{Kind: "global", Name: n}
 }
 
-// allOffered are the classes, properties, keyframes and globals that the crate's libraries offer now.
+// allOffered are the classes, properties, keyframes, attributes and globals that the crate's libraries offer now.
 func allOffered(p *project.Project) map[string]bool {
 	all := map[string]bool{"": true}
 	for g := range p.Globals() {
@@ -82,15 +86,23 @@ func allOffered(p *project.Project) map[string]bool {
 	for _, name := range p.Seal.Names() {
 		for i := range p.Seal.Libraries[name].Files {
 			f := &p.Seal.Libraries[name].Files[i]
-			if packages.KindOf(f.Path) != packages.Stylesheet {
+			kind := packages.KindOf(f.Path)
+			if kind != packages.Stylesheet && (kind != packages.Script || f.Role != record.Tagged) {
 				continue
 			}
 			b, err := p.LocalBytes(project.Sealed{Library: name, File: f})
 			if err != nil {
 				continue
 			}
+			if kind == packages.Script {
+				for attribute := range offered.Attributes(b) {
+					all["["+attribute] = true
+				}
+				continue
+			}
 			for _, m := range style.Read(b).Makes() {
-				all[map[style.Kind]string{style.Class: ".", style.Keyframes: "@"}[m.Kind]+m.Name] = true
+				all[map[style.Kind]string{style.Class: ".", style.Keyframes: "@",
+					style.Attribute: "["}[m.Kind]+m.Name] = true
 			}
 		}
 	}
@@ -142,8 +154,11 @@ func (g *Removed) findings(uses map[int][]Occurrence, concerns func(library stri
 				f.Next = fmt.Sprintf("use the new name from the changelog of %s; or add forget: [%s] to %s in "+
 					"crate.yaml", of.library, l.Name, of.library)
 			}
-			if l.Kind == "global" {
+			switch l.Kind {
+			case "global":
 				f.Name = check.GlobalGone
+			case string(style.Attribute):
+				f.Name = check.AttributeGone
 			}
 			f.File, f.Line, f.Column = u.file, u.line, u.column
 			list = append(list, f)

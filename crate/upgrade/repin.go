@@ -11,6 +11,7 @@ import (
 
 	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/obtain"
+	"merrycrate.example/merry/crate/style"
 
 	"merrycrate.example/merry/crate/packages"
 
@@ -62,6 +63,7 @@ type RepinnedLibrary struct {
 
 // DoneRename is a class that was renamed on pages and in own files.
 type DoneRename struct {
+	Kind   string   `json:"kind"`            // class, attribute, custom property, or symbol for a part of a picture
 	Old    string   `json:"old"`             // the old name
 	New    string   `json:"new"`             // two names with a blank between them where it became two
 	Places int      `json:"places"`          // number of places
@@ -109,15 +111,19 @@ func Repin(ctx context.Context, d *reconcile.Plan, req RepinRequest) (out *Repin
 	if renames == nil {
 		renames = map[string]string{}
 	}
-	parts := map[string]string{}
+	parts, others := map[string]string{}, map[string]string{}
 	for old, new := range renames {
+		if strings.HasPrefix(old, "--") || strings.HasPrefix(old, "[") {
+			others[strings.Trim(old, "[]")] = strings.Trim(new, "[]")
+			delete(renames, old)
+		}
 		if strings.HasPrefix(old, "#") {
 			parts[old] = strings.TrimPrefix(new, "#")
 			delete(renames, old)
 		}
 	}
 	if req.RenameSure {
-		if err := sureRenames(ctx, d.Before, moving, req, renames, parts, out); err != nil {
+		if err := sureRenames(ctx, d.Before, moving, req, renames, parts, others, out); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -131,7 +137,7 @@ func Repin(ctx context.Context, d *reconcile.Plan, req RepinRequest) (out *Repin
 		}
 	}
 	d.Title(title)
-	r := newRenaming(d.Before, renames, parts)
+	r := newRenaming(d.Before, renames, parts, others)
 	if err := r.on(ctx, d, concerned, req.PagesOnly); err != nil {
 		return nil, nil, err
 	}
@@ -316,8 +322,8 @@ func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 }
 
 // sureRenames adds the renames that comparing old and new is sure of, and notes those that are only likely.
-func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames,
-	parts map[string]string, out *Repinned) error {
+func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req RepinRequest, renames, parts,
+	others map[string]string, out *Repinned) error {
 	for _, r := range list {
 		from := ""
 		for _, m := range req.Moves {
@@ -351,6 +357,12 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 			case l.Kind == Symbol:
 				out.Notes = append(out.Notes, fmt.Sprintf("%s was removed, and is shown in %s", l.title(),
 					abbreviated(l.Uses)))
+			case (l.Kind == string(style.Attribute) || l.Kind == string(style.Property)) && others[l.Name] != "":
+			case (l.Kind == string(style.Attribute) || l.Kind == string(style.Property)) && l.Rename != nil &&
+				l.Rename.Sure:
+				others[l.Name] = l.Rename.New
+			case l.Kind == string(style.Attribute) || l.Kind == string(style.Property):
+				out.Notes = append(out.Notes, lostNote(&l))
 			case l.Kind != "class":
 			case l.Rename != nil && l.Rename.Sure:
 				if _, said := renames[l.Name]; !said {
@@ -385,4 +397,18 @@ func heldBack(lib *record.Library, version string) error {
 	return problem.Refuse(problem.Held, "merry hold "+lib.Name+" --off  # if the reason no longer applies",
 		"%s is held %s, and this is %s: %s", lib.Name, lib.Hold.Reason(), version,
 		cmp.Or(lib.Hold.Because, "no reason was given"))
+}
+
+// lostNote says of an attribute or a custom property that it is gone, where it is used, and what it probably is called
+// now.
+func lostNote(l *RemovedName) string {
+	note := fmt.Sprintf("%s was removed, and is used in %s", l.title(), abbreviated(l.Uses))
+	if l.Rename == nil {
+		return note
+	}
+	old, new := l.Name, l.Rename.New
+	if l.Kind == string(style.Attribute) {
+		old, new = "["+old+"]", "["+new+"]"
+	}
+	return fmt.Sprintf("%s; it was probably renamed to %s; if so: --rename '%s=%s'", note, l.Rename.New, old, new)
 }

@@ -19,7 +19,8 @@ func TestFinder(t *testing.T) {
 		{Kind: "member", Name: "oarlock.fn.toggle"}, {Kind: "keyframes", Name: "wave"},
 		{Kind: "font family", Name: "Sea"}}
 	f := newFinder(lost)
-	const text = `<!doctype html><style>.bw-note { color: var(--bw-ink); font-family: "Sea"; animation: wave 1s }</style>
+	const text = `<!doctype html><style>.bw-note { color: var(--bw-ink); font-family: "Sea"; animation: wave 1s ` +
+		`}</style>
 <p class="a bw-note" id=tide data-bw>x</p>
 <script>
   Brine.start(); oarlock.notice("bw-note"); oarlock("#tide").toggle("x");

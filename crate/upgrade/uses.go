@@ -127,6 +127,13 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
 			uses[i] = append(uses[i], useOf(index, n.Start, at, script.Sure))
 		}
 	})
+	if len(f.byName[string(style.Property)]) > 0 {
+		v.Pieces(func(x page.Piece) {
+			if x.Kind == page.StyleValue {
+				f.properties([]byte(x.Text), x.Start, index, at, func(int) bool { return true }, uses)
+			}
+		})
+	}
 	for i := range v.Includes {
 		in := &v.Includes[i]
 		var more map[int][]Occurrence
@@ -141,6 +148,16 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
 		}
 	}
 	return uses
+}
+
+// properties adds the custom properties in a text, at places that count.
+func (f *finder) properties(b []byte, start int, whole *texts.Index, at string, counts func(at int) bool,
+	uses map[int][]Occurrence) {
+	for _, m := range propertyName().FindAllIndex(b, -1) {
+		if i, ok := f.find(string(style.Property), string(b[m[0]:m[1]])); ok && counts(m[0]) {
+			uses[i] = append(uses[i], useOf(whole, start+m[0], at, script.Sure))
+		}
+	}
 }
 
 func useOf(whole *texts.Index, offset int, at string, how script.Likelihood) Occurrence {
@@ -164,6 +181,9 @@ func (f *finder) inScript(b []byte, start int, whole *texts.Index, at string) ma
 		if ok {
 			uses[i] = append(uses[i], useOf(whole, start+u.Offset, at, how))
 		}
+	}
+	if len(f.byName[string(style.Property)]) > 0 {
+		f.properties(b, start, whole, at, inText(b), uses)
 	}
 	for _, u := range script.Uses(b, func(w string) bool { return f.words[w] }) {
 		switch {

@@ -17,6 +17,7 @@
   for (const i of all("img")) if (!i.alt.trim()) faults.push("a picture has no text: " + i.outerHTML.slice(0, 80));
   for (const s of all("svg")) if (s.getAttribute("aria-hidden") !== "true" && !(s.getAttribute("role") === "img" && (s.getAttribute("aria-label") || s.querySelector("title")))) faults.push("a drawing has no text: " + s.outerHTML.slice(0, 80));
   for (const a of all("a,button,summary")) if (!a.textContent.trim() && !a.getAttribute("aria-label")) faults.push("a control has no name: " + a.outerHTML.slice(0, 80));
+  for (const f of all("figure[role]")) if (!/^(?:group|none|presentation|img)$/.test(f.getAttribute("role"))) faults.push("a figure has a role that it can't have: " + f.getAttribute("role"));
   for (const t of all("table")) if (!t.querySelector("th")) faults.push("a table has no headings: " + where(t));
   for (const r of all("body *")) {
     const style = getComputedStyle(r);

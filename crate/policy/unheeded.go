@@ -1,4 +1,4 @@
-package csp
+package policy
 
 import (
 	"slices"
@@ -6,25 +6,6 @@ import (
 
 	"merrycrate.example/merry/crate/memo"
 )
-
-// Demands are the destinations whose files an Integrity-Policy header (Subresource Integrity, section 3.8) blocks where
-// their tags have no integrity, and those that it names in vain: browsers know scripts alone, as of November 2026.
-func Demands(header string) (list, unheeded []string) {
-	m := blocked().FindStringSubmatch(header)
-	if m == nil {
-		return nil, nil
-	}
-	for _, d := range strings.Fields(m[1]) {
-		if d == "script" {
-			list = append(list, d)
-		} else {
-			unheeded = append(unheeded, d)
-		}
-	}
-	return list, unheeded
-}
-
-var blocked = memo.Regexp(`blocked-destinations\s*=\s*\(([^)]*)\)`)
 
 // inMeta are directives that a browser ignores in a meta element (HTML Standard, section 4.2.5.3).
 var inMeta = []string{"frame-ancestors", "report-uri", "sandbox"}
@@ -45,6 +26,8 @@ func (p *Policy) Ignored(meta bool) []Flaw {
 	var list []Flaw
 	for _, d := range p.directives {
 		switch {
+		case d.again:
+			list = append(list, Flaw{"a second " + d.name, "of several directives of one name the first counts"})
 		case meta && slices.Contains(inMeta, d.name):
 			list = append(list, Flaw{d.name, "it works only in a header from the server"})
 		case !slices.Contains(known, d.name):
@@ -55,6 +38,13 @@ func (p *Policy) Ignored(meta bool) []Flaw {
 				case Unquoted(s):
 					list = append(list, Flaw{s + " in " + d.name, "without quotes it is a host name: write '" + s +
 						"'"})
+				case strings.EqualFold(s, "'none'") && len(d.value) > 1:
+					list = append(list, Flaw{s + " in " + d.name, "beside other sources it means nothing"})
+				case !strings.HasPrefix(s, "'") && strings.ContainsAny(s, "?#") && isSource(withoutQuery(s)):
+					list = append(list, Flaw{s[len(withoutQuery(s)):] + " in " + d.name, "sources have no queries " +
+						"and " +
+						"fragments; by the standard the whole source counts for nothing, and browsers leave out " +
+						"that part"})
 				case !isSource(s):
 					list = append(list, Flaw{s + " in " + d.name, "it is not a source expression: 'self', a host, a " +
 						"scheme with a colon, or a hash or nonce in quotes"})
@@ -84,6 +74,8 @@ func isSource(s string) bool {
 	}
 	return templated([]string{s}) || sourceForm().MatchString(s)
 }
+
+func withoutQuery(source string) string { return source[:strings.IndexAny(source, "?#")] }
 
 // Unquoted reports whether a source is a keyword, hash or nonce without its quotes, which browsers take for a host
 // name.

@@ -1,4 +1,4 @@
-package csp
+package policy
 
 import (
 	"path"

@@ -1,4 +1,6 @@
-package csp
+// Package policy reads content security policies (Content Security Policy Level 3), integrity policies (Subresource
+// Integrity, section 3.8) and the files in which servers are told to send them, and judges single requests.
+package policy
 
 import (
 	"net/url"
@@ -17,6 +19,7 @@ type Policy struct {
 type directive struct {
 	name  string
 	value []string
+	again bool // the policy has it earlier, so that this one counts for nothing
 }
 
 // Parse reads one policy (section 2.2.1): of two directives of one name the first counts.
@@ -27,9 +30,8 @@ func Parse(text string) *Policy {
 		if len(words) == 0 {
 			continue
 		}
-		if name := strings.ToLower(words[0]); !p.has(name) {
-			p.directives = append(p.directives, directive{name, words[1:]})
-		}
+		name := strings.ToLower(words[0])
+		p.directives = append(p.directives, directive{name, words[1:], p.has(name)})
 	}
 	return p
 }
@@ -45,6 +47,10 @@ func ParseHeader(value string) []*Policy {
 	return list
 }
 
+// Upgrades reports whether the policy has browsers ask for https where a page says http (Upgrade Insecure Requests,
+// section 3.1).
+func (p *Policy) Upgrades() bool { return p.has("upgrade-insecure-requests") }
+
 func (p *Policy) has(name string) bool {
 	return slices.ContainsFunc(p.directives, func(d directive) bool { return d.name == name })
 }
@@ -53,7 +59,9 @@ func (p *Policy) has(name string) bool {
 func (p *Policy) Names() []string {
 	var list []string
 	for _, d := range p.directives {
-		list = append(list, d.name)
+		if !d.again {
+			list = append(list, d.name)
+		}
 	}
 	return list
 }
@@ -84,7 +92,12 @@ var fallbacks = map[string][]string{
 	"manifest-src":    {"manifest-src", "default-src"},
 	"connect-src":     {"connect-src", "default-src"},
 	"base-uri":        {"base-uri"},
+	"form-action":     {"form-action"},
 }
+
+// Prefetch stands for a directive: what a page fetches ahead may be of any kind, so any directive that a policy has may
+// allow it, and one without default-src allows it (section 6.7.1.1).
+const Prefetch = "prefetch"
 
 // A Use is one thing that a page asks for or holds.
 type Use struct {
@@ -96,6 +109,8 @@ type Use struct {
 	Filled    bool   // a server fills in a part of the text, so that its hash is not known
 	Nonce     string
 	Integrity []string // the hashes that its tag demands
+	Dynamic   bool     // a script put it on the page, other than by document.write
+	CORS      bool     // its server must let the page's origin read it, as of modules
 	// Foreign reports whether a host is certainly not the site's own.
 	Foreign func(host string) bool
 }
@@ -116,6 +131,12 @@ func (p *Policy) Judge(u Use) (Verdict, string) {
 		"allow-scripts") {
 		return Forbidden, "sandbox"
 	}
+	if u.CORS && u.Path != "" && p.opaque() {
+		return Forbidden, "sandbox"
+	}
+	if u.Directive == Prefetch {
+		return p.ahead(u)
+	}
 	for _, name := range fallbacks[u.Directive] {
 		if !p.has(name) {
 			continue
@@ -127,6 +148,42 @@ func (p *Policy) Judge(u Use) (Verdict, string) {
 		return outside(u, sources), name
 	}
 	return Allowed, ""
+}
+
+// opaque reports whether the policy gives a page an opaque origin, so that even its own server counts as another one
+// (HTML Standard, section 7.1.1).
+func (p *Policy) opaque() bool {
+	return p.has("sandbox") && !slices.Contains(lowered(p.Value("sandbox")), "allow-same-origin")
+}
+
+// ahead judges what is prefetched.
+func (p *Policy) ahead(u Use) (Verdict, string) {
+	if !p.has("default-src") {
+		return Allowed, ""
+	}
+	verdict := Forbidden
+	for _, d := range p.directives {
+		if fallbacks[d.name] == nil && d.name != "default-src" || d.again || d.name == "base-uri" ||
+			d.name == "form-action" {
+			continue
+		}
+		switch outside(u, d.value) {
+		case Allowed:
+			return Allowed, d.name
+		case Unclear:
+			verdict = Unclear
+		}
+	}
+	return verdict, "default-src"
+}
+
+// Types tells what the policy demands of texts that become markup or code: whether they must come from a policy of the
+// scripts' own, and which of these there may be, nil for any (Trusted Types, section 4.2).
+func (p *Policy) Types() (required bool, names []string) {
+	if p.has("trusted-types") {
+		names = append([]string{}, p.Value("trusted-types")...)
+	}
+	return slices.Contains(lowered(p.Value("require-trusted-types-for")), "'script'"), names
 }
 
 // Evals reports whether scripts may run texts as code (section 4.5).
@@ -206,7 +263,8 @@ func outside(u Use, sources []string) Verdict {
 				return Allowed
 			}
 		case isHash(low):
-			given = append(given, strings.Trim(s, "'"))
+			algorithm, value, _ := strings.Cut(strings.Trim(s, "'"), "-")
+			given = append(given, strings.ToLower(algorithm)+"-"+value)
 		case low == "'strict-dynamic'" && script:
 			strict = true
 		}
@@ -217,6 +275,9 @@ func outside(u Use, sources []string) Verdict {
 		return Allowed
 	}
 	verdict := Forbidden
+	if strict && u.Dynamic {
+		return Allowed
+	}
 	if strict {
 		sources = nil // addresses count for nothing: a script of the parser's own needs a nonce or a hash
 	}
@@ -262,6 +323,8 @@ func (u *Use) matches(source string) Verdict {
 		}
 		return yes(scheme == of || of == "http" && scheme == "https" || of == "ws" && scheme == "wss")
 	}
+	source, _, _ = strings.Cut(source, "?") // browsers leave both out, though the standard drops the whole source
+	source, _, _ = strings.Cut(source, "#")
 	if !isSource(source) {
 		return Forbidden
 	}

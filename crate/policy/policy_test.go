@@ -1,4 +1,4 @@
-package csp
+package policy
 
 import (
 	"strings"
@@ -60,6 +60,8 @@ func TestJudge(t *testing.T) {
 		{"script-src 'nonce-{{nonce}}'", inline, Unclear, "script-src"},
 		{"sandbox", own, Forbidden, "sandbox"},
 		{"sandbox allow-scripts", own, Allowed, ""},
+		{"sandbox allow-scripts", with(own, func(u *Use) { u.CORS = true }), Forbidden, "sandbox"},
+		{"sandbox allow-scripts allow-same-origin", with(own, func(u *Use) { u.CORS = true }), Allowed, ""},
 		{"child-src 'none'", Use{Directive: "frame-src", URL: "https://x.example/"}, Forbidden, "child-src"},
 	} {
 		if got, by := Parse(tt.policy).Judge(tt.use); got != tt.want || by != tt.by {
@@ -103,9 +105,29 @@ func TestIgnored(t *testing.T) {
 			t.Errorf("%q: %q is passed over, want %q", tt.text, got, tt.want)
 		}
 	}
-	if list, unheeded := Demands("blocked-destinations=(script style), endpoints=(a)"); strings.Join(list, " ")+"|"+
-		strings.Join(unheeded, " ") != "script|style" {
-		t.Errorf("the demands are %v and %v", list, unheeded)
+}
+
+// TestDemands reads headers of Integrity-Policy as dictionaries.
+func TestDemands(t *testing.T) {
+	for _, tt := range []struct {
+		header, want string
+		ignored      int
+	}{
+		{"blocked-destinations=(script style), endpoints=(a)", "script", 1},
+		{"blocked-destinations=(script), sources=()", "", 1},
+		{"blocked-destinations=(script), sources=(inline)", "script", 0},
+		{"blocked-destinations=(script), sources=(inline other)", "script", 1},
+		{"blocked-destinations=(SCRIPT)", "", 1},
+		{"blocked-destinations=(\"script\")", "", 1},
+		{"blocked-destinations=script", "", 1},
+		{"blocked-destinations = (script)", "", 1},
+		{"Blocked-Destinations=(script)", "", 1},
+		{"endpoints=(a)", "", 1},
+	} {
+		list, ignored := Demands(tt.header)
+		if strings.Join(list, " ") != tt.want || len(ignored) != tt.ignored {
+			t.Errorf("%s demands %v, and browsers ignore %v of it", tt.header, list, ignored)
+		}
 	}
 }
 
