@@ -17,7 +17,7 @@ var house = []string{
 	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
 	"crate/adopt", "crate/proved",
 	"crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
-	"crate/inventory", "crate/upgrade",
+	"crate/inventory", "crate/repin", "crate/upgrade",
 	"crate/relocate", "crate/switching", "crate/libraries", "crate/offered", "crate/standing",
 	"crate/reconcile", "crate/hashes", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/mentions", "crate/graph",

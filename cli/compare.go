@@ -79,7 +79,9 @@ what looks different. With --report, it shows both side by side.`,
 					a.printf("\n")
 					a.printLooks(got.Look, "the pages as they are, in "+got.Old)
 				}
-				if slices.ContainsFunc(compared.Removed, func(l crate.RemovedName) bool { return len(l.Uses) > 0 }) {
+				switch {
+				case got.Repin != nil && got.Repin.Refused != "":
+				case slices.ContainsFunc(compared.Removed, func(l crate.RemovedName) bool { return len(l.Uses) > 0 }):
 					a.next("merry repin %s@%s --rename-sure --dry-run", show.Word(got.Library), show.Word(got.New))
 				}
 			})
@@ -124,6 +126,13 @@ func fromTo(old, new string) string {
 
 func (a *app) printCompared(c *crate.Compared, all bool) {
 	a.printf("%s  %s → %s\n", a.paint.Bold(show.Text(c.Library)), show.Text(c.Old), show.Text(c.New))
+	if c.Repin != nil && c.Repin.Refused != "" {
+		a.printf("  %s %s\n", a.paint.Red("repin would refuse:"), show.Text(c.Repin.Refused))
+		for _, next := range c.Repin.Next {
+			a.printf("  the way forward:    %s\n", show.Text(next))
+		}
+		a.printf("\n")
+	}
 	t := &show.Table{}
 	t.Add("", "")
 	row := func(what, how string) { t.Add(what, show.Text(how)) }
@@ -141,6 +150,12 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 	row("files", filesText(c))
 	for _, r := range t.Rows[1:] {
 		a.printf("  %s %s\n", a.paint.Dim(fmt.Sprintf("%-12s", r[0])), r[1])
+	}
+	if c.Repin != nil && c.Repin.Refused == "" && len(c.Repin.Dropped) > 0 {
+		a.printf("\n  repin would drop:\n")
+		for _, part := range c.Repin.Dropped {
+			a.printf("      %s\n", show.Text(part))
+		}
 	}
 	used, unused := 0, 0
 	for _, l := range c.Removed {
@@ -177,6 +192,9 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		}
 	}
 	a.remarks(c.Notes)
+	if c.Repin != nil {
+		a.remarks(c.Repin.Notes)
+	}
 }
 
 func signed(d crate.Difference) string {

@@ -211,7 +211,9 @@ func (a *app) repin() *cobra.Command {
 		Long: `Repin replaces libraries' files with those of other versions and updates versions in
 file names, references, links and fallbacks on all pages, and both records. It is
 one change. It respects holds, and first checks that the new versions still suit
-each other. It never overwrites a file that somebody changed.
+each other. It never overwrites a file that somebody changed. A file that the new
+version lacks is dropped with its tags, unless another one stands in for it. Where
+repin refuses, it names a command that works; it has tried that on a copy.
 
 --rename and --renames rename classes on pages and in the site's own stylesheets
 and scripts, and parts of pictures that pages show by name. --rename-sure applies
@@ -268,6 +270,9 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 	f.StringVar(&table, "renames", "", "rename the classes in the table in `FILE`")
 	f.BoolVar(&req.PagesOnly, "pages-only", false, "rename classes on pages only, not in own stylesheets and scripts")
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "make the renames that compare is certain of")
+	f.BoolVar(&req.WithNeeds, "with-needs", false, "move what the libraries need along: take what is new, release "+
+		"what is needed no more")
+	f.BoolVar(&req.KeepParts, "keep-parts", false, "refuse a version that lacks a file which pages have")
 	w.add(c)
 	return a.changes(c)
 }
@@ -290,6 +295,15 @@ func (a *app) printRepin(r *crate.Repinned) {
 		a.printf("all libraries are at the newest allowed version\n")
 	case moved == 0:
 		a.printf("no library moves\n")
+	}
+	for _, name := range r.Took {
+		a.printf("  also took %s, which is needed now\n", a.paint.Bold(show.Text(name)))
+	}
+	for _, name := range r.Released {
+		a.printf("  released %s, which nothing needs any more\n", a.paint.Bold(show.Text(name)))
+	}
+	for _, part := range r.Dropped {
+		a.printf("  dropped %s\n", show.Text(part))
 	}
 	for _, n := range r.Renames {
 		where := ""

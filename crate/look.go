@@ -12,7 +12,6 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/texts"
-	"merrycrate.example/merry/crate/upgrade"
 )
 
 // What look is asked and answers.
@@ -69,10 +68,9 @@ func (c *Crate) LookAhead(ctx context.Context, compared *Compared, req CompareRe
 		if err != nil {
 			return err
 		}
-		move, err := upgrade.Ahead(before, upgrade.Request{Library: req.Library, New: req.New, Dir: c.Dir}, renameSure)
-		if err == nil {
-			_, err = dry.Repin(ctx, move)
-		}
+		move := ahead(before, req, c.Dir)
+		move.RenameSure = renameSure
+		_, err = dry.Repin(ctx, move)
 		return err
 	})
 	if err != nil {

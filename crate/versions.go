@@ -8,6 +8,7 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/repin"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/upgrade"
 )
@@ -48,7 +49,24 @@ func (c *Crate) Compare(ctx context.Context, req CompareRequest) (*Compared, err
 		}
 		in.Library, in.Old = "", req.Library
 	}
-	return upgrade.Compare(ctx, p, in)
+	out, err := upgrade.Compare(ctx, p, in)
+	if err != nil || in.Library == "" || in.Old != "" {
+		return out, err
+	}
+	return out, repin.Preview(ctx, p, ahead(p, req, c.Dir), out)
+}
+
+// ahead is the request to move to the version that a comparison with the one in use is about.
+func ahead(p *project.Project, req CompareRequest, dir string) RepinRequest {
+	m := Move{Library: req.Library, Wish: req.New}
+	if lib := p.List.Library(req.Library); lib != nil {
+		if s := upgrade.VersionSource(lib, req.New, dir); s == req.New {
+			m.Source, m.Wish = s, ""
+		} else if _, packaged := lib.Package(); !packaged {
+			m.Source, m.Wish = s, ""
+		}
+	}
+	return RepinRequest{Moves: []Move{m}, Dir: dir}
 }
 
 // Newer lists the libraries of the crate that are behind.

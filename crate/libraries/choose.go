@@ -18,13 +18,15 @@ import (
 )
 
 // Choose selects the files of an entry in a package of any version: by the same paths, else by the same names with the
-// other version in them, else the suggested set. The notes say what the package lacks.
-func Choose(d *packages.Package, version string, lib record.Library) (*packages.Selection, []string) {
+// other version in them, else what the version suggests in their place. A plain script stays one wherever the version
+// has any. Was is what the seal says of the library, nil if nothing was taken yet. The notes say what the package lacks.
+func Choose(d *packages.Package, version string, lib record.Library, was *record.Sealed) (*packages.Selection,
+	[]string) {
 	var notes []string
-	take, gone := known(d, version, lib, lib.Take)
-	keep, goneToo := known(d, version, lib, lib.Keep)
+	take, gone := known(d, version, lib, lib.Take, was)
+	keep, goneToo := known(d, version, lib, lib.Keep, was)
 	if len(take)+len(keep) > 0 && !lib.Whole {
-		gone, take, notes = standIns(d, version, lib, gone, take)
+		gone, take, notes = standIns(d, version, lib, was, gone, take)
 	}
 	for _, name := range append(gone, goneToo...) {
 		notes = append(notes, fmt.Sprintf("%s is no longer in %s", name, version))
@@ -33,7 +35,7 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 		return whole(d, take, append(take, keep...)), notes
 	}
 	if len(take)+len(keep) == 0 {
-		sel := d.InBuild(d.Suggest(), cmp.Or(lib.Build, record.Minified))
+		sel := d.InBuild(suggested(d, lib, was), cmp.Or(lib.Build, record.Minified))
 		d.AddBuilds(sel, false, lib.Maps)
 		return sel, append(notes, "its files have other names now, so the suggested set was taken")
 	}
@@ -44,47 +46,93 @@ func Choose(d *packages.Package, version string, lib record.Library) (*packages.
 	return sel, notes
 }
 
-// standIns finds what the new version suggests in the place of files for pages that it does not have: the one script or
-// stylesheet that it suggests and that nothing else stands for. A plain script stays one. The notes say why.
-func standIns(d *packages.Package, version string, lib record.Library, gone, take []string) (left, with,
-	notes []string) {
-	with = take
-	suggested := d.InBuild(d.Suggest(), cmp.Or(lib.Build, record.Minified))
-	alike := map[packages.Kind]int{}
-	for _, name := range gone {
-		alike[packages.KindOf(name)]++
+// suggested is what a version suggests to pages that had a library's plain scripts, or its modules.
+func suggested(d *packages.Package, lib record.Library, was *record.Sealed) *packages.Selection {
+	sel := d.Suggest()
+	if !plain(lib, was) || !slices.ContainsFunc(sel.Choices, func(c packages.Choice) bool {
+		f := d.File(c.Path)
+		return c.Page && f.Script != nil && f.Script.Form == script.Module
+	}) {
+		return sel
 	}
-	for _, name := range gone {
-		var list []string
-		for _, c := range suggested.Choices {
-			f := d.File(c.Path)
-			if c.Page && f != nil && f.Kind == packages.KindOf(name) && !matches(with, c.Path) && (f.Script == nil ||
-				f.Script.Form != script.Module || strings.HasSuffix(name, ".mjs")) {
-				list = append(list, c.Path)
+	if option, ok := d.InForm(""); ok {
+		return d.SuggestWith([]packages.Option{option})
+	}
+	return sel
+}
+
+// plain reports whether an entry has scripts for plain tags. Without a seal the names of its files tell.
+func plain(lib record.Library, was *record.Sealed) bool {
+	return slices.ContainsFunc(lib.Take, func(name string) bool { return plainScript(name, was) })
+}
+
+func plainScript(name string, was *record.Sealed) bool {
+	if was != nil {
+		if f := was.File(name); f != nil {
+			return packages.KindOf(name) == packages.Script && !f.Module
+		}
+	}
+	return packages.KindOf(name) == packages.Script && !strings.HasSuffix(name, ".mjs")
+}
+
+// standIns finds what the new version suggests in the place of files for pages that it does not have. Of each kind one
+// file may have a stand-in: the largest, if it is larger than what the version still has of that kind. What is smaller
+// is a part of the library, and no other file is that part. The notes say why.
+func standIns(d *packages.Package, version string, lib record.Library, was *record.Sealed, gone, take []string) (left,
+	with, notes []string) {
+	with = take
+	size := func(name string) int64 {
+		if was != nil {
+			if f := was.File(name); f != nil {
+				return f.Size
 			}
 		}
-		if len(list) != 1 || alike[packages.KindOf(name)] > 1 {
-			left = append(left, name)
+		return 0
+	}
+	instead := d.InBuild(suggested(d, lib, was), cmp.Or(lib.Build, record.Minified))
+	for _, kind := range []packages.Kind{packages.Script, packages.Stylesheet} {
+		core := ""
+		for _, name := range lib.Take {
+			if packages.KindOf(name) == kind && (core == "" || size(name) > size(core)) {
+				core = name
+			}
+		}
+		var best *packages.File
+		for _, c := range instead.Choices {
+			f := d.File(c.Path)
+			if c.Page && f != nil && f.Kind == kind && !matches(with, c.Path) && (best == nil || f.Size > best.Size) &&
+				(f.Script == nil || !plainScript(core, was) || f.Script.Form != script.Module) {
+				best = f
+			}
+		}
+		if best == nil || !slices.Contains(gone, core) {
 			continue
 		}
-		with = append(with, list[0])
+		with = append(with, best.Path)
+		gone = slices.DeleteFunc(slices.Clone(gone), func(name string) bool { return name == core })
 		notes = append(notes, fmt.Sprintf("%s is no longer in %s; %s stands in for it, the %s that this version "+
-			"suggests",
-			name, version, list[0], d.File(list[0]).Kind))
+			"suggests", core, version, best.Path, kind))
 	}
-	return left, with, notes
+	return gone, with, notes
 }
 
 // Names reports whether a package has anything that an entry names.
 func Names(d *packages.Package, version string, lib record.Library) bool {
-	patterns, _ := known(d, version, lib, lib.Take)
+	patterns, _ := known(d, version, lib, lib.Take, nil)
 	return len(patterns) > 0
 }
 
-// known turns what an entry names into what a package has, and lists what it does not have any more.
-func known(d *packages.Package, version string, lib record.Library, names []string) (patterns, gone []string) {
+// known turns what an entry names into what a package has, and lists what it does not have any more. A file that was a
+// plain script, and is a module or one for servers now, is another file.
+func known(d *packages.Package, version string, lib record.Library, names []string, was *record.Sealed) (patterns,
+	gone []string) {
+	turned := func(old, new string) bool {
+		f := d.File(new)
+		return was != nil && was.Version != version && was.File(old) != nil && plainScript(old, was) && f != nil &&
+			f.Script != nil && (f.Script.Form == script.Module || f.Script.Form == script.Server)
+	}
 	for _, t := range names {
-		if d.File(t) != nil {
+		if d.File(t) != nil && !turned(t, t) {
 			patterns = append(patterns, t)
 			continue
 		}
@@ -92,15 +140,15 @@ func known(d *packages.Package, version string, lib record.Library, names []stri
 		if lib.Version != "" {
 			want = strings.ReplaceAll(t, lib.Version, version)
 		}
-		if slices.ContainsFunc(d.Files, func(f packages.File) bool {
+		if d.File(t) == nil && slices.ContainsFunc(d.Files, func(f packages.File) bool {
 			ok, _ := doublestar.Match(want, f.Path)
-			return ok
+			return ok && !turned(t, f.Path)
 		}) {
 			patterns = append(patterns, want) // a catalogue, or a glob of a person
 			continue
 		}
 		found := Successor(d, version, lib.Version, t)
-		if found == "" {
+		if found == "" || turned(t, found) {
 			gone = append(gone, t)
 			continue
 		}

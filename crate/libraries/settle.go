@@ -229,14 +229,14 @@ func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.
 		return l, done, nil
 	}
 	for _, names := range [][]string{lib.Take, lib.Keep} {
-		if _, gone := known(l.Package, lib.Version, lib, names); len(gone) > 0 {
+		if _, gone := known(l.Package, lib.Version, lib, names, nil); len(gone) > 0 {
 			done()
 			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+
 				texts.Word(lib.Name)+"  # lists the files", "%s: the packing list names %s, which %s does not have",
 				lib.Name, gone[0], lib.From)
 		}
 	}
-	l.Selection, _ = Choose(l.Package, lib.Version, lib)
+	l.Selection, _ = Choose(l.Package, lib.Version, lib, nil)
 	return l, done, nil
 }
 
@@ -299,7 +299,7 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	if sealed != nil {
 		as.Version = sealed.Version
 	}
-	sel, notes := Choose(o.Package, o.Version, as)
+	sel, notes := Choose(o.Package, o.Version, as, sealed)
 	s.Out.Notes = append(s.Out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		return problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(lib.From), "%s has none of the files "+

@@ -72,7 +72,7 @@ func TestChooseAgain(t *testing.T) {
 	d := describe(t, winch)
 	entry := record.Library{Name: "winch", Version: "1.0.0", Take: []string{"dist/winch-1.0.0.js", "css/winch.css"},
 		Keep: []string{"lang/*.js"}}
-	sel, notes := Choose(d, "1.0.0", entry)
+	sel, notes := Choose(d, "1.0.0", entry, nil)
 	const want = "kept css/img/w.png, kept lang/de.js, tagged css/winch.css, tagged dist/winch-1.0.0.js"
 	if got := roles(sel); got != want || len(notes) > 0 {
 		t.Errorf("chosen are %s, %v", got, notes)
@@ -82,7 +82,7 @@ func TestChooseAgain(t *testing.T) {
 		!slices.Equal(entry.Keep, []string{"lang/de.js"}) {
 		t.Errorf("named as %v, %v", entry.Take, entry.Keep)
 	}
-	if again, _ := Choose(d, "1.0.0", entry); roles(again) != want {
+	if again, _ := Choose(d, "1.0.0", entry, nil); roles(again) != want {
 		t.Errorf("named and chosen again: %s", roles(again))
 	}
 	next := tree{}
@@ -90,13 +90,13 @@ func TestChooseAgain(t *testing.T) {
 		next[strings.ReplaceAll(strings.ReplaceAll(name, "1.0.0", "1.1.0"), "css/", "style/")] = text
 	}
 	delete(next, "lang/de.js")
-	sel, notes = Choose(describe(t, next), "1.1.0", entry)
+	sel, notes = Choose(describe(t, next), "1.1.0", entry, nil)
 	if got := roles(sel); got != "kept style/img/w.png, tagged dist/winch-1.1.0.js, tagged style/winch.css" ||
 		len(notes) != 1 || !strings.Contains(notes[0], "lang/de.js is no longer in 1.1.0") {
 		t.Errorf("of the next version: %s, %v", got, notes)
 	}
 	entry.Whole = true
-	sel, _ = Choose(d, "1.0.0", entry)
+	sel, _ = Choose(d, "1.0.0", entry, nil)
 	if got := roles(sel); strings.Contains(got, "readme") || strings.Contains(got, ".d.ts") ||
 		strings.Contains(got, "src/") || !strings.Contains(got, "kept lang/de.js") ||
 		!strings.Contains(got, "tagged css/winch.css") {

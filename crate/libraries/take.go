@@ -235,7 +235,7 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 	lib.Whole = lib.Whole || req.Whole
 	asked := req.named()
 	if known == nil && lib.Take != nil && !asked {
-		sel, notes := Choose(o.Package, o.Version, *lib) // it is in the list, and was not taken yet
+		sel, notes := Choose(o.Package, o.Version, *lib, nil) // it is in the list, and was not taken yet
 		sel.Notes = append(sel.Notes, notes...)
 		return sel, nil
 	}
@@ -555,6 +555,12 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 		lib.Needs = append(lib.Needs, n.Library)
 	}
 	return nil
+}
+
+// Need takes the package that meets a need of a library that is in the crate, with what it needs itself, and records
+// the need in the library's entry.
+func (t *Take) Need(ctx context.Context, n requirements.Requirement, lib *record.Library) error {
+	return t.meet(ctx, &n, lib, TakeRequest{WithNeeds: true, Build: lib.Build, DevOnly: lib.Only == record.DevOnly}, 0)
 }
 
 // part takes the other file of a package that meets a need, where the package came from the registry and the file did

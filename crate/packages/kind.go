@@ -139,6 +139,9 @@ func excludedBecause(name string) string {
 		if strings.HasPrefix(part, ".") {
 			return "tools"
 		}
+		if strings.HasPrefix(strings.ToLower(part), "docs") {
+			return "documentation" // docstheme
+		}
 		for word := range strings.FieldsFuncSeq(strings.ToLower(part), func(r rune) bool {
 			return r == '-' || r == '_' || r == '.' || r == ' '
 		}) {

@@ -162,23 +162,30 @@ func (p *Project) Texts(library string, planned func(of Sealed) ([]byte, bool)) 
 		for _, need := range lib.Needs {
 			add(need)
 		}
-		for _, f := range p.TaggedFiles(name, record.NoBuild) {
-			of := Sealed{Library: name, File: f.File}
-			if f.Style {
-				continue
-			}
-			if planned != nil {
-				if b, ok := planned(of); ok {
-					list = append(list, b)
-					continue
-				}
-			}
-			if b, err := p.LocalBytes(of); err == nil {
-				list = append(list, b)
-			}
-		}
+		list = append(list, p.TextsOf(name, planned)...)
 	}
 	add(library)
+	return list
+}
+
+// TextsOf is Texts without the libraries that are needed.
+func (p *Project) TextsOf(library string, planned func(of Sealed) ([]byte, bool)) [][]byte {
+	var list [][]byte
+	for _, f := range p.TaggedFiles(library, record.NoBuild) {
+		of := Sealed{Library: library, File: f.File}
+		if f.Style {
+			continue
+		}
+		if planned != nil {
+			if b, ok := planned(of); ok {
+				list = append(list, b)
+				continue
+			}
+		}
+		if b, err := p.LocalBytes(of); err == nil {
+			list = append(list, b)
+		}
+	}
 	return list
 }
 

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"path"
 	"path/filepath"
 	"slices"
@@ -260,8 +261,11 @@ type follower struct {
 	moved map[*record.File]*record.File
 
 	mu   sync.Mutex
-	gone []string
+	gone []gone
 }
+
+// gone is a tag of a file that nothing stands for any more, and the file's path in the package.
+type gone struct{ at, file string }
 
 func newFollower(d *Plan, after *project.Project) *follower {
 	f := &follower{d: d, after: after, moved: map[*record.File]*record.File{}}
@@ -298,8 +302,11 @@ func (f *follower) page(ctx context.Context, e *tags.Editor, done *PageChange) e
 				continue // another library has it, too
 			}
 			f.mu.Lock()
-			f.gone = append(f.gone, e.At(i)+" refers to "+old.File.Path)
+			f.gone = append(f.gone, gone{e.At(i), old.File.Path})
 			f.mu.Unlock()
+			if f.d.DropGone {
+				done.Removed = append(done.Removed, removeTag(e, i))
+			}
 			continue
 		}
 		if err := f.follow(ctx, e, i, old, new, done); err != nil {
@@ -384,15 +391,26 @@ func (f *follower) follow(ctx context.Context, e *tags.Editor, i int, old projec
 	return nil
 }
 
-// missed refuses the change where pages refer to files that nothing stands for any more, with all such places.
+// missed lists the tags that were taken off since nothing stands for their files any more, with all places; where they
+// are to stay, it refuses the change.
 func (f *follower) missed() error {
 	if len(f.gone) == 0 {
 		return nil
 	}
-	slices.Sort(f.gone)
+	places := map[string][]string{}
+	for _, g := range f.gone {
+		places[g.file] = append(places[g.file], g.at)
+	}
+	for _, file := range slices.Sorted(maps.Keys(places)) {
+		slices.Sort(places[file])
+		f.d.Dropped = append(f.d.Dropped, fmt.Sprintf("%s: %s", file, project.Abbreviate(places[file], 5)))
+	}
+	if f.d.DropGone {
+		return nil
+	}
 	return problem.Refuse(problem.FileUnknown, "omit it from those pages; or take another of its files, and "+
 		"include that",
-		"%s, and no file of the library replaces it", project.Abbreviate(f.gone, 5))
+		"no file of the library replaces what tags on pages lead to: %s", project.Abbreviate(f.d.Dropped, 5))
 }
 
 // Include is the work that puts files on pages. A fragment is the part of some page that has its tags elsewhere, so it
@@ -510,15 +528,20 @@ func Omit(places map[string]bool) PageWork {
 				at = e.PlaceInProject(i)
 			}
 			if e.Stands(i) && (places[at] || places[e.Targets[i].URL]) {
-				e.Remove(i)
-				if n, _ := e.FallbackOf(i); n >= 0 {
-					e.Remove(n)
-				}
-				done.Removed = append(done.Removed, e.Includes[i].Ref)
+				done.Removed = append(done.Removed, removeTag(e, i))
 			}
 		}
 		return nil
 	}
+}
+
+// removeTag takes a tag off a page, with its fallback, and returns its reference.
+func removeTag(e *tags.Editor, i int) string {
+	e.Remove(i)
+	if n, _ := e.FallbackOf(i); n >= 0 {
+		e.Remove(n)
+	}
+	return e.Includes[i].Ref
 }
 
 // Rename is the work that renames classes on pages that have one of the libraries, and on fragments. Count is reported

@@ -42,6 +42,10 @@ type Plan struct {
 	ListApplied bool
 	// Measure asks for the costs of changed pages, before and after.
 	Measure bool
+	// DropGone takes tags off pages that lead to files of a library that its new version does not have, and Dropped
+	// lists them. Without it such a tag stops the change.
+	DropGone bool
+	Dropped  []string
 	// LeftBehind are files that were to be removed and stay, with the reason.
 	LeftBehind []string
 
@@ -68,6 +72,18 @@ func New(p *project.Project, set *change.Set) *Plan {
 	return &Plan{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{},
 		turned: map[string]map[string]string{}}
 }
+
+// Trial begins a plan on a copy of a project: nothing of it is ever written. Close ends it.
+func Trial(ctx context.Context, p *project.Project) (*Plan, error) {
+	set, err := change.Begin(ctx, p.Disk, "trial", change.Options{Dry: true})
+	if err != nil {
+		return nil, err
+	}
+	return New(p, set), nil
+}
+
+// Close discards what is planned, unless it was applied.
+func (d *Plan) Close() { d.set.Close() }
 
 // Dry reports whether the plan is only to be shown.
 func (d *Plan) Dry() bool { return d.set.Dry() }

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
-
+	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/record"
 )
 
@@ -134,34 +134,39 @@ func Successors(old, new *record.Sealed) map[*record.File]*record.File {
 	return moved
 }
 
-// standIn pairs files for pages that have no successor with new ones that follow none: the one script or stylesheet of
-// a build that is left on either side.
+// standIn pairs the core of what has no successor with the core of what follows nothing, scripts with scripts of their
+// form and stylesheets with stylesheets. The core of files for pages is the largest; what is smaller than a file that
+// has a successor is a part, and no other file is that part.
 func standIn(old, new *record.Sealed, moved map[*record.File]*record.File) {
 	type part struct {
-		ending string
-		build  record.Build
+		kind   packages.Kind
 		module bool
 	}
-	of := func(f *record.File) part { return part{path.Ext(f.Path), f.Build, f.Module} }
+	of := func(f *record.File) part { return part{packages.KindOf(f.Path), f.Module} }
 	taken := map[*record.File]bool{}
 	for _, n := range moved {
 		taken[n] = true
 	}
-	gone, come := map[part][]*record.File{}, map[part][]*record.File{}
+	gone := map[part]*record.File{}
 	for i := range old.Files {
-		if f := &old.Files[i]; f.Role == record.Tagged && moved[f] == nil {
-			gone[of(f)] = append(gone[of(f)], f)
+		if f := &old.Files[i]; f.Role == record.Tagged && (gone[of(f)] == nil || f.Size > gone[of(f)].Size) {
+			gone[of(f)] = f
 		}
 	}
-	for i := range new.Files {
-		if f := &new.Files[i]; f.Role == record.Tagged && !taken[f] {
-			come[of(f)] = append(come[of(f)], f)
+	for p, f := range gone {
+		if moved[f] != nil {
+			continue
 		}
-	}
-	for p, list := range gone {
-		if len(list) == 1 && len(come[p]) == 1 {
-			moved[list[0]] = come[p][0]
+		var core *record.File
+		for i := range new.Files {
+			n := &new.Files[i]
+			if n.Role != record.Tagged || taken[n] || of(n) != p || core != nil && (core.Build == f.Build &&
+				n.Build != f.Build || (core.Build == f.Build) == (n.Build == f.Build) && n.Size <= core.Size) {
+				continue
+			}
+			core = n
 		}
+		moved[f] = core
 	}
 }
 
@@ -180,5 +185,5 @@ func Part(name string, build record.Build) string {
 }
 
 func partOf(stem, name string, build record.Build) string {
-	return strings.ToLower(stem) + " " + string(build) + " " + path.Ext(name)
+	return stem + " " + string(build) + " " + path.Ext(name)
 }

@@ -56,6 +56,9 @@ type Requirement struct {
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
 
+	// Lacks are members that the scripts use and what is there has not.
+	Lacks []string `json:"lacks,omitempty"`
+
 	// elsewhere are members that what is there has not, each with the package that has it, as name@version.
 	elsewhere map[string]string
 
@@ -80,6 +83,9 @@ func Unmet(needs []Requirement) map[string]string {
 	}
 	return unmet
 }
+
+// Elsewhere are the members that it lacks and another version of the same package has, each with that, as name@version.
+func (s *Requirement) Elsewhere() map[string]string { return s.elsewhere }
 
 // File is the script of the package that needs it.
 func (s *Requirement) File() string {

@@ -20,7 +20,7 @@ func (r *Resolver) lackingThere(ctx context.Context, n *Requirement, uses []stri
 		return nil
 	}
 	lacks := slices.DeleteFunc(slices.Clone(uses), func(use string) bool { return members[use] })
-	if len(lacks) == 0 {
+	if n.Lacks = lacks; len(lacks) == 0 {
 		return nil
 	}
 	name, version := "", ""

@@ -185,7 +185,9 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 			if err != nil {
 				return nil, err
 			}
-			if n.Global != "" {
+			if n.Global != "" && !slices.ContainsFunc(needs, func(s Requirement) bool {
+				return s.Global == n.Global && s.Import == ""
+			}) {
 				needs = append(needs, n)
 			}
 		}
@@ -212,7 +214,7 @@ func (r *Resolver) fromList(ctx context.Context, o *origin.Opened, by *packages.
 	key := manifest.NameKey(name)
 	for _, global := range slices.Sorted(maps.Keys(defined)) {
 		library := defined[global]
-		if of[global] && (manifest.NameKey(library) == key || manifest.NameKey(library) == manifest.NameKey(global)) {
+		if of[global] && (manifest.NameKey(library) == key || manifest.NameKey(global) == key) {
 			n.Global, n.Library = global, library
 		}
 	}

@@ -186,3 +186,11 @@ func endOf(src []byte, from int, mark string) int {
 	}
 	return len(src)
 }
+
+// InText reports whether a name at a place of a script stands in a text of it: behind a quote, or in var().
+func InText(b []byte) func(at int) bool {
+	return func(at int) bool {
+		before := string(b[max(0, at-4):at])
+		return strings.HasSuffix(before, "var(") || before != "" && strings.ContainsAny(before[len(before)-1:], "\"'`")
+	}
+}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/css"
+	"merrycrate.example/merry/crate/memo"
 )
 
 // Kind says what a name in a stylesheet is the name of.
@@ -390,3 +391,6 @@ func valueShape(list []token) string {
 	}
 	return s.String()
 }
+
+// PropertyName is a custom property's name, wherever it stands.
+var PropertyName = memo.Regexp(`--[A-Za-z_][\w-]*`)

@@ -55,9 +55,20 @@ type Compared struct {
 	// names that the old version offers and the new one lacks
 	Removed  []RemovedName    `json:"removed,omitempty"`
 	Renames  []renames.Rename `json:"renames,omitempty"` // old names to new names, with evidence
+	Repin    *Plan            `json:"repin,omitempty"`   // what repin would do, of a library in use
 	Pages    int              `json:"pages"`             // that the library is on
 	PageUses []string         `json:"on,omitempty"`      // those pages, in the site
 	Notes    []string         `json:"notes,omitempty"`   // what else to know
+}
+
+// A Plan is what repin would do: refuse, or change pages.
+type Plan struct {
+	Refused string   `json:"refused,omitempty"` // why it would refuse
+	Code    string   `json:"code,omitempty"`    // the code of that error
+	Next    []string `json:"next,omitempty"`    // the way forward, tried on a copy of the project
+	Pages   int      `json:"pages"`             // pages that would change
+	Dropped []string `json:"dropped,omitempty"` // files that the new version lacks, each with the tags that would go
+	Notes   []string `json:"notes,omitempty"`   // what else to know
 }
 
 // FileSize is a file of a package.
@@ -216,34 +227,25 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 			return nil, nil, nil, err
 		}
 		old = &side{Opened: o}
-	} else if old, err = open(versionSource(lib, req.Old, req.Dir)); err != nil {
+	} else if old, err = open(VersionSource(lib, req.Old, req.Dir)); err != nil {
 		return nil, nil, nil, err
 	}
-	if new, err = open(versionSource(lib, req.New, req.Dir)); err != nil {
+	if new, err = open(VersionSource(lib, req.New, req.Dir)); err != nil {
 		old.Close()
 		return nil, nil, nil, err
 	}
-	old.sel, _ = libraries.Choose(old.Package, old.Version, *lib)
-	new.sel, _ = libraries.Choose(new.Package, new.Version, *lib)
+	was := p.Seal.Libraries[req.Library]
+	old.sel, _ = libraries.Choose(old.Package, old.Version, *lib, was)
+	new.sel, _ = libraries.Choose(new.Package, new.Version, *lib, was)
 	return old, new, lib, nil
 }
 
-// versionSource turns a version of a library into the source that has it; what is a source already stays one.
-func versionSource(lib *record.Library, wish, dir string) string {
+// VersionSource turns a version of a library into the source that has it; what is a source already stays one.
+func VersionSource(lib *record.Library, wish, dir string) string {
 	if source.IsAddress(wish) || origin.There(dir, wish) || strings.HasPrefix(wish, record.FromRegistry) {
 		return wish
 	}
 	return record.FromRegistry + lib.NameOnCDNs() + "@" + wish
-}
-
-// Ahead is the request to move to the version that a comparison of one in use is about.
-func Ahead(p *project.Project, req Request, renameSure bool) (RepinRequest, error) {
-	lib, _, err := p.Sealed(req.Library)
-	if err != nil {
-		return RepinRequest{}, err
-	}
-	return RepinRequest{Moves: []Move{{Library: lib.Name, Source: versionSource(lib, req.New, req.Dir)}}, Dir: req.Dir,
-		RenameSure: renameSure}, nil
 }
 
 // study reads what a side's chosen files offer and demand.

@@ -326,8 +326,8 @@ func lastWord(text []byte, word string, otherwise int) int {
 	return otherwise
 }
 
-// title is what a lost name is called in a sentence.
-func (l *RemovedName) title() string {
+// Title is what a lost name is called in a sentence.
+func (l *RemovedName) Title() string {
 	if l.Of != "" {
 		return fmt.Sprintf("the %s %s of %s", l.Kind, l.Name, l.Of)
 	}

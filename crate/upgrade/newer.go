@@ -67,7 +67,7 @@ func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
 			line.Newest = v.Version
 			if allowed := project.AllowedBy(lib.Hold); allowed == nil || allowed(v.Version) {
 				line.Allowed = v.Version
-				if unmet = wants(p, lib, v); unmet == "" {
+				if unmet = Wants(p, lib, v); unmet == "" {
 					line.Fits = v.Version
 				} else {
 					line.Why = v.Version + " " + unmet
@@ -96,8 +96,8 @@ func Newer(ctx context.Context, p *project.Project) ([]UpgradeLine, error) {
 	})
 }
 
-// wants says what a version wants that the crate has in another version, "" for nothing.
-func wants(p *project.Project, lib record.Library, v *source.Version) string {
+// Wants says what a version wants that the crate has in another version, "" for nothing.
+func Wants(p *project.Project, lib record.Library, v *source.Version) string {
 	for _, ranges := range []map[string]string{v.Peers, v.Dependencies} {
 		for _, pkg := range slices.Sorted(maps.Keys(ranges)) {
 			for _, other := range p.List.Libraries {

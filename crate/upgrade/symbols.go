@@ -2,7 +2,6 @@ package upgrade
 
 import (
 	"bytes"
-	"context"
 	"maps"
 	"path"
 	"slices"
@@ -60,9 +59,9 @@ func drawingsOf(parts map[string]glyphs.Part) map[string]string {
 	return list
 }
 
-// symbolsOn goes through the parts of the crate's pictures that a page shows: which picture, the name, and where that
+// SymbolsOn goes through the parts of the crate's pictures that a page shows: which picture, the name, and where that
 // stands.
-func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, name string, start, end int)) {
+func SymbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, name string, start, end int)) {
 	if !bytes.Contains(v.Bytes, []byte(".svg#")) {
 		return
 	}
@@ -83,7 +82,7 @@ func symbolsOn(p *project.Project, v *tags.Page, visit func(of project.Sealed, n
 func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) (uses map[int][]Occurrence, on bool) {
 	uses = map[int][]Occurrence{}
 	index := texts.NewIndex(v.Bytes)
-	symbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
+	SymbolsOn(p, v, func(of project.Sealed, name string, start, _ int) {
 		if of.Library != library {
 			return
 		}
@@ -95,21 +94,4 @@ func (c *Compared) symbolUses(p *project.Project, v *tags.Page, library string) 
 		}
 	})
 	return uses, on
-}
-
-// symbols is the work that carries new names of parts of pictures into pages. They are by file of the package and old
-// name, with # between, or by # and the old name alone.
-func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
-	return func(_ context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
-		symbolsOn(r.before, e.Page, func(of project.Sealed, name string, start, end int) {
-			for _, key := range []string{of.File.Path + "#" + name, "#" + name} {
-				if new := r.parts[key]; new != "" && libraries[of.Library] {
-					e.Edit(page.Edit{Start: start, End: end, Text: new})
-					r.count(key)
-					return
-				}
-			}
-		})
-		return nil
-	}
 }

@@ -93,6 +93,20 @@ func (c *Compared) findUses(ctx context.Context, p *project.Project, library str
 	return nil
 }
 
+// UsesOf finds where the project uses names of a library, and the pages that the library is on.
+func UsesOf(ctx context.Context, p *project.Project, library string, names []RemovedName) ([]RemovedName,
+	[]paths.InSite, error) {
+	c := &Compared{Removed: names}
+	if err := c.findUses(ctx, p, library); err != nil {
+		return nil, nil, err
+	}
+	var pages []paths.InSite
+	for _, name := range c.PageUses {
+		pages = append(pages, paths.Found(name))
+	}
+	return c.Removed, pages, nil
+}
+
 // finder looks for names that are lost.
 type finder struct {
 	byName map[string]map[string]int // kind to name to index
@@ -153,7 +167,7 @@ func (f *finder) onPage(v *tags.Page, at string) map[int][]Occurrence {
 // properties adds the custom properties in a text, at places that count.
 func (f *finder) properties(b []byte, start int, whole *texts.Index, at string, counts func(at int) bool,
 	uses map[int][]Occurrence) {
-	for _, m := range propertyName().FindAllIndex(b, -1) {
+	for _, m := range style.PropertyName().FindAllIndex(b, -1) {
 		if i, ok := f.find(string(style.Property), string(b[m[0]:m[1]])); ok && counts(m[0]) {
 			uses[i] = append(uses[i], useOf(whole, start+m[0], at, script.Sure))
 		}
@@ -183,7 +197,7 @@ func (f *finder) inScript(b []byte, start int, whole *texts.Index, at string) ma
 		}
 	}
 	if len(f.byName[string(style.Property)]) > 0 {
-		f.properties(b, start, whole, at, inText(b), uses)
+		f.properties(b, start, whole, at, script.InText(b), uses)
 	}
 	for _, u := range script.Uses(b, func(w string) bool { return f.words[w] }) {
 		switch {

@@ -1,4 +1,4 @@
-package upgrade
+package repin
 
 import (
 	"context"
@@ -6,7 +6,6 @@ import (
 	"strings"
 	"sync"
 
-	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
@@ -15,6 +14,7 @@ import (
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
+	"merrycrate.example/merry/crate/upgrade"
 )
 
 // A renaming carries classes' new names into pages and into the site's own stylesheets and scripts, and counts where.
@@ -98,12 +98,9 @@ func (r *renaming) inMarkup(libraries map[string]bool) reconcile.PageWork {
 	}
 }
 
-// propertyName is a custom property's name, wherever it stands.
-var propertyName = memo.Regexp(`--[A-Za-z_][\w-]*`)
-
 // properties are the edits of custom properties in a text, at places that count.
 func (r *renaming) properties(b []byte, counts func(at int) bool) (list []page.Edit) {
-	for _, m := range propertyName().FindAllIndex(b, -1) {
+	for _, m := range style.PropertyName().FindAllIndex(b, -1) {
 		if to := r.others[string(b[m[0]:m[1]])]; to != "" && counts(m[0]) {
 			list = append(list, page.Edit{Start: m[0], End: m[1], Text: to})
 		}
@@ -111,11 +108,20 @@ func (r *renaming) properties(b []byte, counts func(at int) bool) (list []page.E
 	return list
 }
 
-// inText reports whether a name at a place of a script stands in a text of it: behind a quote, or in var().
-func inText(b []byte) func(at int) bool {
-	return func(at int) bool {
-		before := string(b[max(0, at-4):at])
-		return strings.HasSuffix(before, "var(") || before != "" && strings.ContainsAny(before[len(before)-1:], "\"'`")
+// symbols is the work that carries new names of parts of pictures into pages. They are by file of the package and old
+// name, with # between, or by # and the old name alone.
+func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
+	return func(_ context.Context, e *tags.Editor, _ *reconcile.PageChange) error {
+		upgrade.SymbolsOn(r.before, e.Page, func(of project.Sealed, name string, start, end int) {
+			for _, key := range []string{of.File.Path + "#" + name, "#" + name} {
+				if new := r.parts[key]; new != "" && libraries[of.Library] {
+					e.Edit(page.Edit{Start: start, End: end, Text: new})
+					r.count(key)
+					return
+				}
+			}
+		})
+		return nil
 	}
 }
 
@@ -193,7 +199,7 @@ func (r *renaming) edits(sheet bool, b []byte, file string) []page.Edit {
 			datasets[name] = old
 		}
 	}
-	for _, of := range r.properties(b, inText(b)) {
+	for _, of := range r.properties(b, script.InText(b)) {
 		name := string(b[of.Start:of.End])
 		edit(name, name, of.Text, of.Start)
 	}
@@ -241,7 +247,7 @@ func (r *renaming) done() []DoneRename {
 	}
 	for old, new := range r.parts {
 		_, name, _ := strings.Cut(old, "#")
-		list = append(list, DoneRename{Kind: Symbol, Old: "#" + name, New: "#" + new, Places: r.places[old]})
+		list = append(list, DoneRename{Kind: upgrade.Symbol, Old: "#" + name, New: "#" + new, Places: r.places[old]})
 	}
 	slices.SortFunc(list, func(a, b DoneRename) int { return strings.Compare(a.Old, b.Old) })
 	return list

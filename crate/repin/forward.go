@@ -1,0 +1,182 @@
+package repin
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"sort"
+	"strings"
+
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/texts"
+	"merrycrate.example/merry/crate/upgrade"
+)
+
+// Try plans a request on a copy of the project, and changes nothing.
+func Try(ctx context.Context, p *project.Project, req Request) (*Moved, error) {
+	d, err := reconcile.Trial(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	out, done, err := Plan(ctx, d, req)
+	if err != nil || done == nil {
+		return out, err
+	}
+	if err := d.Finish(ctx, &out.Result, &out.Pages, nil); err != nil {
+		return nil, err
+	}
+	done()
+	out.Pages = reconcile.Changed(out.Pages)
+	return out, nil
+}
+
+// Forward is a refusal of a request with the way forward: a command that was tried on a copy of the project. Where none
+// was found, the refusal stays as it is.
+func Forward(ctx context.Context, p *project.Project, req Request, refusal error) error {
+	cause := problem.Of(refusal)
+	if cause.Class != problem.Refused || req.Newest || cause.Code == problem.Held {
+		return refusal
+	}
+	say := func(next string) error {
+		return &problem.Problem{Code: cause.Code, Class: cause.Class, What: cause.What, Next: []string{next},
+			Err: refusal}
+	}
+	with := req
+	with.WithNeeds, with.KeepParts = true, false
+	switch got, err := Try(ctx, p, with); {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case err == nil:
+		way := shortest(ctx, p, with, got)
+		return say(way.command())
+	}
+	if older, ok := newestThatFits(ctx, p, req); ok {
+		return say(older.command() + "  # the newest version that fits")
+	}
+	return cmp.Or(ctx.Err(), refusal)
+}
+
+// newestThatFits is the request with the newest version that can be moved to. What a version breaks its successors
+// mostly break, too, so that few of many versions are tried; the one that is named was.
+func newestThatFits(ctx context.Context, p *project.Project, req Request) (older Request, ok bool) {
+	list := earlier(ctx, p, req)
+	fits := map[int]bool{}
+	at := sort.Search(len(list), func(i int) bool {
+		older = req
+		older.Moves = []Move{{Library: req.Moves[0].Library, Wish: list[i]}}
+		_, err := Try(ctx, p, older)
+		fits[i] = err == nil
+		return err == nil
+	})
+	if !fits[at] {
+		return req, false
+	}
+	older.Moves = []Move{{Library: req.Moves[0].Library, Wish: list[at]}}
+	return older, true
+}
+
+// shortest names the libraries that moved along, if that alone does.
+func shortest(ctx context.Context, p *project.Project, with Request, got *Moved) Request {
+	named := with
+	named.WithNeeds = false
+	for _, l := range got.Libraries {
+		if !slices.ContainsFunc(named.Moves, func(m Move) bool { return m.Library == l.Library }) {
+			named.Moves = append(slices.Clone(named.Moves), Move{Library: l.Library, Wish: l.New})
+		}
+	}
+	if len(got.Took) == 0 {
+		if _, err := Try(ctx, p, named); err == nil {
+			return named
+		}
+	}
+	return with
+}
+
+// earlier lists versions between the one in use and the one that a request names, the newest of each minor, that want
+// nothing of other libraries which they don't find. There are none if several libraries move.
+func earlier(ctx context.Context, p *project.Project, req Request) []string {
+	if len(req.Moves) != 1 || req.Moves[0].Source != "" {
+		return nil
+	}
+	lib := p.List.Library(req.Moves[0].Library)
+	if lib == nil {
+		return nil
+	}
+	pkg, ok := lib.Package()
+	if !ok {
+		return nil
+	}
+	doc, err := p.Origin.Document(ctx, pkg, false)
+	if err != nil {
+		return nil
+	}
+	most, err := doc.Resolve(req.Moves[0].Wish, nil)
+	if err != nil {
+		return nil
+	}
+	var list []string
+	minor := ""
+	for _, v := range slices.Backward(doc.Sorted()) {
+		of := v.Version[:strings.LastIndexByte(v.Version, '.')]
+		if of == minor || strings.Contains(v.Version, "-") || v.Deprecated != "" ||
+			source.CompareVersions(v.Version, most.Version) >= 0 ||
+			source.CompareVersions(v.Version, lib.Version) <= 0 || upgrade.Wants(p, *lib, v) != "" ||
+			!allowedByOthers(ctx, p, lib.Name, pkg, v.Version) {
+			continue
+		}
+		minor = of
+		list = append(list, v.Version)
+	}
+	return list
+}
+
+// allowedByOthers reports whether the libraries that need one allow a version of it.
+func allowedByOthers(ctx context.Context, p *project.Project, library, pkg, version string) bool {
+	for _, name := range p.List.NeededBy(library) {
+		o, err := p.OpenKept(ctx, name)
+		if err != nil {
+			continue
+		}
+		for _, ranges := range []map[string]string{o.Manifest.Peers, o.Manifest.Dependencies} {
+			if allowed, err := source.ParseRange(ranges[pkg]); ranges[pkg] != "" && err == nil &&
+				!allowed.Has(version) {
+				o.Close()
+				return false
+			}
+		}
+		o.Close()
+	}
+	return true
+}
+
+// command is how a request is typed.
+func (r *Request) command() string {
+	words := []string{"merry repin"}
+	for _, m := range r.Moves {
+		word := m.Library
+		if m.Wish != "" {
+			word += "@" + m.Wish
+		}
+		words = append(words, texts.Word(word))
+		if m.Source != "" {
+			words = append(words, "--from "+texts.Word(m.Source))
+		}
+	}
+	for _, old := range slices.Sorted(maps.Keys(r.Renames)) {
+		words = append(words, "--rename "+texts.Word(fmt.Sprintf("%s=%s", old, r.Renames[old])))
+	}
+	for flag, set := range map[string]bool{"--rename-sure": r.RenameSure, "--pages-only": r.PagesOnly,
+		"--with-needs": r.WithNeeds, "--keep-parts": r.KeepParts} {
+		if set {
+			words = append(words, flag)
+		}
+	}
+	slices.Sort(words[1+len(r.Moves)+len(r.Renames):])
+	return strings.Join(words, " ")
+}
